@@ -1,0 +1,1 @@
+"""Errors, coordinates and the counted hash."""

@@ -1,0 +1,1 @@
+"""Weights, shares and draws."""

@@ -1,0 +1,95 @@
+"""Weighted choice by counted numbers: slot tables, draws, and the shares they come to."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from knitground.core.base.errors import EditError
+from knitground.core.base.hashing import cell_numbers
+
+VARIANT_SLOTS = 256
+MIX_SLOTS = 65_536
+
+
+def slot_counts(weights: Sequence[float], slots: int) -> NDArray[np.int64]:
+    """Share a number of slots out by weight, by largest remainder.
+
+    A weight of 0 gets no slot; any weight above 0 gets at least one, so that rare is never never.
+
+    Parameters
+    ----------
+    weights : (n,) numbers, 0 or more, at least one above 0, n ≤ slots
+    slots : how many to share out
+
+    Returns
+    -------
+    (n,) whole numbers that add up to `slots`
+
+    Raises
+    ------
+    EditError
+        A weight is negative or not a number, or all are 0.
+
+    Examples
+    --------
+    >>> slot_counts([2, 1, 1, 0], 8).tolist()
+    [4, 2, 2, 0]
+    """
+    wanted = np.asarray(weights, np.float64)
+    if wanted.size == 0 or not np.isfinite(wanted).all() or (wanted < 0).any():
+        raise EditError(f"weights {list(weights)} can not be used: give numbers of 0 or more")
+    if wanted.sum() <= 0:
+        raise EditError("all weights are 0, so nothing can be drawn: give one tile a weight over 0")
+    exact = wanted / wanted.sum() * slots
+    counts = np.floor(exact).astype(np.int64)
+    counts[(wanted > 0) & (counts == 0)] = 1
+    missing = slots - int(counts.sum())
+    if missing > 0:
+        order = np.argsort(-(exact - np.floor(exact)) + (wanted <= 0) * 2, kind="stable")
+        counts[order[:missing]] += 1
+    for _ in range(-missing):
+        counts[np.argmax(counts)] -= 1
+    return np.asarray(counts, np.int64)
+
+
+def slot_table(values: NDArray[Any], weights: Sequence[float], slots: int) -> NDArray[np.int32]:
+    """Write each value into as many slots as its weight asks for: (slots,) int32."""
+    return np.repeat(np.asarray(values, np.int32), slot_counts(weights, slots))
+
+
+def shares(weights: Sequence[float]) -> list[float]:
+    """Give the part that each entry will take, 0 to 1; all 0 if every weight is 0."""
+    total = float(sum(weights))
+    return [weight / total if total > 0 else 0.0 for weight in weights]
+
+
+def draw_cells(
+    table: NDArray[np.int32], rows: NDArray[Any], cols: NDArray[Any], seed: int, layer: int
+) -> NDArray[np.int32]:
+    """Draw a value for every cell of rows × cols from a mix's slot table.
+
+    Parameters
+    ----------
+    table : (65 536,) int32 as `slot_table` makes it
+    rows, cols : (h,) and (w,) integers, the cells' own rows and columns
+    seed, layer : int
+
+    Returns
+    -------
+    (h, w) int32. A cell's value depends on its own place, seed and layer only.
+
+    Notes
+    -----
+    Works through bands of rows that stay in the processor's cache.
+    """
+    out = np.empty((len(rows), len(cols)), np.int32)
+    step = max(1, 32_768 // max(1, len(cols)))
+    for top in range(0, len(rows), step):
+        numbers = cell_numbers(rows[top : top + step], cols, seed, layer)
+        numbers >>= np.uint32(16)
+        np.take(table, numbers.view(np.int32), out=out[top : top + step], mode="wrap")
+    return out

@@ -1,0 +1,1 @@
+"""The only way in which a model changes."""

@@ -1,0 +1,115 @@
+"""Atoms: the smallest changes, each of which knows how to be taken back."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import Any, Protocol
+
+import numpy as np
+from numpy.typing import NDArray
+
+from knitground.core.base.window import Box, index, read
+from knitground.core.edit.changed import Changed
+from knitground.core.model.layers import GroundLayer
+
+
+class Atom(Protocol):
+    """A change that can be done and taken back any number of times."""
+
+    @property
+    def changed(self) -> Changed:
+        """What it changes."""
+
+    @property
+    def nbytes(self) -> int:
+        """Memory that it holds on to."""
+
+    def do(self) -> None:
+        """Make the change."""
+
+    def undo(self) -> None:
+        """Take it back."""
+
+
+@dataclass(eq=False)
+class SetField:
+    """Give a field of a model object another value; lists and dicts are replaced, not changed."""
+
+    owner: Any
+    name: str
+    new: Any
+    changed: Changed
+    old: Any = None
+    nbytes: int = 256
+
+    def do(self) -> None:
+        """Set the new value; what was there is remembered."""
+        self.old = getattr(self.owner, self.name)
+        setattr(self.owner, self.name, self.new)
+
+    def undo(self) -> None:
+        """Set the old value."""
+        setattr(self.owner, self.name, self.old)
+
+
+@dataclass(eq=False)
+class PatchArray:
+    """Write a box of an array that is a field of a model object; the box may wrap."""
+
+    owner: Any
+    name: str
+    box: Box
+    new: NDArray[Any]
+    changed: Changed
+    old: NDArray[Any] = field(init=False)
+
+    def __post_init__(self) -> None:
+        self.old = self._read()
+
+    @property
+    def nbytes(self) -> int:
+        """Memory of old and new values."""
+        return int(self.old.nbytes + self.new.nbytes) + 256
+
+    def do(self) -> None:
+        """Write the new values; what was there is remembered."""
+        self.old = self._read()
+        self._write(self.new)
+
+    def undo(self) -> None:
+        """Write the old values."""
+        self._write(self.old)
+
+    def _target(self) -> NDArray[Any]:
+        array: NDArray[Any] = getattr(self.owner, self.name)
+        return array
+
+    def _read(self) -> NDArray[Any]:
+        return read(self._target(), self.box)
+
+    def _write(self, values: NDArray[Any]) -> None:
+        target = self._target()
+        target[index(self.box, target.shape[0], target.shape[1])] = values
+
+
+@dataclass(eq=False)
+class PatchTerrain(PatchArray):
+    """Write terrain on vertices; on a map that wraps, both ends of the seam follow."""
+
+    owner: GroundLayer
+    wrap: bool = False
+
+    def _target(self) -> NDArray[Any]:
+        terrain = self.owner.terrain
+        return terrain[:-1, :-1] if self.wrap else terrain
+
+    def _write(self, values: NDArray[np.uint8]) -> None:
+        super()._write(values)
+        if self.wrap:
+            close_seam(self.owner.terrain)
+
+
+def close_seam(terrain: NDArray[np.uint8]) -> None:
+    """Make the last row and column of vertices equal to the first, in place."""
+    terrain[-1] = terrain[0]
+    terrain[:, -1] = terrain[:, 0]

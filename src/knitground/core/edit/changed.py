@@ -1,0 +1,45 @@
+"""What an edit changed, so that views repaint that much and no more."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from enum import Enum, auto
+
+from knitground.core.base.window import Box
+from knitground.core.model.layers import Layer
+from knitground.core.model.map import Map
+from knitground.core.model.tileset import Tileset
+
+
+class What(Enum):
+    """The part of the project that is different now."""
+
+    TERRAIN = auto()
+    """Terrain on vertices `box` of `layer`."""
+    CELLS = auto()
+    """Tiles in cells `box` of `layer` (all of them if there is no box)."""
+    LAYERS = auto()
+    """The list of a map's layers, or a layer's name, lock or eye."""
+    KNITTING = auto()
+    """What a layer is knitted from: its terrain set or its seed."""
+    MARKS = auto()
+    """Marks, weights or terrains of `tileset`."""
+    SLICING = auto()
+    """How `tileset` is cut, or its picture."""
+    TILESETS = auto()
+    """The list of tilesets."""
+    MIXES = auto()
+    RECIPE = auto()
+    MAPS = auto()
+    """The list of maps, or a map's name or wrapping."""
+
+
+@dataclass(frozen=True, eq=False)
+class Changed:
+    """One change: what, and where as far as that is known."""
+
+    what: What
+    map: Map | None = None
+    layer: Layer | None = None
+    box: Box | None = None
+    tileset: Tileset | None = None

@@ -1,0 +1,185 @@
+"""The document: a project, its history, and the only way in which it changes."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass
+
+from psygnal import Signal
+
+from knitground.core.base.errors import EditError
+from knitground.core.base.window import Box, read
+from knitground.core.edit.atoms import Atom
+from knitground.core.edit.changed import Changed, What
+from knitground.core.edit.history import History, Step
+from knitground.core.edit.knitter import Knitter
+from knitground.core.model.layers import Cells, GroundLayer, Layer
+from knitground.core.model.map import Map
+from knitground.core.model.project import Project
+
+
+@dataclass(frozen=True, eq=False)
+class Edit:
+    """A named change, planned but not done: atoms in the order in which they are to be done."""
+
+    name: str
+    atoms: tuple[Atom, ...]
+
+
+class Document:
+    """A project that is being worked on.
+
+    `changed` is sent once for each change, after it is made; `steps_changed` whenever the history
+    or the saved mark is different.
+    """
+
+    changed = Signal(Changed)
+    steps_changed = Signal()
+
+    def __init__(self, project: Project) -> None:
+        self.project = project
+        self.history = History()
+        self.knitter = Knitter(project)
+        self._stroke: Step | None = None
+
+    @property
+    def in_stroke(self) -> bool:
+        """Whether a stroke is open."""
+        return self._stroke is not None
+
+    def apply(self, edit: Edit) -> None:
+        """Make a change; it becomes a step of the history, or part of the open stroke.
+
+        If an atom fails, those before it are taken back and the error goes on: nothing changed.
+        """
+        if not edit.atoms:
+            return
+        done: list[Atom] = []
+        try:
+            for atom in edit.atoms:
+                atom.do()
+                done.append(atom)
+        except BaseException:
+            for atom in reversed(done):
+                atom.undo()
+            raise
+        if self._stroke is not None:
+            self._stroke.atoms.extend(done)
+        else:
+            self.history.add(Step(edit.name, done))
+        self._tell(edit.atoms)
+        if self._stroke is None:
+            self.steps_changed.emit()
+
+    def begin_stroke(self, name: str) -> None:
+        """Open a stroke: all edits until it ends are one step."""
+        if self._stroke is not None:
+            raise EditError(f"“{self._stroke.name}” is still being drawn: finish it first")
+        self._stroke = Step(name)
+
+    def commit_stroke(self) -> None:
+        """End the stroke; it becomes one step, or none if it changed nothing."""
+        stroke, self._stroke = self._stroke, None
+        if stroke is not None and stroke.atoms:
+            self.history.add(stroke)
+            self.steps_changed.emit()
+
+    def cancel_stroke(self) -> None:
+        """End the stroke and take back all of it."""
+        stroke, self._stroke = self._stroke, None
+        if stroke is not None:
+            self._take_back(stroke)
+
+    @contextmanager
+    def stroke(self, name: str) -> Iterator[None]:
+        """Run a block as one stroke; an error in it takes back all of it."""
+        self.begin_stroke(name)
+        try:
+            yield
+        except BaseException:
+            self.cancel_stroke()
+            raise
+        self.commit_stroke()
+
+    def undo(self) -> str | None:
+        """Take back the last step; returns its name, None if there is none."""
+        if self._stroke is not None:
+            self.cancel_stroke()
+            return None
+        step = self.history.take_back()
+        if step is None:
+            return None
+        self._take_back(step)
+        self.steps_changed.emit()
+        return step.name
+
+    def redo(self) -> str | None:
+        """Do the last undone step again; returns its name, None if there is none."""
+        step = self.history.bring_back() if self._stroke is None else None
+        if step is None:
+            return None
+        for atom in step.atoms:
+            atom.do()
+        self._tell(step.atoms)
+        self.steps_changed.emit()
+        return step.name
+
+    def mark_saved(self) -> None:
+        """Note that what is on disk is what is here now."""
+        self.history.mark_saved()
+        self.steps_changed.emit()
+
+    def cells(self, map_: Map, layer: Layer, box: Box) -> Cells:
+        """Copy a layer's cells, knitted where they have to be; the box may wrap."""
+        if isinstance(layer, GroundLayer):
+            self.knitter.ensure(map_, layer, box)
+        return read(layer.cells, box)
+
+    def work_off(self, blocks: int = 16) -> bool:
+        """Knit a few blocks that nobody has looked at yet; returns whether any are left."""
+        return any(self.knitter.work_off(map_, blocks) for map_ in self.project.maps)
+
+    def _take_back(self, step: Step) -> None:
+        for atom in reversed(step.atoms):
+            atom.undo()
+        self._tell(step.atoms[::-1])
+
+    def _tell(self, atoms: tuple[Atom, ...] | list[Atom]) -> None:
+        told: set[tuple[object, ...]] = set()
+        for change in _merged([atom.changed for atom in atoms]):
+            key = (change.what, id(change.map), id(change.layer), change.box, id(change.tileset))
+            if key in told:
+                continue
+            told.add(key)
+            follow_ups = self.knitter.follow(change)
+            self.changed.emit(change)
+            for made in follow_ups:
+                self.changed.emit(made)
+
+
+def _merged(changes: list[Changed]) -> list[Changed]:
+    """Join neighbouring changes of one layer into one with the box round both.
+
+    A long stroke is undone with one repaint, not with one for each dab.
+    """
+    out: list[Changed] = []
+    for change in changes:
+        last = out[-1] if out else None
+        same = (
+            last is not None
+            and last.what is change.what
+            and last.layer is change.layer
+            and last.box is not None
+            and change.box is not None
+            and change.what in (What.TERRAIN, What.CELLS)
+        )
+        if same and last is not None and last.box is not None and change.box is not None:
+            joined = last.box.joined(change.box)
+            grown = joined.height * joined.width
+            parts = last.box.height * last.box.width + change.box.height * change.box.width
+            if grown <= 4 * parts + 4096:
+                out[-1] = Changed(change.what, change.map, change.layer, joined)
+                continue
+        out.append(change)
+    return out

@@ -1,0 +1,83 @@
+"""Edits of a map's layers."""
+
+from __future__ import annotations
+
+from knitground.core.base.errors import EditError
+from knitground.core.edit.atoms import Atom, SetField
+from knitground.core.edit.changed import Changed, What
+from knitground.core.edit.document import Edit
+from knitground.core.model.layers import GroundLayer, Layer
+from knitground.core.model.map import Map
+
+MAX_LAYERS = 64
+
+
+def add_layer(map_: Map, layer: Layer, at: int | None = None) -> Edit:
+    """Add a layer in front of all, or at a place counted from the back."""
+    if len(map_.layers) >= MAX_LAYERS:
+        raise EditError(f"a map holds at most {MAX_LAYERS} layers: delete one first")
+    _check_name(layer.name)
+    layers = list(map_.layers)
+    layers.insert(len(layers) if at is None else at, layer)
+    return _layers_edit(map_, layers, f"Add layer “{layer.name}”")
+
+
+def delete_layer(map_: Map, layer: Layer) -> Edit:
+    """Delete a layer."""
+    layers = [each for each in map_.layers if each is not layer]
+    return _layers_edit(map_, layers, f"Delete layer “{layer.name}”")
+
+
+def move_layer(map_: Map, layer: Layer, to: int) -> Edit:
+    """Move a layer to another place, counted from the back."""
+    layers = [each for each in map_.layers if each is not layer]
+    layers.insert(max(0, min(to, len(layers))), layer)
+    if layers == map_.layers:
+        return Edit("Move layer", ())
+    return _layers_edit(map_, layers, f"Move layer “{layer.name}”")
+
+
+def _layers_edit(map_: Map, layers: list[Layer], name: str) -> Edit:
+    return Edit(name, (SetField(map_, "layers", layers, Changed(What.LAYERS, map_)),))
+
+
+def rename_layer(map_: Map, layer: Layer, name: str) -> Edit:
+    """Give a layer another name; two layers may share one."""
+    _check_name(name)
+    changed = Changed(What.LAYERS, map_, layer)
+    return Edit(f"Rename layer “{layer.name}”", (SetField(layer, "name", name.strip(), changed),))
+
+
+def show_layer(map_: Map, layer: Layer, visible: bool) -> Edit:
+    """Show or hide a layer."""
+    changed = Changed(What.LAYERS, map_, layer)
+    name = f"{'Show' if visible else 'Hide'} layer “{layer.name}”"
+    return Edit(name, (SetField(layer, "visible", visible, changed),))
+
+
+def lock_layer(map_: Map, layer: Layer, locked: bool) -> Edit:
+    """Lock a layer against drawing, or unlock it."""
+    changed = Changed(What.LAYERS, map_, layer)
+    name = f"{'Lock' if locked else 'Unlock'} layer “{layer.name}”"
+    return Edit(name, (SetField(layer, "locked", locked, changed),))
+
+
+def reseed_layer(map_: Map, layer: GroundLayer, seed: int) -> Edit:
+    """Draw all variants of a ground layer anew."""
+    changed = Changed(What.KNITTING, map_, layer)
+    return Edit(f"Reroll variants of “{layer.name}”", (SetField(layer, "seed", seed, changed),))
+
+
+def use_set(map_: Map, layer: GroundLayer, tileset: str, set_name: str) -> Edit:
+    """Knit a ground layer from another terrain set."""
+    changed = Changed(What.KNITTING, map_, layer)
+    atoms: tuple[Atom, ...] = (
+        SetField(layer, "tileset", tileset, changed),
+        SetField(layer, "set_name", set_name, changed),
+    )
+    return Edit(f"Knit “{layer.name}” from “{set_name}”", atoms)
+
+
+def _check_name(name: str) -> None:
+    if not name.strip():
+        raise EditError("a layer needs a name: type one")

@@ -1,0 +1,223 @@
+"""What a click lays: planned first, so that the ghost and the result are the same thing."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from knitground.core.base.window import Box, read
+from knitground.core.edit.atoms import Atom, PatchArray, PatchTerrain
+from knitground.core.edit.changed import Changed, What
+from knitground.core.edit.document import Document, Edit
+from knitground.core.knit.bridge import bridge
+from knitground.core.knit.knit import knit_box
+from knitground.core.model.layers import Cells, GroundLayer, Layer
+from knitground.core.model.map import Map
+
+Mask = NDArray[np.bool_]
+
+
+@dataclass(frozen=True, eq=False)
+class Plan:
+    """An edit that is not done yet, and the cells that it will give.
+
+    `cells` (h, w) is what the layer will hold in `box` (cells; may wrap). `bridged` counts the
+    vertices that change without having been painted.
+    """
+
+    edit: Edit
+    layer: Layer
+    box: Box
+    cells: Cells
+    bridged: int = 0
+
+    @property
+    def changes_anything(self) -> bool:
+        """Whether it would do anything at all."""
+        return bool(self.edit.atoms)
+
+
+def _nothing(layer: Layer, name: str) -> Plan:
+    return Plan(Edit(name, ()), layer, Box(0, 0, 0, 0), np.zeros((0, 0), np.int32))
+
+
+def plan_terrain(
+    doc: Document, map_: Map, layer: GroundLayer, box: Box, mask: Mask, value: int, name: str
+) -> Plan:
+    """Plan laying a terrain on vertices, bridges and re-knitted neighbours included.
+
+    Parameters
+    ----------
+    box, mask : the vertices to paint: where `mask` (h, w) is true inside `box`; on a map that
+        wraps, the box may reach over the border
+    value : mark of the terrain, 0 to take terrain away
+    name : of the step
+    """
+    graph = doc.knitter.graph(map_, layer)
+    turn = (map_.height, map_.width) if map_.wrap else layer.terrain.shape
+    grid = layer.terrain[: turn[0], : turn[1]]
+    if value >= graph.apart.shape[0]:
+        return _nothing(layer, name)
+    if not map_.wrap:
+        inner = box.clipped(turn[0], turn[1])
+        top, left = inner.top - box.top, inner.left - box.left
+        mask = mask[top : top + inner.height, left : left + inner.width]
+        box = inner
+    if box.is_empty or not mask.any():
+        return _nothing(layer, name)
+    window = box.grown(graph.reach + 1)
+    if map_.wrap:
+        window = _whole_turns(window, turn)
+        mask = _on_torus(box, mask, turn)
+        painted = read(mask, window)
+    else:
+        window = window.clipped(turn[0], turn[1])
+        painted = np.zeros((window.height, window.width), np.bool_)
+        top, left = box.top - window.top, box.left - window.left
+        painted[top : top + box.height, left : left + box.width] = mask
+    before = read(grid, window)
+    after = bridge(graph, before, painted, value)
+    if map_.wrap:
+        window, middle = _middle_turn(window, turn)
+        before, after, painted = before[middle], after[middle], painted[middle]
+    return _terrain_plan(doc, map_, layer, name, window, before, after, painted)
+
+
+def _terrain_plan(
+    doc: Document,
+    map_: Map,
+    layer: GroundLayer,
+    name: str,
+    window: Box,
+    before: NDArray[np.uint8],
+    after: NDArray[np.uint8],
+    painted: Mask,
+) -> Plan:
+    differs = before != after
+    if not differs.any():
+        return _nothing(layer, name)
+    rows, cols = np.flatnonzero(differs.any(axis=1)), np.flatnonzero(differs.any(axis=0))
+    inner = Box(int(rows[0]), int(cols[0]), int(rows[-1]) + 1, int(cols[-1]) + 1)
+    patch = after[inner.top : inner.bottom, inner.left : inner.right].copy()
+    top, left = window.top, window.left
+    at = Box(inner.top + top, inner.left + left, inner.bottom + top, inner.right + left)
+    changed = Changed(What.TERRAIN, map_, layer, at)
+    atom = PatchTerrain(layer, "terrain", at, patch, changed, wrap=map_.wrap)
+    cells_box = Box(at.top - 1, at.left - 1, at.bottom, at.right)
+    cells_box = cells_box.fitted(map_.height, map_.width, map_.wrap)
+    around = Box(cells_box.top, cells_box.left, cells_box.bottom + 1, cells_box.right + 1)
+    if map_.wrap:
+        trial = read(layer.terrain[:-1, :-1], around)
+        fresh = np.zeros_like(layer.terrain[:-1, :-1]) if _covers(around, at, map_) else None
+    else:
+        trial, fresh = read(layer.terrain, around), None
+    if fresh is not None:
+        fresh[:] = layer.terrain[:-1, :-1]
+        fresh[np.ix_(at.rows(map_.height), at.cols(map_.width))] = patch
+        trial = read(fresh, around)
+    else:
+        row, col = at.top - around.top, at.left - around.left
+        trial[row : row + at.height, col : col + at.width] = patch
+    cells = knit_box(doc.knitter.table(map_, layer), layer, cells_box, trial)
+    bridged = int((differs & ~painted).sum())
+    return Plan(Edit(name, (atom,)), layer, cells_box, cells, bridged)
+
+
+def _covers(around: Box, at: Box, map_: Map) -> bool:
+    """Whether a window meets itself on the other side, so that a vertex stands in it twice."""
+    inside = at.top >= around.top and at.left >= around.left
+    inside = inside and at.bottom <= around.bottom and at.right <= around.right
+    return not inside or around.height > map_.height or around.width > map_.width
+
+
+def _whole_turns(window: Box, turn: tuple[int, ...]) -> Box:
+    """Widen a window that is longer than the map to three whole turns, so distances wrap."""
+    top, bottom, left, right = window.top, window.bottom, window.left, window.right
+    if window.height >= turn[0]:
+        top, bottom = -turn[0], 2 * turn[0]
+    if window.width >= turn[1]:
+        left, right = -turn[1], 2 * turn[1]
+    return Box(top, left, bottom, right)
+
+
+def _middle_turn(window: Box, turn: tuple[int, ...]) -> tuple[Box, tuple[slice, slice]]:
+    """Give the middle one of three turns, and what cuts it out of the window."""
+    rows = cols = slice(None)
+    top, bottom, left, right = window.top, window.bottom, window.left, window.right
+    if window.height > turn[0]:
+        rows, top, bottom = slice(turn[0], 2 * turn[0]), 0, turn[0]
+    if window.width > turn[1]:
+        cols, left, right = slice(turn[1], 2 * turn[1]), 0, turn[1]
+    return Box(top, left, bottom, right), (rows, cols)
+
+
+def _on_torus(box: Box, mask: Mask, turn: tuple[int, ...]) -> Mask:
+    grid = np.zeros(turn, np.bool_)
+    rows, cols = np.nonzero(mask)
+    grid[(rows + box.top) % turn[0], (cols + box.left) % turn[1]] = True
+    return grid
+
+
+def plan_cells(map_: Map, layer: Layer, box: Box, values: Cells, mask: Mask, name: str) -> Plan:
+    """Plan laying tiles by hand; on a ground layer they become pins.
+
+    Parameters
+    ----------
+    box : cells; on a map that wraps it may reach over the border
+    values : (h, w) places of the map's legend, 0 to empty a cell
+    mask : (h, w) which cells of the box to lay
+    """
+    box, values, mask = _fitted(map_, box, values, mask)
+    if box.is_empty or not mask.any():
+        return _nothing(layer, name)
+    before = read(layer.cells, box)
+    after = np.where(mask, values, before).astype(np.int32)
+    changed = Changed(What.CELLS, map_, layer, box)
+    atoms: list[Atom] = []
+    if isinstance(layer, GroundLayer):
+        pins = read(layer.pinned, box)
+        if (mask & ~pins).any():
+            atoms.append(PatchArray(layer, "pinned", box, pins | mask, changed))
+    if atoms or (before != after).any():
+        atoms.append(PatchArray(layer, "cells", box, after, changed))
+    return Plan(Edit(name, tuple(atoms)), layer, box, after)
+
+
+def plan_unpin(
+    doc: Document, map_: Map, layer: GroundLayer, box: Box, mask: Mask, name: str
+) -> Plan:
+    """Plan releasing pins: the cells are knitted again."""
+    dummy = np.zeros(mask.shape, np.int32)
+    box, _, mask = _fitted(map_, box, dummy, mask)
+    pins = read(layer.pinned, box)
+    released = pins & mask
+    if not released.any():
+        return _nothing(layer, name)
+    changed = Changed(What.CELLS, map_, layer, box)
+    knitted = knit_box(doc.knitter.table(map_, layer), layer, box, keep_pins=False)
+    cells = np.where(released, knitted, read(layer.cells, box))
+    atoms = (
+        PatchArray(layer, "pinned", box, pins & ~mask, changed),
+        PatchArray(layer, "cells", box, cells, changed),
+    )
+    return Plan(Edit(name, atoms), layer, box, cells)
+
+
+def _fitted(map_: Map, box: Box, values: Cells, mask: Mask) -> tuple[Box, Cells, Mask]:
+    if not map_.wrap:
+        inner = box.clipped(map_.height, map_.width)
+        top, left = inner.top - box.top, inner.left - box.left
+        part = (slice(top, top + inner.height), slice(left, left + inner.width))
+        return inner, values[part], mask[part]
+    if box.height <= map_.height and box.width <= map_.width:
+        return box, values, mask
+    fitted = box.fitted(map_.height, map_.width, wrap=True)
+    rows = np.arange(fitted.top, fitted.bottom)
+    cols = np.arange(fitted.left, fitted.right)
+    # A brush larger than the map covers every cell at least once: take the first time round.
+    row_at = (rows - box.top) % map_.height if box.height > map_.height else rows - box.top
+    col_at = (cols - box.left) % map_.width if box.width > map_.width else cols - box.left
+    grid = np.ix_(row_at, col_at)
+    return fitted, values[grid], mask[grid]

@@ -1,0 +1,120 @@
+"""Edits of maps, recipes and mixes."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from knitground.core.base.errors import EditError
+from knitground.core.base.window import whole
+from knitground.core.edit.atoms import Atom, PatchArray, SetField, close_seam
+from knitground.core.edit.changed import Changed, What
+from knitground.core.edit.document import Edit
+from knitground.core.grow.runner import Grown
+from knitground.core.model.layers import GroundLayer
+from knitground.core.model.map import MAX_SIDE, Map
+from knitground.core.model.mix import Mix
+from knitground.core.model.project import Project
+from knitground.core.model.recipe import Recipe
+
+MAX_CELLS = 4096 * 4096
+
+
+def check_size(height: int, width: int) -> None:
+    """Refuse a size that no map can have.
+
+    Raises
+    ------
+    EditError
+        A side is not 1 … 65 535 cells, or there are more than 4096 × 4096 cells.
+    """
+    for side, value in (("height", height), ("width", width)):
+        if not 1 <= value <= MAX_SIDE:
+            raise EditError(f"{side} {value} is out of bounds: give 1 to {MAX_SIDE} cells")
+    if height * width > MAX_CELLS:
+        raise EditError(f"{width} × {height} cells are more than {MAX_CELLS}: make the map smaller")
+
+
+def add_map(project: Project, map_: Map) -> Edit:
+    """Add a map to the project."""
+    check_size(map_.height, map_.width)
+    if not map_.name.strip() or project.map_named(map_.name):
+        raise EditError(f"there is a map “{map_.name}” already, or it has no name: give another")
+    changed = Changed(What.MAPS, map_)
+    return Edit(
+        f"Add map “{map_.name}”", (SetField(project, "maps", [*project.maps, map_], changed),)
+    )
+
+
+def delete_map(project: Project, map_: Map) -> Edit:
+    """Delete a map from the project."""
+    maps = [each for each in project.maps if each is not map_]
+    changed = Changed(What.MAPS, map_)
+    return Edit(f"Delete map “{map_.name}”", (SetField(project, "maps", maps, changed),))
+
+
+def rename_map(project: Project, map_: Map, name: str) -> Edit:
+    """Give a map another name."""
+    if not name.strip() or (name != map_.name and project.map_named(name)):
+        raise EditError(f"there is a map “{name}” already, or it has no name: give another")
+    changed = Changed(What.MAPS, map_)
+    return Edit(f"Rename map “{map_.name}”", (SetField(map_, "name", name.strip(), changed),))
+
+
+def set_recipe(map_: Map, recipe: Recipe, name: str = "Change recipe") -> Edit:
+    """Give a map another recipe; nothing grows by that alone."""
+    if recipe == map_.recipe:
+        return Edit(name, ())
+    changed = Changed(What.RECIPE, map_)
+    return Edit(name, (SetField(map_, "recipe", recipe, changed),))
+
+
+def lay_grown(map_: Map, grown: Sequence[Grown], recipe: Recipe | None = None) -> Edit:
+    """Lay what a recipe made; pins stay. With `recipe`, that becomes the map's in the same step."""
+    atoms: list[Atom] = []
+    if recipe is not None and recipe != map_.recipe:
+        atoms.append(SetField(map_, "recipe", recipe, Changed(What.RECIPE, map_)))
+    for each in grown:
+        if (each.layer.terrain == each.terrain).all():
+            continue
+        box = whole(each.terrain)
+        changed = Changed(What.TERRAIN, map_, each.layer, box)
+        atoms.append(PatchArray(each.layer, "terrain", box, each.terrain, changed))
+    return Edit("Grow", tuple(atoms))
+
+
+def set_wrap(map_: Map, wrap: bool) -> Edit:
+    """Let a map wrap at its borders, or not. Switched on, the far vertices take the near ones."""
+    if wrap == map_.wrap:
+        return Edit("Wrap", ())
+    atoms: list[Atom] = [SetField(map_, "wrap", wrap, Changed(What.MAPS, map_))]
+    for layer in map_.layers if wrap else ():
+        if isinstance(layer, GroundLayer):
+            terrain = layer.terrain.copy()
+            close_seam(terrain)
+            changed = Changed(What.TERRAIN, map_, layer, whole(terrain))
+            atoms.append(PatchArray(layer, "terrain", whole(terrain), terrain, changed))
+    return Edit("Wrap at the borders" if wrap else "No wrapping", tuple(atoms))
+
+
+def put_mix(project: Project, mix: Mix, instead_of: Mix | None = None) -> Edit:
+    """Add a mix, or put it in another one's place."""
+    if not mix.name.strip():
+        raise EditError("a mix needs a name: type one")
+    if any(each.name == mix.name and each is not instead_of for each in project.mixes):
+        raise EditError(f"there is a mix “{mix.name}” already: give another name")
+    for entry in mix.entries:
+        if not 0 <= entry.weight <= 1e6:
+            raise EditError(f"weight {entry.weight:g} is out of bounds: give 0 to 1 000 000")
+    if instead_of is None:
+        mixes, name = [*project.mixes, mix], f"Add mix “{mix.name}”"
+    else:
+        mixes = [mix if each is instead_of else each for each in project.mixes]
+        name = f"Change mix “{mix.name}”"
+    return Edit(name, (SetField(project, "mixes", mixes, Changed(What.MIXES)),))
+
+
+def delete_mix(project: Project, mix: Mix) -> Edit:
+    """Delete a mix."""
+    mixes = [each for each in project.mixes if each is not mix]
+    changed = Changed(What.MIXES)
+    return Edit(f"Delete mix “{mix.name}”", (SetField(project, "mixes", mixes, changed),))

@@ -1,0 +1,1 @@
+"""Project files, pictures and what a game reads."""

@@ -1,0 +1,1 @@
+"""What a game reads: one module a format."""

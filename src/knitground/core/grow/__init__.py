@@ -1,0 +1,1 @@
+"""Recipes: steps that make layers from a seed."""

@@ -1,0 +1,63 @@
+"""Noise on the torus: periodic by construction, of a given scale and depth of detail.
+
+Notes
+-----
+White noise from the counted hash is shaped in the frequency domain (amplitude k^(-β/2) between the
+scale and its last octave), so that it is periodic by construction: J. Peitgen, D. Saupe (eds.),
+"The Science of Fractal Images", Springer 1988, spectral synthesis.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from knitground.core.base.hashing import cell_numbers
+
+_BETA = 3.0
+
+
+def noise_field(
+    height: int, width: int, scale: float, octaves: int, seed: int
+) -> NDArray[np.float64]:
+    """Make noise on the torus: the right border meets the left, the bottom the top.
+
+    Parameters
+    ----------
+    height, width : places; 1 or more
+    scale : places from one large patch to the next, 2 or more
+    octaves : 1 to 8, how many halvings of the scale add detail
+    seed : int
+
+    Returns
+    -------
+    (height, width) float64, mean 0, deviation 1 (all 0 if the field is a single place)
+    """
+    from scipy import fft  # late: importing it costs as much as the window's first paint
+
+    numbers = cell_numbers(np.arange(height), np.arange(width), seed, 0x4E)
+    white = numbers * 2.0**-32 - 0.5
+    spectrum = fft.rfft2(white, workers=2)
+    spectrum *= _filter(height, width, scale, octaves)
+    field = fft.irfft2(spectrum, s=(height, width), workers=2, overwrite_x=True)
+    deviation = float(field.std())
+    return field / deviation if deviation > 0 else field
+
+
+def _filter(height: int, width: int, scale: float, octaves: int) -> NDArray[np.float64]:
+    """Amplitude for every frequency: (height, width // 2 + 1)."""
+    down = np.fft.fftfreq(height)[:, None]
+    across = np.fft.rfftfreq(width)[None, :]
+    power = down * down + across * across
+    low = 1.0 / max(2.0, scale)
+    high = low * 2.0 ** (octaves - 1)
+    power[0, 0] = 1.0
+    shape = (power / low**2) ** (-_BETA / 4)
+    # Larger patches than the scale would unbalance the map; smaller than the last octave is grain.
+    shape *= np.exp(-np.maximum(low * low / power - 1, 0))
+    shape *= np.exp(-np.maximum(power / (high * high) - 1, 0))
+    shape[0, 0] = 0.0
+    if not shape.any():
+        shape[:] = 1.0
+        shape[0, 0] = 0.0
+    return shape

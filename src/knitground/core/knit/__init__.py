@@ -1,0 +1,1 @@
+"""Choosing the tiles of ground layers from their terrain."""

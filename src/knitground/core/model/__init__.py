@@ -1,0 +1,1 @@
+"""What a project is: plain data, no algorithms."""

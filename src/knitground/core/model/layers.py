@@ -1,0 +1,65 @@
+"""The layers of a map."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+import numpy as np
+from numpy.typing import NDArray
+
+GAP = -1
+EMPTY = 0
+
+Cells = NDArray[np.int32]
+"""(height, width): 0 is empty, n is place n of the map's legend, -1 is a gap: no tile fits."""
+
+
+def no_cells() -> Cells:
+    """Return the cells of a layer that has none yet."""
+    return np.zeros((0, 0), np.int32)
+
+
+@dataclass(eq=False)
+class Layer:
+    """What every kind of layer has. `number` stays the same when layers change places."""
+
+    name: str
+    number: int
+    visible: bool = True
+    locked: bool = False
+    cells: Cells = field(default_factory=no_cells)
+
+    @property
+    def kind(self) -> str:
+        """One word for the kind of layer, as the interface shows it."""
+        raise NotImplementedError
+
+
+@dataclass(eq=False)
+class TileLayer(Layer):
+    """A layer of tiles laid by hand."""
+
+    @property
+    def kind(self) -> str:
+        """One word for the kind of layer."""
+        return "tiles"
+
+
+@dataclass(eq=False)
+class GroundLayer(Layer):
+    """A layer that remembers terrain; its tiles are knitted from that.
+
+    `terrain` has shape (height + 1, width + 1): a mark of the terrain set on every vertex. Where
+    `pinned` (height, width) is true, the cell was laid by hand and knitting leaves it alone.
+    """
+
+    tileset: str = ""
+    set_name: str = ""
+    seed: int = 1
+    terrain: NDArray[np.uint8] = field(default_factory=lambda: np.zeros((1, 1), np.uint8))
+    pinned: NDArray[np.bool_] = field(default_factory=lambda: np.zeros((0, 0), np.bool_))
+
+    @property
+    def kind(self) -> str:
+        """One word for the kind of layer."""
+        return "ground"

@@ -1,0 +1,73 @@
+"""A sheet with its slicing, and what is known of its tiles."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from knitground.core.model.slicing import Slicing
+from knitground.core.model.terrain import TerrainSet
+
+Picture = NDArray[np.uint8]
+"""RGBA pixels, (height, width, 4), straight alpha."""
+
+
+class TileRef(NamedTuple):
+    """A tile by its place on its sheet, and how it is turned (0: as it stands; 1 to 7)."""
+
+    tileset: str
+    row: int
+    col: int
+    turn: int = 0
+
+
+@dataclass(eq=False)
+class Tileset:
+    """A sheet, its slicing, and the tiles' facts, which are sparse.
+
+    `picture` is None while the sheet's file can not be found; the tiles are then drawn as missing
+    and everything else is kept.
+    """
+
+    name: str
+    sheet: str
+    width: int
+    height: int
+    slicing: Slicing
+    weights: dict[tuple[int, int], float] = field(default_factory=dict)
+    sets: list[TerrainSet] = field(default_factory=list)
+    picture: Picture | None = None
+
+    @property
+    def columns(self) -> int:
+        """Whole tiles side by side."""
+        return self.slicing.columns_of(self.width)
+
+    @property
+    def rows(self) -> int:
+        """Whole tiles one below the other."""
+        return self.slicing.rows_of(self.height)
+
+    @property
+    def count(self) -> int:
+        """Number of tiles."""
+        return self.rows * self.columns
+
+    def weight(self, row: int, col: int) -> float:
+        """Weight of a tile among its variants; 1 unless it was set; 0 is never."""
+        return self.weights.get((row, col), 1.0)
+
+    def number(self, row: int, col: int) -> int:
+        """Number of a tile, counted row by row from 0."""
+        return row * self.columns + col
+
+    def has(self, row: int, col: int) -> bool:
+        """Whether the present grid has a tile there."""
+        return 0 <= row < self.rows and 0 <= col < self.columns
+
+    def set_named(self, name: str) -> TerrainSet | None:
+        """Return the terrain set of that name, or None."""
+        return next((each for each in self.sets if each.name == name), None)

@@ -1,0 +1,1 @@
+"""From cells to pixels."""

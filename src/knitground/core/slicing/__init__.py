@@ -1,0 +1,1 @@
+"""Cutting sheets into tiles."""

@@ -1,0 +1,139 @@
+"""Cutting a sheet by numbers: what is legal, what is left over, the tiles themselves."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, fields
+
+import numpy as np
+from numpy.typing import NDArray
+
+from knitground.core.base.errors import SlicingError
+from knitground.core.model.slicing import Slicing
+from knitground.core.model.tileset import Picture
+
+MAX_TILES = 262_144
+MAX_SIDE_PX = 16_384
+
+
+@dataclass(frozen=True)
+class Grid:
+    """A slicing as it falls on a sheet of a given size, in tiles and pixels."""
+
+    slicing: Slicing
+    columns: int
+    rows: int
+    leftover_x: int
+    leftover_y: int
+
+    @property
+    def count(self) -> int:
+        """Number of whole tiles."""
+        return self.columns * self.rows
+
+    def tile_at(self, x: float, y: float) -> tuple[int, int] | None:
+        """Row and column of the tile that holds a pixel of the sheet; None between tiles."""
+        cut = self.slicing
+        row, row_rest = divmod(y - cut.top(0), cut.pitch_y)
+        col, col_rest = divmod(x - cut.left(0), cut.pitch_x)
+        inside = row_rest < cut.tile_height and col_rest < cut.tile_width
+        on_grid = 0 <= row < self.rows and 0 <= col < self.columns
+        return (int(row), int(col)) if inside and on_grid else None
+
+
+def lay_grid(slicing: Slicing, width: int, height: int) -> Grid:
+    """Lay a slicing over a sheet of width × height pixels.
+
+    Leftover pixels are those right of and below the last whole tile; a margin as wide as the one at
+    the left (or top) is not counted as left over.
+
+    Raises
+    ------
+    SlicingError
+        A number is out of bounds, the first tile does not fit, or there are more than
+        262 144 tiles.
+
+    Examples
+    --------
+    >>> grid = lay_grid(Slicing(16, 16, 4, 4, 2, 2), 226, 64)
+    >>> grid.columns, grid.rows, grid.leftover_x, grid.leftover_y
+    (12, 3, 4, 4)
+    """
+    _check_numbers(slicing)
+    for axis, tile, first, side in (
+        ("width", slicing.tile_width, slicing.left(0), width),
+        ("height", slicing.tile_height, slicing.top(0), height),
+    ):
+        if first + tile > side:
+            raise SlicingError(
+                f"tile {axis} {tile} px from {first} px on does not fit the sheet's {axis} "
+                f"of {side} px: make the tile, the margin or the start smaller"
+            )
+    columns, rows = slicing.columns_of(width), slicing.rows_of(height)
+    if columns * rows > MAX_TILES:
+        raise SlicingError(
+            f"{columns} × {rows} tiles are more than {MAX_TILES}: make the tile larger than "
+            f"{slicing.tile_width} × {slicing.tile_height} px"
+        )
+    rest_x = width - (slicing.left(columns) - slicing.spacing_x)
+    rest_y = height - (slicing.top(rows) - slicing.spacing_y)
+    return Grid(
+        slicing,
+        columns,
+        rows,
+        max(0, rest_x - slicing.margin_x),
+        max(0, rest_y - slicing.margin_y),
+    )
+
+
+def _check_numbers(slicing: Slicing) -> None:
+    for item in fields(slicing):
+        value = getattr(slicing, item.name)
+        if not isinstance(value, int):
+            continue
+        low = 1 if item.name.startswith("tile_") else 0
+        high = 255 * 3 if item.name == "tolerance" else MAX_SIDE_PX
+        if not low <= value <= high:
+            label = item.name.replace("_", " ")
+            raise SlicingError(
+                f"{label} {value} px is out of bounds: give a whole number from {low} to {high}"
+            )
+
+
+def cut(picture: Picture, grid: Grid) -> NDArray[np.uint8]:
+    """Cut a sheet into its tiles, row by row.
+
+    Parameters
+    ----------
+    picture : (H, W, 4) uint8, straight alpha
+    grid : as `lay_grid` gives it for this picture's size
+
+    Returns
+    -------
+    (n, tile height, tile width, 4) uint8, a copy; see-through colours have alpha 0.
+    """
+    slicing = grid.slicing
+    y_of_row = slicing.top(0) + np.arange(grid.rows) * slicing.pitch_y
+    x_of_col = slicing.left(0) + np.arange(grid.columns) * slicing.pitch_x
+    ys = (y_of_row[:, None] + np.arange(slicing.tile_height)).ravel()
+    xs = (x_of_col[:, None] + np.arange(slicing.tile_width)).ravel()
+    flat = picture[ys][:, xs]
+    tiles = flat.reshape(grid.rows, slicing.tile_height, grid.columns, slicing.tile_width, 4)
+    stack = np.ascontiguousarray(tiles.transpose(0, 2, 1, 3, 4)).reshape(
+        -1, slicing.tile_height, slicing.tile_width, 4
+    )
+    return clear_see_through(stack, slicing)
+
+
+def clear_see_through(pixels: NDArray[np.uint8], slicing: Slicing) -> NDArray[np.uint8]:
+    """Make the slicing's see-through colours transparent, in place; returns the same array.
+
+    A pixel counts as a colour if its three differences add up to no more than the tolerance.
+    """
+    for colour in slicing.see_through:
+        if slicing.tolerance == 0:
+            hit = (pixels[..., :3] == np.array(colour, np.uint8)).all(axis=-1)
+        else:
+            apart = np.abs(pixels[..., :3].astype(np.int16) - np.array(colour, np.int16))
+            hit = apart.sum(axis=-1) <= slicing.tolerance
+        pixels[hit] = 0
+    return pixels

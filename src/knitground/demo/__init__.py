@@ -1,0 +1,1 @@
+"""The demo project Harl Pans and its art, made by script."""

@@ -1,0 +1,1 @@
+"""The left panel: one module a stage."""

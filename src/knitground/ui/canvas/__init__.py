@@ -1,0 +1,1 @@
+"""The map as it is drawn on the screen."""
