@@ -42,6 +42,7 @@ class Document:
         self.history = History()
         self.knitter = Knitter(project)
         self._stroke: Step | None = None
+        self._amending: tuple[Step, object] | None = None
 
     @property
     def in_stroke(self) -> bool:
@@ -71,6 +72,21 @@ class Document:
         self._tell(edit.atoms)
         if self._stroke is None:
             self.steps_changed.emit()
+
+    def amend(self, edit: Edit, key: object) -> None:
+        """Make a change that stands in for the last one made with the same key.
+
+        For sliders and the like: however often the value changes while it is held, it is one step.
+        """
+        if self._stroke is None and self._amending is not None:
+            step, last_key = self._amending
+            if last_key is key and self.history.drop_last(step):
+                for atom in reversed(step.atoms):
+                    atom.undo()
+                self._tell(step.atoms[::-1])
+        self.apply(edit)
+        last = self.history.last
+        self._amending = (last, key) if last is not None and edit.atoms else None
 
     def begin_stroke(self, name: str) -> None:
         """Open a stroke: all edits until it ends are one step."""

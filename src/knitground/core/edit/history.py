@@ -61,6 +61,19 @@ class History:
             if self._saved is None or oldest is self._saved:
                 self._saved_lost = oldest is not self._saved or self._saved_lost
 
+    @property
+    def last(self) -> Step | None:
+        """The last step done."""
+        return self._done[-1] if self._done else None
+
+    def drop_last(self, step: Step) -> bool:
+        """Forget a step if it is the last one done and was not saved; the caller undoes it."""
+        if self.last is not step or self._saved is step:
+            return False
+        self._done.pop()
+        self._bytes -= step.nbytes
+        return True
+
     def take_back(self) -> Step | None:
         """Move the last step to those undone and return it; the caller undoes it."""
         if not self._done:

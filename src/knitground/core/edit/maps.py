@@ -11,12 +11,10 @@ from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.document import Edit
 from knitground.core.grow.runner import Grown
 from knitground.core.model.layers import GroundLayer
-from knitground.core.model.map import MAX_SIDE, Map
+from knitground.core.model.map import MAX_CELLS, MAX_SIDE, Map
 from knitground.core.model.mix import Mix
 from knitground.core.model.project import Project
 from knitground.core.model.recipe import Recipe
-
-MAX_CELLS = 4096 * 4096
 
 
 def check_size(height: int, width: int) -> None:

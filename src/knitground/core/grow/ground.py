@@ -10,6 +10,7 @@ little is moved along borders where it does no harm. (Own derivation.)
 from __future__ import annotations
 
 from dataclasses import dataclass
+from itertools import pairwise
 from typing import Literal
 
 import numpy as np
@@ -70,7 +71,7 @@ def plant_tree(graph: TerrainGraph, parts: dict[int, float]) -> TerrainTree:
     order = [root]
     for terrain in sorted(inside, key=lambda t: (int(graph.apart[root, t]), t)):
         way = graph.way(root, terrain) or [root, terrain]
-        for before, step in zip(way, way[1:]):
+        for before, step in pairwise(way):
             if step not in parent:
                 parent[step] = before
                 order.append(step)

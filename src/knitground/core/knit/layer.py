@@ -4,8 +4,10 @@ from __future__ import annotations
 
 import numpy as np
 
+from knitground.core.base.window import whole
+from knitground.core.knit.knit import knit_box
 from knitground.core.knit.table import KnitTable, build_table
-from knitground.core.model.layers import GroundLayer
+from knitground.core.model.layers import GAP, GroundLayer
 from knitground.core.model.map import Map
 from knitground.core.model.project import Project
 from knitground.core.model.tileset import TileRef
@@ -24,3 +26,13 @@ def layer_table(project: Project, map_: Map, layer: GroundLayer) -> KnitTable:
     ]
     weights = [owner.weight(int(row), int(col)) for row, col in zip(rows, cols)]
     return build_table(marks[rows, cols], places, weights, max(1, len(kit.terrains)), kit.kind)
+
+
+def knit_map(project: Project, map_: Map) -> int:
+    """Knit all ground layers of a map afresh; returns the number of gaps."""
+    gaps = 0
+    for layer in map_.layers:
+        if isinstance(layer, GroundLayer):
+            layer.cells[:] = knit_box(layer_table(project, map_, layer), layer, whole(layer.cells))
+            gaps += int((layer.cells == GAP).sum())
+    return gaps

@@ -12,6 +12,7 @@ from knitground.core.model.recipe import Recipe
 from knitground.core.model.tileset import TileRef
 
 MAX_SIDE = 65_535
+MAX_CELLS = 4096 * 4096
 
 
 class Legend:

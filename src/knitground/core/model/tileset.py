@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
+from pathlib import Path
 from typing import NamedTuple
 
 import numpy as np
@@ -29,7 +30,8 @@ class Tileset:
     """A sheet, its slicing, and the tiles' facts, which are sparse.
 
     `picture` is None while the sheet's file can not be found; the tiles are then drawn as missing
-    and everything else is kept.
+    and everything else is kept. `origin` is where the sheet's file lies as long as it has not been
+    copied into the project's folder.
     """
 
     name: str
@@ -40,6 +42,7 @@ class Tileset:
     weights: dict[tuple[int, int], float] = field(default_factory=dict)
     sets: list[TerrainSet] = field(default_factory=list)
     picture: Picture | None = None
+    origin: Path | None = None
 
     @property
     def columns(self) -> int:

@@ -1,0 +1,128 @@
+"""Flood fill: the connected places that hold the same, found in a window that grows."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from knitground.core.base.window import Box, read
+
+
+@dataclass(frozen=True, eq=False)
+class Region:
+    """Connected places: `mask` (h, w) inside `box`. `complete` is False if it was cut off."""
+
+    box: Box
+    mask: NDArray[np.bool_]
+    complete: bool = True
+
+    def holds(self, row: int, col: int) -> bool:
+        """Whether a place belongs to it."""
+        r, c = row - self.box.top, col - self.box.left
+        inside = 0 <= r < self.mask.shape[0] and 0 <= c < self.mask.shape[1]
+        return inside and bool(self.mask[r, c])
+
+
+def flood(
+    values: NDArray[Any], row: int, col: int, wrap: bool = False, limit: int | None = None
+) -> Region:
+    """Find the places connected to one over shared sides that hold the same value.
+
+    Parameters
+    ----------
+    values : (H, W) of anything that can be compared; of one turn, if it wraps
+    row, col : where to begin, inside the grid
+    wrap : whether it goes on over the borders
+    limit : look at a window of at most this many rows and columns
+
+    Returns
+    -------
+    Region, its box inside the grid (on a wrapping grid it may be the whole grid)
+
+    Notes
+    -----
+    The cost follows the region's own box: the window starts small and doubles while the region
+    touches its border.
+    """
+    from scipy.ndimage import label  # late: it is slow to import
+
+    height, width = values.shape
+    reach = 32
+    while True:
+        window = Box(row - reach, col - reach, row + reach + 1, col + reach + 1)
+        inner = window.clipped(height, width)
+        is_all = inner.height == height and inner.width == width
+        part = values[inner.top : inner.bottom, inner.left : inner.right]
+        labels, count = label(part == values[row, col])
+        mask = labels == labels[row - inner.top, col - inner.left]
+        if is_all:
+            if wrap:
+                mask = _over_the_border(labels, count, mask)
+            return _trimmed(inner, mask, True)
+        if not _touches(mask, inner, (height, width), wrap):
+            return _trimmed(inner, mask, True)
+        if limit is not None and 2 * reach + 1 >= limit:
+            return _trimmed(inner, mask, False)
+        reach *= 2
+
+
+def _touches(mask: NDArray[np.bool_], inner: Box, size: tuple[int, int], wrap: bool) -> bool:
+    """Whether the region reaches a side of the window behind which the grid goes on."""
+    return bool(
+        ((wrap or inner.top > 0) and mask[0].any())
+        or ((wrap or inner.bottom < size[0]) and mask[-1].any())
+        or ((wrap or inner.left > 0) and mask[:, 0].any())
+        or ((wrap or inner.right < size[1]) and mask[:, -1].any())
+    )
+
+
+def _over_the_border(
+    labels: NDArray[np.int32], count: int, mask: NDArray[np.bool_]
+) -> NDArray[np.bool_]:
+    """Join the pieces that meet over the border to the region."""
+    pairs = np.concatenate(
+        [np.stack([labels[0], labels[-1]], 1), np.stack([labels[:, 0], labels[:, -1]], 1)]
+    )
+    pairs = np.unique(pairs[(pairs > 0).all(1)], axis=0)
+    wanted = np.zeros(count + 1, np.bool_)
+    wanted[labels[mask][0]] = True
+    while True:
+        hit = wanted[pairs].any(1)
+        before = int(wanted.sum())
+        wanted[pairs[hit].ravel()] = True
+        if int(wanted.sum()) == before:
+            return np.asarray(wanted[labels])
+
+
+def _trimmed(box: Box, mask: NDArray[np.bool_], complete: bool) -> Region:
+    rows, cols = np.flatnonzero(mask.any(axis=1)), np.flatnonzero(mask.any(axis=0))
+    top, bottom, left, right = rows[0], rows[-1] + 1, cols[0], cols[-1] + 1
+    place = Box(
+        int(box.top + top), int(box.left + left), int(box.top + bottom), int(box.left + right)
+    )
+    return Region(place, mask[top:bottom, left:right], complete)
+
+
+def same_ground(terrain: NDArray[np.uint8]) -> NDArray[np.uint32]:
+    """Number cells by the terrain on their four vertices: equal numbers, equal ground.
+
+    Parameters
+    ----------
+    terrain : (h + 1, w + 1) uint8
+
+    Returns
+    -------
+    (h, w) uint32
+    """
+    wide = terrain.astype(np.uint32)
+    north, south = wide[:-1], wide[1:]
+    out: NDArray[np.uint32] = (
+        (north[:, :-1] << np.uint32(24))
+        | (north[:, 1:] << np.uint32(16))
+        | (south[:, :-1] << np.uint32(8))
+        | south[:, 1:]
+    )
+    return out

@@ -1,0 +1,210 @@
+"""The project's own files as models: `docs/schema/` is written from these."""
+
+from __future__ import annotations
+
+from typing import Annotated, Final, Literal
+
+from pydantic import BaseModel, ConfigDict, Field
+
+VERSION: Final = 1
+PROJECT_FORMAT: Final = "knitground/project"
+TILESET_FORMAT: Final = "knitground/tileset"
+MAP_FORMAT: Final = "knitground/map"
+
+Side = Annotated[int, Field(ge=0, le=16_384)]
+TileSide = Annotated[int, Field(ge=1, le=16_384)]
+Channel = Annotated[int, Field(ge=0, le=255)]
+Name = Annotated[str, Field(min_length=1, max_length=200)]
+FileName = Annotated[str, Field(min_length=1, max_length=1024)]
+Weight = Annotated[float, Field(ge=0, le=1e6, allow_inf_nan=False)]
+Place = Annotated[int, Field(ge=0, le=16_384)]
+
+
+class _Part(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+
+
+class TileFile(_Part):
+    """A tile: row and column on its sheet; turn 0–7 (quarter turns clockwise, + 4 mirrored)."""
+
+    tileset: Name
+    row: Place
+    col: Place
+    turn: Annotated[int, Field(ge=0, le=7)] = 0
+
+
+class MixEntryFile(TileFile):
+    """A tile of a mix, with its weight."""
+
+    weight: Weight = 1.0
+
+
+class MixFile(_Part):
+    """A named list of tiles with weights."""
+
+    name: Name
+    entries: Annotated[list[MixEntryFile], Field(max_length=65_536)] = []
+
+
+class ProjectFile(_Part):
+    """`project.knit.json`: names the other files, which lie inside the same folder."""
+
+    format: Literal["knitground/project"] = PROJECT_FORMAT
+    version: Literal[1] = VERSION
+    name: Name
+    tilesets: list[FileName] = []
+    maps: list[FileName] = []
+    mixes: list[MixFile] = []
+
+
+class SlicingFile(_Part):
+    """How a sheet is cut, in pixels."""
+
+    tile_width: TileSide
+    tile_height: TileSide
+    margin_x: Side = 0
+    margin_y: Side = 0
+    spacing_x: Side = 0
+    spacing_y: Side = 0
+    start_x: Side = 0
+    start_y: Side = 0
+    see_through: Annotated[list[tuple[Channel, Channel, Channel]], Field(max_length=64)] = []
+    tolerance: Annotated[int, Field(ge=0, le=765)] = 0
+
+
+class TileWeightFile(_Part):
+    """Weight of a tile among its variants."""
+
+    row: Place
+    col: Place
+    weight: Weight
+
+
+class TerrainFile(_Part):
+    """One terrain of a set."""
+
+    name: Name
+    colour: Annotated[str, Field(pattern=r"^#[0-9a-fA-F]{6}$")]
+    letter: Annotated[str, Field(min_length=1, max_length=1)]
+
+
+class TileMarksFile(_Part):
+    """Marks of one tile, slots N NE E SE S SW W NW; 0 is nothing, n the n-th terrain."""
+
+    row: Place
+    col: Place
+    marks: Annotated[list[Annotated[int, Field(ge=0, le=16)]], Field(min_length=8, max_length=8)]
+
+
+class TerrainSetFile(_Part):
+    """A terrain set and the marks of its tiles."""
+
+    name: Name
+    kind: Literal["corner"] = "corner"
+    terrains: Annotated[list[TerrainFile], Field(max_length=16)] = []
+    marks: list[TileMarksFile] = []
+
+
+class TilesetFile(_Part):
+    """`*.tiles.json`: a sheet, its slicing, and what is known of its tiles."""
+
+    format: Literal["knitground/tileset"] = TILESET_FORMAT
+    version: Literal[1] = VERSION
+    name: Name
+    sheet: FileName
+    width: TileSide
+    height: TileSide
+    slicing: SlicingFile
+    weights: list[TileWeightFile] = []
+    sets: list[TerrainSetFile] = []
+
+
+class RowsFile(_Part):
+    """Cells as rows of numbers: for grids of up to 65 536 places."""
+
+    rows: list[list[int]]
+
+
+class PackedFile(_Part):
+    """Cells packed: little-endian numbers, in blocks of rows, each zlib and then base64."""
+
+    packed: Literal["int32", "uint8"]
+    block_rows: Annotated[int, Field(ge=1, le=65_536)]
+    blocks: list[str]
+
+
+CellsFile = RowsFile | PackedFile
+
+
+class PinFile(_Part):
+    """Pins as a list of [row, column, place in the legend]; place 0 pins an empty cell."""
+
+    pins: list[tuple[int, int, int]]
+
+
+class _LayerFile(_Part):
+    name: Name
+    number: Annotated[int, Field(ge=0, le=2**31 - 1)]
+    visible: bool = True
+    locked: bool = False
+    legend: Annotated[list[TileFile], Field(max_length=1_048_576)] = []
+
+
+class TileLayerFile(_LayerFile):
+    """A layer of tiles: 0 is empty, n the n-th tile of the legend."""
+
+    kind: Literal["tiles"] = "tiles"
+    cells: CellsFile
+
+
+class GroundLayerFile(_LayerFile):
+    """A layer of terrain on vertices, (height + 1) × (width + 1), and its pins."""
+
+    kind: Literal["ground"] = "ground"
+    tileset: str
+    set: str
+    seed: int = 1
+    terrain: CellsFile
+    pins: PinFile | PackedFile = PinFile(pins=[])
+
+
+class ShareFile(_Part):
+    """Asked-for part of a terrain."""
+
+    terrain: Name
+    share: Annotated[float, Field(ge=0, le=1e6, allow_inf_nan=False)]
+
+
+class NoiseStepFile(_Part):
+    """Recipe step: noise ground."""
+
+    step: Literal["noise ground"] = "noise ground"
+    layer: int
+    scale: Annotated[float, Field(ge=2, le=4096)] = 16.0
+    octaves: Annotated[int, Field(ge=1, le=8)] = 4
+    shares: list[ShareFile] = []
+
+
+class RecipeFile(_Part):
+    """Steps and the seed they start from."""
+
+    seed: int = 1
+    steps: Annotated[list[NoiseStepFile], Field(max_length=256)] = []
+
+
+class MapFile(_Part):
+    """`*.map.json`: a map; its layers, the back one first."""
+
+    format: Literal["knitground/map"] = MAP_FORMAT
+    version: Literal[1] = VERSION
+    name: Name
+    height: Annotated[int, Field(ge=1, le=65_535)]
+    width: Annotated[int, Field(ge=1, le=65_535)]
+    tile_height: TileSide
+    tile_width: TileSide
+    wrap: bool = False
+    recipe: RecipeFile = RecipeFile()
+    layers: Annotated[
+        list[Annotated[TileLayerFile | GroundLayerFile, Field(discriminator="kind")]],
+        Field(max_length=64),
+    ] = []

@@ -1,0 +1,84 @@
+"""Reading and writing pictures, with bounds on what is accepted."""
+
+from __future__ import annotations
+
+import io
+import warnings
+from pathlib import Path
+
+import numpy as np
+from PIL import Image, UnidentifiedImageError
+
+from knitground.core.base.errors import PictureError
+from knitground.core.model.tileset import Picture
+from knitground.core.slicing.grid import MAX_SIDE_PX
+
+FORMATS = ("PNG", "GIF", "WEBP", "BMP", "TGA", "TIFF", "JPEG")
+SUFFIXES = (".png", ".gif", ".webp", ".bmp", ".tga", ".tif", ".tiff", ".jpg", ".jpeg")
+
+
+def read_picture(path: Path) -> Picture:
+    """Read a picture as straight RGBA, (height, width, 4) uint8.
+
+    Palette, grey and CMYK pictures are converted, 16-bit ones brought down to 8 bits; of an
+    animation the first frame is taken.
+
+    Raises
+    ------
+    PictureError
+        The file is missing, is not a picture, is broken, or has a side of 0 or over 16 384 px.
+        Its size is checked before anything is unpacked.
+    """
+    try:
+        data = path.read_bytes()
+    except OSError as error:
+        raise PictureError(
+            f"{path.name} can not be read ({error.strerror}): choose another file"
+        ) from error
+    try:
+        with warnings.catch_warnings():
+            # The size is checked against our own limit, before the pixels are unpacked.
+            warnings.simplefilter("ignore", Image.DecompressionBombWarning)
+            with Image.open(io.BytesIO(data), formats=FORMATS) as image:
+                _check_size(path, image.width, image.height)
+                return _rgba(image)
+    except UnidentifiedImageError as error:
+        raise PictureError(
+            f"{path.name} is not a picture that can be read: "
+            "give a PNG, GIF, WebP, BMP, TGA, TIFF or JPEG"
+        ) from error
+    except Image.DecompressionBombError as error:
+        raise PictureError(
+            f"{path.name} says it has more pixels than {MAX_SIDE_PX} × {MAX_SIDE_PX}: "
+            "cut it into smaller sheets"
+        ) from error
+    except (OSError, SyntaxError, ValueError, EOFError) as error:
+        raise PictureError(
+            f"{path.name} is broken or cut short ({error}): save it again in the paint program"
+        ) from error
+
+
+def _check_size(path: Path, width: int, height: int) -> None:
+    if not (1 <= width <= MAX_SIDE_PX and 1 <= height <= MAX_SIDE_PX):
+        raise PictureError(
+            f"{path.name} says it is {width} × {height} px: a sheet has sides of 1 to "
+            f"{MAX_SIDE_PX} px; cut it into smaller sheets"
+        )
+
+
+def _rgba(image: Image.Image) -> Picture:
+    if image.mode.startswith("I") or image.mode == "F":
+        values = np.asarray(image, np.float64)
+        top = 65535.0 if values.size and values.max() > 255 else 255.0
+        grey = np.clip(values / top * 255, 0, 255).round().astype(np.uint8)
+        out = np.full((*grey.shape, 4), 255, np.uint8)
+        out[..., :3] = grey[..., None]
+        return out
+    return np.array(image.convert("RGBA"), np.uint8)
+
+
+def png_bytes(picture: Picture) -> bytes:
+    """Write straight RGBA as PNG; the same pixels always give the same bytes."""
+    buffer = io.BytesIO()
+    Image.fromarray(np.ascontiguousarray(picture)).save(buffer, "PNG", compress_level=6)
+    return buffer.getvalue()

@@ -1,0 +1,122 @@
+"""JSON as text: written so that differences read well, read with errors that name the place."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+from typing import Any, TypeVar
+
+from pydantic import BaseModel, ValidationError
+
+from knitground.core.base.errors import FormatError, PlaceError
+
+MAX_BYTES = 1024 * 1024 * 1024
+Model = TypeVar("Model", bound=BaseModel)
+
+
+def to_text(value: Any) -> str:
+    """Write JSON indented by one, lists and objects of plain values on one line.
+
+    Examples
+    --------
+    >>> print(to_text({"rows": [[1, 2], [3, 4]]}), end="")
+    {
+     "rows": [
+      [1,2],
+      [3,4]
+     ]
+    }
+    """
+    pieces: list[str] = []
+    _write(value, 1, pieces)
+    pieces.append("\n")
+    return "".join(pieces)
+
+
+def _write(value: Any, depth: int, out: list[str]) -> None:
+    children = value.values() if isinstance(value, dict) else value
+    if not isinstance(value, dict | list | tuple) or not any(
+        isinstance(each, dict | list | tuple) for each in children
+    ):
+        separators = (",", ":") if isinstance(value, list | tuple) else (", ", ": ")
+        out.append(json.dumps(value, ensure_ascii=False, separators=separators))
+        return
+    pad = "\n" + " " * depth
+    brackets = "{}" if isinstance(value, dict) else "[]"
+    out.append(brackets[0])
+    items = value.items() if isinstance(value, dict) else enumerate(value)
+    for place, (key, each) in enumerate(items):
+        out.append(("," if place else "") + pad)
+        if isinstance(value, dict):
+            out.append(json.dumps(key, ensure_ascii=False) + ": ")
+        _write(each, depth + 1, out)
+    out.append("\n" + " " * (depth - 1) + brackets[1])
+
+
+def model_bytes(model: BaseModel) -> bytes:
+    """Write a model as JSON, UTF-8."""
+    return to_text(model.model_dump(mode="json")).encode()
+
+
+def read_model(path: Path, kind: type[Model], wanted: str, newest: int) -> Model:
+    """Read one of our files.
+
+    Parameters
+    ----------
+    path : the file
+    kind : the model of its newest version
+    wanted : its format's name
+    newest : newest version that can be read
+
+    Raises
+    ------
+    PlaceError
+        The file is missing or can not be read.
+    FormatError
+        It is not JSON, of another format, of a newer version, or a value is wrong.
+    """
+    data = _load(path)
+    found = data.get("format") if isinstance(data, dict) else None
+    if found != wanted:
+        raise FormatError(
+            f"{path.name}: its format is {_short(found)}, not “{wanted}”: choose another file"
+        )
+    version = data.get("version")
+    if isinstance(version, int) and version > newest:
+        raise FormatError(
+            f"{path.name}: version {version} is newer than {newest}, the newest this program "
+            "knows: open it with a newer Knit Ground"
+        )
+    try:
+        return kind.model_validate(data)
+    except ValidationError as error:
+        first = error.errors(include_url=False)[0]
+        where = ".".join(str(part) for part in first["loc"]) or "the file"
+        raise FormatError(
+            f"{path.name}: {where} is {_short(first.get('input'))}: {first['msg']}"
+        ) from error
+
+
+def _load(path: Path) -> Any:
+    try:
+        if path.stat().st_size > MAX_BYTES:
+            raise FormatError(f"{path.name} is over {MAX_BYTES} bytes: not one of our files")
+        text = path.read_text(encoding="utf-8")
+    except OSError as error:
+        raise PlaceError(f"{path.name} can not be read ({error.strerror})") from error
+    except UnicodeDecodeError as error:
+        raise FormatError(f"{path.name} is not UTF-8 text (byte {error.start})") from error
+    try:
+        return json.loads(text)
+    except json.JSONDecodeError as error:
+        raise FormatError(
+            f"{path.name} is broken in line {error.lineno}, column {error.colno}: {error.msg}; "
+            f"the copy before it is {path.name}.previous"
+        ) from error
+    except RecursionError as error:
+        raise FormatError(f"{path.name} is nested too deeply to be one of our files") from error
+
+
+def _short(value: Any) -> str:
+    text = repr(value)
+    return text if len(text) <= 60 else text[:57] + "…"

@@ -1,0 +1,216 @@
+"""Opening and saving projects."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from pathlib import Path
+
+from knitground.core.base.errors import FormatError, PictureError, PlaceError
+from knitground.core.base.progress import Progress, no_progress
+from knitground.core.files.atomic import write_all
+from knitground.core.files.formats import (
+    MAP_FORMAT,
+    PROJECT_FORMAT,
+    TILESET_FORMAT,
+    VERSION,
+    MapFile,
+    MixEntryFile,
+    MixFile,
+    ProjectFile,
+    TilesetFile,
+)
+from knitground.core.files.images import read_picture
+from knitground.core.files.jsontext import model_bytes, read_model
+from knitground.core.files.map_io import map_from_file, map_to_file
+from knitground.core.files.places import PROJECT_NAME, file_names, file_stem, inside
+from knitground.core.files.tileset_io import tileset_from_file, tileset_to_file
+from knitground.core.model.mix import Mix, MixEntry
+from knitground.core.model.project import Project
+from knitground.core.model.slicing import Slicing
+from knitground.core.model.tileset import TileRef, Tileset
+
+
+@dataclass
+class Opened:
+    """A project as it was read, and what could not be found, in words."""
+
+    project: Project
+    warnings: list[str] = field(default_factory=list)
+
+
+def project_file(path: Path) -> Path:
+    """Find the project file that a path means: itself, or the one in a folder."""
+    found = path / PROJECT_NAME if path.is_dir() else path
+    if not found.exists():
+        raise PlaceError(f"there is no project at {path}: choose a folder with {PROJECT_NAME}")
+    return found
+
+
+def open_project(path: Path, progress: Progress = no_progress) -> Opened:
+    """Read a project from its folder or its file.
+
+    A sheet that is gone or broken does not stop it: its tiles are drawn as missing, and a warning
+    says so.
+
+    Raises
+    ------
+    PlaceError, FormatError
+        A file is missing, broken, of another kind or version, or names a place outside the folder.
+    """
+    file = project_file(path)
+    folder = file.parent
+    head = read_model(file, ProjectFile, PROJECT_FORMAT, VERSION)
+    opened = Opened(Project(head.name, folder))
+    project = opened.project
+    steps = max(1, len(head.tilesets) + len(head.maps))
+    for place, name in enumerate(head.tilesets):
+        progress(place / steps)
+        project.tilesets.append(_read_tileset(folder, name, opened.warnings))
+    for place, name in enumerate(head.maps):
+        progress((place + len(head.tilesets)) / steps)
+        model = read_model(inside(folder, name), MapFile, MAP_FORMAT, VERSION)
+        project.maps.append(map_from_file(model, name))
+    _check_names(file.name, project)
+    project.mixes = [_mix_from_file(mix) for mix in head.mixes]
+    return opened
+
+
+def _check_names(where: str, project: Project) -> None:
+    for what, names in (
+        ("tilesets", [each.name for each in project.tilesets]),
+        ("maps", [each.name for each in project.maps]),
+    ):
+        twice = next((name for name in names if names.count(name) > 1), None)
+        if twice is not None:
+            raise FormatError(f"{where}: two {what} are called “{twice}”: rename one")
+
+
+def _mix_from_file(file: MixFile) -> Mix:
+    entries = [
+        MixEntry(TileRef(each.tileset, each.row, each.col, each.turn), each.weight)
+        for each in file.entries
+    ]
+    return Mix(file.name, tuple(entries))
+
+
+def _read_tileset(folder: Path, name: str, warnings: list[str]) -> Tileset:
+    model = read_model(inside(folder, name), TilesetFile, TILESET_FORMAT, VERSION)
+    tileset = tileset_from_file(model, name)
+    sheet = inside(folder, tileset.sheet)
+    try:
+        picture = read_picture(sheet)
+    except PictureError as error:
+        warnings.append(f"Sheet of “{tileset.name}”: {error}. Its tiles are drawn as missing")
+        return tileset
+    tileset.picture = picture
+    height, width = picture.shape[:2]
+    if (width, height) != (tileset.width, tileset.height):
+        warnings.append(
+            f"{tileset.sheet} is {width} × {height} px now, it was "
+            f"{tileset.width} × {tileset.height}: look at its slicing"
+        )
+        tileset.width, tileset.height = width, height
+    return tileset
+
+
+def save_project(project: Project, folder: Path, progress: Progress = no_progress) -> list[Path]:
+    """Write a project into a folder; every file is the old one or the new one, never half.
+
+    Sheets that lie elsewhere are copied into the folder. The project itself is not changed, except
+    that `Tileset.sheet` names the copies; the caller sets `folder` once it knows it worked.
+
+    Returns
+    -------
+    the files that were written (those whose contents changed)
+
+    Raises
+    ------
+    PlaceError
+        The folder can not be written; its files are as before.
+    """
+    folder = folder.absolute()
+    files: dict[Path, bytes] = {}
+    steps = max(1, len(project.tilesets) + len(project.maps))
+    _name_sheets(project)
+    tileset_files = file_names([each.name for each in project.tilesets], ".tiles.json")
+    map_files = file_names([each.name for each in project.maps], ".map.json")
+    for place, (tileset, name) in enumerate(zip(project.tilesets, tileset_files)):
+        progress(place / steps)
+        files.update(_sheet_copy(project, tileset, folder))
+        files[folder / name] = model_bytes(tileset_to_file(tileset))
+    for place, (map_, name) in enumerate(zip(project.maps, map_files)):
+        progress((place + len(project.tilesets)) / steps)
+        files[folder / name] = model_bytes(map_to_file(map_))
+    head = ProjectFile(
+        name=project.name,
+        tilesets=tileset_files,
+        maps=map_files,
+        mixes=[_mix_to_file(mix) for mix in project.mixes],
+    )
+    files[folder / PROJECT_NAME] = model_bytes(head)
+    written = write_all(files, keep_previous=True)
+    progress(1.0)
+    return written
+
+
+def _name_sheets(project: Project) -> None:
+    """Give sheets that are new to the project names inside its folder."""
+    taken = {each.sheet for each in project.tilesets if each.origin is None}
+    for tileset in project.tilesets:
+        if tileset.origin is None:
+            continue
+        suffix = tileset.origin.suffix.lower()
+        stem, number = file_stem(tileset.origin.stem), 1
+        while (name := f"{stem}{'' if number == 1 else f'-{number}'}{suffix}") in taken:
+            number += 1
+        taken.add(name)
+        tileset.sheet = name
+
+
+def _sheet_copy(project: Project, tileset: Tileset, folder: Path) -> dict[Path, bytes]:
+    source = tileset.origin
+    if source is None and project.folder is not None:
+        source = project.folder / tileset.sheet
+    target = folder / tileset.sheet
+    if source is None or not source.exists() or source.absolute() == target:
+        return {}
+    try:
+        return {target: source.read_bytes()}
+    except OSError as error:
+        raise PlaceError(f"{source} can not be read ({error.strerror}): nothing saved") from error
+
+
+def _mix_to_file(mix: Mix) -> MixFile:
+    entries = [
+        MixEntryFile(
+            tileset=each.tile.tileset,
+            row=each.tile.row,
+            col=each.tile.col,
+            turn=each.tile.turn,
+            weight=each.weight,
+        )
+        for each in mix.entries
+    ]
+    return MixFile(name=mix.name, entries=entries)
+
+
+def settle_after_save(project: Project, folder: Path) -> None:
+    """Note that a save to this folder worked: the sheets lie there now."""
+    project.folder = folder.absolute()
+    for tileset in project.tilesets:
+        tileset.origin = None
+
+
+def new_tileset(path: Path, name: str) -> Tileset:
+    """Read a picture as a new tileset with a slicing that is only a first guess.
+
+    Raises
+    ------
+    PictureError
+        It is not a picture that can be read.
+    """
+    picture = read_picture(path)
+    height, width = picture.shape[:2]
+    size = next((s for s in (16, 32, 8) if width >= s and height >= s), min(width, height))
+    side = Slicing(size, size)
+    return Tileset(name, path.name, width, height, side, picture=picture, origin=path.absolute())

@@ -1,0 +1,27 @@
+"""JSON Schemas of all files that the program writes."""
+
+from __future__ import annotations
+
+import json
+
+from pydantic import BaseModel
+
+from knitground.core.files.formats import MapFile, ProjectFile, TilesetFile
+from knitground.core.files.ship.formats import ShipFile
+
+MODELS: dict[str, type[BaseModel]] = {
+    "project.schema.json": ProjectFile,
+    "tileset.schema.json": TilesetFile,
+    "map.schema.json": MapFile,
+    "ship.schema.json": ShipFile,
+}
+
+
+def schema_texts() -> dict[str, str]:
+    """Give the text of each schema by its file name, always the same for the same models."""
+    texts = {}
+    for name, model in MODELS.items():
+        schema = model.model_json_schema()
+        schema["$schema"] = "https://json-schema.org/draft/2020-12/schema"
+        texts[name] = json.dumps(schema, indent=1, sort_keys=True, ensure_ascii=False) + "\n"
+    return texts

@@ -1,0 +1,74 @@
+"""What a game reads: the JSON of a shipped map."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from pydantic import BaseModel, ConfigDict
+
+
+class _Part(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+
+
+class ShipTileset(_Part):
+    """A tileset: its picture (beside this file) and how it is cut, in pixels."""
+
+    name: str
+    image: str
+    image_width: int
+    image_height: int
+    tile_width: int
+    tile_height: int
+    columns: int
+    rows: int
+    first_x: int
+    first_y: int
+    pitch_x: int
+    pitch_y: int
+    see_through: list[tuple[int, int, int]]
+
+
+class ShipTile(_Part):
+    """Tile n of the legend: where its picture is. `turn`: quarter turns clockwise, + 4 mirrored."""
+
+    tileset: int
+    tile: int
+    x: int
+    y: int
+    turn: int
+
+
+class ShipLayer(_Part):
+    """A layer: rows of places in the legend; 0 is empty, the first tile of the legend is 1."""
+
+    name: str
+    kind: Literal["tiles", "ground"]
+    visible: bool
+    cells: list[list[int]]
+
+
+class ShipTerrain(_Part):
+    """Terrain of a ground layer on vertices: (height + 1) rows of width + 1 numbers, 0 nothing."""
+
+    layer: str
+    names: list[str]
+    vertices: list[list[int]]
+
+
+class ShipFile(_Part):
+    """A map for a game; layers from back to front."""
+
+    format: Literal["knitground/ship"] = "knitground/ship"
+    version: Literal[1] = 1
+    name: str
+    width: int
+    height: int
+    tile_width: int
+    tile_height: int
+    wrap: bool
+    gaps: int
+    tilesets: list[ShipTileset]
+    legend: list[ShipTile]
+    layers: list[ShipLayer]
+    terrain: list[ShipTerrain]

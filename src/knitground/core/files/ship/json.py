@@ -1,0 +1,130 @@
+"""Ship JSON: layers, legend and tilesets of a map, and the sheets beside it."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import numpy as np
+
+from knitground.core.base.errors import PlaceError
+from knitground.core.files.images import png_bytes
+from knitground.core.files.jsontext import to_text
+from knitground.core.files.places import file_names, file_stem
+from knitground.core.files.ship.formats import (
+    ShipFile,
+    ShipLayer,
+    ShipTerrain,
+    ShipTile,
+    ShipTileset,
+)
+from knitground.core.model.layers import GAP, GroundLayer
+from knitground.core.model.map import Map
+from knitground.core.model.project import Project
+from knitground.core.model.tileset import TileRef, Tileset
+from knitground.core.slicing.grid import clear_see_through
+
+
+def ship_json(project: Project, map_: Map, folder: Path) -> dict[Path, bytes]:
+    """Make the files of a map for a game: `NAME.json` and a PNG of each sheet that it uses.
+
+    The map must be knitted. See-through colours are transparent in the shipped sheets. Gaps are
+    shipped as empty cells and counted in `gaps`.
+    """
+    used = _used_tiles(map_)
+    tilesets = [
+        each for each in project.tilesets if any(tile.tileset == each.name for _, tile in used)
+    ]
+    known = [(place, tile) for place, tile in used if project.tileset_named(tile.tileset)]
+    translate = np.zeros(len(map_.legend) + 1, np.int32)
+    for number, (place, _) in enumerate(known, 1):
+        translate[place] = number
+    images = file_names([each.name for each in tilesets], ".png")
+    model = ShipFile(
+        name=map_.name,
+        width=map_.width,
+        height=map_.height,
+        tile_width=map_.tile_width,
+        tile_height=map_.tile_height,
+        wrap=map_.wrap,
+        gaps=sum(int((layer.cells == GAP).sum()) for layer in map_.layers),
+        tilesets=[_tileset(each, image) for each, image in zip(tilesets, images)],
+        legend=[_tile(tilesets, tile) for _, tile in known],
+        layers=[
+            ShipLayer(
+                name=layer.name,
+                kind="ground" if isinstance(layer, GroundLayer) else "tiles",
+                visible=layer.visible,
+                cells=translate[np.maximum(layer.cells, 0)].tolist(),
+            )
+            for layer in map_.layers
+        ],
+        terrain=_terrain(project, map_),
+    )
+    files = {
+        folder / f"{file_stem(map_.name)}.json": to_text(model.model_dump(mode="json")).encode()
+    }
+    for tileset, image in zip(tilesets, images):
+        files[folder / image] = _sheet(tileset)
+    return files
+
+
+def _used_tiles(map_: Map) -> list[tuple[int, TileRef]]:
+    places: set[int] = set()
+    for layer in map_.layers:
+        places.update(np.unique(layer.cells).tolist())
+    found = [(p, tile) for p in places if (tile := map_.legend.tile(p)) is not None]
+    return sorted(found, key=lambda pair: pair[1])
+
+
+def _tileset(tileset: Tileset, image: str) -> ShipTileset:
+    cut = tileset.slicing
+    return ShipTileset(
+        name=tileset.name,
+        image=image,
+        image_width=tileset.width,
+        image_height=tileset.height,
+        tile_width=cut.tile_width,
+        tile_height=cut.tile_height,
+        columns=tileset.columns,
+        rows=tileset.rows,
+        first_x=cut.left(0),
+        first_y=cut.top(0),
+        pitch_x=cut.pitch_x,
+        pitch_y=cut.pitch_y,
+        see_through=list(cut.see_through),
+    )
+
+
+def _tile(tilesets: list[Tileset], tile: TileRef) -> ShipTile:
+    number = [each.name for each in tilesets].index(tile.tileset)
+    owner = tilesets[number]
+    return ShipTile(
+        tileset=number,
+        tile=owner.number(tile.row, tile.col),
+        x=owner.slicing.left(tile.col),
+        y=owner.slicing.top(tile.row),
+        turn=tile.turn,
+    )
+
+
+def _terrain(project: Project, map_: Map) -> list[ShipTerrain]:
+    out = []
+    for layer in map_.layers:
+        found = (
+            project.set_of(layer.tileset, layer.set_name)
+            if isinstance(layer, GroundLayer)
+            else None
+        )
+        if isinstance(layer, GroundLayer) and found:
+            names = [each.name for each in found[1].terrains]
+            vertices = layer.terrain.tolist()
+            out.append(ShipTerrain(layer=layer.name, names=names, vertices=vertices))
+    return out
+
+
+def _sheet(tileset: Tileset) -> bytes:
+    if tileset.picture is None:
+        raise PlaceError(
+            f"the sheet of “{tileset.name}” is missing, so it can not be shipped: find it first"
+        )
+    return png_bytes(clear_see_through(tileset.picture.copy(), tileset.slicing))

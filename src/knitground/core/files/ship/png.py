@@ -1,0 +1,61 @@
+"""Ship PNG: a map as one picture."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import numpy as np
+
+from knitground.core.base.errors import PlaceError
+from knitground.core.base.progress import Progress, no_progress
+from knitground.core.files.images import png_bytes
+from knitground.core.files.places import file_stem
+from knitground.core.model.map import Map
+from knitground.core.model.project import Project
+from knitground.core.model.tileset import Picture
+from knitground.core.render.atlas import Atlas
+from knitground.core.render.compose import compose
+from knitground.core.render.pixels import straight
+
+MAX_PIXELS = 16_384 * 16_384
+_BAND_PIXELS = 4 * 1024 * 1024
+
+
+def map_picture(
+    project: Project, map_: Map, level: int = 0, progress: Progress = no_progress
+) -> Picture:
+    """Draw the visible layers of a knitted map: (height, width, 4) uint8, straight alpha.
+
+    Parameters
+    ----------
+    level : 0 for full size, n for 1 / 2ⁿ of it
+
+    Raises
+    ------
+    PlaceError
+        The picture would have more than 16 384 × 16 384 pixels.
+    """
+    atlas = Atlas(project, map_)
+    level = min(level, atlas.level_count - 1)
+    high, wide = atlas.tile_size(level)
+    if map_.height * high * map_.width * wide > MAX_PIXELS:
+        raise PlaceError(
+            f"“{map_.name}” would be {map_.width * wide} × {map_.height * high} px, more than "
+            f"{MAX_PIXELS} pixels: ship it at a smaller scale"
+        )
+    out = np.zeros((map_.height * high, map_.width * wide, 4), np.uint8)
+    stack = [layer.cells for layer in map_.layers if layer.visible]
+    step = max(1, _BAND_PIXELS // (high * map_.width * wide))
+    for top in range(0, map_.height if stack else 0, step):
+        progress(top / map_.height)
+        band = compose(atlas.pictures(level), [cells[top : top + step] for cells in stack])
+        out[top * high : top * high + band.shape[0]] = straight(band)
+    return out
+
+
+def ship_png(
+    project: Project, map_: Map, folder: Path, level: int = 0, progress: Progress = no_progress
+) -> dict[Path, bytes]:
+    """Make the file `NAME.png` of a knitted map."""
+    picture = map_picture(project, map_, level, progress)
+    return {folder / f"{file_stem(map_.name)}.png": png_bytes(picture)}

@@ -1,0 +1,60 @@
+"""Shipping: knit, make every asked-for file, write them together."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from pathlib import Path
+
+from knitground.core.base.errors import PlaceError
+from knitground.core.base.progress import Progress, no_progress
+from knitground.core.files.atomic import write_all
+from knitground.core.files.ship.json import ship_json
+from knitground.core.files.ship.png import ship_png
+from knitground.core.knit.layer import knit_map
+from knitground.core.model.map import Map
+from knitground.core.model.project import Project
+
+FORMATS = ("png", "json")
+
+
+def ship(
+    project: Project,
+    maps: Sequence[Map],
+    folder: Path,
+    formats: Sequence[str] = FORMATS,
+    level: int = 0,
+    progress: Progress = no_progress,
+    knit: Callable[[Map], object] | None = None,
+) -> list[Path]:
+    """Write what a game reads; returns every file, in order of its name.
+
+    `knit` brings a map's cells up to date; by default everything is knitted afresh.
+    Nothing is written until all files have been made. Two runs give the same bytes.
+
+    Raises
+    ------
+    PlaceError
+        An unknown format, no map, a sheet that is missing, or a folder that can not be written.
+    Cancelled
+        From `progress`.
+    """
+    unknown = [name for name in formats if name not in FORMATS]
+    if unknown or not formats:
+        raise PlaceError(f"format {unknown or 'none'} is not known: give one of {list(FORMATS)}")
+    if not maps:
+        raise PlaceError("there is no map to ship: make one in Draw")
+    knit = knit or (lambda map_: knit_map(project, map_))
+    files: dict[Path, bytes] = {}
+    for place, map_ in enumerate(maps):
+        knit(map_)
+
+        def part(done: float, place: int = place) -> None:
+            progress((place + done) / len(maps))
+
+        if "png" in formats:
+            files.update(ship_png(project, map_, folder, level, part))
+        if "json" in formats:
+            files.update(ship_json(project, map_, folder))
+    progress(1.0)
+    write_all(files)
+    return sorted(files)

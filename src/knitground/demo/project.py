@@ -1,0 +1,164 @@
+"""The demo project Harl Pans: two tilesets, three mixes, two maps."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import numpy as np
+
+from knitground.core.base.hashing import cell_numbers
+from knitground.core.base.window import Box
+from knitground.core.edit.document import Document
+from knitground.core.edit.laying import plan_terrain
+from knitground.core.edit.maps import lay_grown
+from knitground.core.files.atomic import write_all
+from knitground.core.files.images import png_bytes, read_picture
+from knitground.core.files.project_io import save_project, settle_after_save
+from knitground.core.grow.runner import run_recipe
+from knitground.core.model.layers import Cells, GroundLayer
+from knitground.core.model.map import Map
+from knitground.core.model.mix import Mix, MixEntry
+from knitground.core.model.project import Project
+from knitground.core.model.recipe import NoiseStep, Recipe
+from knitground.core.model.slicing import Slicing
+from knitground.core.model.terrain import SetKind, Slot, Terrain, TerrainSet
+from knitground.core.model.tileset import TileRef, Tileset
+from knitground.demo.pans import BRINE, CLAY, COLUMNS, CRUST, MARGIN, SPACING, VARIANTS, pans_sheet
+from knitground.demo.props import PLACES, props_sheet
+from knitground.demo.texture import SIZE
+
+NAME = "Harl Pans"
+TERRAINS = (
+    Terrain("brine", "#2f8f9d", "B"),
+    Terrain("crust", "#f2ede1", "C"),
+    Terrain("clay", "#b9822f", "L"),
+    Terrain("blush", "#d98b94", "P"),
+)
+
+
+def write_demo(folder: Path) -> list[Path]:
+    """Write the demo project into a folder; always the same bytes. Returns all its files."""
+    sheet, _ = pans_sheet()
+    write_all(
+        {folder / "pans.png": png_bytes(sheet), folder / "props.png": png_bytes(props_sheet())}
+    )
+    project = build_demo(folder)
+    save_project(project, folder)
+    settle_after_save(project, folder)
+    return sorted(path for path in folder.iterdir() if not path.name.endswith(".previous"))
+
+
+def build_demo(folder: Path) -> Project:
+    """Build the demo project on the sheets that lie in a folder."""
+    project = Project(NAME, folder)
+    project.tilesets = [_pans(folder), _props(folder)]
+    project.mixes = [
+        Mix("salt flat", _plain_entries(CRUST, (5, 3, 2, 4))),
+        Mix("clay floor", _plain_entries(CLAY, (6, 2, 2, 1))),
+        Mix("shore growth", (_prop("reeds", 3), _prop("thin reeds", 4), _prop("stones", 1))),
+    ]
+    project.maps = [_harbour(project), _basin(project)]
+    return project
+
+
+def _pans(folder: Path) -> Tileset:
+    _, tiles = pans_sheet()
+    picture = read_picture(folder / "pans.png")
+    height, width = picture.shape[:2]
+    slicing = Slicing(SIZE, SIZE, MARGIN, MARGIN, SPACING, SPACING)
+    tileset = Tileset("pans", "pans.png", width, height, slicing, picture=picture)
+    marks = np.zeros((tileset.rows, tileset.columns, 8), np.uint8)
+    for place, tile in enumerate(tiles):
+        at = divmod(place, COLUMNS)
+        for slot, mark in zip((Slot.NW, Slot.NE, Slot.SW, Slot.SE), tile.marks):
+            marks[(*at, slot)] = mark
+        if tile.weight != 1:
+            tileset.weights[at] = tile.weight
+    tileset.sets = [TerrainSet("Pans", SetKind.CORNER, TERRAINS, marks)]
+    return tileset
+
+
+def _props(folder: Path) -> Tileset:
+    picture = read_picture(folder / "props.png")
+    height, width = picture.shape[:2]
+    return Tileset("props", "props.png", width, height, Slicing(SIZE, SIZE), picture=picture)
+
+
+def _plain_entries(terrain: int, weights: tuple[float, ...]) -> tuple[MixEntry, ...]:
+    first = sum(count for each, count in VARIANTS.items() if each < terrain)
+    return tuple(
+        MixEntry(TileRef("pans", *divmod(first + n, COLUMNS)), weight)
+        for n, weight in enumerate(weights)
+    )
+
+
+def _prop(name: str, weight: float) -> MixEntry:
+    return MixEntry(TileRef("props", *PLACES[name]), weight)
+
+
+def _harbour(project: Project) -> Map:
+    """96 × 64 cells: grown ground, a quay basin painted by hand, props on two layers."""
+    map_ = Map("Harbour pans", 64, 96, SIZE, SIZE)
+    ground = map_.new_ground_layer("Pans", "pans", "Pans")
+    map_.layers.append(ground)
+    shares = (("brine", 0.34), ("crust", 0.32), ("clay", 0.22), ("blush", 0.12))
+    map_.recipe = Recipe(41, (NoiseStep(ground.number, 18.0, 3, shares),))
+    doc = _grown(project, map_)
+    basin = Box(24, 30, 37, 52)
+    for box, terrain in ((basin.grown(3), CRUST), (basin, BRINE)):
+        mask = np.ones((box.height, box.width), np.bool_)
+        doc.apply(plan_terrain(doc, map_, ground, box, mask, terrain, "Quay basin").edit)
+    causeway = map_.new_tile_layer("Causeway")
+    map_.layers.append(causeway)
+    for col in range(24, 58):
+        worn = int(cell_numbers(np.array([30]), np.array([col]), 5)[0, 0] >> 30) == 0
+        tile = TileRef("props", *PLACES["planks, worn" if worn else "planks"])
+        causeway.cells[30, col] = map_.legend.place(tile)
+    props = map_.new_tile_layer("Props")
+    map_.layers.append(props)
+    _scatter(map_, ground, props.cells, 7)
+    for col in (26, 32, 41, 50, 55):
+        props.cells[29, col] = map_.legend.place(TileRef("props", *PLACES["post"]))
+    return map_
+
+
+def _basin(project: Project) -> Map:
+    """48 × 48 cells that wrap at all borders."""
+    map_ = Map("North basin", 48, 48, SIZE, SIZE, wrap=True)
+    ground = map_.new_ground_layer("Basin", "pans", "Pans")
+    map_.layers.append(ground)
+    shares = (("brine", 0.45), ("crust", 0.30), ("clay", 0.25))
+    map_.recipe = Recipe(7, (NoiseStep(ground.number, 16.0, 3, shares),))
+    _grown(project, map_)
+    props = map_.new_tile_layer("Props")
+    map_.layers.append(props)
+    _scatter(map_, ground, props.cells, 3)
+    return map_
+
+
+def _grown(project: Project, map_: Map) -> Document:
+    doc = Document(project)
+    doc.apply(lay_grown(map_, run_recipe(project, map_)))
+    doc.knitter.ensure_all(map_)
+    return doc
+
+
+def _scatter(map_: Map, ground: GroundLayer, cells: Cells, seed: int) -> None:
+    """Put reeds on shores and heaps on wide crust, by counted chance."""
+    height, width = cells.shape
+    numbers = cell_numbers(np.arange(height), np.arange(width), seed) >> 16
+    corners = np.stack(
+        [ground.terrain[r : r + height, c : c + width] for r in (0, 1) for c in (0, 1)]
+    )
+    shore = (corners == BRINE).any(0) & (corners == CRUST).any(0)
+    flat = (corners == CRUST).all(0)
+    for name, mask, chance in (
+        ("reeds", shore, 0.10),
+        ("thin reeds", shore, 0.22),
+        ("heap", flat, 0.05),
+        ("small heap", flat, 0.09),
+        ("stones", flat, 0.11),
+        ("rake", flat, 0.115),
+    ):
+        hit = mask & (cells == 0) & (numbers < chance * 65_536)
+        cells[hit] = map_.legend.place(TileRef("props", *PLACES[name]))

@@ -1,0 +1,72 @@
+"""The ghost: what the next click lays, worked out once for each place and state."""
+
+from __future__ import annotations
+
+from knitground.core.base.errors import KnitError
+from knitground.core.edit.flood import Region
+from knitground.core.edit.laying import Plan
+from knitground.ui.planning import Pointer, brush, plan_dab, plan_fill
+from knitground.ui.session import Session
+
+HOVER_LIMIT = 512
+"""A fill's ghost looks at a window of this many cells; the click itself has no limit."""
+
+
+class Ghost:
+    """Keeps the plan under the pointer until something changes that it depends on."""
+
+    def __init__(self, session: Session) -> None:
+        self._session = session
+        self._key: object = None
+        self._plan: Plan | None = None
+        self._region: Region | None = None
+        self._region_key: object = None
+
+    def plan(self, at: Pointer | None) -> Plan | None:
+        """Return the plan of a click at a place; None if it would do nothing."""
+        s = self._session
+        if at is None or s.map is None:
+            return None
+        state = (s.revision, s.tool, s.hand, s.size, s.seed, id(s.layer), id(s.map))
+        if s.tool == "fill":
+            return self._fill(at, state)
+        if s.tool not in ("paint", "erase"):
+            return None
+        key = (state, brush(s, s.map, at)[0])
+        if key != self._key:
+            self._key = key
+            self._plan = self._try(at)
+        return self._plan
+
+    @property
+    def fill_goes_on(self) -> bool:
+        """Whether the fill shown reaches further than the ghost looked."""
+        return self._region is not None and not self._region.complete
+
+    def _try(self, at: Pointer) -> Plan | None:
+        try:
+            return plan_dab(self._session, at)
+        except KnitError:
+            return None
+
+    def _fill(self, at: Pointer, state: tuple[object, ...]) -> Plan | None:
+        s = self._session
+        assert s.map is not None
+        place = at.vertex(s.map) if s.lays_terrain else at.cell(s.map)
+        if (
+            self._region_key == state
+            and self._region is not None
+            and self._region.complete
+            and self._region.holds(*place)
+        ):
+            return self._plan
+        key = (state, place)
+        if key != self._key:
+            self._key = key
+            try:
+                found = plan_fill(s, at, HOVER_LIMIT)
+            except KnitError:
+                found = None
+            self._plan, self._region = found if found else (None, None)
+            self._region_key = state
+        return self._plan

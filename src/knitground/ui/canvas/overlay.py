@@ -1,0 +1,185 @@
+"""What is drawn over the map: lines, pins, the ghost, the label, the cell cursor."""
+
+from __future__ import annotations
+
+import numpy as np
+from PySide6.QtCore import QLineF, QPointF, QRect, QRectF, Qt
+from PySide6.QtGui import QColor, QFont, QFontMetricsF, QPainter, QPen, QPolygonF
+
+from knitground.core.base.window import Box
+from knitground.core.edit.laying import Plan
+from knitground.core.model.layers import GroundLayer, Layer
+from knitground.core.model.map import Map
+from knitground.ui.canvas.chunks import ChunkStore, image_of
+from knitground.ui.canvas.zoom import Camera
+from knitground.ui.planning import Pointer
+from knitground.ui.theme import LINEN, theme
+
+_GHOST_PIXELS = 4_000_000
+
+
+def map_rect(camera: Camera, map_: Map) -> QRectF:
+    """Where the map lies on the screen."""
+    left, top = camera.to_screen(0, 0)
+    wide, high = map_.width * map_.tile_width, map_.height * map_.tile_height
+    return QRectF(left, top, wide * camera.zoom, high * camera.zoom)
+
+
+def seen_cells(camera: Camera, map_: Map, view: QRect) -> Box:
+    """Cells of the map that a part of the screen shows."""
+    x0, y0 = camera.to_picture(view.left(), view.top())
+    x1, y1 = camera.to_picture(view.right() + 1, view.bottom() + 1)
+    box = Box(
+        int(y0 // map_.tile_height),
+        int(x0 // map_.tile_width),
+        int(y1 // map_.tile_height) + 1,
+        int(x1 // map_.tile_width) + 1,
+    )
+    return box.clipped(map_.height, map_.width)
+
+
+def draw_grid(painter: QPainter, camera: Camera, map_: Map, view: QRect) -> None:
+    """Draw thin lines between cells, and a frame round the map."""
+    box = seen_cells(camera, map_, view)
+    if box.is_empty:
+        return
+    faint = QColor(LINEN.ink)
+    faint.setAlpha(38)
+    painter.setPen(QPen(faint, 0))
+    whole = map_rect(camera, map_).intersected(QRectF(view))
+    lines = []
+    for col in range(box.left, box.right + 1):
+        x = camera.to_screen(col * map_.tile_width, 0)[0]
+        lines.append(QLineF(x, whole.top(), x, whole.bottom()))
+    for row in range(box.top, box.bottom + 1):
+        y = camera.to_screen(0, row * map_.tile_height)[1]
+        lines.append(QLineF(whole.left(), y, whole.right(), y))
+    painter.drawLines(lines)
+
+
+def draw_pins(painter: QPainter, camera: Camera, map_: Map, layer: Layer, view: QRect) -> None:
+    """Mark pinned cells of the chosen layer with a pin's head in their upper right corner."""
+    if not isinstance(layer, GroundLayer) or camera.zoom * map_.tile_width < 12:
+        return
+    box = seen_cells(camera, map_, view)
+    rows, cols = np.nonzero(layer.pinned[box.top : box.bottom, box.left : box.right])
+    if rows.size == 0 or rows.size > 20_000:
+        return
+    painter.save()
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    painter.setPen(QPen(QColor(LINEN.ink), 1))
+    painter.setBrush(QColor(LINEN.madder))
+    radius = max(2.0, camera.zoom * map_.tile_width * 0.09)
+    for row, col in zip(rows + box.top, cols + box.left):
+        x, y = camera.to_screen((col + 0.84) * map_.tile_width, (row + 0.16) * map_.tile_height)
+        painter.drawEllipse(QPointF(x, y), radius, radius)
+    painter.restore()
+
+
+def draw_plan(
+    painter: QPainter, camera: Camera, map_: Map, store: ChunkStore, plan: Plan
+) -> None:
+    """Draw the ghost: the very pixels that the click will give, in a dashed outline."""
+    level = store.level_for(camera.zoom)
+    high, wide = store.atlas.tile_size(level)
+    if plan.cells.size * high * wide > _GHOST_PIXELS:
+        view = seen_cells(camera, map_, painter.viewport())
+        plan = _cut(plan, view)
+    if plan.box.is_empty:
+        return
+    pixels = store.picture(plan.box, level, plan.layer, plan.cells)
+    image = image_of(np.ascontiguousarray(pixels))
+    painter.save()
+    whole = map_rect(camera, map_)
+    painter.setClipRect(whole)
+    painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, camera.zoom < 1)
+    for down in (-1, 0, 1) if map_.wrap else (0,):
+        for across in (-1, 0, 1) if map_.wrap else (0,):
+            rect = _box_rect(camera, map_, plan.box)
+            rect.translate(across * whole.width(), down * whole.height())
+            if rect.intersects(whole):
+                painter.drawImage(rect, image)
+                _dashes(painter, rect)
+    painter.restore()
+
+
+def _cut(plan: Plan, view: Box) -> Plan:
+    box = Box(
+        max(plan.box.top, view.top),
+        max(plan.box.left, view.left),
+        min(plan.box.bottom, view.bottom),
+        min(plan.box.right, view.right),
+    )
+    if box.is_empty:
+        return Plan(plan.edit, plan.layer, Box(0, 0, 0, 0), plan.cells[:0, :0])
+    top, left = box.top - plan.box.top, box.left - plan.box.left
+    cells = plan.cells[top : top + box.height, left : left + box.width]
+    return Plan(plan.edit, plan.layer, box, cells, plan.bridged)
+
+
+def _box_rect(camera: Camera, map_: Map, box: Box) -> QRectF:
+    left, top = camera.to_screen(box.left * map_.tile_width, box.top * map_.tile_height)
+    wide = box.width * map_.tile_width * camera.zoom
+    return QRectF(left, top, wide, box.height * map_.tile_height * camera.zoom)
+
+
+def _dashes(painter: QPainter, rect: QRectF) -> None:
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    painter.setPen(QPen(QColor(LINEN.panel), 2))
+    painter.drawRect(rect)
+    pen = QPen(QColor(LINEN.ink), 2, Qt.PenStyle.DashLine)
+    pen.setDashPattern([3, 2.5])
+    painter.setPen(pen)
+    painter.drawRect(rect)
+
+
+def draw_cursor(
+    painter: QPainter, camera: Camera, map_: Map, cursor: tuple[int, int] | None
+) -> None:
+    """Draw the cell cursor of the keyboard: corners round a cell."""
+    if cursor is None:
+        return
+    row, col = cursor
+    rect = _box_rect(camera, map_, Box(row, col, row + 1, col + 1)).adjusted(-3, -3, 3, 3)
+    arm = max(4.0, rect.width() / 4)
+    for colour, width in ((LINEN.panel, 4), (LINEN.madder, 2)):
+        painter.setPen(QPen(QColor(colour), width))
+        for x, across in ((rect.left(), arm), (rect.right(), -arm)):
+            for y, down in ((rect.top(), arm), (rect.bottom(), -arm)):
+                corner = QPolygonF([QPointF(x + across, y), QPointF(x, y), QPointF(x, y + down)])
+                painter.drawPolyline(corner)
+
+
+def draw_label(
+    painter: QPainter,
+    camera: Camera,
+    at: Pointer,
+    label: tuple[str, bool],
+    view: QRect,
+    map_: Map,
+    brush: Box,
+) -> None:
+    """Draw the pointer's label below and right of the brush: tool · in hand → layer."""
+    text, warns = label
+    font = QFont(painter.font())
+    font.setPixelSize(12)
+    painter.setFont(font)
+    metrics = QFontMetricsF(font)
+    wide = metrics.horizontalAdvance(text) + 18
+    half = min(64.0, brush.width * map_.tile_width * camera.zoom / 2)
+    x, y = camera.to_screen(at.x, at.y)
+    left = min(max(x + half + 14, 4), max(4.0, view.width() - wide - 4))
+    top = min(y + half + 10, view.height() - 28)
+    ground = QColor(theme().warning if warns else LINEN.ink)
+    if warns and theme() is not LINEN:
+        ground = QColor(LINEN.warning)
+    ground.setAlpha(235)
+    painter.save()
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    painter.setPen(Qt.PenStyle.NoPen)
+    painter.setBrush(ground)
+    rect = QRectF(left, top, wide, 22)
+    painter.drawRoundedRect(rect, 4, 4)
+    painter.setPen(QColor("#FFFFFF"))
+    painter.drawText(rect, Qt.AlignmentFlag.AlignCenter, text)
+    painter.restore()

@@ -1,0 +1,486 @@
+"""The map on the screen: pan, zoom, pointer, ghost, label, cell cursor."""
+
+from __future__ import annotations
+
+from time import perf_counter
+
+from PySide6.QtCore import QPoint, QPointF, QRect, QRectF, Qt, QTimer, Signal
+from PySide6.QtGui import (
+    QEnterEvent,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QResizeEvent,
+    QWheelEvent,
+)
+from PySide6.QtWidgets import QWidget
+
+from knitground.core.base.window import Box
+from knitground.core.edit.changed import Changed, What
+from knitground.core.edit.laying import Plan
+from knitground.core.model.map import Map
+from knitground.ui.canvas.chunks import ChunkStore
+from knitground.ui.canvas.ghost import Ghost
+from knitground.ui.canvas.overlay import draw_cursor, draw_grid, draw_label, draw_pins, draw_plan
+from knitground.ui.canvas.why import draw_why, under_pointer
+from knitground.ui.canvas.zoom import STEPS, Camera
+from knitground.ui.planning import Pointer, brush, refusal
+from knitground.ui.session import Session
+from knitground.ui.theme import theme
+from knitground.ui.tools.tool import Tool
+
+_FRAME_SECONDS = 0.008
+_ARROWS = {
+    Qt.Key.Key_Left: (0, -1),
+    Qt.Key.Key_Right: (0, 1),
+    Qt.Key.Key_Up: (-1, 0),
+    Qt.Key.Key_Down: (1, 0),
+}
+
+
+class MapView(QWidget):
+    """Draws the session's map and turns the pointer and the keyboard into strokes of a tool."""
+
+    zoomed = Signal()
+
+    def __init__(self, session: Session, tools: dict[str, Tool]) -> None:
+        super().__init__()
+        self.session = session
+        self.camera = Camera()
+        self.show_grid = True
+        self.repeat = False
+        self._tools = tools
+        self._ghost = Ghost(session)
+        self._store: ChunkStore | None = None
+        self._cameras: dict[int, Camera] = {}
+        self._map: Map | None = None
+        self._at: Pointer | None = None
+        self._cursor: tuple[int, int] | None = None
+        self._pan_from: QPointF | None = None
+        self._space = False
+        self._why = False
+        self._stroking = False
+        self._fresh_view = False
+        self.cold = 0
+        self.setMouseTracking(True)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAccessibleName("Map")
+        self.setMinimumSize(240, 160)
+        self.setCursor(Qt.CursorShape.CrossCursor)
+        self._later = QTimer(self, singleShot=True, interval=0)
+        self._later.timeout.connect(self.update)
+        session.opened.connect(self._reopen)
+        session.changed.connect(self._follow)
+        session.picked.connect(self._on_picked)
+
+    # What is shown
+
+    @property
+    def at(self) -> Pointer | None:
+        """Where the pointer, or the cell cursor, is on the map."""
+        return self._at
+
+    @property
+    def plan(self) -> Plan | None:
+        """What a click would lay now."""
+        return None if self._stroking else self._ghost.plan(self._at)
+
+    def label(self) -> tuple[str, bool]:
+        """Text of the label at the pointer, and whether it is a warning."""
+        s = self.session
+        refused = refusal(s, self._at)
+        if refused:
+            return refused, True
+        layer = s.layer.name if s.layer else ""
+        if s.tool == "pick":
+            return f"Pick ← {layer}", False
+        what = "" if s.tool == "erase" else f" · {s.hand.title}" if s.hand else ""
+        more = " (goes on beyond what is shown)" if self._fill_goes_on() else ""
+        plan = self.plan
+        bridged = f" + {plan.bridged} bridged" if plan and plan.bridged else ""
+        name = plan.edit.name if plan and s.tool == "erase" else s.tool.capitalize()
+        return f"{name}{what} → {layer}{bridged}{more}", False
+
+    def _fill_goes_on(self) -> bool:
+        return self.session.tool == "fill" and self._ghost.fill_goes_on
+
+    def fit(self) -> None:
+        """Show the whole map."""
+        if self._map is not None:
+            width, height = self._map_px()
+            times = 3 if self.repeat else 1
+            room = (self.width() - 24, self.height() - 24)
+            self.camera.fit(width * times, height * times, *room, most=4)
+            self.camera.centre(width / 2, height / 2, self.width(), self.height())
+            self._moved()
+
+    def zoom_by(self, steps: int) -> None:
+        """Zoom round the middle of the view."""
+        if self.camera.turn(steps, self.width() / 2, self.height() / 2):
+            self._moved()
+
+    def zoom_to(self, step: int) -> None:
+        """Go to a zoom step, an index into `zoom.STEPS`."""
+        self.zoom_by(step - self.camera.step)
+
+    def set_repeat(self, on: bool) -> None:
+        """Show the map nine times, three by three, or once."""
+        self.repeat = on
+        self.update()
+
+    def set_grid(self, on: bool) -> None:
+        """Show or hide the lines between cells."""
+        self.show_grid = on
+        self.update()
+
+    def show_cell(self, row: int, col: int) -> None:
+        """Bring a cell to the middle and put the cell cursor on it."""
+        if self._map is None:
+            return
+        x, y = (col + 0.5) * self._map.tile_width, (row + 0.5) * self._map.tile_height
+        self.camera.centre(x, y, self.width(), self.height())
+        self._set_cursor(row, col)
+        self._moved()
+
+    def _moved(self) -> None:
+        self.zoomed.emit()
+        self.update()
+
+    def _map_px(self) -> tuple[int, int]:
+        assert self._map is not None
+        return self._map.width * self._map.tile_width, self._map.height * self._map.tile_height
+
+    # Following the session
+
+    def _reopen(self) -> None:
+        self._cameras.clear()
+        self._map = None
+        self._store = None
+        self._on_picked()
+
+    def _on_picked(self) -> None:
+        if self.session.map is not self._map:
+            self._show_map(self.session.map)
+        self.update()
+
+    def _show_map(self, map_: Map | None) -> None:
+        if self._map is not None:
+            self._cameras[id(self._map)] = self.camera
+        self._map = map_
+        self._cursor = None
+        self._store = ChunkStore(self.session.doc, map_) if map_ else None
+        known = self._cameras.get(id(map_)) if map_ else None
+        self.camera = known or Camera()
+        if map_ is not None and known is None:
+            self._first_view(map_)
+        self.zoomed.emit()
+
+    def _first_view(self, map_: Map) -> None:
+        self.fit()
+        if self.camera.zoom < 1:
+            self.camera.step = STEPS.index(1)
+            self.camera.centre(*(side / 2 for side in self._map_px()), self.width(), self.height())
+        self._fresh_view = True
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        if self._fresh_view and self._map is not None:
+            self._first_view(self._map)
+        super().resizeEvent(event)
+
+    def _follow(self, change: Changed) -> None:
+        if self._store is None:
+            return
+        if change.what is What.SLICING:
+            self._store.atlas.refresh()
+            self._store.touch_all()
+        elif change.what is What.TILESETS:
+            self._store.atlas.refresh()
+            self._store.touch_all()
+        elif change.map is self._map and change.what is What.CELLS:
+            self._follow_cells(change)
+            return
+        elif change.map is self._map and change.what in (What.LAYERS, What.KNITTING):
+            self._store.touch_all()
+        self.update()
+
+    def _follow_cells(self, change: Changed) -> None:
+        assert self._store is not None
+        assert self._map is not None
+        if change.box is None:
+            self._store.touch_all()
+            self.update()
+            return
+        box = change.box.fitted(self._map.height, self._map.width, self._map.wrap)
+        self._store.touch(box)
+        if self.repeat or self._map.wrap:
+            self.update()
+        else:
+            self.update(self._screen_rect(box))
+
+    def _screen_rect(self, box: Box) -> QRect:
+        assert self._map is not None
+        left, top = self.camera.to_screen(
+            box.left * self._map.tile_width, box.top * self._map.tile_height
+        )
+        wide = box.width * self._map.tile_width * self.camera.zoom
+        high = box.height * self._map.tile_height * self.camera.zoom
+        return QRectF(left, top, wide, high).toAlignedRect().adjusted(-2, -2, 2, 2)
+
+    # Painting
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.fillRect(event.rect(), theme().colour("canvas"))
+        if self._map is not None and self._store is not None:
+            until = perf_counter() + _FRAME_SECONDS
+            self.cold = 0
+            for down, across in self._copies():
+                self._draw_map(painter, event.rect(), down, across, until)
+            if self.cold:
+                self._later.start()
+            self._draw_over(painter)
+        painter.end()
+
+    def _copies(self) -> list[tuple[int, int]]:
+        if not self.repeat:
+            return [(0, 0)]
+        return [(down, across) for down in (-1, 0, 1) for across in (-1, 0, 1)]
+
+    def _draw_map(
+        self, painter: QPainter, clip: QRect, down: int, across: int, until: float
+    ) -> None:
+        assert self._map is not None
+        assert self._store is not None
+        store, zoom = self._store, self.camera.zoom
+        level = store.level_for(zoom)
+        high, wide = self._map.tile_height * zoom, self._map.tile_width * zoom
+        left = self.camera.left + across * self._map.width * wide
+        top = self.camera.top + down * self._map.height * high
+        side = store.cells_a_side(level)
+        rows = _span(clip.top() - top, clip.bottom() + 1 - top, side * high, self._map.height, side)
+        cols = _span(clip.left() - left, clip.right() + 1 - left, side * wide, self._map.width, side)
+        smooth = zoom < 1
+        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, smooth)
+        for row in rows:
+            for col in cols:
+                key = (level, row, col)
+                chunk = store.ready(key)
+                if chunk is None:
+                    if perf_counter() > until:
+                        self.cold += 1
+                        chunk = store.stale(key)
+                    else:
+                        chunk = store.make(key)
+                if chunk is not None:
+                    target = QRectF(
+                        left + chunk.box.left * wide,
+                        top + chunk.box.top * high,
+                        chunk.box.width * wide,
+                        chunk.box.height * high,
+                    )
+                    painter.drawImage(target, chunk.image)
+
+    def _draw_over(self, painter: QPainter) -> None:
+        assert self._map is not None
+        assert self._store is not None
+        if self.show_grid and self.camera.zoom * min(self._map_cell()) >= 12:
+            draw_grid(painter, self.camera, self._map, self.rect())
+        if self.session.layer is not None:
+            draw_pins(painter, self.camera, self._map, self.session.layer, self.rect())
+        draw_cursor(painter, self.camera, self._map, self._cursor)
+        plan = self.plan
+        if plan is not None and plan.changes_anything:
+            draw_plan(painter, self.camera, self._map, self._store, plan)
+        if self._at is not None and self._why:
+            draw_why(painter, self.camera, self.session, self._store, self._at, self.rect())
+        elif self._at is not None and (self.underMouse() or self._cursor is not None):
+            box, _ = brush(self.session, self._map, self._at)
+            draw_label(painter, self.camera, self._at, self.label(), self.rect(), self._map, box)
+
+    def _map_cell(self) -> tuple[int, int]:
+        assert self._map is not None
+        return self._map.tile_width, self._map.tile_height
+
+    # Pointer
+
+    def _pointer(self, at: QPointF) -> Pointer:
+        x, y = self.camera.to_picture(at.x(), at.y())
+        if self.repeat and self._map is not None:
+            # In the repeated view every copy can be drawn in.
+            width, height = self._map_px()
+            if -width <= x < 2 * width and -height <= y < 2 * height:
+                x, y = x % width, y % height
+        return Pointer(x, y)
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        self.setFocus(Qt.FocusReason.MouseFocusReason)
+        pans = event.button() == Qt.MouseButton.MiddleButton or (
+            self._space and event.button() == Qt.MouseButton.LeftButton
+        )
+        if pans:
+            self._pan_from = event.position()
+            self.setCursor(Qt.CursorShape.ClosedHandCursor)
+        elif event.button() == Qt.MouseButton.LeftButton:
+            self._cursor = None
+            self._press(self._pointer(event.position()))
+        elif event.button() == Qt.MouseButton.RightButton:
+            self._at = self._pointer(event.position())
+            self._tools["pick"].press(self._at)
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        if self._pan_from is not None:
+            step = event.position() - self._pan_from
+            self._pan_from = event.position()
+            self.pan(step.x(), step.y())
+            return
+        self._at = self._pointer(event.position())
+        if self._cursor is not None:
+            self._cursor = None
+        if self._stroking:
+            self._tool().move(self._at)
+        self._tell()
+        self.update()
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        if self._pan_from is not None:
+            self._pan_from = None
+            self.setCursor(Qt.CursorShape.CrossCursor)
+        elif event.button() == Qt.MouseButton.LeftButton:
+            self._release()
+
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        notches = event.angleDelta().y()
+        if notches == 0:
+            return
+        step = 1 if notches > 0 else -1
+        if event.modifiers() & Qt.KeyboardModifier.ControlModifier:
+            self.session.set_size(self.session.size + step)
+        elif self.camera.turn(step, event.position().x(), event.position().y()):
+            self._at = self._pointer(event.position())
+            self._fresh_view = False
+            self._moved()
+
+    def pan(self, x: float, y: float) -> None:
+        """Move the picture by screen pixels."""
+        self.camera.left += x
+        self.camera.top += y
+        self._fresh_view = False
+        self.update()
+
+    def enterEvent(self, event: QEnterEvent) -> None:
+        self._at = self._pointer(event.position())
+        self.update()
+
+    def leaveEvent(self, event: object) -> None:
+        if not self._stroking:
+            self._at = None
+            self.session.pointed.emit("")
+            self.update()
+
+    # Strokes
+
+    def _tool(self) -> Tool:
+        return self._tools[self.session.tool]
+
+    def _press(self, at: Pointer) -> None:
+        self._at = at
+        refused = refusal(self.session, at)
+        if refused:
+            self.session.warn(f"Nothing laid: {refused}")
+            return
+        self._stroking = self._tool().press(at)
+        self.update()
+
+    def _release(self) -> None:
+        if self._stroking:
+            self._stroking = False
+            self._tool().release()
+            self.update()
+
+    def cancel(self) -> bool:
+        """Call off the stroke that is being drawn; returns whether there was one."""
+        if not self._stroking:
+            return False
+        self._stroking = False
+        self._tool().cancel()
+        self.update()
+        return True
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        key = Qt.Key(event.key())
+        if key in _ARROWS and not event.modifiers():
+            down, across = _ARROWS[key]
+            row, col = self._cursor or self._cell_in_view()
+            moved = (row, col) if self._cursor is None else (row + down, col + across)
+            self._set_cursor(*moved)
+        elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self._cursor is not None:
+            self._set_cursor(*self._cursor)
+            if self._at is not None:
+                self._press(self._at)
+                self._release()
+        elif key == Qt.Key.Key_Escape:
+            if not self.cancel():
+                self._cursor = None
+                self.update()
+        elif key == Qt.Key.Key_Space and not event.isAutoRepeat():
+            self._space = True
+            self.setCursor(Qt.CursorShape.OpenHandCursor)
+        elif key == Qt.Key.Key_W and not event.modifiers():
+            self._why = True
+            self.update()
+        else:
+            super().keyPressEvent(event)
+
+    def keyReleaseEvent(self, event: QKeyEvent) -> None:
+        if event.key() == Qt.Key.Key_Space and not event.isAutoRepeat():
+            self._space = False
+            self.setCursor(Qt.CursorShape.CrossCursor)
+        elif event.key() == Qt.Key.Key_W and not event.isAutoRepeat():
+            self._why = False
+            self.update()
+        else:
+            super().keyReleaseEvent(event)
+
+    def _cell_in_view(self) -> tuple[int, int]:
+        middle = self._at or self._pointer(QPointF(self.width() / 2, self.height() / 2))
+        assert self._map is not None
+        row, col = middle.cell(self._map)
+        return min(max(row, 0), self._map.height - 1), min(max(col, 0), self._map.width - 1)
+
+    def _set_cursor(self, row: int, col: int) -> None:
+        if self._map is None:
+            return
+        if self._map.wrap:
+            row, col = row % self._map.height, col % self._map.width
+        row = min(max(row, 0), self._map.height - 1)
+        col = min(max(col, 0), self._map.width - 1)
+        self._cursor = (row, col)
+        x, y = (col + 0.5) * self._map.tile_width, (row + 0.5) * self._map.tile_height
+        self._at = Pointer(x, y)
+        self._keep_in_view(x, y)
+        self._tell()
+        self.update()
+
+    def _keep_in_view(self, x: float, y: float) -> None:
+        sx, sy = self.camera.to_screen(x, y)
+        edge = 48
+        self.camera.left += max(0, edge - sx) - max(0, sx - self.width() + edge)
+        self.camera.top += max(0, edge - sy) - max(0, sy - self.height() + edge)
+
+    def _tell(self) -> None:
+        self.session.pointed.emit(under_pointer(self.session, self._at) if self._at else "")
+
+    def screen_at(self, row: int, col: int, dx: float = 0.5, dy: float = 0.5) -> QPoint:
+        """Screen place of a part of a cell, for tests and for other views."""
+        assert self._map is not None
+        x, y = (col + dx) * self._map.tile_width, (row + dy) * self._map.tile_height
+        return QPointF(*self.camera.to_screen(x, y)).toPoint()
+
+
+def _span(low: float, high: float, chunk_px: float, cells: int, side: int) -> range:
+    """Numbers of the chunks that lie between two screen places."""
+    count = -(-cells // side)
+    first = max(0, int(low // chunk_px))
+    last = min(count - 1, int(high // chunk_px))
+    return range(first, last + 1)

@@ -1,0 +1,128 @@
+"""“Why this tile?” on the map, and the words of the status line."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QRect, QRectF, Qt
+from PySide6.QtGui import QFont, QPainter, QPen
+
+from knitground.core.base.window import Box
+from knitground.core.knit.explain import Why, explain
+from knitground.core.model.layers import GroundLayer
+from knitground.core.model.tileset import TileRef
+from knitground.ui.canvas.chunks import ChunkStore, image_of
+from knitground.ui.canvas.zoom import Camera
+from knitground.ui.planning import Pointer
+from knitground.ui.session import Session
+from knitground.ui.theme import theme
+from knitground.ui.words import percent
+
+
+def why_at(session: Session, at: Pointer) -> Why | None:
+    """Explain the cell under a place, if its layer is knitted."""
+    map_, layer = session.map, session.layer
+    if map_ is None or not isinstance(layer, GroundLayer):
+        return None
+    row, col = at.cell(map_)
+    found = session.project.set_of(layer.tileset, layer.set_name)
+    if found is None or not (0 <= row < map_.height and 0 <= col < map_.width):
+        return None
+    cell = Box(row, col, row + 1, col + 1)
+    session.doc.cells(map_, layer, cell)
+    return explain(session.doc.knitter.table(map_, layer), map_, layer, found[1], cell)
+
+
+def tile_words(session: Session, tile: TileRef | None) -> str:
+    """Name a tile by its number and tileset."""
+    if tile is None:
+        return "empty"
+    owner = session.project.tileset_named(tile.tileset)
+    if owner is None or not owner.has(tile.row, tile.col):
+        return f"missing tile of {tile.tileset} (row {tile.row}, column {tile.col})"
+    return f"tile {owner.number(tile.row, tile.col)} of {tile.tileset}"
+
+
+def under_pointer(session: Session, at: Pointer) -> str:
+    """Say in words what is under a place: cell, layer, terrain, tile, why."""
+    map_, layer = session.map, session.layer
+    if map_ is None or layer is None:
+        return ""
+    row, col = at.cell(map_)
+    if not (0 <= row < map_.height and 0 <= col < map_.width):
+        return f"outside {map_.name} · {map_.width} × {map_.height} cells"
+    start = f"column {col}, row {row} · {layer.name} ({layer.kind})"
+    place = int(session.doc.cells(map_, layer, Box(row, col, row + 1, col + 1))[0, 0])
+    words = tile_words(session, map_.legend.tile(place))
+    why = why_at(session, at)
+    return f"{start}: {words} · {why.sentence()}" if why else f"{start}: {words}"
+
+
+def draw_why(
+    painter: QPainter,
+    camera: Camera,
+    session: Session,
+    store: ChunkStore,
+    at: Pointer,
+    view: QRect,
+) -> None:
+    """Draw the explanation beside the cell: corners, candidates with weights, the number drawn."""
+    why = why_at(session, at)
+    if why is None or session.map is None:
+        return
+    t = theme()
+    wide, high = 340.0, 132.0 if why.candidates else 76.0
+    x, y = camera.to_screen(at.x, at.y)
+    left = x + 20 if x + 20 + wide < view.width() else x - 20 - wide
+    top = min(max(8.0, y - high / 2), view.height() - high - 8)
+    panel = QRectF(max(8.0, left), top, wide, high)
+    painter.save()
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    painter.setPen(QPen(t.colour("line"), 1))
+    painter.setBrush(t.colour("panel"))
+    painter.drawRoundedRect(panel, 6, 6)
+    inner = panel.adjusted(12, 8, -12, -8)
+    _text(painter, inner, 0, "Why this tile?", 13, bold=True)
+    _text(painter, inner, 20, why.sentence(), 11, lines=2)
+    shown = why.candidates[:6]
+    for place, each in enumerate(shown):
+        spot = QRectF(inner.left() + place * 52, inner.top() + 54, 32, 32)
+        picture = store.atlas.pictures()[session.map.legend.place(each.tile)].copy()
+        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, False)
+        painter.drawImage(spot, image_of(picture))
+        pen = QPen(t.colour("madder" if each.chosen else "line"), 3 if each.chosen else 1)
+        painter.setPen(pen)
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawRect(spot.adjusted(-2, -2, 2, 2))
+        words = f"×{each.weight:g} {percent(each.share)}"
+        area = QRectF(spot.left() - 12, spot.bottom() + 5, 58, 16)
+        _label(painter, area, words)
+    if len(why.candidates) > len(shown):
+        _text(painter, inner, 96, f"and {len(why.candidates) - len(shown)} more", 11)
+    painter.restore()
+
+
+def _text(
+    painter: QPainter,
+    inner: QRectF,
+    down: float,
+    text: str,
+    size: int,
+    *,
+    bold: bool = False,
+    lines: int = 1,
+) -> None:
+    font = QFont(painter.font())
+    font.setPixelSize(size)
+    font.setBold(bold)
+    painter.setFont(font)
+    painter.setPen(theme().colour("ink"))
+    area = QRectF(inner.left(), inner.top() + down, inner.width(), (size + 4) * lines)
+    painter.drawText(area, Qt.TextFlag.TextWordWrap, text)
+
+
+def _label(painter: QPainter, area: QRectF, text: str) -> None:
+    font = QFont(painter.font())
+    font.setPixelSize(10)
+    font.setBold(False)
+    painter.setFont(font)
+    painter.setPen(theme().colour("ink2"))
+    painter.drawText(area, Qt.AlignmentFlag.AlignHCenter, text)

@@ -1,0 +1,167 @@
+"""From a tool, what is in hand and a place on the map to the plan of what a click lays."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from knitground.core.base.window import Box, read
+from knitground.core.chance.draw import MIX_SLOTS, draw_cells, slot_table
+from knitground.core.edit.flood import Region, flood, same_ground
+from knitground.core.edit.laying import Plan, plan_cells, plan_terrain, plan_unpin
+from knitground.core.model.layers import Cells, GroundLayer, Layer
+from knitground.core.model.map import Map
+from knitground.ui.hand import Hand, MixInHand, TerrainInHand, TileInHand
+from knitground.ui.session import Session
+
+
+@dataclass(frozen=True)
+class Pointer:
+    """A place on the map in pixels of the map at full size; y down, x right."""
+
+    x: float
+    y: float
+
+    def cell(self, map_: Map) -> tuple[int, int]:
+        """Row and column of the cell; may lie outside the map."""
+        return int(self.y // map_.tile_height), int(self.x // map_.tile_width)
+
+    def vertex(self, map_: Map) -> tuple[int, int]:
+        """Row and column of the nearest vertex; may lie outside the map."""
+        return round(self.y / map_.tile_height), round(self.x / map_.tile_width)
+
+
+def refusal(session: Session, at: Pointer | None) -> str | None:
+    """Say why a click would do nothing, and the cure; None if it would."""
+    map_, layer = session.map, session.layer
+    if map_ is None:
+        return "no map yet — Ctrl+N makes one"
+    if layer is None:
+        return "no layer yet — add one below"
+    if session.tool == "pick":
+        return None
+    if layer.locked:
+        return f"{layer.name} is locked — Ctrl+L unlocks it"
+    if not layer.visible:
+        return f"{layer.name} is hidden — Ctrl+H shows it"
+    if at is not None and not map_.wrap:
+        row, col = at.cell(map_)
+        if not (0 <= row < map_.height and 0 <= col < map_.width):
+            return f"outside the map of {map_.width} × {map_.height} cells"
+    if session.tool == "erase":
+        return None
+    return _hand_refusal(session.hand, layer)
+
+
+def _hand_refusal(hand: Hand | None, layer: Layer) -> str | None:
+    if hand is None:
+        return "nothing in hand — take a terrain, a tile or a mix at the left"
+    if isinstance(hand, TerrainInHand):
+        if not isinstance(layer, GroundLayer):
+            return f"{layer.name} holds tiles — terrain goes on a ground layer: choose one below"
+        if (layer.tileset, layer.set_name) != (hand.tileset, hand.set_name):
+            return f"{layer.name} is knitted from “{layer.set_name}”, not from “{hand.set_name}”"
+    if isinstance(hand, MixInHand) and sum(hand.mix.weights) <= 0:
+        return f"mix “{hand.name}” is empty — give it tiles with a weight over 0"
+    return None
+
+
+def brush(session: Session, map_: Map, at: Pointer) -> tuple[Box, NDArray[np.bool_]]:
+    """Give the vertices or cells that the brush covers, as a box and a mask."""
+    size = session.size
+    row, col = at.cell(map_)
+    if session.lays_terrain:
+        if size % 2:
+            row, col = at.vertex(map_)
+        top, left = row - (size - 1) // 2, col - (size - 1) // 2
+    elif size % 2:
+        top, left = row - size // 2, col - size // 2
+    else:
+        row, col = at.vertex(map_)
+        top, left = row - size // 2, col - size // 2
+    return Box(top, left, top + size, left + size), np.ones((size, size), np.bool_)
+
+
+def plan_dab(session: Session, at: Pointer) -> Plan | None:
+    """Plan one dab of Paint or Erase; None where it is refused."""
+    if refusal(session, at) is not None or session.map is None:
+        return None
+    box, mask = brush(session, session.map, at)
+    if session.tool == "erase":
+        return _plan_erase(session, session.map, box, mask)
+    return plan_region(session, Region(box, mask), "Paint")
+
+
+def plan_fill(session: Session, at: Pointer, limit: int | None = None) -> tuple[Plan, Region] | None:
+    """Plan a fill from a place: connected ground, or connected cells that hold the same."""
+    map_, layer = session.map, session.layer
+    if map_ is None or layer is None or refusal(session, at) is not None:
+        return None
+    region = fill_region(session, map_, layer, at, limit)
+    plan = plan_region(session, region, "Fill")
+    return (plan, region) if plan else None
+
+
+def fill_region(
+    session: Session, map_: Map, layer: Layer, at: Pointer, limit: int | None
+) -> Region:
+    """Find what a fill covers: vertices for a terrain in hand, else cells."""
+    if isinstance(session.hand, TerrainInHand) and isinstance(layer, GroundLayer):
+        row, col = at.vertex(map_)
+        grid = layer.terrain[:-1, :-1] if map_.wrap else layer.terrain
+        row, col = _inside(row, col, grid.shape, map_.wrap)
+        return flood(grid, row, col, map_.wrap, limit)
+    row, col = _inside(*at.cell(map_), layer.cells.shape, map_.wrap)
+    if isinstance(layer, GroundLayer):
+        return flood(same_ground(layer.terrain), row, col, map_.wrap, limit)
+    return flood(layer.cells, row, col, map_.wrap, limit)
+
+
+def _inside(row: int, col: int, size: tuple[int, ...], wrap: bool) -> tuple[int, int]:
+    if wrap:
+        return row % size[0], col % size[1]
+    return min(max(row, 0), size[0] - 1), min(max(col, 0), size[1] - 1)
+
+
+def plan_region(session: Session, region: Region, verb: str) -> Plan | None:
+    """Plan laying what is in hand on a region: vertices for a terrain, else cells."""
+    map_, layer, hand = session.map, session.layer, session.hand
+    if map_ is None or layer is None or hand is None:
+        return None
+    name = f"{verb} {hand.title}"
+    if isinstance(hand, TerrainInHand):
+        if not isinstance(layer, GroundLayer):
+            return None
+        box, mask = region.box, region.mask
+        return plan_terrain(session.doc, map_, layer, box, mask, hand.value, name)
+    values = hand_values(session, hand, map_, layer, region.box)
+    return plan_cells(map_, layer, region.box, values, region.mask, name)
+
+
+def hand_values(
+    session: Session, hand: TileInHand | MixInHand, map_: Map, layer: Layer, box: Box
+) -> Cells:
+    """Give what a tile or a mix lays in every cell of a box: places of the map's legend."""
+    if isinstance(hand, TileInHand):
+        return np.full((box.height, box.width), map_.legend.place(hand.tile), np.int32)
+    entries = [entry for entry in hand.mix.entries if entry.weight > 0]
+    places = np.array([map_.legend.place(entry.tile) for entry in entries], np.int32)
+    table = slot_table(places, [entry.weight for entry in entries], MIX_SLOTS)
+    rows, cols = box.rows(map_.height), box.cols(map_.width)
+    return draw_cells(table, rows, cols, session.seed, layer.number)
+
+
+def _plan_erase(session: Session, map_: Map, box: Box, mask: NDArray[np.bool_]) -> Plan:
+    """Plan erasing: pins first, then the terrain beneath them; or the tiles of a tile layer."""
+    layer = session.layer
+    assert layer is not None
+    if not isinstance(layer, GroundLayer):
+        return plan_cells(map_, layer, box, np.zeros(mask.shape, np.int32), mask, "Erase tiles")
+    cells = Box(box.top, box.left, max(box.top + 1, box.bottom - 1), max(box.left + 1, box.right - 1))
+    fitted = cells.fitted(map_.height, map_.width, map_.wrap)
+    if not fitted.is_empty and read(layer.pinned, fitted).any():
+        every = np.ones((cells.height, cells.width), np.bool_)
+        return plan_unpin(session.doc, map_, layer, cells, every, "Release pins")
+    return plan_terrain(session.doc, map_, layer, box, mask, 0, "Erase terrain")

@@ -1,0 +1,128 @@
+"""The rail: the stages of the work, in order, at the left of the window."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
+from PySide6.QtGui import QFont, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtWidgets import QToolTip, QWidget
+
+from knitground.ui.theme import theme
+
+
+@dataclass(frozen=True)
+class Stage:
+    """A stage: its key in code, its name on the rail, and what it is for."""
+
+    key: str
+    name: str
+    tip: str
+
+
+STAGES = (
+    Stage("slice", "Slice", "Cut a sheet into tiles"),
+    Stage("terrains", "Terrains", "Say what each tile shows at its corners"),
+    Stage("draw", "Draw", "Lay maps by hand"),
+    Stage("grow", "Grow", "Let a recipe make a layer"),
+    Stage("ship", "Ship", "Write what a game reads"),
+)
+"""The stages that work; a later one takes its place in the order of the work."""
+
+_WIDTH, _ITEM = 76, 66
+
+
+class Rail(QWidget):
+    """Shows the stages and the present one; painted by hand so that it is there at once."""
+
+    chosen = Signal(str)
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setFixedWidth(_WIDTH)
+        self.setMouseTracking(True)
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.setAccessibleName("Stages")
+        self._at = 0
+        self._hover = -1
+
+    @property
+    def stage(self) -> str:
+        """Key of the present stage."""
+        return STAGES[self._at].key
+
+    def show_stage(self, key: str) -> None:
+        """Mark a stage as the present one, without telling anybody."""
+        self._at = next(n for n, each in enumerate(STAGES) if each.key == key)
+        self.update()
+
+    def sizeHint(self) -> QSize:
+        return QSize(_WIDTH, _ITEM * len(STAGES))
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        place = self._item_at(event.position())
+        if place >= 0:
+            self.chosen.emit(STAGES[place].key)
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        place = self._item_at(event.position())
+        if place != self._hover:
+            self._hover = place
+            self.update()
+            if place >= 0:
+                text = f"{STAGES[place].tip} (Ctrl+{place + 1})"
+                QToolTip.showText(event.globalPosition().toPoint(), text, self)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        step = {Qt.Key.Key_Down: 1, Qt.Key.Key_Up: -1}.get(Qt.Key(event.key()), 0)
+        if step and 0 <= self._at + step < len(STAGES):
+            self.chosen.emit(STAGES[self._at + step].key)
+        else:
+            super().keyPressEvent(event)
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        t = theme()
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.fillRect(self.rect(), t.colour("sunken"))
+        for place, stage in enumerate(STAGES):
+            self._draw_item(painter, place, stage)
+        if self.hasFocus():
+            painter.setPen(QPen(t.colour("accent"), 2))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawRoundedRect(self._rect(self._at).adjusted(2, 2, -2, -2), 4, 4)
+        painter.end()
+
+    def _draw_item(self, painter: QPainter, place: int, stage: Stage) -> None:
+        t = theme()
+        rect, here = self._rect(place), place == self._at
+        if here or place == self._hover:
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(t.colour("panel" if here else "window"))
+            painter.drawRoundedRect(rect.adjusted(4, 2, 4, -2), 4, 4)
+        if here:
+            painter.fillRect(QRectF(0, rect.top() + 2, 4, rect.height() - 4), t.colour("madder"))
+        ink = t.colour("accent" if here else "ink2")
+        painter.setPen(QPen(ink, 1.4))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        middle = QPointF(rect.center().x(), rect.top() + 24)
+        painter.drawEllipse(middle, 11, 11)
+        font = QFont(self.font())
+        font.setPixelSize(11)
+        font.setBold(True)
+        painter.setFont(font)
+        number = QRectF(middle.x() - 11, middle.y() - 11, 22, 22)
+        painter.drawText(number, Qt.AlignmentFlag.AlignCenter, str(place + 1))
+        font.setPixelSize(12)
+        font.setBold(here)
+        painter.setFont(font)
+        painter.setPen(t.colour("ink" if here else "ink2"))
+        name = QRectF(rect.left(), rect.top() + 38, rect.width(), 20)
+        painter.drawText(name, Qt.AlignmentFlag.AlignCenter, stage.name)
+
+    def _rect(self, place: int) -> QRectF:
+        return QRectF(0, place * _ITEM, _WIDTH, _ITEM)
+
+    def _item_at(self, at: QPointF) -> int:
+        place = int(at.y() // _ITEM)
+        return place if 0 <= place < len(STAGES) else -1

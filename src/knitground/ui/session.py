@@ -1,0 +1,196 @@
+"""The session: the open document and what the person has chosen, for all parts of the window."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+from PySide6.QtCore import QObject, Signal
+
+from knitground.core.base.errors import KnitError
+from knitground.core.edit.changed import Changed, What
+from knitground.core.edit.document import Document, Edit
+from knitground.core.model.layers import GroundLayer, Layer
+from knitground.core.model.map import Map
+from knitground.core.model.project import Project
+from knitground.core.model.tileset import Tileset
+from knitground.ui.hand import Hand, MixInHand, TerrainInHand
+
+MAX_BRUSH = 64
+
+
+class Session(QObject):
+    """State that belongs to the person at the screen, not to the project.
+
+    Parts of the window read it, call its methods, and listen to its signals; none of them holds
+    another part.
+    """
+
+    opened = Signal()
+    """Another document is open."""
+    changed = Signal(Changed)
+    """Something in the document is different."""
+    steps = Signal()
+    """The history or the saved mark is different."""
+    picked = Signal()
+    """Another map, layer, tileset, tool, brush or thing in hand is chosen."""
+    noticed = Signal(str, str)
+    """A quiet note: its text, and “warning”, “good” or “note”."""
+    pointed = Signal(str)
+    """What is under the pointer, in words."""
+    stage_wanted = Signal(str)
+    """Some part asks for a stage."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.doc = Document(Project())
+        self.map: Map | None = None
+        self.layer: Layer | None = None
+        self.tileset: Tileset | None = None
+        self.hand: Hand | None = None
+        self.tool = "paint"
+        self.terrain_size = 2
+        self.tile_size = 1
+        self.seed = 1
+        self.revision = 0
+        self._connect()
+
+    @property
+    def project(self) -> Project:
+        """The open project."""
+        return self.doc.project
+
+    def open(self, project: Project) -> None:
+        """Take another project; what was open is forgotten."""
+        self.doc.changed.disconnect()
+        self.doc.steps_changed.disconnect()
+        self.doc = Document(project)
+        self._connect()
+        self.hand = None
+        self.map = project.maps[0] if project.maps else None
+        self.tileset = project.tilesets[0] if project.tilesets else None
+        self.layer = self._first_layer()
+        self._take_first_terrain()
+        self.revision += 1
+        self.opened.emit()
+        self.picked.emit()
+
+    def apply(self, edit: Edit, key: object = None) -> bool:
+        """Make a change; one that is refused becomes a note. Same key: one step (see `amend`)."""
+        return self.attempt(
+            lambda: self.doc.apply(edit) if key is None else self.doc.amend(edit, key)
+        )
+
+    def attempt(self, action: Callable[[], object]) -> bool:
+        """Do something; an error of ours becomes a note instead of going on."""
+        try:
+            action()
+        except KnitError as error:
+            self.warn(str(error))
+            return False
+        return True
+
+    def warn(self, text: str) -> None:
+        """Show a quiet warning."""
+        self.noticed.emit(text, "warning")
+
+    def note(self, text: str) -> None:
+        """Show a quiet note."""
+        self.noticed.emit(text, "note")
+
+    def choose_map(self, map_: Map | None) -> None:
+        """Show another map."""
+        if map_ is not self.map:
+            self.map = map_
+            self.layer = self._first_layer()
+            self.picked.emit()
+
+    def choose_layer(self, layer: Layer | None) -> None:
+        """Work on another layer."""
+        if layer is not self.layer:
+            self.layer = layer
+            self.picked.emit()
+
+    def choose_tileset(self, tileset: Tileset | None) -> None:
+        """Work on another sheet."""
+        if tileset is not self.tileset:
+            self.tileset = tileset
+            self.picked.emit()
+
+    def choose_tool(self, tool: str) -> None:
+        """Take another tool."""
+        if tool != self.tool:
+            self.tool = tool
+            self.picked.emit()
+
+    def take(self, hand: Hand | None) -> None:
+        """Take something in hand."""
+        self.hand = hand
+        self.picked.emit()
+
+    @property
+    def lays_terrain(self) -> bool:
+        """Whether the brush works on vertices."""
+        if self.tool == "erase":
+            return isinstance(self.layer, GroundLayer)
+        return isinstance(self.hand, TerrainInHand)
+
+    @property
+    def size(self) -> int:
+        """Side of the brush: vertices for terrain, cells for all else."""
+        return self.terrain_size if self.lays_terrain else self.tile_size
+
+    def set_size(self, size: int) -> None:
+        """Give the brush another side."""
+        size = max(1, min(MAX_BRUSH, size))
+        if self.lays_terrain:
+            self.terrain_size = size
+        else:
+            self.tile_size = size
+        self.picked.emit()
+
+    def set_seed(self, seed: int) -> None:
+        """Draw mixes from another seed."""
+        self.seed = seed
+        self.picked.emit()
+
+    def say_folder(self) -> str:
+        """Name the project and where it lies, for the title."""
+        folder: Path | None = self.project.folder
+        return f"{self.project.name} — {folder}" if folder else self.project.name
+
+    def _connect(self) -> None:
+        self.doc.changed.connect(self._on_changed)
+        self.doc.steps_changed.connect(self._on_steps)
+
+    def _on_steps(self) -> None:
+        self.steps.emit()
+
+    def _on_changed(self, change: Changed) -> None:
+        self.revision += 1
+        if self.map not in self.project.maps:
+            self.map = self.project.maps[-1] if self.project.maps else None
+            self.layer = self._first_layer()
+        if self.map is not None and self.layer not in self.map.layers:
+            self.layer = self._first_layer()
+        if self.tileset not in self.project.tilesets:
+            self.tileset = self.project.tilesets[-1] if self.project.tilesets else None
+        if change.what is What.MIXES and isinstance(self.hand, MixInHand):
+            name = self.hand.name
+            mix = next((each for each in self.project.mixes if each.name == name), None)
+            self.hand = MixInHand(name, mix) if mix else None
+        self.changed.emit(change)
+        if change.what not in (What.TERRAIN, What.CELLS):
+            self.picked.emit()
+
+    def _first_layer(self) -> Layer | None:
+        layers = self.map.layers if self.map else []
+        grounds = [layer for layer in layers if isinstance(layer, GroundLayer)]
+        return next(iter(grounds or layers), None)
+
+    def _take_first_terrain(self) -> None:
+        if isinstance(self.layer, GroundLayer):
+            found = self.project.set_of(self.layer.tileset, self.layer.set_name)
+            if found and found[1].terrains:
+                name = found[1].terrains[0].name
+                self.hand = TerrainInHand(found[0].name, found[1].name, 1, name)

@@ -1,0 +1,162 @@
+"""Colours by role, in two themes, and how they reach Qt."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from PySide6.QtCore import QRectF, Qt
+from PySide6.QtGui import QColor, QFont, QPainter, QPalette, QPen
+from PySide6.QtWidgets import (
+    QApplication,
+    QProxyStyle,
+    QStyle,
+    QStyleFactory,
+    QStyleOption,
+    QWidget,
+)
+
+
+@dataclass(frozen=True)
+class Theme:
+    """Named roles; every colour of the window comes from here or from the project."""
+
+    name: str
+    window: str
+    panel: str
+    sunken: str
+    ink: str
+    ink2: str
+    line: str
+    accent: str
+    on_accent: str
+    madder: str
+    good: str
+    warning: str
+    canvas: str
+
+    def colour(self, role: str) -> QColor:
+        """Return a role's colour."""
+        return QColor(getattr(self, role))
+
+
+LINEN = Theme(
+    "Linen", "#EFEAE0", "#F8F5EE", "#E3DCCD", "#2B2A33", "#625D69", "#CFC6B4",
+    "#3B4C8C", "#FFFFFF", "#B4472F", "#4F6C31", "#8F5F0B", "#84898A",
+)  # fmt: skip
+LOOM = Theme(
+    "Loom", "#22242A", "#2A2D34", "#1B1D22", "#E8E4DA", "#B0ACA4", "#4A4F5A",
+    "#8FA3E8", "#1B1D22", "#E07A5F", "#9BBF6B", "#E2B04A", "#4A4E52",
+)  # fmt: skip
+THEMES = {theme.name: theme for theme in (LINEN, LOOM)}
+
+_active = [LINEN]
+
+
+def theme() -> Theme:
+    """Return the theme in use."""
+    return _active[0]
+
+
+class _Style(QProxyStyle):
+    """Fusion with our own focus ring, two pixels wide in the accent colour."""
+
+    def drawPrimitive(
+        self,
+        element: QStyle.PrimitiveElement,
+        option: QStyleOption,
+        painter: QPainter,
+        widget: QWidget | None = None,
+    ) -> None:
+        if element == QStyle.PrimitiveElement.PE_FrameFocusRect:
+            painter.save()
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            painter.setPen(QPen(theme().colour("accent"), 2))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawRoundedRect(QRectF(option.rect).adjusted(1, 1, -1, -1), 4, 4)  # type: ignore[attr-defined]
+            painter.restore()
+            return
+        super().drawPrimitive(element, option, painter, widget)
+
+
+def use(app: QApplication, chosen: Theme) -> None:
+    """Dress the whole program in a theme."""
+    _active[0] = chosen
+    if not isinstance(app.style(), _Style):
+        app.setStyle(_Style(QStyleFactory.create("Fusion")))
+    app.setPalette(_palette(chosen))
+    font = QFont(app.font())
+    font.setPixelSize(13)
+    font.setKerning(False)
+    app.setFont(font)
+    app.setStyleSheet(_sheet(chosen))
+
+
+def _palette(t: Theme) -> QPalette:
+    palette = QPalette()
+    role = QPalette.ColorRole
+    field = "#FFFFFF" if t is LINEN else "#343842"
+    for which, value in (
+        (role.Window, t.window),
+        (role.WindowText, t.ink),
+        (role.Base, field),
+        (role.AlternateBase, t.panel),
+        (role.Text, t.ink),
+        (role.Button, t.panel),
+        (role.ButtonText, t.ink),
+        (role.BrightText, t.on_accent),
+        (role.Highlight, t.accent),
+        (role.HighlightedText, t.on_accent),
+        (role.Link, t.accent),
+        (role.ToolTipBase, t.ink),
+        (role.ToolTipText, t.panel),
+        (role.PlaceholderText, t.ink2),
+        (role.Mid, t.line),
+        (role.Dark, t.line),
+        (role.Light, t.panel),
+        (role.Accent, t.accent),
+    ):
+        palette.setColor(which, QColor(value))
+    for which in (role.Text, role.ButtonText, role.WindowText):
+        faded = QColor(t.ink2)
+        faded.setAlpha(150)
+        palette.setColor(QPalette.ColorGroup.Disabled, which, faded)
+    return palette
+
+
+def _sheet(t: Theme) -> str:
+    return f"""
+    QMenuBar {{ background: {t.panel}; border-bottom: 1px solid {t.line}; }}
+    QMenuBar::item {{ padding: 4px 10px; background: transparent; }}
+    QMenuBar::item:selected {{ background: {t.sunken}; }}
+    QMenu {{ background: {t.panel}; border: 1px solid {t.line}; padding: 4px; }}
+    QMenu::item {{ padding: 5px 24px 5px 12px; border-radius: 4px; }}
+    QMenu::item:selected {{ background: {t.accent}; color: {t.on_accent}; }}
+    QMenu::item:disabled {{ color: {t.line}; }}
+    QMenu::separator {{ height: 1px; background: {t.line}; margin: 4px 8px; }}
+    QToolTip {{ background: {t.ink}; color: {t.panel}; border: 0; padding: 4px 6px; }}
+    QFrame[panel="true"] {{ background: {t.panel}; border: 1px solid {t.line}; border-radius: 4px; }}
+    QLabel[role="head"] {{ font-size: 15px; font-weight: 600; }}
+    QLabel[role="note"] {{ font-size: 11px; color: {t.ink2}; }}
+    QLabel[role="good"] {{ color: {t.good}; }}
+    QLabel[role="warning"] {{ color: {t.warning}; }}
+    QPushButton, QToolButton {{ background: {t.window}; border: 1px solid {t.line};
+        border-radius: 4px; padding: 4px 10px; min-height: 18px; }}
+    QPushButton:hover, QToolButton:hover {{ background: {t.sunken}; }}
+    QPushButton:pressed {{ background: {t.line}; }}
+    QPushButton[primary="true"] {{ background: {t.accent}; color: {t.on_accent};
+        border-color: {t.accent}; font-weight: 600; }}
+    QPushButton[primary="true"]:disabled {{ background: {t.sunken}; color: {t.ink2};
+        border-color: {t.line}; }}
+    QPushButton:checked, QToolButton:checked {{ background: {t.accent}; color: {t.on_accent};
+        border-color: {t.accent}; }}
+    QToolButton[flat="true"] {{ background: transparent; border: 0; padding: 2px; min-height: 0; }}
+    QToolButton[flat="true"]:hover {{ background: {t.sunken}; }}
+    QSpinBox, QDoubleSpinBox, QComboBox, QLineEdit {{ min-height: 22px; }}
+    QTabBar::tab {{ background: {t.sunken}; border: 1px solid {t.line}; border-bottom: 0;
+        padding: 5px 14px; border-top-left-radius: 4px; border-top-right-radius: 4px;
+        margin-right: 3px; color: {t.ink2}; }}
+    QTabBar::tab:selected {{ background: {t.panel}; color: {t.ink}; font-weight: 600; }}
+    QScrollArea {{ border: 0; background: transparent; }}
+    QListWidget {{ border: 1px solid {t.line}; border-radius: 4px; }}
+    QSplitter::handle {{ background: {t.window}; }}
+    """

@@ -1,0 +1,73 @@
+"""Paint and Erase: dabs along the pointer's way, one step from press to release."""
+
+from __future__ import annotations
+
+from math import ceil
+
+from knitground.core.base.errors import KnitError
+from knitground.ui.planning import Pointer, plan_dab
+from knitground.ui.session import Session
+from knitground.ui.tools.tool import Tool
+
+
+class _Brush(Tool):
+    """Dabs along the way. A fast drag leaves no holes: places in between are laid too."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session)
+        self._last: Pointer | None = None
+
+    def press(self, at: Pointer) -> bool:
+        plan = plan_dab(self.session, at)
+        name = plan.edit.name if plan else self.name
+        if not self.session.attempt(lambda: self.session.doc.begin_stroke(name)):
+            return False
+        self._last = at
+        self._dab(at)
+        return self.session.doc.in_stroke
+
+    def move(self, at: Pointer) -> None:
+        map_, last = self.session.map, self._last
+        if map_ is None or last is None or not self.session.doc.in_stroke:
+            return
+        across = abs(at.x - last.x) / map_.tile_width
+        down = abs(at.y - last.y) / map_.tile_height
+        steps = max(1, ceil(2 * max(across, down)))
+        seen = (last.cell(map_), last.vertex(map_))
+        for n in range(1, steps + 1):
+            part = n / steps
+            here = Pointer(last.x + (at.x - last.x) * part, last.y + (at.y - last.y) * part)
+            place = (here.cell(map_), here.vertex(map_))
+            if place != seen:
+                self._dab(here)
+                seen = place
+        self._last = at
+
+    def release(self) -> None:
+        self.session.doc.commit_stroke()
+
+    def cancel(self) -> None:
+        self.session.doc.cancel_stroke()
+
+    def _dab(self, at: Pointer) -> None:
+        try:
+            plan = plan_dab(self.session, at)
+            if plan is not None:
+                self.session.doc.apply(plan.edit)
+        except KnitError as error:
+            self.session.doc.cancel_stroke()
+            self.session.warn(str(error))
+
+
+class Paint(_Brush):
+    """Lays what is in hand."""
+
+    key, name, shortcut, icon = "paint", "Paint", "B", "mdi6.brush"
+    tip = "Paint: lay what is in hand along the drag"
+
+
+class Erase(_Brush):
+    """Takes away: pins first, then terrain or tiles."""
+
+    key, name, shortcut, icon = "erase", "Erase", "E", "mdi6.eraser"
+    tip = "Erase: pins first, then what lies beneath"
