@@ -94,7 +94,9 @@ def plan_dab(session: Session, at: Pointer) -> Plan | None:
     return plan_region(session, Region(box, mask), "Paint")
 
 
-def plan_fill(session: Session, at: Pointer, limit: int | None = None) -> tuple[Plan, Region] | None:
+def plan_fill(
+    session: Session, at: Pointer, limit: int | None = None
+) -> tuple[Plan, Region] | None:
     """Plan a fill from a place: connected ground, or connected cells that hold the same."""
     map_, layer = session.map, session.layer
     if map_ is None or layer is None or refusal(session, at) is not None:
@@ -159,7 +161,9 @@ def _plan_erase(session: Session, map_: Map, box: Box, mask: NDArray[np.bool_]) 
     assert layer is not None
     if not isinstance(layer, GroundLayer):
         return plan_cells(map_, layer, box, np.zeros(mask.shape, np.int32), mask, "Erase tiles")
-    cells = Box(box.top, box.left, max(box.top + 1, box.bottom - 1), max(box.left + 1, box.right - 1))
+    cells = Box(
+        box.top, box.left, max(box.top + 1, box.bottom - 1), max(box.left + 1, box.right - 1)
+    )
     fitted = cells.fitted(map_.height, map_.width, map_.wrap)
     if not fitted.is_empty and read(layer.pinned, fitted).any():
         every = np.ones((cells.height, cells.width), np.bool_)

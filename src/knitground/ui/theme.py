@@ -134,7 +134,8 @@ def _sheet(t: Theme) -> str:
     QMenu::item:disabled {{ color: {t.line}; }}
     QMenu::separator {{ height: 1px; background: {t.line}; margin: 4px 8px; }}
     QToolTip {{ background: {t.ink}; color: {t.panel}; border: 0; padding: 4px 6px; }}
-    QFrame[panel="true"] {{ background: {t.panel}; border: 1px solid {t.line}; border-radius: 4px; }}
+    QFrame[panel="true"] {{ background: {t.panel}; border: 1px solid {t.line};
+        border-radius: 4px; }}
     QLabel[role="head"] {{ font-size: 15px; font-weight: 600; }}
     QLabel[role="note"] {{ font-size: 11px; color: {t.ink2}; }}
     QLabel[role="good"] {{ color: {t.good}; }}

@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from knitground.core.base.window import Box, read
+from knitground.core.base.window import Box
 
 
 @dataclass(frozen=True, eq=False)

@@ -97,6 +97,10 @@ class History:
         self._saved = self._done[-1] if self._done else None
         self._saved_lost = False
 
+    def mark_unsaved(self) -> None:
+        """Note that what is here is nowhere on disk as it should be."""
+        self._saved_lost = True
+
     @property
     def is_saved(self) -> bool:
         """Whether nothing has changed since `mark_saved`."""

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from dataclasses import replace
+from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
@@ -47,12 +48,12 @@ def use_slicing(tileset: Tileset, slicing: Slicing) -> Edit:
     return Edit(f"Slice “{tileset.name}” {slicing.tile_width} × {slicing.tile_height}", (atom,))
 
 
-def find_sheet(tileset: Tileset, picture: Picture, sheet: str) -> Edit:
-    """Give a tileset the picture that was missing, or another one."""
+def find_sheet(tileset: Tileset, picture: Picture, origin: Path) -> Edit:
+    """Give a tileset the picture that was missing; saving copies its file into the project."""
     changed = Changed(What.SLICING, tileset=tileset)
     height, width = picture.shape[:2]
     atoms = (
-        SetField(tileset, "sheet", sheet, changed),
+        SetField(tileset, "origin", origin.absolute(), changed),
         SetField(tileset, "width", width, changed),
         SetField(tileset, "height", height, changed),
         SetField(tileset, "picture", picture, changed),

@@ -76,9 +76,7 @@ def draw_pins(painter: QPainter, camera: Camera, map_: Map, layer: Layer, view: 
     painter.restore()
 
 
-def draw_plan(
-    painter: QPainter, camera: Camera, map_: Map, store: ChunkStore, plan: Plan
-) -> None:
+def draw_plan(painter: QPainter, camera: Camera, map_: Map, store: ChunkStore, plan: Plan) -> None:
     """Draw the ghost: the very pixels that the click will give, in a dashed outline."""
     level = store.level_for(camera.zoom)
     high, wide = store.atlas.tile_size(level)

@@ -14,7 +14,7 @@ from PySide6.QtGui import (
     QResizeEvent,
     QWheelEvent,
 )
-from PySide6.QtWidgets import QWidget
+from PySide6.QtWidgets import QAbstractSpinBox, QApplication, QLineEdit, QWidget
 
 from knitground.core.base.window import Box
 from knitground.core.edit.changed import Changed, What
@@ -191,10 +191,7 @@ class MapView(QWidget):
     def _follow(self, change: Changed) -> None:
         if self._store is None:
             return
-        if change.what is What.SLICING:
-            self._store.atlas.refresh()
-            self._store.touch_all()
-        elif change.what is What.TILESETS:
+        if change.what is What.SLICING or change.what is What.TILESETS:
             self._store.atlas.refresh()
             self._store.touch_all()
         elif change.map is self._map and change.what is What.CELLS:
@@ -259,7 +256,9 @@ class MapView(QWidget):
         top = self.camera.top + down * self._map.height * high
         side = store.cells_a_side(level)
         rows = _span(clip.top() - top, clip.bottom() + 1 - top, side * high, self._map.height, side)
-        cols = _span(clip.left() - left, clip.right() + 1 - left, side * wide, self._map.width, side)
+        cols = _span(
+            clip.left() - left, clip.right() + 1 - left, side * wide, self._map.width, side
+        )
         smooth = zoom < 1
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, smooth)
         for row in rows:
@@ -370,6 +369,10 @@ class MapView(QWidget):
 
     def enterEvent(self, event: QEnterEvent) -> None:
         self._at = self._pointer(event.position())
+        focused = QApplication.focusWidget()
+        if not isinstance(focused, QLineEdit | QAbstractSpinBox):
+            # Keys such as W and the arrows go to what is under the pointer.
+            self.setFocus(Qt.FocusReason.MouseFocusReason)
         self.update()
 
     def leaveEvent(self, event: object) -> None:

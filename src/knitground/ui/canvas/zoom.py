@@ -43,7 +43,9 @@ class Camera:
         self.top = float(round(y - at[1] * self.zoom))
         return True
 
-    def fit(self, width: int, height: int, room_width: int, room_height: int, most: int = 8) -> None:
+    def fit(
+        self, width: int, height: int, room_width: int, room_height: int, most: int = 8
+    ) -> None:
         """Show all of a picture in the middle, at the largest whole step that fits."""
         fitting = [
             n

@@ -1,0 +1,101 @@
+"""The few dialogs: a new map."""
+
+from __future__ import annotations
+
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QDialog,
+    QDialogButtonBox,
+    QFormLayout,
+    QLabel,
+    QLineEdit,
+    QSpinBox,
+    QWidget,
+)
+
+from knitground.core.base.errors import KnitError
+from knitground.core.edit.maps import check_size
+from knitground.core.model.map import MAX_SIDE, Map
+from knitground.core.model.project import free_name
+from knitground.ui.session import Session
+from knitground.ui.widgets import row, set_role
+
+
+class NewMapDialog(QDialog):
+    """Asks for a map's name, size, tileset and wrapping; the cell size is the tileset's."""
+
+    def __init__(self, session: Session, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.session = session
+        self.setWindowTitle("New map")
+        self.name = QLineEdit(free_name("Map", [each.name for each in session.project.maps]))
+        self.width_box, self.height_box = QSpinBox(), QSpinBox()
+        for box, value in ((self.width_box, 64), (self.height_box, 48)):
+            box.setRange(1, MAX_SIDE)
+            box.setValue(value)
+            box.setSuffix(" cells")
+            box.valueChanged.connect(self._check)
+        self.tilesets = QComboBox()
+        self.tilesets.addItems([each.name for each in session.project.tilesets])
+        if session.tileset is not None:
+            self.tilesets.setCurrentText(session.tileset.name)
+        self.tilesets.currentIndexChanged.connect(self._check)
+        self.wrap = QCheckBox("Wraps at the borders")
+        self.facts = QLabel()
+        self.facts.setWordWrap(True)
+        self.buttons = QDialogButtonBox(
+            QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel
+        )
+        self.buttons.button(QDialogButtonBox.StandardButton.Ok).setText("Make map")
+        self.buttons.accepted.connect(self.accept)
+        self.buttons.rejected.connect(self.reject)
+        form = QFormLayout(self)
+        form.addRow("Name", self.name)
+        form.addRow("Size", row(self.width_box, QLabel("×"), self.height_box, 1))
+        form.addRow("Cells as in", self.tilesets)
+        form.addRow("", self.wrap)
+        form.addRow(self.facts)
+        form.addRow(self.buttons)
+        self.setMinimumWidth(380)
+        self._check()
+
+    def _check(self) -> None:
+        height, width = self.height_box.value(), self.width_box.value()
+        tile_height, tile_width = self._tile()
+        text, role = (
+            (
+                f"cells of {tile_width} × {tile_height} px, "
+                f"{width * tile_width} × {height * tile_height} px in all"
+            ),
+            "note",
+        )
+        try:
+            check_size(height, width)
+        except KnitError as error:
+            text, role = str(error), "warning"
+        self.facts.setText(text)
+        set_role(self.facts, role)
+        ok = self.buttons.button(QDialogButtonBox.StandardButton.Ok)
+        ok.setEnabled(role != "warning")
+
+    def _tile(self) -> tuple[int, int]:
+        tileset = self.session.project.tileset_named(self.tilesets.currentText())
+        if tileset is None:
+            return 16, 16
+        return tileset.slicing.tile_height, tileset.slicing.tile_width
+
+    def map(self) -> Map:
+        """Make the map: with a ground layer for each terrain set of its tileset, and tiles."""
+        map_ = Map(
+            self.name.text().strip(),
+            self.height_box.value(),
+            self.width_box.value(),
+            *self._tile(),
+            wrap=self.wrap.isChecked(),
+        )
+        tileset = self.session.project.tileset_named(self.tilesets.currentText())
+        for kit in tileset.sets if tileset else []:
+            map_.layers.append(map_.new_ground_layer(kit.name, tileset.name, kit.name))  # type: ignore[union-attr]
+        map_.layers.append(map_.new_tile_layer("Tiles"))
+        return map_

@@ -1,0 +1,141 @@
+"""Every command of the window: its menu, its name, its shortcut."""
+
+from __future__ import annotations
+
+from functools import partial
+from typing import TYPE_CHECKING
+
+from knitground import __version__
+from knitground.ui.canvas.zoom import STEPS
+from knitground.ui.commands import Commands
+from knitground.ui.rail import STAGES
+from knitground.ui.theme import THEMES
+
+if TYPE_CHECKING:
+    from knitground.ui.window import Window
+
+
+def add_commands(window: Window, commands: Commands) -> None:
+    """Fill the menu bar."""
+    _project(window, commands)
+    _edit(window, commands)
+    _view(window, commands)
+    _tools(window, commands)
+    _layer(window, commands)
+    _map(window, commands)
+    _help(window, commands)
+
+
+def _project(window: Window, commands: Commands) -> None:
+    add = partial(commands.add, "Project")
+    add("New project", window.new_project)
+    add("Open project…", window.ask_project, "Ctrl+O")
+    recent = commands.menu("Project").addMenu("Lately")
+
+    def fill() -> None:
+        recent.clear()
+        for folder in window.memory.recent:
+            recent.addAction(str(folder), partial(window.open_project, folder))
+        if not window.memory.recent:
+            recent.addAction("none yet").setEnabled(False)
+
+    recent.aboutToShow.connect(fill)
+    add("Open the demo", lambda: window.open_demo(None))
+    commands.line("Project")
+    add("Open sheet…", window.ask_sheet, "Ctrl+Shift+O")
+    commands.line("Project")
+    add("Save", window.save, "Ctrl+S")
+    add("Save as…", window.save_as, "Ctrl+Shift+S")
+    add("Ship", window.ship.ship_now, "Ctrl+E")
+    commands.line("Project")
+    add("Close window", window.shell.close, "Ctrl+Q")
+
+
+def _edit(window: Window, commands: Commands) -> None:
+    session = window.session
+    add = partial(commands.add, "Edit")
+    add("Undo", lambda: session.doc.undo(), "Ctrl+Z")
+    redo = add("Redo", lambda: session.doc.redo(), "Ctrl+Y")
+    redo.setShortcuts(["Ctrl+Y", "Ctrl+Shift+Z"])
+    commands.line("Edit")
+    add("Reroll", lambda: session.set_seed(session.seed + 1), "R")
+    add("Larger brush", lambda: session.set_size(session.size + 1), "]")
+    add("Smaller brush", lambda: session.set_size(session.size - 1), "[")
+    commands.line("Edit")
+    add("Use this slicing", window.slice.commit, "Ctrl+Return")
+
+
+def _view(window: Window, commands: Commands) -> None:
+    view = window.mapside.view
+    add = partial(commands.add, "View")
+    for number, stage in enumerate(STAGES, 1):
+        add(f"Stage {stage.name}", partial(window.show_stage, stage.key), f"Ctrl+{number}")
+    commands.line("View")
+    add("Zoom in", lambda: view.zoom_by(1), "+").setShortcuts(["+", "="])
+    add("Zoom out", lambda: view.zoom_by(-1), "-")
+    add("Zoom 100 %", lambda: view.zoom_to(STEPS.index(1)), "Ctrl+0")
+    add("Whole map", view.fit, "Home")
+    commands.line("View")
+    grid = add("Grid lines", lambda: view.set_grid(grid.isChecked()), "G", checked=True)
+    repeat = add(
+        "Repeat 3 × 3", lambda: window.set_repeat(repeat.isChecked()), "Ctrl+Shift+R", checked=False
+    )
+    commands.line("View")
+    for name in THEMES:
+        add(f"Theme {name}", partial(window.set_theme, name))
+    commands.line("View")
+    add("Find a command…", window.find_command, "Ctrl+K")
+
+
+def _tools(window: Window, commands: Commands) -> None:
+    for tool in window.mapside.tools.values():
+        commands.add(
+            "Tool", tool.name, partial(window.session.choose_tool, tool.key), tool.shortcut
+        )
+
+
+def _layer(window: Window, commands: Commands) -> None:
+    strip = window.mapside.strip
+    add = partial(commands.add, "Layer")
+
+    def ask_name() -> None:
+        if window.session.layer is not None:
+            strip.ask_name(window.session.layer)
+
+    def step(by: int) -> None:
+        map_, layer = window.session.map, window.session.layer
+        if map_ is not None and layer in map_.layers:
+            to = map_.layers.index(layer) + by
+            if 0 <= to < len(map_.layers):
+                window.session.choose_layer(map_.layers[to])
+
+    add("Add tile layer", strip.add_tiles)
+    add("Add layer…", strip.ask_kind, "Ctrl+Shift+L")
+    add("Rename layer…", ask_name, "F2")
+    add("Delete layer", strip.delete, "Ctrl+Delete")
+    commands.line("Layer")
+    add("Show or hide layer", strip.toggle_eye, "Ctrl+H")
+    add("Lock or unlock layer", strip.toggle_lock, "Ctrl+L")
+    add("Towards the back", lambda: strip.shift(-1), "Ctrl+[")
+    add("Towards the front", lambda: strip.shift(1), "Ctrl+]")
+    add("Next layer", lambda: step(1), "PgUp")
+    add("Previous layer", lambda: step(-1), "PgDown")
+    commands.line("Layer")
+    add("Reroll variants", strip.reroll)
+
+
+def _map(window: Window, commands: Commands) -> None:
+    add = partial(commands.add, "Map")
+    add("New map…", window.new_map, "Ctrl+N")
+    add("Delete map", window.mapside.delete_map)
+    add("Next map", lambda: window.step_map(1), "Ctrl+Tab")
+    add("Previous map", lambda: window.step_map(-1), "Ctrl+Shift+Tab")
+    commands.line("Map")
+    add("Run recipe", window.grow.run_new, "Ctrl+R")
+
+
+def _help(window: Window, commands: Commands) -> None:
+    def about() -> None:
+        window.session.note(f"Knit Ground {__version__}: from a sprite sheet to seamless maps")
+
+    commands.add("Help", "About Knit Ground", about)

@@ -1,0 +1,69 @@
+"""The tool ribbon over the map: tools, what is in hand, brush size, seed."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QSize
+from PySide6.QtWidgets import QButtonGroup, QFrame, QLabel, QPushButton, QSpinBox
+
+from knitground.ui.hand import MixInHand, TerrainInHand
+from knitground.ui.session import MAX_BRUSH, Session
+from knitground.ui.tools.tool import Tool
+from knitground.ui.widgets import button, icon, row
+from knitground.ui.words import tip
+
+
+class Ribbon(QFrame):
+    """Shows the session's tool and lets another one be chosen."""
+
+    def __init__(self, session: Session, tools: dict[str, Tool]) -> None:
+        super().__init__()
+        self.session = session
+        self.setProperty("panel", "true")
+        self.buttons: dict[str, QPushButton] = {}
+        group = QButtonGroup(self)
+        for tool in tools.values():
+            made = QPushButton(tool.name)
+            made.setCheckable(True)
+            made.setIcon(icon(tool.icon))
+            made.setIconSize(QSize(16, 16))
+            made.setToolTip(tip(tool.tip, tool.shortcut))
+            made.clicked.connect(lambda *_, key=tool.key: session.choose_tool(key))
+            group.addButton(made)
+            self.buttons[tool.key] = made
+        self.hand = QLabel()
+        self.size = QSpinBox()
+        self.size.setRange(1, MAX_BRUSH)
+        self.size.setPrefix("size ")
+        self.size.setToolTip("Side of the brush (Ctrl+wheel, [ and ])")
+        self.size.valueChanged.connect(session.set_size)
+        self.seed = QLabel()
+        self.reroll = button("Reroll", lambda: session.set_seed(session.seed + 1),
+                             "Draw the mix anew", "R")  # fmt: skip
+        rule = QFrame()
+        rule.setFrameShape(QFrame.Shape.VLine)
+        in_hand = QLabel("In hand")
+        in_hand.setProperty("role", "note")
+        self.setLayout(
+            row(*self.buttons.values(), rule, in_hand, self.hand, 1,
+                self.size, self.seed, self.reroll, margins=6, spacing=6)
+        )  # fmt: skip
+        session.picked.connect(self.refresh)
+        session.opened.connect(self.refresh)
+        self.refresh()
+
+    def refresh(self) -> None:
+        """Show the session's state."""
+        s = self.session
+        self.buttons[s.tool].setChecked(True)
+        self.hand.setText(f"<b>{s.hand.title}</b>" if s.hand else "nothing")
+        self.size.blockSignals(True)
+        self.size.setValue(s.size)
+        self.size.setSuffix(" vertices" if s.lays_terrain else " cells")
+        self.size.blockSignals(False)
+        self.size.setVisible(s.tool in ("paint", "erase"))
+        drawn = isinstance(s.hand, MixInHand)
+        self.seed.setText(f"seed {s.seed}")
+        self.seed.setVisible(drawn)
+        self.reroll.setVisible(drawn)
+        if isinstance(s.hand, TerrainInHand) and s.tool == "fill":
+            self.hand.setToolTip("Fills connected vertices of the same terrain")

@@ -1,0 +1,184 @@
+"""A sheet on the screen: zoom, pan, and the base of what each stage draws over it."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtGui import QImage, QMouseEvent, QPainter, QPaintEvent, QResizeEvent, QWheelEvent
+from PySide6.QtWidgets import QWidget
+
+from knitground.core.model.tileset import Picture, Tileset
+from knitground.core.render.pixels import premultiplied
+from knitground.core.slicing.grid import clear_see_through
+from knitground.ui.canvas.chunks import image_of
+from knitground.ui.canvas.zoom import Camera
+from knitground.ui.checkers import checkers
+from knitground.ui.theme import theme
+
+
+class SheetView(QWidget):
+    """Shows a tileset's sheet. Stages draw over it and react to the pointer."""
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.camera = Camera()
+        self.tileset: Tileset | None = None
+        self._image: QImage | None = None
+        self._pixels: NDArray[np.uint32] | None = None
+        self._shown: tuple[object, ...] = ()
+        self._pan_from: QPointF | None = None
+        self._fresh = True
+        self.setMouseTracking(True)
+        self.setMinimumSize(160, 120)
+        self.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
+
+    def show_tileset(self, tileset: Tileset | None) -> None:
+        """Show a tileset's sheet; the view stays where it is if it is the same picture."""
+        slicing = tileset.slicing if tileset else None
+        look = (
+            id(tileset.picture) if tileset else None,
+            slicing.see_through if slicing else (),
+            slicing.tolerance if slicing else 0,
+        )
+        if tileset is not self.tileset:
+            self._fresh = True
+        self.tileset = tileset
+        if look != self._shown:
+            self._shown = look
+            self._read_picture()
+        if self._fresh:
+            self.fit()
+        self.update()
+
+    def _read_picture(self) -> None:
+        picture: Picture | None = self.tileset.picture if self.tileset else None
+        if picture is None or self.tileset is None:
+            self._image = self._pixels = None
+            return
+        if self.tileset.slicing.see_through:
+            picture = clear_see_through(picture.copy(), self.tileset.slicing)
+        self._pixels = premultiplied(picture)
+        self._image = image_of(self._pixels)
+
+    def fit(self) -> None:
+        """Show all of the sheet."""
+        if self.tileset is not None:
+            room = (max(1, self.width() - 16), max(1, self.height() - 16))
+            self.camera.fit(self.tileset.width, self.tileset.height, *room)
+            middle = (self.tileset.width / 2, self.tileset.height / 2)
+            self.camera.centre(*middle, self.width(), self.height())
+            self._fresh = True
+            self.update()
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        if self._fresh:
+            self.fit()
+        super().resizeEvent(event)
+
+    def sheet_at(self, at: QPointF) -> tuple[float, float]:
+        """Place on the sheet of a place on the screen, in pixels of the sheet."""
+        return self.camera.to_picture(at.x(), at.y())
+
+    def tile_rect(self, row: int, col: int) -> QRectF:
+        """Where a tile lies on the screen."""
+        assert self.tileset is not None
+        cut = self.tileset.slicing
+        x, y = self.camera.to_screen(cut.left(col), cut.top(row))
+        zoom = self.camera.zoom
+        return QRectF(x, y, cut.tile_width * zoom, cut.tile_height * zoom)
+
+    def tile_at(self, at: QPointF) -> tuple[int, int] | None:
+        """Row and column of the tile under a place on the screen."""
+        if self.tileset is None:
+            return None
+        x, y = self.sheet_at(at)
+        cut = self.tileset.slicing
+        col, rest_x = divmod(x - cut.left(0), cut.pitch_x)
+        row, rest_y = divmod(y - cut.top(0), cut.pitch_y)
+        inside = rest_x < cut.tile_width and rest_y < cut.tile_height
+        found = inside and self.tileset.has(int(row), int(col))
+        return (int(row), int(col)) if found else None
+
+    def seen_tiles(self) -> list[tuple[int, int]]:
+        """Rows and columns of the tiles that the view shows."""
+        if self.tileset is None:
+            return []
+        cut = self.tileset.slicing
+        x0, y0 = self.sheet_at(QPointF(0, 0))
+        x1, y1 = self.sheet_at(QPointF(self.width(), self.height()))
+        first_row = max(0, int((y0 - cut.top(0)) // cut.pitch_y))
+        last_row = min(self.tileset.rows - 1, int((y1 - cut.top(0)) // cut.pitch_y))
+        first_col = max(0, int((x0 - cut.left(0)) // cut.pitch_x))
+        last_col = min(self.tileset.columns - 1, int((x1 - cut.left(0)) // cut.pitch_x))
+        return [
+            (row, col)
+            for row in range(first_row, last_row + 1)
+            for col in range(first_col, last_col + 1)
+        ]
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.fillRect(event.rect(), theme().colour("canvas"))
+        if self.tileset is not None:
+            self.paint_sheet(painter)
+            self.paint_over(painter)
+        painter.end()
+
+    def paint_sheet(self, painter: QPainter) -> None:
+        """Draw the sheet itself, or what stands for it while its file is missing."""
+        assert self.tileset is not None
+        zoom = self.camera.zoom
+        wide, high = self.tileset.width * zoom, self.tileset.height * zoom
+        rect = QRectF(self.camera.left, self.camera.top, wide, high)
+        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, zoom < 1)
+        if self._image is None:
+            painter.fillRect(rect, theme().colour("sunken"))
+            painter.setPen(theme().colour("warning"))
+            painter.drawText(rect, Qt.AlignmentFlag.AlignCenter, f"{self.tileset.sheet} is missing")
+            return
+        checkers(painter, rect)
+        painter.drawImage(rect, self._image)
+
+    def paint_over(self, painter: QPainter) -> None:
+        """Draw what the stage adds."""
+
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        step = 1 if event.angleDelta().y() > 0 else -1
+        if self.camera.turn(step, event.position().x(), event.position().y()):
+            self._fresh = False
+            self.update()
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        if event.button() == Qt.MouseButton.MiddleButton:
+            self._pan_from = event.position()
+            self.setCursor(Qt.CursorShape.ClosedHandCursor)
+        else:
+            self.pressed(event)
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        if self._pan_from is not None:
+            step = event.position() - self._pan_from
+            self._pan_from = event.position()
+            self.camera.left += step.x()
+            self.camera.top += step.y()
+            self._fresh = False
+            self.update()
+        else:
+            self.moved(event)
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        if self._pan_from is not None:
+            self._pan_from = None
+            self.unsetCursor()
+        else:
+            self.released(event)
+
+    def pressed(self, event: QMouseEvent) -> None:
+        """React to a press that does not pan."""
+
+    def moved(self, event: QMouseEvent) -> None:
+        """React to the pointer."""
+
+    def released(self, event: QMouseEvent) -> None:
+        """React to a release."""

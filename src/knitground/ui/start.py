@@ -1,0 +1,61 @@
+"""Starting the window: as little as possible before the first paint."""
+
+from __future__ import annotations
+
+import sys
+from pathlib import Path
+
+from PySide6.QtWidgets import QApplication
+
+from knitground.ui.shell import Shell
+from knitground.ui.theme import LINEN, use
+
+
+def make_app() -> QApplication:
+    """Return the one application object, making it if need be."""
+    app = QApplication.instance()
+    if isinstance(app, QApplication):
+        return app
+    made = QApplication(sys.argv[:1])
+    made.setApplicationName("Knit Ground")
+    made.setApplicationDisplayName("Knit Ground")
+    use(made, LINEN)
+    return made
+
+
+def open_window(words: list[str]) -> int:
+    """Open the window, with a project if one is named; returns when it is closed."""
+    if any(word.startswith("-") for word in words) or len(words) > 1:
+        sys.stderr.write("knitground: open takes one project folder or file at most\n")
+        return 2
+    return _run(Path(words[0]) if words else None, demo=False)
+
+
+def open_demo(words: list[str]) -> int:
+    """Write the demo project to a folder (by default a private one) and open it."""
+    folders = [word for word in words if not word.startswith("-")]
+    if len(folders) != len(words) or len(folders) > 1:
+        sys.stderr.write("knitground: demo takes one folder at most, and --headless, --json\n")
+        return 2
+    return _run(Path(folders[0]) if folders else None, demo=True)
+
+
+def _run(path: Path | None, *, demo: bool) -> int:
+    app = make_app()
+    shell = Shell()
+
+    def furnish() -> None:
+        from knitground.ui.window import Window
+
+        window = Window(shell)
+        window.crash.install()
+        if demo:
+            window.open_demo(path)
+        elif path is not None:
+            window.open_project(path)
+        else:
+            window.offer_recovery()
+
+    shell.after_first_paint(furnish)
+    shell.show()
+    return app.exec()

@@ -1,0 +1,370 @@
+"""The layer strip below the map: one card a layer, the back one at the left."""
+
+from __future__ import annotations
+
+import numpy as np
+from PySide6.QtCore import QMimeData, QPoint, QRect, Qt, QTimer, Signal
+from PySide6.QtGui import (
+    QContextMenuEvent,
+    QDrag,
+    QDragEnterEvent,
+    QDragMoveEvent,
+    QDropEvent,
+    QImage,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+)
+from PySide6.QtWidgets import QFrame, QInputDialog, QLabel, QMenu, QScrollArea, QVBoxLayout, QWidget
+
+from knitground.core.base.window import Box
+from knitground.core.edit.changed import Changed, What
+from knitground.core.edit.layers import (
+    add_layer,
+    delete_layer,
+    lock_layer,
+    move_layer,
+    rename_layer,
+    reseed_layer,
+    show_layer,
+    use_set,
+)
+from knitground.core.model.layers import GroundLayer, Layer
+from knitground.core.model.map import Map
+from knitground.core.model.project import free_name
+from knitground.core.render.atlas import Atlas
+from knitground.core.render.compose import lay_out
+from knitground.ui.canvas.chunks import image_of
+from knitground.ui.checkers import checkers
+from knitground.ui.session import Session
+from knitground.ui.theme import theme
+from knitground.ui.widgets import button, column, icon_button, note, row
+
+_THUMB = (60, 40)
+_SAMPLES = 60
+
+
+class Thumb(QWidget):
+    """A small picture of one layer."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setFixedSize(*_THUMB)
+        self._pixels: np.ndarray | None = None  # type: ignore[type-arg]
+        self._image: QImage | None = None
+
+    def show_layer(self, session: Session, map_: Map, layer: Layer, atlas: Atlas) -> None:
+        """Draw the layer: a cell in so many, one pixel each, so that any size is quick."""
+        step = max(1, -(-max(map_.height, map_.width) // _SAMPLES))
+        if isinstance(layer, GroundLayer) and step > 4:
+            # Too large to knit for a thumbnail: show what has been knitted so far.
+            cells = layer.cells[::step, ::step]
+        else:
+            box = Box(0, 0, map_.height, map_.width)
+            cells = session.doc.cells(map_, layer, box)[::step, ::step]
+        level = atlas.level_count - 1
+        self._pixels = np.ascontiguousarray(lay_out(atlas.pictures(level), cells))
+        self._image = image_of(self._pixels)
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        checkers(painter, self.rect().toRectF())
+        if self._image is not None:
+            size = self._image.size().scaled(self.size(), Qt.AspectRatioMode.KeepAspectRatio)
+            rect = QRect(QPoint(0, 0), size)
+            rect.moveCenter(self.rect().center())
+            painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+            painter.drawImage(rect, self._image)
+        painter.setPen(QPen(theme().colour("line"), 1))
+        painter.drawRect(self.rect().adjusted(0, 0, -1, -1))
+        painter.end()
+
+
+class Card(QFrame):
+    """One layer: thumbnail, kind, eye, lock, name. A click chooses it, a drag moves it."""
+
+    chosen = Signal(object)
+    rename_asked = Signal(object)
+    menu_asked = Signal(object, QPoint)
+
+    def __init__(self, session: Session, map_: Map, layer: Layer) -> None:
+        super().__init__()
+        self.session, self.map, self.layer = session, map_, layer
+        self.setFixedWidth(136)
+        self.setAccessibleName(f"Layer {layer.name}")
+        self.thumb = Thumb()
+        self.name = QLabel()
+        self.kind = note(layer.kind)
+        self.eye = icon_button("mdi6.eye-outline", self._toggle_eye, "Hide", "Ctrl+H")
+        self.lock = icon_button("mdi6.lock-open-outline", self._toggle_lock, "Lock", "Ctrl+L")
+        side = column(self.kind, row(self.eye, self.lock, 1, spacing=2), spacing=2)
+        self.setLayout(column(row(self.thumb, side, spacing=8), self.name, margins=6, spacing=4))
+        self._press: QPoint | None = None
+        self.refresh()
+
+    def refresh(self) -> None:
+        """Show the layer's name, eye and lock, and whether it is the chosen one."""
+        t = theme()
+        here = self.session.layer is self.layer
+        edge = f"2px solid {t.madder}" if here else f"1px solid {t.line}"
+        ground = t.panel if here else t.window
+        self.setStyleSheet(f"Card {{ background: {ground}; border: {edge}; border-radius: 4px; }}")
+        metrics = self.name.fontMetrics()
+        name = metrics.elidedText(self.layer.name, Qt.TextElideMode.ElideRight, 118)
+        self.name.setText(f"<b>{name}</b>" if here else name)
+        self.setToolTip(f"{self.layer.name}: click to work on it, drag to move it")
+        from knitground.ui.widgets import icon
+
+        self.eye.setIcon(
+            icon("mdi6.eye-outline", "ink2")
+            if self.layer.visible
+            else icon("mdi6.eye-off-outline", "madder")
+        )
+        self.lock.setIcon(
+            icon("mdi6.lock", "madder")
+            if self.layer.locked
+            else icon("mdi6.lock-open-outline", "ink2")
+        )
+        self.eye.setToolTip("Hide (Ctrl+H)" if self.layer.visible else "Show (Ctrl+H)")
+        self.lock.setToolTip("Unlock (Ctrl+L)" if self.layer.locked else "Lock (Ctrl+L)")
+
+    def _toggle_eye(self) -> None:
+        self.session.apply(show_layer(self.map, self.layer, not self.layer.visible))
+
+    def _toggle_lock(self) -> None:
+        self.session.apply(lock_layer(self.map, self.layer, not self.layer.locked))
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        if event.button() == Qt.MouseButton.LeftButton:
+            self._press = event.position().toPoint()
+            self.chosen.emit(self.layer)
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        if self._press is None:
+            return
+        if (event.position().toPoint() - self._press).manhattanLength() > 12:
+            self._press = None
+            drag = QDrag(self)
+            data = QMimeData()
+            data.setText(f"layer {self.layer.number}")
+            drag.setMimeData(data)
+            drag.setPixmap(self.thumb.grab())
+            drag.exec(Qt.DropAction.MoveAction)
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        self._press = None
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
+        self.rename_asked.emit(self.layer)
+
+    def contextMenuEvent(self, event: QContextMenuEvent) -> None:
+        self.chosen.emit(self.layer)
+        self.menu_asked.emit(self.layer, event.globalPos())
+
+
+class Strip(QFrame):
+    """All layers of the session's map, and the button that adds one."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.setProperty("panel", "true")
+        self.setAcceptDrops(True)
+        self.cards: list[Card] = []
+        self._atlas: tuple[Map, Atlas] | None = None
+        self._line = row(spacing=8)
+        inner = QWidget()
+        inner.setLayout(row(self._line, 1))
+        area = QScrollArea()
+        area.setWidget(inner)
+        area.setWidgetResizable(True)
+        area.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        area.setFixedHeight(92)
+        self.add = button("+ layer", self.ask_kind, "Add a layer", "Ctrl+Shift+L")
+        ends = row(note("back"), 1, note("front"))
+        cards = row(area, self.add)
+        cards.setStretch(0, 1)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(8, 4, 8, 6)
+        layout.setSpacing(2)
+        layout.addLayout(ends)
+        layout.addLayout(cards)
+        self._thumbs = QTimer(self, singleShot=True, interval=120)
+        self._thumbs.timeout.connect(self._draw_thumbs)
+        session.picked.connect(self.refresh)
+        session.opened.connect(self._rebuild)
+        session.changed.connect(self._follow)
+
+    # Following the session
+
+    def _follow(self, change: Changed) -> None:
+        if change.what in (What.SLICING, What.TILESETS):
+            self._atlas = None
+        if change.what is What.LAYERS:
+            self.refresh()
+        self._thumbs.start()
+
+    def refresh(self) -> None:
+        """Show the layers of the session's map as they are now."""
+        map_ = self.session.map
+        layers = map_.layers if map_ else []
+        if [card.layer for card in self.cards] != layers:
+            self._rebuild()
+        for card in self.cards:
+            card.refresh()
+
+    def _rebuild(self) -> None:
+        for card in self.cards:
+            self._line.removeWidget(card)
+            card.deleteLater()
+        self.cards = []
+        map_ = self.session.map
+        self.add.setEnabled(map_ is not None)
+        for layer in map_.layers if map_ else []:
+            card = Card(self.session, map_, layer)  # type: ignore[arg-type]
+            card.chosen.connect(self.session.choose_layer)
+            card.rename_asked.connect(self.ask_name)
+            card.menu_asked.connect(self._menu)
+            self._line.addWidget(card)
+            self.cards.append(card)
+        self._thumbs.start()
+
+    def _draw_thumbs(self) -> None:
+        map_ = self.session.map
+        if map_ is None:
+            return
+        if self._atlas is None or self._atlas[0] is not map_:
+            self._atlas = (map_, Atlas(self.session.project, map_))
+        for card in self.cards:
+            if card.map is map_ and card.layer in map_.layers:
+                card.thumb.show_layer(self.session, map_, card.layer, self._atlas[1])
+
+    # Commands on the chosen layer
+
+    def ask_kind(self) -> None:
+        """Show the kinds of layer that can be added."""
+        menu = self.kind_menu()
+        menu.popup(self.add.mapToGlobal(QPoint(0, -menu.sizeHint().height())))
+
+    def kind_menu(self) -> QMenu:
+        """Make the menu of the kinds of layer that can be added."""
+        menu = QMenu(self)
+        for tileset in self.session.project.tilesets:
+            for kit in tileset.sets:
+                text = f"Ground layer from {tileset.name} — {kit.name}"
+                menu.addAction(text, lambda t=tileset.name, k=kit.name: self.add_ground(t, k))
+        menu.addAction("Tile layer", self.add_tiles)
+        return menu
+
+    def add_tiles(self) -> None:
+        """Add a tile layer in front of the chosen layer and choose it."""
+        map_ = self.session.map
+        if map_ is not None:
+            name = free_name("Tiles", [layer.name for layer in map_.layers])
+            self._add(map_, map_.new_tile_layer(name))
+
+    def add_ground(self, tileset: str, set_name: str) -> None:
+        """Add a ground layer in front of the chosen layer and choose it."""
+        map_ = self.session.map
+        if map_ is not None:
+            name = free_name(set_name, [layer.name for layer in map_.layers])
+            self._add(map_, map_.new_ground_layer(name, tileset, set_name))
+
+    def _add(self, map_: Map, layer: Layer) -> None:
+        chosen = self.session.layer
+        at = map_.layers.index(chosen) + 1 if chosen in map_.layers else None
+        if self.session.apply(add_layer(map_, layer, at)):
+            self.session.choose_layer(layer)
+
+    def ask_name(self, layer: Layer) -> None:
+        """Ask for another name for a layer."""
+        map_ = self.session.map
+        name, ok = QInputDialog.getText(self, "Rename layer", "Name", text=layer.name)
+        if ok and map_ is not None:
+            self.session.attempt(lambda: self.session.doc.apply(rename_layer(map_, layer, name)))
+
+    def delete(self) -> None:
+        """Delete the chosen layer; undo brings it back."""
+        map_, layer = self.session.map, self.session.layer
+        if map_ is not None and layer is not None:
+            self.session.apply(delete_layer(map_, layer))
+
+    def shift(self, by: int) -> None:
+        """Move the chosen layer towards the front (1) or the back (-1)."""
+        map_, layer = self.session.map, self.session.layer
+        if map_ is not None and layer is not None:
+            to = map_.layers.index(layer) + by
+            if 0 <= to < len(map_.layers):
+                self.session.apply(move_layer(map_, layer, to))
+
+    def toggle_eye(self) -> None:
+        """Show or hide the chosen layer."""
+        map_, layer = self.session.map, self.session.layer
+        if map_ is not None and layer is not None:
+            self.session.apply(show_layer(map_, layer, not layer.visible))
+
+    def toggle_lock(self) -> None:
+        """Lock or unlock the chosen layer."""
+        map_, layer = self.session.map, self.session.layer
+        if map_ is not None and layer is not None:
+            self.session.apply(lock_layer(map_, layer, not layer.locked))
+
+    def reroll(self) -> None:
+        """Draw the variants of the chosen ground layer anew."""
+        map_, layer = self.session.map, self.session.layer
+        if map_ is not None and isinstance(layer, GroundLayer):
+            self.session.apply(reseed_layer(map_, layer, layer.seed + 1))
+        else:
+            self.session.note("Only a ground layer draws variants: choose one")
+
+    def _menu(self, layer: Layer, at: QPoint) -> None:
+        map_ = self.session.map
+        if map_ is None:
+            return
+        menu = QMenu(self)
+        menu.addAction("Rename…", lambda: self.ask_name(layer))
+        menu.addAction("Towards the back", lambda: self.shift(-1))
+        menu.addAction("Towards the front", lambda: self.shift(1))
+        if isinstance(layer, GroundLayer):
+            sets = menu.addMenu("Knit from")
+            for tileset in self.session.project.tilesets:
+                for kit in tileset.sets:
+                    sets.addAction(
+                        f"{tileset.name} — {kit.name}",
+                        lambda t=tileset.name, k=kit.name: self.session.apply(
+                            use_set(map_, layer, t, k)
+                        ),
+                    )
+            menu.addAction("Reroll variants", self.reroll)
+        menu.addSeparator()
+        menu.addAction("Delete", self.delete)
+        menu.popup(at)
+
+    # Dragging cards
+
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+        if event.mimeData().text().startswith("layer "):
+            event.acceptProposedAction()
+
+    def dragMoveEvent(self, event: QDragMoveEvent) -> None:
+        event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent) -> None:
+        map_ = self.session.map
+        number = int(event.mimeData().text().split()[1])
+        layer = map_.layer_numbered(number) if map_ else None
+        if map_ is not None and layer is not None:
+            self.drop_at(layer, event.position().toPoint())
+            event.acceptProposedAction()
+
+    def drop_at(self, layer: Layer, at: QPoint) -> None:
+        """Move a layer to where a card was dropped."""
+        map_ = self.session.map
+        if map_ is None:
+            return
+        x = self.mapToGlobal(at).x()
+        others = [card for card in self.cards if card.layer is not layer]
+        middles = [card.mapToGlobal(card.rect().center()).x() for card in others]
+        self.session.apply(move_layer(map_, layer, sum(middle < x for middle in middles)))

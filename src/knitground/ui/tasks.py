@@ -1,0 +1,147 @@
+"""Long work beside the interface thread, with progress and Cancel."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from threading import Event
+from typing import Any, Generic, TypeVar
+
+from PySide6.QtCore import QObject, QRunnable, Qt, QThreadPool, QTimer, Signal, Slot
+from PySide6.QtWidgets import QApplication, QProgressDialog, QWidget
+
+from knitground.core.base.errors import Cancelled, KnitError
+from knitground.core.base.progress import Progress
+
+Result = TypeVar("Result")
+SHOW_AFTER_MS = 300
+
+
+class _Relay(QObject):
+    """Brings what a thread says into the interface thread, in which this object lives."""
+
+    said = Signal(float)
+    ended = Signal(object, object)
+
+    def __init__(
+        self, on_said: Callable[[float], Any], on_ended: Callable[[Any, Any], Any]
+    ) -> None:
+        super().__init__()
+        self._on_said, self._on_ended = on_said, on_ended
+        self.said.connect(self._say, Qt.ConnectionType.QueuedConnection)
+        self.ended.connect(self._end, Qt.ConnectionType.QueuedConnection)
+
+    @Slot(float)
+    def _say(self, part: float) -> None:
+        self._on_said(part)
+
+    @Slot(object, object)
+    def _end(self, result: object, error: object) -> None:
+        self._on_ended(result, error)
+
+
+class Job(QRunnable, Generic[Result]):
+    """Work in a thread of its own. `done` gets the result, `failed` an error of ours.
+
+    Both are called in the interface thread. Work that was called off ends in `failed` with
+    `Cancelled`, even if it had got to its end: its result is thrown away.
+    """
+
+    def __init__(
+        self,
+        work: Callable[[Progress], Result],
+        done: Callable[[Result], Any],
+        failed: Callable[[KnitError], Any],
+        progressed: Callable[[float], Any] = lambda _part: None,
+    ) -> None:
+        super().__init__()
+        self._work = work
+        self._done = done
+        self._failed = failed
+        self._stop = Event()
+        self._relay = _Relay(progressed, self._end)
+        self.setAutoDelete(False)
+        _running.add(self)
+
+    def cancel(self) -> None:
+        """Ask the work to stop at its next report of progress."""
+        self._stop.set()
+
+    def start(self) -> None:
+        """Begin."""
+        QThreadPool.globalInstance().start(self)
+
+    def run(self) -> None:
+        try:
+            self._relay.ended.emit(self._work(self._report), None)
+        except BaseException as error:  # noqa: BLE001 - goes on in the interface thread
+            self._relay.ended.emit(None, error)
+
+    def _report(self, part_done: float) -> None:
+        if self._stop.is_set():
+            raise Cancelled("called off; nothing has changed")
+        self._relay.said.emit(part_done)
+
+    def _end(self, result: Result, error: BaseException | None) -> None:
+        _running.discard(self)
+        if error is None and self._stop.is_set():
+            error = Cancelled("called off; nothing has changed")
+        if error is None:
+            self._done(result)
+        elif isinstance(error, KnitError):
+            self._failed(error)
+        else:
+            raise error
+
+
+_running: set[Job[Any]] = set()
+
+
+def wait_for_jobs(timeout_ms: int = 30_000) -> None:
+    """Wait until no job runs and all results have arrived: for tests and for closing."""
+    for _ in range(100):
+        QThreadPool.globalInstance().waitForDone(timeout_ms)
+        QApplication.processEvents()
+        if not _running:
+            return
+
+
+def run_with_progress(
+    parent: QWidget,
+    title: str,
+    work: Callable[[Progress], Result],
+    done: Callable[[Result], Any],
+    failed: Callable[[KnitError], Any],
+) -> Job[Result]:
+    """Run work with a progress window that shows itself after 0.3 s; Cancel changes nothing.
+
+    The window is kept from being changed meanwhile, so the work can read the document.
+    """
+    dialog = QProgressDialog(title, "Cancel", 0, 1000, parent)
+    dialog.setWindowModality(Qt.WindowModality.ApplicationModal)
+    dialog.setMinimumDuration(2**30)
+    dialog.setAutoClose(False)
+    dialog.setAutoReset(False)
+    dialog.setMinimumWidth(360)
+    show_later = QTimer(dialog, singleShot=True, interval=SHOW_AFTER_MS)
+    show_later.timeout.connect(dialog.show)
+    parent.setEnabled(False)
+
+    def close() -> None:
+        show_later.stop()
+        parent.setEnabled(True)
+        dialog.hide()
+        dialog.deleteLater()
+
+    def end(result: Result) -> None:
+        close()
+        done(result)
+
+    def fail(error: KnitError) -> None:
+        close()
+        failed(error)
+
+    job = Job(work, end, fail, lambda part: dialog.setValue(int(part * 1000)))
+    dialog.canceled.connect(job.cancel)
+    show_later.start()
+    job.start()
+    return job

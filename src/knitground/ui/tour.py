@@ -1,0 +1,181 @@
+"""A tour of the stages on the demo project: for the headless example and for screenshots."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+from PySide6.QtCore import QEvent, QPoint, QPointF, Qt
+from PySide6.QtGui import QEnterEvent, QMouseEvent
+from PySide6.QtWidgets import QApplication, QWidget
+
+from knitground.core.base.errors import PlaceError
+from knitground.demo.project import write_demo
+from knitground.ui.bench.draw import TABS
+from knitground.ui.memory import Memory
+from knitground.ui.shell import Shell
+from knitground.ui.start import make_app
+from knitground.ui.tasks import wait_for_jobs
+from knitground.ui.window import Window
+
+
+def run_tour(folder: Path) -> tuple[list[Path], list[str]]:
+    """Write the demo into a folder, grow, ship and take pictures; returns files and a report."""
+    project, shipped, pictures = folder / "Harl Pans", folder / "shipped", folder / "pictures"
+    files = write_demo(project)
+    window = make_window(folder / ".memory")
+    window.open_project(project)
+    settle()
+    lines = [f"demo project: {project}"]
+    for map_ in list(window.session.project.maps):
+        window.session.choose_map(map_)
+        window.show_stage("grow")
+        window.grow.run_new()
+        settle()
+        window.session.doc.knitter.ensure_all(map_)
+        laid = ", ".join(f"{name} {part[1]:.1%}" for name, part in window.grow.laid.items())
+        lines.append(f"{map_.name}: grown, {laid}; {_gaps(window)} gaps")
+    window.ship.folder.setText(str(shipped))
+    window.ship.ship_now()
+    settle()
+    files += sorted(shipped.iterdir())
+    files += take_pictures(window, pictures)
+    window.session.doc.mark_saved()
+    window.shell.close()
+    lines.append(f"shipped: {shipped}")
+    lines.append(f"pictures of the window: {pictures}")
+    return files, lines
+
+
+def make_window(memory: Path) -> Window:
+    """Open a window that shares no memory with the person's own."""
+    make_app()
+    shell = Shell()
+    window = Window(shell, Memory(memory))
+    shell.show()
+    settle()
+    return window
+
+
+def settle() -> None:
+    """Let the window finish what it is doing."""
+    for _ in range(4):
+        wait_for_jobs()
+        for _ in range(20):
+            QApplication.processEvents()
+
+
+def _gaps(window: Window) -> int:
+    return sum(
+        window.session.doc.knitter.gaps(layer)[0]
+        for layer in (window.session.map.layers if window.session.map else [])
+        if layer.kind == "ground"
+    )
+
+
+def hover(widget: QWidget, at: QPoint) -> None:
+    """Let the pointer be somewhere over a widget."""
+    point = QPointF(at)
+    over_all = QPointF(widget.mapToGlobal(at))
+    QApplication.sendEvent(widget, QEnterEvent(point, point, over_all))
+    widget.setAttribute(Qt.WidgetAttribute.WA_UnderMouse, True)
+    none = Qt.MouseButton.NoButton
+    move = QMouseEvent(
+        QEvent.Type.MouseMove, point, over_all, none, none, Qt.KeyboardModifier.NoModifier
+    )
+    QApplication.sendEvent(widget, move)
+
+
+def take_pictures(window: Window, folder: Path) -> list[Path]:
+    """Take a PNG of each stage at 1280 × 800."""
+    folder.mkdir(parents=True, exist_ok=True)
+    scenes: list[tuple[str, Callable[[Window], None]]] = [
+        ("1-slice", _slice), ("2-terrains", _terrains), ("3-draw", _draw), ("3-mix", _mix),
+        ("4-grow", _grow), ("4-repeat", _repeat), ("5-ship", _ship),
+    ]  # fmt: skip
+    files = []
+    window.shell.resize(1280, 800)
+    for name, scene in scenes:
+        window.session.choose_map(window.session.project.maps[0])
+        window.notices.hide()
+        scene(window)
+        settle()
+        files.append(snap(window.shell, folder / f"{name}.png"))
+    return files
+
+
+def snap(widget: QWidget, path: Path) -> Path:
+    """Save a picture of a window."""
+    if not widget.grab().save(str(path), "PNG"):
+        raise PlaceError(f"{path} can not be written: choose another folder")
+    return path
+
+
+def _slice(window: Window) -> None:
+    window.show_stage("slice")
+    window.session.choose_tileset(window.session.project.tilesets[0])
+    settle()
+    sheet = window.slice.sheet
+    sheet.fit()
+    hover(sheet, sheet.tile_rect(2, 4).center().toPoint())
+
+
+def _terrains(window: Window) -> None:
+    window.show_stage("terrains")
+    settle()
+    sheet = window.terrains.sheet
+    window.terrains.choose(1)
+    sheet.camera.step = 9
+    sheet.camera.left, sheet.camera.top = -4.0, -4.0
+    sheet.chosen = (0, 4)
+    sheet.tile_chosen.emit(0, 4)
+    window.mapside.view.fit()
+    at = sheet.tile_rect(1, 4)
+    hover(sheet, QPoint(int(at.left() + at.width() * 0.25), int(at.top() + at.height() * 0.75)))
+
+
+def _draw(window: Window) -> None:
+    window.show_stage("draw")
+    window.draw.tabs.setCurrentIndex(TABS.index("Terrains"))
+    window.session.choose_tool("paint")
+    window.take_terrain(1)
+    window.session.set_size(4)
+    settle()
+    view = window.mapside.view
+    view.camera.step = 7
+    view.show_cell(34, 60)
+    hover(view, view.screen_at(32, 62))
+
+
+def _mix(window: Window) -> None:
+    window.draw.tabs.setCurrentIndex(TABS.index("Mixes"))
+    props = window.session.map.layers[2] if window.session.map else None
+    window.session.choose_layer(props)
+    window.draw.take_mix(window.session.project.mixes[2])
+    window.session.choose_tool("paint")
+    window.session.set_size(5)
+    settle()
+    hover(window.mapside.view, window.mapside.view.screen_at(36, 56))
+
+
+def _grow(window: Window) -> None:
+    window.show_stage("grow")
+    window.session.choose_map(window.session.project.maps[0])
+    window.grow.run_new()
+    settle()
+    window.mapside.view.fit()
+    window.mapside.view.leaveEvent(None)
+
+
+def _repeat(window: Window) -> None:
+    window.session.choose_map(window.session.project.maps[1])
+    window.grow.run_new()
+    settle()
+    window.set_repeat(True)
+    settle()
+
+
+def _ship(window: Window) -> None:
+    window.set_repeat(False)
+    window.show_stage("ship")
+    window.mapside.view.fit()

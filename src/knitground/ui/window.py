@@ -1,0 +1,518 @@
+"""The window: puts the parts together and carries the commands that concern all of them."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PySide6.QtCore import QEvent, QObject, Qt, QTimer
+from PySide6.QtGui import (
+    QCloseEvent,
+    QDragEnterEvent,
+    QDropEvent,
+    QKeyEvent,
+    QKeySequence,
+    QShortcut,
+)
+from PySide6.QtWidgets import (
+    QApplication,
+    QFileDialog,
+    QLabel,
+    QMessageBox,
+    QSplitter,
+    QStackedWidget,
+    QWidget,
+)
+
+from knitground.core.base.errors import KnitError
+from knitground.core.edit.maps import add_map
+from knitground.core.edit.sheets import add_tileset, find_sheet
+from knitground.core.files.images import SUFFIXES, read_picture
+from knitground.core.files.places import PROJECT_NAME
+from knitground.core.files.project_io import (
+    Opened,
+    new_tileset,
+    open_project,
+    save_project,
+    settle_after_save,
+)
+from knitground.core.model.layers import GroundLayer
+from knitground.core.model.project import Project, free_name
+from knitground.core.model.tileset import Tileset
+from knitground.demo.project import write_demo
+from knitground.ui.bench.draw import DrawBench
+from knitground.ui.bench.grow import GrowBench
+from knitground.ui.bench.ship import ShipBench
+from knitground.ui.bench.slice import SliceBench
+from knitground.ui.bench.terrains import TerrainsBench
+from knitground.ui.commands import Commands
+from knitground.ui.crash import (
+    CrashHandler,
+    forget_recovery,
+    recovery_home,
+    waiting_recovery,
+)
+from knitground.ui.dialogs import NewMapDialog
+from knitground.ui.emptypage import EmptyPage
+from knitground.ui.finder import Finder
+from knitground.ui.hand import TerrainInHand
+from knitground.ui.mapside import MapSide
+from knitground.ui.memory import Memory, demo_folder
+from knitground.ui.menus import add_commands
+from knitground.ui.notices import Notices
+from knitground.ui.session import Session
+from knitground.ui.shell import Shell
+from knitground.ui.tasks import run_with_progress, wait_for_jobs
+from knitground.ui.theme import THEMES, theme, use
+from knitground.ui.widgets import column
+
+_WIDTHS = {"terrains": 560, "draw": 300, "grow": 420, "ship": 380}
+_QUIET_SAVE_CELLS = 512 * 512
+
+
+class Window(QObject):
+    """The parts of the window inside a `Shell`, and the commands on the whole project."""
+
+    def __init__(self, shell: Shell, memory: Memory | None = None) -> None:
+        super().__init__(shell)
+        self.shell = shell
+        self.memory = memory or Memory()
+        app = QApplication.instance()
+        chosen = THEMES.get(self.memory.get("theme", theme().name), theme())
+        if isinstance(app, QApplication) and chosen is not theme():
+            use(app, chosen)
+        self.session = Session()
+        self.stage = "draw"
+        self._make_parts()
+        self._lay_out()
+        self.commands = Commands(shell)
+        add_commands(self, self.commands)
+        self._connect()
+        self.crash = CrashHandler(lambda: self.session.project, self.session.warn)
+        self._idle = QTimer(self, interval=30)
+        self._idle.timeout.connect(self._work_off)
+        self.session.open(Project())
+        shell.installEventFilter(self)
+        self.show_stage("draw")
+
+    # Building
+
+    def _make_parts(self) -> None:
+        s = self.session
+        self.slice = SliceBench(s)
+        self.terrains = TerrainsBench(s)
+        self.draw = DrawBench(s)
+        self.grow = GrowBench(s)
+        self.ship = ShipBench(s)
+        self.benches: dict[str, QWidget] = {
+            "slice": self.slice,
+            "terrains": self.terrains,
+            "draw": self.draw,
+            "grow": self.grow,
+            "ship": self.ship,
+        }
+        self.mapside = MapSide(s)
+        self.empty = EmptyPage()
+        self.notices = Notices()
+
+    def _lay_out(self) -> None:
+        self.bench = QStackedWidget()
+        for widget in self.benches.values():
+            self.bench.addWidget(widget)
+        self.bench.setMinimumWidth(250)
+        self.splitter = QSplitter(Qt.Orientation.Horizontal)
+        self.splitter.addWidget(self.bench)
+        self.splitter.addWidget(self.mapside)
+        self.splitter.setStretchFactor(1, 1)
+        self.splitter.setChildrenCollapsible(False)
+        self.splitter.splitterMoved.connect(self._keep_width)
+        work = QWidget()
+        layout = column(self.splitter, self.notices, spacing=4)
+        layout.setContentsMargins(6, 6, 6, 2)
+        layout.setStretch(0, 1)
+        work.setLayout(layout)
+        self.shell.pages.addWidget(self.empty)
+        self.shell.pages.addWidget(work)
+        self.work = work
+        self.under = QLabel()
+        self.under.setIndent(76)
+        self.under.setTextFormat(Qt.TextFormat.PlainText)
+        self.gaps = QLabel()
+        self.zoom = QLabel()
+        bar = self.shell.statusBar()
+        bar.setSizeGripEnabled(False)
+        bar.addWidget(self.under, 1)
+        bar.addPermanentWidget(self.gaps)
+        bar.addPermanentWidget(self.zoom)
+
+    def _connect(self) -> None:
+        s = self.session
+        self.shell.rail.chosen.connect(self.show_stage)
+        s.stage_wanted.connect(self.show_stage)
+        s.pointed.connect(self._point)
+        s.noticed.connect(lambda text, kind: self.notices.tell(text, kind))
+        s.steps.connect(self._show_state)
+        s.opened.connect(self._show_state)
+        s.changed.connect(lambda _: self._on_changed())
+        s.picked.connect(self._show_page)
+        self.mapside.view.zoomed.connect(self._show_zoom)
+        self.mapside.new_map_asked.connect(self.new_map)
+        self.slice.open_asked.connect(self.ask_sheet)
+        self.slice.find_asked.connect(self.ask_missing)
+        self.grow.repeat_wanted.connect(self.set_repeat)
+        self.empty.sheet_asked.connect(self.ask_sheet)
+        self.empty.demo_asked.connect(lambda: self.open_demo(None))
+        self.empty.project_asked.connect(self.ask_project)
+        self.empty.recent_asked.connect(self.open_project)
+        for digit in range(1, 10):
+            keys = QShortcut(QKeySequence(str(digit)), self.shell)
+            keys.activated.connect(lambda n=digit: self.take_terrain(n))
+
+    # Showing
+
+    def show_stage(self, key: str) -> None:
+        """Go to a stage."""
+        self.stage = key
+        self.shell.rail.show_stage(key)
+        self.bench.setCurrentWidget(self.benches[key])
+        self.mapside.setVisible(key != "slice")
+        if key != "slice":
+            width = self.memory.get(f"width {key}", _WIDTHS[key])
+            self.splitter.setSizes([width, max(300, self.splitter.width() - width)])
+        self.session.pointed.emit("")
+        self._show_page()
+
+    def _keep_width(self) -> None:
+        if self.stage != "slice":
+            self.memory.keep(f"width {self.stage}", self.splitter.sizes()[0])
+
+    def _show_page(self) -> None:
+        project = self.session.project
+        empty = not project.tilesets and not project.maps
+        self.shell.pages.setCurrentWidget(self.empty if empty else self.work)
+        if empty:
+            self.empty.show_recent(self.memory.recent)
+
+    def _show_state(self) -> None:
+        history = self.session.doc.history
+        for name, step in (("Undo", history.undo_name), ("Redo", history.redo_name)):
+            action = self.commands.named(name).action
+            action.setEnabled(step is not None)
+            action.setText(f"{name} {step}" if step else name)
+        saved = "" if history.is_saved else " — not saved"
+        self.shell.setWindowTitle(f"{self.session.project.name}{saved} — Knit Ground")
+        self.shell.setWindowModified(not history.is_saved)
+        self._show_page()
+        self._on_changed()
+
+    def _on_changed(self) -> None:
+        self._idle.start()
+
+    def _show_zoom(self) -> None:
+        self.zoom.setText(f"zoom {self.mapside.view.camera.text()} · Ctrl+K commands  ")
+
+    def _point(self, text: str) -> None:
+        width = max(100, self.under.width() - 80)
+        shown = self.under.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, width)
+        self.under.setText(shown)
+        self.under.setToolTip(text)
+
+    def _work_off(self) -> None:
+        """Knit, in idle moments, what nobody has looked at; then tell the gaps."""
+        if self.session.doc.in_stroke or not self.shell.isEnabled():
+            return
+        if self.session.doc.work_off(8):
+            return
+        self._idle.stop()
+        map_ = self.session.map
+        counts = [
+            self.session.doc.knitter.gaps(layer)[0]
+            for layer in (map_.layers if map_ else [])
+            if isinstance(layer, GroundLayer)
+        ]
+        gaps = sum(counts)
+        self.gaps.setText(f"{gaps} gap{'s' * (gaps != 1)}  " if gaps else "")
+
+    def set_repeat(self, on: bool) -> None:
+        """Show the map nine times or once."""
+        self.mapside.view.set_repeat(on)
+        self.mapside.view.fit()
+        self.grow.repeat.setChecked(on)
+        self.commands.named("Repeat 3 × 3").action.setChecked(on)
+
+    def set_theme(self, name: str) -> None:
+        """Dress the window in another theme; it is remembered."""
+        app = QApplication.instance()
+        assert isinstance(app, QApplication)
+        use(app, THEMES[name])
+        self.memory.keep("theme", name)
+        self.mapside.strip.refresh()
+        for widget in self.shell.findChildren(QWidget):
+            widget.update()
+
+    def find_command(self) -> Finder:
+        """Show the command finder."""
+        finder = Finder(self.commands, self.shell)
+        finder.show()
+        return finder
+
+    def take_terrain(self, number: int) -> None:
+        """Take the n-th terrain of the chosen layer's set in hand (keys 1 to 9)."""
+        if self.stage == "terrains":
+            kit = self.terrains.kit
+            if kit is not None and number <= len(kit.terrains):
+                self.terrains.choose(number)
+            return
+        layer = self.session.layer
+        found = None
+        if isinstance(layer, GroundLayer):
+            found = self.session.project.set_of(layer.tileset, layer.set_name)
+        if found is not None and number <= len(found[1].terrains):
+            tileset, kit = found
+            self.session.take(TerrainInHand(tileset.name, kit.name, number, kit.name_of(number)))
+
+    # The project
+
+    def new_project(self) -> None:
+        """Begin an empty project."""
+        if self.may_leave():
+            self.session.open(Project())
+            self.session.doc.mark_saved()
+
+    def ask_project(self) -> None:
+        """Ask for a project and open it."""
+        name, _ = QFileDialog.getOpenFileName(
+            self.shell, "Open project", "", "Knit Ground project (project.knit.json)"
+        )
+        if name:
+            self.open_project(Path(name))
+
+    def open_project(self, path: Path) -> None:
+        """Open a project, with progress if it takes long; an error leaves all as it was."""
+        if not self.may_leave():
+            return
+
+        def done(opened: Opened) -> None:
+            self._take(opened)
+            folder = opened.project.folder
+            if folder is not None:
+                self.memory.add_recent(folder.absolute())
+
+        run_with_progress(
+            self.shell,
+            f"Opening {path.name}…",
+            lambda progress: open_project(path, progress),
+            done,
+            lambda error: self.session.warn(f"Not opened: {error}"),
+        )
+
+    def _take(self, opened: Opened) -> None:
+        self.session.open(opened.project)
+        self.session.doc.mark_saved()
+        self.notices.hide()
+        if opened.warnings:
+            missing = next((t for t in opened.project.tilesets if t.picture is None), None)
+            text = " · ".join(opened.warnings)
+            if missing is not None:
+                self.notices.tell(text, "warning", "Find it…", lambda: self.ask_missing(missing))
+            else:
+                self.notices.tell(text, "warning")
+
+    def open_demo(self, folder: Path | None) -> None:
+        """Write the demo project and open it; one that was changed is kept as it is."""
+        target = folder or demo_folder()
+        if not (target / PROJECT_NAME).exists() and not self.session.attempt(
+            lambda: write_demo(target)
+        ):
+            return
+        self.open_project(target)
+
+    def save(self) -> bool:
+        """Save the project where it lies, or ask where; returns whether it is saved."""
+        folder = self.session.project.folder
+        return self.save_to(folder) if folder is not None else self.save_as()
+
+    def save_as(self) -> bool:
+        """Ask for a folder and save the project there."""
+        name = QFileDialog.getExistingDirectory(self.shell, "Save project in a folder")
+        if not name:
+            return False
+        folder = Path(name)
+        if self.session.project.name == "Untitled":
+            self.session.project.name = folder.name
+        return self.save_to(folder)
+
+    def save_to(self, folder: Path) -> bool:
+        """Save the project in a folder; large ones with progress and Cancel."""
+        project = self.session.project
+        cells = sum(each.height * each.width * len(each.layers) for each in project.maps)
+        saved = [False]
+
+        def done(_: object) -> None:
+            settle_after_save(project, folder)
+            self.session.doc.mark_saved()
+            self.memory.add_recent(folder.absolute())
+            forget_recovery()
+            self.session.noticed.emit(f"Saved in {folder}", "note")
+            saved[0] = True
+
+        def failed(error: KnitError) -> None:
+            self.session.warn(f"Not saved: {error}")
+
+        if cells <= _QUIET_SAVE_CELLS:
+            try:
+                done(save_project(project, folder))
+            except KnitError as error:
+                failed(error)
+        else:
+            run_with_progress(
+                self.shell,
+                "Saving…",
+                lambda progress: save_project(project, folder, progress),
+                done,
+                failed,
+            )
+            while not self.shell.isEnabled():
+                QApplication.processEvents()
+        return saved[0]
+
+    def may_leave(self) -> bool:
+        """Ask what to do with unsaved changes; returns whether to go on."""
+        project = self.session.project
+        nothing = not project.tilesets and not project.maps
+        if self.session.doc.history.is_saved or nothing:
+            return True
+        box = QMessageBox(self.shell)
+        box.setWindowTitle("Unsaved changes")
+        box.setText(f"“{project.name}” has changes that are not saved.")
+        save = box.addButton("Save", QMessageBox.ButtonRole.AcceptRole)
+        drop = box.addButton("Don't save", QMessageBox.ButtonRole.DestructiveRole)
+        stay = box.addButton("Cancel", QMessageBox.ButtonRole.RejectRole)
+        box.setDefaultButton(save)
+        box.setEscapeButton(stay)
+        box.exec()
+        if box.clickedButton() is save:
+            return self.save()
+        return box.clickedButton() is drop
+
+    def offer_recovery(self) -> None:
+        """Offer the copy that the last run saved when it came to a bad end."""
+        folder = waiting_recovery()
+        if folder is not None:
+            self.notices_on_empty(folder)
+
+    def notices_on_empty(self, folder: Path) -> None:
+        """Ask whether to take up the saved copy."""
+        box = QMessageBox(self.shell)
+        box.setWindowTitle("A copy was saved")
+        box.setText("The last run came to a bad end. A copy of the project was saved first.")
+        take = box.addButton("Take up the copy", QMessageBox.ButtonRole.AcceptRole)
+        drop = box.addButton("Throw it away", QMessageBox.ButtonRole.DestructiveRole)
+        box.addButton("Later", QMessageBox.ButtonRole.RejectRole)
+        box.exec()
+        if box.clickedButton() is take:
+            self.recover(folder)
+        elif box.clickedButton() is drop:
+            forget_recovery(folder)
+
+    def recover(self, folder: Path) -> None:
+        """Open a saved copy as the project that it was, with changes not saved."""
+        try:
+            opened = open_project(folder)
+        except KnitError as error:
+            self.session.warn(f"The copy can not be opened: {error}")
+            return
+        home = recovery_home(folder)
+        for tileset in opened.project.tilesets:
+            if home is None or not (home / tileset.sheet).exists():
+                tileset.origin = folder / tileset.sheet
+        opened.project.folder = home
+        self._take(opened)
+        self.session.doc.history.mark_unsaved()
+        self._show_state()
+
+    # Sheets and maps
+
+    def ask_sheet(self) -> None:
+        """Ask for pictures and add them as sheets."""
+        kinds = " ".join(f"*{suffix}" for suffix in SUFFIXES)
+        names, _ = QFileDialog.getOpenFileNames(self.shell, "Open sheet", "", f"Pictures ({kinds})")
+        self.add_sheets([Path(name) for name in names])
+
+    def add_sheets(self, paths: list[Path]) -> None:
+        """Add pictures as sheets and go to Slice with the last one."""
+        for path in paths:
+            self.session.attempt(lambda p=path: self._add_sheet(p))  # type: ignore[misc]
+
+    def _add_sheet(self, path: Path) -> None:
+        project = self.session.project
+        name = free_name(path.stem or "sheet", [each.name for each in project.tilesets])
+        tileset = new_tileset(path, name)
+        self.session.doc.apply(add_tileset(project, tileset))
+        self.session.choose_tileset(tileset)
+        self.show_stage("slice")
+
+    def ask_missing(self, tileset: Tileset) -> None:
+        """Ask where a sheet that is missing lies now."""
+        kinds = " ".join(f"*{suffix}" for suffix in SUFFIXES)
+        name, _ = QFileDialog.getOpenFileName(
+            self.shell, f"Where is {tileset.sheet}?", "", f"Pictures ({kinds})"
+        )
+        if name:
+            self.session.attempt(lambda: self.give_sheet(tileset, Path(name)))
+
+    def give_sheet(self, tileset: Tileset, path: Path) -> None:
+        """Give a tileset the picture of a file."""
+        picture = read_picture(path)
+        edit = find_sheet(tileset, picture, path)
+        self.session.doc.apply(edit)
+
+    def new_map(self) -> None:
+        """Ask for a size and add a map."""
+        dialog = NewMapDialog(self.session, self.shell)
+        if dialog.exec():
+            self.session.attempt(lambda: self.add_map(dialog))
+
+    def add_map(self, dialog: NewMapDialog) -> None:
+        """Add the map that a dialog describes and show it."""
+        map_ = dialog.map()
+        self.session.doc.apply(add_map(self.session.project, map_))
+        self.session.choose_map(map_)
+        if self.stage == "slice":
+            self.show_stage("draw")
+
+    def step_map(self, by: int) -> None:
+        """Show the next or the previous map."""
+        maps = self.session.project.maps
+        if self.session.map in maps:
+            self.session.choose_map(maps[(maps.index(self.session.map) + by) % len(maps)])
+
+    def cancel(self) -> None:
+        """Esc: call off what is being drawn."""
+        if not self.mapside.view.cancel():
+            self.terrains.sheet.cancel()
+
+    # Events of the shell
+
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+        if isinstance(event, QCloseEvent):
+            if not self.may_leave():
+                event.ignore()
+                return True
+            wait_for_jobs()
+        elif isinstance(event, QDropEvent) and event.type() == QEvent.Type.Drop:
+            self._drop([Path(url.toLocalFile()) for url in event.mimeData().urls()])
+            event.acceptProposedAction()
+            return True
+        elif isinstance(event, QDragEnterEvent) and event.mimeData().hasUrls():
+            event.acceptProposedAction()
+            return True
+        elif isinstance(event, QKeyEvent) and event.key() == Qt.Key.Key_Escape:
+            self.cancel()
+        return super().eventFilter(watched, event)
+
+    def _drop(self, paths: list[Path]) -> None:
+        projects = [path for path in paths if path.is_dir() or path.name.endswith(".knit.json")]
+        if projects:
+            self.open_project(projects[0])
+        else:
+            self.add_sheets(paths)
