@@ -5,6 +5,8 @@ from __future__ import annotations
 from functools import partial
 from typing import TYPE_CHECKING
 
+from PySide6.QtGui import QKeySequence
+
 from knitground import __version__
 from knitground.ui.canvas.zoom import STEPS
 from knitground.ui.commands import Commands
@@ -51,12 +53,16 @@ def _project(window: Window, commands: Commands) -> None:
     add("Close window", window.shell.close, "Ctrl+Q")
 
 
+def _keys(*words: str) -> list[QKeySequence]:
+    return [QKeySequence(each) for each in words]
+
+
 def _edit(window: Window, commands: Commands) -> None:
     session = window.session
     add = partial(commands.add, "Edit")
     add("Undo", lambda: session.doc.undo(), "Ctrl+Z")
     redo = add("Redo", lambda: session.doc.redo(), "Ctrl+Y")
-    redo.setShortcuts(["Ctrl+Y", "Ctrl+Shift+Z"])
+    redo.setShortcuts(_keys("Ctrl+Y", "Ctrl+Shift+Z"))
     commands.line("Edit")
     add("Reroll", lambda: session.set_seed(session.seed + 1), "R")
     add("Larger brush", lambda: session.set_size(session.size + 1), "]")
@@ -71,15 +77,13 @@ def _view(window: Window, commands: Commands) -> None:
     for number, stage in enumerate(STAGES, 1):
         add(f"Stage {stage.name}", partial(window.show_stage, stage.key), f"Ctrl+{number}")
     commands.line("View")
-    add("Zoom in", lambda: view.zoom_by(1), "+").setShortcuts(["+", "="])
+    add("Zoom in", lambda: view.zoom_by(1), "+").setShortcuts(_keys("+", "="))
     add("Zoom out", lambda: view.zoom_by(-1), "-")
     add("Zoom 100 %", lambda: view.zoom_to(STEPS.index(1)), "Ctrl+0")
     add("Whole map", view.fit, "Home")
     commands.line("View")
-    grid = add("Grid lines", lambda: view.set_grid(grid.isChecked()), "G", checked=True)
-    repeat = add(
-        "Repeat 3 × 3", lambda: window.set_repeat(repeat.isChecked()), "Ctrl+Shift+R", checked=False
-    )
+    add("Grid lines", lambda: view.set_grid(not view.show_grid), "G", checked=True)
+    add("Repeat 3 × 3", lambda: window.set_repeat(not view.repeat), "Ctrl+Shift+R", checked=False)
     commands.line("View")
     for name in THEMES:
         add(f"Theme {name}", partial(window.set_theme, name))

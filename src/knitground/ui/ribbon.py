@@ -31,11 +31,11 @@ class Ribbon(QFrame):
             group.addButton(made)
             self.buttons[tool.key] = made
         self.hand = QLabel()
-        self.size = QSpinBox()
-        self.size.setRange(1, MAX_BRUSH)
-        self.size.setPrefix("size ")
-        self.size.setToolTip("Side of the brush (Ctrl+wheel, [ and ])")
-        self.size.valueChanged.connect(session.set_size)
+        self.brush = QSpinBox()
+        self.brush.setRange(1, MAX_BRUSH)
+        self.brush.setPrefix("size ")
+        self.brush.setToolTip("Side of the brush (Ctrl+wheel, [ and ])")
+        self.brush.valueChanged.connect(session.set_size)
         self.seed = QLabel()
         self.reroll = button("Reroll", lambda: session.set_seed(session.seed + 1),
                              "Draw the mix anew", "R")  # fmt: skip
@@ -45,7 +45,7 @@ class Ribbon(QFrame):
         in_hand.setProperty("role", "note")
         self.setLayout(
             row(*self.buttons.values(), rule, in_hand, self.hand, 1,
-                self.size, self.seed, self.reroll, margins=6, spacing=6)
+                self.brush, self.seed, self.reroll, margins=6, spacing=6)
         )  # fmt: skip
         session.picked.connect(self.refresh)
         session.opened.connect(self.refresh)
@@ -56,11 +56,11 @@ class Ribbon(QFrame):
         s = self.session
         self.buttons[s.tool].setChecked(True)
         self.hand.setText(f"<b>{s.hand.title}</b>" if s.hand else "nothing")
-        self.size.blockSignals(True)
-        self.size.setValue(s.size)
-        self.size.setSuffix(" vertices" if s.lays_terrain else " cells")
-        self.size.blockSignals(False)
-        self.size.setVisible(s.tool in ("paint", "erase"))
+        self.brush.blockSignals(True)
+        self.brush.setValue(s.size)
+        self.brush.setSuffix(" vertices" if s.lays_terrain else " cells")
+        self.brush.blockSignals(False)
+        self.brush.setVisible(s.tool in ("paint", "erase"))
         drawn = isinstance(s.hand, MixInHand)
         self.seed.setText(f"seed {s.seed}")
         self.seed.setVisible(drawn)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 from numpy.typing import NDArray
-from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QImage, QMouseEvent, QPainter, QPaintEvent, QResizeEvent, QWheelEvent
 from PySide6.QtWidgets import QWidget
 
@@ -12,13 +12,15 @@ from knitground.core.model.tileset import Picture, Tileset
 from knitground.core.render.pixels import premultiplied
 from knitground.core.slicing.grid import clear_see_through
 from knitground.ui.canvas.chunks import image_of
-from knitground.ui.canvas.zoom import Camera
+from knitground.ui.canvas.zoom import STEPS, Camera
 from knitground.ui.checkers import checkers
 from knitground.ui.theme import theme
 
 
 class SheetView(QWidget):
     """Shows a tileset's sheet. Stages draw over it and react to the pointer."""
+
+    zoomed = Signal()
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -69,7 +71,16 @@ class SheetView(QWidget):
             middle = (self.tileset.width / 2, self.tileset.height / 2)
             self.camera.centre(*middle, self.width(), self.height())
             self._fresh = True
+            self.zoomed.emit()
             self.update()
+
+    def look(self, zoom: int, x: float, y: float) -> None:
+        """Show a place of the sheet in the middle, at a whole zoom."""
+        self.camera.step = STEPS.index(zoom)
+        self.camera.centre(x, y, self.width(), self.height())
+        self._fresh = False
+        self.zoomed.emit()
+        self.update()
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         if self._fresh:
@@ -147,6 +158,7 @@ class SheetView(QWidget):
         step = 1 if event.angleDelta().y() > 0 else -1
         if self.camera.turn(step, event.position().x(), event.position().y()):
             self._fresh = False
+            self.zoomed.emit()
             self.update()
 
     def mousePressEvent(self, event: QMouseEvent) -> None:

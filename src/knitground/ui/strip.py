@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 import numpy as np
 from PySide6.QtCore import QMimeData, QPoint, QRect, Qt, QTimer, Signal
 from PySide6.QtGui import (
@@ -30,16 +32,17 @@ from knitground.core.edit.layers import (
     show_layer,
     use_set,
 )
-from knitground.core.model.layers import GroundLayer, Layer
+from knitground.core.model.layers import Cells, GroundLayer, Layer
 from knitground.core.model.map import Map
 from knitground.core.model.project import free_name
 from knitground.core.render.atlas import Atlas
 from knitground.core.render.compose import lay_out
+from knitground.core.render.pixels import Pixels
 from knitground.ui.canvas.chunks import image_of
 from knitground.ui.checkers import checkers
 from knitground.ui.session import Session
 from knitground.ui.theme import theme
-from knitground.ui.widgets import button, column, icon_button, note, row
+from knitground.ui.widgets import button, column, icon, icon_button, note, row
 
 _THUMB = (60, 40)
 _SAMPLES = 60
@@ -51,7 +54,7 @@ class Thumb(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self.setFixedSize(*_THUMB)
-        self._pixels: np.ndarray | None = None  # type: ignore[type-arg]
+        self._pixels: Pixels | None = None
         self._image: QImage | None = None
 
     def show_layer(self, session: Session, map_: Map, layer: Layer, atlas: Atlas) -> None:
@@ -62,7 +65,7 @@ class Thumb(QWidget):
             cells = layer.cells[::step, ::step]
         else:
             box = Box(0, 0, map_.height, map_.width)
-            cells = session.doc.cells(map_, layer, box)[::step, ::step]
+            cells = _sampled(session.doc.cells(map_, layer, box), step)
         level = atlas.level_count - 1
         self._pixels = np.ascontiguousarray(lay_out(atlas.pictures(level), cells))
         self._image = image_of(self._pixels)
@@ -80,6 +83,13 @@ class Thumb(QWidget):
         painter.setPen(QPen(theme().colour("line"), 1))
         painter.drawRect(self.rect().adjusted(0, 0, -1, -1))
         painter.end()
+
+
+def _sampled(cells: Cells, step: int) -> Cells:
+    """Take one cell of each step × step, one that is not empty if there is any."""
+    high, wide = cells.shape[0] // step * step, cells.shape[1] // step * step
+    blocks = cells[:high, :wide].reshape(high // step, step, wide // step, step)
+    return np.asarray(blocks.max(axis=(1, 3)), np.int32)
 
 
 class Card(QFrame):
@@ -115,8 +125,6 @@ class Card(QFrame):
         name = metrics.elidedText(self.layer.name, Qt.TextElideMode.ElideRight, 118)
         self.name.setText(f"<b>{name}</b>" if here else name)
         self.setToolTip(f"{self.layer.name}: click to work on it, drag to move it")
-        from knitground.ui.widgets import icon
-
         self.eye.setIcon(
             icon("mdi6.eye-outline", "ink2")
             if self.layer.visible
@@ -218,6 +226,7 @@ class Strip(QFrame):
     def _rebuild(self) -> None:
         for card in self.cards:
             self._line.removeWidget(card)
+            card.hide()
             card.deleteLater()
         self.cards = []
         map_ = self.session.map
@@ -254,7 +263,7 @@ class Strip(QFrame):
         for tileset in self.session.project.tilesets:
             for kit in tileset.sets:
                 text = f"Ground layer from {tileset.name} — {kit.name}"
-                menu.addAction(text, lambda t=tileset.name, k=kit.name: self.add_ground(t, k))
+                menu.addAction(text, partial(self.add_ground, tileset.name, kit.name))
         menu.addAction("Tile layer", self.add_tiles)
         return menu
 
@@ -319,6 +328,9 @@ class Strip(QFrame):
         else:
             self.session.note("Only a ground layer draws variants: choose one")
 
+    def _knit_from(self, map_: Map, layer: GroundLayer, tileset: str, set_name: str) -> None:
+        self.session.apply(use_set(map_, layer, tileset, set_name))
+
     def _menu(self, layer: Layer, at: QPoint) -> None:
         map_ = self.session.map
         if map_ is None:
@@ -333,9 +345,7 @@ class Strip(QFrame):
                 for kit in tileset.sets:
                     sets.addAction(
                         f"{tileset.name} — {kit.name}",
-                        lambda t=tileset.name, k=kit.name: self.session.apply(
-                            use_set(map_, layer, t, k)
-                        ),
+                        partial(self._knit_from, map_, layer, tileset.name, kit.name),
                     )
             menu.addAction("Reroll variants", self.reroll)
         menu.addSeparator()

@@ -72,7 +72,7 @@ class _Style(QProxyStyle):
             painter.setRenderHint(QPainter.RenderHint.Antialiasing)
             painter.setPen(QPen(theme().colour("accent"), 2))
             painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.drawRoundedRect(QRectF(option.rect).adjusted(1, 1, -1, -1), 4, 4)  # type: ignore[attr-defined]
+            painter.drawRoundedRect(QRectF(option.rect).adjusted(1, 1, -1, -1), 4, 4)
             painter.restore()
             return
         super().drawPrimitive(element, option, painter, widget)
@@ -143,6 +143,7 @@ def _sheet(t: Theme) -> str:
     QPushButton, QToolButton {{ background: {t.window}; border: 1px solid {t.line};
         border-radius: 4px; padding: 4px 10px; min-height: 18px; }}
     QPushButton:hover, QToolButton:hover {{ background: {t.sunken}; }}
+    QPushButton[left="true"] {{ text-align: left; padding-left: 8px; }}
     QPushButton:pressed {{ background: {t.line}; }}
     QPushButton[primary="true"] {{ background: {t.accent}; color: {t.on_accent};
         border-color: {t.accent}; font-weight: 600; }}
@@ -158,6 +159,7 @@ def _sheet(t: Theme) -> str:
         margin-right: 3px; color: {t.ink2}; }}
     QTabBar::tab:selected {{ background: {t.panel}; color: {t.ink}; font-weight: 600; }}
     QScrollArea {{ border: 0; background: transparent; }}
+    QScrollArea > QWidget > QWidget {{ background: transparent; }}
     QListWidget {{ border: 1px solid {t.line}; border-radius: 4px; }}
     QSplitter::handle {{ background: {t.window}; }}
     """

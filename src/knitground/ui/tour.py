@@ -4,14 +4,17 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from pathlib import Path
+from time import sleep
 
-from PySide6.QtCore import QEvent, QPoint, QPointF, Qt
+from PySide6.QtCore import QCoreApplication, QEvent, QPoint, QPointF, Qt
 from PySide6.QtGui import QEnterEvent, QMouseEvent
 from PySide6.QtWidgets import QApplication, QWidget
 
 from knitground.core.base.errors import PlaceError
+from knitground.core.model.layers import GroundLayer
 from knitground.demo.project import write_demo
 from knitground.ui.bench.draw import TABS
+from knitground.ui.canvas.zoom import STEPS
 from knitground.ui.memory import Memory
 from knitground.ui.shell import Shell
 from knitground.ui.start import make_app
@@ -27,14 +30,19 @@ def run_tour(folder: Path) -> tuple[list[Path], list[str]]:
     window.open_project(project)
     settle()
     lines = [f"demo project: {project}"]
-    for map_ in list(window.session.project.maps):
+    for map_ in window.session.project.maps:
         window.session.choose_map(map_)
-        window.show_stage("grow")
-        window.grow.run_new()
-        settle()
         window.session.doc.knitter.ensure_all(map_)
-        laid = ", ".join(f"{name} {part[1]:.1%}" for name, part in window.grow.laid.items())
-        lines.append(f"{map_.name}: grown, {laid}; {_gaps(window)} gaps")
+        lines.append(f"{map_.name}: knitted, {_gaps(window)} gaps")
+    # The harbour's quay was painted after its recipe had run; the basin is the recipe's alone.
+    window.show_stage("grow")
+    window.grow.roll()
+    settle()
+    laid = ", ".join(f"{name} {part[1]:.1%}" for name, part in window.grow.laid.items())
+    lines.append(
+        f"{window.grow.title.text()}: grown with another seed, {laid}; {_gaps(window)} gaps"
+    )
+    window.session.doc.undo()
     window.ship.folder.setText(str(shipped))
     window.ship.ship_now()
     settle()
@@ -59,17 +67,18 @@ def make_window(memory: Path) -> Window:
 
 def settle() -> None:
     """Let the window finish what it is doing."""
-    for _ in range(4):
+    for _ in range(20):
         wait_for_jobs()
-        for _ in range(20):
-            QApplication.processEvents()
+        QApplication.processEvents()
+        QCoreApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
+        sleep(0.01)
 
 
 def _gaps(window: Window) -> int:
     return sum(
         window.session.doc.knitter.gaps(layer)[0]
         for layer in (window.session.map.layers if window.session.map else [])
-        if layer.kind == "ground"
+        if isinstance(layer, GroundLayer)
     )
 
 
@@ -125,8 +134,7 @@ def _terrains(window: Window) -> None:
     settle()
     sheet = window.terrains.sheet
     window.terrains.choose(1)
-    sheet.camera.step = 9
-    sheet.camera.left, sheet.camera.top = -4.0, -4.0
+    sheet.look(4, 60, 44)
     sheet.chosen = (0, 4)
     sheet.tile_chosen.emit(0, 4)
     window.mapside.view.fit()
@@ -142,9 +150,9 @@ def _draw(window: Window) -> None:
     window.session.set_size(4)
     settle()
     view = window.mapside.view
-    view.camera.step = 7
-    view.show_cell(34, 60)
-    hover(view, view.screen_at(32, 62))
+    view.zoom_to(STEPS.index(2))
+    view.show_cell(31, 56)
+    hover(view, view.screen_at(28, 57))
 
 
 def _mix(window: Window) -> None:
@@ -160,7 +168,8 @@ def _mix(window: Window) -> None:
 
 def _grow(window: Window) -> None:
     window.show_stage("grow")
-    window.session.choose_map(window.session.project.maps[0])
+    window.session.choose_map(window.session.project.maps[1])
+    window.take_terrain(1)
     window.grow.run_new()
     settle()
     window.mapside.view.fit()

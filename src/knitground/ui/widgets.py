@@ -34,7 +34,8 @@ def icon(name: str, role: str = "ink") -> QIcon:
     import qtawesome  # late: it is slow to import
 
     t = theme()
-    return qtawesome.icon(name, color=getattr(t, role), color_on=t.on_accent, color_disabled=t.line)
+    made: QIcon = qtawesome.icon(name, color=getattr(t, role), color_on=t.on_accent, color_disabled=t.line)
+    return made
 
 
 def head(text: str) -> QLabel:
@@ -145,7 +146,7 @@ def pixel_box(low: int, high: int, hint: str) -> QSpinBox:
     return box
 
 
-def tile_pixmap(pixels: Pixels, side: int) -> QPixmap:
+def tile_pixmap(pixels: Pixels, side: int, *, framed: bool = False) -> QPixmap:
     """Draw a tile as a pixmap of a given side, pixels kept square, see-through parts chequered."""
     out = QPixmap(side, side)
     out.fill(Qt.GlobalColor.transparent)
@@ -153,6 +154,9 @@ def tile_pixmap(pixels: Pixels, side: int) -> QPixmap:
     rect = QRectF(0, 0, side, side)
     checkers(painter, rect)
     painter.drawImage(rect, image_of(np.ascontiguousarray(pixels)))
+    if framed:
+        painter.setPen(QPen(theme().colour("ink2"), 1))
+        painter.drawRect(rect.adjusted(0.5, 0.5, -0.5, -0.5))
     painter.end()
     return out
 
@@ -164,7 +168,12 @@ class ShareBar(QWidget):
         super().__init__()
         self.asked, self.laid, self.colour = asked, laid, colour
         self.setFixedHeight(18)
-        self.setMinimumWidth(80)
+        self.setMinimumWidth(60)
+
+    def show_shares(self, asked: float, laid: float | None) -> None:
+        """Show other shares."""
+        self.asked, self.laid = asked, laid
+        self.update()
 
     def paintEvent(self, event: QPaintEvent) -> None:
         t = theme()

@@ -65,7 +65,7 @@ from knitground.ui.tasks import run_with_progress, wait_for_jobs
 from knitground.ui.theme import THEMES, theme, use
 from knitground.ui.widgets import column
 
-_WIDTHS = {"terrains": 560, "draw": 300, "grow": 420, "ship": 380}
+_WIDTHS = {"terrains": 560, "draw": 320, "grow": 420, "ship": 380}
 _QUIET_SAVE_CELLS = 512 * 512
 
 
@@ -133,6 +133,11 @@ class Window(QObject):
         self.shell.pages.addWidget(self.empty)
         self.shell.pages.addWidget(work)
         self.work = work
+        self.title = QLabel()
+        self.title.setProperty("role", "note")
+        self.title.setFixedWidth(320)
+        self.title.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+        self.shell.menuBar().setCornerWidget(self.title)
         self.under = QLabel()
         self.under.setIndent(76)
         self.under.setTextFormat(Qt.TextFormat.PlainText)
@@ -155,6 +160,7 @@ class Window(QObject):
         s.changed.connect(lambda _: self._on_changed())
         s.picked.connect(self._show_page)
         self.mapside.view.zoomed.connect(self._show_zoom)
+        self.slice.sheet.zoomed.connect(self._show_zoom)
         self.mapside.new_map_asked.connect(self.new_map)
         self.slice.open_asked.connect(self.ask_sheet)
         self.slice.find_asked.connect(self.ask_missing)
@@ -179,6 +185,7 @@ class Window(QObject):
             width = self.memory.get(f"width {key}", _WIDTHS[key])
             self.splitter.setSizes([width, max(300, self.splitter.width() - width)])
         self.session.pointed.emit("")
+        self._show_zoom()
         self._show_page()
 
     def _keep_width(self) -> None:
@@ -199,8 +206,8 @@ class Window(QObject):
             action.setEnabled(step is not None)
             action.setText(f"{name} {step}" if step else name)
         saved = "" if history.is_saved else " — not saved"
+        self.title.setText(f"{self.session.project.name}{saved or ' — saved'}  ")
         self.shell.setWindowTitle(f"{self.session.project.name}{saved} — Knit Ground")
-        self.shell.setWindowModified(not history.is_saved)
         self._show_page()
         self._on_changed()
 
@@ -208,7 +215,8 @@ class Window(QObject):
         self._idle.start()
 
     def _show_zoom(self) -> None:
-        self.zoom.setText(f"zoom {self.mapside.view.camera.text()} · Ctrl+K commands  ")
+        shown = self.slice.sheet if self.stage == "slice" else self.mapside.view
+        self.zoom.setText(f"zoom {shown.camera.text()} · Ctrl+K commands  ")
 
     def _point(self, text: str) -> None:
         width = max(100, self.under.width() - 80)

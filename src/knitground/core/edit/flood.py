@@ -80,7 +80,7 @@ def _touches(mask: NDArray[np.bool_], inner: Box, size: tuple[int, int], wrap: b
 
 
 def _over_the_border(
-    labels: NDArray[np.int32], count: int, mask: NDArray[np.bool_]
+    labels: NDArray[np.integer[Any]], count: int, mask: NDArray[np.bool_]
 ) -> NDArray[np.bool_]:
     """Join the pieces that meet over the border to the region."""
     pairs = np.concatenate(

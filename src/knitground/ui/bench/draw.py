@@ -205,6 +205,7 @@ class DrawBench(QWidget):
                     made = QPushButton(terrain.name)
                     made.setIcon(terrain_icon(kit, mark))
                     made.setIconSize(QSize(20, 20))
+                    made.setProperty("left", "true")
                     made.setCheckable(True)
                     made.setChecked(self.session.hand == hand)
                     made.setToolTip(f"Take {terrain.name} in hand (key {mark})")
@@ -281,7 +282,9 @@ class DrawBench(QWidget):
     def _mix_card(self, mix: Mix, chosen: bool) -> QWidget:
         card = QWidget()
         take = QPushButton(mix.name)
+        take.setProperty("left", "true")
         take.setCheckable(True)
+        take.setMinimumWidth(60)
         take.setChecked(chosen)
         take.setToolTip(f"Take the mix “{mix.name}” in hand")
         take.clicked.connect(lambda *_: self.take_mix(mix))
@@ -306,7 +309,7 @@ class DrawBench(QWidget):
         picture = QLabel()
         pixels = self._tile_pixels(entry.tile)
         if pixels is not None:
-            picture.setPixmap(tile_pixmap(pixels, 32))
+            picture.setPixmap(tile_pixmap(pixels, 32, framed=True))
         weight = QDoubleSpinBox()
         weight.setRange(0, 10_000)
         weight.setDecimals(1)
@@ -316,8 +319,9 @@ class DrawBench(QWidget):
         weight.setToolTip("Weight; 0 is never")
         weight.valueChanged.connect(lambda value: self._weigh(mix, place, value))
         cells = round(share * self._map_cells())
-        words = note(f"{percent(share)} · about {cells} cells of this map")
+        words = note(f"{percent(share)} · {cells} of {self._map_cells()} cells")
         words.setWordWrap(False)
+        words.setToolTip(f"If the whole map were filled: about {cells} cells")
         bar = ShareBar(share, None, LINEN.accent)
         side = column(bar, words, spacing=0)
         line = row(picture, weight, side, spacing=6)
@@ -352,7 +356,7 @@ class DrawBench(QWidget):
         if pixels is None:
             self.hand_picture.clear()
         else:
-            self.hand_picture.setPixmap(tile_pixmap(pixels, 64))
+            self.hand_picture.setPixmap(tile_pixmap(pixels, 64, framed=True))
 
     def _hand_pixels(self, hand: Hand | None) -> Pixels | None:
         if isinstance(hand, TileInHand):

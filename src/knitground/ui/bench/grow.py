@@ -61,6 +61,7 @@ class GrowBench(QWidget):
         self._built_for: object = None
         self._sliders: dict[str, QSlider] = {}
         self._numbers: dict[str, QLabel] = {}
+        self._bars: dict[str, ShareBar] = {}
         self._wait = QTimer(self, singleShot=True, interval=0)
         self._wait.timeout.connect(self.run)
         self._make_parts()
@@ -226,18 +227,15 @@ class GrowBench(QWidget):
             laid = self.laid.get(terrain.name)
             words = percent(want) if laid is None else f"{percent(want)} / {percent(laid[1])}"
             self._numbers[terrain.name].setText(words)
-            bar = self.findChild(ShareBar, f"bar {terrain.name}")
-            if bar is not None:
-                bar.asked, bar.laid = want, laid[1] if laid else None
-                bar.update()
+            self._bars[terrain.name].show_shares(want, laid[1] if laid else None)
 
     def _build_shares(self, kit: TerrainSet) -> None:
         clear(self.shares)
-        self._sliders, self._numbers = {}, {}
+        self._sliders, self._numbers, self._bars = {}, {}, {}
         for line, terrain in enumerate(kit.terrains):
             slider = self._slider(0, 100, f"Share of {terrain.name}")
             bar = ShareBar(0, None, terrain.colour)
-            bar.setObjectName(f"bar {terrain.name}")
+            self._bars[terrain.name] = bar
             words = QLabel()
             words.setMinimumWidth(92)
             words.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)

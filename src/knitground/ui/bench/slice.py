@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from functools import partial
 
 import numpy as np
 from PySide6.QtCore import QLineF, QPointF, QRectF, Qt, Signal
@@ -22,6 +23,7 @@ from knitground.ui.theme import LINEN, theme
 from knitground.ui.widgets import (
     Swatch,
     button,
+    clear,
     column,
     head,
     note,
@@ -32,7 +34,13 @@ from knitground.ui.widgets import (
     set_role,
 )
 
-_SWATCH_TILES = 12
+_SWATCH_PX = 150
+
+
+def _facts_line(facts: QLabel, find: QWidget) -> QHBoxLayout:
+    line = row(facts, find)
+    line.setStretch(0, 1)
+    return line
 
 
 class SliceSheet(SheetView):
@@ -136,8 +144,8 @@ def swatch_pixels(picture: Picture, grid: Grid) -> Pixels:
     Only the tiles that are shown are cut: the cost does not grow with the sheet.
     """
     cut = grid.slicing
-    side = max(1, min(_SWATCH_TILES, 384 // max(cut.tile_width, cut.tile_height)))
-    rows, cols = min(grid.rows, side), min(grid.columns, side)
+    rows = min(grid.rows, max(1, 2 * _SWATCH_PX // cut.tile_height))
+    cols = min(grid.columns, max(1, _SWATCH_PX // cut.tile_width))
     ys = (cut.top(0) + np.arange(rows) * cut.pitch_y)[:, None] + np.arange(cut.tile_height)
     xs = (cut.left(0) + np.arange(cols) * cut.pitch_x)[:, None] + np.arange(cut.tile_width)
     part = picture[ys.ravel()][:, xs.ravel()]
@@ -194,7 +202,9 @@ class SliceBench(QWidget):
         self.revert = button("Back to what was", self.reset, "Forget the numbers that were tried")
         self.facts = QLabel()
         self.facts.setWordWrap(True)
-        self.find = button("Find the sheet…", self._find, "Choose the picture that is missing")
+        self.find_button = button(
+            "Find the sheet…", self._find, "Choose the picture that is missing"
+        )
         self.swatch_note = note("The sliced tiles laid edge to edge: a wrong grid shows here.")
 
     def _lay_out(self) -> None:
@@ -226,7 +236,7 @@ class SliceBench(QWidget):
                 note("Type the numbers; lines and swatch follow. Wheel zooms, middle drag pans."),
                 self.sheet,
                 row(column(numbers, see_through), 1, column(self.use, self.revert, 1)),
-                row(self.facts, 1, self.find),
+                _facts_line(self.facts, self.find_button),
                 margins=14,
             )
         )  # fmt: skip
@@ -284,7 +294,8 @@ class SliceBench(QWidget):
         if self._filling or self.trial is None:
             return
         numbers = {key: box.value() for key, box in self.boxes.items()}
-        self._try(replace(self.trial, **numbers, tolerance=self.tolerance.value()))
+        colours, near = self.trial.see_through, self.tolerance.value()
+        self._try(Slicing(**numbers, see_through=colours, tolerance=near))
 
     def _try(self, slicing: Slicing) -> None:
         tileset = self.session.tileset
@@ -293,7 +304,7 @@ class SliceBench(QWidget):
         self.trial = slicing
         self._show_colours()
         missing = tileset.picture is None
-        self.find.setVisible(missing)
+        self.find_button.setVisible(missing)
         try:
             grid = lay_grid(slicing, tileset.width, tileset.height)
         except SlicingError as error:
@@ -354,14 +365,12 @@ class SliceBench(QWidget):
             self._try(replace(self.trial, see_through=kept))
 
     def _show_colours(self) -> None:
-        from knitground.ui.widgets import clear
-
         clear(self.colours)
         colours = self.trial.see_through if self.trial else ()
         if not colours:
             self.colours.addWidget(note("none"))
         for colour in colours:
-            chip = button("×", lambda c=colour: self._remove_colour(c), "Not see-through any more")
+            chip = button("×", partial(self._remove_colour, colour))
             ink = "#000" if sum(colour) > 380 else "#fff"
             name = QColor(*colour).name()
             chip.setStyleSheet(

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
-from PySide6.QtCore import QPointF, QSize, Qt, Signal
+from PySide6.QtCore import QPoint, QPointF, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QIcon, QPainter, QPixmap
 from PySide6.QtWidgets import (
     QButtonGroup,
@@ -85,10 +85,10 @@ class TerrainsBench(QWidget):
         chips.setLayout(row(self.chips, 1))
         variants = QScrollArea()
         inner = QWidget()
-        inner.setLayout(row(self.variants, 1))
+        inner.setLayout(column(row(self.variants, 1), 1))
         variants.setWidget(inner)
         variants.setWidgetResizable(True)
-        variants.setFixedHeight(112)
+        variants.setFixedHeight(84)
         layout = column(
             row(head("Terrains"), 1, self.sets, button("+ set", self.new_set, "Add a corner set")),
             note(
@@ -216,12 +216,12 @@ class TerrainsBench(QWidget):
             self.chips.addWidget(chip)
         self.chips.addWidget(button("+ terrain", self.new_terrain, "Add a terrain to the set"))
 
-    def _chip_menu(self, mark: int, chip: QWidget, at: object) -> None:
+    def _chip_menu(self, mark: int, chip: QWidget, at: QPoint) -> None:
         menu = QMenu(chip)
         menu.addAction("Rename…", lambda: self._rename(mark))
         menu.addAction("Colour…", lambda: self._recolour(mark))
         menu.addAction("Letter…", lambda: self._reletter(mark))
-        menu.popup(chip.mapToGlobal(at))  # type: ignore[arg-type]
+        menu.popup(chip.mapToGlobal(at))
 
     def change(self, mark: int, **facts: str) -> None:
         """Give a terrain another name, colour or letter."""
@@ -297,7 +297,7 @@ class TerrainsBench(QWidget):
         picture = QLabel()
         tiles = self._cuts[1]
         if tiles is not None:
-            picture.setPixmap(tile_pixmap(tiles[tileset.number(*at)], 32))
+            picture.setPixmap(tile_pixmap(tiles[tileset.number(*at)], 32, framed=True))
         field = QDoubleSpinBox()
         field.setRange(0, 1000)
         field.setDecimals(1)

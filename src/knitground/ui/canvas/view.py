@@ -110,7 +110,7 @@ class MapView(QWidget):
         if self._map is not None:
             width, height = self._map_px()
             times = 3 if self.repeat else 1
-            room = (self.width() - 24, self.height() - 24)
+            room = (self.width(), self.height())
             self.camera.fit(width * times, height * times, *room, most=4)
             self.camera.centre(width / 2, height / 2, self.width(), self.height())
             self._moved()
@@ -180,7 +180,8 @@ class MapView(QWidget):
         self.fit()
         if self.camera.zoom < 1:
             self.camera.step = STEPS.index(1)
-            self.camera.centre(*(side / 2 for side in self._map_px()), self.width(), self.height())
+            wide, high = self._map_px()
+            self.camera.centre(wide / 2, high / 2, self.width(), self.height())
         self._fresh_view = True
 
     def resizeEvent(self, event: QResizeEvent) -> None:

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from fractions import Fraction
 
 STEPS = (
-    *(Fraction(1, n) for n in (64, 32, 16, 8, 4, 2)),
+    *(Fraction(1, n) for n in (64, 48, 32, 24, 16, 12, 8, 6, 4, 3, 2)),
     *(Fraction(n) for n in (1, 2, 3, 4, 6, 8, 12, 16, 24, 32)),
 )
 
@@ -62,5 +62,4 @@ class Camera:
 
     def text(self) -> str:
         """Write the zoom in percent."""
-        percent = STEPS[self.step] * 100
-        return f"{float(percent):g} %"
+        return f"{float(STEPS[self.step] * 100):.3g} %"

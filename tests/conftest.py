@@ -1,0 +1,33 @@
+import json
+import os
+import tempfile
+from pathlib import Path
+
+import pytest
+
+_HOME = Path(tempfile.mkdtemp(prefix="knitground-tests-"))
+for _name in ("XDG_CONFIG_HOME", "XDG_DATA_HOME", "XDG_CACHE_HOME"):
+    os.environ[_name] = str(_HOME / _name.lower())
+_SCREEN = {
+    "name": "s0", "x": 0, "y": 0, "width": 1280, "height": 800,
+    "logicalDpi": 96, "logicalBaseDpi": 96, "dpr": 1,
+}  # fmt: skip
+(_HOME / "screen.json").write_text(json.dumps({"screens": [_SCREEN]}))
+os.environ["QT_QPA_PLATFORM"] = f"offscreen:configfile={_HOME / 'screen.json'}"
+
+
+@pytest.fixture(scope="session")
+def demo_folder(tmp_path_factory):
+    from knitground.demo.project import write_demo
+
+    folder = tmp_path_factory.mktemp("demo") / "Harl Pans"
+    write_demo(folder)
+    return folder
+
+
+@pytest.fixture
+def demo(demo_folder):
+    """The demo project, read afresh; tests may change it."""
+    from knitground.core.files.project_io import open_project
+
+    return open_project(demo_folder).project

@@ -1,0 +1,73 @@
+"""Small maps and sets for tests, drawn as text."""
+
+from itertools import product
+
+import numpy as np
+
+from knitground.core.edit.document import Document
+from knitground.core.model.map import Map
+from knitground.core.model.project import Project
+from knitground.core.model.slicing import Slicing
+from knitground.core.model.terrain import SetKind, Slot, Terrain, TerrainSet
+from knitground.core.model.tileset import Tileset
+
+CORNERS = (Slot.NW, Slot.NE, Slot.SW, Slot.SE)
+
+
+def grid(text, letters=".BCLP"):
+    """Turn lines of letters into a uint8 array: each letter's place in `letters`."""
+    lines = text.strip().split()
+    return np.array([[letters.index(each) for each in line] for line in lines], np.uint8)
+
+
+def text_of(values, letters=".BCLP"):
+    return "\n".join("".join(letters[v] for v in line) for line in values)
+
+
+def pair_marks(pairs, copies=1):
+    """Marks (n, 8) of complete corner sets for each pair of terrains."""
+    combos = sorted({corner for pair in pairs for corner in product(pair, repeat=4)})
+    rows = []
+    for corner in combos:
+        for _ in range(copies):
+            marks = np.zeros(8, np.uint8)
+            marks[list(CORNERS)] = corner
+            rows.append(marks)
+    return np.array(rows)
+
+
+def small_project(size=(8, 10), wrap=False, pairs=((1, 2), (2, 3)), copies=2, tile=8):
+    """A project with one sheet of marked tiles and one map with a ground and a tile layer."""
+    marks = pair_marks(pairs, copies)
+    count, columns = len(marks), 8
+    rows = -(-count // columns)
+    rng = np.random.default_rng(5)
+    picture = rng.integers(0, 256, (rows * tile, columns * tile, 4), np.uint8)
+    picture[..., 3] = 255
+    terrains = tuple(Terrain(n, c, n[0].upper()) for n, c in
+                     (("brine", "#2f8f9d"), ("crust", "#f2ede1"), ("clay", "#b9822f")))
+    laid = np.zeros((rows, columns, 8), np.uint8)
+    laid.reshape(-1, 8)[:count] = marks
+    tileset = Tileset("sheet", "sheet.png", columns * tile, rows * tile, Slicing(tile, tile),
+                      picture=picture)
+    tileset.sets = [TerrainSet("Set", SetKind.CORNER, terrains, laid)]
+    map_ = Map("Map", *size, tile, tile, wrap)
+    ground = map_.new_ground_layer("Ground", "sheet", "Set")
+    ground.terrain[:] = 2
+    map_.layers.append(ground)
+    map_.layers.append(map_.new_tile_layer("Tiles"))
+    project = Project("Small", None, [tileset], [], [map_])
+    return Document(project), map_, ground, map_.layers[1]
+
+
+def snapshot(project):
+    """All of a project that is saved, as plain values, to compare two states."""
+    from knitground.core.files.map_io import map_to_file
+    from knitground.core.files.tileset_io import tileset_to_file
+
+    return (
+        project.name,
+        [map_to_file(each).model_dump() for each in project.maps],
+        [tileset_to_file(each).model_dump() for each in project.tilesets],
+        list(project.mixes),
+    )
