@@ -44,12 +44,19 @@ def small_project(size=(8, 10), wrap=False, pairs=((1, 2), (2, 3)), copies=2, ti
     rng = np.random.default_rng(5)
     picture = rng.integers(0, 256, (rows * tile, columns * tile, 4), np.uint8)
     picture[..., 3] = 255
-    terrains = tuple(Terrain(n, c, n[0].upper()) for n, c in
-                     (("brine", "#2f8f9d"), ("crust", "#f2ede1"), ("clay", "#b9822f")))
+    terrains = tuple(
+        Terrain(n, c, letter)
+        for n, c, letter in (
+            ("brine", "#2f8f9d", "B"),
+            ("crust", "#f2ede1", "C"),
+            ("clay", "#b9822f", "L"),
+        )
+    )
     laid = np.zeros((rows, columns, 8), np.uint8)
     laid.reshape(-1, 8)[:count] = marks
-    tileset = Tileset("sheet", "sheet.png", columns * tile, rows * tile, Slicing(tile, tile),
-                      picture=picture)
+    tileset = Tileset(
+        "sheet", "sheet.png", columns * tile, rows * tile, Slicing(tile, tile), picture=picture
+    )
     tileset.sets = [TerrainSet("Set", SetKind.CORNER, terrains, laid)]
     map_ = Map("Map", *size, tile, tile, wrap)
     ground = map_.new_ground_layer("Ground", "sheet", "Set")

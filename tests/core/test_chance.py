@@ -16,7 +16,11 @@ def test_numbers_of_a_part_are_those_of_the_whole():
 
 def test_numbers_are_the_same_on_every_machine():
     found = cell_numbers(np.array([0, 1, 4095]), np.array([0, 4095]), 41, 2)
-    assert found.tolist() == [[2644872131, 2295165531], [3971974729, 2059210000], [2766380232, 956186515]]
+    assert found.tolist() == [
+        [2644872131, 2295165531],
+        [3971974729, 2059210000],
+        [2766380232, 956186515],
+    ]
 
 
 @pytest.mark.parametrize(("seed", "layer"), [(1, 1), (41, 2), (2**40, 3)])

@@ -15,7 +15,9 @@ from knitground.core.model.layers import GAP
 
 
 def table_of(marks, weights=None, terrains=4):
-    return build_table(marks, list(range(1, len(marks) + 1)), weights or [1.0] * len(marks), terrains)
+    return build_table(
+        marks, list(range(1, len(marks) + 1)), weights or [1.0] * len(marks), terrains
+    )
 
 
 def slow_knit(marks, weights, terrain, seed, layer):
@@ -27,7 +29,9 @@ def slow_knit(marks, weights, terrain, seed, layer):
     for r in range(height):
         for c in range(width):
             want = [terrain[r, c], terrain[r, c + 1], terrain[r + 1, c], terrain[r + 1, c + 1]]
-            fits = [n for n, m in enumerate(marks) if (m[list(CORNERS)] == want).all() and weights[n]]
+            fits = [
+                n for n, m in enumerate(marks) if (m[list(CORNERS)] == want).all() and weights[n]
+            ]
             if not any(want) or (0 in want and not has_border):
                 continue
             if not fits:
@@ -117,7 +121,9 @@ def test_explain_names_what_the_knitting_chose():
             assert len(why.candidates) == 3
             assert why.sentence().startswith("NW ")
     ground.pinned[0, 0] = True
-    assert explain(table, map_, ground, kit, Box(0, 0, 1, 1)).sentence().startswith("pinned by hand")
+    assert (
+        explain(table, map_, ground, kit, Box(0, 0, 1, 1)).sentence().startswith("pinned by hand")
+    )
 
 
 def test_missing_combinations_are_named():

@@ -10,8 +10,18 @@ from knitground.core.slicing.grid import MAX_TILES, clear_see_through, cut, lay_
 small = st.integers(0, 5)
 
 
-@given(st.integers(1, 9), st.integers(1, 9), small, small, small, small, small, small,
-       st.integers(9, 60), st.integers(9, 60))
+@given(
+    st.integers(1, 9),
+    st.integers(1, 9),
+    small,
+    small,
+    small,
+    small,
+    small,
+    small,
+    st.integers(9, 60),
+    st.integers(9, 60),
+)
 def test_tiles_are_what_counting_pixels_gives(tw, th, mx, my, sx, sy, x0, y0, width, height):
     slicing = Slicing(tw, th, mx, my, sx, sy, x0, y0)
     picture = np.arange(height * width * 4, dtype=np.uint32).astype(np.uint8)
@@ -76,6 +86,8 @@ def test_tile_under_a_pixel():
 def test_see_through_colours_within_their_tolerance():
     pixels = np.array([[[255, 0, 255, 255], [250, 0, 250, 255], [0, 0, 0, 255]]], np.uint8)
     exact = clear_see_through(pixels.copy(), Slicing(1, 1, see_through=((255, 0, 255),)))
-    near = clear_see_through(pixels.copy(), Slicing(1, 1, see_through=((255, 0, 255),), tolerance=10))
+    near = clear_see_through(
+        pixels.copy(), Slicing(1, 1, see_through=((255, 0, 255),), tolerance=10)
+    )
     assert exact[0, :, 3].tolist() == [0, 255, 255]
     assert near[0, :, 3].tolist() == [0, 0, 255]

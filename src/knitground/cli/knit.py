@@ -7,23 +7,33 @@ from pathlib import Path
 import click
 
 from knitground.cli.output import as_json, map_called, opened, tell
+from knitground.core.edit.atoms import close_seam
+from knitground.core.files.project_io import project_file, save_project
+from knitground.core.grow.parting import mend
+from knitground.core.knit.bridge import build_graph
 from knitground.core.knit.layer import knit_map, layer_table
 from knitground.core.knit.missing import missing_combinations
 from knitground.core.model.layers import GroundLayer
+from knitground.core.model.map import Map
+from knitground.core.model.project import Project
 
 
 @click.command("knit")
 @click.argument("project", type=click.Path(path_type=Path))
 @click.option("--map", "name", required=True, metavar="NAME", help="The map.")
+@click.option("--bridge", is_flag=True, help="Put terrain between what has no tiles, and save.")
 @as_json
-@click.pass_context
-def knit_command(context: click.Context, project: Path, name: str, as_json: bool) -> int:
+def knit_command(project: Path, name: str, bridge: bool, as_json: bool) -> int:
     """Knit a map of PROJECT and report gaps; exits 1 if there are any.
 
-    Cells are worked out from terrain whenever a project is opened, so nothing is written.
+    Cells are worked out from terrain whenever a project is opened, so nothing is written unless
+    --bridge changes the terrain.
     """
     model = opened(project).project
     map_ = map_called(model, name)
+    bridged = _bridge(model, map_) if bridge else 0
+    if bridged:
+        save_project(model, project_file(project).parent)
     gaps = knit_map(model, map_)
     grounds = [layer for layer in map_.layers if isinstance(layer, GroundLayer)]
     missing: list[tuple[str, tuple[str, ...], int]] = []
@@ -37,13 +47,29 @@ def knit_command(context: click.Context, project: Path, name: str, as_json: bool
     value = {
         "cells": cells,
         "gaps": gaps,
-        "bridged": 0,
+        "bridged": bridged,
         "missing": [{"layer": a, "corners": list(b), "cells": c} for a, b, c in missing],
     }
-    lines = [f"{cells} cells knitted, {gaps} gaps"]
+    lines = [f"{cells} cells knitted, {gaps} gaps, {bridged} vertices bridged"]
     lines += [
         f"missing on {layer}: NW NE SW SE = {', '.join(names)} ({count} cells)"
         for layer, names, count in missing
     ]
     tell(value, lines, as_json)
     return 1 if gaps else 0
+
+
+def _bridge(model: Project, map_: Map) -> int:
+    """Mend the terrain of every ground layer; returns the number of vertices changed."""
+    changed = 0
+    for layer in map_.layers:
+        if not isinstance(layer, GroundLayer):
+            continue
+        graph = build_graph(layer_table(model, map_, layer))
+        grid = layer.terrain[:-1, :-1] if map_.wrap else layer.terrain
+        mended = mend(graph, grid, map_.wrap)
+        changed += int((mended != grid).sum())
+        grid[:] = mended
+        if map_.wrap:
+            close_seam(layer.terrain)
+    return changed

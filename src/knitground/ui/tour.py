@@ -65,9 +65,9 @@ def make_window(memory: Path) -> Window:
     return window
 
 
-def settle() -> None:
+def settle(rounds: int = 20) -> None:
     """Let the window finish what it is doing."""
-    for _ in range(20):
+    for _ in range(rounds):
         wait_for_jobs()
         QApplication.processEvents()
         QCoreApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)

@@ -34,7 +34,9 @@ def icon(name: str, role: str = "ink") -> QIcon:
     import qtawesome  # late: it is slow to import
 
     t = theme()
-    made: QIcon = qtawesome.icon(name, color=getattr(t, role), color_on=t.on_accent, color_disabled=t.line)
+    made: QIcon = qtawesome.icon(
+        name, color=getattr(t, role), color_on=t.on_accent, color_disabled=t.line
+    )
     return made
 
 

@@ -44,10 +44,10 @@ class Box:
         return Box(self.top - rows, self.left - cols, self.bottom + rows, self.right + cols)
 
     def clipped(self, height: int, width: int) -> Box:
-        """Return the part inside a grid of this size."""
-        return Box(
-            max(self.top, 0), max(self.left, 0), min(self.bottom, height), min(self.right, width)
-        )
+        """Return the part inside a grid of this size; it is empty if there is none."""
+        top, left = min(max(self.top, 0), height), min(max(self.left, 0), width)
+        bottom, right = min(self.bottom, height), min(self.right, width)
+        return Box(top, left, max(top, bottom), max(left, right))
 
     def joined(self, other: Box) -> Box:
         """Return the smallest box that holds both."""

@@ -62,6 +62,8 @@ def plan_terrain(
         return _nothing(layer, name)
     if not map_.wrap:
         inner = box.clipped(turn[0], turn[1])
+        if inner.is_empty:
+            return _nothing(layer, name)
         top, left = inner.top - box.top, inner.left - box.left
         mask = mask[top : top + inner.height, left : left + inner.width]
         box = inner
@@ -191,6 +193,8 @@ def plan_unpin(
     """Plan releasing pins: the cells are knitted again."""
     dummy = np.zeros(mask.shape, np.int32)
     box, _, mask = _fitted(map_, box, dummy, mask)
+    if box.is_empty:
+        return _nothing(layer, name)
     pins = read(layer.pinned, box)
     released = pins & mask
     if not released.any():
@@ -208,6 +212,8 @@ def plan_unpin(
 def _fitted(map_: Map, box: Box, values: Cells, mask: Mask) -> tuple[Box, Cells, Mask]:
     if not map_.wrap:
         inner = box.clipped(map_.height, map_.width)
+        if inner.is_empty:
+            return inner, values[:0, :0], mask[:0, :0]
         top, left = inner.top - box.top, inner.left - box.left
         part = (slice(top, top + inner.height), slice(left, left + inner.width))
         return inner, values[part], mask[part]

@@ -60,7 +60,9 @@ def build_table(
 
     Parameters
     ----------
-    marks : (n, 8) uint8
+    marks : (n, 8) uint8. The order of the tiles counts: it decides which draw gives which
+        variant, so it must be that of the sheet, not that of the legend, which differs from
+        session to session
     places : (n,) places of the tiles in the map's legend
     weights : (n,) 0 or more
     terrain_count : 1 to 16
@@ -81,10 +83,10 @@ def build_table(
     first[0] = 0
     for key, tiles in variants.items():
         first[key] = VARIANT_SLOTS * len(blocks)
-        kept = sorted(tiles)[:VARIANT_SLOTS]
+        kept = tiles[:VARIANT_SLOTS]
         values = np.array([place for place, _ in kept], np.int32)
         blocks.append(slot_table(values, [weight for _, weight in kept], VARIANT_SLOTS))
-    frozen = {key: tuple(sorted(tiles)) for key, tiles in variants.items()}
+    frozen = {key: tuple(tiles) for key, tiles in variants.items()}
     return KnitTable(base, first, np.concatenate(blocks), frozen)
 
 

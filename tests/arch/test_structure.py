@@ -1,0 +1,77 @@
+"""The structure is what the documents say it is."""
+
+import re
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+
+ROOT = Path(__file__).parents[2]
+
+_BLOCKED = """
+import sys, pkgutil, importlib
+class No:
+    def find_spec(self, name, path=None, target=None):
+        if name.split(".")[0] in ("PySide6", "shiboken6", "qtawesome"):
+            raise ImportError("no Qt here: " + name)
+sys.meta_path.insert(0, No())
+import knitground
+count = 0
+for package in ("core", "cli", "demo"):
+    top = importlib.import_module("knitground." + package)
+    for info in pkgutil.walk_packages(top.__path__, top.__name__ + "."):
+        importlib.import_module(info.name)
+        count += 1
+print(count)
+"""
+
+
+def test_core_command_line_and_demo_run_without_qt():
+    done = subprocess.run(
+        [sys.executable, "-c", _BLOCKED], capture_output=True, text=True, check=False
+    )
+    assert done.returncode == 0, done.stderr
+    assert int(done.stdout) > 50
+
+
+def test_the_first_paint_does_not_wait_for_numbers():
+    heavy = ("numpy", "scipy", "pydantic", "psygnal")
+    code = f"import sys, knitground.ui.start; print([m for m in {heavy} if m in sys.modules])"
+    done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=False)
+    assert done.stdout.strip() == "[]", done.stderr
+
+
+@pytest.mark.parametrize("name", ["ARCHITECTURE.md", "README.md", "CONTRIBUTING.md"])
+def test_paths_in_documents_exist(name):
+    text = (ROOT / name).read_text(encoding="utf-8")
+    paths = set(re.findall(r"`((?:src|tests|docs|tools|bench|core|ui|cli|demo)/[\w./-]+)`", text))
+    paths |= set(re.findall(r"\]\((?!http|#)([\w./-]+)\)", text))
+    assert paths, "the document names no path at all"
+    inside = ROOT / "src" / "knitground"
+    missing = [
+        path for path in paths if not (ROOT / path).exists() and not (inside / path).exists()
+    ]
+    assert missing == []
+
+
+def test_names_in_the_architecture_exist():
+    text = (ROOT / "ARCHITECTURE.md").read_text(encoding="utf-8")
+    names = set(re.findall(r"`(\w+)\(\)`", text)) | set(re.findall(r"`([A-Z]\w+)`", text))
+    code = "\n".join(path.read_text(encoding="utf-8") for path in (ROOT / "src").rglob("*.py"))
+    missing = [
+        name for name in names if not re.search(rf"(def|class) {name}\b|^{name}\b", code, re.M)
+    ]
+    assert len(names) > 15
+    assert missing == []
+
+
+def test_tests_are_dense_enough():
+    def lines(folder):
+        return sum(
+            1 for path in (ROOT / folder).rglob("*.py")
+            for line in path.read_text(encoding="utf-8").splitlines() if line.strip()
+        )  # fmt: skip
+
+    tests, code = lines("tests"), lines("src") + lines("bench") + lines("tools")
+    assert 0.2 <= tests / (tests + code) <= 0.4

@@ -1,0 +1,169 @@
+import json
+import shutil
+import subprocess
+import sys
+
+import numpy as np
+import pytest
+from click.testing import CliRunner
+from PIL import Image
+
+from knitground.cli.main import commands, run
+from knitground.core.files.images import png_bytes
+from knitground.core.files.project_io import open_project, save_project
+
+
+def call(*words):
+    return CliRunner().invoke(commands, [str(word) for word in words], standalone_mode=False)
+
+
+def failing(monkeypatch, capsys, *words):
+    """Run as the program does; returns exit code and the one line on stderr."""
+    monkeypatch.setattr(sys, "argv", ["knitground", *map(str, words)])
+    code = run()
+    return code, capsys.readouterr().err.strip()
+
+
+@pytest.fixture
+def project(demo_folder, tmp_path):
+    return shutil.copytree(demo_folder, tmp_path / "demo")
+
+
+@pytest.fixture
+def sheet(tmp_path):
+    pixels = np.random.default_rng(1).integers(0, 256, (30, 40, 4), np.uint8)
+    path = tmp_path / "my sheet.png"
+    path.write_bytes(png_bytes(pixels))
+    return path, pixels
+
+
+def test_cut_writes_each_tile(sheet, tmp_path):
+    path, pixels = sheet
+    words = (
+        "cut",
+        path,
+        "--tile",
+        "8x6",
+        "--margin",
+        "2,1",
+        "--spacing",
+        "1",
+        "--to",
+        tmp_path / "t",
+    )
+    result = call(*words, "--json")
+    files = json.loads(result.output)
+    assert len(files) == 4 * 4
+    assert files[0].endswith("my-sheet-r000-c000.png")
+    with Image.open(files[5]) as one:
+        assert (np.array(one) == pixels[8:14, 11:19]).all()
+    assert "4 × 4 = 16 tiles" in call(*words).output
+
+
+def test_knit_reports_gaps_by_name_and_exits_with_one(project):
+    clean = call("knit", project, "--map", "North basin", "--json")
+    assert clean.return_value == 0
+    assert json.loads(clean.output) == {"cells": 2304, "gaps": 0, "bridged": 0, "missing": []}
+    model = open_project(project).project
+    model.maps[1].layers[0].terrain[7, 7] = 1
+    model.maps[1].layers[0].terrain[7, 8] = 3
+    save_project(model, project)
+    found = call("knit", project, "--map", "North basin", "--json")
+    data = json.loads(found.output)
+    assert found.return_value == 1
+    assert data["gaps"] == sum(each["cells"] for each in data["missing"]) > 0
+    assert "missing on Basin" in call("knit", project, "--map", "North basin").output
+
+
+def test_knit_can_bridge_and_save(project):
+    model = open_project(project).project
+    model.maps[1].layers[0].terrain[7, 7] = 1
+    model.maps[1].layers[0].terrain[7, 8] = 3
+    save_project(model, project)
+    result = call("knit", project, "--map", "North basin", "--bridge", "--json")
+    data = json.loads(result.output)
+    assert result.exit_code == 0
+    assert data["gaps"] == 0
+    assert data["bridged"] > 0
+    again = json.loads(call("knit", project, "--map", "North basin", "--json").output)
+    assert again["gaps"] == again["bridged"] == 0
+
+
+def test_grow_saves_and_tells_shares(project):
+    before = (project / "north-basin.map.json").read_bytes()
+    result = call("grow", project, "--map", "North basin", "--seed", "99", "--json")
+    data = json.loads(result.output)
+    assert data["seed"] == 99
+    shares = {each["terrain"]: each for each in data["steps"][0]["shares"]}
+    assert shares["brine"]["asked"] == 0.45
+    assert abs(shares["brine"]["laid"] - 0.45) < 0.02
+    after = (project / "north-basin.map.json").read_bytes()
+    assert after != before
+    call("grow", project, "--map", "North basin")
+    assert (project / "north-basin.map.json").read_bytes() == after
+    call("grow", project, "--map", "North basin", "--seed", "7")
+    assert (project / "north-basin.map.json").read_bytes() == before
+
+
+def test_ship_lists_its_files(project, tmp_path):
+    result = call(
+        "ship",
+        project,
+        "--map",
+        "North basin",
+        "--to",
+        tmp_path / "out",
+        "--json",
+        "--format",
+        "png",
+        "--half",
+    )
+    assert [name.rsplit("/", 1)[1] for name in json.loads(result.output)] == ["north-basin.png"]
+    with Image.open(tmp_path / "out" / "north-basin.png") as picture:
+        assert picture.size == (384, 384)
+
+
+@pytest.mark.parametrize(
+    ("words", "said"),
+    [
+        (
+            ("knit", "{p}", "--map", "Nowhere"),
+            "there is no map “Nowhere”; the project has: “Harbour",
+        ),
+        (("knit", "/none", "--map", "x"), "there is no project at /none"),
+        (("cut", "{p}/pans.png", "--tile", "0", "--to", "t"), "tile width 0 px"),
+        (("cut", "{p}/pans.png", "--tile", "500", "--to", "t"), "does not fit"),
+        (("cut", "{p}/pans.png", "--tile", "wide", "--to", "t"), "“wide” is not a number"),
+        (("cut", "{p}/project.knit.json", "--tile", "8", "--to", "t"), "is not a picture"),
+        (("cut", "{p}/pans.png", "--tile", "8", "--see-through", "pink", "--to", "t"), "#rrggbb"),
+        (("ship", "{p}", "--to", "{p}/pans.png/below"), "can not be written"),
+        (("nothing",), "No such command"),
+        (("cut",), "Missing"),
+    ],
+)
+def test_errors_are_one_line_with_value_and_exit_two(monkeypatch, capsys, project, words, said):
+    filled = [word.replace("{p}", str(project)) for word in words]
+    code, line = failing(monkeypatch, capsys, *filled)
+    assert code == 2
+    assert said in line
+    assert line.startswith("knitground: ")
+    assert "\n" not in line
+
+
+def test_a_missing_sheet_is_told_on_stderr(project):
+    (project / "props.png").unlink()
+    result = call("knit", project, "--map", "Harbour pans", "--json")
+    assert result.exit_code == 0
+    assert "props.png" in result.stderr
+
+
+def test_the_program_itself_runs(project):
+    command = [sys.executable, "-m", "knitground", "knit", str(project), "--map", "North basin"]
+    done = subprocess.run(command, capture_output=True, text=True, check=False)
+    assert done.returncode == 0
+    assert "0 gaps" in done.stdout
+    bad = subprocess.run(
+        [*command[:3], "open", "--wrong"], capture_output=True, text=True, check=False
+    )
+    assert bad.returncode == 2
+    assert "knitground: open takes" in bad.stderr

@@ -1,0 +1,95 @@
+import io
+import struct
+import zlib
+
+import numpy as np
+import pytest
+from PIL import Image
+
+from knitground.core.base.errors import PictureError
+from knitground.core.files.images import png_bytes, read_picture
+
+
+def saved(path, image, **options):
+    image.save(path, **options)
+    return path
+
+
+def sample(mode):
+    return Image.fromarray(np.random.default_rng(3).integers(0, 256, (6, 9, 3), np.uint8)).convert(
+        mode
+    )
+
+
+@pytest.mark.parametrize(
+    ("mode", "suffix"),
+    [("RGB", "png"), ("RGBA", "png"), ("P", "png"), ("L", "png"), ("1", "png"), ("RGB", "bmp"),
+     ("RGB", "tga"), ("RGB", "tiff"), ("CMYK", "tiff"), ("P", "gif"), ("RGB", "webp")],
+)  # fmt: skip
+def test_all_kinds_become_rgba(tmp_path, mode, suffix):
+    image = sample(mode)
+    options = {"lossless": True} if suffix == "webp" else {}
+    picture = read_picture(saved(tmp_path / f"a.{suffix}", image, **options))
+    assert picture.shape == (6, 9, 4)
+    if suffix != "gif":
+        assert (picture == np.array(image.convert("RGBA"))).all()
+
+
+def test_sixteen_bits_are_brought_down(tmp_path):
+    values = np.array([[0, 257, 65535]], np.uint16)
+    path = saved(tmp_path / "deep.png", Image.fromarray(values))
+    assert read_picture(path)[0, :, 0].tolist() == [0, 1, 255]
+
+
+def test_an_animation_gives_its_first_frame(tmp_path):
+    frames = [Image.new("RGB", (4, 4), colour) for colour in ("red", "blue")]
+    frames[0].save(tmp_path / "a.gif", save_all=True, append_images=frames[1:])
+    assert read_picture(tmp_path / "a.gif")[0, 0].tolist() == [255, 0, 0, 255]
+
+
+def png_that_says(width, height):
+    """A PNG whose head tells a size that its data does not have."""
+
+    def chunk(kind, data):
+        body = kind + data
+        return struct.pack(">I", len(data)) + body + struct.pack(">I", zlib.crc32(body))
+
+    head = struct.pack(">IIBBBBB", width, height, 8, 6, 0, 0, 0)
+    return (
+        b"\x89PNG\r\n\x1a\n"
+        + chunk(b"IHDR", head)
+        + chunk(b"IDAT", zlib.compress(b""))
+        + chunk(b"IEND", b"")
+    )
+
+
+@pytest.mark.parametrize(
+    ("data", "words"),
+    [
+        (b"hello", "not a picture"),
+        (b"", "not a picture"),
+        (png_bytes(np.zeros((40, 40, 4), np.uint8))[:60], "broken or cut short"),
+        (png_that_says(60_000, 60_000), "60000 × 60000|more pixels than 16384"),
+        (png_that_says(16_385, 1), "16385 × 1 px"),
+        (png_that_says(0, 5), "0 × 5|not a picture|broken"),
+    ],
+)
+def test_what_is_not_a_picture_is_refused(tmp_path, data, words):
+    path = tmp_path / "bad.png"
+    path.write_bytes(data)
+    with pytest.raises(PictureError, match=words) as caught:
+        read_picture(path)
+    assert "bad.png" in str(caught.value)
+
+
+def test_missing_files_and_folders(tmp_path):
+    for path in (tmp_path / "none.png", tmp_path):
+        with pytest.raises(PictureError, match="can not be read"):
+            read_picture(path)
+
+
+def test_png_bytes_are_the_same_each_time_and_come_back():
+    picture = np.random.default_rng(1).integers(0, 256, (5, 6, 4), np.uint8)
+    data = png_bytes(picture)
+    assert data == png_bytes(picture.copy())
+    assert (np.array(Image.open(io.BytesIO(data))) == picture).all()

@@ -1,0 +1,278 @@
+import base64
+import json
+import shutil
+import zlib
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from jsonschema import Draft202012Validator
+from tests.maps import small_project, snapshot
+
+from knitground.core.base.errors import Cancelled, FormatError, KnitError, PlaceError
+from knitground.core.edit.maps import put_mix
+from knitground.core.files import atomic
+from knitground.core.files.cells import from_file, packed, to_file
+from knitground.core.files.images import png_bytes
+from knitground.core.files.places import file_names, file_stem, inside
+from knitground.core.files.project_io import open_project, save_project, settle_after_save
+from knitground.core.files.schema import schema_texts
+from knitground.core.knit.layer import knit_map
+from knitground.core.model.mix import Mix, MixEntry
+from knitground.core.model.recipe import NoiseStep, Recipe
+from knitground.core.model.tileset import TileRef
+
+
+def write_small(folder, wrap=False, seed=0, size=(8, 10)):
+    """Save a small project with a bit of everything; returns its project."""
+    doc, map_, ground, tiles = small_project(size, wrap)
+    rng = np.random.default_rng(seed)
+    ground.terrain[:] = rng.integers(1, 4, ground.terrain.shape)
+    if wrap:
+        ground.terrain[-1], ground.terrain[:, -1] = ground.terrain[0], ground.terrain[:, 0]
+    for _ in range(6):
+        at = tuple(int(rng.integers(n)) for n in size)
+        tile = TileRef("sheet", int(rng.integers(3)), int(rng.integers(4)), int(rng.integers(8)))
+        tiles.cells[at] = map_.legend.place(tile)
+        ground.pinned[at] = True
+        ground.cells[at] = map_.legend.place(tile) if rng.random() < 0.7 else 0
+    doc.project.tilesets[0].weights = {(0, 1): 2.5, (1, 1): 0.0}
+    doc.apply(put_mix(doc.project, Mix("m ä", (MixEntry(TileRef("sheet", 0, 1, 3), 0.5),))))
+    map_.recipe = Recipe(7, (NoiseStep(ground.number, 9.5, 3, (("brine", 0.25),)),))
+    folder.mkdir(parents=True, exist_ok=True)
+    (folder / "sheet.png").write_bytes(png_bytes(doc.project.tilesets[0].picture))
+    save_project(doc.project, folder)
+    settle_after_save(doc.project, folder)
+    return doc.project
+
+
+@given(st.integers(0, 2**20), st.booleans())
+@settings(max_examples=15, deadline=None)
+def test_what_is_saved_is_what_is_opened(tmp_path_factory, seed, wrap):
+    folder = tmp_path_factory.mktemp("p")
+    project = write_small(folder, wrap, seed)
+    opened = open_project(folder)
+    assert opened.warnings == []
+    assert snapshot(opened.project) == snapshot(project)
+    for before, after in zip(project.maps, opened.project.maps):
+        knit_map(project, before)
+        knit_map(opened.project, after)
+        for one, two in zip(before.layers, after.layers):
+            tiles = [
+                [m.legend.tile(int(c)) for c in layer.cells.ravel()]
+                for m, layer in ((before, one), (after, two))
+            ]
+            assert tiles[0] == tiles[1]
+    assert save_project(opened.project, folder) == []  # nothing to write: bytes are the same
+
+
+def test_large_maps_are_packed_and_come_back(tmp_path):
+    project = write_small(tmp_path, size=(300, 260))
+    text = (tmp_path / "map.map.json").read_text()
+    assert '"packed": "uint8"' in text
+    assert snapshot(open_project(tmp_path).project) == snapshot(project)
+
+
+def test_files_fit_their_published_schemas(tmp_path, demo_folder):
+    write_small(tmp_path)
+    schemas = {name: json.loads(text) for name, text in schema_texts().items()}
+    for folder in (tmp_path, demo_folder):
+        for ending, name in (
+            (".knit.json", "project"),
+            (".tiles.json", "tileset"),
+            (".map.json", "map"),
+        ):
+            for path in folder.glob(f"*{ending}"):
+                validator = Draft202012Validator(schemas[f"{name}.schema.json"])
+                validator.validate(json.loads(path.read_text()))
+
+
+def test_published_schemas_are_those_of_the_code():
+    from pathlib import Path
+
+    folder = Path(__file__).parents[2] / "docs" / "schema"
+    for name, text in schema_texts().items():
+        assert (folder / name).read_text() == text, "run tools/write_schemas.py"
+
+
+def broken(text, change):
+    data = json.loads(text)
+    change(data)
+    return json.dumps(data)
+
+
+def put(*path, value):
+    def change(data):
+        for key in path[:-1]:
+            data = data[key]
+        data[path[-1]] = value
+
+    return change
+
+
+BOMB = base64.b64encode(zlib.compress(bytes(50_000_000))).decode()
+
+
+@pytest.mark.parametrize(
+    ("file", "change", "words"),
+    [
+        ("project.knit.json", None, "broken in line 1"),
+        ("map.map.json", None, "broken in line 1"),
+        ("project.knit.json", put("format", value="other/thing"), "its format is 'other/thing'"),
+        ("map.map.json", put("version", value=2), "version 2 is newer than 1"),
+        ("map.map.json", put("width", value=0), "width is 0"),
+        ("map.map.json", put("width", value=11), "11 × 9 numbers stand where 12 × 9"),
+        ("map.map.json", put("tile_width", value="wide"), "tile_width is 'wide'"),
+        ("map.map.json", put("surprise", value=1), "surprise"),
+        ("map.map.json", put("layers", 1, "cells", "rows", 0, 0, value=99), "99 is outside 0"),
+        ("map.map.json", put("layers", 1, "cells", "rows", 0, 0, value=-1), "-1 is outside 0"),
+        ("map.map.json", put("layers", 1, "cells", "rows", 0, 0, value=2**40), "32 bits"),
+        ("map.map.json", put("layers", 0, "terrain", "rows", 0, 0, value=17), "17 is outside"),
+        ("map.map.json", put("layers", 0, "pins", "pins", value=[[99, 0, 0]]), r"pin \[99, 0, 0\]"),
+        ("map.map.json", put("layers", 0, "number", value=2), "the same number"),
+        (
+            "map.map.json",
+            put("layers", 1, "cells", value={"packed": "int32", "block_rows": 8, "blocks": [BOMB]}),
+            "more than 320 bytes",
+        ),
+        (
+            "map.map.json",
+            put(
+                "layers", 1, "cells", value={"packed": "int32", "block_rows": 8, "blocks": ["%%%"]}
+            ),
+            "is broken",
+        ),
+        (
+            "map.map.json",
+            put("layers", 1, "cells", value={"packed": "int32", "block_rows": 3, "blocks": []}),
+            "0 blocks of 3 rows",
+        ),
+        ("project.knit.json", put("maps", 0, value="../map.map.json"), "leads out"),
+        ("project.knit.json", put("maps", 0, value="/etc/passwd"), "leads out"),
+        ("project.knit.json", put("tilesets", 0, value="none.tiles.json"), "can not be read"),
+        ("project.knit.json", put("maps", value=["map.map.json"] * 2), "two maps are called"),
+        ("sheet.tiles.json", put("sheet", value="..\\sheet.png"), "leads out"),
+        ("sheet.tiles.json", put("slicing", "tile_width", value=0), "tile_width is 0"),
+        ("sheet.tiles.json", put("slicing", "margin_x", value=-3), "margin_x is -3"),
+        ("sheet.tiles.json", put("slicing", "tile_width", value=999), "does not fit"),
+        ("sheet.tiles.json", put("sets", 0, "terrains", value=[]), "marks a tile with terrain"),
+    ],
+)
+def test_bad_files_are_refused_with_value_and_place(tmp_path, file, change, words):
+    write_small(tmp_path)
+    path = tmp_path / file
+    path.write_text("{" if change is None else broken(path.read_text(), change))
+    with pytest.raises(KnitError, match=words) as caught:
+        open_project(tmp_path)
+    assert "\n" not in str(caught.value)
+
+
+def test_not_text_and_not_there(tmp_path):
+    (tmp_path / "project.knit.json").write_bytes(b"\xff\xfe\x00")
+    with pytest.raises(FormatError, match="not UTF-8"):
+        open_project(tmp_path)
+    with pytest.raises(PlaceError, match="no project"):
+        open_project(tmp_path / "nowhere")
+
+
+def test_a_link_out_of_the_folder_is_refused(tmp_path):
+    write_small(tmp_path / "in")
+    (tmp_path / "in" / "map.map.json").rename(tmp_path / "map.map.json")
+    (tmp_path / "in" / "map.map.json").symlink_to(tmp_path / "map.map.json")
+    with pytest.raises(PlaceError, match="link out"):
+        open_project(tmp_path / "in")
+
+
+def test_a_sheet_that_is_gone_loses_nothing(tmp_path):
+    project = write_small(tmp_path)
+    (tmp_path / "sheet.png").unlink()
+    opened = open_project(tmp_path)
+    assert "sheet.png" in opened.warnings[0]
+    assert opened.project.tilesets[0].picture is None
+    assert save_project(opened.project, tmp_path) == []
+    assert snapshot(opened.project) == snapshot(project)
+
+
+def test_a_sheet_of_another_size_is_told(tmp_path):
+    project = write_small(tmp_path)
+    picture = np.zeros((100, 64, 4), np.uint8)
+    (tmp_path / "sheet.png").write_bytes(png_bytes(picture))
+    opened = open_project(tmp_path)
+    assert "64 × 100 px now" in opened.warnings[0]
+    assert opened.project.tilesets[0].height == 100
+    assert project.tilesets[0].height != 100
+
+
+def test_a_full_disk_leaves_the_old_files(tmp_path, monkeypatch):
+    project = write_small(tmp_path)
+    before = {path.name: path.read_bytes() for path in tmp_path.iterdir()}
+    project.maps[0].name = "Another"
+    project.tilesets[0].name = "renamed"
+    calls = []
+
+    def full(path, data):
+        calls.append(path)
+        if len(calls) == 2:
+            raise OSError(28, "No space left on device", str(path))
+        return real(path, data)
+
+    real = atomic._temporary
+    monkeypatch.setattr(atomic, "_temporary", full)
+    with pytest.raises(PlaceError, match="No space left"):
+        save_project(project, tmp_path)
+    assert {path.name: path.read_bytes() for path in tmp_path.iterdir()} == before
+
+
+def test_a_folder_that_can_not_be_made_is_told(tmp_path):
+    project = write_small(tmp_path / "p")
+    (tmp_path / "file").write_text("x")
+    with pytest.raises(PlaceError, match="can not be written"):
+        save_project(project, tmp_path / "file" / "below")
+
+
+def test_the_last_good_copy_is_kept(tmp_path):
+    project = write_small(tmp_path)
+    before = (tmp_path / "map.map.json").read_bytes()
+    project.maps[0].wrap = True
+    save_project(project, tmp_path)
+    assert (tmp_path / "map.map.json.previous").read_bytes() == before
+    assert (tmp_path / "map.map.json").read_bytes() != before
+
+
+def test_save_in_another_folder_takes_the_sheets_along(tmp_path):
+    project = write_small(tmp_path / "one")
+    save_project(project, tmp_path / "two")
+    settle_after_save(project, tmp_path / "two")
+    shutil.rmtree(tmp_path / "one")
+    assert snapshot(open_project(tmp_path / "two").project) == snapshot(project)
+
+
+def test_cancelled_saving_writes_nothing(tmp_path):
+    project = write_small(tmp_path / "one")
+
+    def cancel(_part):
+        raise Cancelled("stop")
+
+    with pytest.raises(Cancelled):
+        save_project(project, tmp_path / "two", cancel)
+    assert not (tmp_path / "two").exists()
+
+
+@pytest.mark.parametrize("dtype", [np.uint8, np.int32])
+def test_packed_and_plain_cells_are_the_same(dtype):
+    cells = np.random.default_rng(1).integers(0, 9, (30, 40)).astype(dtype)
+    for file in (to_file(cells), packed(cells)):
+        assert (from_file(file, 30, 40, 0, 9, "cells") == cells).all()
+
+
+def test_file_names_are_plain_and_never_the_same():
+    assert file_stem("Über die Brücke!") == "uber-die-brucke"
+    names = file_names(["A b", "a-b", "A  B", "€"], ".map.json")
+    assert names == ["a-b.map.json", "a-b-2.map.json", "a-b-3.map.json", "unnamed.map.json"]
+
+
+@pytest.mark.parametrize("name", ["", "..", "a/../../b", "/a", "a\\b", "a\0b"])
+def test_hostile_names_are_refused(tmp_path, name):
+    with pytest.raises(PlaceError):
+        inside(tmp_path, name)

@@ -1,0 +1,393 @@
+import numpy as np
+import pytest
+from PySide6.QtCore import QPoint, QPointF, Qt
+from PySide6.QtGui import QWheelEvent
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication
+from tests.maps import snapshot
+from tests.ui.conftest import RIGHT, click, drag, move, pixels, settle
+
+from knitground.core.base.window import Box
+from knitground.core.model.layers import GAP
+from knitground.core.model.tileset import TileRef
+from knitground.ui.canvas.zoom import STEPS
+from knitground.ui.hand import MixInHand, TerrainInHand, TileInHand
+
+
+@pytest.fixture
+def view(window):
+    window.show_stage("draw")
+    settle()
+    window.mapside.view.zoom_to(STEPS.index(2))
+    window.mapside.view.show_cell(40, 20)
+    QTest.keyClick(window.mapside.view, Qt.Key.Key_Escape)
+    settle()
+    return window.mapside.view
+
+
+def ground(window):
+    return window.session.map.layers[0]
+
+
+def all_cells(window):
+    map_ = window.session.map
+    box = Box(0, 0, map_.height, map_.width)
+    return [window.session.doc.cells(map_, layer, box) for layer in map_.layers]
+
+
+@pytest.mark.parametrize("hand", ["terrain", "tile", "mix", "erase"])
+@pytest.mark.parametrize("layer", [0, 2])
+@pytest.mark.parametrize("size", [1, 2, 5])
+def test_the_ghost_is_what_the_click_lays(window, view, hand, layer, size):
+    session = window.session
+    session.choose_layer(session.map.layers[layer])
+    if hand == "terrain":
+        session.take(TerrainInHand("pans", "Pans", 1, "brine"))
+    elif hand == "tile":
+        session.take(TileInHand(TileRef("props", 0, 5), 5))
+    elif hand == "mix":
+        session.take(MixInHand("shore growth", session.project.mixes[2]))
+    session.choose_tool("erase" if hand == "erase" else "paint")
+    session.set_size(size)
+    if hand == "erase":  # something to erase
+        tile = session.map.legend.place(TileRef("props", 0, 0))
+        session.map.layers[2].cells[38:43, 17:24] = tile
+    before = all_cells(window)
+    at = view.screen_at(40, 20, 0.3, 0.3)
+    move(view, at)
+    plan = view.plan
+    if hand == "terrain" and layer == 2:
+        assert plan is None
+        assert view.label()[1]
+        assert "choose one below" in view.label()[0]
+        return
+    expected = [cells.copy() for cells in before]
+    if plan.changes_anything:
+        expected[layer][np.ix_(plan.box.rows(64), plan.box.cols(96))] = plan.cells
+    click(view, at)
+    after = all_cells(window)
+    for one, two in zip(expected, after):
+        assert (one == two).all()
+    if hand in ("tile", "mix"):
+        assert plan.changes_anything
+    doc = session.doc
+    if plan.changes_anything:
+        assert len(doc.history.names) == 1
+        window.commands.named("Undo").action.trigger()
+    if not (hand == "erase" and layer == 2):
+        for one, two in zip(before, all_cells(window)):
+            assert (one == two).all()
+
+
+def test_the_ghost_shows_the_very_pixels_that_are_laid(window, view):
+    session = window.session
+    window.mapside.view.set_grid(False)
+    session.take(TerrainInHand("pans", "Pans", 4, "blush"))
+    session.set_size(3)
+    at = view.screen_at(38, 18)
+    move(view, at)
+    box = view.plan.box
+    left, top = view.screen_at(box.top, box.left, 0, 0).toTuple()
+    right, bottom = view.screen_at(box.bottom, box.right, 0, 0).toTuple()
+    inside = (slice(top + 3, bottom - 3), slice(left + 3, right - 3))
+    ghost = pixels(view)[inside]
+    click(view, at)
+    view.leaveEvent(None)
+    settle()
+    laid = pixels(view)[inside]
+    same = (ghost == laid).mean()
+    assert same > 0.9  # the label covers a corner of the ghost
+    window.session.doc.undo()
+    settle()
+    assert (pixels(view)[inside] == laid).mean() < same
+
+
+def test_a_drag_is_one_named_step_without_holes(window, view):
+    window.take_terrain(1)
+    window.session.set_size(2)
+    start = snapshot(window.session.project)
+    points = [view.screen_at(36, 12), view.screen_at(36, 28), view.screen_at(44, 28)]
+    drag(view, *points)
+    terrain = ground(window).terrain
+    assert (terrain[36:38, 12:30] == 1).all()
+    assert (terrain[36:46, 28:30] == 1).all()
+    assert window.session.doc.history.names == ["Paint Terrain · brine"]
+    assert window.commands.named("Undo").action.text() == "Undo Paint Terrain · brine"
+    assert not (all_cells(window)[0] == GAP).any()
+    window.commands.named("Undo").action.trigger()
+    assert snapshot(window.session.project) == start
+    window.commands.named("Redo").action.trigger()
+    assert (ground(window).terrain[36:38, 12:30] == 1).all()
+
+
+def test_escape_in_a_drag_leaves_nothing(window, view):
+    window.take_terrain(3)
+    start = snapshot(window.session.project)
+    drag(view, view.screen_at(36, 12), view.screen_at(40, 28), release=False)
+    assert snapshot(window.session.project) != start
+    QTest.keyClick(view, Qt.Key.Key_Escape)
+    assert snapshot(window.session.project) == start
+    assert window.session.doc.history.names == []
+    QTest.mouseRelease(view, Qt.MouseButton.LeftButton, pos=view.screen_at(40, 28))
+    assert snapshot(window.session.project) == start
+
+
+def test_brine_on_clay_is_bridged_and_the_label_says_so(window, view):
+    terrain = ground(window).terrain
+    rows, cols = np.nonzero(
+        np.lib.stride_tricks.sliding_window_view(terrain, (5, 5)).min((2, 3)) == 3
+    )
+    row, col = int(rows[0]) + 2, int(cols[0]) + 2
+    view.show_cell(row, col)
+    window.take_terrain(1)
+    window.session.set_size(1)
+    at = view.screen_at(row, col, 0.1, 0.1)
+    move(view, at)
+    assert "+ 8 bridged" in view.label()[0]
+    click(view, at)
+    patch = ground(window).terrain[row - 1 : row + 2, col - 1 : col + 2]
+    assert patch.tolist() == [[2, 2, 2], [2, 1, 2], [2, 2, 2]]
+    assert window.session.doc.knitter.gaps(ground(window))[0] == 0
+
+
+def test_fill_lays_the_region_that_its_ghost_shows(window, view):
+    QTest.keyClick(window.shell, Qt.Key.Key_F)
+    assert window.session.tool == "fill"
+    window.take_terrain(4)
+    row, col = 31, 40  # in the quay basin
+    at = view.screen_at(row, col, 0.1, 0.1)
+    view.show_cell(row, col)
+    at = view.screen_at(row, col, 0.1, 0.1)
+    move(view, at)
+    plan = view.plan
+    assert plan.cells.size > 13 * 22
+    before = ground(window).terrain.copy()
+    click(view, at)
+    assert (before[24:37, 30:52] == 1).all()
+    assert (ground(window).terrain[24:37, 30:52] == 4).all()
+    shown = window.session.doc.cells(window.session.map, ground(window), plan.box)
+    assert (shown == plan.cells).all()
+    assert not (all_cells(window)[0] == GAP).any()
+
+
+def test_a_mix_fills_plain_ground_with_pins_and_r_rerolls(window, view):
+    session = window.session
+    window.show_stage("draw")
+    mix = session.project.mixes[0]
+    window.draw.take_mix(mix)
+    session.choose_tool("fill")
+    view.show_cell(22, 40)  # the crust round the quay
+    at = view.screen_at(22, 40)
+    move(view, at)
+    first = view.plan.cells.copy()
+    QTest.keyClick(window.shell, Qt.Key.Key_R)
+    assert session.seed == 2
+    assert (view.plan.cells != first).any()
+    click(view, at)
+    pinned = ground(window).pinned
+    assert pinned.sum() > 60
+    places = [session.map.legend.place(entry.tile) for entry in mix.entries]
+    laid = ground(window).cells[pinned]
+    assert set(laid.tolist()) <= set(places)
+    # What was laid by hand stays when the ground is knitted again.
+    QTest.keyClick(window.shell, Qt.Key.Key_1)
+    window.mapside.strip.reroll()
+    all_cells(window)
+    assert (ground(window).cells[pinned] == laid).all()
+
+
+def test_the_shares_of_a_mix_are_written_out(window):
+    window.show_stage("draw")
+    window.draw.tabs.setCurrentIndex(2)
+    window.draw.take_mix(window.session.project.mixes[2])
+    from PySide6.QtWidgets import QLabel
+
+    words = [label.text() for label in window.draw.findChildren(QLabel)]
+    assert "38 % · 2304 of 6144 cells" in words
+    assert "50 % · 3072 of 6144 cells" in words
+    assert any("seed 1 · R rerolls" in each for each in words)
+
+
+def test_weights_of_a_mix_change_what_is_in_hand(window):
+    window.show_stage("draw")
+    window.draw.take_mix(window.session.project.mixes[2])
+    window.draw._weigh(window.session.project.mixes[2], 0, 0.0)
+    assert window.session.hand.mix.weights == [0.0, 4.0, 1.0]
+    window.session.doc.undo()
+    assert window.session.hand.mix.weights == [3.0, 4.0, 1.0]
+
+
+def test_a_new_mix_from_tiles_marked_on_the_sheet(window):
+    window.show_stage("draw")
+    window.draw.tabs.setCurrentIndex(1)
+    settle()
+    picker = window.draw.picker
+    drag(
+        picker,
+        picker.tile_rect(0, 8).center().toPoint(),
+        picker.tile_rect(0, 11).center().toPoint(),
+    )
+    click(
+        picker,
+        picker.tile_rect(1, 0).center().toPoint(),
+        modifiers=Qt.KeyboardModifier.ControlModifier,
+    )
+    window.draw.new_mix()
+    mix = window.session.project.mixes[-1]
+    assert [(e.tile.row, e.tile.col) for e in mix.entries] == [
+        (0, 8),
+        (0, 9),
+        (0, 10),
+        (0, 11),
+        (1, 0),
+    ]
+    assert mix.weights == [6.0, 2.0, 2.0, 1.0, 6.0]
+    assert isinstance(window.session.hand, MixInHand)
+
+
+def test_pick_takes_terrain_tile_and_front_layer(window, view):
+    session = window.session
+    session.choose_tool("pick")
+    view.show_cell(31, 40)
+    click(view, view.screen_at(31, 40))
+    assert session.hand == TerrainInHand("pans", "Pans", 1, "brine")
+    session.choose_layer(session.map.layers[1])
+    click(view, view.screen_at(30, 40))
+    assert isinstance(session.hand, TileInHand)
+    assert session.hand.tile.tileset == "props"
+    assert session.layer is session.map.layers[1]
+    session.choose_tool("paint")
+    click(view, view.screen_at(32, 41), RIGHT)  # empty here: what shows beneath is taken
+    assert isinstance(session.hand, TerrainInHand)
+    assert session.layer is session.map.layers[0]
+
+
+@pytest.mark.parametrize(
+    ("state", "words"),
+    [("locked", "locked — Ctrl+L unlocks it"), ("hidden", "hidden — Ctrl+H shows it"),
+     ("outside", "outside the map of 96 × 64 cells"), ("no hand", "nothing in hand")],
+)  # fmt: skip
+def test_the_pointer_says_what_would_do_nothing_and_the_cure(window, view, state, words):
+    session = window.session
+    if state == "locked":
+        QTest.keyClick(window.shell, Qt.Key.Key_L, Qt.KeyboardModifier.ControlModifier)
+    elif state == "hidden":
+        QTest.keyClick(window.shell, Qt.Key.Key_H, Qt.KeyboardModifier.ControlModifier)
+    elif state == "no hand":
+        session.take(None)
+    start = snapshot(session.project)
+    if state == "outside":
+        view.show_cell(0, 0)
+        at = view.screen_at(-3, 4)
+    else:
+        at = view.screen_at(40, 20)
+    move(view, at)
+    text, warns = view.label()
+    assert warns
+    assert words in text
+    click(view, at)
+    assert snapshot(session.project) == start
+    assert window.notices.isVisible()
+    assert words in window.notices.text.text()
+
+
+def test_strokes_over_the_border_of_a_map_that_wraps(window):
+    session, view = window.session, window.mapside.view
+    session.choose_map(session.project.maps[1])
+    window.show_stage("draw")
+    settle()
+    view.fit()
+    window.take_terrain(1)
+    session.set_size(2)
+    drag(view, view.screen_at(-1, -1), view.screen_at(0, 0))
+    terrain = session.map.layers[0].terrain
+    assert (terrain[:2, :2] == 1).all()
+    assert (terrain[-2:, -2:] == 1).all()
+    assert (terrain[0] == terrain[-1]).all()
+    assert (terrain[:, 0] == terrain[:, -1]).all()
+    assert not (all_cells(window)[0] == GAP).any()
+
+
+def test_drawing_with_the_keyboard_alone(window, view):
+    window.take_terrain(4)
+    view.show_cell(31, 40)
+    for key in (Qt.Key.Key_Right, Qt.Key.Key_Down, Qt.Key.Key_Left):
+        QTest.keyClick(view, key)
+    assert view.at.cell(window.session.map) == (32, 40)
+    QTest.keyClick(view, Qt.Key.Key_Return)
+    assert (ground(window).terrain[32:34, 40:42] == 4).all()
+    assert "column 40, row 32" in window.under.toolTip()
+
+
+def wheel(view, at, notches, modifiers=Qt.KeyboardModifier.NoModifier):
+    event = QWheelEvent(
+        QPointF(at),
+        QPointF(view.mapToGlobal(at)),
+        QPoint(),
+        QPoint(0, 120 * notches),
+        Qt.MouseButton.NoButton,
+        modifiers,
+        Qt.ScrollPhase.NoScrollPhase,
+        False,
+    )
+    QApplication.sendEvent(view, event)
+
+
+def test_the_wheel_zooms_at_the_pointer_and_sizes_with_ctrl(window, view):
+    at = QPoint(200, 150)
+    before = view.camera.to_picture(200, 150)
+    zoom = view.camera.zoom
+    wheel(view, at, 1)
+    assert view.camera.zoom > zoom
+    after = view.camera.to_picture(200, 150)
+    assert abs(before[0] - after[0]) < 1
+    assert abs(before[1] - after[1]) < 1
+    window.take_terrain(1)
+    size = window.session.size
+    wheel(view, at, 1, Qt.KeyboardModifier.ControlModifier)
+    assert window.session.size == size + 1
+
+
+def test_middle_drag_and_space_drag_pan(window, view):
+    left = view.camera.left
+    drag(view, QPoint(100, 100), QPoint(160, 100), button=Qt.MouseButton.MiddleButton)
+    assert view.camera.left == left + 60
+    QTest.keyPress(view, Qt.Key.Key_Space)
+    drag(view, QPoint(160, 100), QPoint(100, 100))
+    QTest.keyRelease(view, Qt.Key.Key_Space)
+    assert view.camera.left == left
+    assert window.session.doc.history.names == []
+
+
+def test_why_this_tile_shows_while_w_is_held(window, view):
+    view.show_cell(31, 40)
+    settle()
+    before = pixels(view)
+    QTest.keyPress(view, Qt.Key.Key_W)
+    held = pixels(view)
+    QTest.keyRelease(view, Qt.Key.Key_W)
+    assert (before != held).sum() > 10_000
+    assert "drawn from 4 variants" in window.under.toolTip()
+
+
+def test_the_map_shown_three_by_three_repeats_itself(window):
+    view = window.mapside.view
+    window.session.choose_map(window.session.project.maps[1])
+    window.show_stage("grow")
+    view.set_grid(False)
+    QTest.keyClick(
+        window.shell,
+        Qt.Key.Key_R,
+        Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier,
+    )
+    assert view.repeat
+    settle()
+    view.leaveEvent(None)
+    view.camera.step = STEPS.index(1)
+    view.camera.left = view.camera.top = -700.0
+    settle()
+    shown = pixels(view)
+    side = 48 * 16
+    # One turn further down the same pixels stand.
+    view.camera.top += side
+    assert (pixels(view) == shown).mean() > 0.99

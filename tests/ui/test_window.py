@@ -1,0 +1,350 @@
+import sys
+
+import numpy as np
+import pytest
+from PySide6.QtCore import QPoint, Qt, QTimer
+from PySide6.QtGui import QColor
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication, QMessageBox, QPushButton, QToolButton, QWidget
+from tests.maps import snapshot
+from tests.ui.conftest import LEFT, click, drag, pixels, settle
+
+from knitground.core.base.errors import Cancelled
+from knitground.ui import crash
+from knitground.ui.finder import match
+from knitground.ui.rail import STAGES
+from knitground.ui.shell import Shell
+from knitground.ui.tasks import Job, run_with_progress, wait_for_jobs
+from knitground.ui.theme import LINEN, LOOM, THEMES, use
+from knitground.ui.words import bytes_text, percent
+
+CTRL = Qt.KeyboardModifier.ControlModifier
+
+
+def contrast(a, b):
+    def light(colour):
+        parts = [
+            c / 12.92 if c <= 0.03928 else ((c + 0.055) / 1.055) ** 2.4
+            for c in (colour.redF(), colour.greenF(), colour.blueF())
+        ]
+        return 0.2126 * parts[0] + 0.7152 * parts[1] + 0.0722 * parts[2]
+
+    high, low = sorted((light(QColor(a)), light(QColor(b))), reverse=True)
+    return (high + 0.05) / (low + 0.05)
+
+
+@pytest.mark.parametrize("theme", [LINEN, LOOM])
+@pytest.mark.parametrize("ground", ["window", "panel", "sunken"])
+@pytest.mark.parametrize("ink", ["ink", "ink2", "accent", "good", "warning"])
+def test_text_stands_out_from_its_ground(theme, ground, ink):
+    if ground == "sunken" and ink in ("good", "warning"):
+        return  # notes of these kinds stand on panels only
+    assert contrast(getattr(theme, ground), getattr(theme, ink)) >= 4.5
+
+
+def test_this_build_of_qt_keeps_its_references(qapp):
+    widget = QWidget()
+    before = sys.getrefcount(None)
+    for _ in range(1000):
+        widget.setObjectName("x")
+    assert sys.getrefcount(None) > before - 500
+
+
+def test_the_shell_paints_before_the_rest_is_made(qapp, qtbot):
+    shell = Shell()
+    order = []
+    shell.painted.connect(lambda: order.append("painted"))
+    shell.after_first_paint(lambda: order.append("then"))
+    shell.show()
+    qtbot.waitUntil(lambda: len(order) == 2)
+    assert order == ["painted", "then"]
+    shell.close()
+
+
+@pytest.mark.parametrize("number", range(1, len(STAGES) + 1))
+def test_ctrl_and_a_digit_jump_to_a_stage(window, number):
+    QTest.keyClick(window.shell, Qt.Key(Qt.Key.Key_0 + number), CTRL)
+    assert window.stage == STAGES[number - 1].key
+    assert window.bench.currentWidget() is window.benches[window.stage]
+    assert window.mapside.isVisible() == (window.stage != "slice")
+
+
+def test_the_rail_is_clicked_and_stepped(window):
+    rail = window.shell.rail
+    click(rail, QPoint(38, 30))
+    assert window.stage == "slice"
+    QTest.keyClick(rail, Qt.Key.Key_Down)
+    assert window.stage == "terrains"
+
+
+def test_an_empty_project_shows_ways_to_begin(empty_window):
+    assert empty_window.empty.isVisible()
+    texts = [b.text() for b in empty_window.empty.findChildren(QPushButton)]
+    assert {"Open sheet…", "Open the demo", "Open project…"} <= set(texts)
+
+
+def test_the_demo_opens_from_the_empty_page(empty_window, tmp_path):
+    empty_window.open_demo(tmp_path / "demo")
+    wait_for_jobs()
+    settle()
+    assert empty_window.session.project.name == "Harl Pans"
+    assert not empty_window.empty.isVisible()
+    assert True
+    assert empty_window.memory.recent == [tmp_path / "demo"]
+
+
+def test_every_command_is_found_and_every_button_says_what_it_does(window):
+    finder = window.find_command()
+    assert finder.list.count() >= 35
+    finder.field.setText("lock lay")
+    assert "Lock or unlock layer" in finder.list.item(0).text()
+    assert "Ctrl+L" in finder.list.item(0).text()
+    QTest.keyClick(finder.field, Qt.Key.Key_Return)
+    assert window.session.layer.locked
+    for stage in STAGES:
+        window.show_stage(stage.key)
+        settle()
+        for widget in window.shell.findChildren((QPushButton, QToolButton)):
+            if widget.isVisible() and widget.metaObject().className() in (
+                "QPushButton",
+                "QToolButton",
+            ):
+                assert widget.toolTip() or widget.text(), widget
+
+
+@pytest.mark.parametrize(
+    ("letters", "best"),
+    [("undo", "Edit › Undo"), ("zin", "View › Zoom in"), ("newm", "Map › New map…")],
+)
+def test_the_finder_ranks_what_fits_best(letters, best):
+    titles = [
+        "Edit › Undo",
+        "Layer › Lock or unlock layer",
+        "View › Zoom in",
+        "Map › New map…",
+        "Edit › Use this slicing",
+    ]
+    rated = sorted((match(letters, t), t) for t in titles if match(letters, t) is not None)
+    assert rated[0][1] == best
+    assert match("qqq", best) is None
+
+
+def test_shortcuts_are_not_taken_twice(window):
+    seen = {}
+    for command in window.commands.all:
+        for keys in command.action.shortcuts():
+            text = keys.toString()
+            assert text not in seen, f"{text}: {seen.get(text)} and {command.text}"
+            seen[text] = command.text
+
+
+# The layer strip
+
+
+def test_layers_are_added_renamed_moved_hidden_locked_deleted(window):
+    strip, session = window.mapside.strip, window.session
+    start = snapshot(session.project)
+    strip.add_tiles()
+    assert [card.layer.name for card in strip.cards] == ["Pans", "Tiles", "Causeway", "Props"]
+    assert session.layer.name == "Tiles"
+    strip.add_ground("pans", "Pans")
+    assert session.layer.name == "Pans 2"
+    QTest.mouseClick(strip.cards[0].eye, LEFT)
+    assert not session.map.layers[0].visible
+    QTest.mouseClick(strip.cards[0].lock, LEFT)
+    assert session.map.layers[0].locked
+    QTest.keyClick(window.shell, Qt.Key.Key_BracketRight, CTRL)
+    assert [layer.name for layer in session.map.layers][3] == "Pans 2"
+    strip.delete()
+    assert "Pans 2" not in [layer.name for layer in session.map.layers]
+    while session.doc.undo():
+        pass
+    assert snapshot(session.project) == start
+    assert [card.layer.name for card in strip.cards] == ["Pans", "Causeway", "Props"]
+
+
+def test_a_card_is_chosen_by_a_click_and_dropped_elsewhere(window):
+    strip, session = window.mapside.strip, window.session
+    click(strip.cards[2], QPoint(30, 70))
+    assert session.layer.name == "Props"
+    strip.drop_at(session.layer, QPoint(0, 40))
+    assert [layer.name for layer in session.map.layers] == ["Props", "Pans", "Causeway"]
+    assert session.doc.history.names == ["Move layer “Props”"]
+
+
+def test_hiding_a_layer_changes_what_is_seen(window):
+    view = window.mapside.view
+    settle()
+    before = pixels(view)
+    window.session.choose_layer(window.session.map.layers[0])
+    window.mapside.strip.toggle_eye()
+    settle()
+    assert (pixels(view) != before).mean() > 0.3
+    window.session.doc.undo()
+    settle()
+    assert (pixels(view) == before).mean() > 0.999
+
+
+def test_maps_are_shown_as_tabs(window):
+    tabs = window.mapside.tabs
+    assert tabs.count() == 2
+    QTest.keyClick(window.shell, Qt.Key.Key_Tab, CTRL)
+    tabs.setCurrentIndex(1)
+    assert window.session.map.name == "North basin"
+    window.mapside.delete_map()
+    assert tabs.count() == 1
+    window.session.doc.undo()
+    assert tabs.count() == 2
+
+
+# Theme, memory, leaving
+
+
+def test_the_dark_theme_is_kept(window, qapp):
+    before = pixels(window.shell)
+    window.set_theme("Loom")
+    settle()
+    try:
+        assert (pixels(window.shell) != before).mean() > 0.3
+        assert window.memory.get("theme", "") == "Loom"
+    finally:
+        use(qapp, THEMES["Linen"])
+
+
+def answer(button_text):
+    """Press a button of the question that is about to come up."""
+    asked = []
+
+    def press():
+        box = QApplication.activeModalWidget()
+        assert isinstance(box, QMessageBox)
+        asked.append(box.text())
+        next(b for b in box.buttons() if b.text().replace("&", "") == button_text).click()
+
+    QTimer.singleShot(50, press)
+    return asked
+
+
+@pytest.mark.parametrize(
+    ("button", "leaves"), [("Cancel", False), ("Don't save", True), ("Save", True)]
+)
+def test_leaving_with_unsaved_changes_asks(window, button, leaves):
+    window.mapside.strip.add_tiles()
+    asked = answer(button)
+    assert window.may_leave() == leaves
+    assert "not saved" in asked[0]
+    assert window.session.doc.history.is_saved == (button == "Save")
+
+
+def test_leaving_without_changes_does_not_ask(window):
+    assert window.may_leave()
+
+
+# Faults and long work
+
+
+def test_a_fault_saves_a_copy_that_the_next_start_takes_up(window, tmp_path):
+    session = window.session
+    window.mapside.strip.add_tiles()
+    before = snapshot(session.project)
+    handler = crash.CrashHandler(lambda: session.project, session.warn, tmp_path / "recovery")
+    try:
+        raise RuntimeError("a fault")
+    except RuntimeError as error:
+        handler.handle(RuntimeError, error, error.__traceback__)
+    assert "a fault" in window.notices.text.text()
+    home = session.project.folder
+    saved = crash.waiting_recovery(tmp_path / "recovery")
+    assert saved is not None
+    window.recover(saved)
+    assert snapshot(session.project) == before
+    assert session.project.folder == home
+    assert not session.doc.history.is_saved
+    assert all(each.picture is not None for each in session.project.tilesets)
+    crash.forget_recovery(saved)
+    assert crash.waiting_recovery(tmp_path / "recovery") is None
+
+
+def test_our_errors_become_notes_not_faults(window, tmp_path):
+    handler = crash.CrashHandler(
+        lambda: window.session.project, window.session.warn, tmp_path / "r"
+    )
+    handler.handle(Cancelled, Cancelled("called off"), None)
+    assert window.notices.text.text() == "called off"
+    assert crash.waiting_recovery(tmp_path / "r") is None
+
+
+def test_long_work_shows_progress_and_cancel_changes_nothing(window, qtbot):
+    from threading import Event
+
+    go_on, results = Event(), []
+
+    def work(progress):
+        for _ in range(2000):
+            progress(0.5)
+            if go_on.wait(0.005):
+                break
+        return "done"
+
+    job = run_with_progress(window.shell, "Working…", work, results.append, results.append)
+    assert not window.shell.isEnabled()
+    qtbot.wait(450)
+    from PySide6.QtWidgets import QProgressDialog
+
+    dialog = window.shell.findChild(QProgressDialog)
+    assert dialog.isVisible()
+    dialog.canceled.emit()
+    qtbot.waitUntil(lambda: bool(results), timeout=3000)
+    assert isinstance(results[0], Cancelled)
+    assert window.shell.isEnabled()
+    assert job is not None
+
+
+def test_faults_in_a_thread_are_not_swallowed(qapp, qtbot):
+    def work(_progress):
+        raise ZeroDivisionError
+
+    with qtbot.captureExceptions() as faults:
+        Job(work, print, print).start()
+        wait_for_jobs()
+    assert [kind for kind, _, _ in faults] == [ZeroDivisionError]
+
+
+def test_words_for_numbers():
+    assert [percent(p) for p in (0, 0.0004, 0.005, 0.34, 1)] == [
+        "0 %",
+        "< 0.1 %",
+        "0.5 %",
+        "34 %",
+        "100 %",
+    ]
+    assert [bytes_text(n) for n in (12, 4096, 5_000_000)] == ["12 B", "4 KB", "4.8 MB"]
+
+
+def test_a_large_map_opens_pans_and_paints(window):
+    """4096 × 4096 cells and four layers: only what is looked at is knitted and drawn."""
+    from knitground.core.edit.maps import add_map
+    from knitground.core.model.map import Map
+
+    session = window.session
+    map_ = Map("Large", 4096, 4096, 16, 16)
+    for _ in range(2):
+        layer = map_.new_ground_layer("G", "pans", "Pans")
+        layer.terrain[:] = 2
+        map_.layers.append(layer)
+        map_.layers.append(map_.new_tile_layer("T"))
+    session.doc.apply(add_map(session.project, map_))
+    session.choose_map(map_)
+    window.show_stage("draw")
+    settle()
+    view = window.mapside.view
+    view.show_cell(2000, 2000)
+    window.take_terrain(1)
+    session.choose_layer(map_.layers[0])
+    drag(view, view.screen_at(2000, 2000), view.screen_at(2004, 2010))
+    assert (map_.layers[0].terrain[2000:2004, 2000:2004] == 1).any()
+    assert np.count_nonzero(map_.layers[0].cells) < 4096 * 4096
+    drag(view, QPoint(300, 200), QPoint(100, 100), button=Qt.MouseButton.MiddleButton)
+    assert view.camera.zoom == 1
+    session.doc.undo()
+    assert (map_.layers[0].terrain == 2).all()
