@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PySide6.QtCore import Qt, QTimer
+from PySide6.QtCore import QEvent, QObject, Qt, QTimer
 from PySide6.QtWidgets import QFrame, QLabel, QPushButton, QWidget
 
 from knitground.ui.theme import theme
@@ -29,6 +29,8 @@ class Notices(QFrame):
         line = row(self.text, self.cure, dismiss, margins=6)
         line.setStretch(0, 1)
         self.setLayout(line)
+        self.setAutoFillBackground(True)
+        self._over: QWidget | None = None
         self._timer = QTimer(self, singleShot=True, interval=_NOTE_MS)
         self._timer.timeout.connect(self.hide)
         self.hide()
@@ -51,10 +53,30 @@ class Notices(QFrame):
         self._cure = action
         self.cure.setText(cure)
         self.cure.setVisible(action is not None)
+        self._place()
         self.show()
         self._timer.stop()
         if kind == "note" and action is None:
             self._timer.start()
+
+    def float_over(self, widget: QWidget) -> None:
+        """Lie over the lower edge of a widget; showing a note then moves nothing else."""
+        self._over = widget
+        self.setParent(widget)
+        widget.installEventFilter(self)
+        self.hide()
+
+    def _place(self) -> None:
+        if self._over is not None:
+            wide = max(200, self._over.width() - 24)
+            high = max(self.heightForWidth(wide), self.sizeHint().height())
+            self.setGeometry(12, self._over.height() - high - 8, wide, high)
+            self.raise_()
+
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+        if event.type() == QEvent.Type.Resize:
+            self._place()
+        return super().eventFilter(watched, event)
 
     def _run_cure(self) -> None:
         self.hide()

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from pathlib import Path
 
 from PySide6.QtCore import QTimer, Signal
-from PySide6.QtGui import QPaintEvent
+from PySide6.QtGui import QDragEnterEvent, QDropEvent, QPaintEvent
 from PySide6.QtWidgets import QHBoxLayout, QMainWindow, QStackedWidget, QWidget
 
 from knitground.ui.rail import Rail
@@ -18,6 +19,8 @@ class Shell(QMainWindow):
     """
 
     painted = Signal()
+    dropped = Signal(list)
+    """Paths of files that were dropped on the window."""
 
     def __init__(self) -> None:
         super().__init__()
@@ -41,6 +44,14 @@ class Shell(QMainWindow):
     def after_first_paint(self, then: Callable[[], object]) -> None:
         """Run something once the window has been seen."""
         self._then = then
+
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+        if event.mimeData().hasUrls():
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent) -> None:
+        self.dropped.emit([Path(url.toLocalFile()) for url in event.mimeData().urls()])
+        event.acceptProposedAction()
 
     def paintEvent(self, event: QPaintEvent) -> None:
         super().paintEvent(event)

@@ -7,8 +7,6 @@ from pathlib import Path
 from PySide6.QtCore import QEvent, QObject, Qt, QTimer
 from PySide6.QtGui import (
     QCloseEvent,
-    QDragEnterEvent,
-    QDropEvent,
     QKeyEvent,
     QKeySequence,
     QShortcut,
@@ -126,10 +124,10 @@ class Window(QObject):
         self.splitter.setChildrenCollapsible(False)
         self.splitter.splitterMoved.connect(self._keep_width)
         work = QWidget()
-        layout = column(self.splitter, self.notices, spacing=4)
+        layout = column(self.splitter)
         layout.setContentsMargins(6, 6, 6, 2)
-        layout.setStretch(0, 1)
         work.setLayout(layout)
+        self.notices.float_over(self.shell.pages)
         self.shell.pages.addWidget(self.empty)
         self.shell.pages.addWidget(work)
         self.work = work
@@ -152,6 +150,7 @@ class Window(QObject):
     def _connect(self) -> None:
         s = self.session
         self.shell.rail.chosen.connect(self.show_stage)
+        self.shell.dropped.connect(self._drop)
         s.stage_wanted.connect(self.show_stage)
         s.pointed.connect(self._point)
         s.noticed.connect(lambda text, kind: self.notices.tell(text, kind))
@@ -507,13 +506,6 @@ class Window(QObject):
                 event.ignore()
                 return True
             wait_for_jobs()
-        elif isinstance(event, QDropEvent) and event.type() == QEvent.Type.Drop:
-            self._drop([Path(url.toLocalFile()) for url in event.mimeData().urls()])
-            event.acceptProposedAction()
-            return True
-        elif isinstance(event, QDragEnterEvent) and event.mimeData().hasUrls():
-            event.acceptProposedAction()
-            return True
         elif isinstance(event, QKeyEvent) and event.key() == Qt.Key.Key_Escape:
             self.cancel()
         return super().eventFilter(watched, event)

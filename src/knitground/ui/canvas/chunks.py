@@ -15,6 +15,7 @@ from PySide6.QtGui import QImage
 
 from knitground.core.base.window import Box
 from knitground.core.edit.document import Document
+from knitground.core.edit.laying import Plan
 from knitground.core.model.layers import Cells, Layer
 from knitground.core.model.map import Map
 from knitground.core.render.atlas import Atlas
@@ -55,6 +56,7 @@ class ChunkStore:
         self.atlas = Atlas(doc.project, map_)
         self._chunks: OrderedDict[Key, Chunk] = OrderedDict()
         self._bytes = 0
+        self._ghost: tuple[Plan, int, NDArray[np.uint32], QImage] | None = None
 
     def cells_a_side(self, level: int) -> int:
         """How many cells one piece is wide and high at a level."""
@@ -121,6 +123,13 @@ class ChunkStore:
             elif each.visible:
                 stack.append(self._doc.cells(self._map, each, box))
         return compose(self.atlas.pictures(level), stack)
+
+    def ghost_image(self, plan: Plan, level: int) -> QImage:
+        """Draw what a plan will give; kept as long as the same plan is shown at the same level."""
+        if self._ghost is None or self._ghost[0] is not plan or self._ghost[1] != level:
+            pixels = self.picture(plan.box, level, plan.layer, plan.cells)
+            self._ghost = (plan, level, pixels, image_of(pixels))
+        return self._ghost[3]
 
     def _compose_new(self, key: Key) -> Chunk:
         level, row, col = key

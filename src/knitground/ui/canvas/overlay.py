@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import lru_cache
+
 import numpy as np
 from PySide6.QtCore import QLineF, QPointF, QRect, QRectF, Qt
 from PySide6.QtGui import QColor, QFont, QFontMetricsF, QPainter, QPen, QPolygonF
@@ -10,7 +12,7 @@ from knitground.core.base.window import Box
 from knitground.core.edit.laying import Plan
 from knitground.core.model.layers import GroundLayer, Layer
 from knitground.core.model.map import Map
-from knitground.ui.canvas.chunks import ChunkStore, image_of
+from knitground.ui.canvas.chunks import ChunkStore
 from knitground.ui.canvas.zoom import Camera
 from knitground.ui.planning import Pointer
 from knitground.ui.theme import LINEN, theme
@@ -46,7 +48,7 @@ def draw_grid(painter: QPainter, camera: Camera, map_: Map, view: QRect) -> None
     faint = QColor(LINEN.ink)
     faint.setAlpha(38)
     painter.setPen(QPen(faint, 0))
-    whole = map_rect(camera, map_).intersected(QRectF(view))
+    whole = map_rect(camera, map_).intersected(QRectF(view))  # no longer than can be seen
     lines = []
     for col in range(box.left, box.right + 1):
         x = camera.to_screen(col * map_.tile_width, 0)[0]
@@ -85,8 +87,7 @@ def draw_plan(painter: QPainter, camera: Camera, map_: Map, store: ChunkStore, p
         plan = _cut(plan, view)
     if plan.box.is_empty:
         return
-    pixels = store.picture(plan.box, level, plan.layer, plan.cells)
-    image = image_of(np.ascontiguousarray(pixels))
+    image = store.ghost_image(plan, level)
     painter.save()
     whole = map_rect(camera, map_)
     painter.setClipRect(whole)
@@ -132,13 +133,15 @@ def _dashes(painter: QPainter, rect: QRectF) -> None:
 
 
 def draw_cursor(
-    painter: QPainter, camera: Camera, map_: Map, cursor: tuple[int, int] | None
+    painter: QPainter, camera: Camera, map_: Map, cursor: tuple[int, int] | None, clip: QRect
 ) -> None:
     """Draw the cell cursor of the keyboard: corners round a cell."""
     if cursor is None:
         return
     row, col = cursor
     rect = _box_rect(camera, map_, Box(row, col, row + 1, col + 1)).adjusted(-3, -3, 3, 3)
+    if not rect.adjusted(-3, -3, 3, 3).intersects(QRectF(clip)):
+        return
     arm = max(4.0, rect.width() / 4)
     for colour, width in ((LINEN.panel, 4), (LINEN.madder, 2)):
         painter.setPen(QPen(QColor(colour), width))
@@ -146,6 +149,13 @@ def draw_cursor(
             for y, down in ((rect.top(), arm), (rect.bottom(), -arm)):
                 corner = QPolygonF([QPointF(x + across, y), QPointF(x, y), QPointF(x, y + down)])
                 painter.drawPolyline(corner)
+
+
+@lru_cache(maxsize=256)
+def _text_width(text: str, font_name: str) -> float:
+    font = QFont()
+    font.fromString(font_name)
+    return QFontMetricsF(font).horizontalAdvance(text)
 
 
 def draw_label(
@@ -162,8 +172,7 @@ def draw_label(
     font = QFont(painter.font())
     font.setPixelSize(12)
     painter.setFont(font)
-    metrics = QFontMetricsF(font)
-    wide = metrics.horizontalAdvance(text) + 18
+    wide = _text_width(text, font.toString()) + 18
     half = min(64.0, brush.width * map_.tile_width * camera.zoom / 2)
     x, y = camera.to_screen(at.x, at.y)
     left = min(max(x + half + 14, 4), max(4.0, view.width() - wide - 4))

@@ -63,6 +63,7 @@ class MapView(QWidget):
         self._stroking = False
         self._fresh_view = False
         self.cold = 0
+        self.paint_ms = 0.0
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Map")
@@ -71,7 +72,7 @@ class MapView(QWidget):
         self._later = QTimer(self, singleShot=True, interval=0)
         self._later.timeout.connect(self.update)
         session.opened.connect(self._reopen)
-        session.changed.connect(self._follow)
+        session.changed.connect(self.follow)
         session.picked.connect(self._on_picked)
 
     # What is shown
@@ -189,7 +190,8 @@ class MapView(QWidget):
             self._first_view(self._map)
         super().resizeEvent(event)
 
-    def _follow(self, change: Changed) -> None:
+    def follow(self, change: Changed) -> None:
+        """Repaint what a change touches."""
         if self._store is None:
             return
         if change.what is What.SLICING or change.what is What.TILESETS:
@@ -214,9 +216,10 @@ class MapView(QWidget):
         if self.repeat or self._map.wrap:
             self.update()
         else:
-            self.update(self._screen_rect(box))
+            self.update(self.screen_rect(box))
 
-    def _screen_rect(self, box: Box) -> QRect:
+    def screen_rect(self, box: Box) -> QRect:
+        """Where a box of cells lies on the screen."""
         assert self._map is not None
         left, top = self.camera.to_screen(
             box.left * self._map.tile_width, box.top * self._map.tile_height
@@ -228,6 +231,11 @@ class MapView(QWidget):
     # Painting
 
     def paintEvent(self, event: QPaintEvent) -> None:
+        begun = perf_counter()
+        self._paint(event)
+        self.paint_ms = (perf_counter() - begun) * 1000
+
+    def _paint(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.fillRect(event.rect(), theme().colour("canvas"))
         if self._map is not None and self._store is not None:
@@ -237,7 +245,7 @@ class MapView(QWidget):
                 self._draw_map(painter, event.rect(), down, across, until)
             if self.cold:
                 self._later.start()
-            self._draw_over(painter)
+            self._draw_over(painter, event.rect())
         painter.end()
 
     def _copies(self) -> list[tuple[int, int]]:
@@ -281,22 +289,27 @@ class MapView(QWidget):
                     )
                     painter.drawImage(target, chunk.image)
 
-    def _draw_over(self, painter: QPainter) -> None:
+    def _draw_over(self, painter: QPainter, clip: QRect) -> None:
         assert self._map is not None
         assert self._store is not None
         if self.show_grid and self.camera.zoom * min(self._map_cell()) >= 12:
-            draw_grid(painter, self.camera, self._map, self.rect())
+            draw_grid(painter, self.camera, self._map, clip)
         if self.session.layer is not None:
-            draw_pins(painter, self.camera, self._map, self.session.layer, self.rect())
-        draw_cursor(painter, self.camera, self._map, self._cursor)
+            draw_pins(painter, self.camera, self._map, self.session.layer, clip)
+        draw_cursor(painter, self.camera, self._map, self._cursor, clip)
         plan = self.plan
-        if plan is not None and plan.changes_anything:
+        if plan is not None and plan.changes_anything and self._shows(plan.box, clip):
             draw_plan(painter, self.camera, self._map, self._store, plan)
         if self._at is not None and self._why:
             draw_why(painter, self.camera, self.session, self._store, self._at, self.rect())
         elif self._at is not None and (self.underMouse() or self._cursor is not None):
             box, _ = brush(self.session, self._map, self._at)
             draw_label(painter, self.camera, self._at, self.label(), self.rect(), self._map, box)
+
+    def _shows(self, box: Box, clip: QRect) -> bool:
+        """Whether a part of the screen shows a box, or may do so over the border of the map."""
+        assert self._map is not None
+        return self._map.wrap or self.screen_rect(box).intersects(clip)
 
     def _map_cell(self) -> tuple[int, int]:
         assert self._map is not None

@@ -9,6 +9,7 @@ STEPS = (
     *(Fraction(1, n) for n in (64, 48, 32, 24, 16, 12, 8, 6, 4, 3, 2)),
     *(Fraction(n) for n in (1, 2, 3, 4, 6, 8, 12, 16, 24, 32)),
 )
+_FLOATS = tuple(float(step) for step in STEPS)
 
 
 @dataclass
@@ -22,7 +23,7 @@ class Camera:
     @property
     def zoom(self) -> float:
         """Screen pixels for one pixel of the picture."""
-        return float(STEPS[self.step])
+        return _FLOATS[self.step]
 
     def to_picture(self, x: float, y: float) -> tuple[float, float]:
         """Place on the picture of a place on the screen."""

@@ -1,0 +1,266 @@
+"""Benchmarks as ratios against a stated reference in the same run.
+
+Reference and ours are run in turn, and medians compared, so that a busy machine slows both.
+`python bench/run.py` prints a table, `--json` one document; exits 1 if a limit is broken.
+"""
+
+from __future__ import annotations
+
+import json
+import os
+import subprocess
+import sys
+import tempfile
+from collections.abc import Callable
+from dataclasses import asdict, dataclass
+from pathlib import Path
+from statistics import median
+from time import perf_counter
+
+sys.path.insert(0, str(Path(__file__).parents[1]))
+
+ROUNDS = 15
+
+
+@dataclass
+class Row:
+    """One measurement: ours over the reference, or ours in ms where the limit is absolute."""
+
+    name: str
+    against: str
+    ours_ms: float
+    reference_ms: float
+    value: float
+    limit: float
+
+    @property
+    def passed(self) -> bool:
+        """Whether it is within its limit."""
+        return self.value <= self.limit
+
+
+def timed(work: Callable[[], object]) -> float:
+    """Seconds of one run."""
+    begun = perf_counter()
+    work()
+    return perf_counter() - begun
+
+
+def ratio(
+    name: str,
+    against: str,
+    ours: Callable[[], object],
+    reference: Callable[[], object],
+    limit: float,
+    rounds: int = ROUNDS,
+) -> Row:
+    """Measure ours and the reference in turn."""
+    ours()
+    reference()
+    pairs = [(timed(ours), timed(reference)) for _ in range(rounds)]
+    one, two = (median(column) * 1000 for column in zip(*pairs))
+    return Row(name, against, one, two, one / two, limit)
+
+
+def core_rows() -> list[Row]:
+    """Knitting, chance and noise."""
+    import numpy as np
+    from scipy.ndimage import gaussian_filter
+    from tests.maps import pair_marks
+
+    from knitground.core.chance.draw import MIX_SLOTS, draw_cells, slot_table
+    from knitground.core.grow.ground import Noise, noise_ground
+    from knitground.core.grow.noise import noise_field
+    from knitground.core.grow.shares import cut_shares, exact_counts
+    from knitground.core.knit.bridge import build_graph
+    from knitground.core.knit.knit import knit
+    from knitground.core.knit.table import build_table
+
+    rng = np.random.default_rng(1)
+    side, rows = 1024, []
+    marks = pair_marks([(1, 2), (2, 3), (4, 2)], copies=3)
+    table = build_table(marks, list(range(1, len(marks) + 1)), [1.0] * len(marks), 4)
+    graph = build_graph(table)
+    parts = {1: 0.35, 2: 0.4, 3: 0.25}
+    terrain = noise_ground(graph, parts, (side + 1, side + 1), False, Noise(16, 4, 1))
+    at = np.arange(side)
+    entries = rng.integers(0, 1000, 65_536).astype(np.int32)
+    places = rng.integers(0, 65_536, (side, side)).astype(np.uint16)
+    rows.append(
+        ratio(
+            "knit 1024 × 1024", "np.take of as many cells",
+            lambda: knit(table, terrain, at, at, 1, 1), lambda: np.take(entries, places), 12,
+        )
+    )  # fmt: skip
+    weights = rng.random(16) + 0.1
+    slots = slot_table(np.arange(16), weights.tolist(), MIX_SLOTS)
+    thousand = np.arange(1000)
+    rows.append(
+        ratio(
+            "mix of 16 over 1 M cells", "Generator.choice",
+            lambda: draw_cells(slots, thousand, thousand, 1, 1),
+            lambda: rng.choice(16, 1_000_000, p=weights / weights.sum()), 0.25,
+        )
+    )  # fmt: skip
+    field = rng.random((side, side))
+    counts = exact_counts([0.35, 0.4, 0.25], side * side)
+
+    def smooth() -> object:
+        return gaussian_filter(field, 8, mode="wrap")
+
+    rows.append(
+        ratio(
+            "noise + shares 1024 × 1024", "gaussian_filter(8, wrap)",
+            lambda: cut_shares(noise_field(side, side, 16, 4, 1), counts), smooth, 3,
+        )
+    )  # fmt: skip
+    rows.append(
+        ratio(
+            "the whole step, borders parted", "gaussian_filter(8, wrap)",
+            lambda: noise_ground(graph, parts, (side, side), True, Noise(16, 4, 1)), smooth, 12, 5,
+        )
+    )  # fmt: skip
+    return rows
+
+
+def dab_row() -> Row:
+    """A dab of 3 × 3 on a large map against one on a small map."""
+    import numpy as np
+    from tests.maps import small_project
+
+    from knitground.core.base.window import Box
+    from knitground.core.edit.laying import plan_terrain
+
+    mask = np.ones((3, 3), bool)
+
+    def dabs(side: int) -> Callable[[], object]:
+        doc, map_, ground, _ = small_project((side, side))
+        doc.knitter.ensure(map_, ground, Box(0, 0, 64, 64))
+
+        def work() -> None:
+            for n in range(40):
+                box = Box(8 + n, 20, 11 + n, 23)
+                plan = plan_terrain(doc, map_, ground, box, mask, 1 + n % 3, "Paint")
+                doc.apply(plan.edit)
+
+        return work
+
+    return ratio("a dab on 4096²", "a dab on 64²", dabs(4096), dabs(64), 1.3)
+
+
+def window_rows() -> list[Row]:
+    """Painting of the real window, offscreen."""
+    from knitground.core.base.window import Box
+    from knitground.core.edit.changed import Changed, What
+    from knitground.core.edit.maps import add_map
+    from knitground.core.model.map import Map
+    from knitground.demo.project import write_demo
+    from knitground.ui.canvas.zoom import STEPS
+    from knitground.ui.tour import make_window, settle
+
+    folder = Path(tempfile.mkdtemp())
+    write_demo(folder / "demo")
+    window = make_window(folder / "memory")
+    window.open_project(folder / "demo")
+    settle()
+    map_ = Map("Bench", 1024, 1024, 16, 16)
+    for name in "ab":
+        ground = map_.new_ground_layer(name, "pans", "Pans")
+        ground.terrain[:] = 2
+        map_.layers.append(ground)
+        map_.layers.append(map_.new_tile_layer(name))
+    window.session.doc.apply(add_map(window.session.project, map_))
+    window.session.choose_map(map_)
+    window.show_stage("draw")
+    window.shell.resize(1280, 800)
+    settle()
+    view = window.mapside.view
+    view.zoom_to(STEPS.index(1))
+    view.show_cell(512, 512)
+    settle()
+    box = Box(512, 512, 513, 513)
+
+    def one_cell() -> None:
+        view.follow(Changed(What.CELLS, map_, map_.layers[1], box))
+        view.repaint(view.screen_rect(box))
+
+    times = []
+    for _ in range(60):
+        one_cell()
+        times.append(view.paint_ms)
+    rows = [Row("paint after one cell, 4 layers", "ms", median(times), 1, median(times), 1)]
+    if "--profile" in sys.argv:
+        import cProfile
+
+        with cProfile.Profile() as profile:
+            for _ in range(100):
+                one_cell()
+        profile.print_stats("tottime")
+    view.camera.step = 0
+    view.camera.fit(1024 * 16, 1024 * 16, 1100, 1100)
+    view.camera.centre(8192, 8192, view.width(), view.height())
+    for _ in range(60):
+        view.repaint()
+
+    times = []
+    for _ in range(60):
+        view.pan(3, 1)
+        view.repaint()
+        times.append(view.paint_ms)
+    times.sort()
+    rows.append(Row("pan with 1024² cells in view, warm", "ms", times[57], 1, times[57], 16))
+    window.session.doc.mark_saved()
+    window.shell.close()
+    return rows
+
+
+_EMPTY = """
+import os
+from PySide6.QtWidgets import QApplication, QMainWindow
+app = QApplication([])
+class W(QMainWindow):
+    def paintEvent(self, e):
+        os._exit(0)
+w = W(); w.resize(1280, 800); w.show(); app.exec()
+"""
+_OURS = """
+import os
+from knitground.ui.start import make_app
+from knitground.ui.shell import Shell
+app = make_app()
+shell = Shell()
+shell.painted.connect(lambda: os._exit(0))
+shell.show(); app.exec()
+"""
+
+
+def start_row() -> Row:
+    """Start to first paint, as whole processes."""
+
+    def process(code: str) -> Callable[[], object]:
+        return lambda: subprocess.run([sys.executable, "-c", code], check=True)
+
+    return ratio(
+        "start to first paint", "an empty QMainWindow", process(_OURS), process(_EMPTY), 2, 7
+    )
+
+
+def main() -> int:
+    """Run all; returns the exit code."""
+    os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+    rows = [*core_rows(), dab_row(), start_row(), *window_rows()]
+    if "--json" in sys.argv:
+        print(json.dumps([{**asdict(row), "passed": row.passed} for row in rows]))
+    else:
+        print(f"{'':34}{'ours':>10}{'reference':>12}{'':3}{'value':>8}{'limit':>8}")
+        for row in rows:
+            mark = "ok" if row.passed else "BROKEN"
+            print(
+                f"{row.name:34}{row.ours_ms:8.2f}ms{row.reference_ms:10.2f}ms   "
+                f"{row.value:8.2f}{row.limit:8.2f}  {mark:7} of {row.against}"
+            )
+    return 0 if all(row.passed for row in rows) else 1
+
+
+if __name__ == "__main__":
+    sys.exit(main())
