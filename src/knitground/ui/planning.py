@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from knitground.core.base.window import Box, read
 from knitground.core.chance.draw import MIX_SLOTS, draw_cells, slot_table
-from knitground.core.edit.flood import Region, flood, same_ground
+from knitground.core.edit.flood import Region, flood, flood_in, same_ground
 from knitground.core.edit.laying import Plan, plan_cells, plan_terrain, plan_unpin
 from knitground.core.model.layers import Cells, GroundLayer, Layer
 from knitground.core.model.map import Map
@@ -117,7 +117,11 @@ def fill_region(
         return flood(grid, row, col, map_.wrap, limit)
     row, col = _inside(*at.cell(map_), layer.cells.shape, map_.wrap)
     if isinstance(layer, GroundLayer):
-        return flood(same_ground(layer.terrain), row, col, map_.wrap, limit)
+
+        def ground(box: Box) -> NDArray[np.uint32]:
+            return same_ground(layer.terrain[box.top : box.bottom + 1, box.left : box.right + 1])
+
+        return flood_in(ground, (map_.height, map_.width), row, col, map_.wrap, limit)
     return flood(layer.cells, row, col, map_.wrap, limit)
 
 

@@ -4,10 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from pathlib import Path
+from typing import Any, TypeVar
 
 from PySide6.QtCore import QObject, Signal
 
 from knitground.core.base.errors import KnitError
+from knitground.core.base.progress import Progress, no_progress
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.document import Document, Edit
 from knitground.core.model.layers import GroundLayer, Layer
@@ -17,6 +19,7 @@ from knitground.core.model.tileset import Tileset
 from knitground.ui.hand import Hand, MixInHand, TerrainInHand
 
 MAX_BRUSH = 64
+Result = TypeVar("Result")
 
 
 class Session(QObject):
@@ -53,6 +56,9 @@ class Session(QObject):
         self.tile_size = 1
         self.seed = 1
         self.revision = 0
+        self.runner: (
+            Callable[[str, Callable[[Progress], Any], Callable[[Any], object]], object] | None
+        ) = None
         self._connect()
 
     @property
@@ -89,6 +95,15 @@ class Session(QObject):
             self.warn(str(error))
             return False
         return True
+
+    def run_long(
+        self, title: str, work: Callable[[Progress], Result], done: Callable[[Result], object]
+    ) -> None:
+        """Do long work; the window puts a progress window round it, without one it just runs."""
+        if self.runner is None:
+            self.attempt(lambda: done(work(no_progress)))
+        else:
+            self.runner(title, work, done)
 
     def warn(self, text: str) -> None:
         """Show a quiet warning."""

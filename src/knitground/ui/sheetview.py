@@ -3,15 +3,13 @@
 from __future__ import annotations
 
 import numpy as np
-from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QImage, QMouseEvent, QPainter, QPaintEvent, QResizeEvent, QWheelEvent
 from PySide6.QtWidgets import QWidget
 
+from knitground.core.model.slicing import Slicing
 from knitground.core.model.tileset import Picture, Tileset
-from knitground.core.render.pixels import premultiplied
 from knitground.core.slicing.grid import clear_see_through
-from knitground.ui.canvas.chunks import image_of
 from knitground.ui.canvas.zoom import STEPS, Camera
 from knitground.ui.checkers import checkers
 from knitground.ui.theme import theme
@@ -26,9 +24,8 @@ class SheetView(QWidget):
         super().__init__(parent)
         self.camera = Camera()
         self.tileset: Tileset | None = None
-        self._image: QImage | None = None
-        self._pixels: NDArray[np.uint32] | None = None
-        self._shown: tuple[object, ...] = ()
+        self.look_as: Slicing | None = None
+        """See-through colours to show instead of the tileset's own, while they are tried."""
         self._pan_from: QPointF | None = None
         self._fresh = True
         self.setMouseTracking(True)
@@ -37,31 +34,12 @@ class SheetView(QWidget):
 
     def show_tileset(self, tileset: Tileset | None) -> None:
         """Show a tileset's sheet; the view stays where it is if it is the same picture."""
-        slicing = tileset.slicing if tileset else None
-        look = (
-            id(tileset.picture) if tileset else None,
-            slicing.see_through if slicing else (),
-            slicing.tolerance if slicing else 0,
-        )
         if tileset is not self.tileset:
             self._fresh = True
         self.tileset = tileset
-        if look != self._shown:
-            self._shown = look
-            self._read_picture()
         if self._fresh:
             self.fit()
         self.update()
-
-    def _read_picture(self) -> None:
-        picture: Picture | None = self.tileset.picture if self.tileset else None
-        if picture is None or self.tileset is None:
-            self._image = self._pixels = None
-            return
-        if self.tileset.slicing.see_through:
-            picture = clear_see_through(picture.copy(), self.tileset.slicing)
-        self._pixels = premultiplied(picture)
-        self._image = image_of(self._pixels)
 
     def fit(self) -> None:
         """Show all of the sheet."""
@@ -142,14 +120,34 @@ class SheetView(QWidget):
         zoom = self.camera.zoom
         wide, high = self.tileset.width * zoom, self.tileset.height * zoom
         rect = QRectF(self.camera.left, self.camera.top, wide, high)
-        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, zoom < 1)
-        if self._image is None:
+        picture = self.tileset.picture
+        if picture is None:
             painter.fillRect(rect, theme().colour("sunken"))
             painter.setPen(theme().colour("warning"))
             painter.drawText(rect, Qt.AlignmentFlag.AlignCenter, f"{self.tileset.sheet} is missing")
             return
         checkers(painter, rect)
-        painter.drawImage(rect, self._image)
+        self._paint_seen(painter, picture)
+
+    def _paint_seen(self, painter: QPainter, picture: Picture) -> None:
+        """Draw what the view shows; the work is bounded by the view, not by the sheet."""
+        zoom = self.camera.zoom
+        step = max(1, int(1 / zoom))
+        x0, y0 = self.sheet_at(QPointF(0, 0))
+        x1, y1 = self.sheet_at(QPointF(self.width(), self.height()))
+        left, top = (max(0, int(v) // step * step) for v in (x0, y0))
+        right, bottom = min(picture.shape[1], int(x1) + 1), min(picture.shape[0], int(y1) + 1)
+        if right <= left or bottom <= top:
+            return
+        part = np.ascontiguousarray(picture[top:bottom:step, left:right:step])
+        slicing = self.look_as or (self.tileset.slicing if self.tileset else None)
+        if slicing is not None and slicing.see_through:
+            part = clear_see_through(part.copy(), slicing)
+        high, wide = part.shape[:2]
+        image = QImage(part.data, wide, high, wide * 4, QImage.Format.Format_RGBA8888)
+        target = QRectF(*self.camera.to_screen(left, top), wide * step * zoom, high * step * zoom)
+        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, False)
+        painter.drawImage(target, image)
 
     def paint_over(self, painter: QPainter) -> None:
         """Draw what the stage adds."""

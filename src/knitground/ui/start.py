@@ -49,12 +49,12 @@ def _run(path: Path | None, *, demo: bool) -> int:
 
         window = Window(shell)
         window.crash.install()
+        if window.offer_recovery():
+            return
         if demo:
             window.open_demo(path)
         elif path is not None:
             window.open_project(path)
-        else:
-            window.offer_recovery()
 
     shell.after_first_paint(furnish)
     shell.show()

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
+from typing import Any
 
 from PySide6.QtCore import QEvent, QObject, Qt, QTimer
 from PySide6.QtGui import (
@@ -22,6 +24,7 @@ from PySide6.QtWidgets import (
 )
 
 from knitground.core.base.errors import KnitError
+from knitground.core.base.progress import Progress
 from knitground.core.edit.maps import add_map
 from knitground.core.edit.sheets import add_tileset, find_sheet
 from knitground.core.files.images import SUFFIXES, read_picture
@@ -79,6 +82,7 @@ class Window(QObject):
         if isinstance(app, QApplication) and chosen is not theme():
             use(app, chosen)
         self.session = Session()
+        self.session.runner = self._run_long
         self.stage = "draw"
         self._make_parts()
         self._lay_out()
@@ -134,6 +138,7 @@ class Window(QObject):
         self.title = QLabel()
         self.title.setProperty("role", "note")
         self.title.setFixedWidth(320)
+        self.title.setMinimumHeight(26)
         self.title.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         self.shell.menuBar().setCornerWidget(self.title)
         self.under = QLabel()
@@ -255,6 +260,11 @@ class Window(QObject):
         self.mapside.strip.refresh()
         for widget in self.shell.findChildren(QWidget):
             widget.update()
+
+    def _run_long(
+        self, title: str, work: Callable[[Progress], Any], done: Callable[[Any], object]
+    ) -> None:
+        run_with_progress(self.shell, title, work, done, lambda e: self.session.warn(str(e)))
 
     def find_command(self) -> Finder:
         """Show the command finder."""
@@ -401,14 +411,11 @@ class Window(QObject):
             return self.save()
         return box.clickedButton() is drop
 
-    def offer_recovery(self) -> None:
-        """Offer the copy that the last run saved when it came to a bad end."""
+    def offer_recovery(self) -> bool:
+        """Offer the copy that the last run saved at a bad end; returns whether it is open now."""
         folder = waiting_recovery()
-        if folder is not None:
-            self.notices_on_empty(folder)
-
-    def notices_on_empty(self, folder: Path) -> None:
-        """Ask whether to take up the saved copy."""
+        if folder is None:
+            return False
         box = QMessageBox(self.shell)
         box.setWindowTitle("A copy was saved")
         box.setText("The last run came to a bad end. A copy of the project was saved first.")
@@ -418,8 +425,10 @@ class Window(QObject):
         box.exec()
         if box.clickedButton() is take:
             self.recover(folder)
-        elif box.clickedButton() is drop:
+            return True
+        if box.clickedButton() is drop:
             forget_recovery(folder)
+        return False
 
     def recover(self, folder: Path) -> None:
         """Open a saved copy as the project that it was, with changes not saved."""
@@ -447,16 +456,31 @@ class Window(QObject):
 
     def add_sheets(self, paths: list[Path]) -> None:
         """Add pictures as sheets and go to Slice with the last one."""
-        for path in paths:
-            self.session.attempt(lambda p=path: self._add_sheet(p))  # type: ignore[misc]
+        if not paths:
+            return
 
-    def _add_sheet(self, path: Path) -> None:
+        def read(progress: Progress) -> tuple[list[Tileset], list[str]]:
+            read_well, refused = [], []
+            for place, path in enumerate(paths):
+                progress(place / len(paths))
+                try:
+                    read_well.append(new_tileset(path, path.stem or "sheet"))
+                except KnitError as error:
+                    refused.append(str(error))
+            return read_well, refused
+
+        self.session.run_long("Reading sheets…", read, self._add_tilesets)
+
+    def _add_tilesets(self, found: tuple[list[Tileset], list[str]]) -> None:
         project = self.session.project
-        name = free_name(path.stem or "sheet", [each.name for each in project.tilesets])
-        tileset = new_tileset(path, name)
-        self.session.doc.apply(add_tileset(project, tileset))
-        self.session.choose_tileset(tileset)
-        self.show_stage("slice")
+        for tileset in found[0]:
+            tileset.name = free_name(tileset.name, [each.name for each in project.tilesets])
+            if self.session.apply(add_tileset(project, tileset)):
+                self.session.choose_tileset(tileset)
+        if found[0]:
+            self.show_stage("slice")
+        if found[1]:
+            self.session.warn(" · ".join(found[1]))
 
     def ask_missing(self, tileset: Tileset) -> None:
         """Ask where a sheet that is missing lies now."""
@@ -465,13 +489,15 @@ class Window(QObject):
             self.shell, f"Where is {tileset.sheet}?", "", f"Pictures ({kinds})"
         )
         if name:
-            self.session.attempt(lambda: self.give_sheet(tileset, Path(name)))
+            self.give_sheet(tileset, Path(name))
 
     def give_sheet(self, tileset: Tileset, path: Path) -> None:
         """Give a tileset the picture of a file."""
-        picture = read_picture(path)
-        edit = find_sheet(tileset, picture, path)
-        self.session.doc.apply(edit)
+        self.session.run_long(
+            f"Reading {path.name}…",
+            lambda _: read_picture(path),
+            lambda picture: self.session.apply(find_sheet(tileset, picture, path)),
+        )
 
     def new_map(self) -> None:
         """Ask for a size and add a map."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 
@@ -31,9 +32,29 @@ def flood(
 ) -> Region:
     """Find the places connected to one over shared sides that hold the same value.
 
+    As `flood_in`, for values that are there as an array (H, W).
+    """
+
+    def part(box: Box) -> NDArray[Any]:
+        return values[box.top : box.bottom, box.left : box.right]
+
+    return flood_in(part, (values.shape[0], values.shape[1]), row, col, wrap, limit)
+
+
+def flood_in(
+    part_of: Callable[[Box], NDArray[Any]],
+    size: tuple[int, int],
+    row: int,
+    col: int,
+    wrap: bool = False,
+    limit: int | None = None,
+) -> Region:
+    """Find the places connected to one over shared sides that hold the same value.
+
     Parameters
     ----------
-    values : (H, W) of anything that can be compared; of one turn, if it wraps
+    part_of : gives the values (h, w) in a box of the grid; asked for no more than is looked at
+    size : rows and columns of the grid; of one turn, if it wraps
     row, col : where to begin, inside the grid
     wrap : whether it goes on over the borders
     limit : look at a window of at most this many rows and columns
@@ -49,14 +70,14 @@ def flood(
     """
     from scipy.ndimage import label  # late: it is slow to import
 
-    height, width = values.shape
+    height, width = size
     reach = 32
     while True:
         window = Box(row - reach, col - reach, row + reach + 1, col + reach + 1)
         inner = window.clipped(height, width)
         is_all = inner.height == height and inner.width == width
-        part = values[inner.top : inner.bottom, inner.left : inner.right]
-        labels, count = label(part == values[row, col])
+        part = part_of(inner)
+        labels, count = label(part == part[row - inner.top, col - inner.left])
         mask = labels == labels[row - inner.top, col - inner.left]
         if is_all:
             if wrap:

@@ -4,12 +4,11 @@ from __future__ import annotations
 
 import numpy as np
 
-from knitground.core.base.errors import SlicingError
 from knitground.core.model.map import Map
 from knitground.core.model.project import Project
-from knitground.core.model.tileset import TileRef, Tileset
-from knitground.core.render.pixels import Pixels, premultiplied, shrunk, turned
-from knitground.core.slicing.grid import cut, lay_grid
+from knitground.core.model.tileset import TileRef
+from knitground.core.render.pixels import Pixels, shrunk
+from knitground.core.render.tiles import tile_pixels
 
 _GAP_A, _GAP_B = 0xFFE07A5F, 0xFF2B2A33
 _MISSING_A, _MISSING_B = 0xFFB9B2A4, 0xFF8A8479
@@ -25,7 +24,6 @@ class Atlas:
     def __init__(self, project: Project, map_: Map) -> None:
         self._project = project
         self._map = map_
-        self._cuts: dict[str, Pixels | None] = {}
         self._levels: list[Pixels] = []
         self._size = 0
         self.refresh()
@@ -50,7 +48,6 @@ class Atlas:
 
     def refresh(self) -> None:
         """Read every picture again: after another slicing or sheet."""
-        self._cuts.clear()
         self._size = 0
         self._levels = [np.stack([self._blank(), self._hatch(_GAP_A, _GAP_B)])]
         self._extend()
@@ -67,15 +64,8 @@ class Atlas:
 
     def _picture(self, tile: TileRef) -> Pixels:
         owner = self._project.tileset_named(tile.tileset)
-        tiles = self._tiles_of(owner) if owner else None
-        if owner is None or tiles is None or not owner.has(tile.row, tile.col):
-            return self._hatch(_MISSING_A, _MISSING_B)
-        return self._fitted(turned(tiles[owner.number(tile.row, tile.col)], tile.turn))
-
-    def _tiles_of(self, owner: Tileset) -> Pixels | None:
-        if owner.name not in self._cuts:
-            self._cuts[owner.name] = cut_pixels(owner)
-        return self._cuts[owner.name]
+        pixels = tile_pixels(owner, tile) if owner else None
+        return self._hatch(_MISSING_A, _MISSING_B) if pixels is None else self._fitted(pixels)
 
     def _fitted(self, tile: Pixels) -> Pixels:
         out = self._blank()
@@ -90,15 +80,3 @@ class Atlas:
         height, width = self._map.tile_height, self._map.tile_width
         diagonal = np.add.outer(np.arange(height), np.arange(width)) % 6 < 2
         return np.where(diagonal, np.uint32(ink), np.uint32(paper))
-
-
-def cut_pixels(tileset: Tileset) -> Pixels | None:
-    """Cut a tileset's sheet into premultiplied tiles (n, h, w); None if it can not be cut."""
-    if tileset.picture is None:
-        return None
-    high, wide = tileset.picture.shape[:2]
-    try:
-        grid = lay_grid(tileset.slicing, wide, high)
-    except SlicingError:
-        return None
-    return premultiplied(cut(tileset.picture, grid))

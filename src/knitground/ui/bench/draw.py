@@ -25,9 +25,9 @@ from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.maps import delete_mix, put_mix
 from knitground.core.model.mix import Mix, MixEntry
 from knitground.core.model.project import free_name
-from knitground.core.model.tileset import TileRef, Tileset
-from knitground.core.render.atlas import cut_pixels
+from knitground.core.model.tileset import TileRef
 from knitground.core.render.pixels import Pixels
+from knitground.core.render.tiles import tile_pixels
 from knitground.ui.bench.terrains import terrain_icon
 from knitground.ui.hand import Hand, MixInHand, TerrainInHand, TileInHand
 from knitground.ui.session import Session
@@ -109,7 +109,6 @@ class DrawBench(QWidget):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
-        self._cuts: dict[str, tuple[object, Pixels | None]] = {}
         self._mixes_shown: object = None
         self.tabs = QTabBar()
         self.tabs.setExpanding(False)
@@ -390,17 +389,7 @@ class DrawBench(QWidget):
 
     def _tile_pixels(self, tile: TileRef) -> Pixels | None:
         owner = self.session.project.tileset_named(tile.tileset)
-        if owner is None or not owner.has(tile.row, tile.col):
-            return None
-        tiles = self._tiles_of(owner)
-        return None if tiles is None else tiles[owner.number(tile.row, tile.col)]
-
-    def _tiles_of(self, owner: Tileset) -> Pixels | None:
-        state = (id(owner.picture), owner.slicing)
-        known = self._cuts.get(owner.name)
-        if known is None or known[0] != state:
-            known = self._cuts[owner.name] = (state, cut_pixels(owner))
-        return known[1]
+        return tile_pixels(owner, tile) if owner else None
 
 
 def _hand_note(hand: Hand | None, session: Session) -> str:

@@ -313,6 +313,7 @@ class SliceBench(QWidget):
             self._say(str(error), "warning")
             self.use.setEnabled(False)
             return
+        self.sheet.look_as = slicing
         self.sheet.show_grid(grid)
         if tileset.picture is not None:
             self.swatch.show_pixels(swatch_pixels(tileset.picture, grid))

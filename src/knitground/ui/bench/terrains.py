@@ -24,9 +24,8 @@ from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.sheets import add_set, add_terrain, change_terrain, set_weight
 from knitground.core.model.project import free_name
 from knitground.core.model.terrain import NOTHING, TerrainSet
-from knitground.core.model.tileset import Tileset
-from knitground.core.render.atlas import cut_pixels
-from knitground.core.render.pixels import Pixels
+from knitground.core.model.tileset import TileRef, Tileset
+from knitground.core.render.tiles import tile_pixels
 from knitground.ui.bench.marks import MarksSheet, draw_diamond
 from knitground.ui.hand import TerrainInHand
 from knitground.ui.session import Session
@@ -62,7 +61,6 @@ class TerrainsBench(QWidget):
         super().__init__()
         self.session = session
         self._kit_name = ""
-        self._cuts: tuple[object, Pixels | None] = (None, None)
         self._chips_of: object = None
         self.sheet = MarksSheet(session)
         self.sheet.tile_chosen.connect(lambda *_: self._show_variants())
@@ -292,12 +290,10 @@ class TerrainsBench(QWidget):
     def _variant(
         self, tileset: Tileset, at: tuple[int, int], weight: float, share: float
     ) -> QVBoxLayout:
-        if self._cuts[0] != (id(tileset.picture), tileset.slicing):
-            self._cuts = ((id(tileset.picture), tileset.slicing), cut_pixels(tileset))
         picture = QLabel()
-        tiles = self._cuts[1]
-        if tiles is not None:
-            picture.setPixmap(tile_pixmap(tiles[tileset.number(*at)], 32, framed=True))
+        pixels = tile_pixels(tileset, TileRef(tileset.name, *at))
+        if pixels is not None:
+            picture.setPixmap(tile_pixmap(pixels, 32, framed=True))
         field = QDoubleSpinBox()
         field.setRange(0, 1000)
         field.setDecimals(1)

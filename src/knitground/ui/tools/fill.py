@@ -2,8 +2,12 @@
 
 from __future__ import annotations
 
+from knitground.core.edit.flood import Region
+from knitground.core.edit.laying import Plan
 from knitground.ui.planning import Pointer, plan_fill
 from knitground.ui.tools.tool import Tool
+
+_QUIET_CELLS = 512 * 512
 
 
 class Fill(Tool):
@@ -13,10 +17,13 @@ class Fill(Tool):
     tip = "Fill: lay what is in hand on the region under the pointer"
 
     def press(self, at: Pointer) -> bool:
-        self.session.attempt(lambda: self._fill(at))
+        map_ = self.session.map
+        if map_ is not None and map_.height * map_.width > _QUIET_CELLS:
+            self.session.run_long("Filling…", lambda _: plan_fill(self.session, at), self._lay)
+        else:
+            self.session.attempt(lambda: self._lay(plan_fill(self.session, at)))
         return False
 
-    def _fill(self, at: Pointer) -> None:
-        found = plan_fill(self.session, at)
+    def _lay(self, found: tuple[Plan, Region] | None) -> None:
         if found is not None:
             self.session.doc.apply(found[0].edit)
