@@ -1,0 +1,251 @@
+"""Grids along one axis: every pitch, offset and spacing, rated by how well it explains the pixels.
+
+A grid divides the lines of a sheet into those that it lays and all others. It explains a profile if
+the two kinds are more alike among themselves than all together: the gain of log-likelihood when one
+normal distribution is replaced by two. Multiples of the tile leave lines unexplained, parts of it
+lay lines where there is nothing; both gain less. (Own derivation.)
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from knitground.core.slicing.evidence import Evidence, Profile
+
+MAX_PITCH = 288
+MAX_SPACING = 16
+MAX_MARGIN = 24
+_KEEP = 48
+
+
+@dataclass(frozen=True)
+class AxisGuess:
+    """A grid along one axis, in pixels, and why.
+
+    `gain` is how much better it explains the sheet than no grid does (log-likelihood, tempered).
+    `gutter`: flat part of the spacing; `repeated`: the spacing repeats the tiles' borders.
+    """
+
+    tile: int
+    spacing: int
+    margin: int
+    count: int
+    gain: float
+    gutter: float = 0.0
+    change: float = 0.0
+    crossing: float = 0.0
+    repeated: bool = False
+
+    @property
+    def pitch(self) -> int:
+        """Pixels from one tile to the next."""
+        return self.tile + self.spacing
+
+    def rest(self, size: int) -> int:
+        """Pixels after the last whole tile."""
+        return size - self.margin - self.count * self.pitch + self.spacing
+
+
+def axis_guesses(evidence: Evidence) -> list[AxisGuess]:
+    """Rate all grids along an axis; the best ones first, by evidence and habit."""
+    size = evidence.size
+    guesses = [AxisGuess(size, 0, 0, 1, 0.0)]
+    change = np.clip(evidence.change[1:-1], -1.5, 2.5)
+    crossing = _log_crossing(evidence)
+    for pitch in range(4, min(MAX_PITCH, size // 2 + MAX_SPACING) + 1):
+        guesses += _of_pitch(evidence, change, crossing, pitch)
+    guesses.sort(key=lambda g: -(g.gain + habit(g, size)))
+    return guesses[:_KEEP]
+
+
+def _log_crossing(evidence: Evidence) -> Profile:
+    inner = evidence.crossing[1:-1]
+    middle = float(inner.mean()) if inner.size else 0.0
+    if middle <= 0 or evidence.filled > 0.97:
+        return np.zeros_like(inner)
+    return np.asarray(-np.log(0.02 + inner / middle))
+
+
+def _of_pitch(
+    evidence: Evidence, change: Profile, crossing: Profile, pitch: int
+) -> list[AxisGuess]:
+    size = evidence.size
+    lines = np.arange(1, size)
+    offsets = np.arange(min(pitch, MAX_MARGIN + 1))
+    out = []
+    by_change = _gains(change, lines % pitch, pitch, 0.10)
+    by_crossing = _gains(crossing, lines % pitch, pitch, 0.15)
+    plain = 0.5 * by_change[0] + 0.5 * by_crossing[0]
+    for offset in _best(plain[offsets], 3):
+        out.append(_plain(evidence, pitch, int(offset), plain, by_change[1], by_crossing[1]))
+    out += [g for each in list(out) if (g := _repeated(evidence, each)) is not None]
+    out += _gutters(evidence, change, pitch)
+    return [each for each in out if each is not None and each.tile >= 4 and each.count >= 1]
+
+
+def _best(values: Profile, count: int) -> NDArray[np.intp]:
+    picked = np.argsort(-values)[:count]
+    return np.unique(np.append(picked, 0))
+
+
+def _plain(
+    evidence: Evidence, pitch: int, offset: int, gain: Profile, lift: Profile, clear: Profile
+) -> AxisGuess:
+    count = max(1, (evidence.size - offset) // pitch)
+    tempered = float(gain[offset])
+    return AxisGuess(
+        pitch, 0, offset, count, tempered, 0.0, float(lift[offset]), float(clear[offset])
+    )
+
+
+def _gains(
+    values: Profile, phase: NDArray[np.intp], pitch: int, floor: float
+) -> tuple[Profile, Profile]:
+    """Gain of every offset of a pitch, and how much higher its lines are than the rest.
+
+    Offsets whose lines are lower than the rest gain nothing.
+    """
+    total = values.size
+    count = np.bincount(phase, minlength=pitch).astype(float)
+    sums = np.bincount(phase, values, pitch)
+    squares = np.bincount(phase, values * values, pitch)
+    rest = np.maximum(total - count, 1)
+    many = np.maximum(count, 1)
+    mean, other = sums / many, (values.sum() - sums) / rest
+    spread = np.maximum(squares / many - mean**2, 0) + floor
+    other_spread = np.maximum((float((values**2).sum()) - squares) / rest - other**2, 0) + floor
+    all_spread = float(values.var()) + floor
+    gain = 0.5 * (
+        total * np.log(all_spread) - count * np.log(spread) - (total - count) * np.log(other_spread)
+    )
+    lift = mean - other
+    return np.where((lift > 0) & (count > 0), np.maximum(gain, 0.0), 0.0), lift
+
+
+def _repeated(evidence: Evidence, guess: AxisGuess) -> AxisGuess | None:
+    """Turn a grid without spacing into one whose spacing repeats the tiles' borders, if so."""
+    size, pitch, offset = evidence.size, guess.tile, guess.margin
+    ends = np.arange(offset + pitch, size - 1, pitch)
+    if ends.size < 2 or guess.change <= 0:
+        return None
+    raw = evidence.differs
+    usual = float(raw[1:-1].mean())
+    if usual < 0.08:
+        return None
+    width = 0
+    for n in range(1, 5):
+        at = np.concatenate([ends - n, ends + n])
+        at = at[(at > 0) & (at < size)]
+        if at.size == 0 or float(raw[at].mean()) > 0.04 * usual + 0.002:
+            break
+        width = n
+    if width == 0 or pitch - 2 * width < 4:
+        return None
+    margin = offset + width if offset + width < pitch else offset + width - pitch
+    tile = pitch - 2 * width
+    count = max(1, (size - margin + 2 * width) // pitch)
+    bonus = 6.0 + 1.5 * min(ends.size, 12)
+    return replace(
+        guess, tile=tile, spacing=2 * width, margin=margin, count=count, repeated=True,
+        gain=guess.gain + bonus,
+    )  # fmt: skip
+
+
+def _gutters(evidence: Evidence, change: Profile, pitch: int) -> list[AxisGuess]:
+    """Find grids whose spacing is flat: runs of offsets at which every column is background."""
+    size = evidence.size
+    phase = np.arange(size) % pitch
+    count = np.bincount(phase, minlength=pitch)
+    flat = np.bincount(phase, evidence.flat, pitch) / np.maximum(count, 1)
+    is_flat = flat > 0.985
+    if not is_flat.any() or is_flat.all():
+        return []
+    out = []
+    for start, length in _runs(is_flat):
+        if length > MAX_SPACING or pitch - length < 4:
+            continue
+        out += [_gutter(evidence, change, flat, pitch, start, length)]
+    return [each for each in out if each is not None]
+
+
+def _runs(mask: NDArray[np.bool_]) -> list[tuple[int, int]]:
+    """List runs of true places round a circle: start and length."""
+    size = mask.size
+    starts = np.flatnonzero(mask & ~np.roll(mask, 1))
+    out = []
+    for start in starts.tolist():
+        length = 0
+        while length < size and mask[(start + length) % size]:
+            length += 1
+        out.append((start, length))
+    return out
+
+
+def _gutter(
+    evidence: Evidence, change: Profile, flat: Profile, pitch: int, start: int, spacing: int
+) -> AxisGuess | None:
+    size = evidence.size
+    margin = (start + spacing) % pitch
+    tile = pitch - spacing
+    count = (size - margin + spacing) // pitch
+    if count < 1 or margin > MAX_MARGIN:
+        return None
+    gutter = np.zeros(size, np.bool_)
+    for n in range(spacing):
+        gutter[(start + n) % pitch :: pitch] = True
+    beside = float(flat[(start - 1) % pitch] + flat[(start + spacing) % pitch]) / 2
+    contrast = 1.0 - beside
+    value = -np.log(0.03 + 1.0 - evidence.flat)
+    gain = _two_kinds(value, gutter, 0.10)
+    line = np.zeros(size + 1, np.bool_)
+    line[margin::pitch] = line[start::pitch] = True
+    by_change = _two_kinds(change, line[1:-1], 0.10)
+    trust = min(1.0, contrast / max(0.25 * evidence.filled, 0.02))
+    total = (0.5 * gain + 0.5 * by_change) * trust
+    return AxisGuess(tile, spacing, margin, count, total, float(flat[start]), contrast)
+
+
+def _two_kinds(values: Profile, one: NDArray[np.bool_], floor: float) -> float:
+    """Gain of telling the values marked apart from the others; 0 if they are lower."""
+    n = int(one.sum())
+    if n == 0 or n == values.size:
+        return 0.0
+    a, b = values[one], values[~one]
+    if a.mean() <= b.mean():
+        return 0.0
+    return float(
+        0.5
+        * (
+            values.size * np.log(values.var() + floor)
+            - n * np.log(a.var() + floor)
+            - (values.size - n) * np.log(b.var() + floor)
+        )
+    )
+
+
+def habit(guess: AxisGuess, size: int) -> float:
+    """Rate how usual the numbers are, apart from the pixels: about log of how often."""
+    tile, spacing, margin = guess.tile, guess.spacing, guess.margin
+    score = 0.0
+    if tile % 16 == 0:
+        score += 3.0
+    elif tile % 8 == 0:
+        score += 2.2
+    elif tile % 2 == 0:
+        score += 0.6
+    else:
+        score -= 1.6
+    score += 1.0 if tile in (16, 32) else 0.4 if tile in (8, 24, 48, 64) else 0.0
+    score -= 4.0 if tile < 8 else 0.0
+    score -= {0: 0.0, 1: 1.0, 2: 1.3, 3: 2.4, 4: 2.2}.get(spacing, 3.2)
+    if margin:
+        score -= 1.2 if margin == spacing or guess.repeated else 3.4
+    rest = guess.rest(size)
+    if rest == margin or rest == 0 or (spacing and rest == spacing):
+        score += 2.5
+    elif guess.count > 1:
+        score -= 1.5 + 2.0 * min(1.0, rest / guess.pitch)
+    return score
