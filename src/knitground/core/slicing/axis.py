@@ -18,7 +18,9 @@ from knitground.core.slicing.evidence import Evidence, Profile
 MAX_PITCH = 288
 MAX_SPACING = 16
 MAX_MARGIN = 24
-_KEEP = 48
+_KEEP = 64
+_FEW = np.array([0.0, 0.35, 0.7, 0.9, 1.0])
+"""How far one, two, three lines are to be believed."""
 
 
 @dataclass(frozen=True)
@@ -121,6 +123,7 @@ def _gains(
     gain = 0.5 * (
         total * np.log(all_spread) - count * np.log(spread) - (total - count) * np.log(other_spread)
     )
+    gain *= _FEW[np.minimum(count.astype(int), len(_FEW) - 1)]
     lift = mean - other
     return np.where((lift > 0) & (count > 0), np.maximum(gain, 0.0), 0.0), lift
 
@@ -155,20 +158,27 @@ def _repeated(evidence: Evidence, guess: AxisGuess) -> AxisGuess | None:
 
 
 def _gutters(evidence: Evidence, change: Profile, pitch: int) -> list[AxisGuess]:
-    """Find grids whose spacing is flat: runs of offsets at which every column is background."""
+    """Find grids with gaps: runs of offsets at which nearly every column is background.
+
+    A gap may be spacing, or a part of each tile that no picture fills, or both; the more the
+    columns beside it are filled, the surer it is spacing.
+    """
     size = evidence.size
-    phase = np.arange(size) % pitch
-    count = np.bincount(phase, minlength=pitch)
-    flat = np.bincount(phase, evidence.flat, pitch) / np.maximum(count, 1)
+    lines = size // pitch
+    if lines == 0:
+        return []
+    by_phase = evidence.flat[: lines * pitch].reshape(lines, pitch)
+    # The middle one, not the mean: a large piece or a line of text may lie across some gutters.
+    flat = np.median(by_phase, axis=0) if lines > 2 else by_phase.min(axis=0)
     is_flat = flat > 0.985
     if not is_flat.any() or is_flat.all():
         return []
+    mean = by_phase.mean(axis=0)
     out = []
     for start, length in _runs(is_flat):
-        if length > MAX_SPACING or pitch - length < 4:
-            continue
-        out += [_gutter(evidence, change, flat, pitch, start, length)]
-    return [each for each in out if each is not None]
+        if length <= 3 * pitch // 4:
+            out += _gap(evidence, change, mean, pitch, start, length)
+    return out
 
 
 def _runs(mask: NDArray[np.bool_]) -> list[tuple[int, int]]:
@@ -184,28 +194,51 @@ def _runs(mask: NDArray[np.bool_]) -> list[tuple[int, int]]:
     return out
 
 
-def _gutter(
-    evidence: Evidence, change: Profile, flat: Profile, pitch: int, start: int, spacing: int
-) -> AxisGuess | None:
+def _gap(
+    evidence: Evidence, change: Profile, flat: Profile, pitch: int, start: int, length: int
+) -> list[AxisGuess]:
+    """Give the grids that a gap of so many columns speaks for."""
     size = evidence.size
-    margin = (start + spacing) % pitch
-    tile = pitch - spacing
-    count = (size - margin + spacing) // pitch
-    if count < 1 or margin > MAX_MARGIN:
-        return None
-    gutter = np.zeros(size, np.bool_)
-    for n in range(spacing):
-        gutter[(start + n) % pitch :: pitch] = True
-    beside = float(flat[(start - 1) % pitch] + flat[(start + spacing) % pitch]) / 2
-    contrast = 1.0 - beside
+    gap = np.zeros(size, np.bool_)
+    for n in range(length):
+        gap[(start + n) % pitch :: pitch] = True
+    beside = float(flat[(start - 1) % pitch] + flat[(start + length) % pitch]) / 2
     value = -np.log(0.03 + 1.0 - evidence.flat)
-    gain = _two_kinds(value, gutter, 0.10)
     line = np.zeros(size + 1, np.bool_)
-    line[margin::pitch] = line[start::pitch] = True
-    by_change = _two_kinds(change, line[1:-1], 0.10)
-    trust = min(1.0, contrast / max(0.25 * evidence.filled, 0.02))
-    total = (0.5 * gain + 0.5 * by_change) * trust
-    return AxisGuess(tile, spacing, margin, count, total, float(flat[start]), contrast)
+    line[(start + length) % pitch :: pitch] = line[start::pitch] = True
+    gain = 0.5 * _two_kinds(value, gap, 0.10) + 0.5 * _two_kinds(change, line[1:-1], 0.10)
+    contrast = 1.0 - beside
+    trust = float(np.clip((contrast / max(evidence.filled, 0.02) - 0.3) / 0.35, 0.0, 1.0))
+    end = (start + length) % pitch
+    out = []
+    for spacing in sorted({0, 1, 2, 3, 4, length}):
+        if spacing > min(length, MAX_SPACING) or pitch - spacing < 4:
+            continue
+        if length <= 2:
+            part = 1.0 if trust < 0.5 or spacing == length else 1.0 - 0.9 * trust
+        else:
+            part = max(trust, 0.3) if spacing == length else 1.0 - 0.9 * trust
+        for margin in _margins(pitch, start, length, spacing, end):
+            count = (size - margin + spacing) // pitch
+            if count >= 1:
+                sure = float(flat[start]) if spacing else 0.0
+                out.append(
+                    AxisGuess(
+                        pitch - spacing, spacing, margin, count, gain * part, sure, contrast
+                    )
+                )
+    return out
+
+
+def _margins(pitch: int, start: int, length: int, spacing: int, end: int) -> list[int]:
+    """Give margins that lay the spacing inside the gap: 0 and the spacing first, else the middle."""
+    fits = [(start + spacing + n) % pitch for n in range(length - spacing + 1)]
+    usual = [m for m in (0, spacing) if m in fits]
+    middle = (start + (length + spacing) // 2) % pitch
+    found = usual or [middle]
+    if spacing == length:
+        found = [end]
+    return [m for m in dict.fromkeys(found) if m <= MAX_MARGIN]
 
 
 def _two_kinds(values: Profile, one: NDArray[np.bool_], floor: float) -> float:

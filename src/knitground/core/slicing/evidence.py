@@ -6,6 +6,7 @@ Everything here works on columns; rows are the columns of the transposed sheet.
 from __future__ import annotations
 
 from dataclasses import dataclass
+from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
@@ -104,22 +105,32 @@ def gather(codes: Codes, luma: NDArray[np.float32], background: np.uint32) -> Ev
     crossing = np.zeros(codes.shape[1] + 1)
     crossing[1:-1] = (solid[:, 1:] & solid[:, :-1]).mean(axis=0)
     differs = np.zeros(codes.shape[1] + 1)
-    differs[1:-1] = (codes[:, 1:] != codes[:, :-1]).mean(axis=0)
-    change = _change(differs, luma)
+    changed = codes[:, 1:] != codes[:, :-1]
+    differs[1:-1] = changed.mean(axis=0)
+    amount = np.abs(np.diff(luma, axis=1))
+    change = np.zeros(codes.shape[1] + 1)
+    change[1:-1] = _change(changed, amount)
     return Evidence(codes.shape[1], flat, change, differs, crossing, float(solid.mean()))
 
 
-def _change(differs: Profile, luma: NDArray[np.float32]) -> Profile:
-    """Log of the change at each line against the median of the lines near it."""
-    width = luma.shape[1]
-    amount = np.abs(np.diff(luma, axis=1)).mean(axis=0) / 255.0
-    raw = np.log(0.01 + 0.5 * differs[1:-1] + 2.0 * amount)
-    out = np.zeros(width + 1)
-    reach = min(12, max(1, (width - 1) // 4))
-    padded = np.pad(raw, reach, mode="reflect") if raw.size > reach else np.pad(raw, reach, "edge")
-    windows = np.lib.stride_tricks.sliding_window_view(padded, 2 * reach + 1)
-    out[1:-1] = raw - np.median(windows, axis=1)
-    return out
+def _change(changed: NDArray[np.bool_], amount: NDArray[np.float32]) -> Profile:
+    """Log of the change at each line against the median of the lines near it.
+
+    Worked out in bands of rows and averaged: a large piece that lies across some lines, or a line
+    of text, then spoils its own band only.
+    """
+    height, lines = changed.shape
+    bands = int(np.clip(height // 24, 1, 8))
+    edges = np.linspace(0, height, bands + 1).astype(int)
+    total = np.zeros(lines)
+    reach = min(12, max(1, lines // 4))
+    for top, bottom in pairwise(edges.tolist()):
+        part = 0.5 * changed[top:bottom].mean(axis=0) + amount[top:bottom].mean(axis=0) / 127.0
+        raw = np.log(0.01 + part)
+        padded = np.pad(raw, reach, mode="reflect" if lines > reach else "edge")
+        windows = np.lib.stride_tricks.sliding_window_view(padded, 2 * reach + 1)
+        total += np.clip(raw - np.median(windows, axis=1), -1.5, 2.5)
+    return total / bands
 
 
 def brightness(picture: Picture) -> NDArray[np.float32]:

@@ -11,7 +11,6 @@ from knitground.core.model.tileset import Picture
 from knitground.core.slicing.axis import AxisGuess, axis_guesses, habit
 from knitground.core.slicing.evidence import backgrounds, brightness, colour_codes, gather
 
-_SCALE = 14.0
 _ENOUGH = 6.0
 
 
@@ -34,6 +33,7 @@ class _Pair:
     across: AxisGuess
     down: AxisGuess
     rating: float
+    sure: float
 
 
 def likely_grids(image: Picture, top: int = 5) -> list[GridGuess]:
@@ -66,7 +66,7 @@ def likely_grids(image: Picture, top: int = 5) -> list[GridGuess]:
             if key not in pairs or pair.rating > pairs[key].rating:
                 pairs[key] = pair
     found = sorted(pairs.values(), key=lambda pair: -pair.rating)
-    kept = [pair for pair in found if _evidence(pair) > _ENOUGH][:top]
+    kept = [pair for pair in found if _evidence(pair.across, pair.down) > _ENOUGH or _usual(pair, image)][:top]
     return [_guess(pair, kept[0].rating) for pair in kept]
 
 
@@ -78,13 +78,14 @@ def _numbers(pair: _Pair) -> tuple[int, ...]:
 def _pairs(
     across: list[AxisGuess], down: list[AxisGuess], width: int, height: int
 ) -> list[_Pair]:
-    rated_down = [(guess, guess.gain + habit(guess, height)) for guess in down]
+    usual_down = [(guess, habit(guess, height)) for guess in down]
     out = []
     for a in across:
-        rating_a = a.gain + habit(a, width)
-        for d, rating_d in rated_down:
+        usual_a = habit(a, width)
+        for d, usual_d in usual_down:
             if a.count * d.count > 1:
-                out.append(_Pair(a, d, rating_a + rating_d + _harmony(a, d)))
+                usual = usual_a + usual_d + _harmony(a, d)
+                out.append(_Pair(a, d, a.gain + d.gain + usual, _sure(a, d, usual)))
     out.sort(key=lambda pair: -pair.rating)
     return out[:40]
 
@@ -108,16 +109,37 @@ def _harmony(a: AxisGuess, d: AxisGuess) -> float:
     return score
 
 
-def _evidence(pair: _Pair) -> float:
-    return pair.across.gain + pair.down.gain
+def _evidence(a: AxisGuess, d: AxisGuess) -> float:
+    """Rate how much the pixels say: the weaker of two axes counts most."""
+    if a.count == 1 or d.count == 1:
+        return max(a.gain, d.gain)
+    return min(a.gain, d.gain) + 0.2 * max(a.gain, d.gain)
+
+
+def _usual(pair: _Pair, image: Picture) -> bool:
+    """Whether the numbers alone are a fair guess: square tiles of a usual size that fit exactly."""
+    a, d = pair.across, pair.down
+    square = a.tile == d.tile and a.tile % 8 == 0
+    plain = not (a.margin or d.margin or a.spacing or d.spacing)
+    fits = image.shape[1] % a.tile == 0 and image.shape[0] % d.tile == 0
+    return square and plain and fits and a.gain + d.gain > 1.0
 
 
 def _guess(pair: _Pair, best: float) -> GridGuess:
     a, d = pair.across, pair.down
     slicing = Slicing(a.tile, d.tile, a.margin, d.margin, a.spacing, d.spacing)
-    sure = 1.0 - float(np.exp(-_evidence(pair) / _SCALE))
-    near = float(np.exp((pair.rating - best) / 8.0))
-    return GridGuess(slicing, a.count, d.count, round(sure * near, 3), _reasons(pair))
+    near = float(np.exp((pair.rating - best) / 12.0))
+    return GridGuess(slicing, a.count, d.count, round(pair.sure * near, 3), _reasons(pair))
+
+
+def _sure(a: AxisGuess, d: AxisGuess, usual: float) -> float:
+    """Tell how sure a guess is, 0 to 1: by the pixels, by how usual its numbers are, by its size.
+
+    The steepness was fitted on sheets with and without a grid (`bench/grids.py`).
+    """
+    few = 2.0 if a.count * d.count < 4 else 1.0 if a.count * d.count < 8 else 0.0
+    quality = 0.3 * min(_evidence(a, d), 40.0) + 0.4 * usual - few
+    return float(1.0 / (1.0 + np.exp(-(quality - 5.5) / 1.2)))
 
 
 def _reasons(pair: _Pair) -> tuple[str, ...]:
