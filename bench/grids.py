@@ -32,7 +32,9 @@ def main():
     """Print a line for each class and one for all."""
     count = int(sys.argv[sys.argv.index("--count") + 1]) if "--count" in sys.argv else 30
     odd = 1 if "--unseen" in sys.argv else 0
-    kinds = [k for k in KINDS if "--kind" not in sys.argv or k == sys.argv[sys.argv.index("--kind") + 1]]
+    kinds = [
+        k for k in KINDS if "--kind" not in sys.argv or k == sys.argv[sys.argv.index("--kind") + 1]
+    ]
     print(f"| {'class':12} | best right | within three | slowest |\n|---|---|---|---|")
     firsts, thirds, total = 0, 0, 0
     for kind in kinds:
@@ -50,8 +52,10 @@ def main():
                 hits = [same(guess, sheet) for guess in guesses[:3]]
                 first, third = first + (hits[:1] == [True]), third + any(hits)
                 if "--misses" in sys.argv and hits[:1] != [True]:
-                    print(f"   {2 * n + odd}: {sheet.picture.shape[1]}×{sheet.picture.shape[0]} wants {_short(sheet.truth)}, has "
-                          + " | ".join(f"{_short(g.slicing)} {g.score}" for g in guesses[:3]))
+                    print(
+                        f"   {2 * n + odd}: {sheet.picture.shape[1]}×{sheet.picture.shape[0]} wants {_short(sheet.truth)}, has "
+                        + " | ".join(f"{_short(g.slicing)} {g.score}" for g in guesses[:3])
+                    )
         if kind != "no grid":
             firsts, thirds, total = firsts + first, thirds + third, total + count
         print(f"| {kind:12} | {first / count:.0%} | {third / count:.0%} | {slowest:.2f} s |")
@@ -60,8 +64,10 @@ def main():
 
 
 def _short(cut):
-    return (f"{cut.tile_width}x{cut.tile_height} m{cut.margin_x},{cut.margin_y} "
-            f"s{cut.spacing_x},{cut.spacing_y}")
+    return (
+        f"{cut.tile_width}x{cut.tile_height} m{cut.margin_x},{cut.margin_y} "
+        f"s{cut.spacing_x},{cut.spacing_y}"
+    )
 
 
 if __name__ == "__main__":

@@ -88,15 +88,20 @@ def sprite(rng, high, wide, colours, fill=None):
         body = (abs(x - cx) < rx * 0.45) & (y > cy - ry * 0.2) & (y < cy + ry * 0.95)
         inside = head | body
     elif style == 2:
-        inside = (abs(x - cx) < rx * (0.2 + 0.8 * np.clip((y - cy + ry) / (2 * ry), 0, 1)))
+        inside = abs(x - cx) < rx * (0.2 + 0.8 * np.clip((y - cy + ry) / (2 * ry), 0, 1))
         inside &= abs(y - cy) < ry
     else:
         inside = (abs(x - cx) < rx * 0.85) & (abs(y - cy) < ry * 0.85)
     out = np.zeros((high, wide, 4), np.uint8)
-    shade = np.clip((0.5 - (x - cx) / (2 * rx) * 0.4 - (y - cy) / (2 * ry) * 0.5 + rough) , 0, 0.99)
+    shade = np.clip((0.5 - (x - cx) / (2 * rx) * 0.4 - (y - cy) / (2 * ry) * 0.5 + rough), 0, 0.99)
     level = (shade * len(colours)).astype(int)
     out[..., :3] = colours[np.clip(level, 0, len(colours) - 1)]
-    edge = inside & ~(np.roll(inside, 1, 0) & np.roll(inside, -1, 0) & np.roll(inside, 1, 1) & np.roll(inside, -1, 1))
+    edge = inside & ~(
+        np.roll(inside, 1, 0)
+        & np.roll(inside, -1, 0)
+        & np.roll(inside, 1, 1)
+        & np.roll(inside, -1, 1)
+    )
     out[edge, :3] = colours[0] * 0.5
     out[inside, 3] = 255
     out[~inside] = 0
@@ -106,14 +111,25 @@ def sprite(rng, high, wide, colours, fill=None):
 class Layout:
     """A grid to be filled with tiles, and the sheet it makes."""
 
-    def __init__(self, rng, tile=None, margin=None, spacing=None, count=None, back=None, square=0.75):
+    def __init__(
+        self, rng, tile=None, margin=None, spacing=None, count=None, back=None, square=0.75
+    ):
         w = int(rng.choice(SIZES)) if tile is None else tile[0]
-        h = w if tile is None and rng.random() < square else int(rng.choice(SIZES)) if tile is None else tile[1]
+        h = (
+            w
+            if tile is None and rng.random() < square
+            else int(rng.choice(SIZES))
+            if tile is None
+            else tile[1]
+        )
         if max(w, h) > 4 * min(w, h):
             h = w
         self.w, self.h = w, h
         most = max(3, 520 // max(w, h))
-        self.cols, self.rows = count or (int(rng.integers(3, min(16, most) + 1)), int(rng.integers(3, min(14, most) + 1)))
+        self.cols, self.rows = count or (
+            int(rng.integers(3, min(16, most) + 1)),
+            int(rng.integers(3, min(14, most) + 1)),
+        )
         mx = my = 0
         sx = sy = 0
         style = rng.random()
@@ -137,7 +153,9 @@ class Layout:
         self.mx, self.my, self.sx, self.sy = mx, my, sx, sy
         right = mx if rng.random() < 0.8 else 0
         below = my if rng.random() < 0.8 else 0
-        extra = (0, 0) if rng.random() < 0.85 else tuple(int(v) for v in rng.integers(0, min(w, h), 2))
+        extra = (
+            (0, 0) if rng.random() < 0.85 else tuple(int(v) for v in rng.integers(0, min(w, h), 2))
+        )
         trailing = rng.random() < 0.2
         width = mx + self.cols * (w + sx) - (0 if trailing else sx) + right + extra[0]
         height = my + self.rows * (h + sy) - (0 if trailing else sy) + below + extra[1]
@@ -159,7 +177,13 @@ class Layout:
         return Sheet(self.sheet, truth)
 
 
-BACKS = ((255, 0, 255, 255), (0, 0, 0, 255), (255, 255, 255, 255), (58, 55, 66, 255), (0, 128, 128, 255))
+BACKS = (
+    (255, 0, 255, 255),
+    (0, 0, 0, 255),
+    (255, 255, 255, 255),
+    (58, 55, 66, 255),
+    (0, 128, 128, 255),
+)
 
 
 def back(rng):
@@ -177,7 +201,9 @@ def _terrain(rng, **options):
         while c < lay.cols:
             a, b = rng.integers(len(sets), size=2)
             run = int(min(lay.cols - c, rng.choice([1, 1, 1, 2, 3])))
-            field = smooth(rng, lay.h, lay.w * run, rng.integers(2, 4)) + np.linspace(-0.3, 0.3, lay.w * run)
+            field = smooth(rng, lay.h, lay.w * run, rng.integers(2, 4)) + np.linspace(
+                -0.3, 0.3, lay.w * run
+            )
             for n in range(run):
                 part = field[:, n * lay.w : (n + 1) * lay.w, None]
                 fresh = rng.random() < 0.4
@@ -200,7 +226,9 @@ def spaced(rng):
 
 def uneven(rng):
     spacing = (int(rng.integers(0, 6)), int(rng.integers(1, 15)))
-    return _terrain(rng, spacing=spacing, margin=tuple(int(v) for v in rng.integers(0, 15, 2))).done()
+    return _terrain(
+        rng, spacing=spacing, margin=tuple(int(v) for v in rng.integers(0, 15, 2))
+    ).done()
 
 
 def separators(rng):
@@ -248,7 +276,13 @@ def overlays(rng):
 
 def figures(rng):
     """Frames of few figures: rows alike, sizes near the tile's."""
-    lay = Layout(rng, back=back(rng), spacing=(0, 0) if rng.random() < 0.7 else (1, 1), margin=(0, 0), square=0.5)
+    lay = Layout(
+        rng,
+        back=back(rng),
+        spacing=(0, 0) if rng.random() < 0.7 else (1, 1),
+        margin=(0, 0),
+        square=0.5,
+    )
     for r in range(lay.rows):
         colours, seed = palette(rng), int(rng.integers(2**31))
         for c in range(lay.cols - int(rng.integers(0, 2))):
@@ -266,8 +300,11 @@ def sparse(rng):
             continue
         for c in range(lay.cols):
             if rng.random() < 0.45:
-                picture = (opaque(texture(rng, lay.h, lay.w, colours[0])) if rng.random() < 0.5
-                           else sprite(rng, lay.h, lay.w, colours[1]))
+                picture = (
+                    opaque(texture(rng, lay.h, lay.w, colours[0]))
+                    if rng.random() < 0.5
+                    else sprite(rng, lay.h, lay.w, colours[1])
+                )
                 lay.put(r, c, picture)
     lay.put(0, 0, opaque(texture(rng, lay.h, lay.w, colours[2])))
     lay.put(lay.rows - 1, lay.cols - 1, opaque(texture(rng, lay.h, lay.w, colours[2])))
@@ -298,12 +335,23 @@ def isometric(rng):
 
 
 def one_row(rng):
-    lay = Layout(rng, count=(int(rng.integers(3, 13)), 1), spacing=(0, 0) if rng.random() < 0.6 else None,
-                 margin=(0, 0), back=back(rng), square=0.9)
+    lay = Layout(
+        rng,
+        count=(int(rng.integers(3, 13)), 1),
+        spacing=(0, 0) if rng.random() < 0.6 else None,
+        margin=(0, 0),
+        back=back(rng),
+        square=0.9,
+    )
     colours = palette(rng)
     for r, c in lay.places():
-        lay.put(r, c, opaque(texture(rng, lay.h, lay.w, palette(rng))) if rng.random() < 0.5
-                else sprite(rng, lay.h, lay.w, colours))
+        lay.put(
+            r,
+            c,
+            opaque(texture(rng, lay.h, lay.w, palette(rng)))
+            if rng.random() < 0.5
+            else sprite(rng, lay.h, lay.w, colours),
+        )
     return lay.done()
 
 
@@ -363,7 +411,11 @@ def no_grid(rng):
         while x < wide - 8:
             h, w = (int(v) for v in rng.integers(9, 70, 2))
             h, w = min(h, high - y), min(w, wide - x)
-            piece = sprite(rng, h, w, palette(rng), 0.95) if rng.random() < 0.6 else opaque(texture(rng, h, w))
+            piece = (
+                sprite(rng, h, w, palette(rng), 0.95)
+                if rng.random() < 0.6
+                else opaque(texture(rng, h, w))
+            )
             sheet[y : y + h, x : x + w] = piece
             x += w + int(rng.integers(1, 6))
             tallest = max(tallest, h)

@@ -8,6 +8,7 @@ import click
 
 from knitground import __version__
 from knitground.cli.cut import cut_command
+from knitground.cli.grids import grids_command
 from knitground.cli.grow import grow_command
 from knitground.cli.knit import knit_command
 from knitground.cli.ship import ship_command
@@ -24,7 +25,7 @@ def commands() -> None:
     """Knit Ground: from a sprite sheet to seamless maps that a game can load."""
 
 
-for command in (cut_command, knit_command, grow_command, ship_command):
+for command in (grids_command, cut_command, knit_command, grow_command, ship_command):
     commands.add_command(command)
 
 

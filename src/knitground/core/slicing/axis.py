@@ -19,6 +19,7 @@ MAX_PITCH = 288
 MAX_SPACING = 16
 MAX_MARGIN = 24
 _KEEP = 64
+_TEMPER = 24.0
 _FEW = np.array([0.0, 0.35, 0.7, 0.9, 1.0])
 """How far one, two, three lines are to be believed."""
 
@@ -59,8 +60,10 @@ def axis_guesses(evidence: Evidence) -> list[AxisGuess]:
     crossing = _log_crossing(evidence)
     for pitch in range(4, min(MAX_PITCH, size // 2 + MAX_SPACING) + 1):
         guesses += _of_pitch(evidence, change, crossing, pitch)
-    guesses.sort(key=lambda g: -(g.gain + habit(g, size)))
-    return guesses[:_KEEP]
+    # Neighbouring columns are alike, so that a large gain is not as sure as it looks.
+    tempered = [replace(g, gain=_TEMPER * float(np.log1p(g.gain / _TEMPER))) for g in guesses]
+    tempered.sort(key=lambda g: -(g.gain + habit(g, size)))
+    return tempered[:_KEEP]
 
 
 def _log_crossing(evidence: Evidence) -> Profile:
@@ -223,9 +226,7 @@ def _gap(
             if count >= 1:
                 sure = float(flat[start]) if spacing else 0.0
                 out.append(
-                    AxisGuess(
-                        pitch - spacing, spacing, margin, count, gain * part, sure, contrast
-                    )
+                    AxisGuess(pitch - spacing, spacing, margin, count, gain * part, sure, contrast)
                 )
     return out
 

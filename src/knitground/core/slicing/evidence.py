@@ -16,6 +16,8 @@ from knitground.core.model.tileset import Picture
 Codes = NDArray[np.uint32]
 Profile = NDArray[np.float64]
 NOTHING = np.uint32(0)
+_DROPPED = (0, 0, 0, 0, 0, 1, 1, 1, 1)
+"""How many of so many bands may be spoiled."""
 
 
 def colour_codes(picture: Picture) -> Codes:
@@ -101,7 +103,7 @@ def gather(codes: Codes, luma: NDArray[np.float32], background: np.uint32) -> Ev
     if not rows.any():
         rows[:] = True
     solid, codes, luma = solid[rows], codes[rows], luma[rows]
-    flat = 1.0 - solid.mean(axis=0)
+    flat = _flat(solid)
     crossing = np.zeros(codes.shape[1] + 1)
     crossing[1:-1] = (solid[:, 1:] & solid[:, :-1]).mean(axis=0)
     differs = np.zeros(codes.shape[1] + 1)
@@ -113,6 +115,19 @@ def gather(codes: Codes, luma: NDArray[np.float32], background: np.uint32) -> Ev
     return Evidence(codes.shape[1], flat, change, differs, crossing, float(solid.mean()))
 
 
+def _flat(solid: NDArray[np.bool_]) -> Profile:
+    """Part of each column that is background; the worst of several bands of rows is left out.
+
+    A large piece laid across the gutters, or a line of text, then does not hide them.
+    """
+    height = solid.shape[0]
+    bands = int(np.clip(height // 16, 1, 8))
+    edges = np.linspace(0, height, bands + 1).astype(int)
+    parts = np.stack([1.0 - solid[a:b].mean(axis=0) for a, b in pairwise(edges.tolist())])
+    parts.sort(axis=0)
+    return np.asarray(parts[_DROPPED[bands] :].mean(axis=0))
+
+
 def _change(changed: NDArray[np.bool_], amount: NDArray[np.float32]) -> Profile:
     """Log of the change at each line against the median of the lines near it.
 
@@ -120,7 +135,7 @@ def _change(changed: NDArray[np.bool_], amount: NDArray[np.float32]) -> Profile:
     of text, then spoils its own band only.
     """
     height, lines = changed.shape
-    bands = int(np.clip(height // 24, 1, 8))
+    bands = int(np.clip(height // 12, 1, 24))
     edges = np.linspace(0, height, bands + 1).astype(int)
     total = np.zeros(lines)
     reach = min(12, max(1, lines // 4))

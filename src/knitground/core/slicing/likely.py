@@ -11,7 +11,7 @@ from knitground.core.model.tileset import Picture
 from knitground.core.slicing.axis import AxisGuess, axis_guesses, habit
 from knitground.core.slicing.evidence import backgrounds, brightness, colour_codes, gather
 
-_ENOUGH = 6.0
+_ENOUGH = 2.0
 
 
 @dataclass(frozen=True)
@@ -26,6 +26,24 @@ class GridGuess:
     rows: int
     score: float
     reasons: tuple[str, ...]
+
+    def words(self) -> str:
+        """Name the grid by its numbers.
+
+        Examples
+        --------
+        >>> GridGuess(Slicing(16, 16, 4, 4, 2, 2), 12, 6, 0.9, ()).words()
+        '16 × 16, margin 4, spacing 2'
+        """
+        cut = self.slicing
+        text = f"{cut.tile_width} × {cut.tile_height}"
+        for name, x, y in (
+            ("margin", cut.margin_x, cut.margin_y),
+            ("spacing", cut.spacing_x, cut.spacing_y),
+        ):
+            if x or y:
+                text += f", {name} {x}" if x == y else f", {name} {x}, {y}"
+        return text
 
 
 @dataclass(frozen=True)
@@ -66,8 +84,24 @@ def likely_grids(image: Picture, top: int = 5) -> list[GridGuess]:
             if key not in pairs or pair.rating > pairs[key].rating:
                 pairs[key] = pair
     found = sorted(pairs.values(), key=lambda pair: -pair.rating)
-    kept = [pair for pair in found if _evidence(pair.across, pair.down) > _ENOUGH or _usual(pair, image)][:top]
+    good = [p for p in found if _evidence(p.across, p.down) > _ENOUGH or _usual(p, image)]
+    kept = _varied(good, top)
     return [_guess(pair, kept[0].rating) for pair in kept]
+
+
+def _varied(pairs: list[_Pair], top: int) -> list[_Pair]:
+    """Keep the best ones, but of one tile size no more than two: a list is there to choose from."""
+    kept: list[_Pair] = []
+    for pair in pairs:
+        alike = sum(
+            (pair.across.tile, pair.down.tile) == (each.across.tile, each.down.tile)
+            for each in kept
+        )
+        if alike < 2:
+            kept.append(pair)
+        if len(kept) == top:
+            break
+    return kept
 
 
 def _numbers(pair: _Pair) -> tuple[int, ...]:
@@ -75,9 +109,7 @@ def _numbers(pair: _Pair) -> tuple[int, ...]:
     return (a.tile, d.tile, a.margin, d.margin, a.spacing, d.spacing)
 
 
-def _pairs(
-    across: list[AxisGuess], down: list[AxisGuess], width: int, height: int
-) -> list[_Pair]:
+def _pairs(across: list[AxisGuess], down: list[AxisGuess], width: int, height: int) -> list[_Pair]:
     usual_down = [(guess, habit(guess, height)) for guess in down]
     out = []
     for a in across:
@@ -85,7 +117,7 @@ def _pairs(
         for d, usual_d in usual_down:
             if a.count * d.count > 1:
                 usual = usual_a + usual_d + _harmony(a, d)
-                out.append(_Pair(a, d, a.gain + d.gain + usual, _sure(a, d, usual)))
+                out.append(_Pair(a, d, a.gain + d.gain + usual, _sure(a, d, usual, width, height)))
     out.sort(key=lambda pair: -pair.rating)
     return out[:40]
 
@@ -100,6 +132,8 @@ def _harmony(a: AxisGuess, d: AxisGuess) -> float:
     elif max(a.tile, d.tile) > 4 * min(a.tile, d.tile):
         score -= 4.0
     lone = a.count == 1 or d.count == 1
+    if lone and a.tile == d.tile and max(a.count, d.count) >= 3:
+        score += 3.0  # a strip of square frames
     if a.spacing == d.spacing or lone:
         score += 2.5
     if a.margin == d.margin or lone:
@@ -119,10 +153,59 @@ def _evidence(a: AxisGuess, d: AxisGuess) -> float:
 def _usual(pair: _Pair, image: Picture) -> bool:
     """Whether the numbers alone are a fair guess: square tiles of a usual size that fit exactly."""
     a, d = pair.across, pair.down
-    square = a.tile == d.tile and a.tile % 8 == 0
     plain = not (a.margin or d.margin or a.spacing or d.spacing)
     fits = image.shape[1] % a.tile == 0 and image.shape[0] % d.tile == 0
-    return square and plain and fits and a.gain + d.gain > 1.0
+    if not (plain and fits and a.tile == d.tile):
+        return False
+    strip = min(a.count, d.count) == 1 and 3 <= max(a.count, d.count) <= 24
+    return strip or (a.tile % 8 == 0 and a.gain + d.gain > 1.0)
+
+
+def _guess(pair: _Pair, best: float) -> GridGuess:
+    a, d = pair.across, pair.down
+    slicing = Slicing(a.tile, d.tile, a.margin, d.margin, a.spacing, d.spacing)
+    near = float(np.exp((pair.rating - best) / 12.0))
+    return GridGuess(slicing, a.count, d.count, round(pair.sure * near, 3), _reasons(pair))
+
+
+def _sure(a: AxisGuess, d: AxisGuess, usual: float, width: int, height: int) -> float:
+    """Tell how sure a guess is, 0 to 1.
+
+    Logistic regression on even seeds of the sheets of `bench/grids.py`, with and without a grid:
+    many tiles that fit the sheet exactly are what a sheet without a grid does not have by chance.
+    """
+    exact = sum(
+        each.rest(size) in (0, each.margin, each.spacing)
+        for each, size in ((a, width), (d, height))
+    )
+    lone = a.count == 1 or d.count == 1
+    z = (
+        0.021 * max(a.gain, d.gain)
+        + 0.142 * usual
+        + 1.26 * float(np.log(a.count * d.count))
+        + 1.09 * exact
+        - 2.69 * lone
+        - 3.9
+    )
+    return float(1.0 / (1.0 + np.exp(-z)))
+
+
+def _evidence(a: AxisGuess, d: AxisGuess) -> float:
+    """Rate how much the pixels say: the weaker of two axes counts most."""
+    if a.count == 1 or d.count == 1:
+        return max(a.gain, d.gain)
+    return min(a.gain, d.gain) + 0.2 * max(a.gain, d.gain)
+
+
+def _usual(pair: _Pair, image: Picture) -> bool:
+    """Whether the numbers alone are a fair guess: square tiles of a usual size that fit exactly."""
+    a, d = pair.across, pair.down
+    plain = not (a.margin or d.margin or a.spacing or d.spacing)
+    fits = image.shape[1] % a.tile == 0 and image.shape[0] % d.tile == 0
+    if not (plain and fits and a.tile == d.tile):
+        return False
+    strip = min(a.count, d.count) == 1 and 3 <= max(a.count, d.count) <= 24
+    return strip or (a.tile % 8 == 0 and a.gain + d.gain > 1.0)
 
 
 def _guess(pair: _Pair, best: float) -> GridGuess:

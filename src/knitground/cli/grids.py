@@ -1,0 +1,39 @@
+"""`knitground grids`: likely grids of a sheet."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import click
+
+from knitground.cli.output import as_json, tell
+from knitground.core.files.images import read_picture
+from knitground.core.slicing.likely import GridGuess, likely_grids
+
+
+def guess_facts(guess: GridGuess) -> dict[str, object]:
+    """Give a guess as plain values."""
+    cut = guess.slicing
+    return {
+        "tile_width": cut.tile_width,
+        "tile_height": cut.tile_height,
+        "margin_x": cut.margin_x,
+        "margin_y": cut.margin_y,
+        "spacing_x": cut.spacing_x,
+        "spacing_y": cut.spacing_y,
+        "columns": guess.columns,
+        "rows": guess.rows,
+        "score": guess.score,
+        "reasons": list(guess.reasons),
+    }
+
+
+@click.command("grids")
+@click.argument("sheet", type=click.Path(path_type=Path))
+@click.option("--top", default=5, show_default=True, type=click.IntRange(1, 20))
+@as_json
+def grids_command(sheet: Path, top: int, as_json: bool) -> None:
+    """Guess how SHEET is cut, best guess first, with what the pixels show."""
+    guesses = likely_grids(read_picture(sheet), top)
+    lines = [f"{each.score:4.0%}  {each.words()}: {', '.join(each.reasons)}" for each in guesses]
+    tell([guess_facts(each) for each in guesses], lines or ["nothing regular found"], as_json)
