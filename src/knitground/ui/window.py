@@ -521,7 +521,7 @@ class Window(QObject):
 
     def cancel(self) -> None:
         """Esc: call off what is being drawn."""
-        if not self.mapside.view.cancel():
+        if not self.mapside.view.cancel() and not self.slice.sheet.cancel():
             self.terrains.sheet.cancel()
 
     # Events of the shell

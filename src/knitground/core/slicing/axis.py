@@ -232,7 +232,7 @@ def _gap(
 
 
 def _margins(pitch: int, start: int, length: int, spacing: int, end: int) -> list[int]:
-    """Give margins that lay the spacing inside the gap: 0 and the spacing first, else the middle."""
+    """Give margins that lay the spacing inside the gap: usual ones, else the middle."""
     fits = [(start + spacing + n) % pitch for n in range(length - spacing + 1)]
     usual = [m for m in (0, spacing) if m in fits]
     middle = (start + (length + spacing) // 2) % pitch

@@ -78,8 +78,9 @@ class Evidence:
 
     `flat[x]`: part of column x that is background, over rows that hold anything else at all.
     `change[x]`: how much the sheet changes between columns x - 1 and x, against its surroundings
-    (log of a ratio; 0 at both ends), `differs[x]` in what part of the rows. `crossing[x]`: part of the rows in which content goes across
-    from x - 1 to x. `filled`: part of the sheet that is not background.
+    (log of a ratio; 0 at both ends), `differs[x]` in what part of the rows. `crossing[x]`: part of
+    the rows in which content goes across from x - 1 to x. `filled`: part of the sheet that is not
+    background.
     """
 
     size: int
@@ -137,20 +138,20 @@ def _change(changed: NDArray[np.bool_], amount: NDArray[np.float32]) -> Profile:
     height, lines = changed.shape
     bands = int(np.clip(height // 12, 1, 24))
     edges = np.linspace(0, height, bands + 1).astype(int)
-    total = np.zeros(lines)
+    total: Profile = np.zeros(lines)
     reach = min(12, max(1, lines // 4))
     for top, bottom in pairwise(edges.tolist()):
         part = 0.5 * changed[top:bottom].mean(axis=0) + amount[top:bottom].mean(axis=0) / 127.0
         raw = np.log(0.01 + part)
         padded = np.pad(raw, reach, mode="reflect" if lines > reach else "edge")
         windows = np.lib.stride_tricks.sliding_window_view(padded, 2 * reach + 1)
-        total += np.clip(raw - np.median(windows, axis=1), -1.5, 2.5)
-    return total / bands
+        total = total + np.clip(raw - np.median(windows, axis=1), -1.5, 2.5)
+    return np.asarray(total / bands, np.float64)
 
 
 def brightness(picture: Picture) -> NDArray[np.float32]:
     """Give the brightness of each pixel, 0 to 255, dimmed by its alpha: (H, W) float32."""
     rgb = picture[..., :3].astype(np.float32)
     weights = np.array([0.35, 0.45, 0.2], np.float32)
-    out: NDArray[np.float32] = rgb @ weights * (picture[..., 3].astype(np.float32) / 255)
-    return out
+    alpha = picture[..., 3].astype(np.float32) / 255
+    return np.asarray((rgb @ weights) * alpha, np.float32)

@@ -190,41 +190,6 @@ def _sure(a: AxisGuess, d: AxisGuess, usual: float, width: int, height: int) -> 
     return float(1.0 / (1.0 + np.exp(-z)))
 
 
-def _evidence(a: AxisGuess, d: AxisGuess) -> float:
-    """Rate how much the pixels say: the weaker of two axes counts most."""
-    if a.count == 1 or d.count == 1:
-        return max(a.gain, d.gain)
-    return min(a.gain, d.gain) + 0.2 * max(a.gain, d.gain)
-
-
-def _usual(pair: _Pair, image: Picture) -> bool:
-    """Whether the numbers alone are a fair guess: square tiles of a usual size that fit exactly."""
-    a, d = pair.across, pair.down
-    plain = not (a.margin or d.margin or a.spacing or d.spacing)
-    fits = image.shape[1] % a.tile == 0 and image.shape[0] % d.tile == 0
-    if not (plain and fits and a.tile == d.tile):
-        return False
-    strip = min(a.count, d.count) == 1 and 3 <= max(a.count, d.count) <= 24
-    return strip or (a.tile % 8 == 0 and a.gain + d.gain > 1.0)
-
-
-def _guess(pair: _Pair, best: float) -> GridGuess:
-    a, d = pair.across, pair.down
-    slicing = Slicing(a.tile, d.tile, a.margin, d.margin, a.spacing, d.spacing)
-    near = float(np.exp((pair.rating - best) / 12.0))
-    return GridGuess(slicing, a.count, d.count, round(pair.sure * near, 3), _reasons(pair))
-
-
-def _sure(a: AxisGuess, d: AxisGuess, usual: float) -> float:
-    """Tell how sure a guess is, 0 to 1: by the pixels, by how usual its numbers are, by its size.
-
-    The steepness was fitted on sheets with and without a grid (`bench/grids.py`).
-    """
-    few = 2.0 if a.count * d.count < 4 else 1.0 if a.count * d.count < 8 else 0.0
-    quality = 0.3 * min(_evidence(a, d), 40.0) + 0.4 * usual - few
-    return float(1.0 / (1.0 + np.exp(-(quality - 5.5) / 1.2)))
-
-
 def _reasons(pair: _Pair) -> tuple[str, ...]:
     a, d = pair.across, pair.down
     reasons = []

@@ -6,8 +6,8 @@ from dataclasses import replace
 from functools import partial
 
 import numpy as np
-from PySide6.QtCore import QLineF, QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPen
+from PySide6.QtCore import Qt, QTimer, Signal
+from PySide6.QtGui import QColor
 from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QLabel, QSpinBox, QWidget
 
 from knitground.core.base.errors import SlicingError
@@ -15,11 +15,15 @@ from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.sheets import use_slicing
 from knitground.core.model.slicing import Slicing
 from knitground.core.model.tileset import Picture, Tileset
-from knitground.core.render.pixels import Pixels, premultiplied
-from knitground.core.slicing.grid import MAX_SIDE_PX, Grid, clear_see_through, lay_grid
+from knitground.core.slicing.facts import TileFacts, tile_facts
+from knitground.core.slicing.grid import MAX_SIDE_PX, Grid, lay_grid
+from knitground.core.slicing.likely import GridGuess, likely_grids
+from knitground.ui.bench.guesses import SURE, GuessList
+from knitground.ui.bench.slicesheet import SliceSheet
+from knitground.ui.bench.swatches import repeated_pixels, swatch_pixels
 from knitground.ui.session import Session
-from knitground.ui.sheetview import SheetView
-from knitground.ui.theme import LINEN, theme
+from knitground.ui.tasks import Job
+from knitground.ui.theme import theme
 from knitground.ui.widgets import (
     Swatch,
     button,
@@ -34,122 +38,11 @@ from knitground.ui.widgets import (
     set_role,
 )
 
-_SWATCH_PX = 150
-
 
 def _facts_line(facts: QLabel, find: QWidget) -> QHBoxLayout:
     line = row(facts, find)
     line.setStretch(0, 1)
     return line
-
-
-class SliceSheet(SheetView):
-    """The sheet with the lines of a slicing that is being tried."""
-
-    hovered = Signal(str)
-    picked_colour = Signal(tuple)
-
-    def __init__(self) -> None:
-        super().__init__()
-        self.grid: Grid | None = None
-        self.picking = False
-
-    def show_grid(self, grid: Grid | None) -> None:
-        """Show the lines of another grid."""
-        self.grid = grid
-        self.update()
-
-    def paint_over(self, painter: QPainter) -> None:
-        if self.grid is None or self.tileset is None:
-            return
-        self._shade_leftover(painter)
-        cut, zoom = self.grid.slicing, self.camera.zoom
-        colour = QColor(LINEN.madder)
-        far = cut.pitch_x * zoom < 4 or cut.pitch_y * zoom < 4
-        colour.setAlpha(90 if far else 220)
-        painter.setPen(QPen(colour, 1))
-        left, top = self.camera.to_screen(cut.left(0), cut.top(0))
-        right = left + (self.grid.columns * cut.pitch_x - cut.spacing_x) * zoom
-        bottom = top + (self.grid.rows * cut.pitch_y - cut.spacing_y) * zoom
-        lines = []
-        for x in self._lines(left, cut.pitch_x, cut.tile_width, self.grid.columns, self.width()):
-            lines.append(QLineF(x, top, x, bottom))
-        for y in self._lines(top, cut.pitch_y, cut.tile_height, self.grid.rows, self.height()):
-            lines.append(QLineF(left, y, right, y))
-        painter.drawLines(lines)
-
-    def _lines(self, first: float, pitch: int, tile: int, count: int, room: int) -> list[float]:
-        zoom = self.camera.zoom
-        low = max(0, int(-first // (pitch * zoom)))
-        high = min(count, int((room - first) // (pitch * zoom)) + 1)
-        out = []
-        for n in range(low, high):
-            start = first + n * pitch * zoom
-            out += [start, start + tile * zoom]
-        return out
-
-    def _shade_leftover(self, painter: QPainter) -> None:
-        assert self.grid is not None
-        assert self.tileset is not None
-        cut, zoom = self.grid.slicing, self.camera.zoom
-        shade = QColor(LINEN.warning)
-        shade.setAlpha(110)
-        wide, high = self.tileset.width, self.tileset.height
-        for x, y, w, h in (
-            (wide - self.grid.leftover_x, 0, self.grid.leftover_x, high),
-            (0, high - self.grid.leftover_y, wide, self.grid.leftover_y),
-        ):
-            if w > 0 and h > 0:
-                at = self.camera.to_screen(x - (cut.margin_x if w != wide else 0), y)
-                painter.fillRect(QRectF(*at, w * zoom, h * zoom), shade)
-
-    def moved(self, event: QMouseEvent) -> None:
-        x, y = self.sheet_at(event.position())
-        self.hovered.emit(self.words(x, y))
-
-    def words(self, x: float, y: float) -> str:
-        """Say what is under a place of the sheet."""
-        if self.tileset is None:
-            return ""
-        size = f"{self.tileset.sheet} · {self.tileset.width} × {self.tileset.height} px"
-        if not (0 <= x < self.tileset.width and 0 <= y < self.tileset.height):
-            return size
-        at = self.grid.tile_at(x, y) if self.grid else None
-        if at is None or self.grid is None:
-            return f"{size} · between tiles at {int(x)}, {int(y)}"
-        number = at[0] * self.grid.columns + at[1]
-        cut = self.grid.slicing
-        return (
-            f"{size} · tile {number}: column {at[1]}, row {at[0]} at "
-            f"{cut.left(at[1])}, {cut.top(at[0])} px"
-        )
-
-    def pressed(self, event: QMouseEvent) -> None:
-        if not self.picking or self.tileset is None or self.tileset.picture is None:
-            return
-        x, y = (int(each) for each in self.sheet_at(event.position()))
-        if 0 <= x < self.tileset.width and 0 <= y < self.tileset.height:
-            red, green, blue = self.tileset.picture[y, x, :3].tolist()
-            self.picked_colour.emit((red, green, blue))
-
-    def centre_on(self, at: QPointF) -> None:
-        """Bring a place of the sheet to the middle."""
-        self.camera.centre(at.x(), at.y(), self.width(), self.height())
-        self.update()
-
-
-def swatch_pixels(picture: Picture, grid: Grid) -> Pixels:
-    """Lay a sheet's first tiles edge to edge, so that a wrong grid shows.
-
-    Only the tiles that are shown are cut: the cost does not grow with the sheet.
-    """
-    cut = grid.slicing
-    rows = min(grid.rows, max(1, 2 * _SWATCH_PX // cut.tile_height))
-    cols = min(grid.columns, max(1, _SWATCH_PX // cut.tile_width))
-    ys = (cut.top(0) + np.arange(rows) * cut.pitch_y)[:, None] + np.arange(cut.tile_height)
-    xs = (cut.left(0) + np.arange(cols) * cut.pitch_x)[:, None] + np.arange(cut.tile_width)
-    part = picture[ys.ravel()][:, xs.ravel()]
-    return premultiplied(clear_see_through(part, cut))
 
 
 class SliceBench(QWidget):
@@ -164,7 +57,12 @@ class SliceBench(QWidget):
         self.trial: Slicing | None = None
         self._filling = False
         self.sheet = SliceSheet()
-        self.swatch = Swatch()
+        self.swatch, self.repeated = Swatch(), Swatch()
+        self.guesses = GuessList()
+        self._guessed: dict[int, list[GridGuess]] = {}
+        self._fresh: set[int] = set()
+        self._facts_later = QTimer(self, singleShot=True, interval=120)
+        self._facts_later.timeout.connect(self._find_facts)
         self._make_parts()
         self._lay_out()
         session.picked.connect(self._on_picked)
@@ -172,6 +70,9 @@ class SliceBench(QWidget):
         session.changed.connect(self._follow)
         self.sheet.hovered.connect(session.pointed)
         self.sheet.picked_colour.connect(self._add_colour)
+        self.sheet.reshaped.connect(self._show)
+        self.sheet.hovered.connect(lambda _: self._show_repeated())
+        self.guesses.tried.connect(self._show_guess)
 
     def _make_parts(self) -> None:
         self.sheets = QComboBox()
@@ -205,6 +106,10 @@ class SliceBench(QWidget):
         self.find_button = button(
             "Find the sheet…", self._find, "Choose the picture that is missing"
         )
+        self.draw = button(
+            "Draw a tile", self._toggle_draw, "Draw one tile on the sheet (Shift+drag)"
+        )
+        self.draw.setCheckable(True)
         self.swatch_note = note("The sliced tiles laid edge to edge: a wrong grid shows here.")
 
     def _lay_out(self) -> None:
@@ -226,14 +131,20 @@ class SliceBench(QWidget):
         numbers.setColumnMinimumWidth(2, 96)
         numbers.setColumnStretch(6, 1)
         see_through = row(
-            QLabel("See-through"), self.colours, self.pick, QLabel("tolerance"), self.tolerance, 1
+            QLabel("See-through"),
+            self.colours,
+            self.pick,
+            QLabel("tolerance"),
+            self.tolerance,
+            self.draw,
+            1,
         )
         left = panel()
         left.setLayout(
             column(
                 row(head("Slice the sheet"), 1, self.sheets,
                     button("Open sheet…", self.open_asked.emit, "Add a picture", "Ctrl+Shift+O")),
-                note("Type the numbers; lines and swatch follow. Wheel zooms, middle drag pans."),
+                note("Click a likely grid, drag a line or a tile's corner, Shift+drag one tile, or type."),
                 self.sheet,
                 row(column(numbers, see_through), 1, column(self.use, self.revert, 1)),
                 _facts_line(self.facts, self.find_button),
@@ -242,9 +153,15 @@ class SliceBench(QWidget):
         )  # fmt: skip
         left.layout().setStretch(2, 1)  # type: ignore[union-attr]
         right = panel()
-        right.setFixedWidth(330)
-        right.setLayout(column(head("Swatch"), self.swatch_note, self.swatch, margins=14))
-        right.layout().setStretch(2, 1)  # type: ignore[union-attr]
+        right.setFixedWidth(340)
+        self.repeated.setMaximumHeight(150)
+        right.setLayout(
+            column(
+                head("Likely grids"), self.guesses, head("Swatch"), self.swatch_note, self.swatch,
+                note("The tile under the pointer, three by three:"), self.repeated, margins=14,
+            )
+        )  # fmt: skip
+        right.layout().setStretch(4, 1)  # type: ignore[union-attr]
         self.setLayout(row(left, right))
         self.layout().setStretch(0, 1)  # type: ignore[union-attr]
 
@@ -261,11 +178,15 @@ class SliceBench(QWidget):
         if tileset is not self.sheet.tileset or self.trial is None:
             self.sheet.show_tileset(tileset)
             self.reset()
+            self._guess()
 
     def _follow(self, change: Changed) -> None:
+        if change.what is What.TILESETS and change.tileset is not None:
+            self._fresh.add(id(change.tileset))
         if change.what in (What.SLICING, What.TILESETS) and change.tileset is self.session.tileset:
             self.sheet.show_tileset(self.session.tileset)
             self.reset()
+            self._guess()
 
     def _choose_sheet(self, place: int) -> None:
         self.session.choose_tileset(self.session.project.tilesets[place])
@@ -317,6 +238,9 @@ class SliceBench(QWidget):
         self.sheet.show_grid(grid)
         if tileset.picture is not None:
             self.swatch.show_pixels(swatch_pixels(tileset.picture, grid))
+            self._show_repeated()
+            self._facts_later.start()
+        self.guesses.mark(slicing)
         self._say_facts(tileset, grid)
         different = slicing != tileset.slicing
         self.use.setEnabled(different)
@@ -327,6 +251,11 @@ class SliceBench(QWidget):
             f"{grid.columns} × {grid.rows} = {grid.count} tiles · "
             f"leftover: {grid.leftover_x} px right, {grid.leftover_y} px below"
         )
+        facts = self.sheet.facts
+        if facts is not None:
+            text += f" · {int(facts.empty.sum())} empty, {int(facts.doubles.sum())} double"
+            crossed = int(facts.crossed.sum())
+            text += f", {crossed} cut by a line (!)" if crossed else ""
         if tileset.picture is None:
             self._say(f"{text} · {tileset.sheet} is missing", "warning")
         else:
@@ -346,6 +275,72 @@ class SliceBench(QWidget):
                 f"“{tileset.name}” is cut into {tileset.columns} × {tileset.rows} tiles; "
                 "marks and weights keep their row and column"
             )
+
+    # Likely grids and facts, beside the interface thread
+
+    def _guess(self) -> None:
+        tileset = self.session.tileset
+        if tileset is None or tileset.picture is None:
+            self.guesses.show_guesses([], np.zeros((1, 1, 4), np.uint8))
+            return
+        picture = tileset.picture
+        known = self._guessed.get(id(picture))
+        if known is not None:
+            self._show_guesses(tileset, known)
+            return
+        self.guesses.wait()
+        job: Job[list[GridGuess]] = Job(
+            lambda _: likely_grids(picture),
+            lambda found: self._take_guesses(tileset, picture, found),
+            lambda error: self.session.warn(str(error)),
+        )
+        job.start()
+
+    def _take_guesses(self, tileset: Tileset, picture: Picture, found: list[GridGuess]) -> None:
+        self._guessed[id(picture)] = found
+        if tileset is self.session.tileset:
+            self._show_guesses(tileset, found)
+
+    def _show_guesses(self, tileset: Tileset, found: list[GridGuess]) -> None:
+        assert tileset.picture is not None
+        self.guesses.show_guesses(found, tileset.picture)
+        if id(tileset) in self._fresh and found and found[0].score >= SURE:
+            self._show_guess(found[0].slicing)
+        self._fresh.discard(id(tileset))
+        self.guesses.mark(self.trial)
+
+    def _show_guess(self, slicing: Slicing) -> None:
+        if self.trial is not None:
+            kept = (self.trial.see_through, self.trial.tolerance)
+            self._show(replace(slicing, see_through=kept[0], tolerance=kept[1]))
+
+    def _find_facts(self) -> None:
+        tileset, grid = self.session.tileset, self.sheet.grid
+        if tileset is None or tileset.picture is None or grid is None:
+            return
+        picture = tileset.picture
+        job: Job[TileFacts] = Job(
+            lambda _: tile_facts(picture, grid),
+            lambda facts: self._take_facts(tileset, grid, facts),
+            lambda error: self.session.warn(str(error)),
+        )
+        job.start()
+
+    def _take_facts(self, tileset: Tileset, grid: Grid, facts: TileFacts) -> None:
+        if grid is self.sheet.grid and tileset is self.session.tileset:
+            self.sheet.show_facts(facts)
+            self._say_facts(tileset, grid)
+
+    def _show_repeated(self) -> None:
+        tileset, grid = self.session.tileset, self.sheet.grid
+        if tileset is None or tileset.picture is None or grid is None or grid.count == 0:
+            self.repeated.show_pixels(None)
+            return
+        at = self.sheet.pointed_tile() or (0, 0)
+        self.repeated.show_pixels(repeated_pixels(tileset.picture, grid, *at))
+
+    def _toggle_draw(self) -> None:
+        self.sheet.drawing = self.draw.isChecked()
 
     # See-through colours
 

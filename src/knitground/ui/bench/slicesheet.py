@@ -1,0 +1,408 @@
+"""The sheet in Slice: lines of the trial, what is left over, dragging lines, drawing a tile."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+from PySide6.QtCore import QLineF, QPointF, QRectF, Qt, Signal
+from PySide6.QtGui import QBrush, QColor, QFont, QImage, QMouseEvent, QPainter, QPen
+
+from knitground.core.model.slicing import Slicing
+from knitground.core.slicing.facts import TileFacts
+from knitground.core.slicing.grid import Grid
+from knitground.ui.sheetview import SheetView
+from knitground.ui.theme import LINEN, theme
+
+_NEAR = 5.0
+_LOUPE_PX, _LOUPE_SIDE = 15, 180
+
+
+@dataclass(frozen=True)
+class Grip:
+    """A line of the grid that can be dragged: the near or far side of column or row `number`."""
+
+    axis: str
+    number: int
+    far: bool
+
+
+def dragged(slicing: Slicing, grip: Grip, to: int) -> Slicing:
+    """Give the slicing in which a line lies at a place of the sheet.
+
+    The near side of the first tile moves the margin; the far side of any tile changes the tile's
+    size; the near side of any other tile changes the spacing, and the tile where that would be
+    less than nothing.
+
+    Examples
+    --------
+    >>> dragged(Slicing(16, 16), Grip("x", 1, False), 18).spacing_x
+    2
+    >>> dragged(Slicing(16, 16), Grip("x", 2, True), 54).tile_width
+    18
+    """
+    axis, n = grip.axis, grip.number
+    size = "tile_width" if axis == "x" else "tile_height"
+    tile, spacing = getattr(slicing, size), getattr(slicing, f"spacing_{axis}")
+    start = getattr(slicing, f"start_{axis}")
+    first = start + getattr(slicing, f"margin_{axis}")
+    if grip.far:
+        changes = {size: max(1, round((to - first - n * spacing) / (n + 1)))}
+    elif n == 0:
+        changes = {f"margin_{axis}": max(0, to - start)}
+    else:
+        pitch = max(1, round((to - first) / n))
+        if pitch >= tile:
+            changes = {f"spacing_{axis}": pitch - tile}
+        else:
+            changes = {f"spacing_{axis}": 0, size: pitch}
+    return replace(slicing, **changes)
+
+
+def drawn(slicing: Slicing, left: int, top: int, right: int, bottom: int) -> Slicing:
+    """Give the slicing of which a rectangle drawn on the sheet is one tile."""
+    width, height = max(1, right - left), max(1, bottom - top)
+    pitch_x, pitch_y = width + slicing.spacing_x, height + slicing.spacing_y
+    return replace(
+        slicing,
+        tile_width=width,
+        tile_height=height,
+        margin_x=max(0, left - slicing.start_x) % pitch_x,
+        margin_y=max(0, top - slicing.start_y) % pitch_y,
+    )
+
+
+class SliceSheet(SheetView):
+    """The sheet with the lines of a slicing that is being tried."""
+
+    hovered = Signal(str)
+    picked_colour = Signal(tuple)
+    reshaped = Signal(object)
+    """Another slicing, by dragging a line or drawing a tile."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.grid: Grid | None = None
+        self.facts: TileFacts | None = None
+        self.picking = False
+        self.drawing = False
+        self._grips: tuple[Grip, ...] = ()
+        self._from: QPointF | None = None
+        self._at: QPointF | None = None
+
+    def show_grid(self, grid: Grid | None) -> None:
+        """Show the lines of another grid; facts of the one before no longer hold."""
+        self.grid = grid
+        self.facts = None
+        self.update()
+
+    def show_facts(self, facts: TileFacts | None) -> None:
+        """Mark empty, double and crossed tiles."""
+        self.facts = facts
+        self.update()
+
+    # Painting
+
+    def paint_over(self, painter: QPainter) -> None:
+        if self.tileset is None:
+            return
+        if self.grid is not None:
+            self._shade_leftover(painter)
+            self._mark_tiles(painter)
+            self._draw_lines(painter)
+        self._draw_new_tile(painter)
+        if self._at is not None and self._from is None and self.underMouse():
+            self._draw_loupe(painter)
+
+    def _draw_lines(self, painter: QPainter) -> None:
+        assert self.grid is not None
+        cut, zoom = self.grid.slicing, self.camera.zoom
+        colour = QColor(LINEN.madder)
+        far = cut.pitch_x * zoom < 4 or cut.pitch_y * zoom < 4
+        colour.setAlpha(90 if far else 220)
+        painter.setPen(QPen(colour, 1))
+        left, top = self.camera.to_screen(cut.left(0), cut.top(0))
+        right = left + (self.grid.columns * cut.pitch_x - cut.spacing_x) * zoom
+        bottom = top + (self.grid.rows * cut.pitch_y - cut.spacing_y) * zoom
+        lines = []
+        for x in self._lines(left, cut.pitch_x, cut.tile_width, self.grid.columns, self.width()):
+            lines.append(QLineF(x, top, x, bottom))
+        for y in self._lines(top, cut.pitch_y, cut.tile_height, self.grid.rows, self.height()):
+            lines.append(QLineF(left, y, right, y))
+        painter.drawLines(lines)
+
+    def _lines(self, first: float, pitch: int, tile: int, count: int, room: int) -> list[float]:
+        zoom = self.camera.zoom
+        low = max(0, int(-first // (pitch * zoom)))
+        high = min(count, int((room - first) // (pitch * zoom)) + 1)
+        out = []
+        for n in range(low, high):
+            start = first + n * pitch * zoom
+            out += [start, start + tile * zoom]
+        return out
+
+    def _shade_leftover(self, painter: QPainter) -> None:
+        assert self.grid is not None
+        assert self.tileset is not None
+        cut, zoom = self.grid.slicing, self.camera.zoom
+        shade = QColor(LINEN.warning)
+        shade.setAlpha(110)
+        wide, high = self.tileset.width, self.tileset.height
+        for x, y, w, h in (
+            (wide - self.grid.leftover_x - cut.margin_x, 0, self.grid.leftover_x, high),
+            (0, high - self.grid.leftover_y - cut.margin_y, wide, self.grid.leftover_y),
+        ):
+            if w > 0 and h > 0:
+                at = self.camera.to_screen(max(0, x), max(0, y))
+                painter.fillRect(QRectF(*at, w * zoom, h * zoom), shade)
+
+    def _mark_tiles(self, painter: QPainter) -> None:
+        assert self.grid is not None
+        if self.facts is None or self.grid.slicing.tile_width * self.camera.zoom < 10:
+            return
+        rows, cols = self.facts.empty.shape
+        hatch = QBrush(QColor(43, 42, 51, 120), Qt.BrushStyle.BDiagPattern)
+        doubles = self.facts.doubles
+        for row, col in self._seen(rows, cols):
+            rect = self._trial_rect(row, col)
+            if self.facts.empty[row, col]:
+                painter.fillRect(rect, hatch)
+            elif doubles[row, col]:
+                self._badge(painter, rect, "=", LINEN.accent)
+            elif self.facts.crossed[row, col]:
+                self._badge(painter, rect, "!", LINEN.warning)
+
+    def _badge(self, painter: QPainter, rect: QRectF, text: str, colour: str) -> None:
+        spot = QRectF(rect.right() - 12, rect.top() + 1, 11, 11)
+        painter.fillRect(spot, QColor(colour))
+        font = QFont(painter.font())
+        font.setPixelSize(10)
+        font.setBold(True)
+        painter.setFont(font)
+        painter.setPen(QColor("#FFFFFF"))
+        painter.drawText(spot, Qt.AlignmentFlag.AlignCenter, text)
+
+    def _seen(self, rows: int, cols: int) -> list[tuple[int, int]]:
+        assert self.grid is not None
+        cut = self.grid.slicing
+        x0, y0 = self.sheet_at(QPointF(0, 0))
+        x1, y1 = self.sheet_at(QPointF(self.width(), self.height()))
+        row_range = range(
+            max(0, int((y0 - cut.top(0)) // cut.pitch_y)),
+            min(rows, int((y1 - cut.top(0)) // cut.pitch_y) + 1),
+        )
+        col_range = range(
+            max(0, int((x0 - cut.left(0)) // cut.pitch_x)),
+            min(cols, int((x1 - cut.left(0)) // cut.pitch_x) + 1),
+        )
+        return [(row, col) for row in row_range for col in col_range]
+
+    def _trial_rect(self, row: int, col: int) -> QRectF:
+        assert self.grid is not None
+        cut, zoom = self.grid.slicing, self.camera.zoom
+        x, y = self.camera.to_screen(cut.left(col), cut.top(row))
+        return QRectF(x, y, cut.tile_width * zoom, cut.tile_height * zoom)
+
+    def _draw_new_tile(self, painter: QPainter) -> None:
+        if self._from is None or self._at is None or self._grips:
+            return
+        left, top, right, bottom = self._new_tile()
+        x, y = self.camera.to_screen(left, top)
+        zoom = self.camera.zoom
+        rect = QRectF(x, y, (right - left) * zoom, (bottom - top) * zoom)
+        painter.setPen(QPen(QColor("#FFFFFF"), 2, Qt.PenStyle.DashLine))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawRect(rect)
+        painter.drawText(rect.bottomRight() + QPointF(6, 12), f"{right - left} × {bottom - top}")
+
+    def _draw_loupe(self, painter: QPainter) -> None:
+        """Draw the pixels round the pointer, large, in the corner farthest from it."""
+        assert self._at is not None
+        if self.tileset is None or self.tileset.picture is None:
+            return
+        x, y = (int(v) for v in self.sheet_at(self._at))
+        half, scale = _LOUPE_PX // 2, _LOUPE_SIDE / _LOUPE_PX
+        right = self._at.x() < self.width() / 2
+        low = self._at.y() < self.height() / 2
+        place = QRectF(
+            self.width() - _LOUPE_SIDE - 12 if right else 12,
+            self.height() - _LOUPE_SIDE - 12 if low else 12,
+            _LOUPE_SIDE,
+            _LOUPE_SIDE,
+        )
+        painter.fillRect(place.adjusted(-3, -3, 3, 3), QColor(LINEN.ink))
+        painter.fillRect(place, theme().colour("canvas"))
+        part = np.zeros((_LOUPE_PX, _LOUPE_PX, 4), np.uint8)
+        picture = self.tileset.picture
+        top, left = max(0, y - half), max(0, x - half)
+        seen = picture[top : max(top, y + half + 1), left : max(left, x + half + 1)]
+        dy, dx = top - (y - half), left - (x - half)
+        part[dy : dy + seen.shape[0], dx : dx + seen.shape[1]] = seen
+        image = QImage(
+            part.data, _LOUPE_PX, _LOUPE_PX, _LOUPE_PX * 4, QImage.Format.Format_RGBA8888
+        )
+        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, False)
+        painter.drawImage(place, image)
+        painter.save()
+        painter.setClipRect(place)
+        painter.setPen(QPen(QColor(LINEN.madder), 1.5))
+        for axis, value in self._lines_near(x - half, y - half):
+            at = value * scale
+            if axis == "x":
+                line = QLineF(place.left() + at, place.top(), place.left() + at, place.bottom())
+            else:
+                line = QLineF(place.left(), place.top() + at, place.right(), place.top() + at)
+            painter.drawLine(line)
+        painter.restore()
+
+    def _lines_near(self, left: int, top: int) -> list[tuple[str, int]]:
+        """Lines of the grid inside the loupe, from its own corner."""
+        if self.grid is None:
+            return []
+        cut = self.grid.slicing
+        out = []
+        for axis, start, first, tile, pitch, count in (
+            ("x", left, cut.left(0), cut.tile_width, cut.pitch_x, self.grid.columns),
+            ("y", top, cut.top(0), cut.tile_height, cut.pitch_y, self.grid.rows),
+        ):
+            for n in range(max(0, (start - first) // pitch), count):
+                near = first + n * pitch
+                if near > start + _LOUPE_PX:
+                    break
+                out += [(axis, line - start) for line in (near, near + tile)]
+        return out
+
+    # Pointer
+
+    def grips_at(self, at: QPointF) -> tuple[Grip, ...]:
+        """Lines of the grid under a place on the screen, one for each axis at most."""
+        if self.grid is None:
+            return ()
+        cut, zoom = self.grid.slicing, self.camera.zoom
+        x, y = self.sheet_at(at)
+        found = []
+        for axis, value, first, tile, pitch, count in (
+            ("x", x, cut.left(0), cut.tile_width, cut.pitch_x, self.grid.columns),
+            ("y", y, cut.top(0), cut.tile_height, cut.pitch_y, self.grid.rows),
+        ):
+            n = min(count - 1, max(0, int((value - first) // pitch)))
+            sides = [
+                (abs(value - (first + m * pitch + (tile if far else 0))) * zoom, m, far)
+                for m in (n, min(n + 1, count - 1))
+                for far in (True, False)
+            ]
+            distance, number, far = min(sides)
+            if distance <= _NEAR:
+                found.append(Grip(axis, number, far))
+        return tuple(found)
+
+    def moved(self, event: QMouseEvent) -> None:
+        self._at = event.position()
+        x, y = self.sheet_at(event.position())
+        if self._from is not None and self._grips and self.grid is not None:
+            slicing = self.grid.slicing
+            for grip in self._grips:
+                slicing = dragged(slicing, grip, round(x if grip.axis == "x" else y))
+            if slicing != self.grid.slicing:
+                self.reshaped.emit(slicing)
+        elif self._from is None:
+            self._show_cursor(event.position())
+        self.hovered.emit(self.words(x, y))
+        self.update()
+
+    def _show_cursor(self, at: QPointF) -> None:
+        if self.picking or self.drawing:
+            self.setCursor(Qt.CursorShape.CrossCursor)
+            return
+        axes = "".join(grip.axis for grip in self.grips_at(at))
+        shape = {
+            "x": Qt.CursorShape.SizeHorCursor,
+            "y": Qt.CursorShape.SizeVerCursor,
+            "xy": Qt.CursorShape.SizeFDiagCursor,
+        }.get(axes, Qt.CursorShape.ArrowCursor)
+        self.setCursor(shape)
+
+    def pointed_tile(self) -> tuple[int, int] | None:
+        """Row and column of the trial's tile under the pointer."""
+        if self._at is None or self.grid is None:
+            return None
+        return self.grid.tile_at(*self.sheet_at(self._at))
+
+    def words(self, x: float, y: float) -> str:
+        """Say what is under a place of the sheet."""
+        if self.tileset is None:
+            return ""
+        size = f"{self.tileset.sheet} · {self.tileset.width} × {self.tileset.height} px"
+        if not (0 <= x < self.tileset.width and 0 <= y < self.tileset.height):
+            return size
+        at = self.grid.tile_at(x, y) if self.grid else None
+        if at is None or self.grid is None:
+            return f"{size} · between tiles at {int(x)}, {int(y)}"
+        number = at[0] * self.grid.columns + at[1]
+        cut = self.grid.slicing
+        return (
+            f"{size} · tile {number}: column {at[1]}, row {at[0]} at "
+            f"{cut.left(at[1])}, {cut.top(at[0])} px{self._fact_words(at)}"
+        )
+
+    def _fact_words(self, at: tuple[int, int]) -> str:
+        if self.facts is None:
+            return ""
+        if self.facts.empty[at]:
+            return " · empty"
+        if self.facts.doubles[at]:
+            return f" · the same as tile {self.facts.first[at]}"
+        return " · art goes on over its border" if self.facts.crossed[at] else ""
+
+    def pressed(self, event: QMouseEvent) -> None:
+        if self.tileset is None or event.button() != Qt.MouseButton.LeftButton:
+            return
+        if self.picking:
+            self._pick(event.position())
+            return
+        shift = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+        self._grips = () if self.drawing or shift else self.grips_at(event.position())
+        if self._grips or self.drawing or shift:
+            self._from = self._at = event.position()
+
+    def _pick(self, at: QPointF) -> None:
+        x, y = (int(each) for each in self.sheet_at(at))
+        if self.tileset is None or self.tileset.picture is None:
+            return
+        if 0 <= x < self.tileset.width and 0 <= y < self.tileset.height:
+            red, green, blue = self.tileset.picture[y, x, :3].tolist()
+            self.picked_colour.emit((red, green, blue))
+
+    def released(self, event: QMouseEvent) -> None:
+        if self._from is None:
+            return
+        self._at = event.position()
+        left, top, right, bottom = self._new_tile()
+        draws = not self._grips
+        self._from, self._grips = None, ()
+        if draws and self.grid is not None and right - left > 1 and bottom - top > 1:
+            self.reshaped.emit(drawn(self.grid.slicing, left, top, right, bottom))
+        self.update()
+
+    def cancel(self) -> bool:
+        """Call off the drag; returns whether there was one."""
+        was = self._from is not None
+        self._from, self._grips = None, ()
+        self.update()
+        return was
+
+    def _new_tile(self) -> tuple[int, int, int, int]:
+        assert self._from is not None
+        assert self._at is not None
+        assert self.tileset is not None
+        x0, y0 = self.sheet_at(self._from)
+        x1, y1 = self.sheet_at(self._at)
+        wide, high = self.tileset.width, self.tileset.height
+        xs = sorted(min(max(round(v), 0), wide) for v in (x0, x1))
+        ys = sorted(min(max(round(v), 0), high) for v in (y0, y1))
+        return xs[0], ys[0], xs[1], ys[1]
+
+    def leaveEvent(self, event: object) -> None:
+        self._at = None
+        self.hovered.emit("")
+        self.update()
