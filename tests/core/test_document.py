@@ -13,13 +13,13 @@ from knitground.core.edit.document import Document, Edit
 from knitground.core.edit.history import History, Step
 from knitground.core.edit.laying import plan_cells, plan_terrain, plan_unpin
 from knitground.core.edit.maps import add_map, delete_mix, put_mix, set_wrap
+from knitground.core.edit.reslice import use_slicing
 from knitground.core.edit.sheets import (
     add_set,
     add_terrain,
     change_terrain,
     paint_marks,
     set_weight,
-    use_slicing,
 )
 from knitground.core.knit.layer import knit_map
 from knitground.core.model.map import Map
@@ -56,7 +56,7 @@ def random_edit(rng, doc, map_):
         lambda: layer_edits.show_layer(map_, tiles, not tiles.visible),
         lambda: layer_edits.lock_layer(map_, tiles, not tiles.locked),
         lambda: layer_edits.reseed_layer(map_, ground, number),
-        lambda: use_slicing(tileset, Slicing(int(rng.integers(4, 9)), 8)),
+        lambda: use_slicing(project, tileset, Slicing(int(rng.integers(4, 9)), 8))[0],
         lambda: put_mix(project, Mix(f"mix {number}", (MixEntry(TileRef("sheet", 0, 0)),))),
         lambda: set_wrap(map_, not map_.wrap),
     ]
@@ -280,15 +280,3 @@ def test_mixes_are_replaced_and_deleted():
     doc.undo()
     doc.undo()
     assert doc.project.mixes == [first]
-
-
-def test_marks_of_places_that_a_smaller_grid_hides_come_back():
-    doc, _, _, _ = small_project()
-    tileset = doc.project.tilesets[0]
-    before = tileset.sets[0].marks_within(tileset.rows, tileset.columns)
-    doc.apply(use_slicing(tileset, Slicing(16, 16)))
-    doc.apply(paint_marks(tileset, tileset.sets[0], [(0, 0, 1)], 2))
-    doc.apply(use_slicing(tileset, Slicing(8, 8)))
-    after = tileset.sets[0].marks_within(tileset.rows, tileset.columns)
-    before[0, 0, 1] = 2
-    assert (after == before).all()

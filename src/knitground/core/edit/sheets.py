@@ -14,10 +14,8 @@ from knitground.core.edit.atoms import SetField
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.document import Edit
 from knitground.core.model.project import Project
-from knitground.core.model.slicing import Slicing
 from knitground.core.model.terrain import MAX_TERRAINS, NOTHING, Terrain, TerrainSet
 from knitground.core.model.tileset import Picture, Tileset
-from knitground.core.slicing.grid import lay_grid
 
 TERRAIN_COLOURS = (
     "#2f8f9d", "#f2ede1", "#b9822f", "#d98b94", "#4b5fa5", "#7a9a3c", "#8a4f7d", "#e0b84c",
@@ -32,20 +30,6 @@ def add_tileset(project: Project, tileset: Tileset) -> Edit:
     new = [*project.tilesets, tileset]
     changed = Changed(What.TILESETS, tileset=tileset)
     return Edit(f"Add sheet “{tileset.name}”", (SetField(project, "tilesets", new, changed),))
-
-
-def use_slicing(tileset: Tileset, slicing: Slicing) -> Edit:
-    """Cut a sheet in another way. Marks and weights keep their row and column.
-
-    Raises
-    ------
-    SlicingError
-        The numbers do not cut this sheet.
-    """
-    lay_grid(slicing, tileset.width, tileset.height)
-    changed = Changed(What.SLICING, tileset=tileset)
-    atom = SetField(tileset, "slicing", slicing, changed)
-    return Edit(f"Slice “{tileset.name}” {slicing.tile_width} × {slicing.tile_height}", (atom,))
 
 
 def find_sheet(tileset: Tileset, picture: Picture, origin: Path) -> Edit:

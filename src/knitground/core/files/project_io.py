@@ -19,7 +19,7 @@ from knitground.core.files.formats import (
     ProjectFile,
     TilesetFile,
 )
-from knitground.core.files.images import read_picture
+from knitground.core.files.images import png_bytes, read_picture
 from knitground.core.files.jsontext import model_bytes, read_model
 from knitground.core.files.map_io import map_from_file, map_to_file
 from knitground.core.files.places import PROJECT_NAME, file_names, file_stem, inside
@@ -168,6 +168,8 @@ def _name_sheets(project: Project) -> None:
 
 
 def _sheet_copy(project: Project, tileset: Tileset, folder: Path) -> dict[Path, bytes]:
+    if tileset.unsaved and tileset.picture is not None:
+        return {folder / tileset.sheet: png_bytes(tileset.picture)}
     source = tileset.origin
     if source is None and project.folder is not None:
         source = project.folder / tileset.sheet
@@ -199,6 +201,7 @@ def settle_after_save(project: Project, folder: Path) -> None:
     project.folder = folder.absolute()
     for tileset in project.tilesets:
         tileset.origin = None
+        tileset.unsaved = False
 
 
 def new_tileset(path: Path, name: str) -> Tileset:

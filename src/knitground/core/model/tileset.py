@@ -31,7 +31,8 @@ class Tileset:
 
     `picture` is None while the sheet's file can not be found; the tiles are then drawn as missing
     and everything else is kept. `origin` is where the sheet's file lies as long as it has not been
-    copied into the project's folder.
+    copied into the project's folder; `unsaved` tells that the picture was made here and is
+    written on the next save.
     """
 
     name: str
@@ -43,6 +44,7 @@ class Tileset:
     sets: list[TerrainSet] = field(default_factory=list)
     picture: Picture | None = None
     origin: Path | None = None
+    unsaved: bool = False
 
     @property
     def columns(self) -> int:

@@ -8,11 +8,19 @@ from functools import partial
 import numpy as np
 from PySide6.QtCore import Qt, QTimer, Signal
 from PySide6.QtGui import QColor
-from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QLabel, QSpinBox, QWidget
+from PySide6.QtWidgets import (
+    QComboBox,
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QMessageBox,
+    QSpinBox,
+    QWidget,
+)
 
 from knitground.core.base.errors import SlicingError
 from knitground.core.edit.changed import Changed, What
-from knitground.core.edit.sheets import use_slicing
+from knitground.core.edit.reslice import use_slicing
 from knitground.core.model.slicing import Slicing
 from knitground.core.model.tileset import Picture, Tileset
 from knitground.core.slicing.facts import TileFacts, tile_facts
@@ -144,7 +152,7 @@ class SliceBench(QWidget):
             column(
                 row(head("Slice the sheet"), 1, self.sheets,
                     button("Open sheet…", self.open_asked.emit, "Add a picture", "Ctrl+Shift+O")),
-                note("Click a likely grid, drag a line or a tile's corner, Shift+drag one tile, or type."),
+                note("Click a likely grid, drag a line or a tile's corner, draw one, or type."),
                 self.sheet,
                 row(column(numbers, see_through), 1, column(self.use, self.revert, 1)),
                 _facts_line(self.facts, self.find_button),
@@ -270,11 +278,30 @@ class SliceBench(QWidget):
         tileset, trial = self.session.tileset, self.trial
         if tileset is None or trial is None or trial == tileset.slicing:
             return
-        if self.session.attempt(lambda: self.session.doc.apply(use_slicing(tileset, trial))):
+        try:
+            edit, losses = use_slicing(self.session.project, tileset, trial)
+        except SlicingError as error:
+            self.session.warn(str(error))
+            return
+        if losses.lines() and not self.confirm(losses.lines()):
+            return
+        if self.session.apply(edit):
             self.session.note(
                 f"“{tileset.name}” is cut into {tileset.columns} × {tileset.rows} tiles; "
-                "marks and weights keep their row and column"
+                "marks, weights and cells follow the same pixels"
             )
+
+    def confirm(self, lost: list[str]) -> bool:
+        """List what can not follow a new slicing and ask whether to go on."""
+        box = QMessageBox(self)
+        box.setWindowTitle("Slice anew")
+        box.setText("No tile of the new slicing covers the same pixels for:")
+        box.setInformativeText("\n".join(lost) + "\n\nUndo brings them back.")
+        go_on = box.addButton("Slice anyway", QMessageBox.ButtonRole.AcceptRole)
+        stay = box.addButton("Cancel", QMessageBox.ButtonRole.RejectRole)
+        box.setEscapeButton(stay)
+        box.exec()
+        return box.clickedButton() is go_on
 
     # Likely grids and facts, beside the interface thread
 

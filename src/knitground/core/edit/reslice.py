@@ -1,0 +1,241 @@
+"""Edits after which tiles stand elsewhere: all that is known of them follows, or is told lost."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from pathlib import Path
+
+import numpy as np
+from numpy.typing import NDArray
+
+from knitground.core.base.window import whole
+from knitground.core.edit.atoms import Atom, PatchArray, SetField
+from knitground.core.edit.changed import Changed, What
+from knitground.core.edit.document import Edit
+from knitground.core.model.layers import EMPTY, GroundLayer, Layer
+from knitground.core.model.map import Map
+from knitground.core.model.mix import Mix
+from knitground.core.model.project import Project
+from knitground.core.model.slicing import Slicing
+from knitground.core.model.tileset import Picture, TileRef, Tileset
+from knitground.core.slicing.follow import Follow, Place, follow_content, follow_pixels
+from knitground.core.slicing.grid import lay_grid
+
+_Translate = Callable[[TileRef], TileRef | None]
+
+
+@dataclass
+class Losses:
+    """What can not follow: tiles with marks, weights, entries of mixes, cells by map."""
+
+    marks: int = 0
+    weights: int = 0
+    entries: int = 0
+    cells: dict[str, int] | None = None
+
+    def lines(self) -> list[str]:
+        """Say each in a line; none if nothing is lost."""
+        out = []
+        for count, what in (
+            (self.marks, "tiles with marks"),
+            (self.weights, "weights"),
+            (self.entries, "tiles of mixes"),
+        ):
+            if count:
+                out.append(f"{count} {what}")
+        return out + [f"{n} cells of “{name}”" for name, n in (self.cells or {}).items() if n]
+
+
+def use_slicing(project: Project, tileset: Tileset, slicing: Slicing) -> tuple[Edit, Losses]:
+    """Cut a sheet in another way; marks, weights, mixes and cells follow the same pixels.
+
+    Raises
+    ------
+    SlicingError
+        The numbers do not cut this sheet.
+    """
+    grid = lay_grid(slicing, tileset.width, tileset.height)
+    follow = follow_pixels(tileset.slicing, slicing, grid.rows, grid.columns)
+    changed = Changed(What.SLICING, tileset=tileset)
+    first: list[Atom] = [SetField(tileset, "slicing", slicing, changed)]
+    name = f"Slice “{tileset.name}” {slicing.tile_width} × {slicing.tile_height}"
+    return _moved(project, tileset, follow, (grid.rows, grid.columns), first, name)
+
+
+def read_again(project: Project, tileset: Tileset, picture: Picture) -> tuple[Edit, int]:
+    """Take a sheet as it is on disk now; tiles that moved are followed. Returns how many moved.
+
+    Raises
+    ------
+    SlicingError
+        The slicing does not cut the new picture.
+    """
+    height, width = picture.shape[:2]
+    new = lay_grid(tileset.slicing, width, height)
+    moved: dict[Place, Place] = {}
+    if tileset.picture is not None:
+        old = lay_grid(tileset.slicing, tileset.width, tileset.height)
+        moved = follow_content(tileset.picture, old, picture, new)
+
+    def follow(at: Place) -> Place | None:
+        return moved.get(at, at)
+
+    first = _picture_atoms(tileset, picture)
+    size = (max(new.rows, tileset.rows), max(new.columns, tileset.columns))
+    name = f"Read “{tileset.sheet}” again"
+    edit, _ = _moved(project, tileset, follow, size, first, name)
+    return edit, len(moved)
+
+
+def use_relaid(
+    project: Project, tileset: Tileset, picture: Picture, slicing: Slicing, sheet: str
+) -> Edit:
+    """Take a sheet that was laid out anew: tiles keep their order, everything follows."""
+    height, width = picture.shape[:2]
+    grid = lay_grid(slicing, width, height)
+    columns = tileset.columns
+
+    def follow(at: Place) -> Place | None:
+        return divmod(at[0] * columns + at[1], grid.columns) if tileset.has(*at) else None
+
+    changed = Changed(What.SLICING, tileset=tileset)
+    first = [
+        *_picture_atoms(tileset, picture),
+        SetField(tileset, "slicing", slicing, changed),
+        SetField(tileset, "sheet", sheet, changed),
+        SetField(tileset, "origin", None, changed),
+        SetField(tileset, "unsaved", True, changed),
+    ]
+    size = (grid.rows, grid.columns)
+    return _moved(project, tileset, follow, size, first, f"Re-lay “{tileset.name}”")[0]
+
+
+def reskin(tileset: Tileset, picture: Picture, origin: Path) -> Edit:
+    """Give a tileset another picture with the same arrangement; all else stays."""
+    changed = Changed(What.SLICING, tileset=tileset)
+    atoms = (*_picture_atoms(tileset, picture), SetField(tileset, "origin", origin, changed))
+    return Edit(f"Reskin “{tileset.name}”", atoms)
+
+
+def swap_tileset(map_: Map, old: str, new: str) -> Edit:
+    """Let a map take its tiles from another tileset, by row and column."""
+    atoms: list[Atom] = []
+    for layer in map_.layers:
+        if isinstance(layer, GroundLayer) and layer.tileset == old:
+            atoms.append(SetField(layer, "tileset", new, Changed(What.KNITTING, map_, layer)))
+
+    def translate(tile: TileRef) -> TileRef | None:
+        return tile._replace(tileset=new) if tile.tileset == old else tile
+
+    table = _table(map_, translate)
+    for layer in map_.layers:
+        atoms += _cells_atoms(map_, layer, table)[0]
+    return Edit(f"“{map_.name}”: {new} instead of {old}", tuple(atoms))
+
+
+def _picture_atoms(tileset: Tileset, picture: Picture) -> list[Atom]:
+    changed = Changed(What.SLICING, tileset=tileset)
+    height, width = picture.shape[:2]
+    return [
+        SetField(tileset, "width", width, changed),
+        SetField(tileset, "height", height, changed),
+        SetField(tileset, "picture", picture, changed, nbytes=picture.nbytes),
+    ]
+
+
+def _moved(
+    project: Project,
+    tileset: Tileset,
+    follow: Follow,
+    size: tuple[int, int],
+    first: list[Atom],
+    name: str,
+) -> tuple[Edit, Losses]:
+    atoms, losses = list(first), Losses(cells={})
+    changed = Changed(What.MARKS, tileset=tileset)
+    for kit in tileset.sets:
+        marks, lost = _moved_marks(kit.marks, follow, size)
+        losses.marks += lost
+        if marks.shape != kit.marks.shape or (marks != kit.marks).any():
+            atoms.append(SetField(kit, "marks", marks, changed, nbytes=2 * marks.nbytes))
+    weights = {new: w for at, w in tileset.weights.items() if (new := follow(at)) is not None}
+    losses.weights = len(tileset.weights) - len(weights)
+    if weights != tileset.weights:
+        atoms.append(SetField(tileset, "weights", weights, changed))
+
+    def translate(tile: TileRef) -> TileRef | None:
+        if tile.tileset != tileset.name:
+            return tile
+        new = follow((tile.row, tile.col))
+        return TileRef(tile.tileset, *new, tile.turn) if new else None
+
+    mixes = [_moved_mix(mix, translate) for mix in project.mixes]
+    losses.entries = sum(len(a.entries) - len(b.entries) for a, b in zip(project.mixes, mixes))
+    if mixes != project.mixes:
+        atoms.append(SetField(project, "mixes", mixes, Changed(What.MIXES)))
+    for map_ in project.maps:
+        table = _table(map_, translate)
+        lost_cells = 0
+        for layer in map_.layers:
+            more, lost = _cells_atoms(map_, layer, table)
+            atoms += more
+            lost_cells += lost
+        if lost_cells and losses.cells is not None:
+            losses.cells[map_.name] = lost_cells
+    return Edit(name, tuple(atoms)), losses
+
+
+def _moved_marks(
+    marks: NDArray[np.uint8], follow: Follow, size: tuple[int, int]
+) -> tuple[NDArray[np.uint8], int]:
+    out = np.zeros((*size, 8), np.uint8)
+    lost = 0
+    for row, col in np.argwhere(marks.any(axis=2)).tolist():
+        new = follow((row, col))
+        if new is None or new[0] >= size[0] or new[1] >= size[1]:
+            lost += 1
+        else:
+            out[new] = marks[row, col]
+    return out, lost
+
+
+def _moved_mix(mix: Mix, translate: _Translate) -> Mix:
+    entries = tuple(
+        replace(entry, tile=tile)
+        for entry in mix.entries
+        if (tile := translate(entry.tile)) is not None
+    )
+    return mix if entries == mix.entries else Mix(mix.name, entries)
+
+
+def _table(map_: Map, translate: _Translate) -> NDArray[np.int32]:
+    """New place by old place of the legend; -1 for tiles that can not follow."""
+    tiles = map_.legend.tiles
+    out = np.zeros(len(tiles), np.int32)
+    for place, tile in enumerate(tiles):
+        if tile is not None:
+            new = translate(tile)
+            out[place] = map_.legend.place(new) if new is not None else -1
+    return out
+
+
+def _cells_atoms(map_: Map, layer: Layer, table: NDArray[np.int32]) -> tuple[list[Atom], int]:
+    """Translate what was laid by hand on a layer; returns the atoms and the cells lost."""
+    laid = layer.cells > 0
+    if isinstance(layer, GroundLayer):
+        laid &= layer.pinned
+    old = layer.cells[laid]
+    new = table[old]
+    if (new == old).all():
+        return [], 0
+    cells = layer.cells.copy()
+    cells[laid] = np.where(new < 0, EMPTY, new)
+    lost = laid.copy()
+    lost[laid] = new < 0
+    box = whole(cells)
+    changed = Changed(What.CELLS, map_, layer, box)
+    atoms: list[Atom] = [PatchArray(layer, "cells", box, cells, changed)]
+    if isinstance(layer, GroundLayer) and lost.any():
+        atoms.insert(0, PatchArray(layer, "pinned", box, layer.pinned & ~lost, changed))
+    return atoms, int(lost.sum())

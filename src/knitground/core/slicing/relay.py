@@ -1,0 +1,65 @@
+"""Laying a sheet out anew: other margin, spacing and columns, borders repeated outwards."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+
+from knitground.core.base.errors import SlicingError
+from knitground.core.model.slicing import Slicing
+from knitground.core.model.tileset import Picture
+from knitground.core.slicing.grid import MAX_SIDE_PX, Grid, cut
+
+
+def relay(
+    picture: Picture, grid: Grid, *, margin: int, spacing: int, columns: int, extrude: int = 0
+) -> tuple[Picture, Slicing]:
+    """Lay the tiles of a sheet out anew, in the same order.
+
+    Parameters
+    ----------
+    picture, grid : the sheet as it is
+    margin, spacing : pixels round and between the tiles of the new one
+    columns : tiles side by side
+    extrude : how many pixels each tile's border is repeated outwards, so that filtered drawing in
+        a game does not bleed; they take their room from margin and spacing, which must be at least
+        `extrude` and twice `extrude`
+
+    Returns
+    -------
+    the new sheet (H, W, 4) uint8, see-through where nothing lies, and its slicing
+
+    Raises
+    ------
+    SlicingError
+        A number is negative, the extrusion has no room, or the sheet would be too large.
+    """
+    for name, value, low in (
+        ("margin", margin, extrude),
+        ("spacing", spacing, 2 * extrude),
+        ("columns", columns, 1),
+        ("extrude", extrude, 0),
+    ):
+        if value < low:
+            raise SlicingError(f"{name} {value} is too small here: give at least {low}")
+    if columns > max(1, grid.count):
+        columns = max(1, grid.count)
+    old = grid.slicing
+    tiles = cut(picture, grid)
+    rows = -(-grid.count // columns)
+    new = Slicing(old.tile_width, old.tile_height, margin, margin, spacing, spacing)
+    width = 2 * margin + columns * new.pitch_x - spacing
+    height = 2 * margin + rows * new.pitch_y - spacing
+    if max(width, height) > MAX_SIDE_PX:
+        raise SlicingError(
+            f"the sheet would be {width} × {height} px, over {MAX_SIDE_PX}: take other columns"
+        )
+    out = np.zeros((height, width, 4), np.uint8)
+    around = ((extrude, extrude), (extrude, extrude), (0, 0))
+    for number, tile in enumerate(tiles):
+        row, col = divmod(number, columns)
+        top, left = new.top(row) - extrude, new.left(col) - extrude
+        grown = np.pad(tile, around, mode="edge") if extrude else tile
+        out[top : top + grown.shape[0], left : left + grown.shape[1]] = grown
+    return out, replace(new, see_through=(), tolerance=0)
