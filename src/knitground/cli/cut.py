@@ -11,9 +11,13 @@ from knitground.cli.output import as_json, tell
 from knitground.core.base.errors import SlicingError
 from knitground.core.files.atomic import write_all
 from knitground.core.files.images import png_bytes, read_picture
+from knitground.core.files.jsontext import model_bytes
 from knitground.core.files.places import file_stem
+from knitground.core.files.tileset_io import tileset_to_file
 from knitground.core.model.slicing import Colour, Slicing
+from knitground.core.model.tileset import Tileset
 from knitground.core.slicing.grid import cut, lay_grid
+from knitground.core.slicing.relay import relay
 
 
 def pair(text: str, what: str) -> tuple[int, int]:
@@ -40,6 +44,11 @@ def hex_colour(text: str) -> Colour:
 @click.option("--start", default="0", metavar="N|X,Y", help="Where the grid starts.")
 @click.option("--see-through", multiple=True, metavar="#RRGGBB", help="Colour made transparent.")
 @click.option("--tolerance", default=0, show_default=True, help="How near to that colour.")
+@click.option("--relay", "relaid", is_flag=True, help="Write one sheet laid out anew instead.")
+@click.option("--new-margin", default=0, show_default=True, help="With --relay: pixels round.")
+@click.option("--new-spacing", default=0, show_default=True, help="With --relay: pixels between.")
+@click.option("--columns", default=0, help="With --relay: tiles side by side; as before if 0.")
+@click.option("--extrude", default=0, show_default=True, help="With --relay: borders repeated.")
 @click.option("--to", "folder", required=True, type=click.Path(path_type=Path))
 @as_json
 def cut_command(
@@ -50,10 +59,18 @@ def cut_command(
     start: str,
     see_through: tuple[str, ...],
     tolerance: int,
+    relaid: bool,
+    new_margin: int,
+    new_spacing: int,
+    columns: int,
+    extrude: int,
     folder: Path,
     as_json: bool,
 ) -> None:
-    """Cut SHEET into tiles and write each as a PNG."""
+    """Cut SHEET into tiles and write each as a PNG; or, with --relay, lay it out anew.
+
+    A re-laid sheet comes with a tileset file that holds its slicing.
+    """
     slicing = Slicing(
         *pair(tile, "tile"),
         *pair(margin, "margin"),
@@ -65,6 +82,24 @@ def cut_command(
     picture = read_picture(sheet)
     grid = lay_grid(slicing, picture.shape[1], picture.shape[0])
     stem = file_stem(sheet.stem)
+    if relaid:
+        columns = columns or grid.columns
+        made, new = relay(
+            picture, grid, margin=new_margin, spacing=new_spacing, columns=columns, extrude=extrude
+        )
+        height, width = made.shape[:2]
+        tileset = Tileset(sheet.stem, f"{stem}.png", width, height, new)
+        pair_of_files = {
+            folder / f"{stem}.png": png_bytes(made),
+            folder / f"{stem}.tiles.json": model_bytes(tileset_to_file(tileset)),
+        }
+        write_all(pair_of_files)
+        told = [
+            f"{grid.count} tiles laid out anew: {width} × {height} px",
+            *map(str, pair_of_files),
+        ]
+        tell([str(path) for path in pair_of_files], told, as_json)
+        return
     files = {
         folder / f"{stem}-r{place // grid.columns:03}-c{place % grid.columns:03}.png": png_bytes(
             one

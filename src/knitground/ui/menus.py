@@ -69,6 +69,8 @@ def _edit(window: Window, commands: Commands) -> None:
     add("Smaller brush", lambda: session.set_size(session.size - 1), "[")
     commands.line("Edit")
     add("Use this slicing", window.slice.commit, "Ctrl+Return")
+    add("Re-lay the sheet…", window.slice.ask_relay)
+    add("Reskin the sheet…", window.slice.ask_reskin)
 
 
 def _view(window: Window, commands: Commands) -> None:
@@ -132,6 +134,7 @@ def _map(window: Window, commands: Commands) -> None:
     add = partial(commands.add, "Map")
     add("New map…", window.new_map, "Ctrl+N")
     add("Delete map", window.mapside.delete_map)
+    add("Another tileset…", window.mapside.ask_swap)
     add("Next map", lambda: window.step_map(1), "Ctrl+Tab")
     add("Previous map", lambda: window.step_map(-1), "Ctrl+Shift+Tab")
     commands.line("Map")

@@ -64,6 +64,7 @@ from knitground.ui.session import Session
 from knitground.ui.shell import Shell
 from knitground.ui.tasks import run_with_progress, wait_for_jobs
 from knitground.ui.theme import THEMES, theme, use
+from knitground.ui.watch import SheetWatcher
 from knitground.ui.widgets import column
 
 _WIDTHS = {"terrains": 560, "draw": 320, "grow": 420, "ship": 380}
@@ -89,6 +90,7 @@ class Window(QObject):
         self.commands = Commands(shell)
         add_commands(self, self.commands)
         self._connect()
+        self.watcher = SheetWatcher(self.session)
         self.crash = CrashHandler(lambda: self.session.project, self.session.warn)
         self._idle = QTimer(self, interval=30)
         self._idle.timeout.connect(self._work_off)

@@ -4,29 +4,37 @@ from __future__ import annotations
 
 from dataclasses import replace
 from functools import partial
+from pathlib import Path
 
 import numpy as np
 from PySide6.QtCore import Qt, QTimer, Signal
 from PySide6.QtGui import QColor
 from PySide6.QtWidgets import (
     QComboBox,
+    QFileDialog,
     QGridLayout,
     QHBoxLayout,
     QLabel,
+    QMenu,
     QMessageBox,
+    QPushButton,
     QSpinBox,
     QWidget,
 )
 
 from knitground.core.base.errors import SlicingError
 from knitground.core.edit.changed import Changed, What
-from knitground.core.edit.reslice import use_slicing
+from knitground.core.edit.reslice import reskin, use_relaid, use_slicing
+from knitground.core.edit.uses import count_uses
+from knitground.core.files.images import SUFFIXES, read_picture
+from knitground.core.files.places import file_stem
 from knitground.core.model.slicing import Slicing
 from knitground.core.model.tileset import Picture, Tileset
 from knitground.core.slicing.facts import TileFacts, tile_facts
 from knitground.core.slicing.grid import MAX_SIDE_PX, Grid, lay_grid
 from knitground.core.slicing.likely import GridGuess, likely_grids
 from knitground.ui.bench.guesses import SURE, GuessList
+from knitground.ui.bench.relaydialog import RelayDialog, ReskinDialog
 from knitground.ui.bench.slicesheet import SliceSheet
 from knitground.ui.bench.swatches import repeated_pixels, swatch_pixels
 from knitground.ui.session import Session
@@ -69,6 +77,7 @@ class SliceBench(QWidget):
         self.guesses = GuessList()
         self._guessed: dict[int, list[GridGuess]] = {}
         self._fresh: set[int] = set()
+        self._uses: tuple[object, dict[tuple[int, int], int]] = (None, {})
         self._facts_later = QTimer(self, singleShot=True, interval=120)
         self._facts_later.timeout.connect(self._find_facts)
         self._make_parts()
@@ -76,7 +85,7 @@ class SliceBench(QWidget):
         session.picked.connect(self._on_picked)
         session.opened.connect(self._on_picked)
         session.changed.connect(self._follow)
-        self.sheet.hovered.connect(session.pointed)
+        self.sheet.hovered.connect(self._point)
         self.sheet.picked_colour.connect(self._add_colour)
         self.sheet.reshaped.connect(self._show)
         self.sheet.hovered.connect(lambda _: self._show_repeated())
@@ -118,6 +127,12 @@ class SliceBench(QWidget):
             "Draw a tile", self._toggle_draw, "Draw one tile on the sheet (Shift+drag)"
         )
         self.draw.setCheckable(True)
+        self.more = QPushButton("Sheet…")
+        self.more.setToolTip("Lay the sheet out anew, or give it another picture")
+        menu = QMenu(self.more)
+        menu.addAction("Re-lay: other margin, spacing, columns, borders…", self.ask_relay)
+        menu.addAction("Reskin: another picture…", self.ask_reskin)
+        self.more.setMenu(menu)
         self.swatch_note = note("The sliced tiles laid edge to edge: a wrong grid shows here.")
 
     def _lay_out(self) -> None:
@@ -154,7 +169,7 @@ class SliceBench(QWidget):
                     button("Open sheet…", self.open_asked.emit, "Add a picture", "Ctrl+Shift+O")),
                 note("Click a likely grid, drag a line or a tile's corner, draw one, or type."),
                 self.sheet,
-                row(column(numbers, see_through), 1, column(self.use, self.revert, 1)),
+                row(column(numbers, see_through), 1, column(self.use, self.revert, self.more, 1)),
                 _facts_line(self.facts, self.find_button),
                 margins=14,
             )
@@ -303,6 +318,47 @@ class SliceBench(QWidget):
         box.exec()
         return box.clickedButton() is go_on
 
+    # Another sheet
+
+    def ask_relay(self) -> None:
+        """Ask how to lay the sheet out anew, and do it."""
+        tileset = self.session.tileset
+        if tileset is not None:
+            dialog = RelayDialog(tileset, self)
+            if dialog.exec():
+                self.relay_with(dialog)
+
+    def relay_with(self, dialog: RelayDialog) -> None:
+        """Take the sheet that a dialog has made; the file is written on the next save."""
+        tileset, made = dialog.tileset, dialog.made
+        if made is None:
+            return
+        taken = {each.sheet for each in self.session.project.tilesets}
+        stem, number = file_stem(tileset.name), 1
+        while (name := f"{stem}-relaid{'' if number == 1 else f'-{number}'}.png") in taken:
+            number += 1
+        if self.session.apply(use_relaid(self.session.project, tileset, *made, name)):
+            self.session.note(f"“{tileset.name}” is laid out anew; saving writes {name}")
+
+    def ask_reskin(self) -> None:
+        """Ask for another picture, show what it makes, and take it."""
+        tileset = self.session.tileset
+        kinds = " ".join(f"*{suffix}" for suffix in SUFFIXES)
+        name, _ = QFileDialog.getOpenFileName(self, "Another picture", "", f"Pictures ({kinds})")
+        if not name or tileset is None:
+            return
+        path = Path(name)
+        self.session.run_long(
+            f"Reading {path.name}…",
+            lambda _: read_picture(path),
+            lambda picture: self.reskin_with(tileset, picture, path),
+        )
+
+    def reskin_with(self, tileset: Tileset, picture: Picture, path: Path) -> None:
+        """Show what another picture makes of a tileset, and take it if that is wanted."""
+        if ReskinDialog(tileset, picture, path, self).exec():
+            self.session.apply(reskin(tileset, picture, path.absolute()))
+
     # Likely grids and facts, beside the interface thread
 
     def _guess(self) -> None:
@@ -365,6 +421,19 @@ class SliceBench(QWidget):
             return
         at = self.sheet.pointed_tile() or (0, 0)
         self.repeated.show_pixels(repeated_pixels(tileset.picture, grid, *at))
+
+    def _point(self, words: str) -> None:
+        tileset, at = self.session.tileset, self.sheet.pointed_tile()
+        if tileset is not None and at is not None and self.trial == tileset.slicing:
+            words += f" · {self.uses(tileset, at)} cells use it"
+        self.session.pointed.emit(words)
+
+    def uses(self, tileset: Tileset, at: tuple[int, int]) -> int:
+        """Count the cells of all maps that show a tile, any way it is turned."""
+        key = (self.session.revision, tileset.name)
+        if self._uses[0] != key:
+            self._uses = (key, count_uses(self.session.project, tileset.name))
+        return self._uses[1].get(at, 0)
 
     def _toggle_draw(self) -> None:
         self.sheet.drawing = self.draw.isChecked()

@@ -1,0 +1,131 @@
+"""Dialogs of Slice that change a sheet: laying it out anew, and another picture for it."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PySide6.QtWidgets import (
+    QDialog,
+    QDialogButtonBox,
+    QFormLayout,
+    QLabel,
+    QSpinBox,
+    QVBoxLayout,
+    QWidget,
+)
+
+from knitground.core.base.errors import SlicingError
+from knitground.core.model.slicing import Slicing
+from knitground.core.model.tileset import Picture, Tileset
+from knitground.core.render.pixels import Pixels, premultiplied
+from knitground.core.slicing.grid import lay_grid
+from knitground.core.slicing.relay import relay
+from knitground.ui.bench.swatches import swatch_pixels
+from knitground.ui.widgets import Swatch, column, row, set_role
+
+
+class RelayDialog(QDialog):
+    """Asks for margin, spacing, columns and extrusion, and shows the sheet that will be."""
+
+    def __init__(self, tileset: Tileset, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.setWindowTitle(f"Re-lay “{tileset.name}”")
+        self.tileset = tileset
+        self.made: tuple[Picture, Slicing] | None = None
+        self.boxes: dict[str, QSpinBox] = {}
+        form = QFormLayout()
+        for name, low, high, value in (
+            ("margin", 0, 256, 1),
+            ("spacing", 0, 256, 2),
+            ("columns", 1, 4096, max(1, tileset.columns)),
+            ("extrude", 0, 64, 1),
+        ):
+            box = QSpinBox()
+            box.setRange(low, high)
+            box.setValue(value)
+            box.setSuffix("" if name == "columns" else " px")
+            box.valueChanged.connect(self._show)
+            self.boxes[name] = box
+            form.addRow("Borders repeated by" if name == "extrude" else name.capitalize(), box)
+        self.picture = Swatch()
+        self.picture.setMinimumSize(420, 260)
+        self.facts = QLabel()
+        self.buttons = QDialogButtonBox(
+            QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel
+        )
+        self.buttons.button(QDialogButtonBox.StandardButton.Ok).setText("Re-lay the sheet")
+        self.buttons.accepted.connect(self.accept)
+        self.buttons.rejected.connect(self.reject)
+        layout = QVBoxLayout(self)
+        layout.addLayout(row(column(form, 1), self.picture))
+        layout.addWidget(self.facts)
+        layout.addWidget(self.buttons)
+        self._show()
+
+    def _show(self) -> None:
+        picture = self.tileset.picture
+        numbers = {name: box.value() for name, box in self.boxes.items()}
+        self.made = None
+        if picture is None:
+            self.facts.setText(f"{self.tileset.sheet} is missing: find it first")
+            return
+        try:
+            grid = lay_grid(self.tileset.slicing, self.tileset.width, self.tileset.height)
+            self.made = relay(picture, grid, **numbers)
+        except SlicingError as error:
+            self.facts.setText(str(error))
+            set_role(self.facts, "warning")
+        else:
+            height, width = self.made[0].shape[:2]
+            self.picture.show_pixels(premultiplied(self.made[0][:512, :512]))
+            self.facts.setText(
+                f"a new sheet of {width} × {height} px; the old file is not touched, "
+                "maps keep their tiles"
+            )
+            set_role(self.facts, "note")
+        self.buttons.button(QDialogButtonBox.StandardButton.Ok).setEnabled(self.made is not None)
+
+
+class ReskinDialog(QDialog):
+    """Shows a tileset's tiles as they are and as another picture would make them."""
+
+    def __init__(self, tileset: Tileset, picture: Picture, path: Path, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.setWindowTitle(f"{path.name} for “{tileset.name}”")
+        before, after = Swatch(), Swatch()
+        for swatch, shown in ((before, tileset.picture), (after, picture)):
+            swatch.setMinimumSize(320, 300)
+            swatch.show_pixels(_tiles(tileset, shown))
+        height, width = picture.shape[:2]
+        same = (width, height) == (tileset.width, tileset.height)
+        text = (
+            "The same size: every tile keeps its place, marks, weights and maps."
+            if same
+            else f"It is {width} × {height} px, the old one {tileset.width} × {tileset.height}: "
+            "tiles keep row and column; look whether the arrangement is the same."
+        )
+        facts = QLabel(text)
+        facts.setWordWrap(True)
+        set_role(facts, "note" if same else "warning")
+        buttons = QDialogButtonBox(
+            QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel
+        )
+        buttons.button(QDialogButtonBox.StandardButton.Ok).setText("Use this picture")
+        buttons.accepted.connect(self.accept)
+        buttons.rejected.connect(self.reject)
+        layout = QVBoxLayout(self)
+        layout.addLayout(
+            row(column(QLabel("As it is"), before), column(QLabel(f"With {path.name}"), after))
+        )
+        layout.addWidget(facts)
+        layout.addWidget(buttons)
+
+
+def _tiles(tileset: Tileset, picture: Picture | None) -> Pixels | None:
+    if picture is None:
+        return None
+    try:
+        grid = lay_grid(tileset.slicing, picture.shape[1], picture.shape[0])
+    except SlicingError:
+        return premultiplied(picture[:300, :300])
+    return swatch_pixels(picture, grid, 160)
