@@ -167,3 +167,46 @@ def test_the_program_itself_runs(project):
     )
     assert bad.returncode == 2
     assert "knitground: open takes" in bad.stderr
+
+
+def test_grids_prints_guesses_best_first(project, tmp_path):
+    found = json.loads(call("grids", project / "pans.png", "--json").output)
+    assert list(found[0]) == ["tile_width", "tile_height", "margin_x", "margin_y", "spacing_x",
+                              "spacing_y", "columns", "rows", "score", "reasons"]  # fmt: skip
+    assert list(found[0].values())[:8] == [16, 16, 4, 4, 2, 2, 12, 6]
+    assert len(json.loads(call("grids", project / "pans.png", "--top", "2", "--json").output)) == 2
+    assert "16 × 16, margin 4, spacing 2" in call("grids", project / "pans.png").output
+    (tmp_path / "flat.png").write_bytes(png_bytes(np.full((61, 67, 4), 9, np.uint8)))
+    assert json.loads(call("grids", tmp_path / "flat.png", "--json").output) == []
+    assert "nothing regular" in call("grids", tmp_path / "flat.png").output
+
+
+def test_cut_relays_a_sheet_with_its_slicing(sheet, tmp_path):
+    path, pixels = sheet
+    words = (
+        "cut",
+        path,
+        "--tile",
+        "8x6",
+        "--margin",
+        "2,1",
+        "--spacing",
+        "1",
+        "--relay",
+        "--columns",
+        "3",
+        "--new-margin",
+        "2",
+        "--new-spacing",
+        "4",
+        "--extrude",
+        "2",
+        "--to",
+        tmp_path / "t",
+    )
+    files = json.loads(call(*words, "--json").output)
+    assert [name.rsplit("/", 1)[1] for name in files] == ["my-sheet.png", "my-sheet.tiles.json"]
+    slicing = json.loads((tmp_path / "t" / "my-sheet.tiles.json").read_text())["slicing"]
+    assert (slicing["tile_width"], slicing["margin_x"], slicing["spacing_y"]) == (8, 2, 4)
+    with Image.open(files[0]) as made:
+        assert (np.array(made)[2:8, 2:10] == pixels[1:7, 2:10]).all()
