@@ -53,7 +53,8 @@ def main():
                 first, third = first + (hits[:1] == [True]), third + any(hits)
                 if "--misses" in sys.argv and hits[:1] != [True]:
                     print(
-                        f"   {2 * n + odd}: {sheet.picture.shape[1]}×{sheet.picture.shape[0]} wants {_short(sheet.truth)}, has "
+                        f"   {2 * n + odd}: {sheet.picture.shape[:2]} "
+                        f"wants {_short(sheet.truth)}, has "
                         + " | ".join(f"{_short(g.slicing)} {g.score}" for g in guesses[:3])
                     )
         if kind != "no grid":

@@ -137,8 +137,8 @@ def border(low: int, high: int, corners: tuple[bool, bool, bool, bool], variant:
     top = _inside(corners, salt)
     out = np.where(top[..., None], _surface(high), _surface(low))
     if variant:
-        middle = np.s_[5:11, 5:11]
-        grain = np.random.default_rng(salt + variant).random((6, 6)) < 0.12
+        middle = np.s_[2:8, 2:8]
+        grain = np.random.default_rng(salt + variant).random((6, 6)) < 0.2
         out[middle] = np.where((grain & top[middle])[..., None], _ramp(high)[4], out[middle])
     return _lit_edge(out, top, low, high)
 

@@ -69,7 +69,9 @@ class Notices(QFrame):
     def _place(self) -> None:
         if self._over is not None:
             wide = max(200, self._over.width() - 24)
-            high = max(self.heightForWidth(wide), self.sizeHint().height())
+            layout = self.layout()
+            asked = layout.heightForWidth(wide) if layout is not None else -1
+            high = asked if asked > 0 else self.sizeHint().height()
             self.setGeometry(12, self._over.height() - high - 8, wide, high)
             self.raise_()
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QFont, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtGui import QFocusEvent, QFont, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QToolTip, QWidget
 
 from knitground.ui.theme import theme
@@ -45,6 +45,7 @@ class Rail(QWidget):
         self.setAccessibleName("Stages")
         self._at = 0
         self._hover = -1
+        self._by_key = False
 
     @property
     def stage(self) -> str:
@@ -80,6 +81,16 @@ class Rail(QWidget):
         else:
             super().keyPressEvent(event)
 
+    def focusInEvent(self, event: QFocusEvent) -> None:
+        # A ring only for those who came here by the keyboard, not for a window that opens.
+        reasons = (Qt.FocusReason.TabFocusReason, Qt.FocusReason.BacktabFocusReason)
+        self._by_key = event.reason() in reasons
+        self.update()
+
+    def focusOutEvent(self, event: QFocusEvent) -> None:
+        self._by_key = False
+        self.update()
+
     def paintEvent(self, event: QPaintEvent) -> None:
         t = theme()
         painter = QPainter(self)
@@ -87,7 +98,7 @@ class Rail(QWidget):
         painter.fillRect(self.rect(), t.colour("sunken"))
         for place, stage in enumerate(STAGES):
             self._draw_item(painter, place, stage)
-        if self.hasFocus():
+        if self._by_key:
             painter.setPen(QPen(t.colour("accent"), 2))
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawRoundedRect(self._rect(self._at).adjusted(2, 2, -2, -2), 4, 4)

@@ -47,9 +47,14 @@ class Ribbon(QFrame):
             row(*self.buttons.values(), rule, in_hand, self.hand, 1,
                 self.brush, self.seed, self.reroll, margins=6, spacing=6)
         )  # fmt: skip
+        session.dressed.connect(lambda: self._draw_icons(tools))
         session.picked.connect(self.refresh)
         session.opened.connect(self.refresh)
         self.refresh()
+
+    def _draw_icons(self, tools: dict[str, Tool]) -> None:
+        for key, made in self.buttons.items():
+            made.setIcon(icon(tools[key].icon))
 
     def refresh(self) -> None:
         """Show the session's state."""

@@ -41,6 +41,8 @@ class Session(QObject):
     """A quiet note: its text, and “warning”, “good” or “note”."""
     pointed = Signal(str)
     """What is under the pointer, in words."""
+    dressed = Signal()
+    """Another theme is in use: what was drawn in its colours is to be made again."""
     stage_wanted = Signal(str)
     """Some part asks for a stage."""
 

@@ -204,6 +204,7 @@ class Strip(QFrame):
         session.picked.connect(self.refresh)
         session.opened.connect(self._rebuild)
         session.changed.connect(self._follow)
+        session.dressed.connect(self.refresh)
 
     # Following the session
 

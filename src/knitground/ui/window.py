@@ -185,6 +185,8 @@ class Window(QObject):
         """Go to a stage."""
         self.stage = key
         self.shell.rail.show_stage(key)
+        # Before anything is hidden: else the focus would wander along the window.
+        (self.slice.sheet if key == "slice" else self.mapside.view).setFocus()
         self.bench.setCurrentWidget(self.benches[key])
         self.mapside.setVisible(key != "slice")
         if key != "slice":
@@ -259,7 +261,7 @@ class Window(QObject):
         assert isinstance(app, QApplication)
         use(app, THEMES[name])
         self.memory.keep("theme", name)
-        self.mapside.strip.refresh()
+        self.session.dressed.emit()
         for widget in self.shell.findChildren(QWidget):
             widget.update()
 

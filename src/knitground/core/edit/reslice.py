@@ -164,6 +164,10 @@ def _moved(
     if weights != tileset.weights:
         atoms.append(SetField(tileset, "weights", weights, changed))
 
+    left_out = frozenset(new for at in tileset.left_out if (new := follow(at)) is not None)
+    if left_out != tileset.left_out:
+        atoms.append(SetField(tileset, "left_out", left_out, changed))
+
     def translate(tile: TileRef) -> TileRef | None:
         if tile.tileset != tileset.name:
             return tile

@@ -13,9 +13,11 @@ from knitground.core.base.errors import EditError
 from knitground.core.edit.atoms import SetField
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.document import Edit
-from knitground.core.model.project import Project
+from knitground.core.model.project import Project, free_name
+from knitground.core.model.slicing import Area, Slicing
 from knitground.core.model.terrain import MAX_TERRAINS, NOTHING, Terrain, TerrainSet
 from knitground.core.model.tileset import Picture, Tileset
+from knitground.core.slicing.grid import lay_grid
 
 TERRAIN_COLOURS = (
     "#2f8f9d", "#f2ede1", "#b9822f", "#d98b94", "#4b5fa5", "#7a9a3c", "#8a4f7d", "#e0b84c",
@@ -30,6 +32,48 @@ def add_tileset(project: Project, tileset: Tileset) -> Edit:
     new = [*project.tilesets, tileset]
     changed = Changed(What.TILESETS, tileset=tileset)
     return Edit(f"Add sheet “{tileset.name}”", (SetField(project, "tilesets", new, changed),))
+
+
+def add_region(project: Project, tileset: Tileset, area: Area) -> tuple[Edit, Tileset]:
+    """Make a region of a sheet: a tileset of its own on the same picture, cut as the first is."""
+    name = free_name(f"{tileset.name} region", [each.name for each in project.tilesets])
+    size = (min(tileset.slicing.tile_width, area[2]), min(tileset.slicing.tile_height, area[3]))
+    slicing = Slicing(
+        *size,
+        see_through=tileset.slicing.see_through,
+        tolerance=tileset.slicing.tolerance,
+        area=area,
+    )
+    lay_grid(slicing, tileset.width, tileset.height)
+    made = replace(tileset, name=name, slicing=slicing, weights={}, sets=[], left_out=frozenset())
+    return add_tileset(project, made), made
+
+
+def remove_tileset(project: Project, tileset: Tileset) -> Edit:
+    """Take a sheet, or a region, out of the project; refused while a map uses its tiles."""
+    for map_ in project.maps:
+        places = [
+            n for n, tile in enumerate(map_.legend.tiles) if tile and tile.tileset == tileset.name
+        ]
+        knitted = any(getattr(layer, "tileset", None) == tileset.name for layer in map_.layers)
+        if knitted or any(bool(np.isin(layer.cells, places).any()) for layer in map_.layers):
+            raise EditError(
+                f"map “{map_.name}” uses tiles of “{tileset.name}”: take them off the map first"
+            )
+    new = [each for each in project.tilesets if each is not tileset]
+    changed = Changed(What.TILESETS, tileset=tileset)
+    return Edit(f"Remove “{tileset.name}”", (SetField(project, "tilesets", new, changed),))
+
+
+def leave_out(tileset: Tileset, places: Iterable[tuple[int, int]], out: bool) -> Edit:
+    """Leave tiles out, or take them in again: those left out are not offered and not knitted."""
+    chosen = frozenset(at for at in places if tileset.has(*at))
+    new = tileset.left_out | chosen if out else tileset.left_out - chosen
+    name = "Leave tiles out" if out else "Take tiles in again"
+    if new == tileset.left_out:
+        return Edit(name, ())
+    changed = Changed(What.MARKS, tileset=tileset)
+    return Edit(name, (SetField(tileset, "left_out", new, changed),))
 
 
 def find_sheet(tileset: Tileset, picture: Picture, origin: Path) -> Edit:

@@ -70,6 +70,7 @@ class SlicingFile(_Part):
     start_y: Side = 0
     see_through: Annotated[list[tuple[Channel, Channel, Channel]], Field(max_length=64)] = []
     tolerance: Annotated[int, Field(ge=0, le=765)] = 0
+    area: tuple[Side, Side, TileSide, TileSide] | None = None
 
 
 class TileWeightFile(_Part):
@@ -116,6 +117,7 @@ class TilesetFile(_Part):
     height: TileSide
     slicing: SlicingFile
     weights: list[TileWeightFile] = []
+    left_out: list[tuple[Place, Place]] = []
     sets: list[TerrainSetFile] = []
 
 

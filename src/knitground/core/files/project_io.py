@@ -27,7 +27,7 @@ from knitground.core.files.tileset_io import tileset_from_file, tileset_to_file
 from knitground.core.model.mix import Mix, MixEntry
 from knitground.core.model.project import Project
 from knitground.core.model.slicing import Slicing
-from knitground.core.model.tileset import TileRef, Tileset
+from knitground.core.model.tileset import Picture, TileRef, Tileset
 
 
 @dataclass
@@ -62,10 +62,11 @@ def open_project(path: Path, progress: Progress = no_progress) -> Opened:
     head = read_model(file, ProjectFile, PROJECT_FORMAT, VERSION)
     opened = Opened(Project(head.name, folder))
     project = opened.project
+    pictures: dict[Path, Picture] = {}
     steps = max(1, len(head.tilesets) + len(head.maps))
     for place, name in enumerate(head.tilesets):
         progress(place / steps)
-        project.tilesets.append(_read_tileset(folder, name, opened.warnings))
+        project.tilesets.append(_read_tileset(folder, name, opened.warnings, pictures))
     for place, name in enumerate(head.maps):
         progress((place + len(head.tilesets)) / steps)
         model = read_model(inside(folder, name), MapFile, MAP_FORMAT, VERSION)
@@ -93,16 +94,18 @@ def _mix_from_file(file: MixFile) -> Mix:
     return Mix(file.name, tuple(entries))
 
 
-def _read_tileset(folder: Path, name: str, warnings: list[str]) -> Tileset:
+def _read_tileset(
+    folder: Path, name: str, warnings: list[str], pictures: dict[Path, Picture]
+) -> Tileset:
     model = read_model(inside(folder, name), TilesetFile, TILESET_FORMAT, VERSION)
     tileset = tileset_from_file(model, name)
     sheet = inside(folder, tileset.sheet)
     try:
-        picture = read_picture(sheet)
+        picture = pictures[sheet] if sheet in pictures else read_picture(sheet)
     except PictureError as error:
         warnings.append(f"Sheet of “{tileset.name}”: {error}. Its tiles are drawn as missing")
         return tileset
-    tileset.picture = picture
+    tileset.picture = pictures[sheet] = picture
     height, width = picture.shape[:2]
     if (width, height) != (tileset.width, tileset.height):
         warnings.append(
@@ -156,15 +159,19 @@ def save_project(project: Project, folder: Path, progress: Progress = no_progres
 def _name_sheets(project: Project) -> None:
     """Give sheets that are new to the project names inside its folder."""
     taken = {each.sheet for each in project.tilesets if each.origin is None}
+    named: dict[Path, str] = {}
     for tileset in project.tilesets:
         if tileset.origin is None:
+            continue
+        if tileset.origin in named:  # regions of one sheet share its file
+            tileset.sheet = named[tileset.origin]
             continue
         suffix = tileset.origin.suffix.lower()
         stem, number = file_stem(tileset.origin.stem), 1
         while (name := f"{stem}{'' if number == 1 else f'-{number}'}{suffix}") in taken:
             number += 1
         taken.add(name)
-        tileset.sheet = name
+        tileset.sheet = named[tileset.origin] = name
 
 
 def _sheet_copy(project: Project, tileset: Tileset, folder: Path) -> dict[Path, bytes]:

@@ -33,6 +33,7 @@ def tileset_to_file(tileset: Tileset) -> TilesetFile:
         height=tileset.height,
         slicing=SlicingFile(**slicing),
         weights=weights,
+        left_out=sorted(tileset.left_out),
         sets=[_set_to_file(kit) for kit in tileset.sets],
     )
 
@@ -59,6 +60,7 @@ def tileset_from_file(file: TilesetFile, name: str) -> Tileset:
     """
     numbers = file.slicing.model_dump()
     numbers["see_through"] = tuple(tuple(colour) for colour in file.slicing.see_through)
+    numbers["area"] = file.slicing.area
     slicing = Slicing(**numbers)
     try:
         lay_grid(slicing, file.width, file.height)
@@ -66,6 +68,7 @@ def tileset_from_file(file: TilesetFile, name: str) -> Tileset:
         raise FormatError(f"{name}: {error}") from error
     tileset = Tileset(file.name, file.sheet, file.width, file.height, slicing)
     tileset.weights = {(each.row, each.col): each.weight for each in file.weights}
+    tileset.left_out = frozenset(file.left_out)
     tileset.sets = [_set_from_file(kit, name) for kit in file.sets]
     return tileset
 

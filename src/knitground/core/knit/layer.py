@@ -20,6 +20,9 @@ def layer_table(project: Project, map_: Map, layer: GroundLayer) -> KnitTable:
         return build_table(np.zeros((0, 8), np.uint8), [], [], int(layer.terrain.max(initial=1)))
     owner, kit = found
     marks = kit.marks_within(owner.rows, owner.columns)
+    for row, col in owner.left_out:
+        if owner.has(row, col):
+            marks[row, col] = 0
     rows, cols = np.nonzero(marks.any(axis=2))
     places = [
         map_.legend.place(TileRef(owner.name, int(row), int(col))) for row, col in zip(rows, cols)

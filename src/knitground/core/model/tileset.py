@@ -42,6 +42,7 @@ class Tileset:
     slicing: Slicing
     weights: dict[tuple[int, int], float] = field(default_factory=dict)
     sets: list[TerrainSet] = field(default_factory=list)
+    left_out: frozenset[tuple[int, int]] = frozenset()
     picture: Picture | None = None
     origin: Path | None = None
     unsaved: bool = False

@@ -20,3 +20,9 @@ def tile_pixels(tileset: Tileset, tile: TileRef) -> Pixels | None:
     if part.shape[:2] != (cut.tile_height, cut.tile_width):
         return None
     return turned(premultiplied(clear_see_through(part.copy(), cut)), tile.turn)
+
+
+def is_empty(tileset: Tileset, row: int, col: int) -> bool:
+    """Tell whether a tile has no pixel that can be seen."""
+    pixels = tile_pixels(tileset, TileRef(tileset.name, row, col))
+    return pixels is not None and not pixels.any()

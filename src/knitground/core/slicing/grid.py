@@ -59,14 +59,16 @@ def lay_grid(slicing: Slicing, width: int, height: int) -> Grid:
     (12, 3, 4, 4)
     """
     _check_numbers(slicing)
+    _check_area(slicing, width, height)
+    width, height = slicing.right_of(width), slicing.bottom_of(height)
     for axis, tile, first, side in (
         ("width", slicing.tile_width, slicing.left(0), width),
         ("height", slicing.tile_height, slicing.top(0), height),
     ):
         if first + tile > side:
             raise SlicingError(
-                f"tile {axis} {tile} px from {first} px on does not fit the sheet's {axis} "
-                f"of {side} px: make the tile, the margin or the start smaller"
+                f"tile {axis} {tile} px from {first} px on does not fit the {axis} "
+                f"that ends at {side} px: make the tile, the margin or the start smaller"
             )
     columns, rows = slicing.columns_of(width), slicing.rows_of(height)
     if columns * rows > MAX_TILES:
@@ -83,6 +85,17 @@ def lay_grid(slicing: Slicing, width: int, height: int) -> Grid:
         max(0, rest_x - slicing.margin_x),
         max(0, rest_y - slicing.margin_y),
     )
+
+
+def _check_area(slicing: Slicing, width: int, height: int) -> None:
+    if slicing.area is None:
+        return
+    left, top, wide, high = slicing.area
+    if not (0 <= left < width and 0 <= top < height and wide > 0 and high > 0):
+        raise SlicingError(
+            f"region {wide} × {high} px at {left}, {top} lies outside the sheet's "
+            f"{width} × {height} px: draw it anew"
+        )
 
 
 def _check_numbers(slicing: Slicing) -> None:

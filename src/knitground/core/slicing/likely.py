@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
-from knitground.core.model.slicing import Slicing
+from knitground.core.model.slicing import Area, Slicing
 from knitground.core.model.tileset import Picture
 from knitground.core.slicing.axis import AxisGuess, axis_guesses, habit
 from knitground.core.slicing.evidence import backgrounds, brightness, colour_codes, gather
@@ -87,6 +87,15 @@ def likely_grids(image: Picture, top: int = 5) -> list[GridGuess]:
     good = [p for p in found if _evidence(p.across, p.down) > _ENOUGH or _usual(p, image)]
     kept = _varied(good, top)
     return [_guess(pair, kept[0].rating) for pair in kept]
+
+
+def likely_in_area(image: Picture, area: Area | None, top: int = 5) -> list[GridGuess]:
+    """Guess how a region of a sheet is cut; the guesses carry the region with them."""
+    if area is None:
+        return likely_grids(image, top)
+    left, upper, wide, high = area
+    found = likely_grids(image[upper : upper + high, left : left + wide], top)
+    return [replace(guess, slicing=replace(guess.slicing, area=area)) for guess in found]
 
 
 def _varied(pairs: list[_Pair], top: int) -> list[_Pair]:

@@ -27,7 +27,7 @@ from knitground.core.model.mix import Mix, MixEntry
 from knitground.core.model.project import free_name
 from knitground.core.model.tileset import TileRef
 from knitground.core.render.pixels import Pixels
-from knitground.core.render.tiles import tile_pixels
+from knitground.core.render.tiles import is_empty, tile_pixels
 from knitground.ui.bench.terrains import terrain_icon
 from knitground.ui.hand import Hand, MixInHand, TerrainInHand, TileInHand
 from knitground.ui.session import Session
@@ -70,7 +70,10 @@ class TilePicker(SheetView):
 
     def pressed(self, event: QMouseEvent) -> None:
         at = self.tile_at(event.position())
-        if at is None:
+        if at is None or self.tileset is None:
+            return
+        if at in self.tileset.left_out or is_empty(self.tileset, *at):
+            self.session.note("That tile is empty or left out")
             return
         if event.modifiers() & Qt.KeyboardModifier.ControlModifier:
             if at in self.chosen:
@@ -91,11 +94,16 @@ class TilePicker(SheetView):
                 f"tile {number} of {self.tileset.name}: column {at[1]}, row {at[0]} · "
                 f"weight {weight:g}"
             )
+        if self.tileset is None:
+            return
         if at is not None and self._start is not None and at != self._start:
             rows = sorted((at[0], self._start[0]))
             cols = sorted((at[1], self._start[1]))
             self.chosen = [
-                (r, c) for r in range(rows[0], rows[1] + 1) for c in range(cols[0], cols[1] + 1)
+                (r, c)
+                for r in range(rows[0], rows[1] + 1)
+                for c in range(cols[0], cols[1] + 1)
+                if (r, c) not in self.tileset.left_out and not is_empty(self.tileset, r, c)
             ]
             self.update()
 
@@ -132,6 +140,7 @@ class DrawBench(QWidget):
         session.picked.connect(self.refresh)
         session.opened.connect(self.refresh)
         session.changed.connect(self._follow)
+        session.dressed.connect(self._redress)
 
     def _lay_out(self) -> None:
         tiles = QWidget()
@@ -176,6 +185,10 @@ class DrawBench(QWidget):
         if change.what in (What.MARKS, What.SLICING, What.TILESETS, What.MIXES):
             self._mixes_shown = None
             self.refresh()
+
+    def _redress(self) -> None:
+        self._mixes_shown = None
+        self.refresh()
 
     def refresh(self) -> None:
         """Show what there is to take, and what is in hand."""

@@ -105,16 +105,17 @@ class GuessList(QWidget):
             self.state.setText("Best first; click to try. Why: what the pixels show.")
         else:
             self.state.setText("Nothing regular found: type the numbers, or draw one tile.")
-        self._rebuild()
+        self.rebuild()
 
     def mark(self, slicing: Slicing | None) -> None:
         """Mark the guess that is being tried, if it is one of them."""
         chosen = next((n for n, g in enumerate(self.guesses) if _same(g.slicing, slicing)), -1)
         if chosen != self._chosen:
             self._chosen = chosen
-            self._rebuild()
+            self.rebuild()
 
-    def _rebuild(self) -> None:
+    def rebuild(self) -> None:
+        """Draw the cards anew."""
         clear(self._cards)
         if self._picture is None:
             return

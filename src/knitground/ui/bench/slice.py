@@ -22,17 +22,18 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from knitground.core.base.errors import SlicingError
+from knitground.core.base.errors import KnitError, SlicingError
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.reslice import reskin, use_relaid, use_slicing
+from knitground.core.edit.sheets import add_region, leave_out, remove_tileset
 from knitground.core.edit.uses import count_uses
 from knitground.core.files.images import SUFFIXES, read_picture
 from knitground.core.files.places import file_stem
-from knitground.core.model.slicing import Slicing
+from knitground.core.model.slicing import Area, Slicing
 from knitground.core.model.tileset import Picture, Tileset
 from knitground.core.slicing.facts import TileFacts, tile_facts
 from knitground.core.slicing.grid import MAX_SIDE_PX, Grid, lay_grid
-from knitground.core.slicing.likely import GridGuess, likely_grids
+from knitground.core.slicing.likely import GridGuess, likely_in_area
 from knitground.ui.bench.guesses import SURE, GuessList
 from knitground.ui.bench.relaydialog import RelayDialog, ReskinDialog
 from knitground.ui.bench.slicesheet import SliceSheet
@@ -75,7 +76,7 @@ class SliceBench(QWidget):
         self.sheet = SliceSheet()
         self.swatch, self.repeated = Swatch(), Swatch()
         self.guesses = GuessList()
-        self._guessed: dict[int, list[GridGuess]] = {}
+        self._guessed: dict[tuple[int, Area | None], list[GridGuess]] = {}
         self._fresh: set[int] = set()
         self._uses: tuple[object, dict[tuple[int, int], int]] = (None, {})
         self._facts_later = QTimer(self, singleShot=True, interval=120)
@@ -85,9 +86,12 @@ class SliceBench(QWidget):
         session.picked.connect(self._on_picked)
         session.opened.connect(self._on_picked)
         session.changed.connect(self._follow)
+        session.dressed.connect(self.guesses.rebuild)
         self.sheet.hovered.connect(self._point)
         self.sheet.picked_colour.connect(self._add_colour)
         self.sheet.reshaped.connect(self._show)
+        self.sheet.region_drawn.connect(self.add_region)
+        self.sheet.tiles_crossed.connect(self._leave_out)
         self.sheet.hovered.connect(lambda _: self._show_repeated())
         self.guesses.tried.connect(self._show_guess)
 
@@ -130,6 +134,9 @@ class SliceBench(QWidget):
         self.more = QPushButton("Sheet…")
         self.more.setToolTip("Lay the sheet out anew, or give it another picture")
         menu = QMenu(self.more)
+        menu.addAction("New region: draw it on the sheet", self.begin_region)
+        menu.addAction("Remove this sheet or region", self.remove)
+        menu.addSeparator()
         menu.addAction("Re-lay: other margin, spacing, columns, borders…", self.ask_relay)
         menu.addAction("Reskin: another picture…", self.ask_reskin)
         self.more.setMenu(menu)
@@ -239,7 +246,7 @@ class SliceBench(QWidget):
             return
         numbers = {key: box.value() for key, box in self.boxes.items()}
         colours, near = self.trial.see_through, self.tolerance.value()
-        self._try(Slicing(**numbers, see_through=colours, tolerance=near))
+        self._try(Slicing(**numbers, see_through=colours, tolerance=near, area=self.trial.area))
 
     def _try(self, slicing: Slicing) -> None:
         tileset = self.session.tileset
@@ -258,6 +265,11 @@ class SliceBench(QWidget):
             self.use.setEnabled(False)
             return
         self.sheet.look_as = slicing
+        self.sheet.others = [
+            (each.name, each.slicing)
+            for each in self.session.project.tilesets
+            if each is not tileset and each.picture is tileset.picture
+        ]
         self.sheet.show_grid(grid)
         if tileset.picture is not None:
             self.swatch.show_pixels(swatch_pixels(tileset.picture, grid))
@@ -318,6 +330,46 @@ class SliceBench(QWidget):
         box.exec()
         return box.clickedButton() is go_on
 
+    # Regions and tiles that are left out
+
+    def begin_region(self) -> None:
+        """Let the next drag on the sheet draw a region."""
+        self.sheet.drawing_region = True
+        self.session.note("Drag on the sheet: the region gets a slicing of its own")
+
+    def add_region(self, area: tuple[int, int, int, int]) -> None:
+        """Make a region of the sheet and go on with its slicing."""
+        tileset = self.session.tileset
+        if tileset is None:
+            return
+        try:
+            edit, made = add_region(self.session.project, tileset, area)
+        except KnitError as error:
+            self.session.warn(str(error))
+            return
+        if self.session.apply(edit):
+            self.session.choose_tileset(made)
+
+    def remove(self) -> None:
+        """Take the sheet or region out of the project; undo brings it back."""
+        tileset = self.session.tileset
+        if tileset is not None:
+            self.session.attempt(
+                lambda: self.session.doc.apply(remove_tileset(self.session.project, tileset))
+            )
+
+    def _leave_out(self, places: list[tuple[int, int]], out: bool) -> None:
+        tileset, doc = self.session.tileset, self.session.doc
+        if tileset is None:
+            return
+        if not places:
+            doc.commit_stroke()
+            return
+        if not doc.in_stroke:
+            doc.begin_stroke("Leave tiles out" if out else "Take tiles in again")
+        self.session.apply(leave_out(tileset, places, out))
+        self.sheet.update()
+
     # Another sheet
 
     def ask_relay(self) -> None:
@@ -367,20 +419,23 @@ class SliceBench(QWidget):
             self.guesses.show_guesses([], np.zeros((1, 1, 4), np.uint8))
             return
         picture = tileset.picture
-        known = self._guessed.get(id(picture))
+        area = tileset.slicing.area
+        known = self._guessed.get((id(picture), area))
         if known is not None:
             self._show_guesses(tileset, known)
             return
         self.guesses.wait()
         job: Job[list[GridGuess]] = Job(
-            lambda _: likely_grids(picture),
-            lambda found: self._take_guesses(tileset, picture, found),
+            lambda _: likely_in_area(picture, area),
+            lambda found: self._take_guesses(tileset, picture, area, found),
             lambda error: self.session.warn(str(error)),
         )
         job.start()
 
-    def _take_guesses(self, tileset: Tileset, picture: Picture, found: list[GridGuess]) -> None:
-        self._guessed[id(picture)] = found
+    def _take_guesses(
+        self, tileset: Tileset, picture: Picture, area: Area | None, found: list[GridGuess]
+    ) -> None:
+        self._guessed[id(picture), area] = found
         if tileset is self.session.tileset:
             self._show_guesses(tileset, found)
 

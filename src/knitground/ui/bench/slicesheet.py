@@ -6,7 +6,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 from PySide6.QtCore import QLineF, QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QBrush, QColor, QFont, QImage, QMouseEvent, QPainter, QPen
+from PySide6.QtGui import QBrush, QColor, QFont, QImage, QMouseEvent, QPainter, QPainterPath, QPen
 
 from knitground.core.model.slicing import Slicing
 from knitground.core.slicing.facts import TileFacts
@@ -79,6 +79,10 @@ class SliceSheet(SheetView):
     picked_colour = Signal(tuple)
     reshaped = Signal(object)
     """Another slicing, by dragging a line or drawing a tile."""
+    region_drawn = Signal(tuple)
+    """Left, top, width and height of a region."""
+    tiles_crossed = Signal(list, bool)
+    """Rows and columns of tiles to leave out (True) or to take in again."""
 
     def __init__(self) -> None:
         super().__init__()
@@ -86,6 +90,9 @@ class SliceSheet(SheetView):
         self.facts: TileFacts | None = None
         self.picking = False
         self.drawing = False
+        self.drawing_region = False
+        self.others: list[tuple[str, Slicing]] = []
+        self._crossing: bool | None = None
         self._grips: tuple[Grip, ...] = ()
         self._from: QPointF | None = None
         self._at: QPointF | None = None
@@ -106,6 +113,7 @@ class SliceSheet(SheetView):
     def paint_over(self, painter: QPainter) -> None:
         if self.tileset is None:
             return
+        self._shade_regions(painter)
         if self.grid is not None:
             self._shade_leftover(painter)
             self._mark_tiles(painter)
@@ -141,12 +149,36 @@ class SliceSheet(SheetView):
             out += [start, start + tile * zoom]
         return out
 
+    def _area_rect(self, area: tuple[int, int, int, int]) -> QRectF:
+        x, y = self.camera.to_screen(area[0], area[1])
+        return QRectF(x, y, area[2] * self.camera.zoom, area[3] * self.camera.zoom)
+
+    def _shade_regions(self, painter: QPainter) -> None:
+        """Dim what lies outside the region, and outline the sheet's other regions."""
+        assert self.tileset is not None
+        area = self.grid.slicing.area if self.grid is not None else None
+        if area is not None:
+            whole = QPainterPath()
+            whole.addRect(self._area_rect((0, 0, self.tileset.width, self.tileset.height)))
+            inside = QPainterPath()
+            inside.addRect(self._area_rect(area))
+            painter.fillPath(whole - inside, QColor(132, 137, 138, 170))
+        for name, slicing in self.others:
+            if slicing.area is not None:
+                rect = self._area_rect(slicing.area)
+                painter.setPen(QPen(QColor(LINEN.accent), 1.5, Qt.PenStyle.DashLine))
+                painter.setBrush(Qt.BrushStyle.NoBrush)
+                painter.drawRect(rect)
+                painter.drawText(rect.topLeft() + QPointF(4, 13), name)
+
     def _shade_leftover(self, painter: QPainter) -> None:
         assert self.grid is not None
         assert self.tileset is not None
         cut, zoom = self.grid.slicing, self.camera.zoom
         shade = QColor(LINEN.warning)
         shade.setAlpha(110)
+        if cut.area is not None:
+            return
         wide, high = self.tileset.width, self.tileset.height
         for x, y, w, h in (
             (wide - self.grid.leftover_x - cut.margin_x, 0, self.grid.leftover_x, high),
@@ -158,6 +190,14 @@ class SliceSheet(SheetView):
 
     def _mark_tiles(self, painter: QPainter) -> None:
         assert self.grid is not None
+        assert self.tileset is not None
+        if self.grid.slicing == self.tileset.slicing:
+            painter.setPen(QPen(QColor(LINEN.madder), 2))
+            for row, col in self.tileset.left_out:
+                if row < self.grid.rows and col < self.grid.columns:
+                    rect = self._trial_rect(row, col).adjusted(3, 3, -3, -3)
+                    painter.drawLine(rect.topLeft(), rect.bottomRight())
+                    painter.drawLine(rect.topRight(), rect.bottomLeft())
         if self.facts is None or self.grid.slicing.tile_width * self.camera.zoom < 10:
             return
         rows, cols = self.facts.empty.shape
@@ -299,6 +339,8 @@ class SliceSheet(SheetView):
     def moved(self, event: QMouseEvent) -> None:
         self._at = event.position()
         x, y = self.sheet_at(event.position())
+        if self._crossing is not None:
+            self._cross(event.position())
         if self._from is not None and self._grips and self.grid is not None:
             slicing = self.grid.slicing
             for grip in self._grips:
@@ -346,6 +388,8 @@ class SliceSheet(SheetView):
         )
 
     def _fact_words(self, at: tuple[int, int]) -> str:
+        if self.tileset is not None and at in self.tileset.left_out:
+            return " · left out"
         if self.facts is None:
             return ""
         if self.facts.empty[at]:
@@ -360,10 +404,25 @@ class SliceSheet(SheetView):
         if self.picking:
             self._pick(event.position())
             return
+        if event.modifiers() & Qt.KeyboardModifier.ControlModifier:
+            self._cross(event.position())
+            return
         shift = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
-        self._grips = () if self.drawing or shift else self.grips_at(event.position())
-        if self._grips or self.drawing or shift:
+        free = self.drawing or shift or self.drawing_region
+        self._grips = () if free else self.grips_at(event.position())
+        if self._grips or free:
             self._from = self._at = event.position()
+
+    def _cross(self, at: QPointF) -> None:
+        """Leave the tile under the pointer out, or take it in again; a drag goes on so."""
+        place = self.grid.tile_at(*self.sheet_at(at)) if self.grid is not None else None
+        if place is None or self.tileset is None or self.grid is None:
+            return
+        if self.grid.slicing != self.tileset.slicing:
+            return
+        if self._crossing is None:
+            self._crossing = place not in self.tileset.left_out
+        self.tiles_crossed.emit([place], self._crossing)
 
     def _pick(self, at: QPointF) -> None:
         x, y = (int(each) for each in self.sheet_at(at))
@@ -374,13 +433,19 @@ class SliceSheet(SheetView):
             self.picked_colour.emit((red, green, blue))
 
     def released(self, event: QMouseEvent) -> None:
+        if self._crossing is not None:
+            self._crossing = None
+            self.tiles_crossed.emit([], True)
         if self._from is None:
             return
         self._at = event.position()
         left, top, right, bottom = self._new_tile()
         draws = not self._grips
         self._from, self._grips = None, ()
-        if draws and self.grid is not None and right - left > 1 and bottom - top > 1:
+        if self.drawing_region and right - left > 3 and bottom - top > 3:
+            self.drawing_region = False
+            self.region_drawn.emit((left, top, right - left, bottom - top))
+        elif draws and self.grid is not None and right - left > 1 and bottom - top > 1:
             self.reshaped.emit(drawn(self.grid.slicing, left, top, right, bottom))
         self.update()
 

@@ -184,6 +184,7 @@ class MapView(QWidget):
             wide, high = self._map_px()
             self.camera.centre(wide / 2, high / 2, self.width(), self.height())
         self._fresh_view = True
+        self.zoomed.emit()
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         if self._fresh_view and self._map is not None:
