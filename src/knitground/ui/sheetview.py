@@ -142,12 +142,16 @@ class SheetView(QWidget):
         part = np.ascontiguousarray(picture[top:bottom:step, left:right:step])
         slicing = self.look_as or (self.tileset.slicing if self.tileset else None)
         if slicing is not None and slicing.see_through:
-            part = clear_see_through(part.copy(), slicing)
+            part = self.touch_up(clear_see_through(part.copy(), slicing), slicing)
         high, wide = part.shape[:2]
         image = QImage(part.data, wide, high, wide * 4, QImage.Format.Format_RGBA8888)
         target = QRectF(*self.camera.to_screen(left, top), wide * step * zoom, high * step * zoom)
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, False)
         painter.drawImage(target, image)
+
+    def touch_up(self, part: Picture, slicing: Slicing) -> Picture:
+        """Change what is shown of a sheet with see-through colours; a stage may add to it."""
+        return part
 
     def paint_over(self, painter: QPainter) -> None:
         """Draw what the stage adds."""

@@ -31,7 +31,7 @@ from knitground.core.files.images import SUFFIXES, read_picture
 from knitground.core.files.places import PROJECT_NAME
 from knitground.core.files.project_io import (
     Opened,
-    new_tileset,
+    frames_tileset,
     open_project,
     save_project,
     settle_after_save,
@@ -61,6 +61,7 @@ from knitground.ui.memory import Memory, demo_folder
 from knitground.ui.menus import add_commands
 from knitground.ui.notices import Notices
 from knitground.ui.session import Session
+from knitground.ui.sheetreading import ReadSheets, read_sheets
 from knitground.ui.shell import Shell
 from knitground.ui.tasks import run_with_progress, wait_for_jobs
 from knitground.ui.theme import THEMES, theme, use
@@ -463,28 +464,34 @@ class Window(QObject):
         if not paths:
             return
 
-        def read(progress: Progress) -> tuple[list[Tileset], list[str]]:
-            read_well, refused = [], []
-            for place, path in enumerate(paths):
-                progress(place / len(paths))
-                try:
-                    read_well.append(new_tileset(path, path.stem or "sheet"))
-                except KnitError as error:
-                    refused.append(str(error))
-            return read_well, refused
+        self.session.run_long(
+            "Reading sheets…", lambda progress: read_sheets(paths, progress), self._add_tilesets
+        )
 
-        self.session.run_long("Reading sheets…", read, self._add_tilesets)
-
-    def _add_tilesets(self, found: tuple[list[Tileset], list[str]]) -> None:
+    def _add_tilesets(self, found: ReadSheets) -> None:
         project = self.session.project
-        for tileset in found[0]:
+        for tileset in found.read:
+            frames = found.frames.get(id(tileset))
+            if frames and self.ask_frames(tileset, len(frames)):
+                path = tileset.origin or Path(tileset.sheet)
+                tileset = frames_tileset(path, frames, tileset.name)
             tileset.name = free_name(tileset.name, [each.name for each in project.tilesets])
             if self.session.apply(add_tileset(project, tileset)):
                 self.session.choose_tileset(tileset)
-        if found[0]:
+        if found.read:
             self.show_stage("slice")
-        if found[1]:
-            self.session.warn(" · ".join(found[1]))
+        if found.said:
+            self.session.warn(" · ".join(found.said))
+
+    def ask_frames(self, tileset: Tileset, count: int) -> bool:
+        """Ask whether frames become tiles; else the first frame is the sheet."""
+        box = QMessageBox(self.shell)
+        box.setWindowTitle("An animation")
+        box.setText(f"“{tileset.sheet}” has {count} frames.")
+        tiles = box.addButton("Each frame a tile", QMessageBox.ButtonRole.AcceptRole)
+        box.addButton("First frame only", QMessageBox.ButtonRole.RejectRole)
+        box.exec()
+        return box.clickedButton() is tiles
 
     def ask_missing(self, tileset: Tileset) -> None:
         """Ask where a sheet that is missing lies now."""
@@ -541,7 +548,11 @@ class Window(QObject):
         return super().eventFilter(watched, event)
 
     def _drop(self, paths: list[Path]) -> None:
-        projects = [path for path in paths if path.is_dir() or path.name.endswith(".knit.json")]
+        projects = [
+            path
+            for path in paths
+            if (path / PROJECT_NAME).exists() or path.name.endswith(".knit.json")
+        ]
         if projects:
             self.open_project(projects[0])
         else:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 import warnings
+from collections.abc import Iterator
 from pathlib import Path
 
 import numpy as np
@@ -56,6 +57,47 @@ def read_picture(path: Path) -> Picture:
         raise PictureError(
             f"{path.name} is broken or cut short ({error}): save it again in the paint program"
         ) from error
+
+
+def conversion(path: Path) -> str | None:
+    """Say in words what reading a picture changes about it; None if nothing is lost."""
+    try:
+        with Image.open(path, formats=FORMATS) as image:
+            mode = image.mode
+    except (OSError, SyntaxError, ValueError):
+        return None
+    if mode.startswith("I") or mode == "F":
+        return f"{path.name} has more than 8 bits a channel: brought down to 8"
+    return f"{path.name} is in CMYK: converted to RGB" if mode == "CMYK" else None
+
+
+def read_frames(path: Path) -> list[Picture]:
+    """Read all frames of an animation, each (height, width, 4) uint8; one for other pictures.
+
+    Raises
+    ------
+    PictureError
+        As `read_picture`, or the frames together would be larger than the largest sheet.
+    """
+    first = read_picture(path)
+    try:
+        with Image.open(path, formats=FORMATS) as image:
+            count = getattr(image, "n_frames", 1)
+            if count * first.shape[0] * first.shape[1] > MAX_SIDE_PX * MAX_SIDE_PX // 4:
+                raise PictureError(
+                    f"{path.name} has {count} frames of {image.width} × {image.height} px, too "
+                    "many for one sheet: save fewer"
+                )
+            frames = [np.array(each.convert("RGBA"), np.uint8) for each in _each_frame(image)]
+    except (OSError, SyntaxError, ValueError, EOFError) as error:
+        raise PictureError(f"{path.name} is broken or cut short ({error})") from error
+    return frames if len(frames) > 1 else [first]
+
+
+def _each_frame(image: Image.Image) -> Iterator[Image.Image]:
+    for number in range(getattr(image, "n_frames", 1)):
+        image.seek(number)
+        yield image
 
 
 def _check_size(path: Path, width: int, height: int) -> None:

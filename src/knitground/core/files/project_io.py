@@ -5,6 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from pathlib import Path
 
+import numpy as np
+
 from knitground.core.base.errors import FormatError, PictureError, PlaceError
 from knitground.core.base.progress import Progress, no_progress
 from knitground.core.files.atomic import write_all
@@ -28,6 +30,7 @@ from knitground.core.model.mix import Mix, MixEntry
 from knitground.core.model.project import Project
 from knitground.core.model.slicing import Slicing
 from knitground.core.model.tileset import Picture, TileRef, Tileset
+from knitground.core.slicing.grid import MAX_SIDE_PX
 
 
 @dataclass
@@ -209,6 +212,26 @@ def settle_after_save(project: Project, folder: Path) -> None:
     for tileset in project.tilesets:
         tileset.origin = None
         tileset.unsaved = False
+
+
+def frames_tileset(path: Path, frames: list[Picture], name: str) -> Tileset:
+    """Lay the frames of an animation out as the tiles of a new sheet, row by row."""
+    height, width = frames[0].shape[:2]
+    columns = max(1, min(len(frames), MAX_SIDE_PX // width, round(len(frames) ** 0.5 * 1.5)))
+    rows = -(-len(frames) // columns)
+    sheet = np.zeros((rows * height, columns * width, 4), np.uint8)
+    for number, frame in enumerate(frames):
+        row, col = divmod(number, columns)
+        sheet[row * height : (row + 1) * height, col * width : (col + 1) * width] = frame
+    return Tileset(
+        name,
+        f"{file_stem(path.stem)}-frames.png",
+        sheet.shape[1],
+        sheet.shape[0],
+        Slicing(width, height),
+        picture=sheet,
+        unsaved=True,
+    )
 
 
 def new_tileset(path: Path, name: str) -> Tileset:

@@ -211,7 +211,8 @@ class SliceBench(QWidget):
             self._guess()
 
     def _follow(self, change: Changed) -> None:
-        if change.what is What.TILESETS and change.tileset is not None:
+        new = change.tileset is not None and not change.tileset.sets
+        if change.what is What.TILESETS and change.tileset is not None and new:
             self._fresh.add(id(change.tileset))
         if change.what in (What.SLICING, What.TILESETS) and change.tileset is self.session.tileset:
             self.sheet.show_tileset(self.session.tileset)

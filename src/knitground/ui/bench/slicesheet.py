@@ -9,12 +9,14 @@ from PySide6.QtCore import QLineF, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QBrush, QColor, QFont, QImage, QMouseEvent, QPainter, QPainterPath, QPen
 
 from knitground.core.model.slicing import Slicing
+from knitground.core.model.tileset import Picture
 from knitground.core.slicing.facts import TileFacts
 from knitground.core.slicing.grid import Grid
 from knitground.ui.sheetview import SheetView
 from knitground.ui.theme import LINEN, theme
 
 _NEAR = 5.0
+_FRINGE = 96
 _LOUPE_PX, _LOUPE_SIDE = 15, 180
 
 
@@ -121,6 +123,21 @@ class SliceSheet(SheetView):
         self._draw_new_tile(painter)
         if self._at is not None and self._from is None and self.underMouse():
             self._draw_loupe(painter)
+
+    def touch_up(self, part: Picture, slicing: Slicing) -> Picture:
+        """Show fringes: pixels beside see-through ones whose colour is nearly see-through too."""
+        clear = part[..., 3] == 0
+        beside = np.zeros_like(clear)
+        beside[1:] |= clear[:-1]
+        beside[:-1] |= clear[1:]
+        beside[:, 1:] |= clear[:, :-1]
+        beside[:, :-1] |= clear[:, 1:]
+        fringe = np.zeros_like(clear)
+        for colour in slicing.see_through:
+            apart = np.abs(part[..., :3].astype(np.int16) - np.array(colour, np.int16)).sum(axis=-1)
+            fringe |= apart <= slicing.tolerance + _FRINGE
+        part[fringe & beside & ~clear] = (255, 0, 200, 255)
+        return part
 
     def _draw_lines(self, painter: QPainter) -> None:
         assert self.grid is not None

@@ -1,0 +1,169 @@
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+from tests.maps import small_project
+from tests.ui.conftest import pixels, settle
+
+from knitground.core.base.window import Box
+from knitground.core.edit.laying import plan_cells, plan_terrain
+from knitground.core.render.compose import compose
+from knitground.ui.canvas.chunks import LIMIT_BYTES, ChunkStore
+from knitground.ui.canvas.zoom import STEPS, Camera
+
+
+@given(
+    st.integers(0, len(STEPS) - 1),
+    st.floats(-500, 500),
+    st.floats(-500, 500),
+    st.integers(-3, 3),
+    st.integers(0, 800),
+    st.integers(0, 600),
+)
+def test_zooming_keeps_the_place_under_the_pointer(step, left, top, turn, x, y):
+    camera = Camera(step, float(round(left)), float(round(top)))
+    before = camera.to_picture(x, y)
+    camera.turn(turn, x, y)
+    after = camera.to_picture(x, y)
+    assert abs(after[0] - before[0]) <= 0.5 / camera.zoom + 1e-9
+    assert abs(after[1] - before[1]) <= 0.5 / camera.zoom + 1e-9
+    back = camera.to_screen(*camera.to_picture(17, 23))
+    assert back == pytest.approx((17, 23), abs=1e-6)
+
+
+@given(st.integers(1, 5000), st.integers(1, 5000), st.integers(50, 900), st.integers(50, 900))
+def test_fitting_takes_the_largest_step_that_shows_all(width, height, room_width, room_height):
+    camera = Camera()
+    camera.fit(width, height, room_width, room_height, most=4)
+    larger = STEPS[min(camera.step + 1, len(STEPS) - 1)]
+    if camera.step > 0:
+        assert width * camera.zoom <= room_width
+        assert height * camera.zoom <= room_height
+    assert (
+        larger > 4
+        or larger == STEPS[camera.step]
+        or (width * larger > room_width or height * larger > room_height)
+    )
+
+
+def test_zoom_steps_are_whole():
+    assert all(step.numerator == 1 or step.denominator == 1 for step in STEPS)
+    assert [Camera(STEPS.index(n)).text() for n in (1, 2, 8)] == ["100 %", "200 %", "800 %"]
+
+
+def whole_picture(doc, map_, store, level):
+    box = Box(0, 0, map_.height, map_.width)
+    stack = [doc.cells(map_, layer, box) for layer in map_.layers if layer.visible]
+    return compose(store.atlas.pictures(level), stack)
+
+
+def from_chunks(map_, store, level):
+    high, wide = store.atlas.tile_size(level)
+    out = np.zeros((map_.height * high, map_.width * wide), np.uint32)
+    side = store.cells_a_side(level)
+    for row in range(-(-map_.height // side)):
+        for col in range(-(-map_.width // side)):
+            chunk = store.make((level, row, col))
+            top, left = chunk.box.top * high, chunk.box.left * wide
+            out[top : top + chunk.pixels.shape[0], left : left + chunk.pixels.shape[1]] = (
+                chunk.pixels
+            )
+    return out
+
+
+@pytest.mark.parametrize("level", [0, 1, 3])
+def test_chunks_patched_in_place_are_what_composing_afresh_gives(qapp, level):
+    doc, map_, ground, tiles = small_project((70, 90))
+    store = ChunkStore(doc, map_)
+    doc.changed.connect(lambda c: store.touch(c.box) if c.box and c.what.name == "CELLS" else None)
+    assert (from_chunks(map_, store, level) == whole_picture(doc, map_, store, level)).all()
+    rng = np.random.default_rng(level)
+    for _ in range(12):
+        top, left, side = (
+            int(rng.integers(0, 66)),
+            int(rng.integers(0, 86)),
+            int(rng.integers(1, 5)),
+        )
+        box, mask = Box(top, left, top + side, left + side), np.ones((side, side), bool)
+        if rng.random() < 0.5:
+            edit = plan_terrain(doc, map_, ground, box, mask, int(rng.integers(1, 4)), "Paint").edit
+        else:
+            values = rng.integers(0, 9, (side, side)).astype(np.int32)
+            edit = plan_cells(map_, tiles, box, values, mask, "Lay").edit
+        doc.apply(edit)
+        if rng.random() < 0.3:
+            doc.undo()
+    found = from_chunks(map_, store, level)
+    assert (found == whole_picture(doc, map_, store, level)).all()
+
+
+def test_levels_are_as_large_as_on_the_screen_or_larger(qapp):
+    doc, map_, _, _ = small_project()
+    store = ChunkStore(doc, map_)
+    for step in STEPS:
+        level = store.level_for(float(step))
+        size = max(store.atlas.tile_size(level))
+        assert size >= min(8, 8 * float(step)) or level == store.atlas.level_count - 1
+
+
+def test_a_stale_chunk_is_shown_until_it_is_made_again(qapp):
+    doc, map_, _, _ = small_project()
+    store = ChunkStore(doc, map_)
+    key = (0, 0, 0)
+    assert store.ready(key) is None
+    chunk = store.make(key)
+    assert store.ready(key) is chunk
+    store.touch(Box(0, 0, 1, 1))
+    assert store.ready(key) is None
+    assert store.stale(key) is chunk
+    assert store.make(key) is chunk
+    assert store.ready(key) is chunk
+
+
+def test_the_memory_of_chunks_is_bounded(qapp, monkeypatch):
+    from knitground.ui.canvas import chunks
+
+    monkeypatch.setattr(chunks, "LIMIT_BYTES", 600_000)
+    assert LIMIT_BYTES > 100_000_000
+    doc, map_, _, _ = small_project((200, 200))
+    store = ChunkStore(doc, map_)
+    for row in range(6):
+        for col in range(6):
+            store.make((0, row, col))
+    assert len(store._chunks) <= 3
+    assert store.ready((0, 0, 0)) is None
+    assert store.ready((0, 5, 5)) is not None
+
+
+def test_panning_draws_what_comes_into_view(window):
+    view = window.mapside.view
+    window.show_stage("draw")
+    view.set_grid(False)
+    view.leaveEvent(None)
+    settle()
+    view.zoom_to(STEPS.index(1))
+    view.camera.left, view.camera.top = 0.0, 0.0
+    settle()
+    before = pixels(view)
+    view.pan(-64, -32)
+    settle()
+    after = pixels(view)
+    assert (after[:-32, :-64] == before[32:, 64:]).all()
+
+
+def test_only_changed_cells_are_painted_again(window):
+    view = window.mapside.view
+    window.show_stage("draw")
+    settle()
+    store = view._store
+    for chunk in store._chunks.values():
+        assert chunk.dirty is None
+    window.take_terrain(2)
+    session = window.session
+    ground = session.map.layers[0]
+    mask = np.ones((1, 1), bool)
+    plan = plan_terrain(session.doc, session.map, ground, Box(30, 40, 31, 41), mask, 2, "Paint")
+    session.doc.apply(plan.edit)
+    dirty = [chunk.dirty for chunk in store._chunks.values() if chunk.dirty is not None]
+    assert dirty
+    assert all(box.height * box.width <= 64 for box in dirty)
