@@ -88,7 +88,7 @@ def _of_pitch(
         out.append(_plain(evidence, pitch, int(offset), plain, by_change[1], by_crossing[1]))
     out += [g for each in list(out) if (g := _repeated(evidence, each)) is not None]
     out += _gutters(evidence, change, pitch)
-    return [each for each in out if each is not None and each.tile >= 4 and each.count >= 1]
+    return [g for g in out if g.tile >= 4 and g.count >= 1 and g.margin + g.tile <= size]
 
 
 def _best(values: Profile, count: int) -> NDArray[np.intp]:
