@@ -60,6 +60,7 @@ def make_window(memory: Path) -> Window:
     make_app()
     shell = Shell()
     window = Window(shell, Memory(memory))
+    window.grow.show_times = False
     shell.show()
     settle()
     return window
@@ -187,4 +188,8 @@ def _repeat(window: Window) -> None:
 def _ship(window: Window) -> None:
     window.set_repeat(False)
     window.show_stage("ship")
+    # Without the path of this machine: the pictures are the same wherever they are made.
+    window.ship.folder.setText("shipped")
+    if window.ship.files.count():
+        window.ship.state.setText(f"{window.ship.files.count()} files in shipped")
     window.mapside.view.fit()

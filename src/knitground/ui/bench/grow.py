@@ -54,6 +54,8 @@ class GrowBench(QWidget):
         super().__init__()
         self.session = session
         self.laid: dict[str, tuple[float, float]] = {}
+        self.show_times = True
+        """Whether times are told; the headless example leaves them out, to be the same each run."""
         self._job: Job[list[Grown]] | None = None
         self._again = False
         self._key = object()
@@ -366,7 +368,8 @@ class GrowBench(QWidget):
         if map_ in self.session.project.maps and not self.session.doc.in_stroke:
             self.laid = {name: (asked, laid) for each in grown for name, asked, laid in each.shares}
             seconds = sum(each.seconds for each in grown)
-            self.step_note.setText(f"{seconds * 1000:.0f} ms · {_off(grown)}")
+            took = f"{seconds * 1000:.0f} ms · " if self.show_times else ""
+            self.step_note.setText(took + _off(grown))
             self.session.attempt(
                 lambda: self.session.doc.amend(lay_grown(map_, grown, recipe), key)
             )

@@ -1,0 +1,59 @@
+import json
+import subprocess
+import sys
+from pathlib import Path
+
+import numpy as np
+import pytest
+from PIL import Image
+
+
+def run_example(folder):
+    command = [sys.executable, "-m", "knitground", "demo", str(folder), "--headless", "--json"]
+    done = subprocess.run(command, capture_output=True, text=True, check=False)
+    assert done.returncode == 0, done.stderr
+    return [Path(name) for name in json.loads(done.stdout)]
+
+
+@pytest.fixture(scope="module")
+def runs(tmp_path_factory):
+    return [run_example(tmp_path_factory.mktemp(name) / "out") for name in "ab"]
+
+
+def test_the_full_example_makes_project_shipped_files_and_pictures(runs):
+    names = {path.name for path in runs[0]}
+    assert {"project.knit.json", "pans.png", "harbour-pans.map.json", "north-basin.json"} <= names
+    assert {"1-slice.png", "2-terrains.png", "3-draw.png", "4-grow.png", "5-ship.png"} <= names
+    assert all(path.exists() for path in runs[0])
+
+
+def test_two_runs_give_the_same_bytes(runs):
+    assert [path.name for path in runs[0]] == [path.name for path in runs[1]]
+    for one, two in zip(*runs):
+        assert one.read_bytes() == two.read_bytes(), one.name
+
+
+def test_each_picture_shows_a_window_full_of_things(runs):
+    for path in runs[0]:
+        if path.parent.name != "pictures":
+            continue
+        with Image.open(path) as picture:
+            assert picture.size == (1280, 800)
+            colours = np.unique(np.array(picture.convert("RGB")).reshape(-1, 3), axis=0)
+        assert len(colours) > 60, path.name
+
+
+@pytest.mark.parametrize("words", [("--wrong",), ("a", "b"), ("--headless", "--nonsense")])
+def test_wrong_words_are_refused_in_a_line(words):
+    command = [sys.executable, "-m", "knitground", "demo", *words]
+    done = subprocess.run(command, capture_output=True, text=True, check=False)
+    assert done.returncode == 2
+    assert done.stderr.strip()
+
+
+@pytest.mark.parametrize("verb", ["open", "demo", "cut", "grids", "knit", "grow", "ship"])
+def test_every_verb_explains_itself(verb):
+    command = [sys.executable, "-m", "knitground", verb, "--help"]
+    done = subprocess.run(command, capture_output=True, text=True, check=False)
+    assert done.returncode == 0
+    assert "usage" in done.stdout.lower()
