@@ -234,6 +234,34 @@ shell.show(); app.exec()
 """
 
 
+def typing_row() -> Row:
+    """Typing a number in Slice on a 4096 × 4096 sheet: lines, swatch and facts line follow."""
+    import numpy as np
+
+    from knitground.core.files.images import png_bytes
+    from knitground.ui.tour import make_window, settle
+
+    folder = Path(tempfile.mkdtemp())
+    part = np.random.default_rng(1).integers(0, 255, (256, 256, 4), np.uint8)
+    part[..., 3] = 255
+    (folder / "large.png").write_bytes(png_bytes(np.tile(part, (16, 16, 1))))
+    window = make_window(folder / "memory")
+    window.add_sheets([folder / "large.png"])
+    settle()
+    times = []
+    for n in range(30):
+        begun = perf_counter()
+        window.slice.boxes["tile_width"].setValue(20 + n)
+        window.slice.sheet.repaint()
+        window.slice.swatch.repaint()
+        times.append((perf_counter() - begun) * 1000)
+    window.session.doc.mark_saved()
+    window.shell.close()
+    settle()
+    worst = max(times)
+    return Row("typing on a 4096² sheet, worst", "ms", worst, 1, worst, 50)
+
+
 def start_row() -> Row:
     """Start to first paint, as whole processes."""
 
@@ -248,7 +276,7 @@ def start_row() -> Row:
 def main() -> int:
     """Run all; returns the exit code."""
     os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
-    rows = [*core_rows(), dab_row(), start_row(), *window_rows()]
+    rows = [*core_rows(), dab_row(), start_row(), *window_rows(), typing_row()]
     if "--json" in sys.argv:
         print(json.dumps([{**asdict(row), "passed": row.passed} for row in rows]))
     else:

@@ -21,7 +21,8 @@ from knitground.core.slicing.likely import likely_grids
 json_values = st.recursive(
     st.none() | st.booleans() | st.integers(-(2**40), 2**40) | st.text(max_size=8)
     | st.floats(allow_nan=False, allow_infinity=False),
-    lambda inner: st.lists(inner, max_size=5) | st.dictionaries(st.text(max_size=6), inner, max_size=5),
+    lambda inner: st.lists(inner, max_size=5)
+    | st.dictionaries(st.text(max_size=6), inner, max_size=5),
     max_leaves=25,
 )  # fmt: skip
 

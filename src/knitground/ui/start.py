@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import sys
 from pathlib import Path
 
@@ -34,13 +35,14 @@ def open_window(words: list[str]) -> int:
 def open_demo(words: list[str]) -> int:
     """Write the demo project to a folder (by default a private one) and open it."""
     folders = [word for word in words if not word.startswith("-")]
-    if len(folders) != len(words) or len(folders) > 1:
+    flags = {word for word in words if word.startswith("-")}
+    if flags - {"--json"} or len(folders) > 1:
         sys.stderr.write("knitground: demo takes one folder at most, and --headless, --json\n")
         return 2
-    return _run(Path(folders[0]) if folders else None, demo=True)
+    return _run(Path(folders[0]) if folders else None, demo=True, as_json=bool(flags))
 
 
-def _run(path: Path | None, *, demo: bool) -> int:
+def _run(path: Path | None, *, demo: bool, as_json: bool = False) -> int:
     app = make_app()
     shell = Shell()
 
@@ -52,7 +54,10 @@ def _run(path: Path | None, *, demo: bool) -> int:
         if window.offer_recovery():
             return
         if demo:
-            window.open_demo(path)
+            files = window.open_demo(path)
+            if as_json:
+                sys.stdout.write(json.dumps([str(file) for file in files]) + "\n")
+                sys.stdout.flush()
         elif path is not None:
             window.open_project(path)
 

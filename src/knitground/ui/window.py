@@ -339,14 +339,20 @@ class Window(QObject):
             else:
                 self.notices.tell(text, "warning")
 
-    def open_demo(self, folder: Path | None) -> None:
-        """Write the demo project and open it; one that was changed is kept as it is."""
+    def open_demo(self, folder: Path | None) -> list[Path]:
+        """Write the demo project and open it; one that is there already is kept as it is.
+
+        Returns
+        -------
+        the project's files
+        """
         target = folder or demo_folder()
         if not (target / PROJECT_NAME).exists() and not self.session.attempt(
             lambda: write_demo(target)
         ):
-            return
+            return []
         self.open_project(target)
+        return sorted(target.iterdir())
 
     def save(self) -> bool:
         """Save the project where it lies, or ask where; returns whether it is saved."""
