@@ -173,7 +173,8 @@ def _gutters(evidence: Evidence, change: Profile, pitch: int) -> list[AxisGuess]
     by_phase = evidence.flat[: lines * pitch].reshape(lines, pitch)
     # The middle one, not the mean: a large piece or a line of text may lie across some gutters.
     flat = np.median(by_phase, axis=0) if lines > 2 else by_phase.min(axis=0)
-    is_flat = flat > 0.985
+    # On a sheet that is mostly filled, a column that is mostly background is a gutter all the same.
+    is_flat = flat > 0.985 - 0.8 * max(0.0, evidence.filled - 0.6)
     if not is_flat.any() or is_flat.all():
         return []
     mean = by_phase.mean(axis=0)
