@@ -170,7 +170,13 @@ def _gutters(evidence: Evidence, change: Profile, pitch: int) -> list[AxisGuess]
     lines = size // pitch
     if lines == 0:
         return []
-    by_phase = evidence.flat[: lines * pitch].reshape(lines, pitch)
+    if lines == 1:
+        # One whole pitch: a gap must come again in what is left, else it may be the margin alone.
+        again = size - pitch
+        both = np.minimum(evidence.flat[:again], evidence.flat[pitch:])
+        by_phase = np.concatenate([both, np.zeros(pitch - again)])[None]
+    else:
+        by_phase = evidence.flat[: lines * pitch].reshape(lines, pitch)
     # The middle one, not the mean: a large piece or a line of text may lie across some gutters.
     flat = np.median(by_phase, axis=0) if lines > 2 else by_phase.min(axis=0)
     # On a sheet that is mostly filled, a column that is mostly background is a gutter all the same.

@@ -188,13 +188,15 @@ def _sure(a: AxisGuess, d: AxisGuess, usual: float, width: int, height: int) -> 
         for each, size in ((a, width), (d, height))
     )
     lone = a.count == 1 or d.count == 1
+    high = max(a.gain, d.gain)
     z = (
-        0.021 * max(a.gain, d.gain)
-        + 0.142 * usual
-        + 1.26 * float(np.log(a.count * d.count))
-        + 1.09 * exact
-        - 2.69 * lone
-        - 3.9
+        0.065 * (0.6 * high if lone else min(a.gain, d.gain))
+        + 0.066 * high
+        + 0.253 * usual
+        + 1.145 * float(np.log(a.count * d.count))
+        + 0.365 * exact
+        - 0.46 * lone
+        - 7.24
     )
     return float(1.0 / (1.0 + np.exp(-z)))
 
