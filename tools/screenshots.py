@@ -20,6 +20,9 @@ def main() -> None:
         window = make_window(folder / ".memory")
         window.open_project(folder / "Harl Pans")
         settle()
+        window.ship.folder.setText(str(folder / "shipped"))
+        window.ship.ship_now()
+        settle()
         for path in take_pictures(window, target):
             print(path)
         window.session.doc.mark_saved()

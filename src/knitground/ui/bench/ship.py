@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable
 from pathlib import Path
 
-from PySide6.QtCore import QUrl, Signal
-from PySide6.QtGui import QDesktopServices
+from PySide6.QtCore import QSize, Qt, QUrl, Signal
+from PySide6.QtGui import QDesktopServices, QPixmap
 from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
@@ -19,6 +19,7 @@ from PySide6.QtWidgets import (
 
 from knitground.core.base.errors import KnitError
 from knitground.core.base.progress import Progress
+from knitground.core.files.places import file_stem
 from knitground.core.files.ship.ship import ship
 from knitground.core.model.map import Map
 from knitground.ui.session import Session
@@ -28,6 +29,7 @@ from knitground.ui.words import bytes_text
 
 _SCALES = ("full size", "1 : 2", "1 : 4", "1 : 8")
 _ALL = "all maps"
+_PREVIEW_BYTES = 4_000_000
 
 
 class ShipBench(QWidget):
@@ -41,7 +43,7 @@ class ShipBench(QWidget):
         self.maps = QComboBox()
         self.maps.setToolTip("The map to ship")
         self.png = QCheckBox("PNG — the map as one picture")
-        self.json = QCheckBox("JSON — layers, legend and tilesets, with their sheets")
+        self.json = QCheckBox("JSON — layers, legend, tilesets, and sheets")
         for box in (self.png, self.json):
             box.setChecked(True)
             box.toggled.connect(self._show_state)
@@ -57,6 +59,8 @@ class ShipBench(QWidget):
         self.files = QListWidget()
         self.files.setToolTip("Double-click opens the file")
         self.files.itemActivated.connect(lambda item: self._open(item.text()))
+        self.preview = QLabel("The files that are written will be listed here.")
+        self.preview.setProperty("role", "note")
         self._written: dict[str, Path] = {}
         self._lay_out()
         session.picked.connect(self.refresh)
@@ -76,14 +80,16 @@ class ShipBench(QWidget):
             to,
             row(self.go, 1),
             self.state,
+            self.preview,
             self.files,
             margins=14,
         )
-        layout.setStretch(10, 1)
+        layout.setStretch(11, 1)
         self.setLayout(layout)
 
     def _reopen(self) -> None:
         self.files.clear()
+        self.preview.setText("The files that are written will be listed here.")
         self._written = {}
         folder = self.session.project.folder
         self.folder.setText(str(folder / "shipped") if folder else "")
@@ -154,7 +160,21 @@ class ShipBench(QWidget):
             self.files.addItem(line)
         self.state.setText(f"{len(files)} files in {files[0].parent}" if files else "")
         set_role(self.state, "good")
+        self._show_preview(files)
         self.shipped.emit(files)
+
+    def _show_preview(self, files: list[Path]) -> None:
+        """Show the first map's picture, unless it is so large that reading it would take long."""
+        stems = [f"{file_stem(each.name)}.png" for each in self.session.project.maps]
+        shown = next((path for path in files if path.name in stems), None)
+        if shown is not None and shown.stat().st_size < _PREVIEW_BYTES:
+            picture = QPixmap(str(shown))
+            size = QSize(max(120, self.files.width()), 220)
+            keep = Qt.AspectRatioMode.KeepAspectRatio
+            smooth = Qt.TransformationMode.SmoothTransformation
+            self.preview.setPixmap(picture.scaled(size, keep, smooth))
+        else:
+            self.preview.setText("")
 
     def _failed(self, error: KnitError) -> None:
         self.state.setText(f"Nothing written: {error}")
