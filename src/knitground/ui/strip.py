@@ -46,6 +46,7 @@ from knitground.ui.widgets import button, column, icon, icon_button, note, row
 
 _THUMB = (60, 40)
 _SAMPLES = 60
+_SMALL_CELLS = 512 * 512
 
 
 class Thumb(QWidget):
@@ -60,8 +61,9 @@ class Thumb(QWidget):
     def show_layer(self, session: Session, map_: Map, layer: Layer, atlas: Atlas) -> None:
         """Draw the layer: a cell in so many, one pixel each, so that any size is quick."""
         step = max(1, -(-max(map_.height, map_.width) // _SAMPLES))
-        if isinstance(layer, GroundLayer) and step > 4:
-            # Too large to knit for a thumbnail: show what has been knitted so far.
+        if map_.height * map_.width > _SMALL_CELLS:
+            # Too large to knit or to look through for a thumbnail: one cell in so many, and of
+            # ground what has been knitted so far.
             cells = layer.cells[::step, ::step]
         else:
             box = Box(0, 0, map_.height, map_.width)
