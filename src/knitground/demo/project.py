@@ -32,7 +32,7 @@ TERRAINS = (
     Terrain("brine", "#2f8f9d", "B"),
     Terrain("crust", "#f2ede1", "C"),
     Terrain("clay", "#b9822f", "L"),
-    Terrain("blush", "#d98b94", "P"),
+    Terrain("blush", "#e3b0b4", "P"),
 )
 
 
