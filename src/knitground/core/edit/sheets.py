@@ -20,7 +20,7 @@ from knitground.core.model.tileset import Picture, Tileset
 from knitground.core.slicing.grid import lay_grid
 
 TERRAIN_COLOURS = (
-    "#2f8f9d", "#f2ede1", "#b9822f", "#e3b0b4", "#4b5fa5", "#7a9a3c", "#8a4f7d", "#e0b84c",
+    "#2f8f9d", "#f2ede1", "#b9822f", "#e3b0b4", "#4b5fa5", "#a3c45a", "#8a4f7d", "#e0b84c",
     "#5b4636", "#9fc7d9", "#c65b3c", "#3f6b57", "#b7a8d6", "#7d7d7d", "#e7a46a", "#2b2a33",
 )  # fmt: skip
 """Told apart by eyes that miss red, green or blue: they differ in lightness as well as in hue."""
