@@ -16,6 +16,7 @@ from knitground.core.files.project_io import open_project
 from knitground.core.knit.layer import layer_table
 from knitground.core.model.slicing import Slicing
 from knitground.core.slicing.grid import cut, lay_grid
+from knitground.ui.swapdialog import SwapDialog
 
 CTRL = Qt.KeyboardModifier.ControlModifier
 
@@ -215,3 +216,23 @@ def test_a_folder_of_pictures_becomes_sheets(window, bench, tmp_path):
     assert names == ["a", "b"]
     QTest.qWait(10)
     assert QApplication.activeModalWidget() is None
+
+
+def test_another_tileset_for_a_map_is_shown_before_it_is_taken(window, bench):
+    session = window.session
+    edit, winter = add_region(session.project, session.project.tilesets[0], (0, 0, 222, 114))
+    session.apply(edit)
+    winter.slicing = session.project.tilesets[0].slicing
+    winter.sets = session.project.tilesets[0].sets
+    winter.picture = 255 - winter.picture
+    start = snapshot(session.project)
+    dialog = SwapDialog(session, session.map, window.shell)
+    before = dialog.picture.pixels.copy()
+    dialog.new.setCurrentText(winter.name)
+    assert (dialog.picture.pixels != before).mean() > 0.5
+    assert snapshot(session.project) == start  # looking changes nothing
+    assert len(session.doc.history.names) == 1
+    assert dialog.take()
+    assert session.map.layers[0].tileset == winter.name
+    session.doc.undo()
+    assert snapshot(session.project) == start

@@ -7,11 +7,11 @@ from PySide6.QtWidgets import QInputDialog, QLabel, QTabBar, QWidget
 
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.maps import delete_map, rename_map
-from knitground.core.edit.reslice import swap_tileset
 from knitground.ui.canvas.view import MapView
 from knitground.ui.ribbon import Ribbon
 from knitground.ui.session import Session
 from knitground.ui.strip import Strip
+from knitground.ui.swapdialog import SwapDialog
 from knitground.ui.tools.brushes import Erase, Paint
 from knitground.ui.tools.fill import Fill
 from knitground.ui.tools.pick import Pick
@@ -94,17 +94,14 @@ class MapSide(QWidget):
             )
 
     def ask_swap(self) -> None:
-        """Ask which tileset to take instead of another on the map that is shown."""
-        names = [each.name for each in self.session.project.tilesets]
-        if self.session.map is None or len(names) < 2:
+        """Show what another tileset makes of the map, and take it if that is wanted."""
+        map_ = self.session.map
+        if map_ is None or len(self.session.project.tilesets) < 2:
             self.session.note("A map can take another tileset once the project has two")
             return
-        old, ok = QInputDialog.getItem(self, "Another tileset", "Instead of", names, 0, False)
-        if ok:
-            rest = [name for name in names if name != old]
-            new, ok = QInputDialog.getItem(self, "Another tileset", "Take", rest, 0, False)
-            if ok:
-                self.session.apply(swap_tileset(self.session.map, old, new))
+        dialog = SwapDialog(self.session, map_, self)
+        if dialog.exec():
+            dialog.take()
 
     def delete_map(self) -> None:
         """Delete the map that is shown; undo brings it back."""
