@@ -64,7 +64,7 @@ def test_brush_sizes_stay_in_their_bounds_and_are_kept_apart(window):
     window.session.set_size(7)
     window.take_terrain(1)
     assert window.session.size == 1
-    QTest.keyClick(window.shell, Qt.Key.Key_BracketRight)
+    QTest.keyClick(window.shell, Qt.Key.Key_Period)
     assert window.session.size == 2
 
 

@@ -213,6 +213,7 @@ def test_relaying_keeps_the_map_and_is_written_on_save(window, bench):
     dialog.boxes["extrude"].setValue(2)
     dialog.boxes["columns"].setValue(7)
     bench.relay_with(dialog)
+    settle()
     assert tileset.slicing == Slicing(16, 16, 3, 3, 6, 6)
     window.show_stage("draw")
     view.leaveEvent(None)

@@ -6,6 +6,8 @@ import re
 from pathlib import Path
 
 import click
+import numpy as np
+from numpy.typing import NDArray
 
 from knitground.cli.output import as_json, tell
 from knitground.core.base.errors import SlicingError
@@ -15,7 +17,7 @@ from knitground.core.files.jsontext import model_bytes
 from knitground.core.files.places import file_stem
 from knitground.core.files.tileset_io import tileset_to_file
 from knitground.core.model.slicing import Colour, Slicing
-from knitground.core.model.tileset import Tileset
+from knitground.core.model.tileset import Picture, Tileset
 from knitground.core.slicing.grid import cut, lay_grid
 from knitground.core.slicing.relay import relay
 
@@ -83,32 +85,34 @@ def cut_command(
     grid = lay_grid(slicing, picture.shape[1], picture.shape[0])
     stem = file_stem(sheet.stem)
     if relaid:
-        columns = columns or grid.columns
-        made, new = relay(
-            picture, grid, margin=new_margin, spacing=new_spacing, columns=columns, extrude=extrude
-        )
-        height, width = made.shape[:2]
-        tileset = Tileset(sheet.stem, f"{stem}.png", width, height, new)
-        pair_of_files = {
-            folder / f"{stem}.png": png_bytes(made),
-            folder / f"{stem}.tiles.json": model_bytes(tileset_to_file(tileset)),
-        }
-        write_all(pair_of_files)
-        told = [
-            f"{grid.count} tiles laid out anew: {width} × {height} px",
-            *map(str, pair_of_files),
+        numbers = {"margin": new_margin, "spacing": new_spacing, "extrude": extrude}
+        made, new = relay(picture, grid, columns=columns or grid.columns, **numbers)
+        files = _relaid_files(folder, sheet.stem, made, new)
+        lines = [f"{grid.count} tiles laid out anew: {made.shape[1]} × {made.shape[0]} px"]
+    else:
+        files = _tile_files(folder, stem, cut(picture, grid), grid.columns)
+        lines = [
+            f"{grid.columns} × {grid.rows} = {grid.count} tiles in {folder}",
+            f"left over: {grid.leftover_x} px right, {grid.leftover_y} px below",
         ]
-        tell([str(path) for path in pair_of_files], told, as_json)
-        return
-    files = {
-        folder / f"{stem}-r{place // grid.columns:03}-c{place % grid.columns:03}.png": png_bytes(
-            one
-        )
-        for place, one in enumerate(cut(picture, grid))
-    }
     write_all(files)
-    lines = [
-        f"{grid.columns} × {grid.rows} = {grid.count} tiles in {folder}",
-        f"left over: {grid.leftover_x} px right, {grid.leftover_y} px below",
-    ]
     tell([str(path) for path in files], lines, as_json)
+
+
+def _relaid_files(folder: Path, name: str, made: Picture, slicing: Slicing) -> dict[Path, bytes]:
+    stem = file_stem(name)
+    height, width = made.shape[:2]
+    tileset = Tileset(name, f"{stem}.png", width, height, slicing)
+    return {
+        folder / f"{stem}.png": png_bytes(made),
+        folder / f"{stem}.tiles.json": model_bytes(tileset_to_file(tileset)),
+    }
+
+
+def _tile_files(
+    folder: Path, stem: str, tiles: NDArray[np.uint8], columns: int
+) -> dict[Path, bytes]:
+    return {
+        folder / f"{stem}-r{place // columns:03}-c{place % columns:03}.png": png_bytes(one)
+        for place, one in enumerate(tiles)
+    }

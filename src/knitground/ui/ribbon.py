@@ -34,7 +34,7 @@ class Ribbon(QFrame):
         self.brush = QSpinBox()
         self.brush.setRange(1, MAX_BRUSH)
         self.brush.setPrefix("size ")
-        self.brush.setToolTip("Side of the brush (Ctrl+wheel, [ and ])")
+        self.brush.setToolTip("Side of the brush (Ctrl+wheel, comma and full stop)")
         self.brush.valueChanged.connect(session.set_size)
         self.seed = QLabel()
         self.reroll = button("Reroll", lambda: session.set_seed(session.seed + 1),

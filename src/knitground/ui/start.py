@@ -42,6 +42,11 @@ def open_demo(words: list[str]) -> int:
     return _run(Path(folders[0]) if folders else None, demo=True, as_json=bool(flags))
 
 
+def _print_files(files: list[Path]) -> None:
+    sys.stdout.write(json.dumps([str(file) for file in files]) + "\n")
+    sys.stdout.flush()
+
+
 def _run(path: Path | None, *, demo: bool, as_json: bool = False) -> int:
     app = make_app()
     shell = Shell()
@@ -54,10 +59,7 @@ def _run(path: Path | None, *, demo: bool, as_json: bool = False) -> int:
         if window.offer_recovery():
             return
         if demo:
-            files = window.open_demo(path)
-            if as_json:
-                sys.stdout.write(json.dumps([str(file) for file in files]) + "\n")
-                sys.stdout.flush()
+            window.open_demo(path, _print_files if as_json else lambda _: None)
         elif path is not None:
             window.open_project(path)
 

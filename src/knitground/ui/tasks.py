@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from importlib import import_module
 from threading import Event
 from typing import Any, Generic, TypeVar
 
@@ -94,6 +95,16 @@ class Job(QRunnable, Generic[Result]):
 
 
 _running: set[Job[Any]] = set()
+
+
+def warm_up() -> None:
+    """Import what is slow to import, beside the interface thread: the first fill must not wait."""
+
+    def work(_progress: Progress) -> None:
+        for name in ("scipy.ndimage", "scipy.fft"):
+            import_module(name)
+
+    Job(work, lambda _: None, lambda _: None).start()
 
 
 def wait_for_jobs(timeout_ms: int = 30_000) -> None:

@@ -7,10 +7,12 @@ from pathlib import Path
 from PySide6.QtCore import QFileSystemWatcher, QObject, QTimer
 
 from knitground.core.base.errors import KnitError
+from knitground.core.base.progress import Progress
 from knitground.core.edit.changed import Changed, What
-from knitground.core.edit.reslice import read_again
+from knitground.core.edit.reslice import moved_tiles, read_again
 from knitground.core.files.images import read_picture
 from knitground.core.model.tileset import Picture, Tileset
+from knitground.core.slicing.follow import Place
 from knitground.ui.session import Session
 from knitground.ui.tasks import Job
 
@@ -82,9 +84,15 @@ class SheetWatcher(QObject):
                 self._read(tileset, path)
 
     def _read(self, tileset: Tileset, path: Path) -> None:
-        job: Job[Picture] = Job(
-            lambda _: read_picture(path),
-            lambda picture: self._take(tileset, path, picture),
+        slicing, old = tileset.slicing, tileset.picture
+
+        def work(_progress: Progress) -> tuple[Picture, dict[Place, Place]]:
+            picture = read_picture(path)
+            return picture, moved_tiles(slicing, old, picture)
+
+        job: Job[tuple[Picture, dict[Place, Place]]] = Job(
+            work,
+            lambda found: self._take(tileset, path, *found),
             lambda error: self._fail(path, error),
         )
         job.start()
@@ -99,7 +107,9 @@ class SheetWatcher(QObject):
             self._tries[path] = 0
             self.session.warn(f"{path.name} changed on disk, but: {error}")
 
-    def _take(self, tileset: Tileset, path: Path, picture: Picture) -> None:
+    def _take(
+        self, tileset: Tileset, path: Path, picture: Picture, moved: dict[Place, Place]
+    ) -> None:
         self._tries[path] = 0
         if tileset not in self.session.project.tilesets or self.session.doc.in_stroke:
             self._stamps[path] = (-1, 0)
@@ -109,12 +119,12 @@ class SheetWatcher(QObject):
         if old is not None and old.shape == picture.shape and (old == picture).all():
             return
         try:
-            edit, moved = read_again(self.session.project, tileset, picture)
+            edit = read_again(self.session.project, tileset, picture, moved)
         except KnitError as error:
             self.session.warn(f"{path.name} changed on disk, but: {error}; the old one is kept")
             return
         if self.session.apply(edit):
-            more = f"; {moved} tiles had moved and were followed" if moved else ""
+            more = f"; {len(moved)} tiles had moved and were followed" if moved else ""
             self.session.note(f"{path.name} changed on disk and was read again{more}")
 
 

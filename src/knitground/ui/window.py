@@ -63,7 +63,7 @@ from knitground.ui.notices import Notices
 from knitground.ui.session import Session
 from knitground.ui.sheetreading import ReadSheets, read_sheets
 from knitground.ui.shell import Shell
-from knitground.ui.tasks import run_with_progress, wait_for_jobs
+from knitground.ui.tasks import run_with_progress, wait_for_jobs, warm_up
 from knitground.ui.theme import THEMES, theme, use
 from knitground.ui.watch import SheetWatcher
 from knitground.ui.widgets import column
@@ -93,6 +93,7 @@ class Window(QObject):
         self._connect()
         self.watcher = SheetWatcher(self.session)
         self.crash = CrashHandler(lambda: self.session.project, self.session.warn)
+        warm_up()
         self._idle = QTimer(self, interval=30)
         self._idle.timeout.connect(self._work_off)
         self.session.open(Project())
@@ -339,20 +340,23 @@ class Window(QObject):
             else:
                 self.notices.tell(text, "warning")
 
-    def open_demo(self, folder: Path | None) -> list[Path]:
+    def open_demo(
+        self, folder: Path | None, then: Callable[[list[Path]], object] = lambda _: None
+    ) -> None:
         """Write the demo project and open it; one that is there already is kept as it is.
 
-        Returns
-        -------
-        the project's files
+        `then` gets the project's files.
         """
         target = folder or demo_folder()
-        if not (target / PROJECT_NAME).exists() and not self.session.attempt(
-            lambda: write_demo(target)
-        ):
-            return []
-        self.open_project(target)
-        return sorted(target.iterdir())
+
+        def written(_: object) -> None:
+            then(sorted(target.iterdir()))
+            self.open_project(target)
+
+        if (target / PROJECT_NAME).exists():
+            written(None)
+        else:
+            self.session.run_long("Drawing the demo…", lambda _: write_demo(target), written)
 
     def save(self) -> bool:
         """Save the project where it lies, or ask where; returns whether it is saved."""

@@ -63,8 +63,24 @@ def use_slicing(project: Project, tileset: Tileset, slicing: Slicing) -> tuple[E
     return _moved(project, tileset, follow, (grid.rows, grid.columns), first, name)
 
 
-def read_again(project: Project, tileset: Tileset, picture: Picture) -> tuple[Edit, int]:
-    """Take a sheet as it is on disk now; tiles that moved are followed. Returns how many moved.
+def moved_tiles(slicing: Slicing, old: Picture | None, new: Picture) -> dict[Place, Place]:
+    """Find the tiles that moved between two states of a sheet; changes nothing, may take long.
+
+    Raises
+    ------
+    SlicingError
+        The slicing does not cut one of the pictures.
+    """
+    after = lay_grid(slicing, new.shape[1], new.shape[0])
+    if old is None:
+        return {}
+    return follow_content(old, lay_grid(slicing, old.shape[1], old.shape[0]), new, after)
+
+
+def read_again(
+    project: Project, tileset: Tileset, picture: Picture, moved: dict[Place, Place]
+) -> Edit:
+    """Take a sheet as it is on disk now; tiles that moved (`moved_tiles`) are followed.
 
     Raises
     ------
@@ -73,10 +89,6 @@ def read_again(project: Project, tileset: Tileset, picture: Picture) -> tuple[Ed
     """
     height, width = picture.shape[:2]
     new = lay_grid(tileset.slicing, width, height)
-    moved: dict[Place, Place] = {}
-    if tileset.picture is not None:
-        old = lay_grid(tileset.slicing, tileset.width, tileset.height)
-        moved = follow_content(tileset.picture, old, picture, new)
 
     def follow(at: Place) -> Place | None:
         return moved.get(at, at)
@@ -84,8 +96,7 @@ def read_again(project: Project, tileset: Tileset, picture: Picture) -> tuple[Ed
     first = _picture_atoms(tileset, picture)
     size = (max(new.rows, tileset.rows), max(new.columns, tileset.columns))
     name = f"Read “{tileset.sheet}” again"
-    edit, _ = _moved(project, tileset, follow, size, first, name)
-    return edit, len(moved)
+    return _moved(project, tileset, follow, size, first, name)[0]
 
 
 def use_relaid(

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
+from typing import ClassVar
 
 import numpy as np
 from numpy.typing import NDArray
@@ -29,20 +30,15 @@ class Layer:
     locked: bool = False
     cells: Cells = field(default_factory=no_cells)
 
-    @property
-    def kind(self) -> str:
-        """One word for the kind of layer, as the interface shows it."""
-        raise NotImplementedError
+    kind: ClassVar[str] = ""
+    """One word for the kind of layer, as the interface shows it."""
 
 
 @dataclass(eq=False)
 class TileLayer(Layer):
     """A layer of tiles laid by hand."""
 
-    @property
-    def kind(self) -> str:
-        """One word for the kind of layer."""
-        return "tiles"
+    kind: ClassVar[str] = "tiles"
 
 
 @dataclass(eq=False)
@@ -59,7 +55,4 @@ class GroundLayer(Layer):
     terrain: NDArray[np.uint8] = field(default_factory=lambda: np.zeros((1, 1), np.uint8))
     pinned: NDArray[np.bool_] = field(default_factory=lambda: np.zeros((0, 0), np.bool_))
 
-    @property
-    def kind(self) -> str:
-        """One word for the kind of layer."""
-        return "ground"
+    kind: ClassVar[str] = "ground"

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
-
 import numpy as np
 
 from knitground.core.base.errors import SlicingError
@@ -43,18 +41,11 @@ def relay(
     ):
         if value < low:
             raise SlicingError(f"{name} {value} is too small here: give at least {low}")
-    if columns > max(1, grid.count):
-        columns = max(1, grid.count)
+    columns = min(columns, max(1, grid.count))
     old = grid.slicing
-    tiles = cut(picture, grid)
-    rows = -(-grid.count // columns)
     new = Slicing(old.tile_width, old.tile_height, margin, margin, spacing, spacing)
-    width = 2 * margin + columns * new.pitch_x - spacing
-    height = 2 * margin + rows * new.pitch_y - spacing
-    if max(width, height) > MAX_SIDE_PX:
-        raise SlicingError(
-            f"the sheet would be {width} × {height} px, over {MAX_SIDE_PX}: take other columns"
-        )
+    height, width = _size(new, grid.count, columns)
+    tiles = cut(picture, grid)
     out = np.zeros((height, width, 4), np.uint8)
     around = ((extrude, extrude), (extrude, extrude), (0, 0))
     for number, tile in enumerate(tiles):
@@ -62,4 +53,15 @@ def relay(
         top, left = new.top(row) - extrude, new.left(col) - extrude
         grown = np.pad(tile, around, mode="edge") if extrude else tile
         out[top : top + grown.shape[0], left : left + grown.shape[1]] = grown
-    return out, replace(new, see_through=(), tolerance=0)
+    return out, new
+
+
+def _size(new: Slicing, count: int, columns: int) -> tuple[int, int]:
+    rows = -(-count // columns)
+    width = 2 * new.margin_x + columns * new.pitch_x - new.spacing_x
+    height = 2 * new.margin_y + rows * new.pitch_y - new.spacing_y
+    if max(width, height) > MAX_SIDE_PX:
+        raise SlicingError(
+            f"the sheet would be {width} × {height} px, over {MAX_SIDE_PX}: take other columns"
+        )
+    return height, width

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from pathlib import Path
 
 from PySide6.QtWidgets import (
@@ -31,7 +32,6 @@ class RelayDialog(QDialog):
         super().__init__(parent)
         self.setWindowTitle(f"Re-lay “{tileset.name}”")
         self.tileset = tileset
-        self.made: tuple[Picture, Slicing] | None = None
         self.boxes: dict[str, QSpinBox] = {}
         form = QFormLayout()
         for name, low, high, value in (
@@ -62,28 +62,40 @@ class RelayDialog(QDialog):
         layout.addWidget(self.buttons)
         self._show()
 
+    def numbers(self) -> dict[str, int]:
+        """Give what is asked for, as `relay` takes it."""
+        return {name: box.value() for name, box in self.boxes.items()}
+
+    def make(self) -> tuple[Picture, Slicing]:
+        """Lay out the whole sheet; may take long."""
+        assert self.tileset.picture is not None
+        grid = lay_grid(self.tileset.slicing, self.tileset.width, self.tileset.height)
+        return relay(self.tileset.picture, grid, **self.numbers())
+
     def _show(self) -> None:
-        picture = self.tileset.picture
-        numbers = {name: box.value() for name, box in self.boxes.items()}
-        self.made = None
-        if picture is None:
-            self.facts.setText(f"{self.tileset.sheet} is missing: find it first")
-            return
+        """Show how the first tiles will lie: so many as are seen, whatever the sheet's size."""
+        picture, role = self.tileset.picture, "warning"
         try:
-            grid = lay_grid(self.tileset.slicing, self.tileset.width, self.tileset.height)
-            self.made = relay(picture, grid, **numbers)
+            if picture is None:
+                text = f"{self.tileset.sheet} is missing: find it first"
+            else:
+                grid = lay_grid(self.tileset.slicing, self.tileset.width, self.tileset.height)
+                few = replace(grid, rows=min(grid.rows, 1 + 128 // max(1, grid.columns)))
+                made, _ = relay(picture, few, **self.numbers())
+                self.picture.show_pixels(premultiplied(made[:512, :512]))
+                text, role = (
+                    (
+                        f"{grid.count} tiles in a new sheet; the old file is not touched, maps keep "
+                        "their tiles"
+                    ),
+                    "note",
+                )
         except SlicingError as error:
-            self.facts.setText(str(error))
-            set_role(self.facts, "warning")
-        else:
-            height, width = self.made[0].shape[:2]
-            self.picture.show_pixels(premultiplied(self.made[0][:512, :512]))
-            self.facts.setText(
-                f"a new sheet of {width} × {height} px; the old file is not touched, "
-                "maps keep their tiles"
-            )
-            set_role(self.facts, "note")
-        self.buttons.button(QDialogButtonBox.StandardButton.Ok).setEnabled(self.made is not None)
+            text = str(error)
+        self.facts.setText(text)
+        set_role(self.facts, role)
+        ok = self.buttons.button(QDialogButtonBox.StandardButton.Ok)
+        ok.setEnabled(role == "note")
 
 
 class ReskinDialog(QDialog):

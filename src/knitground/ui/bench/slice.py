@@ -382,16 +382,18 @@ class SliceBench(QWidget):
                 self.relay_with(dialog)
 
     def relay_with(self, dialog: RelayDialog) -> None:
-        """Take the sheet that a dialog has made; the file is written on the next save."""
-        tileset, made = dialog.tileset, dialog.made
-        if made is None:
-            return
+        """Take the sheet that a dialog describes; its file is written on the next save."""
+        tileset = dialog.tileset
         taken = {each.sheet for each in self.session.project.tilesets}
         stem, number = file_stem(tileset.name), 1
         while (name := f"{stem}-relaid{'' if number == 1 else f'-{number}'}.png") in taken:
             number += 1
-        if self.session.apply(use_relaid(self.session.project, tileset, *made, name)):
-            self.session.note(f"“{tileset.name}” is laid out anew; saving writes {name}")
+
+        def take(made: tuple[Picture, Slicing]) -> None:
+            if self.session.apply(use_relaid(self.session.project, tileset, *made, name)):
+                self.session.note(f"“{tileset.name}” is laid out anew; saving writes {name}")
+
+        self.session.run_long("Laying the sheet out…", lambda _: dialog.make(), take)
 
     def ask_reskin(self) -> None:
         """Ask for another picture, show what it makes, and take it."""

@@ -62,7 +62,7 @@ class _Brush(Tool):
 class Paint(_Brush):
     """Lays what is in hand."""
 
-    key, name, shortcut, icon = "paint", "Paint", "B", "mdi6.brush"
+    key, name, shortcut, icon = "paint", "Paint", "P", "mdi6.brush"
     tip = "Paint: lay what is in hand along the drag"
 
 

@@ -33,7 +33,7 @@ def hand_at(session: Session, map_: Map, layer: Layer, at: Pointer) -> Hand | No
 class Pick(Tool):
     """Takes in hand what lies there on the chosen layer, else on the front layer that has any."""
 
-    key, name, shortcut, icon = "pick", "Pick", "I", "mdi6.eyedropper"
+    key, name, shortcut, icon = "pick", "Pick", "K", "mdi6.hand-back-right-outline"
     tip = "Pick: take in hand what lies under the pointer (also the right button)"
 
     def press(self, at: Pointer) -> bool:

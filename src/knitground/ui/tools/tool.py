@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from abc import ABC, abstractmethod
+
 from knitground.ui.planning import Pointer
 from knitground.ui.session import Session
 
 
-class Tool:
+class Tool(ABC):
     """A tool of the map. It changes the project only through edits of the session's document."""
 
     key = ""
@@ -18,15 +20,15 @@ class Tool:
     def __init__(self, session: Session) -> None:
         self.session = session
 
+    @abstractmethod
     def press(self, at: Pointer) -> bool:
         """Begin at a place; returns whether a stroke is open now."""
-        raise NotImplementedError
 
-    def move(self, at: Pointer) -> None:
+    def move(self, at: Pointer) -> None:  # noqa: B027 - not every tool drags
         """Go on to a place."""
 
-    def release(self) -> None:
+    def release(self) -> None:  # noqa: B027 - not every tool drags
         """End the stroke."""
 
-    def cancel(self) -> None:
+    def cancel(self) -> None:  # noqa: B027 - not every tool drags
         """Call the stroke off; nothing has changed."""
