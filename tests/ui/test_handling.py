@@ -246,6 +246,10 @@ def test_notes_lie_over_the_window_and_move_nothing(window):
     assert window.notices.isVisible()
     assert view.geometry() == before
     assert window.notices.height() < 120
+    window.session.warn("short")
+    settle()
+    status = window.shell.statusBar().geometry()
+    assert window.notices.geometry().top() >= status.top() - 12
     ran = []
     window.notices.tell("missing", "warning", "Find it…", lambda: ran.append(1))
     QTest.mouseClick(window.notices.cure, Qt.MouseButton.LeftButton)

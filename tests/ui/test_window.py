@@ -12,10 +12,12 @@ from tests.ui.conftest import LEFT, click, drag, pixels, settle
 from knitground.core.base.errors import Cancelled
 from knitground.ui import crash
 from knitground.ui.finder import match
+from knitground.ui.memory import Memory
 from knitground.ui.rail import STAGES
 from knitground.ui.shell import Shell
 from knitground.ui.tasks import Job, run_with_progress, wait_for_jobs
 from knitground.ui.theme import LINEN, LOOM, THEMES, use
+from knitground.ui.window import Window
 from knitground.ui.words import bytes_text, percent
 
 CTRL = Qt.KeyboardModifier.ControlModifier
@@ -48,6 +50,17 @@ def test_this_build_of_qt_keeps_its_references(qapp):
     for _ in range(1000):
         widget.setObjectName("x")
     assert sys.getrefcount(None) > before - 500
+
+
+def test_a_window_that_was_shown_before_it_was_furnished_shows_everything(qapp, tmp_path):
+    shell = Shell()
+    shell.show()
+    settle()
+    window = Window(shell, Memory(tmp_path))
+    settle()
+    assert window.title.isVisible()
+    assert window.empty.isVisible()
+    shell.close()
 
 
 def test_the_shell_paints_before_the_rest_is_made(qapp, qtbot):

@@ -11,6 +11,7 @@ from knitground.ui.theme import theme
 from knitground.ui.widgets import button, row
 
 _NOTE_MS = 7000
+_RAIL_PX = 76
 
 
 class Notices(QFrame):
@@ -26,7 +27,7 @@ class Notices(QFrame):
         self._cure: Callable[[], object] | None = None
         self.cure.clicked.connect(self._run_cure)
         dismiss = button("Dismiss", self.hide, "Put this note away")
-        line = row(self.text, self.cure, dismiss, margins=6)
+        line = row(self.text, self.cure, dismiss, margins=1)
         line.setStretch(0, 1)
         self.setLayout(line)
         self.setAutoFillBackground(True)
@@ -60,7 +61,7 @@ class Notices(QFrame):
             self._timer.start()
 
     def float_over(self, widget: QWidget) -> None:
-        """Lie over the lower edge of a widget; showing a note then moves nothing else."""
+        """Lie over the status line at the lower edge of the window; nothing else is hidden."""
         self._over = widget
         self.setParent(widget)
         widget.installEventFilter(self)
@@ -68,11 +69,11 @@ class Notices(QFrame):
 
     def _place(self) -> None:
         if self._over is not None:
-            wide = max(200, self._over.width() - 24)
+            wide = max(200, self._over.width() - _RAIL_PX)
             layout = self.layout()
             asked = layout.heightForWidth(wide) if layout is not None else -1
             high = asked if asked > 0 else self.sizeHint().height()
-            self.setGeometry(12, self._over.height() - high - 8, wide, high)
+            self.setGeometry(_RAIL_PX, self._over.height() - high, wide, high)
             self.raise_()
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:

@@ -135,7 +135,7 @@ class Window(QObject):
         layout = column(self.splitter)
         layout.setContentsMargins(6, 6, 6, 2)
         work.setLayout(layout)
-        self.notices.float_over(self.shell.pages)
+        self.notices.float_over(self.shell)
         self.shell.pages.addWidget(self.empty)
         self.shell.pages.addWidget(work)
         self.work = work
@@ -145,6 +145,7 @@ class Window(QObject):
         self.title.setMinimumHeight(26)
         self.title.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         self.shell.menuBar().setCornerWidget(self.title)
+        self.title.show()  # the menu bar is on the screen already, and shows no late-comers
         self.under = QLabel()
         self.under.setIndent(76)
         self.under.setTextFormat(Qt.TextFormat.PlainText)

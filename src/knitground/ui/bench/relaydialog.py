@@ -83,13 +83,10 @@ class RelayDialog(QDialog):
                 few = replace(grid, rows=min(grid.rows, 1 + 128 // max(1, grid.columns)))
                 made, _ = relay(picture, few, **self.numbers())
                 self.picture.show_pixels(premultiplied(made[:512, :512]))
-                text, role = (
-                    (
-                        f"{grid.count} tiles in a new sheet; the old file is not touched, maps keep "
-                        "their tiles"
-                    ),
-                    "note",
+                text = (
+                    f"{grid.count} tiles in a new sheet; the old file stays, maps keep their tiles"
                 )
+                role = "note"
         except SlicingError as error:
             text = str(error)
         self.facts.setText(text)
