@@ -189,6 +189,7 @@ def test_a_mix_fills_plain_ground_with_pins_and_r_rerolls(window, view):
     places = [session.map.legend.place(entry.tile) for entry in mix.entries]
     laid = ground(window).cells[pinned]
     assert set(laid.tolist()) <= set(places)
+    assert "pinned by hand" in window.under.toolTip()  # told at once, the pointer at rest
     # What was laid by hand stays when the ground is knitted again.
     QTest.keyClick(window.shell, Qt.Key.Key_1)
     window.mapside.strip.reroll()

@@ -9,6 +9,7 @@ from PySide6.QtGui import QColor, QFont, QPainter, QPalette, QPen
 from PySide6.QtWidgets import (
     QApplication,
     QProxyStyle,
+    QPushButton,
     QStyle,
     QStyleFactory,
     QStyleOption,
@@ -72,7 +73,10 @@ class _Style(QProxyStyle):
             painter.setRenderHint(QPainter.RenderHint.Antialiasing)
             painter.setPen(QPen(theme().colour("accent"), 2))
             painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.drawRoundedRect(QRectF(option.rect).adjusted(1, 1, -1, -1), 4, 4)
+            rect = QRectF(option.rect)
+            # A button's frame is told without its padding: the ring goes round that as well.
+            out = (-6, -3, 6, 3) if isinstance(widget, QPushButton) else (1, 1, -1, -1)
+            painter.drawRoundedRect(rect.adjusted(*out), 4, 4)
             painter.restore()
             return
         super().drawPrimitive(element, option, painter, widget)

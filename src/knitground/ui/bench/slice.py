@@ -79,7 +79,7 @@ class SliceBench(QWidget):
         self._guessed: dict[tuple[int, Area | None], list[GridGuess]] = {}
         self._fresh: set[int] = set()
         self._uses: tuple[object, dict[tuple[int, int], int]] = (None, {})
-        self._facts_later = QTimer(self, singleShot=True, interval=120)
+        self._facts_later = QTimer(self, singleShot=True, interval=300)
         self._facts_later.timeout.connect(self._find_facts)
         self._make_parts()
         self._lay_out()

@@ -218,6 +218,8 @@ class MapView(QWidget):
             self.update()
         else:
             self.update(self.screen_rect(box))
+        if self._at is not None and not self._stroking:
+            self._tell()  # what is under a pointer at rest may be another tile now
 
     def screen_rect(self, box: Box) -> QRect:
         """Where a box of cells lies on the screen."""
