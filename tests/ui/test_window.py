@@ -2,6 +2,7 @@ import sys
 
 import numpy as np
 import pytest
+import shiboken6
 from PySide6.QtCore import QPoint, Qt, QTimer
 from PySide6.QtGui import QColor
 from PySide6.QtTest import QTest
@@ -318,6 +319,15 @@ def test_faults_in_a_thread_are_not_swallowed(qapp, qtbot):
         Job(work, print, print).start()
         wait_for_jobs()
     assert [kind for kind, _, _ in faults] == [ZeroDivisionError]
+
+
+def test_work_for_a_window_that_is_gone_ends_in_silence(qapp):
+    owner, told = QWidget(), []
+    job = Job(lambda _: 1, told.append, told.append, owner=owner)
+    job.start()
+    shiboken6.delete(owner)
+    wait_for_jobs()
+    assert told == []
 
 
 def test_words_for_numbers():

@@ -9,6 +9,7 @@ from typing import Any, Generic, TypeVar
 
 from PySide6.QtCore import QObject, QRunnable, Qt, QThreadPool, QTimer, Signal, Slot
 from PySide6.QtWidgets import QApplication, QProgressDialog, QWidget
+from shiboken6 import isValid
 
 from knitground.core.base.errors import Cancelled, KnitError
 from knitground.core.base.progress import Progress
@@ -44,7 +45,8 @@ class Job(QRunnable, Generic[Result]):
     """Work in a thread of its own. `done` gets the result, `failed` an error of ours.
 
     Both are called in the interface thread. Work that was called off ends in `failed` with
-    `Cancelled`, even if it had got to its end: its result is thrown away.
+    `Cancelled`, even if it had got to its end: its result is thrown away. Neither is called once
+    `owner` is gone.
     """
 
     def __init__(
@@ -53,8 +55,10 @@ class Job(QRunnable, Generic[Result]):
         done: Callable[[Result], Any],
         failed: Callable[[KnitError], Any],
         progressed: Callable[[float], Any] = lambda _part: None,
+        owner: QObject | None = None,
     ) -> None:
         super().__init__()
+        self._owner = owner
         self._work = work
         self._done = done
         self._failed = failed
@@ -84,6 +88,8 @@ class Job(QRunnable, Generic[Result]):
 
     def _end(self, result: Result, error: BaseException | None) -> None:
         _running.discard(self)
+        if self._owner is not None and not isValid(self._owner):
+            return  # the window it was for has been closed meanwhile
         if error is None and self._stop.is_set():
             error = Cancelled("called off; nothing has changed")
         if error is None:

@@ -94,6 +94,7 @@ class SheetWatcher(QObject):
             work,
             lambda found: self._take(tileset, path, *found),
             lambda error: self._fail(path, error),
+            owner=self.session,
         )
         job.start()
 

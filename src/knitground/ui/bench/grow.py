@@ -360,7 +360,9 @@ class GrowBench(QWidget):
             return run_recipe(project, trial, progress)
 
         self.step_note.setText("growing…")
-        self._job = Job(work, lambda grown: self._lay(map_, recipe, grown, key), self._fail)
+        self._job = Job(
+            work, lambda grown: self._lay(map_, recipe, grown, key), self._fail, owner=self
+        )
         self._job.start()
 
     def _lay(self, map_: Map, recipe: Recipe, grown: list[Grown], key: object) -> None:

@@ -432,6 +432,7 @@ class SliceBench(QWidget):
             lambda _: likely_in_area(picture, area),
             lambda found: self._take_guesses(tileset, picture, area, found),
             lambda error: self.session.warn(str(error)),
+            owner=self,
         )
         job.start()
 
@@ -464,6 +465,7 @@ class SliceBench(QWidget):
             lambda _: tile_facts(picture, grid),
             lambda facts: self._take_facts(tileset, grid, facts),
             lambda error: self.session.warn(str(error)),
+            owner=self,
         )
         job.start()
 
