@@ -52,8 +52,8 @@ def small_project(size=(8, 10), wrap=False, pairs=((1, 2), (2, 3)), copies=2, ti
             ("clay", "#b9822f", "L"),
         )
     )
-    laid = np.zeros((rows, columns, 8), np.uint8)
-    laid.reshape(-1, 8)[:count] = marks
+    laid = np.zeros((rows, columns, 9), np.uint8)
+    laid.reshape(-1, 9)[:count, :8] = marks
     tileset = Tileset(
         "sheet", "sheet.png", columns * tile, rows * tile, Slicing(tile, tile), picture=picture
     )

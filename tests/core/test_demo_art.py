@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 from tests.maps import CORNERS
 
-from knitground.core.edit.sheets import TERRAIN_COLOURS, free_letter
+from knitground.core.edit.terrains import TERRAIN_COLOURS, free_letter
 from knitground.core.files.ship.png import map_picture
 from knitground.core.knit.bridge import build_graph
 from knitground.core.knit.layer import knit_map, layer_table
@@ -94,7 +94,7 @@ def test_both_maps_have_no_gap_and_bridge_through_crust(demo):
 def test_marks_in_the_demo_are_those_of_the_drawn_tiles(demo):
     tileset = demo.tilesets[0]
     marks = tileset.sets[0].marks_within(tileset.rows, tileset.columns)
-    flat = marks.reshape(-1, 8)[:, list(CORNERS)]
+    flat = marks.reshape(-1, 9)[:, list(CORNERS)]
     for place, tile in enumerate(pan_tiles()):
         assert tuple(flat[place]) == tile.marks
     assert not flat[len(pan_tiles()) :].any()
@@ -125,9 +125,12 @@ def test_the_first_terrains_colours_are_told_apart_without_red_or_green(missing)
 def test_letters_are_free_ones_of_the_name_first():
     assert free_letter("clay", []) == "C"
     assert free_letter("clay", ["C", "L", "A", "Y"]) == "B"
-    assert free_letter("42", []) == "A"
+    assert free_letter("42", []) == "4"
+    assert free_letter("- -", []) == "A"
     taken = []
-    for _ in range(26):
+    for _ in range(64):
         taken.append(free_letter("moor", taken))
-    assert len(set(taken)) == 26
+    assert len(set(taken)) == 64
+    while len(taken) < 66:
+        taken.append(free_letter("moor", taken))
     assert free_letter("moor", taken) == "?"

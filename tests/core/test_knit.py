@@ -9,7 +9,7 @@ from knitground.core.base.window import Box
 from knitground.core.knit.bridge import FAR, build_graph
 from knitground.core.knit.explain import explain
 from knitground.core.knit.knit import knit, knit_box
-from knitground.core.knit.missing import missing_combinations
+from knitground.core.knit.missing import key_words, missing_keys
 from knitground.core.knit.table import build_table, links
 from knitground.core.model.layers import GAP
 
@@ -80,11 +80,11 @@ def test_a_part_knits_as_the_whole(seed, top, left, wrap):
     ground.pinned[3, 4] = True
     ground.cells[3, 4] = 9
     table = doc.knitter.table(map_, ground)
-    whole = knit_box(table, ground, Box(0, 0, 24, 28))
+    whole = knit_box(table, ground, Box(0, 0, 24, 28), wrap=wrap)
     box = Box(top, left, top + 9, left + 13)
     if not wrap:
         box = box.clipped(24, 28)
-    part = knit_box(table, ground, box)
+    part = knit_box(table, ground, box, wrap=wrap)
     assert (part == whole[np.ix_(box.rows(24), box.cols(28))]).all()
 
 
@@ -132,7 +132,8 @@ def test_missing_combinations_are_named():
     ground.terrain[4, 4] = 3
     doc.knitter.ensure_all(map_)
     kit = doc.project.tilesets[0].sets[0]
-    missing = missing_combinations(doc.knitter.table(map_, ground), kit, ground.terrain)
+    missing = missing_keys(doc.knitter.table(map_, ground), ground, map_.wrap)
     assert doc.knitter.gaps(ground) == (4, True)
     assert sum(cells for _, cells in missing) == 4
-    assert ("crust", "crust", "crust", "clay") in [names for names, _ in missing]
+    assert ((2, 2, 2, 3), 1) in missing
+    assert key_words(kit, (2, 2, 2, 3)) == "NW crust · NE crust · SW crust · SE clay"

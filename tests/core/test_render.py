@@ -5,7 +5,7 @@ from hypothesis import strategies as st
 from tests.maps import small_project
 
 from knitground.core.model.tileset import TileRef
-from knitground.core.render.atlas import Atlas
+from knitground.core.render.atlas import Atlas, Pictures
 from knitground.core.render.compose import compose, lay_out
 from knitground.core.render.pixels import over, premultiplied, shrunk, straight, turned
 
@@ -50,7 +50,7 @@ def test_composing_is_laying_tile_on_tile():
     tiles = premultiplied(rng.integers(0, 256, (6, 4, 3, 4), np.uint8))
     tiles[0] = 0
     stack = [rng.integers(0, 5, (5, 6)).astype(np.int32) for _ in range(3)]
-    found = compose(tiles, stack)
+    found = compose(Pictures(tiles), stack)
     for row in range(5):
         for col in range(6):
             pixel = tiles[stack[0][row, col]]
@@ -95,10 +95,12 @@ def test_missing_sheets_and_tiles_are_hatched_not_blank():
     assert (atlas.pictures()[there] == atlas.pictures()[places[0]]).all()
 
 
-def test_tiles_of_another_size_stand_at_the_lower_left():
+def test_tiles_of_another_size_stand_at_the_lower_left_and_are_not_cut():
     doc, map_, _, _ = small_project()
     map_.tile_height, map_.tile_width = 12, 6
     place = map_.legend.place(TileRef("sheet", 0, 0))
-    shown = Atlas(doc.project, map_).pictures()[place]
-    assert (shown[:4] == 0).all()
-    assert (straight(shown[4:]) == doc.project.tilesets[0].picture[:8, :6]).all()
+    atlas = Atlas(doc.project, map_)
+    big = atlas.at().big[place]
+    assert (big.down, big.across) == (4, 0)
+    assert (straight(big.pixels) == doc.project.tilesets[0].picture[:8, :8]).all()
+    assert atlas.reach.right == 1

@@ -128,7 +128,7 @@ BOMB = base64.b64encode(zlib.compress(bytes(50_000_000))).decode()
         ("map.map.json", put("layers", 1, "cells", "rows", 0, 0, value=99), "99 is outside 0"),
         ("map.map.json", put("layers", 1, "cells", "rows", 0, 0, value=-1), "-1 is outside 0"),
         ("map.map.json", put("layers", 1, "cells", "rows", 0, 0, value=2**40), "32 bits"),
-        ("map.map.json", put("layers", 0, "terrain", "rows", 0, 0, value=17), "17 is outside"),
+        ("map.map.json", put("layers", 0, "terrain", "rows", 0, 0, value=65), "65 is outside"),
         ("map.map.json", put("layers", 0, "pins", "pins", value=[[99, 0, 0]]), r"pin \[99, 0, 0\]"),
         ("map.map.json", put("layers", 0, "number", value=2), "the same number"),
         (

@@ -54,7 +54,7 @@ def test_zoom_steps_are_whole():
 def whole_picture(doc, map_, store, level):
     box = Box(0, 0, map_.height, map_.width)
     stack = [doc.cells(map_, layer, box) for layer in map_.layers if layer.visible]
-    return compose(store.atlas.pictures(level), stack)
+    return compose(store.atlas.at(level), stack)
 
 
 def from_chunks(map_, store, level):

@@ -114,7 +114,7 @@ def test_tiles_left_out_by_a_drag_are_not_knitted_and_not_offered(window, bench)
     assert session.doc.history.names == ["Leave tiles out"]
     map_ = session.map
     table = layer_table(session.project, map_, map_.layers[0])
-    plain_brine = table.variants[table.key_of([1, 1, 1, 1])]
+    plain_brine = table.variants[1, 1, 1, 1]
     assert [map_.legend.tile(place).col for place, _ in plain_brine] == [0]
     window.show_stage("draw")
     window.draw.tabs.setCurrentIndex(1)
@@ -164,7 +164,10 @@ def animation(path):
     return frames
 
 
-@pytest.mark.parametrize(("button", "size"), [("Each frame a tile", 5), ("First frame only", 1)])
+@pytest.mark.parametrize(
+    ("button", "size"),
+    [("Each frame a tile", 5), ("One tile that moves", 5), ("First frame only", 1)],
+)
 def test_an_animation_asks_what_its_frames_become(
     window, bench, tmp_path, button, size, monkeypatch
 ):
@@ -183,6 +186,7 @@ def test_an_animation_asks_what_its_frames_become(
         assert (tileset.slicing.tile_width, tileset.slicing.tile_height) == (12, 10)
         assert tileset.count >= 5
         assert tileset.unsaved
+        assert len(tileset.frames.get((0, 0), ())) == (5 if "moves" in button else 0)
         window.save()
         assert (window.session.project.folder / "shimmer-frames.png").exists()
     else:
@@ -205,7 +209,17 @@ def test_conversions_are_said_and_empty_folders_too(window, bench, tmp_path):
     assert "neither a project nor a picture" in window.notices.text.text()
 
 
-def test_a_folder_of_pictures_becomes_sheets(window, bench, tmp_path):
+def answer(monkeypatch, button):
+    """Let every question of the window be answered with one of its buttons."""
+
+    def press(box):
+        next(b for b in box.buttons() if b.text() == button).click()
+
+    monkeypatch.setattr(QMessageBox, "exec", lambda box: press(box))
+
+
+def test_a_folder_of_pictures_becomes_sheets(window, bench, tmp_path, monkeypatch):
+    answer(monkeypatch, "Sheets")
     folder = tmp_path / "art"
     folder.mkdir()
     for name in ("b.png", "a.png"):

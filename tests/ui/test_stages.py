@@ -418,7 +418,7 @@ def test_a_missing_sheet_opens_and_can_be_found(window, tmp_path):
     window.show_stage("slice")
     settle()
     assert "is missing" in window.slice.facts.text()
-    window.give_sheet(tileset, tmp_path / "elsewhere.png")
+    window.sheets.give_sheet(tileset, tmp_path / "elsewhere.png")
     settle()
     assert tileset.picture is not None
     assert window.save()

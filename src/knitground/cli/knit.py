@@ -12,10 +12,11 @@ from knitground.core.files.project_io import project_file, save_project
 from knitground.core.grow.parting import mend
 from knitground.core.knit.bridge import build_graph
 from knitground.core.knit.layer import knit_map, layer_table
-from knitground.core.knit.missing import missing_combinations
+from knitground.core.knit.missing import key_words, missing_keys
 from knitground.core.model.layers import GroundLayer
 from knitground.core.model.map import Map
 from knitground.core.model.project import Project
+from knitground.core.model.terrain import SetKind
 
 
 @click.command("knit")
@@ -36,25 +37,26 @@ def knit_command(project: Path, name: str, bridge: bool, as_json: bool) -> int:
         save_project(model, project_file(project).parent)
     gaps = knit_map(model, map_)
     grounds = [layer for layer in map_.layers if isinstance(layer, GroundLayer)]
-    missing: list[tuple[str, tuple[str, ...], int]] = []
+    missing: list[tuple[str, str, list[str], int]] = []
     for layer in grounds:
         found = model.set_of(layer.tileset, layer.set_name)
         if found:
             table = layer_table(model, map_, layer)
-            for names, cells in missing_combinations(table, found[1], layer.terrain):
-                missing.append((layer.name, names, cells))
+            for key, cells in missing_keys(table, layer, map_.wrap):
+                names = [found[1].name_of(mark) for mark in key]
+                missing.append((layer.name, key_words(found[1], key), names, cells))
     cells = map_.height * map_.width * len(grounds)
     value = {
         "cells": cells,
         "gaps": gaps,
         "bridged": bridged,
-        "missing": [{"layer": a, "corners": list(b), "cells": c} for a, b, c in missing],
+        "missing": [
+            {"layer": layer, "shows": words, "marks": names, "cells": count}
+            for layer, words, names, count in missing
+        ],
     }
     lines = [f"{cells} cells knitted, {gaps} gaps, {bridged} vertices bridged"]
-    lines += [
-        f"missing on {layer}: NW NE SW SE = {', '.join(names)} ({count} cells)"
-        for layer, names, count in missing
-    ]
+    lines += [f"missing on {layer}: {words} ({count} cells)" for layer, words, _, count in missing]
     tell(value, lines, as_json)
     return 1 if gaps else 0
 
@@ -63,8 +65,8 @@ def _bridge(model: Project, map_: Map) -> int:
     """Mend the terrain of every ground layer; returns the number of vertices changed."""
     changed = 0
     for layer in map_.layers:
-        if not isinstance(layer, GroundLayer):
-            continue
+        if not isinstance(layer, GroundLayer) or layer.kind_of_set is not SetKind.CORNER:
+            continue  # only terrain on vertices needs bridges as a whole
         graph = build_graph(layer_table(model, map_, layer))
         grid = layer.terrain[:-1, :-1] if map_.wrap else layer.terrain
         mended = mend(graph, grid, map_.wrap)

@@ -21,7 +21,7 @@ from knitground.core.model.mix import Mix, MixEntry
 from knitground.core.model.project import Project
 from knitground.core.model.recipe import NoiseStep, Recipe
 from knitground.core.model.slicing import Slicing
-from knitground.core.model.terrain import SetKind, Slot, Terrain, TerrainSet
+from knitground.core.model.terrain import SetKind, Slot, Terrain, TerrainSet, no_marks
 from knitground.core.model.tileset import TileRef, Tileset
 from knitground.demo.pans import BRINE, CLAY, COLUMNS, CRUST, MARGIN, SPACING, VARIANTS, pans_sheet
 from knitground.demo.props import PLACES, props_sheet
@@ -67,7 +67,7 @@ def _pans(folder: Path) -> Tileset:
     height, width = picture.shape[:2]
     slicing = Slicing(SIZE, SIZE, MARGIN, MARGIN, SPACING, SPACING)
     tileset = Tileset("pans", "pans.png", width, height, slicing, picture=picture)
-    marks = np.zeros((tileset.rows, tileset.columns, 8), np.uint8)
+    marks = no_marks(tileset.rows, tileset.columns)
     for place, tile in enumerate(tiles):
         at = divmod(place, COLUMNS)
         for slot, mark in zip((Slot.NW, Slot.NE, Slot.SW, Slot.SE), tile.marks):

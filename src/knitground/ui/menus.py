@@ -44,7 +44,7 @@ def _project(window: Window, commands: Commands) -> None:
     recent.aboutToShow.connect(fill)
     add("Open the demo", lambda: window.open_demo(None))
     commands.line("Project")
-    add("Open sheet…", window.ask_sheet, "Ctrl+Shift+O")
+    add("Open sheet…", window.sheets.ask_sheet, "Ctrl+Shift+O")
     commands.line("Project")
     add("Save", window.save, "Ctrl+S")
     add("Save as…", window.save_as, "Ctrl+Shift+S")
@@ -85,6 +85,7 @@ def _view(window: Window, commands: Commands) -> None:
     add("Whole map", view.fit, "Home")
     commands.line("View")
     add("Grid lines", lambda: view.set_grid(not view.show_grid), "G", checked=True)
+    add("Play animations", lambda: view.set_playing(not view.playing), checked=True)
     add("Repeat 3 × 3", lambda: window.set_repeat(not view.repeat), "Ctrl+Shift+R", checked=False)
     commands.line("View")
     for name in THEMES:

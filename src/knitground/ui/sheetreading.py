@@ -7,9 +7,40 @@ from pathlib import Path
 
 from knitground.core.base.errors import KnitError
 from knitground.core.base.progress import Progress
-from knitground.core.files.images import SUFFIXES, conversion, read_frames
-from knitground.core.files.project_io import new_tileset
+from knitground.core.files.images import SUFFIXES, conversion, read_frames, read_picture
+from knitground.core.files.project_io import loose_tileset, new_tileset
 from knitground.core.model.tileset import Picture, Tileset
+
+
+def pictures_of(paths: list[Path]) -> list[Path]:
+    """List the files meant: themselves, and the pictures in folders."""
+    out: list[Path] = []
+    for path in paths:
+        out += _pictures_in(path) if path.is_dir() else [path]
+    return out
+
+
+def loose_name(paths: list[Path]) -> str:
+    """Name a tileset of loose pictures after their folder."""
+    first = paths[0]
+    return (first.name if first.is_dir() else first.absolute().parent.name) or "pieces"
+
+
+def read_loose(
+    name: str, paths: list[Path], cell: tuple[int, int], progress: Progress
+) -> ReadSheets:
+    """Read pictures as one tileset of loose pieces; files that can not be read are told."""
+    out = ReadSheets()
+    pictures: list[tuple[str, Picture]] = []
+    for place, path in enumerate(paths):
+        progress(place / len(paths))
+        try:
+            pictures.append((path.stem or "piece", read_picture(path)))
+        except KnitError as error:
+            out.said.append(str(error))
+    if pictures:
+        out.read.append(loose_tileset(name, pictures, cell))
+    return out
 
 
 @dataclass

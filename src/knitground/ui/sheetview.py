@@ -72,28 +72,25 @@ class SheetView(QWidget):
     def tile_rect(self, row: int, col: int) -> QRectF:
         """Where a tile lies on the screen."""
         assert self.tileset is not None
-        cut = self.tileset.slicing
-        x, y = self.camera.to_screen(cut.left(col), cut.top(row))
+        left, top, wide, high = self.tileset.slicing.tile_area(row, col)
         zoom = self.camera.zoom
-        return QRectF(x, y, cut.tile_width * zoom, cut.tile_height * zoom)
+        return QRectF(*self.camera.to_screen(left, top), wide * zoom, high * zoom)
 
     def tile_at(self, at: QPointF) -> tuple[int, int] | None:
         """Row and column of the tile under a place on the screen."""
         if self.tileset is None:
             return None
-        x, y = self.sheet_at(at)
-        cut = self.tileset.slicing
-        col, rest_x = divmod(x - cut.left(0), cut.pitch_x)
-        row, rest_y = divmod(y - cut.top(0), cut.pitch_y)
-        inside = rest_x < cut.tile_width and rest_y < cut.tile_height
-        found = inside and self.tileset.has(int(row), int(col))
-        return (int(row), int(col)) if found else None
+        found = self.tileset.slicing.tile_at(*self.sheet_at(at))
+        return found if found is not None and self.tileset.has(*found) else None
 
     def seen_tiles(self) -> list[tuple[int, int]]:
         """Rows and columns of the tiles that the view shows."""
         if self.tileset is None:
             return []
         cut = self.tileset.slicing
+        if cut.pieces:
+            view = QRectF(self.rect())
+            return [(0, n) for n in range(len(cut.pieces)) if view.intersects(self.tile_rect(0, n))]
         x0, y0 = self.sheet_at(QPointF(0, 0))
         x1, y1 = self.sheet_at(QPointF(self.width(), self.height()))
         first_row = max(0, int((y0 - cut.top(0)) // cut.pitch_y))

@@ -68,8 +68,7 @@ class Thumb(QWidget):
         else:
             box = Box(0, 0, map_.height, map_.width)
             cells = _sampled(session.doc.cells(map_, layer, box), step)
-        level = atlas.level_count - 1
-        self._pixels = np.ascontiguousarray(lay_out(atlas.pictures(level), cells))
+        self._pixels = np.ascontiguousarray(lay_out(atlas.dots(), cells))
         self._image = image_of(self._pixels)
         self.update()
 

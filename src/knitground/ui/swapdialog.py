@@ -77,7 +77,7 @@ class SwapDialog(QDialog):
             if layer.visible
         ]
         atlas = Atlas(self.session.project, self.map)
-        return compose(atlas.pictures(1 if atlas.level_count > 1 else 0), stack) if stack else None
+        return compose(atlas.at(1 if atlas.level_count > 1 else 0), stack) if stack else None
 
     def take(self) -> bool:
         """Do it, as one step."""

@@ -61,6 +61,7 @@ def make_window(memory: Path) -> Window:
     shell = Shell()
     window = Window(shell, Memory(memory))
     window.grow.show_times = False
+    window.mapside.view.set_playing(False)
     shell.show()
     settle()
     return window

@@ -26,19 +26,15 @@ from PySide6.QtWidgets import (
 from knitground.core.base.errors import KnitError
 from knitground.core.base.progress import Progress
 from knitground.core.edit.maps import add_map
-from knitground.core.edit.sheets import add_tileset, find_sheet
-from knitground.core.files.images import SUFFIXES, read_picture
 from knitground.core.files.places import PROJECT_NAME
 from knitground.core.files.project_io import (
     Opened,
-    frames_tileset,
     open_project,
     save_project,
     settle_after_save,
 )
 from knitground.core.model.layers import GroundLayer
-from knitground.core.model.project import Project, free_name
-from knitground.core.model.tileset import Tileset
+from knitground.core.model.project import Project
 from knitground.demo.project import write_demo
 from knitground.ui.bench.draw import DrawBench
 from knitground.ui.bench.grow import GrowBench
@@ -61,7 +57,7 @@ from knitground.ui.memory import Memory, demo_folder
 from knitground.ui.menus import add_commands
 from knitground.ui.notices import Notices
 from knitground.ui.session import Session
-from knitground.ui.sheetreading import ReadSheets, read_sheets
+from knitground.ui.sheetadding import SheetAdder
 from knitground.ui.shell import Shell
 from knitground.ui.tasks import run_with_progress, wait_for_jobs, warm_up
 from knitground.ui.theme import THEMES, theme, use
@@ -86,6 +82,7 @@ class Window(QObject):
         self.session = Session()
         self.session.runner = self._run_long
         self.stage = "draw"
+        self.sheets = SheetAdder(self.session, shell)
         self._make_parts()
         self._lay_out()
         self.commands = Commands(shell)
@@ -171,10 +168,10 @@ class Window(QObject):
         self.mapside.view.zoomed.connect(self._show_zoom)
         self.slice.sheet.zoomed.connect(self._show_zoom)
         self.mapside.new_map_asked.connect(self.new_map)
-        self.slice.open_asked.connect(self.ask_sheet)
-        self.slice.find_asked.connect(self.ask_missing)
+        self.slice.open_asked.connect(self.sheets.ask_sheet)
+        self.slice.find_asked.connect(self.sheets.ask_missing)
         self.grow.repeat_wanted.connect(self.set_repeat)
-        self.empty.sheet_asked.connect(self.ask_sheet)
+        self.empty.sheet_asked.connect(self.sheets.ask_sheet)
         self.empty.demo_asked.connect(lambda: self.open_demo(None))
         self.empty.project_asked.connect(self.ask_project)
         self.empty.recent_asked.connect(self.open_project)
@@ -337,7 +334,9 @@ class Window(QObject):
             missing = next((t for t in opened.project.tilesets if t.picture is None), None)
             text = " · ".join(opened.warnings)
             if missing is not None:
-                self.notices.tell(text, "warning", "Find it…", lambda: self.ask_missing(missing))
+                self.notices.tell(
+                    text, "warning", "Find it…", lambda: self.sheets.ask_missing(missing)
+                )
             else:
                 self.notices.tell(text, "warning")
 
@@ -462,64 +461,7 @@ class Window(QObject):
         self.session.doc.history.mark_unsaved()
         self._show_state()
 
-    # Sheets and maps
-
-    def ask_sheet(self) -> None:
-        """Ask for pictures and add them as sheets."""
-        kinds = " ".join(f"*{suffix}" for suffix in SUFFIXES)
-        names, _ = QFileDialog.getOpenFileNames(self.shell, "Open sheet", "", f"Pictures ({kinds})")
-        self.add_sheets([Path(name) for name in names])
-
-    def add_sheets(self, paths: list[Path]) -> None:
-        """Add pictures as sheets and go to Slice with the last one."""
-        if not paths:
-            return
-
-        self.session.run_long(
-            "Reading sheets…", lambda progress: read_sheets(paths, progress), self._add_tilesets
-        )
-
-    def _add_tilesets(self, found: ReadSheets) -> None:
-        project = self.session.project
-        for tileset in found.read:
-            frames = found.frames.get(id(tileset))
-            if frames and self.ask_frames(tileset, len(frames)):
-                path = tileset.origin or Path(tileset.sheet)
-                tileset = frames_tileset(path, frames, tileset.name)
-            tileset.name = free_name(tileset.name, [each.name for each in project.tilesets])
-            if self.session.apply(add_tileset(project, tileset)):
-                self.session.choose_tileset(tileset)
-        if found.read:
-            self.show_stage("slice")
-        if found.said:
-            self.session.warn(" · ".join(found.said))
-
-    def ask_frames(self, tileset: Tileset, count: int) -> bool:
-        """Ask whether frames become tiles; else the first frame is the sheet."""
-        box = QMessageBox(self.shell)
-        box.setWindowTitle("An animation")
-        box.setText(f"“{tileset.sheet}” has {count} frames.")
-        tiles = box.addButton("Each frame a tile", QMessageBox.ButtonRole.AcceptRole)
-        box.addButton("First frame only", QMessageBox.ButtonRole.RejectRole)
-        box.exec()
-        return box.clickedButton() is tiles
-
-    def ask_missing(self, tileset: Tileset) -> None:
-        """Ask where a sheet that is missing lies now."""
-        kinds = " ".join(f"*{suffix}" for suffix in SUFFIXES)
-        name, _ = QFileDialog.getOpenFileName(
-            self.shell, f"Where is {tileset.sheet}?", "", f"Pictures ({kinds})"
-        )
-        if name:
-            self.give_sheet(tileset, Path(name))
-
-    def give_sheet(self, tileset: Tileset, path: Path) -> None:
-        """Give a tileset the picture of a file."""
-        self.session.run_long(
-            f"Reading {path.name}…",
-            lambda _: read_picture(path),
-            lambda picture: self.session.apply(find_sheet(tileset, picture, path)),
-        )
+    # Maps
 
     def new_map(self) -> None:
         """Ask for a size and add a map."""
@@ -567,4 +509,4 @@ class Window(QObject):
         if projects:
             self.open_project(projects[0])
         else:
-            self.add_sheets(paths)
+            self.sheets.add_sheets(paths)

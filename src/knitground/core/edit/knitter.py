@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 from knitground.core.base.window import Box, index
 from knitground.core.edit.changed import Changed, What
 from knitground.core.knit.bridge import TerrainGraph, build_graph
-from knitground.core.knit.knit import knit_box
+from knitground.core.knit.knit import cells_reached, knit_box
 from knitground.core.knit.layer import layer_table
 from knitground.core.knit.table import KnitTable
 from knitground.core.model.layers import GAP, GroundLayer
@@ -96,10 +96,14 @@ class Knitter:
             return self._follow_cells(change)
         if change.what in (What.MARKS, What.SLICING, What.TILESETS):
             name = change.tileset.name if change.tileset else None
-            return self._all_stale(lambda layer: name is None or layer.tileset == name)
+            return self._all_stale(lambda layer: name is None or self._uses(layer, name))
         if change.what is What.KNITTING:
             return self._all_stale(lambda layer: layer is change.layer)
         return []
+
+    def _uses(self, layer: GroundLayer, tileset: str) -> bool:
+        found = self._project.set_of(layer.tileset, layer.set_name)
+        return layer.tileset == tileset or (found is not None and tileset in found[1].guests)
 
     def _follow_cells(self, change: Changed) -> list[Changed]:
         layer, map_, box = change.layer, change.map, change.box
@@ -108,7 +112,7 @@ class Knitter:
         if box is None:
             return self._all_stale(lambda each: each is layer)
         if change.what is What.TERRAIN:
-            box = Box(box.top - 1, box.left - 1, box.bottom, box.right)
+            box = cells_reached(self.table(map_, layer), box)
         box = box.fitted(map_.height, map_.width, map_.wrap)
         self._reknit(map_, layer, box)
         return [Changed(What.CELLS, map_, layer, box)] if change.what is What.TERRAIN else []
@@ -121,7 +125,9 @@ class Knitter:
                 area = _blocks(piece)
                 state.stale[area.top : area.bottom, area.left : area.right] = True
                 continue
-            layer.cells[index(piece, map_.height, map_.width)] = knit_box(table, layer, piece)
+            layer.cells[index(piece, map_.height, map_.width)] = knit_box(
+                table, layer, piece, wrap=map_.wrap
+            )
             self._count(layer, state, _blocks(piece))
 
     def _all_stale(self, applies: Callable[[GroundLayer], bool]) -> list[Changed]:
@@ -138,7 +144,7 @@ class Knitter:
         for row, col in np.argwhere(stale):
             top, left = int(row + blocks.top) * BLOCK, int(col + blocks.left) * BLOCK
             box = Box(top, left, top + BLOCK, left + BLOCK).clipped(map_.height, map_.width)
-            cells = knit_box(self.table(map_, layer), layer, box)
+            cells = knit_box(self.table(map_, layer), layer, box, wrap=map_.wrap)
             layer.cells[box.top : box.bottom, box.left : box.right] = cells
             place = (top // BLOCK, left // BLOCK)
             state.stale[place] = False

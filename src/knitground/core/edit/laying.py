@@ -11,10 +11,12 @@ from knitground.core.base.window import Box, read
 from knitground.core.edit.atoms import Atom, PatchArray, PatchTerrain
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.document import Document, Edit
-from knitground.core.knit.bridge import bridge
-from knitground.core.knit.knit import knit_box
+from knitground.core.knit.bridge import Sides, build_bridges
+from knitground.core.knit.knit import Ground, cells_reached, knit_box, terrain_with
+from knitground.core.knit.sides import SideMask, mend_sides, sides_of, with_sides
 from knitground.core.model.layers import Cells, GroundLayer, Layer
 from knitground.core.model.map import Map
+from knitground.core.model.terrain import SetKind
 
 Mask = NDArray[np.bool_]
 
@@ -46,29 +48,31 @@ def _nothing(layer: Layer, name: str) -> Plan:
 def plan_terrain(
     doc: Document, map_: Map, layer: GroundLayer, box: Box, mask: Mask, value: int, name: str
 ) -> Plan:
-    """Plan laying a terrain on vertices, bridges and re-knitted neighbours included.
+    """Plan laying a terrain, bridges and re-knitted neighbours included.
 
     Parameters
     ----------
-    box, mask : the vertices to paint: where `mask` (h, w) is true inside `box`; on a map that
-        wraps, the box may reach over the border
+    box, mask : the places to paint: where `mask` (h, w) is true inside `box`; on a map that wraps,
+        the box may reach over the border. Places are vertices of a corner set and cells of a ring
+        set; of an edge set cells too, all four sides of which are painted
     value : mark of the terrain, 0 to take terrain away
     name : of the step
     """
-    graph = doc.knitter.graph(map_, layer)
-    turn = (map_.height, map_.width) if map_.wrap else layer.terrain.shape
-    grid = layer.terrain[: turn[0], : turn[1]]
-    if value >= graph.apart.shape[0]:
-        return _nothing(layer, name)
+    if layer.kind_of_set is SetKind.EDGE:
+        return plan_sides(doc, map_, layer, sides_of(box, mask), value, name)
+    turn = (map_.height, map_.width)
+    if layer.kind_of_set is SetKind.CORNER and not map_.wrap:
+        turn = (turn[0] + 1, turn[1] + 1)
     if not map_.wrap:
-        inner = box.clipped(turn[0], turn[1])
-        if inner.is_empty:
-            return _nothing(layer, name)
-        top, left = inner.top - box.top, inner.left - box.left
-        mask = mask[top : top + inner.height, left : left + inner.width]
-        box = inner
+        box, mask = _clipped(box, mask, turn)
     if box.is_empty or not mask.any():
         return _nothing(layer, name)
+    if layer.kind_of_set is SetKind.RING:
+        return _plan_cells_of_ring(doc, map_, layer, box, mask, value, name)
+    graph = doc.knitter.graph(map_, layer)
+    if value >= graph.apart.shape[0]:
+        return _nothing(layer, name)
+    grid = layer.terrain[: turn[0], : turn[1]]
     window = box.grown(graph.reach + 1)
     if map_.wrap:
         window = _whole_turns(window, turn)
@@ -80,11 +84,75 @@ def plan_terrain(
         top, left = box.top - window.top, box.left - window.left
         painted[top : top + box.height, left : left + box.width] = mask
     before = read(grid, window)
-    after = bridge(graph, before, painted, value)
+    table = doc.knitter.table(map_, layer)
+    sides = Sides()
+    if not map_.wrap:
+        sides = Sides(
+            window.top <= 0, window.left <= 0, window.bottom >= turn[0], window.right >= turn[1]
+        )
+    after = build_bridges(table, graph, before, painted, value, sides)
     if map_.wrap:
         window, middle = _middle_turn(window, turn)
         before, after, painted = before[middle], after[middle], painted[middle]
-    return _terrain_plan(doc, map_, layer, name, window, before, after, painted)
+    bridged = int(((before != after) & ~painted).sum())
+    return _terrain_plan(doc, map_, layer, name, window, before, after, bridged)
+
+
+def _clipped(box: Box, mask: Mask, size: tuple[int, int]) -> tuple[Box, Mask]:
+    inner = box.clipped(*size)
+    top, left = inner.top - box.top, inner.left - box.left
+    return inner, mask[top : top + inner.height, left : left + inner.width]
+
+
+def _plan_cells_of_ring(
+    doc: Document, map_: Map, layer: GroundLayer, box: Box, mask: Mask, value: int, name: str
+) -> Plan:
+    """Plan laying a terrain on the cells of a ring set: it needs no bridges."""
+    if map_.wrap:
+        mask = _on_torus(box, mask, (map_.height, map_.width))
+        box = box.fitted(map_.height, map_.width, True)
+        mask = read(mask, box)
+    before = read(layer.terrain[: map_.height, : map_.width], box)
+    after = np.where(mask, np.uint8(value), before)
+    return _terrain_plan(doc, map_, layer, name, box, before, after, 0)
+
+
+def plan_sides(
+    doc: Document, map_: Map, layer: GroundLayer, sides: SideMask, value: int, name: str
+) -> Plan:
+    """Plan laying a terrain on sides of cells, for edge sets.
+
+    Where a painted side meets other terrain that no tile shows with it, that gives way.
+    """
+    box, north, west = sides
+    turn = (map_.height, map_.width) if map_.wrap else layer.terrain.shape
+    if map_.wrap:
+        north, west = (_on_torus(box, mask, turn) for mask in (north, west))
+        window = box.grown(3).fitted(turn[0], turn[1], True)
+        north, west = read(north, window), read(west, window)
+    else:
+        _, north = _clipped(box, north, (turn[0], turn[1] - 1))
+        _, west = _clipped(box, west, (turn[0] - 1, turn[1]))
+        full = box.clipped(turn[0], turn[1])
+        north, west = _padded(north, full), _padded(west, full)
+        window = full.grown(3).clipped(turn[0], turn[1])
+        around = ((full.top - window.top, window.bottom - full.bottom),
+                  (full.left - window.left, window.right - full.right))  # fmt: skip
+        north, west = np.pad(north, around), np.pad(west, around)
+    if window.is_empty or not (north.any() or west.any()):
+        return _nothing(layer, name)
+    before = read(layer.terrain[: turn[0], : turn[1]], window)
+    table = doc.knitter.table(map_, layer)
+    after = with_sides(before, north, west, value)
+    torus = (map_.wrap and window.height >= turn[0], map_.wrap and window.width >= turn[1])
+    after = mend_sides(table, before, after, north, west, torus)
+    differs = before ^ after
+    bridged = int(((differs & 255 > 0) & ~north).sum() + ((differs >> 8 > 0) & ~west).sum())
+    return _terrain_plan(doc, map_, layer, name, window, before, after, bridged)
+
+
+def _padded(mask: Mask, box: Box) -> Mask:
+    return np.pad(mask, ((0, box.height - mask.shape[0]), (0, box.width - mask.shape[1])))
 
 
 def _terrain_plan(
@@ -93,9 +161,9 @@ def _terrain_plan(
     layer: GroundLayer,
     name: str,
     window: Box,
-    before: NDArray[np.uint8],
-    after: NDArray[np.uint8],
-    painted: Mask,
+    before: Ground,
+    after: Ground,
+    bridged: int,
 ) -> Plan:
     differs = before != after
     if not differs.any():
@@ -107,31 +175,11 @@ def _terrain_plan(
     at = Box(inner.top + top, inner.left + left, inner.bottom + top, inner.right + left)
     changed = Changed(What.TERRAIN, map_, layer, at)
     atom = PatchTerrain(layer, "terrain", at, patch, changed, wrap=map_.wrap)
-    cells_box = Box(at.top - 1, at.left - 1, at.bottom, at.right)
-    cells_box = cells_box.fitted(map_.height, map_.width, map_.wrap)
-    around = Box(cells_box.top, cells_box.left, cells_box.bottom + 1, cells_box.right + 1)
-    if map_.wrap:
-        trial = read(layer.terrain[:-1, :-1], around)
-        fresh = np.zeros_like(layer.terrain[:-1, :-1]) if _covers(around, at, map_) else None
-    else:
-        trial, fresh = read(layer.terrain, around), None
-    if fresh is not None:
-        fresh[:] = layer.terrain[:-1, :-1]
-        fresh[np.ix_(at.rows(map_.height), at.cols(map_.width))] = patch
-        trial = read(fresh, around)
-    else:
-        row, col = at.top - around.top, at.left - around.left
-        trial[row : row + at.height, col : col + at.width] = patch
-    cells = knit_box(doc.knitter.table(map_, layer), layer, cells_box, trial)
-    bridged = int((differs & ~painted).sum())
+    table = doc.knitter.table(map_, layer)
+    cells_box = cells_reached(table, at).fitted(map_.height, map_.width, map_.wrap)
+    trial = terrain_with(table, layer, cells_box, map_.wrap, at, patch)
+    cells = knit_box(table, layer, cells_box, trial)
     return Plan(Edit(name, (atom,)), layer, cells_box, cells, bridged)
-
-
-def _covers(around: Box, at: Box, map_: Map) -> bool:
-    """Whether a window meets itself on the other side, so that a vertex stands in it twice."""
-    inside = at.top >= around.top and at.left >= around.left
-    inside = inside and at.bottom <= around.bottom and at.right <= around.right
-    return not inside or around.height > map_.height or around.width > map_.width
 
 
 def _whole_turns(window: Box, turn: tuple[int, ...]) -> Box:
@@ -200,7 +248,7 @@ def plan_unpin(
     if not released.any():
         return _nothing(layer, name)
     changed = Changed(What.CELLS, map_, layer, box)
-    knitted = knit_box(doc.knitter.table(map_, layer), layer, box, keep_pins=False)
+    knitted = knit_box(doc.knitter.table(map_, layer), layer, box, keep_pins=False, wrap=map_.wrap)
     cells = np.where(released, knitted, read(layer.cells, box))
     atoms = (
         PatchArray(layer, "pinned", box, pins & ~mask, changed),

@@ -17,10 +17,12 @@ from knitground.core.model.layers import EMPTY, GroundLayer, Layer
 from knitground.core.model.map import Map
 from knitground.core.model.mix import Mix
 from knitground.core.model.project import Project
-from knitground.core.model.slicing import Slicing
-from knitground.core.model.tileset import Picture, TileRef, Tileset
+from knitground.core.model.slicing import Area, Slicing
+from knitground.core.model.terrain import no_marks
+from knitground.core.model.tileset import Frame, Picture, TileRef, Tileset
 from knitground.core.slicing.follow import Follow, Place, follow_content, follow_pixels
 from knitground.core.slicing.grid import lay_grid
+from knitground.core.slicing.pieces import foot
 
 _Translate = Callable[[TileRef], TileRef | None]
 
@@ -59,8 +61,11 @@ def use_slicing(project: Project, tileset: Tileset, slicing: Slicing) -> tuple[E
     follow = follow_pixels(tileset.slicing, slicing, grid.rows, grid.columns)
     changed = Changed(What.SLICING, tileset=tileset)
     first: list[Atom] = [SetField(tileset, "slicing", slicing, changed)]
-    name = f"Slice “{tileset.name}” {slicing.tile_width} × {slicing.tile_height}"
-    return _moved(project, tileset, follow, (grid.rows, grid.columns), first, name)
+    size = f"{slicing.tile_width} × {slicing.tile_height}"
+    what = f"{grid.columns} loose pieces" if slicing.pieces else size
+    name = f"Slice “{tileset.name}” {what}"
+    cut = (grid.rows, grid.columns)
+    return _moved(project, tileset, follow, cut, first, name, slicing.pieces)
 
 
 def moved_tiles(slicing: Slicing, old: Picture | None, new: Picture) -> dict[Place, Place]:
@@ -162,6 +167,7 @@ def _moved(
     size: tuple[int, int],
     first: list[Atom],
     name: str,
+    pieces: tuple[Area, ...] = (),
 ) -> tuple[Edit, Losses]:
     atoms, losses = list(first), Losses(cells={})
     changed = Changed(What.MARKS, tileset=tileset)
@@ -170,14 +176,26 @@ def _moved(
         losses.marks += lost
         if marks.shape != kit.marks.shape or (marks != kit.marks).any():
             atoms.append(SetField(kit, "marks", marks, changed, nbytes=2 * marks.nbytes))
+    for owner in project.tilesets:
+        for kit in owner.sets:
+            if tileset.name in kit.guests:
+                marks, lost = _moved_marks(kit.guests[tileset.name], follow, size)
+                losses.marks += lost
+                guests = {**kit.guests, tileset.name: marks}
+                marked = Changed(What.MARKS, tileset=owner)
+                atoms.append(SetField(kit, "guests", guests, marked, nbytes=2 * marks.nbytes))
     weights = {new: w for at, w in tileset.weights.items() if (new := follow(at)) is not None}
     losses.weights = len(tileset.weights) - len(weights)
     if weights != tileset.weights:
         atoms.append(SetField(tileset, "weights", weights, changed))
 
-    left_out = frozenset(new for at in tileset.left_out if (new := follow(at)) is not None)
-    if left_out != tileset.left_out:
-        atoms.append(SetField(tileset, "left_out", left_out, changed))
+    for name_of_places in ("left_out", "inner"):
+        places = getattr(tileset, name_of_places)
+        moved = frozenset(new for at in places if (new := follow(at)) is not None)
+        if moved != places:
+            atoms.append(SetField(tileset, name_of_places, moved, changed))
+
+    atoms += _facts_atoms(tileset, follow, pieces)
 
     def translate(tile: TileRef) -> TileRef | None:
         if tile.tileset != tileset.name:
@@ -201,10 +219,35 @@ def _moved(
     return Edit(name, tuple(atoms)), losses
 
 
+def _facts_atoms(tileset: Tileset, follow: Follow, pieces: tuple[Area, ...]) -> list[Atom]:
+    """Move anchors, labels and animations with their tiles; new pieces stand on their foot."""
+    changed = Changed(What.MARKS, tileset=tileset)
+    anchors = {new: at for old, at in tileset.anchors.items() if (new := follow(old)) is not None}
+    for number, area in enumerate(pieces):
+        anchors.setdefault((0, number), foot(area))
+    labels = {new: text for old, text in tileset.labels.items() if (new := follow(old)) is not None}
+    frames = {}
+    for old, shown in tileset.frames.items():
+        new = follow(old)
+        places = [(follow((each.row, each.col)), each.ms) for each in shown]
+        kept = tuple(Frame(*place, ms) for place, ms in places if place is not None)
+        if new is not None and kept:
+            frames[new] = kept
+    atoms: list[Atom] = []
+    for name, old_facts, new_facts in (
+        ("anchors", tileset.anchors, anchors),
+        ("labels", tileset.labels, labels),
+        ("frames", tileset.frames, frames),
+    ):
+        if old_facts != new_facts:
+            atoms.append(SetField(tileset, name, new_facts, changed))
+    return atoms
+
+
 def _moved_marks(
     marks: NDArray[np.uint8], follow: Follow, size: tuple[int, int]
 ) -> tuple[NDArray[np.uint8], int]:
-    out = np.zeros((*size, 8), np.uint8)
+    out = no_marks(*size)
     lost = 0
     for row, col in np.argwhere(marks.any(axis=2)).tolist():
         new = follow((row, col))

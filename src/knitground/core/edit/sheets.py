@@ -7,7 +7,6 @@ from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
-from numpy.typing import NDArray
 
 from knitground.core.base.errors import EditError
 from knitground.core.edit.atoms import SetField
@@ -15,20 +14,13 @@ from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.document import Edit
 from knitground.core.model.project import Project, free_name
 from knitground.core.model.slicing import Area, Slicing
-from knitground.core.model.terrain import MAX_TERRAINS, NOTHING, Terrain, TerrainSet
-from knitground.core.model.tileset import Picture, Tileset
+from knitground.core.model.tileset import Anchor, Frame, Picture, Tileset
 from knitground.core.slicing.grid import lay_grid
-
-TERRAIN_COLOURS = (
-    "#2f8f9d", "#f2ede1", "#b9822f", "#e3b0b4", "#4b5fa5", "#a3c45a", "#8a4f7d", "#e0b84c",
-    "#5b4636", "#9fc7d9", "#c65b3c", "#3f6b57", "#b7a8d6", "#7d7d7d", "#e7a46a", "#2b2a33",
-)  # fmt: skip
-"""Told apart by eyes that miss red, green or blue: they differ in lightness as well as in hue."""
 
 
 def add_tileset(project: Project, tileset: Tileset) -> Edit:
     """Add a tileset to the project."""
-    _check_free_name(tileset.name, [each.name for each in project.tilesets], "tileset")
+    check_free_name(tileset.name, [each.name for each in project.tilesets], "tileset")
     new = [*project.tilesets, tileset]
     changed = Changed(What.TILESETS, tileset=tileset)
     return Edit(f"Add sheet “{tileset.name}”", (SetField(project, "tilesets", new, changed),))
@@ -45,7 +37,8 @@ def add_region(project: Project, tileset: Tileset, area: Area) -> tuple[Edit, Ti
         area=area,
     )
     lay_grid(slicing, tileset.width, tileset.height)
-    made = replace(tileset, name=name, slicing=slicing, weights={}, sets=[], left_out=frozenset())
+    made = replace(tileset, name=name, slicing=slicing, weights={}, sets=[], left_out=frozenset(),
+                   anchors={}, labels={}, frames={})  # fmt: skip
     return add_tileset(project, made), made
 
 
@@ -76,6 +69,34 @@ def leave_out(tileset: Tileset, places: Iterable[tuple[int, int]], out: bool) ->
     return Edit(name, (SetField(tileset, "left_out", new, changed),))
 
 
+def set_anchor(tileset: Tileset, row: int, col: int, anchor: Anchor | None) -> Edit:
+    """Say which pixel of a tile stands on its cell's lower middle; None: its lower left corner."""
+    if not tileset.has(row, col):
+        raise EditError(f"“{tileset.name}” has no tile in row {row}, column {col}")
+    anchors = {at: each for at, each in tileset.anchors.items() if at != (row, col)}
+    if anchor is not None:
+        _, _, wide, high = tileset.slicing.tile_area(row, col)
+        anchors[row, col] = (min(max(anchor[0], -wide), 2 * wide), min(max(anchor[1], 0), 2 * high))
+    changed = Changed(What.SLICING, tileset=tileset)
+    atom = SetField(tileset, "anchors", anchors, changed)
+    return Edit(f"Anchor of tile {tileset.number(row, col)}", (atom,))
+
+
+def set_frames(tileset: Tileset, row: int, col: int, frames: tuple[Frame, ...]) -> Edit:
+    """Let a tile show others in turn; none: it stands still."""
+    for each in ((row, col, 1), *frames):
+        if not tileset.has(each[0], each[1]):
+            raise EditError(f"“{tileset.name}” has no tile in row {each[0]}, column {each[1]}")
+        if not 1 <= each[2] <= 600_000:
+            raise EditError(f"{each[2]} ms is out of bounds: give 1 to 600 000")
+    new = {at: shown for at, shown in tileset.frames.items() if at != (row, col)}
+    if frames:
+        new[row, col] = frames
+    changed = Changed(What.SLICING, tileset=tileset)
+    name = f"Animation of tile {tileset.number(row, col)}"
+    return Edit(name, (SetField(tileset, "frames", new, changed),))
+
+
 def find_sheet(tileset: Tileset, picture: Picture, origin: Path) -> Edit:
     """Give a tileset the picture that was missing; saving copies its file into the project."""
     changed = Changed(What.SLICING, tileset=tileset)
@@ -89,41 +110,12 @@ def find_sheet(tileset: Tileset, picture: Picture, origin: Path) -> Edit:
     return Edit(f"Find sheet of “{tileset.name}”", atoms)
 
 
-def paint_marks(
-    tileset: Tileset, kit: TerrainSet, slots: Iterable[tuple[int, int, int]], value: int
-) -> Edit:
-    """Mark slots of tiles with one terrain, or clear them with 0.
-
-    Parameters
-    ----------
-    slots : (row, column, slot) of each
-    """
-    if not 0 <= value <= len(kit.terrains):
-        raise EditError(f"mark {value} is not one of the {len(kit.terrains)} terrains of the set")
-    marks = _room_for(tileset, kit)
-    for row, col, slot in slots:
-        if not tileset.has(row, col):
-            raise EditError(
-                f"the sheet has no tile in row {row}, column {col}: its grid is "
-                f"{tileset.columns} × {tileset.rows}"
-            )
-        marks[row, col, slot] = value
-    name = "Clear marks" if value == NOTHING else f"Mark {kit.name_of(value)}"
-    return _marks_edit(tileset, kit, marks, name)
-
-
-def _room_for(tileset: Tileset, kit: TerrainSet) -> NDArray[np.uint8]:
-    high = max(tileset.rows, kit.marks.shape[0])
-    wide = max(tileset.columns, kit.marks.shape[1])
-    return kit.marks_within(high, wide)
-
-
-def _marks_edit(tileset: Tileset, kit: TerrainSet, marks: NDArray[np.uint8], name: str) -> Edit:
-    if kit.marks.shape == marks.shape and (kit.marks == marks).all():
-        return Edit(name, ())
+def set_inner(tileset: Tileset, row: int, col: int, inner: bool) -> Edit:
+    """Keep a tile for cells whose eight neighbours ask for the same, or let it go anywhere."""
+    new = tileset.inner | {(row, col)} if inner else tileset.inner - {(row, col)}
     changed = Changed(What.MARKS, tileset=tileset)
-    atom = SetField(kit, "marks", marks, changed, nbytes=2 * marks.nbytes)
-    return Edit(name, (atom,))
+    name = f"Tile {tileset.number(row, col)} {'only among its like' if inner else 'anywhere'}"
+    return Edit(name, (SetField(tileset, "inner", new, changed),))
 
 
 def set_weight(tileset: Tileset, row: int, col: int, weight: float) -> Edit:
@@ -138,61 +130,8 @@ def set_weight(tileset: Tileset, row: int, col: int, weight: float) -> Edit:
     return Edit(f"Weight of tile {tileset.number(row, col)}", (atom,))
 
 
-def add_set(tileset: Tileset, kit: TerrainSet) -> Edit:
-    """Add a terrain set to a tileset."""
-    _check_free_name(kit.name, [each.name for each in tileset.sets], "terrain set")
-    changed = Changed(What.MARKS, tileset=tileset)
-    atom = SetField(tileset, "sets", [*tileset.sets, kit], changed)
-    return Edit(f"Add terrain set “{kit.name}”", (atom,))
-
-
-def add_terrain(tileset: Tileset, kit: TerrainSet, name: str) -> Edit:
-    """Add a terrain to a set, with the next colour and a letter that is free."""
-    if len(kit.terrains) >= MAX_TERRAINS:
-        raise EditError(f"a set holds at most {MAX_TERRAINS} terrains: start another set")
-    _check_free_name(name, [each.name for each in kit.terrains], "terrain")
-    used = {each.colour for each in kit.terrains}
-    colour = next(each for each in TERRAIN_COLOURS if each not in used)
-    terrain = Terrain(name, colour, free_letter(name, [each.letter for each in kit.terrains]))
-    changed = Changed(What.MARKS, tileset=tileset)
-    atom = SetField(kit, "terrains", (*kit.terrains, terrain), changed)
-    return Edit(f"Add terrain “{name}”", (atom,))
-
-
-def change_terrain(
-    tileset: Tileset, kit: TerrainSet, number: int, *, name: str | None = None,
-    colour: str | None = None, letter: str | None = None,
-) -> Edit:  # fmt: skip
-    """Give a terrain another name, colour #rrggbb or letter."""
-    old = kit.terrains[number - 1]
-    if name is not None and name != old.name:
-        _check_free_name(name, [each.name for each in kit.terrains], "terrain")
-    new = replace(
-        old,
-        name=old.name if name is None else name.strip(),
-        colour=old.colour if colour is None else colour,
-        letter=old.letter if letter is None else letter[:1].upper(),
-    )
-    terrains = tuple(new if each is old else each for each in kit.terrains)
-    changed = Changed(What.MARKS, tileset=tileset)
-    return Edit(f"Change terrain “{old.name}”", (SetField(kit, "terrains", terrains, changed),))
-
-
-def free_letter(name: str, taken: list[str]) -> str:
-    """Pick a letter of the name that is not taken, else the first free one of the alphabet.
-
-    Examples
-    --------
-    >>> free_letter("clay", ["C", "L"])
-    'A'
-    """
-    for letter in name.upper() + "ABCDEFGHIJKLMNOPQRSTUVWXYZ":
-        if letter.isalpha() and letter not in taken:
-            return letter
-    return "?"
-
-
-def _check_free_name(name: str, taken: list[str], what: str) -> None:
+def check_free_name(name: str, taken: list[str], what: str) -> None:
+    """Refuse a name that is empty or taken."""
     if not name.strip():
         raise EditError(f"a {what} needs a name: type one")
     if name in taken:

@@ -71,6 +71,40 @@ class SlicingFile(_Part):
     see_through: Annotated[list[tuple[Channel, Channel, Channel]], Field(max_length=64)] = []
     tolerance: Annotated[int, Field(ge=0, le=765)] = 0
     area: tuple[Side, Side, TileSide, TileSide] | None = None
+    pieces: Annotated[list[tuple[Side, Side, TileSide, TileSide]], Field(max_length=16_384)] = []
+
+
+class TileAnchorFile(_Part):
+    """Where a tile stands on its cell's lower middle: pixels from its left and top."""
+
+    row: Place
+    col: Place
+    x: Annotated[int, Field(ge=-16_384, le=32_768)]
+    y: Annotated[int, Field(ge=-16_384, le=32_768)]
+
+
+class TileLabelFile(_Part):
+    """Name of a single tile."""
+
+    row: Place
+    col: Place
+    label: Name
+
+
+class FrameFile(_Part):
+    """A picture of an animation, and how long it shows in milliseconds."""
+
+    row: Place
+    col: Place
+    ms: Annotated[int, Field(ge=1, le=600_000)]
+
+
+class TileFramesFile(_Part):
+    """Animation of a tile: the tiles that it shows in turn."""
+
+    row: Place
+    col: Place
+    frames: Annotated[list[FrameFile], Field(min_length=1, max_length=4096)]
 
 
 class TileWeightFile(_Part):
@@ -87,22 +121,27 @@ class TerrainFile(_Part):
     name: Name
     colour: Annotated[str, Field(pattern=r"^#[0-9a-fA-F]{6}$")]
     letter: Annotated[str, Field(min_length=1, max_length=1)]
+    picture: tuple[Place, Place] | None = None
 
 
 class TileMarksFile(_Part):
-    """Marks of one tile, slots N NE E SE S SW W NW; 0 is nothing, n the n-th terrain."""
+    """Marks of one tile, slots N NE E SE S SW W NW, then the middle if there are nine numbers.
+
+    0 is nothing, n the n-th terrain, 254 anything. `tileset` names another one than the set's own.
+    """
 
     row: Place
     col: Place
-    marks: Annotated[list[Annotated[int, Field(ge=0, le=16)]], Field(min_length=8, max_length=8)]
+    tileset: Name | None = None
+    marks: Annotated[list[Annotated[int, Field(ge=0, le=254)]], Field(min_length=8, max_length=9)]
 
 
 class TerrainSetFile(_Part):
     """A terrain set and the marks of its tiles."""
 
     name: Name
-    kind: Literal["corner"] = "corner"
-    terrains: Annotated[list[TerrainFile], Field(max_length=16)] = []
+    kind: Literal["corner", "edge", "ring"] = "corner"
+    terrains: Annotated[list[TerrainFile], Field(max_length=64)] = []
     marks: list[TileMarksFile] = []
 
 
@@ -118,6 +157,10 @@ class TilesetFile(_Part):
     slicing: SlicingFile
     weights: list[TileWeightFile] = []
     left_out: list[tuple[Place, Place]] = []
+    inner: list[tuple[Place, Place]] = []
+    anchors: list[TileAnchorFile] = []
+    labels: list[TileLabelFile] = []
+    frames: list[TileFramesFile] = []
     sets: list[TerrainSetFile] = []
 
 
@@ -160,13 +203,20 @@ class TileLayerFile(_LayerFile):
 
 
 class GroundLayerFile(_LayerFile):
-    """A layer of terrain on vertices, (height + 1) × (width + 1), and its pins."""
+    """A layer of terrain and its pins.
+
+    `terrain` of a corner set stands on vertices, (height + 1) × (width + 1) numbers; of a ring set
+    on cells, height × width; of an edge set on the sides north of cells, (height + 1) × width, and
+    `west` on the sides west of cells, height × (width + 1).
+    """
 
     kind: Literal["ground"] = "ground"
     tileset: str
     set: str
     seed: int = 1
+    set_kind: Literal["corner", "edge", "ring"] = "corner"
     terrain: CellsFile
+    west: CellsFile | None = None
     pins: PinFile | PackedFile = PinFile(pins=[])
 
 

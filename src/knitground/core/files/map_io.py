@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from knitground.core.base.errors import FormatError
 from knitground.core.files import cells as cell_files
 from knitground.core.files.formats import (
+    CellsFile,
     GroundLayerFile,
     MapFile,
     NoiseStepFile,
@@ -23,7 +24,7 @@ from knitground.core.files.formats import (
 from knitground.core.model.layers import GroundLayer, Layer, TileLayer
 from knitground.core.model.map import MAX_CELLS, Legend, Map
 from knitground.core.model.recipe import NoiseStep, Recipe
-from knitground.core.model.terrain import MAX_TERRAINS
+from knitground.core.model.terrain import MAX_TERRAINS, SetKind
 from knitground.core.model.tileset import TileRef
 
 _LISTED_PINS = 65_536
@@ -73,13 +74,51 @@ def _layer_to_file(map_: Map, layer: Layer) -> TileLayerFile | GroundLayerFile:
             tileset=layer.tileset,
             set=layer.set_name,
             seed=layer.seed,
-            terrain=cell_files.to_file(layer.terrain),
+            set_kind=layer.kind_of_set.value,
+            **_terrain_to_file(layer),
             pins=pins,
         )
     legend, small = own_legend(map_.legend, layer.cells)
     return TileLayerFile.model_construct(
         **common, kind="tiles", legend=legend, cells=cell_files.to_file(small)
     )
+
+
+def _terrain_to_file(layer: GroundLayer) -> dict[str, Any]:
+    terrain = layer.terrain
+    if layer.kind_of_set is SetKind.RING:
+        return {"terrain": cell_files.to_file(np.ascontiguousarray(terrain[:-1, :-1]))}
+    if layer.kind_of_set is SetKind.CORNER:
+        return {"terrain": cell_files.to_file(terrain)}
+    north, west = (terrain & 255).astype(np.uint8), (terrain >> 8).astype(np.uint8)
+    return {
+        "terrain": cell_files.to_file(np.ascontiguousarray(north[:, :-1])),
+        "west": cell_files.to_file(np.ascontiguousarray(west[:-1])),
+    }
+
+
+def _terrain_from_file(map_: Map, file: GroundLayerFile, what: str) -> NDArray[Any]:
+    """Read terrain as a layer holds it: (height + 1, width + 1) whatever the kind of set."""
+    high, wide = map_.height, map_.width
+    kind = SetKind(file.set_kind)
+
+    def read_grid(cells: CellsFile, height: int, width: int, name: str) -> NDArray[np.int32]:
+        return cell_files.from_file(cells, height, width, 0, MAX_TERRAINS, f"{what}, {name}")
+
+    out = np.zeros((high + 1, wide + 1), kind.dtype)
+    if kind is SetKind.CORNER:
+        out[:] = read_grid(file.terrain, high + 1, wide + 1, "terrain")
+        return out
+    if kind is SetKind.RING:
+        out[:-1, :-1] = read_grid(file.terrain, high, wide, "terrain")
+    else:
+        if file.west is None:
+            raise FormatError(f"{what}: an edge set's terrain needs “west” too, and it is missing")
+        out[:, :-1] = read_grid(file.terrain, high + 1, wide, "terrain")
+        out[:-1] |= (read_grid(file.west, high, wide + 1, "west") << 8).astype(np.uint16)
+    if map_.wrap:
+        out[-1], out[:, -1] = out[0], out[:, 0]
+    return out
 
 
 def own_legend(
@@ -145,9 +184,7 @@ def _layer_from_file(map_: Map, file: TileLayerFile | GroundLayerFile, name: str
     if isinstance(file, TileLayerFile):
         small = cell_files.from_file(file.cells, *size, 0, len(file.legend), what)
         return TileLayer(file.name, file.number, file.visible, file.locked, places[small])
-    terrain = cell_files.from_file(
-        file.terrain, map_.height + 1, map_.width + 1, 0, MAX_TERRAINS, f"{what}, terrain"
-    )
+    terrain = _terrain_from_file(map_, file, what)
     cells, pinned = _pins_from_file(map_, file, places, what)
     return GroundLayer(
         file.name,
@@ -158,7 +195,8 @@ def _layer_from_file(map_: Map, file: TileLayerFile | GroundLayerFile, name: str
         file.tileset,
         file.set,
         file.seed,
-        terrain.astype(np.uint8),
+        SetKind(file.set_kind),
+        terrain,
         pinned,
     )
 

@@ -29,8 +29,9 @@ from knitground.core.files.tileset_io import tileset_from_file, tileset_to_file
 from knitground.core.model.mix import Mix, MixEntry
 from knitground.core.model.project import Project
 from knitground.core.model.slicing import Slicing
-from knitground.core.model.tileset import Picture, TileRef, Tileset
+from knitground.core.model.tileset import Frame, Picture, TileRef, Tileset
 from knitground.core.slicing.grid import MAX_SIDE_PX
+from knitground.core.slicing.pieces import foot, pack
 
 
 @dataclass
@@ -214,8 +215,13 @@ def settle_after_save(project: Project, folder: Path) -> None:
         tileset.unsaved = False
 
 
-def frames_tileset(path: Path, frames: list[Picture], name: str) -> Tileset:
-    """Lay the frames of an animation out as the tiles of a new sheet, row by row."""
+def frames_tileset(
+    path: Path, frames: list[Picture], name: str, times_ms: list[int] | None = None
+) -> Tileset:
+    """Lay the frames of an animation out as the tiles of a new sheet, row by row.
+
+    With times, the first tile shows all of them in turn.
+    """
     height, width = frames[0].shape[:2]
     columns = max(1, min(len(frames), MAX_SIDE_PX // width, round(len(frames) ** 0.5 * 1.5)))
     rows = -(-len(frames) // columns)
@@ -223,7 +229,7 @@ def frames_tileset(path: Path, frames: list[Picture], name: str) -> Tileset:
     for number, frame in enumerate(frames):
         row, col = divmod(number, columns)
         sheet[row * height : (row + 1) * height, col * width : (col + 1) * width] = frame
-    return Tileset(
+    made = Tileset(
         name,
         f"{file_stem(path.stem)}-frames.png",
         sheet.shape[1],
@@ -232,6 +238,38 @@ def frames_tileset(path: Path, frames: list[Picture], name: str) -> Tileset:
         picture=sheet,
         unsaved=True,
     )
+    if times_ms:
+        shown = zip(range(len(frames)), times_ms)
+        made.frames = {(0, 0): tuple(Frame(n // columns, n % columns, ms) for n, ms in shown)}
+    return made
+
+
+def loose_tileset(name: str, pictures: list[tuple[str, Picture]], cell: tuple[int, int]) -> Tileset:
+    """Pack pictures of different sizes on a new sheet: a tileset of loose pieces.
+
+    Parameters
+    ----------
+    pictures : each with the name that its tile gets
+    cell : height and width of the cells that they are meant for
+
+    Raises
+    ------
+    SlicingError
+        There are none, or they do not fit one sheet.
+    """
+    sheet, places = pack([picture for _, picture in pictures])
+    made = Tileset(
+        name,
+        f"{file_stem(name)}-loose.png",
+        sheet.shape[1],
+        sheet.shape[0],
+        Slicing(cell[1], cell[0], pieces=places),
+        picture=sheet,
+        unsaved=True,
+    )
+    made.anchors = {(0, number): foot(area) for number, area in enumerate(places)}
+    made.labels = {(0, number): label for number, (label, _) in enumerate(pictures)}
+    return made
 
 
 def new_tileset(path: Path, name: str) -> Tileset:

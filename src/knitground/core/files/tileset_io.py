@@ -6,22 +6,35 @@ import numpy as np
 
 from knitground.core.base.errors import FormatError, SlicingError
 from knitground.core.files.formats import (
+    FrameFile,
     SlicingFile,
     TerrainFile,
     TerrainSetFile,
+    TileAnchorFile,
+    TileFramesFile,
+    TileLabelFile,
     TileMarksFile,
     TilesetFile,
     TileWeightFile,
 )
 from knitground.core.model.slicing import Slicing
-from knitground.core.model.terrain import SetKind, Terrain, TerrainSet
-from knitground.core.model.tileset import Tileset
+from knitground.core.model.terrain import (
+    ANY,
+    SLOTS,
+    Marks,
+    SetKind,
+    Terrain,
+    TerrainSet,
+    no_marks,
+)
+from knitground.core.model.tileset import Frame, Tileset
 from knitground.core.slicing.grid import lay_grid
 
 
 def tileset_to_file(tileset: Tileset) -> TilesetFile:
     """Make the file model of a tileset."""
     slicing = {name: getattr(tileset.slicing, name) for name in SlicingFile.model_fields}
+    slicing["pieces"] = list(tileset.slicing.pieces)
     weights = [
         TileWeightFile(row=row, col=col, weight=weight)
         for (row, col), weight in sorted(tileset.weights.items())
@@ -34,20 +47,41 @@ def tileset_to_file(tileset: Tileset) -> TilesetFile:
         slicing=SlicingFile(**slicing),
         weights=weights,
         left_out=sorted(tileset.left_out),
+        inner=sorted(tileset.inner),
+        anchors=[
+            TileAnchorFile(row=row, col=col, x=x, y=y)
+            for (row, col), (x, y) in sorted(tileset.anchors.items())
+        ],
+        labels=[
+            TileLabelFile(row=row, col=col, label=label)
+            for (row, col), label in sorted(tileset.labels.items())
+        ],
+        frames=[
+            TileFramesFile(row=row, col=col, frames=[FrameFile(**each._asdict()) for each in shown])
+            for (row, col), shown in sorted(tileset.frames.items())
+        ],
         sets=[_set_to_file(kit) for kit in tileset.sets],
     )
 
 
 def _set_to_file(kit: TerrainSet) -> TerrainSetFile:
-    rows, cols = np.nonzero(kit.marks.any(axis=2))
-    marks = [
-        TileMarksFile(row=int(row), col=int(col), marks=kit.marks[row, col].tolist())
-        for row, col in zip(rows, cols)
-    ]
+    marks = _marks_to_file(kit, kit.marks, None)
+    for name, guest in sorted(kit.guests.items()):
+        marks += _marks_to_file(kit, guest, name)
     terrains = [
-        TerrainFile(name=each.name, colour=each.colour, letter=each.letter) for each in kit.terrains
+        TerrainFile(name=t.name, colour=t.colour, letter=t.letter, picture=t.picture)
+        for t in kit.terrains
     ]
-    return TerrainSetFile(name=kit.name, kind="corner", terrains=terrains, marks=marks)
+    return TerrainSetFile(name=kit.name, kind=kit.kind.value, terrains=terrains, marks=marks)
+
+
+def _marks_to_file(kit: TerrainSet, marks: Marks, tileset: str | None) -> list[TileMarksFile]:
+    used = SLOTS if kit.kind is SetKind.RING else SLOTS - 1
+    rows, cols = np.nonzero(marks.any(axis=2))
+    return [
+        TileMarksFile(row=int(r), col=int(c), tileset=tileset, marks=marks[r, c, :used].tolist())
+        for r, c in zip(rows, cols)
+    ]
 
 
 def tileset_from_file(file: TilesetFile, name: str) -> Tileset:
@@ -61,6 +95,7 @@ def tileset_from_file(file: TilesetFile, name: str) -> Tileset:
     numbers = file.slicing.model_dump()
     numbers["see_through"] = tuple(tuple(colour) for colour in file.slicing.see_through)
     numbers["area"] = file.slicing.area
+    numbers["pieces"] = tuple(file.slicing.pieces)
     slicing = Slicing(**numbers)
     try:
         lay_grid(slicing, file.width, file.height)
@@ -69,22 +104,43 @@ def tileset_from_file(file: TilesetFile, name: str) -> Tileset:
     tileset = Tileset(file.name, file.sheet, file.width, file.height, slicing)
     tileset.weights = {(each.row, each.col): each.weight for each in file.weights}
     tileset.left_out = frozenset(file.left_out)
+    tileset.inner = frozenset(file.inner)
+    tileset.anchors = {(each.row, each.col): (each.x, each.y) for each in file.anchors}
+    tileset.labels = {(each.row, each.col): each.label for each in file.labels}
+    tileset.frames = {
+        (each.row, each.col): tuple(Frame(f.row, f.col, f.ms) for f in each.frames)
+        for each in file.frames
+    }
     tileset.sets = [_set_from_file(kit, name) for kit in file.sets]
+    names = [kit.name for kit in tileset.sets]
+    twice = next((each for each in names if names.count(each) > 1), None)
+    if twice is not None:
+        raise FormatError(f"{name}: two terrain sets are called “{twice}”: rename one")
     return tileset
 
 
 def _set_from_file(file: TerrainSetFile, name: str) -> TerrainSet:
-    high = max((each.row for each in file.marks), default=-1) + 1
-    wide = max((each.col for each in file.marks), default=-1) + 1
+    terrains = tuple(Terrain(t.name, t.colour, t.letter, t.picture) for t in file.terrains)
+    made = TerrainSet(file.name, SetKind(file.kind), terrains)
+    guests = {each.tileset for each in file.marks if each.tileset is not None}
+    made.marks = _marks_from_file(file, name, None)
+    made.guests = {guest: _marks_from_file(file, name, guest) for guest in sorted(guests)}
+    return made
+
+
+def _marks_from_file(file: TerrainSetFile, name: str, tileset: str | None) -> Marks:
+    own = [each for each in file.marks if each.tileset == tileset]
+    high = max((each.row for each in own), default=-1) + 1
+    wide = max((each.col for each in own), default=-1) + 1
     if high * wide > 16_777_216:
         raise FormatError(f"{name}: marks stand as far out as row {high - 1}, column {wide - 1}")
-    marks = np.zeros((high, wide, 8), np.uint8)
-    for each in file.marks:
-        if max(each.marks) > len(file.terrains):
+    marks = no_marks(high, wide)
+    for each in own:
+        highest = max((mark for mark in each.marks if mark != ANY), default=0)
+        if highest > len(file.terrains):
             raise FormatError(
-                f"{name}: set “{file.name}” marks a tile with terrain {max(each.marks)}, "
+                f"{name}: set “{file.name}” marks a tile with terrain {highest}, "
                 f"but has only {len(file.terrains)}"
             )
-        marks[each.row, each.col] = each.marks
-    terrains = tuple(Terrain(each.name, each.colour, each.letter) for each in file.terrains)
-    return TerrainSet(file.name, SetKind(file.kind), terrains, marks)
+        marks[each.row, each.col, : len(each.marks)] = each.marks
+    return marks

@@ -9,11 +9,12 @@ import numpy as np
 from knitground.core.base.hashing import cell_numbers
 from knitground.core.base.window import Box
 from knitground.core.chance.draw import shares
-from knitground.core.knit.knit import terrain_of
-from knitground.core.knit.table import KnitTable
+from knitground.core.knit.bridge import TerrainGraph
+from knitground.core.knit.knit import codes_in, terrain_of
+from knitground.core.knit.table import RING_BITS, Key, KnitTable, reduced
 from knitground.core.model.layers import EMPTY, GAP, GroundLayer
 from knitground.core.model.map import Map
-from knitground.core.model.terrain import TerrainSet
+from knitground.core.model.terrain import SetKind, TerrainSet
 from knitground.core.model.tileset import TileRef
 
 
@@ -31,29 +32,32 @@ class Candidate:
 class Why:
     """What chose the tile of a knitted cell.
 
-    `corners` are the terrains' names at NW NE SW SE; `number` is the cell's draw, 0 to 255.
+    `slots` names the places that the set reads, `shown` the terrain at each; `number` is the
+    cell's draw, 0 to 255. `bridge` is the way of terrains that a gap would need, if there is one.
     """
 
     row: int
     col: int
-    corners: tuple[str, ...]
+    slots: tuple[str, ...]
+    shown: tuple[str, ...]
     candidates: tuple[Candidate, ...]
     number: int
     seed: int
     pinned: bool
     gap: bool
+    inside: bool = False
+    bridge: tuple[str, ...] = ()
 
     def sentence(self) -> str:
         """Say it in one line for a person."""
-        around = " · ".join(
-            f"{slot} {name}" for slot, name in zip(("NW", "NE", "SW", "SE"), self.corners)
-        )
+        around = " · ".join(f"{slot} {name}" for slot, name in zip(self.slots, self.shown))
+        way = f" · a bridge would go {' → '.join(self.bridge)}" if self.bridge else ""
         if self.pinned:
             return f"pinned by hand; beneath it: {around}"
         if self.gap:
-            return f"gap: no tile with a weight shows {around}"
+            return f"gap: no tile with a weight shows {around}{way}"
         if not self.candidates:
-            return "empty: no terrain at all its corners"
+            return "empty: no terrain there"
         if len(self.candidates) == 1:
             return f"{around}: the only tile with these marks"
         chosen = next((each for each in self.candidates if each.chosen), None)
@@ -64,36 +68,69 @@ class Why:
         )
 
 
-def explain(table: KnitTable, map_: Map, layer: GroundLayer, kit: TerrainSet, cell: Box) -> Why:
+def explain(
+    table: KnitTable,
+    map_: Map,
+    layer: GroundLayer,
+    kit: TerrainSet,
+    cell: Box,
+    graph: TerrainGraph | None = None,
+) -> Why:
     """Tell what chose the tile of one cell.
 
     Parameters
     ----------
     table : the look-up table of `kit` for this map's legend
     cell : a box of one cell, inside the map
+    graph : of the same set, to name the bridge that a gap would need
     """
     row, col = cell.top, cell.left
-    corners = terrain_of(layer, cell)
-    marks = [int(each) for each in corners.ravel()]
-    key = table.key_of(marks)
+    codes = codes_in(table, terrain_of(table, layer, cell, map_.wrap))
+    code = int(codes[codes.shape[0] // 2, codes.shape[1] // 2])
+    inside = table.inside is not None and bool((codes == code).all())
+    key, slots, shown = _asked(layer, kit, cell, code)
     number = int(
         cell_numbers(np.array([row]), np.array([col]), layer.seed, layer.number)[0, 0] >> 24
     )
     place = int(layer.cells[row, col])
-    found = table.variants.get(key, ())
+    found = table.candidates(key, inside)
     parts = shares([weight for _, weight in found])
     candidates = tuple(
         Candidate(tile, weight, part, place == at)
         for (at, weight), part in zip(found, parts)
         if (tile := map_.legend.tile(at)) is not None
     )
-    return Why(
-        row,
-        col,
-        tuple(kit.name_of(mark) for mark in marks),
-        candidates,
-        number,
-        layer.seed,
-        bool(layer.pinned[row, col]),
-        place == GAP and not candidates and place != EMPTY,
-    )
+    gap = place == GAP and not candidates and place != EMPTY
+    bridge = _bridge(kit, graph, key) if gap and graph is not None else ()
+    pinned = bool(layer.pinned[row, col])
+    return Why(row, col, slots, shown, candidates, number, layer.seed, pinned, gap, inside, bridge)
+
+
+def _asked(
+    layer: GroundLayer, kit: TerrainSet, cell: Box, code: int
+) -> tuple[Key, tuple[str, ...], tuple[str, ...]]:
+    """Give a cell's key, and in words the slots that the set reads and what is there."""
+    ground = layer.terrain
+    row, col = cell.top, cell.left
+    if kit.kind is SetKind.RING:
+        own = int(ground[row, col])
+        key: Key = (own, reduced(code & 255))
+        same = [slot.name for n, slot in enumerate(RING_BITS) if key[1] >> n & 1]
+        return key, ("middle", "same at"), (kit.name_of(own), ", ".join(same) or "none")
+    if kit.kind is SetKind.EDGE:
+        here, south, east = ground[row, col], ground[row + 1, col], ground[row, col + 1]
+        key = (int(here & 255), int(here >> 8), int(south & 255), int(east >> 8))
+    else:
+        key = tuple(int(ground[row + r, col + c]) for r in (0, 1) for c in (0, 1))
+    names = tuple(slot.name for slot in kit.kind.slots)
+    return key, names, tuple(kit.name_of(mark) for mark in key)
+
+
+def _bridge(kit: TerrainSet, graph: TerrainGraph, key: Key) -> tuple[str, ...]:
+    """Name the way between the two terrains of a key that are farthest apart."""
+    kinds = sorted(set(key) - {0})
+    if kit.kind is not SetKind.CORNER or max(kinds, default=0) >= graph.apart.shape[0]:
+        return ()
+    ways = [graph.way(a, b) for a in kinds for b in kinds if a < b]
+    longest = max(ways, key=len, default=[])
+    return tuple(kit.name_of(mark) for mark in longest) if len(longest) > 2 else ()

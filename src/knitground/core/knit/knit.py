@@ -1,4 +1,4 @@
-"""Knitting: the tile of every cell, from the terrain on its four vertices."""
+"""Knitting: the tile of every cell, from the terrain round it."""
 
 from __future__ import annotations
 
@@ -9,26 +9,30 @@ from numpy.typing import NDArray
 
 from knitground.core.base.hashing import column_numbers, join, row_numbers
 from knitground.core.base.window import Box, read
-from knitground.core.knit.table import KnitTable
+from knitground.core.knit.table import RING_BITS, KnitTable
 from knitground.core.model.layers import Cells, GroundLayer
+from knitground.core.model.terrain import SetKind, Slot
 
 _CHUNK_CELLS = 32_768
+Ground = NDArray[Any]
+"""Terrain as a ground layer holds it: uint8, of edge sets uint16 (`GroundLayer.terrain`)."""
+
+_STEPS = {
+    Slot.N: (-1, 0), Slot.NE: (-1, 1), Slot.E: (0, 1), Slot.SE: (1, 1),
+    Slot.S: (1, 0), Slot.SW: (1, -1), Slot.W: (0, -1), Slot.NW: (-1, -1),
+}  # fmt: skip
 
 
 def knit(
-    table: KnitTable,
-    terrain: NDArray[np.uint8],
-    rows: NDArray[Any],
-    cols: NDArray[Any],
-    seed: int,
-    layer: int,
+    table: KnitTable, terrain: Ground, rows: NDArray[Any], cols: NDArray[Any], seed: int, layer: int
 ) -> Cells:
     """Choose the tile of every cell of a rectangle.
 
     Parameters
     ----------
-    table : the set's look-up table; terrain numbers above its base give gaps
-    terrain : (h + 1, w + 1) uint8, the marks on the rectangle's vertices
+    table : the set's look-up table; terrain numbers that it does not know give gaps
+    terrain : (h + 1 + 2 m, w + 1 + 2 m), the terrain on the rectangle's places and on
+        m = `table.margin` more on each side, as `terrain_of` gives it
     rows, cols : (h,) and (w,) the cells' own rows and columns in the map
     seed, layer : int, of the ground layer
 
@@ -38,8 +42,8 @@ def knit(
 
     Notes
     -----
-    A part gives what the whole gives, bit for bit: nothing but a cell's own vertices and place is
-    read. Works through bands of about 32 K cells with buffers used again; no loop over cells.
+    A part gives what the whole gives, bit for bit: nothing but a cell's own surroundings and place
+    is read. Works through bands of about 32 K cells; no loop over cells.
 
     Examples
     --------
@@ -53,50 +57,128 @@ def knit(
     out = np.empty((height, width), np.int32)
     if out.size == 0:
         return out
-    base = table.base
-    key_dtype = np.uint16 if base**4 <= 65_536 else np.uint32
+    terrain = _known(table, terrain)
     band = max(1, min(height, _CHUNK_CELLS // width))
-    pairs = np.empty((band + 1, width), key_dtype)
-    keys = np.empty((band, width), key_dtype)
-    places = np.empty((band, width), np.int32)
     numbers = np.empty((band, width), np.uint32)
     row_part, col_part = row_numbers(rows, seed, layer), column_numbers(cols, seed, layer)
-    square = key_dtype(base * base)
+    more = 1 + 2 * table.margin
     for top in range(0, height, band):
         n = min(band, height - top)
-        near = terrain[top : top + n + 1]
-        np.multiply(near[:, :-1], key_dtype(base), out=pairs[: n + 1], dtype=key_dtype)
-        pairs[: n + 1] += near[:, 1:]
-        np.multiply(pairs[:n], square, out=keys[:n])
-        keys[:n] += pairs[1 : n + 1]
-        np.take(table.first, keys[:n], out=places[:n], mode="clip")
+        places = _starts(table, terrain[top : top + n + more])
         join(row_part[top : top + n], col_part, numbers[:n])
         numbers[:n] >>= np.uint32(24)
-        places[:n] += numbers[:n].view(np.int32)
-        np.take(table.slots, places[:n], out=out[top : top + n], mode="clip")
+        places += numbers[:n].view(np.int32)
+        np.take(table.slots, places, out=out[top : top + n], mode="clip")
     return out
+
+
+def _known(table: KnitTable, terrain: Ground) -> Ground:
+    """Give every number that the set does not know the same one, which has no tile."""
+    most = table.base
+    if table.kind is SetKind.EDGE:
+        north, west = terrain & 255, terrain >> 8
+        if not terrain.size or max(int(north.max()), int(west.max())) <= most:
+            return terrain
+        return np.asarray(np.minimum(north, most) | (np.minimum(west, most) << 8))
+    if not terrain.size or int(terrain.max()) <= most:
+        return terrain
+    return np.minimum(terrain, np.uint8(most))
+
+
+def _starts(table: KnitTable, near: Ground) -> NDArray[np.int32]:
+    """Give where the slots of each cell begin; (h, w) from (h + 1 + 2 m, w + 1 + 2 m)."""
+    codes = codes_in(table, near)
+    if table.inside is None:
+        return np.take(table.first, codes, mode="clip")
+    middle = codes[1:-1, 1:-1]
+    among = np.ones(middle.shape, np.bool_)
+    for down, across in _STEPS.values():
+        there = codes[
+            1 + down : codes.shape[0] - 1 + down, 1 + across : codes.shape[1] - 1 + across
+        ]
+        among &= there == middle
+    starts = np.take(table.first, middle, mode="clip")
+    starts[among] = table.inside[middle[among]]
+    return starts
+
+
+def codes_in(table: KnitTable, near: Ground) -> NDArray[np.int32]:
+    """Give the code of every cell in a window of terrain.
+
+    Parameters
+    ----------
+    near : (h + 1, w + 1) of corner and edge sets, (h + 3, w + 3) of ring sets
+
+    Returns
+    -------
+    (h, w) int32
+    """
+    if table.kind is SetKind.RING:
+        return _ring_codes(near)
+    side = np.uint16(table.base + 1)
+    if table.kind is SetKind.EDGE:
+        north, west = near & 255, near >> 8
+        upper = north[:-1, :-1] * side
+        upper += west[:-1, :-1]
+        lower = north[1:, :-1] * side
+        lower += west[:-1, 1:]
+    else:
+        pairs = np.multiply(near[:, :-1], side, dtype=np.uint16)
+        pairs += near[:, 1:]
+        upper, lower = pairs[:-1], pairs[1:]
+    codes = np.take(table.north, upper, mode="clip")
+    codes += np.take(table.south, lower, mode="clip")
+    return codes
+
+
+def _ring_codes(near: NDArray[np.uint8]) -> NDArray[np.int32]:
+    """Compare each cell with its eight neighbours: four planes, each used for two of them."""
+    field = near[:-1, :-1]  # a row and a column more come along for all kinds alike
+    height, width = field.shape[0] - 2, field.shape[1] - 2
+    bits = np.zeros((height, width), np.uint8)
+    place = {slot: n for n, slot in enumerate(RING_BITS)}
+    for slot, opposite in (
+        (Slot.W, Slot.E), (Slot.N, Slot.S), (Slot.NW, Slot.SE), (Slot.NE, Slot.SW),
+    ):  # fmt: skip
+        down, across = -_STEPS[slot][0], -_STEPS[slot][1]
+        if across >= 0:
+            high, wide = field.shape
+            same = field[down:, across:] == field[: high - down, : wide - across]
+            first, second = (1 - down, 1 - across), (1, 1)
+        else:
+            same = field[down:, :across] == field[:-down, -across:]
+            first, second = (1 - down, 1), (1, 1 + across)
+        own = same[first[0] : first[0] + height, first[1] : first[1] + width].view(np.uint8)
+        far = same[second[0] : second[0] + height, second[1] : second[1] + width].view(np.uint8)
+        bits |= own << np.uint8(place[slot])
+        bits |= far << np.uint8(place[opposite])
+    codes = np.left_shift(field[1:-1, 1:-1], 8, dtype=np.int32)
+    codes |= bits
+    return codes
 
 
 def knit_box(
     table: KnitTable,
     layer: GroundLayer,
     box: Box,
-    terrain: NDArray[np.uint8] | None = None,
+    terrain: Ground | None = None,
     *,
     keep_pins: bool = True,
+    wrap: bool = False,
 ) -> Cells:
     """Knit a box of a layer's cells; pinned cells keep what they hold. Returns a new array.
 
     Parameters
     ----------
     box : cells; may reach over the border of a map that wraps
-    terrain : (h + 1, w + 1) of this box instead of the layer's own, to try something out
+    terrain : of this box as `terrain_of` gives it, instead of the layer's own, to try something out
     keep_pins : False to see what the cells beneath the pins would be
+    wrap : whether the map does
     """
     height, width = layer.cells.shape
     rows, cols = box.rows(height), box.cols(width)
     if terrain is None:
-        terrain = terrain_of(layer, box)
+        terrain = terrain_of(table, layer, box, wrap)
     cells = knit(table, terrain, rows, cols, layer.seed, layer.number)
     pinned = read(layer.pinned, box)
     if keep_pins and pinned.any():
@@ -104,11 +186,59 @@ def knit_box(
     return cells
 
 
-def terrain_of(layer: GroundLayer, box: Box) -> NDArray[np.uint8]:
-    """Copy the terrain on the vertices round a box of cells: (h + 1, w + 1)."""
-    height, width = layer.cells.shape
-    inside = box.top >= 0 and box.left >= 0 and box.bottom <= height and box.right <= width
+def terrain_of(table: KnitTable, layer: GroundLayer, box: Box, wrap: bool) -> Ground:
+    """Copy the terrain that a box of cells is knitted from.
+
+    Returns
+    -------
+    (h + 1 + 2 m, w + 1 + 2 m) with m = `table.margin`. On a map that does not wrap, what lies
+    beyond the border is as the nearest place inside.
+    """
+    more, source = table.margin, layer.terrain
+    last = 1 if table.kind is SetKind.RING else 0  # ring sets stand on cells: one row less
+    inner = Box(box.top - more, box.left - more, box.bottom + 1 + more, box.right + 1 + more)
+    height, width = source.shape[0] - last, source.shape[1] - last
+    inside = inner.top >= 0 and inner.left >= 0 and inner.bottom <= height and inner.right <= width
     if inside:
-        return layer.terrain[box.top : box.bottom + 1, box.left : box.right + 1].copy()
-    around = Box(box.top, box.left, box.bottom + 1, box.right + 1)
-    return read(layer.terrain[:height, :width], around)
+        return source[inner.top : inner.bottom, inner.left : inner.right].copy()
+    rows, cols = _places(table, layer, box, wrap)
+    return source[np.ix_(rows, cols)]
+
+
+def terrain_with(
+    table: KnitTable, layer: GroundLayer, box: Box, wrap: bool, at: Box, patch: Ground
+) -> Ground:
+    """Give `terrain_of` as it would be with other values in a box of the terrain.
+
+    Parameters
+    ----------
+    at, patch : where, and what would stand there; on a map that wraps it may reach over the border
+    """
+    rows, cols = _places(table, layer, box, wrap)
+    out: Ground = layer.terrain[np.ix_(rows, cols)]
+    down, across = rows - at.top, cols - at.left
+    if wrap:
+        down, across = down % layer.cells.shape[0], across % layer.cells.shape[1]
+    hit = ((down >= 0) & (down < at.height), (across >= 0) & (across < at.width))
+    out[np.ix_(*hit)] = patch[np.ix_(down[hit[0]], across[hit[1]])]
+    return out
+
+
+def _places(
+    table: KnitTable, layer: GroundLayer, box: Box, wrap: bool
+) -> tuple[NDArray[np.intp], NDArray[np.intp]]:
+    more = table.margin
+    rows = np.arange(box.top - more, box.bottom + 1 + more)
+    cols = np.arange(box.left - more, box.right + 1 + more)
+    height, width = layer.cells.shape
+    if wrap:
+        return rows % height, cols % width
+    last = 0 if table.kind is SetKind.RING else 1
+    return np.clip(rows, 0, height - 1 + last), np.clip(cols, 0, width - 1 + last)
+
+
+def cells_reached(table: KnitTable, at: Box) -> Box:
+    """Give the cells whose tile may be another one once terrain in a box is."""
+    more = table.margin
+    near = 0 if table.kind is SetKind.RING else 1
+    return Box(at.top - near - more, at.left - near - more, at.bottom + more, at.right + more)

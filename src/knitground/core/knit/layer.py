@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
+from numpy.typing import NDArray
 
 from knitground.core.base.window import whole
 from knitground.core.knit.knit import knit_box
@@ -10,25 +11,48 @@ from knitground.core.knit.table import KnitTable, build_table
 from knitground.core.model.layers import GAP, GroundLayer
 from knitground.core.model.map import Map
 from knitground.core.model.project import Project
-from knitground.core.model.tileset import TileRef
+from knitground.core.model.terrain import TerrainSet
+from knitground.core.model.tileset import TileRef, Tileset
 
 
 def layer_table(project: Project, map_: Map, layer: GroundLayer) -> KnitTable:
     """Build the table for a layer; a set that is not there makes one with no tiles."""
     found = project.set_of(layer.tileset, layer.set_name)
     if found is None:
-        return build_table(np.zeros((0, 8), np.uint8), [], [], int(layer.terrain.max(initial=1)))
+        return build_table(np.zeros((0, 9), np.uint8), [], [], 1, layer.kind_of_set)
     owner, kit = found
-    marks = kit.marks_within(owner.rows, owner.columns)
-    for row, col in owner.left_out:
-        if owner.has(row, col):
-            marks[row, col] = 0
-    rows, cols = np.nonzero(marks.any(axis=2))
-    places = [
-        map_.legend.place(TileRef(owner.name, int(row), int(col))) for row, col in zip(rows, cols)
-    ]
-    weights = [owner.weight(int(row), int(col)) for row, col in zip(rows, cols)]
-    return build_table(marks[rows, cols], places, weights, max(1, len(kit.terrains)), kit.kind)
+    marks, tiles = marked_tiles(project, owner, kit)
+    owners = {each.name: each for each in project.tilesets}
+    places = [map_.legend.place(tile) for tile in tiles]
+    weights = [owners[tile.tileset].weight(tile.row, tile.col) for tile in tiles]
+    inner = [(tile.row, tile.col) in owners[tile.tileset].inner for tile in tiles]
+    return build_table(marks, places, weights, max(1, len(kit.terrains)), kit.kind, inner)
+
+
+def marked_tiles(
+    project: Project, owner: Tileset, kit: TerrainSet
+) -> tuple[NDArray[np.uint8], list[TileRef]]:
+    """List the tiles of a set that carry a mark, left-out ones apart.
+
+    Returns
+    -------
+    their marks (n, 9), and the tiles: those of the set's own sheet first, row by row, then those of
+    other tilesets in the project's order
+    """
+    all_marks: list[NDArray[np.uint8]] = []
+    tiles: list[TileRef] = []
+    for tileset in (owner, *(each for each in project.tilesets if each is not owner)):
+        guest = None if tileset is owner else tileset.name
+        if guest is not None and guest not in kit.guests:
+            continue
+        marks = kit.marks_within(tileset.rows, tileset.columns, guest)
+        for row, col in tileset.left_out:
+            if tileset.has(row, col):
+                marks[row, col] = 0
+        rows, cols = np.nonzero(marks.any(axis=2))
+        all_marks.append(marks[rows, cols])
+        tiles += [TileRef(tileset.name, int(r), int(c)) for r, c in zip(rows, cols)]
+    return np.concatenate(all_marks), tiles
 
 
 def knit_map(project: Project, map_: Map) -> int:
@@ -36,6 +60,8 @@ def knit_map(project: Project, map_: Map) -> int:
     gaps = 0
     for layer in map_.layers:
         if isinstance(layer, GroundLayer):
-            layer.cells[:] = knit_box(layer_table(project, map_, layer), layer, whole(layer.cells))
+            layer.cells[:] = knit_box(
+                layer_table(project, map_, layer), layer, whole(layer.cells), wrap=map_.wrap
+            )
             gaps += int((layer.cells == GAP).sum())
     return gaps

@@ -3,32 +3,43 @@
 from __future__ import annotations
 
 import numpy as np
-from numpy.typing import NDArray
 
-from knitground.core.knit.table import KnitTable
-from knitground.core.model.terrain import TerrainSet
+from knitground.core.base.window import whole
+from knitground.core.chance.draw import VARIANT_SLOTS
+from knitground.core.knit.knit import codes_in, terrain_of
+from knitground.core.knit.table import Key, KnitTable, reduced
+from knitground.core.model.layers import GroundLayer
+from knitground.core.model.terrain import SetKind, TerrainSet
 
 
-def missing_combinations(
-    table: KnitTable, kit: TerrainSet, terrain: NDArray[np.uint8]
-) -> list[tuple[tuple[str, ...], int]]:
-    """Name the combinations that become gaps, most frequent first.
+def missing_keys(table: KnitTable, layer: GroundLayer, wrap: bool) -> list[tuple[Key, int]]:
+    """List the keys that become gaps on a layer and how many cells ask for each, most first."""
+    ground = terrain_of(table, layer, whole(layer.cells), wrap)
+    if table.inside is not None:
+        ground = ground[1:-1, 1:-1]
+    codes = codes_in(table, ground)
+    rows, cols = np.nonzero(np.take(table.first, codes, mode="clip") == VARIANT_SLOTS)
+    counts: dict[Key, int] = {}
+    for key in _keys(table, ground, rows, cols):
+        counts[key] = counts.get(key, 0) + 1
+    return sorted(counts.items(), key=lambda item: (-item[1], item[0]))
 
-    Parameters
-    ----------
-    terrain : (h + 1, w + 1) uint8
 
-    Returns
-    -------
-    list of (names at NW NE SW SE, cells)
-    """
-    ground = terrain.astype(np.int64)
-    pairs = ground[:, :-1] * table.base + ground[:, 1:]
-    keys = pairs[:-1] * table.base**2 + pairs[1:]
-    counts = np.bincount(keys.ravel(), minlength=table.base**4)
-    gaps = np.flatnonzero((counts > 0) & (table.first[: len(counts)] == 256))
-    ordered = sorted(gaps, key=lambda key: -counts[key])
-    return [
-        (tuple(kit.name_of(mark) for mark in table.marks_of(int(key))), int(counts[key]))
-        for key in ordered
-    ]
+def _keys(table: KnitTable, ground: np.ndarray, rows: np.ndarray, cols: np.ndarray) -> list[Key]:
+    if table.kind is SetKind.RING:
+        codes = codes_in(table, ground)[rows, cols]
+        return [(int(code) >> 8, reduced(int(code) & 255)) for code in codes]
+    if table.kind is SetKind.EDGE:
+        here, south, east = ground[rows, cols], ground[rows + 1, cols], ground[rows, cols + 1]
+        parts = (here & 255, here >> 8, south & 255, east >> 8)
+    else:
+        parts = tuple(ground[rows + r, cols + c] for r in (0, 1) for c in (0, 1))
+    return [tuple(int(mark) for mark in key) for key in zip(*parts)]
+
+
+def key_words(kit: TerrainSet, key: Key) -> str:
+    """Say a key in words: what a tile would have to show."""
+    if kit.kind is SetKind.RING:
+        same = bin(key[1]).count("1")
+        return f"{kit.name_of(key[0])} with {same} of 8 neighbours the same"
+    return " · ".join(f"{slot.name} {kit.name_of(mark)}" for slot, mark in zip(kit.kind.slots, key))

@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
-from typing import ClassVar
+from typing import Any, ClassVar
 
 import numpy as np
 from numpy.typing import NDArray
+
+from knitground.core.model.terrain import SetKind
 
 GAP = -1
 EMPTY = 0
@@ -45,14 +47,22 @@ class TileLayer(Layer):
 class GroundLayer(Layer):
     """A layer that remembers terrain; its tiles are knitted from that.
 
-    `terrain` has shape (height + 1, width + 1): a mark of the terrain set on every vertex. Where
-    `pinned` (height, width) is true, the cell was laid by hand and knitting leaves it alone.
+    `terrain` has shape (height + 1, width + 1) whatever the kind of set; a map that wraps keeps the
+    last row and column equal to the first.
+
+    - corner set: uint8, the mark on every vertex
+    - ring set: uint8, the mark on cell (row, column); the last row and column are not used
+    - edge set: uint16, the mark on the side north of cell (row, column) in the low byte, on the
+      side west of it in the high byte
+
+    Where `pinned` (height, width) is true, the cell was laid by hand and knitting leaves it alone.
     """
 
     tileset: str = ""
     set_name: str = ""
     seed: int = 1
-    terrain: NDArray[np.uint8] = field(default_factory=lambda: np.zeros((1, 1), np.uint8))
+    kind_of_set: SetKind = SetKind.CORNER
+    terrain: NDArray[Any] = field(default_factory=lambda: np.zeros((1, 1), np.uint8))
     pinned: NDArray[np.bool_] = field(default_factory=lambda: np.zeros((0, 0), np.bool_))
 
     kind: ClassVar[str] = "ground"

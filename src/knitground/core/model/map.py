@@ -9,6 +9,7 @@ import numpy as np
 
 from knitground.core.model.layers import GroundLayer, Layer, TileLayer
 from knitground.core.model.recipe import Recipe
+from knitground.core.model.terrain import SetKind
 from knitground.core.model.tileset import TileRef
 
 MAX_SIDE = 65_535
@@ -76,7 +77,9 @@ class Map:
         cells = np.zeros((self.height, self.width), np.int32)
         return TileLayer(name, self.free_number(), cells=cells)
 
-    def new_ground_layer(self, name: str, tileset: str, set_name: str) -> GroundLayer:
+    def new_ground_layer(
+        self, name: str, tileset: str, set_name: str, kind: SetKind = SetKind.CORNER
+    ) -> GroundLayer:
         """Make an empty ground layer of this map's size; it is not added."""
         number = self.free_number()
         return GroundLayer(
@@ -86,6 +89,7 @@ class Map:
             tileset=tileset,
             set_name=set_name,
             seed=number,
-            terrain=np.zeros((self.height + 1, self.width + 1), np.uint8),
+            kind_of_set=kind,
+            terrain=np.zeros((self.height + 1, self.width + 1), kind.dtype),
             pinned=np.zeros((self.height, self.width), np.bool_),
         )

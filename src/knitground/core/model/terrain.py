@@ -8,12 +8,20 @@ from enum import IntEnum, StrEnum
 import numpy as np
 from numpy.typing import NDArray
 
-MAX_TERRAINS = 16
+MAX_TERRAINS = 64
 NOTHING = 0
+ANY = 254
+"""Mark of a slot that may be anything. Tiles that say more come first."""
+UNKNOWN = 255
+"""Mark of a slot that is not known yet; only while marks are guessed."""
+SLOTS = 9
+
+Marks = NDArray[np.uint8]
+"""(rows, columns, 9): the marks of a tileset's tiles, by slot."""
 
 
 class Slot(IntEnum):
-    """A place of a tile that can carry a mark, clockwise from the top."""
+    """A place of a tile that can carry a mark, clockwise from the top; the middle comes last."""
 
     N = 0
     NE = 1
@@ -23,51 +31,92 @@ class Slot(IntEnum):
     SW = 5
     W = 6
     NW = 7
+    MIDDLE = 8
+
+
+_ROUND = (Slot.N, Slot.NE, Slot.E, Slot.SE, Slot.S, Slot.SW, Slot.W, Slot.NW)
 
 
 class SetKind(StrEnum):
-    """Which slots a terrain set uses."""
+    """Which slots a terrain set uses.
+
+    corner: terrain stands on the vertices where four tiles meet. edge: on the sides between two
+    tiles. ring: on cells; a tile says its own terrain in the middle, and at the eight slots round
+    it which neighbours are of the same terrain.
+    """
 
     CORNER = "corner"
+    EDGE = "edge"
+    RING = "ring"
 
     @property
     def slots(self) -> tuple[Slot, ...]:
-        """The slots in use, in the order in which knitting reads them: NW NE SW SE."""
-        return (Slot.NW, Slot.NE, Slot.SW, Slot.SE)
+        """The slots in use, in the order in which knitting reads them."""
+        if self is SetKind.CORNER:
+            return (Slot.NW, Slot.NE, Slot.SW, Slot.SE)
+        if self is SetKind.EDGE:
+            return (Slot.N, Slot.W, Slot.S, Slot.E)
+        return (Slot.MIDDLE, *_ROUND)
+
+    @property
+    def margin(self) -> int:
+        """How many cells further than a cell itself knitting looks."""
+        return 1 if self is SetKind.RING else 0
+
+    @property
+    def dtype(self) -> type[np.uint8] | type[np.uint16]:
+        """Type of a layer's terrain: two sides stand in one number of an edge set."""
+        return np.uint16 if self is SetKind.EDGE else np.uint8
 
 
 @dataclass(frozen=True)
 class Terrain:
-    """One kind of ground: a name, a colour #rrggbb and a letter that stand for it."""
+    """One kind of ground: a name, a colour #rrggbb and a letter that stand for it.
+
+    `picture` is the tile (row, column of the set's own sheet) that stands for it, if one was
+    chosen.
+    """
 
     name: str
     colour: str
     letter: str
+    picture: tuple[int, int] | None = None
+
+
+def no_marks(rows: int = 0, columns: int = 0) -> Marks:
+    """Return the marks of a grid on which nothing is marked."""
+    return np.zeros((rows, columns, SLOTS), np.uint8)
 
 
 @dataclass(eq=False)
 class TerrainSet:
     """Terrains and the marks of the tiles that show them.
 
-    `marks` has shape (rows, columns, 8), uint8: place n of `terrains` is written as n + 1, and 0 is
-    nothing. It follows the sheet's grid and keeps marks of places that a smaller grid hides.
+    Place n of `terrains` is written as n + 1 in `marks`, 0 is nothing and 254 anything. Marks
+    follow the sheet's grid and are kept for places that a smaller grid hides. `guests` are marks of
+    tiles of other tilesets, by name.
     """
 
     name: str
     kind: SetKind = SetKind.CORNER
     terrains: tuple[Terrain, ...] = ()
-    marks: NDArray[np.uint8] = field(default_factory=lambda: np.zeros((0, 0, 8), np.uint8))
+    marks: Marks = field(default_factory=no_marks)
+    guests: dict[str, Marks] = field(default_factory=dict)
 
-    def marks_within(self, rows: int, columns: int) -> NDArray[np.uint8]:
-        """Copy the marks of a grid of this size: (rows, columns, 8)."""
-        out = np.zeros((rows, columns, 8), np.uint8)
-        high, wide = min(rows, self.marks.shape[0]), min(columns, self.marks.shape[1])
-        out[:high, :wide] = self.marks[:high, :wide]
+    def marks_within(self, rows: int, columns: int, guest: str | None = None) -> Marks:
+        """Copy the marks of a grid of this size: (rows, columns, 9); of a guest's, if named."""
+        marks = self.marks if guest is None else self.guests.get(guest, no_marks())
+        out = no_marks(rows, columns)
+        high, wide = min(rows, marks.shape[0]), min(columns, marks.shape[1])
+        out[:high, :wide] = marks[:high, :wide]
         return out
 
     def name_of(self, mark: int) -> str:
-        """Name of a mark: a terrain's, or 'nothing'."""
-        return "nothing" if mark == NOTHING else self.terrains[mark - 1].name
+        """Name of a mark: a terrain's, “nothing” or “any”."""
+        if mark == ANY:
+            return "any"
+        known = 0 < mark <= len(self.terrains)
+        return self.terrains[mark - 1].name if known else "nothing"
 
     def number_of(self, name: str) -> int:
         """Return the mark that stands for a terrain's name, 0 if the set has none of that name."""

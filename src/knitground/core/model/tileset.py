@@ -16,6 +16,18 @@ Picture = NDArray[np.uint8]
 """RGBA pixels, (height, width, 4), straight alpha."""
 
 
+Anchor = tuple[int, int]
+"""Pixels from a tile's left and top to the point that stands on its cell's lower middle."""
+
+
+class Frame(NamedTuple):
+    """One picture of an animation: a tile of the same tileset, and how long it shows."""
+
+    row: int
+    col: int
+    ms: int
+
+
 class TileRef(NamedTuple):
     """A tile by its place on its sheet, and how it is turned (0: as it stands; 1 to 7)."""
 
@@ -32,7 +44,10 @@ class Tileset:
     `picture` is None while the sheet's file can not be found; the tiles are then drawn as missing
     and everything else is kept. `origin` is where the sheet's file lies as long as it has not been
     copied into the project's folder; `unsaved` tells that the picture was made here and is
-    written on the next save.
+    written on the next save. A tile without an anchor stands with its lower left corner on its
+    cell's; `labels` are names of single tiles, for finding them. A tile with `frames` shows these
+    in turn, over and over, wherever it is laid. Tiles in `inner` are knitted only in cells whose
+    eight neighbours ask for the same marks.
     """
 
     name: str
@@ -43,6 +58,10 @@ class Tileset:
     weights: dict[tuple[int, int], float] = field(default_factory=dict)
     sets: list[TerrainSet] = field(default_factory=list)
     left_out: frozenset[tuple[int, int]] = frozenset()
+    anchors: dict[tuple[int, int], Anchor] = field(default_factory=dict)
+    labels: dict[tuple[int, int], str] = field(default_factory=dict)
+    frames: dict[tuple[int, int], tuple[Frame, ...]] = field(default_factory=dict)
+    inner: frozenset[tuple[int, int]] = frozenset()
     picture: Picture | None = None
     origin: Path | None = None
     unsaved: bool = False

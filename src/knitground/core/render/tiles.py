@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from knitground.core.model.tileset import TileRef, Tileset
 from knitground.core.render.pixels import Pixels, premultiplied, turned
-from knitground.core.slicing.grid import clear_see_through
+from knitground.core.slicing.grid import cut_tile
 
 
 def tile_pixels(tileset: Tileset, tile: TileRef) -> Pixels | None:
@@ -14,12 +14,36 @@ def tile_pixels(tileset: Tileset, tile: TileRef) -> Pixels | None:
     """
     if tileset.picture is None or not tileset.has(tile.row, tile.col):
         return None
-    cut = tileset.slicing
-    top, left = cut.top(tile.row), cut.left(tile.col)
-    part = tileset.picture[top : top + cut.tile_height, left : left + cut.tile_width]
-    if part.shape[:2] != (cut.tile_height, cut.tile_width):
+    _, _, wide, high = tileset.slicing.tile_area(tile.row, tile.col)
+    part = cut_tile(tileset.picture, tileset.slicing, tile.row, tile.col)
+    if part.shape[:2] != (high, wide):
         return None
-    return turned(premultiplied(clear_see_through(part.copy(), cut)), tile.turn)
+    return turned(premultiplied(part), tile.turn)
+
+
+def overhang(tileset: Tileset, tile: TileRef, height: int, width: int) -> tuple[int, int]:
+    """Tell where a tile's picture begins, from the upper left of its cell.
+
+    Parameters
+    ----------
+    height, width : of the cell, in pixels
+
+    Returns
+    -------
+    pixels down and across, less than 0 where it begins above or left of the cell. A turned picture
+    stands with the middle of its lower side where the unturned one's anchor is, or, without an
+    anchor, with its lower left corner on the cell's.
+    """
+    _, _, wide, high = tileset.slicing.tile_area(tile.row, tile.col)
+    anchor = tileset.anchors.get((tile.row, tile.col))
+    if tile.turn & 1:
+        high, wide = wide, high
+    if anchor is None:
+        return height - high, 0
+    x, y = anchor if tile.turn == 0 else (wide // 2, high)
+    if tile.turn == 4:
+        x, y = wide - anchor[0], anchor[1]
+    return height - y, width // 2 - x
 
 
 def is_empty(tileset: Tileset, row: int, col: int) -> bool:

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from knitground.core.model.tileset import Picture
 from knitground.core.slicing.evidence import Codes, backgrounds, colour_codes
-from knitground.core.slicing.grid import Grid, cut
+from knitground.core.slicing.grid import Grid, cut, each_tile
 
 _SEE_THROUGH_SHEET = 0.1
 
@@ -41,6 +41,8 @@ def tile_facts(picture: Picture, grid: Grid) -> TileFacts:
     picture : (H, W, 4) uint8
     grid : of this picture's size
     """
+    if grid.slicing.pieces:
+        return _piece_facts(picture, grid)
     shape = (grid.rows, grid.columns)
     codes = colour_codes(picture)
     between = backgrounds(codes)[:1]
@@ -54,6 +56,17 @@ def tile_facts(picture: Picture, grid: Grid) -> TileFacts:
         first[place].astype(np.int32).reshape(shape),
         _crossed(codes, between[0] if between else np.uint32(0), grid),
     )
+
+
+def _piece_facts(picture: Picture, grid: Grid) -> TileFacts:
+    """Find pieces that are there twice; none is empty, and no line cuts any."""
+    first: dict[bytes, int] = {}
+    numbers = [
+        first.setdefault(repr(tile.shape).encode() + tile.tobytes(), number)
+        for number, tile in enumerate(each_tile(picture, grid))
+    ]
+    none = np.zeros((1, grid.columns), np.bool_)
+    return TileFacts(none, np.array([numbers], np.int32), none.copy())
 
 
 def _crossed(codes: Codes, background: np.uint32, grid: Grid) -> NDArray[np.bool_]:

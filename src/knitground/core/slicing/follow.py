@@ -5,11 +5,10 @@ from __future__ import annotations
 from collections.abc import Callable
 
 import numpy as np
-from numpy.typing import NDArray
 
 from knitground.core.model.slicing import Slicing
 from knitground.core.model.tileset import Picture
-from knitground.core.slicing.grid import Grid, cut
+from knitground.core.slicing.grid import Grid, each_tile
 
 Place = tuple[int, int]
 Follow = Callable[[Place], Place | None]
@@ -29,6 +28,8 @@ def follow_pixels(old: Slicing, new: Slicing, rows: int, columns: int) -> Follow
     >>> moved((2, 3)), moved((0, 0))
     ((2, 2), None)
     """
+    if old.pieces or new.pieces:
+        return _follow_areas(old, new, rows, columns)
 
     def place(at: Place) -> Place | None:
         row = _best(old.top(at[0]), old.tile_height, new.top(0), new.tile_height, new.pitch_y, rows)
@@ -40,6 +41,29 @@ def follow_pixels(old: Slicing, new: Slicing, rows: int, columns: int) -> Follow
         shared = row[1] * col[1]
         areas = (old.tile_width * old.tile_height, new.tile_width * new.tile_height)
         return (row[0], col[0]) if 2 * shared >= max(areas) else None
+
+    return place
+
+
+def _follow_areas(old: Slicing, new: Slicing, rows: int, columns: int) -> Follow:
+    """Follow tiles from or to pieces: every new area is compared, as they have no order."""
+    areas = np.array(
+        [new.tile_area(row, col) for row in range(rows) for col in range(columns)], np.int64
+    ).reshape(-1, 4)
+    right, bottom = areas[:, 0] + areas[:, 2], areas[:, 1] + areas[:, 3]
+
+    def place(at: Place) -> Place | None:
+        if old.pieces and not (at[0] == 0 and at[1] < len(old.pieces)):
+            return None
+        left, top, wide, high = old.tile_area(*at)
+        across = np.minimum(right, left + wide) - np.maximum(areas[:, 0], left)
+        down = np.minimum(bottom, top + high) - np.maximum(areas[:, 1], top)
+        shared = np.maximum(across, 0) * np.maximum(down, 0)
+        if not shared.size:
+            return None
+        best = int(np.argmax(2 * shared - areas[:, 2] * areas[:, 3]))
+        most = max(wide * high, int(areas[best, 2] * areas[best, 3]))
+        return divmod(best, columns) if 2 * int(shared[best]) >= most else None
 
     return place
 
@@ -87,5 +111,4 @@ def follow_content(
 
 
 def _codes(picture: Picture, grid: Grid) -> list[bytes]:
-    tiles: NDArray[np.uint8] = cut(picture, grid)
-    return [tile.tobytes() for tile in tiles]
+    return [repr(tile.shape).encode() + tile.tobytes() for tile in each_tile(picture, grid)]

@@ -13,6 +13,7 @@ from knitground.core.model.tileset import Picture
 
 MAX_TILES = 262_144
 MAX_SIDE_PX = 16_384
+MAX_PIECES = 16_384
 
 
 @dataclass(frozen=True)
@@ -32,12 +33,10 @@ class Grid:
 
     def tile_at(self, x: float, y: float) -> tuple[int, int] | None:
         """Row and column of the tile that holds a pixel of the sheet; None between tiles."""
-        cut = self.slicing
-        row, row_rest = divmod(y - cut.top(0), cut.pitch_y)
-        col, col_rest = divmod(x - cut.left(0), cut.pitch_x)
-        inside = row_rest < cut.tile_height and col_rest < cut.tile_width
-        on_grid = 0 <= row < self.rows and 0 <= col < self.columns
-        return (int(row), int(col)) if inside and on_grid else None
+        at = self.slicing.tile_at(x, y)
+        if at is None or not (0 <= at[0] < self.rows and 0 <= at[1] < self.columns):
+            return None
+        return at
 
 
 def lay_grid(slicing: Slicing, width: int, height: int) -> Grid:
@@ -60,6 +59,9 @@ def lay_grid(slicing: Slicing, width: int, height: int) -> Grid:
     """
     _check_numbers(slicing)
     _check_area(slicing, width, height)
+    if slicing.pieces:
+        _check_pieces(slicing, width, height)
+        return Grid(slicing, len(slicing.pieces), 1, 0, 0)
     width, height = slicing.right_of(width), slicing.bottom_of(height)
     for axis, tile, first, side in (
         ("width", slicing.tile_width, slicing.left(0), width),
@@ -98,6 +100,21 @@ def _check_area(slicing: Slicing, width: int, height: int) -> None:
         )
 
 
+def _check_pieces(slicing: Slicing, width: int, height: int) -> None:
+    if len(slicing.pieces) > MAX_PIECES:
+        raise SlicingError(
+            f"{len(slicing.pieces)} pieces are more than {MAX_PIECES}: join small ones, "
+            "or draw a region round those that are wanted"
+        )
+    for number, (left, top, wide, high) in enumerate(slicing.pieces):
+        inside = left >= 0 and top >= 0 and left + wide <= width and top + high <= height
+        if not inside or wide < 1 or high < 1:
+            raise SlicingError(
+                f"piece {number}, {wide} × {high} px at {left}, {top}, lies outside the sheet's "
+                f"{width} × {height} px: find the pieces anew"
+            )
+
+
 def _check_numbers(slicing: Slicing) -> None:
     for item in fields(slicing):
         value = getattr(slicing, item.name)
@@ -112,8 +129,21 @@ def _check_numbers(slicing: Slicing) -> None:
             )
 
 
+def cut_tile(picture: Picture, slicing: Slicing, row: int, col: int) -> Picture:
+    """Cut one tile: (height, width, 4) uint8, a copy; see-through colours have alpha 0."""
+    left, top, wide, high = slicing.tile_area(row, col)
+    return clear_see_through(picture[top : top + high, left : left + wide].copy(), slicing)
+
+
+def each_tile(picture: Picture, grid: Grid) -> list[Picture]:
+    """Cut a sheet into its tiles, row by row, whatever their sizes."""
+    if not grid.slicing.pieces:
+        return list(cut(picture, grid))
+    return [cut_tile(picture, grid.slicing, 0, n) for n in range(grid.columns)]
+
+
 def cut(picture: Picture, grid: Grid) -> NDArray[np.uint8]:
-    """Cut a sheet into its tiles, row by row.
+    """Cut a sheet into the tiles of its grid, row by row; not for pieces (`each_tile`).
 
     Parameters
     ----------

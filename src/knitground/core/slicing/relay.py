@@ -7,7 +7,8 @@ import numpy as np
 from knitground.core.base.errors import SlicingError
 from knitground.core.model.slicing import Slicing
 from knitground.core.model.tileset import Picture
-from knitground.core.slicing.grid import MAX_SIDE_PX, Grid, cut
+from knitground.core.slicing.grid import MAX_SIDE_PX, Grid, cut, each_tile
+from knitground.core.slicing.pieces import pack
 
 
 def relay(
@@ -33,6 +34,8 @@ def relay(
     SlicingError
         A number is negative, the extrusion has no room, or the sheet would be too large.
     """
+    if grid.slicing.pieces:
+        return _packed_anew(picture, grid, spacing, extrude)
     for name, value, low in (
         ("margin", margin, extrude),
         ("spacing", spacing, 2 * extrude),
@@ -54,6 +57,23 @@ def relay(
         grown = np.pad(tile, around, mode="edge") if extrude else tile
         out[top : top + grown.shape[0], left : left + grown.shape[1]] = grown
     return out, new
+
+
+def _packed_anew(
+    picture: Picture, grid: Grid, spacing: int, extrude: int
+) -> tuple[Picture, Slicing]:
+    """Pack the pieces of a sheet anew; the same pieces in the same order."""
+    if extrude < 0 or spacing < 2 * extrude:
+        raise SlicingError(f"spacing {spacing} is too small here: give at least {2 * extrude}")
+    around = ((extrude, extrude), (extrude, extrude), (0, 0))
+    grown = [np.pad(tile, around, mode="edge") for tile in each_tile(picture, grid)]
+    sheet, places = pack(grown, spacing - 2 * extrude)
+    pieces = tuple(
+        (x + extrude, y + extrude, wide - 2 * extrude, high - 2 * extrude)
+        for x, y, wide, high in places
+    )
+    old = grid.slicing
+    return sheet, Slicing(old.tile_width, old.tile_height, pieces=pieces)
 
 
 def _size(new: Slicing, count: int, columns: int) -> tuple[int, int]:

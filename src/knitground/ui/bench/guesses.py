@@ -144,6 +144,7 @@ def _same(a: Slicing, b: Slicing | None) -> bool:
     return (
         (a.tile_width, a.tile_height, a.spacing_x, a.spacing_y)
         == (b.tile_width, b.tile_height, b.spacing_x, b.spacing_y)
+        and a.is_loose == b.is_loose
         and a.left(0) == b.left(0)
         and a.top(0) == b.top(0)
     )

@@ -5,7 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import QLineF, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QFont, QMouseEvent, QPainter, QPen, QPolygonF
 
-from knitground.core.edit.sheets import paint_marks
+from knitground.core.edit.terrains import paint_marks
 from knitground.core.model.terrain import NOTHING, Slot, TerrainSet
 from knitground.ui.session import Session
 from knitground.ui.sheetview import SheetView

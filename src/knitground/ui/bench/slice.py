@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 from functools import partial
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 from PySide6.QtCore import Qt, QTimer, Signal
@@ -24,8 +25,9 @@ from PySide6.QtWidgets import (
 
 from knitground.core.base.errors import KnitError, SlicingError
 from knitground.core.edit.changed import Changed, What
-from knitground.core.edit.reslice import reskin, use_relaid, use_slicing
-from knitground.core.edit.sheets import add_region, leave_out, remove_tileset
+from knitground.core.edit.document import Edit
+from knitground.core.edit.reslice import Losses, reskin, use_relaid, use_slicing
+from knitground.core.edit.sheets import add_region, leave_out, remove_tileset, set_anchor
 from knitground.core.edit.uses import count_uses
 from knitground.core.files.images import SUFFIXES, read_picture
 from knitground.core.files.places import file_stem
@@ -34,6 +36,7 @@ from knitground.core.model.tileset import Picture, Tileset
 from knitground.core.slicing.facts import TileFacts, tile_facts
 from knitground.core.slicing.grid import MAX_SIDE_PX, Grid, lay_grid
 from knitground.core.slicing.likely import GridGuess, likely_in_area
+from knitground.core.slicing.pieces import find_pieces
 from knitground.ui.bench.guesses import SURE, GuessList
 from knitground.ui.bench.relaydialog import RelayDialog, ReskinDialog
 from knitground.ui.bench.slicesheet import SliceSheet
@@ -62,6 +65,19 @@ def _facts_line(facts: QLabel, find: QWidget) -> QHBoxLayout:
     return line
 
 
+_QUIET_CELLS = 2_000_000
+
+
+def _pieces_line(slicing: Slicing) -> str:
+    widths = [area[2] for area in slicing.pieces]
+    heights = [area[3] for area in slicing.pieces]
+    return (
+        f"{len(widths)} loose pieces, {min(widths)} … {max(widths)} px wide, {min(heights)} … "
+        f"{max(heights)} px high · Shift+drag joins or adds, the right button takes away, "
+        "drag a foot mark to move an anchor"
+    )
+
+
 class SliceBench(QWidget):
     """The stage: the sheet, its numbers, what is left over. A trial until “Use this slicing”."""
 
@@ -73,6 +89,7 @@ class SliceBench(QWidget):
         self.session = session
         self.trial: Slicing | None = None
         self._filling = False
+        self._anchor_key: object = None
         self.sheet = SliceSheet()
         self.swatch, self.repeated = Swatch(), Swatch()
         self.guesses = GuessList()
@@ -91,6 +108,8 @@ class SliceBench(QWidget):
         self.sheet.picked_colour.connect(self._add_colour)
         self.sheet.reshaped.connect(self._show)
         self.sheet.region_drawn.connect(self.add_region)
+        self.sheet.anchor_moved.connect(self._move_anchor)
+        self.sheet.anchor_left.connect(self._leave_anchor)
         self.sheet.tiles_crossed.connect(self._leave_out)
         self.sheet.hovered.connect(lambda _: self._show_repeated())
         self.guesses.tried.connect(self._show_guess)
@@ -118,7 +137,7 @@ class SliceBench(QWidget):
         self.tolerance.setToolTip("How near to a see-through colour a pixel must be")
         self.tolerance.valueChanged.connect(self._typed)
         self.colours = QHBoxLayout()
-        self.pick = button("Pick on sheet", self._toggle_pick, "Click a colour on the sheet")
+        self.pick = button("Pick", self._toggle_pick, "Click a colour on the sheet")
         self.pick.setCheckable(True)
         self.use = primary("Use this slicing", self.commit, "Cut the sheet so", "Ctrl+Return")
         self.revert = button("Back to what was", self.reset, "Forget the numbers that were tried")
@@ -131,6 +150,18 @@ class SliceBench(QWidget):
             "Draw a tile", self._toggle_draw, "Draw one tile on the sheet (Shift+drag)"
         )
         self.draw.setCheckable(True)
+        self.loose = button(
+            "Find pieces", self._toggle_loose, "Find separate pictures by their outline"
+        )
+        self.loose.setCheckable(True)
+        self.gap = QSpinBox()
+        self.gap.setRange(0, 64)
+        self.gap.setValue(1)
+        self.gap.setPrefix("gap ")
+        self.gap.setSuffix(" px")
+        self.gap.setKeyboardTracking(False)
+        self.gap.setToolTip("See-through pixels inside a piece that do not part it")
+        self.gap.valueChanged.connect(self.find_pieces)
         self.more = QPushButton("Sheet…")
         self.more.setToolTip("Lay the sheet out anew, or give it another picture")
         menu = QMenu(self.more)
@@ -146,6 +177,7 @@ class SliceBench(QWidget):
         numbers = QGridLayout()
         numbers.setHorizontalSpacing(8)
         numbers.setVerticalSpacing(6)
+        self.size_label = QLabel()
         for place, (label, x, y) in enumerate(
             (
                 ("Tile  w × h", "tile_width", "tile_height"),
@@ -155,7 +187,7 @@ class SliceBench(QWidget):
             )
         ):
             at, down = (place % 2) * 3, place // 2
-            numbers.addWidget(QLabel(label), down, at)
+            numbers.addWidget(self.size_label if place == 0 else QLabel(label), down, at)
             numbers.addWidget(self.boxes[x], down, at + 1)
             numbers.addWidget(self.boxes[y], down, at + 2)
         numbers.setColumnMinimumWidth(2, 96)
@@ -167,6 +199,8 @@ class SliceBench(QWidget):
             QLabel("tolerance"),
             self.tolerance,
             self.draw,
+            self.loose,
+            self.gap,
             1,
         )
         left = panel()
@@ -245,9 +279,9 @@ class SliceBench(QWidget):
     def _typed(self) -> None:
         if self._filling or self.trial is None:
             return
-        numbers = {key: box.value() for key, box in self.boxes.items()}
+        numbers: dict[str, Any] = {key: box.value() for key, box in self.boxes.items()}
         colours, near = self.trial.see_through, self.tolerance.value()
-        self._try(Slicing(**numbers, see_through=colours, tolerance=near, area=self.trial.area))
+        self._try(replace(self.trial, see_through=colours, tolerance=near, **numbers))
 
     def _try(self, slicing: Slicing) -> None:
         tileset = self.session.tileset
@@ -255,6 +289,7 @@ class SliceBench(QWidget):
             return
         self.trial = slicing
         self._show_colours()
+        self._show_loose(slicing)
         missing = tileset.picture is None
         self.find_button.setVisible(missing)
         try:
@@ -282,11 +317,59 @@ class SliceBench(QWidget):
         self.use.setEnabled(different)
         self.revert.setEnabled(different)
 
+    # Loose pieces
+
+    def _toggle_loose(self) -> None:
+        if self.loose.isChecked():
+            self.find_pieces()
+        elif self.trial is not None:
+            self._show(replace(self.trial, pieces=()))
+
+    def find_pieces(self) -> None:
+        """Find the sheet's separate pieces by their outline and try them."""
+        tileset, trial = self.session.tileset, self.trial
+        if tileset is None or tileset.picture is None or trial is None:
+            return
+        picture, gap = tileset.picture, self.gap.value()
+        plain = replace(trial, pieces=())
+
+        def take(found: tuple[Area, ...]) -> None:
+            if tileset is not self.session.tileset:
+                return
+            if found:
+                self._show(replace(plain, pieces=found))
+            else:
+                self._show(plain)
+                self.session.warn("No pieces found: say which colour of the sheet is see-through")
+
+        self.session.run_long("Finding pieces…", lambda _: find_pieces(picture, plain, gap), take)
+
+    def _show_loose(self, slicing: Slicing) -> None:
+        loose = slicing.is_loose
+        self.loose.setChecked(loose)
+        self.gap.setVisible(loose)
+        self.size_label.setText("Cell  w × h" if loose else "Tile  w × h")
+        for key, box in self.boxes.items():
+            box.setEnabled(not loose or key.startswith("tile_"))
+        self.boxes["tile_width"].setToolTip("Cell width" if loose else "Tile width")
+        self.boxes["tile_height"].setToolTip("Cell height" if loose else "Tile height")
+
+    def _move_anchor(self, number: int, x: int, y: int) -> None:
+        tileset = self.session.tileset
+        if tileset is not None:
+            self._anchor_key = self._anchor_key or object()
+            self.session.apply(set_anchor(tileset, 0, number, (x, y)), self._anchor_key)
+
+    def _leave_anchor(self) -> None:
+        self._anchor_key = None
+
     def _say_facts(self, tileset: Tileset, grid: Grid) -> None:
         text = (
             f"{grid.columns} × {grid.rows} = {grid.count} tiles · "
             f"leftover: {grid.leftover_x} px right, {grid.leftover_y} px below"
         )
+        if grid.slicing.pieces:
+            text = _pieces_line(grid.slicing)
         facts = self.sheet.facts
         if facts is not None:
             text += f" · {int(facts.empty.sum())} empty, {int(facts.doubles.sum())} double"
@@ -306,16 +389,30 @@ class SliceBench(QWidget):
         tileset, trial = self.session.tileset, self.trial
         if tileset is None or trial is None or trial == tileset.slicing:
             return
+        project = self.session.project
+        cells = sum(each.height * each.width * len(each.layers) for each in project.maps)
+        if cells > _QUIET_CELLS:  # every cell laid by hand is looked at: not in this thread
+            self.session.run_long(
+                "Slicing…",
+                lambda _: use_slicing(project, tileset, trial),
+                lambda made: self._use(tileset, trial, *made),
+            )
+            return
         try:
-            edit, losses = use_slicing(self.session.project, tileset, trial)
+            made = use_slicing(project, tileset, trial)
         except SlicingError as error:
             self.session.warn(str(error))
             return
+        self._use(tileset, trial, *made)
+
+    def _use(self, tileset: Tileset, trial: Slicing, edit: Edit, losses: Losses) -> None:
         if losses.lines() and not self.confirm(losses.lines()):
             return
         if self.session.apply(edit):
+            cut = f"{tileset.columns} × {tileset.rows} tiles"
+            cut = f"{tileset.count} loose pieces" if trial.pieces else cut
             self.session.note(
-                f"“{tileset.name}” is cut into {tileset.columns} × {tileset.rows} tiles; "
+                f"“{tileset.name}” is cut into {cut}; "
                 "marks, weights and cells follow the same pixels"
             )
 

@@ -8,10 +8,12 @@ import numpy as np
 from PySide6.QtCore import QLineF, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QBrush, QColor, QFont, QImage, QMouseEvent, QPainter, QPainterPath, QPen
 
-from knitground.core.model.slicing import Slicing
+from knitground.core.model.slicing import Area, Slicing
 from knitground.core.model.tileset import Picture
 from knitground.core.slicing.facts import TileFacts
 from knitground.core.slicing.grid import Grid
+from knitground.core.slicing.pieces import foot, in_reading_order
+from knitground.ui.canvas.zoom import Camera
 from knitground.ui.sheetview import SheetView
 from knitground.ui.theme import LINEN, theme
 
@@ -62,9 +64,14 @@ def dragged(slicing: Slicing, grip: Grip, to: int) -> Slicing:
 
 
 def drawn(slicing: Slicing, left: int, top: int, right: int, bottom: int) -> Slicing:
-    """Give the slicing of which a rectangle drawn on the sheet is one tile."""
+    """Give the slicing of which a rectangle drawn on the sheet is one tile.
+
+    Among loose pieces it becomes one more; those whose middle it holds are joined in it.
+    """
     width, height = max(1, right - left), max(1, bottom - top)
     pitch_x, pitch_y = width + slicing.spacing_x, height + slicing.spacing_y
+    if slicing.pieces:
+        return _joined(slicing, (left, top, width, height))
     return replace(
         slicing,
         tile_width=width,
@@ -72,6 +79,38 @@ def drawn(slicing: Slicing, left: int, top: int, right: int, bottom: int) -> Sli
         margin_x=max(0, left - slicing.start_x) % pitch_x,
         margin_y=max(0, top - slicing.start_y) % pitch_y,
     )
+
+
+def _joined(slicing: Slicing, drawn_area: Area) -> Slicing:
+    """Put one piece in place of all whose middle a rectangle holds; alone it is a new piece."""
+    left, top, width, height = drawn_area
+    kept: list[Area] = []
+    held: list[Area] = []
+    for area in slicing.pieces:
+        x, y = area[0] + area[2] / 2, area[1] + area[3] / 2
+        inside = left <= x < left + width and top <= y < top + height
+        (held if inside else kept).append(area)
+    if held:
+        left, top = min(a[0] for a in held), min(a[1] for a in held)
+        width = max(a[0] + a[2] for a in held) - left
+        height = max(a[1] + a[3] for a in held) - top
+    return replace(slicing, pieces=tuple(in_reading_order([*kept, (left, top, width, height)])))
+
+
+def draw_pieces(
+    painter: QPainter, camera: Camera, slicing: Slicing, width: int, height: int
+) -> None:
+    """Outline the loose pieces that a view of this size shows."""
+    view = QRectF(0, 0, width, height)
+    painter.setPen(QPen(QColor(LINEN.madder), 1))
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    rects = []
+    for left, top, wide, high in slicing.pieces:
+        at = camera.to_screen(left, top)
+        rect = QRectF(*at, wide * camera.zoom, high * camera.zoom)
+        if rect.intersects(view):
+            rects.append(rect)
+    painter.drawRects(rects)
 
 
 class SliceSheet(SheetView):
@@ -83,6 +122,10 @@ class SliceSheet(SheetView):
     """Another slicing, by dragging a line or drawing a tile."""
     region_drawn = Signal(tuple)
     """Left, top, width and height of a region."""
+    anchor_moved = Signal(int, int, int)
+    """Number of a piece, and its anchor's place from the piece's left and top."""
+    anchor_left = Signal()
+    """The drag of an anchor has ended."""
     tiles_crossed = Signal(list, bool)
     """Rows and columns of tiles to leave out (True) or to take in again."""
 
@@ -95,6 +138,7 @@ class SliceSheet(SheetView):
         self.drawing_region = False
         self.others: list[tuple[str, Slicing]] = []
         self._crossing: bool | None = None
+        self._anchor: int | None = None
         self._grips: tuple[Grip, ...] = ()
         self._from: QPointF | None = None
         self._at: QPointF | None = None
@@ -119,7 +163,11 @@ class SliceSheet(SheetView):
         if self.grid is not None:
             self._shade_leftover(painter)
             self._mark_tiles(painter)
-            self._draw_lines(painter)
+            if self.grid.slicing.pieces:
+                draw_pieces(painter, self.camera, self.grid.slicing, self.width(), self.height())
+                self._draw_anchors(painter)
+            else:
+                self._draw_lines(painter)
         self._draw_new_tile(painter)
         if self._at is not None and self._from is None and self.underMouse():
             self._draw_loupe(painter)
@@ -165,6 +213,44 @@ class SliceSheet(SheetView):
             start = first + n * pitch * zoom
             out += [start, start + tile * zoom]
         return out
+
+    @property
+    def _settled(self) -> bool:
+        """Whether the lines shown are the slicing in use, not one that is being tried."""
+        return (
+            self.grid is not None
+            and self.tileset is not None
+            and self.grid.slicing == self.tileset.slicing
+        )
+
+    def _anchor_point(self, number: int) -> QPointF:
+        """Where the anchor of a piece is on the screen."""
+        assert self.tileset is not None
+        area = self.tileset.slicing.tile_area(0, number)
+        x, y = self.tileset.anchors.get((0, number), foot(area))
+        return QPointF(*self.camera.to_screen(area[0] + x, area[1] + y))
+
+    def _draw_anchors(self, painter: QPainter) -> None:
+        """Mark the point of each piece that stands on its cell: a foot line with a stem."""
+        if not self._settled or self.tileset is None:
+            return
+        for _, number in self.seen_tiles()[:2000]:
+            if self.tile_rect(0, number).width() >= 12:
+                at = self._anchor_point(number)
+                for colour, width in ((LINEN.panel, 4.0), (LINEN.accent, 2.0)):
+                    painter.setPen(QPen(QColor(colour), width))
+                    painter.drawLine(at - QPointF(5, 0), at + QPointF(5, 0))
+                    painter.drawLine(at, at - QPointF(0, 6))
+
+    def anchor_at(self, at: QPointF) -> int | None:
+        """Number of the piece whose anchor is under a place on the screen."""
+        if not self._settled or self.tileset is None or not self.tileset.slicing.pieces:
+            return None
+        near = [
+            ((self._anchor_point(n) - QPointF(0, 3) - at).manhattanLength(), n)
+            for _, n in self.seen_tiles()
+        ]
+        return min(near)[1] if near and min(near)[0] <= 2 * _NEAR else None
 
     def _area_rect(self, area: tuple[int, int, int, int]) -> QRectF:
         x, y = self.camera.to_screen(area[0], area[1])
@@ -215,7 +301,8 @@ class SliceSheet(SheetView):
                     rect = self._trial_rect(row, col).adjusted(3, 3, -3, -3)
                     painter.drawLine(rect.topLeft(), rect.bottomRight())
                     painter.drawLine(rect.topRight(), rect.bottomLeft())
-        if self.facts is None or self.grid.slicing.tile_width * self.camera.zoom < 10:
+        small = self.grid.slicing.tile_width * self.camera.zoom < 10
+        if self.facts is None or small or self.grid.count > 40_000:
             return
         rows, cols = self.facts.empty.shape
         hatch = QBrush(QColor(43, 42, 51, 120), Qt.BrushStyle.BDiagPattern)
@@ -242,6 +329,8 @@ class SliceSheet(SheetView):
     def _seen(self, rows: int, cols: int) -> list[tuple[int, int]]:
         assert self.grid is not None
         cut = self.grid.slicing
+        if cut.pieces:
+            return [(0, n) for n in range(len(cut.pieces))]
         x0, y0 = self.sheet_at(QPointF(0, 0))
         x1, y1 = self.sheet_at(QPointF(self.width(), self.height()))
         row_range = range(
@@ -256,9 +345,7 @@ class SliceSheet(SheetView):
 
     def _trial_rect(self, row: int, col: int) -> QRectF:
         assert self.grid is not None
-        cut, zoom = self.grid.slicing, self.camera.zoom
-        x, y = self.camera.to_screen(cut.left(col), cut.top(row))
-        return QRectF(x, y, cut.tile_width * zoom, cut.tile_height * zoom)
+        return self._area_rect(self.grid.slicing.tile_area(row, col))
 
     def _draw_new_tile(self, painter: QPainter) -> None:
         if self._from is None or self._at is None or self._grips:
@@ -317,6 +404,12 @@ class SliceSheet(SheetView):
         if self.grid is None:
             return []
         cut = self.grid.slicing
+        if cut.pieces:
+            at = cut.tile_at(left + _LOUPE_PX // 2, top + _LOUPE_PX // 2)
+            if at is None:
+                return []
+            x, y, wide, high = cut.tile_area(*at)
+            return [("x", x - left), ("x", x + wide - left), ("y", y - top), ("y", y + high - top)]
         out = []
         for axis, start, first, tile, pitch, count in (
             ("x", left, cut.left(0), cut.tile_width, cut.pitch_x, self.grid.columns),
@@ -333,7 +426,7 @@ class SliceSheet(SheetView):
 
     def grips_at(self, at: QPointF) -> tuple[Grip, ...]:
         """Lines of the grid under a place on the screen, one for each axis at most."""
-        if self.grid is None:
+        if self.grid is None or self.grid.slicing.pieces:
             return ()
         cut, zoom = self.grid.slicing, self.camera.zoom
         x, y = self.sheet_at(at)
@@ -358,7 +451,10 @@ class SliceSheet(SheetView):
         x, y = self.sheet_at(event.position())
         if self._crossing is not None:
             self._cross(event.position())
-        if self._from is not None and self._grips and self.grid is not None:
+        if self._anchor is not None and self.tileset is not None:
+            area = self.tileset.slicing.tile_area(0, self._anchor)
+            self.anchor_moved.emit(self._anchor, round(x) - area[0], round(y) - area[1])
+        elif self._from is not None and self._grips and self.grid is not None:
             slicing = self.grid.slicing
             for grip in self._grips:
                 slicing = dragged(slicing, grip, round(x if grip.axis == "x" else y))
@@ -397,12 +493,22 @@ class SliceSheet(SheetView):
         at = self.grid.tile_at(x, y) if self.grid else None
         if at is None or self.grid is None:
             return f"{size} · between tiles at {int(x)}, {int(y)}"
+        if self.grid.slicing.pieces:
+            return f"{size} · {self._piece_words(at[1])}"
         number = at[0] * self.grid.columns + at[1]
         cut = self.grid.slicing
         return (
             f"{size} · tile {number}: column {at[1]}, row {at[0]} at "
             f"{cut.left(at[1])}, {cut.top(at[0])} px{self._fact_words(at)}"
         )
+
+    def _piece_words(self, number: int) -> str:
+        assert self.grid is not None
+        left, top, wide, high = self.grid.slicing.tile_area(0, number)
+        label = self.tileset.labels.get((0, number), "") if self.tileset else ""
+        name = f" “{label}”" if label and self._settled else ""
+        facts = self._fact_words((0, number))
+        return f"piece {number}{name}: {wide} × {high} px at {left}, {top}{facts}"
 
     def _fact_words(self, at: tuple[int, int]) -> str:
         if self.tileset is not None and at in self.tileset.left_out:
@@ -416,7 +522,11 @@ class SliceSheet(SheetView):
         return " · art goes on over its border" if self.facts.crossed[at] else ""
 
     def pressed(self, event: QMouseEvent) -> None:
-        if self.tileset is None or event.button() != Qt.MouseButton.LeftButton:
+        if self.tileset is None:
+            return
+        if event.button() == Qt.MouseButton.RightButton:
+            self._take_away(event.position())
+        if event.button() != Qt.MouseButton.LeftButton:
             return
         if self.picking:
             self._pick(event.position())
@@ -425,10 +535,21 @@ class SliceSheet(SheetView):
             self._cross(event.position())
             return
         shift = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+        self._anchor = None if shift else self.anchor_at(event.position())
+        if self._anchor is not None:
+            return
         free = self.drawing or shift or self.drawing_region
         self._grips = () if free else self.grips_at(event.position())
         if self._grips or free:
             self._from = self._at = event.position()
+
+    def _take_away(self, at: QPointF) -> None:
+        """Take the piece under the pointer out of the pieces that are tried."""
+        place = self.grid.tile_at(*self.sheet_at(at)) if self.grid is not None else None
+        if self.grid is None or place is None or len(self.grid.slicing.pieces) < 2:
+            return
+        kept = [area for n, area in enumerate(self.grid.slicing.pieces) if n != place[1]]
+        self.reshaped.emit(replace(self.grid.slicing, pieces=tuple(kept)))
 
     def _cross(self, at: QPointF) -> None:
         """Leave the tile under the pointer out, or take it in again; a drag goes on so."""
@@ -453,6 +574,9 @@ class SliceSheet(SheetView):
         if self._crossing is not None:
             self._crossing = None
             self.tiles_crossed.emit([], True)
+        if self._anchor is not None:
+            self._anchor = None
+            self.anchor_left.emit()
         if self._from is None:
             return
         self._at = event.position()

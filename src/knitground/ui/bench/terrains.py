@@ -21,7 +21,8 @@ from PySide6.QtWidgets import (
 
 from knitground.core.chance.draw import shares
 from knitground.core.edit.changed import Changed, What
-from knitground.core.edit.sheets import add_set, add_terrain, change_terrain, set_weight
+from knitground.core.edit.sheets import set_weight
+from knitground.core.edit.terrains import add_set, add_terrain, change_terrain
 from knitground.core.model.project import free_name
 from knitground.core.model.terrain import NOTHING, TerrainSet
 from knitground.core.model.tileset import TileRef, Tileset
@@ -228,7 +229,9 @@ class TerrainsBench(QWidget):
             return
         old = kit.name_of(mark)
         self.session.attempt(
-            lambda: self.session.doc.apply(change_terrain(tileset, kit, mark, **facts))
+            lambda: self.session.doc.apply(
+                change_terrain(self.session.project, tileset, kit, mark, **facts)  # type: ignore[arg-type]
+            )
         )
         hand = self.session.hand
         if isinstance(hand, TerrainInHand) and hand.name == old:

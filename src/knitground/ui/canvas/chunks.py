@@ -19,7 +19,8 @@ from knitground.core.edit.laying import Plan
 from knitground.core.model.layers import Cells, Layer
 from knitground.core.model.map import Map
 from knitground.core.render.atlas import Atlas
-from knitground.core.render.compose import compose
+from knitground.core.render.compose import around, compose
+from knitground.core.render.pixels import Pixels
 
 CHUNK_PX = 256
 LIMIT_BYTES = 192 * 1024 * 1024
@@ -42,6 +43,8 @@ class Chunk:
     pixels: NDArray[np.uint32]
     image: QImage = field(init=False)
     dirty: Box | None = None
+    moving: Box | None = None
+    """Cells that show an animation."""
 
     def __post_init__(self) -> None:
         self.image = image_of(self.pixels)
@@ -56,7 +59,7 @@ class ChunkStore:
         self.atlas = Atlas(doc.project, map_)
         self._chunks: OrderedDict[Key, Chunk] = OrderedDict()
         self._bytes = 0
-        self._ghost: tuple[Plan, int, NDArray[np.uint32], QImage] | None = None
+        self._ghost: tuple[Plan, int, Box, Pixels, QImage] | None = None
 
     def cells_a_side(self, level: int) -> int:
         """How many cells one piece is wide and high at a level."""
@@ -97,7 +100,7 @@ class ChunkStore:
 
     def touch(self, box: Box) -> None:
         """Note that cells are different now; the box may wrap."""
-        pieces = box.pieces(self._map.height, self._map.width)
+        pieces = self.shown(box).pieces(self._map.height, self._map.width)
         for chunk in self._chunks.values():
             for piece in pieces:
                 hit = Box(
@@ -114,22 +117,58 @@ class ChunkStore:
         for chunk in self._chunks.values():
             chunk.dirty = chunk.box
 
-    def picture(self, box: Box, level: int, layer: Layer, cells: Cells) -> NDArray[np.uint32]:
-        """Compose a box of the map (may wrap) with other cells in one of its layers: a ghost."""
-        stack = []
-        for each in self._map.layers:
-            if each is layer:
-                stack.append(cells)
-            elif each.visible:
-                stack.append(self._doc.cells(self._map, each, box))
-        return compose(self.atlas.pictures(level), stack)
+    def animate(self, ms: int) -> bool:
+        """Show animations as they are at a time; returns whether anything is to be drawn anew."""
+        if not self.atlas.show_time(ms):
+            return False
+        found = False
+        for chunk in self._chunks.values():
+            if chunk.moving is not None:
+                chunk.dirty = chunk.dirty.joined(chunk.moving) if chunk.dirty else chunk.moving
+                found = True
+        return found
 
-    def ghost_image(self, plan: Plan, level: int) -> QImage:
-        """Draw what a plan will give; kept as long as the same plan is shown at the same level."""
+    def picture(self, box: Box, level: int, layer: Layer, laid: Box, cells: Cells) -> Pixels:
+        """Compose a box of the map (may wrap) with other cells in one of its layers: a ghost.
+
+        `cells` are those of the box `laid`, which lies inside `box`.
+        """
+        map_ = self._map
+        pictures = self.atlas.at(level)
+        wide, margin = around(box, pictures.reach, map_.height, map_.width, map_.wrap)
+        stack = []
+        for each in map_.layers:
+            if each is layer:
+                trial = self._doc.cells(map_, each, wide) if wide != laid else cells.copy()
+                top, left = laid.top - wide.top, laid.left - wide.left
+                trial[top : top + laid.height, left : left + laid.width] = cells
+                stack.append(trial)
+            elif each.visible:
+                stack.append(self._doc.cells(map_, each, wide))
+        return compose(pictures, stack, margin)
+
+    def ghost_image(self, plan: Plan, level: int) -> tuple[Box, QImage]:
+        """Draw what a plan will give: the cells shown, and their picture.
+
+        Cells beside the plan's own are shown too where a picture reaches over there. Kept as long
+        as the same plan is shown at the same level.
+        """
         if self._ghost is None or self._ghost[0] is not plan or self._ghost[1] != level:
-            pixels = self.picture(plan.box, level, plan.layer, plan.cells)
-            self._ghost = (plan, level, pixels, image_of(pixels))
-        return self._ghost[3]
+            box = self.shown(plan.box)
+            pixels = self.picture(box, level, plan.layer, plan.box, plan.cells)
+            self._ghost = (plan, level, box, pixels, image_of(pixels))
+        return self._ghost[2], self._ghost[4]
+
+    def shown(self, box: Box) -> Box:
+        """Give the cells on which a change of these cells may show: pictures reach beyond them."""
+        reach, map_ = self.atlas.reach, self._map
+        if not reach:
+            return box
+        wide = Box(
+            box.top - reach.up, box.left - reach.left,
+            box.bottom + reach.down, box.right + reach.right,
+        )  # fmt: skip
+        return wide if map_.wrap else wide.clipped(map_.height, map_.width)
 
     def _compose_new(self, key: Key) -> Chunk:
         level, row, col = key
@@ -147,13 +186,37 @@ class ChunkStore:
         return chunk
 
     def _patch(self, level: int, chunk: Chunk, box: Box) -> None:
-        stack = [
-            self._doc.cells(self._map, layer, box) for layer in self._map.layers if layer.visible
-        ]
+        map_ = self._map
+        pictures = self.atlas.at(level)
+        round_it, margin = around(box, pictures.reach, map_.height, map_.width, map_.wrap)
+        stack = [self._doc.cells(map_, layer, round_it) for layer in map_.layers if layer.visible]
+        if self.atlas.moving:
+            self._note_moving(chunk, round_it, stack)
         high, wide = self.atlas.tile_size(level)
         top, left = (box.top - chunk.box.top) * high, (box.left - chunk.box.left) * wide
         target = chunk.pixels[top : top + box.height * high, left : left + box.width * wide]
         if stack:
-            target[:] = compose(self.atlas.pictures(level), stack)
+            target[:] = compose(self.atlas.at(level), stack, margin)
         else:
             target[:] = 0
+
+    def _note_moving(self, chunk: Chunk, box: Box, stack: list[Cells]) -> None:
+        """Remember where a piece shows animations, pictures that reach into it included."""
+        places = self.atlas.moving_places
+        found = np.zeros((box.height, box.width), np.bool_)
+        for cells in stack:
+            found |= np.isin(cells, places)
+        rows, cols = np.flatnonzero(found.any(axis=1)), np.flatnonzero(found.any(axis=0))
+        if not rows.size:
+            return
+        seen = self.shown(
+            Box(box.top + int(rows[0]), box.left + int(cols[0]),
+                box.top + int(rows[-1]) + 1, box.left + int(cols[-1]) + 1)
+        )  # fmt: skip
+        inside = chunk.box
+        hit = Box(
+            max(seen.top, inside.top), max(seen.left, inside.left),
+            min(seen.bottom, inside.bottom), min(seen.right, inside.right),
+        )  # fmt: skip
+        if not hit.is_empty:
+            chunk.moving = chunk.moving.joined(hit) if chunk.moving else hit

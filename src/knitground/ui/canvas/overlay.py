@@ -87,18 +87,18 @@ def draw_plan(painter: QPainter, camera: Camera, map_: Map, store: ChunkStore, p
         plan = _cut(plan, view)
     if plan.box.is_empty:
         return
-    image = store.ghost_image(plan, level)
+    box, image = store.ghost_image(plan, level)
     painter.save()
     whole = map_rect(camera, map_)
     painter.setClipRect(whole)
     painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, camera.zoom < 1)
     for down in (-1, 0, 1) if map_.wrap else (0,):
         for across in (-1, 0, 1) if map_.wrap else (0,):
-            rect = _box_rect(camera, map_, plan.box)
-            rect.translate(across * whole.width(), down * whole.height())
+            step = (across * whole.width(), down * whole.height())
+            rect = _box_rect(camera, map_, box).translated(*step)
             if rect.intersects(whole):
                 painter.drawImage(rect, image)
-                _dashes(painter, rect)
+                _dashes(painter, _box_rect(camera, map_, plan.box).translated(*step))
     painter.restore()
 
 

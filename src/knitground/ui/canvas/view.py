@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from time import perf_counter
+from time import monotonic, perf_counter
 
 from PySide6.QtCore import QPoint, QPointF, QRect, QRectF, Qt, QTimer, Signal
 from PySide6.QtGui import (
@@ -50,6 +50,7 @@ class MapView(QWidget):
         self.camera = Camera()
         self.show_grid = True
         self.repeat = False
+        self.playing = True
         self._tools = tools
         self._ghost = Ghost(session)
         self._store: ChunkStore | None = None
@@ -69,6 +70,8 @@ class MapView(QWidget):
         self.setAccessibleName("Map")
         self.setMinimumSize(240, 160)
         self.setCursor(Qt.CursorShape.CrossCursor)
+        self._clock = QTimer(self, interval=40)
+        self._clock.timeout.connect(self._animate)
         self._later = QTimer(self, singleShot=True, interval=0)
         self._later.timeout.connect(self.update)
         session.opened.connect(self._reopen)
@@ -134,6 +137,23 @@ class MapView(QWidget):
         """Show or hide the lines between cells."""
         self.show_grid = on
         self.update()
+
+    def set_playing(self, on: bool) -> None:
+        """Let animations run, or stand at their first frame."""
+        self.playing = on
+        if not on and self._store is not None and self._store.animate(0):
+            self.update()
+        self._run_clock()
+
+    def _run_clock(self) -> None:
+        runs = self.playing and self._store is not None and self._store.atlas.moving
+        if runs != self._clock.isActive():
+            self._clock.start() if runs else self._clock.stop()
+
+    def _animate(self) -> None:
+        now = int(monotonic() * 1000)
+        if self._store is not None and self.isVisible() and self._store.animate(now):
+            self.update()
 
     def show_cell(self, row: int, col: int) -> None:
         """Bring a cell to the middle and put the cell cursor on it."""
@@ -217,7 +237,7 @@ class MapView(QWidget):
         if self.repeat or self._map.wrap:
             self.update()
         else:
-            self.update(self.screen_rect(box))
+            self.update(self.screen_rect(self._store.shown(box)))
         if self._at is not None and not self._stroking:
             self._tell()  # what is under a pointer at rest may be another tile now
 
@@ -248,6 +268,7 @@ class MapView(QWidget):
                 self._draw_map(painter, event.rect(), down, across, until)
             if self.cold:
                 self._later.start()
+            self._run_clock()
             self._draw_over(painter, event.rect())
         painter.end()
 

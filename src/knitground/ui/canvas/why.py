@@ -85,7 +85,7 @@ def draw_why(
     shown = why.candidates[:6]
     for place, each in enumerate(shown):
         spot = QRectF(inner.left() + place * 52, inner.top() + 54, 32, 32)
-        picture = store.atlas.pictures()[session.map.legend.place(each.tile)].copy()
+        picture = store.atlas.picture(session.map.legend.place(each.tile)).copy()
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, False)
         painter.drawImage(spot, image_of(picture))
         pen = QPen(t.colour("madder" if each.chosen else "line"), 3 if each.chosen else 1)

@@ -29,13 +29,31 @@ class ShipTileset(_Part):
     see_through: list[tuple[int, int, int]]
 
 
+class ShipFrame(_Part):
+    """A picture of an animation: where it is on the tileset's image, and for how long it shows."""
+
+    x: int
+    y: int
+    width: int
+    height: int
+    ms: int
+
+
 class ShipTile(_Part):
-    """Tile n of the legend: where its picture is. `turn`: quarter turns clockwise, + 4 mirrored."""
+    """Tile n of the legend: where its picture is, and where it begins from its cell's upper left.
+
+    `turn`: quarter turns clockwise, + 4 mirrored left to right first.
+    """
 
     tileset: int
     tile: int
     x: int
     y: int
+    width: int
+    height: int
+    offset_x: int
+    offset_y: int
+    frames: list[ShipFrame]
     turn: int
 
 

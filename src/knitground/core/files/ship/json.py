@@ -12,6 +12,7 @@ from knitground.core.files.jsontext import to_text
 from knitground.core.files.places import file_names, file_stem
 from knitground.core.files.ship.formats import (
     ShipFile,
+    ShipFrame,
     ShipLayer,
     ShipTerrain,
     ShipTile,
@@ -21,6 +22,7 @@ from knitground.core.model.layers import GAP, GroundLayer
 from knitground.core.model.map import Map
 from knitground.core.model.project import Project
 from knitground.core.model.tileset import TileRef, Tileset
+from knitground.core.render.tiles import overhang
 from knitground.core.slicing.grid import clear_see_through
 
 
@@ -48,7 +50,7 @@ def ship_json(project: Project, map_: Map, folder: Path) -> dict[Path, bytes]:
         wrap=map_.wrap,
         gaps=sum(int((layer.cells == GAP).sum()) for layer in map_.layers),
         tilesets=[_tileset(each, image) for each, image in zip(tilesets, images)],
-        legend=[_tile(tilesets, tile) for _, tile in known],
+        legend=[_tile(map_, tilesets, tile) for _, tile in known],
         layers=[
             ShipLayer(
                 name=layer.name,
@@ -87,24 +89,43 @@ def _tileset(tileset: Tileset, image: str) -> ShipTileset:
         tile_height=cut.tile_height,
         columns=tileset.columns,
         rows=tileset.rows,
-        first_x=cut.left(0),
-        first_y=cut.top(0),
+        first_x=0 if cut.pieces else cut.left(0),
+        first_y=0 if cut.pieces else cut.top(0),
         pitch_x=cut.pitch_x,
         pitch_y=cut.pitch_y,
         see_through=list(cut.see_through),
     )
 
 
-def _tile(tilesets: list[Tileset], tile: TileRef) -> ShipTile:
+def _tile(map_: Map, tilesets: list[Tileset], tile: TileRef) -> ShipTile:
     number = [each.name for each in tilesets].index(tile.tileset)
     owner = tilesets[number]
+    if owner.has(tile.row, tile.col):
+        left, top, wide, high = owner.slicing.tile_area(tile.row, tile.col)
+        down, across = overhang(owner, tile, map_.tile_height, map_.tile_width)
+    else:
+        left = top = wide = high = down = across = 0
     return ShipTile(
         tileset=number,
         tile=owner.number(tile.row, tile.col),
-        x=owner.slicing.left(tile.col),
-        y=owner.slicing.top(tile.row),
+        x=left,
+        y=top,
+        width=wide,
+        height=high,
+        offset_x=across,
+        offset_y=down,
         turn=tile.turn,
+        frames=_frames(owner, tile),
     )
+
+
+def _frames(owner: Tileset, tile: TileRef) -> list[ShipFrame]:
+    out = []
+    for each in owner.frames.get((tile.row, tile.col), ()):
+        if owner.has(each.row, each.col):
+            left, top, wide, high = owner.slicing.tile_area(each.row, each.col)
+            out.append(ShipFrame(x=left, y=top, width=wide, height=high, ms=each.ms))
+    return out
 
 
 def _terrain(project: Project, map_: Map) -> list[ShipTerrain]:

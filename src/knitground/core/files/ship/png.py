@@ -8,13 +8,14 @@ import numpy as np
 
 from knitground.core.base.errors import PlaceError
 from knitground.core.base.progress import Progress, no_progress
+from knitground.core.base.window import Box, read
 from knitground.core.files.images import png_bytes
 from knitground.core.files.places import file_stem
 from knitground.core.model.map import Map
 from knitground.core.model.project import Project
 from knitground.core.model.tileset import Picture
 from knitground.core.render.atlas import Atlas
-from knitground.core.render.compose import compose
+from knitground.core.render.compose import around, compose
 from knitground.core.render.pixels import straight
 
 MAX_PIXELS = 16_384 * 16_384
@@ -48,8 +49,10 @@ def map_picture(
     step = max(1, _BAND_PIXELS // (high * map_.width * wide))
     for top in range(0, map_.height if stack else 0, step):
         progress(top / map_.height)
-        band = compose(atlas.pictures(level), [cells[top : top + step] for cells in stack])
-        out[top * high : top * high + band.shape[0]] = straight(band)
+        band = Box(top, 0, min(top + step, map_.height), map_.width)
+        wide_band, margin = around(band, atlas.reach, map_.height, map_.width, map_.wrap)
+        pixels = compose(atlas.at(level), [read(cells, wide_band) for cells in stack], margin)
+        out[top * high : top * high + pixels.shape[0]] = straight(pixels)
     return out
 
 

@@ -1,0 +1,203 @@
+"""Making missing tiles: existing ones turned or mirrored, or joined from quarters of others."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from knitground.core.knit.table import RING_BITS, Key, reduced
+from knitground.core.model.terrain import NOTHING, SLOTS, SetKind, Slot
+
+Tiles = NDArray[np.uint8]
+
+_QUARTERS = {
+    Slot.NW: (Slot.N, Slot.W), Slot.NE: (Slot.N, Slot.E),
+    Slot.SW: (Slot.S, Slot.W), Slot.SE: (Slot.S, Slot.E),
+}  # fmt: skip
+_CORNER_NEIGHBOURS = {
+    Slot.NW: (Slot.NE, Slot.SW), Slot.NE: (Slot.NW, Slot.SE),
+    Slot.SW: (Slot.NW, Slot.SE), Slot.SE: (Slot.NE, Slot.SW),
+}  # fmt: skip
+
+
+@dataclass(frozen=True, eq=False)
+class Made:
+    """A tile that was made: its pixels, marks and key, how, and the tiles that it came from."""
+
+    key: Key
+    pixels: Tiles
+    marks: NDArray[np.uint8]
+    how: str
+    sources: tuple[int, ...]
+
+
+def turned_marks(marks: NDArray[np.uint8], turn: int) -> NDArray[np.uint8]:
+    """Turn a tile's marks as its picture is: (9,), a new array.
+
+    Examples
+    --------
+    >>> marks = np.zeros(9, np.uint8); marks[Slot.N] = 5
+    >>> [int(np.argmax(turned_marks(marks, turn))) for turn in (0, 1, 2, 3, 4)]
+    [0, 2, 4, 6, 0]
+    """
+    out = marks.copy()
+    ring = marks[:8]
+    if turn & 4:
+        ring = ring[[(8 - n) % 8 for n in range(8)]]
+    out[:8] = np.roll(ring, 2 * (turn & 3))
+    return out
+
+
+def turned_pixels(tile: Tiles, turn: int) -> Tiles:
+    """Turn a picture (h, w, 4): quarter turns clockwise, with 4 mirrored left to right first."""
+    out = tile[:, ::-1] if turn & 4 else tile
+    return np.rot90(out, -(turn & 3))
+
+
+def marks_of_key(kind: SetKind, key: Key) -> NDArray[np.uint8]:
+    """Give the marks (9,) of a tile that shows a key."""
+    out = np.zeros(SLOTS, np.uint8)
+    if kind is SetKind.RING:
+        out[Slot.MIDDLE] = key[0]
+        for n, slot in enumerate(RING_BITS):
+            out[slot] = key[0] if key[1] >> n & 1 else NOTHING
+        return out
+    for slot, mark in zip(kind.slots, key):
+        out[slot] = mark
+    return out
+
+
+def key_of_marks(kind: SetKind, marks: NDArray[np.uint8]) -> Key:
+    """Give the key that marks without “any” stand for."""
+    if kind is SetKind.RING:
+        own = int(marks[Slot.MIDDLE])
+        bits = sum(1 << n for n, slot in enumerate(RING_BITS) if own and marks[slot] == own)
+        return (own, reduced(bits))
+    return tuple(int(marks[slot]) for slot in kind.slots)
+
+
+def make_tiles(
+    kind: SetKind,
+    tiles: Tiles,
+    marks: NDArray[np.uint8],
+    wanted: Sequence[Key],
+    *,
+    turn: bool = True,
+    mirror: bool = True,
+    join: bool = True,
+) -> list[Made]:
+    """Make a tile for each wanted key for which it can be done.
+
+    Parameters
+    ----------
+    tiles : (n, h, w, 4) uint8, the tiles of the set
+    marks : (n, 9) their marks
+    wanted : keys that no tile shows
+    turn, mirror, join : which ways the art allows; a turned tile is preferred to a mirrored one,
+        and both to one that is joined from quarters
+
+    Returns
+    -------
+    one for each key that could be made, in the order of `wanted`
+    """
+    out = []
+    turns = [t for t in range(1, 8) if _allowed(t, tiles, turn, mirror)]
+    known = {key_of_marks(kind, each): n for n, each in reversed(list(enumerate(marks)))}
+    for key in wanted:
+        made = _by_turning(kind, tiles, marks, key, turns)
+        if made is None and join:
+            made = _by_joining(kind, tiles, marks, key, known)
+        if made is not None:
+            out.append(made)
+    return out
+
+
+def _allowed(turn: int, tiles: Tiles, may_turn: bool, may_mirror: bool) -> bool:
+    square = tiles.shape[1] == tiles.shape[2]
+    if turn & 1 and not square:
+        return False
+    if turn in (4, 6):  # mirrored left to right, or top to bottom
+        return may_mirror
+    return may_turn and (may_mirror or not turn & 4)
+
+
+def _by_turning(
+    kind: SetKind, tiles: Tiles, marks: NDArray[np.uint8], key: Key, turns: list[int]
+) -> Made | None:
+    goal = marks_of_key(kind, key)
+    for turn in sorted(turns, key=lambda t: (t & 4, t)):
+        for number, each in enumerate(marks):
+            if key_of_marks(kind, turned_marks(each, turn)) == key and each.any():
+                quarter = f"turned {90 * (turn & 3)}°" if turn & 3 else ""
+                how = " and ".join(filter(None, ["mirrored" if turn & 4 else "", quarter]))
+                pixels = np.ascontiguousarray(turned_pixels(tiles[number], turn))
+                return Made(key, pixels, goal, how, (number,))
+    return None
+
+
+def _by_joining(
+    kind: SetKind, tiles: Tiles, marks: NDArray[np.uint8], key: Key, known: dict[Key, int]
+) -> Made | None:
+    """Join four quarters, each from a tile that shows the same there and at both its inner ends."""
+    goal = marks_of_key(kind, key)
+    height, width = tiles.shape[1:3]
+    halves = {
+        Slot.NW: (slice(0, height // 2), slice(0, width // 2)),
+        Slot.NE: (slice(0, height // 2), slice(width // 2, width)),
+        Slot.SW: (slice(height // 2, height), slice(0, width // 2)),
+        Slot.SE: (slice(height // 2, height), slice(width // 2, width)),
+    }
+    out = np.zeros(tiles.shape[1:], np.uint8)
+    sources: list[int] = []
+    for quarter, part in halves.items():
+        number = _source(kind, marks, goal, quarter, sources)
+        if number is None:
+            return None
+        out[part] = tiles[number][part]
+        sources.append(number)
+    names = len(set(sources))
+    return Made(key, out, goal, f"joined from {names} tile{'s' * (names > 1)}", tuple(sources))
+
+
+def _source(
+    kind: SetKind, marks: NDArray[np.uint8], goal: NDArray[np.uint8], quarter: Slot, used: list[int]
+) -> int | None:
+    """Find a tile whose quarter shows what is wanted; one that is used already comes first."""
+    if kind is SetKind.CORNER:
+        slots = [quarter, *_CORNER_NEIGHBOURS[quarter]]
+    elif kind is SetKind.EDGE:
+        slots = list(_QUARTERS[quarter])
+    else:
+        slots = [Slot.MIDDLE, *_QUARTERS[quarter]]
+        if all(goal[slot] == goal[Slot.MIDDLE] for slot in slots):
+            slots.append(quarter)
+    fits = np.flatnonzero((marks[:, slots] == goal[slots]).all(axis=1) & marks.any(axis=1))
+    if not fits.size:
+        return None
+    again = [n for n in used if n in fits]
+    if again:
+        return again[0]
+    likeness = (marks[fits] == goal).sum(axis=1)
+    return int(fits[int(np.argmax(likeness))])
+
+
+def sheet_of(made: Sequence[Made], columns: int = 8) -> tuple[Tiles, NDArray[np.uint8]]:
+    """Lay made tiles out on a sheet, row by row.
+
+    Returns
+    -------
+    the sheet (H, W, 4), and the marks of its grid (rows, columns, 9)
+    """
+    height, width = made[0].pixels.shape[:2]
+    columns = min(columns, len(made))
+    rows = -(-len(made) // columns)
+    sheet = np.zeros((rows * height, columns * width, 4), np.uint8)
+    marks = np.zeros((rows, columns, SLOTS), np.uint8)
+    for number, each in enumerate(made):
+        row, col = divmod(number, columns)
+        sheet[row * height : (row + 1) * height, col * width : (col + 1) * width] = each.pixels
+        marks[row, col] = each.marks
+    return sheet, marks

@@ -1,0 +1,180 @@
+"""Repair: changing as few places as may be so that every cell of a window has a tile.
+
+A cell asks something of four places: its vertices, or its sides. What was painted is fixed, and so
+is the window's rim. The search is tabu search with least conflicts (after F. Glover, Tabu Search,
+1989, and S. Minton et al., Minimizing conflicts, 1992): take a cell without a tile, give one of its
+places the value that leaves the fewest such cells, and leave that place alone for a while. Then
+changes that are not needed are taken back, the farthest first.
+"""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from knitground.core.base.hashing import mix_one
+from knitground.core.chance.draw import VARIANT_SLOTS
+from knitground.core.knit.table import KnitTable
+
+CellPlaces = NDArray[np.intp]
+"""(n, 4): the places that each cell reads, in the order of the kind's slots."""
+
+
+def corner_cells(height: int, width: int) -> CellPlaces:
+    """Give the four vertices of every cell in a window of height × width vertices."""
+    at = np.arange(height * width).reshape(height, width)
+    parts = (at[:-1, :-1], at[:-1, 1:], at[1:, :-1], at[1:, 1:])
+    return np.stack([part.ravel() for part in parts], axis=1)
+
+
+class Problem:
+    """A window of places, the cells that read them, what may not change, and what was there."""
+
+    def __init__(
+        self,
+        table: KnitTable,
+        cells: CellPlaces,
+        before: NDArray[Any],
+        fixed: NDArray[np.bool_],
+        painted: NDArray[Any],
+    ) -> None:
+        self.table = table
+        self.cells = cells
+        self.shape = before.shape
+        self.before = before.ravel().astype(np.int64)
+        self.fixed = fixed.ravel()
+        start = painted.ravel().astype(np.int64)
+        touched = (start != self.before) | (self.fixed & (start != self.before))
+        old_gap = self._gaps(self.before) & ~touched[cells].any(axis=1)
+        self.exempt = old_gap
+        self._known: dict[tuple[int, ...], bool] = {}
+
+    def _gaps(self, values: NDArray[np.int64]) -> NDArray[np.bool_]:
+        """Tell which cells have no tile."""
+        table = self.table
+        side = table.base + 1
+        four = np.minimum(values, table.base)[self.cells]
+        codes = table.north[four[:, 0] * side + four[:, 1]]
+        codes = codes + table.south[four[:, 2] * side + four[:, 3]]
+        return np.asarray(table.first[codes] == VARIANT_SLOTS, np.bool_)
+
+    def conflicts(self, values: NDArray[Any]) -> NDArray[np.bool_]:
+        """Tell which cells have no tile now, those apart that had none and were not touched."""
+        return np.asarray(self._gaps(values.astype(np.int64)) & ~self.exempt)
+
+    def _fits(self, key: tuple[int, ...]) -> bool:
+        known = self._known.get(key)
+        if known is None:
+            known = self._known[key] = max(key) <= self.table.base and self.table.fits(key)
+        return known
+
+    def _bad(self, values: list[int], cell: int) -> bool:
+        if self.exempt[cell]:
+            return False
+        a, b, c, d = self._four[cell]
+        return not self._fits((values[a], values[b], values[c], values[d]))
+
+    def search(self, start: NDArray[Any], steps: int) -> NDArray[Any] | None:
+        """Look for values without conflicts near a start; None if none is found in so many steps.
+
+        Returns
+        -------
+        an array as `start`, needless changes taken back
+        """
+        self._prepare(start)
+        values = start.ravel().astype(np.int64).tolist()
+        waiting = set(np.flatnonzero(self.conflicts(start.ravel())).tolist())
+        held: dict[int, int] = {}
+        for step in range(steps):
+            if not waiting:
+                break
+            ordered = sorted(waiting)
+            cell = ordered[mix_one(step, len(ordered)) % len(ordered)]
+            move = self._best_move(values, cell, held, step)
+            if move is None:
+                continue
+            place, value = move
+            values[place] = value
+            held[place] = step + 4 + mix_one(step, place) % 6
+            for near in self._near[place]:
+                (waiting.add if self._bad(values, near) else waiting.discard)(near)
+        if waiting:
+            return None
+        out = np.array(values).astype(start.dtype).reshape(self.shape)
+        return self.trimmed(out)
+
+    def _prepare(self, start: NDArray[Any]) -> None:
+        self._four: list[tuple[int, int, int, int]] = [tuple(c) for c in self.cells.tolist()]
+        near: dict[int, list[int]] = {}
+        for cell, four in enumerate(self._four):
+            for place in set(four):
+                near.setdefault(place, []).append(cell)
+        self._near = near
+        kinds = {int(v) for v in np.unique(start)} | {int(v) for v in np.unique(self.before)}
+        for key in self.table.variants:
+            if kinds & set(key) - {0}:
+                kinds |= set(key)
+        self._kinds = sorted(kind for kind in kinds if kind < self.table.base)
+
+    def _best_move(
+        self, values: list[int], cell: int, held: dict[int, int], step: int
+    ) -> tuple[int, int] | None:
+        best: tuple[int, int, int] | None = None
+        chosen: tuple[int, int] | None = None
+        for place in self._four[cell]:
+            if self.fixed[place] or held.get(place, 0) > step:
+                continue
+            old = values[place]
+            for value in self._kinds:
+                if value == old:
+                    continue
+                values[place] = value
+                left = sum(self._bad(values, near) for near in self._near[place])
+                score = (left, int(value != self.before[place]), mix_one(step, place, value))
+                if best is None or score < best:
+                    best, chosen = score, (place, value)
+            values[place] = old
+        return chosen
+
+    def trimmed(self, found: NDArray[Any]) -> NDArray[Any]:
+        """Take back changes that are not needed, one by one and two by two."""
+        changed = np.flatnonzero((found.ravel() != self.before) & ~self.fixed)
+        if not changed.size or changed.size > _MOST_TRIMMED:
+            return found
+        self._prepare(found)
+        values = found.ravel().astype(np.int64).tolist()
+        again = True
+        while again:
+            again = False
+            for place in reversed(changed.tolist()):
+                if values[place] == int(self.before[place]):
+                    continue
+                if self._take_back(values, (place,)):
+                    again = True
+                    continue
+                for cell in self._near[place]:
+                    others = [
+                        p
+                        for p in self._four[cell]
+                        if p != place and not self.fixed[p] and values[p] != self.before[p]
+                    ]
+                    if any(self._take_back(values, (place, other)) for other in others):
+                        again = True
+                        break
+        return np.array(values).astype(found.dtype).reshape(found.shape)
+
+    def _take_back(self, values: list[int], places: tuple[int, ...]) -> bool:
+        old = [values[place] for place in places]
+        for place in places:
+            values[place] = int(self.before[place])
+        touched = {cell for place in places for cell in self._near[place]}
+        if any(self._bad(values, cell) for cell in touched):
+            for place, value in zip(places, old):
+                values[place] = value
+            return False
+        return True
+
+
+_MOST_TRIMMED = 600

@@ -1,0 +1,174 @@
+"""Loose pictures and animations in the real window."""
+
+import numpy as np
+import pytest
+from PIL import Image
+from PySide6.QtCore import QPoint, Qt
+from PySide6.QtTest import QTest
+from tests.maps import snapshot
+from tests.ui.conftest import RIGHT, click, drag, move, pixels, settle
+from tests.ui.test_regions import answer
+from tests.ui.test_slice import at
+from tests.ui.test_stages import drop
+
+from knitground.core.files.images import png_bytes
+from knitground.core.files.project_io import open_project
+from knitground.core.model.tileset import TileRef
+from knitground.ui.hand import TileInHand
+
+SHIFT, CTRL = Qt.KeyboardModifier.ShiftModifier, Qt.KeyboardModifier.ControlModifier
+PLACES = [(4, 4, 20, 50), (40, 8, 30, 30), (90, 10, 12, 40), (6, 80, 60, 20), (90, 84, 16, 16)]
+
+
+def packed(path):
+    """A packed sheet with five pieces of different sizes and no grid."""
+    sheet = np.zeros((110, 120, 4), np.uint8)
+    rng = np.random.default_rng(4)
+    for left, top, wide, high in PLACES:
+        sheet[top : top + high, left : left + wide, :3] = rng.integers(30, 250, (high, wide, 3))
+        sheet[top : top + high, left : left + wide, 3] = 255
+    path.write_bytes(png_bytes(sheet))
+
+
+@pytest.fixture
+def bench(window, tmp_path):
+    packed(tmp_path / "yard.png")
+    window.show_stage("slice")
+    drop(window, tmp_path / "yard.png")
+    settle()
+    return window.slice
+
+
+def test_pieces_are_found_joined_added_and_taken_away_before_they_are_used(window, bench):
+    sheet = bench.sheet
+    QTest.mouseClick(bench.loose, Qt.MouseButton.LeftButton)
+    settle()
+    assert list(bench.trial.pieces) == PLACES
+    assert "5 loose pieces, 12 … 60 px wide, 16 … 50 px high" in bench.facts.text()
+    assert not bench.boxes["margin_x"].isEnabled()
+    assert bench.boxes["tile_width"].isEnabled()
+    drag(sheet, at(sheet, 2, 2), at(sheet, 50, 40), at(sheet, 74, 58), modifiers=SHIFT)
+    assert (4, 4, 66, 50) in bench.trial.pieces
+    assert len(bench.trial.pieces) == 4
+    click(sheet, at(sheet, 95, 90), button=RIGHT)
+    assert len(bench.trial.pieces) == 3
+    drag(sheet, at(sheet, 90, 84), at(sheet, 98, 98), at(sheet, 106, 100), modifiers=SHIFT)
+    assert len(bench.trial.pieces) == 4
+    bench.gap.setValue(30)
+    settle()
+    assert len(bench.trial.pieces) < 4
+    QTest.mouseClick(bench.loose, Qt.MouseButton.LeftButton)
+    assert bench.trial.pieces == ()
+    assert bench.boxes["margin_x"].isEnabled()
+
+
+def test_a_foot_mark_dragged_moves_the_anchor_as_one_step(window, bench):
+    bench.find_pieces()
+    settle()
+    bench.commit()
+    settle()
+    tileset = window.session.tileset
+    assert tileset.anchors[0, 0] == (10, 50)
+    sheet = bench.sheet
+    steps = len(window.session.doc.history.names)
+    drag(sheet, at(sheet, 14, 54), at(sheet, 12, 50), at(sheet, 10, 48))
+    assert tileset.anchors[0, 0] == (6, 44)
+    assert len(window.session.doc.history.names) == steps + 1
+    window.session.doc.undo()
+    assert tileset.anchors[0, 0] == (10, 50)
+    move(sheet, at(sheet, 12, 12))
+    assert "piece 0: 20 × 50 px at 4, 4" in window.under.toolTip()
+    click(sheet, at(sheet, 95, 90), modifiers=CTRL)
+    assert (0, 4) in tileset.left_out
+
+
+def test_a_folder_becomes_one_tileset_of_loose_pictures(window, tmp_path, monkeypatch):
+    answer(monkeypatch, "Loose pictures")
+    folder = tmp_path / "yard things"
+    folder.mkdir()
+    for name, size in (("crane", (60, 22)), ("rope", (9, 30)), ("barrel", (18, 14))):
+        (folder / f"{name}.png").write_bytes(png_bytes(np.full((*size, 4), 180, np.uint8)))
+    (folder / "broken.png").write_bytes(b"no picture")
+    start = snapshot(window.session.project)
+    drop(window, folder)
+    made = window.session.tileset
+    assert made.name == "yard things"
+    assert [made.labels[0, n] for n in range(3)] == ["barrel", "crane", "rope"]
+    assert [made.slicing.tile_area(0, n)[2:] for n in range(3)] == [(14, 18), (22, 60), (30, 9)]
+    assert "broken.png" in window.notices.text.text()
+    assert window.save()
+    again = open_project(window.session.project.folder).project.tileset_named("yard things")
+    assert (again.picture == made.picture).all()
+    window.session.doc.undo()
+    assert snapshot(window.session.project) == start
+
+
+def test_what_is_seen_of_a_tall_piece_is_what_is_laid(window, bench):
+    """The ghost reaches beyond the brush's cell exactly as the result does."""
+    bench.find_pieces()
+    settle()
+    bench.commit()
+    window.show_stage("draw")
+    settle()
+    session, view = window.session, window.mapside.view
+    session.choose_layer(session.map.layers[2])
+    session.take(TileInHand(TileRef("yard", 0, 0), 0))
+    view.set_grid(False)
+    view.zoom_to(view.camera.step)
+    view.show_cell(20, 20)
+    spot = view.screen_at(20, 20)
+    move(view, spot)
+    store = view._store
+    plan = view.plan
+    box, _ghost = store.ghost_image(plan, 0)
+    shown = store._ghost[3].copy()
+    assert box.height > plan.box.height
+    session.apply(plan.edit)
+    cells = session.map.layers[2].cells
+    laid = store.picture(box, 0, session.map.layers[2], box, session.doc.cells(
+        session.map, session.map.layers[2], box))  # fmt: skip
+    assert cells[20, 20] > 0
+    assert (laid == shown).all()
+    view.leaveEvent(None)
+    before = pixels(view)
+    session.doc.undo()
+    settle()
+    rect = view.screen_rect(box)
+    changed = (pixels(view) != before)[
+        rect.top() : rect.bottom(), rect.left() : rect.right()
+    ]  # fmt: skip
+    rows = np.flatnonzero(changed.any(axis=1))
+    assert rows[-1] - rows[0] > 2 * view.camera.zoom * 16  # the whole tall picture went away
+
+
+def test_one_tile_that_moves_moves_on_the_map_and_stands_still_when_told(
+    window, tmp_path, monkeypatch
+):
+    answer(monkeypatch, "One tile that moves")
+    path = tmp_path / "flag.gif"
+    frames = [Image.new("RGBA", (16, 16), (40 * n, 90, 200 - 40 * n, 255)) for n in range(3)]
+    frames[0].save(path, save_all=True, append_images=frames[1:], duration=[40, 80, 120], loop=0)
+    drop(window, path)
+    tileset = window.session.tileset
+    assert [each.ms for each in tileset.frames[0, 0]] == [40, 80, 120]
+    window.show_stage("draw")
+    session, view = window.session, window.mapside.view
+    session.choose_layer(session.map.layers[2])
+    session.take(TileInHand(TileRef(tileset.name, 0, 0), 0))
+    settle()
+    view.fit()
+    view.show_cell(30, 30)
+    click(view, view.screen_at(30, 30))
+    move(view, view.screen_at(30, 34))
+    settle()
+    middle = view.screen_at(30, 30) - QPoint(2, 2)
+    assert view._clock.isActive()
+    colours = set()
+    for _ in range(60):
+        QTest.qWait(10)
+        colours.add(int(pixels(view)[middle.y(), middle.x()]))
+        if len(colours) >= 3:
+            break
+    assert len(colours) == 3
+    view.set_playing(False)
+    assert not view._clock.isActive()
