@@ -254,9 +254,12 @@ def test_pick_takes_terrain_tile_and_front_layer(window, view):
     assert session.hand == TerrainInHand("pans", "Pans", 1, "brine")
     session.choose_layer(session.map.layers[1])
     click(view, view.screen_at(30, 40))
+    assert session.hand == TerrainInHand("works", "Causeways", 1, "planks")
+    session.choose_layer(session.map.layers[2])
+    click(view, view.screen_at(29, 41))
     assert isinstance(session.hand, TileInHand)
     assert session.hand.tile.tileset == "props"
-    assert session.layer is session.map.layers[1]
+    assert session.layer is session.map.layers[2]
     session.choose_tool("paint")
     click(view, view.screen_at(32, 41), RIGHT)  # empty here: what shows beneath is taken
     assert isinstance(session.hand, TerrainInHand)

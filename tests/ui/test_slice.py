@@ -120,7 +120,7 @@ def test_the_loupe_follows_the_pointer(bench):
 
 def test_empty_and_double_tiles_are_told_and_marked(bench, qtbot):
     qtbot.waitUntil(lambda: bench.sheet.facts is not None, timeout=5000)
-    assert "9 empty" in bench.facts.text()
+    assert "10 empty" in bench.facts.text()
     facts = bench.sheet.facts
     assert facts.empty[5, 3:].all()
     move(bench.sheet, at(bench.sheet, 4 + 5 * 18 + 3, 4 + 5 * 18 + 3))

@@ -209,13 +209,21 @@ def test_marks_are_drawn_as_diamonds_in_the_terrains_colour(window, sheet):
     assert (patch == 0x2F8F9D).any()
 
 
+def settle_tabs():
+    """Wait until the pages below the sheet have followed."""
+    QTest.qWait(200)
+    settle()
+
+
 def test_variants_show_shares_and_weights_follow(window, sheet):
     click(sheet, sheet.tile_rect(0, 4).center().toPoint(), RIGHT)
     window.session.doc.undo()
+    settle_tabs()
     words = [label.text() for label in window.terrains.findChildren(QLabel)]
     assert any("crust" in each and "4 tiles" in each for each in words)
     assert "55 %" in words
-    window.terrains._weigh(window.session.tileset, (0, 4), 0.0, object())
+    window.terrains.variants.weigh(window.session.tileset, (0, 4), 0.0, object())
+    settle_tabs()
     window.session.doc.knitter.ensure_all(window.session.map)
     place = window.session.map.legend.place(("pans", 0, 4, 0))
     assert not (window.session.map.layers[0].cells == place).any()
@@ -229,12 +237,12 @@ def test_from_a_new_sheet_to_a_map_of_it(window, tmp_path):
     window.show_stage("terrains")
     settle()
     window.terrains.new_set()
-    window.terrains.add_terrain("path")
+    window.terrains.chips.add("path")
     kit = window.terrains.kit
     assert [each.name for each in kit.terrains] == ["ground", "path"]
-    window.terrains.add_terrain("path")
+    window.terrains.chips.add("path")
     assert "“path” already" in window.notices.text.text()
-    window.terrains.change(2, name="track", letter="k")
+    window.terrains.chips.change(2, name="track", letter="k")
     assert (kit.terrains[1].name, kit.terrains[1].letter) == ("track", "K")
     window.terrains.choose(1)
     sheet = window.terrains.sheet

@@ -159,7 +159,9 @@ def test_layers_are_added_renamed_moved_hidden_locked_deleted(window):
     strip, session = window.mapside.strip, window.session
     start = snapshot(session.project)
     strip.add_tiles()
-    assert [card.layer.name for card in strip.cards] == ["Pans", "Tiles", "Causeway", "Props"]
+    assert [card.layer.name for card in strip.cards] == [
+        "Pans", "Tiles", "Causeway", "Props", "Dykes",
+    ]  # fmt: skip
     assert session.layer.name == "Tiles"
     strip.add_ground("pans", "Pans")
     assert session.layer.name == "Pans 2"
@@ -174,7 +176,7 @@ def test_layers_are_added_renamed_moved_hidden_locked_deleted(window):
     while session.doc.undo():
         pass
     assert snapshot(session.project) == start
-    assert [card.layer.name for card in strip.cards] == ["Pans", "Causeway", "Props"]
+    assert [card.layer.name for card in strip.cards] == ["Pans", "Causeway", "Props", "Dykes"]
 
 
 def test_a_card_is_chosen_by_a_click_and_dropped_elsewhere(window):
@@ -182,7 +184,7 @@ def test_a_card_is_chosen_by_a_click_and_dropped_elsewhere(window):
     click(strip.cards[2], QPoint(30, 70))
     assert session.layer.name == "Props"
     strip.drop_at(session.layer, QPoint(0, 40))
-    assert [layer.name for layer in session.map.layers] == ["Props", "Pans", "Causeway"]
+    assert [layer.name for layer in session.map.layers] == ["Props", "Pans", "Causeway", "Dykes"]
     assert session.doc.history.names == ["Move layer “Props”"]
 
 

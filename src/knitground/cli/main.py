@@ -12,6 +12,7 @@ from knitground.cli.grids import grids_command
 from knitground.cli.grow import grow_command
 from knitground.cli.knit import knit_command
 from knitground.cli.ship import ship_command
+from knitground.cli.terrains import coverage_command, marks_command
 from knitground.core.base.errors import KnitError
 
 _WINDOW = """Opens the window when called without a verb, or as `knitground open [PROJECT]`.
@@ -25,7 +26,10 @@ def commands() -> None:
     """Knit Ground: from a sprite sheet to seamless maps that a game can load."""
 
 
-for command in (grids_command, cut_command, knit_command, grow_command, ship_command):
+for command in (
+    grids_command, cut_command, marks_command, coverage_command, knit_command, grow_command,
+    ship_command,
+):  # fmt: skip
     commands.add_command(command)
 
 

@@ -18,6 +18,8 @@ from knitground.demo.texture import SIZE, Field, Pixels, calm, colour, dithered,
 BRINE, CRUST, CLAY, BLUSH = range(1, 5)
 MARGIN, SPACING, COLUMNS = 4, 2, 12
 PAIRS = ((BRINE, CRUST), (CRUST, CLAY), (BLUSH, CRUST))
+LEFT_OUT = (BLUSH, (True, False, False, True))
+"""The one combination without a tile: so that coverage has something to show."""
 VARIANTS = {BRINE: 4, CRUST: 4, CLAY: 4, BLUSH: 3}
 GROUND = colour("#3a3742")
 
@@ -188,7 +190,7 @@ def pan_tiles() -> list[PanTile]:
             tiles.append(PanTile(marks, weight, plain(terrain, variant)))
     for low, high in ((BRINE, CRUST), (CLAY, CRUST), (BLUSH, CRUST)):
         for corners in product((False, True), repeat=4):
-            if any(corners) and not all(corners):
+            if any(corners) and not all(corners) and (low, corners) != LEFT_OUT:
                 nw, ne, sw, se = (high if each else low for each in corners)
                 pixels = border(low, high, corners)  # type: ignore[arg-type]
                 tiles.append(PanTile((nw, ne, sw, se), 3.0, pixels))

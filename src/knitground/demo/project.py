@@ -1,4 +1,4 @@
-"""The demo project Harl Pans: two tilesets, three mixes, two maps."""
+"""The demo project Harl Pans: three tilesets, all kinds of terrain sets, mixes, two maps."""
 
 from __future__ import annotations
 
@@ -9,12 +9,13 @@ import numpy as np
 from knitground.core.base.hashing import cell_numbers
 from knitground.core.base.window import Box
 from knitground.core.edit.document import Document
-from knitground.core.edit.laying import plan_terrain
+from knitground.core.edit.laying import plan_sides, plan_terrain
 from knitground.core.edit.maps import lay_grown
 from knitground.core.files.atomic import write_all
 from knitground.core.files.images import png_bytes, read_picture
 from knitground.core.files.project_io import save_project, settle_after_save
 from knitground.core.grow.runner import run_recipe
+from knitground.core.knit.sides import sides_along
 from knitground.core.model.layers import Cells, GroundLayer
 from knitground.core.model.map import Map
 from knitground.core.model.mix import Mix, MixEntry
@@ -26,6 +27,8 @@ from knitground.core.model.tileset import TileRef, Tileset
 from knitground.demo.pans import BRINE, CLAY, COLUMNS, CRUST, MARGIN, SPACING, VARIANTS, pans_sheet
 from knitground.demo.props import PLACES, props_sheet
 from knitground.demo.texture import SIZE
+from knitground.demo.works import COLUMNS as WORKS_COLUMNS
+from knitground.demo.works import DRAFTS, SEE_THROUGH, works_sheet
 
 NAME = "Harl Pans"
 TERRAINS = (
@@ -40,7 +43,11 @@ def write_demo(folder: Path) -> list[Path]:
     """Write the demo project into a folder; always the same bytes. Returns all its files."""
     sheet, _ = pans_sheet()
     write_all(
-        {folder / "pans.png": png_bytes(sheet), folder / "props.png": png_bytes(props_sheet())}
+        {
+            folder / "pans.png": png_bytes(sheet),
+            folder / "props.png": png_bytes(props_sheet()),
+            folder / "works.png": png_bytes(works_sheet()[0]),
+        }
     )
     project = build_demo(folder)
     save_project(project, folder)
@@ -51,7 +58,7 @@ def write_demo(folder: Path) -> list[Path]:
 def build_demo(folder: Path) -> Project:
     """Build the demo project on the sheets that lie in a folder."""
     project = Project(NAME, folder)
-    project.tilesets = [_pans(folder), _props(folder)]
+    project.tilesets = [_pans(folder), _props(folder), _works(folder)]
     project.mixes = [
         Mix("salt flat", _plain_entries(CRUST, (5, 3, 2, 4))),
         Mix("clay floor", _plain_entries(CLAY, (6, 2, 2, 1))),
@@ -75,6 +82,30 @@ def _pans(folder: Path) -> Tileset:
         if tile.weight != 1:
             tileset.weights[at] = tile.weight
     tileset.sets = [TerrainSet("Pans", SetKind.CORNER, TERRAINS, marks)]
+    return tileset
+
+
+def _works(folder: Path) -> Tileset:
+    """Causeways and dykes: an edge set and a ring set on one sheet."""
+    _, tiles = works_sheet()
+    picture = read_picture(folder / "works.png")
+    height, width = picture.shape[:2]
+    slicing = Slicing(SIZE, SIZE, spacing_x=1, spacing_y=1, see_through=(SEE_THROUGH,))
+    tileset = Tileset("works", "works.png", width, height, slicing, picture=picture)
+    marks = {kind: no_marks(tileset.rows, tileset.columns) for kind in ("causeway", "dyke")}
+    for place, tile in enumerate(tiles):
+        at = divmod(place, WORKS_COLUMNS)
+        if tile.kind in marks:
+            marks[tile.kind][at] = tile.marks
+        else:
+            tileset.labels[at] = f"draft {list(DRAFTS)[place - len(tiles)]}"
+        if tile.weight != 1:
+            tileset.weights[at] = tile.weight
+    planks, brick = Terrain("planks", "#8a4f7d", "K"), Terrain("brick", "#c65b3c", "D")
+    tileset.sets = [
+        TerrainSet("Causeways", SetKind.EDGE, (planks,), marks["causeway"]),
+        TerrainSet("Dykes", SetKind.RING, (brick,), marks["dyke"]),
+    ]
     return tileset
 
 
@@ -108,17 +139,26 @@ def _harbour(project: Project) -> Map:
     for box, terrain in ((basin.grown(3), CRUST), (basin, BRINE)):
         mask = np.ones((box.height, box.width), np.bool_)
         doc.apply(plan_terrain(doc, map_, ground, box, mask, terrain, "Quay basin").edit)
-    causeway = map_.new_tile_layer("Causeway")
+    causeway = map_.new_ground_layer("Causeway", "works", "Causeways", SetKind.EDGE)
     map_.layers.append(causeway)
-    for col in range(24, 58):
-        worn = int(cell_numbers(np.array([30]), np.array([col]), 5)[0, 0] >> 30) == 0
-        tile = TileRef("props", *PLACES["planks, worn" if worn else "planks"])
-        causeway.cells[30, col] = map_.legend.place(tile)
+    for path in (
+        [(30, 24), (30, 57)],
+        [(30, 36), (20, 36), (20, 44)],
+        [(31, 26), (31, 49), (41, 49)],
+    ):
+        doc.apply(plan_sides(doc, map_, causeway, sides_along(path), 1, "Causeway").edit)
     props = map_.new_tile_layer("Props")
     map_.layers.append(props)
     _scatter(map_, ground, props.cells, 7)
     for col in (26, 32, 41, 50, 55):
         props.cells[29, col] = map_.legend.place(TileRef("props", *PLACES["post"]))
+    dykes = map_.new_ground_layer("Dykes", "works", "Dykes", SetKind.RING)
+    map_.layers.append(dykes)
+    for box in (Box(22, 28, 23, 54), Box(22, 53, 38, 54), Box(23, 28, 26, 30), Box(38, 30, 40, 52)):
+        mask = causeway.cells[box.top : box.bottom, box.left : box.right] == 0
+        doc.apply(plan_terrain(doc, map_, dykes, box, mask, 1, "Dyke").edit)
+    props.cells[(dykes.terrain[:-1, :-1] > 0) | (causeway.cells > 0)] = 0
+    doc.knitter.ensure_all(map_)
     return map_
 
 

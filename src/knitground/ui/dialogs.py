@@ -96,6 +96,8 @@ class NewMapDialog(QDialog):
         )
         tileset = self.session.project.tileset_named(self.tilesets.currentText())
         for kit in tileset.sets if tileset else []:
-            map_.layers.append(map_.new_ground_layer(kit.name, tileset.name, kit.name))  # type: ignore[union-attr]
+            assert tileset is not None
+            layer = map_.new_ground_layer(kit.name, tileset.name, kit.name, kit.kind)
+            map_.layers.append(layer)
         map_.layers.append(map_.new_tile_layer("Tiles"))
         return map_

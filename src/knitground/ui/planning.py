@@ -10,9 +10,11 @@ from numpy.typing import NDArray
 from knitground.core.base.window import Box, read
 from knitground.core.chance.draw import MIX_SLOTS, draw_cells, slot_table
 from knitground.core.edit.flood import Region, flood, flood_in, same_ground
-from knitground.core.edit.laying import Plan, plan_cells, plan_terrain, plan_unpin
+from knitground.core.edit.laying import Plan, plan_cells, plan_sides, plan_terrain, plan_unpin
+from knitground.core.knit.sides import SideMask, sides_along
 from knitground.core.model.layers import Cells, GroundLayer, Layer
 from knitground.core.model.map import Map
+from knitground.core.model.terrain import SetKind
 from knitground.ui.hand import Hand, MixInHand, TerrainInHand, TileInHand
 from knitground.ui.session import Session
 
@@ -27,6 +29,15 @@ class Pointer:
     def cell(self, map_: Map) -> tuple[int, int]:
         """Row and column of the cell; may lie outside the map."""
         return int(self.y // map_.tile_height), int(self.x // map_.tile_width)
+
+    def side(self, map_: Map) -> SideMask:
+        """Give the side of a cell that lies nearest."""
+        row, col = self.cell(map_)
+        down = self.y / map_.tile_height - row
+        across = self.x / map_.tile_width - col
+        nearest = min((down, (row - 1, col)), (1 - down, (row + 1, col)),
+                      (across, (row, col - 1)), (1 - across, (row, col + 1)))  # fmt: skip
+        return sides_along(sorted([(row, col), nearest[1]]))
 
     def vertex(self, map_: Map) -> tuple[int, int]:
         """Row and column of the nearest vertex; may lie outside the map."""
@@ -88,10 +99,29 @@ def plan_dab(session: Session, at: Pointer) -> Plan | None:
     """Plan one dab of Paint or Erase; None where it is refused."""
     if refusal(session, at) is not None or session.map is None:
         return None
+    if session.draws_path:
+        return plan_path(session, at.side(session.map))
     box, mask = brush(session, session.map, at)
     if session.tool == "erase":
         return _plan_erase(session, session.map, box, mask)
     return plan_region(session, Region(box, mask), "Paint")
+
+
+def plan_path(session: Session, sides: SideMask) -> Plan | None:
+    """Plan laying the terrain in hand on sides of cells, or erasing what is there."""
+    map_, layer, hand = session.map, session.layer, session.hand
+    if map_ is None or not isinstance(layer, GroundLayer):
+        return None
+    if session.tool == "erase":
+        cells = Box(sides[0].top, sides[0].left, sides[0].bottom - 1, sides[0].right - 1)
+        fitted = cells.fitted(map_.height, map_.width, map_.wrap)
+        if not fitted.is_empty and read(layer.pinned, fitted).any():
+            every = np.ones((cells.height, cells.width), np.bool_)
+            return plan_unpin(session.doc, map_, layer, cells, every, "Release pins")
+        return plan_sides(session.doc, map_, layer, sides, 0, "Erase terrain")
+    if not isinstance(hand, TerrainInHand):
+        return None
+    return plan_sides(session.doc, map_, layer, sides, hand.value, f"Paint {hand.title}")
 
 
 def plan_fill(
@@ -110,7 +140,7 @@ def fill_region(
     session: Session, map_: Map, layer: Layer, at: Pointer, limit: int | None
 ) -> Region:
     """Find what a fill covers: vertices for a terrain in hand, else cells."""
-    if isinstance(session.hand, TerrainInHand) and isinstance(layer, GroundLayer):
+    if session.lays_terrain and isinstance(layer, GroundLayer):
         row, col = at.vertex(map_)
         grid = layer.terrain[:-1, :-1] if map_.wrap else layer.terrain
         row, col = _inside(row, col, grid.shape, map_.wrap)
@@ -119,7 +149,8 @@ def fill_region(
     if isinstance(layer, GroundLayer):
 
         def ground(box: Box) -> NDArray[np.uint32]:
-            return same_ground(layer.terrain[box.top : box.bottom + 1, box.left : box.right + 1])
+            part = layer.terrain[box.top : box.bottom + 1, box.left : box.right + 1]
+            return same_ground(part, layer.kind_of_set)
 
         return flood_in(ground, (map_.height, map_.width), row, col, map_.wrap, limit)
     return flood(layer.cells, row, col, map_.wrap, limit)
@@ -165,6 +196,8 @@ def _plan_erase(session: Session, map_: Map, box: Box, mask: NDArray[np.bool_]) 
     assert layer is not None
     if not isinstance(layer, GroundLayer):
         return plan_cells(map_, layer, box, np.zeros(mask.shape, np.int32), mask, "Erase tiles")
+    if layer.kind_of_set is not SetKind.CORNER:
+        return _plan_erase_cells(session, map_, layer, box, mask)
     cells = Box(
         box.top, box.left, max(box.top + 1, box.bottom - 1), max(box.left + 1, box.right - 1)
     )
@@ -172,4 +205,14 @@ def _plan_erase(session: Session, map_: Map, box: Box, mask: NDArray[np.bool_]) 
     if not fitted.is_empty and read(layer.pinned, fitted).any():
         every = np.ones((cells.height, cells.width), np.bool_)
         return plan_unpin(session.doc, map_, layer, cells, every, "Release pins")
+    return plan_terrain(session.doc, map_, layer, box, mask, 0, "Erase terrain")
+
+
+def _plan_erase_cells(
+    session: Session, map_: Map, layer: GroundLayer, box: Box, mask: NDArray[np.bool_]
+) -> Plan:
+    """Plan erasing on a ring or edge set, whose terrain goes by cells."""
+    fitted = box.fitted(map_.height, map_.width, map_.wrap)
+    if not fitted.is_empty and read(layer.pinned, fitted).any():
+        return plan_unpin(session.doc, map_, layer, box, mask, "Release pins")
     return plan_terrain(session.doc, map_, layer, box, mask, 0, "Erase terrain")

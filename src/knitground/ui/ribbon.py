@@ -63,7 +63,8 @@ class Ribbon(QFrame):
         self.hand.setText(f"<b>{s.hand.title}</b>" if s.hand else "nothing")
         self.brush.blockSignals(True)
         self.brush.setValue(s.size)
-        self.brush.setSuffix(" vertices" if s.lays_terrain else " cells")
+        unit = " vertices" if s.lays_terrain else " path" if s.draws_path else " cells"
+        self.brush.setSuffix(unit)
         self.brush.blockSignals(False)
         self.brush.setVisible(s.tool in ("paint", "erase"))
         drawn = isinstance(s.hand, MixInHand)

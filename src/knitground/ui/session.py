@@ -15,6 +15,7 @@ from knitground.core.edit.document import Document, Edit
 from knitground.core.model.layers import GroundLayer, Layer
 from knitground.core.model.map import Map
 from knitground.core.model.project import Project
+from knitground.core.model.terrain import SetKind
 from knitground.core.model.tileset import Tileset
 from knitground.ui.hand import Hand, MixInHand, TerrainInHand
 
@@ -43,6 +44,8 @@ class Session(QObject):
     """What is under the pointer, in words."""
     dressed = Signal()
     """Another theme is in use: what was drawn in its colours is to be made again."""
+    cell_wanted = Signal(int, int)
+    """Some part asks for a cell of the map: row and column."""
     stage_wanted = Signal(str)
     """Some part asks for a stage."""
 
@@ -146,11 +149,24 @@ class Session(QObject):
         self.picked.emit()
 
     @property
+    def set_kind(self) -> SetKind | None:
+        """Kind of the set whose terrain the next click lays or erases; None if it does not."""
+        if not isinstance(self.layer, GroundLayer):
+            return None
+        lays = self.tool == "erase" or isinstance(self.hand, TerrainInHand)
+        return self.layer.kind_of_set if lays else None
+
+    @property
     def lays_terrain(self) -> bool:
         """Whether the brush works on vertices."""
-        if self.tool == "erase":
-            return isinstance(self.layer, GroundLayer)
-        return isinstance(self.hand, TerrainInHand)
+        if not isinstance(self.layer, GroundLayer):
+            return self.tool != "erase" and isinstance(self.hand, TerrainInHand)
+        return self.set_kind is SetKind.CORNER
+
+    @property
+    def draws_path(self) -> bool:
+        """Whether a drag draws a path over the sides of cells."""
+        return self.set_kind is SetKind.EDGE and self.tile_size == 1
 
     @property
     def size(self) -> int:
@@ -196,9 +212,19 @@ class Session(QObject):
             name = self.hand.name
             mix = next((each for each in self.project.mixes if each.name == name), None)
             self.hand = MixInHand(name, mix) if mix else None
+        if change.what is What.MARKS and isinstance(self.hand, TerrainInHand):
+            self.hand = self._terrain_again(self.hand)
         self.changed.emit(change)
         if change.what not in (What.TERRAIN, What.CELLS):
             self.picked.emit()
+
+    def _terrain_again(self, hand: TerrainInHand) -> TerrainInHand | None:
+        """Follow a terrain that has another number now; None if it is gone."""
+        found = self.project.set_of(hand.tileset, hand.set_name)
+        number = found[1].number_of(hand.name) if found else 0
+        if number:
+            return TerrainInHand(hand.tileset, hand.set_name, number, hand.name)
+        return None
 
     def _first_layer(self) -> Layer | None:
         layers = self.map.layers if self.map else []

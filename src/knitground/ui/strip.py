@@ -35,6 +35,7 @@ from knitground.core.edit.layers import (
 from knitground.core.model.layers import Cells, GroundLayer, Layer
 from knitground.core.model.map import Map
 from knitground.core.model.project import free_name
+from knitground.core.model.terrain import SetKind
 from knitground.core.render.atlas import Atlas
 from knitground.core.render.compose import lay_out
 from knitground.core.render.pixels import Pixels
@@ -264,7 +265,7 @@ class Strip(QFrame):
         menu = QMenu(self)
         for tileset in self.session.project.tilesets:
             for kit in tileset.sets:
-                text = f"Ground layer from {tileset.name} — {kit.name}"
+                text = f"Ground layer from {tileset.name} — {kit.name} ({kit.kind.value} set)"
                 menu.addAction(text, partial(self.add_ground, tileset.name, kit.name))
         menu.addAction("Tile layer", self.add_tiles)
         return menu
@@ -281,7 +282,9 @@ class Strip(QFrame):
         map_ = self.session.map
         if map_ is not None:
             name = free_name(set_name, [layer.name for layer in map_.layers])
-            self._add(map_, map_.new_ground_layer(name, tileset, set_name))
+            found = self.session.project.set_of(tileset, set_name)
+            kind = found[1].kind if found else SetKind.CORNER
+            self._add(map_, map_.new_ground_layer(name, tileset, set_name, kind))
 
     def _add(self, map_: Map, layer: Layer) -> None:
         chosen = self.session.layer
@@ -345,6 +348,8 @@ class Strip(QFrame):
             sets = menu.addMenu("Knit from")
             for tileset in self.session.project.tilesets:
                 for kit in tileset.sets:
+                    if kit.kind is not layer.kind_of_set:
+                        continue
                     sets.addAction(
                         f"{tileset.name} — {kit.name}",
                         partial(self._knit_from, map_, layer, tileset.name, kit.name),

@@ -35,6 +35,7 @@ from knitground.core.files.project_io import (
 )
 from knitground.core.model.layers import GroundLayer
 from knitground.core.model.project import Project
+from knitground.core.model.terrain import ANY
 from knitground.demo.project import write_demo
 from knitground.ui.bench.draw import DrawBench
 from knitground.ui.bench.grow import GrowBench
@@ -165,6 +166,7 @@ class Window(QObject):
         s.opened.connect(self._show_state)
         s.changed.connect(lambda _: self._on_changed())
         s.picked.connect(self._show_page)
+        s.cell_wanted.connect(self.mapside.view.show_cell)
         self.mapside.view.zoomed.connect(self._show_zoom)
         self.slice.sheet.zoomed.connect(self._show_zoom)
         self.mapside.new_map_asked.connect(self.new_map)
@@ -175,7 +177,7 @@ class Window(QObject):
         self.empty.demo_asked.connect(lambda: self.open_demo(None))
         self.empty.project_asked.connect(self.ask_project)
         self.empty.recent_asked.connect(self.open_project)
-        for digit in range(1, 10):
+        for digit in range(10):
             keys = QShortcut(QKeySequence(str(digit)), self.shell)
             keys.activated.connect(lambda n=digit: self.take_terrain(n))
 
@@ -280,14 +282,16 @@ class Window(QObject):
         """Take the n-th terrain of the chosen layer's set in hand (keys 1 to 9)."""
         if self.stage == "terrains":
             kit = self.terrains.kit
-            if kit is not None and number <= len(kit.terrains):
+            if number == 0:
+                self.terrains.choose(ANY)
+            elif kit is not None and number <= len(kit.terrains):
                 self.terrains.choose(number)
             return
         layer = self.session.layer
         found = None
         if isinstance(layer, GroundLayer):
             found = self.session.project.set_of(layer.tileset, layer.set_name)
-        if found is not None and number <= len(found[1].terrains):
+        if found is not None and 0 < number <= len(found[1].terrains):
             tileset, kit = found
             self.session.take(TerrainInHand(tileset.name, kit.name, number, kit.name_of(number)))
 

@@ -14,11 +14,13 @@ from knitground.core.base.window import whole
 from knitground.core.edit.atoms import Atom, PatchArray, SetField
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.document import Edit
-from knitground.core.edit.sheets import check_free_name
+from knitground.core.edit.sheets import add_tileset, check_free_name
+from knitground.core.knit.making import Made, sheet_of
 from knitground.core.model.layers import GroundLayer
 from knitground.core.model.map import Map
-from knitground.core.model.project import Project
+from knitground.core.model.project import Project, free_name
 from knitground.core.model.recipe import Recipe
+from knitground.core.model.slicing import Slicing
 from knitground.core.model.terrain import (
     ANY,
     MAX_TERRAINS,
@@ -161,6 +163,31 @@ def copy_layout(
         table[old] = new
     marks[target[0] : target[0] + rows, target[1] : target[1] + cols] = table[block]
     return marks_edit(tileset, kit, marks, f"Copy marks of {cols} × {rows} tiles")
+
+
+def add_made(
+    project: Project, owner: Tileset, kit: TerrainSet, made: Sequence[Made]
+) -> tuple[Edit, Tileset]:
+    """Put tiles that were made on a new sheet of the project, marked as tiles of the set.
+
+    Raises
+    ------
+    EditError
+        There are none.
+    """
+    if not made:
+        raise EditError("no tile was made: allow turning, mirroring or joining, or choose some")
+    sheet, marks = sheet_of(made)
+    name = free_name(f"{owner.name} made", [each.name for each in project.tilesets])
+    height, width = made[0].pixels.shape[:2]
+    tileset = Tileset(
+        name, f"{name.replace(' ', '-').lower()}.png", sheet.shape[1], sheet.shape[0],
+        Slicing(width, height), picture=sheet, unsaved=True,
+    )  # fmt: skip
+    changed = Changed(What.MARKS, tileset=owner)
+    guests = {**kit.guests, name: marks}
+    atoms = (*add_tileset(project, tileset).atoms, SetField(kit, "guests", guests, changed))
+    return Edit(f"Make {len(made)} missing tiles", atoms), tileset
 
 
 # Sets

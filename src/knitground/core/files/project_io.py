@@ -120,6 +120,26 @@ def _read_tileset(
     return tileset
 
 
+def open_tileset(path: Path) -> tuple[Project, Tileset]:
+    """Read a tileset from its file, with the project that it belongs to if that lies beside it.
+
+    Raises
+    ------
+    PlaceError, FormatError
+        The file is missing, broken, of another kind or version.
+    """
+    if not path.exists():
+        raise PlaceError(f"there is no tileset at {path}: give a NAME.tiles.json")
+    head = path.parent / PROJECT_NAME
+    if head.exists():
+        names = read_model(head, ProjectFile, PROJECT_FORMAT, VERSION).tilesets
+        if path.name in names:
+            project = open_project(path.parent).project
+            return project, project.tilesets[names.index(path.name)]
+    tileset = _read_tileset(path.parent, path.name, [], {})
+    return Project(tileset.name, path.parent, [tileset]), tileset
+
+
 def save_project(project: Project, folder: Path, progress: Progress = no_progress) -> list[Path]:
     """Write a project into a folder; every file is the old one or the new one, never half.
 

@@ -14,10 +14,12 @@ from knitground.core.base.progress import Progress, no_progress
 from knitground.core.grow.ground import Noise, noise_ground
 from knitground.core.knit.bridge import build_graph
 from knitground.core.knit.layer import layer_table
+from knitground.core.knit.repair import close_gaps
 from knitground.core.model.layers import GroundLayer
 from knitground.core.model.map import Map
 from knitground.core.model.project import Project
 from knitground.core.model.recipe import NoiseStep
+from knitground.core.model.terrain import SetKind
 
 
 @dataclass(frozen=True, eq=False)
@@ -71,9 +73,15 @@ def run_noise(project: Project, map_: Map, step: NoiseStep, place: int) -> Grown
     parts = {kit.number_of(name): share for name, share in step.shares if kit.number_of(name)}
     height, width = map_.height, map_.width
     size = (height, width) if map_.wrap else (height + 1, width + 1)
-    graph = build_graph(layer_table(project, map_, layer))
+    if kit.kind is not SetKind.CORNER:
+        raise GrowError(
+            f"step {place + 1} lays noise ground, which needs a corner set; “{layer.set_name}” of "
+            f"layer “{layer.name}” is an {kit.kind.value} set: choose another layer"
+        )
+    table = layer_table(project, map_, layer)
+    graph = build_graph(table)
     noise = Noise(step.scale, step.octaves, mix_one(map_.recipe.seed, place))
-    ground = noise_ground(graph, parts, size, map_.wrap, noise)
+    ground = close_gaps(table, noise_ground(graph, parts, size, map_.wrap, noise), map_.wrap)
     terrain = np.pad(ground, ((0, 1), (0, 1)), mode="wrap") if map_.wrap else ground
     total = sum(parts.values())
     laid = np.bincount(ground.ravel(), minlength=len(kit.terrains) + 1) / ground.size

@@ -22,8 +22,9 @@ Floats = NDArray[np.float32]
 
 _SAMPLES = 400
 _CAP = 3.0
-_CORNER_PART, _STRIP_PART = 0.3, 0.16
+_CORNER_PART, _STRIP_PART, _RING_CORNER = 0.3, 0.16, 0.14
 _ROUNDS = 3
+_STRANGE = 0.05
 _PLACES = {
     Slot.N: (0.0, 0.5), Slot.NE: (0.0, 1.0), Slot.E: (0.5, 1.0), Slot.SE: (1.0, 1.0),
     Slot.S: (1.0, 0.5), Slot.SW: (1.0, 0.0), Slot.W: (0.5, 0.0), Slot.NW: (0.0, 0.0),
@@ -53,7 +54,8 @@ def guess_marks(
     Returns
     -------
     marks as given, 255 replaced in the slots of the kind (0 elsewhere), and the confidence of each,
-    0 to 1, float32; 1 for what was known
+    0 to 1, float32; 1 for what was known. A tile that looks like none of the examples gets no marks
+    and confidence 0
 
     Notes
     -----
@@ -98,7 +100,8 @@ def _guess(
         out[out == UNKNOWN] = NOTHING
         sure[marks == UNKNOWN] = 0
         return out, sure
-    votes = _votes(faces, features, slots, samples, progress)
+    votes, familiar = _votes(faces, features, slots, samples, progress)
+    strange = (familiar.max(axis=1) < _STRANGE) & (marks[:, slots] == UNKNOWN).all(axis=1)
     votes = _fixed(votes, slots, marks, classes)
     for _ in range(_ROUNDS):
         votes = _agreed(votes, faces, slots)
@@ -113,6 +116,10 @@ def _guess(
         open_ = marks[:, slot] == UNKNOWN
         out[open_, slot] = best[open_, n]
         sure[open_, slot] = np.clip(margin[open_, n], 0, 1)
+    if kind is SetKind.RING:
+        _clear_loose_corners(out, marks)
+    out[np.ix_(strange, slots)] = NOTHING
+    sure[np.ix_(strange, slots)] = 0
     progress(1.0)
     return out, sure
 
@@ -184,6 +191,9 @@ def _diamond(tiles: NDArray[np.uint8]) -> tuple[float, float, float, float] | No
     if width < 8 or height < 4:
         return None
     seen = (tiles[..., 3] > 0).mean(axis=0)
+    overlay = _overlay_diamond(seen)
+    if overlay is not None:
+        return overlay
     usual = seen > 0.5
     small = max(1, min(height, width) // 8)
     corners = [seen[:small, :small], seen[:small, -small:], seen[-small:, :small],
@@ -201,10 +211,27 @@ def _diamond(tiles: NDArray[np.uint8]) -> tuple[float, float, float, float] | No
     return (width / 2, float(tip), width / 2, float(half_high))
 
 
+def _overlay_diamond(seen: NDArray[Any]) -> tuple[float, float, float, float] | None:
+    """Recognise flat isometric overlays: all that is ever seen lies inside the tile's diamond."""
+    height, width = seen.shape
+    if width < 1.5 * height or not (seen > 0).any():
+        return None
+    rows, cols = np.nonzero(seen > 0)
+    across = np.abs(cols + 0.5 - width / 2) / (width / 2)
+    down = np.abs(rows + 0.5 - height / 2) / (height / 2)
+    outside = (across + down > 1 + 2.5 / height).mean()
+    # What fills less than a tenth of the tile may lie anywhere.
+    if outside > 0.01 or len(rows) < 0.1 * seen.size:
+        return None
+    return (width / 2, 0.0, width / 2, height / 2)
+
+
 # Slots
 
 
-def _patch(slot: Slot, height: int, width: int) -> tuple[slice, slice, Floats]:
+def _patch(
+    slot: Slot, height: int, width: int, corner_part: float = _CORNER_PART
+) -> tuple[slice, slice, Floats]:
     """Give where a slot's patch lies and the weights of its pixels."""
     down, across = _PLACES[slot]
     if slot is Slot.MIDDLE:
@@ -212,7 +239,7 @@ def _patch(slot: Slot, height: int, width: int) -> tuple[slice, slice, Floats]:
         return rows, cols, np.ones((rows.stop - rows.start, cols.stop - cols.start), np.float32)
     corner = down != 0.5 and across != 0.5
     if corner:
-        rows, cols = _span(down, height, _CORNER_PART), _span(across, width, _CORNER_PART)
+        rows, cols = _span(down, height, corner_part), _span(across, width, corner_part)
     elif down == 0.5:
         rows, cols = _span(0.5, height, 1 / 3), _span(across, width, _STRIP_PART)
     else:
@@ -220,7 +247,7 @@ def _patch(slot: Slot, height: int, width: int) -> tuple[slice, slice, Floats]:
     y = np.abs((np.arange(rows.start, rows.stop) + 0.5) / height - down)
     x = np.abs((np.arange(cols.start, cols.stop) + 0.5) / width - across)
     if corner:
-        weights = np.maximum(0.05, 1 - np.maximum(y[:, None], x[None, :]) / _CORNER_PART)
+        weights = np.maximum(0.05, 1 - np.maximum(y[:, None], x[None, :]) / corner_part)
     else:
         weights = np.ones((len(y), len(x)))
     return rows, cols, weights.astype(np.float32)
@@ -301,12 +328,20 @@ def _votes(
     slots: list[Slot],
     samples: list[_Class],
     progress: Progress,
-) -> Floats:
-    """Give (n, slots, classes): how much of each slot's patch looks like each terrain."""
+) -> tuple[Floats, Floats]:
+    """Compare patches with terrains.
+
+    Returns
+    -------
+    (n, slots, classes), how much of each slot's patch looks like each terrain, and (n, slots), how
+    much of it looks like any
+    """
     from scipy.spatial import cKDTree  # late: it is slow to import
 
     trees = [cKDTree(each.pixels) for each in samples]
-    patches = [_patch(slot, *tiles.shape[1:3]) for slot in slots]
+    # Of a ring set a corner tells only by its very end: both sides beside it may be joined.
+    part = _RING_CORNER if Slot.MIDDLE in slots else _CORNER_PART
+    patches = [_patch(slot, tiles.shape[1], tiles.shape[2], part) for slot in slots]
     needed = np.zeros(tiles.shape[1:3], np.bool_)
     for rows, cols, _ in patches:
         needed[rows, cols] = True
@@ -322,14 +357,15 @@ def _votes(
         distance = np.minimum(distance.reshape(len(shown), k).mean(axis=1), _CAP)
         likeness[:, n] = np.exp(-((distance / 0.45) ** 2) / 2) + 1e-4
         progress(0.2 + 0.6 * (n + 1) / len(trees))
-    likeness /= likeness.sum(axis=1, keepdims=True)
-    whole = np.zeros((len(tiles), needed.size, len(samples)), np.float32)
-    whole[:, at] = likeness[np.asarray(where).ravel()].reshape(len(tiles), len(at), -1)
-    grid = whole.reshape(len(tiles), *tiles.shape[1:3], len(samples))
-    out = np.empty((len(tiles), len(slots), len(samples)), np.float32)
+    best = likeness.max(axis=1, keepdims=True)
+    parts = np.concatenate([likeness / likeness.sum(axis=1, keepdims=True), best], axis=1)
+    whole = np.zeros((len(tiles), needed.size, parts.shape[1]), np.float32)
+    whole[:, at] = parts[np.asarray(where).ravel()].reshape(len(tiles), len(at), -1)
+    grid = whole.reshape(len(tiles), *tiles.shape[1:3], parts.shape[1])
+    out = np.empty((len(tiles), len(slots), parts.shape[1]), np.float32)
     for n, (rows, cols, weights) in enumerate(patches):
         out[:, n] = np.einsum("nhwc,hw->nc", grid[:, rows, cols], weights) / weights.sum()
-    return out
+    return out[..., :-1].copy(), out[..., -1]
 
 
 def _fixed(
@@ -377,6 +413,14 @@ def _agreed(votes: Floats, tiles: NDArray[np.uint8], slots: list[Slot]) -> Float
                     weight[ok, at] += w
     blended: Floats = out / weight[..., None]
     return blended
+
+
+def _clear_loose_corners(out: NDArray[np.uint8], given: NDArray[np.uint8]) -> None:
+    """Take guessed corners back that have not both their sides: they say nothing."""
+    for corner in (Slot.NE, Slot.SE, Slot.SW, Slot.NW):
+        before, after = Slot(corner - 1), Slot((corner + 1) % 8)
+        loose = (out[:, before] != out[:, corner]) | (out[:, after] != out[:, corner])
+        out[loose & (given[:, corner] == UNKNOWN), corner] = NOTHING
 
 
 def _strip(line: NDArray[np.uint8]) -> Floats:

@@ -29,6 +29,15 @@ def layer_table(project: Project, map_: Map, layer: GroundLayer) -> KnitTable:
     return build_table(marks, places, weights, max(1, len(kit.terrains)), kit.kind, inner)
 
 
+def set_table(project: Project, owner: Tileset, kit: TerrainSet) -> tuple[KnitTable, Map]:
+    """Build the table of a set for itself; places are of the legend of the small map returned."""
+    cut = owner.slicing
+    map_ = Map("", 1, 1, cut.tile_height, cut.tile_width)
+    layer = map_.new_ground_layer("", owner.name, kit.name, kit.kind)
+    map_.layers.append(layer)
+    return layer_table(project, map_, layer), map_
+
+
 def marked_tiles(
     project: Project, owner: Tileset, kit: TerrainSet
 ) -> tuple[NDArray[np.uint8], list[TileRef]]:

@@ -30,7 +30,10 @@ def corner_cells(height: int, width: int) -> CellPlaces:
 
 
 class Problem:
-    """A window of places, the cells that read them, what may not change, and what was there."""
+    """A window of places, the cells that read them, what may not change, and what was there.
+
+    Cells without a tile that the painting did not touch are forgiven, unless told otherwise.
+    """
 
     def __init__(
         self,
@@ -39,6 +42,7 @@ class Problem:
         before: NDArray[Any],
         fixed: NDArray[np.bool_],
         painted: NDArray[Any],
+        forgive: bool = True,
     ) -> None:
         self.table = table
         self.cells = cells
@@ -46,9 +50,10 @@ class Problem:
         self.before = before.ravel().astype(np.int64)
         self.fixed = fixed.ravel()
         start = painted.ravel().astype(np.int64)
-        touched = (start != self.before) | (self.fixed & (start != self.before))
-        old_gap = self._gaps(self.before) & ~touched[cells].any(axis=1)
-        self.exempt = old_gap
+        touched = start != self.before
+        self.exempt = self._gaps(self.before) & ~touched[cells].any(axis=1)
+        if not forgive:
+            self.exempt[:] = False
         self._known: dict[tuple[int, ...], bool] = {}
 
     def _gaps(self, values: NDArray[np.int64]) -> NDArray[np.bool_]:
@@ -178,3 +183,51 @@ class Problem:
 
 
 _MOST_TRIMMED = 600
+
+
+def close_gaps(
+    table: KnitTable, terrain: NDArray[np.uint8], wrap: bool, most: int = 2000
+) -> NDArray[np.uint8]:
+    """Change a few vertices of a corner set's terrain wherever cells have no tile.
+
+    Parameters
+    ----------
+    terrain : (h, w) uint8, vertices of one turn if the map wraps
+    most : look at no more than so many places
+
+    Returns
+    -------
+    (h, w) uint8, a new array; where nothing fits near by, the gap stays
+    """
+    out = np.array(terrain)
+    height, width = out.shape
+    done: set[tuple[int, int]] = set()
+    for row, col in _gap_cells(table, out, wrap)[:most].tolist():
+        if (row // 3, col // 3) in done:
+            continue
+        rows, cols = np.arange(row - 4, row + 6), np.arange(col - 4, col + 6)
+        if wrap:
+            if min(height, width) < len(rows):
+                continue
+            rows, cols = rows % height, cols % width
+        else:
+            rows, cols = rows[(rows >= 0) & (rows < height)], cols[(cols >= 0) & (cols < width)]
+        window = out[np.ix_(rows, cols)]
+        fixed = np.ones(window.shape, np.bool_)
+        fixed[1:-1, 1:-1] = False
+        cells = corner_cells(*window.shape)
+        problem = Problem(table, cells, window, fixed, window, forgive=False)
+        found = problem.search(window, 400)
+        if found is not None:
+            out[np.ix_(rows, cols)] = found
+            done.add((row // 3, col // 3))
+    return out
+
+
+def _gap_cells(table: KnitTable, terrain: NDArray[np.uint8], wrap: bool) -> NDArray[np.intp]:
+    ground = np.pad(terrain, ((0, 1), (0, 1)), mode="wrap") if wrap else terrain
+    side = table.base + 1
+    known = np.minimum(ground, table.base).astype(np.intp)
+    pairs = known[:, :-1] * side + known[:, 1:]
+    codes = table.north[pairs[:-1]] + table.south[pairs[1:]]
+    return np.argwhere(table.first[codes] == VARIANT_SLOTS)

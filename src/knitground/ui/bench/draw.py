@@ -23,12 +23,13 @@ from PySide6.QtWidgets import (
 from knitground.core.chance.draw import shares
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.maps import delete_mix, put_mix
+from knitground.core.edit.terrains import plain_tile
 from knitground.core.model.mix import Mix, MixEntry
 from knitground.core.model.project import free_name
 from knitground.core.model.tileset import TileRef
 from knitground.core.render.pixels import Pixels
 from knitground.core.render.tiles import is_empty, tile_pixels
-from knitground.ui.bench.terrains import terrain_icon
+from knitground.ui.bench.terrainchips import terrain_icon
 from knitground.ui.hand import Hand, MixInHand, TerrainInHand, TileInHand
 from knitground.ui.session import Session
 from knitground.ui.sheetview import SheetView
@@ -211,7 +212,9 @@ class DrawBench(QWidget):
         found = False
         for tileset in self.session.project.tilesets:
             for kit in tileset.sets:
-                self.terrain_list.addWidget(note(f"{tileset.name} — {kit.name} (corner set)"))
+                self.terrain_list.addWidget(
+                    note(f"{tileset.name} — {kit.name} ({kit.kind.value} set)")
+                )
                 for mark, terrain in enumerate(kit.terrains, 1):
                     hand = TerrainInHand(tileset.name, kit.name, mark, terrain.name)
                     made = QPushButton(terrain.name)
@@ -383,12 +386,8 @@ class DrawBench(QWidget):
         found = self.session.project.set_of(hand.tileset, hand.set_name)
         if found is None:
             return None
-        tileset, kit = found
-        marks = kit.marks_within(tileset.rows, tileset.columns)[..., list(kit.kind.slots)]
-        plain = np.argwhere((marks == hand.value).all(axis=2))
-        if not len(plain):
-            return None
-        return self._tile_pixels(TileRef(tileset.name, int(plain[0][0]), int(plain[0][1])))
+        tile = plain_tile(*found, hand.value)
+        return self._tile_pixels(tile) if tile else None
 
     def _mix_pixels(self, mix: Mix) -> Pixels | None:
         tiles = [self._tile_pixels(entry.tile) for entry in mix.entries[:4]]

@@ -32,7 +32,9 @@ class Ghost:
             return self._fill(at, state)
         if s.tool not in ("paint", "erase"):
             return None
-        key = (state, brush(s, s.map, at)[0])
+        under = at.side(s.map) if s.draws_path else None
+        where = (under[0], bool(under[1].any())) if under else brush(s, s.map, at)[0]
+        key = (state, where)
         if key != self._key:
             self._key = key
             self._plan = self._try(at)

@@ -28,7 +28,9 @@ def why_at(session: Session, at: Pointer) -> Why | None:
         return None
     cell = Box(row, col, row + 1, col + 1)
     session.doc.cells(map_, layer, cell)
-    return explain(session.doc.knitter.table(map_, layer), map_, layer, found[1], cell)
+    knitter = session.doc.knitter
+    table, graph = knitter.table(map_, layer), knitter.graph(map_, layer)
+    return explain(table, map_, layer, found[1], cell, graph)
 
 
 def tile_words(session: Session, tile: TileRef | None) -> str:

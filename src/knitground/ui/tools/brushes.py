@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from math import ceil
 
 from knitground.core.base.errors import KnitError
-from knitground.ui.planning import Pointer, plan_dab
+from knitground.core.edit.laying import Plan
+from knitground.core.knit.sides import sides_along
+from knitground.core.model.map import Map
+from knitground.ui.planning import Pointer, plan_dab, plan_path, refusal
 from knitground.ui.session import Session
 from knitground.ui.tools.tool import Tool
 
@@ -16,6 +20,8 @@ class _Brush(Tool):
     def __init__(self, session: Session) -> None:
         super().__init__(session)
         self._last: Pointer | None = None
+        self._path = False
+        self._crossed = False
 
     def press(self, at: Pointer) -> bool:
         plan = plan_dab(self.session, at)
@@ -23,12 +29,17 @@ class _Brush(Tool):
         if not self.session.attempt(lambda: self.session.doc.begin_stroke(name)):
             return False
         self._last = at
-        self._dab(at)
+        self._path, self._crossed = self.session.draws_path, False
+        if not self._path:
+            self._dab(at)
         return self.session.doc.in_stroke
 
     def move(self, at: Pointer) -> None:
         map_, last = self.session.map, self._last
         if map_ is None or last is None or not self.session.doc.in_stroke:
+            return
+        if self._path:
+            self._go(map_, last, at)
             return
         across = abs(at.x - last.x) / map_.tile_width
         down = abs(at.y - last.y) / map_.tile_height
@@ -43,15 +54,35 @@ class _Brush(Tool):
                 seen = place
         self._last = at
 
+    def _go(self, map_: Map, last: Pointer, at: Pointer) -> None:
+        """Lay the sides that the way from one place to the next crosses, cell by cell."""
+        cells = [last.cell(map_)]
+        across, down = (at.x - last.x) / map_.tile_width, (at.y - last.y) / map_.tile_height
+        steps = max(1, ceil(4 * max(abs(across), abs(down))))
+        for n in range(1, steps + 1):
+            part = n / steps
+            here = Pointer(last.x + (at.x - last.x) * part, last.y + (at.y - last.y) * part)
+            if here.cell(map_) != cells[-1]:
+                cells.append(here.cell(map_))
+        self._last = at
+        if len(cells) > 1 and refusal(self.session, at) is None:
+            self._crossed = True
+            self._lay(lambda: plan_path(self.session, sides_along(cells)))
+
     def release(self) -> None:
+        if self._path and not self._crossed and self._last is not None:
+            self._dab(self._last)  # a click alone: the nearest side, as the ghost shows it
         self.session.doc.commit_stroke()
 
     def cancel(self) -> None:
         self.session.doc.cancel_stroke()
 
     def _dab(self, at: Pointer) -> None:
+        self._lay(lambda: plan_dab(self.session, at))
+
+    def _lay(self, planned: Callable[[], Plan | None]) -> None:
         try:
-            plan = plan_dab(self.session, at)
+            plan = planned()
             if plan is not None:
                 self.session.doc.apply(plan.edit)
         except KnitError as error:

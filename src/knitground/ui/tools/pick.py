@@ -5,6 +5,7 @@ from __future__ import annotations
 from knitground.core.base.window import Box
 from knitground.core.model.layers import EMPTY, GroundLayer, Layer
 from knitground.core.model.map import Map
+from knitground.core.model.terrain import SetKind
 from knitground.ui.hand import Hand, TerrainInHand, TileInHand
 from knitground.ui.planning import Pointer
 from knitground.ui.session import Session
@@ -19,7 +20,7 @@ def hand_at(session: Session, map_: Map, layer: Layer, at: Pointer) -> Hand | No
     place = int(session.doc.cells(map_, layer, Box(row, col, row + 1, col + 1))[0, 0])
     if isinstance(layer, GroundLayer) and not layer.pinned[row, col]:
         found = session.project.set_of(layer.tileset, layer.set_name)
-        value = int(layer.terrain[at.vertex(map_)])
+        value = terrain_at(map_, layer, at)
         if found is None or value == EMPTY or value > len(found[1].terrains):
             return None
         return TerrainInHand(found[0].name, found[1].name, value, found[1].name_of(value))
@@ -28,6 +29,22 @@ def hand_at(session: Session, map_: Map, layer: Layer, at: Pointer) -> Hand | No
     if tile is None or owner is None:
         return None
     return TileInHand(tile, owner.number(tile.row, tile.col))
+
+
+def terrain_at(map_: Map, layer: GroundLayer, at: Pointer) -> int:
+    """Give the terrain at a place: of the nearest vertex, the cell, or the nearest side."""
+    if layer.kind_of_set is SetKind.CORNER:
+        return int(layer.terrain[at.vertex(map_)])
+    row, col = at.cell(map_)
+    if layer.kind_of_set is SetKind.RING:
+        return int(layer.terrain[row, col])
+    here = layer.terrain
+    down, across = at.y / map_.tile_height - row, at.x / map_.tile_width - col
+    sides = [
+        (down, int(here[row, col] & 255)), (1 - down, int(here[row + 1, col] & 255)),
+        (across, int(here[row, col] >> 8)), (1 - across, int(here[row, col + 1] >> 8)),
+    ]  # fmt: skip
+    return next((value for _, value in sorted(sides) if value), 0)
 
 
 class Pick(Tool):

@@ -67,11 +67,20 @@ class ShipLayer(_Part):
 
 
 class ShipTerrain(_Part):
-    """Terrain of a ground layer on vertices: (height + 1) rows of width + 1 numbers, 0 nothing."""
+    """Terrain of a ground layer: 0 is nothing, n the n-th of `names`.
+
+    corner: `vertices`, (height + 1) rows of width + 1 numbers. ring: `cells`, height rows of width.
+    edge: `north`, the sides north of cells, (height + 1) rows of width, and `west`, height rows of
+    width + 1.
+    """
 
     layer: str
     names: list[str]
-    vertices: list[list[int]]
+    kind: Literal["corner", "edge", "ring"]
+    vertices: list[list[int]] | None = None
+    cells: list[list[int]] | None = None
+    north: list[list[int]] | None = None
+    west: list[list[int]] | None = None
 
 
 class ShipFile(_Part):

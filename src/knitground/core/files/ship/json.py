@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 
@@ -21,6 +22,7 @@ from knitground.core.files.ship.formats import (
 from knitground.core.model.layers import GAP, GroundLayer
 from knitground.core.model.map import Map
 from knitground.core.model.project import Project
+from knitground.core.model.terrain import SetKind
 from knitground.core.model.tileset import TileRef, Tileset
 from knitground.core.render.tiles import overhang
 from knitground.core.slicing.grid import clear_see_through
@@ -138,9 +140,19 @@ def _terrain(project: Project, map_: Map) -> list[ShipTerrain]:
         )
         if isinstance(layer, GroundLayer) and found:
             names = [each.name for each in found[1].terrains]
-            vertices = layer.terrain.tolist()
-            out.append(ShipTerrain(layer=layer.name, names=names, vertices=vertices))
+            out.append(ShipTerrain(layer=layer.name, names=names, **_grids(layer)))
     return out
+
+
+def _grids(layer: GroundLayer) -> dict[str, Any]:
+    """Give a layer's terrain where its kind of set has it."""
+    terrain = layer.terrain
+    if layer.kind_of_set is SetKind.CORNER:
+        return {"kind": "corner", "vertices": terrain.tolist()}
+    if layer.kind_of_set is SetKind.RING:
+        return {"kind": "ring", "cells": terrain[:-1, :-1].tolist()}
+    north, west = terrain & 255, terrain >> 8
+    return {"kind": "edge", "north": north[:, :-1].tolist(), "west": west[:-1].tolist()}
 
 
 def _sheet(tileset: Tileset) -> bytes:

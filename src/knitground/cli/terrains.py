@@ -1,0 +1,114 @@
+"""`knitground marks` and `knitground coverage`: what a terrain set's tiles show and lack."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import click
+
+from knitground.cli.output import as_json, tell
+from knitground.core.base.errors import PlaceError
+from knitground.core.edit.document import Document
+from knitground.core.edit.terrains import set_marks
+from knitground.core.files.project_io import open_tileset, save_project
+from knitground.core.knit.bridge import build_graph
+from knitground.core.knit.coverage import Combination, cover
+from knitground.core.knit.guessing import guess_sheet
+from knitground.core.knit.layer import set_table
+from knitground.core.knit.missing import key_words
+from knitground.core.model.project import Project
+from knitground.core.model.terrain import TerrainSet
+from knitground.core.model.tileset import Tileset
+
+_tileset = click.argument("tileset", type=click.Path(path_type=Path))
+_set = click.option("--set", "name", required=True, metavar="NAME", help="The terrain set.")
+
+
+def _found(path: Path, name: str) -> tuple[Project, Tileset, TerrainSet]:
+    project, tileset = open_tileset(path)
+    kit = tileset.set_named(name)
+    if kit is None:
+        names = ", ".join(f"“{each.name}”" for each in tileset.sets) or "none"
+        raise PlaceError(f"there is no terrain set “{name}”; {path.name} has: {names}")
+    return project, tileset, kit
+
+
+@click.command("marks")
+@_tileset
+@_set
+@click.option("--save", is_flag=True, help="Give the tiles these marks and save the project.")
+@as_json
+def marks_command(tileset: Path, name: str, save: bool, as_json: bool) -> int:
+    """Guess the marks of tiles of TILESET (a NAME.tiles.json) that have none.
+
+    Tiles that are marked are the examples. Exits 1 if nothing could be guessed.
+    """
+    project, owner, kit = _found(tileset, name)
+    guessed = guess_sheet(owner, kit, None)
+    if isinstance(guessed, str):
+        tell([], [guessed], as_json)
+        return 1
+    value = []
+    lines = []
+    for (row, col), marks, sure in zip(guessed.places, guessed.marks, guessed.sure.tolist()):
+        shown = {slot.name: kit.name_of(int(marks[slot])) for slot in kit.kind.slots if marks[slot]}
+        number = owner.number(row, col)
+        value.append({"tile": number, "marks": shown, "confidence": round(sure, 4)})
+        words = ", ".join(f"{slot} {terrain}" for slot, terrain in shown.items()) or "nothing"
+        lines.append(f"tile {number}: {words} ({sure:.0%})")
+    if save:
+        doc = Document(project)
+        doc.apply(set_marks(owner, kit, guessed.places, guessed.marks, "Guess marks"))
+        save_project(project, tileset.parent)
+    tell(value, lines, as_json)
+    return 0
+
+
+@click.command("coverage")
+@_tileset
+@_set
+@as_json
+def coverage_command(tileset: Path, name: str, as_json: bool) -> int:
+    """Tell which combinations of marks TILESET has, and which a map may ask for in vain.
+
+    Exits 1 if any is missing.
+    """
+    project, owner, kit = _found(tileset, name)
+    table, map_ = set_table(project, owner, kit)
+    graph = build_graph(table)
+    found = cover(table, kit, graph)
+
+    def facts(each: Combination) -> dict[str, object]:
+        tiles = [map_.legend.tile(place) for place, _ in (*each.variants, *each.inner)]
+        owners = {t.name: t for t in project.tilesets}
+        return {
+            "shows": key_words(kit, each.key),
+            "terrains": [kit.name_of(mark) for mark in each.terrains],
+            "tiles": [
+                {"tileset": t.tileset, "tile": owners[t.tileset].number(t.row, t.col)}
+                for t in tiles
+                if t is not None
+            ],
+        }
+
+    bridges = [
+        {"between": [kit.name_of(a), kit.name_of(b)], "by": [kit.name_of(t) for t in way]}
+        for a, b, way in found.bridges
+    ]
+    value = {
+        "wanted": len(found.pairs),
+        "had": found.had,
+        "missing": [facts(each) for each in found.missing],
+        "doubled": [facts(each) for each in found.doubled],
+        "beyond": {"wanted": len(found.beyond), "had": sum(c.had for c in found.beyond)},
+        "bridges": bridges,
+    }
+    lines = [f"{found.had} of {len(found.pairs)} combinations have a tile"]
+    lines += [f"missing: {key_words(kit, each.key)}" for each in found.missing]
+    lines += [
+        f"{kit.name_of(a)} and {kit.name_of(b)} are bridged by "
+        f"{' → '.join(kit.name_of(t) for t in way) or 'nothing: gaps'}"
+        for a, b, way in found.bridges
+    ]
+    tell(value, lines, as_json)
+    return 1 if found.missing else 0
