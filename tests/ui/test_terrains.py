@@ -1,0 +1,443 @@
+"""Terrains in the real window: marks of three kinds, guess and review, copying, coverage, paths."""
+
+import numpy as np
+import pytest
+from PySide6.QtCore import QPoint, QPointF, Qt
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QInputDialog, QMessageBox
+from tests.maps import snapshot
+from tests.ui.conftest import RIGHT, click, drag, move, pixels, settle
+from tests.ui.test_regions import answer
+
+from knitground.core.edit.terrains import paint_marks
+from knitground.core.files.project_io import open_project
+from knitground.core.model.layers import GAP
+from knitground.core.model.terrain import ANY, SetKind, Slot
+from knitground.ui.bench.makedialog import MakeDialog
+from knitground.ui.bench.marks import slot_at, slot_point, threads
+from knitground.ui.bench.terrains import TABS
+from knitground.ui.hand import TerrainInHand
+
+SHIFT = Qt.KeyboardModifier.ShiftModifier
+PANS, WORKS = 0, 2
+
+
+@pytest.fixture
+def bench(window):
+    window.show_stage("terrains")
+    settle()
+    return window.terrains
+
+
+def choose(bench, tileset, place):
+    owner = bench.session.project.tilesets[tileset]
+    bench.choose_set(owner, owner.sets[place])
+    bench.sheet.look(4, owner.width / 2, owner.height / 2)
+    settle()
+    return owner, owner.sets[place]
+
+
+def later():
+    QTest.qWait(200)
+    settle()
+
+
+def on_slot(sheet, row, col, slot):
+    return slot_point(sheet.tile_rect(row, col), slot).toPoint()
+
+
+# Marks
+
+
+@pytest.mark.parametrize("kind", list(SetKind))
+def test_every_slot_of_a_kind_is_found_at_its_own_place(kind):
+    from PySide6.QtCore import QRectF
+
+    rect = QRectF(10, 20, 64, 32)
+    for slot in kind.slots:
+        assert slot_at(rect, slot_point(rect, slot), kind) is slot
+    assert slot_at(rect, QPointF(11, 21), kind) in kind.slots
+
+
+def test_threads_join_what_lies_side_by_side():
+    marks = [0] * 9
+    marks[Slot.N] = marks[Slot.S] = 1
+    marks[Slot.E] = 2
+    assert threads(SetKind.EDGE, marks) == [
+        (Slot.N, Slot.MIDDLE, 1),
+        (Slot.S, Slot.MIDDLE, 1),
+    ]
+    ring = [1, 1, 1, 0, 0, 0, 0, 0, 1]
+    joined = {(a, b) for a, b, _ in threads(SetKind.RING, ring)}
+    assert (Slot.N, Slot.NE) in joined
+    assert (Slot.MIDDLE, Slot.E) in joined
+    assert threads(SetKind.CORNER, [0, ANY, 0, ANY, 0, 0, 0, 0, 0]) == []
+
+
+def test_sides_are_marked_by_a_drag_and_cleared_with_the_right_button(window, bench):
+    owner, kit = choose(bench, WORKS, 0)
+    sheet = bench.sheet
+    assert kit.kind is SetKind.EDGE
+    before = kit.marks.copy()
+    drag(sheet, on_slot(sheet, 5, 8, Slot.W), on_slot(sheet, 5, 8, Slot.E))
+    assert kit.marks[5, 8, [Slot.W, Slot.E]].tolist() == [1, 1]
+    assert not kit.marks[5, 8, [Slot.NE, Slot.MIDDLE]].any()
+    click(sheet, on_slot(sheet, 5, 8, Slot.E), button=RIGHT)
+    assert kit.marks[5, 8, Slot.E] == 0
+    while window.session.doc.undo():
+        pass
+    assert (kit.marks == before).all()
+    assert owner.sets[0] is kit
+
+
+def test_a_ring_tile_has_nine_places_and_shift_marks_all(window, bench):
+    _, kit = choose(bench, WORKS, 1)
+    sheet = bench.sheet
+    click(sheet, on_slot(sheet, 5, 7, Slot.MIDDLE))
+    assert kit.marks[5, 7].tolist() == [0] * 8 + [1]
+    click(sheet, on_slot(sheet, 5, 8, Slot.N), modifiers=SHIFT)
+    assert kit.marks[5, 8].all()
+
+
+def test_marks_are_set_with_keys_alone(window, bench):
+    _, kit = choose(bench, PANS, 0)
+    sheet = bench.sheet
+    sheet.setFocus()
+    for _ in range(2):
+        QTest.keyClick(sheet, Qt.Key.Key_Right)
+    assert sheet.chosen == (0, 1)
+    QTest.keyClick(window.shell, Qt.Key.Key_3)
+    assert sheet.value == 3
+    QTest.keyClick(sheet, Qt.Key.Key_Q)
+    QTest.keyClick(sheet, Qt.Key.Key_C)
+    assert kit.marks[0, 1, [Slot.NW, Slot.SE]].tolist() == [3, 3]
+    assert window.session.tool == "paint"  # letters over the sheet are slots, not tools
+    QTest.keyClick(sheet, Qt.Key.Key_Q, SHIFT)
+    assert kit.marks[0, 1, Slot.NW] == 0
+    QTest.keyClick(window.shell, Qt.Key.Key_0)
+    QTest.keyClick(sheet, Qt.Key.Key_Space)
+    assert (kit.marks[0, 1, [1, 3, 5, 7]] == ANY).all()
+    assert not kit.marks[0, 1, [0, 2, 4, 6, 8]].any()
+    QTest.keyClick(sheet, Qt.Key.Key_Backspace)
+    assert not kit.marks[0, 1].any()
+
+
+def test_the_tile_under_the_pointer_is_shown_large(bench):
+    choose(bench, PANS, 0)
+    empty = pixels(bench.big)
+    move(bench.sheet, bench.sheet.tile_rect(1, 4).center().toPoint())
+    shown = pixels(bench.big)
+    assert (shown != empty).mean() > 0.5
+    move(bench.sheet, bench.sheet.tile_rect(2, 6).center().toPoint())
+    assert (pixels(bench.big) != shown).mean() > 0.2
+
+
+# Sets and terrains
+
+
+@pytest.mark.parametrize("kind", list(SetKind))
+def test_a_set_of_each_kind_is_made_named_and_taken_back(window, bench, kind):
+    window.session.choose_tileset(window.session.project.tilesets[1])
+    start = snapshot(window.session.project)
+    bench.new_set(kind)
+    assert (bench.kit.kind, len(bench.kit.terrains)) == (kind, 1)
+    assert window.session.doc.history.names == [f"Add {kind.value} set “Props”"]
+    bench.rename_set("Yard")
+    assert bench.kit.name == "Yard"
+    bench.delete_set()
+    assert window.session.project.tilesets[1].sets == []
+    for _ in range(3):
+        window.session.doc.undo()
+    assert snapshot(window.session.project) == start
+
+
+def test_a_set_in_use_is_not_deleted_and_the_note_says_where(window, bench):
+    choose(bench, WORKS, 0)
+    bench.delete_set()
+    assert "layer “Causeway” of map “Harbour pans”" in window.notices.text.text()
+
+
+def test_terrains_are_moved_merged_and_deleted_from_their_menu(window, bench, monkeypatch):
+    _, kit = choose(bench, PANS, 0)
+    start = snapshot(window.session.project)
+    bench.choose(1)
+    texts = [action.text() for action in bench.chips.menu(1, bench).actions()]
+    assert {"Rename…", "Merge into", "Delete…", "Move towards the end"} <= set(texts)
+    bench.chips.shift(1, 2)
+    assert [each.name for each in kit.terrains][:2] == ["crust", "brine"]
+    assert window.session.hand == TerrainInHand("pans", "Pans", 2, "brine")
+    bench.chips.merge(4, 1)
+    assert [each.name for each in kit.terrains] == ["crust", "brine", "clay"]
+    asked = []
+    monkeypatch.setattr(
+        QInputDialog, "getItem", lambda *a, **k: asked.append(a[2]) or ("crust", True)
+    )
+    bench.chips.delete(2)
+    assert "“brine” is used by" in asked[0]
+    assert "of “Pans” on “Harbour pans”" in asked[0]
+    assert [each.name for each in kit.terrains] == ["crust", "clay"]
+    while window.session.doc.undo():
+        pass
+    assert snapshot(window.session.project) == start
+
+
+def test_a_tile_of_another_sheet_joins_the_set(window, bench):
+    owner, kit = choose(bench, PANS, 0)
+    bench._choose_sheet(1)
+    settle()
+    assert bench.sheet.tileset.name == "props"
+    bench.sheet.look(4, 24, 24)
+    bench.choose(2)
+    click(bench.sheet, bench.sheet.tile_rect(0, 5).center().toPoint(), modifiers=SHIFT)
+    assert (kit.guests["props"][0, 5, [1, 3, 5, 7]] == 2).all()
+    later()
+    assert "5 tiles" in bench.variants.head.text()
+    window.session.doc.undo()
+    assert "props" not in kit.guests
+    assert owner.sets[0] is kit
+
+
+# Guess and review
+
+
+def forget_all_but(window, kit, owner, kept):
+    marks = kit.marks.copy()
+    slots = [
+        (r, c, s)
+        for r, c in np.argwhere(marks.any(axis=2)).tolist()
+        if (r, c) not in kept
+        for s in range(9)
+    ]
+    window.session.apply(paint_marks(owner, kit, slots, 0))
+    return marks
+
+
+def test_guessed_marks_are_those_of_the_demo_and_the_review_goes_with_enter(window, bench):
+    owner, kit = choose(bench, PANS, 0)
+    true = forget_all_but(window, kit, owner, [(0, 0), (0, 4), (0, 8), (1, 0)])
+    QTest.mouseClick(bench.guess_button, Qt.MouseButton.LeftButton)
+    settle()
+    assert (kit.marks == true).mean() > 0.99
+    assert TABS[bench.tabs.currentIndex()] == "Review"
+    assert "of" in bench.review.head.text()
+    first = bench.sheet.chosen
+    assert first == bench.review.line[0][0]
+    count = len(bench.review.line)
+    assert count == 6
+    QTest.keyClick(bench.sheet, Qt.Key.Key_Return)
+    assert bench.sheet.chosen == bench.review.line[1][0] != first
+    QTest.keyClick(bench.sheet, Qt.Key.Key_Return, SHIFT)
+    assert bench.sheet.chosen == first
+    for _ in range(count):
+        QTest.keyClick(bench.sheet, Qt.Key.Key_Return)
+    assert "All reviewed" in window.notices.text.text()
+    window.session.doc.undo()
+    assert int(kit.marks.any(axis=2).sum()) == 4
+
+
+def test_guessing_without_an_example_says_what_to_do(window, bench):
+    owner, kit = choose(bench, PANS, 0)
+    forget_all_but(window, kit, owner, [])
+    bench.guess()
+    settle()
+    assert "Mark one plain tile of each terrain" in window.notices.text.text()
+
+
+# Copying
+
+
+def test_a_layout_is_dragged_onto_another_block(window, bench, monkeypatch):
+    _, kit = choose(bench, PANS, 0)
+    sheet = bench.sheet
+    sheet.fit()
+    QTest.mouseClick(bench.copy_button, Qt.MouseButton.LeftButton)
+    centre = lambda r, c: sheet.tile_rect(r, c).center().toPoint()  # noqa: E731
+    before = kit.marks.copy()
+    drag(sheet, centre(1, 3), centre(1, 6), centre(2, 6))
+    assert sheet.block == (1, 3, 2, 4)
+    asked = []
+
+    def terrains(found, there):
+        asked.append((found, there))
+        return {1: 3, 2: 2}
+
+    monkeypatch.setattr(bench, "ask_terrains", terrains)
+    drag(sheet, centre(1, 4), centre(3, 6), centre(4, 7))
+    assert sorted(asked[0][0]) == [1, 2]
+    block = before[1:3, 3:7]
+    assert (kit.marks[4:6, 6:10] == np.where(block == 1, 3, block)).all()
+    window.session.doc.undo()
+    assert (kit.marks == before).all()
+    QTest.mouseClick(bench.copy_button, Qt.MouseButton.LeftButton)
+    assert sheet.block is None
+
+
+# Coverage, made tiles, swatch
+
+
+def test_coverage_shows_what_is_missing_and_a_click_leads_to_tiles_and_map(window, bench):
+    _, kit = choose(bench, PANS, 0)
+    bench.tabs.setCurrentIndex(TABS.index("Coverage"))
+    later()
+    assert "45 of 46 combinations" in bench.coverage.head.text()
+    assert "1 missing" in bench.coverage.head.text()
+    assert bench.coverage.buttons[2, 4, 4, 2].toolTip().startswith("Missing: NW crust")
+    bench.coverage.buttons[1, 1, 1, 2].click()
+    settle()
+    row, col = bench.sheet.chosen
+    assert kit.marks[row, col, [7, 1, 5, 3]].tolist() == [1, 1, 1, 2]
+    cell = window.mapside.view._cursor
+    ground = window.session.map.layers[0].terrain
+    assert [int(ground[cell[0] + r, cell[1] + c]) for r in (0, 1) for c in (0, 1)] == [1, 1, 1, 2]
+    words = bench.coverage.findChildren(type(bench.progress))
+    assert any("brine and clay have no tiles in common: bridged by" in w.text() for w in words)
+    bench.coverage.buttons[2, 4, 4, 2].click()
+    assert "No cell of this map asks" in window.notices.text.text()
+
+
+def test_the_missing_tile_is_made_and_saved_with_the_project(window, bench):
+    owner, kit = choose(bench, PANS, 0)
+    dialog = MakeDialog(window.session.project, owner, kit, window.shell)
+    assert len(dialog.missing) == 1
+    assert [each.how.split()[0] for each in dialog.made] == ["mirrored"]
+    dialog.mirror.setChecked(False)
+    assert [each.how.split()[0] for each in dialog.made] == ["joined"]
+    dialog.join.setChecked(False)
+    assert dialog.made == []
+    dialog.mirror.setChecked(True)
+    bench.make(dialog)
+    assert [each.name for each in window.session.project.tilesets][-1] == "pans made"
+    bench.tabs.setCurrentIndex(TABS.index("Coverage"))
+    later()
+    assert "nothing missing" in bench.coverage.head.text()
+    assert window.save()
+    again = open_project(window.session.project.folder).project
+    assert again.tilesets[0].sets[0].guests["pans made"].any()
+    assert again.tilesets[-1].picture.shape == (16, 16, 4)
+
+
+def test_the_swatch_glows_where_a_tile_is_missing_and_follows_marks(window, bench):
+    owner, kit = choose(bench, WORKS, 1)
+    bench.tabs.setCurrentIndex(TABS.index("Swatch"))
+    later()
+    assert bench.swatch_note.text() == "Every cell has its tile."
+    shown = bench.swatch.pixels.copy()
+    row, col = np.argwhere((kit.marks[..., Slot.MIDDLE] == 1) & ~kit.marks[..., :8].any(2))[0]
+    window.session.apply(paint_marks(owner, kit, [(int(row), int(col), s) for s in range(9)], 0))
+    later()
+    assert "have no tile: they glow" in bench.swatch_note.text()
+    assert (bench.swatch.pixels != shown).any()
+
+
+# Painting on the map
+
+
+@pytest.fixture
+def draw(window):
+    window.show_stage("draw")
+    window.session.choose_tool("paint")
+    settle()
+    view = window.mapside.view
+    view.fit()
+    view.show_cell(8, 8)
+    return view
+
+
+def take(window, layer, name):
+    session = window.session
+    found = next(each for each in session.map.layers if each.name == layer)
+    session.choose_layer(found)
+    session.take(TerrainInHand(found.tileset, found.set_name, 1, name))
+    return found
+
+
+def test_a_path_joins_only_what_it_passes_and_two_side_by_side_stay_two(window, draw):
+    layer = take(window, "Causeway", "planks")
+    window.session.set_size(1)
+    before = layer.terrain.copy()
+    for row in (4, 5):
+        drag(draw, draw.screen_at(row, 3), draw.screen_at(row, 9))
+    west = layer.terrain >> 8
+    assert (west[4:6, 4:10] == 1).all()
+    assert not (layer.terrain[5, 3:10] & 255).any()
+    assert window.session.doc.history.names == ["Paint Terrain · planks"] * 2
+    assert not (window.session.map.layers[1].cells == GAP).any()
+    window.session.doc.undo()
+    window.session.doc.undo()
+    assert (layer.terrain == before).all()
+
+
+def test_a_click_lays_the_side_that_the_ghost_shows(window, draw):
+    layer = take(window, "Causeway", "planks")
+    window.session.set_size(1)
+    at = draw.screen_at(10, 10) + QPoint(int(draw.camera.zoom * 7), 0)
+    move(draw, at)
+    plan = draw.plan
+    assert plan.changes_anything
+    click(draw, at)
+    assert layer.terrain[10, 11] >> 8 == 1
+    assert (window.session.doc.cells(window.session.map, layer, plan.box) == plan.cells).all()
+    window.session.choose_tool("erase")
+    click(draw, at)
+    assert layer.terrain[10, 11] >> 8 == 0
+
+
+def test_a_wider_brush_joins_all_sides_of_its_cells_and_escape_calls_it_off(window, draw):
+    layer = take(window, "Causeway", "planks")
+    window.session.set_size(2)
+    before = layer.terrain.copy()
+    drag(draw, draw.screen_at(6, 6), draw.screen_at(6, 12), release=False)
+    assert int((layer.terrain != before).sum()) > 20
+    QTest.keyClick(window.shell, Qt.Key.Key_Escape)
+    assert (layer.terrain == before).all()
+
+
+def test_ring_terrain_goes_on_cells_with_ghost_fill_erase_and_pick(window, draw):
+    layer = take(window, "Dykes", "brick")
+    window.session.set_size(3)
+    at = draw.screen_at(6, 6)
+    move(draw, at)
+    plan = draw.plan
+    click(draw, at)
+    assert (layer.terrain[5:8, 5:8] == 1).all()
+    assert int(layer.terrain[:10, :10].sum()) == 9
+    shown = window.session.doc.cells(window.session.map, layer, plan.box)
+    assert (shown == plan.cells).all()
+    window.session.choose_tool("pick")
+    window.session.take(None)
+    click(draw, at)
+    assert window.session.hand == TerrainInHand("works", "Dykes", 1, "brick")
+    window.session.choose_tool("erase")
+    window.session.set_size(1)
+    click(draw, at)
+    assert layer.terrain[6, 6] == 0
+    window.session.choose_tool("fill")
+    click(draw, at)
+    assert layer.terrain[6, 6] == 1
+    assert int(layer.terrain[:10, :10].sum()) == 9  # the hole only: the dyke's own ring holds it
+
+
+def test_why_names_what_a_gap_needs(window, draw):
+    ground = window.session.map.layers[0]
+    owner = window.session.project.tilesets[PANS]
+    kit = owner.sets[0]
+    slots = [(r, c, s) for r, c in np.argwhere((kit.marks[..., [7, 1, 5, 3]] == [1, 1, 1, 2]).all(2)
+                                               ).tolist() for s in range(9)]  # fmt: skip
+    window.session.apply(paint_marks(owner, kit, slots, 0))
+    window.session.doc.knitter.ensure_all(window.session.map)
+    row, col = np.argwhere(ground.cells == GAP)[0].tolist()
+    window.session.choose_layer(ground)
+    draw.show_cell(row, col)
+    move(draw, draw.screen_at(row, col))
+    assert "gap: no tile with a weight shows NW brine · NE brine" in window.under.toolTip()
+    later()
+    assert "gap" in window.gaps.text()
+
+
+def test_deleting_the_last_terrain_in_use_is_refused(window, bench, monkeypatch):
+    answer(monkeypatch, "OK")
+    monkeypatch.setattr(QMessageBox, "information", lambda *a: None)
+    choose(bench, WORKS, 0)
+    bench.chips.delete(1)
+    assert "add another terrain first" in window.notices.text.text()
+    assert len(bench.kit.terrains) == 1
