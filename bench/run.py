@@ -123,6 +123,70 @@ def core_rows() -> list[Row]:
     return rows
 
 
+def kind_rows() -> list[Row]:
+    """Knitting edge and ring sets and 64 terrains; guessing marks; a mark changed."""
+    import numpy as np
+    from tests.core.test_guess import corner_art
+    from tests.core.test_kinds import edge_marks, ring_marks
+    from tests.maps import pair_marks, small_project
+
+    from knitground.core.base.window import Box
+    from knitground.core.edit.terrains import paint_marks
+    from knitground.core.knit.guess import guess_marks
+    from knitground.core.knit.knit import knit
+    from knitground.core.knit.table import build_table
+    from knitground.core.model.terrain import SetKind
+
+    rng = np.random.default_rng(2)
+    side, at, rows = 1024, np.arange(1024), []
+    entries = rng.integers(0, 1000, 65_536).astype(np.int32)
+    places = rng.integers(0, 65_536, (side, side)).astype(np.uint16)
+
+    def patches(count: int) -> np.ndarray:
+        blocks = rng.integers(0, count + 1, (65, 65))
+        return np.kron(blocks, np.ones((16, 16), int))[: side + 1, : side + 1].astype(np.uint8)
+
+    many = pair_marks([(n, n + 1) for n in range(1, 64)])
+    cases = {
+        "edge set": (edge_marks(2), SetKind.EDGE, patches(2).astype(np.uint16), 2),
+        "ring set": (ring_marks(2), SetKind.RING, np.pad(patches(2), 1, mode="edge"), 2),
+        "64 terrains": (many, SetKind.CORNER, patches(64), 64),
+    }
+    for name, (marks, kind, ground, count) in cases.items():
+        table = build_table(marks, list(range(1, len(marks) + 1)), [1.0] * len(marks), count, kind)
+        rows.append(
+            ratio(
+                f"knit 1024 × 1024, {name}", "np.take of as many cells",
+                lambda table=table, ground=ground: knit(table, ground, at, at, 1, 1),
+                lambda: np.take(entries, places), 12,
+            )
+        )  # fmt: skip
+    tiles, true, known = corner_art(16, 1, 8)
+    given = np.full_like(true, 255)
+    given[known] = true[known]
+    rows.append(absolute("marks of 128 tiles guessed", "ms, 1000 asked",
+                         lambda: guess_marks(tiles, SetKind.CORNER, given), 1000))  # fmt: skip
+    doc, map_, ground, _ = small_project((side, side), copies=70)
+    tileset = doc.project.tilesets[0]
+    ground.terrain[:] = patches(2) + 1
+    turn = [1]
+
+    def mark() -> None:
+        turn[0] = 3 - turn[0]
+        doc.apply(paint_marks(tileset, tileset.sets[0], [(0, 1, 1)], turn[0]))
+        doc.cells(map_, ground, Box(0, 0, 64, 96))
+
+    rows.append(absolute("a mark of 2176 tiles, 1024² map", "ms, 100 asked", mark, 100))
+    return rows
+
+
+def absolute(name: str, against: str, ours: Callable[[], object], limit_ms: float) -> Row:
+    """Measure ours against a limit in milliseconds."""
+    ours()
+    ms = median(timed(ours) for _ in range(7)) * 1000
+    return Row(name, against, ms, 0.0, ms, limit_ms)
+
+
 def dab_row() -> Row:
     """A dab of 3 × 3 on a large map against one on a small map."""
     import numpy as np
@@ -246,7 +310,7 @@ def typing_row() -> Row:
     part[..., 3] = 255
     (folder / "large.png").write_bytes(png_bytes(np.tile(part, (16, 16, 1))))
     window = make_window(folder / "memory")
-    window.add_sheets([folder / "large.png"])
+    window.sheets.add_sheets([folder / "large.png"])
     settle()
     times = []
     for n in range(30):
@@ -276,7 +340,7 @@ def start_row() -> Row:
 def main() -> int:
     """Run all; returns the exit code."""
     os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
-    rows = [*core_rows(), dab_row(), start_row(), *window_rows(), typing_row()]
+    rows = [*core_rows(), *kind_rows(), dab_row(), start_row(), *window_rows(), typing_row()]
     if "--json" in sys.argv:
         print(json.dumps([{**asdict(row), "passed": row.passed} for row in rows]))
     else:

@@ -210,3 +210,58 @@ def test_cut_relays_a_sheet_with_its_slicing(sheet, tmp_path):
     assert (slicing["tile_width"], slicing["margin_x"], slicing["spacing_y"]) == (8, 2, 4)
     with Image.open(files[0]) as made:
         assert (np.array(made)[2:8, 2:10] == pixels[1:7, 2:10]).all()
+
+
+# Terrain sets
+
+
+def test_coverage_counts_names_what_is_missing_and_exits_with_one(project):
+    result = call("coverage", project / "pans.tiles.json", "--set", "Pans", "--json")
+    found = json.loads(result.output)
+    assert result.return_value == 1
+    assert (found["wanted"], found["had"]) == (46, 45)
+    assert found["missing"][0]["terrains"] == ["crust", "blush"]
+    assert len(found["doubled"]) == 10
+    assert {"between": ["brine", "clay"], "by": ["brine", "crust", "clay"]} in found["bridges"]
+    whole = call("coverage", project / "works.tiles.json", "--set", "Dykes")
+    assert whole.return_value == 0
+    assert "47 of 47" in whole.output
+
+
+def test_marks_are_guessed_from_those_that_are_there_and_saved_if_asked(project):
+    file = project / "pans.tiles.json"
+    data = json.loads(file.read_text())
+    every = data["sets"][0]["marks"]
+    plain = [each for each in every if (each["row"], each["col"]) in
+             {(0, 0), (0, 4), (0, 8), (1, 0)}]  # fmt: skip
+    data["sets"][0]["marks"] = plain
+    file.write_text(json.dumps(data))
+    result = call("marks", file, "--set", "Pans", "--json")
+    found = json.loads(result.output)
+    assert len(found) == len(every) - 4
+    assert set(found[0]["marks"]) == {"NW", "NE", "SW", "SE"}
+    assert all(0 <= each["confidence"] <= 1 for each in found)
+    assert json.loads(file.read_text())["sets"][0]["marks"] == plain
+    assert call("marks", file, "--set", "Pans", "--save").return_value == 0
+    again = open_project(project).project.tilesets[0].sets[0]
+    true = {(each["row"], each["col"]): each["marks"] for each in every}
+    right = [again.marks[at][:8].tolist() == marks for at, marks in true.items()]
+    assert np.mean(right) > 0.97
+
+
+def test_a_set_or_tileset_that_is_not_there_is_named(project, monkeypatch, capsys):
+    code, line = failing(
+        monkeypatch, capsys, "coverage", project / "pans.tiles.json", "--set", "No"
+    )
+    assert code == 2
+    assert "there is no terrain set “No”; pans.tiles.json has: “Pans”" in line
+    code, line = failing(monkeypatch, capsys, "marks", project / "x.tiles.json", "--set", "P")
+    assert code == 2
+    assert "there is no tileset" in line
+
+
+def test_a_tileset_alone_is_covered_without_its_project(project, tmp_path):
+    for name in ("works.tiles.json", "works.png"):
+        shutil.copy(project / name, tmp_path / name)
+    result = call("coverage", tmp_path / "works.tiles.json", "--set", "Causeways", "--json")
+    assert json.loads(result.output)["had"] == 15

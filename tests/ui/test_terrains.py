@@ -417,7 +417,7 @@ def test_ring_terrain_goes_on_cells_with_ghost_fill_erase_and_pick(window, draw)
     assert int(layer.terrain[:10, :10].sum()) == 9  # the hole only: the dyke's own ring holds it
 
 
-def test_why_names_what_a_gap_needs(window, draw):
+def test_why_names_what_a_gap_needs_and_making_it_is_offered(window, draw, monkeypatch):
     ground = window.session.map.layers[0]
     owner = window.session.project.tilesets[PANS]
     kit = owner.sets[0]
@@ -432,6 +432,32 @@ def test_why_names_what_a_gap_needs(window, draw):
     assert "gap: no tile with a weight shows NW brine · NE brine" in window.under.toolTip()
     later()
     assert "gap" in window.gaps.text()
+    assert window.gaps.isVisible()
+    QTest.mouseClick(window.gaps, Qt.MouseButton.LeftButton)
+    settle()
+    assert "asks for tiles that “Pans” lacks: NW" in window.notices.text.text()
+    assert draw._cursor == (row, col)
+    asked = []
+    monkeypatch.setattr(MakeDialog, "exec", lambda dialog: asked.append(dialog.missing))
+    QTest.mouseClick(window.notices.cure, Qt.MouseButton.LeftButton)
+    assert window.stage == "terrains"
+    assert (1, 1, 1, 2) in asked[0]
+
+
+def test_a_set_without_terrains_shows_and_guesses_without_harm(window, bench):
+    owner, kit = choose(bench, WORKS, 0)
+    window.session.choose_tileset(window.session.project.tilesets[1])
+    bench.new_set(SetKind.EDGE)
+    bench.chips.delete(1)
+    assert bench.kit.terrains == ()
+    for name in TABS:
+        bench.tabs.setCurrentIndex(TABS.index(name))
+        later()
+    assert "0 of 0" in bench.coverage.head.text()
+    bench.guess()
+    settle()
+    assert "Mark one plain tile" in window.notices.text.text()
+    assert owner.sets[0] is kit
 
 
 def test_deleting_the_last_terrain_in_use_is_refused(window, bench, monkeypatch):
@@ -441,3 +467,57 @@ def test_deleting_the_last_terrain_in_use_is_refused(window, bench, monkeypatch)
     bench.chips.delete(1)
     assert "add another terrain first" in window.notices.text.text()
     assert len(bench.kit.terrains) == 1
+
+
+# Line and Box
+
+
+@pytest.mark.parametrize("outline", [False, True])
+@pytest.mark.parametrize(("layer", "name"), [("Pans", "brine"), ("Causeway", "planks"),
+                                             ("Dykes", "brick")])  # fmt: skip
+def test_a_box_is_shown_as_it_will_be_laid_for_every_kind(window, draw, layer, name, outline):
+    found = take(window, layer, name)
+    window.session.choose_tool("box")
+    window.session.set_outline(outline)
+    window.session.set_size(1)
+    before = found.terrain.copy()
+    at = [draw.screen_at(3, 4), draw.screen_at(6, 8), draw.screen_at(8, 10)]
+    drag(draw, *at, release=False)
+    plan = draw.plan
+    assert (found.terrain == before).all()  # nothing is laid while the button is held
+    QTest.mouseRelease(draw, Qt.MouseButton.LeftButton, pos=at[-1])
+    shown = window.session.doc.cells(window.session.map, found, plan.box)
+    assert (shown == plan.cells).all()
+    value = 1
+    if layer == "Pans":
+        inside = found.terrain[4:9, 5:11]
+        assert (inside[0] == value).all()
+        assert (inside == value).all() or outline
+    elif layer == "Dykes":
+        assert (found.terrain[3, 4:11] == value).all()
+        assert int((found.terrain[:12, :14] == value).sum()) == (22 if outline else 42)
+    else:
+        sides = int(((found.terrain[:12, :14] & 255) > 0).sum())
+        sides += int(((found.terrain[:12, :14] >> 8) > 0).sum())
+        assert sides == (22 if outline else 5 * 7 + 6 * 6)
+    assert len(window.session.doc.history.names) == 1
+    window.session.doc.undo()
+    assert (found.terrain == before).all()
+    drag(draw, *at, release=False)
+    QTest.keyClick(window.shell, Qt.Key.Key_Escape)
+    QTest.mouseRelease(draw, Qt.MouseButton.LeftButton, pos=at[-1])
+    assert (found.terrain == before).all()
+
+
+def test_a_line_lays_a_path_or_a_row_of_cells(window, draw):
+    found = take(window, "Causeway", "planks")
+    window.session.choose_tool("line")
+    window.session.set_size(1)
+    drag(draw, draw.screen_at(2, 3), draw.screen_at(2, 5), draw.screen_at(2, 9))
+    assert ((found.terrain >> 8)[2, 4:10] == 1).all()
+    layer = take(window, "Dykes", "brick")
+    window.session.choose_tool("line")
+    drag(draw, draw.screen_at(10, 3), draw.screen_at(12, 5), draw.screen_at(13, 9))
+    laid = np.argwhere(layer.terrain[8:15, :14] == 1)
+    assert len(laid) == 7
+    assert (np.diff(laid[:, 1]) == 1).all() or (laid[:, 1].max() - laid[:, 1].min()) == 6

@@ -3,13 +3,25 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QSize
-from PySide6.QtWidgets import QButtonGroup, QFrame, QLabel, QPushButton, QSpinBox
+from PySide6.QtGui import QResizeEvent
+from PySide6.QtWidgets import (
+    QButtonGroup,
+    QCheckBox,
+    QFrame,
+    QLabel,
+    QPushButton,
+    QSizePolicy,
+    QSpinBox,
+)
 
 from knitground.ui.hand import MixInHand, TerrainInHand
 from knitground.ui.session import MAX_BRUSH, Session
 from knitground.ui.tools.tool import Tool
 from knitground.ui.widgets import button, icon, row
 from knitground.ui.words import tip
+
+_ROOMY = 900
+"""Width from which on the tools' names have room."""
 
 
 class Ribbon(QFrame):
@@ -20,9 +32,12 @@ class Ribbon(QFrame):
         self.session = session
         self.setProperty("panel", "true")
         self.buttons: dict[str, QPushButton] = {}
+        self._tools = tools
+        self._named: bool | None = None
         group = QButtonGroup(self)
         for tool in tools.values():
-            made = QPushButton(tool.name)
+            made = QPushButton()
+            made.setAccessibleName(tool.name)
             made.setCheckable(True)
             made.setIcon(icon(tool.icon))
             made.setIconSize(QSize(16, 16))
@@ -30,12 +45,20 @@ class Ribbon(QFrame):
             made.clicked.connect(lambda *_, key=tool.key: session.choose_tool(key))
             group.addButton(made)
             self.buttons[tool.key] = made
+        # As wide as there is room: what is in hand must never push the map about.
         self.hand = QLabel()
+        self.hand.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        self.hand.setMinimumWidth(80)
+        self.tool = QLabel()
+        self.tool.setFixedWidth(38)
         self.brush = QSpinBox()
         self.brush.setRange(1, MAX_BRUSH)
         self.brush.setPrefix("size ")
         self.brush.setToolTip("Side of the brush (Ctrl+wheel, comma and full stop)")
         self.brush.valueChanged.connect(session.set_size)
+        self.outline = QCheckBox("outline")
+        self.outline.setToolTip("Box lays its rim only, as wide as the brush")
+        self.outline.toggled.connect(session.set_outline)
         self.seed = QLabel()
         self.reroll = button("Reroll", lambda: session.set_seed(session.seed + 1),
                              "Draw the mix anew", "R")  # fmt: skip
@@ -44,13 +67,30 @@ class Ribbon(QFrame):
         in_hand = QLabel("In hand")
         in_hand.setProperty("role", "note")
         self.setLayout(
-            row(*self.buttons.values(), rule, in_hand, self.hand, 1,
-                self.brush, self.seed, self.reroll, margins=6, spacing=6)
+            row(*self.buttons.values(), self.tool, rule, in_hand, self.hand,
+                self.outline, self.brush, self.seed, self.reroll, margins=6, spacing=6)
         )  # fmt: skip
+        self.layout().setStretch(len(self.buttons) + 3, 1)  # type: ignore[union-attr]
+        self._name_tools(named=False)
         session.dressed.connect(lambda: self._draw_icons(tools))
         session.picked.connect(self.refresh)
         session.opened.connect(self.refresh)
         self.refresh()
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        self._name_tools(self.width() >= _ROOMY)
+        super().resizeEvent(event)
+
+    def _name_tools(self, named: bool) -> None:
+        """Write the tools' names on their buttons where there is room."""
+        if named == self._named:
+            return
+        self._named = named
+        self.tool.setVisible(not named)
+        for key, made in self.buttons.items():
+            made.setText(self._tools[key].name if named else "")
+            made.setMinimumWidth(0 if named else 36)
+            made.setMaximumWidth(16_777_215 if named else 36)
 
     def _draw_icons(self, tools: dict[str, Tool]) -> None:
         for key, made in self.buttons.items():
@@ -60,13 +100,17 @@ class Ribbon(QFrame):
         """Show the session's state."""
         s = self.session
         self.buttons[s.tool].setChecked(True)
+        self.tool.setText(s.tool.capitalize())
         self.hand.setText(f"<b>{s.hand.title}</b>" if s.hand else "nothing")
+        self.hand.setToolTip(s.hand.title if s.hand else "")
         self.brush.blockSignals(True)
         self.brush.setValue(s.size)
         unit = " vertices" if s.lays_terrain else " path" if s.draws_path else " cells"
         self.brush.setSuffix(unit)
         self.brush.blockSignals(False)
-        self.brush.setVisible(s.tool in ("paint", "erase"))
+        self.brush.setVisible(s.tool in ("paint", "line", "box", "erase"))
+        self.outline.setVisible(s.tool == "box")
+        self.outline.setChecked(s.outline)
         drawn = isinstance(s.hand, MixInHand)
         self.seed.setText(f"seed {s.seed}")
         self.seed.setVisible(drawn)

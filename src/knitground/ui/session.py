@@ -59,6 +59,7 @@ class Session(QObject):
         self.tool = "paint"
         self.terrain_size = 2
         self.tile_size = 1
+        self.outline = False
         self.seed = 1
         self.revision = 0
         self.runner: (
@@ -180,6 +181,11 @@ class Session(QObject):
             self.terrain_size = size
         else:
             self.tile_size = size
+        self.picked.emit()
+
+    def set_outline(self, on: bool) -> None:
+        """Let Box lay its outline only, or all of it."""
+        self.outline = on
         self.picked.emit()
 
     def set_seed(self, seed: int) -> None:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
-from PySide6.QtCore import QPointF, QRectF, Qt, Signal
+from PySide6.QtCore import QPoint, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QImage, QMouseEvent, QPainter, QPaintEvent, QResizeEvent, QWheelEvent
 from PySide6.QtWidgets import QWidget
 
@@ -68,6 +68,10 @@ class SheetView(QWidget):
     def sheet_at(self, at: QPointF) -> tuple[float, float]:
         """Place on the sheet of a place on the screen, in pixels of the sheet."""
         return self.camera.to_picture(at.x(), at.y())
+
+    def sheet_point(self, x: float, y: float) -> QPoint:
+        """Place on the screen of a pixel of the sheet."""
+        return QPointF(*self.camera.to_screen(x, y)).toPoint()
 
     def tile_rect(self, row: int, col: int) -> QRectF:
         """Where a tile lies on the screen."""

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 from PySide6.QtWidgets import (
     QComboBox,
     QDialog,
@@ -12,16 +14,17 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from knitground.core.base.window import Box
 from knitground.core.edit.reslice import swap_tileset
+from knitground.core.knit.layer import knit_map
+from knitground.core.model.layers import GroundLayer
 from knitground.core.model.map import Map
 from knitground.core.render.atlas import Atlas
 from knitground.core.render.compose import compose
-from knitground.core.render.pixels import Pixels
 from knitground.ui.session import Session
 from knitground.ui.widgets import Swatch, note
 
 _CELLS = 48
+_QUIET_CELLS = 2_000_000
 
 
 class SwapDialog(QDialog):
@@ -58,28 +61,37 @@ class SwapDialog(QDialog):
         self.show_preview()
 
     def show_preview(self) -> None:
-        """Draw a part of the map as it would be; the change is made in a stroke and called off."""
-        doc = self.session.doc
-        if doc.in_stroke:
-            return
-        doc.begin_stroke("Preview")
-        try:
-            doc.apply(swap_tileset(self.map, self.old.currentText(), self.new.currentText()))
-            self.picture.show_pixels(self._part())
-        finally:
-            doc.cancel_stroke()
+        """Draw a part of the map as it would be: a small map of its own is changed."""
+        part = _corner(self.map)
+        edit = swap_tileset(part, self.old.currentText(), self.new.currentText())
+        for atom in edit.atoms:
+            atom.do()
+        knit_map(self.session.project, part)
+        stack = [layer.cells for layer in part.layers if layer.visible]
+        atlas = Atlas(self.session.project, part)
+        level = 1 if atlas.level_count > 1 else 0
+        self.picture.show_pixels(compose(atlas.at(level), stack) if stack else None)
 
-    def _part(self) -> Pixels | None:
-        box = Box(0, 0, min(_CELLS, self.map.height), min(_CELLS, self.map.width))
-        stack = [
-            self.session.doc.cells(self.map, layer, box)
-            for layer in self.map.layers
-            if layer.visible
-        ]
-        atlas = Atlas(self.session.project, self.map)
-        return compose(atlas.at(1 if atlas.level_count > 1 else 0), stack) if stack else None
+    def take(self) -> None:
+        """Do it, as one step; on a large map beside the interface."""
+        names = self.old.currentText(), self.new.currentText()
+        map_ = self.map
+        if map_.height * map_.width * len(map_.layers) <= _QUIET_CELLS:
+            self.session.apply(swap_tileset(map_, *names))
+        else:
+            self.session.run_long(
+                "Taking another tileset…", lambda _: swap_tileset(map_, *names), self.session.apply
+            )
 
-    def take(self) -> bool:
-        """Do it, as one step."""
-        edit = swap_tileset(self.map, self.old.currentText(), self.new.currentText())
-        return self.session.apply(edit)
+
+def _corner(map_: Map) -> Map:
+    """Copy the upper left part of a map."""
+    high, wide = min(_CELLS, map_.height), min(_CELLS, map_.width)
+    part = replace(map_, height=high, width=wide, wrap=False, layers=[])
+    for layer in map_.layers:
+        made = replace(layer, cells=layer.cells[:high, :wide].copy())
+        if isinstance(made, GroundLayer):
+            made.terrain = made.terrain[: high + 1, : wide + 1].copy()
+            made.pinned = made.pinned[:high, :wide].copy()
+        part.layers.append(made)
+    return part

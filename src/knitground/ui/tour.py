@@ -14,6 +14,7 @@ from knitground.core.base.errors import PlaceError
 from knitground.core.model.layers import GroundLayer
 from knitground.demo.project import write_demo
 from knitground.ui.bench.draw import TABS
+from knitground.ui.bench.terrains import TABS as TERRAIN_TABS
 from knitground.ui.canvas.zoom import STEPS
 from knitground.ui.memory import Memory
 from knitground.ui.shell import Shell
@@ -101,7 +102,8 @@ def take_pictures(window: Window, folder: Path) -> list[Path]:
     """Take a PNG of each stage at 1280 × 800."""
     folder.mkdir(parents=True, exist_ok=True)
     scenes: list[tuple[str, Callable[[Window], None]]] = [
-        ("1-slice", _slice), ("2-terrains", _terrains), ("3-draw", _draw), ("3-mix", _mix),
+        ("1-slice", _slice), ("1-pieces", _pieces), ("2-terrains", _terrains),
+        ("2-coverage", _coverage), ("2-paths", _paths), ("3-draw", _draw), ("3-mix", _mix),
         ("4-grow", _grow), ("4-repeat", _repeat), ("5-ship", _ship),
     ]  # fmt: skip
     files = []
@@ -131,8 +133,21 @@ def _slice(window: Window) -> None:
     hover(sheet, sheet.tile_rect(2, 4).center().toPoint())
 
 
+def _pieces(window: Window) -> None:
+    window.session.choose_tileset(window.session.project.tilesets[1])
+    settle()
+    window.slice.find_pieces()
+    settle()
+    sheet = window.slice.sheet
+    sheet.fit()
+    hover(sheet, sheet.sheet_point(63, 8))
+
+
 def _terrains(window: Window) -> None:
     window.show_stage("terrains")
+    pans = window.session.project.tilesets[0]
+    window.terrains.choose_set(pans, pans.sets[0])
+    window.terrains.tabs.setCurrentIndex(TERRAIN_TABS.index("Variants"))
     settle()
     sheet = window.terrains.sheet
     window.terrains.choose(1)
@@ -142,6 +157,22 @@ def _terrains(window: Window) -> None:
     window.mapside.view.fit()
     at = sheet.tile_rect(1, 4)
     hover(sheet, QPoint(int(at.left() + at.width() * 0.25), int(at.top() + at.height() * 0.75)))
+
+
+def _coverage(window: Window) -> None:
+    window.terrains.tabs.setCurrentIndex(TERRAIN_TABS.index("Coverage"))
+    settle()
+
+
+def _paths(window: Window) -> None:
+    works = window.session.project.tilesets[2]
+    window.terrains.choose_set(works, works.sets[1])
+    window.terrains.tabs.setCurrentIndex(TERRAIN_TABS.index("Swatch"))
+    sheet = window.terrains.sheet
+    sheet.look(4, 100, 60)
+    at = sheet.tile_rect(3, 4)
+    hover(sheet, at.center().toPoint())
+    settle()
 
 
 def _draw(window: Window) -> None:

@@ -35,7 +35,8 @@ from knitground.core.files.project_io import (
 )
 from knitground.core.model.layers import GroundLayer
 from knitground.core.model.project import Project
-from knitground.core.model.terrain import ANY
+from knitground.core.model.terrain import ANY, TerrainSet
+from knitground.core.model.tileset import Tileset
 from knitground.demo.project import write_demo
 from knitground.ui.bench.draw import DrawBench
 from knitground.ui.bench.grow import GrowBench
@@ -52,6 +53,7 @@ from knitground.ui.crash import (
 from knitground.ui.dialogs import NewMapDialog
 from knitground.ui.emptypage import EmptyPage
 from knitground.ui.finder import Finder
+from knitground.ui.gaps import GapButton
 from knitground.ui.hand import TerrainInHand
 from knitground.ui.mapside import MapSide
 from knitground.ui.memory import Memory, demo_folder
@@ -147,7 +149,7 @@ class Window(QObject):
         self.under = QLabel()
         self.under.setIndent(76)
         self.under.setTextFormat(Qt.TextFormat.PlainText)
-        self.gaps = QLabel()
+        self.gaps = GapButton(self.session, self.notices, self._make_missing)
         self.zoom = QLabel()
         bar = self.shell.statusBar()
         bar.setSizeGripEnabled(False)
@@ -241,14 +243,13 @@ class Window(QObject):
         if self.session.doc.work_off(8):
             return
         self._idle.stop()
-        map_ = self.session.map
-        counts = [
-            self.session.doc.knitter.gaps(layer)[0]
-            for layer in (map_.layers if map_ else [])
-            if isinstance(layer, GroundLayer)
-        ]
-        gaps = sum(counts)
-        self.gaps.setText(f"{gaps} gap{'s' * (gaps != 1)}  " if gaps else "")
+        self.gaps.refresh()
+
+    def _make_missing(self, owner: Tileset, kit: TerrainSet) -> None:
+        """Go to Terrains with a set and offer to make its missing tiles."""
+        self.show_stage("terrains")
+        self.terrains.choose_set(owner, kit)
+        self.terrains.ask_make()
 
     def set_repeat(self, on: bool) -> None:
         """Show the map nine times or once."""

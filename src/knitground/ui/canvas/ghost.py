@@ -30,7 +30,7 @@ class Ghost:
         state = (s.revision, s.tool, s.hand, s.size, s.seed, id(s.layer), id(s.map))
         if s.tool == "fill":
             return self._fill(at, state)
-        if s.tool not in ("paint", "erase"):
+        if s.tool not in ("paint", "line", "box", "erase"):
             return None
         under = at.side(s.map) if s.draws_path else None
         where = (under[0], bool(under[1].any())) if under else brush(s, s.map, at)[0]

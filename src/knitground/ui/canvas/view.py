@@ -88,7 +88,7 @@ class MapView(QWidget):
     @property
     def plan(self) -> Plan | None:
         """What a click would lay now."""
-        return None if self._stroking else self._ghost.plan(self._at)
+        return self._tool().preview if self._stroking else self._ghost.plan(self._at)
 
     def label(self) -> tuple[str, bool]:
         """Text of the label at the pointer, and whether it is a warning."""

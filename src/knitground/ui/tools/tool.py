@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from abc import ABC, abstractmethod
 
+from knitground.core.edit.laying import Plan
 from knitground.ui.planning import Pointer
 from knitground.ui.session import Session
 
@@ -19,6 +20,11 @@ class Tool(ABC):
 
     def __init__(self, session: Session) -> None:
         self.session = session
+
+    @property
+    def preview(self) -> Plan | None:
+        """What letting go now would lay; None if the tool lays while it moves."""
+        return None
 
     @abstractmethod
     def press(self, at: Pointer) -> bool:

@@ -1,0 +1,148 @@
+"""Line and Box: a shape drawn by one drag, shown as it will be and laid when it is let go."""
+
+from __future__ import annotations
+
+from abc import abstractmethod
+
+import numpy as np
+from numpy.typing import NDArray
+
+from knitground.core.base.errors import KnitError
+from knitground.core.base.window import Box as Area
+from knitground.core.edit.flood import Region
+from knitground.core.edit.laying import Plan
+from knitground.core.knit.sides import sides_along
+from knitground.core.model.map import Map
+from knitground.ui.planning import Pointer, brush, plan_path, plan_region, refusal
+from knitground.ui.session import Session
+from knitground.ui.tools.tool import Tool
+
+
+def line_cells(start: tuple[int, int], end: tuple[int, int]) -> list[tuple[int, int]]:
+    """List the cells of a straight line, both ends included (Bresenham, 1965).
+
+    Examples
+    --------
+    >>> line_cells((0, 0), (1, 3))
+    [(0, 0), (0, 1), (1, 2), (1, 3)]
+    """
+    (row, col), (to_row, to_col) = start, end
+    down, across = abs(to_row - row), abs(to_col - col)
+    step_row, step_col = (1 if to_row > row else -1), (1 if to_col > col else -1)
+    error = across - down
+    out = []
+    while True:
+        out.append((row, col))
+        if (row, col) == end:
+            return out
+        twice = 2 * error
+        if twice > -down:
+            error -= down
+            col += step_col
+        if twice < across:
+            error += across
+            row += step_row
+
+
+def swept(places: list[tuple[int, int]], size: int) -> tuple[Area, NDArray[np.bool_]]:
+    """Give what a square brush covers whose upper left goes over places: a box and a mask."""
+    rows, cols = [row for row, _ in places], [col for _, col in places]
+    box = Area(min(rows), min(cols), max(rows) + size, max(cols) + size)
+    mask = np.zeros((box.height, box.width), np.bool_)
+    for row, col in places:
+        top, left = row - box.top, col - box.left
+        mask[top : top + size, left : left + size] = True
+    return box, mask
+
+
+class _Shape(Tool):
+    """A shape between the press and the pointer."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session)
+        self._from: Pointer | None = None
+        self._plan: Plan | None = None
+
+    @property
+    def preview(self) -> Plan | None:
+        return self._plan
+
+    def press(self, at: Pointer) -> bool:
+        self._from = at
+        self.move(at)
+        return True
+
+    def move(self, at: Pointer) -> None:
+        map_ = self.session.map
+        self._plan = None
+        if self._from is None or map_ is None or refusal(self.session, self._from) is not None:
+            return
+        try:
+            self._plan = self.plan(map_, self._from, at)
+        except KnitError as error:
+            self.session.warn(str(error))
+
+    def release(self) -> None:
+        plan, self._plan, self._from = self._plan, None, None
+        if plan is not None:
+            self.session.apply(plan.edit)
+
+    def cancel(self) -> None:
+        self._plan = self._from = None
+
+    @abstractmethod
+    def plan(self, map_: Map, start: Pointer, end: Pointer) -> Plan | None:
+        """Plan the shape between two places."""
+
+
+class Line(_Shape):
+    """Lays what is in hand along a straight line."""
+
+    key, name, shortcut, icon = "line", "Line", "L", "mdi6.vector-line"
+    tip = "Line: lay what is in hand along a straight line"
+
+    def plan(self, map_: Map, start: Pointer, end: Pointer) -> Plan | None:
+        if self.session.draws_path:
+            cells = line_cells(start.cell(map_), end.cell(map_))
+            return plan_path(self.session, sides_along(cells) if len(cells) > 1 else end.side(map_))
+        first, _ = brush(self.session, map_, start)
+        last, _ = brush(self.session, map_, end)
+        places = line_cells((first.top, first.left), (last.top, last.left))
+        box, mask = swept(places, self.session.size)
+        return plan_region(self.session, Region(box, mask), "Line of")
+
+
+class Box(_Shape):
+    """Lays what is in hand on a rectangle, all of it or its outline."""
+
+    key, name, shortcut, icon = "box", "Box", "B", "mdi6.vector-square"
+    tip = "Box: lay what is in hand on a rectangle; “outline” lays its rim"
+
+    def plan(self, map_: Map, start: Pointer, end: Pointer) -> Plan | None:
+        if self.session.draws_path:
+            return self._path(map_, start, end)
+        first, _ = brush(self.session, map_, start)
+        last, _ = brush(self.session, map_, end)
+        box = first.joined(last)
+        mask = np.ones((box.height, box.width), np.bool_)
+        size = self.session.size
+        if self.session.outline and min(mask.shape) > 2 * size:
+            mask[size:-size, size:-size] = False
+        return plan_region(self.session, Region(box, mask), "Box of")
+
+    def _path(self, map_: Map, start: Pointer, end: Pointer) -> Plan | None:
+        """Draw the rim as a path, or join all cells of the rectangle."""
+        (top, left), (bottom, right) = start.cell(map_), end.cell(map_)
+        if (top, left) == (bottom, right):
+            return plan_path(self.session, end.side(map_))
+        if self.session.outline:
+            corners = [(top, left), (top, right), (bottom, right), (bottom, left), (top, left)]
+            return plan_path(self.session, sides_along(corners))
+        top, bottom = sorted((top, bottom))
+        left, right = sorted((left, right))
+        box = Area(top, left, bottom + 2, right + 2)
+        north = np.zeros((box.height, box.width), np.bool_)
+        west = north.copy()
+        north[1:-1, :-1] = True
+        west[:-1, 1:-1] = True
+        return plan_path(self.session, (box, north, west))
