@@ -24,6 +24,7 @@ _SAMPLES = 400
 _CAP = 3.0
 _CORNER_PART, _STRIP_PART, _RING_CORNER = 0.3, 0.16, 0.14
 _ROUNDS = 3
+_MOST_SIDE = 32
 _STRANGE = 0.05
 _PLACES = {
     Slot.N: (0.0, 0.5), Slot.NE: (0.0, 1.0), Slot.E: (0.5, 1.0), Slot.SE: (1.0, 1.0),
@@ -92,7 +93,7 @@ def _guess(
     out[:, unused] = np.where(out[:, unused] == UNKNOWN, NOTHING, out[:, unused])
     if not asked.any() or not len(tiles):
         return out, sure
-    faces = square_faces(tiles)
+    faces = _coarser(square_faces(tiles))
     features = pixel_features(faces)
     progress(0.2)
     classes, samples = _samples(faces, features, kind, marks)
@@ -145,6 +146,12 @@ def least_sure(confidence: Floats, asked: NDArray[np.bool_], part: float = 0.1) 
 
 
 # Pixels
+
+
+def _coarser(tiles: NDArray[np.uint8]) -> NDArray[np.uint8]:
+    """Take every n-th pixel of large tiles: the grain stays, the work is bounded."""
+    step = max(1, -(-max(tiles.shape[1:3]) // _MOST_SIDE))
+    return np.ascontiguousarray(tiles[:, step // 2 :: step, step // 2 :: step])
 
 
 def pixel_features(tiles: NDArray[np.uint8]) -> Floats:
