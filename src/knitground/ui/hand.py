@@ -5,7 +5,10 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from knitground.core.model.mix import Mix
+from knitground.core.model.patch import Patch, turn_tile
 from knitground.core.model.tileset import TileRef
+
+TURN_WORDS = ("", "90°", "180°", "270°", "mirrored", "mirrored 90°", "flipped", "mirrored 270°")
 
 
 @dataclass(frozen=True)
@@ -33,7 +36,8 @@ class TileInHand:
     @property
     def title(self) -> str:
         """How the ribbon and the pointer's label call it."""
-        return f"Tile {self.number} · {self.tile.tileset}"
+        turn = f" {TURN_WORDS[self.tile.turn]}" if self.tile.turn else ""
+        return f"Tile {self.number} · {self.tile.tileset}{turn}"
 
 
 @dataclass(frozen=True)
@@ -49,4 +53,25 @@ class MixInHand:
         return f"Mix · {self.name}"
 
 
-Hand = TerrainInHand | TileInHand | MixInHand
+@dataclass(frozen=True)
+class PatchInHand:
+    """A block of tiles."""
+
+    patch: Patch
+
+    @property
+    def title(self) -> str:
+        """How the ribbon and the pointer's label call it."""
+        return f"Patch {self.patch.width} × {self.patch.height} · {self.patch.name}"
+
+
+Hand = TerrainInHand | TileInHand | MixInHand | PatchInHand
+
+
+def turned_hand(hand: Hand | None, by: int) -> Hand | None:
+    """Turn or mirror a tile or a patch in hand; None if what is in hand can not be turned."""
+    if isinstance(hand, TileInHand):
+        return TileInHand(turn_tile(hand.tile, by), hand.number)
+    if isinstance(hand, PatchInHand):
+        return PatchInHand(hand.patch.turned(by))
+    return None

@@ -15,7 +15,7 @@ from knitground.core.knit.sides import SideMask, sides_along
 from knitground.core.model.layers import Cells, GroundLayer, Layer
 from knitground.core.model.map import Map
 from knitground.core.model.terrain import SetKind
-from knitground.ui.hand import Hand, MixInHand, TerrainInHand, TileInHand
+from knitground.ui.hand import Hand, MixInHand, PatchInHand, TerrainInHand, TileInHand
 from knitground.ui.session import Session
 
 
@@ -83,6 +83,12 @@ def brush(session: Session, map_: Map, at: Pointer) -> tuple[Box, NDArray[np.boo
     """Give the vertices or cells that the brush covers, as a box and a mask."""
     size = session.size
     row, col = at.cell(map_)
+    if isinstance(session.hand, PatchInHand) and session.tool == "paint":
+        patch = session.hand.patch
+        top, left = row - (patch.height - 1) // 2, col - (patch.width - 1) // 2
+        return Box(top, left, top + patch.height, left + patch.width), np.ones(
+            (patch.height, patch.width), np.bool_
+        )
     if session.lays_terrain:
         if size % 2:
             row, col = at.vertex(map_)
@@ -95,8 +101,11 @@ def brush(session: Session, map_: Map, at: Pointer) -> tuple[Box, NDArray[np.boo
     return Box(top, left, top + size, left + size), np.ones((size, size), np.bool_)
 
 
-def plan_dab(session: Session, at: Pointer) -> Plan | None:
-    """Plan one dab of Paint or Erase; None where it is refused."""
+def plan_dab(session: Session, at: Pointer, anchor: tuple[int, int] | None = None) -> Plan | None:
+    """Plan one dab of Paint or Erase; None where it is refused.
+
+    `anchor` is where the stroke's patch begins, so that dabs of one stroke fit together.
+    """
     if refusal(session, at) is not None or session.map is None:
         return None
     if session.draws_path:
@@ -104,7 +113,7 @@ def plan_dab(session: Session, at: Pointer) -> Plan | None:
     box, mask = brush(session, session.map, at)
     if session.tool == "erase":
         return _plan_erase(session, session.map, box, mask)
-    return plan_region(session, Region(box, mask), "Paint")
+    return plan_region(session, Region(box, mask), "Paint", anchor)
 
 
 def plan_path(session: Session, sides: SideMask) -> Plan | None:
@@ -132,7 +141,8 @@ def plan_fill(
     if map_ is None or layer is None or refusal(session, at) is not None:
         return None
     region = fill_region(session, map_, layer, at, limit)
-    plan = plan_region(session, region, "Fill")
+    anchor = (0, 0) if session.pattern_on_map else at.cell(map_)
+    plan = plan_region(session, region, "Fill", anchor)
     return (plan, region) if plan else None
 
 
@@ -162,8 +172,14 @@ def _inside(row: int, col: int, size: tuple[int, ...], wrap: bool) -> tuple[int,
     return min(max(row, 0), size[0] - 1), min(max(col, 0), size[1] - 1)
 
 
-def plan_region(session: Session, region: Region, verb: str) -> Plan | None:
-    """Plan laying what is in hand on a region: vertices for a terrain, else cells."""
+def plan_region(
+    session: Session, region: Region, verb: str, anchor: tuple[int, int] | None = None
+) -> Plan | None:
+    """Plan laying what is in hand on a region: vertices for a terrain, else cells.
+
+    A patch repeats over the region from `anchor` on, a row and a column; by default from the
+    region's own corner for Paint, and as the map's session setting says for all else.
+    """
     map_, layer, hand = session.map, session.layer, session.hand
     if map_ is None or layer is None or hand is None:
         return None
@@ -173,14 +189,34 @@ def plan_region(session: Session, region: Region, verb: str) -> Plan | None:
             return None
         box, mask = region.box, region.mask
         return plan_terrain(session.doc, map_, layer, box, mask, hand.value, name)
-    values = hand_values(session, hand, map_, layer, region.box)
-    return plan_cells(map_, layer, region.box, values, region.mask, name)
+    mask = region.mask
+    values = hand_values(session, hand, map_, layer, region.box, anchor)
+    if isinstance(hand, PatchInHand):
+        mask = mask & (values > 0)
+    return plan_cells(map_, layer, region.box, values, mask, name)
 
 
 def hand_values(
-    session: Session, hand: TileInHand | MixInHand, map_: Map, layer: Layer, box: Box
+    session: Session,
+    hand: TileInHand | MixInHand | PatchInHand,
+    map_: Map,
+    layer: Layer,
+    box: Box,
+    anchor: tuple[int, int] | None = None,
 ) -> Cells:
-    """Give what a tile or a mix lays in every cell of a box: places of the map's legend."""
+    """Give what is in hand lays in every cell of a box: places of the map's legend, 0 for holes.
+
+    `anchor` is where a patch that repeats begins; by default the box's own corner.
+    """
+    if isinstance(hand, PatchInHand):
+        patch = hand.patch
+        places = np.array(
+            [[map_.legend.place(t) if t else 0 for t in row] for row in patch.rows], np.int32
+        )
+        top, left = anchor if anchor is not None else (box.top, box.left)
+        rows = (np.arange(box.top, box.bottom) - top) % patch.height
+        cols = (np.arange(box.left, box.right) - left) % patch.width
+        return places[np.ix_(rows, cols)]
     if isinstance(hand, TileInHand):
         return np.full((box.height, box.width), map_.legend.place(hand.tile), np.int32)
     entries = [entry for entry in hand.mix.entries if entry.weight > 0]

@@ -14,7 +14,7 @@ from PySide6.QtWidgets import (
     QSpinBox,
 )
 
-from knitground.ui.hand import MixInHand, TerrainInHand
+from knitground.ui.hand import MixInHand, PatchInHand, TerrainInHand
 from knitground.ui.session import MAX_BRUSH, Session
 from knitground.ui.tools.tool import Tool
 from knitground.ui.widgets import button, icon, row
@@ -59,6 +59,11 @@ class Ribbon(QFrame):
         self.outline = QCheckBox("outline")
         self.outline.setToolTip("Box lays its rim only, as wide as the brush")
         self.outline.toggled.connect(session.set_outline)
+        self.pattern = QCheckBox("pattern on map")
+        self.pattern.setToolTip(
+            "A patch repeats from the map's corner, else from where the drag began"
+        )
+        self.pattern.toggled.connect(session.set_pattern_on_map)
         self.seed = QLabel()
         self.reroll = button("Reroll", lambda: session.set_seed(session.seed + 1),
                              "Draw the mix anew", "R")  # fmt: skip
@@ -68,7 +73,8 @@ class Ribbon(QFrame):
         in_hand.setProperty("role", "note")
         self.setLayout(
             row(*self.buttons.values(), self.tool, rule, in_hand, self.hand,
-                self.outline, self.brush, self.seed, self.reroll, margins=6, spacing=6)
+                self.pattern, self.outline, self.brush, self.seed, self.reroll,
+                margins=6, spacing=6)
         )  # fmt: skip
         self.layout().setStretch(len(self.buttons) + 3, 1)  # type: ignore[union-attr]
         self._name_tools(named=False)
@@ -111,6 +117,9 @@ class Ribbon(QFrame):
         self.brush.setVisible(s.tool in ("paint", "line", "box", "erase"))
         self.outline.setVisible(s.tool == "box")
         self.outline.setChecked(s.outline)
+        repeats = isinstance(s.hand, PatchInHand) and s.tool in ("line", "box", "fill")
+        self.pattern.setVisible(repeats)
+        self.pattern.setChecked(s.pattern_on_map)
         drawn = isinstance(s.hand, MixInHand)
         self.seed.setText(f"seed {s.seed}")
         self.seed.setVisible(drawn)

@@ -17,7 +17,7 @@ from knitground.core.model.map import Map
 from knitground.core.model.project import Project
 from knitground.core.model.terrain import SetKind
 from knitground.core.model.tileset import Tileset
-from knitground.ui.hand import Hand, MixInHand, TerrainInHand
+from knitground.ui.hand import Hand, MixInHand, TerrainInHand, turned_hand
 
 MAX_BRUSH = 64
 Result = TypeVar("Result")
@@ -60,6 +60,7 @@ class Session(QObject):
         self.terrain_size = 2
         self.tile_size = 1
         self.outline = False
+        self.pattern_on_map = True
         self.seed = 1
         self.revision = 0
         self.runner: (
@@ -149,6 +150,14 @@ class Session(QObject):
         self.hand = hand
         self.picked.emit()
 
+    def turn_hand(self, by: int) -> None:
+        """Turn or mirror what is in hand: quarter turns clockwise, with 4 mirrored first."""
+        made = turned_hand(self.hand, by)
+        if made is None:
+            self.note("Only a tile or a patch can be turned: take one in hand")
+        else:
+            self.take(made)
+
     @property
     def set_kind(self) -> SetKind | None:
         """Kind of the set whose terrain the next click lays or erases; None if it does not."""
@@ -186,6 +195,11 @@ class Session(QObject):
     def set_outline(self, on: bool) -> None:
         """Let Box lay its outline only, or all of it."""
         self.outline = on
+        self.picked.emit()
+
+    def set_pattern_on_map(self, on: bool) -> None:
+        """Let patches repeat from the map's corner, or from where a drag began."""
+        self.pattern_on_map = on
         self.picked.emit()
 
     def set_seed(self, seed: int) -> None:

@@ -25,12 +25,13 @@ from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.maps import delete_mix, put_mix
 from knitground.core.edit.terrains import plain_tile
 from knitground.core.model.mix import Mix, MixEntry
+from knitground.core.model.patch import Patch
 from knitground.core.model.project import free_name
 from knitground.core.model.tileset import TileRef
 from knitground.core.render.pixels import Pixels
 from knitground.core.render.tiles import is_empty, tile_pixels
 from knitground.ui.bench.terrainchips import terrain_icon
-from knitground.ui.hand import Hand, MixInHand, TerrainInHand, TileInHand
+from knitground.ui.hand import Hand, MixInHand, PatchInHand, TerrainInHand, TileInHand
 from knitground.ui.session import Session
 from knitground.ui.sheetview import SheetView
 from knitground.ui.theme import LINEN
@@ -54,6 +55,7 @@ class TilePicker(SheetView):
     """The sheet; a click takes a tile, a drag or Ctrl+click marks several for a mix."""
 
     taken = Signal(int, int)
+    block_taken = Signal()
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -109,7 +111,23 @@ class TilePicker(SheetView):
             self.update()
 
     def released(self, event: QMouseEvent) -> None:
+        several = len(self.chosen) > 1
         self._start = None
+        if several:
+            self.block_taken.emit()
+
+    def patch(self) -> Patch | None:
+        """Give the marked tiles as a patch, as they lie on the sheet, with holes between."""
+        if self.tileset is None or not self.chosen:
+            return None
+        rows, cols = [row for row, _ in self.chosen], [col for _, col in self.chosen]
+        marked = set(self.chosen)
+        name = self.tileset.name
+        return Patch(name, tuple(
+            tuple(TileRef(name, r, c) if (r, c) in marked else None
+                  for c in range(min(cols), max(cols) + 1))
+            for r in range(min(rows), max(rows) + 1)
+        ))  # fmt: skip
 
 
 class DrawBench(QWidget):
@@ -131,6 +149,7 @@ class DrawBench(QWidget):
         self.sheets.activated.connect(lambda n: session.choose_tileset(session.project.tilesets[n]))
         self.picker = TilePicker(session)
         self.picker.taken.connect(self._take_tile)
+        self.picker.block_taken.connect(self._take_block)
         self.mix_list = column(spacing=8)
         self.hand_picture = QLabel()
         self.hand_picture.setFixedSize(64, 64)
@@ -149,7 +168,7 @@ class DrawBench(QWidget):
             column(
                 self.sheets,
                 self.picker,
-                note("Click takes a tile. Drag or Ctrl+click marks several."),
+                note("Click takes a tile; a drag or Ctrl+click takes several as a patch."),
                 button("Mix of the marked tiles", self.new_mix, "Make a mix of the marked tiles"),
             )
         )
@@ -246,6 +265,12 @@ class DrawBench(QWidget):
         if tileset is not None:
             tile = TileRef(tileset.name, row_, col)
             self.session.take(TileInHand(tile, tileset.number(row_, col)))
+            self._back_to_paint()
+
+    def _take_block(self) -> None:
+        patch = self.picker.patch()
+        if patch is not None:
+            self.session.take(PatchInHand(patch))
             self._back_to_paint()
 
     def take_mix(self, mix: Mix) -> None:
@@ -378,6 +403,8 @@ class DrawBench(QWidget):
             return self._tile_pixels(hand.tile)
         if isinstance(hand, MixInHand):
             return self._mix_pixels(hand.mix)
+        if isinstance(hand, PatchInHand):
+            return self._patch_pixels(hand.patch)
         if isinstance(hand, TerrainInHand):
             return self._terrain_pixels(hand)
         return None
@@ -388,6 +415,24 @@ class DrawBench(QWidget):
             return None
         tile = plain_tile(*found, hand.value)
         return self._tile_pixels(tile) if tile else None
+
+    def _patch_pixels(self, patch: Patch) -> Pixels | None:
+        """Lay the first tiles of a patch out as they will lie."""
+        rows = [row[:8] for row in patch.rows[:8]]
+        known = [p for row in rows for t in row if t and (p := self._tile_pixels(t)) is not None]
+        if not known:
+            return None
+        high, wide = known[0].shape
+        out = np.zeros((len(rows) * high, len(rows[0]) * wide), np.uint32)
+        for r, line in enumerate(rows):
+            for c, tile in enumerate(line):
+                pixels = self._tile_pixels(tile) if tile else None
+                if pixels is not None and pixels.shape == (high, wide):
+                    out[r * high : (r + 1) * high, c * wide : (c + 1) * wide] = pixels
+        side = max(out.shape)
+        square = np.zeros((side, side), np.uint32)
+        square[: out.shape[0], : out.shape[1]] = out
+        return square
 
     def _mix_pixels(self, mix: Mix) -> Pixels | None:
         tiles = [self._tile_pixels(entry.tile) for entry in mix.entries[:4]]
@@ -409,8 +454,10 @@ def _hand_note(hand: Hand | None, session: Session) -> str:
         parts = zip(hand.mix.entries, shares(hand.mix.weights))
         words = ", ".join(percent(share) for _, share in parts)
         return f"{len(hand.mix.entries)} tiles: {words} · seed {session.seed} · R rerolls"
+    if isinstance(hand, PatchInHand):
+        return "[ ] turn it, X mirrors, Y flips; Box and Fill repeat it"
     if isinstance(hand, TileInHand):
-        return "on a ground layer it becomes a pin and stays"
+        return "[ ] turn it, X mirrors, Y flips; on a ground layer it becomes a pin and stays"
     if isinstance(hand, TerrainInHand):
         return f"{hand.set_name}: tiles at its borders knit themselves"
     return "take a terrain, a tile or a mix"

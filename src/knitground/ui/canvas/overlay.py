@@ -132,6 +132,11 @@ def _dashes(painter: QPainter, rect: QRectF) -> None:
     painter.drawRect(rect)
 
 
+def draw_area(painter: QPainter, camera: Camera, map_: Map, area: Box) -> None:
+    """Outline a block of cells."""
+    _dashes(painter, _box_rect(camera, map_, area))
+
+
 def draw_cursor(
     painter: QPainter, camera: Camera, map_: Map, cursor: tuple[int, int] | None, clip: QRect
 ) -> None:

@@ -22,7 +22,14 @@ from knitground.core.edit.laying import Plan
 from knitground.core.model.map import Map
 from knitground.ui.canvas.chunks import ChunkStore
 from knitground.ui.canvas.ghost import Ghost
-from knitground.ui.canvas.overlay import draw_cursor, draw_grid, draw_label, draw_pins, draw_plan
+from knitground.ui.canvas.overlay import (
+    draw_area,
+    draw_cursor,
+    draw_grid,
+    draw_label,
+    draw_pins,
+    draw_plan,
+)
 from knitground.ui.canvas.why import draw_why, under_pointer
 from knitground.ui.canvas.zoom import STEPS, Camera
 from knitground.ui.planning import Pointer, brush, refusal
@@ -62,6 +69,7 @@ class MapView(QWidget):
         self._space = False
         self._why = False
         self._stroking = False
+        self._picking = False
         self._fresh_view = False
         self.cold = 0
         self.paint_ms = 0.0
@@ -320,6 +328,9 @@ class MapView(QWidget):
             draw_grid(painter, self.camera, self._map, clip)
         if self.session.layer is not None:
             draw_pins(painter, self.camera, self._map, self.session.layer, clip)
+        area = getattr(self._tools["pick"], "area", None)
+        if area is not None:
+            draw_area(painter, self.camera, self._map, area)
         draw_cursor(painter, self.camera, self._map, self._cursor, clip)
         plan = self.plan
         if plan is not None and plan.changes_anything and self._shows(plan.box, clip):
@@ -363,7 +374,8 @@ class MapView(QWidget):
             self._press(self._pointer(event.position()))
         elif event.button() == Qt.MouseButton.RightButton:
             self._at = self._pointer(event.position())
-            self._tools["pick"].press(self._at)
+            self._picking = self._tools["pick"].press(self._at)
+            self.update()
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         if self._pan_from is not None:
@@ -376,6 +388,8 @@ class MapView(QWidget):
             self._cursor = None
         if self._stroking:
             self._tool().move(self._at)
+        elif self._picking:
+            self._tools["pick"].move(self._at)
         self._tell()
         self.update()
 
@@ -385,6 +399,10 @@ class MapView(QWidget):
             self.setCursor(Qt.CursorShape.CrossCursor)
         elif event.button() == Qt.MouseButton.LeftButton:
             self._release()
+        elif self._picking:
+            self._picking = False
+            self._tools["pick"].release()
+            self.update()
 
     def wheelEvent(self, event: QWheelEvent) -> None:
         notches = event.angleDelta().y()
@@ -441,6 +459,11 @@ class MapView(QWidget):
 
     def cancel(self) -> bool:
         """Call off the stroke that is being drawn; returns whether there was one."""
+        if self._picking:
+            self._picking = False
+            self._tools["pick"].cancel()
+            self.update()
+            return True
         if not self._stroking:
             return False
         self._stroking = False

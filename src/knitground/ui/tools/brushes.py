@@ -9,7 +9,8 @@ from knitground.core.base.errors import KnitError
 from knitground.core.edit.laying import Plan
 from knitground.core.knit.sides import sides_along
 from knitground.core.model.map import Map
-from knitground.ui.planning import Pointer, plan_dab, plan_path, refusal
+from knitground.ui.hand import PatchInHand
+from knitground.ui.planning import Pointer, brush, plan_dab, plan_path, refusal
 from knitground.ui.session import Session
 from knitground.ui.tools.tool import Tool
 
@@ -20,6 +21,7 @@ class _Brush(Tool):
     def __init__(self, session: Session) -> None:
         super().__init__(session)
         self._last: Pointer | None = None
+        self._anchor: tuple[int, int] | None = None
         self._path = False
         self._crossed = False
 
@@ -30,6 +32,10 @@ class _Brush(Tool):
             return False
         self._last = at
         self._path, self._crossed = self.session.draws_path, False
+        self._anchor = None
+        if self.session.map is not None and isinstance(self.session.hand, PatchInHand):
+            box, _ = brush(self.session, self.session.map, at)
+            self._anchor = (box.top, box.left)
         if not self._path:
             self._dab(at)
         return self.session.doc.in_stroke
@@ -78,7 +84,7 @@ class _Brush(Tool):
         self.session.doc.cancel_stroke()
 
     def _dab(self, at: Pointer) -> None:
-        self._lay(lambda: plan_dab(self.session, at))
+        self._lay(lambda: plan_dab(self.session, at, self._anchor))
 
     def _lay(self, planned: Callable[[], Plan | None]) -> None:
         try:

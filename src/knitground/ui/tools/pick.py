@@ -5,8 +5,9 @@ from __future__ import annotations
 from knitground.core.base.window import Box
 from knitground.core.model.layers import EMPTY, GroundLayer, Layer
 from knitground.core.model.map import Map
+from knitground.core.model.patch import Patch
 from knitground.core.model.terrain import SetKind
-from knitground.ui.hand import Hand, TerrainInHand, TileInHand
+from knitground.ui.hand import Hand, PatchInHand, TerrainInHand, TileInHand
 from knitground.ui.planning import Pointer
 from knitground.ui.session import Session
 from knitground.ui.tools.tool import Tool
@@ -47,13 +48,73 @@ def terrain_at(map_: Map, layer: GroundLayer, at: Pointer) -> int:
     return next((value for _, value in sorted(sides) if value), 0)
 
 
+MOST_PATCH_CELLS = 65_536
+
+
 class Pick(Tool):
     """Takes in hand what lies there on the chosen layer, else on the front layer that has any."""
 
     key, name, shortcut, icon = "pick", "Pick", "K", "mdi6.hand-back-right-outline"
-    tip = "Pick: take in hand what lies under the pointer (also the right button)"
+    tip = "Pick: take in hand what lies under the pointer, or drag over a block (right button too)"
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session)
+        self._from: Pointer | None = None
+        self._to: Pointer | None = None
+
+    @property
+    def area(self) -> Box | None:
+        """The block of cells that a drag has marked; None while it is a single one."""
+        map_ = self.session.map
+        if map_ is None or self._from is None or self._to is None:
+            return None
+        (row, col), (to_row, to_col) = self._from.cell(map_), self._to.cell(map_)
+        box = Box(min(row, to_row), min(col, to_col), max(row, to_row) + 1, max(col, to_col) + 1)
+        return box if box.height * box.width > 1 else None
 
     def press(self, at: Pointer) -> bool:
+        self._from = self._to = at
+        return True
+
+    def move(self, at: Pointer) -> None:
+        self._to = at
+
+    def release(self) -> None:
+        area, at = self.area, self._from
+        self._from = self._to = None
+        if area is not None:
+            self.take_block(area)
+        elif at is not None:
+            self.take_at(at)
+
+    def cancel(self) -> None:
+        self._from = self._to = None
+
+    def take_block(self, area: Box) -> None:
+        """Take a block of the chosen layer in hand as a patch."""
+        map_, layer = self.session.map, self.session.layer
+        if map_ is None or layer is None:
+            return
+        area = area.fitted(map_.height, map_.width, map_.wrap)
+        if area.is_empty:
+            self.session.note("Nothing to pick there: it lies outside the map")
+            return
+        if area.height * area.width > MOST_PATCH_CELLS:
+            self.session.warn(
+                f"{area.width} × {area.height} cells are too many for a patch of at most "
+                f"{MOST_PATCH_CELLS}: pick less at a time"
+            )
+            return
+        cells = self.session.doc.cells(map_, layer, area)
+        rows = tuple(tuple(map_.legend.tile(int(p)) for p in line) for line in cells)
+        if not any(tile for row in rows for tile in row):
+            self.session.note(f"Nothing to pick there: “{layer.name}” is empty")
+            return
+        self.session.take(PatchInHand(Patch(layer.name, rows)))
+        self.session.choose_tool("paint")
+
+    def take_at(self, at: Pointer) -> bool:
+        """Take what lies at a place in hand."""
         map_ = self.session.map
         if map_ is None:
             return False

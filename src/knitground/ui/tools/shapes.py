@@ -90,6 +90,10 @@ class _Shape(Tool):
     def cancel(self) -> None:
         self._plan = self._from = None
 
+    def anchor(self, map_: Map, start: Pointer) -> tuple[int, int]:
+        """Where a patch that repeats begins."""
+        return (0, 0) if self.session.pattern_on_map else start.cell(map_)
+
     @abstractmethod
     def plan(self, map_: Map, start: Pointer, end: Pointer) -> Plan | None:
         """Plan the shape between two places."""
@@ -109,7 +113,7 @@ class Line(_Shape):
         last, _ = brush(self.session, map_, end)
         places = line_cells((first.top, first.left), (last.top, last.left))
         box, mask = swept(places, self.session.size)
-        return plan_region(self.session, Region(box, mask), "Line of")
+        return plan_region(self.session, Region(box, mask), "Line of", self.anchor(map_, start))
 
 
 class Box(_Shape):
@@ -128,7 +132,7 @@ class Box(_Shape):
         size = self.session.size
         if self.session.outline and min(mask.shape) > 2 * size:
             mask[size:-size, size:-size] = False
-        return plan_region(self.session, Region(box, mask), "Box of")
+        return plan_region(self.session, Region(box, mask), "Box of", self.anchor(map_, start))
 
     def _path(self, map_: Map, start: Pointer, end: Pointer) -> Plan | None:
         """Draw the rim as a path, or join all cells of the rectangle."""

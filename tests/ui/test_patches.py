@@ -1,0 +1,178 @@
+"""Patches: taken from the sheet and the map, turned, painted, repeated; Line and Box with them."""
+
+from itertools import product
+
+import numpy as np
+import pytest
+from PySide6.QtCore import Qt
+from PySide6.QtTest import QTest
+from tests.maps import snapshot
+from tests.ui.conftest import RIGHT, click, drag, move, settle
+
+from knitground.core.base.window import Box
+from knitground.core.model.patch import Patch, turn_tile
+from knitground.core.model.tileset import TileRef
+from knitground.core.render.pixels import turned
+from knitground.ui.bench.draw import TABS
+from knitground.ui.hand import PatchInHand, TileInHand
+from knitground.ui.tools.shapes import line_cells, swept
+
+CTRL = Qt.KeyboardModifier.ControlModifier
+
+
+def ref(row, col, turn=0):
+    return TileRef("props", row, col, turn)
+
+
+CORNER = Patch("corner", ((ref(1, 0), ref(1, 1), None), (ref(2, 0), ref(2, 1), ref(0, 0))))
+
+
+@pytest.mark.parametrize(("first", "then"), list(product(range(8), range(8))))
+def test_turning_twice_is_turning_the_picture_twice(first, then):
+    tile = np.arange(9, dtype=np.uint32).reshape(3, 3)
+    once = turn_tile(ref(0, 0, first), then).turn
+    assert (turned(tile, once) == turned(turned(tile, first), then)).all()
+
+
+@pytest.mark.parametrize("by", range(8))
+def test_a_patch_turns_with_its_tiles(by):
+    grid = np.array([[1, 2, 0], [3, 4, 5]])
+    made = CORNER.turned(by)
+    expected = np.rot90(grid[:, ::-1] if by & 4 else grid, -(by & 3))
+    numbers = {ref(1, 0): 1, ref(1, 1): 2, ref(2, 0): 3, ref(2, 1): 4, ref(0, 0): 5}
+    shown = [[numbers[t._replace(turn=0)] if t else 0 for t in row] for row in made.rows]
+    assert (np.array(shown) == expected).all()
+    assert all(t.turn == by for row in made.rows for t in row if t)
+    back = made if by & 4 else made.turned(4 - by if by else 0)
+    assert (back.turned(by) if by & 4 else back) == CORNER
+
+
+@pytest.fixture
+def view(window):
+    window.show_stage("draw")
+    session = window.session
+    session.choose_layer(session.map.layers[2])
+    session.choose_tool("paint")
+    settle()
+    window.mapside.view.fit()
+    window.mapside.view.show_cell(8, 8)
+    session.map.layers[2].cells[:24, :24] = 0
+    return window.mapside.view
+
+
+def shown(window, box):
+    map_ = window.session.map
+    cells = window.session.doc.cells(map_, map_.layers[2], box)
+    return [[map_.legend.tile(int(place)) for place in row] for row in cells]
+
+
+def test_a_block_dragged_on_the_sheet_is_laid_as_it_lies_there(window, view):
+    session, bench = window.session, window.draw
+    bench.tabs.setCurrentIndex(TABS.index("Tiles"))
+    session.choose_tileset(session.project.tilesets[1])
+    settle()
+    picker = bench.picker
+    picker.fit()
+    drag(picker, *(picker.tile_rect(*at).center().toPoint() for at in ((1, 0), (1, 1), (2, 1))))
+    assert isinstance(session.hand, PatchInHand)
+    assert session.hand.title == "Patch 2 × 2 · props"
+    spot = view.screen_at(10, 10)
+    move(view, spot)
+    plan = view.plan
+    click(view, spot)
+    assert (session.doc.cells(session.map, session.layer, plan.box) == plan.cells).all()
+    big = [[ref(1, 0), ref(1, 1)], [ref(2, 0), ref(2, 1)]]
+    assert shown(window, Box(10, 10, 12, 12)) == big
+    for key in (Qt.Key.Key_X, Qt.Key.Key_BracketRight):
+        QTest.keyClick(window.shell, key)
+    turned_hand = session.hand.patch
+    assert turned_hand.rows[0][0].turn == turn_tile(turn_tile(ref(0, 0), 4), 1).turn
+    click(view, view.screen_at(14, 10))
+    assert shown(window, Box(14, 10, 16, 12)) == [list(row) for row in turned_hand.rows]
+
+
+def test_any_shape_by_ctrl_click_leaves_holes_that_lay_nothing(window, view):
+    session, picker = window.session, window.draw.picker
+    window.draw.tabs.setCurrentIndex(TABS.index("Tiles"))
+    session.choose_tileset(session.project.tilesets[1])
+    settle()
+    picker.fit()
+    click(picker, picker.tile_rect(0, 0).center().toPoint())
+    click(picker, picker.tile_rect(1, 1).center().toPoint(), modifiers=CTRL)
+    assert session.hand.patch.rows == ((ref(0, 0), None), (None, ref(1, 1)))
+    session.map.layers[2].cells[10, 11] = session.map.legend.place(ref(0, 4))
+    click(view, view.screen_at(10, 10))
+    assert shown(window, Box(10, 10, 12, 12)) == [[ref(0, 0), ref(0, 4)], [None, ref(1, 1)]]
+
+
+def test_a_drag_lays_the_patch_side_by_side_as_one_step(window, view):
+    window.session.take(PatchInHand(Patch("p", ((ref(0, 0), ref(0, 1)), (ref(0, 4), ref(1, 5))))))
+    drag(view, view.screen_at(10, 6), view.screen_at(10, 9), view.screen_at(10, 13))
+    rows = shown(window, Box(10, 6, 12, 14))
+    assert rows[0] == [ref(0, 0), ref(0, 1)] * 4
+    assert rows[1] == [ref(0, 4), ref(1, 5)] * 4
+    assert len(window.session.doc.history.names) == 1
+
+
+@pytest.mark.parametrize("on_map", [True, False])
+@pytest.mark.parametrize("tool", ["box", "fill"])
+def test_box_and_fill_repeat_a_patch_from_the_map_or_from_the_drag(window, view, tool, on_map):
+    session = window.session
+    session.take(PatchInHand(Patch("p", ((ref(0, 0), ref(0, 1), ref(0, 4)),))))
+    session.choose_tool(tool)
+    session.set_pattern_on_map(on_map)
+    start = snapshot(session.project)
+    if tool == "box":
+        drag(view, view.screen_at(5, 4), view.screen_at(6, 8), view.screen_at(7, 10))
+    else:
+        click(view, view.screen_at(5, 4))
+    first = 4 % 3 if on_map else 0
+    row = shown(window, Box(5, 4, 6, 11))[0]
+    cycle = [ref(0, 0), ref(0, 1), ref(0, 4)]
+    assert row == [cycle[(first + n) % 3] for n in range(7)]
+    session.doc.undo()
+    assert snapshot(session.project) == start
+
+
+def test_a_block_of_the_map_is_picked_by_a_drag_with_the_right_button(window, view):
+    session = window.session
+    cells = session.map.layers[2].cells
+    for n, at in enumerate([(3, 3), (3, 4), (4, 4)]):
+        cells[at] = session.map.legend.place(ref(0, n))
+    points = [view.screen_at(3, 3), view.screen_at(4, 4)]
+    drag(view, *points, button=RIGHT, release=False)
+    assert view._tools["pick"].area == Box(3, 3, 5, 5)
+    QTest.mouseRelease(view, RIGHT, pos=points[-1])
+    assert session.hand.patch.rows == ((ref(0, 0), ref(0, 1)), (None, ref(0, 2)))
+    before = session.hand
+    drag(view, *points, button=RIGHT, release=False)
+    QTest.keyClick(window.shell, Qt.Key.Key_Escape)
+    QTest.mouseRelease(view, RIGHT, pos=points[-1])
+    assert session.hand is before
+    drag(view, view.screen_at(15, 15), view.screen_at(17, 17), button=RIGHT)
+    assert "is empty" in window.notices.text.text()
+
+
+def test_only_tiles_and_patches_turn(window, view):
+    window.session.take(None)
+    QTest.keyClick(window.shell, Qt.Key.Key_BracketLeft)
+    assert "Only a tile or a patch" in window.notices.text.text()
+    window.session.take(TileInHand(ref(0, 5), 5))
+    QTest.keyClick(window.shell, Qt.Key.Key_Y)
+    assert window.session.hand.title == "Tile 5 · props flipped"
+    click(view, view.screen_at(9, 9))
+    assert shown(window, Box(9, 9, 10, 10)) == [[ref(0, 5, 6)]]
+
+
+def test_lines_hold_together_and_are_as_wide_as_the_brush():
+    for end in product((-5, 0, 3, 9), (-7, 0, 4)):
+        cells = line_cells((0, 0), end)
+        assert cells[0] == (0, 0)
+        assert cells[-1] == end
+        steps = np.abs(np.diff(cells, axis=0)).max(axis=1) if len(cells) > 1 else np.ones(1)
+        assert (steps == 1).all()
+        assert len(cells) == max(abs(end[0]), abs(end[1])) + 1
+    box, mask = swept([(0, 0), (1, 1)], 2)
+    assert (box, mask.astype(int).tolist()) == (
+        Box(0, 0, 3, 3), [[1, 1, 0], [1, 1, 1], [0, 1, 1]],
+    )  # fmt: skip
