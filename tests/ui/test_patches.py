@@ -14,6 +14,7 @@ from knitground.core.model.patch import Patch, turn_tile
 from knitground.core.model.tileset import TileRef
 from knitground.core.render.pixels import turned
 from knitground.ui.bench.draw import TABS
+from knitground.ui.dialogs import ResizeDialog
 from knitground.ui.hand import PatchInHand, TileInHand
 from knitground.ui.tools.shapes import line_cells, swept
 
@@ -176,3 +177,68 @@ def test_lines_hold_together_and_are_as_wide_as_the_brush():
     assert (box, mask.astype(int).tolist()) == (
         Box(0, 0, 3, 3), [[1, 1, 0], [1, 1, 1], [0, 1, 1]],
     )  # fmt: skip
+
+
+# Maps and layers
+
+
+def test_painting_outside_offers_to_grow_the_map_so_far(window, view):
+    session = window.session
+    view.show_cell(0, 0)
+    settle()
+    session.take(TileInHand(ref(0, 5), 5))
+    before = session.map.layers[0].terrain.copy()
+    spot = view.screen_at(-2, 3)
+    move(view, spot)
+    assert "a click offers to grow it" in view.label()[0]
+    click(view, spot)
+    assert window.notices.cure.text() == "Grow the map here"
+    QTest.mouseClick(window.notices.cure, Qt.MouseButton.LeftButton)
+    settle()
+    assert (session.map.height, session.map.width) == (66, 96)
+    assert (session.map.layers[0].terrain[2:] == before).all()
+    assert session.doc.history.names == ["Resize “Harbour pans” to 96 × 66"]
+    click(view, view.screen_at(0, 3))
+    assert session.map.layers[2].cells[0, 3] > 0
+    session.doc.undo()
+    session.doc.undo()
+    settle()
+    assert session.map.height == 64
+    move(view, view.screen_at(5, 5))
+    assert view.plan.changes_anything
+
+
+def test_the_size_dialog_says_what_would_be_cut(window):
+    dialog = ResizeDialog(window.session.map, window.shell)
+    dialog.boxes["right"].setValue(-40)
+    assert "96 × 64 cells become 56 × 64" in dialog.facts.text()
+    assert "of “Pans”" in dialog.facts.text()
+    dialog.boxes["top"].setValue(-64)
+    assert "height 0 is out of bounds" in dialog.facts.text()
+    assert not dialog.buttons.buttons()[0].isEnabled()
+
+
+def test_maps_and_layers_are_doubled_from_the_menu_and_a_cell_is_gone_to(window, view):
+    session, commands = window.session, window.commands
+    start = snapshot(session.project)
+    commands.named("Duplicate map").action.trigger()
+    assert session.map.name == "Harbour pans copy"
+    session.choose_layer(session.map.layers[2])
+    commands.named("Duplicate layer").action.trigger()
+    assert session.layer.name == "Props copy"
+    commands.named("Merge into the layer behind").action.trigger()
+    assert [each.name for each in session.map.layers] == ["Pans", "Causeway", "Props", "Dykes"]
+    session.choose_layer(session.map.layers[0])
+    commands.named("Merge into the layer behind").action.trigger()
+    assert "back layer" in window.notices.text.text()
+    commands.named("Show only this layer, or all").action.trigger()
+    assert [each.visible for each in session.map.layers] == [True, False, False, False]
+    window.show_cell("12, 7")
+    assert view._cursor == (7, 12)
+    window.show_cell("200, 7")
+    assert "cell 200, 7 is outside the map" in window.notices.text.text()
+    window.show_cell("here")
+    assert "is not a cell" in window.notices.text.text()
+    while session.doc.undo():
+        pass
+    assert snapshot(session.project) == start

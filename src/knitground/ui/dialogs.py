@@ -1,4 +1,4 @@
-"""The few dialogs: a new map."""
+"""The few dialogs: a new map, and a map of another size."""
 
 from __future__ import annotations
 
@@ -16,6 +16,7 @@ from PySide6.QtWidgets import (
 
 from knitground.core.base.errors import KnitError
 from knitground.core.edit.maps import check_size
+from knitground.core.edit.sizes import Margins, cut_content
 from knitground.core.model.map import MAX_SIDE, Map
 from knitground.core.model.project import free_name
 from knitground.ui.session import Session
@@ -101,3 +102,58 @@ class NewMapDialog(QDialog):
             map_.layers.append(layer)
         map_.layers.append(map_.new_tile_layer("Tiles"))
         return map_
+
+
+class ResizeDialog(QDialog):
+    """Asks how many cells a map gains or loses on each side; says what would be cut off."""
+
+    def __init__(self, map_: Map, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.map_ = map_
+        self.setWindowTitle(f"Size of “{map_.name}”")
+        self.boxes: dict[str, QSpinBox] = {}
+        form = QFormLayout(self)
+        for side, label in (
+            ("top", "Above"), ("left", "Left"), ("right", "Right"), ("bottom", "Below"),
+        ):  # fmt: skip
+            box = QSpinBox()
+            box.setRange(-MAX_SIDE, MAX_SIDE)
+            box.setSuffix(" cells")
+            box.setToolTip("Cells to add on this side; less than 0 cuts")
+            box.valueChanged.connect(self._check)
+            self.boxes[side] = box
+            form.addRow(label, box)
+        self.facts = QLabel()
+        self.facts.setWordWrap(True)
+        self.buttons = QDialogButtonBox(
+            QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel
+        )
+        self.buttons.button(QDialogButtonBox.StandardButton.Ok).setText("Resize")
+        self.buttons.accepted.connect(self.accept)
+        self.buttons.rejected.connect(self.reject)
+        form.addRow(self.facts)
+        form.addRow(self.buttons)
+        self.setMinimumWidth(380)
+        self._check()
+
+    def margins(self) -> Margins:
+        """Give what was asked for."""
+        return Margins(**{side: box.value() for side, box in self.boxes.items()})
+
+    def _check(self) -> None:
+        asked, map_ = self.margins(), self.map_
+        height = map_.height + asked.top + asked.bottom
+        width = map_.width + asked.left + asked.right
+        text = f"{map_.width} × {map_.height} cells become {width} × {height}"
+        role, ok = "note", True
+        try:
+            check_size(height, width)
+            lost = cut_content(map_, asked)
+            if lost:
+                parts = ", ".join(f"{count} of “{name}”" for name, count in lost.items())
+                text, role = f"{text}. Cells cut off: {parts}. Undo brings them back.", "warning"
+        except KnitError as error:
+            text, role, ok = str(error), "warning", False
+        self.facts.setText(text)
+        set_role(self.facts, role)
+        self.buttons.button(QDialogButtonBox.StandardButton.Ok).setEnabled(ok)

@@ -44,6 +44,12 @@ class Pointer:
         return round(self.y / map_.tile_height), round(self.x / map_.tile_width)
 
 
+def outside(map_: Map, at: Pointer) -> bool:
+    """Tell whether a place lies off a map that does not wrap."""
+    row, col = at.cell(map_)
+    return not map_.wrap and not (0 <= row < map_.height and 0 <= col < map_.width)
+
+
 def refusal(session: Session, at: Pointer | None) -> str | None:
     """Say why a click would do nothing, and the cure; None if it would."""
     map_, layer = session.map, session.layer
@@ -57,10 +63,8 @@ def refusal(session: Session, at: Pointer | None) -> str | None:
         return f"{layer.name} is locked — Ctrl+L unlocks it"
     if not layer.visible:
         return f"{layer.name} is hidden — Ctrl+H shows it"
-    if at is not None and not map_.wrap:
-        row, col = at.cell(map_)
-        if not (0 <= row < map_.height and 0 <= col < map_.width):
-            return f"outside the map of {map_.width} × {map_.height} cells"
+    if at is not None and outside(map_, at):
+        return f"outside the map of {map_.width} × {map_.height} cells — a click offers to grow it"
     if session.tool == "erase":
         return None
     return _hand_refusal(session.hand, layer)

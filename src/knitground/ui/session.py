@@ -40,6 +40,8 @@ class Session(QObject):
     """Another map, layer, tileset, tool, brush or thing in hand is chosen."""
     noticed = Signal(str, str)
     """A quiet note: its text, and “warning”, “good” or “note”."""
+    offered = Signal(str, str, object)
+    """A warning, the text of a button, and what the button does."""
     pointed = Signal(str)
     """What is under the pointer, in words."""
     dressed = Signal()
@@ -115,6 +117,10 @@ class Session(QObject):
     def warn(self, text: str) -> None:
         """Show a quiet warning."""
         self.noticed.emit(text, "warning")
+
+    def offer(self, text: str, cure: str, action: Callable[[], object]) -> None:
+        """Show a warning with a button that cures it."""
+        self.offered.emit(text, cure, action)
 
     def note(self, text: str) -> None:
         """Show a quiet note."""

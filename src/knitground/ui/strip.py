@@ -32,6 +32,7 @@ from knitground.core.edit.layers import (
     show_layer,
     use_set,
 )
+from knitground.core.edit.sizes import duplicate_layer, merge_down, show_only
 from knitground.core.model.layers import Cells, GroundLayer, Layer
 from knitground.core.model.map import Map
 from knitground.core.model.project import free_name
@@ -305,6 +306,26 @@ class Strip(QFrame):
         if map_ is not None and layer is not None:
             self.session.apply(delete_layer(map_, layer))
 
+    def duplicate(self) -> None:
+        """Add a copy of the chosen layer in front of it and choose it."""
+        map_, layer = self.session.map, self.session.layer
+        if map_ is not None and layer is not None:
+            edit, made = duplicate_layer(map_, layer)
+            if self.session.apply(edit):
+                self.session.choose_layer(made)
+
+    def merge(self) -> None:
+        """Lay the chosen layer's tiles on the layer behind it."""
+        map_, layer = self.session.map, self.session.layer
+        if map_ is not None and layer is not None:
+            self.session.attempt(lambda: self.session.doc.apply(merge_down(map_, layer)))
+
+    def show_only(self) -> None:
+        """Hide all other layers, or show them all again."""
+        map_, layer = self.session.map, self.session.layer
+        if map_ is not None and layer is not None:
+            self.session.apply(show_only(map_, layer))
+
     def shift(self, by: int) -> None:
         """Move the chosen layer towards the front (1) or the back (-1)."""
         map_, layer = self.session.map, self.session.layer
@@ -342,6 +363,9 @@ class Strip(QFrame):
             return
         menu = QMenu(self)
         menu.addAction("Rename…", lambda: self.ask_name(layer))
+        menu.addAction("Duplicate", self.duplicate)
+        menu.addAction("Merge into the layer behind", self.merge)
+        menu.addAction("Show only this one, or all", self.show_only)
         menu.addAction("Towards the back", lambda: self.shift(-1))
         menu.addAction("Towards the front", lambda: self.shift(1))
         if isinstance(layer, GroundLayer):

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
@@ -16,6 +17,7 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import (
     QApplication,
     QFileDialog,
+    QInputDialog,
     QLabel,
     QMessageBox,
     QSplitter,
@@ -26,6 +28,7 @@ from PySide6.QtWidgets import (
 from knitground.core.base.errors import KnitError
 from knitground.core.base.progress import Progress
 from knitground.core.edit.maps import add_map
+from knitground.core.edit.sizes import duplicate_map, resize_map
 from knitground.core.files.places import PROJECT_NAME
 from knitground.core.files.project_io import (
     Opened,
@@ -50,7 +53,7 @@ from knitground.ui.crash import (
     recovery_home,
     waiting_recovery,
 )
-from knitground.ui.dialogs import NewMapDialog
+from knitground.ui.dialogs import NewMapDialog, ResizeDialog
 from knitground.ui.emptypage import EmptyPage
 from knitground.ui.finder import Finder
 from knitground.ui.gaps import GapButton
@@ -164,6 +167,9 @@ class Window(QObject):
         s.stage_wanted.connect(self.show_stage)
         s.pointed.connect(self._point)
         s.noticed.connect(lambda text, kind: self.notices.tell(text, kind))
+        s.offered.connect(
+            lambda text, cure, action: self.notices.tell(text, "warning", cure, action)
+        )
         s.steps.connect(self._show_state)
         s.opened.connect(self._show_state)
         s.changed.connect(lambda _: self._on_changed())
@@ -481,6 +487,48 @@ class Window(QObject):
         self.session.choose_map(map_)
         if self.stage == "slice":
             self.show_stage("draw")
+
+    def resize_map(self) -> None:
+        """Ask for another size of the map and give it that."""
+        map_ = self.session.map
+        if map_ is not None:
+            dialog = ResizeDialog(map_, self.shell)
+            if dialog.exec():
+                self.session.apply(resize_map(map_, dialog.margins()))
+
+    def go_to_cell(self) -> None:
+        """Ask for a column and a row, and bring that cell to the middle."""
+        map_ = self.session.map
+        if map_ is None:
+            return
+        text, ok = QInputDialog.getText(
+            self.shell, "Go to cell", f"Column, row (0, 0 to {map_.width - 1}, {map_.height - 1})"
+        )
+        if ok:
+            self.show_cell(text)
+
+    def show_cell(self, text: str) -> None:
+        """Show the cell that “column, row” names."""
+        map_ = self.session.map
+        numbers = re.findall(r"-?\d+", text)
+        if map_ is None or len(numbers) != 2:
+            self.session.warn(f"“{text}” is not a cell: give a column and a row, as in 12, 7")
+            return
+        col, row = (int(each) for each in numbers)
+        if not (0 <= col < map_.width and 0 <= row < map_.height):
+            self.session.warn(
+                f"cell {col}, {row} is outside the map: give 0 to {map_.width - 1} and 0 to "
+                f"{map_.height - 1}"
+            )
+            return
+        self.mapside.view.show_cell(row, col)
+
+    def duplicate_map(self) -> None:
+        """Add a copy of the map and show it."""
+        if self.session.map is not None:
+            edit, made = duplicate_map(self.session.project, self.session.map)
+            if self.session.apply(edit):
+                self.session.choose_map(made)
 
     def step_map(self, by: int) -> None:
         """Show the next or the previous map."""

@@ -30,6 +30,8 @@ class What(Enum):
     """The list of tilesets."""
     MIXES = auto()
     RECIPE = auto()
+    SIZE = auto()
+    """A map's height and width, and with them the arrays of all its layers."""
     MAPS = auto()
     """The list of maps, or a map's name or wrapping."""
 

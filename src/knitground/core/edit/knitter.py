@@ -97,6 +97,9 @@ class Knitter:
         if change.what in (What.MARKS, What.SLICING, What.TILESETS):
             name = change.tileset.name if change.tileset else None
             return self._all_stale(lambda layer: name is None or self._uses(layer, name))
+        if change.what is What.SIZE and change.map is not None:
+            inside = change.map.layers
+            return self._all_stale(lambda layer: layer in inside)
         if change.what is What.KNITTING:
             return self._all_stale(lambda layer: layer is change.layer)
         return []

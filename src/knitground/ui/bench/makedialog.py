@@ -26,8 +26,6 @@ from knitground.core.render.pixels import premultiplied
 from knitground.core.slicing.grid import cut_tile
 from knitground.ui.widgets import clear, column, note, row, tile_pixmap
 
-_COLUMNS = 8
-
 
 class MakeDialog(QDialog):
     """Asks which ways the art allows, and shows every tile that they give."""
@@ -108,7 +106,7 @@ class MakeDialog(QDialog):
             self.boxes.append(box)
             cell = column(picture, box, spacing=2)
             cell.setAlignment(picture, Qt.AlignmentFlag.AlignHCenter)
-            self.grid.addLayout(cell, place // 4, place % 4)
+            self.grid.addLayout(cell, place // 3, place % 3)
         lack = len(self.missing) - len(self.made)
         text = f"{len(self.missing)} combinations are missing · {len(self.made)} can be made so"
         self.head.setText(text + (f" · {lack} can not" if lack else ""))

@@ -20,6 +20,7 @@ PLACES = {
     Slot.W: (0.2, 0.5), Slot.MIDDLE: (0.5, 0.5), Slot.E: (0.8, 0.5),
     Slot.SW: (0.2, 0.8), Slot.S: (0.5, 0.8), Slot.SE: (0.8, 0.8),
 }  # fmt: skip
+_SMALL = 26.0
 _CORNERS = (Slot.NW, Slot.NE, Slot.SE, Slot.SW)
 _RING = (Slot.N, Slot.NE, Slot.E, Slot.SE, Slot.S, Slot.SW, Slot.W, Slot.NW)
 _ANYTHING = Terrain("any", "#fffdf6", "✱")
@@ -67,9 +68,11 @@ def _terrain(mark: int) -> bool:
 def draw_marks(painter: QPainter, rect: QRectF, marks: list[int], kit: TerrainSet) -> None:
     """Draw one tile's marks."""
     size = min(rect.width(), rect.height())
-    least = 3.5 if kit.kind is SetKind.CORNER else 2.4
+    least = 2.8 if kit.kind is SetKind.CORNER else 2.2
     half = max(least, size * (0.085 if kit.kind is SetKind.RING else 0.11))
-    for a, b, mark in threads(kit.kind, marks):
+    # Threads would hide tiles as small as these: their marks stand alone.
+    joined = threads(kit.kind, marks) if size >= _SMALL else []
+    for a, b, mark in joined:
         if mark <= len(kit.terrains):
             _thread(painter, slot_point(rect, a), slot_point(rect, b), kit, mark, size)
     for slot in kit.kind.slots:
@@ -129,7 +132,7 @@ def draw_diamond(painter: QPainter, at: QPointF, half: float, kit: TerrainSet, m
             QPointF(at.x() - half, at.y()),
         ]
     )
-    painter.setPen(QPen(QColor(LINEN.ink), 1.3))
+    painter.setPen(QPen(QColor(LINEN.ink), 1.3 if half >= 3.5 else 0.7))
     painter.setBrush(fill)
     painter.drawPolygon(shape)
     if half >= 5.5:

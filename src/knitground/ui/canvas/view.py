@@ -19,6 +19,7 @@ from PySide6.QtWidgets import QAbstractSpinBox, QApplication, QLineEdit, QWidget
 from knitground.core.base.window import Box
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.laying import Plan
+from knitground.core.edit.sizes import Margins, resize_map
 from knitground.core.model.map import Map
 from knitground.ui.canvas.chunks import ChunkStore
 from knitground.ui.canvas.ghost import Ghost
@@ -32,7 +33,7 @@ from knitground.ui.canvas.overlay import (
 )
 from knitground.ui.canvas.why import draw_why, under_pointer
 from knitground.ui.canvas.zoom import STEPS, Camera
-from knitground.ui.planning import Pointer, brush, refusal
+from knitground.ui.planning import Pointer, brush, outside, refusal
 from knitground.ui.session import Session
 from knitground.ui.theme import theme
 from knitground.ui.tools.tool import Tool
@@ -226,6 +227,9 @@ class MapView(QWidget):
         if change.what is What.SLICING or change.what is What.TILESETS:
             self._store.atlas.refresh()
             self._store.touch_all()
+        elif change.map is self._map and change.what is What.SIZE and self._map is not None:
+            self._cursor = None
+            self._store = ChunkStore(self.session.doc, self._map)
         elif change.map is self._map and change.what is What.CELLS:
             self._follow_cells(change)
             return
@@ -446,10 +450,28 @@ class MapView(QWidget):
         self._at = at
         refused = refusal(self.session, at)
         if refused:
-            self.session.warn(f"Nothing laid: {refused}")
+            if self._map is not None and outside(self._map, at):
+                self._offer_growth(at)
+            else:
+                self.session.warn(f"Nothing laid: {refused}")
             return
         self._stroking = self._tool().press(at)
         self.update()
+
+    def _offer_growth(self, at: Pointer) -> None:
+        """Offer to grow the map so far that a place outside lies on it."""
+        map_ = self._map
+        assert map_ is not None
+        row, col = at.cell(map_)
+        margins = Margins(
+            max(0, -row), max(0, -col), max(0, row + 1 - map_.height), max(0, col + 1 - map_.width)
+        )
+        size = f"{map_.width} × {map_.height} cells"
+        self.session.offer(
+            f"Nothing laid: that is outside the map of {size}",
+            "Grow the map here",
+            lambda: self.session.attempt(lambda: self.session.doc.apply(resize_map(map_, margins))),
+        )
 
     def _release(self) -> None:
         if self._stroking:

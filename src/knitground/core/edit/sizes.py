@@ -1,0 +1,179 @@
+"""Edits of a map's size: grown and cut on any side; what would be lost is counted first."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from knitground.core.base.errors import EditError
+from knitground.core.edit.atoms import Atom, SetField, close_seam
+from knitground.core.edit.changed import Changed, What
+from knitground.core.edit.document import Edit
+from knitground.core.edit.maps import check_size
+from knitground.core.model.layers import GroundLayer, Layer
+from knitground.core.model.map import Legend, Map
+from knitground.core.model.project import Project, free_name
+
+
+@dataclass(frozen=True)
+class Margins:
+    """Cells that a map gains on each side; less than 0: that it loses."""
+
+    top: int = 0
+    left: int = 0
+    bottom: int = 0
+    right: int = 0
+
+
+def resize_map(map_: Map, margins: Margins) -> Edit:
+    """Grow or cut a map; what is new is empty.
+
+    Raises
+    ------
+    EditError
+        The map would have a side of 0 or over 65 535 cells, or too many cells in all.
+    """
+    height = map_.height + margins.top + margins.bottom
+    width = map_.width + margins.left + margins.right
+    check_size(height, width)
+    if (height, width) == (map_.height, map_.width) and margins.top == margins.left == 0:
+        return Edit("Resize map", ())
+    changed = Changed(What.SIZE, map_)
+    atoms: list[Atom] = [
+        SetField(map_, "height", height, changed),
+        SetField(map_, "width", width, changed),
+    ]
+    for layer in map_.layers:
+        atoms += _layer_atoms(map_, layer, margins, changed)
+    return Edit(f"Resize “{map_.name}” to {width} × {height}", tuple(atoms))
+
+
+def _layer_atoms(map_: Map, layer: Layer, margins: Margins, changed: Changed) -> list[Atom]:
+    names = ["cells"]
+    if isinstance(layer, GroundLayer):
+        names += ["terrain", "pinned"]
+    atoms: list[Atom] = []
+    for name in names:
+        old: NDArray[Any] = getattr(layer, name)
+        new = _moved(old, margins)
+        if name == "terrain" and map_.wrap:
+            close_seam(new)
+        atoms.append(SetField(layer, name, new, changed, nbytes=old.nbytes + new.nbytes))
+    return atoms
+
+
+def _moved(old: NDArray[Any], margins: Margins) -> NDArray[Any]:
+    """Copy an array into one with so many rows and columns more on each side."""
+    high, wide = old.shape
+    shape = (high + margins.top + margins.bottom, wide + margins.left + margins.right)
+    out = np.zeros(shape, old.dtype)
+    top, left = max(0, -margins.top), max(0, -margins.left)
+    bottom, right = min(high, high + margins.bottom), min(wide, wide + margins.right)
+    if top < bottom and left < right:
+        part = old[top:bottom, left:right]
+        row, col = top + margins.top, left + margins.left
+        out[row : row + part.shape[0], col : col + part.shape[1]] = part
+    return out
+
+
+def cut_content(map_: Map, margins: Margins) -> dict[str, int]:
+    """Count, by layer, the cells laid by hand or with terrain that a resize would cut off."""
+    kept = np.zeros((map_.height, map_.width), np.bool_)
+    top, left = max(0, -margins.top), max(0, -margins.left)
+    bottom = map_.height + min(0, margins.bottom)
+    right = map_.width + min(0, margins.right)
+    if top < bottom and left < right:
+        kept[top:bottom, left:right] = True
+    lost = {}
+    for layer in map_.layers:
+        filled = layer.cells > 0
+        if isinstance(layer, GroundLayer):
+            filled = layer.pinned | (layer.terrain[:-1, :-1] > 0)
+        count = int((filled & ~kept).sum())
+        if count:
+            lost[layer.name] = count
+    return lost
+
+
+def duplicate_map(project: Project, map_: Map) -> tuple[Edit, Map]:
+    """Add a copy of a map to the project."""
+    name = free_name(f"{map_.name} copy", [each.name for each in project.maps])
+    made = replace(map_, name=name, legend=Legend(), layers=[])
+    places = np.array(
+        [made.legend.place(tile) if tile else 0 for tile in map_.legend.tiles], np.int32
+    )
+    made.layers = [duplicate(layer) for layer in map_.layers]
+    for layer in made.layers:
+        layer.cells = np.where(layer.cells > 0, places[np.maximum(layer.cells, 0)], layer.cells)
+    changed = Changed(What.MAPS, made)
+    maps = [*project.maps, made]
+    return Edit(f"Duplicate map “{map_.name}”", (SetField(project, "maps", maps, changed),)), made
+
+
+def duplicate(layer: Layer, name: str | None = None, number: int | None = None) -> Layer:
+    """Copy a layer, its arrays too."""
+    made = replace(layer, cells=layer.cells.copy())
+    made.name = layer.name if name is None else name
+    made.number = layer.number if number is None else number
+    if isinstance(made, GroundLayer):
+        made.terrain = made.terrain.copy()
+        made.pinned = made.pinned.copy()
+    return made
+
+
+def duplicate_layer(map_: Map, layer: Layer) -> tuple[Edit, Layer]:
+    """Add a copy of a layer in front of it."""
+    name = free_name(f"{layer.name} copy", [each.name for each in map_.layers])
+    made = duplicate(layer, name, map_.free_number())
+    layers = list(map_.layers)
+    layers.insert(layers.index(layer) + 1, made)
+    changed = Changed(What.LAYERS, map_)
+    edit = Edit(f"Duplicate layer “{layer.name}”", (SetField(map_, "layers", layers, changed),))
+    return edit, made
+
+
+def merge_down(map_: Map, layer: Layer) -> Edit:
+    """Lay a tile layer's tiles on the tile layer behind it, and delete it.
+
+    Raises
+    ------
+    EditError
+        There is none behind it, one of them is not a tile layer, or the one behind is locked.
+    """
+    at = map_.layers.index(layer)
+    if at == 0:
+        raise EditError(f"“{layer.name}” is the back layer: there is none to merge it into")
+    below = map_.layers[at - 1]
+    for each in (layer, below):
+        if isinstance(each, GroundLayer):
+            raise EditError(
+                f"“{each.name}” is a ground layer, which remembers terrain and no tiles: only tile "
+                "layers merge"
+            )
+    if below.locked:
+        raise EditError(f"“{below.name}” is locked: unlock it first")
+    merged = np.where(layer.cells != 0, layer.cells, below.cells)
+    layers = [each for each in map_.layers if each is not layer]
+    atoms: tuple[Atom, ...] = (
+        SetField(
+            below, "cells", merged, Changed(What.CELLS, map_, below), nbytes=2 * merged.nbytes
+        ),
+        SetField(map_, "layers", layers, Changed(What.LAYERS, map_)),
+    )
+    return Edit(f"Merge “{layer.name}” into “{below.name}”", atoms)
+
+
+def show_only(map_: Map, layer: Layer) -> Edit:
+    """Hide all other layers; if they are hidden already, show all."""
+    others = [each for each in map_.layers if each is not layer]
+    alone = layer.visible and not any(each.visible for each in others)
+    changed = Changed(What.LAYERS, map_)
+    atoms = tuple(
+        SetField(each, "visible", alone or each is layer, changed)
+        for each in map_.layers
+        if each.visible != (alone or each is layer)
+    )
+    return Edit("Show all layers" if alone else f"Show only “{layer.name}”", atoms)
