@@ -15,6 +15,7 @@ from knitground.ui.swapdialog import SwapDialog
 from knitground.ui.tools.brushes import Erase, Paint
 from knitground.ui.tools.fill import Fill
 from knitground.ui.tools.pick import Pick
+from knitground.ui.tools.select import Select
 from knitground.ui.tools.shapes import Box, Line
 from knitground.ui.tools.tool import Tool
 from knitground.ui.widgets import button, column, primary, row
@@ -30,7 +31,7 @@ class MapSide(QWidget):
         self.session = session
         made: list[Tool] = [
             Paint(session), Line(session), Box(session), Fill(session), Erase(session),
-            Pick(session),
+            Pick(session), Select(session),
         ]  # fmt: skip
         self.tools = {tool.key: tool for tool in made}
         self.tabs = QTabBar()

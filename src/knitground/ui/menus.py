@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 from PySide6.QtGui import QKeySequence
 
 from knitground import __version__
+from knitground.ui import clipboard
 from knitground.ui.canvas.zoom import STEPS
 from knitground.ui.commands import Commands
 from knitground.ui.rail import STAGES
@@ -63,6 +64,14 @@ def _edit(window: Window, commands: Commands) -> None:
     add("Undo", lambda: session.doc.undo(), "Ctrl+Z")
     redo = add("Redo", lambda: session.doc.redo(), "Ctrl+Y")
     redo.setShortcuts(_keys("Ctrl+Y", "Ctrl+Shift+Z"))
+    commands.line("Edit")
+    add("Copy", lambda: clipboard.copy(session), "Ctrl+C")
+    add("Cut", lambda: clipboard.cut(session), "Ctrl+X")
+    add("Paste into hand", lambda: clipboard.paste(session), "Ctrl+V")
+    add("Erase selection", lambda: clipboard.delete(session), "Del")
+    add("Fill selection", lambda: clipboard.fill(session), "Ctrl+Shift+F")
+    add("Select all", lambda: clipboard.select_all(session), "Ctrl+A")
+    add("Select nothing", lambda: session.select(None), "Ctrl+Shift+A")
     commands.line("Edit")
     add("Reroll", lambda: session.set_seed(session.seed + 1), "R")
     add("Larger brush", lambda: session.set_size(session.size + 1), ".")

@@ -11,7 +11,7 @@ from knitground.core.base.window import Box, read
 from knitground.core.chance.draw import MIX_SLOTS, draw_cells, slot_table
 from knitground.core.edit.flood import Region, flood, flood_in, same_ground
 from knitground.core.edit.laying import Plan, plan_cells, plan_sides, plan_terrain, plan_unpin
-from knitground.core.knit.sides import SideMask, sides_along
+from knitground.core.knit.sides import SideMask, sides_along, sides_of
 from knitground.core.model.layers import Cells, GroundLayer, Layer
 from knitground.core.model.map import Map
 from knitground.core.model.terrain import SetKind
@@ -57,7 +57,7 @@ def refusal(session: Session, at: Pointer | None) -> str | None:
         return "no map yet — Ctrl+N makes one"
     if layer is None:
         return "no layer yet — add one below"
-    if session.tool == "pick":
+    if session.tool in ("pick", "select"):
         return None
     if layer.locked:
         return f"{layer.name} is locked — Ctrl+L unlocks it"
@@ -151,10 +151,16 @@ def plan_fill(
 
 
 def fill_region(
-    session: Session, map_: Map, layer: Layer, at: Pointer, limit: int | None
+    session: Session,
+    map_: Map,
+    layer: Layer,
+    at: Pointer,
+    limit: int | None,
+    *,
+    cells: bool = False,
 ) -> Region:
-    """Find what a fill covers: vertices for a terrain in hand, else cells."""
-    if session.lays_terrain and isinstance(layer, GroundLayer):
+    """Find what a fill covers: vertices for a terrain in hand, else (or if asked for) cells."""
+    if not cells and session.lays_terrain and isinstance(layer, GroundLayer):
         row, col = at.vertex(map_)
         grid = layer.terrain[:-1, :-1] if map_.wrap else layer.terrain
         row, col = _inside(row, col, grid.shape, map_.wrap)
@@ -174,6 +180,37 @@ def _inside(row: int, col: int, size: tuple[int, ...], wrap: bool) -> tuple[int,
     if wrap:
         return row % size[0], col % size[1]
     return min(max(row, 0), size[0] - 1), min(max(col, 0), size[1] - 1)
+
+
+def plan_selected(session: Session) -> Plan | None:
+    """Plan laying what is in hand on the selected cells; None where it is refused."""
+    chosen, layer = session.selection, session.layer
+    if chosen is None or layer is None or layer.locked or not layer.visible:
+        return None
+    if _hand_refusal(session.hand, layer) is not None:
+        return None
+    box, mask = chosen.box, chosen.mask
+    if isinstance(session.hand, TerrainInHand) and session.set_kind is SetKind.CORNER:
+        box, mask = sides_of(box, mask)[0], np.pad(mask, ((0, 1), (0, 1)))
+        mask = mask | np.roll(mask, 1, 0) | np.roll(mask, 1, 1) | np.roll(mask, (1, 1), (0, 1))
+    anchor = (0, 0) if session.pattern_on_map else (box.top, box.left)
+    return plan_region(session, Region(box, mask), "Fill selection with", anchor)
+
+
+def erase_selected(session: Session) -> Plan | None:
+    """Plan emptying the selected cells: pins first, then terrain; or the tiles of a tile layer."""
+    chosen, layer, map_ = session.selection, session.layer, session.map
+    if chosen is None or layer is None or map_ is None or layer.locked or not layer.visible:
+        return None
+    box, mask = chosen.box, chosen.mask
+    if not isinstance(layer, GroundLayer):
+        return plan_cells(map_, layer, box, np.zeros(mask.shape, np.int32), mask, "Erase selection")
+    if (read(layer.pinned, box) & mask).any():
+        return plan_unpin(session.doc, map_, layer, box, mask, "Release pins of selection")
+    if layer.kind_of_set is SetKind.CORNER:
+        box, mask = sides_of(box, mask)[0], np.pad(mask, ((0, 1), (0, 1)))
+        mask = mask | np.roll(mask, 1, 0) | np.roll(mask, 1, 1) | np.roll(mask, (1, 1), (0, 1))
+    return plan_terrain(session.doc, map_, layer, box, mask, 0, "Erase terrain of selection")
 
 
 def plan_region(

@@ -7,6 +7,7 @@ from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import (
     QButtonGroup,
     QCheckBox,
+    QComboBox,
     QFrame,
     QLabel,
     QPushButton,
@@ -16,6 +17,7 @@ from PySide6.QtWidgets import (
 
 from knitground.ui.hand import MixInHand, PatchInHand, TerrainInHand
 from knitground.ui.session import MAX_BRUSH, Session
+from knitground.ui.tools.select import WAYS
 from knitground.ui.tools.tool import Tool
 from knitground.ui.widgets import button, icon, row
 from knitground.ui.words import tip
@@ -64,6 +66,10 @@ class Ribbon(QFrame):
             "A patch repeats from the map's corner, else from where the drag began"
         )
         self.pattern.toggled.connect(session.set_pattern_on_map)
+        self.way = QComboBox()
+        self.way.addItems(list(WAYS))
+        self.way.setToolTip("How Select chooses cells; Shift adds, Ctrl takes away")
+        self.way.textActivated.connect(session.set_select_way)
         self.seed = QLabel()
         self.reroll = button("Reroll", lambda: session.set_seed(session.seed + 1),
                              "Draw the mix anew", "R")  # fmt: skip
@@ -73,7 +79,7 @@ class Ribbon(QFrame):
         in_hand.setProperty("role", "note")
         self.setLayout(
             row(*self.buttons.values(), self.tool, rule, in_hand, self.hand,
-                self.pattern, self.outline, self.brush, self.seed, self.reroll,
+                self.way, self.pattern, self.outline, self.brush, self.seed, self.reroll,
                 margins=6, spacing=6)
         )  # fmt: skip
         self.layout().setStretch(len(self.buttons) + 3, 1)  # type: ignore[union-attr]
@@ -116,6 +122,8 @@ class Ribbon(QFrame):
         self.brush.blockSignals(False)
         self.brush.setVisible(s.tool in ("paint", "line", "box", "erase"))
         self.outline.setVisible(s.tool == "box")
+        self.way.setVisible(s.tool == "select")
+        self.way.setCurrentText(s.select_way)
         self.outline.setChecked(s.outline)
         repeats = isinstance(s.hand, PatchInHand) and s.tool in ("line", "box", "fill")
         self.pattern.setVisible(repeats)

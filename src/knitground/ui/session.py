@@ -12,6 +12,7 @@ from knitground.core.base.errors import KnitError
 from knitground.core.base.progress import Progress, no_progress
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.document import Document, Edit
+from knitground.core.edit.selecting import Selection
 from knitground.core.model.layers import GroundLayer, Layer
 from knitground.core.model.map import Map
 from knitground.core.model.project import Project
@@ -40,6 +41,8 @@ class Session(QObject):
     """Another map, layer, tileset, tool, brush or thing in hand is chosen."""
     noticed = Signal(str, str)
     """A quiet note: its text, and “warning”, “good” or “note”."""
+    selected = Signal()
+    """Other cells of the map are selected."""
     offered = Signal(str, str, object)
     """A warning, the text of a button, and what the button does."""
     pointed = Signal(str)
@@ -63,6 +66,8 @@ class Session(QObject):
         self.tile_size = 1
         self.outline = False
         self.pattern_on_map = True
+        self.selection: Selection | None = None
+        self.select_way = "box"
         self.seed = 1
         self.revision = 0
         self.runner: (
@@ -82,6 +87,7 @@ class Session(QObject):
         self.doc = Document(project)
         self._connect()
         self.hand = None
+        self.select(None)
         self.map = project.maps[0] if project.maps else None
         self.tileset = project.tilesets[0] if project.tilesets else None
         self.layer = self._first_layer()
@@ -130,6 +136,7 @@ class Session(QObject):
         """Show another map."""
         if map_ is not self.map:
             self.map = map_
+            self.select(None)
             self.layer = self._first_layer()
             self.picked.emit()
 
@@ -208,6 +215,17 @@ class Session(QObject):
         self.pattern_on_map = on
         self.picked.emit()
 
+    def select(self, selection: Selection | None) -> None:
+        """Choose other cells of the map."""
+        if selection is not self.selection:
+            self.selection = selection
+            self.selected.emit()
+
+    def set_select_way(self, way: str) -> None:
+        """Let Select choose by box, by lasso, by the same tile or by region."""
+        self.select_way = way
+        self.picked.emit()
+
     def set_seed(self, seed: int) -> None:
         """Draw mixes from another seed."""
         self.seed = seed
@@ -227,6 +245,8 @@ class Session(QObject):
 
     def _on_changed(self, change: Changed) -> None:
         self.revision += 1
+        if change.what is What.SIZE:
+            self.select(None)
         if self.map not in self.project.maps:
             self.map = self.project.maps[-1] if self.project.maps else None
             self.layer = self._first_layer()

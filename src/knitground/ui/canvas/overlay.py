@@ -10,6 +10,7 @@ from PySide6.QtGui import QColor, QFont, QFontMetricsF, QPainter, QPen, QPolygon
 
 from knitground.core.base.window import Box
 from knitground.core.edit.laying import Plan
+from knitground.core.edit.selecting import Selection
 from knitground.core.model.layers import GroundLayer, Layer
 from knitground.core.model.map import Map
 from knitground.ui.canvas.chunks import ChunkStore
@@ -130,6 +131,36 @@ def _dashes(painter: QPainter, rect: QRectF) -> None:
     pen.setDashPattern([3, 2.5])
     painter.setPen(pen)
     painter.drawRect(rect)
+
+
+def draw_selection(
+    painter: QPainter, camera: Camera, map_: Map, chosen: Selection, view: QRect
+) -> None:
+    """Outline the selected cells, however they lie."""
+    seen = seen_cells(camera, map_, view).grown(1)
+    box = Box(
+        max(seen.top, chosen.box.top), max(seen.left, chosen.box.left),
+        min(seen.bottom, chosen.box.bottom), min(seen.right, chosen.box.right),
+    )  # fmt: skip
+    if box.is_empty:
+        return
+    top, left = box.top - chosen.box.top, box.left - chosen.box.left
+    mask = np.pad(chosen.mask, 1)[top : top + box.height + 2, left : left + box.width + 2]
+    lines = []
+    high, wide = map_.tile_height, map_.tile_width
+    for row, col in np.argwhere(mask[1:, 1:-1] != mask[:-1, 1:-1]).tolist():
+        a = camera.to_screen((box.left + col) * wide, (box.top + row) * high)
+        b = camera.to_screen((box.left + col + 1) * wide, (box.top + row) * high)
+        lines.append(QLineF(*a, *b))
+    for row, col in np.argwhere(mask[1:-1, 1:] != mask[1:-1, :-1]).tolist():
+        a = camera.to_screen((box.left + col) * wide, (box.top + row) * high)
+        b = camera.to_screen((box.left + col) * wide, (box.top + row + 1) * high)
+        lines.append(QLineF(*a, *b))
+    for colour, width, style in (
+        (LINEN.panel, 3.0, Qt.PenStyle.SolidLine), (LINEN.madder, 2.0, Qt.PenStyle.DashLine),
+    ):  # fmt: skip
+        painter.setPen(QPen(QColor(colour), width, style))
+        painter.drawLines(lines)
 
 
 def draw_area(painter: QPainter, camera: Camera, map_: Map, area: Box) -> None:

@@ -30,6 +30,7 @@ from knitground.ui.canvas.overlay import (
     draw_label,
     draw_pins,
     draw_plan,
+    draw_selection,
 )
 from knitground.ui.canvas.why import draw_why, under_pointer
 from knitground.ui.canvas.zoom import STEPS, Camera
@@ -86,6 +87,7 @@ class MapView(QWidget):
         session.opened.connect(self._reopen)
         session.changed.connect(self.follow)
         session.picked.connect(self._on_picked)
+        session.selected.connect(self.update)
 
     # What is shown
 
@@ -108,6 +110,9 @@ class MapView(QWidget):
         layer = s.layer.name if s.layer else ""
         if s.tool == "pick":
             return f"Pick ← {layer}", False
+        if s.tool == "select":
+            count = s.selection.count if s.selection else 0
+            return f"Select by {s.select_way} · {count} cells", False
         what = "" if s.tool == "erase" else f" · {s.hand.title}" if s.hand else ""
         more = " (goes on beyond what is shown)" if self._fill_goes_on() else ""
         plan = self.plan
@@ -335,6 +340,8 @@ class MapView(QWidget):
         area = getattr(self._tools["pick"], "area", None)
         if area is not None:
             draw_area(painter, self.camera, self._map, area)
+        if self.session.selection is not None:
+            draw_selection(painter, self.camera, self._map, self.session.selection, clip)
         draw_cursor(painter, self.camera, self._map, self._cursor, clip)
         plan = self.plan
         if plan is not None and plan.changes_anything and self._shows(plan.box, clip):
@@ -375,6 +382,7 @@ class MapView(QWidget):
             self.setCursor(Qt.CursorShape.ClosedHandCursor)
         elif event.button() == Qt.MouseButton.LeftButton:
             self._cursor = None
+            self._tool().modifiers = event.modifiers()
             self._press(self._pointer(event.position()))
         elif event.button() == Qt.MouseButton.RightButton:
             self._at = self._pointer(event.position())

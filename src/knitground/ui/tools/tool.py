@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from abc import ABC, abstractmethod
 
+from PySide6.QtCore import Qt
+
 from knitground.core.edit.laying import Plan
 from knitground.ui.planning import Pointer
 from knitground.ui.session import Session
@@ -20,6 +22,7 @@ class Tool(ABC):
 
     def __init__(self, session: Session) -> None:
         self.session = session
+        self.modifiers = Qt.KeyboardModifier.NoModifier
 
     @property
     def preview(self) -> Plan | None:

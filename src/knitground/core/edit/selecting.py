@@ -1,0 +1,142 @@
+"""Selections: which cells of a map are chosen, and what can be done with them."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from knitground.core.base.window import Box
+from knitground.core.edit.document import Document
+from knitground.core.edit.laying import Plan, plan_cells
+from knitground.core.model.layers import GroundLayer, Layer
+from knitground.core.model.map import Map
+from knitground.core.model.patch import Patch
+
+Mask = NDArray[np.bool_]
+
+
+@dataclass(frozen=True, eq=False)
+class Selection:
+    """Chosen cells: `mask` (h, w) inside `box`, which lies on the map."""
+
+    box: Box
+    mask: Mask
+
+    @property
+    def count(self) -> int:
+        """How many cells are chosen."""
+        return int(self.mask.sum())
+
+    def holds(self, row: int, col: int) -> bool:
+        """Whether a cell is chosen."""
+        r, c = row - self.box.top, col - self.box.left
+        inside = 0 <= r < self.mask.shape[0] and 0 <= c < self.mask.shape[1]
+        return inside and bool(self.mask[r, c])
+
+
+def trimmed(box: Box, mask: Mask) -> Selection | None:
+    """Give the selection of a mask, its box as small as it can be; None if nothing is chosen."""
+    rows, cols = np.flatnonzero(mask.any(axis=1)), np.flatnonzero(mask.any(axis=0))
+    if not rows.size:
+        return None
+    top, bottom, left, right = (int(v) for v in (rows[0], rows[-1] + 1, cols[0], cols[-1] + 1))
+    inner = Box(box.top + top, box.left + left, box.top + bottom, box.left + right)
+    return Selection(inner, mask[top:bottom, left:right].copy())
+
+
+def combined(old: Selection | None, new: Selection | None, how: str) -> Selection | None:
+    """Put two selections together.
+
+    Parameters
+    ----------
+    how : “new” takes the second alone, “add” both, “less” the first without the second
+    """
+    if how == "new" or old is None:
+        return new if how != "less" else None
+    if new is None:
+        return old
+    box = old.box.joined(new.box)
+    mask = np.zeros((box.height, box.width), np.bool_)
+    for each, value in ((old, True), (new, how == "add")):
+        top, left = each.box.top - box.top, each.box.left - box.left
+        part = mask[top : top + each.box.height, left : left + each.box.width]
+        part[each.mask] = value
+    return trimmed(box, mask)
+
+
+def select_box(map_: Map, box: Box) -> Selection | None:
+    """Choose a rectangle, as far as it lies on the map."""
+    inner = box.clipped(map_.height, map_.width)
+    if inner.is_empty:
+        return None
+    return Selection(inner, np.ones((inner.height, inner.width), np.bool_))
+
+
+def select_outline(map_: Map, points: list[tuple[float, float]]) -> Selection | None:
+    """Choose the cells whose middle lies inside a closed line.
+
+    Parameters
+    ----------
+    points : rows and columns, in cells, of the line's corners
+
+    Notes
+    -----
+    Even-odd rule: a cell is inside if a ray to the right crosses the line an odd number of times.
+    """
+    if len(points) < 3:
+        return None
+    rows, cols = [row for row, _ in points], [col for _, col in points]
+    box = Box(int(min(rows)), int(min(cols)), int(max(rows)) + 1, int(max(cols)) + 1)
+    box = box.clipped(map_.height, map_.width)
+    if box.is_empty:
+        return None
+    y = (np.arange(box.top, box.bottom) + 0.5)[:, None]
+    x = (np.arange(box.left, box.right) + 0.5)[None, :]
+    mask = np.zeros((box.height, box.width), np.bool_)
+    for (r0, c0), (r1, c1) in zip(points, [*points[1:], points[0]]):
+        if r0 == r1:
+            continue
+        crosses = (y >= min(r0, r1)) & (y < max(r0, r1))
+        mask ^= crosses & (x < c0 + (y - r0) * (c1 - c0) / (r1 - r0))
+    return trimmed(box, mask)
+
+
+def select_like(doc: Document, map_: Map, layer: Layer, row: int, col: int) -> Selection | None:
+    """Choose all cells of a layer that show the same tile as one."""
+    whole = Box(0, 0, map_.height, map_.width)
+    cells = doc.cells(map_, layer, whole)
+    return trimmed(whole, cells == cells[row, col])
+
+
+def patch_of(doc: Document, map_: Map, layer: Layer, chosen: Selection) -> Patch | None:
+    """Take the chosen cells of a layer as a patch; None if they are empty."""
+    cells = doc.cells(map_, layer, chosen.box)
+    cells[~chosen.mask] = 0
+    rows = tuple(tuple(map_.legend.tile(int(place)) for place in line) for line in cells)
+    return Patch(layer.name, rows) if any(tile for row in rows for tile in row) else None
+
+
+def plan_move(
+    doc: Document, map_: Map, layer: Layer, chosen: Selection, down: int, across: int
+) -> Plan:
+    """Plan moving the chosen cells of a tile layer; what falls off the map is lost.
+
+    On a ground layer the tiles are laid as pins, and the ground beneath stays as it is.
+    """
+    box = chosen.box
+    target = Box(box.top + down, box.left + across, box.bottom + down, box.right + across)
+    wide = box.joined(target)
+    values = np.zeros((wide.height, wide.width), np.int32)
+    mask = np.zeros(values.shape, np.bool_)
+    cells = doc.cells(map_, layer, box)
+    top, left = box.top - wide.top, box.left - wide.left
+    if not isinstance(layer, GroundLayer):
+        mask[top : top + box.height, left : left + box.width] |= chosen.mask
+    top, left = target.top - wide.top, target.left - wide.left
+    part = (slice(top, top + box.height), slice(left, left + box.width))
+    laid = chosen.mask & (cells > 0)
+    values[part][laid] = cells[laid]
+    mask[part] |= laid
+    return plan_cells(map_, layer, wide, values, mask, "Move selection")

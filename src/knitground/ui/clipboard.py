@@ -1,0 +1,147 @@
+"""Copying and pasting: patches between maps and projects, pictures to other programs."""
+
+from __future__ import annotations
+
+import json
+
+import numpy as np
+from PySide6.QtCore import QMimeData
+from PySide6.QtWidgets import QApplication
+
+from knitground.core.base.window import Box
+from knitground.core.edit.selecting import patch_of, select_box
+from knitground.core.model.patch import Patch
+from knitground.core.model.tileset import TileRef
+from knitground.core.render.pixels import Pixels
+from knitground.core.render.tiles import tile_pixels
+from knitground.ui.canvas.chunks import image_of
+from knitground.ui.hand import PatchInHand
+from knitground.ui.planning import erase_selected, plan_selected
+from knitground.ui.session import Session
+
+KIND = "application/x-knitground-patch+json"
+_MOST_CELLS = 65_536
+
+
+def copy(session: Session) -> bool:
+    """Put the selected cells of the chosen layer on the clipboard; returns whether it did."""
+    map_, layer, chosen = session.map, session.layer, session.selection
+    if map_ is None or layer is None or chosen is None:
+        session.note("Select cells first: take Select (S) and drag")
+        return False
+    if chosen.box.height * chosen.box.width > _MOST_CELLS:
+        session.warn(f"{chosen.count} cells are too many to copy: select at most {_MOST_CELLS}")
+        return False
+    patch = patch_of(session.doc, map_, layer, chosen)
+    if patch is None:
+        session.note(f"Nothing to copy: “{layer.name}” is empty there")
+        return False
+    data = QMimeData()
+    rows = [[list(tile) if tile else None for tile in row] for row in patch.rows]
+    data.setData(KIND, json.dumps({"name": patch.name, "rows": rows}).encode())
+    pixels = patch_pixels(session, patch)
+    if pixels is not None:
+        data.setImageData(image_of(pixels).copy())
+    QApplication.clipboard().setMimeData(data)
+    session.note(f"{chosen.count} cells of “{layer.name}” copied: paste takes them in hand")
+    return True
+
+
+def cut(session: Session) -> None:
+    """Copy the selected cells and empty them."""
+    if copy(session):
+        delete(session)
+
+
+def delete(session: Session) -> None:
+    """Empty the selected cells of the chosen layer."""
+    plan = erase_selected(session)
+    if plan is None:
+        session.note("Select cells of a layer that is not locked or hidden first")
+    else:
+        session.apply(plan.edit)
+
+
+def fill(session: Session) -> None:
+    """Lay what is in hand on the selected cells."""
+    plan = plan_selected(session)
+    if plan is None:
+        session.note("Select cells, and take something in hand that fits the layer")
+    else:
+        session.apply(plan.edit)
+
+
+def paste(session: Session) -> None:
+    """Take what the clipboard holds in hand."""
+    data = QApplication.clipboard().mimeData()
+    if data is None or not data.hasFormat(KIND):
+        session.warn(_strange(data))
+        return
+    patch = _read(bytes(data.data(KIND).data()))
+    if patch is None:
+        session.warn("The patch on the clipboard is broken: copy it once more")
+        return
+    known = {each.name for each in session.project.tilesets}
+    missing = {tile.tileset for row in patch.rows for tile in row if tile} - known
+    if missing:
+        session.warn(
+            f"The patch uses “{sorted(missing)[0]}”, which this project does not have: add that "
+            "sheet under the same name first"
+        )
+        return
+    session.take(PatchInHand(patch))
+    session.choose_tool("paint")
+
+
+def _strange(data: QMimeData | None) -> str:
+    if data is not None and data.hasImage():
+        return "The clipboard holds a picture: save it as PNG and open it as a sheet in Slice"
+    if data is not None and data.hasText() and data.text().strip():
+        return "The clipboard holds text, no tiles: copy selected cells first"
+    return "The clipboard is empty: copy selected cells first"
+
+
+def _read(raw: bytes) -> Patch | None:
+    try:
+        found = json.loads(raw)
+        rows = tuple(
+            tuple(_tile(each) if each is not None else None for each in row)
+            for row in found["rows"]
+        )
+        name = str(found["name"])[:200]
+    except (ValueError, KeyError, TypeError):
+        return None
+    even = rows and rows[0] and all(len(row) == len(rows[0]) for row in rows)
+    small = even and len(rows) * len(rows[0]) <= _MOST_CELLS
+    return Patch(name, rows) if small else None
+
+
+def _tile(value: list[object]) -> TileRef:
+    name, row, col, turn = value
+    if not (isinstance(row, int) and isinstance(col, int) and isinstance(turn, int)):
+        raise TypeError
+    if min(row, col) < 0 or not 0 <= turn <= 7:
+        raise ValueError
+    return TileRef(str(name), row, col, turn)
+
+
+def patch_pixels(session: Session, patch: Patch) -> Pixels | None:
+    """Draw a patch in cells of the map's size; tiles of another size are left out."""
+    map_ = session.map
+    if map_ is None:
+        return None
+    high, wide = map_.tile_height, map_.tile_width
+    out = np.zeros((patch.height * high, patch.width * wide), np.uint32)
+    for r, row in enumerate(patch.rows):
+        for c, tile in enumerate(row):
+            owner = session.project.tileset_named(tile.tileset) if tile else None
+            pixels = tile_pixels(owner, tile) if owner and tile else None
+            if pixels is not None and pixels.shape == (high, wide):
+                out[r * high : (r + 1) * high, c * wide : (c + 1) * wide] = pixels
+    return out
+
+
+def select_all(session: Session) -> None:
+    """Choose every cell of the map."""
+    if session.map is not None:
+        session.select(select_box(session.map, Box(0, 0, session.map.height, session.map.width)))
