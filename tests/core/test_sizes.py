@@ -1,5 +1,7 @@
 """Maps of another size, copies of maps and layers, merged layers."""
 
+import json
+
 import numpy as np
 import pytest
 from hypothesis import given, settings
@@ -9,6 +11,7 @@ from tests.maps import pair_marks, small_project, snapshot
 
 from knitground.core.base.errors import EditError
 from knitground.core.base.window import Box, whole
+from knitground.core.edit.layers import fade_layer
 from knitground.core.edit.laying import plan_cells, plan_terrain
 from knitground.core.edit.sizes import (
     Margins,
@@ -19,8 +22,13 @@ from knitground.core.edit.sizes import (
     resize_map,
     show_only,
 )
+from knitground.core.files.project_io import open_project, save_project
+from knitground.core.files.ship.json import ship_json
 from knitground.core.knit.knit import knit_box
 from knitground.core.model.terrain import SetKind
+from knitground.core.render.atlas import Atlas
+from knitground.core.render.compose import compose
+from knitground.core.render.pixels import straight
 
 SIDES = st.integers(-3, 5)
 
@@ -138,3 +146,41 @@ def test_layers_are_copied_merged_and_shown_alone():
     tiles.locked = True
     with pytest.raises(EditError, match="unlock it first"):
         merge_down(map_, copy[1])
+
+
+# Opacity
+
+
+def test_a_faded_layer_lets_what_lies_behind_shine_through():
+    doc, map_, ground, tiles = small_project((4, 4))
+    ground.terrain[:] = 1
+    doc.knitter.ensure_all(map_)
+    tiles.cells[1:3, 1:3] = 3
+    atlas = Atlas(doc.project, map_)
+    stack = [ground.cells, tiles.cells]
+    opaque = straight(compose(atlas.at(), stack)).astype(float)
+    alone = straight(compose(atlas.at(), stack[:1])).astype(float)
+    half = straight(compose(atlas.at(), stack, opacities=[1.0, 0.5])).astype(float)
+    assert np.abs(half - (opaque + alone) / 2).max() <= 2
+    none = straight(compose(atlas.at(), stack, opacities=[1.0, 0.0])).astype(float)
+    assert (none == alone).all()
+    assert (compose(atlas.at(), stack, opacities=[1.0, 1.0]) == compose(atlas.at(), stack)).all()
+    faint = compose(atlas.at(), stack[:1], opacities=[0.25])
+    assert ((faint >> 24) == 64).all()
+
+
+def test_opacity_is_an_edit_saved_and_shipped(tmp_path):
+    doc, map_, _, tiles = small_project((4, 4))
+    doc.project.tilesets[0].unsaved = True
+    start = snapshot(doc.project)
+    doc.apply(fade_layer(map_, tiles, 0.4))
+    with pytest.raises(EditError, match=r"opacity 1\.5"):
+        fade_layer(map_, tiles, 1.5)
+    save_project(doc.project, tmp_path / "p")
+    assert open_project(tmp_path / "p").project.maps[0].layers[1].opacity == 0.4
+    doc.knitter.ensure_all(map_)
+    files = ship_json(doc.project, map_, tmp_path)
+    shipped = next(data for path, data in files.items() if path.suffix == ".json")
+    assert [layer["opacity"] for layer in json.loads(shipped)["layers"]] == [1.0, 0.4]
+    doc.undo()
+    assert snapshot(doc.project) == start

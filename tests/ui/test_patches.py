@@ -6,8 +6,9 @@ import numpy as np
 import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QMenu, QSlider
 from tests.maps import snapshot
-from tests.ui.conftest import RIGHT, click, drag, move, settle
+from tests.ui.conftest import RIGHT, click, drag, move, pixels, settle
 
 from knitground.core.base.window import Box
 from knitground.core.model.patch import Patch, turn_tile
@@ -242,3 +243,36 @@ def test_maps_and_layers_are_doubled_from_the_menu_and_a_cell_is_gone_to(window,
     while session.doc.undo():
         pass
     assert snapshot(session.project) == start
+
+
+def test_a_layers_opacity_slides_on_the_map_as_one_step(window, view):
+    session, strip = window.session, window.mapside.strip
+    layer = session.map.layers[0]
+    view.leaveEvent(None)
+    pixels(view)
+    settle()
+    before = pixels(view)
+    menu = QMenu()
+    action = strip._opacity_action(menu, session.map, layer)
+    slider = action.defaultWidget().findChild(QSlider)
+    for value in (80, 50, 30):
+        slider.setValue(value)
+    assert layer.opacity == 0.3
+    assert session.doc.history.names == ["Opacity of “Pans” 30%"]
+    settle()
+    assert (pixels(view) != before).mean() > 0.3
+    session.doc.undo()
+    settle()
+    assert layer.opacity == 1.0
+    assert (pixels(view) == before).all()
+
+
+def test_shift_paints_straight_from_where_the_last_stroke_ended(window, view):
+    session = window.session
+    session.take(TileInHand(ref(0, 5), 5))
+    session.set_size(1)
+    click(view, view.screen_at(5, 5))
+    click(view, view.screen_at(5, 11), modifiers=Qt.KeyboardModifier.ShiftModifier)
+    laid = np.argwhere(session.map.layers[2].cells[:20, :20] > 0).tolist()
+    assert laid == [[5, col] for col in range(5, 12)]
+    assert len(session.doc.history.names) == 2

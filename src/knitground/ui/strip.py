@@ -18,13 +18,24 @@ from PySide6.QtGui import (
     QPaintEvent,
     QPen,
 )
-from PySide6.QtWidgets import QFrame, QInputDialog, QLabel, QMenu, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QFrame,
+    QInputDialog,
+    QLabel,
+    QMenu,
+    QScrollArea,
+    QSlider,
+    QVBoxLayout,
+    QWidget,
+    QWidgetAction,
+)
 
 from knitground.core.base.window import Box
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.layers import (
     add_layer,
     delete_layer,
+    fade_layer,
     lock_layer,
     move_layer,
     rename_layer,
@@ -357,12 +368,30 @@ class Strip(QFrame):
     def _knit_from(self, map_: Map, layer: GroundLayer, tileset: str, set_name: str) -> None:
         self.session.apply(use_set(map_, layer, tileset, set_name))
 
+    def _opacity_action(self, menu: QMenu, map_: Map, layer: Layer) -> QWidgetAction:
+        """Make a slider of the layer's opacity; one drag of it is one step."""
+        slider = QSlider(Qt.Orientation.Horizontal)
+        slider.setRange(0, 100)
+        slider.setValue(round(layer.opacity * 100))
+        slider.setToolTip("Opacity of the layer, in %")
+        slider.setAccessibleName("Opacity")
+        key = object()
+        slider.valueChanged.connect(
+            lambda value: self.session.apply(fade_layer(map_, layer, value / 100), key)
+        )
+        holder = QWidget()
+        holder.setLayout(row(QLabel("Opacity"), slider, margins=6))
+        action = QWidgetAction(menu)
+        action.setDefaultWidget(holder)
+        return action
+
     def _menu(self, layer: Layer, at: QPoint) -> None:
         map_ = self.session.map
         if map_ is None:
             return
         menu = QMenu(self)
         menu.addAction("Rename…", lambda: self.ask_name(layer))
+        menu.addAction(self._opacity_action(menu, map_, layer))
         menu.addAction("Duplicate", self.duplicate)
         menu.addAction("Merge into the layer behind", self.merge)
         menu.addAction("Show only this one, or all", self.show_only)

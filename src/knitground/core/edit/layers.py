@@ -62,6 +62,15 @@ def lock_layer(map_: Map, layer: Layer, locked: bool) -> Edit:
     return Edit(name, (SetField(layer, "locked", locked, changed),))
 
 
+def fade_layer(map_: Map, layer: Layer, opacity: float) -> Edit:
+    """Let a layer hide more or less of what lies behind it: 0 to 1."""
+    if not 0 <= opacity <= 1:
+        raise EditError(f"opacity {opacity:g} is out of bounds: give 0 to 1")
+    changed = Changed(What.LAYERS, map_, layer)
+    atom = SetField(layer, "opacity", opacity, changed)
+    return Edit(f"Opacity of “{layer.name}” {opacity:.0%}", (atom,))
+
+
 def reseed_layer(map_: Map, layer: GroundLayer, seed: int) -> Edit:
     """Draw all variants of a ground layer anew."""
     changed = Changed(What.KNITTING, map_, layer)

@@ -192,6 +192,7 @@ class _LayerFile(_Part):
     number: Annotated[int, Field(ge=0, le=2**31 - 1)]
     visible: bool = True
     locked: bool = False
+    opacity: Annotated[float, Field(ge=0, le=1, allow_inf_nan=False)] = 1.0
     legend: Annotated[list[TileFile], Field(max_length=1_048_576)] = []
 
 

@@ -64,6 +64,7 @@ def _layer_to_file(map_: Map, layer: Layer) -> TileLayerFile | GroundLayerFile:
         "number": layer.number,
         "visible": layer.visible,
         "locked": layer.locked,
+        "opacity": layer.opacity,
     }
     if isinstance(layer, GroundLayer):
         legend, pins = _pins(map_, layer)
@@ -183,7 +184,9 @@ def _layer_from_file(map_: Map, file: TileLayerFile | GroundLayerFile, name: str
     size = (map_.height, map_.width)
     if isinstance(file, TileLayerFile):
         small = cell_files.from_file(file.cells, *size, 0, len(file.legend), what)
-        return TileLayer(file.name, file.number, file.visible, file.locked, places[small])
+        return TileLayer(
+            file.name, file.number, file.visible, file.locked, places[small], opacity=file.opacity
+        )
     terrain = _terrain_from_file(map_, file, what)
     cells, pinned = _pins_from_file(map_, file, places, what)
     return GroundLayer(
@@ -198,6 +201,7 @@ def _layer_from_file(map_: Map, file: TileLayerFile | GroundLayerFile, name: str
         SetKind(file.set_kind),
         terrain,
         pinned,
+        opacity=file.opacity,
     )
 
 

@@ -31,6 +31,8 @@ class Layer:
     visible: bool = True
     locked: bool = False
     cells: Cells = field(default_factory=no_cells)
+    opacity: float = field(default=1.0, kw_only=True)
+    """How much of what lies behind is hidden: 0 is see-through, 1 hides it."""
 
     kind: ClassVar[str] = ""
     """One word for the kind of layer, as the interface shows it."""

@@ -9,7 +9,7 @@ import numpy as np
 from knitground.core.base.window import Box
 from knitground.core.model.layers import Cells
 from knitground.core.render.atlas import Pictures, Reach
-from knitground.core.render.pixels import Pixels, over
+from knitground.core.render.pixels import Pixels, over, weakened
 
 Margin = tuple[int, int, int, int]
 
@@ -51,7 +51,12 @@ def around(box: Box, reach: Reach, height: int, width: int, wrap: bool) -> tuple
     return wide, margin
 
 
-def compose(pictures: Pictures, stack: Sequence[Cells], margin: Margin = (0, 0, 0, 0)) -> Pixels:
+def compose(
+    pictures: Pictures,
+    stack: Sequence[Cells],
+    margin: Margin = (0, 0, 0, 0),
+    opacities: Sequence[float] = (),
+) -> Pixels:
     """Lay layers over one another, the back one first.
 
     Parameters
@@ -60,6 +65,7 @@ def compose(pictures: Pictures, stack: Sequence[Cells], margin: Margin = (0, 0, 
     stack : cells of the visible layers, all (h, w)
     margin : cells above, left, below and right that are in the stack only because their pictures
         may reach into what is asked for (`around`)
+    opacities : of the layers, 0 to 1; all 1 if none are given
 
     Returns
     -------
@@ -73,6 +79,8 @@ def compose(pictures: Pictures, stack: Sequence[Cells], margin: Margin = (0, 0, 
     """
     if not stack:
         raise ValueError("compose needs at least one layer of cells")
+    if any(part < 1 for part in opacities):
+        return _faded(pictures, stack, margin, opacities)
     tiles = pictures.tiles
     up, left, down, right = margin
     height, width = stack[0].shape
@@ -88,6 +96,18 @@ def compose(pictures: Pictures, stack: Sequence[Cells], margin: Margin = (0, 0, 
             view[rows, :, cols] = over(top, view[rows, :, cols])
         if pictures.big:
             _lay_big(out, pictures, cells, up * high, left * wide)
+    return out
+
+
+def _faded(
+    pictures: Pictures, stack: Sequence[Cells], margin: Margin, opacities: Sequence[float]
+) -> Pixels:
+    """Compose each layer for itself and lay them over one another, weakened as they ask."""
+    out: Pixels | None = None
+    for cells, part in zip(stack, opacities):
+        layer = weakened(compose(pictures, [cells], margin), part)
+        out = layer if out is None else over(layer, out)
+    assert out is not None
     return out
 
 

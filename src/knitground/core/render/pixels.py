@@ -59,6 +59,17 @@ def over(top: Pixels, beneath: Pixels) -> Pixels:
     return blended
 
 
+def weakened(pixels: Pixels, part: float) -> Pixels:
+    """Multiply premultiplied pixels, alpha and all, by a part from 0 to 1; returns a new array."""
+    by = np.uint32(round(min(max(part, 0.0), 1.0) * 255))
+    low = (pixels & _RB) * by + _HALF
+    low = ((low + ((low >> _EIGHT) & _RB)) >> _EIGHT) & _RB
+    high = ((pixels >> _EIGHT) & _RB) * by + _HALF
+    high = (high + ((high >> _EIGHT) & _RB)) & ~_RB
+    faded: Pixels = low | high
+    return faded
+
+
 def turned(tile: Pixels, turn: int) -> Pixels:
     """Turn a tile: bits 0–1 quarter turns clockwise, bit 2 mirrored left to right first."""
     out = tile[:, ::-1] if turn & 4 else tile

@@ -145,7 +145,8 @@ class ChunkStore:
                 stack.append(trial)
             elif each.visible:
                 stack.append(self._doc.cells(map_, each, wide))
-        return compose(pictures, stack, margin)
+        shown = [each for each in map_.layers if each is layer or each.visible]
+        return compose(pictures, stack, margin, [each.opacity for each in shown])
 
     def ghost_image(self, plan: Plan, level: int) -> tuple[Box, QImage]:
         """Draw what a plan will give: the cells shown, and their picture.
@@ -196,7 +197,12 @@ class ChunkStore:
         top, left = (box.top - chunk.box.top) * high, (box.left - chunk.box.left) * wide
         target = chunk.pixels[top : top + box.height * high, left : left + box.width * wide]
         if stack:
-            target[:] = compose(self.atlas.at(level), stack, margin)
+            target[:] = compose(
+                self.atlas.at(level),
+                stack,
+                margin,
+                [layer.opacity for layer in map_.layers if layer.visible],
+            )
         else:
             target[:] = 0
 

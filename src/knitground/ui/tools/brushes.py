@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable
 from math import ceil
 
+from PySide6.QtCore import Qt
+
 from knitground.core.base.errors import KnitError
 from knitground.core.edit.laying import Plan
 from knitground.core.knit.sides import sides_along
@@ -22,6 +24,7 @@ class _Brush(Tool):
         super().__init__(session)
         self._last: Pointer | None = None
         self._anchor: tuple[int, int] | None = None
+        self._end: Pointer | None = None
         self._path = False
         self._crossed = False
 
@@ -36,7 +39,11 @@ class _Brush(Tool):
         if self.session.map is not None and isinstance(self.session.hand, PatchInHand):
             box, _ = brush(self.session, self.session.map, at)
             self._anchor = (box.top, box.left)
-        if not self._path:
+        straight = bool(self.modifiers & Qt.KeyboardModifier.ShiftModifier)
+        if straight and self._end is not None:
+            self._last = self._end
+            self.move(at)  # from where the last stroke ended
+        elif not self._path:
             self._dab(at)
         return self.session.doc.in_stroke
 
@@ -78,6 +85,7 @@ class _Brush(Tool):
     def release(self) -> None:
         if self._path and not self._crossed and self._last is not None:
             self._dab(self._last)  # a click alone: the nearest side, as the ghost shows it
+        self._end = self._last
         self.session.doc.commit_stroke()
 
     def cancel(self) -> None:

@@ -63,6 +63,7 @@ class ShipLayer(_Part):
     name: str
     kind: Literal["tiles", "ground"]
     visible: bool
+    opacity: float
     cells: list[list[int]]
 
 

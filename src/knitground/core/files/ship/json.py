@@ -58,6 +58,7 @@ def ship_json(project: Project, map_: Map, folder: Path) -> dict[Path, bytes]:
                 name=layer.name,
                 kind="ground" if isinstance(layer, GroundLayer) else "tiles",
                 visible=layer.visible,
+                opacity=layer.opacity,
                 cells=translate[np.maximum(layer.cells, 0)].tolist(),
             )
             for layer in map_.layers

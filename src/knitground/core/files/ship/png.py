@@ -46,12 +46,15 @@ def map_picture(
         )
     out = np.zeros((map_.height * high, map_.width * wide, 4), np.uint8)
     stack = [layer.cells for layer in map_.layers if layer.visible]
+    parts = [layer.opacity for layer in map_.layers if layer.visible]
     step = max(1, _BAND_PIXELS // (high * map_.width * wide))
     for top in range(0, map_.height if stack else 0, step):
         progress(top / map_.height)
         band = Box(top, 0, min(top + step, map_.height), map_.width)
         wide_band, margin = around(band, atlas.reach, map_.height, map_.width, map_.wrap)
-        pixels = compose(atlas.at(level), [read(cells, wide_band) for cells in stack], margin)
+        pixels = compose(
+            atlas.at(level), [read(cells, wide_band) for cells in stack], margin, parts
+        )
         out[top * high : top * high + pixels.shape[0]] = straight(pixels)
     return out
 
