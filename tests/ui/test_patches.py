@@ -4,13 +4,14 @@ from itertools import product
 
 import numpy as np
 import pytest
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QMenu, QSlider
 from tests.maps import snapshot
 from tests.ui.conftest import RIGHT, click, drag, move, pixels, settle
 
 from knitground.core.base.window import Box
+from knitground.core.edit.laying import plan_cells
 from knitground.core.model.patch import Patch, turn_tile
 from knitground.core.model.tileset import TileRef
 from knitground.core.render.pixels import turned
@@ -284,3 +285,34 @@ def test_shift_paints_straight_from_where_the_last_stroke_ended(window, view):
     laid = np.argwhere(session.map.layers[2].cells[:20, :20] > 0).tolist()
     assert laid == [[5, col] for col in range(5, 12)]
     assert len(session.doc.history.names) == 2
+
+
+def test_the_overview_shows_the_whole_map_and_leads_about_it(window, view):
+    session, overview = window.session, view.overview
+    assert overview.isHidden()
+    QTest.keyClick(window.shell, Qt.Key.Key_O)
+    settle()
+    assert overview.isVisible()
+    assert overview.geometry().right() <= view.width()
+    view.zoom_to(view.camera.step + 2)
+    frame, scale = overview._frame()
+    seen = overview.seen()
+    assert 0 < seen.width() < frame.width()
+    spot = frame.topLeft().toPoint() + QPoint(int(80 * 16 * scale), int(50 * 16 * scale))
+    click(overview, spot)
+    x, y = view.camera.to_picture(view.width() / 2, view.height() / 2)
+    assert abs(x - 80 * 16) < 2 / scale
+    assert abs(y - 50 * 16) < 2 / scale
+    shown = overview._pixels.copy()
+    drag(overview, spot, frame.topLeft().toPoint() + QPoint(4, 4))
+    assert view.camera.to_picture(view.width() / 2, 0)[0] < 10 / scale
+    session.choose_tool("box")
+    session.take(TileInHand(ref(0, 5), 5))
+    session.apply(plan_cells(session.map, session.layer, Box(0, 0, 20, 20),
+                             np.full((20, 20), session.map.legend.place(ref(1, 4)), np.int32),
+                             np.ones((20, 20), bool), "x").edit)  # fmt: skip
+    QTest.qWait(300)
+    settle()
+    assert (overview._pixels != shown).sum() > 100
+    QTest.keyClick(window.shell, Qt.Key.Key_O)
+    assert overview.isHidden()

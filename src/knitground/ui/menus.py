@@ -99,6 +99,8 @@ def _view(window: Window, commands: Commands) -> None:
     add("Whole map", view.fit, "Home")
     commands.line("View")
     add("Grid lines", lambda: view.set_grid(not view.show_grid), "G", checked=True)
+    add("Overview map", lambda: view.overview.setVisible(view.overview.isHidden()), "O",
+        checked=False)  # fmt: skip
     add("Play animations", lambda: view.set_playing(not view.playing), checked=True)
     add("Repeat 3 × 3", lambda: window.set_repeat(not view.repeat), "Ctrl+Shift+R", checked=False)
     commands.line("View")

@@ -32,6 +32,7 @@ from knitground.ui.canvas.overlay import (
     draw_plan,
     draw_selection,
 )
+from knitground.ui.canvas.overview import Overview
 from knitground.ui.canvas.why import draw_why, under_pointer
 from knitground.ui.canvas.zoom import STEPS, Camera
 from knitground.ui.planning import Pointer, brush, outside, refusal
@@ -84,6 +85,7 @@ class MapView(QWidget):
         self._clock.timeout.connect(self._animate)
         self._later = QTimer(self, singleShot=True, interval=0)
         self._later.timeout.connect(self.update)
+        self.overview = Overview(session, lambda: self.camera, self)
         session.opened.connect(self._reopen)
         session.changed.connect(self.follow)
         session.picked.connect(self._on_picked)
@@ -179,6 +181,7 @@ class MapView(QWidget):
         self._moved()
 
     def _moved(self) -> None:
+        self.overview.update()
         self.zoomed.emit()
         self.update()
 
@@ -223,6 +226,7 @@ class MapView(QWidget):
     def resizeEvent(self, event: QResizeEvent) -> None:
         if self._fresh_view and self._map is not None:
             self._first_view(self._map)
+        self.overview.place()
         super().resizeEvent(event)
 
     def follow(self, change: Changed) -> None:
@@ -432,6 +436,7 @@ class MapView(QWidget):
         """Move the picture by screen pixels."""
         self.camera.left += x
         self.camera.top += y
+        self.overview.update()
         self._fresh_view = False
         self.update()
 
