@@ -52,7 +52,7 @@ class Ribbon(QFrame):
         self.hand.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         self.hand.setMinimumWidth(80)
         self.tool = QLabel()
-        self.tool.setFixedWidth(38)
+        self.tool.setFixedWidth(46)
         self.brush = QSpinBox()
         self.brush.setRange(1, MAX_BRUSH)
         self.brush.setPrefix("size ")
