@@ -13,6 +13,7 @@ from knitground.core.base.errors import EditError
 from knitground.core.base.window import Box, whole
 from knitground.core.edit.layers import fade_layer
 from knitground.core.edit.laying import plan_cells, plan_terrain
+from knitground.core.edit.maps import set_background, set_screen
 from knitground.core.edit.sizes import (
     Margins,
     cut_content,
@@ -24,6 +25,7 @@ from knitground.core.edit.sizes import (
 )
 from knitground.core.files.project_io import open_project, save_project
 from knitground.core.files.ship.json import ship_json
+from knitground.core.files.ship.png import map_picture
 from knitground.core.knit.knit import knit_box
 from knitground.core.model.terrain import SetKind
 from knitground.core.render.atlas import Atlas
@@ -184,3 +186,43 @@ def test_opacity_is_an_edit_saved_and_shipped(tmp_path):
     assert [layer["opacity"] for layer in json.loads(shipped)["layers"]] == [1.0, 0.4]
     doc.undo()
     assert snapshot(doc.project) == start
+
+
+# Background and screen
+
+
+def test_a_background_lies_behind_all_layers_where_they_are_see_through(tmp_path):
+    doc, map_, ground, tiles = small_project((4, 4))
+    doc.project.tilesets[0].unsaved = True
+    ground.terrain[:] = 0
+    ground.terrain[:2, :2] = 1
+    start = snapshot(doc.project)
+    doc.apply(set_background(map_, "#102030"))
+    doc.apply(set_screen(map_, 480, 270))
+    doc.knitter.ensure_all(map_)
+    picture = map_picture(doc.project, map_)
+    assert (picture[8:, 8:] == (0x10, 0x20, 0x30, 255)).all()
+    assert not (picture[:8, :8] == (0x10, 0x20, 0x30, 255)).all()
+    for layer in map_.layers:
+        layer.visible = False
+    assert (map_picture(doc.project, map_) == (0x10, 0x20, 0x30, 255)).all()
+    for layer in map_.layers:
+        layer.visible = True
+    save_project(doc.project, tmp_path / "p")
+    again = open_project(tmp_path / "p").project.maps[0]
+    assert (again.background, again.screen) == ("#102030", (480, 270))
+    doc.undo()
+    doc.undo()
+    assert snapshot(doc.project) == start
+    assert tiles.cells.shape == (4, 4)
+
+
+@pytest.mark.parametrize(
+    ("edit", "words"),
+    [(lambda m: set_background(m, "red"), "is not a colour"),
+     (lambda m: set_screen(m, 0, 180), "screen width 0"),
+     (lambda m: set_screen(m, 320, 99_999), "screen height 99999")],
+)  # fmt: skip
+def test_backgrounds_and_screens_out_of_bounds_are_refused(edit, words):
+    with pytest.raises(EditError, match=words):
+        edit(small_project((4, 4))[1])

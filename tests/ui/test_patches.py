@@ -16,7 +16,7 @@ from knitground.core.model.patch import Patch, turn_tile
 from knitground.core.model.tileset import TileRef
 from knitground.core.render.pixels import turned
 from knitground.ui.bench.draw import TABS
-from knitground.ui.dialogs import ResizeDialog
+from knitground.ui.dialogs import NewMapDialog, ResizeDialog
 from knitground.ui.hand import PatchInHand, TileInHand
 from knitground.ui.tools.shapes import line_cells, swept
 
@@ -316,3 +316,39 @@ def test_the_overview_shows_the_whole_map_and_leads_about_it(window, view):
     assert (overview._pixels != shown).sum() > 100
     QTest.keyClick(window.shell, Qt.Key.Key_O)
     assert overview.isHidden()
+
+
+def test_a_background_and_the_screen_frame_are_seen(window, view):
+    session = window.session
+    for layer in session.map.layers:
+        layer.visible = False
+    view._store.touch_all()
+    view.leaveEvent(None)
+    view.set_grid(False)
+    window.set_background("#aa3366")
+    shown = drawn(view) & 0xFFFFFF
+    assert (shown == 0xAA3366).mean() > 0.3
+    window.set_screen("64 x 48")
+    assert session.map.screen == (64, 48)
+    framed = drawn(view) & 0xFFFFFF
+    zoom = view.camera.zoom
+    assert abs(int((framed == 0xAA3366).sum()) - 64 * 48 * zoom * zoom) < 3000 * zoom
+    window.set_screen("large")
+    assert "is not a size" in window.notices.text.text()
+    window.set_screen("0 × 5")
+    assert "screen width 0" in window.notices.text.text()
+    window.set_background(None)
+    assert session.map.background is None
+
+
+def test_a_new_map_is_measured_in_screens(window):
+    dialog = NewMapDialog(window.session, window.shell)
+    dialog.screen_width.setValue(320)
+    dialog.screen_height.setValue(180)
+    dialog.across.setValue(3)
+    dialog.down.setValue(2)
+    assert (dialog.width_box.value(), dialog.height_box.value()) == (60, 23)
+    dialog.name.setText("Wide")
+    window.add_map(dialog)
+    made = window.session.map
+    assert (made.width, made.height, made.screen) == (60, 23, (320, 180))

@@ -37,11 +37,24 @@ class NewMapDialog(QDialog):
             box.setValue(value)
             box.setSuffix(" cells")
             box.valueChanged.connect(self._check)
+        self.across, self.down = QSpinBox(), QSpinBox()
+        for box, what in ((self.across, "screens wide"), (self.down, "screens high")):
+            box.setRange(0, 1000)
+            box.setSpecialValueText("—")
+            box.setToolTip(f"How many {what}; the size in cells follows")
+            box.valueChanged.connect(self._by_screens)
+        self.screen_width, self.screen_height = QSpinBox(), QSpinBox()
+        for box, value in ((self.screen_width, 320), (self.screen_height, 180)):
+            box.setRange(1, 16_384)
+            box.setValue(value)
+            box.setSuffix(" px")
+            box.valueChanged.connect(self._by_screens)
         self.tilesets = QComboBox()
         self.tilesets.addItems([each.name for each in session.project.tilesets])
         if session.tileset is not None:
             self.tilesets.setCurrentText(session.tileset.name)
         self.tilesets.currentIndexChanged.connect(self._check)
+        self.tilesets.currentIndexChanged.connect(self._by_screens)
         self.wrap = QCheckBox("Wraps at the borders")
         self.facts = QLabel()
         self.facts.setWordWrap(True)
@@ -54,12 +67,27 @@ class NewMapDialog(QDialog):
         form = QFormLayout(self)
         form.addRow("Name", self.name)
         form.addRow("Size", row(self.width_box, QLabel("×"), self.height_box, 1))
+        form.addRow(
+            "or in screens",
+            row(self.across, QLabel("×"), self.down, QLabel("of"), self.screen_width, QLabel("×"),
+                self.screen_height),
+        )  # fmt: skip
         form.addRow("Cells as in", self.tilesets)
         form.addRow("", self.wrap)
         form.addRow(self.facts)
         form.addRow(self.buttons)
         self.setMinimumWidth(380)
         self._check()
+
+    def _by_screens(self) -> None:
+        """Work the size in cells out of screens; a last cell that shows in part counts."""
+        tile_height, tile_width = self._tile()
+        if self.across.value():
+            pixels = self.across.value() * self.screen_width.value()
+            self.width_box.setValue(-(-pixels // tile_width))
+        if self.down.value():
+            pixels = self.down.value() * self.screen_height.value()
+            self.height_box.setValue(-(-pixels // tile_height))
 
     def _check(self) -> None:
         height, width = self.height_box.value(), self.width_box.value()
@@ -94,6 +122,7 @@ class NewMapDialog(QDialog):
             self.width_box.value(),
             *self._tile(),
             wrap=self.wrap.isChecked(),
+            screen=(self.screen_width.value(), self.screen_height.value()),
         )
         tileset = self.session.project.tileset_named(self.tilesets.currentText())
         for kit in tileset.sets if tileset else []:

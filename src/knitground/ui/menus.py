@@ -99,6 +99,7 @@ def _view(window: Window, commands: Commands) -> None:
     add("Whole map", view.fit, "Home")
     commands.line("View")
     add("Grid lines", lambda: view.set_grid(not view.show_grid), "G", checked=True)
+    add("Screen frame", lambda: view.set_screen(not view.show_screen), "Shift+S", checked=False)
     add("Overview map", lambda: view.overview.setVisible(view.overview.isHidden()), "O",
         checked=False)  # fmt: skip
     add("Play animations", lambda: view.set_playing(not view.playing), checked=True)
@@ -154,6 +155,9 @@ def _map(window: Window, commands: Commands) -> None:
     add = partial(commands.add, "Map")
     add("New map…", window.new_map, "Ctrl+N")
     add("Size of the map…", window.resize_map)
+    add("Background…", window.ask_background)
+    add("No background", lambda: window.set_background(None))
+    add("Screen size…", window.ask_screen)
     add("Duplicate map", window.duplicate_map)
     add("Delete map", window.mapside.delete_map)
     add("Go to cell…", window.go_to_cell, "Ctrl+G")

@@ -10,12 +10,14 @@ from typing import Any
 from PySide6.QtCore import QEvent, QObject, Qt, QTimer
 from PySide6.QtGui import (
     QCloseEvent,
+    QColor,
     QKeyEvent,
     QKeySequence,
     QShortcut,
 )
 from PySide6.QtWidgets import (
     QApplication,
+    QColorDialog,
     QFileDialog,
     QInputDialog,
     QLabel,
@@ -27,7 +29,7 @@ from PySide6.QtWidgets import (
 
 from knitground.core.base.errors import KnitError
 from knitground.core.base.progress import Progress
-from knitground.core.edit.maps import add_map
+from knitground.core.edit.maps import add_map, set_background, set_screen
 from knitground.core.edit.sizes import duplicate_map, resize_map
 from knitground.core.files.places import PROJECT_NAME
 from knitground.core.files.project_io import (
@@ -522,6 +524,43 @@ class Window(QObject):
             )
             return
         self.mapside.view.show_cell(row, col)
+
+    def ask_background(self) -> None:
+        """Ask for the colour behind all layers of the map."""
+        map_ = self.session.map
+        if map_ is not None:
+            old = QColor(map_.background or "#84898a")
+            colour = QColorDialog.getColor(old, self.shell, "Background of the map")
+            if colour.isValid():
+                self.set_background(colour.name())
+
+    def set_background(self, colour: str | None) -> None:
+        """Put a colour behind all layers of the map, or none."""
+        if self.session.map is not None:
+            self.session.apply(set_background(self.session.map, colour))
+
+    def ask_screen(self) -> None:
+        """Ask how many pixels a player sees at a time, and show the frame."""
+        map_ = self.session.map
+        if map_ is None:
+            return
+        old = f"{map_.screen[0]} × {map_.screen[1]}"
+        text, ok = QInputDialog.getText(self.shell, "Screen size", "Width × height in px", text=old)
+        if ok:
+            self.set_screen(text)
+
+    def set_screen(self, text: str) -> None:
+        """Give the map the screen that “width × height” names."""
+        map_ = self.session.map
+        numbers = re.findall(r"-?\d+", text)
+        if map_ is None or len(numbers) != 2:
+            self.session.warn(f"“{text}” is not a size: give width × height, as in 320 × 180")
+            return
+        width, height = (int(each) for each in numbers)
+        done = self.session.attempt(lambda: self.session.doc.apply(set_screen(map_, width, height)))
+        if done:
+            self.mapside.view.set_screen(True)
+            self.commands.named("Screen frame").action.setChecked(True)
 
     def duplicate_map(self) -> None:
         """Add a copy of the map and show it."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Sequence
 
 from knitground.core.base.errors import EditError
@@ -78,6 +79,24 @@ def lay_grown(map_: Map, grown: Sequence[Grown], recipe: Recipe | None = None) -
         changed = Changed(What.TERRAIN, map_, each.layer, box)
         atoms.append(PatchArray(each.layer, "terrain", box, each.terrain, changed))
     return Edit("Grow", tuple(atoms))
+
+
+def set_background(map_: Map, colour: str | None) -> Edit:
+    """Put a colour #rrggbb behind all layers of a map, or none."""
+    if colour is not None and not re.fullmatch(r"#[0-9a-fA-F]{6}", colour):
+        raise EditError(f"“{colour}” is not a colour: give #rrggbb")
+    changed = Changed(What.LAYERS, map_)
+    return Edit("Background", (SetField(map_, "background", colour, changed),))
+
+
+def set_screen(map_: Map, width: int, height: int) -> Edit:
+    """Say how many pixels a player sees at a time."""
+    for side, value in (("width", width), ("height", height)):
+        if not 1 <= value <= 16_384:
+            raise EditError(f"screen {side} {value} px is out of bounds: give 1 to 16 384")
+    changed = Changed(What.LAYERS, map_)
+    name = f"Screen of {width} × {height} px"
+    return Edit(name, (SetField(map_, "screen", (width, height), changed),))
 
 
 def set_wrap(map_: Map, wrap: bool) -> Edit:

@@ -256,6 +256,8 @@ class MapFile(_Part):
     tile_height: TileSide
     tile_width: TileSide
     wrap: bool = False
+    background: Annotated[str, Field(pattern=r"^#[0-9a-fA-F]{6}$")] | None = None
+    screen: tuple[TileSide, TileSide] = (320, 180)
     recipe: RecipeFile = RecipeFile()
     layers: Annotated[
         list[Annotated[TileLayerFile | GroundLayerFile, Field(discriminator="kind")]],

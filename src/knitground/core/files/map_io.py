@@ -39,6 +39,8 @@ def map_to_file(map_: Map) -> MapFile:
         tile_height=map_.tile_height,
         tile_width=map_.tile_width,
         wrap=map_.wrap,
+        background=map_.background,
+        screen=map_.screen,
         recipe=recipe_to_file(map_.recipe),
         layers=[_layer_to_file(map_, layer) for layer in map_.layers],
     )
@@ -164,6 +166,7 @@ def map_from_file(file: MapFile, name: str) -> Map:
             "(4096 × 4096), the most a map may have"
         )
     map_ = Map(file.name, file.height, file.width, file.tile_height, file.tile_width, file.wrap)
+    map_.background, map_.screen = file.background, file.screen
     steps = tuple(
         NoiseStep(s.layer, s.scale, s.octaves, tuple((e.terrain, e.share) for e in s.shares))
         for s in file.recipe.steps

@@ -52,7 +52,11 @@ class Legend:
 
 @dataclass(eq=False)
 class Map:
-    """A map of height × width cells, each tile_height × tile_width pixels."""
+    """A map of height × width cells, each tile_height × tile_width pixels.
+
+    `background` is the colour #rrggbb behind all layers, if it has one; `screen` the width and
+    height in pixels of what a player sees at a time.
+    """
 
     name: str
     height: int
@@ -63,6 +67,8 @@ class Map:
     layers: list[Layer] = field(default_factory=list)
     recipe: Recipe = field(default_factory=Recipe)
     legend: Legend = field(default_factory=Legend)
+    background: str | None = None
+    screen: tuple[int, int] = (320, 180)
 
     def layer_numbered(self, number: int) -> Layer | None:
         """Return the layer with that number, or None."""

@@ -6,7 +6,15 @@ from functools import lru_cache
 
 import numpy as np
 from PySide6.QtCore import QLineF, QPointF, QRect, QRectF, Qt
-from PySide6.QtGui import QColor, QFont, QFontMetricsF, QPainter, QPen, QPolygonF
+from PySide6.QtGui import (
+    QColor,
+    QFont,
+    QFontMetricsF,
+    QPainter,
+    QPainterPath,
+    QPen,
+    QPolygonF,
+)
 
 from knitground.core.base.window import Box
 from knitground.core.edit.laying import Plan
@@ -161,6 +169,25 @@ def draw_selection(
     ):  # fmt: skip
         painter.setPen(QPen(QColor(colour), width, style))
         painter.drawLines(lines)
+
+
+def draw_screen(painter: QPainter, camera: Camera, map_: Map, view: QRect) -> None:
+    """Frame what a player sees at a time, in the middle of the view; dim what lies round it."""
+    wide, high = (side * camera.zoom for side in map_.screen)
+    frame = QRectF(0, 0, wide, high)
+    frame.moveCenter(QRectF(view).center())
+    outside = QPainterPath()
+    outside.addRect(QRectF(view))
+    inside = QPainterPath()
+    inside.addRect(frame)
+    painter.fillPath(outside - inside, QColor(30, 28, 40, 90))
+    for colour, width in ((LINEN.panel, 4), (LINEN.accent, 2)):
+        painter.setPen(QPen(QColor(colour), width))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawRect(frame)
+    painter.setPen(QColor("#FFFFFF"))
+    text = f"screen {map_.screen[0]} × {map_.screen[1]} px"
+    painter.drawText(frame.bottomLeft() + QPointF(6, -7), text)
 
 
 def draw_area(painter: QPainter, camera: Camera, map_: Map, area: Box) -> None:

@@ -6,6 +6,7 @@ from time import monotonic, perf_counter
 
 from PySide6.QtCore import QPoint, QPointF, QRect, QRectF, Qt, QTimer, Signal
 from PySide6.QtGui import (
+    QColor,
     QEnterEvent,
     QKeyEvent,
     QMouseEvent,
@@ -30,7 +31,9 @@ from knitground.ui.canvas.overlay import (
     draw_label,
     draw_pins,
     draw_plan,
+    draw_screen,
     draw_selection,
+    map_rect,
 )
 from knitground.ui.canvas.overview import Overview
 from knitground.ui.canvas.why import draw_why, under_pointer
@@ -61,6 +64,7 @@ class MapView(QWidget):
         self.show_grid = True
         self.repeat = False
         self.playing = True
+        self.show_screen = False
         self._tools = tools
         self._ghost = Ghost(session)
         self._store: ChunkStore | None = None
@@ -147,6 +151,11 @@ class MapView(QWidget):
     def set_repeat(self, on: bool) -> None:
         """Show the map nine times, three by three, or once."""
         self.repeat = on
+        self.update()
+
+    def set_screen(self, on: bool) -> None:
+        """Show or hide the frame of what a player sees."""
+        self.show_screen = on
         self.update()
 
     def set_grid(self, on: bool) -> None:
@@ -285,6 +294,7 @@ class MapView(QWidget):
         if self._map is not None and self._store is not None:
             until = perf_counter() + _FRAME_SECONDS
             self.cold = 0
+            self._draw_ground(painter)
             for down, across in self._copies():
                 self._draw_map(painter, event.rect(), down, across, until)
             if self.cold:
@@ -292,6 +302,16 @@ class MapView(QWidget):
             self._run_clock()
             self._draw_over(painter, event.rect())
         painter.end()
+
+    def _draw_ground(self, painter: QPainter) -> None:
+        """Draw the map's background colour, behind all layers."""
+        assert self._map is not None
+        if self._map.background is None:
+            return
+        rect = map_rect(self.camera, self._map)
+        for down, across in self._copies():
+            copy = rect.translated(across * rect.width(), down * rect.height())
+            painter.fillRect(copy, QColor(self._map.background))
 
     def _copies(self) -> list[tuple[int, int]]:
         if not self.repeat:
@@ -347,6 +367,8 @@ class MapView(QWidget):
         if self.session.selection is not None:
             draw_selection(painter, self.camera, self._map, self.session.selection, clip)
         draw_cursor(painter, self.camera, self._map, self._cursor, clip)
+        if self.show_screen:
+            draw_screen(painter, self.camera, self._map, self.rect())
         plan = self.plan
         if plan is not None and plan.changes_anything and self._shows(plan.box, clip):
             draw_plan(painter, self.camera, self._map, self._store, plan)

@@ -95,6 +95,7 @@ class ShipFile(_Part):
     tile_width: int
     tile_height: int
     wrap: bool
+    background: str | None
     gaps: int
     tilesets: list[ShipTileset]
     legend: list[ShipTile]

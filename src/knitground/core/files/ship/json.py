@@ -50,6 +50,7 @@ def ship_json(project: Project, map_: Map, folder: Path) -> dict[Path, bytes]:
         tile_width=map_.tile_width,
         tile_height=map_.tile_height,
         wrap=map_.wrap,
+        background=map_.background,
         gaps=sum(int((layer.cells == GAP).sum()) for layer in map_.layers),
         tilesets=[_tileset(each, image) for each, image in zip(tilesets, images)],
         legend=[_tile(map_, tilesets, tile) for _, tile in known],

@@ -16,7 +16,7 @@ from knitground.core.model.project import Project
 from knitground.core.model.tileset import Picture
 from knitground.core.render.atlas import Atlas
 from knitground.core.render.compose import around, compose
-from knitground.core.render.pixels import straight
+from knitground.core.render.pixels import over, straight
 
 MAX_PIXELS = 16_384 * 16_384
 _BAND_PIXELS = 4 * 1024 * 1024
@@ -45,6 +45,8 @@ def map_picture(
             f"{MAX_PIXELS} pixels: ship it at a smaller scale"
         )
     out = np.zeros((map_.height * high, map_.width * wide, 4), np.uint8)
+    if map_.background is not None:
+        out[:] = (*bytes.fromhex(map_.background[1:]), 255)
     stack = [layer.cells for layer in map_.layers if layer.visible]
     parts = [layer.opacity for layer in map_.layers if layer.visible]
     step = max(1, _BAND_PIXELS // (high * map_.width * wide))
@@ -55,6 +57,9 @@ def map_picture(
         pixels = compose(
             atlas.at(level), [read(cells, wide_band) for cells in stack], margin, parts
         )
+        if map_.background is not None:
+            colour = np.uint32(0xFF000000 | int(map_.background[1:], 16))
+            pixels = over(pixels, np.full_like(pixels, colour))
         out[top * high : top * high + pixels.shape[0]] = straight(pixels)
     return out
 
