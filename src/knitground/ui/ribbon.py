@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QSize
+from PySide6.QtCore import QSize, Qt, QTimer
 from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import (
     QButtonGroup,
@@ -24,6 +24,8 @@ from knitground.ui.words import tip
 
 _ROOMY = 900
 """Width from which on the tools' names have room."""
+_NARROW = 720
+"""Width from which on the words “In hand” have room."""
 
 
 class Ribbon(QFrame):
@@ -51,6 +53,9 @@ class Ribbon(QFrame):
         self.hand = QLabel()
         self.hand.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         self.hand.setMinimumWidth(80)
+        bold = self.hand.font()
+        bold.setBold(True)
+        self.hand.setFont(bold)
         self.tool = QLabel()
         self.tool.setFixedWidth(46)
         self.brush = QSpinBox()
@@ -75,7 +80,7 @@ class Ribbon(QFrame):
                              "Draw the mix anew", "R")  # fmt: skip
         rule = QFrame()
         rule.setFrameShape(QFrame.Shape.VLine)
-        in_hand = QLabel("In hand")
+        in_hand = self.in_hand = QLabel("In hand")
         in_hand.setProperty("role", "note")
         self.setLayout(
             row(*self.buttons.values(), self.tool, rule, in_hand, self.hand,
@@ -91,7 +96,18 @@ class Ribbon(QFrame):
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         self._name_tools(self.width() >= _ROOMY)
+        self.in_hand.setVisible(self.width() >= _NARROW)
         super().resizeEvent(event)
+        QTimer.singleShot(0, self, self._say_hand)  # once the layout has given it its width
+
+    def _say_hand(self) -> None:
+        """Name what is in hand, shortened if there is no room for all of it."""
+        hand = self.session.hand
+        text = hand.title if hand else "nothing"
+        room = max(40, self.hand.width())
+        mode = Qt.TextElideMode.ElideMiddle
+        self.hand.setText(self.hand.fontMetrics().elidedText(text, mode, room))
+        self.hand.setToolTip(text)
 
     def _name_tools(self, named: bool) -> None:
         """Write the tools' names on their buttons where there is room."""
@@ -113,8 +129,7 @@ class Ribbon(QFrame):
         s = self.session
         self.buttons[s.tool].setChecked(True)
         self.tool.setText(s.tool.capitalize())
-        self.hand.setText(f"<b>{s.hand.title}</b>" if s.hand else "nothing")
-        self.hand.setToolTip(s.hand.title if s.hand else "")
+        self._say_hand()
         self.brush.blockSignals(True)
         self.brush.setValue(s.size)
         unit = " vertices" if s.lays_terrain else " path" if s.draws_path else " cells"
