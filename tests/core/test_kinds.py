@@ -518,3 +518,18 @@ def test_the_window_of_terrain_is_as_wide_as_the_kind_looks():
         paint_marks(doc.project.tilesets[0], doc.project.tilesets[0].sets[0], [(0, 0, 0)], 7)
     doc.apply(add_terrain(doc.project.tilesets[0], doc.project.tilesets[0].sets[0], "third"))
     assert len(doc.project.tilesets[0].sets[0].terrains) == 3
+
+
+@pytest.mark.parametrize("kind", list(SetKind))
+@pytest.mark.parametrize("other", list(SetKind))
+def test_a_set_of_another_kind_under_the_same_name_shows_gaps_and_no_wrong_tile(kind, other):
+    marks = ring_marks() if kind is SetKind.RING else edge_marks()
+    doc, map_, ground, tileset = kind_project(kind, marks)
+    ground.terrain[:] = 1
+    tileset.sets[0].kind = other
+    doc.knitter.ensure_all(map_)
+    if kind is not other:
+        assert (ground.cells == GAP).all()
+    kit = tileset.sets[0]
+    why = explain(doc.knitter.table(map_, ground), map_, ground, kit, Box(2, 2, 3, 3))
+    assert why.sentence()

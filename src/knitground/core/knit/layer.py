@@ -21,6 +21,8 @@ def layer_table(project: Project, map_: Map, layer: GroundLayer) -> KnitTable:
     if found is None:
         return build_table(np.zeros((0, 9), np.uint8), [], [], 1, layer.kind_of_set)
     owner, kit = found
+    if kit.kind is not layer.kind_of_set:  # another set of that name has come: nothing fits
+        return build_table(np.zeros((0, 9), np.uint8), [], [], 1, layer.kind_of_set)
     marks, tiles = marked_tiles(project, owner, kit)
     owners = {each.name: each for each in project.tilesets}
     places = [map_.legend.place(tile) for tile in tiles]
