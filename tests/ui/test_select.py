@@ -277,3 +277,25 @@ def test_without_a_selection_the_commands_say_what_to_do(window, view):
     QTest.keyClick(window.shell, Qt.Key.Key_Delete)
     assert "not locked or hidden" in window.notices.text.text()
     assert window.session.doc.history.names == []
+
+
+def test_cells_on_the_wrong_layer_go_to_another_with_one_command(window, view):
+    session = window.session
+    start = snapshot(session.project)
+    before = session.map.layers[2].cells.copy()
+    drag(view, view.screen_at(4, 4), view.screen_at(6, 5))
+    window.commands.named("Selection to the layer behind").action.trigger()
+    behind = session.map.layers[1]
+    assert session.layer is behind
+    assert not session.map.layers[2].cells[4:7, 4:6].any()
+    hit = before[4:7, 4:6] > 0
+    assert (behind.cells[4:7, 4:6][hit] == before[4:7, 4:6][hit]).all()
+    assert behind.pinned[4:7, 4:6][hit].all()
+    assert session.doc.history.names == ["Move 4 cells to “Causeway”"]
+    window.commands.named("Selection to the layer in front").action.trigger()
+    assert "its tiles follow from terrain" in window.notices.text.text()
+    session.doc.undo()
+    assert snapshot(session.project) == start
+    session.choose_layer(session.map.layers[3])
+    window.commands.named("Selection to the layer in front").action.trigger()
+    assert "no layer in front of" in window.notices.text.text()

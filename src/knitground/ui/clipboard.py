@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QApplication
 
 from knitground.core.base.window import Box
 from knitground.core.edit.selecting import patch_of, select_box
+from knitground.core.edit.selecting import to_layer as move_to_layer
 from knitground.core.model.patch import Patch
 from knitground.core.model.tileset import TileRef
 from knitground.core.render.pixels import Pixels
@@ -139,6 +140,23 @@ def patch_pixels(session: Session, patch: Patch) -> Pixels | None:
             if pixels is not None and pixels.shape == (high, wide):
                 out[r * high : (r + 1) * high, c * wide : (c + 1) * wide] = pixels
     return out
+
+
+def to_layer(session: Session, by: int) -> None:
+    """Move the selected cells to the layer in front (1) or behind (-1), and go there."""
+    map_, layer, chosen = session.map, session.layer, session.selection
+    if map_ is None or layer is None or chosen is None:
+        session.note("Select cells first: take Select (S) and drag")
+        return
+    at = map_.layers.index(layer) + by
+    if not 0 <= at < len(map_.layers):
+        session.note(f"There is no layer {'in front of' if by > 0 else 'behind'} “{layer.name}”")
+        return
+    target = map_.layers[at]
+    if session.attempt(
+        lambda: session.doc.apply(move_to_layer(session.doc, map_, layer, target, chosen))
+    ):
+        session.choose_layer(target)
 
 
 def select_all(session: Session) -> None:

@@ -70,6 +70,8 @@ def _edit(window: Window, commands: Commands) -> None:
     add("Paste into hand", lambda: clipboard.paste(session), "Ctrl+V")
     add("Erase selection", lambda: clipboard.delete(session), "Del")
     add("Fill selection", lambda: clipboard.fill(session), "Ctrl+Shift+F")
+    add("Selection to the layer in front", lambda: clipboard.to_layer(session, 1), "Ctrl+Shift+]")
+    add("Selection to the layer behind", lambda: clipboard.to_layer(session, -1), "Ctrl+Shift+[")
     add("Select all", lambda: clipboard.select_all(session), "Ctrl+A")
     add("Select nothing", lambda: session.select(None), "Ctrl+Shift+A")
     commands.line("Edit")

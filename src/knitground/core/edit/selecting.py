@@ -7,8 +7,9 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from knitground.core.base.errors import EditError
 from knitground.core.base.window import Box
-from knitground.core.edit.document import Document
+from knitground.core.edit.document import Document, Edit
 from knitground.core.edit.laying import Plan, plan_cells
 from knitground.core.model.layers import GroundLayer, Layer
 from knitground.core.model.map import Map
@@ -140,3 +141,28 @@ def plan_move(
     values[part][laid] = cells[laid]
     mask[part] |= laid
     return plan_cells(map_, layer, wide, values, mask, "Move selection")
+
+
+def to_layer(doc: Document, map_: Map, source: Layer, target: Layer, chosen: Selection) -> Edit:
+    """Move the chosen cells of a tile layer to another one; on a ground layer they become pins.
+
+    Raises
+    ------
+    EditError
+        The source is not a tile layer, has nothing there, or one of the layers is locked.
+    """
+    if isinstance(source, GroundLayer):
+        raise EditError(
+            f"“{source.name}” is a ground layer: its tiles follow from terrain and can not be moved"
+        )
+    for layer in (source, target):
+        if layer.locked:
+            raise EditError(f"“{layer.name}” is locked: unlock it first")
+    cells = doc.cells(map_, source, chosen.box)
+    mask = chosen.mask & (cells > 0)
+    if not mask.any():
+        raise EditError(f"“{source.name}” is empty there: select cells that hold tiles")
+    name = f"Move {int(mask.sum())} cells to “{target.name}”"
+    taken = plan_cells(map_, source, chosen.box, np.zeros_like(cells), mask, name)
+    laid = plan_cells(map_, target, chosen.box, cells, mask, name)
+    return Edit(name, (*taken.edit.atoms, *laid.edit.atoms))
