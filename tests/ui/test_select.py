@@ -299,3 +299,24 @@ def test_cells_on_the_wrong_layer_go_to_another_with_one_command(window, view):
     session.choose_layer(session.map.layers[3])
     window.commands.named("Selection to the layer in front").action.trigger()
     assert "no layer in front of" in window.notices.text.text()
+
+
+def test_all_pins_of_a_layer_are_released_at_once(window, view):
+    session = window.session
+    ground = session.map.layers[0]
+    session.doc.knitter.ensure_all(session.map)
+    knitted, start = ground.cells.copy(), snapshot(session.project)
+    session.choose_layer(ground)
+    session.take(TileInHand(TileRef("props", 0, 5), 5))
+    session.select(select_box(session.map, Box(2, 2, 5, 6)))
+    QTest.keyClick(window.shell, Qt.Key.Key_F, CTRL | SHIFT)
+    assert int(ground.pinned.sum()) == 12
+    window.commands.named("Release all pins").action.trigger()
+    assert not ground.pinned.any()
+    assert (ground.cells == knitted).all()
+    assert session.doc.history.undo_name == "Release 12 pins of “Pans”"
+    window.commands.named("Release all pins").action.trigger()
+    assert "has no pins" in window.notices.text.text()
+    session.doc.undo()
+    session.doc.undo()
+    assert snapshot(session.project) == start

@@ -151,6 +151,7 @@ def _layer(window: Window, commands: Commands) -> None:
     add("Previous layer", lambda: step(-1), "PgDown")
     commands.line("Layer")
     add("Reroll variants", strip.reroll)
+    add("Release all pins", strip.release_pins)
 
 
 def _map(window: Window, commands: Commands) -> None:

@@ -30,7 +30,7 @@ from PySide6.QtWidgets import (
     QWidgetAction,
 )
 
-from knitground.core.base.window import Box
+from knitground.core.base.window import Box, whole
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.layers import (
     add_layer,
@@ -43,6 +43,7 @@ from knitground.core.edit.layers import (
     show_layer,
     use_set,
 )
+from knitground.core.edit.laying import plan_unpin
 from knitground.core.edit.sizes import duplicate_layer, merge_down, show_only
 from knitground.core.model.layers import Cells, GroundLayer, Layer
 from knitground.core.model.map import Map
@@ -364,6 +365,18 @@ class Strip(QFrame):
             self.session.apply(reseed_layer(map_, layer, layer.seed + 1))
         else:
             self.session.note("Only a ground layer draws variants: choose one")
+
+    def release_pins(self) -> None:
+        """Let all cells of the chosen ground layer be knitted again."""
+        map_, layer = self.session.map, self.session.layer
+        if map_ is None or not isinstance(layer, GroundLayer) or not layer.pinned.any():
+            self.session.note("The chosen layer has no pins")
+            return
+        count = int(layer.pinned.sum())
+        box = whole(layer.cells)
+        name = f"Release {count} pins of “{layer.name}”"
+        plan = plan_unpin(self.session.doc, map_, layer, box, layer.pinned.copy(), name)
+        self.session.apply(plan.edit)
 
     def _knit_from(self, map_: Map, layer: GroundLayer, tileset: str, set_name: str) -> None:
         self.session.apply(use_set(map_, layer, tileset, set_name))
