@@ -1,6 +1,10 @@
 """Select in the real window: box, lasso, same tiles, regions; moving, copying, pasting, filling."""
 
 import json
+import os
+import shutil
+import subprocess
+import sys
 
 import numpy as np
 import pytest
@@ -320,3 +324,28 @@ def test_all_pins_of_a_layer_are_released_at_once(window, view):
     session.doc.undo()
     session.doc.undo()
     assert snapshot(session.project) == start
+
+
+_COPY_AND_GO = """
+import sys
+from pathlib import Path
+from knitground.core.base.window import Box
+from knitground.core.edit.selecting import select_box
+from knitground.ui import clipboard, tour
+window = tour.make_window(Path(sys.argv[1]) / "memory")
+window.open_project(Path(sys.argv[1]) / "demo")
+tour.settle()
+window.session.select(select_box(window.session.map, Box(2, 2, 9, 9)))
+assert clipboard.copy(window.session)
+window.shell.close()
+"""
+
+
+def test_a_program_that_has_copied_something_ends_in_peace(demo_folder, tmp_path):
+    shutil.copytree(demo_folder, tmp_path / "demo")
+    done = subprocess.run(
+        [sys.executable, "-c", _COPY_AND_GO, str(tmp_path)],
+        env={**os.environ, "QT_QPA_PLATFORM": "offscreen"}, capture_output=True, timeout=120,
+        check=False,
+    )  # fmt: skip
+    assert done.returncode == 0, done.stderr.decode()[-500:]

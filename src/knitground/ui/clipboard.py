@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import atexit
 import json
 
 import numpy as np
@@ -22,6 +23,18 @@ from knitground.ui.session import Session
 
 KIND = "application/x-knitground-patch+json"
 _MOST_CELLS = 65_536
+
+
+@atexit.register
+def let_go() -> None:
+    """Empty the clipboard before the program ends.
+
+    What a Python program has put there is otherwise taken down after Python itself, and the process
+    dies at its very end.
+    """
+    app = QApplication.instance()
+    if isinstance(app, QApplication):
+        app.clipboard().clear()
 
 
 def copy(session: Session) -> bool:
