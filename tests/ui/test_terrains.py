@@ -9,6 +9,7 @@ from tests.maps import snapshot
 from tests.ui.conftest import RIGHT, click, drag, move, pixels, settle
 from tests.ui.test_regions import answer
 
+from knitground.core.base.window import Box
 from knitground.core.edit.terrains import paint_marks
 from knitground.core.files.project_io import open_project
 from knitground.core.model.layers import GAP
@@ -17,6 +18,7 @@ from knitground.ui.bench.makedialog import MakeDialog
 from knitground.ui.bench.marks import slot_at, slot_point, threads
 from knitground.ui.bench.terrains import TABS
 from knitground.ui.hand import TerrainInHand
+from knitground.ui.tools import select, shapes
 
 SHIFT = Qt.KeyboardModifier.ShiftModifier
 PANS, WORKS = 0, 2
@@ -292,6 +294,7 @@ def test_coverage_shows_what_is_missing_and_a_click_leads_to_tiles_and_map(windo
     words = bench.coverage.findChildren(type(bench.progress))
     assert any("brine and clay have no tiles in common: bridged by" in w.text() for w in words)
     bench.coverage.buttons[2, 4, 4, 2].click()
+    settle()
     assert "No cell of this map asks" in window.notices.text.text()
 
 
@@ -521,3 +524,37 @@ def test_a_line_lays_a_path_or_a_row_of_cells(window, draw):
     laid = np.argwhere(layer.terrain[8:15, :14] == 1)
     assert len(laid) == 7
     assert (np.diff(laid[:, 1]) == 1).all() or (laid[:, 1].max() - laid[:, 1].min()) == 6
+
+
+def test_a_large_box_is_outlined_while_dragged_and_laid_when_let_go(window, draw, monkeypatch):
+    layer = take(window, "Dykes", "brick")
+    monkeypatch.setattr(shapes, "_QUIET_CELLS", 20)
+    window.session.choose_tool("box")
+    window.session.set_size(1)
+    at = [draw.screen_at(3, 4), draw.screen_at(8, 10)]
+    drag(draw, *at, release=False)
+    assert draw.plan is None
+    assert draw._tool().area == Box(3, 4, 9, 11)
+    QTest.mouseRelease(draw, Qt.MouseButton.LeftButton, pos=at[-1])
+    settle()
+    assert (layer.terrain[3:9, 4:11] == 1).all()
+    assert draw._tool().area is None
+    assert len(window.session.doc.history.names) == 1
+
+
+@pytest.mark.parametrize("way", ["same tile", "region"])
+def test_selecting_on_a_large_map_gives_what_it_gives_on_a_small_one(
+    window, draw, monkeypatch, way
+):
+    session = window.session
+    session.choose_layer(session.map.layers[0])
+    session.choose_tool("select")
+    session.set_select_way(way)
+    click(draw, draw.screen_at(8, 8))
+    small = session.selection
+    session.select(None)
+    monkeypatch.setattr(select, "_QUIET_CELLS", 20)
+    click(draw, draw.screen_at(8, 8))
+    settle()
+    assert session.selection.box == small.box
+    assert (session.selection.mask == small.mask).all()

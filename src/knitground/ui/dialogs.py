@@ -177,7 +177,8 @@ class ResizeDialog(QDialog):
         role, ok = "note", True
         try:
             check_size(height, width)
-            lost = cut_content(map_, asked)
+            cuts = any(box.value() < 0 for box in self.boxes.values())
+            lost = cut_content(map_, asked) if cuts else {}
             if lost:
                 parts = ", ".join(f"{count} of “{name}”" for name, count in lost.items())
                 text, role = f"{text}. Cells cut off: {parts}. Undo brings them back.", "warning"

@@ -114,7 +114,7 @@ def set_inner(tileset: Tileset, row: int, col: int, inner: bool) -> Edit:
     """Keep a tile for cells whose eight neighbours ask for the same, or let it go anywhere."""
     new = tileset.inner | {(row, col)} if inner else tileset.inner - {(row, col)}
     changed = Changed(What.MARKS, tileset=tileset)
-    name = f"Tile {tileset.number(row, col)} {'only among its like' if inner else 'anywhere'}"
+    name = f"Tile {tileset.number(row, col)} {'only inside' if inner else 'anywhere'}"
     return Edit(name, (SetField(tileset, "inner", new, changed),))
 
 

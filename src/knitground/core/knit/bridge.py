@@ -13,6 +13,7 @@ tried with one or two links taken out, and what is still unmatched is left to a 
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import lru_cache
 from itertools import combinations, pairwise
 
 import numpy as np
@@ -214,7 +215,13 @@ def _without_links(
     }  # fmt: skip
     near.sort(key=lambda link: link not in on_ways)
     pairs = [(a,) for a in near[:_LINKS]] + list(combinations(near[:_PAIRED], 2))
-    return [build_graph(table, frozenset(each)) for each in pairs[:_GRAPHS]]
+    return [_graph_without(table, frozenset(each)) for each in pairs[:_GRAPHS]]
+
+
+@lru_cache(maxsize=256)
+def _graph_without(table: KnitTable, without: frozenset[tuple[int, int]]) -> TerrainGraph:
+    """Keep graphs with links out: a stroke asks for the same ones dab by dab."""
+    return build_graph(table, without)
 
 
 _LINKS, _PAIRED, _GRAPHS = 24, 8, 40

@@ -13,17 +13,10 @@ from knitground.core.model.terrain import SetKind
 _BAND = 64
 
 
-def find_key(
-    table: KnitTable, layer: GroundLayer, key: Key, wrap: bool, most_cells: int = 4_000_000
-) -> tuple[int, int] | None:
-    """Find the first cell, row by row, that asks for a key; None if none of those looked at does.
-
-    Parameters
-    ----------
-    most_cells : stop after so many; keeps the search on huge maps short
-    """
+def find_key(table: KnitTable, layer: GroundLayer, key: Key, wrap: bool) -> tuple[int, int] | None:
+    """Find the first cell, row by row, that asks for a key; None if none does."""
     height, width = layer.cells.shape
-    for top in range(0, min(height, max(1, most_cells // max(1, width))), _BAND):
+    for top in range(0, height, _BAND):
         box = Box(top, 0, min(height, top + _BAND), width)
         ground = terrain_of(table, layer, box, wrap)
         if table.inside is not None:

@@ -133,7 +133,7 @@ class CoveragePanel(QWidget):
             return words
         weights = [weight for _, weight in each.variants]
         parts = ", ".join(percent(share) for share in shares(weights))
-        inner = f", {len(each.inner)} only among its like" if each.inner else ""
+        inner = f", {len(each.inner)} only inside areas" if each.inner else ""
         return f"{words}: {len(weights)} tiles ({parts}){inner}"
 
     def _picture(self, kit: TerrainSet, each: Combination) -> QPixmap:

@@ -184,7 +184,7 @@ class DrawBench(QWidget):
             head("In hand"),
             hand,
             head("Why this tile?"),
-            note("Hold W over a cell: corners, candidates, weights and the number drawn."),
+            note("Hold W over a cell: what it asks for, candidates, weights and the number drawn."),
             margins=14,
         )
         layout.setStretch(2, 1)

@@ -18,6 +18,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from knitground.core.base.progress import Progress
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.terrains import (
     add_made,
@@ -476,17 +477,27 @@ class TerrainsBench(QWidget):
 
     def find_on_map(self, each: Combination) -> None:
         """Bring the first cell that asks for a combination to the middle of the map."""
-        for layer in self._users():
-            map_ = self.session.map
-            if map_ is None or layer not in map_.layers:
-                continue
-            table = self.session.doc.knitter.table(map_, layer)
-            cell = find_key(table, layer, each.key, map_.wrap)
-            if cell is not None:
-                self.session.choose_layer(layer)
-                self.session.cell_wanted.emit(*cell)
-                return
-        self.session.note("No cell of this map asks for that combination")
+        map_, knitter = self.session.map, self.session.doc.knitter
+        layers = [layer for layer in self._users() if map_ and layer in map_.layers]
+        if map_ is None or not layers:
+            self.session.note("This map has no layer of that set")
+            return
+
+        def look(_: Progress) -> tuple[GroundLayer, tuple[int, int]] | None:
+            for layer in layers:
+                cell = find_key(knitter.table(map_, layer), layer, each.key, map_.wrap)
+                if cell is not None:
+                    return layer, cell
+            return None
+
+        def show(found: tuple[GroundLayer, tuple[int, int]] | None) -> None:
+            if found is None:
+                self.session.note("No cell of this map asks for that combination")
+            else:
+                self.session.choose_layer(found[0])
+                self.session.cell_wanted.emit(*found[1])
+
+        self.session.run_long("Looking for a cell…", look, show)
 
     def ask_make(self) -> None:
         """Show which missing tiles can be made, and make those that are wanted."""

@@ -2,7 +2,16 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QCheckBox, QDoubleSpinBox, QLabel, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QDoubleSpinBox,
+    QGridLayout,
+    QLabel,
+    QScrollArea,
+    QVBoxLayout,
+    QWidget,
+)
 
 from knitground.core.chance.draw import shares
 from knitground.core.edit.sheets import set_inner, set_weight
@@ -16,7 +25,7 @@ from knitground.ui.session import Session
 from knitground.ui.widgets import clear, column, note, row, tile_pixmap
 from knitground.ui.words import percent
 
-_MOST = 48
+_MOST, _ACROSS = 48, 3
 NO_TILE = "Click a tile: its variants, with weights, show here."
 
 
@@ -27,10 +36,12 @@ class VariantsPanel(QWidget):
         super().__init__()
         self.session = session
         self.head = note(NO_TILE)
-        self.line = row(spacing=12)
+        self.grid = QGridLayout()
+        self.grid.setSpacing(8)
         inner = QWidget()
-        inner.setLayout(column(row(self.line, 1), 1))
+        inner.setLayout(column(row(self.grid, 1), 1))
         area = QScrollArea()
+        area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         area.setWidget(inner)
         area.setWidgetResizable(True)
         layout = column(self.head, area, spacing=4)
@@ -39,7 +50,7 @@ class VariantsPanel(QWidget):
 
     def show_tile(self, owner: Tileset, kit: TerrainSet, tile: TileRef | None) -> None:
         """Show the tiles that have the same marks as one."""
-        clear(self.line)
+        clear(self.grid)
         source = self.session.project.tileset_named(tile.tileset) if tile else None
         if tile is None or source is None or not source.has(tile.row, tile.col):
             self.head.setText(NO_TILE)
@@ -55,10 +66,13 @@ class VariantsPanel(QWidget):
         weights = [owners[t.tileset].weight(t.row, t.col) for t in same]
         words = key_words(kit, key) if any(key) else "no marks"
         self.head.setText(f"{words}: {len(same)} tile{'s' * (len(same) > 1)}")
-        for each, weight, share in zip(same[:_MOST], weights, shares(weights)):
-            self.line.addLayout(self._variant(owners[each.tileset], each, weight, share))
+        parts = zip(same[:_MOST], weights, shares(weights))
+        for place, (each, weight, share) in enumerate(parts):
+            made = self._variant(owners[each.tileset], each, weight, share)
+            self.grid.addLayout(made, place // _ACROSS, place % _ACROSS)
         if len(same) > _MOST:
-            self.line.addWidget(note(f"and {len(same) - _MOST} more"))
+            more = note(f"and {len(same) - _MOST} more")
+            self.grid.addWidget(more, _MOST // _ACROSS, 0, 1, _ACROSS)
 
     def _variant(self, source: Tileset, tile: TileRef, weight: float, share: float) -> QVBoxLayout:
         at = (tile.row, tile.col)
@@ -71,12 +85,13 @@ class VariantsPanel(QWidget):
         field.setDecimals(1)
         field.setValue(weight)
         field.setKeyboardTracking(False)
+        field.setFixedWidth(72)
         field.setToolTip("Weight among tiles with the same marks; 0 is never")
         key = object()
         field.valueChanged.connect(lambda value: self.weigh(source, at, value, key))
         taken = QLabel(percent(share))
         taken.setProperty("role", "note")
-        inner = QCheckBox("among its like")
+        inner = QCheckBox("only inside")
         inner.setChecked(at in source.inner)
         inner.setToolTip("Only in cells whose eight neighbours ask for the same marks")
         inner.toggled.connect(lambda on: self.session.apply(set_inner(source, *at, on)))

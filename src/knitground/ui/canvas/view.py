@@ -361,7 +361,7 @@ class MapView(QWidget):
             draw_grid(painter, self.camera, self._map, clip)
         if self.session.layer is not None:
             draw_pins(painter, self.camera, self._map, self.session.layer, clip)
-        area = getattr(self._tools["pick"], "area", None)
+        area = self._tools["pick"].area or self._tool().area
         if area is not None:
             draw_area(painter, self.camera, self._map, area)
         if self.session.selection is not None:

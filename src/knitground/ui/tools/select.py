@@ -20,6 +20,7 @@ from knitground.ui.planning import Pointer, fill_region, outside
 from knitground.ui.session import Session
 from knitground.ui.tools.tool import Tool
 
+_QUIET_CELLS = 512 * 512
 WAYS = ("box", "lasso", "same tile", "region")
 
 
@@ -111,25 +112,32 @@ class Select(Tool):
         return plan_move(self.session.doc, map_, layer, chosen, *step)
 
     def _choose(self, map_: Map) -> None:
-        new = self._found(map_)
-        self.session.select(combined(self._before, new, self.how()))
+        before, how = self._before, self.how()
+        looks_at_all = self.session.select_way not in ("box", "lasso")
+        if looks_at_all and map_.height * map_.width > _QUIET_CELLS:
+            self.session.run_long(
+                "Selecting…",
+                lambda _: self._found(map_),
+                lambda new: self.session.select(combined(before, new, how)),
+            )
+        else:
+            self.session.select(combined(before, self._found(map_), how))
 
     def _found(self, map_: Map) -> Selection | None:
-        assert self._from is not None
-        assert self._at is not None
+        start, at = self._way[0], self._way[-1]
         way, layer = self.session.select_way, self.session.layer
-        row, col = self._from.cell(map_)
+        row, col = start.cell(map_)
         if way == "lasso":
-            points = [(at.y / map_.tile_height, at.x / map_.tile_width) for at in self._way]
+            points = [(p.y / map_.tile_height, p.x / map_.tile_width) for p in self._way]
             return select_outline(map_, points)
         if way == "box" or layer is None:
-            to_row, to_col = self._at.cell(map_)
+            to_row, to_col = at.cell(map_)
             box = Box(min(row, to_row), min(col, to_col), max(row, to_row) + 1,
                       max(col, to_col) + 1)  # fmt: skip
             return select_box(map_, box)
-        if outside(map_, self._from):
+        if outside(map_, start):
             return None
         if way == "same tile":
             return select_like(self.session.doc, map_, layer, row % map_.height, col % map_.width)
-        region = fill_region(self.session, map_, layer, self._from, None, cells=True)
+        region = fill_region(self.session, map_, layer, start, None, cells=True)
         return selection_of(region.box, region.mask)

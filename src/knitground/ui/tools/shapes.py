@@ -55,6 +55,15 @@ def swept(places: list[tuple[int, int]], size: int) -> tuple[Area, NDArray[np.bo
     return box, mask
 
 
+_QUIET_CELLS = 40_000
+"""Larger shapes take longer than a frame: they are not worked out while they are dragged."""
+
+
+def _between(map_: Map, start: Pointer, end: Pointer) -> Area:
+    (row, col), (to_row, to_col) = start.cell(map_), end.cell(map_)
+    return Area(min(row, to_row), min(col, to_col), max(row, to_row) + 1, max(col, to_col) + 1)
+
+
 class _Shape(Tool):
     """A shape between the press and the pointer."""
 
@@ -62,6 +71,11 @@ class _Shape(Tool):
         super().__init__(session)
         self._from: Pointer | None = None
         self._plan: Plan | None = None
+        self._late: tuple[Area, Pointer] | None = None
+
+    @property
+    def area(self) -> Area | None:
+        return self._late[0] if self._late is not None else None
 
     @property
     def preview(self) -> Plan | None:
@@ -75,7 +89,12 @@ class _Shape(Tool):
     def move(self, at: Pointer) -> None:
         map_ = self.session.map
         self._plan = None
+        self._late = None
         if self._from is None or map_ is None or refusal(self.session, self._from) is not None:
+            return
+        area = _between(map_, self._from, at)
+        if area.height * area.width > _QUIET_CELLS:
+            self._late = (area, at)  # outlined now, worked out beside the interface when let go
             return
         try:
             self._plan = self.plan(map_, self._from, at)
@@ -83,12 +102,18 @@ class _Shape(Tool):
             self.session.warn(str(error))
 
     def release(self) -> None:
-        plan, self._plan, self._from = self._plan, None, None
+        plan, late, start, map_ = self._plan, self._late, self._from, self.session.map
+        self.cancel()
+        if late is not None and start is not None and map_ is not None:
+            self.session.run_long("Laying…", lambda _: self.plan(map_, start, late[1]), self._lay)
+        self._lay(plan)
+
+    def _lay(self, plan: Plan | None) -> None:
         if plan is not None:
             self.session.apply(plan.edit)
 
     def cancel(self) -> None:
-        self._plan = self._from = None
+        self._plan = self._from = self._late = None
 
     def anchor(self, map_: Map, start: Pointer) -> tuple[int, int]:
         """Where a patch that repeats begins."""

@@ -6,6 +6,7 @@ from abc import ABC, abstractmethod
 
 from PySide6.QtCore import Qt
 
+from knitground.core.base.window import Box
 from knitground.core.edit.laying import Plan
 from knitground.ui.planning import Pointer
 from knitground.ui.session import Session
@@ -27,6 +28,11 @@ class Tool(ABC):
     @property
     def preview(self) -> Plan | None:
         """What letting go now would lay; None if the tool lays while it moves."""
+        return None
+
+    @property
+    def area(self) -> Box | None:
+        """Cells that a drag has marked and that are to be outlined; None if there are none."""
         return None
 
     @abstractmethod
