@@ -10,6 +10,7 @@ from knitground.core.model.project import Project
 from knitground.core.model.slicing import Slicing
 from knitground.core.model.terrain import SetKind, Slot, Terrain, TerrainSet
 from knitground.core.model.tileset import Tileset
+from knitground.core.render.compose import Plane
 
 CORNERS = (Slot.NW, Slot.NE, Slot.SW, Slot.SE)
 
@@ -67,6 +68,11 @@ def small_project(size=(8, 10), wrap=False, pairs=((1, 2), (2, 3)), copies=2, ti
     return Document(project), map_, ground, map_.layers[1]
 
 
+def planes(stack, opacities=None):
+    """Planes of layers of cells, back one first, for the compositor."""
+    return [Plane(cells, part) for cells, part in zip(stack, opacities or [1.0] * len(stack))]
+
+
 def snapshot(project):
     """All of a project that is saved, as plain values, to compare two states."""
     from knitground.core.files.map_io import map_to_file
@@ -77,4 +83,5 @@ def snapshot(project):
         [map_to_file(each).model_dump() for each in project.maps],
         [tileset_to_file(each).model_dump() for each in project.tilesets],
         list(project.mixes),
+        list(project.tray),
     )

@@ -143,10 +143,10 @@ def test_a_recipe_lays_one_step_that_wraps_and_keeps_pins():
 
 def test_the_same_seed_gives_the_same_ground():
     first, second = (run_recipe(*(lambda d, m, g: (d.project, m))(*grown_map()))[0] for _ in "ab")
-    assert (first.terrain == second.terrain).all()
+    assert (first.made == second.made).all()
     doc, map_, _ = grown_map()
     map_.recipe = replace(map_.recipe, seed=6)
-    assert (run_recipe(doc.project, map_)[0].terrain != first.terrain).any()
+    assert (run_recipe(doc.project, map_)[0].made != first.made).any()
 
 
 @pytest.mark.parametrize(

@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from tests.maps import small_project, snapshot
+from tests.maps import planes, small_project, snapshot
 
 from knitground.core.base.errors import EditError, FormatError, SlicingError
 from knitground.core.base.window import Box, read, whole
@@ -177,7 +177,7 @@ def test_pictures_reach_beyond_their_cells_and_any_part_shows_what_the_whole_doe
     assert (atlas.reach.up, atlas.reach.right) == (3, 2)
     reach_box, margin = around(box, atlas.reach, map_.height, map_.width, map_.wrap)
     stack = [doc.cells(map_, each, reach_box) for each in map_.layers]
-    found = compose(atlas.at(), stack, margin)
+    found = compose(atlas.at(), planes(stack), margin)
     assert (found == drawn_by_hand(doc, map_, map_.layers, box)).all()
 
 

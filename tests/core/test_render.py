@@ -2,7 +2,7 @@ import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from tests.maps import small_project
+from tests.maps import planes, small_project
 
 from knitground.core.model.tileset import TileRef
 from knitground.core.render.atlas import Atlas, Pictures
@@ -50,7 +50,7 @@ def test_composing_is_laying_tile_on_tile():
     tiles = premultiplied(rng.integers(0, 256, (6, 4, 3, 4), np.uint8))
     tiles[0] = 0
     stack = [rng.integers(0, 5, (5, 6)).astype(np.int32) for _ in range(3)]
-    found = compose(Pictures(tiles), stack)
+    found = compose(Pictures(tiles), planes(stack))
     for row in range(5):
         for col in range(6):
             pixel = tiles[stack[0][row, col]]

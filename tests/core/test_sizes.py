@@ -7,7 +7,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from tests.core.test_kinds import edge_marks, kind_project, ring_marks
-from tests.maps import pair_marks, small_project, snapshot
+from tests.maps import pair_marks, planes, small_project, snapshot
 
 from knitground.core.base.errors import EditError
 from knitground.core.base.window import Box, whole
@@ -132,7 +132,7 @@ def test_layers_are_copied_merged_and_shown_alone():
     doc.apply(merge_down(map_, made))
     assert tiles.cells[[1, 2, 3], [1, 2, 3]].tolist() == [1, 2, 3]
     assert made not in map_.layers
-    with pytest.raises(EditError, match="“Ground” is a ground layer"):
+    with pytest.raises(EditError, match="“Ground” is a layer of ground"):
         merge_down(map_, tiles)
     with pytest.raises(EditError, match="back layer"):
         merge_down(map_, ground)
@@ -160,14 +160,13 @@ def test_a_faded_layer_lets_what_lies_behind_shine_through():
     tiles.cells[1:3, 1:3] = 3
     atlas = Atlas(doc.project, map_)
     stack = [ground.cells, tiles.cells]
-    opaque = straight(compose(atlas.at(), stack)).astype(float)
-    alone = straight(compose(atlas.at(), stack[:1])).astype(float)
-    half = straight(compose(atlas.at(), stack, opacities=[1.0, 0.5])).astype(float)
+    opaque = straight(compose(atlas.at(), planes(stack))).astype(float)
+    alone = straight(compose(atlas.at(), planes(stack[:1]))).astype(float)
+    half = straight(compose(atlas.at(), planes(stack, [1.0, 0.5]))).astype(float)
     assert np.abs(half - (opaque + alone) / 2).max() <= 2
-    none = straight(compose(atlas.at(), stack, opacities=[1.0, 0.0])).astype(float)
+    none = straight(compose(atlas.at(), planes(stack, [1.0, 0.0]))).astype(float)
     assert (none == alone).all()
-    assert (compose(atlas.at(), stack, opacities=[1.0, 1.0]) == compose(atlas.at(), stack)).all()
-    faint = compose(atlas.at(), stack[:1], opacities=[0.25])
+    faint = compose(atlas.at(), planes(stack[:1], [0.25]))
     assert ((faint >> 24) == 64).all()
 
 

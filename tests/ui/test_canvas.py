@@ -2,7 +2,7 @@ import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
-from tests.maps import small_project
+from tests.maps import planes, small_project
 from tests.ui.conftest import pixels, settle
 
 from knitground.core.base.window import Box
@@ -54,7 +54,7 @@ def test_zoom_steps_are_whole():
 def whole_picture(doc, map_, store, level):
     box = Box(0, 0, map_.height, map_.width)
     stack = [doc.cells(map_, layer, box) for layer in map_.layers if layer.visible]
-    return compose(store.atlas.at(level), stack)
+    return compose(store.atlas.at(level), planes(stack))
 
 
 def from_chunks(map_, store, level):

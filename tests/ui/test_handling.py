@@ -251,8 +251,8 @@ def test_notes_lie_over_the_window_and_move_nothing(window):
     status = window.shell.statusBar().geometry()
     assert window.notices.geometry().top() >= status.top() - 12
     ran = []
-    window.notices.tell("missing", "warning", "Find it…", lambda: ran.append(1))
-    QTest.mouseClick(window.notices.cure, Qt.MouseButton.LeftButton)
+    window.notices.tell("missing", "warning", {"Find it…": lambda: ran.append(1)})
+    QTest.mouseClick(window.notices.cures[0], Qt.MouseButton.LeftButton)
     assert ran == [1]
     assert not window.notices.isVisible()
 

@@ -176,7 +176,7 @@ def test_lines_hold_together_and_are_as_wide_as_the_brush():
         steps = np.abs(np.diff(cells, axis=0)).max(axis=1) if len(cells) > 1 else np.ones(1)
         assert (steps == 1).all()
         assert len(cells) == max(abs(end[0]), abs(end[1])) + 1
-    box, mask = swept([(0, 0), (1, 1)], 2)
+    box, mask = swept([(0, 0), (1, 1)], np.ones((2, 2), bool))
     assert (box, mask.astype(int).tolist()) == (
         Box(0, 0, 3, 3), [[1, 1, 0], [1, 1, 1], [0, 1, 1]],
     )  # fmt: skip
@@ -195,8 +195,8 @@ def test_painting_outside_offers_to_grow_the_map_so_far(window, view):
     move(view, spot)
     assert "a click offers to grow it" in view.label()[0]
     click(view, spot)
-    assert window.notices.cure.text() == "Grow the map here"
-    QTest.mouseClick(window.notices.cure, Qt.MouseButton.LeftButton)
+    assert window.notices.cures[0].text() == "Grow the map here"
+    QTest.mouseClick(window.notices.cures[0], Qt.MouseButton.LeftButton)
     settle()
     assert (session.map.height, session.map.width) == (66, 96)
     assert (session.map.layers[0].terrain[2:] == before).all()

@@ -294,7 +294,7 @@ def test_cells_on_the_wrong_layer_go_to_another_with_one_command(window, view):
     assert behind.pinned[4:7, 4:6][hit].all()
     assert session.doc.history.names == ["Move 4 cells to “Causeway”"]
     window.commands.named("Selection to the layer in front").action.trigger()
-    assert "its tiles follow from terrain" in window.notices.text.text()
+    assert "only what was laid on a tile layer moves" in window.notices.text.text()
     session.doc.undo()
     assert snapshot(session.project) == start
     session.choose_layer(session.map.layers[3])

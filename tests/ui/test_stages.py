@@ -419,7 +419,7 @@ def test_a_missing_sheet_opens_and_can_be_found(window, tmp_path):
     wait_for_jobs()
     settle()
     assert "props.png" in window.notices.text.text()
-    assert window.notices.cure.text() == "Find it…"
+    assert window.notices.cures[0].text() == "Find it…"
     tileset = window.session.project.tilesets[1]
     assert tileset.picture is None
     window.session.choose_tileset(tileset)

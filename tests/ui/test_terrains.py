@@ -442,7 +442,7 @@ def test_why_names_what_a_gap_needs_and_making_it_is_offered(window, draw, monke
     assert draw._cursor == (row, col)
     asked = []
     monkeypatch.setattr(MakeDialog, "exec", lambda dialog: asked.append(dialog.missing))
-    QTest.mouseClick(window.notices.cure, Qt.MouseButton.LeftButton)
+    QTest.mouseClick(window.notices.cures[0], Qt.MouseButton.LeftButton)
     assert window.stage == "terrains"
     assert (1, 1, 1, 2) in asked[0]
 

@@ -4,15 +4,29 @@ from __future__ import annotations
 
 import atexit
 import json
+from dataclasses import replace
 
 import numpy as np
 from PySide6.QtCore import QMimeData
 from PySide6.QtWidgets import QApplication
 
+from knitground.core.base.errors import KnitError
 from knitground.core.base.window import Box
+from knitground.core.edit.markers import (
+    add_markers,
+    change_markers,
+    delete_markers,
+    moved,
+    restack_markers,
+    turned,
+)
 from knitground.core.edit.selecting import patch_of, select_box
 from knitground.core.edit.selecting import to_layer as move_to_layer
-from knitground.core.model.patch import Patch
+from knitground.core.files.formats import MarkerFile
+from knitground.core.files.map_io import marker_from_file, marker_to_file
+from knitground.core.model.layers import MarkerLayer
+from knitground.core.model.marker import Marker
+from knitground.core.model.patch import Patch, turn_tile
 from knitground.core.model.tileset import TileRef
 from knitground.core.render.pixels import Pixels
 from knitground.core.render.tiles import tile_pixels
@@ -20,8 +34,10 @@ from knitground.ui.canvas.chunks import image_of
 from knitground.ui.hand import PatchInHand
 from knitground.ui.planning import erase_selected, plan_selected
 from knitground.ui.session import Session
+from knitground.ui.tools.markers import chosen_markers
 
 KIND = "application/x-knitground-patch+json"
+MARKERS_KIND = "application/x-knitground-markers+json"
 _MOST_CELLS = 65_536
 
 
@@ -39,9 +55,14 @@ def let_go() -> None:
 
 def copy(session: Session) -> bool:
     """Put the selected cells of the chosen layer on the clipboard; returns whether it did."""
-    map_, layer, chosen = session.map, session.layer, session.selection
+    if isinstance(session.layer, MarkerLayer):
+        return _copy_markers(session)
+    map_, layer, chosen = session.grid, session.layer, session.selection
     if map_ is None or layer is None or chosen is None:
         session.note("Select cells first: take Select (S) and drag")
+        return False
+    if not layer.holds_tiles:
+        session.note(f"“{layer.name}” holds {layer.kind}, no tiles: choose another layer to copy")
         return False
     if chosen.box.height * chosen.box.width > _MOST_CELLS:
         session.warn(f"{chosen.count} cells are too many to copy: select at most {_MOST_CELLS}")
@@ -68,7 +89,14 @@ def cut(session: Session) -> None:
 
 
 def delete(session: Session) -> None:
-    """Empty the selected cells of the chosen layer."""
+    """Empty the selected cells of the chosen layer, or take the chosen markers away."""
+    map_, layer = session.map, session.layer
+    if map_ is not None and isinstance(layer, MarkerLayer):
+        if layer.locked:
+            session.warn(f"{layer.name} is locked — Ctrl+L unlocks it")
+        else:
+            session.apply(delete_markers(map_, layer, session.markers))
+        return
     plan = erase_selected(session)
     if plan is None:
         session.note("Select cells of a layer that is not locked or hidden first")
@@ -86,8 +114,11 @@ def fill(session: Session) -> None:
 
 
 def paste(session: Session) -> None:
-    """Take what the clipboard holds in hand."""
+    """Take what the clipboard holds in hand; markers are laid beside where they were."""
     data = QApplication.clipboard().mimeData()
+    if data is not None and data.hasFormat(MARKERS_KIND):
+        _paste_markers(session, bytes(data.data(MARKERS_KIND).data()))
+        return
     if data is None or not data.hasFormat(KIND):
         session.warn(_strange(data))
         return
@@ -105,6 +136,73 @@ def paste(session: Session) -> None:
         return
     session.take(PatchInHand(patch))
     session.choose_tool("paint")
+
+
+def _copy_markers(session: Session) -> bool:
+    chosen = chosen_markers(session)
+    if not chosen:
+        session.note("Choose markers first: take Select (S) and click one, or draw a frame")
+        return False
+    data = QMimeData()
+    files = [marker_to_file(each).model_dump(mode="json") for each in chosen]
+    data.setData(MARKERS_KIND, json.dumps(files).encode())
+    QApplication.clipboard().setMimeData(data)
+    session.note(f"{len(chosen)} markers copied")
+    return True
+
+
+def _paste_markers(session: Session, raw: bytes) -> None:
+    map_, layer = session.map, session.layer
+    if map_ is None or not isinstance(layer, MarkerLayer) or layer.locked:
+        session.warn("Markers go on a marker layer that is not locked: choose one below")
+        return
+    try:
+        files = [MarkerFile.model_validate(each) for each in json.loads(raw)]
+        found = [marker_from_file(each, "the clipboard") for each in files]
+    except (ValueError, TypeError, KnitError):
+        session.warn("The markers on the clipboard are broken: copy them once more")
+        return
+    shifted = [moved(each, map_.tile_width, map_.tile_height) for each in found]
+
+    def do() -> None:
+        edit, numbers = add_markers(map_, layer, shifted)
+        session.doc.apply(edit)
+        session.choose_markers(numbers)
+
+    if shifted:
+        session.attempt(do)
+
+
+def turn(session: Session, by: int) -> None:
+    """Turn or mirror the chosen markers, else what is in hand.
+
+    `by`: quarter turns clockwise, with 4 mirrored first. Markers turn by 15 degrees at a time;
+    mirroring turns over the tile of free pictures.
+    """
+    map_, layer = session.map, session.layer
+    if map_ is None or not isinstance(layer, MarkerLayer) or not session.markers:
+        session.turn_hand(by)
+        return
+    if layer.locked:
+        session.warn(f"{layer.name} is locked — Ctrl+L unlocks it")
+        return
+
+    def change(each: Marker) -> Marker:
+        if by & 4:
+            return replace(each, tile=turn_tile(each.tile, by)) if each.tile else each
+        return turned(each, 15.0 if by == 1 else -15.0)
+
+    name = "Mirror markers" if by & 4 else "Turn markers"
+    session.apply(change_markers(map_, layer, session.markers, change, name))
+
+
+def restack(session: Session, *, to_front: bool) -> None:
+    """Bring the chosen markers in front of all others of their layer, or behind them."""
+    map_, layer = session.map, session.layer
+    if map_ is None or not isinstance(layer, MarkerLayer) or not session.markers:
+        session.note("Choose markers first: take Select (S) and click one")
+        return
+    session.apply(restack_markers(map_, layer, session.markers, to_front=to_front))
 
 
 def _strange(data: QMimeData | None) -> str:
@@ -173,6 +271,15 @@ def to_layer(session: Session, by: int) -> None:
 
 
 def select_all(session: Session) -> None:
-    """Choose every cell of the map."""
-    if session.map is not None:
-        session.select(select_box(session.map, Box(0, 0, session.map.height, session.map.width)))
+    """Choose every cell of the map, or every marker of the layer."""
+    grid = session.grid
+    if isinstance(session.layer, MarkerLayer):
+        session.choose_markers(each.number for each in session.layer.markers)
+    elif grid is not None:
+        session.select(select_box(grid, Box(0, 0, grid.height, grid.width)))
+
+
+def select_none(session: Session) -> None:
+    """Choose no cell and no marker."""
+    session.select(None)
+    session.choose_markers(())

@@ -80,6 +80,5 @@ class GapButton(QToolButton):
         self.notices.tell(
             f"“{layer.name}” asks for tiles that “{owner[1].name}” lacks: {named}{more}",
             "warning",
-            "Make them…",
-            lambda: self.make(*owner),
+            {"Make them…": lambda: self.make(*owner)},
         )

@@ -8,6 +8,8 @@ from knitground.core.model.mix import Mix
 from knitground.core.model.patch import Patch, turn_tile
 from knitground.core.model.tileset import TileRef
 
+PATCH_KIND = "application/x-knitground-tray"
+"""What a patch of the tray is called while it is dragged; the data is its name."""
 TURN_WORDS = ("", "90°", "180°", "270°", "mirrored", "mirrored 90°", "flipped", "mirrored 270°")
 
 
@@ -65,7 +67,32 @@ class PatchInHand:
         return f"Patch {self.patch.width} × {self.patch.height} · {self.patch.name}"
 
 
-Hand = TerrainInHand | TileInHand | MixInHand | PatchInHand
+@dataclass(frozen=True)
+class TintInHand:
+    """A colour for tint layers: #rrggbb, and its strength from 1 to 127."""
+
+    colour: str
+    strength: int
+
+    @property
+    def title(self) -> str:
+        """How the ribbon and the pointer's label call it."""
+        return f"Colour {self.colour} · {round(self.strength / 1.27)} %"
+
+
+@dataclass(frozen=True)
+class MarkerInHand:
+    """A kind of marker."""
+
+    kind: str
+
+    @property
+    def title(self) -> str:
+        """How the ribbon and the pointer's label call it."""
+        return f"Marker · {self.kind or 'no kind'}"
+
+
+Hand = TerrainInHand | TileInHand | MixInHand | PatchInHand | TintInHand | MarkerInHand
 
 
 def turned_hand(hand: Hand | None, by: int) -> Hand | None:

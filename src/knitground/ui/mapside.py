@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from PySide6.QtCore import QEvent, QObject, Qt, Signal
-from PySide6.QtWidgets import QInputDialog, QLabel, QTabBar, QWidget
+from PySide6.QtWidgets import QInputDialog, QLabel, QSplitter, QTabBar, QWidget
 
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.maps import delete_map, rename_map
@@ -14,6 +16,7 @@ from knitground.ui.strip import Strip
 from knitground.ui.swapdialog import SwapDialog
 from knitground.ui.tools.brushes import Erase, Paint
 from knitground.ui.tools.fill import Fill
+from knitground.ui.tools.markers import marker_tools
 from knitground.ui.tools.pick import Pick
 from knitground.ui.tools.select import Select
 from knitground.ui.tools.shapes import Box, Line
@@ -25,6 +28,7 @@ class MapSide(QWidget):
     """Everything about the map that is being worked on."""
 
     new_map_asked = Signal()
+    zoomed = Signal()
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -42,7 +46,12 @@ class MapSide(QWidget):
         self.tabs.tabBarDoubleClicked.connect(self._rename)
         self.tabs.setToolTip("Maps of the project; double-click renames")
         self.ribbon = Ribbon(session, self.tools)
-        self.view = MapView(session, self.tools)
+        self._marker_tools = marker_tools(session)
+        self.second: MapView | None = None
+        self.views = QSplitter(Qt.Orientation.Horizontal)
+        self.views.setChildrenCollapsible(False)
+        self.view = self._new_view()
+        self.active = self.view
         self.strip = Strip(session)
         self.empty = QWidget(self.view)
         text = QLabel("This project has no map yet.")
@@ -53,7 +62,7 @@ class MapSide(QWidget):
         top = row(
             self.tabs, button("+", self.new_map_asked.emit, "New map", "Ctrl+N"), 1, spacing=4
         )
-        layout = column(top, self.ribbon, self.view, self.strip, spacing=4)
+        layout = column(top, self.ribbon, self.views, self.strip, spacing=4)
         layout.setStretch(2, 1)
         layout.setContentsMargins(0, 4, 0, 0)
         self.setLayout(layout)
@@ -61,6 +70,37 @@ class MapSide(QWidget):
         session.picked.connect(self.refresh)
         session.opened.connect(self.refresh)
         session.changed.connect(self._follow)
+
+    def _new_view(self) -> MapView:
+        made = MapView(self.session, self.tools, self._marker_tools)
+        made.zoomed.connect(self.zoomed)
+        made.entered.connect(lambda: self._activate(made))
+        self.views.addWidget(made)
+        return made
+
+    def each_view(self, action: Callable[[MapView], object]) -> None:
+        """Do something with each view of the map that is shown."""
+        for view in (self.view, self.second):
+            if view is not None:
+                action(view)
+
+    def _activate(self, view: MapView) -> None:
+        self.active = view
+        self.zoomed.emit()
+
+    def toggle_second(self) -> None:
+        """Show the map a second time beside the first, with a zoom of its own, or no more."""
+        if self.second is None:
+            self.second = self._new_view()
+            self.second.follow_settings(self.view)
+            self.second.open_map()
+            self.second.fit()
+            half = max(240, self.views.width() // 2)
+            self.views.setSizes([half, half])
+            return
+        gone, self.second, self.active = self.second, None, self.view
+        gone.cancel()
+        gone.retire()
 
     def _follow(self, change: Changed) -> None:
         if change.what is What.MAPS:

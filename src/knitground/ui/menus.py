@@ -73,16 +73,21 @@ def _edit(window: Window, commands: Commands) -> None:
     add("Selection to the layer in front", lambda: clipboard.to_layer(session, 1), "Ctrl+Shift+]")
     add("Selection to the layer behind", lambda: clipboard.to_layer(session, -1), "Ctrl+Shift+[")
     add("Select all", lambda: clipboard.select_all(session), "Ctrl+A")
-    add("Select nothing", lambda: session.select(None), "Ctrl+Shift+A")
+    add("Select nothing", lambda: clipboard.select_none(session), "Ctrl+Shift+A")
+    add("Keep in the tray", window.draw.keep, "Ctrl+T")
+    add("Release pins here", window.release_pins, "U")
+    commands.line("Edit")
+    add("Markers to the front", lambda: clipboard.restack(session, to_front=True))
+    add("Markers to the back", lambda: clipboard.restack(session, to_front=False))
     commands.line("Edit")
     add("Reroll", lambda: session.set_seed(session.seed + 1), "R")
     add("Larger brush", lambda: session.set_size(session.size + 1), ".")
     add("Smaller brush", lambda: session.set_size(session.size - 1), ",")
     commands.line("Edit")
-    add("Turn clockwise", lambda: session.turn_hand(1), "]")
-    add("Turn anticlockwise", lambda: session.turn_hand(3), "[")
-    add("Mirror left to right", lambda: session.turn_hand(4), "X")
-    add("Flip top to bottom", lambda: session.turn_hand(6), "Y")
+    add("Turn clockwise", lambda: clipboard.turn(session, 1), "]")
+    add("Turn anticlockwise", lambda: clipboard.turn(session, 3), "[")
+    add("Mirror left to right", lambda: clipboard.turn(session, 4), "X")
+    add("Flip top to bottom", lambda: clipboard.turn(session, 6), "Y")
     commands.line("Edit")
     add("Use this slicing", window.slice.commit, "Ctrl+Return")
     add("Re-lay the sheet…", window.slice.ask_relay)
@@ -95,22 +100,44 @@ def _view(window: Window, commands: Commands) -> None:
     for number, stage in enumerate(STAGES, 1):
         add(f"Stage {stage.name}", partial(window.show_stage, stage.key), f"Ctrl+{number}")
     commands.line("View")
-    add("Zoom in", lambda: view.zoom_by(1), "+").setShortcuts(_keys("+", "="))
-    add("Zoom out", lambda: view.zoom_by(-1), "-")
-    add("Zoom 100 %", lambda: view.zoom_to(STEPS.index(1)), "Ctrl+0")
-    add("Whole map", view.fit, "Home")
+    add("Zoom in", lambda: window.mapside.active.zoom_by(1), "+").setShortcuts(_keys("+", "="))
+    add("Zoom out", lambda: window.mapside.active.zoom_by(-1), "-")
+    add("Zoom 100 %", lambda: window.mapside.active.zoom_to(STEPS.index(1)), "Ctrl+0")
+    add("Whole map", lambda: window.mapside.active.fit(), "Home")
     commands.line("View")
-    add("Grid lines", lambda: view.set_grid(not view.show_grid), "G", checked=True)
-    add("Screen frame", lambda: view.set_screen(not view.show_screen), "Shift+S", checked=False)
+    add("Second view", window.mapside.toggle_second, "Shift+V", checked=False)
+    add(
+        "Pins",
+        lambda: window.mapside.each_view(lambda v: v.set_pins(not v.show_pins)),
+        "Shift+U",
+        checked=True,
+    )
+    add(
+        "Grid lines",
+        lambda: window.mapside.each_view(lambda v: v.set_grid(not v.show_grid)),
+        "G",
+        checked=True,
+    )
+    add(
+        "Screen frame",
+        lambda: window.mapside.each_view(lambda v: v.set_screen(not v.show_screen)),
+        "Shift+S",
+        checked=False,
+    )
     add("Overview map", lambda: view.overview.setVisible(view.overview.isHidden()), "O",
         checked=False)  # fmt: skip
-    add("Play animations", lambda: view.set_playing(not view.playing), checked=True)
+    add(
+        "Play animations",
+        lambda: window.mapside.each_view(lambda v: v.set_playing(not v.playing)),
+        checked=True,
+    )
     add("Repeat 3 × 3", lambda: window.set_repeat(not view.repeat), "Ctrl+Shift+R", checked=False)
     commands.line("View")
     for name in THEMES:
         add(f"Theme {name}", partial(window.set_theme, name))
     commands.line("View")
     add("Find a command…", window.find_command, "Ctrl+K")
+    add("Find tiles, mixes, patches", window.find_in_bench, "Ctrl+F")
 
 
 def _tools(window: Window, commands: Commands) -> None:
@@ -137,6 +164,7 @@ def _layer(window: Window, commands: Commands) -> None:
 
     add("Add tile layer", strip.add_tiles)
     add("Add layer…", strip.ask_kind, "Ctrl+Shift+L")
+    add("Offset and height…", strip.ask_place)
     add("Rename layer…", ask_name, "F2")
     add("Duplicate layer", strip.duplicate)
     add("Merge into the layer behind", strip.merge)

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
+from functools import partial
 
 from PySide6.QtCore import QEvent, QObject, Qt, QTimer
 from PySide6.QtWidgets import QFrame, QLabel, QPushButton, QWidget
@@ -22,14 +23,10 @@ class Notices(QFrame):
         self.text = QLabel()
         self.text.setWordWrap(True)
         self.text.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
-        self.cure = QPushButton()
-        self.cure.hide()
-        self._cure: Callable[[], object] | None = None
-        self.cure.clicked.connect(self._run_cure)
-        dismiss = button("Dismiss", self.hide, "Put this note away")
-        line = row(self.text, self.cure, dismiss, margins=1)
-        line.setStretch(0, 1)
-        self.setLayout(line)
+        self.cures: list[QPushButton] = []
+        self._line = row(self.text, button("Dismiss", self.hide, "Put this note away"), margins=1)
+        self._line.setStretch(0, 1)
+        self.setLayout(self._line)
         self.setAutoFillBackground(True)
         self._over: QWidget | None = None
         self._timer = QTimer(self, singleShot=True, interval=_NOTE_MS)
@@ -40,10 +37,9 @@ class Notices(QFrame):
         self,
         text: str,
         kind: str = "note",
-        cure: str = "",
-        action: Callable[[], object] | None = None,
+        cures: Mapping[str, Callable[[], object]] | None = None,
     ) -> None:
-        """Show a note; `cure` is the text of a button that runs `action`."""
+        """Show a note; `cures` are texts of buttons and what each does."""
         t = theme()
         edge = {"warning": t.warning, "good": t.good}.get(kind, t.accent)
         self.setStyleSheet(
@@ -51,13 +47,17 @@ class Notices(QFrame):
             f"border-left: 4px solid {edge}; }}"
         )
         self.text.setText(text)
-        self._cure = action
-        self.cure.setText(cure)
-        self.cure.setVisible(action is not None)
+        for old in self.cures:
+            self._line.removeWidget(old)
+            old.hide()
+            old.deleteLater()
+        self.cures = [button(name, partial(self._run, act)) for name, act in (cures or {}).items()]
+        for n, made in enumerate(self.cures, 1):
+            self._line.insertWidget(n, made)
         self._place()
         self.show()
         self._timer.stop()
-        if kind == "note" and action is None:
+        if kind == "note" and not cures:
             self._timer.start()
 
     def float_over(self, widget: QWidget) -> None:
@@ -81,7 +81,6 @@ class Notices(QFrame):
             self._place()
         return super().eventFilter(watched, event)
 
-    def _run_cure(self) -> None:
+    def _run(self, cure: Callable[[], object]) -> None:
         self.hide()
-        if self._cure is not None:
-            self._cure()
+        cure()

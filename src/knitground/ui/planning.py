@@ -2,20 +2,39 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from knitground.core.base.window import Box, read
+from knitground.core.base.window import Box, index, read
 from knitground.core.chance.draw import MIX_SLOTS, draw_cells, slot_table
-from knitground.core.edit.flood import Region, flood, flood_in, same_ground
+from knitground.core.edit.flood import Region, flood_in, same_ground
 from knitground.core.edit.laying import Plan, plan_cells, plan_sides, plan_terrain, plan_unpin
-from knitground.core.knit.sides import SideMask, sides_along, sides_of
-from knitground.core.model.layers import Cells, GroundLayer, Layer
+from knitground.core.edit.tint import Weights, blended, disc, soft_weights, tint_value
+from knitground.core.knit.sides import SideMask, sides_along
+from knitground.core.model.layers import (
+    Cells,
+    GroundLayer,
+    GrownLayer,
+    Layer,
+    MarkerLayer,
+    PinnedLayer,
+    TintLayer,
+)
 from knitground.core.model.map import Map
 from knitground.core.model.terrain import SetKind
-from knitground.ui.hand import Hand, MixInHand, PatchInHand, TerrainInHand, TileInHand
+from knitground.ui.hand import (
+    Hand,
+    MarkerInHand,
+    MixInHand,
+    PatchInHand,
+    TerrainInHand,
+    TileInHand,
+    TintInHand,
+)
 from knitground.ui.session import Session
 
 
@@ -65,17 +84,32 @@ def refusal(session: Session, at: Pointer | None) -> str | None:
         return f"{layer.name} is hidden — Ctrl+H shows it"
     if at is not None and outside(map_, at):
         return f"outside the map of {map_.width} × {map_.height} cells — a click offers to grow it"
+    if session.tool == "fill" and isinstance(layer, MarkerLayer):
+        return f"{layer.name} holds markers — Fill lays none: take Paint, Line or Box"
+    if session.tool == "fill" and session.fill_by == "selection" and session.selection is None:
+        return "nothing is selected — take Select (S) and drag, or let Fill go by what lies there"
     if session.tool == "erase":
         return None
     return _hand_refusal(session.hand, layer)
 
 
 def _hand_refusal(hand: Hand | None, layer: Layer) -> str | None:
+    if isinstance(layer, MarkerLayer):
+        if isinstance(hand, MarkerInHand | TileInHand):
+            return None
+        return f"{layer.name} holds markers — take a kind of marker or a tile in hand at the left"
+    if isinstance(layer, TintLayer) and not isinstance(hand, TintInHand):
+        return f"{layer.name} holds colours — take a colour in hand at the left"
+    if isinstance(hand, MarkerInHand):
+        return f"{layer.name} holds {layer.kind} — markers go on a marker layer: choose one below"
+    if isinstance(hand, TintInHand) and not isinstance(layer, TintLayer):
+        return f"{layer.name} holds {layer.kind} — colours go on a tint layer: choose one below"
     if hand is None:
         return "nothing in hand — take a terrain, a tile or a mix at the left"
     if isinstance(hand, TerrainInHand):
         if not isinstance(layer, GroundLayer):
-            return f"{layer.name} holds tiles — terrain goes on a ground layer: choose one below"
+            what = f"{layer.name} holds {layer.kind}"
+            return f"{what} — terrain goes on a ground layer: choose one below"
         if (layer.tileset, layer.set_name) != (hand.tileset, hand.set_name):
             return f"{layer.name} is knitted from “{layer.set_name}”, not from “{hand.set_name}”"
     if isinstance(hand, MixInHand) and sum(hand.mix.weights) <= 0:
@@ -102,22 +136,86 @@ def brush(session: Session, map_: Map, at: Pointer) -> tuple[Box, NDArray[np.boo
     else:
         row, col = at.vertex(map_)
         top, left = row - size // 2, col - size // 2
-    return Box(top, left, top + size, left + size), np.ones((size, size), np.bool_)
+    mask = disc(size) if session.round_brush or session.is_soft else np.ones((size, size), np.bool_)
+    return Box(top, left, top + size, left + size), mask
 
 
-def plan_dab(session: Session, at: Pointer, anchor: tuple[int, int] | None = None) -> Plan | None:
+class Cover:
+    """How much of its colour a stroke has laid in each cell, so that dabs do not add up."""
+
+    def __init__(self, map_: Map) -> None:
+        self._laid = np.zeros((map_.height, map_.width), np.float32)
+        self._map = map_
+
+    def more(self, box: Box, weights: Weights) -> Weights:
+        """Note what a dab lays in a box; returns how much of what is left it has to lay."""
+        at = index(box, self._map.height, self._map.width)
+        before: Weights = self._laid[at]
+        after = np.maximum(before, weights)
+        self._laid[at] = after
+        left = 1 - before
+        more = np.zeros_like(left)
+        np.divide(after - before, left, out=more, where=left > 0)
+        return more
+
+
+def plan_dab(
+    session: Session,
+    at: Pointer,
+    anchor: tuple[int, int] | None = None,
+    cover: Cover | None = None,
+) -> Plan | None:
     """Plan one dab of Paint or Erase; None where it is refused.
 
-    `anchor` is where the stroke's patch begins, so that dabs of one stroke fit together.
+    `anchor` is where the stroke's patch begins, so that dabs of one stroke fit together; `cover`
+    what the stroke has laid so far, with a soft brush.
     """
-    if refusal(session, at) is not None or session.map is None:
+    map_, layer = session.grid, session.layer
+    if refusal(session, at) is not None or map_ is None or isinstance(layer, MarkerLayer):
         return None
     if session.draws_path:
-        return plan_path(session, at.side(session.map))
-    box, mask = brush(session, session.map, at)
+        return plan_path(session, at.side(map_))
+    box, mask = brush(session, map_, at)
+    if isinstance(layer, TintLayer):
+        verb = "Erase colour" if session.tool == "erase" else "Paint"
+        weights = soft_weights(session.size) if session.is_soft else None
+        return plan_tint(session, layer, Region(box, mask), verb, weights, cover)
     if session.tool == "erase":
-        return _plan_erase(session, session.map, box, mask)
+        return _plan_erase(session, map_, box, mask)
     return plan_region(session, Region(box, mask), "Paint", anchor)
+
+
+def plan_tint(
+    session: Session,
+    layer: TintLayer,
+    region: Region,
+    verb: str,
+    weights: Weights | None = None,
+    cover: Cover | None = None,
+) -> Plan | None:
+    """Plan laying the colour in hand on a region, or taking colour away with Erase."""
+    map_, hand = session.map, session.hand
+    erases = session.tool == "erase"
+    if map_ is None or not (erases or isinstance(hand, TintInHand)):
+        return None
+    value = 0
+    name = verb
+    if not erases and isinstance(hand, TintInHand):
+        value, name = tint_value(hand.colour, hand.strength), f"{verb} {hand.title}"
+    mask = region.mask
+    if weights is None:
+        return plan_cells(map_, layer, region.box, np.full(mask.shape, value, np.int32), mask, name)
+    box = region.box.fitted(map_.height, map_.width, map_.wrap)
+    if box.is_empty:
+        return None
+    if box.height < region.box.height or box.width < region.box.width:
+        rows = np.arange(box.top, box.bottom) - region.box.top
+        cols = np.arange(box.left, box.right) - region.box.left
+        weights = weights[np.ix_(rows % weights.shape[0], cols % weights.shape[1])]
+    if cover is not None:
+        weights = cover.more(box, weights)
+    values = blended(read(layer.cells, box), value, weights)
+    return plan_cells(map_, layer, box, values, weights > 0, name)
 
 
 def plan_path(session: Session, sides: SideMask) -> Plan | None:
@@ -140,12 +238,21 @@ def plan_path(session: Session, sides: SideMask) -> Plan | None:
 def plan_fill(
     session: Session, at: Pointer, limit: int | None = None
 ) -> tuple[Plan, Region] | None:
-    """Plan a fill from a place: connected ground, or connected cells that hold the same."""
-    map_, layer = session.map, session.layer
+    """Plan a fill from a place: connected ground, or connected cells that hold the same.
+
+    As the session says, by terrain or by tile, on all such cells, or on the selection.
+    """
+    map_, layer = session.grid, session.layer
     if map_ is None or layer is None or refusal(session, at) is not None:
         return None
-    region = fill_region(session, map_, layer, at, limit)
     anchor = (0, 0) if session.pattern_on_map else at.cell(map_)
+    if session.fill_by == "selection":
+        if session.selection is None:
+            return None
+        region = Region(session.selection.box, session.selection.mask)
+        found = plan_selected(session)
+        return (found, region) if found else None
+    region = fill_region(session, map_, layer, at, limit)
     plan = plan_region(session, region, "Fill", anchor)
     return (plan, region) if plan else None
 
@@ -160,20 +267,58 @@ def fill_region(
     cells: bool = False,
 ) -> Region:
     """Find what a fill covers: vertices for a terrain in hand, else (or if asked for) cells."""
+    by_tile = session.fill_by == "same tile" and session.tool == "fill"
+    size = (map_.height, map_.width)
+    row, col = _inside(*at.cell(map_), size, map_.wrap)
+
+    def tiles(box: Box) -> NDArray[Any]:
+        return session.doc.cells(map_, layer, box)
+
+    def ground(box: Box) -> NDArray[Any]:
+        assert isinstance(layer, GroundLayer)
+        part = layer.terrain[box.top : box.bottom + 1, box.left : box.right + 1]
+        return same_ground(part, layer.kind_of_set)
+
+    values = ground if isinstance(layer, GroundLayer) and not by_tile else tiles
     if not cells and session.lays_terrain and isinstance(layer, GroundLayer):
-        row, col = at.vertex(map_)
+        if by_tile:
+            found = _like(tiles, size, row, col, map_.wrap, limit, everywhere=session.fill_all)
+            return Region(*_corners(found.box, found.mask), found.complete)
         grid = layer.terrain[:-1, :-1] if map_.wrap else layer.terrain
-        row, col = _inside(row, col, grid.shape, map_.wrap)
-        return flood(grid, row, col, map_.wrap, limit)
-    row, col = _inside(*at.cell(map_), layer.cells.shape, map_.wrap)
-    if isinstance(layer, GroundLayer):
+        row, col = _inside(*at.vertex(map_), grid.shape, map_.wrap)
+        size = (grid.shape[0], grid.shape[1])
+        values = lambda box: grid[box.top : box.bottom, box.left : box.right]  # noqa: E731
+    everywhere = session.fill_all and session.tool == "fill"
+    return _like(values, size, row, col, map_.wrap, limit, everywhere=everywhere)
 
-        def ground(box: Box) -> NDArray[np.uint32]:
-            part = layer.terrain[box.top : box.bottom + 1, box.left : box.right + 1]
-            return same_ground(part, layer.kind_of_set)
 
-        return flood_in(ground, (map_.height, map_.width), row, col, map_.wrap, limit)
-    return flood(layer.cells, row, col, map_.wrap, limit)
+def _like(
+    values: Callable[[Box], NDArray[Any]],
+    size: tuple[int, int],
+    row: int,
+    col: int,
+    wrap: bool,
+    limit: int | None,
+    *,
+    everywhere: bool,
+) -> Region:
+    """Find the places that hold what one holds: those connected to it, or all there are."""
+    if not everywhere:
+        return flood_in(values, size, row, col, wrap, limit)
+    box = Box(0, 0, *size)
+    if limit is not None:
+        half = limit // 2
+        box = Box(row - half, col - half, row + half + 1, col + half + 1).clipped(*size)
+    part = values(box)
+    mask = part == part[row - box.top, col - box.left]
+    return Region(box, mask, (box.height, box.width) == size)
+
+
+def _corners(box: Box, mask: NDArray[np.bool_]) -> tuple[Box, NDArray[np.bool_]]:
+    """Give the vertices round cells, as a box and a mask."""
+    wide = np.pad(mask, ((0, 1), (0, 1)))
+    wide = wide | np.roll(wide, 1, 0) | np.roll(wide, 1, 1) | np.roll(wide, (1, 1), (0, 1))
+    return Box(box.top, box.left, box.bottom + 1, box.right + 1), wide
 
 
 def _inside(row: int, col: int, size: tuple[int, ...], wrap: bool) -> tuple[int, int]:
@@ -187,30 +332,65 @@ def plan_selected(session: Session) -> Plan | None:
     chosen, layer = session.selection, session.layer
     if chosen is None or layer is None or layer.locked or not layer.visible:
         return None
+    if isinstance(layer, MarkerLayer):
+        return None
     if _hand_refusal(session.hand, layer) is not None:
         return None
     box, mask = chosen.box, chosen.mask
     if isinstance(session.hand, TerrainInHand) and session.set_kind is SetKind.CORNER:
-        box, mask = sides_of(box, mask)[0], np.pad(mask, ((0, 1), (0, 1)))
-        mask = mask | np.roll(mask, 1, 0) | np.roll(mask, 1, 1) | np.roll(mask, (1, 1), (0, 1))
+        box, mask = _corners(box, mask)
     anchor = (0, 0) if session.pattern_on_map else (box.top, box.left)
     return plan_region(session, Region(box, mask), "Fill selection with", anchor)
 
 
 def erase_selected(session: Session) -> Plan | None:
     """Plan emptying the selected cells: pins first, then terrain; or the tiles of a tile layer."""
-    chosen, layer, map_ = session.selection, session.layer, session.map
+    chosen, layer, map_ = session.selection, session.layer, session.grid
     if chosen is None or layer is None or map_ is None or layer.locked or not layer.visible:
         return None
+    if isinstance(layer, MarkerLayer):
+        return None
     box, mask = chosen.box, chosen.mask
+    if isinstance(layer, PinnedLayer) and _pins_to_release(map_, layer, box, mask):
+        return plan_unpin(session.doc, map_, layer, box, mask, "Release pins of selection")
     if not isinstance(layer, GroundLayer):
         return plan_cells(map_, layer, box, np.zeros(mask.shape, np.int32), mask, "Erase selection")
-    if (read(layer.pinned, box) & mask).any():
-        return plan_unpin(session.doc, map_, layer, box, mask, "Release pins of selection")
     if layer.kind_of_set is SetKind.CORNER:
-        box, mask = sides_of(box, mask)[0], np.pad(mask, ((0, 1), (0, 1)))
-        mask = mask | np.roll(mask, 1, 0) | np.roll(mask, 1, 1) | np.roll(mask, (1, 1), (0, 1))
+        box, mask = _corners(box, mask)
     return plan_terrain(session.doc, map_, layer, box, mask, 0, "Erase terrain of selection")
+
+
+def _pins_to_release(map_: Map, layer: PinnedLayer, box: Box, mask: NDArray[np.bool_]) -> bool:
+    """Tell whether erasing would release pins: of a grown layer those of empty cells do not count.
+
+    There an erased cell is itself a pin, and a stroke must not undo what it has just done.
+    """
+    if not map_.wrap:
+        inner = box.clipped(map_.height, map_.width)
+        top, left = inner.top - box.top, inner.left - box.left
+        box, mask = inner, mask[top : top + inner.height, left : left + inner.width]
+    if box.is_empty:
+        return False
+    pins = read(layer.pinned, box) & mask
+    if not isinstance(layer, GroundLayer):
+        pins &= read(layer.cells, box) != 0
+    return bool(pins.any())
+
+
+def release_pins(session: Session, at: Pointer | None) -> Plan | None:
+    """Plan releasing the pins of the selection, or of a cell; None if there are none."""
+    map_, layer, chosen = session.map, session.layer, session.selection
+    if map_ is None or not isinstance(layer, PinnedLayer) or layer.locked:
+        return None
+    if chosen is not None:
+        box, mask = chosen.box, chosen.mask
+    elif at is not None:
+        row, col = at.cell(map_)
+        box, mask = Box(row, col, row + 1, col + 1), np.ones((1, 1), np.bool_)
+    else:
+        return None
+    plan = plan_unpin(session.doc, map_, layer, box, mask, "Release pins")
+    return plan if plan.changes_anything else None
 
 
 def plan_region(
@@ -221,8 +401,12 @@ def plan_region(
     A patch repeats over the region from `anchor` on, a row and a column; by default from the
     region's own corner for Paint, and as the map's session setting says for all else.
     """
-    map_, layer, hand = session.map, session.layer, session.hand
-    if map_ is None or layer is None or hand is None:
+    map_, layer, hand = session.grid, session.layer, session.hand
+    if map_ is None or layer is None or hand is None or isinstance(hand, MarkerInHand):
+        return None
+    if isinstance(layer, TintLayer):
+        return plan_tint(session, layer, region, verb)
+    if isinstance(hand, TintInHand):
         return None
     name = f"{verb} {hand.title}"
     if isinstance(hand, TerrainInHand):
@@ -271,6 +455,8 @@ def _plan_erase(session: Session, map_: Map, box: Box, mask: NDArray[np.bool_]) 
     """Plan erasing: pins first, then the terrain beneath them; or the tiles of a tile layer."""
     layer = session.layer
     assert layer is not None
+    if isinstance(layer, GrownLayer) and _pins_to_release(map_, layer, box, mask):
+        return plan_unpin(session.doc, map_, layer, box, mask, "Release pins")
     if not isinstance(layer, GroundLayer):
         return plan_cells(map_, layer, box, np.zeros(mask.shape, np.int32), mask, "Erase tiles")
     if layer.kind_of_set is not SetKind.CORNER:

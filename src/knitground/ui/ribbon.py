@@ -15,8 +15,9 @@ from PySide6.QtWidgets import (
     QSpinBox,
 )
 
+from knitground.core.model.layers import MarkerLayer, TintLayer
 from knitground.ui.hand import MixInHand, PatchInHand, TerrainInHand
-from knitground.ui.session import MAX_BRUSH, Session
+from knitground.ui.session import FILL_BY, MAX_BRUSH, PICK_FROM, SNAPS, Session
 from knitground.ui.tools.select import WAYS
 from knitground.ui.tools.tool import Tool
 from knitground.ui.widgets import button, icon, row
@@ -66,6 +67,29 @@ class Ribbon(QFrame):
         self.outline = QCheckBox("outline")
         self.outline.setToolTip("Box lays its rim only, as wide as the brush")
         self.outline.toggled.connect(session.set_outline)
+        self.round = QCheckBox("round")
+        self.round.setToolTip("The brush is round, else square")
+        self.round.toggled.connect(session.set_round)
+        self.soft = QCheckBox("soft")
+        self.soft.setToolTip("The brush lays less towards its rim")
+        self.soft.toggled.connect(session.set_soft)
+        self.fill_by = QComboBox()
+        self.fill_by.addItems(list(FILL_BY))
+        self.fill_by.setToolTip(
+            "What Fill goes by: terrain or tile under the pointer, or selection"
+        )
+        self.fill_by.textActivated.connect(session.set_fill)
+        self.everywhere = QCheckBox("all such cells")
+        self.everywhere.setToolTip("Fill all such cells of the map, not only those connected")
+        self.everywhere.toggled.connect(lambda on: session.set_fill(everywhere=on))
+        self.pick_from = QComboBox()
+        self.pick_from.addItems(list(PICK_FROM))
+        self.pick_from.setToolTip("Where Pick looks; of a block, all layers give their front tiles")
+        self.pick_from.textActivated.connect(session.set_pick_from)
+        self.snap = QComboBox()
+        self.snap.addItems([f"snap: {each}" for each in SNAPS])
+        self.snap.setToolTip("What markers snap to")
+        self.snap.activated.connect(lambda n: session.set_snap(SNAPS[n]))
         self.pattern = QCheckBox("pattern on map")
         self.pattern.setToolTip(
             "A patch repeats from the map's corner, else from where the drag began"
@@ -84,7 +108,8 @@ class Ribbon(QFrame):
         in_hand.setProperty("role", "note")
         self.setLayout(
             row(*self.buttons.values(), self.tool, rule, in_hand, self.hand,
-                self.way, self.pattern, self.outline, self.brush, self.seed, self.reroll,
+                self.way, self.fill_by, self.everywhere, self.pick_from, self.snap, self.pattern,
+                self.outline, self.soft, self.round, self.brush, self.seed, self.reroll,
                 margins=6, spacing=6)
         )  # fmt: skip
         self.layout().setStretch(len(self.buttons) + 3, 1)  # type: ignore[union-attr]
@@ -135,12 +160,29 @@ class Ribbon(QFrame):
         unit = " vertices" if s.lays_terrain else " path" if s.draws_path else " cells"
         self.brush.setSuffix(unit)
         self.brush.blockSignals(False)
-        self.brush.setVisible(s.tool in ("paint", "line", "box", "erase"))
-        self.outline.setVisible(s.tool == "box")
-        self.way.setVisible(s.tool == "select")
+        markers, tint = isinstance(s.layer, MarkerLayer), isinstance(s.layer, TintLayer)
+        brushes = s.tool in ("paint", "line", "box", "erase") and not markers
+        patch = isinstance(s.hand, PatchInHand) and s.tool == "paint"
+        self.brush.setVisible(brushes and not patch)
+        self.round.setVisible(brushes and not patch and s.tool != "box" and not s.is_soft)
+        self.round.setChecked(s.round_brush)
+        self.soft.setVisible(tint and s.tool in ("paint", "erase"))
+        self.soft.setChecked(s.soft_brush)
+        self.fill_by.setVisible(s.tool == "fill" and not markers)
+        self.fill_by.setCurrentText(s.fill_by)
+        self.everywhere.setVisible(s.tool == "fill" and not markers and s.fill_by != "selection")
+        self.everywhere.setChecked(s.fill_all)
+        self.pick_from.setVisible(s.tool == "pick" and not markers)
+        self.pick_from.setCurrentText(s.pick_from)
+        self.snap.setVisible(markers)
+        self.snap.setCurrentIndex(SNAPS.index(s.snap))
+        self.outline.setVisible(s.tool == "box" and not markers)
+        self.way.setVisible(s.tool == "select" and not markers)
         self.way.setCurrentText(s.select_way)
         self.outline.setChecked(s.outline)
-        repeats = isinstance(s.hand, PatchInHand) and s.tool in ("line", "box", "fill")
+        repeats = (
+            isinstance(s.hand, PatchInHand) and not markers and s.tool in ("line", "box", "fill")
+        )
         self.pattern.setVisible(repeats)
         self.pattern.setChecked(s.pattern_on_map)
         drawn = isinstance(s.hand, MixInHand)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable, Mapping
 from pathlib import Path
 from typing import Any, TypeVar
 
@@ -13,14 +13,17 @@ from knitground.core.base.progress import Progress, no_progress
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.document import Document, Edit
 from knitground.core.edit.selecting import Selection
-from knitground.core.model.layers import GroundLayer, Layer
-from knitground.core.model.map import Map
+from knitground.core.model.layers import GroundLayer, Layer, MarkerLayer, TileLayer, TintLayer
+from knitground.core.model.map import Map, grid_of
 from knitground.core.model.project import Project
 from knitground.core.model.terrain import SetKind
 from knitground.core.model.tileset import Tileset
 from knitground.ui.hand import Hand, MixInHand, TerrainInHand, turned_hand
 
 MAX_BRUSH = 64
+FILL_BY = ("same terrain", "same tile", "selection")
+PICK_FROM = ("this layer, else the front", "this layer", "all layers")
+SNAPS = ("cell", "half cell", "pixel")
 Result = TypeVar("Result")
 
 
@@ -43,8 +46,8 @@ class Session(QObject):
     """A quiet note: its text, and “warning”, “good” or “note”."""
     selected = Signal()
     """Other cells of the map are selected."""
-    offered = Signal(str, str, object)
-    """A warning, the text of a button, and what the button does."""
+    offered = Signal(str, object)
+    """A warning, and its cures: the texts of buttons and what each does."""
     pointed = Signal(str)
     """What is under the pointer, in words."""
     dressed = Signal()
@@ -65,6 +68,13 @@ class Session(QObject):
         self.terrain_size = 2
         self.tile_size = 1
         self.outline = False
+        self.round_brush = False
+        self.soft_brush = True
+        self.fill_by = FILL_BY[0]
+        self.fill_all = False
+        self.pick_from = PICK_FROM[0]
+        self.snap = SNAPS[0]
+        self.markers: frozenset[int] = frozenset()
         self.pattern_on_map = True
         self.selection: Selection | None = None
         self.select_way = "box"
@@ -96,6 +106,11 @@ class Session(QObject):
         self.opened.emit()
         self.picked.emit()
 
+    @property
+    def grid(self) -> Map | None:
+        """The map as the chosen layer's cells divide it (`grid_of`)."""
+        return grid_of(self.map, self.layer) if self.map is not None else None
+
     def apply(self, edit: Edit, key: object = None) -> bool:
         """Make a change; one that is refused becomes a note. Same key: one step (see `amend`)."""
         return self.attempt(
@@ -124,9 +139,9 @@ class Session(QObject):
         """Show a quiet warning."""
         self.noticed.emit(text, "warning")
 
-    def offer(self, text: str, cure: str, action: Callable[[], object]) -> None:
-        """Show a warning with a button that cures it."""
-        self.offered.emit(text, cure, action)
+    def offer(self, text: str, cures: Mapping[str, Callable[[], object]]) -> None:
+        """Show a warning with buttons that cure it."""
+        self.offered.emit(text, dict(cures))
 
     def note(self, text: str) -> None:
         """Show a quiet note."""
@@ -137,13 +152,18 @@ class Session(QObject):
         if map_ is not self.map:
             self.map = map_
             self.select(None)
+            self.choose_markers(())
             self.layer = self._first_layer()
             self.picked.emit()
 
     def choose_layer(self, layer: Layer | None) -> None:
         """Work on another layer."""
         if layer is not self.layer:
-            self.layer = layer
+            before, self.layer = self.grid, layer
+            after = self.grid
+            if before is not None and after is not None and before.tile_width != after.tile_width:
+                self.select(None)  # its cells are not those of the layer any more
+            self.choose_markers(())
             self.picked.emit()
 
     def choose_tileset(self, tileset: Tileset | None) -> None:
@@ -183,7 +203,8 @@ class Session(QObject):
     def lays_terrain(self) -> bool:
         """Whether the brush works on vertices."""
         if not isinstance(self.layer, GroundLayer):
-            return self.tool != "erase" and isinstance(self.hand, TerrainInHand)
+            plain = isinstance(self.layer, TileLayer | None)
+            return plain and self.tool != "erase" and isinstance(self.hand, TerrainInHand)
         return self.set_kind is SetKind.CORNER
 
     @property
@@ -195,6 +216,15 @@ class Session(QObject):
     def size(self) -> int:
         """Side of the brush: vertices for terrain, cells for all else."""
         return self.terrain_size if self.lays_terrain else self.tile_size
+
+    @property
+    def is_soft(self) -> bool:
+        """Whether the brush lays less towards its rim."""
+        return (
+            isinstance(self.layer, TintLayer)
+            and self.soft_brush
+            and self.tool in ("paint", "erase")
+        )
 
     def set_size(self, size: int) -> None:
         """Give the brush another side."""
@@ -209,6 +239,39 @@ class Session(QObject):
         """Let Box lay its outline only, or all of it."""
         self.outline = on
         self.picked.emit()
+
+    def set_round(self, on: bool) -> None:
+        """Let the brush be round, or square."""
+        self.round_brush = on
+        self.picked.emit()
+
+    def set_soft(self, on: bool) -> None:
+        """Let the brush of tint layers lay less towards its rim, or everywhere the same."""
+        self.soft_brush = on
+        self.picked.emit()
+
+    def set_fill(self, by: str | None = None, *, everywhere: bool | None = None) -> None:
+        """Let Fill go by terrain, by tile or by the selection; here or everywhere."""
+        self.fill_by = self.fill_by if by is None else by
+        self.fill_all = self.fill_all if everywhere is None else everywhere
+        self.picked.emit()
+
+    def set_pick_from(self, way: str) -> None:
+        """Let Pick look at the chosen layer, at it first, or at all layers."""
+        self.pick_from = way
+        self.picked.emit()
+
+    def set_snap(self, snap: str) -> None:
+        """Let markers snap to cells, half cells or pixels."""
+        self.snap = snap
+        self.picked.emit()
+
+    def choose_markers(self, numbers: Iterable[int]) -> None:
+        """Choose markers of the chosen layer by their numbers."""
+        chosen = frozenset(numbers)
+        if chosen != self.markers:
+            self.markers = chosen
+            self.selected.emit()
 
     def set_pattern_on_map(self, on: bool) -> None:
         """Let patches repeat from the map's corner, or from where a drag began."""
@@ -247,6 +310,9 @@ class Session(QObject):
         self.revision += 1
         if change.what is What.SIZE:
             self.select(None)
+        if isinstance(self.layer, MarkerLayer):
+            there = {each.number for each in self.layer.markers}
+            self.choose_markers(self.markers & there)
         if self.map not in self.project.maps:
             self.map = self.project.maps[-1] if self.project.maps else None
             self.layer = self._first_layer()
@@ -261,7 +327,7 @@ class Session(QObject):
         if change.what is What.MARKS and isinstance(self.hand, TerrainInHand):
             self.hand = self._terrain_again(self.hand)
         self.changed.emit(change)
-        if change.what not in (What.TERRAIN, What.CELLS):
+        if change.what not in (What.TERRAIN, What.CELLS, What.MARKERS):
             self.picked.emit()
 
     def _terrain_again(self, hand: TerrainInHand) -> TerrainInHand | None:

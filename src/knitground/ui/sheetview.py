@@ -27,6 +27,7 @@ class SheetView(QWidget):
         self.look_as: Slicing | None = None
         """See-through colours to show instead of the tileset's own, while they are tried."""
         self._pan_from: QPointF | None = None
+        self._places: dict[object, Camera] = {}
         self._fresh = True
         self.setMouseTracking(True)
         self.setMinimumSize(160, 120)
@@ -35,18 +36,42 @@ class SheetView(QWidget):
     def show_tileset(self, tileset: Tileset | None) -> None:
         """Show a tileset's sheet; the view stays where it is if it is the same picture."""
         if tileset is not self.tileset:
+            self._remember()
             self._fresh = True
         self.tileset = tileset
+        self._recall()
         if self._fresh:
             self.fit()
         self.update()
+
+    def _remember(self) -> None:
+        """Keep where the view stands, for when the same sheet is shown again."""
+        if self.tileset is not None and not self._fresh:
+            self._places[self._place_key()] = self.camera
+
+    def _recall(self) -> None:
+        known = self._places.pop(self._place_key(), None) if self.tileset is not None else None
+        if known is not None:
+            self.camera, self._fresh = known, False
+        elif self._fresh:
+            self.camera = Camera()
+
+    def _place_key(self) -> object:
+        """What the remembered place of the view belongs to."""
+        return id(self.tileset)
+
+    def extent(self) -> tuple[int, int]:
+        """Width and height of all there is to show, in pixels of the sheet."""
+        assert self.tileset is not None
+        return self.tileset.width, self.tileset.height
 
     def fit(self) -> None:
         """Show all of the sheet."""
         if self.tileset is not None:
             room = (max(1, self.width() - 16), max(1, self.height() - 16))
-            self.camera.fit(self.tileset.width, self.tileset.height, *room)
-            middle = (self.tileset.width / 2, self.tileset.height / 2)
+            extent = self.extent()
+            self.camera.fit(*extent, *room)
+            middle = (extent[0] / 2, extent[1] / 2)
             self.camera.centre(*middle, self.width(), self.height())
             self._fresh = True
             self.zoomed.emit()

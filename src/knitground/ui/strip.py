@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from functools import partial
 
 import numpy as np
@@ -25,6 +26,7 @@ from PySide6.QtWidgets import (
     QMenu,
     QScrollArea,
     QSlider,
+    QSpinBox,
     QVBoxLayout,
     QWidget,
     QWidgetAction,
@@ -33,11 +35,13 @@ from PySide6.QtWidgets import (
 from knitground.core.base.window import Box, whole
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.layers import (
+    MAX_SHIFT,
     add_layer,
     delete_layer,
     fade_layer,
     lock_layer,
     move_layer,
+    place_layer,
     rename_layer,
     reseed_layer,
     show_layer,
@@ -45,14 +49,23 @@ from knitground.core.edit.layers import (
 )
 from knitground.core.edit.laying import plan_unpin
 from knitground.core.edit.sizes import duplicate_layer, merge_down, show_only
-from knitground.core.model.layers import Cells, GroundLayer, Layer
-from knitground.core.model.map import Map
+from knitground.core.model.layers import (
+    Cells,
+    GroundLayer,
+    Layer,
+    MarkerLayer,
+    PinnedLayer,
+    TintLayer,
+)
+from knitground.core.model.map import MAX_CELLS, Map, grid_of
 from knitground.core.model.project import free_name
 from knitground.core.model.terrain import SetKind
 from knitground.core.render.atlas import Atlas
-from knitground.core.render.compose import lay_out
+from knitground.core.render.compose import lay_out, tint_factors
 from knitground.core.render.pixels import Pixels
 from knitground.ui.canvas.chunks import image_of
+from knitground.ui.canvas.markers import kind_colour
+from knitground.ui.canvas.overview import sampled_cells
 from knitground.ui.checkers import checkers
 from knitground.ui.session import Session
 from knitground.ui.theme import theme
@@ -75,14 +88,24 @@ class Thumb(QWidget):
     def show_layer(self, session: Session, map_: Map, layer: Layer, atlas: Atlas) -> None:
         """Draw the layer: a cell in so many, one pixel each, so that any size is quick."""
         step = max(1, -(-max(map_.height, map_.width) // _SAMPLES))
-        if map_.height * map_.width > _SMALL_CELLS:
+        if isinstance(layer, MarkerLayer):
+            self._show_pixels(_marker_dots(map_, layer, step))
+            return
+        if isinstance(layer, TintLayer):
+            factors = tint_factors(sampled_cells(map_, layer, step))
+            self._show_pixels(np.where(factors == 0xFFFFFFFF, np.uint32(0), factors))
+            return
+        if map_.height * map_.width > _SMALL_CELLS or grid_of(map_, layer) is not map_:
             # Too large to knit or to look through for a thumbnail: one cell in so many, and of
             # ground what has been knitted so far.
-            cells = layer.cells[::step, ::step]
+            cells = sampled_cells(map_, layer, step)
         else:
             box = Box(0, 0, map_.height, map_.width)
             cells = _sampled(session.doc.cells(map_, layer, box), step)
-        self._pixels = np.ascontiguousarray(lay_out(atlas.dots(), cells))
+        self._show_pixels(lay_out(atlas.dots(), cells))
+
+    def _show_pixels(self, pixels: Pixels) -> None:
+        self._pixels = np.ascontiguousarray(pixels)
         self._image = image_of(self._pixels)
         self.update()
 
@@ -98,6 +121,19 @@ class Thumb(QWidget):
         painter.setPen(QPen(theme().colour("line"), 1))
         painter.drawRect(self.rect().adjusted(0, 0, -1, -1))
         painter.end()
+
+
+def _marker_dots(map_: Map, layer: MarkerLayer, step: int) -> Pixels:
+    """Draw each marker as a dot in the colour of its kind."""
+    high, wide = -(-map_.height // step), -(-map_.width // step)
+    out = np.zeros((high, wide), np.uint32)
+    for each in layer.markers:
+        x, y = each.middle
+        row_, col = int(y // map_.tile_height) // step, int(x // map_.tile_width) // step
+        if 0 <= row_ < high and 0 <= col < wide:
+            spot = (slice(max(0, row_ - 1), row_ + 2), slice(max(0, col - 1), col + 2))
+            out[spot] = 0xFF000000 | int(kind_colour(each.kind)[1:], 16)
+    return out
 
 
 def _sampled(cells: Cells, step: int) -> Cells:
@@ -122,6 +158,7 @@ class Card(QFrame):
         self.thumb = Thumb()
         self.name = QLabel()
         self.kind = note(layer.kind)
+        self.kind.setWordWrap(False)
         self.eye = icon_button("mdi6.eye-outline", self._toggle_eye, "Hide", "Ctrl+H")
         self.lock = icon_button("mdi6.lock-open-outline", self._toggle_lock, "Lock", "Ctrl+L")
         side = column(self.kind, row(self.eye, self.lock, 1, spacing=2), spacing=2)
@@ -139,7 +176,12 @@ class Card(QFrame):
         metrics = self.name.fontMetrics()
         name = metrics.elidedText(self.layer.name, Qt.TextElideMode.ElideRight, 118)
         self.name.setText(f"<b>{name}</b>" if here else name)
-        self.setToolTip(f"{self.layer.name}: click to work on it, drag to move it")
+        grid, moved = grid_of(self.map, self.layer), self.layer.shift != (0, 0)
+        own = f" {grid.tile_width}×{grid.tile_height}" if grid is not self.map else ""
+        self.kind.setText(self.layer.kind + own + (" ⇲" if moved else ""))
+        across, down = self.layer.offset
+        place = f" · offset {across}, {down} px, height {self.layer.height} px" if moved else ""
+        self.setToolTip(f"{self.layer.name}: click to work on it, drag to move it{place}")
         self.eye.setIcon(
             icon("mdi6.eye-outline", "ink2")
             if self.layer.visible
@@ -281,7 +323,56 @@ class Strip(QFrame):
                 text = f"Ground layer from {tileset.name} — {kit.name} ({kit.kind.value} set)"
                 menu.addAction(text, partial(self.add_ground, tileset.name, kit.name))
         menu.addAction("Tile layer", self.add_tiles)
+        menu.addAction("Tile layer with cells of its own…", self.ask_own_cells)
+        menu.addAction("Grown layer: made by a recipe", partial(self.add_kind, "Grown"))
+        menu.addAction(
+            "Marker layer: points, areas, free pictures", partial(self.add_kind, "Markers")
+        )
+        menu.addAction("Tint layer: colours over what lies beneath", partial(self.add_kind, "Tint"))
         return menu
+
+    def add_kind(self, kind: str) -> None:
+        """Add a grown layer, a marker layer or a tint layer in front of the chosen one."""
+        map_ = self.session.map
+        if map_ is None:
+            return
+        name = free_name(kind, [layer.name for layer in map_.layers])
+        make = {
+            "Grown": map_.new_grown_layer, "Markers": map_.new_marker_layer,
+            "Tint": map_.new_tint_layer,
+        }  # fmt: skip
+        self._add(map_, make[kind](name))
+
+    def ask_own_cells(self) -> None:
+        """Ask for the size of a new tile layer's own cells, and add it."""
+        tileset = self.session.tileset
+        cut = tileset.slicing if tileset is not None else None
+        old = f"{cut.tile_width} × {cut.tile_height}" if cut and not cut.pieces else "16 × 16"
+        text, ok = QInputDialog.getText(
+            self, "Tile layer with cells of its own", "Width × height of a cell in px", text=old
+        )
+        if ok:
+            self.add_own_cells(text)
+
+    def add_own_cells(self, text: str) -> None:
+        """Add a tile layer with the cells that “width × height” names."""
+        map_, numbers = self.session.map, re.findall(r"\d+", text)
+        if map_ is None:
+            return
+        if len(numbers) != 2 or not all(1 <= int(each) <= 16_384 for each in numbers):
+            self.session.warn(
+                f"“{text}” is not a size of cells: give width × height, 1 to 16 384 px each"
+            )
+            return
+        width, height = (int(each) for each in numbers)
+        area = map_.height * map_.tile_height * map_.width * map_.tile_width
+        if area > MAX_CELLS * width * height:
+            self.session.warn(
+                f"cells of {width} × {height} px would be more than {MAX_CELLS}: give larger ones"
+            )
+            return
+        name = free_name(f"Tiles {width} × {height}", [layer.name for layer in map_.layers])
+        self._add(map_, map_.new_tile_layer(name, (height, width)))
 
     def add_tiles(self) -> None:
         """Add a tile layer in front of the chosen layer and choose it."""
@@ -367,9 +458,9 @@ class Strip(QFrame):
             self.session.note("Only a ground layer draws variants: choose one")
 
     def release_pins(self) -> None:
-        """Let all cells of the chosen ground layer be knitted again."""
+        """Let all cells of the chosen layer be knitted, or grown, again."""
         map_, layer = self.session.map, self.session.layer
-        if map_ is None or not isinstance(layer, GroundLayer) or not layer.pinned.any():
+        if map_ is None or not isinstance(layer, PinnedLayer) or not layer.pinned.any():
             self.session.note("The chosen layer has no pins")
             return
         count = int(layer.pinned.sum())
@@ -398,6 +489,45 @@ class Strip(QFrame):
         action.setDefaultWidget(holder)
         return action
 
+    def _place_action(self, menu: QMenu, map_: Map, layer: Layer) -> QWidgetAction:
+        """Make number fields of the layer's offset and height; they can be seen at once."""
+        fields = []
+        for hint, value in (
+            ("Pixels further right", layer.offset[0]), ("Pixels further down", layer.offset[1]),
+            ("Height above the ground in px: drawn that much higher, shipped for depth",
+             layer.height),
+        ):  # fmt: skip
+            box = QSpinBox()
+            box.setRange(-MAX_SHIFT, MAX_SHIFT)
+            box.setValue(value)
+            box.setSuffix(" px")
+            box.setToolTip(hint)
+            box.setAccessibleName(hint)
+            fields.append(box)
+        key = object()
+
+        def apply(_: int) -> None:
+            right, down, height = (each.value() for each in fields)
+            self.session.apply(place_layer(map_, layer, (right, down), height), key)
+
+        for box in fields:
+            box.valueChanged.connect(apply)
+        holder = QWidget()
+        holder.setLayout(
+            row(QLabel("Offset"), fields[0], fields[1], QLabel("Height"), fields[2], margins=6)
+        )
+        action = QWidgetAction(menu)
+        action.setDefaultWidget(holder)
+        return action
+
+    def ask_place(self) -> None:
+        """Show the fields of the chosen layer's offset and height."""
+        map_, layer = self.session.map, self.session.layer
+        if map_ is not None and layer is not None:
+            menu = QMenu(self)
+            menu.addAction(self._place_action(menu, map_, layer))
+            menu.popup(self.mapToGlobal(QPoint(80, -menu.sizeHint().height())))
+
     def _menu(self, layer: Layer, at: QPoint) -> None:
         map_ = self.session.map
         if map_ is None:
@@ -405,6 +535,7 @@ class Strip(QFrame):
         menu = QMenu(self)
         menu.addAction("Rename…", lambda: self.ask_name(layer))
         menu.addAction(self._opacity_action(menu, map_, layer))
+        menu.addAction(self._place_action(menu, map_, layer))
         menu.addAction("Duplicate", self.duplicate)
         menu.addAction("Merge into the layer behind", self.merge)
         menu.addAction("Show only this one, or all", self.show_only)

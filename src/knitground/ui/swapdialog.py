@@ -14,12 +14,14 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from knitground.core.base.window import Box, read
 from knitground.core.edit.reslice import swap_tileset
 from knitground.core.knit.layer import knit_map
-from knitground.core.model.layers import GroundLayer
-from knitground.core.model.map import Map
+from knitground.core.model.layers import GroundLayer, PinnedLayer
+from knitground.core.model.map import Map, grid_of
 from knitground.core.render.atlas import Atlas
 from knitground.core.render.compose import compose
+from knitground.core.render.stack import stack_of
 from knitground.ui.session import Session
 from knitground.ui.widgets import Swatch, note
 
@@ -67,10 +69,11 @@ class SwapDialog(QDialog):
         for atom in edit.atoms:
             atom.do()
         knit_map(self.session.project, part)
-        stack = [layer.cells for layer in part.layers if layer.visible]
         atlas = Atlas(self.session.project, part)
         level = 1 if atlas.level_count > 1 else 0
-        self.picture.show_pixels(compose(atlas.at(level), stack) if stack else None)
+        pictures, box = atlas.at(level), Box(0, 0, part.height, part.width)
+        planes, margin = stack_of(part, atlas, box, level, lambda layer, b: read(layer.cells, b))
+        self.picture.show_pixels(compose(pictures, planes, margin) if planes else None)
 
     def take(self) -> None:
         """Do it, as one step; on a large map beside the interface."""
@@ -89,9 +92,12 @@ def _corner(map_: Map) -> Map:
     high, wide = min(_CELLS, map_.height), min(_CELLS, map_.width)
     part = replace(map_, height=high, width=wide, wrap=False, layers=[])
     for layer in map_.layers:
-        made = replace(layer, cells=layer.cells[:high, :wide].copy())
+        own_grid = grid_of(map_, layer) is not map_
+        cells = layer.cells if own_grid else layer.cells[:high, :wide]
+        made = replace(layer, cells=cells.copy())
+        if isinstance(made, PinnedLayer):
+            made.pinned = made.pinned[:high, :wide].copy()
         if isinstance(made, GroundLayer):
             made.terrain = made.terrain[: high + 1, : wide + 1].copy()
-            made.pinned = made.pinned[:high, :wide].copy()
         part.layers.append(made)
     return part

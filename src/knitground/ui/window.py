@@ -64,6 +64,7 @@ from knitground.ui.mapside import MapSide
 from knitground.ui.memory import Memory, demo_folder
 from knitground.ui.menus import add_commands
 from knitground.ui.notices import Notices
+from knitground.ui.planning import release_pins
 from knitground.ui.session import Session
 from knitground.ui.sheetadding import SheetAdder
 from knitground.ui.shell import Shell
@@ -169,15 +170,13 @@ class Window(QObject):
         s.stage_wanted.connect(self.show_stage)
         s.pointed.connect(self._point)
         s.noticed.connect(lambda text, kind: self.notices.tell(text, kind))
-        s.offered.connect(
-            lambda text, cure, action: self.notices.tell(text, "warning", cure, action)
-        )
+        s.offered.connect(lambda text, cures: self.notices.tell(text, "warning", cures))
         s.steps.connect(self._show_state)
         s.opened.connect(self._show_state)
         s.changed.connect(lambda _: self._on_changed())
         s.picked.connect(self._show_page)
         s.cell_wanted.connect(self.mapside.view.show_cell)
-        self.mapside.view.zoomed.connect(self._show_zoom)
+        self.mapside.zoomed.connect(self._show_zoom)
         self.slice.sheet.zoomed.connect(self._show_zoom)
         self.mapside.new_map_asked.connect(self.new_map)
         self.slice.open_asked.connect(self.sheets.ask_sheet)
@@ -235,7 +234,7 @@ class Window(QObject):
         self._idle.start()
 
     def _show_zoom(self) -> None:
-        shown = self.slice.sheet if self.stage == "slice" else self.mapside.view
+        shown = self.slice.sheet if self.stage == "slice" else self.mapside.active
         self.zoom.setText(f"zoom {shown.camera.text()} · Ctrl+K commands  ")
 
     def _point(self, text: str) -> None:
@@ -347,9 +346,8 @@ class Window(QObject):
             missing = next((t for t in opened.project.tilesets if t.picture is None), None)
             text = " · ".join(opened.warnings)
             if missing is not None:
-                self.notices.tell(
-                    text, "warning", "Find it…", lambda: self.sheets.ask_missing(missing)
-                )
+                cure = {"Find it…": lambda: self.sheets.ask_missing(missing)}
+                self.notices.tell(text, "warning", cure)
             else:
                 self.notices.tell(text, "warning")
 
@@ -525,6 +523,20 @@ class Window(QObject):
             return
         self.mapside.view.show_cell(row, col)
 
+    def release_pins(self) -> None:
+        """Let the selected cells, else the cell under the pointer, be made again."""
+        plan = release_pins(self.session, self.mapside.active.at)
+        if plan is None:
+            self.session.note("No pin there: point at a pinned cell of the chosen layer, or select")
+        else:
+            self.session.apply(plan.edit)
+
+    def find_in_bench(self) -> None:
+        """Go to the field that finds tiles, mixes and patches."""
+        self.show_stage("draw")
+        self.draw.search_field.setFocus()
+        self.draw.search_field.selectAll()
+
     def ask_background(self) -> None:
         """Ask for the colour behind all layers of the map."""
         map_ = self.session.map
@@ -577,7 +589,8 @@ class Window(QObject):
 
     def cancel(self) -> None:
         """Esc: call off what is being drawn."""
-        if not self.mapside.view.cancel() and not self.slice.sheet.cancel():
+        views = [each for each in (self.mapside.view, self.mapside.second) if each is not None]
+        if not any(each.cancel() for each in views) and not self.slice.sheet.cancel():
             self.terrains.sheet.cancel()
 
     # Events of the shell

@@ -18,6 +18,8 @@ class What(Enum):
     """Terrain on vertices `box` of `layer`."""
     CELLS = auto()
     """Tiles in cells `box` of `layer` (all of them if there is no box)."""
+    MARKERS = auto()
+    """Markers of `layer`; their pictures show in cells `box` at most."""
     LAYERS = auto()
     """The list of a map's layers, or a layer's name, lock or eye."""
     KNITTING = auto()
@@ -26,9 +28,13 @@ class What(Enum):
     """Marks, weights or terrains of `tileset`."""
     SLICING = auto()
     """How `tileset` is cut, or its picture."""
+    ORDER = auto()
+    """Names, tags or the own order of the tiles of `tileset`: nothing that maps show."""
     TILESETS = auto()
     """The list of tilesets."""
     MIXES = auto()
+    TRAY = auto()
+    """The patches of the tray."""
     RECIPE = auto()
     SIZE = auto()
     """A map's height and width, and with them the arrays of all its layers."""

@@ -71,6 +71,26 @@ def fade_layer(map_: Map, layer: Layer, opacity: float) -> Edit:
     return Edit(f"Opacity of “{layer.name}” {opacity:.0%}", (atom,))
 
 
+MAX_SHIFT = 16_384
+
+
+def place_layer(map_: Map, layer: Layer, offset: tuple[int, int], height: int) -> Edit:
+    """Draw a layer further right and down, and so many pixels above the ground."""
+    for what, value in (("offset x", offset[0]), ("offset y", offset[1]), ("height", height)):
+        if not -MAX_SHIFT <= value <= MAX_SHIFT:
+            raise EditError(
+                f"{what} {value} px is out of bounds: give -{MAX_SHIFT} to {MAX_SHIFT} px"
+            )
+    if (offset, height) == (layer.offset, layer.height):
+        return Edit("Offset and height", ())
+    changed = Changed(What.LAYERS, map_, layer)
+    name = f"Offset {offset[0]}, {offset[1]} and height {height} of “{layer.name}”"
+    atoms = (
+        SetField(layer, "offset", offset, changed), SetField(layer, "height", height, changed),
+    )  # fmt: skip
+    return Edit(name, atoms)
+
+
 def reseed_layer(map_: Map, layer: GroundLayer, seed: int) -> Edit:
     """Draw all variants of a ground layer anew."""
     changed = Changed(What.KNITTING, map_, layer)

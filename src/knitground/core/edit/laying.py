@@ -11,10 +11,11 @@ from knitground.core.base.window import Box, read
 from knitground.core.edit.atoms import Atom, PatchArray, PatchTerrain
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.document import Document, Edit
+from knitground.core.grow.mixfill import grown_cells
 from knitground.core.knit.bridge import Sides, build_bridges
 from knitground.core.knit.knit import Ground, cells_reached, knit_box, terrain_with
 from knitground.core.knit.sides import SideMask, mend_sides, sides_of, with_sides
-from knitground.core.model.layers import Cells, GroundLayer, Layer
+from knitground.core.model.layers import Cells, GroundLayer, GrownLayer, Layer, PinnedLayer
 from knitground.core.model.map import Map
 from knitground.core.model.terrain import SetKind
 
@@ -211,12 +212,13 @@ def _on_torus(box: Box, mask: Mask, turn: tuple[int, ...]) -> Mask:
 
 
 def plan_cells(map_: Map, layer: Layer, box: Box, values: Cells, mask: Mask, name: str) -> Plan:
-    """Plan laying tiles by hand; on a ground layer they become pins.
+    """Plan laying tiles, or colours of a tint, by hand; on layers that are made they become pins.
 
     Parameters
     ----------
+    map_ : or, for a layer with cells of its own, what `grid_of` gives
     box : cells; on a map that wraps it may reach over the border
-    values : (h, w) places of the map's legend, 0 to empty a cell
+    values : (h, w) places of the map's legend, or colours; 0 to empty a cell
     mask : (h, w) which cells of the box to lay
     """
     box, values, mask = _fitted(map_, box, values, mask)
@@ -224,9 +226,9 @@ def plan_cells(map_: Map, layer: Layer, box: Box, values: Cells, mask: Mask, nam
         return _nothing(layer, name)
     before = read(layer.cells, box)
     after = np.where(mask, values, before).astype(np.int32)
-    changed = Changed(What.CELLS, map_, layer, box)
+    changed = Changed(What.CELLS, map_.of or map_, layer, box)
     atoms: list[Atom] = []
-    if isinstance(layer, GroundLayer):
+    if isinstance(layer, PinnedLayer):
         pins = read(layer.pinned, box)
         if (mask & ~pins).any():
             atoms.append(PatchArray(layer, "pinned", box, pins | mask, changed))
@@ -236,9 +238,9 @@ def plan_cells(map_: Map, layer: Layer, box: Box, values: Cells, mask: Mask, nam
 
 
 def plan_unpin(
-    doc: Document, map_: Map, layer: GroundLayer, box: Box, mask: Mask, name: str
+    doc: Document, map_: Map, layer: PinnedLayer, box: Box, mask: Mask, name: str
 ) -> Plan:
-    """Plan releasing pins: the cells are knitted again."""
+    """Plan releasing pins: the cells are knitted, or grown, again."""
     dummy = np.zeros(mask.shape, np.int32)
     box, _, mask = _fitted(map_, box, dummy, mask)
     if box.is_empty:
@@ -248,8 +250,14 @@ def plan_unpin(
     if not released.any():
         return _nothing(layer, name)
     changed = Changed(What.CELLS, map_, layer, box)
-    knitted = knit_box(doc.knitter.table(map_, layer), layer, box, keep_pins=False, wrap=map_.wrap)
-    cells = np.where(released, knitted, read(layer.cells, box))
+    if isinstance(layer, GroundLayer):
+        table = doc.knitter.table(map_, layer)
+        made = knit_box(table, layer, box, keep_pins=False, wrap=map_.wrap)
+    elif isinstance(layer, GrownLayer):
+        made = grown_cells(doc.project, map_, layer, box)
+    else:
+        raise TypeError(f"nothing makes the cells of a layer of {layer.kind}")
+    cells = np.where(released, made, read(layer.cells, box))
     atoms = (
         PatchArray(layer, "pinned", box, pins & ~mask, changed),
         PatchArray(layer, "cells", box, cells, changed),

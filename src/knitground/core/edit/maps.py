@@ -4,6 +4,9 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
+from dataclasses import replace
+
+import numpy as np
 
 from knitground.core.base.errors import EditError
 from knitground.core.base.window import whole
@@ -11,11 +14,11 @@ from knitground.core.edit.atoms import Atom, PatchArray, SetField, close_seam
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.document import Edit
 from knitground.core.grow.runner import Grown
-from knitground.core.model.layers import GroundLayer
+from knitground.core.model.layers import GroundLayer, GrownLayer
 from knitground.core.model.map import MAX_CELLS, MAX_SIDE, Map
 from knitground.core.model.mix import Mix
 from knitground.core.model.project import Project
-from knitground.core.model.recipe import Recipe
+from knitground.core.model.recipe import MixStep, Recipe
 
 
 def check_size(height: int, width: int) -> None:
@@ -73,11 +76,14 @@ def lay_grown(map_: Map, grown: Sequence[Grown], recipe: Recipe | None = None) -
     if recipe is not None and recipe != map_.recipe:
         atoms.append(SetField(map_, "recipe", recipe, Changed(What.RECIPE, map_)))
     for each in grown:
-        if (each.layer.terrain == each.terrain).all():
+        layer = each.layer
+        name, what, new = "terrain", What.TERRAIN, each.made
+        if isinstance(layer, GrownLayer):
+            name, what, new = "cells", What.CELLS, np.where(layer.pinned, layer.cells, new)
+        if (getattr(layer, name) == new).all():
             continue
-        box = whole(each.terrain)
-        changed = Changed(What.TERRAIN, map_, each.layer, box)
-        atoms.append(PatchArray(each.layer, "terrain", box, each.terrain, changed))
+        box = whole(new)
+        atoms.append(PatchArray(layer, name, box, new, Changed(what, map_, layer, box)))
     return Edit("Grow", tuple(atoms))
 
 
@@ -127,7 +133,24 @@ def put_mix(project: Project, mix: Mix, instead_of: Mix | None = None) -> Edit:
     else:
         mixes = [mix if each is instead_of else each for each in project.mixes]
         name = f"Change mix “{mix.name}”"
-    return Edit(name, (SetField(project, "mixes", mixes, Changed(What.MIXES)),))
+    atoms: list[Atom] = [SetField(project, "mixes", mixes, Changed(What.MIXES))]
+    if instead_of is not None and instead_of.name != mix.name:
+        atoms += _renamed_in_recipes(project, instead_of.name, mix.name)
+    return Edit(name, tuple(atoms))
+
+
+def _renamed_in_recipes(project: Project, old: str, new: str) -> list[Atom]:
+    """Let recipes draw from a mix under its new name."""
+    atoms: list[Atom] = []
+    for map_ in project.maps:
+        steps = tuple(
+            replace(step, mix=new) if isinstance(step, MixStep) and step.mix == old else step
+            for step in map_.recipe.steps
+        )
+        if steps != map_.recipe.steps:
+            recipe = replace(map_.recipe, steps=steps)
+            atoms.append(SetField(map_, "recipe", recipe, Changed(What.RECIPE, map_)))
+    return atoms
 
 
 def delete_mix(project: Project, mix: Mix) -> Edit:

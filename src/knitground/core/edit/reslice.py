@@ -13,9 +13,10 @@ from knitground.core.base.window import whole
 from knitground.core.edit.atoms import Atom, PatchArray, SetField
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.document import Edit
-from knitground.core.model.layers import EMPTY, GroundLayer, Layer
+from knitground.core.model.layers import EMPTY, GroundLayer, Layer, MarkerLayer, PinnedLayer
 from knitground.core.model.map import Map
 from knitground.core.model.mix import Mix
+from knitground.core.model.patch import Patch
 from knitground.core.model.project import Project
 from knitground.core.model.slicing import Area, Slicing
 from knitground.core.model.terrain import no_marks
@@ -146,7 +147,7 @@ def swap_tileset(map_: Map, old: str, new: str) -> Edit:
 
     table = _table(map_, translate)
     for layer in map_.layers:
-        atoms += _cells_atoms(map_, layer, table)[0]
+        atoms += _cells_atoms(map_, layer, table, translate)[0]
     return Edit(f"“{map_.name}”: {new} instead of {old}", tuple(atoms))
 
 
@@ -207,11 +208,14 @@ def _moved(
     losses.entries = sum(len(a.entries) - len(b.entries) for a, b in zip(project.mixes, mixes))
     if mixes != project.mixes:
         atoms.append(SetField(project, "mixes", mixes, Changed(What.MIXES)))
+    tray = [_moved_patch(patch, translate) for patch in project.tray]
+    if tray != project.tray:
+        atoms.append(SetField(project, "tray", tray, Changed(What.TRAY)))
     for map_ in project.maps:
         table = _table(map_, translate)
         lost_cells = 0
         for layer in map_.layers:
-            more, lost = _cells_atoms(map_, layer, table)
+            more, lost = _cells_atoms(map_, layer, table, translate)
             atoms += more
             lost_cells += lost
         if lost_cells and losses.cells is not None:
@@ -226,6 +230,8 @@ def _facts_atoms(tileset: Tileset, follow: Follow, pieces: tuple[Area, ...]) -> 
     for number, area in enumerate(pieces):
         anchors.setdefault((0, number), foot(area))
     labels = {new: text for old, text in tileset.labels.items() if (new := follow(old)) is not None}
+    tags = {new: words for old, words in tileset.tags.items() if (new := follow(old)) is not None}
+    order = tuple(new for old in tileset.order if (new := follow(old)) is not None)
     frames = {}
     for old, shown in tileset.frames.items():
         new = follow(old)
@@ -234,11 +240,14 @@ def _facts_atoms(tileset: Tileset, follow: Follow, pieces: tuple[Area, ...]) -> 
         if new is not None and kept:
             frames[new] = kept
     atoms: list[Atom] = []
-    for name, old_facts, new_facts in (
+    facts: tuple[tuple[str, object, object], ...] = (
         ("anchors", tileset.anchors, anchors),
         ("labels", tileset.labels, labels),
+        ("tags", tileset.tags, tags),
+        ("order", tileset.order, order),
         ("frames", tileset.frames, frames),
-    ):
+    )
+    for name, old_facts, new_facts in facts:
         if old_facts != new_facts:
             atoms.append(SetField(tileset, name, new_facts, changed))
     return atoms
@@ -267,6 +276,12 @@ def _moved_mix(mix: Mix, translate: _Translate) -> Mix:
     return mix if entries == mix.entries else Mix(mix.name, entries)
 
 
+def _moved_patch(patch: Patch, translate: _Translate) -> Patch:
+    """Translate a patch of the tray; tiles that can not follow leave holes."""
+    rows = tuple(tuple(translate(tile) if tile else None for tile in row) for row in patch.rows)
+    return patch if rows == patch.rows else Patch(patch.name, rows)
+
+
 def _table(map_: Map, translate: _Translate) -> NDArray[np.int32]:
     """New place by old place of the legend; -1 for tiles that can not follow."""
     tiles = map_.legend.tiles
@@ -278,8 +293,14 @@ def _table(map_: Map, translate: _Translate) -> NDArray[np.int32]:
     return out
 
 
-def _cells_atoms(map_: Map, layer: Layer, table: NDArray[np.int32]) -> tuple[list[Atom], int]:
+def _cells_atoms(
+    map_: Map, layer: Layer, table: NDArray[np.int32], translate: _Translate
+) -> tuple[list[Atom], int]:
     """Translate what was laid by hand on a layer; returns the atoms and the cells lost."""
+    if isinstance(layer, MarkerLayer):
+        return _markers_atoms(map_, layer, translate)
+    if not layer.holds_tiles:
+        return [], 0
     laid = layer.cells > 0
     if isinstance(layer, GroundLayer):
         laid &= layer.pinned
@@ -294,6 +315,18 @@ def _cells_atoms(map_: Map, layer: Layer, table: NDArray[np.int32]) -> tuple[lis
     box = whole(cells)
     changed = Changed(What.CELLS, map_, layer, box)
     atoms: list[Atom] = [PatchArray(layer, "cells", box, cells, changed)]
-    if isinstance(layer, GroundLayer) and lost.any():
+    if isinstance(layer, PinnedLayer) and lost.any():
         atoms.insert(0, PatchArray(layer, "pinned", box, layer.pinned & ~lost, changed))
     return atoms, int(lost.sum())
+
+
+def _markers_atoms(map_: Map, layer: MarkerLayer, translate: _Translate) -> tuple[list[Atom], int]:
+    """Translate the tiles of free pictures; one whose tile is gone stays, as a missing picture."""
+    markers = tuple(
+        replace(each, tile=translate(each.tile) or each.tile) if each.tile else each
+        for each in layer.markers
+    )
+    if markers == layer.markers:
+        return [], 0
+    changed = Changed(What.MARKERS, map_, layer)
+    return [SetField(layer, "markers", markers, changed)], 0

@@ -10,9 +10,10 @@ from numpy.typing import NDArray
 from knitground.core.base.errors import EditError
 from knitground.core.base.window import Box
 from knitground.core.edit.document import Document, Edit
+from knitground.core.edit.flood import same_ground
 from knitground.core.edit.laying import Plan, plan_cells
-from knitground.core.model.layers import GroundLayer, Layer
-from knitground.core.model.map import Map
+from knitground.core.model.layers import GroundLayer, Layer, PinnedLayer, TileLayer
+from knitground.core.model.map import Map, grid_of
 from knitground.core.model.patch import Patch
 
 Mask = NDArray[np.bool_]
@@ -111,6 +112,18 @@ def select_like(doc: Document, map_: Map, layer: Layer, row: int, col: int) -> S
     return trimmed(whole, cells == cells[row, col])
 
 
+def select_ground(map_: Map, layer: Layer, row: int, col: int) -> Selection | None:
+    """Choose all cells of a ground layer that ask for the same terrain as one.
+
+    On another layer: all cells that hold the same.
+    """
+    whole = Box(0, 0, map_.height, map_.width)
+    values = layer.cells
+    if isinstance(layer, GroundLayer):
+        values = same_ground(layer.terrain, layer.kind_of_set).astype(np.int64)
+    return trimmed(whole, values == values[row, col])
+
+
 def patch_of(doc: Document, map_: Map, layer: Layer, chosen: Selection) -> Patch | None:
     """Take the chosen cells of a layer as a patch; None if they are empty."""
     cells = doc.cells(map_, layer, chosen.box)
@@ -124,7 +137,7 @@ def plan_move(
 ) -> Plan:
     """Plan moving the chosen cells of a tile layer; what falls off the map is lost.
 
-    On a ground layer the tiles are laid as pins, and the ground beneath stays as it is.
+    On a layer that is made the tiles are laid as pins, and what is beneath stays as it is.
     """
     box = chosen.box
     target = Box(box.top + down, box.left + across, box.bottom + down, box.right + across)
@@ -133,7 +146,7 @@ def plan_move(
     mask = np.zeros(values.shape, np.bool_)
     cells = doc.cells(map_, layer, box)
     top, left = box.top - wide.top, box.left - wide.left
-    if not isinstance(layer, GroundLayer):
+    if not isinstance(layer, PinnedLayer):
         mask[top : top + box.height, left : left + box.width] |= chosen.mask
     top, left = target.top - wide.top, target.left - wide.left
     part = (slice(top, top + box.height), slice(left, left + box.width))
@@ -151,10 +164,16 @@ def to_layer(doc: Document, map_: Map, source: Layer, target: Layer, chosen: Sel
     EditError
         The source is not a tile layer, has nothing there, or one of the layers is locked.
     """
-    if isinstance(source, GroundLayer):
+    if not isinstance(source, TileLayer):
         raise EditError(
-            f"“{source.name}” is a ground layer: its tiles follow from terrain and can not be moved"
+            f"“{source.name}” is a layer of {source.kind}: only what was laid on a tile layer moves"
         )
+    if not target.holds_tiles:
+        raise EditError(f"“{target.name}” holds no tiles: choose another layer")
+    if grid_of(map_, source).tile_width != grid_of(map_, target).tile_width or (
+        grid_of(map_, source).tile_height != grid_of(map_, target).tile_height
+    ):
+        raise EditError(f"“{target.name}” has cells of another size than “{source.name}”")
     for layer in (source, target):
         if layer.locked:
             raise EditError(f"“{layer.name}” is locked: unlock it first")

@@ -13,8 +13,15 @@ from knitground.core.edit.atoms import Atom, SetField, close_seam
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.document import Edit
 from knitground.core.edit.maps import check_size
-from knitground.core.model.layers import GroundLayer, Layer
+from knitground.core.model.layers import (
+    GroundLayer,
+    Layer,
+    MarkerLayer,
+    PinnedLayer,
+    TileLayer,
+)
 from knitground.core.model.map import Legend, Map
+from knitground.core.model.marker import Marker
 from knitground.core.model.project import Project, free_name
 
 
@@ -47,14 +54,22 @@ def resize_map(map_: Map, margins: Margins) -> Edit:
         SetField(map_, "width", width, changed),
     ]
     for layer in map_.layers:
-        atoms += _layer_atoms(map_, layer, margins, changed)
+        if isinstance(layer, TileLayer) and layer.cell is not None:
+            atoms += _own_grid_atoms(map_, layer, layer.cell, margins, changed)
+        else:
+            atoms += _layer_atoms(map_, layer, margins, changed)
+        if isinstance(layer, MarkerLayer):
+            moved = tuple(each for each, cut in _markers_moved(map_, layer, margins) if not cut)
+            atoms.append(SetField(layer, "markers", moved, changed))
     return Edit(f"Resize “{map_.name}” to {width} × {height}", tuple(atoms))
 
 
 def _layer_atoms(map_: Map, layer: Layer, margins: Margins, changed: Changed) -> list[Atom]:
     names = ["cells"]
+    if isinstance(layer, PinnedLayer):
+        names.append("pinned")
     if isinstance(layer, GroundLayer):
-        names += ["terrain", "pinned"]
+        names.append("terrain")
     atoms: list[Atom] = []
     for name in names:
         old: NDArray[Any] = getattr(layer, name)
@@ -63,6 +78,38 @@ def _layer_atoms(map_: Map, layer: Layer, margins: Margins, changed: Changed) ->
             close_seam(new)
         atoms.append(SetField(layer, name, new, changed, nbytes=old.nbytes + new.nbytes))
     return atoms
+
+
+def _own_grid_atoms(
+    map_: Map, layer: TileLayer, cell: tuple[int, int], margins: Margins, changed: Changed
+) -> list[Atom]:
+    """Resize a layer with cells of its own; what is left of a cell goes to its offset."""
+    height = (map_.height + margins.top + margins.bottom) * map_.tile_height
+    width = (map_.width + margins.left + margins.right) * map_.tile_width
+    down, across = margins.top * map_.tile_height, margins.left * map_.tile_width
+    above, left = -(-down // cell[0]), -(-across // cell[1])
+    high, wide = layer.cells.shape
+    own = Margins(above, left, -(-height // cell[0]) - high - above,
+                  -(-width // cell[1]) - wide - left)  # fmt: skip
+    new = _moved(layer.cells, own)
+    offset = (layer.offset[0] + across - left * cell[1], layer.offset[1] + down - above * cell[0])
+    return [
+        SetField(layer, "cells", new, changed, nbytes=layer.cells.nbytes + new.nbytes),
+        SetField(layer, "offset", offset, changed),
+    ]
+
+
+def _markers_moved(map_: Map, layer: MarkerLayer, margins: Margins) -> list[tuple[Marker, bool]]:
+    """Move markers along with the map's upper left; tell of each whether it is off the map then."""
+    width = (map_.width + margins.left + margins.right) * map_.tile_width
+    height = (map_.height + margins.top + margins.bottom) * map_.tile_height
+    right, down = margins.left * map_.tile_width, margins.top * map_.tile_height
+    out = []
+    for each in layer.markers:
+        points = tuple((x + right, y + down) for x, y in each.points)
+        inside = any(0 <= x <= width and 0 <= y <= height for x, y in points)
+        out.append((replace(each, points=points), not inside))
+    return out
 
 
 def _moved(old: NDArray[Any], margins: Margins) -> NDArray[Any]:
@@ -80,7 +127,7 @@ def _moved(old: NDArray[Any], margins: Margins) -> NDArray[Any]:
 
 
 def cut_content(map_: Map, margins: Margins) -> dict[str, int]:
-    """Count, by layer, the cells laid by hand or with terrain that a resize would cut off."""
+    """Count, by layer, what a resize would cut off: cells laid or with terrain, and markers."""
     kept = np.zeros((map_.height, map_.width), np.bool_)
     top, left = max(0, -margins.top), max(0, -margins.left)
     bottom = map_.height + min(0, margins.bottom)
@@ -89,13 +136,26 @@ def cut_content(map_: Map, margins: Margins) -> dict[str, int]:
         kept[top:bottom, left:right] = True
     lost = {}
     for layer in map_.layers:
-        filled = layer.cells > 0
-        if isinstance(layer, GroundLayer):
-            filled = layer.pinned | (layer.terrain[:-1, :-1] > 0)
-        count = int((filled & ~kept).sum())
+        if isinstance(layer, MarkerLayer):
+            count = sum(cut for _, cut in _markers_moved(map_, layer, margins))
+        else:
+            count = _cells_cut(map_, layer, kept)
         if count:
             lost[layer.name] = count
     return lost
+
+
+def _cells_cut(map_: Map, layer: Layer, kept: NDArray[np.bool_]) -> int:
+    """Count a layer's cells that are not empty and have no cell of the map beneath that is kept."""
+    if isinstance(layer, GroundLayer):
+        filled = layer.pinned | (layer.terrain[:-1, :-1] > 0)
+        return int((filled & ~kept).sum())
+    if isinstance(layer, TileLayer) and layer.cell is not None:
+        rows, cols = np.nonzero(layer.cells)
+        down = np.minimum(rows * layer.cell[0] // map_.tile_height, map_.height - 1)
+        across = np.minimum(cols * layer.cell[1] // map_.tile_width, map_.width - 1)
+        return int((~kept[down, across]).sum())
+    return int(((layer.cells > 0) & ~kept).sum())
 
 
 def duplicate_map(project: Project, map_: Map) -> tuple[Edit, Map]:
@@ -107,6 +167,8 @@ def duplicate_map(project: Project, map_: Map) -> tuple[Edit, Map]:
     )
     made.layers = [duplicate(layer) for layer in map_.layers]
     for layer in made.layers:
+        if not layer.holds_tiles:
+            continue
         layer.cells = np.where(layer.cells > 0, places[np.maximum(layer.cells, 0)], layer.cells)
     changed = Changed(What.MAPS, made)
     maps = [*project.maps, made]
@@ -118,9 +180,10 @@ def duplicate(layer: Layer, name: str | None = None, number: int | None = None) 
     made = replace(layer, cells=layer.cells.copy())
     made.name = layer.name if name is None else name
     made.number = layer.number if number is None else number
+    if isinstance(made, PinnedLayer):
+        made.pinned = made.pinned.copy()
     if isinstance(made, GroundLayer):
         made.terrain = made.terrain.copy()
-        made.pinned = made.pinned.copy()
     return made
 
 
@@ -148,11 +211,15 @@ def merge_down(map_: Map, layer: Layer) -> Edit:
         raise EditError(f"“{layer.name}” is the back layer: there is none to merge it into")
     below = map_.layers[at - 1]
     for each in (layer, below):
-        if isinstance(each, GroundLayer):
+        if not isinstance(each, TileLayer):
             raise EditError(
-                f"“{each.name}” is a ground layer, which remembers terrain and no tiles: only tile "
-                "layers merge"
+                f"“{each.name}” is a layer of {each.kind}: only tile layers merge, a ground layer "
+                "remembers terrain and a grown one what its recipe makes"
             )
+    assert isinstance(layer, TileLayer)
+    assert isinstance(below, TileLayer)
+    if layer.cell != below.cell:
+        raise EditError(f"“{layer.name}” has cells of another size than “{below.name}”")
     if below.locked:
         raise EditError(f"“{below.name}” is locked: unlock it first")
     merged = np.where(layer.cells != 0, layer.cells, below.cells)

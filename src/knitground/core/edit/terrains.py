@@ -19,7 +19,7 @@ from knitground.core.knit.making import Made, sheet_of
 from knitground.core.model.layers import GroundLayer
 from knitground.core.model.map import Map
 from knitground.core.model.project import Project, free_name
-from knitground.core.model.recipe import Recipe
+from knitground.core.model.recipe import MixStep, Recipe, Step
 from knitground.core.model.slicing import Slicing
 from knitground.core.model.terrain import (
     ANY,
@@ -412,8 +412,11 @@ def _recipe_atoms(project: Project, tileset: Tileset, kit: TerrainSet, names: An
     for map_, layer in layers_of(project, tileset, kit):
         numbers[id(map_)].add(layer.number)
     for map_ in project.maps:
-        steps = []
+        steps: list[Step] = []
         for step in map_.recipe.steps:
+            if isinstance(step, MixStep):
+                steps.append(_mix_step_renamed(step, numbers[id(map_)], names))
+                continue
             if step.layer not in numbers[id(map_)]:
                 steps.append(step)
                 continue
@@ -427,6 +430,13 @@ def _recipe_atoms(project: Project, tileset: Tileset, kit: TerrainSet, names: An
         if recipe != map_.recipe:
             atoms.append(SetField(map_, "recipe", recipe, Changed(What.RECIPE, map_)))
     return atoms
+
+
+def _mix_step_renamed(step: MixStep, layers: set[int], names: Any) -> MixStep:
+    if step.on not in layers or not step.terrains:
+        return step
+    renamed = [names.get(name, name) for name in step.terrains]
+    return replace(step, terrains=tuple(dict.fromkeys(name for name in renamed if name)))
 
 
 def free_letter(name: str, taken: list[str]) -> str:

@@ -20,6 +20,8 @@ def count_uses(project: Project, tileset: str) -> dict[tuple[int, int], int]:
         step = max(1, map_.height * map_.width * len(map_.layers) // _COUNTED_CELLS)
         counts = np.zeros(len(map_.legend) + 1, np.int64)
         for layer in map_.layers:
+            if not layer.holds_tiles:
+                continue
             seen = layer.cells[::step]
             counts += np.bincount(np.maximum(seen, 0).ravel(), minlength=len(counts))[: len(counts)]
         for place, tile in enumerate(map_.legend.tiles):

@@ -18,6 +18,8 @@ Name = Annotated[str, Field(min_length=1, max_length=200)]
 FileName = Annotated[str, Field(min_length=1, max_length=1024)]
 Weight = Annotated[float, Field(ge=0, le=1e6, allow_inf_nan=False)]
 Place = Annotated[int, Field(ge=0, le=16_384)]
+Shift = Annotated[int, Field(ge=-16_384, le=16_384)]
+Coordinate = Annotated[float, Field(ge=-4e6, le=4e6, allow_inf_nan=False)]
 
 
 class _Part(BaseModel):
@@ -46,6 +48,15 @@ class MixFile(_Part):
     entries: Annotated[list[MixEntryFile], Field(max_length=65_536)] = []
 
 
+class PatchFile(_Part):
+    """A patch kept in the tray: rows of the same length; 0 is a hole, n the n-th of `tiles`."""
+
+    name: Name
+    tiles: Annotated[list[TileFile], Field(max_length=65_536)]
+    rows: Annotated[list[Annotated[list[int], Field(min_length=1, max_length=65_536)]],
+                    Field(min_length=1, max_length=65_536)]  # fmt: skip
+
+
 class ProjectFile(_Part):
     """`project.knit.json`: names the other files, which lie inside the same folder."""
 
@@ -55,6 +66,7 @@ class ProjectFile(_Part):
     tilesets: list[FileName] = []
     maps: list[FileName] = []
     mixes: list[MixFile] = []
+    tray: Annotated[list[PatchFile], Field(max_length=4096)] = []
 
 
 class SlicingFile(_Part):
@@ -89,6 +101,14 @@ class TileLabelFile(_Part):
     row: Place
     col: Place
     label: Name
+
+
+class TileTagsFile(_Part):
+    """Words by which a tile is found."""
+
+    row: Place
+    col: Place
+    tags: Annotated[list[Name], Field(min_length=1, max_length=64)]
 
 
 class FrameFile(_Part):
@@ -160,6 +180,8 @@ class TilesetFile(_Part):
     inner: list[tuple[Place, Place]] = []
     anchors: list[TileAnchorFile] = []
     labels: list[TileLabelFile] = []
+    tags: list[TileTagsFile] = []
+    order: Annotated[list[tuple[Place, Place]], Field(max_length=1_048_576)] = []
     frames: list[TileFramesFile] = []
     sets: list[TerrainSetFile] = []
 
@@ -193,17 +215,78 @@ class _LayerFile(_Part):
     visible: bool = True
     locked: bool = False
     opacity: Annotated[float, Field(ge=0, le=1, allow_inf_nan=False)] = 1.0
+    offset: tuple[Shift, Shift] = (0, 0)
+    height: Shift = 0
+
+
+class _LegendFile(_LayerFile):
     legend: Annotated[list[TileFile], Field(max_length=1_048_576)] = []
 
 
-class TileLayerFile(_LayerFile):
-    """A layer of tiles: 0 is empty, n the n-th tile of the legend."""
+class TileLayerFile(_LegendFile):
+    """A layer of tiles: 0 is empty, n the n-th tile of the legend.
+
+    `cell` is the height and width in pixels of the layer's own cells, if they are not the map's.
+    """
 
     kind: Literal["tiles"] = "tiles"
+    cell: tuple[TileSide, TileSide] | None = None
     cells: CellsFile
 
 
-class GroundLayerFile(_LayerFile):
+class GrownLayerFile(_LegendFile):
+    """A layer that a recipe makes: its cells as they are, and which of them were laid by hand."""
+
+    kind: Literal["grown"] = "grown"
+    cells: CellsFile
+    pins: PinFile | PackedFile = PinFile(pins=[])
+
+
+class ColourFile(_Part):
+    """A colour of a tint: how strongly it is multiplied, 1 to 127."""
+
+    colour: Annotated[str, Field(pattern=r"^#[0-9a-fA-F]{6}$")]
+    strength: Annotated[int, Field(ge=1, le=127)] = 127
+
+
+class TintLayerFile(_LayerFile):
+    """A layer of colours multiplied over what lies beneath: 0 is none, n the n-th of `colours`."""
+
+    kind: Literal["tint"] = "tint"
+    colours: Annotated[list[ColourFile], Field(max_length=1_048_576)] = []
+    cells: CellsFile
+
+
+class MarkerFile(_Part):
+    """A point, an area or a free picture; `points` are x, y in pixels of the map.
+
+    `turn`: degrees clockwise.
+    """
+
+    number: Annotated[int, Field(ge=1, le=2**31 - 1)]
+    shape: Literal["point", "box", "polygon", "picture"]
+    points: Annotated[list[tuple[Coordinate, Coordinate]], Field(min_length=1, max_length=1024)]
+    name: Annotated[str, Field(max_length=200)] = ""
+    kind: Annotated[str, Field(max_length=200)] = ""
+    properties: Annotated[
+        list[
+            tuple[Annotated[str, Field(max_length=200)], Annotated[str, Field(max_length=10_000)]]
+        ],
+        Field(max_length=256),
+    ] = []
+    turn: Annotated[float, Field(ge=-360, le=360, allow_inf_nan=False)] = 0.0
+    scale: Annotated[float, Field(ge=0.05, le=64, allow_inf_nan=False)] = 1.0
+    tile: TileFile | None = None
+
+
+class MarkerLayerFile(_LayerFile):
+    """A layer of markers, the hindmost first."""
+
+    kind: Literal["markers"] = "markers"
+    markers: Annotated[list[MarkerFile], Field(max_length=16_384)] = []
+
+
+class GroundLayerFile(_LegendFile):
     """A layer of terrain and its pins.
 
     `terrain` of a corner set stands on vertices, (height + 1) × (width + 1) numbers; of a ring set
@@ -238,11 +321,32 @@ class NoiseStepFile(_Part):
     shares: list[ShareFile] = []
 
 
+class MixStepFile(_Part):
+    """Recipe step: mix fill. `on` is the number of the ground layer that says where, 0 for none."""
+
+    step: Literal["mix fill"] = "mix fill"
+    layer: int
+    mix: Name
+    density: Annotated[float, Field(ge=0, le=1, allow_inf_nan=False)] = 0.2
+    on: int = 0
+    terrains: Annotated[list[Name], Field(max_length=64)] = []
+    place: Literal["inside", "where they meet"] = "inside"
+
+
+StepFile = Annotated[NoiseStepFile | MixStepFile, Field(discriminator="step")]
+
+
 class RecipeFile(_Part):
     """Steps and the seed they start from."""
 
     seed: int = 1
-    steps: Annotated[list[NoiseStepFile], Field(max_length=256)] = []
+    steps: Annotated[list[StepFile], Field(max_length=256)] = []
+
+
+LayerFile = Annotated[
+    TileLayerFile | GroundLayerFile | GrownLayerFile | TintLayerFile | MarkerLayerFile,
+    Field(discriminator="kind"),
+]
 
 
 class MapFile(_Part):
@@ -259,7 +363,4 @@ class MapFile(_Part):
     background: Annotated[str, Field(pattern=r"^#[0-9a-fA-F]{6}$")] | None = None
     screen: tuple[TileSide, TileSide] = (320, 180)
     recipe: RecipeFile = RecipeFile()
-    layers: Annotated[
-        list[Annotated[TileLayerFile | GroundLayerFile, Field(discriminator="kind")]],
-        Field(max_length=64),
-    ] = []
+    layers: Annotated[list[LayerFile], Field(max_length=64)] = []

@@ -11,8 +11,14 @@ from knitground.core.base.errors import FormatError
 from knitground.core.files import cells as cell_files
 from knitground.core.files.formats import (
     CellsFile,
+    ColourFile,
     GroundLayerFile,
+    GrownLayerFile,
+    LayerFile,
     MapFile,
+    MarkerFile,
+    MarkerLayerFile,
+    MixStepFile,
     NoiseStepFile,
     PackedFile,
     PinFile,
@@ -20,10 +26,21 @@ from knitground.core.files.formats import (
     ShareFile,
     TileFile,
     TileLayerFile,
+    TintLayerFile,
 )
-from knitground.core.model.layers import GroundLayer, Layer, TileLayer
+from knitground.core.model.layers import (
+    Cells,
+    GroundLayer,
+    GrownLayer,
+    Layer,
+    MarkerLayer,
+    PinnedLayer,
+    TileLayer,
+    TintLayer,
+)
 from knitground.core.model.map import MAX_CELLS, Legend, Map
-from knitground.core.model.recipe import NoiseStep, Recipe
+from knitground.core.model.marker import Marker, Shape
+from knitground.core.model.recipe import MixStep, NoiseStep, Recipe, Step
 from knitground.core.model.terrain import MAX_TERRAINS, SetKind
 from knitground.core.model.tileset import TileRef
 
@@ -48,26 +65,48 @@ def map_to_file(map_: Map) -> MapFile:
 
 def recipe_to_file(recipe: Recipe) -> RecipeFile:
     """Make the file model of a recipe."""
-    steps = [
-        NoiseStepFile(
-            layer=step.layer,
-            scale=step.scale,
-            octaves=step.octaves,
-            shares=[ShareFile(terrain=name, share=share) for name, share in step.shares],
+    return RecipeFile(seed=recipe.seed, steps=[_step_to_file(step) for step in recipe.steps])
+
+
+def _step_to_file(step: Step) -> NoiseStepFile | MixStepFile:
+    if isinstance(step, MixStep):
+        return MixStepFile(
+            layer=step.layer, mix=step.mix, density=step.density, on=step.on,
+            terrains=list(step.terrains), place=step.place,  # type: ignore[arg-type]
+        )  # fmt: skip
+    shares = [ShareFile(terrain=name, share=share) for name, share in step.shares]
+    return NoiseStepFile(layer=step.layer, scale=step.scale, octaves=step.octaves, shares=shares)
+
+
+def _step_from_file(file: NoiseStepFile | MixStepFile) -> Step:
+    if isinstance(file, MixStepFile):
+        return MixStep(
+            file.layer, file.mix, file.density, file.on, tuple(file.terrains), file.place
         )
-        for step in recipe.steps
-    ]
-    return RecipeFile(seed=recipe.seed, steps=steps)
+    shares = tuple((each.terrain, each.share) for each in file.shares)
+    return NoiseStep(file.layer, file.scale, file.octaves, shares)
 
 
-def _layer_to_file(map_: Map, layer: Layer) -> TileLayerFile | GroundLayerFile:
+def _layer_to_file(map_: Map, layer: Layer) -> LayerFile:
     common: dict[str, Any] = {
         "name": layer.name,
         "number": layer.number,
         "visible": layer.visible,
         "locked": layer.locked,
         "opacity": layer.opacity,
+        "offset": layer.offset,
+        "height": layer.height,
     }
+    if isinstance(layer, MarkerLayer):
+        return MarkerLayerFile.model_construct(
+            **common, kind="markers", markers=[marker_to_file(each) for each in layer.markers]
+        )
+    if isinstance(layer, TintLayer):
+        colours, small = tint_colours(layer.cells)
+        files = [ColourFile(colour=colour, strength=strength) for colour, strength in colours]
+        return TintLayerFile.model_construct(
+            **common, kind="tint", colours=files, cells=cell_files.to_file(small)
+        )
     if isinstance(layer, GroundLayer):
         legend, pins = _pins(map_, layer)
         return GroundLayerFile.model_construct(
@@ -82,9 +121,61 @@ def _layer_to_file(map_: Map, layer: Layer) -> TileLayerFile | GroundLayerFile:
             pins=pins,
         )
     legend, small = own_legend(map_.legend, layer.cells)
-    return TileLayerFile.model_construct(
-        **common, kind="tiles", legend=legend, cells=cell_files.to_file(small)
+    common |= {"legend": legend, "cells": cell_files.to_file(small)}
+    if isinstance(layer, GrownLayer):
+        return GrownLayerFile.model_construct(**common, kind="grown", pins=_pins(map_, layer)[1])
+    cell = layer.cell if isinstance(layer, TileLayer) else None
+    return TileLayerFile.model_construct(**common, kind="tiles", cell=cell)
+
+
+def tint_colours(cells: Cells) -> tuple[list[tuple[str, int]], NDArray[np.int32]]:
+    """Give the colours of a tint and their strengths, and the cells as numbers of them from 1."""
+    values, numbers = np.unique(cells, return_inverse=True)
+    places = np.asarray(numbers, np.int32).reshape(cells.shape)
+    if not values.size or values[0] != 0:
+        places += np.int32(1)
+    colours = [(f"#{each & 0xFFFFFF:06x}", each >> 24) for each in values.tolist() if each]
+    return colours, places
+
+
+def marker_to_file(marker: Marker) -> MarkerFile:
+    """Make the file model of a marker."""
+    tile = marker.tile
+    return MarkerFile(
+        number=marker.number,
+        shape=marker.shape.value,
+        points=list(marker.points),
+        name=marker.name,
+        kind=marker.kind,
+        properties=list(marker.properties),
+        turn=marker.turn,
+        scale=marker.scale,
+        tile=TileFile(tileset=tile.tileset, row=tile.row, col=tile.col, turn=tile.turn)
+        if tile
+        else None,
     )
+
+
+def marker_from_file(file: MarkerFile, what: str) -> Marker:
+    """Make a marker of its file model; `what` names it in errors."""
+    tile = file.tile
+    shape, count = Shape(file.shape), len(file.points)
+    wanted = {Shape.POINT: 1, Shape.PICTURE: 1, Shape.BOX: 2}.get(shape)
+    if (wanted is not None and count != wanted) or (shape is Shape.POLYGON and count < 3):
+        asked = "3 or more" if wanted is None else str(wanted)
+        raise FormatError(
+            f"{what}: marker {file.number} is a {file.shape} of {count} points: give {asked}"
+        )
+    if (tile is not None) != (shape is Shape.PICTURE):
+        raise FormatError(
+            f"{what}: marker {file.number} is a {file.shape}: only a "
+            "picture has a tile, and it needs one"
+        )
+    return Marker(
+        file.number, shape, tuple(file.points), file.name, file.kind, tuple(file.properties),
+        file.turn, file.scale,
+        TileRef(tile.tileset, tile.row, tile.col, tile.turn) if tile else None,
+    )  # fmt: skip
 
 
 def _terrain_to_file(layer: GroundLayer) -> dict[str, Any]:
@@ -141,7 +232,7 @@ def own_legend(
     return files, small
 
 
-def _pins(map_: Map, layer: GroundLayer) -> tuple[list[TileFile], PinFile | PackedFile]:
+def _pins(map_: Map, layer: PinnedLayer) -> tuple[list[TileFile], PinFile | PackedFile]:
     rows, cols = np.nonzero(layer.pinned)
     legend, small = own_legend(map_.legend, layer.cells[rows, cols][None])
     if rows.size <= _LISTED_PINS:
@@ -167,10 +258,7 @@ def map_from_file(file: MapFile, name: str) -> Map:
         )
     map_ = Map(file.name, file.height, file.width, file.tile_height, file.tile_width, file.wrap)
     map_.background, map_.screen = file.background, file.screen
-    steps = tuple(
-        NoiseStep(s.layer, s.scale, s.octaves, tuple((e.terrain, e.share) for e in s.shares))
-        for s in file.recipe.steps
-    )
+    steps = tuple(_step_from_file(each) for each in file.recipe.steps)
     map_.recipe = Recipe(file.recipe.seed, steps)
     numbers = [layer.number for layer in file.layers]
     if len(set(numbers)) != len(numbers):
@@ -179,37 +267,59 @@ def map_from_file(file: MapFile, name: str) -> Map:
     return map_
 
 
-def _layer_from_file(map_: Map, file: TileLayerFile | GroundLayerFile, name: str) -> Layer:
+def _layer_from_file(map_: Map, file: LayerFile, name: str) -> Layer:
     what = f"{name}: layer “{file.name}”"
+    size = (map_.height, map_.width)
+    common: dict[str, Any] = {
+        "name": file.name, "number": file.number, "visible": file.visible, "locked": file.locked,
+        "opacity": file.opacity, "offset": file.offset, "height": file.height,
+    }  # fmt: skip
+    if isinstance(file, MarkerLayerFile):
+        numbers = [each.number for each in file.markers]
+        if len(set(numbers)) != len(numbers):
+            raise FormatError(f"{what}: two markers have the same number: give each its own")
+        markers = tuple(marker_from_file(each, what) for each in file.markers)
+        return MarkerLayer(**common, cells=np.zeros(size, np.int32), markers=markers)
+    if isinstance(file, TintLayerFile):
+        colours = np.array(
+            [0, *(each.strength << 24 | int(each.colour[1:], 16) for each in file.colours)],
+            np.int32,
+        )
+        small = cell_files.from_file(file.cells, *size, 0, len(file.colours), what)
+        return TintLayer(**common, cells=colours[small])
     places = np.zeros(len(file.legend) + 1, np.int32)
     for n, tile in enumerate(file.legend, 1):
         places[n] = map_.legend.place(TileRef(tile.tileset, tile.row, tile.col, tile.turn))
-    size = (map_.height, map_.width)
     if isinstance(file, TileLayerFile):
-        small = cell_files.from_file(file.cells, *size, 0, len(file.legend), what)
-        return TileLayer(
-            file.name, file.number, file.visible, file.locked, places[small], opacity=file.opacity
-        )
-    terrain = _terrain_from_file(map_, file, what)
+        if file.cell is not None:
+            area = map_.height * map_.tile_height * map_.width * map_.tile_width
+            if area > MAX_CELLS * file.cell[0] * file.cell[1]:
+                raise FormatError(
+                    f"{what}: cells of {file.cell[1]} × {file.cell[0]} px would be more than "
+                    f"{MAX_CELLS}, the most a layer may have"
+                )
+        blank = map_.new_tile_layer(file.name, file.cell)
+        high, wide = blank.cells.shape
+        small = cell_files.from_file(file.cells, high, wide, 0, len(file.legend), what)
+        return TileLayer(**common, cells=places[small], cell=blank.cell)
     cells, pinned = _pins_from_file(map_, file, places, what)
+    if isinstance(file, GrownLayerFile):
+        small = cell_files.from_file(file.cells, *size, 0, len(file.legend), what)
+        return GrownLayer(**common, cells=places[small], pinned=pinned)
     return GroundLayer(
-        file.name,
-        file.number,
-        file.visible,
-        file.locked,
-        cells,
-        file.tileset,
-        file.set,
-        file.seed,
-        SetKind(file.set_kind),
-        terrain,
-        pinned,
-        opacity=file.opacity,
+        **common,
+        cells=cells,
+        tileset=file.tileset,
+        set_name=file.set,
+        seed=file.seed,
+        kind_of_set=SetKind(file.set_kind),
+        terrain=_terrain_from_file(map_, file, what),
+        pinned=pinned,
     )
 
 
 def _pins_from_file(
-    map_: Map, file: GroundLayerFile, places: NDArray[np.int32], what: str
+    map_: Map, file: GroundLayerFile | GrownLayerFile, places: NDArray[np.int32], what: str
 ) -> tuple[NDArray[np.int32], NDArray[np.bool_]]:
     size = (map_.height, map_.width)
     count = len(places) - 1

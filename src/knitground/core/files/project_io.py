@@ -16,20 +16,23 @@ from knitground.core.files.formats import (
     TILESET_FORMAT,
     VERSION,
     MapFile,
-    MixEntryFile,
-    MixFile,
     ProjectFile,
     TilesetFile,
 )
 from knitground.core.files.images import png_bytes, read_picture
 from knitground.core.files.jsontext import model_bytes, read_model
 from knitground.core.files.map_io import map_from_file, map_to_file
+from knitground.core.files.mix_io import (
+    mix_from_file,
+    mix_to_file,
+    patch_from_file,
+    patch_to_file,
+)
 from knitground.core.files.places import PROJECT_NAME, file_names, file_stem, inside
 from knitground.core.files.tileset_io import tileset_from_file, tileset_to_file
-from knitground.core.model.mix import Mix, MixEntry
 from knitground.core.model.project import Project
 from knitground.core.model.slicing import Slicing
-from knitground.core.model.tileset import Frame, Picture, TileRef, Tileset
+from knitground.core.model.tileset import Frame, Picture, Tileset
 from knitground.core.slicing.grid import MAX_SIDE_PX
 from knitground.core.slicing.pieces import foot, pack
 
@@ -76,7 +79,8 @@ def open_project(path: Path, progress: Progress = no_progress) -> Opened:
         model = read_model(inside(folder, name), MapFile, MAP_FORMAT, VERSION)
         project.maps.append(map_from_file(model, name))
     _check_names(file.name, project)
-    project.mixes = [_mix_from_file(mix) for mix in head.mixes]
+    project.mixes = [mix_from_file(mix) for mix in head.mixes]
+    project.tray = [patch_from_file(patch) for patch in head.tray]
     return opened
 
 
@@ -88,14 +92,6 @@ def _check_names(where: str, project: Project) -> None:
         twice = next((name for name in names if names.count(name) > 1), None)
         if twice is not None:
             raise FormatError(f"{where}: two {what} are called “{twice}”: rename one")
-
-
-def _mix_from_file(file: MixFile) -> Mix:
-    entries = [
-        MixEntry(TileRef(each.tileset, each.row, each.col, each.turn), each.weight)
-        for each in file.entries
-    ]
-    return Mix(file.name, tuple(entries))
 
 
 def _read_tileset(
@@ -172,7 +168,8 @@ def save_project(project: Project, folder: Path, progress: Progress = no_progres
         name=project.name,
         tilesets=tileset_files,
         maps=map_files,
-        mixes=[_mix_to_file(mix) for mix in project.mixes],
+        mixes=[mix_to_file(mix) for mix in project.mixes],
+        tray=[patch_to_file(patch) for patch in project.tray],
     )
     files[folder / PROJECT_NAME] = model_bytes(head)
     written = write_all(files, keep_previous=True)
@@ -211,20 +208,6 @@ def _sheet_copy(project: Project, tileset: Tileset, folder: Path) -> dict[Path, 
         return {target: source.read_bytes()}
     except OSError as error:
         raise PlaceError(f"{source} can not be read ({error.strerror}): nothing saved") from error
-
-
-def _mix_to_file(mix: Mix) -> MixFile:
-    entries = [
-        MixEntryFile(
-            tileset=each.tile.tileset,
-            row=each.tile.row,
-            col=each.tile.col,
-            turn=each.tile.turn,
-            weight=each.weight,
-        )
-        for each in mix.entries
-    ]
-    return MixFile(name=mix.name, entries=entries)
 
 
 def settle_after_save(project: Project, folder: Path) -> None:

@@ -15,6 +15,7 @@ from knitground.core.files.formats import (
     TileLabelFile,
     TileMarksFile,
     TilesetFile,
+    TileTagsFile,
     TileWeightFile,
 )
 from knitground.core.model.slicing import Slicing
@@ -56,6 +57,11 @@ def tileset_to_file(tileset: Tileset) -> TilesetFile:
             TileLabelFile(row=row, col=col, label=label)
             for (row, col), label in sorted(tileset.labels.items())
         ],
+        tags=[
+            TileTagsFile(row=row, col=col, tags=list(tags))
+            for (row, col), tags in sorted(tileset.tags.items())
+        ],
+        order=list(tileset.order),
         frames=[
             TileFramesFile(row=row, col=col, frames=[FrameFile(**each._asdict()) for each in shown])
             for (row, col), shown in sorted(tileset.frames.items())
@@ -107,6 +113,8 @@ def tileset_from_file(file: TilesetFile, name: str) -> Tileset:
     tileset.inner = frozenset(file.inner)
     tileset.anchors = {(each.row, each.col): (each.x, each.y) for each in file.anchors}
     tileset.labels = {(each.row, each.col): each.label for each in file.labels}
+    tileset.tags = {(each.row, each.col): tuple(each.tags) for each in file.tags}
+    tileset.order = tuple(file.order)
     tileset.frames = {
         (each.row, each.col): tuple(Frame(f.row, f.col, f.ms) for f in each.frames)
         for each in file.frames

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from time import perf_counter
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -11,26 +13,30 @@ from numpy.typing import NDArray
 from knitground.core.base.errors import GrowError
 from knitground.core.base.hashing import mix_one
 from knitground.core.base.progress import Progress, no_progress
+from knitground.core.base.window import Box
 from knitground.core.grow.ground import Noise, noise_ground
+from knitground.core.grow.mixfill import allowed_cells, fill_from_mix
 from knitground.core.knit.bridge import build_graph
 from knitground.core.knit.layer import layer_table
 from knitground.core.knit.repair import close_gaps
-from knitground.core.model.layers import GroundLayer
+from knitground.core.model.layers import GroundLayer, GrownLayer
 from knitground.core.model.map import Map
 from knitground.core.model.project import Project
-from knitground.core.model.recipe import NoiseStep
+from knitground.core.model.recipe import MixStep, NoiseStep
 from knitground.core.model.terrain import SetKind
 
 
 @dataclass(frozen=True, eq=False)
 class Grown:
-    """What a step made: a layer's new terrain (height + 1, width + 1), shares and time.
+    """What a step made, shares and time.
 
-    `shares` lists (terrain's name, part asked for, part laid), parts 0 to 1 of the vertices.
+    `made` is a ground layer's new terrain (height + 1, width + 1), or the cells (height, width) of
+    a grown one. `shares` lists (name, part asked for, part laid), parts 0 to 1: of the vertices by
+    terrain, or by mix, of the cells that may get a tile.
     """
 
-    layer: GroundLayer
-    terrain: NDArray[np.uint8]
+    layer: GroundLayer | GrownLayer
+    made: NDArray[Any]
     shares: tuple[tuple[str, float, float], ...] = field(default=())
     seconds: float = 0.0
 
@@ -48,12 +54,33 @@ def run_recipe(project: Project, map_: Map, progress: Progress = no_progress) ->
     steps = map_.recipe.steps
     if not steps:
         raise GrowError(f"the recipe of map “{map_.name}” has no step yet: add one in Grow")
-    results = []
+    results: list[Grown] = []
     for place, step in enumerate(steps):
         progress(place / len(steps))
-        results.append(run_noise(project, map_, step, place))
+        if isinstance(step, NoiseStep):
+            results.append(run_noise(project, map_, step, place))
+        else:
+            results.append(run_mix(project, map_, step, place, results))
     progress(1.0)
     return results
+
+
+def run_mix(
+    project: Project, map_: Map, step: MixStep, place: int, before: Sequence[Grown] = ()
+) -> Grown:
+    """Run one mix-fill step, the `place`-th of the recipe, on ground that steps `before` made."""
+    begun = perf_counter()
+    layer = map_.layer_numbered(step.layer)
+    if not isinstance(layer, GrownLayer):
+        raise GrowError(
+            f"step {place + 1} fills grown layer {step.layer}, which is not there: choose another"
+        )
+    terrains = {each.layer.number: each.made for each in before}
+    box = Box(0, 0, map_.height, map_.width)
+    cells = fill_from_mix(project, map_, step, place, box, terrains)
+    room = int(allowed_cells(project, map_, step, place, box, terrains).sum())
+    shares = ((step.mix, step.density, float(np.count_nonzero(cells)) / max(1, room)),)
+    return Grown(layer, cells, shares, perf_counter() - begun)
 
 
 def run_noise(project: Project, map_: Map, step: NoiseStep, place: int) -> Grown:

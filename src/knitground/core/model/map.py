@@ -2,12 +2,21 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from threading import Lock
 
 import numpy as np
 
-from knitground.core.model.layers import GroundLayer, Layer, TileLayer
+from knitground.core.base.window import Box
+from knitground.core.model.layers import (
+    Cells,
+    GroundLayer,
+    GrownLayer,
+    Layer,
+    MarkerLayer,
+    TileLayer,
+    TintLayer,
+)
 from knitground.core.model.recipe import Recipe
 from knitground.core.model.terrain import SetKind
 from knitground.core.model.tileset import TileRef
@@ -55,7 +64,8 @@ class Map:
     """A map of height × width cells, each tile_height × tile_width pixels.
 
     `background` is the colour #rrggbb behind all layers, if it has one; `screen` the width and
-    height in pixels of what a player sees at a time.
+    height in pixels of what a player sees at a time. `of` is set on what `grid_of` gives: the map
+    that it is a look at.
     """
 
     name: str
@@ -69,6 +79,7 @@ class Map:
     legend: Legend = field(default_factory=Legend)
     background: str | None = None
     screen: tuple[int, int] = (320, 180)
+    of: Map | None = None
 
     def layer_numbered(self, number: int) -> Layer | None:
         """Return the layer with that number, or None."""
@@ -78,10 +89,34 @@ class Map:
         """Return a layer number that is not in use."""
         return max((layer.number for layer in self.layers), default=0) + 1
 
-    def new_tile_layer(self, name: str) -> TileLayer:
-        """Make an empty tile layer of this map's size; it is not added."""
-        cells = np.zeros((self.height, self.width), np.int32)
-        return TileLayer(name, self.free_number(), cells=cells)
+    def new_tile_layer(self, name: str, cell: tuple[int, int] | None = None) -> TileLayer:
+        """Make an empty tile layer of this map's size; it is not added.
+
+        `cell` is the height and width of its own cells in pixels, if they are not the map's.
+        """
+        if cell in (None, (self.tile_height, self.tile_width)):
+            return TileLayer(name, self.free_number(), cells=self._no_cells())
+        assert cell is not None
+        height = -(-self.height * self.tile_height // cell[0])
+        width = -(-self.width * self.tile_width // cell[1])
+        cells = np.zeros((height, width), np.int32)
+        return TileLayer(name, self.free_number(), cells=cells, cell=cell)
+
+    def new_grown_layer(self, name: str) -> GrownLayer:
+        """Make an empty grown layer of this map's size; it is not added."""
+        pinned = np.zeros((self.height, self.width), np.bool_)
+        return GrownLayer(name, self.free_number(), cells=self._no_cells(), pinned=pinned)
+
+    def new_tint_layer(self, name: str) -> TintLayer:
+        """Make a tint layer without any colour; it is not added."""
+        return TintLayer(name, self.free_number(), cells=self._no_cells())
+
+    def new_marker_layer(self, name: str) -> MarkerLayer:
+        """Make a marker layer without markers; it is not added."""
+        return MarkerLayer(name, self.free_number(), cells=self._no_cells())
+
+    def _no_cells(self) -> Cells:
+        return np.zeros((self.height, self.width), np.int32)
 
     def new_ground_layer(
         self, name: str, tileset: str, set_name: str, kind: SetKind = SetKind.CORNER
@@ -99,3 +134,35 @@ class Map:
             terrain=np.zeros((self.height + 1, self.width + 1), kind.dtype),
             pinned=np.zeros((self.height, self.width), np.bool_),
         )
+
+
+def grid_of(map_: Map, layer: Layer | None) -> Map:
+    """Give the map as a layer's cells divide it: itself, but for layers with cells of their own."""
+    if not isinstance(layer, TileLayer) or layer.cell is None or map_.of is not None:
+        return map_
+    (height, width), (tile_height, tile_width) = layer.cells.shape, layer.cell
+    fits = (height * tile_height, width * tile_width) == (
+        map_.height * map_.tile_height, map_.width * map_.tile_width,
+    )  # fmt: skip
+    return replace(
+        map_,
+        height=height,
+        width=width,
+        tile_height=tile_height,
+        tile_width=tile_width,
+        wrap=map_.wrap and fits,
+        of=map_,
+    )
+
+
+def cells_under(map_: Map, layer: Layer | None, box: Box) -> Box:
+    """Give the cells of a map that a box of a layer's cells lies on."""
+    grid = grid_of(map_, layer)
+    if grid is map_:
+        return box
+    return Box(
+        box.top * grid.tile_height // map_.tile_height,
+        box.left * grid.tile_width // map_.tile_width,
+        -(-box.bottom * grid.tile_height // map_.tile_height),
+        -(-box.right * grid.tile_width // map_.tile_width),
+    )

@@ -7,6 +7,7 @@ from pathlib import Path
 
 from knitground.core.model.map import Map
 from knitground.core.model.mix import Mix
+from knitground.core.model.patch import Patch
 from knitground.core.model.terrain import TerrainSet
 from knitground.core.model.tileset import Tileset
 
@@ -20,6 +21,7 @@ class Project:
     tilesets: list[Tileset] = field(default_factory=list)
     mixes: list[Mix] = field(default_factory=list)
     maps: list[Map] = field(default_factory=list)
+    tray: list[Patch] = field(default_factory=list)
 
     def tileset_named(self, name: str) -> Tileset | None:
         """Return the tileset of that name, or None."""

@@ -23,9 +23,38 @@ class NoiseStep:
     shares: tuple[tuple[str, float], ...] = ()
 
 
+PLACES = ("inside", "where they meet")
+
+
+@dataclass(frozen=True)
+class MixStep:
+    """Mix fill: the cells of a grown layer, drawn from a mix by counted chance.
+
+    Parameters
+    ----------
+    layer : number of the grown layer that it makes
+    mix : the mix's name
+    density : part of the cells that get a tile, 0 to 1
+    on : number of the ground layer that says where; 0: everywhere
+    terrains : names of the terrains on which tiles are laid; none: any terrain at all
+    place : “inside”, where all that a cell shows is among them, or “where they meet”, where it
+        shows two or more of them and nothing else
+    """
+
+    layer: int
+    mix: str
+    density: float = 0.2
+    on: int = 0
+    terrains: tuple[str, ...] = ()
+    place: str = "inside"
+
+
+Step = NoiseStep | MixStep
+
+
 @dataclass(frozen=True)
 class Recipe:
     """Steps and the seed that they start from; an edit replaces it as a whole."""
 
     seed: int = 1
-    steps: tuple[NoiseStep, ...] = ()
+    steps: tuple[Step, ...] = ()

@@ -47,7 +47,8 @@ class Tileset:
     written on the next save. A tile without an anchor stands with its lower left corner on its
     cell's; `labels` are names of single tiles, for finding them. A tile with `frames` shows these
     in turn, over and over, wherever it is laid. Tiles in `inner` are knitted only in cells whose
-    eight neighbours ask for the same marks.
+    eight neighbours ask for the same marks. `tags` are words by which tiles are found; `order` is
+    the order of one's own in which tiles are offered, those that it leaves out after them.
     """
 
     name: str
@@ -62,6 +63,8 @@ class Tileset:
     labels: dict[tuple[int, int], str] = field(default_factory=dict)
     frames: dict[tuple[int, int], tuple[Frame, ...]] = field(default_factory=dict)
     inner: frozenset[tuple[int, int]] = frozenset()
+    tags: dict[tuple[int, int], tuple[str, ...]] = field(default_factory=dict)
+    order: tuple[tuple[int, int], ...] = ()
     picture: Picture | None = None
     origin: Path | None = None
     unsaved: bool = False

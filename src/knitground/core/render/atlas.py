@@ -6,9 +6,12 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
+from knitground.core.model.layers import MarkerLayer
 from knitground.core.model.map import Map
+from knitground.core.model.marker import Marker
 from knitground.core.model.project import Project
 from knitground.core.model.tileset import TileRef
+from knitground.core.render.free import turned_freely
 from knitground.core.render.pixels import Pixels, shrunk
 from knitground.core.render.tiles import overhang, tile_pixels
 
@@ -151,6 +154,55 @@ class Atlas:
         big = self._big.get(place)
         return big.pixels if big is not None else tiles[place]
 
+    def on_cell(self, place: int, cell: tuple[int, int]) -> Big:
+        """Give a picture as it stands on a cell of another size (height, width)."""
+        key = (place, cell)
+        if key not in self._on_cell:
+            tile = self._map.legend.tile(place)
+            owner = self._project.tileset_named(tile.tileset) if tile else None
+            pixels = tile_pixels(owner, tile) if owner and tile else None
+            if owner is None or tile is None or pixels is None:
+                hatch = self._hatch(_MISSING_A, _MISSING_B)
+                self._on_cell[key] = Big(np.resize(hatch, cell), 0, 0)
+            else:
+                down, across = overhang(owner, tile, *cell)
+                self._on_cell[key] = Big(np.ascontiguousarray(pixels), down, across)
+        return self._on_cell[key]
+
+    def free_pictures(self, layer: MarkerLayer) -> list[Big]:
+        """Give the free pictures of a marker layer, measured from the map's upper left."""
+        known = self._free.get(layer.number)
+        if known is None or known[0] is not layer.markers:
+            made = [self._free_picture(each) for each in layer.markers if each.tile is not None]
+            known = self._free[layer.number] = (layer.markers, made)
+        return known[1]
+
+    def _free_picture(self, marker: Marker) -> Big:
+        tile = marker.tile
+        owner = self._project.tileset_named(tile.tileset) if tile else None
+        pixels = tile_pixels(owner, tile) if owner and tile else None
+        if pixels is None:
+            pixels = self._hatch(_MISSING_A, _MISSING_B)
+        key = (tile, marker.turn, marker.scale)
+        if key not in self._turned:
+            self._turned[key] = turned_freely(pixels, marker.turn, marker.scale)
+        shown = self._turned[key]
+        (x, y), high = marker.points[0], pixels.shape[0] * marker.scale
+        # The point is the lower middle of the picture before it is turned round its own middle.
+        return Big(shown, round(y - high / 2 - shown.shape[0] / 2), round(x - shown.shape[1] / 2))
+
+    def smaller(self, pixels: Pixels, down: float, across: float) -> Pixels:
+        """Shrink a single picture; each is remembered for as long as the atlas is."""
+        if down >= 1 and across >= 1:
+            return pixels
+        key = (id(pixels), down, across)
+        known = self._shrunk.get(key)
+        if known is None or known[0] is not pixels:
+            size = (round(pixels.shape[0] * down), round(pixels.shape[1] * across))
+            small = shrunk(pixels[None], max(1, size[0]), max(1, size[1]))[0]
+            known = self._shrunk[key] = (pixels, small)
+        return known[1]
+
     def dots(self) -> Pixels:
         """Give each picture at the smallest level, for maps drawn very small."""
         level = self.level_count - 1
@@ -169,7 +221,14 @@ class Atlas:
         self._levels = [np.stack([self._blank(), self._hatch(_GAP_A, _GAP_B)])]
         self._big, self._big_levels, self._reach = {}, {}, Reach()
         self._shown = {}
+        self._forget_single()
         self._extend()
+
+    def _forget_single(self) -> None:
+        self._on_cell: dict[tuple[int, tuple[int, int]], Big] = {}
+        self._free: dict[int, tuple[tuple[Marker, ...], list[Big]]] = {}
+        self._turned: dict[tuple[TileRef | None, float, float], Pixels] = {}
+        self._shrunk: dict[tuple[int, float, float], tuple[Pixels, Pixels]] = {}
 
     def _extend(self) -> None:
         tiles = self._map.legend.tiles

@@ -70,6 +70,16 @@ def weakened(pixels: Pixels, part: float) -> Pixels:
     return faded
 
 
+def multiplied(pixels: Pixels, factors: Pixels) -> Pixels:
+    """Multiply colours, not alpha, by factors 0xFFRRGGBB (255 is 1); returns a new array."""
+    out = pixels & np.uint32(0xFF000000)
+    for shift in (np.uint32(16), _EIGHT, np.uint32(0)):
+        value = ((pixels >> shift) & np.uint32(255)) * ((factors >> shift) & np.uint32(255))
+        value += np.uint32(128)
+        out |= ((value + (value >> _EIGHT)) >> _EIGHT) << shift
+    return out
+
+
 def turned(tile: Pixels, turn: int) -> Pixels:
     """Turn a tile: bits 0–1 quarter turns clockwise, bit 2 mirrored left to right first."""
     out = tile[:, ::-1] if turn & 4 else tile

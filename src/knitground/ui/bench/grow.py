@@ -157,9 +157,9 @@ class GrowBench(QWidget):
 
     @property
     def step(self) -> NoiseStep | None:
-        """The recipe's first step."""
+        """The recipe's first step of noise ground."""
         steps = self.session.map.recipe.steps if self.session.map else ()
-        return steps[0] if steps else None
+        return next((each for each in steps if isinstance(each, NoiseStep)), None)
 
     def _follow(self, change: Changed) -> None:
         if change.what in (What.RECIPE, What.MARKS, What.LAYERS, What.MAPS):
@@ -288,7 +288,8 @@ class GrowBench(QWidget):
     def _with(self, step: NoiseStep) -> Recipe:
         assert self.session.map is not None
         recipe = self.session.map.recipe
-        return replace(recipe, steps=(step, *recipe.steps[1:]))
+        old = self.step
+        return replace(recipe, steps=tuple(step if each is old else each for each in recipe.steps))
 
     def _wanted(self) -> Recipe | None:
         step = self.step

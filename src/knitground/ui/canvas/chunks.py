@@ -17,10 +17,11 @@ from knitground.core.base.window import Box
 from knitground.core.edit.document import Document
 from knitground.core.edit.laying import Plan
 from knitground.core.model.layers import Cells, Layer
-from knitground.core.model.map import Map
+from knitground.core.model.map import Map, cells_under
 from knitground.core.render.atlas import Atlas
 from knitground.core.render.compose import around, compose
 from knitground.core.render.pixels import Pixels
+from knitground.core.render.stack import full_reach, stack_of
 
 CHUNK_PX = 256
 LIMIT_BYTES = 192 * 1024 * 1024
@@ -33,6 +34,16 @@ def image_of(pixels: NDArray[np.uint32]) -> QImage:
     return QImage(
         pixels.data, width, height, pixels.strides[0], QImage.Format.Format_ARGB32_Premultiplied
     )
+
+
+def _with(cells: Cells, box: Box, other: Cells, laid: Box) -> Cells:
+    """Put other cells in place of those of a box, as far as they lie in it; in place."""
+    top, left = max(box.top, laid.top), max(box.left, laid.left)
+    bottom, right = min(box.bottom, laid.bottom), min(box.right, laid.right)
+    if top < bottom and left < right:
+        part = other[top - laid.top : bottom - laid.top, left - laid.left : right - laid.left]
+        cells[top - box.top : bottom - box.top, left - box.left : right - box.left] = part
+    return cells
 
 
 @dataclass(eq=False)
@@ -131,22 +142,34 @@ class ChunkStore:
     def picture(self, box: Box, level: int, layer: Layer, laid: Box, cells: Cells) -> Pixels:
         """Compose a box of the map (may wrap) with other cells in one of its layers: a ghost.
 
-        `cells` are those of the box `laid`, which lies inside `box`.
+        `cells` are those of the box `laid` of the layer's own cells.
         """
+
+        def cells_of(each: Layer, wide: Box) -> Cells:
+            if each is not layer:
+                return self._doc.cells(self._map, each, wide)
+            if wide == laid:
+                return cells
+            return _with(self._doc.cells(self._map, each, wide), wide, cells, laid)
+
+        shown = [each for each in self._map.layers if each is layer or each.visible]
+        planes, margin = stack_of(self._map, self.atlas, box, level, cells_of, shown)
+        return compose(self.atlas.at(level), planes, margin)
+
+    def picture_with(self, box: Box, level: int, layer: Layer, instead: Layer) -> Pixels:
+        """Compose a box of the map (may wrap) with another layer in place of one."""
         map_ = self._map
-        pictures = self.atlas.at(level)
-        wide, margin = around(box, pictures.reach, map_.height, map_.width, map_.wrap)
-        stack = []
-        for each in map_.layers:
-            if each is layer:
-                trial = self._doc.cells(map_, each, wide) if wide != laid else cells.copy()
-                top, left = laid.top - wide.top, laid.left - wide.left
-                trial[top : top + laid.height, left : left + laid.width] = cells
-                stack.append(trial)
-            elif each.visible:
-                stack.append(self._doc.cells(map_, each, wide))
-        shown = [each for each in map_.layers if each is layer or each.visible]
-        return compose(pictures, stack, margin, [each.opacity for each in shown])
+        shown = [instead if each is layer else each for each in map_.layers
+                 if each is layer or each.visible]  # fmt: skip
+        planes, margin = stack_of(
+            map_,
+            self.atlas,
+            box,
+            level,
+            lambda each, wide: self._doc.cells(map_, each, wide),
+            shown,
+        )
+        return compose(self.atlas.at(level), planes, margin)
 
     def ghost_image(self, plan: Plan, level: int) -> tuple[Box, QImage]:
         """Draw what a plan will give: the cells shown, and their picture.
@@ -155,14 +178,15 @@ class ChunkStore:
         as the same plan is shown at the same level.
         """
         if self._ghost is None or self._ghost[0] is not plan or self._ghost[1] != level:
-            box = self.shown(plan.box)
+            box = self.shown(cells_under(self._map, plan.layer, plan.box))
             pixels = self.picture(box, level, plan.layer, plan.box, plan.cells)
             self._ghost = (plan, level, box, pixels, image_of(pixels))
         return self._ghost[2], self._ghost[4]
 
     def shown(self, box: Box) -> Box:
         """Give the cells on which a change of these cells may show: pictures reach beyond them."""
-        reach, map_ = self.atlas.reach, self._map
+        map_ = self._map
+        reach = full_reach(map_, self.atlas)
         if not reach:
             return box
         wide = Box(
@@ -188,23 +212,17 @@ class ChunkStore:
 
     def _patch(self, level: int, chunk: Chunk, box: Box) -> None:
         map_ = self._map
-        pictures = self.atlas.at(level)
-        round_it, margin = around(box, pictures.reach, map_.height, map_.width, map_.wrap)
-        stack = [self._doc.cells(map_, layer, round_it) for layer in map_.layers if layer.visible]
+        planes, margin = stack_of(
+            map_, self.atlas, box, level, lambda layer, part: self._doc.cells(map_, layer, part)
+        )
         if self.atlas.moving:
-            self._note_moving(chunk, round_it, stack)
+            round_it, _ = around(box, full_reach(map_, self.atlas), map_.height, map_.width,
+                                 map_.wrap)  # fmt: skip
+            self._note_moving(chunk, round_it, [each.cells for each in planes if not each.tint])
         high, wide = self.atlas.tile_size(level)
         top, left = (box.top - chunk.box.top) * high, (box.left - chunk.box.left) * wide
         target = chunk.pixels[top : top + box.height * high, left : left + box.width * wide]
-        if stack:
-            target[:] = compose(
-                self.atlas.at(level),
-                stack,
-                margin,
-                [layer.opacity for layer in map_.layers if layer.visible],
-            )
-        else:
-            target[:] = 0
+        target[:] = compose(self.atlas.at(level), planes, margin) if planes else 0
 
     def _note_moving(self, chunk: Chunk, box: Box, stack: list[Cells]) -> None:
         """Remember where a piece shows animations, pictures that reach into it included."""

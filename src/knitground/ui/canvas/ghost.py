@@ -27,13 +27,15 @@ class Ghost:
         s = self._session
         if at is None or s.map is None:
             return None
-        state = (s.revision, s.tool, s.hand, s.size, s.seed, id(s.layer), id(s.map))
+        how = (s.round_brush, s.is_soft, s.fill_by, s.fill_all, id(s.selection))
+        state = (s.revision, s.tool, s.hand, s.size, s.seed, id(s.layer), id(s.map), how)
         if s.tool == "fill":
             return self._fill(at, state)
         if s.tool not in ("paint", "line", "box", "erase"):
             return None
-        under = at.side(s.map) if s.draws_path else None
-        where = (under[0], bool(under[1].any())) if under else brush(s, s.map, at)[0]
+        grid = s.grid or s.map
+        under = at.side(grid) if s.draws_path else None
+        where = (under[0], bool(under[1].any())) if under else brush(s, grid, at)[0]
         key = (state, where)
         if key != self._key:
             self._key = key
@@ -53,8 +55,9 @@ class Ghost:
 
     def _fill(self, at: Pointer, state: tuple[object, ...]) -> Plan | None:
         s = self._session
-        assert s.map is not None
-        place = at.vertex(s.map) if s.lays_terrain else at.cell(s.map)
+        grid = s.grid
+        assert grid is not None
+        place = at.vertex(grid) if s.lays_terrain else at.cell(grid)
         if (
             self._region_key == state
             and self._region is not None

@@ -19,8 +19,8 @@ from PySide6.QtGui import (
 from knitground.core.base.window import Box
 from knitground.core.edit.laying import Plan
 from knitground.core.edit.selecting import Selection
-from knitground.core.model.layers import GroundLayer, Layer
-from knitground.core.model.map import Map
+from knitground.core.model.layers import Layer, PinnedLayer
+from knitground.core.model.map import Map, grid_of
 from knitground.ui.canvas.chunks import ChunkStore
 from knitground.ui.canvas.zoom import Camera
 from knitground.ui.planning import Pointer
@@ -49,6 +49,15 @@ def seen_cells(camera: Camera, map_: Map, view: QRect) -> Box:
     return box.clipped(map_.height, map_.width)
 
 
+def layer_camera(camera: Camera, layer: Layer | None) -> Camera:
+    """Give the camera as it sees a layer that is drawn further right or down than its cells lie."""
+    if layer is None or layer.shift == (0, 0):
+        return camera
+    down, across = layer.shift
+    zoom = camera.zoom
+    return Camera(camera.step, camera.left + across * zoom, camera.top + down * zoom)
+
+
 def draw_grid(painter: QPainter, camera: Camera, map_: Map, view: QRect) -> None:
     """Draw thin lines between cells, and a frame round the map."""
     box = seen_cells(camera, map_, view)
@@ -70,7 +79,7 @@ def draw_grid(painter: QPainter, camera: Camera, map_: Map, view: QRect) -> None
 
 def draw_pins(painter: QPainter, camera: Camera, map_: Map, layer: Layer, view: QRect) -> None:
     """Mark pinned cells of the chosen layer with a pin's head in their upper right corner."""
-    if not isinstance(layer, GroundLayer) or camera.zoom * map_.tile_width < 12:
+    if not isinstance(layer, PinnedLayer) or camera.zoom * map_.tile_width < 12:
         return
     box = seen_cells(camera, map_, view)
     rows, cols = np.nonzero(layer.pinned[box.top : box.bottom, box.left : box.right])
@@ -91,8 +100,9 @@ def draw_plan(painter: QPainter, camera: Camera, map_: Map, store: ChunkStore, p
     """Draw the ghost: the very pixels that the click will give, in a dashed outline."""
     level = store.level_for(camera.zoom)
     high, wide = store.atlas.tile_size(level)
+    grid, layers_own = grid_of(map_, plan.layer), layer_camera(camera, plan.layer)
     if plan.cells.size * high * wide > _GHOST_PIXELS:
-        view = seen_cells(camera, map_, painter.viewport())
+        view = seen_cells(layers_own, grid, painter.viewport())
         plan = _cut(plan, view)
     if plan.box.is_empty:
         return
@@ -107,7 +117,7 @@ def draw_plan(painter: QPainter, camera: Camera, map_: Map, store: ChunkStore, p
             rect = _box_rect(camera, map_, box).translated(*step)
             if rect.intersects(whole):
                 painter.drawImage(rect, image)
-                _dashes(painter, _box_rect(camera, map_, plan.box).translated(*step))
+                _dashes(painter, _box_rect(layers_own, grid, plan.box).translated(*step))
     painter.restore()
 
 

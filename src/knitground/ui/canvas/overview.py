@@ -10,10 +10,11 @@ from PySide6.QtGui import QColor, QImage, QMouseEvent, QPainter, QPaintEvent, QP
 from PySide6.QtWidgets import QWidget
 
 from knitground.core.edit.changed import Changed
+from knitground.core.model.layers import Cells, Layer, MarkerLayer, TileLayer, TintLayer
 from knitground.core.model.map import Map
 from knitground.core.render.atlas import Atlas
-from knitground.core.render.compose import lay_out
-from knitground.core.render.pixels import Pixels, over, weakened
+from knitground.core.render.compose import lay_out, tint_factors
+from knitground.core.render.pixels import Pixels, multiplied, over, weakened
 from knitground.ui.canvas.chunks import image_of
 from knitground.ui.canvas.zoom import Camera
 from knitground.ui.session import Session
@@ -30,14 +31,29 @@ def small_picture(map_: Map, atlas: Atlas) -> Pixels:
     """
     step = max(1, -(-map_.width // _WIDE), -(-map_.height // _HIGH))
     dots = atlas.dots()
-    shape = map_.layers[0].cells[::step, ::step].shape if map_.layers else (1, 1)
     high, wide = dots.shape[1:]
+    shape = (-(-map_.height // step), -(-map_.width // step))
     out = np.zeros((shape[0] * high, shape[1] * wide), np.uint32)
     for layer in map_.layers:
-        if layer.visible:
-            seen = lay_out(dots, np.maximum(layer.cells[::step, ::step], 0))
-            out = over(weakened(seen, layer.opacity), out)
+        if not layer.visible or isinstance(layer, MarkerLayer):
+            continue
+        cells = sampled_cells(map_, layer, step)
+        if isinstance(layer, TintLayer):
+            factors = tint_factors(cells, layer.opacity)
+            out = multiplied(out, np.repeat(np.repeat(factors, high, 0), wide, 1))
+        else:
+            out = over(weakened(lay_out(dots, np.maximum(cells, 0)), layer.opacity), out)
     return out
+
+
+def sampled_cells(map_: Map, layer: Layer, step: int) -> Cells:
+    """Take one cell in so many of a layer, rows and columns of the map apart."""
+    if not isinstance(layer, TileLayer) or layer.cell is None:
+        return layer.cells[::step, ::step]
+    high, wide = layer.cells.shape
+    rows = np.arange(0, map_.height, step) * map_.tile_height // layer.cell[0]
+    cols = np.arange(0, map_.width, step) * map_.tile_width // layer.cell[1]
+    return np.asarray(layer.cells[np.ix_(np.minimum(rows, high - 1), np.minimum(cols, wide - 1))])
 
 
 class Overview(QWidget):

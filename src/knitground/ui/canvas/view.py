@@ -2,11 +2,15 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from time import monotonic, perf_counter
 
 from PySide6.QtCore import QPoint, QPointF, QRect, QRectF, Qt, QTimer, Signal
 from PySide6.QtGui import (
     QColor,
+    QDragEnterEvent,
+    QDragMoveEvent,
+    QDropEvent,
     QEnterEvent,
     QKeyEvent,
     QMouseEvent,
@@ -20,10 +24,17 @@ from PySide6.QtWidgets import QAbstractSpinBox, QApplication, QLineEdit, QWidget
 from knitground.core.base.window import Box
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.laying import Plan
+from knitground.core.edit.markers import marker_cells
 from knitground.core.edit.sizes import Margins, resize_map
-from knitground.core.model.map import Map
-from knitground.ui.canvas.chunks import ChunkStore
+from knitground.core.model.layers import MarkerLayer
+from knitground.core.model.map import Map, cells_under
+from knitground.core.model.marker import Marker
+from knitground.core.model.patch import Patch
+from knitground.ui.canvas.border import BorderDrag
+from knitground.ui.canvas.chunks import ChunkStore, image_of
 from knitground.ui.canvas.ghost import Ghost
+from knitground.ui.canvas.held import HeldTool
+from knitground.ui.canvas.markers import draw_frame, draw_marker_ghost, draw_markers
 from knitground.ui.canvas.overlay import (
     draw_area,
     draw_cursor,
@@ -33,14 +44,17 @@ from knitground.ui.canvas.overlay import (
     draw_plan,
     draw_screen,
     draw_selection,
+    layer_camera,
     map_rect,
 )
 from knitground.ui.canvas.overview import Overview
 from knitground.ui.canvas.why import draw_why, under_pointer
 from knitground.ui.canvas.zoom import STEPS, Camera
+from knitground.ui.hand import PATCH_KIND, PatchInHand
 from knitground.ui.planning import Pointer, brush, outside, refusal
 from knitground.ui.session import Session
 from knitground.ui.theme import theme
+from knitground.ui.tools.markers import SelectMarkers
 from knitground.ui.tools.tool import Tool
 
 _FRAME_SECONDS = 0.008
@@ -56,8 +70,12 @@ class MapView(QWidget):
     """Draws the session's map and turns the pointer and the keyboard into strokes of a tool."""
 
     zoomed = Signal()
+    entered = Signal()
+    """The pointer has come over it, or a key was pressed in it."""
 
-    def __init__(self, session: Session, tools: dict[str, Tool]) -> None:
+    def __init__(
+        self, session: Session, tools: dict[str, Tool], marker_tools: dict[str, Tool]
+    ) -> None:
         super().__init__()
         self.session = session
         self.camera = Camera()
@@ -66,6 +84,11 @@ class MapView(QWidget):
         self.playing = True
         self.show_screen = False
         self._tools = tools
+        self._marker_tools = marker_tools
+        self._markers: dict[int, tuple[Marker, ...]] = {}
+        self.show_pins = True
+        self._border = BorderDrag(session)
+        self._held = HeldTool(session)
         self._ghost = Ghost(session)
         self._store: ChunkStore | None = None
         self._cameras: dict[int, Camera] = {}
@@ -80,6 +103,7 @@ class MapView(QWidget):
         self._fresh_view = False
         self.cold = 0
         self.paint_ms = 0.0
+        self.setAcceptDrops(True)
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Map")
@@ -105,17 +129,31 @@ class MapView(QWidget):
     @property
     def plan(self) -> Plan | None:
         """What a click would lay now."""
+        if isinstance(self.session.layer, MarkerLayer):
+            return None
         return self._tool().preview if self._stroking else self._ghost.plan(self._at)
+
+    @property
+    def ghost_marker(self) -> Marker | None:
+        """The marker that a click, or letting go, would lay now."""
+        if not isinstance(self.session.layer, MarkerLayer) or self._at is None:
+            return None
+        tool = self._tool()
+        return tool.marker if self._stroking else tool.would_lay(self._at)
 
     def label(self) -> tuple[str, bool]:
         """Text of the label at the pointer, and whether it is a warning."""
         s = self.session
+        if self._border.label:
+            return self._border.label, self._border.warns
         refused = refusal(s, self._at)
         if refused:
             return refused, True
         layer = s.layer.name if s.layer else ""
         if s.tool == "pick":
             return f"Pick ← {layer}", False
+        if s.tool == "select" and isinstance(s.layer, MarkerLayer):
+            return f"Select markers · {len(s.markers)} chosen → {layer}", False
         if s.tool == "select":
             count = s.selection.count if s.selection else 0
             return f"Select by {s.select_way} · {count} cells", False
@@ -128,6 +166,27 @@ class MapView(QWidget):
 
     def _fill_goes_on(self) -> bool:
         return self.session.tool == "fill" and self._ghost.fill_goes_on
+
+    def open_map(self) -> None:
+        """Show the session's map, in a view that was made after the map was chosen."""
+        self._on_picked()
+
+    def follow_settings(self, other: MapView) -> None:
+        """Show lines, pins, frame and animations as another view does."""
+        self.show_grid, self.show_pins = other.show_grid, other.show_pins
+        self.show_screen, self.playing = other.show_screen, other.playing
+        self.repeat = other.repeat
+
+    def retire(self) -> None:
+        """Take the view away for good; it follows nothing any more."""
+        for signal, slot in (
+            (self.session.opened, self._reopen), (self.session.changed, self.follow),
+            (self.session.picked, self._on_picked), (self.session.selected, self.update),
+        ):  # fmt: skip
+            signal.disconnect(slot)
+        self._clock.stop()
+        self.hide()
+        self.deleteLater()
 
     def fit(self) -> None:
         """Show the whole map."""
@@ -158,6 +217,11 @@ class MapView(QWidget):
         self.show_screen = on
         self.update()
 
+    def set_pins(self, on: bool) -> None:
+        """Show or hide the pins of the chosen layer."""
+        self.show_pins = on
+        self.update()
+
     def set_grid(self, on: bool) -> None:
         """Show or hide the lines between cells."""
         self.show_grid = on
@@ -182,9 +246,10 @@ class MapView(QWidget):
 
     def show_cell(self, row: int, col: int) -> None:
         """Bring a cell to the middle and put the cell cursor on it."""
-        if self._map is None:
+        grid = self.session.grid
+        if grid is None:
             return
-        x, y = (col + 0.5) * self._map.tile_width, (row + 0.5) * self._map.tile_height
+        x, y = (col + 0.5) * grid.tile_width, (row + 0.5) * grid.tile_height
         self.camera.centre(x, y, self.width(), self.height())
         self._set_cursor(row, col)
         self._moved()
@@ -215,6 +280,11 @@ class MapView(QWidget):
         if self._map is not None:
             self._cameras[id(self._map)] = self.camera
         self._map = map_
+        self._markers = {
+            each.number: each.markers
+            for each in (map_.layers if map_ else [])
+            if isinstance(each, MarkerLayer)
+        }
         self._cursor = None
         self._store = ChunkStore(self.session.doc, map_) if map_ else None
         known = self._cameras.get(id(map_)) if map_ else None
@@ -251,6 +321,8 @@ class MapView(QWidget):
         elif change.map is self._map and change.what is What.CELLS:
             self._follow_cells(change)
             return
+        elif change.map is self._map and change.what is What.MARKERS:
+            self._follow_markers(change)
         elif change.map is self._map and change.what in (What.LAYERS, What.KNITTING):
             self._store.touch_all()
         self.update()
@@ -262,7 +334,8 @@ class MapView(QWidget):
             self._store.touch_all()
             self.update()
             return
-        box = change.box.fitted(self._map.height, self._map.width, self._map.wrap)
+        under = cells_under(self._map, change.layer, change.box)
+        box = under.fitted(self._map.height, self._map.width, self._map.wrap)
         self._store.touch(box)
         if self.repeat or self._map.wrap:
             self.update()
@@ -270,6 +343,20 @@ class MapView(QWidget):
             self.update(self.screen_rect(self._store.shown(box)))
         if self._at is not None and not self._stroking:
             self._tell()  # what is under a pointer at rest may be another tile now
+
+    def _follow_markers(self, change: Changed) -> None:
+        """Draw anew where free pictures were and where they are now."""
+        assert self._store is not None
+        assert self._map is not None
+        layer = change.layer
+        if not isinstance(layer, MarkerLayer):
+            return
+        before = self._markers.get(layer.number, ())
+        self._markers[layer.number] = layer.markers
+        other = [each for each in {*before} ^ {*layer.markers} if each.tile is not None]
+        box = marker_cells(self.session.project, self._map, other)
+        if box is not None:
+            self._store.touch(box.fitted(self._map.height, self._map.width, self._map.wrap))
 
     def screen_rect(self, box: Box) -> QRect:
         """Where a box of cells lies on the screen."""
@@ -359,29 +446,74 @@ class MapView(QWidget):
         assert self._store is not None
         if self.show_grid and self.camera.zoom * min(self._map_cell()) >= 12:
             draw_grid(painter, self.camera, self._map, clip)
-        if self.session.layer is not None:
-            draw_pins(painter, self.camera, self._map, self.session.layer, clip)
-        area = self._tools["pick"].area or self._tool().area
+        grid, camera = self.session.grid or self._map, self._camera()
+        if self.session.layer is not None and self.show_pins:
+            draw_pins(painter, camera, self._map, self.session.layer, clip)
+        self._draw_markers(painter, clip)
+        area = self._tool("pick").area or self._tool().area
         if area is not None:
-            draw_area(painter, self.camera, self._map, area)
+            draw_area(painter, camera, grid, area)
         if self.session.selection is not None:
-            draw_selection(painter, self.camera, self._map, self.session.selection, clip)
-        draw_cursor(painter, self.camera, self._map, self._cursor, clip)
+            draw_selection(painter, camera, grid, self.session.selection, clip)
+        draw_cursor(painter, camera, grid, self._cursor, clip)
         if self.show_screen:
             draw_screen(painter, self.camera, self._map, self.rect())
+        self._border.draw(painter, self.camera, self._map)
         plan = self.plan
-        if plan is not None and plan.changes_anything and self._shows(plan.box, clip):
+        if plan is not None and plan.changes_anything and self._shows(plan, clip):
             draw_plan(painter, self.camera, self._map, self._store, plan)
         if self._at is not None and self._why:
-            draw_why(painter, self.camera, self.session, self._store, self._at, self.rect())
+            draw_why(painter, camera, self.session, self._store, self._at, self.rect())
         elif self._at is not None and (self.underMouse() or self._cursor is not None):
-            box, _ = brush(self.session, self._map, self._at)
-            draw_label(painter, self.camera, self._at, self.label(), self.rect(), self._map, box)
+            box, _ = brush(self.session, grid, self._at)
+            draw_label(painter, camera, self._at, self.label(), self.rect(), grid, box)
 
-    def _shows(self, box: Box, clip: QRect) -> bool:
-        """Whether a part of the screen shows a box, or may do so over the border of the map."""
+    def _draw_markers(self, painter: QPainter, clip: QRect) -> None:
         assert self._map is not None
+        tool = self._tool()
+        selects = isinstance(tool, SelectMarkers)
+        instead = tool.shown if isinstance(tool, SelectMarkers) else {}
+        draw_markers(painter, self.camera, self.session, self._map, clip, instead)
+        ghost = self.ghost_marker
+        if ghost is not None:
+            self._draw_marker_pictures(painter, [ghost], [])
+            draw_marker_ghost(painter, self.camera, self.session, ghost, clip)
+        if selects and isinstance(tool, SelectMarkers):
+            if any(each.tile is not None for each in instead.values()):
+                self._draw_marker_pictures(painter, list(instead.values()), list(instead))
+            if tool.frame is not None:
+                draw_frame(painter, self._camera(), tool.frame)
+
+    def _draw_marker_pictures(
+        self, painter: QPainter, markers: list[Marker], without: list[int]
+    ) -> None:
+        """Draw the map where free pictures would be, as it would be with them."""
+        assert self._map is not None
+        assert self._store is not None
+        layer = self.session.layer
+        pictures = [each for each in markers if each.tile is not None]
+        box = marker_cells(self.session.project, self._map, pictures)
+        if box is None or not isinstance(layer, MarkerLayer):
+            return
+        kept = [each for each in layer.markers if each.number not in without]
+        trial = replace(layer, markers=(*kept, *markers))
+        box = self._store.shown(box).fitted(self._map.height, self._map.width, self._map.wrap)
+        if box.is_empty:
+            return
+        level = self._store.level_for(self.camera.zoom)
+        pixels = self._store.picture_with(box, level, layer, trial)
+        painter.drawImage(QRectF(self.screen_rect(box).adjusted(2, 2, -2, -2)), image_of(pixels))
+
+    def _shows(self, plan: Plan, clip: QRect) -> bool:
+        """Whether a part of the screen shows a plan, or may do so over the border of the map."""
+        assert self._map is not None
+        assert self._store is not None
+        box = self._store.shown(cells_under(self._map, plan.layer, plan.box))
         return self._map.wrap or self.screen_rect(box).intersects(clip)
+
+    def _camera(self) -> Camera:
+        """The camera as it sees the chosen layer."""
+        return layer_camera(self.camera, self.session.layer)
 
     def _map_cell(self) -> tuple[int, int]:
         assert self._map is not None
@@ -390,7 +522,7 @@ class MapView(QWidget):
     # Pointer
 
     def _pointer(self, at: QPointF) -> Pointer:
-        x, y = self.camera.to_picture(at.x(), at.y())
+        x, y = self._camera().to_picture(at.x(), at.y())
         if self.repeat and self._map is not None:
             # In the repeated view every copy can be drawn in.
             width, height = self._map_px()
@@ -409,10 +541,17 @@ class MapView(QWidget):
         elif event.button() == Qt.MouseButton.LeftButton:
             self._cursor = None
             self._tool().modifiers = event.modifiers()
+            if (
+                self._map is not None
+                and not self.repeat
+                and self._border.press(event.position(), self.camera, self._map)
+            ):
+                return
+            self._held.used()
             self._press(self._pointer(event.position()))
         elif event.button() == Qt.MouseButton.RightButton:
             self._at = self._pointer(event.position())
-            self._picking = self._tools["pick"].press(self._at)
+            self._picking = self._tool("pick").press(self._at)
             self.update()
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
@@ -424,22 +563,37 @@ class MapView(QWidget):
         self._at = self._pointer(event.position())
         if self._cursor is not None:
             self._cursor = None
+        if self._follow_border(event.position()):
+            return
         if self._stroking:
             self._tool().move(self._at)
         elif self._picking:
-            self._tools["pick"].move(self._at)
+            self._tool("pick").move(self._at)
         self._tell()
         self.update()
 
+    def _follow_border(self, at: QPointF) -> bool:
+        """Let the pointer drag the map's border, or tell that it could."""
+        if self._map is None or self._stroking or self._picking or self.repeat:
+            return False
+        dragged = self._border.move(at, self.camera, self._map)
+        if not self._space:
+            self.setCursor(self._border.cursor or Qt.CursorShape.CrossCursor)
+        if dragged:
+            self.update()
+        return dragged
+
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
-        if self._pan_from is not None:
+        if self._border.release():
+            self.update()
+        elif self._pan_from is not None:
             self._pan_from = None
             self.setCursor(Qt.CursorShape.CrossCursor)
         elif event.button() == Qt.MouseButton.LeftButton:
             self._release()
         elif self._picking:
             self._picking = False
-            self._tools["pick"].release()
+            self._tool("pick").release()
             self.update()
 
     def wheelEvent(self, event: QWheelEvent) -> None:
@@ -463,6 +617,7 @@ class MapView(QWidget):
         self.update()
 
     def enterEvent(self, event: QEnterEvent) -> None:
+        self.entered.emit()
         self._at = self._pointer(event.position())
         focused = QApplication.focusWidget()
         if not isinstance(focused, QLineEdit | QAbstractSpinBox):
@@ -476,10 +631,39 @@ class MapView(QWidget):
             self.session.pointed.emit("")
             self.update()
 
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+        if event.mimeData().hasFormat(PATCH_KIND):
+            event.acceptProposedAction()
+
+    def dragMoveEvent(self, event: QDragMoveEvent) -> None:
+        """Show where the patch that is carried here would lie."""
+        patch = self._carried(event)
+        if patch is None:
+            return
+        if self.session.hand != PatchInHand(patch):
+            self.session.take(PatchInHand(patch))
+            self.session.choose_tool("paint")
+        self._at = self._pointer(event.position())
+        event.acceptProposedAction()
+        self.update()
+
+    def dropEvent(self, event: QDropEvent) -> None:
+        """Lay the patch that was carried here."""
+        if self._carried(event) is not None:
+            self._press(self._pointer(event.position()))
+            self._release()
+            event.acceptProposedAction()
+
+    def _carried(self, event: QDropEvent) -> Patch | None:
+        name = bytes(event.mimeData().data(PATCH_KIND).data()).decode(errors="replace")
+        return next((each for each in self.session.project.tray if each.name == name), None)
+
     # Strokes
 
-    def _tool(self) -> Tool:
-        return self._tools[self.session.tool]
+    def _tool(self, key: str | None = None) -> Tool:
+        """The tool of a key, by default the chosen one, as it works on the chosen layer."""
+        on_markers = isinstance(self.session.layer, MarkerLayer)
+        return (self._marker_tools if on_markers else self._tools)[key or self.session.tool]
 
     def _press(self, at: Pointer) -> None:
         self._at = at
@@ -504,24 +688,29 @@ class MapView(QWidget):
         size = f"{map_.width} × {map_.height} cells"
         self.session.offer(
             f"Nothing laid: that is outside the map of {size}",
-            "Grow the map here",
-            lambda: self.session.attempt(lambda: self.session.doc.apply(resize_map(map_, margins))),
-        )
+            {"Grow the map here": lambda: self.session.attempt(
+                lambda: self.session.doc.apply(resize_map(map_, margins))
+            )},
+        )  # fmt: skip
 
     def _release(self) -> None:
         if self._stroking:
             self._stroking = False
             self._tool().release()
+            self._held.ended()
             self.update()
 
     def cancel(self) -> bool:
         """Call off the stroke that is being drawn; returns whether there was one."""
-        if self._picking:
-            self._picking = False
-            self._tools["pick"].cancel()
+        if self._border.cancel():
             self.update()
             return True
-        if not self._stroking:
+        if self._picking:
+            self._picking = False
+            self._tool("pick").cancel()
+            self.update()
+            return True
+        if not self._stroking and not self._tool().is_open:
             return False
         self._stroking = False
         self._tool().cancel()
@@ -538,6 +727,7 @@ class MapView(QWidget):
         elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self._cursor is not None:
             self._set_cursor(*self._cursor)
             if self._at is not None:
+                self._held.used()
                 self._press(self._at)
                 self._release()
         elif key == Qt.Key.Key_Escape:
@@ -560,31 +750,35 @@ class MapView(QWidget):
         elif event.key() == Qt.Key.Key_W and not event.isAutoRepeat():
             self._why = False
             self.update()
+        elif not event.isAutoRepeat() and self._held.let_go(event.key(), stroking=self._stroking):
+            self.update()
         else:
             super().keyReleaseEvent(event)
 
     def _cell_in_view(self) -> tuple[int, int]:
         middle = self._at or self._pointer(QPointF(self.width() / 2, self.height() / 2))
-        assert self._map is not None
-        row, col = middle.cell(self._map)
-        return min(max(row, 0), self._map.height - 1), min(max(col, 0), self._map.width - 1)
+        grid = self.session.grid
+        assert grid is not None
+        row, col = middle.cell(grid)
+        return min(max(row, 0), grid.height - 1), min(max(col, 0), grid.width - 1)
 
     def _set_cursor(self, row: int, col: int) -> None:
-        if self._map is None:
+        grid = self.session.grid
+        if grid is None:
             return
-        if self._map.wrap:
-            row, col = row % self._map.height, col % self._map.width
-        row = min(max(row, 0), self._map.height - 1)
-        col = min(max(col, 0), self._map.width - 1)
+        if grid.wrap:
+            row, col = row % grid.height, col % grid.width
+        row = min(max(row, 0), grid.height - 1)
+        col = min(max(col, 0), grid.width - 1)
         self._cursor = (row, col)
-        x, y = (col + 0.5) * self._map.tile_width, (row + 0.5) * self._map.tile_height
+        x, y = (col + 0.5) * grid.tile_width, (row + 0.5) * grid.tile_height
         self._at = Pointer(x, y)
         self._keep_in_view(x, y)
         self._tell()
         self.update()
 
     def _keep_in_view(self, x: float, y: float) -> None:
-        sx, sy = self.camera.to_screen(x, y)
+        sx, sy = self._camera().to_screen(x, y)
         edge = 48
         self.camera.left += max(0, edge - sx) - max(0, sx - self.width() + edge)
         self.camera.top += max(0, edge - sy) - max(0, sy - self.height() + edge)
@@ -594,9 +788,10 @@ class MapView(QWidget):
 
     def screen_at(self, row: int, col: int, dx: float = 0.5, dy: float = 0.5) -> QPoint:
         """Screen place of a part of a cell, for tests and for other views."""
-        assert self._map is not None
-        x, y = (col + dx) * self._map.tile_width, (row + dy) * self._map.tile_height
-        return QPointF(*self.camera.to_screen(x, y)).toPoint()
+        grid = self.session.grid
+        assert grid is not None
+        x, y = (col + dx) * grid.tile_width, (row + dy) * grid.tile_height
+        return QPointF(*self._camera().to_screen(x, y)).toPoint()
 
 
 def _span(low: float, high: float, chunk_px: float, cells: int, side: int) -> range:

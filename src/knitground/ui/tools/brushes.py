@@ -12,7 +12,7 @@ from knitground.core.edit.laying import Plan
 from knitground.core.knit.sides import sides_along
 from knitground.core.model.map import Map
 from knitground.ui.hand import PatchInHand
-from knitground.ui.planning import Pointer, brush, plan_dab, plan_path, refusal
+from knitground.ui.planning import Cover, Pointer, brush, plan_dab, plan_path, refusal
 from knitground.ui.session import Session
 from knitground.ui.tools.tool import Tool
 
@@ -25,6 +25,7 @@ class _Brush(Tool):
         self._last: Pointer | None = None
         self._anchor: tuple[int, int] | None = None
         self._end: Pointer | None = None
+        self._cover: Cover | None = None
         self._path = False
         self._crossed = False
 
@@ -36,8 +37,10 @@ class _Brush(Tool):
         self._last = at
         self._path, self._crossed = self.session.draws_path, False
         self._anchor = None
-        if self.session.map is not None and isinstance(self.session.hand, PatchInHand):
-            box, _ = brush(self.session, self.session.map, at)
+        map_ = self.session.grid
+        self._cover = Cover(map_) if map_ is not None and self.session.is_soft else None
+        if self.session.grid is not None and isinstance(self.session.hand, PatchInHand):
+            box, _ = brush(self.session, self.session.grid, at)
             self._anchor = (box.top, box.left)
         straight = bool(self.modifiers & Qt.KeyboardModifier.ShiftModifier)
         if straight and self._end is not None:
@@ -48,7 +51,7 @@ class _Brush(Tool):
         return self.session.doc.in_stroke
 
     def move(self, at: Pointer) -> None:
-        map_, last = self.session.map, self._last
+        map_, last = self.session.grid, self._last
         if map_ is None or last is None or not self.session.doc.in_stroke:
             return
         if self._path:
@@ -92,7 +95,7 @@ class _Brush(Tool):
         self.session.doc.cancel_stroke()
 
     def _dab(self, at: Pointer) -> None:
-        self._lay(lambda: plan_dab(self.session, at, self._anchor))
+        self._lay(lambda: plan_dab(self.session, at, self._anchor, self._cover))
 
     def _lay(self, planned: Callable[[], Plan | None]) -> None:
         try:

@@ -17,7 +17,7 @@ class Fill(Tool):
     tip = "Fill: lay what is in hand on the region under the pointer"
 
     def press(self, at: Pointer) -> bool:
-        map_ = self.session.map
+        map_ = self.session.grid
         if map_ is not None and map_.height * map_.width > _QUIET_CELLS:
             self.session.run_long("Filling…", lambda _: plan_fill(self.session, at), self._lay)
         else:

@@ -2,14 +2,23 @@
 
 from __future__ import annotations
 
+import numpy as np
+
 from knitground.core.base.window import Box
-from knitground.core.model.layers import EMPTY, GroundLayer, Layer
-from knitground.core.model.map import Map
+from knitground.core.model.layers import (
+    EMPTY,
+    Cells,
+    GroundLayer,
+    Layer,
+    MarkerLayer,
+    TintLayer,
+)
+from knitground.core.model.map import Map, grid_of
 from knitground.core.model.patch import Patch
 from knitground.core.model.terrain import SetKind
-from knitground.ui.hand import Hand, PatchInHand, TerrainInHand, TileInHand
+from knitground.ui.hand import Hand, PatchInHand, TerrainInHand, TileInHand, TintInHand
 from knitground.ui.planning import Pointer
-from knitground.ui.session import Session
+from knitground.ui.session import PICK_FROM, Session
 from knitground.ui.tools.tool import Tool
 
 
@@ -18,7 +27,11 @@ def hand_at(session: Session, map_: Map, layer: Layer, at: Pointer) -> Hand | No
     row, col = at.cell(map_)
     if not (0 <= row < map_.height and 0 <= col < map_.width):
         return None
+    if isinstance(layer, MarkerLayer):
+        return None
     place = int(session.doc.cells(map_, layer, Box(row, col, row + 1, col + 1))[0, 0])
+    if isinstance(layer, TintLayer):
+        return TintInHand(f"#{place & 0xFFFFFF:06x}", place >> 24) if place else None
     if isinstance(layer, GroundLayer) and not layer.pinned[row, col]:
         found = session.project.set_of(layer.tileset, layer.set_name)
         value = terrain_at(map_, layer, at)
@@ -65,7 +78,7 @@ class Pick(Tool):
     @property
     def area(self) -> Box | None:
         """The block of cells that a drag has marked; None while it is a single one."""
-        map_ = self.session.map
+        map_ = self.session.grid
         if map_ is None or self._from is None or self._to is None:
             return None
         (row, col), (to_row, to_col) = self._from.cell(map_), self._to.cell(map_)
@@ -92,7 +105,7 @@ class Pick(Tool):
 
     def take_block(self, area: Box) -> None:
         """Take a block of the chosen layer in hand as a patch."""
-        map_, layer = self.session.map, self.session.layer
+        map_, layer = self.session.grid, self.session.layer
         if map_ is None or layer is None:
             return
         area = area.fitted(map_.height, map_.width, map_.wrap)
@@ -105,7 +118,12 @@ class Pick(Tool):
                 f"{MOST_PATCH_CELLS}: pick less at a time"
             )
             return
-        cells = self.session.doc.cells(map_, layer, area)
+        if isinstance(layer, TintLayer):
+            self.session.note(
+                "A patch holds tiles: pick one cell of a tint, or choose another layer"
+            )
+            return
+        cells = self._block(map_, layer, area)
         rows = tuple(tuple(map_.legend.tile(int(p)) for p in line) for line in cells)
         if not any(tile for row in rows for tile in row):
             self.session.note(f"Nothing to pick there: “{layer.name}” is empty")
@@ -113,18 +131,39 @@ class Pick(Tool):
         self.session.take(PatchInHand(Patch(layer.name, rows)))
         self.session.choose_tool("paint")
 
-    def take_at(self, at: Pointer) -> bool:
+    def _block(self, map_: Map, layer: Layer, area: Box) -> Cells:
+        """Give the cells of a layer in a block, or the front tiles of all layers."""
+        cells = self.session.doc.cells(map_, layer, area)
+        if self.session.pick_from != PICK_FROM[2]:
+            return cells
+        for each in map_.layers:
+            same = grid_of(map_.of or map_, each).tile_width == map_.tile_width
+            if each.visible and each.holds_tiles and same:
+                over = self.session.doc.cells(map_, each, area)
+                cells = np.where(over > 0, over, cells)
+        return cells
+
+    def take_at(self, at: Pointer) -> None:
         """Take what lies at a place in hand."""
-        map_ = self.session.map
+        map_, chosen = self.session.map, self.session.layer
         if map_ is None:
-            return False
-        chosen = [self.session.layer] if self.session.layer else []
-        others = [layer for layer in reversed(map_.layers) if layer.visible]
-        for layer in [*chosen, *others]:
-            hand = hand_at(self.session, map_, layer, at)
+            return
+        front = [layer for layer in reversed(map_.layers) if layer.visible and layer.holds_tiles]
+        first = [chosen] if chosen else []
+        way = self.session.pick_from
+        layers = {PICK_FROM[0]: [*first, *front], PICK_FROM[1]: first, PICK_FROM[2]: front}[way]
+        for layer in layers:
+            hand = hand_at(self.session, grid_of(map_, layer), layer, seen_from(at, chosen, layer))
             if hand is not None:
                 self.session.take(hand)
                 self.session.choose_layer(layer)
-                return False
-        self.session.note("Nothing to pick there: the cell is empty on every layer")
-        return False
+                return
+        where = "on this layer" if way == PICK_FROM[1] else "on every layer"
+        self.session.note(f"Nothing to pick there: the cell is empty {where}")
+
+
+def seen_from(at: Pointer, layer: Layer | None, other: Layer) -> Pointer:
+    """Give the place on another layer that a place on a layer lies over."""
+    down, across = layer.shift if layer is not None else (0, 0)
+    other_down, other_across = other.shift
+    return Pointer(at.x + across - other_across, at.y + down - other_down)

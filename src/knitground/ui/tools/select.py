@@ -11,6 +11,7 @@ from knitground.core.edit.selecting import (
     combined,
     plan_move,
     select_box,
+    select_ground,
     select_like,
     select_outline,
 )
@@ -21,7 +22,7 @@ from knitground.ui.session import Session
 from knitground.ui.tools.tool import Tool
 
 _QUIET_CELLS = 512 * 512
-WAYS = ("box", "lasso", "same tile", "region")
+WAYS = ("box", "lasso", "same tile", "same terrain", "region")
 
 
 class Select(Tool):
@@ -44,7 +45,7 @@ class Select(Tool):
         return self._plan
 
     def press(self, at: Pointer) -> bool:
-        map_, chosen = self.session.map, self.session.selection
+        map_, chosen = self.session.grid, self.session.selection
         if map_ is None:
             return False
         self._from = self._at = at
@@ -64,7 +65,7 @@ class Select(Tool):
         return "less" if self.modifiers & Qt.KeyboardModifier.ControlModifier else "new"
 
     def move(self, at: Pointer) -> None:
-        map_ = self.session.map
+        map_ = self.session.grid
         if map_ is None or self._from is None:
             return
         self._at = at
@@ -75,7 +76,7 @@ class Select(Tool):
             self._choose(map_)
 
     def release(self) -> None:
-        map_, chosen = self.session.map, self._before
+        map_, chosen = self.session.grid, self._before
         plan, self._plan = self._plan, None
         if self._moving and plan is not None and chosen is not None and map_ is not None:
             down, across = self._step(map_)
@@ -139,5 +140,7 @@ class Select(Tool):
             return None
         if way == "same tile":
             return select_like(self.session.doc, map_, layer, row % map_.height, col % map_.width)
+        if way == "same terrain":
+            return select_ground(map_, layer, row % map_.height, col % map_.width)
         region = fill_region(self.session, map_, layer, start, None, cells=True)
         return selection_of(region.box, region.mask)

@@ -44,14 +44,17 @@ def line_cells(start: tuple[int, int], end: tuple[int, int]) -> list[tuple[int, 
             row += step_row
 
 
-def swept(places: list[tuple[int, int]], size: int) -> tuple[Area, NDArray[np.bool_]]:
-    """Give what a square brush covers whose upper left goes over places: a box and a mask."""
+def swept(
+    places: list[tuple[int, int]], brush: NDArray[np.bool_]
+) -> tuple[Area, NDArray[np.bool_]]:
+    """Give what a brush covers whose upper left goes over places: a box and a mask."""
+    size = brush.shape[0]
     rows, cols = [row for row, _ in places], [col for _, col in places]
     box = Area(min(rows), min(cols), max(rows) + size, max(cols) + size)
     mask = np.zeros((box.height, box.width), np.bool_)
     for row, col in places:
         top, left = row - box.top, col - box.left
-        mask[top : top + size, left : left + size] = True
+        mask[top : top + size, left : left + size] |= brush
     return box, mask
 
 
@@ -87,7 +90,7 @@ class _Shape(Tool):
         return True
 
     def move(self, at: Pointer) -> None:
-        map_ = self.session.map
+        map_ = self.session.grid
         self._plan = None
         self._late = None
         if self._from is None or map_ is None or refusal(self.session, self._from) is not None:
@@ -102,7 +105,7 @@ class _Shape(Tool):
             self.session.warn(str(error))
 
     def release(self) -> None:
-        plan, late, start, map_ = self._plan, self._late, self._from, self.session.map
+        plan, late, start, map_ = self._plan, self._late, self._from, self.session.grid
         self.cancel()
         if late is not None and start is not None and map_ is not None:
             self.session.run_long("Laying…", lambda _: self.plan(map_, start, late[1]), self._lay)
@@ -134,10 +137,10 @@ class Line(_Shape):
         if self.session.draws_path:
             cells = line_cells(start.cell(map_), end.cell(map_))
             return plan_path(self.session, sides_along(cells) if len(cells) > 1 else end.side(map_))
-        first, _ = brush(self.session, map_, start)
+        first, round_it = brush(self.session, map_, start)
         last, _ = brush(self.session, map_, end)
         places = line_cells((first.top, first.left), (last.top, last.left))
-        box, mask = swept(places, self.session.size)
+        box, mask = swept(places, round_it)
         return plan_region(self.session, Region(box, mask), "Line of", self.anchor(map_, start))
 
 

@@ -8,6 +8,7 @@ from PySide6.QtCore import Qt
 
 from knitground.core.base.window import Box
 from knitground.core.edit.laying import Plan
+from knitground.core.model.marker import Marker
 from knitground.ui.planning import Pointer
 from knitground.ui.session import Session
 
@@ -33,6 +34,20 @@ class Tool(ABC):
     @property
     def area(self) -> Box | None:
         """Cells that a drag has marked and that are to be outlined; None if there are none."""
+        return None
+
+    @property
+    def marker(self) -> Marker | None:
+        """The marker that letting go, or a click at the pointer, would lay; None if none."""
+        return None
+
+    @property
+    def is_open(self) -> bool:
+        """Whether something is begun that goes on after the button is let go."""
+        return False
+
+    def would_lay(self, at: Pointer) -> Marker | None:
+        """Give the marker that a click at a place would lay; None for tools that lay none."""
         return None
 
     @abstractmethod

@@ -57,14 +57,53 @@ class ShipTile(_Part):
     turn: int
 
 
+class ShipColour(_Part):
+    """A colour of a tint; `strength` 0 to 1: beneath × (1 - strength + strength × colour)."""
+
+    red: int
+    green: int
+    blue: int
+    strength: float
+
+
+class ShipMarker(_Part):
+    """A point, an area or a free picture; x and y in pixels of the map.
+
+    A picture stands with its lower middle on its point. `turn`: degrees clockwise round the middle
+    of an area, or of a picture. `tile` is a place of the legend.
+    """
+
+    shape: Literal["point", "box", "polygon", "picture"]
+    name: str
+    kind: str
+    points: list[tuple[float, float]]
+    turn: float
+    scale: float
+    tile: int | None
+    properties: dict[str, str]
+
+
 class ShipLayer(_Part):
-    """A layer: rows of places in the legend; 0 is empty, the first tile of the legend is 1."""
+    """A layer; `cells` are rows of places in the legend: 0 is empty, its first tile is 1.
+
+    `offset_x` and `offset_y`: pixels by which it is drawn further right and down, its height over
+    the ground taken off already. `height`: pixels above the ground, to sort depth by. A layer of
+    tiles may have cells of another size than the map's. Of a tint `cells` name its `colours`, the
+    first is 1; of markers there are none.
+    """
 
     name: str
-    kind: Literal["tiles", "ground"]
+    kind: Literal["tiles", "ground", "grown", "tint", "markers"]
     visible: bool
     opacity: float
+    offset_x: int
+    offset_y: int
+    height: int
+    cell_width: int
+    cell_height: int
     cells: list[list[int]]
+    colours: list[ShipColour] = []
+    markers: list[ShipMarker] = []
 
 
 class ShipTerrain(_Part):

@@ -6,21 +6,33 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from knitground.core.base.errors import PlaceError
 from knitground.core.files.images import png_bytes
 from knitground.core.files.jsontext import to_text
+from knitground.core.files.map_io import tint_colours
 from knitground.core.files.places import file_names, file_stem
 from knitground.core.files.ship.formats import (
+    ShipColour,
     ShipFile,
     ShipFrame,
     ShipLayer,
+    ShipMarker,
     ShipTerrain,
     ShipTile,
     ShipTileset,
 )
-from knitground.core.model.layers import GAP, GroundLayer
-from knitground.core.model.map import Map
+from knitground.core.model.layers import (
+    FULL_TINT,
+    GAP,
+    GroundLayer,
+    Layer,
+    MarkerLayer,
+    TintLayer,
+)
+from knitground.core.model.map import Map, grid_of
+from knitground.core.model.marker import Marker
 from knitground.core.model.project import Project
 from knitground.core.model.terrain import SetKind
 from knitground.core.model.tileset import TileRef, Tileset
@@ -34,7 +46,7 @@ def ship_json(project: Project, map_: Map, folder: Path) -> dict[Path, bytes]:
     The map must be knitted. See-through colours are transparent in the shipped sheets. Gaps are
     shipped as empty cells and counted in `gaps`.
     """
-    used = _used_tiles(map_)
+    used = _used_tiles(map_)  # before the legend is measured: free pictures may be new to it
     tilesets = [
         each for each in project.tilesets if any(tile.tileset == each.name for _, tile in used)
     ]
@@ -51,19 +63,10 @@ def ship_json(project: Project, map_: Map, folder: Path) -> dict[Path, bytes]:
         tile_height=map_.tile_height,
         wrap=map_.wrap,
         background=map_.background,
-        gaps=sum(int((layer.cells == GAP).sum()) for layer in map_.layers),
+        gaps=sum(int((each.cells == GAP).sum()) for each in map_.layers if each.holds_tiles),
         tilesets=[_tileset(each, image) for each, image in zip(tilesets, images)],
         legend=[_tile(map_, tilesets, tile) for _, tile in known],
-        layers=[
-            ShipLayer(
-                name=layer.name,
-                kind="ground" if isinstance(layer, GroundLayer) else "tiles",
-                visible=layer.visible,
-                opacity=layer.opacity,
-                cells=translate[np.maximum(layer.cells, 0)].tolist(),
-            )
-            for layer in map_.layers
-        ],
+        layers=[_layer(map_, layer, translate) for layer in map_.layers],
         terrain=_terrain(project, map_),
     )
     files = {
@@ -74,10 +77,61 @@ def ship_json(project: Project, map_: Map, folder: Path) -> dict[Path, bytes]:
     return files
 
 
+def _layer(map_: Map, layer: Layer, translate: NDArray[np.int32]) -> ShipLayer:
+    grid = grid_of(map_, layer)
+    down, across = layer.shift
+    cells, colours, markers = [], [], []
+    if isinstance(layer, TintLayer):
+        found, numbers = tint_colours(layer.cells)
+        cells = numbers.tolist()
+        colours = [_colour(colour, strength) for colour, strength in found]
+    elif isinstance(layer, MarkerLayer):
+        markers = [_marker(map_, each, translate) for each in layer.markers]
+    else:
+        cells = translate[np.maximum(layer.cells, 0)].tolist()
+    return ShipLayer(
+        name=layer.name,
+        kind=layer.kind,  # type: ignore[arg-type]
+        visible=layer.visible,
+        opacity=layer.opacity,
+        offset_x=across,
+        offset_y=down,
+        height=layer.height,
+        cell_width=grid.tile_width,
+        cell_height=grid.tile_height,
+        cells=cells,
+        colours=colours,
+        markers=markers,
+    )
+
+
+def _colour(colour: str, strength: int) -> ShipColour:
+    red, green, blue = bytes.fromhex(colour[1:])
+    part = round(strength / FULL_TINT, 4)
+    return ShipColour(red=red, green=green, blue=blue, strength=part)
+
+
+def _marker(map_: Map, marker: Marker, translate: NDArray[np.int32]) -> ShipMarker:
+    tile = int(translate[map_.legend.place(marker.tile)]) if marker.tile else None
+    return ShipMarker(
+        shape=marker.shape.value,
+        name=marker.name,
+        kind=marker.kind,
+        points=list(marker.points),
+        turn=marker.turn,
+        scale=marker.scale,
+        tile=tile,
+        properties=dict(marker.properties),
+    )
+
+
 def _used_tiles(map_: Map) -> list[tuple[int, TileRef]]:
     places: set[int] = set()
     for layer in map_.layers:
-        places.update(np.unique(layer.cells).tolist())
+        if isinstance(layer, MarkerLayer):
+            places.update(map_.legend.place(each.tile) for each in layer.markers if each.tile)
+        elif layer.holds_tiles:
+            places.update(np.unique(layer.cells).tolist())
     found = [(p, tile) for p in places if (tile := map_.legend.tile(p)) is not None]
     return sorted(found, key=lambda pair: pair[1])
 

@@ -15,8 +15,9 @@ from knitground.core.model.map import Map
 from knitground.core.model.project import Project
 from knitground.core.model.tileset import Picture
 from knitground.core.render.atlas import Atlas
-from knitground.core.render.compose import around, compose
+from knitground.core.render.compose import compose
 from knitground.core.render.pixels import over, straight
+from knitground.core.render.stack import stack_of
 
 MAX_PIXELS = 16_384 * 16_384
 _BAND_PIXELS = 4 * 1024 * 1024
@@ -47,16 +48,15 @@ def map_picture(
     out = np.zeros((map_.height * high, map_.width * wide, 4), np.uint8)
     if map_.background is not None:
         out[:] = (*bytes.fromhex(map_.background[1:]), 255)
-    stack = [layer.cells for layer in map_.layers if layer.visible]
-    parts = [layer.opacity for layer in map_.layers if layer.visible]
+    shown = any(layer.visible for layer in map_.layers)
     step = max(1, _BAND_PIXELS // (high * map_.width * wide))
-    for top in range(0, map_.height if stack else 0, step):
+    for top in range(0, map_.height if shown else 0, step):
         progress(top / map_.height)
         band = Box(top, 0, min(top + step, map_.height), map_.width)
-        wide_band, margin = around(band, atlas.reach, map_.height, map_.width, map_.wrap)
-        pixels = compose(
-            atlas.at(level), [read(cells, wide_band) for cells in stack], margin, parts
+        planes, margin = stack_of(
+            map_, atlas, band, level, lambda layer, box: read(layer.cells, box)
         )
+        pixels = compose(atlas.at(level), planes, margin)
         if map_.background is not None:
             colour = np.uint32(0xFF000000 | int(map_.background[1:], 16))
             pixels = over(pixels, np.full_like(pixels, colour))

@@ -1,0 +1,185 @@
+"""Edits of markers: points, areas and free pictures."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Sequence
+from dataclasses import replace
+from math import cos, hypot, radians, sin
+
+from knitground.core.base.errors import EditError
+from knitground.core.base.window import Box
+from knitground.core.edit.atoms import SetField
+from knitground.core.edit.changed import Changed, What
+from knitground.core.edit.document import Edit
+from knitground.core.model.layers import MarkerLayer
+from knitground.core.model.map import Map
+from knitground.core.model.marker import MAX_CORNERS, MAX_MARKERS, Marker, Point, Shape
+from knitground.core.model.project import Project
+
+Size = tuple[int, int]
+MIN_SCALE, MAX_SCALE = 0.05, 64.0
+
+
+def add_markers(map_: Map, layer: MarkerLayer, made: Sequence[Marker]) -> tuple[Edit, set[int]]:
+    """Add markers in front of those that are there; returns the numbers that they get too."""
+    if len(layer.markers) + len(made) > MAX_MARKERS:
+        raise EditError(f"a layer holds at most {MAX_MARKERS} markers: use another one")
+    first = max((each.number for each in layer.markers), default=0) + 1
+    fresh = tuple(replace(each, number=first + n) for n, each in enumerate(made))
+    for each in fresh:
+        _check(each)
+    what = made[0].title if len(made) == 1 else f"{len(made)} markers"
+    edit = _markers_edit(map_, layer, (*layer.markers, *fresh), f"Lay {what}")
+    return edit, {each.number for each in fresh}
+
+
+def change_markers(
+    map_: Map,
+    layer: MarkerLayer,
+    numbers: Iterable[int],
+    change: Callable[[Marker], Marker],
+    name: str,
+) -> Edit:
+    """Change some of a layer's markers."""
+    chosen = set(numbers)
+    new = tuple(change(each) if each.number in chosen else each for each in layer.markers)
+    if new == layer.markers:
+        return Edit(name, ())
+    for each in new:
+        if each.number in chosen:
+            _check(each)
+    return _markers_edit(map_, layer, new, name)
+
+
+def move_markers(
+    map_: Map, layer: MarkerLayer, numbers: Iterable[int], right: float, down: float
+) -> Edit:
+    """Move markers by pixels."""
+    return change_markers(
+        map_, layer, numbers, lambda each: moved(each, right, down), "Move markers"
+    )
+
+
+def delete_markers(map_: Map, layer: MarkerLayer, numbers: Iterable[int]) -> Edit:
+    """Take markers away."""
+    gone = set(numbers)
+    left = tuple(each for each in layer.markers if each.number not in gone)
+    count = len(layer.markers) - len(left)
+    name = f"Delete {count} marker{'s' if count != 1 else ''}"
+    if not count:
+        return Edit(name, ())
+    return _markers_edit(map_, layer, left, name)
+
+
+def restack_markers(
+    map_: Map, layer: MarkerLayer, numbers: Iterable[int], *, to_front: bool
+) -> Edit:
+    """Bring markers in front of all others of their layer, or behind them."""
+    chosen = set(numbers)
+    some = tuple(each for each in layer.markers if each.number in chosen)
+    rest = tuple(each for each in layer.markers if each.number not in chosen)
+    new = (*rest, *some) if to_front else (*some, *rest)
+    name = "Markers to the front" if to_front else "Markers to the back"
+    return Edit(name, ()) if new == layer.markers else _markers_edit(map_, layer, new, name)
+
+
+def _markers_edit(map_: Map, layer: MarkerLayer, new: tuple[Marker, ...], name: str) -> Edit:
+    changed = Changed(What.MARKERS, map_, layer)
+    return Edit(name, (SetField(layer, "markers", new, changed, nbytes=16 * len(new) + 256),))
+
+
+def _check(marker: Marker) -> None:
+    if not MIN_SCALE <= marker.scale <= MAX_SCALE:
+        raise EditError(
+            f"scale {marker.scale:g} is out of bounds: give {MIN_SCALE:g} to {MAX_SCALE:g}"
+        )
+    if len(marker.points) > MAX_CORNERS:
+        raise EditError(f"{len(marker.points)} corners are too many: an area has {MAX_CORNERS}")
+    for text, most in ((marker.name, 200), (marker.kind, 200)):
+        if len(text) > most:
+            raise EditError(f"“{text[:20]}…” is too long: give at most {most} letters")
+
+
+def moved(marker: Marker, right: float, down: float) -> Marker:
+    """Move a marker by pixels."""
+    return replace(marker, points=tuple((x + right, y + down) for x, y in marker.points))
+
+
+def turned(marker: Marker, degrees: float) -> Marker:
+    """Turn a marker further, clockwise; what it says stays from 0 to below 360."""
+    return replace(marker, turn=(marker.turn + degrees) % 360)
+
+
+def picture_size(project: Project, marker: Marker) -> Size:
+    """Width and height of a free picture before it is turned, scaled."""
+    tile = marker.tile
+    owner = project.tileset_named(tile.tileset) if tile else None
+    if tile is None or owner is None or not owner.has(tile.row, tile.col):
+        return 16, 16
+    _, _, wide, high = owner.slicing.tile_area(tile.row, tile.col)
+    if tile.turn & 1:
+        wide, high = high, wide
+    return max(1, round(wide * marker.scale)), max(1, round(high * marker.scale))
+
+
+def outline(project: Project, marker: Marker) -> list[Point]:
+    """Give the corners of a marker as it lies on the map, turned; one for a point."""
+    if marker.shape is Shape.POINT:
+        return list(marker.points)
+    if marker.shape is Shape.PICTURE:
+        wide, high = picture_size(project, marker)
+        (x, y), half = marker.points[0], wide / 2
+        corners = [(x - half, y - high), (x + half, y - high), (x + half, y), (x - half, y)]
+        return _round(corners, (x, y - high / 2), marker.turn)
+    if marker.shape is Shape.BOX:
+        (x0, y0), (x1, y1) = marker.points
+        corners = [(x0, y0), (x1, y0), (x1, y1), (x0, y1)]
+    else:
+        corners = list(marker.points)
+    return _round(corners, marker.middle, marker.turn)
+
+
+def _round(corners: list[Point], middle: Point, degrees: float) -> list[Point]:
+    if not degrees:
+        return corners
+    c, s = cos(radians(degrees)), sin(radians(degrees))
+    mx, my = middle
+    return [
+        (mx + c * (x - mx) - s * (y - my), my + s * (x - mx) + c * (y - my)) for x, y in corners
+    ]
+
+
+def marker_at(
+    project: Project, layer: MarkerLayer, x: float, y: float, near: float
+) -> Marker | None:
+    """Find the front marker at a place of the map; points count from `near` pixels on."""
+    for each in reversed(layer.markers):
+        corners = outline(project, each)
+        if each.shape is Shape.POINT:
+            if hypot(corners[0][0] - x, corners[0][1] - y) <= near:
+                return each
+        elif inside(corners, x, y):
+            return each
+    return None
+
+
+def inside(corners: list[Point], x: float, y: float) -> bool:
+    """Tell whether a place lies in an area (even-odd rule)."""
+    found = False
+    for (x0, y0), (x1, y1) in zip(corners, [*corners[1:], corners[0]]):
+        if (y0 > y) != (y1 > y) and x < x0 + (y - y0) * (x1 - x0) / (y1 - y0):
+            found = not found
+    return found
+
+
+def marker_cells(project: Project, map_: Map, markers: Iterable[Marker]) -> Box | None:
+    """Give the cells on which markers lie; None if there are no markers."""
+    points = [point for each in markers for point in outline(project, each)]
+    if not points:
+        return None
+    xs, ys = [x for x, _ in points], [y for _, y in points]
+    high, wide = map_.tile_height, map_.tile_width
+    return Box(
+        int(min(ys) // high), int(min(xs) // wide), int(max(ys) // high) + 1,
+        int(max(xs) // wide) + 1,
+    )  # fmt: skip

@@ -1,0 +1,62 @@
+"""Mixes, and patches of the tray, to and from their file models."""
+
+from __future__ import annotations
+
+from knitground.core.base.errors import FormatError
+from knitground.core.files.formats import MixEntryFile, MixFile, PatchFile, TileFile
+from knitground.core.model.mix import Mix, MixEntry
+from knitground.core.model.patch import Patch
+from knitground.core.model.tileset import TileRef
+
+
+def mix_from_file(file: MixFile) -> Mix:
+    """Make a mix of its file model."""
+    entries = [
+        MixEntry(TileRef(each.tileset, each.row, each.col, each.turn), each.weight)
+        for each in file.entries
+    ]
+    return Mix(file.name, tuple(entries))
+
+
+def mix_to_file(mix: Mix) -> MixFile:
+    """Make the file model of a mix."""
+    entries = [
+        MixEntryFile(
+            tileset=each.tile.tileset,
+            row=each.tile.row,
+            col=each.tile.col,
+            turn=each.tile.turn,
+            weight=each.weight,
+        )
+        for each in mix.entries
+    ]
+    return MixFile(name=mix.name, entries=entries)
+
+
+def patch_to_file(patch: Patch) -> PatchFile:
+    """Make the file model of a patch."""
+    tiles = sorted({tile for row in patch.rows for tile in row if tile is not None})
+    numbers = {tile: n for n, tile in enumerate(tiles, 1)}
+    return PatchFile(
+        name=patch.name,
+        tiles=[TileFile(tileset=t.tileset, row=t.row, col=t.col, turn=t.turn) for t in tiles],
+        rows=[[numbers[tile] if tile else 0 for tile in row] for row in patch.rows],
+    )
+
+
+def patch_from_file(file: PatchFile) -> Patch:
+    """Make a patch of its file model.
+
+    Raises
+    ------
+    FormatError
+        Its rows are not of one length, or name tiles that it does not list.
+    """
+    what = f"patch “{file.name}” of the tray"
+    if len({len(row) for row in file.rows}) != 1:
+        raise FormatError(f"{what}: its rows are not of one length")
+    tiles = [None, *(TileRef(t.tileset, t.row, t.col, t.turn) for t in file.tiles)]
+    worst = max((n for row in file.rows for n in row if not 0 <= n < len(tiles)), default=None)
+    if worst is not None:
+        raise FormatError(f"{what}: {worst} is outside 0 … {len(file.tiles)}, what it lists")
+    return Patch(file.name, tuple(tuple(tiles[n] for n in row) for row in file.rows))

@@ -1,0 +1,127 @@
+"""Mix fill: cells of a grown layer, drawn from a mix by counted chance."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from knitground.core.base.errors import GrowError
+from knitground.core.base.hashing import cell_numbers, mix_one
+from knitground.core.base.window import Box, index, read
+from knitground.core.chance.draw import MIX_SLOTS, draw_cells, slot_table
+from knitground.core.model.layers import Cells, GroundLayer, GrownLayer
+from knitground.core.model.map import Map
+from knitground.core.model.mix import Mix
+from knitground.core.model.project import Project
+from knitground.core.model.recipe import PLACES, MixStep
+from knitground.core.model.terrain import SetKind
+
+Terrains = Mapping[int, NDArray[Any]]
+"""Terrain of ground layers, by their number, that is to be looked at instead of the layers' own."""
+
+
+def grown_cells(project: Project, map_: Map, layer: GrownLayer, box: Box) -> Cells:
+    """Give what the recipe grows in a box of a layer, pins apart; empty if no step makes it.
+
+    A part is what the same part of the whole is. On a map that wraps the box may reach over the
+    border.
+    """
+    for place, step in enumerate(map_.recipe.steps):
+        if isinstance(step, MixStep) and step.layer == layer.number:
+            return fill_from_mix(project, map_, step, place, box)
+    return np.zeros((box.height, box.width), np.int32)
+
+
+def fill_from_mix(
+    project: Project,
+    map_: Map,
+    step: MixStep,
+    place: int,
+    box: Box,
+    terrains: Terrains | None = None,
+) -> Cells:
+    """Draw the cells of a box.
+
+    Parameters
+    ----------
+    place : of the step in the recipe: each draws numbers of its own
+    terrains : made by earlier steps and not laid yet
+
+    Raises
+    ------
+    GrowError
+        The mix, or the ground layer, is not there, or a number is out of bounds.
+    """
+    mix = _mix_of(project, step, place)
+    entries = [entry for entry in mix.entries if entry.weight > 0]
+    places = np.array([map_.legend.place(entry.tile) for entry in entries], np.int32)
+    rows, cols = box.rows(map_.height), box.cols(map_.width)
+    seed = mix_one(map_.recipe.seed, place)
+    table = slot_table(places, [entry.weight for entry in entries], MIX_SLOTS)
+    drawn = draw_cells(table, rows, cols, seed, step.layer)
+    # Whether a cell gets a tile is another draw than which: else few tiles would mean one kind.
+    numbers = cell_numbers(rows, cols, mix_one(seed, 1), step.layer) >> np.uint32(8)
+    laid = numbers < step.density * (1 << 24)
+    return np.where(laid & allowed_cells(project, map_, step, place, box, terrains), drawn, 0)
+
+
+def _mix_of(project: Project, step: MixStep, place: int) -> Mix:
+    mix = next((each for each in project.mixes if each.name == step.mix), None)
+    if mix is None:
+        raise GrowError(f"step {place + 1} draws from mix “{step.mix}”, which is not there")
+    if sum(mix.weights) <= 0:
+        raise GrowError(f"step {place + 1}: mix “{step.mix}” has no tile with a weight over 0")
+    if not 0 <= step.density <= 1:
+        raise GrowError(f"step {place + 1}: density {step.density:g} is out of bounds: give 0 to 1")
+    if step.place not in PLACES:
+        raise GrowError(f"step {place + 1}: “{step.place}” is none of {list(PLACES)}")
+    return mix
+
+
+def allowed_cells(
+    project: Project,
+    map_: Map,
+    step: MixStep,
+    place: int,
+    box: Box,
+    terrains: Terrains | None = None,
+) -> NDArray[np.bool_]:
+    """Tell for the cells of a box whether the step's ground lets tiles lie there."""
+    if not step.on:
+        return np.ones((box.height, box.width), np.bool_)
+    ground = map_.layer_numbered(step.on)
+    found = (
+        project.set_of(ground.tileset, ground.set_name) if isinstance(ground, GroundLayer) else None
+    )
+    if not isinstance(ground, GroundLayer) or found is None:
+        raise GrowError(
+            f"step {place + 1} looks at ground layer {step.on}, which is not there: choose another"
+        )
+    slots = _slots(map_, ground, box, (terrains or {}).get(step.on, ground.terrain))
+    named = np.zeros(256, np.bool_)
+    marks = [found[1].number_of(name) for name in step.terrains]
+    named[[mark for mark in marks if mark] if step.terrains else slice(1, None)] = True
+    inside = named[slots].all(axis=0)
+    if step.place == "inside":
+        return np.asarray(inside)
+    return np.asarray(inside & (slots != slots[0]).any(axis=0))
+
+
+def _slots(map_: Map, ground: GroundLayer, box: Box, terrain: NDArray[Any]) -> NDArray[np.uint8]:
+    """Give what the cells of a box show at their corners or sides: (slots, h, w)."""
+    if ground.kind_of_set is SetKind.RING:
+        return read(terrain[:-1, :-1], box)[None].astype(np.uint8)
+    wide = Box(box.top, box.left, box.bottom + 1, box.right + 1)
+    if map_.wrap:
+        part = terrain[:-1, :-1][index(wide, map_.height, map_.width)]
+    else:
+        part = read(terrain, wide)
+    if ground.kind_of_set is SetKind.EDGE:
+        north, west = part & 255, part >> 8
+        sides = (north[:-1, :-1], north[1:, :-1], west[:-1, :-1], west[:-1, 1:])
+        return np.stack(sides).astype(np.uint8)
+    corners = (part[:-1, :-1], part[:-1, 1:], part[1:, :-1], part[1:, 1:])
+    return np.stack(corners).astype(np.uint8)

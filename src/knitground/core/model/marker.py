@@ -1,0 +1,61 @@
+"""Markers: points, areas and free pictures on a map."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from enum import Enum
+
+from knitground.core.model.tileset import TileRef
+
+Point = tuple[float, float]
+"""x to the right and y down, in pixels of the map."""
+
+MAX_MARKERS = 16_384
+MAX_CORNERS = 1024
+
+
+class Shape(Enum):
+    """What a marker is on the map."""
+
+    POINT = "point"
+    BOX = "box"
+    POLYGON = "polygon"
+    PICTURE = "picture"
+
+
+@dataclass(frozen=True)
+class Marker:
+    """A point, an area or a free picture, with what a game should know of it.
+
+    Parameters
+    ----------
+    number : stays the same while the marker changes; no other of its layer has it
+    kind : what a game takes it for, such as “spawn point”
+    points : one for a point and a picture (the lower middle of it), two opposite corners of a box,
+        three or more of a polygon
+    properties : (name, value) pairs, in order
+    turn : degrees clockwise, round the middle of an area and round a picture's own middle
+    scale : of a picture: 1 is its own size
+    tile : the picture's, None for all else
+    """
+
+    number: int
+    shape: Shape
+    points: tuple[Point, ...]
+    name: str = ""
+    kind: str = ""
+    properties: tuple[tuple[str, str], ...] = ()
+    turn: float = 0.0
+    scale: float = 1.0
+    tile: TileRef | None = None
+
+    @property
+    def title(self) -> str:
+        """What it is called: its name, else its kind, else its shape."""
+        return self.name or self.kind or self.shape.value
+
+    @property
+    def middle(self) -> Point:
+        """Middle of the rectangle round its points."""
+        xs, ys = [x for x, _ in self.points], [y for _, y in self.points]
+        return (min(xs) + max(xs)) / 2, (min(ys) + max(ys)) / 2

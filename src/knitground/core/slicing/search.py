@@ -1,0 +1,46 @@
+"""Finding tiles by words: names, tags, numbers, terrains that they show."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from knitground.core.model.project import Project
+from knitground.core.model.tileset import Tileset
+
+
+def matching_tiles(project: Project, tileset: Tileset, words: str) -> frozenset[tuple[int, int]]:
+    """Find the tiles that all of some words fit, by row and column.
+
+    A word fits a tile if it is part of its name or of one of its tags, if it is its number, or if
+    it is the beginning of the name of a terrain that it shows. Case does not matter.
+
+    Examples
+    --------
+    >>> from knitground.core.model.slicing import Slicing
+    >>> sheet = Tileset("s", "s.png", 32, 16, Slicing(16, 16), labels={(0, 1): "Tall reeds"})
+    >>> [sorted(matching_tiles(Project(), sheet, words)) for words in ("REED", "0", "tall 0")]
+    [[(0, 1)], [(0, 0)], []]
+    """
+    found: frozenset[tuple[int, int]] | None = None
+    for word in words.lower().split():
+        hit = frozenset(_matching(project, tileset, word))
+        found = hit if found is None else found & hit
+    return found if found is not None else frozenset()
+
+
+def _matching(project: Project, tileset: Tileset, word: str) -> set[tuple[int, int]]:
+    hit = {at for at, label in tileset.labels.items() if word in label.lower()}
+    hit |= {at for at, tags in tileset.tags.items() if any(word in tag.lower() for tag in tags)}
+    if word.isdecimal() and int(word) < tileset.count:
+        hit.add(divmod(int(word), tileset.columns))
+    for owner in project.tilesets:
+        for kit in owner.sets:
+            guest = None if owner is tileset else tileset.name
+            if guest is not None and guest not in kit.guests:
+                continue
+            marks = kit.marks_within(tileset.rows, tileset.columns, guest)
+            for number, terrain in enumerate(kit.terrains, 1):
+                if terrain.name.lower().startswith(word):
+                    rows, cols = np.nonzero((marks == number).any(axis=2))
+                    hit |= set(zip(rows.tolist(), cols.tolist()))
+    return hit

@@ -1,0 +1,137 @@
+"""The project's mixes: one card each, the one in hand with its tiles, weights and shares."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import (
+    QDoubleSpinBox,
+    QInputDialog,
+    QLabel,
+    QPushButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from knitground.core.chance.draw import shares
+from knitground.core.edit.maps import delete_mix, put_mix
+from knitground.core.model.mix import Mix, MixEntry
+from knitground.ui.hand import MixInHand
+from knitground.ui.handpixels import pixels_of
+from knitground.ui.session import Session
+from knitground.ui.theme import LINEN
+from knitground.ui.widgets import ShareBar, clear, column, icon_button, note, row, tile_pixmap
+from knitground.ui.words import percent
+
+
+class MixList(QWidget):
+    """Shows mixes and lets them be taken, weighed, renamed and deleted."""
+
+    taken = Signal(object)
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self._shown: object = None
+        self._words = ""
+        self.lines = column(spacing=8)
+        self.setLayout(column(self.lines, 1))
+
+    def search(self, words: str) -> None:
+        """Show only the mixes whose name has these words in it."""
+        self._words = words.strip().lower()
+        self.refresh()
+
+    def again(self) -> None:
+        """Draw all of it anew: tiles look different now."""
+        self._shown = None
+        self.refresh()
+
+    def refresh(self) -> None:
+        """Show the project's mixes that the search fits."""
+        hand = self.session.hand
+        chosen = hand.name if isinstance(hand, MixInHand) else None
+        state = (tuple(self.session.project.mixes), chosen, self._map_cells(), self._words)
+        if state == self._shown:
+            return
+        self._shown = state
+        clear(self.lines)
+        for mix in self.session.project.mixes:
+            if self._words not in mix.name.lower():
+                continue
+            self.lines.addWidget(self._mix_card(mix, mix.name == chosen))
+        if not self.session.project.mixes:
+            self.lines.addWidget(
+                note("No mix yet. Mark tiles under Tiles, then “Mix of the marked tiles”.")
+            )
+
+    def _map_cells(self) -> int:
+        return self.session.map.height * self.session.map.width if self.session.map else 0
+
+    def _mix_card(self, mix: Mix, chosen: bool) -> QWidget:
+        card = QWidget()
+        take = QPushButton(mix.name)
+        take.setProperty("left", "true")
+        take.setCheckable(True)
+        take.setMinimumWidth(60)
+        take.setChecked(chosen)
+        take.setToolTip(f"Take the mix “{mix.name}” in hand")
+        take.clicked.connect(lambda *_: self.taken.emit(mix))
+        rename = icon_button(
+            "mdi6.pencil-outline", lambda: self._rename_mix(mix), f"Rename {mix.name}"
+        )
+        remove = icon_button(
+            "mdi6.trash-can-outline",
+            lambda: self.session.apply(delete_mix(self.session.project, mix)),
+            f"Delete {mix.name}",
+        )
+        top = row(take, rename, remove, spacing=4)
+        top.setStretch(0, 1)
+        layout = column(top, spacing=4)
+        if chosen:
+            for place, (entry, share) in enumerate(zip(mix.entries, shares(mix.weights))):
+                layout.addLayout(self._entry(mix, place, entry, share))
+        card.setLayout(layout)
+        return card
+
+    def _entry(self, mix: Mix, place: int, entry: MixEntry, share: float) -> QVBoxLayout:
+        picture = QLabel()
+        pixels = pixels_of(self.session.project, entry.tile)
+        if pixels is not None:
+            picture.setPixmap(tile_pixmap(pixels, 32, framed=True))
+        weight = QDoubleSpinBox()
+        weight.setRange(0, 10_000)
+        weight.setDecimals(1)
+        weight.setValue(entry.weight)
+        weight.setKeyboardTracking(False)
+        weight.setFixedWidth(74)
+        weight.setToolTip("Weight; 0 is never")
+        weight.valueChanged.connect(lambda value: self._weigh(mix, place, value))
+        cells = round(share * self._map_cells())
+        words = note(f"{percent(share)} · {cells} of {self._map_cells()} cells")
+        words.setWordWrap(False)
+        words.setToolTip(f"If the whole map were filled: about {cells} cells")
+        bar = ShareBar(share, None, LINEN.accent)
+        side = column(bar, words, spacing=0)
+        line = row(picture, weight, side, spacing=6)
+        line.setStretch(2, 1)
+        return column(line)
+
+    def _weigh(self, mix: Mix, place: int, value: float) -> None:
+        entries = list(mix.entries)
+        entries[place] = replace(entries[place], weight=value)
+        changed = Mix(mix.name, tuple(entries))
+        self.session.attempt(
+            lambda: self.session.doc.apply(put_mix(self.session.project, changed, mix))
+        )
+
+    def _rename_mix(self, mix: Mix) -> None:
+        name, ok = QInputDialog.getText(self, "Rename mix", "Name", text=mix.name)
+        if ok and name.strip() != mix.name:
+            changed = Mix(name.strip(), mix.entries)
+            done = self.session.attempt(
+                lambda: self.session.doc.apply(put_mix(self.session.project, changed, mix))
+            )
+            if done:
+                self.taken.emit(changed)
