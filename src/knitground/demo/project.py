@@ -1,26 +1,31 @@
-"""The demo project Harl Pans: three tilesets, all kinds of terrain sets, mixes, two maps."""
+"""The demo project Harl Pans: three tilesets, mixes, a tray, two maps with every kind of layer."""
 
 from __future__ import annotations
 
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
+from numpy.typing import NDArray
 
 from knitground.core.base.hashing import cell_numbers
 from knitground.core.base.window import Box
 from knitground.core.edit.document import Document
-from knitground.core.edit.laying import plan_sides, plan_terrain
+from knitground.core.edit.laying import plan_cells, plan_sides, plan_terrain
 from knitground.core.edit.maps import lay_grown
+from knitground.core.edit.tint import blended, soft_weights, tint_value
 from knitground.core.files.atomic import write_all
 from knitground.core.files.images import png_bytes, read_picture
 from knitground.core.files.project_io import save_project, settle_after_save
-from knitground.core.grow.runner import run_recipe
+from knitground.core.grow.runner import run_mix, run_recipe
 from knitground.core.knit.sides import sides_along
 from knitground.core.model.layers import Cells, GroundLayer
 from knitground.core.model.map import Map
+from knitground.core.model.marker import Marker, Shape
 from knitground.core.model.mix import Mix, MixEntry
+from knitground.core.model.patch import Patch
 from knitground.core.model.project import Project
-from knitground.core.model.recipe import NoiseStep, Recipe
+from knitground.core.model.recipe import MixStep, NoiseStep, Recipe
 from knitground.core.model.slicing import Slicing
 from knitground.core.model.terrain import SetKind, Slot, Terrain, TerrainSet, no_marks
 from knitground.core.model.tileset import TileRef, Tileset
@@ -65,6 +70,15 @@ def build_demo(folder: Path) -> Project:
         Mix("shore growth", (_prop("reeds", 3), _prop("thin reeds", 4), _prop("stones", 1))),
     ]
     project.maps = [_harbour(project), _basin(project)]
+    project.tray = [
+        Patch("salt store", (
+            (TileRef("props", *PLACES["big heap"]), TileRef("props", 1, 1)),
+            (TileRef("props", 2, 0), TileRef("props", 2, 1)),
+        )),
+        Patch("raker's things", (
+            (TileRef("props", *PLACES["barrow"]), TileRef("props", *PLACES["rake"])),
+        )),
+    ]  # fmt: skip
     return project
 
 
@@ -149,7 +163,7 @@ def _harbour(project: Project) -> Map:
         doc.apply(plan_sides(doc, map_, causeway, sides_along(path), 1, "Causeway").edit)
     props = map_.new_tile_layer("Props")
     map_.layers.append(props)
-    _scatter(map_, ground, props.cells, 7)
+    _scatter(map_, ground, props.cells, 7, grow_reeds=False)
     for col in (26, 32, 41, 50, 55):
         props.cells[29, col] = map_.legend.place(TileRef("props", *PLACES["post"]))
     dykes = map_.new_ground_layer("Dykes", "works", "Dykes", SetKind.RING)
@@ -157,9 +171,63 @@ def _harbour(project: Project) -> Map:
     for box in (Box(22, 28, 23, 54), Box(22, 53, 38, 54), Box(23, 28, 26, 30), Box(38, 30, 40, 52)):
         mask = causeway.cells[box.top : box.bottom, box.left : box.right] == 0
         doc.apply(plan_terrain(doc, map_, dykes, box, mask, 1, "Dyke").edit)
-    props.cells[(dykes.terrain[:-1, :-1] > 0) | (causeway.cells > 0)] = 0
+    built = (dykes.terrain[:-1, :-1] > 0) | (causeway.cells > 0)
+    props.cells[built] = 0
+    _growth(doc, map_, ground, built | (props.cells > 0))
+    _places(map_)
+    _dusk(map_)
     doc.knitter.ensure_all(map_)
     return map_
+
+
+def _growth(doc: Document, map_: Map, ground: GroundLayer, built: NDArray[np.bool_]) -> None:
+    """Let reeds grow on the shores by a step of the recipe; where something stands, pin nothing."""
+    growth = map_.new_grown_layer("Shore growth")
+    map_.layers.append(growth)
+    step = MixStep(
+        growth.number, "shore growth", 0.32, ground.number, ("brine", "crust"), "where they meet"
+    )
+    map_.recipe = replace(map_.recipe, steps=(*map_.recipe.steps, step))
+    box = Box(0, 0, map_.height, map_.width)
+    doc.apply(plan_cells(map_, growth, box, np.zeros_like(growth.cells), built, "Keep free").edit)
+    made = run_mix(doc.project, map_, step, len(map_.recipe.steps) - 1)
+    doc.apply(lay_grown(map_, [made]))
+
+
+def _places(map_: Map) -> None:
+    """Points, areas and free pictures that a game would look for."""
+    layer = map_.new_marker_layer("Places")
+    map_.layers.append(layer)
+    heap = TileRef("props", *PLACES["heap"])
+    px = SIZE
+
+    def at(col: float, row: float) -> tuple[float, float]:
+        return col * px, row * px
+
+    layer.markers = (
+        Marker(1, Shape.POINT, (at(25.5, 30.5),), "Landing", "spawn point"),
+        Marker(2, Shape.POINT, (at(44.5, 20.5),), "", "path stop"),
+        Marker(3, Shape.BOX, (at(47, 39), at(52, 42)), "Sluice", "door",
+               (("leads to", "North basin"), ("key", "brass"))),
+        Marker(4, Shape.POLYGON, (at(58, 27), at(64, 25), at(66, 31), at(61, 34), at(57, 32)),
+               "Raking ground", "note"),
+        Marker(5, Shape.PICTURE, (at(60.3, 30.2),), "", "", (), 0.0, 2.0, heap),
+        Marker(6, Shape.PICTURE, (at(63.1, 29.4),), "", "", (), 15.0, 1.0,
+               TileRef("props", *PLACES["rake"])),
+    )  # fmt: skip
+
+
+def _dusk(map_: Map) -> None:
+    """Evening over the quay basin, and the light of a lamp on the causeway."""
+    layer = map_.new_tint_layer("Evening")
+    map_.layers.append(layer)
+    for (row, col), size, colour, strength in (
+        ((30, 41), 40, "#5a5f9e", 70), ((30, 41), 26, "#2e3566", 52), ((29, 41), 9, "#ffcf7a", 90),
+    ):  # fmt: skip
+        top, left = row - size // 2, col - size // 2
+        part = (slice(top, top + size), slice(left, left + size))
+        value = tint_value(colour, strength)
+        layer.cells[part] = blended(layer.cells[part], value, soft_weights(size))
 
 
 def _basin(project: Project) -> Map:
@@ -172,7 +240,7 @@ def _basin(project: Project) -> Map:
     _grown(project, map_)
     props = map_.new_tile_layer("Props")
     map_.layers.append(props)
-    _scatter(map_, ground, props.cells, 3)
+    _scatter(map_, ground, props.cells, 3, grow_reeds=True)
     return map_
 
 
@@ -183,7 +251,7 @@ def _grown(project: Project, map_: Map) -> Document:
     return doc
 
 
-def _scatter(map_: Map, ground: GroundLayer, cells: Cells, seed: int) -> None:
+def _scatter(map_: Map, ground: GroundLayer, cells: Cells, seed: int, *, grow_reeds: bool) -> None:
     """Put reeds on shores and heaps on wide crust, by counted chance."""
     height, width = cells.shape
     numbers = cell_numbers(np.arange(height), np.arange(width), seed) >> 16
@@ -192,9 +260,9 @@ def _scatter(map_: Map, ground: GroundLayer, cells: Cells, seed: int) -> None:
     )
     shore = (corners == BRINE).any(0) & (corners == CRUST).any(0)
     flat = (corners == CRUST).all(0)
+    reeds = (("reeds", shore, 0.10), ("thin reeds", shore, 0.22)) if grow_reeds else ()
     for name, mask, chance in (
-        ("reeds", shore, 0.10),
-        ("thin reeds", shore, 0.22),
+        *reeds,
         ("heap", flat, 0.05),
         ("small heap", flat, 0.09),
         ("stones", flat, 0.11),

@@ -8,6 +8,7 @@ from dataclasses import replace
 
 import numpy as np
 from PySide6.QtCore import QMimeData
+from PySide6.QtGui import QImage
 from PySide6.QtWidgets import QApplication
 
 from knitground.core.base.errors import KnitError
@@ -27,9 +28,10 @@ from knitground.core.files.map_io import marker_from_file, marker_to_file
 from knitground.core.model.layers import MarkerLayer
 from knitground.core.model.marker import Marker
 from knitground.core.model.patch import Patch, turn_tile
-from knitground.core.model.tileset import TileRef
+from knitground.core.model.tileset import Picture, TileRef
 from knitground.core.render.pixels import Pixels
 from knitground.core.render.tiles import tile_pixels
+from knitground.core.slicing.mockup import MapGrid, lay_with, read_mockup
 from knitground.ui.canvas.chunks import image_of
 from knitground.ui.hand import PatchInHand
 from knitground.ui.planning import erase_selected, plan_selected
@@ -119,6 +121,9 @@ def paste(session: Session) -> None:
     if data is not None and data.hasFormat(MARKERS_KIND):
         _paste_markers(session, bytes(data.data(MARKERS_KIND).data()))
         return
+    if data is not None and not data.hasFormat(KIND) and data.hasImage():
+        _paste_picture(session, picture_of(QApplication.clipboard().image()))
+        return
     if data is None or not data.hasFormat(KIND):
         session.warn(_strange(data))
         return
@@ -205,9 +210,57 @@ def restack(session: Session, *, to_front: bool) -> None:
     session.apply(restack_markers(map_, layer, session.markers, to_front=to_front))
 
 
+_MOST_PIXELS = 16_384 * 16_384
+_NAME = "pasted"
+
+
+def picture_of(image: QImage) -> Picture:
+    """Copy an image into straight RGBA pixels (h, w, 4)."""
+    plain = image.convertToFormat(QImage.Format.Format_RGBA8888)
+    raw = np.frombuffer(plain.constBits(), np.uint8)
+    lines = raw.reshape(plain.height(), plain.bytesPerLine())[:, : plain.width() * 4]
+    return lines.reshape(plain.height(), plain.width(), 4).copy()
+
+
+def _paste_picture(session: Session, picture: Picture) -> None:
+    """Take a picture of another program in hand if it is made of known tiles, else offer ways."""
+    high, wide = picture.shape[:2]
+    if not 0 < high * wide <= _MOST_PIXELS:
+        session.warn(f"The picture on the clipboard has {wide} × {high} px: copy a smaller one")
+        return
+    patch = _patch_in(session, picture)
+    if patch is not None:
+        session.take(PatchInHand(patch))
+        session.choose_tool("paint")
+        session.note(f"The picture is {patch.width} × {patch.height} tiles that the project has")
+        return
+    session.offer(
+        f"The clipboard holds a picture of {wide} × {high} px that is not made of this project's "
+        "tiles",
+        {
+            "Make it a sheet": lambda: session.sheet_wanted.emit(picture, _NAME),
+            "Make it a map…": lambda: session.map_wanted.emit(picture, _NAME),
+        },
+    )
+
+
+def _patch_in(session: Session, picture: Picture) -> Patch | None:
+    """Read a picture as a patch; None if it is not made of tiles of the chosen layer's cells."""
+    grid = session.grid
+    high, wide = picture.shape[:2]
+    if grid is None or high % grid.tile_height or wide % grid.tile_width:
+        return None
+    if high // grid.tile_height * (wide // grid.tile_width) > _MOST_CELLS:
+        return None
+    found = read_mockup(picture, MapGrid(grid.tile_height, grid.tile_width), turns=False)
+    known = lay_with(found, session.project.tilesets)
+    if not known or len(known) < len(found.tiles):
+        return None
+    rows = tuple(tuple(known.get(n) for n in line) for line in found.tile_of_cell.tolist())
+    return Patch(_NAME, rows)
+
+
 def _strange(data: QMimeData | None) -> str:
-    if data is not None and data.hasImage():
-        return "The clipboard holds a picture: save it as PNG and open it as a sheet in Slice"
     if data is not None and data.hasText() and data.text().strip():
         return "The clipboard holds text, no tiles: copy selected cells first"
     return "The clipboard is empty: copy selected cells first"

@@ -41,7 +41,7 @@ class MapSide(QWidget):
         self.tabs = QTabBar()
         self.tabs.setExpanding(False)
         self.tabs.setDrawBase(False)
-        self.tabs.setElideMode(Qt.TextElideMode.ElideRight)
+        self.tabs.setElideMode(Qt.TextElideMode.ElideNone)
         self.tabs.currentChanged.connect(self._choose)
         self.tabs.tabBarDoubleClicked.connect(self._rename)
         self.tabs.setToolTip("Maps of the project; double-click renames")

@@ -185,6 +185,7 @@ def _layer(window: Window, commands: Commands) -> None:
 def _map(window: Window, commands: Commands) -> None:
     add = partial(commands.add, "Map")
     add("New map…", window.new_map, "Ctrl+N")
+    add("Map from a picture…", window.ask_picture)
     add("Size of the map…", window.resize_map)
     add("Background…", window.ask_background)
     add("No background", lambda: window.set_background(None))

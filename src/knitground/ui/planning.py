@@ -150,7 +150,7 @@ class Cover:
     def more(self, box: Box, weights: Weights) -> Weights:
         """Note what a dab lays in a box; returns how much of what is left it has to lay."""
         at = index(box, self._map.height, self._map.width)
-        before: Weights = self._laid[at]
+        before: Weights = self._laid[at].copy()
         after = np.maximum(before, weights)
         self._laid[at] = after
         left = 1 - before

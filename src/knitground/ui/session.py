@@ -54,6 +54,10 @@ class Session(QObject):
     """Another theme is in use: what was drawn in its colours is to be made again."""
     cell_wanted = Signal(int, int)
     """Some part asks for a cell of the map: row and column."""
+    map_wanted = Signal(object, str)
+    """Some part asks for a map from a picture: its pixels (h, w, 4), and a name."""
+    sheet_wanted = Signal(object, str)
+    """Some part asks for a picture to be a sheet: its pixels (h, w, 4), and a name."""
     stage_wanted = Signal(str)
     """Some part asks for a stage."""
 

@@ -10,7 +10,8 @@ from knitground.core.edit.sheets import add_tileset, find_sheet
 from knitground.core.files.images import SUFFIXES, frame_times, read_picture
 from knitground.core.files.project_io import frames_tileset
 from knitground.core.model.project import free_name
-from knitground.core.model.tileset import Tileset
+from knitground.core.model.slicing import Slicing
+from knitground.core.model.tileset import Picture, Tileset
 from knitground.ui.session import Session
 from knitground.ui.sheetreading import (
     ReadSheets,
@@ -55,6 +56,16 @@ class SheetAdder:
         self.session.run_long(
             "Reading sheets…", lambda progress: read_sheets(paths, progress), self._add_tilesets
         )
+
+    def add_picture(self, picture: Picture, name: str) -> None:
+        """Make a sheet of pixels that have no file yet, and go to Slice with it."""
+        high, wide = picture.shape[:2]
+        side = min(16, high, wide)
+        tileset = Tileset(
+            name, f"{name.replace(' ', '-')}.png", wide, high, Slicing(side, side),
+            picture=picture, unsaved=True,
+        )  # fmt: skip
+        self._add_tilesets(ReadSheets([tileset]))
 
     def ask_many(self, count: int) -> str:
         """Ask what several pictures are: “sheets”, “loose” (one tileset of them), or “cancel”."""

@@ -242,7 +242,7 @@ class Strip(QFrame):
         self._line = row(spacing=8)
         inner = QWidget()
         inner.setLayout(row(self._line, 1))
-        area = QScrollArea()
+        area = self._area = QScrollArea()
         area.setWidget(inner)
         area.setWidgetResizable(True)
         area.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
@@ -280,6 +280,8 @@ class Strip(QFrame):
             self._rebuild()
         for card in self.cards:
             card.refresh()
+            if card.layer is self.session.layer:
+                QTimer.singleShot(0, card, partial(self._area.ensureWidgetVisible, card, 20, 0))
 
     def _rebuild(self) -> None:
         for card in self.cards:

@@ -31,6 +31,7 @@ from knitground.core.base.errors import KnitError
 from knitground.core.base.progress import Progress
 from knitground.core.edit.maps import add_map, set_background, set_screen
 from knitground.core.edit.sizes import duplicate_map, resize_map
+from knitground.core.files.images import SUFFIXES, read_picture
 from knitground.core.files.places import PROJECT_NAME
 from knitground.core.files.project_io import (
     Opened,
@@ -41,7 +42,7 @@ from knitground.core.files.project_io import (
 from knitground.core.model.layers import GroundLayer
 from knitground.core.model.project import Project
 from knitground.core.model.terrain import ANY, TerrainSet
-from knitground.core.model.tileset import Tileset
+from knitground.core.model.tileset import Picture, Tileset
 from knitground.demo.project import write_demo
 from knitground.ui.bench.draw import DrawBench
 from knitground.ui.bench.grow import GrowBench
@@ -63,6 +64,7 @@ from knitground.ui.hand import TerrainInHand
 from knitground.ui.mapside import MapSide
 from knitground.ui.memory import Memory, demo_folder
 from knitground.ui.menus import add_commands
+from knitground.ui.mockupdialog import MockupDialog
 from knitground.ui.notices import Notices
 from knitground.ui.planning import release_pins
 from knitground.ui.session import Session
@@ -175,6 +177,8 @@ class Window(QObject):
         s.opened.connect(self._show_state)
         s.changed.connect(lambda _: self._on_changed())
         s.picked.connect(self._show_page)
+        s.map_wanted.connect(self.map_from_picture)
+        s.sheet_wanted.connect(self.sheets.add_picture)
         s.cell_wanted.connect(self.mapside.view.show_cell)
         self.mapside.zoomed.connect(self._show_zoom)
         self.slice.sheet.zoomed.connect(self._show_zoom)
@@ -487,6 +491,30 @@ class Window(QObject):
         self.session.choose_map(map_)
         if self.stage == "slice":
             self.show_stage("draw")
+
+    def ask_picture(self) -> None:
+        """Ask for a finished mock-up and make a map of it."""
+        kinds = " ".join(f"*{suffix}" for suffix in SUFFIXES)
+        name, _ = QFileDialog.getOpenFileName(
+            self.shell, "Map from a picture", "", f"Pictures ({kinds})"
+        )
+        if name:
+            self.map_from_file(Path(name))
+
+    def map_from_file(self, path: Path) -> None:
+        """Read a picture and show what map it would be."""
+        self.session.run_long(
+            f"Reading {path.name}…",
+            lambda _: read_picture(path),
+            lambda picture: self.map_from_picture(picture, path.stem),
+        )
+
+    def map_from_picture(self, picture: Picture, name: str) -> None:
+        """Show what map a picture would be; make it if that is wanted."""
+        dialog = MockupDialog(self.session, picture, name, self.shell)
+        dialog.accepted.connect(dialog.make)
+        dialog.accepted.connect(lambda: self.show_stage("draw"))
+        dialog.open()
 
     def resize_map(self) -> None:
         """Ask for another size of the map and give it that."""

@@ -20,7 +20,7 @@ from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.maps import put_mix
 from knitground.core.edit.selecting import patch_of
 from knitground.core.edit.sheets import name_tile, tag_tiles
-from knitground.core.model.layers import MarkerLayer, TintLayer
+from knitground.core.model.layers import Layer, MarkerLayer, TintLayer
 from knitground.core.model.mix import Mix, MixEntry
 from knitground.core.model.patch import Patch
 from knitground.core.model.project import free_name
@@ -49,6 +49,12 @@ from knitground.ui.words import percent
 TABS = ("Terrains", "Tiles", "Mixes", "Tray", "Markers", "Tint")
 
 
+_PAGES: dict[type[Layer], tuple[str, ...]] = {
+    MarkerLayer: ("Markers", "Tiles"), TintLayer: ("Tint",),
+}  # fmt: skip
+"""Pages that go with layers of a kind, the first one first; with all others the first four."""
+
+
 class DrawBench(QWidget):
     """The stage: what there is to take in hand, and what is in hand."""
 
@@ -56,7 +62,7 @@ class DrawBench(QWidget):
         super().__init__()
         self.session = session
         self._words = ""
-        self._kind_shown: object = None
+        self._kind_shown: type[Layer] | None = None
         self.tabs = QTabBar()
         self.tabs.setExpanding(False)
         self.tabs.setDrawBase(False)
@@ -205,10 +211,12 @@ class DrawBench(QWidget):
         if kind is self._kind_shown:
             return
         before, self._kind_shown = self._kind_shown, kind
-        special = {MarkerLayer: "Markers", TintLayer: "Tint"}
-        if kind in special:
-            self.tabs.setCurrentIndex(TABS.index(special[kind]))
-        elif before in special:
+        shown = _PAGES.get(kind, TABS[:4]) if kind is not None else TABS[:4]
+        for n, name in enumerate(TABS):
+            self.tabs.setTabVisible(n, name in shown)
+        if kind in _PAGES:
+            self.tabs.setCurrentIndex(TABS.index(shown[0]))
+        elif before in _PAGES:
             self.tabs.setCurrentIndex(0)
 
     def _show_terrains(self) -> None:

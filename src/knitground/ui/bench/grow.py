@@ -1,8 +1,9 @@
-"""Grow: a recipe that makes a ground layer's terrain from a seed."""
+"""Grow: a recipe that makes ground layers' terrain, and grown layers' cells, from a seed."""
 
 from __future__ import annotations
 
 from dataclasses import replace
+from functools import partial
 
 from PySide6.QtCore import Qt, QTimer, Signal
 from PySide6.QtWidgets import (
@@ -22,10 +23,11 @@ from knitground.core.base.progress import Progress
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.maps import lay_grown, set_recipe, set_wrap
 from knitground.core.grow.runner import Grown, run_recipe
-from knitground.core.model.layers import GroundLayer
+from knitground.core.model.layers import GroundLayer, GrownLayer
 from knitground.core.model.map import Map
-from knitground.core.model.recipe import NoiseStep, Recipe
+from knitground.core.model.recipe import MixStep, NoiseStep, Recipe, Step
 from knitground.core.model.terrain import TerrainSet
+from knitground.ui.bench.mixstep import MixCard
 from knitground.ui.session import Session
 from knitground.ui.tasks import Job
 from knitground.ui.widgets import (
@@ -58,6 +60,9 @@ class GrowBench(QWidget):
         """Whether times are told; the headless example leaves them out, to be the same each run."""
         self._job: Job[list[Grown]] | None = None
         self._again = False
+        self._steps: tuple[Step, ...] | None = None
+        self.laid_on: dict[int, float] = {}
+        """Part of the cells that each grown layer's step has filled, by the layer's number."""
         self._key = object()
         self._filling = False
         self._built_for: object = None
@@ -97,6 +102,9 @@ class GrowBench(QWidget):
         self.repeat.setToolTip("See whether the borders meet (Shift+Ctrl+R)")
         self.repeat.clicked.connect(self.repeat_wanted)
         self.add = button("+ noise ground", self.add_step, "Add a step for a ground layer")
+        self.add_mix = button("+ mix fill", self.add_mix_step, "Add a step for a grown layer")
+        self.mix_cards: list[MixCard] = []
+        self.mix_lines = column(spacing=8)
 
     def _slider(self, low: int, high: int, hint: str) -> QSlider:
         slider = QSlider(Qt.Orientation.Horizontal)
@@ -136,7 +144,8 @@ class GrowBench(QWidget):
                 self.title,
                 note("Change a number and the map follows. What is pinned stays."),
                 self.card,
-                self.add,
+                self.mix_lines,
+                row(self.add, self.add_mix, 1),
                 row(QLabel("Seed"), self.seed, self.reroll, 1, self.run_button),
                 head("Shares"),
                 note("Asked for by the sliders, and laid on this map beneath."),
@@ -176,7 +185,8 @@ class GrowBench(QWidget):
         self.title.setText(f"Recipe — {map_.name}")
         self.card.setVisible(step is not None)
         self.add.setVisible(step is None)
-        self.run_button.setEnabled(step is not None)
+        self.run_button.setEnabled(bool(map_.recipe.steps))
+        self._show_mix_steps(map_)
         self.seed.setValue(map_.recipe.seed)
         self.wrap.setChecked(map_.wrap)
         if step is not None:
@@ -201,6 +211,55 @@ class GrowBench(QWidget):
         kit = self._kit()
         if kit is not None:
             self._show_shares(map_, kit, step)
+
+    def _show_mix_steps(self, map_: Map) -> None:
+        """Show a card for each mix-fill step, under its number in the recipe."""
+        steps = [(n, s) for n, s in enumerate(map_.recipe.steps) if isinstance(s, MixStep)]
+        if [card.number for card in self.mix_cards] != [n + 1 for n, _ in steps]:
+            clear(self.mix_lines)
+            self.mix_cards = []
+            for n, _ in steps:
+                card = MixCard(self.session, n + 1, partial(self._change_mix, n))
+                self.mix_cards.append(card)
+                self.mix_lines.addWidget(card)
+        for card, (_, step) in zip(self.mix_cards, steps):
+            card.show_step(map_, step, self.laid_on.get(step.layer))
+
+    def _change_mix(self, place: int, step: MixStep | None, held: bool) -> None:
+        """Grow with another step in one's place; without any, only the recipe changes."""
+        map_ = self.session.map
+        if map_ is None:
+            return
+        steps = list(map_.recipe.steps)
+        steps[place : place + 1] = [] if step is None else [step]
+        if step is None:
+            recipe = replace(map_.recipe, steps=tuple(steps))
+            self.session.apply(set_recipe(map_, recipe, "Take a step out"))
+            return
+        if not held:
+            self._new_key()
+        self._steps = tuple(steps)
+        self._wait.start()
+
+    def add_mix_step(self) -> None:
+        """Add a mix fill for the chosen grown layer, or for the first one."""
+        map_, mixes = self.session.map, self.session.project.mixes
+        if map_ is None:
+            return
+        grown = [each for each in map_.layers if isinstance(each, GrownLayer)]
+        taken = {step.layer for step in map_.recipe.steps if isinstance(step, MixStep)}
+        free = [each for each in grown if each.number not in taken]
+        layer = self.session.layer if self.session.layer in free else next(iter(free), None)
+        if not mixes:
+            self.session.warn("A mix fill draws from a mix: make one in Draw, under Tiles")
+        elif layer is None:
+            why = "each has a step already" if grown else "there is none"
+            self.session.warn(f"A mix fill needs a grown layer, and {why}: add one with “+ layer”")
+        else:
+            step = MixStep(layer.number, mixes[0].name)
+            recipe = replace(map_.recipe, steps=(*map_.recipe.steps, step))
+            self.session.apply(set_recipe(map_, recipe, "Add mix fill"))
+            self.run_new()
 
     def _grounds(self, map_: Map) -> list[GroundLayer]:
         return [layer for layer in map_.layers if isinstance(layer, GroundLayer)]
@@ -292,17 +351,21 @@ class GrowBench(QWidget):
         return replace(recipe, steps=tuple(step if each is old else each for each in recipe.steps))
 
     def _wanted(self) -> Recipe | None:
-        step = self.step
-        if step is None or self.session.map is None:
+        """Give the recipe as the sliders and cards ask for it."""
+        map_, step = self.session.map, self.step
+        if map_ is None:
             return None
-        shares = tuple((name, slider.value() / 100) for name, slider in self._sliders.items())
-        changed = replace(
-            step,
-            scale=float(self.scale.value()),
-            octaves=self.octaves.value(),
-            shares=shares or step.shares,
-        )
-        return replace(self._with(changed), seed=self.seed.value())
+        steps, self._steps = self._steps or map_.recipe.steps, None
+        if step is not None:
+            shares = tuple((name, slider.value() / 100) for name, slider in self._sliders.items())
+            changed = replace(
+                step,
+                scale=float(self.scale.value()),
+                octaves=self.octaves.value(),
+                shares=shares or step.shares,
+            )
+            steps = tuple(changed if each is step else each for each in steps)
+        return Recipe(self.seed.value(), steps) if steps else None
 
     def _new_key(self) -> None:
         self._key = object()
@@ -336,7 +399,7 @@ class GrowBench(QWidget):
         map_ = self.session.map
         if map_ is not None:
             self.session.apply(set_wrap(map_, on))
-            if self.step is not None:
+            if map_.recipe.steps:
                 self.run_new()
 
     # Running
@@ -369,7 +432,17 @@ class GrowBench(QWidget):
     def _lay(self, map_: Map, recipe: Recipe, grown: list[Grown], key: object) -> None:
         self._job = None
         if map_ in self.session.project.maps and not self.session.doc.in_stroke:
-            self.laid = {name: (asked, laid) for each in grown for name, asked, laid in each.shares}
+            self.laid = {
+                name: (asked, laid)
+                for each in grown
+                if isinstance(each.layer, GroundLayer)
+                for name, asked, laid in each.shares
+            }
+            self.laid_on = {
+                each.layer.number: each.shares[0][2]
+                for each in grown
+                if isinstance(each.layer, GrownLayer)
+            }
             seconds = sum(each.seconds for each in grown)
             took = f"{seconds * 1000:.0f} ms · " if self.show_times else ""
             self.step_note.setText(took + _off(grown))
@@ -392,7 +465,8 @@ class GrowBench(QWidget):
 
 
 def _off(grown: list[Grown]) -> str:
-    worst = max((abs(a - b) for each in grown for _, a, b in each.shares), default=0.0)
+    shares = [s for each in grown if isinstance(each.layer, GroundLayer) for s in each.shares]
+    worst = max((abs(a - b) for _, a, b in shares), default=0.0)
     if worst < 0.0005:
         return "shares exact"
     return f"shares within {percent(worst)}: borders need room; a larger scale gives more"

@@ -23,14 +23,11 @@ from knitground.core.edit.markers import MAX_SCALE, MIN_SCALE, change_markers, m
 from knitground.core.model.layers import MarkerLayer
 from knitground.core.model.map import Map
 from knitground.core.model.marker import Marker, Shape
-from knitground.ui.canvas.markers import kind_colour
+from knitground.ui.canvas.markers import READY_KINDS, kind_colour
 from knitground.ui.hand import MarkerInHand
 from knitground.ui.session import Session
 from knitground.ui.tools.markers import chosen_markers
 from knitground.ui.widgets import button, clear, column, head, note, row
-
-READY = ("spawn point", "door", "path stop", "sound", "note")
-"""Kinds that are offered from the start; any word will do."""
 
 
 def kind_icon(kind: str) -> QIcon:
@@ -131,7 +128,7 @@ class MarkerPage(QWidget):
             for marker in layer.markers
             if marker.kind
         }
-        return list(dict.fromkeys([*READY, *sorted(used)]))
+        return list(dict.fromkeys([*READY_KINDS, *sorted(used)]))
 
     def _take_new(self) -> None:
         kind = self.new_kind.text().strip()[:200]

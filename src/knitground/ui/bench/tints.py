@@ -18,7 +18,7 @@ READY = (
     ("dusk", "#5a5f9e"), ("night", "#2e3566"), ("shade", "#7c7f8c"), ("dawn", "#f0b7a0"),
     ("lamp", "#ffcf7a"), ("rust", "#c9714f"), ("weed", "#8fae6b"), ("deep", "#3f7f8f"),
 )  # fmt: skip
-_ACROSS = 4
+_ACROSS = 3
 _USED_LOOKED_AT = 512 * 512
 
 

@@ -21,6 +21,8 @@ _GRIP = 9.0
 _NEAR = 60.0
 """Screen pixels outside the border within which its handles are shown."""
 _HANDLE = 7.0
+_FAR = 22.0
+"""Where the handles of a map that wraps are: out of the way of strokes over its border."""
 _COUNTED_CELLS = 512 * 512
 """Up to this size what would be cut is counted while the border is dragged."""
 _SLANTS = (frozenset({"top", "left"}), frozenset({"bottom", "right"}))
@@ -132,7 +134,8 @@ class BorderDrag:
 def _handles(camera: Camera, map_: Map) -> dict[frozenset[str], QRectF]:
     """Give the handles on the screen, just outside the map, by the sides that they move."""
     rect, half = map_rect(camera, map_), _HANDLE / 2
-    outer = rect.adjusted(-_HANDLE, -_HANDLE, _HANDLE, _HANDLE)
+    away = _FAR if map_.wrap else _HANDLE
+    outer = rect.adjusted(-away, -away, away, away)
     rows = {"top": outer.top(), "": rect.center().y(), "bottom": outer.bottom()}
     cols = {"left": outer.left(), "": rect.center().x(), "right": outer.right()}
     return {

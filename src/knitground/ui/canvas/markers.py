@@ -16,14 +16,24 @@ from knitground.ui.planning import Pointer
 from knitground.ui.session import Session
 from knitground.ui.theme import LINEN
 
-_COLOURS = ("#3b4c8c", "#2f8f9d", "#5e7d3a", "#8a4f7d", "#b97e14", "#c65b3c", "#4a6a78", "#7a5a3a")
+_COLOURS = (
+    "#3b4c8c", "#c65b3c", "#2f8f9d", "#b97e14", "#8a4f7d", "#5e7d3a", "#4a6a78", "#7a5a3a",
+    "#a23b52", "#4f7fb5",
+)  # fmt: skip
+READY_KINDS = ("spawn point", "door", "path stop", "sound", "note")
+"""Kinds that are offered from the start; they take the first colours."""
 _NAMES_FROM = 0.9
 """Zoom from which on names are written."""
 
 
 def kind_colour(kind: str) -> str:
     """Give the colour of a kind of marker: always the same for the same word."""
-    return _COLOURS[crc32(kind.encode()) % len(_COLOURS)] if kind else "#4b4855"
+    if not kind:
+        return "#4b4855"
+    if kind in READY_KINDS:
+        return _COLOURS[READY_KINDS.index(kind)]
+    others = _COLOURS[len(READY_KINDS) :]
+    return others[crc32(kind.encode()) % len(others)]
 
 
 def draw_markers(

@@ -6,8 +6,9 @@ from PySide6.QtCore import QRect, QRectF, Qt
 from PySide6.QtGui import QFont, QPainter, QPen
 
 from knitground.core.base.window import Box
+from knitground.core.edit.markers import marker_at
 from knitground.core.knit.explain import Why, explain
-from knitground.core.model.layers import GroundLayer
+from knitground.core.model.layers import FULL_TINT, GroundLayer, MarkerLayer, TintLayer
 from knitground.core.model.tileset import TileRef
 from knitground.ui.canvas.chunks import ChunkStore, image_of
 from knitground.ui.canvas.zoom import Camera
@@ -45,14 +46,22 @@ def tile_words(session: Session, tile: TileRef | None) -> str:
 
 def under_pointer(session: Session, at: Pointer) -> str:
     """Say in words what is under a place: cell, layer, terrain, tile, why."""
-    map_, layer = session.map, session.layer
+    map_, layer = session.grid, session.layer
     if map_ is None or layer is None:
         return ""
     row, col = at.cell(map_)
     if not (0 <= row < map_.height and 0 <= col < map_.width):
         return f"outside {map_.name} · {map_.width} × {map_.height} cells"
     start = f"column {col}, row {row} · {layer.name} ({layer.kind})"
+    if isinstance(layer, MarkerLayer):
+        near = min(map_.tile_width, map_.tile_height) / 2
+        found = marker_at(session.project, layer, at.x, at.y, near)
+        what = f"{found.shape.value} “{found.title}”" if found else "no marker"
+        return f"{start}: {what} · x {at.x:.0f}, y {at.y:.0f} px"
     place = int(session.doc.cells(map_, layer, Box(row, col, row + 1, col + 1))[0, 0])
+    if isinstance(layer, TintLayer):
+        part = percent((place >> 24) / FULL_TINT)
+        return f"{start}: colour #{place & 0xFFFFFF:06x}, {part}" if place else f"{start}: none"
     words = tile_words(session, map_.legend.tile(place))
     why = why_at(session, at)
     return f"{start}: {words} · {why.sentence()}" if why else f"{start}: {words}"

@@ -1,0 +1,93 @@
+"""A map, and its tileset, from a finished mock-up: one step."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+import numpy as np
+
+from knitground.core.base.errors import EditError
+from knitground.core.edit.atoms import Atom
+from knitground.core.edit.document import Edit
+from knitground.core.edit.maps import add_map
+from knitground.core.edit.sheets import add_tileset
+from knitground.core.model.map import Map
+from knitground.core.model.patch import turn_tile
+from knitground.core.model.project import Project, free_name
+from knitground.core.model.slicing import Slicing
+from knitground.core.model.tileset import TileRef, Tileset
+from knitground.core.slicing.mockup import Mockup, sheet_of
+
+
+def map_from_mockup(
+    project: Project,
+    name: str,
+    mockup: Mockup,
+    known: Mapping[int, TileRef] | None = None,
+    *,
+    rest: bool = True,
+) -> tuple[Edit, Map, Tileset | None]:
+    """Add the map that a mock-up shows; tiles that are not known become a new sheet.
+
+    Parameters
+    ----------
+    known : tiles that the project has already, by the mock-up's numbers (`lay_with`)
+    rest : whether the others become a sheet; else their cells stay empty
+
+    Returns
+    -------
+    the edit, the map, and the new tileset if there is one
+
+    Raises
+    ------
+    EditError
+        There is nothing to lay.
+    """
+    known = dict(known or {})
+    count = len(mockup.tiles)
+    strange = [n for n in range(1, count + 1) if n not in known]
+    atoms: list[Atom] = []
+    made: Tileset | None = None
+    if rest and strange:
+        made = _tileset(project, name, mockup, strange)
+        atoms += add_tileset(project, made).atoms
+        for place, number in enumerate(strange):
+            known[number] = TileRef(made.name, *divmod(place, made.columns))
+    if not known:
+        raise EditError("no tile of the picture is known, and none is to be added: nothing to lay")
+    rows, cols = mockup.tile_of_cell.shape
+    grid = mockup.grid
+    map_ = Map(
+        free_name(name, [each.name for each in project.maps]), rows, cols, grid.tile_height,
+        grid.tile_width,
+    )  # fmt: skip
+    layer = map_.new_tile_layer("Tiles")
+    places = np.zeros((count + 1, 8), np.int32)
+    pairs = mockup.tile_of_cell.astype(np.int64) * 8 + mockup.turn_of_cell
+    for pair in np.unique(pairs).tolist():
+        number, turn = divmod(pair, 8)
+        tile = known.get(number)
+        if tile is not None:
+            places[number, turn] = map_.legend.place(tile._replace(turn=_turned(tile.turn, turn)))
+    layer.cells[:] = places[mockup.tile_of_cell, mockup.turn_of_cell]
+    map_.layers.append(layer)
+    edit = add_map(project, map_)
+    return Edit(f"Map “{map_.name}” from a picture", (*atoms, *edit.atoms)), map_, made
+
+
+def _turned(first: int, then: int) -> int:
+    """Turn a tile that is turned already."""
+    return turn_tile(TileRef("", 0, 0, first), then).turn
+
+
+def _tileset(project: Project, name: str, mockup: Mockup, numbers: list[int]) -> Tileset:
+    picture = sheet_of(mockup.tiles[np.array(numbers) - 1])
+    free = free_name(name, [each.name for each in project.tilesets])
+    grid = mockup.grid
+    height, width = picture.shape[:2]
+    stems = [each.sheet.removesuffix(".png") for each in project.tilesets]
+    sheet = free_name(free.replace("/", "-"), stems).replace(" ", "-")
+    return Tileset(
+        free, f"{sheet}.png", width, height, Slicing(grid.tile_width, grid.tile_height),
+        picture=picture, unsaved=True,
+    )  # fmt: skip

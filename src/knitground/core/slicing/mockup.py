@@ -1,0 +1,449 @@
+"""Reading a finished mock-up: its grid, its different tiles, and which of them lies where."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+from math import ceil, log2
+
+import numpy as np
+from numpy.typing import NDArray
+
+from knitground.core.base.errors import SlicingError
+from knitground.core.base.progress import Progress, no_progress
+from knitground.core.model.tileset import Picture, TileRef, Tileset
+from knitground.core.slicing.grid import MAX_SIDE_PX, cut_tile
+
+Pixels = NDArray[np.uint32]
+_SAMPLE = 640
+_WINDOW = 6
+_SIZES = range(6, 129)
+_MOST_TILES = 65_536
+_COLUMNS = 16
+
+
+@dataclass(frozen=True)
+class MapGrid:
+    """A grid that a mock-up may be made of, in pixels; `distinct` tiles in `cells` cells."""
+
+    tile_height: int
+    tile_width: int
+    start_y: int = 0
+    start_x: int = 0
+    distinct: int = 0
+    cells: int = 0
+
+    def size(self, picture: Picture) -> tuple[int, int]:
+        """Whole rows and columns of cells that a picture has."""
+        high, wide = picture.shape[:2]
+        return (high - self.start_y) // self.tile_height, (wide - self.start_x) // self.tile_width
+
+
+@dataclass(frozen=True, eq=False)
+class Mockup:
+    """What was read: `tiles` (n, h, w, 4); `tile_of_cell` (rows, columns) from 1, 0 see-through.
+
+    `turn_of_cell` tells how the tile is turned there, as a `TileRef` does.
+    """
+
+    grid: MapGrid
+    tiles: NDArray[np.uint8]
+    tile_of_cell: NDArray[np.int32]
+    turn_of_cell: NDArray[np.uint8]
+
+
+def find_map_grid(picture: Picture, progress: Progress = no_progress) -> list[MapGrid]:
+    """Find the grids that a mock-up may be made of, the best one first; none if nothing repeats.
+
+    Parameters
+    ----------
+    picture : (h, w, 4) of a whole map, or of a part of one
+
+    Notes
+    -----
+    Own derivation. Wherever the same small window of pixels comes again, it mostly does so a whole
+    number of tiles away: that gives likely widths and heights. Each pair of them, at each start, is
+    then judged by how few bits would tell the picture: its different tiles pixel by pixel, and for
+    each cell the number of its tile. Looks at 640 × 640 pixels of the middle.
+    """
+    high, wide = picture.shape[:2]
+    top, left = max(0, (high - _SAMPLE) // 2), max(0, (wide - _SAMPLE) // 2)
+    part = packed(picture[top : top + _SAMPLE, left : left + _SAMPLE])
+    widths, heights = _periods(part), _periods(part.T)
+    bits = max(1.0, log2(max(2, len(np.unique(part)))))
+    found: list[tuple[float, MapGrid]] = []
+    for n, tile_width in enumerate(widths):
+        progress(n / max(1, len(widths)))
+        rows = _row_hashes(part, tile_width)
+        for tile_height in heights:
+            one = _best_start(rows, tile_height, tile_width, bits)
+            if one is not None:
+                cost, grid = one
+                start = (grid.start_y + top) % tile_height, (grid.start_x + left) % tile_width
+                found.append((cost, MapGrid(tile_height, tile_width, *start, *_counts(grid))))
+    progress(1.0)
+    plain = high * wide and part.size * bits
+    found = [each for each in found if each[0] < 0.7 * plain]
+    return [grid for _, grid in sorted(found, key=lambda each: each[0])][:8]
+
+
+def _counts(grid: MapGrid) -> tuple[int, int]:
+    return grid.distinct, grid.cells
+
+
+def packed(picture: Picture) -> Pixels:
+    """Give each pixel of (…, 4) as one number; what can not be seen is 0."""
+    numbers = np.ascontiguousarray(picture).view(np.uint32)[..., 0]
+    return np.where(picture[..., 3] > 0, numbers, np.uint32(0))
+
+
+def _periods(pixels: Pixels) -> list[int]:
+    """List the distances at which what is in a row likely comes again, the likeliest first."""
+    high, wide = pixels.shape
+    size = min(_WINDOW, high, wide)
+    if wide < 2 * _SIZES[0]:
+        return []
+    windows = _column_hashes(_row_hashes(pixels, size), size)
+    # Plain windows come again at any distance: they tell nothing.
+    flat = np.ones(windows.shape, np.bool_)
+    for down in range(size):
+        for across in range(size):
+            part = pixels[down : down + windows.shape[0], across : across + windows.shape[1]]
+            flat &= part == pixels[: windows.shape[0], : windows.shape[1]]
+    rows, cols = np.nonzero(~flat)
+    keys = windows[rows, cols]
+    order = np.lexsort((cols, rows, keys))
+    rows, cols, keys = rows[order], cols[order], keys[order]
+    again = (keys[1:] == keys[:-1]) & (rows[1:] == rows[:-1])
+    steps = (cols[1:] - cols[:-1])[again]
+    steps = steps[steps >= 2]
+    if steps.size < 8:
+        return []
+    counts = np.bincount(steps)
+    scored = []
+    for each in _SIZES:
+        share = counts[each::each].sum() / steps.size
+        # By chance one in `each` distances is a multiple of it.
+        scored.append(((share - 1 / each) * (1 - 1 / each), each))
+    scored.sort(reverse=True)
+    best = scored[0][0]
+    return [each for score, each in scored[:6] if score > 0.25 * best]
+
+
+_BASE_X, _BASE_Y = np.uint64(0x9E3779B97F4A7C15), np.uint64(0xD1342543DE82EF95)
+
+
+def _powers(base: np.uint64, count: int) -> tuple[NDArray[np.uint64], NDArray[np.uint64]]:
+    """Give powers of an odd number modulo 2⁶⁴, and their inverses."""
+    inverse = np.uint64(pow(int(base), -1, 1 << 64))
+    up, down = np.empty(count, np.uint64), np.empty(count, np.uint64)
+    up[0] = down[0] = 1
+    up[1:], down[1:] = base, inverse
+    return np.multiply.accumulate(up), np.multiply.accumulate(down)
+
+
+def _row_hashes(pixels: Pixels, width: int) -> NDArray[np.uint64]:
+    """Hash every run of so many pixels in a row: (h, w - width + 1).
+
+    A polynomial hash by sums of what came before (Karp and Rabin, 1987), modulo 2⁶⁴.
+    """
+    values = pixels.astype(np.uint64) * np.uint64(0xBF58476D1CE4E5B9)
+    values ^= values >> np.uint64(29)
+    return _runs(values, width, _BASE_X)
+
+
+def _column_hashes(rows: NDArray[np.uint64], height: int) -> NDArray[np.uint64]:
+    """Hash every block of so many rows of what `_row_hashes` gave."""
+    mixed = rows ^ (rows >> np.uint64(31))
+    return np.ascontiguousarray(_runs(np.ascontiguousarray(mixed.T), height, _BASE_Y).T)
+
+
+def _runs(values: NDArray[np.uint64], length: int, base: np.uint64) -> NDArray[np.uint64]:
+    up, down = _powers(base, values.shape[1] + 1)
+    sums = np.zeros((values.shape[0], values.shape[1] + 1), np.uint64)
+    np.cumsum(values * up[:-1], axis=1, out=sums[:, 1:])
+    count = values.shape[1] - length + 1
+    return np.asarray((sums[:, length:] - sums[:, :-length]) * down[:count])
+
+
+def _best_start(
+    rows: NDArray[np.uint64], tile_height: int, tile_width: int, bits: float
+) -> tuple[float, MapGrid] | None:
+    """Find the start at which the fewest different tiles make a picture: its cost and grid."""
+    if rows.shape[0] < 2 * tile_height or rows.shape[1] < tile_width + 1:
+        return None
+    blocks = _column_hashes(rows, tile_height)
+    best: tuple[float, MapGrid] | None = None
+    area = (rows.shape[0]) * (rows.shape[1] + tile_width - 1)
+    for start_y in range(min(tile_height, blocks.shape[0])):
+        for start_x in range(min(tile_width, blocks.shape[1])):
+            part = blocks[start_y::tile_height, start_x::tile_width]
+            distinct = len(np.unique(part))
+            covered = part.size * tile_height * tile_width
+            # Numbers are counted for all of the area: a border that is left over says nothing
+            # against a grid.
+            cost = distinct * tile_height * tile_width * bits
+            cost += part.size * log2(distinct + 1) * area / covered
+            cost += 64 * (start_x > 0) + 64 * (start_y > 0)
+            cost *= 1.0 if tile_height == tile_width else 1.01
+            cost *= 1.0 if tile_height % 8 == tile_width % 8 == 0 else 1.04
+            cost *= 1.25 if min(tile_height, tile_width) < 12 else 1.0
+            if best is None or cost < best[0]:
+                grid = MapGrid(tile_height, tile_width, start_y, start_x, distinct, part.size)
+                best = (cost, grid)
+    return best
+
+
+def read_mockup(
+    picture: Picture,
+    grid: MapGrid,
+    *,
+    tolerance: int = 0,
+    turns: bool = True,
+    progress: Progress = no_progress,
+) -> Mockup:
+    """Cut a mock-up's different tiles, and tell which of them lies in each cell.
+
+    Parameters
+    ----------
+    tolerance : tiles are the same if no channel of any pixel differs by more, 0 to 255
+    turns : whether a turned or mirrored tile counts as the same
+
+    Raises
+    ------
+    SlicingError
+        No whole cell fits, a number is out of bounds, or there are more than 65 536 different
+        tiles.
+    """
+    high, wide = grid.tile_height, grid.tile_width
+    if not (1 <= high <= MAX_SIDE_PX and 1 <= wide <= MAX_SIDE_PX) or not 0 <= tolerance <= 255:
+        raise SlicingError(
+            f"tiles of {wide} × {high} px with tolerance {tolerance} can not be: give sizes from 1 "
+            "px on and a tolerance of 0 to 255"
+        )
+    rows, cols = grid.size(picture)
+    if rows < 1 or cols < 1 or min(grid.start_y, grid.start_x) < 0:
+        raise SlicingError(
+            f"no whole tile of {wide} × {high} px fits into {picture.shape[1]} × "
+            f"{picture.shape[0]} px from {grid.start_x}, {grid.start_y} on: give a smaller one"
+        )
+    part = picture[grid.start_y :, grid.start_x :][: rows * high, : cols * wide]
+    cells = _blocks(packed(part), rows, cols, high, wide)
+    hashes = _hashes(cells)
+    _, first, number_of_cell = np.unique(hashes, return_index=True, return_inverse=True)
+    progress(0.3)
+    if len(first) > _MOST_TILES:
+        raise SlicingError(
+            f"{len(first)} of {rows * cols} tiles are different, more than {_MOST_TILES}: it is no "
+            "map of tiles of this size, or give a tolerance"
+        )
+    order = np.argsort(first)  # as they come, read row by row
+    rank = np.empty(len(order), np.intp)
+    rank[order] = np.arange(len(order))
+    number_of_cell = rank[number_of_cell.ravel()]
+    unique = cells[first[order]]
+    same, turn = _alike(unique, np.bincount(number_of_cell), tolerance, turns, progress)
+    kept, place = np.unique(same, return_inverse=True)
+    seen = unique[kept].any(axis=(1, 2))
+    numbers = np.cumsum(seen) * seen
+    origins = first[order][kept][seen]
+    straight_cells = np.ascontiguousarray(
+        part.reshape(rows, high, cols, wide, 4).transpose(0, 2, 1, 3, 4)
+    ).reshape(-1, high, wide, 4)
+    progress(1.0)
+    return Mockup(
+        grid,
+        straight_cells[origins],
+        numbers[place[number_of_cell]].reshape(rows, cols).astype(np.int32),
+        turn[number_of_cell].reshape(rows, cols),
+    )
+
+
+def _blocks(pixels: Pixels, rows: int, cols: int, high: int, wide: int) -> Pixels:
+    parts = pixels.reshape(rows, high, cols, wide).transpose(0, 2, 1, 3)
+    return np.ascontiguousarray(parts).reshape(rows * cols, high, wide)
+
+
+def _hashes(tiles: Pixels) -> NDArray[np.uint64]:
+    """Hash tiles (n, h, w) to 64 bits each."""
+    count = tiles.shape[1] * tiles.shape[2]
+    weights = np.random.default_rng(20).integers(1, 2**63, count, np.uint64) | np.uint64(1)
+    values = tiles.reshape(len(tiles), -1).astype(np.uint64)
+    values = (values ^ (values << np.uint64(32))) * np.uint64(0x94D049BB133111EB)
+    values ^= values >> np.uint64(31)
+    return np.asarray((values * weights).sum(axis=1, dtype=np.uint64))
+
+
+def _ways(high: int, wide: int, turns: bool) -> list[int]:
+    """List the turns that a tile of a size can have in a grid."""
+    if not turns:
+        return [0]
+    return list(range(8)) if high == wide else [0, 2, 4, 6]
+
+
+def _all_turned(tiles: Pixels, turn: int) -> Pixels:
+    """Turn tiles (n, h, w), each as `turned` does."""
+    out = tiles[:, :, ::-1] if turn & 4 else tiles
+    return np.ascontiguousarray(np.rot90(out, -(turn & 3), axes=(1, 2)))
+
+
+def _alike(
+    tiles: Pixels, counts: NDArray[np.intp], tolerance: int, turns: bool, progress: Progress
+) -> tuple[NDArray[np.intp], NDArray[np.uint8]]:
+    """Give for each tile the one that stands for it, and how that has to be turned.
+
+    Exact ones first: the earliest in reading order stands for all. Then, within a tolerance, the
+    one that comes most often.
+    """
+    ways = _ways(tiles.shape[1], tiles.shape[2], turns)
+    turned_hashes = [_hashes(_all_turned(tiles, way)) for way in ways]
+    same = np.arange(len(tiles))
+    turn = np.zeros(len(tiles), np.uint8)
+    known: dict[int, tuple[int, int]] = {}
+    for n in range(len(tiles)):
+        found = known.get(int(turned_hashes[0][n]))
+        if found is not None:
+            same[n], turn[n] = found
+            continue
+        for way, hashes in zip(ways, turned_hashes):
+            known.setdefault(int(hashes[n]), (n, way))
+    progress(0.6)
+    if tolerance:
+        _merge_close(tiles, counts, tolerance, ways, same, turn)
+    return same, turn
+
+
+def _merge_close(
+    tiles: Pixels,
+    counts: NDArray[np.intp],
+    tolerance: int,
+    ways: list[int],
+    same: NDArray[np.intp],
+    turn: NDArray[np.uint8],
+) -> None:
+    """Let tiles that differ by no more than the tolerance stand for one another, in place."""
+    own = np.flatnonzero(same == np.arange(len(tiles)))
+    weight = np.bincount(same, weights=counts, minlength=len(tiles))
+    own = own[np.argsort(-weight[own], kind="stable")]
+    finder = _CloseTiles(tiles[own], ways, tolerance)
+    stands_for: dict[int, tuple[int, int]] = {}
+    accepted = np.zeros(len(own), np.bool_)
+    for n, place in enumerate(own.tolist()):
+        hit = finder.nearest(tiles[place], accepted[:n])
+        if hit is None:
+            accepted[n] = True
+        else:
+            stands_for[place] = (int(own[hit[0]]), hit[1])
+    for n in range(len(tiles)):
+        new = stands_for.get(int(same[n]))
+        if new is not None:
+            same[n], turn[n] = new[0], _after(new[1], int(turn[n]))
+
+
+def _after(first: int, then: int) -> int:
+    """Turn by one way and then by another."""
+    quarter, mirrored = first & 3, first & 4
+    if then & 4:
+        quarter, mirrored = -quarter, mirrored ^ 4
+    return ((quarter + (then & 3)) & 3) | mirrored
+
+
+class _CloseTiles:
+    """Finds tiles that differ by no more than a tolerance from one, turned in any of some ways."""
+
+    def __init__(self, tiles: Pixels, ways: list[int], tolerance: int) -> None:
+        from scipy.spatial import cKDTree  # late: it is slow to import
+
+        self._tolerance, self._ways = tolerance, ways
+        channels = _channels(tiles)
+        self._means = channels.mean(axis=(1, 2))
+        self._tree = cKDTree(self._means)
+        self._turned = [_channels(_all_turned(tiles, way)) for way in ways]
+
+    def nearest(self, tile: Pixels, usable: NDArray[np.bool_]) -> tuple[int, int] | None:
+        """Give the place and the turn of the closest usable tile; None if none is close enough."""
+        one = _channels(tile[None])[0]
+        # Means can not differ by more than the pixels do, and turning leaves them as they are.
+        near = self._tree.query_ball_point(one.mean(axis=(0, 1)), self._tolerance, p=np.inf)
+        places = np.array([n for n in near if n < len(usable) and usable[n]], np.intp)
+        best: tuple[int, int, int] | None = None
+        for way, tiles in zip(self._ways, self._turned):
+            if not places.size or tiles.shape[1:] != one.shape:
+                continue
+            worst = np.abs(tiles[places] - one).max(axis=(1, 2, 3))
+            at = int(worst.argmin())
+            if worst[at] <= self._tolerance and (best is None or worst[at] < best[0]):
+                best = (int(worst[at]), int(places[at]), way)
+        return best[1:] if best is not None else None
+
+
+def _channels(tiles: Pixels) -> NDArray[np.int16]:
+    shape = (*tiles.shape, 4)
+    return np.ascontiguousarray(tiles)[..., None].view(np.uint8).reshape(shape).astype(np.int16)
+
+
+def lay_with(
+    mockup: Mockup, tilesets: Iterable[Tileset], *, tolerance: int = 0, turns: bool = True
+) -> dict[int, TileRef]:
+    """Find the tiles of tilesets that a mock-up's tiles are; left-out ones apart.
+
+    Returns
+    -------
+    the tile for each number from 1 of the mock-up's tiles that was found. An exact one is taken
+    before one within the tolerance, one that is not turned before one that is.
+    """
+    known: list[TileRef] = []
+    pixels: list[Pixels] = []
+    high, wide = mockup.grid.tile_height, mockup.grid.tile_width
+    for tileset in tilesets:
+        if tileset.picture is None:
+            continue
+        for row in range(tileset.rows):
+            for col in range(tileset.columns):
+                if (row, col) in tileset.left_out:
+                    continue
+                _, _, w, h = tileset.slicing.tile_area(row, col)
+                tile = cut_tile(tileset.picture, tileset.slicing, row, col)
+                if (h, w) == (high, wide) and tile.shape[:2] == (high, wide) and tile.any():
+                    known.append(TileRef(tileset.name, row, col))
+                    pixels.append(packed(tile))
+    if not known:
+        return {}
+    ways = _ways(high, wide, turns)
+    exact: dict[bytes, tuple[int, int]] = {}
+    for way in ways:
+        for n, shape in enumerate(_all_turned(np.stack(pixels), way)):
+            exact.setdefault(shape.tobytes(), (n, way))
+    close = _CloseTiles(np.stack(pixels), ways, tolerance) if tolerance else None
+    usable = np.ones(len(known), np.bool_)
+    out = {}
+    for number, tile in enumerate(packed(mockup.tiles), 1):
+        hit = exact.get(np.ascontiguousarray(tile).tobytes())
+        if hit is None and close is not None:
+            hit = close.nearest(tile, usable)
+        if hit is not None:
+            out[number] = known[hit[0]]._replace(turn=hit[1])
+    return out
+
+
+def sheet_of(tiles: NDArray[np.uint8]) -> Picture:
+    """Lay tiles (n, h, w, 4) out on a sheet without margin, 16 or more side by side.
+
+    Raises
+    ------
+    SlicingError
+        The sheet would be too large.
+    """
+    count, high, wide = tiles.shape[:3]
+    columns = max(1, min(count, max(_COLUMNS, ceil(count**0.5))))
+    rows = -(-count // columns)
+    if rows * high > MAX_SIDE_PX or columns * wide > MAX_SIDE_PX:
+        raise SlicingError(
+            f"{count} tiles of {wide} × {high} px make a sheet of more than {MAX_SIDE_PX} px a "
+            "side: give a tolerance, or take a part of the picture"
+        )
+    out = np.zeros((rows, columns, high, wide, 4), np.uint8)
+    out.reshape(-1, high, wide, 4)[:count] = tiles
+    return np.ascontiguousarray(out.transpose(0, 2, 1, 3, 4)).reshape(
+        rows * high, columns * wide, 4
+    )
