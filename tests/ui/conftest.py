@@ -17,6 +17,8 @@ def settle():
     tour.settle(3)
 
 
+LAYERS = ["Pans", "Causeway", "Props", "Dykes", "Shore growth", "Places", "Evening"]
+"""Of the demo's Harbour pans, back one first."""
 LEFT, RIGHT = Qt.MouseButton.LeftButton, Qt.MouseButton.RightButton
 NONE = Qt.KeyboardModifier.NoModifier
 

@@ -8,7 +8,7 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QMenu, QSlider
 from tests.maps import snapshot
-from tests.ui.conftest import RIGHT, click, drag, move, pixels, settle
+from tests.ui.conftest import LAYERS, RIGHT, click, drag, move, pixels, settle
 
 from knitground.core.base.window import Box
 from knitground.core.edit.laying import plan_cells
@@ -230,12 +230,12 @@ def test_maps_and_layers_are_doubled_from_the_menu_and_a_cell_is_gone_to(window,
     commands.named("Duplicate layer").action.trigger()
     assert session.layer.name == "Props copy"
     commands.named("Merge into the layer behind").action.trigger()
-    assert [each.name for each in session.map.layers] == ["Pans", "Causeway", "Props", "Dykes"]
+    assert [each.name for each in session.map.layers] == LAYERS
     session.choose_layer(session.map.layers[0])
     commands.named("Merge into the layer behind").action.trigger()
     assert "back layer" in window.notices.text.text()
     commands.named("Show only this layer, or all").action.trigger()
-    assert [each.visible for each in session.map.layers] == [True, False, False, False]
+    assert [each.visible for each in session.map.layers] == [True] + 6 * [False]
     window.show_cell("12, 7")
     assert view._cursor == (7, 12)
     window.show_cell("200, 7")

@@ -297,7 +297,8 @@ def test_cells_on_the_wrong_layer_go_to_another_with_one_command(window, view):
     assert "only what was laid on a tile layer moves" in window.notices.text.text()
     session.doc.undo()
     assert snapshot(session.project) == start
-    session.choose_layer(session.map.layers[3])
+    session.choose_layer(session.map.layers[-1])
+    session.select(select_box(session.map, Box(4, 4, 7, 6)))
     window.commands.named("Selection to the layer in front").action.trigger()
     assert "no layer in front of" in window.notices.text.text()
 

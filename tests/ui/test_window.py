@@ -8,7 +8,7 @@ from PySide6.QtGui import QColor
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QMessageBox, QPushButton, QToolButton, QWidget
 from tests.maps import snapshot
-from tests.ui.conftest import LEFT, click, drag, pixels, settle
+from tests.ui.conftest import LAYERS, LEFT, click, drag, pixels, settle
 
 from knitground.core.base.errors import Cancelled
 from knitground.ui import crash
@@ -159,9 +159,7 @@ def test_layers_are_added_renamed_moved_hidden_locked_deleted(window):
     strip, session = window.mapside.strip, window.session
     start = snapshot(session.project)
     strip.add_tiles()
-    assert [card.layer.name for card in strip.cards] == [
-        "Pans", "Tiles", "Causeway", "Props", "Dykes",
-    ]  # fmt: skip
+    assert [card.layer.name for card in strip.cards] == ["Pans", "Tiles", *LAYERS[1:]]
     assert session.layer.name == "Tiles"
     strip.add_ground("pans", "Pans")
     assert session.layer.name == "Pans 2"
@@ -176,7 +174,7 @@ def test_layers_are_added_renamed_moved_hidden_locked_deleted(window):
     while session.doc.undo():
         pass
     assert snapshot(session.project) == start
-    assert [card.layer.name for card in strip.cards] == ["Pans", "Causeway", "Props", "Dykes"]
+    assert [card.layer.name for card in strip.cards] == LAYERS
 
 
 def test_a_card_is_chosen_by_a_click_and_dropped_elsewhere(window):
@@ -184,7 +182,9 @@ def test_a_card_is_chosen_by_a_click_and_dropped_elsewhere(window):
     click(strip.cards[2], QPoint(30, 70))
     assert session.layer.name == "Props"
     strip.drop_at(session.layer, QPoint(0, 40))
-    assert [layer.name for layer in session.map.layers] == ["Props", "Pans", "Causeway", "Dykes"]
+    assert [layer.name for layer in session.map.layers] == [
+        "Props", "Pans", "Causeway", *LAYERS[3:],
+    ]  # fmt: skip
     assert session.doc.history.names == ["Move layer “Props”"]
 
 
