@@ -13,6 +13,7 @@ from knitground.core.base.window import Box, read
 from knitground.core.edit.layers import add_layer, place_layer
 from knitground.core.edit.laying import plan_cells, plan_unpin
 from knitground.core.edit.maps import lay_grown, put_mix
+from knitground.core.edit.markers import add_markers, delete_markers, move_markers
 from knitground.core.edit.reslice import use_slicing
 from knitground.core.edit.sheets import remove_tileset
 from knitground.core.edit.sizes import Margins, cut_content, duplicate_map, merge_down, resize_map
@@ -409,3 +410,55 @@ def test_a_sheet_that_only_a_free_picture_uses_is_not_removed():
     with pytest.raises(EditError, match="map “Map” uses tiles of “other”"):
         remove_tileset(doc.project, other)
     assert add_layer(map_, map_.new_tint_layer("x")).name == "Add layer “x”"
+
+
+steps = st.lists(st.tuples(st.integers(0, 9), st.integers(0, 2**31)), min_size=1, max_size=12)
+
+
+@given(steps, st.booleans())
+@settings(max_examples=40, deadline=None)
+def test_undoing_any_edits_of_any_layers_gives_the_start(steps, wrap):
+    doc, map_, layers = project_of_kinds((8, 10), wrap)
+    start, before = snapshot(doc.project), picture(doc, map_)
+    first = len(doc.history.names)
+    for kind, seed in steps:
+        rng = np.random.default_rng(seed)
+        edit = random_edit(doc, map_, layers, kind, rng)
+        if edit is not None:
+            doc.apply(edit)
+    count = len(doc.history.names) - first
+    last = snapshot(doc.project)
+    for _ in range(count):
+        doc.undo()
+    assert snapshot(doc.project) == start
+    doc.knitter.ensure_all(map_)
+    assert (picture(doc, map_) == before).all()
+    for _ in range(count):
+        doc.redo()
+    assert snapshot(doc.project) == last
+
+
+def random_edit(doc, map_, layers, kind, rng):
+    """An edit of one of ten kinds at a random place; None if there is nothing to do."""
+    top, left = int(rng.integers(-2, 7)), int(rng.integers(-2, 9))
+    box = Box(top, left, top + 3, left + 3)
+    values, mask = rng.integers(0, 4, (3, 3)).astype(np.int32), rng.random((3, 3)) < 0.7
+    numbers = [each.number for each in layers["markers"].markers]
+    some = [n for n in numbers if rng.random() < 0.5]
+    own = grid_of(map_, layers["own"])
+    edits = [
+        lambda: plan_cells(map_, layers["tiles"], box, values, mask, "Lay").edit,
+        lambda: plan_cells(map_, layers["grown"], box, values, mask, "Lay").edit,
+        lambda: plan_unpin(doc, map_, layers["grown"], box, mask, "Release").edit,
+        lambda: (
+            plan_cells(map_, layers["tint"], box, values * (40 << 24 | 0x203010), mask, "Tint").edit
+        ),
+        lambda: plan_cells(own, layers["own"], box, values, mask, "Lay").edit,
+        lambda: move_markers(map_, layers["markers"], some, top, left),
+        lambda: delete_markers(map_, layers["markers"], some[:1]),
+        lambda: add_markers(map_, layers["markers"], [Marker(0, Shape.POINT, ((top, left),))])[0],
+        lambda: place_layer(map_, layers["own"], (top, left), top),
+        lambda: resize_map(map_, Margins(*rng.integers(-1, 3, 4).tolist())),
+    ]
+    edit = edits[kind]()
+    return edit if edit.atoms else None

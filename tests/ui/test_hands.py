@@ -29,7 +29,7 @@ from knitground.core.model.tileset import TileRef
 from knitground.ui.bench.draw import TABS
 from knitground.ui.bench.tilepicker import WAYS
 from knitground.ui.canvas.chunks import image_of
-from knitground.ui.hand import PATCH_KIND, PatchInHand, TerrainInHand, TileInHand
+from knitground.ui.hand import PATCH_KIND, MarkerInHand, PatchInHand, TerrainInHand, TileInHand
 from knitground.ui.mockupdialog import ALL, MockupDialog
 from knitground.ui.session import PICK_FROM
 
@@ -489,6 +489,43 @@ def _enter(at):
     from PySide6.QtGui import QEnterEvent
 
     return QEnterEvent(QPointF(at), QPointF(at), QPointF(at))
+
+
+def keys(view, *names):
+    for name in names:
+        QTest.keyClick(view, getattr(Qt.Key, f"Key_{name}"))
+
+
+def test_every_dragging_tool_is_worked_by_the_keyboard_alone(window, view):
+    session, layer = window.session, window.session.layer
+    layer.cells[:] = 0
+    session.take(TileInHand(REEDS, 2))
+    view.show_cell(20, 20)
+    keys(view, "B", "Return", "Right", "Right", "Down")
+    assert view.plan.cells.shape == (2, 3)
+    assert not layer.cells.any()
+    keys(view, "Return")
+    assert np.argwhere(layer.cells).tolist() == [[r, c] for r in (20, 21) for c in (20, 21, 22)]
+    keys(view, "L", "Down", "Return", "Down", "Down", "Escape")
+    assert (layer.cells > 0).sum() == 6
+    keys(view, "Return", "Down", "Return")
+    assert (layer.cells > 0).sum() == 8
+    view.show_cell(20, 20)
+    keys(view, "S", "Return", "Right", "Right", "Down", "Return")
+    assert session.selection.count == 6
+    keys(view, "Delete")
+    assert (layer.cells > 0).sum() == 2
+    keys(view, "P", "Return", "Left", "Return")
+    assert (layer.cells > 0).sum() == 4
+    assert len(session.doc.history.names) == 5
+    session.choose_layer(session.map.layers[5])
+    session.choose_tool("box")
+    count = len(session.layer.markers)
+    session.take(MarkerInHand("door"))
+    view.show_cell(10, 10)
+    keys(view, "Return", "Right", "Right", "Down", "Down", "Return")
+    assert len(session.layer.markers) == count + 1
+    assert session.layer.markers[-1].points == ((160, 160), (192, 192))
 
 
 # Pictures from outside

@@ -19,7 +19,8 @@ from knitground.core.edit.maps import check_size
 from knitground.core.edit.sizes import Margins, cut_content
 from knitground.core.model.map import MAX_SIDE, Map
 from knitground.core.model.project import free_name
-from knitground.ui.session import Session
+from knitground.ui.session import QUIET_CELLS, Session
+from knitground.ui.tasks import Job
 from knitground.ui.widgets import row, set_role
 
 
@@ -177,13 +178,32 @@ class ResizeDialog(QDialog):
         role, ok = "note", True
         try:
             check_size(height, width)
-            cuts = any(box.value() < 0 for box in self.boxes.values())
-            lost = cut_content(map_, asked) if cuts else {}
-            if lost:
-                parts = ", ".join(f"{count} of “{name}”" for name, count in lost.items())
-                text, role = f"{text}. Cells cut off: {parts}. Undo brings them back.", "warning"
+            if any(box.value() < 0 for box in self.boxes.values()):
+                self._count(asked, text)
+                return
         except KnitError as error:
             text, role, ok = str(error), "warning", False
+        self._tell(text, role, ok=ok)
+
+    def _count(self, asked: Margins, text: str) -> None:
+        """Tell what would be cut off; on a large map it is counted beside the interface."""
+
+        def done(lost: dict[str, int]) -> None:
+            if asked != self.margins():
+                return  # another size is asked for by now, and counted
+            parts = ", ".join(f"{count} of “{name}”" for name, count in lost.items())
+            cut = f"{text}. Cut off: {parts}. Undo brings them back."
+            self._tell(cut if lost else text, "warning" if lost else "note", ok=True)
+
+        map_ = self.map_
+        if map_.height * map_.width * len(map_.layers) <= QUIET_CELLS:
+            done(cut_content(map_, asked))
+            return
+        self._tell(f"{text}. Counting what is cut off…", "note", ok=True)
+        work = lambda _: cut_content(map_, asked)  # noqa: E731
+        Job(work, done, lambda _: None, owner=self).start()
+
+    def _tell(self, text: str, role: str, *, ok: bool) -> None:
         self.facts.setText(text)
         set_role(self.facts, role)
         self.buttons.button(QDialogButtonBox.StandardButton.Ok).setEnabled(ok)

@@ -13,6 +13,7 @@ from knitground.core.base.progress import Progress, no_progress
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.document import Document, Edit
 from knitground.core.edit.selecting import Selection
+from knitground.core.edit.sizes import Margins, resize_map
 from knitground.core.model.layers import GroundLayer, Layer, MarkerLayer, TileLayer, TintLayer
 from knitground.core.model.map import Map, grid_of
 from knitground.core.model.project import Project
@@ -21,6 +22,8 @@ from knitground.core.model.tileset import Tileset
 from knitground.ui.hand import Hand, MixInHand, TerrainInHand, turned_hand
 
 MAX_BRUSH = 64
+QUIET_CELLS = 2_000_000
+"""Cells of all layers up to which a change of a whole map takes no longer than a frame or three."""
 FILL_BY = ("same terrain", "same tile", "selection")
 PICK_FROM = ("this layer, else the front", "this layer", "all layers")
 SNAPS = ("cell", "half cell", "pixel")
@@ -138,6 +141,13 @@ class Session(QObject):
             self.attempt(lambda: done(work(no_progress)))
         else:
             self.runner(title, work, done)
+
+    def resize_map(self, map_: Map, margins: Margins) -> None:
+        """Give a map another size; that of a large one is worked out beside the interface."""
+        if map_.height * map_.width * len(map_.layers) <= QUIET_CELLS:
+            self.attempt(lambda: self.doc.apply(resize_map(map_, margins)))
+        else:
+            self.run_long("Resizing…", lambda _: resize_map(map_, margins), self.apply)
 
     def warn(self, text: str) -> None:
         """Show a quiet warning."""

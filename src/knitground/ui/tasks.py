@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 from collections.abc import Callable
 from importlib import import_module
 from threading import Event
@@ -111,6 +112,18 @@ def warm_up() -> None:
             import_module(name)
 
     Job(work, lambda _: None, lambda _: None).start()
+
+
+def spare_frames() -> None:
+    """Look for garbage now, and leave all that is there out of later looks.
+
+    A look through the whole window's objects takes some 50 ms, and Python takes one whenever it
+    likes: in the middle of a stroke too. What is made later is still looked through.
+    """
+    gc.unfreeze()
+    gc.collect()
+    gc.freeze()
+    gc.set_threshold(5_000, 20, 50)
 
 
 def wait_for_jobs(timeout_ms: int = 30_000) -> None:

@@ -30,7 +30,7 @@ from PySide6.QtWidgets import (
 from knitground.core.base.errors import KnitError
 from knitground.core.base.progress import Progress
 from knitground.core.edit.maps import add_map, set_background, set_screen
-from knitground.core.edit.sizes import duplicate_map, resize_map
+from knitground.core.edit.sizes import duplicate_map
 from knitground.core.files.images import SUFFIXES, read_picture
 from knitground.core.files.places import PROJECT_NAME
 from knitground.core.files.project_io import (
@@ -70,7 +70,7 @@ from knitground.ui.planning import release_pins
 from knitground.ui.session import Session
 from knitground.ui.sheetadding import SheetAdder
 from knitground.ui.shell import Shell
-from knitground.ui.tasks import run_with_progress, wait_for_jobs, warm_up
+from knitground.ui.tasks import run_with_progress, spare_frames, wait_for_jobs, warm_up
 from knitground.ui.theme import THEMES, theme, use
 from knitground.ui.watch import SheetWatcher
 from knitground.ui.widgets import column
@@ -175,6 +175,7 @@ class Window(QObject):
         s.offered.connect(lambda text, cures: self.notices.tell(text, "warning", cures))
         s.steps.connect(self._show_state)
         s.opened.connect(self._show_state)
+        s.opened.connect(lambda: QTimer.singleShot(500, self, spare_frames))
         s.changed.connect(lambda _: self._on_changed())
         s.picked.connect(self._show_page)
         s.map_wanted.connect(self.map_from_picture)
@@ -522,7 +523,7 @@ class Window(QObject):
         if map_ is not None:
             dialog = ResizeDialog(map_, self.shell)
             if dialog.exec():
-                self.session.apply(resize_map(map_, dialog.margins()))
+                self.session.resize_map(map_, dialog.margins())
 
     def go_to_cell(self) -> None:
         """Ask for a column and a row, and bring that cell to the middle."""
@@ -629,7 +630,11 @@ class Window(QObject):
                 event.ignore()
                 return True
             wait_for_jobs()
-        elif isinstance(event, QKeyEvent) and event.key() == Qt.Key.Key_Escape:
+        elif (
+            event.type() is QEvent.Type.KeyPress
+            and isinstance(event, QKeyEvent)
+            and event.key() == Qt.Key.Key_Escape
+        ):
             self.cancel()
         return super().eventFilter(watched, event)
 

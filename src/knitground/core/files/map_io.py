@@ -45,6 +45,8 @@ from knitground.core.model.terrain import MAX_TERRAINS, SetKind
 from knitground.core.model.tileset import TileRef
 
 _LISTED_PINS = 65_536
+_COUNTED_AT_A_TIME = 1 << 18
+"""Cells that are looked at together: as many as the processor's memory holds."""
 
 
 def map_to_file(map_: Map) -> MapFile:
@@ -130,10 +132,11 @@ def _layer_to_file(map_: Map, layer: Layer) -> LayerFile:
 
 def tint_colours(cells: Cells) -> tuple[list[tuple[str, int]], NDArray[np.int32]]:
     """Give the colours of a tint and their strengths, and the cells as numbers of them from 1."""
-    values, numbers = np.unique(cells, return_inverse=True)
-    places = np.asarray(numbers, np.int32).reshape(cells.shape)
-    if not values.size or values[0] != 0:
-        places += np.int32(1)
+    flat = cells.ravel()
+    parts = np.array_split(flat, max(1, flat.size // _COUNTED_AT_A_TIME))
+    values = np.unique(np.concatenate([np.zeros(1, np.int32), *(np.unique(p) for p in parts)]))
+    numbers = np.concatenate([np.searchsorted(values, part).astype(np.int32) for part in parts])
+    places = numbers.reshape(cells.shape)
     colours = [(f"#{each & 0xFFFFFF:06x}", each >> 24) for each in values.tolist() if each]
     return colours, places
 
@@ -219,7 +222,11 @@ def own_legend(
     legend: Legend, cells: NDArray[np.int32]
 ) -> tuple[list[TileFile], NDArray[np.int32]]:
     """Make a layer's own small legend, in the order of the tiles' names and places."""
-    used = np.unique(cells)
+    # Counting is ten times faster than sorting, and places are small numbers.
+    counts = np.zeros(len(legend) + 1, np.int64)
+    for part in np.array_split(cells.ravel(), max(1, cells.size // _COUNTED_AT_A_TIME)):
+        counts += np.bincount(np.clip(part, 0, len(legend)), minlength=len(legend) + 1)
+    used = np.flatnonzero(counts)
     tiles = {int(place): tile for place in used if (tile := legend.tile(int(place))) is not None}
     order = sorted(tiles, key=lambda place: tiles[place])
     translate = np.zeros(max(1, len(legend)), np.int32)

@@ -9,7 +9,7 @@ from PySide6.QtGui import QColor, QPainter, QPen
 
 from knitground.core.base.errors import KnitError
 from knitground.core.edit.maps import check_size
-from knitground.core.edit.sizes import Margins, cut_content, resize_map
+from knitground.core.edit.sizes import Margins, cut_content
 from knitground.core.model.map import Map
 from knitground.ui.canvas.overlay import map_rect
 from knitground.ui.canvas.zoom import Camera
@@ -101,7 +101,7 @@ class BorderDrag:
         map_, margins = self._map, self._margins
         if not self.cancel() or map_ is None:
             return False
-        self._session.attempt(lambda: self._session.doc.apply(resize_map(map_, margins)))
+        self._session.resize_map(map_, margins)
         return True
 
     def cancel(self) -> bool:

@@ -111,9 +111,8 @@ class ChunkStore:
 
     def touch(self, box: Box) -> None:
         """Note that cells are different now; the box may wrap."""
-        pieces = self.shown(box).pieces(self._map.height, self._map.width)
-        for chunk in self._chunks.values():
-            for piece in pieces:
+        for piece in self.shown(box).pieces(self._map.height, self._map.width):
+            for chunk in self._under(piece):
                 hit = Box(
                     max(piece.top, chunk.box.top),
                     max(piece.left, chunk.box.left),
@@ -122,6 +121,19 @@ class ChunkStore:
                 )
                 if not hit.is_empty:
                     chunk.dirty = chunk.dirty.joined(hit) if chunk.dirty else hit
+
+    def _under(self, box: Box) -> list[Chunk]:
+        """List the pieces that may show a box of cells inside the map."""
+        out: list[Chunk] = []
+        for level in range(self.atlas.level_count):
+            side = self.cells_a_side(level)
+            rows = range(box.top // side, -(-box.bottom // side))
+            cols = range(box.left // side, -(-box.right // side))
+            if len(rows) * len(cols) > len(self._chunks):
+                return list(self._chunks.values())
+            keys = ((level, row, col) for row in rows for col in cols)
+            out += [chunk for key in keys if (chunk := self._chunks.get(key)) is not None]
+        return out
 
     def touch_all(self) -> None:
         """Note that every piece is out of date; what was drawn stays until it is made again."""

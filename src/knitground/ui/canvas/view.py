@@ -25,7 +25,7 @@ from knitground.core.base.window import Box
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.laying import Plan
 from knitground.core.edit.markers import marker_cells
-from knitground.core.edit.sizes import Margins, resize_map
+from knitground.core.edit.sizes import Margins
 from knitground.core.model.layers import MarkerLayer
 from knitground.core.model.map import Map, cells_under
 from knitground.core.model.marker import Marker
@@ -688,10 +688,8 @@ class MapView(QWidget):
         size = f"{map_.width} × {map_.height} cells"
         self.session.offer(
             f"Nothing laid: that is outside the map of {size}",
-            {"Grow the map here": lambda: self.session.attempt(
-                lambda: self.session.doc.apply(resize_map(map_, margins))
-            )},
-        )  # fmt: skip
+            {"Grow the map here": lambda: self.session.resize_map(map_, margins)},
+        )
 
     def _release(self) -> None:
         if self._stroking:
@@ -725,11 +723,7 @@ class MapView(QWidget):
             moved = (row, col) if self._cursor is None else (row + down, col + across)
             self._set_cursor(*moved)
         elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self._cursor is not None:
-            self._set_cursor(*self._cursor)
-            if self._at is not None:
-                self._held.used()
-                self._press(self._at)
-                self._release()
+            self._enter(*self._cursor, event.modifiers())
         elif key == Qt.Key.Key_Escape:
             if not self.cancel():
                 self._cursor = None
@@ -742,6 +736,20 @@ class MapView(QWidget):
             self.update()
         else:
             super().keyPressEvent(event)
+
+    def _enter(self, row: int, col: int, modifiers: Qt.KeyboardModifier) -> None:
+        """Lay at the cell cursor; a tool that drags begins there, and ends at the next Enter."""
+        self._set_cursor(row, col)
+        if self._at is None:
+            return
+        self._held.used()
+        if not self._stroking:
+            self._tool().modifiers = modifiers
+            self._press(self._at)
+            if self._stroking and self._tool().drags:
+                self._tool().move(self._at)
+                return
+        self._release()
 
     def keyReleaseEvent(self, event: QKeyEvent) -> None:
         if event.key() == Qt.Key.Key_Space and not event.isAutoRepeat():
@@ -774,6 +782,8 @@ class MapView(QWidget):
         x, y = (col + 0.5) * grid.tile_width, (row + 0.5) * grid.tile_height
         self._at = Pointer(x, y)
         self._keep_in_view(x, y)
+        if self._stroking:
+            self._tool().move(self._at)
         self._tell()
         self.update()
 

@@ -127,6 +127,7 @@ class BoxArea(MarkerTool):
     """Box: a rectangular area; a click alone takes a cell."""
 
     key = "box"
+    drags = True
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
@@ -263,6 +264,7 @@ class SelectMarkers(MarkerTool):
     """Select: chooses markers; a drag moves them, or one corner of an area, or draws a frame."""
 
     key = "select"
+    drags = True
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)

@@ -30,6 +30,7 @@ class Select(Tool):
 
     key, name, shortcut, icon = "select", "Select", "S", "mdi6.selection-drag"
     tip = "Select cells (Shift adds, Ctrl takes away); drag what is selected to move it"
+    drags = True
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)

@@ -70,6 +70,8 @@ def _between(map_: Map, start: Pointer, end: Pointer) -> Area:
 class _Shape(Tool):
     """A shape between the press and the pointer."""
 
+    drags = True
+
     def __init__(self, session: Session) -> None:
         super().__init__(session)
         self._from: Pointer | None = None

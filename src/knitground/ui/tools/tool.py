@@ -21,6 +21,8 @@ class Tool(ABC):
     shortcut = ""
     tip = ""
     icon = ""
+    drags = False
+    """Whether it works from one place to another: Enter begins, and Enter ends it elsewhere."""
 
     def __init__(self, session: Session) -> None:
         self.session = session

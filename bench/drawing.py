@@ -1,0 +1,248 @@
+"""Drawing on a map of 4096 × 4096 cells and 8 layers: frames of real strokes, fills, memory, files.
+
+`python bench/drawing.py` prints a table; exits 1 if a limit is broken. Frames are what our own work
+takes from one move of the pointer to the end of the repaint that it asks for, once warm.
+"""
+
+from __future__ import annotations
+
+import gc
+import os
+import sys
+import tempfile
+from collections.abc import Callable
+from pathlib import Path
+from time import perf_counter
+
+sys.path.insert(0, str(Path(__file__).parents[1]))
+
+from bench.run import Row, ratio, timed
+
+SIDE = 4096
+LAYERS = 8
+
+
+def resident_bytes() -> int:
+    """Memory of this process that is in use."""
+    for line in Path("/proc/self/status").read_text().splitlines():
+        if line.startswith("VmRSS:"):
+            return int(line.split()[1]) * 1024
+    raise RuntimeError("this system does not tell a process's memory")
+
+
+def large_map(project: object, side: int) -> object:
+    """Make a map with layers of each kind, all of them with content."""
+    import numpy as np
+
+    from knitground.core.model.map import Map
+    from knitground.core.model.terrain import SetKind
+    from knitground.core.model.tileset import TileRef
+
+    rng = np.random.default_rng(1)
+    map_ = Map("Large", side, side, 16, 16)
+    ground = map_.new_ground_layer("ground", "pans", "Pans")
+    ground.terrain[:] = 2
+    for row, col in rng.integers(0, side - 40, (side // 4, 2)):
+        ground.terrain[row : row + 24, col : col + 30] = 1 + (row + col) % 2
+    paths = map_.new_ground_layer("paths", "works", "Causeways", SetKind.EDGE)
+    paths.terrain[64::128] = 1 << 8
+    dykes = map_.new_ground_layer("dykes", "works", "Dykes", SetKind.RING)
+    dykes.terrain[:-1:96, :-1] = 1
+    grown = map_.new_grown_layer("grown")
+    tint = map_.new_tint_layer("tint")
+    layers = [ground, paths, dykes, grown, map_.new_tile_layer("a"), map_.new_tile_layer("b"),
+              map_.new_tile_layer("c"), tint]  # fmt: skip
+    for n, layer in enumerate(layers, 1):
+        layer.number = n
+    for n, layer in enumerate(layers[3:7]):
+        place = map_.legend.place(TileRef("props", 0, n))
+        layer.cells[:] = np.where(rng.random((side, side), np.float32) < 0.05, place, 0)
+    tint.cells[::3] = 60 << 24 | 0x5A5F9E
+    map_.layers = layers
+    return map_
+
+
+def frame_rows(window: object, settle: Callable[[], None]) -> list[Row]:
+    """Strokes, panning and zooming in the real window: the 50th, 95th and the worst frame."""
+    from PySide6.QtCore import QEvent, QPointF, Qt
+    from PySide6.QtGui import QMouseEvent
+    from PySide6.QtWidgets import QApplication
+
+    from knitground.core.model.tileset import TileRef
+    from knitground.ui.canvas.zoom import STEPS
+    from knitground.ui.hand import TerrainInHand, TileInHand, TintInHand
+
+    session, view = window.session, window.mapside.view
+    map_ = session.map
+    none, left = Qt.KeyboardModifier.NoModifier, Qt.MouseButton.LeftButton
+
+    def send(kind: QEvent.Type, x: float, y: float, held: Qt.MouseButton) -> None:
+        at = QPointF(x, y)
+        button = left if kind is not QEvent.Type.MouseMove else Qt.MouseButton.NoButton
+        event = QMouseEvent(kind, at, QPointF(view.mapToGlobal(at.toPoint())), button, held, none)
+        QApplication.sendEvent(view, event)
+
+    def frames(work: Callable[[int], None], count: int) -> list[float]:
+        times = []
+        for n in range(count):
+            begun = perf_counter()
+            work(n)
+            view.repaint()
+            times.append((perf_counter() - begun) * 1000)
+        QApplication.processEvents()
+        return times
+
+    def stroke(name: str, hand: object, layer: int, tool: str, size: int) -> list[Row]:
+        session.choose_layer(map_.layers[layer])
+        session.take(hand)
+        session.choose_tool(tool)
+        session.set_size(size)
+        settle()
+        times: list[float] = []
+        for turn in range(4):
+            y = 120 + 90 * turn
+            send(QEvent.Type.MouseMove, 60, y, Qt.MouseButton.NoButton)
+            view.repaint()
+            send(QEvent.Type.MouseButtonPress, 60, y, left)
+            view.repaint()
+            found = frames(
+                lambda n, y=y: send(QEvent.Type.MouseMove, 60 + 11 * n, y + n % 9, left), 60
+            )
+            send(QEvent.Type.MouseButtonRelease, 700, y, Qt.MouseButton.NoButton)
+            view.repaint()
+            times += found if turn else []  # the first stroke warms up
+        return told(name, times)
+
+    def told(name: str, times: list[float]) -> list[Row]:
+        times = sorted(times)
+        marks = (("50th", 0.5), ("95th", 0.95), ("worst", 1.0))
+        return [
+            Row(f"{name}, {word} frame", "ms", v, 1, v, 16)
+            for word, part in marks
+            for v in [times[min(len(times) - 1, int(part * len(times)))]]
+        ]
+
+    view.zoom_to(STEPS.index(1))
+    view.show_cell(SIDE // 2, SIDE // 2)
+    settle()
+    rows = stroke("paint terrain, 4 vertices", TerrainInHand("pans", "Pans", 1, "brine"), 0,
+                  "paint", 4)  # fmt: skip
+    rows += stroke("paint tiles, 3 × 3", TileInHand(TileRef("props", 0, 4), 4), 4, "paint", 3)
+    rows += stroke("draw a path", TerrainInHand("works", "Causeways", 1, "planks"), 1, "paint", 1)
+    rows += stroke("paint a soft tint, 9 × 9", TintInHand("#2e3566", 90), 7, "paint", 9)
+    rows += stroke("erase tiles, 3 × 3", None, 4, "erase", 3)
+    for zoom, name in ((STEPS.index(1), "100 %"), (2, "6 % or less")):
+        view.zoom_to(zoom)
+        for _ in range(80):
+            view.repaint()
+        for _ in range(2):  # there and back: what comes into view is warm the second time
+            frames(lambda n: view.pan(-4, -2), 60)
+            times = frames(lambda n: view.pan(4, 2), 60)
+        rows += told(f"pan at {name}", times)
+    for step in (1, -1) * 4:
+        view.zoom_by(step)
+        for _ in range(60):
+            view.repaint()
+    times = []
+    for step in (1, -1) * 4:
+        times += frames(lambda n, step=step: view.zoom_by(step), 1)
+        times += frames(lambda n: None, 20)
+    return rows + told("zoom", times)
+
+
+def fill_rows() -> list[Row]:
+    """Fill of a million cells, and its undo, against labelling the same mask."""
+    import numpy as np
+    from scipy.ndimage import label
+    from tests.maps import small_project
+
+    from knitground.core.edit.flood import flood
+    from knitground.core.edit.laying import plan_cells
+
+    doc, map_, _, tiles = small_project((1024, 1024))
+    rng = np.random.default_rng(3)
+    tiles.cells[:] = np.where(rng.random((1024, 1024)) < 0.05, 1, 0)
+    mask = tiles.cells == 0
+    start = tuple(int(v) for v in np.argwhere(mask)[len(np.argwhere(mask)) // 2])
+
+    def fill() -> None:
+        region = flood(tiles.cells, *start)
+        values = np.full(region.mask.shape, 2, np.int32)
+        doc.apply(plan_cells(map_, tiles, region.box, values, region.mask, "Fill").edit)
+
+    def fill_and_undo() -> None:
+        fill()
+        doc.undo()
+
+    fill()
+
+    def undo_and_redo() -> None:
+        doc.undo()
+        doc.redo()
+
+    undo = ratio("undo and redo of it", "ndimage.label of the mask", undo_and_redo,
+                 lambda: label(mask), 4, 7)  # fmt: skip
+    doc.undo()
+    whole = ratio("fill of 1 M cells, and undo", "ndimage.label of the mask", fill_and_undo,
+                  lambda: label(mask), 4, 7)  # fmt: skip
+    return [whole, undo]
+
+
+def memory_row(make: Callable[[], object]) -> tuple[Row, object]:
+    """Resident memory of a map with all its layers, by cell and layer."""
+    gc.collect()
+    before = resident_bytes()
+    map_ = make()
+    gc.collect()
+    value = (resident_bytes() - before) / (SIDE * SIDE * LAYERS)
+    return Row("memory, a cell and layer", "bytes, 6 asked", value, 1, value, 6), map_
+
+
+def file_rows(project: object, folder: Path) -> list[Row]:
+    """Saving and opening the project with the large map."""
+    from knitground.core.files.project_io import open_project, save_project
+
+    save = timed(lambda: save_project(project, folder)) * 1000
+    begun = perf_counter()
+    opened = open_project(folder).project
+    read = (perf_counter() - begun) * 1000
+    assert opened.maps[-1].height == SIDE
+    return [
+        Row("save 4096² × 8 layers", "ms, 5000 asked", save, 1, save, 5000),
+        Row("open 4096² × 8 layers", "ms, 5000 asked", read, 1, read, 5000),
+    ]
+
+
+def main() -> int:
+    """Run all; returns the exit code."""
+    os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+    from knitground.core.edit.maps import add_map
+    from knitground.demo.project import write_demo
+    from knitground.ui.tour import make_window, settle
+
+    folder = Path(tempfile.mkdtemp())
+    write_demo(folder / "demo")
+    window = make_window(folder / "memory")
+    window.open_project(folder / "demo")
+    settle()
+    window.shell.resize(1280, 800)
+    project = window.session.project
+    memory, map_ = memory_row(lambda: large_map(project, SIDE))
+    rows = [*fill_rows(), memory]
+    window.session.doc.apply(add_map(project, map_))
+    window.session.choose_map(map_)
+    window.show_stage("draw")
+    window._idle.stop()  # noqa: SLF001 - knitting in idle moments is measured by nobody's frame
+    settle(60)
+    rows += frame_rows(window, lambda: settle(3))
+    rows += file_rows(project, folder / "saved")
+    window.session.doc.mark_saved()
+    window.shell.close()
+    for row in rows:
+        mark = "ok" if row.passed else "BROKEN"
+        print(f"{row.name:38}{row.value:9.2f} of {row.limit:g}  {mark:7} {row.against}")
+    return 0 if all(row.passed for row in rows) else 1
+
+
+if __name__ == "__main__":
+    sys.exit(main())
