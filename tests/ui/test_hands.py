@@ -528,6 +528,81 @@ def test_every_dragging_tool_is_worked_by_the_keyboard_alone(window, view):
     assert session.layer.markers[-1].points == ((160, 160), (192, 192))
 
 
+def test_a_selection_is_turned_and_mirrored_in_place(window, view):
+    session, layer = window.session, window.session.layer
+    start = snapshot(session.project)
+    heap, rake = (session.map.legend.place(TileRef("props", *at)) for at in ((0, 0), (1, 5)))
+    layer.cells[:] = 0
+    layer.cells[10, 10:13] = heap, rake, heap
+    layer.cells[11, 10] = rake
+    session.choose_tool("select")
+    drag(view, view.screen_at(10, 10), view.screen_at(11, 12))
+    keys(view, "BracketRight")
+    found = layer.cells[9:12, 10:12]
+    tiles = [[session.map.legend.tile(int(p)) for p in line] for line in found]
+    of = lambda at, turn: TileRef("props", *at, turn)  # noqa: E731
+    assert tiles == [
+        [of((1, 5), 1), of((0, 0), 1)], [None, of((1, 5), 1)], [None, of((0, 0), 1)],
+    ]  # fmt: skip
+    assert (layer.cells > 0).sum() == 4
+    assert session.selection.count == 6
+    keys(view, "X")
+    assert session.map.legend.tile(int(layer.cells[9, 10])) == of((0, 0), 7)
+    for _ in range(2):
+        session.doc.undo()
+    assert layer.cells[10, 10:13].tolist() == [heap, rake, heap]
+    window.commands.named("Lock or unlock layer").action.trigger()
+    keys(view, "BracketRight")
+    assert "Nothing turned: Props is locked" in window.notices.text.text()
+    assert start[0] == session.project.name
+
+
+def test_what_is_pasted_floats_until_it_is_dropped(window, view):
+    session = window.session
+    session.take(TileInHand(REEDS, 2))
+    session.choose_tool("select")
+    drag(view, view.screen_at(29, 26), view.screen_at(29, 32))
+    window.commands.named("Copy").action.trigger()
+    window.commands.named("Paste into hand").action.trigger()
+    assert session.tool == "paint"
+    move(view, view.screen_at(12, 12))
+    assert view.label()[0].endswith("· Esc drops it")
+    keys(view, "BracketRight")
+    assert session.hand.patch.height == 7
+    click(view, view.screen_at(12, 12))
+    assert session.floats  # laid once; it can be laid again
+    keys(view, "Escape")
+    assert (session.hand, session.tool) == (TileInHand(REEDS, 2), "select")
+    assert not session.floats
+    window.commands.named("Paste into hand").action.trigger()
+    session.take(TileInHand(REEDS, 2))
+    assert not session.floats
+
+
+def test_a_patch_larger_than_the_map_is_laid_as_far_as_it_fits(window, view):
+    session, map_ = window.session, window.session.map
+    rows = tuple((REEDS,) * 200 for _ in range(150))
+    session.take(PatchInHand(Patch("large", rows)))
+    click(view, view.screen_at(30, 40))
+    assert (session.layer.cells == map_.legend.place(REEDS)).all()
+    session.doc.undo()
+    session.choose_map(session.project.maps[1])
+    session.choose_layer(session.map.layers[1])
+    settle()
+    view.fit()
+    click(view, view.screen_at(20, 20))
+    assert (session.layer.cells == session.map.legend.place(REEDS)).all()
+
+
+def test_wrapping_is_switched_from_the_map_menu(window, view):
+    command = window.commands.named("Wraps at the borders, or not")
+    command.action.trigger()
+    assert window.session.map.wrap
+    assert window.mapside.tabs.tabText(0).endswith("⟲")
+    window.session.doc.undo()
+    assert not window.session.map.wrap
+
+
 # Pictures from outside
 
 

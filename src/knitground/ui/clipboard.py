@@ -21,7 +21,7 @@ from knitground.core.edit.markers import (
     restack_markers,
     turned,
 )
-from knitground.core.edit.selecting import patch_of, select_box
+from knitground.core.edit.selecting import patch_of, plan_turn, select_box
 from knitground.core.edit.selecting import to_layer as move_to_layer
 from knitground.core.files.formats import MarkerFile
 from knitground.core.files.map_io import marker_from_file, marker_to_file
@@ -139,8 +139,7 @@ def paste(session: Session) -> None:
             "sheet under the same name first"
         )
         return
-    session.take(PatchInHand(patch))
-    session.choose_tool("paint")
+    session.hold(PatchInHand(patch))
 
 
 def _copy_markers(session: Session) -> bool:
@@ -179,12 +178,15 @@ def _paste_markers(session: Session, raw: bytes) -> None:
 
 
 def turn(session: Session, by: int) -> None:
-    """Turn or mirror the chosen markers, else what is in hand.
+    """Turn or mirror the chosen markers, with Select the selected cells, else what is in hand.
 
     `by`: quarter turns clockwise, with 4 mirrored first. Markers turn by 15 degrees at a time;
     mirroring turns over the tile of free pictures.
     """
     map_, layer = session.map, session.layer
+    if session.tool == "select" and session.selection is not None and map_ is not None:
+        _turn_selection(session, by)
+        return
     if map_ is None or not isinstance(layer, MarkerLayer) or not session.markers:
         session.turn_hand(by)
         return
@@ -199,6 +201,21 @@ def turn(session: Session, by: int) -> None:
 
     name = "Mirror markers" if by & 4 else "Turn markers"
     session.apply(change_markers(map_, layer, session.markers, change, name))
+
+
+def _turn_selection(session: Session, by: int) -> None:
+    grid, layer, chosen = session.grid, session.layer, session.selection
+    if grid is None or layer is None or chosen is None or isinstance(layer, MarkerLayer):
+        return
+    if layer.locked or not layer.visible:
+        session.warn(f"Nothing turned: {layer.name} is {'locked' if layer.locked else 'hidden'}")
+        return
+    if chosen.box.height * chosen.box.width > _MOST_CELLS:
+        session.warn(f"{chosen.count} cells are too many to turn: select at most {_MOST_CELLS}")
+        return
+    plan, turned_cells = plan_turn(session.doc, grid, layer, chosen, by)
+    if session.apply(plan.edit):
+        session.select(turned_cells)
 
 
 def restack(session: Session, *, to_front: bool) -> None:
@@ -230,8 +247,7 @@ def _paste_picture(session: Session, picture: Picture) -> None:
         return
     patch = _patch_in(session, picture)
     if patch is not None:
-        session.take(PatchInHand(patch))
-        session.choose_tool("paint")
+        session.hold(PatchInHand(patch))
         session.note(f"The picture is {patch.width} × {patch.height} tiles that the project has")
         return
     session.offer(

@@ -190,6 +190,7 @@ def _map(window: Window, commands: Commands) -> None:
     add("Background…", window.ask_background)
     add("No background", lambda: window.set_background(None))
     add("Screen size…", window.ask_screen)
+    add("Wraps at the borders, or not", window.toggle_wrap)
     add("Duplicate map", window.duplicate_map)
     add("Delete map", window.mapside.delete_map)
     add("Go to cell…", window.go_to_cell, "Ctrl+G")

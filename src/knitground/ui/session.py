@@ -82,6 +82,7 @@ class Session(QObject):
         self.pick_from = PICK_FROM[0]
         self.snap = SNAPS[0]
         self.markers: frozenset[int] = frozenset()
+        self._before_floating: tuple[Hand | None, str] | None = None
         self.pattern_on_map = True
         self.selection: Selection | None = None
         self.select_way = "box"
@@ -193,9 +194,34 @@ class Session(QObject):
             self.picked.emit()
 
     def take(self, hand: Hand | None) -> None:
-        """Take something in hand."""
+        """Take something in hand; what floated there is gone."""
+        self._before_floating = None
         self.hand = hand
         self.picked.emit()
+
+    def hold(self, hand: Hand) -> None:
+        """Take something in hand for a while: it floats at the pointer until it is dropped."""
+        if self._before_floating is None:
+            self._before_floating = (self.hand, self.tool)
+        before = self._before_floating
+        self.choose_tool("paint")
+        self.take(hand)
+        self._before_floating = before
+
+    @property
+    def floats(self) -> bool:
+        """Whether what is in hand was pasted, and Esc drops it."""
+        return self._before_floating is not None
+
+    def drop_floating(self) -> bool:
+        """Put what floats away and take up what was in hand before; returns whether it did."""
+        if self._before_floating is None:
+            return False
+        (hand, tool), self._before_floating = self._before_floating, None
+        self.hand = hand
+        self.tool = tool
+        self.picked.emit()
+        return True
 
     def turn_hand(self, by: int) -> None:
         """Turn or mirror what is in hand: quarter turns clockwise, with 4 mirrored first."""
@@ -203,7 +229,9 @@ class Session(QObject):
         if made is None:
             self.note("Only a tile or a patch can be turned: take one in hand")
         else:
+            before = self._before_floating
             self.take(made)
+            self._before_floating = before
 
     @property
     def set_kind(self) -> SetKind | None:

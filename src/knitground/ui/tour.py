@@ -11,12 +11,14 @@ from PySide6.QtGui import QEnterEvent, QMouseEvent
 from PySide6.QtWidgets import QApplication, QWidget
 
 from knitground.core.base.errors import PlaceError
+from knitground.core.files.ship.png import map_picture
 from knitground.core.model.layers import GroundLayer
 from knitground.demo.project import write_demo
 from knitground.ui.bench.draw import TABS
 from knitground.ui.bench.terrains import TABS as TERRAIN_TABS
 from knitground.ui.canvas.zoom import STEPS
 from knitground.ui.memory import Memory
+from knitground.ui.mockupdialog import ALL, MockupDialog
 from knitground.ui.shell import Shell
 from knitground.ui.start import make_app
 from knitground.ui.tasks import wait_for_jobs
@@ -104,6 +106,7 @@ def take_pictures(window: Window, folder: Path) -> list[Path]:
     scenes: list[tuple[str, Callable[[Window], None]]] = [
         ("1-slice", _slice), ("1-pieces", _pieces), ("2-terrains", _terrains),
         ("2-coverage", _coverage), ("2-paths", _paths), ("3-draw", _draw), ("3-mix", _mix),
+        ("3-markers", _markers), ("3-tint", _tint), ("3-tray", _tray), ("3-picture", _picture),
         ("4-grow", _grow), ("4-repeat", _repeat), ("5-ship", _ship),
     ]  # fmt: skip
     files = []
@@ -113,7 +116,8 @@ def take_pictures(window: Window, folder: Path) -> list[Path]:
         window.notices.hide()
         scene(window)
         settle()
-        files.append(snap(window.shell, folder / f"{name}.png"))
+        shown = window.shell.findChild(MockupDialog) if name == "3-picture" else None
+        files.append(snap(shown or window.shell, folder / f"{name}.png"))
     return files
 
 
@@ -190,8 +194,7 @@ def _draw(window: Window) -> None:
 
 def _mix(window: Window) -> None:
     window.draw.tabs.setCurrentIndex(TABS.index("Mixes"))
-    props = window.session.map.layers[2] if window.session.map else None
-    window.session.choose_layer(props)
+    _layer(window, "Props")
     window.draw.take_mix(window.session.project.mixes[2])
     window.session.choose_tool("paint")
     window.session.set_size(5)
@@ -199,9 +202,72 @@ def _mix(window: Window) -> None:
     hover(window.mapside.view, window.mapside.view.screen_at(36, 56))
 
 
+def _layer(window: Window, name: str) -> None:
+    map_ = window.session.map
+    layers = map_.layers if map_ else []
+    window.session.choose_layer(next((each for each in layers if each.name == name), None))
+
+
+def _markers(window: Window) -> None:
+    _layer(window, "Places")
+    window.session.choose_tool("select")
+    window.session.choose_markers([3])
+    view = window.mapside.view
+    view.zoom_to(STEPS.index(1))
+    view.show_cell(34, 47)
+    settle()
+    hover(view, view.screen_at(40, 49))
+
+
+def _tint(window: Window) -> None:
+    _layer(window, "Evening")
+    window.session.choose_tool("paint")
+    window.draw.tints.take("#ffcf7a")
+    window.session.set_size(9)
+    settle()
+    view = window.mapside.view
+    hover(view, view.screen_at(20, 44))
+
+
+def _tray(window: Window) -> None:
+    _layer(window, "Props")
+    window.mapside.toggle_second()
+    settle()
+    window.draw.tabs.setCurrentIndex(TABS.index("Tray"))
+    window.draw.take_patch(window.session.project.tray[0])
+    settle()
+    view, second = window.mapside.view, window.mapside.second
+    view.zoom_to(STEPS.index(3))
+    view.show_cell(40, 58)
+    if second is not None:
+        second.zoom_to(STEPS.index(1))
+        second.show_cell(34, 52)
+    settle()
+    hover(view, view.screen_at(41, 57))
+
+
+def _picture(window: Window) -> None:
+    window.mapside.toggle_second()
+    project = window.session.project
+    basin = project.maps[1]
+    window.session.doc.knitter.ensure_all(basin)
+    window.mapside.view.leaveEvent(None)
+    window.map_from_picture(map_picture(project, basin)[4:, 6:], "mock-up")
+    settle()
+    dialog = window.shell.findChild(MockupDialog)
+    if dialog is not None:
+        dialog.use.setCurrentText(ALL)
+        dialog.look()
+    settle()
+
+
 def _grow(window: Window) -> None:
+    dialog = window.shell.findChild(MockupDialog)
+    if dialog is not None:
+        dialog.reject()
+        dialog.setParent(None)
     window.show_stage("grow")
-    window.session.choose_map(window.session.project.maps[1])
+    _layer(window, "Pans")
     window.take_terrain(1)
     window.grow.run_new()
     settle()

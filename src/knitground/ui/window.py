@@ -29,7 +29,7 @@ from PySide6.QtWidgets import (
 
 from knitground.core.base.errors import KnitError
 from knitground.core.base.progress import Progress
-from knitground.core.edit.maps import add_map, set_background, set_screen
+from knitground.core.edit.maps import add_map, set_background, set_screen, set_wrap
 from knitground.core.edit.sizes import duplicate_map
 from knitground.core.files.images import SUFFIXES, read_picture
 from knitground.core.files.places import PROJECT_NAME
@@ -524,6 +524,12 @@ class Window(QObject):
             dialog = ResizeDialog(map_, self.shell)
             if dialog.exec():
                 self.session.resize_map(map_, dialog.margins())
+
+    def toggle_wrap(self) -> None:
+        """Let the map wrap at its borders, or not."""
+        map_ = self.session.map
+        if map_ is not None:
+            self.session.apply(set_wrap(map_, not map_.wrap))
 
     def go_to_cell(self) -> None:
         """Ask for a column and a row, and bring that cell to the middle."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -14,7 +15,7 @@ from knitground.core.edit.flood import same_ground
 from knitground.core.edit.laying import Plan, plan_cells
 from knitground.core.model.layers import GroundLayer, Layer, PinnedLayer, TileLayer
 from knitground.core.model.map import Map, grid_of
-from knitground.core.model.patch import Patch
+from knitground.core.model.patch import Patch, turn_tile
 
 Mask = NDArray[np.bool_]
 
@@ -154,6 +155,58 @@ def plan_move(
     values[part][laid] = cells[laid]
     mask[part] |= laid
     return plan_cells(map_, layer, wide, values, mask, "Move selection")
+
+
+def plan_turn(
+    doc: Document, map_: Map, layer: Layer, chosen: Selection, by: int
+) -> tuple[Plan, Selection | None]:
+    """Plan turning or mirroring the chosen cells round their middle, tiles and all.
+
+    Parameters
+    ----------
+    by : quarter turns clockwise, with 4 mirrored left to right first
+
+    Returns
+    -------
+    the plan, and what is chosen then; what falls off the map is lost. On a layer that is made the
+    turned tiles are laid as pins, and what was there stays
+    """
+    cells = doc.cells(map_, layer, chosen.box)
+    cells[~chosen.mask] = 0
+    if layer.holds_tiles:
+        for place in np.unique(cells[cells > 0]).tolist():
+            tile = map_.legend.tile(place)
+            if tile is not None:
+                # Negative for now: a turned tile may be one that is there unturned too.
+                cells[cells == place] = -map_.legend.place(turn_tile(tile, by))
+        cells = np.abs(cells)
+    mask = chosen.mask
+    if by & 4:
+        cells, mask = cells[:, ::-1], mask[:, ::-1]
+    new, mask = np.rot90(cells, -(by & 3)), np.rot90(mask, -(by & 3))
+    box = chosen.box
+    top = box.top + (box.height - new.shape[0]) // 2
+    left = box.left + (box.width - new.shape[1]) // 2
+    target = Box(top, left, top + new.shape[0], left + new.shape[1])
+    wide = box.joined(target)
+    values = np.zeros((wide.height, wide.width), np.int32)
+    covered = np.zeros(values.shape, np.bool_)
+    if not isinstance(layer, PinnedLayer):
+        _part(covered, wide, box)[:] |= chosen.mask
+    laid = mask & (new > 0)
+    _part(values, wide, target)[laid] = new[laid]
+    _part(covered, wide, target)[:] |= laid
+    name = "Mirror selection" if by & 4 else "Turn selection"
+    inner = target.clipped(map_.height, map_.width)
+    rows = slice(inner.top - target.top, inner.bottom - target.top)
+    kept = mask[rows, inner.left - target.left : inner.right - target.left]
+    return plan_cells(map_, layer, wide, values, covered, name), trimmed(inner, kept)
+
+
+def _part(array: NDArray[Any], outer: Box, inner: Box) -> NDArray[Any]:
+    """Give the part of an array over a box that lies over another box inside that."""
+    top, left = inner.top - outer.top, inner.left - outer.left
+    return array[top : top + inner.height, left : left + inner.width]
 
 
 def to_layer(doc: Document, map_: Map, source: Layer, target: Layer, chosen: Selection) -> Edit:

@@ -162,7 +162,8 @@ class MapView(QWidget):
         plan = self.plan
         bridged = f" + {plan.bridged} bridged" if plan and plan.bridged else ""
         name = plan.edit.name if plan and s.tool == "erase" else s.tool.capitalize()
-        return f"{name}{what} → {layer}{bridged}{more}", False
+        drops = " · Esc drops it" if s.floats and s.tool == "paint" else ""
+        return f"{name}{what} → {layer}{bridged}{more}{drops}", False
 
     def _fill_goes_on(self) -> bool:
         return self.session.tool == "fill" and self._ghost.fill_goes_on
@@ -725,7 +726,7 @@ class MapView(QWidget):
         elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self._cursor is not None:
             self._enter(*self._cursor, event.modifiers())
         elif key == Qt.Key.Key_Escape:
-            if not self.cancel():
+            if not self.cancel() and not self.session.drop_floating():
                 self._cursor = None
                 self.update()
         elif key == Qt.Key.Key_Space and not event.isAutoRepeat():
