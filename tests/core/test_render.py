@@ -4,10 +4,12 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from tests.maps import planes, small_project
 
-from knitground.core.model.tileset import TileRef
+from knitground.core.model.slicing import Slicing
+from knitground.core.model.tileset import TileRef, Tileset
 from knitground.core.render.atlas import Atlas, Pictures
 from knitground.core.render.compose import compose, lay_out
 from knitground.core.render.pixels import over, premultiplied, shrunk, straight, turned
+from knitground.core.render.tiles import filled_tiles, is_empty
 
 
 @given(st.integers(0, 2**31))
@@ -104,3 +106,19 @@ def test_tiles_of_another_size_stand_at_the_lower_left_and_are_not_cut():
     assert (big.down, big.across) == (4, 0)
     assert (straight(big.pixels) == doc.project.tilesets[0].picture[:8, :8]).all()
     assert atlas.reach.right == 1
+
+
+@pytest.mark.parametrize("columns", [4, 60])
+def test_filled_tiles_are_found_at_once_as_one_by_one(columns):
+    rng = np.random.default_rng(9)
+    picture = np.zeros((columns * 6 + 2, columns * 6 + 2, 4), np.uint8)
+    for row, col in rng.integers(0, columns, (columns * 4, 2)):
+        picture[3 + row * 6, 4 + col * 6] = (9, 9, 9, 200)
+    tileset = Tileset("s", "s.png", *picture.shape[:2], Slicing(4, 4, 2, 2, 2, 2), picture=picture)
+    found = filled_tiles(tileset)
+    assert found.shape == (tileset.rows, tileset.columns)
+    for row in range(tileset.rows):
+        for col in range(tileset.columns):
+            assert found[row, col] == (not is_empty(tileset, row, col))
+    assert found.any()
+    assert not found.all()

@@ -11,8 +11,10 @@ from knitground.core.model.project import Project
 from knitground.core.model.tileset import TileRef
 from knitground.core.render.pixels import Pixels
 from knitground.core.render.tiles import tile_pixels
+from knitground.ui.canvas.markers import kind_colour
 from knitground.ui.hand import (
     Hand,
+    MarkerInHand,
     MixInHand,
     PatchInHand,
     TerrainInHand,
@@ -33,8 +35,9 @@ def hand_pixels(project: Project, hand: Hand | None) -> Pixels | None:
         return patch_pixels(project, hand.patch)
     if isinstance(hand, TerrainInHand):
         return _terrain_pixels(project, hand)
-    if isinstance(hand, TintInHand):
-        return np.full((1, 1), 0xFF000000 | int(hand.colour[1:], 16), np.uint32)
+    if isinstance(hand, TintInHand | MarkerInHand):
+        colour = hand.colour if isinstance(hand, TintInHand) else kind_colour(hand.kind)
+        return np.full((1, 1), 0xFF000000 | int(colour[1:], 16), np.uint32)
     return None
 
 

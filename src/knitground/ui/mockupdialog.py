@@ -6,7 +6,9 @@ from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
-from PySide6.QtCore import QTimer
+from numpy.typing import NDArray
+from PySide6.QtCore import QLineF, QRectF, QTimer
+from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
@@ -32,12 +34,18 @@ from knitground.core.slicing.mockup import (
     read_mockup,
     sheet_of,
 )
+from knitground.ui.canvas.chunks import image_of
 from knitground.ui.session import Session
 from knitground.ui.tasks import Job
+from knitground.ui.theme import LINEN
 from knitground.ui.widgets import Swatch, column, head, note, pixel_box, row, set_role
 
 NEW, ALL = "a new sheet of its tiles", "the sheets of this project"
 _SHOWN = 256
+_LINES_FROM = 5.0
+"""Pixels of a cell on the screen from which on lines are drawn between cells."""
+_MARKED = 40_000
+_PREVIEW_PX = 1600
 
 
 @dataclass(frozen=True, eq=False)
@@ -47,6 +55,53 @@ class _Read:
     mockup: Mockup
     known: dict[int, TileRef]
     sheet: Picture
+
+
+class MockupView(QWidget):
+    """The picture with the grid over it; cells whose tile is not known are marked."""
+
+    def __init__(self, picture: Picture) -> None:
+        super().__init__()
+        self._size = picture.shape[:2]
+        step = max(1, max(self._size) // _PREVIEW_PX)
+        self._pixels = premultiplied(np.ascontiguousarray(picture[::step, ::step]))
+        self._image = image_of(self._pixels)
+        self._grid: MapGrid | None = None
+        self._strange: NDArray[np.bool_] | None = None
+        self.setMinimumSize(420, 260)
+
+    def show_grid(self, grid: MapGrid, strange: NDArray[np.bool_] | None) -> None:
+        """Show another grid, and which cells (rows, columns) are not known."""
+        self._grid, self._strange = grid, strange
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        high, wide = self._size
+        scale = min(self.width() / wide, self.height() / high)
+        scale = float(int(scale)) if scale >= 1 else scale
+        rect = QRectF(0, 0, wide * scale, high * scale)
+        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, scale < 1)
+        painter.drawImage(rect, self._image)
+        if self._grid is not None:
+            self._draw_cells(painter, self._grid, scale, rect)
+        painter.end()
+
+    def _draw_cells(self, painter: QPainter, grid: MapGrid, scale: float, rect: QRectF) -> None:
+        across, down = grid.tile_width * scale, grid.tile_height * scale
+        left, top = grid.start_x * scale, grid.start_y * scale
+        if self._strange is not None:
+            veil = QColor(LINEN.madder)
+            veil.setAlpha(150)
+            for row_, col in np.argwhere(self._strange)[:_MARKED].tolist():
+                painter.fillRect(QRectF(left + col * across, top + row_ * down, across, down), veil)
+        if min(across, down) < _LINES_FROM:
+            return
+        painter.setPen(QPen(QColor(43, 42, 51, 110), 1))
+        for n in range(int((rect.width() - left) / across) + 1):
+            painter.drawLine(QLineF(left + n * across, 0, left + n * across, rect.height()))
+        for n in range(int((rect.height() - top) / down) + 1):
+            painter.drawLine(QLineF(0, top + n * down, rect.width(), top + n * down))
 
 
 class MockupDialog(QDialog):
@@ -99,8 +154,9 @@ class MockupDialog(QDialog):
 
     def _lay_out(self) -> None:
         high, wide = self.picture.shape[:2]
+        self.view = MockupView(self.picture)
         self.shown = Swatch()
-        self.shown.setMinimumSize(420, 300)
+        self.shown.setMinimumSize(420, 140)
         self.facts = QLabel()
         self.facts.setWordWrap(True)
         self.facts.setMinimumHeight(52)
@@ -124,12 +180,13 @@ class MockupDialog(QDialog):
         left = column(
             note(f"The picture is {wide} × {high} px."), form, self.facts, 1, self.buttons
         )
-        right = column(head("Its different tiles"), self.shown)
-        right.setStretch(1, 1)
+        right = column(self.view, head("Its different tiles"), self.shown)
+        right.setStretch(0, 3)
+        right.setStretch(2, 2)
         body = row(left, right, margins=12, spacing=16)
         body.setStretch(1, 1)
         self.setLayout(body)
-        self.resize(900, 520)
+        self.resize(960, 640)
 
     # Looking at the picture, beside the interface thread
 
@@ -231,9 +288,11 @@ class MockupDialog(QDialog):
                          f"{below} below")  # fmt: skip
         strange = [n for n in range(1, count + 1) if n not in found.known]
         uses_sheets = self.use.currentText() != NEW
+        unknown = np.isin(found.mockup.tile_of_cell, strange) if uses_sheets else None
+        self.view.show_grid(found.mockup.grid, unknown)
         self.rest.setVisible(uses_sheets)
         if uses_sheets:
-            cells = int(np.isin(found.mockup.tile_of_cell, strange).sum())
+            cells = int(unknown.sum()) if unknown is not None else 0
             words.append(f"{count - len(strange)} tiles are there, {len(strange)} are not, in "
                          f"{cells} cells")  # fmt: skip
         self.facts.setText(" · ".join(words))

@@ -39,8 +39,20 @@ class Ribbon(QFrame):
         self.buttons: dict[str, QPushButton] = {}
         self._tools = tools
         self._named: bool | None = None
+        self._make_tools()
+        self._make_brush_options()
+        self._make_other_options()
+        self._lay_out()
+        self._name_tools(named=False)
+        session.dressed.connect(lambda: self._draw_icons(tools))
+        session.picked.connect(self.refresh)
+        session.opened.connect(self.refresh)
+        self.refresh()
+
+    def _make_tools(self) -> None:
+        session = self.session
         group = QButtonGroup(self)
-        for tool in tools.values():
+        for tool in self._tools.values():
             made = QPushButton()
             made.setAccessibleName(tool.name)
             made.setCheckable(True)
@@ -59,6 +71,9 @@ class Ribbon(QFrame):
         self.hand.setFont(bold)
         self.tool = QLabel()
         self.tool.setFixedWidth(46)
+
+    def _make_brush_options(self) -> None:
+        session = self.session
         self.brush = QSpinBox()
         self.brush.setRange(1, MAX_BRUSH)
         self.brush.setPrefix("size ")
@@ -73,6 +88,9 @@ class Ribbon(QFrame):
         self.soft = QCheckBox("soft")
         self.soft.setToolTip("The brush lays less towards its rim")
         self.soft.toggled.connect(session.set_soft)
+
+    def _make_other_options(self) -> None:
+        session = self.session
         self.fill_by = QComboBox()
         self.fill_by.addItems(list(FILL_BY))
         self.fill_by.setToolTip(
@@ -102,6 +120,8 @@ class Ribbon(QFrame):
         self.seed = QLabel()
         self.reroll = button("Reroll", lambda: session.set_seed(session.seed + 1),
                              "Draw the mix anew", "R")  # fmt: skip
+
+    def _lay_out(self) -> None:
         rule = QFrame()
         rule.setFrameShape(QFrame.Shape.VLine)
         in_hand = self.in_hand = QLabel("In hand")
@@ -113,11 +133,6 @@ class Ribbon(QFrame):
                 margins=6, spacing=6)
         )  # fmt: skip
         self.layout().setStretch(len(self.buttons) + 3, 1)  # type: ignore[union-attr]
-        self._name_tools(named=False)
-        session.dressed.connect(lambda: self._draw_icons(tools))
-        session.picked.connect(self.refresh)
-        session.opened.connect(self.refresh)
-        self.refresh()
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         self._name_tools(self.width() >= _ROOMY)
@@ -155,6 +170,7 @@ class Ribbon(QFrame):
         self.buttons[s.tool].setChecked(True)
         self.tool.setText(s.tool.capitalize())
         self._say_hand()
+        QTimer.singleShot(0, self, self._say_hand)  # what is shown beside it decides its room
         self.brush.blockSignals(True)
         self.brush.setValue(s.size)
         unit = " vertices" if s.lays_terrain else " path" if s.draws_path else " cells"
@@ -185,7 +201,7 @@ class Ribbon(QFrame):
         )
         self.pattern.setVisible(repeats)
         self.pattern.setChecked(s.pattern_on_map)
-        drawn = isinstance(s.hand, MixInHand)
+        drawn = isinstance(s.hand, MixInHand) and not (markers or tint)
         self.seed.setText(f"seed {s.seed}")
         self.seed.setVisible(drawn)
         self.reroll.setVisible(drawn)

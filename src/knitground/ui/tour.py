@@ -241,7 +241,8 @@ def _tray(window: Window) -> None:
     view.show_cell(40, 58)
     if second is not None:
         second.zoom_to(STEPS.index(1))
-        second.show_cell(34, 52)
+        second.camera.centre(52 * 16, 34 * 16, second.width(), second.height())
+        second.leaveEvent(None)
     settle()
     hover(view, view.screen_at(41, 57))
 

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import numpy as np
+from numpy.typing import NDArray
+
 from knitground.core.model.tileset import TileRef, Tileset
 from knitground.core.render.pixels import Pixels, premultiplied, turned
 from knitground.core.slicing.grid import cut_tile
@@ -50,3 +53,29 @@ def is_empty(tileset: Tileset, row: int, col: int) -> bool:
     """Tell whether a tile has no pixel that can be seen."""
     pixels = tile_pixels(tileset, TileRef(tileset.name, row, col))
     return pixels is not None and not pixels.any()
+
+
+_SINGLY = 2000
+
+
+def filled_tiles(tileset: Tileset) -> NDArray[np.bool_]:
+    """Tell for all tiles (rows, columns) at once whether they have a pixel that can be seen.
+
+    Of sheets with more than 2000 tiles the see-through colours are not looked at, only alpha.
+    """
+    rows, columns = tileset.rows, tileset.columns
+    picture, cut = tileset.picture, tileset.slicing
+    if picture is None:
+        return np.ones((rows, columns), np.bool_)
+    if rows * columns <= _SINGLY:
+        filled = [[not is_empty(tileset, r, c) for c in range(columns)] for r in range(rows)]
+        return np.array(filled, np.bool_).reshape(rows, columns)
+    if cut.pieces:
+        return np.array(
+            [[bool(cut_tile(picture, cut, 0, n)[..., 3].any()) for n in range(columns)]]
+        )
+    ys = (cut.top(0) + np.arange(rows) * cut.pitch_y)[:, None] + np.arange(cut.tile_height)
+    xs = (cut.left(0) + np.arange(columns) * cut.pitch_x)[:, None] + np.arange(cut.tile_width)
+    seen = picture[:, xs.ravel(), 3][ys.ravel()] > 0
+    blocks = seen.reshape(rows, cut.tile_height, columns, cut.tile_width)
+    return np.asarray(blocks.any(axis=(1, 3)))

@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+from bisect import bisect_left, bisect_right
+
+import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPen, QResizeEvent
 
 from knitground.core.edit.sheets import move_in_order
 from knitground.core.model.patch import Patch
 from knitground.core.model.tileset import TileRef, Tileset
-from knitground.core.render.tiles import is_empty, tile_pixels
+from knitground.core.render.tiles import filled_tiles, is_empty, tile_pixels
 from knitground.core.slicing.search import matching_tiles
 from knitground.ui.canvas.chunks import image_of
 from knitground.ui.canvas.zoom import STEPS, Camera
@@ -39,6 +42,8 @@ class TilePicker(SheetView):
         self._dragged: Place | None = None
         self._onto: Place | None = None
         self._laid: list[Place] = []
+        self._tops: list[int] = []
+        self._highest = 0
         self._spots: dict[Place, tuple[int, int]] = {}
         self._laid_for: object = None
         self._full: dict[object, list[Place]] = {}
@@ -98,13 +103,11 @@ class TilePicker(SheetView):
         key = (id(self.tileset), id(self.tileset.picture), self.tileset.slicing,
                self.tileset.left_out)  # fmt: skip
         if key not in self._full:
-            self._full = {key: [
-                (row, col)
-                for row in range(self.tileset.rows)
-                for col in range(self.tileset.columns)
-                if (row, col) not in self.tileset.left_out
-                and not is_empty(self.tileset, row, col)
-            ]}  # fmt: skip
+            filled = filled_tiles(self.tileset)
+            for row, col in self.tileset.left_out:
+                if self.tileset.has(row, col):
+                    filled[row, col] = False
+            self._full = {key: [(row, col) for row, col in np.argwhere(filled).tolist()]}
         places = self._full[key]
         if self.way == WAYS[2] and self.tileset.order:
             there = set(places)
@@ -118,7 +121,7 @@ class TilePicker(SheetView):
     def _arrange(self) -> None:
         """Work out where each tile lies when the sheet is not shown as it stands."""
         if self._as_sheet or self.tileset is None:
-            self._spots, self._laid = {}, []
+            self._spots, self._laid, self._tops = {}, [], []
             return
         facts = (id(self.tileset), self.tileset.slicing, self.tileset.order, self.way,
                  self.width(), self._words, self.tileset.left_out)  # fmt: skip
@@ -138,6 +141,8 @@ class TilePicker(SheetView):
             self._spots[each] = (x, y)
             x += wide + _GAP
             line = max(line, high)
+        self._tops = [self._spots[each][1] for each in self._laid]
+        self._highest = max((cut.tile_area(*each)[3] for each in self._laid[:4096]), default=0)
 
     def _packing_zoom(self) -> float:
         """The zoom at which about nine tiles fill the panel's width."""
@@ -183,7 +188,14 @@ class TilePicker(SheetView):
     def tile_at(self, at: QPointF) -> Place | None:
         if self._as_sheet:
             return super().tile_at(at)
-        return next((each for each in self._laid if self.tile_rect(*each).contains(at)), None)
+        y = self.sheet_at(at)[1]
+        near = self._between(y, y)
+        return next((each for each in near if self.tile_rect(*each).contains(at)), None)
+
+    def _between(self, top: float, bottom: float) -> list[Place]:
+        """List the tiles that lie between two heights: of a long list only those are looked at."""
+        first = bisect_left(self._tops, top - self._highest)
+        return self._laid[first : bisect_right(self._tops, bottom)]
 
     # Painting
 
@@ -192,7 +204,8 @@ class TilePicker(SheetView):
             super().paint_sheet(painter)
             return
         view = QRectF(self.rect())
-        for each in self._laid:
+        top, bottom = (self.sheet_at(QPointF(0, y))[1] for y in (0, self.height()))
+        for each in self._between(top, bottom):
             rect = self.tile_rect(*each)
             if rect.intersects(view):
                 pixels = tile_pixels(self.tileset, TileRef(self.tileset.name, *each))

@@ -20,6 +20,7 @@ READY = (
 )  # fmt: skip
 _ACROSS = 3
 _USED_LOOKED_AT = 512 * 512
+_ALIKE = 40
 
 
 def swatch_icon(colour: str) -> QIcon:
@@ -108,5 +109,14 @@ class TintPage(QWidget):
         if not isinstance(layer, TintLayer) or layer.cells.size > _USED_LOOKED_AT:
             return []
         values, counts = np.unique(layer.cells & 0xFFFFFF, return_counts=True)
-        order = np.argsort(-counts)[:9]
-        return [f"#{each:06x}" for each in values[order].tolist() if each][:8]
+        colours = values[np.argsort(-counts)][:256]
+        # Soft strokes make many that are nearly the same: one of each sort will do.
+        channels = np.stack([colours >> shift & 255 for shift in (16, 8, 0)], axis=1)
+        known = [[int(each[n : n + 2], 16) for n in (1, 3, 5)] for _, each in READY]
+        out: list[str] = []
+        for colour, own in zip(colours.tolist(), channels.tolist()):
+            near = any(max(abs(a - b) for a, b in zip(own, each)) < _ALIKE for each in known)
+            if colour and not near:
+                known.append(own)
+                out.append(f"#{colour:06x}")
+        return out[:7]

@@ -27,7 +27,7 @@ class PatchButton(QPushButton):
         self.setProperty("left", "true")
         self.setCheckable(True)
         self.setMinimumWidth(60)
-        self.setMinimumHeight(58)
+        self.setStyleSheet("min-height: 52px;")  # the window's own sheet sets a lower one
         self.setToolTip(f"Take “{patch.name}” in hand, or drag it onto the map")
         if picture is not None:
             self.setIcon(QIcon(picture))

@@ -107,7 +107,7 @@ def _draw(
     if marker.shape is Shape.POINT:
         _draw_point(painter, corners[0], colour, chosen=chosen)
     else:
-        if marker.shape is not Shape.PICTURE:
+        if marker.shape is not Shape.PICTURE and here:
             fill = QColor(colour)
             fill.setAlpha(46)
             painter.setBrush(fill)
