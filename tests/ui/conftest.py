@@ -17,6 +17,14 @@ def settle():
     tour.settle(3)
 
 
+def settle_view(view):
+    """Wait until a view of the map has drawn all of its pieces, however busy the machine is."""
+    for _ in range(100):
+        settle()
+        if not view.cold:
+            return
+
+
 LAYERS = ["Pans", "Causeway", "Props", "Dykes", "Shore growth", "Places", "Evening"]
 """Of the demo's Harbour pans, back one first."""
 LEFT, RIGHT = Qt.MouseButton.LeftButton, Qt.MouseButton.RightButton
@@ -54,6 +62,17 @@ def window(empty_window, demo_folder, tmp_path):
     settle()
     empty_window.mapside.view.fit()
     return empty_window
+
+
+def props_view(window, tool="paint"):
+    """The map's view with the layer of props and a tool chosen, showing the whole map."""
+    window.show_stage("draw")
+    session = window.session
+    session.choose_layer(session.map.layers[2])
+    session.choose_tool(tool)
+    settle()
+    window.mapside.view.fit()
+    return window.mapside.view
 
 
 def drag(widget, *points, button=LEFT, modifiers=NONE, release=True):

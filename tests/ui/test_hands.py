@@ -9,7 +9,7 @@ from PySide6.QtGui import QDragEnterEvent, QDragMoveEvent, QDropEvent, QImage
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QInputDialog, QPushButton
 from tests.maps import small_project, snapshot
-from tests.ui.conftest import RIGHT, click, drag, move, pixels, settle
+from tests.ui.conftest import RIGHT, click, drag, move, pixels, props_view, settle
 
 from knitground.core.base.errors import EditError, FormatError
 from knitground.core.base.window import Box
@@ -39,13 +39,7 @@ REEDS = TileRef("props", 0, 2)
 
 @pytest.fixture
 def view(window):
-    window.show_stage("draw")
-    session = window.session
-    session.choose_layer(session.map.layers[2])
-    session.choose_tool("paint")
-    settle()
-    window.mapside.view.fit()
-    return window.mapside.view
+    return props_view(window)
 
 
 # The tray, without a window

@@ -8,7 +8,7 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QMenu, QSlider
 from tests.maps import snapshot
-from tests.ui.conftest import LAYERS, RIGHT, click, drag, move, pixels, settle
+from tests.ui.conftest import LAYERS, RIGHT, click, drag, move, pixels, props_view, settle
 
 from knitground.core.base.window import Box
 from knitground.core.edit.laying import plan_cells
@@ -52,12 +52,8 @@ def test_a_patch_turns_with_its_tiles(by):
 
 @pytest.fixture
 def view(window):
-    window.show_stage("draw")
+    props_view(window)
     session = window.session
-    session.choose_layer(session.map.layers[2])
-    session.choose_tool("paint")
-    settle()
-    window.mapside.view.fit()
     window.mapside.view.show_cell(8, 8)
     session.map.layers[2].cells[:24, :24] = 0
     window.mapside.view._store.touch_all()  # changed behind the document's back

@@ -15,7 +15,7 @@ from PySide6.QtGui import QImage
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 from tests.maps import small_project, snapshot
-from tests.ui.conftest import click, drag, move, pixels, settle
+from tests.ui.conftest import click, drag, move, pixels, props_view, settle
 
 from knitground.core.base.window import Box
 from knitground.core.edit.selecting import (
@@ -111,12 +111,8 @@ def test_the_same_tile_is_found_wherever_it_lies():
 
 @pytest.fixture
 def view(window):
-    window.show_stage("draw")
+    props_view(window, "select")
     session = window.session
-    session.choose_layer(session.map.layers[2])
-    session.choose_tool("select")
-    settle()
-    window.mapside.view.fit()
     window.mapside.view.show_cell(8, 8)
     window.mapside.view.leaveEvent(None)
     cells = session.map.layers[2].cells

@@ -9,7 +9,7 @@ from PySide6.QtGui import QDropEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QLabel
 from tests.maps import snapshot
-from tests.ui.conftest import LEFT, NONE, RIGHT, click, drag, move, pixels, settle
+from tests.ui.conftest import LEFT, NONE, RIGHT, click, drag, move, pixels, settle, settle_view
 
 from knitground.core.files.images import png_bytes
 from knitground.core.files.project_io import open_project
@@ -368,7 +368,7 @@ def test_save_close_open_is_the_same(window):
     assert "not saved" in window.title.text()
     assert window.save()
     assert session.doc.history.is_saved
-    settle()
+    settle_view(view)
     before, shown = snapshot(session.project), pixels(view)
     session.choose_map(session.project.maps[1])
     window.open_project(session.project.folder)
@@ -377,7 +377,7 @@ def test_save_close_open_is_the_same(window):
     assert snapshot(session.project) == before
     view.fit()
     view.leaveEvent(None)
-    settle()
+    settle_view(view)
     assert (pixels(view) == shown).mean() > 0.98  # all but the pointer's label
     assert window.memory.recent[0] == session.project.folder
 

@@ -257,6 +257,7 @@ def _picture(window: Window) -> None:
     settle()
     dialog = window.shell.findChild(MockupDialog)
     if dialog is not None:
+        dialog.resize(1280, 800)
         dialog.use.setCurrentText(ALL)
         dialog.look()
     settle()

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from PySide6.QtCore import Signal
 from PySide6.QtWidgets import (
     QDoubleSpinBox,
     QInputDialog,
@@ -17,6 +16,7 @@ from PySide6.QtWidgets import (
 from knitground.core.chance.draw import shares
 from knitground.core.edit.maps import delete_mix, put_mix
 from knitground.core.model.mix import Mix, MixEntry
+from knitground.ui.bench.namedlist import NamedList
 from knitground.ui.hand import MixInHand
 from knitground.ui.handpixels import pixels_of
 from knitground.ui.session import Session
@@ -25,46 +25,27 @@ from knitground.ui.widgets import ShareBar, clear, column, icon_button, note, ro
 from knitground.ui.words import percent
 
 
-class MixList(QWidget):
+class MixList(NamedList):
     """Shows mixes and lets them be taken, weighed, renamed and deleted."""
 
-    taken = Signal(object)
-
     def __init__(self, session: Session) -> None:
-        super().__init__()
-        self.session = session
-        self._shown: object = None
-        self._words = ""
-        self.lines = column(spacing=8)
+        super().__init__(session)
         self.setLayout(column(self.lines, 1))
 
-    def search(self, words: str) -> None:
-        """Show only the mixes whose name has these words in it."""
-        self._words = words.strip().lower()
-        self.refresh()
+    def state(self) -> object:
+        return tuple(self.session.project.mixes), self._chosen(), self._map_cells()
 
-    def again(self) -> None:
-        """Draw all of it anew: tiles look different now."""
-        self._shown = None
-        self.refresh()
-
-    def refresh(self) -> None:
-        """Show the project's mixes that the search fits."""
+    def _chosen(self) -> str | None:
         hand = self.session.hand
-        chosen = hand.name if isinstance(hand, MixInHand) else None
-        state = (tuple(self.session.project.mixes), chosen, self._map_cells(), self._words)
-        if state == self._shown:
-            return
-        self._shown = state
+        return hand.name if isinstance(hand, MixInHand) else None
+
+    def build(self) -> None:
         clear(self.lines)
         for mix in self.session.project.mixes:
-            if self._words not in mix.name.lower():
-                continue
-            self.lines.addWidget(self._mix_card(mix, mix.name == chosen))
+            if self.fits(mix.name):
+                self.lines.addWidget(self._mix_card(mix, mix.name == self._chosen()))
         if not self.session.project.mixes:
-            self.lines.addWidget(
-                note("No mix yet. Mark tiles under Tiles, then “Mix of the marked tiles”.")
-            )
+            self.lines.addWidget(note("No mix yet. Mark tiles under Tiles, then “Mix”."))
 
     def _map_cells(self) -> int:
         return self.session.map.height * self.session.map.width if self.session.map else 0

@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QInputDialog, QPushButton, QWidget
 
 from knitground.core.edit.tray import drop_patch, keep_patch, rename_patch
 from knitground.core.model.patch import Patch
+from knitground.ui.bench.namedlist import NamedList
 from knitground.ui.hand import PATCH_KIND
 from knitground.ui.handpixels import patch_pixels
 from knitground.ui.session import Session
@@ -57,53 +58,34 @@ class PatchButton(QPushButton):
         drag.exec(Qt.DropAction.CopyAction)
 
 
-class TrayList(QWidget):
+class TrayList(NamedList):
     """Shows the tray; what is in hand can be kept in it."""
 
-    taken = Signal(object)
     keep_asked = Signal()
 
     def __init__(self, session: Session) -> None:
-        super().__init__()
-        self.session = session
+        super().__init__(session)
         self.cards: list[PatchButton] = []
-        self._shown: object = None
-        self._words = ""
-        self.lines = column(spacing=6)
         keep = button(
             "Keep in the tray", self.keep_asked.emit,
             "Keep the patch in hand, or what is selected on the map", "Ctrl+T",
         )  # fmt: skip
         self.setLayout(column(keep, self.lines, 1))
 
-    def search(self, words: str) -> None:
-        """Show only the patches whose name has these words in it."""
-        self._words = words.strip().lower()
-        self.refresh()
-
-    def again(self) -> None:
-        """Draw all of it anew: tiles look different now."""
-        self._shown = None
-        self.refresh()
-
-    def refresh(self) -> None:
-        """Show the patches that the search fits."""
-        tray = self.session.project.tray
-        state = (tuple(tray), self._words)
-        if state != self._shown:
-            self._shown = state
-            self._build(tray)
+    def state(self) -> object:
+        return tuple(self.session.project.tray)
 
     def show_taken(self, patch: Patch | None) -> None:
         """Show which patch is in hand."""
         for card in self.cards:
             card.setChecked(card.patch == patch)
 
-    def _build(self, tray: list[Patch]) -> None:
+    def build(self) -> None:
         clear(self.lines)
         self.cards = []
+        tray = self.session.project.tray
         for patch in tray:
-            if self._words not in patch.name.lower():
+            if not self.fits(patch.name):
                 continue
             pixels = patch_pixels(self.session.project, patch)
             picture = tile_pixmap(pixels, 48) if pixels is not None else None
