@@ -497,7 +497,7 @@ def test_a_layer_with_cells_of_its_own_is_drawn_in_by_those(window, view, monkey
     drag(view, view.screen_at(40, 31), view.screen_at(44, 31))
     assert np.argwhere(layer.cells[44] == place).ravel().tolist() == [30, 31, 32]
     window.commands.named("Selection to the layer behind").action.trigger()
-    assert "has cells of another size" in window.notices.text.text()
+    assert "no layer behind “Tiles 24 × 8” that takes its tiles" in window.notices.text.text()
     for text, words in (
         ("0 × 8", "is not a size of cells"), ("nothing", "is not a size"),
         ("99999 × 8", "1 to 16 384 px"),

@@ -290,8 +290,15 @@ def test_cells_on_the_wrong_layer_go_to_another_with_one_command(window, view):
     assert behind.pinned[4:7, 4:6][hit].all()
     assert session.doc.history.names == ["Move 4 cells to “Causeway”"]
     window.commands.named("Selection to the layer in front").action.trigger()
-    assert "only what was laid on a tile layer moves" in window.notices.text.text()
-    session.doc.undo()
+    assert (session.map.layers[2].cells[4:7, 4:6] == before[4:7, 4:6]).all()
+    assert not behind.pinned.any()  # its pins were moved, and it knits there again
+    window.commands.named("Selection to the layer in front").action.trigger()
+    assert session.layer is session.map.layers[3]
+    session.select(select_box(session.map, Box(40, 60, 42, 62)))
+    window.commands.named("Selection to the layer behind").action.trigger()
+    assert "nothing was laid on “Dykes” there" in window.notices.text.text()
+    for _ in range(3):
+        session.doc.undo()
     assert snapshot(session.project) == start
     session.choose_layer(session.map.layers[-1])
     session.select(select_box(session.map, Box(4, 4, 7, 6)))

@@ -21,7 +21,7 @@ from knitground.core.edit.markers import (
     restack_markers,
     turned,
 )
-from knitground.core.edit.selecting import patch_of, plan_turn, select_box
+from knitground.core.edit.selecting import patch_of, plan_turn, same_cells, select_box
 from knitground.core.edit.selecting import to_layer as move_to_layer
 from knitground.core.files.formats import MarkerFile
 from knitground.core.files.map_io import marker_from_file, marker_to_file
@@ -323,16 +323,19 @@ def patch_pixels(session: Session, patch: Patch) -> Pixels | None:
 
 
 def to_layer(session: Session, by: int) -> None:
-    """Move the selected cells to the layer in front (1) or behind (-1), and go there."""
+    """Move the selected cells to the next layer in front (1) or behind (-1) that takes tiles."""
     map_, layer, chosen = session.map, session.layer, session.selection
     if map_ is None or layer is None or chosen is None:
         session.note("Select cells first: take Select (S) and drag")
         return
-    at = map_.layers.index(layer) + by
-    if not 0 <= at < len(map_.layers):
-        session.note(f"There is no layer {'in front of' if by > 0 else 'behind'} “{layer.name}”")
+    at = map_.layers.index(layer)
+    further = map_.layers[at + 1 :] if by > 0 else map_.layers[:at][::-1]
+    fitting = [each for each in further if each.holds_tiles and same_cells(map_, layer, each)]
+    if not fitting:
+        session.note(f"There is no layer {'in front of' if by > 0 else 'behind'} “{layer.name}” "
+                     "that takes its tiles")  # fmt: skip
         return
-    target = map_.layers[at]
+    target = fitting[0]
     if session.attempt(
         lambda: session.doc.apply(move_to_layer(session.doc, map_, layer, target, chosen))
     ):

@@ -9,11 +9,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from knitground.core.base.errors import EditError
-from knitground.core.base.window import Box
+from knitground.core.base.window import Box, read
 from knitground.core.edit.document import Document, Edit
 from knitground.core.edit.flood import same_ground
-from knitground.core.edit.laying import Plan, plan_cells
-from knitground.core.model.layers import GroundLayer, Layer, PinnedLayer, TileLayer
+from knitground.core.edit.laying import Plan, plan_cells, plan_unpin
+from knitground.core.model.layers import GroundLayer, Layer, PinnedLayer
 from knitground.core.model.map import Map, grid_of
 from knitground.core.model.patch import Patch, turn_tile
 
@@ -210,31 +210,41 @@ def _part(array: NDArray[Any], outer: Box, inner: Box) -> NDArray[Any]:
 
 
 def to_layer(doc: Document, map_: Map, source: Layer, target: Layer, chosen: Selection) -> Edit:
-    """Move the chosen cells of a tile layer to another one; on a ground layer they become pins.
+    """Move what was laid by hand on the chosen cells to another layer.
+
+    From a layer that is made its pins are moved, and what it makes there shows again; on such a
+    layer they become pins.
 
     Raises
     ------
     EditError
-        The source is not a tile layer, has nothing there, or one of the layers is locked.
+        A layer holds no tiles, or has cells of another size, or is locked; or nothing was laid
+        there by hand.
     """
-    if not isinstance(source, TileLayer):
-        raise EditError(
-            f"“{source.name}” is a layer of {source.kind}: only what was laid on a tile layer moves"
-        )
-    if not target.holds_tiles:
-        raise EditError(f"“{target.name}” holds no tiles: choose another layer")
-    if grid_of(map_, source).tile_width != grid_of(map_, target).tile_width or (
-        grid_of(map_, source).tile_height != grid_of(map_, target).tile_height
-    ):
-        raise EditError(f"“{target.name}” has cells of another size than “{source.name}”")
+    grid = grid_of(map_, source)
     for layer in (source, target):
+        if not layer.holds_tiles:
+            raise EditError(f"“{layer.name}” holds {layer.kind}, no tiles: choose another layer")
         if layer.locked:
             raise EditError(f"“{layer.name}” is locked: unlock it first")
+    if not same_cells(map_, source, target):
+        raise EditError(f"“{target.name}” has cells of another size than “{source.name}”")
     cells = doc.cells(map_, source, chosen.box)
     mask = chosen.mask & (cells > 0)
+    if isinstance(source, PinnedLayer):
+        mask &= read(source.pinned, chosen.box)
     if not mask.any():
-        raise EditError(f"“{source.name}” is empty there: select cells that hold tiles")
+        raise EditError(f"nothing was laid on “{source.name}” there: select cells with tiles")
     name = f"Move {int(mask.sum())} cells to “{target.name}”"
-    taken = plan_cells(map_, source, chosen.box, np.zeros_like(cells), mask, name)
-    laid = plan_cells(map_, target, chosen.box, cells, mask, name)
+    if isinstance(source, PinnedLayer):
+        taken = plan_unpin(doc, map_, source, chosen.box, mask, name)
+    else:
+        taken = plan_cells(grid, source, chosen.box, np.zeros_like(cells), mask, name)
+    laid = plan_cells(grid, target, chosen.box, cells, mask, name)
     return Edit(name, (*taken.edit.atoms, *laid.edit.atoms))
+
+
+def same_cells(map_: Map, one: Layer, two: Layer) -> bool:
+    """Tell whether two layers of a map have cells of the same size."""
+    first, second = grid_of(map_, one), grid_of(map_, two)
+    return (first.tile_height, first.tile_width) == (second.tile_height, second.tile_width)

@@ -476,7 +476,6 @@ class MapPicture(QWidget):
         grid, camera = self.session.grid or self._map, self._camera()
         if self.session.layer is not None and self.show_pins:
             draw_pins(painter, camera, self._map, self.session.layer, clip)
-        self._draw_markers(painter, clip)
         area = self._tool("pick").area or self._tool().area
         if area is not None:
             draw_area(painter, camera, grid, area)
@@ -489,6 +488,7 @@ class MapPicture(QWidget):
         plan = self.plan
         if plan is not None and plan.changes_anything and self._shows(plan, clip):
             draw_plan(painter, self.camera, self._map, self._store, plan)
+        self._draw_markers(painter, clip)
         if self._at is not None and self._why:
             draw_why(painter, camera, self.session, self._store, self._at, self.rect())
         elif self._at is not None and (self.underMouse() or self._cursor is not None):
