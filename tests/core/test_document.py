@@ -276,3 +276,23 @@ def test_mixes_are_replaced_and_deleted():
     doc.undo()
     doc.undo()
     assert doc.project.mixes == [first]
+
+
+def test_what_a_gesture_changed_before_stays_unless_it_is_changed_again():
+    doc, map_, _, tiles = small_project()
+    start, key = snapshot(doc.project), object()
+    doc.amend(layer_edits.place_layer(map_, tiles, (3, 4), 5), key)
+    doc.amend(layer_edits.fade_layer(map_, tiles, 0.5), key)
+    doc.amend(
+        layer_edits.place_layer(map_, tiles, (3, 4), 5), key
+    )  # nothing new: nothing is taken back
+    assert (tiles.offset, tiles.height, tiles.opacity) == ((3, 4), 5, 0.5)
+    doc.amend(layer_edits.place_layer(map_, tiles, (7, 4), 5), key)
+    assert (tiles.offset, tiles.opacity) == ((7, 4), 0.5)
+    assert len(doc.history.names) == 1
+    with pytest.raises(EditError, match="out of bounds"):
+        doc.amend(layer_edits.fade_layer(map_, tiles, 2.0), key)
+    doc.undo()
+    assert snapshot(doc.project) == start
+    doc.redo()
+    assert (tiles.offset, tiles.opacity) == ((7, 4), 0.5)

@@ -10,7 +10,7 @@ from psygnal import Signal
 
 from knitground.core.base.errors import EditError
 from knitground.core.base.window import Box, read
-from knitground.core.edit.atoms import Atom
+from knitground.core.edit.atoms import Atom, SetField
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.history import History, Step
 from knitground.core.edit.knitter import Knitter
@@ -78,15 +78,25 @@ class Document:
 
         For sliders and the like: however often the value changes while it is held, it is one step.
         """
+        before: Step | None = None
         if self._stroke is None and self._amending is not None:
             step, last_key = self._amending
-            if last_key is key and self.history.drop_last(step):
-                for atom in reversed(step.atoms):
-                    atom.undo()
-                self._tell(step.atoms[::-1])
-        self.apply(edit)
+            before = step if last_key is key and self.history.drop_last(step) else None
+        try:
+            self.apply(edit)
+        except BaseException:
+            if before is not None:
+                self.history.add(before)
+            raise
         last = self.history.last
-        self._amending = (last, key) if last is not None and edit.atoms else None
+        if before is not None:
+            if edit.atoms and last is not None:
+                self.history.drop_last(last)
+                before = last = Step(edit.name, _absorbed(before.atoms, last.atoms))
+            else:
+                last = before  # nothing is different: what the gesture has done so far stays
+            self.history.add(before)
+        self._amending = (last, key) if last is not None and (edit.atoms or before) else None
 
     def begin_stroke(self, name: str) -> None:
         """Open a stroke: all edits until it ends are one step."""
@@ -172,6 +182,17 @@ class Document:
             self.changed.emit(change)
             for made in follow_ups:
                 self.changed.emit(made)
+
+
+def _absorbed(first: list[Atom], then: list[Atom]) -> list[Atom]:
+    """Join the atoms of two changes; a field that both set goes back to before the first."""
+    fields = {(id(a.owner), a.name): a for a in first if isinstance(a, SetField)}
+    for atom in then:
+        old = fields.pop((id(atom.owner), atom.name), None) if isinstance(atom, SetField) else None
+        if old is not None and isinstance(atom, SetField):
+            atom.old = old.old
+    kept = [a for a in first if not isinstance(a, SetField) or (id(a.owner), a.name) in fields]
+    return [*kept, *then]
 
 
 def _merged(changes: list[Changed]) -> list[Changed]:

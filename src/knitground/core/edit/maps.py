@@ -82,8 +82,9 @@ def lay_grown(map_: Map, grown: Sequence[Grown], recipe: Recipe | None = None) -
             name, what, new = "cells", What.CELLS, np.where(layer.pinned, layer.cells, new)
         if (getattr(layer, name) == new).all():
             continue
-        box = whole(new)
-        atoms.append(PatchArray(layer, name, box, new, Changed(what, map_, layer, box)))
+        # The array itself is swapped: however large the map, that takes no time.
+        changed = Changed(what, map_, layer, whole(new))
+        atoms.append(SetField(layer, name, new, changed, nbytes=2 * new.nbytes))
     return Edit("Grow", tuple(atoms))
 
 

@@ -21,6 +21,7 @@ from PySide6.QtWidgets import (
 from knitground.core.base.errors import KnitError
 from knitground.core.base.progress import Progress
 from knitground.core.edit.changed import Changed, What
+from knitground.core.edit.document import Edit
 from knitground.core.edit.maps import lay_grown, set_recipe, set_wrap
 from knitground.core.grow.runner import Grown, run_recipe
 from knitground.core.model.layers import GroundLayer, GrownLayer
@@ -58,7 +59,7 @@ class GrowBench(QWidget):
         self.laid: dict[str, tuple[float, float]] = {}
         self.show_times = True
         """Whether times are told; the headless example leaves them out, to be the same each run."""
-        self._job: Job[list[Grown]] | None = None
+        self._job: Job[tuple[list[Grown], Edit]] | None = None
         self._again = False
         self._steps: tuple[Step, ...] | None = None
         self.laid_on: dict[int, float] = {}
@@ -420,16 +421,23 @@ class GrowBench(QWidget):
         key, project = self._key, self.session.project
         trial = _with_recipe(map_, recipe)
 
-        def work(progress: Progress) -> list[Grown]:
-            return run_recipe(project, trial, progress)
+        revision = self.session.revision
+
+        def work(progress: Progress) -> tuple[list[Grown], Edit]:
+            grown = run_recipe(project, trial, progress)
+            return grown, lay_grown(map_, grown, recipe)
+
+        def done(found: tuple[list[Grown], Edit]) -> None:
+            grown, edit = found
+            if self.session.revision != revision:
+                edit = lay_grown(map_, grown, recipe)  # pins may have been laid meanwhile
+            self._lay(map_, grown, edit, key)
 
         self.step_note.setText("growing…")
-        self._job = Job(
-            work, lambda grown: self._lay(map_, recipe, grown, key), self._fail, owner=self
-        )
+        self._job = Job(work, done, self._fail, owner=self)
         self._job.start()
 
-    def _lay(self, map_: Map, recipe: Recipe, grown: list[Grown], key: object) -> None:
+    def _lay(self, map_: Map, grown: list[Grown], edit: Edit, key: object) -> None:
         self._job = None
         if map_ in self.session.project.maps and not self.session.doc.in_stroke:
             self.laid = {
@@ -446,9 +454,7 @@ class GrowBench(QWidget):
             seconds = sum(each.seconds for each in grown)
             took = f"{seconds * 1000:.0f} ms · " if self.show_times else ""
             self.step_note.setText(took + _off(grown))
-            self.session.attempt(
-                lambda: self.session.doc.amend(lay_grown(map_, grown, recipe), key)
-            )
+            self.session.attempt(lambda: self.session.doc.amend(edit, key))
             self.refresh()
         self._go_on()
 
