@@ -141,3 +141,20 @@ def test_what_can_not_be_shipped_writes_nothing(demo, tmp_path):
     with pytest.raises(PlaceError, match="“pans” is missing"):
         ship(demo, demo.maps, tmp_path)
     assert list(tmp_path.iterdir()) == []
+
+
+def test_the_harbour_has_every_kind_of_layer_and_all_are_shipped(demo, tmp_path):
+    ship(demo, [demo.maps[0]], tmp_path, ["json"])
+    data = json.loads((tmp_path / "harbour-pans.json").read_text())
+    layers = {each["name"]: each for each in data["layers"]}
+    kinds = {"ground", "tiles", "grown", "markers", "tint"}
+    assert {each["kind"] for each in data["layers"]} == kinds
+    assert {each.kind for each in demo.maps[0].layers} == kinds
+    places = {each["name"]: each for each in layers["Places"]["markers"] if each["name"]}
+    assert places["Sluice"]["properties"] == {"leads to": "North basin", "key": "brass"}
+    assert places["Landing"]["points"] == [[408.0, 488.0]]
+    assert len(places["Raking ground"]["points"]) == 5
+    colours = layers["Evening"]["colours"]
+    used = {place for line in layers["Evening"]["cells"] for place in line}
+    assert used == set(range(len(colours) + 1))
+    assert all(0 < each["strength"] <= 1 for each in colours)
