@@ -52,8 +52,8 @@ def soft_weights(size: int) -> Weights:
 
     Examples
     --------
-    >>> soft_weights(3)[1].round(2).tolist()
-    [0.31, 1.0, 0.31]
+    >>> soft_weights(3)[1].tolist()
+    [0.5625, 1.0, 0.5625]
     """
     place = np.arange(size) - (size - 1) / 2
     away = np.hypot(place[:, None], place[None, :]) / (size / 2 + 0.5)
