@@ -1,5 +1,6 @@
 """Taking in hand and laying: tray, search, orders, brushes, fills, held keys, two views."""
 
+import gc
 from itertools import pairwise
 
 import numpy as np
@@ -32,6 +33,7 @@ from knitground.ui.canvas.chunks import image_of
 from knitground.ui.hand import PATCH_KIND, MarkerInHand, PatchInHand, TerrainInHand, TileInHand
 from knitground.ui.mockupdialog import ALL, MockupDialog
 from knitground.ui.session import PICK_FROM
+from knitground.ui.tasks import spare_frames
 
 PAIR = Patch("pair", ((TileRef("sheet", 0, 0), None), (TileRef("sheet", 0, 1, 3),) * 2))
 REEDS = TileRef("props", 0, 2)
@@ -684,3 +686,17 @@ def test_a_pasted_picture_of_known_tiles_is_taken_in_hand_else_ways_are_offered(
     QTest.mouseClick(window.notices.cures[1], Qt.MouseButton.LeftButton)
     settle()
     window.shell.findChild(MockupDialog).reject()
+
+
+def test_after_a_project_is_opened_the_collector_leaves_what_is_there_alone(window):
+    before, frozen = gc.get_threshold(), gc.get_freeze_count()
+    try:
+        spare_frames()
+        assert gc.get_freeze_count() > frozen + 10_000
+        loop = []
+        loop.append(loop)
+        del loop
+        assert gc.collect() >= 1  # what is made later is still collected
+    finally:
+        gc.unfreeze()
+        gc.set_threshold(*before)

@@ -6,10 +6,14 @@ import json
 import sys
 from pathlib import Path
 
+from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QApplication
 
 from knitground.ui.shell import Shell
 from knitground.ui.theme import LINEN, use
+
+_CALM_MS = 500
+"""After a project is opened: by then its first view has been drawn."""
 
 
 def make_app() -> QApplication:
@@ -52,10 +56,13 @@ def _run(path: Path | None, *, demo: bool, as_json: bool = False) -> int:
     shell = Shell()
 
     def furnish() -> None:
+        from knitground.ui.tasks import spare_frames
         from knitground.ui.window import Window
 
         window = Window(shell)
         window.crash.install()
+        opened = window.session.opened
+        opened.connect(lambda: QTimer.singleShot(_CALM_MS, window, spare_frames))
         if window.offer_recovery():
             return
         if demo:

@@ -70,7 +70,7 @@ from knitground.ui.planning import release_pins
 from knitground.ui.session import Session
 from knitground.ui.sheetadding import SheetAdder
 from knitground.ui.shell import Shell
-from knitground.ui.tasks import run_with_progress, spare_frames, wait_for_jobs, warm_up
+from knitground.ui.tasks import run_with_progress, wait_for_jobs, warm_up
 from knitground.ui.theme import THEMES, theme, use
 from knitground.ui.watch import SheetWatcher
 from knitground.ui.widgets import column
@@ -175,7 +175,6 @@ class Window(QObject):
         s.offered.connect(lambda text, cures: self.notices.tell(text, "warning", cures))
         s.steps.connect(self._show_state)
         s.opened.connect(self._show_state)
-        s.opened.connect(lambda: QTimer.singleShot(500, self, spare_frames))
         s.changed.connect(lambda _: self._on_changed())
         s.picked.connect(self._show_page)
         s.map_wanted.connect(self.map_from_picture)
