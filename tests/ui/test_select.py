@@ -258,6 +258,7 @@ def test_what_can_not_be_pasted_says_why_and_the_cure(window, view, kind, words)
     QApplication.clipboard().setMimeData(data)
     before, start = window.session.hand, snapshot(window.session.project)
     QTest.keyClick(window.shell, Qt.Key.Key_V, CTRL)
+    settle()  # pictures are looked at beside the interface
     assert words in window.notices.text.text()
     assert window.session.hand is before
     assert snapshot(window.session.project) == start

@@ -245,7 +245,15 @@ def _paste_picture(session: Session, picture: Picture) -> None:
     if not 0 < high * wide <= _MOST_PIXELS:
         session.warn(f"The picture on the clipboard has {wide} × {high} px: copy a smaller one")
         return
-    patch = _patch_in(session, picture)
+    session.run_long(
+        "Looking at the picture…",
+        lambda _: _patch_in(session, picture),
+        lambda patch: _take_or_offer(session, picture, patch),
+    )
+
+
+def _take_or_offer(session: Session, picture: Picture, patch: Patch | None) -> None:
+    high, wide = picture.shape[:2]
     if patch is not None:
         session.hold(PatchInHand(patch))
         session.note(f"The picture is {patch.width} × {patch.height} tiles that the project has")

@@ -23,8 +23,10 @@ from PySide6.QtWidgets import (
 
 from knitground.core.base.errors import Cancelled, KnitError
 from knitground.core.base.progress import Progress
+from knitground.core.edit.document import Edit
 from knitground.core.edit.mockup import map_from_mockup
-from knitground.core.model.tileset import Picture, TileRef
+from knitground.core.model.map import Map
+from knitground.core.model.tileset import Picture, TileRef, Tileset
 from knitground.core.render.pixels import premultiplied
 from knitground.core.slicing.mockup import (
     MapGrid,
@@ -81,6 +83,7 @@ class MockupView(QWidget):
         scale = min(self.width() / wide, self.height() / high)
         scale = float(int(scale)) if scale >= 1 else scale
         rect = QRectF(0, 0, wide * scale, high * scale)
+        painter.translate(int((self.width() - rect.width()) / 2), 0)
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, scale < 1)
         painter.drawImage(rect, self._image)
         if self._grid is not None:
@@ -293,8 +296,8 @@ class MockupDialog(QDialog):
         self.rest.setVisible(uses_sheets)
         if uses_sheets:
             cells = int(unknown.sum()) if unknown is not None else 0
-            words.append(f"{count - len(strange)} tiles are there, {len(strange)} are not, in "
-                         f"{cells} cells")  # fmt: skip
+            words.append(f"{count - len(strange)} tiles are there, {len(strange)} are not: their "
+                         f"{cells} cells are marked")  # fmt: skip
         self.facts.setText(" · ".join(words))
         empty = uses_sheets and strange and not self.rest.isChecked()
         set_role(self.facts, "warning" if empty else "note")
@@ -313,13 +316,15 @@ class MockupDialog(QDialog):
         name = self.name.text().strip() or "Picture"
         rest = self.rest.isChecked() or self.use.currentText() == NEW
 
-        def do() -> None:
-            edit, map_, made = map_from_mockup(
-                session.project, name, found.mockup, found.known, rest=rest
-            )
-            session.doc.apply(edit)
-            session.choose_map(map_)
-            if made is not None:
-                session.choose_tileset(made)
+        def lay(made: tuple[Edit, Map, Tileset | None]) -> None:
+            edit, map_, tileset = made
+            if session.apply(edit):
+                session.choose_map(map_)
+                if tileset is not None:
+                    session.choose_tileset(tileset)
 
-        session.attempt(do)
+        session.run_long(
+            "Making the map…",
+            lambda _: map_from_mockup(session.project, name, found.mockup, found.known, rest=rest),
+            lay,
+        )

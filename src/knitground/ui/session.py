@@ -12,7 +12,7 @@ from knitground.core.base.errors import KnitError
 from knitground.core.base.progress import Progress, no_progress
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.document import Document, Edit
-from knitground.core.edit.selecting import Selection
+from knitground.core.edit.selecting import Selection, same_cells
 from knitground.core.edit.sizes import Margins, resize_map
 from knitground.core.model.layers import GroundLayer, Layer, MarkerLayer, TileLayer, TintLayer
 from knitground.core.model.map import Map, grid_of
@@ -174,10 +174,10 @@ class Session(QObject):
     def choose_layer(self, layer: Layer | None) -> None:
         """Work on another layer."""
         if layer is not self.layer:
-            before, self.layer = self.grid, layer
-            after = self.grid
-            if before is not None and after is not None and before.tile_width != after.tile_width:
-                self.select(None)  # its cells are not those of the layer any more
+            before, self.layer = self.layer, layer
+            if self.map is not None and before is not None and layer is not None:
+                # Of a layer with other cells, those that are selected are not its own any more.
+                self.select(self.selection if same_cells(self.map, before, layer) else None)
             self.choose_markers(())
             self.picked.emit()
 

@@ -278,6 +278,7 @@ def _grow(window: Window) -> None:
 
 
 def _repeat(window: Window) -> None:
+    window.session.doc.undo()  # the quay that was painted after the recipe had run
     window.session.choose_map(window.session.project.maps[1])
     window.grow.run_new()
     settle()

@@ -55,13 +55,13 @@ def is_empty(tileset: Tileset, row: int, col: int) -> bool:
     return pixels is not None and not pixels.any()
 
 
-_SINGLY = 2000
+_SINGLY = 1000
 
 
 def filled_tiles(tileset: Tileset) -> NDArray[np.bool_]:
     """Tell for all tiles (rows, columns) at once whether they have a pixel that can be seen.
 
-    Of sheets with more than 2000 tiles the see-through colours are not looked at, only alpha.
+    Of sheets with more than 1000 tiles the see-through colours are not looked at, only alpha.
     """
     rows, columns = tileset.rows, tileset.columns
     picture, cut = tileset.picture, tileset.slicing

@@ -216,17 +216,7 @@ def read_mockup(
         tiles.
     """
     high, wide = grid.tile_height, grid.tile_width
-    if not (1 <= high <= MAX_SIDE_PX and 1 <= wide <= MAX_SIDE_PX) or not 0 <= tolerance <= 255:
-        raise SlicingError(
-            f"tiles of {wide} × {high} px with tolerance {tolerance} can not be: give sizes from 1 "
-            "px on and a tolerance of 0 to 255"
-        )
-    rows, cols = grid.size(picture)
-    if rows < 1 or cols < 1 or min(grid.start_y, grid.start_x) < 0:
-        raise SlicingError(
-            f"no whole tile of {wide} × {high} px fits into {picture.shape[1]} × "
-            f"{picture.shape[0]} px from {grid.start_x}, {grid.start_y} on: give a smaller one"
-        )
+    rows, cols = _checked_size(picture, grid, tolerance)
     part = picture[grid.start_y :, grid.start_x :][: rows * high, : cols * wide]
     cells = _blocks(packed(part), rows, cols, high, wide)
     hashes = _hashes(cells)
@@ -257,6 +247,23 @@ def read_mockup(
         numbers[place[number_of_cell]].reshape(rows, cols).astype(np.int32),
         turn[number_of_cell].reshape(rows, cols),
     )
+
+
+def _checked_size(picture: Picture, grid: MapGrid, tolerance: int) -> tuple[int, int]:
+    """Give the rows and columns of whole cells; refuses numbers that can not be."""
+    high, wide = grid.tile_height, grid.tile_width
+    if not (1 <= high <= MAX_SIDE_PX and 1 <= wide <= MAX_SIDE_PX) or not 0 <= tolerance <= 255:
+        raise SlicingError(
+            f"tiles of {wide} × {high} px with tolerance {tolerance} can not be: give sizes from 1 "
+            "px on and a tolerance of 0 to 255"
+        )
+    rows, cols = grid.size(picture)
+    if rows < 1 or cols < 1 or min(grid.start_y, grid.start_x) < 0:
+        raise SlicingError(
+            f"no whole tile of {wide} × {high} px fits into {picture.shape[1]} × "
+            f"{picture.shape[0]} px from {grid.start_x}, {grid.start_y} on: give a smaller one"
+        )
+    return rows, cols
 
 
 def _blocks(pixels: Pixels, rows: int, cols: int, high: int, wide: int) -> Pixels:

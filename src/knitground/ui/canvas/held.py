@@ -2,14 +2,8 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import Qt
-
 from knitground.ui.session import Session
-
-TOOL_KEYS = {
-    "paint": Qt.Key.Key_P, "line": Qt.Key.Key_L, "box": Qt.Key.Key_B, "fill": Qt.Key.Key_F,
-    "erase": Qt.Key.Key_E, "pick": Qt.Key.Key_K, "select": Qt.Key.Key_S,
-}  # fmt: skip
+from knitground.ui.tools.tool import Tool
 
 
 class HeldTool:
@@ -19,8 +13,10 @@ class HeldTool:
     only, and the tool before it comes back.
     """
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, session: Session, tools: dict[str, Tool]) -> None:
         self._session = session
+        # A letter's key has the number of its capital.
+        self._keys = {key: ord(tool.shortcut) for key, tool in tools.items()}
         self._tool = session.tool
         self._before: str | None = None
         self._used = False
@@ -38,7 +34,7 @@ class HeldTool:
 
     def let_go(self, key: int, *, stroking: bool) -> bool:
         """Take note of a key that was let go; returns whether the tool before came back."""
-        if key != TOOL_KEYS.get(self._tool) or not self._used or self._before is None:
+        if key != self._keys.get(self._tool) or not self._used or self._before is None:
             return False
         self._wants_back = True
         return not stroking and self.ended()

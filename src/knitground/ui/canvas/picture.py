@@ -72,7 +72,7 @@ class MapPicture(QWidget):
         self._markers: dict[int, tuple[Marker, ...]] = {}
         self.show_pins = True
         self._border = BorderDrag(session)
-        self._held = HeldTool(session)
+        self._held = HeldTool(session, tools)
         self._ghost = Ghost(session)
         self._store: ChunkStore | None = None
         self._cameras: dict[int, Camera] = {}

@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from knitground.core.base.window import Box
+from knitground.core.edit.selecting import same_cells
 from knitground.core.model.layers import (
     EMPTY,
     Cells,
@@ -137,7 +138,7 @@ class Pick(Tool):
         if self.session.pick_from != PICK_FROM[2]:
             return cells
         for each in map_.layers:
-            same = grid_of(map_.of or map_, each).tile_width == map_.tile_width
+            same = same_cells(map_.of or map_, layer, each)
             if each.visible and each.holds_tiles and same:
                 over = self.session.doc.cells(map_, each, area)
                 cells = np.where(over > 0, over, cells)
