@@ -552,6 +552,25 @@ def test_a_selection_is_turned_and_mirrored_in_place(window, view):
     assert layer.cells[10, 10:13].tolist() == [heap, rake, heap]
 
 
+def test_a_turned_tile_shows_its_marks_turned_along(window, view):
+    session = window.session
+    pans = session.project.tilesets[0]
+    kit = pans.sets[0]
+    corners = list(kit.kind.slots)
+    row, col = next(
+        (r, c) for r, c in np.argwhere(kit.marks.any(axis=2)).tolist()
+        if len({int(kit.marks[r, c, slot]) for slot in corners}) > 1
+    )  # fmt: skip
+    clockwise = {"NE": "NW", "SE": "NE", "SW": "SE", "NW": "SW"}  # what comes to stand there
+    session.take(TileInHand(TileRef("pans", row, col), pans.number(row, col)))
+    keys(view, "BracketRight")
+    click(view, view.screen_at(8, 9))
+    move(view, view.screen_at(8, 9))
+    names = {slot.name: kit.name_of(int(kit.marks[row, col, slot])) for slot in corners}
+    shown = " · ".join(f"{slot.name} {names[clockwise[slot.name]]}" for slot in corners)
+    assert f", 90°, shows {shown}" in window.under.toolTip()
+
+
 def test_what_is_pasted_floats_until_it_is_dropped(window, view):
     session = window.session
     session.take(TileInHand(REEDS, 2))

@@ -8,10 +8,12 @@ from PySide6.QtGui import QFont, QPainter, QPen
 from knitground.core.base.window import Box
 from knitground.core.edit.markers import marker_at
 from knitground.core.knit.explain import Why, explain
+from knitground.core.knit.making import turned_marks
 from knitground.core.model.layers import FULL_TINT, GroundLayer, MarkerLayer, TintLayer
 from knitground.core.model.tileset import TileRef
 from knitground.ui.canvas.chunks import ChunkStore, image_of
 from knitground.ui.canvas.zoom import Camera
+from knitground.ui.hand import TURN_WORDS
 from knitground.ui.planning import Pointer
 from knitground.ui.session import Session
 from knitground.ui.theme import theme
@@ -44,6 +46,22 @@ def tile_words(session: Session, tile: TileRef | None) -> str:
     return f"tile {owner.number(tile.row, tile.col)} of {tile.tileset}"
 
 
+def laid_words(session: Session, tile: TileRef) -> str:
+    """Say how a tile laid by hand is turned, and what it shows that way: marks turn along."""
+    words = f", {TURN_WORDS[tile.turn]}" if tile.turn else ""
+    for owner in session.project.tilesets:
+        for kit in owner.sets:
+            guest = None if owner.name == tile.tileset else tile.tileset
+            if guest is not None and guest not in kit.guests:
+                continue
+            marks = kit.marks_within(tile.row + 1, tile.col + 1, guest)[tile.row, tile.col]
+            if marks.any():
+                turned = turned_marks(marks, tile.turn)
+                shown = [f"{slot.name} {kit.name_of(int(turned[slot]))}" for slot in kit.kind.slots]
+                return f"{words}, shows {' · '.join(shown)}"
+    return words
+
+
 def under_pointer(session: Session, at: Pointer) -> str:
     """Say in words what is under a place: cell, layer, terrain, tile, why."""
     map_, layer = session.grid, session.layer
@@ -62,7 +80,10 @@ def under_pointer(session: Session, at: Pointer) -> str:
     if isinstance(layer, TintLayer):
         part = percent((place >> 24) / FULL_TINT)
         return f"{start}: colour #{place & 0xFFFFFF:06x}, {part}" if place else f"{start}: none"
-    words = tile_words(session, map_.legend.tile(place))
+    tile = map_.legend.tile(place)
+    words = tile_words(session, tile)
+    if tile is not None and not (isinstance(layer, GroundLayer) and not layer.pinned[row, col]):
+        words += laid_words(session, tile)
     why = why_at(session, at)
     return f"{start}: {words} · {why.sentence()}" if why else f"{start}: {words}"
 
