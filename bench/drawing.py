@@ -68,9 +68,9 @@ def frame_rows(window: object, settle: Callable[[], None]) -> list[Row]:
     from PySide6.QtGui import QMouseEvent
     from PySide6.QtWidgets import QApplication
 
+    from knitground.core.edit.hand import TerrainInHand, TileInHand, TintInHand
     from knitground.core.model.tileset import TileRef
-    from knitground.ui.canvas.zoom import STEPS
-    from knitground.ui.hand import TerrainInHand, TileInHand, TintInHand
+    from knitground.ui.mapside.canvas.zoom import STEPS
 
     session, view = window.session, window.mapside.view
     map_ = session.map
@@ -203,7 +203,8 @@ def memory_row(project: object) -> tuple[Row, object]:
 
 def file_rows(project: object, folder: Path) -> list[Row]:
     """Saving and opening the project with the large map."""
-    from knitground.core.files.project_io import open_project, save_project
+    from knitground.core.files.opening import open_project
+    from knitground.core.files.saving import save_project
 
     save = timed(lambda: save_project(project, folder)) * 1000
     begun = perf_counter()
@@ -221,13 +222,13 @@ def main() -> int:
     os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
     from knitground.core.edit.maps import add_map
     from knitground.demo.project import write_demo
-    from knitground.ui.tasks import spare_frames
+    from knitground.ui.common.tasks import spare_frames
     from knitground.ui.tour import make_window, settle
 
     folder = Path(tempfile.mkdtemp())
     write_demo(folder / "demo")
     window = make_window(folder / "memory")
-    window.open_project(folder / "demo")
+    window.files.open_project(folder / "demo")
     settle()
     window.shell.resize(1280, 800)
     project = window.session.project

@@ -219,13 +219,13 @@ def window_rows() -> list[Row]:
     from knitground.core.edit.maps import add_map
     from knitground.core.model.map import Map
     from knitground.demo.project import write_demo
-    from knitground.ui.canvas.zoom import STEPS
+    from knitground.ui.mapside.canvas.zoom import STEPS
     from knitground.ui.tour import make_window, settle
 
     folder = Path(tempfile.mkdtemp())
     write_demo(folder / "demo")
     window = make_window(folder / "memory")
-    window.open_project(folder / "demo")
+    window.files.open_project(folder / "demo")
     settle()
     map_ = Map("Bench", 1024, 1024, 16, 16)
     for name in "ab":
@@ -315,9 +315,9 @@ def typing_row() -> Row:
     times = []
     for n in range(30):
         begun = perf_counter()
-        window.slice.boxes["tile_width"].setValue(20 + n)
-        window.slice.sheet.repaint()
-        window.slice.swatch.repaint()
+        window.stages["slice"].boxes["tile_width"].setValue(20 + n)
+        window.stages["slice"].sheet.repaint()
+        window.stages["slice"].swatch.repaint()
         times.append((perf_counter() - begun) * 1000)
     window.session.doc.mark_saved()
     window.shell.close()

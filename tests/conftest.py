@@ -33,6 +33,6 @@ def demo_folder(tmp_path_factory):
 @pytest.fixture
 def demo(demo_folder):
     """The demo project, read afresh; tests may change it."""
-    from knitground.core.files.project_io import open_project
+    from knitground.core.files.opening import open_project
 
     return open_project(demo_folder).project

@@ -1,10 +1,12 @@
 """Small maps and sets for tests, drawn as text."""
 
+from dataclasses import fields, is_dataclass
 from itertools import product
 
 import numpy as np
 
 from knitground.core.edit.document import Document
+from knitground.core.model.layers import GroundLayer, Layer
 from knitground.core.model.map import Map
 from knitground.core.model.project import Project
 from knitground.core.model.slicing import Slicing
@@ -73,15 +75,60 @@ def planes(stack, opacities=None):
     return [Plane(cells, part) for cells, part in zip(stack, opacities or [1.0] * len(stack))]
 
 
-def snapshot(project):
-    """All of a project that is saved, as plain values, to compare two states."""
-    from knitground.core.files.map_io import map_to_file
-    from knitground.core.files.tileset_io import tileset_to_file
+_NOT_SAVED = {"folder", "known", "origin", "data", "legend", "of", "_out"}
 
-    return (
-        project.name,
-        [map_to_file(each).model_dump() for each in project.maps],
-        [tileset_to_file(each).model_dump() for each in project.tilesets],
-        list(project.mixes),
-        list(project.tray),
-    )
+
+def snapshot(project):
+    """All of a project that is to be saved, field by field, to compare two states.
+
+    It is made of the dataclasses themselves, not of what the files hold: a field that saving
+    forgets is seen.
+    """
+    return _plain(project, None)
+
+
+def _plain(value, map_):
+    if isinstance(value, Map):
+        map_ = value
+    if is_dataclass(value):
+        out = {
+            each.name: _plain(getattr(value, each.name), map_)
+            for each in fields(value)
+            if each.name not in _NOT_SAVED
+        }
+        if isinstance(value, Layer):
+            out["cells"] = _cells(value, map_)
+        if isinstance(value, TerrainSet):
+            out["guests"] = {name: each for name, each in out["guests"].items() if each}
+        return type(value).__name__, out
+    if isinstance(value, np.ndarray):
+        return _array(value)
+    if isinstance(value, dict):
+        return {key: _plain(each, map_) for key, each in value.items()}
+    if isinstance(value, list | tuple) and not hasattr(value, "_fields"):
+        return [_plain(each, map_) for each in value]
+    return value
+
+
+def _array(value):
+    """An array without the empty places at its end: marks are kept as far as there are any."""
+    for axis in (0, 1)[: value.ndim - 1] if value.ndim == 3 and value.shape[2] == 9 else ():
+        other = tuple(n for n in range(value.ndim) if n != axis)
+        used = np.flatnonzero(value.any(axis=other))
+        value = value.take(range(int(used[-1]) + 1 if used.size else 0), axis)
+    return (value.shape, value.tobytes()) if value.size else None
+
+
+def _cells(layer, map_):
+    """What was laid by hand, as tiles: places of a legend are not the same after opening."""
+    cells = layer.cells
+    if isinstance(layer, GroundLayer):
+        cells = np.where(layer.pinned, cells, 0)
+    if not layer.holds_tiles:
+        return _array(cells)
+    places, back = np.unique(cells, return_inverse=True)
+    tiles = [map_.legend.tile(int(each)) for each in places]
+    order = sorted(range(len(tiles)), key=lambda n: tiles[n] or ())
+    rank = np.empty(len(tiles), np.int64)
+    rank[order] = np.arange(len(tiles))
+    return cells.shape, [tiles[n] for n in order], rank[back].tobytes()

@@ -18,10 +18,10 @@ def main() -> None:
 
         write_demo(folder / "Harl Pans")
         window = make_window(folder / ".memory")
-        window.open_project(folder / "Harl Pans")
+        window.files.open_project(folder / "Harl Pans")
         settle()
-        window.ship.folder.setText(str(folder / "shipped"))
-        window.ship.ship_now()
+        window.stages["ship"].folder.setText(str(folder / "shipped"))
+        window.stages["ship"].ship_now()
         settle()
         for path in take_pictures(window, target):
             print(path)

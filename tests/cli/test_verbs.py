@@ -10,7 +10,8 @@ from PIL import Image
 
 from knitground.cli.main import commands, run
 from knitground.core.files.images import png_bytes
-from knitground.core.files.project_io import open_project, save_project
+from knitground.core.files.opening import open_project
+from knitground.core.files.saving import save_project
 
 
 def call(*words):

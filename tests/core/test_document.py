@@ -175,9 +175,9 @@ def test_amended_edits_are_one_step_for_each_key():
     doc.amend(set_weight(tileset, 0, 0, 7), other)
     assert len(doc.history.names) == 2
     doc.undo()
-    assert tileset.weight(0, 0) == 4
+    assert tileset.fact(0, 0).weight == 4
     doc.undo()
-    assert tileset.weight(0, 0) == 1
+    assert tileset.fact(0, 0).weight == 1
 
 
 def test_a_saved_step_is_not_amended_away():
@@ -189,7 +189,7 @@ def test_a_saved_step_is_not_amended_away():
     assert not doc.history.is_saved
     doc.undo()
     assert doc.history.is_saved
-    assert tileset.weight(0, 0) == 2
+    assert tileset.fact(0, 0).weight == 2
 
 
 def test_history_is_bounded_by_bytes_and_knows_what_is_saved():

@@ -27,7 +27,8 @@ from knitground.core.edit.terrains import (
     set_marks,
     terrain_uses,
 )
-from knitground.core.files.project_io import open_project, save_project, settle_after_save
+from knitground.core.files.opening import open_project
+from knitground.core.files.saving import save_project, settle_after_save
 from knitground.core.knit.bridge import build_bridges, build_graph
 from knitground.core.knit.explain import explain
 from knitground.core.knit.knit import knit, knit_box, terrain_of
@@ -40,7 +41,7 @@ from knitground.core.model.project import Project
 from knitground.core.model.recipe import NoiseStep, Recipe
 from knitground.core.model.slicing import Slicing
 from knitground.core.model.terrain import ANY, SetKind, Slot, Terrain, TerrainSet
-from knitground.core.model.tileset import TileRef, Tileset
+from knitground.core.model.tileset import TileFacts, TileRef, Tileset
 
 RING = (Slot.N, Slot.NE, Slot.E, Slot.SE, Slot.S, Slot.SW, Slot.W, Slot.NW)
 STEPS = [(-1, 0), (-1, 1), (0, 1), (1, 1), (1, 0), (1, -1), (0, -1), (-1, -1)]
@@ -155,7 +156,7 @@ def test_a_part_knits_as_the_whole_whatever_the_kind(seed, kind, wrap, inner):
     marks = np.concatenate([marks, marks[-1:]])
     doc, map_, ground, tileset = kind_project(kind, marks, (11, 13), wrap)
     if inner:
-        tileset.inner = frozenset({(0, len(marks) - 1), (0, 3)})
+        tileset.facts = dict.fromkeys([(0, len(marks) - 1), (0, 3)], TileFacts(inner=True))
     rng = np.random.default_rng(seed)
     high = rng.integers(0, 3, (12, 14)) * (kind is SetKind.EDGE)
     ground.terrain[:] = np.kron(rng.integers(0, 3, (3, 4)), np.ones((4, 4), int))[:12, :14]
@@ -174,7 +175,7 @@ def test_a_part_knits_as_the_whole_whatever_the_kind(seed, kind, wrap, inner):
 def test_tiles_kept_for_cells_among_their_like_show_nowhere_else():
     marks = np.ones((2, 9), np.uint8)
     doc, map_, ground, tileset = kind_project(SetKind.CORNER, marks, (9, 9))
-    tileset.inner = frozenset({(0, 1)})
+    tileset.facts = {(0, 1): TileFacts(inner=True)}
     ground.terrain[2:8, 2:8] = 1
     doc.knitter.ensure_all(map_)
     kept = map_.legend.place(TileRef("sheet", 0, 1))
@@ -484,7 +485,6 @@ def test_a_set_takes_tiles_of_other_tilesets_and_is_saved_with_them(tmp_path):
     doc, map_, ground, tileset, kit = project_with_recipe()
     other = Tileset("more", "more.png", 16, 8, Slicing(8, 8))
     other.picture = np.full((8, 16, 4), 90, np.uint8)
-    other.unsaved = tileset.unsaved = True
     doc.project.tilesets.append(other)
     slots = [(0, 1, slot) for slot in (1, 3, 5, 7)]
     doc.apply(paint_marks(tileset, kit, slots, 1, other))
@@ -492,8 +492,8 @@ def test_a_set_takes_tiles_of_other_tilesets_and_is_saved_with_them(tmp_path):
     guest = TileRef("more", 0, 1)
     assert guest in shown(doc, map_, ground)
     project = doc.project
-    save_project(project, tmp_path / "p")
-    settle_after_save(project, tmp_path / "p")
+    saved = save_project(project, tmp_path / "p")
+    settle_after_save(project, saved)
     again = open_project(tmp_path / "p").project
     assert again.tilesets[0].sets[0].guests["more"][0, 1, 7] == 1
     assert again.tilesets[0].sets[0].marks[0, 0, 7] == ANY
@@ -505,8 +505,7 @@ def test_a_set_takes_tiles_of_other_tilesets_and_is_saved_with_them(tmp_path):
 @pytest.mark.parametrize("wrap", [False, True])
 def test_edge_and_ring_layers_are_saved_as_they_are(tmp_path, kind, wrap):
     marks = ring_marks(2) if kind is SetKind.RING else edge_marks(2)
-    doc, map_, ground, tileset = kind_project(kind, marks, wrap=wrap)
-    tileset.unsaved = True
+    doc, map_, ground, _ = kind_project(kind, marks, wrap=wrap)
     mask = np.ones((3, 4), bool)
     doc.apply(plan_terrain(doc, map_, ground, Box(1, 2, 4, 6), mask, 2, "Paint").edit)
     save_project(doc.project, tmp_path / "p")

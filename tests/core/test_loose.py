@@ -12,8 +12,11 @@ from knitground.core.base.errors import EditError, FormatError, SlicingError
 from knitground.core.base.window import Box, read, whole
 from knitground.core.edit.reslice import use_relaid, use_slicing
 from knitground.core.edit.sheets import add_tileset, set_anchor, set_frames
-from knitground.core.files.project_io import loose_tileset, open_project, save_project
+from knitground.core.files.newsheets import loose_tileset
+from knitground.core.files.opening import open_project
+from knitground.core.files.saving import save_project
 from knitground.core.files.ship.json import ship_json
+from knitground.core.files.ship.names import ship_names
 from knitground.core.files.ship.png import map_picture
 from knitground.core.model.slicing import Slicing
 from knitground.core.model.tileset import Frame, TileRef
@@ -187,8 +190,8 @@ def test_the_shipped_picture_and_the_json_draw_the_same(tmp_path):
         layer.cells[row, col] = map_.legend.place(TileRef("props", 0, piece))
     doc.knitter.ensure_all(map_)
     picture = map_picture(doc.project, map_)
-    files = ship_json(doc.project, map_, tmp_path)
-    shipped = json.loads(next(data for path, data in files.items() if path.suffix == ".json"))
+    files = ship_json(doc.project, map_, ship_names(doc.project, [map_]))
+    shipped = json.loads(next(data for path, data in files.items() if path.endswith(".json")))
     sheets = {each.name: each.picture for each in doc.project.tilesets}
     out = np.zeros((map_.height * 8, map_.width * 8), np.uint32)
     for each in shipped["layers"]:
@@ -214,7 +217,7 @@ def test_an_anchor_moves_the_picture_and_a_mirrored_tile_mirrors_it():
     doc.apply(set_anchor(props, 0, 0, None))
     assert overhang(props, TileRef("props", 0, 0), 8, 8) == (8 - 29, 0)
     doc.undo()
-    assert props.anchors[0, 0] == (2, 20)
+    assert props.fact(0, 0).anchor == (2, 20)
     with pytest.raises(EditError, match="no tile"):
         doc.apply(set_anchor(props, 0, 9, (0, 0)))
 
@@ -229,7 +232,7 @@ def test_a_sheet_cut_into_pieces_keeps_its_facts_and_undo_brings_the_grid_back()
     assert losses.marks > 0
     doc.apply(edit)
     assert map_.legend.tile(int(tiles.cells[1, 1])) == TileRef("sheet", 0, 0)
-    assert sheet.anchors[0, 2] == foot((16, 8, 8, 8))
+    assert sheet.fact(0, 2).anchor == foot((16, 8, 8, 8))
     assert (sheet.rows, sheet.columns, sheet.count) == (1, 3, 3)
     doc.undo()
     tiles.cells[1, 1] = 0
@@ -242,9 +245,7 @@ def test_loose_tilesets_are_saved_and_hostile_pieces_refused(tmp_path):
     save_project(doc.project, tmp_path / "p")
     again = open_project(tmp_path / "p").project.tileset_named("props")
     assert again.slicing == props.slicing
-    assert (again.anchors, again.labels, again.frames) == (
-        props.anchors, props.labels, props.frames,
-    )  # fmt: skip
+    assert again.facts == props.facts  # fmt: skip
     assert (again.picture == props.picture).all()
     file = next((tmp_path / "p").glob("props*.tiles.json"))
     data = json.loads(file.read_text())
@@ -303,7 +304,7 @@ def test_an_animation_shows_each_frame_for_its_time():
     assert atlas.show_time(160)
     assert (atlas.picture(place) == tree).all()
     with pytest.raises(EditError, match="ms"):
-        set_frames(props, 0, 0, (Frame(0, 0, 0),))
+        doc.apply(set_frames(props, 0, 0, (Frame(0, 0, 0),)))
 
 
 def test_cells_over_the_border_are_read_for_what_reaches_in():

@@ -1,3 +1,5 @@
+from pathlib import Path
+
 import numpy as np
 import pytest
 from hypothesis import given, settings
@@ -19,7 +21,7 @@ from knitground.core.edit.reslice import (
 from knitground.core.edit.uses import count_uses
 from knitground.core.model.mix import Mix, MixEntry
 from knitground.core.model.slicing import Slicing
-from knitground.core.model.tileset import TileRef, Tileset
+from knitground.core.model.tileset import SheetFile, TileFacts, TileRef, Tileset
 from knitground.core.render.tiles import tile_pixels
 from knitground.core.slicing.follow import follow_content, follow_pixels
 from knitground.core.slicing.grid import cut, lay_grid
@@ -70,7 +72,7 @@ def laid_project():
         plan_cells(map_, ground, Box(5, 5, 6, 6), cells[:1, :1], np.ones((1, 1), bool), "Pin").edit
     )
     doc.apply(put_mix(doc.project, Mix("m", (MixEntry(tile, 2.0),))))
-    doc.project.tilesets[0].weights = {(1, 2): 3.0}
+    doc.project.tilesets[0].facts = {(1, 2): TileFacts(weight=3.0)}
     return doc, map_, ground, tiles, doc.project.tilesets[0]
 
 
@@ -81,7 +83,7 @@ def test_a_shifted_grid_takes_everything_along():
     edit, losses = use_slicing(doc.project, tileset, Slicing(8, 8, 8, 0))
     doc.apply(edit)
     assert (tileset.sets[0].marks[1, 1] == marks).all()
-    assert tileset.weights == {(1, 1): 3.0}
+    assert tileset.facts == {(1, 1): TileFacts(weight=3.0)}
     assert doc.project.mixes[0].entries[0].tile == TileRef("sheet", 1, 1)
     assert map_.legend.tile(int(tiles.cells[2, 2])) == TileRef("sheet", 1, 1)
     assert map_.legend.tile(int(ground.cells[5, 5])) == TileRef("sheet", 1, 1)
@@ -97,7 +99,7 @@ def test_what_can_not_follow_is_counted_and_emptied_not_shown_wrong():
     edit, losses = use_slicing(doc.project, tileset, Slicing(16, 16))
     assert losses.cells == {"Map": 10}
     assert losses.lines()[-1] == "10 cells of “Map”"
-    assert losses.weights == losses.entries == 1
+    assert losses.facts == losses.entries == 1
     doc.apply(edit)
     assert (tiles.cells == 0).all()
     assert not ground.pinned.any()
@@ -120,7 +122,7 @@ def test_a_sheet_that_grew_or_whose_tiles_moved_is_followed_by_content():
     picture = np.zeros((tileset.height + 16, tileset.width, 4), np.uint8)
     picture[8 : 8 + tileset.height] = tileset.picture  # a row was put in above
     moved = moved_tiles(tileset.slicing, tileset.picture, picture)
-    edit = read_again(doc.project, tileset, picture, moved)
+    edit = read_again(doc.project, tileset, SheetFile(picture, b"", Path("s.png")), moved)[0]
     assert len(moved) == tileset.count
     doc.apply(edit)
     assert (tileset.sets[0].marks[2, 2] == marks).all()
@@ -136,7 +138,7 @@ def test_tiles_drawn_anew_in_their_place_stay_there():
     picture[8:16, 16:24] = 255 - picture[8:16, 16:24]
     picture[8:16, 16:24, 3] = 255
     moved = moved_tiles(tileset.slicing, tileset.picture, picture)
-    edit = read_again(doc.project, tileset, picture, moved)
+    edit = read_again(doc.project, tileset, SheetFile(picture, b"", Path("s.png")), moved)[0]
     before = tiles.cells.copy()
     doc.apply(edit)
     assert moved == {}
@@ -186,7 +188,7 @@ def test_maps_keep_their_tiles_when_the_sheet_is_laid_out_anew():
     assert (before == after).all()
     doc.undo()
     assert snapshot(doc.project) == start
-    assert not tileset.unsaved
+    assert not tileset.unsaved or tileset.data is None
 
 
 def test_another_picture_and_another_tileset(tmp_path):
@@ -209,7 +211,7 @@ def test_another_picture_and_another_tileset(tmp_path):
     assert map_.legend.tile(int(tiles.cells[2, 2])) == TileRef("winter", 1, 2)
     doc.undo()
     assert snapshot(doc.project) == start
-    doc.apply(reskin(tileset, winter.picture, tmp_path / "w.png"))
+    doc.apply(reskin(doc.project, tileset, SheetFile(winter.picture, b"", tmp_path / "w.png")))
     assert tileset.picture is winter.picture
     doc.undo()
     assert tileset.picture is not winter.picture

@@ -23,8 +23,10 @@ from knitground.core.edit.sizes import (
     resize_map,
     show_only,
 )
-from knitground.core.files.project_io import open_project, save_project
+from knitground.core.files.opening import open_project
+from knitground.core.files.saving import save_project
 from knitground.core.files.ship.json import ship_json
+from knitground.core.files.ship.names import ship_names
 from knitground.core.files.ship.png import map_picture
 from knitground.core.knit.knit import knit_box
 from knitground.core.model.terrain import SetKind
@@ -172,16 +174,15 @@ def test_a_faded_layer_lets_what_lies_behind_shine_through():
 
 def test_opacity_is_an_edit_saved_and_shipped(tmp_path):
     doc, map_, _, tiles = small_project((4, 4))
-    doc.project.tilesets[0].unsaved = True
     start = snapshot(doc.project)
     doc.apply(fade_layer(map_, tiles, 0.4))
     with pytest.raises(EditError, match=r"opacity 1\.5"):
-        fade_layer(map_, tiles, 1.5)
+        doc.apply(fade_layer(map_, tiles, 1.5))
     save_project(doc.project, tmp_path / "p")
     assert open_project(tmp_path / "p").project.maps[0].layers[1].opacity == 0.4
     doc.knitter.ensure_all(map_)
-    files = ship_json(doc.project, map_, tmp_path)
-    shipped = next(data for path, data in files.items() if path.suffix == ".json")
+    files = ship_json(doc.project, map_, ship_names(doc.project, [map_]))
+    shipped = next(data for path, data in files.items() if path.endswith(".json"))
     assert [layer["opacity"] for layer in json.loads(shipped)["layers"]] == [1.0, 0.4]
     doc.undo()
     assert snapshot(doc.project) == start
@@ -192,7 +193,6 @@ def test_opacity_is_an_edit_saved_and_shipped(tmp_path):
 
 def test_a_background_lies_behind_all_layers_where_they_are_see_through(tmp_path):
     doc, map_, ground, tiles = small_project((4, 4))
-    doc.project.tilesets[0].unsaved = True
     ground.terrain[:] = 0
     ground.terrain[:2, :2] = 1
     start = snapshot(doc.project)

@@ -12,7 +12,8 @@ from hypothesis import strategies as st
 from knitground.core.base.errors import KnitError
 from knitground.core.files.images import png_bytes, read_frames, read_picture
 from knitground.core.files.jsontext import to_text
-from knitground.core.files.project_io import open_project, save_project
+from knitground.core.files.opening import open_project
+from knitground.core.files.saving import save_project
 from knitground.core.knit.layer import knit_map
 from knitground.core.slicing.facts import tile_facts
 from knitground.core.slicing.grid import lay_grid
@@ -83,7 +84,7 @@ def test_any_value_anywhere_is_opened_or_refused(folder, name, seed):
             continue
         for map_ in project.maps:
             knit_map(project, map_)
-        save_project(project, folder.with_name("again"))
+        save_project(project, folder.with_name("again"), overwrite=True)
 
 
 @pytest.mark.parametrize("seed", range(6))

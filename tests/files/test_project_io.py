@@ -11,17 +11,19 @@ from jsonschema import Draft202012Validator
 from tests.maps import small_project, snapshot
 
 from knitground.core.base.errors import Cancelled, FormatError, KnitError, PlaceError
+from knitground.core.base.filenames import file_names, file_stem
 from knitground.core.edit.maps import put_mix
-from knitground.core.files import atomic
+from knitground.core.files import vault
 from knitground.core.files.cells import from_file, packed, to_file
 from knitground.core.files.images import png_bytes
-from knitground.core.files.places import file_names, file_stem, inside
-from knitground.core.files.project_io import open_project, save_project, settle_after_save
+from knitground.core.files.opening import open_project
+from knitground.core.files.places import inside
+from knitground.core.files.saving import save_project, settle_after_save
 from knitground.core.files.schema import schema_texts
 from knitground.core.knit.layer import knit_map
 from knitground.core.model.mix import Mix, MixEntry
 from knitground.core.model.recipe import NoiseStep, Recipe
-from knitground.core.model.tileset import TileRef
+from knitground.core.model.tileset import TileFacts, TileRef
 
 
 def write_small(folder, wrap=False, seed=0, size=(8, 10)):
@@ -37,13 +39,15 @@ def write_small(folder, wrap=False, seed=0, size=(8, 10)):
         tiles.cells[at] = map_.legend.place(tile)
         ground.pinned[at] = True
         ground.cells[at] = map_.legend.place(tile) if rng.random() < 0.7 else 0
-    doc.project.tilesets[0].weights = {(0, 1): 2.5, (1, 1): 0.0}
+    doc.project.tilesets[0].facts = {
+        (0, 1): TileFacts(weight=2.5),
+        (1, 1): TileFacts(weight=0.0),
+    }
     doc.apply(put_mix(doc.project, Mix("m ä", (MixEntry(TileRef("sheet", 0, 1, 3), 0.5),))))
     map_.recipe = Recipe(7, (NoiseStep(ground.number, 9.5, 3, (("brine", 0.25),)),))
     folder.mkdir(parents=True, exist_ok=True)
     (folder / "sheet.png").write_bytes(png_bytes(doc.project.tilesets[0].picture))
-    save_project(doc.project, folder)
-    settle_after_save(doc.project, folder)
+    settle_after_save(doc.project, save_project(doc.project, folder, overwrite=True))
     return doc.project
 
 
@@ -64,7 +68,9 @@ def test_what_is_saved_is_what_is_opened(tmp_path_factory, seed, wrap):
                 for m, layer in ((before, one), (after, two))
             ]
             assert tiles[0] == tiles[1]
-    assert save_project(opened.project, folder) == []  # nothing to write: bytes are the same
+    assert (
+        save_project(opened.project, folder).written == []
+    )  # nothing to write: bytes are the same
 
 
 def test_large_maps_are_packed_and_come_back(tmp_path):
@@ -190,7 +196,8 @@ def test_a_sheet_that_is_gone_loses_nothing(tmp_path):
     opened = open_project(tmp_path)
     assert "sheet.png" in opened.warnings[0]
     assert opened.project.tilesets[0].picture is None
-    assert save_project(opened.project, tmp_path) == []
+    assert save_project(opened.project, tmp_path).written == []
+    project.tilesets[0].picture = None
     assert snapshot(opened.project) == snapshot(project)
 
 
@@ -211,14 +218,14 @@ def test_a_full_disk_leaves_the_old_files(tmp_path, monkeypatch):
     project.tilesets[0].name = "renamed"
     calls = []
 
-    def full(path, data):
+    def full(path, data, durable=True):
         calls.append(path)
         if len(calls) == 2:
             raise OSError(28, "No space left on device", str(path))
-        return real(path, data)
+        return real(path, data, durable)
 
-    real = atomic._temporary
-    monkeypatch.setattr(atomic, "_temporary", full)
+    real = vault.write
+    monkeypatch.setattr(vault, "write", full)
     with pytest.raises(PlaceError, match="No space left"):
         save_project(project, tmp_path)
     assert {path.name: path.read_bytes() for path in tmp_path.iterdir()} == before
@@ -242,8 +249,7 @@ def test_the_last_good_copy_is_kept(tmp_path):
 
 def test_save_in_another_folder_takes_the_sheets_along(tmp_path):
     project = write_small(tmp_path / "one")
-    save_project(project, tmp_path / "two")
-    settle_after_save(project, tmp_path / "two")
+    settle_after_save(project, save_project(project, tmp_path / "two"))
     shutil.rmtree(tmp_path / "one")
     assert snapshot(open_project(tmp_path / "two").project) == snapshot(project)
 
@@ -268,8 +274,25 @@ def test_packed_and_plain_cells_are_the_same(dtype):
 
 def test_file_names_are_plain_and_never_the_same():
     assert file_stem("Über die Brücke!") == "uber-die-brucke"
-    names = file_names(["A b", "a-b", "A  B", "€"], ".map.json")
-    assert names == ["a-b.map.json", "a-b-2.map.json", "a-b-3.map.json", "unnamed.map.json"]
+    names = [
+        "A b",
+        "a-b",
+        "A  B",
+        "€",
+        "東京",
+        "大阪",
+        "Ä",
+        "A\u0308",
+        "x" * 400,
+        "con",
+        "..",
+        "x" * 401,
+    ]
+    made = file_names(names, ".map.json")
+    assert len({each.casefold() for each in made}) == len(names)
+    assert made[4:6] == ["東京.map.json", "大阪.map.json"]
+    assert all("/" not in each and len(each.encode()) < 200 and each[0] != "." for each in made)
+    assert sorted(file_names(names[::-1], ".map.json")) == sorted(made)
 
 
 @pytest.mark.parametrize("name", ["", "..", "a/../../b", "/a", "a\\b", "a\0b"])

@@ -4,9 +4,9 @@ import pytest
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 
-from knitground.core.files.project_io import open_project
-from knitground.ui import crash, memory, tour
-from knitground.ui.memory import Memory
+from knitground.core.files.opening import open_project
+from knitground.ui import tour
+from knitground.ui.project.memory import Memory
 from knitground.ui.shell import Shell
 from knitground.ui.start import make_app
 from knitground.ui.window import Window
@@ -37,15 +37,14 @@ def qapp():
 
 
 @pytest.fixture
-def empty_window(qapp, qtbot, tmp_path, monkeypatch):
-    """A real window without a project; its memory and recovery folder are the test's own."""
-    for module in (memory, crash):
-        monkeypatch.setattr(module, "recovery_folder", lambda: tmp_path / "recovery")
+def empty_window(qapp, qtbot, tmp_path):
+    """A real window without a project; what it remembers is the test's own."""
     shell = Shell()
     window = Window(shell, Memory(tmp_path / "memory"))
     shell.show()
     settle()
     yield window
+    window.session.cancel_gesture()
     window.session.doc.cancel_stroke()
     window.session.doc.mark_saved()
     shell.close()
@@ -58,7 +57,6 @@ def window(empty_window, demo_folder, tmp_path):
     """A real window on a copy of the demo project."""
     folder = shutil.copytree(demo_folder, tmp_path / "Harl Pans")
     empty_window.session.open(open_project(folder).project)
-    empty_window.session.doc.mark_saved()
     settle()
     empty_window.mapside.view.fit()
     return empty_window

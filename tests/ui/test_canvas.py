@@ -8,8 +8,8 @@ from tests.ui.conftest import pixels, settle
 from knitground.core.base.window import Box
 from knitground.core.edit.laying import plan_cells, plan_terrain
 from knitground.core.render.compose import compose
-from knitground.ui.canvas.chunks import LIMIT_BYTES, ChunkStore
-from knitground.ui.canvas.zoom import STEPS, Camera
+from knitground.ui.mapside.canvas.chunks import LIMIT_BYTES, ChunkStore
+from knitground.ui.mapside.canvas.zoom import STEPS, Camera
 
 
 @given(
@@ -121,7 +121,7 @@ def test_a_stale_chunk_is_shown_until_it_is_made_again(qapp):
 
 
 def test_the_memory_of_chunks_is_bounded(qapp, monkeypatch):
-    from knitground.ui.canvas import chunks
+    from knitground.ui.mapside.canvas import chunks
 
     monkeypatch.setattr(chunks, "LIMIT_BYTES", 600_000)
     assert LIMIT_BYTES > 100_000_000
@@ -158,7 +158,7 @@ def test_only_changed_cells_are_painted_again(window):
     store = view._store
     for chunk in store._chunks.values():
         assert chunk.dirty is None
-    window.take_terrain(2)
+    window.stage.digit(2)
     session = window.session
     ground = session.map.layers[0]
     mask = np.ones((1, 1), bool)

@@ -8,10 +8,10 @@ from tests.maps import snapshot
 from tests.ui.conftest import RIGHT, click, drag, move, pixels, settle
 
 from knitground.core.base.window import Box
+from knitground.core.edit.hand import MixInHand, TerrainInHand, TileInHand
 from knitground.core.model.layers import GAP
 from knitground.core.model.tileset import TileRef
-from knitground.ui.canvas.zoom import STEPS
-from knitground.ui.hand import MixInHand, TerrainInHand, TileInHand
+from knitground.ui.mapside.canvas.zoom import STEPS
 
 
 @pytest.fixture
@@ -103,7 +103,7 @@ def test_the_ghost_shows_the_very_pixels_that_are_laid(window, view):
 
 
 def test_a_drag_is_one_named_step_without_holes(window, view):
-    window.take_terrain(1)
+    window.stage.digit(1)
     window.session.set_size(2)
     start = snapshot(window.session.project)
     points = [view.screen_at(36, 12), view.screen_at(36, 28), view.screen_at(44, 28)]
@@ -121,7 +121,7 @@ def test_a_drag_is_one_named_step_without_holes(window, view):
 
 
 def test_escape_in_a_drag_leaves_nothing(window, view):
-    window.take_terrain(3)
+    window.stage.digit(3)
     start = snapshot(window.session.project)
     drag(view, view.screen_at(36, 12), view.screen_at(40, 28), release=False)
     assert snapshot(window.session.project) != start
@@ -139,7 +139,7 @@ def test_brine_on_clay_is_bridged_and_the_label_says_so(window, view):
     )
     row, col = int(rows[0]) + 2, int(cols[0]) + 2
     view.show_cell(row, col)
-    window.take_terrain(1)
+    window.stage.digit(1)
     window.session.set_size(1)
     at = view.screen_at(row, col, 0.1, 0.1)
     move(view, at)
@@ -153,7 +153,7 @@ def test_brine_on_clay_is_bridged_and_the_label_says_so(window, view):
 def test_fill_lays_the_region_that_its_ghost_shows(window, view):
     QTest.keyClick(window.shell, Qt.Key.Key_F)
     assert window.session.tool == "fill"
-    window.take_terrain(4)
+    window.stage.digit(4)
     row, col = 31, 40  # in the quay basin
     at = view.screen_at(row, col, 0.1, 0.1)
     view.show_cell(row, col)
@@ -174,14 +174,14 @@ def test_a_mix_fills_plain_ground_with_pins_and_r_rerolls(window, view):
     session = window.session
     window.show_stage("draw")
     mix = session.project.mixes[0]
-    window.draw.take_mix(mix)
+    window.stages["draw"].take_mix(mix)
     session.choose_tool("fill")
     view.show_cell(22, 40)  # the crust round the quay
     at = view.screen_at(22, 40)
     move(view, at)
     first = view.plan.cells.copy()
     QTest.keyClick(window.shell, Qt.Key.Key_R)
-    assert session.seed == 2
+    assert session.options.seed == 2
     assert (view.plan.cells != first).any()
     click(view, at)
     pinned = ground(window).pinned
@@ -192,18 +192,18 @@ def test_a_mix_fills_plain_ground_with_pins_and_r_rerolls(window, view):
     assert "pinned by hand" in window.under.toolTip()  # told at once, the pointer at rest
     # What was laid by hand stays when the ground is knitted again.
     QTest.keyClick(window.shell, Qt.Key.Key_1)
-    window.mapside.strip.reroll()
+    window.mapside.strip.layers.reroll()
     all_cells(window)
     assert (ground(window).cells[pinned] == laid).all()
 
 
 def test_the_shares_of_a_mix_are_written_out(window):
     window.show_stage("draw")
-    window.draw.tabs.setCurrentIndex(2)
-    window.draw.take_mix(window.session.project.mixes[2])
+    window.stages["draw"].tabs.setCurrentIndex(2)
+    window.stages["draw"].take_mix(window.session.project.mixes[2])
     from PySide6.QtWidgets import QLabel
 
-    words = [label.text() for label in window.draw.findChildren(QLabel)]
+    words = [label.text() for label in window.stages["draw"].findChildren(QLabel)]
     assert "38 % · 2304 of 6144 cells" in words
     assert "50 % · 3072 of 6144 cells" in words
     assert any("seed 1 · R rerolls" in each for each in words)
@@ -211,8 +211,8 @@ def test_the_shares_of_a_mix_are_written_out(window):
 
 def test_weights_of_a_mix_change_what_is_in_hand(window):
     window.show_stage("draw")
-    window.draw.take_mix(window.session.project.mixes[2])
-    window.draw.mixes._weigh(window.session.project.mixes[2], 0, 0.0)
+    window.stages["draw"].take_mix(window.session.project.mixes[2])
+    window.stages["draw"].mixes._weigh(window.session.project.mixes[2], 0, 0.0)
     assert window.session.hand.mix.weights == [0.0, 4.0, 1.0]
     window.session.doc.undo()
     assert window.session.hand.mix.weights == [3.0, 4.0, 1.0]
@@ -220,9 +220,9 @@ def test_weights_of_a_mix_change_what_is_in_hand(window):
 
 def test_a_new_mix_from_tiles_marked_on_the_sheet(window):
     window.show_stage("draw")
-    window.draw.tabs.setCurrentIndex(1)
+    window.stages["draw"].tabs.setCurrentIndex(1)
     settle()
-    picker = window.draw.picker
+    picker = window.stages["draw"].picker
     drag(
         picker,
         picker.tile_rect(0, 8).center().toPoint(),
@@ -233,7 +233,7 @@ def test_a_new_mix_from_tiles_marked_on_the_sheet(window):
         picker.tile_rect(1, 0).center().toPoint(),
         modifiers=Qt.KeyboardModifier.ControlModifier,
     )
-    window.draw.new_mix()
+    window.stages["draw"].new_mix()
     mix = window.session.project.mixes[-1]
     assert [(e.tile.row, e.tile.col) for e in mix.entries] == [
         (0, 8),
@@ -268,15 +268,15 @@ def test_pick_takes_terrain_tile_and_front_layer(window, view):
 
 @pytest.mark.parametrize(
     ("state", "words"),
-    [("locked", "locked — Ctrl+L unlocks it"), ("hidden", "hidden — Ctrl+H shows it"),
+    [("locked", "locked — J unlocks it"), ("hidden", "hidden — I shows it"),
      ("outside", "outside the map of 96 × 64 cells"), ("no hand", "nothing in hand")],
 )  # fmt: skip
 def test_the_pointer_says_what_would_do_nothing_and_the_cure(window, view, state, words):
     session = window.session
     if state == "locked":
-        QTest.keyClick(window.shell, Qt.Key.Key_L, Qt.KeyboardModifier.ControlModifier)
+        QTest.keyClick(window.shell, Qt.Key.Key_J)
     elif state == "hidden":
-        QTest.keyClick(window.shell, Qt.Key.Key_H, Qt.KeyboardModifier.ControlModifier)
+        QTest.keyClick(window.shell, Qt.Key.Key_I)
     elif state == "no hand":
         session.take(None)
     start = snapshot(session.project)
@@ -301,7 +301,7 @@ def test_strokes_over_the_border_of_a_map_that_wraps(window):
     window.show_stage("draw")
     settle()
     view.fit()
-    window.take_terrain(1)
+    window.stage.digit(1)
     session.set_size(2)
     drag(view, view.screen_at(-1, -1), view.screen_at(0, 0))
     terrain = session.map.layers[0].terrain
@@ -313,7 +313,7 @@ def test_strokes_over_the_border_of_a_map_that_wraps(window):
 
 
 def test_drawing_with_the_keyboard_alone(window, view):
-    window.take_terrain(4)
+    window.stage.digit(4)
     view.show_cell(31, 40)
     for key in (Qt.Key.Key_Right, Qt.Key.Key_Down, Qt.Key.Key_Left):
         QTest.keyClick(view, key)
@@ -346,10 +346,10 @@ def test_the_wheel_zooms_at_the_pointer_and_sizes_with_ctrl(window, view):
     after = view.camera.to_picture(200, 150)
     assert abs(before[0] - after[0]) < 1
     assert abs(before[1] - after[1]) < 1
-    window.take_terrain(1)
-    size = window.session.size
+    window.stage.digit(1)
+    size = window.session.desk().size
     wheel(view, at, 1, Qt.KeyboardModifier.ControlModifier)
-    assert window.session.size == size + 1
+    assert window.session.desk().size == size + 1
 
 
 def test_middle_drag_and_space_drag_pan(window, view):

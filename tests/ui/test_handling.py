@@ -9,14 +9,15 @@ from tests.maps import snapshot
 from tests.ui.conftest import click, drag, move, settle
 
 from knitground.core.base.window import Box
+from knitground.core.edit.desk import Pointer
+from knitground.core.edit.hand import TerrainInHand, TileInHand
 from knitground.core.edit.layers import use_set
+from knitground.core.edit.planning import brush
 from knitground.core.model.layers import GAP
 from knitground.core.model.project import Project
 from knitground.core.model.tileset import TileRef
-from knitground.ui.dialogs import NewMapDialog
-from knitground.ui.hand import TerrainInHand, TileInHand
-from knitground.ui.memory import Memory
-from knitground.ui.planning import Pointer, brush
+from knitground.ui.mapside.dialogs import NewMapDialog
+from knitground.ui.project.memory import Memory
 
 CTRL = Qt.KeyboardModifier.ControlModifier
 
@@ -36,9 +37,9 @@ def view(window):
      (4, (24.0, 40.0), Box(1, 0, 5, 4))],
 )  # fmt: skip
 def test_a_terrain_brush_covers_vertices_round_the_pointer(window, size, at, box):
-    window.take_terrain(1)
+    window.stage.digit(1)
     window.session.set_size(size)
-    found, mask = brush(window.session, window.session.map, Pointer(*at))
+    found, mask = brush(window.session.desk(), window.session.map, Pointer(*at))
     assert found == box
     assert mask.all()
 
@@ -51,21 +52,21 @@ def test_a_terrain_brush_covers_vertices_round_the_pointer(window, size, at, box
 def test_a_tile_brush_covers_cells_round_the_pointer(window, size, at, box):
     window.session.take(TileInHand(TileRef("props", 0, 0), 0))
     window.session.set_size(size)
-    assert brush(window.session, window.session.map, Pointer(*at))[0] == box
+    assert brush(window.session.desk(), window.session.map, Pointer(*at))[0] == box
 
 
 def test_brush_sizes_stay_in_their_bounds_and_are_kept_apart(window):
-    window.take_terrain(1)
+    window.stage.digit(1)
     window.session.set_size(9999)
-    assert window.session.size == 64
+    assert window.session.desk().size == 64
     window.session.set_size(-5)
-    assert window.session.size == 1
+    assert window.session.desk().size == 1
     window.session.take(TileInHand(TileRef("props", 0, 0), 0))
     window.session.set_size(7)
-    window.take_terrain(1)
-    assert window.session.size == 1
+    window.stage.digit(1)
+    assert window.session.desk().size == 1
     QTest.keyClick(window.shell, Qt.Key.Key_Period)
-    assert window.session.size == 2
+    assert window.session.desk().size == 2
 
 
 def test_erase_lifts_pins_first_and_then_the_terrain(window, view):
@@ -101,7 +102,7 @@ def test_a_ground_layer_knitted_from_another_set_refuses_the_terrain(window, vie
 def test_taking_something_while_erasing_goes_back_to_paint(window):
     window.show_stage("draw")
     window.session.choose_tool("erase")
-    window.draw.take_mix(window.session.project.mixes[0])
+    window.stages["draw"].take_mix(window.session.project.mixes[0])
     assert window.session.tool == "paint"
 
 
@@ -117,7 +118,7 @@ def test_digits_typed_in_a_field_stay_in_the_field(window):
     window.show_stage("slice")
     settle()
     hand = window.session.hand
-    box = window.slice.boxes["tile_width"]
+    box = window.stages["slice"].boxes["tile_width"]
     box.setFocus()
     box.lineEdit().selectAll()
     QTest.keyClicks(box.lineEdit(), "24")
@@ -126,7 +127,7 @@ def test_digits_typed_in_a_field_stay_in_the_field(window):
 
 
 def test_undo_in_the_middle_of_a_drag_calls_it_off(window, view):
-    window.take_terrain(4)
+    window.stage.digit(4)
     start = snapshot(window.session.project)
     drag(view, view.screen_at(31, 40), view.screen_at(31, 44), release=False)
     window.commands.named("Undo").action.setEnabled(True)
@@ -140,12 +141,12 @@ def test_a_fill_over_a_large_map_runs_with_progress(window, view):
     dialog = NewMapDialog(window.session, window.shell)
     dialog.width_box.setValue(700)
     dialog.height_box.setValue(600)
-    window.add_map(dialog)
+    window.mapside.maps.add_map(dialog)
     settle()
     session = window.session
     session.map.layers[0].terrain[:] = 2
     session.choose_tool("fill")
-    window.take_terrain(3)
+    window.stage.digit(3)
     view.show_cell(300, 300)
     click(view, view.screen_at(300, 300))
     settle()
@@ -166,9 +167,9 @@ def test_names_are_asked_for_and_empty_ones_refused(window, monkeypatch):
     answers = iter([("Mole", True), ("  ", True), ("North basin", True), ("x", False)])
     monkeypatch.setattr(QInputDialog, "getText", lambda *_, **__: next(answers))
     strip = window.mapside.strip
-    strip.ask_name(window.session.layer)
+    strip.layers.ask_name(window.session.layer)
     assert window.session.layer.name == "Mole"
-    strip.ask_name(window.session.layer)
+    strip.layers.ask_name(window.session.layer)
     assert window.session.layer.name == "Mole"
     assert "needs a name" in window.notices.text.text()
     window.mapside._rename(0)
@@ -179,17 +180,17 @@ def test_names_are_asked_for_and_empty_ones_refused(window, monkeypatch):
 def test_save_as_copies_the_project_and_names_it(window, monkeypatch, tmp_path):
     target = tmp_path / "Copy of pans"
     monkeypatch.setattr(QFileDialog, "getExistingDirectory", lambda *_, **__: str(target))
-    assert window.save_as()
+    assert window.files.save_as()
     assert (target / "pans.png").exists()
     assert window.session.project.folder == target
     monkeypatch.setattr(QFileDialog, "getExistingDirectory", lambda *_, **__: "")
-    assert not window.save_as()
+    assert not window.files.save_as()
 
 
 def test_a_project_that_can_not_be_opened_leaves_the_one_that_is(window, tmp_path):
     start = snapshot(window.session.project)
     (tmp_path / "project.knit.json").write_text("{")
-    window.open_project(tmp_path)
+    window.files.open_project(tmp_path)
     settle()
     assert "Not opened" in window.notices.text.text()
     assert snapshot(window.session.project) == start
@@ -197,16 +198,16 @@ def test_a_project_that_can_not_be_opened_leaves_the_one_that_is(window, tmp_pat
 
 def test_a_disk_that_can_not_be_written_is_told_and_the_changes_kept(window, tmp_path):
     (tmp_path / "file").write_text("x")
-    window.mapside.strip.add_tiles()
-    assert not window.save_to(tmp_path / "file" / "p")
+    window.mapside.strip.layers.add_tiles()
+    assert not window.files.save_to(tmp_path / "file" / "p")
     assert "Not saved" in window.notices.text.text()
     assert not window.session.doc.history.is_saved
 
 
 def test_a_new_project_is_empty_and_asks_nothing_when_saved(window):
-    window.new_project()
+    window.files.new_project()
     assert window.session.project.tilesets == []
-    assert window.empty.isVisible()
+    assert window.start.isVisible()
     assert isinstance(window.session.project, Project)
 
 
@@ -260,7 +261,7 @@ def test_notes_lie_over_the_window_and_move_nothing(window):
 def test_gaps_are_counted_in_the_status_line(window):
     ground = window.session.map.layers[0]
     ground.terrain[4, 4], ground.terrain[4, 5] = 1, 3
-    window.mapside.strip.reroll()
+    window.mapside.strip.layers.reroll()
     while window.session.doc.work_off(64):
         pass
     window._work_off()

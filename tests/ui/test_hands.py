@@ -14,26 +14,28 @@ from tests.ui.conftest import RIGHT, click, drag, move, pixels, props_view, sett
 
 from knitground.core.base.errors import EditError, FormatError
 from knitground.core.base.window import Box
+from knitground.core.edit.desk import PICK_FROM
 from knitground.core.edit.flood import same_ground
+from knitground.core.edit.hand import MarkerInHand, PatchInHand, TerrainInHand, TileInHand
 from knitground.core.edit.reslice import use_slicing
 from knitground.core.edit.sheets import move_in_order, name_tile, scaled_tileset, tag_tiles
 from knitground.core.edit.tint import disc
 from knitground.core.edit.tray import keep_patch, rename_patch
 from knitground.core.files.images import png_bytes
 from knitground.core.files.mix_io import patch_from_file, patch_to_file
-from knitground.core.files.project_io import open_project, save_project
+from knitground.core.files.opening import open_project
+from knitground.core.files.saving import save_project
 from knitground.core.files.ship.png import map_picture
 from knitground.core.model.patch import Patch
 from knitground.core.model.slicing import Slicing
 from knitground.core.model.terrain import SetKind
-from knitground.core.model.tileset import TileRef
-from knitground.ui.bench.draw import TABS
-from knitground.ui.bench.tilepicker import WAYS
-from knitground.ui.canvas.chunks import image_of
-from knitground.ui.hand import PATCH_KIND, MarkerInHand, PatchInHand, TerrainInHand, TileInHand
-from knitground.ui.mockupdialog import ALL, MockupDialog
-from knitground.ui.session import PICK_FROM
-from knitground.ui.tasks import spare_frames
+from knitground.core.model.tileset import TileFacts, TileRef
+from knitground.ui.common.tasks import spare_frames
+from knitground.ui.mapside.canvas.chunks import image_of
+from knitground.ui.mapside.mockupdialog import ALL, MockupDialog
+from knitground.ui.mapside.tools.tool import PATCH_KIND
+from knitground.ui.stages.draw.bench import TABS
+from knitground.ui.stages.draw.tilepicker import WAYS
 
 PAIR = Patch("pair", ((TileRef("sheet", 0, 0), None), (TileRef("sheet", 0, 1, 3),) * 2))
 REEDS = TileRef("props", 0, 2)
@@ -88,31 +90,33 @@ def test_names_tags_and_orders_are_edits_with_bounds():
     doc.apply(tag_tiles(tileset, [(0, 1), (0, 2)], ["wet", " wet", "", "tall "]))
     offered = [(0, 0), (0, 1), (0, 2), (0, 3)]
     doc.apply(move_in_order(tileset, offered, (0, 3), (0, 0)))
-    assert tileset.labels == {(0, 1): "reed"}
-    assert tileset.tags == {(0, 1): ("wet", "tall"), (0, 2): ("wet", "tall")}
+    assert {at: f.name for at, f in tileset.facts.items() if f.name} == {(0, 1): "reed"}
+    assert {at: f.tags for at, f in tileset.facts.items() if f.tags} == dict.fromkeys(
+        ((0, 1), (0, 2)), ("wet", "tall")
+    )
     assert tileset.order == ((0, 3), (0, 0), (0, 1), (0, 2))
     doc.apply(move_in_order(tileset, tileset.order, (0, 3), (0, 2)))
     assert tileset.order == ((0, 0), (0, 1), (0, 2), (0, 3))
     doc.apply(name_tile(tileset, 0, 1, ""))
     doc.apply(tag_tiles(tileset, [(0, 1)], []))
-    assert (tileset.labels, list(tileset.tags)) == ({}, [(0, 2)])
+    assert [(at, f.name) for at, f in tileset.facts.items()] == [((0, 2), "")]
     with pytest.raises(EditError, match="at most 200 letters"):
-        name_tile(tileset, 0, 1, "x" * 201)
-    with pytest.raises(EditError, match="at most 64 tags"):
-        tag_tiles(tileset, [(0, 1)], [str(n) for n in range(65)])
+        doc.apply(name_tile(tileset, 0, 1, "x" * 201))
+    with pytest.raises(EditError, match="65 tags of tile facts are too many"):
+        doc.apply(tag_tiles(tileset, [(0, 1)], [str(n) for n in range(65)]))
 
 
 def test_a_scaled_sheet_keeps_its_tiles_their_marks_and_weights():
     doc, *_ = small_project()
     tileset = doc.project.tilesets[0]
-    tileset.weights[0, 1] = 3.0
+    tileset.facts = {(0, 1): TileFacts(weight=3.0)}
     edit, made = scaled_tileset(doc.project, tileset, 16, 24)
     doc.apply(edit)
     assert (made.rows, made.columns) == (tileset.rows, tileset.columns)
     tile = tileset.picture[8:16, 16:24]
     shown = made.picture[16:32, 48:72]
     assert (shown == np.repeat(np.repeat(tile, 2, 0), 3, 1)).all()
-    assert (made.weights, made.unsaved) == ({(0, 1): 3.0}, True)
+    assert (made.facts, made.unsaved) == ({(0, 1): TileFacts(weight=3.0)}, True)
     assert (made.sets[0].marks == tileset.sets[0].marks).all()
     assert made.sets[0].kind is SetKind.CORNER
     with pytest.raises(EditError, match="more than 16384 px a side"):
@@ -123,12 +127,12 @@ def test_a_scaled_sheet_keeps_its_tiles_their_marks_and_weights():
 
 
 def test_patches_are_kept_taken_renamed_and_dropped_on_the_map(window, view, monkeypatch):
-    session, tray = window.session, window.draw.tray
+    session, tray = window.session, window.stages["draw"].tray
     start = snapshot(session.project)
     view._tool("pick").take_block(Box(29, 32, 30, 33))
     QTest.keyClick(window.shell, Qt.Key.Key_T, Qt.KeyboardModifier.ControlModifier)
     settle()
-    assert window.draw.tabs.tabText(window.draw.tabs.currentIndex()) == "Tray"
+    assert window.stages["draw"].tabs.tabText(window.stages["draw"].tabs.currentIndex()) == "Tray"
     assert [each.name for each in session.project.tray] == ["salt store", "raker's things", "Props"]
     monkeypatch.setattr(QInputDialog, "getText", lambda *a, **k: ("mooring", True))
     tray._rename(session.project.tray[2])
@@ -163,11 +167,11 @@ def test_patches_are_kept_taken_renamed_and_dropped_on_the_map(window, view, mon
 def test_a_selection_is_kept_and_nothing_is_told(window, view):
     session = window.session
     session.take(None)
-    window.draw.keep()
+    window.stages["draw"].keep()
     assert "Nothing to keep" in window.notices.text.text()
     session.choose_tool("select")
     drag(view, view.screen_at(29, 26), view.screen_at(29, 32))
-    window.draw.keep()
+    window.stages["draw"].keep()
     kept = session.project.tray[-1]
     assert (kept.height, kept.width) == (1, 7)
     assert kept.rows[0][0] == TileRef("props", 1, 4)
@@ -177,7 +181,7 @@ def test_a_selection_is_kept_and_nothing_is_told(window, view):
 
 
 def test_words_find_tiles_by_name_tag_number_and_terrain(window, view):
-    session, draw = window.session, window.draw
+    session, draw = window.session, window.stages["draw"]
     draw.tabs.setCurrentIndex(TABS.index("Tiles"))
     session.choose_tileset(session.project.tilesets[1])
     settle()
@@ -196,7 +200,7 @@ def test_words_find_tiles_by_name_tag_number_and_terrain(window, view):
     draw.sheet_way.setCurrentText(WAYS[1])
     draw.picker.set_way(WAYS[1])
     assert len(draw.picker.offered()) == draw.picker.search("blush")
-    window.find_in_bench()
+    window.stages["draw"].find_words()
     draw.search_field.setText("clay")
     offered = [each.text() for each in draw.findChildren(QPushButton) if not each.isHidden()]
     assert "clay" in offered
@@ -205,8 +209,8 @@ def test_words_find_tiles_by_name_tag_number_and_terrain(window, view):
 
 
 def test_packed_tiles_are_taken_and_a_block_lies_as_it_is_shown(window, view):
-    session, picker = window.session, window.draw.picker
-    window.draw.tabs.setCurrentIndex(TABS.index("Tiles"))
+    session, picker = window.session, window.stages["draw"].picker
+    window.stages["draw"].tabs.setCurrentIndex(TABS.index("Tiles"))
     session.choose_tileset(session.project.tilesets[1])
     settle()
     picker.look(4, 20, 20)
@@ -233,8 +237,8 @@ def test_packed_tiles_are_taken_and_a_block_lies_as_it_is_shown(window, view):
 
 
 def test_in_an_own_order_a_drag_moves_a_tile_and_it_is_one_step(window, view):
-    session, picker = window.session, window.draw.picker
-    window.draw.tabs.setCurrentIndex(TABS.index("Tiles"))
+    session, picker = window.session, window.stages["draw"].picker
+    window.stages["draw"].tabs.setCurrentIndex(TABS.index("Tiles"))
     session.choose_tileset(session.project.tilesets[1])
     picker.set_way(WAYS[2])
     settle()
@@ -260,7 +264,7 @@ def test_round_brushes_lay_discs_for_tiles_and_lines(window, view):
     layer.cells[:] = 0
     session.take(TileInHand(REEDS, 2))
     session.set_size(5)
-    session.set_round(True)
+    session.set_options(round_brush=True)
     click(view, view.screen_at(20, 20))
     assert ((layer.cells[18:23, 18:23] > 0) == disc(5)).all()
     session.choose_tool("line")
@@ -292,7 +296,7 @@ def test_fill_goes_by_terrain_or_tile_connected_or_everywhere(window, view, by, 
     ground = session.map.layers[0]
     session.choose_layer(ground)
     session.choose_tool("fill")
-    session.set_fill(by, everywhere=everywhere)
+    session.set_options(fill_by=by, fill_all=everywhere)
     session.take(TileInHand(TileRef("pans", 0, 3), 3))
     row, col = 28, 40
     values = ground.cells if by == "same tile" else same_ground(ground.terrain)
@@ -311,7 +315,7 @@ def test_fill_goes_by_terrain_or_tile_connected_or_everywhere(window, view, by, 
 def test_fill_lays_on_the_selection_and_says_when_there_is_none(window, view):
     session = window.session
     session.choose_tool("fill")
-    session.set_fill("selection")
+    session.set_options(fill_by="selection")
     session.take(TileInHand(REEDS, 2))
     move(view, view.screen_at(3, 3))
     assert view.label()[0].startswith("nothing is selected")
@@ -329,7 +333,7 @@ def test_select_by_terrain(window, view):
     ground = session.map.layers[0]
     session.choose_layer(ground)
     session.choose_tool("select")
-    session.set_select_way("same terrain")
+    session.set_options(select_way="same terrain")
     click(view, view.screen_at(28, 40))
     wanted = same_ground(ground.terrain)
     wanted = wanted == wanted[28, 40]
@@ -344,14 +348,14 @@ def test_pick_looks_where_it_is_told(window, view):
     props, ground = session.map.layers[2], session.map.layers[0]
     row, col = 28, 40
     assert not props.cells[row, col]
-    session.set_pick_from(PICK_FROM[1])
+    session.set_options(pick_from=PICK_FROM[1])
     click(view, view.screen_at(row, col), button=RIGHT)
     assert "empty on this layer" in window.notices.text.text()
-    session.set_pick_from(PICK_FROM[0])
+    session.set_options(pick_from=PICK_FROM[0])
     click(view, view.screen_at(row, col), button=RIGHT)
     assert isinstance(session.hand, TerrainInHand)
     assert session.layer is ground
-    session.set_pick_from(PICK_FROM[2])
+    session.set_options(pick_from=PICK_FROM[2])
     drag(view, view.screen_at(29, 26), view.screen_at(30, 28), button=RIGHT)
     rows = session.hand.patch.rows
     assert all(tile for line in rows for tile in line)
@@ -541,7 +545,7 @@ def test_a_selection_is_turned_and_mirrored_in_place(window, view):
     ]  # fmt: skip
     assert (layer.cells > 0).sum() == 4
     assert session.selection.count == 6
-    keys(view, "X")
+    keys(view, "M")
     assert session.map.legend.tile(int(layer.cells[9, 10])) == of((0, 0), 7)
     for _ in range(2):
         session.doc.undo()
@@ -584,13 +588,13 @@ def test_what_is_pasted_floats_until_it_is_dropped(window, view):
     keys(view, "BracketRight")
     assert session.hand.patch.height == 7
     click(view, view.screen_at(12, 12))
-    assert session.floats  # laid once; it can be laid again
+    assert session.in_hand.floats  # laid once; it can be laid again
     keys(view, "Escape")
     assert (session.hand, session.tool) == (TileInHand(REEDS, 2), "select")
-    assert not session.floats
+    assert not session.in_hand.floats
     window.commands.named("Paste into hand").action.trigger()
     session.take(TileInHand(REEDS, 2))
-    assert not session.floats
+    assert not session.in_hand.floats
 
 
 def test_a_patch_larger_than_the_map_is_laid_as_far_as_it_fits(window, view):
@@ -632,7 +636,7 @@ def test_a_map_is_made_of_a_picture_and_of_the_project_s_tiles(window, view, tmp
         layer.visible = True
     path = tmp_path / "mock-up.png"
     path.write_bytes(png_bytes(picture[3:, 5:]))
-    window.map_from_file(path)
+    window.mapside.maps.map_from_file(path)
     settle()
     dialog = window.shell.findChild(MockupDialog)
     settle()
@@ -657,7 +661,7 @@ def test_a_map_is_made_of_a_picture_and_of_the_project_s_tiles(window, view, tmp
 
 def test_the_dialog_tells_a_grid_that_does_not_fit_and_lets_go(window, view):
     rng = np.random.default_rng(8)
-    window.map_from_picture(rng.integers(0, 256, (40, 50, 4), np.uint8), "noise")
+    window.mapside.maps.map_from_picture(rng.integers(0, 256, (40, 50, 4), np.uint8), "noise")
     settle()
     dialog = window.shell.findChild(MockupDialog)
     assert dialog.likely.currentText() == "none: nothing repeats"
@@ -698,7 +702,7 @@ def test_a_pasted_picture_of_known_tiles_is_taken_in_hand_else_ways_are_offered(
     QTest.mouseClick(window.notices.cures[0], Qt.MouseButton.LeftButton)
     settle()
     made = session.project.tilesets[-1]
-    assert (made.name, made.width, made.height, window.stage) == ("pasted", 20, 30, "slice")
+    assert (made.name, made.width, made.height, window.stage.key) == ("pasted", 20, 30, "slice")
     assert (made.picture == (0x33, 0x66, 0x99, 255)).all()
     session.doc.undo()
     window.show_stage("draw")

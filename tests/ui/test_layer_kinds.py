@@ -8,16 +8,16 @@ from PySide6.QtWidgets import QInputDialog, QMenu, QSpinBox
 from tests.maps import snapshot
 from tests.ui.conftest import RIGHT, click, drag, move, pixels, settle
 
+from knitground.core.edit.hand import MarkerInHand, PatchInHand, TileInHand, TintInHand
 from knitground.core.edit.markers import inside, marker_at, outline
 from knitground.core.edit.tint import blended, disc, soft_weights, tint_value
 from knitground.core.model.layers import GrownLayer
 from knitground.core.model.marker import Marker, Shape
 from knitground.core.model.recipe import MixStep
 from knitground.core.model.tileset import TileRef
-from knitground.ui.bench.draw import TABS
-from knitground.ui.canvas.markers import kind_colour
-from knitground.ui.canvas.zoom import STEPS
-from knitground.ui.hand import MarkerInHand, PatchInHand, TileInHand, TintInHand
+from knitground.ui.mapside.canvas.markers import kind_colour
+from knitground.ui.mapside.canvas.zoom import STEPS
+from knitground.ui.stages.draw.bench import TABS
 
 CTRL, SHIFT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier
 NIGHT = TintInHand("#2e3566", 110)
@@ -42,7 +42,7 @@ def choose(window, name):
 @pytest.fixture
 def tint(window, view):
     """A tint layer without any colour, and a colour in hand."""
-    window.mapside.strip.add_kind("Tint")
+    window.mapside.strip.layers.add_kind("Tint")
     window.session.take(NIGHT)
     window.session.set_size(5)
     settle()
@@ -84,13 +84,13 @@ def test_dabs_of_one_soft_stroke_do_not_add_up_and_it_is_one_step(window, view, 
 
 def test_hard_brushes_square_and_round_and_erasing_softly(window, view, tint):
     session = window.session
-    session.set_soft(False)
+    session.set_options(soft_brush=False)
     click(view, view.screen_at(10, 10))
     assert (tint.cells[8:13, 8:13] == VALUE).all()
-    session.set_round(True)
+    session.set_options(round_brush=True)
     click(view, view.screen_at(10, 30))
     assert ((tint.cells[8:13, 28:33] == VALUE) == disc(5)).all()
-    session.set_soft(True)
+    session.set_options(soft_brush=True)
     session.choose_tool("erase")
     click(view, view.screen_at(10, 10))
     strengths = tint.cells[8:13, 8:13] >> 24
@@ -107,7 +107,7 @@ def test_esc_calls_a_tint_stroke_off_and_a_locked_layer_is_told(window, view, ti
     assert not tint.cells.any()
     window.commands.named("Lock or unlock layer").action.trigger()
     move(view, view.screen_at(20, 30))
-    assert view.label() == ("Tint is locked — Ctrl+L unlocks it", True)
+    assert view.label() == ("Tint is locked — J unlocks it", True)
     click(view, view.screen_at(20, 30))
     assert not tint.cells.any()
 
@@ -136,7 +136,7 @@ def test_box_fill_and_pick_work_on_tints_and_the_map_shows_them(window, view, ti
 def test_a_tint_stroke_goes_on_over_the_border_of_a_map_that_wraps(window, view):
     session = window.session
     session.choose_map(session.project.maps[1])
-    window.mapside.strip.add_kind("Tint")
+    window.mapside.strip.layers.add_kind("Tint")
     session.take(NIGHT)
     session.set_size(5)
     settle()
@@ -150,7 +150,7 @@ def test_a_tint_stroke_goes_on_over_the_border_of_a_map_that_wraps(window, view)
 
 def test_the_wrong_thing_in_hand_is_told_at_the_pointer(window, view, tint):
     session = window.session
-    window.take_terrain(1)
+    window.stage.digit(1)
     session.take(TileInHand(TileRef("props", 0, 0), 0))
     move(view, view.screen_at(5, 5))
     assert view.label()[0] == "Tint holds colours — take a colour in hand at the left"
@@ -164,8 +164,8 @@ def test_the_wrong_thing_in_hand_is_told_at_the_pointer(window, view, tint):
 
 
 def test_the_tint_page_offers_colours_and_strength(window, view, tint):
-    page = window.draw.tints
-    assert window.draw.tabs.tabText(window.draw.tabs.currentIndex()) == "Tint"
+    page = window.stages["draw"].tints
+    assert window.stages["draw"].tabs.tabText(window.stages["draw"].tabs.currentIndex()) == "Tint"
     QTest.mouseClick(page.buttons["#c9714f"], Qt.MouseButton.LeftButton)
     assert window.session.hand == TintInHand("#c9714f", 110)
     page.strength.setValue(40)
@@ -182,7 +182,7 @@ def test_the_tint_page_offers_colours_and_strength(window, view, tint):
 @pytest.fixture
 def markers(window, view):
     """A marker layer without markers."""
-    window.mapside.strip.add_kind("Markers")
+    window.mapside.strip.layers.add_kind("Markers")
     window.session.take(MarkerInHand("spawn point"))
     settle()
     return window.session.layer
@@ -196,10 +196,10 @@ def test_paint_lays_a_point_that_snaps_and_can_be_moved_before_letting_go(window
         Shape.POINT, "spawn point", ((20.5 * 16, 12.5 * 16),),
     )  # fmt: skip
     assert session.markers == {point.number}
-    session.set_snap("half cell")
+    session.set_options(snap="half cell")
     click(view, view.screen_at(3, 4, 0.45, 0.55))
     assert markers.markers[1].points == ((4.5 * 16, 3.5 * 16),)
-    session.set_snap("pixel")
+    session.set_options(snap="pixel")
     at = view.screen_at(3, 4, 0.2, 0.2)
     click(view, at)
     x, y = view.camera.to_picture(at.x(), at.y())
@@ -327,14 +327,16 @@ def test_erase_pick_delete_copy_and_turn_markers(window, view, markers):
 
 
 def test_the_form_changes_what_is_chosen(window, view, markers):
-    session, page = window.session, window.draw.markers
+    session, page = window.session, window.stages["draw"].markers
     window.show_stage("draw")
     click(view, view.screen_at(10, 10))
     settle()
-    assert page.form.isVisibleTo(window.draw)
+    assert page.form.isVisibleTo(window.stages["draw"])
     page.name.setText("Start")
+    page.name.setModified(True)
     page.name.editingFinished.emit()
     page.kind.setText("well")
+    page.kind.setModified(True)
     page.kind.editingFinished.emit()
     page.place_x.setValue(200.5)
     page._add_property()
@@ -392,7 +394,7 @@ def test_laying_and_erasing_on_a_grown_layer_pins_and_u_releases(window, view):
     assert was not in (0, place)
     click(view, view.screen_at(row, col))  # what grows there is taken away: a pin of nothing
     assert (grown.cells[row, col], grown.pinned[row, col]) == (0, True)
-    window.grow.run_new()
+    window.stages["grow"].run_new()
     settle()
     assert grown.cells[row, col] == 0
     move(view, view.screen_at(row, col))
@@ -404,9 +406,9 @@ def test_laying_and_erasing_on_a_grown_layer_pins_and_u_releases(window, view):
 
 
 def test_a_mix_fill_is_added_changed_and_taken_out_in_grow(window, view):
-    session, bench = window.session, window.grow
+    session, bench = window.session, window.stages["grow"]
     window.show_stage("grow")
-    window.mapside.strip.add_kind("Grown")
+    window.mapside.strip.layers.add_kind("Grown")
     layer = session.layer
     bench.add_mix_step()
     settle()
@@ -475,7 +477,7 @@ def test_the_pointer_meets_a_shifted_layer_where_it_is_seen(window, view):
 def test_a_layer_with_cells_of_its_own_is_drawn_in_by_those(window, view, monkeypatch):
     session, strip = window.session, window.mapside.strip
     monkeypatch.setattr(QInputDialog, "getText", lambda *a, **k: ("24 × 8", True))
-    strip.ask_own_cells()
+    strip.layers.ask_own_cells()
     layer = session.layer
     assert (layer.cell, layer.cells.shape) == ((8, 24), (128, 64))
     session.take(TileInHand(TileRef("props", 0, 0), 0))
@@ -501,14 +503,14 @@ def test_a_layer_with_cells_of_its_own_is_drawn_in_by_those(window, view, monkey
         ("0 × 8", "is not a size of cells"), ("nothing", "is not a size"),
         ("99999 × 8", "1 to 16 384 px"),
     ):  # fmt: skip
-        strip.add_own_cells(text)
+        strip.layers.add_own_cells(text)
         assert words in window.notices.text.text()
     session.choose_layer(session.map.layers[0])
     assert session.selection is None
 
 
 def test_a_tile_of_another_size_offers_to_scale_or_to_lay_on_its_own_cells(window, view):
-    session, draw = window.session, window.draw
+    session, draw = window.session, window.stages["draw"]
     pans = session.project.tilesets[0]
     other = type(pans)("big", "big.png", 48, 48, pans.slicing.__class__(24, 24),
                        picture=np.full((48, 48, 4), 255, np.uint8))  # fmt: skip
@@ -534,7 +536,7 @@ def test_a_tile_of_another_size_offers_to_scale_or_to_lay_on_its_own_cells(windo
 
 
 def test_pages_follow_the_kind_of_layer(window, view):
-    tabs = window.draw.tabs
+    tabs = window.stages["draw"].tabs
     shown = lambda: [TABS[n] for n in range(len(TABS)) if tabs.isTabVisible(n)]  # noqa: E731
     choose(window, "Places")
     assert shown() == ["Tiles", "Markers"]
@@ -547,7 +549,7 @@ def test_pages_follow_the_kind_of_layer(window, view):
 
 def test_every_kind_can_be_added_from_the_strip_and_each_shows_its_thumb(window, view):
     session, strip = window.session, window.mapside.strip
-    words = [action.text() for action in strip.kind_menu().actions()]
+    words = [action.text() for action in strip.layers.kind_menu().actions()]
     assert [each.split(":")[0] for each in words[-4:]] == [
         "Tile layer with cells of its own…", "Grown layer", "Marker layer", "Tint layer",
     ]  # fmt: skip

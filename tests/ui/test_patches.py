@@ -11,14 +11,14 @@ from tests.maps import snapshot
 from tests.ui.conftest import LAYERS, RIGHT, click, drag, move, pixels, props_view, settle
 
 from knitground.core.base.window import Box
+from knitground.core.edit.hand import PatchInHand, TileInHand
 from knitground.core.edit.laying import plan_cells
 from knitground.core.model.patch import Patch, turn_tile
 from knitground.core.model.tileset import TileRef
 from knitground.core.render.pixels import turned
-from knitground.ui.bench.draw import TABS
-from knitground.ui.dialogs import NewMapDialog, ResizeDialog
-from knitground.ui.hand import PatchInHand, TileInHand
-from knitground.ui.tools.shapes import line_cells, swept
+from knitground.ui.mapside.dialogs import NewMapDialog, ResizeDialog
+from knitground.ui.mapside.tools.shapes import line_cells, swept
+from knitground.ui.stages.draw.bench import TABS
 
 CTRL = Qt.KeyboardModifier.ControlModifier
 
@@ -67,7 +67,7 @@ def shown(window, box):
 
 
 def test_a_block_dragged_on_the_sheet_is_laid_as_it_lies_there(window, view):
-    session, bench = window.session, window.draw
+    session, bench = window.session, window.stages["draw"]
     bench.tabs.setCurrentIndex(TABS.index("Tiles"))
     session.choose_tileset(session.project.tilesets[1])
     settle()
@@ -83,7 +83,7 @@ def test_a_block_dragged_on_the_sheet_is_laid_as_it_lies_there(window, view):
     assert (session.doc.cells(session.map, session.layer, plan.box) == plan.cells).all()
     big = [[ref(1, 0), ref(1, 1)], [ref(2, 0), ref(2, 1)]]
     assert shown(window, Box(10, 10, 12, 12)) == big
-    for key in (Qt.Key.Key_X, Qt.Key.Key_BracketRight):
+    for key in (Qt.Key.Key_M, Qt.Key.Key_BracketRight):
         QTest.keyClick(window.shell, key)
     turned_hand = session.hand.patch
     assert turned_hand.rows[0][0].turn == turn_tile(turn_tile(ref(0, 0), 4), 1).turn
@@ -92,8 +92,8 @@ def test_a_block_dragged_on_the_sheet_is_laid_as_it_lies_there(window, view):
 
 
 def test_any_shape_by_ctrl_click_leaves_holes_that_lay_nothing(window, view):
-    session, picker = window.session, window.draw.picker
-    window.draw.tabs.setCurrentIndex(TABS.index("Tiles"))
+    session, picker = window.session, window.stages["draw"].picker
+    window.stages["draw"].tabs.setCurrentIndex(TABS.index("Tiles"))
     session.choose_tileset(session.project.tilesets[1])
     settle()
     picker.fit()
@@ -120,7 +120,7 @@ def test_box_and_fill_repeat_a_patch_from_the_map_or_from_the_drag(window, view,
     session = window.session
     session.take(PatchInHand(Patch("p", ((ref(0, 0), ref(0, 1), ref(0, 4)),))))
     session.choose_tool(tool)
-    session.set_pattern_on_map(on_map)
+    session.set_options(pattern_on_map=on_map)
     start = snapshot(session.project)
     if tool == "box":
         drag(view, view.screen_at(5, 4), view.screen_at(6, 8), view.screen_at(7, 10))
@@ -158,7 +158,7 @@ def test_only_tiles_and_patches_turn(window, view):
     QTest.keyClick(window.shell, Qt.Key.Key_BracketLeft)
     assert "Only a tile or a patch" in window.notices.text.text()
     window.session.take(TileInHand(ref(0, 5), 5))
-    QTest.keyClick(window.shell, Qt.Key.Key_Y)
+    QTest.keyClick(window.shell, Qt.Key.Key_M, Qt.KeyboardModifier.ShiftModifier)
     assert window.session.hand.title == "Tile 5 · props flipped"
     click(view, view.screen_at(9, 9))
     assert shown(window, Box(9, 9, 10, 10)) == [[ref(0, 5, 6)]]
@@ -232,11 +232,11 @@ def test_maps_and_layers_are_doubled_from_the_menu_and_a_cell_is_gone_to(window,
     assert "back layer" in window.notices.text.text()
     commands.named("Show only this layer, or all").action.trigger()
     assert [each.visible for each in session.map.layers] == [True] + 6 * [False]
-    window.show_cell("12, 7")
+    window.mapside.maps.show_cell("12, 7")
     assert view._cursor == (7, 12)
-    window.show_cell("200, 7")
+    window.mapside.maps.show_cell("200, 7")
     assert "cell 200, 7 is outside the map" in window.notices.text.text()
-    window.show_cell("here")
+    window.mapside.maps.show_cell("here")
     assert "is not a cell" in window.notices.text.text()
     while session.doc.undo():
         pass
@@ -321,19 +321,19 @@ def test_a_background_and_the_screen_frame_are_seen(window, view):
     view._store.touch_all()
     view.leaveEvent(None)
     view.set_grid(False)
-    window.set_background("#aa3366")
+    window.mapside.maps.set_background("#aa3366")
     shown = drawn(view) & 0xFFFFFF
     assert (shown == 0xAA3366).mean() > 0.3
-    window.set_screen("64 x 48")
+    window.mapside.maps.set_screen("64 x 48")
     assert session.map.screen == (64, 48)
     framed = drawn(view) & 0xFFFFFF
     zoom = view.camera.zoom
     assert abs(int((framed == 0xAA3366).sum()) - 64 * 48 * zoom * zoom) < 3000 * zoom
-    window.set_screen("large")
+    window.mapside.maps.set_screen("large")
     assert "is not a size" in window.notices.text.text()
-    window.set_screen("0 × 5")
+    window.mapside.maps.set_screen("0 × 5")
     assert "screen width 0" in window.notices.text.text()
-    window.set_background(None)
+    window.mapside.maps.set_background(None)
     assert session.map.background is None
 
 
@@ -345,6 +345,6 @@ def test_a_new_map_is_measured_in_screens(window):
     dialog.down.setValue(2)
     assert (dialog.width_box.value(), dialog.height_box.value()) == (60, 23)
     dialog.name.setText("Wide")
-    window.add_map(dialog)
+    window.mapside.maps.add_map(dialog)
     made = window.session.map
     assert (made.width, made.height, made.screen) == (60, 23, (320, 180))

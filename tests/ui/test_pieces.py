@@ -6,15 +6,15 @@ from PIL import Image
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 from tests.maps import snapshot
-from tests.ui.conftest import RIGHT, click, drag, move, pixels, settle
+from tests.ui.conftest import RIGHT, click, drag, move, pixels, settle, settle_view
 from tests.ui.test_regions import answer
 from tests.ui.test_slice import at
 from tests.ui.test_stages import drop
 
+from knitground.core.edit.hand import TileInHand
 from knitground.core.files.images import png_bytes
-from knitground.core.files.project_io import open_project
+from knitground.core.files.opening import open_project
 from knitground.core.model.tileset import TileRef
-from knitground.ui.hand import TileInHand
 
 SHIFT, CTRL = Qt.KeyboardModifier.ShiftModifier, Qt.KeyboardModifier.ControlModifier
 PLACES = [(4, 4, 20, 50), (40, 8, 30, 30), (90, 10, 12, 40), (6, 80, 60, 20), (90, 84, 16, 16)]
@@ -36,7 +36,7 @@ def bench(window, tmp_path):
     window.show_stage("slice")
     drop(window, tmp_path / "yard.png")
     settle()
-    return window.slice
+    return window.stages["slice"]
 
 
 def test_pieces_are_found_joined_added_and_taken_away_before_they_are_used(window, bench):
@@ -68,14 +68,14 @@ def test_a_foot_mark_dragged_moves_the_anchor_as_one_step(window, bench):
     bench.commit()
     settle()
     tileset = window.session.tileset
-    assert tileset.anchors[0, 0] == (10, 50)
+    assert tileset.fact(0, 0).anchor == (10, 50)
     sheet = bench.sheet
     steps = len(window.session.doc.history.names)
     drag(sheet, at(sheet, 14, 54), at(sheet, 12, 50), at(sheet, 10, 48))
-    assert tileset.anchors[0, 0] == (6, 44)
+    assert tileset.fact(0, 0).anchor == (6, 44)
     assert len(window.session.doc.history.names) == steps + 1
     window.session.doc.undo()
-    assert tileset.anchors[0, 0] == (10, 50)
+    assert tileset.fact(0, 0).anchor == (10, 50)
     move(sheet, at(sheet, 12, 12))
     assert "piece 0: 20 × 50 px at 4, 4" in window.under.toolTip()
     click(sheet, at(sheet, 95, 90), modifiers=CTRL)
@@ -93,10 +93,10 @@ def test_a_folder_becomes_one_tileset_of_loose_pictures(window, tmp_path, monkey
     drop(window, folder)
     made = window.session.tileset
     assert made.name == "yard things"
-    assert [made.labels[0, n] for n in range(3)] == ["barrel", "crane", "rope"]
+    assert [made.fact(0, n).name for n in range(3)] == ["barrel", "crane", "rope"]
     assert [made.slicing.tile_area(0, n)[2:] for n in range(3)] == [(14, 18), (22, 60), (30, 9)]
     assert "broken.png" in window.notices.text.text()
-    assert window.save()
+    assert window.files.save()
     again = open_project(window.session.project.folder).project.tileset_named("yard things")
     assert (again.picture == made.picture).all()
     window.session.doc.undo()
@@ -130,9 +130,10 @@ def test_what_is_seen_of_a_tall_piece_is_what_is_laid(window, bench):
     assert cells[20, 20] > 0
     assert (laid == shown).all()
     view.leaveEvent(None)
+    settle_view(view)
     before = pixels(view)
     session.doc.undo()
-    settle()
+    settle_view(view)
     rect = view.screen_rect(box)
     changed = (pixels(view) != before)[
         rect.top() : rect.bottom(), rect.left() : rect.right()
@@ -150,7 +151,7 @@ def test_one_tile_that_moves_moves_on_the_map_and_stands_still_when_told(
     frames[0].save(path, save_all=True, append_images=frames[1:], duration=[40, 80, 120], loop=0)
     drop(window, path)
     tileset = window.session.tileset
-    assert [each.ms for each in tileset.frames[0, 0]] == [40, 80, 120]
+    assert [each.ms for each in tileset.fact(0, 0).frames] == [40, 80, 120]
     window.show_stage("draw")
     session, view = window.session, window.mapside.view
     session.choose_layer(session.map.layers[2])

@@ -12,11 +12,11 @@ from tests.ui.test_stages import drop
 from knitground.core.base.errors import EditError, SlicingError
 from knitground.core.edit.sheets import add_region, leave_out, remove_tileset
 from knitground.core.files.images import conversion, png_bytes, read_frames
-from knitground.core.files.project_io import open_project
+from knitground.core.files.opening import open_project
 from knitground.core.knit.layer import layer_table
 from knitground.core.model.slicing import Slicing
 from knitground.core.slicing.grid import cut, lay_grid
-from knitground.ui.swapdialog import SwapDialog
+from knitground.ui.mapside.swapdialog import SwapDialog
 
 CTRL = Qt.KeyboardModifier.ControlModifier
 
@@ -25,7 +25,7 @@ CTRL = Qt.KeyboardModifier.ControlModifier
 def bench(window):
     window.show_stage("slice")
     settle()
-    return window.slice
+    return window.stages["slice"]
 
 
 def two_grids(path):
@@ -71,7 +71,7 @@ def test_a_region_drawn_on_the_sheet_gets_its_own_grid_and_is_saved(window, benc
     assert (bench.trial.tile_width, bench.trial.tile_height) == (24, 24)
     bench.commit()
     assert (region.columns, region.rows) == (4, 4)
-    assert window.save()
+    assert window.files.save()
     folder = window.session.project.folder
     again = open_project(folder).project
     assert [each.sheet for each in again.tilesets][-2:] == ["two.png", "two.png"]
@@ -99,7 +99,7 @@ def test_a_sheet_in_use_is_not_removed_and_one_that_is_not_is(window):
     window.session.apply(edit)
     start = snapshot(project)
     window.session.choose_tileset(made)
-    window.slice.remove()
+    window.stages["slice"].remove()
     assert made not in project.tilesets
     window.session.doc.undo()
     assert snapshot(project) == start
@@ -117,10 +117,10 @@ def test_tiles_left_out_by_a_drag_are_not_knitted_and_not_offered(window, bench)
     plain_brine = table.variants[1, 1, 1, 1]
     assert [map_.legend.tile(place).col for place, _ in plain_brine] == [0]
     window.show_stage("draw")
-    window.draw.tabs.setCurrentIndex(1)
+    window.stages["draw"].tabs.setCurrentIndex(1)
     settle()
     hand = session.hand
-    picker = window.draw.picker
+    picker = window.stages["draw"].picker
     click(picker, picker.tile_rect(0, 2).center().toPoint())
     assert session.hand == hand
     assert "left out" in window.notices.text.text()
@@ -135,7 +135,7 @@ def test_tiles_left_out_by_a_drag_are_not_knitted_and_not_offered(window, bench)
 
 def test_left_out_tiles_are_saved(window, bench):
     window.session.apply(leave_out(window.session.tileset, [(5, 8), (5, 9)], True))
-    window.save()
+    window.files.save()
     again = open_project(window.session.project.folder).project
     assert again.tilesets[0].left_out == {(5, 8), (5, 9)}
 
@@ -186,8 +186,8 @@ def test_an_animation_asks_what_its_frames_become(
         assert (tileset.slicing.tile_width, tileset.slicing.tile_height) == (12, 10)
         assert tileset.count >= 5
         assert tileset.unsaved
-        assert len(tileset.frames.get((0, 0), ())) == (5 if "moves" in button else 0)
-        window.save()
+        assert len(tileset.fact(0, 0).frames) == (5 if "moves" in button else 0)
+        window.files.save()
         assert (window.session.project.folder / "shimmer-frames.png").exists()
     else:
         assert (tileset.width, tileset.height) == (12, 10)

@@ -18,6 +18,7 @@ from tests.maps import small_project, snapshot
 from tests.ui.conftest import click, drag, move, pixels, props_view, settle
 
 from knitground.core.base.window import Box
+from knitground.core.edit.hand import PatchInHand, TerrainInHand, TileInHand
 from knitground.core.edit.selecting import (
     Selection,
     combined,
@@ -28,8 +29,7 @@ from knitground.core.edit.selecting import (
     trimmed,
 )
 from knitground.core.model.tileset import TileRef
-from knitground.ui.clipboard import KIND
-from knitground.ui.hand import PatchInHand, TerrainInHand, TileInHand
+from knitground.ui.mapside.clipboard import KIND
 
 CTRL, SHIFT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier
 
@@ -147,7 +147,7 @@ def test_a_drag_selects_shift_adds_ctrl_takes_away_and_escape_restores(window, v
 @pytest.mark.parametrize(("way", "count"), [("lasso", 16), ("same tile", 1), ("region", None)])
 def test_other_ways_to_select(window, view, way, count):
     session = window.session
-    session.set_select_way(way)
+    session.set_options(select_way=way)
     if way == "lasso":
         points = [(2, 2), (2, 6), (6, 6), (6, 2)]
         drag(view, *(view.screen_at(r, c) for r, c in points))
@@ -333,9 +333,10 @@ import sys
 from pathlib import Path
 from knitground.core.base.window import Box
 from knitground.core.edit.selecting import select_box
-from knitground.ui import clipboard, tour
+from knitground.ui import tour
+from knitground.ui.mapside import clipboard
 window = tour.make_window(Path(sys.argv[1]) / "memory")
-window.open_project(Path(sys.argv[1]) / "demo")
+window.files.open_project(Path(sys.argv[1]) / "demo")
 tour.settle()
 window.session.select(select_box(window.session.map, Box(2, 2, 9, 9)))
 assert clipboard.copy(window.session)

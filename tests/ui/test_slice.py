@@ -7,12 +7,12 @@ from tests.sheets import make
 from tests.ui.conftest import LEFT, click, drag, move, pixels, settle
 from tests.ui.test_stages import drop, type_into
 
-from knitground.core.files.images import png_bytes
-from knitground.core.files.project_io import open_project
+from knitground.core.files.images import png_bytes, read_sheet
+from knitground.core.files.opening import open_project
 from knitground.core.model.slicing import Slicing
-from knitground.ui.bench.guesses import GuessCard
-from knitground.ui.bench.relaydialog import RelayDialog, ReskinDialog
-from knitground.ui.bench.slicesheet import Grip, dragged, drawn
+from knitground.ui.stages.slice.guesses import GuessCard
+from knitground.ui.stages.slice.relaydialog import RelayDialog, ReskinDialog
+from knitground.ui.stages.slice.slicesheet import Grip, dragged, drawn
 
 SHIFT = Qt.KeyboardModifier.ShiftModifier
 
@@ -21,7 +21,7 @@ SHIFT = Qt.KeyboardModifier.ShiftModifier
 def bench(window):
     window.show_stage("slice")
     settle()
-    return window.slice
+    return window.stages["slice"]
 
 
 def at(sheet, x, y):
@@ -130,7 +130,7 @@ def test_empty_and_double_tiles_are_told_and_marked(bench, qtbot):
 def test_pointing_tells_how_often_maps_use_a_tile(window, bench):
     for map_ in window.session.project.maps:
         window.session.doc.knitter.ensure_all(map_)
-    window.session.revision += 1
+    window.session.doc.revision += 1
     move(bench.sheet, at(bench.sheet, 10, 10))
     assert "cells use it" in window.under.toolTip()
     uses = bench.uses(window.session.tileset, (0, 0))
@@ -219,7 +219,7 @@ def test_relaying_keeps_the_map_and_is_written_on_save(window, bench):
     view.leaveEvent(None)
     settle()
     assert (pixels(view) == shown).all()
-    assert window.save()
+    assert window.files.save()
     folder = window.session.project.folder
     again = open_project(folder).project
     assert again.tilesets[0].sheet == "pans-relaid.png"
@@ -234,9 +234,9 @@ def test_reskinning_repaints_the_map_after_a_preview(window, bench, monkeypatch,
     path = tmp_path / "winter.png"
     path.write_bytes(png_bytes(picture))
     monkeypatch.setattr(ReskinDialog, "exec", lambda self: 1)
-    bench.reskin_with(tileset, picture, path)
+    bench.reskin_with(tileset, read_sheet(path))
     assert (tileset.picture == picture).all()
-    assert window.save()
+    assert window.files.save()
     assert open_project(window.session.project.folder).project.tilesets[0].sheet == "winter.png"
     window.session.doc.undo()
     assert not (tileset.picture == picture).all()

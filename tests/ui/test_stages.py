@@ -12,13 +12,13 @@ from tests.maps import snapshot
 from tests.ui.conftest import LEFT, NONE, RIGHT, click, drag, move, pixels, settle, settle_view
 
 from knitground.core.files.images import png_bytes
-from knitground.core.files.project_io import open_project
+from knitground.core.files.opening import open_project
 from knitground.core.model.layers import GAP
 from knitground.core.model.slicing import Slicing
 from knitground.core.model.terrain import Slot
-from knitground.ui.bench.marks import slot_point
-from knitground.ui.dialogs import NewMapDialog
-from knitground.ui.tasks import wait_for_jobs
+from knitground.ui.common.tasks import wait_for_jobs
+from knitground.ui.mapside.dialogs import NewMapDialog
+from knitground.ui.stages.terrains.marks import slot_point
 
 
 def type_into(box, text):
@@ -42,7 +42,7 @@ def drop(window, *paths):
 def test_lines_and_swatch_follow_while_typing(window):
     window.show_stage("slice")
     settle()
-    bench = window.slice
+    bench = window.stages["slice"]
     assert "12 × 6 = 72 tiles · leftover: 0 px right, 0 px below" in bench.facts.text()
     swatch, sheet = bench.swatch.pixels.copy(), pixels(bench.sheet)
     type_into(bench.boxes["tile_width"], "17")
@@ -57,7 +57,7 @@ def test_lines_and_swatch_follow_while_typing(window):
 def test_the_swatch_is_the_cut_tiles_edge_to_edge(window):
     window.show_stage("slice")
     sheet = np.array(window.session.tileset.picture)
-    shown = window.slice.swatch.pixels
+    shown = window.stages["slice"].swatch.pixels
     assert (shown[:16, 16:32] & 0xFFFFFF == _rgb(sheet[4:20, 22:38])).all()
     assert (shown[16:32, :16] & 0xFFFFFF == _rgb(sheet[22:38, 4:20])).all()
 
@@ -73,8 +73,8 @@ def test_using_a_slicing_is_one_step_and_the_map_follows(window):
     view = window.mapside.view
     window.mapside.show()
     before = pixels(view)
-    type_into(window.slice.boxes["margin_x"], "6")
-    QTest.mouseClick(window.slice.use, LEFT)
+    type_into(window.stages["slice"].boxes["margin_x"], "6")
+    QTest.mouseClick(window.stages["slice"].use, LEFT)
     assert window.session.tileset.slicing == Slicing(16, 16, 6, 4, 2, 2)
     assert window.session.doc.history.names == ["Slice “pans” 16 × 16"]
     window.show_stage("draw")
@@ -82,7 +82,8 @@ def test_using_a_slicing_is_one_step_and_the_map_follows(window):
     assert (pixels(view) != before).any()
     window.session.doc.undo()
     assert snapshot(window.session.project) == start
-    assert window.slice.boxes["margin_x"].value() == 4
+    window.show_stage("slice")
+    assert window.stages["slice"].boxes["margin_x"].value() == 4
 
 
 @pytest.mark.parametrize(
@@ -93,20 +94,20 @@ def test_using_a_slicing_is_one_step_and_the_map_follows(window):
 def test_numbers_that_do_not_cut_are_told_and_can_not_be_used(window, box, value, words):
     window.show_stage("slice")
     start = snapshot(window.session.project)
-    type_into(window.slice.boxes[box], value)
-    assert words in window.slice.facts.text()
-    assert window.slice.facts.property("role") == "warning"
-    assert not window.slice.use.isEnabled()
-    QTest.mouseClick(window.slice.use, LEFT)
-    window.slice.commit()
+    type_into(window.stages["slice"].boxes[box], value)
+    assert words in window.stages["slice"].facts.text()
+    assert window.stages["slice"].facts.property("role") == "warning"
+    assert not window.stages["slice"].use.isEnabled()
+    QTest.mouseClick(window.stages["slice"].use, LEFT)
+    window.stages["slice"].commit()
     assert snapshot(window.session.project) == start
-    QTest.mouseClick(window.slice.revert, LEFT)
+    QTest.mouseClick(window.stages["slice"].revert, LEFT)
 
 
 def test_a_see_through_colour_is_picked_from_the_sheet(window):
     window.show_stage("slice")
     settle()
-    bench = window.slice
+    bench = window.stages["slice"]
     QTest.mouseClick(bench.pick, LEFT)
     x, y = bench.sheet.camera.to_screen(1, 1)
     click(bench.sheet, QPointF(x, y).toPoint())
@@ -121,14 +122,16 @@ def test_a_dropped_picture_starts_slice_with_it(window, tmp_path):
     path.write_bytes(png_bytes(np.full((50, 70, 4), 200, np.uint8)))
     window.show_stage("draw")
     drop(window, path)
-    assert window.stage == "slice"
+    assert window.stage.key == "slice"
     assert window.session.tileset.name == "Roofs & walls"
-    assert "4 × 3 = 12 tiles · leftover: 6 px right, 2 px below" in window.slice.facts.text()
-    type_into(window.slice.boxes["tile_width"], "10")
-    type_into(window.slice.boxes["tile_height"], "10")
-    window.slice.commit()
+    assert (
+        "4 × 3 = 12 tiles · leftover: 6 px right, 2 px below" in window.stages["slice"].facts.text()
+    )
+    type_into(window.stages["slice"].boxes["tile_width"], "10")
+    type_into(window.stages["slice"].boxes["tile_height"], "10")
+    window.stages["slice"].commit()
     assert window.session.tileset.count == 35
-    window.save()
+    window.files.save()
     again = open_project(window.session.project.folder).project
     assert (window.session.project.folder / "roofs-walls.png").exists()
     assert again.tilesets[-1].picture.shape == (50, 70, 4)
@@ -155,7 +158,7 @@ def slot_on_screen(sheet, row, col, slot):
 def sheet(window):
     window.show_stage("terrains")
     settle()
-    return window.terrains.sheet
+    return window.stages["terrains"].sheet
 
 
 def test_marking_by_a_drag_knits_the_map_while_it_moves(window, sheet):
@@ -164,16 +167,16 @@ def test_marking_by_a_drag_knits_the_map_while_it_moves(window, sheet):
     ground = window.session.map.layers[0]
     window.session.doc.knitter.ensure_all(window.session.map)
     before = ground.cells.copy()
-    marks = window.terrains.kit.marks_within(6, 12)
+    marks = window.stages["terrains"].kit.marks_within(6, 12)
     points = [slot_on_screen(sheet, 0, 4, Slot.NW), slot_on_screen(sheet, 0, 4, Slot.NE)]
     drag(sheet, *points, release=False)
-    assert window.terrains.kit.marks_within(6, 12)[0, 4, [7, 1]].tolist() == [4, 4]
+    assert window.stages["terrains"].kit.marks_within(6, 12)[0, 4, [7, 1]].tolist() == [4, 4]
     window.session.doc.knitter.ensure_all(window.session.map)
     assert (ground.cells != before).any()  # the map has followed before the button is up
     QTest.mouseRelease(sheet, LEFT, pos=points[-1])
     assert window.session.doc.history.names == ["Mark blush"]
     window.session.doc.undo()
-    assert (window.terrains.kit.marks_within(6, 12) == marks).all()
+    assert (window.stages["terrains"].kit.marks_within(6, 12) == marks).all()
     window.session.doc.knitter.ensure_all(window.session.map)
     assert (ground.cells == before).all()
 
@@ -181,19 +184,19 @@ def test_marking_by_a_drag_knits_the_map_while_it_moves(window, sheet):
 def test_the_right_button_clears_and_shift_marks_a_whole_tile(window, sheet):
     ground = window.session.map.layers[0]
     drag(sheet, slot_on_screen(sheet, 1, 3, Slot.SE), button=RIGHT)
-    assert window.terrains.kit.marks[1, 3, Slot.SE] == 0
+    assert window.stages["terrains"].kit.marks[1, 3, Slot.SE] == 0
     window.session.doc.knitter.ensure_all(window.session.map)
     assert (ground.cells == GAP).any()  # the only tile of its kind: gaps are shown, never hidden
     settle()
     window._work_off()
     assert "gap" in window.gaps.text()
-    window.terrains.choose(3)
+    window.stages["terrains"].choose(3)
     click(sheet, slot_on_screen(sheet, 5, 8, Slot.NW), modifiers=Qt.KeyboardModifier.ShiftModifier)
-    assert window.terrains.kit.marks[5, 8, [1, 3, 5, 7]].tolist() == [3, 3, 3, 3]
+    assert window.stages["terrains"].kit.marks[5, 8, [1, 3, 5, 7]].tolist() == [3, 3, 3, 3]
 
 
 def test_escape_in_a_marking_drag_leaves_the_marks(window, sheet):
-    window.terrains.choose(2)
+    window.stages["terrains"].choose(2)
     start = snapshot(window.session.project)
     drag(sheet, *(slot_on_screen(sheet, 0, col, Slot.NW) for col in range(4)), release=False)
     assert snapshot(window.session.project) != start
@@ -219,15 +222,15 @@ def test_variants_show_shares_and_weights_follow(window, sheet):
     click(sheet, sheet.tile_rect(0, 4).center().toPoint(), RIGHT)
     window.session.doc.undo()
     settle_tabs()
-    words = [label.text() for label in window.terrains.findChildren(QLabel)]
+    words = [label.text() for label in window.stages["terrains"].findChildren(QLabel)]
     assert any("crust" in each and "4 tiles" in each for each in words)
     assert "55 %" in words
-    window.terrains.variants.weigh(window.session.tileset, (0, 4), 0.0, object())
+    window.stages["terrains"].variants.weigh(window.session.tileset, (0, 4), 0.0, object())
     settle_tabs()
     window.session.doc.knitter.ensure_all(window.session.map)
     place = window.session.map.legend.place(("pans", 0, 4, 0))
     assert not (window.session.map.layers[0].cells == place).any()
-    assert "0 %" in [label.text() for label in window.terrains.findChildren(QLabel)]
+    assert "0 %" in [label.text() for label in window.stages["terrains"].findChildren(QLabel)]
 
 
 def test_from_a_new_sheet_to_a_map_of_it(window, tmp_path):
@@ -236,18 +239,18 @@ def test_from_a_new_sheet_to_a_map_of_it(window, tmp_path):
     drop(window, path)
     window.show_stage("terrains")
     settle()
-    window.terrains.new_set()
-    window.terrains.chips.add("path")
-    kit = window.terrains.kit
+    window.stages["terrains"].new_set()
+    window.stages["terrains"].chips.add("path")
+    kit = window.stages["terrains"].kit
     assert [each.name for each in kit.terrains] == ["ground", "path"]
-    window.terrains.chips.add("path")
+    window.stages["terrains"].chips.add("path")
     assert "“path” already" in window.notices.text.text()
-    window.terrains.chips.change(2, name="track", letter="k")
+    window.stages["terrains"].chips.change(2, name="track", letter="k")
     assert (kit.terrains[1].name, kit.terrains[1].letter) == ("track", "K")
-    window.terrains.choose(1)
-    sheet = window.terrains.sheet
+    window.stages["terrains"].choose(1)
+    sheet = window.stages["terrains"].sheet
     for col in (0, 1):
-        window.terrains.choose(col + 1)
+        window.stages["terrains"].choose(col + 1)
         click(
             sheet,
             slot_on_screen(sheet, 0, col, Slot.NW),
@@ -257,7 +260,7 @@ def test_from_a_new_sheet_to_a_map_of_it(window, tmp_path):
     dialog.name.setText("Lawn")
     dialog.width_box.setValue(20)
     dialog.height_box.setValue(10)
-    window.add_map(dialog)
+    window.mapside.maps.add_map(dialog)
     map_ = window.session.map
     assert (map_.name, map_.width, map_.height, map_.tile_width) == ("Lawn", 20, 10, 16)
     assert [layer.kind for layer in map_.layers] == ["ground", "tiles"]
@@ -288,7 +291,7 @@ def test_growing_follows_the_sliders_as_one_step(window):
     settle()
     ground = session.map.layers[0]
     before = ground.terrain.copy()
-    slider = window.grow._sliders["blush"]
+    slider = window.stages["grow"]._sliders["blush"]
     slider.setSliderDown(True)
     for value in (10, 20, 30):
         slider.setValue(value)
@@ -297,10 +300,10 @@ def test_growing_follows_the_sliders_as_one_step(window):
     settle()
     assert (ground.terrain != before).any()
     assert session.doc.history.names == ["Grow"]
-    asked, laid = window.grow.laid["blush"]
+    asked, laid = window.stages["grow"].laid["blush"]
     assert abs(asked - 30 / 130) < 0.01
     assert abs(laid - (ground.terrain[:-1, :-1] == 4).mean()) < 1e-9
-    assert "/" in window.grow._numbers["blush"].text()
+    assert "/" in window.stages["grow"]._numbers["blush"].text()
     assert (ground.terrain[0] == ground.terrain[-1]).all()
     session.doc.undo()
     assert (ground.terrain == before).all()
@@ -312,33 +315,33 @@ def test_reroll_takes_another_seed_and_undo_the_old_one(window):
     session.choose_map(session.project.maps[1])
     window.show_stage("grow")
     before = session.map.layers[0].terrain.copy()
-    QTest.mouseClick(window.grow.reroll, LEFT)
+    QTest.mouseClick(window.stages["grow"].reroll, LEFT)
     settle()
     assert session.map.recipe.seed == 8
     assert (session.map.layers[0].terrain != before).any()
     session.doc.undo()
     assert session.map.recipe.seed == 7
-    assert window.grow.seed.value() == 7
+    assert window.stages["grow"].seed.value() == 7
     assert (session.map.layers[0].terrain == before).all()
 
 
 def test_a_map_without_a_recipe_gets_a_step(window):
     dialog = NewMapDialog(window.session, window.shell)
-    window.add_map(dialog)
+    window.mapside.maps.add_map(dialog)
     window.show_stage("grow")
     settle()
-    assert not window.grow.card.isVisible()
-    QTest.mouseClick(window.grow.add, LEFT)
+    assert not window.stages["grow"].card.isVisible()
+    QTest.mouseClick(window.stages["grow"].add, LEFT)
     settle()
     ground = window.session.map.layers[0]
     assert set(np.unique(ground.terrain)) == {1, 2, 3, 4}
-    assert window.grow.card.isVisible()
+    assert window.stages["grow"].card.isVisible()
 
 
 def test_shares_of_nothing_are_refused_with_words(window):
     window.session.choose_map(window.session.project.maps[1])
     window.show_stage("grow")
-    for slider in window.grow._sliders.values():
+    for slider in window.stages["grow"]._sliders.values():
         slider.setValue(0)
     settle()
     assert "every share is 0" in window.notices.text.text()
@@ -346,7 +349,7 @@ def test_shares_of_nothing_are_refused_with_words(window):
 
 def test_wrapping_can_be_switched_on(window):
     window.show_stage("grow")
-    window.grow.wrap.click()
+    window.stages["grow"].wrap.click()
     settle()
     ground = window.session.map.layers[0]
     assert window.session.map.wrap
@@ -360,18 +363,18 @@ def test_save_close_open_is_the_same(window):
     session = window.session
     window.show_stage("draw")
     settle()
-    window.take_terrain(4)
+    window.stage.digit(4)
     session.set_size(3)
     view = window.mapside.view
     drag(view, view.screen_at(10, 10), view.screen_at(20, 30))
     assert not session.doc.history.is_saved
     assert "not saved" in window.title.text()
-    assert window.save()
+    assert window.files.save()
     assert session.doc.history.is_saved
     settle_view(view)
     before, shown = snapshot(session.project), pixels(view)
     session.choose_map(session.project.maps[1])
-    window.open_project(session.project.folder)
+    window.files.open_project(session.project.folder)
     wait_for_jobs()
     settle()
     assert snapshot(session.project) == before
@@ -384,14 +387,14 @@ def test_save_close_open_is_the_same(window):
 
 def test_ship_writes_and_lists_the_files(window, tmp_path):
     window.show_stage("ship")
-    window.ship.folder.setText(str(tmp_path / "game"))
-    window.ship.maps.setCurrentText("North basin")
-    QTest.mouseClick(window.ship.go, LEFT)
+    window.stages["ship"].folder.setText(str(tmp_path / "game"))
+    window.stages["ship"].maps.setCurrentText("North basin")
+    QTest.mouseClick(window.stages["ship"].go, LEFT)
     settle()
     names = sorted(path.name for path in (tmp_path / "game").iterdir())
     assert names == ["north-basin.json", "north-basin.png", "pans.png", "props.png"]
-    assert window.ship.files.count() == 4
-    assert "4 files" in window.ship.state.text()
+    assert window.stages["ship"].files.count() == 4
+    assert "4 files" in window.stages["ship"].state.text()
     data = json.loads((tmp_path / "game" / "north-basin.json").read_text())
     assert data["width"] == 48
     with Image.open(tmp_path / "game" / "north-basin.png") as picture:
@@ -400,22 +403,22 @@ def test_ship_writes_and_lists_the_files(window, tmp_path):
 
 def test_ship_says_what_is_missing(window, tmp_path):
     window.show_stage("ship")
-    window.ship.png.setChecked(False)
-    window.ship.json.setChecked(False)
-    assert not window.ship.go.isEnabled()
-    assert "format" in window.ship.state.text()
-    window.ship.png.setChecked(True)
+    window.stages["ship"].png.setChecked(False)
+    window.stages["ship"].json.setChecked(False)
+    assert not window.stages["ship"].go.isEnabled()
+    assert "format" in window.stages["ship"].state.text()
+    window.stages["ship"].png.setChecked(True)
     (tmp_path / "file").write_text("x")
-    window.ship.folder.setText(str(tmp_path / "file" / "below"))
-    window.ship.ship_now()
+    window.stages["ship"].folder.setText(str(tmp_path / "file" / "below"))
+    window.stages["ship"].ship_now()
     settle()
-    assert "Nothing written" in window.ship.state.text()
+    assert "Nothing written" in window.stages["ship"].state.text()
 
 
 def test_a_missing_sheet_opens_and_can_be_found(window, tmp_path):
     folder = window.session.project.folder
     shutil.move(folder / "props.png", tmp_path / "elsewhere.png")
-    window.open_project(folder)
+    window.files.open_project(folder)
     wait_for_jobs()
     settle()
     assert "props.png" in window.notices.text.text()
@@ -425,11 +428,11 @@ def test_a_missing_sheet_opens_and_can_be_found(window, tmp_path):
     window.session.choose_tileset(tileset)
     window.show_stage("slice")
     settle()
-    assert "is missing" in window.slice.facts.text()
+    assert "is missing" in window.stages["slice"].facts.text()
     window.sheets.give_sheet(tileset, tmp_path / "elsewhere.png")
     settle()
     assert tileset.picture is not None
-    assert window.save()
+    assert window.files.save()
     assert (folder / "elsewhere.png").exists()
     assert open_project(folder).warnings == []
 
@@ -437,5 +440,8 @@ def test_a_missing_sheet_opens_and_can_be_found(window, tmp_path):
 def test_pointing_at_a_sheet_says_which_tile(window):
     window.show_stage("slice")
     settle()
-    move(window.slice.sheet, window.slice.sheet.tile_rect(2, 4).center().toPoint())
+    move(
+        window.stages["slice"].sheet,
+        window.stages["slice"].sheet.tile_rect(2, 4).center().toPoint(),
+    )
     assert "tile 28: column 4, row 2 at 76, 40 px" in window.under.toolTip()

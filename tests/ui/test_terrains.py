@@ -10,15 +10,15 @@ from tests.ui.conftest import RIGHT, click, drag, move, pixels, settle
 from tests.ui.test_regions import answer
 
 from knitground.core.base.window import Box
+from knitground.core.edit.hand import TerrainInHand
 from knitground.core.edit.terrains import paint_marks
-from knitground.core.files.project_io import open_project
+from knitground.core.files.opening import open_project
 from knitground.core.model.layers import GAP
 from knitground.core.model.terrain import ANY, SetKind, Slot
-from knitground.ui.bench.makedialog import MakeDialog
-from knitground.ui.bench.marks import slot_at, slot_point, threads
-from knitground.ui.bench.terrains import TABS
-from knitground.ui.hand import TerrainInHand
-from knitground.ui.tools import select, shapes
+from knitground.ui.mapside.tools import select, shapes
+from knitground.ui.stages.terrains.bench import TABS
+from knitground.ui.stages.terrains.makedialog import MakeDialog
+from knitground.ui.stages.terrains.marks import slot_at, slot_point, threads
 
 SHIFT = Qt.KeyboardModifier.ShiftModifier
 PANS, WORKS = 0, 2
@@ -28,7 +28,7 @@ PANS, WORKS = 0, 2
 def bench(window):
     window.show_stage("terrains")
     settle()
-    return window.terrains
+    return window.stages["terrains"]
 
 
 def choose(bench, tileset, place):
@@ -313,7 +313,7 @@ def test_the_missing_tile_is_made_and_saved_with_the_project(window, bench):
     bench.tabs.setCurrentIndex(TABS.index("Coverage"))
     later()
     assert "nothing missing" in bench.coverage.head.text()
-    assert window.save()
+    assert window.files.save()
     again = open_project(window.session.project.folder).project
     assert again.tilesets[0].sets[0].guests["pans made"].any()
     assert again.tilesets[-1].picture.shape == (16, 16, 4)
@@ -443,7 +443,7 @@ def test_why_names_what_a_gap_needs_and_making_it_is_offered(window, draw, monke
     asked = []
     monkeypatch.setattr(MakeDialog, "exec", lambda dialog: asked.append(dialog.missing))
     QTest.mouseClick(window.notices.cures[0], Qt.MouseButton.LeftButton)
-    assert window.stage == "terrains"
+    assert window.stage.key == "terrains"
     assert (1, 1, 1, 2) in asked[0]
 
 
@@ -481,7 +481,7 @@ def test_deleting_the_last_terrain_in_use_is_refused(window, bench, monkeypatch)
 def test_a_box_is_shown_as_it_will_be_laid_for_every_kind(window, draw, layer, name, outline):
     found = take(window, layer, name)
     window.session.choose_tool("box")
-    window.session.set_outline(outline)
+    window.session.set_options(outline=outline)
     window.session.set_size(1)
     before = found.terrain.copy()
     at = [draw.screen_at(3, 4), draw.screen_at(6, 8), draw.screen_at(8, 10)]
@@ -549,7 +549,7 @@ def test_selecting_on_a_large_map_gives_what_it_gives_on_a_small_one(
     session = window.session
     session.choose_layer(session.map.layers[0])
     session.choose_tool("select")
-    session.set_select_way(way)
+    session.set_options(select_way=way)
     click(draw, draw.screen_at(8, 8))
     small = session.selection
     session.select(None)

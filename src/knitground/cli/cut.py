@@ -11,11 +11,11 @@ from numpy.typing import NDArray
 
 from knitground.cli.output import as_json, tell
 from knitground.core.base.errors import SlicingError
-from knitground.core.files.atomic import write_all
+from knitground.core.base.filenames import file_stem
 from knitground.core.files.images import png_bytes, read_picture
 from knitground.core.files.jsontext import model_bytes
-from knitground.core.files.places import file_stem
 from knitground.core.files.tileset_io import tileset_to_file
+from knitground.core.files.vault import write_together
 from knitground.core.model.slicing import Colour, Slicing
 from knitground.core.model.tileset import Picture, Tileset
 from knitground.core.slicing.grid import cut, lay_grid
@@ -27,6 +27,8 @@ def pair(text: str, what: str) -> tuple[int, int]:
     found = re.fullmatch(r"\s*(-?\d+)(?:\s*[x×,]\s*(-?\d+))?\s*", text)
     if not found:
         raise SlicingError(f"{what} “{text}” is not a number or a pair: give 16 or 16x24")
+    if max(len(each) for each in found.groups() if each) > 9:
+        raise SlicingError(f"{what} “{text[:12]}…” is out of bounds: give at most 16384")
     return int(found[1]), int(found[2] or found[1])
 
 
@@ -87,32 +89,30 @@ def cut_command(
     if relaid:
         numbers = {"margin": new_margin, "spacing": new_spacing, "extrude": extrude}
         made, new = relay(picture, grid, columns=columns or grid.columns, **numbers)
-        files = _relaid_files(folder, sheet.stem, made, new)
+        files = _relaid_files(sheet.stem, made, new)
         lines = [f"{grid.count} tiles laid out anew: {made.shape[1]} × {made.shape[0]} px"]
     else:
-        files = _tile_files(folder, stem, cut(picture, grid), grid.columns)
+        files = _tile_files(stem, cut(picture, grid), grid.columns)
         lines = [
             f"{grid.columns} × {grid.rows} = {grid.count} tiles in {folder}",
             f"left over: {grid.leftover_x} px right, {grid.leftover_y} px below",
         ]
-    write_all(files)
-    tell([str(path) for path in files], lines, as_json)
+    write_together(folder, files, durable=False)
+    tell([str(folder / name) for name in files], lines, as_json)
 
 
-def _relaid_files(folder: Path, name: str, made: Picture, slicing: Slicing) -> dict[Path, bytes]:
+def _relaid_files(name: str, made: Picture, slicing: Slicing) -> dict[str, bytes]:
     stem = file_stem(name)
     height, width = made.shape[:2]
     tileset = Tileset(name, f"{stem}.png", width, height, slicing)
     return {
-        folder / f"{stem}.png": png_bytes(made),
-        folder / f"{stem}.tiles.json": model_bytes(tileset_to_file(tileset)),
+        f"{stem}.png": png_bytes(made),
+        f"{stem}.tiles.json": model_bytes(tileset_to_file(tileset)),
     }
 
 
-def _tile_files(
-    folder: Path, stem: str, tiles: NDArray[np.uint8], columns: int
-) -> dict[Path, bytes]:
+def _tile_files(stem: str, tiles: NDArray[np.uint8], columns: int) -> dict[str, bytes]:
     return {
-        folder / f"{stem}-r{place // columns:03}-c{place % columns:03}.png": png_bytes(one)
+        f"{stem}-r{place // columns:03}-c{place % columns:03}.png": png_bytes(one)
         for place, one in enumerate(tiles)
     }

@@ -10,7 +10,8 @@ import click
 from knitground.cli.output import as_json, map_called, opened, tell
 from knitground.core.edit.document import Document
 from knitground.core.edit.maps import lay_grown
-from knitground.core.files.project_io import project_file, save_project
+from knitground.core.files.opening import project_file
+from knitground.core.files.saving import save_project
 from knitground.core.grow.runner import run_recipe
 
 

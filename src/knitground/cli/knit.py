@@ -8,7 +8,8 @@ import click
 
 from knitground.cli.output import as_json, map_called, opened, tell
 from knitground.core.edit.atoms import close_seam
-from knitground.core.files.project_io import project_file, save_project
+from knitground.core.files.opening import project_file
+from knitground.core.files.saving import save_project
 from knitground.core.grow.parting import mend
 from knitground.core.knit.bridge import build_graph
 from knitground.core.knit.layer import knit_map, layer_table

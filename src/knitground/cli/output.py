@@ -10,7 +10,7 @@ from typing import Any
 import click
 
 from knitground.core.base.errors import PlaceError
-from knitground.core.files.project_io import Opened, open_project
+from knitground.core.files.opening import Opened, open_project
 from knitground.core.model.map import Map
 from knitground.core.model.project import Project
 

@@ -10,7 +10,8 @@ from knitground.cli.output import as_json, tell
 from knitground.core.base.errors import PlaceError
 from knitground.core.edit.document import Document
 from knitground.core.edit.terrains import set_marks
-from knitground.core.files.project_io import open_tileset, save_project
+from knitground.core.files.opening import open_tileset
+from knitground.core.files.saving import save_project, save_tileset
 from knitground.core.knit.bridge import build_graph
 from knitground.core.knit.coverage import Combination, cover
 from knitground.core.knit.guessing import guess_sheet
@@ -59,7 +60,10 @@ def marks_command(tileset: Path, name: str, save: bool, as_json: bool) -> int:
     if save:
         doc = Document(project)
         doc.apply(set_marks(owner, kit, guessed.places, guessed.marks, "Guess marks"))
-        save_project(project, tileset.parent)
+        if project.folder is not None:
+            save_project(project, project.folder)
+        else:
+            save_tileset(owner, tileset)
     tell(value, lines, as_json)
     return 0
 

@@ -14,9 +14,9 @@ from knitground.core.edit.document import Document
 from knitground.core.edit.laying import plan_cells, plan_sides, plan_terrain
 from knitground.core.edit.maps import lay_grown
 from knitground.core.edit.tint import blended, soft_weights, tint_value
-from knitground.core.files.atomic import write_all
-from knitground.core.files.images import png_bytes, read_picture
-from knitground.core.files.project_io import save_project, settle_after_save
+from knitground.core.files.images import png_bytes, read_sheet
+from knitground.core.files.saving import save_project, settle_after_save
+from knitground.core.files.vault import write_together
 from knitground.core.grow.runner import run_mix, run_recipe
 from knitground.core.knit.sides import sides_along
 from knitground.core.model.layers import Cells, GroundLayer
@@ -28,7 +28,7 @@ from knitground.core.model.project import Project
 from knitground.core.model.recipe import MixStep, NoiseStep, Recipe
 from knitground.core.model.slicing import Slicing
 from knitground.core.model.terrain import SetKind, Slot, Terrain, TerrainSet, no_marks
-from knitground.core.model.tileset import TileRef, Tileset
+from knitground.core.model.tileset import TileFacts, TileRef, Tileset
 from knitground.demo.pans import BRINE, CLAY, COLUMNS, CRUST, MARGIN, SPACING, VARIANTS, pans_sheet
 from knitground.demo.props import PLACES, props_sheet
 from knitground.demo.texture import SIZE
@@ -47,16 +47,14 @@ TERRAINS = (
 def write_demo(folder: Path) -> list[Path]:
     """Write the demo project into a folder; always the same bytes. Returns all its files."""
     sheet, _ = pans_sheet()
-    write_all(
-        {
-            folder / "pans.png": png_bytes(sheet),
-            folder / "props.png": png_bytes(props_sheet()),
-            folder / "works.png": png_bytes(works_sheet()[0]),
-        }
-    )
+    sheets = {
+        "pans.png": png_bytes(sheet),
+        "props.png": png_bytes(props_sheet()),
+        "works.png": png_bytes(works_sheet()[0]),
+    }
+    write_together(folder, sheets)
     project = build_demo(folder)
-    save_project(project, folder)
-    settle_after_save(project, folder)
+    settle_after_save(project, save_project(project, folder, overwrite=True))
     return sorted(path for path in folder.iterdir() if not path.name.endswith(".previous"))
 
 
@@ -84,17 +82,17 @@ def build_demo(folder: Path) -> Project:
 
 def _pans(folder: Path) -> Tileset:
     _, tiles = pans_sheet()
-    picture = read_picture(folder / "pans.png")
+    picture, data, _ = read_sheet(folder / "pans.png")
     height, width = picture.shape[:2]
     slicing = Slicing(SIZE, SIZE, MARGIN, MARGIN, SPACING, SPACING)
-    tileset = Tileset("pans", "pans.png", width, height, slicing, picture=picture)
+    tileset = Tileset("pans", "pans.png", width, height, slicing, picture=picture, data=data)
     marks = no_marks(tileset.rows, tileset.columns)
     for place, tile in enumerate(tiles):
         at = divmod(place, COLUMNS)
         for slot, mark in zip((Slot.NW, Slot.NE, Slot.SW, Slot.SE), tile.marks):
             marks[(*at, slot)] = mark
         if tile.weight != 1:
-            tileset.weights[at] = tile.weight
+            tileset.facts[at] = TileFacts(weight=tile.weight)
     tileset.sets = [TerrainSet("Pans", SetKind.CORNER, TERRAINS, marks)]
     return tileset
 
@@ -102,19 +100,19 @@ def _pans(folder: Path) -> Tileset:
 def _works(folder: Path) -> Tileset:
     """Causeways and dykes: an edge set and a ring set on one sheet."""
     _, tiles = works_sheet()
-    picture = read_picture(folder / "works.png")
+    picture, data, _ = read_sheet(folder / "works.png")
     height, width = picture.shape[:2]
     slicing = Slicing(SIZE, SIZE, spacing_x=1, spacing_y=1, see_through=(SEE_THROUGH,))
-    tileset = Tileset("works", "works.png", width, height, slicing, picture=picture)
+    tileset = Tileset("works", "works.png", width, height, slicing, picture=picture, data=data)
     marks = {kind: no_marks(tileset.rows, tileset.columns) for kind in ("causeway", "dyke")}
     for place, tile in enumerate(tiles):
         at = divmod(place, WORKS_COLUMNS)
         if tile.kind in marks:
             marks[tile.kind][at] = tile.marks
         else:
-            tileset.labels[at] = f"draft {list(DRAFTS)[place - len(tiles)]}"
+            tileset.facts[at] = TileFacts(name=f"draft {list(DRAFTS)[place - len(tiles)]}")
         if tile.weight != 1:
-            tileset.weights[at] = tile.weight
+            tileset.facts[at] = TileFacts(weight=tile.weight)
     planks, brick = Terrain("planks", "#8a4f7d", "K"), Terrain("brick", "#c65b3c", "D")
     tileset.sets = [
         TerrainSet("Causeways", SetKind.EDGE, (planks,), marks["causeway"]),
@@ -124,9 +122,11 @@ def _works(folder: Path) -> Tileset:
 
 
 def _props(folder: Path) -> Tileset:
-    picture = read_picture(folder / "props.png")
+    picture, data, _ = read_sheet(folder / "props.png")
     height, width = picture.shape[:2]
-    return Tileset("props", "props.png", width, height, Slicing(SIZE, SIZE), picture=picture)
+    return Tileset(
+        "props", "props.png", width, height, Slicing(SIZE, SIZE), picture=picture, data=data
+    )
 
 
 def _plain_entries(terrain: int, weights: tuple[float, ...]) -> tuple[MixEntry, ...]:

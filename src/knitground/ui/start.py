@@ -9,8 +9,8 @@ from pathlib import Path
 from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QApplication
 
+from knitground.ui.common.theme import LINEN, use
 from knitground.ui.shell import Shell
-from knitground.ui.theme import LINEN, use
 
 _CALM_MS = 500
 """After a project is opened: by then its first view has been drawn."""
@@ -56,19 +56,20 @@ def _run(path: Path | None, *, demo: bool, as_json: bool = False) -> int:
     shell = Shell()
 
     def furnish() -> None:
-        from knitground.ui.tasks import spare_frames
+        from knitground.ui.common.tasks import spare_frames
         from knitground.ui.window import Window
 
         window = Window(shell)
+        window.crash.log_to(window.memory.log)
         window.crash.install()
         opened = window.session.opened
         opened.connect(lambda: QTimer.singleShot(_CALM_MS, window, spare_frames))
-        if window.offer_recovery():
+        if window.files.offer_copies():
             return
         if demo:
-            window.open_demo(path, _print_files if as_json else lambda _: None)
+            window.files.open_demo(path, _print_files if as_json else lambda _: None)
         elif path is not None:
-            window.open_project(path)
+            window.files.open_project(path)
 
     shell.after_first_paint(furnish)
     shell.show()

@@ -14,14 +14,18 @@ from knitground.core.base.errors import PlaceError
 from knitground.core.files.ship.png import map_picture
 from knitground.core.model.layers import GroundLayer
 from knitground.demo.project import write_demo
-from knitground.ui.bench.draw import TABS
-from knitground.ui.bench.terrains import TABS as TERRAIN_TABS
-from knitground.ui.canvas.zoom import STEPS
-from knitground.ui.memory import Memory
-from knitground.ui.mockupdialog import ALL, MockupDialog
+from knitground.ui.common.tasks import wait_for_jobs
+from knitground.ui.mapside.canvas.zoom import STEPS
+from knitground.ui.mapside.mockupdialog import ALL, MockupDialog
+from knitground.ui.project.memory import Memory
 from knitground.ui.shell import Shell
+from knitground.ui.stages.draw.bench import TABS, DrawBench
+from knitground.ui.stages.grow.bench import GrowBench
+from knitground.ui.stages.ship.bench import ShipBench
+from knitground.ui.stages.slice.bench import SliceBench
+from knitground.ui.stages.terrains.bench import TABS as TERRAIN_TABS
+from knitground.ui.stages.terrains.bench import TerrainsBench
 from knitground.ui.start import make_app
-from knitground.ui.tasks import wait_for_jobs
 from knitground.ui.window import Window
 
 
@@ -30,7 +34,7 @@ def run_tour(folder: Path) -> tuple[list[Path], list[str]]:
     project, shipped, pictures = folder / "Harl Pans", folder / "shipped", folder / "pictures"
     files = write_demo(project)
     window = make_window(folder / ".memory")
-    window.open_project(project)
+    window.files.open_project(project)
     settle()
     lines = [f"demo project: {project}"]
     for map_ in window.session.project.maps:
@@ -39,15 +43,15 @@ def run_tour(folder: Path) -> tuple[list[Path], list[str]]:
         lines.append(f"{map_.name}: knitted, {_gaps(window)} gaps")
     # The harbour's quay was painted after its recipe had run; the basin is the recipe's alone.
     window.show_stage("grow")
-    window.grow.roll()
+    grow = window.stage_of(GrowBench)
+    grow.roll()
     settle()
-    laid = ", ".join(f"{name} {part[1]:.1%}" for name, part in window.grow.laid.items())
-    lines.append(
-        f"{window.grow.title.text()}: grown with another seed, {laid}; {_gaps(window)} gaps"
-    )
-    window.session.doc.undo()
-    window.ship.folder.setText(str(shipped))
-    window.ship.ship_now()
+    laid = ", ".join(f"{name} {part[1]:.1%}" for name, part in grow.laid.items())
+    title, gaps = grow.title.text(), _gaps(window)
+    lines.append(f"{title}: grown with another seed, {laid}; {gaps} gaps")
+    window.session.undo()
+    window.stage_of(ShipBench).folder.setText(str(shipped))
+    window.stage_of(ShipBench).ship_now()
     settle()
     files += sorted(shipped.iterdir())
     files += take_pictures(window, pictures)
@@ -63,7 +67,7 @@ def make_window(memory: Path) -> Window:
     make_app()
     shell = Shell()
     window = Window(shell, Memory(memory))
-    window.grow.show_times = False
+    window.stage_of(GrowBench).show_times = False
     window.mapside.view.set_playing(False)
     shell.show()
     settle()
@@ -132,7 +136,7 @@ def _slice(window: Window) -> None:
     window.show_stage("slice")
     window.session.choose_tileset(window.session.project.tilesets[0])
     settle()
-    sheet = window.slice.sheet
+    sheet = window.stage_of(SliceBench).sheet
     sheet.fit()
     hover(sheet, sheet.tile_rect(2, 4).center().toPoint())
 
@@ -140,9 +144,9 @@ def _slice(window: Window) -> None:
 def _pieces(window: Window) -> None:
     window.session.choose_tileset(window.session.project.tilesets[1])
     settle()
-    window.slice.find_pieces()
+    window.stage_of(SliceBench).find_pieces()
     settle()
-    sheet = window.slice.sheet
+    sheet = window.stage_of(SliceBench).sheet
     sheet.fit()
     hover(sheet, sheet.sheet_point(63, 8))
 
@@ -150,11 +154,11 @@ def _pieces(window: Window) -> None:
 def _terrains(window: Window) -> None:
     window.show_stage("terrains")
     pans = window.session.project.tilesets[0]
-    window.terrains.choose_set(pans, pans.sets[0])
-    window.terrains.tabs.setCurrentIndex(TERRAIN_TABS.index("Variants"))
+    window.stage_of(TerrainsBench).choose_set(pans, pans.sets[0])
+    window.stage_of(TerrainsBench).tabs.setCurrentIndex(TERRAIN_TABS.index("Variants"))
     settle()
-    sheet = window.terrains.sheet
-    window.terrains.choose(1)
+    sheet = window.stage_of(TerrainsBench).sheet
+    window.stage_of(TerrainsBench).choose(1)
     sheet.look(4, 60, 44)
     sheet.chosen = (0, 4)
     sheet.tile_chosen.emit(0, 4)
@@ -164,15 +168,15 @@ def _terrains(window: Window) -> None:
 
 
 def _coverage(window: Window) -> None:
-    window.terrains.tabs.setCurrentIndex(TERRAIN_TABS.index("Coverage"))
+    window.stage_of(TerrainsBench).tabs.setCurrentIndex(TERRAIN_TABS.index("Coverage"))
     settle()
 
 
 def _paths(window: Window) -> None:
     works = window.session.project.tilesets[2]
-    window.terrains.choose_set(works, works.sets[1])
-    window.terrains.tabs.setCurrentIndex(TERRAIN_TABS.index("Swatch"))
-    sheet = window.terrains.sheet
+    window.stage_of(TerrainsBench).choose_set(works, works.sets[1])
+    window.stage_of(TerrainsBench).tabs.setCurrentIndex(TERRAIN_TABS.index("Swatch"))
+    sheet = window.stage_of(TerrainsBench).sheet
     sheet.look(4, 100, 60)
     at = sheet.tile_rect(3, 4)
     hover(sheet, at.center().toPoint())
@@ -181,9 +185,9 @@ def _paths(window: Window) -> None:
 
 def _draw(window: Window) -> None:
     window.show_stage("draw")
-    window.draw.tabs.setCurrentIndex(TABS.index("Terrains"))
+    window.stage_of(DrawBench).tabs.setCurrentIndex(TABS.index("Terrains"))
     window.session.choose_tool("paint")
-    window.take_terrain(1)
+    window.stage.digit(1)
     window.session.set_size(4)
     settle()
     view = window.mapside.view
@@ -193,9 +197,9 @@ def _draw(window: Window) -> None:
 
 
 def _mix(window: Window) -> None:
-    window.draw.tabs.setCurrentIndex(TABS.index("Mixes"))
+    window.stage_of(DrawBench).tabs.setCurrentIndex(TABS.index("Mixes"))
     _layer(window, "Props")
-    window.draw.take_mix(window.session.project.mixes[2])
+    window.stage_of(DrawBench).take_mix(window.session.project.mixes[2])
     window.session.choose_tool("paint")
     window.session.set_size(5)
     settle()
@@ -222,7 +226,7 @@ def _markers(window: Window) -> None:
 def _tint(window: Window) -> None:
     _layer(window, "Evening")
     window.session.choose_tool("paint")
-    window.draw.tints.take("#ffcf7a")
+    window.stage_of(DrawBench).tints.take("#ffcf7a")
     window.session.set_size(9)
     settle()
     view = window.mapside.view
@@ -233,8 +237,8 @@ def _tray(window: Window) -> None:
     _layer(window, "Props")
     window.mapside.toggle_second()
     settle()
-    window.draw.tabs.setCurrentIndex(TABS.index("Tray"))
-    window.draw.take_patch(window.session.project.tray[0])
+    window.stage_of(DrawBench).tabs.setCurrentIndex(TABS.index("Tray"))
+    window.stage_of(DrawBench).take_patch(window.session.project.tray[0])
     settle()
     view, second = window.mapside.view, window.mapside.second
     view.zoom_to(STEPS.index(3))
@@ -253,7 +257,7 @@ def _picture(window: Window) -> None:
     basin = project.maps[1]
     window.session.doc.knitter.ensure_all(basin)
     window.mapside.view.leaveEvent(None)
-    window.map_from_picture(map_picture(project, basin)[4:, 6:], "mock-up")
+    window.mapside.maps.map_from_picture(map_picture(project, basin)[4:, 6:], "mock-up")
     settle()
     dialog = window.shell.findChild(MockupDialog)
     if dialog is not None:
@@ -270,17 +274,17 @@ def _grow(window: Window) -> None:
         dialog.setParent(None)
     window.show_stage("grow")
     _layer(window, "Pans")
-    window.take_terrain(1)
-    window.grow.run_new()
+    window.stage.digit(1)
+    window.stage_of(GrowBench).run_new()
     settle()
     window.mapside.view.fit()
     window.mapside.view.leaveEvent(None)
 
 
 def _repeat(window: Window) -> None:
-    window.session.doc.undo()  # the quay that was painted after the recipe had run
+    window.session.undo()  # the quay that was painted after the recipe had run
     window.session.choose_map(window.session.project.maps[1])
-    window.grow.run_new()
+    window.stage_of(GrowBench).run_new()
     settle()
     window.set_repeat(True)
     settle()
@@ -290,7 +294,9 @@ def _ship(window: Window) -> None:
     window.set_repeat(False)
     window.show_stage("ship")
     # Without the path of this machine: the pictures are the same wherever they are made.
-    window.ship.folder.setText("shipped")
-    if window.ship.files.count():
-        window.ship.state.setText(f"{window.ship.files.count()} files in shipped")
+    window.stage_of(ShipBench).folder.setText("shipped")
+    if window.stage_of(ShipBench).files.count():
+        window.stage_of(ShipBench).state.setText(
+            f"{window.stage_of(ShipBench).files.count()} files in shipped"
+        )
     window.mapside.view.fit()

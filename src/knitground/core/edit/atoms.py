@@ -10,7 +10,9 @@ from numpy.typing import NDArray
 
 from knitground.core.base.window import Box, index, read
 from knitground.core.edit.changed import Changed
+from knitground.core.edit.held import held_bytes
 from knitground.core.model.layers import GroundLayer
+from knitground.core.model.limits import check_field
 
 
 class Atom(Protocol):
@@ -40,12 +42,31 @@ class SetField:
     new: Any
     changed: Changed
     old: Any = None
-    nbytes: int = 256
+    _nbytes: int | None = None
+
+    @property
+    def nbytes(self) -> int:
+        """Memory of the value that the project does not hold."""
+        if self._nbytes is None:
+            self._nbytes = 256 + held_bytes(self.new, self.old)
+        return self._nbytes
 
     def do(self) -> None:
-        """Set the new value; what was there is remembered."""
-        self.old = getattr(self.owner, self.name)
+        """Set the new value; what was there is remembered.
+
+        Raises
+        ------
+        EditError
+            The model's limits do not allow it: it could not be saved.
+        """
+        old = getattr(self.owner, self.name)
+        check_field(self.owner, self.name, self.new, old)
+        self.old = old
         setattr(self.owner, self.name, self.new)
+
+    def starts_from(self, old: Any) -> None:
+        """Let it stand for an earlier change of the field too: undo goes back to before that."""
+        self.old, self._nbytes = old, None
 
     def undo(self) -> None:
         """Set the old value."""
@@ -61,15 +82,12 @@ class PatchArray:
     box: Box
     new: NDArray[Any]
     changed: Changed
-    old: NDArray[Any] = field(init=False)
-
-    def __post_init__(self) -> None:
-        self.old = self._read()
+    old: NDArray[Any] | None = field(init=False, default=None)
 
     @property
     def nbytes(self) -> int:
         """Memory of old and new values."""
-        return int(self.old.nbytes + self.new.nbytes) + 256
+        return 2 * int(self.new.nbytes) + 256
 
     def do(self) -> None:
         """Write the new values; what was there is remembered."""
@@ -78,6 +96,7 @@ class PatchArray:
 
     def undo(self) -> None:
         """Write the old values."""
+        assert self.old is not None
         self._write(self.old)
 
     def _target(self) -> NDArray[Any]:

@@ -28,6 +28,8 @@ class What(Enum):
     """Marks, weights or terrains of `tileset`."""
     SLICING = auto()
     """How `tileset` is cut, or its picture."""
+    LOOKS = auto()
+    """Anchors or animations of tiles of `tileset`: what maps show, but not which tiles."""
     ORDER = auto()
     """Names, tags or the own order of the tiles of `tileset`: nothing that maps show."""
     TILESETS = auto()

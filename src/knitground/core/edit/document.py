@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
 
@@ -14,6 +14,7 @@ from knitground.core.edit.atoms import Atom, SetField
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.history import History, Step
 from knitground.core.edit.knitter import Knitter
+from knitground.core.edit.room import check_room
 from knitground.core.model.layers import Cells, GroundLayer, Layer
 from knitground.core.model.map import Map
 from knitground.core.model.project import Project
@@ -31,7 +32,9 @@ class Document:
     """A project that is being worked on.
 
     `changed` is sent once for each change, after it is made; `steps_changed` whenever the history
-    or the saved mark is different.
+    or the saved mark is different. `revision` counts changes. While work beside the interface reads
+    the project it holds a lease: edits are refused then, and what can wait is handed to
+    `when_free`.
     """
 
     changed = Signal(Changed)
@@ -41,8 +44,48 @@ class Document:
         self.project = project
         self.history = History()
         self.knitter = Knitter(project)
+        self.revision = 0
         self._stroke: Step | None = None
         self._amending: tuple[Step, object] | None = None
+        self._leases = 0
+        self._waiting: list[Callable[[], object]] = []
+
+    @property
+    def is_saved(self) -> bool:
+        """Whether what is on disk is what is here now; what an open stroke has laid is not."""
+        return self.history.is_saved and not (self._stroke is not None and self._stroke.atoms)
+
+    @property
+    def is_leased(self) -> bool:
+        """Whether work beside the interface reads the project now."""
+        return self._leases > 0
+
+    @contextmanager
+    def lease(self) -> Iterator[None]:
+        """Keep the project as it is while a block, or what it stands for, reads it."""
+        self.take_lease()
+        try:
+            yield
+        finally:
+            self.end_lease()
+
+    def take_lease(self) -> None:
+        """Begin to read the project beside the interface: it does not change until that ends."""
+        self._leases += 1
+
+    def end_lease(self) -> None:
+        """Note that the reading has ended; what waited for that is done now."""
+        self._leases -= 1
+        self._work_off_waiting()
+
+    def when_free(self, action: Callable[[], object]) -> None:
+        """Do something as soon as nobody reads the project and no stroke is open: perhaps now."""
+        self._waiting.append(action)
+        self._work_off_waiting()
+
+    def _work_off_waiting(self) -> None:
+        while self._waiting and not self._leases and self._stroke is None:
+            self._waiting.pop(0)()
 
     @property
     def in_stroke(self) -> bool:
@@ -56,11 +99,13 @@ class Document:
         """
         if not edit.atoms:
             return
+        self._refuse_while_read(edit.name)
         done: list[Atom] = []
         try:
             for atom in edit.atoms:
                 atom.do()
                 done.append(atom)
+            check_room(self.project, edit.atoms)
         except BaseException:
             for atom in reversed(done):
                 atom.undo()
@@ -70,8 +115,12 @@ class Document:
         else:
             self.history.add(Step(edit.name, done))
         self._tell(edit.atoms)
-        if self._stroke is None:
+        if self._stroke is None or len(self._stroke.atoms) == len(done):
             self.steps_changed.emit()
+
+    def _refuse_while_read(self, name: str) -> None:
+        if self._leases:
+            raise EditError(f"“{name}” has to wait: the project is being read, to save or ship it")
 
     def amend(self, edit: Edit, key: object) -> None:
         """Make a change that stands in for the last one made with the same key.
@@ -81,27 +130,21 @@ class Document:
         before: Step | None = None
         if self._stroke is None and self._amending is not None:
             step, last_key = self._amending
-            before = step if last_key is key and self.history.drop_last(step) else None
-        try:
-            self.apply(edit)
-        except BaseException:
-            if before is not None:
-                self.history.add(before)
-            raise
+            before = step if last_key is key and self.history.can_join(step) else None
+        if not edit.atoms:
+            return  # nothing is different: what the gesture has done so far stays
+        self.apply(edit)
         last = self.history.last
-        if before is not None:
-            if edit.atoms and last is not None:
-                self.history.drop_last(last)
-                before = last = Step(edit.name, _absorbed(before.atoms, last.atoms))
-            else:
-                last = before  # nothing is different: what the gesture has done so far stays
-            self.history.add(before)
-        self._amending = (last, key) if last is not None and (edit.atoms or before) else None
+        if before is not None and last is not None and last is not before:
+            last = Step(edit.name, _absorbed(before.atoms, last.atoms))
+            self.history.join_last(before, last)
+        self._amending = (last, key) if last is not None and self._stroke is None else None
 
     def begin_stroke(self, name: str) -> None:
         """Open a stroke: all edits until it ends are one step."""
         if self._stroke is not None:
             raise EditError(f"“{self._stroke.name}” is still being drawn: finish it first")
+        self._refuse_while_read(name)
         self._stroke = Step(name)
 
     def commit_stroke(self) -> None:
@@ -110,12 +153,16 @@ class Document:
         if stroke is not None and stroke.atoms:
             self.history.add(stroke)
             self.steps_changed.emit()
+        self._work_off_waiting()
 
     def cancel_stroke(self) -> None:
         """End the stroke and take back all of it."""
         stroke, self._stroke = self._stroke, None
         if stroke is not None:
             self._take_back(stroke)
+            if stroke.atoms:
+                self.steps_changed.emit()
+        self._work_off_waiting()
 
     @contextmanager
     def stroke(self, name: str) -> Iterator[None]:
@@ -133,6 +180,7 @@ class Document:
         if self._stroke is not None:
             self.cancel_stroke()
             return None
+        self._refuse_while_read("Undo")
         step = self.history.take_back()
         if step is None:
             return None
@@ -142,6 +190,7 @@ class Document:
 
     def redo(self) -> str | None:
         """Do the last undone step again; returns its name, None if there is none."""
+        self._refuse_while_read("Redo")
         step = self.history.bring_back() if self._stroke is None else None
         if step is None:
             return None
@@ -172,6 +221,7 @@ class Document:
         self._tell(step.atoms[::-1])
 
     def _tell(self, atoms: tuple[Atom, ...] | list[Atom]) -> None:
+        self.revision += 1
         told: set[tuple[object, ...]] = set()
         for change in _merged([atom.changed for atom in atoms]):
             key = (change.what, id(change.map), id(change.layer), change.box, id(change.tileset))
@@ -186,12 +236,19 @@ class Document:
 
 def _absorbed(first: list[Atom], then: list[Atom]) -> list[Atom]:
     """Join the atoms of two changes; a field that both set goes back to before the first."""
-    fields = {(id(a.owner), a.name): a for a in first if isinstance(a, SetField)}
+    again = {(id(a.owner), a.name) for a in then if isinstance(a, SetField)}
+    starts: dict[tuple[int, str], object] = {}
+    kept: list[Atom] = []
+    for atom in first:
+        key = (id(atom.owner), atom.name) if isinstance(atom, SetField) else None
+        if key is None or key not in again:
+            kept.append(atom)
+        elif isinstance(atom, SetField):
+            starts.setdefault(key, atom.old)
     for atom in then:
-        old = fields.pop((id(atom.owner), atom.name), None) if isinstance(atom, SetField) else None
-        if old is not None and isinstance(atom, SetField):
-            atom.old = old.old
-    kept = [a for a in first if not isinstance(a, SetField) or (id(a.owner), a.name) in fields]
+        key = (id(atom.owner), atom.name) if isinstance(atom, SetField) else None
+        if key in starts and isinstance(atom, SetField):
+            atom.starts_from(starts.pop(key))
     return [*kept, *then]
 
 

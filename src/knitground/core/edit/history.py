@@ -15,6 +15,8 @@ class Step:
 
     name: str
     atoms: list[Atom] = field(default_factory=list)
+    held: int = 0
+    """Bytes that the history counts for it, from when it came in."""
 
     @property
     def nbytes(self) -> int:
@@ -54,10 +56,11 @@ class History:
             self._saved_lost = True
         self._undone.clear()
         self._done.append(step)
-        self._bytes += step.nbytes
+        step.held = step.nbytes
+        self._bytes += step.held
         while self._bytes > self._limit and len(self._done) > 1:
             oldest = self._done.pop(0)
-            self._bytes -= oldest.nbytes
+            self._bytes -= oldest.held
             if self._saved is None or oldest is self._saved:
                 self._saved_lost = oldest is not self._saved or self._saved_lost
 
@@ -66,20 +69,26 @@ class History:
         """The last step done."""
         return self._done[-1] if self._done else None
 
-    def drop_last(self, step: Step) -> bool:
-        """Forget a step if it is the last one done and was not saved; the caller undoes it."""
-        if self.last is not step or self._saved is step:
-            return False
-        self._done.pop()
-        self._bytes -= step.nbytes
-        return True
+    def can_join(self, step: Step) -> bool:
+        """Whether what comes next may become one with a step: the last one done, and not saved."""
+        return self.last is step and self._saved is not step
+
+    def join_last(self, before: Step, joined: Step) -> None:
+        """Let one step stand for the last two done, if `before` is the first of them."""
+        if len(self._done) < 2 or self._done[-2] is not before:
+            return
+        for _ in range(2):
+            self._bytes -= self._done.pop().held
+        joined.held = joined.nbytes
+        self._bytes += joined.held
+        self._done.append(joined)
 
     def take_back(self) -> Step | None:
         """Move the last step to those undone and return it; the caller undoes it."""
         if not self._done:
             return None
         step = self._done.pop()
-        self._bytes -= step.nbytes
+        self._bytes -= step.held
         self._undone.append(step)
         return step
 
@@ -88,7 +97,7 @@ class History:
         if not self._undone:
             return None
         step = self._undone.pop()
-        self._bytes += step.nbytes
+        self._bytes += step.held
         self._done.append(step)
         return step
 

@@ -8,6 +8,7 @@ not matter in which order that happens.
 from __future__ import annotations
 
 from collections.abc import Callable
+from threading import RLock
 from weakref import WeakKeyDictionary
 
 import numpy as np
@@ -44,13 +45,16 @@ class Knitter:
     def __init__(self, project: Project) -> None:
         self._project = project
         self._states: WeakKeyDictionary[GroundLayer, _State] = WeakKeyDictionary()
+        # Work beside the interface knits too; each takes it for a block at a time.
+        self._lock = RLock()
 
     def table(self, map_: Map, layer: GroundLayer) -> KnitTable:
         """Return the layer's look-up table, worked out once until marks or weights change."""
         state = self._state(layer)
-        if state.table is None:
-            state.table = layer_table(self._project, map_, layer)
-        return state.table
+        with self._lock:
+            if state.table is None:
+                state.table = layer_table(self._project, map_, layer)
+            return state.table
 
     def graph(self, map_: Map, layer: GroundLayer) -> TerrainGraph:
         """Return the layer's terrain graph, for bridging."""
@@ -145,13 +149,21 @@ class Knitter:
     def _knit_blocks(self, map_: Map, layer: GroundLayer, state: _State, blocks: Box) -> None:
         stale = state.stale[blocks.top : blocks.bottom, blocks.left : blocks.right]
         for row, col in np.argwhere(stale):
-            top, left = int(row + blocks.top) * BLOCK, int(col + blocks.left) * BLOCK
-            box = Box(top, left, top + BLOCK, left + BLOCK).clipped(map_.height, map_.width)
-            cells = knit_box(self.table(map_, layer), layer, box, wrap=map_.wrap)
-            layer.cells[box.top : box.bottom, box.left : box.right] = cells
-            place = (top // BLOCK, left // BLOCK)
-            state.stale[place] = False
-            state.gaps[place] = np.count_nonzero(cells == GAP)
+            with self._lock:
+                self._knit_block(map_, layer, state, blocks, int(row), int(col))
+
+    def _knit_block(
+        self, map_: Map, layer: GroundLayer, state: _State, blocks: Box, row: int, col: int
+    ) -> None:
+        top, left = (row + blocks.top) * BLOCK, (col + blocks.left) * BLOCK
+        place = (top // BLOCK, left // BLOCK)
+        if not state.stale[place]:
+            return  # somebody else has done it meanwhile
+        box = Box(top, left, top + BLOCK, left + BLOCK).clipped(map_.height, map_.width)
+        cells = knit_box(self.table(map_, layer), layer, box, wrap=map_.wrap)
+        layer.cells[box.top : box.bottom, box.left : box.right] = cells
+        state.stale[place] = False
+        state.gaps[place] = np.count_nonzero(cells == GAP)
 
     def _count(self, layer: GroundLayer, state: _State, blocks: Box) -> None:
         for row in range(blocks.top, blocks.bottom):

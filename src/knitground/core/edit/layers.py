@@ -7,9 +7,8 @@ from knitground.core.edit.atoms import Atom, SetField
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.document import Edit
 from knitground.core.model.layers import GroundLayer, Layer
+from knitground.core.model.limits import MAX_LAYERS, MAX_SHIFT
 from knitground.core.model.map import Map
-
-MAX_LAYERS = 64
 
 
 def add_layer(map_: Map, layer: Layer, at: int | None = None) -> Edit:
@@ -64,14 +63,9 @@ def lock_layer(map_: Map, layer: Layer, locked: bool) -> Edit:
 
 def fade_layer(map_: Map, layer: Layer, opacity: float) -> Edit:
     """Let a layer hide more or less of what lies behind it: 0 to 1."""
-    if not 0 <= opacity <= 1:
-        raise EditError(f"opacity {opacity:g} is out of bounds: give 0 to 1")
     changed = Changed(What.LAYERS, map_, layer)
     atom = SetField(layer, "opacity", opacity, changed)
     return Edit(f"Opacity of “{layer.name}” {opacity:.0%}", (atom,))
-
-
-MAX_SHIFT = 16_384
 
 
 def place_layer(map_: Map, layer: Layer, offset: tuple[int, int], height: int) -> Edit:

@@ -275,11 +275,13 @@ def _fitted(map_: Map, box: Box, values: Cells, mask: Mask) -> tuple[Box, Cells,
         return inner, values[part], mask[part]
     if box.height <= map_.height and box.width <= map_.width:
         return box, values, mask
+    # What is larger than the map comes round: where two of its cells meet, the first one counts.
     fitted = box.fitted(map_.height, map_.width, wrap=True)
-    rows = np.arange(fitted.top, fitted.bottom)
-    cols = np.arange(fitted.left, fitted.right)
-    # A brush larger than the map covers every cell at least once: take the first time round.
-    row_at = (rows - box.top) % map_.height if box.height > map_.height else rows - box.top
-    col_at = (cols - box.left) % map_.width if box.width > map_.width else cols - box.left
-    grid = np.ix_(row_at, col_at)
-    return fitted, values[grid], mask[grid]
+    out = np.zeros((fitted.height, fitted.width), values.dtype)
+    laid = np.zeros(out.shape, np.bool_)
+    rows, cols = np.nonzero(mask)
+    row_at = (rows + box.top - fitted.top) % map_.height
+    col_at = (cols + box.left - fitted.left) % map_.width
+    out[row_at[::-1], col_at[::-1]] = values[rows[::-1], cols[::-1]]
+    laid[row_at, col_at] = True
+    return fitted, out, laid

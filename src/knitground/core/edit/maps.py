@@ -15,7 +15,8 @@ from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.document import Edit
 from knitground.core.grow.runner import Grown
 from knitground.core.model.layers import GroundLayer, GrownLayer
-from knitground.core.model.map import MAX_CELLS, MAX_SIDE, Map
+from knitground.core.model.limits import MAX_CELLS, MAX_SIDE
+from knitground.core.model.map import Map
 from knitground.core.model.mix import Mix
 from knitground.core.model.project import Project
 from knitground.core.model.recipe import MixStep, Recipe
@@ -78,13 +79,17 @@ def lay_grown(map_: Map, grown: Sequence[Grown], recipe: Recipe | None = None) -
     for each in grown:
         layer = each.layer
         name, what, new = "terrain", What.TERRAIN, each.made
-        if isinstance(layer, GrownLayer):
+        if isinstance(layer, GrownLayer) and layer.cells.shape == new.shape:
             name, what, new = "cells", What.CELLS, np.where(layer.pinned, layer.cells, new)
+        elif isinstance(layer, GrownLayer):
+            name = "cells"
+        if getattr(layer, name).shape != new.shape:
+            raise EditError(f"“{layer.name}” has another size now: run the recipe once more")
         if (getattr(layer, name) == new).all():
             continue
         # The array itself is swapped: however large the map, that takes no time.
         changed = Changed(what, map_, layer, whole(new))
-        atoms.append(SetField(layer, name, new, changed, nbytes=2 * new.nbytes))
+        atoms.append(SetField(layer, name, new, changed))
     return Edit("Grow", tuple(atoms))
 
 

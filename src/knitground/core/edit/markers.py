@@ -12,12 +12,12 @@ from knitground.core.edit.atoms import SetField
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.document import Edit
 from knitground.core.model.layers import MarkerLayer
+from knitground.core.model.limits import MAX_MARKERS
 from knitground.core.model.map import Map
-from knitground.core.model.marker import MAX_CORNERS, MAX_MARKERS, Marker, Point, Shape
+from knitground.core.model.marker import Marker, Point, Shape
 from knitground.core.model.project import Project
 
 Size = tuple[int, int]
-MIN_SCALE, MAX_SCALE = 0.05, 64.0
 
 
 def add_markers(map_: Map, layer: MarkerLayer, made: Sequence[Marker]) -> tuple[Edit, set[int]]:
@@ -26,8 +26,6 @@ def add_markers(map_: Map, layer: MarkerLayer, made: Sequence[Marker]) -> tuple[
         raise EditError(f"a layer holds at most {MAX_MARKERS} markers: use another one")
     first = max((each.number for each in layer.markers), default=0) + 1
     fresh = tuple(replace(each, number=first + n) for n, each in enumerate(made))
-    for each in fresh:
-        _check(each)
     what = made[0].title if len(made) == 1 else f"{len(made)} markers"
     edit = _markers_edit(map_, layer, (*layer.markers, *fresh), f"Lay {what}")
     return edit, {each.number for each in fresh}
@@ -45,9 +43,6 @@ def change_markers(
     new = tuple(change(each) if each.number in chosen else each for each in layer.markers)
     if new == layer.markers:
         return Edit(name, ())
-    for each in new:
-        if each.number in chosen:
-            _check(each)
     return _markers_edit(map_, layer, new, name)
 
 
@@ -85,19 +80,7 @@ def restack_markers(
 
 def _markers_edit(map_: Map, layer: MarkerLayer, new: tuple[Marker, ...], name: str) -> Edit:
     changed = Changed(What.MARKERS, map_, layer)
-    return Edit(name, (SetField(layer, "markers", new, changed, nbytes=16 * len(new) + 256),))
-
-
-def _check(marker: Marker) -> None:
-    if not MIN_SCALE <= marker.scale <= MAX_SCALE:
-        raise EditError(
-            f"scale {marker.scale:g} is out of bounds: give {MIN_SCALE:g} to {MAX_SCALE:g}"
-        )
-    if len(marker.points) > MAX_CORNERS:
-        raise EditError(f"{len(marker.points)} corners are too many: an area has {MAX_CORNERS}")
-    for text, most in ((marker.name, 200), (marker.kind, 200)):
-        if len(text) > most:
-            raise EditError(f"“{text[:20]}…” is too long: give at most {most} letters")
+    return Edit(name, (SetField(layer, "markers", new, changed),))
 
 
 def moved(marker: Marker, right: float, down: float) -> Marker:

@@ -7,6 +7,7 @@ from collections.abc import Mapping
 import numpy as np
 
 from knitground.core.base.errors import EditError
+from knitground.core.base.filenames import file_stem
 from knitground.core.edit.atoms import Atom
 from knitground.core.edit.document import Edit
 from knitground.core.edit.maps import add_map
@@ -85,9 +86,7 @@ def _tileset(project: Project, name: str, mockup: Mockup, numbers: list[int]) ->
     free = free_name(name, [each.name for each in project.tilesets])
     grid = mockup.grid
     height, width = picture.shape[:2]
-    stems = [each.sheet.removesuffix(".png") for each in project.tilesets]
-    sheet = free_name(free.replace("/", "-"), stems).replace(" ", "-")
     return Tileset(
-        free, f"{sheet}.png", width, height, Slicing(grid.tile_width, grid.tile_height),
-        picture=picture, unsaved=True,
+        free, f"{file_stem(free)}.png", width, height, Slicing(grid.tile_width, grid.tile_height),
+        picture=picture,
     )  # fmt: skip

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, replace
-from pathlib import Path
+from functools import partial
 
 import numpy as np
 from numpy.typing import NDArray
@@ -13,6 +13,8 @@ from knitground.core.base.window import whole
 from knitground.core.edit.atoms import Atom, PatchArray, SetField
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.document import Edit
+from knitground.core.edit.sheets import free_sheet, picture_atoms, sheet_atoms
+from knitground.core.model.facts import moved_facts, with_facts
 from knitground.core.model.layers import EMPTY, GroundLayer, Layer, MarkerLayer, PinnedLayer
 from knitground.core.model.map import Map
 from knitground.core.model.mix import Mix
@@ -20,7 +22,7 @@ from knitground.core.model.patch import Patch
 from knitground.core.model.project import Project
 from knitground.core.model.slicing import Area, Slicing
 from knitground.core.model.terrain import no_marks
-from knitground.core.model.tileset import Frame, Picture, TileRef, Tileset
+from knitground.core.model.tileset import PLAIN, Picture, SheetFile, TileRef, Tileset
 from knitground.core.slicing.follow import Follow, Place, follow_content, follow_pixels
 from knitground.core.slicing.grid import lay_grid
 from knitground.core.slicing.pieces import foot
@@ -30,10 +32,10 @@ _Translate = Callable[[TileRef], TileRef | None]
 
 @dataclass
 class Losses:
-    """What can not follow: tiles with marks, weights, entries of mixes, cells by map."""
+    """What can not follow: tiles with marks, with other facts, entries of mixes, cells by map."""
 
     marks: int = 0
-    weights: int = 0
+    facts: int = 0
     entries: int = 0
     cells: dict[str, int] | None = None
 
@@ -42,7 +44,7 @@ class Losses:
         out = []
         for count, what in (
             (self.marks, "tiles with marks"),
-            (self.weights, "weights"),
+            (self.facts, "tiles with names, weights or other facts"),
             (self.entries, "tiles of mixes"),
         ):
             if count:
@@ -84,8 +86,8 @@ def moved_tiles(slicing: Slicing, old: Picture | None, new: Picture) -> dict[Pla
 
 
 def read_again(
-    project: Project, tileset: Tileset, picture: Picture, moved: dict[Place, Place]
-) -> Edit:
+    project: Project, tileset: Tileset, sheet: SheetFile, moved: dict[Place, Place]
+) -> tuple[Edit, Losses]:
     """Take a sheet as it is on disk now; tiles that moved (`moved_tiles`) are followed.
 
     Raises
@@ -93,16 +95,19 @@ def read_again(
     SlicingError
         The slicing does not cut the new picture.
     """
-    height, width = picture.shape[:2]
+    height, width = sheet.picture.shape[:2]
     new = lay_grid(tileset.slicing, width, height)
 
-    def follow(at: Place) -> Place | None:
-        return moved.get(at, at)
+    arrived = set(moved.values())
 
-    first = _picture_atoms(tileset, picture)
+    def follow(at: Place) -> Place | None:
+        # Where another tile has come to lie, the one that was there is gone.
+        return moved.get(at) or (None if at in arrived else at)
+
+    first = picture_atoms(tileset, sheet.picture, sheet.data)
     size = (max(new.rows, tileset.rows), max(new.columns, tileset.columns))
     name = f"Read “{tileset.sheet}” again"
-    return _moved(project, tileset, follow, size, first, name)[0]
+    return _moved(project, tileset, follow, size, first, name)
 
 
 def use_relaid(
@@ -118,21 +123,18 @@ def use_relaid(
 
     changed = Changed(What.SLICING, tileset=tileset)
     first = [
-        *_picture_atoms(tileset, picture),
+        *picture_atoms(tileset, picture, None),
         SetField(tileset, "slicing", slicing, changed),
-        SetField(tileset, "sheet", sheet, changed),
+        SetField(tileset, "sheet", free_sheet(project, sheet, picture), changed),
         SetField(tileset, "origin", None, changed),
-        SetField(tileset, "unsaved", True, changed),
     ]
     size = (grid.rows, grid.columns)
     return _moved(project, tileset, follow, size, first, f"Re-lay “{tileset.name}”")[0]
 
 
-def reskin(tileset: Tileset, picture: Picture, origin: Path) -> Edit:
+def reskin(project: Project, tileset: Tileset, sheet: SheetFile) -> Edit:
     """Give a tileset another picture with the same arrangement; all else stays."""
-    changed = Changed(What.SLICING, tileset=tileset)
-    atoms = (*_picture_atoms(tileset, picture), SetField(tileset, "origin", origin, changed))
-    return Edit(f"Reskin “{tileset.name}”", atoms)
+    return Edit(f"Reskin “{tileset.name}”", tuple(sheet_atoms(project, tileset, sheet)))
 
 
 def swap_tileset(map_: Map, old: str, new: str) -> Edit:
@@ -151,16 +153,6 @@ def swap_tileset(map_: Map, old: str, new: str) -> Edit:
     return Edit(f"“{map_.name}”: {new} instead of {old}", tuple(atoms))
 
 
-def _picture_atoms(tileset: Tileset, picture: Picture) -> list[Atom]:
-    changed = Changed(What.SLICING, tileset=tileset)
-    height, width = picture.shape[:2]
-    return [
-        SetField(tileset, "width", width, changed),
-        SetField(tileset, "height", height, changed),
-        SetField(tileset, "picture", picture, changed, nbytes=picture.nbytes),
-    ]
-
-
 def _moved(
     project: Project,
     tileset: Tileset,
@@ -176,7 +168,7 @@ def _moved(
         marks, lost = _moved_marks(kit.marks, follow, size)
         losses.marks += lost
         if marks.shape != kit.marks.shape or (marks != kit.marks).any():
-            atoms.append(SetField(kit, "marks", marks, changed, nbytes=2 * marks.nbytes))
+            atoms.append(SetField(kit, "marks", marks, changed))
     for owner in project.tilesets:
         for kit in owner.sets:
             if tileset.name in kit.guests:
@@ -184,19 +176,9 @@ def _moved(
                 losses.marks += lost
                 guests = {**kit.guests, tileset.name: marks}
                 marked = Changed(What.MARKS, tileset=owner)
-                atoms.append(SetField(kit, "guests", guests, marked, nbytes=2 * marks.nbytes))
-    weights = {new: w for at, w in tileset.weights.items() if (new := follow(at)) is not None}
-    losses.weights = len(tileset.weights) - len(weights)
-    if weights != tileset.weights:
-        atoms.append(SetField(tileset, "weights", weights, changed))
-
-    for name_of_places in ("left_out", "inner"):
-        places = getattr(tileset, name_of_places)
-        moved = frozenset(new for at in places if (new := follow(at)) is not None)
-        if moved != places:
-            atoms.append(SetField(tileset, name_of_places, moved, changed))
-
-    atoms += _facts_atoms(tileset, follow, pieces)
+                atoms.append(SetField(kit, "guests", guests, marked))
+    more, losses.facts = _facts_atoms(tileset, follow, pieces)
+    atoms += more
 
     def translate(tile: TileRef) -> TileRef | None:
         if tile.tileset != tileset.name:
@@ -223,34 +205,22 @@ def _moved(
     return Edit(name, tuple(atoms)), losses
 
 
-def _facts_atoms(tileset: Tileset, follow: Follow, pieces: tuple[Area, ...]) -> list[Atom]:
-    """Move anchors, labels and animations with their tiles; new pieces stand on their foot."""
+def _facts_atoms(
+    tileset: Tileset, follow: Follow, pieces: tuple[Area, ...]
+) -> tuple[list[Atom], int]:
+    """Move facts and the own order with their tiles; new pieces stand on their foot."""
     changed = Changed(What.MARKS, tileset=tileset)
-    anchors = {new: at for old, at in tileset.anchors.items() if (new := follow(old)) is not None}
+    facts, lost = moved_facts(tileset.facts, follow)
     for number, area in enumerate(pieces):
-        anchors.setdefault((0, number), foot(area))
-    labels = {new: text for old, text in tileset.labels.items() if (new := follow(old)) is not None}
-    tags = {new: words for old, words in tileset.tags.items() if (new := follow(old)) is not None}
+        if facts.get((0, number), PLAIN).anchor is None:
+            facts = with_facts(facts, [(0, number)], partial(replace, anchor=foot(area)))
     order = tuple(new for old in tileset.order if (new := follow(old)) is not None)
-    frames = {}
-    for old, shown in tileset.frames.items():
-        new = follow(old)
-        places = [(follow((each.row, each.col)), each.ms) for each in shown]
-        kept = tuple(Frame(*place, ms) for place, ms in places if place is not None)
-        if new is not None and kept:
-            frames[new] = kept
     atoms: list[Atom] = []
-    facts: tuple[tuple[str, object, object], ...] = (
-        ("anchors", tileset.anchors, anchors),
-        ("labels", tileset.labels, labels),
-        ("tags", tileset.tags, tags),
-        ("order", tileset.order, order),
-        ("frames", tileset.frames, frames),
-    )
-    for name, old_facts, new_facts in facts:
-        if old_facts != new_facts:
-            atoms.append(SetField(tileset, name, new_facts, changed))
-    return atoms
+    if facts != tileset.facts:
+        atoms.append(SetField(tileset, "facts", facts, changed))
+    if order != tileset.order:
+        atoms.append(SetField(tileset, "order", order, changed))
+    return atoms, lost
 
 
 def _moved_marks(

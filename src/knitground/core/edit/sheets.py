@@ -4,24 +4,29 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
 from dataclasses import replace
-from pathlib import Path
+from functools import partial
+from pathlib import PurePath
 
 import numpy as np
 
 from knitground.core.base.errors import EditError
-from knitground.core.edit.atoms import SetField
+from knitground.core.base.filenames import file_stem, key_of
+from knitground.core.edit.atoms import Atom, SetField
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.document import Edit
+from knitground.core.model.facts import Change, with_facts
 from knitground.core.model.layers import MarkerLayer
+from knitground.core.model.limits import MAX_SIDE_PX
 from knitground.core.model.project import Project, free_name
 from knitground.core.model.slicing import Area, Slicing
-from knitground.core.model.tileset import Anchor, Frame, Picture, Tileset
-from knitground.core.slicing.grid import MAX_SIDE_PX, lay_grid
+from knitground.core.model.tileset import Anchor, At, Frame, Picture, SheetFile, Tileset
+from knitground.core.slicing.grid import lay_grid
 
 
 def add_tileset(project: Project, tileset: Tileset) -> Edit:
     """Add a tileset to the project."""
     check_free_name(tileset.name, [each.name for each in project.tilesets], "tileset")
+    tileset.sheet = free_sheet(project, tileset.sheet, tileset.picture)
     new = [*project.tilesets, tileset]
     changed = Changed(What.TILESETS, tileset=tileset)
     return Edit(f"Add sheet “{tileset.name}”", (SetField(project, "tilesets", new, changed),))
@@ -38,8 +43,7 @@ def add_region(project: Project, tileset: Tileset, area: Area) -> tuple[Edit, Ti
         area=area,
     )
     lay_grid(slicing, tileset.width, tileset.height)
-    made = replace(tileset, name=name, slicing=slicing, weights={}, sets=[], left_out=frozenset(),
-                   anchors={}, labels={}, frames={})  # fmt: skip
+    made = replace(tileset, name=name, slicing=slicing, facts={}, sets=[], order=())
     return add_tileset(project, made), made
 
 
@@ -68,28 +72,41 @@ def remove_tileset(project: Project, tileset: Tileset) -> Edit:
     return Edit(f"Remove “{tileset.name}”", (SetField(project, "tilesets", new, changed),))
 
 
+def change_facts(
+    tileset: Tileset, places: Iterable[At], change: Change, what: What, name: str
+) -> Edit:
+    """Change what is known of tiles; nothing to do if nothing is different.
+
+    Parameters
+    ----------
+    change : gives a tile's new facts from its old ones
+    what : MARKS if other tiles may be knitted then, LOOKS if only pictures change, ORDER if neither
+    """
+    new = with_facts(tileset.facts, places, change)
+    if new == tileset.facts:
+        return Edit(name, ())
+    changed = Changed(what, tileset=tileset)
+    return Edit(name, (SetField(tileset, "facts", new, changed),))
+
+
 def leave_out(tileset: Tileset, places: Iterable[tuple[int, int]], out: bool) -> Edit:
     """Leave tiles out, or take them in again: those left out are not offered and not knitted."""
-    chosen = frozenset(at for at in places if tileset.has(*at))
-    new = tileset.left_out | chosen if out else tileset.left_out - chosen
+    chosen = [at for at in places if tileset.has(*at)]
     name = "Leave tiles out" if out else "Take tiles in again"
-    if new == tileset.left_out:
-        return Edit(name, ())
-    changed = Changed(What.MARKS, tileset=tileset)
-    return Edit(name, (SetField(tileset, "left_out", new, changed),))
+    change = partial(replace, left_out=out)
+    return change_facts(tileset, chosen, change, What.MARKS, name)
 
 
 def set_anchor(tileset: Tileset, row: int, col: int, anchor: Anchor | None) -> Edit:
     """Say which pixel of a tile stands on its cell's lower middle; None: its lower left corner."""
     if not tileset.has(row, col):
         raise EditError(f"“{tileset.name}” has no tile in row {row}, column {col}")
-    anchors = {at: each for at, each in tileset.anchors.items() if at != (row, col)}
     if anchor is not None:
         _, _, wide, high = tileset.slicing.tile_area(row, col)
-        anchors[row, col] = (min(max(anchor[0], -wide), 2 * wide), min(max(anchor[1], 0), 2 * high))
-    changed = Changed(What.SLICING, tileset=tileset)
-    atom = SetField(tileset, "anchors", anchors, changed)
-    return Edit(f"Anchor of tile {tileset.number(row, col)}", (atom,))
+        anchor = (min(max(anchor[0], -wide), 2 * wide), min(max(anchor[1], 0), 2 * high))
+    name = f"Anchor of tile {tileset.number(row, col)}"
+    change = partial(replace, anchor=anchor)
+    return change_facts(tileset, [(row, col)], change, What.LOOKS, name)
 
 
 def set_frames(tileset: Tileset, row: int, col: int, frames: tuple[Frame, ...]) -> Edit:
@@ -97,47 +114,67 @@ def set_frames(tileset: Tileset, row: int, col: int, frames: tuple[Frame, ...]) 
     for each in ((row, col, 1), *frames):
         if not tileset.has(each[0], each[1]):
             raise EditError(f"“{tileset.name}” has no tile in row {each[0]}, column {each[1]}")
-        if not 1 <= each[2] <= 600_000:
-            raise EditError(f"{each[2]} ms is out of bounds: give 1 to 600 000")
-    new = {at: shown for at, shown in tileset.frames.items() if at != (row, col)}
-    if frames:
-        new[row, col] = frames
-    changed = Changed(What.SLICING, tileset=tileset)
     name = f"Animation of tile {tileset.number(row, col)}"
-    return Edit(name, (SetField(tileset, "frames", new, changed),))
+    change = partial(replace, frames=frames)
+    return change_facts(tileset, [(row, col)], change, What.LOOKS, name)
 
 
-def find_sheet(tileset: Tileset, picture: Picture, origin: Path) -> Edit:
+def find_sheet(project: Project, tileset: Tileset, sheet: SheetFile) -> Edit:
     """Give a tileset the picture that was missing; saving copies its file into the project."""
+    atoms = sheet_atoms(project, tileset, sheet)
+    return Edit(f"Find sheet of “{tileset.name}”", tuple(atoms))
+
+
+def sheet_atoms(project: Project, tileset: Tileset, sheet: SheetFile) -> list[Atom]:
+    """Give a tileset another file's picture, and a file name that no other picture has."""
+    name = free_sheet(project, sheet.path.name, sheet.picture)
+    changed = Changed(What.SLICING, tileset=tileset)
+    return [
+        SetField(tileset, "sheet", name, changed),
+        SetField(tileset, "origin", sheet.path, changed),
+        *picture_atoms(tileset, sheet.picture, sheet.data),
+    ]
+
+
+def picture_atoms(tileset: Tileset, picture: Picture, data: bytes | None) -> list[Atom]:
+    """Give a tileset other pixels; `data` is the file they were read from, None if made here."""
     changed = Changed(What.SLICING, tileset=tileset)
     height, width = picture.shape[:2]
-    atoms = (
-        SetField(tileset, "origin", origin.absolute(), changed),
+    return [
         SetField(tileset, "width", width, changed),
         SetField(tileset, "height", height, changed),
+        SetField(tileset, "data", data, changed),
         SetField(tileset, "picture", picture, changed),
-    )
-    return Edit(f"Find sheet of “{tileset.name}”", atoms)
+    ]
+
+
+def free_sheet(project: Project, wanted: str, picture: Picture | None) -> str:
+    """Give a sheet a file name inside the project's folder that no other picture has."""
+    path = PurePath(wanted)
+    if picture is None or any(
+        each.picture is picture and each.sheet == wanted for each in project.tilesets
+    ):
+        return wanted
+    stem, suffix = file_stem(path.stem), path.suffix.lower() or ".png"
+    taken = {key_of(each.sheet) for each in project.tilesets}
+    name, number = f"{stem}{suffix}", 2
+    while key_of(name) in taken:
+        name, number = f"{stem}-{number}{suffix}", number + 1
+    return name
 
 
 def set_inner(tileset: Tileset, row: int, col: int, inner: bool) -> Edit:
     """Keep a tile for cells whose eight neighbours ask for the same, or let it go anywhere."""
-    new = tileset.inner | {(row, col)} if inner else tileset.inner - {(row, col)}
-    changed = Changed(What.MARKS, tileset=tileset)
     name = f"Tile {tileset.number(row, col)} {'only inside' if inner else 'anywhere'}"
-    return Edit(name, (SetField(tileset, "inner", new, changed),))
+    change = partial(replace, inner=inner)
+    return change_facts(tileset, [(row, col)], change, What.MARKS, name)
 
 
 def set_weight(tileset: Tileset, row: int, col: int, weight: float) -> Edit:
     """Give a tile another weight among its variants; 0 is never."""
-    if not 0 <= weight <= 1e6:
-        raise EditError(f"weight {weight:g} is out of bounds: give 0 to 1 000 000")
-    weights = {**tileset.weights, (row, col): float(weight)}
-    if weight == 1:
-        del weights[row, col]
-    changed = Changed(What.MARKS, tileset=tileset)
-    atom = SetField(tileset, "weights", weights, changed)
-    return Edit(f"Weight of tile {tileset.number(row, col)}", (atom,))
+    name = f"Weight of tile {tileset.number(row, col)}"
+    change = partial(replace, weight=float(weight))
+    return change_facts(tileset, [(row, col)], change, What.MARKS, name)
 
 
 def move_in_order(
@@ -161,27 +198,16 @@ def move_in_order(
 
 def name_tile(tileset: Tileset, row: int, col: int, label: str) -> Edit:
     """Name a tile, or take its name away."""
-    label = label.strip()
-    if len(label) > 200:
-        raise EditError(f"“{label[:20]}…” is too long for a name: give at most 200 letters")
-    labels = {at: each for at, each in tileset.labels.items() if at != (row, col)}
-    if label:
-        labels[row, col] = label
-    changed = Changed(What.ORDER, tileset=tileset)
     name = f"Name tile {tileset.number(row, col)}"
-    return Edit(name, (SetField(tileset, "labels", labels, changed),))
+    change = partial(replace, name=label.strip())
+    return change_facts(tileset, [(row, col)], change, What.ORDER, name)
 
 
 def tag_tiles(tileset: Tileset, places: Iterable[tuple[int, int]], tags: Iterable[str]) -> Edit:
     """Give tiles these tags and no others."""
+    places = list(places)
     words = tuple(dict.fromkeys(word.strip() for word in tags if word.strip()))
-    if any(len(word) > 200 for word in words) or len(words) > 64:
-        raise EditError("a tile has at most 64 tags of at most 200 letters: give fewer")
-    new = {at: each for at, each in tileset.tags.items() if at not in set(places)}
-    if words:
-        new |= dict.fromkeys(places, words)
-    changed = Changed(What.ORDER, tileset=tileset)
-    return Edit("Tag tiles", (SetField(tileset, "tags", new, changed),))
+    return change_facts(tileset, places, partial(replace, tags=words), What.ORDER, "Tag tiles")
 
 
 def scaled_tileset(
@@ -215,8 +241,10 @@ def scaled_tileset(
     name = free_name(f"{tileset.name} {width}x{height}", taken)
     slicing = Slicing(width, height, see_through=cut.see_through, tolerance=cut.tolerance)
     made = replace(
-        tileset, name=name, sheet=f"{name}.png", width=columns * width, height=rows * height,
-        slicing=slicing, picture=picture, origin=None, unsaved=True, anchors={},
+        tileset, name=name, sheet=f"{file_stem(name)}.png", width=columns * width,
+        height=rows * height,
+        slicing=slicing, picture=picture, origin=None, data=None,
+        facts=with_facts(tileset.facts, tileset.facts, partial(replace, anchor=None)),
         sets=[replace(kit, marks=kit.marks.copy(), guests={}) for kit in tileset.sets],
     )  # fmt: skip
     edit = add_tileset(project, made)

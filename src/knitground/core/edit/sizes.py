@@ -23,6 +23,7 @@ from knitground.core.model.layers import (
 from knitground.core.model.map import Legend, Map
 from knitground.core.model.marker import Marker
 from knitground.core.model.project import Project, free_name
+from knitground.core.model.terrain import SetKind
 
 
 @dataclass(frozen=True)
@@ -73,11 +74,29 @@ def _layer_atoms(map_: Map, layer: Layer, margins: Margins, changed: Changed) ->
     atoms: list[Atom] = []
     for name in names:
         old: NDArray[Any] = getattr(layer, name)
+        if name == "terrain" and isinstance(layer, GroundLayer):
+            old = _without_seam(map_, layer)
         new = _moved(old, margins)
         if name == "terrain" and map_.wrap:
             close_seam(new)
-        atoms.append(SetField(layer, name, new, changed, nbytes=old.nbytes + new.nbytes))
+        atoms.append(SetField(layer, name, new, changed))
     return atoms
+
+
+def _without_seam(map_: Map, layer: GroundLayer) -> NDArray[Any]:
+    """Give a layer's terrain without what stands there only because the map wraps, or did.
+
+    The last row and column are a copy of the first on a map that wraps, and stand for nothing of
+    their own in a ring set; of an edge set the far half of each number does not.
+    """
+    terrain = layer.terrain.copy()
+    if map_.wrap or layer.kind_of_set is SetKind.RING:
+        if not (layer.kind_of_set is SetKind.CORNER and not map_.wrap):
+            terrain[-1], terrain[:, -1] = 0, 0
+    elif layer.kind_of_set is SetKind.EDGE:
+        terrain[-1] &= 0x00FF
+        terrain[:, -1] &= 0xFF00
+    return terrain
 
 
 def _own_grid_atoms(
@@ -94,7 +113,7 @@ def _own_grid_atoms(
     new = _moved(layer.cells, own)
     offset = (layer.offset[0] + across - left * cell[1], layer.offset[1] + down - above * cell[0])
     return [
-        SetField(layer, "cells", new, changed, nbytes=layer.cells.nbytes + new.nbytes),
+        SetField(layer, "cells", new, changed),
         SetField(layer, "offset", offset, changed),
     ]
 
@@ -220,14 +239,17 @@ def merge_down(map_: Map, layer: Layer) -> Edit:
     assert isinstance(below, TileLayer)
     if layer.cell != below.cell:
         raise EditError(f"“{layer.name}” has cells of another size than “{below.name}”")
+    if layer.shift != below.shift:
+        raise EditError(
+            f"“{layer.name}” is drawn {layer.shift[1]}, {layer.shift[0]} px off and "
+            f"“{below.name}” {below.shift[1]}, {below.shift[0]} px: give both the same offset first"
+        )
     if below.locked:
         raise EditError(f"“{below.name}” is locked: unlock it first")
     merged = np.where(layer.cells != 0, layer.cells, below.cells)
     layers = [each for each in map_.layers if each is not layer]
     atoms: tuple[Atom, ...] = (
-        SetField(
-            below, "cells", merged, Changed(What.CELLS, map_, below), nbytes=2 * merged.nbytes
-        ),
+        SetField(below, "cells", merged, Changed(What.CELLS, map_, below)),
         SetField(map_, "layers", layers, Changed(What.LAYERS, map_)),
     )
     return Edit(f"Merge “{layer.name}” into “{below.name}”", atoms)

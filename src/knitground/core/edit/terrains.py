@@ -10,20 +10,21 @@ import numpy as np
 from numpy.typing import NDArray
 
 from knitground.core.base.errors import EditError
-from knitground.core.base.window import whole
+from knitground.core.base.filenames import file_stem
+from knitground.core.base.window import Box, read, whole
 from knitground.core.edit.atoms import Atom, PatchArray, SetField
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.document import Edit
 from knitground.core.edit.sheets import add_tileset, check_free_name
 from knitground.core.knit.making import Made, sheet_of
 from knitground.core.model.layers import GroundLayer
+from knitground.core.model.limits import MAX_TERRAINS
 from knitground.core.model.map import Map
 from knitground.core.model.project import Project, free_name
 from knitground.core.model.recipe import MixStep, Recipe, Step
 from knitground.core.model.slicing import Slicing
 from knitground.core.model.terrain import (
     ANY,
-    MAX_TERRAINS,
     NOTHING,
     Marks,
     SetKind,
@@ -75,17 +76,39 @@ def paint_marks(
     """
     if not (0 <= value <= len(kit.terrains) or value == ANY):
         raise EditError(f"mark {value} is not one of the {len(kit.terrains)} terrains of the set")
-    target = guest or tileset
-    marks = _room_for(tileset, kit, guest)
-    for row, col, slot in slots:
+    target, places = guest or tileset, list(slots)
+    name = "Clear marks" if value == NOTHING else f"Mark {kit.name_of(value)}"
+    for row, col, _ in places:
         if not target.has(row, col):
             raise EditError(
                 f"the sheet has no tile in row {row}, column {col}: its grid is "
                 f"{target.columns} × {target.rows}"
             )
-        marks[row, col, slot] = value
-    name = "Clear marks" if value == NOTHING else f"Mark {kit.name_of(value)}"
+    if not places:
+        return Edit(name, ())
+    if guest is None and all(
+        row < kit.marks.shape[0] and col < kit.marks.shape[1] for row, col, _ in places
+    ):
+        return _marks_patch(tileset, kit, places, value, name)
+    marks = _room_for(tileset, kit, guest)
+    for place in places:
+        marks[place] = value
     return marks_edit(tileset, kit, marks, name, guest)
+
+
+def _marks_patch(
+    tileset: Tileset, kit: TerrainSet, places: list[tuple[int, int, int]], value: int, name: str
+) -> Edit:
+    """Change only the tiles that a dab touches: a sheet may have tens of thousands."""
+    rows, cols = [row for row, _, _ in places], [col for _, col, _ in places]
+    box = Box(min(rows), min(cols), max(rows) + 1, max(cols) + 1)
+    old = read(kit.marks, box)
+    new = old.copy()
+    for row, col, slot in places:
+        new[row - box.top, col - box.left, slot] = value
+    if (new == old).all():
+        return Edit(name, ())
+    return Edit(name, (PatchArray(kit, "marks", box, new, Changed(What.MARKS, tileset=tileset)),))
 
 
 def _room_for(tileset: Tileset, kit: TerrainSet, guest: Tileset | None = None) -> Marks:
@@ -104,10 +127,10 @@ def marks_edit(
         return Edit(name, ())
     changed = Changed(What.MARKS, tileset=tileset)
     if guest is None:
-        atom = SetField(kit, "marks", marks, changed, nbytes=2 * marks.nbytes)
+        atom = SetField(kit, "marks", marks, changed)
     else:
         guests = {**kit.guests, guest.name: marks}
-        atom = SetField(kit, "guests", guests, changed, nbytes=2 * marks.nbytes)
+        atom = SetField(kit, "guests", guests, changed)
     return Edit(name, (atom,))
 
 
@@ -181,8 +204,8 @@ def add_made(
     name = free_name(f"{owner.name} made", [each.name for each in project.tilesets])
     height, width = made[0].pixels.shape[:2]
     tileset = Tileset(
-        name, f"{name.replace(' ', '-').lower()}.png", sheet.shape[1], sheet.shape[0],
-        Slicing(width, height), picture=sheet, unsaved=True,
+        name, f"{file_stem(name)}.png", sheet.shape[1], sheet.shape[0],
+        Slicing(width, height), picture=sheet,
     )  # fmt: skip
     changed = Changed(What.MARKS, tileset=owner)
     guests = {**kit.guests, name: marks}
@@ -264,7 +287,7 @@ def change_terrain(
         old,
         name=old.name if name is None else name.strip(),
         colour=old.colour if colour is None else colour,
-        letter=old.letter if letter is None else letter[:1].upper(),
+        letter=old.letter if letter is None else letter.strip().upper()[:1],
         picture=old.picture if picture is None else picture,
     )
     terrains = tuple(new if each is old else each for each in kit.terrains)
@@ -382,7 +405,7 @@ def _renumbered(
     changed = Changed(What.MARKS, tileset=tileset)
     guests = {guest: table[marks] for guest, marks in kit.guests.items()}
     atoms: list[Atom] = [
-        SetField(kit, "marks", table[kit.marks], changed, nbytes=2 * kit.marks.nbytes),
+        SetField(kit, "marks", table[kit.marks], changed),
         SetField(kit, "guests", guests, changed),
     ]
     for map_, layer in layers_of(project, tileset, kit):

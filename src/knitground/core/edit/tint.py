@@ -6,7 +6,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from knitground.core.base.errors import EditError
-from knitground.core.model.layers import FULL_TINT, Cells
+from knitground.core.model.layers import Cells
+from knitground.core.model.limits import FULL_TINT
 
 Weights = NDArray[np.float32]
 

@@ -8,10 +8,9 @@ from knitground.core.base.errors import EditError
 from knitground.core.edit.atoms import SetField
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.document import Edit
+from knitground.core.model.limits import MAX_TRAY
 from knitground.core.model.patch import Patch
 from knitground.core.model.project import Project, free_name
-
-MAX_TRAY = 4096
 
 
 def keep_patch(project: Project, patch: Patch) -> tuple[Edit, Patch]:

@@ -2,28 +2,65 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Final, Literal
+from typing import Annotated, Any, Final, Literal
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import (
+    BaseModel,
+    ConfigDict,
+    Field,
+    SerializerFunctionWrapHandler,
+    model_serializer,
+)
+
+from knitground.core.model.limits import (
+    FULL_TINT,
+    MAX_CORNERS,
+    MAX_FRAMES,
+    MAX_LAYERS,
+    MAX_MARKERS,
+    MAX_PARTS,
+    MAX_PIECES,
+    MAX_STEPS,
+    MAX_TERRAINS,
+    MAX_TRAY,
+    AnchorPx,
+    Cells,
+    CellSide,
+    Channel,
+    Coordinate,
+    Degrees,
+    FileName,
+    HexColour,
+    Letter,
+    MarkerNumber,
+    Milliseconds,
+    Name,
+    Number,
+    Octaves,
+    Part,
+    Place,
+    Scale,
+    Seed,
+    Shift,
+    Side,
+    Strength,
+    Text,
+    TileSide,
+    Tolerance,
+    Turn,
+    Weight,
+    Word,
+)
 
 VERSION: Final = 1
+TILESET_VERSION: Final = 2
 PROJECT_FORMAT: Final = "knitground/project"
 TILESET_FORMAT: Final = "knitground/tileset"
 MAP_FORMAT: Final = "knitground/map"
 
-Side = Annotated[int, Field(ge=0, le=16_384)]
-TileSide = Annotated[int, Field(ge=1, le=16_384)]
-Channel = Annotated[int, Field(ge=0, le=255)]
-Name = Annotated[str, Field(min_length=1, max_length=200)]
-FileName = Annotated[str, Field(min_length=1, max_length=1024)]
-Weight = Annotated[float, Field(ge=0, le=1e6, allow_inf_nan=False)]
-Place = Annotated[int, Field(ge=0, le=16_384)]
-Shift = Annotated[int, Field(ge=-16_384, le=16_384)]
-Coordinate = Annotated[float, Field(ge=-4e6, le=4e6, allow_inf_nan=False)]
-
 
 class _Part(BaseModel):
-    model_config = ConfigDict(extra="forbid")
+    model_config = ConfigDict(extra="forbid", allow_inf_nan=False)
 
 
 class TileFile(_Part):
@@ -32,7 +69,7 @@ class TileFile(_Part):
     tileset: Name
     row: Place
     col: Place
-    turn: Annotated[int, Field(ge=0, le=7)] = 0
+    turn: Turn = 0
 
 
 class MixEntryFile(TileFile):
@@ -63,10 +100,10 @@ class ProjectFile(_Part):
     format: Literal["knitground/project"] = PROJECT_FORMAT
     version: Literal[1] = VERSION
     name: Name
-    tilesets: list[FileName] = []
-    maps: list[FileName] = []
-    mixes: list[MixFile] = []
-    tray: Annotated[list[PatchFile], Field(max_length=4096)] = []
+    tilesets: Annotated[list[FileName], Field(max_length=MAX_PARTS)] = []
+    maps: Annotated[list[FileName], Field(max_length=MAX_PARTS)] = []
+    mixes: Annotated[list[MixFile], Field(max_length=MAX_PARTS)] = []
+    tray: Annotated[list[PatchFile], Field(max_length=MAX_TRAY)] = []
 
 
 class SlicingFile(_Part):
@@ -81,34 +118,11 @@ class SlicingFile(_Part):
     start_x: Side = 0
     start_y: Side = 0
     see_through: Annotated[list[tuple[Channel, Channel, Channel]], Field(max_length=64)] = []
-    tolerance: Annotated[int, Field(ge=0, le=765)] = 0
+    tolerance: Tolerance = 0
     area: tuple[Side, Side, TileSide, TileSide] | None = None
-    pieces: Annotated[list[tuple[Side, Side, TileSide, TileSide]], Field(max_length=16_384)] = []
-
-
-class TileAnchorFile(_Part):
-    """Where a tile stands on its cell's lower middle: pixels from its left and top."""
-
-    row: Place
-    col: Place
-    x: Annotated[int, Field(ge=-16_384, le=32_768)]
-    y: Annotated[int, Field(ge=-16_384, le=32_768)]
-
-
-class TileLabelFile(_Part):
-    """Name of a single tile."""
-
-    row: Place
-    col: Place
-    label: Name
-
-
-class TileTagsFile(_Part):
-    """Words by which a tile is found."""
-
-    row: Place
-    col: Place
-    tags: Annotated[list[Name], Field(min_length=1, max_length=64)]
+    pieces: Annotated[
+        list[tuple[Side, Side, TileSide, TileSide]], Field(max_length=MAX_PIECES)
+    ] = []
 
 
 class FrameFile(_Part):
@@ -116,31 +130,45 @@ class FrameFile(_Part):
 
     row: Place
     col: Place
-    ms: Annotated[int, Field(ge=1, le=600_000)]
+    ms: Milliseconds
 
 
-class TileFramesFile(_Part):
-    """Animation of a tile: the tiles that it shows in turn."""
+class TileFactsFile(_Part):
+    """What is known of one tile; what is left out is as for any other tile.
 
-    row: Place
-    col: Place
-    frames: Annotated[list[FrameFile], Field(min_length=1, max_length=4096)]
-
-
-class TileWeightFile(_Part):
-    """Weight of a tile among its variants."""
+    `anchor`: what of it stands on its cell's lower middle, pixels from its left and top. `inner`:
+    knitted only where all eight neighbours ask for the same. `left_out`: neither offered nor
+    knitted.
+    """
 
     row: Place
     col: Place
-    weight: Weight
+    weight: Weight = 1.0
+    name: Word = ""
+    tags: Annotated[list[Name], Field(max_length=64)] = []
+    anchor: tuple[AnchorPx, AnchorPx] | None = None
+    frames: Annotated[list[FrameFile], Field(max_length=MAX_FRAMES)] = []
+    inner: bool = False
+    left_out: bool = False
+
+    @model_serializer(mode="wrap")
+    def _sparse(self, handler: SerializerFunctionWrapHandler) -> dict[str, Any]:
+        """Write only what is not as for any other tile: most tiles have one fact or two."""
+        fields = type(self).model_fields
+        whole = handler(self)
+        return {
+            name: value
+            for name, value in whole.items()
+            if name in ("row", "col") or getattr(self, name) != fields[name].default
+        }
 
 
 class TerrainFile(_Part):
     """One terrain of a set."""
 
     name: Name
-    colour: Annotated[str, Field(pattern=r"^#[0-9a-fA-F]{6}$")]
-    letter: Annotated[str, Field(min_length=1, max_length=1)]
+    colour: HexColour
+    letter: Letter
     picture: tuple[Place, Place] | None = None
 
 
@@ -161,7 +189,7 @@ class TerrainSetFile(_Part):
 
     name: Name
     kind: Literal["corner", "edge", "ring"] = "corner"
-    terrains: Annotated[list[TerrainFile], Field(max_length=64)] = []
+    terrains: Annotated[list[TerrainFile], Field(max_length=MAX_TERRAINS)] = []
     marks: list[TileMarksFile] = []
 
 
@@ -169,21 +197,47 @@ class TilesetFile(_Part):
     """`*.tiles.json`: a sheet, its slicing, and what is known of its tiles."""
 
     format: Literal["knitground/tileset"] = TILESET_FORMAT
-    version: Literal[1] = VERSION
+    version: Literal[2] = TILESET_VERSION
     name: Name
     sheet: FileName
     width: TileSide
     height: TileSide
     slicing: SlicingFile
-    weights: list[TileWeightFile] = []
-    left_out: list[tuple[Place, Place]] = []
-    inner: list[tuple[Place, Place]] = []
-    anchors: list[TileAnchorFile] = []
-    labels: list[TileLabelFile] = []
-    tags: list[TileTagsFile] = []
+    facts: Annotated[list[TileFactsFile], Field(max_length=16_777_216)] = []
     order: Annotated[list[tuple[Place, Place]], Field(max_length=1_048_576)] = []
-    frames: list[TileFramesFile] = []
     sets: list[TerrainSetFile] = []
+
+    @staticmethod
+    def migrated(data: dict[str, Any]) -> dict[str, Any]:
+        """Bring a file of version 1, which had a list for each kind of fact, up to date."""
+        if data.get("version") != 1:
+            return data
+        lists = {name: data.get(name, []) for name in _OLD_FACTS}
+        facts: dict[tuple[Any, Any], dict[str, Any]] = {}
+        for name, entries in lists.items():
+            for each in entries if isinstance(entries, list) else []:
+                _join_old_fact(facts, name, each)
+        kept = {name: value for name, value in data.items() if name not in _OLD_FACTS}
+        return kept | {"version": 2, "facts": list(facts.values())}
+
+
+_OLD_FACTS = ("weights", "left_out", "inner", "anchors", "labels", "tags", "frames")
+
+
+def _join_old_fact(facts: dict[tuple[Any, Any], dict[str, Any]], name: str, each: Any) -> None:
+    """Add an entry of a list of version 1; what is odd about it is found when it is checked."""
+    if isinstance(each, list) and len(each) == 2:
+        each = {"row": each[0], "col": each[1], name: True}
+    if not isinstance(each, dict):
+        facts[name, id(each)] = {"row": each}
+        return
+    new = {key: value for key, value in each.items() if key not in ("label", "x", "y")}
+    if "label" in each:
+        new["name"] = each["label"]
+    if name == "anchors":
+        new["anchor"] = [each.get("x"), each.get("y")]
+    at = (str(each.get("row")), str(each.get("col")))
+    facts.setdefault(at, {}).update(new)
 
 
 class RowsFile(_Part):
@@ -211,10 +265,10 @@ class PinFile(_Part):
 
 class _LayerFile(_Part):
     name: Name
-    number: Annotated[int, Field(ge=0, le=2**31 - 1)]
+    number: Number
     visible: bool = True
     locked: bool = False
-    opacity: Annotated[float, Field(ge=0, le=1, allow_inf_nan=False)] = 1.0
+    opacity: Part = 1.0
     offset: tuple[Shift, Shift] = (0, 0)
     height: Shift = 0
 
@@ -245,8 +299,8 @@ class GrownLayerFile(_LegendFile):
 class ColourFile(_Part):
     """A colour of a tint: how strongly it is multiplied, 1 to 127."""
 
-    colour: Annotated[str, Field(pattern=r"^#[0-9a-fA-F]{6}$")]
-    strength: Annotated[int, Field(ge=1, le=127)] = 127
+    colour: HexColour
+    strength: Strength = FULL_TINT
 
 
 class TintLayerFile(_LayerFile):
@@ -263,19 +317,16 @@ class MarkerFile(_Part):
     `turn`: degrees clockwise.
     """
 
-    number: Annotated[int, Field(ge=1, le=2**31 - 1)]
+    number: MarkerNumber
     shape: Literal["point", "box", "polygon", "picture"]
-    points: Annotated[list[tuple[Coordinate, Coordinate]], Field(min_length=1, max_length=1024)]
-    name: Annotated[str, Field(max_length=200)] = ""
-    kind: Annotated[str, Field(max_length=200)] = ""
-    properties: Annotated[
-        list[
-            tuple[Annotated[str, Field(max_length=200)], Annotated[str, Field(max_length=10_000)]]
-        ],
-        Field(max_length=256),
-    ] = []
-    turn: Annotated[float, Field(ge=-360, le=360, allow_inf_nan=False)] = 0.0
-    scale: Annotated[float, Field(ge=0.05, le=64, allow_inf_nan=False)] = 1.0
+    points: Annotated[
+        list[tuple[Coordinate, Coordinate]], Field(min_length=1, max_length=MAX_CORNERS)
+    ]
+    name: Word = ""
+    kind: Word = ""
+    properties: Annotated[list[tuple[Word, Text]], Field(max_length=256)] = []
+    turn: Degrees = 0.0
+    scale: Scale = 1.0
     tile: TileFile | None = None
 
 
@@ -283,7 +334,7 @@ class MarkerLayerFile(_LayerFile):
     """A layer of markers, the hindmost first."""
 
     kind: Literal["markers"] = "markers"
-    markers: Annotated[list[MarkerFile], Field(max_length=16_384)] = []
+    markers: Annotated[list[MarkerFile], Field(max_length=MAX_MARKERS)] = []
 
 
 class GroundLayerFile(_LegendFile):
@@ -295,9 +346,9 @@ class GroundLayerFile(_LegendFile):
     """
 
     kind: Literal["ground"] = "ground"
-    tileset: str
-    set: str
-    seed: int = 1
+    tileset: Word
+    set: Word
+    seed: Seed = 1
     set_kind: Literal["corner", "edge", "ring"] = "corner"
     terrain: CellsFile
     west: CellsFile | None = None
@@ -308,27 +359,27 @@ class ShareFile(_Part):
     """Asked-for part of a terrain."""
 
     terrain: Name
-    share: Annotated[float, Field(ge=0, le=1e6, allow_inf_nan=False)]
+    share: Weight
 
 
 class NoiseStepFile(_Part):
     """Recipe step: noise ground."""
 
     step: Literal["noise ground"] = "noise ground"
-    layer: int
-    scale: Annotated[float, Field(ge=2, le=4096)] = 16.0
-    octaves: Annotated[int, Field(ge=1, le=8)] = 4
-    shares: list[ShareFile] = []
+    layer: Number
+    scale: Cells = 16.0
+    octaves: Octaves = 4
+    shares: Annotated[list[ShareFile], Field(max_length=256)] = []
 
 
 class MixStepFile(_Part):
     """Recipe step: mix fill. `on` is the number of the ground layer that says where, 0 for none."""
 
     step: Literal["mix fill"] = "mix fill"
-    layer: int
+    layer: Number
     mix: Name
-    density: Annotated[float, Field(ge=0, le=1, allow_inf_nan=False)] = 0.2
-    on: int = 0
+    density: Part = 0.2
+    on: Number = 0
     terrains: Annotated[list[Name], Field(max_length=64)] = []
     place: Literal["inside", "where they meet"] = "inside"
 
@@ -339,8 +390,8 @@ StepFile = Annotated[NoiseStepFile | MixStepFile, Field(discriminator="step")]
 class RecipeFile(_Part):
     """Steps and the seed they start from."""
 
-    seed: int = 1
-    steps: Annotated[list[StepFile], Field(max_length=256)] = []
+    seed: Seed = 1
+    steps: Annotated[list[StepFile], Field(max_length=MAX_STEPS)] = []
 
 
 LayerFile = Annotated[
@@ -355,12 +406,12 @@ class MapFile(_Part):
     format: Literal["knitground/map"] = MAP_FORMAT
     version: Literal[1] = VERSION
     name: Name
-    height: Annotated[int, Field(ge=1, le=65_535)]
-    width: Annotated[int, Field(ge=1, le=65_535)]
+    height: CellSide
+    width: CellSide
     tile_height: TileSide
     tile_width: TileSide
     wrap: bool = False
-    background: Annotated[str, Field(pattern=r"^#[0-9a-fA-F]{6}$")] | None = None
+    background: HexColour | None = None
     screen: tuple[TileSide, TileSide] = (320, 180)
     recipe: RecipeFile = RecipeFile()
-    layers: Annotated[list[LayerFile], Field(max_length=64)] = []
+    layers: Annotated[list[LayerFile], Field(max_length=MAX_LAYERS)] = []

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import io
-import warnings
+import struct
+import zlib
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -11,10 +12,13 @@ import numpy as np
 from PIL import Image, UnidentifiedImageError
 
 from knitground.core.base.errors import PictureError
-from knitground.core.model.tileset import Picture
-from knitground.core.slicing.grid import MAX_SIDE_PX
+from knitground.core.files.reading import MAX_BYTES, read_file
+from knitground.core.model.limits import MAX_SIDE_PX
+from knitground.core.model.tileset import Picture, SheetFile
 
 FORMATS = ("PNG", "GIF", "WEBP", "BMP", "TGA", "TIFF", "JPEG")
+Image.MAX_IMAGE_PIXELS = None  # ours is stated in `_check_size`, and checked before unpacking
+_BROKEN = (OSError, SyntaxError, ValueError, EOFError, OverflowError, struct.error, zlib.error)
 SUFFIXES = (".png", ".gif", ".webp", ".bmp", ".tga", ".tif", ".tiff", ".jpg", ".jpeg")
 
 
@@ -30,41 +34,58 @@ def read_picture(path: Path) -> Picture:
         The file is missing, is not a picture, is broken, or has a side of 0 or over 16 384 px.
         Its size is checked before anything is unpacked.
     """
+    return picture_of(sheet_bytes(path), path.name)
+
+
+def read_sheet(path: Path) -> SheetFile:
+    """Read a picture and keep its file: what is saved later is that, byte for byte.
+
+    Raises
+    ------
+    PictureError
+        As `read_picture`.
+    """
+    data = sheet_bytes(path)
+    return SheetFile(picture_of(data, path.name), data, path.absolute())
+
+
+def sheet_bytes(path: Path) -> bytes:
+    """Read the file of a picture, byte for byte.
+
+    Raises
+    ------
+    PictureError
+        It is missing, no plain file, or over 1 GiB.
+    """
+    return read_file(path, MAX_BYTES, PictureError, "choose another file")
+
+
+def picture_of(data: bytes, name: str) -> Picture:
+    """Read the bytes of a picture's file as `read_picture` does; `name` names it in errors."""
     try:
-        data = path.read_bytes()
-    except OSError as error:
-        raise PictureError(
-            f"{path.name} can not be read ({error.strerror}): choose another file"
-        ) from error
-    try:
-        with warnings.catch_warnings():
-            # The size is checked against our own limit, before the pixels are unpacked.
-            warnings.simplefilter("ignore", Image.DecompressionBombWarning)
-            with Image.open(io.BytesIO(data), formats=FORMATS) as image:
-                _check_size(path, image.width, image.height)
-                return _rgba(image)
+        # The size is checked against our own limit, before the pixels are unpacked.
+        with Image.open(io.BytesIO(data), formats=FORMATS) as image:
+            _check_size(name, image.width, image.height)
+            return _rgba(image)
     except UnidentifiedImageError as error:
         raise PictureError(
-            f"{path.name} is not a picture that can be read: "
+            f"{name} is not a picture that can be read: "
             "give a PNG, GIF, WebP, BMP, TGA, TIFF or JPEG"
         ) from error
-    except Image.DecompressionBombError as error:
+    except MemoryError as error:
+        raise PictureError(f"{name} needs more memory than there is: cut it up") from error
+    except _BROKEN as error:
         raise PictureError(
-            f"{path.name} says it has more pixels than {MAX_SIDE_PX} × {MAX_SIDE_PX}: "
-            "cut it into smaller sheets"
-        ) from error
-    except (OSError, SyntaxError, ValueError, EOFError) as error:
-        raise PictureError(
-            f"{path.name} is broken or cut short ({error}): save it again in the paint program"
+            f"{name} is broken or cut short ({error}): save it again in the paint program"
         ) from error
 
 
 def conversion(path: Path) -> str | None:
     """Say in words what reading a picture changes about it; None if nothing is lost."""
     try:
-        with Image.open(path, formats=FORMATS) as image:
+        with Image.open(io.BytesIO(sheet_bytes(path)), formats=FORMATS) as image:
             mode = image.mode
-    except (OSError, SyntaxError, ValueError):
+    except (*_BROKEN, PictureError):
         return None
     if mode.startswith("I") or mode == "F":
         return f"{path.name} has more than 8 bits a channel: brought down to 8"
@@ -79,9 +100,10 @@ def read_frames(path: Path) -> list[Picture]:
     PictureError
         As `read_picture`, or the frames together would be larger than the largest sheet.
     """
-    first = read_picture(path)
+    data = sheet_bytes(path)
+    first = picture_of(data, path.name)
     try:
-        with Image.open(path, formats=FORMATS) as image:
+        with Image.open(io.BytesIO(data), formats=FORMATS) as image:
             count = getattr(image, "n_frames", 1)
             if count * first.shape[0] * first.shape[1] > MAX_SIDE_PX * MAX_SIDE_PX // 4:
                 raise PictureError(
@@ -89,7 +111,7 @@ def read_frames(path: Path) -> list[Picture]:
                     "many for one sheet: save fewer"
                 )
             frames = [np.array(each.convert("RGBA"), np.uint8) for each in _each_frame(image)]
-    except (OSError, SyntaxError, ValueError, EOFError) as error:
+    except _BROKEN as error:
         raise PictureError(f"{path.name} is broken or cut short ({error})") from error
     return frames if len(frames) > 1 else [first]
 
@@ -97,9 +119,9 @@ def read_frames(path: Path) -> list[Picture]:
 def frame_times(path: Path) -> list[int]:
     """Read how long each frame of an animation shows, in milliseconds; 100 where it says none."""
     try:
-        with Image.open(path, formats=FORMATS) as image:
+        with Image.open(io.BytesIO(sheet_bytes(path)), formats=FORMATS) as image:
             times = [each.info.get("duration", 0) for each in _each_frame(image)]
-    except (OSError, SyntaxError, ValueError, EOFError) as error:
+    except _BROKEN as error:
         raise PictureError(f"{path.name} is broken or cut short ({error})") from error
     return [max(1, min(600_000, round(time))) if time else 100 for time in times]
 
@@ -110,10 +132,10 @@ def _each_frame(image: Image.Image) -> Iterator[Image.Image]:
         yield image
 
 
-def _check_size(path: Path, width: int, height: int) -> None:
+def _check_size(name: str, width: int, height: int) -> None:
     if not (1 <= width <= MAX_SIDE_PX and 1 <= height <= MAX_SIDE_PX):
         raise PictureError(
-            f"{path.name} says it is {width} × {height} px: a sheet has sides of 1 to "
+            f"{name} says it is {width} × {height} px: a sheet has sides of 1 to "
             f"{MAX_SIDE_PX} px; cut it into smaller sheets"
         )
 

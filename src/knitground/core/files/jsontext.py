@@ -3,14 +3,12 @@
 from __future__ import annotations
 
 import json
-from pathlib import Path
 from typing import Any, TypeVar
 
 from pydantic import BaseModel, ValidationError
 
-from knitground.core.base.errors import FormatError, PlaceError
+from knitground.core.base.errors import FormatError
 
-MAX_BYTES = 1024 * 1024 * 1024
 Model = TypeVar("Model", bound=BaseModel)
 
 
@@ -58,65 +56,65 @@ def model_bytes(model: BaseModel) -> bytes:
     return to_text(model.model_dump(mode="json")).encode()
 
 
-def read_model(path: Path, kind: type[Model], wanted: str, newest: int) -> Model:
-    """Read one of our files.
+def read_model(raw: bytes, name: str, kind: type[Model], wanted: str, newest: int) -> Model:
+    """Read the bytes of one of our files.
 
     Parameters
     ----------
-    path : the file
+    name : of the file, for errors
     kind : the model of its newest version
     wanted : its format's name
     newest : newest version that can be read
 
     Raises
     ------
-    PlaceError
-        The file is missing or can not be read.
     FormatError
         It is not JSON, of another format, of a newer version, or a value is wrong.
     """
-    data = _load(path)
+    data = _load(raw, name)
     found = data.get("format") if isinstance(data, dict) else None
     if found != wanted:
         raise FormatError(
-            f"{path.name}: its format is {_short(found)}, not “{wanted}”: choose another file"
+            f"{name}: its format is {_short(found)}, not “{wanted}”: choose another file"
         )
     version = data.get("version")
-    if isinstance(version, int) and version > newest:
+    if isinstance(version, int) and not isinstance(version, bool) and version > newest:
         raise FormatError(
-            f"{path.name}: version {version} is newer than {newest}, the newest this program "
+            f"{name}: version {version} is newer than {newest}, the newest this program "
             "knows: open it with a newer Knit Ground"
         )
+    migrate = getattr(kind, "migrated", None)
     try:
-        return kind.model_validate(data)
+        return kind.model_validate(migrate(data) if migrate else data)
     except ValidationError as error:
         first = error.errors(include_url=False)[0]
         where = ".".join(str(part) for part in first["loc"]) or "the file"
         raise FormatError(
-            f"{path.name}: {where} is {_short(first.get('input'))}: {first['msg']}"
+            f"{name}: {where} is {_short(first.get('input'))}: {first['msg']}"
         ) from error
 
 
-def _load(path: Path) -> Any:
+def _load(raw: bytes, name: str) -> Any:
     try:
-        if path.stat().st_size > MAX_BYTES:
-            raise FormatError(f"{path.name} is over {MAX_BYTES} bytes: not one of our files")
-        text = path.read_text(encoding="utf-8")
-    except OSError as error:
-        raise PlaceError(f"{path.name} can not be read ({error.strerror})") from error
+        return json.loads(raw.decode("utf-8"))
     except UnicodeDecodeError as error:
-        raise FormatError(f"{path.name} is not UTF-8 text (byte {error.start})") from error
-    try:
-        return json.loads(text)
+        raise FormatError(f"{name} is not UTF-8 text (byte {error.start})") from error
     except json.JSONDecodeError as error:
         raise FormatError(
-            f"{path.name} is broken in line {error.lineno}, column {error.colno}: {error.msg}; "
-            f"the copy before it is {path.name}.previous"
+            f"{name} is broken in line {error.lineno}, column {error.colno}: {error.msg}; "
+            f"the copy before it is {name}.previous"
         ) from error
-    except RecursionError as error:
-        raise FormatError(f"{path.name} is nested too deeply to be one of our files") from error
+    except ValueError as error:  # Python reads numbers of at most 4300 digits
+        raise FormatError(
+            f"{name} holds a number of thousands of digits: not one of ours"
+        ) from error
+    except (RecursionError, MemoryError) as error:
+        raise FormatError(f"{name} is nested too deeply, or too large, to be ours") from error
 
 
 def _short(value: Any) -> str:
-    text = repr(value)
+    try:
+        text = repr(value)
+    except ValueError:  # a number of thousands of digits
+        text = "a very long number"
     return text if len(text) <= 60 else text[:57] + "…"

@@ -38,10 +38,11 @@ from knitground.core.model.layers import (
     TileLayer,
     TintLayer,
 )
-from knitground.core.model.map import MAX_CELLS, Legend, Map
+from knitground.core.model.limits import MAX_CELLS, MAX_TERRAINS
+from knitground.core.model.map import Legend, Map
 from knitground.core.model.marker import Marker, Shape
 from knitground.core.model.recipe import MixStep, NoiseStep, Recipe, Step
-from knitground.core.model.terrain import MAX_TERRAINS, SetKind
+from knitground.core.model.terrain import SetKind
 from knitground.core.model.tileset import TileRef
 
 _LISTED_PINS = 65_536

@@ -10,13 +10,9 @@ from knitground.core.files.formats import (
     SlicingFile,
     TerrainFile,
     TerrainSetFile,
-    TileAnchorFile,
-    TileFramesFile,
-    TileLabelFile,
+    TileFactsFile,
     TileMarksFile,
     TilesetFile,
-    TileTagsFile,
-    TileWeightFile,
 )
 from knitground.core.model.slicing import Slicing
 from knitground.core.model.terrain import (
@@ -28,7 +24,7 @@ from knitground.core.model.terrain import (
     TerrainSet,
     no_marks,
 )
-from knitground.core.model.tileset import Frame, Tileset
+from knitground.core.model.tileset import PLAIN, At, Frame, TileFacts, Tileset
 from knitground.core.slicing.grid import lay_grid
 
 
@@ -36,37 +32,29 @@ def tileset_to_file(tileset: Tileset) -> TilesetFile:
     """Make the file model of a tileset."""
     slicing = {name: getattr(tileset.slicing, name) for name in SlicingFile.model_fields}
     slicing["pieces"] = list(tileset.slicing.pieces)
-    weights = [
-        TileWeightFile(row=row, col=col, weight=weight)
-        for (row, col), weight in sorted(tileset.weights.items())
-    ]
     return TilesetFile(
         name=tileset.name,
         sheet=tileset.sheet,
         width=tileset.width,
         height=tileset.height,
         slicing=SlicingFile(**slicing),
-        weights=weights,
-        left_out=sorted(tileset.left_out),
-        inner=sorted(tileset.inner),
-        anchors=[
-            TileAnchorFile(row=row, col=col, x=x, y=y)
-            for (row, col), (x, y) in sorted(tileset.anchors.items())
-        ],
-        labels=[
-            TileLabelFile(row=row, col=col, label=label)
-            for (row, col), label in sorted(tileset.labels.items())
-        ],
-        tags=[
-            TileTagsFile(row=row, col=col, tags=list(tags))
-            for (row, col), tags in sorted(tileset.tags.items())
-        ],
+        facts=[_facts_to_file(at, fact) for at, fact in sorted(tileset.facts.items())],
         order=list(tileset.order),
-        frames=[
-            TileFramesFile(row=row, col=col, frames=[FrameFile(**each._asdict()) for each in shown])
-            for (row, col), shown in sorted(tileset.frames.items())
-        ],
         sets=[_set_to_file(kit) for kit in tileset.sets],
+    )
+
+
+def _facts_to_file(at: At, fact: TileFacts) -> TileFactsFile:
+    return TileFactsFile(
+        row=at[0],
+        col=at[1],
+        weight=fact.weight,
+        name=fact.name,
+        tags=list(fact.tags),
+        anchor=fact.anchor,
+        frames=[FrameFile(**each._asdict()) for each in fact.frames],
+        inner=fact.inner,
+        left_out=fact.left_out,
     )
 
 
@@ -108,23 +96,22 @@ def tileset_from_file(file: TilesetFile, name: str) -> Tileset:
     except SlicingError as error:
         raise FormatError(f"{name}: {error}") from error
     tileset = Tileset(file.name, file.sheet, file.width, file.height, slicing)
-    tileset.weights = {(each.row, each.col): each.weight for each in file.weights}
-    tileset.left_out = frozenset(file.left_out)
-    tileset.inner = frozenset(file.inner)
-    tileset.anchors = {(each.row, each.col): (each.x, each.y) for each in file.anchors}
-    tileset.labels = {(each.row, each.col): each.label for each in file.labels}
-    tileset.tags = {(each.row, each.col): tuple(each.tags) for each in file.tags}
+    tileset.facts = {(each.row, each.col): _facts_from_file(each) for each in file.facts}
+    tileset.facts = {at: fact for at, fact in tileset.facts.items() if fact != PLAIN}
     tileset.order = tuple(file.order)
-    tileset.frames = {
-        (each.row, each.col): tuple(Frame(f.row, f.col, f.ms) for f in each.frames)
-        for each in file.frames
-    }
     tileset.sets = [_set_from_file(kit, name) for kit in file.sets]
     names = [kit.name for kit in tileset.sets]
     twice = next((each for each in names if names.count(each) > 1), None)
     if twice is not None:
         raise FormatError(f"{name}: two terrain sets are called “{twice}”: rename one")
     return tileset
+
+
+def _facts_from_file(file: TileFactsFile) -> TileFacts:
+    frames = tuple(Frame(each.row, each.col, each.ms) for each in file.frames)
+    return TileFacts(
+        file.weight, file.name, tuple(file.tags), file.anchor, frames, file.inner, file.left_out
+    )
 
 
 def _set_from_file(file: TerrainSetFile, name: str) -> TerrainSet:

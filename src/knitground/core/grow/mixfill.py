@@ -29,7 +29,8 @@ def grown_cells(project: Project, map_: Map, layer: GrownLayer, box: Box) -> Cel
     A part is what the same part of the whole is. On a map that wraps the box may reach over the
     border.
     """
-    for place, step in enumerate(map_.recipe.steps):
+    # Of several steps on one layer the last one counts, as when the recipe runs.
+    for place, step in reversed(list(enumerate(map_.recipe.steps))):
         if isinstance(step, MixStep) and step.layer == layer.number:
             return fill_from_mix(project, map_, step, place, box)
     return np.zeros((box.height, box.width), np.int32)

@@ -26,8 +26,8 @@ def layer_table(project: Project, map_: Map, layer: GroundLayer) -> KnitTable:
     marks, tiles = marked_tiles(project, owner, kit)
     owners = {each.name: each for each in project.tilesets}
     places = [map_.legend.place(tile) for tile in tiles]
-    weights = [owners[tile.tileset].weight(tile.row, tile.col) for tile in tiles]
-    inner = [(tile.row, tile.col) in owners[tile.tileset].inner for tile in tiles]
+    facts = [owners[tile.tileset].fact(tile.row, tile.col) for tile in tiles]
+    weights, inner = [each.weight for each in facts], [each.inner for each in facts]
     return build_table(marks, places, weights, max(1, len(kit.terrains)), kit.kind, inner)
 
 

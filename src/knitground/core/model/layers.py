@@ -3,11 +3,22 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
-from typing import Any, ClassVar
+from typing import Annotated, Any, ClassVar
 
 import numpy as np
+from annotated_types import MaxLen
 from numpy.typing import NDArray
 
+from knitground.core.model.limits import (
+    MAX_MARKERS,
+    Name,
+    Number,
+    Part,
+    Seed,
+    Shift,
+    TileSide,
+    Word,
+)
 from knitground.core.model.marker import Marker
 from knitground.core.model.terrain import SetKind
 
@@ -27,16 +38,16 @@ def no_cells() -> Cells:
 class Layer:
     """What every kind of layer has. `number` stays the same when layers change places."""
 
-    name: str
-    number: int
+    name: Name
+    number: Number
     visible: bool = True
     locked: bool = False
     cells: Cells = field(default_factory=no_cells)
-    opacity: float = field(default=1.0, kw_only=True)
+    opacity: Part = field(default=1.0, kw_only=True)
     """How much of what lies behind is hidden: 0 is see-through, 1 hides it."""
-    offset: tuple[int, int] = field(default=(0, 0), kw_only=True)
+    offset: tuple[Shift, Shift] = field(default=(0, 0), kw_only=True)
     """Pixels by which it is drawn further right and further down than its cells lie."""
-    height: int = field(default=0, kw_only=True)
+    height: Shift = field(default=0, kw_only=True)
     """Pixels above the ground: it is drawn that much higher, and a game sorts depth by it."""
 
     kind: ClassVar[str] = ""
@@ -58,7 +69,7 @@ class TileLayer(Layer):
     upper left corner on, as many cells as it takes to cover the map.
     """
 
-    cell: tuple[int, int] | None = field(default=None, kw_only=True)
+    cell: tuple[TileSide, TileSide] | None = field(default=None, kw_only=True)
 
     kind: ClassVar[str] = "tiles"
 
@@ -87,22 +98,19 @@ class GrownLayer(PinnedLayer):
 class TintLayer(Layer):
     """A colour a cell, multiplied over what lies beneath.
 
-    `cells` hold strength << 24 | red << 16 | green << 8 | blue; strength is 0 (no tint) to 127.
+    `cells` hold strength << 24 | red << 16 | green << 8 | blue; strength is 0 (no tint) to
+    `FULL_TINT`, at which it multiplies by its colour itself.
     """
 
     kind: ClassVar[str] = "tint"
     holds_tiles: ClassVar[bool] = False
 
 
-FULL_TINT = 127
-"""The strength at which a tint multiplies by its colour itself."""
-
-
 @dataclass(eq=False)
 class MarkerLayer(Layer):
     """Points, areas and free pictures, the hindmost first. Its cells are all empty."""
 
-    markers: tuple[Marker, ...] = ()
+    markers: Annotated[tuple[Marker, ...], MaxLen(MAX_MARKERS)] = ()
 
     kind: ClassVar[str] = "markers"
     holds_tiles: ClassVar[bool] = False
@@ -121,9 +129,9 @@ class GroundLayer(PinnedLayer):
       side west of it in the high byte
     """
 
-    tileset: str = ""
-    set_name: str = ""
-    seed: int = 1
+    tileset: Word = ""
+    set_name: Word = ""
+    seed: Seed = 1
     kind_of_set: SetKind = SetKind.CORNER
     terrain: NDArray[Any] = field(default_factory=lambda: np.zeros((1, 1), np.uint8))
 

@@ -4,8 +4,10 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field, replace
 from threading import Lock
+from typing import Annotated
 
 import numpy as np
+from annotated_types import MaxLen
 
 from knitground.core.base.window import Box
 from knitground.core.model.layers import (
@@ -17,12 +19,10 @@ from knitground.core.model.layers import (
     TileLayer,
     TintLayer,
 )
+from knitground.core.model.limits import MAX_LAYERS, CellSide, HexColour, Name, TileSide
 from knitground.core.model.recipe import Recipe
 from knitground.core.model.terrain import SetKind
 from knitground.core.model.tileset import TileRef
-
-MAX_SIDE = 65_535
-MAX_CELLS = 4096 * 4096
 
 
 class Legend:
@@ -68,17 +68,17 @@ class Map:
     that it is a look at.
     """
 
-    name: str
-    height: int
-    width: int
-    tile_height: int
-    tile_width: int
+    name: Name
+    height: CellSide
+    width: CellSide
+    tile_height: TileSide
+    tile_width: TileSide
     wrap: bool = False
-    layers: list[Layer] = field(default_factory=list)
+    layers: Annotated[list[Layer], MaxLen(MAX_LAYERS)] = field(default_factory=list)
     recipe: Recipe = field(default_factory=Recipe)
     legend: Legend = field(default_factory=Legend)
-    background: str | None = None
-    screen: tuple[int, int] = (320, 180)
+    background: HexColour | None = None
+    screen: tuple[TileSide, TileSide] = (320, 180)
     of: Map | None = None
 
     def layer_numbered(self, number: int) -> Layer | None:

@@ -4,14 +4,23 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from enum import Enum
+from typing import Annotated
 
+from annotated_types import MaxLen, MinLen
+
+from knitground.core.model.limits import (
+    MAX_CORNERS,
+    Coordinate,
+    Degrees,
+    MarkerNumber,
+    Scale,
+    Text,
+    Word,
+)
 from knitground.core.model.tileset import TileRef
 
-Point = tuple[float, float]
+Point = tuple[Coordinate, Coordinate]
 """x to the right and y down, in pixels of the map."""
-
-MAX_MARKERS = 16_384
-MAX_CORNERS = 1024
 
 
 class Shape(Enum):
@@ -39,14 +48,14 @@ class Marker:
     tile : the picture's, None for all else
     """
 
-    number: int
+    number: MarkerNumber
     shape: Shape
-    points: tuple[Point, ...]
-    name: str = ""
-    kind: str = ""
-    properties: tuple[tuple[str, str], ...] = ()
-    turn: float = 0.0
-    scale: float = 1.0
+    points: Annotated[tuple[Point, ...], MinLen(1), MaxLen(MAX_CORNERS)]
+    name: Word = ""
+    kind: Word = ""
+    properties: Annotated[tuple[tuple[Word, Text], ...], MaxLen(256)] = ()
+    turn: Degrees = 0.0
+    scale: Scale = 1.0
     tile: TileRef | None = None
 
     @property

@@ -3,7 +3,11 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Annotated
 
+from annotated_types import MaxLen
+
+from knitground.core.model.limits import Name, Weight
 from knitground.core.model.tileset import TileRef
 
 
@@ -12,15 +16,15 @@ class MixEntry:
     """A tile and its weight, 0 or more."""
 
     tile: TileRef
-    weight: float = 1.0
+    weight: Weight = 1.0
 
 
 @dataclass(frozen=True)
 class Mix:
     """A named list of tiles with weights; an edit replaces it as a whole."""
 
-    name: str
-    entries: tuple[MixEntry, ...] = ()
+    name: Name
+    entries: Annotated[tuple[MixEntry, ...], MaxLen(65_536)] = ()
 
     @property
     def weights(self) -> list[float]:

@@ -3,10 +3,14 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Annotated
 
+from annotated_types import MaxLen, MinLen
+
+from knitground.core.model.limits import Name
 from knitground.core.model.tileset import TileRef
 
-Row = tuple[TileRef | None, ...]
+Row = Annotated[tuple[TileRef | None, ...], MinLen(1), MaxLen(65_536)]
 
 
 def turn_tile(tile: TileRef, by: int) -> TileRef:
@@ -32,8 +36,8 @@ def turn_tile(tile: TileRef, by: int) -> TileRef:
 class Patch:
     """A named block of tiles: rows of the same length, None where it has a hole."""
 
-    name: str
-    rows: tuple[Row, ...]
+    name: Name
+    rows: Annotated[tuple[Row, ...], MinLen(1), MaxLen(65_536)]
 
     @property
     def height(self) -> int:

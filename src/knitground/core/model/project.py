@@ -4,7 +4,11 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 from pathlib import Path
+from typing import Annotated
 
+from annotated_types import MaxLen
+
+from knitground.core.model.limits import MAX_NAME, MAX_PARTS, MAX_TRAY, Name
 from knitground.core.model.map import Map
 from knitground.core.model.mix import Mix
 from knitground.core.model.patch import Patch
@@ -14,14 +18,19 @@ from knitground.core.model.tileset import Tileset
 
 @dataclass(eq=False)
 class Project:
-    """Everything that is saved together. `folder` is None until it has been saved once."""
+    """Everything that is saved together. `folder` is None until it has been saved once.
 
-    name: str = "Untitled"
+    `known` tells what the project's files held when they were last read or written, by their
+    path: what is different now was changed by somebody else.
+    """
+
+    name: Name = "Untitled"
     folder: Path | None = None
-    tilesets: list[Tileset] = field(default_factory=list)
-    mixes: list[Mix] = field(default_factory=list)
-    maps: list[Map] = field(default_factory=list)
-    tray: list[Patch] = field(default_factory=list)
+    tilesets: Annotated[list[Tileset], MaxLen(MAX_PARTS)] = field(default_factory=list)
+    mixes: Annotated[list[Mix], MaxLen(MAX_PARTS)] = field(default_factory=list)
+    maps: Annotated[list[Map], MaxLen(MAX_PARTS)] = field(default_factory=list)
+    tray: Annotated[list[Patch], MaxLen(MAX_TRAY)] = field(default_factory=list)
+    known: dict[str, str] = field(default_factory=dict, repr=False)
 
     def tileset_named(self, name: str) -> Tileset | None:
         """Return the tileset of that name, or None."""
@@ -41,12 +50,15 @@ class Project:
 def free_name(wanted: str, taken: list[str]) -> str:
     """Return the name itself, or with the first number that makes it the only one.
 
+    What it returns is never longer than a name may be.
+
     Examples
     --------
     >>> free_name("Ground", ["Ground", "Ground 2"])
     'Ground 3'
     """
-    name, number = wanted, 2
+    name, number = wanted[:MAX_NAME], 2
     while name in taken:
-        name, number = f"{wanted} {number}", number + 1
+        end = f" {number}"
+        name, number = wanted[: MAX_NAME - len(end)] + end, number + 1
     return name

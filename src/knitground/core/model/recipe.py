@@ -3,6 +3,11 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Annotated
+
+from annotated_types import MaxLen
+
+from knitground.core.model.limits import MAX_STEPS, Cells, Name, Number, Octaves, Part, Seed, Weight
 
 
 @dataclass(frozen=True)
@@ -17,10 +22,10 @@ class NoiseStep:
     shares : asked-for part of each terrain: (terrain's name, weight)
     """
 
-    layer: int
-    scale: float = 16.0
-    octaves: int = 4
-    shares: tuple[tuple[str, float], ...] = ()
+    layer: Number
+    scale: Cells = 16.0
+    octaves: Octaves = 4
+    shares: Annotated[tuple[tuple[Name, Weight], ...], MaxLen(256)] = ()
 
 
 PLACES = ("inside", "where they meet")
@@ -41,11 +46,11 @@ class MixStep:
         shows two or more of them and nothing else
     """
 
-    layer: int
-    mix: str
-    density: float = 0.2
-    on: int = 0
-    terrains: tuple[str, ...] = ()
+    layer: Number
+    mix: Name
+    density: Part = 0.2
+    on: Number = 0
+    terrains: Annotated[tuple[Name, ...], MaxLen(64)] = ()
     place: str = "inside"
 
 
@@ -56,5 +61,5 @@ Step = NoiseStep | MixStep
 class Recipe:
     """Steps and the seed that they start from; an edit replaces it as a whole."""
 
-    seed: int = 1
-    steps: tuple[Step, ...] = ()
+    seed: Seed = 1
+    steps: Annotated[tuple[Step, ...], MaxLen(MAX_STEPS)] = ()

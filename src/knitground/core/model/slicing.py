@@ -1,9 +1,14 @@
 """How a sheet is cut into tiles."""
 
 from dataclasses import dataclass
+from typing import Annotated
 
-Colour = tuple[int, int, int]
-Area = tuple[int, int, int, int]
+from annotated_types import MaxLen
+
+from knitground.core.model.limits import MAX_PIECES, Channel, Side, TileSide, Tolerance
+
+Colour = tuple[Channel, Channel, Channel]
+Area = tuple[Side, Side, TileSide, TileSide]
 """Left, top, width and height on a sheet, in pixels."""
 
 
@@ -20,18 +25,18 @@ class Slicing:
     Tile width and height are then those of a map's cell that the pieces are meant for.
     """
 
-    tile_width: int
-    tile_height: int
-    margin_x: int = 0
-    margin_y: int = 0
-    spacing_x: int = 0
-    spacing_y: int = 0
-    start_x: int = 0
-    start_y: int = 0
-    see_through: tuple[Colour, ...] = ()
-    tolerance: int = 0
+    tile_width: TileSide
+    tile_height: TileSide
+    margin_x: Side = 0
+    margin_y: Side = 0
+    spacing_x: Side = 0
+    spacing_y: Side = 0
+    start_x: Side = 0
+    start_y: Side = 0
+    see_through: Annotated[tuple[Colour, ...], MaxLen(64)] = ()
+    tolerance: Tolerance = 0
     area: Area | None = None
-    pieces: tuple[Area, ...] = ()
+    pieces: Annotated[tuple[Area, ...], MaxLen(MAX_PIECES)] = ()
 
     @property
     def is_loose(self) -> bool:

@@ -4,11 +4,14 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 from enum import IntEnum, StrEnum
+from typing import Annotated
 
 import numpy as np
+from annotated_types import MaxLen
 from numpy.typing import NDArray
 
-MAX_TERRAINS = 64
+from knitground.core.model.limits import MAX_TERRAINS, HexColour, Letter, Name, Place
+
 NOTHING = 0
 ANY = 254
 """Mark of a slot that may be anything. Tiles that say more come first."""
@@ -77,10 +80,10 @@ class Terrain:
     chosen.
     """
 
-    name: str
-    colour: str
-    letter: str
-    picture: tuple[int, int] | None = None
+    name: Name
+    colour: HexColour
+    letter: Letter
+    picture: tuple[Place, Place] | None = None
 
 
 def no_marks(rows: int = 0, columns: int = 0) -> Marks:
@@ -97,11 +100,11 @@ class TerrainSet:
     tiles of other tilesets, by name.
     """
 
-    name: str
+    name: Name
     kind: SetKind = SetKind.CORNER
-    terrains: tuple[Terrain, ...] = ()
+    terrains: Annotated[tuple[Terrain, ...], MaxLen(MAX_TERRAINS)] = ()
     marks: Marks = field(default_factory=no_marks)
-    guests: dict[str, Marks] = field(default_factory=dict)
+    guests: dict[Name, Marks] = field(default_factory=dict)
 
     def marks_within(self, rows: int, columns: int, guest: str | None = None) -> Marks:
         """Copy the marks of a grid of this size: (rows, columns, 9); of a guest's, if named."""

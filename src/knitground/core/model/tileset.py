@@ -4,11 +4,24 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import NamedTuple
+from typing import Annotated, NamedTuple
 
 import numpy as np
+from annotated_types import MaxLen
 from numpy.typing import NDArray
 
+from knitground.core.model.limits import (
+    MAX_FRAMES,
+    AnchorPx,
+    FileName,
+    Milliseconds,
+    Name,
+    Place,
+    TileSide,
+    Turn,
+    Weight,
+    Word,
+)
 from knitground.core.model.slicing import Slicing
 from knitground.core.model.terrain import TerrainSet
 
@@ -16,25 +29,67 @@ Picture = NDArray[np.uint8]
 """RGBA pixels, (height, width, 4), straight alpha."""
 
 
-Anchor = tuple[int, int]
+Anchor = tuple[AnchorPx, AnchorPx]
 """Pixels from a tile's left and top to the point that stands on its cell's lower middle."""
 
 
 class Frame(NamedTuple):
     """One picture of an animation: a tile of the same tileset, and how long it shows."""
 
-    row: int
-    col: int
-    ms: int
+    row: Place
+    col: Place
+    ms: Milliseconds
+
+
+class SheetFile(NamedTuple):
+    """A picture as it was read: its pixels, its file byte for byte, and where that lies."""
+
+    picture: Picture
+    data: bytes
+    path: Path
 
 
 class TileRef(NamedTuple):
     """A tile by its place on its sheet, and how it is turned (0: as it stands; 1 to 7)."""
 
-    tileset: str
-    row: int
-    col: int
-    turn: int = 0
+    tileset: Name
+    row: Place
+    col: Place
+    turn: Turn = 0
+
+
+Frames = Annotated[tuple[Frame, ...], MaxLen(MAX_FRAMES)]
+Tags = Annotated[tuple[Name, ...], MaxLen(64)]
+At = tuple[int, int]
+"""Row and column of a tile on its sheet."""
+
+
+@dataclass(frozen=True)
+class TileFacts:
+    """What is known of one tile.
+
+    Parameters
+    ----------
+    weight : among its variants; 0 is never
+    name, tags : words by which it is found
+    anchor : what of it stands on its cell's lower middle; None: its lower left corner on the cell's
+    frames : pictures that it shows in turn, over and over, wherever it is laid
+    inner : it is knitted only in cells whose eight neighbours ask for the same marks
+    left_out : it is not offered and not knitted
+    """
+
+    weight: Weight = 1.0
+    name: Word = ""
+    tags: Tags = ()
+    anchor: Anchor | None = None
+    frames: Frames = ()
+    inner: bool = False
+    left_out: bool = False
+
+
+PLAIN = TileFacts()
+"""What is known of a tile of which nothing was said."""
+FactsOf = dict[At, TileFacts]
 
 
 @dataclass(eq=False)
@@ -42,32 +97,24 @@ class Tileset:
     """A sheet, its slicing, and the tiles' facts, which are sparse.
 
     `picture` is None while the sheet's file can not be found; the tiles are then drawn as missing
-    and everything else is kept. `origin` is where the sheet's file lies as long as it has not been
-    copied into the project's folder; `unsaved` tells that the picture was made here and is
-    written on the next save. A tile without an anchor stands with its lower left corner on its
-    cell's; `labels` are names of single tiles, for finding them. A tile with `frames` shows these
-    in turn, over and over, wherever it is laid. Tiles in `inner` are knitted only in cells whose
-    eight neighbours ask for the same marks. `tags` are words by which tiles are found; `order` is
-    the order of one's own in which tiles are offered, those that it leaves out after them.
+    and everything else is kept. `data` is the file that the picture was read from, byte for byte;
+    None if it was made here and not saved yet. `origin` is where that file lies as long as it has
+    not been copied into the project's folder. `facts` is replaced by edits, never changed; `order`
+    is the order of one's own in which tiles are offered, those that it leaves out after them.
     """
 
-    name: str
-    sheet: str
-    width: int
-    height: int
+    name: Name
+    sheet: FileName
+    width: TileSide
+    height: TileSide
     slicing: Slicing
-    weights: dict[tuple[int, int], float] = field(default_factory=dict)
+    facts: FactsOf = field(default_factory=dict)
     sets: list[TerrainSet] = field(default_factory=list)
-    left_out: frozenset[tuple[int, int]] = frozenset()
-    anchors: dict[tuple[int, int], Anchor] = field(default_factory=dict)
-    labels: dict[tuple[int, int], str] = field(default_factory=dict)
-    frames: dict[tuple[int, int], tuple[Frame, ...]] = field(default_factory=dict)
-    inner: frozenset[tuple[int, int]] = frozenset()
-    tags: dict[tuple[int, int], tuple[str, ...]] = field(default_factory=dict)
-    order: tuple[tuple[int, int], ...] = ()
+    order: tuple[At, ...] = ()
     picture: Picture | None = None
+    data: bytes | None = field(default=None, repr=False)
     origin: Path | None = None
-    unsaved: bool = False
+    _out: tuple[FactsOf, frozenset[At]] | None = field(default=None, repr=False)
 
     @property
     def columns(self) -> int:
@@ -84,9 +131,21 @@ class Tileset:
         """Number of tiles."""
         return self.rows * self.columns
 
-    def weight(self, row: int, col: int) -> float:
-        """Weight of a tile among its variants; 1 unless it was set; 0 is never."""
-        return self.weights.get((row, col), 1.0)
+    def fact(self, row: int, col: int) -> TileFacts:
+        """What is known of a tile."""
+        return self.facts.get((row, col), PLAIN)
+
+    @property
+    def left_out(self) -> frozenset[At]:
+        """Tiles that are not offered and not knitted."""
+        if self._out is None or self._out[0] is not self.facts:
+            self._out = (self.facts, frozenset(at for at, f in self.facts.items() if f.left_out))
+        return self._out[1]
+
+    @property
+    def unsaved(self) -> bool:
+        """Whether the picture was made here and lies in no file yet."""
+        return self.picture is not None and self.data is None
 
     def number(self, row: int, col: int) -> int:
         """Number of a tile, counted row by row from 0."""

@@ -54,6 +54,16 @@ class Pictures:
     reach: Reach = Reach()
 
 
+def level_count(map_: Map) -> int:
+    """Levels there are: the last one has tiles of 1 px on their longer side."""
+    return max(map_.tile_height, map_.tile_width).bit_length()
+
+
+def tile_size(map_: Map, level: int) -> tuple[int, int]:
+    """Height and width of a tile at a level, in pixels."""
+    return max(1, map_.tile_height >> level), max(1, map_.tile_width >> level)
+
+
 class Atlas:
     """Pictures by place of the legend, at each level.
 
@@ -102,7 +112,7 @@ class Atlas:
 
     def _frame(self, tile: TileRef) -> TileRef:
         owner = self._project.tileset_named(tile.tileset)
-        frames = owner.frames.get((tile.row, tile.col)) if owner else None
+        frames = owner.fact(tile.row, tile.col).frames if owner else None
         if not frames:
             return tile
         left = self._now % max(1, sum(each.ms for each in frames))
@@ -115,11 +125,11 @@ class Atlas:
     @property
     def level_count(self) -> int:
         """Levels there are: the last one has tiles of 1 px on their longer side."""
-        return max(self._map.tile_height, self._map.tile_width).bit_length()
+        return level_count(self._map)
 
     def tile_size(self, level: int) -> tuple[int, int]:
         """Height and width of a tile at a level, in pixels."""
-        return max(1, self._map.tile_height >> level), max(1, self._map.tile_width >> level)
+        return tile_size(self._map, level)
 
     @property
     def reach(self) -> Reach:
@@ -247,7 +257,7 @@ class Atlas:
 
     def _picture(self, place: int, tile: TileRef) -> Pixels:
         owner = self._project.tileset_named(tile.tileset)
-        if owner is not None and owner.frames.get((tile.row, tile.col)):
+        if owner is not None and owner.fact(tile.row, tile.col).frames:
             tile = self._shown[place] = self._frame(tile)
         pixels = tile_pixels(owner, tile) if owner else None
         if owner is None or pixels is None:

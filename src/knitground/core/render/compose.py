@@ -8,7 +8,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from knitground.core.base.window import Box
-from knitground.core.model.layers import FULL_TINT, Cells
+from knitground.core.model.layers import Cells
+from knitground.core.model.limits import FULL_TINT
 from knitground.core.render.atlas import Big, Pictures, Reach
 from knitground.core.render.pixels import Pixels, multiplied, over, weakened
 

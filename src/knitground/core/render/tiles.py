@@ -38,7 +38,7 @@ def overhang(tileset: Tileset, tile: TileRef, height: int, width: int) -> tuple[
     anchor, with its lower left corner on the cell's.
     """
     _, _, wide, high = tileset.slicing.tile_area(tile.row, tile.col)
-    anchor = tileset.anchors.get((tile.row, tile.col))
+    anchor = tileset.fact(tile.row, tile.col).anchor
     if tile.turn & 1:
         high, wide = wide, high
     if anchor is None:

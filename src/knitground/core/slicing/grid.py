@@ -8,12 +8,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from knitground.core.base.errors import SlicingError
+from knitground.core.model.limits import MAX_PIECES, MAX_SIDE_PX
 from knitground.core.model.slicing import Slicing
 from knitground.core.model.tileset import Picture
 
 MAX_TILES = 262_144
-MAX_SIDE_PX = 16_384
-MAX_PIECES = 16_384
 
 
 @dataclass(frozen=True)

@@ -11,8 +11,9 @@ from numpy.typing import NDArray
 
 from knitground.core.base.errors import SlicingError
 from knitground.core.base.progress import Progress, no_progress
+from knitground.core.model.limits import MAX_SIDE_PX
 from knitground.core.model.tileset import Picture, TileRef, Tileset
-from knitground.core.slicing.grid import MAX_SIDE_PX, cut_tile
+from knitground.core.slicing.grid import cut_tile
 
 Pixels = NDArray[np.uint32]
 _SAMPLE = 640

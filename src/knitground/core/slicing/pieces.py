@@ -8,10 +8,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from knitground.core.base.errors import SlicingError
+from knitground.core.model.limits import MAX_PIECES, MAX_SIDE_PX
 from knitground.core.model.slicing import Area, Slicing
 from knitground.core.model.tileset import Anchor, Picture
 from knitground.core.slicing.evidence import backgrounds, colour_codes
-from knitground.core.slicing.grid import MAX_PIECES, MAX_SIDE_PX, clear_see_through
+from knitground.core.slicing.grid import clear_see_through
 
 _SEE_THROUGH_PART = 0.02
 

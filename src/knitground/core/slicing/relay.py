@@ -5,9 +5,10 @@ from __future__ import annotations
 import numpy as np
 
 from knitground.core.base.errors import SlicingError
+from knitground.core.model.limits import MAX_SIDE_PX
 from knitground.core.model.slicing import Slicing
 from knitground.core.model.tileset import Picture
-from knitground.core.slicing.grid import MAX_SIDE_PX, Grid, cut, each_tile
+from knitground.core.slicing.grid import Grid, cut, each_tile
 from knitground.core.slicing.pieces import pack
 
 

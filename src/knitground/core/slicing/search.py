@@ -17,7 +17,9 @@ def matching_tiles(project: Project, tileset: Tileset, words: str) -> frozenset[
     Examples
     --------
     >>> from knitground.core.model.slicing import Slicing
-    >>> sheet = Tileset("s", "s.png", 32, 16, Slicing(16, 16), labels={(0, 1): "Tall reeds"})
+    >>> from knitground.core.model.tileset import TileFacts
+    >>> facts = {(0, 1): TileFacts(name="Tall reeds")}
+    >>> sheet = Tileset("s", "s.png", 32, 16, Slicing(16, 16), facts)
     >>> [sorted(matching_tiles(Project(), sheet, words)) for words in ("REED", "0", "tall 0")]
     [[(0, 1)], [(0, 0)], []]
     """
@@ -29,8 +31,11 @@ def matching_tiles(project: Project, tileset: Tileset, words: str) -> frozenset[
 
 
 def _matching(project: Project, tileset: Tileset, word: str) -> set[tuple[int, int]]:
-    hit = {at for at, label in tileset.labels.items() if word in label.lower()}
-    hit |= {at for at, tags in tileset.tags.items() if any(word in tag.lower() for tag in tags)}
+    hit = {
+        at
+        for at, fact in tileset.facts.items()
+        if any(word in each.lower() for each in (fact.name, *fact.tags))
+    }
     if word.isdecimal() and int(word) < tileset.count:
         hit.add(divmod(int(word), tileset.columns))
     for owner in project.tilesets:

@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from pathlib import Path
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -12,7 +11,6 @@ from knitground.core.base.errors import PlaceError
 from knitground.core.files.images import png_bytes
 from knitground.core.files.jsontext import to_text
 from knitground.core.files.map_io import tint_colours
-from knitground.core.files.places import file_names, file_stem
 from knitground.core.files.ship.formats import (
     ShipColour,
     ShipFile,
@@ -23,14 +21,9 @@ from knitground.core.files.ship.formats import (
     ShipTile,
     ShipTileset,
 )
-from knitground.core.model.layers import (
-    FULL_TINT,
-    GAP,
-    GroundLayer,
-    Layer,
-    MarkerLayer,
-    TintLayer,
-)
+from knitground.core.files.ship.names import ShipNames, used_sheets
+from knitground.core.model.layers import GAP, GroundLayer, Layer, MarkerLayer, TintLayer
+from knitground.core.model.limits import FULL_TINT
 from knitground.core.model.map import Map, grid_of
 from knitground.core.model.marker import Marker
 from knitground.core.model.project import Project
@@ -39,22 +32,24 @@ from knitground.core.model.tileset import TileRef, Tileset
 from knitground.core.render.tiles import overhang
 from knitground.core.slicing.grid import clear_see_through
 
+Cell = tuple[int, int]
+Numbers = dict[Cell, NDArray[np.int32]]
+"""By the height and width of a cell: place of the shipped legend by place of the map's."""
 
-def ship_json(project: Project, map_: Map, folder: Path) -> dict[Path, bytes]:
+
+def ship_json(project: Project, map_: Map, names: ShipNames) -> dict[str, bytes]:
     """Make the files of a map for a game: `NAME.json` and a PNG of each sheet that it uses.
 
     The map must be knitted. See-through colours are transparent in the shipped sheets. Gaps are
     shipped as empty cells and counted in `gaps`.
     """
-    used = _used_tiles(map_)  # before the legend is measured: free pictures may be new to it
-    tilesets = [
-        each for each in project.tilesets if any(tile.tileset == each.name for _, tile in used)
-    ]
-    known = [(place, tile) for place, tile in used if project.tileset_named(tile.tileset)]
-    translate = np.zeros(len(map_.legend) + 1, np.int32)
-    for number, (place, _) in enumerate(known, 1):
-        translate[place] = number
-    images = file_names([each.name for each in tilesets], ".png")
+    used = [each for each in _used_tiles(map_) if project.tileset_named(each.tile.tileset)]
+    tilesets = used_sheets(project, {each.tile.tileset for each in used})
+    numbers: Numbers = {}
+    for number, each in enumerate(used, 1):
+        if each.cell not in numbers:
+            numbers[each.cell] = np.zeros(len(map_.legend) + 1, np.int32)
+        numbers[each.cell][each.place] = number
     model = ShipFile(
         name=map_.name,
         width=map_.width,
@@ -64,31 +59,32 @@ def ship_json(project: Project, map_: Map, folder: Path) -> dict[Path, bytes]:
         wrap=map_.wrap,
         background=map_.background,
         gaps=sum(int((each.cells == GAP).sum()) for each in map_.layers if each.holds_tiles),
-        tilesets=[_tileset(each, image) for each, image in zip(tilesets, images)],
-        legend=[_tile(map_, tilesets, tile) for _, tile in known],
-        layers=[_layer(map_, layer, translate) for layer in map_.layers],
+        tilesets=[_tileset(each, names.sheets[each.name]) for each in tilesets],
+        legend=[_tile(each.cell, tilesets, each.tile) for each in used],
+        layers=[_layer(map_, layer, numbers) for layer in map_.layers],
         terrain=_terrain(project, map_),
     )
-    files = {
-        folder / f"{file_stem(map_.name)}.json": to_text(model.model_dump(mode="json")).encode()
-    }
-    for tileset, image in zip(tilesets, images):
-        files[folder / image] = _sheet(tileset)
+    text = to_text(model.model_dump(mode="json"))
+    files = {f"{names.maps[map_.name]}.json": text.encode()}
+    for tileset in tilesets:
+        files[names.sheets[tileset.name]] = _sheet(tileset)
     return files
 
 
-def _layer(map_: Map, layer: Layer, translate: NDArray[np.int32]) -> ShipLayer:
+def _layer(map_: Map, layer: Layer, numbers: Numbers) -> ShipLayer:
     grid = grid_of(map_, layer)
     down, across = layer.shift
     cells, colours, markers = [], [], []
     if isinstance(layer, TintLayer):
-        found, numbers = tint_colours(layer.cells)
-        cells = numbers.tolist()
+        found, places = tint_colours(layer.cells)
+        cells = places.tolist()
         colours = [_colour(colour, strength) for colour, strength in found]
     elif isinstance(layer, MarkerLayer):
-        markers = [_marker(map_, each, translate) for each in layer.markers]
+        of_map = numbers.get(_cell(map_))
+        markers = [_marker(map_, each, of_map) for each in layer.markers]
     else:
-        cells = translate[np.maximum(layer.cells, 0)].tolist()
+        of_cell = numbers.get(_cell(grid), np.zeros(len(map_.legend) + 1, np.int32))
+        cells = of_cell[np.maximum(layer.cells, 0)].tolist()
     return ShipLayer(
         name=layer.name,
         kind=layer.kind,  # type: ignore[arg-type]
@@ -105,14 +101,20 @@ def _layer(map_: Map, layer: Layer, translate: NDArray[np.int32]) -> ShipLayer:
     )
 
 
+def _cell(grid: Map) -> Cell:
+    return grid.tile_height, grid.tile_width
+
+
 def _colour(colour: str, strength: int) -> ShipColour:
     red, green, blue = bytes.fromhex(colour[1:])
     part = round(strength / FULL_TINT, 4)
     return ShipColour(red=red, green=green, blue=blue, strength=part)
 
 
-def _marker(map_: Map, marker: Marker, translate: NDArray[np.int32]) -> ShipMarker:
-    tile = int(translate[map_.legend.place(marker.tile)]) if marker.tile else None
+def _marker(map_: Map, marker: Marker, numbers: NDArray[np.int32] | None) -> ShipMarker:
+    tile = None
+    if marker.tile is not None:
+        tile = int(numbers[map_.legend.place(marker.tile)]) if numbers is not None else 0
     return ShipMarker(
         shape=marker.shape.value,
         name=marker.name,
@@ -125,15 +127,31 @@ def _marker(map_: Map, marker: Marker, translate: NDArray[np.int32]) -> ShipMark
     )
 
 
-def _used_tiles(map_: Map) -> list[tuple[int, TileRef]]:
-    places: set[int] = set()
+class Used(NamedTuple):
+    """A tile as it lies on cells of a size: where its picture begins depends on both."""
+
+    other_cell: bool
+    cell: Cell
+    tile: TileRef
+    place: int
+
+
+def _used_tiles(map_: Map) -> list[Used]:
+    """List what layers show, in a fixed order: on the map's own cells first, by tile."""
+    found: set[Used] = set()
     for layer in map_.layers:
+        cell = _cell(grid_of(map_, layer))
         if isinstance(layer, MarkerLayer):
-            places.update(map_.legend.place(each.tile) for each in layer.markers if each.tile)
+            places = [map_.legend.place(each.tile) for each in layer.markers if each.tile]
         elif layer.holds_tiles:
-            places.update(np.unique(layer.cells).tolist())
-    found = [(p, tile) for p in places if (tile := map_.legend.tile(p)) is not None]
-    return sorted(found, key=lambda pair: pair[1])
+            places = np.unique(layer.cells).tolist()
+        else:
+            continue
+        for place in places:
+            tile = map_.legend.tile(place)
+            if tile is not None:
+                found.add(Used(cell != _cell(map_), cell, tile, place))
+    return sorted(found)
 
 
 def _tileset(tileset: Tileset, image: str) -> ShipTileset:
@@ -155,12 +173,12 @@ def _tileset(tileset: Tileset, image: str) -> ShipTileset:
     )
 
 
-def _tile(map_: Map, tilesets: list[Tileset], tile: TileRef) -> ShipTile:
+def _tile(cell: Cell, tilesets: list[Tileset], tile: TileRef) -> ShipTile:
     number = [each.name for each in tilesets].index(tile.tileset)
     owner = tilesets[number]
     if owner.has(tile.row, tile.col):
         left, top, wide, high = owner.slicing.tile_area(tile.row, tile.col)
-        down, across = overhang(owner, tile, map_.tile_height, map_.tile_width)
+        down, across = overhang(owner, tile, *cell)
     else:
         left = top = wide = high = down = across = 0
     return ShipTile(
@@ -179,7 +197,7 @@ def _tile(map_: Map, tilesets: list[Tileset], tile: TileRef) -> ShipTile:
 
 def _frames(owner: Tileset, tile: TileRef) -> list[ShipFrame]:
     out = []
-    for each in owner.frames.get((tile.row, tile.col), ()):
+    for each in owner.fact(tile.row, tile.col).frames:
         if owner.has(each.row, each.col):
             left, top, wide, high = owner.slicing.tile_area(each.row, each.col)
             out.append(ShipFrame(x=left, y=top, width=wide, height=high, ms=each.ms))

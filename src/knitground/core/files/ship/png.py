@@ -2,19 +2,17 @@
 
 from __future__ import annotations
 
-from pathlib import Path
-
 import numpy as np
 
 from knitground.core.base.errors import PlaceError
 from knitground.core.base.progress import Progress, no_progress
 from knitground.core.base.window import Box, read
 from knitground.core.files.images import png_bytes
-from knitground.core.files.places import file_stem
+from knitground.core.files.ship.names import ShipNames
 from knitground.core.model.map import Map
 from knitground.core.model.project import Project
 from knitground.core.model.tileset import Picture
-from knitground.core.render.atlas import Atlas
+from knitground.core.render.atlas import Atlas, level_count, tile_size
 from knitground.core.render.compose import compose
 from knitground.core.render.pixels import over, straight
 from knitground.core.render.stack import stack_of
@@ -37,14 +35,14 @@ def map_picture(
     PlaceError
         The picture would have more than 16 384 × 16 384 pixels.
     """
-    atlas = Atlas(project, map_)
-    level = min(level, atlas.level_count - 1)
-    high, wide = atlas.tile_size(level)
+    level = min(level, level_count(map_) - 1)
+    high, wide = tile_size(map_, level)
     if map_.height * high * map_.width * wide > MAX_PIXELS:
         raise PlaceError(
             f"“{map_.name}” would be {map_.width * wide} × {map_.height * high} px, more than "
             f"{MAX_PIXELS} pixels: ship it at a smaller scale"
         )
+    atlas = Atlas(project, map_)
     out = np.zeros((map_.height * high, map_.width * wide, 4), np.uint8)
     if map_.background is not None:
         out[:] = (*bytes.fromhex(map_.background[1:]), 255)
@@ -65,8 +63,8 @@ def map_picture(
 
 
 def ship_png(
-    project: Project, map_: Map, folder: Path, level: int = 0, progress: Progress = no_progress
-) -> dict[Path, bytes]:
+    project: Project, map_: Map, names: ShipNames, level: int = 0, progress: Progress = no_progress
+) -> dict[str, bytes]:
     """Make the file `NAME.png` of a knitted map."""
     picture = map_picture(project, map_, level, progress)
-    return {folder / f"{file_stem(map_.name)}.png": png_bytes(picture)}
+    return {f"{names.maps[map_.name]}.png": png_bytes(picture)}

@@ -7,9 +7,10 @@ from pathlib import Path
 
 from knitground.core.base.errors import PlaceError
 from knitground.core.base.progress import Progress, no_progress
-from knitground.core.files.atomic import write_all
 from knitground.core.files.ship.json import ship_json
+from knitground.core.files.ship.names import ShipNames, refuse_project_files, ship_names
 from knitground.core.files.ship.png import ship_png
+from knitground.core.files.vault import write_together
 from knitground.core.knit.layer import knit_map
 from knitground.core.model.map import Map
 from knitground.core.model.project import Project
@@ -44,7 +45,9 @@ def ship(
     if not maps:
         raise PlaceError("there is no map to ship: make one in Draw")
     knit = knit or (lambda map_: knit_map(project, map_))
-    files: dict[Path, bytes] = {}
+    names = ship_names(project, maps)
+    refuse_project_files(folder, _all_names(names, maps, formats))
+    files: dict[str, bytes] = {}
     for place, map_ in enumerate(maps):
         knit(map_)
 
@@ -52,9 +55,16 @@ def ship(
             progress((place + done) / len(maps))
 
         if "png" in formats:
-            files.update(ship_png(project, map_, folder, level, part))
+            files.update(ship_png(project, map_, names, level, part))
         if "json" in formats:
-            files.update(ship_json(project, map_, folder))
+            files.update(ship_json(project, map_, names))
     progress(1.0)
-    write_all(files)
-    return sorted(files)
+    write_together(folder, files)
+    return sorted(folder / name for name in files)
+
+
+def _all_names(names: ShipNames, maps: Sequence[Map], formats: Sequence[str]) -> list[str]:
+    """Name every file that may be written."""
+    stems = [names.maps[each.name] for each in maps]
+    out = [f"{stem}.{kind}" for stem in stems for kind in formats]
+    return out + (list(names.sheets.values()) if "json" in formats else [])

@@ -1,0 +1,151 @@
+"""The desk: all that decides what a click lays, as it is at one moment.
+
+A gesture works on the desk that it began with, whatever is chosen meanwhile; a script sets its own.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+from knitground.core.base.window import Box
+from knitground.core.edit.document import Document
+from knitground.core.edit.hand import Hand, TerrainInHand
+from knitground.core.edit.selecting import Selection
+from knitground.core.knit.sides import SideMask, sides_along
+from knitground.core.model.layers import GroundLayer, Layer, TileLayer, TintLayer
+from knitground.core.model.map import Map, grid_of
+from knitground.core.model.project import Project
+from knitground.core.model.terrain import SetKind
+
+MAX_BRUSH = 64
+FILL_BY = ("same terrain", "same tile", "selection")
+PICK_FROM = ("this layer, else the front", "this layer", "all layers")
+SNAPS = ("cell", "half cell", "pixel")
+SELECT_WAYS = ("box", "lasso", "same tile", "same terrain", "region")
+
+
+@dataclass(frozen=True)
+class Pointer:
+    """A place on the map in pixels of the map at full size; y down, x right."""
+
+    x: float
+    y: float
+
+    def cell(self, map_: Map) -> tuple[int, int]:
+        """Row and column of the cell; may lie outside the map."""
+        return int(self.y // map_.tile_height), int(self.x // map_.tile_width)
+
+    def side(self, map_: Map) -> SideMask:
+        """Give the side of a cell that lies nearest."""
+        row, col = self.cell(map_)
+        down = self.y / map_.tile_height - row
+        across = self.x / map_.tile_width - col
+        nearest = min((down, (row - 1, col)), (1 - down, (row + 1, col)),
+                      (across, (row, col - 1)), (1 - across, (row, col + 1)))  # fmt: skip
+        return sides_along(sorted([(row, col), nearest[1]]))
+
+    def vertex(self, map_: Map) -> tuple[int, int]:
+        """Row and column of the nearest vertex; may lie outside the map."""
+        return round(self.y / map_.tile_height), round(self.x / map_.tile_width)
+
+
+@dataclass(frozen=True)
+class ToolOptions:
+    """What the tools are set to.
+
+    Parameters
+    ----------
+    terrain_size, tile_size : side of the brush in vertices, for terrain on them, and in cells
+    outline : whether Box lays its rim only
+    round_brush, soft_brush : the brush's shape; soft counts on tint layers
+    fill_by, fill_all : what Fill goes by, and whether it takes all such cells of the map
+    pick_from, snap, select_way : one of `PICK_FROM`, `SNAPS`, `SELECT_WAYS`
+    pattern_on_map : whether patches repeat from the map's corner, or from where a drag began
+    seed : of random draws
+    """
+
+    terrain_size: int = 2
+    tile_size: int = 1
+    outline: bool = False
+    round_brush: bool = False
+    soft_brush: bool = True
+    fill_by: str = FILL_BY[0]
+    fill_all: bool = False
+    pick_from: str = PICK_FROM[0]
+    snap: str = SNAPS[0]
+    select_way: str = SELECT_WAYS[0]
+    pattern_on_map: bool = True
+    seed: int = 1
+
+
+@dataclass(frozen=True, eq=False)
+class Desk:
+    """The map and layer that are worked on, the tool, what is in hand, what is selected."""
+
+    doc: Document
+    map: Map | None = None
+    layer: Layer | None = None
+    tool: str = "paint"
+    hand: Hand | None = None
+    options: ToolOptions = field(default_factory=ToolOptions)
+    selection: Selection | None = None
+    markers: frozenset[int] = frozenset()
+
+    @property
+    def project(self) -> Project:
+        """The open project."""
+        return self.doc.project
+
+    @property
+    def grid(self) -> Map | None:
+        """The map as the chosen layer's cells divide it (`grid_of`)."""
+        return grid_of(self.map, self.layer) if self.map is not None else None
+
+    @property
+    def set_kind(self) -> SetKind | None:
+        """Kind of the set whose terrain the next click lays or erases; None if it does not."""
+        if not isinstance(self.layer, GroundLayer):
+            return None
+        lays = self.tool == "erase" or isinstance(self.hand, TerrainInHand)
+        return self.layer.kind_of_set if lays else None
+
+    @property
+    def lays_terrain(self) -> bool:
+        """Whether the brush works on vertices."""
+        if not isinstance(self.layer, GroundLayer):
+            plain = isinstance(self.layer, TileLayer | None)
+            return plain and self.tool != "erase" and isinstance(self.hand, TerrainInHand)
+        return self.set_kind is SetKind.CORNER
+
+    @property
+    def draws_path(self) -> bool:
+        """Whether a drag draws a path over the sides of cells."""
+        return self.set_kind is SetKind.EDGE and self.options.tile_size == 1
+
+    @property
+    def size(self) -> int:
+        """Side of the brush: vertices for terrain, cells for all else."""
+        return self.options.terrain_size if self.lays_terrain else self.options.tile_size
+
+    @property
+    def is_soft(self) -> bool:
+        """Whether the brush lays less towards its rim."""
+        return (
+            isinstance(self.layer, TintLayer)
+            and self.options.soft_brush
+            and self.tool in ("paint", "erase")
+        )
+
+    @property
+    def state(self) -> tuple[object, ...]:
+        """All that a plan depends on besides the place, to be compared."""
+        return (
+            self.doc.revision, id(self.doc), id(self.map), id(self.layer), self.tool, self.hand,
+            self.options, id(self.selection),
+        )  # fmt: skip
+
+
+def between(map_: Map, start: Pointer, end: Pointer) -> Box:
+    """Give the box of cells between two places, both included."""
+    (row, col), (to_row, to_col) = start.cell(map_), end.cell(map_)
+    return Box(min(row, to_row), min(col, to_col), max(row, to_row) + 1, max(col, to_col) + 1)

@@ -1,0 +1,102 @@
+"""What is in hand: what the next click lays."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from knitground.core.model.mix import Mix
+from knitground.core.model.patch import Patch, turn_tile
+from knitground.core.model.tileset import TileRef
+
+TURN_WORDS = ("", "90°", "180°", "270°", "mirrored", "mirrored 90°", "flipped", "mirrored 270°")
+
+
+@dataclass(frozen=True)
+class TerrainInHand:
+    """A terrain of a set: its mark and its name."""
+
+    tileset: str
+    set_name: str
+    value: int
+    name: str
+
+    @property
+    def title(self) -> str:
+        """How the ribbon and the pointer's label call it."""
+        return f"Terrain · {self.name}"
+
+
+@dataclass(frozen=True)
+class TileInHand:
+    """One tile."""
+
+    tile: TileRef
+    number: int
+
+    @property
+    def title(self) -> str:
+        """How the ribbon and the pointer's label call it."""
+        turn = f" {TURN_WORDS[self.tile.turn]}" if self.tile.turn else ""
+        return f"Tile {self.number} · {self.tile.tileset}{turn}"
+
+
+@dataclass(frozen=True)
+class MixInHand:
+    """A mix, by its name: it follows when the mix is changed."""
+
+    name: str
+    mix: Mix
+
+    @property
+    def title(self) -> str:
+        """How the ribbon and the pointer's label call it."""
+        return f"Mix · {self.name}"
+
+
+@dataclass(frozen=True)
+class PatchInHand:
+    """A block of tiles."""
+
+    patch: Patch
+
+    @property
+    def title(self) -> str:
+        """How the ribbon and the pointer's label call it."""
+        return f"Patch {self.patch.width} × {self.patch.height} · {self.patch.name}"
+
+
+@dataclass(frozen=True)
+class TintInHand:
+    """A colour for tint layers: #rrggbb, and its strength from 1 to 127."""
+
+    colour: str
+    strength: int
+
+    @property
+    def title(self) -> str:
+        """How the ribbon and the pointer's label call it."""
+        return f"Colour {self.colour} · {round(self.strength / 1.27)} %"
+
+
+@dataclass(frozen=True)
+class MarkerInHand:
+    """A kind of marker."""
+
+    kind: str
+
+    @property
+    def title(self) -> str:
+        """How the ribbon and the pointer's label call it."""
+        return f"Marker · {self.kind or 'no kind'}"
+
+
+Hand = TerrainInHand | TileInHand | MixInHand | PatchInHand | TintInHand | MarkerInHand
+
+
+def turned_hand(hand: Hand | None, by: int) -> Hand | None:
+    """Turn or mirror a tile or a patch in hand; None if what is in hand can not be turned."""
+    if isinstance(hand, TileInHand):
+        return TileInHand(turn_tile(hand.tile, by), hand.number)
+    if isinstance(hand, PatchInHand):
+        return PatchInHand(hand.patch.turned(by))
+    return None

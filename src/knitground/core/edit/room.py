@@ -1,0 +1,38 @@
+"""Whether a project still fits into memory: the same bounds as when it is opened."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from knitground.core.base.errors import EditError
+from knitground.core.edit.atoms import Atom
+from knitground.core.edit.changed import What
+from knitground.core.model.limits import MAX_PROJECT_CELLS, MAX_PROJECT_PIXELS
+from knitground.core.model.project import Project
+
+_GROWS = {What.LAYERS, What.MAPS, What.SIZE, What.TILESETS, What.SLICING}
+
+
+def check_room(project: Project, atoms: Iterable[Atom]) -> None:
+    """Refuse what makes a project larger than one that can be opened.
+
+    Raises
+    ------
+    EditError
+        All layers of all maps have more cells, or all sheets more pixels, than a project may have.
+    """
+    if not any(atom.changed.what in _GROWS for atom in atoms):
+        return
+    cells = sum(each.height * each.width * max(1, len(each.layers)) for each in project.maps)
+    if cells > MAX_PROJECT_CELLS:
+        raise EditError(
+            f"the project's layers would have {cells} cells, more than {MAX_PROJECT_CELLS}: "
+            "delete layers or maps first, or begin another project"
+        )
+    sheets = {id(p): p for each in project.tilesets if (p := each.picture) is not None}
+    pixels = sum(each.shape[0] * each.shape[1] for each in sheets.values())
+    if pixels > MAX_PROJECT_PIXELS:
+        raise EditError(
+            f"the project's sheets would have {pixels} px, more than {MAX_PROJECT_PIXELS}: remove "
+            "sheets first, or begin another project"
+        )

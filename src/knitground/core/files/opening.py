@@ -1,0 +1,217 @@
+"""Opening projects and tilesets."""
+
+from __future__ import annotations
+
+from contextlib import suppress
+from dataclasses import dataclass, field
+from hashlib import blake2b
+from pathlib import Path
+
+from knitground.core.base.errors import FormatError, KnitError, PictureError, PlaceError
+from knitground.core.base.progress import Progress, no_progress
+from knitground.core.files.formats import (
+    MAP_FORMAT,
+    PROJECT_FORMAT,
+    TILESET_FORMAT,
+    TILESET_VERSION,
+    VERSION,
+    MapFile,
+    ProjectFile,
+    TilesetFile,
+)
+from knitground.core.files.images import picture_of
+from knitground.core.files.jsontext import read_model
+from knitground.core.files.map_io import map_from_file
+from knitground.core.files.mix_io import mix_from_file, patch_from_file
+from knitground.core.files.places import PROJECT_NAME, inside
+from knitground.core.files.reading import MAX_BYTES, read_file
+from knitground.core.files.tileset_io import tileset_from_file
+from knitground.core.files.vault import lock, settle, waiting
+from knitground.core.model.limits import MAX_PROJECT_CELLS, MAX_PROJECT_PIXELS
+from knitground.core.model.project import Project
+from knitground.core.model.tileset import Picture, Tileset
+
+
+@dataclass
+class Opened:
+    """A project as it was read, and what could not be found, in words."""
+
+    project: Project
+    warnings: list[str] = field(default_factory=list)
+
+
+class Source:
+    """The files of a folder as they count, also when a save there was cut off.
+
+    `seen` has what each file held when it was read (`digest`), by its path.
+    """
+
+    def __init__(self, folder: Path) -> None:
+        self.folder = folder
+        self.seen: dict[str, str] = {}
+        with suppress(OSError):
+            settle(folder)
+        self._instead = waiting(folder)
+
+    def read(self, name: str, error: type[KnitError] = PlaceError) -> bytes:
+        """Read a file that must lie inside the folder."""
+        path = inside(self.folder, name)
+        counts = self._instead.get(name, path)
+        if counts is None:
+            raise error(f"{name} is not there")
+        data = read_file(counts, MAX_BYTES, error)
+        self.seen[str(path.absolute())] = digest(data)
+        return data
+
+
+def digest(data: bytes) -> str:
+    """Give a few letters that stand for the contents of a file."""
+    return blake2b(data, digest_size=16).hexdigest()
+
+
+def project_file(path: Path) -> Path:
+    """Find the project file that a path means: itself, or the one in a folder."""
+    try:
+        found = path / PROJECT_NAME if path.is_dir() else path
+        there = found.exists() or bool(waiting(found.parent))
+    except (OSError, ValueError) as error:
+        raise PlaceError(f"{str(path)[:80]} can not be looked at: choose another place") from error
+    if not there:
+        raise PlaceError(f"there is no project at {path}: choose a folder with {PROJECT_NAME}")
+    return found
+
+
+def open_project(path: Path, progress: Progress = no_progress) -> Opened:
+    """Read a project from its folder or its file.
+
+    A sheet that is gone or broken does not stop it: its tiles are drawn as missing, and a warning
+    says so.
+
+    Raises
+    ------
+    PlaceError, FormatError
+        A file is missing, broken, of another kind or version, or names a place outside the folder;
+        or all maps together are too large.
+    """
+    file = project_file(path)
+    folder = file.parent
+    try:
+        with lock(folder, shared=True):
+            return _read_project(Source(folder), file.name, progress)
+    except OSError as error:
+        raise PlaceError(f"{folder} can not be read ({error.strerror})") from error
+
+
+def _read_project(source: Source, name: str, progress: Progress) -> Opened:
+    head = read_model(source.read(name), name, ProjectFile, PROJECT_FORMAT, VERSION)
+    opened = Opened(Project(head.name, source.folder))
+    project = opened.project
+    sheets = _Sheets(source, opened.warnings)
+    steps = max(1, len(head.tilesets) + len(head.maps))
+    for place, each in enumerate(head.tilesets):
+        progress(place / steps)
+        project.tilesets.append(_read_tileset(source, each, sheets))
+    cells = 0
+    for place, each in enumerate(head.maps):
+        progress((place + len(head.tilesets)) / steps)
+        model = read_model(source.read(each), each, MapFile, MAP_FORMAT, VERSION)
+        cells += model.height * model.width * max(1, len(model.layers))
+        if cells > MAX_PROJECT_CELLS:
+            raise FormatError(
+                f"{each}: with this map the project's layers have {cells} cells, more than "
+                f"{MAX_PROJECT_CELLS}: open it with fewer maps"
+            )
+        project.maps.append(map_from_file(model, each))
+    _check_names(name, project)
+    project.mixes = [mix_from_file(mix) for mix in head.mixes]
+    project.tray = [patch_from_file(patch) for patch in head.tray]
+    project.known = source.seen
+    return opened
+
+
+def _check_names(where: str, project: Project) -> None:
+    for what, names in (
+        ("tilesets", [each.name for each in project.tilesets]),
+        ("maps", [each.name for each in project.maps]),
+    ):
+        seen: set[str] = set()
+        for name in names:
+            if name in seen:
+                raise FormatError(f"{where}: two {what} are called “{name}”: rename one")
+            seen.add(name)
+
+
+class _Sheets:
+    """The pictures that were read so far, each file once, all of them within bounds."""
+
+    def __init__(self, source: Source, warnings: list[str]) -> None:
+        self.source = source
+        self.warnings = warnings
+        self.read: dict[str, tuple[bytes, Picture]] = {}
+        self.pixels = 0
+
+    def give(self, tileset: Tileset) -> None:
+        """Give a tileset its picture; a warning tells what is wrong with it."""
+        try:
+            if tileset.sheet not in self.read:
+                self.read[tileset.sheet] = self._picture(tileset.sheet)
+        except PictureError as error:
+            self.warnings.append(
+                f"Sheet of “{tileset.name}”: {error}. Its tiles are drawn as missing"
+            )
+            return
+        tileset.data, tileset.picture = self.read[tileset.sheet]
+        height, width = tileset.picture.shape[:2]
+        if (width, height) != (tileset.width, tileset.height):
+            self.warnings.append(
+                f"{tileset.sheet} is {width} × {height} px now, it was "
+                f"{tileset.width} × {tileset.height}: look at its slicing"
+            )
+            tileset.width, tileset.height = width, height
+
+    def _picture(self, sheet: str) -> tuple[bytes, Picture]:
+        data = self.source.read(sheet, PictureError)
+        picture = picture_of(data, sheet)
+        self.pixels += picture.shape[0] * picture.shape[1]
+        if self.pixels > MAX_PROJECT_PIXELS:
+            raise PictureError(
+                f"{sheet}: all sheets together have more than {MAX_PROJECT_PIXELS} px: use fewer"
+            )
+        return data, picture
+
+
+def _read_tileset(source: Source, name: str, sheets: _Sheets) -> Tileset:
+    model = read_model(source.read(name), name, TilesetFile, TILESET_FORMAT, TILESET_VERSION)
+    tileset = tileset_from_file(model, name)
+    inside(source.folder, tileset.sheet)
+    sheets.give(tileset)
+    return tileset
+
+
+def open_tileset(path: Path) -> tuple[Project, Tileset]:
+    """Read a tileset from its file, with the project that lists it if that lies beside it.
+
+    Without one, the project returned holds nothing else and has no folder.
+
+    Raises
+    ------
+    PlaceError, FormatError
+        The file is missing, broken, of another kind or version.
+    """
+    try:
+        there = path.exists()
+        head = path.parent / PROJECT_NAME
+        listed = head.exists()
+    except (OSError, ValueError) as error:
+        raise PlaceError(f"{str(path)[:80]} can not be looked at: choose another") from error
+    if not there:
+        raise PlaceError(f"there is no tileset at {path}: give a NAME.tiles.json")
+    source = Source(path.parent)
+    if listed:
+        raw = source.read(PROJECT_NAME)
+        names = read_model(raw, PROJECT_NAME, ProjectFile, PROJECT_FORMAT, VERSION).tilesets
+        if path.name in names:
+            project = open_project(path.parent).project
+            return project, project.tilesets[names.index(path.name)]
+    tileset = _read_tileset(source, path.name, _Sheets(source, []))
+    return Project(tileset.name, None, [tileset]), tileset

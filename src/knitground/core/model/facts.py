@@ -1,0 +1,53 @@
+"""Facts of many tiles at once: changed, and following tiles that stand elsewhere now."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+from dataclasses import replace
+
+from knitground.core.model.tileset import PLAIN, At, FactsOf, Frame, TileFacts
+
+Change = Callable[[TileFacts], TileFacts]
+
+
+def with_facts(facts: FactsOf, places: Iterable[At], change: Change) -> FactsOf:
+    """Change what is known of some tiles; returns a new dictionary.
+
+    Examples
+    --------
+    >>> from dataclasses import replace
+    >>> named = with_facts({}, [(0, 1)], lambda each: replace(each, name="reed"))
+    >>> named[0, 1].name, with_facts(named, [(0, 1)], lambda _: TileFacts())
+    ('reed', {})
+    """
+    new = dict(facts)
+    for at in places:
+        fact = change(new.get(at, PLAIN))
+        if fact == PLAIN:
+            new.pop(at, None)
+        else:
+            new[at] = fact
+    return new
+
+
+def moved_facts(facts: FactsOf, follow: Callable[[At], At | None]) -> tuple[FactsOf, int]:
+    """Let facts follow their tiles; frames follow too.
+
+    Returns
+    -------
+    the new facts, and how many tiles' facts had nowhere to go
+    """
+    out: FactsOf = {}
+    lost = 0
+    for old, fact in facts.items():
+        new = follow(old)
+        if new is None:
+            lost += 1
+        else:
+            out[new] = replace(fact, frames=_moved_frames(fact, follow)) if fact.frames else fact
+    return {at: fact for at, fact in out.items() if fact != PLAIN}, lost
+
+
+def _moved_frames(fact: TileFacts, follow: Callable[[At], At | None]) -> tuple[Frame, ...]:
+    places = [(follow((each.row, each.col)), each.ms) for each in fact.frames]
+    return tuple(Frame(*place, ms) for place, ms in places if place is not None)

@@ -1,0 +1,45 @@
+"""A whole map small: one pixel for each cell, or for one cell in so many."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from knitground.core.model.layers import Cells, Layer, MarkerLayer, TileLayer, TintLayer
+from knitground.core.model.map import Map
+from knitground.core.render.atlas import Atlas
+from knitground.core.render.compose import lay_out, tint_factors
+from knitground.core.render.pixels import Pixels, multiplied, over, weakened
+
+SMALL_WIDE, SMALL_HIGH = 200, 150
+
+
+def small_picture(map_: Map, atlas: Atlas) -> Pixels:
+    """Draw a map with one pixel for each of its cells, or for one cell in so many.
+
+    Ground is drawn as far as it has been knitted: the cost is that of the small picture.
+    """
+    step = max(1, -(-map_.width // SMALL_WIDE), -(-map_.height // SMALL_HIGH))
+    dots = atlas.dots()
+    high, wide = dots.shape[1:]
+    shape = (-(-map_.height // step), -(-map_.width // step))
+    out = np.zeros((shape[0] * high, shape[1] * wide), np.uint32)
+    for layer in map_.layers:
+        if not layer.visible or isinstance(layer, MarkerLayer):
+            continue
+        cells = sampled_cells(map_, layer, step)
+        if isinstance(layer, TintLayer):
+            factors = tint_factors(cells, layer.opacity)
+            out = multiplied(out, np.repeat(np.repeat(factors, high, 0), wide, 1))
+        else:
+            out = over(weakened(lay_out(dots, np.maximum(cells, 0)), layer.opacity), out)
+    return out
+
+
+def sampled_cells(map_: Map, layer: Layer, step: int) -> Cells:
+    """Take one cell in so many of a layer, rows and columns of the map apart."""
+    if not isinstance(layer, TileLayer) or layer.cell is None:
+        return layer.cells[::step, ::step]
+    high, wide = layer.cells.shape
+    rows = np.arange(0, map_.height, step) * map_.tile_height // layer.cell[0]
+    cols = np.arange(0, map_.width, step) * map_.tile_width // layer.cell[1]
+    return np.asarray(layer.cells[np.ix_(np.minimum(rows, high - 1), np.minimum(cols, wide - 1))])

@@ -1,1 +1,0 @@
-"""The left panel: one module a stage."""

@@ -1,1 +1,0 @@
-"""The map as it is drawn on the screen."""

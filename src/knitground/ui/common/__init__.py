@@ -1,0 +1,1 @@
+"""Parts that any part of the window uses."""

@@ -1,0 +1,78 @@
+"""Commands: every one has a name, a place in a menu, perhaps a shortcut, and one action."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from PySide6.QtGui import QAction, QKeySequence
+from PySide6.QtWidgets import QMainWindow, QMenu
+
+
+def keys_of(*words: str) -> list[QKeySequence]:
+    """Give shortcuts in words as Qt has them."""
+    return [QKeySequence(each) for each in words]
+
+
+@dataclass(eq=False)
+class Command:
+    """A command as the menus and the command finder show it."""
+
+    menu: str
+    text: str
+    action: QAction
+
+    @property
+    def keys(self) -> str:
+        """Its shortcut in words."""
+        return self.action.shortcut().toString(QKeySequence.SequenceFormat.NativeText)
+
+    @property
+    def title(self) -> str:
+        """Menu and name, as the finder lists it."""
+        return f"{self.menu} › {self.text}"
+
+
+class Commands:
+    """All commands of a window, in the order in which they were added."""
+
+    def __init__(self, window: QMainWindow) -> None:
+        self._window = window
+        self._menus: dict[str, QMenu] = {}
+        self.all: list[Command] = []
+
+    def menu(self, name: str) -> QMenu:
+        """Return a menu of the menu bar, making it if it is new."""
+        if name not in self._menus:
+            self._menus[name] = self._window.menuBar().addMenu(name)
+        return self._menus[name]
+
+    def add(
+        self,
+        menu: str,
+        text: str,
+        run: Callable[[], object],
+        keys: str = "",
+        *,
+        checked: bool | None = None,
+    ) -> QAction:
+        """Add a command; with `checked` it is one that is on or off."""
+        action = QAction(text, self._window)
+        if keys:
+            action.setShortcut(QKeySequence(keys))
+            action.setToolTip(f"{text} ({keys})")
+        if checked is not None:
+            action.setCheckable(True)
+            action.setChecked(checked)
+        action.triggered.connect(lambda *_: run())
+        self.menu(menu).addAction(action)
+        self.all.append(Command(menu, text, action))
+        return action
+
+    def line(self, menu: str) -> None:
+        """Add a line to a menu."""
+        self.menu(menu).addSeparator()
+
+    def named(self, text: str) -> Command:
+        """Find a command by its name."""
+        return next(each for each in self.all if each.text == text)

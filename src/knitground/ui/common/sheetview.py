@@ -1,0 +1,231 @@
+"""A sheet on the screen: zoom, pan, and the base of what each stage draws over it."""
+
+from __future__ import annotations
+
+import numpy as np
+from PySide6.QtCore import QPoint, QPointF, QRectF, Qt, Signal
+from PySide6.QtGui import QImage, QMouseEvent, QPainter, QPaintEvent, QResizeEvent, QWheelEvent
+from PySide6.QtWidgets import QWidget
+
+from knitground.core.model.slicing import Slicing
+from knitground.core.model.tileset import Picture, Tileset
+from knitground.core.slicing.grid import clear_see_through
+from knitground.ui.common.checkers import checkers
+from knitground.ui.common.painting import painting
+from knitground.ui.common.theme import theme
+from knitground.ui.mapside.canvas.zoom import STEPS, Camera
+
+
+class SheetView(QWidget):
+    """Shows a tileset's sheet. Stages draw over it and react to the pointer."""
+
+    zoomed = Signal()
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.camera = Camera()
+        self.tileset: Tileset | None = None
+        self.look_as: Slicing | None = None
+        """See-through colours to show instead of the tileset's own, while they are tried."""
+        self._button: Qt.MouseButton | None = None
+        self._pan_from: QPointF | None = None
+        self._places: dict[object, Camera] = {}
+        self._fresh = True
+        self.setMouseTracking(True)
+        self.setMinimumSize(160, 120)
+        self.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
+
+    def show_tileset(self, tileset: Tileset | None) -> None:
+        """Show a tileset's sheet; the view stays where it is if it is the same picture."""
+        if tileset is not self.tileset:
+            self._remember()
+            self._fresh = True
+        self.tileset = tileset
+        self._recall()
+        if self._fresh:
+            self.fit()
+        self.update()
+
+    def _remember(self) -> None:
+        """Keep where the view stands, for when the same sheet is shown again."""
+        if self.tileset is not None and not self._fresh:
+            self._places[self._place_key()] = self.camera
+
+    def _recall(self) -> None:
+        known = self._places.pop(self._place_key(), None) if self.tileset is not None else None
+        if known is not None:
+            self.camera, self._fresh = known, False
+        elif self._fresh:
+            self.camera = Camera()
+
+    def _place_key(self) -> object:
+        """What the remembered place of the view belongs to."""
+        return id(self.tileset)
+
+    def extent(self) -> tuple[int, int]:
+        """Width and height of all there is to show, in pixels of the sheet."""
+        assert self.tileset is not None
+        return self.tileset.width, self.tileset.height
+
+    def fit(self) -> None:
+        """Show all of the sheet."""
+        if self.tileset is not None:
+            room = (max(1, self.width() - 16), max(1, self.height() - 16))
+            extent = self.extent()
+            self.camera.fit(*extent, *room)
+            middle = (extent[0] / 2, extent[1] / 2)
+            self.camera.centre(*middle, self.width(), self.height())
+            self._fresh = True
+            self.zoomed.emit()
+            self.update()
+
+    def look(self, zoom: int, x: float, y: float) -> None:
+        """Show a place of the sheet in the middle, at a whole zoom."""
+        self.camera.step = STEPS.index(zoom)
+        self.camera.centre(x, y, self.width(), self.height())
+        self._fresh = False
+        self.zoomed.emit()
+        self.update()
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        if self._fresh:
+            self.fit()
+        super().resizeEvent(event)
+
+    def sheet_at(self, at: QPointF) -> tuple[float, float]:
+        """Place on the sheet of a place on the screen, in pixels of the sheet."""
+        return self.camera.to_picture(at.x(), at.y())
+
+    def sheet_point(self, x: float, y: float) -> QPoint:
+        """Place on the screen of a pixel of the sheet."""
+        return QPointF(*self.camera.to_screen(x, y)).toPoint()
+
+    def tile_rect(self, row: int, col: int) -> QRectF:
+        """Where a tile lies on the screen."""
+        assert self.tileset is not None
+        left, top, wide, high = self.tileset.slicing.tile_area(row, col)
+        zoom = self.camera.zoom
+        return QRectF(*self.camera.to_screen(left, top), wide * zoom, high * zoom)
+
+    def tile_at(self, at: QPointF) -> tuple[int, int] | None:
+        """Row and column of the tile under a place on the screen."""
+        if self.tileset is None:
+            return None
+        found = self.tileset.slicing.tile_at(*self.sheet_at(at))
+        return found if found is not None and self.tileset.has(*found) else None
+
+    def seen_tiles(self) -> list[tuple[int, int]]:
+        """Rows and columns of the tiles that the view shows."""
+        if self.tileset is None:
+            return []
+        cut = self.tileset.slicing
+        if cut.pieces:
+            view = QRectF(self.rect())
+            return [(0, n) for n in range(len(cut.pieces)) if view.intersects(self.tile_rect(0, n))]
+        x0, y0 = self.sheet_at(QPointF(0, 0))
+        x1, y1 = self.sheet_at(QPointF(self.width(), self.height()))
+        first_row = max(0, int((y0 - cut.top(0)) // cut.pitch_y))
+        last_row = min(self.tileset.rows - 1, int((y1 - cut.top(0)) // cut.pitch_y))
+        first_col = max(0, int((x0 - cut.left(0)) // cut.pitch_x))
+        last_col = min(self.tileset.columns - 1, int((x1 - cut.left(0)) // cut.pitch_x))
+        return [
+            (row, col)
+            for row in range(first_row, last_row + 1)
+            for col in range(first_col, last_col + 1)
+        ]
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        with painting(self) as painter:
+            painter.fillRect(event.rect(), theme().colour("canvas"))
+            if self.tileset is not None:
+                self.paint_sheet(painter)
+                self.paint_over(painter)
+
+    def paint_sheet(self, painter: QPainter) -> None:
+        """Draw the sheet itself, or what stands for it while its file is missing."""
+        assert self.tileset is not None
+        zoom = self.camera.zoom
+        wide, high = self.tileset.width * zoom, self.tileset.height * zoom
+        rect = QRectF(self.camera.left, self.camera.top, wide, high)
+        picture = self.tileset.picture
+        if picture is None:
+            painter.fillRect(rect, theme().colour("sunken"))
+            painter.setPen(theme().colour("warning"))
+            painter.drawText(rect, Qt.AlignmentFlag.AlignCenter, f"{self.tileset.sheet} is missing")
+            return
+        checkers(painter, rect)
+        self._paint_seen(painter, picture)
+
+    def _paint_seen(self, painter: QPainter, picture: Picture) -> None:
+        """Draw what the view shows; the work is bounded by the view, not by the sheet."""
+        zoom = self.camera.zoom
+        step = max(1, int(1 / zoom))
+        x0, y0 = self.sheet_at(QPointF(0, 0))
+        x1, y1 = self.sheet_at(QPointF(self.width(), self.height()))
+        left, top = (max(0, int(v) // step * step) for v in (x0, y0))
+        right, bottom = min(picture.shape[1], int(x1) + 1), min(picture.shape[0], int(y1) + 1)
+        if right <= left or bottom <= top:
+            return
+        part = np.ascontiguousarray(picture[top:bottom:step, left:right:step])
+        slicing = self.look_as or (self.tileset.slicing if self.tileset else None)
+        if slicing is not None and slicing.see_through:
+            part = self.touch_up(clear_see_through(part.copy(), slicing), slicing)
+        high, wide = part.shape[:2]
+        image = QImage(part.data, wide, high, wide * 4, QImage.Format.Format_RGBA8888)
+        target = QRectF(*self.camera.to_screen(left, top), wide * step * zoom, high * step * zoom)
+        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, False)
+        painter.drawImage(target, image)
+
+    def touch_up(self, part: Picture, slicing: Slicing) -> Picture:
+        """Change what is shown of a sheet with see-through colours; a stage may add to it."""
+        return part
+
+    def paint_over(self, painter: QPainter) -> None:
+        """Draw what the stage adds."""
+
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        step = 1 if event.angleDelta().y() > 0 else -1
+        if self.camera.turn(step, event.position().x(), event.position().y()):
+            self._fresh = False
+            self.zoomed.emit()
+            self.update()
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        if self._button is not None:
+            return  # one thing at a time: another button means nothing now
+        self._button = event.button()
+        if event.button() == Qt.MouseButton.MiddleButton:
+            self._pan_from = event.position()
+            self.setCursor(Qt.CursorShape.ClosedHandCursor)
+        else:
+            self.pressed(event)
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        if self._pan_from is not None:
+            step = event.position() - self._pan_from
+            self._pan_from = event.position()
+            self.camera.left += step.x()
+            self.camera.top += step.y()
+            self._fresh = False
+            self.update()
+        else:
+            self.moved(event)
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        if event.button() != self._button:
+            return
+        self._button = None
+        if self._pan_from is not None:
+            self._pan_from = None
+            self.unsetCursor()
+        else:
+            self.released(event)
+
+    def pressed(self, event: QMouseEvent) -> None:
+        """React to a press that does not pan."""
+
+    def moved(self, event: QMouseEvent) -> None:
+        """React to the pointer."""
+
+    def released(self, event: QMouseEvent) -> None:
+        """React to a release."""

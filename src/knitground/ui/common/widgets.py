@@ -1,0 +1,232 @@
+"""Small widgets that several stages use."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+from typing import TypeVar
+
+import numpy as np
+from PySide6.QtCore import QRectF, QSize, Qt
+from PySide6.QtGui import QColor, QIcon, QPainter, QPaintEvent, QPen, QPixmap
+from PySide6.QtWidgets import (
+    QFrame,
+    QHBoxLayout,
+    QLabel,
+    QLayout,
+    QPushButton,
+    QSpinBox,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from knitground.core.render.pixels import Pixels
+from knitground.ui.common.checkers import checkers
+from knitground.ui.common.theme import theme
+from knitground.ui.common.words import tip
+from knitground.ui.mapside.canvas.chunks import image_of
+
+_Layout = TypeVar("_Layout", QVBoxLayout, QHBoxLayout)
+
+
+def icon(name: str, role: str = "ink") -> QIcon:
+    """Return an icon of the one icon font, in a colour of the theme."""
+    import qtawesome  # late: it is slow to import
+
+    t = theme()
+    made: QIcon = qtawesome.icon(
+        name, color=getattr(t, role), color_on=t.on_accent, color_disabled=t.line
+    )
+    return made
+
+
+def head(text: str) -> QLabel:
+    """Head of a stage or of a part of it."""
+    label = QLabel(text)
+    label.setProperty("role", "head")
+    return label
+
+
+def note(text: str = "") -> QLabel:
+    """Secondary text."""
+    label = QLabel(text)
+    label.setProperty("role", "note")
+    label.setWordWrap(True)
+    return label
+
+
+def set_role(label: QLabel, role: str) -> None:
+    """Give a label another role: “good”, “warning”, “note” or none."""
+    if label.property("role") != role:
+        label.setProperty("role", role)
+        label.style().unpolish(label)
+        label.style().polish(label)
+
+
+def button(text: str, action: Callable[[], object], hint: str = "", keys: str = "") -> QPushButton:
+    """Make a push button."""
+    made = QPushButton(text)
+    made.clicked.connect(lambda *_: action())
+    made.setToolTip(tip(hint or text, keys))
+    return made
+
+
+def primary(text: str, action: Callable[[], object], hint: str = "", keys: str = "") -> QPushButton:
+    """Make the one button of a stage that carries it on."""
+    made = button(text, action, hint, keys)
+    made.setProperty("primary", "true")
+    return made
+
+
+def icon_button(name: str, action: Callable[[], object], hint: str, keys: str = "") -> QToolButton:
+    """Make a small button with an icon and a tooltip."""
+    made = QToolButton()
+    made.setIcon(icon(name, "ink2"))
+    made.setIconSize(QSize(16, 16))
+    made.setProperty("flat", "true")
+    made.setToolTip(tip(hint, keys))
+    made.setAccessibleName(hint)
+    made.clicked.connect(lambda *_: action())
+    return made
+
+
+def panel() -> QFrame:
+    """Make a framed panel."""
+    frame = QFrame()
+    frame.setProperty("panel", "true")
+    return frame
+
+
+def column(*parts: QWidget | QLayout | int, margins: int = 0, spacing: int = 8) -> QVBoxLayout:
+    """Stack parts; an int is a stretch."""
+    layout = QVBoxLayout()
+    return _filled(layout, parts, margins, spacing)
+
+
+def row(*parts: QWidget | QLayout | int, margins: int = 0, spacing: int = 8) -> QHBoxLayout:
+    """Put parts side by side; an int is a stretch."""
+    layout = QHBoxLayout()
+    return _filled(layout, parts, margins, spacing)
+
+
+def _filled(
+    layout: _Layout, parts: Iterable[QWidget | QLayout | int], margins: int, spacing: int
+) -> _Layout:
+    layout.setContentsMargins(margins, margins, margins, margins)
+    layout.setSpacing(spacing)
+    for part in parts:
+        if isinstance(part, int):
+            layout.addStretch(part)
+        elif isinstance(part, QWidget):
+            layout.addWidget(part)
+        else:
+            layout.addLayout(part)
+    return layout
+
+
+def clear(layout: QLayout) -> None:
+    """Take everything out of a layout."""
+    while (item := layout.takeAt(0)) is not None:
+        widget = item.widget()
+        inner = item.layout()
+        if widget is not None:
+            widget.hide()
+            widget.deleteLater()
+        elif inner is not None:
+            clear(inner)
+
+
+def pixel_box(low: int, high: int, hint: str) -> QSpinBox:
+    """Make a number field in pixels that tells of every keystroke."""
+    box = QSpinBox()
+    box.setRange(low, high)
+    box.setSuffix(" px")
+    box.setToolTip(hint)
+    box.setAccessibleName(hint)
+    box.setKeyboardTracking(True)
+    box.setMinimumWidth(84)
+    return box
+
+
+def tile_pixmap(pixels: Pixels, side: int, *, framed: bool = False) -> QPixmap:
+    """Draw a tile as a pixmap of a given side, pixels kept square, see-through parts chequered."""
+    out = QPixmap(side, side)
+    out.fill(Qt.GlobalColor.transparent)
+    painter = QPainter(out)
+    rect = QRectF(0, 0, side, side)
+    checkers(painter, rect)
+    painter.drawImage(rect, image_of(np.ascontiguousarray(pixels)))
+    if framed:
+        painter.setPen(QPen(theme().colour("ink2"), 1))
+        painter.drawRect(rect.adjusted(0.5, 0.5, -0.5, -0.5))
+    painter.end()
+    return out
+
+
+class ShareBar(QWidget):
+    """Two bars: the share asked for, and below it the share laid."""
+
+    def __init__(self, asked: float, laid: float | None, colour: str) -> None:
+        super().__init__()
+        self.asked, self.laid, self.colour = asked, laid, colour
+        self.setFixedHeight(18)
+        self.setMinimumWidth(60)
+
+    def show_shares(self, asked: float, laid: float | None) -> None:
+        """Show other shares."""
+        self.asked, self.laid = asked, laid
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        t = theme()
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        parts = [(self.asked, t.ink2)] if self.laid is None else [
+            (self.asked, t.ink2), (self.laid, self.colour)
+        ]  # fmt: skip
+        high = 6 if len(parts) > 1 else 10
+        for place, (part, colour) in enumerate(parts):
+            top = 2.5 + place * 8
+            track = QRectF(0.5, top, self.width() - 1, high)
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(t.colour("sunken"))
+            painter.drawRoundedRect(track, 2, 2)
+            painter.setBrush(QColor(colour))
+            painter.setPen(QPen(t.colour("line"), 1))
+            filled = QRectF(track.left(), top, track.width() * min(1.0, part), high)
+            painter.drawRoundedRect(filled, 2, 2)
+        painter.end()
+
+
+class Swatch(QWidget):
+    """Tiles laid edge to edge: pixels shown in whole steps, as large as fits."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._pixels: Pixels | None = None
+        self.setMinimumSize(120, 120)
+
+    def show_pixels(self, pixels: Pixels | None) -> None:
+        """Show another picture."""
+        self._pixels = None if pixels is None else np.ascontiguousarray(pixels)
+        self.update()
+
+    @property
+    def pixels(self) -> Pixels | None:
+        """What is shown."""
+        return self._pixels
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        if self._pixels is not None and self._pixels.size:
+            high, wide = self._pixels.shape
+            scale = min(self.width() / wide, self.height() / high)
+            scale = max(1.0, float(int(scale))) if scale >= 1 else scale
+            rect = QRectF(0, 0, wide * scale, high * scale)
+            rect.moveCenter(QRectF(self.rect()).center())
+            rect.moveTop(0)
+            rect.moveLeft(float(int(rect.left())))
+            painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, scale < 1)
+            checkers(painter, rect)
+            painter.drawImage(rect, image_of(self._pixels))
+        painter.end()

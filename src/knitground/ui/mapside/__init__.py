@@ -1,0 +1,1 @@
+"""The map side: tabs, ribbon, canvas, layer strip."""

@@ -1,0 +1,1 @@
+"""The map on the screen."""

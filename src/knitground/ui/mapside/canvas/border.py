@@ -1,0 +1,165 @@
+"""The map's border: dragged, it grows or cuts the map."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtGui import QColor, QPainter, QPen
+
+from knitground.core.base.errors import KnitError
+from knitground.core.edit.maps import check_size
+from knitground.core.edit.sizes import Margins, cut_content
+from knitground.core.model.map import Map
+from knitground.ui.common.theme import LINEN
+from knitground.ui.mapside.canvas.overlay import map_rect
+from knitground.ui.mapside.canvas.zoom import Camera
+from knitground.ui.session import Session
+
+_GRIP = 9.0
+"""Screen pixels outside the border within which it can be gripped."""
+_NEAR = 60.0
+"""Screen pixels outside the border within which its handles are shown."""
+_HANDLE = 7.0
+_FAR = 22.0
+"""Where the handles of a map that wraps are: out of the way of strokes over its border."""
+_COUNTED_CELLS = 512 * 512
+"""Up to this size what would be cut is counted while the border is dragged."""
+_SLANTS = (frozenset({"top", "left"}), frozenset({"bottom", "right"}))
+
+
+class BorderDrag:
+    """A drag of one side or corner of the map, from press to release.
+
+    On a map that wraps one can draw over the border, so there only its handles grip.
+    """
+
+    def __init__(self, session: Session) -> None:
+        self._session = session
+        self._sides: frozenset[str] = frozenset()
+        self._over: frozenset[str] = frozenset()
+        self._margins = Margins()
+        self._map: Map | None = None
+        self._near = False
+        self.label = ""
+        self.warns = False
+
+    @property
+    def cursor(self) -> Qt.CursorShape | None:
+        """Shape of the pointer while it is on the border; None elsewhere."""
+        sides = self._sides or self._over
+        if len(sides) == 2:
+            slant = sides in _SLANTS
+            return Qt.CursorShape.SizeFDiagCursor if slant else Qt.CursorShape.SizeBDiagCursor
+        if sides & {"left", "right"}:
+            return Qt.CursorShape.SizeHorCursor
+        return Qt.CursorShape.SizeVerCursor if sides else None
+
+    @property
+    def is_gripped(self) -> bool:
+        """Whether it is being dragged."""
+        return bool(self._sides)
+
+    def press(self, at: QPointF, camera: Camera, map_: Map) -> bool:
+        """Grip the border if the pointer is on it."""
+        self._sides = _sides_at(at, camera, map_)
+        if not self._sides:
+            return False
+        self._map = map_
+        self._margins = Margins()
+        return True
+
+    def move(self, at: QPointF, camera: Camera, map_: Map) -> bool:
+        """Go on with a drag; without one, note whether the pointer is on the border."""
+        if not self._sides or self._map is not map_:
+            self._over = _sides_at(at, camera, map_)
+            rect = map_rect(camera, map_)
+            around = rect.adjusted(-_NEAR, -_NEAR, _NEAR, _NEAR)
+            self._near = around.contains(at) and not rect.contains(at)
+            return False
+        x, y = camera.to_picture(at.x(), at.y())
+        col, row = round(x / map_.tile_width), round(y / map_.tile_height)
+        wanted = {
+            "top": -row, "left": -col, "bottom": row - map_.height, "right": col - map_.width,
+        }  # fmt: skip
+        self._margins = replace(Margins(), **{side: wanted[side] for side in self._sides})
+        self._tell(map_)
+        return True
+
+    def _tell(self, map_: Map) -> None:
+        m = self._margins
+        height, width = map_.height + m.top + m.bottom, map_.width + m.left + m.right
+        self.label, self.warns = f"{map_.width} × {map_.height} → {width} × {height} cells", False
+        try:
+            check_size(height, width)
+        except KnitError as error:
+            self.label, self.warns = str(error), True
+            return
+        if min(m.top, m.left, m.bottom, m.right) < 0 and map_.height * map_.width <= _COUNTED_CELLS:
+            lost = cut_content(map_, m)
+            if lost:
+                parts = ", ".join(f"{count} of {name}" for name, count in lost.items())
+                self.label, self.warns = f"{self.label} · cuts off {parts}", True
+
+    def release(self) -> bool:
+        """Give the map the size it was dragged to, as one step; returns whether one was dragged."""
+        map_, margins = self._map, self._margins
+        if not self.cancel() or map_ is None:
+            return False
+        self._session.resize_map(map_, margins)
+        return True
+
+    def cancel(self) -> bool:
+        """Let go of the border; nothing has changed. Returns whether it was gripped."""
+        gripped = bool(self._sides)
+        self._sides, self._map = frozenset(), None
+        self.label, self.warns = "", False
+        return gripped
+
+    def draw(self, painter: QPainter, camera: Camera, map_: Map) -> None:
+        """Draw the handles while the pointer is near, and the border that the map would have."""
+        if self._near or self._sides:
+            painter.setBrush(QColor(LINEN.panel))
+            painter.setPen(QPen(QColor(LINEN.madder), 1.5))
+            for spot in _handles(camera, map_).values():
+                painter.drawRect(spot)
+        if not self._sides:
+            return
+        m = self._margins
+        left, top = camera.to_screen(-m.left * map_.tile_width, -m.top * map_.tile_height)
+        right, bottom = camera.to_screen(
+            (map_.width + m.right) * map_.tile_width, (map_.height + m.bottom) * map_.tile_height
+        )
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        for colour, width in ((LINEN.panel, 4), (LINEN.madder, 2)):
+            painter.setPen(QPen(QColor(colour), width))
+            painter.drawRect(QRectF(QPointF(left, top), QPointF(right, bottom)).normalized())
+
+
+def _handles(camera: Camera, map_: Map) -> dict[frozenset[str], QRectF]:
+    """Give the handles on the screen, just outside the map, by the sides that they move."""
+    rect, half = map_rect(camera, map_), _HANDLE / 2
+    away = _FAR if map_.wrap else _HANDLE
+    outer = rect.adjusted(-away, -away, away, away)
+    rows = {"top": outer.top(), "": rect.center().y(), "bottom": outer.bottom()}
+    cols = {"left": outer.left(), "": rect.center().x(), "right": outer.right()}
+    return {
+        frozenset({row, col} - {""}): QRectF(x - half, y - half, _HANDLE, _HANDLE)
+        for row, y in rows.items()
+        for col, x in cols.items()
+        if row or col
+    }
+
+
+def _sides_at(at: QPointF, camera: Camera, map_: Map) -> frozenset[str]:
+    """Give the sides of the border that the pointer is on, just outside the map."""
+    for sides, spot in _handles(camera, map_).items():
+        if spot.adjusted(-2, -2, 2, 2).contains(at):
+            return sides
+    rect = map_rect(camera, map_)
+    band = rect.adjusted(-_GRIP, -_GRIP, _GRIP, _GRIP)
+    if map_.wrap or not band.contains(at):
+        return frozenset()
+    found = {"left": at.x() < rect.left() - 1, "right": at.x() > rect.right() + 1,
+             "top": at.y() < rect.top() - 1, "bottom": at.y() > rect.bottom() + 1}  # fmt: skip
+    return frozenset(side for side, hit in found.items() if hit)

@@ -1,0 +1,75 @@
+"""The ghost: what the next click lays, worked out once for each place and state."""
+
+from __future__ import annotations
+
+from knitground.core.base.errors import KnitError
+from knitground.core.edit.desk import Desk, Pointer
+from knitground.core.edit.flood import Region
+from knitground.core.edit.laying import Plan
+from knitground.core.edit.planning import brush, plan_dab, plan_fill
+from knitground.ui.session import Session
+
+HOVER_LIMIT = 512
+"""A fill's ghost looks at a window of this many cells; the click itself has no limit."""
+
+
+class Ghost:
+    """Keeps the plan under the pointer until something changes that it depends on."""
+
+    def __init__(self, session: Session) -> None:
+        self._session = session
+        self._key: object = None
+        self._plan: Plan | None = None
+        self._region: Region | None = None
+        self._region_key: object = None
+
+    def plan(self, at: Pointer | None) -> Plan | None:
+        """Return the plan of a click at a place; None if it would do nothing."""
+        desk = self._session.desk()
+        if at is None or desk.map is None:
+            return None
+        if desk.tool == "fill":
+            return self._fill(desk, at)
+        if desk.tool not in ("paint", "line", "box", "erase"):
+            return None
+        grid = desk.grid or desk.map
+        under = at.side(grid) if desk.draws_path else None
+        where = (under[0], bool(under[1].any())) if under else brush(desk, grid, at)[0]
+        key = (desk.state, where)
+        if key != self._key:
+            self._key = key
+            self._plan = self._try(desk, at)
+        return self._plan
+
+    @property
+    def fill_goes_on(self) -> bool:
+        """Whether the fill shown reaches further than the ghost looked."""
+        return self._region is not None and not self._region.complete
+
+    def _try(self, desk: Desk, at: Pointer) -> Plan | None:
+        try:
+            return plan_dab(desk, at)
+        except KnitError:
+            return None
+
+    def _fill(self, desk: Desk, at: Pointer) -> Plan | None:
+        grid, state = desk.grid, desk.state
+        assert grid is not None
+        place = at.vertex(grid) if desk.lays_terrain else at.cell(grid)
+        if (
+            self._region_key == state
+            and self._region is not None
+            and self._region.complete
+            and self._region.holds(*place)
+        ):
+            return self._plan
+        key = (state, place)
+        if key != self._key:
+            self._key = key
+            try:
+                found = plan_fill(desk, at, HOVER_LIMIT)
+            except KnitError:
+                found = None
+            self._plan, self._region = found if found else (None, None)
+            self._region_key = state
+        return self._plan

@@ -1,0 +1,169 @@
+"""Markers on the canvas: points, areas, names, corners of what is chosen."""
+
+from __future__ import annotations
+
+from zlib import crc32
+
+from PySide6.QtCore import QPointF, QRect, QRectF, Qt
+from PySide6.QtGui import QColor, QFont, QFontMetricsF, QPainter, QPen, QPolygonF
+
+from knitground.core.edit.desk import Pointer
+from knitground.core.edit.markers import outline
+from knitground.core.model.layers import MarkerLayer
+from knitground.core.model.map import Map
+from knitground.core.model.marker import Marker, Shape
+from knitground.ui.common.theme import LINEN
+from knitground.ui.mapside.canvas.zoom import Camera
+from knitground.ui.session import Session
+
+_COLOURS = (
+    "#3b4c8c", "#c65b3c", "#2f8f9d", "#b97e14", "#8a4f7d", "#5e7d3a", "#4a6a78", "#7a5a3a",
+    "#a23b52", "#4f7fb5",
+)  # fmt: skip
+READY_KINDS = ("spawn point", "door", "path stop", "sound", "note")
+"""Kinds that are offered from the start; they take the first colours."""
+_NAMES_FROM = 0.9
+"""Zoom from which on names are written."""
+
+
+def kind_colour(kind: str) -> str:
+    """Give the colour of a kind of marker: always the same for the same word."""
+    if not kind:
+        return "#4b4855"
+    if kind in READY_KINDS:
+        return _COLOURS[READY_KINDS.index(kind)]
+    others = _COLOURS[len(READY_KINDS) :]
+    return others[crc32(kind.encode()) % len(others)]
+
+
+def draw_markers(
+    painter: QPainter,
+    camera: Camera,
+    session: Session,
+    map_: Map,
+    clip: QRect,
+    instead: dict[int, Marker],
+) -> None:
+    """Draw the markers of all visible layers; those of other layers fainter.
+
+    `instead` are markers of the chosen layer as a drag shows them, by their numbers.
+    """
+    painter.save()
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    for layer in map_.layers:
+        if not isinstance(layer, MarkerLayer) or not layer.visible:
+            continue
+        here = layer is session.layer
+        painter.setOpacity(1.0 if here else 0.55)
+        down, across = layer.shift
+        for each in layer.markers:
+            shown = instead.get(each.number, each) if here else each
+            chosen = here and each.number in session.markers
+            _draw(painter, camera, session, shown, (across, down), clip, chosen=chosen, here=here)
+    painter.restore()
+
+
+def draw_marker_ghost(
+    painter: QPainter, camera: Camera, session: Session, marker: Marker, clip: QRect
+) -> None:
+    """Draw a marker that is not laid yet."""
+    layer = session.layer
+    down, across = layer.shift if layer is not None else (0, 0)
+    painter.save()
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    _draw(painter, camera, session, marker, (across, down), clip, chosen=True, here=True)
+    painter.restore()
+
+
+def draw_frame(painter: QPainter, camera: Camera, frame: tuple[Pointer, Pointer]) -> None:
+    """Draw the frame with which markers are being chosen."""
+    one, two = (QPointF(*camera.to_screen(each.x, each.y)) for each in frame)
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    for colour, width in ((LINEN.panel, 3), (LINEN.madder, 1)):
+        painter.setPen(QPen(QColor(colour), width))
+        painter.drawRect(QRectF(one, two).normalized())
+
+
+def _draw(
+    painter: QPainter,
+    camera: Camera,
+    session: Session,
+    marker: Marker,
+    shift: tuple[int, int],
+    clip: QRect,
+    *,
+    chosen: bool,
+    here: bool,
+) -> None:
+    corners = [
+        QPointF(*camera.to_screen(x + shift[0], y + shift[1]))
+        for x, y in outline(session.project, marker)
+    ]
+    shape = QPolygonF(corners)
+    seen = shape.boundingRect().adjusted(-16, -16, 160, 24)
+    if not seen.intersects(QRectF(clip)):
+        return
+    colour = QColor(kind_colour(marker.kind))
+    if marker.shape is Shape.POINT:
+        _draw_point(painter, corners[0], colour, chosen=chosen)
+    else:
+        if marker.shape is not Shape.PICTURE and here:
+            fill = QColor(colour)
+            fill.setAlpha(46)
+            painter.setBrush(fill)
+        else:
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+        if marker.shape is not Shape.PICTURE or here:
+            _draw_rim(painter, shape, colour, chosen=chosen)
+    if chosen:
+        _draw_corners(painter, corners if marker.shape is not Shape.POINT else [])
+    if camera.zoom >= _NAMES_FROM and (marker.name or marker.shape is not Shape.PICTURE):
+        box = shape.boundingRect()
+        at = corners[0] + QPointF(10, -9) if marker.shape is Shape.POINT else box.topLeft()
+        _write(painter, at, marker.title)
+
+
+def _draw_rim(painter: QPainter, shape: QPolygonF, colour: QColor, *, chosen: bool) -> None:
+    ink = QColor(LINEN.madder) if chosen else colour
+    painter.setPen(QPen(QColor(LINEN.panel), 4))
+    painter.drawPolygon(shape)
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    painter.setPen(QPen(ink, 2, Qt.PenStyle.SolidLine if chosen else Qt.PenStyle.DashLine))
+    painter.drawPolygon(shape)
+
+
+def _draw_point(painter: QPainter, at: QPointF, colour: QColor, *, chosen: bool) -> None:
+    """Draw a point as a knot: a ring with four short threads."""
+    ink = QColor(LINEN.madder) if chosen else QColor(LINEN.ink)
+    for pen in (QPen(QColor(LINEN.panel), 5), QPen(ink, 2)):
+        painter.setPen(pen)
+        for x, y in ((1, 0), (-1, 0), (0, 1), (0, -1)):
+            painter.drawLine(at + QPointF(x * 5, y * 5), at + QPointF(x * 10, y * 10))
+    painter.setPen(QPen(QColor(LINEN.panel), 2))
+    painter.setBrush(colour)
+    painter.drawEllipse(at, 5.5, 5.5)
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    painter.setPen(QPen(ink, 1.5))
+    painter.drawEllipse(at, 6.5, 6.5)
+
+
+def _draw_corners(painter: QPainter, corners: list[QPointF]) -> None:
+    painter.setBrush(QColor(LINEN.panel))
+    painter.setPen(QPen(QColor(LINEN.madder), 2))
+    for each in corners:
+        painter.drawRect(QRectF(each.x() - 3.5, each.y() - 3.5, 7, 7))
+
+
+def _write(painter: QPainter, at: QPointF, text: str) -> None:
+    font = QFont(painter.font())
+    font.setPixelSize(11)
+    painter.setFont(font)
+    wide = QFontMetricsF(font).horizontalAdvance(text)
+    ground = QColor(LINEN.ink)
+    ground.setAlpha(215)
+    painter.setPen(Qt.PenStyle.NoPen)
+    painter.setBrush(ground)
+    rect = QRectF(at.x(), at.y() - 16, wide + 10, 16)
+    painter.drawRoundedRect(rect, 3, 3)
+    painter.setPen(QColor("#FFFFFF"))
+    painter.drawText(rect, Qt.AlignmentFlag.AlignCenter, text)

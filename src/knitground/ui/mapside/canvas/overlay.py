@@ -1,0 +1,289 @@
+"""What is drawn over the map: lines, pins, the ghost, the label, the cell cursor."""
+
+from __future__ import annotations
+
+from functools import lru_cache
+
+import numpy as np
+from PySide6.QtCore import QLineF, QPointF, QRect, QRectF, Qt
+from PySide6.QtGui import (
+    QColor,
+    QFont,
+    QFontMetricsF,
+    QPainter,
+    QPainterPath,
+    QPen,
+    QPixmap,
+    QPolygonF,
+)
+
+from knitground.core.base.window import Box
+from knitground.core.edit.desk import Pointer
+from knitground.core.edit.laying import Plan
+from knitground.core.edit.selecting import Selection
+from knitground.core.model.layers import Layer, PinnedLayer
+from knitground.core.model.map import Map, grid_of
+from knitground.ui.common.theme import LINEN, theme
+from knitground.ui.mapside.canvas.chunks import ChunkStore
+from knitground.ui.mapside.canvas.zoom import Camera
+
+_GHOST_PIXELS = 4_000_000
+_GRID = QColor(LINEN.ink)
+_GRID.setAlpha(38)
+
+
+def map_rect(camera: Camera, map_: Map) -> QRectF:
+    """Where the map lies on the screen."""
+    left, top = camera.to_screen(0, 0)
+    wide, high = map_.width * map_.tile_width, map_.height * map_.tile_height
+    return QRectF(left, top, wide * camera.zoom, high * camera.zoom)
+
+
+def seen_cells(camera: Camera, map_: Map, view: QRect) -> Box:
+    """Cells of the map that a part of the screen shows."""
+    x0, y0 = camera.to_picture(view.left(), view.top())
+    x1, y1 = camera.to_picture(view.right() + 1, view.bottom() + 1)
+    box = Box(
+        int(y0 // map_.tile_height),
+        int(x0 // map_.tile_width),
+        int(y1 // map_.tile_height) + 1,
+        int(x1 // map_.tile_width) + 1,
+    )
+    return box.clipped(map_.height, map_.width)
+
+
+def layer_camera(camera: Camera, layer: Layer | None) -> Camera:
+    """Give the camera as it sees a layer that is drawn further right or down than its cells lie."""
+    if layer is None or layer.shift == (0, 0):
+        return camera
+    down, across = layer.shift
+    zoom = camera.zoom
+    return Camera(camera.step, camera.left + across * zoom, camera.top + down * zoom)
+
+
+def draw_grid(painter: QPainter, camera: Camera, map_: Map, view: QRect) -> None:
+    """Draw thin lines between cells, and a frame round the map."""
+    box = seen_cells(camera, map_, view)
+    if box.is_empty:
+        return
+    whole = map_rect(camera, map_).adjusted(0, 0, 1, 1).intersected(QRectF(view))
+    across, down = map_.tile_width * camera.zoom, map_.tile_height * camera.zoom
+    even = all(float(each).is_integer() for each in (across, down, camera.left, camera.top))
+    if even:
+        lines = _grid_tile(int(across), int(down))
+        offset = QPointF(
+            (whole.left() - camera.left) % lines.width(),
+            (whole.top() - camera.top) % lines.height(),
+        )
+        painter.drawTiledPixmap(whole, lines, offset)
+        return
+    for col in range(box.left, box.right + 1):
+        x = camera.to_screen(col * map_.tile_width, 0)[0]
+        painter.fillRect(QRectF(round(x), whole.top(), 1, whole.height()), _GRID)
+    for row in range(box.top, box.bottom + 1):
+        y = camera.to_screen(0, row * map_.tile_height)[1]
+        painter.fillRect(QRectF(whole.left(), round(y), whole.width(), 1), _GRID)
+
+
+@lru_cache(maxsize=16)
+def _grid_tile(across: int, down: int) -> QPixmap:
+    """Some cells' lines, to be laid side by side: fifty times faster than drawing lines."""
+    times_x, times_y = max(1, 128 // across), max(1, 128 // down)
+    out = QPixmap(across * times_x, down * times_y)
+    out.fill(Qt.GlobalColor.transparent)
+    painter = QPainter(out)
+    painter.setCompositionMode(QPainter.CompositionMode.CompositionMode_Source)
+    for n in range(times_x):
+        painter.fillRect(n * across, 0, 1, out.height(), _GRID)
+    for n in range(times_y):
+        painter.fillRect(0, n * down, out.width(), 1, _GRID)
+    painter.end()
+    return out
+
+
+def draw_pins(painter: QPainter, camera: Camera, map_: Map, layer: Layer, view: QRect) -> None:
+    """Mark pinned cells of the chosen layer with a pin's head in their upper right corner."""
+    if not isinstance(layer, PinnedLayer) or camera.zoom * map_.tile_width < 12:
+        return
+    box = seen_cells(camera, map_, view)
+    rows, cols = np.nonzero(layer.pinned[box.top : box.bottom, box.left : box.right])
+    if rows.size == 0 or rows.size > 20_000:
+        return
+    painter.save()
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    painter.setPen(QPen(QColor(LINEN.ink), 1))
+    painter.setBrush(QColor(LINEN.madder))
+    radius = max(2.0, camera.zoom * map_.tile_width * 0.09)
+    for row, col in zip(rows + box.top, cols + box.left):
+        x, y = camera.to_screen((col + 0.84) * map_.tile_width, (row + 0.16) * map_.tile_height)
+        painter.drawEllipse(QPointF(x, y), radius, radius)
+    painter.restore()
+
+
+def draw_plan(painter: QPainter, camera: Camera, map_: Map, store: ChunkStore, plan: Plan) -> None:
+    """Draw the ghost: the very pixels that the click will give, in a dashed outline."""
+    level = store.level_for(camera.zoom)
+    high, wide = store.atlas.tile_size(level)
+    grid, layers_own = grid_of(map_, plan.layer), layer_camera(camera, plan.layer)
+    if plan.cells.size * high * wide > _GHOST_PIXELS:
+        view = seen_cells(layers_own, grid, painter.viewport())
+        plan = _cut(plan, view)
+    if plan.box.is_empty:
+        return
+    box, image = store.ghost_image(plan, level)
+    painter.save()
+    whole = map_rect(camera, map_)
+    painter.setClipRect(whole)
+    painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, camera.zoom < 1)
+    for down in (-1, 0, 1) if map_.wrap else (0,):
+        for across in (-1, 0, 1) if map_.wrap else (0,):
+            step = (across * whole.width(), down * whole.height())
+            rect = _box_rect(camera, map_, box).translated(*step)
+            if rect.intersects(whole):
+                painter.drawImage(rect, image)
+                _dashes(painter, _box_rect(layers_own, grid, plan.box).translated(*step))
+    painter.restore()
+
+
+def _cut(plan: Plan, view: Box) -> Plan:
+    box = Box(
+        max(plan.box.top, view.top),
+        max(plan.box.left, view.left),
+        min(plan.box.bottom, view.bottom),
+        min(plan.box.right, view.right),
+    )
+    if box.is_empty:
+        return Plan(plan.edit, plan.layer, Box(0, 0, 0, 0), plan.cells[:0, :0])
+    top, left = box.top - plan.box.top, box.left - plan.box.left
+    cells = plan.cells[top : top + box.height, left : left + box.width]
+    return Plan(plan.edit, plan.layer, box, cells, plan.bridged)
+
+
+def _box_rect(camera: Camera, map_: Map, box: Box) -> QRectF:
+    left, top = camera.to_screen(box.left * map_.tile_width, box.top * map_.tile_height)
+    wide = box.width * map_.tile_width * camera.zoom
+    return QRectF(left, top, wide, box.height * map_.tile_height * camera.zoom)
+
+
+def _dashes(painter: QPainter, rect: QRectF) -> None:
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    painter.setPen(QPen(QColor(LINEN.panel), 2))
+    painter.drawRect(rect)
+    pen = QPen(QColor(LINEN.ink), 2, Qt.PenStyle.DashLine)
+    pen.setDashPattern([3, 2.5])
+    painter.setPen(pen)
+    painter.drawRect(rect)
+
+
+def draw_selection(
+    painter: QPainter, camera: Camera, map_: Map, chosen: Selection, view: QRect
+) -> None:
+    """Outline the selected cells, however they lie."""
+    seen = seen_cells(camera, map_, view).grown(1)
+    box = Box(
+        max(seen.top, chosen.box.top), max(seen.left, chosen.box.left),
+        min(seen.bottom, chosen.box.bottom), min(seen.right, chosen.box.right),
+    )  # fmt: skip
+    if box.is_empty:
+        return
+    top, left = box.top - chosen.box.top, box.left - chosen.box.left
+    mask = np.pad(chosen.mask, 1)[top : top + box.height + 2, left : left + box.width + 2]
+    lines = []
+    high, wide = map_.tile_height, map_.tile_width
+    for row, col in np.argwhere(mask[1:, 1:-1] != mask[:-1, 1:-1]).tolist():
+        a = camera.to_screen((box.left + col) * wide, (box.top + row) * high)
+        b = camera.to_screen((box.left + col + 1) * wide, (box.top + row) * high)
+        lines.append(QLineF(*a, *b))
+    for row, col in np.argwhere(mask[1:-1, 1:] != mask[1:-1, :-1]).tolist():
+        a = camera.to_screen((box.left + col) * wide, (box.top + row) * high)
+        b = camera.to_screen((box.left + col) * wide, (box.top + row + 1) * high)
+        lines.append(QLineF(*a, *b))
+    for colour, width, style in (
+        (LINEN.panel, 3.0, Qt.PenStyle.SolidLine), (LINEN.madder, 2.0, Qt.PenStyle.DashLine),
+    ):  # fmt: skip
+        painter.setPen(QPen(QColor(colour), width, style))
+        painter.drawLines(lines)
+
+
+def draw_screen(painter: QPainter, camera: Camera, map_: Map, view: QRect) -> None:
+    """Frame what a player sees at a time, in the middle of the view; dim what lies round it."""
+    wide, high = (side * camera.zoom for side in map_.screen)
+    frame = QRectF(0, 0, wide, high)
+    frame.moveCenter(QRectF(view).center())
+    outside = QPainterPath()
+    outside.addRect(QRectF(view))
+    inside = QPainterPath()
+    inside.addRect(frame)
+    painter.fillPath(outside - inside, QColor(30, 28, 40, 90))
+    for colour, width in ((LINEN.panel, 4), (LINEN.accent, 2)):
+        painter.setPen(QPen(QColor(colour), width))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawRect(frame)
+    painter.setPen(QColor("#FFFFFF"))
+    text = f"screen {map_.screen[0]} × {map_.screen[1]} px"
+    painter.drawText(frame.bottomLeft() + QPointF(6, -7), text)
+
+
+def draw_area(painter: QPainter, camera: Camera, map_: Map, area: Box) -> None:
+    """Outline a block of cells."""
+    _dashes(painter, _box_rect(camera, map_, area))
+
+
+def draw_cursor(
+    painter: QPainter, camera: Camera, map_: Map, cursor: tuple[int, int] | None, clip: QRect
+) -> None:
+    """Draw the cell cursor of the keyboard: corners round a cell."""
+    if cursor is None:
+        return
+    row, col = cursor
+    rect = _box_rect(camera, map_, Box(row, col, row + 1, col + 1)).adjusted(-3, -3, 3, 3)
+    if not rect.adjusted(-3, -3, 3, 3).intersects(QRectF(clip)):
+        return
+    arm = max(4.0, rect.width() / 4)
+    for colour, width in ((LINEN.panel, 4), (LINEN.madder, 2)):
+        painter.setPen(QPen(QColor(colour), width))
+        for x, across in ((rect.left(), arm), (rect.right(), -arm)):
+            for y, down in ((rect.top(), arm), (rect.bottom(), -arm)):
+                corner = QPolygonF([QPointF(x + across, y), QPointF(x, y), QPointF(x, y + down)])
+                painter.drawPolyline(corner)
+
+
+@lru_cache(maxsize=256)
+def _text_width(text: str, font_name: str) -> float:
+    font = QFont()
+    font.fromString(font_name)
+    return QFontMetricsF(font).horizontalAdvance(text)
+
+
+def draw_label(
+    painter: QPainter,
+    camera: Camera,
+    at: Pointer,
+    label: tuple[str, bool],
+    view: QRect,
+    map_: Map,
+    brush: Box,
+) -> None:
+    """Draw the pointer's label below and right of the brush: tool · in hand → layer."""
+    text, warns = label
+    font = QFont(painter.font())
+    font.setPixelSize(12)
+    painter.setFont(font)
+    wide = _text_width(text, font.toString()) + 18
+    half = min(64.0, brush.width * map_.tile_width * camera.zoom / 2)
+    x, y = camera.to_screen(at.x, at.y)
+    left = min(max(x + half + 14, 4), max(4.0, view.width() - wide - 4))
+    top = min(y + half + 10, view.height() - 28)
+    ground = QColor(theme().warning if warns else LINEN.ink)
+    if warns and theme() is not LINEN:
+        ground = QColor(LINEN.warning)
+    ground.setAlpha(235)
+    painter.save()
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    painter.setPen(Qt.PenStyle.NoPen)
+    painter.setBrush(ground)
+    rect = QRectF(left, top, wide, 22)
+    painter.drawRoundedRect(rect, 4, 4)
+    painter.setPen(QColor("#FFFFFF"))
+    painter.drawText(rect, Qt.AlignmentFlag.AlignCenter, text)
+    painter.restore()

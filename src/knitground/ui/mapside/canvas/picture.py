@@ -1,0 +1,577 @@
+"""The map on the screen: pieces, zoom, ghost, label, cell cursor, and following what changes."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from time import monotonic, perf_counter
+
+from PySide6.QtCore import QPoint, QPointF, QRect, QRectF, Qt, QTimer, Signal, SignalInstance
+from PySide6.QtGui import (
+    QColor,
+    QPainter,
+    QPaintEvent,
+    QResizeEvent,
+)
+from PySide6.QtWidgets import QWidget
+
+from knitground.core.base.window import Box
+from knitground.core.edit.changed import Changed, What
+from knitground.core.edit.desk import Desk, Pointer
+from knitground.core.edit.laying import Plan
+from knitground.core.edit.markers import marker_cells
+from knitground.core.edit.planning import brush, refusal
+from knitground.core.model.layers import MarkerLayer
+from knitground.core.model.map import Map, cells_under
+from knitground.core.model.marker import Marker
+from knitground.ui.common.painting import painting
+from knitground.ui.common.theme import theme
+from knitground.ui.mapside.canvas.border import BorderDrag
+from knitground.ui.mapside.canvas.chunks import ChunkStore, image_of
+from knitground.ui.mapside.canvas.ghost import Ghost
+from knitground.ui.mapside.canvas.held import HeldTool
+from knitground.ui.mapside.canvas.markers import draw_frame, draw_marker_ghost, draw_markers
+from knitground.ui.mapside.canvas.overlay import (
+    draw_area,
+    draw_cursor,
+    draw_grid,
+    draw_label,
+    draw_pins,
+    draw_plan,
+    draw_screen,
+    draw_selection,
+    layer_camera,
+    map_rect,
+)
+from knitground.ui.mapside.canvas.overview import Overview
+from knitground.ui.mapside.canvas.why import draw_why, under_pointer
+from knitground.ui.mapside.canvas.zoom import STEPS, Camera
+from knitground.ui.mapside.tools.markers import SelectMarkers
+from knitground.ui.mapside.tools.tool import Tool
+from knitground.ui.session import Session
+
+_FRAME_SECONDS = 0.008
+
+
+class MapPicture(QWidget):
+    """Shows the session's map and follows it; what the pointer does is up to `MapView`."""
+
+    zoomed = Signal()
+    entered = Signal()
+    """The pointer has come over it, or a key was pressed in it."""
+
+    def __init__(
+        self, session: Session, tools: dict[str, Tool], marker_tools: dict[str, Tool]
+    ) -> None:
+        super().__init__()
+        self.session = session
+        self.camera = Camera()
+        self.show_grid = True
+        self.repeat = False
+        self.playing = True
+        self.show_screen = False
+        self._tools = tools
+        self._marker_tools = marker_tools
+        self._markers: dict[int, tuple[Marker, ...]] = {}
+        self.show_pins = True
+        self._border = BorderDrag(session)
+        self._held = HeldTool(session, tools)
+        self._ghost = Ghost(session)
+        self._store: ChunkStore | None = None
+        self._cameras: dict[int, Camera] = {}
+        self._map: Map | None = None
+        self._at: Pointer | None = None
+        self._cursor: tuple[int, int] | None = None
+        self._pan_from: QPointF | None = None
+        self._space = False
+        self._why = False
+        self._pan_button: Qt.MouseButton | None = None
+        self._gesture: Tool | None = None
+        """The tool that goes on from a press to a release, whichever is chosen meanwhile."""
+        self._gesture_button: Qt.MouseButton | None = None
+        self._fresh_view = False
+        self.cold = 0
+        self.paint_ms = 0.0
+        self.setAcceptDrops(True)
+        self.setMouseTracking(True)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAccessibleName("Map")
+        self.setMinimumSize(240, 160)
+        self.setCursor(Qt.CursorShape.CrossCursor)
+        self._clock = QTimer(self, interval=40)
+        self._clock.timeout.connect(self._animate)
+        self._later = QTimer(self, singleShot=True, interval=0)
+        self._later.timeout.connect(self.update)
+        self.overview = Overview(session, lambda: self.camera, self)
+        session.opened.connect(self._reopen)
+        session.changed.connect(self.follow)
+        session.choice.map_changed.connect(self._on_picked)
+        for signal in self._repainting():
+            signal.connect(self.update)
+
+    def _repainting(self) -> list[SignalInstance]:
+        """Signals after which something over the map looks different."""
+        s = self.session
+        return [
+            s.choice.layer_changed, s.choice.selected, s.tools.tool_changed,
+            s.tools.options_changed, s.in_hand.changed,
+        ]  # fmt: skip
+
+    # What is shown
+
+    @property
+    def at(self) -> Pointer | None:
+        """Where the pointer, or the cell cursor, is on the map."""
+        return self._at
+
+    @property
+    def plan(self) -> Plan | None:
+        """What a click would lay now."""
+        if isinstance(self._desk().layer, MarkerLayer):
+            return None
+        if self._gesture is not None:
+            return self._gesture.preview
+        return self._ghost.plan(self._at)
+
+    @property
+    def ghost_marker(self) -> Marker | None:
+        """The marker that a click, or letting go, would lay now."""
+        if not isinstance(self._desk().layer, MarkerLayer) or self._at is None:
+            return None
+        if self._gesture is not None and not self._gesture.is_open:
+            return self._gesture.marker
+        return (self._gesture or self._tool()).would_lay(self._at)
+
+    def label(self) -> tuple[str, bool]:
+        """Text of the label at the pointer, and whether it is a warning."""
+        s = self.session
+        if self._border.label:
+            return self._border.label, self._border.warns
+        refused = refusal(self._desk(), self._at)
+        if refused:
+            return refused, True
+        layer = s.layer.name if s.layer else ""
+        if s.tool == "pick":
+            return f"Pick ← {layer}", False
+        if s.tool == "select" and isinstance(s.layer, MarkerLayer):
+            return f"Select markers · {len(s.markers)} chosen → {layer}", False
+        if s.tool == "select":
+            count = s.selection.count if s.selection else 0
+            return f"Select by {s.options.select_way} · {count} cells", False
+        what = "" if s.tool == "erase" else f" · {s.hand.title}" if s.hand else ""
+        more = " (goes on beyond what is shown)" if self._fill_goes_on() else ""
+        plan = self.plan
+        bridged = f" + {plan.bridged} bridged" if plan and plan.bridged else ""
+        name = plan.edit.name if plan and s.tool == "erase" else s.tool.capitalize()
+        drops = " · Esc drops it" if s.in_hand.floats and s.tool == "paint" else ""
+        return f"{name}{what} → {layer}{bridged}{more}{drops}", False
+
+    def _fill_goes_on(self) -> bool:
+        return self.session.tool == "fill" and self._ghost.fill_goes_on
+
+    def open_map(self) -> None:
+        """Show the session's map, in a view that was made after the map was chosen."""
+        self._on_picked()
+
+    def follow_settings(self, other: MapPicture) -> None:
+        """Show lines, pins, frame and animations as another view does."""
+        self.show_grid, self.show_pins = other.show_grid, other.show_pins
+        self.show_screen, self.playing = other.show_screen, other.playing
+        self.repeat = other.repeat
+
+    def retire(self) -> None:
+        """Take the view away for good; it follows nothing any more."""
+        for signal, slot in (
+            (self.session.opened, self._reopen), (self.session.changed, self.follow),
+            (self.session.choice.map_changed, self._on_picked),
+        ):  # fmt: skip
+            signal.disconnect(slot)
+        for signal in self._repainting():
+            signal.disconnect(self.update)
+        self._clock.stop()
+        self.hide()
+        self.deleteLater()
+
+    def fit(self) -> None:
+        """Show the whole map."""
+        if self._map is not None:
+            width, height = self._map_px()
+            times = 3 if self.repeat else 1
+            room = (self.width(), self.height())
+            self.camera.fit(width * times, height * times, *room, most=4)
+            self.camera.centre(width / 2, height / 2, self.width(), self.height())
+            self._moved()
+
+    def zoom_by(self, steps: int) -> None:
+        """Zoom round the middle of the view."""
+        if self.camera.turn(steps, self.width() / 2, self.height() / 2):
+            self._moved()
+
+    def zoom_to(self, step: int) -> None:
+        """Go to a zoom step, an index into `zoom.STEPS`."""
+        self.zoom_by(step - self.camera.step)
+
+    def set_repeat(self, on: bool) -> None:
+        """Show the map nine times, three by three, or once."""
+        self.repeat = on
+        self.update()
+
+    def set_screen(self, on: bool) -> None:
+        """Show or hide the frame of what a player sees."""
+        self.show_screen = on
+        self.update()
+
+    def set_pins(self, on: bool) -> None:
+        """Show or hide the pins of the chosen layer."""
+        self.show_pins = on
+        self.update()
+
+    def set_grid(self, on: bool) -> None:
+        """Show or hide the lines between cells."""
+        self.show_grid = on
+        self.update()
+
+    def set_playing(self, on: bool) -> None:
+        """Let animations run, or stand at their first frame."""
+        self.playing = on
+        if not on and self._store is not None and self._store.animate(0):
+            self.update()
+        self._run_clock()
+
+    def _run_clock(self) -> None:
+        runs = self.playing and self._store is not None and self._store.atlas.moving
+        if runs != self._clock.isActive():
+            self._clock.start() if runs else self._clock.stop()
+
+    def _animate(self) -> None:
+        now = int(monotonic() * 1000)
+        if self._store is not None and self.isVisible() and self._store.animate(now):
+            self.update()
+
+    def show_cell(self, row: int, col: int) -> None:
+        """Bring a cell to the middle and put the cell cursor on it."""
+        grid = self.session.grid
+        if grid is None:
+            return
+        x, y = (col + 0.5) * grid.tile_width, (row + 0.5) * grid.tile_height
+        self.camera.centre(x, y, self.width(), self.height())
+        self._set_cursor(row, col)
+        self._moved()
+
+    def _moved(self) -> None:
+        self.overview.update()
+        self.zoomed.emit()
+        self.update()
+
+    def _map_px(self) -> tuple[int, int]:
+        assert self._map is not None
+        return self._map.width * self._map.tile_width, self._map.height * self._map.tile_height
+
+    # The pointer's place
+
+    def _tool(self, key: str | None = None) -> Tool:
+        """The tool of a key, by default the chosen one, as it works on the chosen layer."""
+        on_markers = isinstance(self.session.layer, MarkerLayer)
+        return (self._marker_tools if on_markers else self._tools)[key or self.session.tool]
+
+    def _desk(self) -> Desk:
+        """What a click would work with: while a gesture goes on, what that works with."""
+        return self._gesture.desk if self._gesture is not None else self.session.desk()
+
+    def _set_cursor(self, row: int, col: int) -> None:
+        grid = self.session.grid
+        if grid is None:
+            return
+        if grid.wrap:
+            row, col = row % grid.height, col % grid.width
+        row = min(max(row, 0), grid.height - 1)
+        col = min(max(col, 0), grid.width - 1)
+        self._cursor = (row, col)
+        x, y = (col + 0.5) * grid.tile_width, (row + 0.5) * grid.tile_height
+        self._at = Pointer(x, y)
+        self._keep_in_view(x, y)
+        if self._gesture is not None:
+            self._gesture.move(self._at)
+        self._tell()
+        self.update()
+
+    def _keep_in_view(self, x: float, y: float) -> None:
+        sx, sy = self._camera().to_screen(x, y)
+        edge = 48
+        self.camera.left += max(0, edge - sx) - max(0, sx - self.width() + edge)
+        self.camera.top += max(0, edge - sy) - max(0, sy - self.height() + edge)
+
+    def _tell(self) -> None:
+        self.session.pointed.emit(under_pointer(self.session, self._at) if self._at else "")
+
+    def screen_at(self, row: int, col: int, dx: float = 0.5, dy: float = 0.5) -> QPoint:
+        """Screen place of a part of a cell, for tests and for other views."""
+        grid = self.session.grid
+        assert grid is not None
+        x, y = (col + dx) * grid.tile_width, (row + dy) * grid.tile_height
+        return QPointF(*self._camera().to_screen(x, y)).toPoint()
+
+    # Following the session
+
+    def _reopen(self) -> None:
+        self._cameras.clear()
+        self._map = None
+        self._store = None
+        self._on_picked()
+
+    def _on_picked(self) -> None:
+        if self.session.map is not self._map:
+            self._show_map(self.session.map)
+        self.update()
+
+    def _show_map(self, map_: Map | None) -> None:
+        if self._map is not None:
+            self._cameras[id(self._map)] = self.camera
+        self._map = map_
+        self._markers = {
+            each.number: each.markers
+            for each in (map_.layers if map_ else [])
+            if isinstance(each, MarkerLayer)
+        }
+        self._cursor = None
+        self._store = ChunkStore(self.session.doc, map_) if map_ else None
+        known = self._cameras.get(id(map_)) if map_ else None
+        self.camera = known or Camera()
+        if map_ is not None and known is None:
+            self._first_view(map_)
+        self.zoomed.emit()
+
+    def _first_view(self, map_: Map) -> None:
+        self.fit()
+        if self.camera.zoom < 1:
+            self.camera.step = STEPS.index(1)
+            wide, high = self._map_px()
+            self.camera.centre(wide / 2, high / 2, self.width(), self.height())
+        self._fresh_view = True
+        self.zoomed.emit()
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        if self._fresh_view and self._map is not None:
+            self._first_view(self._map)
+        self.overview.place()
+        super().resizeEvent(event)
+
+    def follow(self, change: Changed) -> None:
+        """Repaint what a change touches."""
+        if self._store is None:
+            return
+        if change.what in (What.SLICING, What.LOOKS, What.TILESETS):
+            self._store.atlas.refresh()
+            self._store.touch_all()
+        elif change.map is self._map and change.what is What.SIZE and self._map is not None:
+            self._cursor = None
+            self._store = ChunkStore(self.session.doc, self._map)
+        elif change.map is self._map and change.what is What.CELLS:
+            self._follow_cells(change)
+            return
+        elif change.map is self._map and change.what is What.MARKERS:
+            self._follow_markers(change)
+        elif change.map is self._map and change.what in (What.LAYERS, What.KNITTING):
+            self._store.touch_all()
+        self.update()
+
+    def _follow_cells(self, change: Changed) -> None:
+        assert self._store is not None
+        assert self._map is not None
+        if change.box is None:
+            self._store.touch_all()
+            self.update()
+            return
+        under = cells_under(self._map, change.layer, change.box)
+        box = under.fitted(self._map.height, self._map.width, self._map.wrap)
+        self._store.touch(box)
+        if self.repeat or self._map.wrap:
+            self.update()
+        else:
+            self.update(self.screen_rect(self._store.shown(box)))
+        if self._at is not None and self._gesture is None:
+            self._tell()  # what is under a pointer at rest may be another tile now
+
+    def _follow_markers(self, change: Changed) -> None:
+        """Draw anew where free pictures were and where they are now."""
+        assert self._store is not None
+        assert self._map is not None
+        layer = change.layer
+        if not isinstance(layer, MarkerLayer):
+            return
+        before = self._markers.get(layer.number, ())
+        self._markers[layer.number] = layer.markers
+        other = [each for each in {*before} ^ {*layer.markers} if each.tile is not None]
+        box = marker_cells(self.session.project, self._map, other)
+        if box is not None:
+            self._store.touch(box.fitted(self._map.height, self._map.width, self._map.wrap))
+        if self._at is not None:
+            self._tell()
+
+    def screen_rect(self, box: Box) -> QRect:
+        """Where a box of cells lies on the screen."""
+        assert self._map is not None
+        left, top = self.camera.to_screen(
+            box.left * self._map.tile_width, box.top * self._map.tile_height
+        )
+        wide = box.width * self._map.tile_width * self.camera.zoom
+        high = box.height * self._map.tile_height * self.camera.zoom
+        return QRectF(left, top, wide, high).toAlignedRect().adjusted(-2, -2, 2, 2)
+
+    # Painting
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        begun = perf_counter()
+        self._paint(event)
+        self.paint_ms = (perf_counter() - begun) * 1000
+
+    def _paint(self, event: QPaintEvent) -> None:
+        with painting(self) as painter:
+            painter.fillRect(event.rect(), theme().colour("canvas"))
+            if self._map is None or self._store is None:
+                return
+            until = perf_counter() + _FRAME_SECONDS
+            self.cold = 0
+            self._draw_ground(painter)
+            for down, across in self._copies():
+                self._draw_map(painter, event.rect(), down, across, until)
+            if self.cold:
+                self._later.start()
+            self._run_clock()
+            self._draw_over(painter, event.rect())
+
+    def _draw_ground(self, painter: QPainter) -> None:
+        """Draw the map's background colour, behind all layers."""
+        assert self._map is not None
+        if self._map.background is None:
+            return
+        rect = map_rect(self.camera, self._map)
+        for down, across in self._copies():
+            copy = rect.translated(across * rect.width(), down * rect.height())
+            painter.fillRect(copy, QColor(self._map.background))
+
+    def _copies(self) -> list[tuple[int, int]]:
+        if not self.repeat:
+            return [(0, 0)]
+        return [(down, across) for down in (-1, 0, 1) for across in (-1, 0, 1)]
+
+    def _draw_map(
+        self, painter: QPainter, clip: QRect, down: int, across: int, until: float
+    ) -> None:
+        assert self._map is not None
+        assert self._store is not None
+        store, zoom = self._store, self.camera.zoom
+        level = store.level_for(zoom)
+        high, wide = self._map.tile_height * zoom, self._map.tile_width * zoom
+        left = self.camera.left + across * self._map.width * wide
+        top = self.camera.top + down * self._map.height * high
+        side = store.cells_a_side(level)
+        rows = _span(clip.top() - top, clip.bottom() + 1 - top, side * high, self._map.height, side)
+        cols = _span(
+            clip.left() - left, clip.right() + 1 - left, side * wide, self._map.width, side
+        )
+        smooth = zoom < 1
+        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, smooth)
+        for row in rows:
+            for col in cols:
+                key = (level, row, col)
+                chunk = store.ready(key)
+                if chunk is None:
+                    if perf_counter() > until:
+                        self.cold += 1
+                        chunk = store.stale(key)
+                    else:
+                        chunk = store.make(key)
+                if chunk is not None:
+                    target = QRectF(
+                        left + chunk.box.left * wide,
+                        top + chunk.box.top * high,
+                        chunk.box.width * wide,
+                        chunk.box.height * high,
+                    )
+                    painter.drawImage(target, chunk.image)
+
+    def _draw_over(self, painter: QPainter, clip: QRect) -> None:
+        assert self._map is not None
+        assert self._store is not None
+        if self.show_grid and self.camera.zoom * min(self._map_cell()) >= 12:
+            draw_grid(painter, self.camera, self._map, clip)
+        grid, camera = self._desk().grid or self._map, self._camera()
+        if self.session.layer is not None and self.show_pins:
+            draw_pins(painter, camera, self._map, self.session.layer, clip)
+        area = (self._gesture or self._tool()).area
+        if area is not None:
+            draw_area(painter, camera, grid, area)
+        if self.session.selection is not None:
+            draw_selection(painter, camera, grid, self.session.selection, clip)
+        draw_cursor(painter, camera, grid, self._cursor, clip)
+        if self.show_screen:
+            draw_screen(painter, self.camera, self._map, self.rect())
+        self._border.draw(painter, self.camera, self._map)
+        plan = self.plan
+        if plan is not None and plan.changes_anything and self._shows(plan, clip):
+            draw_plan(painter, self.camera, self._map, self._store, plan)
+        self._draw_markers(painter, clip)
+        if self._at is not None and self._why:
+            draw_why(painter, camera, self.session, self._store, self._at, self.rect())
+        elif self._at is not None and (self.underMouse() or self._cursor is not None):
+            box, _ = brush(self._desk(), grid, self._at)
+            draw_label(painter, camera, self._at, self.label(), self.rect(), grid, box)
+
+    def _draw_markers(self, painter: QPainter, clip: QRect) -> None:
+        assert self._map is not None
+        tool = self._gesture or self._tool()
+        selects = isinstance(tool, SelectMarkers)
+        instead = tool.shown if isinstance(tool, SelectMarkers) else {}
+        draw_markers(painter, self.camera, self.session, self._map, clip, instead)
+        ghost = self.ghost_marker
+        if ghost is not None:
+            self._draw_marker_pictures(painter, [ghost], [])
+            draw_marker_ghost(painter, self.camera, self.session, ghost, clip)
+        if selects and isinstance(tool, SelectMarkers):
+            if any(each.tile is not None for each in instead.values()):
+                self._draw_marker_pictures(painter, list(instead.values()), list(instead))
+            if tool.frame is not None:
+                draw_frame(painter, self._camera(), tool.frame)
+
+    def _draw_marker_pictures(
+        self, painter: QPainter, markers: list[Marker], without: list[int]
+    ) -> None:
+        """Draw the map where free pictures would be, as it would be with them."""
+        assert self._map is not None
+        assert self._store is not None
+        layer = self.session.layer
+        pictures = [each for each in markers if each.tile is not None]
+        box = marker_cells(self.session.project, self._map, pictures)
+        if box is None or not isinstance(layer, MarkerLayer):
+            return
+        kept = [each for each in layer.markers if each.number not in without]
+        trial = replace(layer, markers=(*kept, *markers))
+        box = self._store.shown(box).fitted(self._map.height, self._map.width, self._map.wrap)
+        if box.is_empty:
+            return
+        level = self._store.level_for(self.camera.zoom)
+        pixels = self._store.picture_with(box, level, layer, trial)
+        painter.drawImage(QRectF(self.screen_rect(box).adjusted(2, 2, -2, -2)), image_of(pixels))
+
+    def _shows(self, plan: Plan, clip: QRect) -> bool:
+        """Whether a part of the screen shows a plan, or may do so over the border of the map."""
+        assert self._map is not None
+        assert self._store is not None
+        box = self._store.shown(cells_under(self._map, plan.layer, plan.box))
+        return self._map.wrap or self.screen_rect(box).intersects(clip)
+
+    def _camera(self) -> Camera:
+        """The camera as it sees the chosen layer."""
+        return layer_camera(self.camera, self._desk().layer)
+
+    def _map_cell(self) -> tuple[int, int]:
+        assert self._map is not None
+        return self._map.tile_width, self._map.tile_height
+
+
+def _span(low: float, high: float, chunk_px: float, cells: int, side: int) -> range:
+    """Numbers of the chunks that lie between two screen places."""
+    count = -(-cells // side)
+    first = max(0, int(low // chunk_px))
+    last = min(count - 1, int(high // chunk_px))
+    return range(first, last + 1)

@@ -1,0 +1,325 @@
+"""Pointer and keyboard on the map: strokes, picks, pans, drops."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QPointF, Qt
+from PySide6.QtGui import (
+    QDragEnterEvent,
+    QDragMoveEvent,
+    QDropEvent,
+    QEnterEvent,
+    QKeyEvent,
+    QMouseEvent,
+    QWheelEvent,
+)
+from PySide6.QtWidgets import QAbstractSpinBox, QApplication, QLineEdit
+
+from knitground.core.edit.desk import Pointer
+from knitground.core.edit.hand import PatchInHand
+from knitground.core.edit.planning import outside, refusal
+from knitground.core.edit.sizes import Margins
+from knitground.core.model.patch import Patch
+from knitground.ui.mapside.canvas.picture import MapPicture
+from knitground.ui.mapside.tools.tool import PATCH_KIND, Tool
+
+_ARROWS = {
+    Qt.Key.Key_Left: (0, -1),
+    Qt.Key.Key_Right: (0, 1),
+    Qt.Key.Key_Up: (-1, 0),
+    Qt.Key.Key_Down: (1, 0),
+}
+
+
+class MapView(MapPicture):
+    """Turns the pointer and the keyboard into strokes of a tool."""
+
+    # Pointer
+
+    def _pointer(self, at: QPointF) -> Pointer:
+        x, y = self._camera().to_picture(at.x(), at.y())
+        if self.repeat and self._map is not None:
+            # In the repeated view every copy can be drawn in.
+            width, height = self._map_px()
+            if -width <= x < 2 * width and -height <= y < 2 * height:
+                x, y = x % width, y % height
+        return Pointer(x, y)
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        self.setFocus(Qt.FocusReason.MouseFocusReason)
+        if self._pan_button is not None or self._gesture_button is not None:
+            return  # one thing at a time: another button means nothing now
+        pans = event.button() == Qt.MouseButton.MiddleButton or (
+            self._space and event.button() == Qt.MouseButton.LeftButton
+        )
+        if pans:
+            self._pan_from, self._pan_button = event.position(), event.button()
+            self.setCursor(Qt.CursorShape.ClosedHandCursor)
+        elif event.button() == Qt.MouseButton.LeftButton:
+            self._cursor = None
+            if self._grips_border(event.position()):
+                self._gesture_button = event.button()
+                self.session.begin_gesture(self)
+                return
+            self._held.used()
+            self._press(self._pointer(event.position()), event.modifiers(), event.button())
+        elif event.button() == Qt.MouseButton.RightButton and self._gesture is None:
+            self._begin(
+                self._tool("pick"), self._pointer(event.position()), event.modifiers(),
+                event.button(),
+            )  # fmt: skip
+
+    def _grips_border(self, at: QPointF) -> bool:
+        if self._map is None or self.repeat or self._gesture is not None:
+            return False
+        return self._border.press(at, self.camera, self._map)
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        if self._pan_from is not None:
+            step = event.position() - self._pan_from
+            self._pan_from = event.position()
+            self.pan(step.x(), step.y())
+            return
+        self._at = self._pointer(event.position())
+        if self._cursor is not None:
+            self._cursor = None
+        if self._follow_border(event.position()):
+            return
+        if self._gesture is not None:
+            self._gesture.move(self._at)
+        self._tell()
+        self.update()
+
+    def _follow_border(self, at: QPointF) -> bool:
+        """Let the pointer drag the map's border, or tell that it could."""
+        if self._map is None or self._gesture is not None or self.repeat:
+            return False
+        dragged = self._border.move(at, self.camera, self._map)
+        if not self._space:
+            self.setCursor(self._border.cursor or Qt.CursorShape.CrossCursor)
+        if dragged:
+            self.update()
+        return dragged
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        if event.button() == self._pan_button:
+            self._pan_from = self._pan_button = None
+            self.setCursor(Qt.CursorShape.CrossCursor)
+        elif event.button() == self._gesture_button:
+            if self._border.is_gripped:
+                self._gesture_button = None
+                self.session.end_gesture(self)
+                self._border.release()
+                self.update()
+            else:
+                self._release()
+
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        notches = event.angleDelta().y()
+        if notches == 0:
+            return
+        step = 1 if notches > 0 else -1
+        if event.modifiers() & Qt.KeyboardModifier.ControlModifier:
+            self.session.set_size(self.session.desk().size + step)
+        elif self.camera.turn(step, event.position().x(), event.position().y()):
+            self._at = self._pointer(event.position())
+            self._fresh_view = False
+            self._moved()
+
+    def pan(self, x: float, y: float) -> None:
+        """Move the picture by screen pixels."""
+        self.camera.left += x
+        self.camera.top += y
+        self.overview.update()
+        self._fresh_view = False
+        self.update()
+
+    def enterEvent(self, event: QEnterEvent) -> None:
+        self.entered.emit()
+        self._at = self._pointer(event.position())
+        focused = QApplication.focusWidget()
+        if not isinstance(focused, QLineEdit | QAbstractSpinBox):
+            # Keys such as W and the arrows go to what is under the pointer.
+            self.setFocus(Qt.FocusReason.MouseFocusReason)
+        self.update()
+
+    def leaveEvent(self, event: object) -> None:
+        if self._gesture is None:
+            self._at = None
+            self.session.pointed.emit("")
+            self.update()
+
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+        if event.mimeData().hasFormat(PATCH_KIND):
+            event.acceptProposedAction()
+
+    def dragMoveEvent(self, event: QDragMoveEvent) -> None:
+        """Show where the patch that is carried here would lie."""
+        patch = self._carried(event)
+        if patch is None:
+            return
+        if self.session.hand != PatchInHand(patch):
+            self.session.take(PatchInHand(patch))
+            self.session.choose_tool("paint")
+        self._at = self._pointer(event.position())
+        event.acceptProposedAction()
+        self.update()
+
+    def dropEvent(self, event: QDropEvent) -> None:
+        """Lay the patch that was carried here."""
+        if self._carried(event) is not None:
+            self._press(self._pointer(event.position()), Qt.KeyboardModifier.NoModifier, None)
+            self._release()
+            event.acceptProposedAction()
+
+    def _carried(self, event: QDropEvent) -> Patch | None:
+        name = bytes(event.mimeData().data(PATCH_KIND).data()).decode(errors="replace")
+        return next((each for each in self.session.project.tray if each.name == name), None)
+
+    # Strokes
+
+    def _press(
+        self, at: Pointer, modifiers: Qt.KeyboardModifier, button: Qt.MouseButton | None
+    ) -> None:
+        self._at = at
+        if self._gesture is not None and not self._gesture.is_open:
+            # Begun with the keyboard, and now the mouse is pressed: it ends there.
+            self._gesture.move(at)
+            self._release()
+            return
+        desk = self._gesture.desk if self._gesture is not None else self.session.desk()
+        refused = refusal(desk, at)
+        if refused:
+            if self._map is not None and outside(self._map, at):
+                self._offer_growth(at)
+            else:
+                self.session.warn(f"Nothing laid: {refused}")
+            return
+        self._begin(self._gesture or self._tool(), at, modifiers, button)
+
+    def _begin(
+        self, tool: Tool, at: Pointer, modifiers: Qt.KeyboardModifier,
+        button: Qt.MouseButton | None,
+    ) -> None:  # fmt: skip
+        """Let a tool begin; until it ends it is this view's gesture, whatever tool is chosen."""
+        self._at = at
+        if self._gesture is None:
+            self.session.finish_gesture()
+        if tool.begin(at, modifiers):
+            self._gesture = tool
+            self._gesture_button = None if tool.is_open else button
+            self.session.begin_gesture(self)
+        else:
+            self._forget_gesture()
+        self.update()
+
+    def _forget_gesture(self) -> Tool | None:
+        tool, self._gesture, self._gesture_button = self._gesture, None, None
+        self.session.end_gesture(self)
+        return tool
+
+    def finish_gesture(self) -> None:
+        """End what goes on here as it stands; a border that is dragged is let go of."""
+        gripped = self._border.cancel()
+        tool = self._forget_gesture()
+        if tool is not None and not gripped:
+            tool.finish() if tool.key != "pick" else tool.call_off()
+        self._held.ended()
+        self.update()
+
+    def cancel_gesture(self) -> None:
+        """Call off what goes on here; nothing has changed."""
+        self._border.cancel()
+        tool = self._forget_gesture()
+        if tool is not None:
+            tool.call_off()
+        self._held.ended()
+        self.update()
+
+    def hideEvent(self, event: object) -> None:
+        # The release would go elsewhere.
+        if self._gesture is not None or self._border.is_gripped:
+            self.session.finish_gesture()
+
+    def _offer_growth(self, at: Pointer) -> None:
+        """Offer to grow the map so far that a place outside lies on it."""
+        map_ = self._map
+        assert map_ is not None
+        row, col = at.cell(map_)
+        margins = Margins(
+            max(0, -row), max(0, -col), max(0, row + 1 - map_.height), max(0, col + 1 - map_.width)
+        )
+        size = f"{map_.width} × {map_.height} cells"
+        self.session.offer(
+            f"Nothing laid: that is outside the map of {size}",
+            {"Grow the map here": lambda: self.session.resize_map(map_, margins)},
+        )
+
+    def _release(self) -> None:
+        if self._gesture is not None and not self._gesture.is_open:
+            tool = self._forget_gesture()
+            if tool is not None:
+                tool.end()
+            self._held.ended()
+            self.update()
+
+    def cancel(self) -> bool:
+        """Call off what goes on here; returns whether there was anything."""
+        if self._gesture is None and not self._border.is_gripped:
+            return False
+        return self.session.cancel_gesture()
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        key = Qt.Key(event.key())
+        if key in _ARROWS and not event.modifiers() and self.session.grid is not None:
+            down, across = _ARROWS[key]
+            row, col = self._cursor or self._cell_in_view()
+            moved = (row, col) if self._cursor is None else (row + down, col + across)
+            self._set_cursor(*moved)
+        elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self._cursor is not None:
+            self._enter(*self._cursor, event.modifiers())
+        elif key == Qt.Key.Key_Escape:
+            if not self.cancel() and not self.session.drop_floating():
+                self._cursor = None
+                self.update()
+        elif key == Qt.Key.Key_Space and not event.isAutoRepeat():
+            self._space = True
+            self.setCursor(Qt.CursorShape.OpenHandCursor)
+        elif key == Qt.Key.Key_W and not event.modifiers():
+            self._why = True
+            self.update()
+        else:
+            super().keyPressEvent(event)
+
+    def _enter(self, row: int, col: int, modifiers: Qt.KeyboardModifier) -> None:
+        """Lay at the cell cursor; a tool that drags begins there, and ends at the next Enter."""
+        self._set_cursor(row, col)
+        if self._at is None:
+            return
+        self._held.used()
+        if self._gesture is None or self._gesture.is_open:
+            self._press(self._at, modifiers, None)
+            if self._gesture is not None and (self._gesture.drags or self._gesture.is_open):
+                self._gesture.move(self._at)
+                return
+        self._release()
+
+    def keyReleaseEvent(self, event: QKeyEvent) -> None:
+        if event.key() == Qt.Key.Key_Space and not event.isAutoRepeat():
+            self._space = False
+            self.setCursor(Qt.CursorShape.CrossCursor)
+        elif event.key() == Qt.Key.Key_W and not event.isAutoRepeat():
+            self._why = False
+            self.update()
+        elif not event.isAutoRepeat() and self._held.let_go(
+            event.key(), stroking=self._gesture is not None
+        ):
+            self.update()
+        else:
+            super().keyReleaseEvent(event)
+
+    def _cell_in_view(self) -> tuple[int, int]:
+        middle = self._at or self._pointer(QPointF(self.width() / 2, self.height() / 2))
+        grid = self.session.grid
+        assert grid is not None
+        row, col = middle.cell(grid)
+        return min(max(row, 0), grid.height - 1), min(max(col, 0), grid.width - 1)

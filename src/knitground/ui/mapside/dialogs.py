@@ -1,0 +1,210 @@
+"""The few dialogs: a new map, and a map of another size."""
+
+from __future__ import annotations
+
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QDialog,
+    QDialogButtonBox,
+    QFormLayout,
+    QLabel,
+    QLineEdit,
+    QSpinBox,
+    QWidget,
+)
+
+from knitground.core.base.errors import KnitError
+from knitground.core.edit.maps import check_size
+from knitground.core.edit.sizes import Margins, cut_content
+from knitground.core.model.limits import MAX_SIDE
+from knitground.core.model.map import Map
+from knitground.core.model.project import free_name
+from knitground.ui.common.tasks import Job
+from knitground.ui.common.widgets import row, set_role
+from knitground.ui.session import QUIET_CELLS, Session
+
+
+class NewMapDialog(QDialog):
+    """Asks for a map's name, size, tileset and wrapping; the cell size is the tileset's."""
+
+    def __init__(self, session: Session, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.session = session
+        self.setWindowTitle("New map")
+        self.name = QLineEdit(free_name("Map", [each.name for each in session.project.maps]))
+        self.width_box, self.height_box = QSpinBox(), QSpinBox()
+        for box, value in ((self.width_box, 64), (self.height_box, 48)):
+            box.setRange(1, MAX_SIDE)
+            box.setValue(value)
+            box.setSuffix(" cells")
+            box.valueChanged.connect(self._check)
+        self.across, self.down = QSpinBox(), QSpinBox()
+        for box, what in ((self.across, "screens wide"), (self.down, "screens high")):
+            box.setRange(0, 1000)
+            box.setSpecialValueText("—")
+            box.setToolTip(f"How many {what}; the size in cells follows")
+            box.valueChanged.connect(self._by_screens)
+        self.screen_width, self.screen_height = QSpinBox(), QSpinBox()
+        for box, value in ((self.screen_width, 320), (self.screen_height, 180)):
+            box.setRange(1, 16_384)
+            box.setValue(value)
+            box.setSuffix(" px")
+            box.valueChanged.connect(self._by_screens)
+        self.tilesets = QComboBox()
+        self.tilesets.addItems([each.name for each in session.project.tilesets])
+        if session.tileset is not None:
+            self.tilesets.setCurrentText(session.tileset.name)
+        self.tilesets.currentIndexChanged.connect(self._check)
+        self.tilesets.currentIndexChanged.connect(self._by_screens)
+        self.wrap = QCheckBox("Wraps at the borders")
+        self.facts = QLabel()
+        self.facts.setWordWrap(True)
+        self.buttons = QDialogButtonBox(
+            QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel
+        )
+        self.buttons.button(QDialogButtonBox.StandardButton.Ok).setText("Make map")
+        self.buttons.accepted.connect(self.accept)
+        self.buttons.rejected.connect(self.reject)
+        form = QFormLayout(self)
+        form.addRow("Name", self.name)
+        form.addRow("Size", row(self.width_box, QLabel("×"), self.height_box, 1))
+        form.addRow(
+            "or in screens",
+            row(self.across, QLabel("×"), self.down, QLabel("of"), self.screen_width, QLabel("×"),
+                self.screen_height),
+        )  # fmt: skip
+        form.addRow("Cells as in", self.tilesets)
+        form.addRow("", self.wrap)
+        form.addRow(self.facts)
+        form.addRow(self.buttons)
+        self.setMinimumWidth(380)
+        self._check()
+
+    def _by_screens(self) -> None:
+        """Work the size in cells out of screens; a last cell that shows in part counts."""
+        tile_height, tile_width = self._tile()
+        if self.across.value():
+            pixels = self.across.value() * self.screen_width.value()
+            self.width_box.setValue(-(-pixels // tile_width))
+        if self.down.value():
+            pixels = self.down.value() * self.screen_height.value()
+            self.height_box.setValue(-(-pixels // tile_height))
+
+    def _check(self) -> None:
+        height, width = self.height_box.value(), self.width_box.value()
+        tile_height, tile_width = self._tile()
+        text, role = (
+            (
+                f"cells of {tile_width} × {tile_height} px, "
+                f"{width * tile_width} × {height * tile_height} px in all"
+            ),
+            "note",
+        )
+        try:
+            check_size(height, width)
+        except KnitError as error:
+            text, role = str(error), "warning"
+        self.facts.setText(text)
+        set_role(self.facts, role)
+        ok = self.buttons.button(QDialogButtonBox.StandardButton.Ok)
+        ok.setEnabled(role != "warning")
+
+    def _tile(self) -> tuple[int, int]:
+        tileset = self.session.project.tileset_named(self.tilesets.currentText())
+        if tileset is None:
+            return 16, 16
+        return tileset.slicing.tile_height, tileset.slicing.tile_width
+
+    def map(self) -> Map:
+        """Make the map: with a ground layer for each terrain set of its tileset, and tiles."""
+        map_ = Map(
+            self.name.text().strip(),
+            self.height_box.value(),
+            self.width_box.value(),
+            *self._tile(),
+            wrap=self.wrap.isChecked(),
+            screen=(self.screen_width.value(), self.screen_height.value()),
+        )
+        tileset = self.session.project.tileset_named(self.tilesets.currentText())
+        for kit in tileset.sets if tileset else []:
+            assert tileset is not None
+            layer = map_.new_ground_layer(kit.name, tileset.name, kit.name, kit.kind)
+            map_.layers.append(layer)
+        map_.layers.append(map_.new_tile_layer("Tiles"))
+        return map_
+
+
+class ResizeDialog(QDialog):
+    """Asks how many cells a map gains or loses on each side; says what would be cut off."""
+
+    def __init__(self, map_: Map, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.map_ = map_
+        self.setWindowTitle(f"Size of “{map_.name}”")
+        self.boxes: dict[str, QSpinBox] = {}
+        form = QFormLayout(self)
+        for side, label in (
+            ("top", "Above"), ("left", "Left"), ("right", "Right"), ("bottom", "Below"),
+        ):  # fmt: skip
+            box = QSpinBox()
+            box.setRange(-MAX_SIDE, MAX_SIDE)
+            box.setSuffix(" cells")
+            box.setToolTip("Cells to add on this side; less than 0 cuts")
+            box.valueChanged.connect(self._check)
+            self.boxes[side] = box
+            form.addRow(label, box)
+        self.facts = QLabel()
+        self.facts.setWordWrap(True)
+        self.buttons = QDialogButtonBox(
+            QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel
+        )
+        self.buttons.button(QDialogButtonBox.StandardButton.Ok).setText("Resize")
+        self.buttons.accepted.connect(self.accept)
+        self.buttons.rejected.connect(self.reject)
+        form.addRow(self.facts)
+        form.addRow(self.buttons)
+        self.setMinimumWidth(380)
+        self._check()
+
+    def margins(self) -> Margins:
+        """Give what was asked for."""
+        return Margins(**{side: box.value() for side, box in self.boxes.items()})
+
+    def _check(self) -> None:
+        asked, map_ = self.margins(), self.map_
+        height = map_.height + asked.top + asked.bottom
+        width = map_.width + asked.left + asked.right
+        text = f"{map_.width} × {map_.height} cells become {width} × {height}"
+        role, ok = "note", True
+        try:
+            check_size(height, width)
+            if any(box.value() < 0 for box in self.boxes.values()):
+                self._count(asked, text)
+                return
+        except KnitError as error:
+            text, role, ok = str(error), "warning", False
+        self._tell(text, role, ok=ok)
+
+    def _count(self, asked: Margins, text: str) -> None:
+        """Tell what would be cut off; on a large map it is counted beside the interface."""
+
+        def done(lost: dict[str, int]) -> None:
+            if asked != self.margins():
+                return  # another size is asked for by now, and counted
+            parts = ", ".join(f"{count} of “{name}”" for name, count in lost.items())
+            cut = f"{text}. Cut off: {parts}. Undo brings them back."
+            self._tell(cut if lost else text, "warning" if lost else "note", ok=True)
+
+        map_ = self.map_
+        if map_.height * map_.width * len(map_.layers) <= QUIET_CELLS:
+            done(cut_content(map_, asked))
+            return
+        self._tell(f"{text}. Counting what is cut off…", "note", ok=True)
+        work = lambda _: cut_content(map_, asked)  # noqa: E731
+        Job(work, done, lambda _: None, owner=self).start()
+
+    def _tell(self, text: str, role: str, *, ok: bool) -> None:
+        self.facts.setText(text)
+        set_role(self.facts, role)
+        self.buttons.button(QDialogButtonBox.StandardButton.Ok).setEnabled(ok)

@@ -1,0 +1,84 @@
+"""Gaps: counted in the status line; a click leads to the first and names what is missing."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+import numpy as np
+from PySide6.QtWidgets import QToolButton
+
+from knitground.core.base.progress import Progress
+from knitground.core.knit.missing import key_words, missing_keys
+from knitground.core.knit.table import Key
+from knitground.core.model.layers import GAP, GroundLayer
+from knitground.core.model.terrain import TerrainSet
+from knitground.core.model.tileset import Tileset
+from knitground.ui.common.notices import Notices
+from knitground.ui.session import Session
+
+_NAMED = 3
+Found = tuple[GroundLayer, tuple[int, int], list[tuple[Key, int]]]
+
+
+class GapButton(QToolButton):
+    """Tells how many cells of the map have no tile; a click shows the first of them."""
+
+    def __init__(
+        self,
+        session: Session,
+        notices: Notices,
+        make: Callable[[Tileset, TerrainSet], object],
+    ) -> None:
+        super().__init__()
+        self.session, self.notices, self.make = session, notices, make
+        self.setProperty("flat", "true")
+        self.setToolTip("Show the first gap, and name the tile that is missing there")
+        self.clicked.connect(self.show_first)
+        self.hide()
+
+    def refresh(self) -> None:
+        """Count the gaps of the map that is shown, as far as it has been knitted."""
+        map_ = self.session.map
+        knitter = self.session.doc.knitter
+        layers = [each for each in map_.layers if isinstance(each, GroundLayer)] if map_ else []
+        count = sum(knitter.gaps(layer)[0] for layer in layers)
+        self.setText(f"{count} gap{'s' * (count != 1)}")
+        self.setVisible(count > 0)
+
+    def show_first(self) -> None:
+        """Lead to the first gap; name the most frequent combinations that have no tile."""
+        map_, doc = self.session.map, self.session.doc
+        if map_ is None:
+            return
+
+        def look(_: Progress) -> Found | None:
+            for layer in map_.layers:
+                if not isinstance(layer, GroundLayer):
+                    continue
+                doc.knitter.ensure_all(map_)
+                places = np.argwhere(layer.cells == GAP)
+                if len(places):
+                    missing = missing_keys(doc.knitter.table(map_, layer), layer, map_.wrap)
+                    return layer, (int(places[0][0]), int(places[0][1])), missing
+            return None
+
+        self.session.run_long("Looking for gaps…", look, self._tell)
+
+    def _tell(self, found: Found | None) -> None:
+        if found is None:
+            self.refresh()
+            return
+        layer, cell, missing = found
+        self.session.choose_layer(layer)
+        self.session.cell_wanted.emit(*cell)
+        owner = self.session.project.set_of(layer.tileset, layer.set_name)
+        if owner is None:
+            self.session.warn(f"The terrain set of “{layer.name}” is not there: choose another")
+            return
+        named = "; ".join(f"{key_words(owner[1], key)} ({n} cells)" for key, n in missing[:_NAMED])
+        more = f" and {len(missing) - _NAMED} more" if len(missing) > _NAMED else ""
+        self.notices.tell(
+            f"“{layer.name}” asks for tiles that “{owner[1].name}” lacks: {named}{more}",
+            "warning",
+            {"Make them…": lambda: self.make(*owner)},
+        )

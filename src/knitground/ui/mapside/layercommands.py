@@ -1,0 +1,236 @@
+"""Commands on the layers of the session's map."""
+
+from __future__ import annotations
+
+import re
+from functools import partial
+
+from PySide6.QtWidgets import QInputDialog, QMenu, QWidget
+
+from knitground.core.base.window import whole
+from knitground.core.edit.desk import Pointer
+from knitground.core.edit.layers import (
+    add_layer,
+    delete_layer,
+    lock_layer,
+    move_layer,
+    rename_layer,
+    reseed_layer,
+    show_layer,
+)
+from knitground.core.edit.laying import plan_unpin
+from knitground.core.edit.planning import EYE_KEYS, LOCK_KEYS, release_pins
+from knitground.core.edit.sizes import duplicate_layer, merge_down, show_only
+from knitground.core.model.layers import GroundLayer, Layer, PinnedLayer
+from knitground.core.model.limits import MAX_CELLS
+from knitground.core.model.map import Map
+from knitground.core.model.project import free_name
+from knitground.core.model.terrain import SetKind
+from knitground.ui.common.commands import Commands
+from knitground.ui.session import Session
+
+
+class LayerCommands:
+    """Adds layers, and does what is asked for to the chosen one; each is one undoable step."""
+
+    def __init__(self, session: Session, parent: QWidget) -> None:
+        self.session = session
+        self.parent_widget = parent
+
+    def add_commands(self, commands: Commands) -> None:
+        """Add them to the menus, those apart that need the strip to show something."""
+        add = partial(commands.add, "Layer")
+        add("Add tile layer", self.add_tiles)
+        add("Rename layer…", self.ask_chosen_name, "F2")
+        add("Duplicate layer", self.duplicate)
+        add("Merge into the layer behind", self.merge)
+        add("Delete layer", self.delete, "Ctrl+Delete")
+        commands.line("Layer")
+        add("Show or hide layer", self.toggle_eye, EYE_KEYS)
+        add("Lock or unlock layer", self.toggle_lock, LOCK_KEYS)
+        add("Show only this layer, or all", self.show_only, "Shift+I")
+        add("Towards the back", lambda: self.shift(-1), "Ctrl+[")
+        add("Towards the front", lambda: self.shift(1), "Ctrl+]")
+        add("Next layer", lambda: self.step(1), "PgUp")
+        add("Previous layer", lambda: self.step(-1), "PgDown")
+        commands.line("Layer")
+        add("Reroll variants", self.reroll)
+        add("Release all pins", self.release_pins)
+
+    def step(self, by: int) -> None:
+        """Choose the next layer towards the front (1) or the back (-1)."""
+        map_, layer = self.session.map, self.session.layer
+        if map_ is not None and layer in map_.layers:
+            to = map_.layers.index(layer) + by
+            if 0 <= to < len(map_.layers):
+                self.session.choose_layer(map_.layers[to])
+
+    def ask_chosen_name(self) -> None:
+        """Ask for another name for the chosen layer."""
+        if self.session.layer is not None:
+            self.ask_name(self.session.layer)
+
+    def release_here(self, at: Pointer | None) -> None:
+        """Let the selected cells, else the cell at a place, be made again."""
+        plan = release_pins(self.session.desk(), at)
+        if plan is None:
+            self.session.note("No pin there: point at a pinned cell of the chosen layer, or select")
+        else:
+            self.session.apply(plan.edit)
+
+    def kind_menu(self) -> QMenu:
+        """Make the menu of the kinds of layer that can be added."""
+        menu = QMenu(self.parent_widget)
+        for tileset in self.session.project.tilesets:
+            for kit in tileset.sets:
+                text = f"Ground layer from {tileset.name} — {kit.name} ({kit.kind.value} set)"
+                menu.addAction(text, partial(self.add_ground, tileset.name, kit.name))
+        menu.addAction("Tile layer", self.add_tiles)
+        menu.addAction("Tile layer with cells of its own…", self.ask_own_cells)
+        menu.addAction("Grown layer: made by a recipe", partial(self.add_kind, "Grown"))
+        menu.addAction(
+            "Marker layer: points, areas, free pictures", partial(self.add_kind, "Markers")
+        )
+        menu.addAction("Tint layer: colours over what lies beneath", partial(self.add_kind, "Tint"))
+        return menu
+
+    def add_kind(self, kind: str) -> None:
+        """Add a grown layer, a marker layer or a tint layer in front of the chosen one."""
+        map_ = self.session.map
+        if map_ is None:
+            return
+        name = free_name(kind, [layer.name for layer in map_.layers])
+        make = {
+            "Grown": map_.new_grown_layer, "Markers": map_.new_marker_layer,
+            "Tint": map_.new_tint_layer,
+        }  # fmt: skip
+        self._add(map_, make[kind](name))
+
+    def ask_own_cells(self) -> None:
+        """Ask for the size of a new tile layer's own cells, and add it."""
+        tileset = self.session.tileset
+        cut = tileset.slicing if tileset is not None else None
+        old = f"{cut.tile_width} × {cut.tile_height}" if cut and not cut.pieces else "16 × 16"
+        text, ok = QInputDialog.getText(
+            self.parent_widget,
+            "Tile layer with cells of its own",
+            "Width × height of a cell in px",
+            text=old,
+        )
+        if ok:
+            self.add_own_cells(text)
+
+    def add_own_cells(self, text: str) -> None:
+        """Add a tile layer with the cells that “width × height” names."""
+        map_, numbers = self.session.map, re.findall(r"\d+", text)
+        if map_ is None:
+            return
+        if len(numbers) != 2 or not all(1 <= int(each) <= 16_384 for each in numbers):
+            self.session.warn(
+                f"“{text}” is not a size of cells: give width × height, 1 to 16 384 px each"
+            )
+            return
+        width, height = (int(each) for each in numbers)
+        area = map_.height * map_.tile_height * map_.width * map_.tile_width
+        if area > MAX_CELLS * width * height:
+            self.session.warn(
+                f"cells of {width} × {height} px would be more than {MAX_CELLS}: give larger ones"
+            )
+            return
+        name = free_name(f"Tiles {width} × {height}", [layer.name for layer in map_.layers])
+        self._add(map_, map_.new_tile_layer(name, (height, width)))
+
+    def add_tiles(self) -> None:
+        """Add a tile layer in front of the chosen layer and choose it."""
+        map_ = self.session.map
+        if map_ is not None:
+            name = free_name("Tiles", [layer.name for layer in map_.layers])
+            self._add(map_, map_.new_tile_layer(name))
+
+    def add_ground(self, tileset: str, set_name: str) -> None:
+        """Add a ground layer in front of the chosen layer and choose it."""
+        map_ = self.session.map
+        if map_ is not None:
+            name = free_name(set_name, [layer.name for layer in map_.layers])
+            found = self.session.project.set_of(tileset, set_name)
+            kind = found[1].kind if found else SetKind.CORNER
+            self._add(map_, map_.new_ground_layer(name, tileset, set_name, kind))
+
+    def _add(self, map_: Map, layer: Layer) -> None:
+        chosen = self.session.layer
+        at = map_.layers.index(chosen) + 1 if chosen in map_.layers else None
+        if self.session.apply(add_layer(map_, layer, at)):
+            self.session.choose_layer(layer)
+
+    def ask_name(self, layer: Layer) -> None:
+        """Ask for another name for a layer."""
+        map_ = self.session.map
+        name, ok = QInputDialog.getText(self.parent_widget, "Rename layer", "Name", text=layer.name)
+        if ok and map_ is not None:
+            self.session.do(lambda: rename_layer(map_, layer, name))
+
+    def delete(self) -> None:
+        """Delete the chosen layer; undo brings it back."""
+        map_, layer = self.session.map, self.session.layer
+        if map_ is not None and layer is not None:
+            self.session.apply(delete_layer(map_, layer))
+
+    def duplicate(self) -> None:
+        """Add a copy of the chosen layer in front of it and choose it."""
+        map_, layer = self.session.map, self.session.layer
+        if map_ is not None and layer is not None:
+            edit, made = duplicate_layer(map_, layer)
+            if self.session.apply(edit):
+                self.session.choose_layer(made)
+
+    def merge(self) -> None:
+        """Lay the chosen layer's tiles on the layer behind it."""
+        map_, layer = self.session.map, self.session.layer
+        if map_ is not None and layer is not None:
+            self.session.do(lambda: merge_down(map_, layer))
+
+    def show_only(self) -> None:
+        """Hide all other layers, or show them all again."""
+        map_, layer = self.session.map, self.session.layer
+        if map_ is not None and layer is not None:
+            self.session.apply(show_only(map_, layer))
+
+    def shift(self, by: int) -> None:
+        """Move the chosen layer towards the front (1) or the back (-1)."""
+        map_, layer = self.session.map, self.session.layer
+        if map_ is not None and layer is not None:
+            to = map_.layers.index(layer) + by
+            if 0 <= to < len(map_.layers):
+                self.session.apply(move_layer(map_, layer, to))
+
+    def toggle_eye(self) -> None:
+        """Show or hide the chosen layer."""
+        map_, layer = self.session.map, self.session.layer
+        if map_ is not None and layer is not None:
+            self.session.apply(show_layer(map_, layer, not layer.visible))
+
+    def toggle_lock(self) -> None:
+        """Lock or unlock the chosen layer."""
+        map_, layer = self.session.map, self.session.layer
+        if map_ is not None and layer is not None:
+            self.session.apply(lock_layer(map_, layer, not layer.locked))
+
+    def reroll(self) -> None:
+        """Draw the variants of the chosen ground layer anew."""
+        map_, layer = self.session.map, self.session.layer
+        if map_ is not None and isinstance(layer, GroundLayer):
+            self.session.apply(reseed_layer(map_, layer, layer.seed + 1))
+        else:
+            self.session.note("Only a ground layer draws variants: choose one")
+
+    def release_pins(self) -> None:
+        """Let all cells of the chosen layer be knitted, or grown, again."""
+        map_, layer = self.session.map, self.session.layer
+        if map_ is None or not isinstance(layer, PinnedLayer) or not layer.pinned.any():
+            self.session.note("The chosen layer has no pins")
+            return
+        count = int(layer.pinned.sum())
+        box = whole(layer.cells)
+        name = f"Release {count} pins of “{layer.name}”"
+        plan = plan_unpin(self.session.doc, map_, layer, box, layer.pinned.copy(), name)
+        self.session.apply(plan.edit)

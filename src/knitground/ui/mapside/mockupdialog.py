@@ -1,0 +1,330 @@
+"""A map from a picture: the grid that was found, the tiles in it, and what is made of them."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+from PySide6.QtCore import QLineF, QRectF, QTimer
+from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPen
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QDialog,
+    QDialogButtonBox,
+    QFormLayout,
+    QLabel,
+    QLineEdit,
+    QSpinBox,
+    QWidget,
+)
+
+from knitground.core.base.errors import Cancelled, KnitError
+from knitground.core.base.progress import Progress
+from knitground.core.edit.document import Edit
+from knitground.core.edit.mockup import map_from_mockup
+from knitground.core.model.map import Map
+from knitground.core.model.tileset import Picture, TileRef, Tileset
+from knitground.core.render.pixels import premultiplied
+from knitground.core.slicing.mockup import (
+    MapGrid,
+    Mockup,
+    find_map_grid,
+    lay_with,
+    read_mockup,
+    sheet_of,
+)
+from knitground.ui.common.tasks import Job
+from knitground.ui.common.theme import LINEN
+from knitground.ui.common.widgets import Swatch, column, head, note, pixel_box, row, set_role
+from knitground.ui.mapside.canvas.chunks import image_of
+from knitground.ui.session import Session
+
+NEW, ALL = "a new sheet of its tiles", "the sheets of this project"
+_SHOWN = 256
+_LINES_FROM = 5.0
+"""Pixels of a cell on the screen from which on lines are drawn between cells."""
+_MARKED = 40_000
+_PREVIEW_PX = 1600
+
+
+@dataclass(frozen=True, eq=False)
+class _Read:
+    """What a look at the picture found."""
+
+    mockup: Mockup
+    known: dict[int, TileRef]
+    sheet: Picture
+
+
+class MockupView(QWidget):
+    """The picture with the grid over it; cells whose tile is not known are marked."""
+
+    def __init__(self, picture: Picture) -> None:
+        super().__init__()
+        self._size = picture.shape[:2]
+        step = max(1, max(self._size) // _PREVIEW_PX)
+        self._pixels = premultiplied(np.ascontiguousarray(picture[::step, ::step]))
+        self._image = image_of(self._pixels)
+        self._grid: MapGrid | None = None
+        self._strange: NDArray[np.bool_] | None = None
+        self.setMinimumSize(420, 260)
+
+    def show_grid(self, grid: MapGrid, strange: NDArray[np.bool_] | None) -> None:
+        """Show another grid, and which cells (rows, columns) are not known."""
+        self._grid, self._strange = grid, strange
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        high, wide = self._size
+        scale = min(self.width() / wide, self.height() / high)
+        scale = float(int(scale)) if scale >= 1 else scale
+        rect = QRectF(0, 0, wide * scale, high * scale)
+        painter.translate(int((self.width() - rect.width()) / 2), 0)
+        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, scale < 1)
+        painter.drawImage(rect, self._image)
+        if self._grid is not None:
+            self._draw_cells(painter, self._grid, scale, rect)
+        painter.end()
+
+    def _draw_cells(self, painter: QPainter, grid: MapGrid, scale: float, rect: QRectF) -> None:
+        across, down = grid.tile_width * scale, grid.tile_height * scale
+        left, top = grid.start_x * scale, grid.start_y * scale
+        if self._strange is not None:
+            veil = QColor(LINEN.madder)
+            veil.setAlpha(150)
+            for row_, col in np.argwhere(self._strange)[:_MARKED].tolist():
+                painter.fillRect(QRectF(left + col * across, top + row_ * down, across, down), veil)
+        if min(across, down) < _LINES_FROM:
+            return
+        painter.setPen(QPen(QColor(43, 42, 51, 110), 1))
+        for n in range(int((rect.width() - left) / across) + 1):
+            painter.drawLine(QLineF(left + n * across, 0, left + n * across, rect.height()))
+        for n in range(int((rect.height() - top) / down) + 1):
+            painter.drawLine(QLineF(0, top + n * down, rect.width(), top + n * down))
+
+
+class MockupDialog(QDialog):
+    """Shows what a picture would become; every number can be changed, and the view follows."""
+
+    def __init__(self, session: Session, picture: Picture, name: str, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.session, self.picture = session, picture
+        self.setWindowTitle("Map from a picture")
+        self.grids: list[MapGrid] = []
+        self.found: _Read | None = None
+        self._job: Job[Any] | None = None
+        self._again = False
+        self._make_fields(name)
+        self._lay_out()
+        self._later = QTimer(self, singleShot=True, interval=150)
+        self._later.timeout.connect(self.look)
+        self._find()
+
+    def _make_fields(self, name: str) -> None:
+        self.name = QLineEdit(name)
+        self.likely = QComboBox()
+        self.likely.setToolTip("Grids that the picture may be made of, the likeliest first")
+        self.likely.activated.connect(self._take_grid)
+        self.tile_width = pixel_box(1, 1024, "Width of a tile")
+        self.tile_height = pixel_box(1, 1024, "Height of a tile")
+        self.start_x = pixel_box(0, 1024, "Pixels left of the first tile")
+        self.start_y = pixel_box(0, 1024, "Pixels above the first tile")
+        self.tolerance = QSpinBox()
+        self.tolerance.setRange(0, 128)
+        self.tolerance.setToolTip(
+            "Tiles are the same if no colour of any pixel differs by more; 0 is exact"
+        )
+        self.turns = QCheckBox("Turned and mirrored tiles are the same")
+        self.turns.setChecked(True)
+        self.use = QComboBox()
+        self.use.addItem(NEW)
+        if self.session.project.tilesets:
+            self.use.addItem(ALL)
+            self.use.addItems([each.name for each in self.session.project.tilesets])
+        self.use.setToolTip("What the map takes its tiles from")
+        self.rest = QCheckBox("Tiles that are not there become a new sheet")
+        self.rest.setChecked(True)
+        for box in (self.tile_width, self.tile_height, self.start_x, self.start_y, self.tolerance):
+            box.setValue(16 if box in (self.tile_width, self.tile_height) else 0)
+            box.valueChanged.connect(lambda _: self._later.start())
+        self.turns.toggled.connect(lambda _: self._later.start())
+        self.use.activated.connect(lambda _: self.look())
+        self.rest.toggled.connect(lambda _: self._say())
+
+    def _lay_out(self) -> None:
+        high, wide = self.picture.shape[:2]
+        self.view = MockupView(self.picture)
+        self.shown = Swatch()
+        self.shown.setMinimumSize(420, 140)
+        self.facts = QLabel()
+        self.facts.setWordWrap(True)
+        self.facts.setMinimumHeight(52)
+        self.buttons = QDialogButtonBox(
+            QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel
+        )
+        self.ok = self.buttons.button(QDialogButtonBox.StandardButton.Ok)
+        self.ok.setText("Make map")
+        self.ok.setEnabled(False)
+        self.buttons.accepted.connect(self.accept)
+        self.buttons.rejected.connect(self.reject)
+        form = QFormLayout()
+        form.addRow("Name", self.name)
+        form.addRow("Likely grids", self.likely)
+        form.addRow("Tile", row(self.tile_width, QLabel("×"), self.tile_height, 1))
+        form.addRow("Start", row(self.start_x, QLabel(","), self.start_y, 1))
+        form.addRow("Tolerance", self.tolerance)
+        form.addRow("", self.turns)
+        form.addRow("Tiles from", self.use)
+        form.addRow("", self.rest)
+        left = column(
+            note(f"The picture is {wide} × {high} px."), form, self.facts, 1, self.buttons
+        )
+        right = column(self.view, head("Its different tiles"), self.shown)
+        right.setStretch(0, 3)
+        right.setStretch(2, 2)
+        body = row(left, right, margins=12, spacing=16)
+        body.setStretch(1, 1)
+        self.setLayout(body)
+        self.resize(960, 640)
+
+    # Looking at the picture, beside the interface thread
+
+    def _find(self) -> None:
+        self.facts.setText("looking for the grid…")
+
+        def done(grids: list[MapGrid]) -> None:
+            self._job = None
+            self.grids = grids
+            for each in grids:
+                self.likely.addItem(
+                    f"{each.tile_width} × {each.tile_height} from {each.start_x}, {each.start_y}"
+                )
+            if grids:
+                self._take_grid(0)
+            else:
+                self.likely.addItem("none: nothing repeats")
+                self.likely.setEnabled(False)
+                self.look()
+
+        self._start(lambda progress: find_map_grid(self.picture, progress), done)
+
+    def _take_grid(self, place: int) -> None:
+        grid = self.grids[place]
+        for box, value in (
+            (self.tile_width, grid.tile_width), (self.tile_height, grid.tile_height),
+            (self.start_x, grid.start_x), (self.start_y, grid.start_y),
+        ):  # fmt: skip
+            box.setValue(value)
+        self.look()
+
+    def grid(self) -> MapGrid:
+        """Give the grid that the fields ask for."""
+        return MapGrid(
+            self.tile_height.value(), self.tile_width.value(), self.start_y.value(),
+            self.start_x.value(),
+        )  # fmt: skip
+
+    def look(self) -> None:
+        """Read the picture as the fields ask; the latest wish wins."""
+        self._later.stop()
+        if self._job is not None:
+            self._again = True
+            return
+        grid, tolerance = self.grid(), self.tolerance.value()
+        turns, use = self.turns.isChecked(), self.use.currentText()
+        project, picture = self.session.project, self.picture
+        sheets = [each for each in project.tilesets if use in (ALL, each.name)]
+
+        def work(progress: Progress) -> _Read:
+            mockup = read_mockup(picture, grid, tolerance=tolerance, turns=turns, progress=progress)
+            known = lay_with(mockup, sheets, tolerance=tolerance, turns=turns) if sheets else {}
+            return _Read(mockup, known, sheet_of(mockup.tiles[:_SHOWN]))
+
+        def done(found: _Read) -> None:
+            self._job = None
+            self.found = found
+            self.shown.show_pixels(premultiplied(found.sheet) if found.sheet.size else None)
+            self._say()
+            self._go_on()
+
+        self._start(work, done)
+
+    def _start(self, work: Any, done: Any) -> None:
+        self._job = Job(work, done, self._fail, owner=self)
+        self._job.start()
+
+    def _fail(self, error: KnitError) -> None:
+        self._job = None
+        self.found = None
+        if not isinstance(error, Cancelled):
+            self.facts.setText(str(error))
+            set_role(self.facts, "warning")
+        self.ok.setEnabled(False)
+        self._go_on()
+
+    def _go_on(self) -> None:
+        if self._again:
+            self._again = False
+            self.look()
+
+    def _say(self) -> None:
+        """Tell what the map would be."""
+        found = self.found
+        if found is None:
+            return
+        rows, cols = found.mockup.tile_of_cell.shape
+        count = len(found.mockup.tiles)
+        words = [f"{cols} × {rows} cells of {count} different tiles"]
+        turned = int((found.mockup.turn_of_cell > 0).sum())
+        if turned:
+            words.append(f"{turned} cells with a turned tile")
+        grid = found.mockup.grid
+        high, wide = self.picture.shape[:2]
+        right = wide - grid.start_x - cols * grid.tile_width
+        below = high - grid.start_y - rows * grid.tile_height
+        if grid.start_x or grid.start_y or right or below:
+            words.append(f"left out: {grid.start_x} px left, {grid.start_y} above, {right} right, "
+                         f"{below} below")  # fmt: skip
+        strange = [n for n in range(1, count + 1) if n not in found.known]
+        uses_sheets = self.use.currentText() != NEW
+        unknown = np.isin(found.mockup.tile_of_cell, strange) if uses_sheets else None
+        self.view.show_grid(found.mockup.grid, unknown)
+        self.rest.setVisible(uses_sheets)
+        if uses_sheets:
+            cells = int(unknown.sum()) if unknown is not None else 0
+            words.append(f"{count - len(strange)} tiles are there, {len(strange)} are not: their "
+                         f"{cells} cells are marked")  # fmt: skip
+        self.facts.setText(" · ".join(words))
+        empty = uses_sheets and strange and not self.rest.isChecked()
+        set_role(self.facts, "warning" if empty else "note")
+        self.ok.setEnabled(bool(count) and (bool(found.known) or not empty))
+
+    def done(self, result: int) -> None:
+        if self._job is not None:
+            self._job.cancel()
+        super().done(result)
+
+    def make(self) -> None:
+        """Add the map, and the sheet that it needs, as one step; show them."""
+        found, session = self.found, self.session
+        if found is None:
+            return
+        name = self.name.text().strip() or "Picture"
+        rest = self.rest.isChecked() or self.use.currentText() == NEW
+
+        def lay(made: tuple[Edit, Map, Tileset | None]) -> None:
+            edit, map_, tileset = made
+            if session.apply(edit):
+                session.choose_map(map_)
+                if tileset is not None:
+                    session.choose_tileset(tileset)
+
+        session.run_long(
+            "Making the map…",
+            lambda _: map_from_mockup(session.project, name, found.mockup, found.known, rest=rest),
+            lay,
+        )

@@ -1,0 +1,222 @@
+"""The tool ribbon over the map: tools, what is in hand, brush size, seed."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QSize, Qt, QTimer
+from PySide6.QtGui import QResizeEvent
+from PySide6.QtWidgets import (
+    QButtonGroup,
+    QCheckBox,
+    QComboBox,
+    QFrame,
+    QLabel,
+    QPushButton,
+    QSizePolicy,
+    QSpinBox,
+)
+
+from knitground.core.edit.changed import Changed, What
+from knitground.core.edit.desk import FILL_BY, MAX_BRUSH, PICK_FROM, SELECT_WAYS, SNAPS
+from knitground.core.edit.hand import MixInHand, PatchInHand, TerrainInHand
+from knitground.core.model.layers import MarkerLayer, TintLayer
+from knitground.ui.common.widgets import button, icon, row
+from knitground.ui.common.words import tip
+from knitground.ui.mapside.tools.tool import Tool
+from knitground.ui.session import Session
+
+_ROOMY = 900
+"""Width from which on the tools' names have room."""
+_NARROW = 720
+"""Width from which on the words “In hand” have room."""
+
+
+class Ribbon(QFrame):
+    """Shows the session's tool and lets another one be chosen."""
+
+    def __init__(self, session: Session, tools: dict[str, Tool]) -> None:
+        super().__init__()
+        self.session = session
+        self.setProperty("panel", "true")
+        self.buttons: dict[str, QPushButton] = {}
+        self._tools = tools
+        self._named: bool | None = None
+        self._make_tools()
+        self._make_brush_options()
+        self._make_other_options()
+        self._lay_out()
+        self._name_tools(named=False)
+        session.dressed.connect(lambda: self._draw_icons(tools))
+        for signal in (
+            session.choice.map_changed, session.choice.layer_changed, session.tools.tool_changed,
+            session.tools.options_changed, session.in_hand.changed,
+        ):  # fmt: skip
+            signal.connect(self.refresh)
+        session.changed.connect(self._follow)
+        session.opened.connect(self.refresh)
+        self.refresh()
+
+    def _make_tools(self) -> None:
+        session = self.session
+        group = QButtonGroup(self)
+        for tool in self._tools.values():
+            made = QPushButton()
+            made.setAccessibleName(tool.name)
+            made.setCheckable(True)
+            made.setIcon(icon(tool.icon))
+            made.setIconSize(QSize(16, 16))
+            made.setToolTip(tip(tool.tip, tool.shortcut))
+            made.clicked.connect(lambda *_, key=tool.key: session.choose_tool(key))
+            group.addButton(made)
+            self.buttons[tool.key] = made
+        # As wide as there is room: what is in hand must never push the map about.
+        self.hand = QLabel()
+        self.hand.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        self.hand.setMinimumWidth(80)
+        bold = self.hand.font()
+        bold.setBold(True)
+        self.hand.setFont(bold)
+        self.tool = QLabel()
+        self.tool.setFixedWidth(46)
+
+    def _make_brush_options(self) -> None:
+        session = self.session
+        self.brush = QSpinBox()
+        self.brush.setRange(1, MAX_BRUSH)
+        self.brush.setPrefix("size ")
+        self.brush.setToolTip("Side of the brush (Ctrl+wheel, comma and full stop)")
+        self.brush.valueChanged.connect(session.set_size)
+        self.outline = QCheckBox("outline")
+        self.outline.setToolTip("Box lays its rim only, as wide as the brush")
+        self.outline.toggled.connect(lambda on: session.set_options(outline=on))
+        self.round = QCheckBox("round")
+        self.round.setToolTip("The brush is round, else square")
+        self.round.toggled.connect(lambda on: session.set_options(round_brush=on))
+        self.soft = QCheckBox("soft")
+        self.soft.setToolTip("The brush lays less towards its rim")
+        self.soft.toggled.connect(lambda on: session.set_options(soft_brush=on))
+
+    def _make_other_options(self) -> None:
+        session = self.session
+        self.fill_by = QComboBox()
+        self.fill_by.addItems(list(FILL_BY))
+        self.fill_by.setToolTip(
+            "What Fill goes by: terrain or tile under the pointer, or selection"
+        )
+        self.fill_by.textActivated.connect(lambda way: session.set_options(fill_by=way))
+        self.everywhere = QCheckBox("all such cells")
+        self.everywhere.setToolTip("Fill all such cells of the map, not only those connected")
+        self.everywhere.toggled.connect(lambda on: session.set_options(fill_all=on))
+        self.pick_from = QComboBox()
+        self.pick_from.addItems(list(PICK_FROM))
+        self.pick_from.setToolTip("Where Pick looks; of a block, all layers give their front tiles")
+        self.pick_from.textActivated.connect(lambda way: session.set_options(pick_from=way))
+        self.snap = QComboBox()
+        self.snap.addItems([f"snap: {each}" for each in SNAPS])
+        self.snap.setToolTip("What markers snap to")
+        self.snap.activated.connect(lambda n: session.set_options(snap=SNAPS[n]))
+        self.pattern = QCheckBox("pattern on map")
+        self.pattern.setToolTip(
+            "A patch repeats from the map's corner, else from where the drag began"
+        )
+        self.pattern.toggled.connect(lambda on: session.set_options(pattern_on_map=on))
+        self.way = QComboBox()
+        self.way.addItems(list(SELECT_WAYS))
+        self.way.setToolTip("How Select chooses cells; Shift adds, Ctrl takes away")
+        self.way.textActivated.connect(lambda way: session.set_options(select_way=way))
+        self.seed = QLabel()
+        self.reroll = button("Reroll", lambda: session.set_options(seed=session.options.seed + 1),
+                             "Draw the mix anew", "R")  # fmt: skip
+
+    def _lay_out(self) -> None:
+        rule = QFrame()
+        rule.setFrameShape(QFrame.Shape.VLine)
+        in_hand = self.in_hand = QLabel("In hand")
+        in_hand.setProperty("role", "note")
+        self.setLayout(
+            row(*self.buttons.values(), self.tool, rule, in_hand, self.hand,
+                self.way, self.fill_by, self.everywhere, self.pick_from, self.snap, self.pattern,
+                self.outline, self.soft, self.round, self.brush, self.seed, self.reroll,
+                margins=6, spacing=6)
+        )  # fmt: skip
+        self.layout().setStretch(len(self.buttons) + 3, 1)  # type: ignore[union-attr]
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        self._name_tools(self.width() >= _ROOMY)
+        self.in_hand.setVisible(self.width() >= _NARROW)
+        super().resizeEvent(event)
+        QTimer.singleShot(0, self, self._say_hand)  # once the layout has given it its width
+
+    def _say_hand(self) -> None:
+        """Name what is in hand, shortened if there is no room for all of it."""
+        hand = self.session.hand
+        text = hand.title if hand else "nothing"
+        room = max(40, self.hand.width())
+        mode = Qt.TextElideMode.ElideMiddle
+        self.hand.setText(self.hand.fontMetrics().elidedText(text, mode, room))
+        self.hand.setToolTip(text)
+
+    def _name_tools(self, named: bool) -> None:
+        """Write the tools' names on their buttons where there is room."""
+        if named == self._named:
+            return
+        self._named = named
+        self.tool.setVisible(not named)
+        for key, made in self.buttons.items():
+            made.setText(self._tools[key].name if named else "")
+            made.setMinimumWidth(0 if named else 36)
+            made.setMaximumWidth(16_777_215 if named else 36)
+
+    def _draw_icons(self, tools: dict[str, Tool]) -> None:
+        for key, made in self.buttons.items():
+            made.setIcon(icon(tools[key].icon))
+
+    def _follow(self, change: Changed) -> None:
+        if change.what in (What.MARKS, What.MIXES, What.LAYERS):
+            self.refresh()
+
+    def refresh(self) -> None:
+        """Show the session's state."""
+        s = self.session.desk()
+        options = s.options
+        self.buttons[s.tool].setChecked(True)
+        self.tool.setText(s.tool.capitalize())
+        self._say_hand()
+        QTimer.singleShot(0, self, self._say_hand)  # what is shown beside it decides its room
+        self.brush.blockSignals(True)
+        self.brush.setValue(s.size)
+        unit = " vertices" if s.lays_terrain else " path" if s.draws_path else " cells"
+        self.brush.setSuffix(unit)
+        self.brush.blockSignals(False)
+        markers, tint = isinstance(s.layer, MarkerLayer), isinstance(s.layer, TintLayer)
+        brushes = s.tool in ("paint", "line", "box", "erase") and not markers
+        patch = isinstance(s.hand, PatchInHand) and s.tool == "paint"
+        self.brush.setVisible(brushes and not patch)
+        self.round.setVisible(brushes and not patch and s.tool != "box" and not s.is_soft)
+        self.round.setChecked(options.round_brush)
+        self.soft.setVisible(tint and s.tool in ("paint", "erase"))
+        self.soft.setChecked(options.soft_brush)
+        self.fill_by.setVisible(s.tool == "fill" and not markers)
+        self.fill_by.setCurrentText(options.fill_by)
+        self.everywhere.setVisible(
+            s.tool == "fill" and not markers and options.fill_by != "selection"
+        )
+        self.everywhere.setChecked(options.fill_all)
+        self.pick_from.setVisible(s.tool == "pick" and not markers)
+        self.pick_from.setCurrentText(options.pick_from)
+        self.snap.setVisible(markers)
+        self.snap.setCurrentIndex(SNAPS.index(options.snap))
+        self.outline.setVisible(s.tool == "box" and not markers)
+        self.way.setVisible(s.tool == "select" and not markers)
+        self.way.setCurrentText(options.select_way)
+        self.outline.setChecked(options.outline)
+        repeats = (
+            isinstance(s.hand, PatchInHand) and not markers and s.tool in ("line", "box", "fill")
+        )
+        self.pattern.setVisible(repeats)
+        self.pattern.setChecked(options.pattern_on_map)
+        drawn = isinstance(s.hand, MixInHand) and not (markers or tint)
+        self.seed.setText(f"seed {options.seed}")
+        self.seed.setVisible(drawn)
+        self.reroll.setVisible(drawn)
+        if isinstance(s.hand, TerrainInHand) and s.tool == "fill":
+            self.hand.setToolTip("Fills connected vertices of the same terrain")

@@ -1,0 +1,171 @@
+"""The map side: map tabs, the ribbon, the canvas, the layer strip."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import partial
+
+from PySide6.QtCore import QEvent, QObject, Qt, Signal
+from PySide6.QtWidgets import QLabel, QSplitter, QTabBar, QWidget
+
+from knitground.core.edit.changed import Changed, What
+from knitground.ui.common.commands import Commands, keys_of
+from knitground.ui.common.widgets import button, column, primary, row
+from knitground.ui.mapside.canvas.view import MapView
+from knitground.ui.mapside.canvas.zoom import STEPS
+from knitground.ui.mapside.mapcommands import MapCommands
+from knitground.ui.mapside.ribbon import Ribbon
+from knitground.ui.mapside.strip import Strip
+from knitground.ui.mapside.tools.brushes import Erase, Paint
+from knitground.ui.mapside.tools.fill import Fill
+from knitground.ui.mapside.tools.markers import marker_tools
+from knitground.ui.mapside.tools.pick import Pick
+from knitground.ui.mapside.tools.select import Select
+from knitground.ui.mapside.tools.shapes import Box, Line
+from knitground.ui.mapside.tools.tool import Tool
+from knitground.ui.session import Session
+
+
+class MapSide(QWidget):
+    """Everything about the map that is being worked on."""
+
+    zoomed = Signal()
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        made: list[Tool] = [
+            Paint(session), Line(session), Box(session), Fill(session), Erase(session),
+            Pick(session), Select(session),
+        ]  # fmt: skip
+        self.tools = {tool.key: tool for tool in made}
+        self.tabs = QTabBar()
+        self.tabs.setExpanding(False)
+        self.tabs.setDrawBase(False)
+        self.tabs.setElideMode(Qt.TextElideMode.ElideNone)
+        self.tabs.currentChanged.connect(self._choose)
+        self.tabs.tabBarDoubleClicked.connect(self._rename)
+        self.tabs.setToolTip("Maps of the project; double-click renames")
+        self.ribbon = Ribbon(session, self.tools)
+        self._marker_tools = marker_tools(session)
+        self.second: MapView | None = None
+        self.views = QSplitter(Qt.Orientation.Horizontal)
+        self.views.setChildrenCollapsible(False)
+        self.view = self._new_view()
+        self.active = self.view
+        self.strip = Strip(session)
+        self.maps = MapCommands(session, self)
+        self.empty = QWidget(self.view)
+        text = QLabel("This project has no map yet.")
+        self.empty.setLayout(
+            column(1, text, primary("New map…", self.maps.new_map, "Make a map", "Ctrl+N"), 1)
+        )
+        self.view.installEventFilter(self)
+        top = row(self.tabs, button("+", self.maps.new_map, "New map", "Ctrl+N"), 1, spacing=4)
+        layout = column(top, self.ribbon, self.views, self.strip, spacing=4)
+        layout.setStretch(2, 1)
+        layout.setContentsMargins(0, 4, 0, 0)
+        self.setLayout(layout)
+        self._filling = False
+        session.choice.map_changed.connect(self.refresh)
+        session.opened.connect(self.refresh)
+        session.changed.connect(self._follow)
+
+    def _new_view(self) -> MapView:
+        made = MapView(self.session, self.tools, self._marker_tools)
+        made.zoomed.connect(self.zoomed)
+        made.entered.connect(lambda: self._activate(made))
+        self.views.addWidget(made)
+        return made
+
+    def each_view(self, action: Callable[[MapView], object]) -> None:
+        """Do something with each view of the map that is shown."""
+        for view in (self.view, self.second):
+            if view is not None:
+                action(view)
+
+    def _activate(self, view: MapView) -> None:
+        self.active = view
+        self.zoomed.emit()
+
+    def toggle_second(self) -> None:
+        """Show the map a second time beside the first, with a zoom of its own, or no more."""
+        if self.second is None:
+            self.second = self._new_view()
+            self.second.follow_settings(self.view)
+            self.second.open_map()
+            self.second.fit()
+            half = max(240, self.views.width() // 2)
+            self.views.setSizes([half, half])
+            return
+        gone, self.second, self.active = self.second, None, self.view
+        gone.cancel()
+        gone.retire()
+
+    def _follow(self, change: Changed) -> None:
+        if change.what is What.MAPS:
+            self.refresh()
+
+    def refresh(self) -> None:
+        """Show the project's maps as tabs."""
+        maps = self.session.project.maps
+        names = [f"{each.name}  ⟲" if each.wrap else each.name for each in maps]
+        self._filling = True
+        if [self.tabs.tabText(n) for n in range(self.tabs.count())] != names:
+            while self.tabs.count():
+                self.tabs.removeTab(0)
+            for name in names:
+                self.tabs.addTab(name)
+        if self.session.map in maps:
+            self.tabs.setCurrentIndex(maps.index(self.session.map))
+        self._filling = False
+        self.empty.setVisible(not maps)
+        self.empty.setGeometry(self.view.rect().adjusted(40, 40, -40, -40))
+
+    def _choose(self, place: int) -> None:
+        maps = self.session.project.maps
+        if not self._filling and 0 <= place < len(maps):
+            self.session.choose_map(maps[place])
+
+    def _rename(self, place: int) -> None:
+        maps = self.session.project.maps
+        if 0 <= place < len(maps):
+            self.maps.rename(maps[place])
+
+    def set_repeat(self, on: bool) -> None:
+        """Show the map nine times or once."""
+        self.view.set_repeat(on)
+        self.view.fit()
+
+    def add_commands(self, commands: Commands) -> None:
+        """Add the commands on views, tools, layers and maps to the menus."""
+        self._add_view_commands(commands)
+        for tool in self.tools.values():
+            choose = partial(self.session.choose_tool, tool.key)
+            commands.add("Tool", tool.name, choose, tool.shortcut)
+        self.strip.add_commands(commands)
+        self.maps.add_commands(commands)
+
+    def _add_view_commands(self, commands: Commands) -> None:
+        add = partial(commands.add, "View")
+        add("Zoom in", lambda: self.active.zoom_by(1), "+").setShortcuts(keys_of("+", "="))
+        add("Zoom out", lambda: self.active.zoom_by(-1), "-")
+        add("Zoom 100 %", lambda: self.active.zoom_to(STEPS.index(1)), "Ctrl+0")
+        add("Whole map", lambda: self.active.fit(), "Home")
+        commands.line("View")
+        add("Second view", self.toggle_second, "Shift+V", checked=False)
+        switches: tuple[tuple[str, str, Callable[[MapView], object], bool], ...] = (
+            ("Pins", "Shift+U", lambda v: v.set_pins(not v.show_pins), True),
+            ("Grid lines", "G", lambda v: v.set_grid(not v.show_grid), True),
+            ("Screen frame", "Shift+S", lambda v: v.set_screen(not v.show_screen), False),
+            ("Play animations", "", lambda v: v.set_playing(not v.playing), True),
+        )
+        for name, keys, change, on in switches:
+            add(name, partial(self.each_view, change), keys, checked=on)
+        overview = self.view.overview
+        add("Overview map", lambda: overview.setVisible(overview.isHidden()), "O", checked=False)
+
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+        if watched is self.view and event.type() == QEvent.Type.Resize:
+            self.empty.setGeometry(self.view.rect().adjusted(40, 40, -40, -40))
+        return super().eventFilter(watched, event)

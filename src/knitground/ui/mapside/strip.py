@@ -1,0 +1,441 @@
+"""The layer strip below the map: one card a layer, the back one at the left."""
+
+from __future__ import annotations
+
+from functools import partial
+
+import numpy as np
+from PySide6.QtCore import QMimeData, QPoint, QRect, Qt, QTimer, Signal
+from PySide6.QtGui import (
+    QContextMenuEvent,
+    QDrag,
+    QDragEnterEvent,
+    QDragMoveEvent,
+    QDropEvent,
+    QImage,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+)
+from PySide6.QtWidgets import (
+    QFrame,
+    QLabel,
+    QMenu,
+    QScrollArea,
+    QSlider,
+    QSpinBox,
+    QVBoxLayout,
+    QWidget,
+    QWidgetAction,
+)
+
+from knitground.core.base.window import Box
+from knitground.core.edit.changed import Changed, What
+from knitground.core.edit.layers import (
+    fade_layer,
+    lock_layer,
+    move_layer,
+    place_layer,
+    show_layer,
+    use_set,
+)
+from knitground.core.edit.planning import EYE_KEYS, LOCK_KEYS
+from knitground.core.model.layers import (
+    Cells,
+    GroundLayer,
+    Layer,
+    MarkerLayer,
+    TintLayer,
+)
+from knitground.core.model.limits import MAX_SHIFT
+from knitground.core.model.map import Map, grid_of
+from knitground.core.render.atlas import Atlas
+from knitground.core.render.compose import lay_out, tint_factors
+from knitground.core.render.pixels import Pixels
+from knitground.core.render.small import sampled_cells
+from knitground.ui.common.checkers import checkers
+from knitground.ui.common.commands import Commands
+from knitground.ui.common.theme import theme
+from knitground.ui.common.widgets import button, column, icon, icon_button, note, row
+from knitground.ui.mapside.canvas.chunks import image_of
+from knitground.ui.mapside.canvas.markers import kind_colour
+from knitground.ui.mapside.layercommands import LayerCommands
+from knitground.ui.session import Session
+
+_THUMB = (60, 40)
+_SAMPLES = 60
+_SMALL_CELLS = 512 * 512
+
+
+class Thumb(QWidget):
+    """A small picture of one layer."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setFixedSize(*_THUMB)
+        self._pixels: Pixels | None = None
+        self._image: QImage | None = None
+
+    def show_layer(self, session: Session, map_: Map, layer: Layer, atlas: Atlas) -> None:
+        """Draw the layer: a cell in so many, one pixel each, so that any size is quick."""
+        step = max(1, -(-max(map_.height, map_.width) // _SAMPLES))
+        if isinstance(layer, MarkerLayer):
+            self._show_pixels(_marker_dots(map_, layer, step))
+            return
+        if isinstance(layer, TintLayer):
+            factors = tint_factors(sampled_cells(map_, layer, step))
+            self._show_pixels(np.where(factors == 0xFFFFFFFF, np.uint32(0), factors))
+            return
+        if map_.height * map_.width > _SMALL_CELLS or grid_of(map_, layer) is not map_:
+            # Too large to knit or to look through for a thumbnail: one cell in so many, and of
+            # ground what has been knitted so far.
+            cells = sampled_cells(map_, layer, step)
+        else:
+            box = Box(0, 0, map_.height, map_.width)
+            cells = _sampled(session.doc.cells(map_, layer, box), step)
+        self._show_pixels(lay_out(atlas.dots(), cells))
+
+    def _show_pixels(self, pixels: Pixels) -> None:
+        self._pixels = np.ascontiguousarray(pixels)
+        self._image = image_of(self._pixels)
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        checkers(painter, self.rect().toRectF())
+        if self._image is not None:
+            size = self._image.size().scaled(self.size(), Qt.AspectRatioMode.KeepAspectRatio)
+            rect = QRect(QPoint(0, 0), size)
+            rect.moveCenter(self.rect().center())
+            painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+            painter.drawImage(rect, self._image)
+        painter.setPen(QPen(theme().colour("line"), 1))
+        painter.drawRect(self.rect().adjusted(0, 0, -1, -1))
+        painter.end()
+
+
+def _marker_dots(map_: Map, layer: MarkerLayer, step: int) -> Pixels:
+    """Draw each marker as a dot in the colour of its kind."""
+    high, wide = -(-map_.height // step), -(-map_.width // step)
+    out = np.zeros((high, wide), np.uint32)
+    for each in layer.markers:
+        x, y = each.middle
+        row_, col = int(y // map_.tile_height) // step, int(x // map_.tile_width) // step
+        if 0 <= row_ < high and 0 <= col < wide:
+            spot = (slice(max(0, row_ - 1), row_ + 2), slice(max(0, col - 1), col + 2))
+            out[spot] = 0xFF000000 | int(kind_colour(each.kind)[1:], 16)
+    return out
+
+
+def _sampled(cells: Cells, step: int) -> Cells:
+    """Take one cell of each step × step, one that is not empty if there is any."""
+    high, wide = cells.shape[0] // step * step, cells.shape[1] // step * step
+    blocks = cells[:high, :wide].reshape(high // step, step, wide // step, step)
+    return np.asarray(blocks.max(axis=(1, 3)), np.int32)
+
+
+class Card(QFrame):
+    """One layer: thumbnail, kind, eye, lock, name. A click chooses it, a drag moves it."""
+
+    chosen = Signal(object)
+    rename_asked = Signal(object)
+    menu_asked = Signal(object, QPoint)
+
+    def __init__(self, session: Session, map_: Map, layer: Layer) -> None:
+        super().__init__()
+        self.session, self.map, self.layer = session, map_, layer
+        self.setFixedWidth(136)
+        self.setAccessibleName(f"Layer {layer.name}")
+        self.thumb = Thumb()
+        self.name = QLabel()
+        self.kind = note(layer.kind)
+        self.kind.setWordWrap(False)
+        self.eye = icon_button("mdi6.eye-outline", self._toggle_eye, "Hide", EYE_KEYS)
+        self.lock = icon_button("mdi6.lock-open-outline", self._toggle_lock, "Lock", LOCK_KEYS)
+        side = column(self.kind, row(self.eye, self.lock, 1, spacing=2), spacing=2)
+        self.setLayout(column(row(self.thumb, side, spacing=8), self.name, margins=6, spacing=4))
+        self._press: QPoint | None = None
+        self.refresh()
+
+    def refresh(self) -> None:
+        """Show the layer's name, eye and lock, and whether it is the chosen one."""
+        t = theme()
+        here = self.session.layer is self.layer
+        edge = f"2px solid {t.madder}" if here else f"1px solid {t.line}"
+        ground = t.panel if here else t.window
+        self.setStyleSheet(f"Card {{ background: {ground}; border: {edge}; border-radius: 4px; }}")
+        metrics = self.name.fontMetrics()
+        name = metrics.elidedText(self.layer.name, Qt.TextElideMode.ElideRight, 118)
+        self.name.setText(f"<b>{name}</b>" if here else name)
+        grid, moved = grid_of(self.map, self.layer), self.layer.shift != (0, 0)
+        own = f" {grid.tile_width}×{grid.tile_height}" if grid is not self.map else ""
+        self.kind.setText(self.layer.kind + own + (" ⇲" if moved else ""))
+        across, down = self.layer.offset
+        place = f" · offset {across}, {down} px, height {self.layer.height} px" if moved else ""
+        self.setToolTip(f"{self.layer.name}: click to work on it, drag to move it{place}")
+        self.eye.setIcon(
+            icon("mdi6.eye-outline", "ink2")
+            if self.layer.visible
+            else icon("mdi6.eye-off-outline", "madder")
+        )
+        self.lock.setIcon(
+            icon("mdi6.lock", "madder")
+            if self.layer.locked
+            else icon("mdi6.lock-open-outline", "ink2")
+        )
+        self.eye.setToolTip(f"Hide ({EYE_KEYS})" if self.layer.visible else f"Show ({EYE_KEYS})")
+        self.lock.setToolTip(
+            f"Unlock ({LOCK_KEYS})" if self.layer.locked else f"Lock ({LOCK_KEYS})"
+        )
+
+    def _toggle_eye(self) -> None:
+        self.session.apply(show_layer(self.map, self.layer, not self.layer.visible))
+
+    def _toggle_lock(self) -> None:
+        self.session.apply(lock_layer(self.map, self.layer, not self.layer.locked))
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        if event.button() == Qt.MouseButton.LeftButton:
+            self._press = event.position().toPoint()
+            self.chosen.emit(self.layer)
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        if self._press is None:
+            return
+        if (event.position().toPoint() - self._press).manhattanLength() > 12:
+            self._press = None
+            drag = QDrag(self)
+            data = QMimeData()
+            data.setText(f"layer {self.layer.number}")
+            drag.setMimeData(data)
+            drag.setPixmap(self.thumb.grab())
+            drag.exec(Qt.DropAction.MoveAction)
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        self._press = None
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
+        self.rename_asked.emit(self.layer)
+
+    def contextMenuEvent(self, event: QContextMenuEvent) -> None:
+        self.chosen.emit(self.layer)
+        self.menu_asked.emit(self.layer, event.globalPos())
+
+
+class Strip(QFrame):
+    """All layers of the session's map, and the button that adds one."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.layers = LayerCommands(session, self)
+        self.setProperty("panel", "true")
+        self.setAcceptDrops(True)
+        self.cards: list[Card] = []
+        self._atlas: tuple[Map, Atlas] | None = None
+        self._line = row(spacing=8)
+        inner = QWidget()
+        inner.setLayout(row(self._line, 1))
+        area = self._area = QScrollArea()
+        area.setWidget(inner)
+        area.setWidgetResizable(True)
+        area.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        area.setFixedHeight(92)
+        self.add = button("+ layer", self.ask_kind, "Add a layer", "Ctrl+Shift+L")
+        ends = row(note("back"), 1, note("front"))
+        cards = row(area, self.add)
+        cards.setStretch(0, 1)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(8, 4, 8, 6)
+        layout.setSpacing(2)
+        layout.addLayout(ends)
+        layout.addLayout(cards)
+        self._thumbs = QTimer(self, singleShot=True, interval=120)
+        self._thumbs.timeout.connect(self._draw_thumbs)
+        session.choice.map_changed.connect(self.refresh)
+        session.choice.layer_changed.connect(self.refresh)
+        session.opened.connect(self._rebuild)
+        session.changed.connect(self._follow)
+        session.dressed.connect(self.refresh)
+
+    # Following the session
+
+    def _follow(self, change: Changed) -> None:
+        if change.what in (What.SLICING, What.LOOKS, What.TILESETS):
+            self._atlas = None
+        if change.what is What.LAYERS:
+            self.refresh()
+        self._thumbs.start()
+
+    def refresh(self) -> None:
+        """Show the layers of the session's map as they are now."""
+        map_ = self.session.map
+        layers = map_.layers if map_ else []
+        if [card.layer for card in self.cards] != layers:
+            self._rebuild()
+        for card in self.cards:
+            card.refresh()
+            if card.layer is self.session.layer:
+                QTimer.singleShot(0, card, partial(self._area.ensureWidgetVisible, card, 20, 0))
+
+    def _rebuild(self) -> None:
+        for card in self.cards:
+            self._line.removeWidget(card)
+            card.hide()
+            card.deleteLater()
+        self.cards = []
+        map_ = self.session.map
+        self.add.setEnabled(map_ is not None)
+        for layer in map_.layers if map_ else []:
+            card = Card(self.session, map_, layer)  # type: ignore[arg-type]
+            card.chosen.connect(self.session.choose_layer)
+            card.rename_asked.connect(self.layers.ask_name)
+            card.menu_asked.connect(self._menu)
+            self._line.addWidget(card)
+            self.cards.append(card)
+        self._thumbs.start()
+
+    def _draw_thumbs(self) -> None:
+        map_ = self.session.map
+        if map_ is None:
+            return
+        if self._atlas is None or self._atlas[0] is not map_:
+            self._atlas = (map_, Atlas(self.session.project, map_))
+        for card in self.cards:
+            if card.map is map_ and card.layer in map_.layers:
+                card.thumb.show_layer(self.session, map_, card.layer, self._atlas[1])
+
+    # The menu of a layer
+
+    def ask_kind(self) -> None:
+        """Show the kinds of layer that can be added."""
+        menu = self.layers.kind_menu()
+        menu.aboutToHide.connect(menu.deleteLater)
+        menu.popup(self.add.mapToGlobal(QPoint(0, -menu.sizeHint().height())))
+
+    def add_commands(self, commands: Commands) -> None:
+        """Add the commands on layers to the menus."""
+        commands.add("Layer", "Add layer…", self.ask_kind, "Ctrl+Shift+L")
+        commands.add("Layer", "Offset and height…", self.ask_place)
+        self.layers.add_commands(commands)
+
+    def _knit_from(self, map_: Map, layer: GroundLayer, tileset: str, set_name: str) -> None:
+        self.session.apply(use_set(map_, layer, tileset, set_name))
+
+    def _opacity_action(self, menu: QMenu, map_: Map, layer: Layer) -> QWidgetAction:
+        """Make a slider of the layer's opacity; one drag of it is one step."""
+        slider = QSlider(Qt.Orientation.Horizontal)
+        slider.setRange(0, 100)
+        slider.setValue(round(layer.opacity * 100))
+        slider.setToolTip("Opacity of the layer, in %")
+        slider.setAccessibleName("Opacity")
+        key = object()
+        slider.valueChanged.connect(
+            lambda value: self.session.apply(fade_layer(map_, layer, value / 100), key)
+        )
+        holder = QWidget()
+        holder.setLayout(row(QLabel("Opacity"), slider, margins=6))
+        action = QWidgetAction(menu)
+        action.setDefaultWidget(holder)
+        return action
+
+    def _place_action(self, menu: QMenu, map_: Map, layer: Layer) -> QWidgetAction:
+        """Make number fields of the layer's offset and height; they can be seen at once."""
+        fields = []
+        for hint, value in (
+            ("Pixels further right", layer.offset[0]), ("Pixels further down", layer.offset[1]),
+            ("Height above the ground in px: drawn that much higher, shipped for depth",
+             layer.height),
+        ):  # fmt: skip
+            box = QSpinBox()
+            box.setRange(-MAX_SHIFT, MAX_SHIFT)
+            box.setValue(value)
+            box.setSuffix(" px")
+            box.setToolTip(hint)
+            box.setAccessibleName(hint)
+            fields.append(box)
+        key = object()
+
+        def apply(_: int) -> None:
+            right, down, height = (each.value() for each in fields)
+            self.session.apply(place_layer(map_, layer, (right, down), height), key)
+
+        for box in fields:
+            box.valueChanged.connect(apply)
+        holder = QWidget()
+        holder.setLayout(
+            row(QLabel("Offset"), fields[0], fields[1], QLabel("Height"), fields[2], margins=6)
+        )
+        action = QWidgetAction(menu)
+        action.setDefaultWidget(holder)
+        return action
+
+    def _new_menu(self) -> QMenu:
+        """Make a menu that is gone once it is closed and what was chosen has been done."""
+        menu = QMenu(self)
+        menu.aboutToHide.connect(menu.deleteLater)
+        return menu
+
+    def ask_place(self) -> None:
+        """Show the fields of the chosen layer's offset and height."""
+        map_, layer = self.session.map, self.session.layer
+        if map_ is not None and layer is not None:
+            menu = self._new_menu()
+            menu.addAction(self._place_action(menu, map_, layer))
+            menu.popup(self.mapToGlobal(QPoint(80, -menu.sizeHint().height())))
+
+    def _menu(self, layer: Layer, at: QPoint) -> None:
+        map_ = self.session.map
+        if map_ is None:
+            return
+        menu = self._new_menu()
+        menu.addAction("Rename…", lambda: self.layers.ask_name(layer))
+        menu.addAction(self._opacity_action(menu, map_, layer))
+        menu.addAction(self._place_action(menu, map_, layer))
+        menu.addAction("Duplicate", self.layers.duplicate)
+        menu.addAction("Merge into the layer behind", self.layers.merge)
+        menu.addAction("Show only this one, or all", self.layers.show_only)
+        menu.addAction("Towards the back", lambda: self.layers.shift(-1))
+        menu.addAction("Towards the front", lambda: self.layers.shift(1))
+        if isinstance(layer, GroundLayer):
+            sets = menu.addMenu("Knit from")
+            for tileset in self.session.project.tilesets:
+                for kit in tileset.sets:
+                    if kit.kind is not layer.kind_of_set:
+                        continue
+                    sets.addAction(
+                        f"{tileset.name} — {kit.name}",
+                        partial(self._knit_from, map_, layer, tileset.name, kit.name),
+                    )
+            menu.addAction("Reroll variants", self.layers.reroll)
+        menu.addSeparator()
+        menu.addAction("Delete", self.layers.delete)
+        menu.popup(at)
+
+    # Dragging cards
+
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+        if event.mimeData().text().startswith("layer "):
+            event.acceptProposedAction()
+
+    def dragMoveEvent(self, event: QDragMoveEvent) -> None:
+        event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent) -> None:
+        map_ = self.session.map
+        number = int(event.mimeData().text().split()[1])
+        layer = map_.layer_numbered(number) if map_ else None
+        if map_ is not None and layer is not None:
+            self.drop_at(layer, event.position().toPoint())
+            event.acceptProposedAction()
+
+    def drop_at(self, layer: Layer, at: QPoint) -> None:
+        """Move a layer to where a card was dropped."""
+        map_ = self.session.map
+        if map_ is None:
+            return
+        x = self.mapToGlobal(at).x()
+        others = [card for card in self.cards if card.layer is not layer]
+        middles = [card.mapToGlobal(card.rect().center()).x() for card in others]
+        self.session.apply(move_layer(map_, layer, sum(middle < x for middle in middles)))

@@ -1,0 +1,103 @@
+"""Another tileset for a map: which one instead of which, with a picture before it is done."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from PySide6.QtWidgets import (
+    QComboBox,
+    QDialog,
+    QDialogButtonBox,
+    QFormLayout,
+    QLabel,
+    QVBoxLayout,
+    QWidget,
+)
+
+from knitground.core.base.window import Box, read
+from knitground.core.edit.reslice import swap_tileset
+from knitground.core.knit.layer import knit_map
+from knitground.core.model.layers import GroundLayer, PinnedLayer
+from knitground.core.model.map import Map, grid_of
+from knitground.core.render.atlas import Atlas
+from knitground.core.render.compose import compose
+from knitground.core.render.stack import stack_of
+from knitground.ui.common.widgets import Swatch, note
+from knitground.ui.session import Session
+
+_CELLS = 48
+_QUIET_CELLS = 2_000_000
+
+
+class SwapDialog(QDialog):
+    """Shows the map as it would be with another tileset in one's place."""
+
+    def __init__(self, session: Session, map_: Map, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.session, self.map = session, map_
+        self.setWindowTitle(f"Another tileset for “{map_.name}”")
+        names = [each.name for each in session.project.tilesets]
+        self.old, self.new = QComboBox(), QComboBox()
+        self.old.addItems(names)
+        self.new.addItems(names)
+        self.new.setCurrentIndex(1)
+        self.picture = Swatch()
+        self.picture.setMinimumSize(420, 320)
+        for box in (self.old, self.new):
+            box.currentIndexChanged.connect(self.show_preview)
+        buttons = QDialogButtonBox(
+            QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel
+        )
+        buttons.button(QDialogButtonBox.StandardButton.Ok).setText("Take it")
+        buttons.accepted.connect(self.accept)
+        buttons.rejected.connect(self.reject)
+        form = QFormLayout()
+        form.addRow("Instead of", self.old)
+        form.addRow("take", self.new)
+        layout = QVBoxLayout(self)
+        layout.addLayout(form)
+        layout.addWidget(QLabel("The map's upper left part:"))
+        layout.addWidget(self.picture)
+        layout.addWidget(note("Tiles keep their row and column. Undo takes it back."))
+        layout.addWidget(buttons)
+        self.show_preview()
+
+    def show_preview(self) -> None:
+        """Draw a part of the map as it would be: a small map of its own is changed."""
+        part = _corner(self.map)
+        edit = swap_tileset(part, self.old.currentText(), self.new.currentText())
+        for atom in edit.atoms:
+            atom.do()
+        knit_map(self.session.project, part)
+        atlas = Atlas(self.session.project, part)
+        level = 1 if atlas.level_count > 1 else 0
+        pictures, box = atlas.at(level), Box(0, 0, part.height, part.width)
+        planes, margin = stack_of(part, atlas, box, level, lambda layer, b: read(layer.cells, b))
+        self.picture.show_pixels(compose(pictures, planes, margin) if planes else None)
+
+    def take(self) -> None:
+        """Do it, as one step; on a large map beside the interface."""
+        names = self.old.currentText(), self.new.currentText()
+        map_ = self.map
+        if map_.height * map_.width * len(map_.layers) <= _QUIET_CELLS:
+            self.session.apply(swap_tileset(map_, *names))
+        else:
+            self.session.run_long(
+                "Taking another tileset…", lambda _: swap_tileset(map_, *names), self.session.apply
+            )
+
+
+def _corner(map_: Map) -> Map:
+    """Copy the upper left part of a map."""
+    high, wide = min(_CELLS, map_.height), min(_CELLS, map_.width)
+    part = replace(map_, height=high, width=wide, wrap=False, layers=[])
+    for layer in map_.layers:
+        own_grid = grid_of(map_, layer) is not map_
+        cells = layer.cells if own_grid else layer.cells[:high, :wide]
+        made = replace(layer, cells=cells.copy())
+        if isinstance(made, PinnedLayer):
+            made.pinned = made.pinned[:high, :wide].copy()
+        if isinstance(made, GroundLayer):
+            made.terrain = made.terrain[: high + 1, : wide + 1].copy()
+        part.layers.append(made)
+    return part

@@ -1,0 +1,1 @@
+"""The tools of the map."""

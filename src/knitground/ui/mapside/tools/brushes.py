@@ -1,0 +1,128 @@
+"""Paint and Erase: dabs along the pointer's way, one step from press to release."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from math import ceil
+
+from PySide6.QtCore import Qt
+
+from knitground.core.base.errors import KnitError
+from knitground.core.edit.desk import Pointer
+from knitground.core.edit.hand import PatchInHand
+from knitground.core.edit.laying import Plan
+from knitground.core.edit.planning import Cover, brush, plan_dab, plan_path, refusal
+from knitground.core.knit.sides import sides_along
+from knitground.core.model.map import Map
+from knitground.ui.mapside.tools.tool import Tool
+from knitground.ui.session import Session
+
+
+class _Brush(Tool):
+    """Dabs along the way. A fast drag leaves no holes: places in between are laid too."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session)
+        self._last: Pointer | None = None
+        self._anchor: tuple[int, int] | None = None
+        self._end: Pointer | None = None
+        self._cover: Cover | None = None
+        self._path = False
+        self._crossed = False
+
+    def press(self, at: Pointer) -> bool:
+        plan = self._planned(at)
+        name = plan.edit.name if plan else self.name
+        if not self.session.attempt(lambda: self.session.doc.begin_stroke(name)):
+            return False
+        self._last = at
+        self._path, self._crossed = self.desk.draws_path, False
+        self._anchor = None
+        map_ = self.desk.grid
+        self._cover = Cover(map_) if map_ is not None and self.desk.is_soft else None
+        if self.desk.grid is not None and isinstance(self.desk.hand, PatchInHand):
+            box, _ = brush(self.desk, self.desk.grid, at)
+            self._anchor = (box.top, box.left)
+        straight = bool(self.modifiers & Qt.KeyboardModifier.ShiftModifier)
+        if straight and self._end is not None:
+            self._last = self._end
+            self.move(at)  # from where the last stroke ended
+        elif not self._path:
+            self._dab(at)
+        return self.session.doc.in_stroke
+
+    def move(self, at: Pointer) -> None:
+        map_, last = self.desk.grid, self._last
+        if map_ is None or last is None or not self.session.doc.in_stroke:
+            return
+        if self._path:
+            self._go(map_, last, at)
+            return
+        across = abs(at.x - last.x) / map_.tile_width
+        down = abs(at.y - last.y) / map_.tile_height
+        steps = max(1, ceil(2 * max(across, down)))
+        seen = (last.cell(map_), last.vertex(map_))
+        for n in range(1, steps + 1):
+            part = n / steps
+            here = Pointer(last.x + (at.x - last.x) * part, last.y + (at.y - last.y) * part)
+            place = (here.cell(map_), here.vertex(map_))
+            if place != seen:
+                self._dab(here)
+                seen = place
+        self._last = at
+
+    def _go(self, map_: Map, last: Pointer, at: Pointer) -> None:
+        """Lay the sides that the way from one place to the next crosses, cell by cell."""
+        cells = [last.cell(map_)]
+        across, down = (at.x - last.x) / map_.tile_width, (at.y - last.y) / map_.tile_height
+        steps = max(1, ceil(4 * max(abs(across), abs(down))))
+        for n in range(1, steps + 1):
+            part = n / steps
+            here = Pointer(last.x + (at.x - last.x) * part, last.y + (at.y - last.y) * part)
+            if here.cell(map_) != cells[-1]:
+                cells.append(here.cell(map_))
+        self._last = at
+        if len(cells) > 1 and refusal(self.desk, at) is None:
+            self._crossed = True
+            self._lay(lambda: plan_path(self.desk, sides_along(cells)))
+
+    def release(self) -> None:
+        if self._path and not self._crossed and self._last is not None:
+            self._dab(self._last)  # a click alone: the nearest side, as the ghost shows it
+        self._end = self._last
+        self.session.doc.commit_stroke()
+
+    def cancel(self) -> None:
+        self.session.doc.cancel_stroke()
+
+    def _planned(self, at: Pointer) -> Plan | None:
+        try:
+            return plan_dab(self.desk, at)
+        except KnitError:
+            return None  # said when it is laid
+
+    def _dab(self, at: Pointer) -> None:
+        self._lay(lambda: plan_dab(self.desk, at, self._anchor, self._cover))
+
+    def _lay(self, planned: Callable[[], Plan | None]) -> None:
+        try:
+            plan = planned()
+            if plan is not None:
+                self.session.doc.apply(plan.edit)
+        except KnitError as error:
+            self.session.doc.cancel_stroke()
+            self.session.warn(str(error))
+
+
+class Paint(_Brush):
+    """Lays what is in hand."""
+
+    key, name, shortcut, icon = "paint", "Paint", "P", "mdi6.brush"
+    tip = "Paint: lay what is in hand along the drag"
+
+
+class Erase(_Brush):
+    """Takes away: pins first, then terrain or tiles."""
+
+    key, name, shortcut, icon = "erase", "Erase", "E", "mdi6.eraser"
+    tip = "Erase: pins first, then what lies beneath"

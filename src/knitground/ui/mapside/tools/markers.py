@@ -1,0 +1,429 @@
+"""The tools on marker layers: the same seven keys, laying points, areas and free pictures."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from PySide6.QtCore import Qt
+
+from knitground.core.edit.desk import Desk, Pointer
+from knitground.core.edit.hand import MarkerInHand, TileInHand
+from knitground.core.edit.laying import Plan
+from knitground.core.edit.markers import (
+    add_markers,
+    change_markers,
+    delete_markers,
+    marker_at,
+    move_markers,
+    moved,
+    outline,
+)
+from knitground.core.edit.planning import LOCK_KEYS, refusal
+from knitground.core.model.layers import Layer, MarkerLayer
+from knitground.core.model.map import Map
+from knitground.core.model.marker import Marker, Point, Shape
+from knitground.ui.mapside.tools.tool import Tool
+from knitground.ui.session import Session
+
+
+def snap_step(desk: Desk, map_: Map) -> tuple[float, float]:
+    """Pixels across and down from one place that markers snap to, to the next."""
+    part = {"cell": 1.0, "half cell": 2.0}.get(desk.options.snap)
+    if part is None:
+        return 1.0, 1.0
+    return map_.tile_width / part, map_.tile_height / part
+
+
+def snapped(desk: Desk, map_: Map, at: Pointer) -> Point:
+    """Give the nearest place that corners snap to."""
+    across, down = snap_step(desk, map_)
+    return round(at.x / across) * across, round(at.y / down) * down
+
+
+def standing(desk: Desk, map_: Map, at: Pointer, *, picture: bool) -> Point:
+    """Give the place that a point, or a picture's lower middle, snaps to."""
+    if desk.options.snap != "cell":
+        return snapped(desk, map_, at)
+    row, col = at.cell(map_)
+    return (col + 0.5) * map_.tile_width, (row + (1.0 if picture else 0.5)) * map_.tile_height
+
+
+class MarkerTool(Tool):
+    """What the tools on marker layers have in common."""
+
+    def parts(self) -> tuple[Map, MarkerLayer] | None:
+        """Give the map and the layer, if markers can be laid there."""
+        map_, layer = self.desk.map, self.desk.layer
+        if map_ is None or not isinstance(layer, MarkerLayer):
+            return None
+        return map_, layer
+
+    @property
+    def kind(self) -> str:
+        """Kind of the marker in hand."""
+        hand = self.desk.hand
+        return hand.kind if isinstance(hand, MarkerInHand) else ""
+
+    def under(self, at: Pointer) -> Marker | None:
+        """Find the marker of the chosen layer at a place."""
+        found = self.parts()
+        if found is None:
+            return None
+        near = min(found[0].tile_width, found[0].tile_height) / 2
+        return marker_at(self.session.project, found[1], at.x, at.y, near)
+
+    def lay(self, marker: Marker | None) -> None:
+        """Add a marker and choose it."""
+        found = self.parts()
+        if found is None or marker is None:
+            return
+
+        def do() -> None:
+            edit, numbers = add_markers(*found, [marker])
+            self.session.doc.apply(edit)
+            self.session.choose_markers(numbers)
+
+        self.session.attempt(do)
+
+
+class PlaceMarker(MarkerTool):
+    """Paint: a point of the kind in hand, or the tile in hand as a free picture."""
+
+    key = "paint"
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session)
+        self._marker: Marker | None = None
+
+    @property
+    def marker(self) -> Marker | None:
+        return self._marker
+
+    def would_lay(self, at: Pointer) -> Marker | None:
+        found, hand = self.parts(), self.desk.hand
+        if found is None or refusal(self.desk, at) is not None:
+            return None
+        picture = isinstance(hand, TileInHand)
+        point = standing(self.desk, found[0], at, picture=picture)
+        if isinstance(hand, TileInHand):
+            return Marker(0, Shape.PICTURE, (point,), tile=hand.tile)
+        return Marker(0, Shape.POINT, (point,), kind=self.kind)
+
+    def press(self, at: Pointer) -> bool:
+        self._marker = self.would_lay(at)
+        return self._marker is not None
+
+    def move(self, at: Pointer) -> None:
+        self._marker = self.would_lay(at)
+
+    def release(self) -> None:
+        marker, self._marker = self._marker, None
+        self.lay(marker)
+
+    def cancel(self) -> None:
+        self._marker = None
+
+
+class BoxArea(MarkerTool):
+    """Box: a rectangular area; a click alone takes a cell."""
+
+    key = "box"
+    drags = True
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session)
+        self._from: Pointer | None = None
+        self._at: Pointer | None = None
+
+    @property
+    def marker(self) -> Marker | None:
+        found = self.parts()
+        if found is None or self._from is None or self._at is None:
+            return None
+        map_ = found[0]
+        (x0, y0), (x1, y1) = (snapped(self.desk, map_, each) for each in (self._from, self._at))
+        if x0 == x1 or y0 == y1:
+            row, col = self._from.cell(map_)
+            x0, y0 = col * map_.tile_width, row * map_.tile_height
+            x1, y1 = x0 + map_.tile_width, y0 + map_.tile_height
+        corners = ((min(x0, x1), min(y0, y1)), (max(x0, x1), max(y0, y1)))
+        return Marker(0, Shape.BOX, corners, kind=self.kind)
+
+    def would_lay(self, at: Pointer) -> Marker | None:
+        if refusal(self.desk, at) is not None or self.parts() is None:
+            return None
+        trial = self.on_desk(self.desk)
+        trial.press(at)
+        return trial.marker
+
+    def press(self, at: Pointer) -> bool:
+        self._from = self._at = at
+        return True
+
+    def move(self, at: Pointer) -> None:
+        self._at = at
+
+    def release(self) -> None:
+        marker = self.marker
+        self.cancel()
+        self.lay(marker)
+
+    def cancel(self) -> None:
+        self._from = self._at = None
+
+
+class PolygonArea(MarkerTool):
+    """Line: an area of any shape, corner by corner; its first or last corner again closes it."""
+
+    key = "line"
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session)
+        self._corners: list[Point] = []
+
+    @property
+    def is_open(self) -> bool:
+        return bool(self._corners)
+
+    def would_lay(self, at: Pointer) -> Marker | None:
+        found = self.parts()
+        if found is None or refusal(self.desk, at) is not None:
+            return None
+        here = snapped(self.desk, found[0], at)
+        corners = tuple(dict.fromkeys([*self._corners, here]))
+        return Marker(0, Shape.POLYGON, corners, kind=self.kind)
+
+    def press(self, at: Pointer) -> bool:
+        found = self.parts()
+        if found is None:
+            return False
+        here = snapped(self.desk, found[0], at)
+        if len(self._corners) >= 3 and here in (self._corners[0], self._corners[-1]):
+            self.close()
+        elif here not in self._corners:
+            self._corners.append(here)
+            if len(self._corners) == 1:
+                self.session.note("Click corner by corner; the first or last one again closes it")
+        return False
+
+    def close(self) -> None:
+        corners, self._corners = self._corners, []
+        if len(corners) >= 3:
+            self.lay(Marker(0, Shape.POLYGON, tuple(corners), kind=self.kind))
+
+    def cancel(self) -> None:
+        self._corners = []
+
+
+class NoFill(MarkerTool):
+    """Fill: refused on marker layers, as the label at the pointer says."""
+
+    key = "fill"
+
+    def press(self, at: Pointer) -> bool:
+        return False
+
+
+class EraseMarkers(MarkerTool):
+    """Erase: takes away the markers that the pointer goes over, as one step."""
+
+    key = "erase"
+
+    def press(self, at: Pointer) -> bool:
+        if not self.session.attempt(lambda: self.session.doc.begin_stroke("Erase markers")):
+            return False
+        self.move(at)
+        return True
+
+    def move(self, at: Pointer) -> None:
+        found, under = self.parts(), self.under(at)
+        if found is not None and under is not None and refusal(self.desk, at) is None:
+            edit = delete_markers(*found, [under.number])
+            self.session.attempt(lambda: self.session.doc.apply(edit))  # part of the stroke
+
+    def release(self) -> None:
+        self.session.doc.commit_stroke()
+
+    def cancel(self) -> None:
+        self.session.doc.cancel_stroke()
+
+
+class PickMarker(MarkerTool):
+    """Pick: takes a marker's kind, or a free picture's tile, in hand."""
+
+    key = "pick"
+
+    def press(self, at: Pointer) -> bool:
+        under = self.under(at)
+        if under is None:
+            self.session.note("Nothing to pick there: no marker of the chosen layer")
+        elif under.tile is not None:
+            owner = self.session.project.tileset_named(under.tile.tileset)
+            number = owner.number(under.tile.row, under.tile.col) if owner else 0
+            self.session.take(TileInHand(under.tile, number))
+        else:
+            self.session.take(MarkerInHand(under.kind))
+        return False
+
+
+class SelectMarkers(MarkerTool):
+    """Select: chooses markers; a drag moves them, or one corner of an area, or draws a frame."""
+
+    key = "select"
+    drags = True
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session)
+        self._from: Pointer | None = None
+        self._at: Pointer | None = None
+        self._corner: tuple[Marker, int] | None = None
+        self._frame = False
+        self._before: frozenset[int] = frozenset()
+
+    @property
+    def preview(self) -> Plan | None:
+        return None
+
+    @property
+    def frame(self) -> tuple[Pointer, Pointer] | None:
+        """Opposite corners of the frame that is being drawn."""
+        if self._frame and self._from is not None and self._at is not None:
+            return self._from, self._at
+        return None
+
+    @property
+    def shown(self) -> dict[int, Marker]:
+        """Markers as they would be if the drag ended now, by their numbers."""
+        found = self.parts()
+        if found is None or self._from is None or self._at is None or self._frame:
+            return {}
+        map_, layer = found
+        if self._corner is not None:
+            changed = self._with_corner(map_, self._corner[0], self._corner[1], self._at)
+            return {changed.number: changed}
+        right, down = self._step(map_)
+        return {
+            each.number: moved(each, right, down)
+            for each in layer.markers
+            if each.number in self.session.markers
+        }
+
+    def press(self, at: Pointer) -> bool:
+        found = self.parts()
+        if found is None:
+            return False
+        self._from = self._at = at
+        self._before = self.session.markers
+        self._corner, self._frame = self._corner_at(*found, at), False
+        if self._corner is not None:
+            return True
+        under = self.under(at)
+        adds = bool(self.modifiers & Qt.KeyboardModifier.ShiftModifier)
+        takes = bool(self.modifiers & Qt.KeyboardModifier.ControlModifier)
+        if under is None:
+            self._frame = True
+            if not (adds or takes):
+                self.session.choose_markers(())
+        elif takes:
+            self.session.choose_markers(self._before - {under.number})
+        elif adds:
+            self.session.choose_markers(self._before | {under.number})
+        elif under.number not in self._before:
+            self.session.choose_markers([under.number])
+        return True
+
+    def move(self, at: Pointer) -> None:
+        self._at = at
+        found = self.parts()
+        if self._frame and found is not None and self._from is not None:
+            x0, x1 = sorted((self._from.x, at.x))
+            y0, y1 = sorted((self._from.y, at.y))
+            hit = {
+                each.number
+                for each in found[1].markers
+                if all(
+                    x0 <= x <= x1 and y0 <= y <= y1 for x, y in outline(self.session.project, each)
+                )
+            }
+            kept = self._before if self.modifiers & Qt.KeyboardModifier.ShiftModifier else set()
+            self.session.choose_markers(hit | kept)
+
+    def release(self) -> None:
+        found, shown, chosen = self.parts(), self.shown, self.session.markers
+        corner = self._corner
+        step = self._step(found[0]) if found is not None else (0.0, 0.0)
+        self._end()
+        if found is None or not shown or refusal_of(self.session, found[1]) is not None:
+            return
+        if corner is not None:
+            number = corner[0].number
+            edit = change_markers(*found, [number], lambda _: shown[number], "Move corner")
+            self.session.apply(edit)
+        elif step != (0, 0):
+            self.session.apply(move_markers(*found, chosen, *step))
+
+    def cancel(self) -> None:
+        self._end()
+        self.session.choose_markers(self._before)
+
+    def _end(self) -> None:
+        self._from = self._at = self._corner = None
+        self._frame = False
+
+    def _step(self, map_: Map) -> Point:
+        if self._from is None or self._at is None:
+            return 0.0, 0.0
+        across, down = snap_step(self.desk, map_)
+        x, y = self._at.x - self._from.x, self._at.y - self._from.y
+        return round(x / across) * across, round(y / down) * down
+
+    def _corner_at(self, map_: Map, layer: MarkerLayer, at: Pointer) -> tuple[Marker, int] | None:
+        """Find a corner of a chosen area that is not turned."""
+        near = min(map_.tile_width, map_.tile_height) / 4
+        for each in layer.markers:
+            if each.number not in self.session.markers or each.turn:
+                continue
+            if each.shape not in (Shape.BOX, Shape.POLYGON):
+                continue
+            for n, (x, y) in enumerate(outline(self.session.project, each)):
+                if abs(x - at.x) <= near and abs(y - at.y) <= near:
+                    return each, n
+        return None
+
+    def _with_corner(self, map_: Map, marker: Marker, n: int, at: Pointer) -> Marker:
+        x, y = snapped(self.desk, map_, at)
+        if marker.shape is Shape.POLYGON:
+            points = list(marker.points)
+            points[n] = (x, y)
+            return replace(marker, points=tuple(points))
+        (x0, y0), (x1, y1) = marker.points
+        x0, x1 = (x, x1) if n in (0, 3) else (x0, x)
+        y0, y1 = (y, y1) if n in (0, 1) else (y0, y)
+        if x0 == x1 or y0 == y1:
+            return marker
+        return replace(marker, points=((min(x0, x1), min(y0, y1)), (max(x0, x1), max(y0, y1))))
+
+
+def refusal_of(session: Session, layer: Layer | None) -> str | None:
+    """Say why chosen markers of a layer can not be changed; None if they can."""
+    if layer is not None and layer.locked:
+        session.warn(f"Nothing moved: {layer.name} is locked — {LOCK_KEYS} unlocks it")
+        return "locked"
+    return None
+
+
+def chosen_markers(session: Session) -> list[Marker]:
+    """List the markers that are chosen."""
+    layer = session.layer
+    if not isinstance(layer, MarkerLayer):
+        return []
+    return [each for each in layer.markers if each.number in session.markers]
+
+
+def marker_tools(session: Session) -> dict[str, Tool]:
+    """Make the tools of marker layers, by their keys."""
+    made: list[Tool] = [
+        PlaceMarker(session), PolygonArea(session), BoxArea(session), NoFill(session),
+        EraseMarkers(session), PickMarker(session), SelectMarkers(session),
+    ]  # fmt: skip
+    return {tool.key: tool for tool in made}

@@ -1,0 +1,332 @@
+"""Opening, saving and leaving projects; copies that the last run left."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from datetime import datetime
+from functools import partial
+from pathlib import Path
+
+from PySide6.QtCore import QObject, QSize, Qt
+from PySide6.QtGui import QPixmap
+from PySide6.QtWidgets import QFileDialog, QMessageBox, QPushButton, QWidget
+
+from knitground.core.base.errors import Conflict, KnitError
+from knitground.core.base.progress import Progress
+from knitground.core.files.copies import Copy, drop_copy, waiting_copies
+from knitground.core.files.opening import Opened, open_project
+from knitground.core.files.places import PROJECT_NAME
+from knitground.core.files.presence import Presence
+from knitground.core.files.saving import Saved, save_project, settle_after_save
+from knitground.core.model.limits import MAX_NAME
+from knitground.core.model.project import Project
+from knitground.demo.project import write_demo
+from knitground.ui.common.commands import Commands
+from knitground.ui.common.tasks import Job, run_with_progress, wait_for
+from knitground.ui.project.crash import LOG
+from knitground.ui.project.keeper import Keeper
+from knitground.ui.project.memory import Memory, demo_folder
+from knitground.ui.project.sheetadding import SheetAdder
+from knitground.ui.session import Session
+
+
+class ProjectFiles(QObject):
+    """The project of a session as files: asks what is to be asked, loses nothing."""
+
+    def __init__(
+        self, session: Session, memory: Memory, sheets: SheetAdder, parent: QWidget
+    ) -> None:
+        super().__init__(parent)
+        self.session, self.memory, self.sheets, self.shell = session, memory, sheets, parent
+        self.keeper = Keeper(session, memory.recovery)
+        self.presence = Presence(memory.presence)
+
+    def add_commands(self, commands: Commands) -> None:
+        """Add the commands on the project to the menus."""
+        add = partial(commands.add, "Project")
+        add("New project", self.new_project)
+        add("Open project…", self.ask_project, "Ctrl+O")
+        recent = commands.menu("Project").addMenu("Lately")
+
+        def fill() -> None:
+            recent.clear()
+            for folder in self.memory.recent:
+                recent.addAction(str(folder), partial(self.open_project, folder))
+            if not self.memory.recent:
+                recent.addAction("none yet").setEnabled(False)
+
+        recent.aboutToShow.connect(fill)
+        add("Open the demo", lambda: self.open_demo(None))
+        commands.line("Project")
+        add("Open sheet…", self.sheets.ask_sheet, "Ctrl+Shift+O")
+        commands.line("Project")
+        add("Save", self.save, "Ctrl+S")
+        add("Save as…", self.save_as, "Ctrl+Shift+S")
+
+    # Beginning and opening
+
+    def new_project(self) -> None:
+        """Begin an empty project."""
+        if self.may_leave():
+            self.keeper.forget()
+            self.presence.release()
+            self.session.open(Project())
+
+    def ask_project(self) -> None:
+        """Ask for a project and open it."""
+        name, _ = QFileDialog.getOpenFileName(
+            self.shell, "Open project", "", "Knit Ground project (project.knit.json)"
+        )
+        if name:
+            self.open_project(Path(name))
+
+    def open_project(self, path: Path) -> None:
+        """Open a project, with progress if it takes long; an error leaves all as it was."""
+        if not self.may_leave():
+            return
+
+        def done(opened: Opened) -> None:
+            self.keeper.forget()
+            self.take(opened)
+            folder = opened.project.folder
+            if folder is not None:
+                self.memory.add_recent(folder.absolute())
+                self._claim(folder)
+
+        run_with_progress(
+            self.shell,
+            f"Opening {path.name}…",
+            lambda progress: open_project(path, progress),
+            done,
+            lambda error: self.session.warn(f"Not opened: {error}"),
+        )
+
+    def take(self, opened: Opened) -> None:
+        """Show a project that was read, and say what could not be found."""
+        self.session.open(opened.project)
+        if not opened.warnings:
+            return
+        missing = next((t for t in opened.project.tilesets if t.picture is None), None)
+        text = " · ".join(opened.warnings)
+        if missing is not None:
+            self.session.offer(text, {"Find it…": lambda: self.sheets.ask_missing(missing)})
+        else:
+            self.session.warn(text)
+
+    def _claim(self, folder: Path) -> None:
+        """Say that the project is open here, and tell if it is open elsewhere too."""
+        since = self.presence.claim(folder)
+        if since is not None:
+            self.session.warn(
+                f"“{self.session.project.name}” is open in another window too (since {since}): "
+                "whichever saves second is asked before anything is overwritten"
+            )
+
+    def open_demo(
+        self, folder: Path | None, then: Callable[[list[Path]], object] = lambda _: None
+    ) -> None:
+        """Write the demo project and open it; one that is there already is kept as it is.
+
+        `then` gets the project's files.
+        """
+        target = folder or demo_folder()
+
+        def written(_: object) -> None:
+            then(sorted(target.iterdir()))
+            self.open_project(target)
+
+        if (target / PROJECT_NAME).exists():
+            written(None)
+        else:
+            self.session.run_long("Drawing the demo…", lambda _: write_demo(target), written)
+
+    # Saving
+
+    def save(self) -> bool:
+        """Save the project where it lies, or ask where; returns whether it is saved."""
+        folder = self.session.project.folder
+        return self.save_to(folder) if folder is not None else self.save_as()
+
+    def save_as(self) -> bool:
+        """Ask for a folder and save the project there."""
+        name = QFileDialog.getExistingDirectory(self.shell, "Save project in a folder")
+        return bool(name) and self.save_to(Path(name))
+
+    def save_to(self, folder: Path, *, overwrite: bool = False) -> bool:
+        """Save the project in a folder, with progress and Cancel; returns whether it is saved.
+
+        What is being drawn is ended first: it is part of what is saved. Files that somebody else
+        has changed are overwritten only if that is wanted.
+        """
+        self.session.finish_gesture()
+        doc, project = self.session.doc, self.session.project
+        saved: list[Saved] = []
+        conflict: list[Conflict] = []
+        called = project.name
+        if called == "Untitled" and project.folder is None and folder.name:
+            project.name = folder.name.encode("utf-8", "replace").decode()[:MAX_NAME]
+
+        def work(progress: Progress) -> Saved:
+            return save_project(project, folder, progress, overwrite=overwrite)
+
+        def failed(error: KnitError) -> None:
+            project.name = called
+            if isinstance(error, Conflict):
+                conflict.append(error)
+            else:
+                self.session.warn(f"Not saved: {error}")
+
+        wait_for(run_with_progress(self.shell, "Saving…", work, saved.append, failed, doc))
+        if saved:
+            self._settle(saved[0])
+            return True
+        return bool(conflict) and self._ask_about(folder, conflict[0])
+
+    def _settle(self, saved: Saved) -> None:
+        project = self.session.project
+        settle_after_save(project, saved)
+        self.session.doc.mark_saved()
+        self.memory.add_recent(saved.folder)
+        Job(
+            lambda _: self.memory.keep_picture(saved.folder, project), lambda _: None, _unkept
+        ).start()
+        self.keeper.forget()
+        self._claim(saved.folder)
+        if saved.left:
+            self.session.warn(
+                f"Saved in {saved.folder}; {', '.join(saved.left)} changed on disk meanwhile and "
+                "was left as it is"
+            )
+        else:
+            self.session.note(f"Saved in {saved.folder}")
+
+    def _ask_about(self, folder: Path, conflict: Conflict) -> bool:
+        """Ask what to do with files that somebody else has changed, and do it."""
+        answer = self.ask_conflict(str(conflict))
+        if answer == "overwrite":
+            return self.save_to(folder, overwrite=True)
+        if answer == "elsewhere":
+            return self.save_as()
+        self.session.warn(f"Not saved: {conflict}")
+        return False
+
+    def ask_conflict(self, text: str) -> str:
+        """Ask: “overwrite”, “elsewhere” or “cancel”."""
+        buttons = {
+            "Overwrite": ("overwrite", QMessageBox.ButtonRole.DestructiveRole),
+            "Save elsewhere…": ("elsewhere", QMessageBox.ButtonRole.ActionRole),
+            "Cancel": ("cancel", QMessageBox.ButtonRole.RejectRole),
+        }
+        return self._ask(
+            "Files on disk have changed", f"{text}.",
+            "Overwriting keeps what is there now as NAME.previous.", buttons, "Cancel",
+        )  # fmt: skip
+
+    def may_leave(self) -> bool:
+        """Ask what to do with unsaved changes; returns whether to go on."""
+        self.session.finish_gesture()
+        project = self.session.project
+        nothing = not project.tilesets and not project.maps and not self.session.doc.history.names
+        if self.session.doc.is_saved or nothing:
+            return True
+        buttons = {
+            "Save": ("save", QMessageBox.ButtonRole.AcceptRole),
+            "Don't save": ("drop", QMessageBox.ButtonRole.DestructiveRole),
+            "Cancel": ("stay", QMessageBox.ButtonRole.RejectRole),
+        }
+        text = f"“{project.name}” has changes that are not saved."
+        answer = self._ask("Unsaved changes", text, "", buttons, "Save")
+        return self.save() if answer == "save" else answer == "drop"
+
+    def leave(self) -> None:
+        """Let go of everything: the window closes, and what is not saved is not wanted."""
+        self.keeper.close()
+        self.keeper.forget()
+        self.presence.release()
+
+    # Copies
+
+    def offer_copies(self) -> bool:
+        """Offer the newest copy that was left behind; returns whether it is open now."""
+        copies = waiting_copies(self.memory.recovery)
+        if not copies:
+            return False
+        copy = copies[0]
+        when = datetime.fromtimestamp(copy.saved_at).strftime("%d %B, %H:%M")
+        where = f"It lies in {copy.home}." if copy.home else "It was never saved."
+        more = f" {len(copies) - 1} more wait." if len(copies) > 1 else ""
+        buttons = {
+            "Take up the copy": ("take", QMessageBox.ButtonRole.AcceptRole),
+            "Throw it away": ("drop", QMessageBox.ButtonRole.DestructiveRole),
+            "Later": ("later", QMessageBox.ButtonRole.RejectRole),
+        }
+        answer = self._ask(
+            "A copy was kept", f"“{copy.name}” was not saved when the program ended.",
+            f"A copy of {when} was kept. {where}{more}", buttons, "Take up the copy", copy.picture,
+        )  # fmt: skip
+        if answer == "take":
+            return self.recover(copy)
+        if answer == "drop":
+            drop_copy(copy)
+        return False
+
+    def recover(self, copy: Copy) -> bool:
+        """Open a copy as the project that it is of, with changes not saved."""
+        try:
+            opened = open_project(copy.folder)
+        except KnitError as error:
+            self.session.warn(f"The copy can not be opened: {error}")
+            return False
+        project = opened.project
+        project.folder = copy.home
+        project.known = {}
+        if copy.home is not None:
+            # What lies at home now is what the copy may be saved over, unless it changes again.
+            try:
+                project.known = open_project(copy.home).project.known
+            except KnitError:
+                project.known = {}
+        self.keeper.slot.adopt(copy)
+        self.take(opened)
+        self.session.doc.history.mark_unsaved()
+        self.session.steps.emit()
+        if copy.home is not None:
+            self._claim(copy.home)
+        return True
+
+    def _ask(
+        self,
+        title: str,
+        text: str,
+        more: str,
+        answers: dict[str, tuple[str, QMessageBox.ButtonRole]],
+        default: str,
+        picture: Path | None = None,
+    ) -> str:
+        """Ask with buttons; returns the answer that stands for the one that was pressed."""
+        box = QMessageBox(self.shell)
+        box.setWindowTitle(title)
+        box.setTextFormat(Qt.TextFormat.PlainText)
+        box.setText(text)
+        box.setInformativeText(more)
+        made: dict[str, QPushButton] = {}
+        for words, (_, role) in answers.items():
+            made[words] = box.addButton(words, role)
+        box.setDefaultButton(made[default])
+        escape = next(
+            w for w, (_, role) in answers.items() if role is QMessageBox.ButtonRole.RejectRole
+        )
+        box.setEscapeButton(made[escape])
+        if picture is not None:
+            keep = Qt.AspectRatioMode.KeepAspectRatio
+            box.setIconPixmap(QPixmap(str(picture)).scaled(QSize(160, 120), keep))
+        box.exec()
+        pressed = box.clickedButton()
+        box.deleteLater()
+        return next(
+            (key for w, (key, _) in answers.items() if made[w] is pressed), answers[escape][0]
+        )
+
+
+def _unkept(error: KnitError) -> None:
+    LOG.warning("no picture was kept for the start page: %s", error)

@@ -1,0 +1,142 @@
+"""Adding sheets: asking for pictures, and what they are to be."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PySide6.QtWidgets import QFileDialog, QMessageBox, QWidget
+
+from knitground.core.base.filenames import file_stem
+from knitground.core.edit.sheets import add_tileset, find_sheet
+from knitground.core.files.images import SUFFIXES, frame_times, read_sheet
+from knitground.core.files.newsheets import frames_tileset
+from knitground.core.files.sheetreading import (
+    ReadSheets,
+    loose_name,
+    pictures_of,
+    read_loose,
+    read_sheets,
+)
+from knitground.core.model.project import free_name
+from knitground.core.model.slicing import Slicing
+from knitground.core.model.tileset import Picture, Tileset
+from knitground.ui.session import Session
+
+
+class SheetAdder:
+    """Brings pictures into the project: as sheets, as loose pictures, as an animation."""
+
+    def __init__(self, session: Session, parent: QWidget) -> None:
+        self.session = session
+        self.parent_widget = parent
+
+    def ask_sheet(self) -> None:
+        """Ask for pictures and add them as sheets."""
+        kinds = " ".join(f"*{suffix}" for suffix in SUFFIXES)
+        names, _ = QFileDialog.getOpenFileNames(
+            self.parent_widget, "Open sheet", "", f"Pictures ({kinds})"
+        )
+        self.add_sheets([Path(name) for name in names])
+
+    def add_sheets(self, paths: list[Path]) -> None:
+        """Add pictures as sheets and go to Slice with the last one."""
+        if not paths:
+            return
+        try:
+            pictures = pictures_of(paths)
+        except OSError as error:
+            self.session.warn(f"{error.filename} can not be read ({error.strerror})")
+            return
+        if len(pictures) > 1:
+            how = self.ask_many(len(pictures))
+            if how == "cancel":
+                return
+            if how == "loose":
+                self.add_loose(loose_name(paths), pictures)
+                return
+        self.session.run_long(
+            "Reading sheets…", lambda progress: read_sheets(paths, progress), self._add_tilesets
+        )
+
+    def add_picture(self, picture: Picture, name: str) -> None:
+        """Make a sheet of pixels that have no file yet, and go to Slice with it."""
+        high, wide = picture.shape[:2]
+        side = min(16, high, wide)
+        tileset = Tileset(
+            name, f"{file_stem(name)}.png", wide, high, Slicing(side, side),
+            picture=picture,
+        )  # fmt: skip
+        self._add_tilesets(ReadSheets([tileset]))
+
+    def ask_many(self, count: int) -> str:
+        """Ask what several pictures are: “sheets”, “loose” (one tileset of them), or “cancel”."""
+        box = QMessageBox(self.parent_widget)
+        box.setWindowTitle("Several pictures")
+        box.setText(f"{count} pictures. What are they?")
+        box.setInformativeText(
+            "Sheets are each cut into tiles. Loose pictures of any size become the tiles of one "
+            "tileset, each with its anchor."
+        )
+        sheets = box.addButton("Sheets", QMessageBox.ButtonRole.AcceptRole)
+        loose = box.addButton("Loose pictures", QMessageBox.ButtonRole.AcceptRole)
+        stay = box.addButton("Cancel", QMessageBox.ButtonRole.RejectRole)
+        box.setEscapeButton(stay)
+        box.exec()
+        pressed = box.clickedButton()
+        return "sheets" if pressed is sheets else "loose" if pressed is loose else "cancel"
+
+    def add_loose(self, name: str, pictures: list[Path]) -> None:
+        """Make one tileset of loose pictures."""
+        map_ = self.session.map
+        cell = (map_.tile_height, map_.tile_width) if map_ is not None else (16, 16)
+        self.session.run_long(
+            "Reading pictures…",
+            lambda progress: read_loose(name, pictures, cell, progress),
+            self._add_tilesets,
+        )
+
+    def _add_tilesets(self, found: ReadSheets) -> None:
+        project = self.session.project
+        for tileset in found.read:
+            frames = found.frames.get(id(tileset))
+            how = self.ask_frames(tileset, len(frames)) if frames else "first"
+            if frames and how != "first":
+                path = tileset.origin or Path(tileset.sheet)
+                times = frame_times(path) if how == "animation" else None
+                tileset = frames_tileset(path, frames, tileset.name, times)
+            tileset.name = free_name(tileset.name, [each.name for each in project.tilesets])
+            if self.session.apply(add_tileset(project, tileset)):
+                self.session.choose_tileset(tileset)
+        if found.read:
+            self.session.stage_wanted.emit("slice")
+        if found.said:
+            self.session.warn(" · ".join(found.said))
+
+    def ask_frames(self, tileset: Tileset, count: int) -> str:
+        """Ask what frames become: “tiles”, an “animation”, or the “first” one the sheet."""
+        box = QMessageBox(self.parent_widget)
+        box.setWindowTitle("An animation")
+        box.setText(f"“{tileset.sheet}” has {count} frames.")
+        tiles = box.addButton("Each frame a tile", QMessageBox.ButtonRole.AcceptRole)
+        moving = box.addButton("One tile that moves", QMessageBox.ButtonRole.AcceptRole)
+        box.addButton("First frame only", QMessageBox.ButtonRole.RejectRole)
+        box.exec()
+        pressed = box.clickedButton()
+        return "tiles" if pressed is tiles else "animation" if pressed is moving else "first"
+
+    def ask_missing(self, tileset: Tileset) -> None:
+        """Ask where a sheet that is missing lies now."""
+        kinds = " ".join(f"*{suffix}" for suffix in SUFFIXES)
+        name, _ = QFileDialog.getOpenFileName(
+            self.parent_widget, f"Where is {tileset.sheet}?", "", f"Pictures ({kinds})"
+        )
+        if name:
+            self.give_sheet(tileset, Path(name))
+
+    def give_sheet(self, tileset: Tileset, path: Path) -> None:
+        """Give a tileset the picture of a file."""
+        self.session.run_long(
+            f"Reading {path.name}…",
+            lambda _: read_sheet(path),
+            lambda sheet: self.session.apply(find_sheet(self.session.project, tileset, sheet)),
+        )

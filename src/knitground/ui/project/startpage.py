@@ -1,0 +1,104 @@
+"""What an empty project shows: ways to begin, and the projects that were open lately."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PySide6.QtCore import QSize, Qt, Signal
+from PySide6.QtGui import QIcon, QPainter, QPixmap
+from PySide6.QtWidgets import QGridLayout, QLabel, QPushButton, QToolButton, QWidget
+
+from knitground.ui.common.theme import theme
+from knitground.ui.common.widgets import button, clear, column, head, note, panel, primary, row
+from knitground.ui.project.memory import Memory
+
+_SHOWN, _ACROSS = 8, 4
+_PICTURE = (180, 116)
+
+
+class StartPage(QWidget):
+    """Open a sheet, open the demo, open a project; and the projects that were open lately."""
+
+    sheet_asked = Signal()
+    demo_asked = Signal()
+    project_asked = Signal()
+    recent_asked = Signal(Path)
+
+    def __init__(self, memory: Memory) -> None:
+        super().__init__()
+        self.memory = memory
+        title = QLabel("Knit Ground")
+        title.setStyleSheet("font-size: 26px; font-weight: 600;")
+        ways = row(
+            self._way(
+                "Open a sheet", "A PNG with tiles; drop it on the window, too.",
+                primary("Open sheet…", self.sheet_asked.emit, "Begin with one", "Ctrl+Shift+O"),
+            ),
+            self._way(
+                "See it at work", "Harl Pans: two finished maps to change as you like.",
+                button("Open the demo", self.demo_asked.emit, "Write the demo project and open it"),
+            ),
+            self._way(
+                "Go on", "A folder with a project.knit.json.",
+                button("Open project…", self.project_asked.emit, "Open a project", "Ctrl+O"),
+            ),
+            spacing=16,
+        )  # fmt: skip
+        self.recent = column(spacing=4)
+        middle = QWidget()
+        middle.setMaximumWidth(860)
+        subtitle = note("From a sprite sheet to seamless maps that a game can load.")
+        middle.setLayout(column(1, title, subtitle, ways, self.recent, 2, spacing=14))
+        self.setLayout(row(1, middle, 1))
+        self.layout().setStretch(1, 8)  # type: ignore[union-attr]
+
+    def _way(self, name: str, text: str, action: QPushButton) -> QWidget:
+        card = panel()
+        card.setLayout(column(head(name), note(text), 1, row(action, 1), margins=16))
+        card.setMinimumHeight(150)
+        return card
+
+    def refresh(self) -> None:
+        """Show the projects that were open lately, each with a picture."""
+        clear(self.recent)
+        folders = self.memory.recent[:_SHOWN]
+        if not folders:
+            return
+        self.recent.addWidget(head("Lately"))
+        cards = QWidget()
+        grid = QGridLayout(cards)
+        grid.setContentsMargins(0, 0, 0, 0)
+        grid.setSpacing(12)
+        for place, folder in enumerate(folders):
+            grid.addWidget(self._card(folder), place // _ACROSS, place % _ACROSS)
+        self.recent.addWidget(cards)
+
+    def _card(self, folder: Path) -> QToolButton:
+        card = QToolButton()
+        card.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextUnderIcon)
+        card.setIconSize(QSize(*_PICTURE))
+        card.setIcon(QIcon(self._picture(folder)))
+        card.setFixedSize(_PICTURE[0] + 20, _PICTURE[1] + 34)
+        name = card.fontMetrics().elidedText(folder.name, Qt.TextElideMode.ElideMiddle, _PICTURE[0])
+        card.setText(name)
+        card.setToolTip(f"Open {folder}")
+        card.setAccessibleName(f"Open {folder.name}")
+        card.setCursor(Qt.CursorShape.PointingHandCursor)
+        card.clicked.connect(lambda *_: self.recent_asked.emit(folder))
+        return card
+
+    def _picture(self, folder: Path) -> QPixmap:
+        """Give a project's picture on paper of one size, so that all cards line up."""
+        out = QPixmap(*_PICTURE)
+        out.fill(theme().colour("sunken"))
+        path = self.memory.picture(folder)
+        shown = QPixmap(str(path)) if path is not None else QPixmap()
+        if not shown.isNull():
+            keep = Qt.AspectRatioMode.KeepAspectRatio
+            shown = shown.scaled(QSize(*_PICTURE), keep, Qt.TransformationMode.SmoothTransformation)
+            painter = QPainter(out)
+            painter.drawPixmap(
+                (_PICTURE[0] - shown.width()) // 2, (_PICTURE[1] - shown.height()) // 2, shown
+            )
+            painter.end()
+        return out

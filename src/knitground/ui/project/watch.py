@@ -1,0 +1,182 @@
+"""Watches the sheets of the project on disk and reads them again when they change."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PySide6.QtCore import QFileSystemWatcher, QObject, QTimer
+
+from knitground.core.base.errors import KnitError
+from knitground.core.base.progress import Progress
+from knitground.core.edit.changed import Changed, What
+from knitground.core.edit.document import Document, Edit
+from knitground.core.edit.reslice import Losses, moved_tiles, read_again
+from knitground.core.files.images import read_sheet
+from knitground.core.files.opening import digest
+from knitground.core.model.tileset import SheetFile, Tileset
+from knitground.core.slicing.follow import Place
+from knitground.ui.common.tasks import Job
+from knitground.ui.session import Session
+
+_SETTLE_MS = 250
+_TRIES = 6
+Moves = list[dict[Place, Place]]
+"""Of each tileset of a sheet: the tiles that moved."""
+
+
+class SheetWatcher(QObject):
+    """Follows each sheet's file, also when the program that saves it puts another in its place.
+
+    Folders are watched along with files: a file that was replaced is a new one to the system. A
+    file that can not be read is tried again a few times, for it may be half written. All tilesets
+    of one sheet follow together, as one step; while the project is read, or drawn on, that waits.
+    """
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self._watcher = QFileSystemWatcher(self)
+        self._watcher.fileChanged.connect(self._stir)
+        self._watcher.directoryChanged.connect(self._stir)
+        self._stamps: dict[Path, tuple[int, int]] = {}
+        self._tries: dict[Path, int] = {}
+        self._settle = QTimer(self, singleShot=True, interval=_SETTLE_MS)
+        self._settle.timeout.connect(self._look)
+        session.opened.connect(self.watch_all)
+        session.changed.connect(self._follow)
+        session.steps.connect(self.watch_all)
+
+    def sheet_path(self, tileset: Tileset) -> Path | None:
+        """Where a tileset's sheet lies on disk; None if it was never there."""
+        if tileset.unsaved:
+            return None
+        if tileset.origin is not None:
+            return tileset.origin
+        folder = self.session.project.folder
+        return folder / tileset.sheet if folder else None
+
+    def watch_all(self) -> None:
+        """Watch the sheets of the project as it is now; what lies there counts as known."""
+        paths = list(self._tilesets())
+        wanted = {str(p) for p in paths if p.exists()} | {
+            str(p.parent) for p in paths if p.parent.exists()
+        }
+        have = {*self._watcher.files(), *self._watcher.directories()}
+        if have - wanted:
+            self._watcher.removePaths(sorted(have - wanted))
+        if wanted - have:
+            self._watcher.addPaths(sorted(wanted - have))
+        for path in paths:
+            if path not in self._stamps:
+                self._stamps[path] = _stamp(path)
+
+    def look_again(self) -> None:
+        """Look at every sheet once more, as if each had changed."""
+        self._stamps = dict.fromkeys(self._stamps, (-1, 0))
+        self._settle.start()
+
+    def _tilesets(self) -> dict[Path, list[Tileset]]:
+        """List the tilesets of each sheet that lies on disk."""
+        out: dict[Path, list[Tileset]] = {}
+        for tileset in self.session.project.tilesets:
+            path = self.sheet_path(tileset)
+            if path is not None:
+                out.setdefault(path, []).append(tileset)
+        return out
+
+    def _follow(self, change: Changed) -> None:
+        if change.what in (What.TILESETS, What.SLICING):
+            self.watch_all()
+
+    def _stir(self, _path: str) -> None:
+        self._settle.start()
+
+    def _look(self) -> None:
+        self.watch_all()
+        for path, tilesets in self._tilesets().items():
+            stamp = _stamp(path)
+            if stamp != self._stamps.get(path) and stamp != (0, 0):
+                self._stamps[path] = stamp
+                self._read(path, tilesets)
+
+    def _read(self, path: Path, tilesets: list[Tileset]) -> None:
+        before = [(each.slicing, each.picture) for each in tilesets]
+        known, doc = tilesets[0].data, self.session.doc
+
+        def work(_progress: Progress) -> tuple[SheetFile, Moves] | None:
+            sheet = read_sheet(path)
+            if known is not None and digest(sheet.data) == digest(known):
+                return None
+            return sheet, [moved_tiles(cut, old, sheet.picture) for cut, old in before]
+
+        def done(found: tuple[SheetFile, Moves] | None) -> None:
+            self._tries[path] = 0
+            if found is not None:
+                doc.when_free(lambda: self._take(doc, path, tilesets, *found))
+
+        Job(work, done, lambda error: self._fail(path, error), owner=self.session).start()
+
+    def _fail(self, path: Path, error: KnitError) -> None:
+        tries = self._tries.get(path, 0) + 1
+        self._tries[path] = tries
+        if tries < _TRIES:
+            self._stamps[path] = (-1, tries)
+            self._settle.start()
+        else:
+            self._tries[path] = 0
+            self.session.warn(f"{path.name} changed on disk, but: {error}")
+
+    def _take(
+        self, doc: Document, path: Path, tilesets: list[Tileset], sheet: SheetFile, moves: Moves
+    ) -> None:
+        if doc is not self.session.doc:
+            return  # another project is open by now
+        there = [pair for pair in zip(tilesets, moves) if pair[0] in doc.project.tilesets]
+        old = there[0][0].picture if there else None
+        same = (
+            old is not None
+            and old.shape == sheet.picture.shape
+            and bool((old == sheet.picture).all())
+        )
+        if not there or same:
+            return
+        try:
+            count, losses = self._apply(doc, there, sheet, path)
+        except KnitError as error:
+            self.session.warn(f"{path.name} changed on disk, but: {error}; the old one is kept")
+            return
+        lines = [line for each in losses for line in each.lines()]
+        text = f"{path.name} changed on disk and was read again"
+        text += f"; {count} tiles had moved and were followed" if count else ""
+        if lines:
+            self.session.warn(
+                f"{text}; not to be followed: {', '.join(lines)}; undo brings it back"
+            )
+        else:
+            self.session.note(text)
+        doc.project.known[str(path.absolute())] = digest(sheet.data)
+
+    def _apply(
+        self,
+        doc: Document,
+        there: list[tuple[Tileset, dict[Place, Place]]],
+        sheet: SheetFile,
+        path: Path,
+    ) -> tuple[int, list[Losses]]:
+        """Let all tilesets of a sheet take it, as one step."""
+        self.session.finish_gesture()
+        losses: list[Losses] = []
+        with doc.stroke(f"Read “{path.name}” again"):
+            for tileset, moved in there:
+                edit, lost = read_again(doc.project, tileset, sheet, moved)
+                doc.apply(Edit(edit.name, edit.atoms))
+                losses.append(lost)
+        return sum(len(moved) for _, moved in there), losses
+
+
+def _stamp(path: Path) -> tuple[int, int]:
+    try:
+        facts = path.stat()
+    except OSError:
+        return 0, 0
+    return facts.st_mtime_ns, facts.st_size

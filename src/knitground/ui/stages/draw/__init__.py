@@ -1,0 +1,1 @@
+"""Draw: what is taken in hand."""

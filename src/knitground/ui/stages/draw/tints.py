@@ -1,0 +1,123 @@
+"""Colours for tint layers: ready ones, those in use, one's own, and how strong they are."""
+
+from __future__ import annotations
+
+from functools import partial
+
+import numpy as np
+from PySide6.QtCore import QSize, Qt, Signal
+from PySide6.QtGui import QColor, QIcon, QPixmap
+from PySide6.QtWidgets import QColorDialog, QGridLayout, QLabel, QPushButton, QSlider, QWidget
+
+from knitground.core.edit.hand import TintInHand
+from knitground.core.model.layers import TintLayer
+from knitground.core.model.limits import FULL_TINT
+from knitground.ui.common.widgets import button, clear, column, note, row
+from knitground.ui.session import Session
+
+READY = (
+    ("dusk", "#5a5f9e"), ("night", "#2e3566"), ("shade", "#7c7f8c"), ("dawn", "#f0b7a0"),
+    ("lamp", "#ffcf7a"), ("rust", "#c9714f"), ("weed", "#8fae6b"), ("deep", "#3f7f8f"),
+)  # fmt: skip
+_ACROSS = 3
+_USED_LOOKED_AT = 512 * 512
+_ALIKE = 40
+
+
+def swatch_icon(colour: str) -> QIcon:
+    """A plain square of a colour."""
+    out = QPixmap(20, 20)
+    out.fill(QColor(colour))
+    return QIcon(out)
+
+
+class TintPage(QWidget):
+    """Lets a colour and its strength be taken in hand."""
+
+    taken = Signal(object)
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.colour = READY[0][1]
+        self._shown: object = None
+        self.buttons: dict[str, QPushButton] = {}
+        self.grid = QGridLayout()
+        self.grid.setSpacing(4)
+        self.strength = QSlider(Qt.Orientation.Horizontal)
+        self.strength.setRange(1, FULL_TINT)
+        self.strength.setValue(90)
+        self.strength.setToolTip("How strongly the colour is multiplied over what lies beneath")
+        self.strength.setAccessibleName("Strength")
+        self.strength.valueChanged.connect(lambda _: self.take(self.colour))
+        self.words = QLabel()
+        self.words.setMinimumWidth(48)
+        own = button("Another colour…", self.ask, "Choose any colour")
+        self.setLayout(column(
+            note("A colour is multiplied over what lies beneath; the soft brush lays less at its "
+                 "rim. Paint it on a tint layer."),
+            self.grid, own, row(QLabel("Strength"), self.strength, self.words), 1,
+        ))  # fmt: skip
+
+    def take(self, colour: str) -> None:
+        """Take a colour in hand, as strong as the slider says."""
+        self.colour = colour
+        self.taken.emit(TintInHand(colour, self.strength.value()))
+
+    def ask(self) -> None:
+        """Ask for any colour and take it."""
+        found = QColorDialog.getColor(QColor(self.colour), self, "Colour of the tint")
+        if found.isValid():
+            self.take(found.name())
+
+    def refresh(self) -> None:
+        """Show the ready colours, then those that the chosen layer uses."""
+        used = self._used()
+        hand = self.session.hand
+        if isinstance(hand, TintInHand):
+            self.colour = hand.colour
+            self.strength.blockSignals(True)
+            self.strength.setValue(hand.strength)
+            self.strength.blockSignals(False)
+        self.words.setText(f"{round(self.strength.value() / FULL_TINT * 100)} %")
+        names = {colour: name for name, colour in READY}
+        own = [self.colour] if isinstance(hand, TintInHand) else []
+        colours = list(dict.fromkeys([*names, *used, *own]))
+        if colours != self._shown:
+            self._shown = colours
+            clear(self.grid)
+            self.buttons = {}
+            for n, colour in enumerate(colours):
+                made = QPushButton(names.get(colour, ""))
+                made.setIcon(swatch_icon(colour))
+                made.setIconSize(QSize(18, 18))
+                made.setCheckable(True)
+                made.setMinimumWidth(30)
+                made.setToolTip(f"Take {names.get(colour, 'colour')} {colour} in hand")
+                made.setAccessibleName(f"{names.get(colour, 'colour')} {colour}")
+                made.clicked.connect(partial(self._click, colour))
+                self.grid.addWidget(made, n // _ACROSS, n % _ACROSS)
+                self.buttons[colour] = made
+        for colour, made in self.buttons.items():
+            made.setChecked(isinstance(hand, TintInHand) and hand.colour == colour)
+
+    def _click(self, colour: str) -> None:
+        self.take(colour)
+
+    def _used(self) -> list[str]:
+        """Colours that the chosen layer uses most."""
+        layer = self.session.layer
+        if not isinstance(layer, TintLayer) or layer.cells.size > _USED_LOOKED_AT:
+            return []
+        values, counts = np.unique(layer.cells & 0xFFFFFF, return_counts=True)
+        colours = values[np.argsort(-counts)][:256]
+        # Soft strokes make many that are nearly the same: one of each sort will do.
+        channels = np.stack([colours >> shift & 255 for shift in (16, 8, 0)], axis=1)
+        known = [[int(each[n : n + 2], 16) for n in (1, 3, 5)] for _, each in READY]
+        out: list[str] = []
+        for colour, own in zip(colours.tolist(), channels.tolist()):
+            near = any(max(abs(a - b) for a, b in zip(own, each)) < _ALIKE for each in known)
+            if colour and not near:
+                known.append(own)
+                out.append(f"#{colour:06x}")
+        return out[:7]

@@ -1,0 +1,1 @@
+"""Ship: what a game reads."""

@@ -1,0 +1,200 @@
+"""Ship: write what a game reads."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+from PySide6.QtCore import QSize, Qt, QUrl, Signal
+from PySide6.QtGui import QDesktopServices, QPixmap
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QFileDialog,
+    QLabel,
+    QLineEdit,
+    QListWidget,
+)
+
+from knitground.core.base.errors import KnitError
+from knitground.core.base.filenames import file_stem
+from knitground.core.base.progress import Progress
+from knitground.core.edit.changed import Changed, What
+from knitground.core.files.ship.ship import ship
+from knitground.core.model.map import Map
+from knitground.ui.common.commands import Commands
+from knitground.ui.common.tasks import run_with_progress
+from knitground.ui.common.widgets import button, column, head, note, primary, row, set_role
+from knitground.ui.common.words import bytes_text
+from knitground.ui.session import Session
+from knitground.ui.stages.stage import Stage
+
+_SCALES = ("full size", "1 : 2", "1 : 4", "1 : 8")
+_ALL = "all maps"
+_PREVIEW_BYTES = 4_000_000
+
+
+class ShipBench(Stage):
+    """The stage: which maps, which formats, where to, and what was written."""
+
+    shipped = Signal(list)
+
+    key = "ship"
+    wide = 380
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session)
+        self.maps = QComboBox()
+        self.maps.setToolTip("The map to ship")
+        self.png = QCheckBox("PNG — the map as one picture")
+        self.json = QCheckBox("JSON — layers, legend, tilesets, and sheets")
+        for box in (self.png, self.json):
+            box.setChecked(True)
+            box.toggled.connect(self._show_state)
+        self.scale = QComboBox()
+        self.scale.addItems(_SCALES)
+        self.scale.setToolTip("Scale of the picture")
+        self.folder = QLineEdit()
+        self.folder.setPlaceholderText("a folder for the files")
+        self.folder.textChanged.connect(self._show_state)
+        self.go = primary("Ship", self.ship_now, "Write the files", "Ctrl+E")
+        self.state = QLabel()
+        self.state.setWordWrap(True)
+        self.files = QListWidget()
+        self.files.setToolTip("Double-click opens the file")
+        self.files.itemActivated.connect(lambda item: self._open(item.text()))
+        self.preview = QLabel("The files that are written will be listed here.")
+        self.preview.setProperty("role", "note")
+        self._written: dict[str, Path] = {}
+        self._lay_out()
+        session.changed.connect(self._follow)
+        session.opened.connect(self._reopen)
+
+    def _lay_out(self) -> None:
+        to = row(self.folder, button("Choose…", self._choose, "Choose the folder"))
+        to.setStretch(0, 1)
+        layout = column(
+            head("Ship"),
+            note("Write what a game reads. Two runs of the same project give the same bytes."),
+            row(QLabel("What"), self.maps, 1),
+            self.png,
+            row(QLabel("      Scale"), self.scale, 1),
+            self.json,
+            QLabel("To"),
+            to,
+            row(self.go, 1),
+            self.state,
+            self.preview,
+            self.files,
+            margins=14,
+        )
+        layout.setStretch(11, 1)
+        self.setLayout(layout)
+
+    def _follow(self, change: Changed) -> None:
+        if change.what is What.MAPS:
+            self.refresh_later()
+
+    def add_commands(self, commands: Commands) -> None:
+        commands.add("Project", "Ship", self.ship_now, "Ctrl+E")
+
+    def _reopen(self) -> None:
+        self.files.clear()
+        self.preview.setText("The files that are written will be listed here.")
+        self._written = {}
+        folder = self.session.project.folder
+        self.folder.setText(str(folder / "shipped") if folder else "")
+        self.refresh_later()
+
+    def refresh(self) -> None:
+        """Show the maps there are."""
+        names = [each.name for each in self.session.project.maps]
+        items = [*names, _ALL] if len(names) > 1 else names
+        if [self.maps.itemText(n) for n in range(self.maps.count())] != items:
+            self.maps.clear()
+            self.maps.addItems(items)
+            if len(names) > 1:
+                self.maps.setCurrentText(_ALL)
+        self._show_state()
+
+    def _show_state(self) -> None:
+        problem = self._problem()
+        self.go.setEnabled(problem is None)
+        if problem is not None:
+            self.state.setText(problem)
+            set_role(self.state, "note")
+        elif not self._written:
+            self.state.setText("")
+
+    def _problem(self) -> str | None:
+        if not self.session.project.maps:
+            return "There is no map to ship yet: make one in Draw."
+        if not self._formats():
+            return "Choose at least one format."
+        if not self.folder.text().strip():
+            return "Choose a folder."
+        return None
+
+    def _formats(self) -> list[str]:
+        boxes = (("png", self.png), ("json", self.json))
+        return [name for name, box in boxes if box.isChecked()]
+
+    def _choose(self) -> None:
+        folder = QFileDialog.getExistingDirectory(self, "Ship to", self.folder.text())
+        if folder:
+            self.folder.setText(folder)
+
+    def ship_now(self) -> None:
+        """Write the files, with progress and Cancel if it takes long."""
+        self.catch_up()
+        problem = self._problem()
+        if problem is not None:
+            self.session.warn(problem)
+            return
+        name = self.maps.currentText()
+        project, knitter = self.session.project, self.session.doc.knitter
+        maps = project.maps if name == _ALL else [m for m in project.maps if m.name == name]
+        folder = Path(self.folder.text()).expanduser()
+        formats, level = self._formats(), self.scale.currentIndex()
+        knit: Callable[[Map], object] = knitter.ensure_all
+
+        def work(progress: Progress) -> list[Path]:
+            return ship(project, maps, folder, formats, level, progress, knit)
+
+        self.session.finish_gesture()
+        doc = self.session.doc
+        run_with_progress(self.window(), "Shipping…", work, self._done, self._failed, doc)
+
+    def _done(self, files: list[Path]) -> None:
+        self.files.clear()
+        self._written = {}
+        for path in files:
+            line = f"{path.name}   {bytes_text(path.stat().st_size)}"
+            self._written[line] = path
+            self.files.addItem(line)
+        self.state.setText(f"{len(files)} files in {files[0].parent}" if files else "")
+        set_role(self.state, "good")
+        self._show_preview(files)
+        self.shipped.emit(files)
+
+    def _show_preview(self, files: list[Path]) -> None:
+        """Show the first map's picture, unless it is so large that reading it would take long."""
+        stems = [f"{file_stem(each.name)}.png" for each in self.session.project.maps]
+        shown = next((path for path in files if path.name in stems), None)
+        if shown is not None and shown.stat().st_size < _PREVIEW_BYTES:
+            picture = QPixmap(str(shown))
+            size = QSize(max(120, self.files.width()), 220)
+            keep = Qt.AspectRatioMode.KeepAspectRatio
+            smooth = Qt.TransformationMode.SmoothTransformation
+            self.preview.setPixmap(picture.scaled(size, keep, smooth))
+        else:
+            self.preview.setText("")
+
+    def _failed(self, error: KnitError) -> None:
+        self.state.setText(f"Nothing written: {error}")
+        set_role(self.state, "warning")
+
+    def _open(self, line: str) -> None:
+        path = self._written.get(line)
+        if path is not None:
+            QDesktopServices.openUrl(QUrl.fromLocalFile(str(path)))

@@ -1,0 +1,1 @@
+"""Slice: how a sheet is cut."""

@@ -1,0 +1,140 @@
+"""Dialogs of Slice that change a sheet: laying it out anew, and another picture for it."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from pathlib import Path
+
+from PySide6.QtWidgets import (
+    QDialog,
+    QDialogButtonBox,
+    QFormLayout,
+    QLabel,
+    QSpinBox,
+    QVBoxLayout,
+    QWidget,
+)
+
+from knitground.core.base.errors import SlicingError
+from knitground.core.model.slicing import Slicing
+from knitground.core.model.tileset import Picture, Tileset
+from knitground.core.render.pixels import Pixels, premultiplied
+from knitground.core.slicing.grid import lay_grid
+from knitground.core.slicing.relay import relay
+from knitground.ui.common.widgets import Swatch, column, row, set_role
+from knitground.ui.stages.slice.swatches import swatch_pixels
+
+
+class RelayDialog(QDialog):
+    """Asks for margin, spacing, columns and extrusion, and shows the sheet that will be."""
+
+    def __init__(self, tileset: Tileset, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.setWindowTitle(f"Re-lay “{tileset.name}”")
+        self.tileset = tileset
+        self.boxes: dict[str, QSpinBox] = {}
+        form = QFormLayout()
+        for name, low, high, value in (
+            ("margin", 0, 256, 1),
+            ("spacing", 0, 256, 2),
+            ("columns", 1, 4096, max(1, tileset.columns)),
+            ("extrude", 0, 64, 1),
+        ):
+            box = QSpinBox()
+            box.setRange(low, high)
+            box.setValue(value)
+            box.setSuffix("" if name == "columns" else " px")
+            box.valueChanged.connect(self._show)
+            self.boxes[name] = box
+            form.addRow("Borders repeated by" if name == "extrude" else name.capitalize(), box)
+        self.picture = Swatch()
+        self.picture.setMinimumSize(420, 260)
+        self.facts = QLabel()
+        self.buttons = QDialogButtonBox(
+            QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel
+        )
+        self.buttons.button(QDialogButtonBox.StandardButton.Ok).setText("Re-lay the sheet")
+        self.buttons.accepted.connect(self.accept)
+        self.buttons.rejected.connect(self.reject)
+        layout = QVBoxLayout(self)
+        layout.addLayout(row(column(form, 1), self.picture))
+        layout.addWidget(self.facts)
+        layout.addWidget(self.buttons)
+        self._show()
+
+    def numbers(self) -> dict[str, int]:
+        """Give what is asked for, as `relay` takes it."""
+        return {name: box.value() for name, box in self.boxes.items()}
+
+    def make(self) -> tuple[Picture, Slicing]:
+        """Lay out the whole sheet; may take long."""
+        assert self.tileset.picture is not None
+        grid = lay_grid(self.tileset.slicing, self.tileset.width, self.tileset.height)
+        return relay(self.tileset.picture, grid, **self.numbers())
+
+    def _show(self) -> None:
+        """Show how the first tiles will lie: so many as are seen, whatever the sheet's size."""
+        picture, role = self.tileset.picture, "warning"
+        try:
+            if picture is None:
+                text = f"{self.tileset.sheet} is missing: find it first"
+            else:
+                grid = lay_grid(self.tileset.slicing, self.tileset.width, self.tileset.height)
+                few = replace(grid, rows=min(grid.rows, 1 + 128 // max(1, grid.columns)))
+                made, _ = relay(picture, few, **self.numbers())
+                self.picture.show_pixels(premultiplied(made[:512, :512]))
+                text = (
+                    f"{grid.count} tiles in a new sheet; the old file stays, maps keep their tiles"
+                )
+                role = "note"
+        except SlicingError as error:
+            text = str(error)
+        self.facts.setText(text)
+        set_role(self.facts, role)
+        ok = self.buttons.button(QDialogButtonBox.StandardButton.Ok)
+        ok.setEnabled(role == "note")
+
+
+class ReskinDialog(QDialog):
+    """Shows a tileset's tiles as they are and as another picture would make them."""
+
+    def __init__(self, tileset: Tileset, picture: Picture, path: Path, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.setWindowTitle(f"{path.name} for “{tileset.name}”")
+        before, after = Swatch(), Swatch()
+        for swatch, shown in ((before, tileset.picture), (after, picture)):
+            swatch.setMinimumSize(320, 300)
+            swatch.show_pixels(_tiles(tileset, shown))
+        height, width = picture.shape[:2]
+        same = (width, height) == (tileset.width, tileset.height)
+        text = (
+            "The same size: every tile keeps its place, marks, weights and maps."
+            if same
+            else f"It is {width} × {height} px, the old one {tileset.width} × {tileset.height}: "
+            "tiles keep row and column; look whether the arrangement is the same."
+        )
+        facts = QLabel(text)
+        facts.setWordWrap(True)
+        set_role(facts, "note" if same else "warning")
+        buttons = QDialogButtonBox(
+            QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel
+        )
+        buttons.button(QDialogButtonBox.StandardButton.Ok).setText("Use this picture")
+        buttons.accepted.connect(self.accept)
+        buttons.rejected.connect(self.reject)
+        layout = QVBoxLayout(self)
+        layout.addLayout(
+            row(column(QLabel("As it is"), before), column(QLabel(f"With {path.name}"), after))
+        )
+        layout.addWidget(facts)
+        layout.addWidget(buttons)
+
+
+def _tiles(tileset: Tileset, picture: Picture | None) -> Pixels | None:
+    if picture is None:
+        return None
+    try:
+        grid = lay_grid(tileset.slicing, picture.shape[1], picture.shape[0])
+    except SlicingError:
+        return premultiplied(picture[:300, :300])
+    return swatch_pixels(picture, grid, 160)

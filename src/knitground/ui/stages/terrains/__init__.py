@@ -1,0 +1,1 @@
+"""Terrains: what each tile shows."""

@@ -1,0 +1,537 @@
+"""Terrains: sets of three kinds, marks on tiles, what is covered, variants, a swatch."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import partial
+
+from PySide6.QtCore import Qt, QTimer
+from PySide6.QtWidgets import (
+    QComboBox,
+    QDialog,
+    QDialogButtonBox,
+    QFormLayout,
+    QInputDialog,
+    QMenu,
+    QPushButton,
+    QStackedWidget,
+    QTabBar,
+    QWidget,
+)
+
+from knitground.core.base.progress import Progress
+from knitground.core.edit.changed import Changed, What
+from knitground.core.edit.hand import TerrainInHand
+from knitground.core.edit.terrains import (
+    add_made,
+    add_set,
+    add_terrain,
+    copy_layout,
+    delete_set,
+    rename_set,
+    set_marks,
+)
+from knitground.core.knit.coverage import Combination
+from knitground.core.knit.find import find_key
+from knitground.core.knit.guessing import Guessed, block_terrains, guess_sheet
+from knitground.core.model.layers import GroundLayer
+from knitground.core.model.map import Map
+from knitground.core.model.project import free_name
+from knitground.core.model.terrain import ANY, NOTHING, SetKind, TerrainSet
+from knitground.core.model.tileset import TileRef, Tileset
+from knitground.ui.common.widgets import Swatch, button, column, head, note, row
+from knitground.ui.session import Session
+from knitground.ui.stages.stage import Stage
+from knitground.ui.stages.terrains.coverage import BigTile, CoveragePanel
+from knitground.ui.stages.terrains.makedialog import MakeDialog
+from knitground.ui.stages.terrains.markssheet import Block, MarksSheet
+from knitground.ui.stages.terrains.review import ReviewPanel
+from knitground.ui.stages.terrains.terrainchips import TerrainChips, terrain_icon
+from knitground.ui.stages.terrains.terrainswatch import sample_pixels
+from knitground.ui.stages.terrains.variants import VariantsPanel
+
+TABS = ("Variants", "Coverage", "Swatch", "Review")
+_LATER_MS = 120
+
+
+class TerrainsBench(Stage):
+    """The stage: sets, terrains, the sheet with marks, and below it what comes of them."""
+
+    key = "terrains"
+    wide = 560
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session)
+        self._kit_name = ""
+        self._guest_name: str | None = None
+        self._pointed: tuple[int, int] | None = None
+        self.sheet = MarksSheet(session)
+        self.chips = TerrainChips(session)
+        self.variants = VariantsPanel(session)
+        self.coverage = CoveragePanel(session)
+        self.review = ReviewPanel()
+        self.swatch = Swatch()
+        self.swatch_note = note()
+        self.big = BigTile(self._big_tile)
+        self.big.session = session
+        self.sets = QComboBox()
+        self.sets.setToolTip("The terrain set that is being marked")
+        self.sets.activated.connect(self._choose_set)
+        self.sheets = QComboBox()
+        self.sheets.setToolTip("A set may take tiles of other sheets too: choose one to mark them")
+        self.sheets.activated.connect(self._choose_sheet)
+        self.progress = note()
+        self._later = QTimer(self, singleShot=True, interval=_LATER_MS)
+        self._later.timeout.connect(self._show_tab)
+        self._lay_out()
+        self._connect()
+
+    def _lay_out(self) -> None:
+        self.set_button = QPushButton("Set…")
+        self.set_button.setToolTip("New, renamed, deleted terrain sets")
+        menu = QMenu(self.set_button)
+        for kind, words in (
+            (SetKind.CORNER, "terrain at the corners"),
+            (SetKind.EDGE, "paths over the sides"),
+            (SetKind.RING, "cells joined to their neighbours"),
+        ):
+            menu.addAction(f"New {kind.value} set: {words}", partial(self.new_set, kind))
+        menu.addSeparator()
+        menu.addAction("Rename…", self._ask_set_name)
+        menu.addAction("Delete", self.delete_set)
+        self.set_button.setMenu(menu)
+        self.guess_button = button(
+            "Guess marks", self.guess, "Guess the marks of all other tiles from those marked"
+        )
+        self.copy_button = button(
+            "Copy layout", self._toggle_copy,
+            "Drag over a block of tiles, then drag the block onto another one",
+        )  # fmt: skip
+        self.copy_button.setCheckable(True)
+        self.make_button = button(
+            "Make missing…", self.ask_make, "Make missing tiles from those that are there"
+        )
+        self.tabs = QTabBar()
+        self.tabs.setExpanding(False)
+        self.tabs.setDrawBase(False)
+        for name in TABS:
+            self.tabs.addTab(name)
+        self.pages = QStackedWidget()
+        swatch = QWidget()
+        swatch_layout = column(self.swatch_note, self.swatch, spacing=4)
+        swatch_layout.setStretch(1, 1)
+        swatch.setLayout(swatch_layout)
+        for page in (self.variants, self.coverage, swatch, self.review):
+            self.pages.addWidget(page)
+        self.pages.setFixedHeight(184)
+        below = row(self.pages, self.big, spacing=10)
+        below.setStretch(0, 1)
+        below.setAlignment(self.big, Qt.AlignmentFlag.AlignTop)
+        layout = column(
+            row(head("Terrains"), 1, self.sets, self.set_button),
+            self.chips,
+            row(self.guess_button, self.copy_button, self.make_button, 1, self.sheets),
+            self.sheet,
+            self.progress,
+            self.tabs,
+            below,
+            margins=14,
+            spacing=7,
+        )
+        layout.setStretch(3, 1)
+        self.setLayout(layout)
+
+    def _connect(self) -> None:
+        s = self.session
+        s.choice.tileset_changed.connect(self.refresh_later)
+        s.opened.connect(self._on_opened)
+        s.changed.connect(self._follow)
+        s.dressed.connect(self._later.start)
+        self.chips.chosen.connect(self.choose)
+        self.chips.picture_wanted.connect(self._take_picture)
+        self.sheet.tile_chosen.connect(lambda *_: self._on_tile())
+        self.sheet.tile_pointed.connect(self._point)
+        self.sheet.block_dropped.connect(self.drop_block)
+        self.sheet.stepped.connect(self.review.step)
+        self.tabs.currentChanged.connect(self._turn_page)
+        self.coverage.picked.connect(self.go_to)
+        self.review.shown.connect(self._show_reviewed)
+        self.review.ended.connect(lambda: s.note("All reviewed: coverage tells what is missing"))
+
+    # What is shown
+
+    @property
+    def owner(self) -> Tileset | None:
+        """The tileset that the set belongs to."""
+        return self.session.tileset
+
+    @property
+    def kit(self) -> TerrainSet | None:
+        """The set that is shown."""
+        tileset = self.owner
+        if tileset is None or not tileset.sets:
+            return None
+        return tileset.set_named(self._kit_name) or tileset.sets[0]
+
+    @property
+    def shown(self) -> Tileset | None:
+        """The tileset whose sheet is shown: the set's own, or one that it takes tiles from."""
+        if self._guest_name is None:
+            return self.owner
+        return self.session.project.tileset_named(self._guest_name) or self.owner
+
+    def _on_opened(self) -> None:
+        self._guest_name = None
+        self.review.show_line([])
+        self.refresh_later()
+
+    def digit(self, number: int) -> None:
+        if number == 0:
+            self.choose(ANY)
+        elif self.kit is not None and number <= len(self.kit.terrains):
+            self.choose(number)
+
+    def cancel(self) -> bool:
+        return self.sheet.cancel()
+
+    def make_missing(self, owner: Tileset, kit: TerrainSet, show: Callable[[], object]) -> bool:
+        show()
+        self.choose_set(owner, kit)
+        self.ask_make()
+        return True
+
+    def refresh(self) -> None:
+        owner, kit = self.owner, self.kit
+        self._fill(self.sets, [_set_title(each, k) for each, k in self._all_sets()],
+                   _set_title(owner, kit) if owner and kit else "")  # fmt: skip
+        self.sets.setVisible(bool(self._all_sets()))
+        names = [each.name for each in self.session.project.tilesets]
+        shown = self.shown
+        self._fill(self.sheets, [f"tiles of {name}" for name in names],
+                   f"tiles of {shown.name}" if shown else "")  # fmt: skip
+        self.sheets.setVisible(len(names) > 1 and kit is not None)
+        if self.sheet.tileset is not shown:
+            self.sheet.chosen = None
+        self.sheet.show_tileset(shown)
+        self.sheet.show_set(kit, owner)
+        if kit is not None and NOTHING < self.sheet.value < ANY:
+            self.sheet.value = min(self.sheet.value, len(kit.terrains))
+        self.chips.show_set(owner, kit, self.sheet.value)
+        for each in (self.guess_button, self.copy_button, self.make_button):
+            each.setEnabled(kit is not None)
+        self._show_progress()
+        self.big.update()
+        self._later.start()
+
+    def _fill(self, box: QComboBox, names: list[str], current: str) -> None:
+        if [box.itemText(n) for n in range(box.count())] != names:
+            box.clear()
+            box.addItems(names)
+        if current:
+            box.setCurrentText(current)
+
+    def _follow(self, change: Changed) -> None:
+        if change.what in (What.MARKS, What.SLICING, What.TILESETS):
+            self.refresh_later()
+
+    def _all_sets(self) -> list[tuple[Tileset, TerrainSet]]:
+        return [(each, kit) for each in self.session.project.tilesets for kit in each.sets]
+
+    def _choose_set(self, place: int) -> None:
+        tileset, kit = self._all_sets()[place]
+        self.choose_set(tileset, kit)
+
+    def choose_set(self, tileset: Tileset, kit: TerrainSet) -> None:
+        """Work on a set."""
+        self._kit_name, self._guest_name = kit.name, None
+        self.session.choose_tileset(tileset)
+        self.refresh()
+        if kit.terrains:
+            self.choose(min(max(1, self.sheet.value), len(kit.terrains)))
+
+    def _choose_sheet(self, place: int) -> None:
+        tileset = self.session.project.tilesets[place]
+        self._guest_name = None if tileset is self.owner else tileset.name
+        self.refresh()
+
+    def _turn_page(self, place: int) -> None:
+        self.pages.setCurrentIndex(place)
+        self._show_tab()
+
+    def _show_tab(self) -> None:
+        """Bring the page that is shown up to date; the others follow when they are turned to."""
+        owner, kit = self.owner, self.kit
+        if owner is None or kit is None or not self.isVisible():
+            return
+        name = TABS[self.tabs.currentIndex()]
+        if name == "Variants":
+            self.variants.show_tile(owner, kit, self._tile(self.sheet.chosen))
+        elif name == "Coverage":
+            self.coverage.show_set(owner, kit)
+        elif name == "Swatch":
+            pixels, gaps = sample_pixels(self.session.project, owner, kit)
+            self.swatch.show_pixels(pixels)
+            self.swatch_note.setText(
+                f"{gaps} cells have no tile: they glow" if gaps else "Every cell has its tile."
+            )
+
+    # Tiles
+
+    def _tile(self, at: tuple[int, int] | None) -> TileRef | None:
+        shown = self.shown
+        if at is None or shown is None or not shown.has(*at):
+            return None
+        return TileRef(shown.name, *at)
+
+    def _big_tile(self) -> tuple[TileRef, list[int], TerrainSet] | None:
+        at = self._pointed or self.sheet.chosen
+        tile, kit, shown, owner = self._tile(at), self.kit, self.shown, self.owner
+        if tile is None or kit is None or shown is None or owner is None:
+            return None
+        guest = None if shown is owner else shown.name
+        marks = kit.marks_within(shown.rows, shown.columns, guest)[tile.row, tile.col]
+        return tile, marks.tolist(), kit
+
+    def _point(self, at: tuple[int, int] | None) -> None:
+        self._pointed = at
+        self.big.update()
+
+    def _on_tile(self) -> None:
+        self.big.update()
+        if TABS[self.tabs.currentIndex()] == "Variants":
+            self._show_tab()
+
+    def _show_progress(self) -> None:
+        shown, kit = self.shown, self.kit
+        if shown is None or kit is None:
+            self.progress.setText("")
+            return
+        guest = None if shown is self.owner else shown.name
+        marks = kit.marks_within(shown.rows, shown.columns, guest)[..., list(kit.kind.slots)]
+        marked = int((marks != NOTHING).any(axis=2).sum())
+        full = int((marks != NOTHING).all(axis=2).sum())
+        text = f"{marked} of {shown.count} tiles marked"
+        if kit.kind is SetKind.CORNER and full < marked:
+            text += f" · {marked - full} of them in part"
+        users = len(self._users())
+        article = "an" if kit.kind is SetKind.EDGE else "a"
+        text += f" · {article} {kit.kind.value} set"
+        text += (
+            f", used by {users} layer{'s' * (users > 1)}" if users else ", not used by a map yet"
+        )
+        self.progress.setText(text)
+
+    def _users(self) -> list[GroundLayer]:
+        owner, kit = self.owner, self.kit
+        if owner is None or kit is None:
+            return []
+        return [
+            layer
+            for map_ in self.session.project.maps
+            for layer in map_.layers
+            if isinstance(layer, GroundLayer)
+            and (layer.tileset, layer.set_name) == (owner.name, kit.name)
+        ]
+
+    # Sets and terrains
+
+    def new_set(self, kind: SetKind = SetKind.CORNER) -> None:
+        """Add a set with a first terrain to the sheet."""
+        tileset = self.session.tileset
+        if tileset is None:
+            self.session.warn("There is no sheet to mark yet: open one in Slice")
+            return
+        name = free_name(tileset.name.capitalize(), [each.name for each in tileset.sets])
+        kit = TerrainSet(name, kind)
+        with self.session.doc.stroke(f"Add {kind.value} set “{name}”"):
+            self.session.doc.apply(add_set(tileset, kit))
+            first = {SetKind.CORNER: "ground", SetKind.EDGE: "path", SetKind.RING: "wall"}[kind]
+            self.session.doc.apply(add_terrain(tileset, kit, first))
+        self._kit_name, self._guest_name = name, None
+        self.refresh()
+        self.choose(1)
+
+    def _ask_set_name(self) -> None:
+        if self.kit is not None:
+            name, ok = QInputDialog.getText(self, "Rename set", "Name", text=self.kit.name)
+            if ok:
+                self.rename_set(name)
+
+    def rename_set(self, name: str) -> None:
+        """Give the set another name."""
+        owner, kit = self.owner, self.kit
+        if owner is None or kit is None:
+            return
+        project = self.session.project
+        if self.session.do(lambda: rename_set(project, owner, kit, name)):
+            self._kit_name = kit.name
+            self.refresh()
+
+    def delete_set(self) -> None:
+        """Delete the set, if no layer uses it."""
+        owner, kit = self.owner, self.kit
+        if owner is not None and kit is not None:
+            project = self.session.project
+            self.session.do(lambda: delete_set(project, owner, kit))
+            self.refresh()
+
+    def choose(self, mark: int) -> None:
+        """Choose what a drag marks; a terrain comes in hand as well."""
+        kit, owner = self.kit, self.owner
+        self.sheet.value = mark
+        self.chips.show_set(owner, kit, mark)
+        if kit is not None and owner is not None and NOTHING < mark <= len(kit.terrains):
+            self.session.take(TerrainInHand(owner.name, kit.name, mark, kit.name_of(mark)))
+
+    def _take_picture(self, mark: int) -> None:
+        if self.sheet.chosen is None or self.shown is not self.owner:
+            self.session.note("Choose a tile of the set's own sheet first: it becomes the picture")
+        else:
+            self.chips.change(mark, picture=self.sheet.chosen)
+
+    # Guessing
+
+    def guess(self) -> None:
+        """Guess all marks that are not known, as one step, and line up the least sure."""
+        owner, kit, shown = self.owner, self.kit, self.shown
+        if owner is None or kit is None or shown is None or shown.picture is None:
+            self.session.note("Choose a set and a sheet first")
+            return
+        guest = None if shown is owner else shown
+
+        def take(found: Guessed | str) -> None:
+            if isinstance(found, str):
+                self.session.note(found[0].upper() + found[1:])
+                return
+            name = f"Guess marks of {len(found.places)} tiles"
+            if self.session.apply(set_marks(owner, kit, found.places, found.marks, name, guest)):
+                self.tabs.setCurrentIndex(TABS.index("Review"))
+                self.review.show_line(found.line)
+                self.sheet.setFocus()
+                self.session.note(
+                    f"{len(found.places)} tiles are marked; the {len(found.line)} least sure are "
+                    "lined up: Enter accepts"
+                )
+
+        name = guest.name if guest else None
+        self.session.run_long(
+            "Guessing marks…", lambda progress: guess_sheet(shown, kit, name, progress), take
+        )
+
+    def _show_reviewed(self, row_: int, col: int) -> None:
+        self.sheet.choose(row_, col)
+        self.sheet.show_tile(row_, col)
+        self._pointed = None
+        self.big.update()
+
+    # Copying a layout
+
+    def _toggle_copy(self) -> None:
+        self.sheet.set_copying(self.copy_button.isChecked())
+        if self.copy_button.isChecked():
+            self.session.note("Drag over a block of marked tiles, then drag it onto another block")
+
+    def drop_block(self, block: Block, to: tuple[int, int]) -> None:
+        """Copy the marks of a block; asks which terrain comes in place of which."""
+        owner, kit = self.owner, self.kit
+        if owner is None or kit is None or self.shown is not owner:
+            self.session.note("A layout is copied on the set's own sheet")
+            return
+        row_, col, rows, cols = block
+        marks = kit.marks_within(owner.rows, owner.columns)
+        found = block_terrains(marks[row_ : row_ + rows, col : col + cols])
+        there = marks[to[0] : to[0] + rows, to[1] : to[1] + cols]
+        terrains = self.ask_terrains(found, block_terrains(there))
+        if terrains is not None:
+            self.session.do(lambda: copy_layout(owner, kit, block, to, terrains))
+
+    def ask_terrains(self, found: list[int], there: list[int]) -> dict[int, int] | None:
+        """Ask which terrain comes in place of which; None if it is called off."""
+        assert self.kit is not None
+        dialog = QDialog(self)
+        dialog.setWindowTitle("Copy layout")
+        form = QFormLayout(dialog)
+        boxes = {}
+        for place, mark in enumerate(found):
+            box = QComboBox()
+            for number, terrain in enumerate(self.kit.terrains, 1):
+                box.addItem(terrain_icon(self.kit, number), terrain.name)
+            box.setCurrentIndex((there[place] if place < len(there) else mark) - 1)
+            boxes[mark] = box
+            form.addRow(f"{self.kit.name_of(mark)} becomes", box)
+        buttons = QDialogButtonBox(
+            QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel
+        )
+        buttons.accepted.connect(dialog.accept)
+        buttons.rejected.connect(dialog.reject)
+        form.addRow(buttons)
+        if not dialog.exec():
+            return None
+        return {mark: box.currentIndex() + 1 for mark, box in boxes.items()}
+
+    # Coverage
+
+    def go_to(self, each: Combination, map_: Map | None) -> None:
+        """Show a combination's tiles on the sheet, and a cell of the map that asks for it."""
+        owner, kit = self.owner, self.kit
+        if owner is None or kit is None:
+            return
+        tile = map_.legend.tile(each.variants[0][0]) if map_ and each.had else None
+        if tile is not None:
+            self._guest_name = None if tile.tileset == owner.name else tile.tileset
+            self.refresh()
+            self.sheet.choose(tile.row, tile.col)
+            self.sheet.show_tile(tile.row, tile.col)
+        self.find_on_map(each)
+
+    def find_on_map(self, each: Combination) -> None:
+        """Bring the first cell that asks for a combination to the middle of the map."""
+        map_, knitter = self.session.map, self.session.doc.knitter
+        layers = [layer for layer in self._users() if map_ and layer in map_.layers]
+        if map_ is None or not layers:
+            self.session.note("This map has no layer of that set")
+            return
+
+        def look(_: Progress) -> tuple[GroundLayer, tuple[int, int]] | None:
+            for layer in layers:
+                cell = find_key(knitter.table(map_, layer), layer, each.key, map_.wrap)
+                if cell is not None:
+                    return layer, cell
+            return None
+
+        def show(found: tuple[GroundLayer, tuple[int, int]] | None) -> None:
+            if found is None:
+                self.session.note("No cell of this map asks for that combination")
+            else:
+                self.session.choose_layer(found[0])
+                self.session.cell_wanted.emit(*found[1])
+
+        self.session.run_long("Looking for a cell…", look, show)
+
+    def ask_make(self) -> None:
+        """Show which missing tiles can be made, and make those that are wanted."""
+        owner, kit = self.owner, self.kit
+        if owner is None or kit is None:
+            return
+        dialog = MakeDialog(self.session.project, owner, kit, self)
+        if not dialog.missing:
+            self.session.note("No combination is missing")
+        elif dialog.exec():
+            self.make(dialog)
+
+    def make(self, dialog: MakeDialog) -> None:
+        """Put the tiles that a dialog shows on a new sheet."""
+        owner, kit = self.owner, self.kit
+        assert owner is not None
+        assert kit is not None
+
+        def do() -> None:
+            edit, made = add_made(self.session.project, owner, kit, dialog.chosen())
+            self.session.doc.apply(edit)
+            self.session.note(f"“{made.name}” is a new sheet; saving writes {made.sheet}")
+
+        self.session.attempt(do)
+
+
+def _set_title(tileset: Tileset, kit: TerrainSet) -> str:
+    return f"{tileset.name} — {kit.name} ({kit.kind.value})"

@@ -1,0 +1,118 @@
+"""Making missing tiles: shown before they are made, each can be left out."""
+
+from __future__ import annotations
+
+import numpy as np
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QDialog,
+    QDialogButtonBox,
+    QGridLayout,
+    QLabel,
+    QScrollArea,
+    QWidget,
+)
+
+from knitground.core.knit.bridge import build_graph
+from knitground.core.knit.coverage import cover
+from knitground.core.knit.layer import marked_tiles, set_table
+from knitground.core.knit.making import Made, make_tiles
+from knitground.core.knit.missing import key_words
+from knitground.core.model.project import Project
+from knitground.core.model.terrain import TerrainSet
+from knitground.core.model.tileset import Tileset
+from knitground.core.render.pixels import premultiplied
+from knitground.core.slicing.grid import cut_tile
+from knitground.ui.common.widgets import clear, column, note, row, tile_pixmap
+
+
+class MakeDialog(QDialog):
+    """Asks which ways the art allows, and shows every tile that they give."""
+
+    def __init__(
+        self, project: Project, owner: Tileset, kit: TerrainSet, parent: QWidget | None = None
+    ) -> None:
+        super().__init__(parent)
+        self.setWindowTitle(f"Make missing tiles of “{kit.name}”")
+        self.resize(620, 460)
+        self.kit = kit
+        table, _ = set_table(project, owner, kit)
+        self.missing = [each.key for each in cover(table, kit, build_graph(table)).missing]
+        marks, tiles = marked_tiles(project, owner, kit)
+        owners = {each.name: each for each in project.tilesets}
+        size = (owner.slicing.tile_height, owner.slicing.tile_width)
+        pictures, kept = [], []
+        for number, tile in enumerate(tiles):
+            source = owners[tile.tileset]
+            if source.picture is None:
+                continue
+            picture = cut_tile(source.picture, source.slicing, tile.row, tile.col)
+            if picture.shape[:2] == size:
+                pictures.append(picture)
+                kept.append(number)
+        self.tiles = np.stack(pictures) if pictures else np.zeros((0, *size, 4), np.uint8)
+        self.marks = marks[kept]
+        self.turn = QCheckBox("turn tiles (light and grain turn too)")
+        self.mirror = QCheckBox("mirror tiles")
+        self.join = QCheckBox("join quarters of tiles")
+        for box, on in ((self.turn, False), (self.mirror, True), (self.join, True)):
+            box.setChecked(on)
+            box.toggled.connect(self.show_made)
+        self.head = QLabel()
+        self.grid = QGridLayout()
+        self.made: list[Made] = []
+        self.boxes: list[QCheckBox] = []
+        inner = QWidget()
+        inner.setLayout(column(self.grid, 1, margins=4))
+        area = QScrollArea()
+        area.setWidget(inner)
+        area.setWidgetResizable(True)
+        self.buttons = QDialogButtonBox(
+            QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel
+        )
+        self.buttons.button(QDialogButtonBox.StandardButton.Ok).setText("Make them")
+        self.buttons.accepted.connect(self.accept)
+        self.buttons.rejected.connect(self.reject)
+        layout = column(
+            note(
+                "They go on a new sheet of the project, with their marks; the sheet that they are "
+                "made from is not touched. What does the art allow?"
+            ),
+            row(self.turn, self.mirror, self.join, 1),
+            self.head,
+            area,
+            self.buttons,
+            margins=14,
+        )
+        layout.setStretch(3, 1)
+        self.setLayout(layout)
+        self.show_made()
+
+    def show_made(self) -> None:
+        """Make the tiles anew, in the ways that are allowed now."""
+        self.made = make_tiles(
+            self.kit.kind, self.tiles, self.marks, self.missing, turn=self.turn.isChecked(),
+            mirror=self.mirror.isChecked(), join=self.join.isChecked(),
+        )  # fmt: skip
+        clear(self.grid)
+        self.boxes = []
+        for place, each in enumerate(self.made[:400]):
+            picture = QLabel()
+            picture.setPixmap(tile_pixmap(premultiplied(each.pixels), 48, framed=True))
+            picture.setToolTip(key_words(self.kit, each.key))
+            box = QCheckBox(each.how)
+            box.setChecked(True)
+            self.boxes.append(box)
+            cell = column(picture, box, spacing=2)
+            cell.setAlignment(picture, Qt.AlignmentFlag.AlignHCenter)
+            self.grid.addLayout(cell, place // 3, place % 3)
+        lack = len(self.missing) - len(self.made)
+        text = f"{len(self.missing)} combinations are missing · {len(self.made)} can be made so"
+        self.head.setText(text + (f" · {lack} can not" if lack else ""))
+        self.buttons.button(QDialogButtonBox.StandardButton.Ok).setEnabled(bool(self.made))
+
+    def chosen(self) -> list[Made]:
+        """Tiles that are ticked."""
+        shown = [each for each, box in zip(self.made, self.boxes) if box.isChecked()]
+        return shown + self.made[len(self.boxes) :]

@@ -1,0 +1,361 @@
+"""The sheet in Terrains: painting marks with the pointer and with keys, copying a block's marks."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QEvent, QPointF, QRectF, Qt, Signal
+from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPen
+
+from knitground.core.edit.document import Edit
+from knitground.core.edit.terrains import paint_marks
+from knitground.core.model.terrain import ANY, NOTHING, Slot, TerrainSet
+from knitground.core.model.tileset import Tileset
+from knitground.ui.common.sheetview import SheetView
+from knitground.ui.common.theme import LINEN
+from knitground.ui.session import Session
+from knitground.ui.stages.terrains.marks import (
+    diamond,
+    draw_diamond,
+    draw_free_slots,
+    draw_marks,
+    slot_at,
+    slot_point,
+)
+
+SLOT_KEYS = {
+    Qt.Key.Key_Q: Slot.NW, Qt.Key.Key_W: Slot.N, Qt.Key.Key_E: Slot.NE,
+    Qt.Key.Key_A: Slot.W, Qt.Key.Key_S: Slot.MIDDLE, Qt.Key.Key_D: Slot.E,
+    Qt.Key.Key_Z: Slot.SW, Qt.Key.Key_X: Slot.S, Qt.Key.Key_C: Slot.SE,
+}  # fmt: skip
+"""Nine keys that lie on the keyboard as the slots lie on a tile."""
+_ARROWS = {
+    Qt.Key.Key_Left: (0, -1), Qt.Key.Key_Right: (0, 1),
+    Qt.Key.Key_Up: (-1, 0), Qt.Key.Key_Down: (1, 0),
+}  # fmt: skip
+Parts = tuple[Tileset, TerrainSet, Tileset | None]
+Block = tuple[int, int, int, int]
+"""First row, first column, rows, columns."""
+
+
+class MarksSheet(SheetView):
+    """The sheet with its marks; drag paints the chosen terrain on slots, right drag clears."""
+
+    tile_chosen = Signal(int, int)
+    tile_pointed = Signal(object)
+    """Row and column under the pointer, or None."""
+    block_dropped = Signal(object, object)
+    """A block whose marks are to be copied, and the first row and column of where to."""
+    stepped = Signal(int)
+    """Enter: go on in the review."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.kit: TerrainSet | None = None
+        self.owner: Tileset | None = None
+        self.value = NOTHING
+        self.chosen: tuple[int, int] | None = None
+        self.copying = False
+        self.block: Block | None = None
+        self._grip: tuple[int, int] | None = None
+        self._corner: tuple[int, int] | None = None
+        self._hover: tuple[int, int, Slot] | None = None
+        self._stroke: set[tuple[int, int, int]] | None = None
+        self._stroke_on: Parts | None = None
+        self._stroke_value = NOTHING
+        self._clearing = False
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+
+    @property
+    def guest(self) -> Tileset | None:
+        """The sheet shown, if it is another one than the set's own."""
+        return None if self.tileset is self.owner else self.tileset
+
+    def show_set(self, kit: TerrainSet | None, owner: Tileset | None) -> None:
+        """Show the marks of another set, which belongs to a tileset."""
+        self.kit, self.owner = kit, owner
+        self.update()
+
+    def set_copying(self, on: bool) -> None:
+        """Let drags choose a block of tiles, and then drop its marks elsewhere."""
+        self.copying = on
+        self.block = self._grip = self._corner = None
+        self.update()
+
+    def marks(self) -> list[list[list[int]]]:
+        """Marks of the tiles of the sheet that is shown, by row, column and slot."""
+        assert self.kit is not None
+        assert self.tileset is not None
+        guest = self.guest.name if self.guest else None
+        marks: list[list[list[int]]] = self.kit.marks_within(
+            self.tileset.rows, self.tileset.columns, guest
+        ).tolist()
+        return marks
+
+    # Painting
+
+    def paint_over(self, painter: QPainter) -> None:
+        if self.kit is None or self.tileset is None:
+            return
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        marks = self.marks()
+        for row, col in self.seen_tiles():
+            rect = self.tile_rect(row, col)
+            if rect.width() >= 14:
+                draw_marks(painter, rect, marks[row][col], self.kit)
+        self._draw_chosen(painter)
+        if self.copying:
+            self._draw_blocks(painter)
+        else:
+            self._draw_hover(painter)
+
+    def _draw_chosen(self, painter: QPainter) -> None:
+        assert self.tileset is not None
+        if self.chosen is not None and self.tileset.has(*self.chosen):
+            rect = self.tile_rect(*self.chosen).adjusted(-1, -1, 1, 1)
+            _outline(painter, rect, LINEN.madder)
+
+    def _draw_blocks(self, painter: QPainter) -> None:
+        if self.block is None:
+            return
+        _outline(painter, self._block_rect(self.block), LINEN.accent)
+        to = self._drop_place()
+        if to is not None:
+            _outline(painter, self._block_rect((*to, *self.block[2:])), LINEN.madder)
+
+    def _block_rect(self, block: Block) -> QRectF:
+        row, col, rows, cols = block
+        first = self.tile_rect(row, col)
+        last = self.tile_rect(row, col)
+        cut, zoom = self.tileset.slicing, self.camera.zoom  # type: ignore[union-attr]
+        last.translate((cols - 1) * cut.pitch_x * zoom, (rows - 1) * cut.pitch_y * zoom)
+        return first.united(last).adjusted(-2, -2, 2, 2)
+
+    def _drop_place(self) -> tuple[int, int] | None:
+        if self._grip is None or self._hover is None or self.block is None:
+            return None
+        row = self.block[0] + self._hover[0] - self._grip[0]
+        col = self.block[1] + self._hover[1] - self._grip[1]
+        return (row, col) if row >= 0 and col >= 0 else None
+
+    def _draw_hover(self, painter: QPainter) -> None:
+        if self._hover is None or self.kit is None:
+            return
+        row, col, slot = self._hover
+        rect = self.tile_rect(row, col)
+        if rect.width() >= 24:
+            draw_free_slots(painter, rect, self.kit.kind)
+        at, half = slot_point(rect, slot), max(4.5, rect.width() * 0.13)
+        painter.setOpacity(0.75)
+        if self.value == ANY or NOTHING < self.value <= len(self.kit.terrains):
+            draw_diamond(painter, at, half, self.kit, self.value)
+        painter.setOpacity(1.0)
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.setPen(QPen(QColor("#FFFFFF"), 1.5))
+        painter.drawPolygon(diamond(at, half + 2))
+
+    # Pointer
+
+    def _slot_under(self, at: QPointF) -> tuple[int, int, Slot] | None:
+        tile = self.tile_at(at)
+        if tile is None or self.kit is None:
+            return None
+        return (*tile, slot_at(self.tile_rect(*tile), at, self.kit.kind))
+
+    def pressed(self, event: QMouseEvent) -> None:
+        found = self._slot_under(event.position())
+        if found is None or self.kit is None or self.tileset is None:
+            return
+        self.setFocus()
+        if self.copying:
+            self._press_block(found[:2])
+            return
+        self.choose(*found[:2])
+        self._clearing = event.button() == Qt.MouseButton.RightButton
+        if not self._clearing and self.value == NOTHING:
+            self.session.note("Choose a terrain above first; the right button clears marks")
+            return
+        value = NOTHING if self._clearing else self.value
+        name = "Clear marks" if self._clearing else f"Mark {self.kit.name_of(value)}"
+        if not self.session.attempt(lambda: self.session.doc.begin_stroke(name)):
+            return
+        self._stroke, self._stroke_on, self._stroke_value = set(), self._parts(), value
+        self.session.begin_gesture(self)
+        whole = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+        slots = list(self.kit.kind.slots) if whole else [found[2]]
+        self._mark([(found[0], found[1], int(slot)) for slot in slots])
+
+    def choose(self, row: int, col: int) -> None:
+        """Choose a tile."""
+        self.chosen = (row, col)
+        self.tile_chosen.emit(row, col)
+        self.update()
+
+    def _press_block(self, at: tuple[int, int]) -> None:
+        inside = self.block is not None and (
+            self.block[0] <= at[0] < self.block[0] + self.block[2]
+            and self.block[1] <= at[1] < self.block[1] + self.block[3]
+        )
+        if inside:
+            self._grip = at
+        else:
+            self._corner, self.block = at, (*at, 1, 1)
+        self.update()
+
+    def moved(self, event: QMouseEvent) -> None:
+        found = self._slot_under(event.position())
+        if found != self._hover:
+            if (found and found[:2]) != (self._hover and self._hover[:2]):
+                self.tile_pointed.emit(found[:2] if found else None)
+            self._hover = found
+            self.update()
+            if found is not None:
+                self.session.pointed.emit(self._words(found))
+        if self._corner is not None and found is not None:
+            rows, cols = sorted((self._corner[0], found[0])), sorted((self._corner[1], found[1]))
+            self.block = (rows[0], cols[0], rows[1] - rows[0] + 1, cols[1] - cols[0] + 1)
+        if self._stroke is not None and found is not None:
+            self._mark([(found[0], found[1], int(found[2]))])
+
+    def released(self, event: QMouseEvent) -> None:
+        to, block = self._drop_place(), self.block
+        self._corner = self._grip = None
+        if self.copying and to is not None and block is not None and to != block[:2]:
+            self.block_dropped.emit(block, to)
+        if self._stroke is not None:
+            self.session.end_gesture(self)
+            self.finish_gesture()
+
+    def finish_gesture(self) -> None:
+        """End the stroke: what it has marked is one step."""
+        self._stroke = None
+        self.session.doc.commit_stroke()
+
+    def cancel_gesture(self) -> None:
+        """Take back what the stroke has marked."""
+        self._stroke = None
+        self.session.doc.cancel_stroke()
+
+    def hideEvent(self, event: object) -> None:
+        if self._stroke is not None:
+            self.session.finish_gesture()
+
+    def cancel(self) -> bool:
+        """Call off the drag; returns whether there was one."""
+        if self._grip is not None or self._corner is not None:
+            self._grip = self._corner = None
+            self.update()
+            return True
+        if self._stroke is None:
+            return False
+        return self.session.cancel_gesture()
+
+    def _mark(self, slots: list[tuple[int, int, int]]) -> None:
+        assert self._stroke is not None
+        fresh = [slot for slot in slots if slot not in self._stroke]
+        if fresh:
+            self._stroke.update(fresh)
+            self._paint(fresh, self._stroke_value)
+
+    def _paint(self, slots: list[tuple[int, int, int]], value: int) -> None:
+        parts = self._stroke_on if self._stroke is not None else self._parts()
+        if parts is None:
+            return
+        owner, kit, guest = parts
+
+        def build() -> Edit:
+            return paint_marks(owner, kit, slots, value, guest)
+
+        if self._stroke is None:
+            self.session.do(build)
+        else:  # part of the stroke
+            self.session.attempt(lambda: self.session.doc.apply(build()))
+        self.update()
+
+    def _parts(self) -> Parts | None:
+        """Give the set that is marked: its owner, itself, and the sheet if it is another one's."""
+        if self.kit is None or self.owner is None:
+            return None
+        return self.owner, self.kit, self.guest
+
+    # Keys
+
+    def event(self, event: QEvent) -> bool:
+        # Letters are tools elsewhere in the window; over the sheet they are slots.
+        ours = (*SLOT_KEYS, *_ARROWS, Qt.Key.Key_Space, Qt.Key.Key_Backspace, Qt.Key.Key_Return)
+        plain = Qt.KeyboardModifier.NoModifier, Qt.KeyboardModifier.ShiftModifier
+        if (
+            isinstance(event, QKeyEvent)
+            and event.type() == QEvent.Type.ShortcutOverride
+            and event.key() in ours
+            and event.modifiers() in plain
+        ):
+            event.accept()
+            return True
+        return super().event(event)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        key = Qt.Key(event.key())
+        if self.kit is None or self.tileset is None or self.copying:
+            super().keyPressEvent(event)
+        elif key in _ARROWS:
+            self._step(*_ARROWS[key])
+        elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self.stepped.emit(-1 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1)
+        elif key in SLOT_KEYS and SLOT_KEYS[key] in self.kit.kind.slots:
+            clears = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+            self._mark_chosen([SLOT_KEYS[key]], NOTHING if clears else self.value)
+        elif key in (Qt.Key.Key_Space, Qt.Key.Key_Backspace):
+            value = self.value if key == Qt.Key.Key_Space else NOTHING
+            self._mark_chosen(list(self.kit.kind.slots), value)
+        else:
+            super().keyPressEvent(event)
+
+    def _step(self, down: int, across: int) -> None:
+        assert self.tileset is not None
+        row, col = self.chosen or (0, 0)
+        if self.chosen is not None:
+            row, col = row + down, col + across
+        if self.tileset.has(row, col):
+            self.choose(row, col)
+            self.tile_pointed.emit((row, col))
+            self.show_tile(row, col)
+
+    def show_tile(self, row: int, col: int) -> None:
+        """Bring a tile into the view if it is not there."""
+        if not QRectF(self.rect()).contains(self.tile_rect(row, col)) and self.tileset is not None:
+            left, top, wide, high = self.tileset.slicing.tile_area(row, col)
+            self.camera.centre(left + wide / 2, top + high / 2, self.width(), self.height())
+            self._fresh = False
+            self.update()
+
+    def _mark_chosen(self, slots: list[Slot], value: int) -> None:
+        if self.chosen is None:
+            self.session.note("Choose a tile first: click it, or use the arrow keys")
+            return
+        row, col = self.chosen
+        self._paint([(row, col, int(slot)) for slot in slots], value)
+
+    def _words(self, found: tuple[int, int, Slot]) -> str:
+        assert self.kit is not None
+        assert self.tileset is not None
+        row, col, slot = found
+        marks = self.marks()[row][col]
+        around = " · ".join(
+            f"{s.name} {self.kit.name_of(marks[s])}" for s in self.kit.kind.slots if marks[s]
+        )
+        number = self.tileset.number(row, col)
+        weight = self.tileset.fact(row, col).weight
+        return f"tile {number}, slot {slot.name}: {around or 'no marks'} · weight {weight:g}"
+
+    def leaveEvent(self, event: object) -> None:
+        self._hover = None
+        self.tile_pointed.emit(None)
+        self.session.pointed.emit("")
+        self.update()
+
+
+def _outline(painter: QPainter, rect: QRectF, colour: str) -> None:
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    for each, width in ((LINEN.panel, 4), (colour, 2)):
+        painter.setPen(QPen(QColor(each), width))
+        painter.drawRect(rect)

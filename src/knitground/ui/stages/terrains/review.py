@@ -1,0 +1,60 @@
+"""Reviewing guessed marks: the least sure tiles in a line, accepted or mended with the keyboard."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QLabel, QWidget
+
+from knitground.core.knit.guessing import Place
+from knitground.ui.common.widgets import button, column, note, row
+
+
+class ReviewPanel(QWidget):
+    """Leads through the least sure tiles, one after the other."""
+
+    shown = Signal(int, int)
+    """A tile to look at."""
+    ended = Signal()
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.line: list[tuple[Place, float]] = []
+        self.at = 0
+        self.head = QLabel()
+        self.head.setWordWrap(True)
+        self.words = note(
+            "Enter accepts and goes on, Shift+Enter goes back. Choose a terrain with 1 … 9 "
+            "(0: any); mark slots with Q W E / A S D / Z X C as they lie on the tile. "
+            "Shift clears one, Space fills the tile, Backspace clears it."
+        )
+        self.next = button("Accept, next", lambda: self.step(1), "This one is right", "Enter")
+        self.back = button("Back", lambda: self.step(-1), "The one before", "Shift+Enter")
+        self.setLayout(column(self.head, self.words, row(self.next, self.back, 1), 1))
+        self.show_line([])
+
+    def show_line(self, line: list[tuple[Place, float]]) -> None:
+        """Begin a review."""
+        self.line, self.at = line, 0
+        self._show()
+
+    def step(self, by: int) -> None:
+        """Go on to the next tile, or back."""
+        if not self.line:
+            return
+        self.at += by
+        if self.at >= len(self.line):
+            self.line = []
+            self.ended.emit()
+        self.at = max(0, self.at)
+        self._show()
+
+    def _show(self) -> None:
+        going = bool(self.line)
+        self.next.setEnabled(going)
+        self.back.setEnabled(going and self.at > 0)
+        if not going:
+            self.head.setText("Nothing to look at: “Guess marks” lines up the least sure tiles.")
+            return
+        place, sure = self.line[self.at]
+        self.head.setText(f"<b>{self.at + 1} of {len(self.line)}</b> · {sure:.0%} sure")
+        self.shown.emit(*place)

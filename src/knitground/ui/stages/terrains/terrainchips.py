@@ -1,0 +1,239 @@
+"""The terrains of a set as chips: choose, rename, recolour, move, merge, delete."""
+
+from __future__ import annotations
+
+from functools import partial
+
+from PySide6.QtCore import QPoint, QPointF, QSize, Qt, Signal
+from PySide6.QtGui import QColor, QIcon, QPainter, QPixmap
+from PySide6.QtWidgets import (
+    QButtonGroup,
+    QColorDialog,
+    QGridLayout,
+    QInputDialog,
+    QMenu,
+    QMessageBox,
+    QPushButton,
+    QScrollArea,
+    QWidget,
+)
+
+from knitground.core.edit.document import Edit
+from knitground.core.edit.terrains import (
+    add_terrain,
+    change_terrain,
+    delete_terrain,
+    merge_terrain,
+    move_terrain,
+    terrain_uses,
+)
+from knitground.core.model.terrain import ANY, NOTHING, TerrainSet
+from knitground.core.model.tileset import Tileset
+from knitground.ui.common.widgets import button, clear, column, note
+from knitground.ui.session import Session
+from knitground.ui.stages.terrains.marks import draw_diamond
+
+_ACROSS = 5
+
+
+def terrain_icon(kit: TerrainSet, mark: int, side: int = 22) -> QIcon:
+    """Draw a terrain's diamond as an icon."""
+    out = QPixmap(side, side)
+    out.fill(Qt.GlobalColor.transparent)
+    painter = QPainter(out)
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    draw_diamond(painter, QPointF(side / 2, side / 2), side / 2 - 1, kit, mark)
+    painter.end()
+    return QIcon(out)
+
+
+class TerrainChips(QWidget):
+    """One chip a terrain, one for “any”; a menu on each changes it."""
+
+    chosen = Signal(int)
+    picture_wanted = Signal(int)
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.owner: Tileset | None = None
+        self.kit: TerrainSet | None = None
+        self.value = NOTHING
+        self._shown: object = None
+        self._group = QButtonGroup(self)
+        self._group.setExclusive(True)
+        self.grid = QGridLayout()
+        self.grid.setSpacing(4)
+        inner = QWidget()
+        inner.setLayout(column(self.grid, 1))
+        self.area = QScrollArea()
+        self.area.setWidget(inner)
+        self.area.setWidgetResizable(True)
+        self.area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.setLayout(column(self.area))
+
+    def show_set(self, owner: Tileset | None, kit: TerrainSet | None, value: int) -> None:
+        """Show the terrains of a set, one of them chosen."""
+        state = (id(kit), kit.terrains if kit else (), value)
+        self.owner, self.kit, self.value = owner, kit, value
+        if state == self._shown:
+            return
+        self._shown = state
+        clear(self.grid)
+        if kit is None:
+            self.grid.addWidget(note("No terrain set yet: “Set…” makes one for this sheet."), 0, 0)
+            self.area.setFixedHeight(40)
+            return
+        parts: list[QWidget] = [
+            self._chip(kit, mark, terrain.name) for mark, terrain in enumerate(kit.terrains, 1)
+        ]
+        parts.append(self._chip(kit, ANY, "any"))
+        parts.append(button("+ terrain", self.new_terrain, "Add a terrain to the set"))
+        across = _ACROSS if len(parts) > _ACROSS + 1 else len(parts)
+        for place, part in enumerate(parts):
+            self.grid.addWidget(part, place // across, place % across)
+        rows = -(-len(parts) // across)
+        self.area.setFixedHeight(min(rows, 3) * 36 + 2)
+
+    def _chip(self, kit: TerrainSet, mark: int, name: str) -> QPushButton:
+        chip = QPushButton(name)
+        chip.setIcon(terrain_icon(kit, mark))
+        chip.setIconSize(QSize(20, 20))
+        chip.setCheckable(True)
+        chip.setChecked(mark == self.value)
+        self._group.addButton(chip)
+        chip.clicked.connect(lambda *_: self.chosen.emit(mark))
+        if mark == ANY:
+            chip.setToolTip("Mark a slot that may be anything (key 0)")
+            return chip
+        keys = f" (key {mark})" if mark < 10 else ""
+        chip.setToolTip(f"Mark {name}{keys}; the right button changes it")
+        chip.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+        chip.customContextMenuRequested.connect(lambda at: self._open_menu(mark, chip, at))
+        return chip
+
+    def _open_menu(self, mark: int, chip: QWidget, at: QPoint) -> None:
+        self.menu(mark, chip).popup(chip.mapToGlobal(at))
+
+    def menu(self, mark: int, parent: QWidget) -> QMenu:
+        """Make the menu of a terrain."""
+        assert self.kit is not None
+        menu = QMenu(parent)
+        menu.addAction("Rename…", partial(self._rename, mark))
+        menu.addAction("Colour…", partial(self._recolour, mark))
+        menu.addAction("Letter…", partial(self._reletter, mark))
+        menu.addAction("Picture: the chosen tile", partial(self.picture_wanted.emit, mark))
+        menu.addSeparator()
+        menu.addAction("Move towards the front", partial(self.shift, mark, mark - 1))
+        menu.addAction("Move towards the end", partial(self.shift, mark, mark + 1))
+        others = menu.addMenu("Merge into")
+        for number, terrain in enumerate(self.kit.terrains, 1):
+            if number != mark:
+                others.addAction(
+                    terrain_icon(self.kit, number), terrain.name, partial(self.merge, mark, number)
+                )
+        others.setEnabled(len(self.kit.terrains) > 1)
+        menu.addAction("Delete…", partial(self.delete, mark))
+        return menu
+
+    # Changes
+
+    def _do(self, edit: Edit) -> bool:
+        return self.session.apply(edit)
+
+    def new_terrain(self) -> None:
+        """Ask for a name and add a terrain."""
+        name, ok = QInputDialog.getText(self, "New terrain", "Name of the terrain")
+        if ok:
+            self.add(name)
+
+    def add(self, name: str) -> None:
+        """Add a terrain to the set and choose it."""
+        owner, kit = self.owner, self.kit
+        if owner is not None and kit is not None:
+            done = self.session.do(lambda: add_terrain(owner, kit, name.strip()))
+            if done:
+                self.chosen.emit(len(kit.terrains))
+
+    def change(
+        self, mark: int, *, name: str | None = None, colour: str | None = None,
+        letter: str | None = None, picture: tuple[int, int] | None = None,
+    ) -> None:  # fmt: skip
+        """Give a terrain another name, colour, letter or picture."""
+        owner, kit = self.owner, self.kit
+        if owner is None or kit is None:
+            return
+        project = self.session.project
+        done = self.session.do(lambda:
+                change_terrain(project, owner, kit, mark, name=name, colour=colour, letter=letter,
+                               picture=picture)
+            )  # fmt: skip
+        if done and name is not None and self.value == mark:
+            self.chosen.emit(mark)
+
+    def shift(self, mark: int, to: int) -> None:
+        """Move a terrain in the list; marks and maps follow."""
+        assert self.owner is not None
+        assert self.kit is not None
+        to = max(1, min(to, len(self.kit.terrains)))
+        self._do(move_terrain(self.session.project, self.owner, self.kit, mark, to))
+        self.chosen.emit(to)
+
+    def merge(self, mark: int, into: int) -> None:
+        """Let a terrain become another one everywhere."""
+        assert self.owner is not None
+        assert self.kit is not None
+        if self._do(merge_terrain(self.session.project, self.owner, self.kit, mark, into)):
+            self.chosen.emit(into - (into > mark))
+
+    def delete(self, mark: int) -> None:
+        """Delete a terrain; where maps use it, ask what comes in its place."""
+        owner, kit = self.owner, self.kit
+        if owner is None or kit is None:
+            return
+        uses = terrain_uses(self.session.project, owner, kit, mark)
+        instead = self.ask_instead(mark, uses) if uses else NOTHING
+        if instead is None:
+            return
+        project = self.session.project
+        done = self.session.do(lambda: delete_terrain(project, owner, kit, mark, instead))
+        if done:
+            self.chosen.emit(min(mark, len(kit.terrains)))
+
+    def ask_instead(self, mark: int, uses: list[tuple[str, str, int]]) -> int | None:
+        """Say where a terrain is used and ask what comes in its place; None: do not delete it."""
+        assert self.kit is not None
+        where = "\n".join(f"{count} places of “{layer}” on “{map_}”" for map_, layer, count in uses)
+        others = [t.name for n, t in enumerate(self.kit.terrains, 1) if n != mark]
+        if not others:
+            QMessageBox.information(self, "Delete terrain", f"Used by\n{where}")
+            return NOTHING  # the edit refuses it, and says the cure
+        name, ok = QInputDialog.getItem(
+            self,
+            "Delete terrain",
+            f"“{self.kit.name_of(mark)}” is used by\n{where}\n\nPut in its place:",
+            [*others, "nothing"],
+            editable=False,
+        )
+        return self.kit.number_of(name) if ok else None
+
+    def _rename(self, mark: int) -> None:
+        assert self.kit is not None
+        old = self.kit.name_of(mark)
+        name, ok = QInputDialog.getText(self, "Rename terrain", "Name", text=old)
+        if ok:
+            self.change(mark, name=name)
+
+    def _recolour(self, mark: int) -> None:
+        assert self.kit is not None
+        old = QColor(self.kit.terrains[mark - 1].colour)
+        colour = QColorDialog.getColor(old, self, "Colour of the terrain")
+        if colour.isValid():
+            self.change(mark, colour=colour.name())
+
+    def _reletter(self, mark: int) -> None:
+        assert self.kit is not None
+        old = self.kit.terrains[mark - 1].letter
+        letter, ok = QInputDialog.getText(self, "Letter of the terrain", "Letter", text=old)
+        if ok and letter.strip():
+            self.change(mark, letter=letter.strip())

@@ -1,0 +1,102 @@
+"""Tiles with the same marks side by side: weights, shares, and where they may go."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QDoubleSpinBox,
+    QGridLayout,
+    QLabel,
+    QScrollArea,
+    QVBoxLayout,
+    QWidget,
+)
+
+from knitground.core.chance.draw import shares
+from knitground.core.edit.sheets import set_inner, set_weight
+from knitground.core.knit.layer import marked_tiles
+from knitground.core.knit.making import key_of_marks
+from knitground.core.knit.missing import key_words
+from knitground.core.model.terrain import TerrainSet
+from knitground.core.model.tileset import TileRef, Tileset
+from knitground.core.render.tiles import tile_pixels
+from knitground.ui.common.widgets import clear, column, note, row, tile_pixmap
+from knitground.ui.common.words import percent
+from knitground.ui.session import Session
+
+_MOST, _ACROSS = 48, 3
+NO_TILE = "Click a tile: its variants, with weights, show here."
+
+
+class VariantsPanel(QWidget):
+    """The variants of the chosen tile."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.head = note(NO_TILE)
+        self.grid = QGridLayout()
+        self.grid.setSpacing(8)
+        inner = QWidget()
+        inner.setLayout(column(row(self.grid, 1), 1))
+        area = QScrollArea()
+        area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        area.setWidget(inner)
+        area.setWidgetResizable(True)
+        layout = column(self.head, area, spacing=4)
+        layout.setStretch(1, 1)
+        self.setLayout(layout)
+
+    def show_tile(self, owner: Tileset, kit: TerrainSet, tile: TileRef | None) -> None:
+        """Show the tiles that have the same marks as one."""
+        clear(self.grid)
+        source = self.session.project.tileset_named(tile.tileset) if tile else None
+        if tile is None or source is None or not source.has(tile.row, tile.col):
+            self.head.setText(NO_TILE)
+            return
+        guest = None if source is owner else source.name
+        mine = kit.marks_within(source.rows, source.columns, guest)[tile.row, tile.col]
+        key = key_of_marks(kit.kind, mine)
+        same = [tile]
+        if any(key):
+            marks, tiles = marked_tiles(self.session.project, owner, kit)
+            same = [t for t, m in zip(tiles, marks) if key_of_marks(kit.kind, m) == key] or [tile]
+        owners = {each.name: each for each in self.session.project.tilesets}
+        weights = [owners[t.tileset].fact(t.row, t.col).weight for t in same]
+        words = key_words(kit, key) if any(key) else "no marks"
+        self.head.setText(f"{words}: {len(same)} tile{'s' * (len(same) > 1)}")
+        parts = zip(same[:_MOST], weights, shares(weights))
+        for place, (each, weight, share) in enumerate(parts):
+            made = self._variant(owners[each.tileset], each, weight, share)
+            self.grid.addLayout(made, place // _ACROSS, place % _ACROSS)
+        if len(same) > _MOST:
+            more = note(f"and {len(same) - _MOST} more")
+            self.grid.addWidget(more, _MOST // _ACROSS, 0, 1, _ACROSS)
+
+    def _variant(self, source: Tileset, tile: TileRef, weight: float, share: float) -> QVBoxLayout:
+        at = (tile.row, tile.col)
+        picture = QLabel()
+        pixels = tile_pixels(source, tile)
+        if pixels is not None:
+            picture.setPixmap(tile_pixmap(pixels, 40, framed=True))
+        field = QDoubleSpinBox()
+        field.setRange(0, 1000)
+        field.setDecimals(1)
+        field.setValue(weight)
+        field.setKeyboardTracking(False)
+        field.setFixedWidth(72)
+        field.setToolTip("Weight among tiles with the same marks; 0 is never")
+        key = object()
+        field.valueChanged.connect(lambda value: self.weigh(source, at, value, key))
+        taken = QLabel(percent(share))
+        taken.setProperty("role", "note")
+        inner = QCheckBox("only inside")
+        inner.setChecked(source.fact(*at).inner)
+        inner.setToolTip("Only in cells whose eight neighbours ask for the same marks")
+        inner.toggled.connect(lambda on: self.session.apply(set_inner(source, *at, on)))
+        return column(row(picture, column(taken, field, spacing=2), 1), inner, spacing=2)
+
+    def weigh(self, source: Tileset, at: tuple[int, int], value: float, key: object) -> None:
+        """Give a tile another weight; changes with one key are one step."""
+        self.session.do(lambda: set_weight(source, *at, value), key)

@@ -1,1 +1,0 @@
-"""The tools of the map: one object from press to release."""

@@ -1,0 +1,228 @@
+"""Random edits with good and bad values, to be tried on a small project."""
+
+from pathlib import Path
+
+import numpy as np
+
+from knitground.core.base.window import Box
+from knitground.core.edit import layers, maps, markers, sheets, sizes, terrains, tray
+from knitground.core.edit.laying import plan_cells, plan_terrain
+from knitground.core.model.layers import GroundLayer, MarkerLayer, TileLayer
+from knitground.core.model.map import Map
+from knitground.core.model.marker import Marker, Shape
+from knitground.core.model.mix import Mix, MixEntry
+from knitground.core.model.patch import Patch
+from knitground.core.model.recipe import MixStep, NoiseStep, Recipe
+from knitground.core.model.slicing import Slicing
+from knitground.core.model.terrain import SetKind, TerrainSet
+from knitground.core.model.tileset import Frame, SheetFile, TileRef, Tileset
+
+NAMES = (
+    "a", "A", "ß", "", "  ", "東京", "大阪", "../../x", "con", "x" * 200, "x" * 201, "line\nbreak",
+    "\ud800", "Å", "A\u030a", "a/b", ".", "nul.", "ﬁ", "\0", "🙂" * 60,
+)  # fmt: skip
+NUMBERS = (0, 1, -1, 2, 7, 64, 65, 2**31, 2**63, -(2**63) - 1, 10**400)
+PARTS = (0.0, 0.3, 1.0, 1.5, -0.1, float("nan"), float("inf"), 1e9)
+
+
+class Edits:
+    """Makes one edit after another out of a seed."""
+
+    def __init__(self, doc, seed):
+        self.doc = doc
+        self.rng = np.random.default_rng(seed)
+        self.kinds = [getattr(self, name) for name in sorted(dir(self)) if name.startswith("do_")]
+
+    def one(self, of):
+        return of[int(self.rng.integers(len(of)))] if len(of) else None
+
+    @property
+    def name(self):
+        return self.one(NAMES)
+
+    @property
+    def number(self):
+        return self.one(NUMBERS)
+
+    @property
+    def part(self):
+        return self.one(PARTS)
+
+    @property
+    def tileset(self):
+        return self.one(self.doc.project.tilesets)
+
+    @property
+    def map(self):
+        return self.one(self.doc.project.maps)
+
+    def layer(self, map_, kind=object):
+        return self.one([each for each in map_.layers if isinstance(each, kind)])
+
+    def tile(self):
+        tileset = self.tileset
+        return TileRef(tileset.name, *(int(self.rng.integers(3)) for _ in "rc"), self.one((0, 3)))
+
+    def make(self):
+        """Make an edit; returns None where there is nothing to do it to."""
+        return self.one(self.kinds)()
+
+    def do_add_map(self):
+        made = Map(self.name, self.one((1, 4, 0, 70_000)), 5, 8, self.one((8, 0, 20_000)))
+        return maps.add_map(self.doc.project, made)
+
+    def do_rename_map(self):
+        return maps.rename_map(self.doc.project, self.map, self.name)
+
+    def do_double_map(self):
+        return sizes.duplicate_map(self.doc.project, self.map)[0]
+
+    def do_wrap(self):
+        map_ = self.map
+        return maps.set_wrap(map_, not map_.wrap)
+
+    def do_screen(self):
+        return maps.set_screen(self.map, self.number, self.number)
+
+    def do_background(self):
+        return maps.set_background(self.map, self.one(("#12ab9F", "#12", None, "red")))
+
+    def do_resize(self):
+        by = [int(each) for each in self.rng.integers(-2, 3, 4)]
+        return sizes.resize_map(self.map, sizes.Margins(*by))
+
+    def do_layer(self):
+        map_ = self.map
+        make = self.one((map_.new_tile_layer, map_.new_grown_layer, map_.new_tint_layer,
+                         map_.new_marker_layer))  # fmt: skip
+        return layers.add_layer(map_, make(self.name))
+
+    def do_ground(self):
+        map_, tileset = self.map, self.tileset
+        kit = self.one(tileset.sets) or TerrainSet("none")
+        made = map_.new_ground_layer(self.name, tileset.name, kit.name, kit.kind)
+        return layers.add_layer(map_, made)
+
+    def do_double_layer(self):
+        map_ = self.map
+        layer = self.layer(map_)
+        return sizes.duplicate_layer(map_, layer)[0] if layer else None
+
+    def do_rename_layer(self):
+        map_ = self.map
+        layer = self.layer(map_)
+        return layers.rename_layer(map_, layer, self.name) if layer else None
+
+    def do_fade(self):
+        map_ = self.map
+        layer = self.layer(map_)
+        return layers.fade_layer(map_, layer, self.part) if layer else None
+
+    def do_place(self):
+        map_ = self.map
+        layer = self.layer(map_)
+        return layers.place_layer(map_, layer, (self.number, 3), self.number) if layer else None
+
+    def do_reseed(self):
+        map_ = self.map
+        layer = self.layer(map_, GroundLayer)
+        return layers.reseed_layer(map_, layer, self.number) if layer else None
+
+    def do_terrain(self):
+        map_ = self.map
+        layer = self.layer(map_, GroundLayer)
+        if layer is None:
+            return None
+        box = Box(1, 1, 3, 4)
+        mask = np.ones((2, 3), bool)
+        return plan_terrain(self.doc, map_, layer, box, mask, self.one((0, 1, 2, 3)), "Paint").edit
+
+    def do_tiles(self):
+        map_ = self.map
+        layer = self.layer(map_, TileLayer)
+        if layer is None:
+            return None
+        values = np.full((2, 2), map_.legend.place(self.tile()), np.int32)
+        return plan_cells(map_, layer, Box(0, 1, 2, 3), values, values > 0, "Lay").edit
+
+    def do_markers(self):
+        map_ = self.map
+        layer = self.layer(map_, MarkerLayer)
+        if layer is None:
+            return None
+        pairs = tuple((self.name, self.name) for _ in range(self.one((0, 1, 2))))
+        marker = Marker(
+            1, Shape.POINT, ((self.part, self.one((3.0, 5e6))),), self.name, self.name, pairs,
+            self.one((0.0, 359.0, 361.0)), self.one((1.0, 0.0, 65.0)),
+        )  # fmt: skip
+        return markers.add_markers(map_, layer, [marker])[0]
+
+    def do_recipe(self):
+        steps = (
+            NoiseStep(self.one((1, 2, -1)), self.one((2.0, 1.0, 5000.0)), self.one((1, 9)),
+                      ((self.name, self.part),)),
+            MixStep(self.one((1, 2)), self.name, self.part, self.one((0, 1)), (self.name,)),
+        )  # fmt: skip
+        return maps.set_recipe(self.map, Recipe(self.number, steps[: self.one((0, 1, 2))]))
+
+    def do_mix(self):
+        entries = (MixEntry(self.tile(), self.part), MixEntry(self.tile()))
+        return maps.put_mix(self.doc.project, Mix(self.name, entries))
+
+    def do_tray(self):
+        tile = self.tile()
+        return tray.keep_patch(self.doc.project, Patch(self.name, ((tile, None), (None, tile))))[0]
+
+    def do_facts(self):
+        tileset, at = self.tileset, (0, 1)
+        return self.one((
+            lambda: sheets.set_weight(tileset, *at, self.part),
+            lambda: sheets.name_tile(tileset, *at, self.name),
+            lambda: sheets.tag_tiles(tileset, (each for each in [at, (0, 0)]), [self.name, "t"]),
+            lambda: sheets.set_inner(tileset, *at, True),
+            lambda: sheets.leave_out(tileset, [at], True),
+            lambda: sheets.set_anchor(tileset, *at, (self.one((0, 3, 10**6)), 5)),
+            lambda: sheets.set_frames(tileset, *at, (Frame(0, 0, self.one((1, 0, 700_000))),)),
+        ))()  # fmt: skip
+
+    def do_sheet(self):
+        pixels = self.rng.integers(0, 255, (8, 16, 4), np.uint8)
+        made = Tileset(self.name, self.one(("x.png", "X.png", "y.webp", "..")), 16, 8,
+                       Slicing(8, 8), picture=pixels)  # fmt: skip
+        return sheets.add_tileset(self.doc.project, made)
+
+    def do_region(self):
+        return sheets.add_region(self.doc.project, self.tileset, (0, 0, 8, 8))[0]
+
+    def do_scale(self):
+        tileset = self.tileset
+        return sheets.scaled_tileset(self.doc.project, tileset, 4, 12)[0]
+
+    def do_find_sheet(self):
+        picture = self.rng.integers(0, 255, (16, 16, 4), np.uint8)
+        sheet = SheetFile(picture, None, Path("/nowhere") / "Found it.PNG")
+        return sheets.find_sheet(self.doc.project, self.tileset, sheet)
+
+    def do_set(self):
+        kind = self.one(list(SetKind))
+        return terrains.add_set(self.tileset, TerrainSet(self.name, kind))
+
+    def do_add_terrain(self):
+        tileset = self.tileset
+        kit = self.one(tileset.sets)
+        return terrains.add_terrain(tileset, kit, self.name) if kit else None
+
+    def do_change_terrain(self):
+        tileset = self.tileset
+        kit = self.one(tileset.sets)
+        if kit is None or not kit.terrains:
+            return None
+        return terrains.change_terrain(
+            self.doc.project, tileset, kit, 1, name=self.name, letter=self.name,
+            colour=self.one(("#102030", "blue", "")),
+        )  # fmt: skip
+
+    def do_marks(self):
+        tileset = self.tileset
+        kit = self.one(tileset.sets)
+        return terrains.paint_marks(tileset, kit, [(0, 0, 1)], self.one((0, 1, 2))) if kit else None
