@@ -266,3 +266,24 @@ def test_a_tileset_alone_is_covered_without_its_project(project, tmp_path):
         shutil.copy(project / name, tmp_path / name)
     result = call("coverage", tmp_path / "works.tiles.json", "--set", "Causeways", "--json")
     assert json.loads(result.output)["had"] == 15
+
+
+def test_marks_of_a_tileset_that_no_project_lists_leave_the_project_alone(demo_folder, tmp_path):
+    import json
+    import shutil
+
+    from click.testing import CliRunner
+
+    from knitground.cli.main import commands
+
+    folder = shutil.copytree(demo_folder, tmp_path / "p")
+    data = json.loads((folder / "pans.tiles.json").read_text())
+    data["sets"][0]["marks"] = data["sets"][0]["marks"][:-6]
+    (folder / "loose.tiles.json").write_text(json.dumps(data))
+    before = {path.name: path.read_bytes() for path in folder.iterdir()}
+    words = ["marks", str(folder / "loose.tiles.json"), "--set", "Pans", "--save", "--json"]
+    result = CliRunner().invoke(commands, words, standalone_mode=False)
+    assert result.exception is None
+    after = {path.name: path.read_bytes() for path in folder.iterdir()}
+    changed = {name for name in after if before.get(name) != after[name]}
+    assert changed == {"loose.tiles.json", "loose.tiles.json.previous"}

@@ -9,7 +9,7 @@ from knitground.core.files.ship.png import map_picture
 from knitground.core.knit.bridge import build_graph
 from knitground.core.knit.layer import knit_map, layer_table
 from knitground.core.model.layers import GAP
-from knitground.core.slicing.facts import tile_facts
+from knitground.core.slicing.facts import grid_facts
 from knitground.core.slicing.grid import cut, lay_grid
 from knitground.demo.pans import (
     BLUSH,
@@ -60,7 +60,7 @@ def test_every_pair_that_borders_is_complete_and_brine_never_meets_clay():
 def test_the_sheet_has_no_tile_twice_and_few_colours():
     picture, tiles = pans_sheet()
     grid = lay_grid(_slicing(), picture.shape[1], picture.shape[0])
-    facts = tile_facts(picture, grid)
+    facts = grid_facts(picture, grid)
     assert not facts.doubles.any()
     assert int(facts.empty.sum()) == grid.count - len(tiles)
     colours = np.unique(picture.reshape(-1, 4), axis=0)

@@ -5,7 +5,7 @@ from tests.sheets import KINDS, Layout, make, opaque, palette, texture
 from knitground.core.model.slicing import Slicing
 from knitground.core.slicing.axis import axis_guesses, habit
 from knitground.core.slicing.evidence import backgrounds, brightness, colour_codes, gather
-from knitground.core.slicing.facts import tile_facts
+from knitground.core.slicing.facts import grid_facts
 from knitground.core.slicing.grid import lay_grid
 from knitground.core.slicing.likely import likely_grids
 
@@ -122,7 +122,7 @@ def test_facts_name_empty_double_and_crossed_tiles():
     picture[2:14, 2:14] = (200, 10, 10, 255)
     picture[2:14, 18:30] = (200, 10, 10, 255)
     picture[20:28, 12:20] = (10, 10, 200, 255)  # lies across the line between two tiles
-    facts = tile_facts(picture, lay_grid(Slicing(16, 16), 48, 32))
+    facts = grid_facts(picture, lay_grid(Slicing(16, 16), 48, 32))
     assert facts.empty.tolist() == [[False, False, True], [False, False, True]]
     assert facts.doubles.tolist() == [[False, True, False], [False, False, False]]
     assert facts.first[0, 1] == 0

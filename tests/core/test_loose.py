@@ -24,7 +24,7 @@ from knitground.core.render.atlas import Atlas
 from knitground.core.render.compose import around, compose
 from knitground.core.render.pixels import over, premultiplied, straight
 from knitground.core.render.tiles import overhang, tile_pixels
-from knitground.core.slicing.facts import tile_facts
+from knitground.core.slicing.facts import grid_facts
 from knitground.core.slicing.follow import follow_pixels
 from knitground.core.slicing.grid import each_tile, lay_grid
 from knitground.core.slicing.pieces import find_pieces, foot, in_reading_order, pack
@@ -281,7 +281,7 @@ def test_twin_pieces_are_told():
     sheet = sheet_with(PLACES)
     sheet[70:78, 80:88] = sheet[44:52, 60:68]
     cut = Slicing(16, 16, pieces=find_pieces(sheet, PLAIN))
-    facts = tile_facts(sheet, lay_grid(cut, 100, 80))
+    facts = grid_facts(sheet, lay_grid(cut, 100, 80))
     assert int(facts.doubles.sum()) == 1
     assert not facts.empty.any()
 

@@ -15,7 +15,7 @@ from knitground.core.files.jsontext import to_text
 from knitground.core.files.opening import open_project
 from knitground.core.files.saving import save_project
 from knitground.core.knit.layer import knit_map
-from knitground.core.slicing.facts import tile_facts
+from knitground.core.slicing.facts import grid_facts
 from knitground.core.slicing.grid import lay_grid
 from knitground.core.slicing.likely import likely_grids
 
@@ -135,6 +135,79 @@ def test_any_picture_can_be_guessed_at(height, width, seed, style):
         picture[rng.random((height, width)) < 0.6] = 0
     for guess in likely_grids(picture):
         grid = lay_grid(guess.slicing, width, height)
-        facts = tile_facts(picture, grid)
+        facts = grid_facts(picture, grid)
         assert facts.empty.shape == (grid.rows, grid.columns)
         assert not (facts.doubles & facts.empty).any()
+
+
+def test_a_number_of_five_thousand_digits_anywhere_is_one_clear_line(folder):
+    for name in ("project.knit.json", "pans.tiles.json", "north-basin.map.json"):
+        text = (folder / name).read_text()
+        (folder / name).write_text(text.replace('"version": ', '"version": ' + "9" * 5000, 1))
+        with pytest.raises(KnitError, match="digits") as caught:
+            open_project(folder)
+        assert "\n" not in str(caught.value)
+        (folder / name).write_text(text)
+
+
+def test_a_hundred_thousand_tilesets_are_refused_before_any_is_read(folder):
+    data = json.loads((folder / "project.knit.json").read_text())
+    data["tilesets"] = ["pans.tiles.json"] * 100_000
+    (folder / "project.knit.json").write_text(json.dumps(data))
+    with pytest.raises(KnitError, match="4096"):
+        open_project(folder)
+
+
+def test_names_in_all_scripts_and_such_that_differ_in_case_only_come_back(folder):
+    project = open_project(folder).project
+    names = ["ПЛАН", "план", "地図", "خريطة", "Ⅷ", "viii", "a\u0301", "á", "nul", "..", "🙂"]
+    import dataclasses
+
+    project.maps = [dataclasses.replace(project.maps[1], name=name) for name in names]
+    save_project(project, folder.with_name("scripts"))
+    opened = open_project(folder.with_name("scripts")).project
+    assert [each.name for each in opened.maps] == names
+    files = [path.name for path in folder.with_name("scripts").glob("*.map.json")]
+    assert len({name.casefold() for name in files}) == len(names)
+
+
+def test_what_is_no_plain_file_is_refused_at_once(folder, tmp_path):
+    import os
+
+    os.mkfifo(tmp_path / "pipe.png")
+    (tmp_path / "loop.png").symlink_to("loop.png")
+    (tmp_path / "zero.png").symlink_to("/dev/zero")
+    with (tmp_path / "sparse.png").open("wb") as file:
+        file.truncate(3 * 2**30)
+    for name in ("pipe", "loop", "zero", "sparse"):
+        with pytest.raises(KnitError) as caught:
+            read_picture(tmp_path / f"{name}.png")
+        assert f"{name}.png" in str(caught.value)
+    head = folder / "project.knit.json"
+    head.unlink()
+    for make in (lambda: os.mkfifo(head), lambda: head.symlink_to(head.name)):
+        make()
+        with pytest.raises(KnitError):
+            open_project(folder)
+        head.unlink()
+
+
+def test_bytes_after_a_packed_block_are_not_ignored():
+    import base64
+    import zlib
+
+    from knitground.core.files.cells import from_file
+    from knitground.core.files.formats import PackedFile
+
+    data = base64.b64encode(zlib.compress(bytes(6)) + b"more").decode()
+    file = PackedFile(packed="uint8", block_rows=2, blocks=[data])
+    with pytest.raises(KnitError, match="goes on after its end"):
+        from_file(file, 2, 3, 0, 9, "cells")
+
+
+def test_a_name_with_a_line_break_is_told_on_one_line(folder):
+    with pytest.raises(KnitError) as caught:
+        open_project(folder / "no\nsuch\nfolder")
+    assert "\n" not in str(caught.value)
+    with pytest.raises(KnitError):
+        open_project(folder / ("x" * 300))

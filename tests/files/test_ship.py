@@ -41,9 +41,19 @@ def drawn_like_a_game(folder, name):
         for row, line in enumerate(layer["cells"]):
             for col, place in enumerate(line):
                 if place:
-                    shown = Image.fromarray(picture(place))
-                    out.alpha_composite(shown, (col * wide + right, row * high + down))
+                    tile = data["legend"][place - 1]
+                    x = col * wide + right + tile["offset_x"]
+                    y = row * high + down + tile["offset_y"]
+                    lay_at(out, picture(place), x, y)
     return np.array(out)
+
+
+def lay_at(out, picture, x, y):
+    """Lay a picture where it begins; what sticks out of the map is cut off."""
+    top, left = max(0, -y), max(0, -x)
+    part = picture[top : out.height - y, left : out.width - x]
+    if part.size:
+        out.alpha_composite(Image.fromarray(np.ascontiguousarray(part)), (x + left, y + top))
 
 
 def lay_free(out, picture, marker):
@@ -158,3 +168,24 @@ def test_the_harbour_has_every_kind_of_layer_and_all_are_shipped(demo, tmp_path)
     used = {place for line in layers["Evening"]["cells"] for place in line}
     assert used == set(range(len(colours) + 1))
     assert all(0 < each["strength"] <= 1 for each in colours)
+
+
+def test_tiles_on_cells_of_their_own_begin_where_that_cell_has_them(demo, tmp_path):
+    map_ = demo.maps[1]
+    tile = TileRef("props", 0, 4)
+    own = map_.new_tile_layer("Large", (32, 32))
+    own.cells[1, 1] = map_.legend.place(tile)
+    plain = map_.new_tile_layer("Plain")
+    plain.number += 1
+    plain.cells[9, 9] = map_.legend.place(tile)
+    map_.layers += [own, plain]
+    ship(demo, [map_], tmp_path)
+    data = json.loads((tmp_path / "north-basin.json").read_text())
+    large, small = data["layers"][-2:]
+    entries = [data["legend"][layer["cells"][at][at] - 1] for layer, at in ((large, 1), (small, 9))]
+    assert [each["offset_y"] for each in entries] == [16, 0]
+    shipped = np.array(Image.open(tmp_path / "north-basin.png"))
+    drawn = drawn_like_a_game(tmp_path, "north-basin")
+    off = np.abs(shipped.astype(int) - drawn.astype(int))
+    assert off[32:64, 32:64].max() <= 2
+    assert off[144:160, 144:160].max() <= 2

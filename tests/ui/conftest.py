@@ -1,11 +1,17 @@
 import shutil
+import sys
 
 import pytest
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication, QComboBox, QTabBar
 
+from knitground.core.edit.desk import ToolOptions
 from knitground.core.files.opening import open_project
+from knitground.core.model.project import Project
 from knitground.ui import tour
+from knitground.ui.common.sheetview import SheetView
+from knitground.ui.common.theme import THEMES, theme
 from knitground.ui.project.memory import Memory
 from knitground.ui.shell import Shell
 from knitground.ui.start import make_app
@@ -36,20 +42,103 @@ def qapp():
     return make_app()
 
 
-@pytest.fixture
-def empty_window(qapp, qtbot, tmp_path):
-    """A real window without a project; what it remembers is the test's own."""
+@pytest.fixture(scope="module")
+def house(qapp, tmp_path_factory):
+    """One window a module: making it takes longer than most tests."""
     shell = Shell()
-    window = Window(shell, Memory(tmp_path / "memory"))
+    window = Window(shell, Memory(tmp_path_factory.mktemp("memory")))
     shell.show()
     settle()
     yield window
-    window.session.cancel_gesture()
-    window.session.doc.cancel_stroke()
     window.session.doc.mark_saved()
     shell.close()
     settle()
     shell.deleteLater()
+    settle()
+
+
+@pytest.fixture
+def empty_window(house, qtbot, tmp_path):
+    """A real window without a project, as it is when it has just been opened."""
+    hook = sys.excepthook
+    as_new(house, tmp_path / "memory")
+    yield house
+    sys.excepthook = hook
+    house.session.cancel_gesture()
+    house.session.doc.cancel_stroke()
+    house.session.doc.mark_saved()
+    settle()
+
+
+def as_new(window, memory):
+    """Bring a window back to what it is when it has just been opened, with another memory."""
+    session, shell = window.session, window.shell
+    for widget in QApplication.topLevelWidgets():
+        if widget is not shell and widget.isVisible():
+            widget.close()
+    window.memory = window.files.memory = window.start.memory = Memory(memory)
+    window.files.presence.release()
+    window.files.presence.root = window.memory.presence
+    keeper = window.files.keeper
+    keeper.slot.let_go()
+    keeper.slot.root = window.memory.recovery
+    keeper.written, keeper._job = 0, None
+    keeper._timer.start()
+    window.crash.faults, window.crash._log = 0, None
+    session.tools.tool = "paint"
+    session.tools.options = ToolOptions()
+    session.tools.tool_changed.emit()
+    session.tools.options_changed.emit()
+    if window.mapside.second is not None:
+        window.mapside.toggle_second()
+    window.mapside.show()
+    view = window.mapside.view
+    view.show_pins, view.show_grid, view.show_screen = True, True, False
+    view.overview.hide()
+    view._space = view._why = False
+    view._at = view._cursor = None
+    window.set_repeat(False)
+    for command in window.commands.all:
+        if command.action.isCheckable():
+            command.action.setChecked(command.text in ("Pins", "Grid lines", "Play animations"))
+    if theme() is not THEMES["Linen"]:
+        window.set_theme("Linen")
+    for stage in window.stages.values():
+        for kind in (QTabBar, QComboBox):
+            for each in stage.findChildren(kind):
+                each.setCurrentIndex(0)
+    for sheet in shell.findChildren(SheetView):
+        sheet._fresh = True
+        sheet._places.clear()
+    draw, ship = window.stages["draw"], window.stages["ship"]
+    draw.search_field.clear()
+    draw.picker.chosen = []
+    draw.picker.set_way(draw.sheet_way.itemText(0))
+    cut, terrains = window.stages["slice"], window.stages["terrains"]
+    cut.gap.setValue(cut.gap.minimum() + 1)
+    cut.sheet.picking = cut.sheet.drawing = False
+    for each in (terrains.copy_button, cut.pick, cut.draw):
+        each.setChecked(False)
+    terrains.sheet.copying, terrains.sheet.block = False, None
+    terrains.sheet.chosen = terrains._pointed = terrains.sheet._hover = None
+    terrains.sheet.value = 0
+    held = view._held
+    held._before, held._wants_back, held._used = None, False, False
+    for box in (ship.png, ship.json):
+        box.setChecked(True)
+    session.open(Project())
+    window.notices.hide()
+    window.notices.text.clear()
+    shell.resize(1280, 800)
+    shell.show()
+    shell.raise_()
+    shell.activateWindow()
+    QTest.qWaitForWindowActive(shell)
+    window.memory._facts.clear()
+    window.show_stage("draw")
+    window.splitter.setSizes([320, 900])
+    view.set_playing(True)
+    settle()
 
 
 @pytest.fixture

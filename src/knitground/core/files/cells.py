@@ -98,6 +98,8 @@ def _unpacked(block: str, size: int, what: str) -> bytes:
         data = unpacker.decompress(base64.b64decode(block, validate=True), size + 1)
     except (binascii.Error, zlib.error, ValueError) as error:
         raise FormatError(f"{what} is broken: {error}") from error
+    if unpacker.unused_data or (len(data) == size and not unpacker.eof):
+        raise FormatError(f"{what} goes on after its end: it is broken")
     if len(data) != size:
         more = "more than" if len(data) > size else f"{len(data)} instead of"
         raise FormatError(f"{what} unpacks to {more} {size} bytes, the map's size")

@@ -152,6 +152,12 @@ def mend(graph: TerrainGraph, terrain: NDArray[np.uint8], wrap: bool) -> NDArray
     -------
     (h, w) uint8, a new array; the same values if there was nothing to mend
     """
+    odd = terrain >= graph.apart.shape[0]
+    if (
+        odd.any()
+    ):  # of a terrain that the set does not have: its cells are gaps, and stay as they are
+        mended = mend(graph, np.where(odd, np.uint8(0), terrain), wrap)
+        return np.where(odd, terrain, mended)
     counts = np.bincount(terrain.ravel(), minlength=graph.apart.shape[0])
     known = {t: float(n) for t, n in enumerate(counts[: graph.apart.shape[0]]) if t and n}
     if len(known) < 2:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, field
+from functools import partial
 from time import perf_counter
 from typing import Any
 
@@ -57,8 +58,9 @@ def run_recipe(project: Project, map_: Map, progress: Progress = no_progress) ->
     results: list[Grown] = []
     for place, step in enumerate(steps):
         progress(place / len(steps))
+        part = partial(_part_of, progress, place, len(steps))
         if isinstance(step, NoiseStep):
-            results.append(run_noise(project, map_, step, place))
+            results.append(run_noise(project, map_, step, place, part))
         else:
             results.append(run_mix(project, map_, step, place, results))
     progress(1.0)
@@ -83,7 +85,13 @@ def run_mix(
     return Grown(layer, cells, shares, perf_counter() - begun)
 
 
-def run_noise(project: Project, map_: Map, step: NoiseStep, place: int) -> Grown:
+def _part_of(progress: Progress, place: int, count: int, done: float) -> None:
+    progress((place + done) / count)
+
+
+def run_noise(
+    project: Project, map_: Map, step: NoiseStep, place: int, progress: Progress = no_progress
+) -> Grown:
     """Run one noise-ground step, the `place`-th of the recipe."""
     begun = perf_counter()
     layer = map_.layer_numbered(step.layer)
@@ -108,7 +116,8 @@ def run_noise(project: Project, map_: Map, step: NoiseStep, place: int) -> Grown
     table = layer_table(project, map_, layer)
     graph = build_graph(table)
     noise = Noise(step.scale, step.octaves, mix_one(map_.recipe.seed, place))
-    ground = close_gaps(table, noise_ground(graph, parts, size, map_.wrap, noise), map_.wrap)
+    laid_out = noise_ground(graph, parts, size, map_.wrap, noise)
+    ground = close_gaps(table, laid_out, map_.wrap, progress=progress)
     terrain = np.pad(ground, ((0, 1), (0, 1)), mode="wrap") if map_.wrap else ground
     total = sum(parts.values())
     laid = np.bincount(ground.ravel(), minlength=len(kit.terrains) + 1) / ground.size

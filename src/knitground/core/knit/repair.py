@@ -15,6 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from knitground.core.base.hashing import mix_one
+from knitground.core.base.progress import Progress, no_progress
 from knitground.core.chance.draw import VARIANT_SLOTS
 from knitground.core.knit.table import KnitTable
 
@@ -186,7 +187,11 @@ _MOST_TRIMMED = 600
 
 
 def close_gaps(
-    table: KnitTable, terrain: NDArray[np.uint8], wrap: bool, most: int = 2000
+    table: KnitTable,
+    terrain: NDArray[np.uint8],
+    wrap: bool,
+    most: int = 2000,
+    progress: Progress = no_progress,
 ) -> NDArray[np.uint8]:
     """Change a few vertices of a corner set's terrain wherever cells have no tile.
 
@@ -194,6 +199,7 @@ def close_gaps(
     ----------
     terrain : (h, w) uint8, vertices of one turn if the map wraps
     most : look at no more than so many places
+    progress : asked before each: it may call the work off
 
     Returns
     -------
@@ -202,7 +208,9 @@ def close_gaps(
     out = np.array(terrain)
     height, width = out.shape
     done: set[tuple[int, int]] = set()
-    for row, col in _gap_cells(table, out, wrap)[:most].tolist():
+    gaps = _gap_cells(table, out, wrap)[:most].tolist()
+    for place, (row, col) in enumerate(gaps):
+        progress(place / len(gaps))
         if (row // 3, col // 3) in done:
             continue
         rows, cols = np.arange(row - 4, row + 6), np.arange(col - 4, col + 6)

@@ -15,7 +15,7 @@ _SEE_THROUGH_SHEET = 0.1
 
 
 @dataclass(frozen=True, eq=False)
-class TileFacts:
+class GridFacts:
     """Facts of each tile, in rows and columns of the grid.
 
     `empty`: nothing but background or see-through. `first[row, col]`: number of the first tile with
@@ -33,7 +33,7 @@ class TileFacts:
         return np.asarray((self.first != own) & ~self.empty)
 
 
-def tile_facts(picture: Picture, grid: Grid) -> TileFacts:
+def grid_facts(picture: Picture, grid: Grid) -> GridFacts:
     """Find empty, double and crossed tiles of a sheet.
 
     Parameters
@@ -51,14 +51,14 @@ def tile_facts(picture: Picture, grid: Grid) -> TileFacts:
     ground = np.isin(tiles[:, 0], np.array([0, *between], np.uint32))
     rows = np.ascontiguousarray(tiles).view(np.dtype((np.void, tiles.shape[1] * 4))).ravel()
     _, first, place = np.unique(rows, return_index=True, return_inverse=True)
-    return TileFacts(
+    return GridFacts(
         (flat & ground).reshape(shape),
         first[place].astype(np.int32).reshape(shape),
         _crossed(codes, between[0] if between else np.uint32(0), grid),
     )
 
 
-def _piece_facts(picture: Picture, grid: Grid) -> TileFacts:
+def _piece_facts(picture: Picture, grid: Grid) -> GridFacts:
     """Find pieces that are there twice; none is empty, and no line cuts any."""
     first: dict[bytes, int] = {}
     numbers = [
@@ -66,7 +66,7 @@ def _piece_facts(picture: Picture, grid: Grid) -> TileFacts:
         for number, tile in enumerate(each_tile(picture, grid))
     ]
     none = np.zeros((1, grid.columns), np.bool_)
-    return TileFacts(none, np.array([numbers], np.int32), none.copy())
+    return GridFacts(none, np.array([numbers], np.int32), none.copy())
 
 
 def _crossed(codes: Codes, background: np.uint32, grid: Grid) -> NDArray[np.bool_]:

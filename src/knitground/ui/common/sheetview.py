@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from weakref import WeakKeyDictionary
+
 import numpy as np
 from PySide6.QtCore import QPoint, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QImage, QMouseEvent, QPainter, QPaintEvent, QResizeEvent, QWheelEvent
@@ -29,7 +31,7 @@ class SheetView(QWidget):
         """See-through colours to show instead of the tileset's own, while they are tried."""
         self._button: Qt.MouseButton | None = None
         self._pan_from: QPointF | None = None
-        self._places: dict[object, Camera] = {}
+        self._places: WeakKeyDictionary[Tileset, dict[object, Camera]] = WeakKeyDictionary()
         self._fresh = True
         self.setMouseTracking(True)
         self.setMinimumSize(160, 120)
@@ -49,18 +51,20 @@ class SheetView(QWidget):
     def _remember(self) -> None:
         """Keep where the view stands, for when the same sheet is shown again."""
         if self.tileset is not None and not self._fresh:
-            self._places[self._place_key()] = self.camera
+            self._places.setdefault(self.tileset, {})[self._place_key()] = self.camera
 
     def _recall(self) -> None:
-        known = self._places.pop(self._place_key(), None) if self.tileset is not None else None
+        known = None
+        if self.tileset is not None:
+            known = self._places.get(self.tileset, {}).pop(self._place_key(), None)
         if known is not None:
             self.camera, self._fresh = known, False
         elif self._fresh:
             self.camera = Camera()
 
     def _place_key(self) -> object:
-        """What the remembered place of the view belongs to."""
-        return id(self.tileset)
+        """What the remembered place of the view belongs to, besides the sheet."""
+        return None
 
     def extent(self) -> tuple[int, int]:
         """Width and height of all there is to show, in pixels of the sheet."""
@@ -191,7 +195,7 @@ class SheetView(QWidget):
             self.update()
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
-        if self._button is not None:
+        if self._button not in (None, event.button()):
             return  # one thing at a time: another button means nothing now
         self._button = event.button()
         if event.button() == Qt.MouseButton.MiddleButton:

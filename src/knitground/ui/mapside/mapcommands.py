@@ -23,6 +23,7 @@ from knitground.core.edit.sizes import duplicate_map
 from knitground.core.files.images import SUFFIXES, read_picture
 from knitground.core.model.map import Map
 from knitground.core.model.tileset import Picture
+from knitground.ui.common.asking import answered
 from knitground.ui.common.commands import Commands
 from knitground.ui.mapside.dialogs import NewMapDialog, ResizeDialog
 from knitground.ui.mapside.mockupdialog import MockupDialog
@@ -63,9 +64,8 @@ class MapCommands(QObject):
     def new_map(self) -> None:
         """Ask for a size and add a map."""
         dialog = NewMapDialog(self.session, self.parent_widget)
-        if dialog.exec():
+        if answered(dialog):
             self.session.attempt(lambda: self.add_map(dialog))
-        dialog.deleteLater()
 
     def add_map(self, dialog: NewMapDialog) -> None:
         """Add the map that a dialog describes and show it."""
@@ -104,9 +104,8 @@ class MapCommands(QObject):
         map_ = self.session.map
         if map_ is not None:
             dialog = ResizeDialog(map_, self.parent_widget)
-            if dialog.exec():
+            if answered(dialog):
                 self.session.resize_map(map_, dialog.margins())
-            dialog.deleteLater()
 
     def toggle_wrap(self) -> None:
         """Let the map wrap at its borders, or not."""
@@ -209,9 +208,8 @@ class MapCommands(QObject):
             self.session.note("A map can take another tileset once the project has two")
             return
         dialog = SwapDialog(self.session, map_, self.parent_widget)
-        if dialog.exec():
+        if answered(dialog):
             dialog.take()
-        dialog.deleteLater()
 
     def step_map(self, by: int) -> None:
         """Show the next or the previous map."""

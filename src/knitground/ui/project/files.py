@@ -7,9 +7,8 @@ from datetime import datetime
 from functools import partial
 from pathlib import Path
 
-from PySide6.QtCore import QObject, QSize, Qt
-from PySide6.QtGui import QPixmap
-from PySide6.QtWidgets import QFileDialog, QMessageBox, QPushButton, QWidget
+from PySide6.QtCore import QObject
+from PySide6.QtWidgets import QFileDialog, QWidget
 
 from knitground.core.base.errors import Conflict, KnitError
 from knitground.core.base.progress import Progress
@@ -21,6 +20,7 @@ from knitground.core.files.saving import Saved, save_project, settle_after_save
 from knitground.core.model.limits import MAX_NAME
 from knitground.core.model.project import Project
 from knitground.demo.project import write_demo
+from knitground.ui.common.asking import Role, ask
 from knitground.ui.common.commands import Commands
 from knitground.ui.common.tasks import Job, run_with_progress, wait_for
 from knitground.ui.project.crash import LOG
@@ -213,14 +213,12 @@ class ProjectFiles(QObject):
     def ask_conflict(self, text: str) -> str:
         """Ask: “overwrite”, “elsewhere” or “cancel”."""
         buttons = {
-            "Overwrite": ("overwrite", QMessageBox.ButtonRole.DestructiveRole),
-            "Save elsewhere…": ("elsewhere", QMessageBox.ButtonRole.ActionRole),
-            "Cancel": ("cancel", QMessageBox.ButtonRole.RejectRole),
+            "Save elsewhere…": ("elsewhere", Role.ActionRole),
+            "Overwrite": ("overwrite", Role.DestructiveRole),
+            "Cancel": ("cancel", Role.RejectRole),
         }
-        return self._ask(
-            "Files on disk have changed", f"{text}.",
-            "Overwriting keeps what is there now as NAME.previous.", buttons, "Cancel",
-        )  # fmt: skip
+        more = "Overwriting keeps what is there now as NAME.previous."
+        return ask(self.shell, "Files on disk have changed", f"{text}.", buttons, more)
 
     def may_leave(self) -> bool:
         """Ask what to do with unsaved changes; returns whether to go on."""
@@ -230,12 +228,12 @@ class ProjectFiles(QObject):
         if self.session.doc.is_saved or nothing:
             return True
         buttons = {
-            "Save": ("save", QMessageBox.ButtonRole.AcceptRole),
-            "Don't save": ("drop", QMessageBox.ButtonRole.DestructiveRole),
-            "Cancel": ("stay", QMessageBox.ButtonRole.RejectRole),
+            "Save": ("save", Role.AcceptRole),
+            "Don't save": ("drop", Role.DestructiveRole),
+            "Cancel": ("stay", Role.RejectRole),
         }
         text = f"“{project.name}” has changes that are not saved."
-        answer = self._ask("Unsaved changes", text, "", buttons, "Save")
+        answer = ask(self.shell, "Unsaved changes", text, buttons)
         return self.save() if answer == "save" else answer == "drop"
 
     def leave(self) -> None:
@@ -256,13 +254,13 @@ class ProjectFiles(QObject):
         where = f"It lies in {copy.home}." if copy.home else "It was never saved."
         more = f" {len(copies) - 1} more wait." if len(copies) > 1 else ""
         buttons = {
-            "Take up the copy": ("take", QMessageBox.ButtonRole.AcceptRole),
-            "Throw it away": ("drop", QMessageBox.ButtonRole.DestructiveRole),
-            "Later": ("later", QMessageBox.ButtonRole.RejectRole),
+            "Take up the copy": ("take", Role.AcceptRole),
+            "Throw it away": ("drop", Role.DestructiveRole),
+            "Later": ("later", Role.RejectRole),
         }
-        answer = self._ask(
-            "A copy was kept", f"“{copy.name}” was not saved when the program ended.",
-            f"A copy of {when} was kept. {where}{more}", buttons, "Take up the copy", copy.picture,
+        answer = ask(
+            self.shell, "A copy was kept", f"“{copy.name}” was not saved when the program ended.",
+            buttons, f"A copy of {when} was kept. {where}{more}", copy.picture,
         )  # fmt: skip
         if answer == "take":
             return self.recover(copy)
@@ -293,39 +291,6 @@ class ProjectFiles(QObject):
         if copy.home is not None:
             self._claim(copy.home)
         return True
-
-    def _ask(
-        self,
-        title: str,
-        text: str,
-        more: str,
-        answers: dict[str, tuple[str, QMessageBox.ButtonRole]],
-        default: str,
-        picture: Path | None = None,
-    ) -> str:
-        """Ask with buttons; returns the answer that stands for the one that was pressed."""
-        box = QMessageBox(self.shell)
-        box.setWindowTitle(title)
-        box.setTextFormat(Qt.TextFormat.PlainText)
-        box.setText(text)
-        box.setInformativeText(more)
-        made: dict[str, QPushButton] = {}
-        for words, (_, role) in answers.items():
-            made[words] = box.addButton(words, role)
-        box.setDefaultButton(made[default])
-        escape = next(
-            w for w, (_, role) in answers.items() if role is QMessageBox.ButtonRole.RejectRole
-        )
-        box.setEscapeButton(made[escape])
-        if picture is not None:
-            keep = Qt.AspectRatioMode.KeepAspectRatio
-            box.setIconPixmap(QPixmap(str(picture)).scaled(QSize(160, 120), keep))
-        box.exec()
-        pressed = box.clickedButton()
-        box.deleteLater()
-        return next(
-            (key for w, (key, _) in answers.items() if made[w] is pressed), answers[escape][0]
-        )
 
 
 def _unkept(error: KnitError) -> None:

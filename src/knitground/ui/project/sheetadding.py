@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PySide6.QtWidgets import QFileDialog, QMessageBox, QWidget
+from PySide6.QtWidgets import QFileDialog, QWidget
 
 from knitground.core.base.filenames import file_stem
 from knitground.core.edit.sheets import add_tileset, find_sheet
@@ -20,6 +20,7 @@ from knitground.core.files.sheetreading import (
 from knitground.core.model.project import free_name
 from knitground.core.model.slicing import Slicing
 from knitground.core.model.tileset import Picture, Tileset
+from knitground.ui.common.asking import Role, ask
 from knitground.ui.session import Session
 
 
@@ -70,20 +71,17 @@ class SheetAdder:
 
     def ask_many(self, count: int) -> str:
         """Ask what several pictures are: “sheets”, “loose” (one tileset of them), or “cancel”."""
-        box = QMessageBox(self.parent_widget)
-        box.setWindowTitle("Several pictures")
-        box.setText(f"{count} pictures. What are they?")
-        box.setInformativeText(
+        buttons = {
+            "Sheets": ("sheets", Role.AcceptRole),
+            "Loose pictures": ("loose", Role.AcceptRole),
+            "Cancel": ("cancel", Role.RejectRole),
+        }
+        more = (
             "Sheets are each cut into tiles. Loose pictures of any size become the tiles of one "
             "tileset, each with its anchor."
         )
-        sheets = box.addButton("Sheets", QMessageBox.ButtonRole.AcceptRole)
-        loose = box.addButton("Loose pictures", QMessageBox.ButtonRole.AcceptRole)
-        stay = box.addButton("Cancel", QMessageBox.ButtonRole.RejectRole)
-        box.setEscapeButton(stay)
-        box.exec()
-        pressed = box.clickedButton()
-        return "sheets" if pressed is sheets else "loose" if pressed is loose else "cancel"
+        text = f"{count} pictures. What are they?"
+        return ask(self.parent_widget, "Several pictures", text, buttons, more)
 
     def add_loose(self, name: str, pictures: list[Path]) -> None:
         """Make one tileset of loose pictures."""
@@ -114,15 +112,13 @@ class SheetAdder:
 
     def ask_frames(self, tileset: Tileset, count: int) -> str:
         """Ask what frames become: “tiles”, an “animation”, or the “first” one the sheet."""
-        box = QMessageBox(self.parent_widget)
-        box.setWindowTitle("An animation")
-        box.setText(f"“{tileset.sheet}” has {count} frames.")
-        tiles = box.addButton("Each frame a tile", QMessageBox.ButtonRole.AcceptRole)
-        moving = box.addButton("One tile that moves", QMessageBox.ButtonRole.AcceptRole)
-        box.addButton("First frame only", QMessageBox.ButtonRole.RejectRole)
-        box.exec()
-        pressed = box.clickedButton()
-        return "tiles" if pressed is tiles else "animation" if pressed is moving else "first"
+        buttons = {
+            "Each frame a tile": ("tiles", Role.AcceptRole),
+            "One tile that moves": ("animation", Role.AcceptRole),
+            "First frame only": ("first", Role.RejectRole),
+        }
+        text = f"“{tileset.sheet}” has {count} frames."
+        return ask(self.parent_widget, "An animation", text, buttons)
 
     def ask_missing(self, tileset: Tileset) -> None:
         """Ask where a sheet that is missing lies now."""

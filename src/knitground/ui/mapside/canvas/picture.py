@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import replace
 from time import monotonic, perf_counter
+from weakref import WeakKeyDictionary
 
 from PySide6.QtCore import QPoint, QPointF, QRect, QRectF, Qt, QTimer, Signal, SignalInstance
 from PySide6.QtGui import (
@@ -77,7 +78,7 @@ class MapPicture(QWidget):
         self._held = HeldTool(session, tools)
         self._ghost = Ghost(session)
         self._store: ChunkStore | None = None
-        self._cameras: dict[int, Camera] = {}
+        self._cameras: WeakKeyDictionary[Map, Camera] = WeakKeyDictionary()
         self._map: Map | None = None
         self._at: Pointer | None = None
         self._cursor: tuple[int, int] | None = None
@@ -199,6 +200,7 @@ class MapPicture(QWidget):
             room = (self.width(), self.height())
             self.camera.fit(width * times, height * times, *room, most=4)
             self.camera.centre(width / 2, height / 2, self.width(), self.height())
+            self._fresh_view = False  # it was asked for: a resize does not take it back
             self._moved()
 
     def zoom_by(self, steps: int) -> None:
@@ -325,7 +327,7 @@ class MapPicture(QWidget):
 
     def _show_map(self, map_: Map | None) -> None:
         if self._map is not None:
-            self._cameras[id(self._map)] = self.camera
+            self._cameras[self._map] = self.camera
         self._map = map_
         self._markers = {
             each.number: each.markers
@@ -334,7 +336,7 @@ class MapPicture(QWidget):
         }
         self._cursor = None
         self._store = ChunkStore(self.session.doc, map_) if map_ else None
-        known = self._cameras.get(id(map_)) if map_ else None
+        known = self._cameras.get(map_) if map_ is not None else None
         self.camera = known or Camera()
         if map_ is not None and known is None:
             self._first_view(map_)

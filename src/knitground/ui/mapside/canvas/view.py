@@ -46,7 +46,8 @@ class MapView(MapPicture):
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         self.setFocus(Qt.FocusReason.MouseFocusReason)
-        if self._pan_button is not None or self._gesture_button is not None:
+        busy = {self._pan_button, self._gesture_button} - {None, event.button()}
+        if busy or self._gesture_button is not None:
             return  # one thing at a time: another button means nothing now
         pans = event.button() == Qt.MouseButton.MiddleButton or (
             self._space and event.button() == Qt.MouseButton.LeftButton

@@ -65,7 +65,7 @@ class TilePicker(SheetView):
         self.update()
 
     def _place_key(self) -> object:
-        return (id(self.tileset), self.way)
+        return self.way
 
     def show_tileset(self, tileset: Tileset | None) -> None:
         if tileset is not self.tileset:

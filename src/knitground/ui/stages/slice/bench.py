@@ -6,6 +6,7 @@ from dataclasses import replace
 from functools import partial
 from pathlib import Path
 from typing import Any
+from weakref import WeakKeyDictionary, WeakSet
 
 import numpy as np
 from PySide6.QtCore import Qt, QTimer
@@ -17,7 +18,6 @@ from PySide6.QtWidgets import (
     QHBoxLayout,
     QLabel,
     QMenu,
-    QMessageBox,
     QPushButton,
     QSpinBox,
     QWidget,
@@ -34,10 +34,11 @@ from knitground.core.files.images import SUFFIXES, read_sheet
 from knitground.core.model.limits import MAX_SIDE_PX
 from knitground.core.model.slicing import Area, Slicing
 from knitground.core.model.tileset import Picture, SheetFile, Tileset
-from knitground.core.slicing.facts import TileFacts, tile_facts
+from knitground.core.slicing.facts import GridFacts, grid_facts
 from knitground.core.slicing.grid import Grid, lay_grid
 from knitground.core.slicing.likely import GridGuess, likely_in_area
 from knitground.core.slicing.pieces import find_pieces
+from knitground.ui.common.asking import Role, answered, ask
 from knitground.ui.common.commands import Commands
 from knitground.ui.common.tasks import Job
 from knitground.ui.common.theme import theme
@@ -69,6 +70,8 @@ def _facts_line(facts: QLabel, find: QWidget) -> QHBoxLayout:
 
 
 _QUIET_CELLS = 2_000_000
+Guessed = tuple[Picture, list[GridGuess]]
+"""A picture, and the grids that were found likely on it."""
 
 
 def _pieces_line(slicing: Slicing) -> str:
@@ -95,8 +98,8 @@ class SliceBench(Stage):
         self.sheet = SliceSheet()
         self.swatch, self.repeated = Swatch(), Swatch()
         self.guesses = GuessList()
-        self._guessed: dict[tuple[int, Area | None], list[GridGuess]] = {}
-        self._fresh: set[int] = set()
+        self._guessed: WeakKeyDictionary[Tileset, dict[Area | None, Guessed]] = WeakKeyDictionary()
+        self._fresh: WeakSet[Tileset] = WeakSet()
         self._uses: tuple[object, dict[tuple[int, int], int]] = (None, {})
         self._facts_later = QTimer(self, singleShot=True, interval=300)
         self._facts_later.timeout.connect(self._find_facts)
@@ -270,7 +273,7 @@ class SliceBench(Stage):
     def _follow(self, change: Changed) -> None:
         new = change.tileset is not None and not change.tileset.sets
         if change.what is What.TILESETS and change.tileset is not None and new:
-            self._fresh.add(id(change.tileset))
+            self._fresh.add(change.tileset)
         if (
             change.what in (What.SLICING, What.LOOKS, What.TILESETS)
             and change.tileset is self.session.tileset
@@ -445,15 +448,13 @@ class SliceBench(Stage):
 
     def confirm(self, lost: list[str]) -> bool:
         """List what can not follow a new slicing and ask whether to go on."""
-        box = QMessageBox(self)
-        box.setWindowTitle("Slice anew")
-        box.setText("No tile of the new slicing covers the same pixels for:")
-        box.setInformativeText("\n".join(lost) + "\n\nUndo brings them back.")
-        go_on = box.addButton("Slice anyway", QMessageBox.ButtonRole.AcceptRole)
-        stay = box.addButton("Cancel", QMessageBox.ButtonRole.RejectRole)
-        box.setEscapeButton(stay)
-        box.exec()
-        return box.clickedButton() is go_on
+        buttons = {
+            "Slice anyway": ("go on", Role.AcceptRole),
+            "Cancel": ("stay", Role.RejectRole),
+        }
+        text = "No tile of the new slicing covers the same pixels for:"
+        more = "\n".join(lost) + "\n\nUndo brings them back."
+        return ask(self, "Slice anew", text, buttons, more) == "go on"
 
     # Regions and tiles that are left out
 
@@ -512,7 +513,7 @@ class SliceBench(Stage):
         tileset = self.session.tileset
         if tileset is not None:
             dialog = RelayDialog(tileset, self)
-            if dialog.exec():
+            if answered(dialog):
                 self.relay_with(dialog)
 
     def relay_with(self, dialog: RelayDialog) -> None:
@@ -544,7 +545,7 @@ class SliceBench(Stage):
 
     def reskin_with(self, tileset: Tileset, sheet: SheetFile) -> None:
         """Show what another picture makes of a tileset, and take it if that is wanted."""
-        if ReskinDialog(tileset, sheet.picture, sheet.path, self).exec():
+        if answered(ReskinDialog(tileset, sheet.picture, sheet.path, self)):
             self.session.apply(reskin(self.session.project, tileset, sheet))
 
     # Likely grids and facts, beside the interface thread
@@ -556,9 +557,9 @@ class SliceBench(Stage):
             return
         picture = tileset.picture
         area = tileset.slicing.area
-        known = self._guessed.get((id(picture), area))
-        if known is not None:
-            self._show_guesses(tileset, known)
+        known = self._guessed.get(tileset, {}).get(area)
+        if known is not None and known[0] is picture:
+            self._show_guesses(tileset, known[1])
             return
         self.guesses.wait()
         job: Job[list[GridGuess]] = Job(
@@ -572,16 +573,16 @@ class SliceBench(Stage):
     def _take_guesses(
         self, tileset: Tileset, picture: Picture, area: Area | None, found: list[GridGuess]
     ) -> None:
-        self._guessed[id(picture), area] = found
+        self._guessed.setdefault(tileset, {})[area] = (picture, found)
         if tileset is self.session.tileset:
             self._show_guesses(tileset, found)
 
     def _show_guesses(self, tileset: Tileset, found: list[GridGuess]) -> None:
         assert tileset.picture is not None
         self.guesses.show_guesses(found, tileset.picture)
-        if id(tileset) in self._fresh and found and found[0].score >= SURE:
+        if tileset in self._fresh and found and found[0].score >= SURE:
             self._show_guess(found[0].slicing)
-        self._fresh.discard(id(tileset))
+        self._fresh.discard(tileset)
         self.guesses.mark(self.trial)
 
     def _show_guess(self, slicing: Slicing) -> None:
@@ -593,16 +594,18 @@ class SliceBench(Stage):
         tileset, grid = self.session.tileset, self.sheet.grid
         if tileset is None or tileset.picture is None or grid is None:
             return
+        if self.sheet.tileset is not tileset:
+            return  # it is hidden, and shows the sheet that was chosen before
         picture = tileset.picture
-        job: Job[TileFacts] = Job(
-            lambda _: tile_facts(picture, grid),
+        job: Job[GridFacts] = Job(
+            lambda _: grid_facts(picture, grid),
             lambda facts: self._take_facts(tileset, grid, facts),
             lambda error: self.session.warn(str(error)),
             owner=self,
         )
         job.start()
 
-    def _take_facts(self, tileset: Tileset, grid: Grid, facts: TileFacts) -> None:
+    def _take_facts(self, tileset: Tileset, grid: Grid, facts: GridFacts) -> None:
         if grid is self.sheet.grid and tileset is self.session.tileset:
             self.sheet.show_facts(facts)
             self._say_facts(tileset, grid)

@@ -10,7 +10,7 @@ from PySide6.QtGui import QBrush, QColor, QFont, QImage, QMouseEvent, QPainter, 
 
 from knitground.core.model.slicing import Area, Slicing
 from knitground.core.model.tileset import Picture
-from knitground.core.slicing.facts import TileFacts
+from knitground.core.slicing.facts import GridFacts
 from knitground.core.slicing.grid import Grid
 from knitground.core.slicing.pieces import foot, in_reading_order
 from knitground.ui.common.sheetview import SheetView
@@ -132,7 +132,7 @@ class SliceSheet(SheetView):
     def __init__(self) -> None:
         super().__init__()
         self.grid: Grid | None = None
-        self.facts: TileFacts | None = None
+        self.facts: GridFacts | None = None
         self.picking = False
         self.drawing = False
         self.drawing_region = False
@@ -149,7 +149,7 @@ class SliceSheet(SheetView):
         self.facts = None
         self.update()
 
-    def show_facts(self, facts: TileFacts | None) -> None:
+    def show_facts(self, facts: GridFacts | None) -> None:
         """Mark empty, double and crossed tiles."""
         self.facts = facts
         self.update()

@@ -39,6 +39,7 @@ from knitground.core.model.map import Map
 from knitground.core.model.project import free_name
 from knitground.core.model.terrain import ANY, NOTHING, SetKind, TerrainSet
 from knitground.core.model.tileset import TileRef, Tileset
+from knitground.ui.common.asking import answered
 from knitground.ui.common.widgets import Swatch, button, column, head, note, row
 from knitground.ui.session import Session
 from knitground.ui.stages.stage import Stage
@@ -465,7 +466,7 @@ class TerrainsBench(Stage):
         buttons.accepted.connect(dialog.accept)
         buttons.rejected.connect(dialog.reject)
         form.addRow(buttons)
-        if not dialog.exec():
+        if not answered(dialog):
             return None
         return {mark: box.currentIndex() + 1 for mark, box in boxes.items()}
 
@@ -515,8 +516,9 @@ class TerrainsBench(Stage):
             return
         dialog = MakeDialog(self.session.project, owner, kit, self)
         if not dialog.missing:
+            dialog.deleteLater()
             self.session.note("No combination is missing")
-        elif dialog.exec():
+        elif answered(dialog):
             self.make(dialog)
 
     def make(self, dialog: MakeDialog) -> None:
