@@ -11,7 +11,7 @@ settings.register_profile("ours", deadline=None, derandomize=bool(os.environ.get
 settings.load_profile("ours")
 
 _HOME = Path(tempfile.mkdtemp(prefix="knitground-tests-"))
-for _name in ("XDG_CONFIG_HOME", "XDG_DATA_HOME", "XDG_CACHE_HOME"):
+for _name in ("XDG_CONFIG_HOME", "XDG_DATA_HOME", "XDG_CACHE_HOME", "XDG_STATE_HOME"):
     os.environ[_name] = str(_HOME / _name.lower())
 _SCREEN = {
     "name": "s0", "x": 0, "y": 0, "width": 1280, "height": 800,

@@ -96,7 +96,7 @@ def as_new(window, memory):
     view.show_pins, view.show_grid, view.show_screen = True, True, False
     view.overview.hide()
     view._space = view._why = False
-    view._at = view._cursor = None
+    view._at = view._cursor = view._pan_from = view._pan_button = None
     window.set_repeat(False)
     for command in window.commands.all:
         if command.action.isCheckable():
@@ -108,7 +108,7 @@ def as_new(window, memory):
             for each in stage.findChildren(kind):
                 each.setCurrentIndex(0)
     for sheet in shell.findChildren(SheetView):
-        sheet._fresh = True
+        sheet._fresh, sheet._button = True, None
         sheet._places.clear()
     draw, ship = window.stages["draw"], window.stages["ship"]
     draw.search_field.clear()

@@ -195,7 +195,7 @@ class SheetView(QWidget):
             self.update()
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
-        if self._button not in (None, event.button()):
+        if self._button not in (None, event.button()) and self._button in event.buttons():
             return  # one thing at a time: another button means nothing now
         self._button = event.button()
         if event.button() == Qt.MouseButton.MiddleButton:

@@ -47,8 +47,10 @@ class MapView(MapPicture):
     def mousePressEvent(self, event: QMouseEvent) -> None:
         self.setFocus(Qt.FocusReason.MouseFocusReason)
         busy = {self._pan_button, self._gesture_button} - {None, event.button()}
-        if busy or self._gesture_button is not None:
+        if any(each in event.buttons() for each in busy if each is not None):
             return  # one thing at a time: another button means nothing now
+        if self._gesture_button is not None:
+            self.session.finish_gesture()  # its release went elsewhere
         pans = event.button() == Qt.MouseButton.MiddleButton or (
             self._space and event.button() == Qt.MouseButton.LeftButton
         )

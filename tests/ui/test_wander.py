@@ -1,0 +1,11 @@
+"""A short walk of the wanderer; `tools/wander.py` walks further."""
+
+import pytest
+from tools.wander import Wanderer
+
+
+@pytest.mark.parametrize("seed", [1, 2, 3])
+def test_random_acts_lose_nothing_and_leave_the_window_usable(window, tmp_path, seed, monkeypatch):
+    wanderer = Wanderer(window, tmp_path, seed)
+    assert wanderer.run(200) == [], "\n".join(wanderer.log[-25:])
+    assert len(wanderer.log) == 200
