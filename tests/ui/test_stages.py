@@ -16,9 +16,9 @@ from knitground.core.files.opening import open_project
 from knitground.core.model.layers import GAP
 from knitground.core.model.slicing import Slicing
 from knitground.core.model.terrain import Slot
+from knitground.ui.common.marks import slot_point
 from knitground.ui.common.tasks import wait_for_jobs
 from knitground.ui.mapside.dialogs import NewMapDialog
-from knitground.ui.stages.terrains.marks import slot_point
 
 
 def type_into(box, text):
@@ -47,7 +47,8 @@ def test_lines_and_swatch_follow_while_typing(window):
     swatch, sheet = bench.swatch.pixels.copy(), pixels(bench.sheet)
     type_into(bench.boxes["tile_width"], "17")
     assert bench.trial.tile_width == 17
-    assert "11 × 6 = 66 tiles · leftover: 7 px right" in bench.facts.text()
+    assert bench.boxes["tile_height"].value() == 17  # it follows while both are the same
+    assert "11 × 5 = 55 tiles · leftover: 7 px right, 13 px below" in bench.facts.text()
     assert bench.swatch.pixels.shape != swatch.shape
     assert (pixels(bench.sheet) != sheet).any()
     assert window.session.tileset.slicing.tile_width == 16  # a trial until it is used
@@ -74,6 +75,7 @@ def test_using_a_slicing_is_one_step_and_the_map_follows(window):
     window.mapside.show()
     before = pixels(view)
     type_into(window.stages["slice"].boxes["margin_x"], "6")
+    type_into(window.stages["slice"].boxes["margin_y"], "4")  # its own once it differs
     QTest.mouseClick(window.stages["slice"].use, LEFT)
     assert window.session.tileset.slicing == Slicing(16, 16, 6, 4, 2, 2)
     assert window.session.doc.history.names == ["Slice “pans” 16 × 16"]
@@ -242,7 +244,7 @@ def test_from_a_new_sheet_to_a_map_of_it(window, tmp_path):
     window.stages["terrains"].new_set()
     window.stages["terrains"].chips.add("path")
     kit = window.stages["terrains"].kit
-    assert [each.name for each in kit.terrains] == ["ground", "path"]
+    assert [each.name for each in kit.terrains] == ["terrain 1", "path"]
     window.stages["terrains"].chips.add("path")
     assert "“path” already" in window.notices.text.text()
     window.stages["terrains"].chips.change(2, name="track", letter="k")

@@ -4,21 +4,23 @@ import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QInputDialog, QMessageBox
+from PySide6.QtWidgets import QInputDialog, QMessageBox, QPushButton
 from tests.maps import snapshot
 from tests.ui.conftest import RIGHT, click, drag, move, pixels, settle
 from tests.ui.test_regions import answer
 
 from knitground.core.base.window import Box
 from knitground.core.edit.hand import TerrainInHand
+from knitground.core.edit.reslice import use_slicing
 from knitground.core.edit.terrains import paint_marks
 from knitground.core.files.opening import open_project
 from knitground.core.model.layers import GAP
+from knitground.core.model.slicing import Slicing
 from knitground.core.model.terrain import ANY, SetKind, Slot
+from knitground.ui.common.marks import slot_at, slot_point, threads
 from knitground.ui.mapside.tools import select, shapes
 from knitground.ui.stages.terrains.bench import TABS
 from knitground.ui.stages.terrains.makedialog import MakeDialog
-from knitground.ui.stages.terrains.marks import slot_at, slot_point, threads
 
 SHIFT = Qt.KeyboardModifier.ShiftModifier
 PANS, WORKS = 0, 2
@@ -143,7 +145,7 @@ def test_a_set_of_each_kind_is_made_named_and_taken_back(window, bench, kind):
     start = snapshot(window.session.project)
     bench.new_set(kind)
     assert (bench.kit.kind, len(bench.kit.terrains)) == (kind, 1)
-    assert window.session.doc.history.names == [f"Add {kind.value} set “Props”"]
+    assert window.session.doc.history.names == [f"Add {kind.value} set “{kind.value.title()} set”"]
     bench.rename_set("Yard")
     assert bench.kit.name == "Yard"
     bench.delete_set()
@@ -558,3 +560,70 @@ def test_selecting_on_a_large_map_gives_what_it_gives_on_a_small_one(
     settle()
     assert session.selection.box == small.box
     assert (session.selection.mask == small.mask).all()
+
+
+# A first set
+
+
+def test_cards_make_a_set_of_the_terrains_that_are_asked_for(window, bench, monkeypatch):
+    window.session.choose_tileset(window.session.project.tilesets[1])
+    settle()
+    assert bench.cards.isVisible()
+    assert not bench.tabs.isVisible()
+    assert bench.sets.currentText() == ""  # the sets of other sheets are offered, none is shown
+    buttons = {each.text(): each for each in bench.cards.findChildren(QPushButton)}
+    assert set(buttons) == {"Corner set", "Edge set", "Ring set"}
+    monkeypatch.setattr(QInputDialog, "getText", lambda *_, **__: ("grass, sand,, grass", True))
+    QTest.mouseClick(buttons["Corner set"], Qt.MouseButton.LeftButton)
+    settle()
+    assert [each.name for each in bench.kit.terrains] == ["grass", "sand"]
+    assert bench.kit.name == "grass, sand"
+    assert bench.sets.currentText() == "grass, sand · corner · props"
+    assert bench.tabs.isVisible()
+    assert not bench.cards.isVisible()
+    assert len(window.session.doc.history.names) == 1
+    window.session.undo()
+    settle()
+    assert bench.cards.isVisible()
+    monkeypatch.setattr(QInputDialog, "getText", lambda *_, **__: ("", False))
+    QTest.mouseClick(buttons["Ring set"], Qt.MouseButton.LeftButton)
+    assert bench.kit is None
+
+
+def test_a_terrain_takes_its_colour_from_its_first_plain_tile(window, bench):
+    tileset = window.session.project.tilesets[0]
+    window.session.choose_tileset(tileset)
+    bench.new_set(SetKind.CORNER, ["wet", "dry"])
+    given = [each.colour for each in bench.kit.terrains]
+    bench.sheet.look(4, tileset.width / 2, tileset.height / 2)
+    settle()
+    slots = list(SetKind.CORNER.slots)
+    plain = tileset.sets[0].marks_within(tileset.rows, tileset.columns)[..., slots]
+    row, col = np.argwhere((plain == plain[..., :1]).all(axis=2) & (plain[..., 0] == 1))[0]
+    at = bench.sheet.tile_rect(row, col).center().toPoint()
+    QTest.mouseClick(bench.sheet, Qt.MouseButton.LeftButton, SHIFT, at)
+    settle()
+    wet, dry = (each.colour for each in bench.kit.terrains)
+    assert (wet != given[0], dry) == (True, given[1])
+    tile = np.array(tileset.picture)[
+        tileset.slicing.top(row) : tileset.slicing.top(row) + 16,
+        tileset.slicing.left(col) : tileset.slicing.left(col) + 16,
+    ]
+    hue = np.median(tile[..., :3].reshape(-1, 3), axis=0)
+    shown = np.array([int(wet[n : n + 2], 16) for n in (1, 3, 5)])
+    assert np.argmax(shown) == np.argmax(hue)
+    window.session.undo()  # the marks and the colour are one step
+    assert [each.colour for each in bench.kit.terrains] == given
+
+
+def test_a_block_that_was_chosen_does_not_outlive_its_slicing(window, bench):
+    owner, _ = choose(bench, PANS, 0)
+    bench.copy_button.click()
+    drag(bench.sheet, *(bench.sheet.tile_rect(*at).center().toPoint() for at in ((1, 1), (3, 4))))
+    assert bench.sheet.block == (1, 1, 3, 4)
+    framed = pixels(bench.sheet)
+    pieces = Slicing(16, 16, pieces=((0, 0, 9, 9),))
+    window.session.apply(use_slicing(window.session.project, owner, pieces)[0])
+    settle()
+    high = min(len(framed), bench.sheet.height())
+    assert (pixels(bench.sheet)[:high] != framed[:high]).any()

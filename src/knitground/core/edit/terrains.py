@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from knitground.core.base.errors import EditError
 from knitground.core.base.filenames import file_stem
 from knitground.core.base.window import Box, read, whole
+from knitground.core.edit.artcolour import art_colour
 from knitground.core.edit.atoms import Atom, PatchArray, SetField
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.document import Edit
@@ -33,12 +34,16 @@ from knitground.core.model.terrain import (
     no_marks,
 )
 from knitground.core.model.tileset import TileRef, Tileset
+from knitground.core.slicing.grid import clear_see_through, cut_tile
 
 TERRAIN_COLOURS = (
     "#2f8f9d", "#f2ede1", "#b9822f", "#e3b0b4", "#4b5fa5", "#a3c45a", "#8a4f7d", "#e0b84c",
     "#5b4636", "#9fc7d9", "#c65b3c", "#3f6b57", "#b7a8d6", "#7d7d7d", "#e7a46a", "#2b2a33",
 )  # fmt: skip
 """Told apart by eyes that miss red, green or blue: they differ in lightness as well as in hue."""
+
+
+_GIVEN = frozenset(TERRAIN_COLOURS)
 
 
 def free_colour(taken: Iterable[str]) -> str:
@@ -149,6 +154,33 @@ def set_marks(
     for (row, col), each in zip(places, marks):
         new[row, col, : len(each)] = each
     return marks_edit(tileset, kit, new, name, guest)
+
+
+def colours_from_art(tileset: Tileset, kit: TerrainSet) -> Edit:
+    """Give terrains that still have the colour they were made with one from their art.
+
+    A terrain takes it from its plain tile, all of whose marks are that terrain, once there is one.
+    """
+    terrains = list(kit.terrains)
+    for number, terrain in enumerate(kit.terrains, 1):
+        if terrain.colour not in _GIVEN or tileset.picture is None:
+            continue
+        marks = kit.marks_within(tileset.rows, tileset.columns)[..., list(kit.kind.slots)]
+        plain = np.argwhere((marks == number).all(axis=2))
+        if not len(plain):
+            continue
+        row, col = (int(each) for each in plain[0])
+        pixels = clear_see_through(
+            cut_tile(tileset.picture, tileset.slicing, row, col).copy(), tileset.slicing
+        )
+        others = [each.colour for n, each in enumerate(terrains, 1) if n != number]
+        colour = art_colour(pixels, others)
+        if colour is not None:
+            terrains[number - 1] = replace(terrain, colour=colour)
+    changed = Changed(What.MARKS, tileset=tileset)
+    if tuple(terrains) == kit.terrains:
+        return Edit("Colours from the art", ())
+    return Edit("Colours from the art", (SetField(kit, "terrains", tuple(terrains), changed),))
 
 
 def copy_layout(

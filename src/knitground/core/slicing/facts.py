@@ -32,6 +32,12 @@ class GridFacts:
         own = np.arange(self.first.size, dtype=np.int32).reshape(self.first.shape)
         return np.asarray((self.first != own) & ~self.empty)
 
+    @property
+    def mostly_crossed(self) -> bool:
+        """Whether art goes on over the border of most tiles: pictures span several of them."""
+        shown = int((~self.empty).sum())
+        return shown > 0 and int(self.crossed.sum()) > shown / 2
+
 
 def grid_facts(picture: Picture, grid: Grid) -> GridFacts:
     """Find empty, double and crossed tiles of a sheet.

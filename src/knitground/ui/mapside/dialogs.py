@@ -15,12 +15,15 @@ from PySide6.QtWidgets import (
 )
 
 from knitground.core.base.errors import KnitError
+from knitground.core.edit.atoms import close_seam
 from knitground.core.edit.maps import check_size
 from knitground.core.edit.sizes import Margins, cut_content
 from knitground.core.model.limits import MAX_SIDE
 from knitground.core.model.map import Map
 from knitground.core.model.project import free_name
+from knitground.core.model.terrain import SetKind
 from knitground.ui.common.tasks import Job
+from knitground.ui.common.terrainicon import terrain_icon
 from knitground.ui.common.widgets import row, set_role
 from knitground.ui.session import QUIET_CELLS, Session
 
@@ -57,6 +60,9 @@ class NewMapDialog(QDialog):
             self.tilesets.setCurrentText(session.tileset.name)
         self.tilesets.currentIndexChanged.connect(self._check)
         self.tilesets.currentIndexChanged.connect(self._by_screens)
+        self.tilesets.currentIndexChanged.connect(self._fill_terrains)
+        self.filled = QComboBox()
+        self.filled.setToolTip("The terrain that lies everywhere to begin with")
         self.wrap = QCheckBox("Wraps at the borders")
         self.facts = QLabel()
         self.facts.setWordWrap(True)
@@ -75,11 +81,25 @@ class NewMapDialog(QDialog):
                 self.screen_height),
         )  # fmt: skip
         form.addRow("Cells as in", self.tilesets)
+        form.addRow("Filled with", self.filled)
         form.addRow("", self.wrap)
         form.addRow(self.facts)
         form.addRow(self.buttons)
         self.setMinimumWidth(380)
+        self._fill_terrains()
         self._check()
+
+    def _fill_terrains(self) -> None:
+        """Offer the terrains of the tileset's sets that lie on whole areas."""
+        self.filled.clear()
+        self.filled.addItem("nothing", None)
+        tileset = self.session.project.tileset_named(self.tilesets.currentText())
+        for kit in tileset.sets if tileset else []:
+            if kit.kind is SetKind.EDGE:
+                continue  # paths do not cover a map
+            for number, terrain in enumerate(kit.terrains, 1):
+                self.filled.addItem(terrain_icon(kit, number), terrain.name, (kit.name, number))
+        self.filled.setEnabled(self.filled.count() > 1)
 
     def _by_screens(self) -> None:
         """Work the size in cells out of screens; a last cell that shows in part counts."""
@@ -130,6 +150,13 @@ class NewMapDialog(QDialog):
         for kit in tileset.sets if tileset else []:
             assert tileset is not None
             layer = map_.new_ground_layer(kit.name, tileset.name, kit.name, kit.kind)
+            wanted = self.filled.currentData()
+            if wanted is not None and wanted[0] == kit.name:
+                layer.terrain[:] = wanted[1]
+                if kit.kind is SetKind.RING:
+                    layer.terrain[-1], layer.terrain[:, -1] = 0, 0
+                    if map_.wrap:
+                        close_seam(layer.terrain)
             map_.layers.append(layer)
         map_.layers.append(map_.new_tile_layer("Tiles"))
         return map_

@@ -149,11 +149,13 @@ class Ribbon(QFrame):
     def _say_hand(self) -> None:
         """Name what is in hand, shortened if there is no room for all of it."""
         hand = self.session.hand
-        text = hand.title if hand else "nothing"
+        title = text = hand.title if hand else "nothing"
         room = max(40, self.hand.width())
+        if self.hand.fontMetrics().horizontalAdvance(text) > room:
+            text = text.partition(" · ")[2] or text  # its name says more than what it is
         mode = Qt.TextElideMode.ElideMiddle
         self.hand.setText(self.hand.fontMetrics().elidedText(text, mode, room))
-        self.hand.setToolTip(text)
+        self.hand.setToolTip(title)
 
     def _name_tools(self, named: bool) -> None:
         """Write the tools' names on their buttons where there is room."""

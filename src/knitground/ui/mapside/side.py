@@ -58,7 +58,12 @@ class MapSide(QWidget):
         self.empty = QWidget(self.view)
         text = QLabel("This project has no map yet.")
         self.empty.setLayout(
-            column(1, text, primary("New map…", self.maps.new_map, "Make a map", "Ctrl+N"), 1)
+            column(
+                1,
+                row(1, text, 1),
+                row(1, primary("New map…", self.maps.new_map, "Make a map", "Ctrl+N"), 1),
+                1,
+            )
         )
         self.view.installEventFilter(self)
         top = row(self.tabs, button("+", self.maps.new_map, "New map", "Ctrl+N"), 1, spacing=4)

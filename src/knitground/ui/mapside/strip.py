@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 from functools import partial
+from typing import Any
 
 import numpy as np
-from PySide6.QtCore import QMimeData, QPoint, QRect, Qt, QTimer, Signal
+from numpy.typing import NDArray
+from PySide6.QtCore import QEvent, QMimeData, QObject, QPoint, QRect, QSize, Qt, QTimer, Signal
 from PySide6.QtGui import (
     QContextMenuEvent,
     QDrag,
@@ -17,6 +19,7 @@ from PySide6.QtGui import (
     QPainter,
     QPaintEvent,
     QPen,
+    QWheelEvent,
 )
 from PySide6.QtWidgets import (
     QFrame,
@@ -63,7 +66,8 @@ from knitground.ui.mapside.canvas.markers import kind_colour
 from knitground.ui.mapside.layercommands import LayerCommands
 from knitground.ui.session import Session
 
-_THUMB = (60, 40)
+_THUMB = (52, 36)
+_CARD = 86
 _SAMPLES = 60
 _SMALL_CELLS = 512 * 512
 
@@ -81,11 +85,11 @@ class Thumb(QWidget):
         """Draw the layer: a cell in so many, one pixel each, so that any size is quick."""
         step = max(1, -(-max(map_.height, map_.width) // _SAMPLES))
         if isinstance(layer, MarkerLayer):
-            self._show_pixels(_marker_dots(map_, layer, step))
+            self._show_pixels(cropped(_marker_dots(map_, layer, step)))
             return
         if isinstance(layer, TintLayer):
             factors = tint_factors(sampled_cells(map_, layer, step))
-            self._show_pixels(np.where(factors == 0xFFFFFFFF, np.uint32(0), factors))
+            self._show_pixels(cropped(np.where(factors == 0xFFFFFFFF, np.uint32(0), factors)))
             return
         if map_.height * map_.width > _SMALL_CELLS or grid_of(map_, layer) is not map_:
             # Too large to knit or to look through for a thumbnail: one cell in so many, and of
@@ -94,7 +98,7 @@ class Thumb(QWidget):
         else:
             box = Box(0, 0, map_.height, map_.width)
             cells = _sampled(session.doc.cells(map_, layer, box), step)
-        self._show_pixels(lay_out(atlas.dots(), cells))
+        self._show_pixels(lay_out(atlas.dots(), cropped(cells)))
 
     def _show_pixels(self, pixels: Pixels) -> None:
         self._pixels = np.ascontiguousarray(pixels)
@@ -113,6 +117,28 @@ class Thumb(QWidget):
         painter.setPen(QPen(theme().colour("line"), 1))
         painter.drawRect(self.rect().adjusted(0, 0, -1, -1))
         painter.end()
+
+
+def cropped(cells: NDArray[Any]) -> NDArray[Any]:
+    """Cut a layer's samples (h, w) down to where anything lies, with a rim, never to a speck.
+
+    Examples
+    --------
+    >>> cropped(np.eye(40, dtype=int)[:30] * (np.arange(40) == 20)).shape
+    (10, 14)
+    >>> cropped(np.zeros((30, 40), int)).shape
+    (30, 40)
+    """
+    rows, cols = np.flatnonzero(cells.any(axis=1)), np.flatnonzero(cells.any(axis=0))
+    if not rows.size:
+        return cells
+    spans = []
+    for found, size, least in ((rows, cells.shape[0], 10), (cols, cells.shape[1], 14)):
+        low, high = int(found[0]) - 1, int(found[-1]) + 2
+        more = max(0, least - (high - low))
+        low = max(0, min(low - more // 2, size - least))
+        spans.append(slice(low, min(size, max(high + more - more // 2, low + least))))
+    return cells[spans[0], spans[1]]
 
 
 def _marker_dots(map_: Map, layer: MarkerLayer, step: int) -> Pixels:
@@ -145,7 +171,7 @@ class Card(QFrame):
     def __init__(self, session: Session, map_: Map, layer: Layer) -> None:
         super().__init__()
         self.session, self.map, self.layer = session, map_, layer
-        self.setFixedWidth(136)
+        self.setFixedWidth(_CARD)
         self.setAccessibleName(f"Layer {layer.name}")
         self.thumb = Thumb()
         self.name = QLabel()
@@ -153,8 +179,13 @@ class Card(QFrame):
         self.kind.setWordWrap(False)
         self.eye = icon_button("mdi6.eye-outline", self._toggle_eye, "Hide", EYE_KEYS)
         self.lock = icon_button("mdi6.lock-open-outline", self._toggle_lock, "Lock", LOCK_KEYS)
-        side = column(self.kind, row(self.eye, self.lock, 1, spacing=2), spacing=2)
-        self.setLayout(column(row(self.thumb, side, spacing=8), self.name, margins=6, spacing=4))
+        for each in (self.eye, self.lock):
+            each.setIconSize(QSize(14, 14))
+            each.setFixedSize(18, 18)
+        side = column(self.eye, self.lock, spacing=0)
+        self.setLayout(
+            column(row(self.thumb, side, spacing=3), self.name, self.kind, margins=5, spacing=1)
+        )
         self._press: QPoint | None = None
         self.refresh()
 
@@ -166,7 +197,7 @@ class Card(QFrame):
         ground = t.panel if here else t.window
         self.setStyleSheet(f"Card {{ background: {ground}; border: {edge}; border-radius: 4px; }}")
         metrics = self.name.fontMetrics()
-        name = metrics.elidedText(self.layer.name, Qt.TextElideMode.ElideRight, 118)
+        name = metrics.elidedText(self.layer.name, Qt.TextElideMode.ElideRight, _CARD - 14)
         self.name.setText(f"<b>{name}</b>" if here else name)
         grid, moved = grid_of(self.map, self.layer), self.layer.shift != (0, 0)
         own = f" {grid.tile_width}×{grid.tile_height}" if grid is not self.map else ""
@@ -234,15 +265,17 @@ class Strip(QFrame):
         self.setAcceptDrops(True)
         self.cards: list[Card] = []
         self._atlas: tuple[Map, Atlas] | None = None
-        self._line = row(spacing=8)
+        self._line = row(spacing=5)
         inner = QWidget()
         inner.setLayout(row(self._line, 1))
         area = self._area = QScrollArea()
         area.setWidget(inner)
         area.setWidgetResizable(True)
         area.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        area.setFixedHeight(92)
-        self.add = button("+ layer", self.ask_kind, "Add a layer", "Ctrl+Shift+L")
+        area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        area.viewport().installEventFilter(self)
+        area.setFixedHeight(84)
+        self.add = button("+", self.ask_kind, "Add a layer", "Ctrl+Shift+L")
         ends = row(note("back"), 1, note("front"))
         cards = row(area, self.add)
         cards.setStretch(0, 1)
@@ -258,6 +291,14 @@ class Strip(QFrame):
         session.opened.connect(self._rebuild)
         session.changed.connect(self._follow)
         session.dressed.connect(self.refresh)
+
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+        """Let the wheel go along the layers; they take no room for a bar."""
+        if isinstance(event, QWheelEvent):
+            bar = self._area.horizontalScrollBar()
+            bar.setValue(bar.value() - event.angleDelta().y() - event.angleDelta().x())
+            return True
+        return super().eventFilter(watched, event)
 
     # Following the session
 

@@ -71,6 +71,7 @@ class StartPage(QWidget):
         grid.setSpacing(12)
         for place, folder in enumerate(folders):
             grid.addWidget(self._card(folder), place // _ACROSS, place % _ACROSS)
+        grid.setColumnStretch(_ACROSS, 1)
         self.recent.addWidget(cards)
 
     def _card(self, folder: Path) -> QToolButton:
@@ -95,7 +96,11 @@ class StartPage(QWidget):
         shown = QPixmap(str(path)) if path is not None else QPixmap()
         if not shown.isNull():
             keep = Qt.AspectRatioMode.KeepAspectRatio
-            shown = shown.scaled(QSize(*_PICTURE), keep, Qt.TransformationMode.SmoothTransformation)
+            larger = shown.width() < _PICTURE[0] and shown.height() < _PICTURE[1]
+            how = Qt.TransformationMode.FastTransformation  # pixels stay hard where they grow
+            if not larger:
+                how = Qt.TransformationMode.SmoothTransformation
+            shown = shown.scaled(QSize(*_PICTURE), keep, how)
             painter = QPainter(out)
             painter.drawPixmap(
                 (_PICTURE[0] - shown.width()) // 2, (_PICTURE[1] - shown.height()) // 2, shown

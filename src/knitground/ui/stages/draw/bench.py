@@ -35,6 +35,7 @@ from knitground.core.model.patch import Patch
 from knitground.core.model.project import free_name
 from knitground.core.model.tileset import TileRef
 from knitground.ui.common.commands import Commands
+from knitground.ui.common.terrainicon import terrain_icon
 from knitground.ui.common.widgets import button, clear, column, head, note, row, tile_pixmap
 from knitground.ui.common.words import percent
 from knitground.ui.mapside.handpixels import hand_pixels
@@ -46,7 +47,6 @@ from knitground.ui.stages.draw.tilepicker import WAYS, TilePicker
 from knitground.ui.stages.draw.tints import TintPage
 from knitground.ui.stages.draw.tray import TrayList
 from knitground.ui.stages.stage import Stage
-from knitground.ui.stages.terrains.terrainchips import terrain_icon
 
 TABS = ("Terrains", "Tiles", "Mixes", "Tray", "Markers", "Tint")
 

@@ -120,6 +120,11 @@ class GrowBench(Stage):
         return slider
 
     def _lay_out(self) -> None:
+        self.how = note()
+        self.shares_head = head("Shares")
+        self.shares_note = note("Asked for by the sliders, and laid on this map beneath.")
+        self.seed_line = QWidget()
+        self.seed_line.setLayout(row(QLabel("Seed"), self.seed, self.reroll, 1, self.run_button))
         self.card = panel()
         self.card.setFrameShape(QFrame.Shape.StyledPanel)
         numbers = QGridLayout()
@@ -145,13 +150,13 @@ class GrowBench(Stage):
         inner.setLayout(
             column(
                 self.title,
-                note("Change a number and the map follows. What is pinned stays."),
+                self.how,
                 self.card,
                 self.mix_lines,
                 row(self.add, self.add_mix, 1),
-                row(QLabel("Seed"), self.seed, self.reroll, 1, self.run_button),
-                head("Shares"),
-                note("Asked for by the sliders, and laid on this map beneath."),
+                self.seed_line,
+                self.shares_head,
+                self.shares_note,
                 self.shares,
                 self.wrap,
                 self.repeat,
@@ -195,7 +200,19 @@ class GrowBench(Stage):
         self.title.setText(f"Recipe — {map_.name}")
         self.card.setVisible(step is not None)
         self.add.setVisible(step is None)
-        self.run_button.setEnabled(bool(map_.recipe.steps))
+        some = bool(map_.recipe.steps)
+        self.run_button.setEnabled(some)
+        self.seed_line.setVisible(some)
+        self.repeat.setVisible(some or map_.wrap)
+        for each in (self.shares_head, self.shares_note):
+            each.setVisible(step is not None)
+        self.how.setText(
+            "Change a number and the map follows. What is pinned stays."
+            if some
+            else "This map has no recipe yet. “Noise ground” lays the terrain of a ground layer by "
+            "chance, as much of each as you say; a “mix fill” strews tiles of a mix over a grown "
+            "layer. Both can be run again with another seed; what you lay by hand stays."
+        )
         self._show_mix_steps(map_)
         self.seed.setValue(map_.recipe.seed)
         self.wrap.setChecked(map_.wrap)

@@ -12,10 +12,10 @@ from knitground.core.model.layers import GroundLayer, GrownLayer
 from knitground.core.model.map import Map
 from knitground.core.model.recipe import PLACES, MixStep
 from knitground.core.model.terrain import TerrainSet
+from knitground.ui.common.terrainicon import terrain_icon
 from knitground.ui.common.widgets import column, icon_button, row
 from knitground.ui.common.words import percent
 from knitground.ui.session import Session
-from knitground.ui.stages.terrains.terrainchips import terrain_icon
 
 EVERYWHERE = "everywhere"
 

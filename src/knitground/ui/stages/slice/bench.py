@@ -20,6 +20,7 @@ from PySide6.QtWidgets import (
     QMenu,
     QPushButton,
     QSpinBox,
+    QToolButton,
     QWidget,
 )
 
@@ -84,6 +85,12 @@ def _pieces_line(slicing: Slicing) -> str:
     )
 
 
+_USUAL = (8, 16, 24, 32, 48, 64)
+_PAIRS = {"tile_width": "tile_height", "margin_x": "margin_y", "spacing_x": "spacing_y",
+          "start_x": "start_y"}  # fmt: skip
+"""By the number that is typed: the one that follows while both are the same."""
+
+
 class SliceBench(Stage):
     """The stage: the sheet, its numbers, what is left over. A trial until “Use this slicing”."""
 
@@ -136,7 +143,12 @@ class SliceBench(Stage):
             ("start_y", 0, "Start y"),
         ):
             box = pixel_box(low, MAX_SIDE_PX, hint)
-            box.valueChanged.connect(self._typed)
+            other = _PAIRS.get(key)
+            if other is not None:
+                box.setToolTip(f"{hint}; the one beside it follows while both are the same")
+                box.valueChanged.connect(lambda _, a=key, d=other: self._typed_across(a, d))
+            else:
+                box.valueChanged.connect(self._typed)
             self.boxes[key] = box
         self.tolerance = QSpinBox()
         self.tolerance.setRange(0, 64)
@@ -196,6 +208,7 @@ class SliceBench(Stage):
             numbers.addWidget(self.size_label if place == 0 else QLabel(label), down, at)
             numbers.addWidget(self.boxes[x], down, at + 1)
             numbers.addWidget(self.boxes[y], down, at + 2)
+        numbers.addLayout(self._usual_sizes(), 2, 0, 1, 6)
         numbers.setColumnMinimumWidth(2, 96)
         numbers.setColumnStretch(6, 1)
         see_through = row(
@@ -306,6 +319,36 @@ class SliceBench(Stage):
         self._filling = False
         self._try(slicing)
 
+    def _usual_sizes(self) -> QHBoxLayout:
+        """Make a button for each usual size of tiles."""
+        sizes = row(note("usual sizes"), spacing=4)
+        self.usual: dict[int, QToolButton] = {}
+        for side in _USUAL:
+            made = QToolButton()
+            made.setText(str(side))
+            made.setToolTip(f"Tiles of {side} × {side} px")
+            made.setAccessibleName(f"Tiles of {side} × {side} px")
+            made.clicked.connect(partial(self.use_size, side))
+            sizes.addWidget(made)
+            self.usual[side] = made
+        sizes.addStretch(1)
+        return sizes
+
+    def use_size(self, side: int) -> None:
+        """Try square tiles of a usual size."""
+        if self.trial is not None:
+            self._show(replace(self.trial, tile_width=side, tile_height=side, pieces=()))
+
+    def _typed_across(self, across: str, down: str) -> None:
+        """Take a number that was typed; where both were the same, the other one follows."""
+        if self._filling or self.trial is None:
+            return
+        if getattr(self.trial, across) == getattr(self.trial, down):
+            self._filling = True
+            self.boxes[down].setValue(self.boxes[across].value())
+            self._filling = False
+        self._typed()
+
     def _typed(self) -> None:
         if self._filling or self.trial is None:
             return
@@ -404,7 +447,10 @@ class SliceBench(Stage):
         if facts is not None:
             text += f" · {int(facts.empty.sum())} empty, {int(facts.doubles.sum())} double"
             crossed = int(facts.crossed.sum())
-            text += f", {crossed} cut by a line (!)" if crossed else ""
+            if facts.mostly_crossed:
+                text += ", pictures span several tiles"
+            elif crossed:
+                text += f", {crossed} cut by a line (ticked)"
         if tileset.picture is None:
             self._say(f"{text} · {tileset.sheet} is missing", "warning")
         else:

@@ -6,7 +6,16 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 from PySide6.QtCore import QLineF, QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QBrush, QColor, QFont, QImage, QMouseEvent, QPainter, QPainterPath, QPen
+from PySide6.QtGui import (
+    QBrush,
+    QColor,
+    QImage,
+    QMouseEvent,
+    QPainter,
+    QPainterPath,
+    QPen,
+    QPolygonF,
+)
 
 from knitground.core.model.slicing import Area, Slicing
 from knitground.core.model.tileset import Picture
@@ -307,24 +316,29 @@ class SliceSheet(SheetView):
         rows, cols = self.facts.empty.shape
         hatch = QBrush(QColor(43, 42, 51, 120), Qt.BrushStyle.BDiagPattern)
         doubles = self.facts.doubles
+        # Where most tiles are cut the pictures span several: no news, and nothing to warn of.
+        warns = not self.facts.mostly_crossed
         for row, col in self._seen(rows, cols):
             rect = self._trial_rect(row, col)
             if self.facts.empty[row, col]:
                 painter.fillRect(rect, hatch)
             elif doubles[row, col]:
-                self._badge(painter, rect, "=", LINEN.accent)
-            elif self.facts.crossed[row, col]:
-                self._badge(painter, rect, "!", LINEN.warning)
+                self._tick(painter, rect, LINEN.accent, twice=True)
+            elif warns and self.facts.crossed[row, col]:
+                self._tick(painter, rect, LINEN.warning)
 
-    def _badge(self, painter: QPainter, rect: QRectF, text: str, colour: str) -> None:
-        spot = QRectF(rect.right() - 12, rect.top() + 1, 11, 11)
-        painter.fillRect(spot, QColor(colour))
-        font = QFont(painter.font())
-        font.setPixelSize(10)
-        font.setBold(True)
-        painter.setFont(font)
-        painter.setPen(QColor("#FFFFFF"))
-        painter.drawText(spot, Qt.AlignmentFlag.AlignCenter, text)
+    def _tick(self, painter: QPainter, rect: QRectF, colour: str, *, twice: bool = False) -> None:
+        """Draw a small tick in the upper right corner of a tile, or two for a double."""
+        side = min(5.0, rect.width() / 5)
+        for shift in (0.0, side + 1.5)[: 2 if twice else 1]:
+            right, top = rect.right() - 1 - shift, rect.top() + 1
+            tick = QPolygonF(
+                [QPointF(right - side, top), QPointF(right, top), QPointF(right, top + side)]
+            )
+            path = QPainterPath()
+            path.addPolygon(tick)
+            path.closeSubpath()
+            painter.fillPath(path, QColor(colour))
 
     def _seen(self, rows: int, cols: int) -> list[tuple[int, int]]:
         assert self.grid is not None

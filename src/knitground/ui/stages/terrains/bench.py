@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from functools import partial
 
 from PySide6.QtCore import Qt, QTimer
@@ -35,11 +35,13 @@ from knitground.core.knit.coverage import Combination
 from knitground.core.knit.find import find_key
 from knitground.core.knit.guessing import Guessed, block_terrains, guess_sheet
 from knitground.core.model.layers import GroundLayer
+from knitground.core.model.limits import MAX_NAME
 from knitground.core.model.map import Map
 from knitground.core.model.project import free_name
 from knitground.core.model.terrain import ANY, NOTHING, SetKind, TerrainSet
 from knitground.core.model.tileset import TileRef, Tileset
 from knitground.ui.common.asking import answered
+from knitground.ui.common.terrainicon import terrain_icon
 from knitground.ui.common.widgets import Swatch, button, column, head, note, row
 from knitground.ui.session import Session
 from knitground.ui.stages.stage import Stage
@@ -47,7 +49,8 @@ from knitground.ui.stages.terrains.coverage import BigTile, CoveragePanel
 from knitground.ui.stages.terrains.makedialog import MakeDialog
 from knitground.ui.stages.terrains.markssheet import Block, MarksSheet
 from knitground.ui.stages.terrains.review import ReviewPanel
-from knitground.ui.stages.terrains.terrainchips import TerrainChips, terrain_icon
+from knitground.ui.stages.terrains.setcards import SetCards
+from knitground.ui.stages.terrains.terrainchips import TerrainChips
 from knitground.ui.stages.terrains.terrainswatch import sample_pixels
 from knitground.ui.stages.terrains.variants import VariantsPanel
 
@@ -77,6 +80,7 @@ class TerrainsBench(Stage):
         self.big.session = session
         self.sets = QComboBox()
         self.sets.setToolTip("The terrain set that is being marked")
+        self.sets.setPlaceholderText("sets of other sheets")
         self.sets.activated.connect(self._choose_set)
         self.sheets = QComboBox()
         self.sheets.setToolTip("A set may take tiles of other sheets too: choose one to mark them")
@@ -96,7 +100,7 @@ class TerrainsBench(Stage):
             (SetKind.EDGE, "paths over the sides"),
             (SetKind.RING, "cells joined to their neighbours"),
         ):
-            menu.addAction(f"New {kind.value} set: {words}", partial(self.new_set, kind))
+            menu.addAction(f"New {kind.value} set: {words}…", partial(self.ask_terrains_of, kind))
         menu.addSeparator()
         menu.addAction("Rename…", self._ask_set_name)
         menu.addAction("Delete", self.delete_set)
@@ -128,8 +132,11 @@ class TerrainsBench(Stage):
         below = row(self.pages, self.big, spacing=10)
         below.setStretch(0, 1)
         below.setAlignment(self.big, Qt.AlignmentFlag.AlignTop)
+        self.cards = SetCards()
+        self.cards.hide()
         layout = column(
             row(head("Terrains"), 1, self.sets, self.set_button),
+            self.cards,
             self.chips,
             row(self.guess_button, self.copy_button, self.make_button, 1, self.sheets),
             self.sheet,
@@ -139,7 +146,7 @@ class TerrainsBench(Stage):
             margins=14,
             spacing=7,
         )
-        layout.setStretch(3, 1)
+        layout.setStretch(4, 1)
         self.setLayout(layout)
 
     def _connect(self) -> None:
@@ -148,6 +155,7 @@ class TerrainsBench(Stage):
         s.opened.connect(self._on_opened)
         s.changed.connect(self._follow)
         s.dressed.connect(self._later.start)
+        self.cards.wanted.connect(self.ask_terrains_of)
         self.chips.chosen.connect(self.choose)
         self.chips.picture_wanted.connect(self._take_picture)
         self.sheet.tile_chosen.connect(lambda *_: self._on_tile())
@@ -205,6 +213,8 @@ class TerrainsBench(Stage):
         owner, kit = self.owner, self.kit
         self._fill(self.sets, [_set_title(each, k) for each, k in self._all_sets()],
                    _set_title(owner, kit) if owner and kit else "")  # fmt: skip
+        if kit is None:  # a sheet without a set: the list offers those of others, none is shown
+            self.sets.setCurrentIndex(-1)
         self.sets.setVisible(bool(self._all_sets()))
         names = [each.name for each in self.session.project.tilesets]
         shown = self.shown
@@ -218,6 +228,9 @@ class TerrainsBench(Stage):
         if kit is not None and NOTHING < self.sheet.value < ANY:
             self.sheet.value = min(self.sheet.value, len(kit.terrains))
         self.chips.show_set(owner, kit, self.sheet.value)
+        self.cards.setVisible(kit is None and owner is not None)
+        for part in (self.chips, self.tabs, self.pages, self.big):
+            part.setVisible(kit is not None)
         for each in (self.guess_button, self.copy_button, self.make_button):
             each.setEnabled(kit is not None)
         self._show_progress()
@@ -336,21 +349,42 @@ class TerrainsBench(Stage):
 
     # Sets and terrains
 
-    def new_set(self, kind: SetKind = SetKind.CORNER) -> None:
-        """Add a set with a first terrain to the sheet."""
+    def ask_terrains_of(self, kind: SetKind) -> None:
+        """Ask what a new set shows, and make it."""
+        text, ok = QInputDialog.getText(
+            self, f"New {kind.value} set", f"Its terrains, with commas between ({_EXAMPLES[kind]})"
+        )
+        if ok:
+            self.new_set(kind, [each.strip() for each in text.split(",")])
+
+    def new_set(self, kind: SetKind = SetKind.CORNER, names: Sequence[str] = ()) -> None:
+        """Add a set with terrains of these names to the sheet; it is called after them."""
         tileset = self.session.tileset
         if tileset is None:
             self.session.warn("There is no sheet to mark yet: open one in Slice")
             return
-        name = free_name(tileset.name.capitalize(), [each.name for each in tileset.sets])
+        terrains = list(dict.fromkeys(each for each in names if each)) or ["terrain 1"]
+        called = ", ".join(terrains) if any(names) else f"{kind.value} set".capitalize()
+        name = free_name(called[:MAX_NAME], [each.name for each in tileset.sets])
         kit = TerrainSet(name, kind)
-        with self.session.doc.stroke(f"Add {kind.value} set “{name}”"):
-            self.session.doc.apply(add_set(tileset, kit))
-            first = {SetKind.CORNER: "ground", SetKind.EDGE: "path", SetKind.RING: "wall"}[kind]
-            self.session.doc.apply(add_terrain(tileset, kit, first))
+        doc = self.session.doc
+
+        def make() -> None:
+            with doc.stroke(f"Add {kind.value} set “{name}”"):
+                doc.apply(add_set(tileset, kit))
+                for each in terrains:
+                    doc.apply(add_terrain(tileset, kit, each))
+
+        self.session.finish_gesture()
+        if not self.session.attempt(make):
+            return
         self._kit_name, self._guest_name = name, None
         self.refresh()
         self.choose(1)
+        self.session.note(
+            "Next: mark one plain tile of each terrain (Shift and click marks all of a tile); then "
+            "“Guess marks” does the others"
+        )
 
     def _ask_set_name(self) -> None:
         if self.kit is not None:
@@ -536,4 +570,12 @@ class TerrainsBench(Stage):
 
 
 def _set_title(tileset: Tileset, kit: TerrainSet) -> str:
-    return f"{tileset.name} — {kit.name} ({kit.kind.value})"
+    """Name a set in the list: what it shows, its kind, and its sheet."""
+    return f"{kit.name} · {kit.kind.value} · {tileset.name}"
+
+
+_EXAMPLES = {
+    SetKind.CORNER: "as in grass, sand, water",
+    SetKind.EDGE: "as in road, river",
+    SetKind.RING: "as in wall",
+}

@@ -19,12 +19,12 @@ from knitground.core.model.map import Map
 from knitground.core.model.terrain import SetKind, Slot, TerrainSet
 from knitground.core.model.tileset import TileRef, Tileset
 from knitground.core.render.tiles import tile_pixels
+from knitground.ui.common.marks import draw_marks
 from knitground.ui.common.theme import LINEN, theme
 from knitground.ui.common.widgets import clear, column, note, set_role
 from knitground.ui.common.words import percent
 from knitground.ui.mapside.canvas.chunks import image_of
 from knitground.ui.session import Session
-from knitground.ui.stages.terrains.marks import draw_marks
 
 _SIDE = 38
 _MOST_SHOWN = 600

@@ -2,17 +2,16 @@
 
 from __future__ import annotations
 
+import numpy as np
+from numpy.typing import NDArray
 from PySide6.QtCore import QEvent, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPen
 
 from knitground.core.edit.document import Edit
-from knitground.core.edit.terrains import paint_marks
+from knitground.core.edit.terrains import colours_from_art, paint_marks
 from knitground.core.model.terrain import ANY, NOTHING, Slot, TerrainSet
 from knitground.core.model.tileset import Tileset
-from knitground.ui.common.sheetview import SheetView
-from knitground.ui.common.theme import LINEN
-from knitground.ui.session import Session
-from knitground.ui.stages.terrains.marks import (
+from knitground.ui.common.marks import (
     diamond,
     draw_diamond,
     draw_free_slots,
@@ -20,6 +19,9 @@ from knitground.ui.stages.terrains.marks import (
     slot_at,
     slot_point,
 )
+from knitground.ui.common.sheetview import SheetView
+from knitground.ui.common.theme import LINEN
+from knitground.ui.session import Session
 
 SLOT_KEYS = {
     Qt.Key.Key_Q: Slot.NW, Qt.Key.Key_W: Slot.N, Qt.Key.Key_E: Slot.NE,
@@ -81,15 +83,12 @@ class MarksSheet(SheetView):
         self.block = self._grip = self._corner = None
         self.update()
 
-    def marks(self) -> list[list[list[int]]]:
-        """Marks of the tiles of the sheet that is shown, by row, column and slot."""
+    def marks(self) -> NDArray[np.uint8]:
+        """Marks of the tiles of the sheet that is shown, (rows, columns, 8)."""
         assert self.kit is not None
         assert self.tileset is not None
         guest = self.guest.name if self.guest else None
-        marks: list[list[list[int]]] = self.kit.marks_within(
-            self.tileset.rows, self.tileset.columns, guest
-        ).tolist()
-        return marks
+        return self.kit.marks_within(self.tileset.rows, self.tileset.columns, guest)
 
     # Painting
 
@@ -98,10 +97,12 @@ class MarksSheet(SheetView):
             return
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         marks = self.marks()
-        for row, col in self.seen_tiles():
+        cut = self.tileset.slicing
+        small = not cut.pieces and cut.pitch_x * self.camera.zoom < 14  # no room for marks
+        for row, col in [] if small else self.seen_tiles():
             rect = self.tile_rect(row, col)
             if rect.width() >= 14:
-                draw_marks(painter, rect, marks[row][col], self.kit)
+                draw_marks(painter, rect, marks[row, col].tolist(), self.kit)
         self._draw_chosen(painter)
         if self.copying:
             self._draw_blocks(painter)
@@ -115,12 +116,17 @@ class MarksSheet(SheetView):
             _outline(painter, rect, LINEN.madder)
 
     def _draw_blocks(self, painter: QPainter) -> None:
-        if self.block is None:
-            return
+        if self.block is None or not self._holds(self.block):
+            return  # the sheet was sliced anew since
         _outline(painter, self._block_rect(self.block), LINEN.accent)
         to = self._drop_place()
         if to is not None:
             _outline(painter, self._block_rect((*to, *self.block[2:])), LINEN.madder)
+
+    def _holds(self, block: Block) -> bool:
+        row, col, rows, cols = block
+        assert self.tileset is not None
+        return self.tileset.has(row, col) and self.tileset.has(row + rows - 1, col + cols - 1)
 
     def _block_rect(self, block: Block) -> QRectF:
         row, col, rows, cols = block
@@ -135,12 +141,15 @@ class MarksSheet(SheetView):
             return None
         row = self.block[0] + self._hover[0] - self._grip[0]
         col = self.block[1] + self._hover[1] - self._grip[1]
-        return (row, col) if row >= 0 and col >= 0 else None
+        inside = row >= 0 and col >= 0 and self._holds((row, col, 1, 1))
+        return (row, col) if inside else None
 
     def _draw_hover(self, painter: QPainter) -> None:
         if self._hover is None or self.kit is None:
             return
         row, col, slot = self._hover
+        if not self._holds((row, col, 1, 1)):
+            return  # the sheet was sliced anew since
         rect = self.tile_rect(row, col)
         if rect.width() >= 24:
             draw_free_slots(painter, rect, self.kit.kind)
@@ -226,8 +235,12 @@ class MarksSheet(SheetView):
             self.finish_gesture()
 
     def finish_gesture(self) -> None:
-        """End the stroke: what it has marked is one step."""
+        """End the stroke: what it has marked, and the colours that come of it, are one step."""
         self._stroke = None
+        parts = self._stroke_on
+        if parts is not None and parts[2] is None:
+            edit = colours_from_art(parts[0], parts[1])
+            self.session.attempt(lambda: self.session.doc.apply(edit))
         self.session.doc.commit_stroke()
 
     def cancel_gesture(self) -> None:
@@ -339,7 +352,7 @@ class MarksSheet(SheetView):
         assert self.kit is not None
         assert self.tileset is not None
         row, col, slot = found
-        marks = self.marks()[row][col]
+        marks = self.marks()[row, col].tolist()
         around = " · ".join(
             f"{s.name} {self.kit.name_of(marks[s])}" for s in self.kit.kind.slots if marks[s]
         )

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from functools import partial
 
-from PySide6.QtCore import QPoint, QPointF, QSize, Qt, Signal
-from PySide6.QtGui import QColor, QIcon, QPainter, QPixmap
+from PySide6.QtCore import QPoint, QSize, Qt, Signal
+from PySide6.QtGui import QColor
 from PySide6.QtWidgets import (
     QButtonGroup,
     QColorDialog,
@@ -29,22 +29,11 @@ from knitground.core.edit.terrains import (
 )
 from knitground.core.model.terrain import ANY, NOTHING, TerrainSet
 from knitground.core.model.tileset import Tileset
+from knitground.ui.common.terrainicon import terrain_icon
 from knitground.ui.common.widgets import button, clear, column, note
 from knitground.ui.session import Session
-from knitground.ui.stages.terrains.marks import draw_diamond
 
 _ACROSS = 5
-
-
-def terrain_icon(kit: TerrainSet, mark: int, side: int = 22) -> QIcon:
-    """Draw a terrain's diamond as an icon."""
-    out = QPixmap(side, side)
-    out.fill(Qt.GlobalColor.transparent)
-    painter = QPainter(out)
-    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-    draw_diamond(painter, QPointF(side / 2, side / 2), side / 2 - 1, kit, mark)
-    painter.end()
-    return QIcon(out)
 
 
 class TerrainChips(QWidget):

@@ -1,0 +1,20 @@
+"""A terrain's diamond as an icon."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QPointF, Qt
+from PySide6.QtGui import QIcon, QPainter, QPixmap
+
+from knitground.core.model.terrain import TerrainSet
+from knitground.ui.common.marks import draw_diamond
+
+
+def terrain_icon(kit: TerrainSet, mark: int, side: int = 22) -> QIcon:
+    """Draw a terrain's diamond as an icon."""
+    out = QPixmap(side, side)
+    out.fill(Qt.GlobalColor.transparent)
+    painter = QPainter(out)
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    draw_diamond(painter, QPointF(side / 2, side / 2), side / 2 - 1, kit, mark)
+    painter.end()
+    return QIcon(out)
