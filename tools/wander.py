@@ -190,7 +190,7 @@ class Wanderer:
         window = self.window
         shown = [each for each in (window.mapside.view, window.mapside.second) if each is not None]
         shown += [
-            each for name in ("sheet", "picker")
+            each for name in ("sheet", "tiles")
             if isinstance(each := getattr(window.stage, name, None), QWidget)
         ]  # fmt: skip
         return self.chance.choice([each for each in shown if each.isVisible()] or [window.shell])

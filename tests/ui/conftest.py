@@ -112,8 +112,8 @@ def as_new(window, memory):
         sheet._places.clear()
     draw, ship = window.stages["draw"], window.stages["ship"]
     draw.search_field.clear()
-    draw.picker.chosen = []
-    draw.picker.set_way(draw.sheet_way.itemText(0))
+    draw.tiles.chosen = []
+    draw.tiles.set_way(draw.sheet_way.itemText(0))
     cut, terrains = window.stages["slice"], window.stages["terrains"]
     cut.gap.setValue(cut.gap.minimum() + 1)
     cut.sheet.picking = cut.sheet.drawing = False

@@ -222,15 +222,15 @@ def test_a_new_mix_from_tiles_marked_on_the_sheet(window):
     window.show_stage("draw")
     window.stages["draw"].tabs.setCurrentIndex(1)
     settle()
-    picker = window.stages["draw"].picker
+    tiles = window.stages["draw"].tiles
     drag(
-        picker,
-        picker.tile_rect(0, 8).center().toPoint(),
-        picker.tile_rect(0, 11).center().toPoint(),
+        tiles,
+        tiles.tile_rect(0, 8).center().toPoint(),
+        tiles.tile_rect(0, 11).center().toPoint(),
     )
     click(
-        picker,
-        picker.tile_rect(1, 0).center().toPoint(),
+        tiles,
+        tiles.tile_rect(1, 0).center().toPoint(),
         modifiers=Qt.KeyboardModifier.ControlModifier,
     )
     window.stages["draw"].new_mix()

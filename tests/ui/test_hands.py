@@ -35,7 +35,7 @@ from knitground.ui.mapside.canvas.chunks import image_of
 from knitground.ui.mapside.mockupdialog import ALL, MockupDialog
 from knitground.ui.mapside.tools.tool import PATCH_KIND
 from knitground.ui.stages.draw.bench import TABS
-from knitground.ui.stages.draw.tilepicker import WAYS
+from knitground.ui.stages.draw.tilelist import WAYS
 
 PAIR = Patch("pair", ((TileRef("sheet", 0, 0), None), (TileRef("sheet", 0, 1, 3),) * 2))
 REEDS = TileRef("props", 0, 2)
@@ -188,18 +188,18 @@ def test_words_find_tiles_by_name_tag_number_and_terrain(window, view):
     props = session.tileset
     session.doc.apply(tag_tiles(props, [(0, 2), (0, 3)], ["plant"]))
     session.doc.apply(name_tile(props, 0, 3, "thin reeds"))
-    assert draw.picker.search("plant") == 2
-    assert draw.picker.search("plant thin") == 1
-    assert draw.picker.search("5") == 1
-    assert draw.picker.search("nothing of the kind") == 0
+    assert draw.tiles.search("plant") == 2
+    assert draw.tiles.search("plant thin") == 1
+    assert draw.tiles.search("5") == 1
+    assert draw.tiles.search("nothing of the kind") == 0
     session.choose_tileset(session.project.tilesets[0])
     settle()
     pans = session.tileset
     blush = pans.sets[0].number_of("blush")
-    assert draw.picker.search("blush") == int((pans.sets[0].marks == blush).any(axis=2).sum())
+    assert draw.tiles.search("blush") == int((pans.sets[0].marks == blush).any(axis=2).sum())
     draw.sheet_way.setCurrentText(WAYS[1])
-    draw.picker.set_way(WAYS[1])
-    assert len(draw.picker.offered()) == draw.picker.search("blush")
+    draw.tiles.set_way(WAYS[1])
+    assert len(draw.tiles.offered()) == draw.tiles.search("blush")
     window.stages["draw"].find_words()
     draw.search_field.setText("clay")
     offered = [each.text() for each in draw.findChildren(QPushButton) if not each.isHidden()]
@@ -209,50 +209,50 @@ def test_words_find_tiles_by_name_tag_number_and_terrain(window, view):
 
 
 def test_packed_tiles_are_taken_and_a_block_lies_as_it_is_shown(window, view):
-    session, picker = window.session, window.stages["draw"].picker
+    session, tiles = window.session, window.stages["draw"].tiles
     window.stages["draw"].tabs.setCurrentIndex(TABS.index("Tiles"))
     session.choose_tileset(session.project.tilesets[1])
     settle()
-    picker.look(4, 20, 20)
-    place = (picker.camera.left, picker.camera.top)
-    picker.set_way(WAYS[1])
+    tiles.look(4, 20, 20)
+    place = (tiles.camera.left, tiles.camera.top)
+    tiles.set_way(WAYS[1])
     settle()
-    offered = picker.offered()
+    offered = tiles.offered()
     assert (0, 0) in offered
     assert len(offered) < session.tileset.count  # empty ones are left out
-    rects = [picker.tile_rect(*each) for each in offered]
-    assert all(rect.right() <= picker.width() for rect in rects)
+    rects = [tiles.tile_rect(*each) for each in offered]
+    assert all(rect.right() <= tiles.width() for rect in rects)
     assert not any(a.intersects(b) for a, b in pairwise(rects))
-    drag(picker, rects[0].center().toPoint(), rects[2].center().toPoint())
+    drag(tiles, rects[0].center().toPoint(), rects[2].center().toPoint())
     assert session.hand.patch.rows == (tuple(TileRef("props", *each) for each in offered[:3]),)
-    click(picker, rects[4].center().toPoint())
+    click(tiles, rects[4].center().toPoint())
     assert session.hand.tile == TileRef("props", *offered[4])
-    assert pixels(picker)[int(rects[0].center().y()), int(rects[0].center().x())] != 0
-    picker.set_way(WAYS[0])
-    assert (picker.camera.left, picker.camera.top) == place  # where it was left
+    assert pixels(tiles)[int(rects[0].center().y()), int(rects[0].center().x())] != 0
+    tiles.set_way(WAYS[0])
+    assert (tiles.camera.left, tiles.camera.top) == place  # where it was left
     session.choose_tileset(session.project.tilesets[0])
     session.choose_tileset(session.project.tilesets[1])
     settle()
-    assert (picker.camera.left, picker.camera.top) == place
+    assert (tiles.camera.left, tiles.camera.top) == place
 
 
 def test_in_an_own_order_a_drag_moves_a_tile_and_it_is_one_step(window, view):
-    session, picker = window.session, window.stages["draw"].picker
+    session, tiles = window.session, window.stages["draw"].tiles
     window.stages["draw"].tabs.setCurrentIndex(TABS.index("Tiles"))
     session.choose_tileset(session.project.tilesets[1])
-    picker.set_way(WAYS[2])
+    tiles.set_way(WAYS[2])
     settle()
-    first = picker.offered()
-    rects = [picker.tile_rect(*each).center().toPoint() for each in first]
-    drag(picker, rects[3], rects[0])
-    assert picker.offered()[:4] == [first[3], first[0], first[1], first[2]]
+    first = tiles.offered()
+    rects = [tiles.tile_rect(*each).center().toPoint() for each in first]
+    drag(tiles, rects[3], rects[0])
+    assert tiles.offered()[:4] == [first[3], first[0], first[1], first[2]]
     assert (
         session.doc.history.names[-1]
         == f"Move tile {session.tileset.number(*first[3])} in the order"
     )
     window.commands.named("Undo").action.trigger()
     settle()
-    assert picker.offered() == first
+    assert tiles.offered() == first
 
 
 # Brushes and fills

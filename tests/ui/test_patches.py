@@ -71,9 +71,9 @@ def test_a_block_dragged_on_the_sheet_is_laid_as_it_lies_there(window, view):
     bench.tabs.setCurrentIndex(TABS.index("Tiles"))
     session.choose_tileset(session.project.tilesets[1])
     settle()
-    picker = bench.picker
-    picker.fit()
-    drag(picker, *(picker.tile_rect(*at).center().toPoint() for at in ((1, 0), (1, 1), (2, 1))))
+    tiles = bench.tiles
+    tiles.fit()
+    drag(tiles, *(tiles.tile_rect(*at).center().toPoint() for at in ((1, 0), (1, 1), (2, 1))))
     assert isinstance(session.hand, PatchInHand)
     assert session.hand.title == "Patch 2 × 2 · props"
     spot = view.screen_at(10, 10)
@@ -92,13 +92,13 @@ def test_a_block_dragged_on_the_sheet_is_laid_as_it_lies_there(window, view):
 
 
 def test_any_shape_by_ctrl_click_leaves_holes_that_lay_nothing(window, view):
-    session, picker = window.session, window.stages["draw"].picker
+    session, tiles = window.session, window.stages["draw"].tiles
     window.stages["draw"].tabs.setCurrentIndex(TABS.index("Tiles"))
     session.choose_tileset(session.project.tilesets[1])
     settle()
-    picker.fit()
-    click(picker, picker.tile_rect(0, 0).center().toPoint())
-    click(picker, picker.tile_rect(1, 1).center().toPoint(), modifiers=CTRL)
+    tiles.fit()
+    click(tiles, tiles.tile_rect(0, 0).center().toPoint())
+    click(tiles, tiles.tile_rect(1, 1).center().toPoint(), modifiers=CTRL)
     assert session.hand.patch.rows == ((ref(0, 0), None), (None, ref(1, 1)))
     session.map.layers[2].cells[10, 11] = session.map.legend.place(ref(0, 4))
     click(view, view.screen_at(10, 10))

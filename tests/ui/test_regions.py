@@ -120,8 +120,8 @@ def test_tiles_left_out_by_a_drag_are_not_knitted_and_not_offered(window, bench)
     window.stages["draw"].tabs.setCurrentIndex(1)
     settle()
     hand = session.hand
-    picker = window.stages["draw"].picker
-    click(picker, picker.tile_rect(0, 2).center().toPoint())
+    tiles = window.stages["draw"].tiles
+    click(tiles, tiles.tile_rect(0, 2).center().toPoint())
     assert session.hand == hand
     assert "left out" in window.notices.text.text()
     window.show_stage("slice")

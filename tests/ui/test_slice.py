@@ -4,7 +4,7 @@ from PySide6.QtCore import QPointF, Qt
 from PySide6.QtTest import QTest
 from tests.maps import snapshot
 from tests.sheets import make
-from tests.ui.conftest import LEFT, click, drag, move, pixels, settle
+from tests.ui.conftest import LEFT, click, drag, move, pixels, settle, settle_view
 from tests.ui.test_stages import drop, type_into
 
 from knitground.core.files.images import png_bytes, read_sheet
@@ -201,7 +201,7 @@ def test_relaying_keeps_the_map_and_is_written_on_save(window, bench):
     window.show_stage("draw")
     view.fit()
     view.leaveEvent(None)
-    settle()
+    settle_view(view)
     shown = pixels(view)
     window.show_stage("slice")
     tileset = window.session.tileset
@@ -217,7 +217,7 @@ def test_relaying_keeps_the_map_and_is_written_on_save(window, bench):
     assert tileset.slicing == Slicing(16, 16, 3, 3, 6, 6)
     window.show_stage("draw")
     view.leaveEvent(None)
-    settle()
+    settle_view(view)
     assert (pixels(view) == shown).all()
     assert window.files.save()
     folder = window.session.project.folder

@@ -19,6 +19,7 @@ from knitground.core.model.layers import GroundLayer, Layer, MarkerLayer
 from knitground.core.model.map import Map
 from knitground.core.model.project import Project
 from knitground.core.model.tileset import Tileset
+from knitground.core.render.atlases import Atlases
 from knitground.ui.choice import Choice, InHand, ToolBox
 
 QUIET_CELLS = 2_000_000
@@ -69,6 +70,7 @@ class Session(QObject):
     def __init__(self) -> None:
         super().__init__()
         self.doc = Document(Project())
+        self.atlases = Atlases(self.doc)
         self.choice = Choice()
         self.tools = ToolBox()
         self.in_hand = InHand()
@@ -143,6 +145,7 @@ class Session(QObject):
         self.doc.changed.disconnect()
         self.doc.steps_changed.disconnect()
         self.doc = Document(project)
+        self.atlases = Atlases(self.doc)
         self._connect()
         map_ = project.maps[0] if project.maps else None
         self.choice.select(None)
@@ -340,6 +343,7 @@ class Session(QObject):
         self.steps.emit()
 
     def _on_changed(self, change: Changed) -> None:
+        self.atlases.follow(change)
         self._follow_choice(change)
         if change.what is What.MIXES and isinstance(self.hand, MixInHand):
             name = self.hand.name

@@ -6,6 +6,9 @@ from collections.abc import Callable, Iterable, Sequence
 from dataclasses import replace
 from math import cos, hypot, radians, sin
 
+import numpy as np
+from numpy.typing import NDArray
+
 from knitground.core.base.errors import EditError
 from knitground.core.base.window import Box
 from knitground.core.edit.atoms import SetField
@@ -18,6 +21,7 @@ from knitground.core.model.marker import Marker, Point, Shape
 from knitground.core.model.project import Project
 
 Size = tuple[int, int]
+Bounds = NDArray[np.float64]
 
 
 def add_markers(map_: Map, layer: MarkerLayer, made: Sequence[Marker]) -> tuple[Edit, set[int]]:
@@ -120,6 +124,40 @@ def outline(project: Project, marker: Marker) -> list[Point]:
     else:
         corners = list(marker.points)
     return _round(corners, marker.middle, marker.turn)
+
+
+class Outlines:
+    """Where the markers of layers lie, kept as long as the markers are the same.
+
+    A change of one marker works out one outline; `forget` lets go of all of them, after sheets were
+    cut anew.
+    """
+
+    def __init__(self) -> None:
+        self._known: dict[int, tuple[tuple[Marker, ...], list[list[Point]], Bounds]] = {}
+
+    def of(self, project: Project, layer: MarkerLayer) -> tuple[list[list[Point]], Bounds]:
+        """Give the corners of each marker, and (n, 4) their least x and y, largest x and y."""
+        known = self._known.get(layer.number)
+        if known is not None and known[0] is layer.markers:
+            return known[1], known[2]
+        old: dict[int, tuple[Marker, list[Point]]] = {}
+        if known is not None:
+            old = {id(each): (each, corners) for each, corners in zip(known[0], known[1])}
+        corners = [
+            old[id(each)][1] if id(each) in old else outline(project, each)
+            for each in layer.markers
+        ]
+        bounds = np.array([
+            (*map(min, zip(*each)), *map(max, zip(*each))) if len(each) > 1 else each[0] * 2
+            for each in corners
+        ]).reshape(-1, 4)  # fmt: skip
+        self._known[layer.number] = (layer.markers, corners, bounds)
+        return corners, bounds
+
+    def forget(self) -> None:
+        """Work all of them out again when they are next asked for."""
+        self._known = {}
 
 
 def _round(corners: list[Point], middle: Point, degrees: float) -> list[Point]:

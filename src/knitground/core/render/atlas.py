@@ -2,18 +2,20 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, field
 
 import numpy as np
+from numpy.typing import NDArray
 
-from knitground.core.model.layers import MarkerLayer
+from knitground.core.model.layers import Cells, MarkerLayer
 from knitground.core.model.map import Map
 from knitground.core.model.marker import Marker
 from knitground.core.model.project import Project
-from knitground.core.model.tileset import TileRef
+from knitground.core.model.tileset import PLAIN, TileRef, Tileset
 from knitground.core.render.free import turned_freely
 from knitground.core.render.pixels import Pixels, shrunk
-from knitground.core.render.tiles import overhang, tile_pixels
+from knitground.core.render.tiles import overhang, tile_pixels, tiles_pixels
 
 _GAP_A, _GAP_B = 0xFFE07A5F, 0xFF2B2A33
 _MISSING_A, _MISSING_B = 0xFFB9B2A4, 0xFF8A8479
@@ -64,24 +66,44 @@ def tile_size(map_: Map, level: int) -> tuple[int, int]:
     return max(1, map_.tile_height >> level), max(1, map_.tile_width >> level)
 
 
+class _Page:
+    """The pictures of one level, drawn when they are first asked for, with room to grow."""
+
+    def __init__(self, size: tuple[int, int], count: int, gap: Pixels) -> None:
+        self.pixels: Pixels = np.zeros((count, *size), np.uint32)
+        self.drawn = np.zeros(count, np.bool_)
+        self.count = 0
+        self.gap = gap
+        self.grow(count)
+
+    def grow(self, count: int) -> None:
+        """Make room for so many pictures; the gap moves behind them, on the last place."""
+        if count > len(self.drawn):
+            room = max(count, 2 * len(self.drawn))
+            pixels = np.zeros((room, *self.gap.shape), np.uint32)
+            pixels[: self.count] = self.pixels[: self.count]
+            self.pixels, self.drawn = pixels, np.resize(self.drawn, room)
+        if self.count:
+            self.pixels[self.count - 1] = 0
+        self.drawn[max(0, self.count - 1) :] = False
+        self.pixels[count - 1] = self.gap
+        self.drawn[[0, count - 1]] = True
+        self.count = count
+
+
 class Atlas:
     """Pictures by place of the legend, at each level.
 
     Level n holds tiles of 1 / 2ⁿ the size (at least 1 px). A picture keeps its own size and stands
     with its anchor on the lower middle of its cell, or with its lower left corner on the cell's; it
-    may reach beyond the cell.
+    may reach beyond the cell. A picture is drawn when the cells that are asked for show it, so that
+    a legend of any size costs what is seen of it.
     """
 
     def __init__(self, project: Project, map_: Map) -> None:
         self._project = project
         self._map = map_
-        self._levels: list[Pixels] = []
-        self._big: dict[int, Big] = {}
-        self._big_levels: dict[int, dict[int, Big]] = {}
-        self._reach = Reach()
         self._size = 0
-        self._now = 0
-        self._shown: dict[int, TileRef] = {}
         self.refresh()
 
     @property
@@ -102,12 +124,9 @@ class Atlas:
             tile = self._map.legend.tile(place)
             if tile is None or self._frame(tile) == shown:
                 continue
-            self._big.pop(place, None)
-            self._levels[0][place] = self._picture(place, tile)
+            self._forget([place])
+            self._note(place, tile)
             changed = True
-        if changed:
-            del self._levels[1:]
-            self._big_levels = {}
         return changed
 
     def _frame(self, tile: TileRef) -> TileRef:
@@ -134,33 +153,100 @@ class Atlas:
     @property
     def reach(self) -> Reach:
         """How far pictures reach beyond their cells."""
-        if len(self._map.legend) != self._size:
-            self._extend()
+        self._extend()
         return self._reach
 
-    def at(self, level: int = 0) -> Pictures:
-        """Give the pictures at a level, those that reach beyond their cells among them."""
-        tiles = self.pictures(level)
+    def at(self, level: int = 0, cells: Sequence[Cells] | None = None) -> Pictures:
+        """Give the pictures at a level that some cells show (by default all there are).
+
+        Those of other cells may be blank.
+        """
+        self.fill(level, cells)
         if level not in self._big_levels:
+            self._big_levels[level] = {}
+        smaller = self._big_levels[level]
+        if len(smaller) != len(self._big):
             high, wide = self.tile_size(level)
             down, across = high / self._map.tile_height, wide / self._map.tile_width
-            self._big_levels[level] = {
-                place: _smaller(big, down, across) for place, big in self._big.items()
-            }
-        return Pictures(tiles, self._big_levels[level], self._reach)
+            for place in self._big.keys() - smaller.keys():
+                smaller[place] = _smaller(self._big[place], down, across)
+        return Pictures(self._page(level).pixels[: self._size + 1], smaller, self._reach)
+
+    def fill(
+        self, level: int, cells: Sequence[Cells] | None = None, most: int | None = None
+    ) -> bool:
+        """Draw the pictures of a level that some cells show (by default all there are).
+
+        Parameters
+        ----------
+        most : pixels at full size to draw at once; by default all of them
+
+        Returns
+        -------
+        whether all of them are there now
+        """
+        self._extend()
+        page = self._page(level)
+        if page.drawn[: page.count].all():
+            return True
+        wanted = ~page.drawn[: page.count]
+        if cells is not None:
+            shown = np.zeros(page.count, np.bool_)
+            for each in cells:
+                shown[np.clip(each, 0, page.count - 1)] = True
+            wanted &= shown
+        places = np.flatnonzero(wanted)
+        once = len(places)
+        if most is not None:
+            once = max(1, most // (self._map.tile_height * self._map.tile_width))
+        self._draw(level, places[:once])
+        return len(places) <= once
+
+    def _page(self, level: int) -> _Page:
+        while len(self._pages) <= level:
+            size = self.tile_size(len(self._pages))
+            gap = shrunk(self._pages[-1].gap[None], *size)[0]
+            self._pages.append(_Page(size, self._size + 1, gap))
+        return self._pages[level]
+
+    def _draw(self, level: int, places: NDArray[np.intp]) -> None:
+        """Draw some pictures of a level, and what they are made from on the levels before it."""
+        page = self._page(level)
+        places = places[~page.drawn[places]]
+        if not places.size:
+            return
+        if level:
+            self._draw(level - 1, places)
+            before = self._pages[level - 1].pixels[places]
+            page.pixels[places] = shrunk(before, *self.tile_size(level))
+        else:
+            self._cut(places)
+        page.drawn[places] = True
+
+    def _cut(self, places: NDArray[np.intp]) -> None:
+        """Cut tiles that fit their cells and stand still: those of a sheet and a turn at once."""
+        groups: dict[tuple[str, int], list[int]] = {}
+        for place in places.tolist():
+            tile = self._map.legend.tile(place)
+            assert tile is not None
+            groups.setdefault((tile.tileset, tile.turn), []).append(place)
+        for (name, turn), chosen in groups.items():
+            owner = self._project.tileset_named(name)
+            assert owner is not None
+            tiles = [self._map.legend.tile(each) for each in chosen]
+            rows = np.array([tile.row for tile in tiles if tile])
+            cols = np.array([tile.col for tile in tiles if tile])
+            pixels = tiles_pixels(owner, rows, cols, turn)
+            high, wide = pixels.shape[1:]
+            self._pages[0].pixels[chosen, self._map.tile_height - high :, :wide] = pixels
 
     def pictures(self, level: int = 0) -> Pixels:
-        """Give the pictures that fit their cells: (legend + 1, h, w) premultiplied uint32."""
-        if len(self._map.legend) != self._size:
-            self._extend()
-        while len(self._levels) <= level:
-            height, width = self.tile_size(len(self._levels))
-            self._levels.append(shrunk(self._levels[-1], height, width))
-        return self._levels[level]
+        """Give all pictures that fit their cells: (legend + 1, h, w) premultiplied uint32."""
+        return self.at(level).tiles
 
     def picture(self, place: int) -> Pixels:
         """Give one picture at full size, all of it."""
-        tiles = self.pictures()
+        tiles = self.at(0, [np.array([[place]], np.int32)]).tiles
         big = self._big.get(place)
         return big.pixels if big is not None else tiles[place]
 
@@ -213,26 +299,53 @@ class Atlas:
             known = self._shrunk[key] = (pixels, small)
         return known[1]
 
-    def dots(self) -> Pixels:
-        """Give each picture at the smallest level, for maps drawn very small."""
+    def dots(self, cells: Sequence[Cells] | None = None) -> Pixels:
+        """Give the pictures that cells show at the smallest level, for maps drawn very small."""
         level = self.level_count - 1
-        size = self.tile_size(level)
-        tiles = self.pictures(level)
+        tiles = self.at(level, cells).tiles
         if not self._big:
             return tiles
         out = tiles.copy()
-        for place, big in self._big.items():
-            out[place] = shrunk(big.pixels[None], *size)[0]
+        for place in self._big.keys() - self._dots.keys():
+            self._dots[place] = shrunk(self._big[place].pixels[None], *self.tile_size(level))[0]
+        for place in self._big:
+            out[place] = self._dots[place]
         return out
 
-    def refresh(self) -> None:
-        """Read every picture again: after another slicing or sheet."""
-        self._size = 0
-        self._levels = [np.stack([self._blank(), self._hatch(_GAP_A, _GAP_B)])]
-        self._big, self._big_levels, self._reach = {}, {}, Reach()
-        self._shown = {}
+    def refresh(self, tileset: Tileset | None = None) -> None:
+        """Read pictures again, after another slicing or sheet: all of them, or those of a sheet."""
+        if tileset is not None and self._size:
+            tiles = enumerate(self._map.legend.tiles[: self._size])
+            places = [n for n, tile in tiles if tile is not None and tile.tileset == tileset.name]
+            self._forget(places)
+            self._forget_single()
+            self._note_all(places)
+            return
+        gap = self._hatch(_GAP_A, _GAP_B)
+        self._size = self._now = 0
+        self._pages = [_Page(gap.shape, 1, gap)]
+        self._big: dict[int, Big] = {}
+        self._big_levels: dict[int, dict[int, Big]] = {}
+        self._dots: dict[int, Pixels] = {}
+        self._reach = Reach()
+        self._shown: dict[int, TileRef] = {}
         self._forget_single()
         self._extend()
+
+    def _forget(self, places: Sequence[int]) -> None:
+        """Let some pictures be drawn again."""
+        for page in self._pages:
+            page.drawn[places] = False
+            page.pixels[places] = 0
+        for place in places:
+            self._shown.pop(place, None)
+            self._dots.pop(place, None)
+            if self._big.pop(place, None) is not None:
+                for each in self._big_levels.values():
+                    each.pop(place, None)
+        self._reach = Reach()
+        for big in self._big.values():
+            self._widen(big)
 
     def _forget_single(self) -> None:
         self._on_cell: dict[tuple[int, tuple[int, int]], Big] = {}
@@ -241,19 +354,61 @@ class Atlas:
         self._shrunk: dict[tuple[int, float, float], tuple[Pixels, Pixels]] = {}
 
     def _extend(self) -> None:
+        """Take in what has come to the legend since."""
         tiles = self._map.legend.tiles
-        start = max(1, self._size)
-        fresh = [
-            self._picture(place, tile)
-            for place, tile in enumerate(tiles[start:], start)
-            if tile is not None
-        ]
-        if fresh:
-            stack = np.stack(fresh)
-            full = self._levels[0]
-            self._levels = [np.concatenate([full[:-1], stack, full[-1:]])]
-            self._big_levels = {}
-        self._size = len(tiles)
+        if len(tiles) == self._size:
+            return
+        start, self._size = max(1, self._size), len(tiles)
+        for page in self._pages:
+            page.grow(self._size + 1)
+        self._note_all(range(start, self._size))
+
+    def _note_all(self, places: Iterable[int]) -> None:
+        """Draw the pictures that need a look of their own; the others wait until they are seen."""
+        sheets: dict[str, Callable[[TileRef], bool]] = {}
+        for place in places:
+            tile = self._map.legend.tile(place)
+            if tile is None:
+                self._pages[0].drawn[place] = True
+                continue
+            if tile.tileset not in sheets:
+                sheets[tile.tileset] = self._plain(tile.tileset)
+            if not sheets[tile.tileset](tile):
+                self._note(place, tile)
+
+    def _plain(self, name: str) -> Callable[[TileRef], bool]:
+        """Tell of a sheet's tiles whether they fit their cells, stand still and can be cut."""
+        owner = self._project.tileset_named(name)
+        if owner is None or owner.picture is None or owner.slicing.pieces:
+            return lambda _: False
+        cut, facts = owner.slicing, owner.facts
+        rows, columns = owner.rows, owner.columns
+        high, wide = self._map.tile_height, self._map.tile_width
+        fits = (
+            cut.tile_height <= high and cut.tile_width <= wide,
+            cut.tile_width <= high and cut.tile_height <= wide,
+        )
+        if owner.picture.shape[:2] != (owner.height, owner.width):
+            return lambda _: False
+
+        def plain(tile: TileRef) -> bool:
+            fact = facts.get((tile.row, tile.col), PLAIN)
+            return (
+                fits[tile.turn & 1]
+                and 0 <= tile.row < rows
+                and 0 <= tile.col < columns
+                and fact.anchor is None
+                and not fact.frames
+            )
+
+        return plain
+
+    def _note(self, place: int, tile: TileRef) -> None:
+        """Draw one picture, whatever it is."""
+        for page in self._pages[1:]:
+            page.drawn[place] = False
+        self._pages[0].pixels[place] = self._picture(place, tile)
+        self._pages[0].drawn[place] = True
 
     def _picture(self, place: int, tile: TileRef) -> Pixels:
         owner = self._project.tileset_named(tile.tileset)
@@ -269,16 +424,20 @@ class Atlas:
         if down >= 0 and across >= 0 and down + high <= height and across + wide <= width:
             out[down : down + high, across : across + wide] = pixels
             return out
-        self._big_levels = {}
-        self._big[place] = Big(np.ascontiguousarray(pixels), down, across)
-        r = self._reach
-        self._reach = Reach(
-            max(r.up, -(down // height)),
-            max(r.left, -(across // width)),
-            max(r.down, -(-(down + high) // height) - 1),
-            max(r.right, -(-(across + wide) // width) - 1),
-        )
+        big = self._big[place] = Big(np.ascontiguousarray(pixels), down, across)
+        self._widen(big)
         return out
+
+    def _widen(self, big: Big) -> None:
+        """Let the reach be as far as a picture goes."""
+        height, width = self._map.tile_height, self._map.tile_width
+        (high, wide), r = big.pixels.shape, self._reach
+        self._reach = Reach(
+            max(r.up, -(big.down // height)),
+            max(r.left, -(big.across // width)),
+            max(r.down, -(-(big.down + high) // height) - 1),
+            max(r.right, -(-(big.across + wide) // width) - 1),
+        )
 
     def _blank(self) -> Pixels:
         return np.zeros((self._map.tile_height, self._map.tile_width), np.uint32)

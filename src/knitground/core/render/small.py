@@ -19,8 +19,7 @@ def small_picture(map_: Map, atlas: Atlas) -> Pixels:
     Ground is drawn as far as it has been knitted: the cost is that of the small picture.
     """
     step = max(1, -(-map_.width // SMALL_WIDE), -(-map_.height // SMALL_HIGH))
-    dots = atlas.dots()
-    high, wide = dots.shape[1:]
+    high, wide = atlas.tile_size(atlas.level_count - 1)
     shape = (-(-map_.height // step), -(-map_.width // step))
     out = np.zeros((shape[0] * high, shape[1] * wide), np.uint32)
     for layer in map_.layers:
@@ -31,7 +30,8 @@ def small_picture(map_: Map, atlas: Atlas) -> Pixels:
             factors = tint_factors(cells, layer.opacity)
             out = multiplied(out, np.repeat(np.repeat(factors, high, 0), wide, 1))
         else:
-            out = over(weakened(lay_out(dots, np.maximum(cells, 0)), layer.opacity), out)
+            cells = np.maximum(cells, 0)
+            out = over(weakened(lay_out(atlas.dots([cells]), cells), layer.opacity), out)
     return out
 
 

@@ -10,7 +10,8 @@ from knitground.core.base.window import Box
 from knitground.core.model.layers import Cells, Layer, MarkerLayer, TileLayer, TintLayer
 from knitground.core.model.map import Map
 from knitground.core.render.atlas import Atlas, Big, Reach
-from knitground.core.render.compose import Margin, Plane, around
+from knitground.core.render.compose import Margin, Plane, around, compose
+from knitground.core.render.pixels import Pixels
 
 CellsOf = Callable[[Layer, Box], Cells]
 """Gives a layer's cells in a box, which may wrap; of a layer with cells of its own, of those."""
@@ -72,6 +73,16 @@ def stack_of(
         )
         planes.append(plane)
     return planes, margin
+
+
+def draw_planes(atlas: Atlas, level: int, planes: Sequence[Plane], margin: Margin) -> Pixels:
+    """Compose planes with the pictures that they show."""
+    return compose(atlas.at(level, shown_cells(planes)), planes, margin)
+
+
+def shown_cells(planes: Sequence[Plane]) -> list[Cells]:
+    """Give the cells of planes that are places of the legend."""
+    return [each.cells for each in planes if not each.tint]
 
 
 def _turns(map_: Map, box: Box) -> list[tuple[int, int]]:

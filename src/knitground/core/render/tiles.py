@@ -7,7 +7,7 @@ from numpy.typing import NDArray
 
 from knitground.core.model.tileset import TileRef, Tileset
 from knitground.core.render.pixels import Pixels, premultiplied, turned
-from knitground.core.slicing.grid import cut_tile
+from knitground.core.slicing.grid import clear_see_through, cut_tile
 
 
 def tile_pixels(tileset: Tileset, tile: TileRef) -> Pixels | None:
@@ -22,6 +22,26 @@ def tile_pixels(tileset: Tileset, tile: TileRef) -> Pixels | None:
     if part.shape[:2] != (high, wide):
         return None
     return turned(premultiplied(part), tile.turn)
+
+
+def tiles_pixels(
+    tileset: Tileset, rows: NDArray[np.intp], cols: NDArray[np.intp], turn: int = 0
+) -> Pixels:
+    """Cut tiles of a grid at once: premultiplied (n, h, w), all turned alike.
+
+    Parameters
+    ----------
+    rows, cols : (n,) of tiles that the tileset, which has its picture, has
+    """
+    assert tileset.picture is not None
+    cut = tileset.slicing
+    ys = cut.top(0) + rows[:, None] * cut.pitch_y + np.arange(cut.tile_height)
+    xs = cut.left(0) + cols[:, None] * cut.pitch_x + np.arange(cut.tile_width)
+    parts = clear_see_through(tileset.picture[ys[:, :, None], xs[:, None, :]], cut)
+    pixels = premultiplied(parts)
+    if turn & 4:
+        pixels = pixels[:, :, ::-1]
+    return np.rot90(pixels, -(turn & 3), axes=(1, 2))
 
 
 def overhang(tileset: Tileset, tile: TileRef, height: int, width: int) -> tuple[int, int]:

@@ -24,7 +24,7 @@ from knitground.core.edit.markers import (
     turned,
 )
 from knitground.core.edit.planning import LOCK_KEYS, erase_selected, plan_selected
-from knitground.core.edit.selecting import patch_of, plan_turn, same_cells, select_box
+from knitground.core.edit.selecting import Selection, patch_of, plan_turn, same_cells, select_box
 from knitground.core.edit.selecting import to_layer as move_to_layer
 from knitground.core.files.formats import MarkerFile
 from knitground.core.files.map_io import marker_from_file, marker_to_file
@@ -32,8 +32,8 @@ from knitground.core.model.layers import MarkerLayer
 from knitground.core.model.marker import Marker
 from knitground.core.model.patch import Patch, turn_tile
 from knitground.core.model.tileset import Picture, TileRef
+from knitground.core.render.compose import lay_out
 from knitground.core.render.pixels import Pixels
-from knitground.core.render.tiles import tile_pixels
 from knitground.core.slicing.mockup import MapGrid, lay_with, read_mockup
 from knitground.ui.common.commands import Commands, keys_of
 from knitground.ui.mapside.canvas.chunks import image_of
@@ -43,6 +43,8 @@ from knitground.ui.session import Session
 KIND = "application/x-knitground-patch+json"
 MARKERS_KIND = "application/x-knitground-markers+json"
 _MOST_CELLS = 65_536
+_MOST_PIXELS = 4_000_000
+"""Of a picture of copied cells; of more cells only the patch goes on the clipboard."""
 
 
 @atexit.register
@@ -78,7 +80,7 @@ def copy(session: Session) -> bool:
     data = QMimeData()
     rows = [[list(tile) if tile else None for tile in row] for row in patch.rows]
     data.setData(KIND, json.dumps({"name": patch.name, "rows": rows}).encode())
-    pixels = patch_pixels(session, patch)
+    pixels = _cells_picture(session, chosen)
     if pixels is not None:
         data.setImageData(image_of(pixels).copy())
     QApplication.clipboard().setMimeData(data)
@@ -316,20 +318,19 @@ def _tile(value: list[object]) -> TileRef:
     return TileRef(str(name), row, col, turn)
 
 
-def patch_pixels(session: Session, patch: Patch) -> Pixels | None:
-    """Draw a patch in cells of the map's size; tiles of another size are left out."""
-    map_ = session.map
-    if map_ is None:
+def _cells_picture(session: Session, chosen: Selection) -> Pixels | None:
+    """Draw the chosen cells of the chosen layer, for other programs; None if it were very large.
+
+    Pictures that reach beyond their cells are left out.
+    """
+    map_, layer, grid = session.map, session.layer, session.grid
+    if map_ is None or layer is None or grid is None or grid is not map_:
         return None
-    high, wide = map_.tile_height, map_.tile_width
-    out = np.zeros((patch.height * high, patch.width * wide), np.uint32)
-    for r, row in enumerate(patch.rows):
-        for c, tile in enumerate(row):
-            owner = session.project.tileset_named(tile.tileset) if tile else None
-            pixels = tile_pixels(owner, tile) if owner and tile else None
-            if pixels is not None and pixels.shape == (high, wide):
-                out[r * high : (r + 1) * high, c * wide : (c + 1) * wide] = pixels
-    return out
+    if chosen.mask.size * map_.tile_height * map_.tile_width > _MOST_PIXELS:
+        return None
+    cells = session.doc.cells(map_, layer, chosen.box)
+    cells = np.where(chosen.mask, np.maximum(cells, 0), 0)
+    return lay_out(session.atlases.of(map_).at(0, [cells]).tiles, cells)
 
 
 def to_layer(session: Session, by: int) -> None:

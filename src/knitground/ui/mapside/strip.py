@@ -98,7 +98,8 @@ class Thumb(QWidget):
         else:
             box = Box(0, 0, map_.height, map_.width)
             cells = _sampled(session.doc.cells(map_, layer, box), step)
-        self._show_pixels(lay_out(atlas.dots(), cropped(cells)))
+        shown = cropped(cells)
+        self._show_pixels(lay_out(atlas.dots([shown]), shown))
 
     def _show_pixels(self, pixels: Pixels) -> None:
         self._pixels = np.ascontiguousarray(pixels)
@@ -264,7 +265,6 @@ class Strip(QFrame):
         self.setProperty("panel", "true")
         self.setAcceptDrops(True)
         self.cards: list[Card] = []
-        self._atlas: tuple[Map, Atlas] | None = None
         self._line = row(spacing=5)
         inner = QWidget()
         inner.setLayout(row(self._line, 1))
@@ -303,8 +303,6 @@ class Strip(QFrame):
     # Following the session
 
     def _follow(self, change: Changed) -> None:
-        if change.what in (What.SLICING, What.LOOKS, What.TILESETS):
-            self._atlas = None
         if change.what is What.LAYERS:
             self.refresh()
         self._thumbs.start()
@@ -341,11 +339,10 @@ class Strip(QFrame):
         map_ = self.session.map
         if map_ is None:
             return
-        if self._atlas is None or self._atlas[0] is not map_:
-            self._atlas = (map_, Atlas(self.session.project, map_))
+        atlas = self.session.atlases.of(map_)
         for card in self.cards:
             if card.map is map_ and card.layer in map_.layers:
-                card.thumb.show_layer(self.session, map_, card.layer, self._atlas[1])
+                card.thumb.show_layer(self.session, map_, card.layer, atlas)
 
     # The menu of a layer
 

@@ -20,8 +20,7 @@ from knitground.core.knit.layer import knit_map
 from knitground.core.model.layers import GroundLayer, PinnedLayer
 from knitground.core.model.map import Map, grid_of
 from knitground.core.render.atlas import Atlas
-from knitground.core.render.compose import compose
-from knitground.core.render.stack import stack_of
+from knitground.core.render.stack import draw_planes, stack_of
 from knitground.ui.common.widgets import Swatch, note
 from knitground.ui.session import Session
 
@@ -71,9 +70,9 @@ class SwapDialog(QDialog):
         knit_map(self.session.project, part)
         atlas = Atlas(self.session.project, part)
         level = 1 if atlas.level_count > 1 else 0
-        pictures, box = atlas.at(level), Box(0, 0, part.height, part.width)
+        box = Box(0, 0, part.height, part.width)
         planes, margin = stack_of(part, atlas, box, level, lambda layer, b: read(layer.cells, b))
-        self.picture.show_pixels(compose(pictures, planes, margin) if planes else None)
+        self.picture.show_pixels(draw_planes(atlas, level, planes, margin) if planes else None)
 
     def take(self) -> None:
         """Do it, as one step; on a large map beside the interface."""

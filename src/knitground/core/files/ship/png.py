@@ -13,9 +13,8 @@ from knitground.core.model.map import Map
 from knitground.core.model.project import Project
 from knitground.core.model.tileset import Picture
 from knitground.core.render.atlas import Atlas, level_count, tile_size
-from knitground.core.render.compose import compose
 from knitground.core.render.pixels import over, straight
-from knitground.core.render.stack import stack_of
+from knitground.core.render.stack import draw_planes, stack_of
 
 MAX_PIXELS = 16_384 * 16_384
 _BAND_PIXELS = 4 * 1024 * 1024
@@ -54,7 +53,7 @@ def map_picture(
         planes, margin = stack_of(
             map_, atlas, band, level, lambda layer, box: read(layer.cells, box)
         )
-        pixels = compose(atlas.at(level), planes, margin)
+        pixels = draw_planes(atlas, level, planes, margin)
         if map_.background is not None:
             colour = np.uint32(0xFF000000 | int(map_.background[1:], 16))
             pixels = over(pixels, np.full_like(pixels, colour))

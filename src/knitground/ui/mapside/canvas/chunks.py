@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections import OrderedDict
 from dataclasses import dataclass, field
+from time import perf_counter
 
 import numpy as np
 from numpy.typing import NDArray
@@ -19,11 +20,13 @@ from knitground.core.edit.laying import Plan
 from knitground.core.model.layers import Cells, Layer
 from knitground.core.model.map import Map, cells_under
 from knitground.core.render.atlas import Atlas
-from knitground.core.render.compose import around, compose
+from knitground.core.render.compose import around
 from knitground.core.render.pixels import Pixels
-from knitground.core.render.stack import full_reach, stack_of
+from knitground.core.render.stack import draw_planes, full_reach, shown_cells, stack_of
 
 CHUNK_PX = 256
+_AT_ONCE = 200_000
+"""Pixels of tiles to draw before the clock is looked at."""
 LIMIT_BYTES = 192 * 1024 * 1024
 Key = tuple[int, int, int]
 
@@ -64,10 +67,10 @@ class Chunk:
 class ChunkStore:
     """Pieces of one map, made when they are asked for, the longest unused ones forgotten."""
 
-    def __init__(self, doc: Document, map_: Map) -> None:
+    def __init__(self, doc: Document, map_: Map, atlas: Atlas | None = None) -> None:
         self._doc = doc
         self._map = map_
-        self.atlas = Atlas(doc.project, map_)
+        self.atlas = atlas or Atlas(doc.project, map_)
         self._chunks: OrderedDict[Key, Chunk] = OrderedDict()
         self._bytes = 0
         self._ghost: tuple[Plan, int, Box, Pixels, QImage] | None = None
@@ -98,13 +101,13 @@ class ChunkStore:
         """Return a piece as it was last drawn, to show until it is made again."""
         return self._chunks.get(key)
 
-    def make(self, key: Key) -> Chunk:
-        """Return a piece, composing what is missing or out of date."""
-        chunk = self._chunks.get(key)
-        if chunk is None:
-            chunk = self._compose_new(key)
-        elif chunk.dirty is not None:
-            self._patch(key[0], chunk, chunk.dirty)
+    def make(self, key: Key, until: float | None = None) -> Chunk:
+        """Return a piece, composing what is missing or out of date.
+
+        It stays out of date if a time (of `perf_counter`) comes before its pictures are drawn.
+        """
+        chunk = self._chunks.get(key) or self._new(key)
+        if chunk.dirty is not None and self._patch(key[0], chunk, chunk.dirty, until):
             chunk.dirty = None
         self._chunks.move_to_end(key)
         return chunk
@@ -166,7 +169,7 @@ class ChunkStore:
 
         shown = [each for each in self._map.layers if each is layer or each.visible]
         planes, margin = stack_of(self._map, self.atlas, box, level, cells_of, shown)
-        return compose(self.atlas.at(level), planes, margin)
+        return draw_planes(self.atlas, level, planes, margin)
 
     def picture_with(self, box: Box, level: int, layer: Layer, instead: Layer) -> Pixels:
         """Compose a box of the map (may wrap) with another layer in place of one."""
@@ -181,7 +184,7 @@ class ChunkStore:
             lambda each, wide: self._doc.cells(map_, each, wide),
             shown,
         )
-        return compose(self.atlas.at(level), planes, margin)
+        return draw_planes(self.atlas, level, planes, margin)
 
     def ghost_image(self, plan: Plan, level: int) -> tuple[Box, QImage]:
         """Draw what a plan will give: the cells shown, and their picture.
@@ -207,14 +210,13 @@ class ChunkStore:
         )  # fmt: skip
         return wide if map_.wrap else wide.clipped(map_.height, map_.width)
 
-    def _compose_new(self, key: Key) -> Chunk:
+    def _new(self, key: Key) -> Chunk:
         level, row, col = key
         side = self.cells_a_side(level)
         box = Box(row * side, col * side, (row + 1) * side, (col + 1) * side)
         box = box.clipped(self._map.height, self._map.width)
         high, wide = self.atlas.tile_size(level)
-        chunk = Chunk(box, np.zeros((box.height * high, box.width * wide), np.uint32))
-        self._patch(level, chunk, box)
+        chunk = Chunk(box, np.zeros((box.height * high, box.width * wide), np.uint32), dirty=box)
         self._chunks[key] = chunk
         self._bytes += chunk.pixels.nbytes
         while self._bytes > LIMIT_BYTES and len(self._chunks) > 1:
@@ -222,11 +224,15 @@ class ChunkStore:
             self._bytes -= oldest.pixels.nbytes
         return chunk
 
-    def _patch(self, level: int, chunk: Chunk, box: Box) -> None:
+    def _patch(self, level: int, chunk: Chunk, box: Box, until: float | None) -> bool:
+        """Compose cells of a piece again; returns whether there was time for all it shows."""
         map_ = self._map
         planes, margin = stack_of(
             map_, self.atlas, box, level, lambda layer, part: self._doc.cells(map_, layer, part)
         )
+        while not self.atlas.fill(level, shown_cells(planes), _AT_ONCE):
+            if until is not None and perf_counter() > until:
+                return False
         if self.atlas.moving:
             round_it, _ = around(box, full_reach(map_, self.atlas), map_.height, map_.width,
                                  map_.wrap)  # fmt: skip
@@ -234,7 +240,8 @@ class ChunkStore:
         high, wide = self.atlas.tile_size(level)
         top, left = (box.top - chunk.box.top) * high, (box.left - chunk.box.left) * wide
         target = chunk.pixels[top : top + box.height * high, left : left + box.width * wide]
-        target[:] = compose(self.atlas.at(level), planes, margin) if planes else 0
+        target[:] = draw_planes(self.atlas, level, planes, margin) if planes else 0
+        return True
 
     def _note_moving(self, chunk: Chunk, box: Box, stack: list[Cells]) -> None:
         """Remember where a piece shows animations, pictures that reach into it included."""

@@ -2,16 +2,19 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from zlib import crc32
 
+import numpy as np
+from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, QRect, QRectF, Qt
 from PySide6.QtGui import QColor, QFont, QFontMetricsF, QPainter, QPen, QPolygonF
 
 from knitground.core.edit.desk import Pointer
-from knitground.core.edit.markers import outline
+from knitground.core.edit.markers import Bounds, Outlines, outline
 from knitground.core.model.layers import MarkerLayer
 from knitground.core.model.map import Map
-from knitground.core.model.marker import Marker, Shape
+from knitground.core.model.marker import Marker, Point, Shape
 from knitground.ui.common.theme import LINEN
 from knitground.ui.mapside.canvas.zoom import Camera
 from knitground.ui.session import Session
@@ -22,6 +25,8 @@ _COLOURS = (
 )  # fmt: skip
 READY_KINDS = ("spawn point", "door", "path stop", "sound", "note")
 """Kinds that are offered from the start; they take the first colours."""
+_MOST_DRAWN = 1500
+"""Markers in view that are drawn with all their marks; of more, each is a dot."""
 _NAMES_FROM = 0.9
 """Zoom from which on names are written."""
 
@@ -43,10 +48,12 @@ def draw_markers(
     map_: Map,
     clip: QRect,
     instead: dict[int, Marker],
+    outlines: Outlines,
 ) -> None:
     """Draw the markers of all visible layers; those of other layers fainter.
 
-    `instead` are markers of the chosen layer as a drag shows them, by their numbers.
+    `instead` are markers of the chosen layer as a drag shows them, by their numbers. Where very
+    many are in view each is a dot.
     """
     painter.save()
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
@@ -56,11 +63,47 @@ def draw_markers(
         here = layer is session.layer
         painter.setOpacity(1.0 if here else 0.55)
         down, across = layer.shift
-        for each in layer.markers:
+        corners, bounds = outlines.of(session.project, layer)
+        seen = _in_view(camera, bounds, (across, down), clip)
+        if len(seen) > _MOST_DRAWN:
+            _draw_dots(painter, camera, [layer.markers[n].kind for n in seen.tolist()],
+                       bounds[seen] + np.tile((across, down), 2))  # fmt: skip
+            continue
+        moved = (
+            {n for n, each in enumerate(layer.markers) if each.number in instead}
+            if here and instead
+            else set()
+        )
+        for n in sorted({*seen.tolist(), *moved}):
+            each = layer.markers[n]
             shown = instead.get(each.number, each) if here else each
+            at = corners[n] if shown is each else outline(session.project, shown)
             chosen = here and each.number in session.markers
-            _draw(painter, camera, session, shown, (across, down), clip, chosen=chosen, here=here)
+            _draw(painter, camera, shown, at, (across, down), clip, chosen=chosen, here=here)
     painter.restore()
+
+
+def _in_view(
+    camera: Camera, bounds: Bounds, shift: tuple[int, int], clip: QRect
+) -> NDArray[np.intp]:
+    """Places of the markers that may show in a part of the screen, their names among it."""
+    left, top = camera.to_picture(clip.left() - 160, clip.top() - 24)
+    right, bottom = camera.to_picture(clip.right() + 17, clip.bottom() + 17)
+    x0, y0, x1, y1 = (bounds + np.tile(shift, 2)).T
+    return np.flatnonzero((x1 >= left) & (x0 <= right) & (y1 >= top) & (y0 <= bottom))
+
+
+def _draw_dots(painter: QPainter, camera: Camera, kinds: list[str], bounds: Bounds) -> None:
+    """Draw a dot in the middle of each marker."""
+    middles: dict[str, list[QPointF]] = {}
+    for kind, (x0, y0, x1, y1) in zip(kinds, bounds.tolist()):
+        spot = QPointF(*camera.to_screen((x0 + x1) / 2, (y0 + y1) / 2))
+        middles.setdefault(kind_colour(kind), []).append(spot)
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+    for colour, spots in middles.items():
+        painter.setPen(QPen(QColor(colour), 5))
+        painter.drawPoints(spots)
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
 
 
 def draw_marker_ghost(
@@ -71,7 +114,8 @@ def draw_marker_ghost(
     down, across = layer.shift if layer is not None else (0, 0)
     painter.save()
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-    _draw(painter, camera, session, marker, (across, down), clip, chosen=True, here=True)
+    at = outline(session.project, marker)
+    _draw(painter, camera, marker, at, (across, down), clip, chosen=True, here=True)
     painter.restore()
 
 
@@ -87,18 +131,15 @@ def draw_frame(painter: QPainter, camera: Camera, frame: tuple[Pointer, Pointer]
 def _draw(
     painter: QPainter,
     camera: Camera,
-    session: Session,
     marker: Marker,
+    at: Sequence[Point],
     shift: tuple[int, int],
     clip: QRect,
     *,
     chosen: bool,
     here: bool,
 ) -> None:
-    corners = [
-        QPointF(*camera.to_screen(x + shift[0], y + shift[1]))
-        for x, y in outline(session.project, marker)
-    ]
+    corners = [QPointF(*camera.to_screen(x + shift[0], y + shift[1])) for x, y in at]
     shape = QPolygonF(corners)
     seen = shape.boundingRect().adjusted(-16, -16, 160, 24)
     if not seen.intersects(QRectF(clip)):
@@ -119,8 +160,8 @@ def _draw(
         _draw_corners(painter, corners if marker.shape is not Shape.POINT else [])
     if camera.zoom >= _NAMES_FROM and (marker.name or marker.shape is not Shape.PICTURE):
         box = shape.boundingRect()
-        at = corners[0] + QPointF(10, -9) if marker.shape is Shape.POINT else box.topLeft()
-        _write(painter, at, marker.title)
+        spot = corners[0] + QPointF(10, -9) if marker.shape is Shape.POINT else box.topLeft()
+        _write(painter, spot, marker.title)
 
 
 def _draw_rim(painter: QPainter, shape: QPolygonF, colour: QColor, *, chosen: bool) -> None:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from functools import lru_cache
 
 import numpy as np
+from numpy.typing import NDArray
 from PySide6.QtCore import QLineF, QPointF, QRect, QRectF, Qt
 from PySide6.QtGui import (
     QColor,
@@ -24,10 +25,12 @@ from knitground.core.edit.selecting import Selection
 from knitground.core.model.layers import Layer, PinnedLayer
 from knitground.core.model.map import Map, grid_of
 from knitground.ui.common.theme import LINEN, theme
-from knitground.ui.mapside.canvas.chunks import ChunkStore
+from knitground.ui.mapside.canvas.chunks import ChunkStore, image_of
 from knitground.ui.mapside.canvas.zoom import Camera
 
 _GHOST_PIXELS = 4_000_000
+_MOST_LINES = 3000
+"""Sides of selected cells that are drawn as lines; beyond, the outline is drawn as pixels."""
 _GRID = QColor(LINEN.ink)
 _GRID.setAlpha(38)
 
@@ -187,14 +190,19 @@ def draw_selection(
     if box.is_empty:
         return
     top, left = box.top - chosen.box.top, box.left - chosen.box.left
-    mask = np.pad(chosen.mask, 1)[top : top + box.height + 2, left : left + box.width + 2]
+    mask = np.pad(chosen.mask[top : top + box.height, left : left + box.width], 1)
+    across = np.argwhere(mask[1:, 1:-1] != mask[:-1, 1:-1])
+    down = np.argwhere(mask[1:-1, 1:] != mask[1:-1, :-1])
+    if len(across) + len(down) > _MOST_LINES:
+        _draw_ragged(painter, camera, map_, (box, mask), view)
+        return
     lines = []
     high, wide = map_.tile_height, map_.tile_width
-    for row, col in np.argwhere(mask[1:, 1:-1] != mask[:-1, 1:-1]).tolist():
+    for row, col in across.tolist():
         a = camera.to_screen((box.left + col) * wide, (box.top + row) * high)
         b = camera.to_screen((box.left + col + 1) * wide, (box.top + row) * high)
         lines.append(QLineF(*a, *b))
-    for row, col in np.argwhere(mask[1:-1, 1:] != mask[1:-1, :-1]).tolist():
+    for row, col in down.tolist():
         a = camera.to_screen((box.left + col) * wide, (box.top + row) * high)
         b = camera.to_screen((box.left + col) * wide, (box.top + row + 1) * high)
         lines.append(QLineF(*a, *b))
@@ -203,6 +211,31 @@ def draw_selection(
     ):  # fmt: skip
         painter.setPen(QPen(QColor(colour), width, style))
         painter.drawLines(lines)
+
+
+def _draw_ragged(
+    painter: QPainter,
+    camera: Camera,
+    map_: Map,
+    part: tuple[Box, NDArray[np.bool_]],
+    view: QRect,
+) -> None:
+    """Outline very many cells, pixel by pixel: what it costs is the view's size, not theirs.
+
+    `part` is a box of cells, and which of them are chosen, with a rim of one cell.
+    """
+    box, mask = part
+    x0, y0 = camera.to_picture(view.left(), view.top())
+    xs = x0 + np.arange(view.width() + 1) / camera.zoom
+    ys = y0 + np.arange(view.height() + 1) / camera.zoom
+    cols = np.clip(np.floor(xs / map_.tile_width).astype(int) - box.left + 1, 0, box.width + 1)
+    rows = np.clip(np.floor(ys / map_.tile_height).astype(int) - box.top + 1, 0, box.height + 1)
+    chosen = mask[rows][:, cols]
+    edge = (chosen[:-1, :-1] != chosen[1:, :-1]) | (chosen[:-1, :-1] != chosen[:-1, 1:])
+    dashes = np.add.outer(np.arange(view.height()), np.arange(view.width())) % 8 < 5
+    ink, paper = (np.uint32(QColor(each).rgba()) for each in (LINEN.madder, LINEN.panel))
+    pixels = np.where(edge, np.where(dashes, ink, paper), np.uint32(0))
+    painter.drawImage(view.topLeft(), image_of(pixels))
 
 
 def draw_screen(painter: QPainter, camera: Camera, map_: Map, view: QRect) -> None:

@@ -10,8 +10,6 @@ from PySide6.QtGui import QColor, QImage, QMouseEvent, QPainter, QPaintEvent, QP
 from PySide6.QtWidgets import QWidget
 
 from knitground.core.edit.changed import Changed
-from knitground.core.model.map import Map
-from knitground.core.render.atlas import Atlas
 from knitground.core.render.pixels import Pixels
 from knitground.core.render.small import SMALL_HIGH, SMALL_WIDE, small_picture
 from knitground.ui.common.theme import LINEN, theme
@@ -29,7 +27,6 @@ class Overview(QWidget):
         super().__init__(parent)
         self.session = session
         self._camera = camera
-        self._atlas: tuple[Map, Atlas] | None = None
         self._pixels: Pixels | None = None
         self._image: QImage | None = None
         self._later = QTimer(self, singleShot=True, interval=_LATER_MS)
@@ -42,8 +39,6 @@ class Overview(QWidget):
         self.hide()
 
     def _follow(self, change: Changed) -> None:
-        if change.tileset is not None or change.map is None:
-            self._atlas = None
         self._later.start()
 
     def _on_picked(self) -> None:
@@ -55,9 +50,7 @@ class Overview(QWidget):
         map_ = self.session.map
         if map_ is None or not self.isVisible():
             return
-        if self._atlas is None or self._atlas[0] is not map_:
-            self._atlas = (map_, Atlas(self.session.project, map_))
-        self._pixels = np.ascontiguousarray(small_picture(map_, self._atlas[1]))
+        self._pixels = np.ascontiguousarray(small_picture(map_, self.session.atlases.of(map_)))
         self._image = image_of(self._pixels)
         self.update()
 

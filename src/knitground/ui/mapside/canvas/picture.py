@@ -19,7 +19,7 @@ from knitground.core.base.window import Box
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.desk import Desk, Pointer
 from knitground.core.edit.laying import Plan
-from knitground.core.edit.markers import marker_cells
+from knitground.core.edit.markers import Outlines, marker_cells
 from knitground.core.edit.planning import brush, refusal
 from knitground.core.model.layers import MarkerLayer
 from knitground.core.model.map import Map, cells_under
@@ -78,6 +78,7 @@ class MapPicture(QWidget):
         self._held = HeldTool(session, tools)
         self._ghost = Ghost(session)
         self._store: ChunkStore | None = None
+        self._outlines = Outlines()
         self._cameras: WeakKeyDictionary[Map, Camera] = WeakKeyDictionary()
         self._map: Map | None = None
         self._at: Pointer | None = None
@@ -335,12 +336,15 @@ class MapPicture(QWidget):
             if isinstance(each, MarkerLayer)
         }
         self._cursor = None
-        self._store = ChunkStore(self.session.doc, map_) if map_ else None
+        self._store = self._new_store(map_) if map_ else None
         known = self._cameras.get(map_) if map_ is not None else None
         self.camera = known or Camera()
         if map_ is not None and known is None:
             self._first_view(map_)
         self.zoomed.emit()
+
+    def _new_store(self, map_: Map) -> ChunkStore:
+        return ChunkStore(self.session.doc, map_, self.session.atlases.of(map_))
 
     def _first_view(self, map_: Map) -> None:
         self.fit()
@@ -362,11 +366,11 @@ class MapPicture(QWidget):
         if self._store is None:
             return
         if change.what in (What.SLICING, What.LOOKS, What.TILESETS):
-            self._store.atlas.refresh()
-            self._store.touch_all()
+            self._outlines.forget()
+            self._store.touch_all()  # the atlas has followed
         elif change.map is self._map and change.what is What.SIZE and self._map is not None:
             self._cursor = None
-            self._store = ChunkStore(self.session.doc, self._map)
+            self._store = self._new_store(self._map)
         elif change.map is self._map and change.what is What.CELLS:
             self._follow_cells(change)
             return
@@ -482,7 +486,8 @@ class MapPicture(QWidget):
                         self.cold += 1
                         chunk = store.stale(key)
                     else:
-                        chunk = store.make(key)
+                        chunk = store.make(key, until)
+                        self.cold += chunk.dirty is not None
                 if chunk is not None:
                     target = QRectF(
                         left + chunk.box.left * wide,
@@ -524,7 +529,7 @@ class MapPicture(QWidget):
         tool = self._gesture or self._tool()
         selects = isinstance(tool, SelectMarkers)
         instead = tool.shown if isinstance(tool, SelectMarkers) else {}
-        draw_markers(painter, self.camera, self.session, self._map, clip, instead)
+        draw_markers(painter, self.camera, self.session, self._map, clip, instead, self._outlines)
         ghost = self.ghost_marker
         if ghost is not None:
             self._draw_marker_pictures(painter, [ghost], [])

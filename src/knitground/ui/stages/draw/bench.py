@@ -43,7 +43,7 @@ from knitground.ui.mapside.sizecheck import offer_for_size
 from knitground.ui.session import Session
 from knitground.ui.stages.draw.markerpage import MarkerPage
 from knitground.ui.stages.draw.mixes import MixList
-from knitground.ui.stages.draw.tilepicker import WAYS, TilePicker
+from knitground.ui.stages.draw.tilelist import WAYS, TileList
 from knitground.ui.stages.draw.tints import TintPage
 from knitground.ui.stages.draw.tray import TrayList
 from knitground.ui.stages.stage import Stage
@@ -109,10 +109,10 @@ class DrawBench(Stage):
             "Tiles as the sheet stands, packed to the panel's width, or in an order of your own "
             "(drag tiles to where you want them)"
         )
-        self.picker = TilePicker(session)
-        self.sheet_way.textActivated.connect(self.picker.set_way)
-        self.picker.taken.connect(self._take_tile)
-        self.picker.block_taken.connect(self._take_block)
+        self.tiles = TileList(session)
+        self.sheet_way.textActivated.connect(self.tiles.set_way)
+        self.tiles.taken.connect(self._take_tile)
+        self.tiles.block_taken.connect(self._take_block)
         self.mixes = MixList(session)
         self.mixes.taken.connect(self.take_mix)
         self.tray = TrayList(session)
@@ -136,7 +136,7 @@ class DrawBench(Stage):
         tiles.setLayout(
             column(
                 shown,
-                self.picker,
+                self.tiles,
                 note("Click takes a tile; a drag or Ctrl+click takes several as a patch."),
                 names,
                 spacing=6,
@@ -184,7 +184,7 @@ class DrawBench(Stage):
             self.tray.again()
             self.refresh_later()
         elif change.what is What.ORDER:
-            self.picker.search(self._words)
+            self.tiles.search(self._words)
         elif change.what is What.MARKERS:
             self.markers.refresh()
 
@@ -196,7 +196,7 @@ class DrawBench(Stage):
         """Show what some words fit, on every page."""
         self._words = words
         self._show_terrains()
-        count = self.picker.search(words)
+        count = self.tiles.search(words)
         for page in (self.mixes, self.tray, self.markers):
             page.search(words)
         if words.strip():
@@ -211,9 +211,9 @@ class DrawBench(Stage):
             self.sheets.addItems(names)
         if tileset is not None:
             self.sheets.setCurrentText(tileset.name)
-        if self.picker.tileset is not tileset:
-            self.picker.chosen = []
-        self.picker.show_tileset(tileset)
+        if self.tiles.tileset is not tileset:
+            self.tiles.chosen = []
+        self.tiles.show_tileset(tileset)
         self._follow_layer()
         self._show_terrains()
         self.mixes.refresh()
@@ -282,7 +282,7 @@ class DrawBench(Stage):
             offer_for_size(self.session, tileset)
 
     def _take_block(self) -> None:
-        patch = self.picker.patch()
+        patch = self.tiles.patch()
         if patch is not None:
             self.take_patch(patch)
 
@@ -320,10 +320,10 @@ class DrawBench(Stage):
     def ask_label(self) -> None:
         """Ask for the name of the marked tile."""
         tileset = self.session.tileset
-        if tileset is None or len(self.picker.chosen) != 1:
+        if tileset is None or len(self.tiles.chosen) != 1:
             self.session.note("Mark one tile on the sheet first")
             return
-        at = self.picker.chosen[0]
+        at = self.tiles.chosen[0]
         old = tileset.fact(*at).name
         text, ok = QInputDialog.getText(
             self, "Name of the tile", f"Name of tile {tileset.number(*at)}", text=old
@@ -333,7 +333,7 @@ class DrawBench(Stage):
 
     def ask_tags(self) -> None:
         """Ask for the tags of the marked tiles."""
-        tileset, chosen = self.session.tileset, list(self.picker.chosen)
+        tileset, chosen = self.session.tileset, list(self.tiles.chosen)
         if tileset is None or not chosen:
             self.session.note("Mark tiles on the sheet first: click, drag, or Ctrl+click")
             return
@@ -347,13 +347,13 @@ class DrawBench(Stage):
     def new_mix(self) -> None:
         """Make a mix of the tiles marked on the sheet and take it in hand."""
         tileset = self.session.tileset
-        if tileset is None or not self.picker.chosen:
+        if tileset is None or not self.tiles.chosen:
             self.session.note("Mark tiles on the sheet first: drag, or Ctrl+click")
             return
         name = free_name("Mix", [each.name for each in self.session.project.mixes])
         entries = tuple(
             MixEntry(TileRef(tileset.name, r, c), tileset.fact(r, c).weight)
-            for r, c in self.picker.chosen
+            for r, c in self.tiles.chosen
         )
         mix = Mix(name, entries)
         if self.session.apply(put_mix(self.session.project, mix)):

@@ -6,7 +6,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 from PySide6.QtCore import QSize, Qt, QUrl, Signal
-from PySide6.QtGui import QDesktopServices, QPixmap
+from PySide6.QtGui import QDesktopServices, QImage, QPixmap
 from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
@@ -17,9 +17,9 @@ from PySide6.QtWidgets import (
 )
 
 from knitground.core.base.errors import KnitError
-from knitground.core.base.filenames import file_stem
 from knitground.core.base.progress import Progress
 from knitground.core.edit.changed import Changed, What
+from knitground.core.files.ship.names import ship_names
 from knitground.core.files.ship.ship import ship
 from knitground.core.model.map import Map
 from knitground.ui.common.commands import Commands
@@ -158,14 +158,19 @@ class ShipBench(Stage):
         formats, level = self._formats(), self.scale.currentIndex()
         knit: Callable[[Map], object] = knitter.ensure_all
 
-        def work(progress: Progress) -> list[Path]:
-            return ship(project, maps, folder, formats, level, progress, knit)
+        wide = max(120, self.files.width())
+        pictures = [f"{name}.png" for name in ship_names(project, maps).maps.values()]
+
+        def work(progress: Progress) -> tuple[list[Path], QImage | None]:
+            files = ship(project, maps, folder, formats, level, progress, knit)
+            return files, _preview(files, pictures, wide)
 
         self.session.finish_gesture()
         doc = self.session.doc
         run_with_progress(self.window(), "Shipping…", work, self._done, self._failed, doc)
 
-    def _done(self, files: list[Path]) -> None:
+    def _done(self, shipped: tuple[list[Path], QImage | None]) -> None:
+        files, preview = shipped
         self.files.clear()
         self._written = {}
         for path in files:
@@ -174,21 +179,10 @@ class ShipBench(Stage):
             self.files.addItem(line)
         self.state.setText(f"{len(files)} files in {files[0].parent}" if files else "")
         set_role(self.state, "good")
-        self._show_preview(files)
+        self.preview.setText("")
+        if preview is not None:
+            self.preview.setPixmap(QPixmap.fromImage(preview))
         self.shipped.emit(files)
-
-    def _show_preview(self, files: list[Path]) -> None:
-        """Show the first map's picture, unless it is so large that reading it would take long."""
-        stems = [f"{file_stem(each.name)}.png" for each in self.session.project.maps]
-        shown = next((path for path in files if path.name in stems), None)
-        if shown is not None and shown.stat().st_size < _PREVIEW_BYTES:
-            picture = QPixmap(str(shown))
-            size = QSize(max(120, self.files.width()), 220)
-            keep = Qt.AspectRatioMode.KeepAspectRatio
-            smooth = Qt.TransformationMode.SmoothTransformation
-            self.preview.setPixmap(picture.scaled(size, keep, smooth))
-        else:
-            self.preview.setText("")
 
     def _failed(self, error: KnitError) -> None:
         self.state.setText(f"Nothing written: {error}")
@@ -198,3 +192,13 @@ class ShipBench(Stage):
         path = self._written.get(line)
         if path is not None:
             QDesktopServices.openUrl(QUrl.fromLocalFile(str(path)))
+
+
+def _preview(files: list[Path], pictures: list[str], wide: int) -> QImage | None:
+    """Read the first map's picture small; beside the interface, for it may be large."""
+    shown = next((path for path in files if path.name in pictures), None)
+    if shown is None or shown.stat().st_size > _PREVIEW_BYTES:
+        return None
+    keep = Qt.AspectRatioMode.KeepAspectRatio
+    smooth = Qt.TransformationMode.SmoothTransformation
+    return QImage(str(shown)).scaled(QSize(wide, 220), keep, smooth)

@@ -25,7 +25,7 @@ _GAP = 1
 Place = tuple[int, int]
 
 
-class TilePicker(SheetView):
+class TileList(SheetView):
     """A click takes a tile, a drag or Ctrl+click marks several; in an own order it moves one."""
 
     taken = Signal(int, int)
