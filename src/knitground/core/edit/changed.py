@@ -8,7 +8,7 @@ from enum import Enum, auto
 from knitground.core.base.window import Box
 from knitground.core.model.layers import Layer
 from knitground.core.model.map import Map
-from knitground.core.model.tileset import Tileset
+from knitground.core.model.tileset import At, Tileset
 
 
 class What(Enum):
@@ -53,3 +53,5 @@ class Changed:
     layer: Layer | None = None
     box: Box | None = None
     tileset: Tileset | None = None
+    tiles: frozenset[At] | None = None
+    """Tiles of the tileset that are different; None if it may be any."""

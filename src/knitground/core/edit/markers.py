@@ -135,6 +135,7 @@ class Outlines:
 
     def __init__(self) -> None:
         self._known: dict[int, tuple[tuple[Marker, ...], list[list[Point]], Bounds]] = {}
+        self._kinds: tuple[tuple[Marker, ...], list[str], NDArray[np.intp]] | None = None
 
     def of(self, project: Project, layer: MarkerLayer) -> tuple[list[list[Point]], Bounds]:
         """Give the corners of each marker, and (n, 4) their least x and y, largest x and y."""
@@ -154,6 +155,15 @@ class Outlines:
         ]).reshape(-1, 4)  # fmt: skip
         self._known[layer.number] = (layer.markers, corners, bounds)
         return corners, bounds
+
+    def kinds(self, layer: MarkerLayer) -> tuple[list[str], NDArray[np.intp]]:
+        """Give the kinds of markers there are, and which of them each marker is (n,)."""
+        if self._kinds is None or self._kinds[0] is not layer.markers:
+            kinds = list(dict.fromkeys(each.kind for each in layer.markers))
+            number = {kind: n for n, kind in enumerate(kinds)}
+            which = np.array([number[each.kind] for each in layer.markers], np.intp)
+            self._kinds = (layer.markers, kinds, which)
+        return self._kinds[1], self._kinds[2]
 
     def forget(self) -> None:
         """Work all of them out again when they are next asked for."""

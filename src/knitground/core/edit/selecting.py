@@ -129,7 +129,8 @@ def patch_of(doc: Document, map_: Map, layer: Layer, chosen: Selection) -> Patch
     """Take the chosen cells of a layer as a patch; None if they are empty."""
     cells = doc.cells(map_, layer, chosen.box)
     cells[~chosen.mask] = 0
-    rows = tuple(tuple(map_.legend.tile(int(place)) for place in line) for line in cells)
+    tiles = {place: map_.legend.tile(place) for place in np.unique(cells).tolist()}
+    rows = tuple(tuple(map(tiles.__getitem__, line)) for line in cells.tolist())
     return Patch(layer.name, rows) if any(tile for row in rows for tile in row) else None
 
 

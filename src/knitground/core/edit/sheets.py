@@ -82,10 +82,11 @@ def change_facts(
     change : gives a tile's new facts from its old ones
     what : MARKS if other tiles may be knitted then, LOOKS if only pictures change, ORDER if neither
     """
-    new = with_facts(tileset.facts, places, change)
+    chosen = frozenset(places)
+    new = with_facts(tileset.facts, chosen, change)
     if new == tileset.facts:
         return Edit(name, ())
-    changed = Changed(what, tileset=tileset)
+    changed = Changed(what, tileset=tileset, tiles=chosen)
     return Edit(name, (SetField(tileset, "facts", new, changed),))
 
 

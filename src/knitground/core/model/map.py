@@ -49,6 +49,10 @@ class Legend:
                 self._places[tile] = known
         return known
 
+    def place_of(self, tile: TileRef) -> int | None:
+        """Return the place of a tile, if it has one."""
+        return self._places.get(tile)
+
     def tile(self, place: int) -> TileRef | None:
         """Return the tile at a place; None for empty cells and gaps."""
         return self._tiles[place] if 0 < place < len(self._tiles) else None

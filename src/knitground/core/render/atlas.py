@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Collection, Iterable, Sequence
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -12,7 +12,7 @@ from knitground.core.model.layers import Cells, MarkerLayer
 from knitground.core.model.map import Map
 from knitground.core.model.marker import Marker
 from knitground.core.model.project import Project
-from knitground.core.model.tileset import PLAIN, TileRef, Tileset
+from knitground.core.model.tileset import PLAIN, At, TileRef, Tileset
 from knitground.core.render.free import turned_freely
 from knitground.core.render.pixels import Pixels, shrunk
 from knitground.core.render.tiles import overhang, tile_pixels, tiles_pixels
@@ -79,7 +79,7 @@ class _Page:
     def grow(self, count: int) -> None:
         """Make room for so many pictures; the gap moves behind them, on the last place."""
         if count > len(self.drawn):
-            room = max(count, 2 * len(self.drawn))
+            room = count + count // 2 + 16
             pixels = np.zeros((room, *self.gap.shape), np.uint32)
             pixels[: self.count] = self.pixels[: self.count]
             self.pixels, self.drawn = pixels, np.resize(self.drawn, room)
@@ -234,8 +234,7 @@ class Atlas:
             owner = self._project.tileset_named(name)
             assert owner is not None
             tiles = [self._map.legend.tile(each) for each in chosen]
-            rows = np.array([tile.row for tile in tiles if tile])
-            cols = np.array([tile.col for tile in tiles if tile])
+            rows, cols = np.array([(tile.row, tile.col) for tile in tiles if tile]).T
             pixels = tiles_pixels(owner, rows, cols, turn)
             high, wide = pixels.shape[1:]
             self._pages[0].pixels[chosen, self._map.tile_height - high :, :wide] = pixels
@@ -312,11 +311,26 @@ class Atlas:
             out[place] = self._dots[place]
         return out
 
-    def refresh(self, tileset: Tileset | None = None) -> None:
-        """Read pictures again, after another slicing or sheet: all of them, or those of a sheet."""
+    def refresh(self, tileset: Tileset | None = None, at: Collection[At] | None = None) -> None:
+        """Read pictures again, after another slicing or sheet.
+
+        Parameters
+        ----------
+        tileset, at : whose pictures, and of which of its tiles; by default all of them
+        """
         if tileset is not None and self._size:
-            tiles = enumerate(self._map.legend.tiles[: self._size])
-            places = [n for n, tile in tiles if tile is not None and tile.tileset == tileset.name]
+            legend = self._map.legend
+            if at is None:
+                tiles = enumerate(legend.tiles[: self._size])
+                places = [n for n, each in tiles if each and each.tileset == tileset.name]
+            else:
+                turned_all = (
+                    TileRef(tileset.name, *each, turn) for each in at for turn in range(8)
+                )
+                known = (legend.place_of(each) for each in turned_all)
+                places = [n for n in known if n is not None and n < self._size]
+                places += [n for n, frame in self._shown.items()
+                           if frame.tileset == tileset.name and n not in places]  # fmt: skip
             self._forget(places)
             self._forget_single()
             self._note_all(places)
@@ -335,8 +349,9 @@ class Atlas:
     def _forget(self, places: Sequence[int]) -> None:
         """Let some pictures be drawn again."""
         for page in self._pages:
-            page.drawn[places] = False
-            page.pixels[places] = 0
+            drawn = np.array([each for each in places if page.drawn[each]], np.intp)
+            page.drawn[drawn] = False
+            page.pixels[drawn] = 0
         for place in places:
             self._shown.pop(place, None)
             self._dots.pop(place, None)

@@ -35,4 +35,7 @@ class Atlases:
             self._atlases.pop(change.map, None)
         elif change.what in (What.SLICING, What.LOOKS, What.TILESETS):
             for atlas in self._atlases.values():
-                atlas.refresh(change.tileset if change.what is not What.TILESETS else None)
+                if change.what is What.TILESETS:
+                    atlas.refresh()
+                else:
+                    atlas.refresh(change.tileset, change.tiles)

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from functools import lru_cache
+
 from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
-from PySide6.QtGui import QColor, QFont, QPainter, QPen, QPolygonF
+from PySide6.QtGui import QColor, QFont, QPainter, QPen, QPixmap, QPolygonF
 
 from knitground.core.model.terrain import (
     ANY,
@@ -79,6 +81,26 @@ def draw_marks(painter: QPainter, rect: QRectF, marks: list[int], kit: TerrainSe
         mark = marks[slot]
         if mark != NOTHING and (mark == ANY or mark <= len(kit.terrains)):
             draw_diamond(painter, slot_point(rect, slot), half, kit, mark)
+
+
+def draw_stamped(painter: QPainter, rect: QRectF, marks: list[int], kit: TerrainSet) -> None:
+    """Draw one tile's marks as a picture that tiles with the same marks share: for very many."""
+    wide, high = round(rect.width()), round(rect.height())
+    stamp = _stamp(kit.kind, kit.terrains, tuple(marks), wide, high)
+    painter.drawPixmap(rect.topLeft().toPoint(), stamp)
+
+
+@lru_cache(maxsize=4096)
+def _stamp(
+    kind: SetKind, terrains: tuple[Terrain, ...], marks: tuple[int, ...], wide: int, high: int
+) -> QPixmap:
+    out = QPixmap(wide, high)
+    out.fill(Qt.GlobalColor.transparent)
+    painter = QPainter(out)
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    draw_marks(painter, QRectF(0, 0, wide, high), list(marks), TerrainSet("", kind, terrains))
+    painter.end()
+    return out
 
 
 def draw_free_slots(painter: QPainter, rect: QRectF, kind: SetKind) -> None:

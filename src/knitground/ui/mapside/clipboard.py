@@ -6,6 +6,7 @@ import atexit
 import json
 from dataclasses import replace
 from functools import partial
+from itertools import chain
 
 import numpy as np
 from PySide6.QtCore import QMimeData
@@ -43,7 +44,7 @@ from knitground.ui.session import Session
 KIND = "application/x-knitground-patch+json"
 MARKERS_KIND = "application/x-knitground-markers+json"
 _MOST_CELLS = 65_536
-_MOST_PIXELS = 4_000_000
+_PICTURE_PIXELS = 4_000_000
 """Of a picture of copied cells; of more cells only the patch goes on the clipboard."""
 
 
@@ -78,8 +79,7 @@ def copy(session: Session) -> bool:
         session.note(f"Nothing to copy: “{layer.name}” is empty there")
         return False
     data = QMimeData()
-    rows = [[list(tile) if tile else None for tile in row] for row in patch.rows]
-    data.setData(KIND, json.dumps({"name": patch.name, "rows": rows}).encode())
+    data.setData(KIND, _written(patch))
     pixels = _cells_picture(session, chosen)
     if pixels is not None:
         data.setImageData(image_of(pixels).copy())
@@ -318,6 +318,18 @@ def _tile(value: list[object]) -> TileRef:
     return TileRef(str(name), row, col, turn)
 
 
+def _written(patch: Patch) -> bytes:
+    """Write a patch as JSON; each tile once, for a patch may have as many cells as it likes."""
+    tiles = {*chain.from_iterable(patch.rows)}
+    sheets = {each.tileset: json.dumps(each.tileset) for each in tiles if each}
+    words = {
+        each: f"[{sheets[each.tileset]}, {each.row}, {each.col}, {each.turn}]" if each else "null"
+        for each in tiles
+    }
+    rows = ", ".join(f"[{', '.join(map(words.__getitem__, row))}]" for row in patch.rows)
+    return f'{{"name": {json.dumps(patch.name)}, "rows": [{rows}]}}'.encode()
+
+
 def _cells_picture(session: Session, chosen: Selection) -> Pixels | None:
     """Draw the chosen cells of the chosen layer, for other programs; None if it were very large.
 
@@ -326,7 +338,7 @@ def _cells_picture(session: Session, chosen: Selection) -> Pixels | None:
     map_, layer, grid = session.map, session.layer, session.grid
     if map_ is None or layer is None or grid is None or grid is not map_:
         return None
-    if chosen.mask.size * map_.tile_height * map_.tile_width > _MOST_PIXELS:
+    if chosen.mask.size * map_.tile_height * map_.tile_width > _PICTURE_PIXELS:
         return None
     cells = session.doc.cells(map_, layer, chosen.box)
     cells = np.where(chosen.mask, np.maximum(cells, 0), 0)

@@ -25,7 +25,7 @@ from knitground.core.render.pixels import Pixels
 from knitground.core.render.stack import draw_planes, full_reach, shown_cells, stack_of
 
 CHUNK_PX = 256
-_AT_ONCE = 200_000
+_AT_ONCE = 50_000
 """Pixels of tiles to draw before the clock is looked at."""
 LIMIT_BYTES = 192 * 1024 * 1024
 Key = tuple[int, int, int]

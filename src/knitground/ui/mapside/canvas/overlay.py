@@ -191,18 +191,17 @@ def draw_selection(
         return
     top, left = box.top - chosen.box.top, box.left - chosen.box.left
     mask = np.pad(chosen.mask[top : top + box.height, left : left + box.width], 1)
-    across = np.argwhere(mask[1:, 1:-1] != mask[:-1, 1:-1])
-    down = np.argwhere(mask[1:-1, 1:] != mask[1:-1, :-1])
-    if len(across) + len(down) > _MOST_LINES:
+    across, down = mask[1:, 1:-1] != mask[:-1, 1:-1], mask[1:-1, 1:] != mask[1:-1, :-1]
+    if np.count_nonzero(across) + np.count_nonzero(down) > _MOST_LINES:
         _draw_ragged(painter, camera, map_, (box, mask), view)
         return
     lines = []
     high, wide = map_.tile_height, map_.tile_width
-    for row, col in across.tolist():
+    for row, col in np.argwhere(across).tolist():
         a = camera.to_screen((box.left + col) * wide, (box.top + row) * high)
         b = camera.to_screen((box.left + col + 1) * wide, (box.top + row) * high)
         lines.append(QLineF(*a, *b))
-    for row, col in down.tolist():
+    for row, col in np.argwhere(down).tolist():
         a = camera.to_screen((box.left + col) * wide, (box.top + row) * high)
         b = camera.to_screen((box.left + col) * wide, (box.top + row + 1) * high)
         lines.append(QLineF(*a, *b))
@@ -230,12 +229,18 @@ def _draw_ragged(
     ys = y0 + np.arange(view.height() + 1) / camera.zoom
     cols = np.clip(np.floor(xs / map_.tile_width).astype(int) - box.left + 1, 0, box.width + 1)
     rows = np.clip(np.floor(ys / map_.tile_height).astype(int) - box.top + 1, 0, box.height + 1)
-    chosen = mask[rows][:, cols]
-    edge = (chosen[:-1, :-1] != chosen[1:, :-1]) | (chosen[:-1, :-1] != chosen[:-1, 1:])
-    dashes = np.add.outer(np.arange(view.height()), np.arange(view.width())) % 8 < 5
-    ink, paper = (np.uint32(QColor(each).rgba()) for each in (LINEN.madder, LINEN.panel))
-    pixels = np.where(edge, np.where(dashes, ink, paper), np.uint32(0))
-    painter.drawImage(view.topLeft(), image_of(pixels))
+    chosen = mask.take(rows, 0).take(cols, 1).view(np.uint8)
+    here = chosen[:-1, :-1]
+    kind = (here ^ chosen[1:, :-1]) | (here ^ chosen[:-1, 1:])
+    kind += kind & _dashes_of(view.height(), view.width())
+    inks = [0, *(QColor(each).rgba() for each in (LINEN.panel, LINEN.madder))]
+    painter.drawImage(view.topLeft(), image_of(np.array(inks, np.uint32).take(kind)))
+
+
+@lru_cache(maxsize=4)
+def _dashes_of(high: int, wide: int) -> NDArray[np.uint8]:
+    """Slanting stripes, five pixels of 1 and three of 0."""
+    return (np.add.outer(np.arange(high), np.arange(wide)) % 8 < 5).astype(np.uint8)
 
 
 def draw_screen(painter: QPainter, camera: Camera, map_: Map, view: QRect) -> None:

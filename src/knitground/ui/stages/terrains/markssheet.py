@@ -16,6 +16,7 @@ from knitground.ui.common.marks import (
     draw_diamond,
     draw_free_slots,
     draw_marks,
+    draw_stamped,
     slot_at,
     slot_point,
 )
@@ -36,6 +37,9 @@ _ARROWS = {
 Parts = tuple[Tileset, TerrainSet, Tileset | None]
 Block = tuple[int, int, int, int]
 """First row, first column, rows, columns."""
+
+_MANY = 40
+"""Tiles in view from which on those with the same marks share a picture of them."""
 
 
 class MarksSheet(SheetView):
@@ -99,10 +103,12 @@ class MarksSheet(SheetView):
         marks = self.marks()
         cut = self.tileset.slicing
         small = not cut.pieces and cut.pitch_x * self.camera.zoom < 14  # no room for marks
-        for row, col in [] if small else self.seen_tiles():
+        seen = [] if small else self.seen_tiles()
+        draw = draw_stamped if len(seen) > _MANY else draw_marks
+        for row, col in seen:
             rect = self.tile_rect(row, col)
             if rect.width() >= 14:
-                draw_marks(painter, rect, marks[row, col].tolist(), self.kit)
+                draw(painter, rect, marks[row, col].tolist(), self.kit)
         self._draw_chosen(painter)
         if self.copying:
             self._draw_blocks(painter)

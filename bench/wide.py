@@ -1,0 +1,173 @@
+"""Sheets of thousands of tiles, ragged selections and very many markers in the real window.
+
+`python bench/wide.py` prints a table; exits 1 if a limit is broken. A paint may take 16 ms and an
+act 50 ms of the interface's time; the worst of some is told.
+"""
+
+from __future__ import annotations
+
+import os
+import sys
+import tempfile
+from collections.abc import Callable
+from pathlib import Path
+from time import perf_counter
+
+sys.path.insert(0, str(Path(__file__).parents[1]))
+
+from bench.run import Row
+
+PAINT, ACT = 16, 50
+
+
+def ms(work: Callable[[], object]) -> float:
+    """Milliseconds of one run."""
+    begun = perf_counter()
+    work()
+    return (perf_counter() - begun) * 1000
+
+
+def worst(name: str, times: list[float], limit: float) -> Row:
+    """Make a row of the longest time."""
+    value = max(times)
+    return Row(name, f"ms, the worst of {len(times)}", value, 1, value, limit)
+
+
+def big_project() -> object:
+    """Make a sheet of 96 × 96 tiles of 32 px, a set that marks all, and a map of all its tiles."""
+    import numpy as np
+
+    from knitground.core.model.map import Map
+    from knitground.core.model.project import Project
+    from knitground.core.model.slicing import Slicing
+    from knitground.core.model.terrain import SetKind, Terrain, TerrainSet
+    from knitground.core.model.tileset import TileRef, Tileset
+
+    rng = np.random.default_rng(1)
+    side = 96 * 32
+    tones = rng.integers(0, 255, (96, 96, 3), np.uint8)
+    picture = np.full((side, side, 4), 255, np.uint8)
+    picture[..., :3] = np.repeat(np.repeat(tones, 32, 0), 32, 1)
+    sheet = Tileset("wide", "wide.png", side, side, Slicing(32, 32), picture=picture)
+    terrains = (Terrain("a", "#336699", "A"), Terrain("b", "#996633", "B"))
+    kit = TerrainSet("Ground", SetKind.CORNER, terrains)
+    marks = kit.marks_within(96, 96).copy()
+    marks[..., list(SetKind.CORNER.slots)] = rng.integers(1, 3, (96, 96, 4))
+    kit.marks = marks
+    sheet.sets.append(kit)
+    map_ = Map("Wide", 512, 512, 32, 32)
+    layer = map_.new_tile_layer("all tiles")
+    layer.number = 1
+    places = [map_.legend.place(TileRef("wide", n // 96, n % 96)) for n in range(96 * 96 - 1)]
+    layer.cells[:] = rng.choice(places, (512, 512))
+    points = map_.new_marker_layer("places")
+    points.number = 2
+    map_.layers[:] = [layer, points]
+    small = Map("Small", 32, 32, 32, 32)
+    ground = small.new_tile_layer("tiles")
+    ground.number = 1
+    small.layers[:] = [ground]
+    return Project(tilesets=[sheet], maps=[small, map_])
+
+
+def rows_of(window: object, settle: Callable[[int], None]) -> list[Row]:
+    """Measure all."""
+    import numpy as np
+
+    from knitground.core.base.window import Box
+    from knitground.core.edit.hand import TileInHand
+    from knitground.core.edit.markers import add_markers
+    from knitground.core.edit.selecting import Selection
+    from knitground.core.edit.sheets import set_anchor
+    from knitground.core.model.marker import Marker, Shape
+    from knitground.core.model.tileset import TileRef
+    from knitground.ui.mapside import clipboard
+
+    session, view = window.session, window.mapside.view
+    map_, sheet = session.project.maps[1], session.project.tilesets[0]
+    rng = np.random.default_rng(2)
+    rows = [worst("choose a map of 9216 tiles", [ms(lambda: session.choose_map(map_))], ACT)]
+
+    def paints(count: int = 40) -> list[float]:
+        times = []
+        for _ in range(count):
+            times.append(ms(view.repaint))
+            settle(1)
+        return times
+
+    def until_warm() -> list[float]:
+        times = [ms(view.repaint)]
+        while view.cold and len(times) < 2000:
+            times.append(ms(view.repaint))
+        return times
+
+    rows.append(worst("paint it at 100 %, first", until_warm(), ACT))
+    view.fit()
+    rows.append(worst("paint it whole, first", until_warm(), ACT))
+    settle(5)
+
+    def lay(tile: TileRef) -> object:
+        session.choose_layer(map_.layers[0])
+        session.take(TileInHand(tile, 1))
+        clipboard.fill(session)
+        return view.repaint()
+
+    session.choice.select(Selection(Box(9, 9, 10, 10), np.ones((1, 1), np.bool_)))
+    rows.append(
+        worst("lay a tile not seen before", [ms(lambda: lay(TileRef("wide", 95, 95)))], ACT)
+    )
+    times = []
+    for n in range(8):
+        edit = set_anchor(sheet, 3, 3, (n, 30))
+        times.append(ms(lambda edit=edit: session.apply(edit)))
+        until_warm()
+    rows.append(worst("move an anchor", times, ACT))
+    strip = window.mapside.strip
+    rows.append(worst("pictures of the layers", [ms(strip._draw_thumbs) for _ in range(3)], ACT))  # noqa: SLF001
+    ragged = rng.random((512, 512)) < 0.5
+    session.choice.select(Selection(Box(0, 0, 512, 512), ragged))
+    rows.append(worst("paint a ragged selection of 512²", paints(10), PAINT))
+    session.choice.select(Selection(Box(0, 0, 256, 256), np.ones((256, 256), np.bool_)))
+    rows.append(worst("copy 256² cells", [ms(lambda: clipboard.copy(session))], ACT))
+    session.choice.select(None)
+    spots = rng.integers(0, 512 * 32, (16_000, 2)).tolist()
+    made = [Marker(n, Shape.POINT, ((float(x), float(y)),), kind="door")
+            for n, (x, y) in enumerate(spots, 1)]  # fmt: skip
+    edit, _ = add_markers(map_, map_.layers[1], made)
+    session.apply(edit)
+    until_warm()
+    rows.append(worst("paint 16 000 markers", paints(10), PAINT))
+    window.show_stage("terrains")
+    settle(5)
+    marks = window.stages["terrains"].sheet
+    times = []
+    for zoom in (0.25, 0.5, 1, 2, 4):
+        marks.look(zoom, sheet.width / 2, sheet.height / 2)
+        marks.repaint()  # marks that were never drawn at this size
+        times.append(ms(marks.repaint))
+    rows.append(worst("paint a sheet of 9216 marked tiles", times, PAINT))
+    return rows
+
+
+def main() -> int:
+    """Run all; returns the exit code."""
+    os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+    from knitground.ui.tour import make_window, settle
+
+    window = make_window(Path(tempfile.mkdtemp()))
+    window.shell.resize(1280, 800)
+    window.session.open(big_project())
+    window.show_stage("draw")
+    window._idle.stop()  # noqa: SLF001 - knitting in idle moments is measured by nobody's frame
+    settle(5)
+    rows = rows_of(window, settle)
+    window.session.doc.mark_saved()
+    window.shell.close()
+    for row in rows:
+        mark = "ok" if row.passed else "BROKEN"
+        print(f"{row.name:38}{row.value:9.2f} of {row.limit:g}  {mark:7} {row.against}")
+    return 0 if all(row.passed for row in rows) else 1
+
+
+if __name__ == "__main__":
+    sys.exit(main())
