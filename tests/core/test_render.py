@@ -4,8 +4,9 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from tests.maps import planes, small_project
 
+from knitground.core.edit.sheets import set_anchor, set_frames
 from knitground.core.model.slicing import Slicing
-from knitground.core.model.tileset import TileRef, Tileset
+from knitground.core.model.tileset import Frame, TileRef, Tileset
 from knitground.core.render.atlas import Atlas, Pictures
 from knitground.core.render.compose import compose, lay_out
 from knitground.core.render.pixels import over, premultiplied, shrunk, straight, turned
@@ -122,3 +123,50 @@ def test_filled_tiles_are_found_at_once_as_one_by_one(columns):
             assert found[row, col] == (not is_empty(tileset, row, col))
     assert found.any()
     assert not found.all()
+
+
+@given(st.data())
+@settings(max_examples=25, deadline=None)
+def test_an_atlas_that_grew_and_was_refreshed_is_the_same_as_a_new_one(data):
+    doc, map_, _, _ = small_project()
+    sheet = doc.project.tilesets[0]
+    atlas = Atlas(doc.project, map_)
+    some = st.builds(
+        TileRef, st.just("sheet"), st.integers(0, sheet.rows), st.integers(0, sheet.columns - 1),
+        st.integers(0, 7),
+    )  # fmt: skip
+    for _ in range(data.draw(st.integers(1, 6))):
+        for tile in data.draw(st.lists(some, max_size=5)):
+            map_.legend.place(tile)
+        at = (data.draw(st.integers(0, sheet.rows - 1)), data.draw(st.integers(0, 2)))
+        edit = data.draw(st.sampled_from((
+            set_anchor(sheet, *at, (data.draw(st.integers(0, 9)), 3)), set_anchor(sheet, *at, None),
+            set_frames(sheet, *at, (Frame(0, 1, 50), Frame(0, 0, 50))), set_frames(sheet, *at, ()),
+        )))  # fmt: skip
+        doc.apply(edit)
+        for atom in edit.atoms:
+            atlas.refresh(sheet, atom.changed.tiles)
+        atlas.show_time(data.draw(st.integers(0, 99)))
+        cells = np.array([data.draw(st.lists(st.integers(-1, len(map_.legend)), min_size=1))])
+        level = data.draw(st.integers(0, atlas.level_count - 1))
+        fresh = Atlas(doc.project, map_)
+        fresh.show_time(atlas._now)
+        mine, new = atlas.at(level, [cells]), fresh.at(level)
+        assert mine.tiles.shape == new.tiles.shape
+        shown = np.minimum(cells, len(new.tiles) - 1)
+        assert (mine.tiles[shown] == new.tiles[shown]).all()
+        assert mine.reach == new.reach
+        assert mine.big.keys() == new.big.keys()
+        for place, big in new.big.items():
+            assert (mine.big[place].pixels == big.pixels).all()
+            assert (mine.big[place].down, mine.big[place].across) == (big.down, big.across)
+
+
+def test_pictures_are_drawn_a_few_at_a_time():
+    doc, map_, _, _ = small_project()
+    places = [map_.legend.place(TileRef("sheet", 0, n)) for n in range(3)]
+    atlas = Atlas(doc.project, map_)
+    cells = [np.array([places], np.int32)]
+    turns = [atlas.fill(1, cells, most=1) for _ in places]
+    assert turns == [False, False, True]
+    assert atlas.at(1, cells).tiles[places].any(axis=(1, 2)).all()

@@ -2,13 +2,20 @@ import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from PySide6.QtCore import QRect
+from PySide6.QtGui import QColor
 from tests.maps import planes, small_project
-from tests.ui.conftest import pixels, settle
+from tests.ui.conftest import pixels, settle, settle_view
 
 from knitground.core.base.window import Box
 from knitground.core.edit.laying import plan_cells, plan_terrain
+from knitground.core.edit.markers import add_markers
+from knitground.core.edit.selecting import Selection
+from knitground.core.model.layers import MarkerLayer
+from knitground.core.model.marker import Marker, Shape
 from knitground.core.render.compose import compose
 from knitground.ui.mapside.canvas.chunks import LIMIT_BYTES, ChunkStore
+from knitground.ui.mapside.canvas.markers import kind_colour
 from knitground.ui.mapside.canvas.zoom import STEPS, Camera
 
 
@@ -167,3 +174,48 @@ def test_only_changed_cells_are_painted_again(window):
     dirty = [chunk.dirty for chunk in store._chunks.values() if chunk.dirty is not None]
     assert dirty
     assert all(box.height * box.width <= 64 for box in dirty)
+
+
+# Very many things in view
+
+
+def test_a_ragged_selection_is_outlined_where_its_cells_end(window):
+    view, map_ = window.mapside.view, window.session.map
+    view.zoom_to(STEPS.index(1))
+    settle_view(view)
+    bare = pixels(view)
+    mask = np.random.default_rng(4).random((map_.height, map_.width)) < 0.5
+    window.session.choice.select(Selection(Box(0, 0, map_.height, map_.width), mask))
+    settle_view(view)
+    lined = pixels(view)
+    changed = (lined != bare) & (lined != np.uint32(0))
+    high, wide = map_.tile_height, map_.tile_width
+    x, y = view.camera.to_picture(view.width() / 2, view.height() / 2)
+    first = (int(y // high), int(x // wide))
+    row, col = np.argwhere(mask[first[0] :, first[1] :])[0] + first
+    for down, across in ((0, 1), (1, 0)):
+        x, y = (round(each) for each in view.camera.to_screen(col * wide, row * high))
+        edge_y, edge_x = (y + high - 1, x + wide // 2) if down else (y + high // 2, x + wide - 1)
+        ends = not mask[row + down, col + across]
+        assert changed[edge_y, edge_x] == ends
+        assert not changed[y + high // 2, x + wide // 2]
+    view.repaint(QRect(100, 90, 61, 47))  # a part painted anew fits what is round it
+    assert (pixels(view) == lined).all()
+
+
+def test_very_many_markers_are_dots_in_their_kinds_colours(window):
+    view, map_ = window.mapside.view, window.session.map
+    layer = next(each for each in map_.layers if isinstance(each, MarkerLayer))
+    window.session.choose_layer(layer)
+    view.zoom_to(STEPS.index(1))
+    settle_view(view)
+    spots = [(float(x), float(y)) for x in range(300, 540, 6) for y in range(300, 540, 6)]
+    made = [Marker(1, Shape.POINT, (each,), kind="door") for each in spots]
+    edit, _ = add_markers(map_, layer, made)
+    window.session.apply(edit)
+    settle_view(view)
+    shown = pixels(view)
+    for spot in spots[:: len(spots) // 40]:
+        x, y = (round(each) for each in view.camera.to_screen(*spot))
+        if 0 <= x < view.width() and 0 <= y < view.height():
+            assert shown[y, x] == QColor(kind_colour("door")).rgba()

@@ -104,16 +104,15 @@ def _draw_dots(
     left, top = camera.to_picture(clip.left(), clip.top())
     xs = np.rint(((bounds[:, 0] + bounds[:, 2]) / 2 - left) * camera.zoom).astype(int)
     ys = np.rint(((bounds[:, 1] + bounds[:, 3]) / 2 - top) * camera.zoom).astype(int)
-    pixels = np.zeros((clip.height() + 4, clip.width() + 4), np.uint32)
+    pixels = np.zeros((clip.height() + 8, clip.width() + 8), np.uint32)
     inside = (xs >= -2) & (ys >= -2) & (xs < clip.width() + 2) & (ys < clip.height() + 2)
-    xs, ys, inks = xs[inside] + 2, ys[inside] + 2, inks[inside]
+    spots = (ys[inside] + 4) * pixels.shape[1] + xs[inside] + 4
+    inks, flat = inks[inside], pixels.reshape(-1)
     for down in range(-2, 3):
         for across in range(-2, 3):
             if abs(down) + abs(across) < 4:  # round: without the corners
-                y, x = ys + down, xs + across
-                fits = (y >= 0) & (x >= 0) & (y < pixels.shape[0]) & (x < pixels.shape[1])
-                pixels[y[fits], x[fits]] = inks[fits]
-    painter.drawImage(clip.left() - 2, clip.top() - 2, image_of(pixels))
+                flat[spots + (down * pixels.shape[1] + across)] = inks
+    painter.drawImage(clip.left() - 4, clip.top() - 4, image_of(pixels))
 
 
 def draw_marker_ghost(

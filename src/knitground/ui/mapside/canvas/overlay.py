@@ -24,6 +24,7 @@ from knitground.core.edit.laying import Plan
 from knitground.core.edit.selecting import Selection
 from knitground.core.model.layers import Layer, PinnedLayer
 from knitground.core.model.map import Map, grid_of
+from knitground.core.render.pixels import Pixels
 from knitground.ui.common.theme import LINEN, theme
 from knitground.ui.mapside.canvas.chunks import ChunkStore, image_of
 from knitground.ui.mapside.canvas.zoom import Camera
@@ -223,6 +224,13 @@ def _draw_ragged(
 
     `part` is a box of cells, and which of them are chosen, with a rim of one cell.
     """
+    pixels = _ragged_pixels(camera, map_, part, view)
+    painter.drawImage(view.topLeft(), image_of(pixels))
+
+
+def _ragged_pixels(
+    camera: Camera, map_: Map, part: tuple[Box, NDArray[np.bool_]], view: QRect
+) -> Pixels:
     box, mask = part
     x0, y0 = camera.to_picture(view.left(), view.top())
     xs = x0 + np.arange(view.width() + 1) / camera.zoom
@@ -232,13 +240,16 @@ def _draw_ragged(
     chosen = mask.take(rows, 0).take(cols, 1).view(np.uint8)
     here = chosen[:-1, :-1]
     kind = (here ^ chosen[1:, :-1]) | (here ^ chosen[:-1, 1:])
-    kind += kind & _dashes_of(view.height(), view.width())
+    y, x = view.top() % 8, view.left() % 8  # a part that is painted anew fits what is round it
+    stripes = _stripes(view.height() + 8, view.width() + 8)
+    kind += kind & stripes[y : y + view.height(), x : x + view.width()]
     inks = [0, *(QColor(each).rgba() for each in (LINEN.panel, LINEN.madder))]
-    painter.drawImage(view.topLeft(), image_of(np.array(inks, np.uint32).take(kind)))
+    pixels: Pixels = np.array(inks, np.uint32).take(kind)
+    return pixels
 
 
 @lru_cache(maxsize=4)
-def _dashes_of(high: int, wide: int) -> NDArray[np.uint8]:
+def _stripes(high: int, wide: int) -> NDArray[np.uint8]:
     """Slanting stripes, five pixels of 1 and three of 0."""
     return (np.add.outer(np.arange(high), np.arange(wide)) % 8 < 5).astype(np.uint8)
 
