@@ -19,7 +19,7 @@ from knitground.core.model.layers import GroundLayer, Layer, MarkerLayer
 from knitground.core.model.map import Map
 from knitground.core.model.project import Project
 from knitground.core.model.tileset import Tileset
-from knitground.core.render.atlases import Atlases
+from knitground.ui.atlases import Atlases
 from knitground.ui.choice import Choice, InHand, ToolBox
 
 QUIET_CELLS = 2_000_000

@@ -1,0 +1,417 @@
+"""The door for scripts and notebooks: what a person does in the window, with the same result.
+
+Places are always (row, column), sizes (height, width), from 0. `docs/scripting.md` shows a map made
+from a picture. Everything that changes a project is a step that `undo` takes back; whatever is
+refused raises a `KnitError` that says why.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping, Sequence
+from contextlib import contextmanager
+from dataclasses import replace
+from pathlib import Path
+from typing import NamedTuple, TypeVar
+
+import numpy as np
+
+from knitground.core.base.errors import EditError, KnitError
+from knitground.core.base.window import Box
+from knitground.core.edit.desk import Desk, Pointer, ToolOptions
+from knitground.core.edit.document import Document, Edit
+from knitground.core.edit.flood import Region
+from knitground.core.edit.hand import Hand, MixInHand, TerrainInHand, TileInHand
+from knitground.core.edit.layers import add_layer
+from knitground.core.edit.laying import Plan
+from knitground.core.edit.maps import add_map, lay_grown
+from knitground.core.edit.planning import plan_dab, plan_fill, plan_path, plan_region, refusal
+from knitground.core.edit.reslice import use_slicing
+from knitground.core.edit.sheets import add_tileset
+from knitground.core.edit.terrains import (
+    add_set,
+    add_terrain,
+    colours_from_art,
+    paint_marks,
+    set_marks,
+)
+from knitground.core.files.images import png_bytes
+from knitground.core.files.newsheets import new_tileset
+from knitground.core.files.opening import open_project
+from knitground.core.files.saving import save_project, settle_after_save
+from knitground.core.files.ship.png import map_picture
+from knitground.core.files.ship.ship import FORMATS, ship
+from knitground.core.grow.runner import run_recipe
+from knitground.core.knit.explain import Why, explain
+from knitground.core.knit.guessing import guess_sheet
+from knitground.core.knit.sides import sides_along
+from knitground.core.model.layers import GroundLayer, Layer
+from knitground.core.model.map import Map
+from knitground.core.model.project import Project
+from knitground.core.model.recipe import Recipe
+from knitground.core.model.slicing import Slicing
+from knitground.core.model.terrain import ANY, SetKind, Slot, TerrainSet
+from knitground.core.model.tileset import Picture, TileRef, Tileset
+from knitground.core.slicing.likely import likely_grids
+
+__all__ = [
+    "KnitError", "LayerDoor", "MapDoor", "MapPicture", "ProjectDoor", "SetDoor", "SheetDoor", "new",
+    "open",
+]  # fmt: skip
+
+Place = tuple[int, int]
+Door = TypeVar("Door", "SheetDoor", "MapDoor", "LayerDoor")
+
+
+class MapPicture(NamedTuple):
+    """A picture of a map; a notebook shows it. `pixels` (h, w, 4) uint8, straight RGBA."""
+
+    pixels: Picture
+
+    def _repr_png_(self) -> bytes:
+        return png_bytes(self.pixels)
+
+    def save(self, path: str | Path) -> None:
+        """Write it as a PNG."""
+        Path(path).write_bytes(png_bytes(self.pixels))
+
+
+def new() -> ProjectDoor:
+    """Begin an empty project."""
+    return ProjectDoor(Project())
+
+
+def open(folder: str | Path) -> ProjectDoor:
+    """Open a project's folder, or its project.knit.json."""
+    return ProjectDoor(open_project(Path(folder)).project)
+
+
+class ProjectDoor:
+    """A project: its sheets and maps, steps, saving and shipping."""
+
+    def __init__(self, project: Project) -> None:
+        self.doc = Document(project)
+
+    @property
+    def project(self) -> Project:
+        """The project itself."""
+        return self.doc.project
+
+    @property
+    def sheets(self) -> list[SheetDoor]:
+        """All sheets."""
+        return [SheetDoor(self, each) for each in self.project.tilesets]
+
+    @property
+    def maps(self) -> list[MapDoor]:
+        """All maps."""
+        return [MapDoor(self, each) for each in self.project.maps]
+
+    def sheet(self, name: str) -> SheetDoor:
+        """Find a sheet by its name."""
+        return _named(self.sheets, name, "sheet")
+
+    def map(self, name: str) -> MapDoor:
+        """Find a map by its name."""
+        return _named(self.maps, name, "map")
+
+    def add_sheet(
+        self, path: str | Path, name: str | None = None, slicing: Slicing | None = None
+    ) -> SheetDoor:
+        """Add a sheet; without a slicing the likeliest grid of its art is taken."""
+        tileset = new_tileset(Path(path), name or Path(path).stem)
+        assert tileset.picture is not None
+        if slicing is None:
+            likely = likely_grids(tileset.picture, 1)
+            slicing = likely[0].slicing if likely else tileset.slicing
+        tileset.slicing = slicing
+        self.doc.apply(add_tileset(self.project, tileset))
+        return SheetDoor(self, tileset)
+
+    def add_map(
+        self, name: str, size: tuple[int, int], tile: tuple[int, int], *, wrap: bool = False
+    ) -> MapDoor:
+        """Add a map of (height, width) cells, of (height, width) pixels each."""
+        map_ = Map(name, *size, *tile, wrap=wrap)
+        self.doc.apply(add_map(self.project, map_))
+        return MapDoor(self, map_)
+
+    @contextmanager
+    def step(self, name: str) -> Iterator[None]:
+        """Take all that is done inside as one step; if it fails, none of it was done."""
+        with self.doc.stroke(name):
+            yield
+
+    def undo(self) -> str | None:
+        """Take the last step back; returns its name."""
+        return self.doc.undo()
+
+    def redo(self) -> str | None:
+        """Do the step again that was taken back."""
+        return self.doc.redo()
+
+    def save(self, folder: str | Path | None = None, *, overwrite: bool = False) -> list[Path]:
+        """Write the project into a folder, by default its own; returns the files written."""
+        home = Path(folder) if folder is not None else self.project.folder
+        if home is None:
+            raise EditError("the project has no folder yet: name one to save it in")
+        saved = save_project(self.project, home, overwrite=overwrite)
+        settle_after_save(self.project, saved)
+        self.doc.mark_saved()
+        return saved.written
+
+    def ship(self, folder: str | Path, formats: Sequence[str] = FORMATS) -> list[Path]:
+        """Write what a game loads, of all maps; returns the files."""
+        knit = self.doc.knitter.ensure_all
+        return ship(self.project, self.project.maps, Path(folder), formats, knit=knit)
+
+
+class SheetDoor:
+    """A sheet with its slicing and its terrain sets."""
+
+    def __init__(self, owner: ProjectDoor, tileset: Tileset) -> None:
+        self.owner = owner
+        self.tileset = tileset
+
+    @property
+    def name(self) -> str:
+        """Its name."""
+        return self.tileset.name
+
+    @property
+    def sets(self) -> list[SetDoor]:
+        """Its terrain sets."""
+        return [SetDoor(self, each) for each in self.tileset.sets]
+
+    def slice(self, slicing: Slicing) -> None:
+        """Cut it anew; marks, facts and cells follow the same pixels where they can."""
+        edit, _ = use_slicing(self.owner.project, self.tileset, slicing)
+        self.owner.doc.apply(edit)
+
+    def add_set(self, kind: str, terrains: Sequence[str], name: str | None = None) -> SetDoor:
+        """Add a terrain set of kind corner, edge or ring."""
+        kit = TerrainSet(name or ", ".join(terrains), SetKind(kind))
+        with self.owner.doc.stroke(f"Add {kind} set “{kit.name}”"):
+            self.owner.doc.apply(add_set(self.tileset, kit))
+            for each in terrains:
+                self.owner.doc.apply(add_terrain(self.tileset, kit, each))
+        return SetDoor(self, kit)
+
+    def tile(self, row: int, col: int, turn: int = 0) -> TileInHand:
+        """Take a tile in hand, to paint with it."""
+        if not self.tileset.has(row, col):
+            raise EditError(f"“{self.name}” has no tile in row {row}, column {col}")
+        return TileInHand(TileRef(self.name, row, col, turn), self.tileset.number(row, col))
+
+
+class SetDoor:
+    """A terrain set: what the tiles of a sheet show at their sides and corners."""
+
+    def __init__(self, sheet: SheetDoor, kit: TerrainSet) -> None:
+        self.sheet = sheet
+        self.kit = kit
+
+    @property
+    def name(self) -> str:
+        """Its name."""
+        return self.kit.name
+
+    def terrain(self, name: str) -> TerrainInHand:
+        """Take a terrain in hand, to paint with it."""
+        return TerrainInHand(self.sheet.name, self.name, self._mark(name), name)
+
+    def _mark(self, name: str) -> int:
+        if name == "any":
+            return ANY
+        mark = self.kit.number_of(name)
+        if not mark and name != "nothing":
+            known = ", ".join(each.name for each in self.kit.terrains)
+            raise EditError(f"“{self.name}” has no terrain “{name}”: it has {known}")
+        return mark
+
+    def mark(self, row: int, col: int, shows: str | Mapping[str, str]) -> None:
+        """Say what a tile shows: one terrain everywhere, or a terrain by slot (“NW”, “E”, …)."""
+        kind = self.kit.kind
+        slots = {each.name: shows for each in kind.slots} if isinstance(shows, str) else shows
+        strange = set(slots) - {each.name for each in kind.slots}
+        if strange:
+            usual = ", ".join(each.name for each in kind.slots)
+            raise EditError(
+                f"a set of kind {kind.value} has no slot {min(strange)}: it has {usual}"
+            )
+        doc, tileset = self.sheet.owner.doc, self.sheet.tileset
+        with doc.stroke(f"Mark tile {tileset.number(row, col)}"):
+            for slot, name in slots.items():
+                dab = [(row, col, int(Slot[slot]))]
+                doc.apply(paint_marks(tileset, self.kit, dab, self._mark(str(name))))
+            doc.apply(colours_from_art(tileset, self.kit))
+
+    def guess(self) -> int:
+        """Guess the marks of all tiles that have none from those marked; returns how many."""
+        tileset = self.sheet.tileset
+        found = guess_sheet(tileset, self.kit, None)
+        if isinstance(found, str):
+            raise EditError(found)
+        edit = set_marks(tileset, self.kit, found.places, found.marks, "Guess marks")
+        self.sheet.owner.doc.apply(edit)
+        return len(found.places)
+
+
+class MapDoor:
+    """A map: its layers, its recipe and its picture."""
+
+    def __init__(self, owner: ProjectDoor, map_: Map) -> None:
+        self.owner = owner
+        self.map = map_
+
+    @property
+    def name(self) -> str:
+        """Its name."""
+        return self.map.name
+
+    @property
+    def layers(self) -> list[LayerDoor]:
+        """Its layers, the back one first."""
+        return [LayerDoor(self, each) for each in self.map.layers]
+
+    def layer(self, name: str) -> LayerDoor:
+        """Find a layer by its name."""
+        return _named(self.layers, name, "layer")
+
+    def add_ground(self, name: str, kit: SetDoor, fill: str | None = None) -> LayerDoor:
+        """Add a ground layer that knits tiles of a set; `fill` is a terrain to lay everywhere."""
+        layer = self.map.new_ground_layer(name, kit.sheet.name, kit.name, kit.kit.kind)
+        made = self._add(layer)
+        if fill is not None:
+            made.lay_box(kit.terrain(fill), (0, 0), (self.map.height, self.map.width))
+        return made
+
+    def add_tiles(self, name: str) -> LayerDoor:
+        """Add a layer of tiles."""
+        return self._add(self.map.new_tile_layer(name))
+
+    def _add(self, layer: Layer) -> LayerDoor:
+        self.owner.doc.apply(add_layer(self.map, layer))
+        return LayerDoor(self, layer)
+
+    def grow(self, recipe: Recipe | None = None, seed: int | None = None) -> None:
+        """Run a recipe, by default the map's own; it is kept, and pins stay."""
+        chosen = recipe or self.map.recipe
+        if seed is not None:
+            chosen = replace(chosen, seed=seed)
+        before, self.map.recipe = self.map.recipe, chosen
+        try:
+            grown = run_recipe(self.owner.project, self.map)
+        finally:
+            self.map.recipe = before
+        self.owner.doc.apply(lay_grown(self.map, grown, chosen))
+
+    def picture(self, level: int = 0) -> MapPicture:
+        """Draw the map; what is not knitted yet is knitted first. Level n is 1 / 2ⁿ the size."""
+        self.owner.doc.knitter.ensure_all(self.map)
+        return MapPicture(map_picture(self.owner.project, self.map, level))
+
+    def _repr_png_(self) -> bytes:
+        return self.picture()._repr_png_()
+
+
+class LayerDoor:
+    """A layer to paint on, with what the tools of the window do."""
+
+    def __init__(self, owner: MapDoor, layer: Layer) -> None:
+        self.owner = owner
+        self.layer = layer
+
+    @property
+    def name(self) -> str:
+        """Its name."""
+        return self.layer.name
+
+    def paint(self, hand: Hand, at: Place, size: int = 1, *, round_: bool = False) -> None:
+        """Lay what is in hand as one dab of the brush.
+
+        The place is a vertex for terrain of a corner set (0, 0 is the map's upper left corner), and
+        a cell for all else.
+        """
+        options = ToolOptions(terrain_size=size, tile_size=size, round_brush=round_)
+        desk = self._desk("paint", hand, options)
+        self._do(desk, at, plan_dab(desk, self._pointer(desk, at)))
+
+    def erase(self, at: Place, size: int = 1) -> None:
+        """Empty what lies under one dab of the brush."""
+        desk = self._desk("erase", None, ToolOptions(terrain_size=size, tile_size=size))
+        self._do(desk, at, plan_dab(desk, self._pointer(desk, at)))
+
+    def path(self, hand: TerrainInHand, cells: Sequence[Place]) -> None:
+        """Lay a path of an edge set from cell to cell, each a neighbour of the one before."""
+        desk = self._desk("paint", hand, ToolOptions())
+        self._do(desk, cells[0], plan_path(desk, sides_along(list(cells))))
+
+    def fill(self, hand: Hand, at: Place, *, by: str = "same terrain") -> None:
+        """Fill what is connected with a place, by “same terrain” or “same tile”."""
+        desk = self._desk("fill", hand, ToolOptions(fill_by=by))
+        found = plan_fill(desk, self._pointer(desk, at))
+        self._do(desk, at, found[0] if found else None)
+
+    def lay_box(self, hand: Hand, at: Place, size: tuple[int, int]) -> None:
+        """Lay what is in hand on a box of (height, width) cells; terrain on all their vertices."""
+        desk = self._desk("box", hand, ToolOptions())
+        more = int(desk.lays_terrain)
+        box = Box(at[0], at[1], at[0] + size[0] + more, at[1] + size[1] + more)
+        every = np.ones((box.height, box.width), np.bool_)
+        self._do(desk, at, plan_region(desk, Region(box, every), "Box"))
+
+    def tile_at(self, row: int, col: int) -> TileRef | None:
+        """Give the tile in a cell; None if it is empty or a gap."""
+        cell = Box(row, col, row + 1, col + 1)
+        cells = self.owner.owner.doc.cells(self.owner.map, self.layer, cell)
+        return self.owner.map.legend.tile(int(cells[0, 0]))
+
+    def find(self, tile: TileRef) -> list[Place]:
+        """List the cells that hold a tile, row by row."""
+        map_ = self.owner.map
+        box = Box(0, 0, map_.height, map_.width)
+        place = map_.legend.place_of(tile)
+        cells = self.owner.owner.doc.cells(map_, self.layer, box)
+        return [(row, col) for row, col in np.argwhere(cells == (place or -9)).tolist()]
+
+    def explain(self, row: int, col: int) -> Why:
+        """Tell what chose the tile of a cell: what it asks for, candidates and the number drawn."""
+        doc, map_, layer = self.owner.owner.doc, self.owner.map, self.layer
+        if not isinstance(layer, GroundLayer):
+            raise EditError(f"“{layer.name}” is not knitted: only ground layers have a reason")
+        found = doc.project.set_of(layer.tileset, layer.set_name)
+        if found is None:
+            raise EditError(f"the set of “{layer.name}” is not there any more")
+        cell = Box(row, col, row + 1, col + 1)
+        doc.cells(map_, layer, cell)
+        knitter = doc.knitter
+        return explain(
+            knitter.table(map_, layer), map_, layer, found[1], cell, knitter.graph(map_, layer)
+        )
+
+    def _desk(self, tool: str, hand: Hand | None, options: ToolOptions) -> Desk:
+        owner = self.owner
+        if isinstance(hand, MixInHand) and hand.mix not in owner.owner.project.mixes:
+            raise EditError(f"the project has no mix “{hand.name}”")
+        return Desk(owner.owner.doc, owner.map, self.layer, tool, hand, options)
+
+    def _pointer(self, desk: Desk, at: Place) -> Pointer:
+        """Where the pointer would be: on a vertex, or in the middle of a cell."""
+        grid = desk.grid or self.owner.map
+        half = 0.0 if desk.lays_terrain else 0.5
+        return Pointer((at[1] + half) * grid.tile_width, (at[0] + half) * grid.tile_height)
+
+    def _do(self, desk: Desk, at: Place, plan: Plan | None) -> None:
+        if plan is None:
+            why = refusal(desk, self._pointer(desk, at)) or "this layer does not take it"
+            raise EditError(f"“{self.name}”, row {at[0]}, column {at[1]}: {why}")
+        edit: Edit = plan.edit
+        self.owner.owner.doc.apply(edit)
+
+
+def _named(doors: list[Door], name: str, what: str) -> Door:
+    for each in doors:
+        if each.name == name:
+            return each
+    known = ", ".join(f"“{each.name}”" for each in doors) or "none"
+    raise EditError(f"there is no {what} “{name}”: there are {known}")
