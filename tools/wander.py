@@ -51,6 +51,7 @@ from PySide6.QtWidgets import (
     QTabBar,
     QWidget,
 )
+from shiboken6 import isValid
 from tests.maps import snapshot
 
 from knitground.core.files.opening import open_project
@@ -203,6 +204,7 @@ class Wanderer:
 
     def press_or_let_go(self) -> str:
         """Press a button somewhere, or let the pressed one go."""
+        self.forget_gone()
         if self.pressed is not None and self.chance.random() < 0.8:
             return self.let_go()
         widget = self.canvas()
@@ -212,8 +214,14 @@ class Wanderer:
         self.pressed = (widget, button)
         return f"press {button.name} @{at.x()},{at.y()}"
 
+    def forget_gone(self) -> None:
+        """Hold nothing on a view that was closed meanwhile, as the second one may be."""
+        if self.pressed is not None and not isValid(self.pressed[0]):
+            self.pressed = None
+
     def let_go(self) -> str:
         """Let the pressed button go."""
+        self.forget_gone()
         if self.pressed is None:
             return "nothing pressed"
         (widget, button), self.pressed = self.pressed, None
@@ -222,6 +230,7 @@ class Wanderer:
 
     def move(self) -> str:
         """Move the pointer, with what is pressed."""
+        self.forget_gone()
         widget, button = self.pressed or (self.canvas(), Qt.MouseButton.NoButton)
         at = self.somewhere(widget)
         none = Qt.MouseButton.NoButton
