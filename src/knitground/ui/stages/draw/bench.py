@@ -388,9 +388,9 @@ def _hand_note(hand: Hand | None, session: Session) -> str:
         words = ", ".join(percent(share) for _, share in parts)
         return f"{len(hand.mix.entries)} tiles: {words} · seed {session.options.seed} · R rerolls"
     if isinstance(hand, PatchInHand):
-        return "[ ] turn it, X mirrors, Y flips; Box and Fill repeat it"
+        return "[ ] turn it, M mirrors, Shift+M flips; Box and Fill repeat it"
     if isinstance(hand, TileInHand):
-        return "[ ] turn it, X mirrors, Y flips; on a ground or grown layer it becomes a pin"
+        return "[ ] turn it, M mirrors, Shift+M flips; on a ground or grown layer it becomes a pin"
     if isinstance(hand, TerrainInHand):
         return f"{hand.set_name}: tiles at its borders knit themselves"
     if isinstance(hand, TintInHand):
