@@ -103,7 +103,6 @@ def test_the_demo_opens_from_the_empty_page(empty_window, tmp_path):
     settle()
     assert empty_window.session.project.name == "Harl Pans"
     assert not empty_window.start.isVisible()
-    assert True
     assert empty_window.memory.recent == [tmp_path / "demo"]
 
 

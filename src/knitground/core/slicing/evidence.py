@@ -103,7 +103,8 @@ def gather(codes: Codes, luma: NDArray[np.float32], background: np.uint32) -> Ev
     rows = solid.any(axis=1)
     if not rows.any():
         rows[:] = True
-    solid, codes, luma = solid[rows], codes[rows], luma[rows]
+    if not rows.all():  # a copy of all of a large sheet would be hundreds of megabytes
+        solid, codes, luma = solid[rows], codes[rows], luma[rows]
     flat = _flat(solid)
     crossing = np.zeros(codes.shape[1] + 1)
     crossing[1:-1] = (solid[:, 1:] & solid[:, :-1]).mean(axis=0)

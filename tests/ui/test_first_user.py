@@ -1,0 +1,141 @@
+"""What stood in a first user's way, done in the real window."""
+
+import numpy as np
+import pytest
+from PySide6.QtCore import Qt
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QLabel, QToolButton
+from tests.ui.conftest import LEFT, settle
+from tests.ui.test_stages import drop
+
+from knitground.core.edit.maps import set_recipe
+from knitground.core.files.images import png_bytes
+from knitground.core.model.layers import GroundLayer
+from knitground.core.model.recipe import Recipe
+from knitground.ui.common.tasks import wait_for_jobs
+from knitground.ui.mapside.dialogs import NewMapDialog
+from knitground.ui.mapside.strip import cropped
+
+
+def test_a_new_map_is_filled_with_a_terrain_in_one_step(window):
+    session = window.session
+    session.choose_tileset(session.project.tilesets[0])
+    dialog = NewMapDialog(session, window.shell)
+    offered = [dialog.filled.itemText(n) for n in range(dialog.filled.count())]
+    assert offered == ["nothing", "brine", "crust", "clay", "blush"]
+    dialog.filled.setCurrentText("crust")
+    dialog.name.setText("Flat")
+    steps = len(session.doc.history.names)
+    window.mapside.maps.add_map(dialog)
+    ground = next(each for each in session.map.layers if isinstance(each, GroundLayer))
+    assert (ground.terrain == 2).all()
+    assert len(session.doc.history.names) == steps + 1
+    session.undo()
+    assert all(each.name != "Flat" for each in session.project.maps)
+
+
+def test_paths_do_not_cover_a_new_map_and_a_sheet_without_sets_offers_nothing(window):
+    dialog = NewMapDialog(window.session, window.shell)
+    dialog.tilesets.setCurrentText("works")
+    offered = [dialog.filled.itemText(n) for n in range(dialog.filled.count())]
+    assert offered == ["nothing", "brick"]
+    dialog.tilesets.setCurrentText("props")
+    assert not dialog.filled.isEnabled()
+
+
+def test_usual_sizes_are_one_click_away(window):
+    window.show_stage("slice")
+    settle()
+    bench = window.stages["slice"]
+    assert list(bench.usual) == [8, 16, 24, 32, 48, 64]
+    for side, button in bench.usual.items():
+        assert button.isVisible()
+        QTest.mouseClick(button, LEFT)
+        assert (bench.trial.tile_width, bench.trial.tile_height) == (side, side)
+    assert window.session.tileset.slicing.tile_width == 16  # a trial until it is used
+
+
+def test_pictures_over_several_tiles_are_said_so_and_not_warned_of(window, tmp_path):
+    art = np.zeros((64, 128, 4), np.uint8)
+    art[8:60, 20:56] = art[8:60, 72:108] = (90, 140, 60, 255)  # two tall ones, see-through round
+    path = tmp_path / "large.png"
+    path.write_bytes(png_bytes(art))
+    drop(window, path)
+    window.show_stage("slice")
+    settle()
+    bench = window.stages["slice"]
+    bench.use_size(16)
+    QTest.qWait(400)  # what the pixels say comes a little later
+    wait_for_jobs()
+    settle()
+    assert bench.sheet.facts.mostly_crossed
+    assert "pictures span several tiles" in bench.facts.text()
+    assert "cut by a line" not in bench.facts.text()
+
+
+def test_growing_without_steps_says_what_a_step_does(window):
+    window.session.apply(set_recipe(window.session.map, Recipe()))
+    window.show_stage("grow")
+    settle()
+    words = [each.text() for each in window.stages["grow"].findChildren(QLabel) if each.isVisible()]
+    assert any("no recipe yet" in each for each in words)
+    assert not any(each in ("Seed", "Steps", "Laid") for each in words)
+
+
+def test_eight_layers_of_the_strip_are_in_view(window):
+    window.show_stage("draw")
+    settle()
+    cards = window.mapside.strip.cards
+    area = window.mapside.strip._area
+    assert all(card.width() <= 90 for card in cards)
+    assert area.viewport().width() >= 8 * 91
+    assert area.horizontalScrollBar().height() == 0 or not area.horizontalScrollBar().isVisible()
+
+
+def test_a_sparse_layers_picture_is_of_what_lies_there(window):
+    cells = np.zeros((45, 60), int)
+    cells[20:23, 30:34] = 1
+    shown = cropped(cells)
+    assert shown.sum() == 12
+    assert shown.size < cells.size / 6
+
+
+@pytest.mark.parametrize("wide", [1280, 1600])
+def test_what_is_in_hand_is_named_whole_at_every_stage(window, wide):
+    window.shell.resize(wide, 800)
+    for stage in ("terrains", "draw", "grow"):
+        window.show_stage(stage)
+        settle()
+        QTest.qWait(20)
+        assert "brine" in window.mapside.ribbon.hand.text()
+        assert "…" not in window.mapside.ribbon.hand.text()
+
+
+def test_keys_of_our_own_hide_lock_and_mirror(window):
+    layer = window.session.layer
+    window.mapside.view.setFocus()
+    for key in (Qt.Key.Key_I, Qt.Key.Key_J):
+        QTest.keyClick(window.shell, key)
+    assert (layer.visible, layer.locked) == (False, True)
+    for key in (Qt.Key.Key_H, Qt.Key.Key_L):
+        QTest.keyClick(window.shell, key, Qt.KeyboardModifier.ControlModifier)
+    assert (layer.visible, layer.locked) == (False, True)
+    for key in (Qt.Key.Key_J, Qt.Key.Key_I):
+        QTest.keyClick(window.shell, key)
+    assert (layer.visible, layer.locked) == (True, False)
+
+
+def test_the_start_page_shows_recent_projects_with_their_pictures(empty_window, tmp_path):
+    window = empty_window
+    window.files.open_demo(tmp_path / "demo")
+    wait_for_jobs()
+    settle()
+    window.start.refresh()
+    cards = [each for each in window.start.findChildren(QToolButton) if "demo" in each.text()]
+    assert len(cards) == 1
+    asked = []
+    window.start.recent_asked.connect(asked.append)
+    cards[0].click()
+    assert asked[-1] == tmp_path / "demo"
+    icon = cards[0].icon().pixmap(cards[0].iconSize()).toImage()
+    assert not icon.isNull()
