@@ -59,7 +59,7 @@ def apart(one: Colour, other: Colour) -> float:
     Examples
     --------
     >>> red, green = np.array([0.8, 0.2, 0.1]), np.array([0.35, 0.45, 0.1])
-    >>> apart(red, green) < np.abs(red - green).max()
+    >>> bool(apart(red, green) < np.abs(red - green).max())
     True
     """
     return float(np.linalg.norm(_seen(one) - _seen(other), axis=1).min())

@@ -16,6 +16,7 @@ from knitground.core.model.tileset import Picture
 Codes = NDArray[np.uint32]
 Profile = NDArray[np.float64]
 NOTHING = np.uint32(0)
+_BAND = 256
 _DROPPED = (0, 0, 0, 0, 0, 1, 1, 1, 1)
 """How many of so many bands may be spoiled."""
 
@@ -152,7 +153,10 @@ def _change(changed: NDArray[np.bool_], amount: NDArray[np.float32]) -> Profile:
 
 def brightness(picture: Picture) -> NDArray[np.float32]:
     """Give the brightness of each pixel, 0 to 255, dimmed by its alpha: (H, W) float32."""
-    rgb = picture[..., :3].astype(np.float32)
+    out = np.empty(picture.shape[:2], np.float32)
     weights = np.array([0.35, 0.45, 0.2], np.float32)
-    alpha = picture[..., 3].astype(np.float32) / 255
-    return np.asarray((rgb @ weights) * alpha, np.float32)
+    for top in range(0, picture.shape[0], _BAND):  # else a large sheet takes four times its size
+        part = picture[top : top + _BAND]
+        alpha = part[..., 3].astype(np.float32) / 255
+        out[top : top + _BAND] = (part[..., :3].astype(np.float32) @ weights) * alpha
+    return out
