@@ -16,7 +16,7 @@ from time import perf_counter
 
 sys.path.insert(0, str(Path(__file__).parents[1]))
 
-from bench.run import Row, ratio, timed
+from bench.run import Row, ratio, tell_rows, timed
 
 SIDE = 4096
 LAYERS = 8
@@ -244,10 +244,7 @@ def main() -> int:
     rows += file_rows(project, folder / "saved")
     window.session.doc.mark_saved()
     window.shell.close()
-    for row in rows:
-        mark = "ok" if row.passed else "BROKEN"
-        print(f"{row.name:38}{row.value:9.2f} of {row.limit:g}  {mark:7} {row.against}")
-    return 0 if all(row.passed for row in rows) else 1
+    return tell_rows(rows)
 
 
 if __name__ == "__main__":

@@ -39,6 +39,14 @@ class Row:
         return self.value <= self.limit
 
 
+def tell_rows(rows: list[Row]) -> int:
+    """Print a table of times with absolute limits; returns the exit code."""
+    for row in rows:
+        mark = "ok" if row.passed else "BROKEN"
+        print(f"{row.name:38}{row.value:9.2f} of {row.limit:g}  {mark:7} {row.against}")
+    return 0 if all(row.passed for row in rows) else 1
+
+
 def timed(work: Callable[[], object]) -> float:
     """Seconds of one run."""
     begun = perf_counter()

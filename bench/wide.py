@@ -15,7 +15,7 @@ from time import perf_counter
 
 sys.path.insert(0, str(Path(__file__).parents[1]))
 
-from bench.run import Row
+from bench.run import Row, tell_rows
 
 PAINT, ACT = 16, 50
 
@@ -163,10 +163,7 @@ def main() -> int:
     rows = rows_of(window, settle)
     window.session.doc.mark_saved()
     window.shell.close()
-    for row in rows:
-        mark = "ok" if row.passed else "BROKEN"
-        print(f"{row.name:38}{row.value:9.2f} of {row.limit:g}  {mark:7} {row.against}")
-    return 0 if all(row.passed for row in rows) else 1
+    return tell_rows(rows)
 
 
 if __name__ == "__main__":
