@@ -79,7 +79,7 @@ def test_growing_without_steps_says_what_a_step_does(window):
     settle()
     words = [each.text() for each in window.stages["grow"].findChildren(QLabel) if each.isVisible()]
     assert any("no recipe yet" in each for each in words)
-    assert not any(each in ("Seed", "Steps", "Laid") for each in words)
+    assert not any(each in ("Seed", "Shares") for each in words)
 
 
 def test_eight_layers_of_the_strip_are_in_view(window):
@@ -139,3 +139,13 @@ def test_the_start_page_shows_recent_projects_with_their_pictures(empty_window, 
     assert asked[-1] == tmp_path / "demo"
     icon = cards[0].icon().pixmap(cards[0].iconSize()).toImage()
     assert not icon.isNull()
+
+
+def test_a_sparse_layers_card_shows_its_few_tiles_in_full(window):
+    window.show_stage("draw")
+    strip = window.mapside.strip
+    strip._draw_thumbs()
+    card = next(each for each in strip.cards if each.layer.name == "Props")
+    shown = card.thumb._pixels
+    assert set((shown >> 24).ravel().tolist()) == {0, 255}
+    assert (shown >> 24 == 255).any()

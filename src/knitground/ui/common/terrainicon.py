@@ -1,4 +1,4 @@
-"""A terrain's diamond as an icon."""
+"""How terrains and their sets are shown in lists: a diamond as an icon, a title."""
 
 from __future__ import annotations
 
@@ -6,6 +6,7 @@ from PySide6.QtCore import QPointF, Qt
 from PySide6.QtGui import QIcon, QPainter, QPixmap
 
 from knitground.core.model.terrain import TerrainSet
+from knitground.core.model.tileset import Tileset
 from knitground.ui.common.marks import draw_diamond
 
 
@@ -18,3 +19,8 @@ def terrain_icon(kit: TerrainSet, mark: int, side: int = 22) -> QIcon:
     draw_diamond(painter, QPointF(side / 2, side / 2), side / 2 - 1, kit, mark)
     painter.end()
     return QIcon(out)
+
+
+def set_title(tileset: Tileset, kit: TerrainSet) -> str:
+    """Name a set in the list: what it shows, its kind, and its sheet."""
+    return f"{kit.name} · {kit.kind.value} · {tileset.name}"

@@ -55,7 +55,7 @@ from knitground.core.model.limits import MAX_SHIFT
 from knitground.core.model.map import Map, grid_of
 from knitground.core.render.atlas import Atlas
 from knitground.core.render.compose import lay_out, tint_factors
-from knitground.core.render.pixels import Pixels
+from knitground.core.render.pixels import Pixels, premultiplied, straight
 from knitground.core.render.small import sampled_cells
 from knitground.ui.common.checkers import checkers
 from knitground.ui.common.commands import Commands
@@ -69,6 +69,8 @@ from knitground.ui.session import Session
 _THUMB = (52, 36)
 _CARD = 86
 _SAMPLES = 60
+_LEAST_SEEN = 16
+"""Alpha of a tile's mean colour from which on it counts in a layer's picture."""
 _SMALL_CELLS = 512 * 512
 
 
@@ -99,7 +101,7 @@ class Thumb(QWidget):
             box = Box(0, 0, map_.height, map_.width)
             cells = _sampled(session.doc.cells(map_, layer, box), step)
         shown = cropped(cells)
-        self._show_pixels(lay_out(atlas.dots([shown]), shown))
+        self._show_pixels(lay_out(full(atlas.dots([shown])), shown))
 
     def _show_pixels(self, pixels: Pixels) -> None:
         self._pixels = np.ascontiguousarray(pixels)
@@ -113,7 +115,8 @@ class Thumb(QWidget):
             size = self._image.size().scaled(self.size(), Qt.AspectRatioMode.KeepAspectRatio)
             rect = QRect(QPoint(0, 0), size)
             rect.moveCenter(self.rect().center())
-            painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+            smaller = rect.width() < self._image.width()
+            painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, smaller)
             painter.drawImage(rect, self._image)
         painter.setPen(QPen(theme().colour("line"), 1))
         painter.drawRect(self.rect().adjusted(0, 0, -1, -1))
@@ -153,6 +156,19 @@ def _marker_dots(map_: Map, layer: MarkerLayer, step: int) -> Pixels:
             spot = (slice(max(0, row_ - 1), row_ + 2), slice(max(0, col - 1), col + 2))
             out[spot] = 0xFF000000 | int(kind_colour(each.kind)[1:], 16)
     return out
+
+
+def full(dots: Pixels) -> Pixels:
+    """Make what can be seen of dots opaque: a lone post would be a shade of the ground else.
+
+    Examples
+    --------
+    >>> [hex(each) for each in full(np.array([0, 0x40102000, 0x08010101], np.uint32)).tolist()]
+    ['0x0', '0xff408000', '0x0']
+    """
+    rgba = straight(dots)
+    rgba[..., 3] = np.where(rgba[..., 3] > _LEAST_SEEN, 255, 0)
+    return premultiplied(rgba)
 
 
 def _sampled(cells: Cells, step: int) -> Cells:

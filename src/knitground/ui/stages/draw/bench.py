@@ -35,7 +35,7 @@ from knitground.core.model.patch import Patch
 from knitground.core.model.project import free_name
 from knitground.core.model.tileset import TileRef
 from knitground.ui.common.commands import Commands
-from knitground.ui.common.terrainicon import terrain_icon
+from knitground.ui.common.terrainicon import set_title, terrain_icon
 from knitground.ui.common.widgets import button, clear, column, head, note, row, tile_pixmap
 from knitground.ui.common.words import percent
 from knitground.ui.mapside.handpixels import hand_pixels
@@ -242,9 +242,7 @@ class DrawBench(Stage):
         found, words = False, self._words.strip().lower()
         for tileset in self.session.project.tilesets:
             for kit in tileset.sets:
-                self.terrain_list.addWidget(
-                    note(f"{tileset.name} — {kit.name} ({kit.kind.value} set)")
-                )
+                self.terrain_list.addWidget(note(set_title(tileset, kit)))
                 for mark, terrain in enumerate(kit.terrains, 1):
                     found = True
                     if words not in terrain.name.lower():

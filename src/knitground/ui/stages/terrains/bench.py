@@ -41,7 +41,7 @@ from knitground.core.model.project import free_name
 from knitground.core.model.terrain import ANY, NOTHING, SetKind, TerrainSet
 from knitground.core.model.tileset import TileRef, Tileset
 from knitground.ui.common.asking import answered
-from knitground.ui.common.terrainicon import terrain_icon
+from knitground.ui.common.terrainicon import set_title, terrain_icon
 from knitground.ui.common.widgets import Swatch, button, column, head, note, row
 from knitground.ui.session import Session
 from knitground.ui.stages.stage import Stage
@@ -211,8 +211,8 @@ class TerrainsBench(Stage):
 
     def refresh(self) -> None:
         owner, kit = self.owner, self.kit
-        self._fill(self.sets, [_set_title(each, k) for each, k in self._all_sets()],
-                   _set_title(owner, kit) if owner and kit else "")  # fmt: skip
+        self._fill(self.sets, [set_title(each, k) for each, k in self._all_sets()],
+                   set_title(owner, kit) if owner and kit else "")  # fmt: skip
         if kit is None:  # a sheet without a set: the list offers those of others, none is shown
             self.sets.setCurrentIndex(-1)
         self.sets.setVisible(bool(self._all_sets()))
@@ -567,11 +567,6 @@ class TerrainsBench(Stage):
             self.session.note(f"“{made.name}” is a new sheet; saving writes {made.sheet}")
 
         self.session.attempt(do)
-
-
-def _set_title(tileset: Tileset, kit: TerrainSet) -> str:
-    """Name a set in the list: what it shows, its kind, and its sheet."""
-    return f"{kit.name} · {kit.kind.value} · {tileset.name}"
 
 
 _EXAMPLES = {
