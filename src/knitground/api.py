@@ -298,11 +298,7 @@ class MapDoor:
         chosen = recipe or self.map.recipe
         if seed is not None:
             chosen = replace(chosen, seed=seed)
-        before, self.map.recipe = self.map.recipe, chosen
-        try:
-            grown = run_recipe(self.owner.project, self.map)
-        finally:
-            self.map.recipe = before
+        grown = run_recipe(self.owner.project, replace(self.map, recipe=chosen))
         self.owner.doc.apply(lay_grown(self.map, grown, chosen))
 
     def picture(self, level: int = 0) -> MapPicture:
