@@ -36,7 +36,7 @@ def large_map(project: object, side: int) -> object:
 
     from knitground.core.model.map import Map
     from knitground.core.model.terrain import SetKind
-    from knitground.core.model.tileset import TileRef
+    from knitground.core.model.tile import TileRef
 
     rng = np.random.default_rng(1)
     map_ = Map("Large", side, side, 16, 16)
@@ -69,7 +69,7 @@ def frame_rows(window: object, settle: Callable[[], None]) -> list[Row]:
     from PySide6.QtWidgets import QApplication
 
     from knitground.core.edit.hand import TerrainInHand, TileInHand, TintInHand
-    from knitground.core.model.tileset import TileRef
+    from knitground.core.model.tile import TileRef
     from knitground.ui.mapside.canvas.zoom import STEPS
 
     session, view = window.session, window.mapside.view

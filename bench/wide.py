@@ -41,7 +41,8 @@ def big_project() -> object:
     from knitground.core.model.project import Project
     from knitground.core.model.slicing import Slicing
     from knitground.core.model.terrain import SetKind, Terrain, TerrainSet
-    from knitground.core.model.tileset import TileRef, Tileset
+    from knitground.core.model.tile import TileRef
+    from knitground.core.model.tileset import Tileset
 
     rng = np.random.default_rng(1)
     side = 96 * 32
@@ -80,7 +81,7 @@ def rows_of(window: object, settle: Callable[[int], None]) -> list[Row]:
     from knitground.core.edit.selecting import Selection
     from knitground.core.edit.sheets import set_anchor
     from knitground.core.model.marker import Marker, Shape
-    from knitground.core.model.tileset import TileRef
+    from knitground.core.model.tile import TileRef
     from knitground.ui.mapside import clipboard
 
     session, view = window.session, window.mapside.view

@@ -15,7 +15,8 @@ from knitground.core.model.patch import Patch
 from knitground.core.model.recipe import MixStep, NoiseStep, Recipe
 from knitground.core.model.slicing import Slicing
 from knitground.core.model.terrain import SetKind, TerrainSet
-from knitground.core.model.tileset import Frame, SheetFile, TileRef, Tileset
+from knitground.core.model.tile import TileRef
+from knitground.core.model.tileset import Frame, SheetFile, Tileset
 
 NAMES = (
     "a", "A", "ß", "", "  ", "東京", "大阪", "../../x", "con", "x" * 200, "x" * 201, "line\nbreak",

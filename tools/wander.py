@@ -342,7 +342,7 @@ class Wanderer:
     def take_in_hand(self) -> str:
         """Take some tile, mix, patch, kind of marker or colour in hand."""
         from knitground.core.edit import hand
-        from knitground.core.model.tileset import TileRef
+        from knitground.core.model.tile import TileRef
 
         session = self.window.session
         project = session.project

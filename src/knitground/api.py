@@ -50,7 +50,8 @@ from knitground.core.model.project import Project
 from knitground.core.model.recipe import Recipe
 from knitground.core.model.slicing import Slicing
 from knitground.core.model.terrain import ANY, SetKind, Slot, TerrainSet
-from knitground.core.model.tileset import Picture, TileRef, Tileset
+from knitground.core.model.tile import TileRef
+from knitground.core.model.tileset import Picture, Tileset
 from knitground.core.slicing.likely import likely_grids
 
 __all__ = [

@@ -22,7 +22,7 @@ from knitground.core.model.mix import Mix, MixEntry
 from knitground.core.model.project import Project
 from knitground.core.model.slicing import Slicing
 from knitground.core.model.terrain import TerrainSet
-from knitground.core.model.tileset import TileRef
+from knitground.core.model.tile import TileRef
 
 
 def random_edit(rng, doc, map_):

@@ -22,7 +22,8 @@ from knitground.core.files.ship.json import ship_json
 from knitground.core.files.ship.names import ship_names
 from knitground.core.model.limits import MAX_LAYERS
 from knitground.core.model.slicing import Slicing
-from knitground.core.model.tileset import Frame, TileRef
+from knitground.core.model.tile import TileRef
+from knitground.core.model.tileset import Frame
 from knitground.core.render.atlas import Atlas
 from knitground.core.render.stack import draw_planes, stack_of
 

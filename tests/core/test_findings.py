@@ -25,7 +25,8 @@ from knitground.core.model.layers import GroundLayer
 from knitground.core.model.mix import Mix, MixEntry
 from knitground.core.model.recipe import MixStep, Recipe
 from knitground.core.model.terrain import SetKind
-from knitground.core.model.tileset import SheetFile, TileRef
+from knitground.core.model.tile import TileRef
+from knitground.core.model.tileset import SheetFile
 
 
 def test_a_tile_whose_place_another_one_took_gives_it_nothing(tmp_path):

@@ -41,7 +41,8 @@ from knitground.core.model.project import Project
 from knitground.core.model.recipe import NoiseStep, Recipe
 from knitground.core.model.slicing import Slicing
 from knitground.core.model.terrain import ANY, SetKind, Slot, Terrain, TerrainSet
-from knitground.core.model.tileset import TileFacts, TileRef, Tileset
+from knitground.core.model.tile import TileRef
+from knitground.core.model.tileset import TileFacts, Tileset
 
 RING = (Slot.N, Slot.NE, Slot.E, Slot.SE, Slot.S, Slot.SW, Slot.W, Slot.NW)
 STEPS = [(-1, 0), (-1, 1), (0, 1), (1, 1), (1, 0), (1, -1), (0, -1), (-1, -1)]

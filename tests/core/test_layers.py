@@ -27,7 +27,7 @@ from knitground.core.model.marker import Marker, Shape
 from knitground.core.model.mix import Mix, MixEntry
 from knitground.core.model.recipe import MixStep, Recipe
 from knitground.core.model.slicing import Slicing
-from knitground.core.model.tileset import TileRef
+from knitground.core.model.tile import TileRef
 from knitground.core.render.atlas import Atlas
 from knitground.core.render.compose import compose, tint_factors
 from knitground.core.render.free import turned_freely

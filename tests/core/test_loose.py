@@ -19,7 +19,8 @@ from knitground.core.files.ship.json import ship_json
 from knitground.core.files.ship.names import ship_names
 from knitground.core.files.ship.png import map_picture
 from knitground.core.model.slicing import Slicing
-from knitground.core.model.tileset import Frame, TileRef
+from knitground.core.model.tile import TileRef
+from knitground.core.model.tileset import Frame
 from knitground.core.render.atlas import Atlas
 from knitground.core.render.compose import around, compose
 from knitground.core.render.pixels import over, premultiplied, straight

@@ -11,7 +11,7 @@ from knitground.core.base.errors import EditError, SlicingError
 from knitground.core.edit.mockup import map_from_mockup
 from knitground.core.files.ship.png import map_picture
 from knitground.core.model.patch import turn_tile
-from knitground.core.model.tileset import TileRef
+from knitground.core.model.tile import TileRef
 from knitground.core.render.pixels import premultiplied, straight, turned
 from knitground.core.slicing.mockup import (
     MapGrid,

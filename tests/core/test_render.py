@@ -6,7 +6,8 @@ from tests.maps import planes, small_project
 
 from knitground.core.edit.sheets import set_anchor, set_frames
 from knitground.core.model.slicing import Slicing
-from knitground.core.model.tileset import Frame, TileRef, Tileset
+from knitground.core.model.tile import TileRef
+from knitground.core.model.tileset import Frame, Tileset
 from knitground.core.render.atlas import Atlas, Pictures
 from knitground.core.render.compose import compose, lay_out
 from knitground.core.render.pixels import over, premultiplied, shrunk, straight, turned

@@ -21,7 +21,8 @@ from knitground.core.edit.reslice import (
 from knitground.core.edit.uses import count_uses
 from knitground.core.model.mix import Mix, MixEntry
 from knitground.core.model.slicing import Slicing
-from knitground.core.model.tileset import SheetFile, TileFacts, TileRef, Tileset
+from knitground.core.model.tile import TileRef
+from knitground.core.model.tileset import SheetFile, TileFacts, Tileset
 from knitground.core.render.tiles import tile_pixels
 from knitground.core.slicing.follow import follow_content, follow_pixels
 from knitground.core.slicing.grid import cut, lay_grid

@@ -23,7 +23,8 @@ from knitground.core.files.schema import schema_texts
 from knitground.core.knit.layer import knit_map
 from knitground.core.model.mix import Mix, MixEntry
 from knitground.core.model.recipe import NoiseStep, Recipe
-from knitground.core.model.tileset import TileFacts, TileRef
+from knitground.core.model.tile import TileRef
+from knitground.core.model.tileset import TileFacts
 
 
 def write_small(folder, wrap=False, seed=0, size=(8, 10)):

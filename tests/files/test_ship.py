@@ -10,7 +10,7 @@ from knitground.core.files.schema import schema_texts
 from knitground.core.files.ship.ship import ship
 from knitground.core.knit.layer import knit_map
 from knitground.core.model.map import Map
-from knitground.core.model.tileset import TileRef
+from knitground.core.model.tile import TileRef
 
 
 def drawn_like_a_game(folder, name):

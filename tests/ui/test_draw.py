@@ -10,7 +10,7 @@ from tests.ui.conftest import RIGHT, click, drag, move, pixels, settle
 from knitground.core.base.window import Box
 from knitground.core.edit.hand import MixInHand, TerrainInHand, TileInHand
 from knitground.core.model.layers import GAP
-from knitground.core.model.tileset import TileRef
+from knitground.core.model.tile import TileRef
 from knitground.ui.mapside.canvas.zoom import STEPS
 
 

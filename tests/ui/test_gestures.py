@@ -10,7 +10,7 @@ from tests.ui.conftest import LEFT, RIGHT, click, drag, move, props_view, settle
 from knitground.core.edit.hand import MarkerInHand, TileInHand
 from knitground.core.files.opening import open_project
 from knitground.core.model.layers import MarkerLayer
-from knitground.core.model.tileset import TileRef
+from knitground.core.model.tile import TileRef
 
 NONE = Qt.KeyboardModifier.NoModifier
 

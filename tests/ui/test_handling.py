@@ -15,7 +15,7 @@ from knitground.core.edit.layers import use_set
 from knitground.core.edit.planning import brush
 from knitground.core.model.layers import GAP
 from knitground.core.model.project import Project
-from knitground.core.model.tileset import TileRef
+from knitground.core.model.tile import TileRef
 from knitground.ui.mapside.dialogs import NewMapDialog
 from knitground.ui.project.memory import Memory
 

@@ -29,7 +29,8 @@ from knitground.core.files.ship.png import map_picture
 from knitground.core.model.patch import Patch
 from knitground.core.model.slicing import Slicing
 from knitground.core.model.terrain import SetKind
-from knitground.core.model.tileset import TileFacts, TileRef
+from knitground.core.model.tile import TileRef
+from knitground.core.model.tileset import TileFacts
 from knitground.ui.common.tasks import spare_frames
 from knitground.ui.mapside.canvas.chunks import image_of
 from knitground.ui.mapside.mockupdialog import ALL, MockupDialog

@@ -20,7 +20,7 @@ from knitground.core.files.images import png_bytes
 from knitground.core.files.opening import open_project
 from knitground.core.files.saving import save_project
 from knitground.core.model.layers import GrownLayer, MarkerLayer
-from knitground.core.model.tileset import TileRef
+from knitground.core.model.tile import TileRef
 from knitground.ui.common.tasks import run_with_progress
 from knitground.ui.project.memory import Memory
 from knitground.ui.shell import Shell

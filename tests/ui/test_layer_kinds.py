@@ -14,7 +14,7 @@ from knitground.core.edit.tint import blended, disc, soft_weights, tint_value
 from knitground.core.model.layers import GrownLayer
 from knitground.core.model.marker import Marker, Shape
 from knitground.core.model.recipe import MixStep
-from knitground.core.model.tileset import TileRef
+from knitground.core.model.tile import TileRef
 from knitground.ui.mapside.canvas.markers import kind_colour
 from knitground.ui.mapside.canvas.zoom import STEPS
 from knitground.ui.stages.draw.bench import TABS

@@ -14,7 +14,7 @@ from knitground.core.base.window import Box
 from knitground.core.edit.hand import PatchInHand, TileInHand
 from knitground.core.edit.laying import plan_cells
 from knitground.core.model.patch import Patch, turn_tile
-from knitground.core.model.tileset import TileRef
+from knitground.core.model.tile import TileRef
 from knitground.core.render.pixels import turned
 from knitground.ui.mapside.dialogs import NewMapDialog, ResizeDialog
 from knitground.ui.mapside.tools.shapes import line_cells, swept

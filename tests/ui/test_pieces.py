@@ -14,7 +14,7 @@ from tests.ui.test_stages import drop
 from knitground.core.edit.hand import TileInHand
 from knitground.core.files.images import png_bytes
 from knitground.core.files.opening import open_project
-from knitground.core.model.tileset import TileRef
+from knitground.core.model.tile import TileRef
 
 SHIFT, CTRL = Qt.KeyboardModifier.ShiftModifier, Qt.KeyboardModifier.ControlModifier
 PLACES = [(4, 4, 20, 50), (40, 8, 30, 30), (90, 10, 12, 40), (6, 80, 60, 20), (90, 84, 16, 16)]

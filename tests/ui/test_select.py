@@ -28,7 +28,7 @@ from knitground.core.edit.selecting import (
     select_outline,
     trimmed,
 )
-from knitground.core.model.tileset import TileRef
+from knitground.core.model.tile import TileRef
 from knitground.ui.mapside.clipboard import KIND
 
 CTRL, SHIFT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier

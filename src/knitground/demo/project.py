@@ -28,7 +28,8 @@ from knitground.core.model.project import Project
 from knitground.core.model.recipe import MixStep, NoiseStep, Recipe
 from knitground.core.model.slicing import Slicing
 from knitground.core.model.terrain import SetKind, Slot, Terrain, TerrainSet, no_marks
-from knitground.core.model.tileset import TileFacts, TileRef, Tileset
+from knitground.core.model.tile import TileRef
+from knitground.core.model.tileset import TileFacts, Tileset
 from knitground.demo.pans import BRINE, CLAY, COLUMNS, CRUST, MARGIN, SPACING, VARIANTS, pans_sheet
 from knitground.demo.props import PLACES, props_sheet
 from knitground.demo.texture import SIZE

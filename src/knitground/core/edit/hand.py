@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from knitground.core.model.mix import Mix
 from knitground.core.model.patch import Patch, turn_tile
-from knitground.core.model.tileset import TileRef
+from knitground.core.model.tile import TileRef
 
 TURN_WORDS = ("", "90°", "180°", "270°", "mirrored", "mirrored 90°", "flipped", "mirrored 270°")
 

@@ -179,7 +179,7 @@ def _terrain_plan(
     table = doc.knitter.table(map_, layer)
     cells_box = cells_reached(table, at).fitted(map_.height, map_.width, map_.wrap)
     trial = terrain_with(table, layer, cells_box, map_.wrap, at, patch)
-    cells = knit_box(table, layer, cells_box, trial)
+    cells = knit_box(table, layer, cells_box, trial, wrap=map_.wrap)
     return Plan(Edit(name, (atom,)), layer, cells_box, cells, bridged)
 
 

@@ -16,7 +16,8 @@ from knitground.core.model.map import Map
 from knitground.core.model.patch import turn_tile
 from knitground.core.model.project import Project, free_name
 from knitground.core.model.slicing import Slicing
-from knitground.core.model.tileset import TileRef, Tileset
+from knitground.core.model.tile import TileRef
+from knitground.core.model.tileset import Tileset
 from knitground.core.slicing.mockup import Mockup, sheet_of
 
 

@@ -22,7 +22,8 @@ from knitground.core.model.patch import Patch
 from knitground.core.model.project import Project
 from knitground.core.model.slicing import Area, Slicing
 from knitground.core.model.terrain import no_marks
-from knitground.core.model.tileset import PLAIN, Picture, SheetFile, TileRef, Tileset
+from knitground.core.model.tile import TileRef
+from knitground.core.model.tileset import PLAIN, Picture, SheetFile, Tileset
 from knitground.core.slicing.follow import Follow, Place, follow_content, follow_pixels
 from knitground.core.slicing.grid import lay_grid
 from knitground.core.slicing.pieces import foot

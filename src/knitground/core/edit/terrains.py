@@ -33,7 +33,8 @@ from knitground.core.model.terrain import (
     TerrainSet,
     no_marks,
 )
-from knitground.core.model.tileset import TileRef, Tileset
+from knitground.core.model.tile import TileRef
+from knitground.core.model.tileset import Tileset
 from knitground.core.slicing.grid import clear_see_through, cut_tile
 
 TERRAIN_COLOURS = (

@@ -43,7 +43,7 @@ from knitground.core.model.map import Legend, Map
 from knitground.core.model.marker import Marker, Shape
 from knitground.core.model.recipe import MixStep, NoiseStep, Recipe, Step
 from knitground.core.model.terrain import SetKind
-from knitground.core.model.tileset import TileRef
+from knitground.core.model.tile import TileRef
 
 _LISTED_PINS = 65_536
 _COUNTED_AT_A_TIME = 1 << 18

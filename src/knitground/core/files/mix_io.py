@@ -6,7 +6,7 @@ from knitground.core.base.errors import FormatError
 from knitground.core.files.formats import MixEntryFile, MixFile, PatchFile, TileFile
 from knitground.core.model.mix import Mix, MixEntry
 from knitground.core.model.patch import Patch
-from knitground.core.model.tileset import TileRef
+from knitground.core.model.tile import TileRef
 
 
 def mix_from_file(file: MixFile) -> Mix:

@@ -10,12 +10,12 @@ from knitground.core.base.hashing import cell_numbers
 from knitground.core.base.window import Box
 from knitground.core.chance.draw import shares
 from knitground.core.knit.bridge import TerrainGraph
-from knitground.core.knit.knit import codes_in, terrain_of
+from knitground.core.knit.knit import codes_in, terrain_of, without_rim
 from knitground.core.knit.table import RING_BITS, Key, KnitTable, reduced
 from knitground.core.model.layers import EMPTY, GAP, GroundLayer
 from knitground.core.model.map import Map
 from knitground.core.model.terrain import SetKind, TerrainSet
-from knitground.core.model.tileset import TileRef
+from knitground.core.model.tile import TileRef
 
 
 @dataclass(frozen=True)
@@ -85,7 +85,8 @@ def explain(
     graph : of the same set, to name the bridge that a gap would need
     """
     row, col = cell.top, cell.left
-    codes = codes_in(table, terrain_of(table, layer, cell, map_.wrap))
+    ground = terrain_of(table, layer, cell, map_.wrap)
+    codes = codes_in(table, without_rim(ground, table.margin - table.mark_margin))
     code = int(codes[codes.shape[0] // 2, codes.shape[1] // 2])
     inside = table.inside is not None and bool((codes == code).all())
     key, slots, shown = _asked(layer, kit, cell, code)

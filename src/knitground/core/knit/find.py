@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from knitground.core.base.window import Box
-from knitground.core.knit.knit import codes_in, terrain_of
+from knitground.core.knit.knit import codes_in, terrain_of, without_rim
 from knitground.core.knit.table import Key, KnitTable, reduced
 from knitground.core.model.layers import GroundLayer
 from knitground.core.model.terrain import SetKind
@@ -19,8 +19,7 @@ def find_key(table: KnitTable, layer: GroundLayer, key: Key, wrap: bool) -> tupl
     for top in range(0, height, _BAND):
         box = Box(top, 0, min(height, top + _BAND), width)
         ground = terrain_of(table, layer, box, wrap)
-        if table.inside is not None:
-            ground = ground[1:-1, 1:-1]
+        ground = without_rim(ground, table.margin - table.kind.margin)
         if table.kind is SetKind.RING:
             codes = codes_in(table, ground)
             wanted = [key[0] * 256 + bits for bits in range(256) if reduced(bits) == key[1]]

@@ -10,8 +10,9 @@ from numpy.typing import NDArray
 from knitground.core.base.hashing import column_numbers, join, row_numbers
 from knitground.core.base.window import Box, read
 from knitground.core.knit.table import RING_BITS, KnitTable
-from knitground.core.model.layers import Cells, GroundLayer
+from knitground.core.model.layers import GAP, Cells, GroundLayer
 from knitground.core.model.terrain import SetKind, Slot
+from knitground.core.rules.apply import Window, apply_rules
 
 _CHUNK_CELLS = 32_768
 Ground = NDArray[Any]
@@ -32,7 +33,7 @@ def knit(
     ----------
     table : the set's look-up table; terrain numbers that it does not know give gaps
     terrain : (h + 1 + 2 m, w + 1 + 2 m), the terrain on the rectangle's places and on
-        m = `table.margin` more on each side, as `terrain_of` gives it
+        m = `table.mark_margin` more on each side: rules are not applied here
     rows, cols : (h,) and (w,) the cells' own rows and columns in the map
     seed, layer : int, of the ground layer
 
@@ -61,7 +62,7 @@ def knit(
     band = max(1, min(height, _CHUNK_CELLS // width))
     numbers = np.empty((band, width), np.uint32)
     row_part, col_part = row_numbers(rows, seed, layer), column_numbers(cols, seed, layer)
-    more = 1 + 2 * table.margin
+    more = 1 + 2 * table.mark_margin
     for top in range(0, height, band):
         n = min(band, height - top)
         places = _starts(table, terrain[top : top + n + more])
@@ -179,11 +180,39 @@ def knit_box(
     rows, cols = box.rows(height), box.cols(width)
     if terrain is None:
         terrain = terrain_of(table, layer, box, wrap)
-    cells = knit(table, terrain, rows, cols, layer.seed, layer.number)
+    marked = without_rim(terrain, table.margin - table.mark_margin)
+    cells = knit(table, marked, rows, cols, layer.seed, layer.number)
+    if table.rules is not None:
+        window = rule_window(table, layer, box, wrap, terrain)
+        cells = apply_rules(table.rules, window, cells, layer.seed, layer.number, GAP)
     pinned = read(layer.pinned, box)
     if keep_pins and pinned.any():
         cells[pinned] = read(layer.cells, box)[pinned]
     return cells
+
+
+def without_rim(terrain: Ground, by: int) -> Ground:
+    """Leave out so many places on each side of a window of terrain."""
+    return terrain[by:-by, by:-by] if by else terrain
+
+
+def rule_window(
+    table: KnitTable, layer: GroundLayer, box: Box, wrap: bool, terrain: Ground | None = None
+) -> Window:
+    """Give a box of a layer's cells as rules look at it; see `knit_box` for `terrain`."""
+    assert table.rules is not None
+    if terrain is None:
+        terrain = terrain_of(table, layer, box, wrap)
+    far = table.rules.margin
+    height, width = layer.cells.shape
+    return Window(
+        table.kind,
+        _known(table, without_rim(terrain, table.margin - far)),
+        far,
+        box.rows(height),
+        box.cols(width),
+        None if wrap else (height, width),
+    )
 
 
 def terrain_of(table: KnitTable, layer: GroundLayer, box: Box, wrap: bool) -> Ground:

@@ -2,17 +2,23 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 from numpy.typing import NDArray
 
 from knitground.core.base.window import whole
 from knitground.core.knit.knit import knit_box
-from knitground.core.knit.table import KnitTable, build_table
+from knitground.core.knit.table import Key, KnitTable, Variants, build_table, reduced
 from knitground.core.model.layers import GAP, GroundLayer
 from knitground.core.model.map import Map
 from knitground.core.model.project import Project
-from knitground.core.model.terrain import TerrainSet
-from knitground.core.model.tileset import TileRef, Tileset
+from knitground.core.model.terrain import SetKind, TerrainSet
+from knitground.core.model.tile import TileRef
+from knitground.core.model.tileset import Tileset
+from knitground.core.rules.table import RuleTable, compile_rules, stock_of
+
+_MOST_SURE = 20_000
 
 
 def layer_table(project: Project, map_: Map, layer: GroundLayer) -> KnitTable:
@@ -28,7 +34,30 @@ def layer_table(project: Project, map_: Map, layer: GroundLayer) -> KnitTable:
     places = [map_.legend.place(tile) for tile in tiles]
     facts = [owners[tile.tileset].fact(tile.row, tile.col) for tile in tiles]
     weights, inner = [each.weight for each in facts], [each.inner for each in facts]
-    return build_table(marks, places, weights, max(1, len(kit.terrains)), kit.kind, inner)
+    rules = compile_rules(kit.rules, kit, stock_of(project, map_))
+    ruled = _sure_keys(rules)
+    table = build_table(marks, places, weights, rules.count, kit.kind, inner, ruled)
+    return table if rules.does_nothing else replace(table, rules=rules)
+
+
+def _sure_keys(rules: RuleTable) -> dict[Key, Variants]:
+    """List the keys that rules are sure to give tiles to, and those: no bridge is needed there."""
+    if rules.quick is None:
+        return {}
+    if rules.kind is SetKind.RING:
+        grid = rules.quick.reshape(-1, 256)
+        keys: dict[Key, set[int]] = {}
+        for own in range(1, rules.count + 1):
+            for bits in range(256):
+                keys.setdefault((own, reduced(bits)), set()).add(int(grid[own, bits]))
+        forms = {key: min(each) for key, each in keys.items()}
+    else:
+        found = np.flatnonzero(rules.quick)
+        every = np.stack([found >> 4 * n & 15 for n in range(4)], axis=1)
+        known = (every <= rules.count).all(axis=1)
+        places, every = found[known][:_MOST_SURE], every[known][:_MOST_SURE]
+        forms = {tuple(key): int(rules.quick[at]) for key, at in zip(every.tolist(), places)}
+    return {key: tiles for key, form in forms.items() if form and (tiles := rules.variants(form))}
 
 
 def set_table(project: Project, owner: Tileset, kit: TerrainSet) -> tuple[KnitTable, Map]:

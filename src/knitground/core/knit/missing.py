@@ -6,7 +6,7 @@ import numpy as np
 
 from knitground.core.base.window import whole
 from knitground.core.chance.draw import VARIANT_SLOTS
-from knitground.core.knit.knit import codes_in, terrain_of
+from knitground.core.knit.knit import codes_in, terrain_of, without_rim
 from knitground.core.knit.table import Key, KnitTable, reduced
 from knitground.core.model.layers import GroundLayer
 from knitground.core.model.terrain import SetKind, TerrainSet
@@ -15,8 +15,8 @@ from knitground.core.model.terrain import SetKind, TerrainSet
 def missing_keys(table: KnitTable, layer: GroundLayer, wrap: bool) -> list[tuple[Key, int]]:
     """List the keys that become gaps on a layer and how many cells ask for each, most first."""
     ground = terrain_of(table, layer, whole(layer.cells), wrap)
-    if table.inside is not None:
-        ground = ground[1:-1, 1:-1]
+    # Only what marks read beyond the cell itself: one ring of ring sets, else none.
+    ground = without_rim(ground, table.margin - table.kind.margin)
     codes = codes_in(table, ground)
     rows, cols = np.nonzero(np.take(table.first, codes, mode="clip") == VARIANT_SLOTS)
     counts: dict[Key, int] = {}

@@ -11,7 +11,7 @@ A cell's *code* is a small number that stands for what it asks of a tile:
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from itertools import product
 
@@ -21,6 +21,7 @@ from numpy.typing import NDArray
 from knitground.core.chance.draw import VARIANT_SLOTS, slot_table
 from knitground.core.model.layers import EMPTY, GAP
 from knitground.core.model.terrain import ANY, NOTHING, SetKind, Slot
+from knitground.core.rules.table import RuleTable
 
 Key = tuple[int, ...]
 """Four marks in the order of the kind's slots; of ring sets the terrain and the reduced bits."""
@@ -56,7 +57,8 @@ class KnitTable:
     whose eight neighbours have the same code; None if no tile is kept for those alone.
     `north[a · (base + 1) + b] + south[c · (base + 1) + d]` is the code of four marks; `base` is the
     number of terrains and one for nothing, and stands for every number that is too high.
-    `variants` lists the tiles by key, `inner` those that are only for such cells.
+    `variants` lists the tiles by key, `inner` those that are only for such cells. `rules` are those
+    of the set, if it has any that can be used.
     """
 
     kind: SetKind
@@ -68,10 +70,17 @@ class KnitTable:
     slots: NDArray[np.int32]
     variants: dict[Key, Variants]
     inner: dict[Key, Variants] = field(default_factory=dict)
+    rules: RuleTable | None = None
 
     @property
     def margin(self) -> int:
         """How many cells further than a cell itself its tile depends on."""
+        far = self.rules.margin if self.rules is not None else 0
+        return max(self.mark_margin, far)
+
+    @property
+    def mark_margin(self) -> int:
+        """How many cells further than a cell itself what marks give it depends on."""
         return self.kind.margin + (self.inside is not None)
 
     def code_of(self, key: Key) -> int:
@@ -105,6 +114,7 @@ def build_table(
     terrain_count: int,
     kind: SetKind = SetKind.CORNER,
     inner: Sequence[bool] = (),
+    ruled: Mapping[Key, Variants] | None = None,
 ) -> KnitTable:
     """Group tiles with the same marks and lay out their slots.
 
@@ -122,6 +132,7 @@ def build_table(
     weights : (n,) 0 or more
     terrain_count : 1 to 64
     inner : (n,) tiles that are only for cells whose eight neighbours ask for the same
+    ruled : tiles that rules are sure to give to keys; they stand in where no tile is marked so
     """
     groups: dict[Key, _Group] = {}
     only = list(inner) or [False] * len(places)
@@ -137,6 +148,8 @@ def build_table(
                     chosen = group.inner if only[tile] else group.plain
                     chosen.append((places[tile], weights[tile]))
         groups.update(fresh)
+    for key, tiles in (ruled or {}).items():
+        groups.setdefault(key, _Group(plain=list(tiles)))
     return _table(groups, terrain_count, kind)
 
 

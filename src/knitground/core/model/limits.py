@@ -38,6 +38,12 @@ MAX_TRAY = 4096
 MAX_STEPS = 256
 MAX_PARTS = 4096
 """Tilesets, and maps, of one project."""
+MAX_RULES = 4096
+MAX_BLOCK = 1024
+"""Cells of a block that a rewrite rule reads or writes."""
+MAX_REACH = 32
+"""Cells that a rule may look away from its own."""
+MAX_PASSES = 64
 MAX_WEIGHT = 1e6
 MIN_SCALE, MAX_SCALE = 0.05, 64.0
 FULL_TINT = 127
@@ -76,6 +82,10 @@ Milliseconds = Annotated[int, Ge(1), Le(600_000)]
 Weight = Annotated[float, Ge(0), Le(MAX_WEIGHT)]
 Part = Annotated[float, Ge(0), Le(1)]
 Coordinate = Annotated[float, Ge(-4e6), Le(4e6)]
+HalfCells = Annotated[int, Ge(-2 * MAX_REACH), Le(2 * MAX_REACH)]
+CellsAway = Annotated[int, Ge(-MAX_REACH), Le(MAX_REACH)]
+Every = Annotated[int, Ge(1), Le(4096)]
+Passes = Annotated[int, Ge(1), Le(MAX_PASSES)]
 Degrees = Annotated[float, Ge(-360), Le(360)]
 Scale = Annotated[float, Ge(MIN_SCALE), Le(MAX_SCALE)]
 Cells = Annotated[float, Ge(2), Le(4096)]

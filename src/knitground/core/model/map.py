@@ -22,7 +22,7 @@ from knitground.core.model.layers import (
 from knitground.core.model.limits import MAX_LAYERS, CellSide, HexColour, Name, TileSide
 from knitground.core.model.recipe import Recipe
 from knitground.core.model.terrain import SetKind
-from knitground.core.model.tileset import TileRef
+from knitground.core.model.tile import TileRef
 
 
 class Legend:

@@ -17,7 +17,7 @@ from knitground.core.model.limits import (
     Text,
     Word,
 )
-from knitground.core.model.tileset import TileRef
+from knitground.core.model.tile import TileRef
 
 Point = tuple[Coordinate, Coordinate]
 """x to the right and y down, in pixels of the map."""

@@ -8,7 +8,7 @@ from typing import Annotated
 from annotated_types import MaxLen
 
 from knitground.core.model.limits import Name, Weight
-from knitground.core.model.tileset import TileRef
+from knitground.core.model.tile import TileRef
 
 
 @dataclass(frozen=True)

@@ -8,7 +8,7 @@ from typing import Annotated
 from annotated_types import MaxLen, MinLen
 
 from knitground.core.model.limits import Name
-from knitground.core.model.tileset import TileRef
+from knitground.core.model.tile import TileRef
 
 Row = Annotated[tuple[TileRef | None, ...], MinLen(1), MaxLen(65_536)]
 

@@ -12,6 +12,7 @@ from knitground.core.model.limits import MAX_NAME, MAX_PARTS, MAX_TRAY, Name
 from knitground.core.model.map import Map
 from knitground.core.model.mix import Mix
 from knitground.core.model.patch import Patch
+from knitground.core.model.rules import RuleList
 from knitground.core.model.terrain import TerrainSet
 from knitground.core.model.tileset import Tileset
 
@@ -29,6 +30,7 @@ class Project:
     tilesets: Annotated[list[Tileset], MaxLen(MAX_PARTS)] = field(default_factory=list)
     mixes: Annotated[list[Mix], MaxLen(MAX_PARTS)] = field(default_factory=list)
     maps: Annotated[list[Map], MaxLen(MAX_PARTS)] = field(default_factory=list)
+    rule_lists: Annotated[list[RuleList], MaxLen(MAX_PARTS)] = field(default_factory=list)
     tray: Annotated[list[Patch], MaxLen(MAX_TRAY)] = field(default_factory=list)
     known: dict[str, str] = field(default_factory=dict, repr=False)
 
@@ -39,6 +41,10 @@ class Project:
     def map_named(self, name: str) -> Map | None:
         """Return the map of that name, or None."""
         return next((each for each in self.maps if each.name == name), None)
+
+    def rules_named(self, name: str) -> RuleList | None:
+        """Return the rule list of that name, or None."""
+        return next((each for each in self.rule_lists if each.name == name), None)
 
     def set_of(self, tileset: str, set_name: str) -> tuple[Tileset, TerrainSet] | None:
         """Return a tileset and its terrain set by their names, or None."""

@@ -11,6 +11,7 @@ from annotated_types import MaxLen
 from numpy.typing import NDArray
 
 from knitground.core.model.limits import MAX_TERRAINS, HexColour, Letter, Name, Place
+from knitground.core.model.rules import RuleList
 
 NOTHING = 0
 ANY = 254
@@ -97,7 +98,7 @@ class TerrainSet:
 
     Place n of `terrains` is written as n + 1 in `marks`, 0 is nothing and 254 anything. Marks
     follow the sheet's grid and are kept for places that a smaller grid hides. `guests` are marks of
-    tiles of other tilesets, by name.
+    tiles of other tilesets, by name. `rules` say what marks can not.
     """
 
     name: Name
@@ -105,6 +106,7 @@ class TerrainSet:
     terrains: Annotated[tuple[Terrain, ...], MaxLen(MAX_TERRAINS)] = ()
     marks: Marks = field(default_factory=no_marks)
     guests: dict[Name, Marks] = field(default_factory=dict)
+    rules: RuleList = field(default_factory=RuleList)
 
     def marks_within(self, rows: int, columns: int, guest: str | None = None) -> Marks:
         """Copy the marks of a grid of this size: (rows, columns, 9); of a guest's, if named."""

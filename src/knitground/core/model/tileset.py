@@ -18,7 +18,6 @@ from knitground.core.model.limits import (
     Name,
     Place,
     TileSide,
-    Turn,
     Weight,
     Word,
 )
@@ -47,15 +46,6 @@ class SheetFile(NamedTuple):
     picture: Picture
     data: bytes
     path: Path
-
-
-class TileRef(NamedTuple):
-    """A tile by its place on its sheet, and how it is turned (0: as it stands; 1 to 7)."""
-
-    tileset: Name
-    row: Place
-    col: Place
-    turn: Turn = 0
 
 
 Frames = Annotated[tuple[Frame, ...], MaxLen(MAX_FRAMES)]

@@ -12,7 +12,8 @@ from knitground.core.model.layers import Cells, MarkerLayer
 from knitground.core.model.map import Map
 from knitground.core.model.marker import Marker
 from knitground.core.model.project import Project
-from knitground.core.model.tileset import PLAIN, At, TileRef, Tileset
+from knitground.core.model.tile import TileRef
+from knitground.core.model.tileset import PLAIN, At, Tileset
 from knitground.core.render.free import turned_freely
 from knitground.core.render.pixels import Pixels, shrunk
 from knitground.core.render.tiles import overhang, tile_pixels, tiles_pixels

@@ -5,7 +5,8 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from knitground.core.model.tileset import TileRef, Tileset
+from knitground.core.model.tile import TileRef
+from knitground.core.model.tileset import Tileset
 from knitground.core.render.pixels import Pixels, premultiplied, turned
 from knitground.core.slicing.grid import clear_see_through, cut_tile
 

@@ -12,7 +12,8 @@ from numpy.typing import NDArray
 from knitground.core.base.errors import SlicingError
 from knitground.core.base.progress import Progress, no_progress
 from knitground.core.model.limits import MAX_SIDE_PX
-from knitground.core.model.tileset import Picture, TileRef, Tileset
+from knitground.core.model.tile import TileRef
+from knitground.core.model.tileset import Picture, Tileset
 from knitground.core.slicing.grid import cut_tile
 
 Pixels = NDArray[np.uint32]

@@ -32,7 +32,8 @@ from knitground.core.files.map_io import marker_from_file, marker_to_file
 from knitground.core.model.layers import MarkerLayer
 from knitground.core.model.marker import Marker
 from knitground.core.model.patch import Patch, turn_tile
-from knitground.core.model.tileset import Picture, TileRef
+from knitground.core.model.tile import TileRef
+from knitground.core.model.tileset import Picture
 from knitground.core.render.compose import lay_out
 from knitground.core.render.pixels import Pixels
 from knitground.core.slicing.mockup import MapGrid, lay_with, read_mockup

@@ -17,7 +17,7 @@ from knitground.core.edit.terrains import plain_tile
 from knitground.core.model.mix import Mix
 from knitground.core.model.patch import Patch
 from knitground.core.model.project import Project
-from knitground.core.model.tileset import TileRef
+from knitground.core.model.tile import TileRef
 from knitground.core.render.pixels import Pixels
 from knitground.core.render.tiles import tile_pixels
 from knitground.ui.mapside.canvas.markers import kind_colour

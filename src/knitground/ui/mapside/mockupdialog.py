@@ -26,7 +26,8 @@ from knitground.core.base.progress import Progress
 from knitground.core.edit.document import Edit
 from knitground.core.edit.mockup import map_from_mockup
 from knitground.core.model.map import Map
-from knitground.core.model.tileset import Picture, TileRef, Tileset
+from knitground.core.model.tile import TileRef
+from knitground.core.model.tileset import Picture, Tileset
 from knitground.core.render.pixels import premultiplied
 from knitground.core.slicing.mockup import (
     MapGrid,

@@ -28,7 +28,8 @@ from knitground.core.model.map import Map, grid_of
 from knitground.core.model.marker import Marker
 from knitground.core.model.project import Project
 from knitground.core.model.terrain import SetKind
-from knitground.core.model.tileset import TileRef, Tileset
+from knitground.core.model.tile import TileRef
+from knitground.core.model.tileset import Tileset
 from knitground.core.render.tiles import overhang
 from knitground.core.slicing.grid import clear_see_through
 

@@ -13,7 +13,7 @@ from knitground.core.knit.explain import Why, explain
 from knitground.core.knit.making import turned_marks
 from knitground.core.model.layers import GroundLayer, MarkerLayer, TintLayer
 from knitground.core.model.limits import FULL_TINT
-from knitground.core.model.tileset import TileRef
+from knitground.core.model.tile import TileRef
 from knitground.ui.common.theme import theme
 from knitground.ui.common.words import percent
 from knitground.ui.mapside.canvas.chunks import ChunkStore, image_of

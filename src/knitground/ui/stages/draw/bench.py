@@ -33,7 +33,7 @@ from knitground.core.model.layers import Layer, MarkerLayer, TintLayer
 from knitground.core.model.mix import Mix, MixEntry
 from knitground.core.model.patch import Patch
 from knitground.core.model.project import free_name
-from knitground.core.model.tileset import TileRef
+from knitground.core.model.tile import TileRef
 from knitground.ui.common.commands import Commands
 from knitground.ui.common.terrainicon import set_title, terrain_icon
 from knitground.ui.common.widgets import button, clear, column, head, note, row, tile_pixmap

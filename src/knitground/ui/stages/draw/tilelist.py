@@ -10,7 +10,8 @@ from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPen, QResizeEvent
 
 from knitground.core.edit.sheets import move_in_order
 from knitground.core.model.patch import Patch
-from knitground.core.model.tileset import TileRef, Tileset
+from knitground.core.model.tile import TileRef
+from knitground.core.model.tileset import Tileset
 from knitground.core.render.tiles import filled_tiles, is_empty, tile_pixels
 from knitground.core.slicing.search import matching_tiles
 from knitground.ui.common.checkers import checkers

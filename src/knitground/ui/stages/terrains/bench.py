@@ -39,7 +39,8 @@ from knitground.core.model.limits import MAX_NAME
 from knitground.core.model.map import Map
 from knitground.core.model.project import free_name
 from knitground.core.model.terrain import ANY, NOTHING, SetKind, TerrainSet
-from knitground.core.model.tileset import TileRef, Tileset
+from knitground.core.model.tile import TileRef
+from knitground.core.model.tileset import Tileset
 from knitground.ui.common.asking import answered
 from knitground.ui.common.terrainicon import set_title, terrain_icon
 from knitground.ui.common.widgets import Swatch, button, column, head, note, row

@@ -17,7 +17,8 @@ from knitground.core.knit.making import marks_of_key
 from knitground.core.knit.missing import key_words
 from knitground.core.model.map import Map
 from knitground.core.model.terrain import SetKind, Slot, TerrainSet
-from knitground.core.model.tileset import TileRef, Tileset
+from knitground.core.model.tile import TileRef
+from knitground.core.model.tileset import Tileset
 from knitground.core.render.tiles import tile_pixels
 from knitground.ui.common.marks import draw_marks
 from knitground.ui.common.theme import LINEN, theme

@@ -19,7 +19,8 @@ from knitground.core.knit.layer import marked_tiles
 from knitground.core.knit.making import key_of_marks
 from knitground.core.knit.missing import key_words
 from knitground.core.model.terrain import TerrainSet
-from knitground.core.model.tileset import TileRef, Tileset
+from knitground.core.model.tile import TileRef
+from knitground.core.model.tileset import Tileset
 from knitground.core.render.tiles import tile_pixels
 from knitground.ui.common.widgets import clear, column, note, row, tile_pixmap
 from knitground.ui.common.words import percent

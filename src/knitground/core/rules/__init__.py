@@ -1,0 +1,1 @@
+"""Rules: stencils, neighbour rules, their analysis and teaching, and rewriting."""

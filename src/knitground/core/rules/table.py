@@ -1,0 +1,444 @@
+"""From a list of neighbour rules to what applying them looks up.
+
+A rule is compiled once for each way in which it is tried: a *form*, which is a number of needs. A
+need asks that a place shows one of some values, or the same as another place, or another than it.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field
+
+import numpy as np
+from numpy.typing import NDArray
+
+from knitground.core.base.errors import EditError
+from knitground.core.chance.draw import MIX_SLOTS, VARIANT_SLOTS, slot_table
+from knitground.core.model.layers import GAP
+from knitground.core.model.map import Map
+from knitground.core.model.mix import Mix
+from knitground.core.model.patch import Patch, turn_tile
+from knitground.core.model.project import Project
+from knitground.core.model.rules import (
+    Ask,
+    AskKind,
+    NeighbourRule,
+    ResultKind,
+    Rule,
+    RuleList,
+    Spot,
+)
+from knitground.core.model.terrain import SetKind, TerrainSet
+from knitground.core.model.tile import TileRef
+from knitground.core.rules.places import (
+    MIDDLE,
+    Place,
+    base_places,
+    fits_kind,
+    reach_of,
+    stencil_ways,
+)
+
+LEAVE = -2
+"""Stands for “leave as it is” among the cells that rules give."""
+
+
+@dataclass(frozen=True)
+class Need:
+    """What a form asks of one place.
+
+    Parameters
+    ----------
+    place : half cells, as `Spot`
+    mask : bit n is set if terrain n fits; 0 if it is compared with another place
+    like, unlike : a place whose value it must have, or must not have
+    off : True: only off the map; None: there or not, what lies off the map being as the nearest
+        place inside
+    """
+
+    place: Place
+    mask: int = 0
+    like: Place | None = None
+    unlike: Place | None = None
+    off: bool | None = None
+
+
+@dataclass(frozen=True)
+class Form:
+    """A rule in one of its ways: the rule's place in the list, its turn, and its needs.
+
+    `on_nothing` tells whether it takes cells that show no terrain at all too.
+    """
+
+    rule: int
+    turn: int
+    needs: tuple[Need, ...]
+    on_nothing: bool = False
+
+
+@dataclass(frozen=True)
+class Stock:
+    """Where results are looked up: places of the legend, tiles that are there, mixes by name."""
+
+    place: Callable[[TileRef], int]
+    has: Callable[[TileRef], bool] = lambda _: True
+    mix: Callable[[str], Mix | None] = lambda _: None
+
+
+def stock_of(project: Project, map_: Map) -> Stock:
+    """Look results up in a project, places in a map's legend."""
+
+    def has(tile: TileRef) -> bool:
+        owner = project.tileset_named(tile.tileset)
+        return owner is not None and owner.has(tile.row, tile.col)
+
+    def mix(name: str) -> Mix | None:
+        return next((each for each in project.mixes if each.name == name), None)
+
+    return Stock(map_.legend.place, has, mix)
+
+
+@dataclass(frozen=True, eq=False)
+class RuleTable:
+    """All that applying rules looks up, worked out once for a terrain set.
+
+    `forms` are in the order in which they are tried; form n is called n + 1 in what `forms_in`
+    gives. `starts[n + 1]` is where its 256 slots begin in `slots`; `patches` and `mixes` hold what
+    is not drawn from those. `quick` gives the form at once where all rules look no further than
+    knitting does: (terrain · 256 + same neighbours) of ring sets, four values of 4 bits of others.
+    `problems` says, by rule number, why a rule can not be used, or what of it is missing.
+    """
+
+    kind: SetKind
+    count: int
+    rules: tuple[NeighbourRule, ...]
+    first: bool
+    default: int
+    forms: tuple[Form, ...]
+    margin: int
+    slots: NDArray[np.int32]
+    starts: NDArray[np.int32]
+    patches: dict[int, NDArray[np.int32]] = field(default_factory=dict)
+    mixes: dict[int, NDArray[np.int32]] = field(default_factory=dict)
+    quick: NDArray[np.int16] | None = None
+    problems: dict[int, str] = field(default_factory=dict)
+
+    @property
+    def does_nothing(self) -> bool:
+        """Whether knitting is as without rules."""
+        return not self.forms and not self.default
+
+    def variants(self, number: int) -> tuple[tuple[int, float], ...]:
+        """List the tiles that form n, counted from 1, draws from, by place, and their weights."""
+        at = int(self.starts[number])
+        places, counts = np.unique(self.slots[at : at + VARIANT_SLOTS], return_counts=True)
+        found = zip(places.tolist(), counts.tolist())
+        return tuple((place, float(count)) for place, count in found if place > 0)
+
+    def is_sure(self, form: Form) -> bool:
+        """Whether it takes every cell that it fits."""
+        rule = self.rules[form.rule]
+        return rule.chance >= 1 and rule.every[:2] == (1, 1)
+
+
+def compile_rules(listed: RuleList, kit: TerrainSet, stock: Stock) -> RuleTable:
+    """Compile a terrain set's rules. Those that can not be used are left out, and why is told.
+
+    Parameters
+    ----------
+    listed : the rules, in order
+    kit : the set, whose kind and terrains they speak of
+    stock : where results are looked up
+    """
+    rules: list[NeighbourRule] = []
+    forms: list[Form] = []
+    layout = _Layout(stock)
+    problems: dict[int, str] = {}
+    for rule in listed.rules:
+        try:
+            made = forms_of(rule, kit, len(rules))
+            assert isinstance(rule, NeighbourRule)
+            words = layout.add(rule, [form.turn for form in made] if rule.on else [])
+        except EditError as error:
+            problems[rule.number] = str(error)
+            continue
+        if words:
+            problems[rule.number] = words
+        rules.append(rule)
+        if rule.on:
+            forms += made
+    default = listed.default
+    count = max(1, len(kit.terrains))
+    table = RuleTable(
+        kit.kind,
+        count,
+        tuple(rules),
+        listed.first,
+        stock.place(default) if default is not None and stock.has(default) else 0,
+        tuple(forms),
+        reach_of(need.place for form in forms for need in form.needs),
+        *layout.tables(),
+        layout.patches,
+        layout.mixes,
+        None,
+        problems,
+    )
+    quick = _quick(table)
+    if quick is not None:
+        object.__setattr__(table, "quick", quick)
+    return table
+
+
+def forms_of(rule: Rule, kit: TerrainSet, index: int = 0) -> list[Form]:
+    """Give the forms of a rule of a terrain set, one for each of its ways.
+
+    Raises
+    ------
+    EditError
+        It asks for what the set has not, for a place outside its stencil, or it can never fit.
+    """
+    if not isinstance(rule, NeighbourRule):
+        raise EditError(
+            "a terrain set has no layers to rewrite: move the rule to a list of its own"
+        )
+    seen: set[Place] = set()
+    for y, x, _ in rule.stencil:
+        if not fits_kind(kit.kind, (y, x)):
+            raise EditError(
+                f"place ({y}, {x}) is outside the stencil of a set of {kit.kind.value}s: clear it"
+            )
+        if (y, x) in seen:
+            raise EditError(f"place ({y}, {x}) is asked twice: clear one of the two")
+        seen.add((y, x))
+    subject = _subject(rule, kit)
+    return [
+        Form(index, turn, _needs(spots, subject, kit), subject == 0)
+        for turn, spots in stencil_ways(rule)
+    ]
+
+
+def _subject(rule: NeighbourRule, kit: TerrainSet) -> int | None:
+    if rule.subject is None:
+        return None
+    if rule.subject.kind is not AskKind.TERRAIN:
+        raise EditError("it is about tiles, but stands in a terrain set: give it a terrain")
+    return _number(kit, rule.subject)
+
+
+def _number(kit: TerrainSet, ask: Ask) -> int:
+    number = kit.number_of(ask.name)
+    if ask.name and not number:
+        raise EditError(
+            f"it asks for terrain “{ask.name}”, which set “{kit.name}” has not: choose another"
+        )
+    return number
+
+
+def _needs(spots: tuple[Spot, ...], subject: int | None, kit: TerrainSet) -> tuple[Need, ...]:
+    count = len(kit.terrains)
+    every = (1 << (count + 2)) - 1  # nothing, the terrains, and numbers that the set has not
+    some = every & ~1
+    ring = kit.kind is SetKind.RING
+    model: Place | None = None
+    if subject is None:
+        same = [(y, x) for y, x, ask in spots if ask.kind is AskKind.SAME]
+        model = MIDDLE if ring else min(same, default=None)
+    needs: list[Need] = []
+    if ring:
+        needs.append(Need(MIDDLE, some if subject is None else 1 << subject))
+    for y, x, ask in sorted(spots, key=lambda spot: spot[:2]):
+        needs.append(_need((y, x), ask, subject, model, kit, every))
+    if model is not None and not ring:
+        needs.append(Need(model, some))
+    out = [need for need in needs if need.mask or need.like or need.unlike or need.off]
+    _check_possible(out)
+    return tuple(out)
+
+
+def _need(
+    place: Place, ask: Ask, subject: int | None, model: Place | None, kit: TerrainSet, every: int
+) -> Need:
+    if ask.kind is AskKind.OFF:
+        return Need(place, off=True)
+    if ask.kind is AskKind.TERRAIN:
+        return Need(place, 1 << _number(kit, ask))
+    if ask.kind not in (AskKind.SAME, AskKind.OTHER):
+        raise EditError(
+            f"place {place} asks for {ask.kind.value}, but a terrain set has terrains: "
+            "ask for one of those"
+        )
+    same = ask.kind is AskKind.SAME
+    if subject is not None:
+        return Need(place, 1 << subject if same else every & ~(1 << subject))
+    if model is None:
+        raise EditError(
+            "“other” has nothing to differ from: give the rule a terrain, or mark a place “same”"
+        )
+    if place == model:
+        if not same:
+            raise EditError(f"place {place} is the rule's own and can not be other: clear it")
+        return Need(place)  # it is like itself
+    return Need(place, like=model) if same else Need(place, unlike=model)
+
+
+def _check_possible(needs: Sequence[Need]) -> None:
+    """Refuse what can never fit: the masks of a place, and of places that are to be alike."""
+    masks: dict[Place, int] = {}
+    for need in needs:
+        if need.off:
+            y, x = need.place
+            if 0 <= y <= 2 and 0 <= x <= 2:
+                raise EditError(f"place {need.place} is never off the map: clear it")
+        if not need.mask:
+            continue
+        left = masks.get(need.place, need.mask) & need.mask
+        if not left:
+            raise EditError(
+                f"place {need.place} is to show two things at once, so the rule never fits: "
+                "clear it, or give the rule another terrain"
+            )
+        masks[need.place] = left
+
+
+class _Layout:
+    """Lays out the results of the forms: slots to draw from, patches, mixes."""
+
+    def __init__(self, stock: Stock) -> None:
+        self._stock = stock
+        self._blocks = [np.full(VARIANT_SLOTS, LEAVE, np.int32)]
+        self._starts = [0]
+        self.patches: dict[int, NDArray[np.int32]] = {}
+        self.mixes: dict[int, NDArray[np.int32]] = {}
+
+    def tables(self) -> tuple[NDArray[np.int32], NDArray[np.int32]]:
+        return np.concatenate(self._blocks), np.array(self._starts, np.int32)
+
+    def add(self, rule: NeighbourRule, turns: Sequence[int]) -> str:
+        """Lay out a rule's result for each of its ways; returns what of it is missing, in words."""
+        result = rule.result
+        if result.kind is ResultKind.PATCH:
+            return self._add_patch(result.patch, rule, turns)
+        if result.kind in (ResultKind.LEAVE, ResultKind.GAP):
+            value = LEAVE if result.kind is ResultKind.LEAVE else GAP
+            for _ in turns:
+                self._add_block(np.full(VARIANT_SLOTS, value, np.int32))
+            return ""
+        entries = result.tiles
+        if result.kind is ResultKind.MIX:
+            mix = self._stock.mix(result.mix)
+            if mix is None:
+                raise EditError(f"its mix “{result.mix}” is gone: choose another result")
+            entries = mix.entries
+        there = [each for each in entries if each.weight > 0 and self._stock.has(each.tile)]
+        if not there:
+            lost = next((each.tile for each in entries if not self._stock.has(each.tile)), None)
+            words = f"its tile of “{lost.tileset}” is gone" if lost else "it has no result"
+            raise EditError(f"{words}: give it a tile, or “leave as it is”")
+        weights = [each.weight for each in there]
+        for turn in turns:
+            by = turn if rule.turns_result else 0
+            places = [self._stock.place(turn_tile(each.tile, by)) for each in there]
+            values = np.array(places, np.int32)
+            if result.kind is ResultKind.MIX and len(values) > 16:
+                self.mixes[len(self._starts)] = slot_table(values, weights, MIX_SLOTS)
+                self._add_block(np.full(VARIANT_SLOTS, values[0], np.int32))
+            else:
+                kept, weight = values[:VARIANT_SLOTS], weights[:VARIANT_SLOTS]
+                self._add_block(slot_table(kept, weight, VARIANT_SLOTS))
+        missing = sum(not self._stock.has(each.tile) for each in entries)
+        return f"{missing} of its tiles are gone: the others are laid" if missing else ""
+
+    def _add_patch(self, patch: Patch | None, rule: NeighbourRule, turns: Sequence[int]) -> str:
+        if patch is None or not any(tile for line in patch.rows for tile in line):
+            raise EditError("its patch has no tile: give it another result")
+        lost = 0
+        for turn in turns:
+            turned = patch.turned(turn) if rule.turns_result else patch
+            there = [[tile if tile and self._stock.has(tile) else None for tile in line]
+                     for line in turned.rows]  # fmt: skip
+            lost = sum(bool(tile) for line in turned.rows for tile in line)
+            lost -= sum(bool(tile) for line in there for tile in line)
+            self.patches[len(self._starts)] = np.array(
+                [[self._stock.place(tile) if tile else LEAVE for tile in line] for line in there],
+                np.int32,
+            )
+            self._add_block(np.full(VARIANT_SLOTS, LEAVE, np.int32))
+        return f"{lost} tiles of its patch are gone: the others are laid" if lost else ""
+
+    def _add_block(self, block: NDArray[np.int32]) -> None:
+        self._starts.append(VARIANT_SLOTS * len(self._blocks))
+        self._blocks.append(block)
+
+
+_NIBBLE_TERRAINS = 14
+
+
+def _quick(table: RuleTable) -> NDArray[np.int16] | None:
+    """Tabulate the first form for everything that knitting can read, if no rule reads more.
+
+    Returns
+    -------
+    ((count + 2) · 256,) of ring sets, by terrain and the bits of same neighbours; (65 536,) of
+    others, by four values of four bits in the order of the kind's slots; None if a rule needs more
+    """
+    if not table.forms or len(table.forms) > 32_000:
+        return None
+    if not all(table.is_sure(form) for form in table.forms):
+        return None
+    base = base_places(table.kind)
+    for form in table.forms:
+        for need in form.needs:
+            if need.place not in base or need.off is not None:
+                return None
+    return _quick_ring(table) if table.kind is SetKind.RING else _quick_four(table)
+
+
+def _quick_ring(table: RuleTable) -> NDArray[np.int16] | None:
+    places = base_places(SetKind.RING)[1:]
+    bits = np.arange(256)
+    out = np.zeros((table.count + 2, 256), np.int16)
+    for number, form in reversed(list(enumerate(table.forms, 1))):
+        fits = np.ones((table.count + 2, 256), np.bool_)
+        for need in form.needs:
+            if need.place == MIDDLE:
+                own = [bool(need.mask >> n & 1) for n in range(table.count + 2)]
+                fits &= np.array(own)[:, None]
+                continue
+            same = (bits >> places.index(need.place) & 1).astype(np.bool_)
+            if need.like:
+                fits &= same
+            elif need.unlike:
+                fits &= ~same
+            else:  # a terrain by name: clear only if it is the middle's own, or all others
+                middle = next((n.mask for n in form.needs if n.place == MIDDLE), 0)
+                every = (1 << (table.count + 2)) - 1
+                if need.mask == middle:
+                    fits &= same
+                elif need.mask == every & ~middle:
+                    fits &= ~same
+                else:
+                    return None
+        out[fits] = number
+    return out.ravel()
+
+
+def _quick_four(table: RuleTable) -> NDArray[np.int16] | None:
+    if table.count > _NIBBLE_TERRAINS:
+        return None
+    places = base_places(table.kind)
+    at = np.arange(65_536)
+    values = {place: at >> 4 * n & 15 for n, place in enumerate(places)}
+    out = np.zeros(65_536, np.int16)
+    for number, form in reversed(list(enumerate(table.forms, 1))):
+        fits = at > 0 if not form.on_nothing else at >= 0
+        for need in form.needs:
+            own = values[need.place]
+            if need.like:
+                fits &= own == values[need.like]
+            elif need.unlike:
+                fits &= own != values[need.unlike]
+            else:
+                lut = np.array([bool(need.mask >> n & 1) for n in range(16)])
+                fits &= lut[own]
+        out[fits] = number
+    return out
