@@ -162,7 +162,7 @@ class ProjectDoor:
 
     def ship(self, folder: str | Path, formats: Sequence[str] = FORMATS) -> list[Path]:
         """Write what a game loads, of all maps; returns the files."""
-        knit = self.doc.knitter.ensure_all
+        knit = self.doc.ensure_all
         return ship(self.project, self.project.maps, Path(folder), formats, knit=knit)
 
 
@@ -304,7 +304,7 @@ class MapDoor:
 
     def picture(self, level: int = 0) -> MapPicture:
         """Draw the map; what is not knitted yet is knitted first. Level n is 1 / 2ⁿ the size."""
-        self.owner.doc.knitter.ensure_all(self.map)
+        self.owner.doc.ensure_all(self.map)
         return MapPicture(map_picture(self.owner.project, self.map, level))
 
     def _repr_png_(self) -> bytes:

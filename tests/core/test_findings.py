@@ -17,9 +17,8 @@ from knitground.core.edit.selecting import Selection
 from knitground.core.edit.sheets import add_region, name_tile, set_weight, tag_tiles
 from knitground.core.edit.sizes import Margins, duplicate_map, merge_down, resize_map
 from knitground.core.edit.terrains import paint_marks
-from knitground.core.grow.mixfill import grown_cells
 from knitground.core.grow.parting import mend
-from knitground.core.grow.runner import run_recipe
+from knitground.core.grow.runner import grown_cells, run_recipe
 from knitground.core.knit.repair import close_gaps
 from knitground.core.model.layers import GroundLayer
 from knitground.core.model.mix import Mix, MixEntry

@@ -20,8 +20,8 @@ from knitground.core.edit.sizes import Margins, cut_content, duplicate_map, merg
 from knitground.core.edit.uses import count_uses
 from knitground.core.files.map_io import map_from_file, map_to_file
 from knitground.core.files.ship.png import map_picture
-from knitground.core.grow.mixfill import allowed_cells, fill_from_mix, grown_cells
-from knitground.core.grow.runner import run_recipe
+from knitground.core.grow.mixfill import allowed_cells, fill_from_mix
+from knitground.core.grow.runner import grown_cells, run_recipe
 from knitground.core.model.map import cells_under, grid_of
 from knitground.core.model.marker import Marker, Shape
 from knitground.core.model.mix import Mix, MixEntry

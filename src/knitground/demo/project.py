@@ -177,7 +177,7 @@ def _harbour(project: Project) -> Map:
     _growth(doc, map_, ground, built | (props.cells > 0))
     _places(map_)
     _dusk(map_)
-    doc.knitter.ensure_all(map_)
+    doc.ensure_all(map_)
     return map_
 
 
@@ -248,7 +248,7 @@ def _basin(project: Project) -> Map:
 def _grown(project: Project, map_: Map) -> Document:
     doc = Document(project)
     doc.apply(lay_grown(map_, run_recipe(project, map_)))
-    doc.knitter.ensure_all(map_)
+    doc.ensure_all(map_)
     return doc
 
 

@@ -39,7 +39,7 @@ def run_tour(folder: Path) -> tuple[list[Path], list[str]]:
     lines = [f"demo project: {project}"]
     for map_ in window.session.project.maps:
         window.session.choose_map(map_)
-        window.session.doc.knitter.ensure_all(map_)
+        window.session.doc.ensure_all(map_)
         lines.append(f"{map_.name}: knitted, {_gaps(window)} gaps")
     # The harbour's quay was painted after its recipe had run; the basin is the recipe's alone.
     window.show_stage("grow")
@@ -255,7 +255,7 @@ def _picture(window: Window) -> None:
     window.mapside.toggle_second()
     project = window.session.project
     basin = project.maps[1]
-    window.session.doc.knitter.ensure_all(basin)
+    window.session.doc.ensure_all(basin)
     window.mapside.view.leaveEvent(None)
     window.mapside.maps.map_from_picture(map_picture(project, basin)[4:, 6:], "mock-up")
     settle()

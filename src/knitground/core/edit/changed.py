@@ -34,6 +34,8 @@ class What(Enum):
     """Names, tags or the own order of the tiles of `tileset`: nothing that maps show."""
     TILESETS = auto()
     """The list of tilesets."""
+    RULES = auto()
+    """The rule lists of the project, or one of them."""
     MIXES = auto()
     TRAY = auto()
     """The patches of the tray."""

@@ -14,8 +14,9 @@ from knitground.core.edit.atoms import Atom, SetField
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.history import History, Step
 from knitground.core.edit.knitter import Knitter
+from knitground.core.edit.rewriter import Rewriter
 from knitground.core.edit.room import check_room
-from knitground.core.model.layers import Cells, GroundLayer, Layer
+from knitground.core.model.layers import Cells, GroundLayer, GrownLayer, Layer
 from knitground.core.model.map import Map
 from knitground.core.model.project import Project
 
@@ -44,6 +45,7 @@ class Document:
         self.project = project
         self.history = History()
         self.knitter = Knitter(project)
+        self.rewriter = Rewriter(project, self.knitter)
         self.revision = 0
         self._stroke: Step | None = None
         self._amending: tuple[Step, object] | None = None
@@ -209,11 +211,21 @@ class Document:
         """Copy a layer's cells, knitted where they have to be; the box may wrap."""
         if isinstance(layer, GroundLayer):
             self.knitter.ensure(map_, layer, box)
+        elif isinstance(layer, GrownLayer):
+            self.rewriter.ensure(map_, layer, box)
         return read(layer.cells, box)
 
     def work_off(self, blocks: int = 16) -> bool:
         """Knit a few blocks that nobody has looked at yet; returns whether any are left."""
-        return any(self.knitter.work_off(map_, blocks) for map_ in self.project.maps)
+        return any(
+            self.knitter.work_off(map_, blocks) or self.rewriter.work_off(map_, blocks)
+            for map_ in self.project.maps
+        )
+
+    def ensure_all(self, map_: Map) -> None:
+        """Knit and rewrite all of a map."""
+        self.knitter.ensure_all(map_)
+        self.rewriter.ensure_all(map_)
 
     def _take_back(self, step: Step) -> None:
         for atom in reversed(step.atoms):
@@ -229,6 +241,7 @@ class Document:
                 continue
             told.add(key)
             follow_ups = self.knitter.follow(change)
+            follow_ups += self.rewriter.follow([change, *follow_ups])
             self.changed.emit(change)
             for made in follow_ups:
                 self.changed.emit(made)

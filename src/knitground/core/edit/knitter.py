@@ -23,6 +23,7 @@ from knitground.core.knit.table import KnitTable
 from knitground.core.model.layers import GAP, GroundLayer
 from knitground.core.model.map import Map
 from knitground.core.model.project import Project
+from knitground.core.model.rules import NeighbourRule
 
 BLOCK = 128
 
@@ -101,6 +102,8 @@ class Knitter:
         if change.what in (What.MARKS, What.SLICING, What.TILESETS):
             name = change.tileset.name if change.tileset else None
             return self._all_stale(lambda layer: name is None or self._uses(layer, name))
+        if change.what is What.MIXES:
+            return self._all_stale(self._draws_from_mixes)
         if change.what is What.SIZE and change.map is not None:
             inside = change.map.layers
             return self._all_stale(lambda layer: layer in inside)
@@ -111,6 +114,11 @@ class Knitter:
     def _uses(self, layer: GroundLayer, tileset: str) -> bool:
         found = self._project.set_of(layer.tileset, layer.set_name)
         return layer.tileset == tileset or (found is not None and tileset in found[1].guests)
+
+    def _draws_from_mixes(self, layer: GroundLayer) -> bool:
+        found = self._project.set_of(layer.tileset, layer.set_name)
+        rules = found[1].rules.rules if found else ()
+        return any(isinstance(r, NeighbourRule) and r.result.mix for r in rules)
 
     def _follow_cells(self, change: Changed) -> list[Changed]:
         layer, map_, box = change.layer, change.map, change.box

@@ -11,7 +11,7 @@ from knitground.core.base.window import Box, read
 from knitground.core.edit.atoms import Atom, PatchArray, PatchTerrain
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.document import Document, Edit
-from knitground.core.grow.mixfill import grown_cells
+from knitground.core.grow.runner import grown_cells
 from knitground.core.knit.bridge import Sides, build_bridges
 from knitground.core.knit.knit import Ground, cells_reached, knit_box, terrain_with
 from knitground.core.knit.sides import SideMask, mend_sides, sides_of, with_sides

@@ -13,6 +13,7 @@ from knitground.core.base.window import whole
 from knitground.core.edit.atoms import Atom, PatchArray, SetField
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.document import Edit
+from knitground.core.edit.rules import tile_moves
 from knitground.core.edit.sheets import free_sheet, picture_atoms, sheet_atoms
 from knitground.core.model.facts import moved_facts, with_facts
 from knitground.core.model.layers import EMPTY, GroundLayer, Layer, MarkerLayer, PinnedLayer
@@ -191,6 +192,7 @@ def _moved(
     losses.entries = sum(len(a.entries) - len(b.entries) for a, b in zip(project.mixes, mixes))
     if mixes != project.mixes:
         atoms.append(SetField(project, "mixes", mixes, Changed(What.MIXES)))
+    atoms += tile_moves(project, translate)
     tray = [_moved_patch(patch, translate) for patch in project.tray]
     if tray != project.tray:
         atoms.append(SetField(project, "tray", tray, Changed(What.TRAY)))

@@ -16,13 +16,14 @@ from knitground.core.edit.artcolour import art_colour
 from knitground.core.edit.atoms import Atom, PatchArray, SetField
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.document import Edit
+from knitground.core.edit.rules import rules_renamed
 from knitground.core.edit.sheets import add_tileset, check_free_name
 from knitground.core.knit.making import Made, sheet_of
 from knitground.core.model.layers import GroundLayer
 from knitground.core.model.limits import MAX_TERRAINS
 from knitground.core.model.map import Map
 from knitground.core.model.project import Project, free_name
-from knitground.core.model.recipe import MixStep, Recipe, Step
+from knitground.core.model.recipe import MixStep, NoiseStep, Recipe, Step
 from knitground.core.model.slicing import Slicing
 from knitground.core.model.terrain import (
     ANY,
@@ -462,8 +463,17 @@ def _layer_atoms(map_: Map, layer: GroundLayer, table: NDArray[np.uint8]) -> lis
 
 
 def _recipe_atoms(project: Project, tileset: Tileset, kit: TerrainSet, names: Any) -> list[Atom]:
-    """Let recipes follow terrains that have another name, or none any more."""
+    """Let rules and recipes follow terrains that have another name, or none any more."""
     atoms: list[Atom] = []
+    rules = rules_renamed(kit.rules, names)
+    if rules is not kit.rules:
+        atoms.append(SetField(kit, "rules", rules, Changed(What.MARKS, tileset=tileset)))
+    elsewhere = {t.name for owner in project.tilesets for other in owner.sets if other is not kit
+                 for t in other.terrains}  # fmt: skip
+    only_here = {old: new for old, new in names.items() if old not in elsewhere}
+    lists = [rules_renamed(each, only_here) for each in project.rule_lists]
+    if lists != project.rule_lists:
+        atoms.append(SetField(project, "rule_lists", lists, Changed(What.RULES)))
     numbers = {id(map_): set[int]() for map_ in project.maps}
     for map_, layer in layers_of(project, tileset, kit):
         numbers[id(map_)].add(layer.number)
@@ -473,7 +483,7 @@ def _recipe_atoms(project: Project, tileset: Tileset, kit: TerrainSet, names: An
             if isinstance(step, MixStep):
                 steps.append(_mix_step_renamed(step, numbers[id(map_)], names))
                 continue
-            if step.layer not in numbers[id(map_)]:
+            if not isinstance(step, NoiseStep) or step.layer not in numbers[id(map_)]:
                 steps.append(step)
                 continue
             shares: dict[str, float] = {}

@@ -8,7 +8,9 @@ from pydantic import (
     BaseModel,
     ConfigDict,
     Field,
+    PlainSerializer,
     SerializerFunctionWrapHandler,
+    TypeAdapter,
     model_serializer,
 )
 
@@ -38,6 +40,7 @@ from knitground.core.model.limits import (
     Number,
     Octaves,
     Part,
+    Passes,
     Place,
     Scale,
     Seed,
@@ -51,12 +54,16 @@ from knitground.core.model.limits import (
     Weight,
     Word,
 )
+from knitground.core.model.rules import RuleList
 
-VERSION: Final = 1
-TILESET_VERSION: Final = 2
+PROJECT_VERSION: Final = 2
+MAP_VERSION: Final = 2
+TILESET_VERSION: Final = 3
+RULES_VERSION: Final = 1
 PROJECT_FORMAT: Final = "knitground/project"
 TILESET_FORMAT: Final = "knitground/tileset"
 MAP_FORMAT: Final = "knitground/map"
+RULES_FORMAT: Final = "knitground/rules"
 
 
 class _Part(BaseModel):
@@ -94,16 +101,40 @@ class PatchFile(_Part):
                     Field(min_length=1, max_length=65_536)]  # fmt: skip
 
 
+def _sparse_rules(rules: RuleList) -> dict[str, Any]:
+    """Write of rules only what is not as it is by itself: most of what a rule can say is not."""
+    value: dict[str, Any] = _RULES.dump_python(rules, mode="json", exclude_defaults=True)
+    return value
+
+
+_RULES: TypeAdapter[RuleList] = TypeAdapter(RuleList)
+RuleListFile = Annotated[RuleList, PlainSerializer(_sparse_rules)]
+
+
+class RulesFile(_Part):
+    """`*.rules.json`: a list of rules by itself, to be copied between projects."""
+
+    format: Literal["knitground/rules"] = RULES_FORMAT
+    version: Literal[1] = RULES_VERSION
+    rules: RuleListFile
+
+
 class ProjectFile(_Part):
     """`project.knit.json`: names the other files, which lie inside the same folder."""
 
     format: Literal["knitground/project"] = PROJECT_FORMAT
-    version: Literal[1] = VERSION
+    version: Literal[2] = PROJECT_VERSION
     name: Name
     tilesets: Annotated[list[FileName], Field(max_length=MAX_PARTS)] = []
     maps: Annotated[list[FileName], Field(max_length=MAX_PARTS)] = []
     mixes: Annotated[list[MixFile], Field(max_length=MAX_PARTS)] = []
+    rule_lists: Annotated[list[RuleListFile], Field(max_length=MAX_PARTS)] = []
     tray: Annotated[list[PatchFile], Field(max_length=MAX_TRAY)] = []
+
+    @staticmethod
+    def migrated(data: dict[str, Any]) -> dict[str, Any]:
+        """Bring a file of version 1, which had no rule lists, up to date."""
+        return data | {"version": PROJECT_VERSION} if data.get("version") == 1 else data
 
 
 class SlicingFile(_Part):
@@ -185,19 +216,20 @@ class TileMarksFile(_Part):
 
 
 class TerrainSetFile(_Part):
-    """A terrain set and the marks of its tiles."""
+    """A terrain set, the marks of its tiles, and its rules."""
 
     name: Name
     kind: Literal["corner", "edge", "ring"] = "corner"
     terrains: Annotated[list[TerrainFile], Field(max_length=MAX_TERRAINS)] = []
     marks: list[TileMarksFile] = []
+    rules: RuleListFile = RuleList()
 
 
 class TilesetFile(_Part):
     """`*.tiles.json`: a sheet, its slicing, and what is known of its tiles."""
 
     format: Literal["knitground/tileset"] = TILESET_FORMAT
-    version: Literal[2] = TILESET_VERSION
+    version: Literal[3] = TILESET_VERSION
     name: Name
     sheet: FileName
     width: TileSide
@@ -209,16 +241,19 @@ class TilesetFile(_Part):
 
     @staticmethod
     def migrated(data: dict[str, Any]) -> dict[str, Any]:
-        """Bring a file of version 1, which had a list for each kind of fact, up to date."""
+        """Bring a file of version 1, which had a list for each kind of fact, up to date.
+
+        Version 2 had no rules.
+        """
         if data.get("version") != 1:
-            return data
+            return data | {"version": TILESET_VERSION} if data.get("version") == 2 else data
         lists = {name: data.get(name, []) for name in _OLD_FACTS}
         facts: dict[tuple[Any, Any], dict[str, Any]] = {}
         for name, entries in lists.items():
             for each in entries if isinstance(entries, list) else []:
                 _join_old_fact(facts, name, each)
         kept = {name: value for name, value in data.items() if name not in _OLD_FACTS}
-        return kept | {"version": 2, "facts": list(facts.values())}
+        return kept | {"version": TILESET_VERSION, "facts": list(facts.values())}
 
 
 _OLD_FACTS = ("weights", "left_out", "inner", "anchors", "labels", "tags", "frames")
@@ -384,7 +419,18 @@ class MixStepFile(_Part):
     place: Literal["inside", "where they meet"] = "inside"
 
 
-StepFile = Annotated[NoiseStepFile | MixStepFile, Field(discriminator="step")]
+class RewriteStepFile(_Part):
+    """Recipe step: rewrite. `source` is the number of the layer that the rules read."""
+
+    step: Literal["rewrite"] = "rewrite"
+    layer: Number
+    rules: Name
+    source: Number
+    passes: Passes = 1
+    copies: bool = False
+
+
+StepFile = Annotated[NoiseStepFile | MixStepFile | RewriteStepFile, Field(discriminator="step")]
 
 
 class RecipeFile(_Part):
@@ -404,7 +450,7 @@ class MapFile(_Part):
     """`*.map.json`: a map; its layers, the back one first."""
 
     format: Literal["knitground/map"] = MAP_FORMAT
-    version: Literal[1] = VERSION
+    version: Literal[2] = MAP_VERSION
     name: Name
     height: CellSide
     width: CellSide
@@ -415,3 +461,8 @@ class MapFile(_Part):
     screen: tuple[TileSide, TileSide] = (320, 180)
     recipe: RecipeFile = RecipeFile()
     layers: Annotated[list[LayerFile], Field(max_length=MAX_LAYERS)] = []
+
+    @staticmethod
+    def migrated(data: dict[str, Any]) -> dict[str, Any]:
+        """Bring a file of version 1, which had no rewrite steps, up to date."""
+        return data | {"version": MAP_VERSION} if data.get("version") == 1 else data

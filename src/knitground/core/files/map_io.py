@@ -23,6 +23,7 @@ from knitground.core.files.formats import (
     PackedFile,
     PinFile,
     RecipeFile,
+    RewriteStepFile,
     ShareFile,
     TileFile,
     TileLayerFile,
@@ -41,7 +42,7 @@ from knitground.core.model.layers import (
 from knitground.core.model.limits import MAX_CELLS, MAX_TERRAINS
 from knitground.core.model.map import Legend, Map
 from knitground.core.model.marker import Marker, Shape
-from knitground.core.model.recipe import MixStep, NoiseStep, Recipe, Step
+from knitground.core.model.recipe import MixStep, NoiseStep, Recipe, RewriteStep, Step
 from knitground.core.model.terrain import SetKind
 from knitground.core.model.tile import TileRef
 
@@ -71,7 +72,12 @@ def recipe_to_file(recipe: Recipe) -> RecipeFile:
     return RecipeFile(seed=recipe.seed, steps=[_step_to_file(step) for step in recipe.steps])
 
 
-def _step_to_file(step: Step) -> NoiseStepFile | MixStepFile:
+def _step_to_file(step: Step) -> NoiseStepFile | MixStepFile | RewriteStepFile:
+    if isinstance(step, RewriteStep):
+        return RewriteStepFile(
+            layer=step.layer, rules=step.rules, source=step.source, passes=step.passes,
+            copies=step.copies,
+        )  # fmt: skip
     if isinstance(step, MixStep):
         return MixStepFile(
             layer=step.layer, mix=step.mix, density=step.density, on=step.on,
@@ -81,7 +87,9 @@ def _step_to_file(step: Step) -> NoiseStepFile | MixStepFile:
     return NoiseStepFile(layer=step.layer, scale=step.scale, octaves=step.octaves, shares=shares)
 
 
-def _step_from_file(file: NoiseStepFile | MixStepFile) -> Step:
+def _step_from_file(file: NoiseStepFile | MixStepFile | RewriteStepFile) -> Step:
+    if isinstance(file, RewriteStepFile):
+        return RewriteStep(file.layer, file.rules, file.source, file.passes, file.copies)
     if isinstance(file, MixStepFile):
         return MixStep(
             file.layer, file.mix, file.density, file.on, tuple(file.terrains), file.place

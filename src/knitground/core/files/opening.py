@@ -11,10 +11,11 @@ from knitground.core.base.errors import FormatError, KnitError, PictureError, Pl
 from knitground.core.base.progress import Progress, no_progress
 from knitground.core.files.formats import (
     MAP_FORMAT,
+    MAP_VERSION,
     PROJECT_FORMAT,
+    PROJECT_VERSION,
     TILESET_FORMAT,
     TILESET_VERSION,
-    VERSION,
     MapFile,
     ProjectFile,
     TilesetFile,
@@ -103,7 +104,7 @@ def open_project(path: Path, progress: Progress = no_progress) -> Opened:
 
 
 def _read_project(source: Source, name: str, progress: Progress) -> Opened:
-    head = read_model(source.read(name), name, ProjectFile, PROJECT_FORMAT, VERSION)
+    head = read_model(source.read(name), name, ProjectFile, PROJECT_FORMAT, PROJECT_VERSION)
     opened = Opened(Project(head.name, source.folder))
     project = opened.project
     sheets = _Sheets(source, opened.warnings)
@@ -114,7 +115,7 @@ def _read_project(source: Source, name: str, progress: Progress) -> Opened:
     cells = 0
     for place, each in enumerate(head.maps):
         progress((place + len(head.tilesets)) / steps)
-        model = read_model(source.read(each), each, MapFile, MAP_FORMAT, VERSION)
+        model = read_model(source.read(each), each, MapFile, MAP_FORMAT, MAP_VERSION)
         cells += model.height * model.width * max(1, len(model.layers))
         if cells > MAX_PROJECT_CELLS:
             raise FormatError(
@@ -122,6 +123,7 @@ def _read_project(source: Source, name: str, progress: Progress) -> Opened:
                 f"{MAX_PROJECT_CELLS}: open it with fewer maps"
             )
         project.maps.append(map_from_file(model, each))
+    project.rule_lists = list(head.rule_lists)
     _check_names(name, project)
     project.mixes = [mix_from_file(mix) for mix in head.mixes]
     project.tray = [patch_from_file(patch) for patch in head.tray]
@@ -133,6 +135,7 @@ def _check_names(where: str, project: Project) -> None:
     for what, names in (
         ("tilesets", [each.name for each in project.tilesets]),
         ("maps", [each.name for each in project.maps]),
+        ("rule lists", [each.name for each in project.rule_lists]),
     ):
         seen: set[str] = set()
         for name in names:
@@ -209,7 +212,7 @@ def open_tileset(path: Path) -> tuple[Project, Tileset]:
     source = Source(path.parent)
     if listed:
         raw = source.read(PROJECT_NAME)
-        names = read_model(raw, PROJECT_NAME, ProjectFile, PROJECT_FORMAT, VERSION).tilesets
+        names = read_model(raw, PROJECT_NAME, ProjectFile, PROJECT_FORMAT, PROJECT_VERSION).tilesets
         if path.name in names:
             project = open_project(path.parent).project
             return project, project.tilesets[names.index(path.name)]

@@ -6,13 +6,14 @@ import json
 
 from pydantic import BaseModel
 
-from knitground.core.files.formats import MapFile, ProjectFile, TilesetFile
+from knitground.core.files.formats import MapFile, ProjectFile, RulesFile, TilesetFile
 from knitground.core.files.ship.formats import ShipFile
 
 MODELS: dict[str, type[BaseModel]] = {
     "project.schema.json": ProjectFile,
     "tileset.schema.json": TilesetFile,
     "map.schema.json": MapFile,
+    "rules.schema.json": RulesFile,
     "ship.schema.json": ShipFile,
 }
 

@@ -66,7 +66,9 @@ def _set_to_file(kit: TerrainSet) -> TerrainSetFile:
         TerrainFile(name=t.name, colour=t.colour, letter=t.letter, picture=t.picture)
         for t in kit.terrains
     ]
-    return TerrainSetFile(name=kit.name, kind=kit.kind.value, terrains=terrains, marks=marks)
+    return TerrainSetFile(
+        name=kit.name, kind=kit.kind.value, terrains=terrains, marks=marks, rules=kit.rules
+    )
 
 
 def _marks_to_file(kit: TerrainSet, marks: Marks, tileset: str | None) -> list[TileMarksFile]:
@@ -120,6 +122,7 @@ def _set_from_file(file: TerrainSetFile, name: str) -> TerrainSet:
     guests = {each.tileset for each in file.marks if each.tileset is not None}
     made.marks = _marks_from_file(file, name, None)
     made.guests = {guest: _marks_from_file(file, name, guest) for guest in sorted(guests)}
+    made.rules = file.rules
     return made
 
 

@@ -2,38 +2,19 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from typing import Any
-
 import numpy as np
 from numpy.typing import NDArray
 
 from knitground.core.base.errors import GrowError
 from knitground.core.base.hashing import cell_numbers, mix_one
-from knitground.core.base.window import Box, index, read
+from knitground.core.base.window import Box
 from knitground.core.chance.draw import MIX_SLOTS, draw_cells, slot_table
-from knitground.core.model.layers import Cells, GroundLayer, GrownLayer
+from knitground.core.model.layers import Cells, GroundLayer
 from knitground.core.model.map import Map
 from knitground.core.model.mix import Mix
 from knitground.core.model.project import Project
 from knitground.core.model.recipe import PLACES, MixStep
-from knitground.core.model.terrain import SetKind
-
-Terrains = Mapping[int, NDArray[Any]]
-"""Terrain of ground layers, by their number, that is to be looked at instead of the layers' own."""
-
-
-def grown_cells(project: Project, map_: Map, layer: GrownLayer, box: Box) -> Cells:
-    """Give what the recipe grows in a box of a layer, pins apart; empty if no step makes it.
-
-    A part is what the same part of the whole is. On a map that wraps the box may reach over the
-    border.
-    """
-    # Of several steps on one layer the last one counts, as when the recipe runs.
-    for place, step in reversed(list(enumerate(map_.recipe.steps))):
-        if isinstance(step, MixStep) and step.layer == layer.number:
-            return fill_from_mix(project, map_, step, place, box)
-    return np.zeros((box.height, box.width), np.int32)
+from knitground.core.rules.board import Terrains, terrain_slots
 
 
 def fill_from_mix(
@@ -101,7 +82,7 @@ def allowed_cells(
         raise GrowError(
             f"step {place + 1} looks at ground layer {step.on}, which is not there: choose another"
         )
-    slots = _slots(map_, ground, box, (terrains or {}).get(step.on, ground.terrain))
+    slots = terrain_slots(map_, ground, box, (terrains or {}).get(step.on, ground.terrain))
     named = np.zeros(256, np.bool_)
     marks = [found[1].number_of(name) for name in step.terrains]
     named[[mark for mark in marks if mark] if step.terrains else slice(1, None)] = True
@@ -109,20 +90,3 @@ def allowed_cells(
     if step.place == "inside":
         return np.asarray(inside)
     return np.asarray(inside & (slots != slots[0]).any(axis=0))
-
-
-def _slots(map_: Map, ground: GroundLayer, box: Box, terrain: NDArray[Any]) -> NDArray[np.uint8]:
-    """Give what the cells of a box show at their corners or sides: (slots, h, w)."""
-    if ground.kind_of_set is SetKind.RING:
-        return read(terrain[:-1, :-1], box)[None].astype(np.uint8)
-    wide = Box(box.top, box.left, box.bottom + 1, box.right + 1)
-    if map_.wrap:
-        part = terrain[:-1, :-1][index(wide, map_.height, map_.width)]
-    else:
-        part = read(terrain, wide)
-    if ground.kind_of_set is SetKind.EDGE:
-        north, west = part & 255, part >> 8
-        sides = (north[:-1, :-1], north[1:, :-1], west[:-1, :-1], west[:-1, 1:])
-        return np.stack(sides).astype(np.uint8)
-    corners = (part[:-1, :-1], part[:-1, 1:], part[1:, :-1], part[1:, 1:])
-    return np.stack(corners).astype(np.uint8)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from functools import partial
 from time import perf_counter
@@ -17,13 +17,14 @@ from knitground.core.base.progress import Progress, no_progress
 from knitground.core.base.window import Box
 from knitground.core.grow.ground import Noise, noise_ground
 from knitground.core.grow.mixfill import allowed_cells, fill_from_mix
+from knitground.core.grow.rewriting import live_rules
 from knitground.core.knit.bridge import build_graph
 from knitground.core.knit.layer import layer_table
 from knitground.core.knit.repair import close_gaps
-from knitground.core.model.layers import GroundLayer, GrownLayer
+from knitground.core.model.layers import Cells, GroundLayer, GrownLayer
 from knitground.core.model.map import Map
 from knitground.core.model.project import Project
-from knitground.core.model.recipe import MixStep, NoiseStep
+from knitground.core.model.recipe import MixStep, NoiseStep, RewriteStep
 from knitground.core.model.terrain import SetKind
 
 
@@ -59,12 +60,26 @@ def run_recipe(project: Project, map_: Map, progress: Progress = no_progress) ->
     for place, step in enumerate(steps):
         progress(place / len(steps))
         part = partial(_part_of, progress, place, len(steps))
-        if isinstance(step, NoiseStep):
-            results.append(run_noise(project, map_, step, place, part))
-        else:
-            results.append(run_mix(project, map_, step, place, results))
+        results += _RUN[type(step)](project, map_, step, place, results, part)
     progress(1.0)
     return results
+
+
+def grown_cells(project: Project, map_: Map, layer: GrownLayer, box: Box) -> Cells:
+    """Give what the recipe grows in a box of a layer, pins apart; empty if no step makes it.
+
+    A part is what the same part of the whole is. On a map that wraps the box may reach over the
+    border.
+    """
+    # Of several steps on one layer the last one counts, as when the recipe runs.
+    for place, step in reversed(list(enumerate(map_.recipe.steps))):
+        if isinstance(step, MixStep) and step.layer == layer.number:
+            return fill_from_mix(project, map_, step, place, box)
+        if isinstance(step, RewriteStep):
+            live = live_rules(project, map_, step, place)
+            if any(each is layer for each in live.layers.values()):
+                return live.cells(box)[layer.number]
+    return np.zeros((box.height, box.width), np.int32)
 
 
 def run_mix(
@@ -83,6 +98,24 @@ def run_mix(
     room = int(allowed_cells(project, map_, step, place, box, terrains).sum())
     shares = ((step.mix, step.density, float(np.count_nonzero(cells)) / max(1, room)),)
     return Grown(layer, cells, shares, perf_counter() - begun)
+
+
+def run_rewrite(
+    project: Project, map_: Map, step: RewriteStep, place: int, before: Sequence[Grown] = ()
+) -> list[Grown]:
+    """Run one rewrite step, the `place`-th of the recipe, on what steps `before` made."""
+    begun = perf_counter()
+    cells = {each.layer.number: each.made for each in before if isinstance(each.layer, GrownLayer)}
+    grounds = {each.layer.number: each.made for each in before
+               if isinstance(each.layer, GroundLayer)}  # fmt: skip
+    live = live_rules(project, map_, step, place, cells, grounds)
+    made = live.cells(Box(0, 0, map_.height, map_.width))
+    seconds = perf_counter() - begun
+    out = []
+    for layer in live.layers.values():
+        laid = float(np.count_nonzero(made[layer.number])) / max(1, layer.cells.size)
+        out.append(Grown(layer, made[layer.number], ((step.rules, 0.0, laid),), seconds))
+    return out
 
 
 def _part_of(progress: Progress, place: int, count: int, done: float) -> None:
@@ -127,6 +160,20 @@ def run_noise(
         if n in parts or laid[n] > 0
     )
     return Grown(layer, terrain, shares, perf_counter() - begun)
+
+
+_RUN: dict[type, Callable[..., list[Grown]]] = {
+    NoiseStep: lambda project, map_, step, place, before, progress: [
+        run_noise(project, map_, step, place, progress)
+    ],
+    MixStep: lambda project, map_, step, place, before, progress: [
+        run_mix(project, map_, step, place, before)
+    ],
+    RewriteStep: lambda project, map_, step, place, before, progress: run_rewrite(
+        project, map_, step, place, before
+    ),
+}
+"""What runs each kind of step: (project, map, step, place, what was made before, progress)."""
 
 
 def _check_step(step: NoiseStep) -> None:

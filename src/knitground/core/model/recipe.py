@@ -7,7 +7,17 @@ from typing import Annotated
 
 from annotated_types import MaxLen
 
-from knitground.core.model.limits import MAX_STEPS, Cells, Name, Number, Octaves, Part, Seed, Weight
+from knitground.core.model.limits import (
+    MAX_STEPS,
+    Cells,
+    Name,
+    Number,
+    Octaves,
+    Part,
+    Passes,
+    Seed,
+    Weight,
+)
 
 
 @dataclass(frozen=True)
@@ -54,7 +64,27 @@ class MixStep:
     place: str = "inside"
 
 
-Step = NoiseStep | MixStep
+@dataclass(frozen=True)
+class RewriteStep:
+    """Rewrite: a grown layer that follows what lies on other layers, by a list of rules.
+
+    Parameters
+    ----------
+    layer : number of the grown layer that it makes
+    rules : name of the rule list
+    source : number of the layer that the rules read
+    passes : how often the rules are tried at most, each time on what they wrote before
+    copies : whether cells that no rule takes show what lies on the source
+    """
+
+    layer: Number
+    rules: Name
+    source: Number
+    passes: Passes = 1
+    copies: bool = False
+
+
+Step = NoiseStep | MixStep | RewriteStep
 
 
 @dataclass(frozen=True)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from enum import StrEnum
-from typing import Annotated, NamedTuple
+from typing import Annotated, NamedTuple, TypeVar
 
 from annotated_types import MaxLen, MinLen
 
@@ -23,6 +23,14 @@ from knitground.core.model.mix import MixEntry
 from knitground.core.model.patch import Patch
 from knitground.core.model.tile import TileRef
 
+_Kind = TypeVar("_Kind")
+
+
+def _strict(kind: type[_Kind]) -> type[_Kind]:
+    """Let files refuse fields that the model does not know."""
+    kind.__pydantic_config__ = {"extra": "forbid", "allow_inf_nan": False}  # type: ignore[attr-defined]
+    return kind
+
 
 class AskKind(StrEnum):
     """What a place of a stencil asks for; a place that is not there may be anything."""
@@ -38,6 +46,7 @@ class AskKind(StrEnum):
 
 
 @dataclass(frozen=True)
+@_strict
 class Ask:
     """One thing that is asked of a place.
 
@@ -100,6 +109,7 @@ class ResultKind(StrEnum):
 
 
 @dataclass(frozen=True)
+@_strict
 class Result:
     """What a cell gets: one of some tiles by weight, a patch laid in order, a mix, or none."""
 
@@ -110,6 +120,7 @@ class Result:
 
 
 @dataclass(frozen=True)
+@_strict
 class NeighbourRule:
     """A tile for a cell, by what lies round it.
 
@@ -124,8 +135,8 @@ class NeighbourRule:
     """
 
     number: Number
+    stencil: Stencil
     name: Word = ""
-    stencil: Stencil = ()
     result: Result = Result()
     subject: Ask | None = None
     ways: Ways = Ways.AS_DRAWN
@@ -155,6 +166,7 @@ class LaidCell(NamedTuple):
 
 
 @dataclass(frozen=True)
+@_strict
 class Outcome:
     """One of the blocks that a rewrite rule may write."""
 
@@ -163,6 +175,7 @@ class Outcome:
 
 
 @dataclass(frozen=True)
+@_strict
 class RewriteRule:
     """A block of cells found on some layers, replaced by another block.
 
@@ -175,8 +188,8 @@ class RewriteRule:
     """
 
     number: Number
+    block: Annotated[tuple[BlockCell, ...], MaxLen(MAX_BLOCK)]
     name: Word = ""
-    block: Annotated[tuple[BlockCell, ...], MaxLen(MAX_BLOCK)] = ()
     outcomes: Annotated[tuple[Outcome, ...], MinLen(0), MaxLen(64)] = ()
     ways: Ways = Ways.AS_DRAWN
     turns_tiles: bool = False
@@ -190,6 +203,7 @@ Rule = NeighbourRule | RewriteRule
 
 
 @dataclass(frozen=True)
+@_strict
 class RuleList:
     """Rules in order: the first that fits a cell wins; an edit replaces the list as a whole.
 

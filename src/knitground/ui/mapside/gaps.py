@@ -55,7 +55,7 @@ class GapButton(QToolButton):
             for layer in map_.layers:
                 if not isinstance(layer, GroundLayer):
                     continue
-                doc.knitter.ensure_all(map_)
+                doc.ensure_all(map_)
                 places = np.argwhere(layer.cells == GAP)
                 if len(places):
                     missing = missing_keys(doc.knitter.table(map_, layer), layer, map_.wrap)

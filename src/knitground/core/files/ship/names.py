@@ -10,9 +10,9 @@ from knitground.core.base.errors import KnitError, PlaceError
 from knitground.core.base.filenames import file_names, key_of
 from knitground.core.files.formats import (
     PROJECT_FORMAT,
+    PROJECT_VERSION,
     TILESET_FORMAT,
     TILESET_VERSION,
-    VERSION,
     ProjectFile,
     TilesetFile,
 )
@@ -66,7 +66,7 @@ def _files_of(home: Path) -> list[Path]:
     try:
         source = Source(home)
         head = read_model(
-            source.read(PROJECT_NAME), PROJECT_NAME, ProjectFile, PROJECT_FORMAT, VERSION
+            source.read(PROJECT_NAME), PROJECT_NAME, ProjectFile, PROJECT_FORMAT, PROJECT_VERSION
         )
         names = [PROJECT_NAME, *head.tilesets, *head.maps]
         for name in head.tilesets:

@@ -11,6 +11,7 @@ from knitground.core.files.ship.json import ship_json
 from knitground.core.files.ship.names import ShipNames, refuse_project_files, ship_names
 from knitground.core.files.ship.png import ship_png
 from knitground.core.files.vault import write_together
+from knitground.core.grow.rewriting import rewrite_map
 from knitground.core.knit.layer import knit_map
 from knitground.core.model.map import Map
 from knitground.core.model.project import Project
@@ -44,7 +45,12 @@ def ship(
         raise PlaceError(f"format {unknown or 'none'} is not known: give one of {list(FORMATS)}")
     if not maps:
         raise PlaceError("there is no map to ship: make one in Draw")
-    knit = knit or (lambda map_: knit_map(project, map_))
+
+    def afresh(map_: Map) -> None:
+        knit_map(project, map_)
+        rewrite_map(project, map_)
+
+    knit = knit or afresh
     names = ship_names(project, maps)
     refuse_project_files(folder, _all_names(names, maps, formats))
     files: dict[str, bytes] = {}

@@ -152,11 +152,11 @@ class ShipBench(Stage):
             self.session.warn(problem)
             return
         name = self.maps.currentText()
-        project, knitter = self.session.project, self.session.doc.knitter
+        project, doc = self.session.project, self.session.doc
         maps = project.maps if name == _ALL else [m for m in project.maps if m.name == name]
         folder = Path(self.folder.text()).expanduser()
         formats, level = self._formats(), self.scale.currentIndex()
-        knit: Callable[[Map], object] = knitter.ensure_all
+        knit: Callable[[Map], object] = doc.ensure_all
 
         wide = max(120, self.files.width())
         pictures = [f"{name}.png" for name in ship_names(project, maps).maps.values()]

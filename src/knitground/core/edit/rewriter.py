@@ -1,0 +1,216 @@
+"""Keeps the cells of live rewritten layers up to date, where and when somebody looks at them.
+
+What a rewrite step makes follows from other layers and the rules, as knitted cells follow from
+terrain: it is worked out again where a change can reach, and is no step of the history.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from threading import RLock
+from weakref import WeakKeyDictionary
+
+import numpy as np
+from numpy.typing import NDArray
+
+from knitground.core.base.errors import KnitError
+from knitground.core.base.window import Box, index
+from knitground.core.edit.changed import Changed, What
+from knitground.core.edit.knitter import BLOCK, Knitter
+from knitground.core.grow.rewriting import LiveRules, live_rules
+from knitground.core.model.layers import GroundLayer, GrownLayer, Layer
+from knitground.core.model.map import Map
+from knitground.core.model.project import Project
+from knitground.core.model.recipe import RewriteStep
+
+_AT_ONCE = 4 * BLOCK * BLOCK
+_ANEW = {
+    What.LAYERS, What.KNITTING, What.MARKS, What.SLICING, What.ORDER, What.TILESETS, What.RULES,
+    What.MIXES, What.RECIPE, What.SIZE, What.MAPS,
+}  # fmt: skip
+"""Changes after which steps are compiled again."""
+
+
+class _Live:
+    """A step that follows: its rules, and the blocks that are not as they should be."""
+
+    def __init__(self, rules: LiveRules, map_: Map) -> None:
+        self.rules = rules
+        shape = (-(-map_.height // BLOCK), -(-map_.width // BLOCK))
+        self.stale: NDArray[np.bool_] = np.ones(shape, np.bool_)
+
+
+class Rewriter:
+    """Live rewrite steps of all maps of a project."""
+
+    def __init__(self, project: Project, knitter: Knitter) -> None:
+        self._project, self._knitter = project, knitter
+        self._lives: WeakKeyDictionary[Map, list[_Live]] = WeakKeyDictionary()
+        self._lock = RLock()
+        self.problems: WeakKeyDictionary[Map, list[str]] = WeakKeyDictionary()
+        """Why steps of a map can not run, in words."""
+
+    def lives(self, map_: Map) -> list[LiveRules]:
+        """Give the rewrite steps of a map that can run, in order."""
+        return [live.rules for live in self._of(map_)]
+
+    def rules_of(self, map_: Map, layer: Layer) -> LiveRules | None:
+        """Give the step that makes a layer, if one does."""
+        found = self._live_of(map_, layer)
+        return found.rules if found else None
+
+    def ensure(self, map_: Map, layer: GrownLayer, box: Box) -> None:
+        """Bring the stale blocks of a layer that a box of cells touches up to date."""
+        live = self._live_of(map_, layer)
+        if live is None or not live.stale.any():
+            return
+        for piece in box.pieces(map_.height, map_.width):
+            self._do_blocks(map_, live, _blocks(piece))
+
+    def ensure_all(self, map_: Map) -> None:
+        """Bring everything of a map up to date."""
+        for live in self._of(map_):
+            self._do_blocks(map_, live, Box(0, 0, *live.stale.shape))
+
+    def work_off(self, map_: Map, blocks: int = 16) -> bool:
+        """Do a few stale blocks, for idle moments; returns whether any are left."""
+        for live in self._of(map_):
+            for row, col in np.argwhere(live.stale)[:blocks]:
+                self._do_blocks(map_, live, Box(row, col, row + 1, col + 1))
+            if live.stale.any():
+                return True
+        return False
+
+    def follow(self, changes: Sequence[Changed]) -> list[Changed]:
+        """Do what changes ask of rewriting; returns the changes that come of it."""
+        made: list[Changed] = []
+        waiting = list(changes)
+        while waiting:
+            change = waiting.pop(0)
+            if change.what in _ANEW:
+                fresh = self._all_anew(change)
+            elif change.what in (What.CELLS, What.TERRAIN) and change.map is not None:
+                fresh = self._follow_cells(change.map, change)
+            else:
+                continue
+            made += fresh
+            waiting += [each for each in fresh if each.box is not None]
+        return made
+
+    def _all_anew(self, change: Changed) -> list[Changed]:
+        maps = [m for m in self._project.maps if change.map is None or m is change.map]
+        made = []
+        for map_ in maps:
+            before = self._lives.pop(map_, None)
+            if not before and not any(isinstance(s, RewriteStep) for s in map_.recipe.steps):
+                continue
+            layers = {id(layer): layer for live in [*(before or []), *self._of(map_)]
+                      for layer in live.rules.layers.values()}  # fmt: skip
+            made += [Changed(What.CELLS, map_, layer) for layer in layers.values()
+                     if any(layer is each for each in map_.layers)]  # fmt: skip
+        return made
+
+    def _follow_cells(self, map_: Map, change: Changed) -> list[Changed]:
+        layer, made = change.layer, list[Changed]()
+        assert layer is not None
+        for place, live in enumerate(self._of(map_)):
+            if isinstance(change, _Made) and place <= change.by:
+                continue  # a step reads what those before it made, never the other way round
+            own = any(layer is each for each in live.rules.layers.values())
+            if not own and not live.rules.reads(layer):
+                continue
+            box = change.box
+            if box is None:
+                live.stale[:] = True
+                made += [Changed(What.CELLS, map_, each) for each in live.rules.layers.values()]
+                continue
+            more = live.rules.reach + (change.what is What.TERRAIN)
+            box = box.grown(more).fitted(map_.height, map_.width, map_.wrap)
+            self._do_box(map_, live, box)
+            made += [
+                _Made(What.CELLS, map_, each, box, by=place) for each in live.rules.layers.values()
+            ]
+        return made
+
+    def _do_box(self, map_: Map, live: _Live, box: Box) -> None:
+        """Work a box out at once, or leave it to whoever looks if it is a large one."""
+        for piece in box.pieces(map_.height, map_.width):
+            if piece.height * piece.width > _AT_ONCE:
+                area = _blocks(piece)
+                live.stale[area.top : area.bottom, area.left : area.right] = True
+                continue
+            self._lay(map_, live, piece)
+
+    def _do_blocks(self, map_: Map, live: _Live, blocks: Box) -> None:
+        stale = live.stale[blocks.top : blocks.bottom, blocks.left : blocks.right]
+        for row, col in np.argwhere(stale):
+            place = (int(row) + blocks.top, int(col) + blocks.left)
+            with self._lock:
+                if not live.stale[place]:
+                    continue  # somebody else has done it meanwhile
+                top, left = place[0] * BLOCK, place[1] * BLOCK
+                box = Box(top, left, top + BLOCK, left + BLOCK).clipped(map_.height, map_.width)
+                live.stale[place] = False
+                self._lay(map_, live, box)
+
+    def _lay(self, map_: Map, live: _Live, box: Box) -> None:
+        self._look_up(map_, live, box.grown(live.rules.reach))
+        for number, new in live.rules.cells(box).items():
+            layer = map_.layer_numbered(number)
+            assert isinstance(layer, GrownLayer)
+            at = index(box, map_.height, map_.width)
+            layer.cells[at] = np.where(layer.pinned[at], layer.cells[at], new)
+
+    def _look_up(self, map_: Map, live: _Live, box: Box) -> None:
+        """See to it that what the rules read is as it should be."""
+        box = box.fitted(map_.height, map_.width, map_.wrap)
+        for name in live.rules.sources():
+            layer = live.rules.board.layer(name)
+            if isinstance(layer, GroundLayer):
+                self._knitter.ensure(map_, layer, box)
+            elif isinstance(layer, GrownLayer):
+                before = self._live_of(map_, layer)
+                lives = self._of(map_)
+                if before is not None and lives.index(before) < lives.index(live):
+                    self.ensure(map_, layer, box)
+
+    def _live_of(self, map_: Map, layer: Layer) -> _Live | None:
+        found = [live for live in self._of(map_)
+                 if any(layer is each for each in live.rules.layers.values())]  # fmt: skip
+        return found[-1] if found else None
+
+    def _of(self, map_: Map) -> list[_Live]:
+        known = self._lives.get(map_)
+        if known is not None:
+            return known
+        out: list[_Live] = []
+        self.problems[map_] = []
+        for place, step in enumerate(map_.recipe.steps):
+            if not isinstance(step, RewriteStep):
+                continue
+            try:
+                rules = live_rules(self._project, map_, step, place)
+                rules.sources_there()
+            except KnitError as error:
+                self.problems[map_].append(str(error))
+                continue
+            out.append(_Live(rules, map_))
+        later: dict[int, Layer] = {}
+        for live in reversed(out):
+            # Of several steps on one layer the last one counts.
+            live.rules.makes_but(later)
+            later |= {layer.number: layer for layer in live.rules.layers.values()}
+        self._lives[map_] = out
+        return out
+
+
+@dataclass(frozen=True, eq=False)
+class _Made(Changed):
+    """A change that the `by`-th live step of the map made."""
+
+    by: int = 0
+
+
+def _blocks(box: Box) -> Box:
+    return Box(box.top // BLOCK, box.left // BLOCK, -(-box.bottom // BLOCK), -(-box.right // BLOCK))

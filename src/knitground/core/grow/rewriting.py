@@ -1,0 +1,142 @@
+"""Rewrite steps: grown layers that follow what lies on other layers."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+import numpy as np
+
+from knitground.core.base.errors import EditError, GrowError, KnitError
+from knitground.core.base.hashing import mix_one
+from knitground.core.base.window import Box
+from knitground.core.model.layers import Cells, GrownLayer, Layer
+from knitground.core.model.map import Map
+from knitground.core.model.project import Project
+from knitground.core.model.recipe import RewriteStep
+from knitground.core.rules.board import Board, Terrains
+from knitground.core.rules.rewrite import RewriteTable, Rewritten, apply_rewrite, compile_rewrite
+from knitground.core.rules.table import LEAVE, stock_of
+
+
+class LiveRules:
+    """A rewrite step, compiled for a map.
+
+    `layers` are the grown layers that it makes, by the name that the rules have for them (“” is the
+    step's own); `problems` says, by rule number, why a rule can not be used.
+    """
+
+    def __init__(
+        self, step: RewriteStep, board: Board, table: RewriteTable, seed: int, own: GrownLayer
+    ) -> None:
+        self.step, self.board, self.table, self.seed = step, board, table, seed
+        self.problems = dict(table.problems)
+        self.layers: dict[str, GrownLayer] = {"": own}
+        for name in table.outputs:
+            if name:
+                layer = board.layer(name)
+                if isinstance(layer, GrownLayer):
+                    self.layers[name] = layer
+
+    @property
+    def reach(self) -> int:
+        """How many cells away from a changed one another can become different."""
+        return self.table.reach * self.step.passes
+
+    def reads(self, layer: Layer) -> bool:
+        """Tell whether what it makes depends on a layer."""
+        return any(self.board.layer(name) is layer for name in self.sources())
+
+    def sources(self) -> list[str]:
+        """Names of the layers that it reads, “” the source."""
+        return [*self.table.inputs, *([""] if self.step.copies else [])]
+
+    def sources_there(self) -> None:
+        """Refuse to go on if a layer that it reads is not there.
+
+        Raises
+        ------
+        EditError
+        """
+        for name in self.sources():
+            self.board.layer(name)
+
+    def makes_but(self, later: Mapping[int, Layer]) -> None:
+        """Leave layers to later steps, and read of them only what was laid by hand."""
+        self.board.pins_only |= frozenset(later)
+        self.layers = {n: each for n, each in self.layers.items() if each.number not in later}
+
+    def run(self, box: Box) -> Rewritten:
+        """Rewrite a box; nothing is laid."""
+        return apply_rewrite(self.table, self.board, box, self.seed, self.step.passes)
+
+    def cells(self, box: Box) -> dict[int, Cells]:
+        """Give what it makes in a box, pins apart, by layer number."""
+        done = self.run(box)
+        out: dict[int, Cells] = {}
+        for name, layer in self.layers.items():
+            made = done.cells[name]
+            rest = np.zeros_like(made)
+            if self.step.copies and not name:
+                rest = self.board.cells("", box)
+            out[layer.number] = np.where(made == LEAVE, rest, made)
+        return out
+
+
+def rewrite_map(project: Project, map_: Map) -> None:
+    """Work all rewrite steps of a map out afresh, in order; steps that can not run are left."""
+    whole = Box(0, 0, map_.height, map_.width)
+    for place, step in enumerate(map_.recipe.steps):
+        if not isinstance(step, RewriteStep):
+            continue
+        try:
+            live = live_rules(project, map_, step, place)
+            made = live.cells(whole)
+        except KnitError:
+            continue
+        for layer in live.layers.values():
+            layer.cells[:] = np.where(layer.pinned, layer.cells, made[layer.number])
+
+
+def live_rules(
+    project: Project,
+    map_: Map,
+    step: RewriteStep,
+    place: int,
+    cells: Mapping[int, Cells] | None = None,
+    terrains: Terrains | None = None,
+) -> LiveRules:
+    """Compile a rewrite step, the `place`-th of the recipe.
+
+    Parameters
+    ----------
+    cells, terrains : of layers that earlier steps made and that are not laid yet, by number
+
+    Raises
+    ------
+    GrowError
+        A layer or the rule list is not there.
+    """
+    own = map_.layer_numbered(step.layer)
+    if not isinstance(own, GrownLayer):
+        raise GrowError(
+            f"step {place + 1} makes grown layer {step.layer}, which is not there: choose another"
+        )
+    source = map_.layer_numbered(step.source)
+    if source is None or source is own:
+        raise GrowError(
+            f"step {place + 1} reads layer {step.source}, which is not there or is the one that it "
+            "makes: choose another"
+        )
+    listed = project.rules_named(step.rules)
+    if listed is None:
+        raise GrowError(f"step {place + 1} uses rule list “{step.rules}”, which is not there")
+    try:
+        board = Board(project, map_, source, cells, terrains)
+        board.layer("")
+        table = compile_rewrite(listed, board, stock_of(project, map_))
+    except EditError as error:
+        raise GrowError(f"step {place + 1}: {error}") from error
+    live = LiveRules(step, board, table, mix_one(map_.recipe.seed, place), own)
+    # What it makes it does not read: only what was laid there by hand.
+    live.board.pins_only = frozenset(layer.number for layer in live.layers.values())
+    return live

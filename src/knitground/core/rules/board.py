@@ -1,0 +1,195 @@
+"""What rules of tiles read: the layers of a map, over its borders too."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from knitground.core.base.errors import EditError
+from knitground.core.base.window import Box, index, read
+from knitground.core.model.layers import Cells, GroundLayer, Layer, PinnedLayer
+from knitground.core.model.map import Map
+from knitground.core.model.project import Project
+from knitground.core.model.rules import Ask, AskKind
+from knitground.core.model.terrain import SetKind
+from knitground.core.model.tile import TileRef
+
+Plane = NDArray[np.bool_]
+Terrains = Mapping[int, NDArray[Any]]
+"""Terrain of ground layers, by their number, that is to be looked at instead of the layers' own."""
+
+
+def terrain_slots(map_: Map, ground: GroundLayer, box: Box, terrain: NDArray[Any]) -> Any:
+    """Give what the cells of a box show at their corners or sides, or in their middle.
+
+    Returns
+    -------
+    (slots, h, w) uint8; on a map that wraps the box may reach over the border
+    """
+    if ground.kind_of_set is SetKind.RING:
+        return read(terrain[:-1, :-1], box)[None].astype(np.uint8)
+    wide = Box(box.top, box.left, box.bottom + 1, box.right + 1)
+    if map_.wrap:
+        part = terrain[:-1, :-1][index(wide, map_.height, map_.width)]
+    else:
+        part = read(terrain, wide)
+    if ground.kind_of_set is SetKind.EDGE:
+        north, west = part & 255, part >> 8
+        sides = (north[:-1, :-1], north[1:, :-1], west[:-1, :-1], west[:-1, 1:])
+        return np.stack(sides).astype(np.uint8)
+    corners = (part[:-1, :-1], part[:-1, 1:], part[1:, :-1], part[1:, 1:])
+    return np.stack(corners).astype(np.uint8)
+
+
+class Board:
+    """The layers of a map by name, and what of their cells fits an ask.
+
+    Parameters
+    ----------
+    source : the layer that is meant where a rule names none
+    cells : cells to look at instead of a layer's own, by its number
+    terrains : the same of terrain
+    """
+
+    def __init__(
+        self,
+        project: Project,
+        map_: Map,
+        source: Layer | None,
+        cells: Mapping[int, Cells] | None = None,
+        terrains: Terrains | None = None,
+    ) -> None:
+        self.project, self.map, self.source = project, map_, source
+        self._cells, self._terrains = cells or {}, terrains or {}
+        self.pins_only: frozenset[int] = frozenset()
+        """Numbers of layers of which only what was laid by hand is read."""
+        self._luts: dict[Ask, tuple[int, Plane]] = {}
+
+    def layer(self, name: str) -> Layer:
+        """Give the layer of a name, “” the source.
+
+        Raises
+        ------
+        EditError
+            The map has none of that name, or it has cells of its own.
+        """
+        found = next((each for each in self.map.layers if each.name == name), None)
+        found = found if name else self.source
+        if found is None:
+            words = f"layer “{name}”" if name else "the layer it reads"
+            raise EditError(f"{words} is not on map “{self.map.name}”: choose another layer")
+        if found.cells.shape != (self.map.height, self.map.width):
+            raise EditError(f"“{found.name}” has cells of its own size: rules read the map's cells")
+        return found
+
+    def check(self, name: str, ask: Ask) -> None:
+        """Refuse an ask that a layer can not answer.
+
+        Raises
+        ------
+        EditError
+        """
+        layer = self.layer(name)
+        if ask.kind is AskKind.TERRAIN:
+            self._mark(layer, ask)
+        elif ask.kind not in (AskKind.OFF,) and not layer.holds_tiles:
+            raise EditError(f"“{layer.name}” holds {layer.kind}, no tiles: choose another layer")
+
+    def cells(self, name: str, box: Box) -> Cells:
+        """Copy the cells of a layer in a box: 0 off a map that does not wrap."""
+        layer = self.layer(name)
+        if layer.number in self.pins_only and isinstance(layer, PinnedLayer):
+            pinned = self._over(layer.pinned, box, 0)
+            return np.where(pinned, self._over(layer.cells, box, 0), 0).astype(np.int32)
+        return self._over(self._cells.get(layer.number, layer.cells), box, 0)
+
+    def off(self, box: Box) -> Plane:
+        """Tell which cells of a box are off the map."""
+        out = np.ones((box.height, box.width), np.bool_)
+        if self.map.wrap:
+            out[:] = False
+            return out
+        inside = box.clipped(self.map.height, self.map.width)
+        top, left = inside.top - box.top, inside.left - box.left
+        out[top : top + inside.height, left : left + inside.width] = False
+        return out
+
+    def terrain_fits(self, name: str, ask: Ask, box: Box) -> Plane:
+        """Tell which cells of a box show nothing but a terrain; none off the map."""
+        layer = self.layer(name)
+        mark = self._mark(layer, ask)
+        assert isinstance(layer, GroundLayer)
+        map_ = self.map
+        inner = box if map_.wrap else box.clipped(map_.height, map_.width)
+        out = np.zeros((box.height, box.width), np.bool_)
+        if inner.is_empty:
+            return out
+        terrain = self._terrains.get(layer.number, layer.terrain)
+        fits = (terrain_slots(map_, layer, inner, terrain) == mark).all(axis=0)
+        top, left = inner.top - box.top, inner.left - box.left
+        out[top : top + inner.height, left : left + inner.width] = fits
+        return out
+
+    def tiles_fit(self, ask: Ask, cells: Cells, off: Plane) -> Plane:
+        """Tell which cells hold a tile that fits: (h, w). Gaps hold no tile.
+
+        Off the map lies no tile, so what asks for none of some fits there too.
+        """
+        if ask.kind is AskKind.OFF:
+            return off
+        fits: Plane = self._lut(ask)[np.maximum(cells, 0)]
+        if ask.kind in (AskKind.EMPTY, AskKind.NOT_TILES, AskKind.OTHER):
+            return fits | off
+        return fits & ~off
+
+    def _over(self, cells: NDArray[Any], box: Box, fill: int) -> NDArray[Any]:
+        height, width = cells.shape
+        if self.map.wrap:
+            return read(cells, box)
+        inner = box.clipped(height, width)
+        if inner == box:
+            return read(cells, box)
+        out = np.full((box.height, box.width), fill, cells.dtype)
+        top, left = inner.top - box.top, inner.left - box.left
+        out[top : top + inner.height, left : left + inner.width] = read(cells, inner)
+        return out
+
+    def _mark(self, layer: Layer, ask: Ask) -> int:
+        if not isinstance(layer, GroundLayer):
+            raise EditError(
+                f"“{layer.name}” holds {layer.kind}, but terrain “{ask.name}” is asked of it: "
+                "choose a ground layer"
+            )
+        found = self.project.set_of(layer.tileset, layer.set_name)
+        mark = found[1].number_of(ask.name) if found else 0
+        if ask.name and not mark:
+            raise EditError(
+                f"terrain “{ask.name}” is not in the set of “{layer.name}”: choose another"
+            )
+        return mark
+
+    def _lut(self, ask: Ask) -> Plane:
+        """Say for every place of the legend whether it fits."""
+        tiles = self.map.legend.tiles
+        known = self._luts.get(ask)
+        if known is not None and known[0] == len(tiles):
+            return known[1]
+        lut = np.array([self._fits(ask, tile) for tile in tiles], np.bool_)
+        self._luts[ask] = (len(tiles), lut)
+        return lut
+
+    def _fits(self, ask: Ask, tile: TileRef | None) -> bool:
+        if ask.kind is AskKind.EMPTY or ask.kind is AskKind.OTHER:
+            return tile is None
+        if ask.kind is AskKind.SAME:
+            return tile is not None
+        if ask.kind is AskKind.TAG:
+            owner = self.project.tileset_named(tile.tileset) if tile else None
+            return bool(tile and owner and ask.name in owner.fact(tile.row, tile.col).tags)
+        among = tile is not None and any(
+            tile[:3] == each[:3] and (ask.any_turn or tile.turn == each.turn) for each in ask.tiles
+        )
+        return among if ask.kind is AskKind.TILES else not among
