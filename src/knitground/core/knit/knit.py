@@ -215,6 +215,15 @@ def rule_window(
     )
 
 
+def wide_window(layer: GroundLayer, box: Box, wrap: bool, margin: int) -> Window:
+    """Give a box of a layer's cells, and so many more round it, as rules look at it."""
+    height, width = layer.cells.shape
+    rows, cols = _places(layer.kind_of_set, layer, box, wrap, margin)
+    near = layer.terrain[np.ix_(rows, cols)]
+    size = None if wrap else (height, width)
+    return Window(layer.kind_of_set, near, margin, box.rows(height), box.cols(width), size)
+
+
 def terrain_of(table: KnitTable, layer: GroundLayer, box: Box, wrap: bool) -> Ground:
     """Copy the terrain that a box of cells is knitted from.
 
@@ -230,7 +239,7 @@ def terrain_of(table: KnitTable, layer: GroundLayer, box: Box, wrap: bool) -> Gr
     inside = inner.top >= 0 and inner.left >= 0 and inner.bottom <= height and inner.right <= width
     if inside:
         return source[inner.top : inner.bottom, inner.left : inner.right].copy()
-    rows, cols = _places(table, layer, box, wrap)
+    rows, cols = _places(table.kind, layer, box, wrap, table.margin)
     return source[np.ix_(rows, cols)]
 
 
@@ -243,7 +252,7 @@ def terrain_with(
     ----------
     at, patch : where, and what would stand there; on a map that wraps it may reach over the border
     """
-    rows, cols = _places(table, layer, box, wrap)
+    rows, cols = _places(table.kind, layer, box, wrap, table.margin)
     out: Ground = layer.terrain[np.ix_(rows, cols)]
     down, across = rows - at.top, cols - at.left
     if wrap:
@@ -254,15 +263,14 @@ def terrain_with(
 
 
 def _places(
-    table: KnitTable, layer: GroundLayer, box: Box, wrap: bool
+    kind: SetKind, layer: GroundLayer, box: Box, wrap: bool, more: int
 ) -> tuple[NDArray[np.intp], NDArray[np.intp]]:
-    more = table.margin
     rows = np.arange(box.top - more, box.bottom + 1 + more)
     cols = np.arange(box.left - more, box.right + 1 + more)
     height, width = layer.cells.shape
     if wrap:
         return rows % height, cols % width
-    last = 0 if table.kind is SetKind.RING else 1
+    last = 0 if kind is SetKind.RING else 1
     return np.clip(rows, 0, height - 1 + last), np.clip(cols, 0, width - 1 + last)
 
 

@@ -176,7 +176,7 @@ def compile_rules(listed: RuleList, kit: TerrainSet, stock: Stock) -> RuleTable:
         listed.first,
         stock.place(default) if default is not None and stock.has(default) else 0,
         tuple(forms),
-        reach_of(need.place for form in forms for need in form.needs),
+        max(kit.kind.margin, reach_of(n.place for form in forms for n in form.needs)),
         *layout.tables(),
         layout.patches,
         layout.mixes,
