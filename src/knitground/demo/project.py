@@ -25,13 +25,14 @@ from knitground.core.model.marker import Marker, Shape
 from knitground.core.model.mix import Mix, MixEntry
 from knitground.core.model.patch import Patch
 from knitground.core.model.project import Project
-from knitground.core.model.recipe import MixStep, NoiseStep, Recipe
+from knitground.core.model.recipe import MixStep, NoiseStep, Recipe, RewriteStep
 from knitground.core.model.slicing import Slicing
 from knitground.core.model.terrain import SetKind, Slot, Terrain, TerrainSet, no_marks
 from knitground.core.model.tile import TileRef
 from knitground.core.model.tileset import TileFacts, Tileset
 from knitground.demo.pans import BRINE, CLAY, COLUMNS, CRUST, MARGIN, SPACING, VARIANTS, pans_sheet
 from knitground.demo.props import PLACES, props_sheet
+from knitground.demo.rules import LIST, causeway_rules, finish_rules, pans_rules
 from knitground.demo.texture import SIZE
 from knitground.demo.works import COLUMNS as WORKS_COLUMNS
 from knitground.demo.works import DRAFTS, SEE_THROUGH, works_sheet
@@ -68,6 +69,7 @@ def build_demo(folder: Path) -> Project:
         Mix("clay floor", _plain_entries(CLAY, (6, 2, 2, 1))),
         Mix("shore growth", (_prop("reeds", 3), _prop("thin reeds", 4), _prop("stones", 1))),
     ]
+    project.rule_lists = [finish_rules(project.tilesets[2], draft_tiles(project.tilesets[2]))]
     project.maps = [_harbour(project), _basin(project)]
     project.tray = [
         Patch("salt store", (
@@ -94,7 +96,9 @@ def _pans(folder: Path) -> Tileset:
             marks[(*at, slot)] = mark
         if tile.weight != 1:
             tileset.facts[at] = TileFacts(weight=tile.weight)
-    tileset.sets = [TerrainSet("Pans", SetKind.CORNER, TERRAINS, marks)]
+    kit = TerrainSet("Pans", SetKind.CORNER, TERRAINS, marks)
+    tileset.sets = [kit]
+    kit.rules = pans_rules(tileset)
     return tileset
 
 
@@ -119,6 +123,8 @@ def _works(folder: Path) -> Tileset:
         TerrainSet("Causeways", SetKind.EDGE, (planks,), marks["causeway"]),
         TerrainSet("Dykes", SetKind.RING, (brick,), marks["dyke"]),
     ]
+    worn = next(n for n, t in enumerate(tiles) if t.kind == "causeway" and t.weight != 1)
+    tileset.sets[0].rules = causeway_rules(tileset, divmod(worn, WORKS_COLUMNS))
     return tileset
 
 
@@ -242,7 +248,37 @@ def _basin(project: Project) -> Map:
     props = map_.new_tile_layer("Props")
     map_.layers.append(props)
     _scatter(map_, ground, props.cells, 3, grow_reeds=True)
+    _drafted(project, map_)
     return map_
+
+
+def draft_tiles(tileset: Tileset) -> dict[str, TileRef]:
+    """The draft tiles of the works sheet, by what they stand for."""
+    names = {fact.name: at for at, fact in tileset.facts.items()}
+    return {name: TileRef(tileset.name, *names[f"draft {name}"]) for name in DRAFTS}
+
+
+def _drafted(project: Project, map_: Map) -> None:
+    """Walls and gates drawn with flat draft tiles, and the layer of finished dykes over them."""
+    draft = map_.new_tile_layer("Draft")
+    map_.layers.append(draft)
+    places = {name: map_.legend.place(t) for name, t in draft_tiles(project.tilesets[2]).items()}
+    wall = places["wall"]
+    draft.cells[12:29, 10] = draft.cells[12:29, 34] = wall
+    draft.cells[12, 10:35] = draft.cells[28, 10:35] = wall
+    draft.cells[12:29, 22] = wall
+    draft.cells[20, 22:35] = wall
+    draft.cells[0:12, 28] = draft.cells[29:48, 28] = wall
+    for row, col in ((12, 16), (28, 16), (20, 28), (16, 10), (24, 22), (24, 34), (5, 28), (38, 28)):
+        draft.cells[row, col] = places["gate"]
+    dykes = map_.new_grown_layer("Dykes")
+    map_.layers.append(dykes)
+    draft.opacity = 0.0  # what no rule takes is copied: the draft itself need not be seen
+    step = RewriteStep(dykes.number, LIST, draft.number, copies=True)
+    map_.recipe = replace(map_.recipe, steps=(*map_.recipe.steps, step))
+    props = map_.layers[1]
+    props.cells[draft.cells > 0] = 0
+    Document(project).rewriter.ensure_all(map_)
 
 
 def _grown(project: Project, map_: Map) -> Document:

@@ -23,6 +23,7 @@ class Stage:
 STAGES = (
     Stage("slice", "Slice", "Cut a sheet into tiles"),
     Stage("terrains", "Terrains", "Say what each tile shows at its sides and corners"),
+    Stage("rules", "Rules", "Say what each tile is for, and let drafts become finished art"),
     Stage("draw", "Draw", "Lay maps by hand"),
     Stage("grow", "Grow", "Let a recipe make a layer"),
     Stage("ship", "Ship", "Write what a game reads"),

@@ -10,9 +10,10 @@ from PySide6.QtCore import QObject, Signal
 from knitground.core.base.errors import KnitError
 from knitground.core.base.progress import Progress, no_progress
 from knitground.core.edit.changed import Changed, What
-from knitground.core.edit.desk import MAX_BRUSH, Desk, ToolOptions
+from knitground.core.edit.desk import MAX_BRUSH, Desk, Pointer, ToolOptions
 from knitground.core.edit.document import Document, Edit
 from knitground.core.edit.hand import Hand, MixInHand, TerrainInHand, turned_hand
+from knitground.core.edit.laying import Plan
 from knitground.core.edit.selecting import Selection, same_cells
 from knitground.core.edit.sizes import Margins, resize_map
 from knitground.core.model.layers import GroundLayer, Layer, MarkerLayer
@@ -35,6 +36,24 @@ class Gesture(Protocol):
 
     def cancel_gesture(self) -> None:
         """Call it off; nothing has changed."""
+
+
+class Guest(Protocol):
+    """Something that marks cells of the map, and may take clicks there in place of the tools."""
+
+    takes_clicks: bool
+
+    def click(self, at: Pointer, *, other: bool) -> bool:
+        """React to a click (`other`: with Ctrl, or the right button); False leaves it to tools."""
+
+    def ghost(self, map_: Map) -> Plan | None:
+        """What would come of it."""
+
+    def cells(self, map_: Map) -> Iterable[tuple[tuple[int, int], str]]:
+        """Cells to be marked, each with its role: “wrong”, “right” or “changes”."""
+
+    def label(self) -> str:
+        """What a click would do, in words."""
 
 
 class Session(QObject):
@@ -64,6 +83,10 @@ class Session(QObject):
     """Some part asks for a map from a picture: its pixels (h, w, 4), and a name."""
     sheet_wanted = Signal(object, str)
     """Some part asks for a picture to be a sheet: its pixels (h, w, 4), and a name."""
+    missing_wanted = Signal(object, object)
+    """Some part asks for the missing tiles of a set to be made: its tileset, and the set."""
+    guest_changed = Signal()
+    """Something else, or nothing, takes clicks on the map now, or marks other cells there."""
     stage_wanted = Signal(str)
     """Some part asks for a stage."""
 
@@ -77,6 +100,7 @@ class Session(QObject):
         self.runner: (
             Callable[[str, Callable[[Progress], Any], Callable[[Any], object]], object] | None
         ) = None
+        self.guest: Guest | None = None
         self._gesture: Gesture | None = None
         self._connect()
 
@@ -142,6 +166,7 @@ class Session(QObject):
     def open(self, project: Project) -> None:
         """Take another project; what was open is forgotten."""
         self.finish_gesture()
+        self.guest = None
         self.doc.changed.disconnect()
         self.doc.steps_changed.disconnect()
         self.doc = Document(project)
@@ -244,6 +269,13 @@ class Session(QObject):
             self.do(lambda: resize_map(map_, margins))
         else:
             self.run_long("Resizing…", lambda _: resize_map(map_, margins), self.apply)
+
+    def invite(self, guest: Guest | None) -> None:
+        """Let something take clicks on the map until it goes; None: the tools have them again."""
+        if guest is not self.guest:
+            self.finish_gesture()
+            self.guest = guest
+        self.guest_changed.emit()
 
     # Telling
 

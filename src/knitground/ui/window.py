@@ -149,6 +149,7 @@ class Window(QObject):
         self.shell.rail.chosen.connect(self.show_stage)
         self.shell.dropped.connect(self._drop)
         s.stage_wanted.connect(self.show_stage)
+        s.missing_wanted.connect(self._make_missing)
         s.pointed.connect(self._point)
         s.noticed.connect(lambda text, kind: self.notices.tell(text, kind))
         s.offered.connect(lambda text, cures: self.notices.tell(text, "warning", cures))

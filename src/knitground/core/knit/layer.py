@@ -13,6 +13,7 @@ from knitground.core.knit.table import Key, KnitTable, Variants, build_table, re
 from knitground.core.model.layers import GAP, GroundLayer
 from knitground.core.model.map import Map
 from knitground.core.model.project import Project
+from knitground.core.model.rules import RuleList
 from knitground.core.model.terrain import SetKind, TerrainSet
 from knitground.core.model.tile import TileRef
 from knitground.core.model.tileset import Tileset
@@ -21,8 +22,13 @@ from knitground.core.rules.table import RuleTable, compile_rules, stock_of
 _MOST_SURE = 20_000
 
 
-def layer_table(project: Project, map_: Map, layer: GroundLayer) -> KnitTable:
-    """Build the table for a layer; a set that is not there makes one with no tiles."""
+def layer_table(
+    project: Project, map_: Map, layer: GroundLayer, rules: RuleList | None = None
+) -> KnitTable:
+    """Build the table for a layer; a set that is not there makes one with no tiles.
+
+    `rules` are tried instead of the set's own, if given.
+    """
     found = project.set_of(layer.tileset, layer.set_name)
     if found is None:
         return build_table(np.zeros((0, 9), np.uint8), [], [], 1, layer.kind_of_set)
@@ -34,10 +40,11 @@ def layer_table(project: Project, map_: Map, layer: GroundLayer) -> KnitTable:
     places = [map_.legend.place(tile) for tile in tiles]
     facts = [owners[tile.tileset].fact(tile.row, tile.col) for tile in tiles]
     weights, inner = [each.weight for each in facts], [each.inner for each in facts]
-    rules = compile_rules(kit.rules, kit, stock_of(project, map_))
-    ruled = _sure_keys(rules)
-    table = build_table(marks, places, weights, rules.count, kit.kind, inner, ruled)
-    return table if rules.does_nothing else replace(table, rules=rules)
+    listed = kit.rules if rules is None else rules
+    compiled = compile_rules(listed, kit, stock_of(project, map_))
+    ruled = _sure_keys(compiled)
+    table = build_table(marks, places, weights, compiled.count, kit.kind, inner, ruled)
+    return table if compiled.does_nothing else replace(table, rules=compiled)
 
 
 def _sure_keys(rules: RuleTable) -> dict[Key, Variants]:

@@ -4,12 +4,14 @@ from __future__ import annotations
 
 import numpy as np
 
-from knitground.core.base.window import whole
+from knitground.core.base.window import Box, whole
 from knitground.core.chance.draw import VARIANT_SLOTS
-from knitground.core.knit.knit import codes_in, terrain_of, without_rim
+from knitground.core.knit.knit import codes_in, knit_box, terrain_of, without_rim
 from knitground.core.knit.table import Key, KnitTable, reduced
-from knitground.core.model.layers import GroundLayer
+from knitground.core.model.layers import GAP, GroundLayer
 from knitground.core.model.terrain import SetKind, TerrainSet
+
+_BAND = 256
 
 
 def missing_keys(table: KnitTable, layer: GroundLayer, wrap: bool) -> list[tuple[Key, int]]:
@@ -23,6 +25,27 @@ def missing_keys(table: KnitTable, layer: GroundLayer, wrap: bool) -> list[tuple
     for key in _keys(table, ground, rows, cols):
         counts[key] = counts.get(key, 0) + 1
     return sorted(counts.items(), key=lambda item: (-item[1], item[0]))
+
+
+def gap_keys(table: KnitTable, layer: GroundLayer, wrap: bool) -> list[tuple[Key, int, int, int]]:
+    """List what the gaps of a layer ask for: key, how many cells, and row and column of one.
+
+    It knits the layer for that, band by band, and changes nothing.
+    """
+    height, width = layer.cells.shape
+    counts: dict[Key, list[int]] = {}
+    for top in range(0, height, _BAND):
+        box = Box(top, 0, min(height, top + _BAND), width)
+        cells = knit_box(table, layer, box, wrap=wrap)
+        rows, cols = np.nonzero(cells == GAP)
+        if not rows.size:
+            continue
+        ground = terrain_of(table, layer, box, wrap)
+        ground = without_rim(ground, table.margin - table.kind.margin)
+        keys = _keys(table, ground, rows, cols)
+        for key, row, col in zip(keys, rows.tolist(), cols.tolist()):
+            counts.setdefault(key, [0, top + row, col])[0] += 1
+    return [(key, count, row, col) for key, (count, row, col) in counts.items()]
 
 
 def _keys(table: KnitTable, ground: np.ndarray, rows: np.ndarray, cols: np.ndarray) -> list[Key]:

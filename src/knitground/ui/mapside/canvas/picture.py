@@ -30,6 +30,7 @@ from knitground.ui.mapside.canvas.border import BorderDrag
 from knitground.ui.mapside.canvas.chunks import ChunkStore, image_of
 from knitground.ui.mapside.canvas.ghost import Ghost
 from knitground.ui.mapside.canvas.held import HeldTool
+from knitground.ui.mapside.canvas.lesson import draw_guest
 from knitground.ui.mapside.canvas.markers import draw_frame, draw_marker_ghost, draw_markers
 from knitground.ui.mapside.canvas.overlay import (
     draw_area,
@@ -115,7 +116,7 @@ class MapPicture(QWidget):
         s = self.session
         return [
             s.choice.layer_changed, s.choice.selected, s.tools.tool_changed,
-            s.tools.options_changed, s.in_hand.changed,
+            s.tools.options_changed, s.in_hand.changed, s.guest_changed,
         ]  # fmt: skip
 
     # What is shown
@@ -148,6 +149,8 @@ class MapPicture(QWidget):
         s = self.session
         if self._border.label:
             return self._border.label, self._border.warns
+        if s.guest is not None and s.guest.takes_clicks:
+            return s.guest.label(), False
         refused = refusal(self._desk(), self._at)
         if refused:
             return refused, True
@@ -514,7 +517,10 @@ class MapPicture(QWidget):
         if self.show_screen:
             draw_screen(painter, self.camera, self._map, self.rect())
         self._border.draw(painter, self.camera, self._map)
-        plan = self.plan
+        guest = self.session.guest
+        if guest is not None:
+            draw_guest(painter, camera, self._map, self._store, guest, clip)
+        plan = None if guest is not None and guest.takes_clicks else self.plan
         if plan is not None and plan.changes_anything and self._shows(plan, clip):
             draw_plan(painter, self.camera, self._map, self._store, plan)
         self._draw_markers(painter, clip)

@@ -66,6 +66,9 @@ class MapView(MapPicture):
             self._held.used()
             self._press(self._pointer(event.position()), event.modifiers(), event.button())
         elif event.button() == Qt.MouseButton.RightButton and self._gesture is None:
+            guest = self.session.guest
+            if guest is not None and guest.click(self._pointer(event.position()), other=True):
+                return
             self._begin(
                 self._tool("pick"), self._pointer(event.position()), event.modifiers(),
                 event.button(),
@@ -184,6 +187,10 @@ class MapView(MapPicture):
         self, at: Pointer, modifiers: Qt.KeyboardModifier, button: Qt.MouseButton | None
     ) -> None:
         self._at = at
+        guest = self.session.guest
+        other = bool(modifiers & Qt.KeyboardModifier.ControlModifier)
+        if self._gesture is None and guest is not None and guest.click(at, other=other):
+            return
         if self._gesture is not None and not self._gesture.is_open:
             # Begun with the keyboard, and now the mouse is pressed: it ends there.
             self._gesture.move(at)

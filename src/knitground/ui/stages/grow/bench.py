@@ -219,8 +219,7 @@ class GrowBench(Stage):
         if step is not None:
             self._show_step(map_, step)
         else:
-            clear(self.shares)
-            self._built_for = None
+            self._no_shares()
         self._filling = False
 
     def _show_step(self, map_: Map, step: NoiseStep) -> None:
@@ -238,6 +237,8 @@ class GrowBench(Stage):
         kit = self._kit()
         if kit is not None:
             self._show_shares(map_, kit, step)
+        else:
+            self._no_shares()  # the set is gone: the shares are kept as they are
 
     def _show_mix_steps(self, map_: Map) -> None:
         """Show a card for each mix-fill step, under its number in the recipe."""
@@ -317,9 +318,15 @@ class GrowBench(Stage):
             self._numbers[terrain.name].setText(words)
             self._bars[terrain.name].show_shares(want, laid[1] if laid else None)
 
-    def _build_shares(self, kit: TerrainSet) -> None:
+    def _no_shares(self) -> None:
         clear(self.shares)
         self._sliders, self._numbers, self._bars = {}, {}, {}
+        self._built_for = None
+
+    def _build_shares(self, kit: TerrainSet) -> None:
+        built = self._built_for
+        self._no_shares()
+        self._built_for = built
         for line, terrain in enumerate(kit.terrains):
             slider = self._slider(0, 100, f"Share of {terrain.name}")
             bar = ShareBar(0, None, terrain.colour)

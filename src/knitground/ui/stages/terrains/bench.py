@@ -42,6 +42,7 @@ from knitground.core.model.terrain import ANY, NOTHING, SetKind, TerrainSet
 from knitground.core.model.tile import TileRef
 from knitground.core.model.tileset import Tileset
 from knitground.ui.common.asking import answered
+from knitground.ui.common.setswatch import sample_pixels
 from knitground.ui.common.terrainicon import set_title, terrain_icon
 from knitground.ui.common.widgets import Swatch, button, column, head, note, row
 from knitground.ui.session import Session
@@ -52,7 +53,6 @@ from knitground.ui.stages.terrains.markssheet import Block, MarksSheet
 from knitground.ui.stages.terrains.review import ReviewPanel
 from knitground.ui.stages.terrains.setcards import SetCards
 from knitground.ui.stages.terrains.terrainchips import TerrainChips
-from knitground.ui.stages.terrains.terrainswatch import sample_pixels
 from knitground.ui.stages.terrains.variants import VariantsPanel
 
 TABS = ("Variants", "Coverage", "Swatch", "Review")

@@ -1,4 +1,4 @@
-"""The swatch of Terrains: a sample of the set, laid by itself, missing tiles glowing."""
+"""The swatch of a terrain set: a sample of the set, laid by itself, missing tiles glowing."""
 
 from __future__ import annotations
 

@@ -1,0 +1,68 @@
+"""What a lesson, or a rule that is looked at, marks on the map."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QRect, QRectF, Qt
+from PySide6.QtGui import QColor, QPainter, QPen
+
+from knitground.core.base.window import Box
+from knitground.core.edit.laying import Plan
+from knitground.core.model.map import Map
+from knitground.ui.common.theme import LINEN
+from knitground.ui.mapside.canvas.chunks import ChunkStore
+from knitground.ui.mapside.canvas.overlay import seen_cells
+from knitground.ui.mapside.canvas.zoom import Camera
+from knitground.ui.session import Guest
+
+_MOST = 4000
+ROLES = {"wrong": LINEN.madder, "right": LINEN.good, "changes": LINEN.accent}
+
+
+def draw_guest(
+    painter: QPainter, camera: Camera, map_: Map, store: ChunkStore, guest: Guest, view: QRect
+) -> None:
+    """Draw the ghost of what would change, and mark cells."""
+    seen = seen_cells(camera, map_, view)
+    plan = guest.ghost(map_)
+    if plan is not None:
+        _draw_ghost(painter, camera, map_, store, plan, seen)
+    for n, ((row, col), role) in enumerate(guest.cells(map_)):
+        if n > _MOST:
+            break
+        if seen.top <= row < seen.bottom and seen.left <= col < seen.right:
+            _mark(painter, _rect(camera, map_, Box(row, col, row + 1, col + 1)), role)
+
+
+def _draw_ghost(
+    painter: QPainter, camera: Camera, map_: Map, store: ChunkStore, plan: Plan, seen: Box
+) -> None:
+    box = Box(max(plan.box.top, seen.top), max(plan.box.left, seen.left),
+              min(plan.box.bottom, seen.bottom), min(plan.box.right, seen.right))  # fmt: skip
+    if box.is_empty:
+        return
+    top, left = box.top - plan.box.top, box.left - plan.box.left
+    cells = plan.cells[top : top + box.height, left : left + box.width]
+    part = Plan(plan.edit, plan.layer, box, cells)
+    where, image = store.ghost_image(part, store.level_for(camera.zoom))
+    painter.save()
+    painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, camera.zoom < 1)
+    painter.drawImage(_rect(camera, map_, where), image)
+    painter.restore()
+
+
+def _rect(camera: Camera, map_: Map, box: Box) -> QRectF:
+    left, top = camera.to_screen(box.left * map_.tile_width, box.top * map_.tile_height)
+    zoom = camera.zoom
+    return QRectF(
+        left, top, box.width * map_.tile_width * zoom, box.height * map_.tile_height * zoom
+    )
+
+
+def _mark(painter: QPainter, rect: QRectF, role: str) -> None:
+    inner = rect.adjusted(1, 1, -1, -1)
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    painter.setPen(QPen(QColor(LINEN.panel), 4))
+    painter.drawRect(inner)
+    style = Qt.PenStyle.DashLine if role == "changes" else Qt.PenStyle.SolidLine
+    painter.setPen(QPen(QColor(ROLES[role]), 2, style))
+    painter.drawRect(inner)

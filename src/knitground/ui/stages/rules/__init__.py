@@ -1,0 +1,1 @@
+"""Rules: neighbour rules and rewrite rules, what they take, and teaching them."""

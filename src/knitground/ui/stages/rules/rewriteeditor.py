@@ -1,0 +1,321 @@
+"""The editor of the chosen rewrite rule: what it looks for, and what it writes."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QDoubleSpinBox,
+    QLabel,
+    QLineEdit,
+    QSpinBox,
+    QWidget,
+)
+
+from knitground.core.edit.hand import TileInHand
+from knitground.core.edit.rules import RuleHome
+from knitground.core.model.layers import GroundLayer
+from knitground.core.model.limits import MAX_NAME
+from knitground.core.model.rules import (
+    OFF,
+    Ask,
+    AskKind,
+    BlockCell,
+    LaidCell,
+    Outcome,
+    RewriteRule,
+    Ways,
+)
+from knitground.core.model.tile import TileRef
+from knitground.core.rules.places import Place
+from knitground.ui.common.widgets import button, column, row
+from knitground.ui.session import Session
+from knitground.ui.stages.rules.editor import Palette, list_asks
+from knitground.ui.stages.rules.pictures import Pictures, block_bounds, block_layers
+from knitground.ui.stages.rules.stencilpad import BlockPad
+
+OWN = "the list's own layer"
+
+
+class RewriteEditor(QWidget):
+    """Edits a rewrite rule; what it makes of it is handed on."""
+
+    changed = Signal(object, str, object)
+
+    def __init__(self, session: Session, pictures: Pictures) -> None:
+        super().__init__()
+        self.session, self.pictures = session, pictures
+        self.home: RuleHome | None = None
+        self.rule: RewriteRule | None = None
+        self._filling = False
+        self._key: object = None
+        self.reads, self.writes = (BlockPad(pictures, writes=w) for w in (False, True))
+        for pad in (self.reads, self.writes):
+            pad.started.connect(self._begin)
+        self.reads.painted.connect(self._paint_reads)
+        self.writes.painted.connect(self._paint_writes)
+        self.palette_ = Palette()
+        self._make_fields()
+        self._lay_out()
+
+    def _make_fields(self) -> None:
+        self.name, self.group = QLineEdit(), QLineEdit()
+        self.name.setPlaceholderText("name")
+        self.group.setPlaceholderText("group")
+        for field, what in ((self.name, "name"), (self.group, "group")):
+            field.setMaxLength(MAX_NAME)
+            field.editingFinished.connect(
+                lambda field=field, what=what: self._change(
+                    "Rename", **{what: field.text().strip()}
+                )
+            )
+        self.layers = QComboBox()
+        self.layers.setToolTip("The layer whose cells both pads show")
+        self.layers.activated.connect(lambda _: self._show_pads())
+        self.outcomes = QComboBox()
+        self.outcomes.setToolTip("Which of the blocks that it may write is shown")
+        self.outcomes.activated.connect(self._choose_outcome)
+        self.weight = QDoubleSpinBox()
+        self.weight.setRange(0, 1_000_000)
+        self.weight.setToolTip("Weight of this block among those that it may write")
+        self.weight.setPrefix("weight ")
+        self.weight.valueChanged.connect(self._weigh)
+        self.ways = QComboBox()
+        self.ways.setToolTip("In which ways the block is looked for")
+        for way in Ways:
+            self.ways.addItem(way.value, way)
+        self.ways.activated.connect(lambda n: self._change("Ways of", ways=self.ways.itemData(n)))
+        self.turns = QCheckBox("tiles too")
+        self.turns.setToolTip("Turn and mirror the tiles with the block")
+        self.turns.clicked.connect(lambda on: self._change("Turning of", turns_tiles=on))
+        self.overlap = QCheckBox("overlap")
+        self.overlap.setToolTip(
+            "Places may overlap; else each cell is written once at most, and no block is cut"
+        )
+        self.overlap.clicked.connect(lambda on: self._change("Overlap of", overlap=on))
+        self.on = QCheckBox("on")
+        self.on.setToolTip("Switch the rule on or off (Space in the list)")
+        self.on.clicked.connect(lambda on: self._change("Switch", on=on))
+        self.chance = QSpinBox()
+        self.chance.setRange(0, 100)
+        self.chance.setSuffix(" %")
+        self.chance.setToolTip("Part of the places that are replaced")
+        self.chance.valueChanged.connect(
+            lambda n: self._change("Chance of", self.chance, chance=n / 100)
+        )
+
+    def _lay_out(self) -> None:
+        look = button("Selected", self.read_selection,
+                      "Look for what is selected on the map")  # fmt: skip
+        write = button("Selected", self.write_selection,
+                       "Write what is selected on the map")  # fmt: skip
+        more = button("+ block", self.add_outcome, "Another block that it may write instead")
+        smaller = button("−", lambda: self._resize(-1), "Smaller pads")
+        larger = button("+", lambda: self._resize(1), "Larger pads")
+        for each in (smaller, larger):
+            each.setFixedWidth(28)
+        left = column(QLabel("Look for"), self.reads, row(look, smaller, larger, 1, spacing=4), 1,
+                      spacing=4)  # fmt: skip
+        right = column(
+            row(QLabel("becomes"), self.outcomes, self.weight, 1, spacing=4), self.writes,
+            row(write, more, 1, spacing=4), 1, spacing=4,
+        )  # fmt: skip
+        middle = column(QLabel("Paint"), self.palette_, 1, spacing=4)
+        for box, letters in ((self.ways, 8), (self.outcomes, 4), (self.layers, 10)):
+            box.setSizeAdjustPolicy(
+                QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon
+            )
+            box.setMinimumContentsLength(letters)
+        self.group.setFixedWidth(80)
+        below = row(self.ways, self.turns, self.overlap, self.chance, 1, spacing=6)
+        head = row(self.name, QLabel("shows"), self.layers, self.group, self.on, spacing=6)
+        self.setLayout(column(head, row(left, middle, right, 1, spacing=8), below, 1, spacing=4))
+
+    # Showing
+
+    @property
+    def layer(self) -> str:
+        """The layer that the pads show, “” for the list's own."""
+        return str(self.layers.currentData() or "")
+
+    def show_rule(self, home: RuleHome, rule: RewriteRule) -> None:
+        """Show a rule as it is."""
+        if self.rule is None or rule.number != self.rule.number:
+            top, left, bottom, right = block_bounds(rule)
+            reach = max(1, -top, -left, bottom - 1, right - 1)
+            self.reads.reach = self.writes.reach = min(6, reach)
+            self.writes.outcome = 0
+        self.home, self.rule = home, rule
+        self._filling = True
+        self._show_layers(rule)
+        for field, text in ((self.name, rule.name), (self.group, rule.group)):
+            if not field.hasFocus():
+                field.setText(text)
+        count = max(1, len(rule.outcomes))
+        self.writes.outcome = min(self.writes.outcome, count - 1)
+        self.outcomes.clear()
+        self.outcomes.addItems([f"{n + 1} of {count}" for n in range(count)])
+        self.outcomes.setCurrentIndex(self.writes.outcome)
+        shown = rule.outcomes[self.writes.outcome] if rule.outcomes else Outcome()
+        if not self.weight.hasFocus():
+            self.weight.setValue(shown.weight)
+        self.weight.setVisible(count > 1)
+        self.ways.setCurrentIndex(list(Ways).index(rule.ways))
+        self.turns.setChecked(rule.turns_tiles)
+        self.overlap.setChecked(rule.overlap)
+        self.on.setChecked(rule.on)
+        self.chance.setValue(round(rule.chance * 100))
+        self._filling = False
+        self._show_pads()
+
+    def _show_layers(self, rule: RewriteRule) -> None:
+        chosen = self.layer
+        names = block_layers(rule)
+        map_ = self.session.map
+        names += [each.name for each in (map_.layers if map_ else []) if each.name not in names]
+        self.layers.clear()
+        for name in names:
+            self.layers.addItem(name or OWN, name)
+        self.layers.setCurrentIndex(names.index(chosen) if chosen in names else 0)
+
+    def _show_pads(self) -> None:
+        if self.home is None or self.rule is None:
+            return
+        for pad in (self.reads, self.writes):
+            pad.show_rule(self.home, self.rule, self.layer)
+        self.palette_.show_asks(self.asks(), self.home, self.pictures, None)
+
+    def asks(self) -> list[Ask | None]:
+        """List what can be painted: what the layer's cells can be asked."""
+        map_ = self.session.map
+        layer = next((e for e in (map_.layers if map_ else []) if e.name == self.layer), None)
+        asks: list[Ask | None] = [*list_asks(self.session), None, OFF]
+        if isinstance(layer, GroundLayer):
+            found = self.session.project.set_of(layer.tileset, layer.set_name)
+            if found is not None:
+                asks += [Ask(AskKind.TERRAIN, each.name) for each in found[1].terrains[:24]]
+        return asks
+
+    def _resize(self, by: int) -> None:
+        reach = min(6, max(1, self.reads.reach + by))
+        self.reads.reach = self.writes.reach = reach
+        self._show_pads()
+
+    # Changing
+
+    def _change(self, what: str, key: object = None, **fields: object) -> None:
+        if self._filling or self.rule is None:
+            return
+        new = replace(self.rule, **fields)  # type: ignore[arg-type]
+        if new != self.rule:
+            self.changed.emit(new, f"{what} {new.name or f'Rewrite {new.number}'}", key)
+
+    def _begin(self) -> None:
+        self._key = object()
+
+    def _paint_reads(self, places: list[Place], clears: bool) -> None:
+        if self.rule is None:
+            return
+        layer = self.layer
+        block = {(e.row, e.col, e.layer): e for e in self.rule.block}
+        for row_, col in places:
+            block.pop((row_, col, layer), None)
+            ask = None if clears else self.palette_.ask
+            if ask is not None:
+                block[row_, col, layer] = BlockCell(row_, col, layer, ask)
+        self._change("Block of", self._key, block=tuple(block[at] for at in sorted(block)))
+
+    def _paint_writes(self, places: list[Place], clears: bool) -> None:
+        tile: TileRef | None = None
+        ask, hand = self.palette_.ask, self.session.hand
+        if not clears and (ask is None or ask.kind is not AskKind.EMPTY):
+            if not isinstance(hand, TileInHand):
+                self.session.warn("What to write is painted with a tile: take one in hand")
+                return
+            tile = hand.tile
+        cells: dict[Place, TileRef | None] = {} if clears else dict.fromkeys(places, tile)
+        self._write(cells, places, self._key)
+
+    def _write(
+        self, cells: dict[Place, TileRef | None], gone: list[Place], key: object = None
+    ) -> None:
+        if self.rule is None:
+            return
+        outcomes = list(self.rule.outcomes) or [Outcome()]
+        at = min(self.writes.outcome, len(outcomes) - 1)
+        layer = self.layer
+        laid = {(c.row, c.col, c.layer): c for c in outcomes[at].cells}
+        for row_, col in gone:
+            laid.pop((row_, col, layer), None)
+        for (row_, col), tile in cells.items():
+            laid[row_, col, layer] = LaidCell(row_, col, layer, tile)
+        outcomes[at] = replace(outcomes[at], cells=tuple(laid[k] for k in sorted(laid)))
+        self._change("Result of", key, outcomes=tuple(outcomes))
+
+    def _choose_outcome(self, place: int) -> None:
+        self.writes.outcome = place
+        if self.home is not None and self.rule is not None:
+            self.show_rule(self.home, self.rule)
+
+    def add_outcome(self) -> None:
+        """Add another block that the rule may write instead."""
+        if self.rule is not None:
+            outcomes = (*(self.rule.outcomes or (Outcome(),)), Outcome())
+            self.writes.outcome = len(outcomes) - 1
+            self._change("Result of", outcomes=outcomes)
+
+    def _weigh(self, value: float) -> None:
+        if self.rule is not None and self.writes.outcome < len(self.rule.outcomes):
+            outcomes = list(self.rule.outcomes)
+            at = self.writes.outcome
+            outcomes[at] = replace(outcomes[at], weight=value)
+            self._change("Weight in", self.weight, outcomes=tuple(outcomes))
+
+    def selected_cells(self) -> dict[Place, TileRef | None] | None:
+        """Give the tiles that are selected on the map, by place from the selection's middle."""
+        chosen, map_, layer = self.session.selection, self.session.map, self.session.layer
+        if chosen is None or map_ is None or layer is None or not layer.holds_tiles:
+            self.session.warn("Nothing is selected: take Select (S), drag over a block of tiles")
+            return None
+        box = chosen.box
+        if box.height > 13 or box.width > 13:
+            self.session.warn(
+                f"The selection is {box.width} × {box.height} cells, a block 13 × 13 at most: "
+                "select less"
+            )
+            return None
+        cells = self.session.doc.cells(map_, layer, box)
+        middle = ((box.height - 1) // 2, (box.width - 1) // 2)
+        out: dict[Place, TileRef | None] = {}
+        for row_ in range(box.height):
+            for col in range(box.width):
+                if chosen.mask[row_, col]:
+                    tile = map_.legend.tile(int(cells[row_, col]))
+                    out[row_ - middle[0], col - middle[1]] = tile
+        reach = max(max(abs(r), abs(c)) for r, c in out)
+        self.reads.reach = self.writes.reach = min(6, max(1, self.reads.reach, reach))
+        return out
+
+    def read_selection(self) -> None:
+        """Look for what is selected on the map, on the layer that the pads show."""
+        cells = self.selected_cells()
+        if cells is None or self.rule is None:
+            return
+        layer = self.layer
+        kept = [each for each in self.rule.block if each.layer != layer]
+        found = [
+            BlockCell(*at, layer,
+                      Ask(AskKind.TILES, tiles=(tile._replace(turn=0),)) if tile
+                      else Ask(AskKind.EMPTY))
+            for at, tile in sorted(cells.items())
+        ]  # fmt: skip
+        self._change("Block of", block=(*kept, *found))
+
+    def write_selection(self) -> None:
+        """Write what is selected on the map, on the layer that the pads show."""
+        cells = self.selected_cells()
+        if cells is not None:
+            self._write(cells, self.writes.places())
