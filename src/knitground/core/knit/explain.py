@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -10,12 +10,13 @@ from knitground.core.base.hashing import cell_numbers
 from knitground.core.base.window import Box
 from knitground.core.chance.draw import shares
 from knitground.core.knit.bridge import TerrainGraph
-from knitground.core.knit.knit import codes_in, terrain_of, without_rim
+from knitground.core.knit.knit import codes_in, rule_window, terrain_of, without_rim
 from knitground.core.knit.table import RING_BITS, Key, KnitTable, reduced
 from knitground.core.model.layers import EMPTY, GAP, GroundLayer
 from knitground.core.model.map import Map
 from knitground.core.model.terrain import SetKind, TerrainSet
 from knitground.core.model.tile import TileRef
+from knitground.core.rules.why import RuleWhy, explain_rules
 
 
 @dataclass(frozen=True)
@@ -47,10 +48,25 @@ class Why:
     gap: bool
     inside: bool = False
     bridge: tuple[str, ...] = ()
+    rules: tuple[RuleWhy, ...] = ()
+    """How each rule of the set stands to the cell, in order; one of them may have taken it."""
+    by_default: bool = False
+
+    @property
+    def rule(self) -> RuleWhy | None:
+        """The rule that took the cell."""
+        return next((each for each in self.rules if each.took), None)
 
     def sentence(self) -> str:
         """Say it in one line for a person."""
         around = " · ".join(f"{slot} {name}" for slot, name in zip(self.slots, self.shown))
+        if self.rule is not None and not self.pinned:
+            rest = sum(each.fits for each in self.rules) - 1
+            more = f"; {rest} further down would fit as well" if rest else ""
+            name = f"“{self.rule.name}”" if self.rule.name else "without a name"
+            return f"{around}: rule {self.rule.place}, {name}, took it{more}"
+        if self.by_default:
+            return f"{around}: no rule and no mark takes it, so the default tile lies here"
         way = f" · a bridge would go {' → '.join(self.bridge)}" if self.bridge else ""
         if self.pinned:
             return f"pinned by hand; beneath it: {around}"
@@ -104,7 +120,20 @@ def explain(
     gap = place == GAP and not candidates and place != EMPTY
     bridge = _bridge(kit, graph, key) if gap and graph is not None else ()
     pinned = bool(layer.pinned[row, col])
-    return Why(row, col, slots, shown, candidates, number, layer.seed, pinned, gap, inside, bridge)
+    rules: tuple[RuleWhy, ...] = ()
+    by_default = False
+    if table.rules is not None:
+        window = rule_window(table, layer, cell, map_.wrap)
+        rules = tuple(explain_rules(table.rules, window, layer.seed, layer.number))
+        if not table.rules.first and candidates:
+            rules = tuple(replace(each, took=False) for each in rules)  # the marks come first
+        took = any(each.took for each in rules)
+        default = table.rules.default
+        by_default = bool(default) and place == default and not took and not candidates
+    return Why(
+        row, col, slots, shown, candidates, number, layer.seed, pinned, gap, inside, bridge, rules,
+        by_default,
+    )  # fmt: skip
 
 
 def _asked(

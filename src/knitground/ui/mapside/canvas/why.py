@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QRect, QRectF, Qt
-from PySide6.QtGui import QFont, QPainter, QPen
+from PySide6.QtCore import QPointF, QRect, QRectF, Qt
+from PySide6.QtGui import QColor, QFont, QPainter, QPen
 
 from knitground.core.base.window import Box
 from knitground.core.edit.desk import Pointer
@@ -11,14 +11,19 @@ from knitground.core.edit.hand import TURN_WORDS
 from knitground.core.edit.markers import marker_at
 from knitground.core.knit.explain import Why, explain
 from knitground.core.knit.making import turned_marks
-from knitground.core.model.layers import GroundLayer, MarkerLayer, TintLayer
+from knitground.core.model.layers import GroundLayer, GrownLayer, MarkerLayer, TintLayer
 from knitground.core.model.limits import FULL_TINT
+from knitground.core.model.map import Map
 from knitground.core.model.tile import TileRef
-from knitground.ui.common.theme import theme
+from knitground.core.rules.rewrite import DONE
+from knitground.core.rules.why import RuleWhy
+from knitground.ui.common.theme import LINEN, theme
 from knitground.ui.common.words import percent
 from knitground.ui.mapside.canvas.chunks import ChunkStore, image_of
 from knitground.ui.mapside.canvas.zoom import Camera
 from knitground.ui.session import Session
+
+_MOST_RULES = 8
 
 
 def why_at(session: Session, at: Pointer) -> Why | None:
@@ -85,6 +90,8 @@ def under_pointer(session: Session, at: Pointer) -> str:
     words = tile_words(session, tile)
     if tile is not None and not (isinstance(layer, GroundLayer) and not layer.pinned[row, col]):
         words += laid_words(session, tile)
+    if isinstance(layer, GrownLayer) and not layer.pinned[row, col]:
+        words += live_words(session, map_, layer, Box(row, col, row + 1, col + 1))
     why = why_at(session, at)
     return f"{start}: {words} · {why.sentence()}" if why else f"{start}: {words}"
 
@@ -102,7 +109,10 @@ def draw_why(
     if why is None or session.map is None:
         return
     t = theme()
-    wide, high = 340.0, 132.0 if why.candidates else 76.0
+    ruled = why.rules[:_MOST_RULES]
+    more_high = 18.0 * len(ruled) + 6 if ruled else 0.0
+    wide, high = 340.0, (132.0 if why.candidates else 76.0) + more_high
+    draw_failing(painter, camera, session.map, why)
     x, y = camera.to_screen(at.x, at.y)
     left = x + 20 if x + 20 + wide < view.width() else x - 20 - wide
     top = min(max(8.0, y - high / 2), view.height() - high - 8)
@@ -128,9 +138,80 @@ def draw_why(
         words = f"×{each.weight:g} {percent(each.share)}"
         area = QRectF(spot.left() - 12, spot.bottom() + 5, 58, 16)
         _label(painter, area, words)
+    _draw_rules(painter, inner.adjusted(0, high - more_high - 12, 0, 0), why)
     if len(why.candidates) > len(shown):
         _text(painter, inner, 96, f"and {len(why.candidates) - len(shown)} more", 11)
     painter.restore()
+
+
+def rule_line(each: RuleWhy) -> tuple[str, str]:
+    """Say how a rule stands to a cell, and the colour's role."""
+    name = each.name or "without a name"
+    if each.took:
+        return f"{each.place}  {name}: took it", "good"
+    if each.fits:
+        return f"{each.place}  {name}: would fit as well", "ink2"
+    if each.left_by:
+        why = "left it by chance" if each.left_by == "chance" else "is not for this row or column"
+        return f"{each.place}  {name}: {why}", "ink2"
+    count = len(each.failed)
+    return f"{each.place}  {name}: {count} place{'' if count == 1 else 's'} fail", "madder"
+
+
+def _draw_rules(painter: QPainter, inner: QRectF, why: Why) -> None:
+    """List the rules: the one that took the cell, and how the others stand to it."""
+    for n, each in enumerate(why.rules[:_MOST_RULES]):
+        words, role = rule_line(each)
+        _text(painter, inner, 18.0 * n, words, 11, bold=each.took, role=role)
+
+
+def draw_failing(painter: QPainter, camera: Camera, map_: Map, why: Why) -> None:
+    """Mark on the map where rules above the one that took the cell fail, with their numbers."""
+    failing: dict[tuple[int, int], list[str]] = {}
+    for each in why.rules[:_MOST_RULES]:
+        if each.took:
+            break
+        for place in each.failed:
+            failing.setdefault(place, []).append(str(each.place))
+    painter.save()
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    font = QFont(painter.font())
+    font.setPixelSize(11)
+    font.setBold(True)
+    painter.setFont(font)
+    for (y, x), numbers in failing.items():
+        left, top = camera.to_screen(
+            (why.col + x / 2) * map_.tile_width, (why.row + y / 2) * map_.tile_height
+        )
+        words = ",".join(numbers)
+        spot = QRectF(0, 0, max(16.0, 7.0 * len(words) + 8), 16)
+        spot.moveCenter(QPointF(left, top))
+        painter.setPen(QPen(QColor(LINEN.panel), 1.5))
+        painter.setBrush(QColor(LINEN.madder))
+        painter.drawRoundedRect(spot, 8, 8)
+        painter.drawText(spot, Qt.AlignmentFlag.AlignCenter, words)
+    painter.restore()
+
+
+def live_words(session: Session, map_: Map, layer: GrownLayer, cell: Box) -> str:
+    """Say which rule of a live layer made a cell."""
+    live = session.doc.rewriter.rules_of(map_, layer)
+    if live is None:
+        return ""
+    reach = [max(abs(w[0]), abs(w[1])) for block in live.table.blocks for w in block.writes]
+    box = cell.grown(max(reach, default=0)).fitted(map_.height, map_.width, map_.wrap)
+    done = live.run(box)
+    for n, rule in enumerate(live.table.rules):
+        rows, cols, states = done.found.get(rule.number, (None, None, None))
+        if rows is None or cols is None or states is None:
+            continue
+        for block in live.table.blocks:
+            for down, across, _ in block.writes if block.rule == n else ():
+                at_row, at_col = cell.top - down, cell.left - across
+                if ((rows == at_row) & (cols == at_col) & (states == DONE)).any():
+                    name = rule.name or "without a name"
+                    return f" · made by rule {n + 1} of “{live.step.rules}”, “{name}”"
+    return f" · no rule of “{live.step.rules}” takes it"
 
 
 def _text(
@@ -142,12 +223,13 @@ def _text(
     *,
     bold: bool = False,
     lines: int = 1,
+    role: str = "ink",
 ) -> None:
     font = QFont(painter.font())
     font.setPixelSize(size)
     font.setBold(bold)
     painter.setFont(font)
-    painter.setPen(theme().colour("ink"))
+    painter.setPen(theme().colour(role))
     area = QRectF(inner.left(), inner.top() + down, inner.width(), (size + 4) * lines)
     painter.drawText(area, Qt.TextFlag.TextWordWrap, text)
 

@@ -130,15 +130,11 @@ def _draw_named(
         _sign(painter, rect, ask.name[:4], LINEN.ink)
         return True
     if ask.tiles:
-        shown = ask.tiles[:4]
-        half = 1 if len(shown) == 1 else 2
-        for n, ref in enumerate(shown):
-            part = QRectF(
-                rect.left() + n % half * rect.width() / half,
-                rect.top() + n // half * rect.height() / half,
-                rect.width() / half, rect.height() / half,
-            )  # fmt: skip
-            draw_tile(painter, part, pictures.tile(ref))
+        draw_tile(painter, rect, pictures.tile(ask.tiles[0]))
+        if len(ask.tiles) > 1 and rect.width() >= 22:
+            more = QRectF(rect.right() - 17, rect.bottom() - 11, 17, 11)
+            painter.fillRect(more, QColor(LINEN.panel))
+            _sign(painter, more, f"+{len(ask.tiles) - 1}", LINEN.ink, 9)
         return True
     return False
 
@@ -361,6 +357,7 @@ def draw_block(
     """Draw what a rewrite rule looks for, or one of the blocks that it writes."""
     top, left, bottom, right = block_bounds(rule)
     side = min(rect.width() / (right - left), rect.height() / (bottom - top), 34.0)
+    rect = rect.translated(0, max(0.0, (rect.height() - side * (bottom - top)) / 2))
     for row in range(top, bottom):
         for col in range(left, right):
             at = QRectF(
