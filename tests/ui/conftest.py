@@ -122,6 +122,9 @@ def as_new(window, memory):
     terrains.sheet.copying, terrains.sheet.block = False, None
     terrains.sheet.chosen = terrains._pointed = terrains.sheet._hover = None
     terrains.sheet.value = 0
+    rules = window.stages["rules"]
+    rules.home = None
+    rules.mark.setChecked(False)
     held = view._held
     held._before, held._wants_back, held._used = None, False, False
     for box in (ship.png, ship.json):

@@ -8,7 +8,7 @@ import numpy as np
 
 from knitground.core.base.hashing import cell_numbers
 from knitground.core.base.window import Box
-from knitground.core.chance.draw import shares
+from knitground.core.chance.draw import VARIANT_SLOTS, shares
 from knitground.core.knit.bridge import TerrainGraph
 from knitground.core.knit.knit import codes_in, rule_window, terrain_of, without_rim
 from knitground.core.knit.table import RING_BITS, Key, KnitTable, reduced
@@ -16,6 +16,8 @@ from knitground.core.model.layers import EMPTY, GAP, GroundLayer
 from knitground.core.model.map import Map
 from knitground.core.model.terrain import SetKind, TerrainSet
 from knitground.core.model.tile import TileRef
+from knitground.core.rules.apply import Window, forms_in
+from knitground.core.rules.table import RuleTable
 from knitground.core.rules.why import RuleWhy, explain_rules
 
 
@@ -128,12 +130,30 @@ def explain(
         if not table.rules.first and candidates:
             rules = tuple(replace(each, took=False) for each in rules)  # the marks come first
         took = any(each.took for each in rules)
+        if took:
+            candidates = _by_rule(table.rules, window, map_, layer, place)
         default = table.rules.default
         by_default = bool(default) and place == default and not took and not candidates
     return Why(
         row, col, slots, shown, candidates, number, layer.seed, pinned, gap, inside, bridge, rules,
         by_default,
     )  # fmt: skip
+
+
+def _by_rule(
+    rules: RuleTable, window: Window, map_: Map, layer: GroundLayer, place: int
+) -> tuple[Candidate, ...]:
+    """List what the rule that took a cell draws from."""
+    form = int(forms_in(rules, window, layer.seed, layer.number)[0, 0])
+    if not form:
+        return ()
+    weights = {each.tile[:3]: each.weight
+               for each in rules.rules[rules.forms[form - 1].rule].result.tiles}  # fmt: skip
+    return tuple(
+        Candidate(tile, weights.get(tile[:3], 1.0), count / VARIANT_SLOTS, place == at)
+        for at, count in rules.variants(form)
+        if (tile := map_.legend.tile(at)) is not None
+    )
 
 
 def _asked(

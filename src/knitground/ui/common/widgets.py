@@ -2,18 +2,20 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Sequence
 from typing import TypeVar
 
 import numpy as np
-from PySide6.QtCore import QRectF, QSize, Qt
-from PySide6.QtGui import QColor, QIcon, QPainter, QPaintEvent, QPen, QPixmap
+from PySide6.QtCore import QEvent, QRectF, QSize, Qt
+from PySide6.QtGui import QColor, QIcon, QKeyEvent, QPainter, QPaintEvent, QPen, QPixmap
 from PySide6.QtWidgets import (
+    QComboBox,
     QFrame,
     QHBoxLayout,
     QLabel,
     QLayout,
     QPushButton,
+    QScrollArea,
     QSpinBox,
     QToolButton,
     QVBoxLayout,
@@ -124,6 +126,28 @@ def _filled(
     return layout
 
 
+def scrolled(inner: QWidget) -> QScrollArea:
+    """Put a widget into an area that scrolls up and down."""
+    area = QScrollArea()
+    area.setWidget(inner)
+    area.setWidgetResizable(True)
+    area.setFrameShape(QFrame.Shape.NoFrame)
+    area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+    return area
+
+
+def keeps_key(event: QEvent, keys: Iterable[Qt.Key]) -> bool:
+    """Keep a key for the widget that has the focus, although the window has a shortcut for it."""
+    if event.type() != QEvent.Type.ShortcutOverride or not isinstance(event, QKeyEvent):
+        return False
+    if event.modifiers() & ~(Qt.KeyboardModifier.AltModifier | Qt.KeyboardModifier.KeypadModifier):
+        return False
+    if Qt.Key(event.key()) not in set(keys):
+        return False
+    event.accept()
+    return True
+
+
 def clear(layout: QLayout) -> None:
     """Take everything out of a layout."""
     while (item := layout.takeAt(0)) is not None:
@@ -134,6 +158,15 @@ def clear(layout: QLayout) -> None:
             widget.deleteLater()
         elif inner is not None:
             clear(inner)
+
+
+def fill_box(box: QComboBox, items: Sequence[tuple[str, object]], chosen: object) -> None:
+    """Put names and what they stand for into a box, and choose one."""
+    if [(box.itemText(n), box.itemData(n)) for n in range(box.count())] != list(items):
+        box.clear()
+        for name, data in items:
+            box.addItem(name, data)
+    box.setCurrentIndex(next((n for n, (_, data) in enumerate(items) if data == chosen), -1))
 
 
 def pixel_box(low: int, high: int, hint: str) -> QSpinBox:

@@ -26,7 +26,7 @@ from knitground.core.edit.maps import lay_grown, set_recipe, set_wrap
 from knitground.core.grow.runner import Grown, run_recipe
 from knitground.core.model.layers import GroundLayer, GrownLayer
 from knitground.core.model.map import Map
-from knitground.core.model.recipe import MixStep, NoiseStep, Recipe, Step
+from knitground.core.model.recipe import MixStep, NoiseStep, Recipe, RewriteStep, Step
 from knitground.core.model.terrain import TerrainSet
 from knitground.ui.common.commands import Commands
 from knitground.ui.common.tasks import Job
@@ -44,8 +44,11 @@ from knitground.ui.common.widgets import (
 from knitground.ui.common.words import percent
 from knitground.ui.session import Session
 from knitground.ui.stages.grow.mixstep import MixCard
+from knitground.ui.stages.grow.rewritestep import RewriteCard
 from knitground.ui.stages.stage import Stage
 
+_CARDS: dict[type, type[MixCard] | type[RewriteCard]] = {MixStep: MixCard, RewriteStep: RewriteCard}
+"""What shows each kind of step that makes a grown layer."""
 LIVE_CELLS = 512 * 512
 """Maps up to this size grow while a slider moves; larger ones when it is let go."""
 
@@ -106,7 +109,8 @@ class GrowBench(Stage):
         self.repeat.clicked.connect(self.repeat_wanted)
         self.add = button("+ noise ground", self.add_step, "Add a step for a ground layer")
         self.add_mix = button("+ mix fill", self.add_mix_step, "Add a step for a grown layer")
-        self.mix_cards: list[MixCard] = []
+        self.mix_cards: list[MixCard | RewriteCard] = []
+        self._built_cards: list[tuple[int, type]] = []
         self.mix_lines = column(spacing=8)
 
     def _slider(self, low: int, high: int, hint: str) -> QSlider:
@@ -241,19 +245,21 @@ class GrowBench(Stage):
             self._no_shares()  # the set is gone: the shares are kept as they are
 
     def _show_mix_steps(self, map_: Map) -> None:
-        """Show a card for each mix-fill step, under its number in the recipe."""
-        steps = [(n, s) for n, s in enumerate(map_.recipe.steps) if isinstance(s, MixStep)]
-        if [card.number for card in self.mix_cards] != [n + 1 for n, _ in steps]:
+        """Show a card for each step of a grown layer, under its number in the recipe."""
+        steps = [(n, s) for n, s in enumerate(map_.recipe.steps) if type(s) in _CARDS]
+        built = [(n, type(s)) for n, s in steps]
+        if self._built_cards != built:
+            self._built_cards = built
             clear(self.mix_lines)
             self.mix_cards = []
-            for n, _ in steps:
-                card = MixCard(self.session, n + 1, partial(self._change_mix, n))
+            for n, step in steps:
+                card = _CARDS[type(step)](self.session, n + 1, partial(self._change_mix, n))
                 self.mix_cards.append(card)
                 self.mix_lines.addWidget(card)
         for card, (_, step) in zip(self.mix_cards, steps):
             card.show_step(map_, step, self.laid_on.get(step.layer))
 
-    def _change_mix(self, place: int, step: MixStep | None, held: bool) -> None:
+    def _change_mix(self, place: int, step: Step | None, held: bool) -> None:
         """Grow with another step in one's place; without any, only the recipe changes."""
         map_ = self.session.map
         if map_ is None:
@@ -275,7 +281,7 @@ class GrowBench(Stage):
         if map_ is None:
             return
         grown = [each for each in map_.layers if isinstance(each, GrownLayer)]
-        taken = {step.layer for step in map_.recipe.steps if isinstance(step, MixStep)}
+        taken = {s.layer for s in map_.recipe.steps if isinstance(s, MixStep | RewriteStep)}
         free = [each for each in grown if each.number not in taken]
         layer = self.session.layer if self.session.layer in free else next(iter(free), None)
         if not mixes:

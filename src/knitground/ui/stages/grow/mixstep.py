@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable
 from dataclasses import replace
 
 from PySide6.QtCore import Qt
@@ -10,10 +10,10 @@ from PySide6.QtWidgets import QComboBox, QFormLayout, QFrame, QLabel, QPushButto
 
 from knitground.core.model.layers import GroundLayer, GrownLayer
 from knitground.core.model.map import Map
-from knitground.core.model.recipe import PLACES, MixStep
+from knitground.core.model.recipe import PLACES, MixStep, Step
 from knitground.core.model.terrain import TerrainSet
 from knitground.ui.common.terrainicon import terrain_icon
-from knitground.ui.common.widgets import column, icon_button, row
+from knitground.ui.common.widgets import column, fill_box, icon_button, row
 from knitground.ui.common.words import percent
 from knitground.ui.session import Session
 
@@ -63,17 +63,18 @@ class MixCard(QFrame):
             row(title, 1, QLabel("makes"), self.layers, remove), lines, self.chips, margins=12,
         ))  # fmt: skip
 
-    def show_step(self, map_: Map, step: MixStep, laid: float | None) -> None:
+    def show_step(self, map_: Map, step: Step, laid: float | None) -> None:
         """Show the step as it is, and the part of the cells that it has filled."""
+        assert isinstance(step, MixStep)
         self._step = step
         self._filling = True
         project = self.session.project
         grown = [each for each in map_.layers if isinstance(each, GrownLayer)]
         grounds = [each for each in map_.layers if isinstance(each, GroundLayer)]
-        _fill(self.layers, [(each.name, each.number) for each in grown], step.layer)
-        _fill(self.mixes, [(each.name, each.name) for each in project.mixes], step.mix)
+        fill_box(self.layers, [(each.name, each.number) for each in grown], step.layer)
+        fill_box(self.mixes, [(each.name, each.name) for each in project.mixes], step.mix)
         places = [(EVERYWHERE, 0), *((each.name, each.number) for each in grounds)]
-        _fill(self.on, places, step.on)
+        fill_box(self.on, places, step.on)
         self.place.setCurrentText(step.place)
         self.place.setVisible(step.on != 0)
         if not self.density.isSliderDown():
@@ -126,12 +127,3 @@ class MixCard(QFrame):
         if changed != self._step:
             self._step = changed
             self._change(changed, held)
-
-
-def _fill(box: QComboBox, items: Sequence[tuple[str, object]], chosen: object) -> None:
-    """Put names and what they stand for into a box, and choose one."""
-    if [(box.itemText(n), box.itemData(n)) for n in range(box.count())] != list(items):
-        box.clear()
-        for name, data in items:
-            box.addItem(name, data)
-    box.setCurrentIndex(next((n for n, (_, data) in enumerate(items) if data == chosen), -1))

@@ -245,9 +245,9 @@ class NeighbourEditor(QWidget):
         self.subject.activated.connect(self._choose_subject)
         self.ways = QComboBox()
         for way in Ways:
-            self.ways.addItem(way.value, way)
+            self.ways.addItem(way.value)
         self.ways.setToolTip("In which ways the stencil is tried")
-        self.ways.activated.connect(lambda n: self._change("Ways of", ways=self.ways.itemData(n)))
+        self.ways.activated.connect(lambda n: self._change("Ways of", ways=list(Ways)[n]))
         self.turns = QCheckBox("result too")
         self.turns.setToolTip("Turn and mirror the result with the stencil")
         self.turns.clicked.connect(lambda on: self._change("Turning of", turns_result=on))

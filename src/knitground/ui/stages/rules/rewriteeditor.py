@@ -86,8 +86,8 @@ class RewriteEditor(QWidget):
         self.ways = QComboBox()
         self.ways.setToolTip("In which ways the block is looked for")
         for way in Ways:
-            self.ways.addItem(way.value, way)
-        self.ways.activated.connect(lambda n: self._change("Ways of", ways=self.ways.itemData(n)))
+            self.ways.addItem(way.value)
+        self.ways.activated.connect(lambda n: self._change("Ways of", ways=list(Ways)[n]))
         self.turns = QCheckBox("tiles too")
         self.turns.setToolTip("Turn and mirror the tiles with the block")
         self.turns.clicked.connect(lambda on: self._change("Turning of", turns_tiles=on))

@@ -21,6 +21,7 @@ from knitground.core.edit.rules import RuleHome, rule_words
 from knitground.core.model.rules import NeighbourRule, RewriteRule, Rule, Ways
 from knitground.ui.common.painting import painting
 from knitground.ui.common.theme import theme
+from knitground.ui.common.widgets import keeps_key
 from knitground.ui.stages.rules.pictures import Pictures, draw_block, draw_result, draw_stencil
 
 CARD, GAP, HEAD = 88, 6, 22
@@ -271,6 +272,8 @@ class RuleListView(QWidget):
             self.stepped.emit(self.number, 1 if key == Qt.Key.Key_Right else -1)
 
     def event(self, event: QEvent) -> bool:
+        if keeps_key(event, _KEYS):
+            return True
         if isinstance(event, QHelpEvent):
             place = self._place_at(QPointF(event.pos()))
             if place >= 0:

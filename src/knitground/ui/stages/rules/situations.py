@@ -7,10 +7,11 @@ from PySide6.QtGui import QFont, QHelpEvent, QKeyEvent, QMouseEvent, QPainter, Q
 from PySide6.QtWidgets import QToolTip, QWidget
 
 from knitground.core.edit.rules import RuleHome
-from knitground.core.edit.rulestats import Situation
+from knitground.core.edit.rulestats import Situation, Situations
 from knitground.core.knit.missing import key_words
 from knitground.ui.common.painting import painting
 from knitground.ui.common.theme import theme
+from knitground.ui.common.widgets import button, column, note, row, scrolled
 from knitground.ui.stages.rules.pictures import Pictures, draw_key
 
 _WIDE, _HIGH, _SIDE = 84, 98, 70
@@ -125,3 +126,47 @@ class SituationsView(QWidget):
                 QToolTip.showText(event.globalPos(), words, self)
             return True
         return super().event(event)
+
+
+def _count(number: int, what: str) -> str:
+    return f"{number} {what}{'' if number == 1 else 's'}"
+
+
+class SituationsPage(QWidget):
+    """The field of situations, what it says in words, and what can be done with one."""
+
+    shown = Signal(object)
+    rule_asked = Signal()
+    tile_asked = Signal()
+
+    def __init__(self, pictures: Pictures) -> None:
+        super().__init__()
+        self.view = SituationsView(pictures)
+        self.words = note()
+        self.make_rule = button("Make a rule", self.rule_asked.emit,
+                                "A rule for this situation, with the tile in hand")  # fmt: skip
+        self.make_tile = button("Make the tile…", self.tile_asked.emit,
+                                "Make missing tiles of the set, in Terrains")  # fmt: skip
+        self.view.shown.connect(self.shown)
+        buttons = row(self.make_rule, self.make_tile, 1)
+        self.setLayout(column(self.words, scrolled(self.view), buttons, spacing=4))
+
+    @property
+    def situation(self) -> Situation | None:
+        """The chosen situation."""
+        return self.view.situation
+
+    def show_found(self, home: RuleHome | None, found: Situations | None) -> None:
+        """Show what nobody takes."""
+        self.view.show_situations(home, found.untaken if found else ())
+        some = bool(found and found.untaken)
+        if found is None or not found.untaken:
+            self.words.setText("Rules and marks take every situation.")
+        else:
+            cells = sum(each.cells for each in found.untaken)
+            self.words.setText(
+                f"No tile for {_count(len(found.untaken), 'situation')}, shown by "
+                f"{_count(cells, 'cell')} of the maps. Double-click leads to a cell."
+            )
+        for each in (self.make_rule, self.make_tile):
+            each.setEnabled(some)

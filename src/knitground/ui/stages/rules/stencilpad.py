@@ -13,6 +13,7 @@ from knitground.core.model.rules import Ask, NeighbourRule, RewriteRule
 from knitground.core.rules.places import RINGS, Place, places_of
 from knitground.ui.common.painting import painting
 from knitground.ui.common.theme import theme
+from knitground.ui.common.widgets import keeps_key
 from knitground.ui.stages.rules.pictures import (
     Pictures,
     ask_words,
@@ -60,6 +61,10 @@ class Pad(QWidget):
     @abstractmethod
     def draw(self, painter: QPainter) -> None:
         """Draw all places."""
+
+    def forget_cursor(self) -> None:
+        """Let the cursor begin in the middle again."""
+        self._cursor = None
 
     def place_at(self, at: QPointF) -> Place | None:
         """Give the place under a point."""
@@ -121,6 +126,8 @@ class Pad(QWidget):
         self.update()
 
     def event(self, event: QEvent) -> bool:
+        if keeps_key(event, _OWN_KEYS):
+            return True
         if isinstance(event, QHelpEvent):
             place = self.place_at(QPointF(event.pos()))
             words = f"{self.words_at(place)} (right button clears)" if place else ""
@@ -133,6 +140,9 @@ _STEPS = {
     Qt.Key.Key_Up: (-1, 0), Qt.Key.Key_Down: (1, 0), Qt.Key.Key_Left: (0, -1),
     Qt.Key.Key_Right: (0, 1),
 }  # fmt: skip
+
+
+_OWN_KEYS = {*_STEPS, Qt.Key.Key_Delete, Qt.Key.Key_Backspace, Qt.Key.Key_Space}
 
 
 def _next(places: list[Place], at: Place, step: tuple[int, int]) -> Place:
@@ -161,7 +171,9 @@ class StencilPad(Pad):
         """Show another rule's stencil, as large as it is."""
         if home is not None and rule is not None:
             kind = home.kit.kind if home.kit else None
-            other = self.rule is None or self.rule.number != rule.number
+            other = self.rule is None or self.rule.number != rule.number or home is not self.home
+            if other:
+                self.forget_cursor()
             least = rings_of(kind, rule.stencil)
             known = self.rings in RINGS[kind]
             self.rings = max(least, RINGS[kind][-2]) if other or not known else max(

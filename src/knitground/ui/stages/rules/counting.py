@@ -1,0 +1,152 @@
+"""Counting, beside the interface, what rules take on the map and what nobody takes."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QObject, QTimer, Signal
+
+from knitground.core.base.errors import KnitError
+from knitground.core.base.progress import Progress
+from knitground.core.edit.rules import RuleHome
+from knitground.core.edit.rulestats import (
+    RuleStats,
+    Situations,
+    find_untaken,
+    rule_stats,
+    set_report,
+)
+from knitground.core.model.rules import Rule
+from knitground.core.rules.analyse import RuleReport
+from knitground.ui.common.tasks import Job
+from knitground.ui.session import Session
+from knitground.ui.stages.rules.rulelist import RuleNote
+
+_LATER_MS = 150
+Answer = tuple[RuleStats, RuleReport | None, Situations | None]
+
+
+class RuleCounter(QObject):
+    """Knows what the rules of a list do, as of the last time that was counted."""
+
+    counted = Signal()
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.home: RuleHome | None = None
+        self.stats = RuleStats()
+        self.report: RuleReport | None = None
+        self.untaken: Situations | None = None
+        self._job: Job[Answer | None] | None = None
+        self._again = False
+        self._later = QTimer(self, singleShot=True, interval=_LATER_MS)
+        self._later.timeout.connect(self._count)
+
+    def show_list(self, home: RuleHome | None) -> None:
+        """Count for another list; what is known of the last one is forgotten."""
+        if home is None or not home.same_as(self.home) or home.project is not self._project():
+            self.stats, self.report, self.untaken = RuleStats(), None, None
+        self.home = home
+
+    def _project(self) -> object:
+        return self.home.project if self.home else None
+
+    def soon(self, wait: int = _LATER_MS) -> None:
+        """Count again in a while."""
+        self._later.start(wait)
+
+    def _count(self) -> None:
+        home, map_ = self.home, self.session.map
+        if home is None or not home.is_there:
+            return
+        if self._job is not None:
+            self._again = True
+            return
+        doc = self.session.doc
+        revision = doc.revision
+
+        def work(progress: Progress) -> Answer | None:
+            try:
+                stats = rule_stats(home, map_, progress) if map_ is not None else RuleStats()
+                if home.kit is None:
+                    return stats, None, None
+                report, _ = set_report(home)
+                return stats, report, find_untaken(home, doc.project.maps, progress)
+            except Exception:
+                if doc.revision != revision:
+                    return None  # something was drawn meanwhile: count again
+                raise
+
+        def done(found: Answer | None) -> None:
+            if doc is not self.session.doc or not home.same_as(self.home):
+                self._again = True
+                return
+            if found is None or doc.revision != revision:
+                self._again = True
+                return
+            self.stats, self.report, self.untaken = found
+            self.counted.emit()
+
+        self._job = Job(work, done, self._failed, owner=self, ended=self._ended)
+        self._job.start()
+
+    def _failed(self, error: KnitError) -> None:
+        self.stats, self.report, self.untaken = RuleStats(), None, None
+        self.session.warn(str(error))
+
+    def _ended(self) -> None:
+        self._job = None
+        QTimer.singleShot(0, self, self._go_on)
+
+    def _go_on(self) -> None:
+        if self._again:
+            self._again = False
+            self._later.start()
+
+    # In words
+
+    def notes(self) -> dict[int, RuleNote]:
+        """Say of each rule of the list what it takes, or why it does nothing."""
+        home = self.home
+        return {r.number: self._note_of(home, r) for r in home.rules.rules} if home else {}
+
+    def _note_of(self, home: RuleHome, rule: Rule) -> RuleNote:
+        fired = self.stats.fired.get(rule.number)
+        cells = fired.count if fired else 0
+        fact = self.report.facts.get(rule.number) if self.report else None
+        problem = self.stats.problems.get(rule.number, "")
+        if fact is not None:
+            problem = fact.problem or problem
+        if problem:
+            return RuleNote(warning=problem, cells=cells)
+        if fact is not None and fact.never_fires and rule.on:
+            words = _hiding_words(home, fact.hidden_by, marks=fact.marks_hide)
+            return RuleNote(warning=f"never fires: {words}", can_lift=True)
+        unit = "cell" if home.kit is not None else "place"
+        counted = f"{cells} {unit}{'' if cells == 1 else 's'}"
+        if fact is not None:
+            many = "" if self.report and self.report.exact else "about "
+            some = f"{fact.takes} of {fact.could} situation{'' if fact.could == 1 else 's'}"
+            counted = f"takes {many}{some}\n{counted}"
+        elif fired is not None and fired.state_words():
+            counted += f"\n{fired.state_words()}"
+        return RuleNote(counted, cells=cells)
+
+    def warning(self) -> str:
+        """Say why the list as a whole does not do what it should; “” if it does."""
+        if 0 in self.stats.problems:
+            return self.stats.problems[0]
+        if self.stats.loops:
+            return (
+                "These rules come back to an earlier state instead of coming to rest: try fewer "
+                "passes, or take out one that undoes another."
+            )
+        return ""
+
+
+def _hiding_words(home: RuleHome, numbers: tuple[int, ...], *, marks: bool) -> str:
+    places = {each.number: n for n, each in enumerate(home.rules.rules, 1)}
+    named = [f"rule {places[n]}" for n in numbers if n in places]
+    named += ["the marks"] if marks else []
+    some = ", ".join(named[:4]) + (" …" if len(named) > 4 else "")
+    one = len(named) == 1 and not marks
+    return f"{some} take{'s' if one else ''} all that it fits"

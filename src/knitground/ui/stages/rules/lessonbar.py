@@ -1,0 +1,100 @@
+"""Lessons: showing cells with the wrong tile, and taking the rule that is proposed."""
+
+from __future__ import annotations
+
+from PySide6.QtWidgets import QFrame
+
+from knitground.core.edit.lesson import Lesson
+from knitground.core.edit.rulestats import layers_with
+from knitground.core.model.layers import GroundLayer
+from knitground.ui.common.widgets import button, note, primary, row
+from knitground.ui.session import Session
+from knitground.ui.stages.rules.guests import Teacher
+from knitground.ui.stages.rules.part import Bench
+
+
+class LessonBar:
+    """The button that begins a lesson, and the bar that is shown while one goes on."""
+
+    def __init__(self, session: Session, bench: Bench) -> None:
+        self.session, self.bench = session, bench
+        self.button = button(
+            "Teach from map", self.toggle, "Show cells with the wrong tile, and get the rule",
+            "Shift+T",
+        )  # fmt: skip
+        self.button.setCheckable(True)
+        self.words = note()
+        self.take_button = primary("Take the rule", self.take, "Take what is proposed", "Enter")
+        stop = button("Call off", self.stop, "Leave all as it was", "Esc")
+        self.bar = QFrame()
+        self.bar.setProperty("panel", "true")
+        line = row(self.words, self.take_button, stop, margins=8)
+        line.setStretch(0, 1)
+        self.bar.setLayout(line)
+        self.bar.hide()
+
+    def from_menu(self) -> None:
+        """Go to the stage and begin a lesson, or call it off."""
+        self.session.stage_wanted.emit(self.bench.key)
+        self.button.setChecked(not self.button.isChecked())
+        self.toggle()
+
+    def toggle(self) -> None:
+        """Begin a lesson on the layer that is worked on, or call it off."""
+        if not self.button.isChecked():
+            self.stop()
+            return
+        map_, home = self.session.map, self.bench.home
+        layers = layers_with(home, map_) if home and map_ else []
+        if home is None or map_ is None or not layers:
+            self.button.setChecked(False)
+            self.session.warn("A lesson needs a ground layer knitted from this set: choose one")
+            return
+        layer = self.session.layer if self.session.layer in layers else layers[0]
+        assert isinstance(layer, GroundLayer)
+        self.session.choose_layer(layer)
+        lesson = Lesson(self.session.doc, map_, layer, home)
+        teacher = Teacher(self.session, lesson, self._show)
+        self.session.invite(teacher)
+        teacher.take_hand()
+        self.bar.show()
+        self._show()
+
+    def _show(self) -> None:
+        guest = self.session.guest
+        if not isinstance(guest, Teacher):
+            return
+        found = guest.proposal
+        self.take_button.setEnabled(found is not None)
+        if guest.lesson.tile is None:
+            words = (
+                "Take the right tile in hand: on a sheet in Draw, with “Sheet…”, or by Pick (P)."
+            )
+        elif found is None:
+            words = "Click a cell with the wrong tile. Ctrl+click: stays as it is."
+        else:
+            changes = int(found.changed.sum())
+            asked = len(found.rule.stencil)
+            words = (
+                f"{changes} cells would change; {asked} places asked, number {found.place} of the "
+                "list. Another wrong cell widens it, Ctrl+click keeps one as it is."
+            )
+            if found.not_told:
+                words += f" {found.not_told} cells that look right can not be told apart."
+        self.words.setText(words)
+
+    def take(self) -> None:
+        """Take the rule that is proposed."""
+        guest = self.session.guest
+        if isinstance(guest, Teacher) and guest.proposal is not None:
+            proposal = guest.proposal
+            edit = guest.lesson.edit(proposal)
+            self.stop()
+            self.session.apply(edit)
+            self.bench.choose_rule(proposal.number)
+
+    def stop(self) -> None:
+        """End a lesson; all is as it was."""
+        self.button.setChecked(False)
+        self.bar.hide()
+        self.session.invite(None)

@@ -1,0 +1,163 @@
+"""The menu of lists: new ones, reading and writing them, using them on the map."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+from pathlib import Path
+
+from PySide6.QtWidgets import QFileDialog, QMenu, QPushButton
+
+from knitground.core.edit.document import Edit
+from knitground.core.edit.rewriting import rewrite_now, use_on_map
+from knitground.core.edit.rules import (
+    RuleHome,
+    add_rule_list,
+    delete_rule_list,
+    merge_rules,
+    rename_rule_list,
+    rules_from_marks,
+)
+from knitground.core.files.rulesfile import read_rules, write_rules
+from knitground.core.knit.layer import marked_tiles
+from knitground.core.model.rules import RuleList
+from knitground.ui.common.asking import answered
+from knitground.ui.session import Session
+from knitground.ui.stages.rules.editor import ask_text
+from knitground.ui.stages.rules.part import Bench
+
+
+class RuleMenu:
+    """What can be done with whole lists of rules."""
+
+    def __init__(self, session: Session, bench: Bench) -> None:
+        self.session, self.bench = session, bench
+        self.button = QPushButton("Rules…")
+        self.button.setToolTip("New lists, reading and writing them, using them on the map")
+        self.menu = QMenu(self.button)
+        self.menu.aboutToShow.connect(self.fill)
+        self.button.setMenu(self.menu)
+
+    @property
+    def home(self) -> RuleHome | None:
+        """The list that is shown."""
+        return self.bench.home
+
+    def fill(self) -> None:
+        """Fill the menu for the list that is shown."""
+        menu, home = self.menu, self.home
+        menu.clear()
+        menu.addAction("New list…", self.ask_new_list)
+        own = home is not None and home.kit is None
+        for words, action, on in (
+            ("Rename…", self._ask_rename, own),
+            ("Delete list", self._delete_list, own),
+            ("All marks of this set as rules", self.marks_as_rules, home is not None and not own),
+        ):
+            menu.addAction(words, action).setEnabled(on)
+        menu.addSeparator()
+        menu.addAction("Use on this map: a layer that follows", self.use_list).setEnabled(own)
+        menu.addAction("Rewrite the map once", lambda: self.rewrite_once(selection=False)
+                       ).setEnabled(own)  # fmt: skip
+        menu.addAction("Rewrite the selection once", lambda: self.rewrite_once(selection=True)
+                       ).setEnabled(own)  # fmt: skip
+        menu.addSeparator()
+        menu.addAction("Write to a file…", self._ask_write).setEnabled(home is not None)
+        menu.addAction("Read from a file…", self._ask_read)
+
+    def ask_new_list(self) -> None:
+        """Ask for a name and make a list of rules."""
+        name = ask_text(self.bench.window(), "New list", "Name of the list", "Finish")
+        if name:
+            self.new_list(name)
+
+    def new_list(self, name: str = "Rules") -> None:
+        """Make a list of rules."""
+        project = self.session.project
+        if self.session.do(lambda: add_rule_list(project, RuleList(name))):
+            self.bench.show_list(project.rule_lists[-1].name)
+
+    def _ask_rename(self) -> None:
+        home = self.home
+        name = ask_text(
+            self.bench.window(), "Rename", "Name of the list", home.name if home else ""
+        )
+        if not name or home is None or home.kit is not None:
+            return
+        if self.session.do(lambda: rename_rule_list(self.session.project, home.name, name)):
+            self.bench.show_list(name)
+
+    def _delete_list(self) -> None:
+        home = self.home
+        if home is not None and home.kit is None:
+            self.session.do(lambda: delete_rule_list(self.session.project, home.name))
+
+    def marks_as_rules(self) -> None:
+        """Say the marks of all tiles of the set as rules, behind those that are there."""
+        home = self.home
+        if home is None or home.kit is None or home.tileset is None:
+            return
+        marks, tiles = marked_tiles(self.session.project, home.tileset, home.kit)
+        listed = [(tile, marks[n].tolist()) for n, tile in enumerate(tiles)]
+        made = RuleList("", tuple(rules_from_marks(home.kit, listed)))
+        self.bench.do(lambda h: merge_rules(h, made))
+
+    def use_list(self) -> None:
+        """Add a grown layer to the map that follows the list, reading the chosen layer."""
+        home, map_, layer = self.home, self.session.map, self.session.layer
+        if home is None or map_ is None or layer is None:
+            return
+        self.session.do(lambda: use_on_map(map_, home.name, layer))
+
+    def rewrite_once(self, *, selection: bool) -> None:
+        """Rewrite the chosen layer by the list, in the selection or all over, as one step."""
+        self.bench.catch_up()
+        home, map_, layer = self.home, self.session.map, self.session.layer
+        if home is None or home.kit is not None or map_ is None or layer is None:
+            self.session.warn("Choose a list of rules of the project's own first, in Rules")
+            return
+        chosen = self.session.selection if selection else None
+        if selection and chosen is None:
+            self.session.warn("Nothing is selected: take Select (S) and drag over cells")
+            return
+        doc = self.session.doc
+        self.session.run_long(
+            "Rewriting…", lambda _: rewrite_now(doc, map_, home.name, layer, chosen),
+            self.session.apply,
+        )  # fmt: skip
+
+    def _ask_write(self) -> None:
+        dialog = QFileDialog(self.bench.window(), "Write rules", "", "Rules (*.rules.json)")
+        dialog.setAcceptMode(QFileDialog.AcceptMode.AcceptSave)
+        dialog.setOption(QFileDialog.Option.DontUseNativeDialog)
+        dialog.setDefaultSuffix("rules.json")
+        self._with_path(dialog, self.write_to)
+
+    def _ask_read(self) -> None:
+        dialog = QFileDialog(self.bench.window(), "Read rules", "", "Rules (*.rules.json)")
+        dialog.setFileMode(QFileDialog.FileMode.ExistingFile)
+        dialog.setOption(QFileDialog.Option.DontUseNativeDialog)
+        self._with_path(dialog, self.read_from)
+
+    def _with_path(self, dialog: QFileDialog, action: Callable[[Path], object]) -> None:
+        if answered(dialog) and dialog.selectedFiles():
+            action(Path(dialog.selectedFiles()[0]))
+
+    def write_to(self, path: Path) -> None:
+        """Write the list to a file."""
+        home = self.home
+        if home is not None and self.session.attempt(lambda: write_rules(path, home.rules)):
+            self.session.note(f"{path.name} written: {len(home.rules.rules)} rules")
+
+    def read_from(self, path: Path) -> None:
+        """Read a file of rules: behind those of the set that is shown, or as a list of its own."""
+        home, project = self.home, self.session.project
+
+        def build() -> Edit:
+            rules = read_rules(path)
+            if home is not None and home.kit is not None:
+                return merge_rules(home, rules)
+            return add_rule_list(project, replace(rules, name=rules.name or path.stem))
+
+        if self.session.do(build) and (home is None or home.kit is None):
+            self.bench.show_list(project.rule_lists[-1].name)

@@ -1,0 +1,640 @@
+"""The stage Rules in the real window: stencils, order, situations, teaching, why, rewriting."""
+
+import numpy as np
+import pytest
+from PySide6.QtCore import QPoint, Qt
+from PySide6.QtTest import QTest
+from tests.maps import snapshot
+from tests.ui.conftest import LEFT, NONE, RIGHT, click, drag, move, pixels, settle
+
+from knitground.core.base.window import Box
+from knitground.core.edit.hand import TerrainInHand, TileInHand
+from knitground.core.edit.rules import RuleHome, homes
+from knitground.core.edit.selecting import Selection
+from knitground.core.files.opening import open_project
+from knitground.core.files.rulesfile import read_rules
+from knitground.core.model.rules import OFF, OTHER, SAME, AskKind, NeighbourRule, RewriteRule
+from knitground.core.model.tile import TileRef
+from knitground.ui.common.tasks import wait_for_jobs
+from knitground.ui.mapside.canvas.zoom import STEPS
+
+CTRL, SHIFT, ALT = (
+    Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier,
+    Qt.KeyboardModifier.AltModifier,
+)  # fmt: skip
+
+
+def counted(bench):
+    """Wait until what the rules take has been counted."""
+    for _ in range(60):
+        QTest.qWait(20)
+        wait_for_jobs()
+        settle()
+        counter = bench.counter
+        if counter._job is None and not counter._later.isActive() and not counter._again:
+            return
+
+
+@pytest.fixture
+def bench(window):
+    window.show_stage("rules")
+    bench = window.stages["rules"]
+    counted(bench)
+    return bench
+
+
+def show_set(window, bench, name):
+    at = next(n for n, h in enumerate(homes(window.session.project)) if name in h.title)
+    bench.homes.setCurrentIndex(at)
+    bench.homes.activated.emit(at)
+    counted(bench)
+    return bench.home
+
+
+def take_tile(window, tileset, row, col):
+    owner = window.session.project.tileset_named(tileset)
+    window.session.take(TileInHand(TileRef(tileset, row, col), owner.number(row, col)))
+
+
+def paint(bench, ask, *places, button=LEFT):
+    """Paint places of the stencil in one drag with an ask of the palette."""
+    pad = bench.editor.pad
+    bench.editor.palette_.choose(ask)
+    spots = [pad.rect_of(place).center().toPoint() for place in places]
+    QTest.mousePress(pad, button, NONE, spots[0])
+    for spot in spots[1:]:
+        QTest.mouseMove(pad, spot)
+    QTest.mouseRelease(pad, button, NONE, spots[-1])
+    settle()
+
+
+def cells_of(window, layer):
+    map_ = window.session.map
+    return window.session.doc.cells(map_, layer, Box(0, 0, map_.height, map_.width))
+
+
+def layer_named(window, name):
+    return next(each for each in window.session.map.layers if each.name == name)
+
+
+# Making and painting rules
+
+
+def test_a_rule_is_made_painted_and_followed_by_the_map(window, bench):
+    session = window.session
+    home = show_set(window, bench, "Dykes")
+    dykes = layer_named(window, "Dykes")
+    before = cells_of(window, dykes)
+    take_tile(window, "props", 0, 0)
+    bench.add.click()
+    settle()
+    rule = bench.list.rule
+    assert isinstance(rule, NeighbourRule)
+    assert (cells_of(window, dykes)[before > 0] == session.map.legend.place(
+        TileRef("props", 0, 0))).all()  # fmt: skip
+    paint(bench, SAME, (1, -1), (1, 3))
+    paint(bench, OTHER, (-1, 1), (3, 1))
+    asked = {(y, x): ask for y, x, ask in bench.list.rule.stencil}
+    assert asked == {(1, -1): SAME, (1, 3): SAME, (-1, 1): OTHER, (3, 1): OTHER}
+    ring = dykes.terrain[:-1, :-1] > 0
+    edge = np.pad(ring, 1, mode="edge")
+    runs = ring & edge[1:-1, :-2] & edge[1:-1, 2:] & ~edge[:-2, 1:-1] & ~edge[2:, 1:-1]
+    place = session.map.legend.place(TileRef("props", 0, 0))
+    assert ((cells_of(window, dykes) == place) == runs).all()
+    counted(bench)
+    assert f"{runs.sum()} cells" in bench.list.notes[rule.number].words
+    assert "of 16 situations" in bench.list.notes[rule.number].words
+    paint(bench, SAME, (1, -1), button=RIGHT)  # the right button: anything
+    assert (1, -1) not in {(y, x) for y, x, _ in bench.list.rule.stencil}
+    for _ in range(4):
+        session.undo()
+    assert not home.rules.rules
+    assert (cells_of(window, dykes) == before).all()
+    assert session.doc.history.redo_name.startswith("Add")
+
+
+def test_the_stencil_is_painted_with_keys(window, bench):
+    show_set(window, bench, "Dykes")
+    take_tile(window, "props", 0, 0)
+    bench.add.click()
+    pad = bench.editor.pad
+    pad.setFocus()
+    QTest.keyClick(pad, Qt.Key.Key_Up)  # the cursor comes, in the middle
+    QTest.keyClick(window.shell, Qt.Key.Key_2)  # the second ask: other
+    QTest.keyClick(pad, Qt.Key.Key_Up)
+    QTest.keyClick(pad, Qt.Key.Key_Return)
+    assert [(y, x, a) for y, x, a in bench.list.rule.stencil] == [(-1, 1, OTHER)]
+    QTest.keyClick(pad, Qt.Key.Key_Delete)
+    assert bench.list.rule.stencil == ()
+
+
+def test_every_kind_of_set_has_its_own_stencil(window, bench):
+    for name, place in (("Pans", (0, 0)), ("Causeways", (0, 1)), ("Dykes", (-1, 1))):
+        show_set(window, bench, name)
+        take_tile(window, "props", 0, 0)
+        bench.add.click()
+        paint(bench, OFF if name == "Dykes" else bench.editor.asks()[3], place)
+        assert [(y, x) for y, x, _ in bench.list.rule.stencil] == [place]
+        larger = len(bench.editor.pad.places())
+        bench.editor.pad.resize_by(-1)
+        bench.editor.pad.resize_by(-1)
+        assert len(bench.editor.pad.places()) <= larger
+        assert place in bench.editor.pad.places()  # what is painted stays in sight
+
+
+def test_fields_of_a_rule_and_its_results(window, bench):
+    show_set(window, bench, "Dykes")
+    take_tile(window, "props", 0, 0)
+    bench.add.click()
+    editor = bench.editor
+    take_tile(window, "props", 0, 1)
+    editor.add_hand()
+    assert [e.tile.col for e in bench.list.rule.result.tiles] == [0, 1]
+    editor.result._boxes[0][0].setValue(3)
+    assert bench.list.rule.result.tiles[0].weight == 3
+    assert editor.result._boxes[1][1].text() == "25%"
+    editor.ways.setCurrentIndex(3)
+    editor.ways.activated.emit(3)
+    editor.turns.click()
+    editor.chance.setValue(40)
+    editor.every[1].setValue(3)
+    editor.name.setText("Post")
+    editor.name.editingFinished.emit()
+    editor.group.setText("Odds")
+    editor.group.editingFinished.emit()
+    editor.subject.setCurrentIndex(1)
+    editor.subject.activated.emit(1)
+    rule = bench.list.rule
+    assert (rule.ways.value, rule.turns_result, rule.chance) == ("turned and mirrored", True, 0.4)
+    assert (rule.every, rule.name, rule.group) == ((1, 3, 0, 0), "Post", "Odds")
+    assert rule.subject.name == "brick"
+    window.session.take(TerrainInHand("works", "Dykes", 1, "brick"))
+    editor.add_hand()
+    assert "take a tile, a patch or a mix" in window.notices.text.text()
+    editor.more.activated.emit(2)
+    assert bench.list.rule.result.kind.value == "gap"
+    for _ in range(9):
+        window.session.undo()
+    assert bench.list.rule.name == ""
+
+
+# Order
+
+
+def test_rules_are_moved_by_drag_and_keys_switched_copied_and_deleted(window, bench):
+    home = show_set(window, bench, "Pans")
+    listed = bench.list
+    names = [rule.name for rule in home.rules.rules]
+    assert names == ["Open brine", "Wide clay"]
+    first, second = (listed.card_rect(n).center().toPoint() for n in (0, 1))
+    drag(listed, first, second, second + QPoint(0, 30))
+    assert [rule.name for rule in home.rules.rules] == names[::-1]
+    listed.setFocus()
+    QTest.keyClick(listed, Qt.Key.Key_Up, ALT)
+    assert [rule.name for rule in home.rules.rules] == names
+    assert listed.rule.name == "Open brine"
+    QTest.keyClick(listed, Qt.Key.Key_Down)
+    assert listed.rule.name == "Wide clay"
+    QTest.keyClick(listed, Qt.Key.Key_Space)
+    assert not listed.rule.on
+    QTest.keyClick(window.shell, Qt.Key.Key_J, CTRL)
+    assert len(home.rules.rules) == 3
+    assert len({rule.number for rule in home.rules.rules}) == 3
+    QTest.keyClick(listed, Qt.Key.Key_Delete)
+    assert len(home.rules.rules) == 2
+    for _ in range(5):
+        window.session.undo()
+    assert [rule.on for rule in home.rules.rules] == [True, True]
+
+
+def test_a_drag_of_a_card_is_called_off_by_esc(window, bench):
+    home = show_set(window, bench, "Pans")
+    before = home.rules
+    at = bench.list.card_rect(0).center().toPoint()
+    QTest.mousePress(bench.list, LEFT, NONE, at)
+    QTest.mouseMove(bench.list, at + QPoint(0, 90))
+    QTest.keyClick(window.shell, Qt.Key.Key_Escape)
+    QTest.mouseRelease(bench.list, LEFT, NONE, at + QPoint(0, 90))
+    assert home.rules == before
+
+
+def test_a_hidden_rule_says_what_hides_it_and_is_lifted(window, bench):
+    home = show_set(window, bench, "Dykes")
+    for col in (0, 1):
+        take_tile(window, "props", 0, col)
+        bench.add.click()
+    paint(bench, SAME, (1, 3))
+    counted(bench)
+    hidden = bench.list.number
+    note = bench.list.notes[hidden]
+    assert note.warning == "never fires: rule 1 takes all that it fits"
+    at = bench.list._lift_rect(bench.list.card_rect(1)).center().toPoint()
+    QTest.mouseClick(bench.list, LEFT, NONE, at)
+    counted(bench)
+    assert home.rules.rules[0].number == hidden
+    assert not bench.list.notes[hidden].warning
+    assert window.session.doc.history.undo_name.endswith("above what hides it")
+
+
+def test_marks_hide_rules_that_come_after_them(window, bench):
+    home = show_set(window, bench, "Dykes")
+    take_tile(window, "props", 0, 0)
+    bench.add.click()
+    bench.first.click()
+    assert not home.rules.first
+    counted(bench)
+    note = bench.list.notes[bench.list.number]
+    assert note.warning == "never fires: the marks take all that it fits"
+    bench.lift(bench.list.number)
+    assert home.rules.first
+
+
+# Stepping and situations
+
+
+def test_arrows_step_through_the_cells_of_a_rule(window, bench):
+    show_set(window, bench, "Causeways")
+    view = window.mapside.view
+    view.zoom_to(STEPS.index(3))
+    fired = bench.counter.stats.fired[bench.list.number]
+    assert fired.count > 4
+    window.session.choose_layer(layer_named(window, "Causeway"))
+    counted(bench)
+    seen = []
+    window.session.cell_wanted.connect(lambda row, col: seen.append((row, col)))
+    rect = bench.list._step_rects(bench.list.card_rect(0))[1]
+    for _ in range(2):
+        QTest.mouseClick(bench.list, LEFT, NONE, rect.center().toPoint())
+    bench.list.setFocus()
+    QTest.keyClick(bench.list, Qt.Key.Key_Left)
+    cells = list(zip(fired.rows.tolist(), fired.cols.tolist()))
+    assert seen == [cells[0], cells[1], cells[0]]
+    assert window.session.layer is layer_named(window, "Causeway")
+    plain = pixels(view)
+    bench.mark.click()
+    settle()
+    assert (pixels(view) != plain).any()
+    window.show_stage("draw")
+    assert window.session.guest is None
+
+
+def test_situations_that_nobody_takes_lead_to_a_cell_and_become_rules(window, bench):
+    session = window.session
+    home = show_set(window, bench, "Pans")
+    pans = layer_named(window, "Pans")
+    session.choose_layer(pans)
+    # Blush and crust crosswise is what the sheet lacks: a cell of it by hand.
+    pans.terrain[40:42, 10:12] = [[2, 4], [4, 2]]
+    session.doc.knitter._states.clear()
+    bench.refresh()
+    counted(bench)
+    bench.tabs.setCurrentIndex(1)
+    found = bench.counter.untaken.untaken
+    assert found[0].cells >= 1
+    assert (found[0].row, found[0].col) != (0, 0)
+    seen = []
+    session.cell_wanted.connect(lambda row, col: seen.append((row, col)))
+    view = bench.situations.view
+    QTest.mouseClick(view, LEFT, NONE, view._rect(0).center().toPoint())
+    QTest.mouseDClick(view, LEFT, NONE, view._rect(0).center().toPoint())
+    assert seen == [(found[0].row, found[0].col)]
+    take_tile(window, "pans", 0, 0)
+    bench.situations.make_rule.click()
+    counted(bench)
+    assert bench.list.rule.name == "Situation"
+    left = bench.counter.untaken.untaken
+    assert found[0].key not in [each.key for each in left]
+    assert home.rules.rules[-1].result.tiles[0].tile == TileRef("pans", 0, 0)
+    assert bench.tabs.tabText(1).startswith("Situations ")
+
+
+def test_the_default_tile_fills_what_nobody_takes(window, bench):
+    home = show_set(window, bench, "Dykes")
+    bench.default.click()
+    assert "Take the tile in hand" in window.notices.text.text()
+    take_tile(window, "props", 0, 2)
+    bench.default.click()
+    assert home.rules.default == TileRef("props", 0, 2)
+    bench.default.click()
+    assert home.rules.default is None
+
+
+def test_all_marks_of_a_set_as_rules_lay_the_same_tiles(window, bench):
+    home = show_set(window, bench, "Dykes")
+    dykes = layer_named(window, "Dykes")
+    before = cells_of(window, dykes).copy()
+    bench.lists.marks_as_rules()
+    counted(bench)
+    assert len(home.rules.rules) == 47
+    assert (cells_of(window, dykes) == before).all()
+    assert not any(note.warning for note in bench.list.notes.values())
+    taken = [bench.counter.report.facts[rule.number].takes for rule in home.rules.rules]
+    assert sum(taken) == 256
+
+
+def test_a_stencil_is_copied_from_a_cell_of_the_map(window, bench):
+    show_set(window, bench, "Dykes")
+    take_tile(window, "props", 0, 0)
+    bench.add.click()
+    bench.editor.cell_asked.emit()
+    view = window.mapside.view
+    view.show_cell(22, 40)
+    settle()
+    assert "Copy the stencil" in view.label()[0]
+    click(view, view.screen_at(22, 40))
+    asked = {(y, x): a.kind for y, x, a in bench.list.rule.stencil}
+    assert asked[1, -1] is AskKind.SAME
+    assert asked[-1, 1] is AskKind.OTHER
+    assert window.session.guest is None
+    counted(bench)
+    assert bench.counter.stats.fired[bench.list.number].count >= 1
+
+
+# Teaching
+
+
+@pytest.fixture
+def lesson(window, bench):
+    show_set(window, bench, "Dykes")
+    window.session.choose_layer(layer_named(window, "Dykes"))
+    take_tile(window, "props", 0, 0)
+    QTest.keyClick(window.shell, Qt.Key.Key_T, SHIFT)
+    settle()
+    view = window.mapside.view
+    view.zoom_to(STEPS.index(2))
+    view.show_cell(22, 40)
+    settle()
+    return view
+
+
+def test_a_rule_is_taught_by_one_cell_seen_as_a_ghost_and_taken(window, bench, lesson):
+    dykes = layer_named(window, "Dykes")
+    before, start = cells_of(window, dykes).copy(), snapshot(window.session.project)
+    plain = pixels(lesson)
+    click(lesson, lesson.screen_at(22, 40))
+    teacher = window.session.guest
+    found = teacher.proposal
+    assert found.changed.any()
+    assert (pixels(lesson) != plain).any()
+    assert "would change" in bench.lesson.words.text()
+    assert (cells_of(window, dykes) == before).all()  # only shown
+    shown = np.where(found.changed, found.cells, before[found.box.top : found.box.bottom,
+                     found.box.left : found.box.right])  # fmt: skip
+    lesson.setFocus()
+    bench.lesson.take_button.click()
+    settle()
+    box = found.box
+    after = cells_of(window, dykes)
+    assert (after[box.top : box.bottom, box.left : box.right] == shown).all()
+    assert after[22, 40] == window.session.map.legend.place(TileRef("props", 0, 0))
+    assert bench.list.rule.name == "Taught"
+    assert window.session.doc.history.undo_name == "Teach a rule"
+    window.session.undo()
+    assert snapshot(window.session.project) == start
+
+
+def test_a_cell_that_stays_makes_the_rule_narrower_and_esc_leaves_all(window, bench, lesson):
+    start = snapshot(window.session.project)
+    click(lesson, lesson.screen_at(22, 40))
+    teacher = window.session.guest
+    many = int(teacher.proposal.changed.sum())
+    QTest.mouseClick(lesson, LEFT, CTRL, lesson.screen_at(22, 44))
+    few = teacher.proposal
+    assert int(few.changed.sum()) < many or few.not_told
+    box = few.box
+    assert not few.changed[22 - box.top, 44 - box.left] or few.not_told
+    QTest.keyClick(window.shell, Qt.Key.Key_Escape)
+    settle()
+    assert window.session.guest is None
+    assert not bench.lesson.bar.isVisible()
+    assert snapshot(window.session.project) == start
+
+
+def test_a_lesson_ends_with_its_stage_and_with_its_project(window, bench, lesson):
+    click(lesson, lesson.screen_at(22, 40))
+    window.show_stage("draw")
+    assert window.session.guest is None
+    assert not bench.lesson.button.isChecked()
+    window.show_stage("rules")
+    window.session.open(open_project(window.session.project.folder).project)
+    settle()
+    assert window.session.guest is None
+
+
+def test_a_lesson_needs_a_layer_of_its_set(window, bench):
+    show_set(window, bench, "Dykes")
+    window.session.choose_map(window.session.project.maps[1])
+    show_set(window, bench, "Dykes")
+    bench.lesson.button.click()
+    assert not bench.lesson.button.isChecked()
+    assert "needs a ground layer" in window.notices.text.text()
+
+
+# Why
+
+
+def test_why_tells_the_rules_and_marks_where_they_fail(window, bench):
+    session = window.session
+    session.choose_layer(layer_named(window, "Pans"))
+    view = window.mapside.view
+    view.zoom_to(STEPS.index(2))
+    view.show_cell(31, 40)
+    settle()
+    move(view, view.screen_at(31, 40))
+    assert "rule 1, “Open brine”, took it" in window.under.toolTip()
+    before = pixels(view)
+    QTest.keyPress(view, Qt.Key.Key_W)
+    assert (pixels(view) != before).sum() > 10_000
+    QTest.keyRelease(view, Qt.Key.Key_W)
+
+
+# Rewriting
+
+
+@pytest.fixture
+def basin(window, bench):
+    window.session.choose_map(window.session.project.maps[1])
+    show_set(window, bench, "Finish")
+    return window.session.map
+
+
+def test_drafts_become_dykes_while_they_are_drawn(window, bench, basin):
+    session, view = window.session, window.mapside.view
+    draft, dykes = layer_named(window, "Draft"), layer_named(window, "Dykes")
+    session.choose_layer(draft)
+    wall = next(t for t in basin.legend.tiles if t and t.tileset == "works"
+                and basin.legend.place(t) == draft.cells[12, 11])  # fmt: skip
+    take_tile(window, wall.tileset, wall.row, wall.col)
+    session.choose_tool("paint")
+    view.zoom_to(STEPS.index(2))
+    view.show_cell(38, 12)
+    settle()
+    before = dykes.cells.copy()
+    drag(view, view.screen_at(38, 10), view.screen_at(38, 12), view.screen_at(38, 14))
+    made = dykes.cells[38, 10:15]
+    assert (made > 0).all()
+    assert len(set(made.tolist())) == 3  # an end, a run, the other end
+    assert session.doc.history.undo_name.startswith("Paint")
+    counted(bench)
+    session.undo()
+    assert (dykes.cells == before).all()
+    session.redo()
+    assert (dykes.cells[38, 10:15] == made).all()
+    session.choose_layer(dykes)
+    move(view, view.screen_at(38, 12))
+    assert "of “Finish dykes”" in window.under.toolTip()
+
+
+def test_pins_on_a_live_layer_stay(window, bench, basin):
+    session, view = window.session, window.mapside.view
+    dykes = layer_named(window, "Dykes")
+    session.choose_layer(dykes)
+    take_tile(window, "props", 0, 0)
+    session.choose_tool("paint")
+    view.show_cell(12, 12)
+    settle()
+    click(view, view.screen_at(12, 12))
+    place = basin.legend.place(TileRef("props", 0, 0))
+    assert dykes.cells[12, 12] == place
+    rule = bench.home.rules.rules[4]
+    bench.list.choose(rule.number)
+    QTest.keyClick(bench.list, Qt.Key.Key_Space)  # another list: the layer is made anew
+    settle()
+    assert cells_of(window, dykes)[12, 12] == place
+    session.undo()
+    session.undo()
+    assert cells_of(window, dykes)[12, 12] != place
+
+
+def test_a_rewrite_rule_is_made_from_selections(window, bench, basin):
+    session = window.session
+    draft = layer_named(window, "Draft")
+    session.choose_layer(draft)
+    bench.lists.new_list("Mine")
+    session.select(Selection(Box(12, 15, 13, 18), np.ones((1, 3), bool)))
+    bench.add_block.click()
+    rule = bench.list.rule
+    assert isinstance(rule, RewriteRule)
+    assert [(c.row, c.col) for c in rule.block] == [(0, -1), (0, 0), (0, 1)]
+    counted(bench)
+    assert "writes nothing" in bench.list.notes[rule.number].warning or not rule.outcomes
+    session.choose_layer(layer_named(window, "Dykes"))
+    bench.rewrite.write_selection()
+    assert len(bench.list.rule.outcomes[0].cells) == 3
+    session.choose_layer(draft)
+    layers = len(basin.layers)
+    bench.lists.use_list()
+    settle()
+    assert len(basin.layers) == layers + 1
+    made = basin.layers[basin.layers.index(draft) + 1]
+    counted(bench)
+    assert bench.counter.stats.fired[bench.list.number].count >= 2
+    assert (cells_of(window, made)[12, 15:18] > 0).all()
+    session.undo()
+    assert len(basin.layers) == layers
+
+
+def test_blocks_are_painted_in_the_bench(window, bench, basin):
+    bench.lists.new_list("Mine")
+    window.session.select(None)
+    bench.add_block.click()
+    editor = bench.rewrite
+    take_tile(window, "props", 0, 0)
+    settle()
+    ask = next(a for a in editor.asks() if a and a.kind is AskKind.TILES)
+    editor.palette_.choose(ask)
+    spot = editor.reads.rect_of((0, 0)).center().toPoint()
+    QTest.mouseClick(editor.reads, LEFT, NONE, spot)
+    QTest.mouseClick(editor.writes, LEFT, NONE, editor.writes.rect_of((0, 1)).center().toPoint())
+    rule = bench.list.rule
+    assert [(c.row, c.col, c.ask) for c in rule.block] == [(0, 0, ask)]
+    assert [(c.row, c.col, c.tile) for c in rule.outcomes[0].cells] == [
+        (0, 1, TileRef("props", 0, 0))
+    ]
+    editor.add_outcome()
+    assert len(bench.list.rule.outcomes) == 2
+    QTest.mouseClick(editor.reads, RIGHT, NONE, spot)
+    assert bench.list.rule.block == ()
+
+
+def test_rewriting_once_is_one_step_in_a_selection_or_all_over(window, bench, basin):
+    session = window.session
+    draft = layer_named(window, "Draft")
+    session.choose_layer(draft)
+    before = draft.cells.copy()
+    session.select(Selection(Box(10, 10, 20, 20), np.ones((10, 10), bool)))
+    bench.lists.rewrite_once(selection=True)
+    wait_for_jobs()
+    settle()
+    changed = draft.cells != before
+    assert changed[10:20, 10:20].any()
+    assert not changed[20:].any()
+    assert session.doc.history.undo_name.startswith("Rewrite ")
+    session.undo()
+    assert (draft.cells == before).all()
+    bench.lists.rewrite_once(selection=False)
+    wait_for_jobs()
+    settle()
+    assert (draft.cells != before)[20:].any()
+    session.undo()
+    session.select(None)
+    bench.lists.rewrite_once(selection=True)
+    assert "Nothing is selected" in window.notices.text.text()
+
+
+def test_lists_are_renamed_deleted_written_and_read(window, bench, basin, tmp_path):
+    session = window.session
+    home = bench.home
+    path = tmp_path / "dykes.rules.json"
+    bench.lists.write_to(path)
+    assert read_rules(path) == home.rules
+    bench.lists.read_from(path)
+    assert len(session.project.rule_lists) == 2
+    assert bench.home.name == "Finish dykes 2"
+    bench.lists._delete_list()
+    assert len(session.project.rule_lists) == 1
+    path.write_text("{")
+    bench.lists.read_from(path)
+    assert "is broken" in window.notices.text.text()
+    show_set(window, bench, "Pans")
+    bench.lists.write_to(path)
+    count = len(bench.home.rules.rules)
+    bench.lists.read_from(path)
+    assert len(bench.home.rules.rules) == 2 * count
+
+
+def test_rules_are_saved_and_opened_as_they_are(window, bench, basin, tmp_path):
+    home = RuleHome(window.session.project, *window.session.project.set_of("pans", "Pans"))
+    QTest.keyClick(bench.list, Qt.Key.Key_Space)
+    window.files.save_to(tmp_path / "saved")
+    settle()
+    wait_for_jobs()
+    settle()
+    again = open_project(tmp_path / "saved").project
+    assert again.rule_lists == window.session.project.rule_lists
+    assert again.set_of("pans", "Pans")[1].rules == home.rules
+
+
+def test_the_grow_card_changes_a_rewrite_step(window, basin):
+    window.show_stage("grow")
+    settle()
+    grow = window.stages["grow"]
+    card = next(each for each in grow.mix_cards if hasattr(each, "passes"))
+    card.copies.click()
+    grow._wait.stop()
+    grow.run()
+    for _ in range(20):
+        QTest.qWait(20)
+        wait_for_jobs()
+        settle()
+    assert not basin.recipe.steps[-1].copies
+    window.session.undo()
+    assert basin.recipe.steps[-1].copies
+
+
+def test_a_project_without_sets_says_what_to_do(empty_window):
+    empty_window.show_stage("rules")
+    bench = empty_window.stages["rules"]
+    bench.refresh()
+    assert "Mark a terrain set first" in bench.how.text()
+    assert not bench.add.isEnabled()
