@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from typing import Any
 
 import numpy as np
@@ -18,6 +18,7 @@ from knitground.core.model.terrain import SetKind
 from knitground.core.model.tile import TileRef
 
 Plane = NDArray[np.bool_]
+_FITS_OFF = {AskKind.EMPTY, AskKind.NOT_TILES, AskKind.OTHER}
 Terrains = Mapping[int, NDArray[Any]]
 """Terrain of ground layers, by their number, that is to be looked at instead of the layers' own."""
 
@@ -133,17 +134,22 @@ class Board:
         out[top : top + inner.height, left : left + inner.width] = fits
         return out
 
-    def tiles_fit(self, ask: Ask, cells: Cells, off: Plane) -> Plane:
-        """Tell which cells hold a tile that fits: (h, w). Gaps hold no tile.
+    def tiles_fit(self, asks: Sequence[Ask], cells: Cells, off: Plane) -> list[Plane]:
+        """Tell for each ask which cells hold a tile that fits: (h, w) each. Gaps hold no tile.
 
-        Off the map lies no tile, so what asks for none of some fits there too.
+        Off the map lies no tile, so what asks for none of some fits there too. Eight asks are
+        looked up at a time, a bit each.
         """
-        if ask.kind is AskKind.OFF:
-            return off
-        fits: Plane = self._lut(ask)[np.maximum(cells, 0)]
-        if ask.kind in (AskKind.EMPTY, AskKind.NOT_TILES, AskKind.OTHER):
-            return fits | off
-        return fits & ~off
+        out: list[Plane] = []
+        for start in range(0, len(asks), 8):
+            some = asks[start : start + 8]
+            luts = np.stack([self.lut(ask) for ask in some])
+            packed = np.packbits(luts, axis=0, bitorder="little")[0]
+            bits = np.take(packed, cells, mode="clip")
+            beyond = sum(1 << n for n, ask in enumerate(some) if ask.kind in _FITS_OFF)
+            bits[off] = beyond
+            out += [(bits & np.uint8(1 << n)).astype(np.bool_) for n in range(len(some))]
+        return out
 
     def _over(self, cells: NDArray[Any], box: Box, fill: int) -> NDArray[Any]:
         height, width = cells.shape
@@ -171,8 +177,8 @@ class Board:
             )
         return mark
 
-    def _lut(self, ask: Ask) -> Plane:
-        """Say for every place of the legend whether it fits."""
+    def lut(self, ask: Ask) -> Plane:
+        """Say for every place of the legend whether it fits: (n,)."""
         tiles = self.map.legend.tiles
         known = self._luts.get(ask)
         if known is not None and known[0] == len(tiles):

@@ -376,28 +376,33 @@ class _Run:
                 before[hit] = new[hit]
         return changed
 
-    def _plane(self, layer: str, ask: Ask, denied: bool, known: dict[object, Plane]) -> Plane:
-        key = (layer, ask, denied)
-        if key not in known:
-            cells = self.read.get(layer)
-            if ask.kind is AskKind.TERRAIN:
-                fits = self.board.terrain_fits(layer, ask, self.wide)
-            elif ask.kind is AskKind.OFF or cells is None:
-                fits = self.off if ask.kind is AskKind.OFF else np.zeros(self.shape, np.bool_)
+    def _planes(self) -> dict[object, Plane]:
+        """Tell for all that is asked of each layer where it fits."""
+        looks = {_key(look): look for block in self.table.blocks for look in block.looks}
+        out: dict[object, Plane] = {}
+        by_layer: dict[str, dict[object, Ask]] = {}
+        for key, look in looks.items():
+            if look.ask.kind is AskKind.TERRAIN:
+                out[key] = self.board.terrain_fits(look.layer, look.ask, self.wide)
+            elif look.ask.kind is AskKind.OFF:
+                out[key] = self.off
             else:
-                fits = self.board.tiles_fit(ask, cells, self.off)
-            known[key] = ~fits if denied else fits
-        return known[key]
+                by_layer.setdefault(look.layer, {})[key] = look.ask
+        for layer, asks in by_layer.items():
+            cells = self.read.get(layer)
+            if cells is None:
+                out |= dict.fromkeys(asks, np.zeros(self.shape, np.bool_))
+            else:
+                fits = self.board.tiles_fit(list(asks.values()), cells, self.off)
+                out |= dict(zip(asks, fits))
+        return {key: ~out[key] if look.denied else out[key] for key, look in looks.items()}
 
     def _matches(self, seed: int) -> _Matches:
         """Find where each block fits; anchors stand on the map."""
-        known: dict[object, Plane] = {}
+        planes = self._planes()
         parts = []
         for n, block in enumerate(self.table.blocks):
-            looks = [
-                (look.down, look.across, self._plane(look.layer, look.ask, look.denied, known))
-                for look in block.looks
-            ]
+            looks = [(look.down, look.across, planes[_key(look)]) for look in block.looks]
             rows, cols = _places_where(looks, self.shape)
             on_map = ~self.off[rows, cols]
             rows, cols = rows[on_map], cols[on_map]
@@ -464,6 +469,12 @@ class _Run:
         return Rewritten(cells, found, done, loops)
 
 
+def _key(look: Look) -> object:
+    """What a look asks of its layer: which tiles fit counts, not the order of their names."""
+    ask = look.ask
+    return look.layer, ask.kind, ask.name, frozenset(ask.tiles), ask.any_turn, look.denied
+
+
 def _places_where(
     looks: Sequence[tuple[int, int, Plane]], shape: tuple[int, int]
 ) -> tuple[NDArray[np.intp], NDArray[np.intp]]:
@@ -500,7 +511,7 @@ def _in_band(
         hits &= part(*rest.pop(0))
         if len(rest) > 1 and np.count_nonzero(hits) * 32 < hits.size:
             break  # few are left: look at those alone
-    rows, cols = np.nonzero(hits)
+    rows, cols = np.divmod(np.flatnonzero(hits), wide)
     for down, across, plane in rest:
         fits = plane[rows + top + down, cols + left + across]
         rows, cols = rows[fits], cols[fits]
