@@ -3,14 +3,18 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import Any
 
 import click
 
 from knitground.cli.output import as_json, map_called, opened, tell
 from knitground.core.edit.atoms import close_seam
+from knitground.core.edit.rules import homes
+from knitground.core.edit.rulestats import rule_stats
 from knitground.core.files.opening import project_file
 from knitground.core.files.saving import save_project
 from knitground.core.grow.parting import mend
+from knitground.core.grow.rewriting import rewrite_map
 from knitground.core.knit.bridge import build_graph
 from knitground.core.knit.layer import knit_map, layer_table
 from knitground.core.knit.missing import key_words, missing_keys
@@ -46,6 +50,8 @@ def knit_command(project: Path, name: str, bridge: bool, as_json: bool) -> int:
             for key, cells in missing_keys(table, layer, map_.wrap):
                 names = [found[1].name_of(mark) for mark in key]
                 missing.append((layer.name, key_words(found[1], key), names, cells))
+    rewrite_map(model, map_)
+    rules = _rule_counts(model, map_)
     cells = map_.height * map_.width * len(grounds)
     value = {
         "cells": cells,
@@ -55,11 +61,31 @@ def knit_command(project: Path, name: str, bridge: bool, as_json: bool) -> int:
             {"layer": layer, "shows": words, "marks": names, "cells": count}
             for layer, words, names, count in missing
         ],
+        "rules": rules,
     }
     lines = [f"{cells} cells knitted, {gaps} gaps, {bridged} vertices bridged"]
     lines += [f"missing on {layer}: {words} ({count} cells)" for layer, words, _, count in missing]
+    lines += [f"rules {each['list']}: {each['place']} “{each['name']}” took {each['cells']} cells"
+              for each in rules]  # fmt: skip
     tell(value, lines, as_json)
     return 1 if gaps else 0
+
+
+def _rule_counts(model: Project, map_: Map) -> list[dict[str, Any]]:
+    """Count the cells of a map that each rule took, of terrain sets and of live lists."""
+    out: list[dict[str, Any]] = []
+    for home in homes(model):
+        stats = rule_stats(home, map_)
+        if not stats.used:
+            continue
+        for place, rule in enumerate(home.rules.rules, 1):
+            fired = stats.fired.get(rule.number)
+            out.append({
+                "list": home.title, "place": place, "name": rule.name,
+                "cells": fired.count if fired else 0,
+                "problem": stats.problems.get(rule.number, ""),
+            })  # fmt: skip
+    return out
 
 
 def _bridge(model: Project, map_: Map) -> int:

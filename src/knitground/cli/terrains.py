@@ -25,7 +25,8 @@ _tileset = click.argument("tileset", type=click.Path(path_type=Path))
 _set = click.option("--set", "name", required=True, metavar="NAME", help="The terrain set.")
 
 
-def _found(path: Path, name: str) -> tuple[Project, Tileset, TerrainSet]:
+def found_set(path: Path, name: str) -> tuple[Project, Tileset, TerrainSet]:
+    """Open a tileset and find a terrain set of it."""
     project, tileset = open_tileset(path)
     kit = tileset.set_named(name)
     if kit is None:
@@ -44,7 +45,7 @@ def marks_command(tileset: Path, name: str, save: bool, as_json: bool) -> int:
 
     Tiles that are marked are the examples. Exits 1 if nothing could be guessed.
     """
-    project, owner, kit = _found(tileset, name)
+    project, owner, kit = found_set(tileset, name)
     guessed = guess_sheet(owner, kit, None)
     if isinstance(guessed, str):
         tell([], [guessed], as_json)
@@ -77,7 +78,7 @@ def coverage_command(tileset: Path, name: str, as_json: bool) -> int:
 
     Exits 1 if any is missing.
     """
-    project, owner, kit = _found(tileset, name)
+    project, owner, kit = found_set(tileset, name)
     table, map_ = set_table(project, owner, kit)
     graph = build_graph(table)
     found = cover(table, kit, graph)

@@ -93,6 +93,7 @@ def _set_stats(home: RuleHome, map_: Map, progress: Progress) -> RuleStats:
         if table.rules is None:
             continue
         rules = table.rules
+        stats.problems |= rules.problems
         planes = []
         for top in range(0, map_.height, _BAND):
             progress(top / map_.height)

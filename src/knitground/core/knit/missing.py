@@ -4,8 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from knitground.core.base.window import Box, whole
-from knitground.core.chance.draw import VARIANT_SLOTS
+from knitground.core.base.window import Box
 from knitground.core.knit.knit import codes_in, knit_box, terrain_of, without_rim
 from knitground.core.knit.table import Key, KnitTable, reduced
 from knitground.core.model.layers import GAP, GroundLayer
@@ -16,15 +15,8 @@ _BAND = 256
 
 def missing_keys(table: KnitTable, layer: GroundLayer, wrap: bool) -> list[tuple[Key, int]]:
     """List the keys that become gaps on a layer and how many cells ask for each, most first."""
-    ground = terrain_of(table, layer, whole(layer.cells), wrap)
-    # Only what marks read beyond the cell itself: one ring of ring sets, else none.
-    ground = without_rim(ground, table.margin - table.kind.margin)
-    codes = codes_in(table, ground)
-    rows, cols = np.nonzero(np.take(table.first, codes, mode="clip") == VARIANT_SLOTS)
-    counts: dict[Key, int] = {}
-    for key in _keys(table, ground, rows, cols):
-        counts[key] = counts.get(key, 0) + 1
-    return sorted(counts.items(), key=lambda item: (-item[1], item[0]))
+    counts = [(key, cells) for key, cells, _, _ in gap_keys(table, layer, wrap)]
+    return sorted(counts, key=lambda item: (-item[1], item[0]))
 
 
 def gap_keys(table: KnitTable, layer: GroundLayer, wrap: bool) -> list[tuple[Key, int, int, int]]:
