@@ -41,6 +41,7 @@ from knitground.core.rules.rewrite import (
     OVERLAP,
     apply_rewrite,
     compile_rewrite,
+    rewrite_until_calm,
 )
 from knitground.core.rules.table import LEAVE, stock_of
 
@@ -327,6 +328,19 @@ def test_places_say_what_kept_a_rule_from_them():
     assert covered.max() == 1  # no two share a cell
 
 
+@pytest.mark.parametrize("wrap", [False, True])
+def test_many_passes_over_the_whole_are_what_passes_in_a_window_are(wrap):
+    doc, map_, _, draft = drafted((20, 22), wrap, 3)
+    board = Board(doc.project, map_, draft)
+    table = compile_rewrite(
+        random_list(np.random.default_rng(8), 5), board, stock_of(doc.project, map_)
+    )
+    one = apply_rewrite(table, board, Box(0, 0, 20, 22), 5, 4)
+    two = rewrite_until_calm(table, board, 5, 4)
+    assert (one.cells[""] == two.cells[""]).all()
+    assert two.passes <= 4
+
+
 def test_until_nothing_changes_and_loops_are_named():
     doc, map_, _, draft = drafted((1, 12))
     place = map_.legend.place
@@ -350,7 +364,9 @@ def test_until_nothing_changes_and_loops_are_named():
     ))  # fmt: skip
     done = apply_rewrite(compile_rewrite(flip, board, stock), board, Box(0, 0, 1, 12), 1, 20)
     assert done.loops
-    assert done.passes <= 3
+    calm = rewrite_until_calm(compile_rewrite(flip, board, stock), board)
+    assert calm.loops
+    assert calm.passes <= 3
 
 
 @pytest.mark.parametrize(

@@ -563,7 +563,7 @@ def test_rewriting_once_is_one_step_in_a_selection_or_all_over(window, bench, ba
     session.choose_layer(draft)
     before = draft.cells.copy()
     session.select(Selection(Box(10, 10, 20, 20), np.ones((10, 10), bool)))
-    bench.lists.rewrite_once(selection=True)
+    bench.lists.rewrite(selection=True)
     wait_for_jobs()
     settle()
     changed = draft.cells != before
@@ -572,13 +572,13 @@ def test_rewriting_once_is_one_step_in_a_selection_or_all_over(window, bench, ba
     assert session.doc.history.undo_name.startswith("Rewrite ")
     session.undo()
     assert (draft.cells == before).all()
-    bench.lists.rewrite_once(selection=False)
+    bench.lists.rewrite(selection=False)
     wait_for_jobs()
     settle()
     assert (draft.cells != before)[20:].any()
     session.undo()
     session.select(None)
-    bench.lists.rewrite_once(selection=True)
+    bench.lists.rewrite(selection=True)
     assert "Nothing is selected" in window.notices.text.text()
 
 

@@ -15,7 +15,7 @@ from knitground.core.model.layers import Layer
 from knitground.core.model.map import Map
 from knitground.core.model.recipe import Recipe, RewriteStep
 from knitground.core.rules.board import Board
-from knitground.core.rules.rewrite import apply_rewrite, compile_rewrite
+from knitground.core.rules.rewrite import apply_rewrite, compile_rewrite, rewrite_until_calm
 from knitground.core.rules.table import LEAVE, stock_of
 
 
@@ -36,14 +36,24 @@ def use_on_map(map_: Map, rules: str, source: Layer) -> Edit:
 
 
 def rewrite_now(
-    doc: Document, map_: Map, rules: str, layer: Layer, within: Selection | None = None
+    doc: Document,
+    map_: Map,
+    rules: str,
+    layer: Layer,
+    within: Selection | None = None,
+    passes: int = 1,
 ) -> Edit:
-    """Rewrite a layer, and others that the rules name, once: in a selection or all over.
+    """Rewrite a layer, and others that the rules name: in a selection or all over.
+
+    Parameters
+    ----------
+    passes : how often at most; it ends when nothing changes any more
 
     Raises
     ------
     EditError
-        The list is gone, nothing fits, or the layer is locked or holds no tiles.
+        The list is gone, nothing fits, the layer is locked or holds no tiles, or the rules come
+        back to an earlier state again and again.
     """
     listed = doc.project.rules_named(rules)
     if listed is None:
@@ -53,7 +63,17 @@ def rewrite_now(
     board = Board(doc.project, map_, layer)
     table = compile_rewrite(listed, board, stock_of(doc.project, map_))
     box = within.box if within is not None else Box(0, 0, map_.height, map_.width)
-    done = apply_rewrite(table, board, box, map_.recipe.seed)
+    if passes > 1:
+        done = rewrite_until_calm(table, board, map_.recipe.seed, passes)
+        part = (slice(box.top, box.bottom), slice(box.left, box.right))
+        done.cells = {name: cells[part] for name, cells in done.cells.items()}
+    else:
+        done = apply_rewrite(table, board, box, map_.recipe.seed)
+    if done.loops:
+        raise EditError(
+            f"“{rules}” come back to an earlier state after {done.passes} passes, and would go on "
+            "for ever: rewrite once, or take out a rule that undoes another"
+        )
     atoms: list[Atom] = []
     count = 0
     for name, cells in done.cells.items():

@@ -158,6 +158,16 @@ def move_above(home: RuleHome, number: int, others: Iterable[int]) -> Edit:
     return home.put(new, what)
 
 
+def switch_group(home: RuleHome, group: str) -> Edit:
+    """Switch all rules of a group off, or on if all of them are off."""
+    on = not any(each.on for each in home.rules.rules if each.group == group)
+    rules = tuple(
+        replace(each, on=on) if each.group == group else each for each in home.rules.rules
+    )
+    what = f"Switch {'on' if on else 'off'} group “{group}”"
+    return home.put(replace(home.rules, rules=rules), what)
+
+
 def set_first(home: RuleHome, first: bool) -> Edit:
     """Let a set's rules come before its marks, or after them."""
     what = "Rules before marks" if first else "Rules after marks"

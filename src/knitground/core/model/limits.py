@@ -43,7 +43,7 @@ MAX_BLOCK = 1024
 """Cells of a block that a rewrite rule reads or writes."""
 MAX_REACH = 32
 """Cells that a rule may look away from its own."""
-MAX_PASSES = 64
+MAX_PASSES = 8
 MAX_WEIGHT = 1e6
 MIN_SCALE, MAX_SCALE = 0.05, 64.0
 FULL_TINT = 127

@@ -69,6 +69,13 @@ class Board:
         """Numbers of layers of which only what was laid by hand is read."""
         self._luts: dict[Ask, tuple[int, Plane]] = {}
 
+    def with_cells(self, cells: Mapping[int, Cells]) -> Board:
+        """Give a board that looks at other cells of some layers, by number."""
+        both = {**self._cells, **cells}
+        made = Board(self.project, self.map, self.source, both, self._terrains)
+        made.pins_only = self.pins_only
+        return made
+
     def layer(self, name: str) -> Layer:
         """Give the layer of a name, “” the source.
 

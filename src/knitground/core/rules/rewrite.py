@@ -11,6 +11,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, field
+from hashlib import sha256
 from typing import Any
 
 import numpy as np
@@ -21,7 +22,6 @@ from knitground.core.base.hashing import column_numbers, mix_one, row_numbers
 from knitground.core.base.window import Box
 from knitground.core.chance.draw import slot_counts
 from knitground.core.model.layers import GAP, Cells
-from knitground.core.model.limits import MAX_REACH
 from knitground.core.model.mix import MixEntry
 from knitground.core.model.patch import Patch, turn_tile
 from knitground.core.model.rules import (
@@ -306,13 +306,7 @@ def apply_rewrite(
     -------
     what is written in the box. A part is what the same part of the whole is.
 
-    Raises
-    ------
-    EditError
-        So many passes reach too far to be worked out.
     """
-    if table.reach * passes > 64 * MAX_REACH:
-        passes = max(1, 64 * MAX_REACH // max(1, table.reach))
     wide = box.grown(table.reach * passes)
     if not board.map.wrap:
         # Beyond the border nothing is found, and nothing written counts: one look further does.
@@ -323,16 +317,57 @@ def apply_rewrite(
     seen = {run.state()}
     done, loops = 0, False
     for number in range(passes):
-        if not run.once(number):
-            break
-        done += 1
-        if passes > 1:
+        # All passes are made, calm or not: a part must not end sooner than the whole.
+        changed = run.once(number)
+        done += changed
+        if passes > 1 and changed:
             state = run.state()
-            if state in seen:
-                loops = True
-                break
+            loops |= state in seen
             seen.add(state)
     return run.result(box, done, loops)
+
+
+def rewrite_until_calm(
+    table: RewriteTable, board: Board, seed: int = 1, passes: int = 256
+) -> Rewritten:
+    """Rewrite the whole of a map again and again, until a pass changes nothing.
+
+    It is what `apply_rewrite` gives with as many passes, but each pass looks over the map's borders
+    afresh, so that very many of them need no more room than one.
+    """
+    map_ = board.map
+    box = Box(0, 0, map_.height, map_.width)
+    written = {name: np.full((map_.height, map_.width), LEAVE, np.int32) for name in table.outputs}
+    seen = {_state(written)}
+    found: dict[int, tuple[NDArray[np.intp], NDArray[np.intp], NDArray[np.int8]]] = {}
+    now = board
+    for number in range(passes):
+        done = apply_rewrite(table, now, box, mix_one(seed, number) if number else seed)
+        found |= {n: each for n, each in done.found.items() if len(each[0]) or n not in found}
+        changed = False
+        cells: dict[int, Cells] = {}
+        for name, new in done.cells.items():
+            hit = new != LEAVE
+            before = now.cells(name, box)
+            changed |= bool((hit & (new != before)).any())
+            written[name][hit] = new[hit]
+            cells[now.layer(name).number] = np.where(hit, new, before)
+        if not changed:
+            return Rewritten(written, found, number)
+        now = board.with_cells(cells)
+        state = _state(written)
+        if state in seen:
+            return Rewritten(written, found, number + 1, loops=True)
+        seen.add(state)
+    return Rewritten(written, found, passes)
+
+
+def _state(written: dict[str, Cells]) -> bytes:
+    """Give what was written in short, to tell whether it was there before."""
+    whole = sha256()
+    for name in sorted(written):
+        whole.update(written[name].tobytes())
+    return whole.digest()
 
 
 class _Run:
@@ -357,7 +392,7 @@ class _Run:
         return self.board.cells(name, self.wide)
 
     def state(self) -> bytes:
-        return b"".join(self.written[name].tobytes() for name in sorted(self.written))
+        return _state(self.written)
 
     def once(self, number: int) -> bool:
         """Make one pass; returns whether it changed anything."""

@@ -11,7 +11,6 @@ from PySide6.QtGui import QIcon, QKeyEvent
 from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
-    QDialog,
     QPushButton,
     QStackedWidget,
     QTabBar,
@@ -36,6 +35,7 @@ from knitground.core.edit.rules import (
     set_default,
     set_first,
     stencil_from_cell,
+    switch_group,
 )
 from knitground.core.edit.rulestats import (
     Situation,
@@ -52,7 +52,6 @@ from knitground.core.model.rules import (
     RewriteRule,
     Rule,
 )
-from knitground.core.model.tile import TileRef
 from knitground.core.rules.places import places_of
 from knitground.ui.common.commands import Commands
 from knitground.ui.common.setswatch import sample_pixels
@@ -67,7 +66,6 @@ from knitground.ui.common.widgets import (
     set_role,
 )
 from knitground.ui.session import Session
-from knitground.ui.stages.draw.tilelist import TileList
 from knitground.ui.stages.rules.counting import RuleCounter
 from knitground.ui.stages.rules.editor import NeighbourEditor, tile_icon
 from knitground.ui.stages.rules.guests import CellPicker, RuleCells, Teacher
@@ -75,7 +73,8 @@ from knitground.ui.stages.rules.lessonbar import LessonBar
 from knitground.ui.stages.rules.pictures import Pictures, rule_of_key
 from knitground.ui.stages.rules.rewriteeditor import RewriteEditor
 from knitground.ui.stages.rules.rulelist import RuleListView
-from knitground.ui.stages.rules.rulemenu import RuleMenu
+from knitground.ui.stages.rules.rulemenu import REWRITINGS, RuleMenu
+from knitground.ui.stages.rules.sheetdialog import SheetDialog
 from knitground.ui.stages.rules.situations import SituationsPage
 from knitground.ui.stages.stage import Stage
 
@@ -168,6 +167,7 @@ class RulesBench(Stage):
         self.list.stepped.connect(self.step)
         self.list.lifted.connect(self.lift)
         self.list.toggled.connect(self._toggle)
+        self.list.group_toggled.connect(self._toggle_group)
         self.list.deleted.connect(lambda _: self.delete_rule())
         for editor in (self.editor, self.rewrite):
             editor.changed.connect(self._put)
@@ -182,8 +182,8 @@ class RulesBench(Stage):
         commands.line("Map")
         add = partial(commands.add, "Map")
         add("Teach a rule from the map", self.lesson.from_menu, "Shift+T")
-        add("Rewrite the map once", lambda: self.lists.rewrite_once(selection=False))
-        add("Rewrite the selection once", lambda: self.lists.rewrite_once(selection=True))
+        for words, selection, passes in REWRITINGS:
+            add(words, partial(self.lists.rewrite, selection=selection, passes=passes))
         commands.add("Edit", "Duplicate rule", self.duplicate, "Ctrl+J")
 
     # Following the session
@@ -416,6 +416,10 @@ class RulesBench(Stage):
             new = replace(rule, on=not rule.on)
             self._put(new, f"{words} {rule_words(rule)}", None)
 
+    def _toggle_group(self, group: str) -> None:
+        """Switch all rules of a group off, or on if all are off."""
+        self.do(lambda home: switch_group(home, group))
+
     def lift(self, number: int) -> None:
         """Move a rule above those that hide it."""
         fact = self.counter.report.facts.get(number) if self.counter.report else None
@@ -509,28 +513,9 @@ class RulesBench(Stage):
 
     def ask_sheet_tile(self) -> None:
         """Choose tiles for the result on the sheet."""
-        dialog = QDialog(self)
-        dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        dialog.setWindowTitle("Tiles that the rule lays")
-        sheets = QComboBox()
-        sheet = TileList(self.session)
-        tilesets = self.session.project.tilesets
-        sheets.addItems([each.name for each in tilesets])
-        sheets.activated.connect(lambda n: sheet.show_tileset(tilesets[n]))
-        sheet.taken.connect(lambda r, c: self._take_sheet_tile(sheet, r, c))
-        dialog.setLayout(column(sheets, sheet, note("A click adds the tile to the result."),
-                                margins=10))  # fmt: skip
-        dialog.resize(460, 420)
-        own = self.home.tileset if self.home else None
-        at = tilesets.index(own) if own in tilesets else 0
-        sheets.setCurrentIndex(at)
-        if tilesets:
-            sheet.show_tileset(tilesets[at])
-        dialog.show()
-
-    def _take_sheet_tile(self, sheet: TileList, row_: int, col: int) -> None:
-        if sheet.tileset is not None:
-            self.editor.add_tile(TileRef(sheet.tileset.name, row_, col))
+        first = self.home.tileset if self.home else None
+        words = "A click adds the tile to the rule's result."
+        SheetDialog(self.session, self, words, self.editor.add_tile, first).show()
 
     # Lists
 

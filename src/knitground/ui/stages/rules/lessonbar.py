@@ -11,6 +11,7 @@ from knitground.ui.common.widgets import button, note, primary, row
 from knitground.ui.session import Session
 from knitground.ui.stages.rules.guests import Teacher
 from knitground.ui.stages.rules.part import Bench
+from knitground.ui.stages.rules.sheetdialog import take_in_hand
 
 
 class LessonBar:
@@ -26,9 +27,10 @@ class LessonBar:
         self.words = note()
         self.take_button = primary("Take the rule", self.take, "Take what is proposed", "Enter")
         stop = button("Call off", self.stop, "Leave all as it was", "Esc")
+        sheet = button("Sheet…", self.ask_sheet, "Take the right tile in hand from a sheet")
         self.bar = QFrame()
         self.bar.setProperty("panel", "true")
-        line = row(self.words, self.take_button, stop, margins=8)
+        line = row(self.words, sheet, self.take_button, stop, margins=8)
         line.setStretch(0, 1)
         self.bar.setLayout(line)
         self.bar.hide()
@@ -60,6 +62,11 @@ class LessonBar:
         self.bar.show()
         self._show()
 
+    def ask_sheet(self) -> None:
+        """Show the sheets, to take the right tile in hand."""
+        first = self.bench.home.tileset if self.bench.home else None
+        take_in_hand(self.session, self.bench.window(), first)
+
     def _show(self) -> None:
         guest = self.session.guest
         if not isinstance(guest, Teacher):
@@ -67,9 +74,7 @@ class LessonBar:
         found = guest.proposal
         self.take_button.setEnabled(found is not None)
         if guest.lesson.tile is None:
-            words = (
-                "Take the right tile in hand: on a sheet in Draw, with “Sheet…”, or by Pick (P)."
-            )
+            words = "Take the right tile in hand: with “Sheet…”, or by Pick (P) from the map."
         elif found is None:
             words = "Click a cell with the wrong tile. Ctrl+click: stays as it is."
         else:

@@ -35,6 +35,7 @@ from knitground.ui.common.widgets import button, column, row
 from knitground.ui.session import Session
 from knitground.ui.stages.rules.editor import Palette, list_asks
 from knitground.ui.stages.rules.pictures import Pictures, block_bounds, block_layers
+from knitground.ui.stages.rules.sheetdialog import take_in_hand
 from knitground.ui.stages.rules.stencilpad import BlockPad
 
 OWN = "the list's own layer"
@@ -72,6 +73,8 @@ class RewriteEditor(QWidget):
                     "Rename", **{what: field.text().strip()}
                 )
             )
+        self.exact = QCheckBox("as turned")
+        self.exact.setToolTip("Tiles fit only if they are turned as shown; else however they lie")
         self.layers = QComboBox()
         self.layers.setToolTip("The layer whose cells both pads show")
         self.layers.activated.connect(lambda _: self._show_pads())
@@ -123,7 +126,9 @@ class RewriteEditor(QWidget):
             row(QLabel("becomes"), self.outcomes, self.weight, 1, spacing=4), self.writes,
             row(write, more, 1, spacing=4), 1, spacing=4,
         )  # fmt: skip
-        middle = column(QLabel("Paint"), self.palette_, 1, spacing=4)
+        sheet = button("Sheet…", lambda: take_in_hand(self.session, self),
+                       "Take a tile in hand, to look for or to write")  # fmt: skip
+        middle = column(QLabel("Paint"), self.palette_, self.exact, 1, sheet, spacing=4)
         for box, letters in ((self.ways, 8), (self.outcomes, 4), (self.layers, 10)):
             box.setSizeAdjustPolicy(
                 QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon
@@ -225,6 +230,7 @@ class RewriteEditor(QWidget):
             block.pop((row_, col, layer), None)
             ask = None if clears else self.palette_.ask
             if ask is not None:
+                ask = replace(ask, any_turn=not self.exact.isChecked())
                 block[row_, col, layer] = BlockCell(row_, col, layer, ask)
         self._change("Block of", self._key, block=tuple(block[at] for at in sorted(block)))
 
@@ -308,7 +314,8 @@ class RewriteEditor(QWidget):
         kept = [each for each in self.rule.block if each.layer != layer]
         found = [
             BlockCell(*at, layer,
-                      Ask(AskKind.TILES, tiles=(tile._replace(turn=0),)) if tile
+                      Ask(AskKind.TILES, tiles=(tile,), any_turn=not self.exact.isChecked())
+                      if tile
                       else Ask(AskKind.EMPTY))
             for at, tile in sorted(cells.items())
         ]  # fmt: skip

@@ -61,6 +61,8 @@ class RuleListView(QWidget):
     """Step to the next (1) or last (-1) cell that a rule took: its number, the step."""
     lifted = Signal(int)
     toggled = Signal(int)
+    group_toggled = Signal(str)
+    """The heading of a group was clicked."""
     deleted = Signal(int)
 
     def __init__(self, pictures: Pictures) -> None:
@@ -88,8 +90,7 @@ class RuleListView(QWidget):
         self._rules = home.rules.rules if home else ()
         self._tops, top, group = [], 0, ""
         for rule in self._rules:
-            if rule.group and rule.group != group:
-                top += HEAD
+            top += HEAD if rule.group and rule.group != group else 0
             group = rule.group
             self._tops.append(top)
             top += CARD + GAP
@@ -137,10 +138,11 @@ class RuleListView(QWidget):
                 self._draw_drop(painter)
 
     def _draw_head(self, painter: QPainter, place: int, rule: Rule) -> None:
-        before = self._rules[place - 1].group if place else ""
-        if rule.group and rule.group != before:
+        if self._heads(place):
             rect = QRectF(4, self._tops[place] - HEAD, self.width() - 8, HEAD)
-            _text(painter, rect, rule.group, 12, bold=True, role="ink2")
+            off = not any(each.on for each in self._rules if each.group == rule.group)
+            words = f"{rule.group} · off" if off else rule.group
+            _text(painter, rect, words, 12, bold=True, role="ink2")
 
     def _draw_drop(self, painter: QPainter) -> None:
         assert self._drop is not None
@@ -214,8 +216,23 @@ class RuleListView(QWidget):
     def _place_at(self, at: QPointF) -> int:
         return next((n for n in range(len(self._rules)) if self.card_rect(n).contains(at)), -1)
 
+    def _group_at(self, at: QPointF) -> str:
+        """Give the group whose heading is there."""
+        for place, rule in enumerate(self._rules):
+            if self._heads(place) and 0 <= self._tops[place] - at.y() <= HEAD:
+                return rule.group
+        return ""
+
+    def _heads(self, place: int) -> bool:
+        """Tell whether a heading stands above a card."""
+        group = self._rules[place].group
+        return bool(group) and (place == 0 or self._rules[place - 1].group != group)
+
     def mousePressEvent(self, event: QMouseEvent) -> None:
         place = self._place_at(event.position())
+        group = self._group_at(event.position())
+        if group and event.button() == Qt.MouseButton.LeftButton:
+            self.group_toggled.emit(group)
         if place < 0 or event.button() != Qt.MouseButton.LeftButton:
             return
         rule = self._rules[place]

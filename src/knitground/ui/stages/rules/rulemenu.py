@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import replace
+from functools import partial
 from pathlib import Path
 
 from PySide6.QtWidgets import QFileDialog, QMenu, QPushButton
@@ -14,6 +15,7 @@ from knitground.core.edit.rules import (
     RuleHome,
     add_rule_list,
     delete_rule_list,
+    homes,
     merge_rules,
     rename_rule_list,
     rules_from_marks,
@@ -25,6 +27,15 @@ from knitground.ui.common.asking import answered
 from knitground.ui.session import Session
 from knitground.ui.stages.rules.editor import ask_text
 from knitground.ui.stages.rules.part import Bench
+
+UNTIL_CALM = 256
+REWRITINGS = (
+    ("Rewrite the map once", False, 1),
+    ("Rewrite the selection once", True, 1),
+    ("Rewrite the map until nothing changes", False, UNTIL_CALM),
+    ("Rewrite the selection until nothing changes", True, UNTIL_CALM),
+)
+"""In words, whether in the selection, and how often at most."""
 
 
 class RuleMenu:
@@ -57,10 +68,14 @@ class RuleMenu:
             menu.addAction(words, action).setEnabled(on)
         menu.addSeparator()
         menu.addAction("Use on this map: a layer that follows", self.use_list).setEnabled(own)
-        menu.addAction("Rewrite the map once", lambda: self.rewrite_once(selection=False)
-                       ).setEnabled(own)  # fmt: skip
-        menu.addAction("Rewrite the selection once", lambda: self.rewrite_once(selection=True)
-                       ).setEnabled(own)  # fmt: skip
+        for words, selection, passes in REWRITINGS:
+            action = partial(self.rewrite, selection=selection, passes=passes)
+            menu.addAction(words, action).setEnabled(own)
+        menu.addSeparator()
+        others = menu.addMenu("Add the rules of")
+        for each in homes(self.session.project):
+            if home is not None and not each.same_as(home) and each.rules.rules:
+                others.addAction(each.title, partial(self.add_from, each))
         menu.addSeparator()
         menu.addAction("Write to a file…", self._ask_write).setEnabled(home is not None)
         menu.addAction("Read from a file…", self._ask_read)
@@ -109,7 +124,11 @@ class RuleMenu:
             return
         self.session.do(lambda: use_on_map(map_, home.name, layer))
 
-    def rewrite_once(self, *, selection: bool) -> None:
+    def add_from(self, other: RuleHome) -> None:
+        """Add copies of another list's rules behind those of this one."""
+        self.bench.do(lambda home: merge_rules(home, other.rules))
+
+    def rewrite(self, *, selection: bool, passes: int = 1) -> None:
         """Rewrite the chosen layer by the list, in the selection or all over, as one step."""
         self.bench.catch_up()
         home, map_, layer = self.home, self.session.map, self.session.layer
@@ -122,9 +141,10 @@ class RuleMenu:
             return
         doc = self.session.doc
         self.session.run_long(
-            "Rewriting…", lambda _: rewrite_now(doc, map_, home.name, layer, chosen),
+            "Rewriting…",
+            lambda _: rewrite_now(doc, map_, home.name, layer, chosen, passes),
             self.session.apply,
-        )  # fmt: skip
+        )
 
     def _ask_write(self) -> None:
         dialog = QFileDialog(self.bench.window(), "Write rules", "", "Rules (*.rules.json)")
