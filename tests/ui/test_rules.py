@@ -30,8 +30,7 @@ def counted(bench):
         QTest.qWait(20)
         wait_for_jobs()
         settle()
-        counter = bench.counter
-        if counter._job is None and not counter._later.isActive() and not counter._again:
+        if bench.counter.is_done:
             return
 
 

@@ -27,7 +27,14 @@ def runs(tmp_path_factory):
 def test_the_full_example_makes_project_shipped_files_and_pictures(runs):
     names = {path.name for path in runs[0]}
     assert {"project.knit.json", "pans.png", "harbour-pans.map.json", "north-basin.json"} <= names
-    assert {"1-slice.png", "2-terrains.png", "3-draw.png", "4-grow.png", "5-ship.png"} <= names
+    assert {
+        "1-slice.png",
+        "2-terrains.png",
+        "3-rules.png",
+        "4-draw.png",
+        "5-grow.png",
+        "6-ship.png",
+    } <= names
     assert all(path.exists() for path in runs[0])
 
 

@@ -6,12 +6,15 @@ from collections.abc import Callable
 from pathlib import Path
 from time import sleep
 
+import numpy as np
 from PySide6.QtCore import QCoreApplication, QEvent, QPoint, QPointF, Qt
 from PySide6.QtGui import QEnterEvent, QMouseEvent
 from PySide6.QtWidgets import QApplication, QWidget
 
 from knitground.core.base.errors import PlaceError
+from knitground.core.edit.hand import TileInHand
 from knitground.core.files.ship.png import map_picture
+from knitground.core.knit.layer import marked_tiles
 from knitground.core.model.layers import GroundLayer
 from knitground.demo.project import write_demo
 from knitground.ui.common.tasks import wait_for_jobs
@@ -21,6 +24,9 @@ from knitground.ui.project.memory import Memory
 from knitground.ui.shell import Shell
 from knitground.ui.stages.draw.bench import TABS, DrawBench
 from knitground.ui.stages.grow.bench import GrowBench
+from knitground.ui.stages.rules.bench import TABS as RULE_TABS
+from knitground.ui.stages.rules.bench import RulesBench
+from knitground.ui.stages.rules.guests import Teacher
 from knitground.ui.stages.ship.bench import ShipBench
 from knitground.ui.stages.slice.bench import SliceBench
 from knitground.ui.stages.terrains.bench import TABS as TERRAIN_TABS
@@ -109,9 +115,11 @@ def take_pictures(window: Window, folder: Path) -> list[Path]:
     folder.mkdir(parents=True, exist_ok=True)
     scenes: list[tuple[str, Callable[[Window], None]]] = [
         ("1-slice", _slice), ("1-pieces", _pieces), ("2-terrains", _terrains),
-        ("2-coverage", _coverage), ("2-paths", _paths), ("3-draw", _draw), ("3-mix", _mix),
-        ("3-markers", _markers), ("3-tint", _tint), ("3-tray", _tray), ("3-picture", _picture),
-        ("4-grow", _grow), ("4-repeat", _repeat), ("5-ship", _ship),
+        ("2-coverage", _coverage), ("2-paths", _paths), ("3-rules", _rules),
+        ("3-situations", _situations),
+        ("3-teach", _teach), ("3-rewrite", _rewrite), ("4-draw", _draw), ("4-mix", _mix),
+        ("4-markers", _markers), ("4-tint", _tint), ("4-tray", _tray), ("4-picture", _picture),
+        ("5-grow", _grow), ("5-repeat", _repeat), ("6-ship", _ship),
     ]  # fmt: skip
     files = []
     window.shell.resize(1280, 800)
@@ -120,7 +128,7 @@ def take_pictures(window: Window, folder: Path) -> list[Path]:
         window.notices.hide()
         scene(window)
         settle()
-        shown = window.shell.findChild(MockupDialog) if name == "3-picture" else None
+        shown = window.shell.findChild(MockupDialog) if name == "4-picture" else None
         files.append(snap(shown or window.shell, folder / f"{name}.png"))
     return files
 
@@ -181,6 +189,76 @@ def _paths(window: Window) -> None:
     at = sheet.tile_rect(3, 4)
     hover(sheet, at.center().toPoint())
     settle()
+
+
+def _rules(window: Window) -> None:
+    window.show_stage("rules")
+    _layer(window, "Causeway")
+    bench = window.stage_of(RulesBench)
+    bench.tabs.setCurrentIndex(RULE_TABS.index("Rule"))
+    bench.mark.setChecked(True)
+    _counted(window)
+    view = window.mapside.view
+    view.zoom_to(STEPS.index(2))
+    view.show_cell(30, 46)
+    view.leaveEvent(None)
+
+
+def _counted(window: Window) -> None:
+    """Wait until what the rules take is counted."""
+    counter = window.stage_of(RulesBench).counter
+    for _ in range(40):
+        settle(3)
+        if counter.is_done:
+            return
+
+
+def _situations(window: Window) -> None:
+    window.stage_of(RulesBench).mark.setChecked(False)
+    _layer(window, "Pans")
+    bench = window.stage_of(RulesBench)
+    bench.tabs.setCurrentIndex(RULE_TABS.index("Situations"))
+    _counted(window)
+
+
+def _teach(window: Window) -> None:
+    """Teach that a dyke ends in a post: one cell shown, the others that would change as ghosts."""
+    bench = window.stage_of(RulesBench)
+    bench.tabs.setCurrentIndex(RULE_TABS.index("Rule"))
+    _layer(window, "Dykes")
+    _counted(window)
+    home = bench.home
+    assert home is not None
+    assert home.kit is not None
+    assert home.tileset is not None
+    marks, tiles = marked_tiles(window.session.project, home.tileset, home.kit)
+    alone = int(np.flatnonzero((marks[:, :-1] == 0).all(axis=1))[0])
+    tile = tiles[alone]
+    window.session.take(TileInHand(tile, home.tileset.number(tile.row, tile.col)))
+    bench.lesson.button.click()
+    teacher = window.session.guest
+    if isinstance(teacher, Teacher):
+        teacher.lesson.show_wrong((22, 35))
+        teacher.look()
+    view = window.mapside.view
+    view.zoom_to(STEPS.index(3))
+    view.show_cell(22, 35)
+    settle()
+    hover(view, view.screen_at(24, 37))
+
+
+def _rewrite(window: Window) -> None:
+    bench = window.stage_of(RulesBench)
+    bench.lesson.take()
+    window.session.undo()
+    window.session.choose_map(window.session.project.maps[1])
+    _layer(window, "Draft")
+    bench.show_list(window.session.project.rule_lists[0].name)
+    _counted(window)
+    view = window.mapside.view
+    view.zoom_to(STEPS.index(2))
+    view.show_cell(20, 22)
+    view.leaveEvent(None)
 
 
 def _draw(window: Window) -> None:

@@ -54,6 +54,11 @@ class RuleCounter(QObject):
         """Count again in a while."""
         self._later.start(wait)
 
+    @property
+    def is_done(self) -> bool:
+        """Whether nothing is waiting to be counted."""
+        return self._job is None and not self._later.isActive() and not self._again
+
     def _count(self) -> None:
         home, map_ = self.home, self.session.map
         if home is None or not home.is_there:

@@ -81,7 +81,7 @@ class LessonBar:
             changes = int(found.changed.sum())
             asked = len(found.rule.stencil)
             words = (
-                f"{changes} cells would change; {asked} places asked, number {found.place} of the "
+                f"{changes} cell{'' if changes == 1 else 's'} would change; {asked} places asked, number {found.place} of the "
                 "list. Another wrong cell widens it, Ctrl+click keeps one as it is."
             )
             if found.not_told:
