@@ -5,14 +5,29 @@ from pathlib import Path
 import numpy as np
 
 from knitground.core.base.window import Box
-from knitground.core.edit import layers, maps, markers, sheets, sizes, terrains, tray
+from knitground.core.edit import layers, maps, markers, rules, sheets, sizes, terrains, tray
 from knitground.core.edit.laying import plan_cells, plan_terrain
+from knitground.core.edit.rewriting import rewrite_now, use_on_map
 from knitground.core.model.layers import GroundLayer, MarkerLayer, TileLayer
 from knitground.core.model.map import Map
 from knitground.core.model.marker import Marker, Shape
 from knitground.core.model.mix import Mix, MixEntry
 from knitground.core.model.patch import Patch
 from knitground.core.model.recipe import MixStep, NoiseStep, Recipe
+from knitground.core.model.rules import (
+    Ask,
+    AskKind,
+    BlockCell,
+    LaidCell,
+    NeighbourRule,
+    Outcome,
+    Result,
+    ResultKind,
+    RewriteRule,
+    RuleList,
+    Spot,
+    Ways,
+)
 from knitground.core.model.slicing import Slicing
 from knitground.core.model.terrain import SetKind, TerrainSet
 from knitground.core.model.tile import TileRef
@@ -165,6 +180,56 @@ class Edits:
             MixStep(self.one((1, 2)), self.name, self.part, self.one((0, 1)), (self.name,)),
         )  # fmt: skip
         return maps.set_recipe(self.map, Recipe(self.number, steps[: self.one((0, 1, 2))]))
+
+    def ask(self):
+        kind = self.one(list(AskKind))
+        return Ask(kind, self.name, (self.tile(),), self.one((True, False)))
+
+    def rule(self):
+        reach = self.one((0, 1, 2, 40, 65))
+        if self.one((True, False)):
+            spots = tuple(Spot(self.one((0, 1, reach)), self.one((-1, 1, 2)), self.ask())
+                          for _ in range(self.one((0, 1, 3))))  # fmt: skip
+            patch = Patch("p", ((self.tile(), None),))
+            result = Result(self.one(list(ResultKind)), (MixEntry(self.tile(), self.part),),
+                            patch, self.name)  # fmt: skip
+            return NeighbourRule(
+                self.number, spots, self.name, result, self.ask(), self.one(list(Ways)),
+                self.one((True, False)), self.part, (self.one((1, 0, 3)), 2, 0, 1), True, self.name,
+            )  # fmt: skip
+        block = (BlockCell(reach, 0, self.name, self.ask()), BlockCell(0, 0, "", self.ask()))
+        outcome = Outcome((LaidCell(0, 0, "", self.tile()), LaidCell(0, 1, "", None)), self.part)
+        return RewriteRule(self.number, block, self.name, (outcome,), chance=self.part)
+
+    def do_rules(self):
+        home = self.one(rules.homes(self.doc.project))
+        if home is None:
+            return None
+        number = self.one([each.number for each in home.rules.rules] or [1])
+        return self.one((
+            lambda: rules.add_rule(home, self.rule()),
+            lambda: rules.add_rule(home, self.rule(), 0),
+            lambda: rules.change_rule(home, number, self.rule()),
+            lambda: rules.delete_rules(home, [number]),
+            lambda: rules.duplicate_rule(home, number),
+            lambda: rules.move_rules(home, [number], self.one((0, 1, 99))),
+            lambda: rules.move_above(home, number, [1, 2]),
+            lambda: rules.switch_group(home, "a"),
+            lambda: rules.set_first(home, self.one((True, False))),
+            lambda: rules.set_default(home, self.one((self.tile(), None))),
+            lambda: rules.merge_rules(home, self.one(rules.homes(self.doc.project)).rules),
+        ))()  # fmt: skip
+
+    def do_rule_list(self):
+        project, map_ = self.doc.project, self.map
+        lists = [each.name for each in project.rule_lists] or ["none"]
+        return self.one((
+            lambda: rules.add_rule_list(project, RuleList(self.name)),
+            lambda: rules.rename_rule_list(project, self.one(lists), self.name),
+            lambda: rules.delete_rule_list(project, self.one(lists)),
+            lambda: use_on_map(map_, self.one(lists), self.layer(map_)),
+            lambda: rewrite_now(self.doc, map_, self.one(lists), self.layer(map_)),
+        ))()  # fmt: skip
 
     def do_mix(self):
         entries = (MixEntry(self.tile(), self.part), MixEntry(self.tile()))

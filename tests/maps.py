@@ -9,6 +9,7 @@ from knitground.core.edit.document import Document
 from knitground.core.model.layers import GroundLayer, Layer
 from knitground.core.model.map import Map
 from knitground.core.model.project import Project
+from knitground.core.model.recipe import RewriteStep
 from knitground.core.model.slicing import Slicing
 from knitground.core.model.terrain import SetKind, Slot, Terrain, TerrainSet
 from knitground.core.model.tileset import Tileset
@@ -98,6 +99,8 @@ def _plain(value, map_):
         }
         if isinstance(value, Layer):
             out["cells"] = _cells(value, map_)
+        if isinstance(value, Map):
+            out["layers"] = [_plain(each, value) for each in value.layers]
         if isinstance(value, TerrainSet):
             out["guests"] = {name: each for name, each in out["guests"].items() if each}
         return type(value).__name__, out
@@ -122,7 +125,8 @@ def _array(value):
 def _cells(layer, map_):
     """What was laid by hand, as tiles: places of a legend are not the same after opening."""
     cells = layer.cells
-    if isinstance(layer, GroundLayer):
+    follows = {step.layer for step in map_.recipe.steps if isinstance(step, RewriteStep)}
+    if isinstance(layer, GroundLayer) or layer.number in follows:  # what is made is not compared
         cells = np.where(layer.pinned, cells, 0)
     if not layer.holds_tiles:
         return _array(cells)

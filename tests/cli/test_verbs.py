@@ -12,6 +12,9 @@ from knitground.cli.main import commands, run
 from knitground.core.files.images import png_bytes
 from knitground.core.files.opening import open_project
 from knitground.core.files.saving import save_project
+from knitground.core.model.mix import MixEntry
+from knitground.core.model.rules import NeighbourRule, Result, RuleList
+from knitground.core.model.tile import TileRef
 
 
 def call(*words):
@@ -64,7 +67,9 @@ def test_cut_writes_each_tile(sheet, tmp_path):
 def test_knit_reports_gaps_by_name_and_exits_with_one(project):
     clean = call("knit", project, "--map", "North basin", "--json")
     assert clean.return_value == 0
-    assert json.loads(clean.output) == {"cells": 2304, "gaps": 0, "bridged": 0, "missing": []}
+    value = json.loads(clean.output)
+    assert value.pop("rules")
+    assert value == {"cells": 2304, "gaps": 0, "bridged": 0, "missing": []}
     model = open_project(project).project
     model.maps[1].layers[0].terrain[7, 7] = 1
     model.maps[1].layers[0].terrain[7, 8] = 3
@@ -149,6 +154,38 @@ def test_errors_are_one_line_with_value_and_exit_two(monkeypatch, capsys, projec
     assert said in line
     assert line.startswith("knitground: ")
     assert "\n" not in line
+
+
+def test_rules_tells_what_each_takes_and_knit_counts_them(project):
+    done = call("rules", project / "pans.tiles.json", "--set", "Pans", "--json")
+    found = json.loads(done.output)
+    assert done.return_value == 0
+    assert [each["name"] for each in found["rules"]] == ["Open brine", "Wide clay"]
+    assert all(each["takes"] == 1 and each["cells"] > 50 for each in found["rules"])
+    assert (found["had"], found["wanted"], len(found["untaken"])) == (45, 46, 1)
+    knitted = json.loads(call("knit", project, "--map", "North basin", "--json").output)
+    counts = {each["name"]: each["cells"] for each in knitted["rules"]}
+    assert counts["Gate north–south"] == 3
+    assert counts["Open brine"] > 50
+    assert knitted["gaps"] == 0
+
+
+def test_rules_exits_with_one_if_a_rule_never_fires(project):
+    model = open_project(project).project
+    kit = model.tilesets[2].sets[1]
+    tile = MixEntry(TileRef("works", 0, 0))
+    every = NeighbourRule(1, (), "All", Result(tiles=(tile,)))
+    kit.rules = RuleList("", (every, NeighbourRule(2, (), "Hidden", Result(tiles=(tile,)))))
+    save_project(model, project)
+    done = call("rules", project / "works.tiles.json", "--set", "Dykes", "--json")
+    hidden = json.loads(done.output)["rules"][1]
+    assert done.return_value == 1
+    assert hidden["never_fires"]
+    assert hidden["hidden_by"] == [1]
+    assert (
+        "never fires, hidden by rule 1"
+        in call("rules", project / "works.tiles.json", "--set", "Dykes").output
+    )
 
 
 def test_a_missing_sheet_is_told_on_stderr(project):

@@ -3,6 +3,7 @@
 import json
 import random
 import shutil
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -13,7 +14,9 @@ from knitground.core.base.errors import KnitError
 from knitground.core.files.images import png_bytes, read_frames, read_picture
 from knitground.core.files.jsontext import to_text
 from knitground.core.files.opening import open_project
+from knitground.core.files.rulesfile import read_rules, write_rules
 from knitground.core.files.saving import save_project
+from knitground.core.grow.rewriting import rewrite_map
 from knitground.core.knit.layer import knit_map
 from knitground.core.slicing.facts import grid_facts
 from knitground.core.slicing.grid import lay_grid
@@ -84,7 +87,28 @@ def test_any_value_anywhere_is_opened_or_refused(folder, name, seed):
             continue
         for map_ in project.maps:
             knit_map(project, map_)
+            rewrite_map(project, map_)
         save_project(project, folder.with_name("again"), overwrite=True)
+
+
+@pytest.mark.parametrize("seed", range(12))
+def test_any_value_in_a_file_of_rules_is_read_or_refused(demo_folder, tmp_path, seed):
+    project = open_project(demo_folder).project
+    path = tmp_path / "x.rules.json"
+    write_rules(path, project.rule_lists[0])
+    chance, text = random.Random(seed), path.read_text()
+    for _ in range(20):
+        data = change(json.loads(text), *(lambda d: (chance.choice(places(d)), chance.choice(ODD)))(
+            json.loads(text)))  # fmt: skip
+        path.write_text(json.dumps(data))
+        try:
+            rules = read_rules(path)
+        except KnitError as error:
+            assert "\n" not in str(error)
+            continue
+        project.rule_lists = [replace(rules, name="Finish dykes")]
+        for map_ in project.maps:
+            rewrite_map(project, map_)
 
 
 @pytest.mark.parametrize("seed", range(6))

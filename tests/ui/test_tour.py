@@ -62,7 +62,7 @@ def test_wrong_words_are_refused_in_a_line(words):
     assert done.stderr.strip()
 
 
-@pytest.mark.parametrize("verb", ["open", "demo", "cut", "grids", "knit", "grow", "ship"])
+@pytest.mark.parametrize("verb", ["open", "demo", "cut", "grids", "knit", "rules", "grow", "ship"])
 def test_every_verb_explains_itself(verb):
     command = [sys.executable, "-m", "knitground", verb, "--help"]
     done = subprocess.run(command, capture_output=True, text=True, check=False)

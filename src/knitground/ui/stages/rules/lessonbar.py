@@ -81,8 +81,9 @@ class LessonBar:
             changes = int(found.changed.sum())
             asked = len(found.rule.stencil)
             words = (
-                f"{changes} cell{'' if changes == 1 else 's'} would change; {asked} places asked, number {found.place} of the "
-                "list. Another wrong cell widens it, Ctrl+click keeps one as it is."
+                f"{changes} cell{'' if changes == 1 else 's'} would change; {asked} places asked, "
+                f"number {found.place} of the list. Another wrong cell widens it, Ctrl+click keeps "
+                "one as it is."
             )
             if found.not_told:
                 words += f" {found.not_told} cells that look right can not be told apart."
