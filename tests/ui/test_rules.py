@@ -426,7 +426,59 @@ def test_a_lesson_needs_a_layer_of_its_set(window, bench):
     show_set(window, bench, "Dykes")
     bench.lesson.button.click()
     assert not bench.lesson.button.isChecked()
-    assert "needs a ground layer" in window.notices.text.text()
+    assert "needs a layer that follows these rules" in window.notices.text.text()
+
+
+def test_a_list_is_taught_on_the_layer_that_follows_it(window, bench, basin):
+    session, view = window.session, window.mapside.view
+    dykes = layer_named(window, "Dykes")
+    session.choose_layer(dykes)
+    counted(bench)
+    take_tile(window, "props", 0, 0)
+    bench.lesson.button.click()
+    view.zoom_to(STEPS.index(2))
+    view.show_cell(12, 13)
+    settle()
+    click(view, view.screen_at(12, 13))  # a run from west to east
+    found = session.guest.proposal
+    assert found.rule.subject.kind is AskKind.TILES
+    before = dykes.cells.copy()
+    runs = before == before[12, 13]
+    assert (found.changed == runs[found.box.top : found.box.bottom,
+                                  found.box.left : found.box.right]).all()  # fmt: skip
+    bench.lesson.take_button.click()
+    settle()
+    place = basin.legend.place(TileRef("props", 0, 0))
+    assert ((cells_of(window, dykes) == place) == runs).all()
+    assert bench.list.rule.name == "Taught"
+    session.undo()
+    assert (cells_of(window, dykes) == before).all()
+
+
+def test_the_ghost_of_a_draft_shows_what_it_becomes(window, bench, basin):
+    session, view = window.session, window.mapside.view
+    draft, dykes = layer_named(window, "Draft"), layer_named(window, "Dykes")
+    session.choose_layer(draft)
+    wall = basin.legend.tile(int(draft.cells[12, 11]))
+    take_tile(window, wall.tileset, wall.row, wall.col)
+    session.choose_tool("paint")
+    view.zoom_to(STEPS.index(2))
+    view.set_grid(False)
+    view.show_cell(38, 12)
+    settle()
+    move(view, view.screen_at(38, 12))
+    plan = view.plan
+    tried = session.doc.rewriter.trial(basin, draft, plan.box, plan.cells)
+    assert [each[0] for each in tried] == [dykes]
+    ghost = pixels(view)
+    click(view, view.screen_at(38, 12))
+    settle()
+    box, shown = tried[0][1], tried[0][2]
+    assert (session.doc.cells(basin, dykes, box) == shown).all()
+    after = pixels(view)
+    at = view.screen_rect(Box(38, 12, 39, 13))
+    inside = np.s_[at.top() + 5 : at.bottom() - 5, at.left() + 5 : at.right() - 5]
+    assert (ghost[inside] == after[inside]).all()
 
 
 # Why

@@ -114,3 +114,32 @@ def index(box: Box, height: int, width: int) -> tuple[Any, Any]:
 def read(array: NDArray[Any], box: Box) -> NDArray[Any]:
     """Copy a box out of a grid, over its borders where the box reaches there."""
     return np.array(array[index(box, array.shape[0], array.shape[1])])
+
+
+def lay_over(
+    values: NDArray[Any],
+    box: Box,
+    patch_box: Box,
+    patch: NDArray[Any],
+    turn: tuple[int, int] | None,
+) -> NDArray[Any]:
+    """Lay a patch over the values of a box, as far as both share places; in place.
+
+    Parameters
+    ----------
+    values, patch : what lies in `box` and in `patch_box`
+    turn : height and width of a grid that wraps, on which both may lie beyond its borders
+
+    Examples
+    --------
+    >>> lay_over(np.zeros(3, int)[None], Box(0, -1, 1, 2), Box(0, 3, 1, 4), np.ones((1, 1)), (1, 4))
+    array([[1, 0, 0]])
+    """
+    rows, cols = np.arange(box.top, box.bottom), np.arange(box.left, box.right)
+    rows, cols = rows - patch_box.top, cols - patch_box.left
+    if turn is not None:
+        rows, cols = rows % turn[0], cols % turn[1]
+    down = np.flatnonzero((rows >= 0) & (rows < patch_box.height))
+    across = np.flatnonzero((cols >= 0) & (cols < patch_box.width))
+    values[np.ix_(down, across)] = patch[np.ix_(rows[down], cols[across])]
+    return values

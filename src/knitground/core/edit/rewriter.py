@@ -16,14 +16,17 @@ from numpy.typing import NDArray
 
 from knitground.core.base.errors import KnitError
 from knitground.core.base.window import Box, index
+from knitground.core.base.window import read as read_box
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.knitter import BLOCK, Knitter
 from knitground.core.grow.rewriting import LiveRules, live_rules
-from knitground.core.model.layers import GroundLayer, GrownLayer, Layer
+from knitground.core.model.layers import Cells, GroundLayer, GrownLayer, Layer
 from knitground.core.model.map import Map
 from knitground.core.model.project import Project
 from knitground.core.model.recipe import RewriteStep
 
+Tried = tuple[GrownLayer, Box, Cells]
+"""A live layer, a box, and the cells that it would show there."""
 _AT_ONCE = 4 * BLOCK * BLOCK
 _ANEW = {
     What.LAYERS, What.KNITTING, What.MARKS, What.SLICING, What.ORDER, What.TILESETS, What.RULES,
@@ -81,6 +84,36 @@ class Rewriter:
             if live.stale.any():
                 return True
         return False
+
+    def trial(self, map_: Map, layer: Layer, box: Box, cells: Cells) -> list[Tried]:
+        """Give what live layers would show if other cells lay in a box of a layer.
+
+        Returns
+        -------
+        for each live layer that would follow a box and its cells; none if the box is a large one
+        """
+        tried: list[Tried] = []
+        patches = {layer.number: (box, cells)}
+        for live in self._of(map_):
+            read = [each for each in map_.layers
+                    if each.number in patches and live.rules.reads(each)]  # fmt: skip
+            if not read:
+                continue
+            area = patches[read[0].number][0]
+            for each in read[1:]:
+                area = area.joined(patches[each.number][0])
+            area = area.grown(live.rules.reach).fitted(map_.height, map_.width, map_.wrap)
+            if area.height * area.width > _AT_ONCE:
+                return []
+            self._look_up(map_, live, area.grown(live.rules.reach))
+            board = live.rules.board.with_patches(patches)
+            for number, made in live.rules.cells(area, board).items():
+                out = map_.layer_numbered(number)
+                if isinstance(out, GrownLayer):
+                    shown = np.where(read_box(out.pinned, area), read_box(out.cells, area), made)
+                    patches[number] = (area, shown)
+                    tried.append((out, area, shown))
+        return tried
 
     def follow(self, changes: Sequence[Changed]) -> list[Changed]:
         """Do what changes ask of rewriting; returns the changes that come of it."""

@@ -65,19 +65,19 @@ class LiveRules:
         self.board.pins_only |= frozenset(later)
         self.layers = {n: each for n, each in self.layers.items() if each.number not in later}
 
-    def run(self, box: Box) -> Rewritten:
-        """Rewrite a box; nothing is laid."""
-        return apply_rewrite(self.table, self.board, box, self.seed, self.step.passes)
+    def run(self, box: Box, board: Board | None = None) -> Rewritten:
+        """Rewrite a box; nothing is laid. With `board` what lies on that is read instead."""
+        return apply_rewrite(self.table, board or self.board, box, self.seed, self.step.passes)
 
-    def cells(self, box: Box) -> dict[int, Cells]:
+    def cells(self, box: Box, board: Board | None = None) -> dict[int, Cells]:
         """Give what it makes in a box, pins apart, by layer number."""
-        done = self.run(box)
+        done = self.run(box, board)
         out: dict[int, Cells] = {}
         for name, layer in self.layers.items():
             made = done.cells[name]
             rest = np.zeros_like(made)
             if self.step.copies and not name:
-                rest = self.board.cells("", box)
+                rest = (board or self.board).cells("", box)
             out[layer.number] = np.where(made == LEAVE, rest, made)
         return out
 

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from knitground.core.base.errors import EditError
-from knitground.core.base.window import Box, index, read
+from knitground.core.base.window import Box, index, lay_over, read
 from knitground.core.model.layers import Cells, GroundLayer, Layer, PinnedLayer
 from knitground.core.model.map import Map
 from knitground.core.model.project import Project
@@ -65,6 +65,8 @@ class Board:
     ) -> None:
         self.project, self.map, self.source = project, map_, source
         self._cells, self._terrains = cells or {}, terrains or {}
+        self.patches: dict[int, tuple[Box, Cells]] = {}
+        """Cells that are tried out in a box of a layer, by its number."""
         self.pins_only: frozenset[int] = frozenset()
         """Numbers of layers of which only what was laid by hand is read."""
         self._luts: dict[Ask, tuple[int, Plane]] = {}
@@ -73,7 +75,13 @@ class Board:
         """Give a board that looks at other cells of some layers, by number."""
         both = {**self._cells, **cells}
         made = Board(self.project, self.map, self.source, both, self._terrains)
-        made.pins_only = self.pins_only
+        made.pins_only, made.patches = self.pins_only, self.patches
+        return made
+
+    def with_patches(self, patches: Mapping[int, tuple[Box, Cells]]) -> Board:
+        """Give a board on which other cells are tried out in boxes of some layers."""
+        made = self.with_cells({})
+        made.patches = {**self.patches, **patches}
         return made
 
     def layer(self, name: str) -> Layer:
@@ -112,7 +120,15 @@ class Board:
         if layer.number in self.pins_only and isinstance(layer, PinnedLayer):
             pinned = self._over(layer.pinned, box, 0)
             return np.where(pinned, self._over(layer.cells, box, 0), 0).astype(np.int32)
-        return self._over(self._cells.get(layer.number, layer.cells), box, 0)
+        cells = self._over(self._cells.get(layer.number, layer.cells), box, 0)
+        if layer.number in self.patches:
+            lay_over(
+                cells,
+                box,
+                *self.patches[layer.number],
+                (self.map.height, self.map.width) if self.map.wrap else None,
+            )
+        return cells
 
     def off(self, box: Box) -> Plane:
         """Tell which cells of a box are off the map."""

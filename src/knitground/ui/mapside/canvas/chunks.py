@@ -7,6 +7,7 @@ composed again in place when the piece is next drawn.
 from __future__ import annotations
 
 from collections import OrderedDict
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from time import perf_counter
 
@@ -14,11 +15,11 @@ import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtGui import QImage
 
-from knitground.core.base.window import Box
+from knitground.core.base.window import Box, lay_over
 from knitground.core.edit.document import Document
 from knitground.core.edit.laying import Plan
 from knitground.core.model.layers import Cells, Layer
-from knitground.core.model.map import Map, cells_under
+from knitground.core.model.map import Map, cells_under, grid_of
 from knitground.core.render.atlas import Atlas
 from knitground.core.render.compose import around
 from knitground.core.render.pixels import Pixels
@@ -37,16 +38,6 @@ def image_of(pixels: NDArray[np.uint32]) -> QImage:
     return QImage(
         pixels.data, width, height, pixels.strides[0], QImage.Format.Format_ARGB32_Premultiplied
     )
-
-
-def _with(cells: Cells, box: Box, other: Cells, laid: Box) -> Cells:
-    """Put other cells in place of those of a box, as far as they lie in it; in place."""
-    top, left = max(box.top, laid.top), max(box.left, laid.left)
-    bottom, right = min(box.bottom, laid.bottom), min(box.right, laid.right)
-    if top < bottom and left < right:
-        part = other[top - laid.top : bottom - laid.top, left - laid.left : right - laid.left]
-        cells[top - box.top : bottom - box.top, left - box.left : right - box.left] = part
-    return cells
 
 
 @dataclass(eq=False)
@@ -154,20 +145,26 @@ class ChunkStore:
                 found = True
         return found
 
-    def picture(self, box: Box, level: int, layer: Layer, laid: Box, cells: Cells) -> Pixels:
-        """Compose a box of the map (may wrap) with other cells in one of its layers: a ghost.
+    def picture(self, box: Box, level: int, laid: Sequence[tuple[Layer, Box, Cells]]) -> Pixels:
+        """Compose a box of the map (may wrap) with other cells in some of its layers: a ghost.
 
-        `cells` are those of the box `laid` of the layer's own cells.
+        `laid` lists layers, boxes of their own cells, and what lies there; the first one is shown
+        even if it is hidden.
         """
+        other = {id(layer): (at, cells) for layer, at, cells in laid}
 
         def cells_of(each: Layer, wide: Box) -> Cells:
-            if each is not layer:
+            if id(each) not in other:
                 return self._doc.cells(self._map, each, wide)
-            if wide == laid:
+            at, cells = other[id(each)]
+            if wide == at:
                 return cells
-            return _with(self._doc.cells(self._map, each, wide), wide, cells, laid)
+            grid = grid_of(self._map, each)
+            turn = (grid.height, grid.width) if grid.wrap else None
+            ghost: Cells = lay_over(self._doc.cells(self._map, each, wide), wide, at, cells, turn)
+            return ghost
 
-        shown = [each for each in self._map.layers if each is layer or each.visible]
+        shown = [each for each in self._map.layers if each is laid[0][0] or each.visible]
         planes, margin = stack_of(self._map, self.atlas, box, level, cells_of, shown)
         return draw_planes(self.atlas, level, planes, margin)
 
@@ -193,8 +190,14 @@ class ChunkStore:
         as the same plan is shown at the same level.
         """
         if self._ghost is None or self._ghost[0] is not plan or self._ghost[1] != level:
-            box = self.shown(cells_under(self._map, plan.layer, plan.box))
-            pixels = self.picture(box, level, plan.layer, plan.box, plan.cells)
+            under = cells_under(self._map, plan.layer, plan.box)
+            follows: list[tuple[Layer, Box, Cells]] = []
+            if plan.layer.holds_tiles and under == plan.box:
+                follows += self._doc.rewriter.trial(self._map, plan.layer, plan.box, plan.cells)
+            for _, at, _ in follows:
+                under = under.joined(at)
+            box = self.shown(under)
+            pixels = self.picture(box, level, [(plan.layer, plan.box, plan.cells), *follows])
             self._ghost = (plan, level, box, pixels, image_of(pixels))
         return self._ghost[2], self._ghost[4]
 

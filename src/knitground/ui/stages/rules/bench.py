@@ -259,7 +259,7 @@ class RulesBench(Stage):
         self.default.setVisible(is_set)
         self.add.setEnabled(home is not None)
         self.add_block.setVisible(not is_set)
-        self.lesson.button.setVisible(is_set)
+        self.lesson.button.setVisible(home is not None)
         self.tabs.setTabVisible(1, is_set)
         self.tabs.setTabVisible(2, is_set)
         self._tell_list()

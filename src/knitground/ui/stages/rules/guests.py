@@ -6,6 +6,7 @@ from collections.abc import Callable, Iterable
 
 import numpy as np
 
+from knitground.core.base.errors import EditError
 from knitground.core.edit.desk import Pointer
 from knitground.core.edit.hand import TileInHand
 from knitground.core.edit.laying import Plan
@@ -116,7 +117,11 @@ class Teacher:
 
     def look(self) -> None:
         """Work out the proposal anew."""
-        self.proposal = self.lesson.propose()
+        try:
+            self.proposal = self.lesson.propose()
+        except EditError as error:
+            self.proposal = None
+            self.session.warn(str(error))
         self._plan = self.lesson.plan(self.proposal) if self.proposal else None
         self._changed()
         self.session.guest_changed.emit()

@@ -4,9 +4,12 @@ from __future__ import annotations
 
 from PySide6.QtWidgets import QFrame
 
-from knitground.core.edit.lesson import Lesson
+from knitground.core.base.errors import EditError
+from knitground.core.edit.lesson import Lesson, lesson_on
+from knitground.core.edit.rules import RuleHome
 from knitground.core.edit.rulestats import layers_with
-from knitground.core.model.layers import GroundLayer
+from knitground.core.model.layers import Layer
+from knitground.core.model.map import Map
 from knitground.ui.common.widgets import button, note, primary, row
 from knitground.ui.session import Session
 from knitground.ui.stages.rules.guests import Teacher
@@ -47,20 +50,35 @@ class LessonBar:
             self.stop()
             return
         map_, home = self.session.map, self.bench.home
-        layers = layers_with(home, map_) if home and map_ else []
-        if home is None or map_ is None or not layers:
+        lesson = self._begin(map_, home) if home and map_ else None
+        if lesson is None:
             self.button.setChecked(False)
-            self.session.warn("A lesson needs a ground layer knitted from this set: choose one")
             return
-        layer = self.session.layer if self.session.layer in layers else layers[0]
-        assert isinstance(layer, GroundLayer)
-        self.session.choose_layer(layer)
-        lesson = Lesson(self.session.doc, map_, layer, home)
         teacher = Teacher(self.session, lesson, self._show)
         self.session.invite(teacher)
         teacher.take_hand()
         self.bar.show()
         self._show()
+
+    def _begin(self, map_: Map, home: RuleHome) -> Lesson | None:
+        """Begin a lesson on the layer that is worked on, or on the first that follows the rules."""
+        doc = self.session.doc
+        own: list[Layer] = [*layers_with(home, map_)]
+        if home.kit is None:
+            own = [live.layers[""] for live in doc.rewriter.lives(map_)
+                   if live.step.rules == home.name and "" in live.layers]  # fmt: skip
+        layer = self.session.layer
+        if own and not any(layer is each for each in own):
+            self.session.choose_layer(own[0])
+        layer = self.session.layer
+        if layer is None:
+            self.session.warn("A lesson needs a layer: choose one")
+            return None
+        try:
+            return lesson_on(doc, map_, layer, home)
+        except EditError as error:
+            self.session.warn(str(error))
+            return None
 
     def ask_sheet(self) -> None:
         """Show the sheets, to take the right tile in hand."""
