@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
+from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -27,8 +28,9 @@ from knitground.core.model.rules import (
     Rule,
     RuleList,
     Spot,
+    Ways,
 )
-from knitground.core.model.terrain import SetKind, TerrainSet
+from knitground.core.model.terrain import SetKind, Terrain, TerrainSet
 from knitground.core.model.tile import TileRef
 from knitground.core.rules.places import (
     MIDDLE,
@@ -201,6 +203,24 @@ def forms_of(rule: Rule, kit: TerrainSet, index: int = 0) -> list[Form]:
         raise EditError(
             "a terrain set has no layers to rewrite: move the rule to a list of its own"
         )
+    found = _ways_of(rule.stencil, rule.subject, rule.ways, kit.name, kit.kind, kit.terrains)
+    return [Form(index, turn, needs, nothing) for turn, needs, nothing in found]
+
+
+@lru_cache(maxsize=16_384)
+def _ways_of(
+    stencil: tuple[Spot, ...],
+    about: Ask | None,
+    ways: Ways,
+    name: str,
+    kind: SetKind,
+    terrains: tuple[Terrain, ...],
+) -> tuple[tuple[int, tuple[Need, ...], bool], ...]:
+    """Give turn and needs of each way of a stencil; kept, for a list is compiled at each change."""
+    rule, kit = (
+        NeighbourRule(0, stencil, subject=about, ways=ways),
+        TerrainSet(name, kind, terrains),
+    )
     seen: set[Place] = set()
     for y, x, _ in rule.stencil:
         if not fits_kind(kit.kind, (y, x)):
@@ -211,10 +231,9 @@ def forms_of(rule: Rule, kit: TerrainSet, index: int = 0) -> list[Form]:
             raise EditError(f"place ({y}, {x}) is asked twice: clear one of the two")
         seen.add((y, x))
     subject = _subject(rule, kit)
-    return [
-        Form(index, turn, _needs(spots, subject, kit), subject == 0)
-        for turn, spots in stencil_ways(rule)
-    ]
+    return tuple(
+        (turn, _needs(spots, subject, kit), subject == 0) for turn, spots in stencil_ways(rule)
+    )
 
 
 def _subject(rule: NeighbourRule, kit: TerrainSet) -> int | None:
@@ -342,6 +361,8 @@ class _Layout:
             if result.kind is ResultKind.MIX and len(values) > 16:
                 self.mixes[len(self._starts)] = slot_table(values, weights, MIX_SLOTS)
                 self._add_block(np.full(VARIANT_SLOTS, values[0], np.int32))
+            elif len(values) == 1:
+                self._add_block(np.full(VARIANT_SLOTS, values[0], np.int32))
             else:
                 kept, weight = values[:VARIANT_SLOTS], weights[:VARIANT_SLOTS]
                 self._add_block(slot_table(kept, weight, VARIANT_SLOTS))
@@ -394,41 +415,52 @@ def _quick(table: RuleTable) -> NDArray[np.int16] | None:
 
 
 def _quick_ring(table: RuleTable) -> NDArray[np.int16] | None:
+    """Tabulate by sets of patterns: whole numbers of 256 bits, one for each way of neighbours."""
     places = base_places(SetKind.RING)[1:]
-    bits = np.arange(256)
-    out = np.zeros((table.count + 2, 256), np.int16)
-    for number, form in reversed(list(enumerate(table.forms, 1))):
-        fits = np.ones((table.count + 2, 256), np.bool_)
+    values = table.count + 2
+    every = (1 << 256) - 1
+    same = dict(zip(places, _patterns()))
+    left = [every] * values
+    out = np.zeros((values, 256), np.int16)
+    for number, form in enumerate(table.forms, 1):
+        own = next((need.mask for need in form.needs if need.place == MIDDLE), 0)
+        fits = every
         for need in form.needs:
             if need.place == MIDDLE:
-                own = [bool(need.mask >> n & 1) for n in range(table.count + 2)]
-                fits &= np.array(own)[:, None]
                 continue
-            same = (bits >> places.index(need.place) & 1).astype(np.bool_)
-            if need.like:
-                fits &= same
-            elif need.unlike:
-                fits &= ~same
-            else:  # a terrain by name: clear only if it is the middle's own, or all others
-                middle = next((n.mask for n in form.needs if n.place == MIDDLE), 0)
-                every = (1 << (table.count + 2)) - 1
-                if need.mask == middle:
-                    fits &= same
-                elif need.mask == every & ~middle:
-                    fits &= ~same
-                else:
-                    return None
-        out[fits] = number
+            # A terrain by name is clear only if it is the middle's own, or all others.
+            if need.like or need.mask == own:
+                fits &= same[need.place]
+            elif need.unlike or need.mask == (1 << values) - 1 & ~own:
+                fits &= every & ~same[need.place]
+            else:
+                return None
+        for value in range(values):
+            hit = fits & left[value] if own >> value & 1 else 0
+            if hit:
+                left[value] &= ~hit
+                bits = np.frombuffer(hit.to_bytes(32, "little"), np.uint8)
+                out[value, np.unpackbits(bits, bitorder="little").astype(np.bool_)] = number
     return out.ravel()
+
+
+@lru_cache(maxsize=1)
+def _patterns() -> tuple[int, ...]:
+    """Give for each neighbour the patterns (bits of 256) in which it is the same."""
+    at = np.arange(256)
+    planes = [np.packbits((at >> n & 1).astype(np.bool_), bitorder="little") for n in range(8)]
+    return tuple(int.from_bytes(each.tobytes(), "little") for each in planes)
 
 
 def _quick_four(table: RuleTable) -> NDArray[np.int16] | None:
     if table.count > _NIBBLE_TERRAINS:
         return None
     places = base_places(table.kind)
-    at = np.arange(65_536)
-    values = {place: at >> 4 * n & 15 for n, place in enumerate(places)}
-    out = np.zeros(65_536, np.int16)
+    # Only the values that there are: four terrains have 1296 combinations, not 65 536.
+    every = np.indices((table.count + 2,) * 4).reshape(4, -1)
+    at = (every << np.array([[0], [4], [8], [12]])).sum(axis=0)
+    values = dict(zip(places, every))
+    found = np.zeros(at.size, np.int16)
     for number, form in reversed(list(enumerate(table.forms, 1))):
         fits = at > 0 if not form.on_nothing else at >= 0
         for need in form.needs:
@@ -440,5 +472,7 @@ def _quick_four(table: RuleTable) -> NDArray[np.int16] | None:
             else:
                 lut = np.array([bool(need.mask >> n & 1) for n in range(16)])
                 fits &= lut[own]
-        out[fits] = number
+        found[fits] = number
+    out = np.zeros(65_536, np.int16)
+    out[at] = found
     return out
