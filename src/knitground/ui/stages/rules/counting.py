@@ -51,8 +51,9 @@ class RuleCounter(QObject):
         return self.home.project if self.home else None
 
     def soon(self, wait: int = _LATER_MS) -> None:
-        """Count again in a while."""
-        self._later.start(wait)
+        """Count again in a while; later on large maps, where it takes longer."""
+        area = sum(each.height * each.width for each in self.session.project.maps)
+        self._later.start(wait + area // 1000)
 
     @property
     def is_done(self) -> bool:
@@ -62,6 +63,9 @@ class RuleCounter(QObject):
     def _count(self) -> None:
         home, map_ = self.home, self.session.map
         if home is None or not home.is_there:
+            return
+        if self.session.in_gesture:
+            self.soon()
             return
         if self._job is not None:
             self._again = True
