@@ -29,11 +29,11 @@ def test_the_full_example_makes_project_shipped_files_and_pictures(runs):
     assert {"project.knit.json", "pans.png", "harbour-pans.map.json", "north-basin.json"} <= names
     assert {
         "1-slice.png",
-        "2-terrains.png",
-        "3-rules.png",
-        "4-draw.png",
-        "5-grow.png",
-        "6-ship.png",
+        "3-terrains.png",
+        "4-rules.png",
+        "5-draw.png",
+        "6-grow.png",
+        "7-ship.png",
     } <= names
     assert all(path.exists() for path in runs[0])
 

@@ -22,6 +22,7 @@ class Stage:
 
 STAGES = (
     Stage("slice", "Slice", "Cut a sheet into tiles"),
+    Stage("tiles", "Tiles", "Say what each tile is: weight, name, tags, properties, animation"),
     Stage("terrains", "Terrains", "Say what each tile shows at its sides and corners"),
     Stage("rules", "Rules", "Say what each tile is for, and let drafts become finished art"),
     Stage("draw", "Draw", "Lay maps by hand"),

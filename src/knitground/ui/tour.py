@@ -31,6 +31,7 @@ from knitground.ui.stages.ship.bench import ShipBench
 from knitground.ui.stages.slice.bench import SliceBench
 from knitground.ui.stages.terrains.bench import TABS as TERRAIN_TABS
 from knitground.ui.stages.terrains.bench import TerrainsBench
+from knitground.ui.stages.tiles.bench import TilesBench
 from knitground.ui.start import make_app
 from knitground.ui.window import Window
 
@@ -114,12 +115,12 @@ def take_pictures(window: Window, folder: Path) -> list[Path]:
     """Take a PNG of each stage at 1280 × 800."""
     folder.mkdir(parents=True, exist_ok=True)
     scenes: list[tuple[str, Callable[[Window], None]]] = [
-        ("1-slice", _slice), ("1-pieces", _pieces), ("2-terrains", _terrains),
-        ("2-coverage", _coverage), ("2-paths", _paths), ("3-rules", _rules),
-        ("3-situations", _situations),
-        ("3-teach", _teach), ("3-rewrite", _rewrite), ("4-draw", _draw), ("4-mix", _mix),
-        ("4-markers", _markers), ("4-tint", _tint), ("4-tray", _tray), ("4-picture", _picture),
-        ("5-grow", _grow), ("5-repeat", _repeat), ("6-ship", _ship),
+        ("1-slice", _slice), ("1-pieces", _pieces), ("2-tiles", _tiles), ("3-terrains", _terrains),
+        ("3-coverage", _coverage), ("3-paths", _paths), ("4-rules", _rules),
+        ("4-situations", _situations),
+        ("4-teach", _teach), ("4-rewrite", _rewrite), ("5-draw", _draw), ("5-mix", _mix),
+        ("5-markers", _markers), ("5-tint", _tint), ("5-tray", _tray), ("5-picture", _picture),
+        ("6-grow", _grow), ("6-repeat", _repeat), ("7-ship", _ship),
     ]  # fmt: skip
     files = []
     window.shell.resize(1280, 800)
@@ -128,7 +129,7 @@ def take_pictures(window: Window, folder: Path) -> list[Path]:
         window.notices.hide()
         scene(window)
         settle()
-        shown = window.shell.findChild(MockupDialog) if name == "4-picture" else None
+        shown = window.shell.findChild(MockupDialog) if name == "5-picture" else None
         files.append(snap(shown or window.shell, folder / f"{name}.png"))
     return files
 
@@ -157,6 +158,19 @@ def _pieces(window: Window) -> None:
     sheet = window.stage_of(SliceBench).sheet
     sheet.fit()
     hover(sheet, sheet.sheet_point(63, 8))
+
+
+def _tiles(window: Window) -> None:
+    window.show_stage("tiles")
+    pans = window.session.project.tilesets[0]
+    window.session.choose_tileset(pans)
+    settle()
+    bench = window.stage_of(TilesBench)
+    bench.big.play(False)
+    bench.sheet.fit()
+    bench.sheet.choose([(0, 0), (0, 1), (0, 2)])
+    settle()
+    hover(bench.sheet, bench.sheet.tile_rect(0, 2).center().toPoint())
 
 
 def _terrains(window: Window) -> None:

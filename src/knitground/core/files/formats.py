@@ -54,6 +54,7 @@ from knitground.core.model.limits import (
     Weight,
     Word,
 )
+from knitground.core.model.properties import Property
 from knitground.core.model.rules import RuleList
 
 PROJECT_VERSION: Final = 2
@@ -164,6 +165,15 @@ class FrameFile(_Part):
     ms: Milliseconds
 
 
+def _sparse_property(each: Property) -> dict[str, Any]:
+    value: dict[str, Any] = _PROPERTY.dump_python(each, mode="json", exclude_defaults=True)
+    return value
+
+
+_PROPERTY: TypeAdapter[Property] = TypeAdapter(Property)
+PropertyFile = Annotated[Property, PlainSerializer(_sparse_property)]
+
+
 class TileFactsFile(_Part):
     """What is known of one tile; what is left out is as for any other tile.
 
@@ -179,6 +189,7 @@ class TileFactsFile(_Part):
     tags: Annotated[list[Name], Field(max_length=64)] = []
     anchor: tuple[AnchorPx, AnchorPx] | None = None
     frames: Annotated[list[FrameFile], Field(max_length=MAX_FRAMES)] = []
+    properties: Annotated[list[PropertyFile], Field(max_length=256)] = []
     inner: bool = False
     left_out: bool = False
 

@@ -53,6 +53,7 @@ def _facts_to_file(at: At, fact: TileFacts) -> TileFactsFile:
         tags=list(fact.tags),
         anchor=fact.anchor,
         frames=[FrameFile(**each._asdict()) for each in fact.frames],
+        properties=list(fact.properties),
         inner=fact.inner,
         left_out=fact.left_out,
     )
@@ -112,8 +113,9 @@ def tileset_from_file(file: TilesetFile, name: str) -> Tileset:
 def _facts_from_file(file: TileFactsFile) -> TileFacts:
     frames = tuple(Frame(each.row, each.col, each.ms) for each in file.frames)
     return TileFacts(
-        file.weight, file.name, tuple(file.tags), file.anchor, frames, file.inner, file.left_out
-    )
+        file.weight, file.name, tuple(file.tags), file.anchor, frames, tuple(file.properties),
+        file.inner, file.left_out,
+    )  # fmt: skip
 
 
 def _set_from_file(file: TerrainSetFile, name: str) -> TerrainSet:

@@ -21,6 +21,7 @@ from knitground.core.model.limits import (
     Weight,
     Word,
 )
+from knitground.core.model.properties import Property
 from knitground.core.model.slicing import Slicing
 from knitground.core.model.terrain import TerrainSet
 
@@ -49,6 +50,7 @@ class SheetFile(NamedTuple):
 
 
 Frames = Annotated[tuple[Frame, ...], MaxLen(MAX_FRAMES)]
+Properties = Annotated[tuple[Property, ...], MaxLen(256)]
 Tags = Annotated[tuple[Name, ...], MaxLen(64)]
 At = tuple[int, int]
 """Row and column of a tile on its sheet."""
@@ -64,6 +66,7 @@ class TileFacts:
     name, tags : words by which it is found
     anchor : what of it stands on its cell's lower middle; None: its lower left corner on the cell's
     frames : pictures that it shows in turn, over and over, wherever it is laid
+    properties : named values that a game should know
     inner : it is knitted only in cells whose eight neighbours ask for the same marks
     left_out : it is not offered and not knitted
     """
@@ -73,6 +76,7 @@ class TileFacts:
     tags: Tags = ()
     anchor: Anchor | None = None
     frames: Frames = ()
+    properties: Properties = ()
     inner: bool = False
     left_out: bool = False
 

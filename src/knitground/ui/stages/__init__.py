@@ -10,9 +10,10 @@ from knitground.ui.stages.ship.bench import ShipBench
 from knitground.ui.stages.slice.bench import SliceBench
 from knitground.ui.stages.stage import Stage
 from knitground.ui.stages.terrains.bench import TerrainsBench
+from knitground.ui.stages.tiles.bench import TilesBench
 
 _KINDS: tuple[type[Stage], ...] = (
-    SliceBench, TerrainsBench, RulesBench, DrawBench, GrowBench, ShipBench,
+    SliceBench, TilesBench, TerrainsBench, RulesBench, DrawBench, GrowBench, ShipBench,
 )  # fmt: skip
 """In the order of the work; `ui/rail.py` names them on the rail."""
 

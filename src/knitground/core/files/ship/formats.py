@@ -42,7 +42,8 @@ class ShipFrame(_Part):
 class ShipTile(_Part):
     """Tile n of the legend: where its picture is, and where it begins from its cell's upper left.
 
-    `turn`: quarter turns clockwise, + 4 mirrored left to right first.
+    `turn`: quarter turns clockwise, + 4 mirrored left to right first. `properties` are of the kinds
+    that they were given.
     """
 
     tileset: int
@@ -55,6 +56,9 @@ class ShipTile(_Part):
     offset_y: int
     frames: list[ShipFrame]
     turn: int
+    name: str
+    tags: list[str]
+    properties: dict[str, str | int | float | bool]
 
 
 class ShipColour(_Part):

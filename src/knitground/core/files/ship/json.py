@@ -182,6 +182,7 @@ def _tile(cell: Cell, tilesets: list[Tileset], tile: TileRef) -> ShipTile:
         down, across = overhang(owner, tile, *cell)
     else:
         left = top = wide = high = down = across = 0
+    fact = owner.fact(tile.row, tile.col)
     return ShipTile(
         tileset=number,
         tile=owner.number(tile.row, tile.col),
@@ -193,6 +194,9 @@ def _tile(cell: Cell, tilesets: list[Tileset], tile: TileRef) -> ShipTile:
         offset_y=down,
         turn=tile.turn,
         frames=_frames(owner, tile),
+        name=fact.name,
+        tags=list(fact.tags),
+        properties={each.name: each.typed for each in fact.properties},
     )
 
 

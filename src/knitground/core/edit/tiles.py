@@ -1,0 +1,358 @@
+"""Edits of many tiles at once: weights, names, tags, properties, animations; and choosing tiles."""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Iterable, Mapping
+from dataclasses import dataclass, replace
+from functools import partial
+
+import numpy as np
+
+from knitground.core.base.errors import EditError
+from knitground.core.base.window import Box
+from knitground.core.edit.atoms import SetField
+from knitground.core.edit.changed import Changed, What
+from knitground.core.edit.document import Edit
+from knitground.core.edit.sheets import change_facts
+from knitground.core.edit.uses import count_uses
+from knitground.core.knit.layer import set_table
+from knitground.core.model.layers import GroundLayer
+from knitground.core.model.limits import MAX_WEIGHT
+from knitground.core.model.map import Map
+from knitground.core.model.project import Project
+from knitground.core.model.properties import Property, checked_value
+from knitground.core.model.tileset import PLAIN, At, Frame, TileFacts, Tileset
+from knitground.core.slicing.facts import grid_facts
+from knitground.core.slicing.grid import lay_grid
+
+Places = Collection[At]
+
+
+def _count(places: Places) -> str:
+    return f"{len(places)} tile{'' if len(places) == 1 else 's'}"
+
+
+# Weights
+
+
+def set_weights(tileset: Tileset, places: Places, weight: float) -> Edit:
+    """Give tiles one weight; 0 is never."""
+    _check_weight(weight)
+    change = partial(replace, weight=float(weight))
+    return change_facts(tileset, places, change, What.MARKS, f"Weight of {_count(places)}")
+
+
+def scale_weights(tileset: Tileset, places: Places, factor: float) -> Edit:
+    """Multiply the weights of tiles; their shares among each other stay."""
+    if not 0 < factor <= MAX_WEIGHT:
+        raise EditError(f"factor {factor:g} is out of bounds: give more than 0")
+
+    def change(fact: TileFacts) -> TileFacts:
+        return replace(fact, weight=min(MAX_WEIGHT, fact.weight * factor))
+
+    return change_facts(tileset, places, change, What.MARKS, f"Weight of {_count(places)}")
+
+
+def share_together(project: Project, tileset: Tileset, places: Places, part: float) -> Edit:
+    """Give tiles weights so that together they take a part of each group of variants they are in.
+
+    Parameters
+    ----------
+    part : 0 to 1; groups of which all tiles are chosen keep their weights
+
+    Raises
+    ------
+    EditError
+        The part is out of bounds, or no chosen tile has variants that are not chosen.
+    """
+    if not 0 <= part < 1:
+        raise EditError(f"a share of {part:.0%} leaves nothing to the others: give 0 to 99 %")
+    chosen = set(places)
+    new: dict[At, float] = {}
+    for group in variant_groups(project, tileset):
+        own = [at for at in group if at in chosen]
+        rest = sum(weight for at, weight in group.items() if at not in chosen)
+        if not own or rest <= 0:
+            continue
+        wanted = rest * part / (1 - part)
+        have = sum(group[at] for at in own)
+        for at in own:
+            new[at] = wanted * group[at] / have if have > 0 else wanted / len(own)
+    if not new:
+        raise EditError(
+            "these tiles have no variants beside them: mark others in the same way first, or make "
+            "a mix"
+        )
+    over = max(new.values())
+    if over > MAX_WEIGHT:
+        raise EditError(f"that asks for a weight of {over:g}: lower the weights of the others")
+    facts = {at: replace(tileset.fact(*at), weight=weight) for at, weight in new.items()}
+    return _put(tileset, facts, What.MARKS, f"{_count(places)} together {part:.0%}")
+
+
+def _put(tileset: Tileset, facts: Mapping[At, TileFacts], what: What, name: str) -> Edit:
+    """Give tiles facts of their own each."""
+    new = {at: fact for at, fact in {**tileset.facts, **facts}.items() if fact != PLAIN}
+    if new == tileset.facts:
+        return Edit(name, ())
+    told = Changed(what, tileset=tileset, tiles=frozenset(facts))
+    return Edit(name, (SetField(tileset, "facts", new, told),))
+
+
+def _check_weight(weight: float) -> None:
+    if not 0 <= weight <= MAX_WEIGHT:
+        raise EditError(f"weight {weight:g} is out of bounds: give 0 to 1 000 000; 0 is never")
+
+
+def variant_groups(project: Project, tileset: Tileset) -> list[dict[At, float]]:
+    """List the groups of a tileset's tiles that have the same marks, with their weights.
+
+    A tile is in one group for each terrain set that it is marked in.
+    """
+    groups: list[dict[At, float]] = []
+    for owner in project.tilesets:
+        for kit in owner.sets:
+            if owner is not tileset and tileset.name not in kit.guests:
+                continue
+            table, map_ = set_table(project, owner, kit)
+            for key, variants in table.variants.items():
+                both = (*variants, *table.inner.get(key, ()))
+                tiles = [(map_.legend.tile(place), weight) for place, weight in both]
+                group = {(t.row, t.col): weight for t, weight in tiles
+                         if t is not None and t.tileset == tileset.name}  # fmt: skip
+                if group:
+                    groups.append(group)
+    return groups
+
+
+@dataclass(frozen=True)
+class Share:
+    """What a tile's weight means: its share among its variants, and on how many cells of a map."""
+
+    share: float
+    variants: int
+    cells: int
+    of: int
+
+
+def tile_shares(project: Project, tileset: Tileset, map_: Map | None) -> dict[At, Share]:
+    """Tell what the weights of tiles mean, those without variants apart.
+
+    `of` counts the cells of the map that show any tile of the group, `cells` those that the tile's
+    weight gives it of them.
+    """
+    laid = _laid(map_, tileset) if map_ is not None else {}
+    out: dict[At, Share] = {}
+    for group in variant_groups(project, tileset):
+        total = sum(group.values())
+        cells = sum(laid.get(at, 0) for at in group)
+        for at, weight in group.items():
+            part = weight / total if total > 0 else 0.0
+            if at not in out or out[at].of < cells:
+                out[at] = Share(part, len(group), round(part * cells), cells)
+    return out
+
+
+def _laid(map_: Map, tileset: Tileset) -> dict[At, int]:
+    """Count the cells of ground layers that show each tile, as far as they are knitted."""
+    counts = np.zeros(len(map_.legend), np.int64)
+    for layer in map_.layers:
+        if isinstance(layer, GroundLayer):
+            found = np.bincount(np.maximum(layer.cells, 0).ravel(), minlength=len(counts))
+            counts += found[: len(counts)]
+    out: dict[At, int] = {}
+    for place, tile in enumerate(map_.legend.tiles):
+        if tile is not None and tile.tileset == tileset.name and counts[place]:
+            at = (tile.row, tile.col)
+            out[at] = out.get(at, 0) + int(counts[place])
+    return out
+
+
+# Names, tags, properties
+
+
+def name_tiles(tileset: Tileset, places: Places, name: str) -> Edit:
+    """Name tiles; several get the name with a number each."""
+    order = sorted(places)
+    words = name.strip()
+    facts = {}
+    for n, at in enumerate(order, 1):
+        own = words if len(order) == 1 or not words else f"{words} {n}"
+        facts[at] = replace(tileset.fact(*at), name=own)
+    return _put(tileset, facts, What.ORDER, f"Name {_count(places)}")
+
+
+def add_tag(tileset: Tileset, places: Places, tag: str) -> Edit:
+    """Give tiles a tag more."""
+    word = tag.strip()
+    if not word:
+        raise EditError("a tag needs a word: type one")
+
+    def change(fact: TileFacts) -> TileFacts:
+        return fact if word in fact.tags else replace(fact, tags=(*fact.tags, word))
+
+    return change_facts(tileset, places, change, What.ORDER, f"Tag {_count(places)} “{word}”")
+
+
+def remove_tag(tileset: Tileset, places: Places, tag: str) -> Edit:
+    """Take a tag away from tiles."""
+
+    def change(fact: TileFacts) -> TileFacts:
+        return replace(fact, tags=tuple(each for each in fact.tags if each != tag))
+
+    name = f"Take tag “{tag}” from {_count(places)}"
+    return change_facts(tileset, places, change, What.ORDER, name)
+
+
+def put_property(tileset: Tileset, places: Places, new: Property, old: str = "") -> Edit:
+    """Give tiles a property, in place of one with the same name or of the one called `old`.
+
+    Raises
+    ------
+    EditError
+        It has no name or one that is taken, or its value is not of its kind.
+    """
+    if not new.name.strip():
+        raise EditError("a property needs a name: type one")
+    checked_value(new)
+    taken = {p.name for at in places for p in tileset.fact(*at).properties}
+    if old and old != new.name and new.name in taken:
+        raise EditError(f"there is a property “{new.name}” already: give another name")
+
+    def change(fact: TileFacts) -> TileFacts:
+        names = [each.name for each in fact.properties]
+        key = old if old in names else new.name
+        if key in names:
+            found = tuple(new if each.name == key else each for each in fact.properties)
+        else:
+            found = (*fact.properties, new)
+        return replace(fact, properties=found)
+
+    name = f"Property “{new.name}” of {_count(places)}"
+    return change_facts(tileset, places, change, What.ORDER, name)
+
+
+def remove_property(tileset: Tileset, places: Places, name: str) -> Edit:
+    """Take a property away from tiles."""
+
+    def change(fact: TileFacts) -> TileFacts:
+        kept = tuple(each for each in fact.properties if each.name != name)
+        return replace(fact, properties=kept)
+
+    what = f"Take property “{name}” from {_count(places)}"
+    return change_facts(tileset, places, change, What.ORDER, what)
+
+
+def shared_properties(tileset: Tileset, places: Places) -> list[tuple[Property, bool]]:
+    """List the properties that any of some tiles has, and whether all have the same one."""
+    found: dict[str, Property] = {}
+    same: dict[str, bool] = {}
+    for at in sorted(places):
+        for each in tileset.fact(*at).properties:
+            first = found.setdefault(each.name, each)
+            same[each.name] = same.get(each.name, True) and first == each
+    for at in places:
+        names = {each.name for each in tileset.fact(*at).properties}
+        for name in found:
+            same[name] &= name in names
+    return [(found[name], same[name]) for name in found]
+
+
+# Animation
+
+
+def block_frames(
+    tileset: Tileset, box: Box, count: int, *, below: bool, ms: int
+) -> dict[At, tuple[Frame, ...]]:
+    """Give each tile of a block its frames: the tiles at the same place of the blocks after it.
+
+    Parameters
+    ----------
+    box : rows and columns of the first block
+    count : blocks, the first one included
+    below : whether they lie one below the other; else one right of the other
+    ms : how long each frame shows
+
+    Raises
+    ------
+    EditError
+        There is no such block on the sheet, or a time is out of bounds.
+    """
+    if not 2 <= count <= 256:
+        raise EditError(f"{count} blocks can not move: give 2 to 256")
+    if not 1 <= ms <= 600_000:
+        raise EditError(f"{ms} ms is out of bounds: give 1 to 600 000")
+    step = (box.height, 0) if below else (0, box.width)
+    last = (box.bottom - 1 + step[0] * (count - 1), box.right - 1 + step[1] * (count - 1))
+    if not tileset.has(*last):
+        raise EditError(
+            f"“{tileset.name}” has {tileset.rows} × {tileset.columns} tiles: the last of {count} "
+            f"blocks would end in row {last[0]}, column {last[1]}. Give fewer, or a smaller block"
+        )
+    return {
+        (row, col): tuple(Frame(row + n * step[0], col + n * step[1], ms) for n in range(count))
+        for row in range(box.top, box.bottom)
+        for col in range(box.left, box.right)
+    }
+
+
+def move_blocks(tileset: Tileset, box: Box, count: int, *, below: bool, ms: int) -> Edit:
+    """Let all tiles of a block move through the blocks beside it, in one act."""
+    frames = block_frames(tileset, box, count, below=below, ms=ms)
+    facts = {at: replace(tileset.fact(*at), frames=each) for at, each in frames.items()}
+    return _put(tileset, facts, What.LOOKS, f"Let {_count(facts)} move")
+
+
+def time_frames(tileset: Tileset, places: Places, ms: int) -> Edit:
+    """Let all frames of tiles show for the same time."""
+    if not 1 <= ms <= 600_000:
+        raise EditError(f"{ms} ms is out of bounds: give 1 to 600 000")
+
+    def change(fact: TileFacts) -> TileFacts:
+        return replace(fact, frames=tuple(each._replace(ms=ms) for each in fact.frames))
+
+    return change_facts(tileset, places, change, What.LOOKS, f"{ms} ms a frame")
+
+
+def stand_still(tileset: Tileset, places: Places) -> Edit:
+    """Take the animations of tiles away."""
+    change = partial(replace, frames=())
+    return change_facts(tileset, places, change, What.LOOKS, f"Let {_count(places)} stand still")
+
+
+# Choosing
+
+CHOICES = ("all", "with the same marks", "with the same tags", "empty", "double",
+           "not on any map", "that move", "without a name or tag")  # fmt: skip
+
+
+def choose_tiles(project: Project, tileset: Tileset, what: str, now: Iterable[At] = ()) -> list[At]:
+    """List the tiles of a kind, row by row.
+
+    Parameters
+    ----------
+    what : one of `CHOICES`
+    now : the tiles that are chosen, whose marks or tags are meant
+    """
+    every = [(row, col) for row in range(tileset.rows) for col in range(tileset.columns)]
+    chosen = set(now)
+    facts = tileset.facts
+    if what == "with the same marks":
+        like = [set(group) for group in variant_groups(project, tileset) if chosen & set(group)]
+        found = set().union(*like) if like else set()
+        return [at for at in every if at in found]
+    if what == "with the same tags":
+        tags = {tag for at in chosen for tag in tileset.fact(*at).tags}
+        return [at for at in every if tags & set(tileset.fact(*at).tags)]
+    if what in ("empty", "double") and tileset.picture is not None:
+        seen = grid_facts(tileset.picture, lay_grid(tileset.slicing, tileset.width, tileset.height))
+        mask = seen.empty if what == "empty" else seen.doubles
+        return [at for at in every if mask[at]]
+    if what == "not on any map":
+        uses = count_uses(project, tileset.name)
+        return [at for at in every if at not in uses]
+    if what == "that move":
+        return [at for at in every if at in facts and facts[at].frames]
+    if what == "without a name or tag":
+        return [at for at in every if not (tileset.fact(*at).name or tileset.fact(*at).tags)]
+    return every if what == "all" else []

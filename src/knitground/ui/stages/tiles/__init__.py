@@ -1,0 +1,1 @@
+"""Tiles: what each tile is, for one or many at once."""

@@ -1,0 +1,461 @@
+"""Tiles: weights, names, tags, properties and animations of one or many tiles at once."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import partial
+
+from PySide6.QtCore import Qt, QTimer
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QDoubleSpinBox,
+    QLabel,
+    QLineEdit,
+    QMenu,
+    QPushButton,
+    QSlider,
+    QSpinBox,
+    QStackedWidget,
+    QTabBar,
+    QWidget,
+)
+
+from knitground.core.base.window import Box
+from knitground.core.edit.changed import Changed, What
+from knitground.core.edit.document import Edit
+from knitground.core.edit.sheets import leave_out
+from knitground.core.edit.tiles import (
+    CHOICES,
+    Share,
+    add_tag,
+    choose_tiles,
+    move_blocks,
+    name_tiles,
+    put_property,
+    remove_property,
+    remove_tag,
+    scale_weights,
+    set_weights,
+    share_together,
+    shared_properties,
+    stand_still,
+    tile_shares,
+    time_frames,
+)
+from knitground.core.model.limits import MAX_NAME, MAX_WEIGHT
+from knitground.core.model.properties import Property
+from knitground.core.model.tileset import At, Tileset
+from knitground.core.slicing.search import matching_tiles
+from knitground.ui.common.commands import Commands
+from knitground.ui.common.theme import LINEN
+from knitground.ui.common.widgets import (
+    ShareBar,
+    button,
+    clear,
+    column,
+    head,
+    note,
+    primary,
+    row,
+    scrolled,
+)
+from knitground.ui.common.words import percent
+from knitground.ui.session import Session
+from knitground.ui.stages.stage import Stage
+from knitground.ui.stages.tiles.bigtile import BigTile
+from knitground.ui.stages.tiles.properties import DIFFERENT, PropertyEditor
+from knitground.ui.stages.tiles.tilessheet import OVERLAYS, TilesSheet, tile_line
+
+TABS = ("Weight", "Name and tags", "Properties", "Moves")
+_SHOWN_SHARES = 8
+_LATER_MS = 120
+
+
+class TilesBench(Stage):
+    """The stage: the sheet with what is known of its tiles, and below it what to give them."""
+
+    key = "tiles"
+    wide = 520
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session)
+        self.sheet = TilesSheet(session)
+        self.big = BigTile()
+        self.properties = PropertyEditor()
+        self._filling = False
+        self._key: object = None
+        self._shares: dict[At, Share] = {}
+        self._later = QTimer(self, singleShot=True, interval=_LATER_MS)
+        self._later.timeout.connect(self._show_shares)
+        self._make_top()
+        self._make_pages()
+        self._lay_out()
+        self._connect()
+
+    # Building
+
+    def _make_top(self) -> None:
+        self.sheets = QComboBox()
+        self.sheets.setToolTip("The sheet whose tiles are looked at")
+        self.sheets.activated.connect(self._choose_sheet)
+        self.overlay = QComboBox()
+        for each in OVERLAYS:
+            self.overlay.addItem(f"show {each}")
+        self.overlay.setToolTip("What is written on the tiles")
+        self.overlay.activated.connect(self._choose_overlay)
+        self.choice = QPushButton("Choose…")
+        self.choice.setToolTip("Choose tiles of a kind")
+        menu = QMenu(self.choice)
+        for what in CHOICES:
+            menu.addAction(what[0].upper() + what[1:], partial(self.choose_by, what))
+        self.choice.setMenu(menu)
+        self.search = QLineEdit()
+        self.search.setPlaceholderText("find by name, tag, number, terrain")
+        self.search.setToolTip("Only the tiles that fit are bright; Enter chooses them")
+        self.search.textChanged.connect(self._find)
+        self.search.returnPressed.connect(self._choose_found)
+        self.words = note()
+
+    def _make_pages(self) -> None:
+        self.pages = QStackedWidget()
+        for make in (self._weight_page, self._name_page, self._property_page, self._move_page):
+            self.pages.addWidget(make())
+
+    def _weight_page(self) -> QWidget:
+        self.weight = QDoubleSpinBox()
+        self.weight.setRange(0, MAX_WEIGHT)
+        self.weight.setDecimals(2)
+        self.weight.setToolTip("Weight of the chosen tiles among their variants; 0 is never")
+        self.weight.valueChanged.connect(self._weigh)
+        half = button("÷ 2", partial(self._scale, 0.5), "Halve the weights")
+        double = button("× 2", partial(self._scale, 2.0), "Double the weights")
+        equal = button("Equal", self._equal, "Give all of them weight 1")
+        self.together = QSlider(Qt.Orientation.Horizontal)
+        self.together.setRange(0, 99)
+        self.together.setToolTip("Part of their group that the chosen tiles take together")
+        self.together.setAccessibleName("Together")
+        self.together.sliderPressed.connect(self._new_key)
+        self.together.valueChanged.connect(self._share)
+        self.together_words = QLabel("together")
+        self.together_words.setMinimumWidth(96)
+        self.never = QCheckBox("leave out")
+        self.never.setToolTip("Neither offered nor knitted")
+        self.never.clicked.connect(self._leave_out)
+        self.share_lines = column(spacing=2)
+        lines = QWidget()
+        lines.setLayout(column(self.share_lines, 1))
+        page = QWidget()
+        page.setLayout(column(
+            row(QLabel("Weight"), self.weight, half, double, equal, 1, spacing=4),
+            row(self.together_words, self.together, self.never, spacing=6), scrolled(lines),
+            spacing=6,
+        ))  # fmt: skip
+        return page
+
+    def _name_page(self) -> QWidget:
+        self.name = QLineEdit()
+        self.name.setMaxLength(MAX_NAME)
+        self.name.setToolTip("Name of the tile; several get a number each")
+        self.name.editingFinished.connect(self._name)
+        self.tag = QLineEdit()
+        self.tag.setMaxLength(MAX_NAME)
+        self.tag.setPlaceholderText("another tag, then Enter")
+        self.tag.returnPressed.connect(self._add_tag)
+        self.tags = row(spacing=4)
+        page = QWidget()
+        page.setLayout(column(
+            row(QLabel("Name"), self.name), row(QLabel("Tags"), self.tag), self.tags, 1, spacing=8,
+        ))  # fmt: skip
+        return page
+
+    def _property_page(self) -> QWidget:
+        return scrolled(self.properties)
+
+    def _move_page(self) -> QWidget:
+        self.blocks, self.ms = QSpinBox(), QSpinBox()
+        self.blocks.setRange(2, 256)
+        self.blocks.setValue(4)
+        self.blocks.setSuffix(" blocks")
+        self.blocks.setToolTip("How many blocks there are, the chosen one included")
+        self.ms.setRange(1, 600_000)
+        self.ms.setValue(160)
+        self.ms.setSuffix(" ms")
+        self.ms.setToolTip("How long each frame shows")
+        self.way = QComboBox()
+        self.way.addItems(["side by side", "one below the other"])
+        self.way.setToolTip("Where the next block lies")
+        go = primary("Let them move", self.move_blocks,
+                     "The chosen block moves through those beside it")  # fmt: skip
+        self.play = QCheckBox("play")
+        self.play.setChecked(True)
+        self.play.clicked.connect(self.big.play)
+        step = button("Step", self.big.step, "Show the next frame")
+        times = button("These ms for all", self._time, "All frames show for that time")
+        still = button("Stand still", self._still, "Take the animations away")
+        self.move_words = note()
+        page = QWidget()
+        page.setLayout(column(
+            note("Choose a block of tiles; the same block is repeated beside it on the sheet."),
+            row(self.blocks, self.way, self.ms, go, spacing=4),
+            row(self.play, step, times, still, 1, spacing=6), self.move_words, 1, spacing=8,
+        ))  # fmt: skip
+        return page
+
+    def _lay_out(self) -> None:
+        self.tabs = QTabBar()
+        self.tabs.setDrawBase(False)
+        for name in TABS:
+            self.tabs.addTab(name)
+        self.tabs.currentChanged.connect(self.pages.setCurrentIndex)
+        below = QWidget()
+        left = column(self.big, self.words, 1, spacing=4)
+        line = row(left, self.pages, spacing=10)
+        line.setStretch(1, 1)
+        below.setLayout(line)
+        below.setFixedHeight(232)
+        self.words.setFixedWidth(168)
+        self.setLayout(column(
+            row(head("Tiles"), 1, self.sheets), row(self.overlay, self.choice, self.search),
+            self.sheet, self.tabs, below, margins=10, spacing=6,
+        ))  # fmt: skip
+
+    def _connect(self) -> None:
+        s = self.session
+        s.opened.connect(self.refresh_later)
+        s.changed.connect(self._follow)
+        s.choice.tileset_changed.connect(self.refresh_later)
+        s.choice.map_changed.connect(self.refresh_later)
+        self.sheet.chosen_changed.connect(self._show_chosen)
+        self.sheet.zoomed.connect(self.zoomed)
+        self.properties.put.connect(self._put_property)
+        self.properties.removed.connect(
+            lambda name: self._do(lambda t, at: remove_property(t, at, name))
+        )
+
+    def add_commands(self, commands: Commands) -> None:
+        commands.add("Edit", "Choose all tiles", lambda: self.choose_by("all"), "Ctrl+Alt+A")
+
+    # Following
+
+    @property
+    def tileset(self) -> Tileset | None:
+        """The sheet that is looked at."""
+        return self.session.tileset
+
+    @property
+    def chosen(self) -> frozenset[At]:
+        """The tiles that are chosen."""
+        return self.sheet.chosen
+
+    @property
+    def zoom_words(self) -> str | None:
+        return self.sheet.camera.text()
+
+    def focus_first(self) -> bool:
+        self.sheet.setFocus()
+        return True
+
+    def cancel(self) -> bool:
+        had = bool(self.chosen)
+        self.sheet.choose(())
+        return had
+
+    def _follow(self, change: Changed) -> None:
+        if change.what in (What.CELLS, What.TERRAIN):
+            if self.isVisible():
+                self._later.start()
+        elif change.what not in (What.MARKERS, What.TRAY, What.RECIPE, What.MIXES, What.RULES):
+            self.refresh_later()
+
+    def refresh(self) -> None:
+        """Show everything as it is now."""
+        tilesets = self.session.project.tilesets
+        self._filling = True
+        self.sheets.clear()
+        self.sheets.addItems([each.name for each in tilesets])
+        at = tilesets.index(self.tileset) if self.tileset in tilesets else -1
+        self.sheets.setCurrentIndex(at)
+        self._filling = False
+        self.sheet.show_tileset(self.tileset)
+        self.sheet.choose(self.chosen)
+        self._find(self.search.text())
+        self._show_chosen()
+
+    def _show_chosen(self) -> None:
+        tileset, chosen = self.tileset, self.chosen
+        some = tileset is not None and bool(chosen)
+        self.pages.setEnabled(some)
+        self.big.show_tile(tileset if some else None, min(chosen, default=None))
+        if tileset is None or not chosen:
+            self.words.setText("Choose tiles: click, drag, Ctrl, or “Choose…”.")
+            self.properties.show_properties([])
+            self._show_shares()
+            return
+        first = min(chosen)
+        one = len(chosen) == 1
+        self.words.setText(tile_line(tileset, first) if one else f"{len(chosen)} tiles chosen")
+        self._filling = True
+        facts = [tileset.fact(*at) for at in chosen]
+        weights = {fact.weight for fact in facts}
+        self.weight.setSpecialValueText("")
+        if not self.weight.hasFocus():
+            self.weight.setValue(facts[0].weight if len(weights) == 1 else _mean(weights))
+        self.weight.setSuffix("" if len(weights) == 1 else " ≠")
+        self.never.setChecked(all(fact.left_out for fact in facts))
+        names = {fact.name for fact in facts}
+        if not self.name.hasFocus():
+            self.name.setText(next(iter(names)) if len(names) == 1 else "")
+        self.name.setPlaceholderText("" if len(names) == 1 else DIFFERENT)
+        self._show_tags(sorted({tag for fact in facts for tag in fact.tags}), len(chosen))
+        self.properties.show_properties(shared_properties(tileset, chosen))
+        moving = sum(bool(fact.frames) for fact in facts)
+        frames = len(tileset.fact(*first).frames)
+        self.move_words.setText(
+            f"{moving} of {len(chosen)} move; the first in {frames} frames." if moving
+            else "None of them moves."
+        )  # fmt: skip
+        self._filling = False
+        self._show_shares()
+
+    def _show_tags(self, tags: list[str], count: int) -> None:
+        clear(self.tags)
+        tileset = self.tileset
+        for tag in tags[:12]:
+            having = sum(tag in tileset.fact(*at).tags for at in self.chosen) if tileset else 0
+            words = tag if having == count else f"{tag} ({having})"
+            gone = partial(self._remove_tag, tag)
+            self.tags.addWidget(button(f"{words}  ×", gone, f"Take the tag “{tag}” away"))
+        self.tags.addStretch(1)
+
+    def _show_shares(self) -> None:
+        """Say what the weights mean: shares among variants, and cells of this map."""
+        clear(self.share_lines)
+        tileset = self.tileset
+        if tileset is None or not self.chosen:
+            return
+        shares = tile_shares(self.session.project, tileset, self.session.map)
+        listed = [at for at in sorted(self.chosen) if at in shares]
+        for at in listed[:_SHOWN_SHARES]:
+            each = shares[at]
+            words = percent(each.share)
+            words += f" ≈ {each.cells} of {each.of} cells" if each.of else ""
+            line = row(
+                QLabel(f"tile {tileset.number(*at)}"), ShareBar(each.share, None, LINEN.accent),
+                QLabel(words), spacing=6,
+            )  # fmt: skip
+            self.share_lines.addLayout(line)
+        if len(listed) > _SHOWN_SHARES:
+            self.share_lines.addWidget(note(f"and {len(listed) - _SHOWN_SHARES} more"))
+        if not listed:
+            self.share_lines.addWidget(note("No marks: these tiles are laid by hand or by a mix."))
+        whole = sum(shares[at].share for at in listed)
+        groups = {(shares[at].variants, shares[at].of) for at in listed}
+        self._filling = True
+        one_group = len(groups) == 1 and whole < 1
+        self.together.setEnabled(bool(listed))
+        if one_group and not self.together.isSliderDown():
+            self.together.setValue(min(99, round(100 * whole)))
+        words = f"together {percent(whole)}" if one_group else "together"
+        self.together_words.setText(words)
+        self._filling = False
+
+    # Changing
+
+    def _do(self, build: Callable[[Tileset, frozenset[At]], Edit], key: object = None) -> bool:
+        tileset, chosen = self.tileset, self.chosen
+        if self._filling or tileset is None or not chosen:
+            return False
+        return self.session.do(lambda: build(tileset, chosen), key)
+
+    def _new_key(self) -> None:
+        self._key = object()
+
+    def _choose_sheet(self, place: int) -> None:
+        if not self._filling:
+            self.session.choose_tileset(self.session.project.tilesets[place])
+
+    def _choose_overlay(self, place: int) -> None:
+        self.sheet.overlay = OVERLAYS[place]
+        self.sheet.update()
+
+    def choose_by(self, what: str) -> None:
+        """Choose tiles of a kind."""
+        self.catch_up()
+        if self.tileset is None:
+            return
+        found = choose_tiles(self.session.project, self.tileset, what, self.chosen)
+        self.sheet.choose(found)
+        if not found:
+            self.session.note(f"No tile is {what}" if what != "all" else "The sheet has no tile")
+
+    def _find(self, words: str) -> None:
+        found = None
+        if self.tileset is not None and words.strip():
+            found = matching_tiles(self.session.project, self.tileset, words)
+        if found != self.sheet.found:
+            self.sheet.found = found
+            self.sheet.update()
+
+    def _choose_found(self) -> None:
+        if self.sheet.found is not None:
+            self.sheet.choose(self.sheet.found)
+
+    def _weigh(self, value: float) -> None:
+        self._do(lambda t, at: set_weights(t, at, value), self.weight)
+
+    def _scale(self, factor: float) -> None:
+        self._do(lambda t, at: scale_weights(t, at, factor))
+
+    def _equal(self) -> None:
+        self._do(lambda t, at: set_weights(t, at, 1.0))
+
+    def _share(self, value: int) -> None:
+        if not self.together.isSliderDown():
+            self._new_key()
+        project = self.session.project
+        self._do(lambda t, at: share_together(project, t, at, value / 100), self._key)
+
+    def _leave_out(self, on: bool) -> None:
+        self._do(lambda t, at: leave_out(t, at, on))
+
+    def _name(self) -> None:
+        tileset = self.tileset
+        if tileset is None or not self.chosen:
+            return
+        names = {tileset.fact(*at).name for at in self.chosen}
+        text = self.name.text().strip()
+        if names != {text} and (text or len(names) == 1):
+            self._do(lambda t, at: name_tiles(t, at, text))
+
+    def _add_tag(self) -> None:
+        text = self.tag.text()
+        if text.strip() and self._do(lambda t, at: add_tag(t, at, text)):
+            self.tag.clear()
+
+    def _remove_tag(self, tag: str) -> None:
+        self._do(lambda t, at: remove_tag(t, at, tag))
+
+    def _put_property(self, new: Property, old: str) -> None:
+        if not self._do(lambda t, at: put_property(t, at, new, old)):
+            self._show_chosen()
+
+    def move_blocks(self) -> None:
+        """Let the chosen block move through those beside it."""
+        rows, cols = [r for r, _ in self.chosen], [c for _, c in self.chosen]
+        if not rows:
+            return
+        box = Box(min(rows), min(cols), max(rows) + 1, max(cols) + 1)
+        below, count, ms = self.way.currentIndex() == 1, self.blocks.value(), self.ms.value()
+        self._do(lambda t, _: move_blocks(t, box, count, below=below, ms=ms))
+
+    def _time(self) -> None:
+        ms = self.ms.value()
+        self._do(lambda t, at: time_frames(t, at, ms))
+
+    def _still(self) -> None:
+        self._do(stand_still)
+
+
+def _mean(weights: set[float]) -> float:
+    return sum(weights) / len(weights)

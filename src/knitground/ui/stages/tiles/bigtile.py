@@ -1,0 +1,120 @@
+"""The chosen tile large, moving if it moves, with itself round it as it would repeat."""
+
+from __future__ import annotations
+
+import numpy as np
+from PySide6.QtCore import QElapsedTimer, QRectF, QSize, Qt, QTimer
+from PySide6.QtGui import QImage, QPainter, QPaintEvent
+from PySide6.QtWidgets import QWidget
+
+from knitground.core.model.tile import TileRef
+from knitground.core.model.tileset import At, Tileset
+from knitground.core.render.tiles import tile_pixels
+from knitground.ui.common.checkers import checkers
+from knitground.ui.common.painting import painting
+from knitground.ui.common.theme import theme
+from knitground.ui.mapside.canvas.chunks import image_of
+
+_SIDE = 168
+
+
+class BigTile(QWidget):
+    """Shows one tile at 8 times or so, ghosts of it at all sides, and its frames in turn."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.tileset: Tileset | None = None
+        self.at: At | None = None
+        self.playing = True
+        self._step = 0
+        self._images: dict[At, QImage] = {}
+        self._clock = QElapsedTimer()
+        self._timer = QTimer(self, interval=40)
+        self._timer.timeout.connect(self._tick)
+        self.setFixedSize(QSize(_SIDE, _SIDE))
+        self.setAccessibleName("The tile, large")
+
+    def show_tile(self, tileset: Tileset | None, at: At | None) -> None:
+        """Show another tile."""
+        self.tileset, self.at = tileset, at
+        self._images.clear()
+        self._step = 0
+        self._clock.restart()
+        moves = bool(self._frames())
+        if moves and self.playing and self.isVisible():
+            self._timer.start()
+        else:
+            self._timer.stop()
+        self.update()
+
+    def _frames(self) -> tuple[tuple[At, int], ...]:
+        if self.tileset is None or self.at is None:
+            return ()
+        frames = self.tileset.fact(*self.at).frames
+        return tuple(((each.row, each.col), each.ms) for each in frames)
+
+    def play(self, on: bool) -> None:
+        """Play, or pause at the present frame."""
+        self.playing = on
+        self.show_tile(self.tileset, self.at)
+
+    def step(self) -> None:
+        """Show the next frame."""
+        self.playing = False
+        self._timer.stop()
+        self._step += 1
+        self.update()
+
+    def _tick(self) -> None:
+        if not self.isVisible():
+            self._timer.stop()
+            return
+        self.update()
+
+    def shown(self) -> At | None:
+        """The tile that is shown now: a frame, or itself."""
+        frames = self._frames()
+        if not frames:
+            return self.at
+        if not self.playing:
+            return frames[self._step % len(frames)][0]
+        whole = sum(ms for _, ms in frames)
+        at = self._clock.elapsed() % max(1, whole)
+        for place, ms in frames:
+            if at < ms:
+                return place
+            at -= ms
+        return frames[-1][0]
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        with painting(self) as painter:
+            rect = QRectF(0, 0, _SIDE, _SIDE)
+            painter.fillRect(rect, theme().colour("sunken"))
+            at = self.shown()
+            image = self._image(at) if at is not None else None
+            if image is not None:
+                self._draw(painter, image)
+
+    def _image(self, at: At) -> QImage | None:
+        if at not in self._images and self.tileset is not None:
+            pixels = tile_pixels(self.tileset, TileRef(self.tileset.name, *at))
+            if pixels is None:
+                return None
+            self._images[at] = image_of(np.ascontiguousarray(pixels)).copy()
+        return self._images.get(at)
+
+    def _draw(self, painter: QPainter, image: QImage) -> None:
+        zoom = max(1, min(24, int(_SIDE * 0.6 / max(image.width(), image.height()))))
+        wide, high = image.width() * zoom, image.height() * zoom
+        left, top = (_SIDE - wide) / 2, (_SIDE - high) / 2
+        checkers(painter, QRectF(0, 0, _SIDE, _SIDE))
+        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, False)
+        for down in (-1, 0, 1):
+            for across in (-1, 0, 1):
+                painter.setOpacity(1.0 if not (down or across) else 0.4)
+                at = QRectF(left + across * wide, top + down * high, wide, high)
+                painter.drawImage(at, image)
+        painter.setOpacity(1.0)
+        painter.setPen(theme().colour("madder"))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawRect(QRectF(left, top, wide - 1, high - 1))

@@ -1,0 +1,110 @@
+"""The editor of properties: named values of a kind, of one or many things at once."""
+
+from __future__ import annotations
+
+from functools import partial
+
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QComboBox, QGridLayout, QLineEdit, QWidget
+
+from knitground.core.model.limits import MAX_NAME
+from knitground.core.model.properties import Property, PropertyKind
+from knitground.ui.common.widgets import button, clear, column, icon_button, note, row
+
+DIFFERENT = "different"
+
+
+class PropertyEditor(QWidget):
+    """Shows properties; values that differ among what is chosen are shown as different."""
+
+    put = Signal(object, str)
+    """A property as it is to be, and the name that it had before."""
+    removed = Signal(str)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._grid = QGridLayout()
+        self._grid.setHorizontalSpacing(6)
+        self._grid.setVerticalSpacing(4)
+        self.empty = note("No property yet: what a game should know of these tiles.")
+        self.add = button("+ property", self.add_one, "Give the chosen ones a property")
+        self.fields: dict[str, tuple[QLineEdit, QComboBox, QLineEdit]] = {}
+        self._shown: object = None
+        self.setLayout(column(self._grid, self.empty, row(self.add, 1), 1, spacing=6))
+
+    def show_properties(self, shown: list[tuple[Property, bool]]) -> None:
+        """Show properties, each with whether all that is chosen has the same."""
+        if shown == self._shown:
+            return
+        self._shown = shown
+        clear(self._grid)
+        self.fields = {}
+        self.empty.setVisible(not shown)
+        for line, (each, same) in enumerate(shown):
+            self._add_line(line, each, same)
+
+    def _add_line(self, line: int, each: Property, same: bool) -> None:
+        name, value, kind = QLineEdit(each.name), QLineEdit(), QComboBox()
+        name.setMaxLength(MAX_NAME)
+        name.setToolTip("Name of the property")
+        for one in PropertyKind:
+            kind.addItem(one.value)
+        kind.setCurrentIndex(list(PropertyKind).index(each.kind))
+        kind.setToolTip("What kind of value it is")
+        value.setText(each.value if same else "")
+        value.setPlaceholderText("" if same else DIFFERENT)
+        value.setToolTip(_hint(each.kind))
+        name.editingFinished.connect(partial(self._rename, each, name))
+        value.editingFinished.connect(partial(self._revalue, each, value))
+        kind.activated.connect(partial(self._rekind, each))
+        gone = icon_button(
+            "mdi6.close", partial(self.removed.emit, each.name), f"Take “{each.name}” away"
+        )
+        for col, part in enumerate((name, kind, value, gone)):
+            self._grid.addWidget(part, line, col)
+        self.fields[each.name] = (name, kind, value)
+
+    def add_one(self) -> None:
+        """Add a property with a name that is free."""
+        number, name = 1, "property"
+        while name in self.fields:
+            number += 1
+            name = f"property {number}"
+        self.put.emit(Property(name), "")
+
+    def _rename(self, each: Property, field: QLineEdit) -> None:
+        name = field.text().strip()
+        if name and name != each.name:
+            self.put.emit(Property(name, each.value, each.kind, each.choices), each.name)
+
+    def _revalue(self, each: Property, field: QLineEdit) -> None:
+        text = field.text().strip()
+        different = not text and field.placeholderText() == DIFFERENT
+        if text == each.value or different:
+            return
+        choices = each.choices
+        if each.kind is PropertyKind.CHOICE and text and text not in choices:
+            choices = (*choices, text)  # a new choice is typed once
+        self.put.emit(Property(each.name, text, each.kind, choices), each.name)
+
+    def _rekind(self, each: Property, place: int) -> None:
+        kind = list(PropertyKind)[place]
+        if kind is each.kind:
+            return
+        first = {
+            PropertyKind.WHOLE: "0", PropertyKind.NUMBER: "0", PropertyKind.YES_NO: "no",
+            PropertyKind.COLOUR: "#000000",
+        }  # fmt: skip
+        choices = (each.value,) if kind is PropertyKind.CHOICE else ()
+        new = Property(each.name, each.value, kind, choices)
+        if new.typed == each.value and kind in first:
+            new = Property(each.name, first[kind], kind)
+        self.put.emit(new, each.name)
+
+
+def _hint(kind: PropertyKind) -> str:
+    return {
+        PropertyKind.YES_NO: "yes or no", PropertyKind.COLOUR: "#rrggbb",
+        PropertyKind.FILE: "a path inside the project's folder",
+        PropertyKind.CHOICE: "one of its choices; another word becomes a choice more",
+    }.get(kind, f"a {kind.value}")  # fmt: skip

@@ -1,0 +1,175 @@
+"""The sheet in Tiles: many tiles chosen at once, and what is known of each drawn over it."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from PySide6.QtCore import QRectF, Qt, Signal
+from PySide6.QtGui import QColor, QFont, QKeyEvent, QMouseEvent, QPainter, QPen
+
+from knitground.core.model.tileset import PLAIN, At, TileFacts, Tileset
+from knitground.ui.common.sheetview import SheetView
+from knitground.ui.common.theme import LINEN, theme
+from knitground.ui.session import Session
+
+OVERLAYS = ("weight", "name", "tags", "properties", "moves", "anchor", "never used", "nothing")
+_MOST_LABELS = 3000
+
+
+class TilesSheet(SheetView):
+    """A click chooses a tile, a drag a block, Ctrl adds and takes away; arrows move, Shift adds."""
+
+    chosen_changed = Signal()
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.chosen: frozenset[At] = frozenset()
+        self.overlay = OVERLAYS[0]
+        self.found: frozenset[At] | None = None
+        self._start: At | None = None
+        self._before: frozenset[At] = frozenset()
+        self._cursor: At | None = None
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAccessibleName("Sheet")
+
+    def show_tileset(self, tileset: Tileset | None) -> None:
+        if tileset is not self.tileset:
+            self.chosen, self._cursor = frozenset(), None
+        super().show_tileset(tileset)
+
+    def choose(self, places: Iterable[At]) -> None:
+        """Choose other tiles."""
+        has = self.tileset.has if self.tileset else lambda *_: False
+        chosen = frozenset(at for at in places if has(*at))
+        if chosen != self.chosen:
+            self.chosen = chosen
+            self.update()
+            self.chosen_changed.emit()
+
+    # Painting
+
+    def paint_over(self, painter: QPainter) -> None:
+        assert self.tileset is not None
+        seen = self.seen_tiles()
+        if self.found is not None:
+            veil = QColor(theme().canvas)
+            veil.setAlpha(190)
+            for at in seen:
+                if at not in self.found:
+                    painter.fillRect(self.tile_rect(*at), veil)
+        if len(seen) <= _MOST_LABELS:
+            for at in seen:
+                self._label(painter, at, self.tileset.facts.get(at, PLAIN))
+        self._draw_chosen(painter, seen)
+
+    def _label(self, painter: QPainter, at: At, fact: TileFacts) -> None:
+        words, role = overlay_words(self.overlay, fact)
+        rect = self.tile_rect(*at)
+        if not words or rect.width() < 14:
+            return
+        font = QFont(painter.font())
+        font.setPixelSize(9 if rect.width() < 30 else 11)
+        font.setBold(True)
+        painter.setFont(font)
+        wide = min(rect.width() - 1, painter.fontMetrics().horizontalAdvance(words) + 5)
+        high = 11 if rect.width() < 30 else 14
+        spot = QRectF(rect.left() + 1, rect.bottom() - high, wide, high - 1)
+        ground = QColor(LINEN.panel)
+        ground.setAlpha(230)
+        painter.fillRect(spot, ground)
+        painter.setPen(QColor(getattr(LINEN, role)))
+        shown = painter.fontMetrics().elidedText(words, Qt.TextElideMode.ElideRight, int(wide) - 2)
+        painter.drawText(spot, Qt.AlignmentFlag.AlignCenter, shown)
+
+    def _draw_chosen(self, painter: QPainter, seen: list[At]) -> None:
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        shown = [at for at in seen if at in self.chosen]
+        for colour, width in ((LINEN.panel, 3), (LINEN.madder, 1.5)):
+            painter.setPen(QPen(QColor(colour), width))
+            for at in shown:
+                painter.drawRect(self.tile_rect(*at).adjusted(0, 0, -1, -1))
+        if self._cursor is not None and self.hasFocus():
+            painter.setPen(QPen(QColor(LINEN.accent), 2, Qt.PenStyle.DashLine))
+            painter.drawRect(self.tile_rect(*self._cursor).adjusted(-2, -2, 1, 1))
+
+    # Pointer and keys
+
+    def pressed(self, event: QMouseEvent) -> None:
+        at = self.tile_at(event.position())
+        if at is None:
+            if not event.modifiers():
+                self.choose(())
+            return
+        adds = event.modifiers() & Qt.KeyboardModifier.ControlModifier
+        self._start, self._cursor = at, at
+        self._before = self.chosen if adds else frozenset()
+        if adds and at in self.chosen:
+            self._start = None
+            self.choose(self.chosen - {at})
+            return
+        self.choose(self._before | {at})
+
+    def moved(self, event: QMouseEvent) -> None:
+        at = self.tile_at(event.position())
+        if at is not None and self.tileset is not None:
+            self.session.pointed.emit(tile_line(self.tileset, at))
+        if at is not None and self._start is not None:
+            self.choose(self._before | block(self._start, at))
+
+    def released(self, event: QMouseEvent) -> None:
+        self._start = None
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        step = _STEPS.get(Qt.Key(event.key()))
+        if self.tileset is None or step is None:
+            super().keyPressEvent(event)
+            return
+        at = self._cursor or min(self.chosen, default=(0, 0))
+        new = (at[0] + step[0], at[1] + step[1]) if self._cursor or self.chosen else at
+        if self.tileset.has(*new):
+            self._cursor = new
+            more = event.modifiers() & Qt.KeyboardModifier.ShiftModifier
+            self.choose(self.chosen | {new} if more else {new})
+
+
+_STEPS = {
+    Qt.Key.Key_Up: (-1, 0), Qt.Key.Key_Down: (1, 0), Qt.Key.Key_Left: (0, -1),
+    Qt.Key.Key_Right: (0, 1),
+}  # fmt: skip
+
+
+def block(start: At, end: At) -> set[At]:
+    """List the tiles of the rectangle between two."""
+    rows, cols = sorted((start[0], end[0])), sorted((start[1], end[1]))
+    return {(r, c) for r in range(rows[0], rows[1] + 1) for c in range(cols[0], cols[1] + 1)}
+
+
+def overlay_words(overlay: str, fact: TileFacts) -> tuple[str, str]:
+    """Say what an overlay shows of a tile, and in which colour's role; “” where it is plain."""
+    if overlay == "weight":
+        return ("" if fact.weight == 1 else f"{fact.weight:g}", "ink" if fact.weight else "madder")
+    if overlay == "name":
+        return fact.name, "ink"
+    if overlay == "tags":
+        return ", ".join(fact.tags), "accent"
+    if overlay == "properties":
+        return (str(len(fact.properties)) if fact.properties else "", "accent")
+    if overlay == "moves":
+        return (f"{len(fact.frames)}×" if fact.frames else "", "good")
+    if overlay == "anchor":
+        return ("" if fact.anchor is None else f"{fact.anchor[0]},{fact.anchor[1]}", "ink")
+    if overlay == "never used":
+        return ("never" if fact.left_out or not fact.weight else "", "madder")
+    return "", "ink"
+
+
+def tile_line(tileset: Tileset, at: At) -> str:
+    """Say in one line what is known of a tile."""
+    fact = tileset.fact(*at)
+    words = [f"tile {tileset.number(*at)}: column {at[1]}, row {at[0]}"]
+    words += [f"“{fact.name}”"] if fact.name else []
+    words += [", ".join(fact.tags)] if fact.tags else []
+    words += [f"{each.name} = {each.value}" for each in fact.properties[:4]]
+    words += [f"{len(fact.frames)} frames"] if fact.frames else []
+    return " · ".join([*words, f"weight {fact.weight:g}"])
