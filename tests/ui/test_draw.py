@@ -3,15 +3,19 @@ import pytest
 from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtGui import QWheelEvent
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication
+from PySide6.QtWidgets import QApplication, QComboBox, QLabel
 from tests.maps import snapshot
-from tests.ui.conftest import RIGHT, click, drag, move, pixels, settle
+from tests.ui.conftest import LEFT, NONE, RIGHT, click, drag, move, pixels, settle
 
 from knitground.core.base.window import Box
 from knitground.core.edit.hand import MixInHand, TerrainInHand, TileInHand
+from knitground.core.edit.maps import put_mix
+from knitground.core.edit.selecting import Selection
 from knitground.core.model.layers import GAP
+from knitground.core.model.mix import Fall, FallWay, Mix, MixEntry
 from knitground.core.model.tile import TileRef
 from knitground.ui.mapside.canvas.zoom import STEPS
+from knitground.ui.stages.draw.bench import TABS
 
 
 @pytest.fixture
@@ -361,6 +365,67 @@ def test_middle_drag_and_space_drag_pan(window, view):
     QTest.keyRelease(view, Qt.Key.Key_Space)
     assert view.camera.left == left
     assert window.session.doc.history.names == []
+
+
+@pytest.mark.parametrize("way", list(FallWay))
+@pytest.mark.parametrize("tool", ["paint", "fill", "box"])
+def test_the_ghost_of_a_mix_is_what_is_laid_however_it_falls(window, view, way, tool):
+    session = window.session
+    tiles = tuple(MixEntry(TileRef("pans", 0, n)) for n in range(6))
+    session.apply(put_mix(session.project, Mix("six", tiles, Fall(way, 4.0))))
+    layer = session.map.layers[2]
+    session.choose_layer(layer)
+    layer.cells[:] = 0
+    session.take(MixInHand("six", session.project.mixes[-1]))
+    session.choose_tool(tool)
+    session.set_size(6)
+    at, end = view.screen_at(40, 20), view.screen_at(44, 27)
+    if tool == "box":
+        QTest.mousePress(view, LEFT, NONE, at)
+        move(view, end)
+        plan = view.plan
+        QTest.mouseRelease(view, LEFT, NONE, end)
+    else:
+        if tool == "fill":
+            session.select(Selection(Box(36, 14, 48, 30), np.ones((12, 16), bool)))
+            session.set_options(fill_by="selection")
+        move(view, at)
+        plan = view.plan
+        click(view, at)
+    settle()
+    assert plan.changes_anything
+    assert (session.doc.cells(session.map, layer, plan.box) == plan.cells).all()
+    laid = layer.cells[layer.cells > 0]
+    if way is FallWay.DEALT and tool != "paint":
+        counts = np.unique(laid, return_counts=True)[1]
+        assert counts.max() - counts.min() <= 1
+    if way is FallWay.APART:
+        a, b = layer.cells[1:], layer.cells[:-1]
+        assert not ((a == b) & (a > 0)).any()
+
+
+def test_how_a_mix_falls_is_chosen_on_its_card(window, view):
+    session, bench = window.session, window.stages["draw"]
+    bench.tabs.setCurrentIndex(TABS.index("Mixes"))
+    bench.take_mix(session.project.mixes[0])
+    settle()
+    ways = [box for box in bench.mixes.findChildren(QComboBox) if box.isVisible()]
+    assert ways[0].currentText() == "falls each by itself"
+    ways[0].activated.emit(list(FallWay).index(FallWay.DEALT))
+    settle()
+    assert session.project.mixes[0].fall.way is FallWay.DEALT
+    ways = [box for box in bench.mixes.findChildren(QComboBox) if box.isVisible()]
+    ways[0].activated.emit(list(FallWay).index(FallWay.APART))
+    settle()
+    texts = [each.text() for each in bench.mixes.findChildren(QLabel)]
+    assert any("can not keep apart by chance" in each for each in texts)
+    session.choose_layer(session.map.layers[2])
+    move(view, view.screen_at(40, 20))
+    assert "can not keep apart" in view.label()[0]
+    assert view.label()[1]
+    session.undo()
+    session.undo()
+    assert session.project.mixes[0].fall == Fall()
 
 
 def test_why_this_tile_shows_while_w_is_held(window, view):

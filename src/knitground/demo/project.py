@@ -22,7 +22,7 @@ from knitground.core.knit.sides import sides_along
 from knitground.core.model.layers import Cells, GroundLayer
 from knitground.core.model.map import Map
 from knitground.core.model.marker import Marker, Shape
-from knitground.core.model.mix import Mix, MixEntry
+from knitground.core.model.mix import Fall, FallWay, Mix, MixEntry
 from knitground.core.model.patch import Patch
 from knitground.core.model.project import Project
 from knitground.core.model.recipe import MixStep, NoiseStep, Recipe, RewriteStep
@@ -67,7 +67,11 @@ def build_demo(folder: Path) -> Project:
     project.mixes = [
         Mix("salt flat", _plain_entries(CRUST, (5, 3, 2, 4))),
         Mix("clay floor", _plain_entries(CLAY, (6, 2, 2, 1))),
-        Mix("shore growth", (_prop("reeds", 3), _prop("thin reeds", 4), _prop("stones", 1))),
+        Mix(
+            "shore growth",
+            (_prop("reeds", 3), _prop("thin reeds", 4), _prop("stones", 1)),
+            Fall(FallWay.CLUMPS, 5.0),
+        ),
     ]
     project.rule_lists = [finish_rules(project.tilesets[2], draft_tiles(project.tilesets[2]))]
     project.maps = [_harbour(project), _basin(project)]

@@ -8,8 +8,9 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from knitground.core.base.errors import EditError
 from knitground.core.base.window import Box, index, read
-from knitground.core.chance.draw import MIX_SLOTS, draw_cells, slot_table
+from knitground.core.chance.fall import check_fall, fall_cells
 from knitground.core.edit.desk import Desk, Pointer
 from knitground.core.edit.flood import Region, flood_in, same_ground
 from knitground.core.edit.hand import (
@@ -89,8 +90,16 @@ def _hand_refusal(hand: Hand | None, layer: Layer) -> str | None:
             return f"{what} — terrain goes on a ground layer: choose one below"
         if (layer.tileset, layer.set_name) != (hand.tileset, hand.set_name):
             return f"{layer.name} is knitted from “{layer.set_name}”, not from “{hand.set_name}”"
-    if isinstance(hand, MixInHand) and sum(hand.mix.weights) <= 0:
+    return _mix_refusal(hand) if isinstance(hand, MixInHand) else None
+
+
+def _mix_refusal(hand: MixInHand) -> str | None:
+    if sum(hand.mix.weights) <= 0:
         return f"mix “{hand.name}” is empty — give it tiles with a weight over 0"
+    try:
+        check_fall(tuple(each for each in hand.mix.weights if each > 0), hand.mix.fall)
+    except EditError as error:
+        return f"mix “{hand.name}”: {error}"
     return None
 
 
@@ -392,7 +401,8 @@ def plan_region(
         box, mask = region.box, region.mask
         return plan_terrain(desk.doc, map_, layer, box, mask, hand.value, name)
     mask = region.mask
-    values = hand_values(desk, hand, map_, layer, region.box, anchor)
+    dealt = None if desk.tool == "paint" else region.mask
+    values = hand_values(desk, hand, map_, layer, region.box, anchor, dealt)
     if isinstance(hand, PatchInHand):
         mask = mask & (values > 0)
     return plan_cells(map_, layer, region.box, values, mask, name)
@@ -405,10 +415,12 @@ def hand_values(
     layer: Layer,
     box: Box,
     anchor: tuple[int, int] | None = None,
+    dealt: NDArray[np.bool_] | None = None,
 ) -> Cells:
     """Give what is in hand lays in every cell of a box: places of the map's legend, 0 for holes.
 
-    `anchor` is where a patch that repeats begins; by default the box's own corner.
+    `anchor` is where a patch that repeats begins; by default the box's own corner. `dealt` are the
+    cells among which a mix that falls in exact shares is dealt; a brush deals in blocks of the map.
     """
     if isinstance(hand, PatchInHand):
         patch = hand.patch
@@ -423,9 +435,11 @@ def hand_values(
         return np.full((box.height, box.width), map_.legend.place(hand.tile), np.int32)
     entries = [entry for entry in hand.mix.entries if entry.weight > 0]
     places = np.array([map_.legend.place(entry.tile) for entry in entries], np.int32)
-    table = slot_table(places, [entry.weight for entry in entries], MIX_SLOTS)
+    weights = tuple(entry.weight for entry in entries)
     rows, cols = box.rows(map_.height), box.cols(map_.width)
-    return draw_cells(table, rows, cols, desk.options.seed, layer.number)
+    torus = (map_.height, map_.width) if map_.wrap else None
+    fall, seed = hand.mix.fall, desk.options.seed
+    return places[fall_cells(weights, fall, rows, cols, seed, layer.number, torus, dealt)]
 
 
 def _plan_erase(desk: Desk, map_: Map, box: Box, mask: NDArray[np.bool_]) -> Plan:

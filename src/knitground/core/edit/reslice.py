@@ -246,7 +246,7 @@ def _moved_mix(mix: Mix, translate: _Translate) -> Mix:
         for entry in mix.entries
         if (tile := translate(entry.tile)) is not None
     )
-    return mix if entries == mix.entries else Mix(mix.name, entries)
+    return mix if entries == mix.entries else replace(mix, entries=entries)
 
 
 def _moved_patch(patch: Patch, translate: _Translate) -> Patch:

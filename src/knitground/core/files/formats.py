@@ -29,6 +29,7 @@ from knitground.core.model.limits import (
     Cells,
     CellSide,
     Channel,
+    ClumpCells,
     Coordinate,
     Degrees,
     FileName,
@@ -87,10 +88,14 @@ class MixEntryFile(TileFile):
 
 
 class MixFile(_Part):
-    """A named list of tiles with weights."""
+    """A named list of tiles with weights, how they fall, and how large their clumps are."""
 
     name: Name
     entries: Annotated[list[MixEntryFile], Field(max_length=65_536)] = []
+    way: Literal["each by itself", "in exact shares", "never side by side", "in clumps"] = (
+        "each by itself"
+    )
+    size: ClumpCells = 5.0
 
 
 class PatchFile(_Part):

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from knitground.core.base.errors import FormatError
 from knitground.core.files.formats import MixEntryFile, MixFile, PatchFile, TileFile
-from knitground.core.model.mix import Mix, MixEntry
+from knitground.core.model.mix import Fall, FallWay, Mix, MixEntry
 from knitground.core.model.patch import Patch
 from knitground.core.model.tile import TileRef
 
@@ -15,7 +15,7 @@ def mix_from_file(file: MixFile) -> Mix:
         MixEntry(TileRef(each.tileset, each.row, each.col, each.turn), each.weight)
         for each in file.entries
     ]
-    return Mix(file.name, tuple(entries))
+    return Mix(file.name, tuple(entries), Fall(FallWay(file.way), file.size))
 
 
 def mix_to_file(mix: Mix) -> MixFile:
@@ -30,7 +30,7 @@ def mix_to_file(mix: Mix) -> MixFile:
         )
         for each in mix.entries
     ]
-    return MixFile(name=mix.name, entries=entries)
+    return MixFile(name=mix.name, entries=entries, way=mix.fall.way.value, size=mix.fall.size)
 
 
 def patch_to_file(patch: Patch) -> PatchFile:

@@ -5,13 +5,13 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from knitground.core.base.errors import GrowError
-from knitground.core.base.hashing import cell_numbers, mix_one
-from knitground.core.base.window import Box
-from knitground.core.chance.draw import MIX_SLOTS, draw_cells, slot_table
+from knitground.core.base.errors import EditError, GrowError
+from knitground.core.base.hashing import mix_one
+from knitground.core.base.window import Box, read
+from knitground.core.chance.fall import fall_cells, laid_cells
 from knitground.core.model.layers import Cells, GroundLayer
 from knitground.core.model.map import Map
-from knitground.core.model.mix import Mix
+from knitground.core.model.mix import FallWay, Mix
 from knitground.core.model.project import Project
 from knitground.core.model.recipe import PLACES, MixStep
 from knitground.core.rules.board import Terrains, terrain_slots
@@ -40,14 +40,21 @@ def fill_from_mix(
     mix = _mix_of(project, step, place)
     entries = [entry for entry in mix.entries if entry.weight > 0]
     places = np.array([map_.legend.place(entry.tile) for entry in entries], np.int32)
+    whole = Box(0, 0, map_.height, map_.width)
+    if mix.fall.way is FallWay.DEALT and box != whole:
+        # Shares that are exact are so among all cells of the map.
+        return read(fill_from_mix(project, map_, step, place, whole, terrains), box)
     rows, cols = box.rows(map_.height), box.cols(map_.width)
     seed = mix_one(map_.recipe.seed, place)
-    table = slot_table(places, [entry.weight for entry in entries], MIX_SLOTS)
-    drawn = draw_cells(table, rows, cols, seed, step.layer)
-    # Whether a cell gets a tile is another draw than which: else few tiles would mean one kind.
-    numbers = cell_numbers(rows, cols, mix_one(seed, 1), step.layer) >> np.uint32(8)
-    laid = numbers < step.density * (1 << 24)
-    return np.where(laid & allowed_cells(project, map_, step, place, box, terrains), drawn, 0)
+    torus = (map_.height, map_.width) if map_.wrap else None
+    laid = laid_cells(step.density, mix.fall, rows, cols, seed, step.layer, torus)
+    laid &= allowed_cells(project, map_, step, place, box, terrains)
+    weights = tuple(entry.weight for entry in entries)
+    try:
+        chosen = fall_cells(weights, mix.fall, rows, cols, seed, step.layer, torus, laid)
+    except EditError as error:
+        raise GrowError(f"step {place + 1}: mix “{mix.name}”: {error}") from error
+    return np.where(laid, places[chosen], 0)
 
 
 def _mix_of(project: Project, step: MixStep, place: int) -> Mix:

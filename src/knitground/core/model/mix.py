@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from enum import StrEnum
 from typing import Annotated
 
 from annotated_types import MaxLen
 
-from knitground.core.model.limits import Name, Weight
+from knitground.core.model.limits import ClumpCells, Name, Weight
 from knitground.core.model.tile import TileRef
 
 
@@ -19,12 +20,30 @@ class MixEntry:
     weight: Weight = 1.0
 
 
+class FallWay(StrEnum):
+    """How the tiles of a mix come to lie beside each other."""
+
+    ALONE = "each by itself"
+    DEALT = "in exact shares"
+    APART = "never side by side"
+    CLUMPS = "in clumps"
+
+
+@dataclass(frozen=True)
+class Fall:
+    """How a mix falls; `size` is the cells from one clump to the next."""
+
+    way: FallWay = FallWay.ALONE
+    size: ClumpCells = 5.0
+
+
 @dataclass(frozen=True)
 class Mix:
-    """A named list of tiles with weights; an edit replaces it as a whole."""
+    """A named list of tiles with weights, and how it falls; an edit replaces it as a whole."""
 
     name: Name
     entries: Annotated[tuple[MixEntry, ...], MaxLen(65_536)] = ()
+    fall: Fall = Fall()
 
     @property
     def weights(self) -> list[float]:

@@ -4,7 +4,11 @@ from __future__ import annotations
 
 from dataclasses import replace
 
+import numpy as np
+from numpy.typing import NDArray
+from PySide6.QtGui import QPixmap
 from PySide6.QtWidgets import (
+    QComboBox,
     QDoubleSpinBox,
     QInputDialog,
     QLabel,
@@ -13,10 +17,13 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from knitground.core.base.errors import EditError
 from knitground.core.chance.draw import shares
+from knitground.core.chance.fall import fall_cells, repetition
 from knitground.core.edit.hand import MixInHand
 from knitground.core.edit.maps import delete_mix, put_mix
-from knitground.core.model.mix import Mix, MixEntry
+from knitground.core.model.mix import FallWay, Mix, MixEntry
+from knitground.core.model.project import Project
 from knitground.ui.common.theme import LINEN
 from knitground.ui.common.widgets import (
     ShareBar,
@@ -25,12 +32,61 @@ from knitground.ui.common.widgets import (
     icon_button,
     note,
     row,
+    set_role,
     tile_pixmap,
 )
 from knitground.ui.common.words import percent
+from knitground.ui.mapside.canvas.chunks import image_of
 from knitground.ui.mapside.handpixels import pixels_of
 from knitground.ui.session import Session
 from knitground.ui.stages.draw.namedlist import NamedList
+
+_SAMPLE = 128
+_HARDLY, _BARELY = 0.04, 0.15
+
+
+def sample_cells(mix: Mix) -> NDArray[np.int32]:
+    """Lay a mix on 128 × 128 cells, as numbers of its entries with a weight.
+
+    Raises
+    ------
+    EditError
+        It can not fall in its way.
+    """
+    weights = tuple(each for each in mix.weights if each > 0)
+    if not weights:
+        raise EditError("no tile has a weight over 0: give one")
+    at = np.arange(_SAMPLE)
+    return fall_cells(weights, mix.fall, at, at, 1, 1)
+
+
+def sample_pixmap(project: Project, mix: Mix, cells: NDArray[np.int32]) -> QPixmap:
+    """Draw cells of a sample, each tile as large as the first one."""
+    entries = [each for each in mix.entries if each.weight > 0]
+    pictures = [pixels_of(project, each.tile) for each in entries]
+    first = next((each for each in pictures if each is not None), None)
+    if first is None:
+        return QPixmap()
+    size = first.shape
+    same = [each if each is not None and each.shape == size else np.zeros_like(first)
+            for each in pictures]  # fmt: skip
+    stack = np.stack(same)[cells]
+    whole = stack.swapaxes(1, 2).reshape(cells.shape[0] * size[0], cells.shape[1] * size[1])
+    image = image_of(np.ascontiguousarray(whole))
+    return QPixmap.fromImage(image.copy()).scaledToWidth(240)
+
+
+def _repeat_words(mix: Mix, cells: NDArray[np.int32]) -> str:
+    """Say how much of a sample repeats where the eye would catch it, and what to change."""
+    if mix.fall.way is FallWay.CLUMPS:
+        return f"Clumps, {mix.fall.size:g} cells from one to the next."
+    value, (down, across) = repetition(cells)
+    if value < _HARDLY:
+        return f"Repeats {value:.1%}: the eye catches nothing."
+    where = f"{abs(across)} across and {abs(down)} down"
+    if value < _BARELY:
+        return f"Repeats {value:.1%}, every {where}: barely seen."
+    return f"Repeats {value:.0%}, every {where}: add tiles, or make their weights more alike."
 
 
 class MixList(NamedList):
@@ -81,8 +137,49 @@ class MixList(NamedList):
         if chosen:
             for place, (entry, share) in enumerate(zip(mix.entries, shares(mix.weights))):
                 layout.addLayout(self._entry(mix, place, entry, share))
+            for part in self._fall_parts(mix):
+                layout.addWidget(part)
         card.setLayout(layout)
         return card
+
+    def _fall_parts(self, mix: Mix) -> list[QWidget]:
+        """Show how the mix falls: the way, the size of clumps, a sample, what the eye catches."""
+        way, size = QComboBox(), QDoubleSpinBox()
+        for each in FallWay:
+            way.addItem(f"falls {each.value}")
+        way.setCurrentIndex(list(FallWay).index(mix.fall.way))
+        way.setToolTip(
+            "How its tiles come to lie beside each other: painted, filled and grown alike"
+        )
+        way.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        way.setMinimumContentsLength(12)
+        way.activated.connect(lambda n: self._change_fall(mix, way=list(FallWay)[n]))
+        size.setRange(1, 256)
+        size.setDecimals(1)
+        size.setSuffix(" cells")
+        size.setValue(mix.fall.size)
+        size.setKeyboardTracking(False)
+        size.setToolTip("Cells from one clump to the next")
+        size.setVisible(mix.fall.way is FallWay.CLUMPS)
+        size.valueChanged.connect(lambda value: self._change_fall(mix, size=value))
+        line = QWidget()
+        line.setLayout(row(way, size, 1, spacing=4))
+        sample, words = QLabel(), note()
+        sample.setAccessibleName("A sample of the mix")
+        try:
+            cells = sample_cells(mix)
+            sample.setPixmap(sample_pixmap(self.session.project, mix, cells[:12, :26]))
+            words.setText(_repeat_words(mix, cells))
+        except EditError as error:
+            words.setText(str(error))
+            set_role(words, "warning")
+        return [line, sample, words]
+
+    def _change_fall(self, mix: Mix, **fields: object) -> None:
+        fall = replace(mix.fall, **fields)  # type: ignore[arg-type]
+        changed = replace(mix, fall=fall)
+        if changed != mix:
+            self.session.do(lambda: put_mix(self.session.project, changed, mix))
 
     def _entry(self, mix: Mix, place: int, entry: MixEntry, share: float) -> QVBoxLayout:
         picture = QLabel()
@@ -110,13 +207,13 @@ class MixList(NamedList):
     def _weigh(self, mix: Mix, place: int, value: float) -> None:
         entries = list(mix.entries)
         entries[place] = replace(entries[place], weight=value)
-        changed = Mix(mix.name, tuple(entries))
+        changed = replace(mix, entries=tuple(entries))
         self.session.do(lambda: put_mix(self.session.project, changed, mix))
 
     def _rename_mix(self, mix: Mix) -> None:
         name, ok = QInputDialog.getText(self, "Rename mix", "Name", text=mix.name)
         if ok and name.strip() != mix.name:
-            changed = Mix(name.strip(), mix.entries)
+            changed = replace(mix, name=name.strip())
             done = self.session.do(lambda: put_mix(self.session.project, changed, mix))
             if done:
                 self.taken.emit(changed)

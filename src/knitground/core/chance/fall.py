@@ -1,0 +1,428 @@
+"""How a mix falls: each cell by itself, in exact shares, never side by side, or in clumps.
+
+Every way is counted, not streamed: what a cell gets depends on its own place and a bounded
+surrounding, so a part is what the whole is, in any order.
+
+Notes
+-----
+Own derivations. Exact shares deal out a sequence in which each tile comes as evenly as can be
+(stride scheduling, C. Waldspurger, 1995). “Never side by side” draws the two colours of a
+chessboard in turn, each cell among the tiles that do not lie beside it yet. Clumps take, cell by
+cell, the tile whose field of smooth noise is highest; how much is added to each field is found by
+trial on a sample.
+"""
+
+from __future__ import annotations
+
+from functools import lru_cache
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from knitground.core.base.errors import EditError
+from knitground.core.base.hashing import cell_numbers, mix_one
+from knitground.core.chance.draw import MIX_SLOTS, draw_cells, slot_counts, slot_table
+from knitground.core.model.mix import Fall, FallWay
+
+Choice = NDArray[np.int32]
+"""(h, w) places in a list of weights."""
+_DEAL = 16
+"""Side of the blocks in which shares are exact where a brush lays cells bit by bit."""
+_PHASES = 6
+_PILOT = 128
+_MOST_APART = 0.28
+
+
+def fall_cells(
+    weights: tuple[float, ...],
+    fall: Fall,
+    rows: NDArray[Any],
+    cols: NDArray[Any],
+    seed: int,
+    layer: int,
+    torus: tuple[int, int] | None = None,
+    dealt: NDArray[np.bool_] | None = None,
+) -> Choice:
+    """Choose one of some things for every cell of rows × cols.
+
+    Parameters
+    ----------
+    weights : (n,) more than 0 each
+    rows, cols : (h,) and (w,) the cells' own rows and columns; they need not be in a row
+    torus : height and width of a map that wraps: ways that look at neighbours look over its border
+    dealt : (h, w) the cells among which shares are to be exact; without it they are exact in
+        blocks of 16 × 16 cells of the map
+
+    Returns
+    -------
+    (h, w) int32, 0 to n − 1
+
+    Raises
+    ------
+    EditError
+        The weights can not be used, or there is one tile that may not lie beside itself.
+    """
+    if fall.way is FallWay.DEALT:
+        return _dealt(weights, rows, cols, seed, layer, dealt)
+    if fall.way is FallWay.APART:
+        check_fall(weights, fall)
+        return _apart(_corrected(weights), rows, cols, seed, layer, torus)
+    if fall.way is FallWay.CLUMPS:
+        return _clumps(weights, fall.size, rows, cols, seed, layer, torus)
+    table = slot_table(np.arange(len(weights)), weights, MIX_SLOTS)
+    return draw_cells(table, rows, cols, seed, layer)
+
+
+def check_fall(weights: tuple[float, ...], fall: Fall) -> None:
+    """Refuse what can not be.
+
+    Raises
+    ------
+    EditError
+        Too few tiles never to lie side by side, or one that would have to take over half.
+    """
+    if fall.way is not FallWay.APART:
+        return
+    some = [each for each in weights if each > 0]
+    if len(some) == 2 and some[0] == some[1]:
+        return  # as on a chessboard
+    if len(some) < 5:
+        one = "one tile" if len(some) == 1 else f"{len(some)} tiles"
+        raise EditError(
+            f"{one} can not keep apart by chance: it takes five, or two with the same weight; add "
+            "some, or let the mix fall in exact shares"
+        )
+    most = max(some) / sum(some)
+    if most > _MOST_APART:
+        raise EditError(
+            f"a tile of {most:.0%} can not keep apart from itself: {_MOST_APART:.0%} is the most; "
+            "lower its weight, or let the mix fall in exact shares"
+        )
+
+
+# Exact shares
+
+
+@lru_cache(maxsize=64)
+def _sequence(weights: tuple[float, ...]) -> Choice:
+    """Lay 65 536 choices in a row, each as evenly as can be: (65 536,)."""
+    counts = slot_counts(weights, MIX_SLOTS)
+    which = np.repeat(np.arange(len(weights), dtype=np.int32), counts)
+    within = np.concatenate([np.arange(count) for count in counts.tolist()])
+    at = (within + 0.5) / np.repeat(counts, counts)
+    return which[np.argsort(at, kind="stable")]
+
+
+def _dealt(
+    weights: tuple[float, ...],
+    rows: NDArray[Any],
+    cols: NDArray[Any],
+    seed: int,
+    layer: int,
+    dealt: NDArray[np.bool_] | None,
+) -> Choice:
+    if dealt is not None:
+        return _dealt_among(weights, rows, cols, seed, layer, dealt)
+    sequence = _sequence(weights)
+    block_row, block_col = np.asarray(rows) // _DEAL, np.asarray(cols) // _DEAL
+    out = np.empty((len(rows), len(cols)), np.int32)
+    for top in np.unique(block_row).tolist():
+        for left in np.unique(block_col).tolist():
+            own_rows = np.arange(top * _DEAL, (top + 1) * _DEAL)
+            own_cols = np.arange(left * _DEAL, (left + 1) * _DEAL)
+            numbers = cell_numbers(own_rows, own_cols, seed, layer)
+            rank = np.empty(_DEAL * _DEAL, np.int64)
+            rank[np.argsort(numbers.ravel(), kind="stable")] = np.arange(rank.size)
+            start = mix_one(seed, layer, top, left) & 0xFFFF
+            values = sequence[(rank + start) % MIX_SLOTS].reshape(_DEAL, _DEAL)
+            down, across = np.flatnonzero(block_row == top), np.flatnonzero(block_col == left)
+            picked = values[np.asarray(rows)[down] % _DEAL][:, np.asarray(cols)[across] % _DEAL]
+            out[np.ix_(down, across)] = picked
+    return out
+
+
+def _dealt_among(
+    weights: tuple[float, ...],
+    rows: NDArray[Any],
+    cols: NDArray[Any],
+    seed: int,
+    layer: int,
+    dealt: NDArray[np.bool_],
+) -> Choice:
+    """Deal among the cells of a mask: counts by largest remainder, exact to the cell."""
+    out = np.zeros(dealt.shape, np.int32)
+    inside = np.flatnonzero(dealt)
+    if not inside.size:
+        return out
+    exact = np.asarray(weights) / sum(weights) * inside.size
+    counts = np.floor(exact).astype(np.int64)
+    order = np.argsort(-(exact - counts), kind="stable")
+    counts[order[: inside.size - int(counts.sum())]] += 1
+    numbers = cell_numbers(rows, cols, seed, layer).ravel()[inside]
+    by_number = inside[np.argsort(numbers, kind="stable")]
+    out.ravel()[by_number] = np.repeat(np.arange(len(weights), dtype=np.int32), counts)
+    return out
+
+
+# Never side by side
+
+
+def _apart(
+    weights: tuple[float, ...],
+    rows: NDArray[Any],
+    cols: NDArray[Any],
+    seed: int,
+    layer: int,
+    torus: tuple[int, int] | None,
+) -> Choice:
+    """Choose so that no two cells that share a side get the same."""
+    out = np.empty((len(rows), len(cols)), np.int32)
+    for down, wide_rows, at_rows in _runs(rows, torus[0] if torus else None):
+        for across, wide_cols, at_cols in _runs(cols, torus[1] if torus else None):
+            closed = (
+                torus is not None and len(wide_rows) == torus[0],
+                torus is not None and len(wide_cols) == torus[1],
+            )
+            whole = _apart_in(weights, wide_rows, wide_cols, seed, layer, closed, torus)
+            out[np.ix_(down, across)] = whole[np.ix_(at_rows, at_cols)]
+    return out
+
+
+Run = tuple[NDArray[np.intp], NDArray[np.intp], NDArray[np.intp]]
+
+
+def _runs(numbers: NDArray[Any], turn: int | None) -> list[Run]:
+    """Cut numbers into runs that follow each other, each with as many more as the sweeps look at.
+
+    Returns
+    -------
+    where the run stands in `numbers`, the numbers with more on both sides, and where it is in them
+    """
+    numbers = np.asarray(numbers, np.intp)
+    steps = np.diff(numbers)
+    follows = steps == 1 if turn is None else (steps == 1) | (steps == 1 - turn)
+    out: list[Run] = []
+    for at in np.split(np.arange(len(numbers)), np.flatnonzero(~follows) + 1):
+        more = _PHASES + 1
+        if turn is not None and len(at) + 2 * more >= turn:
+            out.append((at, np.arange(turn), numbers[at]))
+            continue
+        first = int(numbers[at[0]])
+        wide = np.arange(first - more, first + len(at) + more)
+        out.append((at, wide if turn is None else wide % turn, np.arange(len(at)) + more))
+    return out
+
+
+def _apart_in(
+    weights: tuple[float, ...],
+    rows: NDArray[np.intp],
+    cols: NDArray[np.intp],
+    seed: int,
+    layer: int,
+    closed: tuple[bool, bool],
+    torus: tuple[int, int] | None,
+) -> Choice:
+    """Choose for a window; `closed` tells whether it is the whole of a wrapping map each way."""
+    count = len(weights)
+    phase = ((rows[:, None] + cols[None, :]) & 1).astype(np.int8)
+    if count == 2:  # there is only one way
+        return (phase ^ (mix_one(seed, layer) & 1)).astype(np.int32)
+    if torus is not None:
+        # At the seam of an odd side one colour meets itself: its last line is drawn after the rest.
+        for axis, numbers in ((0, rows), (1, cols)):
+            last = (numbers == torus[axis] - 1) if torus[axis] % 2 else np.zeros(len(numbers), bool)
+            at = (last, slice(None)) if axis == 0 else (slice(None), last)
+            phase[at] = (phase[at] & 1) + 2 + 2 * axis
+    table = slot_table(np.arange(count), weights, MIX_SLOTS)
+    out = np.full(phase.shape, -1, np.int32)
+    draws = [draw_cells(table, rows, cols, mix_one(seed, 31, n), layer) for n in range(10)]
+    for number in range(int(phase.max(initial=0)) + 1):
+        here = np.flatnonzero(phase == number)
+        near = np.stack([other.ravel()[here] for other in _beside(out, closed)])
+        new, open_ = np.full(len(here), -1, np.int32), np.ones(len(here), np.bool_)
+        last = draws[-1].ravel()[here]
+        tries = [each.ravel()[here] for each in draws]
+        # Of five tiles one at least does not lie at any of the four sides.
+        tries += [(last + offset) % count for offset in range(1, count)]
+        for tried in tries:
+            free = open_ & (near != tried).all(axis=0)
+            new[free] = tried[free]
+            open_ &= ~free
+            if not open_.any():
+                break
+        out.ravel()[here] = new
+    return out
+
+
+def _beside(out: Choice, closed: tuple[bool, bool]) -> list[Choice]:
+    """Give what lies above, below, left and right of each cell; −1 where nothing is known."""
+    found = []
+    for axis in (0, 1):
+        for step in (1, -1):
+            moved = np.roll(out, step, axis)
+            if not closed[axis]:
+                edge = [slice(None), slice(None)]
+                edge[axis] = slice(0, 1) if step == 1 else slice(-1, None)
+                moved[tuple(edge)] = -1
+            found.append(moved)
+    return found
+
+
+@lru_cache(maxsize=64)
+def _corrected(weights: tuple[float, ...]) -> tuple[float, ...]:
+    """Correct weights for what keeping apart does to the shares, by trial on a sample."""
+    wanted = np.asarray(weights) / sum(weights)
+    tried = wanted.copy()
+    at = np.arange(_PILOT)
+    for number in range(10):
+        laid = _apart_in(tuple(tried), at, at, 77 + number, 0, (True, True), None)
+        have = np.bincount(laid.ravel(), minlength=len(weights)) / laid.size
+        tried = tried * (wanted / np.maximum(have, 1e-6)) ** 0.9
+        tried /= tried.sum()
+    return tuple(tried.tolist())
+
+
+# Clumps
+
+
+def _clumps(
+    weights: tuple[float, ...],
+    size: float,
+    rows: NDArray[Any],
+    cols: NDArray[Any],
+    seed: int,
+    layer: int,
+    torus: tuple[int, int] | None,
+) -> Choice:
+    bias = _bias(weights, round(float(size), 2))
+    best = np.full((len(rows), len(cols)), -np.inf, np.float32)
+    out = np.zeros(best.shape, np.int32)
+    for n, more in enumerate(bias):
+        field = _field(rows, cols, size, mix_one(seed, 53, n), layer, torus) + np.float32(more)
+        higher = field > best
+        out[higher] = n
+        best[higher] = field[higher]
+    return out
+
+
+def _field(
+    rows: NDArray[Any],
+    cols: NDArray[Any],
+    size: float,
+    seed: int,
+    layer: int,
+    torus: tuple[int, int] | None,
+) -> NDArray[np.float32]:
+    """Give smooth noise of clumps of a size, 0 to 1 or so, with a little roughness."""
+    whole = np.zeros((len(rows), len(cols)), np.float32)
+    for part, scale in ((1.0, size), (0.45, max(1.0, size / 2.5))):
+        down, y0, y1 = _lattice(rows, scale, torus[0] if torus else None)
+        across, x0, x1 = _lattice(cols, scale, torus[1] if torus else None)
+        upper, lower = (
+            [_values(y, x, mix_one(seed, int(part * 100)), layer) for x in (x0, x1)]
+            for y in (y0, y1)
+        )
+        top = upper[0] + (upper[1] - upper[0]) * across[None, :]
+        bottom = lower[0] + (lower[1] - lower[0]) * across[None, :]
+        whole += np.float32(part) * (top + (bottom - top) * down[:, None])
+    return whole
+
+
+def _lattice(
+    numbers: NDArray[Any], scale: float, turn: int | None
+) -> tuple[NDArray[np.float32], NDArray[np.intp], NDArray[np.intp]]:
+    at = np.asarray(numbers, np.float64)
+    steps = max(1, round(turn / scale)) if turn is not None else 0
+    place = at * steps / turn if turn is not None else at / scale
+    first = np.floor(place).astype(np.intp)
+    part = (place - first).astype(np.float32)
+    second = first + 1
+    if steps:
+        first, second = first % steps, second % steps
+    return part * part * (3 - 2 * part), first, second
+
+
+def _values(
+    rows: NDArray[np.intp], cols: NDArray[np.intp], seed: int, layer: int
+) -> NDArray[np.float32]:
+    numbers = cell_numbers(rows, cols, seed, layer) >> np.uint32(8)
+    return numbers.astype(np.float32) / np.float32(1 << 24)
+
+
+@lru_cache(maxsize=64)
+def _bias(weights: tuple[float, ...], size: float) -> tuple[float, ...]:
+    """Find what to add to each field so that the shares come out, by trial on a sample."""
+    wanted = np.asarray(weights) / sum(weights)
+    at = np.arange(0, _PILOT * 2) * max(1, int(size / 4))
+    fields = np.stack(
+        [_field(at, at, size, mix_one(999, 53, n), 0, None) for n in range(len(wanted))]
+    )
+    bias = np.zeros(len(wanted), np.float32)
+    for number in range(60):
+        have = np.bincount((fields + bias[:, None, None]).argmax(0).ravel(), minlength=len(wanted))
+        part = have / have.sum()
+        step = 0.5 * 0.94**number
+        bias += np.float32(step) * np.clip(
+            np.log(np.maximum(wanted, 1e-4)) - np.log(np.maximum(part, 1e-4)), -1, 1
+        ).astype(np.float32)
+    return tuple(bias.tolist())
+
+
+def laid_cells(
+    density: float,
+    fall: Fall,
+    rows: NDArray[Any],
+    cols: NDArray[Any],
+    seed: int,
+    layer: int,
+    torus: tuple[int, int] | None = None,
+) -> NDArray[np.bool_]:
+    """Tell which cells get a tile at all where only a part of them does: (h, w).
+
+    Of a mix that falls in clumps those cells lie in clumps too.
+    """
+    if fall.way is FallWay.CLUMPS and 0 < density < 1:
+        field = _field(rows, cols, fall.size, mix_one(seed, 59), layer, torus)
+        return np.asarray(field >= _threshold(round(density, 4), round(float(fall.size), 2)))
+    # Another draw than which tile it is: else few tiles would mean one kind.
+    numbers = cell_numbers(rows, cols, mix_one(seed, 1), layer) >> np.uint32(8)
+    return np.asarray(numbers < density * (1 << 24))
+
+
+@lru_cache(maxsize=64)
+def _threshold(density: float, size: float) -> float:
+    """Find the height above which a part of a field lies, by trial on samples."""
+    at = np.arange(0, _PILOT * 2) * max(1, int(size / 4))
+    fields = [_field(at, at, size, mix_one(998, 59, n), 0, None) for n in range(6)]
+    return float(np.quantile(np.stack(fields), 1 - density))
+
+
+# Visible repetition
+
+
+def repetition(cells: NDArray[Any]) -> tuple[float, tuple[int, int]]:
+    """Tell how much a fill repeats where the eye would catch it.
+
+    Returns
+    -------
+    the largest value of the summed autocorrelations of the tiles away from the origin (0.006 for
+    a random fill of 256 × 256, 1 for one block repeated), and the step (down, across) at which
+    """
+    values, places = np.unique(cells, return_inverse=True)
+    places = places.reshape(cells.shape)
+    whole = np.zeros(cells.shape)
+    spread = 0.0
+    for n in range(len(values)):
+        plane = (places == n).astype(np.float64)
+        plane -= plane.mean()
+        power = np.abs(np.fft.rfft2(plane)) ** 2
+        whole += np.fft.irfft2(power, cells.shape)
+        spread += float((plane**2).sum())
+    if spread <= 0:
+        return 1.0, (1, 1)
+    whole /= spread
+    whole[0, 0] = -1
+    at = np.unravel_index(int(whole.argmax()), whole.shape)
+    step = tuple(int(a) if a <= s // 2 else int(a) - s for a, s in zip(at, cells.shape))
+    return float(whole.max()), (step[0], step[1])
