@@ -9,6 +9,7 @@ from tests.maps import small_project
 
 from knitground.core.base.errors import GrowError
 from knitground.core.base.window import Box
+from knitground.core.edit.layers import rename_layer
 from knitground.core.edit.laying import plan_cells, plan_terrain
 from knitground.core.edit.maps import set_recipe
 from knitground.core.edit.rules import RuleHome, add_rule_list, change_rule, rename_rule_list
@@ -275,6 +276,26 @@ def test_terrain_tags_and_several_layers():
     doc.apply(plan.edit)
     walls = draft.cells == place(tile(1))
     assert (doc.cells(map_, quay, whole) == np.where(walls, place(tile(10)), 0)).all()
+
+
+def test_rules_follow_a_layer_that_is_renamed():
+    doc, map_, ground, draft = drafted((8, 8))
+    quay = map_.new_grown_layer("Quay")
+    map_.layers.append(quay)
+    rule = RewriteRule(
+        1, (BlockCell(0, 0, "", tiles(1)),),
+        outcomes=(Outcome((LaidCell(0, 0, "Quay", tile(10)),)),),
+    )  # fmt: skip
+    step_on(doc, map_, draft, RuleList("quays", (rule,)))
+    whole = Box(0, 0, 8, 8)
+    before = doc.cells(map_, quay, whole).copy()
+    assert before.any()
+    doc.apply(rename_layer(map_, quay, "Pier", doc.project))
+    assert doc.project.rule_lists[0].rules[0].outcomes[0].cells[0].layer == "Pier"
+    assert (doc.cells(map_, quay, whole) == before).all()
+    doc.undo()
+    assert (quay.name, doc.project.rule_lists[0].rules[0]) == ("Quay", rule)
+    assert ground.cells.shape == (8, 8)
 
 
 def test_neighbour_rules_of_tiles_and_turned_results():

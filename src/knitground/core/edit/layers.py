@@ -2,13 +2,18 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
+
 from knitground.core.base.errors import EditError
 from knitground.core.edit.atoms import Atom, SetField
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.document import Edit
+from knitground.core.edit.rules import rules_for_layer
 from knitground.core.model.layers import GroundLayer, Layer
 from knitground.core.model.limits import MAX_LAYERS, MAX_SHIFT
 from knitground.core.model.map import Map
+from knitground.core.model.project import Project
+from knitground.core.model.recipe import RewriteStep
 
 
 def add_layer(map_: Map, layer: Layer, at: int | None = None) -> Edit:
@@ -40,11 +45,29 @@ def _layers_edit(map_: Map, layers: list[Layer], name: str) -> Edit:
     return Edit(name, (SetField(map_, "layers", layers, Changed(What.LAYERS, map_)),))
 
 
-def rename_layer(map_: Map, layer: Layer, name: str) -> Edit:
-    """Give a layer another name; two layers may share one."""
+def rename_layer(map_: Map, layer: Layer, name: str, project: Project | None = None) -> Edit:
+    """Give a layer another name; two layers may share one.
+
+    With `project`, rules that name the layer follow, if no other map uses them.
+    """
     _check_name(name)
+    new = name.strip()
     changed = Changed(What.LAYERS, map_, layer)
-    return Edit(f"Rename layer “{layer.name}”", (SetField(layer, "name", name.strip(), changed),))
+    atoms: list[Atom] = [SetField(layer, "name", new, changed)]
+    if project is not None:
+        here, elsewhere = _lists_of([map_]), _lists_of(m for m in project.maps if m is not map_)
+        only = here - elsewhere
+        lists = [rules_for_layer(each, layer.name, new) if each.name in only else each
+                 for each in project.rule_lists]  # fmt: skip
+        if lists != project.rule_lists:
+            atoms.append(SetField(project, "rule_lists", lists, Changed(What.RULES)))
+    return Edit(f"Rename layer “{layer.name}”", tuple(atoms))
+
+
+def _lists_of(maps: Iterable[Map]) -> set[str]:
+    """Name the rule lists that the recipes of maps use."""
+    return {step.rules for each in maps for step in each.recipe.steps
+            if isinstance(step, RewriteStep)}  # fmt: skip
 
 
 def show_layer(map_: Map, layer: Layer, visible: bool) -> Edit:

@@ -357,6 +357,22 @@ def rules_renamed(rules: RuleList, names: dict[str, str | None]) -> RuleList:
     return rules if new == rules else new
 
 
+def rules_for_layer(rules: RuleList, old: str, new: str) -> RuleList:
+    """Let rewrite rules follow a layer that has another name."""
+
+    def rule(each: Rule) -> Rule:
+        if not isinstance(each, RewriteRule):
+            return each
+        block = tuple(c._replace(layer=new) if c.layer == old else c for c in each.block)
+        outcomes = tuple(
+            replace(o, cells=tuple(c._replace(layer=new) if c.layer == old else c for c in o.cells))
+            for o in each.outcomes
+        )
+        return replace(each, block=block, outcomes=outcomes)
+
+    return replace(rules, rules=tuple(rule(each) for each in rules.rules))
+
+
 def tile_moves(project: Project, follow: Follow) -> list[Atom]:
     """Let all rules of a project follow tiles."""
     atoms: list[Atom] = []

@@ -167,7 +167,7 @@ class LayerCommands:
         map_ = self.session.map
         name, ok = QInputDialog.getText(self.parent_widget, "Rename layer", "Name", text=layer.name)
         if ok and map_ is not None:
-            self.session.do(lambda: rename_layer(map_, layer, name))
+            self.session.do(lambda: rename_layer(map_, layer, name, self.session.project))
 
     def delete(self) -> None:
         """Delete the chosen layer; undo brings it back."""
