@@ -125,8 +125,8 @@ def test_what_is_seen_of_a_tall_piece_is_what_is_laid(window, bench):
     assert box.height > plan.box.height
     session.apply(plan.edit)
     cells = session.map.layers[2].cells
-    laid = store.picture(box, 0, session.map.layers[2], box, session.doc.cells(
-        session.map, session.map.layers[2], box))  # fmt: skip
+    props = session.map.layers[2]
+    laid = store.picture(box, 0, [(props, box, session.doc.cells(session.map, props, box))])
     assert cells[20, 20] > 0
     assert (laid == shown).all()
     view.leaveEvent(None)

@@ -87,8 +87,11 @@ def test_the_rail_is_clicked_and_stepped(window):
     rail = window.shell.rail
     click(rail, QPoint(38, 30))
     assert window.stage.key == "slice"
-    QTest.keyClick(rail, Qt.Key.Key_Down)
-    assert window.stage.key == "terrains"
+    for key in ("tiles", "terrains", "rules", "draw", "grow", "ship"):
+        QTest.keyClick(rail, Qt.Key.Key_Down)
+        assert window.stage.key == key
+    QTest.keyClick(window.shell, Qt.Key.Key_4, Qt.KeyboardModifier.ControlModifier)
+    assert window.stage.key == "rules"
 
 
 def test_an_empty_project_shows_ways_to_begin(empty_window):
