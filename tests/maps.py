@@ -6,7 +6,7 @@ from itertools import product
 import numpy as np
 
 from knitground.core.edit.document import Document
-from knitground.core.model.layers import GroundLayer, Layer
+from knitground.core.model.layers import GroundLayer, GrownLayer, Layer
 from knitground.core.model.map import Map
 from knitground.core.model.project import Project
 from knitground.core.model.recipe import RewriteStep
@@ -126,7 +126,8 @@ def _cells(layer, map_):
     """What was laid by hand, as tiles: places of a legend are not the same after opening."""
     cells = layer.cells
     follows = {step.layer for step in map_.recipe.steps if isinstance(step, RewriteStep)}
-    if isinstance(layer, GroundLayer) or layer.number in follows:  # what is made is not compared
+    made = isinstance(layer, GrownLayer) and layer.number in follows
+    if isinstance(layer, GroundLayer) or made:  # what is made is not compared
         cells = np.where(layer.pinned, cells, 0)
     if not layer.holds_tiles:
         return _array(cells)
