@@ -3,7 +3,7 @@ import pytest
 from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtGui import QWheelEvent
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QComboBox, QLabel
+from PySide6.QtWidgets import QApplication, QComboBox, QInputDialog, QLabel
 from tests.maps import snapshot
 from tests.ui.conftest import LEFT, NONE, RIGHT, click, drag, move, pixels, settle
 
@@ -199,6 +199,99 @@ def test_a_mix_fills_plain_ground_with_pins_and_r_rerolls(window, view):
     window.mapside.strip.layers.reroll()
     all_cells(window)
     assert (ground(window).cells[pinned] == laid).all()
+
+
+def test_a_seed_is_gone_back_to_and_typed(window, view):
+    session, seed = window.session, window.mapside.ribbon.seed
+    window.stages["draw"].take_mix(session.project.mixes[0])
+    session.choose_tool("fill")
+    view.show_cell(22, 40)
+    move(view, view.screen_at(22, 40))
+    first = view.plan.cells.copy()
+    QTest.keyClick(window.shell, Qt.Key.Key_R)
+    second = view.plan.cells.copy()
+    assert (seed.isVisible(), seed.value()) == (True, 2)
+    assert (second != first).any()
+    QTest.keyClick(window.shell, Qt.Key.Key_R, Qt.KeyboardModifier.ShiftModifier)
+    assert seed.value() == session.options.seed == 1
+    assert (view.plan.cells == first).all()
+    seed.selectAll()
+    QTest.keyClicks(seed, "2\r")
+    assert session.options.seed == 2
+    assert (view.plan.cells == second).all()
+    session.set_options(seed=0)
+    QTest.keyClick(window.shell, Qt.Key.Key_R, Qt.KeyboardModifier.ShiftModifier)
+    assert session.options.seed == seed.value() == 9999  # round, not below nothing
+
+
+@pytest.mark.parametrize("wide", [1280, 1330, 1420, 1600])
+def test_what_the_ribbon_shows_never_widens_the_window(window, view, wide):
+    session, ribbon = window.session, window.mapside.ribbon
+    window.shell.resize(wide, 800)
+    settle()
+    kept = window.shell.width()
+    window.stages["draw"].take_mix(session.project.mixes[0])
+    for tool in (*window.mapside.tools, "paint"):
+        session.choose_tool(tool)
+        settle()
+        assert window.shell.width() == kept, tool
+    session.set_options(seed=9999)
+    settle()
+    assert window.shell.width() == kept
+    named = bool(ribbon.buttons["paint"].text())
+    assert named == (wide >= 1600) or wide == 1420
+
+
+def test_tiles_of_a_selection_are_thinned_out_from_the_menu(window, view, monkeypatch):
+    session = window.session
+    tiles = next(each for each in session.map.layers if type(each).__name__ == "TileLayer")
+    session.choose_layer(tiles)
+    before = tiles.cells.copy()
+    laid = int((before > 0).sum())
+    thin = window.commands.named("Thin out…")
+    monkeypatch.setattr(QInputDialog, "getDouble", lambda *_, **__: (50.0, False))
+    thin.action.trigger()
+    assert (tiles.cells == before).all()
+    asked = []
+    monkeypatch.setattr(QInputDialog, "getDouble", lambda *a, **__: asked.append(a) or (50.0, True))
+    thin.action.trigger()
+    settle()
+    assert "whole map" in asked[0][2]
+    assert (tiles.cells > 0).sum() == laid - round(laid / 2)
+    QTest.keyClick(window.shell, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert (tiles.cells == before).all()
+    rows, cols = np.nonzero(before)
+    at = Box(int(rows[0]), int(cols[0]), int(rows[0]) + 1, int(cols[0]) + 1)
+    session.select(Selection(at, np.ones((1, 1), bool)))
+    monkeypatch.setattr(QInputDialog, "getDouble", lambda *_, **__: (100.0, True))
+    thin.action.trigger()
+    settle()
+    assert ((tiles.cells != before).sum(), tiles.cells[at.top, at.left]) == (1, 0)
+    session.doc.undo()
+    tiles.locked = True
+    thin.action.trigger()
+    settle()
+    assert (tiles.cells == before).all()
+    assert "is locked — " in window.notices.text.text()
+
+
+def test_a_mix_of_what_lies_in_the_selection_comes_into_hand(window, view):
+    session = window.session
+    box = Box(20, 30, 30, 50)
+    session.choose_layer(ground(window))
+    session.choose_tool("pick")
+    session.select(Selection(box, np.ones((10, 20), bool)))
+    window.commands.named("Mix of what lies here").action.trigger()
+    settle()
+    mix = session.project.mixes[-1]
+    shown = session.doc.cells(session.map, ground(window), box)
+    assert session.hand == MixInHand(mix.name, mix)
+    assert (mix.name, session.tool) == ("Mix of Pans", "paint")
+    counts = {e.tile: e.weight for e in mix.entries}
+    for place in np.unique(shown).tolist():
+        assert counts[session.map.legend.tile(place)] == (shown == place).sum()
+    session.doc.undo()
+    assert mix not in session.project.mixes
 
 
 def test_the_shares_of_a_mix_are_written_out(window):

@@ -22,7 +22,7 @@ from knitground.ui.common.notices import Notices
 from knitground.ui.common.tasks import run_with_progress, wait_for_jobs, warm_up
 from knitground.ui.common.theme import THEMES, theme, use
 from knitground.ui.common.widgets import column
-from knitground.ui.mapside import clipboard
+from knitground.ui.mapside import clipboard, scatter
 from knitground.ui.mapside.gaps import GapButton
 from knitground.ui.mapside.side import MapSide
 from knitground.ui.project.crash import CrashHandler
@@ -124,6 +124,7 @@ class Window(QObject):
             commands.menu(menu)
         self.files.add_commands(commands)
         clipboard.add_commands(self.session, commands)
+        scatter.add_commands(self.session, commands, self.shell)
         for number, each in enumerate(STAGES, 1):
             show = partial(self.show_stage, each.key)
             commands.add("View", f"Stage {each.name}", show, f"Ctrl+{number}")

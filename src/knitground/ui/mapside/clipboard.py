@@ -398,7 +398,6 @@ def add_commands(session: Session, commands: Commands) -> None:
     add("Markers to the front", lambda: restack(session, to_front=True))
     add("Markers to the back", lambda: restack(session, to_front=False))
     commands.line("Edit")
-    add("Reroll", lambda: session.set_options(seed=session.options.seed + 1), "R")
     add("Larger brush", lambda: session.set_size(session.desk().size + 1), ".")
     add("Smaller brush", lambda: session.set_size(session.desk().size - 1), ",")
     commands.line("Edit")

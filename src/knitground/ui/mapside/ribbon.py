@@ -21,6 +21,7 @@ from knitground.core.edit.hand import MixInHand, PatchInHand, TerrainInHand
 from knitground.core.model.layers import MarkerLayer, TintLayer
 from knitground.ui.common.widgets import button, icon, row
 from knitground.ui.common.words import tip
+from knitground.ui.mapside.scatter import MOST_SEED, reroll
 from knitground.ui.mapside.tools.tool import Tool
 from knitground.ui.session import Session
 
@@ -40,11 +41,16 @@ class Ribbon(QFrame):
         self.buttons: dict[str, QPushButton] = {}
         self._tools = tools
         self._named: bool | None = None
+        self._for_names = 0
         self._make_tools()
         self._make_brush_options()
         self._make_other_options()
         self._lay_out()
+        self._draw_icons(tools)
+        self._name_tools(named=True)
+        wide = self.minimumSizeHint().width()
         self._name_tools(named=False)
+        self._for_names = wide - self.minimumSizeHint().width()
         session.dressed.connect(lambda: self._draw_icons(tools))
         for signal in (
             session.choice.map_changed, session.choice.layer_changed, session.tools.tool_changed,
@@ -123,9 +129,18 @@ class Ribbon(QFrame):
         self.way.addItems(list(SELECT_WAYS))
         self.way.setToolTip("How Select chooses cells; Shift adds, Ctrl takes away")
         self.way.textActivated.connect(lambda way: session.set_options(select_way=way))
-        self.seed = QLabel()
-        self.reroll = button("Reroll", lambda: session.set_options(seed=session.options.seed + 1),
-                             "Draw the mix anew", "R")  # fmt: skip
+        self.seed = QSpinBox()
+        self.seed.setRange(0, MOST_SEED)
+        self.seed.setPrefix("seed ")
+        self.seed.setWrapping(True)
+        self.seed.setKeyboardTracking(False)
+        self.seed.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)  # R steps it
+        self.seed.setFixedWidth(78)
+        self.seed.setToolTip("The same seed draws the same again: note it, or type one")
+        self.seed.valueChanged.connect(lambda seed: session.set_options(seed=seed))
+        self.reroll = button("Reroll", lambda: reroll(session, 1),
+                             "Draw the mix anew; Shift+R goes back", "R")  # fmt: skip
+        self.reroll.setAccessibleName("Reroll")
 
     def _lay_out(self) -> None:
         rule = QFrame()
@@ -141,10 +156,17 @@ class Ribbon(QFrame):
         self.layout().setStretch(len(self.buttons) + 3, 1)  # type: ignore[union-attr]
 
     def resizeEvent(self, event: QResizeEvent) -> None:
-        self._name_tools(self.width() >= _ROOMY)
+        self._fit()
         self.in_hand.setVisible(self.width() >= _NARROW)
         super().resizeEvent(event)
         QTimer.singleShot(0, self, self._say_hand)  # once the layout has given it its width
+
+    def _fit(self) -> None:
+        """Name the tools where that leaves room for all: it must never widen the window."""
+        least = self.layout().minimumSize().width()  # type: ignore[union-attr]
+        if self._named:
+            least -= self._for_names
+        self._name_tools(named=self.width() >= max(_ROOMY, least + self._for_names))
 
     def _say_hand(self) -> None:
         """Name what is in hand, shortened if there is no room for all of it."""
@@ -163,14 +185,16 @@ class Ribbon(QFrame):
             return
         self._named = named
         self.tool.setVisible(not named)
-        for key, made in self.buttons.items():
-            made.setText(self._tools[key].name if named else "")
+        words = {made: self._tools[key].name for key, made in self.buttons.items()}
+        for made, name in {**words, self.reroll: "Reroll"}.items():
+            made.setText(name if named else "")
             made.setMinimumWidth(0 if named else 36)
             made.setMaximumWidth(16_777_215 if named else 36)
 
     def _draw_icons(self, tools: dict[str, Tool]) -> None:
         for key, made in self.buttons.items():
             made.setIcon(icon(tools[key].icon))
+        self.reroll.setIcon(icon("mdi6.dice-5-outline"))
 
     def _follow(self, change: Changed) -> None:
         if change.what in (What.MARKS, What.MIXES, What.LAYERS):
@@ -217,8 +241,11 @@ class Ribbon(QFrame):
         self.pattern.setVisible(repeats)
         self.pattern.setChecked(options.pattern_on_map)
         drawn = isinstance(s.hand, MixInHand) and not (markers or tint)
-        self.seed.setText(f"seed {options.seed}")
+        self.seed.blockSignals(True)
+        self.seed.setValue(options.seed)
+        self.seed.blockSignals(False)
         self.seed.setVisible(drawn)
         self.reroll.setVisible(drawn)
         if isinstance(s.hand, TerrainInHand) and s.tool == "fill":
             self.hand.setToolTip("Fills connected vertices of the same terrain")
+        self._fit()

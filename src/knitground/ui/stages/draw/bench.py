@@ -48,6 +48,8 @@ from knitground.ui.stages.draw.tints import TintPage
 from knitground.ui.stages.draw.tray import TrayList
 from knitground.ui.stages.stage import Stage
 
+_SHARES_TOLD = 8
+"""Of the mix in hand; all are on its card."""
 TABS = ("Terrains", "Tiles", "Mixes", "Tray", "Markers", "Tint")
 
 
@@ -382,8 +384,9 @@ def _scrolled(page: QWidget) -> QScrollArea:
 
 def _hand_note(hand: Hand | None, session: Session) -> str:
     if isinstance(hand, MixInHand):
-        parts = zip(hand.mix.entries, shares(hand.mix.weights))
-        words = ", ".join(percent(share) for _, share in parts)
+        parts = shares(hand.mix.weights)
+        words = ", ".join(map(percent, parts[:_SHARES_TOLD]))
+        words += f" and {len(parts) - _SHARES_TOLD} more" if len(parts) > _SHARES_TOLD else ""
         return f"{len(hand.mix.entries)} tiles: {words} · seed {session.options.seed} · R rerolls"
     if isinstance(hand, PatchInHand):
         return "[ ] turn it, M mirrors, Shift+M flips; Box and Fill repeat it"

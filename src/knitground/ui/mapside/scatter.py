@@ -1,0 +1,99 @@
+"""Chance on the map: seeds, tiles thinned out, and mixes of what lies there."""
+
+from __future__ import annotations
+
+from functools import partial
+
+from PySide6.QtWidgets import QInputDialog, QWidget
+
+from knitground.core.base.window import Box
+from knitground.core.edit.hand import MixInHand
+from knitground.core.edit.laying import Plan
+from knitground.core.edit.maps import put_mix
+from knitground.core.edit.planning import LOCK_KEYS
+from knitground.core.edit.scatter import mix_of_cells, plan_thin
+from knitground.core.edit.selecting import Selection, select_box
+from knitground.core.model.layers import Layer
+from knitground.core.model.map import Map
+from knitground.core.model.mix import Mix
+from knitground.core.model.project import free_name
+from knitground.ui.common.commands import Commands
+from knitground.ui.session import Session
+
+MOST_SEED = 9999
+"""Of what is painted: as many as can be noted, and read in the ribbon."""
+
+
+def reroll(session: Session, by: int) -> None:
+    """Go to the next seed (1) or back to the one before (-1), round at the ends."""
+    session.set_options(seed=(session.options.seed + by) % (MOST_SEED + 1))
+
+
+def _there(session: Session) -> tuple[Map, Layer, Selection] | None:
+    """Give the map, the layer and the selected cells, all of the map if none are selected."""
+    map_, layer = session.grid, session.layer
+    if map_ is None or layer is None or not layer.holds_tiles:
+        session.note("Choose a layer of tiles first, in the strip under the map")
+        return None
+    every = Box(0, 0, map_.height, map_.width)
+    chosen = session.selection or select_box(map_, every)
+    return (map_, layer, chosen) if chosen else None
+
+
+def mix_from_map(session: Session) -> None:
+    """Make a mix of what lies in the selection, as many of each, and take it in hand."""
+    there = _there(session)
+    if there is None:
+        return
+    map_, layer, chosen = there
+    name = free_name(f"Mix of {layer.name}", [each.name for each in session.project.mixes])
+
+    def done(found: tuple[Mix, int]) -> None:
+        mix, count = found
+        if session.apply(put_mix(session.project, mix)):
+            session.take(MixInHand(mix.name, mix))
+            if session.tool in ("erase", "pick"):
+                session.choose_tool("paint")
+            kinds = len(mix.entries)
+            session.note(f"“{mix.name}” holds {kinds} tile{'s' * (kinds != 1)} by {count} cells")
+
+    work = partial(mix_of_cells, session.doc, map_, layer, chosen, name)
+    session.run_long("Counting tiles…", lambda _: work(), done)
+
+
+def ask_thin(session: Session, parent: QWidget) -> None:
+    """Ask how many of the tiles in the selection go, and take them away."""
+    there = _there(session)
+    if there is None:
+        return
+    map_, layer, chosen = there
+    if layer.locked or not layer.visible:
+        state = "hidden" if not layer.visible else f"locked — {LOCK_KEYS} unlocks it"
+        session.warn(f"Nothing thinned out: {layer.name} is {state}")
+        return
+    what = "selection" if session.selection else "whole map"
+    share, ok = QInputDialog.getDouble(
+        parent, "Thin out",
+        f"Per cent of the tiles of “{layer.name}” to take away, {what}", 30.0, 0.1, 100.0, 1,
+    )  # fmt: skip
+    if not ok:
+        return
+
+    def done(found: tuple[Plan, int]) -> None:
+        plan, count = found
+        if session.apply(plan.edit):
+            session.note(f"{count} tiles taken away from “{layer.name}”")
+
+    seed = session.options.seed
+    work = partial(plan_thin, session.doc, map_, layer, chosen, share / 100, seed)
+    session.run_long("Thinning out…", lambda _: work(), done)
+
+
+def add_commands(session: Session, commands: Commands, parent: QWidget) -> None:
+    """Add what goes by chance to the menus."""
+    add = partial(commands.add, "Edit")
+    add("Reroll", lambda: reroll(session, 1), "R")
+    add("Reroll back", lambda: reroll(session, -1), "Shift+R")
+    commands.line("Edit")
+    commands.add("Layer", "Thin out…", lambda: ask_thin(session, parent))
+    commands.add("Layer", "Mix of what lies here", lambda: mix_from_map(session))
