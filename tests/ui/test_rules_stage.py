@@ -9,7 +9,7 @@ from tests.ui.conftest import LEFT, NONE, RIGHT, click, drag, move, pixels, sett
 
 from knitground.core.base.window import Box
 from knitground.core.edit.hand import TerrainInHand, TileInHand
-from knitground.core.edit.rules import RuleHome, homes
+from knitground.core.edit.rules import RuleHome, homes, move_rules
 from knitground.core.edit.selecting import Selection
 from knitground.core.files.opening import open_project
 from knitground.core.files.rulesfile import read_rules
@@ -17,6 +17,7 @@ from knitground.core.model.rules import OFF, OTHER, SAME, AskKind, NeighbourRule
 from knitground.core.model.tile import TileRef
 from knitground.ui.common.tasks import wait_for_jobs
 from knitground.ui.mapside.canvas.zoom import STEPS
+from knitground.ui.stages.rules.rulelist import HEAD
 
 CTRL, SHIFT, ALT = (
     Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier,
@@ -125,6 +126,58 @@ def test_the_stencil_is_painted_with_keys(window, bench):
     assert [(y, x, a) for y, x, a in bench.list.rule.stencil] == [(-1, 1, OTHER)]
     QTest.keyClick(pad, Qt.Key.Key_Delete)
     assert bench.list.rule.stencil == ()
+
+
+def test_a_group_is_switched_by_its_heading_and_moved_as_one(window, bench):
+    home = show_set(window, bench, "Dykes")
+    take_tile(window, "props", 0, 0)
+    for n in range(5):
+        bench.add.click()
+        bench.editor._change("Group of", group=("", "Odds", "Odds", "", "Ends")[n])
+    wanted = {each.number: each.group for each in home.rules.rules}
+    order = [number for number in wanted if wanted[number] == "Odds"]
+    rest = [number for number in wanted if wanted[number] != "Odds"]
+    bench.do(lambda home: move_rules(home, [*rest[:1], *order, *rest[1:]], 0))
+    settle()
+    view = bench.list
+
+    def numbers():
+        return [each.number for each in home.rules.rules]
+
+    def head(place):
+        return view.card_rect(place).topLeft().toPoint() + QPoint(40, -HEAD // 2)
+
+    before = [*rest[:1], *order, *rest[1:]]
+    assert numbers() == before
+    click(view, head(1))
+    assert [each.on for each in home.rules.rules] == [True, False, False, True, True]
+    session = window.session
+    session.undo()
+    drag(view, head(1), view.card_rect(4).bottomLeft().toPoint() + QPoint(40, -8))
+    assert numbers() == [*rest, *order]
+    assert all(each.on for each in home.rules.rules)  # a drag is no click
+    assert session.doc.history.undo_name == "Move 2 rules"
+    session.undo()
+    drag(view, head(1), head(1) - QPoint(0, 2), view.card_rect(2).center().toPoint())
+    assert numbers() == before  # dropped on itself
+    session.undo()
+    assert session.doc.history.redo_name != "Move 2 rules"
+    session.redo()
+    # By keys: past the neighbour group as a whole, to the ends and no further.
+    view.setFocus()
+    view.choose(order[1])
+    for _ in range(4):
+        QTest.keyClick(view, Qt.Key.Key_Down, ALT | SHIFT)
+    assert numbers() == [*rest, *order]
+    for _ in range(5):
+        QTest.keyClick(view, Qt.Key.Key_Up, ALT | SHIFT)
+    assert numbers() == [*order, *rest]
+    view.choose(rest[0])
+    QTest.keyClick(view, Qt.Key.Key_Up, ALT | SHIFT)
+    assert numbers() == before
+    view.choose(order[1])
+    QTest.keyClick(view, Qt.Key.Key_Up, ALT)
+    assert numbers()[1:3] == order[::-1]  # without Shift the rule alone
 
 
 def test_every_kind_of_set_has_its_own_stencil(window, bench):

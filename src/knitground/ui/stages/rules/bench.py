@@ -406,8 +406,8 @@ class RulesBench(Stage):
             number = self.list.number
             self.do(lambda home: delete_rules(home, [number]))
 
-    def _move(self, number: int, to: int) -> None:
-        self.do(lambda home: move_rules(home, [number], to))
+    def _move(self, numbers: list[int], to: int) -> None:
+        self.do(lambda home: move_rules(home, numbers, to))
 
     def _toggle(self, number: int) -> None:
         rule = self.list.rule

@@ -52,11 +52,11 @@ class RuleNote:
 
 
 class RuleListView(QWidget):
-    """Shows the rules of a list; a click chooses one, a drag moves it."""
+    """Shows the rules of a list; a click chooses one, a drag moves it, or a group by its heading."""
 
     chosen = Signal(int)
-    moved = Signal(int, int)
-    """A rule was dragged: its number, and the place before which it is to stand."""
+    moved = Signal(object, int)
+    """Rules were moved: their numbers, and the place before which they are to stand."""
     stepped = Signal(int, int)
     """Step to the next (1) or last (-1) cell that a rule took: its number, the step."""
     lifted = Signal(int)
@@ -74,7 +74,8 @@ class RuleListView(QWidget):
         self.notes: dict[int, RuleNote] = {}
         self._rules: tuple[Rule, ...] = ()
         self._tops: list[int] = []
-        self._press: tuple[int, QPointF] | None = None
+        self._press: tuple[range, QPointF, bool] | None = None
+        """Places of the rules pressed, the point, and whether it was the heading of a group."""
         self._drop: int | None = None
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -87,7 +88,10 @@ class RuleListView(QWidget):
         """Show the rules of a list as they are, and what is told of them."""
         self.home = home
         self.notes = notes
-        self._rules = home.rules.rules if home else ()
+        rules = home.rules.rules if home else ()
+        if [each.number for each in rules] != [each.number for each in self._rules]:
+            self.cancel()  # the places that a drag began with are others now
+        self._rules = rules
         self._tops, top, group = [], 0, ""
         for rule in self._rules:
             top += HEAD if rule.group and rule.group != group else 0
@@ -216,12 +220,22 @@ class RuleListView(QWidget):
     def _place_at(self, at: QPointF) -> int:
         return next((n for n in range(len(self._rules)) if self.card_rect(n).contains(at)), -1)
 
-    def _group_at(self, at: QPointF) -> str:
-        """Give the group whose heading is there."""
-        for place, rule in enumerate(self._rules):
-            if self._heads(place) and 0 <= self._tops[place] - at.y() <= HEAD:
-                return rule.group
-        return ""
+    def _head_at(self, at: QPointF) -> int:
+        """Give the place under the heading that is there, -1 if none is."""
+        found = (
+            place for place in range(len(self._rules))
+            if self._heads(place) and 0 <= self._tops[place] - at.y() <= HEAD
+        )  # fmt: skip
+        return next(found, -1)
+
+    def _run(self, place: int) -> range:
+        """Give the places of the rules that stand together with one under a heading."""
+        group, start, stop = self._rules[place].group, place, place + 1
+        while group and start and self._rules[start - 1].group == group:
+            start -= 1
+        while group and stop < len(self._rules) and self._rules[stop].group == group:
+            stop += 1
+        return range(start, stop)
 
     def _heads(self, place: int) -> bool:
         """Tell whether a heading stands above a card."""
@@ -230,10 +244,12 @@ class RuleListView(QWidget):
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         place = self._place_at(event.position())
-        group = self._group_at(event.position())
-        if group and event.button() == Qt.MouseButton.LeftButton:
-            self.group_toggled.emit(group)
-        if place < 0 or event.button() != Qt.MouseButton.LeftButton:
+        if event.button() != Qt.MouseButton.LeftButton:
+            return
+        head = self._head_at(event.position())
+        if head >= 0:
+            self._press = (self._run(head), event.position(), True)
+        if place < 0:
             return
         rule = self._rules[place]
         rect, note = self.card_rect(place), self.notes.get(rule.number, RuleNote())
@@ -246,7 +262,7 @@ class RuleListView(QWidget):
                 if at.contains(event.position()):
                     self.stepped.emit(rule.number, step)
                     return
-        self._press = (place, event.position())
+        self._press = (range(place, place + 1), event.position(), False)
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         if self._press is None:
@@ -261,8 +277,16 @@ class RuleListView(QWidget):
         press, drop = self._press, self._drop
         self._press = self._drop = None
         self.update()
-        if press is not None and drop is not None and drop not in (press[0], press[0] + 1):
-            self.moved.emit(self._rules[press[0]].number, drop)
+        if press is None:
+            return
+        run, _, heading = press
+        if drop is None and heading:
+            self.group_toggled.emit(self._rules[run.start].group)
+        elif drop is not None and drop not in (*run, run.stop):
+            self._move(run, drop)
+
+    def _move(self, run: range, to: int) -> None:
+        self.moved.emit([self._rules[place].number for place in run], to)
 
     def cancel(self) -> bool:
         """Call a drag off; returns whether there was one."""
@@ -277,8 +301,8 @@ class RuleListView(QWidget):
             return
         step = {Qt.Key.Key_Up: -1, Qt.Key.Key_Down: 1}.get(key, 0)
         if step and event.modifiers() & Qt.KeyboardModifier.AltModifier:
-            if 0 <= place + step < len(self._rules):
-                self.moved.emit(self.number, place + step if step < 0 else place + 2)
+            whole = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+            self._move_by(place, step, whole=whole)
         elif step and 0 <= place + step < len(self._rules):
             self.choose(self._rules[place + step].number)
         elif key == Qt.Key.Key_Space:
@@ -287,6 +311,14 @@ class RuleListView(QWidget):
             self.deleted.emit(self.number)
         elif key in (Qt.Key.Key_Left, Qt.Key.Key_Right):
             self.stepped.emit(self.number, 1 if key == Qt.Key.Key_Right else -1)
+
+    def _move_by(self, place: int, step: int, *, whole: bool) -> None:
+        """Move a rule past its neighbour, or its group past the group or rule beside it."""
+        run = self._run(place) if whole else range(place, place + 1)
+        beside = run.stop if step > 0 else run.start - 1
+        if 0 <= beside < len(self._rules):
+            other = self._run(beside) if whole else range(beside, beside + 1)
+            self._move(run, other.stop if step > 0 else other.start)
 
     def event(self, event: QEvent) -> bool:
         if keeps_key(event, _KEYS):
@@ -297,8 +329,14 @@ class RuleListView(QWidget):
                 rule = self._rules[place]
                 note = self.notes.get(rule.number, RuleNote())
                 parts = [rule_words(rule), note.warning or note.words]
-                keys = "Alt+↑ ↓ moves it, Space switches it, ← → step through its cells"
+                keys = (
+                    "Alt+↑ ↓ moves it, with Shift its group; Space switches it; "
+                    "← → step through its cells"
+                )
                 QToolTip.showText(event.globalPos(), "\n".join([*filter(None, parts), keys]), self)
+            elif self._head_at(QPointF(event.pos())) >= 0:
+                words = "A click switches the group on or off, a drag moves it"
+                QToolTip.showText(event.globalPos(), words, self)
             return True
         return super().event(event)
 
