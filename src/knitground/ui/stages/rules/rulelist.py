@@ -52,7 +52,7 @@ class RuleNote:
 
 
 class RuleListView(QWidget):
-    """Shows the rules of a list; a click chooses one, a drag moves it, or a group by its heading."""
+    """Shows the rules of a list; a click chooses one, a drag moves it or a group by its heading."""
 
     chosen = Signal(int)
     moved = Signal(object, int)
