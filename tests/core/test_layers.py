@@ -25,6 +25,7 @@ from knitground.core.grow.runner import grown_cells, run_recipe
 from knitground.core.model.map import cells_under, grid_of
 from knitground.core.model.marker import Marker, Shape
 from knitground.core.model.mix import Mix, MixEntry
+from knitground.core.model.properties import Property
 from knitground.core.model.recipe import MixStep, Recipe
 from knitground.core.model.slicing import Slicing
 from knitground.core.model.tile import TileRef
@@ -58,7 +59,7 @@ def project_of_kinds(size=(8, 10), wrap=False):
     markers.markers = (
         Marker(1, Shape.POINT, ((4.0, 5.0),), "start", "spawn point"),
         Marker(2, Shape.BOX, ((8.0, 8.0), (24.0, 16.0)), kind="door", turn=30.0,
-               properties=(("leads to", "cellar"),)),
+               properties=(Property("leads to", "cellar"),)),
         Marker(3, Shape.POLYGON, ((0.0, 0.0), (9.0, 0.0), (4.0, 7.5))),
         Marker(4, Shape.PICTURE, ((13.0, 22.0),), turn=90.0, scale=2.0, tile=spot),
     )  # fmt: skip

@@ -13,7 +13,12 @@ from knitground.core.base.errors import EditError
 from knitground.core.base.window import Box, whole
 from knitground.core.edit.layers import fade_layer
 from knitground.core.edit.laying import plan_cells, plan_terrain
-from knitground.core.edit.maps import set_background, set_screen
+from knitground.core.edit.maps import (
+    put_map_property,
+    remove_map_property,
+    set_background,
+    set_screen,
+)
 from knitground.core.edit.sizes import (
     Margins,
     cut_content,
@@ -28,7 +33,9 @@ from knitground.core.files.saving import save_project
 from knitground.core.files.ship.json import ship_json
 from knitground.core.files.ship.names import ship_names
 from knitground.core.files.ship.png import map_picture
+from knitground.core.files.ship.ship import ship
 from knitground.core.knit.knit import knit_box
+from knitground.core.model.properties import Property, PropertyKind
 from knitground.core.model.terrain import SetKind
 from knitground.core.render.atlas import Atlas
 from knitground.core.render.compose import compose
@@ -225,3 +232,33 @@ def test_a_background_lies_behind_all_layers_where_they_are_see_through(tmp_path
 def test_backgrounds_and_screens_out_of_bounds_are_refused(edit, words):
     with pytest.raises(EditError, match=words):
         edit(small_project((4, 4))[1])
+
+
+def test_a_map_has_properties_that_a_game_reads(tmp_path):
+    doc, map_, _, _ = small_project((4, 4))
+    start = snapshot(doc.project)
+    doc.apply(put_map_property(map_, Property("wind", "0.4", PropertyKind.NUMBER)))
+    doc.apply(put_map_property(map_, Property("rain", "no", PropertyKind.YES_NO)))
+    doc.apply(put_map_property(map_, Property("gusts", "9"), "wind", keep=True))
+    wanted = (Property("gusts", "0.4"), Property("rain", "no", PropertyKind.YES_NO))
+    assert map_.properties == wanted
+    assert duplicate_map(doc.project, map_)[1].properties == wanted
+    save_project(doc.project, tmp_path / "p")
+    again = open_project(tmp_path / "p").project
+    assert snapshot(again) == snapshot(doc.project)
+    ship(again, again.maps, tmp_path / "out", ["json"])
+    shipped = json.loads((tmp_path / "out" / "map.json").read_text())
+    assert shipped["properties"] == {"gusts": "0.4", "rain": False}
+    for new, old, words in (
+        (Property(""), "", "needs a name"),
+        (Property("rain"), "gusts", "“rain” already"),
+        (Property("rain", "maybe", PropertyKind.YES_NO), "rain", "neither yes nor no"),
+    ):
+        with pytest.raises(EditError, match=words):
+            put_map_property(map_, new, old)
+    doc.apply(remove_map_property(map_, "gusts"))
+    assert map_.properties == wanted[1:]
+    assert doc.history.undo_name == "Take property “gusts” from the map"
+    for _ in range(4):
+        doc.undo()
+    assert snapshot(doc.project) == start

@@ -1,6 +1,7 @@
 """Many tiles at once: weights and what they mean, names, tags, properties, animations, choosing."""
 
 import json
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -8,6 +9,12 @@ from tests.maps import small_project
 
 from knitground.core.base.errors import EditError
 from knitground.core.base.window import Box
+from knitground.core.edit.properties import (
+    check_property,
+    shared_properties,
+    with_property,
+    without_property,
+)
 from knitground.core.edit.tiles import (
     add_tag,
     choose_tiles,
@@ -19,7 +26,6 @@ from knitground.core.edit.tiles import (
     scale_weights,
     set_weights,
     share_together,
-    shared_properties,
     stand_still,
     tile_shares,
     time_frames,
@@ -165,7 +171,10 @@ def test_properties_of_many_are_shared_renamed_and_shipped(made, tmp_path):
     doc.apply(put_property(tileset, both, Property("depth", "2", PropertyKind.WHOLE)))
     doc.apply(put_property(tileset, [(0, 1)], Property("depth", "3", PropertyKind.WHOLE)))
     doc.apply(put_property(tileset, [(0, 0)], Property("wet", "yes", PropertyKind.YES_NO)))
-    shown = {each.name: same for each, same in shared_properties(tileset, both)}
+    shown = {
+        each.name: same
+        for each, same in shared_properties(tileset.fact(*at).properties for at in both)
+    }
     assert shown == {"depth": False, "wet": False}
     doc.apply(put_property(tileset, both, Property("metres", "4", PropertyKind.NUMBER), "depth"))
     assert [p.name for p in tileset.fact(0, 0).properties] == ["metres", "wet"]
@@ -211,3 +220,32 @@ def test_tiles_are_chosen_by_what_they_are(made):
     tileset.picture[:8, :8] = tileset.picture[:8, 8:16]
     assert (0, 1) in choose_tiles(doc.project, tileset, "double")
     assert choose_tiles(doc.project, tileset, "with the same tags", [first]) == []
+
+
+def test_each_keeps_its_own_value_under_a_new_name_or_kind_if_it_fits():
+    own = [
+        (Property("a", "12"), Property("b", "x")),
+        (Property("a", "deep"),),
+        (Property("b", "y"),),
+    ]
+    renamed = [with_property(each, Property("c", "12"), "a", keep=True) for each in own]
+    assert [[(p.name, p.value) for p in each] for each in renamed] == [
+        [("c", "12"), ("b", "x")], [("c", "deep")], [("b", "y")],
+    ]  # fmt: skip
+    whole = Property("a", "0", PropertyKind.WHOLE)
+    assert [with_property(each, whole, "a", keep=True)[0] for each in own[:2]] == [
+        replace(whole, value="12"), whole,
+    ]  # fmt: skip
+    choice = Property("a", "12", PropertyKind.CHOICE, ("12",))
+    kept = with_property(own[1], choice, "a", keep=True)[0]
+    assert (kept.value, kept.choices) == ("deep", ("12", "deep"))
+    assert [without_property(each, "b") for each in own] == [own[0][:1], own[1], ()]
+    assert shared_properties(own) == [(own[0][0], False), (own[0][1], False)]
+    assert shared_properties(own[1:2] * 3) == [(own[1][0], True)]
+    for new, old, words in (
+        (Property(" "), "", "needs a name"),
+        (Property("b"), "a", "“b” already"),
+        (Property("a", "x", PropertyKind.NUMBER), "a", "no number"),
+    ):
+        with pytest.raises(EditError, match=words):
+            check_property(new, old, ["a", "b"])

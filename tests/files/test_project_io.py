@@ -2,6 +2,7 @@ import base64
 import json
 import shutil
 import zlib
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -21,10 +22,12 @@ from knitground.core.files.places import inside
 from knitground.core.files.saving import save_project, settle_after_save
 from knitground.core.files.schema import schema_texts
 from knitground.core.knit.layer import knit_map
+from knitground.core.model.layers import MarkerLayer
 from knitground.core.model.mix import Mix, MixEntry
-from knitground.core.model.recipe import NoiseStep, Recipe
+from knitground.core.model.properties import Property
+from knitground.core.model.recipe import NoiseStep, Recipe, RewriteStep
 from knitground.core.model.tile import TileRef
-from knitground.core.model.tileset import TileFacts
+from knitground.core.model.tileset import PLAIN, TileFacts
 
 
 def write_small(folder, wrap=False, seed=0, size=(8, 10)):
@@ -189,6 +192,87 @@ def test_a_link_out_of_the_folder_is_refused(tmp_path):
     (tmp_path / "in" / "map.map.json").symlink_to(tmp_path / "map.map.json")
     with pytest.raises(PlaceError, match="link out"):
         open_project(tmp_path / "in")
+
+
+def older(path, change):
+    data = json.loads(path.read_text())
+    change(data)
+    path.write_text(json.dumps(data))
+
+
+def older_map(data):
+    data["version"] = 1
+    data["recipe"]["steps"] = [s for s in data["recipe"]["steps"] if s["step"] != "rewrite"]
+    for layer in data["layers"]:
+        for marker in layer.get("markers", []):
+            marker["properties"] = [[p["name"], p["value"]] for p in marker["properties"]]
+
+
+def older_tileset(data):
+    data["version"] = 1
+    lists = {"weight": "weights", "name": "labels", "tags": "tags", "frames": "frames"}
+    for fact in data.pop("facts"):
+        at = {key: fact[key] for key in ("row", "col")}
+        if fact.get("left_out"):
+            data.setdefault("left_out", []).append(list(at.values()))
+        if fact.get("inner"):
+            data.setdefault("inner", []).append(list(at.values()))
+        if fact.get("anchor"):
+            x, y = fact["anchor"]
+            data.setdefault("anchors", []).append(at | {"x": x, "y": y})
+        for key, name in lists.items():
+            if fact.get(key) not in (None, "", [], 1.0):
+                word = "label" if key == "name" else key
+                data.setdefault(name, []).append(at | {word: fact[key]})
+    for each in data["sets"]:
+        each.pop("rules", None)
+
+
+def test_files_of_older_versions_are_read_with_all_that_they_hold(tmp_path, demo_folder):
+    folder = shutil.copytree(demo_folder, tmp_path / "old")
+    for path in folder.glob("*.map.json"):
+        older(path, older_map)
+    for path in folder.glob("*.tiles.json"):
+        older(path, older_tileset)
+    older(folder / "project.knit.json",
+          lambda data: data.update(version=1) or data.pop("rule_lists"))  # fmt: skip
+    wanted = open_project(demo_folder).project
+    wanted.rule_lists = []
+    for tileset in wanted.tilesets:
+        for each in tileset.sets:
+            each.rules = type(each.rules)()
+        plain = {at: replace(fact, properties=()) for at, fact in tileset.facts.items()}
+        tileset.facts = {at: fact for at, fact in plain.items() if fact != PLAIN}
+    for map_ in wanted.maps:
+        steps = tuple(s for s in map_.recipe.steps if not isinstance(s, RewriteStep))
+        map_.recipe = replace(map_.recipe, steps=steps)
+        for layer in map_.layers:
+            if isinstance(layer, MarkerLayer):
+                layer.markers = tuple(
+                    replace(m, properties=tuple(Property(p.name, p.value) for p in m.properties))
+                    for m in layer.markers
+                )
+    assert any(m.properties for m in wanted.maps[0].layers[5].markers)
+    again = open_project(folder).project
+    assert snapshot(again) == snapshot(wanted)
+
+
+@pytest.mark.parametrize("pairs", [7, [["", "x"]], [["a"]], [3], [["a", "b", "c"]], [None]])
+def test_odd_pairs_of_an_old_marker_are_kept_or_refused(tmp_path, demo_folder, pairs):
+    folder = shutil.copytree(demo_folder, tmp_path / "old")
+
+    def change(data):
+        older_map(data)
+        markers = next(each["markers"] for each in data["layers"] if each.get("markers"))
+        markers[0]["properties"] = pairs
+
+    older(folder / "harbour-pans.map.json", change)
+    if pairs == [["", "x"]]:
+        found = open_project(folder).project.maps[0].layers[5].markers[0]
+        assert found.properties == (Property("property", "x"),)
+    else:
+        with pytest.raises(FormatError, match=r"markers.0.properties"):
+            open_project(folder)
 
 
 def test_a_sheet_that_is_gone_loses_nothing(tmp_path):

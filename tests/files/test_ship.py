@@ -161,7 +161,9 @@ def test_the_harbour_has_every_kind_of_layer_and_all_are_shipped(demo, tmp_path)
     assert {each["kind"] for each in data["layers"]} == kinds
     assert {each.kind for each in demo.maps[0].layers} == kinds
     places = {each["name"]: each for each in layers["Places"]["markers"] if each["name"]}
-    assert places["Sluice"]["properties"] == {"leads to": "North basin", "key": "brass"}
+    assert places["Sluice"]["properties"] == {
+        "leads to": "North basin", "key": "brass", "toll": 3,
+    }  # fmt: skip
     assert places["Landing"]["points"] == [[408.0, 488.0]]
     assert len(places["Raking ground"]["points"]) == 5
     colours = layers["Evening"]["colours"]

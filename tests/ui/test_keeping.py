@@ -20,6 +20,7 @@ from knitground.core.files.images import png_bytes
 from knitground.core.files.opening import open_project
 from knitground.core.files.saving import save_project
 from knitground.core.model.layers import GrownLayer, MarkerLayer
+from knitground.core.model.properties import Property
 from knitground.core.model.tile import TileRef
 from knitground.ui.common.tasks import run_with_progress
 from knitground.ui.project.memory import Memory
@@ -287,13 +288,26 @@ def test_several_markers_keep_what_is_not_typed(window):
     page.kind.editingFinished.emit()
     assert layer.markers == before, "leaving a field changes nothing"
     assert len({each.kind for each in before}) > 1
-    page._add_property()
-    line = page.table.rowCount() - 1
-    page.table.item(line, 0).setText("depth")
-    page.table.item(line, 1).setText("7")
+    page.properties.add.click()
+    name = page.properties.fields["property"][0]
+    name.setText("depth")
+    name.editingFinished.emit()
+    value = page.properties.fields["depth"][2]
+    value.setText("7")
+    value.editingFinished.emit()
     for old, new in zip(before, layer.markers):
-        assert dict(new.properties) == {**dict(old.properties), "depth": "7"}
+        assert new.properties == (*old.properties, Property("depth", "7"))
         assert new.kind == old.kind
+    # Of a property that only some have, or have otherwise, a new name keeps each one's value.
+    some = next(each for each in before if each.properties)
+    key = some.properties[0].name
+    name, _, value = page.properties.fields[key]
+    assert (value.text(), value.placeholderText()) == ("", "different")
+    name.setText("way out")
+    name.editingFinished.emit()
+    for old, new in zip(before, layer.markers):
+        wanted = [("way out" if p.name == key else p.name, p.value) for p in old.properties]
+        assert [(p.name, p.value) for p in new.properties] == [*wanted, ("depth", "7")]
 
 
 def test_menus_dialogs_and_the_finder_are_gone_when_they_are_closed(window, monkeypatch):

@@ -13,6 +13,7 @@ from knitground.core.edit.markers import inside, marker_at, outline
 from knitground.core.edit.tint import blended, disc, soft_weights, tint_value
 from knitground.core.model.layers import GrownLayer
 from knitground.core.model.marker import Marker, Shape
+from knitground.core.model.properties import Property, PropertyKind
 from knitground.core.model.recipe import MixStep
 from knitground.core.model.tile import TileRef
 from knitground.ui.mapside.canvas.markers import kind_colour
@@ -339,14 +340,23 @@ def test_the_form_changes_what_is_chosen(window, view, markers):
     page.kind.setModified(True)
     page.kind.editingFinished.emit()
     page.place_x.setValue(200.5)
-    page._add_property()
-    page.table.item(0, 0).setText("depth")
-    page.table.item(0, 1).setText("4")
+    page.properties.add.click()
+    name = page.properties.fields["property"][0]
+    name.setText("depth")
+    name.editingFinished.emit()
+    _, kind, value = page.properties.fields["depth"]
+    kind.activated.emit(list(PropertyKind).index(PropertyKind.WHOLE))
+    value = page.properties.fields["depth"][2]
+    value.setText("deep")
+    value.editingFinished.emit()
+    assert "which is no whole number" in window.notices.text.text()
+    assert markers.markers[0].properties == (Property("depth", "0", PropertyKind.WHOLE),)
+    value.setText("4")
+    value.editingFinished.emit()
     marker = markers.markers[0]
     assert (marker.name, marker.kind, marker.points[0][0]) == ("Start", "well", 200.5)
-    assert marker.properties == (("depth", "4"),)
-    page.table.setCurrentCell(0, 0)
-    page._drop_property()
+    assert marker.properties == (Property("depth", "4", PropertyKind.WHOLE),)
+    page.properties.removed.emit("depth")
     assert markers.markers[0].properties == ()
     assert "well" in page.buttons
     session.take(TileInHand(TileRef("props", 0, 0), 0))

@@ -14,9 +14,11 @@ from knitground.core.base.window import Box
 from knitground.core.edit.hand import PatchInHand, TileInHand
 from knitground.core.edit.laying import plan_cells
 from knitground.core.model.patch import Patch, turn_tile
+from knitground.core.model.properties import Property
 from knitground.core.model.tile import TileRef
 from knitground.core.render.pixels import turned
 from knitground.ui.mapside.dialogs import NewMapDialog, ResizeDialog
+from knitground.ui.mapside.propertiesdialog import PropertiesDialog
 from knitground.ui.mapside.tools.shapes import line_cells, swept
 from knitground.ui.stages.draw.bench import TABS
 
@@ -335,6 +337,47 @@ def test_a_background_and_the_screen_frame_are_seen(window, view):
     assert "screen width 0" in window.notices.text.text()
     window.mapside.maps.set_background(None)
     assert session.map.background is None
+
+
+def test_properties_of_the_map_are_typed_in_their_dialog(window, monkeypatch):
+    session, map_ = window.session, window.session.map
+    before = map_.properties
+    seen = []
+
+    def act(dialog):
+        seen.append(dialog)
+        editor = dialog.editor
+        assert list(editor.fields) == ["wind", "raining"]
+        editor.add.click()
+        name = editor.fields["property"][0]
+        name.setFocus()
+        name.selectAll()
+        QTest.keyClicks(name, "song\r")  # Enter ends the typing, and leaves the dialog open
+        assert dialog.isVisible()
+        value = editor.fields["wind"][2]
+        value.setText("strong")
+        value.editingFinished.emit()
+        assert "which is no number" in window.notices.text.text()
+        assert map_.properties == (*before, Property("song"))
+        session.undo()
+        settle()
+        assert list(editor.fields) == ["wind", "raining", "property"]
+        editor.removed.emit("raining")
+        assert list(editor.fields) == ["wind", "property"]
+        dialog.reject()
+
+    def shown(dialog):
+        dialog.show()
+        settle()
+        act(dialog)
+
+    monkeypatch.setattr(PropertiesDialog, "exec", shown)
+    window.commands.named("Properties of the map…").action.trigger()
+    assert seen
+    assert [each.name for each in map_.properties] == ["wind", "property"]
+    session.undo()
+    session.undo()
+    assert map_.properties == before
 
 
 def test_a_new_map_is_measured_in_screens(window):

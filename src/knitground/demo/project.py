@@ -25,6 +25,7 @@ from knitground.core.model.marker import Marker, Shape
 from knitground.core.model.mix import Fall, FallWay, Mix, MixEntry
 from knitground.core.model.patch import Patch
 from knitground.core.model.project import Project
+from knitground.core.model.properties import Property, PropertyKind
 from knitground.core.model.recipe import MixStep, NoiseStep, Recipe, RewriteStep
 from knitground.core.model.slicing import Slicing
 from knitground.core.model.terrain import SetKind, Slot, Terrain, TerrainSet, no_marks
@@ -155,6 +156,10 @@ def _prop(name: str, weight: float) -> MixEntry:
 def _harbour(project: Project) -> Map:
     """96 × 64 cells: grown ground, a quay basin painted by hand, props on two layers."""
     map_ = Map("Harbour pans", 64, 96, SIZE, SIZE)
+    map_.properties = (
+        Property("wind", "0.4", PropertyKind.NUMBER),
+        Property("raining", "no", PropertyKind.YES_NO),
+    )
     ground = map_.new_ground_layer("Pans", "pans", "Pans")
     map_.layers.append(ground)
     shares = (("brine", 0.34), ("crust", 0.32), ("clay", 0.22), ("blush", 0.12))
@@ -219,7 +224,8 @@ def _places(map_: Map) -> None:
         Marker(1, Shape.POINT, (at(25.5, 30.5),), "Landing", "spawn point"),
         Marker(2, Shape.POINT, (at(44.5, 20.5),), "", "path stop"),
         Marker(3, Shape.BOX, (at(47, 39), at(52, 42)), "Sluice", "door",
-               (("leads to", "North basin"), ("key", "brass"))),
+               (Property("leads to", "North basin"), Property("key", "brass"),
+                Property("toll", "3", PropertyKind.WHOLE))),
         Marker(4, Shape.POLYGON, (at(58, 27), at(64, 25), at(66, 31), at(61, 34), at(57, 32)),
                "Raking ground", "note"),
         Marker(5, Shape.PICTURE, (at(60.3, 30.2),), "", "", (), 0.0, 2.0, heap),

@@ -13,12 +13,14 @@ from knitground.core.base.window import whole
 from knitground.core.edit.atoms import Atom, PatchArray, SetField, close_seam
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.document import Edit
+from knitground.core.edit.properties import check_property, with_property, without_property
 from knitground.core.grow.runner import Grown
 from knitground.core.model.layers import GroundLayer, GrownLayer
 from knitground.core.model.limits import MAX_CELLS, MAX_SIDE
 from knitground.core.model.map import Map
 from knitground.core.model.mix import Mix
 from knitground.core.model.project import Project
+from knitground.core.model.properties import Properties, Property
 from knitground.core.model.recipe import MixStep, Recipe
 
 
@@ -109,6 +111,30 @@ def set_screen(map_: Map, width: int, height: int) -> Edit:
     changed = Changed(What.LAYERS, map_)
     name = f"Screen of {width} × {height} px"
     return Edit(name, (SetField(map_, "screen", (width, height), changed),))
+
+
+def put_map_property(map_: Map, new: Property, old: str = "", *, keep: bool = False) -> Edit:
+    """Give a map a property, in place of one with the same name or of the one called `old`.
+
+    Raises
+    ------
+    EditError
+        It has no name or one that is taken, or its value is not of its kind.
+    """
+    check_property(new, old, (each.name for each in map_.properties))
+    found = with_property(map_.properties, new, old, keep=keep)
+    return _set_properties(map_, found, f"Property “{new.name}” of the map")
+
+
+def remove_map_property(map_: Map, name: str) -> Edit:
+    """Take a property away from a map."""
+    found = without_property(map_.properties, name)
+    return _set_properties(map_, found, f"Take property “{name}” from the map")
+
+
+def _set_properties(map_: Map, found: Properties, name: str) -> Edit:
+    changed = Changed(What.PROPERTIES, map_)
+    return Edit(name, (SetField(map_, "properties", found, changed),))
 
 
 def set_wrap(map_: Map, wrap: bool) -> Edit:

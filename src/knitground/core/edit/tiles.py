@@ -13,6 +13,7 @@ from knitground.core.base.window import Box
 from knitground.core.edit.atoms import SetField
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.document import Edit
+from knitground.core.edit.properties import check_property, with_property, without_property
 from knitground.core.edit.sheets import change_facts
 from knitground.core.edit.uses import count_uses
 from knitground.core.knit.layer import set_table
@@ -20,7 +21,7 @@ from knitground.core.model.layers import GroundLayer
 from knitground.core.model.limits import MAX_WEIGHT
 from knitground.core.model.map import Map
 from knitground.core.model.project import Project
-from knitground.core.model.properties import Property, checked_value
+from knitground.core.model.properties import Property
 from knitground.core.model.tileset import PLAIN, At, Frame, TileFacts, Tileset
 from knitground.core.slicing.facts import grid_facts
 from knitground.core.slicing.grid import lay_grid
@@ -204,29 +205,24 @@ def remove_tag(tileset: Tileset, places: Places, tag: str) -> Edit:
     return change_facts(tileset, places, change, What.ORDER, name)
 
 
-def put_property(tileset: Tileset, places: Places, new: Property, old: str = "") -> Edit:
+def put_property(
+    tileset: Tileset, places: Places, new: Property, old: str = "", *, keep: bool = False
+) -> Edit:
     """Give tiles a property, in place of one with the same name or of the one called `old`.
+
+    Parameters
+    ----------
+    keep : whether each keeps its own value
 
     Raises
     ------
     EditError
         It has no name or one that is taken, or its value is not of its kind.
     """
-    if not new.name.strip():
-        raise EditError("a property needs a name: type one")
-    checked_value(new)
-    taken = {p.name for at in places for p in tileset.fact(*at).properties}
-    if old and old != new.name and new.name in taken:
-        raise EditError(f"there is a property “{new.name}” already: give another name")
+    check_property(new, old, (p.name for at in places for p in tileset.fact(*at).properties))
 
     def change(fact: TileFacts) -> TileFacts:
-        names = [each.name for each in fact.properties]
-        key = old if old in names else new.name
-        if key in names:
-            found = tuple(new if each.name == key else each for each in fact.properties)
-        else:
-            found = (*fact.properties, new)
-        return replace(fact, properties=found)
+        return replace(fact, properties=with_property(fact.properties, new, old, keep=keep))
 
     name = f"Property “{new.name}” of {_count(places)}"
     return change_facts(tileset, places, change, What.ORDER, name)
@@ -236,26 +232,10 @@ def remove_property(tileset: Tileset, places: Places, name: str) -> Edit:
     """Take a property away from tiles."""
 
     def change(fact: TileFacts) -> TileFacts:
-        kept = tuple(each for each in fact.properties if each.name != name)
-        return replace(fact, properties=kept)
+        return replace(fact, properties=without_property(fact.properties, name))
 
     what = f"Take property “{name}” from {_count(places)}"
     return change_facts(tileset, places, change, What.ORDER, what)
-
-
-def shared_properties(tileset: Tileset, places: Places) -> list[tuple[Property, bool]]:
-    """List the properties that any of some tiles has, and whether all have the same one."""
-    found: dict[str, Property] = {}
-    same: dict[str, bool] = {}
-    for at in sorted(places):
-        for each in tileset.fact(*at).properties:
-            first = found.setdefault(each.name, each)
-            same[each.name] = same.get(each.name, True) and first == each
-    for at in places:
-        names = {each.name for each in tileset.fact(*at).properties}
-        for name in found:
-            same[name] &= name in names
-    return [(found[name], same[name]) for name in found]
 
 
 # Animation

@@ -48,7 +48,6 @@ from knitground.core.model.limits import (
     Shift,
     Side,
     Strength,
-    Text,
     TileSide,
     Tolerance,
     Turn,
@@ -375,7 +374,7 @@ class MarkerFile(_Part):
     ]
     name: Word = ""
     kind: Word = ""
-    properties: Annotated[list[tuple[Word, Text]], Field(max_length=256)] = []
+    properties: Annotated[list[Property], Field(max_length=256)] = []
     turn: Degrees = 0.0
     scale: Scale = 1.0
     tile: TileFile | None = None
@@ -475,10 +474,40 @@ class MapFile(_Part):
     wrap: bool = False
     background: HexColour | None = None
     screen: tuple[TileSide, TileSide] = (320, 180)
+    properties: Annotated[list[Property], Field(max_length=256)] = []
     recipe: RecipeFile = RecipeFile()
     layers: Annotated[list[LayerFile], Field(max_length=MAX_LAYERS)] = []
 
     @staticmethod
     def migrated(data: dict[str, Any]) -> dict[str, Any]:
-        """Bring a file of version 1, which had no rewrite steps, up to date."""
-        return data | {"version": MAP_VERSION} if data.get("version") == 1 else data
+        """Bring a file of version 1 up to date.
+
+        It had no rewrite steps, and the properties of its markers were pairs of texts.
+        """
+        if data.get("version") != 1:
+            return data
+        layers = data.get("layers", [])
+        if isinstance(layers, list):
+            layers = [_with_named_values(each) for each in layers]
+        return data | {"version": MAP_VERSION, "layers": layers}
+
+
+def _with_named_values(layer: Any) -> Any:
+    """Write the pairs of the markers of a layer as properties; what is odd is left as it is."""
+    markers = layer.get("markers") if isinstance(layer, dict) else None
+    if not isinstance(markers, list):
+        return layer
+    return layer | {"markers": [_with_properties(each) for each in markers]}
+
+
+def _with_properties(marker: Any) -> Any:
+    pairs = marker.get("properties") if isinstance(marker, dict) else None
+    if not isinstance(pairs, list):
+        return marker
+    found = [
+        {"name": each[0] or "property", "value": each[1]}
+        if isinstance(each, list) and len(each) == 2
+        else each
+        for each in pairs
+    ]
+    return marker | {"properties": found}

@@ -61,6 +61,7 @@ def map_to_file(map_: Map) -> MapFile:
         tile_width=map_.tile_width,
         wrap=map_.wrap,
         background=map_.background,
+        properties=list(map_.properties),
         screen=map_.screen,
         recipe=recipe_to_file(map_.recipe),
         layers=[_layer_to_file(map_, layer) for layer in map_.layers],
@@ -274,6 +275,7 @@ def map_from_file(file: MapFile, name: str) -> Map:
         )
     map_ = Map(file.name, file.height, file.width, file.tile_height, file.tile_width, file.wrap)
     map_.background, map_.screen = file.background, file.screen
+    map_.properties = tuple(file.properties)
     steps = tuple(_step_from_file(each) for each in file.recipe.steps)
     map_.recipe = Recipe(file.recipe.seed, steps)
     numbers = [layer.number for layer in file.layers]

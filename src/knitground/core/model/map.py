@@ -20,6 +20,7 @@ from knitground.core.model.layers import (
     TintLayer,
 )
 from knitground.core.model.limits import MAX_LAYERS, CellSide, HexColour, Name, TileSide
+from knitground.core.model.properties import Properties
 from knitground.core.model.recipe import Recipe
 from knitground.core.model.terrain import SetKind
 from knitground.core.model.tile import TileRef
@@ -68,8 +69,8 @@ class Map:
     """A map of height × width cells, each tile_height × tile_width pixels.
 
     `background` is the colour #rrggbb behind all layers, if it has one; `screen` the width and
-    height in pixels of what a player sees at a time. `of` is set on what `grid_of` gives: the map
-    that it is a look at.
+    height in pixels of what a player sees at a time; `properties` are what a game should know. `of`
+    is set on what `grid_of` gives: the map that it is a look at.
     """
 
     name: Name
@@ -83,6 +84,7 @@ class Map:
     legend: Legend = field(default_factory=Legend)
     background: HexColour | None = None
     screen: tuple[TileSide, TileSide] = (320, 180)
+    properties: Properties = ()
     of: Map | None = None
 
     def layer_numbered(self, number: int) -> Layer | None:

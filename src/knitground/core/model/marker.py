@@ -14,9 +14,9 @@ from knitground.core.model.limits import (
     Degrees,
     MarkerNumber,
     Scale,
-    Text,
     Word,
 )
+from knitground.core.model.properties import Properties
 from knitground.core.model.tile import TileRef
 
 Point = tuple[Coordinate, Coordinate]
@@ -42,7 +42,7 @@ class Marker:
     kind : what a game takes it for, such as “spawn point”
     points : one for a point and a picture (the lower middle of it), two opposite corners of a box,
         three or more of a polygon
-    properties : (name, value) pairs, in order
+    properties : named values that a game should know
     turn : degrees clockwise, round the middle of an area and round a picture's own middle
     scale : of a picture: 1 is its own size
     tile : the picture's, None for all else
@@ -53,7 +53,7 @@ class Marker:
     points: Annotated[tuple[Point, ...], MinLen(1), MaxLen(MAX_CORNERS)]
     name: Word = ""
     kind: Word = ""
-    properties: Annotated[tuple[tuple[Word, Text], ...], MaxLen(256)] = ()
+    properties: Properties = ()
     turn: Degrees = 0.0
     scale: Scale = 1.0
     tile: TileRef | None = None

@@ -58,6 +58,15 @@ class Property:
             return self.value
 
 
+Properties = Annotated[tuple[Property, ...], MaxLen(256)]
+"""Of one thing, in order."""
+
+
+def typed_values(own: Properties) -> dict[str, Value]:
+    """Give the values of a thing's properties by their names, as a game reads them."""
+    return {each.name: each.typed for each in own}
+
+
 def checked_value(each: Property) -> Value:
     """Give a property's value as its kind says.
 

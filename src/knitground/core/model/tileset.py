@@ -21,7 +21,7 @@ from knitground.core.model.limits import (
     Weight,
     Word,
 )
-from knitground.core.model.properties import Property
+from knitground.core.model.properties import Properties
 from knitground.core.model.slicing import Slicing
 from knitground.core.model.terrain import TerrainSet
 
@@ -50,7 +50,6 @@ class SheetFile(NamedTuple):
 
 
 Frames = Annotated[tuple[Frame, ...], MaxLen(MAX_FRAMES)]
-Properties = Annotated[tuple[Property, ...], MaxLen(256)]
 Tags = Annotated[tuple[Name, ...], MaxLen(64)]
 At = tuple[int, int]
 """Row and column of a tile on its sheet."""

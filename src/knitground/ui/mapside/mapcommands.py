@@ -27,6 +27,7 @@ from knitground.ui.common.asking import answered
 from knitground.ui.common.commands import Commands
 from knitground.ui.mapside.dialogs import NewMapDialog, ResizeDialog
 from knitground.ui.mapside.mockupdialog import MockupDialog
+from knitground.ui.mapside.propertiesdialog import PropertiesDialog
 from knitground.ui.mapside.swapdialog import SwapDialog
 from knitground.ui.session import Session
 
@@ -53,6 +54,7 @@ class MapCommands(QObject):
         add("Background…", self.ask_background)
         add("No background", lambda: self.set_background(None))
         add("Screen size…", self.ask_screen)
+        add("Properties of the map…", self.show_properties)
         add("Wraps at the borders, or not", self.toggle_wrap)
         add("Duplicate map", self.duplicate_map)
         add("Delete map", self.delete_map)
@@ -179,6 +181,11 @@ class MapCommands(QObject):
         done = self.session.do(lambda: set_screen(map_, width, height))
         if done:
             self.screen_wanted.emit()
+
+    def show_properties(self) -> None:
+        """Show what a game should know of the map, to be changed."""
+        if self.session.map is not None:
+            answered(PropertiesDialog(self.session, self.session.map, self.parent_widget))
 
     def duplicate_map(self) -> None:
         """Add a copy of the map and show it."""

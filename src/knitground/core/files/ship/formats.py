@@ -84,7 +84,7 @@ class ShipMarker(_Part):
     turn: float
     scale: float
     tile: int | None
-    properties: dict[str, str]
+    properties: dict[str, str | int | float | bool]
 
 
 class ShipLayer(_Part):
@@ -139,6 +139,7 @@ class ShipFile(_Part):
     tile_height: int
     wrap: bool
     background: str | None
+    properties: dict[str, str | int | float | bool]
     gaps: int
     tilesets: list[ShipTileset]
     legend: list[ShipTile]

@@ -27,6 +27,7 @@ from knitground.core.model.limits import FULL_TINT
 from knitground.core.model.map import Map, grid_of
 from knitground.core.model.marker import Marker
 from knitground.core.model.project import Project
+from knitground.core.model.properties import typed_values
 from knitground.core.model.terrain import SetKind
 from knitground.core.model.tile import TileRef
 from knitground.core.model.tileset import Tileset
@@ -59,6 +60,7 @@ def ship_json(project: Project, map_: Map, names: ShipNames) -> dict[str, bytes]
         tile_height=map_.tile_height,
         wrap=map_.wrap,
         background=map_.background,
+        properties=typed_values(map_.properties),
         gaps=sum(int((each.cells == GAP).sum()) for each in map_.layers if each.holds_tiles),
         tilesets=[_tileset(each, names.sheets[each.name]) for each in tilesets],
         legend=[_tile(each.cell, tilesets, each.tile) for each in used],
@@ -124,7 +126,7 @@ def _marker(map_: Map, marker: Marker, numbers: NDArray[np.int32] | None) -> Shi
         turn=marker.turn,
         scale=marker.scale,
         tile=tile,
-        properties=dict(marker.properties),
+        properties=typed_values(marker.properties),
     )
 
 
@@ -196,7 +198,7 @@ def _tile(cell: Cell, tilesets: list[Tileset], tile: TileRef) -> ShipTile:
         frames=_frames(owner, tile),
         name=fact.name,
         tags=list(fact.tags),
-        properties={each.name: each.typed for each in fact.properties},
+        properties=typed_values(fact.properties),
     )
 
 

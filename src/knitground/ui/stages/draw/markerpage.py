@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Iterable
 from dataclasses import replace
 from functools import partial
 from typing import Any
@@ -12,11 +12,8 @@ from PySide6.QtGui import QColor, QIcon, QPainter, QPixmap
 from PySide6.QtWidgets import (
     QDoubleSpinBox,
     QFormLayout,
-    QHeaderView,
     QLineEdit,
     QPushButton,
-    QTableWidget,
-    QTableWidgetItem,
     QWidget,
 )
 
@@ -24,11 +21,19 @@ from knitground.core.edit.document import Edit
 from knitground.core.edit.hand import MarkerInHand
 from knitground.core.edit.markers import change_markers, moved
 from knitground.core.edit.planning import LOCK_KEYS
+from knitground.core.edit.properties import (
+    check_property,
+    shared_properties,
+    with_property,
+    without_property,
+)
 from knitground.core.model.layers import MarkerLayer
 from knitground.core.model.limits import MAX_SCALE, MIN_SCALE
 from knitground.core.model.map import Map
 from knitground.core.model.marker import Marker, Shape
-from knitground.ui.common.widgets import button, clear, column, head, note, row
+from knitground.core.model.properties import Property
+from knitground.ui.common.propertyeditor import DIFFERENT, PropertyEditor
+from knitground.ui.common.widgets import clear, column, head, note, row
 from knitground.ui.mapside.canvas.markers import READY_KINDS, kind_colour
 from knitground.ui.mapside.tools.markers import chosen_markers
 from knitground.ui.session import Session
@@ -47,10 +52,6 @@ def kind_icon(kind: str) -> QIcon:
     return QIcon(out)
 
 
-DIFFERENT = "different"
-"""Stands where the chosen markers do not have the same."""
-
-
 def shared(values: Iterable[str]) -> str | None:
     """Give what all values are; None if they differ.
 
@@ -61,41 +62,6 @@ def shared(values: Iterable[str]) -> str | None:
     """
     found = set(values)
     return found.pop() if len(found) == 1 else None
-
-
-def joined_properties(markers: Sequence[Marker]) -> list[tuple[str, str]]:
-    """List the properties that any marker has, in order, and what they are if all have the same."""
-    names = dict.fromkeys(name for each in markers for name, _ in each.properties)
-    out = []
-    for name in names:
-        value = shared(dict(each.properties).get(name, DIFFERENT + " ") for each in markers)
-        out.append((name, value if value is not None else DIFFERENT))
-    return out
-
-
-def with_property(marker: Marker, before: str, name: str, value: str) -> Marker:
-    """Give a marker one property another name or value; no name takes it away.
-
-    Examples
-    --------
-    >>> marker = Marker(1, Shape.POINT, ((0, 0),), properties=(("a", "1"), ("b", "2")))
-    >>> with_property(marker, "a", "c", "3").properties
-    (('c', '3'), ('b', '2'))
-    >>> with_property(marker, "b", "", "").properties
-    (('a', '1'),)
-    """
-    pairs = dict(marker.properties)
-    kept = value if value != DIFFERENT else pairs.get(before, "")
-    if before in pairs:
-        renamed = {(name if key == before else key): each for key, each in pairs.items()}
-        if name:
-            renamed[name] = kept
-        else:
-            renamed.pop("", None)
-        pairs = renamed
-    elif name:
-        pairs[name] = kept
-    return replace(marker, properties=tuple(pairs.items()))
 
 
 class MarkerPage(QWidget):
@@ -137,13 +103,9 @@ class MarkerPage(QWidget):
         self.place_y.valueChanged.connect(lambda value: self._place(1, value))
         self.turn.valueChanged.connect(lambda value: self._set("turn", value % 360))
         self.scale.valueChanged.connect(lambda value: self._set("scale", value))
-        self.table = QTableWidget(0, 2)
-        self.table.setHorizontalHeaderLabels(["property", "value"])
-        self.table.horizontalHeader().setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
-        self.table.verticalHeader().hide()
-        self.table.setMinimumHeight(96)
-        self.table.setAccessibleName("Properties of the chosen markers")
-        self.table.itemChanged.connect(self._set_property)
+        self.properties = PropertyEditor("these markers")
+        self.properties.put.connect(self._put_property)
+        self.properties.removed.connect(self._remove_property)
         lines = QFormLayout()
         lines.setContentsMargins(0, 0, 0, 0)
         lines.addRow("Name", self.name)
@@ -151,11 +113,7 @@ class MarkerPage(QWidget):
         lines.addRow("Place", row(self.place_x, self.place_y, spacing=4))
         lines.addRow("Turn, scale", row(self.turn, self.scale, spacing=4))
         self.form = QWidget()
-        self.form.setLayout(column(
-            lines, self.table,
-            row(button("+ property", self._add_property, "Add a property"),
-                button("− property", self._drop_property, "Take the marked property away"), 1),
-        ))  # fmt: skip
+        self.form.setLayout(column(lines, self.properties))
 
     def _number(self, low: float, high: float, suffix: str) -> QDoubleSpinBox:
         box = QDoubleSpinBox()
@@ -251,23 +209,8 @@ class MarkerPage(QWidget):
         self.place_y.setEnabled(not several)
         self.scale.setEnabled(first.shape is Shape.PICTURE)
         self.turn.setEnabled(first.shape is not Shape.POINT)
-        self._show_properties(joined_properties(chosen))
+        self.properties.show_properties(shared_properties(each.properties for each in chosen))
         self._filling = False
-
-    def _show_properties(self, pairs: list[tuple[str, str]]) -> None:
-        rows = [(self._cell(n, 0), self._cell(n, 1)) for n in range(self.table.rowCount())]
-        if [each for each in rows if each[0]] == pairs:
-            return
-        self.table.setRowCount(len(pairs))
-        for n, (name, value) in enumerate(pairs):
-            first = QTableWidgetItem(name)
-            first.setData(Qt.ItemDataRole.UserRole, name)
-            self.table.setItem(n, 0, first)
-            self.table.setItem(n, 1, QTableWidgetItem(value))
-
-    def _cell(self, line: int, col: int) -> str:
-        item = self.table.item(line, col)
-        return item.text().strip() if item is not None else ""
 
     def _parts(self) -> tuple[Map, MarkerLayer] | None:
         map_, layer = self.session.map, self.session.layer
@@ -300,19 +243,25 @@ class MarkerPage(QWidget):
             *found, [chosen[0].number], lambda each: moved(each, right, down), "Move markers"
         ))  # fmt: skip
 
-    def _set_property(self, item: QTableWidgetItem) -> None:
-        """Give the chosen markers the one property that was typed; their others stay."""
-        name, value = self._cell(item.row(), 0), self._cell(item.row(), 1)
-        first = self.table.item(item.row(), 0)
-        before = first.data(Qt.ItemDataRole.UserRole) if first is not None else None
-        if item.column() == 1 and value == DIFFERENT:
-            return
-        if first is not None and name:
-            self._filling = True
-            first.setData(Qt.ItemDataRole.UserRole, name)
-            self._filling = False
-        change = partial(with_property, before=before or "", name=name, value=value)
-        self._change(change, "Property of markers")
+    def _put_property(self, new: Property, old: str, keep: bool) -> None:
+        """Give the chosen markers a property; their others stay."""
+
+        def change(each: Marker) -> Marker:
+            own = with_property(each.properties, new, old, keep=keep)
+            return replace(each, properties=own)
+
+        chosen = chosen_markers(self.session)
+        taken = [each.name for marker in chosen for each in marker.properties]
+        ready = self.session.attempt(lambda: check_property(new, old, taken))
+        if ready:
+            self._change(change, f"Property “{new.name}” of markers")
+        self._show_form()
+
+    def _remove_property(self, name: str) -> None:
+        def change(each: Marker) -> Marker:
+            return replace(each, properties=without_property(each.properties, name))
+
+        self._change(change, f"Take property “{name}” from markers")
 
     def _change(self, change: Callable[[Marker], Marker], words: str) -> None:
         found = self._parts()
@@ -320,21 +269,3 @@ class MarkerPage(QWidget):
             self.session.attempt(
                 lambda: self._apply(change_markers(*found, self.session.markers, change, words))
             )
-
-    def _add_property(self) -> None:
-        line = self.table.rowCount()
-        name = QTableWidgetItem("")
-        self._filling = True
-        self.table.insertRow(line)
-        self.table.setItem(line, 0, name)
-        self.table.setItem(line, 1, QTableWidgetItem(""))
-        self._filling = False
-        self.table.editItem(name)
-
-    def _drop_property(self) -> None:
-        line = self.table.currentRow()
-        if line >= 0:
-            name = self._cell(line, 0)
-            self.table.removeRow(line)
-            change = partial(with_property, before=name, name="", value="")
-            self._change(change, "Property of markers")

@@ -24,6 +24,7 @@ from PySide6.QtWidgets import (
 from knitground.core.base.window import Box
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.document import Edit
+from knitground.core.edit.properties import shared_properties
 from knitground.core.edit.sheets import leave_out
 from knitground.core.edit.tiles import (
     CHOICES,
@@ -38,7 +39,6 @@ from knitground.core.edit.tiles import (
     scale_weights,
     set_weights,
     share_together,
-    shared_properties,
     stand_still,
     tile_shares,
     time_frames,
@@ -48,6 +48,7 @@ from knitground.core.model.properties import Property
 from knitground.core.model.tileset import At, Tileset
 from knitground.core.slicing.search import matching_tiles
 from knitground.ui.common.commands import Commands
+from knitground.ui.common.propertyeditor import DIFFERENT, PropertyEditor
 from knitground.ui.common.theme import LINEN
 from knitground.ui.common.widgets import (
     ShareBar,
@@ -64,7 +65,6 @@ from knitground.ui.common.words import percent
 from knitground.ui.session import Session
 from knitground.ui.stages.stage import Stage
 from knitground.ui.stages.tiles.bigtile import BigTile
-from knitground.ui.stages.tiles.properties import DIFFERENT, PropertyEditor
 from knitground.ui.stages.tiles.tilessheet import OVERLAYS, TilesSheet, tile_line
 
 TABS = ("Weight", "Name and tags", "Properties", "Moves")
@@ -82,7 +82,7 @@ class TilesBench(Stage):
         super().__init__(session)
         self.sheet = TilesSheet(session)
         self.big = BigTile()
-        self.properties = PropertyEditor()
+        self.properties = PropertyEditor("these tiles")
         self._filling = False
         self._key: object = None
         self._shares: dict[At, Share] = {}
@@ -308,7 +308,9 @@ class TilesBench(Stage):
             self.name.setText(next(iter(names)) if len(names) == 1 else "")
         self.name.setPlaceholderText("" if len(names) == 1 else DIFFERENT)
         self._show_tags(sorted({tag for fact in facts for tag in fact.tags}), len(chosen))
-        self.properties.show_properties(shared_properties(tileset, chosen))
+        self.properties.show_properties(
+            shared_properties(tileset.fact(*at).properties for at in sorted(chosen))
+        )
         moving = sum(bool(fact.frames) for fact in facts)
         frames = len(tileset.fact(*first).frames)
         self.move_words.setText(
@@ -436,8 +438,8 @@ class TilesBench(Stage):
     def _remove_tag(self, tag: str) -> None:
         self._do(lambda t, at: remove_tag(t, at, tag))
 
-    def _put_property(self, new: Property, old: str) -> None:
-        if not self._do(lambda t, at: put_property(t, at, new, old)):
+    def _put_property(self, new: Property, old: str, keep: bool) -> None:
+        if not self._do(lambda t, at: put_property(t, at, new, old, keep=keep)):
             self._show_chosen()
 
     def move_blocks(self) -> None:

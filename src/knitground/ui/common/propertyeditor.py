@@ -2,31 +2,35 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from functools import partial
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QComboBox, QGridLayout, QLineEdit, QWidget
+from PySide6.QtWidgets import QComboBox, QGridLayout, QLineEdit, QSizePolicy, QWidget
 
 from knitground.core.model.limits import MAX_NAME
 from knitground.core.model.properties import Property, PropertyKind
 from knitground.ui.common.widgets import button, clear, column, icon_button, note, row
 
 DIFFERENT = "different"
+_KIND = 68
 
 
 class PropertyEditor(QWidget):
     """Shows properties; values that differ among what is chosen are shown as different."""
 
-    put = Signal(object, str)
-    """A property as it is to be, and the name that it had before."""
+    put = Signal(object, str, bool)
+    """A property as it is to be, the name that it had, and whether each keeps its own value."""
     removed = Signal(str)
 
-    def __init__(self) -> None:
+    def __init__(self, things: str) -> None:
         super().__init__()
         self._grid = QGridLayout()
         self._grid.setHorizontalSpacing(6)
         self._grid.setVerticalSpacing(4)
-        self.empty = note("No property yet: what a game should know of these tiles.")
+        for col, share in enumerate((5, 4, 5)):
+            self._grid.setColumnStretch(col, share)
+        self.empty = note(f"No property yet: what a game should know of {things}.")
         self.add = button("+ property", self.add_one, "Give the chosen ones a property")
         self.fields: dict[str, tuple[QLineEdit, QComboBox, QLineEdit]] = {}
         self._shown: object = None
@@ -37,11 +41,24 @@ class PropertyEditor(QWidget):
         if shown == self._shown:
             return
         self._shown = shown
+        at = self._focus()
         clear(self._grid)
         self.fields = {}
         self.empty.setVisible(not shown)
         for line, (each, same) in enumerate(shown):
             self._add_line(line, each, same)
+        item = self._grid.itemAtPosition(*at) if at else None
+        field = item.widget() if item is not None else None
+        if field is not None:
+            field.setFocus()
+
+    def _focus(self) -> tuple[int, int] | None:
+        """Line and column of the field that has the keys: it is made anew, and keeps them."""
+        for line, parts in enumerate(self.fields.values()):
+            for col, part in enumerate((parts[0], parts[1], parts[2])):
+                if part.hasFocus():
+                    return line, col
+        return None
 
     def _add_line(self, line: int, each: Property, same: bool) -> None:
         name, value, kind = QLineEdit(each.name), QLineEdit(), QComboBox()
@@ -50,8 +67,14 @@ class PropertyEditor(QWidget):
         for one in PropertyKind:
             kind.addItem(one.value)
         kind.setCurrentIndex(list(PropertyKind).index(each.kind))
-        kind.setToolTip("What kind of value it is")
+        kind.setToolTip(f"What kind of value it is: {each.kind.value}")
+        kind.setMinimumWidth(_KIND)  # where it is narrow names and values need the room
+        kind.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        kind.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
+        kind.view().setMinimumWidth(2 * _KIND)
         value.setText(each.value if same else "")
+        for field in (name, value):
+            field.setCursorPosition(0)
         value.setPlaceholderText("" if same else DIFFERENT)
         value.setToolTip(_hint(each.kind))
         name.editingFinished.connect(partial(self._rename, each, name))
@@ -70,12 +93,12 @@ class PropertyEditor(QWidget):
         while name in self.fields:
             number += 1
             name = f"property {number}"
-        self.put.emit(Property(name), "")
+        self.put.emit(Property(name), "", False)
 
     def _rename(self, each: Property, field: QLineEdit) -> None:
         name = field.text().strip()
         if name and name != each.name:
-            self.put.emit(Property(name, each.value, each.kind, each.choices), each.name)
+            self.put.emit(replace(each, name=name), each.name, True)
 
     def _revalue(self, each: Property, field: QLineEdit) -> None:
         text = field.text().strip()
@@ -85,7 +108,7 @@ class PropertyEditor(QWidget):
         choices = each.choices
         if each.kind is PropertyKind.CHOICE and text and text not in choices:
             choices = (*choices, text)  # a new choice is typed once
-        self.put.emit(Property(each.name, text, each.kind, choices), each.name)
+        self.put.emit(Property(each.name, text, each.kind, choices), each.name, False)
 
     def _rekind(self, each: Property, place: int) -> None:
         kind = list(PropertyKind)[place]
@@ -96,10 +119,8 @@ class PropertyEditor(QWidget):
             PropertyKind.COLOUR: "#000000",
         }  # fmt: skip
         choices = (each.value,) if kind is PropertyKind.CHOICE else ()
-        new = Property(each.name, each.value, kind, choices)
-        if new.typed == each.value and kind in first:
-            new = Property(each.name, first[kind], kind)
-        self.put.emit(new, each.name)
+        new = Property(each.name, first.get(kind, each.value), kind, choices)
+        self.put.emit(new, each.name, True)
 
 
 def _hint(kind: PropertyKind) -> str:
