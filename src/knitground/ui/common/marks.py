@@ -5,7 +5,7 @@ from __future__ import annotations
 from functools import lru_cache
 
 from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
-from PySide6.QtGui import QColor, QFont, QPainter, QPen, QPixmap, QPolygonF
+from PySide6.QtGui import QColor, QPainter, QPen, QPixmap, QPolygonF
 
 from knitground.core.model.terrain import (
     ANY,
@@ -15,6 +15,7 @@ from knitground.core.model.terrain import (
     Terrain,
     TerrainSet,
 )
+from knitground.ui.common.painting import write_in
 from knitground.ui.common.theme import LINEN
 
 PLACES = {
@@ -158,10 +159,7 @@ def draw_diamond(painter: QPainter, at: QPointF, half: float, kit: TerrainSet, m
     painter.setBrush(fill)
     painter.drawPolygon(shape)
     if half >= 5.5:
-        font = QFont(painter.font())
-        font.setPixelSize(max(7, int(half * 0.95)))
-        font.setBold(True)
-        painter.setFont(font)
+        write_in(painter, max(7, int(half * 0.95)), bold=True)
         painter.setPen(QColor(LINEN.ink if fill.lightnessF() > 0.42 else "#FFFFFF"))
         area = QRectF(at.x() - half, at.y() - half, 2 * half, 2 * half)
         painter.drawText(area, Qt.AlignmentFlag.AlignCenter, terrain.letter)

@@ -6,7 +6,7 @@ import sys
 from collections.abc import Iterator
 from contextlib import contextmanager
 
-from PySide6.QtGui import QPainter
+from PySide6.QtGui import QFont, QPainter
 from PySide6.QtWidgets import QWidget
 
 
@@ -23,3 +23,11 @@ def painting(widget: QWidget) -> Iterator[QPainter]:
         sys.excepthook(type(error), error, error.__traceback__)
     finally:
         painter.end()
+
+
+def write_in(painter: QPainter, size: int, *, bold: bool = False) -> None:
+    """Let a painter write in letters of `size` pixels."""
+    font = QFont(painter.font())
+    font.setPixelSize(size)
+    font.setBold(bold)
+    painter.setFont(font)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QPointF, QRect, QRectF, Qt
-from PySide6.QtGui import QColor, QFont, QPainter, QPen
+from PySide6.QtGui import QColor, QPainter, QPen
 
 from knitground.core.base.window import Box
 from knitground.core.edit.desk import Pointer
@@ -17,6 +17,7 @@ from knitground.core.model.map import Map
 from knitground.core.model.tile import TileRef
 from knitground.core.rules.rewrite import DONE
 from knitground.core.rules.why import RuleWhy
+from knitground.ui.common.painting import write_in
 from knitground.ui.common.theme import LINEN, theme
 from knitground.ui.common.words import percent
 from knitground.ui.mapside.canvas.chunks import ChunkStore, image_of
@@ -175,10 +176,7 @@ def draw_failing(painter: QPainter, camera: Camera, map_: Map, why: Why) -> None
             failing.setdefault(place, []).append(str(each.place))
     painter.save()
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-    font = QFont(painter.font())
-    font.setPixelSize(11)
-    font.setBold(True)
-    painter.setFont(font)
+    write_in(painter, 11, bold=True)
     for (y, x), numbers in failing.items():
         left, top = camera.to_screen(
             (why.col + x / 2) * map_.tile_width, (why.row + y / 2) * map_.tile_height
@@ -225,19 +223,13 @@ def _text(
     lines: int = 1,
     role: str = "ink",
 ) -> None:
-    font = QFont(painter.font())
-    font.setPixelSize(size)
-    font.setBold(bold)
-    painter.setFont(font)
+    write_in(painter, size, bold=bold)
     painter.setPen(theme().colour(role))
     area = QRectF(inner.left(), inner.top() + down, inner.width(), (size + 4) * lines)
     painter.drawText(area, Qt.TextFlag.TextWordWrap, text)
 
 
 def _label(painter: QPainter, area: QRectF, text: str) -> None:
-    font = QFont(painter.font())
-    font.setPixelSize(10)
-    font.setBold(False)
-    painter.setFont(font)
+    write_in(painter, 10)
     painter.setPen(theme().colour("ink2"))
     painter.drawText(area, Qt.AlignmentFlag.AlignHCenter, text)

@@ -6,7 +6,7 @@ from collections.abc import Iterable, Sequence
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QBrush, QColor, QFont, QImage, QPainter, QPen
+from PySide6.QtGui import QBrush, QColor, QImage, QPainter, QPen
 
 from knitground.core.edit.rules import RuleHome, stencil_from_cell
 from knitground.core.edit.terrains import plain_tile
@@ -28,6 +28,7 @@ from knitground.core.model.tileset import Tileset
 from knitground.core.render.tiles import tile_pixels
 from knitground.core.rules.places import RINGS, Place, base_places, places_of, reach_of
 from knitground.ui.common.checkers import checkers
+from knitground.ui.common.painting import write_in
 from knitground.ui.common.theme import LINEN, theme
 from knitground.ui.mapside.canvas.chunks import image_of
 
@@ -174,10 +175,7 @@ def _set_with(home: RuleHome, name: str) -> tuple[Tileset, TerrainSet] | None:
 
 
 def _sign(painter: QPainter, rect: QRectF, text: str, colour: str, size: int = 0) -> None:
-    font = QFont(painter.font())
-    font.setPixelSize(size or max(8, min(13, int(rect.height() * 0.6))))
-    font.setBold(True)
-    painter.setFont(font)
+    write_in(painter, size or max(8, min(13, int(rect.height() * 0.6))), bold=True)
     painter.setPen(QColor(colour))
     painter.drawText(rect, Qt.AlignmentFlag.AlignCenter, text)
 
@@ -314,20 +312,14 @@ def draw_patch(painter: QPainter, rect: QRectF, patch: Patch, pictures: Pictures
 
 
 def _caption(painter: QPainter, rect: QRectF, words: str) -> None:
-    font = QFont(painter.font())
-    font.setPixelSize(11)
-    font.setBold(False)
-    painter.setFont(font)
+    write_in(painter, 11)
     painter.setPen(theme().colour("ink2"))
     flags = Qt.AlignmentFlag.AlignVCenter | Qt.TextFlag.TextWordWrap
     painter.drawText(rect, int(flags), words)
 
 
 def _small(painter: QPainter, rect: QRectF, words: str) -> None:
-    font = QFont(painter.font())
-    font.setPixelSize(10)
-    font.setBold(False)
-    painter.setFont(font)
+    write_in(painter, 10)
     painter.setPen(theme().colour("ink2"))
     painter.drawText(rect, Qt.AlignmentFlag.AlignCenter, words)
 

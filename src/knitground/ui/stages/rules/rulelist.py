@@ -6,7 +6,6 @@ from dataclasses import dataclass
 
 from PySide6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import (
-    QFont,
     QFontMetricsF,
     QHelpEvent,
     QKeyEvent,
@@ -19,7 +18,7 @@ from PySide6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
 from knitground.core.edit.rules import RuleHome, rule_words
 from knitground.core.model.rules import NeighbourRule, RewriteRule, Rule, Ways
-from knitground.ui.common.painting import painting
+from knitground.ui.common.painting import painting, write_in
 from knitground.ui.common.theme import theme
 from knitground.ui.common.widgets import keeps_key
 from knitground.ui.stages.rules.pictures import Pictures, draw_block, draw_result, draw_stencil
@@ -368,14 +367,13 @@ def _text(
     painter: QPainter, rect: QRectF, words: str, size: int, *, bold: bool = False,
     role: str = "ink", wraps: bool = False, centred: bool = False,
 ) -> None:  # fmt: skip
-    font = QFont(painter.font())
-    font.setPixelSize(size)
-    font.setBold(bold)
-    painter.setFont(font)
+    write_in(painter, size, bold=bold)
     painter.setPen(theme().colour(role))
     if wraps:
         painter.drawText(rect, int(Qt.TextFlag.TextWordWrap), words)
         return
-    shown = QFontMetricsF(font).elidedText(words, Qt.TextElideMode.ElideRight, rect.width() + 1)
+    shown = QFontMetricsF(painter.font()).elidedText(
+        words, Qt.TextElideMode.ElideRight, rect.width() + 1
+    )
     flags = Qt.AlignmentFlag.AlignCenter if centred else Qt.AlignmentFlag.AlignVCenter
     painter.drawText(rect, flags, shown)

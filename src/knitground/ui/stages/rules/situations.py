@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QEvent, QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QFont, QHelpEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtGui import QHelpEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QToolTip, QWidget
 
 from knitground.core.edit.rules import RuleHome
 from knitground.core.edit.rulestats import Situation, Situations
 from knitground.core.knit.missing import key_words
-from knitground.ui.common.painting import painting
+from knitground.ui.common.painting import painting, write_in
 from knitground.ui.common.theme import theme
 from knitground.ui.common.widgets import button, column, note, row, scrolled
 from knitground.ui.stages.rules.pictures import Pictures, draw_key
@@ -83,10 +83,7 @@ class SituationsView(QWidget):
             painter.drawRoundedRect(rect.adjusted(2, 2, -2, -2), 4, 4)
         spot = QRectF(rect.left() + 7, rect.top() + 6, _SIDE, _SIDE)
         draw_key(painter, spot, each.key, self.home, self.pictures)
-        font = QFont(painter.font())
-        font.setPixelSize(11)
-        font.setBold(False)
-        painter.setFont(font)
+        write_in(painter, 11)
         painter.setPen(t.colour("warning" if each.cells else "ink2"))
         words = f"{each.cells} cells" if each.cells else "not on a map"
         below = QRectF(rect.left(), spot.bottom() + 3, rect.width(), 15)

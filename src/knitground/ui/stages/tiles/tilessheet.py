@@ -5,9 +5,10 @@ from __future__ import annotations
 from collections.abc import Iterable
 
 from PySide6.QtCore import QRectF, Qt, Signal
-from PySide6.QtGui import QColor, QFont, QKeyEvent, QMouseEvent, QPainter, QPen
+from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPen
 
 from knitground.core.model.tileset import PLAIN, At, TileFacts, Tileset
+from knitground.ui.common.painting import write_in
 from knitground.ui.common.sheetview import SheetView
 from knitground.ui.common.theme import LINEN, theme
 from knitground.ui.session import Session
@@ -68,10 +69,7 @@ class TilesSheet(SheetView):
         rect = self.tile_rect(*at)
         if not words or rect.width() < 14:
             return
-        font = QFont(painter.font())
-        font.setPixelSize(9 if rect.width() < 30 else 11)
-        font.setBold(True)
-        painter.setFont(font)
+        write_in(painter, 9 if rect.width() < 30 else 11, bold=True)
         wide = min(rect.width() - 1, painter.fontMetrics().horizontalAdvance(words) + 5)
         high = 11 if rect.width() < 30 else 14
         spot = QRectF(rect.left() + 1, rect.bottom() - high, wide, high - 1)
