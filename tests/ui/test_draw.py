@@ -273,6 +273,9 @@ def test_tiles_of_a_selection_are_thinned_out_from_the_menu(window, view, monkey
     settle()
     assert (tiles.cells == before).all()
     assert "is locked — " in window.notices.text.text()
+    session.choose_layer(ground(window))
+    thin.action.trigger()
+    assert "“Pans” is knitted from its terrain" in window.notices.text.text()
 
 
 def test_a_mix_of_what_lies_in_the_selection_comes_into_hand(window, view):

@@ -351,6 +351,8 @@ def test_the_form_changes_what_is_chosen(window, view, markers):
     value.editingFinished.emit()
     assert "which is no whole number" in window.notices.text.text()
     assert markers.markers[0].properties == (Property("depth", "0", PropertyKind.WHOLE),)
+    value = page.properties.fields["depth"][2]
+    assert value.text() == "0"
     value.setText("4")
     value.editingFinished.emit()
     marker = markers.markers[0]

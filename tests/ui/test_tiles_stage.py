@@ -140,6 +140,8 @@ def test_properties_are_typed_and_wrong_values_are_refused(window, bench, tmp_pa
     value.setText("deep")
     value.editingFinished.emit()
     assert "which is no whole number" in window.notices.text.text()
+    value = bench.properties.fields["depth"][2]
+    assert value.text() == "0"
     value.setText("7")
     value.editingFinished.emit()
     settle()

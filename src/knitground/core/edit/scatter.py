@@ -14,6 +14,7 @@ from knitground.core.model.map import Map
 from knitground.core.model.mix import Mix, MixEntry
 from knitground.core.model.tile import TileRef
 
+KNITTED = "“{}” is knitted from its terrain: thin out a tile layer or a grown one"
 THINNING = 0x7B1D
 """Put to the seed, so that the cells that go are not those that a mix of this seed chose by."""
 
@@ -68,9 +69,7 @@ def plan_thin(
         The layer's tiles follow terrain, or the share takes nothing.
     """
     if isinstance(layer, GroundLayer):
-        raise EditError(
-            f"“{layer.name}” is knitted from its terrain: thin out a tile layer or a grown one"
-        )
+        raise EditError(KNITTED.format(layer.name))
     if not 0 < share <= 1:
         raise EditError(f"{100 * share:g} % is out of bounds: give 1 to 100 %")
     rows, cols = np.nonzero((doc.cells(map_, layer, chosen.box) > 0) & chosen.mask)

@@ -33,7 +33,7 @@ class PropertyEditor(QWidget):
         self.empty = note(f"No property yet: what a game should know of {things}.")
         self.add = button("+ property", self.add_one, "Give the chosen ones a property")
         self.fields: dict[str, tuple[QLineEdit, QComboBox, QLineEdit]] = {}
-        self._shown: object = None
+        self._shown: list[tuple[Property, bool]] | None = None
         self.setLayout(column(self._grid, self.empty, row(self.add, 1), 1, spacing=6))
 
     def show_properties(self, shown: list[tuple[Property, bool]]) -> None:
@@ -108,7 +108,11 @@ class PropertyEditor(QWidget):
         choices = each.choices
         if each.kind is PropertyKind.CHOICE and text and text not in choices:
             choices = (*choices, text)  # a new choice is typed once
+        before = self._shown
         self.put.emit(Property(each.name, text, each.kind, choices), each.name, False)
+        if before is not None and self._shown is before and not field.hasFocus():
+            self._shown = None  # it was refused, and what was typed is not what is kept
+            self.show_properties(before)
 
     def _rekind(self, each: Property, place: int) -> None:
         kind = list(PropertyKind)[place]

@@ -11,9 +11,9 @@ from knitground.core.edit.hand import MixInHand
 from knitground.core.edit.laying import Plan
 from knitground.core.edit.maps import put_mix
 from knitground.core.edit.planning import LOCK_KEYS
-from knitground.core.edit.scatter import mix_of_cells, plan_thin
+from knitground.core.edit.scatter import KNITTED, mix_of_cells, plan_thin
 from knitground.core.edit.selecting import Selection, select_box
-from knitground.core.model.layers import Layer
+from knitground.core.model.layers import GroundLayer, Layer
 from knitground.core.model.map import Map
 from knitground.core.model.mix import Mix
 from knitground.core.model.project import free_name
@@ -70,6 +70,9 @@ def ask_thin(session: Session, parent: QWidget) -> None:
     if layer.locked or not layer.visible:
         state = "hidden" if not layer.visible else f"locked — {LOCK_KEYS} unlocks it"
         session.warn(f"Nothing thinned out: {layer.name} is {state}")
+        return
+    if isinstance(layer, GroundLayer):
+        session.warn(KNITTED.format(layer.name))
         return
     what = "selection" if session.selection else "whole map"
     share, ok = QInputDialog.getDouble(
