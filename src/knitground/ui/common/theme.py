@@ -82,16 +82,20 @@ class _Style(QProxyStyle):
         super().drawPrimitive(element, option, painter, widget)
 
 
+_DRESSED = "knitground_dressed"
+
+
 def use(app: QApplication, chosen: Theme) -> None:
     """Dress the whole program in a theme."""
     _active[0] = chosen
-    if not isinstance(app.style(), _Style):
+    if not app.property(_DRESSED):  # once: each of these goes through every widget there is
         app.setStyle(_Style(QStyleFactory.create("Fusion")))
+        font = QFont(app.font())
+        font.setPixelSize(13)
+        font.setKerning(False)
+        app.setFont(font)
+        app.setProperty(_DRESSED, True)
     app.setPalette(_palette(chosen))
-    font = QFont(app.font())
-    font.setPixelSize(13)
-    font.setKerning(False)
-    app.setFont(font)
     app.setStyleSheet(_sheet(chosen))
 
 
