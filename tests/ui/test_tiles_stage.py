@@ -1,5 +1,6 @@
 """The stage Tiles in the real window: many chosen at once, weights, tags, properties, frames."""
 
+import numpy as np
 import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
@@ -121,6 +122,20 @@ def test_names_and_tags_of_many(window, bench):
     assert bench.sheet.found == {(0, 0), (0, 1)}
     QTest.keyClick(bench.search, Qt.Key.Key_Return)
     assert bench.chosen == {(0, 0), (0, 1)}
+
+
+def test_the_large_tile_lies_among_those_that_it_would_join(window, bench):
+    tileset = window.session.tileset
+    kit = next(each for each in tileset.sets if each.name == "Pans")
+    marks = kit.marks_within(tileset.rows, tileset.columns)
+    at = next((r, c) for r, c in np.argwhere(marks.any(axis=2)).tolist()
+              if len(set(marks[r, c][[1, 3, 5, 7]].tolist())) > 1)  # fmt: skip
+    bench.sheet.choose([at])
+    settle()
+    assert len(bench.big.beside) >= 5
+    joined = pixels(bench.big)
+    bench.big.beside = None  # as a tile of no set, itself all round
+    assert (pixels(bench.big) != joined).any()
 
 
 def test_properties_are_typed_and_wrong_values_are_refused(window, bench, tmp_path):

@@ -286,7 +286,9 @@ class TilesBench(Stage):
         tileset, chosen = self.tileset, self.chosen
         some = tileset is not None and bool(chosen)
         self.pages.setEnabled(some)
-        self.big.show_tile(tileset if some else None, min(chosen, default=None))
+        self.big.show_tile(
+            tileset if some else None, min(chosen, default=None), self.session.project
+        )
         if tileset is None or not chosen:
             self.words.setText("Choose tiles: click, drag, Ctrl, or “Choose…”.")
             self.properties.show_properties([])

@@ -1,4 +1,4 @@
-"""The chosen tile large, moving if it moves, with itself round it as it would repeat."""
+"""The chosen tile large, moving if it moves, with the tiles round it that it would join."""
 
 from __future__ import annotations
 
@@ -7,6 +7,8 @@ from PySide6.QtCore import QElapsedTimer, QRectF, QSize, Qt, QTimer
 from PySide6.QtGui import QImage, QPainter, QPaintEvent
 from PySide6.QtWidgets import QWidget
 
+from knitground.core.knit.joining import Round, joined_tiles
+from knitground.core.model.project import Project
 from knitground.core.model.tile import TileRef
 from knitground.core.model.tileset import At, Tileset
 from knitground.core.render.tiles import tile_pixels
@@ -19,7 +21,10 @@ _SIDE = 168
 
 
 class BigTile(QWidget):
-    """Shows one tile at 8 times or so, ghosts of it at all sides, and its frames in turn."""
+    """Shows one tile at 8 times or so, what it would join at all sides, and its frames in turn.
+
+    A tile that is in no terrain set has itself at all sides, as it would repeat.
+    """
 
     def __init__(self) -> None:
         super().__init__()
@@ -27,6 +32,8 @@ class BigTile(QWidget):
         self.at: At | None = None
         self.playing = True
         self._step = 0
+        self.beside: Round | None = None
+        self._round: dict[tuple[int, int], QImage] = {}
         self._images: dict[At, QImage] = {}
         self._clock = QElapsedTimer()
         self._timer = QTimer(self, interval=40)
@@ -34,10 +41,16 @@ class BigTile(QWidget):
         self.setFixedSize(QSize(_SIDE, _SIDE))
         self.setAccessibleName("The tile, large")
 
-    def show_tile(self, tileset: Tileset | None, at: At | None) -> None:
-        """Show another tile."""
+    def show_tile(
+        self, tileset: Tileset | None, at: At | None, project: Project | None = None
+    ) -> None:
+        """Show another tile; in a project with the tiles that it would join."""
         self.tileset, self.at = tileset, at
         self._images.clear()
+        self._show_round(project)
+        self._start()
+
+    def _start(self) -> None:
         self._step = 0
         self._clock.restart()
         moves = bool(self._frames())
@@ -46,6 +59,17 @@ class BigTile(QWidget):
         else:
             self._timer.stop()
         self.update()
+
+    def _show_round(self, project: Project | None) -> None:
+        self.beside, self._round = None, {}
+        if project is None or self.tileset is None or self.at is None:
+            return
+        self.beside = joined_tiles(project, self.tileset, self.at)
+        for place, tile in (self.beside or {}).items():
+            owner = project.tileset_named(tile.tileset)
+            pixels = tile_pixels(owner, tile) if owner is not None else None
+            if pixels is not None:
+                self._round[place] = image_of(np.ascontiguousarray(pixels)).copy()
 
     def _frames(self) -> tuple[tuple[At, int], ...]:
         if self.tileset is None or self.at is None:
@@ -56,7 +80,7 @@ class BigTile(QWidget):
     def play(self, on: bool) -> None:
         """Play, or pause at the present frame."""
         self.playing = on
-        self.show_tile(self.tileset, self.at)
+        self._start()
 
     def step(self) -> None:
         """Show the next frame."""
@@ -113,7 +137,10 @@ class BigTile(QWidget):
             for across in (-1, 0, 1):
                 painter.setOpacity(1.0 if not (down or across) else 0.4)
                 at = QRectF(left + across * wide, top + down * high, wide, high)
-                painter.drawImage(at, image)
+                beside = image if self.beside is None else self._round.get((down, across))
+                shown = beside if down or across else image
+                if shown is not None:
+                    painter.drawImage(at, shown)
         painter.setOpacity(1.0)
         painter.setPen(theme().colour("madder"))
         painter.setBrush(Qt.BrushStyle.NoBrush)
