@@ -8,11 +8,15 @@ from knitground.core.base.window import Box
 from knitground.core.edit import layers, maps, markers, rules, sheets, sizes, terrains, tray
 from knitground.core.edit.laying import plan_cells, plan_terrain
 from knitground.core.edit.rewriting import rewrite_now, use_on_map
+from knitground.core.edit.scatter import mix_of_cells, plan_thin
+from knitground.core.edit.selecting import Selection
+from knitground.core.edit.tiles import put_property, remove_property
 from knitground.core.model.layers import GroundLayer, MarkerLayer, TileLayer
 from knitground.core.model.map import Map
 from knitground.core.model.marker import Marker, Shape
 from knitground.core.model.mix import Mix, MixEntry
 from knitground.core.model.patch import Patch
+from knitground.core.model.properties import Property, PropertyKind
 from knitground.core.model.recipe import MixStep, NoiseStep, Recipe
 from knitground.core.model.rules import (
     Ask,
@@ -166,12 +170,38 @@ class Edits:
         layer = self.layer(map_, MarkerLayer)
         if layer is None:
             return None
-        pairs = tuple((self.name, self.name) for _ in range(self.one((0, 1, 2))))
+        own = tuple(self.property() for _ in range(self.one((0, 1, 2))))
         marker = Marker(
-            1, Shape.POINT, ((self.part, self.one((3.0, 5e6))),), self.name, self.name, pairs,
+            1, Shape.POINT, ((self.part, self.one((3.0, 5e6))),), self.name, self.name, own,
             self.one((0.0, 359.0, 361.0)), self.one((1.0, 0.0, 65.0)),
         )  # fmt: skip
         return markers.add_markers(map_, layer, [marker])[0]
+
+    def property(self):
+        kind = self.one(list(PropertyKind))
+        value = self.one((*NAMES, "7", "0.5", "yes", "#102030", "x" * 10_001))
+        return Property(self.name, value, kind, self.one(((), (self.name,), (value,))))
+
+    def do_properties(self):
+        map_, tileset = self.map, self.tileset
+        keep = self.one((True, False))
+        return self.one((
+            lambda: maps.put_map_property(map_, self.property(), self.name, keep=keep),
+            lambda: maps.remove_map_property(map_, self.name),
+            lambda: put_property(tileset, [(0, 0), (0, 1)], self.property(), self.name, keep=keep),
+            lambda: remove_property(tileset, [(0, 0)], self.name),
+        ))()  # fmt: skip
+
+    def do_scatter(self):
+        map_ = self.map
+        layer = self.layer(map_, TileLayer)
+        if layer is None:
+            return None
+        chosen = Selection(Box(0, 0, 2, 3), np.ones((2, 3), np.bool_))
+        if self.one((True, False)):
+            mix = mix_of_cells(self.doc, map_, layer, chosen, self.name)[0]
+            return maps.put_mix(self.doc.project, mix)
+        return plan_thin(self.doc, map_, layer, chosen, self.part, self.number)[0].edit
 
     def do_recipe(self):
         steps = (
@@ -223,12 +253,16 @@ class Edits:
     def do_rule_list(self):
         project, map_ = self.doc.project, self.map
         lists = [each.name for each in project.rule_lists] or ["none"]
+        layer = self.layer(map_) if map_ is not None else None
+        with_layer = (
+            lambda: use_on_map(map_, self.one(lists), layer),
+            lambda: rewrite_now(self.doc, map_, self.one(lists), layer),
+        )
         return self.one((
             lambda: rules.add_rule_list(project, RuleList(self.name)),
             lambda: rules.rename_rule_list(project, self.one(lists), self.name),
             lambda: rules.delete_rule_list(project, self.one(lists)),
-            lambda: use_on_map(map_, self.one(lists), self.layer(map_)),
-            lambda: rewrite_now(self.doc, map_, self.one(lists), self.layer(map_)),
+            *(with_layer if layer is not None else ()),
         ))()  # fmt: skip
 
     def do_mix(self):
