@@ -397,7 +397,7 @@ class Wanderer:
             (QInputDialog, "getDouble",
              lambda *_, **__: (chance.choice((0.1, 30.0, 100.0)), chance.random() < 0.8)),
             (QInputDialog, "getItem",
-             lambda *a, **__: (chance.choice(list(a[4])), chance.random() < 0.8)),
+             lambda *a, **__: (chance.choice(list(a[3])), chance.random() < 0.8)),
             (QMessageBox, "information", lambda *_, **__: 0),
             (QFileDialog, "getOpenFileName", lambda *_, **__: ("", "")),
             (QFileDialog, "getOpenFileNames", lambda *_, **__: ([], "")),
