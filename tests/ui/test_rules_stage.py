@@ -1,5 +1,7 @@
 """The stage Rules in the real window: stencils, order, situations, teaching, why, rewriting."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, Qt
@@ -429,6 +431,11 @@ def test_a_rule_is_taught_by_one_cell_seen_as_a_ghost_and_taken(window, bench, l
     assert found.changed.any()
     assert (pixels(lesson) != plain).any()
     assert "would change" in bench.lesson.words.text()
+    drawn = bench.lesson.proposed
+    assert (drawn.isVisible(), drawn.rule) == (True, found.rule)
+    seen = pixels(drawn)
+    drawn.show_rule(bench.home, replace(found.rule, stencil=()))
+    assert (pixels(drawn) != seen).any()  # it is the stencil that is drawn
     assert (cells_of(window, dykes) == before).all()  # only shown
     shown = np.where(found.changed, found.cells, before[found.box.top : found.box.bottom,
                      found.box.left : found.box.right])  # fmt: skip
@@ -608,6 +615,20 @@ def test_pins_on_a_live_layer_stay(window, bench, basin):
     session.undo()
     session.undo()
     assert cells_of(window, dykes)[12, 12] != place
+
+
+def test_stepping_tells_what_became_of_each_place(window, bench, basin):
+    counted(bench)
+    first = bench.home.rules.rules[0]
+    bench.step(first.number, 1)
+    assert window.notices.text.text().endswith("— replaced")
+    bench.choose_rule(first.number)
+    bench.duplicate()
+    counted(bench)
+    copied = bench.home.rules.rules[1]
+    assert "an earlier rule took its cells" in bench.list.notes[copied.number].words
+    bench.step(copied.number, 1)
+    assert window.notices.text.text().endswith("— an earlier rule took its cells")
 
 
 def test_a_rewrite_rule_is_made_from_selections(window, bench, basin):

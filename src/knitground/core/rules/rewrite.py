@@ -480,6 +480,12 @@ class _Run:
             ).astype(np.int8)
             apart = apart[free]
         final = np.flatnonzero(states == DONE)
+        if len(done):
+            # A place that may overlap and of whose cells others took every one did nothing.
+            owner.clear()
+            owner.claim(m, final)
+            lost = done[~owner.owns_any(m, done)]
+            states[lost] = np.where(owner.by_earlier(m, lost), EARLIER, OVERLAP).astype(np.int8)
         return m.written(final, self.table.outputs), states
 
     def _note(self, m: _Matches, states: NDArray[np.int8]) -> None:
@@ -673,6 +679,14 @@ class _Owners:
         lost = self.keys[cells] != m.key[owners]
         out = np.ones(len(m.rows), np.bool_)
         out[owners[lost]] = False
+        return out[which]
+
+    def owns_any(self, m: _Matches, which: NDArray[np.intp]) -> NDArray[np.bool_]:
+        """Tell which matches have a cell that is theirs, or write none at all."""
+        owners, cells = m.cells_of(which)
+        out = np.ones(len(m.rows), np.bool_)
+        out[owners] = False
+        out[owners[self.keys[cells] == m.key[owners]]] = True
         return out[which]
 
     def is_free_for(self, m: _Matches, which: NDArray[np.intp]) -> NDArray[np.bool_]:

@@ -38,6 +38,7 @@ from knitground.core.edit.rules import (
     switch_group,
 )
 from knitground.core.edit.rulestats import (
+    STATE_WORDS,
     Situation,
     layers_with,
 )
@@ -115,7 +116,7 @@ class RulesBench(Stage):
                           "Add a rule: a tile by what lies round a cell")  # fmt: skip
         self.add_block = button("+ rewrite rule", self.add_rewrite,
                                 "Add a rule that replaces a block of cells by another")  # fmt: skip
-        self.lesson = LessonBar(self.session, self)
+        self.lesson = LessonBar(self.session, self, self.pictures)
         self.first = QCheckBox("rules before marks")
         self.first.setToolTip("Whether rules come before what tiles are marked with, or after")
         self.first.clicked.connect(lambda on: self.do(lambda h: set_first(h, on)))
@@ -451,7 +452,8 @@ class RulesBench(Stage):
         row_, col = int(fired.rows[at]), int(fired.cols[at])
         self.session.choose_layer(fired.layer)
         self.session.cell_wanted.emit(row_, col)
-        self.session.note(f"Cell {at + 1} of {len(fired.rows)}: column {col}, row {row_}")
+        became = f" — {STATE_WORDS[int(fired.states[at])]}" if fired.states is not None else ""
+        self.session.note(f"Cell {at + 1} of {len(fired.rows)}: column {col}, row {row_}{became}")
 
     def _mark_cells(self) -> None:
         if isinstance(self.session.guest, Teacher | CellPicker):

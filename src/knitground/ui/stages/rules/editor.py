@@ -306,7 +306,7 @@ class NeighbourEditor(QWidget):
             row(hand, sheet, 1, spacing=4),
             row(self.ways, self.turns, 1, spacing=6),
             row(QLabel("Takes"), self.chance, self.more, 1, spacing=6),
-            row(QLabel("Every"), numbers[0], numbers[1], QLabel("from"), numbers[2], numbers[3], 1,
+            row(QLabel("Every"), numbers[1], numbers[0], QLabel("from"), numbers[3], numbers[2], 1,
                 spacing=4),
             1,
             spacing=5,

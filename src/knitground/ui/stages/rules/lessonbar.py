@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QFrame
+from PySide6.QtCore import QRectF, QSize
+from PySide6.QtGui import QPaintEvent
+from PySide6.QtWidgets import QFrame, QWidget
 
 from knitground.core.base.errors import EditError
 from knitground.core.edit.lesson import Lesson, lesson_on
@@ -10,18 +12,49 @@ from knitground.core.edit.rules import RuleHome
 from knitground.core.edit.rulestats import layers_with
 from knitground.core.model.layers import Layer
 from knitground.core.model.map import Map
-from knitground.ui.common.widgets import button, note, primary, row
+from knitground.core.model.rules import NeighbourRule
+from knitground.ui.common.painting import painting
+from knitground.ui.common.widgets import button, column, note, primary, row
 from knitground.ui.session import Session
 from knitground.ui.stages.rules.guests import Teacher
 from knitground.ui.stages.rules.part import Bench
+from knitground.ui.stages.rules.pictures import Pictures, draw_result, draw_stencil
 from knitground.ui.stages.rules.sheetdialog import take_in_hand
+
+
+class Proposed(QWidget):
+    """Draws the rule that is proposed: its stencil and what it lays."""
+
+    def __init__(self, pictures: Pictures) -> None:
+        super().__init__()
+        self.pictures = pictures
+        self.home: RuleHome | None = None
+        self.rule: NeighbourRule | None = None
+        self.setFixedSize(QSize(132, 80))
+        self.setAccessibleName("The rule that is proposed")
+
+    def show_rule(self, home: RuleHome | None, rule: NeighbourRule | None) -> None:
+        """Show a rule of a list, or none."""
+        self.home, self.rule = home, rule
+        self.setVisible(home is not None and rule is not None)
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        if self.home is None or self.rule is None:
+            return
+        with painting(self) as painter:
+            draw_stencil(painter, QRectF(2, 2, 76, 76), self.rule, self.home, self.pictures)
+            right = QRectF(90, 22, 40, 50)
+            draw_result(painter, right, self.rule.result, self.pictures, self.home.project)
 
 
 class LessonBar:
     """The button that begins a lesson, and the bar that is shown while one goes on."""
 
-    def __init__(self, session: Session, bench: Bench) -> None:
+    def __init__(self, session: Session, bench: Bench, pictures: Pictures) -> None:
         self.session, self.bench = session, bench
+        self.proposed = Proposed(pictures)
+        self.proposed.hide()
         self.button = button(
             "Teach from map", self.toggle, "Show cells with the wrong tile, and get the rule",
             "Shift+T",
@@ -33,9 +66,11 @@ class LessonBar:
         sheet = button("Sheet…", self.ask_sheet, "Take the right tile in hand from a sheet")
         self.bar = QFrame()
         self.bar.setProperty("panel", "true")
-        line = row(self.words, sheet, self.take_button, stop, margins=8)
-        line.setStretch(0, 1)
-        self.bar.setLayout(line)
+        told = row(self.proposed, self.words)
+        told.setStretch(1, 1)
+        lines = column(told, row(sheet, 1, self.take_button, stop), spacing=4)
+        lines.setContentsMargins(8, 8, 8, 8)
+        self.bar.setLayout(lines)
         self.bar.hide()
 
     def from_menu(self) -> None:
@@ -91,6 +126,7 @@ class LessonBar:
             return
         found = guest.proposal
         self.take_button.setEnabled(found is not None)
+        self.proposed.show_rule(self.bench.home, found.rule if found is not None else None)
         if guest.lesson.tile is None:
             words = "Take the right tile in hand: with “Sheet…”, or by Pick (P) from the map."
         elif found is None:

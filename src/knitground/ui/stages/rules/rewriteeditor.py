@@ -38,7 +38,7 @@ from knitground.ui.stages.rules.pictures import Pictures, block_bounds, block_la
 from knitground.ui.stages.rules.sheetdialog import take_in_hand
 from knitground.ui.stages.rules.stencilpad import BlockPad
 
-OWN = "the list's own layer"
+OWN = "its own layer"
 
 
 class RewriteEditor(QWidget):
