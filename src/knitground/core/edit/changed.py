@@ -30,6 +30,8 @@ class What(Enum):
     """How `tileset` is cut, or its picture."""
     LOOKS = auto()
     """Anchors or animations of tiles of `tileset`: what maps show, but not which tiles."""
+    SHAPES = auto()
+    """Shapes of tiles of `tileset`, or the kinds that the project has of them."""
     ORDER = auto()
     """Names, tags or the own order of the tiles of `tileset`: nothing that maps show."""
     TILESETS = auto()

@@ -19,7 +19,8 @@ from knitground.core.model.layers import MarkerLayer
 from knitground.core.model.limits import MAX_SIDE_PX
 from knitground.core.model.project import Project, free_name
 from knitground.core.model.slicing import Area, Slicing
-from knitground.core.model.tileset import Anchor, At, Frame, Picture, SheetFile, Tileset
+from knitground.core.model.tileset import Anchor, At, Frame, Picture, SheetFile, TileFacts, Tileset
+from knitground.core.shapes.geometry import scaled_shape
 from knitground.core.slicing.grid import lay_grid
 
 
@@ -241,11 +242,17 @@ def scaled_tileset(
     taken = [each.name for each in project.tilesets]
     name = free_name(f"{tileset.name} {width}x{height}", taken)
     slicing = Slicing(width, height, see_through=cut.see_through, tolerance=cut.tolerance)
+    across, down = width / cut.tile_width, height / cut.tile_height
+
+    def scaled(fact: TileFacts) -> TileFacts:
+        shapes = tuple(scaled_shape(each, across, down) for each in fact.shapes)
+        return replace(fact, anchor=None, shapes=shapes)
+
     made = replace(
         tileset, name=name, sheet=f"{file_stem(name)}.png", width=columns * width,
         height=rows * height,
         slicing=slicing, picture=picture, origin=None, data=None,
-        facts=with_facts(tileset.facts, tileset.facts, partial(replace, anchor=None)),
+        facts=with_facts(tileset.facts, tileset.facts, scaled),
         sets=[replace(kit, marks=kit.marks.copy(), guests={}) for kit in tileset.sets],
     )  # fmt: skip
     edit = add_tileset(project, made)

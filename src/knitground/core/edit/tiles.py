@@ -303,7 +303,8 @@ def stand_still(tileset: Tileset, places: Places) -> Edit:
 # Choosing
 
 CHOICES = ("all", "with the same marks", "with the same tags", "empty", "double",
-           "not on any map", "that move", "without a name or tag")  # fmt: skip
+           "not on any map", "that move", "without a name or tag",
+           "without a shape")  # fmt: skip
 
 
 def choose_tiles(project: Project, tileset: Tileset, what: str, now: Iterable[At] = ()) -> list[At]:
@@ -333,6 +334,8 @@ def choose_tiles(project: Project, tileset: Tileset, what: str, now: Iterable[At
         return [at for at in every if at not in uses]
     if what == "that move":
         return [at for at in every if at in facts and facts[at].frames]
+    if what == "without a shape":
+        return [at for at in every if not tileset.fact(*at).shapes]
     if what == "without a name or tag":
         return [at for at in every if not (tileset.fact(*at).name or tileset.fact(*at).tags)]
     return every if what == "all" else []

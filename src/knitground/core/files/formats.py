@@ -56,10 +56,11 @@ from knitground.core.model.limits import (
 )
 from knitground.core.model.properties import Property
 from knitground.core.model.rules import RuleList
+from knitground.core.model.shapes import FIRST_KINDS, ShapeKinds, TileShape
 
-PROJECT_VERSION: Final = 2
+PROJECT_VERSION: Final = 3
 MAP_VERSION: Final = 2
-TILESET_VERSION: Final = 3
+TILESET_VERSION: Final = 4
 RULES_VERSION: Final = 1
 PROJECT_FORMAT: Final = "knitground/project"
 TILESET_FORMAT: Final = "knitground/tileset"
@@ -128,18 +129,19 @@ class ProjectFile(_Part):
     """`project.knit.json`: names the other files, which lie inside the same folder."""
 
     format: Literal["knitground/project"] = PROJECT_FORMAT
-    version: Literal[2] = PROJECT_VERSION
+    version: Literal[3] = PROJECT_VERSION
     name: Name
     tilesets: Annotated[list[FileName], Field(max_length=MAX_PARTS)] = []
     maps: Annotated[list[FileName], Field(max_length=MAX_PARTS)] = []
     mixes: Annotated[list[MixFile], Field(max_length=MAX_PARTS)] = []
     rule_lists: Annotated[list[RuleListFile], Field(max_length=MAX_PARTS)] = []
+    shape_kinds: ShapeKinds = FIRST_KINDS
     tray: Annotated[list[PatchFile], Field(max_length=MAX_TRAY)] = []
 
     @staticmethod
     def migrated(data: dict[str, Any]) -> dict[str, Any]:
-        """Bring a file of version 1, which had no rule lists, up to date."""
-        return data | {"version": PROJECT_VERSION} if data.get("version") == 1 else data
+        """Bring a file of version 1, which had no rule lists, or 2, without shapes, up to date."""
+        return data | {"version": PROJECT_VERSION} if data.get("version") in (1, 2) else data
 
 
 class SlicingFile(_Part):
@@ -178,12 +180,20 @@ _PROPERTY: TypeAdapter[Property] = TypeAdapter(Property)
 PropertyFile = Annotated[Property, PlainSerializer(_sparse_property)]
 
 
+class TagDefaultFile(_Part):
+    """Properties that all tiles with a tag have; with an empty tag, all tiles."""
+
+    tag: Word
+    properties: Annotated[list[PropertyFile], Field(max_length=256)] = []
+
+
 class TileFactsFile(_Part):
     """What is known of one tile; what is left out is as for any other tile.
 
     `anchor`: what of it stands on its cell's lower middle, pixels from its left and top. `inner`:
     knitted only where all eight neighbours ask for the same. `left_out`: neither offered nor
-    knitted.
+    knitted. `shapes`: corners in pixels from the tile's upper left. `apart`: its frames begin at
+    another one in each cell.
     """
 
     row: Place
@@ -196,6 +206,8 @@ class TileFactsFile(_Part):
     properties: Annotated[list[PropertyFile], Field(max_length=256)] = []
     inner: bool = False
     left_out: bool = False
+    shapes: Annotated[list[TileShape], Field(max_length=64)] = []
+    apart: bool = False
 
     @model_serializer(mode="wrap")
     def _sparse(self, handler: SerializerFunctionWrapHandler) -> dict[str, Any]:
@@ -244,7 +256,7 @@ class TilesetFile(_Part):
     """`*.tiles.json`: a sheet, its slicing, and what is known of its tiles."""
 
     format: Literal["knitground/tileset"] = TILESET_FORMAT
-    version: Literal[3] = TILESET_VERSION
+    version: Literal[4] = TILESET_VERSION
     name: Name
     sheet: FileName
     width: TileSide
@@ -252,16 +264,18 @@ class TilesetFile(_Part):
     slicing: SlicingFile
     facts: Annotated[list[TileFactsFile], Field(max_length=16_777_216)] = []
     order: Annotated[list[tuple[Place, Place]], Field(max_length=1_048_576)] = []
+    defaults: Annotated[list[TagDefaultFile], Field(max_length=1024)] = []
     sets: list[TerrainSetFile] = []
 
     @staticmethod
     def migrated(data: dict[str, Any]) -> dict[str, Any]:
         """Bring a file of version 1, which had a list for each kind of fact, up to date.
 
-        Version 2 had no rules.
+        Version 2 had no rules, version 3 no shapes and no defaults.
         """
         if data.get("version") != 1:
-            return data | {"version": TILESET_VERSION} if data.get("version") == 2 else data
+            old = data.get("version") in (2, 3)
+            return data | {"version": TILESET_VERSION} if old else data
         lists = {name: data.get(name, []) for name in _OLD_FACTS}
         facts: dict[tuple[Any, Any], dict[str, Any]] = {}
         for name, entries in lists.items():

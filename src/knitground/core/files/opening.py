@@ -124,6 +124,7 @@ def _read_project(source: Source, name: str, progress: Progress) -> Opened:
             )
         project.maps.append(map_from_file(model, each))
     project.rule_lists = list(head.rule_lists)
+    project.shape_kinds = head.shape_kinds
     _check_names(name, project)
     project.mixes = [mix_from_file(mix) for mix in head.mixes]
     project.tray = [patch_from_file(patch) for patch in head.tray]
@@ -136,6 +137,7 @@ def _check_names(where: str, project: Project) -> None:
         ("tilesets", [each.name for each in project.tilesets]),
         ("maps", [each.name for each in project.maps]),
         ("rule lists", [each.name for each in project.rule_lists]),
+        ("kinds of shapes", [each.name for each in project.shape_kinds]),
     ):
         seen: set[str] = set()
         for name in names:

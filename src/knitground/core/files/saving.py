@@ -137,6 +137,7 @@ def _project_files(project: Project, saved: Saved, progress: Progress) -> dict[s
         maps=map_files,
         mixes=[mix_to_file(mix) for mix in project.mixes],
         rule_lists=project.rule_lists,
+        shape_kinds=project.shape_kinds,
         tray=[patch_to_file(patch) for patch in project.tray],
     )
     files[PROJECT_NAME] = model_bytes(head)

@@ -8,12 +8,14 @@ from knitground.core.base.errors import FormatError, SlicingError
 from knitground.core.files.formats import (
     FrameFile,
     SlicingFile,
+    TagDefaultFile,
     TerrainFile,
     TerrainSetFile,
     TileFactsFile,
     TileMarksFile,
     TilesetFile,
 )
+from knitground.core.model.properties import TagDefault
 from knitground.core.model.slicing import Slicing
 from knitground.core.model.terrain import (
     ANY,
@@ -40,6 +42,10 @@ def tileset_to_file(tileset: Tileset) -> TilesetFile:
         slicing=SlicingFile(**slicing),
         facts=[_facts_to_file(at, fact) for at, fact in sorted(tileset.facts.items())],
         order=list(tileset.order),
+        defaults=[
+            TagDefaultFile(tag=each.tag, properties=list(each.properties))
+            for each in tileset.defaults
+        ],
         sets=[_set_to_file(kit) for kit in tileset.sets],
     )
 
@@ -56,6 +62,8 @@ def _facts_to_file(at: At, fact: TileFacts) -> TileFactsFile:
         properties=list(fact.properties),
         inner=fact.inner,
         left_out=fact.left_out,
+        shapes=list(fact.shapes),
+        apart=fact.apart,
     )
 
 
@@ -102,6 +110,7 @@ def tileset_from_file(file: TilesetFile, name: str) -> Tileset:
     tileset.facts = {(each.row, each.col): _facts_from_file(each) for each in file.facts}
     tileset.facts = {at: fact for at, fact in tileset.facts.items() if fact != PLAIN}
     tileset.order = tuple(file.order)
+    tileset.defaults = tuple(TagDefault(each.tag, tuple(each.properties)) for each in file.defaults)
     tileset.sets = [_set_from_file(kit, name) for kit in file.sets]
     names = [kit.name for kit in tileset.sets]
     twice = next((each for each in names if names.count(each) > 1), None)
@@ -114,7 +123,7 @@ def _facts_from_file(file: TileFactsFile) -> TileFacts:
     frames = tuple(Frame(each.row, each.col, each.ms) for each in file.frames)
     return TileFacts(
         file.weight, file.name, tuple(file.tags), file.anchor, frames, tuple(file.properties),
-        file.inner, file.left_out,
+        file.inner, file.left_out, tuple(file.shapes), file.apart,
     )  # fmt: skip
 
 

@@ -13,6 +13,7 @@ from knitground.core.model.map import Map
 from knitground.core.model.mix import Mix
 from knitground.core.model.patch import Patch
 from knitground.core.model.rules import RuleList
+from knitground.core.model.shapes import FIRST_KINDS, ShapeKinds
 from knitground.core.model.terrain import TerrainSet
 from knitground.core.model.tileset import Tileset
 
@@ -31,6 +32,7 @@ class Project:
     mixes: Annotated[list[Mix], MaxLen(MAX_PARTS)] = field(default_factory=list)
     maps: Annotated[list[Map], MaxLen(MAX_PARTS)] = field(default_factory=list)
     rule_lists: Annotated[list[RuleList], MaxLen(MAX_PARTS)] = field(default_factory=list)
+    shape_kinds: ShapeKinds = FIRST_KINDS
     tray: Annotated[list[Patch], MaxLen(MAX_TRAY)] = field(default_factory=list)
     known: dict[str, str] = field(default_factory=dict, repr=False)
 

@@ -62,6 +62,19 @@ Properties = Annotated[tuple[Property, ...], MaxLen(256)]
 """Of one thing, in order."""
 
 
+@dataclass(frozen=True)
+class TagDefault:
+    """Properties that all tiles of a tileset with a tag have; without a tag, all its tiles."""
+
+    __pydantic_config__: ClassVar[dict[str, object]] = {"extra": "forbid"}
+
+    tag: Word
+    properties: Properties
+
+
+TagDefaults = Annotated[tuple[TagDefault, ...], MaxLen(1024)]
+
+
 def typed_values(own: Properties) -> dict[str, Value]:
     """Give the values of a thing's properties by their names, as a game reads them."""
     return {each.name: each.typed for each in own}

@@ -21,7 +21,8 @@ from knitground.core.model.limits import (
     Weight,
     Word,
 )
-from knitground.core.model.properties import Properties
+from knitground.core.model.properties import Properties, TagDefaults
+from knitground.core.model.shapes import Shapes
 from knitground.core.model.slicing import Slicing
 from knitground.core.model.terrain import TerrainSet
 
@@ -68,6 +69,8 @@ class TileFacts:
     properties : named values that a game should know
     inner : it is knitted only in cells whose eight neighbours ask for the same marks
     left_out : it is not offered and not knitted
+    shapes : collision shapes and other areas
+    apart : its frames begin at another one in each cell, by the cell's number
     """
 
     weight: Weight = 1.0
@@ -78,6 +81,8 @@ class TileFacts:
     properties: Properties = ()
     inner: bool = False
     left_out: bool = False
+    shapes: Shapes = ()
+    apart: bool = False
 
 
 PLAIN = TileFacts()
@@ -94,6 +99,7 @@ class Tileset:
     None if it was made here and not saved yet. `origin` is where that file lies as long as it has
     not been copied into the project's folder. `facts` is replaced by edits, never changed; `order`
     is the order of one's own in which tiles are offered, those that it leaves out after them.
+    `defaults` are properties that all its tiles have, or all with a tag.
     """
 
     name: Name
@@ -104,6 +110,7 @@ class Tileset:
     facts: FactsOf = field(default_factory=dict)
     sets: list[TerrainSet] = field(default_factory=list)
     order: tuple[At, ...] = ()
+    defaults: TagDefaults = ()
     picture: Picture | None = None
     data: bytes | None = field(default=None, repr=False)
     origin: Path | None = None
@@ -127,6 +134,19 @@ class Tileset:
     def fact(self, row: int, col: int) -> TileFacts:
         """What is known of a tile."""
         return self.facts.get((row, col), PLAIN)
+
+    def properties_of(self, row: int, col: int) -> Properties:
+        """Give what a game should know of a tile: its own properties, then defaults it lacks.
+
+        A tag's defaults go before those of the whole tileset.
+        """
+        fact = self.fact(row, col)
+        out = {each.name: each for each in fact.properties}
+        known = {each.tag: each.properties for each in self.defaults}
+        for tag in (*fact.tags, ""):
+            for each in known.get(tag, ()):
+                out.setdefault(each.name, each)
+        return tuple(out.values())
 
     @property
     def left_out(self) -> frozenset[At]:

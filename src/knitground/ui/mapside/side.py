@@ -162,6 +162,7 @@ class MapSide(QWidget):
         switches: tuple[tuple[str, str, Callable[[MapView], object], bool], ...] = (
             ("Pins", "Shift+U", lambda v: v.set_pins(not v.show_pins), True),
             ("Grid lines", "G", lambda v: v.set_grid(not v.show_grid), True),
+            ("Shapes", "Shift+C", lambda v: v.set_shapes(not v.shapes.on), False),
             ("Screen frame", "Shift+S", lambda v: v.set_screen(not v.show_screen), False),
             ("Play animations", "", lambda v: v.set_playing(not v.playing), True),
         )

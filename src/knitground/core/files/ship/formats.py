@@ -39,11 +39,24 @@ class ShipFrame(_Part):
     ms: int
 
 
+class ShipShape(_Part):
+    """A collision shape or another area of a tile, turned as the tile is.
+
+    `points`: pixels from the upper left of the tile's picture, of a box and of what is round the
+    upper left and lower right of its frame.
+    """
+
+    kind: str
+    form: Literal["box", "polygon", "round"]
+    points: list[tuple[float, float]]
+
+
 class ShipTile(_Part):
     """Tile n of the legend: where its picture is, and where it begins from its cell's upper left.
 
     `turn`: quarter turns clockwise, + 4 mirrored left to right first. `properties` are of the kinds
-    that they were given.
+    that they were given. `apart`: its frames begin at another one in each cell: the
+    (column × 7 + row × 13)-th, counted round.
     """
 
     tileset: int
@@ -59,6 +72,8 @@ class ShipTile(_Part):
     name: str
     tags: list[str]
     properties: dict[str, str | int | float | bool]
+    shapes: list[ShipShape] = []
+    apart: bool = False
 
 
 class ShipColour(_Part):

@@ -17,6 +17,7 @@ from knitground.core.files.ship.formats import (
     ShipFrame,
     ShipLayer,
     ShipMarker,
+    ShipShape,
     ShipTerrain,
     ShipTile,
     ShipTileset,
@@ -32,6 +33,7 @@ from knitground.core.model.terrain import SetKind
 from knitground.core.model.tile import TileRef
 from knitground.core.model.tileset import Tileset
 from knitground.core.render.tiles import overhang
+from knitground.core.shapes.geometry import turned_shape
 from knitground.core.slicing.grid import clear_see_through
 
 Cell = tuple[int, int]
@@ -198,8 +200,23 @@ def _tile(cell: Cell, tilesets: list[Tileset], tile: TileRef) -> ShipTile:
         frames=_frames(owner, tile),
         name=fact.name,
         tags=list(fact.tags),
-        properties=typed_values(fact.properties),
+        properties=typed_values(owner.properties_of(tile.row, tile.col)),
+        shapes=_shapes(owner, tile),
+        apart=fact.apart,
     )
+
+
+def _shapes(owner: Tileset, tile: TileRef) -> list[ShipShape]:
+    if not owner.has(tile.row, tile.col):
+        return []
+    _, _, wide, high = owner.slicing.tile_area(tile.row, tile.col)
+    turned = [
+        turned_shape(each, tile.turn, wide, high) for each in owner.fact(tile.row, tile.col).shapes
+    ]
+    return [
+        ShipShape(kind=each.kind, form=each.form.value, points=list(each.corners))
+        for each in turned
+    ]
 
 
 def _frames(owner: Tileset, tile: TileRef) -> list[ShipFrame]:

@@ -45,6 +45,7 @@ from knitground.ui.mapside.canvas.overlay import (
     map_rect,
 )
 from knitground.ui.mapside.canvas.overview import Overview
+from knitground.ui.mapside.canvas.shapes import MapShapes
 from knitground.ui.mapside.canvas.why import draw_why, under_pointer
 from knitground.ui.mapside.canvas.zoom import STEPS, Camera
 from knitground.ui.mapside.tools.markers import SelectMarkers
@@ -75,6 +76,7 @@ class MapPicture(QWidget):
         self._marker_tools = marker_tools
         self._markers: dict[int, tuple[Marker, ...]] = {}
         self.show_pins = True
+        self.shapes = MapShapes(session)
         self._border = BorderDrag(session)
         self._held = HeldTool(session, tools)
         self._ghost = Ghost(session)
@@ -181,7 +183,7 @@ class MapPicture(QWidget):
         """Show lines, pins, frame and animations as another view does."""
         self.show_grid, self.show_pins = other.show_grid, other.show_pins
         self.show_screen, self.playing = other.show_screen, other.playing
-        self.repeat = other.repeat
+        self.repeat, self.shapes.on = other.repeat, other.shapes.on
 
     def retire(self) -> None:
         """Take the view away for good; it follows nothing any more."""
@@ -229,6 +231,11 @@ class MapPicture(QWidget):
     def set_pins(self, on: bool) -> None:
         """Show or hide the pins of the chosen layer."""
         self.show_pins = on
+        self.update()
+
+    def set_shapes(self, on: bool) -> None:
+        """Show or hide the shapes of what lies on the map."""
+        self.shapes.on = on
         self.update()
 
     def set_grid(self, on: bool) -> None:
@@ -366,6 +373,7 @@ class MapPicture(QWidget):
 
     def follow(self, change: Changed) -> None:
         """Repaint what a change touches."""
+        self.shapes.follow(change)
         if self._store is None:
             return
         if change.what in (What.SLICING, What.LOOKS, What.TILESETS):
@@ -393,7 +401,7 @@ class MapPicture(QWidget):
         under = cells_under(self._map, change.layer, change.box)
         box = under.fitted(self._map.height, self._map.width, self._map.wrap)
         self._store.touch(box)
-        if self.repeat or self._map.wrap:
+        if self.repeat or self._map.wrap or self.shapes.on:
             self.update()
         else:
             self.update(self.screen_rect(self._store.shown(box)))
@@ -505,6 +513,8 @@ class MapPicture(QWidget):
         assert self._store is not None
         if self.show_grid and self.camera.zoom * min(self._map_cell()) >= 12:
             draw_grid(painter, self.camera, self._map, clip)
+        if self.shapes.on and self.shapes.draw(painter, self.camera, self._map, self.rect()):
+            self._later.start()
         grid, camera = self._desk().grid or self._map, self._camera()
         if self.session.layer is not None and self.show_pins:
             draw_pins(painter, camera, self._map, self.session.layer, clip)

@@ -65,9 +65,13 @@ from knitground.ui.common.words import percent
 from knitground.ui.session import Session
 from knitground.ui.stages.stage import Stage
 from knitground.ui.stages.tiles.bigtile import BigTile
+from knitground.ui.stages.tiles.shapepad import PAD_SIDE, ShapePad
+from knitground.ui.stages.tiles.shapespage import ShapesPage
 from knitground.ui.stages.tiles.tilessheet import OVERLAYS, TilesSheet, tile_line
 
-TABS = ("Weight", "Name and tags", "Properties", "Moves")
+TABS = ("Weight", "Name and tags", "Properties", "Moves", "Shapes")
+_SHAPES = TABS.index("Shapes")
+_BELOW, _BELOW_SHAPES = 232, 326
 _SHOWN_SHARES = 8
 _LATER_MS = 120
 
@@ -82,6 +86,8 @@ class TilesBench(Stage):
         super().__init__(session)
         self.sheet = TilesSheet(session)
         self.big = BigTile()
+        self.pad = ShapePad()
+        self.shapes = ShapesPage(session, self.pad)
         self.properties = PropertyEditor("these tiles")
         self._filling = False
         self._key: object = None
@@ -121,6 +127,7 @@ class TilesBench(Stage):
         self.pages = QStackedWidget()
         for make in (self._weight_page, self._name_page, self._property_page, self._move_page):
             self.pages.addWidget(make())
+        self.pages.addWidget(scrolled(self.shapes))
 
     def _weight_page(self) -> QWidget:
         self.weight = QDoubleSpinBox()
@@ -207,18 +214,42 @@ class TilesBench(Stage):
         self.tabs.setDrawBase(False)
         for name in TABS:
             self.tabs.addTab(name)
-        self.tabs.currentChanged.connect(self.pages.setCurrentIndex)
-        below = QWidget()
-        left = column(self.big, self.words, 1, spacing=4)
+        self.tabs.currentChanged.connect(self._show_page)
+        self.below = QWidget()
+        left = column(self.big, self.words, self.pad, self.shapes.words, 1, spacing=4)
         line = row(left, self.pages, spacing=10)
         line.setStretch(1, 1)
-        below.setLayout(line)
-        below.setFixedHeight(232)
+        self.below.setLayout(line)
+        self.below.setFixedHeight(_BELOW)
+        self.pad.hide()
+        self.shapes.words.hide()
+        self.shapes.words.setFixedWidth(PAD_SIDE)
         self.words.setFixedWidth(168)
         self.setLayout(column(
             row(head("Tiles"), 1, self.sheets), row(self.overlay, self.choice, self.search),
-            self.sheet, self.tabs, below, margins=10, spacing=6,
+            self.sheet, self.tabs, self.below, margins=10, spacing=6,
         ))  # fmt: skip
+
+    def _show_page(self, place: int) -> None:
+        """Show another page; shapes have a larger tile to draw on, and are shown on the sheet."""
+        self.pages.setCurrentIndex(place)
+        shapes = place == _SHAPES
+        self.big.setVisible(not shapes)
+        self.words.setVisible(not shapes)
+        self.pad.setVisible(shapes)
+        self.shapes.words.setVisible(shapes)
+        self.below.setFixedHeight(_BELOW_SHAPES if shapes else _BELOW)
+        if shapes:
+            self.overlay.setCurrentIndex(OVERLAYS.index("shapes"))
+            self._choose_overlay(OVERLAYS.index("shapes"))
+        self._show_shapes()
+
+    def _show_shapes(self) -> None:
+        if self.tabs.currentIndex() == _SHAPES:
+            some = self.tileset is not None and bool(self.chosen)
+            first = min(self.chosen, default=None)
+            self.pad.show_tile(self.tileset if some else None, first, self.session.project)
+            self.shapes.show_tiles(self.tileset, self.chosen)
 
     def _connect(self) -> None:
         s = self.session
@@ -286,6 +317,7 @@ class TilesBench(Stage):
         tileset, chosen = self.tileset, self.chosen
         some = tileset is not None and bool(chosen)
         self.pages.setEnabled(some)
+        self._show_shapes()
         self.big.show_tile(
             tileset if some else None, min(chosen, default=None), self.session.project
         )

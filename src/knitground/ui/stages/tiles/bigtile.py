@@ -26,8 +26,9 @@ class BigTile(QWidget):
     A tile that is in no terrain set has itself at all sides, as it would repeat.
     """
 
-    def __init__(self) -> None:
+    def __init__(self, side: int = _SIDE) -> None:
         super().__init__()
+        self.side = side
         self.tileset: Tileset | None = None
         self.at: At | None = None
         self.playing = True
@@ -38,7 +39,7 @@ class BigTile(QWidget):
         self._clock = QElapsedTimer()
         self._timer = QTimer(self, interval=40)
         self._timer.timeout.connect(self._tick)
-        self.setFixedSize(QSize(_SIDE, _SIDE))
+        self.setFixedSize(QSize(side, side))
         self.setAccessibleName("The tile, large")
 
     def show_tile(
@@ -112,7 +113,7 @@ class BigTile(QWidget):
 
     def paintEvent(self, event: QPaintEvent) -> None:
         with painting(self) as painter:
-            rect = QRectF(0, 0, _SIDE, _SIDE)
+            rect = QRectF(0, 0, self.side, self.side)
             painter.fillRect(rect, theme().colour("sunken"))
             at = self.shown()
             image = self._image(at) if at is not None else None
@@ -127,11 +128,21 @@ class BigTile(QWidget):
             self._images[at] = image_of(np.ascontiguousarray(pixels)).copy()
         return self._images.get(at)
 
+    def frame_of(self, wide: int, high: int) -> QRectF:
+        """Where a tile of a size lies on the screen: as large as fits with its neighbours' rims."""
+        room = self.side * 0.64
+        zoom = min(24.0, room / max(wide, high))
+        zoom = float(int(zoom)) if zoom >= 1 else zoom
+        wide_px, high_px = wide * zoom, high * zoom
+        return QRectF(
+            float(int((self.side - wide_px) / 2)), float(int((self.side - high_px) / 2)),
+            wide_px, high_px,
+        )  # fmt: skip
+
     def _draw(self, painter: QPainter, image: QImage) -> None:
-        zoom = max(1, min(24, int(_SIDE * 0.6 / max(image.width(), image.height()))))
-        wide, high = image.width() * zoom, image.height() * zoom
-        left, top = (_SIDE - wide) / 2, (_SIDE - high) / 2
-        checkers(painter, QRectF(0, 0, _SIDE, _SIDE))
+        frame = self.frame_of(image.width(), image.height())
+        left, top, wide, high = frame.left(), frame.top(), frame.width(), frame.height()
+        checkers(painter, QRectF(0, 0, self.side, self.side))
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, False)
         for down in (-1, 0, 1):
             for across in (-1, 0, 1):

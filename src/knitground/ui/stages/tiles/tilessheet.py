@@ -7,13 +7,17 @@ from collections.abc import Iterable
 from PySide6.QtCore import QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPen
 
+from knitground.core.edit.shapes import kind_named
 from knitground.core.model.tileset import PLAIN, At, TileFacts, Tileset
 from knitground.ui.common.painting import write_in
+from knitground.ui.common.shapedrawing import draw_shape, shape_path
 from knitground.ui.common.sheetview import SheetView
 from knitground.ui.common.theme import LINEN, theme
 from knitground.ui.session import Session
 
-OVERLAYS = ("weight", "name", "tags", "properties", "moves", "anchor", "never used", "nothing")
+OVERLAYS = (
+    "weight", "name", "tags", "properties", "shapes", "moves", "anchor", "never used", "nothing",
+)  # fmt: skip
 _MOST_LABELS = 3000
 
 
@@ -62,6 +66,8 @@ class TilesSheet(SheetView):
         if len(seen) <= _MOST_LABELS:
             for at in seen:
                 self._label(painter, at, self.tileset.facts.get(at, PLAIN))
+            if self.overlay == "shapes":
+                self._draw_shapes(painter, seen)
         self._draw_chosen(painter, seen)
 
     def _label(self, painter: QPainter, at: At, fact: TileFacts) -> None:
@@ -79,6 +85,18 @@ class TilesSheet(SheetView):
         painter.setPen(QColor(getattr(LINEN, role)))
         shown = painter.fontMetrics().elidedText(words, Qt.TextElideMode.ElideRight, int(wide) - 2)
         painter.drawText(spot, Qt.AlignmentFlag.AlignCenter, shown)
+
+    def _draw_shapes(self, painter: QPainter, seen: list[At]) -> None:
+        assert self.tileset is not None
+        project, zoom = self.session.project, self.camera.zoom
+        painter.save()
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        for at in seen:
+            rect = self.tile_rect(*at)
+            for shape in self.tileset.facts.get(at, PLAIN).shapes:
+                path = shape_path(shape, rect.left(), rect.top(), zoom)
+                draw_shape(painter, path, kind_named(project, shape.kind))
+        painter.restore()
 
     def _draw_chosen(self, painter: QPainter, seen: list[At]) -> None:
         painter.setBrush(Qt.BrushStyle.NoBrush)

@@ -1,0 +1,133 @@
+"""The shapes of what lies on a map, merged as a game would see them."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from knitground.core.base.window import Box, read
+from knitground.core.model.layers import GAP, Cells, Layer
+from knitground.core.model.map import Map, grid_of
+from knitground.core.model.project import Project
+from knitground.core.model.tile import TileRef
+from knitground.core.render.stack import CellsOf
+from knitground.core.render.tiles import overhang
+from knitground.core.shapes.geometry import outline, turned_shape
+
+if TYPE_CHECKING:
+    from shapely import Geometry
+
+Merged = dict[str, "Geometry"]
+"""By kind: the area in pixels of the map that shapes of it cover."""
+
+
+def tile_shapes(project: Project, tile: TileRef) -> list[tuple[str, np.ndarray]]:
+    """List the shapes of a tile as it is turned: kinds, and corners (n, 2) from its upper left."""
+    owner = project.tileset_named(tile.tileset)
+    if owner is None or not owner.has(tile.row, tile.col):
+        return []
+    _, _, wide, high = owner.slicing.tile_area(tile.row, tile.col)
+    return [
+        (each.kind, np.array(outline(turned_shape(each, tile.turn, wide, high)), float))
+        for each in owner.fact(tile.row, tile.col).shapes
+    ]
+
+
+def own_cells(layer: Layer, box: Box) -> Cells:
+    """Read the cells of a layer as they are."""
+    return read(layer.cells, box)
+
+
+def merged_shapes(
+    project: Project,
+    map_: Map,
+    box: Box | None = None,
+    layers: Sequence[Layer] | None = None,
+    cells_of: CellsOf = own_cells,
+) -> Merged:
+    """Merge the shapes of what lies in a box of a map.
+
+    Parameters
+    ----------
+    box : cells of the map, whole by default; of layers with cells of their own those whose upper
+        left corner lies in it. Shapes may reach out of it
+    layers : by default the visible ones
+
+    Notes
+    -----
+    Shapes of one kind are joined whatever layer they lie on; kinds stay apart.
+    """
+    from shapely import polygons, union_all
+
+    shown = [each for each in map_.layers if each.visible] if layers is None else layers
+    found: dict[str, list[Geometry]] = {}
+    cache: dict[int, list[tuple[str, np.ndarray]]] = {}
+    for layer in shown:
+        if not layer.holds_tiles:
+            continue
+        grid = grid_of(map_, layer)
+        part = _part(map_, grid, box)
+        cells = cells_of(layer, part)
+        down, across = layer.shift
+        for place in np.unique(cells).tolist():
+            tile = map_.legend.tile(place) if place not in (0, GAP) else None
+            if tile is None:
+                continue
+            if place not in cache:
+                cache[place] = tile_shapes(project, tile)
+            if not cache[place]:
+                continue
+            owner = project.tileset_named(tile.tileset)
+            assert owner is not None
+            up, left = overhang(owner, tile, grid.tile_height, grid.tile_width)
+            rows, cols = np.nonzero(cells == place)
+            begins = np.stack(
+                [
+                    (cols + part.left) * grid.tile_width + left + across,
+                    (rows + part.top) * grid.tile_height + up + down,
+                ],
+                axis=1,
+            )
+            for kind, corners in cache[place]:
+                laid = corners[None] + begins[:, None]
+                found.setdefault(kind, []).extend(polygons(each) for each in laid)
+    return {kind: union_all(each).simplify(0) for kind, each in sorted(found.items())}
+
+
+def _part(map_: Map, grid: Map, box: Box | None) -> Box:
+    """Give the cells of a layer's grid that begin in a box of the map's."""
+    if box is None:
+        return Box(0, 0, grid.height, grid.width)
+    if grid is map_:
+        return box.clipped(map_.height, map_.width)
+    down, across = map_.tile_height / grid.tile_height, map_.tile_width / grid.tile_width
+    return Box(
+        int(np.ceil(box.top * down)), int(np.ceil(box.left * across)),
+        int(np.ceil(box.bottom * down)), int(np.ceil(box.right * across)),
+    ).clipped(grid.height, grid.width)  # fmt: skip
+
+
+def joined_areas(areas: Sequence[Geometry]) -> Geometry:
+    """Join areas that touch."""
+    from shapely import union_all
+
+    return union_all(list(areas)).simplify(0)
+
+
+def rings_of(area: Geometry) -> list[list[list[tuple[float, float]]]]:
+    """List the parts of an area: of each its outer ring, then its holes, without the last corner.
+
+    In order of their upper left corners, so that two runs list the same.
+    """
+    from shapely import Polygon, get_parts
+
+    out = []
+    for part in get_parts(area):
+        if isinstance(part, Polygon) and part.area > 0:
+            whole = part.normalize()
+            assert isinstance(whole, Polygon)
+            rings = [whole.exterior, *whole.interiors]
+            out.append([[(float(x), float(y)) for x, y in ring.coords[:-1]] for ring in rings])
+    return sorted(out, key=lambda rings: (min(y for _, y in rings[0]), min(x for x, _ in rings[0])))
