@@ -5,12 +5,23 @@ from pathlib import Path
 import numpy as np
 
 from knitground.core.base.window import Box
-from knitground.core.edit import layers, maps, markers, rules, sheets, sizes, terrains, tray
+from knitground.core.edit import (
+    frames,
+    layers,
+    maps,
+    markers,
+    rules,
+    shapes,
+    sheets,
+    sizes,
+    terrains,
+    tray,
+)
 from knitground.core.edit.laying import plan_cells, plan_terrain
 from knitground.core.edit.rewriting import rewrite_now, use_on_map
 from knitground.core.edit.scatter import mix_of_cells, plan_thin
 from knitground.core.edit.selecting import Selection
-from knitground.core.edit.tiles import put_property, remove_property
+from knitground.core.edit.tiles import put_default, put_property, remove_default, remove_property
 from knitground.core.model.layers import GroundLayer, MarkerLayer, TileLayer
 from knitground.core.model.map import Map
 from knitground.core.model.marker import Marker, Shape
@@ -32,6 +43,7 @@ from knitground.core.model.rules import (
     Spot,
     Ways,
 )
+from knitground.core.model.shapes import ShapeForm, ShapeKind, TileShape
 from knitground.core.model.slicing import Slicing
 from knitground.core.model.terrain import SetKind, TerrainSet
 from knitground.core.model.tile import TileRef
@@ -282,7 +294,49 @@ class Edits:
             lambda: sheets.set_inner(tileset, *at, True),
             lambda: sheets.leave_out(tileset, [at], True),
             lambda: sheets.set_anchor(tileset, *at, (self.one((0, 3, 10**6)), 5)),
-            lambda: sheets.set_frames(tileset, *at, (Frame(0, 0, self.one((1, 0, 700_000))),)),
+            lambda: frames.set_frames(tileset, *at, (Frame(0, 0, self.one((1, 0, 700_000))),)),
+        ))()  # fmt: skip
+
+    def do_shapes(self):
+        tileset, at, project = self.tileset, (0, 1), self.doc.project
+        numbers = (0, 1, 3.5, 8, -2, 10**6, float("nan"))
+        corners = tuple((self.one(numbers), self.one(numbers)) for _ in range(self.one((2, 3, 4))))
+        form = self.one(tuple(ShapeForm))
+        shape = TileShape(self.one(("solid", self.name or "x")), form, corners)
+        return self.one((
+            lambda: shapes.add_shape(tileset, [at, (0, 0)], shape),
+            lambda: shapes.put_shape(tileset, at, self.one((0, 1, 9)), shape),
+            lambda: shapes.remove_shape(tileset, at, 0),
+            lambda: shapes.copy_shapes(tileset, at, [(0, 0)]),
+            lambda: shapes.turn_shapes(tileset, [at], self.one((1, 2, 4, 6))),
+            lambda: shapes.clear_shapes(tileset, [at], self.one(("", "solid"))),
+            lambda: shapes.use_outlines(
+                tileset, shapes.outline_tiles(tileset, [at], "solid", most=self.one((0, 3, 9)))
+            ),
+            lambda: shapes.add_kind(project, self.name, self.one(("", "ß", "Q"))),
+            lambda: shapes.change_kind(
+                project, "solid", ShapeKind(self.one((self.name, "solid")), "Z", "#123456")
+            ),
+            lambda: shapes.remove_kind(project, self.one(("solid", "water", self.name))),
+        ))()  # fmt: skip
+
+    def do_frames(self):
+        project, tileset, other, at = self.doc.project, self.tileset, self.tileset, (0, 1)
+        return self.one((
+            lambda: frames.set_apart(tileset, [at], bool(self.number)),
+            lambda: frames.add_frames(
+                project, tileset, at, [Frame(0, 0, 90, self.one(("", other.name, self.name)))], 0
+            ),
+            lambda: frames.move_through_sheets(project, tileset, [at], [other.name], 90),
+            lambda: frames.give_frames(project, tileset, [at], [(0, 0)], other.name, 50),
+        ))()  # fmt: skip
+
+    def do_defaults(self):
+        kind = self.one(tuple(PropertyKind))
+        new = Property(self.name, self.one(("", "yes", "7", "#aabbcc", "../x")), kind, ("yes",))
+        return self.one((
+            lambda: put_default(self.tileset, self.one(("", "t", self.name)), new),
+            lambda: remove_default(self.tileset, self.one(("", "t")), new.name),
         ))()  # fmt: skip
 
     def do_sheet(self):

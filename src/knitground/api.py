@@ -39,7 +39,7 @@ from knitground.core.files.newsheets import new_tileset
 from knitground.core.files.opening import open_project
 from knitground.core.files.saving import save_project, settle_after_save
 from knitground.core.files.ship.png import map_picture
-from knitground.core.files.ship.ship import FORMATS, ship
+from knitground.core.files.ship.ship import USUAL_FORMATS, ship
 from knitground.core.grow.runner import run_recipe
 from knitground.core.knit.explain import Why, explain
 from knitground.core.knit.guessing import guess_sheet
@@ -160,7 +160,7 @@ class ProjectDoor:
         self.doc.mark_saved()
         return saved.written
 
-    def ship(self, folder: str | Path, formats: Sequence[str] = FORMATS) -> list[Path]:
+    def ship(self, folder: str | Path, formats: Sequence[str] = USUAL_FORMATS) -> list[Path]:
         """Write what a game loads, of all maps; returns the files."""
         knit = self.doc.ensure_all
         return ship(self.project, self.project.maps, Path(folder), formats, knit=knit)

@@ -11,9 +11,10 @@ from tests.maps import small_project, snapshot
 
 from knitground.core.base.errors import EditError, FormatError
 from knitground.core.base.window import Box
+from knitground.core.edit.frames import set_frames
 from knitground.core.edit.layers import add_layer
 from knitground.core.edit.laying import plan_cells, plan_unpin
-from knitground.core.edit.sheets import set_anchor, set_frames, set_inner
+from knitground.core.edit.sheets import set_anchor, set_inner
 from knitground.core.edit.sizes import merge_down
 from knitground.core.files.cells import from_file, packed
 from knitground.core.files.opening import open_project

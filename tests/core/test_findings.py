@@ -214,7 +214,8 @@ def test_a_dab_of_marks_holds_only_what_it_touches():
 
 
 def test_an_anchor_a_frame_or_a_name_knits_nothing_anew():
-    from knitground.core.edit.sheets import set_anchor, set_frames
+    from knitground.core.edit.frames import set_frames
+    from knitground.core.edit.sheets import set_anchor
     from knitground.core.model.tileset import Frame
 
     doc, map_, ground, _ = small_project()

@@ -10,8 +10,9 @@ from tests.maps import planes, small_project, snapshot
 
 from knitground.core.base.errors import EditError, FormatError, SlicingError
 from knitground.core.base.window import Box, read, whole
+from knitground.core.edit.frames import set_frames
 from knitground.core.edit.reslice import use_relaid, use_slicing
-from knitground.core.edit.sheets import add_tileset, set_anchor, set_frames
+from knitground.core.edit.sheets import add_tileset, set_anchor
 from knitground.core.files.newsheets import loose_tileset
 from knitground.core.files.opening import open_project
 from knitground.core.files.saving import save_project

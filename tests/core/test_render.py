@@ -4,7 +4,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from tests.maps import planes, small_project
 
-from knitground.core.edit.sheets import set_anchor, set_frames
+from knitground.core.edit.frames import set_frames
+from knitground.core.edit.sheets import set_anchor
 from knitground.core.model.slicing import Slicing
 from knitground.core.model.tile import TileRef
 from knitground.core.model.tileset import Frame, Tileset

@@ -9,6 +9,7 @@ from tests.maps import small_project
 
 from knitground.core.base.errors import EditError
 from knitground.core.base.window import Box
+from knitground.core.edit.frames import move_blocks, stand_still, time_frames
 from knitground.core.edit.properties import (
     check_property,
     shared_properties,
@@ -18,7 +19,6 @@ from knitground.core.edit.properties import (
 from knitground.core.edit.tiles import (
     add_tag,
     choose_tiles,
-    move_blocks,
     name_tiles,
     put_property,
     remove_property,
@@ -26,9 +26,7 @@ from knitground.core.edit.tiles import (
     scale_weights,
     set_weights,
     share_together,
-    stand_still,
     tile_shares,
-    time_frames,
     variant_groups,
 )
 from knitground.core.files.ship.ship import ship

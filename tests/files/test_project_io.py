@@ -224,6 +224,7 @@ def older_tileset(data):
             if fact.get(key) not in (None, "", [], 1.0):
                 word = "label" if key == "name" else key
                 data.setdefault(name, []).append(at | {word: fact[key]})
+    data.pop("defaults", None)
     for each in data["sets"]:
         each.pop("rules", None)
 
@@ -235,13 +236,14 @@ def test_files_of_older_versions_are_read_with_all_that_they_hold(tmp_path, demo
     for path in folder.glob("*.tiles.json"):
         older(path, older_tileset)
     older(folder / "project.knit.json",
-          lambda data: data.update(version=1) or data.pop("rule_lists"))  # fmt: skip
+          lambda data: data.update(version=1) or data.pop("rule_lists")
+          or data.pop("shape_kinds"))  # fmt: skip
     wanted = open_project(demo_folder).project
     wanted.rule_lists = []
     for tileset in wanted.tilesets:
         for each in tileset.sets:
             each.rules = type(each.rules)()
-        plain = {at: replace(fact, properties=()) for at, fact in tileset.facts.items()}
+        plain = {at: replace(fact, properties=(), shapes=()) for at, fact in tileset.facts.items()}
         tileset.facts = {at: fact for at, fact in plain.items() if fact != PLAIN}
     for map_ in wanted.maps:
         steps = tuple(s for s in map_.recipe.steps if not isinstance(s, RewriteStep))

@@ -111,6 +111,7 @@ def test_what_is_seen_of_a_tall_piece_is_what_is_laid(window, bench):
     window.show_stage("draw")
     settle()
     session, view = window.session, window.mapside.view
+    view.set_playing(True)
     session.choose_layer(session.map.layers[2])
     session.take(TileInHand(TileRef("yard", 0, 0), 0))
     view.set_grid(False)

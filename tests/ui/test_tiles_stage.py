@@ -178,31 +178,31 @@ def test_a_set_moves_by_blocks_in_one_act_and_still_knits(window, bench):
     before = ground.cells.copy()
     bench.tabs.setCurrentIndex(TABS.index("Moves"))
     bench.sheet.choose([(1, 0), (1, 1)])
-    bench.blocks.setValue(3)
-    bench.ms.setValue(50)
-    bench.move_blocks()
+    bench.moves.blocks.setValue(3)
+    bench.moves.ms.setValue(50)
+    bench.moves.move_blocks()
     settle()
     assert [(f.row, f.col, f.ms) for f in tileset.fact(1, 1).frames] == [
         (1, 1, 50), (1, 3, 50), (1, 5, 50)
     ]  # fmt: skip
     assert session.doc.history.undo_name == "Let 2 tiles move"
     assert (ground.cells == before).all()
-    assert "2 of 2 move" in bench.move_words.text()
+    assert "2 of 2 move" in bench.moves.words.text()
     seen = set()
     for _ in range(12):
         QTest.qWait(25)
         seen.add(bench.big.shown())
     assert len(seen) == 3
-    bench.play.click()
+    bench.moves.play.click()
     first = bench.big.shown()
     bench.big.step()
     assert bench.big.shown() != first
-    bench.blocks.setValue(200)
-    bench.move_blocks()
+    bench.moves.blocks.setValue(200)
+    bench.moves.move_blocks()
     assert "would end in row" in window.notices.text.text()
-    bench._still()
+    bench.moves._still()
     assert tileset.fact(1, 0) is PLAIN or not tileset.fact(1, 0).frames
-    bench.play.click()
+    bench.moves.play.click()
 
 
 def test_overlays_show_what_is_known_and_left_out_tiles_are_never_used(window, bench):

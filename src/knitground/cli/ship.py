@@ -7,7 +7,7 @@ from pathlib import Path
 import click
 
 from knitground.cli.output import as_json, map_called, opened, tell
-from knitground.core.files.ship.ship import FORMATS, ship
+from knitground.core.files.ship.ship import FORMATS, USUAL_FORMATS, ship
 
 
 @click.command("ship")
@@ -19,7 +19,7 @@ from knitground.core.files.ship.ship import FORMATS, ship
     "formats",
     multiple=True,
     type=click.Choice(FORMATS),
-    default=FORMATS,
+    default=USUAL_FORMATS,
     show_default=True,
     help="Can be given more than once.",
 )
@@ -33,7 +33,7 @@ def ship_command(
     level: int,
     as_json: bool,
 ) -> None:
-    """Ship maps of PROJECT: PNG of each, JSON with layers, legend and tilesets."""
+    """Ship maps of PROJECT: PNG of each, JSON with layers, legend and tilesets, SVG of shapes."""
     model = opened(project).project
     maps = model.maps if name is None else [map_called(model, name)]
     files = ship(model, maps, folder, formats, level)

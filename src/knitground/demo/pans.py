@@ -21,6 +21,8 @@ PAIRS = ((BRINE, CRUST), (CRUST, CLAY), (BLUSH, CRUST))
 LEFT_OUT = (BLUSH, (True, False, False, True))
 """The one combination without a tile: so that coverage has something to show."""
 VARIANTS = {BRINE: 4, CRUST: 4, CLAY: 4, BLUSH: 3}
+MOMENTS, SHIMMER_MS = 4, 260
+_DRIFT = (0, 1, 2, 1)
 GROUND = colour("#3a3742")
 
 RAMPS = {
@@ -53,30 +55,48 @@ def _surface(terrain: int) -> Pixels:
     return _ramp(terrain)[1 + steps]
 
 
-def _water(terrain: int) -> Pixels:
-    """Still water: a deep tone with soft sideways streaks of the next one, no grain."""
+def _water(terrain: int, moment: int = 0) -> Pixels:
+    """Calm water: a deep tone with soft sideways streaks of the next one, no grain.
+
+    Streaks drift a little from moment to moment, every other one the other way, and come back.
+    """
     ramp = _ramp(terrain)
     tile = np.repeat(np.repeat(ramp[1][None, None], SIZE, 0), SIZE, 1)
     rng = np.random.default_rng(terrain * 11)
-    for row in (0, 3, 6, 9, 12, 14):
+    for n, row in enumerate((0, 3, 6, 9, 12, 14)):
         start, length = int(rng.integers(0, SIZE)), int(rng.integers(4, 8))
+        start += _DRIFT[(moment + n) % MOMENTS] * (1 if n % 2 else -1)
         cols = (start + np.arange(length)) % SIZE
         tile[row, cols] = ramp[2]
         tile[(row + 1) % SIZE, cols[1:-2]] = ramp[2]
     return tile
 
 
-def _ripples(tile: Pixels, terrain: int, variant: int) -> Pixels:
-    """Short bright dashes with a dark one beneath: light on small waves."""
+def _ripples(tile: Pixels, terrain: int, variant: int, moment: int = 0) -> Pixels:
+    """Short bright dashes with a dark one beneath: light on small waves, that come and go."""
     ramp = _ramp(terrain)
     rng = np.random.default_rng(terrain * 100 + variant)
     for _ in range((0, 2, 3, 1)[variant]):
         row, col = int(rng.integers(3, 12)), int(rng.integers(2, 8))
-        length = int(rng.integers(3, 6))
+        length = int(rng.integers(3, 6)) - (moment == 2)
+        col += _DRIFT[moment]
         tile[row, col : col + length] = ramp[3]
         tile[row, col + 1 : col + length - 1] = ramp[4] if variant == 2 else ramp[3]
         tile[row + 1, col + 1 : col + length + 1] = ramp[0]
     return tile
+
+
+def shimmer_sheet() -> Pixels:
+    """Lay out how the brine moves: a row of its variants for each moment after the first."""
+    rows = []
+    for moment in range(1, MOMENTS):
+        still = _water(BRINE, moment)
+        tiles = [
+            _ripples(still.copy(), BRINE, variant, moment) if variant else still
+            for variant in range(VARIANTS[BRINE])
+        ]
+        rows.append(np.concatenate(tiles, axis=1))
+    return np.concatenate(rows)
 
 
 def _cracks(tile: Pixels, terrain: int, variant: int) -> Pixels:

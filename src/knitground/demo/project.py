@@ -11,8 +11,10 @@ from numpy.typing import NDArray
 from knitground.core.base.hashing import cell_numbers
 from knitground.core.base.window import Box
 from knitground.core.edit.document import Document
+from knitground.core.edit.frames import give_frames
 from knitground.core.edit.laying import plan_cells, plan_sides, plan_terrain
 from knitground.core.edit.maps import lay_grown
+from knitground.core.edit.shapes import outline_tiles, shapes_from_terrain, use_outlines
 from knitground.core.edit.tint import blended, soft_weights, tint_value
 from knitground.core.files.images import png_bytes, read_sheet
 from knitground.core.files.saving import save_project, settle_after_save
@@ -31,7 +33,18 @@ from knitground.core.model.slicing import Slicing
 from knitground.core.model.terrain import SetKind, Slot, Terrain, TerrainSet, no_marks
 from knitground.core.model.tile import TileRef
 from knitground.core.model.tileset import TileFacts, Tileset
-from knitground.demo.pans import BRINE, CLAY, COLUMNS, CRUST, MARGIN, SPACING, VARIANTS, pans_sheet
+from knitground.demo.pans import (
+    BRINE,
+    CLAY,
+    COLUMNS,
+    CRUST,
+    MARGIN,
+    SHIMMER_MS,
+    SPACING,
+    VARIANTS,
+    pans_sheet,
+    shimmer_sheet,
+)
 from knitground.demo.props import PLACES, props_sheet
 from knitground.demo.rules import LIST, causeway_rules, finish_rules, pans_rules
 from knitground.demo.texture import SIZE
@@ -47,6 +60,10 @@ TERRAINS = (
 )
 
 
+_HARD = ("heap", "barrow", "stones")
+"""Props that nobody walks through."""
+
+
 def write_demo(folder: Path) -> list[Path]:
     """Write the demo project into a folder; always the same bytes. Returns all its files."""
     sheet, _ = pans_sheet()
@@ -54,6 +71,7 @@ def write_demo(folder: Path) -> list[Path]:
         "pans.png": png_bytes(sheet),
         "props.png": png_bytes(props_sheet()),
         "works.png": png_bytes(works_sheet()[0]),
+        "shimmer.png": png_bytes(shimmer_sheet()),
     }
     write_together(folder, sheets)
     project = build_demo(folder)
@@ -64,7 +82,9 @@ def write_demo(folder: Path) -> list[Path]:
 def build_demo(folder: Path) -> Project:
     """Build the demo project on the sheets that lie in a folder."""
     project = Project(NAME, folder)
-    project.tilesets = [_pans(folder), _props(folder), _works(folder)]
+    project.tilesets = [_pans(folder), _props(folder), _works(folder), _shimmer(folder)]
+    _give_shapes(project)
+    _let_brine_move(project)
     project.mixes = [
         Mix("salt flat", _plain_entries(CRUST, (5, 3, 2, 4))),
         Mix("clay floor", _plain_entries(CLAY, (6, 2, 2, 1))),
@@ -86,6 +106,40 @@ def build_demo(folder: Path) -> Project:
         )),
     ]  # fmt: skip
     return project
+
+
+def _let_brine_move(project: Project) -> None:
+    """Let the plain brine move through the rows of another sheet, block by block."""
+    document = Document(project)
+    pans, shimmer = project.tilesets[0], project.tilesets[-1]
+    block = [(0, col) for col in range(VARIANTS[BRINE])]
+    for row in range(shimmer.rows):
+        frames = [(row, col) for _, col in block]
+        document.apply(give_frames(project, pans, block, frames, shimmer.name, SHIMMER_MS))
+
+
+def _shimmer(folder: Path) -> Tileset:
+    picture, data, _ = read_sheet(folder / "shimmer.png")
+    height, width = picture.shape[:2]
+    return Tileset(
+        "shimmer", "shimmer.png", width, height, Slicing(SIZE, SIZE), picture=picture, data=data
+    )
+
+
+def _give_shapes(project: Project) -> None:
+    """Give dykes and brine shapes by terrain, props by their outline."""
+    document = Document(project)
+    pans, props, works = project.tilesets[:3]
+    dykes = works.sets[1]
+    document.apply(shapes_from_terrain(project, works, dykes, 1, "solid", px=2))
+    document.apply(shapes_from_terrain(project, pans, pans.sets[0], BRINE, "water", px=-1))
+    planks = works.sets[0]
+    document.apply(shapes_from_terrain(project, works, planks, 1, "walkable", px=8))
+    hard = [PLACES[name] for name in _HARD]
+    big = PLACES["big heap"]
+    hard += [(big[0] + down, big[1] + across) for down in (0, 1) for across in (0, 1)]
+    traced = outline_tiles(props, sorted(set(hard)), "solid", tolerance=1.0, most=8)
+    document.apply(use_outlines(props, traced))
 
 
 def _pans(folder: Path) -> Tileset:

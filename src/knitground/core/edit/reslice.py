@@ -15,7 +15,7 @@ from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.document import Edit
 from knitground.core.edit.rules import tile_moves
 from knitground.core.edit.sheets import free_sheet, picture_atoms, sheet_atoms
-from knitground.core.model.facts import moved_facts, with_facts
+from knitground.core.model.facts import moved_facts, moved_frames, with_facts
 from knitground.core.model.layers import EMPTY, GroundLayer, Layer, MarkerLayer, PinnedLayer
 from knitground.core.model.map import Map
 from knitground.core.model.mix import Mix
@@ -180,7 +180,7 @@ def _moved(
                 marked = Changed(What.MARKS, tileset=owner)
                 atoms.append(SetField(kit, "guests", guests, marked))
     more, losses.facts = _facts_atoms(tileset, follow, pieces)
-    atoms += more
+    atoms += [*more, *_frames_atoms(project, tileset, follow)]
 
     def translate(tile: TileRef) -> TileRef | None:
         if tile.tileset != tileset.name:
@@ -224,6 +224,20 @@ def _facts_atoms(
     if order != tileset.order:
         atoms.append(SetField(tileset, "order", order, changed))
     return atoms, lost
+
+
+def _frames_atoms(project: Project, tileset: Tileset, follow: Follow) -> list[Atom]:
+    """Move what other tilesets show of this one as frames."""
+    atoms: list[Atom] = []
+    for owner in project.tilesets:
+        facts = dict(owner.facts)
+        for at, fact in owner.facts.items():
+            moved = moved_frames(fact.frames, tileset.name, follow) if fact.frames else ()
+            if moved != fact.frames:
+                facts = with_facts(facts, [at], partial(replace, frames=moved))
+        if owner is not tileset and facts != owner.facts:
+            atoms.append(SetField(owner, "facts", facts, Changed(What.LOOKS, tileset=owner)))
+    return atoms
 
 
 def _moved_marks(

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Collection
+from collections.abc import Callable
 from dataclasses import replace
 from typing import NamedTuple
 
@@ -13,6 +13,7 @@ from knitground.core.base.progress import Progress, no_progress
 from knitground.core.edit.atoms import Atom, SetField
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.document import Edit
+from knitground.core.edit.tiles import Places, count_words
 from knitground.core.model.facts import with_facts
 from knitground.core.model.project import Project
 from knitground.core.model.shapes import ShapeForm, ShapeKind, ShapeKinds, Shapes, TileShape
@@ -23,15 +24,8 @@ from knitground.core.shapes.terrain import terrain_shapes
 from knitground.core.shapes.trace import trace
 from knitground.core.slicing.grid import cut_tile
 
-Places = Collection[At]
-_INK = "#2B2A33"
 _OPAQUE = 128
 """Alpha from which a pixel is part of what a tile shows."""
-
-
-def tiles_words(places: Places) -> str:
-    """Count tiles in words."""
-    return f"{len(places)} tile{'' if len(places) == 1 else 's'}"
 
 
 def size_of(tileset: Tileset, at: At) -> tuple[int, int]:
@@ -53,7 +47,7 @@ def add_shape(tileset: Tileset, places: Places, shape: TileShape) -> Edit:
         high, wide = size_of(tileset, at)
         return (*own, checked_shape(shape, wide, high))
 
-    return _change(tileset, places, change, f"Draw “{shape.kind}” on {tiles_words(places)}")
+    return _change(tileset, places, change, f"Draw “{shape.kind}” on {count_words(places)}")
 
 
 def put_shape(tileset: Tileset, at: At, number: int, shape: TileShape) -> Edit:
@@ -82,14 +76,14 @@ def remove_shape(tileset: Tileset, at: At, number: int) -> Edit:
 
 def clear_shapes(tileset: Tileset, places: Places, kind: str = "") -> Edit:
     """Take all shapes of tiles away, or all of a kind."""
-    name = f"Take shapes from {tiles_words(places)}"
+    name = f"Take shapes from {count_words(places)}"
     return _change(tileset, places, lambda _, own: _without(own, kind) if kind else (), name)
 
 
 def copy_shapes(tileset: Tileset, source: At, places: Places) -> Edit:
     """Give tiles the shapes of one of them, in place of their own."""
     shapes = tileset.fact(*source).shapes
-    name = f"Copy shapes to {tiles_words(places)}"
+    name = f"Copy shapes to {count_words(places)}"
 
     def change(at: At, own: Shapes) -> Shapes:
         high, wide = size_of(tileset, at)
@@ -117,7 +111,7 @@ def turn_shapes(tileset: Tileset, places: Places, turn: int) -> Edit:
         return tuple(turned_shape(each, turn, wide, high) for each in own)
 
     words = "Mirror" if turn & 4 else "Turn"
-    return _change(tileset, places, change, f"{words} shapes of {tiles_words(places)}")
+    return _change(tileset, places, change, f"{words} shapes of {count_words(places)}")
 
 
 class Outlined(NamedTuple):
@@ -176,7 +170,7 @@ def outline_tiles(
 
 def use_outlines(tileset: Tileset, found: Outlined) -> Edit:
     """Give tiles the shapes that were traced."""
-    name = f"Outline of {tiles_words(found.shapes)}"
+    name = f"Outline of {count_words(found.shapes)}"
     return _change(tileset, found.shapes, lambda at, _: found.shapes[at], name)
 
 
@@ -248,24 +242,6 @@ def _change(
 
 
 # Kinds
-
-
-def kind_named(project: Project, name: str) -> ShapeKind:
-    """Give a kind by its name; one that is gone is drawn in ink, with its first letter."""
-    known = next((each for each in project.shape_kinds if each.name == name), None)
-    return known or ShapeKind(name, name[:1].upper() or "?", _INK)
-
-
-def kind_names(project: Project) -> list[str]:
-    """Name the kinds of a project, then those that are gone but still on tiles."""
-    names = [each.name for each in project.shape_kinds]
-    gone = {
-        shape.kind
-        for tileset in project.tilesets
-        for fact in tileset.facts.values()
-        for shape in fact.shapes
-    }
-    return names + sorted(gone - set(names))
 
 
 def add_kind(project: Project, name: str, letter: str = "", colour: str = "#6B6672") -> Edit:

@@ -19,7 +19,7 @@ from knitground.core.model.layers import MarkerLayer
 from knitground.core.model.limits import MAX_SIDE_PX
 from knitground.core.model.project import Project, free_name
 from knitground.core.model.slicing import Area, Slicing
-from knitground.core.model.tileset import Anchor, At, Frame, Picture, SheetFile, TileFacts, Tileset
+from knitground.core.model.tileset import Anchor, At, Picture, SheetFile, TileFacts, Tileset
 from knitground.core.shapes.geometry import scaled_shape
 from knitground.core.slicing.grid import lay_grid
 
@@ -68,6 +68,12 @@ def remove_tileset(project: Project, tileset: Tileset) -> Edit:
             raise EditError(
                 f"map “{map_.name}” uses tiles of “{tileset.name}”: take them off the map first"
             )
+    for owner in project.tilesets:
+        shown = any(f.tileset == tileset.name for fact in owner.facts.values() for f in fact.frames)
+        if shown and owner is not tileset:
+            raise EditError(
+                f"tiles of “{owner.name}” move through “{tileset.name}”: let them stand still first"
+            )
     new = [each for each in project.tilesets if each is not tileset]
     changed = Changed(What.TILESETS, tileset=tileset)
     return Edit(f"Remove “{tileset.name}”", (SetField(project, "tilesets", new, changed),))
@@ -111,16 +117,6 @@ def set_anchor(tileset: Tileset, row: int, col: int, anchor: Anchor | None) -> E
     return change_facts(tileset, [(row, col)], change, What.LOOKS, name)
 
 
-def set_frames(tileset: Tileset, row: int, col: int, frames: tuple[Frame, ...]) -> Edit:
-    """Let a tile show others in turn; none: it stands still."""
-    for each in ((row, col, 1), *frames):
-        if not tileset.has(each[0], each[1]):
-            raise EditError(f"“{tileset.name}” has no tile in row {each[0]}, column {each[1]}")
-    name = f"Animation of tile {tileset.number(row, col)}"
-    change = partial(replace, frames=frames)
-    return change_facts(tileset, [(row, col)], change, What.LOOKS, name)
-
-
 def find_sheet(project: Project, tileset: Tileset, sheet: SheetFile) -> Edit:
     """Give a tileset the picture that was missing; saving copies its file into the project."""
     atoms = sheet_atoms(project, tileset, sheet)
@@ -150,15 +146,22 @@ def picture_atoms(tileset: Tileset, picture: Picture, data: bytes | None) -> lis
     ]
 
 
-def free_sheet(project: Project, wanted: str, picture: Picture | None) -> str:
-    """Give a sheet a file name inside the project's folder that no other picture has."""
+def free_sheet(
+    project: Project, wanted: str, picture: Picture | None, also: Iterable[str] = ()
+) -> str:
+    """Give a sheet a file name inside the project's folder that no other picture has.
+
+    Parameters
+    ----------
+    also : file names that are taken too
+    """
     path = PurePath(wanted)
     if picture is None or any(
         each.picture is picture and each.sheet == wanted for each in project.tilesets
     ):
         return wanted
     stem, suffix = file_stem(path.stem), path.suffix.lower() or ".png"
-    taken = {key_of(each.sheet) for each in project.tilesets}
+    taken = {key_of(each.sheet) for each in project.tilesets} | {key_of(each) for each in also}
     name, number = f"{stem}{suffix}", 2
     while key_of(name) in taken:
         name, number = f"{stem}-{number}{suffix}", number + 1

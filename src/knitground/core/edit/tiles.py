@@ -9,7 +9,6 @@ from functools import partial
 import numpy as np
 
 from knitground.core.base.errors import EditError
-from knitground.core.base.window import Box
 from knitground.core.edit.atoms import SetField
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.document import Edit
@@ -21,15 +20,16 @@ from knitground.core.model.layers import GroundLayer
 from knitground.core.model.limits import MAX_WEIGHT
 from knitground.core.model.map import Map
 from knitground.core.model.project import Project
-from knitground.core.model.properties import Property
-from knitground.core.model.tileset import PLAIN, At, Frame, TileFacts, Tileset
+from knitground.core.model.properties import Properties, Property, TagDefault
+from knitground.core.model.tileset import PLAIN, At, TileFacts, Tileset
 from knitground.core.slicing.facts import grid_facts
 from knitground.core.slicing.grid import lay_grid
 
 Places = Collection[At]
 
 
-def _count(places: Places) -> str:
+def count_words(places: Places) -> str:
+    """Count tiles in words."""
     return f"{len(places)} tile{'' if len(places) == 1 else 's'}"
 
 
@@ -40,7 +40,7 @@ def set_weights(tileset: Tileset, places: Places, weight: float) -> Edit:
     """Give tiles one weight; 0 is never."""
     _check_weight(weight)
     change = partial(replace, weight=float(weight))
-    return change_facts(tileset, places, change, What.MARKS, f"Weight of {_count(places)}")
+    return change_facts(tileset, places, change, What.MARKS, f"Weight of {count_words(places)}")
 
 
 def scale_weights(tileset: Tileset, places: Places, factor: float) -> Edit:
@@ -51,7 +51,7 @@ def scale_weights(tileset: Tileset, places: Places, factor: float) -> Edit:
     def change(fact: TileFacts) -> TileFacts:
         return replace(fact, weight=min(MAX_WEIGHT, fact.weight * factor))
 
-    return change_facts(tileset, places, change, What.MARKS, f"Weight of {_count(places)}")
+    return change_facts(tileset, places, change, What.MARKS, f"Weight of {count_words(places)}")
 
 
 def share_together(project: Project, tileset: Tileset, places: Places, part: float) -> Edit:
@@ -88,10 +88,10 @@ def share_together(project: Project, tileset: Tileset, places: Places, part: flo
     if over > MAX_WEIGHT:
         raise EditError(f"that asks for a weight of {over:g}: lower the weights of the others")
     facts = {at: replace(tileset.fact(*at), weight=weight) for at, weight in new.items()}
-    return _put(tileset, facts, What.MARKS, f"{_count(places)} together {part:.0%}")
+    return put_facts(tileset, facts, What.MARKS, f"{count_words(places)} together {part:.0%}")
 
 
-def _put(tileset: Tileset, facts: Mapping[At, TileFacts], what: What, name: str) -> Edit:
+def put_facts(tileset: Tileset, facts: Mapping[At, TileFacts], what: What, name: str) -> Edit:
     """Give tiles facts of their own each."""
     new = {at: fact for at, fact in {**tileset.facts, **facts}.items() if fact != PLAIN}
     if new == tileset.facts:
@@ -180,7 +180,7 @@ def name_tiles(tileset: Tileset, places: Places, name: str) -> Edit:
     for n, at in enumerate(order, 1):
         own = words if len(order) == 1 or not words else f"{words} {n}"
         facts[at] = replace(tileset.fact(*at), name=own)
-    return _put(tileset, facts, What.ORDER, f"Name {_count(places)}")
+    return put_facts(tileset, facts, What.ORDER, f"Name {count_words(places)}")
 
 
 def add_tag(tileset: Tileset, places: Places, tag: str) -> Edit:
@@ -192,7 +192,7 @@ def add_tag(tileset: Tileset, places: Places, tag: str) -> Edit:
     def change(fact: TileFacts) -> TileFacts:
         return fact if word in fact.tags else replace(fact, tags=(*fact.tags, word))
 
-    return change_facts(tileset, places, change, What.ORDER, f"Tag {_count(places)} “{word}”")
+    return change_facts(tileset, places, change, What.ORDER, f"Tag {count_words(places)} “{word}”")
 
 
 def remove_tag(tileset: Tileset, places: Places, tag: str) -> Edit:
@@ -201,7 +201,7 @@ def remove_tag(tileset: Tileset, places: Places, tag: str) -> Edit:
     def change(fact: TileFacts) -> TileFacts:
         return replace(fact, tags=tuple(each for each in fact.tags if each != tag))
 
-    name = f"Take tag “{tag}” from {_count(places)}"
+    name = f"Take tag “{tag}” from {count_words(places)}"
     return change_facts(tileset, places, change, What.ORDER, name)
 
 
@@ -224,8 +224,38 @@ def put_property(
     def change(fact: TileFacts) -> TileFacts:
         return replace(fact, properties=with_property(fact.properties, new, old, keep=keep))
 
-    name = f"Property “{new.name}” of {_count(places)}"
+    name = f"Property “{new.name}” of {count_words(places)}"
     return change_facts(tileset, places, change, What.ORDER, name)
+
+
+def put_default(tileset: Tileset, tag: str, new: Property, old: str = "") -> Edit:
+    """Give all tiles with a tag a property, or all tiles of the sheet if there is no tag.
+
+    A tile's own property of that name goes before it.
+
+    Raises
+    ------
+    EditError
+        It has no name or one that is taken, or its value is not of its kind.
+    """
+    known = {each.tag: each.properties for each in tileset.defaults}
+    own = known.get(tag, ())
+    check_property(new, old, (each.name for each in own))
+    return _set_defaults(tileset, {**known, tag: with_property(own, new, old)}, new.name, tag)
+
+
+def remove_default(tileset: Tileset, tag: str, name: str) -> Edit:
+    """Take a default away again."""
+    known = {each.tag: each.properties for each in tileset.defaults}
+    own = without_property(known.get(tag, ()), name)
+    return _set_defaults(tileset, {**known, tag: own}, name, tag)
+
+
+def _set_defaults(tileset: Tileset, known: Mapping[str, Properties], name: str, tag: str) -> Edit:
+    new = tuple(TagDefault(tag, own) for tag, own in sorted(known.items()) if own)
+    whose = f"all with tag “{tag}”" if tag else f"all tiles of “{tileset.name}”"
+    told = Changed(What.ORDER, tileset=tileset)
+    return Edit(f"“{name}” of {whose}", (SetField(tileset, "defaults", new, told),))
 
 
 def remove_property(tileset: Tileset, places: Places, name: str) -> Edit:
@@ -234,70 +264,8 @@ def remove_property(tileset: Tileset, places: Places, name: str) -> Edit:
     def change(fact: TileFacts) -> TileFacts:
         return replace(fact, properties=without_property(fact.properties, name))
 
-    what = f"Take property “{name}” from {_count(places)}"
+    what = f"Take property “{name}” from {count_words(places)}"
     return change_facts(tileset, places, change, What.ORDER, what)
-
-
-# Animation
-
-
-def block_frames(
-    tileset: Tileset, box: Box, count: int, *, below: bool, ms: int
-) -> dict[At, tuple[Frame, ...]]:
-    """Give each tile of a block its frames: the tiles at the same place of the blocks after it.
-
-    Parameters
-    ----------
-    box : rows and columns of the first block
-    count : blocks, the first one included
-    below : whether they lie one below the other; else one right of the other
-    ms : how long each frame shows
-
-    Raises
-    ------
-    EditError
-        There is no such block on the sheet, or a time is out of bounds.
-    """
-    if not 2 <= count <= 256:
-        raise EditError(f"{count} blocks can not move: give 2 to 256")
-    if not 1 <= ms <= 600_000:
-        raise EditError(f"{ms} ms is out of bounds: give 1 to 600 000")
-    step = (box.height, 0) if below else (0, box.width)
-    last = (box.bottom - 1 + step[0] * (count - 1), box.right - 1 + step[1] * (count - 1))
-    if not tileset.has(*last):
-        raise EditError(
-            f"“{tileset.name}” has {tileset.rows} × {tileset.columns} tiles: the last of {count} "
-            f"blocks would end in row {last[0]}, column {last[1]}. Give fewer, or a smaller block"
-        )
-    return {
-        (row, col): tuple(Frame(row + n * step[0], col + n * step[1], ms) for n in range(count))
-        for row in range(box.top, box.bottom)
-        for col in range(box.left, box.right)
-    }
-
-
-def move_blocks(tileset: Tileset, box: Box, count: int, *, below: bool, ms: int) -> Edit:
-    """Let all tiles of a block move through the blocks beside it, in one act."""
-    frames = block_frames(tileset, box, count, below=below, ms=ms)
-    facts = {at: replace(tileset.fact(*at), frames=each) for at, each in frames.items()}
-    return _put(tileset, facts, What.LOOKS, f"Let {_count(facts)} move")
-
-
-def time_frames(tileset: Tileset, places: Places, ms: int) -> Edit:
-    """Let all frames of tiles show for the same time."""
-    if not 1 <= ms <= 600_000:
-        raise EditError(f"{ms} ms is out of bounds: give 1 to 600 000")
-
-    def change(fact: TileFacts) -> TileFacts:
-        return replace(fact, frames=tuple(each._replace(ms=ms) for each in fact.frames))
-
-    return change_facts(tileset, places, change, What.LOOKS, f"{ms} ms a frame")
-
-
-def stand_still(tileset: Tileset, places: Places) -> Edit:
-    """Take the animations of tiles away."""
-    change = partial(replace, frames=())
-    return change_facts(tileset, places, change, What.LOOKS, f"Let {_count(places)} stand still")
 
 
 # Choosing

@@ -164,11 +164,12 @@ class SlicingFile(_Part):
 
 
 class FrameFile(_Part):
-    """A picture of an animation, and how long it shows in milliseconds."""
+    """A picture of an animation, how long it shows, and its tileset if that is another one."""
 
     row: Place
     col: Place
     ms: Milliseconds
+    tileset: Word = ""
 
 
 def _sparse_property(each: Property) -> dict[str, Any]:

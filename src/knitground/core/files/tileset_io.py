@@ -120,7 +120,7 @@ def tileset_from_file(file: TilesetFile, name: str) -> Tileset:
 
 
 def _facts_from_file(file: TileFactsFile) -> TileFacts:
-    frames = tuple(Frame(each.row, each.col, each.ms) for each in file.frames)
+    frames = tuple(Frame(each.row, each.col, each.ms, each.tileset) for each in file.frames)
     return TileFacts(
         file.weight, file.name, tuple(file.tags), file.anchor, frames, tuple(file.properties),
         file.inner, file.left_out, tuple(file.shapes), file.apart,

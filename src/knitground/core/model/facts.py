@@ -31,7 +31,7 @@ def with_facts(facts: FactsOf, places: Iterable[At], change: Change) -> FactsOf:
 
 
 def moved_facts(facts: FactsOf, follow: Callable[[At], At | None]) -> tuple[FactsOf, int]:
-    """Let facts follow their tiles; frames follow too.
+    """Let facts follow their tiles; frames of the same tileset follow too.
 
     Returns
     -------
@@ -44,10 +44,19 @@ def moved_facts(facts: FactsOf, follow: Callable[[At], At | None]) -> tuple[Fact
         if new is None:
             lost += 1
         else:
-            out[new] = replace(fact, frames=_moved_frames(fact, follow)) if fact.frames else fact
+            moved = moved_frames(fact.frames, "", follow)
+            out[new] = fact if moved == fact.frames else replace(fact, frames=moved)
     return {at: fact for at, fact in out.items() if fact != PLAIN}, lost
 
 
-def _moved_frames(fact: TileFacts, follow: Callable[[At], At | None]) -> tuple[Frame, ...]:
-    places = [(follow((each.row, each.col)), each.ms) for each in fact.frames]
-    return tuple(Frame(*place, ms) for place, ms in places if place is not None)
+def moved_frames(
+    frames: tuple[Frame, ...], tileset: str, follow: Callable[[At], At | None]
+) -> tuple[Frame, ...]:
+    """Let frames of one tileset ("" for their own) follow their tiles; the others stay."""
+    out = []
+    for each in frames:
+        if each.tileset != tileset:
+            out.append(each)
+        elif (place := follow((each.row, each.col))) is not None:
+            out.append(each._replace(row=place[0], col=place[1]))
+    return tuple(out)

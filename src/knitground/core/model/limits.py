@@ -8,7 +8,7 @@ edit accepts can be saved, and what was saved can be opened.
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, fields, is_dataclass
 from enum import Enum
 from functools import lru_cache
@@ -98,6 +98,12 @@ MarkerNumber = Annotated[int, Ge(0), Le(2**31 - 1)]
 Seed = Annotated[int, Ge(-(2**63)), Le(2**63 - 1)]
 
 
+Where = tuple[Any, str]
+"""A model, and the name of one of its fields: put into words only where something is wrong."""
+Checker = Callable[[Any, Where, Any], None]
+"""Checks a value; the last one is what was there before, whose parts are trusted."""
+
+
 def check_field(owner: object, name: str, value: object, before: object = None) -> None:
     """Check what a field of a model is to hold; parts that were there before are trusted.
 
@@ -106,15 +112,15 @@ def check_field(owner: object, name: str, value: object, before: object = None) 
     EditError
         A number is out of bounds, a text too long, a list too full.
     """
-    hint = _hints(_type(owner)).get(name)
-    if hint is not None:
-        _check(hint, value, _words(owner, name), before)
+    check = _checks(_type(owner)).get(name)
+    if check is not None:
+        check(value, (owner, name), before)
 
 
 def check_model(model: object) -> None:
     """Check all that a model holds, and what that holds."""
-    for name, hint in _hints(_type(model)).items():
-        _check(hint, getattr(model, name), _words(model, name), None)
+    for name, check in _checks(_type(model)).items():
+        check(getattr(model, name), (model, name), None)
 
 
 def _type(value: object) -> Any:
@@ -122,17 +128,21 @@ def _type(value: object) -> Any:
 
 
 @lru_cache(maxsize=256)
-def _hints(kind: Any) -> dict[str, Any]:
+def _checks(kind: Any) -> dict[str, Checker]:
+    """Give the checks of a model's fields that are bounded."""
     if is_dataclass(kind):
-        hints = get_type_hints(kind, include_extras=True)
-        return {each.name: hints[each.name] for each in fields(kind) if _bounded(hints[each.name])}
-    hints = get_type_hints(kind, include_extras=True) if hasattr(kind, "_fields") else {}
-    return {name: hint for name, hint in hints.items() if _bounded(hint)}
+        names = [each.name for each in fields(kind)]
+    else:
+        names = list(getattr(kind, "_fields", ()))
+    hints = get_type_hints(kind, include_extras=True) if names else {}
+    return {name: _checker(hints[name]) for name in names if _bounded(hints[name])}
 
 
 @lru_cache(maxsize=4096)
 def _is_model(kind: Any) -> bool:
-    return isinstance(kind, type) and (is_dataclass(kind) or hasattr(kind, "_fields"))
+    if not isinstance(kind, type) or issubclass(kind, Enum):
+        return False
+    return is_dataclass(kind) or hasattr(kind, "_fields")
 
 
 def _bounded(hint: Any) -> bool:
@@ -144,92 +154,162 @@ def _bounded(hint: Any) -> bool:
     return any(_bounded(each) for each in get_args(hint) if each is not Ellipsis)
 
 
-def _words(owner: object, field: str) -> tuple[str, str]:
+def _words(where: Where) -> tuple[str, str]:
     """Name a field, and the model that has it."""
+    owner, field = where
     kind = re.sub(r"(?<=[a-z])(?=[A-Z])", " ", type(owner).__name__).lower()
     called = getattr(owner, "name", None)
     who = f" of {kind} “{called[:40]}”" if isinstance(called, str) and called else f" of {kind}"
     return field.replace("_", " "), who
 
 
-def _check(hint: Any, value: Any, what: tuple[str, str], before: Any) -> None:
+@lru_cache(maxsize=1024)
+def _checker(hint: Any) -> Checker:
+    """Make the check of a type, once: models of many thousand parts are checked at every edit."""
     origin, args = get_origin(hint), get_args(hint)
     if origin is Annotated:
-        _check(args[0], value, what, before)
-        _check_bounds(args[1:], value, what)
-    elif origin in (Union, UnionType):
-        _check_union(args, value, what, before)
-    elif hint is str:
-        _check_text(value, what)
-    elif hint is float or hint is int:
-        if not isinstance(value, int | float) or value != value:
-            raise EditError(f"{what[0]}{what[1]} is not a number: give one")
-    elif origin in (list, tuple, frozenset):
-        _check_items(origin, args, value, what, before)
-    elif origin in (dict, Mapping):
+        return _bounded_checker(_checker(args[0]), args[1:])
+    if origin in (Union, UnionType):
+        return _union_checker(args)
+    if hint is str:
+        return _check_text
+    if hint is float or hint is int:
+        return _check_number
+    if origin is tuple and Ellipsis not in args:
+        return _fixed_checker(tuple(_checker(each) for each in args))
+    if origin in (list, tuple, frozenset):
+        return _items_checker(_checker(args[0])) if _bounded(args[0]) else _check_nothing
+    if origin in (dict, Mapping):
+        return _dict_checker(_checker(args[0]), _checker(args[1]))
+    return _check_part
+
+
+def _check_nothing(value: Any, where: Where, before: Any) -> None:
+    """Let anything be."""
+
+
+def _check_part(value: Any, where: Where, before: Any) -> None:
+    kind = _type(value)
+    if _is_frozen(kind):
+        try:
+            _check_once(value)  # thousands of tiles often have the same facts
+        except TypeError:  # a part of it can not be hashed
+            check_model(value)
+    elif _is_model(kind):
+        check_model(value)
+
+
+@lru_cache(maxsize=256)
+def _is_frozen(kind: Any) -> bool:
+    """Whether a model's parts are values throughout, so that equal ones are equally fine."""
+    return is_dataclass(kind) and bool(getattr(kind, _FROZEN).frozen) and kind.__hash__ is not None
+
+
+_FROZEN = "__dataclass_params__"
+
+
+@lru_cache(maxsize=65_536)
+def _check_once(value: Any) -> None:
+    check_model(value)
+
+
+def _check_number(value: Any, where: Where, before: Any) -> None:
+    if not isinstance(value, int | float) or value != value:
+        what = _words(where)
+        raise EditError(f"{what[0]}{what[1]} is not a number: give one")
+
+
+def _bounded_checker(inner: Checker, bounds: tuple[Any, ...]) -> Checker:
+    lows = [each.ge for each in bounds if isinstance(each, Ge)]
+    highs = [each.le for each in bounds if isinstance(each, Le)]
+    low: Any = lows[0] if lows else None
+    high: Any = highs[0] if highs else None
+    others = tuple(each for each in bounds if isinstance(each, MinLen | MaxLen | Like))
+
+    def check(value: Any, where: Where, before: Any) -> None:
+        inner(value, where, before)
+        if (low is not None and value < low) or (high is not None and value > high):
+            what = _words(where)
+            raise EditError(
+                f"{what[0]} {number_words(value)}{what[1]} is out of bounds: give "
+                f"{number_words('' if low is None else low)} to "
+                f"{number_words('' if high is None else high)}"
+            )
+        if others:
+            _check_form(others, value, where)
+
+    return check
+
+
+def _union_checker(args: tuple[Any, ...]) -> Checker:
+    rest = [each for each in args if each is not NoneType]
+    one = _checker(rest[0]) if len(rest) == 1 else _check_part
+    may_be_none = NoneType in args
+
+    def check(value: Any, where: Where, before: Any) -> None:
+        if value is not None or not may_be_none:
+            one(value, where, before)
+
+    return check
+
+
+def _fixed_checker(parts: tuple[Checker, ...]) -> Checker:
+    def check(value: Any, where: Where, before: Any) -> None:
+        for part, each in zip(parts, value):
+            part(each, where, None)
+
+    return check
+
+
+def _items_checker(part: Checker) -> Checker:
+    def check(value: Iterable[Any], where: Where, before: Any) -> None:
+        known = (
+            {id(each) for each in before} if isinstance(before, list | tuple | frozenset) else ()
+        )
+        for each in value:
+            if id(each) not in known:
+                part(each, where, None)
+
+    return check
+
+
+def _dict_checker(key_check: Checker, value_check: Checker) -> Checker:
+    def check(value: Mapping[Any, Any], where: Where, before: Any) -> None:
         old = before if isinstance(before, dict) else {}
         for key, each in value.items():
             if key not in old:
-                _check(args[0], key, what, None)
+                key_check(key, where, None)
             if old.get(key) is not each:
-                _check(args[1], each, what, None)
-    elif _is_model(_type(value)) and not isinstance(value, Enum):
-        check_model(value)
+                value_check(each, where, None)
+
+    return check
 
 
-def _check_union(args: tuple[Any, ...], value: Any, what: tuple[str, str], before: Any) -> None:
-    if value is None and NoneType in args:
-        return
-    rest = [each for each in args if each is not NoneType]
-    if len(rest) == 1:
-        _check(rest[0], value, what, before)
-    elif _is_model(_type(value)):
-        check_model(value)
-
-
-def _check_items(
-    origin: Any, args: tuple[Any, ...], value: Iterable[Any], what: tuple[str, str], before: Any
-) -> None:
-    if origin is tuple and Ellipsis not in args:
-        for hint, each in zip(args, value):
-            _check(hint, each, what, None)
-        return
-    if not _bounded(args[0]):
-        return
-    known = {id(each) for each in before} if isinstance(before, list | tuple | frozenset) else set()
-    for each in value:
-        if id(each) not in known:
-            _check(args[0], each, what, None)
-
-
-def _check_text(value: Any, what: tuple[str, str]) -> None:
+def _check_text(value: Any, where: Where, before: Any) -> None:
     if not isinstance(value, str):
+        what = _words(where)
         raise EditError(f"{what[0]} {value!r:.40}{what[1]} is not text: type some")
+    if value.isascii():
+        return
     try:
         value.encode()
     except UnicodeEncodeError as error:
+        what = _words(where)
         raise EditError(
             f"{what[0]} {value!r:.40}{what[1]} has a letter (place {error.start + 1}) that no file "
             "can hold: type another name"
         ) from error
 
 
-def _check_bounds(bounds: tuple[Any, ...], value: Any, what: tuple[str, str]) -> None:
+def _check_form(bounds: tuple[Any, ...], value: Any, where: Where) -> None:
     for bound in bounds:
-        if isinstance(bound, Ge | Le):
-            low = next((each.ge for each in bounds if isinstance(each, Ge)), "")
-            high = next((each.le for each in bounds if isinstance(each, Le)), "")
-            off = value < bound.ge if isinstance(bound, Ge) else value > bound.le
-            if off:
-                raise EditError(
-                    f"{what[0]} {number_words(value)}{what[1]} is out of bounds: give "
-                    f"{number_words(low)} to {number_words(high)}"
-                )
-        elif isinstance(bound, MinLen) and len(value) < bound.min_length:
+        if isinstance(bound, MinLen) and len(value) < bound.min_length:
+            what = _words(where)
             raise EditError(f"{what[0]}{what[1]} is empty: give at least {bound.min_length}")
-        elif isinstance(bound, MaxLen) and len(value) > bound.max_length:
-            raise EditError(_too_many(value, bound.max_length, what))
-        elif isinstance(bound, Like) and not re.match(bound.pattern, value):
+        if isinstance(bound, MaxLen) and len(value) > bound.max_length:
+            raise EditError(_too_many(value, bound.max_length, _words(where)))
+        if isinstance(bound, Like) and not re.match(bound.pattern, value):
+            what = _words(where)
             raise EditError(f"{what[0]} “{value[:20]}”{what[1]} is not of the form {bound.words}")
 
 

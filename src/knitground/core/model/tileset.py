@@ -35,11 +35,15 @@ Anchor = tuple[AnchorPx, AnchorPx]
 
 
 class Frame(NamedTuple):
-    """One picture of an animation: a tile of the same tileset, and how long it shows."""
+    """One picture of an animation: a tile, and how long it shows.
+
+    `tileset` names another one than the animated tile's own.
+    """
 
     row: Place
     col: Place
     ms: Milliseconds
+    tileset: Word = ""
 
 
 class SheetFile(NamedTuple):

@@ -8,6 +8,7 @@ from dataclasses import dataclass, field
 import numpy as np
 from numpy.typing import NDArray
 
+from knitground.core.base.window import Box
 from knitground.core.model.layers import Cells, MarkerLayer
 from knitground.core.model.map import Map
 from knitground.core.model.marker import Marker
@@ -19,6 +20,7 @@ from knitground.core.render.pixels import Pixels, shrunk
 from knitground.core.render.tiles import overhang, tile_pixels, tiles_pixels
 
 _GAP_A, _GAP_B = 0xFFE07A5F, 0xFF2B2A33
+_BITS = np.uint64(0xFFFFFFFF)
 _MISSING_A, _MISSING_B = 0xFFB9B2A4, 0xFF8A8479
 
 
@@ -91,6 +93,31 @@ class _Page:
         self.drawn[[0, count - 1]] = True
         self.count = count
 
+    def shrink(self, count: int) -> None:
+        """Forget the last pictures; the gap moves before them."""
+        self.pixels[count - 1 : self.count] = 0
+        self.drawn[count - 1 :] = False
+        self.pixels[count - 1] = self.gap
+        self.drawn[count - 1] = True
+        self.count = count
+
+
+def beginnings(rows: NDArray[np.intp], cols: NDArray[np.intp]) -> NDArray[np.int64]:
+    """Give each cell the number of the frame that it begins at; taken modulo its frames.
+
+    Returns
+    -------
+    (row × 73 856 093 xor column × 19 349 663) × 2 654 435 761 of 32 bits, / 65 536: the same in a
+    game of any kind
+
+    Examples
+    --------
+    >>> (beginnings(np.array([0, 0, 1]), np.array([0, 1, 0])) % 4).tolist()
+    [0, 3, 1]
+    """
+    mixed = (rows.astype(np.uint64) * 73_856_093) ^ (cols.astype(np.uint64) * 19_349_663)
+    return ((((mixed & _BITS) * 2_654_435_761) & _BITS) >> 16).astype(np.int64)
+
 
 class Atlas:
     """Pictures by place of the legend, at each level.
@@ -99,12 +126,17 @@ class Atlas:
     with its anchor on the lower middle of its cell, or with its lower left corner on the cell's; it
     may reach beyond the cell. A picture is drawn when the cells that are asked for show it, so that
     a legend of any size costs what is seen of it.
+
+    Of a tile whose frames begin at another one in each cell there is a picture for each beginning,
+    behind those of the legend: `scattered` gives cells the places of those.
     """
 
     def __init__(self, project: Project, map_: Map) -> None:
         self._project = project
         self._map = map_
         self._size = 0
+        self._begun: list[tuple[int, int]] = []
+        self._first_of: dict[int, tuple[int, int]] = {}
         self.refresh()
 
     @property
@@ -122,25 +154,59 @@ class Atlas:
         self._now = ms
         changed = False
         for place, shown in list(self._shown.items()):
-            tile = self._map.legend.tile(place)
-            if tile is None or self._frame(tile) == shown:
+            tile = self._tile(place)
+            if tile is None or self._frame(tile, self._later(place)) == shown:
                 continue
             self._forget([place])
             self._note(place, tile)
             changed = True
         return changed
 
-    def _frame(self, tile: TileRef) -> TileRef:
+    def scattered(self, cells: Cells, box: Box) -> Cells:
+        """Give cells the pictures of their own beginnings, where tiles have such.
+
+        Parameters
+        ----------
+        box : where the cells lie on the map; may reach over the border of one that wraps
+        """
+        self._extend()
+        if not self._first_of:
+            return cells
+        found = np.isin(cells, list(self._first_of))
+        if not found.any():
+            return cells
+        map_, out = self._map, cells.copy()
+        rows, cols = np.nonzero(found)
+        numbers = beginnings((rows + box.top) % map_.height, (cols + box.left) % map_.width)
+        first = np.zeros(self._size, np.int64)
+        count = np.ones(self._size, np.int64)
+        for place, (at, frames) in self._first_of.items():
+            first[place], count[place] = self._size + at, frames
+        places = cells[rows, cols]
+        out[rows, cols] = first[places] + numbers % count[places]
+        return out
+
+    def _tile(self, place: int) -> TileRef | None:
+        """The tile of a place of the legend, or of a picture behind it."""
+        if place >= self._size:
+            place = self._begun[place - self._size][0]
+        return self._map.legend.tile(place)
+
+    def _later(self, place: int) -> int:
+        """By how many ms a picture is ahead of the others."""
+        return self._begun[place - self._size][1] if place >= self._size else 0
+
+    def _frame(self, tile: TileRef, later: int = 0) -> TileRef:
         owner = self._project.tileset_named(tile.tileset)
         frames = owner.fact(tile.row, tile.col).frames if owner else None
         if not frames:
             return tile
-        left = self._now % max(1, sum(each.ms for each in frames))
+        left = (self._now + later) % max(1, sum(each.ms for each in frames))
         for each in frames:
             left -= each.ms
             if left < 0:
                 break
-        return tile._replace(row=each.row, col=each.col)
+        return tile._replace(tileset=each.tileset or tile.tileset, row=each.row, col=each.col)
 
     @property
     def level_count(self) -> int:
@@ -171,7 +237,8 @@ class Atlas:
             down, across = high / self._map.tile_height, wide / self._map.tile_width
             for place in self._big.keys() - smaller.keys():
                 smaller[place] = _smaller(self._big[place], down, across)
-        return Pictures(self._page(level).pixels[: self._size + 1], smaller, self._reach)
+        count = self._size + len(self._begun) + 1
+        return Pictures(self._page(level).pixels[:count], smaller, self._reach)
 
     def fill(
         self, level: int, cells: Sequence[Cells] | None = None, most: int | None = None
@@ -207,7 +274,7 @@ class Atlas:
         while len(self._pages) <= level:
             size = self.tile_size(len(self._pages))
             gap = shrunk(self._pages[-1].gap[None], *size)[0]
-            self._pages.append(_Page(size, self._size + 1, gap))
+            self._pages.append(_Page(size, self._size + len(self._begun) + 1, gap))
         return self._pages[level]
 
     def _draw(self, level: int, places: NDArray[np.intp]) -> None:
@@ -228,13 +295,13 @@ class Atlas:
         """Cut tiles that fit their cells and stand still: those of a sheet and a turn at once."""
         groups: dict[tuple[str, int], list[int]] = {}
         for place in places.tolist():
-            tile = self._map.legend.tile(place)
+            tile = self._tile(place)
             assert tile is not None
             groups.setdefault((tile.tileset, tile.turn), []).append(place)
         for (name, turn), chosen in groups.items():
             owner = self._project.tileset_named(name)
             assert owner is not None
-            tiles = [self._map.legend.tile(each) for each in chosen]
+            tiles = [self._tile(each) for each in chosen]
             rows, cols = np.array([(tile.row, tile.col) for tile in tiles if tile]).T
             pixels = tiles_pixels(owner, rows, cols, turn)
             high, wide = pixels.shape[1:]
@@ -332,12 +399,15 @@ class Atlas:
                 places = [n for n in known if n is not None and n < self._size]
                 places += [n for n, frame in self._shown.items()
                            if frame.tileset == tileset.name and n not in places]  # fmt: skip
-            self._forget(places)
+            self._drop_begun()
+            self._forget([each for each in places if each < self._size])
             self._forget_single()
             self._note_all(places)
+            self._note_begun()
             return
         gap = self._hatch(_GAP_A, _GAP_B)
         self._size = self._now = 0
+        self._begun, self._first_of = [], {}
         self._pages = [_Page(gap.shape, 1, gap)]
         self._big: dict[int, Big] = {}
         self._big_levels: dict[int, dict[int, Big]] = {}
@@ -374,10 +444,42 @@ class Atlas:
         tiles = self._map.legend.tiles
         if len(tiles) == self._size:
             return
+        self._drop_begun()
         start, self._size = max(1, self._size), len(tiles)
         for page in self._pages:
             page.grow(self._size + 1)
         self._note_all(range(start, self._size))
+        self._note_begun()
+
+    def _drop_begun(self) -> None:
+        """Take the pictures behind the legend's away: what lies there is to be other ones."""
+        if self._begun:
+            behind = range(self._size, self._size + len(self._begun))
+            self._forget(behind)
+            self._begun, self._first_of = [], {}
+            for page in self._pages:
+                page.shrink(self._size + 1)
+
+    def _note_begun(self) -> None:
+        """Draw, behind the legend's pictures, those of tiles that begin at each of their frames."""
+        for place in list(self._shown):
+            tile = self._map.legend.tile(place)
+            owner = self._project.tileset_named(tile.tileset) if tile else None
+            fact = owner.fact(tile.row, tile.col) if owner and tile else PLAIN
+            if not fact.apart or len(fact.frames) < 2:
+                continue
+            self._first_of[place] = (len(self._begun), len(fact.frames))
+            passed = 0
+            for each in fact.frames:
+                self._begun.append((place, passed))
+                passed += each.ms
+        if self._begun:
+            for page in self._pages:
+                page.grow(self._size + len(self._begun) + 1)
+            for n in range(len(self._begun)):
+                tile = self._tile(self._size + n)
+                assert tile is not None
+                self._note(self._size + n, tile)
 
     def _note_all(self, places: Iterable[int]) -> None:
         """Draw the pictures that need a look of their own; the others wait until they are seen."""
@@ -429,7 +531,8 @@ class Atlas:
     def _picture(self, place: int, tile: TileRef) -> Pixels:
         owner = self._project.tileset_named(tile.tileset)
         if owner is not None and owner.fact(tile.row, tile.col).frames:
-            tile = self._shown[place] = self._frame(tile)
+            tile = self._shown[place] = self._frame(tile, self._later(place))
+            owner = self._project.tileset_named(tile.tileset)
         pixels = tile_pixels(owner, tile) if owner else None
         if owner is None or pixels is None:
             return self._hatch(_MISSING_A, _MISSING_B)

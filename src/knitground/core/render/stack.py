@@ -63,6 +63,8 @@ def stack_of(
             cells = np.zeros((wide.height, wide.width), np.int32)
         else:
             cells = cells_of(layer, wide)
+            if layer.holds_tiles:
+                cells = atlas.scattered(cells, wide)
         plane = Plane(
             cells,
             layer.opacity,

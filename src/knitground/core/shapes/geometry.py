@@ -107,7 +107,8 @@ def checked_shape(shape: TileShape, width: int, height: int) -> TileShape:
             )
     if len(set(points)) < len(points) and shape.form is ShapeForm.POLYGON:
         raise EditError("two corners lie on one place: take one of them away")
-    if area_of(outline(shape)) < 1e-6:
+    corners = outline(shape)
+    if all(_side_of((corners[0], corners[1]), each) == 0 for each in corners):
         raise EditError(f"this {shape.form} has no area: draw it wider")
     crossing = _crossing(points) if shape.form is ShapeForm.POLYGON else None
     if crossing is not None:
@@ -115,6 +116,8 @@ def checked_shape(shape: TileShape, width: int, height: int) -> TileShape:
             f"this polygon crosses itself: its sides {crossing[0] + 1} and {crossing[1] + 1} do. "
             "Draw it as two, or move a corner"
         )
+    if area_of(corners) < 1e-6:
+        raise EditError(f"this {shape.form} has no area: draw it wider")
     return replace(shape, corners=_in_order(shape.form, points))
 
 
@@ -206,6 +209,6 @@ def snapped(value: float, step: float) -> float:
     Examples
     --------
     >>> snapped(3.3, 1), snapped(3.3, 0.5), snapped(3.337, 0)
-    (3.0, 3.5, 3.34)
+    (3, 3.5, 3.34)
     """
     return round(math.floor(value / step + 0.5) * step, 4) if step else round(value, 2)

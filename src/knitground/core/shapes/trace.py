@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import heapq
 from collections.abc import Sequence
-from typing import TYPE_CHECKING, NamedTuple
+from functools import lru_cache
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -12,10 +13,7 @@ from numpy.typing import NDArray
 from knitground.core.model.shapes import MAX_SHAPE_CORNERS, Corner
 from knitground.core.shapes.geometry import area_of
 
-if TYPE_CHECKING:
-    from shapely import Polygon
-    from shapely.geometry.base import BaseGeometry
-
+_MOST = MAX_SHAPE_CORNERS
 Seen = NDArray[np.bool_]
 """(height, width) of a tile: the pixels that belong to it."""
 
@@ -47,47 +45,106 @@ def trace(seen: Seen, tolerance: float = 0.0, most: int = 0, least: float = 3.0)
     corner by corner, the one that takes the least area first (Visvalingam and Whyatt), as long as
     the outline does not cross itself.
     """
-    from shapely import Polygon, union_all
+    return _traced(seen.tobytes(), seen.shape, tolerance, most, least)
 
-    exact = pixel_area(seen)
+
+@lru_cache(maxsize=4096)
+def _traced(
+    raw: bytes, shape: tuple[int, int], tolerance: float, most: int, least: float
+) -> Traced:
+    seen = np.frombuffer(raw, np.bool_).reshape(shape)
     outlines: list[list[Corner]] = []
-    for part in _parts(exact):
-        if part.area < least:
-            continue
-        ring = part.exterior.simplify(max(0.0, tolerance), preserve_topology=True)
-        if Polygon(ring.coords).area < 1e-6 or len(ring.coords) < 4:
-            ring = part.exterior
-        corners = [(float(x), float(y)) for x, y in list(ring.coords)[:-1]]
-        outlines.append(fewer_corners(corners, most or MAX_SHAPE_CORNERS))
+    loops = border_loops(seen)
+    for corners in sorted((each for each in loops if _signed(each) > 0), key=_size, reverse=True):
+        if area_of(corners) >= least:
+            outlines.append(fewer_corners(_straightened(corners, tolerance), most or _MOST))
+    return Traced(outlines, *_difference(seen, outlines))
+
+
+def border_loops(seen: Seen) -> list[list[Corner]]:
+    """Follow the borders of pixels: outer ones clockwise, those of holes the other way round.
+
+    Pixels that touch at a corner only are two parts.
+    """
+    padded = np.pad(seen, 1).astype(np.int8)
+    after: dict[tuple[int, int], list[tuple[int, int]]] = {}
+    across = padded[1:, 1:-1] - padded[:-1, 1:-1]
+    for row, col in np.argwhere(across == 1).tolist():
+        after.setdefault((row, col), []).append((row, col + 1))
+    for row, col in np.argwhere(across == -1).tolist():
+        after.setdefault((row, col + 1), []).append((row, col))
+    down = padded[1:-1, 1:] - padded[1:-1, :-1]
+    for row, col in np.argwhere(down == 1).tolist():
+        after.setdefault((row + 1, col), []).append((row, col))
+    for row, col in np.argwhere(down == -1).tolist():
+        after.setdefault((row, col), []).append((row + 1, col))
+    loops = []
+    while after:
+        loops.append(_followed(after))
+    return loops
+
+
+def _signed(loop: Sequence[Corner]) -> float:
+    """Give twice the area of a loop, less than 0 if it goes anticlockwise on the screen."""
+    return sum(x0 * y1 - x1 * y0 for (x0, y0), (x1, y1) in zip(loop, (*loop[1:], loop[0])))
+
+
+def _size(loop: Sequence[Corner]) -> tuple[float, Corner]:
+    return area_of(loop), loop[0]
+
+
+def _followed(after: dict[tuple[int, int], list[tuple[int, int]]]) -> list[Corner]:
+    """Take one loop out of directed pixel sides, which have the pixel at their right."""
+    start = min(after)
+    at, came = start, (0, 0)
+    corners: list[Corner] = []
+    while True:
+        ways = after[at]
+        # Where two pixels touch at a corner, the turn to the right stays with the same one.
+        right = (at[0] + came[1], at[1] - came[0])
+        to = right if len(ways) > 1 and right in ways else ways[0]
+        ways.remove(to)
+        if not ways:
+            del after[at]
+        step = (to[0] - at[0], to[1] - at[1])
+        if step != came:
+            corners.append((float(at[1]), float(at[0])))
+        at, came = to, step
+        if at == start:
+            first = corners[0]
+            if len(corners) > 2 and _in_line(corners[-1], first, corners[1]):
+                corners.pop(0)
+            return corners
+
+
+def _in_line(a: Corner, b: Corner, c: Corner) -> bool:
+    return (a[0] == b[0] == c[0]) or (a[1] == b[1] == c[1])
+
+
+def _straightened(corners: list[Corner], tolerance: float) -> list[Corner]:
+    """Take out corners that are no further off than the tolerance."""
+    if tolerance <= 0 or len(corners) <= 4:
+        return corners
+    from shapely import Polygon
+
+    ring = Polygon(corners).simplify(tolerance, preserve_topology=True)
+    assert isinstance(ring, Polygon)
+    out = [(float(x), float(y)) for x, y in list(ring.exterior.coords)[:-1]]
+    return out if len(out) >= 3 and area_of(out) > 0 else corners
+
+
+def _difference(seen: Seen, outlines: list[list[Corner]]) -> tuple[float, float]:
+    """Tell how many pixels outlines leave out, and take in too much."""
+    from shapely import Polygon, area, box, intersection, prepare, union_all
+
     kept = union_all([Polygon(each) for each in outlines])
-    return Traced(
-        outlines, round(exact.difference(kept).area, 2), round(kept.difference(exact).area, 2)
-    )
-
-
-def pixel_area(seen: Seen) -> BaseGeometry:
-    """Give the area of pixels as one shape; pixels that touch at a corner only are two parts."""
-    from shapely import box, union_all
-
-    rows, starts, ends = [], [], []
-    padded = np.pad(seen, ((0, 0), (1, 1))).astype(np.int8)
-    steps = np.diff(padded, axis=1)
-    for row, line in enumerate(steps):
-        begins, stops = np.flatnonzero(line == 1), np.flatnonzero(line == -1)
-        rows += [row] * len(begins)
-        starts += begins.tolist()
-        ends += stops.tolist()
-    tops = np.array(rows, float)
-    runs = box(np.array(starts, float), tops, np.array(ends, float), tops + 1)
-    made: BaseGeometry = union_all(runs).simplify(0)
-    return made
-
-
-def _parts(area: BaseGeometry) -> list[Polygon]:
-    """List the parts of an area, largest first."""
-    from shapely import get_parts
-
-    return sorted(get_parts(area), key=lambda each: -float(each.area))
+    prepare(kept)
+    steps = np.diff(np.pad(seen, ((0, 0), (1, 1))).astype(np.int8), axis=1)
+    rows, starts = np.nonzero(steps == 1)
+    ends = np.nonzero(steps == -1)[1]
+    runs = box(starts.astype(float), rows.astype(float), ends.astype(float), rows + 1.0)
+    both = float(area(intersection(runs, kept)).sum()) if outlines else 0.0
+    return round(float(seen.sum()) - both, 2), round(float(area(kept)) - both, 2)
 
 
 def fewer_corners(corners: Sequence[Corner], most: int) -> list[Corner]:

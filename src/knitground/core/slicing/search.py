@@ -1,18 +1,20 @@
-"""Finding tiles by words: names, tags, numbers, terrains that they show."""
+"""Finding tiles by words: names, tags, properties, numbers, terrains that they show."""
 
 from __future__ import annotations
 
 import numpy as np
 
 from knitground.core.model.project import Project
+from knitground.core.model.properties import Properties
 from knitground.core.model.tileset import Tileset
 
 
 def matching_tiles(project: Project, tileset: Tileset, words: str) -> frozenset[tuple[int, int]]:
     """Find the tiles that all of some words fit, by row and column.
 
-    A word fits a tile if it is part of its name or of one of its tags, if it is its number, or if
-    it is the beginning of the name of a terrain that it shows. Case does not matter.
+    A word fits a tile if it is part of its name, of one of its tags or of a property (its name, its
+    value, or name=value), if it is its number, or if it is the beginning of the name of a terrain
+    that it shows. Case does not matter.
 
     Examples
     --------
@@ -30,12 +32,26 @@ def matching_tiles(project: Project, tileset: Tileset, words: str) -> frozenset[
     return found if found is not None else frozenset()
 
 
+def _told(own: Properties) -> list[str]:
+    """Give what of properties can be searched for: names, values, and both together."""
+    return [text for each in own for text in (each.name, each.value, f"{each.name}={each.value}")]
+
+
+def _having(tileset: Tileset, tag: str) -> set[tuple[int, int]]:
+    if tag:
+        return {at for at, fact in tileset.facts.items() if tag in fact.tags}
+    return {(row, col) for row in range(tileset.rows) for col in range(tileset.columns)}
+
+
 def _matching(project: Project, tileset: Tileset, word: str) -> set[tuple[int, int]]:
     hit = {
         at
         for at, fact in tileset.facts.items()
-        if any(word in each.lower() for each in (fact.name, *fact.tags))
+        if any(word in each.lower() for each in (fact.name, *fact.tags, *_told(fact.properties)))
     }
+    for default in tileset.defaults:
+        if any(word in each.lower() for each in _told(default.properties)):
+            hit |= _having(tileset, default.tag)
     if word.isdecimal() and int(word) < tileset.count:
         hit.add(divmod(int(word), tileset.columns))
     for owner in project.tilesets:

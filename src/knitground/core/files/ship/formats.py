@@ -30,8 +30,9 @@ class ShipTileset(_Part):
 
 
 class ShipFrame(_Part):
-    """A picture of an animation: where it is on the tileset's image, and for how long it shows."""
+    """A picture of an animation: where it is on a tileset's image, and for how long it shows."""
 
+    tileset: int
     x: int
     y: int
     width: int
@@ -56,7 +57,7 @@ class ShipTile(_Part):
 
     `turn`: quarter turns clockwise, + 4 mirrored left to right first. `properties` are of the kinds
     that they were given. `apart`: its frames begin at another one in each cell: the
-    (column × 7 + row × 13)-th, counted round.
+    ((row × 73856093 xor column × 19349663) × 2654435761 of 32 bits, / 65536)-th, counted round.
     """
 
     tileset: int

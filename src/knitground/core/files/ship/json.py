@@ -48,7 +48,8 @@ def ship_json(project: Project, map_: Map, names: ShipNames) -> dict[str, bytes]
     shipped as empty cells and counted in `gaps`.
     """
     used = [each for each in _used_tiles(map_) if project.tileset_named(each.tile.tileset)]
-    tilesets = used_sheets(project, {each.tile.tileset for each in used})
+    names_used = {each.tile.tileset for each in used} | _frame_sheets(project, used)
+    tilesets = used_sheets(project, names_used)
     numbers: Numbers = {}
     for number, each in enumerate(used, 1):
         if each.cell not in numbers:
@@ -197,7 +198,7 @@ def _tile(cell: Cell, tilesets: list[Tileset], tile: TileRef) -> ShipTile:
         offset_x=across,
         offset_y=down,
         turn=tile.turn,
-        frames=_frames(owner, tile),
+        frames=_frames(tilesets, owner, tile),
         name=fact.name,
         tags=list(fact.tags),
         properties=typed_values(owner.properties_of(tile.row, tile.col)),
@@ -219,13 +220,27 @@ def _shapes(owner: Tileset, tile: TileRef) -> list[ShipShape]:
     ]
 
 
-def _frames(owner: Tileset, tile: TileRef) -> list[ShipFrame]:
+def _frames(tilesets: list[Tileset], owner: Tileset, tile: TileRef) -> list[ShipFrame]:
+    numbers = {each.name: n for n, each in enumerate(tilesets)}
     out = []
     for each in owner.fact(tile.row, tile.col).frames:
-        if owner.has(each.row, each.col):
-            left, top, wide, high = owner.slicing.tile_area(each.row, each.col)
-            out.append(ShipFrame(x=left, y=top, width=wide, height=high, ms=each.ms))
+        number = numbers.get(each.tileset or owner.name)
+        if number is not None and tilesets[number].has(each.row, each.col):
+            left, top, wide, high = tilesets[number].slicing.tile_area(each.row, each.col)
+            out.append(
+                ShipFrame(tileset=number, x=left, y=top, width=wide, height=high, ms=each.ms)
+            )
     return out
+
+
+def _frame_sheets(project: Project, used: list[Used]) -> set[str]:
+    """Name the tilesets that the tiles move through, beside their own."""
+    out = set()
+    for each in used:
+        owner = project.tileset_named(each.tile.tileset)
+        frames = owner.fact(each.tile.row, each.tile.col).frames if owner else ()
+        out |= {frame.tileset for frame in frames if frame.tileset}
+    return {name for name in out if project.tileset_named(name)}
 
 
 def _terrain(project: Project, map_: Map) -> list[ShipTerrain]:

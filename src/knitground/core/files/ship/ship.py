@@ -10,20 +10,22 @@ from knitground.core.base.progress import Progress, no_progress
 from knitground.core.files.ship.json import ship_json
 from knitground.core.files.ship.names import ShipNames, refuse_project_files, ship_names
 from knitground.core.files.ship.png import ship_png
+from knitground.core.files.ship.svg import ship_svg
 from knitground.core.files.vault import write_together
 from knitground.core.grow.rewriting import rewrite_map
 from knitground.core.knit.layer import knit_map
 from knitground.core.model.map import Map
 from knitground.core.model.project import Project
 
-FORMATS = ("png", "json")
+FORMATS = ("png", "json", "svg")
+USUAL_FORMATS = ("png", "json")
 
 
 def ship(
     project: Project,
     maps: Sequence[Map],
     folder: Path,
-    formats: Sequence[str] = FORMATS,
+    formats: Sequence[str] = USUAL_FORMATS,
     level: int = 0,
     progress: Progress = no_progress,
     knit: Callable[[Map], object] | None = None,
@@ -64,6 +66,8 @@ def ship(
             files.update(ship_png(project, map_, names, level, part))
         if "json" in formats:
             files.update(ship_json(project, map_, names))
+        if "svg" in formats:
+            files.update(ship_svg(project, map_, names))
     progress(1.0)
     write_together(folder, files)
     return sorted(folder / name for name in files)
@@ -72,5 +76,6 @@ def ship(
 def _all_names(names: ShipNames, maps: Sequence[Map], formats: Sequence[str]) -> list[str]:
     """Name every file that may be written."""
     stems = [names.maps[each.name] for each in maps]
-    out = [f"{stem}.{kind}" for stem in stems for kind in formats]
+    ends = {"svg": "shapes.svg"}
+    out = [f"{stem}.{ends.get(kind, kind)}" for stem in stems for kind in formats]
     return out + (list(names.sheets.values()) if "json" in formats else [])

@@ -12,8 +12,8 @@ from PySide6.QtGui import QColor, QPainter, QPainterPath, QPen
 
 from knitground.core.base.window import Box
 from knitground.core.edit.changed import Changed, What
-from knitground.core.edit.shapes import kind_named
 from knitground.core.model.map import Map, cells_under
+from knitground.core.shapes.kinds import kind_named
 from knitground.core.shapes.merge import Merged, joined_areas, merged_shapes, rings_of
 from knitground.ui.common.shapedrawing import draw_letter, ring_path
 from knitground.ui.common.theme import LINEN
@@ -45,6 +45,8 @@ class MapShapes:
     def __init__(self, session: Session) -> None:
         self.session = session
         self.on = False
+        self.waiting = False
+        """Whether parts that are seen are still to come."""
         self._blocks: WeakKeyDictionary[Map, OrderedDict[Key, Merged]] = WeakKeyDictionary()
         self._joined: tuple[object, list[tuple[str, list[list[list[tuple[float, float]]]]]]] = (
             None, [],
@@ -88,7 +90,8 @@ class MapShapes:
         while len(blocks) > _MOST_BLOCKS:
             blocks.popitem(last=False)
         self._draw_all(painter, camera, map_, known, blocks)
-        return len(known) < len(keys)
+        self.waiting = len(known) < len(keys)
+        return self.waiting
 
     def _merge(self, map_: Map, key: Key) -> Merged:
         box = _block(*key).clipped(map_.height, map_.width)

@@ -48,8 +48,9 @@ class ShipBench(Stage):
         self.maps.setToolTip("The map to ship")
         self.png = QCheckBox("PNG — the map as one picture")
         self.json = QCheckBox("JSON — layers, legend, tilesets, and sheets")
-        for box in (self.png, self.json):
-            box.setChecked(True)
+        self.svg = QCheckBox("SVG — collision shapes and other areas, merged")
+        for box in (self.png, self.json, self.svg):
+            box.setChecked(box is not self.svg)
             box.toggled.connect(self._show_state)
         self.scale = QComboBox()
         self.scale.addItems(_SCALES)
@@ -80,6 +81,7 @@ class ShipBench(Stage):
             self.png,
             row(QLabel("      Scale"), self.scale, 1),
             self.json,
+            self.svg,
             QLabel("To"),
             to,
             row(self.go, 1),
@@ -88,7 +90,7 @@ class ShipBench(Stage):
             self.files,
             margins=14,
         )
-        layout.setStretch(11, 1)
+        layout.setStretch(12, 1)
         self.setLayout(layout)
 
     def _follow(self, change: Changed) -> None:
@@ -136,7 +138,7 @@ class ShipBench(Stage):
         return None
 
     def _formats(self) -> list[str]:
-        boxes = (("png", self.png), ("json", self.json))
+        boxes = (("png", self.png), ("json", self.json), ("svg", self.svg))
         return [name for name, box in boxes if box.isChecked()]
 
     def _choose(self) -> None:

@@ -6,6 +6,7 @@ from collections.abc import Callable
 from functools import partial
 
 from PySide6.QtCore import Qt, QTimer
+from PySide6.QtGui import QDrag
 from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
@@ -15,13 +16,11 @@ from PySide6.QtWidgets import (
     QMenu,
     QPushButton,
     QSlider,
-    QSpinBox,
     QStackedWidget,
     QTabBar,
     QWidget,
 )
 
-from knitground.core.base.window import Box
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.document import Edit
 from knitground.core.edit.properties import shared_properties
@@ -31,17 +30,16 @@ from knitground.core.edit.tiles import (
     Share,
     add_tag,
     choose_tiles,
-    move_blocks,
     name_tiles,
+    put_default,
     put_property,
+    remove_default,
     remove_property,
     remove_tag,
     scale_weights,
     set_weights,
     share_together,
-    stand_still,
     tile_shares,
-    time_frames,
 )
 from knitground.core.model.limits import MAX_NAME, MAX_WEIGHT
 from knitground.core.model.properties import Property
@@ -55,9 +53,9 @@ from knitground.ui.common.widgets import (
     button,
     clear,
     column,
+    fill_box,
     head,
     note,
-    primary,
     row,
     scrolled,
 )
@@ -65,12 +63,14 @@ from knitground.ui.common.words import percent
 from knitground.ui.session import Session
 from knitground.ui.stages.stage import Stage
 from knitground.ui.stages.tiles.bigtile import BigTile
+from knitground.ui.stages.tiles.framestrip import tiles_mime
+from knitground.ui.stages.tiles.movespage import MovesPage
 from knitground.ui.stages.tiles.shapepad import PAD_SIDE, ShapePad
 from knitground.ui.stages.tiles.shapespage import ShapesPage
 from knitground.ui.stages.tiles.tilessheet import OVERLAYS, TilesSheet, tile_line
 
 TABS = ("Weight", "Name and tags", "Properties", "Moves", "Shapes")
-_SHAPES = TABS.index("Shapes")
+_SHAPES, _MOVES = TABS.index("Shapes"), TABS.index("Moves")
 _BELOW, _BELOW_SHAPES = 232, 326
 _SHOWN_SHARES = 8
 _LATER_MS = 120
@@ -86,6 +86,7 @@ class TilesBench(Stage):
         super().__init__(session)
         self.sheet = TilesSheet(session)
         self.big = BigTile()
+        self.moves = MovesPage(session, self.big)
         self.pad = ShapePad()
         self.shapes = ShapesPage(session, self.pad)
         self.properties = PropertyEditor("these tiles")
@@ -125,8 +126,9 @@ class TilesBench(Stage):
 
     def _make_pages(self) -> None:
         self.pages = QStackedWidget()
-        for make in (self._weight_page, self._name_page, self._property_page, self._move_page):
+        for make in (self._weight_page, self._name_page, self._property_page):
             self.pages.addWidget(make())
+        self.pages.addWidget(self.moves)
         self.pages.addWidget(scrolled(self.shapes))
 
     def _weight_page(self) -> QWidget:
@@ -177,37 +179,48 @@ class TilesBench(Stage):
         return page
 
     def _property_page(self) -> QWidget:
-        return scrolled(self.properties)
+        self.whose = QComboBox()
+        self.whose.setToolTip(
+            "Whose properties: of the chosen tiles, or defaults for tiles that lack their own"
+        )
+        self.whose.activated.connect(self._show_properties)
+        self.inherited = note()
+        inner = QWidget()
+        inner.setLayout(column(self.whose, self.properties, self.inherited, 1, spacing=4))
+        return scrolled(inner)
 
-    def _move_page(self) -> QWidget:
-        self.blocks, self.ms = QSpinBox(), QSpinBox()
-        self.blocks.setRange(2, 256)
-        self.blocks.setValue(4)
-        self.blocks.setSuffix(" blocks")
-        self.blocks.setToolTip("How many blocks there are, the chosen one included")
-        self.ms.setRange(1, 600_000)
-        self.ms.setValue(160)
-        self.ms.setSuffix(" ms")
-        self.ms.setToolTip("How long each frame shows")
-        self.way = QComboBox()
-        self.way.addItems(["side by side", "one below the other"])
-        self.way.setToolTip("Where the next block lies")
-        go = primary("Let them move", self.move_blocks,
-                     "The chosen block moves through those beside it")  # fmt: skip
-        self.play = QCheckBox("play")
-        self.play.setChecked(True)
-        self.play.clicked.connect(self.big.play)
-        step = button("Step", self.big.step, "Show the next frame")
-        times = button("These ms for all", self._time, "All frames show for that time")
-        still = button("Stand still", self._still, "Take the animations away")
-        self.move_words = note()
-        page = QWidget()
-        page.setLayout(column(
-            note("Choose a block of tiles; the same block is repeated beside it on the sheet."),
-            row(self.blocks, self.way, self.ms, go, spacing=4),
-            row(self.play, step, times, still, 1, spacing=6), self.move_words, 1, spacing=8,
-        ))  # fmt: skip
-        return page
+    @property
+    def default_tag(self) -> str | None:
+        """The tag whose properties are looked at; "" is the whole sheet, None the chosen tiles."""
+        return self.whose.currentData() if self.whose.currentIndex() > 0 else None
+
+    def _show_properties(self, *_: object) -> None:
+        """Show the properties of the chosen tiles, of a tag or of the sheet."""
+        tileset, chosen = self.tileset, sorted(self.chosen)
+        if tileset is None:
+            self.properties.show_properties([])
+            return
+        tags = sorted({tag for fact in tileset.facts.values() for tag in fact.tags})
+        items: list[tuple[str, object]] = [("these tiles", None), ("all tiles of the sheet", "")]
+        fill_box(
+            self.whose, items + [(f"all with tag “{tag}”", tag) for tag in tags], self.default_tag
+        )
+        self.whose.setCurrentIndex(max(0, self.whose.currentIndex()))
+        tag = self.default_tag
+        known = {each.tag: each.properties for each in tileset.defaults}
+        self.inherited.setText("")
+        if tag is not None:
+            self.properties.show_properties([(each, True) for each in known.get(tag, ())])
+            self.inherited.setText("A tile's own property of the same name goes before it.")
+            return
+        self.properties.show_properties(
+            shared_properties(tileset.fact(*at).properties for at in chosen)
+        )
+        if chosen:
+            own = {each.name for each in tileset.fact(*chosen[0]).properties}
+            more = [each for each in tileset.properties_of(*chosen[0]) if each.name not in own]
+            words = ", ".join(f"{each.name} = {each.value}" for each in more[:8])
+            self.inherited.setText(f"By default: {words}" if more else "")
 
     def _lay_out(self) -> None:
         self.tabs = QTabBar()
@@ -234,6 +247,7 @@ class TilesBench(Stage):
         """Show another page; shapes have a larger tile to draw on, and are shown on the sheet."""
         self.pages.setCurrentIndex(place)
         shapes = place == _SHAPES
+        self.sheet.gives_frames = place == _MOVES
         self.big.setVisible(not shapes)
         self.words.setVisible(not shapes)
         self.pad.setVisible(shapes)
@@ -243,6 +257,13 @@ class TilesBench(Stage):
             self.overlay.setCurrentIndex(OVERLAYS.index("shapes"))
             self._choose_overlay(OVERLAYS.index("shapes"))
         self._show_shapes()
+
+    def _drag_tiles(self, tiles: list[At]) -> None:
+        """Drag tiles out of the sheet: to the frames, where they are dropped."""
+        if self.tileset is not None:
+            drag = QDrag(self)
+            drag.setMimeData(tiles_mime(self.tileset.name, tiles))
+            drag.exec(Qt.DropAction.CopyAction)
 
     def _show_shapes(self) -> None:
         if self.tabs.currentIndex() == _SHAPES:
@@ -259,10 +280,9 @@ class TilesBench(Stage):
         s.choice.map_changed.connect(self.refresh_later)
         self.sheet.chosen_changed.connect(self._show_chosen)
         self.sheet.zoomed.connect(self.zoomed)
+        self.sheet.dragged_out.connect(self._drag_tiles)
         self.properties.put.connect(self._put_property)
-        self.properties.removed.connect(
-            lambda name: self._do(lambda t, at: remove_property(t, at, name))
-        )
+        self.properties.removed.connect(self._remove_property)
 
     def add_commands(self, commands: Commands) -> None:
         commands.add("Edit", "Choose all tiles", lambda: self.choose_by("all"), "Ctrl+Alt+A")
@@ -316,14 +336,19 @@ class TilesBench(Stage):
     def _show_chosen(self) -> None:
         tileset, chosen = self.tileset, self.chosen
         some = tileset is not None and bool(chosen)
-        self.pages.setEnabled(some)
+        for place in range(self.pages.count()):
+            defaults = place == TABS.index("Properties") and tileset is not None
+            page = self.pages.widget(place)
+            if page is not None:
+                page.setEnabled(some or defaults)
+        self.moves.show_tiles(tileset if some else None, chosen)
         self._show_shapes()
         self.big.show_tile(
             tileset if some else None, min(chosen, default=None), self.session.project
         )
         if tileset is None or not chosen:
             self.words.setText("Choose tiles: click, drag, Ctrl, or “Choose…”.")
-            self.properties.show_properties([])
+            self._show_properties()
             self._show_shares()
             return
         first = min(chosen)
@@ -342,15 +367,7 @@ class TilesBench(Stage):
             self.name.setText(next(iter(names)) if len(names) == 1 else "")
         self.name.setPlaceholderText("" if len(names) == 1 else DIFFERENT)
         self._show_tags(sorted({tag for fact in facts for tag in fact.tags}), len(chosen))
-        self.properties.show_properties(
-            shared_properties(tileset.fact(*at).properties for at in sorted(chosen))
-        )
-        moving = sum(bool(fact.frames) for fact in facts)
-        frames = len(tileset.fact(*first).frames)
-        self.move_words.setText(
-            f"{moving} of {len(chosen)} move; the first in {frames} frames." if moving
-            else "None of them moves."
-        )  # fmt: skip
+        self._show_properties()
         self._filling = False
         self._show_shares()
 
@@ -473,24 +490,20 @@ class TilesBench(Stage):
         self._do(lambda t, at: remove_tag(t, at, tag))
 
     def _put_property(self, new: Property, old: str, keep: bool) -> None:
-        if not self._do(lambda t, at: put_property(t, at, new, old, keep=keep)):
+        tileset, tag = self.tileset, self.default_tag
+        if tileset is not None and tag is not None:
+            done = self.session.do(lambda: put_default(tileset, tag, new, old))
+        else:
+            done = self._do(lambda t, at: put_property(t, at, new, old, keep=keep))
+        if not done:
             self._show_chosen()
 
-    def move_blocks(self) -> None:
-        """Let the chosen block move through those beside it."""
-        rows, cols = [r for r, _ in self.chosen], [c for _, c in self.chosen]
-        if not rows:
-            return
-        box = Box(min(rows), min(cols), max(rows) + 1, max(cols) + 1)
-        below, count, ms = self.way.currentIndex() == 1, self.blocks.value(), self.ms.value()
-        self._do(lambda t, _: move_blocks(t, box, count, below=below, ms=ms))
-
-    def _time(self) -> None:
-        ms = self.ms.value()
-        self._do(lambda t, at: time_frames(t, at, ms))
-
-    def _still(self) -> None:
-        self._do(stand_still)
+    def _remove_property(self, name: str) -> None:
+        tileset, tag = self.tileset, self.default_tag
+        if tileset is not None and tag is not None:
+            self.session.do(lambda: remove_default(tileset, tag, name))
+        else:
+            self._do(lambda t, at: remove_property(t, at, name))
 
 
 def _mean(weights: set[float]) -> float:

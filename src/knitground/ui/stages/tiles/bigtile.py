@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QWidget
 from knitground.core.knit.joining import Round, joined_tiles
 from knitground.core.model.project import Project
 from knitground.core.model.tile import TileRef
-from knitground.core.model.tileset import At, Tileset
+from knitground.core.model.tileset import At, Frames, Tileset
 from knitground.core.render.tiles import tile_pixels
 from knitground.ui.common.checkers import checkers
 from knitground.ui.common.painting import painting
@@ -35,7 +35,8 @@ class BigTile(QWidget):
         self._step = 0
         self.beside: Round | None = None
         self._round: dict[tuple[int, int], QImage] = {}
-        self._images: dict[At, QImage] = {}
+        self._images: dict[TileRef, QImage] = {}
+        self.home: Project | None = None
         self._clock = QElapsedTimer()
         self._timer = QTimer(self, interval=40)
         self._timer.timeout.connect(self._tick)
@@ -46,15 +47,16 @@ class BigTile(QWidget):
         self, tileset: Tileset | None, at: At | None, project: Project | None = None
     ) -> None:
         """Show another tile; in a project with the tiles that it would join."""
-        self.tileset, self.at = tileset, at
+        other = tileset is not self.tileset or at != self.at
+        self.tileset, self.at, self.home = tileset, at, project
         self._images.clear()
         self._show_round(project)
+        self._step = 0 if other else self._step
         self._start()
 
     def _start(self) -> None:
-        self._step = 0
         self._clock.restart()
-        moves = bool(self._frames())
+        moves = bool(self.frames())
         if moves and self.playing and self.isVisible():
             self._timer.start()
         else:
@@ -72,16 +74,23 @@ class BigTile(QWidget):
             if pixels is not None:
                 self._round[place] = image_of(np.ascontiguousarray(pixels)).copy()
 
-    def _frames(self) -> tuple[tuple[At, int], ...]:
+    def frames(self) -> Frames:
+        """The frames of the tile that is shown."""
         if self.tileset is None or self.at is None:
             return ()
-        frames = self.tileset.fact(*self.at).frames
-        return tuple(((each.row, each.col), each.ms) for each in frames)
+        return self.tileset.fact(*self.at).frames
 
     def play(self, on: bool) -> None:
         """Play, or pause at the present frame."""
         self.playing = on
         self._start()
+
+    def show_frame(self, number: int) -> None:
+        """Stand at one of the frames."""
+        self.playing = False
+        self._timer.stop()
+        self._step = number
+        self.update()
 
     def step(self) -> None:
         """Show the next frame."""
@@ -96,20 +105,29 @@ class BigTile(QWidget):
             return
         self.update()
 
-    def shown(self) -> At | None:
-        """The tile that is shown now: a frame, or itself."""
-        frames = self._frames()
+    def number(self) -> int:
+        """Which of its frames is shown now, counted from 0."""
+        frames = self.frames()
         if not frames:
-            return self.at
+            return 0
         if not self.playing:
-            return frames[self._step % len(frames)][0]
-        whole = sum(ms for _, ms in frames)
-        at = self._clock.elapsed() % max(1, whole)
-        for place, ms in frames:
-            if at < ms:
-                return place
-            at -= ms
-        return frames[-1][0]
+            return self._step % len(frames)
+        at = self._clock.elapsed() % max(1, sum(each.ms for each in frames))
+        for n, each in enumerate(frames):
+            if at < each.ms:
+                return n
+            at -= each.ms
+        return len(frames) - 1
+
+    def shown(self) -> TileRef | None:
+        """The tile that is shown now: a frame, or itself."""
+        if self.tileset is None or self.at is None:
+            return None
+        frames = self.frames()
+        if not frames:
+            return TileRef(self.tileset.name, *self.at)
+        each = frames[self.number()]
+        return TileRef(each.tileset or self.tileset.name, each.row, each.col)
 
     def paintEvent(self, event: QPaintEvent) -> None:
         with painting(self) as painter:
@@ -120,13 +138,17 @@ class BigTile(QWidget):
             if image is not None:
                 self._draw(painter, image)
 
-    def _image(self, at: At) -> QImage | None:
-        if at not in self._images and self.tileset is not None:
-            pixels = tile_pixels(self.tileset, TileRef(self.tileset.name, *at))
+    def _image(self, tile: TileRef) -> QImage | None:
+        if tile not in self._images and self.tileset is not None:
+            own = tile.tileset == self.tileset.name
+            owner = self.tileset if own or self.home is None else self.home.tileset_named(
+                tile.tileset
+            )  # fmt: skip
+            pixels = tile_pixels(owner, tile) if owner is not None else None
             if pixels is None:
                 return None
-            self._images[at] = image_of(np.ascontiguousarray(pixels)).copy()
-        return self._images.get(at)
+            self._images[tile] = image_of(np.ascontiguousarray(pixels)).copy()
+        return self._images.get(tile)
 
     def frame_of(self, wide: int, high: int) -> QRectF:
         """Where a tile of a size lies on the screen: as large as fits with its neighbours' rims."""

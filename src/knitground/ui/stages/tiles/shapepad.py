@@ -7,13 +7,13 @@ from dataclasses import replace
 from PySide6.QtCore import QEvent, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 
-from knitground.core.edit.shapes import kind_named
 from knitground.core.model.project import Project
 from knitground.core.model.shapes import Corner, ShapeForm, Shapes, TileShape
 from knitground.core.model.terrain import Slot
 from knitground.core.model.tileset import At, Tileset
 from knitground.core.shapes.borders import Meeting, Span, meetings
 from knitground.core.shapes.geometry import moved_shape, outline, snapped
+from knitground.core.shapes.kinds import kind_named
 from knitground.ui.common.painting import painting
 from knitground.ui.common.shapedrawing import draw_shape, shape_path
 from knitground.ui.common.theme import LINEN
@@ -52,7 +52,7 @@ class ShapePad(BigTile):
         self.mode = "box"
         self.kind = "solid"
         self.snap = 1.0
-        self.number: int | None = None
+        self.shape_number: int | None = None
         self.corner: int | None = None
         self.ghost: Shapes = ()
         self.meetings: list[Meeting] = []
@@ -76,10 +76,10 @@ class ShapePad(BigTile):
         super().show_tile(tileset, at, project)
         self.project = project
         self.call_off()
-        if other or self.number is None or self.number >= len(self.shapes):
-            self.number = 0 if self.shapes else None
+        if other or self.shape_number is None or self.shape_number >= len(self.shapes):
+            self.shape_number = 0 if self.shapes else None
             self.corner = None
-        elif self.corner is not None and self.corner >= len(self.shapes[self.number].corners):
+        elif self.corner is not None and self.corner >= len(self.shapes[self.shape_number].corners):
             self.corner = None
         self.look_at_borders()
 
@@ -93,8 +93,8 @@ class ShapePad(BigTile):
     @property
     def chosen(self) -> TileShape | None:
         """The shape that is chosen."""
-        here = self.number is not None and self.number < len(self.shapes)
-        return self.shapes[self.number] if here and self.number is not None else None
+        here = self.shape_number is not None and self.shape_number < len(self.shapes)
+        return self.shapes[self.shape_number] if here and self.shape_number is not None else None
 
     def set_mode(self, mode: str) -> None:
         """Draw another form, or change what is there."""
@@ -109,7 +109,7 @@ class ShapePad(BigTile):
 
     def choose(self, number: int | None, corner: int | None = None) -> None:
         """Choose a shape, and maybe one of its corners."""
-        self.number, self.corner = number, corner
+        self.shape_number, self.corner = number, corner
         self.picked.emit()
         self.update()
 
@@ -153,7 +153,7 @@ class ShapePad(BigTile):
 
     def _corner_at(self, at: QPointF) -> tuple[int, int] | None:
         """The corner under the pointer, of the chosen shape first."""
-        order = sorted(range(len(self.shapes)), key=lambda n: n != self.number)
+        order = sorted(range(len(self.shapes)), key=lambda n: n != self.shape_number)
         for number in order:
             for n, corner in enumerate(handles(self.shapes[number])):
                 gap = self.to_screen(corner) - at
@@ -215,15 +215,15 @@ class ShapePad(BigTile):
         shape = self.chosen
         self._from = self._moving = None
         if moving is not None:
-            if moving != shape and self.number is not None:
-                self.altered.emit(self.number, moving)
+            if moving != shape and self.shape_number is not None:
+                self.altered.emit(self.shape_number, moving)
         elif start[0] != end[0] and start[1] != end[1]:
             self._finish(TileShape(self.kind, ShapeForm(self.mode), (start, end)))
         self.update()
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
         shape = self.chosen
-        if self.mode != "change" or shape is None or self.number is None or self._zoom() <= 0:
+        if self.mode != "change" or shape is None or self.shape_number is None or self._zoom() <= 0:
             self.mousePressEvent(event)
             return
         side = self._side_at(event.position(), shape)
@@ -231,7 +231,7 @@ class ShapePad(BigTile):
             new = with_corner(shape, side, self._to_tile(event.position()))
             self.call_off()
             self.corner = side + 1
-            self.altered.emit(self.number, new)
+            self.altered.emit(self.shape_number, new)
 
     def _side_at(self, at: QPointF, shape: TileShape) -> int | None:
         """The side of a box or a polygon that the pointer is on."""
@@ -289,23 +289,23 @@ class ShapePad(BigTile):
             self.update()
         elif key in (Qt.Key.Key_Delete, Qt.Key.Key_Backspace):
             self.take_away()
-        elif key in _STEPS and self.chosen is not None and self.number is not None:
-            self._nudge(self.chosen, self.number, *_STEPS[key])
+        elif key in _STEPS and self.chosen is not None and self.shape_number is not None:
+            self._nudge(self.chosen, self.shape_number, *_STEPS[key])
         else:
             super().keyPressEvent(event)
 
     def take_away(self) -> None:
         """Take the chosen corner away, or the chosen shape."""
         shape = self.chosen
-        if shape is None or self.number is None:
+        if shape is None or self.shape_number is None:
             return
         polygon = shape.form is ShapeForm.POLYGON and len(shape.corners) > 3
         if self.corner is not None and polygon:
             corners = (*shape.corners[: self.corner], *shape.corners[self.corner + 1 :])
             self.corner = None
-            self.altered.emit(self.number, replace(shape, corners=corners))
+            self.altered.emit(self.shape_number, replace(shape, corners=corners))
         else:
-            self.removed.emit(self.number)
+            self.removed.emit(self.shape_number)
 
     def _nudge(self, shape: TileShape, number: int, right: int, down: int) -> None:
         by = self.snap or 0.25
@@ -326,8 +326,10 @@ class ShapePad(BigTile):
             painter.setRenderHint(QPainter.RenderHint.Antialiasing)
             self._draw_beside(painter)
             for n, shape in enumerate(self.shapes):
-                moved = self._moving if n == self.number and self._moving is not None else shape
-                self._draw_shape(painter, moved, chosen=n == self.number)
+                moved = (
+                    self._moving if n == self.shape_number and self._moving is not None else shape
+                )
+                self._draw_shape(painter, moved, chosen=n == self.shape_number)
             for shape in self.ghost:
                 self._draw_shape(painter, shape, chosen=False, thin=True)
             self._draw_new(painter)

@@ -26,22 +26,21 @@ from knitground.core.edit.shapes import (
     change_kind,
     clear_shapes,
     copy_shapes,
-    kind_named,
-    kind_names,
     kind_uses,
     outline_tiles,
     put_shape,
     remove_kind,
     remove_shape,
     shapes_from_terrain,
-    tiles_words,
     turn_shapes,
     use_outlines,
 )
+from knitground.core.edit.tiles import count_words
 from knitground.core.model.shapes import TileShape
 from knitground.core.model.tileset import At, Tileset
 from knitground.core.shapes.borders import Meeting
 from knitground.core.shapes.geometry import corner_words, typed_corners
+from knitground.core.shapes.kinds import kind_named, kind_names
 from knitground.ui.common.asking import answered
 from knitground.ui.common.widgets import button, column, fill_box, note, row, set_role
 from knitground.ui.session import Session
@@ -206,7 +205,7 @@ class ShapesPage(QWidget):
 
     def _type(self) -> None:
         shape, text = self.pad.chosen, self.corners.text()
-        number = self.pad.number
+        number = self.pad.shape_number
         if shape is None or number is None or text.strip() == corner_words(shape):
             return
 
@@ -233,7 +232,7 @@ class ShapesPage(QWidget):
     def choose_kind(self, kind: str) -> None:
         """Draw shapes of another kind; a chosen shape becomes one of it."""
         self.pad.set_kind(kind)
-        shape, number = self.pad.chosen, self.pad.number
+        shape, number = self.pad.chosen, self.pad.shape_number
         if self.pad.mode == "change" and shape is not None and number is not None:
             self._alter(number, replace(shape, kind=kind))
         self._say()
@@ -268,7 +267,7 @@ class ShapesPage(QWidget):
 
         def done(found: Outlined) -> None:
             if self.session.do(lambda: use_outlines(tileset, found)):
-                self.session.note(f"{tiles_words(tiles)}: {outline_words(found)}")
+                self.session.note(f"{count_words(tiles)}: {outline_words(found)}")
 
         self.session.run_long(
             "Tracing outlines…",

@@ -16,7 +16,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from knitground.core.edit.shapes import kind_named, size_of
+from knitground.core.edit.shapes import size_of
 from knitground.core.knit.layer import marked_tiles
 from knitground.core.model.project import Project
 from knitground.core.model.shapes import Shapes
@@ -24,6 +24,7 @@ from knitground.core.model.terrain import SetKind, TerrainSet
 from knitground.core.model.tile import TileRef
 from knitground.core.model.tileset import Tileset
 from knitground.core.render.tiles import tile_pixels
+from knitground.core.shapes.kinds import kind_named
 from knitground.core.shapes.terrain import WAYS, WHOLE_TILE, terrain_shapes
 from knitground.ui.common.checkers import checkers
 from knitground.ui.common.painting import painting

@@ -7,8 +7,8 @@ from collections.abc import Iterable
 from PySide6.QtCore import QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPen
 
-from knitground.core.edit.shapes import kind_named
 from knitground.core.model.tileset import PLAIN, At, TileFacts, Tileset
+from knitground.core.shapes.kinds import kind_named
 from knitground.ui.common.painting import write_in
 from knitground.ui.common.shapedrawing import draw_shape, shape_path
 from knitground.ui.common.sheetview import SheetView
@@ -19,12 +19,15 @@ OVERLAYS = (
     "weight", "name", "tags", "properties", "shapes", "moves", "anchor", "never used", "nothing",
 )  # fmt: skip
 _MOST_LABELS = 3000
+_OUT_PX = 12
 
 
 class TilesSheet(SheetView):
     """A click chooses a tile, a drag a block, Ctrl adds and takes away; arrows move, Shift adds."""
 
     chosen_changed = Signal()
+    dragged_out = Signal(list)
+    """Tiles were dragged down out of the sheet, as frames of those that were chosen before."""
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -32,6 +35,8 @@ class TilesSheet(SheetView):
         self.chosen: frozenset[At] = frozenset()
         self.overlay = OVERLAYS[0]
         self.found: frozenset[At] | None = None
+        self.gives_frames = False
+        self._earlier: frozenset[At] = frozenset()
         self._start: At | None = None
         self._before: frozenset[At] = frozenset()
         self._cursor: At | None = None
@@ -118,7 +123,7 @@ class TilesSheet(SheetView):
                 self.choose(())
             return
         adds = event.modifiers() & Qt.KeyboardModifier.ControlModifier
-        self._start, self._cursor = at, at
+        self._start, self._cursor, self._earlier = at, at, self.chosen
         self._before = self.chosen if adds else frozenset()
         if adds and at in self.chosen:
             self._start = None
@@ -128,6 +133,12 @@ class TilesSheet(SheetView):
 
     def moved(self, event: QMouseEvent) -> None:
         at = self.tile_at(event.position())
+        below = event.position().y() > self.height() + _OUT_PX
+        if below and self.gives_frames and self._start is not None and self._earlier:
+            tiles, self._start = sorted(self.chosen), None
+            self.choose(self._earlier)
+            self.dragged_out.emit(tiles)
+            return
         if at is not None and self.tileset is not None:
             self.session.pointed.emit(tile_line(self.tileset, at))
         if at is not None and self._start is not None:

@@ -1,0 +1,41 @@
+"""Ship SVG: the shapes of all that lies on a map, merged, a group for each kind."""
+
+from __future__ import annotations
+
+from xml.sax.saxutils import escape, quoteattr
+
+from knitground.core.files.ship.names import ShipNames
+from knitground.core.model.map import Map
+from knitground.core.model.project import Project
+from knitground.core.shapes.kinds import kind_named
+from knitground.core.shapes.merge import merged_shapes, rings_of
+
+
+def ship_svg(project: Project, map_: Map, names: ShipNames) -> dict[str, bytes]:
+    """Make the file `NAME.shapes.svg` of a knitted map: its size in pixels, a path for each part.
+
+    Holes are wound the other way round and cut out by the even-odd rule.
+    """
+    wide, high = map_.width * map_.tile_width, map_.height * map_.tile_height
+    lines = [
+        f'<svg xmlns="http://www.w3.org/2000/svg" width="{wide}" height="{high}" '
+        f'viewBox="0 0 {wide} {high}">',
+        f"<title>{escape(map_.name)}</title>",
+    ]
+    for kind, area in merged_shapes(project, map_).items():
+        look = kind_named(project, kind)
+        lines.append(
+            f'<g id={quoteattr(kind)} fill="{look.colour}" fill-opacity="0.5" fill-rule="evenodd">'
+        )
+        for rings in rings_of(area):
+            path = " ".join(
+                "M" + " L".join(f"{_number(x)} {_number(y)}" for x, y in ring) + " Z"
+                for ring in rings
+            )
+            lines.append(f'<path d="{path}"/>')
+        lines.append("</g>")
+    return {f"{names.maps[map_.name]}.shapes.svg": "\n".join([*lines, "</svg>", ""]).encode()}
+
+
+def _number(value: float) -> str:
+    return f"{round(value, 3):g}" if abs(value) < 1e5 else f"{round(value, 3)}"

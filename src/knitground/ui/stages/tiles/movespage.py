@@ -1,0 +1,225 @@
+"""Animations of the chosen tiles: frames by hand, by blocks, by sheets, from files."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QCheckBox, QComboBox, QLabel, QScrollArea, QSpinBox, QWidget
+
+from knitground.core.base.errors import EditError
+from knitground.core.base.window import Box
+from knitground.core.edit.document import Edit
+from knitground.core.edit.frames import (
+    add_frames,
+    frames_of_files,
+    give_frames,
+    move_blocks,
+    move_through_sheets,
+    next_sheets,
+    set_apart,
+    set_frames,
+    stand_still,
+    time_frames,
+)
+from knitground.core.files.sheetreading import ReadSheets, read_sheets
+from knitground.core.model.tileset import At, Frame, Tileset
+from knitground.ui.common.widgets import button, column, note, primary, row
+from knitground.ui.session import Session
+from knitground.ui.stages.tiles.bigtile import BigTile
+from knitground.ui.stages.tiles.framestrip import FrameStrip
+
+WAYS = ("side by side", "one below the other", "on the next sheets")
+_SHEETS = len(WAYS) - 1
+
+
+class MovesPage(QWidget):
+    """What moves: the frames of the first chosen tile, and acts for all of them."""
+
+    def __init__(self, session: Session, big: BigTile) -> None:
+        super().__init__()
+        self.session, self.big = session, big
+        self.tileset: Tileset | None = None
+        self.tiles: frozenset[At] = frozenset()
+        self.strip = FrameStrip()
+        self._filling = False
+        self._make()
+        self.strip.dropped_tiles.connect(self._drop_tiles)
+        self.strip.dropped_files.connect(self.drop_files)
+        self.strip.moved.connect(self._move)
+        self.strip.removed.connect(self._remove)
+        self.strip.picked.connect(self._pick)
+
+    def _make(self) -> None:
+        self.blocks, self.ms = QSpinBox(), QSpinBox()
+        self.blocks.setRange(2, 256)
+        self.blocks.setValue(4)
+        self.blocks.setFixedWidth(64)
+        self.blocks.setToolTip("How many blocks there are, the chosen one included")
+        self.ms.setRange(1, 600_000)
+        self.ms.setValue(160)
+        self.ms.setSuffix(" ms")
+        self.ms.setToolTip("How long the chosen frame shows; without one, all of them")
+        self.ms.valueChanged.connect(self._time_one)
+        self.way = QComboBox()
+        self.way.addItems(list(WAYS))
+        self.way.setToolTip("Where the next block lies")
+        go = primary("Let them move", self.move_blocks,
+                     "The chosen block moves through those beside it")  # fmt: skip
+        self.play = QCheckBox("play")
+        self.play.setChecked(True)
+        self.play.clicked.connect(self._play)
+        step = button("Step", self._step, "Show the next frame")
+        times = button("For all", self._time, "All frames of all chosen tiles show for that time")
+        still = button("Stand still", self._still, "Take the animations away")
+        self.apart = QCheckBox("each cell begins at another frame")
+        self.apart.setToolTip("By the cell's number; else all same animations keep step")
+        self.apart.clicked.connect(self._set_apart)
+        self.words = note()
+        area = QScrollArea()
+        area.setWidget(self.strip)
+        area.setWidgetResizable(True)
+        area.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        area.setFixedHeight(72)
+        self.setLayout(column(
+            area, row(self.play, step, self.ms, times, 1, spacing=4),
+            row(self.blocks, QLabel("blocks"), self.way, 1, spacing=4),
+            row(go, still, 1, spacing=4), self.apart, self.words, 1, spacing=4,
+        ))  # fmt: skip
+
+    def show_tiles(self, tileset: Tileset | None, tiles: frozenset[At]) -> None:
+        """Show how other tiles move, or the same ones as they are now."""
+        if tiles != self.tiles or tileset is not self.tileset:
+            self.strip.number = None
+        self.tileset, self.tiles = tileset, tiles
+        facts = [tileset.fact(*at) for at in sorted(tiles)] if tileset else []
+        self._filling = True
+        frames = facts[0].frames if facts else ()
+        self.strip.show_frames(self.session.project, tileset, frames)
+        moving = [fact for fact in facts if fact.frames]
+        self.apart.setEnabled(bool(moving))
+        self.apart.setChecked(bool(moving) and all(fact.apart for fact in moving))
+        self.words.setText(
+            f"{len(moving)} of {len(facts)} move; the first in {len(frames)} frames." if moving
+            else "None of them moves."
+        )  # fmt: skip
+        number = self.strip.number
+        if number is not None and not self.ms.hasFocus():
+            self.ms.setValue(frames[number].ms)
+        self._filling = False
+
+    # Changing
+
+    def _do(self, build: Callable[[Tileset], Edit], key: object = None) -> bool:
+        tileset = self.tileset
+        if tileset is None or not self.tiles or self._filling:
+            return False
+        return self.session.do(lambda: build(tileset), key)
+
+    def _set(self, frames: tuple[Frame, ...], key: object = None) -> None:
+        at, project = min(self.tiles), self.session.project
+        self._do(lambda t: set_frames(t, *at, frames, project), key)
+
+    def _drop_tiles(self, name: str, tiles: list[At], place: int) -> None:
+        """Take tiles that were dragged from a sheet as frames."""
+        tileset, project, ms = self.tileset, self.session.project, self.ms.value()
+        if tileset is None or not self.tiles:
+            self.session.warn("Choose the tile that is to move, then drag its frames here")
+            return
+        own = "" if name == tileset.name else name
+        if len(self.tiles) > 1:
+            self._do(lambda t: give_frames(project, t, self.tiles, tiles, own, ms))
+            return
+        new = [Frame(*at, ms, own) for at in tiles]
+        at = min(self.tiles)
+        self._do(lambda t: add_frames(project, t, at, new, place))
+
+    def drop_files(self, paths: list[Path]) -> None:
+        """Take picture files as frames: of one tile, or of a whole sheet for all chosen tiles."""
+        tileset, tiles, ms = self.tileset, self.tiles, self.ms.value()
+        if tileset is None or not tiles:
+            self.session.warn("Choose the tiles that are to move, then drop their frames here")
+            return
+
+        def done(found: ReadSheets) -> None:
+            if found.said:
+                self.session.warn(" · ".join(found.said))
+            if found.read:
+                project = self.session.project
+                self.session.do(lambda: frames_of_files(project, tileset, tiles, found.read, ms))
+
+        self.session.run_long(
+            "Reading frames…", lambda progress: read_sheets(paths, progress), done
+        )
+
+    def _move(self, number: int, place: int) -> None:
+        frames = list(self.strip.frames)
+        each = frames.pop(number)
+        new = place - (place > number)
+        frames.insert(new, each)
+        self.strip.number = new
+        self._set(tuple(frames))
+
+    def _remove(self, number: int) -> None:
+        frames = self.strip.frames
+        rest = (*frames[:number], *frames[number + 1 :])
+        self._set(rest if len(rest) > 1 else ())
+
+    def _pick(self) -> None:
+        number = self.strip.number
+        if number is not None:
+            self._filling = True
+            self.ms.setValue(self.strip.frames[number].ms)
+            self._filling = False
+            self.play.setChecked(False)
+            self.big.show_frame(number)
+
+    def _play(self, on: bool) -> None:
+        self.big.play(on)
+
+    def _step(self) -> None:
+        self.play.setChecked(False)
+        self.big.step()
+        if self.strip.frames:
+            self.strip.number = self.big.number()
+            self.strip.update()
+
+    def _time_one(self, ms: int) -> None:
+        number, frames = self.strip.number, self.strip.frames
+        if number is None or self._filling:
+            return
+        new = frames[number]._replace(ms=ms)
+        self._set((*frames[:number], new, *frames[number + 1 :]), ("ms", number))
+
+    def _time(self) -> None:
+        ms = self.ms.value()
+        self._do(lambda t: time_frames(t, self.tiles, ms))
+
+    def _still(self) -> None:
+        self._do(lambda t: stand_still(t, self.tiles))
+
+    def _set_apart(self, on: bool) -> None:
+        self._do(lambda t: set_apart(t, self.tiles, on))
+
+    def move_blocks(self) -> None:
+        """Let the chosen block move through those beside it, or on the next sheets."""
+        rows, cols = [r for r, _ in self.tiles], [c for _, c in self.tiles]
+        if not rows:
+            return
+        count, ms, way = self.blocks.value(), self.ms.value(), self.way.currentIndex()
+        if way == _SHEETS:
+            self._do(lambda t: self._through_sheets(t, count, ms))
+            return
+        box = Box(min(rows), min(cols), max(rows) + 1, max(cols) + 1)
+        self._do(lambda t: move_blocks(t, box, count, below=way == 1, ms=ms))
+
+    def _through_sheets(self, tileset: Tileset, count: int, ms: int) -> Edit:
+        project = self.session.project
+        names = next_sheets(project, tileset, count - 1)
+        if len(names) < count - 1:
+            raise EditError(
+                f"{len(names)} sheets with tiles of that size stand after “{tileset.name}”, "
+                f"{count - 1} are needed: add them, or give fewer blocks"
+            )
+        return move_through_sheets(project, tileset, self.tiles, names, ms)
