@@ -396,8 +396,8 @@ def test_ship_writes_and_lists_the_files(window, tmp_path):
     names = sorted(path.name for path in (tmp_path / "game").iterdir())
     assert names == ["north-basin.json", "north-basin.png", "pans.png", "props.png",
                      "shimmer.png", "works.png"]  # fmt: skip
-    assert window.stages["ship"].files.count() == 5
-    assert "5 files" in window.stages["ship"].state.text()
+    assert window.stages["ship"].files.count() == 6
+    assert "6 files" in window.stages["ship"].state.text()
     data = json.loads((tmp_path / "game" / "north-basin.json").read_text())
     assert data["width"] == 48
     with Image.open(tmp_path / "game" / "north-basin.png") as picture:

@@ -14,8 +14,8 @@ from knitground.core.edit.atoms import Atom, PatchArray, SetField, close_seam
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.document import Edit
 from knitground.core.edit.properties import check_property, with_property, without_property
-from knitground.core.grow.runner import Grown
-from knitground.core.model.layers import GroundLayer, GrownLayer
+from knitground.core.grow.runner import Grown, last_made
+from knitground.core.model.layers import GroundLayer, GrownLayer, MarkerLayer, TintLayer
 from knitground.core.model.limits import MAX_CELLS, MAX_SIDE
 from knitground.core.model.map import Map
 from knitground.core.model.mix import Mix
@@ -78,9 +78,16 @@ def lay_grown(map_: Map, grown: Sequence[Grown], recipe: Recipe | None = None) -
     atoms: list[Atom] = []
     if recipe is not None and recipe != map_.recipe:
         atoms.append(SetField(map_, "recipe", recipe, Changed(What.RECIPE, map_)))
-    for each in grown:
+    for each in last_made(grown):
         layer = each.layer
         name, what, new = "terrain", What.TERRAIN, each.made
+        if isinstance(layer, MarkerLayer):
+            if layer.markers != new:
+                told = Changed(What.MARKERS, map_, layer)
+                atoms.append(SetField(layer, "markers", new, told))
+            continue
+        if isinstance(layer, TintLayer):
+            name, what = "cells", What.CELLS
         if isinstance(layer, GrownLayer) and layer.cells.shape == new.shape:
             name, what, new = "cells", What.CELLS, np.where(layer.pinned, layer.cells, new)
         elif isinstance(layer, GrownLayer):

@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Any, Final, Literal
+from typing import Annotated, Any, Final, Literal, Union, get_args, get_type_hints
 
 from pydantic import (
     BaseModel,
     ConfigDict,
+    Discriminator,
     Field,
     PlainSerializer,
     SerializerFunctionWrapHandler,
+    Tag,
     TypeAdapter,
     model_serializer,
 )
@@ -55,11 +57,12 @@ from knitground.core.model.limits import (
     Word,
 )
 from knitground.core.model.properties import Property
+from knitground.core.model.recipe import NEW_STEPS, Condition, NoiseForm, Stretch, Turned
 from knitground.core.model.rules import RuleList
 from knitground.core.model.shapes import FIRST_KINDS, ShapeKinds, TileShape
 
 PROJECT_VERSION: Final = 3
-MAP_VERSION: Final = 2
+MAP_VERSION: Final = 3
 TILESET_VERSION: Final = 4
 RULES_VERSION: Final = 1
 PROJECT_FORMAT: Final = "knitground/project"
@@ -81,10 +84,25 @@ class TileFile(_Part):
     turn: Turn = 0
 
 
+class PatchFile(_Part):
+    """A patch: rows of the same length; 0 is a hole, n the n-th of `tiles`."""
+
+    name: Name
+    tiles: Annotated[list[TileFile], Field(max_length=65_536)]
+    rows: Annotated[list[Annotated[list[int], Field(min_length=1, max_length=65_536)]],
+                    Field(min_length=1, max_length=65_536)]  # fmt: skip
+
+
 class MixEntryFile(TileFile):
-    """A tile of a mix, with its weight."""
+    """A tile of a mix, with its weight; with a patch that is laid, and the tile shows for it."""
 
     weight: Weight = 1.0
+    patch: PatchFile | None = None
+
+    @model_serializer(mode="wrap")
+    def _sparse(self, handler: SerializerFunctionWrapHandler) -> dict[str, Any]:
+        whole: dict[str, Any] = handler(self)
+        return {name: value for name, value in whole.items() if name != "patch" or value}
 
 
 class MixFile(_Part):
@@ -96,15 +114,6 @@ class MixFile(_Part):
         "each by itself"
     )
     size: ClumpCells = 5.0
-
-
-class PatchFile(_Part):
-    """A patch kept in the tray: rows of the same length; 0 is a hole, n the n-th of `tiles`."""
-
-    name: Name
-    tiles: Annotated[list[TileFile], Field(max_length=65_536)]
-    rows: Annotated[list[Annotated[list[int], Field(min_length=1, max_length=65_536)]],
-                    Field(min_length=1, max_length=65_536)]  # fmt: skip
 
 
 def _sparse_rules(rules: RuleList) -> dict[str, Any]:
@@ -423,21 +432,51 @@ class GroundLayerFile(_LegendFile):
 class ShareFile(_Part):
     """Asked-for part of a terrain."""
 
-    terrain: Name
+    terrain: Word
     share: Weight
 
 
-class NoiseStepFile(_Part):
-    """Recipe step: noise ground."""
+class _StepPart(_Part):
+    """What all steps have; what is as it is by itself is not written."""
+
+    name: Word = ""
+    active: bool = True
+    salt: Number | None = None
+    where: Annotated[list[Condition], Field(max_length=16)] = []
+
+    @model_serializer(mode="wrap")
+    def _sparse(self, handler: SerializerFunctionWrapHandler) -> dict[str, Any]:
+        whole = handler(self)
+        plain = {"name": "", "active": True, "salt": None, "where": [], "form": "plain",
+                 "stretch": 1.0, "turn": 0.0}  # fmt: skip
+        out = {name: value for name, value in whole.items() if plain.get(name, ...) != value}
+        if "where" in out:
+            out["where"] = [_sparse_condition(each) for each in self.where]
+        return out
+
+
+_CONDITION: TypeAdapter[Condition] = TypeAdapter(Condition)
+
+
+def _sparse_condition(each: Condition) -> dict[str, Any]:
+    value: dict[str, Any] = _CONDITION.dump_python(each, mode="json", exclude_defaults=True)
+    return value
+
+
+class NoiseStepFile(_StepPart):
+    """Recipe step: noise ground. A share of terrain "" is nothing, in ring and edge sets."""
 
     step: Literal["noise ground"] = "noise ground"
     layer: Number
     scale: Cells = 16.0
     octaves: Octaves = 4
     shares: Annotated[list[ShareFile], Field(max_length=256)] = []
+    form: NoiseForm = NoiseForm.PLAIN
+    stretch: Stretch = 1.0
+    turn: Turned = 0.0
 
 
-class MixStepFile(_Part):
+class MixStepFile(_StepPart):
     """Recipe step: mix fill. `on` is the number of the ground layer that says where, 0 for none."""
 
     step: Literal["mix fill"] = "mix fill"
@@ -449,7 +488,7 @@ class MixStepFile(_Part):
     place: Literal["inside", "where they meet"] = "inside"
 
 
-class RewriteStepFile(_Part):
+class RewriteStepFile(_StepPart):
     """Recipe step: rewrite. `source` is the number of the layer that the rules read."""
 
     step: Literal["rewrite"] = "rewrite"
@@ -460,7 +499,43 @@ class RewriteStepFile(_Part):
     copies: bool = False
 
 
-StepFile = Annotated[NoiseStepFile | MixStepFile | RewriteStepFile, Field(discriminator="step")]
+def _sparse_step(each: Any) -> dict[str, Any]:
+    kind = type(each)
+    value: dict[str, Any] = TypeAdapter(kind).dump_python(each, mode="json", exclude_defaults=True)
+    return {"step": each.step, **value}
+
+
+_FILES = {"noise ground": NoiseStepFile, "mix fill": MixStepFile, "rewrite": RewriteStepFile}
+
+
+def _kind_of_step(value: Any) -> str:
+    name = value.get("step") if isinstance(value, dict) else getattr(value, "step", None)
+    return str(name) if name in _KNOWN else "unknown"
+
+
+_NEW = {get_args(get_type_hints(each)["step"])[0]: each for each in NEW_STEPS}
+_KNOWN = {*_FILES, *_NEW}
+
+
+class UnknownStepFile(BaseModel):
+    """Recipe step of a kind that this version does not know: it is kept as it is."""
+
+    model_config = ConfigDict(extra="allow", allow_inf_nan=False)
+
+    step: Annotated[Name, Field(json_schema_extra={"not": {"enum": sorted(_KNOWN)}})]
+    layer: Number = 0
+    name: Word = ""
+    active: bool = True
+
+
+_TAGGED: Any = Union[  # noqa: UP007 - made of a list
+    tuple(
+        [Annotated[each, Tag(name)] for name, each in _FILES.items()]
+        + [Annotated[each, PlainSerializer(_sparse_step), Tag(name)] for name, each in _NEW.items()]
+        + [Annotated[UnknownStepFile, Tag("unknown")]]
+    )
+]  # fmt: skip
+StepFile = Annotated[_TAGGED, Discriminator(_kind_of_step)]
 
 
 class RecipeFile(_Part):
@@ -480,7 +555,7 @@ class MapFile(_Part):
     """`*.map.json`: a map; its layers, the back one first."""
 
     format: Literal["knitground/map"] = MAP_FORMAT
-    version: Literal[2] = MAP_VERSION
+    version: Literal[3] = MAP_VERSION
     name: Name
     height: CellSide
     width: CellSide
@@ -497,10 +572,11 @@ class MapFile(_Part):
     def migrated(data: dict[str, Any]) -> dict[str, Any]:
         """Bring a file of version 1 up to date.
 
-        It had no rewrite steps, and the properties of its markers were pairs of texts.
+        It had no rewrite steps, and the properties of its markers were pairs of texts. Version 2
+        knew three kinds of steps.
         """
         if data.get("version") != 1:
-            return data
+            return data | {"version": MAP_VERSION} if data.get("version") == 2 else data
         layers = data.get("layers", [])
         if isinstance(layers, list):
             layers = [_with_named_values(each) for each in layers]

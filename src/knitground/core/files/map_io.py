@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from typing import Any
 
 import numpy as np
@@ -28,6 +29,7 @@ from knitground.core.files.formats import (
     TileFile,
     TileLayerFile,
     TintLayerFile,
+    UnknownStepFile,
 )
 from knitground.core.model.layers import (
     Cells,
@@ -42,7 +44,7 @@ from knitground.core.model.layers import (
 from knitground.core.model.limits import MAX_CELLS, MAX_TERRAINS
 from knitground.core.model.map import Legend, Map
 from knitground.core.model.marker import Marker, Shape
-from knitground.core.model.recipe import MixStep, NoiseStep, Recipe, RewriteStep, Step
+from knitground.core.model.recipe import MixStep, NoiseStep, Recipe, RewriteStep, Step, UnknownStep
 from knitground.core.model.terrain import SetKind
 from knitground.core.model.tile import TileRef
 
@@ -73,30 +75,69 @@ def recipe_to_file(recipe: Recipe) -> RecipeFile:
     return RecipeFile(seed=recipe.seed, steps=[_step_to_file(step) for step in recipe.steps])
 
 
-def _step_to_file(step: Step) -> NoiseStepFile | MixStepFile | RewriteStepFile:
+def _step_to_file(step: Step) -> Any:
+    common = {
+        "name": step.name, "active": step.active, "salt": step.salt, "where": list(step.where),
+    }  # fmt: skip
+    if isinstance(step, UnknownStep):
+        return UnknownStepFile(**(json.loads(step.raw) | {"active": step.active}))
     if isinstance(step, RewriteStep):
         return RewriteStepFile(
             layer=step.layer, rules=step.rules, source=step.source, passes=step.passes,
-            copies=step.copies,
+            copies=step.copies, **common,  # type: ignore[arg-type]
         )  # fmt: skip
     if isinstance(step, MixStep):
         return MixStepFile(
             layer=step.layer, mix=step.mix, density=step.density, on=step.on,
             terrains=list(step.terrains), place=step.place,  # type: ignore[arg-type]
+            **common,  # type: ignore[arg-type]
         )  # fmt: skip
-    shares = [ShareFile(terrain=name, share=share) for name, share in step.shares]
-    return NoiseStepFile(layer=step.layer, scale=step.scale, octaves=step.octaves, shares=shares)
+    if isinstance(step, NoiseStep):
+        return NoiseStepFile(
+            layer=step.layer, scale=step.scale, octaves=step.octaves, form=step.form,
+            stretch=step.stretch, turn=step.turn,
+            shares=[ShareFile(terrain=name, share=share) for name, share in step.shares],
+            **common,  # type: ignore[arg-type]
+        )  # fmt: skip
+    return step
 
 
-def _step_from_file(file: NoiseStepFile | MixStepFile | RewriteStepFile) -> Step:
+def _step_from_file(file: Any) -> Step:
+    if isinstance(file, UnknownStepFile):
+        raw = json.dumps(file.model_dump(mode="json"), sort_keys=True)
+        return UnknownStep(file.layer, file.step, raw, name=file.name, active=file.active)
+    if not isinstance(file, NoiseStepFile | MixStepFile | RewriteStepFile):
+        step: Step = file
+        return step
+    common: dict[str, Any] = {
+        "name": file.name, "active": file.active, "salt": file.salt, "where": tuple(file.where),
+    }  # fmt: skip
     if isinstance(file, RewriteStepFile):
-        return RewriteStep(file.layer, file.rules, file.source, file.passes, file.copies)
+        return RewriteStep(file.layer, file.rules, file.source, file.passes, file.copies, **common)
     if isinstance(file, MixStepFile):
         return MixStep(
-            file.layer, file.mix, file.density, file.on, tuple(file.terrains), file.place
+            file.layer, file.mix, file.density, file.on, tuple(file.terrains), file.place, **common
         )
     shares = tuple((each.terrain, each.share) for each in file.shares)
-    return NoiseStep(file.layer, file.scale, file.octaves, shares)
+    return NoiseStep(
+        file.layer, file.scale, file.octaves, shares, file.form, file.stretch, file.turn, **common
+    )
+
+
+def recipe_from_file(file: RecipeFile) -> Recipe:
+    """Make a recipe of its file model.
+
+    Raises
+    ------
+    FormatError
+        An area that was kept with a step can not be unpacked.
+    """
+    steps = tuple(_step_from_file(each) for each in file.steps)
+    for step in steps:
+        for each in step.where:
+            if each.area is not None:
+                each.area.mask(1, 1)
+    return Recipe(file.seed, steps)
 
 
 def _layer_to_file(map_: Map, layer: Layer) -> LayerFile:
@@ -276,8 +317,7 @@ def map_from_file(file: MapFile, name: str) -> Map:
     map_ = Map(file.name, file.height, file.width, file.tile_height, file.tile_width, file.wrap)
     map_.background, map_.screen = file.background, file.screen
     map_.properties = tuple(file.properties)
-    steps = tuple(_step_from_file(each) for each in file.recipe.steps)
-    map_.recipe = Recipe(file.recipe.seed, steps)
+    map_.recipe = recipe_from_file(file.recipe)
     numbers = [layer.number for layer in file.layers]
     if len(set(numbers)) != len(numbers):
         raise FormatError(f"{name}: two layers have the same number: give each its own")

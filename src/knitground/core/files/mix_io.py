@@ -12,7 +12,11 @@ from knitground.core.model.tile import TileRef
 def mix_from_file(file: MixFile) -> Mix:
     """Make a mix of its file model."""
     entries = [
-        MixEntry(TileRef(each.tileset, each.row, each.col, each.turn), each.weight)
+        MixEntry(
+            TileRef(each.tileset, each.row, each.col, each.turn),
+            each.weight,
+            patch_from_file(each.patch, f"mix “{file.name}”") if each.patch else None,
+        )
         for each in file.entries
     ]
     return Mix(file.name, tuple(entries), Fall(FallWay(file.way), file.size))
@@ -27,6 +31,7 @@ def mix_to_file(mix: Mix) -> MixFile:
             col=each.tile.col,
             turn=each.tile.turn,
             weight=each.weight,
+            patch=patch_to_file(each.patch) if each.patch else None,
         )
         for each in mix.entries
     ]
@@ -44,7 +49,7 @@ def patch_to_file(patch: Patch) -> PatchFile:
     )
 
 
-def patch_from_file(file: PatchFile) -> Patch:
+def patch_from_file(file: PatchFile, where: str = "the tray") -> Patch:
     """Make a patch of its file model.
 
     Raises
@@ -52,7 +57,7 @@ def patch_from_file(file: PatchFile) -> Patch:
     FormatError
         Its rows are not of one length, or name tiles that it does not list.
     """
-    what = f"patch “{file.name}” of the tray"
+    what = f"patch “{file.name}” of {where}"
     if len({len(row) for row in file.rows}) != 1:
         raise FormatError(f"{what}: its rows are not of one length")
     tiles = [None, *(TileRef(t.tileset, t.row, t.col, t.turn) for t in file.tiles)]

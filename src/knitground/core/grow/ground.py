@@ -20,17 +20,29 @@ from knitground.core.grow.noise import noise_field
 from knitground.core.grow.parting import Parting, TerrainTree, plant_tree
 from knitground.core.grow.shares import exact_counts, ordered, top_places
 from knitground.core.knit.bridge import TerrainGraph
+from knitground.core.model.recipe import NoiseForm
 
 _ROUNDS = 2
 
 
 @dataclass(frozen=True)
 class Noise:
-    """What the noise looks like: cells from patch to patch, halvings of it, seed."""
+    """What the noise looks like: cells from patch to patch, halvings, seed, form and direction."""
 
     scale: float
     octaves: int
     seed: int
+    form: NoiseForm = NoiseForm.PLAIN
+    stretch: float = 1.0
+    turn: float = 0.0
+
+    def field(self, size: tuple[int, int], number: int) -> NDArray[np.float64]:
+        """Make the n-th field of this noise."""
+        seed = mix_one(self.seed, number)
+        made = noise_field(*size, self.scale, self.octaves, seed, self.stretch, self.turn)
+        if self.form is NoiseForm.RIDGED:
+            return np.asarray(1 - np.abs(made))
+        return np.abs(made) if self.form is NoiseForm.BILLOWED else made
 
 
 def noise_ground(
@@ -82,8 +94,7 @@ class _Growth:
         # that runs from one through the middle to the other.
         children = tree.order[1:]
         for pair in range(0, len(children), 2):
-            seed = mix_one(noise.seed, pair)
-            field = noise_field(*size, noise.scale, noise.octaves, seed)
+            field = noise.field(size, pair)
             self.keys[children[pair]] = ordered(field)
             if pair + 1 < len(children):
                 self.keys[children[pair + 1]] = ordered(-field)

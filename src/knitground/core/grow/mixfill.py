@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 import numpy as np
 from numpy.typing import NDArray
 
 from knitground.core.base.errors import EditError, GrowError
-from knitground.core.base.hashing import mix_one
-from knitground.core.base.window import Box, read
+from knitground.core.base.hashing import cell_numbers, mix_one
+from knitground.core.base.window import Box, index, read
 from knitground.core.chance.fall import fall_cells, laid_cells
 from knitground.core.model.layers import Cells, GroundLayer
 from knitground.core.model.map import Map
@@ -24,6 +26,7 @@ def fill_from_mix(
     place: int,
     box: Box,
     terrains: Terrains | None = None,
+    held: NDArray[np.float32] | None = None,
 ) -> Cells:
     """Draw the cells of a box.
 
@@ -31,6 +34,7 @@ def fill_from_mix(
     ----------
     place : of the step in the recipe: each draws numbers of its own
     terrains : made by earlier steps and not laid yet
+    held : (height, width) how far the step's conditions hold in each cell of the map, 0 to 1
 
     Raises
     ------
@@ -43,18 +47,28 @@ def fill_from_mix(
     whole = Box(0, 0, map_.height, map_.width)
     if mix.fall.way is FallWay.DEALT and box != whole:
         # Shares that are exact are so among all cells of the map.
-        return read(fill_from_mix(project, map_, step, place, whole, terrains), box)
+        return read(fill_from_mix(project, map_, step, place, whole, terrains, held), box)
     rows, cols = box.rows(map_.height), box.cols(map_.width)
-    seed = mix_one(map_.recipe.seed, place)
+    seed = mix_one(map_.recipe.seed, map_.recipe.salt_of(place))
     torus = (map_.height, map_.width) if map_.wrap else None
     laid = laid_cells(step.density, mix.fall, rows, cols, seed, step.layer, torus)
     laid &= allowed_cells(project, map_, step, place, box, terrains)
+    if held is not None:
+        laid &= _held(held[index(box, map_.height, map_.width)], rows, cols, seed, step.layer)
     weights = tuple(entry.weight for entry in entries)
     try:
         chosen = fall_cells(weights, mix.fall, rows, cols, seed, step.layer, torus, laid)
     except EditError as error:
         raise GrowError(f"step {place + 1}: mix “{mix.name}”: {error}") from error
     return np.where(laid, places[chosen], 0)
+
+
+def _held(
+    part: NDArray[np.float32], rows: NDArray[Any], cols: NDArray[Any], seed: int, layer: int
+) -> NDArray[np.bool_]:
+    """Tell where a tile may lie as far as conditions hold: in part is by chance."""
+    numbers = cell_numbers(rows, cols, mix_one(seed, 3), layer) >> np.uint32(8)
+    return np.asarray(numbers < part * (1 << 24))
 
 
 def _mix_of(project: Project, step: MixStep, place: int) -> Mix:

@@ -18,7 +18,13 @@ _BETA = 3.0
 
 
 def noise_field(
-    height: int, width: int, scale: float, octaves: int, seed: int
+    height: int,
+    width: int,
+    scale: float,
+    octaves: int,
+    seed: int,
+    stretch: float = 1.0,
+    turn: float = 0.0,
 ) -> NDArray[np.float64]:
     """Make noise on the torus: the right border meets the left, the bottom the top.
 
@@ -28,6 +34,7 @@ def noise_field(
     scale : places from one large patch to the next, 2 or more
     octaves : 1 to 8, how many halvings of the scale add detail
     seed : int
+    stretch, turn : how many times longer patches are than wide; 0 degrees lie, clockwise on
 
     Returns
     -------
@@ -38,16 +45,23 @@ def noise_field(
     numbers = cell_numbers(np.arange(height), np.arange(width), seed, 0x4E)
     white = numbers * 2.0**-32 - 0.5
     spectrum = fft.rfft2(white, workers=2)
-    spectrum *= _filter(height, width, scale, octaves)
+    spectrum *= _filter(height, width, scale, octaves, stretch, turn)
     field = fft.irfft2(spectrum, s=(height, width), workers=2, overwrite_x=True)
     deviation = float(field.std())
     return field / deviation if deviation > 0 else field
 
 
-def _filter(height: int, width: int, scale: float, octaves: int) -> NDArray[np.float64]:
+def _filter(
+    height: int, width: int, scale: float, octaves: int, stretch: float = 1.0, turn: float = 0.0
+) -> NDArray[np.float64]:
     """Amplitude for every frequency: (height, width // 2 + 1)."""
     down = np.fft.fftfreq(height)[:, None]
     across = np.fft.rfftfreq(width)[None, :]
+    if stretch != 1.0:
+        angle = np.deg2rad(turn)
+        along = across * np.cos(angle) + down * np.sin(angle)
+        beside = down * np.cos(angle) - across * np.sin(angle)
+        across, down = along * np.sqrt(stretch), beside / np.sqrt(stretch)
     power = down * down + across * across
     low = 1.0 / max(2.0, scale)
     high = low * 2.0 ** (octaves - 1)

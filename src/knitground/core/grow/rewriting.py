@@ -136,7 +136,7 @@ def live_rules(
         table = compile_rewrite(listed, board, stock_of(project, map_))
     except EditError as error:
         raise GrowError(f"step {place + 1}: {error}") from error
-    live = LiveRules(step, board, table, mix_one(map_.recipe.seed, place), own)
+    live = LiveRules(step, board, table, mix_one(map_.recipe.seed, map_.recipe.salt_of(place)), own)
     # What it makes it does not read: only what was laid there by hand.
     live.board.pins_only = frozenset(layer.number for layer in live.layers.values())
     return live

@@ -1,55 +1,114 @@
-"""Running a recipe: every step in order, from one seed."""
+"""Running a recipe: every step in order, from one seed; what is the same as last time is kept."""
 
 from __future__ import annotations
 
+from collections import OrderedDict
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, field
+from dataclasses import replace
 from functools import partial
+from hashlib import blake2b
+from threading import Lock
 from time import perf_counter
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from knitground.core.base.errors import GrowError
-from knitground.core.base.hashing import mix_one
+from knitground.core.base.errors import GrowError, KnitError
 from knitground.core.base.progress import Progress, no_progress
-from knitground.core.base.window import Box
+from knitground.core.base.window import Box, read
 from knitground.core.grow.ground import Noise, noise_ground
 from knitground.core.grow.mixfill import allowed_cells, fill_from_mix
+from knitground.core.grow.points import run_markers
+from knitground.core.grow.regions import run_regions
 from knitground.core.grow.rewriting import live_rules
+from knitground.core.grow.route import run_route
+from knitground.core.grow.scatter import run_scatter
+from knitground.core.grow.shape import run_border, run_shape
+from knitground.core.grow.sides import run_noise_sides
+from knitground.core.grow.smooth import run_smooth
+from knitground.core.grow.solve import run_solve
+from knitground.core.grow.tintnoise import run_tint
+from knitground.core.grow.work import Grown, Work
 from knitground.core.knit.bridge import build_graph
-from knitground.core.knit.layer import layer_table
 from knitground.core.knit.repair import close_gaps
-from knitground.core.model.layers import Cells, GroundLayer, GrownLayer
+from knitground.core.model.layers import Cells, GroundLayer, GrownLayer, MarkerLayer
 from knitground.core.model.map import Map
 from knitground.core.model.project import Project
-from knitground.core.model.recipe import MixStep, NoiseStep, RewriteStep
+from knitground.core.model.recipe import (
+    BorderStep,
+    MarkersStep,
+    MixStep,
+    NoiseStep,
+    RegionsStep,
+    RewriteStep,
+    RouteStep,
+    ScatterStep,
+    ShapeStep,
+    SmoothStep,
+    SolveStep,
+    Step,
+    TintStep,
+    UnknownStep,
+)
 from knitground.core.model.terrain import SetKind
 
-
-@dataclass(frozen=True, eq=False)
-class Grown:
-    """What a step made, shares and time.
-
-    `made` is a ground layer's new terrain (height + 1, width + 1), or the cells (height, width) of
-    a grown one. `shares` lists (name, part asked for, part laid), parts 0 to 1: of the vertices by
-    terrain, or by mix, of the cells that may get a tile.
-    """
-
-    layer: GroundLayer | GrownLayer
-    made: NDArray[Any]
-    shares: tuple[tuple[str, float, float], ...] = field(default=())
-    seconds: float = 0.0
+KEPT_BYTES = 256 * 1024 * 1024
+Key = bytes
 
 
-def run_recipe(project: Project, map_: Map, progress: Progress = no_progress) -> list[Grown]:
+class Kept:
+    """What steps made, by the step and all that it read: asked again, it need not run again."""
+
+    def __init__(self, most: int = KEPT_BYTES) -> None:
+        self._most = most
+        self._found: OrderedDict[Key, tuple[list[Grown], int]] = OrderedDict()
+        self._bytes = 0
+        self._lock = Lock()
+
+    def get(self, key: Key) -> list[Grown] | None:
+        """Give what is kept of a step."""
+        with self._lock:
+            found = self._found.get(key)
+            if found is None:
+                return None
+            self._found.move_to_end(key)
+            return found[0]
+
+    def put(self, key: Key, made: list[Grown]) -> None:
+        """Keep what a step made; the longest unused goes if there is too much."""
+        size = sum(getattr(each.made, "nbytes", 1024) for each in made)
+        with self._lock:
+            if key not in self._found:
+                self._found[key] = (made, size)
+                self._bytes += size
+            while self._bytes > self._most and len(self._found) > 1:
+                _, (_, gone) = self._found.popitem(last=False)
+                self._bytes -= gone
+
+
+def run_recipe(
+    project: Project,
+    map_: Map,
+    progress: Progress = no_progress,
+    *,
+    kept: Kept | None = None,
+    until: int | None = None,
+    skipped: list[str] | None = None,
+) -> list[Grown]:
     """Run a map's recipe without changing the map.
+
+    Parameters
+    ----------
+    kept : where results are kept from run to run
+    until : run only so many steps
+    skipped : gets, in words, the steps that can not run and are passed over; without it the first
+        such step ends the run
 
     Raises
     ------
     GrowError
-        The recipe is empty, or a step's layer, terrain set or shares can not be used.
+        The recipe is empty, or a step can not run.
     Cancelled
         From `progress`.
     """
@@ -57,12 +116,43 @@ def run_recipe(project: Project, map_: Map, progress: Progress = no_progress) ->
     if not steps:
         raise GrowError(f"the recipe of map “{map_.name}” has no step yet: add one in Grow")
     results: list[Grown] = []
-    for place, step in enumerate(steps):
-        progress(place / len(steps))
-        part = partial(_part_of, progress, place, len(steps))
-        results += _RUN[type(step)](project, map_, step, place, results, part)
+    last = len(steps) if until is None else min(until, len(steps))
+    for place, step in enumerate(steps[:last]):
+        progress(place / last)
+        if not step.active or isinstance(step, UnknownStep):
+            continue
+        part = partial(_part_of, progress, place, last)
+        work = Work(project, map_, place, results, part)
+        try:
+            results += run_step(work, step, kept)
+        except GrowError as error:
+            if skipped is None:
+                raise
+            skipped.append(str(error))
     progress(1.0)
     return results
+
+
+def run_step(work: Work, step: Step, kept: Kept | None = None) -> list[Grown]:
+    """Run one step on what is there by now."""
+    key = _key(work, step) if kept is not None else b""
+    found = kept.get(key) if kept is not None else None
+    if found is not None:
+        layers = {each.number: each for each in work.map.layers}
+        return [replace(each, layer=layers[each.layer.number], step=work.place) for each in found]
+    begun = perf_counter()
+    made = _RUN[type(step)](work, step)
+    seconds = perf_counter() - begun
+    made = [replace(each, seconds=seconds / len(made), step=work.place) for each in made]
+    if kept is not None:
+        kept.put(key, made)
+    return made
+
+
+def last_made(grown: Sequence[Grown]) -> list[Grown]:
+    """Of what steps made, in order, keep for each layer what it is in the end."""
+    last = {each.layer.number: each for each in grown}
+    return list(last.values())
 
 
 def grown_cells(project: Project, map_: Map, layer: GrownLayer, box: Box) -> Cells:
@@ -71,50 +161,81 @@ def grown_cells(project: Project, map_: Map, layer: GrownLayer, box: Box) -> Cel
     A part is what the same part of the whole is. On a map that wraps the box may reach over the
     border.
     """
-    # Of several steps on one layer the last one counts, as when the recipe runs.
-    for place, step in reversed(list(enumerate(map_.recipe.steps))):
-        if isinstance(step, MixStep) and step.layer == layer.number:
-            return fill_from_mix(project, map_, step, place, box)
-        if isinstance(step, RewriteStep):
+    own = [
+        (place, step)
+        for place, step in enumerate(map_.recipe.steps)
+        if step.active and _makes(project, map_, step, place, layer)
+    ]
+    if not own:
+        return np.zeros((box.height, box.width), np.int32)
+    place, step = own[-1]
+    if len(own) == 1 and isinstance(step, MixStep) and not step.where:
+        return fill_from_mix(project, map_, step, place, box)
+    if isinstance(step, RewriteStep):
+        return live_rules(project, map_, step, place).cells(box)[layer.number]
+    made = run_recipe(project, map_, until=place + 1, skipped=[])
+    found = next((each.made for each in reversed(made) if each.layer is layer), None)
+    if found is None:
+        return np.zeros((box.height, box.width), np.int32)
+    return read(np.asarray(found, np.int32), box)
+
+
+def _makes(project: Project, map_: Map, step: Step, place: int, layer: GrownLayer) -> bool:
+    if isinstance(step, RewriteStep):
+        try:
             live = live_rules(project, map_, step, place)
-            if any(each is layer for each in live.layers.values()):
-                return live.cells(box)[layer.number]
-    return np.zeros((box.height, box.width), np.int32)
+        except KnitError:
+            return False
+        return any(each is layer for each in live.layers.values())
+    return not isinstance(step, UnknownStep) and step.layer == layer.number
 
 
 def run_mix(
     project: Project, map_: Map, step: MixStep, place: int, before: Sequence[Grown] = ()
 ) -> Grown:
     """Run one mix-fill step, the `place`-th of the recipe, on ground that steps `before` made."""
-    begun = perf_counter()
-    layer = map_.layer_numbered(step.layer)
+    work = Work(project, map_, place, before)
+    return _run_mix(work, step)[0]
+
+
+def _run_mix(work: Work, step: MixStep) -> list[Grown]:
+    layer = work.map.layer_numbered(step.layer)
     if not isinstance(layer, GrownLayer):
         raise GrowError(
-            f"step {place + 1} fills grown layer {step.layer}, which is not there: choose another"
+            f"{work.number} fills grown layer {step.layer}, which is not there: choose another"
         )
-    terrains = {each.layer.number: each.made for each in before}
-    box = Box(0, 0, map_.height, map_.width)
-    cells = fill_from_mix(project, map_, step, place, box, terrains)
-    room = int(allowed_cells(project, map_, step, place, box, terrains).sum())
-    shares = ((step.mix, step.density, float(np.count_nonzero(cells)) / max(1, room)),)
-    return Grown(layer, cells, shares, perf_counter() - begun)
+    terrains = {each.layer.number: each.made for each in work.before
+                if isinstance(each.layer, GroundLayer)}  # fmt: skip
+    box = Box(0, 0, *work.size)
+    project, map_, place = work.project, work.map, work.place
+    held = work.where(step.where)
+    cells = fill_from_mix(project, map_, step, place, box, terrains, held)
+    allowed = allowed_cells(project, map_, step, place, box, terrains)
+    if held is not None:
+        allowed &= held > 0
+    laid = float(np.count_nonzero(cells)) / max(1, int(allowed.sum()))
+    before = work.own_cells(layer)
+    return [Grown(layer, np.where(cells > 0, cells, before), ((step.mix, step.density, laid),))]
 
 
 def run_rewrite(
     project: Project, map_: Map, step: RewriteStep, place: int, before: Sequence[Grown] = ()
 ) -> list[Grown]:
     """Run one rewrite step, the `place`-th of the recipe, on what steps `before` made."""
-    begun = perf_counter()
+    return _run_rewrite(Work(project, map_, place, before), step)
+
+
+def _run_rewrite(work: Work, step: RewriteStep) -> list[Grown]:
+    before = work.before
     cells = {each.layer.number: each.made for each in before if isinstance(each.layer, GrownLayer)}
     grounds = {each.layer.number: each.made for each in before
                if isinstance(each.layer, GroundLayer)}  # fmt: skip
-    live = live_rules(project, map_, step, place, cells, grounds)
-    made = live.cells(Box(0, 0, map_.height, map_.width))
-    seconds = perf_counter() - begun
+    live = live_rules(work.project, work.map, step, work.place, cells, grounds)
+    made = live.cells(Box(0, 0, *work.size))
     out = []
     for layer in live.layers.values():
         laid = float(np.count_nonzero(made[layer.number])) / max(1, layer.cells.size)
-        out.append(Grown(layer, made[layer.number], ((step.rules, 0.0, laid),), seconds))
+        out.append(Grown(layer, made[layer.number], ((step.rules, 0.0, laid),)))
     return out
 
 
@@ -126,31 +247,32 @@ def run_noise(
     project: Project, map_: Map, step: NoiseStep, place: int, progress: Progress = no_progress
 ) -> Grown:
     """Run one noise-ground step, the `place`-th of the recipe."""
-    begun = perf_counter()
+    return _run_noise(Work(project, map_, place, (), progress), step)[0]
+
+
+def _run_noise(work: Work, step: NoiseStep) -> list[Grown]:
+    map_ = work.map
     layer = map_.layer_numbered(step.layer)
     if not isinstance(layer, GroundLayer):
-        raise GrowError(f"step {place + 1} asks for ground layer {step.layer}, which is not there")
-    found = project.set_of(layer.tileset, layer.set_name)
-    if found is None:
-        raise GrowError(
-            f"layer “{layer.name}” uses terrain set “{layer.set_name}” of “{layer.tileset}”, "
-            "which is not there: choose another set for the layer"
-        )
+        raise GrowError(f"{work.number} asks for ground layer {step.layer}, which is not there")
+    _, kit = work.kit(layer)
     _check_step(step)
-    kit = found[1]
+    noise = Noise(step.scale, step.octaves, work.seed, step.form, step.stretch, step.turn)
+    if kit.kind is SetKind.EDGE:
+        return run_noise_sides(work, step, layer, noise)
     parts = {kit.number_of(name): share for name, share in step.shares if kit.number_of(name)}
+    if kit.kind is SetKind.RING:
+        nothing = sum(share for name, share in step.shares if not name)
+        return [_noise_areas(work, step, layer, {**parts, 0: nothing} if nothing else parts, noise)]
     height, width = map_.height, map_.width
     size = (height, width) if map_.wrap else (height + 1, width + 1)
-    if kit.kind is not SetKind.CORNER:
-        raise GrowError(
-            f"step {place + 1} lays noise ground, which needs a corner set; “{layer.set_name}” of "
-            f"layer “{layer.name}” is an {kit.kind.value} set: choose another layer"
-        )
-    table = layer_table(project, map_, layer)
-    graph = build_graph(table)
-    noise = Noise(step.scale, step.octaves, mix_one(map_.recipe.seed, place))
-    laid_out = noise_ground(graph, parts, size, map_.wrap, noise)
-    ground = close_gaps(table, laid_out, map_.wrap, progress=progress)
+    table = work.table(layer)
+    laid_out = noise_ground(build_graph(table), parts, size, map_.wrap, noise)
+    ground = close_gaps(table, laid_out, map_.wrap, progress=work.progress)
+    if step.where:
+        old = work.places(layer)
+        free = work.on_places(layer, work.mask(step))
+        ground = work.joined(layer, np.where(free, ground, old).astype(np.uint8))
     terrain = np.pad(ground, ((0, 1), (0, 1)), mode="wrap") if map_.wrap else ground
     total = sum(parts.values())
     laid = np.bincount(ground.ravel(), minlength=len(kit.terrains) + 1) / ground.size
@@ -159,21 +281,41 @@ def run_noise(
         for n, each in enumerate(kit.terrains, 1)
         if n in parts or laid[n] > 0
     )
-    return Grown(layer, terrain, shares, perf_counter() - begun)
+    return [Grown(layer, terrain, shares)]
 
 
-_RUN: dict[type, Callable[..., list[Grown]]] = {
-    NoiseStep: lambda project, map_, step, place, before, progress: [
-        run_noise(project, map_, step, place, progress)
-    ],
-    MixStep: lambda project, map_, step, place, before, progress: [
-        run_mix(project, map_, step, place, before)
-    ],
-    RewriteStep: lambda project, map_, step, place, before, progress: run_rewrite(
-        project, map_, step, place, before
-    ),
+def _noise_areas(
+    work: Work, step: NoiseStep, layer: GroundLayer, parts: dict[int, float], noise: Noise
+) -> Grown:
+    """Lay the terrains of a ring set, and nothing, in exact shares: none borders on another."""
+    from knitground.core.grow.shares import cut_shares, exact_counts
+
+    marks = sorted(parts)
+    if not any(parts.values()):
+        raise GrowError("every share is 0, so nothing can grow: give one terrain a share over 0")
+    counts = exact_counts([parts[n] for n in marks], work.size[0] * work.size[1])
+    levels = cut_shares(noise.field(work.size, 0), counts)
+    made = np.array(marks, np.uint8)[levels]
+    if step.where:
+        made = np.where(work.mask(step), made, work.places(layer)).astype(np.uint8)
+    return Grown(layer, work.as_terrain(layer, made), work.shares_laid(layer, made, parts))
+
+
+_RUN: dict[type, Callable[[Work, Any], list[Grown]]] = {
+    NoiseStep: _run_noise,
+    MixStep: _run_mix,
+    RewriteStep: _run_rewrite,
+    SmoothStep: run_smooth,
+    RegionsStep: run_regions,
+    ShapeStep: run_shape,
+    RouteStep: run_route,
+    ScatterStep: run_scatter,
+    BorderStep: run_border,
+    TintStep: run_tint,
+    MarkersStep: run_markers,
+    SolveStep: run_solve,
 }
-"""What runs each kind of step: (project, map, step, place, what was made before, progress)."""
+"""What runs each kind of step."""
 
 
 def _check_step(step: NoiseStep) -> None:
@@ -183,3 +325,53 @@ def _check_step(step: NoiseStep) -> None:
         raise GrowError(f"{step.octaves} octaves are out of bounds: give 1 to 8")
     if any(share < 0 for _, share in step.shares):
         raise GrowError("a share is negative: give 0 or more")
+
+
+# What a step read
+
+
+def _key(work: Work, step: Step) -> Key:
+    """Digest a step and all that it may read: all layers as they are, and what sets and mixes say.
+
+    More than it reads in truth: then it runs once too often, never once too rarely.
+    """
+    out = blake2b(digest_size=20)
+    map_ = work.map
+    settings = (replace(step, name=""), work.seed, map_.height, map_.width, map_.wrap,
+                map_.tile_height, map_.tile_width, map_.recipe.salt_of(work.place))  # fmt: skip
+    out.update(repr(settings).encode())
+    made = {each.layer.number: each.made for each in work.before}
+    for layer in map_.layers:
+        out.update(repr((layer.number, layer.kind, layer.name)).encode())
+        now = made.get(layer.number)
+        if isinstance(layer, MarkerLayer):
+            out.update(repr(layer.markers if now is None else now).encode())
+            continue
+        if isinstance(layer, GroundLayer):
+            out.update(repr((layer.tileset, layer.set_name, layer.kind_of_set)).encode())
+            _feed(out, layer.terrain if now is None else now)
+            if now is None and isinstance(step, RewriteStep):
+                _feed(out, layer.cells)
+        else:
+            _feed(out, layer.cells if now is None else now)
+        if isinstance(layer, GrownLayer):
+            _feed(out, layer.pinned)
+    out.update(repr(map_.legend.tiles).encode())
+    for tileset in work.project.tilesets:
+        out.update(repr((tileset.name, tileset.slicing, sorted(tileset.facts.items()))).encode())
+        for kit in tileset.sets:
+            out.update(repr((kit.name, kit.kind, kit.terrains, kit.rules)).encode())
+            _feed(out, kit.marks)
+            for name, marks in sorted(kit.guests.items()):
+                out.update(name.encode())
+                _feed(out, marks)
+    out.update(repr((work.project.mixes, work.project.rule_lists)).encode())
+    return out.digest()
+
+
+def _feed(out: Any, array: NDArray[Any]) -> None:
+    out.update(np.ascontiguousarray(array).data)
+
+
+__all__ = ["Grown", "Kept", "grown_cells", "last_made", "run_mix", "run_noise", "run_recipe",
+           "run_rewrite", "run_step"]  # fmt: skip

@@ -9,15 +9,17 @@ from typing import Annotated
 from annotated_types import MaxLen
 
 from knitground.core.model.limits import ClumpCells, Name, Weight
+from knitground.core.model.patch import Patch
 from knitground.core.model.tile import TileRef
 
 
 @dataclass(frozen=True)
 class MixEntry:
-    """A tile and its weight, 0 or more."""
+    """A tile and its weight, 0 or more; or a patch, `tile` is then the one that shows for it."""
 
     tile: TileRef
     weight: Weight = 1.0
+    patch: Patch | None = None
 
 
 class FallWay(StrEnum):

@@ -2,47 +2,185 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-from typing import Annotated
+import base64
+import zlib
+from dataclasses import dataclass, field
+from enum import StrEnum
+from functools import lru_cache
+from typing import Annotated, Any, ClassVar, Literal
 
-from annotated_types import MaxLen
+import numpy as np
+from annotated_types import Ge, Le, MaxLen
+from numpy.typing import NDArray
 
+from knitground.core.base.errors import FormatError
 from knitground.core.model.limits import (
     MAX_STEPS,
     Cells,
+    HexColour,
     Name,
     Number,
     Octaves,
     Part,
     Passes,
     Seed,
+    Side,
+    Strength,
     Weight,
+    Word,
 )
+
+Names = Annotated[tuple[Name, ...], MaxLen(64)]
+Distance = Annotated[float, Ge(0), Le(256)]
+Count = Annotated[int, Ge(0), Le(16_384)]
+SmallCount = Annotated[int, Ge(0), Le(4096)]
+Gap = Annotated[int, Ge(0), Le(64)]
+Width = Annotated[int, Ge(1), Le(64)]
+Turned = Annotated[float, Ge(0), Le(180)]
+Stretch = Annotated[float, Ge(1), Le(16)]
+Tries = Annotated[int, Ge(1), Le(600)]
+Shares = Annotated[tuple[tuple[Word, Weight], ...], MaxLen(256)]
+_FORBID: dict[str, object] = {"extra": "forbid"}
 
 
 @dataclass(frozen=True)
-class NoiseStep:
-    """Noise ground: the whole of a ground layer's terrain, laid by noise.
+class Area:
+    """Cells that were chosen once: a box, and which of its cells, packed (zlib, then base64)."""
+
+    __pydantic_config__: ClassVar[dict[str, object]] = _FORBID
+
+    top: Side
+    left: Side
+    height: Side
+    width: Side
+    bits: Annotated[str, MaxLen(8_000_000)]
+
+    @classmethod
+    def of(cls, top: int, left: int, mask: NDArray[np.bool_]) -> Area:
+        """Pack a mask."""
+        raw = zlib.compress(np.packbits(mask).tobytes(), 9)
+        height, width = mask.shape
+        return cls(top, left, height, width, base64.b64encode(raw).decode())
+
+    def mask(self, height: int, width: int) -> NDArray[np.bool_]:
+        """Unpack it for a map of a size; what lies outside is cut off."""
+        out = np.zeros((height, width), np.bool_)
+        part = _unpacked(self)[: max(0, height - self.top), : max(0, width - self.left)]
+        out[self.top : self.top + part.shape[0], self.left : self.left + part.shape[1]] = part
+        return out
+
+
+@lru_cache(maxsize=64)
+def _unpacked(area: Area) -> NDArray[np.bool_]:
+    count = area.height * area.width
+    try:
+        unpacker = zlib.decompressobj()
+        raw = unpacker.decompress(base64.b64decode(area.bits, validate=True), count // 8 + 8)
+    except (ValueError, zlib.error) as error:
+        raise FormatError(f"an area of a recipe can not be unpacked ({error})") from error
+    bits = np.unpackbits(np.frombuffer(raw, np.uint8))
+    if bits.size < count:
+        raise FormatError(f"an area of a recipe has {bits.size} cells, {count} are needed")
+    return bits[:count].astype(np.bool_).reshape(area.height, area.width)
+
+
+class Look(StrEnum):
+    """What a condition looks at."""
+
+    TERRAIN = "on terrain"
+    MEETS = "where terrains meet"
+    NEAR = "so far from terrain"
+    TILES = "where tiles lie"
+    NEAR_TILES = "so far from tiles"
+    TAG = "on tiles with a tag"
+    AREA = "in an area"
+    TINT = "as dense as a tint"
+    EDGE = "so far from the map's border"
+
+
+@dataclass(frozen=True, kw_only=True)
+class Condition:
+    """Where a step works; of several all must hold.
+
+    Parameters
+    ----------
+    layer : number of the layer that is looked at; its cells as earlier steps have made them
+    names : of terrains or tags; none is any
+    low, high : bounds of a distance in cells, both included
+    area : cells chosen by hand
+    negated : where it does not hold
+    """
+
+    __pydantic_config__: ClassVar[dict[str, object]] = _FORBID
+
+    look: Look
+    layer: Number = 0
+    names: Names = ()
+    low: Distance = 0.0
+    high: Distance = 3.0
+    area: Area | None = None
+    negated: bool = False
+
+
+Conditions = Annotated[tuple[Condition, ...], MaxLen(16)]
+
+
+@dataclass(frozen=True, kw_only=True)
+class AnyStep:
+    """What all steps have.
+
+    Parameters
+    ----------
+    name : in one's own words; "" shows the kind's
+    active : whether it runs
+    salt : put to the recipe's seed, so that each step draws numbers of its own; None is its place
+    where : conditions, all of which must hold
+    """
+
+    name: Word = ""
+    active: bool = True
+    salt: Number | None = None
+    where: Conditions = ()
+
+
+class NoiseForm(StrEnum):
+    """How noise is bent."""
+
+    PLAIN = "plain"
+    RIDGED = "ridged"
+    BILLOWED = "billowed"
+
+
+@dataclass(frozen=True)
+class NoiseStep(AnyStep):
+    """Noise ground: a ground layer's terrain, laid by noise.
 
     Parameters
     ----------
     layer : number of the ground layer that it makes
     scale : cells from one large patch to the next
     octaves : how many halvings of the scale add detail
-    shares : asked-for part of each terrain: (terrain's name, weight)
+    shares : asked-for part of each terrain: (terrain's name, weight); "" is nothing, for ring and
+        edge sets
+    form : plain, in ridges (long narrow patches of the last terrains) or billowed (round ones)
+    stretch, turn : how many times longer patches are than wide, and in which direction, in degrees
+        clockwise from lying
     """
 
     layer: Number
     scale: Cells = 16.0
     octaves: Octaves = 4
-    shares: Annotated[tuple[tuple[Name, Weight], ...], MaxLen(256)] = ()
+    shares: Shares = ()
+    form: NoiseForm = NoiseForm.PLAIN
+    stretch: Stretch = 1.0
+    turn: Turned = 0.0
 
 
 PLACES = ("inside", "where they meet")
 
 
 @dataclass(frozen=True)
-class MixStep:
+class MixStep(AnyStep):
     """Mix fill: the cells of a grown layer, drawn from a mix by counted chance.
 
     Parameters
@@ -60,12 +198,12 @@ class MixStep:
     mix: Name
     density: Part = 0.2
     on: Number = 0
-    terrains: Annotated[tuple[Name, ...], MaxLen(64)] = ()
+    terrains: Names = ()
     place: str = "inside"
 
 
 @dataclass(frozen=True)
-class RewriteStep:
+class RewriteStep(AnyStep):
     """Rewrite: a grown layer that follows what lies on other layers, by a list of rules.
 
     Parameters
@@ -84,7 +222,270 @@ class RewriteStep:
     copies: bool = False
 
 
-Step = NoiseStep | MixStep | RewriteStep
+@dataclass(frozen=True)
+class SmoothStep(AnyStep):
+    """Smooth: terrain by majority of what lies round it, small islands and holes gone.
+
+    Parameters
+    ----------
+    passes : how often
+    keeps_shares : whether each terrain keeps its number of places
+    least : islands, and holes, of fewer places take what is round them
+    """
+
+    __pydantic_config__: ClassVar[dict[str, object]] = _FORBID
+
+    layer: Number
+    passes: Passes = 2
+    keeps_shares: bool = True
+    least: SmallCount = 6
+    step: Literal["smooth"] = field(default="smooth", kw_only=True)
+
+
+@dataclass(frozen=True)
+class RegionsStep(AnyStep):
+    """Regions: cells round scattered points, each of one terrain; or rooms with passages.
+
+    Parameters
+    ----------
+    size : cells from one region to the next
+    warp : how ragged their borders are, 0 to 1
+    shares : of the terrains; a region is never split
+    wall : terrain between rooms; "" for regions that touch
+    thick : cells of wall
+    """
+
+    __pydantic_config__: ClassVar[dict[str, object]] = _FORBID
+
+    layer: Number
+    size: Cells = 14.0
+    warp: Part = 0.5
+    shares: Shares = ()
+    wall: Word = ""
+    thick: Width = 2
+    step: Literal["regions"] = field(default="regions", kw_only=True)
+
+
+class ShapeOf(StrEnum):
+    """The forms that a shape step knows."""
+
+    ISLAND = "island"
+    LAKE = "lake"
+    BORDER = "border band"
+    GRADIENT = "gradient"
+    PICTURE = "grey picture"
+
+
+@dataclass(frozen=True)
+class ShapeStep(AnyStep):
+    """Shape: one terrain in a large form over the map.
+
+    Parameters
+    ----------
+    terrain : that it lays
+    form : a round island in the middle, all but a round lake, a band along the borders, from one
+        side to the other, or where a sheet's picture is bright
+    share : part of the places that it takes
+    rough : how much noise bends its border, 0 to 1
+    turn : of a gradient, degrees clockwise from “at the left”
+    sheet : tileset whose picture is read
+    """
+
+    __pydantic_config__: ClassVar[dict[str, object]] = _FORBID
+
+    layer: Number
+    terrain: Word = ""
+    form: ShapeOf = ShapeOf.ISLAND
+    share: Part = 0.4
+    rough: Part = 0.4
+    turn: Annotated[float, Ge(0), Le(360)] = 0.0
+    sheet: Word = ""
+    step: Literal["shape"] = field(default="shape", kw_only=True)
+
+
+class RouteEnd(StrEnum):
+    """What a route joins."""
+
+    MARKERS = "markers"
+    BORDERS = "the map's borders"
+    REGIONS = "patches of a terrain"
+
+
+@dataclass(frozen=True)
+class RouteStep(AnyStep):
+    """Route: ways from place to place where going is cheap.
+
+    Parameters
+    ----------
+    layer : ground layer on which it lays `terrain` (of an edge set along the way, else under it),
+        or grown layer on which it lays tiles of `mix`
+    between : markers of `kind` on any marker layer, the middles of the map's borders, or patches of
+        the first of `seek` on `ground`
+    ground : ground layer whose terrain makes going dear or impossible
+    dear, never : names of terrains that cost eight times as much, and that are never crossed
+    width : cells
+    wobble : how much chance bends it, 0 to 1
+    joins : whether ways that are there are cheap to follow
+    """
+
+    __pydantic_config__: ClassVar[dict[str, object]] = _FORBID
+
+    layer: Number
+    terrain: Word = ""
+    mix: Word = ""
+    between: RouteEnd = RouteEnd.MARKERS
+    kind: Word = ""
+    ground: Number = 0
+    seek: Names = ()
+    dear: Names = ()
+    never: Names = ()
+    width: Width = 1
+    wobble: Part = 0.3
+    joins: bool = True
+    step: Literal["route"] = field(default="route", kw_only=True)
+
+
+@dataclass(frozen=True)
+class ScatterStep(AnyStep):
+    """Scatter: tiles and patches of a mix, whole and apart from each other.
+
+    Parameters
+    ----------
+    density : part of the cells that they take, as far as there is room
+    gap : free cells round each
+    alike : free cells between two of the same kind
+    clumps : cells from one clump to the next; 0 spreads them evenly
+    """
+
+    __pydantic_config__: ClassVar[dict[str, object]] = _FORBID
+
+    layer: Number
+    mix: Name = "mix"
+    density: Part = 0.1
+    gap: Gap = 0
+    alike: Gap = 0
+    clumps: Distance = 0.0
+    step: Literal["scatter"] = field(default="scatter", kw_only=True)
+
+
+@dataclass(frozen=True)
+class BorderStep(AnyStep):
+    """Border: a terrain along the map's borders; on a map that wraps there is none."""
+
+    __pydantic_config__: ClassVar[dict[str, object]] = _FORBID
+
+    layer: Number
+    terrain: Word = ""
+    width: Width = 3
+    rough: Part = 0.3
+    step: Literal["border"] = field(default="border", kw_only=True)
+
+
+@dataclass(frozen=True)
+class TintStep(AnyStep):
+    """Tint by noise: a colour of a tint layer, stronger here and weaker there."""
+
+    __pydantic_config__: ClassVar[dict[str, object]] = _FORBID
+
+    layer: Number
+    colour: HexColour = "#3B4C8C"
+    strength: Strength = 60
+    scale: Cells = 20.0
+    octaves: Octaves = 3
+    even: Part = 0.3
+    step: Literal["tint"] = field(default="tint", kw_only=True)
+
+
+@dataclass(frozen=True)
+class MarkersStep(AnyStep):
+    """Markers: points where conditions hold, so far apart, within reach of others.
+
+    Parameters
+    ----------
+    kind, called : of the markers; those of this kind that the step made before are replaced
+    count : asked for
+    apart : cells between two
+    reach : kind of marker from which each must be reachable over cells where the conditions hold
+    """
+
+    __pydantic_config__: ClassVar[dict[str, object]] = _FORBID
+
+    layer: Number
+    kind: Word = "spawn point"
+    called: Word = ""
+    count: Annotated[int, Ge(1), Le(1000)] = 5
+    apart: Distance = 8.0
+    reach: Word = ""
+    step: Literal["markers"] = field(default="markers", kw_only=True)
+
+
+class SolveFrom(StrEnum):
+    """What tells which tiles may lie side by side."""
+
+    MARKS = "marks of a set"
+    PIXELS = "pixels of their sides"
+    EXAMPLE = "an example"
+
+
+class SolveEdge(StrEnum):
+    """What a solved area does at its border."""
+
+    OPEN = "open"
+    CLOSED = "closed"
+    WRAPS = "wraps"
+
+
+Pair = tuple[Number, Number, Number, Number, bool]
+"""Two tiles (row, column each) that are forbidden side by side, left and right or up and down."""
+
+
+@dataclass(frozen=True)
+class SolveStep(AnyStep):
+    """Solve: fill cells with tiles so that all join.
+
+    Parameters
+    ----------
+    layer : grown layer
+    tileset : whose tiles are laid
+    source : what tells how they join: marks of the set `set_name`, pixels within `tolerance` (0 to
+        255), or what lies side by side on layer `example`
+    edge : whether the border of the map, or of the area, may be anything, must be the same all
+        round as it is outside, or meets itself
+    seconds : given up after
+    """
+
+    __pydantic_config__: ClassVar[dict[str, object]] = _FORBID
+
+    layer: Number
+    tileset: Word = ""
+    source: SolveFrom = SolveFrom.MARKS
+    set_name: Word = ""
+    tolerance: Annotated[float, Ge(0), Le(255)] = 24.0
+    example: Number = 0
+    edge: SolveEdge = SolveEdge.OPEN
+    forbidden: Annotated[tuple[Pair, ...], MaxLen(4096)] = ()
+    seconds: Tries = 20
+    step: Literal["solve"] = field(default="solve", kw_only=True)
+
+
+@dataclass(frozen=True)
+class UnknownStep(AnyStep):
+    """A step of a kind that this version does not know: kept as it is, and passed over."""
+
+    layer: Number = 0
+    kind: Word = ""
+    raw: Annotated[str, MaxLen(10_000_000)] = "{}"
+
+
+Step = (
+    NoiseStep | MixStep | RewriteStep | SmoothStep | RegionsStep | ShapeStep | RouteStep
+    | ScatterStep | BorderStep | TintStep | MarkersStep | SolveStep | UnknownStep
+)  # fmt: skip
+NEW_STEPS: tuple[Any, ...] = (
+    SmoothStep, RegionsStep, ShapeStep, RouteStep, ScatterStep, BorderStep, TintStep, MarkersStep,
+    SolveStep,
+)  # fmt: skip
+"""Kinds of steps whose files are written as they are."""
 
 
 @dataclass(frozen=True)
@@ -93,3 +494,13 @@ class Recipe:
 
     seed: Seed = 1
     steps: Annotated[tuple[Step, ...], MaxLen(MAX_STEPS)] = ()
+
+    def salt_of(self, place: int) -> int:
+        """What the step at a place draws its numbers with, put to the seed."""
+        salt = self.steps[place].salt if place < len(self.steps) else None
+        return place if salt is None else salt
+
+    def free_salt(self) -> int:
+        """A salt that no step of the recipe has."""
+        used = {self.salt_of(n) for n in range(len(self.steps))}
+        return max([MAX_STEPS - 1, *used]) + 1

@@ -7,13 +7,12 @@ from functools import lru_cache
 from typing import NamedTuple
 
 import numpy as np
-from numpy.typing import NDArray
 
+from knitground.core.knit.fits import fitting, opposite
 from knitground.core.knit.layer import marked_tiles
-from knitground.core.knit.table import RING_BITS
 from knitground.core.model.project import Project
 from knitground.core.model.shapes import Shapes
-from knitground.core.model.terrain import ANY, SetKind, Slot
+from knitground.core.model.terrain import Slot
 from knitground.core.model.tile import TileRef
 from knitground.core.model.tileset import At, Tileset
 from knitground.core.shapes.geometry import outline
@@ -70,10 +69,10 @@ def meetings(project: Project, owner: Tileset, at: At, kind: str) -> list[Meetin
                 continue
             place = (tile.row, tile.col)
             theirs = side_spans(
-                other.fact(*place).shapes, kind, _opposite(side), _size(other, place)
+                other.fact(*place).shapes, kind, opposite(side), _size(other, place)
             )
             close = side_spans(
-                other.fact(*place).shapes, kind, _opposite(side), _size(other, place), NEAR_PX
+                other.fact(*place).shapes, kind, opposite(side), _size(other, place), NEAR_PX
             )
             gaps += _common(near, _joined([*theirs, *close]))
             apart = _differing(mine, theirs)
@@ -86,10 +85,6 @@ def meetings(project: Project, owner: Tileset, at: At, kind: str) -> list[Meetin
 def _size(owner: Tileset, at: At) -> tuple[int, int]:
     _, _, wide, high = owner.slicing.tile_area(*at)
     return high, wide
-
-
-def _opposite(side: Slot) -> Slot:
-    return Slot((int(side) + 4) % 8)
 
 
 @lru_cache(maxsize=4096)
@@ -162,56 +157,6 @@ def neighbours(project: Project, owner: Tileset, at: At, side: Slot) -> list[Til
         own = kit.marks_within(owner.rows, owner.columns, None)[at].astype(int)
         if own.any():
             marks, tiles = marked_tiles(project, owner, kit)
-            fits = _fitting(kit.kind, own, marks.astype(int), side)
+            fits = fitting(kit.kind, own, marks.astype(int), side)
             return [tiles[int(n)] for n in np.flatnonzero(fits)]
     return []
-
-
-_CORNERS = {
-    Slot.N: ((Slot.NW, Slot.SW), (Slot.NE, Slot.SE)),
-    Slot.S: ((Slot.SW, Slot.NW), (Slot.SE, Slot.NE)),
-    Slot.W: ((Slot.NW, Slot.NE), (Slot.SW, Slot.SE)),
-    Slot.E: ((Slot.NE, Slot.NW), (Slot.SE, Slot.SW)),
-}
-"""The slots of a tile at a side, and those that they meet of the tile there."""
-
-
-def _fitting(
-    kind: SetKind, own: NDArray[np.int64], marks: NDArray[np.int64], side: Slot
-) -> NDArray[np.bool_]:
-    """Tell which tiles (n,) fit at a side."""
-
-    def same(mine: Slot, theirs: Slot) -> NDArray[np.bool_]:
-        found: NDArray[np.bool_] = np.isin(marks[:, theirs], (own[mine], ANY))
-        return np.ones_like(found) if own[mine] == ANY else found
-
-    if kind is SetKind.CORNER:
-        (a, b), (c, d) = _CORNERS[side]
-        return same(a, b) & same(c, d)
-    if kind is SetKind.EDGE:
-        return same(side, _opposite(side))
-    return _fitting_rings(own, marks, side)
-
-
-def _fitting_rings(
-    own: NDArray[np.int64], marks: NDArray[np.int64], side: Slot
-) -> NDArray[np.bool_]:
-    middle = own[Slot.MIDDLE]
-    mine = {slot: bool(own[slot] in (middle, ANY)) for slot in RING_BITS}
-    theirs = {
-        slot: (marks[:, slot] == marks[:, Slot.MIDDLE]) | (marks[:, slot] == ANY)
-        for slot in RING_BITS
-    }
-    back = _opposite(side)
-    if not mine[side]:
-        found: NDArray[np.bool_] = (marks[:, Slot.MIDDLE] != middle) & ~theirs[back]
-        return found
-    fits: NDArray[np.bool_] = (marks[:, Slot.MIDDLE] == middle) & theirs[back]
-    for turn in (2, -2):  # the two sides beside it
-        near = Slot((int(side) + turn) % 8)
-        between, beyond = Slot((int(side) + turn // 2) % 8), Slot((int(back) - turn // 2) % 8)
-        # The cell between both is the neighbour's own side, and mine is its corner.
-        if mine[near]:
-            fits &= theirs[near] == mine[between]
-        fits &= ~theirs[near] | (theirs[beyond] == mine[near])
-    return fits

@@ -1,0 +1,171 @@
+"""Regions: cells round scattered points, each of one terrain; or rooms joined by passages.
+
+One point stands in each square of a lattice that fits the map, so that on a map that wraps regions
+go over its border. Their borders are warped by noise (S. Worley's cellular basis, 1996, read at
+places moved by noise). Which terrain a region gets is dealt: the largest first, to the terrain that
+lacks most.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from knitground.core.base.errors import GrowError
+from knitground.core.base.hashing import cell_numbers, mix_one
+from knitground.core.grow.noise import noise_field
+from knitground.core.grow.work import Grown, Mask, Places, Work
+from knitground.core.model.layers import GroundLayer
+from knitground.core.model.recipe import RegionsStep
+
+Numbers = NDArray[np.int32]
+
+
+def run_regions(work: Work, step: RegionsStep) -> list[Grown]:
+    """Lay regions, or rooms, on a ground layer."""
+    ground = work.layer(step.layer, GroundLayer, "ground")
+    places = work.places(ground)
+    asked = {work.mark(ground, name): share for name, share in step.shares if share > 0}
+    if not asked:
+        raise GrowError(f"{work.number} has no terrain with a share over 0: give one")
+    numbers, count, edge = regions(
+        places.shape, step.size, step.warp, work.seed, wrap=work.map.wrap
+    )
+    terrain_of = _dealt(np.bincount(numbers.ravel(), minlength=count), asked, work.seed)
+    made = terrain_of[numbers]
+    words = f"{count} regions"
+    if step.wall:
+        walls, passages = _walls(numbers, edge, step, work.seed, wrap=work.map.wrap)
+        made[walls] = work.mark(ground, step.wall)
+        words = f"{count} rooms, {passages} passages"
+    free = work.on_places(ground, work.mask(step))
+    places[free] = made[free]
+    places = work.joined(ground, places)
+    shares = work.shares_laid(ground, places, asked)
+    return [Grown(ground, work.as_terrain(ground, places), shares, words=words)]
+
+
+def regions(
+    size: tuple[int, int], each: float, warp: float, seed: int, *, wrap: bool
+) -> tuple[Numbers, int, NDArray[np.float32]]:
+    """Number the regions of places.
+
+    Returns
+    -------
+    (h, w) numbers from 0 on, how many there are, and how much further the second nearest point is
+    than the nearest: 0 on the border between two regions
+    """
+    high, wide = size
+    rows, cols = max(1, round(high / each)), max(1, round(wide / each))
+    draw = cell_numbers(np.arange(rows), np.arange(cols), seed, 3) / 2.0**32
+    more = cell_numbers(np.arange(rows), np.arange(cols), seed, 4) / 2.0**32
+    point_y = (np.arange(rows)[:, None] + 0.12 + 0.76 * draw) * high / rows
+    point_x = (np.arange(cols)[None, :] + 0.12 + 0.76 * more) * wide / cols
+    y, x = (np.indices(size) + 0.5).astype(np.float32)
+    if warp > 0:
+        scale = max(2.0, each * 0.6)
+        y = y + warp * 0.28 * each * noise_field(high, wide, scale, 4, mix_one(seed, 5))
+        x = x + warp * 0.28 * each * noise_field(high, wide, scale, 4, mix_one(seed, 6))
+    at_row = np.floor(y * rows / high).astype(np.int64)
+    at_col = np.floor(x * cols / wide).astype(np.int64)
+    best = np.full(size, np.inf, np.float32)
+    second = np.full(size, np.inf, np.float32)
+    numbers = np.zeros(size, np.int32)
+    reach = range(-2, 3)
+    seen: set[tuple[int, int]] = set()
+    for down in reach:
+        for across in reach:
+            seen.add((down, across))
+            row, col = at_row + down, at_col + across
+            off_y = np.floor_divide(row, rows) * high
+            off_x = np.floor_divide(col, cols) * wide
+            there = wrap | ((off_y == 0) & (off_x == 0))
+            row, col = row % rows, col % cols
+            gap_y = point_y[row, col] + off_y - y
+            gap_x = point_x[row, col] + off_x - x
+            far = np.where(there, np.hypot(gap_y, gap_x), np.inf).astype(np.float32)
+            number = (row * cols + col).astype(np.int32)
+            nearer = far < best
+            # A lattice of one or two rows meets itself: the same point again is no second one.
+            other = number != numbers
+            second = np.where(nearer & other, best, np.where(other, np.minimum(second, far),
+                                                             second))  # fmt: skip
+            numbers = np.where(nearer, number, numbers)
+            best = np.where(nearer, far, best)
+    return numbers, rows * cols, second - best
+
+
+def _dealt(sizes: NDArray[np.int64], asked: dict[int, float], seed: int) -> Places:
+    """Deal terrains to regions: the largest first, to that which lacks most."""
+    total = sum(asked.values())
+    lack = {mark: share / total * int(sizes.sum()) for mark, share in sorted(asked.items())}
+    numbers = cell_numbers(np.array([0]), np.arange(len(sizes)), seed, 7)[0]
+    order = np.lexsort((numbers, -(sizes // max(1, int(sizes.max()) // 4))))
+    out = np.zeros(len(sizes), np.uint8)
+    # At random among those that lack something, as they lack: else large ones would be all alike.
+    for n, region in enumerate(order.tolist()):
+        marks = [mark for mark in lack if lack[mark] > 0] or list(lack)
+        weights = np.array([max(lack[mark], 1e-9) for mark in marks])
+        pick = (mix_one(seed, 8, n) & 0xFFFFFF) / 0x1000000
+        late = n > len(order) * 0.6
+        at = int(weights.argmax()) if late else int(
+            np.searchsorted(np.cumsum(weights / weights.sum()), pick)
+        )  # fmt: skip
+        mark = marks[min(at, len(marks) - 1)]
+        out[region] = mark
+        lack[mark] -= int(sizes[region])
+    return out
+
+
+def _walls(
+    numbers: Numbers, edge: NDArray[np.float32], step: RegionsStep, seed: int, *, wrap: bool
+) -> tuple[Mask, int]:
+    """Put walls between rooms, and passages through them so that each room can be reached."""
+    walls = edge < step.thick * 1.4
+    if not wrap:
+        border = np.zeros(walls.shape, np.bool_)
+        border[: step.thick], border[-step.thick :] = True, True
+        border[:, : step.thick], border[:, -step.thick :] = True, True
+        walls |= border
+    doors: dict[tuple[int, int], list[int]] = {}
+    flat = numbers.ravel()
+    places = np.arange(flat.size).reshape(numbers.shape)
+    for axis in (0, 1):
+        here, there = numbers, np.roll(numbers, -1, axis)
+        meets = here != there
+        if not wrap:
+            edge_of = [slice(None), slice(None)]
+            edge_of[axis] = slice(-1 - step.thick, None)
+            meets[tuple(edge_of)] = False
+        for a, b, at in zip(here[meets].tolist(), there[meets].tolist(), places[meets].tolist()):
+            doors.setdefault((min(a, b), max(a, b)), []).append(at)
+    lead = list(range(int(flat.max()) + 1))
+
+    def root(n: int) -> int:
+        while lead[n] != n:
+            lead[n] = lead[lead[n]]
+            n = lead[n]
+        return n
+
+    order = sorted(doors, key=lambda pair: mix_one(seed, 11, *pair))
+    passages = 0
+    for pair in order:
+        spots = doors[pair]
+        one, other = root(pair[0]), root(pair[1])
+        extra = (mix_one(seed, 12, *pair) & 255) < 40
+        if len(spots) < 3 or (one == other and not extra):
+            continue
+        lead[one] = other
+        passages += 1
+        row, col = divmod(spots[len(spots) // 2], numbers.shape[1])
+        reach = step.thick + 1
+        rows, cols = (
+            np.arange(row - reach, row + reach + 1),
+            np.arange(col - reach, col + reach + 1),
+        )
+        if not wrap:
+            rows = rows[(rows >= step.thick) & (rows < numbers.shape[0] - step.thick)]
+            cols = cols[(cols >= step.thick) & (cols < numbers.shape[1] - step.thick)]
+        at = np.ix_(rows % numbers.shape[0], cols % numbers.shape[1])
+        walls[at] &= ~np.isin(numbers[at], pair)
+    return walls, passages

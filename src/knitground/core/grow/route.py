@@ -1,0 +1,349 @@
+"""Routes: cheapest ways between places, over what terrain costs.
+
+Shortest paths by buckets of equal distance (R. Dial, 1969), a whole bucket at a time; costs are
+whole numbers. Places are joined one after the other to the ways that are there, the nearest first.
+"""
+
+from __future__ import annotations
+
+from itertools import pairwise
+
+import numpy as np
+from numpy.typing import NDArray
+
+from knitground.core.base.errors import GrowError
+from knitground.core.base.hashing import cell_numbers, mix_one
+from knitground.core.chance.draw import MIX_SLOTS, draw_cells, slot_table
+from knitground.core.grow.distance import parts_of
+from knitground.core.grow.work import Grown, Mask, Work
+from knitground.core.knit.sides import with_sides
+from knitground.core.model.layers import GroundLayer, GrownLayer
+from knitground.core.model.recipe import RouteEnd, RouteStep
+from knitground.core.model.terrain import SetKind
+
+Costs = NDArray[np.int32]
+Cell = tuple[int, int]
+Path = list[Cell]
+"""Cells that follow each other side by side; on a map that wraps taken modulo its size."""
+PLAIN, DEAR, KNOWN = 8, 64, 3
+_FAR = np.int32(2**30)
+_LEAST_PATCH = 6
+
+
+def run_route(work: Work, step: RouteStep) -> list[Grown]:
+    """Lay ways; places that can not be reached are told."""
+    layer = work.layer(step.layer, GroundLayer | GrownLayer, "ground or grown")  # type: ignore[arg-type]
+    costs = route_costs(work, step)
+    ends = route_ends(work, step, costs)
+    if len(ends) < 2:
+        raise GrowError(
+            f"{work.number} joins {step.between}, and there are {len(ends)}: it takes two"
+        )
+    wrap = work.map.wrap and step.between is not RouteEnd.BORDERS
+    ways = _ways_there(work, layer)
+    paths, lost = join_places(costs, ends, wrap=wrap, ways=ways if step.joins else None)
+    through = work.map.wrap and step.between is RouteEnd.BORDERS
+    made = _lay(work, step, layer, paths, through=through)
+    cells = len({(r % work.size[0], c % work.size[1]) for path in paths for r, c in path})
+    words = f"{len(ends) - len(lost)} of {len(ends)} places joined, {cells} cells of way"
+    if lost:
+        where = ", ".join(f"row {row}, column {col}" for row, col in lost[:3])
+        words += f" · no way to {where}"
+    return [Grown(layer, made, (), words=words)]
+
+
+def route_costs(work: Work, step: RouteStep) -> Costs:
+    """Give what it costs to enter each cell; 0 is never."""
+    rows, cols = np.arange(work.size[0]), np.arange(work.size[1])
+    numbers = cell_numbers(rows, cols, mix_one(work.seed, 1)) >> 16
+    costs = np.full(work.size, PLAIN, np.int32)
+    costs += (numbers / 65536.0 * step.wobble * 3 * PLAIN).astype(np.int32)
+    if step.ground and (step.dear or step.never):
+        ground = work.layer(step.ground, GroundLayer, "ground")
+        slots = work.slots(ground)
+        for names, cost in ((step.dear, DEAR), (step.never, 0)):
+            marks = [mark for name in names if (mark := work.mark(ground, name))]
+            costs[np.isin(slots, marks).any(axis=0)] = cost
+    costs[~work.mask(step)] = 0
+    return costs
+
+
+def route_ends(work: Work, step: RouteStep, costs: Costs) -> list[Cell]:
+    """List the places to join."""
+    high, wide = work.size
+    if step.between is RouteEnd.MARKERS:
+        size = work.map.tile_height, work.map.tile_width
+        found = []
+        for marker in work.markers(step.kind):
+            x, y = marker.middle
+            row, col = int(y // size[0]), int(x // size[1])
+            if 0 <= row < high and 0 <= col < wide and (row, col) not in found:
+                found.append((row, col))
+        return found
+    if step.between is RouteEnd.BORDERS:
+        return _border_ends(work, costs)
+    ground = work.layer(step.ground or step.layer, GroundLayer, "ground")
+    marks = [mark for name in step.seek if (mark := work.mark(ground, name))]
+    shown: Mask = np.all(np.isin(work.slots(ground), marks), axis=0)
+    numbers, count = parts_of(shown, wrap=work.map.wrap)
+    ends = []
+    for number in range(1, count + 1):
+        rows, cols = np.nonzero(numbers == number)
+        if rows.size >= _LEAST_PATCH:
+            middle = (rows - np.median(rows)) ** 2 + (cols - np.median(cols)) ** 2
+            at = int(middle.argmin())
+            ends.append((int(rows[at]), int(cols[at])))
+    return ends[:64]
+
+
+def _border_ends(work: Work, costs: Costs) -> list[Cell]:
+    """Find where ways may meet the borders: near their middles, the same on opposite ones."""
+    high, wide = work.size
+    cheap = np.where(costs > 0, costs, _FAR).astype(np.int64)
+
+    def best(line: NDArray[np.int64]) -> int:
+        away = np.abs(np.arange(len(line)) - len(line) / 2 + 0.5)
+        return int((line + away * 0.5).argmin())
+
+    row = best(cheap[:, 0] + cheap[:, -1])
+    col = best(cheap[0] + cheap[-1])
+    ends = [(row, 0), (row, wide - 1), (0, col), (high - 1, col)]
+    return [each for each in ends if costs[each] > 0]
+
+
+def _ways_there(work: Work, layer: GroundLayer | GrownLayer) -> Mask:
+    """Tell where ways lie already."""
+    if isinstance(layer, GrownLayer):
+        return work.cells(layer) > 0
+    return np.asarray((work.slots(layer) > 0).any(axis=0))
+
+
+def join_places(
+    costs: Costs, ends: list[Cell], *, wrap: bool, ways: Mask | None = None
+) -> tuple[list[Path], list[Cell]]:
+    """Join places, each by the cheapest way to what is joined by then.
+
+    Parameters
+    ----------
+    costs : (h, w) of entering a cell, 0 is never
+    ways : cells that are ways by now, cheap to follow
+
+    Returns
+    -------
+    the ways, and the places that can not be reached
+    """
+    costs = costs.copy()
+    if ways is not None:
+        costs[ways & (costs > 0)] = KNOWN
+    reached = np.zeros(costs.shape, np.bool_)
+    lost = [end for end in ends if costs[end] == 0]
+    open_ = [end for end in ends if costs[end] > 0]
+    if not open_:
+        return [], lost
+    reached[open_[0]] = True
+    open_ = open_[1:]
+    paths: list[Path] = []
+    while open_:
+        far = distances(costs, reached, wrap=wrap, until=open_)
+        near = [end for end in open_ if far[end] < _FAR]
+        if not near:
+            return paths, lost + open_
+        end = min(near, key=lambda each: (int(far[each]), each))
+        path = way_back(costs, far, end, wrap=wrap)
+        paths.append(path)
+        for row, col in path:
+            at = (row % costs.shape[0], col % costs.shape[1])
+            reached[at] = True
+            costs[at] = KNOWN
+        open_.remove(end)
+    return paths, lost
+
+
+def distances(costs: Costs, sources: Mask, *, wrap: bool, until: list[Cell] | None = None) -> Costs:
+    """Give what it costs to come from the nearest source to each cell.
+
+    Parameters
+    ----------
+    costs : (h, w) int32 of entering a cell, 1 to 255; 0 is never
+    until : stop when the nearest of these is reached
+
+    Returns
+    -------
+    (h, w) int32; 2³⁰ where no way leads
+    """
+    high, wide = costs.shape
+    flat = costs.ravel()
+    far = np.full(flat.size, _FAR, np.int32)
+    start = np.flatnonzero(sources.ravel())
+    far[start] = 0
+    count = int(flat.max(initial=1)) + 1
+    buckets: list[list[NDArray[np.intp]]] = [[] for _ in range(count)]
+    buckets[0].append(start)
+    waiting = 1
+    targets = np.array([row * wide + col for row, col in until or []], np.intp)
+    level = 0
+    while waiting:
+        found = buckets[level % count]
+        if found:
+            buckets[level % count] = []
+            waiting -= len(found)
+            here = found[0] if len(found) == 1 else np.concatenate(found)
+            here = here[far[here] == level]
+            if targets.size and (far[targets] <= level).any():
+                break
+            if here.size:
+                waiting += _spread(here, flat, far, buckets, level, (high, wide), wrap=wrap)
+        level += 1
+    return far.reshape(high, wide)
+
+
+def _spread(
+    here: NDArray[np.intp],
+    costs: Costs,
+    far: Costs,
+    buckets: list[list[NDArray[np.intp]]],
+    level: int,
+    size: tuple[int, int],
+    *,
+    wrap: bool,
+) -> int:
+    """Go on from the cells of a level; returns how many buckets got something."""
+    high, wide = size
+    row, col = np.divmod(here, wide)
+    added = 0
+    for down, across in ((-1, 0), (1, 0), (0, -1), (0, 1)):
+        r, c = row + down, col + across
+        if wrap:
+            r, c = r % high, c % wide
+        else:
+            inside = (r >= 0) & (r < high) & (c >= 0) & (c < wide)
+            r, c = r[inside], c[inside]
+        to = r * wide + c
+        cost = costs[to]
+        new = level + cost
+        better = (cost > 0) & (new < far[to])
+        to, cost, new = to[better], cost[better], new[better]
+        if not to.size:
+            continue
+        far[to] = new
+        if to.size == 1:
+            buckets[(level + int(cost[0])) % len(buckets)].append(to)
+            added += 1
+            continue
+        for each in np.unique(cost).tolist():
+            buckets[(level + each) % len(buckets)].append(to[cost == each])
+            added += 1
+    return added
+
+
+def way_back(costs: Costs, far: Costs, end: Cell, *, wrap: bool) -> Path:
+    """Follow falling distances from a place to the nearest source; the same way every time."""
+    high, wide = costs.shape
+    path = [end]
+    at = end
+    while far[at[0] % high, at[1] % wide] > 0:
+        here = int(far[at[0] % high, at[1] % wide])
+        cost = int(costs[at[0] % high, at[1] % wide])
+        # Straight on first, so that ways do not zigzag where both cost the same.
+        last = (at[0] - path[-2][0], at[1] - path[-2][1]) if len(path) > 1 else (0, 0)
+        steps = sorted(((-1, 0), (0, -1), (1, 0), (0, 1)), key=lambda each: each != last)
+        for down, across in steps:
+            r, c = at[0] + down, at[1] + across
+            if not wrap and not (0 <= r < high and 0 <= c < wide):
+                continue
+            if int(far[r % high, c % wide]) == here - cost:
+                at = (r, c)
+                break
+        else:
+            break
+        path.append(at)
+    return path
+
+
+def _lay(
+    work: Work,
+    step: RouteStep,
+    layer: GroundLayer | GrownLayer,
+    paths: list[Path],
+    *,
+    through: bool,
+) -> NDArray[np.generic]:
+    """Lay the ways on the layer: sides, places or tiles."""
+    high, wide = work.size
+    if isinstance(layer, GroundLayer) and layer.kind_of_set is SetKind.EDGE:
+        return _lay_sides(work, step, layer, paths, through=through)
+    mask = np.zeros(work.size, np.bool_)
+    for path in paths:
+        for row, col in path:
+            mask[row % high, col % wide] = True
+    mask = _wider(mask, step.width, wrap=work.map.wrap)
+    if isinstance(layer, GrownLayer):
+        return _lay_tiles(work, step, layer, mask)
+    places = work.places(layer)
+    on = mask
+    if layer.kind_of_set is SetKind.CORNER:
+        on = np.zeros(places.shape, np.bool_)
+        rows, cols = np.nonzero(mask)
+        for down in (0, 1):
+            for across in (0, 1):
+                on[(rows + down) % places.shape[0], (cols + across) % places.shape[1]] = True
+    places[on] = work.mark(layer, step.terrain)
+    # Where ways are, they stay: what touches them gives way.
+    strength = np.where(on, 1 << 20, 0).astype(np.int64)
+    return work.as_terrain(layer, work.joined(layer, places, strength))
+
+
+def _wider(mask: Mask, width: int, *, wrap: bool) -> Mask:
+    out = mask
+    for number in range(width - 1):
+        step = 1 if number % 2 == 0 else -1
+        out = out | _moved(out, step, 0, wrap=wrap) | _moved(out, 0, step, wrap=wrap)
+        out |= _moved(_moved(mask, step, 0, wrap=wrap), 0, step, wrap=wrap)
+    return out
+
+
+def _moved(mask: Mask, down: int, across: int, *, wrap: bool) -> Mask:
+    out = np.roll(mask, (down, across), (0, 1))
+    if not wrap:
+        if down:
+            out[0 if down > 0 else -1] = False
+        if across:
+            out[:, 0 if across > 0 else -1] = False
+    return out
+
+
+def _lay_sides(
+    work: Work, step: RouteStep, layer: GroundLayer, paths: list[Path], *, through: bool
+) -> NDArray[np.generic]:
+    high, wide = work.size
+    north = np.zeros((high + 1, wide + 1), np.bool_)
+    west = np.zeros((high + 1, wide + 1), np.bool_)
+    for path in paths:
+        for (r0, c0), (r1, c1) in pairwise(path):
+            if r0 != r1:
+                north[max(r0, r1) % high, c0 % wide] = True
+            else:
+                west[r0 % high, max(c0, c1) % wide] = True
+        if through:
+            for row, col in (path[0], path[-1]):
+                west[row, 0] |= col in (0, wide - 1)
+                north[0, col] |= row in (0, high - 1)
+    if work.map.wrap:
+        north[-1], west[:, -1] = north[0], west[:, 0]
+        north[:, -1], west[-1] = north[:, 0], west[0]
+    sides = np.array(work.terrain(layer), np.uint16)
+    return with_sides(sides, north, west, work.mark(layer, step.terrain))
+
+
+def _lay_tiles(work: Work, step: RouteStep, layer: GrownLayer, mask: Mask) -> NDArray[np.generic]:
+    mix = next((each for each in work.project.mixes if each.name == step.mix), None)
+    entries = [each for each in mix.entries if each.weight > 0] if mix else []
+    if not entries:
+        raise GrowError(
+            f"{work.number} lays tiles of mix “{step.mix}”, which is not there or empty: choose one"
+        )
+    places = np.array([work.map.legend.place(each.tile) for each in entries], np.int32)
+    table = slot_table(places, [each.weight for each in entries], MIX_SLOTS)
+    rows, cols = np.arange(work.size[0]), np.arange(work.size[1])
+    drawn = draw_cells(table, rows, cols, work.seed, layer.number)
+    return np.where(mask, drawn, work.own_cells(layer))

@@ -1,0 +1,96 @@
+"""Smooth: terrain by majority of its surroundings, shares kept; islands and holes taken away.
+
+Own derivation: where the majority wants another terrain, places swap with others that want the
+opposite, the surest first, so that every terrain keeps its number of places.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from knitground.core.grow.distance import parts_of
+from knitground.core.grow.work import Grown, Mask, Places, Work
+from knitground.core.model.layers import GroundLayer
+from knitground.core.model.recipe import SmoothStep
+
+
+def run_smooth(work: Work, step: SmoothStep) -> list[Grown]:
+    """Smooth the terrain that a ground layer has by now."""
+    ground = work.layer(step.layer, GroundLayer, "ground")
+    places = work.places(ground)
+    free = work.on_places(ground, work.mask(step))
+    before = places.copy()
+    for number in range(step.passes):
+        work.progress(number / max(1, step.passes))
+        places = majority(places, free, wrap=work.map.wrap, keeps=step.keeps_shares)
+    if step.least > 1:
+        places = without_islands(places, free, step.least, wrap=work.map.wrap)
+    places = work.joined(ground, places)
+    terrain = work.as_terrain(ground, places)
+    asked = np.bincount(before.ravel(), minlength=256)
+    wanted = {n: float(asked[n]) for n in np.flatnonzero(asked).tolist()}
+    changed = float((places != before).mean())
+    words = f"{changed:.1%} of the places changed"
+    return [Grown(ground, terrain, work.shares_laid(ground, places, wanted), words=words)]
+
+
+def majority(places: Places, free: Mask, *, wrap: bool, keeps: bool) -> Places:
+    """Give each place the terrain that most of its eight neighbours have, itself counted twice."""
+    kinds = np.unique(places)
+    if len(kinds) < 2:
+        return places
+    counts = np.stack([_near(places == kind, wrap=wrap) for kind in kinds])
+    own = np.searchsorted(kinds, places)
+    here = np.take_along_axis(counts, own[None], 0)[0]
+    best = counts.argmax(0)
+    gain = np.where(free, counts.max(0) - here, 0)
+    out = places.copy()
+    if not keeps:
+        out[gain > 0] = kinds[best[gain > 0]]
+        return out
+    flat_gain, flat_best, flat_own = gain.ravel(), best.ravel(), own.ravel()
+    order = np.argsort(-flat_gain, kind="stable")
+    order = order[flat_gain[order] > 0]
+    target = out.ravel()
+    for a in range(len(kinds)):
+        for b in range(a + 1, len(kinds)):
+            there = order[(flat_own[order] == a) & (flat_best[order] == b)]
+            back = order[(flat_own[order] == b) & (flat_best[order] == a)]
+            count = min(len(there), len(back))
+            target[there[:count]], target[back[:count]] = kinds[b], kinds[a]
+    return out
+
+
+def _near(mask: Mask, *, wrap: bool) -> NDArray[np.int32]:
+    """Count a mask in the 3 × 3 places round each, the middle twice."""
+    wide = np.pad(mask, 1, mode="wrap" if wrap else "edge").astype(np.int32)
+    rows = wide[:-2] + wide[1:-1] + wide[2:]
+    out: NDArray[np.int32] = rows[:, :-2] + rows[:, 1:-1] + rows[:, 2:] + mask
+    return out
+
+
+def without_islands(places: Places, free: Mask, least: int, *, wrap: bool) -> Places:
+    """Let parts of fewer places take the terrain that most of their neighbours have."""
+    out = places.copy()
+    for kind in np.unique(places).tolist():
+        numbers, count = parts_of(out == kind, wrap=wrap, corners=False)
+        sizes = np.bincount(numbers.ravel(), minlength=count + 1)
+        small = np.flatnonzero((sizes < least) & (np.arange(count + 1) > 0))
+        if not small.size:
+            continue
+        wide = np.pad(out, 1, mode="wrap" if wrap else "edge")
+        inside = np.isin(numbers, small) & free
+        rows, cols = np.nonzero(inside)
+        votes: dict[int, dict[int, int]] = {}
+        for down, across in ((0, 1), (2, 1), (1, 0), (1, 2)):
+            near = wide[rows + down, cols + across]
+            for number, other in zip(numbers[rows, cols].tolist(), near.tolist()):
+                if other != kind:
+                    found = votes.setdefault(number, {})
+                    found[other] = found.get(other, 0) + 1
+        new = np.full(count + 1, kind, np.uint8)
+        for number, found in votes.items():
+            new[number] = max(sorted(found), key=lambda each: found[each])
+        out[inside] = new[numbers[inside]]
+    return out

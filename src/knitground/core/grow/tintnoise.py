@@ -1,0 +1,28 @@
+"""Tint by noise: one colour, stronger here and weaker there."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from knitground.core.grow.noise import noise_field
+from knitground.core.grow.work import Grown, Work
+from knitground.core.model.layers import TintLayer
+from knitground.core.model.recipe import TintStep
+
+
+def run_tint(work: Work, step: TintStep) -> list[Grown]:
+    """Make the colours of a tint layer; where conditions hold in part, weaker."""
+    layer = work.layer(step.layer, TintLayer, "tint")
+    field = noise_field(*work.size, step.scale, step.octaves, work.seed)
+    part = step.even + (1 - step.even) * np.clip(0.5 + field / 3, 0, 1)
+    dense = work.where(step.where)
+    if dense is not None:
+        part = part * dense
+    strength = np.rint(part * step.strength).astype(np.int32)
+    colour = int(step.colour[1:], 16)
+    made = np.where(strength > 0, strength << 24 | colour, 0).astype(np.int32)
+    before = next((e.made for e in reversed(work.before) if e.layer is layer), None)
+    if before is not None:  # several tints of one layer lie over each other
+        made = np.where(strength > 0, made, before)
+    laid = float((strength > 0).mean())
+    return [Grown(layer, made, words=f"{laid:.0%} of the cells tinted")]
