@@ -259,7 +259,7 @@ def test_growing_twice_on_one_layer_is_undone_to_the_start(window):
     settle()
     start = snapshot(session.project)
     grown = next(each for each in map_.layers if isinstance(each, GrownLayer))
-    slider = window.stages["grow"].scale
+    slider = window.stages["grow"].cards[0].fields["scale"]
     slider.setSliderDown(True)
     for value in (20, 30, 40):
         slider.setValue(value)

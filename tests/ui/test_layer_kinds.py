@@ -422,34 +422,32 @@ def test_a_mix_fill_is_added_changed_and_taken_out_in_grow(window, view):
     window.show_stage("grow")
     window.mapside.strip.layers.add_kind("Grown")
     layer = session.layer
-    bench.add_mix_step()
+    bench.add_kind(MixStep)
     settle()
     step = session.map.recipe.steps[-1]
-    assert step == MixStep(layer.number, "salt flat")
+    assert (step.layer, step.mix) == (layer.number, "salt flat")
     filled = np.count_nonzero(layer.cells) / layer.cells.size
     assert abs(filled - 0.2) < 0.03
-    card = bench.mix_cards[-1]
-    card.density.setValue(60)
+    card = bench.cards[-1]
+    assert card.is_open
+    card.fields["density"].setValue(60)
     settle()
     assert abs(np.count_nonzero(layer.cells) / layer.cells.size - 0.6) < 0.03
-    card.on.setCurrentIndex(1)
-    card.on.activated.emit(1)
+    card.fields["on"].setCurrentIndex(1)
+    card.fields["on"].activated.emit(1)
     settle()
-    QTest.mouseClick(bench.mix_cards[-1].terrains["crust"], Qt.MouseButton.LeftButton)
+    QTest.mouseClick(bench.cards[-1].chips["terrains"]["crust"], Qt.MouseButton.LeftButton)
     settle()
     step = session.map.recipe.steps[-1]
     assert (step.on, step.terrains, step.density) == (session.map.layers[0].number, ("crust",), 0.6)
     ground = session.map.layers[0].terrain
     corners = np.stack([ground[r : r + 64, c : c + 96] for r in (0, 1) for c in (0, 1)])
     assert not layer.cells[~(corners == 2).all(0)].any()
-    assert "60 %" in bench.mix_cards[-1].words.text()
-    names = session.doc.history.names
-    assert names[-1] == "Grow"
-    bench._change_mix(len(session.map.recipe.steps) - 1, None, False)
-    assert len(session.map.recipe.steps) == 2
-    bench.add_mix_step()
-    bench.add_mix_step()
-    assert "each has a step already" in window.notices.text.text()
+    assert "60 %" in bench.cards[-1].values["density"].text()
+    assert session.doc.history.names[-1] == "Grow"
+    count = len(session.map.recipe.steps)
+    bench._act(count - 1, "remove")
+    assert len(session.map.recipe.steps) == count - 1
 
 
 # Offset, height, cells of another size

@@ -744,8 +744,8 @@ def test_the_grow_card_changes_a_rewrite_step(window, basin):
     window.show_stage("grow")
     settle()
     grow = window.stages["grow"]
-    card = next(each for each in grow.mix_cards if hasattr(each, "passes"))
-    card.copies.click()
+    card = next(each for each in grow.cards if "passes" in each.fields)
+    card.fields["copies"].click()
     grow._wait.stop()
     grow.run()
     for _ in range(20):

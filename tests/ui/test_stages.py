@@ -293,7 +293,7 @@ def test_growing_follows_the_sliders_as_one_step(window):
     settle()
     ground = session.map.layers[0]
     before = ground.terrain.copy()
-    slider = window.stages["grow"]._sliders["blush"]
+    slider = window.stages["grow"].cards[0].sliders["blush"]
     slider.setSliderDown(True)
     for value in (10, 20, 30):
         slider.setValue(value)
@@ -305,7 +305,7 @@ def test_growing_follows_the_sliders_as_one_step(window):
     asked, laid = window.stages["grow"].laid["blush"]
     assert abs(asked - 30 / 130) < 0.01
     assert abs(laid - (ground.terrain[:-1, :-1] == 4).mean()) < 1e-9
-    assert "/" in window.stages["grow"]._numbers["blush"].text()
+    assert "/" in window.stages["grow"].cards[0].numbers["blush"].text()
     assert (ground.terrain[0] == ground.terrain[-1]).all()
     session.doc.undo()
     assert (ground.terrain == before).all()
@@ -332,18 +332,18 @@ def test_a_map_without_a_recipe_gets_a_step(window):
     window.mapside.maps.add_map(dialog)
     window.show_stage("grow")
     settle()
-    assert not window.stages["grow"].card.isVisible()
-    QTest.mouseClick(window.stages["grow"].add, LEFT)
+    assert not window.stages["grow"].cards
+    window.stages["grow"].add.menu().actions()[0].trigger()
     settle()
     ground = window.session.map.layers[0]
     assert set(np.unique(ground.terrain)) == {1, 2, 3, 4}
-    assert window.stages["grow"].card.isVisible()
+    assert window.stages["grow"].cards[0].isVisible()
 
 
 def test_shares_of_nothing_are_refused_with_words(window):
     window.session.choose_map(window.session.project.maps[1])
     window.show_stage("grow")
-    for slider in window.stages["grow"]._sliders.values():
+    for slider in window.stages["grow"].cards[0].sliders.values():
         slider.setValue(0)
     settle()
     assert "every share is 0" in window.notices.text.text()

@@ -69,6 +69,8 @@ PROJECT_FORMAT: Final = "knitground/project"
 TILESET_FORMAT: Final = "knitground/tileset"
 MAP_FORMAT: Final = "knitground/map"
 RULES_FORMAT: Final = "knitground/rules"
+RECIPE_FORMAT: Final = "knitground/recipe"
+RECIPE_VERSION: Final = 1
 
 
 class _Part(BaseModel):
@@ -543,6 +545,23 @@ class RecipeFile(_Part):
 
     seed: Seed = 1
     steps: Annotated[list[StepFile], Field(max_length=MAX_STEPS)] = []
+
+
+class LayerName(_Part):
+    """The name of a layer that a recipe works on, and its kind."""
+
+    number: Number
+    kind: Literal["tiles", "ground", "grown", "tint", "markers"]
+    name: Name
+
+
+class KeptRecipeFile(_Part):
+    """`*.recipe.json`: a recipe by itself; its layers are found again by kind and name."""
+
+    format: Literal["knitground/recipe"] = RECIPE_FORMAT
+    version: Literal[1] = RECIPE_VERSION
+    recipe: RecipeFile
+    layers: Annotated[list[LayerName], Field(max_length=MAX_LAYERS)] = []
 
 
 LayerFile = Annotated[

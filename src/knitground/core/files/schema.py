@@ -6,7 +6,13 @@ import json
 
 from pydantic import BaseModel
 
-from knitground.core.files.formats import MapFile, ProjectFile, RulesFile, TilesetFile
+from knitground.core.files.formats import (
+    KeptRecipeFile,
+    MapFile,
+    ProjectFile,
+    RulesFile,
+    TilesetFile,
+)
 from knitground.core.files.ship.formats import ShipFile
 
 MODELS: dict[str, type[BaseModel]] = {
@@ -14,6 +20,7 @@ MODELS: dict[str, type[BaseModel]] = {
     "tileset.schema.json": TilesetFile,
     "map.schema.json": MapFile,
     "rules.schema.json": RulesFile,
+    "recipe.schema.json": KeptRecipeFile,
     "ship.schema.json": ShipFile,
 }
 

@@ -18,6 +18,7 @@ from knitground.core.grow.work import Grown, Mask, Work
 from knitground.core.model.layers import Cells, GrownLayer
 from knitground.core.model.map import Map
 from knitground.core.model.mix import Mix
+from knitground.core.model.project import Project
 from knitground.core.model.recipe import ScatterStep
 
 
@@ -35,7 +36,7 @@ class Stamp:
         return int(np.count_nonzero(self.cells))
 
 
-def stamps_of(map_: Map, mix: Mix) -> list[Stamp]:
+def stamps_of(project: Project, map_: Map, mix: Mix) -> list[Stamp]:
     """Make the stamps of a mix for a map."""
     out = []
     for number, entry in enumerate(mix.entries):
@@ -43,7 +44,10 @@ def stamps_of(map_: Map, mix: Mix) -> list[Stamp]:
             continue
         if entry.patch is None:
             cells = np.array([[map_.legend.place(entry.tile)]], np.int32)
-            name = f"{entry.tile.tileset} {entry.tile.row},{entry.tile.col}"
+            owner = project.tileset_named(entry.tile.tileset)
+            known = owner.fact(entry.tile.row, entry.tile.col).name if owner else ""
+            count = owner.number(entry.tile.row, entry.tile.col) if owner else 0
+            name = known or f"{entry.tile.tileset} {count}"
         else:
             cells = np.array(
                 [[map_.legend.place(t) if t else 0 for t in row] for row in entry.patch.rows],
@@ -60,7 +64,7 @@ def run_scatter(work: Work, step: ScatterStep) -> list[Grown]:
     mix = next((each for each in work.project.mixes if each.name == step.mix), None)
     if mix is None:
         raise GrowError(f"{work.number} draws from mix “{step.mix}”, which is not there")
-    stamps = stamps_of(work.map, mix)
+    stamps = stamps_of(work.project, work.map, mix)
     if not stamps:
         raise GrowError(f"{work.number}: mix “{step.mix}” has nothing with a weight over 0")
     dense = work.where(step.where)

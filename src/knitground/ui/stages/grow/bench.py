@@ -1,80 +1,111 @@
-"""Grow: a recipe that makes ground layers' terrain, and grown layers' cells, from a seed."""
+"""Grow: a recipe of steps that make layers from a seed, live while its numbers change."""
 
 from __future__ import annotations
 
-from dataclasses import replace
+from collections.abc import Callable
+from dataclasses import dataclass, replace
 from functools import partial
+from pathlib import Path
 
-from PySide6.QtCore import Qt, QTimer
+import numpy as np
+from PySide6.QtCore import QTimer
+from PySide6.QtGui import QPixmap
 from PySide6.QtWidgets import (
     QCheckBox,
-    QComboBox,
-    QFrame,
-    QGridLayout,
+    QFileDialog,
+    QInputDialog,
     QLabel,
-    QScrollArea,
-    QSlider,
+    QMenu,
+    QPushButton,
     QSpinBox,
     QWidget,
 )
 
 from knitground.core.base.errors import KnitError
 from knitground.core.base.progress import Progress
+from knitground.core.base.window import Box
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.document import Document, Edit
-from knitground.core.edit.maps import lay_grown, set_recipe, set_wrap
-from knitground.core.grow.runner import Grown, run_recipe
+from knitground.core.edit.laying import plan_unpin
+from knitground.core.edit.maps import lay_grown, set_wrap
+from knitground.core.edit.recipes import (
+    KINDS,
+    add_step,
+    duplicate_step,
+    keep_area,
+    layer_names,
+    make_plain,
+    move_step,
+    paste_steps,
+    put_step,
+    remove_step,
+    reroll_step,
+    salted,
+    step_title,
+)
+from knitground.core.edit.selecting import Selection
+from knitground.core.files.recipefile import RECIPE_END, read_recipe, write_recipe
+from knitground.core.grow.looks import seam_figure, step_picture
+from knitground.core.grow.runner import Grown, Kept, run_recipe
 from knitground.core.model.layers import GroundLayer, GrownLayer
 from knitground.core.model.map import Map
-from knitground.core.model.recipe import MixStep, NoiseStep, Recipe, RewriteStep, Step
-from knitground.core.model.terrain import TerrainSet
+from knitground.core.model.recipe import Recipe, RewriteStep, Step
+from knitground.ui.common.asking import answered
 from knitground.ui.common.commands import Commands
 from knitground.ui.common.tasks import Job
-from knitground.ui.common.widgets import (
-    ShareBar,
-    button,
-    clear,
-    column,
-    head,
-    note,
-    panel,
-    primary,
-    row,
-)
+from knitground.ui.common.widgets import button, clear, column, head, note, primary, row, scrolled
 from knitground.ui.common.words import percent
+from knitground.ui.mapside.canvas.chunks import image_of
 from knitground.ui.session import Session
-from knitground.ui.stages.grow.mixstep import MixCard
-from knitground.ui.stages.grow.rewritestep import RewriteCard
+from knitground.ui.stages.grow.alone import AloneDialog
+from knitground.ui.stages.grow.nine import NineDialog
+from knitground.ui.stages.grow.stepcard import StepCard, Told
 from knitground.ui.stages.stage import Stage
 
-_CARDS: dict[type, type[MixCard] | type[RewriteCard]] = {MixStep: MixCard, RewriteStep: RewriteCard}
-"""What shows each kind of step that makes a grown layer."""
 LIVE_CELLS = 512 * 512
 """Maps up to this size grow while a slider moves; larger ones when it is let go."""
+_PICTURE = (30, 44)
+_NO_RECIPE = (
+    "This map has no recipe yet. A recipe makes layers from a seed, step by step: “Noise ground” "
+    "lays terrain by chance, “Scatter” strews tiles and patches, “Route” leads ways from place to "
+    "place. It can be run again with another seed; what you lay by hand stays."
+)
+
+
+@dataclass
+class _Ran:
+    """What a run gave: the edit, what each step made, and which steps could not run."""
+
+    grown: list[Grown]
+    edit: Edit
+    skipped: list[str]
 
 
 class GrowBench(Stage):
-    """The stage: the recipe's steps, what each is set to, shares asked and laid."""
+    """The stage: the recipe's steps, what each is set to, and what it has made."""
 
     key = "grow"
     wide = 420
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
-        self.laid: dict[str, tuple[float, float]] = {}
         self.show_times = True
         """Whether times are told; the headless example leaves them out, to be the same each run."""
-        self._job: Job[tuple[list[Grown], Edit] | None] | None = None
+        self.kept = Kept()
+        self.laid: dict[str, tuple[float, float]] = {}
+        """Parts asked for and laid of the terrains of the first noise ground."""
+        self.told: dict[int, Told] = {}
+        self.cards: list[StepCard] = []
+        self._job: Job[_Ran | None] | None = None
         self._again = False
         self._steps: tuple[Step, ...] | None = None
-        self.laid_on: dict[int, float] = {}
-        """Part of the cells that each grown layer's step has filled, by the layer's number."""
+        self._until: int | None = None
+        self._open = 0
+        self._copied: tuple[list[Step], dict[int, tuple[str, str]]] | None = None
+        self._told_for: object = None
+        self._built: object = None
         self._key = object()
         self._filling = False
-        self._built_for: object = None
-        self._sliders: dict[str, QSlider] = {}
-        self._numbers: dict[str, QLabel] = {}
-        self._bars: dict[str, ShareBar] = {}
         self._wait = QTimer(self, singleShot=True, interval=0)
         self._wait.timeout.connect(self.run)
         self._make_parts()
@@ -85,110 +116,66 @@ class GrowBench(Stage):
 
     def _make_parts(self) -> None:
         self.title = head("Recipe")
-        self.layers = QComboBox()
-        self.layers.setToolTip("The ground layer that this step makes")
-        self.layers.activated.connect(self._choose_layer)
-        self.scale = self._slider(2, 96, "Cells from one large patch to the next")
-        self.octaves = self._slider(1, 7, "How many halvings of the scale add detail")
-        self.scale_words, self.octave_words = QLabel(), QLabel()
         self.seed = QSpinBox()
         self.seed.setRange(0, 2_000_000_000)
-        self.seed.setToolTip("The same seed gives the same ground")
+        self.seed.setToolTip("The same seed gives the same map")
         self.seed.valueChanged.connect(self._set_seed)
-        self.reroll = button("Reroll", self.roll, "Take the next seed")
+        self.reroll = button("Reroll", self.roll, "Take the next seed for all steps")
+        self.nine = button("Nine…", self.choose_of_nine, "See nine seeds side by side")
         self.run_button = primary("Run", self.run_new, "Run the recipe", "Ctrl+R")
         self.step_note = note()
-        self.shares = QGridLayout()
-        self.shares.setHorizontalSpacing(8)
-        self.shares.setVerticalSpacing(6)
         self.wrap = QCheckBox("Wraps at the borders")
         self.wrap.setToolTip("The right border meets the left, the bottom the top")
         self.wrap.clicked.connect(self._set_wrap)
         self.repeat = QCheckBox("Show the map repeated 3 × 3")
         self.repeat.setToolTip("See whether the borders meet (Shift+Ctrl+R)")
         self.repeat.clicked.connect(self.repeat_wanted)
-        self.add = button("+ noise ground", self.add_step, "Add a step for a ground layer")
-        self.add_mix = button("+ mix fill", self.add_mix_step, "Add a step for a grown layer")
-        self.mix_cards: list[MixCard | RewriteCard] = []
-        self._built_cards: list[tuple[int, type]] = []
-        self.mix_lines = column(spacing=8)
-
-    def _slider(self, low: int, high: int, hint: str) -> QSlider:
-        slider = QSlider(Qt.Orientation.Horizontal)
-        slider.setRange(low, high)
-        slider.setToolTip(hint)
-        slider.setAccessibleName(hint)
-        slider.valueChanged.connect(self._moved)
-        slider.sliderPressed.connect(self._new_key)
-        slider.sliderReleased.connect(self._released)
-        return slider
+        self.seam = note()
+        self.add = QPushButton("+ step")
+        self.add.setToolTip("Add a step behind the others")
+        menu = QMenu(self.add)
+        menu.setToolTipsVisible(True)
+        for kind, about in KINDS.items():
+            act = menu.addAction(about.title, partial(self.add_kind, kind))
+            act.setToolTip(about.hint)
+        self.add.setMenu(menu)
+        self.more = QPushButton("Recipe…")
+        self.more.setToolTip("Copy, paste, save and read recipes")
+        menu = QMenu(self.more)
+        menu.addAction("Copy all steps", self.copy_all)
+        menu.addAction("Paste steps", self.paste)
+        menu.addSeparator()
+        menu.addAction("Save as a file…", self.ask_save)
+        menu.addAction("Add from a file…", self.ask_read)
+        self.more.setMenu(menu)
+        self.lines = column(spacing=6)
 
     def _lay_out(self) -> None:
         self.how = note()
-        self.shares_head = head("Shares")
-        self.shares_note = note("Asked for by the sliders, and laid on this map beneath.")
         self.seed_line = QWidget()
-        self.seed_line.setLayout(row(QLabel("Seed"), self.seed, self.reroll, 1, self.run_button))
-        self.card = panel()
-        self.card.setFrameShape(QFrame.Shape.StyledPanel)
-        numbers = QGridLayout()
-        numbers.setHorizontalSpacing(8)
-        for line, (name, slider, words) in enumerate(
-            (("Scale", self.scale, self.scale_words), ("Octaves", self.octaves, self.octave_words))
-        ):
-            numbers.addWidget(QLabel(name), line, 0)
-            numbers.addWidget(slider, line, 1)
-            words.setMinimumWidth(64)
-            numbers.addWidget(words, line, 2)
-        step_head = QLabel("1  Noise ground")
-        step_head.setProperty("role", "head")
-        self.card.setLayout(
-            column(
-                row(step_head, 1, QLabel("makes"), self.layers),
-                self.step_note,
-                numbers,
-                margins=12,
-            )
-        )
+        self.seed_line.setLayout(row(
+            QLabel("Seed"), self.seed, self.reroll, self.nine, 1, self.run_button, spacing=5,
+        ))  # fmt: skip
         inner = QWidget()
-        inner.setLayout(
-            column(
-                self.title,
-                self.how,
-                self.card,
-                self.mix_lines,
-                row(self.add, self.add_mix, 1),
-                self.seed_line,
-                self.shares_head,
-                self.shares_note,
-                self.shares,
-                self.wrap,
-                self.repeat,
-                1,
-                margins=14,
-                spacing=10,
-            )
-        )
-        area = QScrollArea()
-        area.setWidget(inner)
-        area.setWidgetResizable(True)
-        self.setLayout(column(area))
+        inner.setLayout(column(
+            self.title, self.how, self.seed_line, self.step_note, self.lines,
+            row(self.add, self.more, 1), self.wrap, self.repeat, self.seam, 1, margins=14,
+            spacing=8,
+        ))  # fmt: skip
+        self.setLayout(column(scrolled(inner)))
 
     # Following the session
 
-    @property
-    def step(self) -> NoiseStep | None:
-        """The recipe's first step of noise ground."""
-        steps = self.session.map.recipe.steps if self.session.map else ()
-        return next((each for each in steps if isinstance(each, NoiseStep)), None)
-
     def _follow(self, change: Changed) -> None:
-        if change.what in (What.RECIPE, What.MARKS, What.LAYERS, What.MAPS):
+        if change.what in (What.RECIPE, What.MARKS, What.LAYERS, What.MAPS, What.MIXES, What.RULES,
+                           What.TILESETS):  # fmt: skip
             self.refresh_later()
 
     def add_commands(self, commands: Commands) -> None:
         commands.line("Map")
         commands.add("Map", "Run recipe", self.run_new, "Ctrl+R")
+        commands.add("Map", "Keep the selection from the recipe", self.keep_selection)
+        commands.add("Layer", "Make the grown layer plain", self.make_plain)
 
     def show_repeat(self, on: bool) -> None:
         self.repeat.setChecked(on)
@@ -200,231 +187,202 @@ class GrowBench(Stage):
         if map_ is None:
             return
         self._filling = True
-        step = self.step
+        if self._told_for is not map_:
+            self._told_for, self.told, self.laid = map_, {}, {}
+            self._open = 0
+        steps = map_.recipe.steps
         self.title.setText(f"Recipe — {map_.name}")
-        self.card.setVisible(step is not None)
-        self.add.setVisible(step is None)
-        some = bool(map_.recipe.steps)
-        self.run_button.setEnabled(some)
-        self.seed_line.setVisible(some)
-        self.repeat.setVisible(some or map_.wrap)
-        for each in (self.shares_head, self.shares_note):
-            each.setVisible(step is not None)
-        self.how.setText(
-            "Change a number and the map follows. What is pinned stays."
-            if some
-            else "This map has no recipe yet. “Noise ground” lays the terrain of a ground layer by "
-            "chance, as much of each as you say; a “mix fill” strews tiles of a mix over a grown "
-            "layer. Both can be run again with another seed; what you lay by hand stays."
-        )
-        self._show_mix_steps(map_)
+        self.how.setText(_NO_RECIPE)
+        self.how.setVisible(not steps)
+        for each in (self.seed_line, self.step_note):
+            each.setVisible(bool(steps))
+        self.repeat.setVisible(bool(steps) or map_.wrap)
         self.seed.setValue(map_.recipe.seed)
         self.wrap.setChecked(map_.wrap)
-        if step is not None:
-            self._show_step(map_, step)
-        else:
-            self._no_shares()
+        grounds = [each for each in map_.layers if isinstance(each, GroundLayer)]
+        self.seam.setVisible(map_.wrap and bool(grounds))
+        if map_.wrap and grounds:
+            figure = seam_figure(grounds[0])
+            self.seam.setText(f"Over the border terrain changes {figure:.2f} × as often as inside.")
+        self._show_cards(map_)
         self._filling = False
 
-    def _show_step(self, map_: Map, step: NoiseStep) -> None:
-        grounds = self._grounds(map_)
-        self.layers.clear()
-        self.layers.addItems([layer.name for layer in grounds])
-        numbers = [layer.number for layer in grounds]
-        self.layers.setCurrentIndex(numbers.index(step.layer) if step.layer in numbers else -1)
-        if not self.scale.isSliderDown():
-            self.scale.setValue(round(step.scale))
-        if not self.octaves.isSliderDown():
-            self.octaves.setValue(step.octaves)
-        self.scale_words.setText(f"{step.scale:g} cells")
-        self.octave_words.setText(str(step.octaves))
-        kit = self._kit()
-        if kit is not None:
-            self._show_shares(map_, kit, step)
-        else:
-            self._no_shares()  # the set is gone: the shares are kept as they are
+    def _show_cards(self, map_: Map) -> None:
+        steps = map_.recipe.steps
+        built = (id(map_), tuple(type(each) for each in steps))
+        if built != self._built:
+            self._built = built
+            clear(self.lines)
+            self.cards = []
+            for place, step in enumerate(steps):
+                card = StepCard(self.session, map_, place, type(step))
+                card.changed.connect(partial(self._change, place))
+                card.let_go.connect(self._released)
+                card.opened.connect(partial(self.open_card, place))
+                card.wanted.connect(partial(self._act, place))
+                self.cards.append(card)
+                self.lines.addWidget(card)
+            self._open = min(self._open, max(0, len(steps) - 1))
+        problems = self.session.doc.rewriter.problems.get(map_) or []
+        for place, (card, step) in enumerate(zip(self.cards, steps)):
+            told = self.told.get(place, Told())
+            if isinstance(step, RewriteStep):
+                mine = next((p for p in problems if p.startswith(f"step {place + 1} ")), "")
+                words = told.words or "It follows while you draw: no need to run it."
+                told = replace(told, problem=mine, words=words)
+            card.show_step(step, told)
+            card.open(place == self._open)
 
-    def _show_mix_steps(self, map_: Map) -> None:
-        """Show a card for each step of a grown layer, under its number in the recipe."""
-        steps = [(n, s) for n, s in enumerate(map_.recipe.steps) if type(s) in _CARDS]
-        built = [(n, type(s)) for n, s in steps]
-        if self._built_cards != built:
-            self._built_cards = built
-            clear(self.mix_lines)
-            self.mix_cards = []
-            for n, step in steps:
-                card = _CARDS[type(step)](self.session, n + 1, partial(self._change_mix, n))
-                self.mix_cards.append(card)
-                self.mix_lines.addWidget(card)
-        for card, (_, step) in zip(self.mix_cards, steps):
-            card.show_step(map_, step, self.laid_on.get(step.layer))
-
-    def _change_mix(self, place: int, step: Step | None, held: bool) -> None:
-        """Grow with another step in one's place; without any, only the recipe changes."""
-        map_ = self.session.map
-        if map_ is None:
-            return
-        steps = list(map_.recipe.steps)
-        steps[place : place + 1] = [] if step is None else [step]
-        if step is None:
-            recipe = replace(map_.recipe, steps=tuple(steps))
-            self.session.apply(set_recipe(map_, recipe, "Take a step out"))
-            return
-        if not held:
-            self._new_key()
-        self._steps = tuple(steps)
-        self._wait.start()
-
-    def add_mix_step(self) -> None:
-        """Add a mix fill for the chosen grown layer, or for the first one."""
-        map_, mixes = self.session.map, self.session.project.mixes
-        if map_ is None:
-            return
-        grown = [each for each in map_.layers if isinstance(each, GrownLayer)]
-        taken = {s.layer for s in map_.recipe.steps if isinstance(s, MixStep | RewriteStep)}
-        free = [each for each in grown if each.number not in taken]
-        layer = self.session.layer if self.session.layer in free else next(iter(free), None)
-        if not mixes:
-            self.session.warn("A mix fill draws from a mix: make one in Draw, under Tiles")
-        elif layer is None:
-            why = "each has a step already" if grown else "there is none"
-            self.session.warn(f"A mix fill needs a grown layer, and {why}: add one with “+ layer”")
-        else:
-            step = MixStep(layer.number, mixes[0].name)
-            recipe = replace(map_.recipe, steps=(*map_.recipe.steps, step))
-            self.session.apply(set_recipe(map_, recipe, "Add mix fill"))
-            self.run_new()
-
-    def _grounds(self, map_: Map) -> list[GroundLayer]:
-        return [layer for layer in map_.layers if isinstance(layer, GroundLayer)]
-
-    def _kit(self) -> TerrainSet | None:
-        map_, step = self.session.map, self.step
-        layer = map_.layer_numbered(step.layer) if map_ and step else None
-        if not isinstance(layer, GroundLayer):
-            return None
-        found = self.session.project.set_of(layer.tileset, layer.set_name)
-        return found[1] if found else None
-
-    def _show_shares(self, map_: Map, kit: TerrainSet, step: NoiseStep) -> None:
-        built = (id(map_), kit.terrains)
-        if built != self._built_for:
-            self._built_for = built
-            self.laid = {}
-            self._build_shares(kit)
-        asked = dict(step.shares)
-        total = sum(asked.values()) or 1.0
-        for terrain in kit.terrains:
-            slider = self._sliders[terrain.name]
-            if not slider.isSliderDown():
-                slider.setValue(round(asked.get(terrain.name, 0.0) * 100))
-            want = asked.get(terrain.name, 0.0) / total
-            laid = self.laid.get(terrain.name)
-            words = percent(want) if laid is None else f"{percent(want)} / {percent(laid[1])}"
-            self._numbers[terrain.name].setText(words)
-            self._bars[terrain.name].show_shares(want, laid[1] if laid else None)
-
-    def _no_shares(self) -> None:
-        clear(self.shares)
-        self._sliders, self._numbers, self._bars = {}, {}, {}
-        self._built_for = None
-
-    def _build_shares(self, kit: TerrainSet) -> None:
-        built = self._built_for
-        self._no_shares()
-        self._built_for = built
-        for line, terrain in enumerate(kit.terrains):
-            slider = self._slider(0, 100, f"Share of {terrain.name}")
-            bar = ShareBar(0, None, terrain.colour)
-            self._bars[terrain.name] = bar
-            words = QLabel()
-            words.setMinimumWidth(92)
-            words.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
-            self._sliders[terrain.name] = slider
-            self._numbers[terrain.name] = words
-            self.shares.addWidget(QLabel(terrain.name), 2 * line, 0)
-            self.shares.addWidget(slider, 2 * line, 1)
-            self.shares.addWidget(words, 2 * line, 2)
-            self.shares.addWidget(bar, 2 * line + 1, 1, 1, 2)
-        self.shares.setColumnStretch(1, 1)
+    def open_card(self, place: int) -> None:
+        """Show all settings of one step; again, of none."""
+        self._open = -1 if self._open == place else place
+        for each in self.cards:
+            each.open(each.place == self._open)
 
     # Changing the recipe
 
-    def add_step(self) -> None:
-        """Add a noise-ground step for the chosen ground layer, with even shares."""
+    def _do(self, build: Callable[[Map], Edit]) -> bool:
         map_ = self.session.map
-        if map_ is None:
-            return
-        grounds = self._grounds(map_)
-        layer = self.session.layer if self.session.layer in grounds else next(iter(grounds), None)
-        if not isinstance(layer, GroundLayer):
-            self.session.warn("Noise ground needs a ground layer: add one with “+ layer”")
-            return
-        found = self.session.project.set_of(layer.tileset, layer.set_name)
-        terrains = found[1].terrains if found else ()
-        if not terrains:
-            self.session.warn(f"“{layer.set_name}” has no terrain yet: add one in Terrains")
-            return
-        even = tuple((terrain.name, round(1 / len(terrains), 2)) for terrain in terrains)
-        step = NoiseStep(layer.number, 16.0, 4, even)
-        recipe = replace(map_.recipe, steps=(*map_.recipe.steps, step))
-        self.session.apply(set_recipe(map_, recipe, "Add noise ground"))
-        self.run_new()
+        return map_ is not None and self.session.do(lambda: build(map_))
 
-    def _choose_layer(self, place: int) -> None:
-        map_, step = self.session.map, self.step
-        if map_ is None or step is None:
+    def add_kind(self, kind: type) -> None:
+        """Add a step of a kind for the chosen layer, or for the first that fits, and run it."""
+        self.catch_up()
+        project, near = self.session.project, self.session.layer
+        if self._do(lambda map_: add_step(project, map_, kind, near)):
+            assert self.session.map is not None
+            self._open = len(self.session.map.recipe.steps) - 1
+            self.run_new()
+
+    def _change(self, place: int, step: Step, held: bool) -> None:
+        """Grow with another step in one's place."""
+        map_ = self.session.map
+        if map_ is None or self._filling or place >= len(map_.recipe.steps):
             return
-        layer = self._grounds(map_)[place]
-        found = self.session.project.set_of(layer.tileset, layer.set_name)
-        names = [terrain.name for terrain in found[1].terrains] if found else []
-        shares = tuple(pair for pair in step.shares if pair[0] in names) or tuple(
-            (name, 1 / len(names)) for name in names
-        )
-        changed = replace(step, layer=layer.number, shares=shares)
-        self.session.apply(set_recipe(map_, self._with(changed), "Recipe for another layer"))
-
-    def _with(self, step: NoiseStep) -> Recipe:
-        assert self.session.map is not None
-        recipe = self.session.map.recipe
-        old = self.step
-        return replace(recipe, steps=tuple(step if each is old else each for each in recipe.steps))
-
-    def _wanted(self) -> Recipe | None:
-        """Give the recipe as the sliders and cards ask for it."""
-        map_, step = self.session.map, self.step
-        if map_ is None:
-            return None
-        steps, self._steps = self._steps or map_.recipe.steps, None
-        if step is not None:
-            shares = tuple((name, slider.value() / 100) for name, slider in self._sliders.items())
-            changed = replace(
-                step,
-                scale=float(self.scale.value()),
-                octaves=self.octaves.value(),
-                shares=shares or step.shares,
-            )
-            steps = tuple(changed if each is step else each for each in steps)
-        return Recipe(self.seed.value(), steps) if steps else None
-
-    def _new_key(self) -> None:
-        self._key = object()
-
-    def _moved(self) -> None:
-        if self._filling:
-            return
-        slider = self.sender()
-        held = isinstance(slider, QSlider) and slider.isSliderDown()
+        steps = list(self._steps or map_.recipe.steps)
+        steps[place] = step
         if not held:
             self._new_key()
-        map_ = self.session.map
-        if map_ is not None and (not held or map_.height * map_.width <= LIVE_CELLS):
+        self._steps = tuple(steps)
+        if not held or map_.height * map_.width <= LIVE_CELLS:
             self._wait.start()
 
     def _released(self) -> None:
-        map_ = self.session.map
-        if map_ is not None and map_.height * map_.width > LIVE_CELLS:
+        if self._steps is not None:
             self._wait.start()
+
+    def _act(self, place: int, act: str) -> None:
+        """Do what a card's menu asks for."""
+        if act in ("up", "down"):
+            to = place + (1 if act == "down" else -1)
+            if self._do(lambda map_: move_step(map_, place, to)):
+                self._open = to if self._open == place else self._open
+                self.told = {}
+                self.run_new()
+        elif act == "double":
+            if self._do(lambda map_: duplicate_step(map_, place)):
+                self._open = place + 1
+                self.run_new()
+        elif act == "reroll":
+            if self._do(lambda map_: reroll_step(map_, place)):
+                self.run_new()
+        elif act == "remove":
+            if self._do(lambda map_: remove_step(map_, place)):
+                self.told = {}
+        elif act == "rename":
+            self._rename(place)
+        elif act == "copy":
+            self._copy([place])
+        elif act == "look":
+            self.look_at(place)
+        elif act == "to here":
+            self._until = place + 1
+            self.run_new()
+
+    def _rename(self, place: int) -> None:
+        map_ = self.session.map
+        if map_ is None:
+            return
+        step = map_.recipe.steps[place]
+        name, ok = QInputDialog.getText(self, "Rename step", "Name", text=step_title(step))
+        if ok:
+            new = replace(step, name=name.strip())
+            self._do(lambda each: put_step(each, place, new))
+
+    def _copy(self, places: list[int]) -> None:
+        map_ = self.session.map
+        if map_ is not None:
+            steps = salted(map_.recipe)
+            self._copied = ([steps[n] for n in places], layer_names(map_))
+            self.session.note(f"{len(places)} steps copied: “Recipe…”, “Paste steps” adds them")
+
+    def copy_all(self) -> None:
+        """Copy all steps, to be pasted on another map."""
+        if self.session.map is not None:
+            self._copy(list(range(len(self.session.map.recipe.steps))))
+
+    def paste(self) -> None:
+        """Add the copied steps behind those of this map."""
+        if self._copied is None:
+            self.session.warn("No step is copied: copy some first")
+            return
+        steps, names = self._copied
+        if self._do(lambda map_: paste_steps(map_, steps, names)):
+            self.run_new()
+
+    def ask_save(self) -> None:
+        """Ask for a file and write the recipe to it."""
+        map_ = self.session.map
+        name, _ = QFileDialog.getSaveFileName(
+            self, "Save recipe", f"{map_.name if map_ else 'recipe'}{RECIPE_END}",
+            f"Recipes (*{RECIPE_END})",
+        )  # fmt: skip
+        if name and map_ is not None:
+            path = Path(name if name.endswith(RECIPE_END) else name + RECIPE_END)
+            self.session.attempt(lambda: write_recipe(map_, path))
+
+    def ask_read(self) -> None:
+        """Ask for a file and add its steps."""
+        name, _ = QFileDialog.getOpenFileName(self, "Read recipe", "", f"Recipes (*{RECIPE_END})")
+        if name:
+            self.read_file(Path(name))
+
+    def read_file(self, path: Path) -> None:
+        """Add the steps of a recipe's file behind those of this map."""
+        found: list[tuple[Recipe, dict[int, tuple[str, str]]]] = []
+        self.session.attempt(lambda: found.append(read_recipe(path)))
+        if not found:
+            return
+        recipe, names = found[0]
+        if self._do(lambda map_: paste_steps(map_, recipe.steps, names)):
+            self.run_new()
+
+    def keep_selection(self) -> None:
+        """Let no step change the selected cells any more."""
+        chosen: Selection | None = self.session.selection
+        if chosen is None:
+            self.session.warn("Nothing is selected: select the cells that are to be kept first")
+        else:
+            self._do(lambda map_: keep_area(map_, chosen))
+
+    def make_plain(self) -> None:
+        """Turn the chosen grown layer into one of tiles laid by hand."""
+        layer = self.session.layer
+        if layer is not None and self._do(lambda map_: make_plain(map_, layer)):
+            map_ = self.session.map
+            assert map_ is not None
+            self.session.choose_layer(map_.layer_numbered(layer.number))
+
+    def _wanted(self) -> Recipe | None:
+        """Give the recipe as the cards ask for it."""
+        map_ = self.session.map
+        if map_ is None:
+            return None
+        steps, self._steps = self._steps or map_.recipe.steps, None
+        return replace(map_.recipe, seed=self.seed.value(), steps=steps) if steps else None
+
+    def _new_key(self) -> None:
+        self._key = object()
 
     def _set_seed(self) -> None:
         if not self._filling:
@@ -443,6 +401,21 @@ class GrowBench(Stage):
             if map_.recipe.steps:
                 self.run_new()
 
+    def choose_of_nine(self) -> None:
+        """Show nine seeds side by side and take the one that is chosen."""
+        map_ = self.session.map
+        if map_ is None or not map_.recipe.steps:
+            return
+        dialog = NineDialog(self.session, map_, self.seed.value(), self.window())
+        if answered(dialog) and dialog.chosen is not None:
+            self.seed.setValue(dialog.chosen)
+
+    def look_at(self, place: int) -> None:
+        """Show what a step has made, by itself and large."""
+        map_ = self.session.map
+        if map_ is not None:
+            answered(AloneDialog(self.session, map_, place, self.window()))
+
     # Running
 
     def run_new(self) -> None:
@@ -453,32 +426,37 @@ class GrowBench(Stage):
 
     def run(self) -> None:
         """Run the recipe beside the interface thread and lay what it made; latest wish wins."""
-        map_, recipe = self.session.map, self._wanted()
-        if map_ is None or recipe is None:
-            return
+        map_ = self.session.map
         if self._job is not None:
             self._again = True
             return
-        key, doc = self._key, self.session.doc
-        trial = _with_recipe(map_, recipe)
+        recipe = self._wanted()
+        if map_ is None or recipe is None:
+            return
+        until, self._until = self._until, None
+        key, doc, kept = self._key, self.session.doc, self.kept
+        trial = with_recipe(map_, recipe)
         revision = doc.revision
 
-        def work(progress: Progress) -> tuple[list[Grown], Edit] | None:
+        def work(progress: Progress) -> _Ran | None:
             try:
-                grown = run_recipe(doc.project, trial, progress)
-                return grown, lay_grown(map_, grown, recipe)
+                skipped: list[str] = []
+                grown = run_recipe(
+                    doc.project, trial, progress, kept=kept, until=until, skipped=skipped
+                )
+                return _Ran(grown, lay_grown(map_, grown, recipe), skipped)
             except Exception:
                 if doc.revision != revision:
                     return None  # the map changed under it: run once more
                 raise
 
-        def done(found: tuple[list[Grown], Edit] | None) -> None:
+        def done(found: _Ran | None) -> None:
             if doc is not self.session.doc or map_ not in doc.project.maps:
                 return
             if found is None or doc.revision != revision:
                 self._again = True
             else:
-                doc.when_free(lambda: self._lay(doc, revision, map_, *found, key))
+                doc.when_free(lambda: self._lay(doc, revision, map_, found, key))
 
         self.step_note.setText("growing…")
         self._job = Job(work, done, self._fail, owner=self, ended=self._ended)
@@ -488,30 +466,66 @@ class GrowBench(Stage):
         self._job = None
         QTimer.singleShot(0, self, self._go_on)
 
-    def _lay(
-        self, doc: Document, revision: int, map_: Map, grown: list[Grown], edit: Edit, key: object
-    ) -> None:
+    def _lay(self, doc: Document, revision: int, map_: Map, found: _Ran, key: object) -> None:
         if doc is not self.session.doc or map_ not in doc.project.maps:
             return
         if doc.revision != revision:
             self.run()  # something was drawn while it waited
             return
-        self.laid = {
-            name: (asked, laid)
-            for each in grown
-            if isinstance(each.layer, GroundLayer)
-            for name, asked, laid in each.shares
-        }
-        self.laid_on = {
-            each.layer.number: each.shares[0][2]
-            for each in grown
-            if isinstance(each.layer, GrownLayer)
-        }
-        seconds = sum(each.seconds for each in grown)
-        took = f"{seconds * 1000:.0f} ms · " if self.show_times else ""
-        self.step_note.setText(took + _off(grown))
-        self.session.apply(edit, key)
+        self._tell(map_, found)
+        self.session.apply(found.edit, key)
         self.refresh_later()
+
+    def _tell(self, map_: Map, found: _Ran) -> None:
+        """Note what each step made, for its card."""
+        first = next(
+            (e for e in found.grown if isinstance(e.layer, GroundLayer) and e.shares), None
+        )
+        self.laid = {name: (a, b) for name, a, b in first.shares} if first else {}
+        told: dict[int, Told] = {}
+        for each in found.grown:
+            words = f"{each.seconds * 1000:.0f} ms" if self.show_times else ""
+            words = " · ".join(part for part in (words, each.words) if part)
+            small = step_picture(self.session.project, map_, each, *_PICTURE)
+            picture = QPixmap.fromImage(image_of(small).copy())
+            if each.step not in told:
+                told[each.step] = Told(words, each.shares, picture, "", each.spots)
+        for line in found.skipped:
+            number = line.split(":")[0].split()[1]
+            if number.isdecimal():
+                told[int(number) - 1] = Told(problem=line)
+        self.told = told
+        took = sum(each.seconds for each in found.grown)
+        text = f"{took * 1000:.0f} ms · " if self.show_times else ""
+        self.step_note.setText(text + off_words(found.grown))
+        spot = next((each.spots for each in found.grown if each.spots), ())
+        if found.skipped:
+            self.session.warn(" · ".join(found.skipped[:3]))
+        elif spot:
+            self._offer_spot(map_, found, spot)
+
+    def _offer_spot(self, map_: Map, found: _Ran, spot: tuple[tuple[int, int], ...]) -> None:
+        """Say where a solve could not go on, and offer what helps."""
+        made = next(each for each in found.grown if each.spots)
+        place, layer = made.step, made.layer
+
+        rows, cols = [r for r, _ in spot], [c for _, c in spot]
+        box = Box(min(rows), min(cols), max(rows) + 1, max(cols) + 1)
+        mask = np.zeros((box.height, box.width), np.bool_)
+        mask[np.array(rows) - box.top, np.array(cols) - box.left] = True
+
+        def show() -> None:
+            self.session.choose_layer(layer)
+            self.session.select(Selection(box, mask))
+
+        def free() -> None:
+            if isinstance(layer, GrownLayer):
+                plan = plan_unpin(self.session.doc, map_, layer, box, mask, "Free those cells")
+                self.session.apply(plan.edit)
+                self.run_new()
+
+        words = f"Step {place + 1}: {made.words}"
+        self.session.offer(words, {"Show": show, "Free those cells": free})
 
     def _fail(self, error: KnitError) -> None:
         self.step_note.setText("")
@@ -523,15 +537,19 @@ class GrowBench(Stage):
             self.run()
 
 
-def _off(grown: list[Grown]) -> str:
-    shares = [s for each in grown if isinstance(each.layer, GroundLayer) for s in each.shares]
+def off_words(grown: list[Grown]) -> str:
+    """Say how far noise ground is from the shares that were asked for."""
+    shares = [
+        s for each in grown if isinstance(each.layer, GroundLayer) and not each.words
+        for s in each.shares
+    ]  # fmt: skip
     worst = max((abs(a - b) for _, a, b in shares), default=0.0)
     if worst < 0.0005:
         return "shares exact"
     return f"shares within {percent(worst)}: borders need room; a larger scale gives more"
 
 
-def _with_recipe(map_: Map, recipe: Recipe) -> Map:
+def with_recipe(map_: Map, recipe: Recipe) -> Map:
     """Make a stand-in for a map with another recipe, for the thread; it shares all else."""
     trial = Map(map_.name, map_.height, map_.width, map_.tile_height, map_.tile_width, map_.wrap)
     trial.layers, trial.legend, trial.recipe = list(map_.layers), map_.legend, recipe

@@ -1,0 +1,350 @@
+"""Edits of recipes: steps added, changed, moved, copied; and layers that a recipe made, kept."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, replace
+from typing import Any
+
+import numpy as np
+
+from knitground.core.base.errors import EditError
+from knitground.core.edit.atoms import Atom, SetField
+from knitground.core.edit.changed import Changed, What
+from knitground.core.edit.document import Edit
+from knitground.core.edit.selecting import Selection
+from knitground.core.model.layers import (
+    GroundLayer,
+    GrownLayer,
+    Layer,
+    MarkerLayer,
+    TileLayer,
+    TintLayer,
+)
+from knitground.core.model.map import Map
+from knitground.core.model.project import Project
+from knitground.core.model.recipe import (
+    Area,
+    BorderStep,
+    Condition,
+    Look,
+    MarkersStep,
+    MixStep,
+    NoiseStep,
+    Recipe,
+    RegionsStep,
+    RewriteStep,
+    RouteStep,
+    ScatterStep,
+    ShapeStep,
+    SmoothStep,
+    SolveStep,
+    Step,
+    TintStep,
+    UnknownStep,
+)
+from knitground.core.model.terrain import SetKind
+
+
+@dataclass(frozen=True)
+class StepKind:
+    """A kind of step: how it is called, what it is for, and on which layers it works."""
+
+    title: str
+    hint: str
+    layers: tuple[type[Layer], ...]
+    sets: tuple[SetKind, ...] = ()
+
+
+_AREAS = (SetKind.CORNER, SetKind.RING)
+KINDS: dict[type, StepKind] = {
+    NoiseStep: StepKind("Noise ground", "Terrain laid by noise, as much of each as you say",
+                        (GroundLayer,)),
+    SmoothStep: StepKind("Smooth", "Round what is ragged; islands and holes go", (GroundLayer,),
+                         _AREAS),
+    RegionsStep: StepKind("Regions", "Patches round scattered points, or rooms with passages",
+                          (GroundLayer,), _AREAS),
+    ShapeStep: StepKind("Shape", "An island, a lake, a band, a gradient, or a grey picture",
+                        (GroundLayer,), _AREAS),
+    BorderStep: StepKind("Border", "A terrain along the map's borders", (GroundLayer,), _AREAS),
+    RouteStep: StepKind("Route", "Ways between markers, borders or patches of terrain",
+                        (GroundLayer, GrownLayer)),
+    ScatterStep: StepKind("Scatter", "Tiles and patches, whole and apart from each other",
+                          (GrownLayer,)),
+    MixStep: StepKind("Mix fill", "Cells drawn from a mix by chance", (GrownLayer,)),
+    SolveStep: StepKind("Solve", "Tiles for an area so that all join", (GrownLayer,)),
+    RewriteStep: StepKind("Rewrite", "Blocks found on a layer, replaced by rules", (GrownLayer,)),
+    TintStep: StepKind("Tint by noise", "A colour, stronger here and weaker there", (TintLayer,)),
+    MarkersStep: StepKind("Markers", "Points where conditions hold, so far apart", (MarkerLayer,)),
+}  # fmt: skip
+"""In the order in which they are offered."""
+
+
+def step_title(step: Step) -> str:
+    """How a step is called: its own name, else its kind's."""
+    if isinstance(step, UnknownStep):
+        return step.name or f"“{step.kind}” (unknown here)"
+    return step.name or KINDS[type(step)].title
+
+
+def fitting_layers(map_: Map, kind: type) -> list[Layer]:
+    """List the layers on which a kind of step can work."""
+    about = KINDS.get(kind)
+    if about is None:
+        return []
+    return [
+        layer
+        for layer in map_.layers
+        if isinstance(layer, about.layers)
+        and not (
+            about.sets and isinstance(layer, GroundLayer) and layer.kind_of_set not in about.sets
+        )
+    ]
+
+
+def add_step(project: Project, map_: Map, kind: type, near: Layer | None = None) -> Edit:
+    """Add a step of a kind behind the others, with settings that show something.
+
+    It works on `near` if that fits, else on the first layer that does; where there is none a grown,
+    tint or marker layer comes with it.
+
+    Raises
+    ------
+    EditError
+        There is no ground layer for it, or no mix, set or rule list that it needs.
+    """
+    about = KINDS[kind]
+    fits = fitting_layers(map_, kind)
+    atoms: list[Atom] = []
+    layer = near if near in fits else next(iter(fits), None)
+    if kind in (MixStep, ScatterStep, SolveStep) and not _is_free(map_, layer):
+        layer = next((each for each in fits if _is_free(map_, each)), layer)
+    if layer is None:
+        layer, atoms = _with_layer(map_, about)
+    step = _first(project, map_, kind, layer)
+    recipe = map_.recipe
+    step = replace(step, salt=recipe.free_salt() if recipe.steps else None)
+    new = replace(recipe, steps=(*recipe.steps, step))
+    atoms.append(SetField(map_, "recipe", new, Changed(What.RECIPE, map_)))
+    return Edit(f"Add {about.title.lower()}", tuple(atoms))
+
+
+def _is_free(map_: Map, layer: Layer | None) -> bool:
+    steps = map_.recipe.steps
+    return layer is not None and all(each.layer != layer.number for each in steps)
+
+
+def _with_layer(map_: Map, about: StepKind) -> tuple[Layer, list[Atom]]:
+    made: Layer
+    if GrownLayer in about.layers:
+        made = map_.new_grown_layer("Grown")
+    elif TintLayer in about.layers:
+        made = map_.new_tint_layer("Tint")
+    elif MarkerLayer in about.layers:
+        made = map_.new_marker_layer("Markers")
+    else:
+        raise EditError(
+            f"{about.title} needs a ground layer"
+            + (" with a corner or ring set" if about.sets else "")
+            + ": add one with “+ layer”"
+        )
+    told = Changed(What.LAYERS, map_, made)
+    return made, [SetField(map_, "layers", [*map_.layers, made], told)]
+
+
+def _first(project: Project, map_: Map, kind: type, layer: Layer) -> Any:
+    """Make a step of a kind that shows something at once."""
+    number = layer.number
+    names = _terrains(project, layer)
+    grounds = [each for each in map_.layers if isinstance(each, GroundLayer)]
+    ground = grounds[0].number if grounds else 0
+    if kind in (NoiseStep, RegionsStep):
+        if not names:
+            raise EditError(f"the set of “{layer.name}” has no terrain yet: add one in Terrains")
+        even = tuple((name, round(1 / len(names), 2)) for name in names)
+        if isinstance(layer, GroundLayer) and layer.kind_of_set is not SetKind.CORNER:
+            even = ((names[0], 0.2), ("", 0.8))
+        return NoiseStep(number, 16.0, 4, even) if kind is NoiseStep else RegionsStep(
+            number, shares=even
+        )  # fmt: skip
+    if kind in (ShapeStep, BorderStep):
+        return kind(number, names[0] if names else "")
+    if kind in (MixStep, ScatterStep):
+        if not project.mixes:
+            raise EditError("it draws from a mix: make one in Draw, under Tiles")
+        return kind(number, project.mixes[0].name)
+    if kind is RouteStep:
+        mix = project.mixes[0].name if project.mixes else ""
+        edge = isinstance(layer, GroundLayer)
+        return RouteStep(number, names[0] if edge and names else "", "" if edge else mix,
+                         between=_ends_for(map_), ground=ground)  # fmt: skip
+    if kind is RewriteStep:
+        source = next((each for each in map_.layers if each is not layer and each.holds_tiles),
+                      None)  # fmt: skip
+        if not project.rule_lists or source is None:
+            raise EditError("it needs a rule list and a layer to read: make rules in Rules")
+        return RewriteStep(number, project.rule_lists[0].name, source.number)
+    if kind is SolveStep:
+        home = next((each for each in project.tilesets if each.sets), None)
+        sheet = home or next(iter(project.tilesets), None)
+        if sheet is None:
+            raise EditError("it lays tiles of a sheet: open one first")
+        from knitground.core.model.recipe import SolveFrom
+
+        source_kind = SolveFrom.MARKS if home else SolveFrom.PIXELS
+        return SolveStep(number, sheet.name, source_kind, home.sets[0].name if home else "")
+    return kind(number)
+
+
+def _ends_for(map_: Map) -> Any:
+    from knitground.core.model.recipe import RouteEnd
+
+    points = sum(len(each.markers) for each in map_.layers if isinstance(each, MarkerLayer))
+    return RouteEnd.MARKERS if points > 1 else RouteEnd.BORDERS
+
+
+def _terrains(project: Project, layer: Layer) -> list[str]:
+    found = (
+        project.set_of(layer.tileset, layer.set_name) if isinstance(layer, GroundLayer) else None
+    )
+    return [each.name for each in found[1].terrains] if found else []
+
+
+# Steps moved and copied
+
+
+def _with_steps(map_: Map, steps: Sequence[Step], name: str) -> Edit:
+    recipe = replace(map_.recipe, steps=tuple(steps))
+    if recipe == map_.recipe:
+        return Edit(name, ())
+    return Edit(name, (SetField(map_, "recipe", recipe, Changed(What.RECIPE, map_)),))
+
+
+def salted(recipe: Recipe) -> list[Step]:
+    """Give the steps with salts of their own, so that they draw the same wherever they stand."""
+    return [replace(each, salt=recipe.salt_of(n)) for n, each in enumerate(recipe.steps)]
+
+
+def put_step(map_: Map, place: int, step: Step) -> Edit:
+    """Put a step in another one's place."""
+    steps = list(map_.recipe.steps)
+    steps[place] = step
+    return _with_steps(map_, steps, f"Change step {place + 1}")
+
+
+def remove_step(map_: Map, place: int) -> Edit:
+    """Take a step out; what it made stays until the recipe runs."""
+    steps = salted(map_.recipe)
+    del steps[place]
+    return _with_steps(map_, steps, "Take a step out")
+
+
+def move_step(map_: Map, place: int, to: int) -> Edit:
+    """Let a step stand at another place; all draw the same as before."""
+    steps = salted(map_.recipe)
+    if not 0 <= to < len(steps):
+        raise EditError(f"there is no place {to + 1}: the recipe has {len(steps)} steps")
+    steps.insert(to, steps.pop(place))
+    return _with_steps(map_, steps, "Move a step")
+
+
+def duplicate_step(map_: Map, place: int) -> Edit:
+    """Add a copy of a step behind it, which draws numbers of its own."""
+    steps = salted(map_.recipe)
+    copy = replace(steps[place], salt=map_.recipe.free_salt())
+    steps.insert(place + 1, copy)
+    return _with_steps(map_, steps, "Double a step")
+
+
+def reroll_step(map_: Map, place: int) -> Edit:
+    """Let a step draw other numbers, and only that one."""
+    steps = salted(map_.recipe)
+    steps[place] = replace(steps[place], salt=map_.recipe.free_salt())
+    return _with_steps(map_, steps, f"Reroll step {place + 1}")
+
+
+def layer_names(map_: Map) -> dict[int, tuple[str, str]]:
+    """Give the kinds and names of a map's layers by their numbers."""
+    return {each.number: (each.kind, each.name) for each in map_.layers}
+
+
+def paste_steps(target: Map, steps: Sequence[Step], names: Mapping[int, tuple[str, str]]) -> Edit:
+    """Add steps of another map behind a map's own; layers are found again by their names.
+
+    Layers that the map lacks are left as numbers of none: such steps say so and are passed over.
+
+    Parameters
+    ----------
+    names : kinds and names of the layers that the steps work on, by number
+    """
+    own = {(each.kind, each.name): each.number for each in target.layers}
+    free = target.recipe.free_salt()
+
+    def found(number: int) -> int:
+        return own.get(names.get(number, ("", "")), 0) if number else 0
+
+    made: list[Step] = salted(target.recipe)
+    for n, step in enumerate(steps):
+        made.append(replace(renumbered(step, found), salt=free + n))
+    return _with_steps(target, made, f"Paste {len(steps)} steps")
+
+
+def renumbered(step: Step, found: Callable[[int], int]) -> Step:
+    """Give a step other numbers of layers."""
+    changes: dict[str, Any] = {"layer": found(step.layer)}
+    for name in ("on", "source", "ground", "example"):
+        number = getattr(step, name, None)
+        if isinstance(number, int) and not isinstance(number, bool) and number:
+            changes[name] = found(number)
+    changes["where"] = tuple(
+        replace(each, layer=found(each.layer)) if each.layer else each for each in step.where
+    )
+    return replace(step, **changes)
+
+
+# What was grown, kept
+
+
+def keep_area(map_: Map, chosen: Selection) -> Edit:
+    """Let no step of the recipe change the chosen cells any more."""
+    if not map_.recipe.steps:
+        raise EditError(f"“{map_.name}” has no recipe that could change them: add a step in Grow")
+    mask = np.zeros((map_.height, map_.width), np.bool_)
+    box = chosen.box
+    rows, cols = box.rows(map_.height), box.cols(map_.width)
+    mask[np.ix_(rows, cols)] = chosen.mask
+    area = Area.of(0, 0, mask)
+    kept = Condition(look=Look.AREA, area=area, negated=True)
+    steps = [
+        each if isinstance(each, UnknownStep | RewriteStep)
+        else replace(each, where=(*each.where, kept))
+        for each in salted(map_.recipe)
+    ]  # fmt: skip
+    return _with_steps(map_, steps, f"Keep {int(mask.sum())} cells as they are")
+
+
+def make_plain(map_: Map, layer: Layer) -> Edit:
+    """Turn a grown layer into one of tiles laid by hand; the recipe makes it no more.
+
+    Raises
+    ------
+    EditError
+        It is no grown layer.
+    """
+    if not isinstance(layer, GrownLayer):
+        raise EditError(
+            f"“{layer.name}” is no grown layer: choose one, or copy what “{layer.name}” shows"
+        )
+    plain = TileLayer(
+        layer.name, layer.number, visible=layer.visible, locked=layer.locked,
+        cells=layer.cells.copy(), opacity=layer.opacity, offset=layer.offset,
+        height=layer.height,
+    )  # fmt: skip
+    layers = [plain if each is layer else each for each in map_.layers]
+    atoms: list[Atom] = [SetField(map_, "layers", layers, Changed(What.LAYERS, map_, plain))]
+    recipe = map_.recipe
+    steps = [each for each in salted(recipe) if each.layer != layer.number]
+    if len(steps) != len(recipe.steps):
+        new = replace(recipe, steps=tuple(steps))
+        atoms.append(SetField(map_, "recipe", new, Changed(What.RECIPE, map_)))
+    return Edit(f"Make “{layer.name}” plain", tuple(atoms))

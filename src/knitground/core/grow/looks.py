@@ -1,0 +1,78 @@
+"""What a step made as a small picture, and how well a map that wraps meets itself."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from knitground.core.grow.work import Grown
+from knitground.core.model.layers import GroundLayer, MarkerLayer, TintLayer
+from knitground.core.model.map import Map
+from knitground.core.model.project import Project
+from knitground.core.model.terrain import SetKind
+
+Small = NDArray[np.uint32]
+"""(h, w) premultiplied pixels."""
+_PAPER, _INK, _FAINT = 0xFFE3DCCD, 0xFF3B4C8C, 0xFFCFC6B4
+
+
+def step_picture(project: Project, map_: Map, grown: Grown, height: int, width: int) -> Small:
+    """Draw what a step made, each pixel one cell of it: terrain in its colours, tiles as ink."""
+    rows = (np.arange(height) * map_.height) // height
+    cols = (np.arange(width) * map_.width) // width
+    layer = grown.layer
+    if isinstance(layer, MarkerLayer):
+        out = np.full((height, width), _PAPER, np.uint32)
+        for each in grown.made:
+            x, y = each.middle
+            row = int(y / (map_.height * map_.tile_height) * height)
+            col = int(x / (map_.width * map_.tile_width) * width)
+            out[max(0, row - 1) : row + 2, max(0, col - 1) : col + 2] = 0xFFB4472F
+        return out
+    if isinstance(layer, TintLayer):
+        cells = grown.made[np.ix_(rows, cols)].astype(np.int64)
+        strength = (cells >> 24 & 127)[..., None] / 127
+        colour = np.stack([(cells >> shift) & 255 for shift in (16, 8, 0)], -1)
+        paper = np.array([_PAPER >> shift & 255 for shift in (16, 8, 0)])
+        mixed = np.rint(paper * (1 - strength) + colour * strength).astype(np.uint32)
+        tinted: Small = 0xFF000000 | mixed[..., 0] << 16 | mixed[..., 1] << 8 | mixed[..., 2]
+        return tinted.astype(np.uint32)
+    if isinstance(layer, GroundLayer):
+        found = project.set_of(layer.tileset, layer.set_name)
+        colours = np.full(256, _PAPER, np.uint32)
+        for n, each in enumerate(found[1].terrains if found else (), 1):
+            colours[n] = 0xFF000000 | int(each.colour[1:], 16)
+        if layer.kind_of_set is SetKind.EDGE:
+            whole = grown.made
+            on = np.maximum(whole[:-1, :-1] & 255, whole[:-1, :-1] >> 8)
+            return _largest(on.astype(np.uint8), height, width, colours)
+        drawn: Small = colours[grown.made[np.ix_(rows, cols)]]
+        return drawn
+    on = (np.asarray(grown.made) > 0).astype(np.uint8)
+    return _largest(on, height, width, np.array([_PAPER, _INK], np.uint32))
+
+
+def _largest(cells: NDArray[np.uint8], height: int, width: int, colours: Small) -> Small:
+    """Shrink so that thin lines and single cells stay to be seen."""
+    high, wide = cells.shape
+    rows = np.minimum(np.arange(height) * high // height, high - 1)
+    cols = np.minimum(np.arange(width) * wide // width, wide - 1)
+    tall = np.maximum.reduceat(cells, np.unique(rows), axis=0)
+    both = np.maximum.reduceat(tall, np.unique(cols), axis=1)
+    rows = np.searchsorted(np.unique(rows), rows)
+    cols = np.searchsorted(np.unique(cols), cols)
+    return colours[both[np.ix_(rows, cols)]]
+
+
+def seam_figure(ground: GroundLayer) -> float:
+    """Tell how often terrain changes over a wrapping map's border, against inside: 1 is alike."""
+    terrain = ground.terrain[:-1, :-1]
+    inside, across = [], []
+    for axis in (0, 1):
+        steps = terrain != np.roll(terrain, 1, axis)
+        line = steps[0] if axis == 0 else steps[:, 0]
+        rest = steps[1:] if axis == 0 else steps[:, 1:]
+        across.append(float(line.mean()))
+        inside.append(float(rest.mean()))
+    usual = sum(inside)
+    return sum(across) / usual if usual > 0 else 1.0

@@ -1,0 +1,487 @@
+"""The card of a step: a line while it is closed, all its settings while it is open."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from functools import partial
+from typing import Any
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtGui import QColor, QPixmap
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QColorDialog,
+    QComboBox,
+    QFrame,
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QMenu,
+    QPushButton,
+    QSlider,
+    QSpinBox,
+    QToolButton,
+    QWidget,
+)
+
+from knitground.core.edit.recipes import KINDS, fitting_layers, step_title
+from knitground.core.model.layers import GroundLayer, MarkerLayer
+from knitground.core.model.limits import MAX_NAME
+from knitground.core.model.map import Map
+from knitground.core.model.recipe import RewriteStep, Step, UnknownStep
+from knitground.core.model.terrain import SetKind, TerrainSet
+from knitground.ui.common.terrainicon import terrain_icon
+from knitground.ui.common.theme import LINEN
+from knitground.ui.common.widgets import (
+    ShareBar,
+    clear,
+    column,
+    fill_box,
+    icon_button,
+    note,
+    row,
+    set_role,
+)
+from knitground.ui.common.words import percent
+from knitground.ui.session import Session
+from knitground.ui.stages.grow.fields import FIELDS, As, Field
+from knitground.ui.stages.grow.whereeditor import WhereEditor
+
+NOTHING = "nothing"
+LAID_WIDE = 92
+
+
+@dataclass
+class Told:
+    """What a step has made, for its card: words, shares by name, and a picture."""
+
+    words: str = ""
+    shares: tuple[tuple[str, float, float], ...] = ()
+    picture: QPixmap | None = None
+    problem: str = ""
+    spots: tuple[tuple[int, int], ...] = ()
+
+
+class StepCard(QFrame):
+    """Shows one step. What it is to become is told by `changed`, with whether a slider is held."""
+
+    changed = Signal(object, bool)
+    let_go = Signal()
+    wanted = Signal(str)
+    """An act of the card's menu."""
+    opened = Signal()
+
+    def __init__(self, session: Session, map_: Map, place: int, kind: type) -> None:
+        super().__init__()
+        self.session, self.map, self.place, self.kind = session, map_, place, kind
+        self.step: Step | None = None
+        self.fields: dict[str, QWidget] = {}
+        self.values: dict[str, QLabel] = {}
+        self.lines: dict[str, tuple[QWidget, QWidget]] = {}
+        self.sliders: dict[str, QSlider] = {}
+        """Of shares, by the terrain's name."""
+        self.numbers: dict[str, QLabel] = {}
+        self.bars: dict[str, ShareBar] = {}
+        self.chips: dict[str, dict[str, QPushButton]] = {}
+        self._filling = False
+        self._built: dict[str, object] = {}
+        self.is_open = False
+        self.setProperty("panel", "true")
+        self.setFrameShape(QFrame.Shape.StyledPanel)
+        self._make_head()
+        self.body = QWidget()
+        self._make_body()
+        self.setLayout(column(self.head, self.words, self.body, margins=8, spacing=4))
+        self.body.hide()
+
+    # Building
+
+    def _make_head(self) -> None:
+        self.active = QCheckBox()
+        self.active.setToolTip("Whether this step runs")
+        self.active.clicked.connect(self._switch)
+        self.title = QPushButton()
+        self.title.setProperty("left", "true")
+        self.title.setProperty("flat", "true")
+        self.title.setToolTip("Open or close this step")
+        self.title.setMinimumWidth(60)
+        self.title.clicked.connect(lambda *_: self.opened.emit())
+        self.layers = QComboBox()
+        self.layers.setToolTip("The layer that this step makes")
+        self.layers.setMinimumContentsLength(7)
+        self.layers.setSizeAdjustPolicy(
+            QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon
+        )
+        self.layers.activated.connect(self._choose_layer)
+        self.picture = QLabel()
+        self.picture.setFixedSize(44, 30)
+        self.picture.setToolTip("What it made")
+        up = icon_button("mdi6.arrow-up", partial(self.wanted.emit, "up"), "Run it earlier")
+        down = icon_button("mdi6.arrow-down", partial(self.wanted.emit, "down"), "Run it later")
+        self.more = QToolButton()
+        self.more.setText("…")
+        self.more.setToolTip("More for this step")
+        self.more.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
+        menu = QMenu(self.more)
+        acts = ["rename", "double", "reroll", "copy"]
+        words = ["Rename…", "Double", "Reroll only this one", "Copy"]
+        if self.kind is not RewriteStep:
+            acts += ["look", "to here"]
+            words += ["Look at it alone…", "Run to here"]
+        for act, text in zip(acts, words):
+            menu.addAction(text, partial(self.wanted.emit, act))
+        menu.addSeparator()
+        menu.addAction("Take it out", partial(self.wanted.emit, "remove"))
+        self.more.setMenu(menu)
+        self.words = note()
+        line = row(self.active, self.picture, self.title, up, down, self.more, spacing=3)
+        line.setStretch(2, 1)
+        self.head = QWidget()
+        self.head.setLayout(line)
+
+    def _make_body(self) -> None:
+        self.grid = QGridLayout()
+        self.grid.setHorizontalSpacing(8)
+        self.grid.setVerticalSpacing(5)
+        self.grid.setColumnStretch(1, 1)
+        self.share_grid = QGridLayout()
+        self.share_grid.setHorizontalSpacing(8)
+        self.share_grid.setVerticalSpacing(3)
+        self.share_grid.setColumnStretch(1, 1)
+        for line, each in enumerate(FIELDS.get(self.kind, ())):
+            if each.shown is As.SHARES:
+                continue
+            label, widget = QLabel(each.label), self._widget(each)
+            widget.setToolTip(each.hint)
+            widget.setAccessibleName(each.label)
+            self.fields[each.of] = widget
+            # A label that lies in no layout would be a window of its own.
+            self.lines[each.of] = (widget, widget) if each.shown is As.CHECK else (label, widget)
+            if each.shown is As.CHECK:
+                self.grid.addWidget(widget, line, 1, 1, 2)
+                continue
+            self.grid.addWidget(label, line, 0)
+            if each.of in self.values:
+                self.grid.addWidget(widget, line, 1)
+                self.grid.addWidget(self.values[each.of], line, 2)
+            else:
+                self.grid.addWidget(widget, line, 1, 1, 2)
+        self.where = WhereEditor(self.session, self.map)
+        self.where.changed.connect(self._set_where)
+        self.where.setVisible(self.kind is not RewriteStep)
+        self.makes = QWidget()
+        self.makes.setLayout(row(QLabel("Makes"), self.layers, 1, spacing=8))
+        self.body.setLayout(column(self.makes, self.grid, self.share_grid, self.where, spacing=6))
+
+    def _widget(self, each: Field) -> QWidget:
+        if each.shown in (As.SLIDER, As.PART):
+            return self._slider(each)
+        if each.shown is As.WHOLE:
+            box = QSpinBox()
+            box.setRange(int(each.low), int(each.high))
+            box.valueChanged.connect(lambda value: self._set(each.of, value))
+            return box
+        if each.shown is As.CHECK:
+            check = QCheckBox(each.label)
+            check.clicked.connect(lambda on: self._set(each.of, on))
+            return check
+        if each.shown in (As.TEXT, As.MARKER):
+            return self._text(each)
+        if each.shown is As.COLOUR:
+            paint = QPushButton()
+            paint.clicked.connect(lambda *_: self._pick_colour(each.of))
+            return paint
+        if each.shown is As.TERRAINS:
+            chips = QWidget()
+            chips.setLayout(row(spacing=3))
+            return chips
+        return self._choice(each)
+
+    def _slider(self, each: Field) -> QSlider:
+        slider = QSlider(Qt.Orientation.Horizontal)
+        part = each.shown is As.PART
+        low, high = (
+            (0, 100) if part else (round(each.low / each.step), round(each.high / each.step))
+        )
+        slider.setRange(low, high)
+        by = 0.01 if part else each.step
+        slider.valueChanged.connect(lambda value: self._slide(each.of, value * by, slider))
+        slider.sliderReleased.connect(self.let_go)
+        words = QLabel()
+        words.setMinimumWidth(64)
+        self.values[each.of] = words
+        return slider
+
+    def _text(self, each: Field) -> QWidget:
+        if each.shown is As.MARKER:
+            box = QComboBox()
+            typed = QLineEdit()
+            typed.setMaxLength(MAX_NAME)
+            box.setEditable(True)
+            box.setLineEdit(typed)
+            typed.editingFinished.connect(lambda: self._set(each.of, box.currentText().strip()))
+            box.activated.connect(lambda _: self._set(each.of, box.currentText().strip()))
+            return box
+        line = QLineEdit()
+        line.setMaxLength(MAX_NAME)
+        line.editingFinished.connect(lambda: self._set(each.of, line.text().strip()))
+        return line
+
+    def _choice(self, each: Field) -> QComboBox:
+        box = QComboBox()
+        if each.shown is As.CHOICE:
+            for option in each.options:
+                box.addItem(str(option), option)
+        box.setMinimumContentsLength(8)
+        box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        box.activated.connect(lambda _: self._set(each.of, box.currentData()))
+        return box
+
+    # Showing
+
+    def open(self, on: bool) -> None:
+        """Show all settings, or one line."""
+        self.is_open = on
+        self.body.setVisible(on and self.kind is not UnknownStep)
+
+    def show_step(self, step: Step, told: Told) -> None:
+        """Show the step as it is, and what it has made."""
+        self.step = step
+        self._filling = True
+        self.active.setChecked(step.active)
+        layer = self.map.layer_numbered(step.layer)
+        title = f"{self.place + 1}  {step_title(step)}"
+        title += f" → {layer.name}" if layer is not None else ""
+        self.title.setText(title)
+        self.title.setStyleSheet("font-weight: 600;")
+        fits = fitting_layers(self.map, self.kind)
+        fill_box(self.layers, [(each.name, each.number) for each in fits], step.layer)
+        self.makes.setVisible(bool(KINDS.get(self.kind)))
+        self.words.setText(told.problem or told.words)
+        set_role(self.words, "warning" if told.problem or told.spots else "note")
+        self.words.setVisible(bool(told.problem or told.words))
+        if told.picture is not None:
+            self.picture.setPixmap(told.picture)
+        self.picture.setVisible(told.picture is not None)
+        for each in FIELDS.get(self.kind, ()):
+            self._show_field(each, step, told)
+        self.where.show_conditions(step.where)
+        self._filling = False
+
+    def _show_field(self, each: Field, step: Step, told: Told) -> None:
+        value = getattr(step, each.of)
+        if each.shown is As.SHARES:
+            self._show_shares(dict(value), told)
+            return
+        widget = self.fields[each.of]
+        hidden = each.only is not None and getattr(step, each.only[0]) not in each.only[1]
+        hidden |= self._means_nothing(each, step)
+        for part in (*self.lines[each.of], *([self.values[each.of]] if each.of in self.values
+                                             else [])):  # fmt: skip
+            part.setVisible(not hidden)
+        if isinstance(widget, QSlider):
+            by = 0.01 if each.shown is As.PART else each.step
+            if not widget.isSliderDown():
+                widget.setValue(round(value / by))
+            self.values[each.of].setText(_number_words(each, value, told))
+        elif isinstance(widget, QCheckBox):
+            widget.setChecked(value)
+        elif isinstance(widget, QSpinBox):
+            widget.setValue(value)
+        elif isinstance(widget, QLineEdit):
+            if not widget.hasFocus():
+                widget.setText(value)
+        elif each.shown is As.COLOUR and isinstance(widget, QPushButton):
+            widget.setText(str(value).upper())
+            ink = "#000000" if QColor(value).lightness() > 128 else "#FFFFFF"
+            widget.setStyleSheet(f"background: {value}; color: {ink};")
+        elif isinstance(widget, QComboBox):
+            self._show_choice(each, step, widget, value)
+        elif each.shown is As.TERRAINS:
+            self._show_chips(each, step, widget, value)
+
+    def _means_nothing(self, each: Field, step: Step) -> bool:
+        """Whether a field of a route does not go with the kind of layer that it makes."""
+        layer = self.map.layer_numbered(step.layer)
+        ground = isinstance(layer, GroundLayer)
+        if each.of == "terrain" and not ground:
+            return True
+        if each.of == "mix" and ground:
+            return True
+        edge = isinstance(layer, GroundLayer) and layer.kind_of_set is SetKind.EDGE
+        if each.of == "width" and edge:
+            return True
+        return each.shown is As.TERRAINS and self._set_of(int(getattr(step, each.on))) is None
+
+    def _show_choice(self, each: Field, step: Step, box: QComboBox, value: Any) -> None:
+        if each.shown is As.CHOICE:
+            box.setCurrentIndex([str(o) for o in each.options].index(str(value)))
+            return
+        project, map_ = self.session.project, self.map
+        items: list[tuple[str, object]] = []
+        if each.shown is As.TERRAIN:
+            kit = self._set_of(step.layer)
+            items = [(NOTHING if each.of != "wall" else "none", "")]
+            items += [(t.name, t.name) for t in (kit.terrains if kit else ())]
+        elif each.shown is As.MIX:
+            items = [(mix.name, mix.name) for mix in project.mixes]
+        elif each.shown is As.RULES:
+            items = [(rules.name, rules.name) for rules in project.rule_lists]
+        elif each.shown is As.GROUND:
+            grounds = [layer for layer in map_.layers if isinstance(layer, GroundLayer)]
+            items = [("everywhere", 0), *((layer.name, layer.number) for layer in grounds)]
+        elif each.shown is As.LAYER:
+            items = [(layer.name, layer.number) for layer in map_.layers
+                     if layer.number != step.layer and layer.holds_tiles]  # fmt: skip
+        elif each.shown is As.SHEET:
+            items = [(sheet.name, sheet.name) for sheet in project.tilesets]
+        elif each.shown is As.SET:
+            owner = project.tileset_named(getattr(step, "tileset", ""))
+            items = [(kit.name, kit.name) for kit in (owner.sets if owner else ())]
+        elif each.shown is As.MARKER:
+            kinds = {m.kind for layer in map_.layers if isinstance(layer, MarkerLayer)
+                     for m in layer.markers if m.kind}  # fmt: skip
+            typed = box.lineEdit()
+            if typed is not None and not typed.hasFocus():
+                fill_box(box, [(kind, kind) for kind in sorted(kinds)], value)
+                box.setEditText(value)
+            return
+        fill_box(box, items, value)
+
+    def _set_of(self, number: int) -> TerrainSet | None:
+        layer = self.map.layer_numbered(number) if number else None
+        if not isinstance(layer, GroundLayer):
+            return None
+        found = self.session.project.set_of(layer.tileset, layer.set_name)
+        return found[1] if found else None
+
+    def _show_chips(self, each: Field, step: Step, holder: QWidget, chosen: Any) -> None:
+        kit = self._set_of(int(getattr(step, each.on)))
+        built = (id(kit), kit.terrains if kit else ())
+        layout = holder.layout()
+        assert layout is not None
+        if self._built.get(each.of) != built:
+            self._built[each.of] = built
+            clear(layout)
+            self.chips[each.of] = {}
+            for mark, terrain in enumerate(kit.terrains if kit else (), 1):
+                assert kit is not None
+                chip = QPushButton()
+                chip.setIcon(terrain_icon(kit, mark))
+                chip.setFixedWidth(34)
+                chip.setCheckable(True)
+                chip.setToolTip(f"{each.hint}: {terrain.name}")
+                chip.setAccessibleName(terrain.name)
+                chip.clicked.connect(lambda *_, of=each.of: self._set_chips(of))
+                layout.addWidget(chip)
+                self.chips[each.of][terrain.name] = chip
+            if isinstance(layout, QHBoxLayout):
+                layout.addStretch(1)
+        for name, chip in self.chips.get(each.of, {}).items():
+            chip.setChecked(name in chosen)
+
+    def _show_shares(self, asked: dict[str, float], told: Told) -> None:
+        assert self.step is not None
+        kit = self._set_of(self.step.layer)
+        layer = self.map.layer_numbered(self.step.layer)
+        bare = isinstance(layer, GroundLayer) and layer.kind_of_set is not SetKind.CORNER
+        lines = [(t.name, t.colour) for t in (kit.terrains if kit else ())]
+        if bare:
+            lines.append(("", LINEN.ink2))
+        built = (id(kit), tuple(lines))
+        if self._built.get("shares") != built:
+            self._built["shares"] = built
+            self._build_shares(lines)
+        laid = {name: part for name, _, part in told.shares}
+        total = sum(asked.values()) or 1.0
+        for name, slider in self.sliders.items():
+            if not slider.isSliderDown():
+                slider.setValue(round(asked.get(name, 0.0) * 100))
+            want = asked.get(name, 0.0) / total
+            have = laid.get(name or NOTHING)
+            text = percent(want) if have is None else f"{percent(want)} / {percent(have)}"
+            self.numbers[name].setText(text)
+            self.bars[name].show_shares(want, have)
+
+    def _build_shares(self, lines: list[tuple[str, str]]) -> None:
+        clear(self.share_grid)
+        self.sliders, self.numbers, self.bars = {}, {}, {}
+        for line, (name, colour) in enumerate(lines):
+            slider = QSlider(Qt.Orientation.Horizontal)
+            slider.setRange(0, 100)
+            slider.setToolTip(f"Share of {name or NOTHING}")
+            slider.setAccessibleName(f"Share of {name or NOTHING}")
+            slider.valueChanged.connect(partial(self._share, slider))
+            slider.sliderReleased.connect(self.let_go)
+            words = QLabel()
+            words.setMinimumWidth(LAID_WIDE)
+            words.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+            bar = ShareBar(0, None, colour)
+            self.sliders[name], self.numbers[name], self.bars[name] = slider, words, bar
+            self.share_grid.addWidget(QLabel(name or NOTHING), 2 * line, 0)
+            self.share_grid.addWidget(slider, 2 * line, 1)
+            self.share_grid.addWidget(words, 2 * line, 2)
+            self.share_grid.addWidget(bar, 2 * line + 1, 1, 1, 2)
+
+    # Changing
+
+    def _become(self, *, held: bool = False, **changes: Any) -> None:
+        if self._filling or self.step is None:
+            return
+        new = replace(self.step, **changes)
+        if new != self.step:
+            self.step = new
+            self.changed.emit(new, held)
+
+    def _set(self, of: str, value: Any) -> None:
+        self._become(**{of: value})
+
+    def _slide(self, of: str, value: float, slider: QSlider) -> None:
+        if self.step is None:
+            return
+        whole = isinstance(getattr(self.step, of), int)
+        new = round(value) if whole else round(value, 4)
+        each = next(f for f in FIELDS[self.kind] if f.of == of)
+        self.values[of].setText(_number_words(each, new, Told()))
+        self._become(held=slider.isSliderDown(), **{of: new})
+
+    def _share(self, slider: QSlider, _: int) -> None:
+        shares = tuple((name, each.value() / 100) for name, each in self.sliders.items())
+        self._become(held=slider.isSliderDown(), shares=shares)
+
+    def _set_chips(self, of: str) -> None:
+        chosen = tuple(name for name, chip in self.chips[of].items() if chip.isChecked())
+        self._set(of, chosen)
+
+    def _set_where(self, conditions: Any) -> None:
+        self._become(where=conditions)
+
+    def _pick_colour(self, of: str) -> None:
+        found = QColorDialog.getColor(QColor(getattr(self.step, of)), self, "Colour of the tint")
+        if found.isValid():
+            self._set(of, found.name())
+
+    def _switch(self, on: bool) -> None:
+        self._become(active=on)
+
+    def _choose_layer(self) -> None:
+        """Work on another layer; what is named of terrains follows as far as it is there too."""
+        number = int(self.layers.currentData() or 0)
+        changes: dict[str, Any] = {"layer": number}
+        kit = self._set_of(number)
+        names = [t.name for t in kit.terrains] if kit else []
+        if self.step is not None and hasattr(self.step, "shares"):
+            kept = tuple(pair for pair in self.step.shares if pair[0] in names)
+            changes["shares"] = kept or tuple((name, round(1 / len(names), 2)) for name in names)
+        if self.step is not None and hasattr(self.step, "terrain") and names:
+            changes["terrain"] = self.step.terrain if self.step.terrain in names else names[0]
+        self._become(**changes)
+
+
+def _number_words(each: Field, value: float, told: Told) -> str:
+    if each.shown is As.PART:
+        words = percent(value)
+        laid = told.shares[0][2] if each.of == "density" and told.shares else None
+        return words if laid is None else f"{words} / {percent(laid)}"
+    return f"{value:g}{each.unit}"
