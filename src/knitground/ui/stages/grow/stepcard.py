@@ -169,10 +169,11 @@ class StepCard(QFrame):
                 self.grid.addWidget(widget, line, 1, 1, 2)
         self.where = WhereEditor(self.session, self.map)
         self.where.changed.connect(self._set_where)
-        self.where.setVisible(self.kind is not RewriteStep)
         self.makes = QWidget()
         self.makes.setLayout(row(QLabel("Makes"), self.layers, 1, spacing=8))
         self.body.setLayout(column(self.makes, self.grid, self.share_grid, self.where, spacing=6))
+        if self.kind is RewriteStep:
+            self.where.hide()  # it follows wherever its rules fit
 
     def _widget(self, each: Field) -> QWidget:
         if each.shown in (As.SLIDER, As.PART):
