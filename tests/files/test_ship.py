@@ -89,7 +89,7 @@ def test_a_game_draws_the_picture_that_was_shipped(demo, tmp_path):
     files = ship(demo, demo.maps, tmp_path)
     assert [path.name for path in files] == [
         "harbour-pans.json", "harbour-pans.png", "north-basin.json", "north-basin.png",
-        "pans.png", "props.png", "shimmer.png", "works.png",
+        "pans.png", "props.png", "salt-coast.json", "salt-coast.png", "shimmer.png", "works.png",
     ]  # fmt: skip
     picture = np.array(Image.open(tmp_path / "harbour-pans.png"))
     assert picture.shape == (64 * 16, 96 * 16, 4)

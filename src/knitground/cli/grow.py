@@ -1,50 +1,150 @@
-"""`knitground grow`: run a map's recipe and save the map."""
+"""`knitground grow`: run a map's recipe and save the map, or write many maps with other seeds."""
 
 from __future__ import annotations
 
+import os
+from concurrent.futures import ProcessPoolExecutor
 from dataclasses import replace
+from multiprocessing import get_context
 from pathlib import Path
+from typing import Any
 
 import click
 
 from knitground.cli.output import as_json, map_called, opened, tell
+from knitground.core.base.errors import GrowError, PlaceError
 from knitground.core.edit.document import Document
 from knitground.core.edit.maps import lay_grown
+from knitground.core.edit.recipes import step_title
 from knitground.core.files.opening import project_file
 from knitground.core.files.saving import save_project
-from knitground.core.grow.runner import run_recipe
+from knitground.core.files.ship.json import ship_json
+from knitground.core.files.ship.names import ship_names
+from knitground.core.files.ship.png import ship_png
+from knitground.core.files.vault import write_together
+from knitground.core.grow.rewriting import rewrite_map
+from knitground.core.grow.runner import Grown, run_recipe
+from knitground.core.knit.layer import knit_map
+from knitground.core.model.map import Map
+
+MOST = 10_000
 
 
 @click.command("grow")
 @click.argument("project", type=click.Path(path_type=Path))
 @click.option("--map", "name", required=True, metavar="NAME", help="The map.")
 @click.option("--seed", type=int, help="Another seed than the recipe's; it is kept.")
+@click.option("--step", type=click.IntRange(1), help="Run only the first so many steps.")
+@click.option(
+    "--count",
+    type=click.IntRange(1, MOST),
+    help="Write so many maps with following seeds, as PNG and JSON; nothing is saved.",
+)
+@click.option("--first", type=int, help="Seed of the first of them; by default the recipe's.")
+@click.option("--to", "folder", type=click.Path(path_type=Path), help="Where they are written.")
+@click.option(
+    "--processes",
+    type=click.IntRange(1, 256),
+    help="How many work at once; the files are the same for any number.",
+)
 @as_json
-def grow_command(project: Path, name: str, seed: int | None, as_json: bool) -> None:
+def grow_command(
+    project: Path,
+    name: str,
+    seed: int | None,
+    step: int | None,
+    count: int | None,
+    first: int | None,
+    folder: Path | None,
+    processes: int | None,
+    as_json: bool,
+) -> None:
     """Run the recipe of a map of PROJECT and save it; pins stay."""
     model = opened(project).project
     map_ = map_called(model, name)
+    if count is not None:
+        if folder is None:
+            raise PlaceError("--count writes maps: say where with --to DIR")
+        start = map_.recipe.seed if first is None else first
+        files = _grow_many(project, map_, range(start, start + count), folder, processes)
+        tell(files, files, as_json)
+        return
     recipe = map_.recipe if seed is None else replace(map_.recipe, seed=seed)
     map_.recipe = recipe
-    grown = run_recipe(model, map_)
+    skipped: list[str] = []
+    grown = run_recipe(model, map_, until=step, skipped=skipped)
+    if not grown:
+        raise GrowError("; ".join(skipped) or "no step of the recipe runs: switch one on")
     Document(model).apply(lay_grown(map_, grown))
     save_project(model, project_file(project).parent)
-    steps = [
-        {
-            "layer": each.layer.name,
-            "seconds": round(each.seconds, 4),
-            "shares": [
-                {"terrain": terrain, "asked": round(asked, 6), "laid": round(laid, 6)}
-                for terrain, asked, laid in each.shares
-            ],
-        }
-        for each in grown
-    ]
     lines = [f"seed {recipe.seed}"]
     for each in grown:
-        lines.append(f"{each.layer.name}: {each.seconds * 1000:.0f} ms")
-        lines += [
-            f"  {terrain}: asked {asked:.1%}, laid {laid:.1%}"
+        lines += _lines(map_, each)
+    told = {"seed": recipe.seed, "steps": [_told(map_, each) for each in grown],
+            "skipped": skipped}  # fmt: skip
+    tell(told, [*lines, *skipped], as_json)
+
+
+def _told(map_: Map, each: Grown) -> dict[str, Any]:
+    return {
+        "step": each.step + 1,
+        "kind": step_title(map_.recipe.steps[each.step]),
+        "layer": each.layer.name,
+        "seconds": round(each.seconds, 4),
+        "words": each.words,
+        "shares": [
+            {"terrain": terrain, "asked": round(asked, 6), "laid": round(laid, 6)}
             for terrain, asked, laid in each.shares
-        ]
-    tell({"seed": recipe.seed, "steps": steps}, lines, as_json)
+        ],
+    }
+
+
+def _lines(map_: Map, each: Grown) -> list[str]:
+    title = step_title(map_.recipe.steps[each.step])
+    first = f"{each.step + 1} {title} → {each.layer.name}: {each.seconds * 1000:.0f} ms"
+    return [
+        first + (f" · {each.words}" if each.words else ""),
+        *(f"  {terrain}: asked {asked:.1%}, laid {laid:.1%}"
+          for terrain, asked, laid in each.shares),
+    ]  # fmt: skip
+
+
+# Many maps
+
+
+def _grow_many(
+    project: Path, map_: Map, seeds: range, folder: Path, processes: int | None
+) -> list[str]:
+    """Grow a map with many seeds, each in its turn by whichever process is free."""
+    workers = min(len(seeds), processes or os.cpu_count() or 1)
+    jobs = [(project, map_.name, seed) for seed in seeds]
+    files: dict[str, bytes] = {}
+    written: list[Path] = []
+
+    def keep(made: dict[str, bytes]) -> None:
+        new = {name: data for name, data in made.items() if name not in files}
+        files.update(dict.fromkeys(new, b""))
+        write_together(folder, new)
+        written.extend(folder / name for name in new)
+
+    if workers == 1:
+        for job in jobs:
+            keep(grow_one(*job))
+    else:
+        with ProcessPoolExecutor(workers, mp_context=get_context("spawn")) as pool:
+            for made in pool.map(grow_one, *zip(*jobs)):
+                keep(made)
+    return [str(path) for path in sorted(written)]
+
+
+def grow_one(project: Path, name: str, seed: int) -> dict[str, bytes]:
+    """Grow a map with one seed; returns its files' names and contents."""
+    model = opened(project).project
+    map_ = map_called(model, name)
+    map_.recipe = replace(map_.recipe, seed=seed)
+    Document(model).apply(lay_grown(map_, run_recipe(model, map_, skipped=[])))
+    knit_map(model, map_)
+    rewrite_map(model, map_)
+    map_.name = f"{name} {seed}"
+    names = ship_names(model, [map_])
+    return {**ship_png(model, map_, names), **ship_json(model, map_, names)}

@@ -33,6 +33,7 @@ from knitground.core.model.slicing import Slicing
 from knitground.core.model.terrain import SetKind, Slot, Terrain, TerrainSet, no_marks
 from knitground.core.model.tile import TileRef
 from knitground.core.model.tileset import TileFacts, Tileset
+from knitground.demo.coast import build_coast, coast_mixes
 from knitground.demo.pans import (
     BRINE,
     CLAY,
@@ -95,7 +96,9 @@ def build_demo(folder: Path) -> Project:
         ),
     ]
     project.rule_lists = [finish_rules(project.tilesets[2], draft_tiles(project.tilesets[2]))]
+    project.mixes += coast_mixes()
     project.maps = [_harbour(project), _basin(project)]
+    project.maps.append(build_coast(project))
     project.tray = [
         Patch("salt store", (
             (TileRef("props", *PLACES["big heap"]), TileRef("props", 1, 1)),

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 import numpy as np
@@ -16,6 +16,7 @@ from knitground.core.base.window import Box
 from knitground.core.grow.distance import far_from
 from knitground.core.grow.parting import Parting, plant_tree
 from knitground.core.knit.bridge import TerrainGraph, build_graph
+from knitground.core.knit.knit import knit_box
 from knitground.core.knit.layer import layer_table
 from knitground.core.knit.repair import close_gaps
 from knitground.core.knit.table import KnitTable
@@ -120,6 +121,11 @@ class Work:
     def cells(self, layer: Layer) -> Cells:
         """The cells of a layer as they are now; of a grown one what earlier steps have made."""
         made = self._made(layer.number)
+        if isinstance(layer, GroundLayer):
+            # What is knitted may be older than the terrain: it is knitted here.
+            now = layer if made is None else replace(layer, terrain=made)
+            box = Box(0, 0, *self.size)
+            return knit_box(self.table(layer), now, box, wrap=self.map.wrap)
         if made is not None:
             cells: Cells = made
             if isinstance(layer, GrownLayer):
@@ -212,7 +218,11 @@ class Work:
                 f"{self.number} looks at the tiles of layer {each.layer}, which is gone or has "
                 "none: choose another"
             )
-        cells = self.cells(layer)
+        if isinstance(layer, GroundLayer) and each.look is not Look.TAG:
+            laid = np.asarray((self.slots(layer) > 0).any(axis=0))
+        else:
+            cells = self.cells(layer)
+            laid = cells > 0
         if each.look is Look.TAG:
             fits = np.zeros(len(self.map.legend) + 1, np.bool_)
             for place, tile in enumerate(self.map.legend.tiles):
@@ -220,7 +230,6 @@ class Work:
                 if tile is not None and owner is not None:
                     fits[place] = bool(set(each.names) & set(owner.fact(tile.row, tile.col).tags))
             return fits[np.maximum(cells, 0)].astype(np.float32)
-        laid = cells > 0
         if each.look is Look.NEAR_TILES:
             return _band(far_from(laid, each.high, wrap=self.map.wrap), each)
         return laid.astype(np.float32)

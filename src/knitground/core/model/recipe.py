@@ -38,6 +38,7 @@ Gap = Annotated[int, Ge(0), Le(64)]
 Width = Annotated[int, Ge(1), Le(64)]
 Turned = Annotated[float, Ge(0), Le(180)]
 Stretch = Annotated[float, Ge(1), Le(16)]
+Rounds = Annotated[int, Ge(0), Le(8)]
 Tries = Annotated[int, Ge(1), Le(600)]
 Shares = Annotated[tuple[tuple[Word, Weight], ...], MaxLen(256)]
 _FORBID: dict[str, object] = {"extra": "forbid"}
@@ -228,7 +229,7 @@ class SmoothStep(AnyStep):
 
     Parameters
     ----------
-    passes : how often
+    passes : how often; 0 only takes islands and holes away
     keeps_shares : whether each terrain keeps its number of places
     least : islands, and holes, of fewer places take what is round them
     """
@@ -236,7 +237,7 @@ class SmoothStep(AnyStep):
     __pydantic_config__: ClassVar[dict[str, object]] = _FORBID
 
     layer: Number
-    passes: Passes = 2
+    passes: Rounds = 2
     keeps_shares: bool = True
     least: SmallCount = 6
     step: Literal["smooth"] = field(default="smooth", kw_only=True)

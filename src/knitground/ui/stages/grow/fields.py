@@ -95,7 +95,7 @@ FIELDS: dict[type, tuple[Field, ...]] = {
         _SHARES,
     ),
     SmoothStep: (
-        Field("passes", "Passes", As.SLIDER, "How often", 1, MAX_PASSES),
+        Field("passes", "Passes", As.SLIDER, "How often; 0 only takes islands away", 0, MAX_PASSES),
         Field("least", "Least", As.SLIDER, "Islands and holes of fewer places go", 0, 60,
               unit=" places"),
         Field("keeps_shares", "keeps the shares", As.CHECK, "Each terrain keeps its places"),
