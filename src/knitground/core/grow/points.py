@@ -68,7 +68,14 @@ def apart_places(
         down = np.arange(row - reach, row + reach + 1)
         across = np.arange(col - reach, col + reach + 1)
         near = np.hypot(down[:, None] - row, across[None] - col) < max(apart, 0.5)
-        if wrap:
+        if wrap and (len(down) > high or len(across) > wide):
+            # Round the whole map: the shorter way counts.
+            down, across = np.arange(high), np.arange(wide)
+            y = np.minimum((down - row) % high, (row - down) % high)
+            x = np.minimum((across - col) % wide, (col - across) % wide)
+            near = np.hypot(y[:, None], x[None]) < max(apart, 0.5)
+            at = np.ix_(down, across)
+        elif wrap:
             at = np.ix_(down % high, across % wide)
         else:
             inside_r, inside_c = (down >= 0) & (down < high), (across >= 0) & (across < wide)

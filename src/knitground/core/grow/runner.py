@@ -62,28 +62,29 @@ class Kept:
 
     def __init__(self, most: int = KEPT_BYTES) -> None:
         self._most = most
-        self._found: OrderedDict[Key, tuple[list[Grown], int]] = OrderedDict()
+        self._found: OrderedDict[Key, tuple[list[Grown], int, tuple[Any, ...]]] = OrderedDict()
         self._bytes = 0
         self._lock = Lock()
 
-    def get(self, key: Key) -> list[Grown] | None:
-        """Give what is kept of a step."""
+    def get(self, key: Key, legend: Sequence[Any]) -> list[Grown] | None:
+        """Give what is kept of a step, made with this legend or an earlier, shorter one of it."""
         with self._lock:
             found = self._found.get(key)
-            if found is None:
+            if found is None or tuple(legend[: len(found[2])]) != found[2]:
                 return None
             self._found.move_to_end(key)
             return found[0]
 
-    def put(self, key: Key, made: list[Grown]) -> None:
+    def put(self, key: Key, made: list[Grown], legend: Sequence[Any]) -> None:
         """Keep what a step made; the longest unused goes if there is too much."""
         size = sum(getattr(each.made, "nbytes", 1024) for each in made)
         with self._lock:
-            if key not in self._found:
-                self._found[key] = (made, size)
-                self._bytes += size
+            if key in self._found:
+                self._bytes -= self._found.pop(key)[1]
+            self._found[key] = (made, size, tuple(legend))
+            self._bytes += size
             while self._bytes > self._most and len(self._found) > 1:
-                _, (_, gone) = self._found.popitem(last=False)
+                _, (_, gone, _) = self._found.popitem(last=False)
                 self._bytes -= gone
 
 
@@ -136,7 +137,8 @@ def run_recipe(
 def run_step(work: Work, step: Step, kept: Kept | None = None) -> list[Grown]:
     """Run one step on what is there by now."""
     key = _key(work, step) if kept is not None else b""
-    found = kept.get(key) if kept is not None else None
+    legend = work.map.legend.tiles
+    found = kept.get(key, legend) if kept is not None else None
     if found is not None:
         layers = {each.number: each for each in work.map.layers}
         return [replace(each, layer=layers[each.layer.number], step=work.place) for each in found]
@@ -145,7 +147,7 @@ def run_step(work: Work, step: Step, kept: Kept | None = None) -> list[Grown]:
     seconds = perf_counter() - begun
     made = [replace(each, seconds=seconds / len(made), step=work.place) for each in made]
     if kept is not None:
-        kept.put(key, made)
+        kept.put(key, made, legend)
     return made
 
 
@@ -356,7 +358,6 @@ def _key(work: Work, step: Step) -> Key:
             _feed(out, layer.cells if now is None else now)
         if isinstance(layer, GrownLayer):
             _feed(out, layer.pinned)
-    out.update(repr(map_.legend.tiles).encode())
     for tileset in work.project.tilesets:
         out.update(repr((tileset.name, tileset.slicing, sorted(tileset.facts.items()))).encode())
         for kit in tileset.sets:
