@@ -191,6 +191,7 @@ class WhereEditor(QWidget):
 
     def _emit(self, conditions: Conditions) -> None:
         if conditions != self.conditions:
+            self.show_conditions(conditions)
             self.changed.emit(conditions)
 
 

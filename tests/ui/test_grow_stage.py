@@ -1,0 +1,338 @@
+"""The stage Grow in the real window: recipes built, moved, set live, looked at, kept as files."""
+
+import numpy as np
+import pytest
+from PySide6.QtCore import Qt
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QComboBox, QInputDialog
+from tests.maps import snapshot
+from tests.ui.conftest import LEFT, settle
+
+from knitground.core.base.window import Box
+from knitground.core.edit.selecting import Selection
+from knitground.core.model.layers import TileLayer
+from knitground.core.model.recipe import (
+    Look,
+    MarkersStep,
+    NoiseStep,
+    RegionsStep,
+    RewriteStep,
+    RouteStep,
+    ScatterStep,
+    ShapeStep,
+    SmoothStep,
+    SolveStep,
+    TintStep,
+)
+from knitground.core.model.tile import TileRef
+from knitground.ui.common.tasks import wait_for_jobs
+from knitground.ui.mapside.dialogs import NewMapDialog
+from knitground.ui.stages.grow.alone import AloneDialog
+from knitground.ui.stages.grow.nine import NineDialog
+
+
+@pytest.fixture
+def coast(window):
+    window.session.choose_map(window.session.project.map_named("Salt coast"))
+    window.show_stage("grow")
+    settle()
+    return window.stages["grow"]
+
+
+def done(rounds=3):
+    for _ in range(rounds):
+        wait_for_jobs()
+        settle()
+
+
+def kinds(window):
+    return [type(each) for each in window.session.map.recipe.steps]
+
+
+def test_a_recipe_is_built_step_by_step_from_the_menu_and_undone(window):
+    session, bench = window.session, window.stages["grow"]
+    window.mapside.maps.add_map(NewMapDialog(session, window.shell))
+    done()
+    session = window.session
+    window.show_stage("grow")
+    settle()
+    start = snapshot(session.project)
+    titles = [each.text() for each in bench.add.menu().actions()]
+    assert titles[:3] == ["Noise ground", "Smooth", "Regions"]
+    assert len(titles) == 12
+    for kind in (NoiseStep, SmoothStep, ShapeStep, ScatterStep, TintStep, MarkersStep):
+        bench.add_kind(kind)
+        done()
+    assert kinds(window) == [NoiseStep, SmoothStep, ShapeStep, ScatterStep, TintStep, MarkersStep]
+    assert [each.kind for each in session.map.layers][1:] == ["grown", "tint", "markers"]
+    assert all(bench.told[n].picture is not None for n in range(6))
+    assert bench.cards[5].is_open
+    assert not bench.cards[0].is_open
+    QTest.mouseClick(bench.cards[0].title, LEFT)
+    assert bench.cards[0].is_open
+    assert not bench.cards[5].is_open
+    assert len(session.map.layers[-1].markers) == 5
+    while session.doc.history.undo_name and snapshot(session.project) != start:
+        session.undo()
+    assert snapshot(session.project) == start
+
+
+def test_steps_are_moved_switched_off_doubled_renamed_and_rerolled(window, coast, monkeypatch):
+    session = window.session
+    recipe = session.map.recipe
+    first = session.map.layers[0].terrain.copy()
+    coast.cards[2].wanted.emit("down")
+    done()
+    assert session.map.recipe.steps[3] is recipe.steps[2] or (
+        session.map.recipe.steps[3].name == "Calm the shore"
+    )
+    session.undo()  # grown
+    session.undo()  # moved
+    assert session.map.recipe == recipe
+    settle()
+    coast.cards[3].active.click()
+    done()
+    assert not session.map.recipe.steps[3].active
+    assert (session.map.layers[0].terrain != first).any()
+    session.undo()
+    settle()
+    assert (session.map.layers[0].terrain == first).all()
+    assert coast.cards[3].active.isChecked()
+    coast._act(8, "double")
+    done()
+    assert kinds(window)[9] is kinds(window)[8]
+    session.undo()
+    session.undo()
+    settle()
+    grown = session.map.layers[4].cells.copy()
+    coast._act(9, "reroll")
+    done()
+    assert (session.map.layers[4].cells != grown).any()
+    assert (session.map.layers[0].terrain == first).all()  # only that step draws anew
+    monkeypatch.setattr(QInputDialog, "getText", lambda *_, **__: ("Dry land", True))
+    coast._act(0, "rename")
+    settle()
+    assert "Dry land" in coast.cards[0].title.text()
+
+
+def test_sliders_are_live_and_one_step_of_the_history(window, coast):
+    session = window.session
+    coast.open_card(1)
+    slider = coast.cards[1].fields["share"]
+    before = session.map.layers[0].terrain.copy()
+    slider.setSliderDown(True)
+    seen = []
+    for value in (20, 45, 60):
+        slider.setValue(value)
+        done()
+        seen.append((session.map.layers[0].terrain == 1).sum())
+    slider.setSliderDown(False)
+    done()
+    assert seen[0] < seen[1] < seen[2]
+    assert session.doc.history.names == ["Grow"]
+    assert session.map.recipe.steps[1].share == 0.6
+    session.undo()
+    assert (session.map.layers[0].terrain == before).all()
+
+
+def test_what_did_not_change_is_not_run_again(window, coast):
+    coast.run_new()
+    done()
+    runs = len(coast.kept._found)
+    coast.open_card(11)
+    last = len(coast.cards) - 1
+    coast.cards[last].fields["strength"].setValue(30)
+    done()
+    assert len(coast.kept._found) == runs + 1
+
+
+def test_conditions_are_added_set_and_taken_out(window, coast):
+    session = window.session
+    place = len(coast.cards) - 1
+    coast.open_card(place)
+    editor = coast.cards[place].where
+    tint = session.map.layers[5]
+    assert (tint.cells > 0).all()
+    editor.add_one(Look.TERRAIN)
+    done()
+    (condition,) = session.map.recipe.steps[place].where
+    assert condition.layer == session.map.layers[0].number
+    coast.cards[place].where._toggle(0, "brine", True)
+    done()
+    assert session.map.recipe.steps[place].where[0].names == ("brine",)
+    some = (tint.cells > 0).mean()
+    assert 0.05 < some < 0.5
+    boxes = coast.cards[place].where.findChildren(QComboBox)
+    boxes[0].setCurrentIndex(1)
+    boxes[0].activated.emit(1)
+    done()
+    assert abs((tint.cells > 0).mean() - (1 - some)) < 1e-9
+    editor.add_one(Look.AREA)
+    assert "Select the cells" in window.notices.text.text()
+    session.select(Selection(Box(2, 2, 6, 9), np.ones((4, 7), bool)))
+    coast.cards[place].where.add_one(Look.AREA)
+    done()
+    assert not (tint.cells > 0)[10:].any()
+    coast.cards[place].where._take_out(1)
+    coast.cards[place].where._take_out(0)
+    done()
+    assert session.map.recipe.steps[place].where == ()
+
+
+def test_nine_seeds_are_shown_and_one_is_taken(window, coast, monkeypatch):
+    session = window.session
+    start = snapshot(session.project)
+    dialog = NineDialog(session, session.map, 12, window.shell)
+    dialog.show()
+    for _ in range(60):
+        done(1)
+        if dialog.ready == 9:
+            break
+    assert dialog.ready == 9
+    assert len({each.picture.cacheKey() for each in dialog.cells}) == 9
+    assert snapshot(session.project) == start  # looking changes nothing
+    dialog.grab()
+    QTest.mouseClick(dialog.cells[4], LEFT)
+    assert dialog.chosen == 16
+    dialog.deleteLater()
+
+    def take(dialog):
+        dialog.chosen = 31
+        dialog._goes = False
+        return True
+
+    monkeypatch.setattr("knitground.ui.stages.grow.bench.answered", take)
+    coast.choose_of_nine()
+    done()
+    assert session.map.recipe.seed == 31
+    assert session.doc.history.undo_name == "Grow"
+
+
+def test_one_step_is_looked_at_alone(window, coast):
+    session = window.session
+    start = snapshot(session.project)
+    dialog = AloneDialog(session, session.map, 9, window.shell)
+    done()
+    assert not dialog.picture.pixmap().isNull()
+    assert "heap" in dialog.words.text()
+    assert snapshot(session.project) == start
+    dialog.close()
+    dialog.deleteLater()
+
+
+def test_pins_stay_through_runs_a_kept_selection_too_and_a_plain_layer(window, coast):
+    session = window.session
+    heaps = session.map.layers[4]
+    tile = session.map.legend.place(TileRef("props", 0, 5))
+    heaps.cells[3, 3], heaps.pinned[3, 3] = tile, True
+    coast.roll()
+    done()
+    assert heaps.cells[3, 3] == tile
+    session.select(Selection(Box(10, 10, 24, 24), np.ones((14, 14), bool)))
+    coast.keep_selection()
+    before = session.map.layers[0].terrain[11:24, 11:24].copy()
+    coast.roll()
+    done()
+    assert (session.map.layers[0].terrain[11:24, 11:24] == before).all()
+    session.choose_layer(heaps)
+    shown = heaps.cells.copy()
+    coast.make_plain()
+    settle()
+    assert type(session.layer) is TileLayer
+    assert (session.layer.cells == shown).all()
+    coast.roll()
+    done()
+    assert (session.map.layers[4].cells == shown).all()
+
+
+def test_an_impossible_solve_is_shown_and_freed(window):
+    session, bench = window.session, window.stages["grow"]
+    window.show_stage("grow")
+    window.mapside.strip.layers.add_kind("Grown")
+    layer = session.layer
+    for col, number in ((0, 0), (1, 8)):
+        layer.cells[0, col] = session.map.legend.place(TileRef("pans", 0, number))
+        layer.pinned[0, col] = True
+    bench.add_kind(SolveStep)
+    done()
+    assert type(session.map.recipe.steps[-1]) is SolveStep
+    assert "impossible" in window.notices.text.text()
+    assert not (layer.cells[1:] > 0).any()
+    buttons = {each.text(): each for each in window.notices.findChildren(type(bench.run_button))}
+    QTest.mouseClick(buttons["Show"], LEFT)
+    assert session.layer is layer
+    assert session.selection is not None
+    bench.run_new()
+    done()
+    buttons = {each.text(): each for each in window.notices.findChildren(type(bench.run_button))}
+    QTest.mouseClick(buttons["Free those cells"], LEFT)
+    done()
+    assert (layer.cells > 0).all()
+    assert "all join" in bench.told[len(bench.cards) - 1].words
+
+
+def test_steps_that_can_not_run_say_so_and_the_rest_runs(window, coast):
+    session = window.session
+    mixes = [each for each in session.project.mixes if each.name != "salt heaps"]
+    session.project.mixes[:] = mixes
+    session.map.layers[5].cells[:] = 0
+    coast.run_new()
+    done()
+    assert "“salt heaps”, which is not there" in window.notices.text.text()
+    assert "not there" in coast.cards[9].words.text()
+    assert (session.map.layers[5].cells > 0).all()
+
+
+def test_recipes_are_copied_between_maps_and_kept_as_files(window, coast, tmp_path, monkeypatch):
+    session = window.session
+    coast.copy_all()
+    count = len(session.map.recipe.steps)
+    session.choose_map(session.project.maps[0])
+    done()
+    before = len(session.map.recipe.steps)
+    coast.paste()
+    done()
+    assert len(session.map.recipe.steps) == before + count
+    assert "can" in window.notices.text.text() or "which" in window.notices.text.text()
+    path = tmp_path / "coast.recipe.json"
+    monkeypatch.setattr(
+        "knitground.ui.stages.grow.bench.QFileDialog.getSaveFileName",
+        lambda *_: (str(path), ""),
+    )
+    coast.ask_save()
+    assert path.exists()
+    coast.read_file(path)
+    done()
+    assert len(session.map.recipe.steps) == 2 * (before + count)
+    path.write_text("{")
+    coast.read_file(path)
+    assert "coast.recipe.json" in window.notices.text.text()
+
+
+def test_every_kind_has_a_card_whose_fields_change_the_step(window, coast):
+    session = window.session
+    for kind in (RegionsStep, RouteStep, RewriteStep, SolveStep):
+        if kind not in kinds(window):
+            coast.add_kind(kind)
+            done()
+    for place, step in enumerate(session.map.recipe.steps):
+        card = coast.cards[place]
+        coast.open_card(place) if not card.is_open else None
+        assert card.step == step
+        for name, field in card.fields.items():
+            if isinstance(field, QComboBox) and field.count() and field.isVisible():
+                assert field.currentIndex() >= 0 or field.isEditable(), (type(step), name)
+    window.stages["grow"].grab()
+    place = kinds(window).index(RouteStep)
+    coast.open_card(place) if not coast.cards[place].is_open else None
+    settle()
+    before = session.map.recipe.steps[place]
+    coast.cards[place].fields["wobble"].setValue(77)
+    done()
+    assert session.map.recipe.steps[place].wobble == 0.77 != before.wobble
+    chip = coast.cards[place].chips["never"]["blush"]
+    QTest.mouseClick(chip, LEFT)
+    done()
+    assert session.map.recipe.steps[place].never == ("blush",)
+    assert chip.toolTip()
+    assert coast.cards[place].fields["wobble"].focusPolicy() != Qt.FocusPolicy.NoFocus
