@@ -124,7 +124,7 @@ class Window(QObject):
             commands.menu(menu)
         self.files.add_commands(commands)
         clipboard.add_commands(self.session, commands)
-        scatter.add_commands(self.session, commands, self.shell)
+        scatter.add_commands(self.session, commands, self.shell, lambda: self.mapside.active.at)
         for number, each in enumerate(STAGES, 1):
             show = partial(self.show_stage, each.key)
             commands.add("View", f"Stage {each.name}", show, f"Ctrl+{number}")

@@ -14,7 +14,7 @@ trial on a sample.
 
 from __future__ import annotations
 
-from functools import lru_cache
+from functools import lru_cache, partial
 from typing import Any
 
 import numpy as np
@@ -32,6 +32,8 @@ _DEAL = 16
 _PHASES = 6
 _PILOT = 128
 _MOST_APART = 0.28
+_MOST_FAR = {2: 0.11, 3: 0.07}
+"""Part that one tile may take, by the steps that it keeps from itself."""
 
 
 def fall_cells(
@@ -67,7 +69,7 @@ def fall_cells(
         return _dealt(weights, rows, cols, seed, layer, dealt)
     if fall.way is FallWay.APART:
         check_fall(weights, fall)
-        return _apart(_corrected(weights), rows, cols, seed, layer, torus)
+        return _apart(_corrected(weights, fall.steps), rows, cols, seed, layer, torus, fall.steps)
     if fall.way is FallWay.CLUMPS:
         return _clumps(weights, fall.size, rows, cols, seed, layer, torus)
     table = slot_table(np.arange(len(weights)), weights, MIX_SLOTS)
@@ -85,6 +87,9 @@ def check_fall(weights: tuple[float, ...], fall: Fall) -> None:
     if fall.way is not FallWay.APART:
         return
     some = [each for each in weights if each > 0]
+    if fall.steps > 1:
+        _check_steps(some, fall.steps)
+        return
     if len(some) == 2 and some[0] == some[1]:
         return  # as on a chessboard
     if len(some) < 5:
@@ -98,6 +103,25 @@ def check_fall(weights: tuple[float, ...], fall: Fall) -> None:
         raise EditError(
             f"a tile of {most:.0%} can not keep apart from itself: {_MOST_APART:.0%} is the most; "
             "lower its weight, or let the mix fall in exact shares"
+        )
+
+
+def _check_steps(some: list[float], steps: int) -> None:
+    """Refuse too few tiles, or one that takes too much, for two of the same to be so far apart."""
+    need = 2 * steps * (steps + 1) + 1
+    if len(some) < need:
+        fits = max((n for n in (1, 2, 3) if len(some) > 2 * n * (n + 1)), default=0)
+        cure = f"let them keep {fits} apart" if fits else "let the mix fall in exact shares"
+        one = "one tile" if len(some) == 1 else f"{len(some)} tiles"
+        raise EditError(
+            f"{one} can not keep {steps} steps apart by chance: it takes {need}; add some, "
+            f"or {cure}"
+        )
+    most, bound = max(some) / sum(some), _MOST_FAR[steps]
+    if most > bound:
+        raise EditError(
+            f"a tile of {most:.0%} can not keep {steps} steps from itself: {bound:.0%} is the "
+            "most; lower its weight"
         )
 
 
@@ -175,16 +199,19 @@ def _apart(
     seed: int,
     layer: int,
     torus: tuple[int, int] | None,
+    steps: int = 1,
 ) -> Choice:
-    """Choose so that no two cells that share a side get the same."""
+    """Choose so that no two cells within so many steps get the same."""
     out = np.empty((len(rows), len(cols)), np.int32)
-    for down, wide_rows, at_rows in _runs(rows, torus[0] if torus else None):
-        for across, wide_cols, at_cols in _runs(cols, torus[1] if torus else None):
+    more = _margin(steps, torus)
+    for down, wide_rows, at_rows in _runs(rows, torus[0] if torus else None, more):
+        for across, wide_cols, at_cols in _runs(cols, torus[1] if torus else None, more):
             closed = (
                 torus is not None and len(wide_rows) == torus[0],
                 torus is not None and len(wide_cols) == torus[1],
             )
-            whole = _apart_in(weights, wide_rows, wide_cols, seed, layer, closed, torus)
+            laid = _apart_in if steps == 1 else partial(_far_in, steps)
+            whole = laid(weights, wide_rows, wide_cols, seed, layer, closed, torus)
             out[np.ix_(down, across)] = whole[np.ix_(at_rows, at_cols)]
     return out
 
@@ -192,7 +219,17 @@ def _apart(
 Run = tuple[NDArray[np.intp], NDArray[np.intp], NDArray[np.intp]]
 
 
-def _runs(numbers: NDArray[Any], turn: int | None) -> list[Run]:
+def _margin(steps: int, torus: tuple[int, int] | None) -> int:
+    """Tell how far away something may lie on which a cell depends."""
+    if steps == 1:
+        return _PHASES + 1
+    side = steps + 1
+    odd = torus is not None and any(each % side for each in torus)
+    classes = (2 * side - 1) ** 2 if odd else side**2
+    return classes * steps
+
+
+def _runs(numbers: NDArray[Any], turn: int | None, more: int = _PHASES + 1) -> list[Run]:
     """Cut numbers into runs that follow each other, each with as many more as the sweeps look at.
 
     Returns
@@ -204,7 +241,6 @@ def _runs(numbers: NDArray[Any], turn: int | None) -> list[Run]:
     follows = steps == 1 if turn is None else (steps == 1) | (steps == 1 - turn)
     out: list[Run] = []
     for at in np.split(np.arange(len(numbers)), np.flatnonzero(~follows) + 1):
-        more = _PHASES + 1
         if turn is not None and len(at) + 2 * more >= turn:
             out.append((at, np.arange(turn), numbers[at]))
             continue
@@ -255,6 +291,63 @@ def _apart_in(
     return out
 
 
+def _classes(numbers: NDArray[np.intp], side: int, turn: int | None) -> NDArray[np.intp]:
+    """Number lines so that two of one number are at least `side` apart, also over the border."""
+    rest = turn % side if turn is not None else 0
+    last = turn - rest if turn is not None else 0
+    return np.where((numbers >= last) & (rest > 0), side + numbers - last, numbers % side)
+
+
+def _far_in(
+    steps: int,
+    weights: tuple[float, ...],
+    rows: NDArray[np.intp],
+    cols: NDArray[np.intp],
+    seed: int,
+    layer: int,
+    closed: tuple[bool, bool],
+    torus: tuple[int, int] | None,
+) -> Choice:
+    """Choose for a window so that within so many steps no two cells get the same.
+
+    Cells of one class lie further apart than that; classes are drawn in turn, each cell among the
+    tiles that do not lie near it yet.
+    """
+    side, count = steps + 1, len(weights)
+    of_row = _classes(rows, side, torus[0] if torus else None)
+    of_col = _classes(cols, side, torus[1] if torus else None)
+    table = slot_table(np.arange(count), weights, MIX_SLOTS)
+    draws = [draw_cells(table, rows, cols, mix_one(seed, 37, n), layer) for n in range(12)]
+    near = [(d, a) for d in range(-steps, steps + 1) for a in range(-steps, steps + 1)
+            if 0 < abs(d) + abs(a) <= steps]  # fmt: skip
+    pad = [0 if each else steps for each in closed]
+    high, wide = len(rows), len(cols)
+    out = np.full((high + 2 * pad[0], wide + 2 * pad[1]), -1, np.int32)
+    for row_class in range(2 * side - 1):
+        at_rows = np.flatnonzero(of_row == row_class)
+        for col_class in range(2 * side - 1) if at_rows.size else ():
+            at_cols = np.flatnonzero(of_col == col_class)
+            if not at_cols.size:
+                continue
+            r, c = (each.ravel() for each in np.meshgrid(at_rows, at_cols, indexing="ij"))
+            round_ = np.stack([
+                out[(r + d + pad[0]) % out.shape[0], (c + a + pad[1]) % out.shape[1]]
+                for d, a in near
+            ])  # fmt: skip
+            new, open_ = np.full(r.size, -1, np.int32), np.ones(r.size, np.bool_)
+            last = draws[-1][r, c]
+            tries = [each[r, c] for each in draws]
+            tries += [(last + offset) % count for offset in range(1, count)]
+            for tried in tries:
+                free = open_ & (round_ != tried).all(axis=0)
+                new[free] = tried[free]
+                open_ &= ~free
+                if not open_.any():
+                    break
+            out[r + pad[0], c + pad[1]] = new
+    return out[pad[0] : pad[0] + high, pad[1] : pad[1] + wide]
+
+
 def _beside(out: Choice, closed: tuple[bool, bool]) -> list[Choice]:
     """Give what lies above, below, left and right of each cell; −1 where nothing is known."""
     found = []
@@ -270,13 +363,18 @@ def _beside(out: Choice, closed: tuple[bool, bool]) -> list[Choice]:
 
 
 @lru_cache(maxsize=64)
-def _corrected(weights: tuple[float, ...]) -> tuple[float, ...]:
+def _corrected(weights: tuple[float, ...], steps: int = 1) -> tuple[float, ...]:
     """Correct weights for what keeping apart does to the shares, by trial on a sample."""
     wanted = np.asarray(weights) / sum(weights)
     tried = wanted.copy()
     at = np.arange(_PILOT)
     for number in range(10):
-        laid = _apart_in(tuple(tried), at, at, 77 + number, 0, (True, True), None)
+        seed = 77 + number
+        if steps == 1:
+            laid = _apart_in(tuple(tried), at, at, seed, 0, (True, True), None)
+        else:
+            size = (_PILOT, _PILOT)
+            laid = _far_in(steps, tuple(tried), at, at, seed, 0, (True, True), size)
         have = np.bincount(laid.ravel(), minlength=len(weights)) / laid.size
         tried = tried * (wanted / np.maximum(have, 1e-6)) ** 0.9
         tried /= tried.sum()

@@ -15,13 +15,13 @@ from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.document import Edit
 from knitground.core.edit.properties import check_property, with_property, without_property
 from knitground.core.grow.runner import Grown, last_made
-from knitground.core.model.layers import GroundLayer, GrownLayer, MarkerLayer, TintLayer
+from knitground.core.model.layers import GroundLayer, GrownLayer, MarkerLayer, TileLayer, TintLayer
 from knitground.core.model.limits import MAX_CELLS, MAX_SIDE
 from knitground.core.model.map import Map
 from knitground.core.model.mix import Mix
 from knitground.core.model.project import Project
 from knitground.core.model.properties import Properties, Property
-from knitground.core.model.recipe import MixStep, Recipe
+from knitground.core.model.recipe import MixStep, Recipe, RouteStep, ScatterStep
 
 
 def check_size(height: int, width: int) -> None:
@@ -183,9 +183,17 @@ def _renamed_in_recipes(project: Project, old: str, new: str) -> list[Atom]:
     atoms: list[Atom] = []
     for map_ in project.maps:
         steps = tuple(
-            replace(step, mix=new) if isinstance(step, MixStep) and step.mix == old else step
+            replace(step, mix=new)
+            if isinstance(step, MixStep | ScatterStep | RouteStep) and step.mix == old
+            else step
             for step in map_.recipe.steps
         )
+        for layer in map_.layers:
+            if isinstance(layer, TileLayer) and any(each.mix == old for each in layer.laid):
+                laid = tuple(
+                    replace(each, mix=new) if each.mix == old else each for each in layer.laid
+                )
+                atoms.append(SetField(layer, "laid", laid, Changed(What.LAYERS, map_, layer)))
         if steps != map_.recipe.steps:
             recipe = replace(map_.recipe, steps=steps)
             atoms.append(SetField(map_, "recipe", recipe, Changed(What.RECIPE, map_)))

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from knitground.core.base.errors import EditError
 from knitground.core.base.window import Box, index, read
-from knitground.core.chance.fall import check_fall, fall_cells
+from knitground.core.chance.fall import check_fall
 from knitground.core.edit.desk import Desk, Pointer
 from knitground.core.edit.flood import Region, flood_in, same_ground
 from knitground.core.edit.hand import (
@@ -24,6 +24,7 @@ from knitground.core.edit.hand import (
 )
 from knitground.core.edit.laying import Plan, plan_cells, plan_sides, plan_terrain, plan_unpin
 from knitground.core.edit.tint import Weights, blended, disc, soft_weights, tint_value
+from knitground.core.grow.patchwork import ground_beneath, mix_cells, off_border
 from knitground.core.knit.sides import SideMask
 from knitground.core.model.layers import (
     Cells,
@@ -97,7 +98,10 @@ def _mix_refusal(hand: MixInHand) -> str | None:
     if sum(hand.mix.weights) <= 0:
         return f"mix “{hand.name}” is empty — give it tiles with a weight over 0"
     try:
-        check_fall(tuple(each for each in hand.mix.weights if each > 0), hand.mix.fall)
+        single = (each.weight for each in hand.mix.entries if each.patch is None)
+        weights = tuple(each for each in single if each > 0)
+        if weights:
+            check_fall(weights, hand.mix.fall)
     except EditError as error:
         return f"mix “{hand.name}”: {error}"
     return None
@@ -402,8 +406,11 @@ def plan_region(
         return plan_terrain(desk.doc, map_, layer, box, mask, hand.value, name)
     mask = region.mask
     dealt = None if desk.tool == "paint" else region.mask
-    values = hand_values(desk, hand, map_, layer, region.box, anchor, dealt)
-    if isinstance(hand, PatchInHand):
+    if isinstance(hand, MixInHand):
+        mask = _off_borders(map_, layer, hand, region)
+        dealt = None if dealt is None else mask
+    values = hand_values(desk, hand, map_, layer, region.box, anchor, dealt, mask)
+    if isinstance(hand, PatchInHand) or (isinstance(hand, MixInHand) and hand.mix.has_patches):
         mask = mask & (values > 0)
     return plan_cells(map_, layer, region.box, values, mask, name)
 
@@ -416,11 +423,13 @@ def hand_values(
     box: Box,
     anchor: tuple[int, int] | None = None,
     dealt: NDArray[np.bool_] | None = None,
+    mask: NDArray[np.bool_] | None = None,
 ) -> Cells:
     """Give what is in hand lays in every cell of a box: places of the map's legend, 0 for holes.
 
     `anchor` is where a patch that repeats begins; by default the box's own corner. `dealt` are the
     cells among which a mix that falls in exact shares is dealt; a brush deals in blocks of the map.
+    `mask` are the cells that are to be laid: patches of a mix lie in them as a whole.
     """
     if isinstance(hand, PatchInHand):
         patch = hand.patch
@@ -433,13 +442,21 @@ def hand_values(
         return places[np.ix_(rows, cols)]
     if isinstance(hand, TileInHand):
         return np.full((box.height, box.width), map_.legend.place(hand.tile), np.int32)
-    entries = [entry for entry in hand.mix.entries if entry.weight > 0]
-    places = np.array([map_.legend.place(entry.tile) for entry in entries], np.int32)
-    weights = tuple(entry.weight for entry in entries)
-    rows, cols = box.rows(map_.height), box.cols(map_.width)
-    torus = (map_.height, map_.width) if map_.wrap else None
-    fall, seed = hand.mix.fall, desk.options.seed
-    return places[fall_cells(weights, fall, rows, cols, seed, layer.number, torus, dealt)]
+    every = np.ones((box.height, box.width), np.bool_) if mask is None else mask
+    current = None
+    if hand.mix.has_patches and not isinstance(layer, GroundLayer):
+        current = layer.cells
+    seed = desk.options.seed
+    return mix_cells(map_, hand.mix, layer.number, box, seed, every, dealt, current)
+
+
+def _off_borders(map_: Map, layer: Layer, hand: MixInHand, region: Region) -> NDArray[np.bool_]:
+    """Give the cells of a region that a mix takes: it may keep off borders of terrain."""
+    border = hand.mix.fall.border
+    ground = ground_beneath(map_, layer.number)
+    if not border or ground is None or ground.cells.shape != layer.cells.shape:
+        return region.mask
+    return region.mask & off_border(map_, ground, ground.terrain, region.box, border)
 
 
 def _plan_erase(desk: Desk, map_: Map, box: Box, mask: NDArray[np.bool_]) -> Plan:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Collection, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -300,6 +300,49 @@ def renumbered(step: Step, found: Callable[[int], int]) -> Step:
         replace(each, layer=found(each.layer)) if each.layer else each for each in step.where
     )
     return replace(step, **changes)
+
+
+def terrain_renamed(step: Step, numbers: Collection[int], names: Mapping[str, str | None]) -> Step:
+    """Let a step follow terrains that have another name, or none any more.
+
+    Parameters
+    ----------
+    numbers : of the layers that use the set
+    names : new by old ones; None for terrains that are gone
+    """
+    changes: dict[str, Any] = {}
+
+    def follow(of: str) -> None:
+        value = getattr(step, of, None)
+        if isinstance(value, str) and value in names:
+            changes[of] = names[value] or ""
+        elif isinstance(value, tuple):
+            new = (names.get(name, name) for name in value)
+            changes[of] = tuple(name for name in new if name is not None)
+
+    if step.layer in numbers and not isinstance(step, MixStep):
+        for of in ("terrain", "wall"):
+            follow(of)
+        shares: dict[str, float] = {}
+        old: tuple[tuple[str, float], ...] = getattr(step, "shares", ())
+        for name, share in old:
+            new = names.get(name, name)
+            if new is not None:
+                shares[new] = shares.get(new, 0.0) + share
+        if old:
+            changes["shares"] = tuple(shares.items())
+    if getattr(step, "ground", 0) in numbers:
+        for of in ("seek", "dear", "never"):
+            follow(of)
+    where = tuple(
+        replace(each, names=tuple(
+            new for name in each.names if (new := names.get(name, name)) is not None
+        )) if each.layer in numbers and each.look is not Look.TAG else each
+        for each in step.where
+    )  # fmt: skip
+    if where != step.where:
+        changes["where"] = where
+    return replace(step, **changes) if changes else step
 
 
 # What was grown, kept

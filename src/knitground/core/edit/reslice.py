@@ -16,7 +16,14 @@ from knitground.core.edit.document import Edit
 from knitground.core.edit.rules import tile_moves
 from knitground.core.edit.sheets import free_sheet, picture_atoms, sheet_atoms
 from knitground.core.model.facts import moved_facts, moved_frames, with_facts
-from knitground.core.model.layers import EMPTY, GroundLayer, Layer, MarkerLayer, PinnedLayer
+from knitground.core.model.layers import (
+    EMPTY,
+    GroundLayer,
+    Layer,
+    MarkerLayer,
+    PinnedLayer,
+    TileLayer,
+)
 from knitground.core.model.map import Map
 from knitground.core.model.mix import Mix
 from knitground.core.model.patch import Patch
@@ -260,6 +267,10 @@ def _moved_mix(mix: Mix, translate: _Translate) -> Mix:
         for entry in mix.entries
         if (tile := translate(entry.tile)) is not None
     )
+    entries = tuple(
+        replace(entry, patch=_moved_patch(entry.patch, translate)) if entry.patch else entry
+        for entry in entries
+    )
     return mix if entries == mix.entries else replace(mix, entries=entries)
 
 
@@ -288,23 +299,37 @@ def _cells_atoms(
         return _markers_atoms(map_, layer, translate)
     if not layer.holds_tiles:
         return [], 0
+    noted = _laid_atoms(map_, layer, translate)
     laid = layer.cells > 0
     if isinstance(layer, GroundLayer):
         laid &= layer.pinned
     old = layer.cells[laid]
     new = table[old]
     if (new == old).all():
-        return [], 0
+        return noted, 0
     cells = layer.cells.copy()
     cells[laid] = np.where(new < 0, EMPTY, new)
     lost = laid.copy()
     lost[laid] = new < 0
     box = whole(cells)
     changed = Changed(What.CELLS, map_, layer, box)
-    atoms: list[Atom] = [PatchArray(layer, "cells", box, cells, changed)]
+    atoms: list[Atom] = [*noted, PatchArray(layer, "cells", box, cells, changed)]
     if isinstance(layer, PinnedLayer) and lost.any():
         atoms.insert(0, PatchArray(layer, "pinned", box, layer.pinned & ~lost, changed))
     return atoms, int(lost.sum())
+
+
+def _laid_atoms(map_: Map, layer: Layer, translate: _Translate) -> list[Atom]:
+    """Let fills that can be laid anew follow their tiles."""
+    if not isinstance(layer, TileLayer) or not layer.laid:
+        return []
+    laid = tuple(
+        replace(each, tiles=tuple(new for tile in each.tiles if (new := translate(tile))))
+        for each in layer.laid
+    )
+    if laid == layer.laid:
+        return []
+    return [SetField(layer, "laid", laid, Changed(What.LAYERS, map_, layer))]
 
 
 def _markers_atoms(map_: Map, layer: MarkerLayer, translate: _Translate) -> tuple[list[Atom], int]:

@@ -23,6 +23,7 @@ from knitground.core.model.layers import (
 from knitground.core.model.map import Legend, Map
 from knitground.core.model.marker import Marker
 from knitground.core.model.project import Project, free_name
+from knitground.core.model.recipe import Area
 from knitground.core.model.terrain import SetKind
 
 
@@ -80,6 +81,13 @@ def _layer_atoms(map_: Map, layer: Layer, margins: Margins, changed: Changed) ->
         if name == "terrain" and map_.wrap:
             close_seam(new)
         atoms.append(SetField(layer, name, new, changed))
+    if isinstance(layer, TileLayer) and layer.laid:
+        size = layer.cells.shape
+        laid = tuple(
+            replace(each, area=Area.of(0, 0, _moved(each.area.mask(*size), margins)))
+            for each in layer.laid
+        )
+        atoms.append(SetField(layer, "laid", laid, changed))
     return atoms
 
 

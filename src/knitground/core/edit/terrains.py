@@ -16,6 +16,7 @@ from knitground.core.edit.artcolour import art_colour
 from knitground.core.edit.atoms import Atom, PatchArray, SetField
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.document import Edit
+from knitground.core.edit.recipes import terrain_renamed
 from knitground.core.edit.rules import rules_renamed
 from knitground.core.edit.sheets import add_tileset, check_free_name
 from knitground.core.knit.making import Made, sheet_of
@@ -23,7 +24,7 @@ from knitground.core.model.layers import GroundLayer
 from knitground.core.model.limits import MAX_TERRAINS
 from knitground.core.model.map import Map
 from knitground.core.model.project import Project, free_name
-from knitground.core.model.recipe import MixStep, NoiseStep, Recipe, Step
+from knitground.core.model.recipe import MixStep, Recipe, Step
 from knitground.core.model.slicing import Slicing
 from knitground.core.model.terrain import (
     ANY,
@@ -480,18 +481,11 @@ def _recipe_atoms(project: Project, tileset: Tileset, kit: TerrainSet, names: An
     for map_ in project.maps:
         steps: list[Step] = []
         for step in map_.recipe.steps:
-            if isinstance(step, MixStep):
-                steps.append(_mix_step_renamed(step, numbers[id(map_)], names))
-                continue
-            if not isinstance(step, NoiseStep) or step.layer not in numbers[id(map_)]:
-                steps.append(step)
-                continue
-            shares: dict[str, float] = {}
-            for name, share in step.shares:
-                new = names.get(name, name)
-                if new is not None:
-                    shares[new] = shares.get(new, 0.0) + share
-            steps.append(replace(step, shares=tuple(shares.items())))
+            known = numbers[id(map_)]
+            new = terrain_renamed(step, known, names)
+            if isinstance(new, MixStep):
+                new = _mix_step_renamed(new, known, names)
+            steps.append(new)
         recipe = Recipe(map_.recipe.seed, tuple(steps))
         if recipe != map_.recipe:
             atoms.append(SetField(map_, "recipe", recipe, Changed(What.RECIPE, map_)))

@@ -16,6 +16,7 @@ from pydantic import (
     model_serializer,
 )
 
+from knitground.core.model.laid import LaidMix
 from knitground.core.model.limits import (
     FULL_TINT,
     MAX_CORNERS,
@@ -28,6 +29,8 @@ from knitground.core.model.limits import (
     MAX_TERRAINS,
     MAX_TRAY,
     AnchorPx,
+    ApartSteps,
+    BorderCells,
     Cells,
     CellSide,
     Channel,
@@ -116,6 +119,8 @@ class MixFile(_Part):
         "each by itself"
     )
     size: ClumpCells = 5.0
+    steps: ApartSteps = 1
+    border: BorderCells = 0
 
 
 def _sparse_rules(rules: RuleList) -> dict[str, Any]:
@@ -357,10 +362,12 @@ class TileLayerFile(_LegendFile):
     """A layer of tiles: 0 is empty, n the n-th tile of the legend.
 
     `cell` is the height and width in pixels of the layer's own cells, if they are not the map's.
+    `laid` are fills with mixes that can be laid anew.
     """
 
     kind: Literal["tiles"] = "tiles"
     cell: tuple[TileSide, TileSide] | None = None
+    laid: Annotated[list[LaidMix], Field(max_length=64)] = []
     cells: CellsFile
 
 

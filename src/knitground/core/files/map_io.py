@@ -178,7 +178,8 @@ def _layer_to_file(map_: Map, layer: Layer) -> LayerFile:
     if isinstance(layer, GrownLayer):
         return GrownLayerFile.model_construct(**common, kind="grown", pins=_pins(map_, layer)[1])
     cell = layer.cell if isinstance(layer, TileLayer) else None
-    return TileLayerFile.model_construct(**common, kind="tiles", cell=cell)
+    laid = list(layer.laid) if isinstance(layer, TileLayer) else []
+    return TileLayerFile.model_construct(**common, kind="tiles", cell=cell, laid=laid)
 
 
 def tint_colours(cells: Cells) -> tuple[list[tuple[str, int]], NDArray[np.int32]]:
@@ -359,7 +360,9 @@ def _layer_from_file(map_: Map, file: LayerFile, name: str) -> Layer:
         blank = map_.new_tile_layer(file.name, file.cell)
         high, wide = blank.cells.shape
         small = cell_files.from_file(file.cells, high, wide, 0, len(file.legend), what)
-        return TileLayer(**common, cells=places[small], cell=blank.cell)
+        for each in file.laid:
+            each.area.mask(1, 1)
+        return TileLayer(**common, cells=places[small], cell=blank.cell, laid=tuple(file.laid))
     cells, pinned = _pins_from_file(map_, file, places, what)
     if isinstance(file, GrownLayerFile):
         small = cell_files.from_file(file.cells, *size, 0, len(file.legend), what)

@@ -19,7 +19,9 @@ def mix_from_file(file: MixFile) -> Mix:
         )
         for each in file.entries
     ]
-    return Mix(file.name, tuple(entries), Fall(FallWay(file.way), file.size))
+    return Mix(
+        file.name, tuple(entries), Fall(FallWay(file.way), file.size, file.steps, file.border)
+    )
 
 
 def mix_to_file(mix: Mix) -> MixFile:
@@ -35,7 +37,8 @@ def mix_to_file(mix: Mix) -> MixFile:
         )
         for each in mix.entries
     ]
-    return MixFile(name=mix.name, entries=entries, way=mix.fall.way.value, size=mix.fall.size)
+    return MixFile(name=mix.name, entries=entries, way=mix.fall.way.value, size=mix.fall.size,
+                   steps=mix.fall.steps, border=mix.fall.border)  # fmt: skip
 
 
 def patch_to_file(patch: Patch) -> PatchFile:

@@ -10,7 +10,8 @@ from numpy.typing import NDArray
 from knitground.core.base.errors import EditError, GrowError
 from knitground.core.base.hashing import cell_numbers, mix_one
 from knitground.core.base.window import Box, index, read
-from knitground.core.chance.fall import fall_cells, laid_cells
+from knitground.core.chance.fall import laid_cells
+from knitground.core.grow.patchwork import ground_beneath, mix_cells, off_border
 from knitground.core.model.layers import Cells, GroundLayer
 from knitground.core.model.map import Map
 from knitground.core.model.mix import FallWay, Mix
@@ -42,11 +43,9 @@ def fill_from_mix(
         The mix, or the ground layer, is not there, or a number is out of bounds.
     """
     mix = _mix_of(project, step, place)
-    entries = [entry for entry in mix.entries if entry.weight > 0]
-    places = np.array([map_.legend.place(entry.tile) for entry in entries], np.int32)
     whole = Box(0, 0, map_.height, map_.width)
-    if mix.fall.way is FallWay.DEALT and box != whole:
-        # Shares that are exact are so among all cells of the map.
+    if (mix.fall.way is FallWay.DEALT or mix.has_patches) and box != whole:
+        # Shares that are exact are so among all cells of the map; patches may reach out of a box.
         return read(fill_from_mix(project, map_, step, place, whole, terrains, held), box)
     rows, cols = box.rows(map_.height), box.cols(map_.width)
     seed = mix_one(map_.recipe.seed, map_.recipe.salt_of(place))
@@ -55,12 +54,16 @@ def fill_from_mix(
     laid &= allowed_cells(project, map_, step, place, box, terrains)
     if held is not None:
         laid &= _held(held[index(box, map_.height, map_.width)], rows, cols, seed, step.layer)
-    weights = tuple(entry.weight for entry in entries)
+    if mix.fall.border:
+        ground = map_.layer_numbered(step.on) or ground_beneath(map_, step.layer)
+        if isinstance(ground, GroundLayer):
+            terrain = (terrains or {}).get(ground.number, ground.terrain)
+            laid &= off_border(map_, ground, terrain, box, mix.fall.border)
     try:
-        chosen = fall_cells(weights, mix.fall, rows, cols, seed, step.layer, torus, laid)
+        cells = mix_cells(map_, mix, step.layer, box, seed, laid, laid)
     except EditError as error:
         raise GrowError(f"step {place + 1}: mix “{mix.name}”: {error}") from error
-    return np.where(laid, places[chosen], 0)
+    return np.where(laid, cells, 0)
 
 
 def _held(

@@ -106,6 +106,7 @@ def scatter(
     *,
     wrap: bool,
     weights: NDArray[np.float64] | None = None,
+    anchors: list[tuple[int, int]] | None = None,
 ) -> tuple[Cells, list[int], list[int]]:
     """Lay stamps.
 
@@ -114,6 +115,7 @@ def scatter(
     free : (h, w) cells that may be taken
     taken : cells from which the gap is kept
     weights : how much sooner a place is taken than another
+    anchors : gets the upper left cells of all that was laid
 
     Returns
     -------
@@ -125,6 +127,7 @@ def scatter(
     total = sum(each.weight for each in stamps)
     wanted = [round(step.density * room * each.weight / total / each.size) for each in stamps]
     ground = _Ground(free, taken, step.gap, wrap=wrap)
+    ground.anchors = anchors
     counts = [0] * len(stamps)
     order = sorted(range(len(stamps)), key=lambda n: (-stamps[n].size, n))
     for n in order:
@@ -140,6 +143,7 @@ class _Ground:
     def __init__(self, free: Mask, taken: Mask, gap: int, *, wrap: bool) -> None:
         self.free, self.gap, self.wrap = free, gap, wrap
         self.size = free.shape
+        self.anchors: list[tuple[int, int]] | None = None
         self.near = taken.copy()
         for row, col in np.argwhere(taken).tolist() if gap else ():
             self._close(self.near, row, row + 1, col, col + 1, gap)
@@ -174,6 +178,8 @@ class _Ground:
             chosen = order[:count]
             out.ravel()[chosen] = cells[0, 0]
             self.near.ravel()[chosen] = True
+            if self.anchors is not None:
+                self.anchors += [divmod(at, self.size[1]) for at in chosen.tolist()]
             return len(chosen)
         return self._one_by_one(order, count, cells, out, alike)
 
@@ -197,6 +203,8 @@ class _Ground:
             if alike:
                 self._close(own, row, row + high, col, col + wide, alike)
             laid += 1
+            if self.anchors is not None:
+                self.anchors.append((row, col))
             if laid == count:
                 break
         return laid

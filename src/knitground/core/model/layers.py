@@ -9,6 +9,7 @@ import numpy as np
 from annotated_types import MaxLen
 from numpy.typing import NDArray
 
+from knitground.core.model.laid import LaidMixes
 from knitground.core.model.limits import (
     MAX_MARKERS,
     Name,
@@ -70,6 +71,8 @@ class TileLayer(Layer):
     """
 
     cell: tuple[TileSide, TileSide] | None = field(default=None, kw_only=True)
+    laid: LaidMixes = field(default=(), kw_only=True)
+    """Fills with mixes that can be laid anew."""
 
     kind: ClassVar[str] = "tiles"
 

@@ -8,7 +8,7 @@ from typing import Annotated
 
 from annotated_types import MaxLen
 
-from knitground.core.model.limits import ClumpCells, Name, Weight
+from knitground.core.model.limits import ApartSteps, BorderCells, ClumpCells, Name, Weight
 from knitground.core.model.patch import Patch
 from knitground.core.model.tile import TileRef
 
@@ -33,10 +33,20 @@ class FallWay(StrEnum):
 
 @dataclass(frozen=True)
 class Fall:
-    """How a mix falls; `size` is the cells from one clump to the next."""
+    """How a mix falls.
+
+    Parameters
+    ----------
+    size : cells from one clump to the next
+    steps : of tiles that keep apart, how many steps from cell to cell two of the same may not be
+    border : over 0, cells by which it keeps off the borders of the terrain beneath; under 0, cells
+        from them within which it stays
+    """
 
     way: FallWay = FallWay.ALONE
     size: ClumpCells = 5.0
+    steps: ApartSteps = 1
+    border: BorderCells = 0
 
 
 @dataclass(frozen=True)
@@ -46,6 +56,11 @@ class Mix:
     name: Name
     entries: Annotated[tuple[MixEntry, ...], MaxLen(65_536)] = ()
     fall: Fall = Fall()
+
+    @property
+    def has_patches(self) -> bool:
+        """Whether any of its entries is a patch."""
+        return any(entry.patch is not None for entry in self.entries)
 
     @property
     def weights(self) -> list[float]:

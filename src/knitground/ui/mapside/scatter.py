@@ -2,18 +2,21 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from functools import partial
 
 from PySide6.QtWidgets import QInputDialog, QWidget
 
 from knitground.core.base.window import Box
+from knitground.core.edit.desk import Pointer
 from knitground.core.edit.hand import MixInHand
+from knitground.core.edit.laidmix import laid_at, plan_again
 from knitground.core.edit.laying import Plan
 from knitground.core.edit.maps import put_mix
 from knitground.core.edit.planning import LOCK_KEYS
 from knitground.core.edit.scatter import KNITTED, mix_of_cells, plan_thin
 from knitground.core.edit.selecting import Selection, select_box
-from knitground.core.model.layers import GroundLayer, Layer
+from knitground.core.model.layers import GroundLayer, Layer, TileLayer
 from knitground.core.model.map import Map
 from knitground.core.model.mix import Mix
 from knitground.core.model.project import free_name
@@ -92,7 +95,36 @@ def ask_thin(session: Session, parent: QWidget) -> None:
     session.run_long("Thinning out…", lambda _: work(), done)
 
 
-def add_commands(session: Session, commands: Commands, parent: QWidget) -> None:
+def lay_again(session: Session, at: Pointer | None, *, reroll: bool = False) -> None:
+    """Lay the fill under the pointer, or in the selection, anew with its mix as it is now."""
+    desk = session.desk()
+    map_, layer = desk.grid, desk.layer
+    if map_ is None or not isinstance(layer, TileLayer):
+        session.note("Choose a layer of tiles that was filled with a mix")
+        return
+    if layer.locked or not layer.visible:
+        state = "hidden" if not layer.visible else f"locked — {LOCK_KEYS} unlocks it"
+        session.warn(f"Nothing laid anew: {layer.name} is {state}")
+        return
+    chosen = session.selection
+    if chosen is not None:
+        rows, cols = chosen.mask.nonzero()
+        spots = [(chosen.box.top + int(r), chosen.box.left + int(c)) for r, c in zip(rows, cols)]
+    else:
+        spots = [at.cell(map_)] if at is not None else []
+    found = next((each for spot in spots if (each := laid_at(map_, layer, *spot))), None)
+    if found is None and chosen is None and layer.laid:
+        found = layer.laid[-1]
+    if found is None:
+        session.note("No fill with a mix is known there: fill with a mix first")
+        return
+    again, seed = found, (found.seed + 1) % (MOST_SEED + 1) if reroll else found.seed
+    session.attempt(lambda: session.apply(plan_again(desk, again, seed).edit))
+
+
+def add_commands(
+    session: Session, commands: Commands, parent: QWidget, at: Callable[[], Pointer | None]
+) -> None:
     """Add what goes by chance to the menus."""
     add = partial(commands.add, "Edit")
     add("Reroll", lambda: reroll(session, 1), "R")
@@ -100,3 +132,8 @@ def add_commands(session: Session, commands: Commands, parent: QWidget) -> None:
     commands.line("Edit")
     commands.add("Layer", "Thin out…", lambda: ask_thin(session, parent))
     commands.add("Layer", "Mix of what lies here", lambda: mix_from_map(session))
+    commands.add("Layer", "Lay the mix here anew", lambda: lay_again(session, at()), "Shift+F")
+    commands.add(
+        "Layer", "Lay the mix here with another seed",
+        lambda: lay_again(session, at(), reroll=True), "Alt+Shift+F",
+    )  # fmt: skip

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from knitground.core.edit.desk import Pointer
 from knitground.core.edit.flood import Region
+from knitground.core.edit.laidmix import with_laid
 from knitground.core.edit.laying import Plan
 from knitground.core.edit.planning import plan_fill
 from knitground.ui.mapside.tools.tool import Tool
@@ -28,4 +29,4 @@ class Fill(Tool):
 
     def _lay(self, found: tuple[Plan, Region] | None) -> None:
         if found is not None:
-            self.session.apply(found[0].edit)
+            self.session.apply(with_laid(self.desk, *found))

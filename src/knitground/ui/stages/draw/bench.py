@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QSize, Qt
+from PySide6.QtCore import QSize, Qt, QTimer
 from PySide6.QtWidgets import (
     QComboBox,
     QInputDialog,
@@ -116,6 +116,8 @@ class DrawBench(Stage):
         self.tiles.taken.connect(self._take_tile)
         self.tiles.block_taken.connect(self._take_block)
         self.mixes = MixList(session)
+        self._count = QTimer(self, singleShot=True, interval=150)
+        self._count.timeout.connect(self.mixes.refresh)
         self.mixes.taken.connect(self.take_mix)
         self.tray = TrayList(session)
         self.tray.taken.connect(self.take_patch)
@@ -187,6 +189,8 @@ class DrawBench(Stage):
             self.refresh_later()
         elif change.what is What.ORDER:
             self.tiles.search(self._words)
+        elif change.what is What.CELLS and self.mixes.isVisible():
+            self._count.start()
         elif change.what is What.MARKERS:
             self.markers.refresh()
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from functools import partial
 
 import numpy as np
 from numpy.typing import NDArray
@@ -12,7 +13,9 @@ from PySide6.QtWidgets import (
     QDoubleSpinBox,
     QInputDialog,
     QLabel,
+    QMenu,
     QPushButton,
+    QSpinBox,
     QVBoxLayout,
     QWidget,
 )
@@ -20,9 +23,10 @@ from PySide6.QtWidgets import (
 from knitground.core.base.errors import EditError
 from knitground.core.chance.draw import shares
 from knitground.core.chance.fall import fall_cells, repetition
-from knitground.core.edit.hand import MixInHand
+from knitground.core.edit.hand import MixInHand, PatchInHand
 from knitground.core.edit.maps import delete_mix, put_mix
 from knitground.core.model.mix import FallWay, Mix, MixEntry
+from knitground.core.model.patch import Patch
 from knitground.core.model.project import Project
 from knitground.ui.common.theme import LINEN
 from knitground.ui.common.widgets import (
@@ -37,11 +41,13 @@ from knitground.ui.common.widgets import (
 )
 from knitground.ui.common.words import percent
 from knitground.ui.mapside.canvas.chunks import image_of
-from knitground.ui.mapside.handpixels import pixels_of
+from knitground.ui.mapside.handpixels import patch_pixels, pixels_of
 from knitground.ui.session import Session
 from knitground.ui.stages.draw.namedlist import NamedList
 
 _SAMPLE = 128
+_COUNTED = 1024 * 1024
+"""Cells of a layer up to which is counted, while it is drawn, what is laid."""
 _HARDLY, _BARELY = 0.04, 0.15
 
 
@@ -89,6 +95,28 @@ def _repeat_words(mix: Mix, cells: NDArray[np.int32]) -> str:
     return f"Repeats {value:.0%}, every {where}: add tiles, or make their weights more alike."
 
 
+class _BorderBox(QSpinBox):
+    """How far a mix keeps off the borders of the terrain beneath, or stays near them."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setRange(-16, 16)
+        self.setToolTip(
+            "Over 0: cells that it keeps off borders of the terrain beneath; under 0: stays so near"
+        )
+        self.setKeyboardTracking(False)
+
+    def textFromValue(self, value: int) -> str:
+        if not value:
+            return "anywhere"
+        return f"{value} off borders" if value > 0 else f"{-value} from borders"
+
+    def valueFromText(self, text: str) -> int:
+        number = next((int(word) for word in text.replace("-", " -").split()
+                       if word.lstrip("-").isdecimal()), 0)  # fmt: skip
+        return -number if "from" in text else number
+
+
 class MixList(NamedList):
     """Shows mixes and lets them be taken, weighed, renamed and deleted."""
 
@@ -97,7 +125,13 @@ class MixList(NamedList):
         self.setLayout(column(self.lines, 1))
 
     def state(self) -> object:
-        return tuple(self.session.project.mixes), self._chosen(), self._map_cells()
+        chosen = self._chosen()
+        mix = next((each for each in self.session.project.mixes if each.name == chosen), None)
+        laid = self._laid(mix) if mix is not None else None
+        return tuple(self.session.project.mixes), chosen, self._map_cells(), laid, self._tray()
+
+    def _tray(self) -> tuple[str, ...]:
+        return tuple(each.name for each in self.session.project.tray)
 
     def _chosen(self) -> str | None:
         hand = self.session.hand
@@ -162,8 +196,19 @@ class MixList(NamedList):
         size.setToolTip("Cells from one clump to the next")
         size.setVisible(mix.fall.way is FallWay.CLUMPS)
         size.valueChanged.connect(lambda value: self._change_fall(mix, size=value))
+        steps, border = QSpinBox(), _BorderBox()
+        steps.setRange(1, 3)
+        steps.setSuffix(" apart")
+        steps.setValue(mix.fall.steps)
+        steps.setToolTip("How many steps from cell to cell two of the same keep apart")
+        steps.setVisible(mix.fall.way is FallWay.APART)
+        steps.valueChanged.connect(lambda value: self._change_fall(mix, steps=value))
+        border.setValue(mix.fall.border)
+        border.valueChanged.connect(lambda value: self._change_fall(mix, border=value))
         line = QWidget()
-        line.setLayout(row(way, size, 1, spacing=4))
+        line.setLayout(row(way, size, steps, 1, spacing=4))
+        off = QWidget()
+        off.setLayout(row(border, self._patch_button(mix), 1, spacing=4))
         sample, words = QLabel(), note()
         sample.setAccessibleName("A sample of the mix")
         try:
@@ -173,7 +218,31 @@ class MixList(NamedList):
         except EditError as error:
             words.setText(str(error))
             set_role(words, "warning")
-        return [line, sample, words]
+        return [line, off, sample, words]
+
+    def _patch_button(self, mix: Mix) -> QPushButton:
+        """Let a patch of the tray, or the one in hand, be part of the mix."""
+        add = QPushButton("+ patch")
+        add.setToolTip("Let a patch be part of the mix: it is laid whole or not at all")
+        menu = QMenu(add)
+        hand = self.session.hand
+        patches = [hand.patch] if isinstance(hand, PatchInHand) else []
+        for patch in [*patches, *self.session.project.tray]:
+            menu.addAction(patch.name or "patch in hand", partial(self.add_patch, mix, patch))
+        if not menu.actions():
+            menu.addAction("The tray is empty: keep a patch there first").setEnabled(False)
+        add.setMenu(menu)
+        return add
+
+    def add_patch(self, mix: Mix, patch: Patch) -> None:
+        """Put a patch into a mix; its first tile shows for it."""
+        first = next((tile for line in patch.rows for tile in line if tile), None)
+        if first is None:
+            self.session.warn(f"Patch “{patch.name}” has no tile: it can not be laid")
+            return
+        entries = (*mix.entries, MixEntry(first, 1.0, patch))
+        changed = replace(mix, entries=entries)
+        self.session.do(lambda: put_mix(self.session.project, changed, mix))
 
     def _change_fall(self, mix: Mix, **fields: object) -> None:
         fall = replace(mix.fall, **fields)  # type: ignore[arg-type]
@@ -183,7 +252,10 @@ class MixList(NamedList):
 
     def _entry(self, mix: Mix, place: int, entry: MixEntry, share: float) -> QVBoxLayout:
         picture = QLabel()
-        pixels = pixels_of(self.session.project, entry.tile)
+        project = self.session.project
+        pixels = (
+            patch_pixels(project, entry.patch) if entry.patch else pixels_of(project, entry.tile)
+        )
         if pixels is not None:
             picture.setPixmap(tile_pixmap(pixels, 32, framed=True))
         weight = QDoubleSpinBox()
@@ -195,14 +267,38 @@ class MixList(NamedList):
         weight.setToolTip("Weight; 0 is never")
         weight.valueChanged.connect(lambda value: self._weigh(mix, place, value))
         cells = round(share * self._map_cells())
-        words = note(f"{percent(share)} · {cells} of {self._map_cells()} cells")
+        laid = self._laid(mix)
+        have = laid[place] if laid else None
+        text = f"{percent(share)} · {cells} of {self._map_cells()} cells"
+        words = note(text if have is None else f"{percent(share)} asked · {percent(have)} laid")
         words.setWordWrap(False)
         words.setToolTip(f"If the whole map were filled: about {cells} cells")
-        bar = ShareBar(share, None, LINEN.accent)
+        bar = ShareBar(share, have, LINEN.accent)
         side = column(bar, words, spacing=0)
         line = row(picture, weight, side, spacing=6)
         line.setStretch(2, 1)
         return column(line)
+
+    def _laid(self, mix: Mix) -> tuple[float, ...] | None:
+        """Give the parts that the mix's entries take of those of its tiles on the chosen layer."""
+        map_, layer = self.session.map, self.session.layer
+        if map_ is None or layer is None or not layer.holds_tiles:
+            return None
+        if layer.cells.size > _COUNTED:
+            return None
+        counts = np.bincount(np.maximum(layer.cells, 0).ravel(), minlength=len(map_.legend) + 1)
+
+        def of(entry: MixEntry) -> int:
+            if entry.patch is None:
+                place = map_.legend.place_of(entry.tile)
+                return int(counts[place]) if place is not None else 0
+            tiles = {tile for line in entry.patch.rows for tile in line if tile}
+            known = [map_.legend.place_of(tile) for tile in tiles]
+            return sum(int(counts[place]) for place in known if place is not None)
+
+        found = [of(entry) for entry in mix.entries]
+        total = sum(found)
+        return tuple(round(each / total, 4) for each in found) if total else None
 
     def _weigh(self, mix: Mix, place: int, value: float) -> None:
         entries = list(mix.entries)

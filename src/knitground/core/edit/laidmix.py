@@ -1,0 +1,100 @@
+"""Fills with mixes that a layer remembers: noted when they are laid, laid anew later."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+
+from knitground.core.base.errors import EditError
+from knitground.core.base.window import Box
+from knitground.core.edit.atoms import SetField
+from knitground.core.edit.changed import Changed, What
+from knitground.core.edit.desk import Desk
+from knitground.core.edit.document import Edit
+from knitground.core.edit.flood import Region
+from knitground.core.edit.hand import MixInHand
+from knitground.core.edit.laying import Plan, plan_cells
+from knitground.core.edit.planning import hand_values
+from knitground.core.model.laid import MAX_LAID, LaidMix
+from knitground.core.model.layers import TileLayer
+from knitground.core.model.map import Map
+from knitground.core.model.mix import Mix
+from knitground.core.model.recipe import Area
+from knitground.core.model.tile import TileRef
+
+
+def mix_tiles(mix: Mix) -> tuple[TileRef, ...]:
+    """List all tiles that a mix may lay."""
+    found: dict[TileRef, None] = {}
+    for entry in mix.entries:
+        if entry.patch is None:
+            found[entry.tile] = None
+        else:
+            found.update({tile: None for row in entry.patch.rows for tile in row if tile})
+    return tuple(found)[:4096]
+
+
+def with_laid(desk: Desk, plan: Plan, region: Region) -> Edit:
+    """Let a fill be remembered by its layer, if it lays a mix on a layer of tiles."""
+    hand, layer, map_ = desk.hand, plan.layer, desk.grid
+    if not isinstance(hand, MixInHand) or not isinstance(layer, TileLayer) or map_ is None:
+        return plan.edit
+    if desk.doc.project.mixes and hand.name not in [each.name for each in desk.doc.project.mixes]:
+        return plan.edit
+    mask = np.zeros(layer.cells.shape, np.bool_)
+    rows, cols = region.box.rows(map_.height), region.box.cols(map_.width)
+    mask[np.ix_(rows, cols)] = region.mask
+    new = LaidMix(hand.name, Area.of(0, 0, mask), desk.options.seed, mix_tiles(hand.mix))
+    laid = (*layer.laid, new)[-MAX_LAID:]
+    changed = Changed(What.LAYERS, map_, layer)
+    return Edit(plan.edit.name, (*plan.edit.atoms, SetField(layer, "laid", laid, changed)))
+
+
+def laid_at(map_: Map, layer: TileLayer, row: int, col: int) -> LaidMix | None:
+    """Find the last fill that took in a cell."""
+    size = layer.cells.shape
+    for each in reversed(layer.laid):
+        if 0 <= row < size[0] and 0 <= col < size[1] and each.area.mask(*size)[row, col]:
+            return each
+    return None
+
+
+def plan_again(desk: Desk, laid: LaidMix, seed: int | None = None) -> Plan:
+    """Plan laying a fill anew with the mix as it is now; what was laid there by hand stays.
+
+    Parameters
+    ----------
+    seed : another one than it was laid with
+
+    Raises
+    ------
+    EditError
+        The mix is gone, or nothing of the fill lies there any more.
+    """
+    map_, layer = desk.grid, desk.layer
+    mix = next((each for each in desk.doc.project.mixes if each.name == laid.mix), None)
+    if mix is None:
+        raise EditError(f"mix “{laid.mix}”, with which this was filled, is not there: undo its end")
+    assert isinstance(layer, TileLayer)
+    assert map_ is not None
+    mask = laid.area.mask(*layer.cells.shape)
+    known = [map_.legend.place(tile) for tile in (*laid.tiles, *mix_tiles(mix))]
+    mask &= np.isin(layer.cells, [0, *known])
+    rows, cols = np.nonzero(mask)
+    if not rows.size:
+        raise EditError(f"nothing of the fill with “{laid.mix}” lies there any more")
+    box = Box(int(rows.min()), int(cols.min()), int(rows.max()) + 1, int(cols.max()) + 1)
+    part = mask[box.top : box.bottom, box.left : box.right]
+    seed = laid.seed if seed is None else seed
+    hand = MixInHand(mix.name, mix)
+    options = replace(desk.options, seed=seed)
+    again = replace(desk, hand=hand, options=options)
+    values = hand_values(again, hand, map_, layer, box, None, part, part)
+    plan = plan_cells(map_, layer, box, values, part, f"Lay “{mix.name}” anew")
+    new = replace(laid, seed=seed, tiles=mix_tiles(mix))
+    every = tuple(new if each is laid else each for each in layer.laid)
+    if every == layer.laid:
+        return plan
+    atom = SetField(layer, "laid", every, Changed(What.LAYERS, map_, layer))
+    return replace(plan, edit=Edit(plan.edit.name, (*plan.edit.atoms, atom)))

@@ -1,0 +1,220 @@
+"""Mixes with patches, kept apart, kept off borders, and fills that are laid anew."""
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from knitground.core.base.errors import EditError
+from knitground.core.base.window import Box
+from knitground.core.chance.fall import check_fall, fall_cells
+from knitground.core.edit.desk import Desk, Pointer, ToolOptions
+from knitground.core.edit.document import Document
+from knitground.core.edit.hand import MixInHand
+from knitground.core.edit.laidmix import laid_at, plan_again, with_laid
+from knitground.core.edit.maps import put_mix
+from knitground.core.edit.planning import plan_dab, plan_fill
+from knitground.core.edit.sizes import Margins, resize_map
+from knitground.core.files.opening import open_project
+from knitground.core.files.saving import save_project
+from knitground.core.grow.patchwork import mix_cells, off_border
+from knitground.core.model.map import Map
+from knitground.core.model.mix import Fall, FallWay, Mix, MixEntry
+from knitground.core.model.patch import Patch
+from knitground.core.model.recipe import MixStep, Recipe
+from knitground.core.model.tile import TileRef
+
+BIG = Patch("big", (
+    (TileRef("props", 1, 0), TileRef("props", 1, 1)),
+    (TileRef("props", 2, 0), TileRef("props", 2, 1)),
+))  # fmt: skip
+LONG = Patch("long", ((TileRef("props", 1, 2), TileRef("props", 1, 3)),))
+STONE, HEAP = TileRef("props", 0, 4), TileRef("props", 0, 0)
+MIXED = Mix("mixed", (
+    MixEntry(STONE, 2.0), MixEntry(HEAP, 1.0), MixEntry(BIG.rows[0][0], 3.0, BIG),
+    MixEntry(LONG.rows[0][0], 2.0, LONG),
+))  # fmt: skip
+
+
+@pytest.fixture
+def demo(demo_folder):
+    return open_project(demo_folder).project
+
+
+@pytest.fixture
+def yard(demo):
+    map_ = Map("Yard", 40, 48, 16, 16, wrap=False)
+    ground = map_.new_ground_layer("Ground", "pans", "Pans")
+    ground.terrain[:] = 2
+    ground.terrain[:, 24:] = 1
+    map_.layers.append(ground)
+    layer = map_.new_tile_layer("Things")
+    map_.layers.append(layer)
+    demo.maps.append(map_)
+    demo.mixes.append(MIXED)
+    return Desk(Document(demo), map_, layer, "fill", MixInHand("mixed", MIXED),
+                ToolOptions(seed=4))  # fmt: skip
+
+
+def whole_patches(map_, cells):
+    """Count the patches that lie whole, and see to it that no part lies without the rest."""
+    count = 0
+    left = cells.copy()
+    for patch in (BIG, LONG):
+        places = np.array([[map_.legend.place(t) for t in row] for row in patch.rows])
+        for row, col in np.argwhere(cells == places[0, 0]).tolist():
+            part = left[row : row + places.shape[0], col : col + places.shape[1]]
+            assert part.shape == places.shape
+            assert (part == places).all()
+            part[:] = 0
+            count += 1
+        assert not np.isin(left, places).any()
+    return count
+
+
+def test_a_fill_lays_patches_whole_and_tiles_between_them_and_a_part_as_the_whole(yard):
+    plan, _ = plan_fill(yard, Pointer(8.0, 8.0))
+    yard.doc.apply(plan.edit)
+    cells = yard.layer.cells
+    assert (cells > 0).all()
+    assert whole_patches(yard.map, cells) > 60
+    places = [yard.map.legend.place(t) for row in BIG.rows for t in row]
+    assert 0.2 < np.isin(cells, places).mean() < 0.42  # 3 of 8 asked for
+    box = Box(3, 5, 31, 40)
+    part = mix_cells(yard.map, MIXED, yard.layer.number, box, 4,
+                     np.ones((box.height, box.width), bool))  # fmt: skip
+    inner = np.s_[5:-5, 5:-5]  # at its own rim patches of the part do not fit
+    whole = cells[3:31, 5:40]
+    assert (part[inner] == whole[inner]).mean() > 0.97
+
+
+def test_brush_strokes_never_cut_a_patch(yard):
+    desk = replace(yard, tool="paint", options=ToolOptions(seed=4, tile_size=5))
+    rng = np.random.default_rng(1)
+    for _ in range(60):
+        x, y = rng.integers(40, 700), rng.integers(40, 600)
+        plan = plan_dab(desk, Pointer(float(x), float(y)))
+        if plan is not None:
+            desk.doc.apply(plan.edit)
+            shown = desk.layer.cells[plan.box.top : plan.box.bottom, plan.box.left : plan.box.right]
+            mask = plan.cells > 0
+            assert (shown[mask] == plan.cells[mask]).all()  # the ghost is what is laid
+        whole_patches(desk.map, desk.layer.cells)
+    assert whole_patches(desk.map, desk.layer.cells) > 10
+
+
+@given(st.integers(0, 2**31), st.sampled_from([(13, 2), (15, 2), (26, 3)]), st.booleans())
+@settings(max_examples=15, deadline=None)
+def test_tiles_keep_so_many_steps_apart_and_a_part_as_the_whole(seed, case, wraps):
+    count, steps = case
+    rng = np.random.default_rng(seed)
+    weights = tuple(float(w) for w in 1 + rng.random(count) * 0.3)
+    torus = (int(rng.integers(28, 40)), int(rng.integers(28, 40))) if wraps else None
+    high, wide = torus or (30, 34)
+    fall = Fall(FallWay.APART, steps=steps)
+    cells = fall_cells(weights, fall, np.arange(high), np.arange(wide), seed % 999, 1, torus)
+    for down in range(-steps, steps + 1):
+        for across in range(-steps, steps + 1):
+            if not 0 < abs(down) + abs(across) <= steps:
+                continue
+            moved = np.roll(cells, (down, across), (0, 1))
+            same = moved == cells
+            if not wraps:
+                same[: max(0, down)] = same[high + min(0, down) :] = False
+                same[:, : max(0, across)] = same[:, wide + min(0, across) :] = False
+            assert not same.any()
+    rows, cols = np.arange(5, 17), np.arange(9, 23)
+    part = fall_cells(weights, fall, rows, cols, seed % 999, 1, torus)
+    assert (part == cells[5:17, 9:23]).all()
+
+
+def test_what_can_not_keep_apart_is_refused_with_the_nearest():
+    apart = Fall(FallWay.APART, steps=2)
+    for weights, fall, words in (
+        ((1.0,) * 8, apart, "8 tiles can not keep 2 steps apart.*let them keep 1 apart"),
+        ((1.0,), apart, "one tile.*exact shares"),
+        ((5.0, *(1.0,) * 14), apart, "a tile of 26%"),
+        ((1.0,) * 20, Fall(FallWay.APART, steps=3), "it takes 25.*keep 2 apart"),
+    ):
+        with pytest.raises(EditError, match=words):
+            check_fall(weights, fall)
+    check_fall((1.0,) * 13, apart)
+
+
+@pytest.mark.parametrize("border", [3, -2])
+def test_a_mix_keeps_off_borders_of_the_terrain_beneath_or_near_them(yard, border):
+    mix = replace(MIXED, entries=MIXED.entries[:2], fall=Fall(border=border))
+    desk = replace(yard, hand=MixInHand("mixed", mix))
+    plan, _ = plan_fill(desk, Pointer(8.0, 8.0))
+    desk.doc.apply(plan.edit)
+    laid = np.flatnonzero((yard.layer.cells > 0).all(axis=0))
+    # Column 23 shows both terrains.
+    wanted = [c for c in range(48) if (abs(c - 23) > 3 if border > 0 else abs(c - 23) <= 2)]
+    assert laid.tolist() == wanted
+    assert not (yard.layer.cells[:, [c for c in range(48) if c not in wanted]] > 0).any()
+    part = off_border(yard.map, yard.map.layers[0], yard.map.layers[0].terrain,
+                      Box(4, 20, 9, 27), border)  # fmt: skip
+    assert (part[0] == [c in wanted for c in range(20, 27)]).all()
+    from knitground.core.grow.runner import run_recipe
+
+    grown = yard.map.new_grown_layer("Grown")
+    yard.map.layers.append(grown)
+    yard.project.mixes[-1] = mix
+    yard.map.recipe = Recipe(1, (MixStep(grown.number, "mixed", 1.0),))
+    cells = run_recipe(yard.project, yard.map)[0].made
+    assert np.flatnonzero((cells > 0).all(axis=0)).tolist() == wanted
+
+
+# Laid mixes
+
+
+def fill(desk):
+    found = plan_fill(desk, Pointer(8.0, 8.0))
+    desk.doc.apply(with_laid(desk, *found))
+
+
+def test_a_fill_is_remembered_laid_anew_with_the_mix_as_it_is_and_hand_work_stays(yard, tmp_path):
+    fill(yard)
+    doc, layer, map_ = yard.doc, yard.layer, yard.map
+    first = layer.cells.copy()
+    (laid,) = layer.laid
+    assert laid_at(map_, layer, 3, 3) is laid
+    other = map_.legend.place(TileRef("props", 0, 5))
+    layer.cells[7, 7] = other  # laid by hand since
+    new = replace(MIXED, entries=(MixEntry(HEAP, 1.0),))
+    doc.apply(put_mix(doc.project, new, MIXED))
+    doc.apply(plan_again(yard, laid).edit)
+    heap = map_.legend.place(HEAP)
+    assert layer.cells[7, 7] == other
+    assert (np.delete(layer.cells.ravel(), 7 * 48 + 7) == heap).all()
+    doc.undo()
+    doc.undo()
+    layer.cells[7, 7] = first[7, 7]
+    assert (layer.cells == first).all()
+    same = plan_again(yard, layer.laid[-1])
+    assert not same.edit.atoms or (same.cells == first).all()
+    doc.apply(plan_again(yard, layer.laid[-1], 9).edit)
+    assert (layer.cells != first).any()
+    assert layer.laid[-1].seed == 9
+    save_project(doc.project, tmp_path)
+    again = open_project(tmp_path).project.map_named("Yard").layers[1]
+    assert again.laid == layer.laid
+    doc.apply(resize_map(map_, Margins(top=2, left=3)))
+    assert not layer.laid[-1].area.mask(42, 51)[:2].any()
+    assert layer.laid[-1].area.mask(42, 51)[2:, 3:].all()
+    doc.apply(put_mix(doc.project, replace(MIXED, name="other name"), doc.project.mixes[-1]))
+    assert layer.laid[-1].mix == "other name"
+
+
+def test_a_fill_whose_mix_is_gone_or_that_is_painted_over_says_so(yard):
+    fill(yard)
+    laid = yard.layer.laid[-1]
+    yard.project.mixes.remove(MIXED)
+    with pytest.raises(EditError, match="“mixed”, with which this was filled"):
+        plan_again(yard, laid)
+    yard.project.mixes.append(MIXED)
+    yard.layer.cells[:] = yard.map.legend.place(TileRef("props", 0, 5))
+    with pytest.raises(EditError, match="nothing of the fill"):
+        plan_again(yard, laid)
