@@ -81,7 +81,6 @@ def test_a_fill_is_laid_anew_by_keys_and_rerolled_by_keys(window):
 
 
 def test_how_a_mix_falls_is_set_on_its_card(window):
-    session = window.session
     window.show_stage("draw")
     mixes = take(window, "salt heaps")
     mix = mix_named(window, "salt heaps")

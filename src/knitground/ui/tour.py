@@ -31,6 +31,7 @@ from knitground.ui.stages.ship.bench import ShipBench
 from knitground.ui.stages.slice.bench import SliceBench
 from knitground.ui.stages.terrains.bench import TABS as TERRAIN_TABS
 from knitground.ui.stages.terrains.bench import TerrainsBench
+from knitground.ui.stages.tiles.bench import TABS as TILE_TABS
 from knitground.ui.stages.tiles.bench import TilesBench
 from knitground.ui.start import make_app
 from knitground.ui.window import Window
@@ -115,12 +116,12 @@ def take_pictures(window: Window, folder: Path) -> list[Path]:
     """Take a PNG of each stage at 1280 × 800."""
     folder.mkdir(parents=True, exist_ok=True)
     scenes: list[tuple[str, Callable[[Window], None]]] = [
-        ("1-slice", _slice), ("1-pieces", _pieces), ("2-tiles", _tiles), ("3-terrains", _terrains),
+        ("1-slice", _slice), ("1-pieces", _pieces), ("2-tiles", _tiles), ("2-shapes", _shapes),
+        ("3-terrains", _terrains),
         ("3-coverage", _coverage), ("3-paths", _paths), ("4-rules", _rules),
-        ("4-situations", _situations),
         ("4-teach", _teach), ("4-rewrite", _rewrite), ("5-draw", _draw), ("5-mix", _mix),
         ("5-markers", _markers), ("5-tint", _tint), ("5-tray", _tray), ("5-picture", _picture),
-        ("6-grow", _grow), ("6-repeat", _repeat), ("7-ship", _ship),
+        ("6-grow", _grow), ("6-coast", _coast), ("7-ship", _ship),
     ]  # fmt: skip
     files = []
     window.shell.resize(1280, 800)
@@ -174,6 +175,7 @@ def _tiles(window: Window) -> None:
 
 
 def _terrains(window: Window) -> None:
+    window.mapside.view.set_shapes(False)
     window.show_stage("terrains")
     pans = window.session.project.tilesets[0]
     window.stage_of(TerrainsBench).choose_set(pans, pans.sets[0])
@@ -225,14 +227,6 @@ def _counted(window: Window) -> None:
         settle(3)
         if counter.is_done:
             return
-
-
-def _situations(window: Window) -> None:
-    window.stage_of(RulesBench).mark.setChecked(False)
-    _layer(window, "Pans")
-    bench = window.stage_of(RulesBench)
-    bench.tabs.setCurrentIndex(RULE_TABS.index("Situations"))
-    _counted(window)
 
 
 def _teach(window: Window) -> None:
@@ -373,12 +367,30 @@ def _grow(window: Window) -> None:
     window.mapside.view.leaveEvent(None)
 
 
-def _repeat(window: Window) -> None:
+def _coast(window: Window) -> None:
     window.session.undo()  # the quay that was painted after the recipe had run
-    window.session.choose_map(window.session.project.maps[1])
-    window.stage_of(GrowBench).run_new()
+    window.session.choose_map(window.session.project.map_named("Salt coast"))
+    bench = window.stage_of(GrowBench)
+    bench.run_new()
     settle()
-    window.set_repeat(True)
+    bench.open_card(1)
+    window.mapside.view.fit()
+    settle()
+
+
+def _shapes(window: Window) -> None:
+    session = window.session
+    session.choose_tileset(session.project.tileset_named("works"))
+    bench = window.stage_of(TilesBench)
+    bench.sheet.choose([(3, 3)])
+    bench.tabs.setCurrentIndex(TILE_TABS.index("Shapes"))
+    view = window.mapside.view
+    view.set_shapes(True)
+    view.zoom_to(STEPS.index(1))
+    view.camera.centre(41 * 16, 31 * 16, view.width(), view.height())
+    bench.shapes.modes.buttons()[0].click()
+    settle(40)
+    view.repaint()
     settle()
 
 

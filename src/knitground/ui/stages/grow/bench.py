@@ -156,7 +156,7 @@ class GrowBench(Stage):
         self.seed_line.setLayout(row(
             QLabel("Seed"), self.seed, self.reroll, self.nine, 1, self.run_button, spacing=5,
         ))  # fmt: skip
-        inner = QWidget()
+        self.inner = inner = QWidget()
         inner.setLayout(column(
             self.title, self.how, self.seed_line, self.step_note, self.lines,
             row(self.add, self.more, 1), self.wrap, self.repeat, self.seam, 1, margins=14,
@@ -223,6 +223,9 @@ class GrowBench(Stage):
                 self.cards.append(card)
                 self.lines.addWidget(card)
             self._open = min(self._open, max(0, len(steps) - 1))
+            # They have no room until the area has heard of them: squeezed, icons have no height.
+            self.inner.setUpdatesEnabled(False)
+            QTimer.singleShot(0, self, lambda: self.inner.setUpdatesEnabled(True))
         problems = self.session.doc.rewriter.problems.get(map_) or []
         for place, (card, step) in enumerate(zip(self.cards, steps)):
             told = self.told.get(place, Told())

@@ -139,6 +139,7 @@ class StepCard(QFrame):
         line.setStretch(2, 1)
         self.head = QWidget()
         self.head.setLayout(line)
+        self.head.setMinimumHeight(32)
 
     def _make_body(self) -> None:
         self.grid = QGridLayout()
