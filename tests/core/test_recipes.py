@@ -867,3 +867,36 @@ def test_pictures_of_steps_and_seeds_change_nothing(demo):
         small = step_picture(demo, g.map, each, 30, 44)
         assert small.shape == (30, 44)
         assert len(np.unique(small)) > 1
+
+
+def test_chunks_share_their_border_fit_in_any_order_and_differ_inside(demo):
+    from knitground.core.grow.chunks import BAND, grow_chunks, laid_out
+    from knitground.core.knit.knit import knit_box
+    from knitground.core.knit.layer import layer_table
+
+    g = Ground(demo, (28, 32))
+    g.lay(noise(g), ScatterStep(g.grown.number, "shore growth", 0.2))
+    chunks = grow_chunks(demo, g.map, 4)
+    first = g.ground.terrain
+    for chunk in chunks:
+        terrain = chunk.layers[0].terrain
+        band = np.ones(first.shape, bool)
+        band[BAND:-BAND, BAND:-BAND] = False
+        assert (terrain[band] == first[band]).all()
+        assert not (chunk.layers[0].cells == GAP).any()
+    inner = [each.layers[0].terrain[8:20, 8:20] for each in chunks]
+    assert len({each.tobytes() for each in inner}) == 4
+    # Two of them side by side, knitted as one map, have no gap and the same terrain at the seam.
+    pair = Map("Pair", 28, 64, 16, 16, wrap=True)
+    layer = pair.new_ground_layer("Ground", "pans", "Pans")
+    layer.terrain[:28, :32] = chunks[1].layers[0].terrain[:28, :32]
+    layer.terrain[:28, 32:64] = chunks[2].layers[0].terrain[:28, :32]
+    layer.terrain[-1], layer.terrain[:, -1] = layer.terrain[0], layer.terrain[:, 0]
+    pair.layers.append(layer)
+    cells = knit_box(layer_table(demo, pair, layer), layer, Box(0, 0, 28, 64), wrap=True)
+    assert not (cells == GAP).any()
+    assert laid_out(demo, chunks, 3, 1, (90, 90)).size
+    ends = Ground(demo, (28, 32), wrap=False)
+    ends.map.recipe = Recipe(1, (noise(ends),))
+    with pytest.raises(GrowError, match="does not wrap"):
+        grow_chunks(demo, ends.map, 4)

@@ -336,3 +336,30 @@ def test_every_kind_has_a_card_whose_fields_change_the_step(window, coast):
     assert session.map.recipe.steps[place].never == ("blush",)
     assert chip.toolTip()
     assert coast.cards[place].fields["wobble"].focusPolicy() != Qt.FocusPolicy.NoFocus
+
+
+def test_chunks_that_fit_are_shown_shuffled_and_added_as_maps(window, coast, monkeypatch):
+    session = window.session
+    count = len(session.project.maps)
+
+    def answer(dialog):
+        for _ in range(40):
+            done(1)
+            if dialog.chunks:
+                break
+        before = dialog.picture.pixmap().cacheKey()
+        dialog.shuffle()
+        done()
+        assert dialog.picture.pixmap().cacheKey() != before
+        dialog.grab()
+        return True
+
+    monkeypatch.setattr("knitground.ui.stages.grow.bench.answered", answer)
+    coast.ask_chunks()
+    settle()
+    assert len(session.project.maps) == count + 3
+    assert session.project.maps[-1].name == "Salt coast 4"
+    window.files.save()
+    settle()
+    session.undo()
+    assert len(session.project.maps) == count

@@ -19,7 +19,7 @@ from knitground.core.model.layers import GroundLayer, GrownLayer, MarkerLayer, T
 from knitground.core.model.limits import MAX_CELLS, MAX_SIDE
 from knitground.core.model.map import Map
 from knitground.core.model.mix import Mix
-from knitground.core.model.project import Project
+from knitground.core.model.project import Project, free_name
 from knitground.core.model.properties import Properties, Property
 from knitground.core.model.recipe import MixStep, Recipe, RouteStep, ScatterStep
 
@@ -63,6 +63,16 @@ def rename_map(project: Project, map_: Map, name: str) -> Edit:
         raise EditError(f"there is a map “{name}” already, or it has no name: give another")
     changed = Changed(What.MAPS, map_)
     return Edit(f"Rename map “{map_.name}”", (SetField(map_, "name", name.strip(), changed),))
+
+
+def add_maps(project: Project, maps: Sequence[Map], name: str) -> Edit:
+    """Add several maps at once, each under a name that is free."""
+    taken = [each.name for each in project.maps]
+    for each in maps:
+        each.name = free_name(each.name, taken)
+        taken.append(each.name)
+    changed = Changed(What.MAPS, maps[-1] if maps else None)
+    return Edit(name, (SetField(project, "maps", [*project.maps, *maps], changed),))
 
 
 def set_recipe(map_: Map, recipe: Recipe, name: str = "Change recipe") -> Edit:

@@ -63,6 +63,11 @@ class Area:
         height, width = mask.shape
         return cls(top, left, height, width, base64.b64encode(raw).decode())
 
+    @property
+    def count(self) -> int:
+        """How many cells it has."""
+        return _counted(self)
+
     def mask(self, height: int, width: int) -> NDArray[np.bool_]:
         """Unpack it for a map of a size; what lies outside is cut off."""
         out = np.zeros((height, width), np.bool_)
@@ -83,6 +88,11 @@ def _unpacked(area: Area) -> NDArray[np.bool_]:
     if bits.size < count:
         raise FormatError(f"an area of a recipe has {bits.size} cells, {count} are needed")
     return bits[:count].astype(np.bool_).reshape(area.height, area.width)
+
+
+@lru_cache(maxsize=256)
+def _counted(area: Area) -> int:
+    return int(_unpacked(area).sum())
 
 
 class Look(StrEnum):

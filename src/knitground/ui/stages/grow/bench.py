@@ -27,7 +27,7 @@ from knitground.core.base.window import Box
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.document import Document, Edit
 from knitground.core.edit.laying import plan_unpin
-from knitground.core.edit.maps import lay_grown, set_wrap
+from knitground.core.edit.maps import add_maps, lay_grown, set_wrap
 from knitground.core.edit.recipes import (
     KINDS,
     add_step,
@@ -45,7 +45,7 @@ from knitground.core.edit.recipes import (
 )
 from knitground.core.edit.selecting import Selection
 from knitground.core.files.recipefile import RECIPE_END, read_recipe, write_recipe
-from knitground.core.grow.looks import seam_figure, step_picture
+from knitground.core.grow.looks import Small, seam_figure, step_picture
 from knitground.core.grow.runner import Grown, Kept, run_recipe
 from knitground.core.model.layers import GroundLayer, GrownLayer
 from knitground.core.model.map import Map
@@ -58,6 +58,7 @@ from knitground.ui.common.words import percent
 from knitground.ui.mapside.canvas.chunks import image_of
 from knitground.ui.session import Session
 from knitground.ui.stages.grow.alone import AloneDialog
+from knitground.ui.stages.grow.chunkdialog import ChunkDialog
 from knitground.ui.stages.grow.nine import NineDialog
 from knitground.ui.stages.grow.stepcard import StepCard, Told
 from knitground.ui.stages.stage import Stage
@@ -79,6 +80,7 @@ class _Ran:
     grown: list[Grown]
     edit: Edit
     skipped: list[str]
+    pictures: list[Small]
 
 
 class GrowBench(Stage):
@@ -144,6 +146,8 @@ class GrowBench(Stage):
         menu = QMenu(self.more)
         menu.addAction("Copy all steps", self.copy_all)
         menu.addAction("Paste steps", self.paste)
+        menu.addSeparator()
+        menu.addAction("Chunks that fit…", self.ask_chunks)
         menu.addSeparator()
         menu.addAction("Save as a file…", self.ask_save)
         menu.addAction("Add from a file…", self.ask_read)
@@ -333,6 +337,17 @@ class GrowBench(Stage):
         if self._do(lambda map_: paste_steps(map_, steps, names)):
             self.run_new()
 
+    def ask_chunks(self) -> None:
+        """Show maps of other seeds with the same border, and add them."""
+        map_ = self.session.map
+        if map_ is None:
+            return
+        dialog = ChunkDialog(self.session, map_, self.window())
+        if answered(dialog) and len(dialog.chunks) > 1:
+            new = dialog.chunks[1:]
+            name = f"Add {len(new)} chunks of “{map_.name}”"
+            self.session.do(lambda: add_maps(self.session.project, new, name))
+
     def ask_save(self) -> None:
         """Ask for a file and write the recipe to it."""
         map_ = self.session.map
@@ -447,7 +462,8 @@ class GrowBench(Stage):
                 grown = run_recipe(
                     doc.project, trial, progress, kept=kept, until=until, skipped=skipped
                 )
-                return _Ran(grown, lay_grown(map_, grown, recipe), skipped)
+                small = [step_picture(doc.project, trial, each, *_PICTURE) for each in grown]
+                return _Ran(grown, lay_grown(map_, grown, recipe), skipped, small)
             except Exception:
                 if doc.revision != revision:
                     return None  # the map changed under it: run once more
@@ -486,10 +502,9 @@ class GrowBench(Stage):
         )
         self.laid = {name: (a, b) for name, a, b in first.shares} if first else {}
         told: dict[int, Told] = {}
-        for each in found.grown:
+        for each, small in zip(found.grown, found.pictures):
             words = f"{each.seconds * 1000:.0f} ms" if self.show_times else ""
             words = " · ".join(part for part in (words, each.words) if part)
-            small = step_picture(self.session.project, map_, each, *_PICTURE)
             picture = QPixmap.fromImage(image_of(small).copy())
             if each.step not in told:
                 told[each.step] = Told(words, each.shares, picture, "", each.spots)

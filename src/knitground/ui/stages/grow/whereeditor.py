@@ -79,7 +79,7 @@ class WhereEditor(QWidget):
             second.addWidget(self._far(number, each, "low", "from"))
             second.addWidget(self._far(number, each, "high", "to"))
         if each.look is Look.AREA:
-            cells = int(each.area.mask(*self._size()).sum()) if each.area else 0
+            cells = each.area.count if each.area else 0
             second.addWidget(QLabel(f"{cells} cells"))
             take = QPushButton("Take the selection")
             take.setToolTip("The cells that are selected on the map now")
