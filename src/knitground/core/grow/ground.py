@@ -138,15 +138,11 @@ class _Growth:
             same_parent = [t for t in tree.order[1:] if tree.parent[t] == tree.parent[terrain]]
             for sibling in same_parent[: same_parent.index(terrain)]:
                 home |= ground == sibling
-            chosen = np.flatnonzero(home)
-            bound = _bound(keys[chosen], ask[terrain])
-            above = keys[chosen] - bound
-            wins = above >= 0
-            rivals = ground[chosen] != tree.parent[terrain]
-            wins &= ~rivals | (above > strength[chosen])
-            places = chosen[wins]
-            ground[places] = terrain
-            strength[places] = above[wins]
+            above = keys - _bound(keys if home.all() else keys[home], ask[terrain])
+            wins = home & (above >= 0)
+            wins &= (ground == tree.parent[terrain]) | (above > strength)
+            ground[wins] = terrain
+            np.copyto(strength, above, where=wins)
         return self.parting.part(ground, strength)
 
     def _settle(self, ground: NDArray[np.uint8], terrain: int) -> None:
@@ -160,14 +156,10 @@ class _Growth:
             if lack == 0:
                 return
             source, target = (parent, terrain) if lack > 0 else (terrain, parent)
-            places = np.flatnonzero(ground == source)
-            harmless = np.ones(places.size, np.bool_)
-            touches = np.zeros(places.size, np.bool_)
-            for near in self.parting.around(places):
-                theirs = ground[near]
-                harmless &= (theirs == source) | (theirs == target)
-                touches |= theirs == target
-            free = places[harmless & touches] if (harmless & touches).any() else places[harmless]
+            mine, theirs = ground == source, ground == target
+            harmless = mine & ~self.parting.beside(~(mine | theirs))
+            touching = harmless & self.parting.beside(theirs)
+            free = np.flatnonzero(touching if touching.any() else harmless)
             if free.size == 0:
                 return
             keys = self.keys[terrain][free]

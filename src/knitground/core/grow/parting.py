@@ -9,7 +9,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from itertools import pairwise
-from typing import Literal
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -85,60 +85,67 @@ class Parting:
     def __init__(self, tree: TerrainTree, size: tuple[int, int], wrap: bool) -> None:
         self.tree, self.size, self.wrap = tree, size, wrap
         self.far = tree.apart()
-        self._padded = np.pad(np.arange(size[0] * size[1]).reshape(size), 1, mode=self._edge())
+        # All work is on the flat field with a rim of one: a neighbour is then a fixed step away.
+        self._wide = size[1] + 2
+        places = np.arange(size[0] * size[1], dtype=np.int32)
+        self._places = self.rimmed(places).ravel()
 
-    def _edge(self) -> Literal["wrap", "edge"]:
-        return "wrap" if self.wrap else "edge"
+    def rimmed(self, flat: NDArray[Any]) -> NDArray[Any]:
+        """Give a flat field a rim of one place, as its far side or as its nearest places."""
+        return np.pad(flat.reshape(self.size), 1, mode="wrap" if self.wrap else "edge")
+
+    def steps(self) -> list[int]:
+        """Give how far each of the eight neighbours is away in a rimmed field, flat."""
+        wide = self._wide
+        return [-wide - 1, -wide, -wide + 1, -1, 1, wide - 1, wide, wide + 1]
+
+    def beside(self, marked: NDArray[np.bool_]) -> NDArray[np.bool_]:
+        """Mark the places with one of these among their eight neighbours, or being one; flat."""
+        field = self.rimmed(marked)
+        rows = field[:-2] | field[1:-1] | field[2:]
+        return np.asarray(rows[:, :-2] | rows[:, 1:-1] | rows[:, 2:]).ravel()
 
     def part(self, ground: NDArray[np.uint8], strength: NDArray[np.int64]) -> NDArray[np.uint8]:
         """Give back to parents what touches without tiles in common; depth only ever falls."""
         tree = self.tree
         while True:
-            places = self._touching(ground)
-            if places.size == 0:
+            field = self.rimmed(ground).ravel()
+            at = self._touching(field)
+            if at.size == 0:
                 return ground
-            mine = ground[places]
-            limit = np.full(places.size, 255, np.uint8)
-            for near in self.around(places):
-                theirs = ground[near]
-                clash = self.far[mine, theirs]
-                meet = tree.meet[mine, theirs]
-                level = tree.depth[theirs] == meet
-                weaker = strength[places] < strength[near]
-                weaker |= (strength[places] == strength[near]) & (places < near)
-                bound = np.where(level | ~weaker, meet + 1, meet)
-                held = tree.depth[mine] == meet
-                np.minimum(limit, np.where(clash & ~held, bound, 255), out=limit, casting="unsafe")
-            deep = np.minimum(limit, tree.depth[mine])
-            ground[places] = tree.ancestor[mine, deep]
+            mine, places = field[at], self._places[at]
+            limit = tree.depth[mine]
+            for step in self.steps():
+                theirs = field[at + step]
+                # Strengths are looked up only where two clash, and this one can give way.
+                n = np.flatnonzero(self.far[mine, theirs])
+                here, there = mine[n], theirs[n]
+                meet = tree.meet[here, there]
+                gives = tree.depth[here] != meet
+                n, there, meet = n[gives], there[gives], meet[gives]
+                place, near = places[n], self._places[at[n] + step]
+                own, other = strength[place], strength[near]
+                weaker = (own < other) | ((own == other) & (place < near))
+                weaker &= tree.depth[there] != meet
+                limit[n] = np.minimum(limit[n], np.where(weaker, meet, meet + 1))
+            ground[places] = tree.ancestor[mine, limit]
 
-    def _touching(self, ground: NDArray[np.uint8]) -> NDArray[np.intp]:
-        """Find the places that have a neighbour which they may not touch."""
-        field = np.pad(ground.reshape(self.size), 1, mode=self._edge())
-        count = len(self.tree.depth)
-        clash = np.zeros(self.size, np.bool_)
-        # Terrain numbers differ between neighbours only along borders: look at those alone.
-        core = field[1:-1, 1:-1]
-        for down, across in ((0, 1), (1, -1), (1, 0), (1, 1)):
-            other = field[1 + down : field.shape[0] - 1 + down, 1 + across :][:, : core.shape[1]]
-            differ = np.flatnonzero((core != other).ravel())
-            pair = core.ravel()[differ].astype(np.intp) * count + other.ravel()[differ]
-            bad = differ[self.far.ravel()[pair]]
-            clash.ravel()[bad] = True
-            clash.ravel()[
-                self._padded[1 + down :, 1 + across :][np.unravel_index(bad, self.size)]
-            ] = True
-        return np.flatnonzero(clash)
-
-    def around(self, places: NDArray[np.intp]) -> list[NDArray[np.intp]]:
-        """Give the eight neighbours of places; over the border where the map wraps."""
-        row, col = np.divmod(places, self.size[1])
-        return [
-            self._padded[row + 1 + down, col + 1 + across]
-            for down in (-1, 0, 1)
-            for across in (-1, 0, 1)
-            if down or across
-        ]
+    def _touching(self, field: NDArray[np.uint8]) -> NDArray[np.intp]:
+        """Find the places of a flat rimmed field that have a neighbour they may not touch."""
+        count, far = len(self.tree.depth), self.far.ravel()
+        clash = np.zeros((self.size[0] + 2, self._wide), np.bool_)
+        flat = clash.ravel()
+        for step in self.steps()[4:]:
+            # Numbers differ between neighbours only along borders: look at those alone. Steps
+            # from the rim to the rim of another row come along, and mark nothing but the rim.
+            differ = np.flatnonzero(field[:-step] != field[step:])
+            pair = field[differ].astype(np.intp) * count + field[differ + step]
+            bad = differ[far[pair]]
+            flat[bad] = True
+            flat[bad + step] = True
+        clash[[0, -1]] = False
+        clash[:, [0, -1]] = False
+        return np.flatnonzero(flat)
 
 
 def mend(graph: TerrainGraph, terrain: NDArray[np.uint8], wrap: bool) -> NDArray[np.uint8]:
