@@ -78,7 +78,7 @@ def step_rows() -> list[Row]:
               lambda: noise_ground(graph, parts, (SIDE, SIDE), True, Noise(16, 4, 1)), smooth,
               6, 5),
         ratio("a route across", "distance_transform_edt", lead,
-              lambda: distance_transform_edt(mask), 3, 3),
+              lambda: distance_transform_edt(mask), 3, 5),
         ratio("regions", "gaussian_filter(8, wrap)",
               lambda: regions((SIDE, SIDE), 24, 0.5, 1, wrap=True), smooth, 60, 3),
         ratio("a pass of smoothing", "gaussian_filter(8, wrap)",

@@ -7,6 +7,7 @@ whole numbers. Places are joined one after the other to the ways that are there,
 from __future__ import annotations
 
 from itertools import pairwise
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -169,71 +170,85 @@ def distances(costs: Costs, sources: Mask, *, wrap: bool, until: list[Cell] | No
 
     Returns
     -------
-    (h, w) int32; 2³⁰ where no way leads
+    (h, w) int32; 2³⁰ where no way leads; what is farther than where it stopped may be too much
+
+    Notes
+    -----
+    A bucket takes as many levels as the cheapest step costs: no cell of it can be reached by way
+    of another one of it, so that all of them are final at once.
     """
     high, wide = costs.shape
-    flat = costs.ravel()
-    far = np.full(flat.size, _FAR, np.int32)
-    start = np.flatnonzero(sources.ravel())
-    far[start] = 0
-    count = int(flat.max(initial=1)) + 1
-    buckets: list[list[NDArray[np.intp]]] = [[] for _ in range(count)]
-    buckets[0].append(start)
-    waiting = 1
-    targets = np.array([row * wide + col for row, col in until or []], np.intp)
-    level = 0
-    while waiting:
-        found = buckets[level % count]
-        if found:
-            buckets[level % count] = []
-            waiting -= len(found)
-            here = found[0] if len(found) == 1 else np.concatenate(found)
-            here = here[far[here] == level]
-            if targets.size and (far[targets] <= level).any():
-                break
-            if here.size:
-                waiting += _spread(here, flat, far, buckets, level, (high, wide), wrap=wrap)
-        level += 1
-    return far.reshape(high, wide)
+    field = np.pad(costs, 1).ravel()  # the rim is never entered: neighbours are fixed steps away
+    alias = np.pad(np.arange(high * wide, dtype=np.int32).reshape(high, wide), 1, mode="wrap")
+    alias += 2 * (alias // wide) + wide + 3
+    search = _Search(field, alias.ravel() if wrap else None, wide + 2)
+    inside = np.zeros((high + 2, wide + 2), np.bool_)
+    inside[1:-1, 1:-1] = sources
+    targets = np.array([(row + 1) * (wide + 2) + col + 1 for row, col in until or []], np.intp)
+    search.run(np.flatnonzero(inside.ravel()), targets)
+    return np.ascontiguousarray(search.far.reshape(high + 2, wide + 2)[1:-1, 1:-1])
 
 
-def _spread(
-    here: NDArray[np.intp],
-    costs: Costs,
-    far: Costs,
-    buckets: list[list[NDArray[np.intp]]],
-    level: int,
-    size: tuple[int, int],
-    *,
-    wrap: bool,
-) -> int:
-    """Go on from the cells of a level; returns how many buckets got something."""
-    high, wide = size
-    row, col = np.divmod(here, wide)
-    added = 0
-    for down, across in ((-1, 0), (1, 0), (0, -1), (0, 1)):
-        r, c = row + down, col + across
-        if wrap:
-            r, c = r % high, c % wide
-        else:
-            inside = (r >= 0) & (r < high) & (c >= 0) & (c < wide)
-            r, c = r[inside], c[inside]
-        to = r * wide + c
-        cost = costs[to]
-        new = level + cost
-        better = (cost > 0) & (new < far[to])
-        to, cost, new = to[better], cost[better], new[better]
-        if not to.size:
-            continue
-        far[to] = new
-        if to.size == 1:
-            buckets[(level + int(cost[0])) % len(buckets)].append(to)
-            added += 1
-            continue
-        for each in np.unique(cost).tolist():
-            buckets[(level + each) % len(buckets)].append(to[cost == each])
-            added += 1
-    return added
+class _Search:
+    """Distances on a flat field with a rim; `alias` leads from the rim to the far side."""
+
+    def __init__(self, costs: Costs, alias: Costs | None, wide: int) -> None:
+        self.open = costs > 0
+        self.costs, self.alias = np.where(self.open, costs, _FAR), alias
+        self.steps = (-wide, wide, -1, 1)
+        self.far = np.full(costs.size, _FAR, np.int32)
+        self._last = np.empty(costs.size, np.int32)
+
+    def run(self, start: NDArray[np.intp], targets: NDArray[np.intp]) -> None:
+        """Spread from the start until one of the targets is reached, if there are any."""
+        far = self.far
+        far[start] = 0
+        open_ = self.costs[self.open & (far > 0)]
+        if not open_.size:
+            return
+        width = int(open_.min())
+        buckets: list[list[NDArray[Any]]] = [[] for _ in range(int(open_.max()) // width + 2)]
+        buckets[0].append(start)
+        waiting, turn = 1, 0
+        while waiting:
+            found = buckets[turn % len(buckets)]
+            if found:
+                buckets[turn % len(buckets)] = []
+                waiting -= len(found)
+                if targets.size and (far[targets] < (turn + 1) * width).any():
+                    return
+                here = self._once(found[0] if len(found) == 1 else np.concatenate(found))
+                here = here[far[here] >= turn * width]
+                reached = self._spread(here)
+                later = far[reached] // width - turn
+                due, begin = reached[np.argsort(later, kind="stable")], 0
+                for away, count in enumerate(np.bincount(later).tolist()):
+                    if count:
+                        buckets[(turn + away) % len(buckets)].append(due[begin : begin + count])
+                        begin, waiting = begin + count, waiting + 1
+            turn += 1
+
+    def _once(self, places: NDArray[Any]) -> NDArray[Any]:
+        """Leave out places that are there twice."""
+        numbers = np.arange(places.size, dtype=np.int32)
+        self._last[places] = numbers
+        first = self._last[places] == numbers
+        kept: NDArray[Any] = places[first]
+        return kept
+
+    def _spread(self, here: NDArray[Any]) -> NDArray[Any]:
+        """Go on from final places; returns the neighbours that are nearer by it."""
+        own, reached = self.far[here], []
+        for step in self.steps:
+            to: NDArray[Any] = here + step
+            if self.alias is not None:
+                to = self.alias[to]
+            new = own + self.costs[to]  # of what is never entered 2³⁰ and more: never nearer
+            better = np.flatnonzero(new < self.far[to])
+            to = to[better]
+            self.far[to] = new[better]
+            reached.append(to)
+        return np.concatenate(reached)
 
 
 def way_back(costs: Costs, far: Costs, end: Cell, *, wrap: bool) -> Path:
