@@ -24,7 +24,10 @@ from knitground.core.model.map import Map
 from knitground.core.model.mix import Fall, FallWay, Mix, MixEntry
 from knitground.core.model.patch import Patch
 from knitground.core.model.recipe import MixStep, Recipe
+from knitground.core.model.rules import NeighbourRule, Result, ResultKind, RuleList
+from knitground.core.model.terrain import SetKind, Terrain, TerrainSet
 from knitground.core.model.tile import TileRef
+from knitground.core.rules.table import Stock, compile_rules
 
 BIG = Patch("big", (
     (TileRef("props", 1, 0), TileRef("props", 1, 1)),
@@ -218,3 +221,17 @@ def test_a_fill_whose_mix_is_gone_or_that_is_painted_over_says_so(yard):
     yard.layer.cells[:] = yard.map.legend.place(TileRef("props", 0, 5))
     with pytest.raises(EditError, match="nothing of the fill"):
         plan_again(yard, laid)
+
+
+def test_a_rule_leaves_the_patches_of_a_mix_out():
+    block = Patch("b", ((TileRef("t", 0, 1), TileRef("t", 0, 2)),))
+    mixed = Mix("m", (MixEntry(TileRef("t", 0, 0)), MixEntry(TileRef("t", 0, 1), 5.0, block)))
+    places = {TileRef("t", 0, n): n + 1 for n in range(3)}
+    kit = TerrainSet("s", SetKind.CORNER, (Terrain("a", "#112233", "a"),))
+    stock = Stock(lambda tile: places[tile], lambda tile: tile in places, lambda _: mixed)
+    rule = NeighbourRule(1, (), result=Result(ResultKind.MIX, mix="m"))
+    table = compile_rules(RuleList("", (rule,)), kit, stock)
+    assert set(table.slots[table.starts[1] : table.starts[1] + 256].tolist()) == {1}
+    only = replace(mixed, entries=mixed.entries[1:])
+    table = compile_rules(RuleList("", (rule,)), kit, replace(stock, mix=lambda _: only))
+    assert any("nothing but patches" in words for words in map(str, vars(table).values()))

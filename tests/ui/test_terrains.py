@@ -155,6 +155,41 @@ def test_a_set_of_each_kind_is_made_named_and_taken_back(window, bench, kind):
     assert snapshot(window.session.project) == start
 
 
+def test_plain_cells_of_a_terrain_are_drawn_from_a_mix(window, bench):
+    _, kit = choose(bench, PANS, 0)
+    project = window.session.project
+    start = snapshot(project)
+    map_ = project.maps[0]
+    layer = next(each for each in map_.layers if getattr(each, "set_name", "") == kit.name)
+    crust = kit.number_of("crust")
+    terrain = layer.terrain
+    corners = [terrain[:-1, :-1], terrain[:-1, 1:], terrain[1:, :-1], terrain[1:, 1:]]
+    plain = np.all([each == crust for each in corners], axis=0) & ~layer.pinned
+    window.session.doc.ensure_all(map_)
+    before = layer.cells.copy()
+    mix = project.mixes[0]
+    inner = next(
+        each
+        for each in bench.chips.menu(crust, bench).actions()
+        if each.text() == "Plain cells from"
+    ).menu()
+    assert [each.text() for each in inner.actions() if each.isChecked()] == [
+        "the set's own tiles, by weight"
+    ]
+    next(each for each in inner.actions() if mix.name in each.text()).trigger()
+    window.session.doc.ensure_all(map_)
+    of_mix = {map_.legend.place(each.tile) for each in mix.entries if each.weight > 0}
+    assert set(np.unique(layer.cells[plain]).tolist()) <= of_mix
+    assert len(np.unique(layer.cells[plain])) > 1
+    assert np.array_equal(layer.cells[~plain], before[~plain])
+    bench.chips.draw_plain(crust, "")
+    window.session.doc.ensure_all(map_)
+    assert np.array_equal(layer.cells, before)
+    while window.session.doc.undo():
+        pass
+    assert snapshot(project) == start
+
+
 def test_a_set_in_use_is_not_deleted_and_the_note_says_where(window, bench):
     choose(bench, WORKS, 0)
     bench.delete_set()

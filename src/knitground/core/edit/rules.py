@@ -19,6 +19,7 @@ from knitground.core.model.rules import (
     AskKind,
     NeighbourRule,
     Result,
+    ResultKind,
     RewriteRule,
     Rule,
     RuleList,
@@ -270,6 +271,53 @@ def stencil_of_marks(kit: TerrainSet, marks: Sequence[int]) -> tuple[tuple[Spot,
             continue  # a corner counts only where both its sides do
         spots.append(Spot(y, x, SAME if same else Ask(AskKind.OTHER)))
     return tuple(spots), Ask(AskKind.TERRAIN, kit.name_of(middle)) if middle else None
+
+
+def plain_mix(home: RuleHome, mark: int) -> str:
+    """Name the mix that a terrain's plain cells are drawn from; “” is the set's own tiles."""
+    rule = _plain_rule(home, mark)
+    return rule.result.mix if rule else ""
+
+
+def set_plain_mix(home: RuleHome, mark: int, mix: str) -> Edit:
+    """Draw the cells that show one terrain all over from a mix, by a rule at the end of the list.
+
+    Parameters
+    ----------
+    home : of a terrain set
+    mark : the terrain
+    mix : “” for the set's own tiles again
+    """
+    assert home.kit is not None
+    name = home.kit.name_of(mark)
+    old = _plain_rule(home, mark)
+    if not mix:
+        others = tuple(each for each in home.rules.rules if each is not old)
+        return home.put(replace(home.rules, rules=others), f"Plain {name} from the set")
+    if not home.rules.first:
+        raise EditError(
+            f"the marks of “{home.kit.name}” come before its rules, and a mix for plain {name} is"
+            " a rule: tick “rules before marks” on stage Rules first"
+        )
+    result = Result(ResultKind.MIX, mix=mix)
+    what = f"Plain {name} from mix “{mix}”"
+    if old is not None:
+        return change_rule(home, old.number, replace(old, result=result, on=True), what)
+    stencil, subject = stencil_of_marks(home.kit, [mark] * 9)
+    rule = NeighbourRule(home.rules.free_number(), stencil, f"Plain {name}", result, subject)
+    return home.put(replace(home.rules, rules=(*home.rules.rules, rule)), what)
+
+
+def _plain_rule(home: RuleHome, mark: int) -> NeighbourRule | None:
+    assert home.kit is not None
+    form = stencil_of_marks(home.kit, [mark] * 9)
+    for rule in home.rules.rules:
+        if not isinstance(rule, NeighbourRule) or rule.result.kind is not ResultKind.MIX:
+            continue
+        plain = rule.ways is Ways.AS_DRAWN and rule.chance == 1 and rule.every[:2] == (1, 1)
+        if plain and (rule.stencil, rule.subject) == form:
+            return rule
+    return None
 
 
 def _both_sides(marks: Sequence[int], slot: int, middle: int) -> bool:

@@ -347,7 +347,12 @@ class _Layout:
             mix = self._stock.mix(result.mix)
             if mix is None:
                 raise EditError(f"its mix “{result.mix}” is gone: choose another result")
-            entries = mix.entries
+            entries = tuple(each for each in mix.entries if each.patch is None)
+            if not entries:
+                raise EditError(
+                    f"its mix “{mix.name}” has nothing but patches, and a rule draws single"
+                    " cells: give it another result"
+                )
         there = [each for each in entries if each.weight > 0 and self._stock.has(each.tile)]
         if not there:
             lost = next((each.tile for each in entries if not self._stock.has(each.tile)), None)

@@ -19,6 +19,7 @@ from PySide6.QtWidgets import (
 )
 
 from knitground.core.edit.document import Edit
+from knitground.core.edit.rules import RuleHome, plain_mix, set_plain_mix
 from knitground.core.edit.terrains import (
     add_terrain,
     change_terrain,
@@ -122,8 +123,22 @@ class TerrainChips(QWidget):
                     terrain_icon(self.kit, number), terrain.name, partial(self.merge, mark, number)
                 )
         others.setEnabled(len(self.kit.terrains) > 1)
+        self._add_mixes(menu.addMenu("Plain cells from"), mark)
         menu.addAction("Delete…", partial(self.delete, mark))
         return menu
+
+    def _add_mixes(self, menu: QMenu, mark: int) -> None:
+        """List what a terrain's plain cells can be drawn from."""
+        project = self.session.project
+        now = plain_mix(RuleHome(project, self.owner, self.kit), mark)
+        names = ["", *(each.name for each in project.mixes)]
+        for name in names:
+            words = f"mix “{name}”" if name else "the set's own tiles, by weight"
+            action = menu.addAction(words, partial(self.draw_plain, mark, name))
+            action.setCheckable(True)
+            action.setChecked(name == now)
+        if len(names) == 1:
+            menu.addAction("make a mix on stage Draw first").setEnabled(False)
 
     # Changes
 
@@ -174,6 +189,11 @@ class TerrainChips(QWidget):
         assert self.kit is not None
         if self._do(merge_terrain(self.session.project, self.owner, self.kit, mark, into)):
             self.chosen.emit(into - (into > mark))
+
+    def draw_plain(self, mark: int, mix: str) -> None:
+        """Draw a terrain's plain cells from a mix; “” for the set's own tiles."""
+        home = RuleHome(self.session.project, self.owner, self.kit)
+        self.session.do(lambda: set_plain_mix(home, mark, mix))
 
     def delete(self, mark: int) -> None:
         """Delete a terrain; where maps use it, ask what comes in its place."""
