@@ -2,13 +2,14 @@
 
 import numpy as np
 import pytest
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QComboBox, QInputDialog
 from tests.maps import snapshot
-from tests.ui.conftest import LEFT, settle
+from tests.ui.conftest import LEFT, drag, settle
 
 from knitground.core.base.window import Box
+from knitground.core.edit.recipes import step_title
 from knitground.core.edit.selecting import Selection
 from knitground.core.model.layers import TileLayer
 from knitground.core.model.recipe import (
@@ -113,6 +114,50 @@ def test_steps_are_moved_switched_off_doubled_renamed_and_rerolled(window, coast
     coast._act(0, "rename")
     settle()
     assert "Dry land" in coast.cards[0].title.text()
+
+
+def test_cards_are_dragged_moved_by_keys_and_a_drag_is_called_off(window, coast):
+    map_, start = window.session.map, snapshot(window.session.project)
+    before = map_.recipe.steps
+    layers = [each.cells.copy() for each in map_.layers if isinstance(each, TileLayer)]
+
+    def middle(card, inside):
+        return inside.mapFromGlobal(card.mapToGlobal(card.rect().center()))
+
+    first, third, fourth = coast.cards[0], coast.cards[2], coast.cards[3]
+    assert first.is_open
+    title = third.title
+    drag(title, title.rect().center(), middle(fourth, title) + QPoint(0, 12), release=False)
+    assert coast.dragging.line.isVisible()
+    assert coast.dragging.line.y() > fourth.y()
+    QTest.keyClick(title, Qt.Key.Key_Escape)
+    assert not coast.dragging.is_dragging
+    QTest.mouseRelease(title, LEFT, Qt.KeyboardModifier.NoModifier, title.rect().center())
+    settle()
+    assert map_.recipe.steps == before
+    assert coast.cards[0].is_open
+    top = first.title.mapFromGlobal(first.mapToGlobal(QPoint(20, 2)))
+    drag(title, title.rect().center(), title.mapFromGlobal(first.title.mapToGlobal(top)))
+    done()
+    moved = [step_title(each) for each in map_.recipe.steps]
+    titles = [step_title(each) for each in before]
+    assert moved == [titles[2], titles[0], titles[1], *titles[3:]]
+    assert [card.is_open for card in coast.cards[:3]] == [False, True, False]
+    coast.cards[0].title.setFocus()
+    QTest.keyClick(coast.cards[0].title, Qt.Key.Key_Down, Qt.KeyboardModifier.AltModifier)
+    done()
+    assert coast.cards[1].title.hasFocus()
+    QTest.keyClick(coast.cards[1].title, Qt.Key.Key_Down, Qt.KeyboardModifier.AltModifier)
+    done()
+    assert [step_title(each) for each in map_.recipe.steps] == titles
+    now = [each.cells for each in map_.layers if isinstance(each, TileLayer)]
+    assert all(np.array_equal(a, b) for a, b in zip(now, layers))
+    QTest.keyClick(coast.cards[2].title, Qt.Key.Key_Delete)
+    settle()
+    assert [step_title(each) for each in map_.recipe.steps] == [*titles[:2], *titles[3:]]
+    while window.session.doc.undo():
+        pass
+    assert snapshot(window.session.project) == start
 
 
 def test_sliders_are_live_and_one_step_of_the_history(window, coast):

@@ -58,6 +58,7 @@ from knitground.ui.common.words import percent
 from knitground.ui.mapside.canvas.chunks import image_of
 from knitground.ui.session import Session
 from knitground.ui.stages.grow.alone import AloneDialog
+from knitground.ui.stages.grow.carddrag import CardDrag
 from knitground.ui.stages.grow.chunkdialog import ChunkDialog
 from knitground.ui.stages.grow.nine import NineDialog
 from knitground.ui.stages.grow.stepcard import StepCard, Told
@@ -103,6 +104,7 @@ class GrowBench(Stage):
         self._steps: tuple[Step, ...] | None = None
         self._until: int | None = None
         self._open = 0
+        self._focus: int | None = None
         self._copied: tuple[list[Step], dict[int, tuple[str, str]]] | None = None
         self._told_for: object = None
         self._built: object = None
@@ -167,6 +169,9 @@ class GrowBench(Stage):
             spacing=8,
         ))  # fmt: skip
         self.setLayout(column(scrolled(inner)))
+        self.dragging = CardDrag(inner)
+        self.dragging.moved.connect(self.shift)
+        self.dragging.wanted.connect(self._act)
 
     # Following the session
 
@@ -227,9 +232,14 @@ class GrowBench(Stage):
                 self.cards.append(card)
                 self.lines.addWidget(card)
             self._open = min(self._open, max(0, len(steps) - 1))
+            handles: list[tuple[QWidget, ...]] = [(c.title, c.picture) for c in self.cards]
+            self.dragging.watch(list(self.cards), handles)
             # They have no room until the area has heard of them: squeezed, icons have no height.
             self.inner.setUpdatesEnabled(False)
             QTimer.singleShot(0, self, lambda: self.inner.setUpdatesEnabled(True))
+        if self._focus is not None and self._focus < len(self.cards):
+            self.cards[self._focus].title.setFocus()  # so that keys can move it on
+        self._focus = None
         problems = self.session.doc.rewriter.problems.get(map_) or []
         for place, (card, step) in enumerate(zip(self.cards, steps)):
             told = self.told.get(place, Told())
@@ -281,11 +291,7 @@ class GrowBench(Stage):
     def _act(self, place: int, act: str) -> None:
         """Do what a card's menu asks for."""
         if act in ("up", "down"):
-            to = place + (1 if act == "down" else -1)
-            if self._do(lambda map_: move_step(map_, place, to)):
-                self._open = to if self._open == place else self._open
-                self.told = {}
-                self.run_new()
+            self.shift(place, place + (1 if act == "down" else -1))
         elif act == "double":
             if self._do(lambda map_: duplicate_step(map_, place)):
                 self._open = place + 1
@@ -304,6 +310,18 @@ class GrowBench(Stage):
             self.look_at(place)
         elif act == "to here":
             self._until = place + 1
+            self.run_new()
+
+    def shift(self, place: int, to: int) -> None:
+        """Let a step run at another place of the recipe; the open card stays open."""
+        self.catch_up()
+        order = list(range(len(self.cards)))
+        focused = self.cards[place].title.hasFocus()
+        if self._do(lambda map_: move_step(map_, place, to)):
+            order.insert(to, order.pop(place))
+            self._open = order.index(self._open) if self._open in order else self._open
+            self._focus = to if focused else None
+            self.told = {}
             self.run_new()
 
     def _rename(self, place: int) -> None:

@@ -104,7 +104,9 @@ class StepCard(QFrame):
         self.title = QPushButton()
         self.title.setProperty("left", "true")
         self.title.setProperty("flat", "true")
-        self.title.setToolTip("Open or close this step")
+        self.title.setToolTip(
+            "Open or close this step; drag it to where it is to run (Alt+↑ ↓; Del takes it out)"
+        )
         self.title.setMinimumWidth(60)
         self.title.clicked.connect(lambda *_: self.opened.emit())
         self.layers = QComboBox()
@@ -116,7 +118,7 @@ class StepCard(QFrame):
         self.layers.activated.connect(self._choose_layer)
         self.picture = QLabel()
         self.picture.setFixedSize(44, 30)
-        self.picture.setToolTip("What it made")
+        self.picture.setToolTip("What it made; drag it to where the step is to run")
         up = icon_button("mdi6.arrow-up", partial(self.wanted.emit, "up"), "Run it earlier")
         down = icon_button("mdi6.arrow-down", partial(self.wanted.emit, "down"), "Run it later")
         self.more = QToolButton()
