@@ -199,10 +199,14 @@ def click(widget, point, button=LEFT, modifiers=NONE):
 
 
 def pixels(widget):
-    """What a widget shows, as (h, w) uint32."""
+    """What a widget shows, as (h, w) uint32; a map with all of its pieces drawn."""
     import numpy as np
 
-    image = widget.grab().toImage()
+    for _ in range(100):
+        image = widget.grab().toImage()
+        if not getattr(widget, "cold", 0):
+            break
+        tour.settle(1)
     from PySide6.QtGui import QImage
 
     image = image.convertToFormat(QImage.Format.Format_RGB32)
