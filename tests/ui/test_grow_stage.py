@@ -316,6 +316,62 @@ def test_an_impossible_solve_is_shown_and_freed(window):
     assert "all join" in bench.told[len(bench.cards) - 1].words
 
 
+def test_pairs_that_fit_are_seen_forbidden_and_allowed_again(window, monkeypatch):
+    session, bench = window.session, window.stages["grow"]
+    window.show_stage("grow")
+    window.mapside.strip.layers.add_kind("Grown")
+    layer = session.layer
+    bench.add_kind(SolveStep)
+    done()
+    place = len(bench.cards) - 1
+    legend = session.map.legend
+
+    def beside(first, second):
+        a, b = (legend.place(TileRef("pans", 0, n)) for n in (first, second))
+        pairs = (layer.cells[:, :-1] == a) & (layer.cells[:, 1:] == b)
+        return int(pairs.sum())
+
+    assert beside(0, 0) > 0  # the first tile is brine all over
+    seen = []
+
+    def forbid(dialog):
+        done()
+        assert dialog.tiles.count() > 40
+        dialog.tiles.setCurrentRow(0)
+        item = dialog.right.item(0)
+        assert not item.icon().isNull()
+        seen.append(item.text())
+        before = dialog.right.grab().toImage()
+        dialog.show()
+        settle()
+        QTest.mouseClick(
+            dialog.right.viewport(), LEFT, Qt.KeyboardModifier.NoModifier,
+            dialog.right.visualItemRect(item).center(),
+        )  # fmt: skip
+        settle()
+        assert dialog.right.grab().toImage() != before
+        seen.extend((item.text(), dialog.words.text().partition(" · ")[2]))
+        QTest.keyClick(dialog.right, Qt.Key.Key_Space)
+        seen.append(item.text())
+        session.doc.undo()
+        dialog.close()
+        return False
+
+    monkeypatch.setattr("knitground.ui.stages.grow.bench.answered", forbid)
+    bench.show_pairs(place)
+    done()
+    step = session.map.recipe.steps[place]
+    assert step.forbidden == ((0, 0, 0, 0, False),)
+    assert seen == ["#0", "#0 no", "1 forbidden", "#0"]
+    assert beside(0, 0) == 0
+    assert "all join" in bench.told[place].words
+    bench.show_pairs(place)
+    done()
+    assert seen[4:] == ["#0 no", "#0", "", "#0 no"]
+    assert session.map.recipe.steps[place].forbidden == ()
+    assert beside(0, 0) > 0
+
+
 def test_steps_that_can_not_run_say_so_and_the_rest_runs(window, coast):
     session = window.session
     mixes = [each for each in session.project.mixes if each.name != "salt heaps"]

@@ -61,6 +61,7 @@ from knitground.ui.stages.grow.alone import AloneDialog
 from knitground.ui.stages.grow.carddrag import CardDrag
 from knitground.ui.stages.grow.chunkdialog import ChunkDialog
 from knitground.ui.stages.grow.nine import NineDialog
+from knitground.ui.stages.grow.pairsdialog import PairsDialog
 from knitground.ui.stages.grow.stepcard import StepCard, Told
 from knitground.ui.stages.stage import Stage
 
@@ -308,6 +309,8 @@ class GrowBench(Stage):
             self._copy([place])
         elif act == "look":
             self.look_at(place)
+        elif act == "pairs":
+            self.show_pairs(place)
         elif act == "to here":
             self._until = place + 1
             self.run_new()
@@ -451,6 +454,17 @@ class GrowBench(Stage):
         map_ = self.session.map
         if map_ is not None:
             answered(AloneDialog(self.session, map_, place, self.window()))
+
+    def show_pairs(self, place: int) -> None:
+        """Show which tiles a solve takes to fit, to forbid pairs; it runs anew if some changed."""
+        self.catch_up()
+        map_ = self.session.map
+        if map_ is None:
+            return
+        before = map_.recipe.steps[place]
+        answered(PairsDialog(self.session, map_, place, self.window()))
+        if self.session.map is map_ and map_.recipe.steps[place] != before:
+            self.run_new()
 
     # Running
 

@@ -29,7 +29,7 @@ from knitground.core.edit.recipes import KINDS, fitting_layers, step_title
 from knitground.core.model.layers import GroundLayer, MarkerLayer
 from knitground.core.model.limits import MAX_NAME
 from knitground.core.model.map import Map
-from knitground.core.model.recipe import RewriteStep, Step, UnknownStep
+from knitground.core.model.recipe import RewriteStep, SolveStep, Step, UnknownStep
 from knitground.core.model.terrain import SetKind, TerrainSet
 from knitground.ui.common.terrainicon import terrain_icon
 from knitground.ui.common.theme import LINEN
@@ -131,6 +131,9 @@ class StepCard(QFrame):
         if self.kind is not RewriteStep:
             acts += ["look", "to here"]
             words += ["Look at it alone…", "Run to here"]
+        if self.kind is SolveStep:
+            acts.append("pairs")
+            words.append("Which pairs fit…")
         for act, text in zip(acts, words):
             menu.addAction(text, partial(self.wanted.emit, act))
         menu.addSeparator()
