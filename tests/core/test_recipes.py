@@ -625,6 +625,48 @@ def test_a_solved_map_joins_keeps_pins_and_an_area_and_wraps(demo):
     assert np.count_nonzero(cells) == 120
 
 
+@pytest.mark.parametrize("seed", range(12))
+@pytest.mark.parametrize("wrap", [True, False])
+def test_a_tile_lies_so_often_at_most_or_it_is_told_how_many_more(seed, wrap):
+    rng = np.random.default_rng(seed)
+    joins = tiny_joins(seed, 10)
+    size, given_ = (18, 20), np.full((18, 20), -1, np.int32)
+    area = np.ones(size, bool)
+    free = Solver(joins, area, given_, wrap=wrap, seconds=5).solve()
+    if free.holes:
+        pytest.skip("these tiles fill nothing")
+    often = np.bincount(free.cells.ravel(), minlength=10)
+    tile = int(often.argmax())
+    most = int(rng.integers(1, 6))
+    pin = np.argwhere(free.cells == tile)[0]
+    given_[tuple(pin)] = tile
+    if Solver(joins, area, given_, wrap=wrap, seconds=2).solve().holes:
+        pytest.skip("these tiles hardly fill anything, limited or not")
+    found = Solver(joins, area, given_, wrap=wrap, seconds=5, most={tile: most}).solve()
+    assert wrong_joins(joins, found.cells, wrap=wrap) == []
+    assert (found.cells >= 0).all()
+    assert found.cells[tuple(pin)] == tile
+    laid = int((found.cells == tile).sum())
+    assert found.over == ({tile: laid - most} if laid > most else {})
+    assert laid <= most or laid < often[tile]
+
+
+def test_a_limit_is_met_where_others_can_stand_in_and_none_is_none():
+    every = np.ones((3, 3), bool)
+    joins = Joins([TileRef("t", 0, n) for n in range(3)], np.array([8.0, 1.0, 1.0]), every, every,
+                  np.ones((4, 3), bool))  # fmt: skip
+    size = (20, 20)
+    area, open_ = np.ones(size, bool), np.full(size, -1, np.int32)
+    open_[3, 3] = 0
+    for most in (0, 1, 7):
+        found = Solver(joins, area, open_, wrap=True, most={0: most, 1: 5}).solve()
+        often = np.bincount(found.cells.ravel(), minlength=3)
+        assert often[0] == max(1, min(most, often[0]))
+        assert often[0] <= max(1, most)
+        assert often[1] <= 5
+        assert found.over == ({0: 1} if most == 0 else {})  # the pin stays
+
+
 def test_an_impossible_corner_is_proven_shown_and_leaves_the_rest_as_it_was(demo):
     g = Ground(demo, (12, 12), wrap=False)
     places = {n: g.map.legend.place(TileRef("pans", 0, n)) for n in (0, 8)}

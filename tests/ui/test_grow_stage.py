@@ -372,6 +372,42 @@ def test_pairs_that_fit_are_seen_forbidden_and_allowed_again(window, monkeypatch
     assert beside(0, 0) > 0
 
 
+def test_a_tile_is_laid_so_often_at_most(window, monkeypatch):
+    session, bench = window.session, window.stages["grow"]
+    window.show_stage("grow")
+    window.mapside.strip.layers.add_kind("Grown")
+    layer = session.layer
+    bench.add_kind(SolveStep)
+    done()
+    place = len(bench.cards) - 1
+    number = session.map.legend.place(TileRef("pans", 0, 0))
+    assert (layer.cells == number).sum() > 20
+
+    def limit(dialog):
+        done()
+        dialog.tiles.setCurrentRow(0)
+        assert dialog.most.value() == -1
+        dialog.most.setFocus()
+        dialog.most.selectAll()
+        QTest.keyClicks(dialog.most, "3")
+        QTest.keyClick(dialog.most, Qt.Key.Key_Return)
+        assert dialog.words.text().endswith("1 tiles limited")
+        dialog.tiles.setCurrentRow(1)
+        assert dialog.most.value() == -1
+        dialog.tiles.setCurrentRow(0)
+        assert dialog.most.value() == 3
+        dialog.close()
+        return False
+
+    monkeypatch.setattr("knitground.ui.stages.grow.bench.answered", limit)
+    bench.show_pairs(place)
+    done()
+    assert session.map.recipe.steps[place].most == ((0, 0, 3),)
+    assert (layer.cells == number).sum() <= 3
+    assert (layer.cells > 0).all()
+    assert "all join" in bench.told[place].words
+
+
 def test_steps_that_can_not_run_say_so_and_the_rest_runs(window, coast):
     session = window.session
     mixes = [each for each in session.project.mixes if each.name != "salt heaps"]

@@ -40,9 +40,13 @@ def run_solve(work: Work, step: SolveStep) -> list[Grown]:
     # What was pinned and is no tile of these is nothing that could join: it is left out.
     area = area & ~(pinned & (given < 0))
     wraps = work.map.wrap if step.edge is not SolveEdge.WRAPS else True
+    limits = {(row, col): most for row, col, most in step.most}
+    most = {n: limits[at] for n, tile in enumerate(joins.tiles)
+            if (at := (tile.row, tile.col)) in limits}  # fmt: skip
     solver = Solver(
         joins, area, given, wrap=wraps, closed=step.edge is SolveEdge.CLOSED, seed=work.seed,
         seconds=float(step.seconds), progress=work.progress,
+        most=most,
     )  # fmt: skip
     found = solver.solve()
     wrong = wrong_joins(joins, found.cells, wrap=wraps)
@@ -74,4 +78,14 @@ def _told(work: Work, joins: Joins, found: Solved) -> tuple[str, tuple[tuple[int
         row, col = spots[0]
         return f"{len(found.holes)} cells stay empty, the first in row {row}, column {col}", spots
     used = len(np.unique(found.cells[found.cells >= 0]))
-    return f"all join · {used} of {len(joins.tiles)} tiles used", ()
+    words = f"all join · {used} of {len(joins.tiles)} tiles used"
+    if found.over:
+        tile, more = next(iter(found.over.items()))
+        shown = joins.tiles[tile]
+        lies = np.argwhere(found.cells == tile)
+        words += (
+            f" · the tile of row {shown.row}, column {shown.col} lies {len(lies)} times, {more} too"
+            " often: nothing else fits where it is"
+        )
+        return words, tuple((int(r), int(c)) for r, c in lies[:64])
+    return words, ()

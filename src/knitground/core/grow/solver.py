@@ -33,13 +33,15 @@ _LIMITS = (60, 240, 900)
 class Solved:
     """Numbers of tiles (h, w), −1 outside and where nothing fits; cells that could not be filled.
 
-    `proven` says that no filling exists at all; `clash` names the cells at which that shows.
+    `proven` says that no filling exists at all; `clash` names the cells at which that shows;
+    `over` counts, by tile, how many more lie there than were to lie at most.
     """
 
     cells: Numbers
     holes: Places = field(default_factory=list)
     proven: bool = False
     clash: Places = field(default_factory=list)
+    over: dict[int, int] = field(default_factory=dict)
 
 
 class Solver:
@@ -56,13 +58,16 @@ class Solver:
         seed: int = 1,
         seconds: float = 20.0,
         progress: Callable[[float], None] | None = None,
+        most: dict[int, int] | None = None,
     ) -> None:
         self.joins, self.area, self.given = joins, area, given
         self.size = area.shape
         self.seed, self.progress = seed, progress
         self.until = monotonic() + seconds
         self.count = len(joins.tiles)
-        self.every = (1 << self.count) - 1
+        self.most = most or {}
+        never = sum(1 << tile for tile, most_of in self.most.items() if most_of == 0)
+        self.every = ((1 << self.count) - 1) & ~never
         self._allow = [_Allowed(m) for m in (
             joins.down.T, joins.right, joins.down, joins.right.T,
         )]  # fmt: skip
@@ -72,6 +77,9 @@ class Solver:
         self.tries = 0
         weights = joins.weights / max(1e-9, float(joins.weights.sum()))
         self.weights = [float(each) for each in weights]
+        self._asked, inside = list(self.weights), max(1, int(area.sum()))
+        for tile, most_of in self.most.items():
+            self.weights[tile] = min(self.weights[tile], 0.5 * most_of / inside)
 
     def _neighbours(self, *, wrap: bool) -> list[tuple[int, int, int, int]]:
         """Number the cells above, right of, below and left of each; −1 is none."""
@@ -114,24 +122,76 @@ class Solver:
         # What follows from the given cells holds whatever is laid later.
         for cell, domain in domains.items():
             self.first[cell] = domain
-        if len(cells) <= 40 * 40:
-            for number, limit in enumerate(_LIMITS):
-                found = self._search(cells, limit, number)
-                if found is not None:
-                    return self._finished(found)
-                if monotonic() > self.until:
-                    break
+        found = self._search_all(cells)
+        if found is None and self.most:
+            # Rare tiles may be just those that are needed to go on: first of all, all is to join.
+            self.weights = self._asked
+            found = self._search_all(cells)
+        if found is not None:
+            return self._finished(found)
         holes = self._by_blocks(cells)
         return self._finished({}, holes)
+
+    def _search_all(self, cells: Places) -> dict[int, int] | None:
+        """Decide all cells in one search, if they are not too many."""
+        if len(cells) > 40 * 40:
+            return None
+        for number, limit in enumerate(_LIMITS):
+            found = self._search(cells, limit, number)
+            if found is not None or monotonic() > self.until:
+                return found
+        return None
 
     def _finished(self, found: dict[int, int], holes: Iterable[int] = ()) -> Solved:
         for cell, tile in found.items():
             self.done[cell] = tile
-        out = Solved(np.array(self.done, np.int32).reshape(self.size), sorted(holes))
-        if not out.holes:
+        for tile, most in self.most.items():
+            self._thin(tile, most)
+        holes = sorted(holes)
+        if not holes:
             self._polish()
-            out.cells = np.array(self.done, np.int32).reshape(self.size)
-        return out
+        over = {tile: more for tile, most in self.most.items()
+                if (more := self.done.count(tile) - most) > 0}  # fmt: skip
+        return Solved(np.array(self.done, np.int32).reshape(self.size), holes, over=over)
+
+    # At most so many
+
+    def _thin(self, tile: int, most: int) -> None:
+        """Put others in the place of a tile that lies there too often.
+
+        Some of its cells are kept, by chance; all others may not show it any more. Windows round
+        those that do are solved again, wider each time.
+        """
+        bit, given = 1 << tile, self.given.ravel().tolist()
+        laid = [cell for cell, shown in enumerate(self.done) if shown == tile]
+        pinned = sum(given[cell] == tile for cell in laid)
+        free = sorted((cell for cell in laid if given[cell] < 0),
+                      key=lambda cell: mix_one(self.seed, 83, cell))  # fmt: skip
+        kept, surplus = free[: max(0, most - pinned)], free[max(0, most - pinned) :]
+        stays = set(kept)
+        for cell, domain in enumerate(self.first):
+            if domain & ~bit and given[cell] < 0 and cell not in stays:
+                self.first[cell] = domain & ~bit
+        for number, cell in enumerate(surplus):
+            if self.done[cell] == tile:
+                self._without(cell, 5003 * number)
+
+    def _without(self, cell: int, salt: int) -> None:
+        """Solve round a cell again, wider each time, until it shows what it may."""
+        row, col = divmod(cell, int(self.size[1]))
+        given = self.given.ravel()
+        for turn, far in enumerate((1, 2, 4, 7)):
+            if monotonic() > self.until:
+                return
+            box = [c for c in self._box(row - far, col - far, row + far + 1, col + far + 1)
+                   if given[c] < 0 and self.done[c] >= 0]  # fmt: skip
+            before = {c: self.done[c] for c in box}
+            for c in box:
+                self.done[c] = -1
+            if self._fill(box, 0, 120, salt + turn):
+                return
+            for c, shown in before.items():
+                self.done[c] = shown
 
     def _impossible(self, clash: int) -> Solved:
         """Say which given cells can not go together: as few as show it."""

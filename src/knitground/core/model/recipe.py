@@ -448,6 +448,8 @@ class SolveEdge(StrEnum):
 
 Pair = tuple[Number, Number, Number, Number, bool]
 """Two tiles (row, column each) that are forbidden side by side, left and right or up and down."""
+Most = tuple[Number, Number, Number]
+"""A tile (row, column) and how many of it are laid at most."""
 
 
 @dataclass(frozen=True)
@@ -462,6 +464,9 @@ class SolveStep(AnyStep):
         255), or what lies side by side on layer `example`
     edge : whether the border of the map, or of the area, may be anything, must be the same all
         round as it is outside, or meets itself
+    forbidden : pairs that are not to lie side by side, though they fit: row and column of a tile,
+        those of the one right of it, or below it if the last is true
+    most : row and column of a tile, and how many of it are laid at most
     seconds : given up after
     """
 
@@ -475,6 +480,7 @@ class SolveStep(AnyStep):
     example: Number = 0
     edge: SolveEdge = SolveEdge.OPEN
     forbidden: Annotated[tuple[Pair, ...], MaxLen(4096)] = ()
+    most: Annotated[tuple[Most, ...], MaxLen(4096)] = ()
     seconds: Tries = 20
     step: Literal["solve"] = field(default="solve", kw_only=True)
 

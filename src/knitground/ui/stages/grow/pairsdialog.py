@@ -17,6 +17,7 @@ from PySide6.QtWidgets import (
     QListView,
     QListWidget,
     QListWidgetItem,
+    QSpinBox,
     QWidget,
 )
 
@@ -65,7 +66,8 @@ class PairsDialog(QDialog):
         super().__init__(parent)
         self.session, self.map, self.place = session, map_, place
         self.joins: Joins | None = None
-        self.setWindowTitle("Which pairs fit")
+        self._filling = False
+        self.setWindowTitle("Which pairs fit, and how many of each tile")
         self.tiles = _list(False, self._show)
         self.right, self.below = (_list(True, lambda: None) for _ in range(2))
         self.heads = [note("Tiles"), note(), note()]
@@ -86,6 +88,15 @@ class PairsDialog(QDialog):
         line.setStretch(1, 1)
         line.setStretch(2, 1)
         self.tiles.setFixedWidth(150)
+        self.most = QSpinBox()
+        self.most.setRange(-1, 999_999)
+        self.most.setSpecialValueText("any number")
+        self.most.setPrefix("at most ")
+        self.most.setToolTip("How many of the chosen tile are laid at most; 0 is none")
+        self.most.setAccessibleName("At most so many of the chosen tile")
+        self.most.setKeyboardTracking(False)
+        self.most.valueChanged.connect(self._set_most)
+        columns[0].addWidget(self.most)
         self.setLayout(column(note(_HOW), line, self.words, buttons, margins=12, spacing=8))
         self.resize(760, 520)
         project, step = session.project, replace(self.step, forbidden=())
@@ -118,7 +129,25 @@ class PairsDialog(QDialog):
         self.words.setText(
             f"{len(self.joins.tiles)} tiles, {pairs} pairs fit"
             + (f" · {lost} forbidden" if lost else "")
+            + (f" · {len(self.step.most)} tiles limited" if self.step.most else "")
         )
+
+    def _most_of(self, tile: TileRef) -> int:
+        """How many of a tile are laid at most; −1 is any number."""
+        here = (n for row, col, n in self.step.most if (row, col) == (tile.row, tile.col))
+        return next(here, -1)
+
+    def _set_most(self, value: int) -> None:
+        chosen = self.tiles.currentItem()
+        if self._filling or chosen is None or self.joins is None:
+            return
+        tile = self.joins.tiles[int(chosen.data(Qt.ItemDataRole.UserRole))]
+        kept = [each for each in self.step.most if each[:2] != (tile.row, tile.col)]
+        if value >= 0:
+            kept.append((tile.row, tile.col, value))
+        new = replace(self.step, most=tuple(kept))
+        self.session.do(lambda: put_step(self.map, self.place, new))
+        self._tell()
 
     def _show(self) -> None:
         """Show the pairs of the chosen tile."""
@@ -126,6 +155,9 @@ class PairsDialog(QDialog):
         if self.joins is None or chosen is None:
             return
         one = int(chosen.data(Qt.ItemDataRole.UserRole))
+        self._filling = True
+        self.most.setValue(self._most_of(self.joins.tiles[one]))
+        self._filling = False
         sides = ((self.right, self.joins.right, "right of it"),
                  (self.below, self.joins.down, "below it"))  # fmt: skip
         for head, (part, pairs, words) in zip(self.heads[1:], sides):
