@@ -62,6 +62,7 @@ from knitground.core.model.recipe import (
 )
 from knitground.core.model.terrain import SetKind
 from knitground.core.model.tile import TileRef
+from knitground.core.render.tiles import tile_pixels
 
 SHARES = (("brine", 0.4), ("crust", 0.35), ("clay", 0.25))
 
@@ -665,6 +666,21 @@ def test_a_limit_is_met_where_others_can_stand_in_and_none_is_none():
         assert often[0] <= max(1, most)
         assert often[1] <= 5
         assert found.over == ({0: 1} if most == 0 else {})  # the pin stays
+
+
+def test_a_layer_that_is_full_is_pictured_by_the_colours_of_its_tiles(demo):
+    g = Ground(demo, (12, 16))
+    made = g.run(SolveStep(g.grown.number, "pans", SolveFrom.MARKS, "Pans"))[0]
+    full = step_picture(demo, g.map, made, 12, 16)
+    owner = demo.tileset_named("pans")
+    for row, col in ((0, 0), (5, 9), (11, 15)):
+        pixels = tile_pixels(owner, g.map.legend.tile(int(made.made[row, col])))
+        for shift in (16, 8, 0):
+            mean = (pixels >> shift & 255).mean()
+            assert abs((int(full[row, col]) >> shift & 255) - mean) <= 1
+    few = np.zeros_like(made.made)
+    few[2, 3] = made.made[2, 3]
+    assert len(np.unique(step_picture(demo, g.map, replace(made, made=few), 12, 16))) == 2
 
 
 def test_an_impossible_corner_is_proven_shown_and_leaves_the_rest_as_it_was(demo):

@@ -358,14 +358,14 @@ def test_pairs_that_fit_are_seen_forbidden_and_allowed_again(window, monkeypatch
         return False
 
     monkeypatch.setattr("knitground.ui.stages.grow.bench.answered", forbid)
-    bench.show_pairs(place)
+    bench.cards[place].pairs.click()
     done()
     step = session.map.recipe.steps[place]
     assert step.forbidden == ((0, 0, 0, 0, False),)
     assert seen == ["#0", "#0 no", "1 forbidden", "#0"]
     assert beside(0, 0) == 0
     assert "all join" in bench.told[place].words
-    bench.show_pairs(place)
+    bench.cards[place].pairs.click()
     done()
     assert seen[4:] == ["#0 no", "#0", "", "#0 no"]
     assert session.map.recipe.steps[place].forbidden == ()
@@ -400,7 +400,7 @@ def test_a_tile_is_laid_so_often_at_most(window, monkeypatch):
         return False
 
     monkeypatch.setattr("knitground.ui.stages.grow.bench.answered", limit)
-    bench.show_pairs(place)
+    bench.cards[place].pairs.click()
     done()
     assert session.map.recipe.steps[place].most == ((0, 0, 3),)
     assert (layer.cells == number).sum() <= 3

@@ -10,10 +10,13 @@ from knitground.core.model.layers import GroundLayer, MarkerLayer, TintLayer
 from knitground.core.model.map import Map
 from knitground.core.model.project import Project
 from knitground.core.model.terrain import SetKind
+from knitground.core.render.tiles import tile_pixels
 
 Small = NDArray[np.uint32]
 """(h, w) premultiplied pixels."""
 _PAPER, _INK, _FAINT = 0xFFE3DCCD, 0xFF3B4C8C, 0xFFCFC6B4
+_DENSE = 0.6
+"""Part of the cells from which on a layer is shown by the colours of its tiles."""
 
 
 def step_picture(project: Project, map_: Map, grown: Grown, height: int, width: int) -> Small:
@@ -49,7 +52,26 @@ def step_picture(project: Project, map_: Map, grown: Grown, height: int, width: 
         drawn: Small = colours[grown.made[np.ix_(rows, cols)]]
         return drawn
     on = (np.asarray(grown.made) > 0).astype(np.uint8)
+    if on.mean() > _DENSE:
+        return _tile_colours(project, map_, grown.made[np.ix_(rows, cols)])
     return _largest(on, height, width, np.array([_PAPER, _INK], np.uint32))
+
+
+def _tile_colours(project: Project, map_: Map, cells: NDArray[np.int32]) -> Small:
+    """Draw cells in the mean colour of what they show: a picture of what covers nearly all."""
+    known, where = np.unique(cells, return_inverse=True)
+    colours = np.full(len(known), _PAPER, np.uint32)
+    paper = np.array([_PAPER >> shift & 255 for shift in (16, 8, 0)], np.float64)
+    for n, place in enumerate(known.tolist()):
+        tile = map_.legend.tile(place) if place > 0 else None
+        owner = project.tileset_named(tile.tileset) if tile else None
+        pixels = tile_pixels(owner, tile) if owner and tile else None
+        if pixels is None:
+            continue
+        mean = [float((pixels >> shift & 255).mean()) for shift in (24, 16, 8, 0)]
+        red, green, blue = np.rint(paper * (1 - mean[0] / 255) + mean[1:]).astype(int).tolist()
+        colours[n] = 0xFF000000 | red << 16 | green << 8 | blue
+    return colours[where.reshape(cells.shape)]
 
 
 def _largest(cells: NDArray[np.uint8], height: int, width: int, colours: Small) -> Small:

@@ -163,7 +163,7 @@ FIELDS: dict[type, tuple[Field, ...]] = {
               only=("source", (SolveFrom.EXAMPLE,))),
         Field("edge", "Border", As.CHOICE, "What the border of the map does",
               options=tuple(SolveEdge)),
-        Field("seconds", "At most", As.SLIDER, "Given up after", 1, 120, unit=" s"),
+        Field("seconds", "Gives up", As.SLIDER, "After so many seconds", 1, 120, unit=" s"),
     ),
     RewriteStep: (
         Field("rules", "Rules", As.RULES, "The list of rules, made in Rules"),

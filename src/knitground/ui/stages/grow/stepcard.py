@@ -35,6 +35,7 @@ from knitground.ui.common.terrainicon import terrain_icon
 from knitground.ui.common.theme import LINEN
 from knitground.ui.common.widgets import (
     ShareBar,
+    button,
     clear,
     column,
     fill_box,
@@ -131,9 +132,6 @@ class StepCard(QFrame):
         if self.kind is not RewriteStep:
             acts += ["look", "to here"]
             words += ["Look at it alone…", "Run to here"]
-        if self.kind is SolveStep:
-            acts.append("pairs")
-            words.append("Which pairs fit…")
         for act, text in zip(acts, words):
             menu.addAction(text, partial(self.wanted.emit, act))
         menu.addSeparator()
@@ -177,7 +175,14 @@ class StepCard(QFrame):
         self.where.changed.connect(self._set_where)
         self.makes = QWidget()
         self.makes.setLayout(row(QLabel("Makes"), self.layers, 1, spacing=8))
-        self.body.setLayout(column(self.makes, self.grid, self.share_grid, self.where, spacing=6))
+        self.pairs = button(
+            "Which pairs fit…", partial(self.wanted.emit, "pairs"),
+            "See which tiles it takes to fit, forbid pairs, and limit how many of a tile are laid",
+        )  # fmt: skip
+        self.body.setLayout(column(
+            self.makes, self.grid, self.share_grid, row(self.pairs, 1), self.where, spacing=6,
+        ))  # fmt: skip
+        self.pairs.setVisible(self.kind is SolveStep)
         if self.kind is RewriteStep:
             self.where.hide()  # it follows wherever its rules fit
 
