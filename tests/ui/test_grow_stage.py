@@ -390,7 +390,9 @@ def test_a_tile_is_laid_so_often_at_most(window, monkeypatch):
         dialog.most.setFocus()
         dialog.most.selectAll()
         QTest.keyClicks(dialog.most, "3")
+        dialog.show()
         QTest.keyClick(dialog.most, Qt.Key.Key_Return)
+        assert dialog.isVisible()
         assert dialog.words.text().endswith("1 tiles limited")
         dialog.tiles.setCurrentRow(1)
         assert dialog.most.value() == -1

@@ -80,6 +80,8 @@ class PairsDialog(QDialog):
         self.words = note("Looking which tiles fit…")
         buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Close)
         buttons.rejected.connect(self.reject)
+        # Enter ends a number here, and is not to close the window.
+        buttons.button(QDialogButtonBox.StandardButton.Close).setAutoDefault(False)
         columns = [
             column(head, part, spacing=4)
             for head, part in zip(self.heads, (self.tiles, self.right, self.below))
