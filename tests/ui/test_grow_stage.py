@@ -46,6 +46,18 @@ def done(rounds=3):
         settle()
 
 
+@pytest.fixture
+def solving(window):
+    """A grown layer of the demo's first map that a solve has filled, and the step's place."""
+    session, bench = window.session, window.stages["grow"]
+    window.show_stage("grow")
+    window.mapside.strip.layers.add_kind("Grown")
+    layer = session.layer
+    bench.add_kind(SolveStep)
+    done()
+    return session, bench, layer, len(bench.cards) - 1
+
+
 def kinds(window):
     return [type(each) for each in window.session.map.recipe.steps]
 
@@ -316,14 +328,8 @@ def test_an_impossible_solve_is_shown_and_freed(window):
     assert "all join" in bench.told[len(bench.cards) - 1].words
 
 
-def test_pairs_that_fit_are_seen_forbidden_and_allowed_again(window, monkeypatch):
-    session, bench = window.session, window.stages["grow"]
-    window.show_stage("grow")
-    window.mapside.strip.layers.add_kind("Grown")
-    layer = session.layer
-    bench.add_kind(SolveStep)
-    done()
-    place = len(bench.cards) - 1
+def test_pairs_that_fit_are_seen_forbidden_and_allowed_again(window, solving, monkeypatch):
+    session, bench, layer, place = solving
     legend = session.map.legend
 
     def beside(first, second):
@@ -372,14 +378,8 @@ def test_pairs_that_fit_are_seen_forbidden_and_allowed_again(window, monkeypatch
     assert beside(0, 0) > 0
 
 
-def test_a_tile_is_laid_so_often_at_most(window, monkeypatch):
-    session, bench = window.session, window.stages["grow"]
-    window.show_stage("grow")
-    window.mapside.strip.layers.add_kind("Grown")
-    layer = session.layer
-    bench.add_kind(SolveStep)
-    done()
-    place = len(bench.cards) - 1
+def test_a_tile_is_laid_so_often_at_most(window, solving, monkeypatch):
+    session, bench, layer, place = solving
     number = session.map.legend.place(TileRef("pans", 0, 0))
     assert (layer.cells == number).sum() > 20
 
@@ -393,7 +393,7 @@ def test_a_tile_is_laid_so_often_at_most(window, monkeypatch):
         dialog.show()
         QTest.keyClick(dialog.most, Qt.Key.Key_Return)
         assert dialog.isVisible()
-        assert dialog.words.text().endswith("1 tiles limited")
+        assert dialog.words.text().endswith("limited tiles: 1")
         dialog.tiles.setCurrentRow(1)
         assert dialog.most.value() == -1
         dialog.tiles.setCurrentRow(0)

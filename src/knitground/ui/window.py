@@ -239,8 +239,9 @@ class Window(QObject):
         self._idle.start()
 
     def _show_zoom(self) -> None:
-        words = self.stage.zoom_words or self.mapside.active.camera.text()
-        self.zoom.setText(f"zoom {words} · Ctrl+K commands  ")
+        sheet = self.stage.zoom_words
+        words = f"sheet zoom {sheet}" if sheet else f"zoom {self.mapside.active.camera.text()}"
+        self.zoom.setText(f"{words} · Ctrl+K commands  ")
 
     def _point(self, text: str) -> None:
         width = max(100, self.under.width() - 80)

@@ -276,19 +276,32 @@ def _apart_in(
     for number in range(int(phase.max(initial=0)) + 1):
         here = np.flatnonzero(phase == number)
         near = np.stack([other.ravel()[here] for other in _beside(out, closed)])
-        new, open_ = np.full(len(here), -1, np.int32), np.ones(len(here), np.bool_)
-        last = draws[-1].ravel()[here]
-        tries = [each.ravel()[here] for each in draws]
         # Of five tiles one at least does not lie at any of the four sides.
-        tries += [(last + offset) % count for offset in range(1, count)]
-        for tried in tries:
-            free = open_ & (near != tried).all(axis=0)
-            new[free] = tried[free]
-            open_ &= ~free
-            if not open_.any():
-                break
-        out.ravel()[here] = new
+        out.ravel()[here] = _first_free([each.ravel()[here] for each in draws], near, count)
     return out
+
+
+def _first_free(draws: list[Choice], near: Choice, count: int) -> Choice:
+    """Take for each of n cells the first draw that does not lie near it; then any such tile.
+
+    Parameters
+    ----------
+    draws : (n,) each, in the order in which they are tried
+    near : (k, n), what lies near each cell
+    count : of tiles
+
+    Returns
+    -------
+    (n,); −1 where all tiles lie near
+    """
+    new, open_ = np.full(near.shape[1], -1, np.int32), np.ones(near.shape[1], np.bool_)
+    for tried in [*draws, *((draws[-1] + offset) % count for offset in range(1, count))]:
+        free = open_ & (near != tried).all(axis=0)
+        new[free] = tried[free]
+        open_ &= ~free
+        if not open_.any():
+            break
+    return new
 
 
 def _classes(numbers: NDArray[np.intp], side: int, turn: int | None) -> NDArray[np.intp]:
@@ -334,16 +347,7 @@ def _far_in(
                 out[(r + d + pad[0]) % out.shape[0], (c + a + pad[1]) % out.shape[1]]
                 for d, a in near
             ])  # fmt: skip
-            new, open_ = np.full(r.size, -1, np.int32), np.ones(r.size, np.bool_)
-            last = draws[-1][r, c]
-            tries = [each[r, c] for each in draws]
-            tries += [(last + offset) % count for offset in range(1, count)]
-            for tried in tries:
-                free = open_ & (round_ != tried).all(axis=0)
-                new[free] = tried[free]
-                open_ &= ~free
-                if not open_.any():
-                    break
+            new = _first_free([each[r, c] for each in draws], round_, count)
             out[r + pad[0], c + pad[1]] = new
     return out[pad[0] : pad[0] + high, pad[1] : pad[1] + wide]
 

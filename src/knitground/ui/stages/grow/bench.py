@@ -342,7 +342,8 @@ class GrowBench(Stage):
         if map_ is not None:
             steps = salted(map_.recipe)
             self._copied = ([steps[n] for n in places], layer_names(map_))
-            self.session.note(f"{len(places)} steps copied: “Recipe…”, “Paste steps” adds them")
+            copied = "1 step" if len(places) == 1 else f"{len(places)} steps"
+            self.session.note(f"{copied} copied: “Recipe…”, “Paste steps” adds what you copied")
 
     def copy_all(self) -> None:
         """Copy all steps, to be pasted on another map."""

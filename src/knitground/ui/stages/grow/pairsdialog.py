@@ -131,7 +131,7 @@ class PairsDialog(QDialog):
         self.words.setText(
             f"{len(self.joins.tiles)} tiles, {pairs} pairs fit"
             + (f" · {lost} forbidden" if lost else "")
-            + (f" · {len(self.step.most)} tiles limited" if self.step.most else "")
+            + (f" · limited tiles: {len(self.step.most)}" if self.step.most else "")
         )
 
     def _most_of(self, tile: TileRef) -> int:
