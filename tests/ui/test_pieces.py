@@ -15,6 +15,7 @@ from knitground.core.edit.hand import TileInHand
 from knitground.core.files.images import png_bytes
 from knitground.core.files.opening import open_project
 from knitground.core.model.tile import TileRef
+from knitground.ui.mapside.canvas import picture
 
 SHIFT, CTRL = Qt.KeyboardModifier.ShiftModifier, Qt.KeyboardModifier.ControlModifier
 PLACES = [(4, 4, 20, 50), (40, 8, 30, 30), (90, 10, 12, 40), (6, 80, 60, 20), (90, 84, 16, 16)]
@@ -143,7 +144,7 @@ def test_what_is_seen_of_a_tall_piece_is_what_is_laid(window, bench):
 
 
 def test_one_tile_that_moves_moves_on_the_map_and_stands_still_when_told(
-    window, tmp_path, monkeypatch
+    window, tmp_path, monkeypatch, qtbot
 ):
     answer(monkeypatch, "One tile that moves")
     path = tmp_path / "flag.gif"
@@ -165,12 +166,15 @@ def test_one_tile_that_moves_moves_on_the_map_and_stands_still_when_told(
     settle()
     middle = view.screen_at(30, 30) - QPoint(2, 2)
     assert view._clock.isActive()
-    colours = set()
-    for _ in range(60):
-        QTest.qWait(10)
-        colours.add(int(pixels(view)[middle.y(), middle.x()]))
-        if len(colours) >= 3:
-            break
-    assert len(colours) == 3
+    seen = []
+    monkeypatch.setattr(picture, "monotonic", lambda: 24.2)  # a loop takes 240 ms
+    qtbot.wait(100)
+    for ms in (250, 290, 370, 490, 540):
+        before = int(pixels(view)[middle.y(), middle.x()])
+        monkeypatch.setattr(picture, "monotonic", lambda ms=ms: 24 + ms / 1000)
+        qtbot.waitUntil(lambda before=before: pixels(view)[middle.y(), middle.x()] != before)
+        seen.append(int(pixels(view)[middle.y(), middle.x()]))
+    assert len(set(seen)) == 3
+    assert seen[3:] == seen[:2]
     view.set_playing(False)
     assert not view._clock.isActive()

@@ -10,6 +10,7 @@ from knitground.core.files.opening import open_project
 from knitground.core.model.properties import PropertyKind
 from knitground.core.model.tileset import PLAIN
 from knitground.ui.common.tasks import wait_for_jobs
+from knitground.ui.stages.tiles import bigtile
 from knitground.ui.stages.tiles.bench import TABS
 from knitground.ui.stages.tiles.tilessheet import OVERLAYS
 
@@ -172,7 +173,7 @@ def test_properties_are_typed_and_wrong_values_are_refused(window, bench, tmp_pa
     assert not tileset.fact(0, 1).properties
 
 
-def test_a_set_moves_by_blocks_in_one_act_and_still_knits(window, bench):
+def test_a_set_moves_by_blocks_in_one_act_and_still_knits(window, bench, monkeypatch):
     session, tileset = window.session, window.session.tileset
     ground = session.map.layers[0]
     before = ground.cells.copy()
@@ -188,11 +189,11 @@ def test_a_set_moves_by_blocks_in_one_act_and_still_knits(window, bench):
     assert session.doc.history.undo_name == "Let 2 tiles move"
     assert (ground.cells == before).all()
     assert "2 of 2 move" in bench.moves.words.text()
-    seen = set()
-    for _ in range(12):
-        QTest.qWait(25)
-        seen.add(bench.big.shown())
-    assert len(seen) == 3
+    with monkeypatch.context() as clock:
+        begun = bench.big._begun
+        for ms, col in ((10, 0), (60, 2), (110, 4), (160, 0)):  # a loop takes 150 ms
+            clock.setattr(bigtile, "monotonic", lambda ms=ms: begun + ms / 1000)
+            assert (bench.big.shown().row, bench.big.shown().col) == (1, col)
     bench.moves.play.click()
     first = bench.big.shown()
     bench.big.step()
@@ -223,8 +224,6 @@ def test_overlays_show_what_is_known_and_left_out_tiles_are_never_used(window, b
 
 
 def test_choosing_ten_thousand_tiles_takes_no_frame_too_long(window, bench):
-    import time
-
     import numpy as np
 
     from knitground.core.edit.sheets import add_tileset
@@ -236,10 +235,8 @@ def test_choosing_ten_thousand_tiles_takes_no_frame_too_long(window, bench):
     window.session.apply(add_tileset(window.session.project, big))
     window.session.choose_tileset(big)
     settle()
-    begun = time.perf_counter()
     bench.choose_by("all")
     assert len(bench.chosen) == 10_000
-    assert time.perf_counter() - begun < 5  # no hang; the bench measures
     bench.weight.setValue(4)
     assert len(big.facts) == 10_000
     window.session.undo()

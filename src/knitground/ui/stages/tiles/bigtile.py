@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from time import monotonic
+
 import numpy as np
-from PySide6.QtCore import QElapsedTimer, QRectF, QSize, Qt, QTimer
+from PySide6.QtCore import QRectF, QSize, Qt, QTimer
 from PySide6.QtGui import QImage, QPainter, QPaintEvent
 from PySide6.QtWidgets import QWidget
 
@@ -37,7 +39,7 @@ class BigTile(QWidget):
         self._round: dict[tuple[int, int], QImage] = {}
         self._images: dict[TileRef, QImage] = {}
         self.home: Project | None = None
-        self._clock = QElapsedTimer()
+        self._begun = 0.0
         self._timer = QTimer(self, interval=40)
         self._timer.timeout.connect(self._tick)
         self.setFixedSize(QSize(side, side))
@@ -55,7 +57,7 @@ class BigTile(QWidget):
         self._start()
 
     def _start(self) -> None:
-        self._clock.restart()
+        self._begun = monotonic()
         moves = bool(self.frames())
         if moves and self.playing and self.isVisible():
             self._timer.start()
@@ -112,7 +114,7 @@ class BigTile(QWidget):
             return 0
         if not self.playing:
             return self._step % len(frames)
-        at = self._clock.elapsed() % max(1, sum(each.ms for each in frames))
+        at = int((monotonic() - self._begun) * 1000) % max(1, sum(each.ms for each in frames))
         for n, each in enumerate(frames):
             if at < each.ms:
                 return n
