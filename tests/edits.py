@@ -25,7 +25,7 @@ from knitground.core.edit.tiles import put_default, put_property, remove_default
 from knitground.core.model.layers import GroundLayer, MarkerLayer, TileLayer
 from knitground.core.model.map import Map
 from knitground.core.model.marker import Marker, Shape
-from knitground.core.model.mix import Mix, MixEntry
+from knitground.core.model.mix import Fall, Mix, MixEntry
 from knitground.core.model.patch import Patch
 from knitground.core.model.properties import Property, PropertyKind
 from knitground.core.model.recipe import MixStep, NoiseStep, Recipe
@@ -278,8 +278,9 @@ class Edits:
         ))()  # fmt: skip
 
     def do_mix(self):
-        entries = (MixEntry(self.tile(), self.part), MixEntry(self.tile()))
-        return maps.put_mix(self.doc.project, Mix(self.name, entries))
+        entries = (MixEntry(self.tile(), self.part, None, self.part), MixEntry(self.tile()))
+        fall = Fall(density=self.part, of=self.one(("", self.name)), tint=self.name, border=2)
+        return maps.put_mix(self.doc.project, Mix(self.name, entries, fall))
 
     def do_tray(self):
         tile = self.tile()

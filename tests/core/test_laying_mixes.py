@@ -1,5 +1,6 @@
 """Mixes with patches, kept apart, kept off borders, and fills that are laid anew."""
 
+import re
 from dataclasses import replace
 
 import numpy as np
@@ -7,7 +8,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from knitground.core.base.errors import EditError
+from knitground.core.base.errors import EditError, GrowError
 from knitground.core.base.window import Box
 from knitground.core.chance.fall import check_fall, fall_cells
 from knitground.core.edit.desk import Desk, Pointer, ToolOptions
@@ -15,11 +16,14 @@ from knitground.core.edit.document import Document
 from knitground.core.edit.hand import MixInHand
 from knitground.core.edit.laidmix import laid_at, plan_again, with_laid
 from knitground.core.edit.maps import put_mix
-from knitground.core.edit.planning import plan_dab, plan_fill
+from knitground.core.edit.planning import plan_dab, plan_fill, refusal
 from knitground.core.edit.sizes import Margins, resize_map
+from knitground.core.edit.tint import tint_value
 from knitground.core.files.opening import open_project
 from knitground.core.files.saving import save_project
-from knitground.core.grow.patchwork import mix_cells, off_border
+from knitground.core.grow.patchwork import mix_cells
+from knitground.core.grow.runner import run_recipe
+from knitground.core.grow.taking import Lie, taken_cells
 from knitground.core.model.map import Map
 from knitground.core.model.mix import Fall, FallWay, Mix, MixEntry
 from knitground.core.model.patch import Patch
@@ -27,6 +31,7 @@ from knitground.core.model.recipe import MixStep, Recipe
 from knitground.core.model.rules import NeighbourRule, Result, ResultKind, RuleList
 from knitground.core.model.terrain import SetKind, Terrain, TerrainSet
 from knitground.core.model.tile import TileRef
+from knitground.core.rules.board import terrain_slots
 from knitground.core.rules.table import Stock, compile_rules
 
 BIG = Patch("big", (
@@ -157,17 +162,112 @@ def test_a_mix_keeps_off_borders_of_the_terrain_beneath_or_near_them(yard, borde
     wanted = [c for c in range(48) if (abs(c - 23) > 3 if border > 0 else abs(c - 23) <= 2)]
     assert laid.tolist() == wanted
     assert not (yard.layer.cells[:, [c for c in range(48) if c not in wanted]] > 0).any()
-    part = off_border(yard.map, yard.map.layers[0], yard.map.layers[0].terrain,
-                      Box(4, 20, 9, 27), border)  # fmt: skip
+    part = taken_cells(Lie(yard.project, yard.map), mix.fall, yard.layer.number,
+                       Box(4, 20, 9, 27), 1)  # fmt: skip
     assert (part[0] == [c in wanted for c in range(20, 27)]).all()
-    from knitground.core.grow.runner import run_recipe
-
     grown = yard.map.new_grown_layer("Grown")
     yard.map.layers.append(grown)
     yard.project.mixes[-1] = mix
     yard.map.recipe = Recipe(1, (MixStep(grown.number, "mixed", 1.0),))
     cells = run_recipe(yard.project, yard.map)[0].made
     assert np.flatnonzero((cells > 0).all(axis=0)).tolist() == wanted
+
+
+def test_a_mix_keeps_off_a_terrain_or_another_layer_by_name(yard):
+    map_ = yard.map
+    second = map_.new_tile_layer("Huts")
+    map_.layers.append(second)
+    second.cells[10, 5] = map_.legend.place(HEAP)
+    name = yard.project.set_of(map_.layers[0].tileset, map_.layers[0].set_name)[1].terrains[0].name
+    for of, border in (("Huts", 2), ("Huts", -3), (name, 1), (name, -1)):
+        mix = Mix("m", (MixEntry(HEAP),), Fall(border=border, of=of))
+        plan, _ = plan_fill(replace(yard, hand=MixInHand("m", mix)), Pointer(8.0, 8.0))
+        rows, cols = np.indices((map_.height, map_.width))
+        if of == "Huts":
+            far = np.hypot(rows - 10, cols - 5)
+        else:  # it shows in all columns up to 23, or from there on
+            shown = np.flatnonzero((layer_slots(yard) == 1).any(axis=(0, 1)))
+            far = np.abs(cols[..., None] - shown).min(axis=-1)
+        wanted = far > border if border > 0 else far <= -border
+        assert ((plan.cells > 0) == wanted[index_of(plan.box)]).all()
+        assert 0 < wanted.sum() < wanted.size
+
+
+def layer_slots(yard):
+    ground = yard.map.layers[0]
+    whole = Box(0, 0, yard.map.height, yard.map.width)
+    return terrain_slots(yard.map, ground, whole, ground.terrain)
+
+
+def index_of(box):
+    return slice(box.top, box.bottom), slice(box.left, box.right)
+
+
+def test_a_mix_is_as_dense_as_it_is_told_and_as_a_tint(yard):
+    map_ = yard.map
+    tint = map_.new_tint_layer("Thick")
+    map_.layers.append(tint)
+    tint.cells[:, 24:] = tint_value("#ff0000", 127)
+    tint.cells[:, 12:24] = tint_value("#ff0000", 64)
+    mix = Mix("m", (MixEntry(HEAP),), Fall(tint="Thick", density=0.5))
+    plan, _ = plan_fill(replace(yard, hand=MixInHand("m", mix)), Pointer(8.0, 8.0))
+    laid = np.zeros((map_.height, map_.width), bool)
+    laid[index_of(plan.box)] = plan.cells > 0
+    assert not laid[:, :12].any()
+    assert abs(laid[:, 12:24].mean() - 0.25) < 0.05
+    assert abs(laid[:, 24:].mean() - 0.5) < 0.05
+    # A brush over all of it lays the same cells, and reaching over the border does no harm.
+    for row in range(0, map_.height, 3):
+        for col in range(1, map_.width, 3):
+            brush = replace(
+                yard,
+                hand=MixInHand("m", mix),
+                tool="paint",
+                options=ToolOptions(tile_size=3, seed=4),
+            )
+            dab = plan_dab(brush, Pointer(col * 16 + 8.0, row * 16 + 8.0))
+            if dab is not None:
+                yard.doc.apply(dab.edit)
+    assert np.argwhere((yard.layer.cells > 0) != laid).tolist() == []
+
+
+@pytest.mark.parametrize(("fall", "words"), [
+    (Fall(tint="Fog"), "no tint layer of that name.*has none"),
+    (Fall(border=2, of="Fog"), "no layer and no terrain of that name"),
+])  # fmt: skip
+def test_what_a_mix_looks_at_and_is_not_there_is_told_before_the_click(yard, fall, words):
+    mix = Mix("m", (MixEntry(HEAP),), fall)
+    desk = replace(yard, hand=MixInHand("m", mix))
+    assert re.search(words, refusal(desk, Pointer(8.0, 8.0)))
+    assert plan_fill(desk, Pointer(8.0, 8.0)) is None
+    yard.project.mixes.append(mix)
+    grown = yard.map.new_grown_layer("Grown")
+    yard.map.layers.append(grown)
+    yard.map.recipe = Recipe(1, (MixStep(grown.number, "m", 1.0),))
+    with pytest.raises(GrowError, match=words):
+        run_recipe(yard.project, yard.map)
+
+
+def test_a_tile_has_clumps_of_its_own_size_and_its_share_all_the_same(yard, tmp_path):
+    weights, fall = (1.0, 1.0), Fall(FallWay.CLUMPS, 3.0)
+    at = np.arange(256)
+    cells = fall_cells(weights, fall, at, at, 5, 1, None, None, (0.0, 24.0))
+    assert abs((cells == 1).mean() - 0.5) < 0.06
+    base = fall_cells(weights, fall, at, at, 5, 1)
+    assert (base == fall_cells(weights, fall, at, at, 5, 1, None, None, (0.0, 3.0))).all()
+
+    def clump(plane):  # cells in a run of the same, on average
+        return plane.sum() / (plane[:, 1:] & ~plane[:, :-1]).sum()
+
+    three = (1.0, 1.0, 1.0)
+    cells = fall_cells(three, fall, at, at, 5, 1, None, None, (0.0, 0.0, 24.0))
+    assert clump(cells == 2) > 3 * clump(cells == 0)
+    assert np.abs(np.bincount(cells.ravel()) / cells.size - 1 / 3).max() < 0.05
+    mix = Mix("reeds", (MixEntry(HEAP, 1.0, None, 12.0), MixEntry(HEAP, 2.0)),
+              Fall(FallWay.CLUMPS, 4.0, 1, -2, "Huts", 0.3, "Thick"))  # fmt: skip
+    yard.doc.apply(put_mix(yard.project, mix))
+    save_project(yard.project, tmp_path / "p")
+    assert open_project(tmp_path / "p").project.mixes[-1] == mix
 
 
 # Laid mixes
@@ -183,7 +283,7 @@ def test_a_fill_is_remembered_laid_anew_with_the_mix_as_it_is_and_hand_work_stay
     doc, layer, map_ = yard.doc, yard.layer, yard.map
     first = layer.cells.copy()
     (laid,) = layer.laid
-    assert laid_at(map_, layer, 3, 3) is laid
+    assert laid_at(layer, 3, 3) is laid
     other = map_.legend.place(TileRef("props", 0, 5))
     layer.cells[7, 7] = other  # laid by hand since
     new = replace(MIXED, entries=(MixEntry(HEAP, 1.0),))

@@ -312,7 +312,7 @@ def test_the_shares_of_a_mix_are_written_out(window):
 def test_weights_of_a_mix_change_what_is_in_hand(window):
     window.show_stage("draw")
     window.stages["draw"].take_mix(window.session.project.mixes[2])
-    window.stages["draw"].mixes._weigh(window.session.project.mixes[2], 0, 0.0)
+    window.stages["draw"].mixes._change_entry(window.session.project.mixes[2], 0, weight=0.0)
     assert window.session.hand.mix.weights == [0.0, 4.0, 1.0]
     window.session.doc.undo()
     assert window.session.hand.mix.weights == [3.0, 4.0, 1.0]

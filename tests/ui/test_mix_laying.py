@@ -3,15 +3,24 @@
 import numpy as np
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QSpinBox
+from PySide6.QtWidgets import QComboBox, QDoubleSpinBox, QSpinBox
 from tests.ui.conftest import click, move, props_view, settle
 
+from knitground.core.base.window import Box
 from knitground.core.edit.hand import MixInHand
+from knitground.core.edit.layers import delete_layer, rename_layer
+from knitground.core.edit.planning import refusal
+from knitground.core.edit.selecting import select_box
+from knitground.core.edit.tint import tint_value
 from knitground.core.model.mix import Fall, FallWay
+from knitground.core.model.tile import TileRef
 from knitground.ui.common.tasks import wait_for_jobs
 from knitground.ui.stages.draw.bench import TABS
 
-SHIFT, ALT = Qt.KeyboardModifier.ShiftModifier, Qt.KeyboardModifier.AltModifier
+CTRL, SHIFT, ALT = (
+    Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier,
+    Qt.KeyboardModifier.AltModifier,
+)  # fmt: skip
 
 
 def take(window, name):
@@ -67,12 +76,14 @@ def test_a_fill_is_laid_anew_by_keys_and_rerolled_by_keys(window):
     assert len(layer.laid) == 1
     move(view, view.screen_at(20, 20))
     QTest.keyClick(view, Qt.Key.Key_F, SHIFT | ALT)
+    wait_for_jobs()
     settle()
     assert (layer.cells != first).any()
     assert session.doc.history.undo_name == "Lay “salt flat” anew"
     session.undo()
     assert (layer.cells == first).all()
     QTest.keyClick(view, Qt.Key.Key_F, SHIFT)
+    wait_for_jobs()
     settle()
     assert (layer.cells == first).all()  # the same mix, the same seed
     session.choose_layer(session.map.layers[0])
@@ -96,6 +107,111 @@ def test_how_a_mix_falls_is_set_on_its_card(window):
     border.setValue(-3)
     settle()
     assert mix_named(window, "salt heaps").fall.border == -3
-    again = next(each for each in mixes.findChildren(QSpinBox) if "from borders" in each.text())
-    assert again.valueFromText("3 from borders") == -3
-    assert again.valueFromText("2 off borders") == 2
+    again = next(each for each in mixes.findChildren(QSpinBox) if "within" in each.text())
+    assert again.valueFromText("within 3 of") == -3
+    assert again.valueFromText("2 off") == 2
+
+
+def mixes_are_shown(mixes):
+    return lambda: mixes._shown == (mixes.state(), mixes._words)
+
+
+def field(mixes, kind, words):
+    shown = [each for each in mixes.findChildren(kind) if each.isVisible()]
+    return next(each for each in shown if words in (each.accessibleName() or each.toolTip()))
+
+
+def test_density_tint_and_what_it_keeps_off_are_set_on_the_card_and_painted(window, qtbot):
+    view = props_view(window)
+    session = window.session
+    map_, layer = session.map, session.layer
+    layer.cells[:] = 0
+    mixes = take(window, "salt flat")
+    field(mixes, QDoubleSpinBox, "Density").setValue(50)
+    settle()
+    tint = field(mixes, QComboBox, "Density painted by hand")
+    assert [tint.itemText(n) for n in range(tint.count())] == ["evenly", "Evening"]
+    tint.setCurrentIndex(1)
+    tint.activated.emit(1)
+    settle()
+    field(mixes, QSpinBox, "Cells off").setValue(1)
+    settle()
+    of = field(mixes, QComboBox, "What it keeps off")
+    names = [of.itemText(n) for n in range(of.count())]
+    assert {"borders beneath", "brine", "planks", "Causeway", "Evening"} <= set(names)
+    of.setCurrentIndex(names.index("Causeway"))
+    of.activated.emit(of.currentIndex())
+    settle()
+    fall = mix_named(window, "salt flat").fall
+    assert (fall.density, fall.tint, fall.border, fall.of) == (0.5, "Evening", 1, "Causeway")
+    # Full strength in the left half, none in the right: half of the left is laid, off the planks.
+    evening = next(each for each in map_.layers if each.name == "Evening")
+    evening.cells[:, :48] = tint_value("#203040", 127)
+    evening.cells[:, 48:] = 0
+    session.choose_tool("fill")
+    click(view, view.screen_at(30, 40))
+    wait_for_jobs()
+    settle()
+    laid = layer.cells > 0
+    planks = next(each for each in map_.layers if each.name == "Causeway").cells > 0
+    assert not laid[:, 48:].any()
+    assert not laid[planks].any()
+    assert 0.35 < laid[:, :48].mean() < 0.55
+    # The layer's new name is known to the mix; without the layer the pointer says what is wrong.
+    session.apply(rename_layer(map_, evening, "Dusk", session.project))
+    settle()
+    assert mix_named(window, "salt flat").fall.tint == "Dusk"
+    session.apply(delete_layer(map_, evening))
+    settle()
+    move(view, view.screen_at(30, 40))
+    assert "no tint layer of that name" in refusal(session.desk(), view._at)
+    qtbot.waitUntil(mixes_are_shown(mixes))
+    assert "not on this map" in field(mixes, QComboBox, "Density painted").currentText()
+
+
+def test_a_tile_gets_clumps_of_its_own_size_on_the_card(window):
+    window.show_stage("draw")
+    mixes = take(window, "salt flat")
+    mixes._change_fall(mix_named(window, "salt flat"), way=FallWay.CLUMPS)
+    settle()
+    own = [each for each in mixes.findChildren(QDoubleSpinBox)
+           if each.isVisible() and "clumps as the mix" in each.text()]  # fmt: skip
+    assert len(own) == len(mix_named(window, "salt flat").entries)
+    own[1].setValue(12)
+    settle()
+    assert [each.size for each in mix_named(window, "salt flat").entries][:3] == [0, 12, 0]
+    window.session.undo()
+    assert not any(each.size for each in mix_named(window, "salt flat").entries)
+
+
+def test_the_tile_under_the_pointer_is_replaced_by_a_mix_in_the_selection(window):
+    view = props_view(window)
+    session = window.session
+    layer, map_ = session.layer, session.map
+    layer.cells[:] = 0
+    stone, other = (map_.legend.place(TileRef("props", 0, n)) for n in (0, 1))
+    layer.cells[5:25, 5:45] = stone
+    layer.cells[5:25, 20] = other
+    take(window, "salt flat")
+    session.select(select_box(map_, Box(10, 0, 20, 30)))
+    move(view, view.screen_at(12, 8))
+    QTest.keyClick(view, Qt.Key.Key_F, CTRL | ALT)
+    wait_for_jobs()
+    settle()
+    changed = layer.cells != stone
+    assert (layer.cells[5:25, 20] == other).all()
+    assert changed[10:20, 5:20].all()
+    assert changed[10:20, 21:30].all()
+    assert not changed[5:10, 5:20].any()
+    assert not changed[10:20, 30:45].any()
+    assert not layer.cells[10:20, :5].any()
+    assert "240 cells replaced in the selection" in window.notices.text.text()
+    assert layer.laid[-1].mix == "salt flat"
+    assert session.doc.history.undo_name == "Replace by Mix · salt flat"
+    session.undo()
+    assert (layer.cells[10:20, 5:20] == stone).all()
+    session.select(None)
+    move(view, view.screen_at(2, 2))
+    QTest.keyClick(view, Qt.Key.Key_F, CTRL | ALT)
+    wait_for_jobs()
+    assert "no tile lies under the pointer" in window.notices.text.text()

@@ -45,6 +45,7 @@ def fall_cells(
     layer: int,
     torus: tuple[int, int] | None = None,
     dealt: NDArray[np.bool_] | None = None,
+    own: tuple[float, ...] = (),
 ) -> Choice:
     """Choose one of some things for every cell of rows × cols.
 
@@ -55,6 +56,7 @@ def fall_cells(
     torus : height and width of a map that wraps: ways that look at neighbours look over its border
     dealt : (h, w) the cells among which shares are to be exact; without it they are exact in
         blocks of 16 × 16 cells of the map
+    own : (n,) cells from one clump to the next of each, 0 for those that have no size of their own
 
     Returns
     -------
@@ -71,7 +73,7 @@ def fall_cells(
         check_fall(weights, fall)
         return _apart(_corrected(weights, fall.steps), rows, cols, seed, layer, torus, fall.steps)
     if fall.way is FallWay.CLUMPS:
-        return _clumps(weights, fall.size, rows, cols, seed, layer, torus)
+        return _clumps(weights, fall.size, own, rows, cols, seed, layer, torus)
     table = slot_table(np.arange(len(weights)), weights, MIX_SLOTS)
     return draw_cells(table, rows, cols, seed, layer)
 
@@ -391,20 +393,32 @@ def _corrected(weights: tuple[float, ...], steps: int = 1) -> tuple[float, ...]:
 def _clumps(
     weights: tuple[float, ...],
     size: float,
+    own: tuple[float, ...],
     rows: NDArray[Any],
     cols: NDArray[Any],
     seed: int,
     layer: int,
     torus: tuple[int, int] | None,
 ) -> Choice:
-    bias = _bias(weights, round(float(size), 2))
+    apart = [n for n, each in enumerate(own) if each and each != size]
+    others = [n for n in range(len(weights)) if n not in apart] or [apart.pop()]
+    bias = _bias(tuple(weights[n] for n in others), round(float(size), 2))
     best = np.full((len(rows), len(cols)), -np.inf, np.float32)
     out = np.zeros(best.shape, np.int32)
-    for n, more in enumerate(bias):
+    for n, more in zip(others, bias):
         field = _field(rows, cols, size, mix_one(seed, 53, n), layer, torus) + np.float32(more)
         higher = field > best
         out[higher] = n
         best[higher] = field[higher]
+    # Those with clumps of their own size take their part first, the large ones before the small.
+    free, left = np.ones(best.shape, np.bool_), sum(weights)
+    for n in sorted(apart, key=lambda n: -own[n]):
+        field = _field(rows, cols, own[n], mix_one(seed, 53, n), layer, torus)
+        part = _threshold(round(weights[n] / left, 4), round(float(own[n]), 2))
+        mine = free & (field >= part)
+        out[mine] = n
+        free &= ~mine
+        left -= weights[n]
     return out
 
 

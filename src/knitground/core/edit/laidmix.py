@@ -10,15 +10,14 @@ from knitground.core.base.errors import EditError
 from knitground.core.base.window import Box
 from knitground.core.edit.atoms import SetField
 from knitground.core.edit.changed import Changed, What
-from knitground.core.edit.desk import Desk
+from knitground.core.edit.desk import Desk, Pointer
 from knitground.core.edit.document import Edit
 from knitground.core.edit.flood import Region
-from knitground.core.edit.hand import MixInHand
+from knitground.core.edit.hand import MixInHand, PatchInHand, TileInHand
 from knitground.core.edit.laying import Plan, plan_cells
-from knitground.core.edit.planning import hand_values
+from knitground.core.edit.planning import hand_values, mix_mask, plan_region, refusal
 from knitground.core.model.laid import MAX_LAID, LaidMix
 from knitground.core.model.layers import TileLayer
-from knitground.core.model.map import Map
 from knitground.core.model.mix import Mix
 from knitground.core.model.recipe import Area
 from knitground.core.model.tile import TileRef
@@ -51,13 +50,54 @@ def with_laid(desk: Desk, plan: Plan, region: Region) -> Edit:
     return Edit(plan.edit.name, (*plan.edit.atoms, SetField(layer, "laid", laid, changed)))
 
 
-def laid_at(map_: Map, layer: TileLayer, row: int, col: int) -> LaidMix | None:
+def laid_at(layer: TileLayer, row: int, col: int) -> LaidMix | None:
     """Find the last fill that took in a cell."""
+    at = Box(row, col, row + 1, col + 1)
+    return laid_in(layer, Region(at, np.ones((1, 1), np.bool_)))
+
+
+def laid_in(layer: TileLayer, region: Region) -> LaidMix | None:
+    """Find the last fill that took in a cell of a region; what lies off the layer is left out."""
     size = layer.cells.shape
-    for each in reversed(layer.laid):
-        if 0 <= row < size[0] and 0 <= col < size[1] and each.area.mask(*size)[row, col]:
-            return each
-    return None
+    box = region.box.clipped(size[0], size[1])
+    if box.is_empty:
+        return None
+    top, left = box.top - region.box.top, box.left - region.box.left
+    asked = region.mask[top : top + box.height, left : left + box.width]
+    part = (slice(box.top, box.bottom), slice(box.left, box.right))
+    return next((each for each in reversed(layer.laid)
+                 if (each.area.mask(*size)[part] & asked).any()), None)  # fmt: skip
+
+
+def plan_replace(desk: Desk, at: Pointer) -> tuple[Plan, Region]:
+    """Plan laying what is in hand on all cells that hold the tile of one.
+
+    They are looked for in the selection, or on the whole map if nothing is selected.
+
+    Raises
+    ------
+    EditError
+        Nothing can be laid there, or the cell is empty.
+    """
+    desk = replace(desk, tool="fill", options=replace(desk.options, fill_by="same tile"))
+    why, map_, layer = refusal(desk, at), desk.grid, desk.layer
+    if why is not None or map_ is None or layer is None:
+        raise EditError(f"nothing replaced: {why}")
+    if not layer.holds_tiles or not isinstance(desk.hand, TileInHand | MixInHand | PatchInHand):
+        raise EditError("nothing replaced: take a tile, a patch or a mix in hand, on a tile layer")
+    row, col = at.cell(map_)
+    row, col = row % map_.height, col % map_.width
+    chosen = desk.selection
+    box = chosen.box if chosen else Box(0, 0, map_.height, map_.width)
+    cells = desk.doc.cells(map_, layer, box)
+    place = int(desk.doc.cells(map_, layer, Box(row, col, row + 1, col + 1))[0, 0])
+    if place <= 0:
+        raise EditError("nothing replaced: no tile lies under the pointer; point at one")
+    region = Region(box, (cells == place) & (chosen.mask if chosen else True))
+    plan = plan_region(desk, region, "Replace by", (0, 0))
+    if plan is None or not region.mask.any():
+        raise EditError("nothing replaced: that tile does not lie in the selection")
+    return plan, region
 
 
 def plan_again(desk: Desk, laid: LaidMix, seed: int | None = None) -> Plan:
@@ -90,7 +130,8 @@ def plan_again(desk: Desk, laid: LaidMix, seed: int | None = None) -> Plan:
     hand = MixInHand(mix.name, mix)
     options = replace(desk.options, seed=seed)
     again = replace(desk, hand=hand, options=options)
-    values = hand_values(again, hand, map_, layer, box, None, part, part)
+    taken = part & mix_mask(again, map_, layer, mix, box)
+    values = np.where(taken, hand_values(again, hand, map_, layer, box, None, taken, taken), 0)
     plan = plan_cells(map_, layer, box, values, part, f"Lay “{mix.name}” anew")
     new = replace(laid, seed=seed, tiles=mix_tiles(mix))
     every = tuple(new if each is laid else each for each in layer.laid)

@@ -8,6 +8,7 @@ from knitground.core.base.errors import EditError
 from knitground.core.edit.atoms import Atom, SetField
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.document import Edit
+from knitground.core.edit.maps import mixes_following
 from knitground.core.edit.rules import rules_for_layer
 from knitground.core.model.layers import GroundLayer, Layer
 from knitground.core.model.limits import MAX_LAYERS, MAX_SHIFT
@@ -48,7 +49,8 @@ def _layers_edit(map_: Map, layers: list[Layer], name: str) -> Edit:
 def rename_layer(map_: Map, layer: Layer, name: str, project: Project | None = None) -> Edit:
     """Give a layer another name; two layers may share one.
 
-    With `project`, rules that name the layer follow, if no other map uses them.
+    With `project`, rules that name the layer follow, if no other map uses them; so do mixes, if no
+    other layer has its name.
     """
     _check_name(name)
     new = name.strip()
@@ -61,6 +63,9 @@ def rename_layer(map_: Map, layer: Layer, name: str, project: Project | None = N
                  for each in project.rule_lists]  # fmt: skip
         if lists != project.rule_lists:
             atoms.append(SetField(project, "rule_lists", lists, Changed(What.RULES)))
+        others = (each for owner in project.maps for each in owner.layers if each is not layer)
+        if all(each.name != layer.name for each in others):
+            atoms += mixes_following(project, {layer.name: new})
     return Edit(f"Rename layer “{layer.name}”", tuple(atoms))
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 
 import numpy as np
@@ -186,6 +186,21 @@ def put_mix(project: Project, mix: Mix, instead_of: Mix | None = None) -> Edit:
     if instead_of is not None and instead_of.name != mix.name:
         atoms += _renamed_in_recipes(project, instead_of.name, mix.name)
     return Edit(name, tuple(atoms))
+
+
+def mixes_following(project: Project, names: Mapping[str, str | None]) -> list[Atom]:
+    """Let mixes that look at a layer or a terrain follow its new name."""
+
+    def new(name: str) -> str:
+        return names.get(name) or name
+
+    mixes = [
+        replace(each, fall=replace(each.fall, of=new(each.fall.of), tint=new(each.fall.tint)))
+        for each in project.mixes
+    ]
+    if mixes == project.mixes:
+        return []
+    return [SetField(project, "mixes", mixes, Changed(What.MIXES))]
 
 
 def _renamed_in_recipes(project: Project, old: str, new: str) -> list[Atom]:

@@ -14,7 +14,6 @@ from knitground.core.chance.fall import check_fall
 from knitground.core.edit.desk import Desk, Pointer
 from knitground.core.edit.flood import Region, flood_in, same_ground
 from knitground.core.edit.hand import (
-    Hand,
     MarkerInHand,
     MixInHand,
     PatchInHand,
@@ -24,7 +23,8 @@ from knitground.core.edit.hand import (
 )
 from knitground.core.edit.laying import Plan, plan_cells, plan_sides, plan_terrain, plan_unpin
 from knitground.core.edit.tint import Weights, blended, disc, soft_weights, tint_value
-from knitground.core.grow.patchwork import ground_beneath, mix_cells, off_border
+from knitground.core.grow.patchwork import mix_cells
+from knitground.core.grow.taking import Lie, check_taking, taken_cells
 from knitground.core.knit.sides import SideMask
 from knitground.core.model.layers import (
     Cells,
@@ -36,6 +36,7 @@ from knitground.core.model.layers import (
     TintLayer,
 )
 from knitground.core.model.map import Map
+from knitground.core.model.mix import Mix
 from knitground.core.model.terrain import SetKind
 
 EYE_KEYS, LOCK_KEYS = "I", "J"
@@ -69,10 +70,11 @@ def refusal(desk: Desk, at: Pointer | None) -> str | None:
         return "nothing is selected — take Select (S) and drag, or let Fill go by what lies there"
     if desk.tool == "erase":
         return None
-    return _hand_refusal(desk.hand, layer)
+    return _hand_refusal(desk, layer)
 
 
-def _hand_refusal(hand: Hand | None, layer: Layer) -> str | None:
+def _hand_refusal(desk: Desk, layer: Layer) -> str | None:
+    hand = desk.hand
     if isinstance(layer, MarkerLayer):
         if isinstance(hand, MarkerInHand | TileInHand):
             return None
@@ -91,10 +93,10 @@ def _hand_refusal(hand: Hand | None, layer: Layer) -> str | None:
             return f"{what} — terrain goes on a ground layer: choose one below"
         if (layer.tileset, layer.set_name) != (hand.tileset, hand.set_name):
             return f"{layer.name} is knitted from “{layer.set_name}”, not from “{hand.set_name}”"
-    return _mix_refusal(hand) if isinstance(hand, MixInHand) else None
+    return _mix_refusal(desk, layer, hand) if isinstance(hand, MixInHand) else None
 
 
-def _mix_refusal(hand: MixInHand) -> str | None:
+def _mix_refusal(desk: Desk, layer: Layer, hand: MixInHand) -> str | None:
     if sum(hand.mix.weights) <= 0:
         return f"mix “{hand.name}” is empty — give it tiles with a weight over 0"
     try:
@@ -102,6 +104,8 @@ def _mix_refusal(hand: MixInHand) -> str | None:
         weights = tuple(each for each in single if each > 0)
         if weights:
             check_fall(weights, hand.mix.fall)
+        if desk.grid is not None:
+            check_taking(Lie(desk.project, desk.grid), hand.mix.fall, layer.number)
     except EditError as error:
         return f"mix “{hand.name}”: {error}"
     return None
@@ -324,7 +328,7 @@ def plan_selected(desk: Desk) -> Plan | None:
         return None
     if isinstance(layer, MarkerLayer):
         return None
-    if _hand_refusal(desk.hand, layer) is not None:
+    if _hand_refusal(desk, layer) is not None:
         return None
     box, mask = chosen.box, chosen.mask
     if isinstance(desk.hand, TerrainInHand) and desk.set_kind is SetKind.CORNER:
@@ -407,7 +411,7 @@ def plan_region(
     mask = region.mask
     dealt = None if desk.tool == "paint" else region.mask
     if isinstance(hand, MixInHand):
-        mask = _off_borders(map_, layer, hand, region)
+        mask = mask & mix_mask(desk, map_, layer, hand.mix, region.box)
         dealt = None if dealt is None else mask
     values = hand_values(desk, hand, map_, layer, region.box, anchor, dealt, mask)
     if isinstance(hand, PatchInHand) or (isinstance(hand, MixInHand) and hand.mix.has_patches):
@@ -450,13 +454,14 @@ def hand_values(
     return mix_cells(map_, hand.mix, layer.number, box, seed, every, dealt, current)
 
 
-def _off_borders(map_: Map, layer: Layer, hand: MixInHand, region: Region) -> NDArray[np.bool_]:
-    """Give the cells of a region that a mix takes: it may keep off borders of terrain."""
-    border = hand.mix.fall.border
-    ground = ground_beneath(map_, layer.number)
-    if not border or ground is None or ground.cells.shape != layer.cells.shape:
-        return region.mask
-    return region.mask & off_border(map_, ground, ground.terrain, region.box, border)
+def mix_mask(desk: Desk, map_: Map, layer: Layer, mix: Mix, box: Box) -> NDArray[np.bool_]:
+    """Give the cells of a box that a mix takes, as it is set to: all of them, or some."""
+    lie = Lie(desk.project, map_, lambda each: desk.doc.cells(map_.of or map_, each, _whole(each)))
+    return taken_cells(lie, mix.fall, layer.number, box, desk.options.seed)
+
+
+def _whole(layer: Layer) -> Box:
+    return Box(0, 0, *layer.cells.shape)
 
 
 def _plan_erase(desk: Desk, map_: Map, box: Box, mask: NDArray[np.bool_]) -> Plan:

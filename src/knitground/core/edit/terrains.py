@@ -16,6 +16,7 @@ from knitground.core.edit.artcolour import art_colour
 from knitground.core.edit.atoms import Atom, PatchArray, SetField
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.document import Edit
+from knitground.core.edit.maps import mixes_following
 from knitground.core.edit.recipes import terrain_renamed
 from knitground.core.edit.rules import rules_renamed
 from knitground.core.edit.sheets import add_tileset, check_free_name
@@ -475,6 +476,7 @@ def _recipe_atoms(project: Project, tileset: Tileset, kit: TerrainSet, names: An
     lists = [rules_renamed(each, only_here) for each in project.rule_lists]
     if lists != project.rule_lists:
         atoms.append(SetField(project, "rule_lists", lists, Changed(What.RULES)))
+    atoms += mixes_following(project, only_here)
     numbers = {id(map_): set[int]() for map_ in project.maps}
     for map_, layer in layers_of(project, tileset, kit):
         numbers[id(map_)].add(layer.number)

@@ -45,6 +45,7 @@ from knitground.core.model.limits import (
     Name,
     Number,
     Octaves,
+    OwnClump,
     Part,
     Passes,
     Place,
@@ -103,11 +104,14 @@ class MixEntryFile(TileFile):
 
     weight: Weight = 1.0
     patch: PatchFile | None = None
+    size: OwnClump = 0.0
 
     @model_serializer(mode="wrap")
     def _sparse(self, handler: SerializerFunctionWrapHandler) -> dict[str, Any]:
         whole: dict[str, Any] = handler(self)
-        return {name: value for name, value in whole.items() if name != "patch" or value}
+        return {
+            name: value for name, value in whole.items() if name not in ("patch", "size") or value
+        }
 
 
 class MixFile(_Part):
@@ -121,6 +125,19 @@ class MixFile(_Part):
     size: ClumpCells = 5.0
     steps: ApartSteps = 1
     border: BorderCells = 0
+    of: Word = ""
+    density: Part = 1.0
+    tint: Word = ""
+
+    @model_serializer(mode="wrap")
+    def _sparse(self, handler: SerializerFunctionWrapHandler) -> dict[str, Any]:
+        whole: dict[str, Any] = handler(self)
+        plain = {"of": "", "density": 1.0, "tint": ""}
+        return {
+            name: value
+            for name, value in whole.items()
+            if name not in plain or value != plain[name]
+        }
 
 
 def _sparse_rules(rules: RuleList) -> dict[str, Any]:

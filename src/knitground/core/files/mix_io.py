@@ -16,12 +16,13 @@ def mix_from_file(file: MixFile) -> Mix:
             TileRef(each.tileset, each.row, each.col, each.turn),
             each.weight,
             patch_from_file(each.patch, f"mix “{file.name}”") if each.patch else None,
+            each.size,
         )
         for each in file.entries
     ]
-    return Mix(
-        file.name, tuple(entries), Fall(FallWay(file.way), file.size, file.steps, file.border)
-    )
+    fall = Fall(FallWay(file.way), file.size, file.steps, file.border, file.of, file.density,
+                file.tint)  # fmt: skip
+    return Mix(file.name, tuple(entries), fall)
 
 
 def mix_to_file(mix: Mix) -> MixFile:
@@ -34,11 +35,13 @@ def mix_to_file(mix: Mix) -> MixFile:
             turn=each.tile.turn,
             weight=each.weight,
             patch=patch_to_file(each.patch) if each.patch else None,
+            size=each.size,
         )
         for each in mix.entries
     ]
     return MixFile(name=mix.name, entries=entries, way=mix.fall.way.value, size=mix.fall.size,
-                   steps=mix.fall.steps, border=mix.fall.border)  # fmt: skip
+                   steps=mix.fall.steps, border=mix.fall.border, of=mix.fall.of,
+                   density=mix.fall.density, tint=mix.fall.tint)  # fmt: skip
 
 
 def patch_to_file(patch: Patch) -> PatchFile:

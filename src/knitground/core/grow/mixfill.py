@@ -2,17 +2,17 @@
 
 from __future__ import annotations
 
-from typing import Any
+from collections.abc import Callable
 
 import numpy as np
 from numpy.typing import NDArray
 
 from knitground.core.base.errors import EditError, GrowError
-from knitground.core.base.hashing import cell_numbers, mix_one
+from knitground.core.base.hashing import mix_one
 from knitground.core.base.window import Box, index, read
-from knitground.core.chance.fall import laid_cells
-from knitground.core.grow.patchwork import ground_beneath, mix_cells, off_border
-from knitground.core.model.layers import Cells, GroundLayer
+from knitground.core.grow.patchwork import mix_cells
+from knitground.core.grow.taking import Lie, by_chance, taken_cells
+from knitground.core.model.layers import Cells, GroundLayer, Layer
 from knitground.core.model.map import Map
 from knitground.core.model.mix import FallWay, Mix
 from knitground.core.model.project import Project
@@ -28,6 +28,7 @@ def fill_from_mix(
     box: Box,
     terrains: Terrains | None = None,
     held: NDArray[np.float32] | None = None,
+    cells: Callable[[Layer], Cells] | None = None,
 ) -> Cells:
     """Draw the cells of a box.
 
@@ -36,6 +37,7 @@ def fill_from_mix(
     place : of the step in the recipe: each draws numbers of its own
     terrains : made by earlier steps and not laid yet
     held : (height, width) how far the step's conditions hold in each cell of the map, 0 to 1
+    cells : what a layer holds once earlier steps have run; without it what it holds now
 
     Raises
     ------
@@ -46,32 +48,25 @@ def fill_from_mix(
     whole = Box(0, 0, map_.height, map_.width)
     if (mix.fall.way is FallWay.DEALT or mix.has_patches) and box != whole:
         # Shares that are exact are so among all cells of the map; patches may reach out of a box.
-        return read(fill_from_mix(project, map_, step, place, whole, terrains, held), box)
+        return read(fill_from_mix(project, map_, step, place, whole, terrains, held, cells), box)
     rows, cols = box.rows(map_.height), box.cols(map_.width)
     seed = mix_one(map_.recipe.seed, map_.recipe.salt_of(place))
-    torus = (map_.height, map_.width) if map_.wrap else None
-    laid = laid_cells(step.density, mix.fall, rows, cols, seed, step.layer, torus)
-    laid &= allowed_cells(project, map_, step, place, box, terrains)
+    made = terrains or {}
+    lie = Lie(project, map_, cells or _laid_now, lambda each: made.get(each.number, each.terrain))
+    laid = allowed_cells(project, map_, step, place, box, terrains)
     if held is not None:
-        laid &= _held(held[index(box, map_.height, map_.width)], rows, cols, seed, step.layer)
-    if mix.fall.border:
-        ground = map_.layer_numbered(step.on) or ground_beneath(map_, step.layer)
-        if isinstance(ground, GroundLayer):
-            terrain = (terrains or {}).get(ground.number, ground.terrain)
-            laid &= off_border(map_, ground, terrain, box, mix.fall.border)
+        part = held[index(box, map_.height, map_.width)]
+        laid &= by_chance(part, rows, cols, seed, step.layer)
     try:
-        cells = mix_cells(map_, mix, step.layer, box, seed, laid, laid)
+        laid &= taken_cells(lie, mix.fall, step.layer, box, seed, step.density, step.on)
+        fallen = mix_cells(map_, mix, step.layer, box, seed, laid, laid)
     except EditError as error:
         raise GrowError(f"step {place + 1}: mix “{mix.name}”: {error}") from error
-    return np.where(laid, cells, 0)
+    return np.where(laid, fallen, 0)
 
 
-def _held(
-    part: NDArray[np.float32], rows: NDArray[Any], cols: NDArray[Any], seed: int, layer: int
-) -> NDArray[np.bool_]:
-    """Tell where a tile may lie as far as conditions hold: in part is by chance."""
-    numbers = cell_numbers(rows, cols, mix_one(seed, 3), layer) >> np.uint32(8)
-    return np.asarray(numbers < part * (1 << 24))
+def _laid_now(layer: Layer) -> Cells:
+    return layer.cells
 
 
 def _mix_of(project: Project, step: MixStep, place: int) -> Mix:

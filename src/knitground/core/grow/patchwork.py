@@ -15,13 +15,11 @@ from numpy.typing import NDArray
 from knitground.core.base.hashing import mix_one
 from knitground.core.base.window import Box
 from knitground.core.chance.fall import fall_cells
-from knitground.core.grow.distance import far_from
 from knitground.core.grow.scatter import Stamp, scatter
-from knitground.core.model.layers import Cells, GroundLayer
+from knitground.core.model.layers import Cells
 from knitground.core.model.map import Map
 from knitground.core.model.mix import Mix
 from knitground.core.model.recipe import ScatterStep
-from knitground.core.rules.board import terrain_slots
 
 Mask = NDArray[np.bool_]
 _SIDE = 16
@@ -60,8 +58,10 @@ def mix_cells(
     if single:
         places = np.array([map_.legend.place(entry.tile) for entry in single], np.int32)
         weights = tuple(entry.weight for entry in single)
+        own = tuple(entry.size for entry in single)
         torus = (map_.height, map_.width) if map_.wrap else None
-        out = places[fall_cells(weights, mix.fall, rows, cols, seed, number, torus, dealt)]
+        fallen = fall_cells(weights, mix.fall, rows, cols, seed, number, torus, dealt, own)
+        out = places[fallen]
     if not patched:
         return out
     total = sum(entry.weight for entry in entries)
@@ -152,32 +152,3 @@ def _square(
                 number[r, c] = 1
             found.append(cells)
     return tuple(found)
-
-
-def off_border(
-    map_: Map, ground: GroundLayer, terrain: NDArray[np.generic], box: Box, border: int
-) -> Mask:
-    """Tell which cells of a box keep off the borders of terrain, or stay near them.
-
-    Parameters
-    ----------
-    border : over 0, cells from the nearest one that shows two terrains; under 0, at most so many
-    """
-    reach = abs(border) + 1
-    wide = Box(box.top - reach, box.left - reach, box.bottom + reach, box.right + reach)
-    if not map_.wrap:
-        wide = wide.clipped(map_.height, map_.width)
-    slots = terrain_slots(map_, ground, wide, terrain)
-    meets = np.asarray((slots != slots[0]).any(axis=0))
-    far = far_from(meets, reach, wrap=False)
-    top, left = box.top - wide.top, box.left - wide.left
-    near = far[top : top + box.height, left : left + box.width]
-    return np.asarray(near > border if border > 0 else near <= -border)
-
-
-def ground_beneath(map_: Map, number: int) -> GroundLayer | None:
-    """Find the ground layer next beneath a layer; the first of all if none is."""
-    at = next((n for n, each in enumerate(map_.layers) if each.number == number), 0)
-    beneath = [each for each in map_.layers[:at] if isinstance(each, GroundLayer)]
-    every = [each for each in map_.layers if isinstance(each, GroundLayer)]
-    return beneath[-1] if beneath else next(iter(every), None)

@@ -211,7 +211,7 @@ def _run_mix(work: Work, step: MixStep) -> list[Grown]:
     box = Box(0, 0, *work.size)
     project, map_, place = work.project, work.map, work.place
     held = work.where(step.where)
-    cells = fill_from_mix(project, map_, step, place, box, terrains, held)
+    cells = fill_from_mix(project, map_, step, place, box, terrains, held, work.cells)
     allowed = allowed_cells(project, map_, step, place, box, terrains)
     if held is not None:
         allowed &= held > 0

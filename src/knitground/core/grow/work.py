@@ -15,6 +15,7 @@ from knitground.core.base.progress import Progress, no_progress
 from knitground.core.base.window import Box
 from knitground.core.grow.distance import far_from
 from knitground.core.grow.parting import Parting, plant_tree
+from knitground.core.grow.taking import tint_strength
 from knitground.core.knit.bridge import TerrainGraph, build_graph
 from knitground.core.knit.knit import knit_box
 from knitground.core.knit.layer import layer_table
@@ -28,7 +29,6 @@ from knitground.core.model.layers import (
     MarkerLayer,
     TintLayer,
 )
-from knitground.core.model.limits import FULL_TINT
 from knitground.core.model.map import Map
 from knitground.core.model.marker import Marker
 from knitground.core.model.project import Project
@@ -174,8 +174,7 @@ class Work:
             return _band(self._from_border(), each)
         if each.look is Look.TINT:
             tint = self.layer(each.layer, TintLayer, "tint")
-            strength = (self.cells(tint).astype(np.int64) >> 24) & 127
-            return (strength / FULL_TINT).astype(np.float32)
+            return tint_strength(self.cells(tint))
         if each.look in (Look.TERRAIN, Look.MEETS, Look.NEAR):
             return self._on_terrain(each)
         return self._on_tiles(each)

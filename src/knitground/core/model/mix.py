@@ -8,18 +8,31 @@ from typing import Annotated
 
 from annotated_types import MaxLen
 
-from knitground.core.model.limits import ApartSteps, BorderCells, ClumpCells, Name, Weight
+from knitground.core.model.limits import (
+    ApartSteps,
+    BorderCells,
+    ClumpCells,
+    Name,
+    OwnClump,
+    Part,
+    Weight,
+    Word,
+)
 from knitground.core.model.patch import Patch
 from knitground.core.model.tile import TileRef
 
 
 @dataclass(frozen=True)
 class MixEntry:
-    """A tile and its weight, 0 or more; or a patch, `tile` is then the one that shows for it."""
+    """A tile and its weight, 0 or more; or a patch, `tile` is then the one that shows for it.
+
+    `size` is that of the tile's own clumps in cells, 0 for as large as those of the mix.
+    """
 
     tile: TileRef
     weight: Weight = 1.0
     patch: Patch | None = None
+    size: OwnClump = 0.0
 
 
 class FallWay(StrEnum):
@@ -39,14 +52,20 @@ class Fall:
     ----------
     size : cells from one clump to the next
     steps : of tiles that keep apart, how many steps from cell to cell two of the same may not be
-    border : over 0, cells by which it keeps off the borders of the terrain beneath; under 0, cells
-        from them within which it stays
+    border : over 0, cells by which it keeps off what `of` names; under 0, cells from it within
+        which it stays
+    of : a layer's name, or a terrain's; "" is where terrains meet on the ground layer beneath
+    density : part of the cells that get a tile
+    tint : name of a tint layer: where its colour is stronger more cells get a tile; "" is none
     """
 
     way: FallWay = FallWay.ALONE
     size: ClumpCells = 5.0
     steps: ApartSteps = 1
     border: BorderCells = 0
+    of: Word = ""
+    density: Part = 1.0
+    tint: Word = ""
 
 
 @dataclass(frozen=True)

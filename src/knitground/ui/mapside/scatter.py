@@ -9,8 +9,9 @@ from PySide6.QtWidgets import QInputDialog, QWidget
 
 from knitground.core.base.window import Box
 from knitground.core.edit.desk import Pointer
+from knitground.core.edit.flood import Region
 from knitground.core.edit.hand import MixInHand
-from knitground.core.edit.laidmix import laid_at, plan_again
+from knitground.core.edit.laidmix import laid_at, laid_in, plan_again, plan_replace, with_laid
 from knitground.core.edit.laying import Plan
 from knitground.core.edit.maps import put_mix
 from knitground.core.edit.planning import LOCK_KEYS
@@ -106,20 +107,38 @@ def lay_again(session: Session, at: Pointer | None, *, reroll: bool = False) -> 
         state = "hidden" if not layer.visible else f"locked — {LOCK_KEYS} unlocks it"
         session.warn(f"Nothing laid anew: {layer.name} is {state}")
         return
-    chosen = session.selection
+    chosen, found = session.selection, None
     if chosen is not None:
-        rows, cols = chosen.mask.nonzero()
-        spots = [(chosen.box.top + int(r), chosen.box.left + int(c)) for r, c in zip(rows, cols)]
-    else:
-        spots = [at.cell(map_)] if at is not None else []
-    found = next((each for spot in spots if (each := laid_at(map_, layer, *spot))), None)
+        found = laid_in(layer, Region(chosen.box, chosen.mask))
+    elif at is not None:
+        found = laid_at(layer, *at.cell(map_))
     if found is None and chosen is None and layer.laid:
         found = layer.laid[-1]
     if found is None:
         session.note("No fill with a mix is known there: fill with a mix first")
         return
     again, seed = found, (found.seed + 1) % (MOST_SEED + 1) if reroll else found.seed
-    session.attempt(lambda: session.apply(plan_again(desk, again, seed).edit))
+    session.run_long(
+        "Laying anew…",
+        lambda _: plan_again(desk, again, seed),
+        lambda plan: session.apply(plan.edit),
+    )
+
+
+def replace_tile(session: Session, at: Pointer | None) -> None:
+    """Lay what is in hand on all cells that hold the tile under the pointer."""
+    if at is None:
+        session.note("Point at the tile that is to be replaced")
+        return
+    desk, where = session.desk(), at
+    kind = "in the selection" if session.selection else "on the map"
+
+    def done(found: tuple[Plan, Region]) -> None:
+        if session.apply(with_laid(desk, *found)):
+            count = int(found[1].mask.sum())
+            session.note(f"{count} cell{'s' * (count != 1)} replaced {kind}")
+
+    session.run_long("Replacing…", lambda _: plan_replace(desk, where), done)
 
 
 def add_commands(
@@ -132,6 +151,10 @@ def add_commands(
     commands.line("Edit")
     commands.add("Layer", "Thin out…", lambda: ask_thin(session, parent))
     commands.add("Layer", "Mix of what lies here", lambda: mix_from_map(session))
+    commands.add(
+        "Layer", "Replace this tile by what is in hand",
+        lambda: replace_tile(session, at()), "Ctrl+Alt+F",
+    )  # fmt: skip
     commands.add("Layer", "Lay the mix here anew", lambda: lay_again(session, at()), "Shift+F")
     commands.add(
         "Layer", "Lay the mix here with another seed",

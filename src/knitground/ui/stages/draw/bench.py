@@ -189,7 +189,7 @@ class DrawBench(Stage):
             self.refresh_later()
         elif change.what is What.ORDER:
             self.tiles.search(self._words)
-        elif change.what is What.CELLS and self.mixes.isVisible():
+        elif change.what in (What.CELLS, What.LAYERS) and self.mixes.isVisible():
             self._count.start()
         elif change.what is What.MARKERS:
             self.markers.refresh()

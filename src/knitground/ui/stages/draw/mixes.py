@@ -9,20 +9,18 @@ import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtGui import QPixmap
 from PySide6.QtWidgets import (
-    QComboBox,
     QDoubleSpinBox,
     QInputDialog,
     QLabel,
     QMenu,
     QPushButton,
-    QSpinBox,
     QVBoxLayout,
     QWidget,
 )
 
 from knitground.core.base.errors import EditError
 from knitground.core.chance.draw import shares
-from knitground.core.chance.fall import fall_cells, repetition
+from knitground.core.chance.fall import fall_cells, laid_cells, repetition
 from knitground.core.edit.hand import MixInHand, PatchInHand
 from knitground.core.edit.maps import delete_mix, put_mix
 from knitground.core.model.mix import FallWay, Mix, MixEntry
@@ -43,6 +41,7 @@ from knitground.ui.common.words import percent
 from knitground.ui.mapside.canvas.chunks import image_of
 from knitground.ui.mapside.handpixels import patch_pixels, pixels_of
 from knitground.ui.session import Session
+from knitground.ui.stages.draw.mixfall import fall_lines
 from knitground.ui.stages.draw.namedlist import NamedList
 
 _SAMPLE = 128
@@ -52,7 +51,7 @@ _HARDLY, _BARELY = 0.04, 0.15
 
 
 def sample_cells(mix: Mix) -> NDArray[np.int32]:
-    """Lay a mix on 128 × 128 cells, as numbers of its entries with a weight.
+    """Lay a mix on 128 × 128 cells, as numbers of its entries with a weight; −1 is left empty.
 
     Raises
     ------
@@ -63,7 +62,9 @@ def sample_cells(mix: Mix) -> NDArray[np.int32]:
     if not weights:
         raise EditError("no tile has a weight over 0: give one")
     at = np.arange(_SAMPLE)
-    return fall_cells(weights, mix.fall, at, at, 1, 1)
+    own = tuple(each.size for each in mix.entries if each.weight > 0)
+    cells = fall_cells(weights, mix.fall, at, at, 1, 1, None, None, own)
+    return np.where(laid_cells(mix.fall.density, mix.fall, at, at, 1, 1), cells, -1)
 
 
 def sample_pixmap(project: Project, mix: Mix, cells: NDArray[np.int32]) -> QPixmap:
@@ -76,7 +77,7 @@ def sample_pixmap(project: Project, mix: Mix, cells: NDArray[np.int32]) -> QPixm
     size = first.shape
     same = [each if each is not None and each.shape == size else np.zeros_like(first)
             for each in pictures]  # fmt: skip
-    stack = np.stack(same)[cells]
+    stack = np.stack([*same, np.zeros_like(first)])[cells]  # the last one is an empty cell
     whole = stack.swapaxes(1, 2).reshape(cells.shape[0] * size[0], cells.shape[1] * size[1])
     image = image_of(np.ascontiguousarray(whole))
     return QPixmap.fromImage(image.copy()).scaledToWidth(240)
@@ -95,28 +96,6 @@ def _repeat_words(mix: Mix, cells: NDArray[np.int32]) -> str:
     return f"Repeats {value:.0%}, every {where}: add tiles, or make their weights more alike."
 
 
-class _BorderBox(QSpinBox):
-    """How far a mix keeps off the borders of the terrain beneath, or stays near them."""
-
-    def __init__(self) -> None:
-        super().__init__()
-        self.setRange(-16, 16)
-        self.setToolTip(
-            "Over 0: cells that it keeps off borders of the terrain beneath; under 0: stays so near"
-        )
-        self.setKeyboardTracking(False)
-
-    def textFromValue(self, value: int) -> str:
-        if not value:
-            return "anywhere"
-        return f"{value} off borders" if value > 0 else f"{-value} from borders"
-
-    def valueFromText(self, text: str) -> int:
-        number = next((int(word) for word in text.replace("-", " -").split()
-                       if word.lstrip("-").isdecimal()), 0)  # fmt: skip
-        return -number if "from" in text else number
-
-
 class MixList(NamedList):
     """Shows mixes and lets them be taken, weighed, renamed and deleted."""
 
@@ -128,7 +107,11 @@ class MixList(NamedList):
         chosen = self._chosen()
         mix = next((each for each in self.session.project.mixes if each.name == chosen), None)
         laid = self._laid(mix) if mix is not None else None
-        return tuple(self.session.project.mixes), chosen, self._map_cells(), laid, self._tray()
+        return (tuple(self.session.project.mixes), chosen, self._map_cells(), laid, self._tray(),
+                self._layers())  # fmt: skip
+
+    def _layers(self) -> tuple[str, ...]:
+        return tuple(each.name for each in self.session.map.layers) if self.session.map else ()
 
     def _tray(self) -> tuple[str, ...]:
         return tuple(each.name for each in self.session.project.tray)
@@ -177,38 +160,12 @@ class MixList(NamedList):
         return card
 
     def _fall_parts(self, mix: Mix) -> list[QWidget]:
-        """Show how the mix falls: the way, the size of clumps, a sample, what the eye catches."""
-        way, size = QComboBox(), QDoubleSpinBox()
-        for each in FallWay:
-            way.addItem(f"falls {each.value}")
-        way.setCurrentIndex(list(FallWay).index(mix.fall.way))
-        way.setToolTip(
-            "How its tiles come to lie beside each other: painted, filled and grown alike"
+        """Show how the mix falls: its fields, a sample, what the eye catches."""
+        lines = fall_lines(
+            self.session, mix.fall, lambda name, value: self._change_fall(mix, **{name: value})
         )
-        way.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
-        way.setMinimumContentsLength(12)
-        way.activated.connect(lambda n: self._change_fall(mix, way=list(FallWay)[n]))
-        size.setRange(1, 256)
-        size.setDecimals(1)
-        size.setSuffix(" cells")
-        size.setValue(mix.fall.size)
-        size.setKeyboardTracking(False)
-        size.setToolTip("Cells from one clump to the next")
-        size.setVisible(mix.fall.way is FallWay.CLUMPS)
-        size.valueChanged.connect(lambda value: self._change_fall(mix, size=value))
-        steps, border = QSpinBox(), _BorderBox()
-        steps.setRange(1, 3)
-        steps.setSuffix(" apart")
-        steps.setValue(mix.fall.steps)
-        steps.setToolTip("How many steps from cell to cell two of the same keep apart")
-        steps.setVisible(mix.fall.way is FallWay.APART)
-        steps.valueChanged.connect(lambda value: self._change_fall(mix, steps=value))
-        border.setValue(mix.fall.border)
-        border.valueChanged.connect(lambda value: self._change_fall(mix, border=value))
-        line = QWidget()
-        line.setLayout(row(way, size, steps, 1, spacing=4))
-        off = QWidget()
-        off.setLayout(row(border, self._patch_button(mix), 1, spacing=4))
+        add = QWidget()
+        add.setLayout(row(self._patch_button(mix), 1, spacing=4))
         sample, words = QLabel(), note()
         sample.setAccessibleName("A sample of the mix")
         try:
@@ -218,7 +175,7 @@ class MixList(NamedList):
         except EditError as error:
             words.setText(str(error))
             set_role(words, "warning")
-        return [line, off, sample, words]
+        return [*lines, add, sample, words]
 
     def _patch_button(self, mix: Mix) -> QPushButton:
         """Let a patch of the tray, or the one in hand, be part of the mix."""
@@ -265,7 +222,7 @@ class MixList(NamedList):
         weight.setKeyboardTracking(False)
         weight.setFixedWidth(74)
         weight.setToolTip("Weight; 0 is never")
-        weight.valueChanged.connect(lambda value: self._weigh(mix, place, value))
+        weight.valueChanged.connect(lambda value: self._change_entry(mix, place, weight=value))
         cells = round(share * self._map_cells())
         laid = self._laid(mix)
         have = laid[place] if laid else None
@@ -277,7 +234,22 @@ class MixList(NamedList):
         side = column(bar, words, spacing=0)
         line = row(picture, weight, side, spacing=6)
         line.setStretch(2, 1)
-        return column(line)
+        if mix.fall.way is not FallWay.CLUMPS or entry.patch is not None:
+            return column(line)
+        return column(line, row(self._own_size(mix, place, entry), 1), spacing=2)
+
+    def _own_size(self, mix: Mix, place: int, entry: MixEntry) -> QDoubleSpinBox:
+        size = QDoubleSpinBox()
+        size.setRange(0, 256)
+        size.setDecimals(1)
+        size.setSpecialValueText("clumps as the mix")
+        size.setPrefix("clumps of ")
+        size.setSuffix(" cells")
+        size.setValue(entry.size)
+        size.setKeyboardTracking(False)
+        size.setToolTip("Cells from one clump of this tile to the next; 0: as those of the mix")
+        size.valueChanged.connect(lambda value: self._change_entry(mix, place, size=value))
+        return size
 
     def _laid(self, mix: Mix) -> tuple[float, ...] | None:
         """Give the parts that the mix's entries take of those of its tiles on the chosen layer."""
@@ -300,9 +272,9 @@ class MixList(NamedList):
         total = sum(found)
         return tuple(round(each / total, 4) for each in found) if total else None
 
-    def _weigh(self, mix: Mix, place: int, value: float) -> None:
+    def _change_entry(self, mix: Mix, place: int, **fields: float) -> None:
         entries = list(mix.entries)
-        entries[place] = replace(entries[place], weight=value)
+        entries[place] = replace(entries[place], **fields)  # type: ignore[arg-type]
         changed = replace(mix, entries=tuple(entries))
         self.session.do(lambda: put_mix(self.session.project, changed, mix))
 
