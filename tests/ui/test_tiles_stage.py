@@ -4,6 +4,7 @@ import numpy as np
 import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QLabel
 from tests.ui.conftest import LEFT, NONE, click, drag, move, pixels, settle
 
 from knitground.core.files.opening import open_project
@@ -223,7 +224,7 @@ def test_overlays_show_what_is_known_and_left_out_tiles_are_never_used(window, b
     bench.overlay.activated.emit(0)
 
 
-def test_choosing_ten_thousand_tiles_takes_no_frame_too_long(window, bench):
+def test_choosing_ten_thousand_tiles_takes_no_frame_too_long(window, bench, qtbot):
     import numpy as np
 
     from knitground.core.edit.sheets import add_tileset
@@ -239,6 +240,17 @@ def test_choosing_ten_thousand_tiles_takes_no_frame_too_long(window, bench):
     assert len(bench.chosen) == 10_000
     bench.weight.setValue(4)
     assert len(big.facts) == 10_000
+    assert len({id(each) for each in big.facts.values()}) == 1  # one fact, held once
+    # What takes long is counted once nothing has changed for a moment.
+
+    def words():
+        return [each.text() for each in bench.findChildren(QLabel) if each.isVisible()]
+
+    qtbot.waitUntil(lambda: "counting…" in words())
+    qtbot.waitUntil(lambda: "counting…" not in words())
+    wait_for_jobs()
+    settle()
+    assert any("No marks" in each for each in words())
     window.session.undo()
     assert not big.facts
 

@@ -75,7 +75,7 @@ def without_property(own: Properties, name: str) -> Properties:
 
 def shared_properties(things: Iterable[Properties]) -> list[tuple[Property, bool]]:
     """List the properties that any of some things has, and whether all have the same one."""
-    every = list(things)
+    every = list({id(each): each for each in things}.values())  # many have the same ones
     found: dict[str, Property] = {}
     same: dict[str, bool] = {}
     for each in (each for own in every for each in own):

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Iterable, Mapping
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from functools import partial
+from typing import NamedTuple
 
 import numpy as np
 
@@ -126,8 +127,7 @@ def variant_groups(project: Project, tileset: Tileset) -> list[dict[At, float]]:
     return groups
 
 
-@dataclass(frozen=True)
-class Share:
+class Share(NamedTuple):
     """What a tile's weight means: its share among its variants, and on how many cells of a map."""
 
     share: float

@@ -45,7 +45,6 @@ def joined_tiles(project: Project, owner: Tileset, at: At) -> Round | None:
 
 def _round(project: Project, owner: Tileset, kit: TerrainSet, own: NDArray[np.int64]) -> Round:
     marks, tiles = marked_tiles(project, owner, kit)
-    weights = np.array([_weight(project, tile) for tile in tiles])
     wanted = {SetKind.CORNER: _corners, SetKind.EDGE: _sides, SetKind.RING: _areas}[kit.kind](own)
     out: Round = {}
     for place, slots in wanted.items():
@@ -55,10 +54,12 @@ def _round(project: Project, owner: Tileset, kit: TerrainSet, own: NDArray[np.in
             same = _same_areas(asked, want)
         else:
             same = ((asked == want) | (asked == ANY)).all(axis=1)
-        fits = np.flatnonzero(same & (weights > 0))
+        fits = np.flatnonzero(same)
+        weights = np.array([_weight(project, tiles[n]) for n in fits])
+        fits, weights = fits[weights > 0], weights[weights > 0]
         if fits.size:
             sure = (asked[fits] != ANY).sum(axis=1)
-            out[place] = tiles[int(fits[np.lexsort((fits, -weights[fits], -sure))[0]])]
+            out[place] = tiles[int(fits[np.lexsort((fits, -weights, -sure))[0]])]
     return out
 
 

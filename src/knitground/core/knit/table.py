@@ -136,7 +136,12 @@ def build_table(
     """
     groups: dict[Key, _Group] = {}
     only = list(inner) or [False] * len(places)
-    keys = [tile_keys(row, terrain_count, kind) for row in np.asarray(marks, np.int64)]
+    known: dict[tuple[int, ...], tuple[int, list[Key]]] = {}  # many tiles are marked alike
+    keys: list[tuple[int, list[Key]]] = []
+    for row in map(tuple, np.asarray(marks, np.int64).tolist()):
+        if row not in known:
+            known[row] = tile_keys(row, terrain_count, kind)
+        keys.append(known[row])
     for vague in sorted({v for v, _ in keys}):
         fresh: dict[Key, _Group] = {}
         for tile, (loose, fitting) in enumerate(keys):
@@ -153,7 +158,7 @@ def build_table(
     return _table(groups, terrain_count, kind)
 
 
-def tile_keys(marks: NDArray[np.int64], terrain_count: int, kind: SetKind) -> tuple[int, list[Key]]:
+def tile_keys(marks: Sequence[int], terrain_count: int, kind: SetKind) -> tuple[int, list[Key]]:
     """Give the keys that a tile's marks fit, and how many of its slots may be anything.
 
     Parameters
@@ -175,7 +180,7 @@ def tile_keys(marks: NDArray[np.int64], terrain_count: int, kind: SetKind) -> tu
     return vague, [key for key in product(*choices) if any(key)]
 
 
-def _ring_keys(marks: NDArray[np.int64], terrain_count: int) -> tuple[int, list[Key]]:
+def _ring_keys(marks: Sequence[int], terrain_count: int) -> tuple[int, list[Key]]:
     if len(marks) <= Slot.MIDDLE:
         return 0, []
     middle = int(marks[Slot.MIDDLE])

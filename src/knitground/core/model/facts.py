@@ -21,12 +21,17 @@ def with_facts(facts: FactsOf, places: Iterable[At], change: Change) -> FactsOf:
     ('reed', {})
     """
     new = dict(facts)
+    made: dict[int, TileFacts | None] = {}  # thousands of tiles often share the same facts
     for at in places:
-        fact = change(new.get(at, PLAIN))
-        if fact == PLAIN:
+        old = facts.get(at, PLAIN)
+        if id(old) not in made:
+            fact = change(old)
+            made[id(old)] = None if fact == PLAIN else fact
+        changed = made[id(old)]
+        if changed is None:
             new.pop(at, None)
         else:
-            new[at] = fact
+            new[at] = changed
     return new
 
 

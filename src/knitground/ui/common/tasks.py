@@ -19,6 +19,9 @@ from knitground.core.edit.document import Document
 
 Result = TypeVar("Result")
 SHOW_AFTER_MS = 300
+_SWITCH_SECONDS = 0.0005
+"""How long work beside the interface keeps it waiting when it wants Python: each call that draws
+waits so long, and there are hundreds in a frame; Python's own 5 ms make pauses that are felt."""
 
 
 class _Relay(QObject):
@@ -133,12 +136,14 @@ def spare_frames() -> None:
     """Look for garbage now, and leave all that is there out of later looks.
 
     A look through the whole window's objects takes some 50 ms, and Python takes one whenever it
-    likes: in the middle of a stroke too. What is made later is still looked through.
+    likes: in the middle of a stroke too. What is made later is still looked through. Work beside
+    the interface is told to make room for it at once.
     """
     gc.unfreeze()
     gc.collect()
     gc.freeze()
     gc.set_threshold(5_000, 20, 50)
+    sys.setswitchinterval(_SWITCH_SECONDS)
 
 
 def wait_for_jobs(timeout_ms: int = 30_000) -> None:

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from abc import abstractmethod
 
-from PySide6.QtCore import Signal
+from PySide6.QtCore import QTimer, Signal
+from PySide6.QtGui import QShowEvent
 from PySide6.QtWidgets import QWidget
 
 from knitground.ui.common.widgets import column
@@ -31,7 +32,12 @@ class NamedList(QWidget):
     def again(self) -> None:
         """Draw all of it anew: tiles look different now."""
         self._shown = None
+        if self.isVisible():
+            self.refresh()
+
+    def showEvent(self, event: QShowEvent) -> None:
         self.refresh()
+        super().showEvent(event)
 
     def refresh(self) -> None:
         """Show what there is now, if it is not what is shown."""
@@ -39,6 +45,12 @@ class NamedList(QWidget):
         if state != self._shown:
             self._shown = state
             self.build()
+            # New lines stand squeezed in the old height until they are laid out: not shown so.
+            self.setUpdatesEnabled(False)
+            QTimer.singleShot(0, self, self._show_again)
+
+    def _show_again(self) -> None:
+        self.setUpdatesEnabled(True)
 
     def fits(self, name: str) -> bool:
         """Whether the search fits a name."""

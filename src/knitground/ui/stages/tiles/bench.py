@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Callable
 from functools import partial
 
@@ -43,8 +44,9 @@ from knitground.core.edit.tiles import (
 )
 from knitground.core.model.limits import MAX_NAME, MAX_WEIGHT
 from knitground.core.model.properties import Property
-from knitground.core.model.tileset import At, Tileset
+from knitground.core.model.tileset import PLAIN, At, Tileset
 from knitground.core.slicing.search import matching_tiles
+from knitground.ui.common.beside import Beside
 from knitground.ui.common.commands import Commands
 from knitground.ui.common.propertyeditor import DIFFERENT, PropertyEditor
 from knitground.ui.common.theme import LINEN
@@ -74,6 +76,8 @@ _SHAPES, _MOVES = TABS.index("Shapes"), TABS.index("Moves")
 _BELOW, _BELOW_SHAPES = 232, 326
 _SHOWN_SHARES = 8
 _LATER_MS = 120
+_MANY = 1000
+"""Tiles, chosen or there, from which the bench follows an edit in frames of their own."""
 
 
 class TilesBench(Stage):
@@ -94,7 +98,10 @@ class TilesBench(Stage):
         self._key: object = None
         self._shares: dict[At, Share] = {}
         self._later = QTimer(self, singleShot=True, interval=_LATER_MS)
-        self._later.timeout.connect(self._show_shares)
+        self._later.timeout.connect(self._count)
+        self._beside = Beside(lambda: session.doc, self)
+        self._soon = QTimer(self, singleShot=True, interval=0)
+        self._soon.timeout.connect(self.refresh_later)
         self._make_top()
         self._make_pages()
         self._lay_out()
@@ -196,11 +203,12 @@ class TilesBench(Stage):
 
     def _show_properties(self, *_: object) -> None:
         """Show the properties of the chosen tiles, of a tag or of the sheet."""
-        tileset, chosen = self.tileset, sorted(self.chosen)
+        tileset, chosen = self.tileset, self.chosen
         if tileset is None:
             self.properties.show_properties([])
             return
-        tags = sorted({tag for fact in tileset.facts.values() for tag in fact.tags})
+        tags = sorted({tag for own in {each.tags for each in tileset.facts.values()}
+                       for tag in own})  # fmt: skip
         items: list[tuple[str, object]] = [("these tiles", None), ("all tiles of the sheet", "")]
         fill_box(
             self.whose, items + [(f"all with tag “{tag}”", tag) for tag in tags], self.default_tag
@@ -214,11 +222,12 @@ class TilesBench(Stage):
             self.inherited.setText("A tile's own property of the same name goes before it.")
             return
         self.properties.show_properties(
-            shared_properties(tileset.fact(*at).properties for at in chosen)
+            shared_properties(tileset.facts.get(at, PLAIN).properties for at in chosen)
         )
         if chosen:
-            own = {each.name for each in tileset.fact(*chosen[0]).properties}
-            more = [each for each in tileset.properties_of(*chosen[0]) if each.name not in own]
+            first = min(chosen)
+            own = {each.name for each in tileset.fact(*first).properties}
+            more = [each for each in tileset.properties_of(*first) if each.name not in own]
             words = ", ".join(f"{each.name} = {each.value}" for each in more[:8])
             self.inherited.setText(f"By default: {words}" if more else "")
 
@@ -316,7 +325,11 @@ class TilesBench(Stage):
         if change.what in (What.CELLS, What.TERRAIN):
             if self.isVisible():
                 self._later.start()
-        elif change.what not in (What.MARKERS, What.TRAY, What.RECIPE, What.MIXES, What.RULES):
+        elif change.what in (What.MARKERS, What.TRAY, What.RECIPE, What.MIXES, What.RULES):
+            return
+        elif len(self.chosen) > _MANY and self.isVisible():
+            self._soon.start()
+        else:
             self.refresh_later()
 
     def refresh(self) -> None:
@@ -343,9 +356,14 @@ class TilesBench(Stage):
                 page.setEnabled(some or defaults)
         self.moves.show_tiles(tileset if some else None, chosen)
         self._show_shapes()
+        wide = tileset is not None and tileset.count > _MANY
         self.big.show_tile(
-            tileset if some else None, min(chosen, default=None), self.session.project
+            tileset if some else None,
+            min(chosen, default=None),
+            None if wide else self.session.project,
         )
+        if wide:
+            self._later.start()
         if tileset is None or not chosen:
             self.words.setText("Choose tiles: click, drag, Ctrl, or “Choose…”.")
             self._show_properties()
@@ -355,7 +373,8 @@ class TilesBench(Stage):
         one = len(chosen) == 1
         self.words.setText(tile_line(tileset, first) if one else f"{len(chosen)} tiles chosen")
         self._filling = True
-        facts = [tileset.fact(*at) for at in chosen]
+        every = [tileset.facts.get(at, PLAIN) for at in chosen]
+        facts = list({id(fact): fact for fact in every}.values())
         weights = {fact.weight for fact in facts}
         self.weight.setSpecialValueText("")
         if not self.weight.hasFocus():
@@ -366,16 +385,14 @@ class TilesBench(Stage):
         if not self.name.hasFocus():
             self.name.setText(next(iter(names)) if len(names) == 1 else "")
         self.name.setPlaceholderText("" if len(names) == 1 else DIFFERENT)
-        self._show_tags(sorted({tag for fact in facts for tag in fact.tags}), len(chosen))
+        self._show_tags(Counter(tag for fact in every for tag in fact.tags), len(chosen))
         self._show_properties()
         self._filling = False
         self._show_shares()
 
-    def _show_tags(self, tags: list[str], count: int) -> None:
+    def _show_tags(self, tags: Counter[str], count: int) -> None:
         clear(self.tags)
-        tileset = self.tileset
-        for tag in tags[:12]:
-            having = sum(tag in tileset.fact(*at).tags for at in self.chosen) if tileset else 0
+        for tag, having in sorted(tags.items())[:12]:
             words = tag if having == count else f"{tag} ({having})"
             gone = partial(self._remove_tag, tag)
             self.tags.addWidget(button(f"{words}  ×", gone, f"Take the tag “{tag}” away"))
@@ -384,10 +401,33 @@ class TilesBench(Stage):
     def _show_shares(self) -> None:
         """Say what the weights mean: shares among variants, and cells of this map."""
         clear(self.share_lines)
+        self._beside.forget()
         tileset = self.tileset
         if tileset is None or not self.chosen:
             return
-        shares = tile_shares(self.session.project, tileset, self.session.map)
+        if tileset.count <= _MANY:
+            shares = tile_shares(self.session.project, tileset, self.session.map)
+            self._list_shares(tileset, shares)
+            return
+        self.share_lines.addWidget(note("counting…"))
+        self._later.start()
+
+    def _count(self) -> None:
+        """Show what takes long on large sheets, once nothing has changed for a moment."""
+        tileset, project, map_ = self.tileset, self.session.project, self.session.map
+        if tileset is None or tileset.count <= _MANY or not self.chosen:
+            self._show_shares()
+            return
+        self.big.show_tile(tileset, min(self.chosen), project)
+        self._beside.ask(
+            lambda: tile_shares(project, tileset, map_), partial(self._list_shares, tileset)
+        )
+
+    def _list_shares(self, tileset: Tileset, shares: dict[At, Share] | None) -> None:
+        """Show what is counted, if it is still about the tiles that are chosen."""
+        if tileset is not self.tileset or shares is None:
+            return
+        clear(self.share_lines)
         listed = [at for at in sorted(self.chosen) if at in shares]
         for at in listed[:_SHOWN_SHARES]:
             each = shares[at]

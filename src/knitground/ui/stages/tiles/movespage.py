@@ -24,7 +24,7 @@ from knitground.core.edit.frames import (
     time_frames,
 )
 from knitground.core.files.sheetreading import ReadSheets, read_sheets
-from knitground.core.model.tileset import At, Frame, Tileset
+from knitground.core.model.tileset import PLAIN, At, Frame, Tileset
 from knitground.ui.common.widgets import button, column, note, primary, row
 from knitground.ui.session import Session
 from knitground.ui.stages.tiles.bigtile import BigTile
@@ -93,9 +93,9 @@ class MovesPage(QWidget):
         if tiles != self.tiles or tileset is not self.tileset:
             self.strip.number = None
         self.tileset, self.tiles = tileset, tiles
-        facts = [tileset.fact(*at) for at in sorted(tiles)] if tileset else []
+        facts = [tileset.facts.get(at, PLAIN) for at in tiles] if tileset else []
         self._filling = True
-        frames = facts[0].frames if facts else ()
+        frames = tileset.fact(*min(tiles)).frames if tileset and tiles else ()
         self.strip.show_frames(self.session.project, tileset, frames)
         moving = [fact for fact in facts if fact.frames]
         self.apart.setEnabled(bool(moving))

@@ -20,6 +20,8 @@ OVERLAYS = (
 )  # fmt: skip
 _MOST_LABELS = 3000
 _OUT_PX = 12
+_MOST_OUTLINED = 800
+"""Chosen tiles in view up to which each has an outline of its own."""
 
 
 class TilesSheet(SheetView):
@@ -50,8 +52,8 @@ class TilesSheet(SheetView):
 
     def choose(self, places: Iterable[At]) -> None:
         """Choose other tiles."""
-        has = self.tileset.has if self.tileset else lambda *_: False
-        chosen = frozenset(at for at in places if has(*at))
+        rows, cols = (self.tileset.rows, self.tileset.columns) if self.tileset else (0, 0)
+        chosen = frozenset(at for at in places if 0 <= at[0] < rows and 0 <= at[1] < cols)
         if chosen != self.chosen:
             self.chosen = chosen
             self.update()
@@ -65,9 +67,8 @@ class TilesSheet(SheetView):
         if self.found is not None:
             veil = QColor(theme().canvas)
             veil.setAlpha(190)
-            for at in seen:
-                if at not in self.found:
-                    painter.fillRect(self.tile_rect(*at), veil)
+            for rect in self._runs([at for at in seen if at not in self.found]):
+                painter.fillRect(rect, veil)
         if len(seen) <= _MOST_LABELS:
             for at in seen:
                 self._label(painter, at, self.tileset.facts.get(at, PLAIN))
@@ -106,13 +107,37 @@ class TilesSheet(SheetView):
     def _draw_chosen(self, painter: QPainter, seen: list[At]) -> None:
         painter.setBrush(Qt.BrushStyle.NoBrush)
         shown = [at for at in seen if at in self.chosen]
+        many = len(shown) > _MOST_OUTLINED
+        rects = self._runs(shown) if many else [self.tile_rect(*at) for at in shown]
+        for rect in rects if many else ():
+            veil = QColor(LINEN.madder)
+            veil.setAlpha(60)
+            painter.fillRect(rect, veil)
+        rects = [rect.adjusted(0, 0, -1, -1) for rect in rects]
         for colour, width in ((LINEN.panel, 3), (LINEN.madder, 1.5)):
             painter.setPen(QPen(QColor(colour), width))
-            for at in shown:
-                painter.drawRect(self.tile_rect(*at).adjusted(0, 0, -1, -1))
+            painter.drawRects(rects)
         if self._cursor is not None and self.hasFocus():
             painter.setPen(QPen(QColor(LINEN.accent), 2, Qt.PenStyle.DashLine))
             painter.drawRect(self.tile_rect(*self._cursor).adjusted(-2, -2, 1, 1))
+
+    def _runs(self, tiles: list[At]) -> list[QRectF]:
+        """Give tiles that follow each other in a row as one rectangle: there may be thousands."""
+        out: list[QRectF] = []
+        start = last = None
+        for at in [*sorted(tiles), None]:
+            if start is not None and last is not None:
+                if at == (last[0], last[1] + 1) and not self._loose:
+                    last = at
+                    continue
+                out.append(self.tile_rect(*start).united(self.tile_rect(*last)))
+            start = last = at
+        return out
+
+    @property
+    def _loose(self) -> bool:
+        """Whether the tiles are pieces that lie anywhere."""
+        return self.tileset is not None and bool(self.tileset.slicing.pieces)
 
     # Pointer and keys
 

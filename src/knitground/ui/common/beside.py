@@ -1,0 +1,73 @@
+"""What a view wants to know is worked out beside the interface, the last question only."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+from PySide6.QtCore import QObject
+
+from knitground.core.base.errors import KnitError
+from knitground.core.edit.document import Document
+from knitground.ui.common.tasks import Job
+
+Work = Callable[[], Any]
+Done = Callable[[Any], object]
+
+
+class Beside(QObject):
+    """Answers one question at a time; of those that come meanwhile only the last one.
+
+    An answer to what was true before a change is thrown away: whoever asks has to ask again after
+    each change.
+    """
+
+    def __init__(self, document: Callable[[], Document], owner: QObject) -> None:
+        super().__init__(owner)
+        self._document = document
+        self._job: Job[Any] | None = None
+        self._next: tuple[Work, Done] | None = None
+        self._asked = 0
+
+    def ask(self, work: Work, done: Done) -> None:
+        """Ask; `done` gets the answer, in the interface thread."""
+        self._next = (work, done)
+        self._asked += 1
+        if self._job is None:
+            self._start()
+
+    def forget(self) -> None:
+        """Want no answer any more."""
+        self._next = None
+        self._asked += 1
+
+    def _start(self) -> None:
+        if self._next is None:
+            return
+        (work, done), self._next = self._next, None
+        doc = self._document()
+        revision, number = doc.revision, self._asked
+
+        def checked(_progress: object) -> Any:
+            try:
+                return work()
+            except Exception:
+                if doc.revision != revision:
+                    return None  # it was changed while it was read
+                raise
+
+        def answer(found: Any) -> None:
+            same = doc is self._document() and doc.revision == revision
+            if same and number == self._asked:
+                done(found)
+
+        self._job = Job(checked, answer, _quiet, owner=self, ended=self._ended)
+        self._job.start()
+
+    def _ended(self) -> None:
+        self._job = None
+        self._start()
+
+
+def _quiet(_error: KnitError) -> None:
+    """Say nothing: what can not be told is left out."""
