@@ -1,20 +1,25 @@
 """Mixes in the real window: patches in them, kept apart, kept off borders, fills laid anew."""
 
+from dataclasses import replace
+
 import numpy as np
 from PySide6.QtCore import Qt
+from PySide6.QtGui import QColor
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QComboBox, QDoubleSpinBox, QSpinBox
+from PySide6.QtWidgets import QComboBox, QDoubleSpinBox, QLabel, QSpinBox
 from tests.ui.conftest import click, move, props_view, settle
 
 from knitground.core.base.window import Box
 from knitground.core.edit.hand import MixInHand
 from knitground.core.edit.layers import delete_layer, rename_layer
+from knitground.core.edit.maps import put_mix
 from knitground.core.edit.planning import refusal
 from knitground.core.edit.selecting import select_box
 from knitground.core.edit.tint import tint_value
-from knitground.core.model.mix import Fall, FallWay
+from knitground.core.model.mix import Fall, FallWay, MixEntry
 from knitground.core.model.tile import TileRef
 from knitground.ui.common.tasks import wait_for_jobs
+from knitground.ui.common.theme import LINEN
 from knitground.ui.stages.draw.bench import TABS
 
 CTRL, SHIFT, ALT = (
@@ -215,3 +220,29 @@ def test_the_tile_under_the_pointer_is_replaced_by_a_mix_in_the_selection(window
     QTest.keyClick(view, Qt.Key.Key_F, CTRL | ALT)
     wait_for_jobs()
     assert "no tile lies under the pointer" in window.notices.text.text()
+
+
+def test_a_tile_that_the_eye_catches_is_framed_in_the_sample_with_what_to_change(window):
+    window.show_stage("draw")
+    mixes = take(window, "salt flat")
+    mix = mix_named(window, "salt flat")
+    words = [each.text() for each in mixes.findChildren(QLabel) if each.isVisible()]
+    assert any("the eye catches nothing" in each for each in words)
+    plain = field(mixes, QLabel, "A sample").pixmap().toImage()
+    brine = MixEntry(TileRef("pans", 0, 0), 1.0)
+    window.session.apply(
+        put_mix(window.session.project, replace(mix, entries=(*mix.entries, brine)), mix)
+    )
+    settle()
+    words = [each.text() for each in mixes.findChildren(QLabel) if each.isVisible()]
+    assert any("The eye catches the framed one" in each and "Lower its weight" in each
+               for each in words)  # fmt: skip
+    framed = field(mixes, QLabel, "A sample").pixmap().toImage()
+    madder = QColor(LINEN.madder).rgb()
+
+    def count(image):
+        every = ((x, y) for x in range(image.width()) for y in range(image.height()))
+        return sum(image.pixel(x, y) == madder for x, y in every)
+
+    assert count(plain) == 0
+    assert count(framed) > 20

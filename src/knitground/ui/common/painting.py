@@ -6,12 +6,11 @@ import sys
 from collections.abc import Iterator
 from contextlib import contextmanager
 
-from PySide6.QtGui import QFont, QPainter
-from PySide6.QtWidgets import QWidget
+from PySide6.QtGui import QFont, QPaintDevice, QPainter
 
 
 @contextmanager
-def painting(widget: QWidget) -> Iterator[QPainter]:
+def painting(widget: QPaintDevice) -> Iterator[QPainter]:
     """Paint on a widget; a fault goes to the crash handler, never out of `paintEvent`.
 
     A painter that stays active after an error takes the whole process down at some later paint.

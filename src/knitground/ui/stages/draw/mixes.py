@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import replace
 from functools import partial
 
 import numpy as np
 from numpy.typing import NDArray
-from PySide6.QtGui import QPixmap
+from PySide6.QtGui import QColor, QPen, QPixmap
 from PySide6.QtWidgets import (
     QDoubleSpinBox,
     QInputDialog,
@@ -21,11 +22,13 @@ from PySide6.QtWidgets import (
 from knitground.core.base.errors import EditError
 from knitground.core.chance.draw import shares
 from knitground.core.chance.fall import fall_cells, laid_cells, repetition
+from knitground.core.chance.landmark import landmarks
 from knitground.core.edit.hand import MixInHand, PatchInHand
 from knitground.core.edit.maps import delete_mix, put_mix
 from knitground.core.model.mix import FallWay, Mix, MixEntry
 from knitground.core.model.patch import Patch
 from knitground.core.model.project import Project
+from knitground.ui.common.painting import painting
 from knitground.ui.common.theme import LINEN
 from knitground.ui.common.widgets import (
     ShareBar,
@@ -67,24 +70,44 @@ def sample_cells(mix: Mix) -> NDArray[np.int32]:
     return np.where(laid_cells(mix.fall.density, mix.fall, at, at, 1, 1), cells, -1)
 
 
-def sample_pixmap(project: Project, mix: Mix, cells: NDArray[np.int32]) -> QPixmap:
-    """Draw cells of a sample, each tile as large as the first one."""
+def sample_pictures(project: Project, mix: Mix) -> NDArray[np.uint32] | None:
+    """Give the pictures of the entries with a weight, as large as the first one; None without."""
     entries = [each for each in mix.entries if each.weight > 0]
     pictures = [pixels_of(project, each.tile) for each in entries]
     first = next((each for each in pictures if each is not None), None)
     if first is None:
-        return QPixmap()
-    size = first.shape
-    same = [each if each is not None and each.shape == size else np.zeros_like(first)
-            for each in pictures]  # fmt: skip
-    stack = np.stack([*same, np.zeros_like(first)])[cells]  # the last one is an empty cell
-    whole = stack.swapaxes(1, 2).reshape(cells.shape[0] * size[0], cells.shape[1] * size[1])
-    image = image_of(np.ascontiguousarray(whole))
-    return QPixmap.fromImage(image.copy()).scaledToWidth(240)
+        return None
+    return np.stack([
+        each if each is not None and each.shape == first.shape else np.zeros_like(first)
+        for each in pictures
+    ])  # fmt: skip
 
 
-def _repeat_words(mix: Mix, cells: NDArray[np.int32]) -> str:
-    """Say how much of a sample repeats where the eye would catch it, and what to change."""
+def sample_pixmap(
+    pictures: NDArray[np.uint32], cells: NDArray[np.int32], caught: Sequence[int]
+) -> QPixmap:
+    """Draw cells of a sample; round those that the eye catches stands a frame."""
+    high, wide = pictures.shape[1:3]
+    stack = np.concatenate([pictures, np.zeros_like(pictures[:1])])[cells]  # the last one: empty
+    whole = stack.swapaxes(1, 2).reshape(cells.shape[0] * high, cells.shape[1] * wide)
+    made = QPixmap.fromImage(image_of(np.ascontiguousarray(whole)).copy())
+    with painting(made) as painter:
+        painter.setPen(QPen(QColor(LINEN.madder), max(1, wide // 8)))
+        for row, col in np.argwhere(np.isin(cells, list(caught))).tolist():
+            painter.drawRect(col * wide, row * high, wide - 1, high - 1)
+    return made.scaledToWidth(240)
+
+
+def _repeat_words(mix: Mix, cells: NDArray[np.int32], caught: Sequence[int]) -> str:
+    """Say how much of a sample the eye would catch, and what to change."""
+    if caught:
+        one = len(caught) == 1
+        rarer = "let it keep further apart" if mix.fall.way is FallWay.APART else "keep it apart"
+        return (
+            f"The eye catches the framed {'one' if one else 'ones'} again and again: "
+            f"{'it looks' if one else 'they look'} unlike the rest. Lower "
+            f"{'its weight' if one else 'their weights'}, or {rarer}."
+        )
     if mix.fall.way is FallWay.CLUMPS:
         return f"Clumps, {mix.fall.size:g} cells from one to the next."
     value, (down, across) = repetition(cells)
@@ -170,8 +193,14 @@ class MixList(NamedList):
         sample.setAccessibleName("A sample of the mix")
         try:
             cells = sample_cells(mix)
-            sample.setPixmap(sample_pixmap(self.session.project, mix, cells[:12, :26]))
-            words.setText(_repeat_words(mix, cells))
+            pictures = sample_pictures(self.session.project, mix)
+            caught: list[int] = []
+            if pictures is not None:
+                parts = [each for each in shares(mix.weights) if each > 0]
+                colours = pictures.view(np.uint8).reshape(*pictures.shape, 4)
+                caught = landmarks(colours, parts)
+                sample.setPixmap(sample_pixmap(pictures, cells[:12, :26], caught))
+            words.setText(_repeat_words(mix, cells, caught))
         except EditError as error:
             words.setText(str(error))
             set_role(words, "warning")
