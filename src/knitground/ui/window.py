@@ -152,6 +152,7 @@ class Window(QObject):
         s.stage_wanted.connect(self.show_stage)
         s.missing_wanted.connect(self._make_missing)
         s.pointed.connect(self._point)
+        s.choice.tileset_changed.connect(lambda: self._point(""))
         s.noticed.connect(lambda text, kind: self.notices.tell(text, kind))
         s.offered.connect(lambda text, cures: self.notices.tell(text, "warning", cures))
         s.steps.connect(self._show_state)

@@ -27,11 +27,15 @@ _SIDES = (Slot.N, Slot.E, Slot.S, Slot.W)
 class Joins:
     """Tiles and how they join.
 
+    Where blocks of more than one tile are kept to, each of the n is a block by its upper left tile,
+    and a tile stands in the list once for each block that begins with it.
+
     Parameters
     ----------
     tiles, weights : (n,)
     right, down : (n, n) whether the second may lie right of, or below, the first
     ends : (4, n) whether a tile may lie at a closed border: N E S W
+    ways : (4, n) whether one can go on from a tile over its side: N E S W; None is everywhere
     """
 
     tiles: list[TileRef]
@@ -39,6 +43,7 @@ class Joins:
     right: NDArray[np.bool_]
     down: NDArray[np.bool_]
     ends: NDArray[np.bool_]
+    ways: NDArray[np.bool_] | None = None
 
 
 def joins_of(work: Work, step: SolveStep) -> Joins:
@@ -51,6 +56,8 @@ def joins_of(work: Work, step: SolveStep) -> Joins:
     """
     if step.source is SolveFrom.EXAMPLE:
         found = _from_example(work, step)
+        if step.blocks > 1:
+            found = _from_blocks(work, step, found)
     else:
         owner = work.project.tileset_named(step.tileset)
         if owner is None:
@@ -89,6 +96,7 @@ def _kept(joins: Joins) -> Joins:
     return Joins(
         [joins.tiles[n] for n in keep.tolist()], joins.weights[keep],
         joins.right[np.ix_(keep, keep)], joins.down[np.ix_(keep, keep)], joins.ends[:, keep],
+        None if joins.ways is None else joins.ways[:, keep],
     )  # fmt: skip
 
 
@@ -114,7 +122,11 @@ def _from_marks(work: Work, step: SolveStep, owner: Tileset) -> Joins:
     for side in _SIDES:
         slots = outer[side] if kit.kind is SetKind.CORNER else (side,)
         ends.append(np.isin(marks[:, list(slots)], (0, ANY)).all(axis=1))
-    return _kept(Joins(tiles, _weights(work.project, tiles), right, down, np.stack(ends)))
+    ways = None
+    if kit.kind is SetKind.EDGE:
+        ways = np.stack([marks[:, side] > 0 for side in _SIDES])
+    weights = _weights(work.project, tiles)
+    return _kept(Joins(tiles, weights, right, down, np.stack(ends), ways))
 
 
 def from_pixels(project: Project, owner: Tileset, tolerance: float) -> Joins:
@@ -148,13 +160,68 @@ def _alike(one: NDArray[np.float32], other: NDArray[np.float32]) -> NDArray[np.f
     return out
 
 
-def _from_example(work: Work, step: SolveStep) -> Joins:
+def _example(work: Work, step: SolveStep) -> Layer:
     layer = work.map.layer_numbered(step.example)
     if not isinstance(layer, Layer) or not layer.holds_tiles or layer.number == step.layer:
         raise GrowError(
             f"{work.number} learns from layer {step.example}, which is gone, has no tiles or is "
             "the one that it makes: choose another"
         )
+    return layer
+
+
+def _from_blocks(work: Work, step: SolveStep, pairs: Joins) -> Joins:
+    """Let lie only what lies on the example in blocks of 2 × 2 or 3 × 3, beyond its border too.
+
+    Two blocks follow each other if they agree where they overlap; −1 is off the example.
+
+    Notes
+    -----
+    The overlapping-windows form of texture by example, after A. Efros and T. Leung, 1999.
+    """
+    layer, side = _example(work, step), step.blocks
+    cells = work.cells(layer)
+    places = [work.map.legend.place(tile) for tile in pairs.tiles]
+    number = np.full(len(work.map.legend) + 1, -2, np.int64)  # −2: nothing lies there
+    number[places] = np.arange(len(places))
+    grid = np.where(cells > 0, number[np.maximum(cells, 0)], -2)
+    more = side - 1
+    wide = np.pad(grid, ((0, more), (0, more)), mode="wrap") if work.map.wrap else np.pad(
+        grid, ((0, more), (0, more)), constant_values=-1
+    )  # fmt: skip
+    windows = np.lib.stride_tricks.sliding_window_view(wide, (side, side))
+    flat = windows.reshape(-1, side * side)
+    whole = (flat != -2).all(axis=1)
+    blocks, first, counts = np.unique(flat[whole], axis=0, return_inverse=True, return_counts=True)
+    if len(blocks) > MAX_TILES:
+        raise GrowError(
+            f"{work.number}: “{layer.name}” has {len(blocks)} different blocks of {side} × {side}, "
+            f"{MAX_TILES} are the most: learn from pairs, or from a smaller example"
+        )
+    count = len(blocks)
+    shaped = blocks.reshape(count, side, side)
+    rows, cols = (each.ravel()[whole] for each in np.indices(grid.shape))
+    ends = np.zeros((4, count), np.bool_)
+    if not work.map.wrap:
+        for at, on in enumerate((rows == 0, cols == grid.shape[1] - 1, rows == grid.shape[0] - 1,
+                                 cols == 0)):  # fmt: skip
+            ends[at, first.ravel()[on]] = True
+    right = _overlap(shaped[:, :, 1:], shaped[:, :, :-1])
+    down = _overlap(shaped[:, 1:], shaped[:, :-1])
+    tiles = [pairs.tiles[n] for n in shaped[:, 0, 0].tolist()]
+    return Joins(tiles, counts.astype(np.float64), right, down, ends)
+
+
+def _overlap(one: NDArray[np.int64], other: NDArray[np.int64]) -> NDArray[np.bool_]:
+    """Tell which parts of blocks are the same as which of others: (n, n)."""
+    both = np.concatenate([one.reshape(len(one), -1), other.reshape(len(other), -1)])
+    _, same = np.unique(both, axis=0, return_inverse=True)
+    same = same.ravel()
+    return np.asarray(same[: len(one), None] == same[None, len(one) :])
+
+
+def _from_example(work: Work, step: SolveStep) -> Joins:
+    layer = _example(work, step)
     cells = work.cells(layer)
     known = np.unique(cells[cells > 0])
     tiles = [tile for place in known.tolist() if (tile := work.map.legend.tile(place)) is not None]

@@ -96,6 +96,8 @@ def run_recipe(
     kept: Kept | None = None,
     until: int | None = None,
     skipped: list[str] | None = None,
+    show: Callable[[Grown], object] | None = None,
+    anew: int | None = None,
 ) -> list[Grown]:
     """Run a map's recipe without changing the map.
 
@@ -105,6 +107,8 @@ def run_recipe(
     until : run only so many steps
     skipped : gets, in words, the steps that can not run and are passed over; without it the first
         such step ends the run
+    show : takes what a step that runs long has made so far
+    anew : the step from which on nothing that is kept is used
 
     Raises
     ------
@@ -123,9 +127,10 @@ def run_recipe(
         if not step.active or isinstance(step, UnknownStep):
             continue
         part = partial(_part_of, progress, place, last)
-        work = Work(project, map_, place, results, part)
+        work = Work(project, map_, place, results, part, show)
         try:
-            results += run_step(work, step, kept)
+            fresh = anew is not None and place >= anew
+            results += run_step(work, step, kept, fresh=fresh)
         except GrowError as error:
             if skipped is None:
                 raise
@@ -134,11 +139,13 @@ def run_recipe(
     return results
 
 
-def run_step(work: Work, step: Step, kept: Kept | None = None) -> list[Grown]:
-    """Run one step on what is there by now."""
+def run_step(
+    work: Work, step: Step, kept: Kept | None = None, *, fresh: bool = False
+) -> list[Grown]:
+    """Run one step on what is there by now; `fresh`: though what it makes is kept."""
     key = _key(work, step) if kept is not None else b""
     legend = work.map.legend.tiles
-    found = kept.get(key, legend) if kept is not None else None
+    found = kept.get(key, legend) if kept is not None and not fresh else None
     if found is not None:
         layers = {each.number: each for each in work.map.layers}
         return [replace(each, layer=layers[each.layer.number], step=work.place) for each in found]

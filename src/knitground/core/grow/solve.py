@@ -2,16 +2,22 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from time import monotonic
+
 import numpy as np
+from numpy.typing import NDArray
 
 from knitground.core.base.errors import GrowError
 from knitground.core.grow.joins import Joins, joins_of
+from knitground.core.grow.reach import Reach
 from knitground.core.grow.solver import Solved, Solver, wrong_joins
-from knitground.core.grow.work import Grown, Work
+from knitground.core.grow.work import Grown, Mask, Work
 from knitground.core.model.layers import GrownLayer
 from knitground.core.model.recipe import SolveEdge, SolveStep
 
 MAX_SOLVED = 512 * 512
+MAX_GAPS = 256
 
 
 def run_solve(work: Work, step: SolveStep) -> list[Grown]:
@@ -41,25 +47,84 @@ def run_solve(work: Work, step: SolveStep) -> list[Grown]:
     area = area & ~(pinned & (given < 0))
     wraps = work.map.wrap if step.edge is not SolveEdge.WRAPS else True
     limits = {(row, col): most for row, col, most in step.most}
-    most = {n: limits[at] for n, tile in enumerate(joins.tiles)
+    first = {tile: n for n, tile in reversed(list(enumerate(joins.tiles)))}
+    most = {n: limits[at] for tile, n in first.items()
             if (at := (tile.row, tile.col)) in limits}  # fmt: skip
-    solver = Solver(
-        joins, area, given, wrap=wraps, closed=step.edge is SolveEdge.CLOSED, seed=work.seed,
-        seconds=float(step.seconds), progress=work.progress,
-        most=most,
-    )  # fmt: skip
+    before = work.own_cells(layer)
+
+    def laid_as(cells: NDArray[np.int32]) -> NDArray[np.int32]:
+        return np.where(cells >= 0, places[np.maximum(cells, 0)], before)
+
+    def show(cells: NDArray[np.int32]) -> None:
+        if work.show is not None:
+            work.show(Grown(layer, laid_as(cells), step=work.place))
+
+    def solver_of(cells: Mask) -> Solver:
+        return Solver(
+            joins, cells, given, wrap=wraps, closed=step.edge is SolveEdge.CLOSED, seed=work.seed,
+            seconds=float(step.seconds), progress=work.progress, most=most, show=show,
+        )  # fmt: skip
+
+    solver = solver_of(area)
     found = solver.solve()
+    left: list[tuple[int, int]] = []
+    while found.proven and step.gaps and len(left) < MAX_GAPS:
+        row, col = divmod(found.clash[0], work.size[1])
+        left.append((int(row), int(col)))
+        area[row, col] = False
+        solver = solver_of(area)
+        found = solver.solve()
+    parts = _reached(work, step, joins, solver) if step.reach and not found.holes else []
+    if parts:
+        found.cells = np.array(solver.done, np.int32).reshape(work.size)
     wrong = wrong_joins(joins, found.cells, wrap=wraps)
     if wrong and not found.proven:
         raise GrowError(f"{work.number}: {len(wrong)} cells do not join: tell the makers")
-    before = work.own_cells(layer)
-    made = np.where(found.cells >= 0, places[np.maximum(found.cells, 0)], before)
-    if found.proven:
-        made = before
+    made = before if found.proven else laid_as(found.cells)
     words, spots = _told(work, joins, found)
+    if left and not found.proven:
+        words += f" · nothing fits in {_count(left, 'cell')}: left empty"
+        spots = spots or tuple(left[:64])
+    if len(parts) > 1:
+        alone = [cell for part in parts[1:] for cell in part]
+        words += f" · “{step.reach}” in {len(parts)} parts, {_count(alone, 'cell')} not reached"
+        spots = spots or tuple((c // work.size[1], c % work.size[1]) for c in alone[:64])
+    elif parts:
+        words += f" · all “{step.reach}” reached"
     laid = float((found.cells >= 0).sum()) / max(1, int(area.sum()))
     shares = ((step.tileset or "tiles", 1.0, laid),)
     return [Grown(layer, made, shares, words=words, spots=spots)]
+
+
+def _count(things: Sequence[object], what: str) -> str:
+    return f"{len(things)} {what}{'s' * (len(things) != 1)}"
+
+
+def _reached(work: Work, step: SolveStep, joins: Joins, solver: Solver) -> list[list[int]]:
+    """Let all tiles with a tag be reached from each other; returns the parts that they are in.
+
+    Raises
+    ------
+    GrowError
+        No tile has the tag.
+    """
+    owners = {each.name: each for each in work.project.tilesets}
+    members, ways = 0, [0, 0, 0, 0]
+    for n, tile in enumerate(joins.tiles):
+        owner = owners.get(tile.tileset)
+        if owner is None or step.reach not in owner.fact(tile.row, tile.col).tags:
+            continue
+        members |= 1 << n
+        for side in range(4):
+            if joins.ways is None or joins.ways[side, n]:
+                ways[side] |= 1 << n
+    if not members:
+        raise GrowError(
+            f"{work.number}: no tile that it lays has the tag “{step.reach}”: give some of them "
+            "that tag in Tiles, or choose another"
+        )
+    solver.until = monotonic() + step.seconds
+    return Reach(solver, members, (ways[0], ways[1], ways[2], ways[3])).join()
 
 
 def _told(work: Work, joins: Joins, found: Solved) -> tuple[str, tuple[tuple[int, int], ...]]:
@@ -77,14 +142,15 @@ def _told(work: Work, joins: Joins, found: Solved) -> tuple[str, tuple[tuple[int
     if found.holes:
         row, col = spots[0]
         return f"{len(found.holes)} cells stay empty, the first in row {row}, column {col}", spots
-    used = len(np.unique(found.cells[found.cells >= 0]))
-    words = f"all join · {used} of {len(joins.tiles)} tiles used"
+    shown = {joins.tiles[n] for n in np.unique(found.cells[found.cells >= 0]).tolist()}
+    words = f"all join · {len(shown)} of {len(set(joins.tiles))} tiles used"
     if found.over:
         tile, more = next(iter(found.over.items()))
-        shown = joins.tiles[tile]
-        lies = np.argwhere(found.cells == tile)
+        over = joins.tiles[tile]
+        alike = [n for n, each in enumerate(joins.tiles) if each == over]
+        lies = np.argwhere(np.isin(found.cells, alike))
         words += (
-            f" · the tile of row {shown.row}, column {shown.col} lies {len(lies)} times, {more} too"
+            f" · the tile of row {over.row}, column {over.col} lies {len(lies)} times, {more} too"
             " often: nothing else fits where it is"
         )
         return words, tuple((int(r), int(c)) for r, c in lies[:64])

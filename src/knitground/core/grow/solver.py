@@ -27,6 +27,7 @@ _DIRECTIONS = ((-1, 0), (0, 1), (1, 0), (0, -1))
 _BLOCK, _RIM = 14, 4
 _HOLES = (3, 5, 8, 12, 18)
 _LIMITS = (60, 240, 900)
+_SHOW_SECONDS = 0.2
 
 
 @dataclass
@@ -45,7 +46,7 @@ class Solved:
 
 
 class Solver:
-    """One problem: which cells, how tiles join, what is given."""
+    """One problem: which cells, how tiles join, what is given (any of those that show the tile)."""
 
     def __init__(
         self,
@@ -59,14 +60,20 @@ class Solver:
         seconds: float = 20.0,
         progress: Callable[[float], None] | None = None,
         most: dict[int, int] | None = None,
+        show: Callable[[Numbers], object] | None = None,
     ) -> None:
         self.joins, self.area, self.given = joins, area, given
+        self._given: list[int] = given.ravel().tolist()
         self.size = area.shape
-        self.seed, self.progress = seed, progress
+        self.seed, self.progress, self.show = seed, progress, show
+        self._shown_at = monotonic()
         self.until = monotonic() + seconds
         self.count = len(joins.tiles)
         self.most = most or {}
-        never = sum(1 << tile for tile, most_of in self.most.items() if most_of == 0)
+        self._same = _same_tiles(joins)
+        never = 0
+        for tile, most_of in self.most.items():
+            never |= self._same[tile] if most_of == 0 else 0
         self.every = ((1 << self.count) - 1) & ~never
         self._allow = [_Allowed(m) for m in (
             joins.down.T, joins.right, joins.down, joins.right.T,
@@ -79,7 +86,10 @@ class Solver:
         self.weights = [float(each) for each in weights]
         self._asked, inside = list(self.weights), max(1, int(area.sum()))
         for tile, most_of in self.most.items():
-            self.weights[tile] = min(self.weights[tile], 0.5 * most_of / inside)
+            alike = _tiles(self._same[tile])
+            whole = sum(self.weights[n] for n in alike)
+            for n in alike:
+                self.weights[n] *= min(1.0, 0.5 * most_of / inside / max(1e-9, whole))
 
     def _neighbours(self, *, wrap: bool) -> list[tuple[int, int, int, int]]:
         """Number the cells above, right of, below and left of each; −1 is none."""
@@ -102,13 +112,27 @@ class Solver:
             if not inside:
                 out.append(0)
                 continue
-            domain = 1 << given[cell] if given[cell] >= 0 else self.every
+            domain = self._same[given[cell]] if given[cell] >= 0 else self.every
             if closed and given[cell] < 0:
                 for direction, other in enumerate(self.near[cell]):
                     if other < 0:
                         domain &= ends[direction]
             out.append(domain)
         return out
+
+    @property
+    def wide(self) -> int:
+        """Cells in a row."""
+        return int(self.size[1])
+
+    def is_given(self, cell: int) -> bool:
+        """Whether what a cell shows is given."""
+        return self._given[cell] >= 0
+
+    def first_of(self, domains: dict[int, int]) -> None:
+        """Say what some cells may show at all, as bits."""
+        for cell, domain in domains.items():
+            self.first[cell] = domain
 
     # The whole
 
@@ -151,7 +175,7 @@ class Solver:
         if not holes:
             self._polish()
         over = {tile: more for tile, most in self.most.items()
-                if (more := self.done.count(tile) - most) > 0}  # fmt: skip
+                if (more := len(self._showing(tile)) - most) > 0}  # fmt: skip
         return Solved(np.array(self.done, np.int32).reshape(self.size), holes, over=over)
 
     # At most so many
@@ -162,9 +186,9 @@ class Solver:
         Some of its cells are kept, by chance; all others may not show it any more. Windows round
         those that do are solved again, wider each time.
         """
-        bit, given = 1 << tile, self.given.ravel().tolist()
-        laid = [cell for cell, shown in enumerate(self.done) if shown == tile]
-        pinned = sum(given[cell] == tile for cell in laid)
+        bit, given = self._same[tile], self.given.ravel().tolist()
+        laid = self._showing(tile)
+        pinned = sum(given[cell] >= 0 for cell in laid)
         free = sorted((cell for cell in laid if given[cell] < 0),
                       key=lambda cell: mix_one(self.seed, 83, cell))  # fmt: skip
         kept, surplus = free[: max(0, most - pinned)], free[max(0, most - pinned) :]
@@ -173,8 +197,13 @@ class Solver:
             if domain & ~bit and given[cell] < 0 and cell not in stays:
                 self.first[cell] = domain & ~bit
         for number, cell in enumerate(surplus):
-            if self.done[cell] == tile:
+            if self.done[cell] >= 0 and bit >> self.done[cell] & 1:
                 self._without(cell, 5003 * number)
+
+    def _showing(self, tile: int) -> Places:
+        """List the cells that show a tile."""
+        bit = self._same[tile]
+        return [cell for cell, shown in enumerate(self.done) if shown >= 0 and bit >> shown & 1]
 
     def _without(self, cell: int, salt: int) -> None:
         """Solve round a cell again, wider each time, until it shows what it may."""
@@ -183,12 +212,12 @@ class Solver:
         for turn, far in enumerate((1, 2, 4, 7)):
             if monotonic() > self.until:
                 return
-            box = [c for c in self._box(row - far, col - far, row + far + 1, col + far + 1)
+            box = [c for c in self.box(row - far, col - far, row + far + 1, col + far + 1)
                    if given[c] < 0 and self.done[c] >= 0]  # fmt: skip
             before = {c: self.done[c] for c in box}
             for c in box:
                 self.done[c] = -1
-            if self._fill(box, 0, 120, salt + turn):
+            if self.fill(box, 0, 120, salt + turn):
                 return
             for c, shown in before.items():
                 self.done[c] = shown
@@ -216,7 +245,7 @@ class Solver:
         cells = [c for c in np.flatnonzero(self.area.ravel()).tolist()
                  if self._far(c, clash) <= reach]  # fmt: skip
         mine = self.given.ravel()
-        domains = {c: (1 << int(mine[c]) if c in kept else self.every) for c in cells}
+        domains = {c: (self._same[int(mine[c])] if c in kept else self.every) for c in cells}
         return self._propagate(domains, cells, None) is not None
 
     def _far(self, cell: int, other: int) -> int:
@@ -230,13 +259,12 @@ class Solver:
         blocks = [(top, left) for top in range(0, high, _BLOCK) for left in range(0, wide, _BLOCK)]
         holes: list[int] = []
         for number, (top, left) in enumerate(blocks):
-            if self.progress is not None:
-                self.progress(number / len(blocks))
-            inner = self._box(top, left, top + _BLOCK, left + _BLOCK)
+            self._tell(number / len(blocks))
+            inner = self.box(top, left, top + _BLOCK, left + _BLOCK)
             inner = [cell for cell in inner if self.done[cell] < 0]
             if not inner:
                 continue
-            if self._fill(inner, _RIM, 80, number):
+            if self.fill(inner, _RIM, 80, number):
                 continue
             if not self._tear(inner, number):
                 holes += [cell for cell in inner if self.done[cell] < 0]
@@ -245,6 +273,14 @@ class Solver:
                     break
         return sorted(set(holes))
 
+    def _tell(self, part: float) -> None:
+        """Say how far it is, and now and then what has been laid."""
+        if self.progress is not None:
+            self.progress(part)
+        if self.show is not None and monotonic() - self._shown_at > _SHOW_SECONDS:
+            self.show(np.array(self.done, np.int32).reshape(self.size))
+            self._shown_at = monotonic()
+
     def _tear(self, inner: Places, number: int) -> bool:
         """Take away what lies round a block that failed, wider each time, and try again."""
         rows = [cell // self.size[1] for cell in inner]
@@ -252,14 +288,14 @@ class Solver:
         for turn, more in enumerate(_HOLES):
             if monotonic() > self.until:
                 return False
-            box = self._box(min(rows) - more, min(cols) - more, max(rows) + more + 1,
+            box = self.box(min(rows) - more, min(cols) - more, max(rows) + more + 1,
                             max(cols) + more + 1)  # fmt: skip
             before = {cell: self.done[cell] for cell in box}
             for cell in box:
                 self.done[cell] = -1
             keep = [cell for cell in box if before[cell] >= 0 or cell in set(inner)]
             for attempt in range(3):
-                if self._fill(keep, _RIM, _LIMITS[attempt], number * 31 + turn * 7 + attempt):
+                if self.fill(keep, _RIM, _LIMITS[attempt], number * 31 + turn * 7 + attempt):
                     return True
                 if monotonic() > self.until:
                     break
@@ -267,7 +303,8 @@ class Solver:
                 self.done[cell] = tile
         return False
 
-    def _box(self, top: int, left: int, bottom: int, right: int) -> Places:
+    def box(self, top: int, left: int, bottom: int, right: int) -> Places:
+        """List the cells of the area in a box; over the border where that meets itself."""
         high, wide = self.size
         wraps = self.near[0][0] >= 0 or any(n[0] >= 0 for n in self.near[:wide])
         rows = range(top, bottom) if wraps else range(max(0, top), min(high, bottom))
@@ -276,7 +313,7 @@ class Solver:
         found = {(r % high) * wide + c % wide for r in rows for c in cols}
         return sorted(cell for cell in found if area[cell])
 
-    def _fill(self, inner: Places, rim: int, limit: int, salt: int) -> bool:
+    def fill(self, inner: Places, rim: int, limit: int, salt: int) -> bool:
         """Decide the inner cells, looking ahead over the undecided ones round them."""
         chosen = set(inner)
         edge = set(inner)
@@ -414,7 +451,7 @@ class Solver:
                 return
             cell = free[mix_one(self.seed, 61, number) % len(free)]
             row, col = divmod(cell, self.size[1])
-            box = [c for c in self._box(row - 4, col - 4, row + 4, col + 4)
+            box = [c for c in self.box(row - 4, col - 4, row + 4, col + 4)
                    if self.given.ravel()[c] < 0]  # fmt: skip
             laid = np.bincount([self.done[c] for c in cells], minlength=self.count) / len(cells)
             push = np.clip((wanted + 1e-4) / (laid + 1e-4), 0.2, 5.0) ** 2
@@ -422,7 +459,7 @@ class Solver:
             for c in box:
                 self.done[c] = -1
             self.weights = (wanted * push).tolist()
-            fine = self._fill(box, 0, 40, 977 + number)
+            fine = self.fill(box, 0, 40, 977 + number)
             after = self._error(wanted, cells) if fine else np.inf
             if after < error:
                 error = after
@@ -463,6 +500,14 @@ class _Allowed:
             if len(self._known) < 500_000:
                 self._known[domain] = found
         return found
+
+
+def _same_tiles(joins: Joins) -> list[int]:
+    """Give of each of the n all that show the same tile, as bits."""
+    found: dict[object, int] = {}
+    for n, tile in enumerate(joins.tiles):
+        found[tile] = found.get(tile, 0) | 1 << n
+    return [found[tile] for tile in joins.tiles]
 
 
 def _bits(row: NDArray[np.bool_]) -> int:

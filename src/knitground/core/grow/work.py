@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Any
 
@@ -70,6 +70,8 @@ class Work:
     place: int
     before: Sequence[Grown] = ()
     progress: Progress = no_progress
+    show: Callable[[Grown], object] | None = None
+    """Takes what a step has made so far, from the thread that makes it."""
 
     @property
     def seed(self) -> int:

@@ -464,6 +464,9 @@ class SolveStep(AnyStep):
         255), or what lies side by side on layer `example`
     edge : whether the border of the map, or of the area, may be anything, must be the same all
         round as it is outside, or meets itself
+    blocks : side of the blocks of an example that are kept to: 1 for pairs, 2 or 3
+    reach : a tag: tiles that have it are all to be reached from each other, side by side
+    gaps : whether, where it is impossible, the cells that show it are left empty
     forbidden : pairs that are not to lie side by side, though they fit: row and column of a tile,
         those of the one right of it, or below it if the last is true
     most : row and column of a tile, and how many of it are laid at most
@@ -478,6 +481,9 @@ class SolveStep(AnyStep):
     set_name: Word = ""
     tolerance: Annotated[float, Ge(0), Le(255)] = 24.0
     example: Number = 0
+    blocks: Annotated[int, Ge(1), Le(3)] = 1
+    reach: Word = ""
+    gaps: bool = False
     edge: SolveEdge = SolveEdge.OPEN
     forbidden: Annotated[tuple[Pair, ...], MaxLen(4096)] = ()
     most: Annotated[tuple[Most, ...], MaxLen(4096)] = ()

@@ -49,7 +49,7 @@ from knitground.core.grow.looks import Small, seam_figure, step_picture
 from knitground.core.grow.runner import Grown, Kept, run_recipe
 from knitground.core.model.layers import GroundLayer, GrownLayer
 from knitground.core.model.map import Map
-from knitground.core.model.recipe import Recipe, RewriteStep, Step
+from knitground.core.model.recipe import Recipe, RewriteStep, SolveFrom, SolveStep, Step
 from knitground.ui.common.asking import answered
 from knitground.ui.common.commands import Commands
 from knitground.ui.common.tasks import Job
@@ -62,6 +62,7 @@ from knitground.ui.stages.grow.carddrag import CardDrag
 from knitground.ui.stages.grow.chunkdialog import ChunkDialog
 from knitground.ui.stages.grow.nine import NineDialog
 from knitground.ui.stages.grow.pairsdialog import PairsDialog
+from knitground.ui.stages.grow.running import RunLine
 from knitground.ui.stages.grow.stepcard import StepCard, Told
 from knitground.ui.stages.stage import Stage
 
@@ -104,6 +105,7 @@ class GrowBench(Stage):
         self._again = False
         self._steps: tuple[Step, ...] | None = None
         self._until: int | None = None
+        self._anew: int | None = None
         self._open = 0
         self._focus: int | None = None
         self._copied: tuple[list[Step], dict[int, tuple[str, str]]] | None = None
@@ -156,6 +158,7 @@ class GrowBench(Stage):
         menu.addAction("Add from a file…", self.ask_read)
         self.more.setMenu(menu)
         self.lines = column(spacing=6)
+        self.running = RunLine(self.call_off)
 
     def _lay_out(self) -> None:
         self.how = note()
@@ -165,7 +168,7 @@ class GrowBench(Stage):
         ))  # fmt: skip
         self.inner = inner = QWidget()
         inner.setLayout(column(
-            self.title, self.how, self.seed_line, self.step_note, self.lines,
+            self.title, self.how, self.seed_line, self.step_note, self.running, self.lines,
             row(self.add, self.more, 1), self.wrap, self.repeat, self.seam, 1, margins=14,
             spacing=8,
         ))  # fmt: skip
@@ -313,6 +316,9 @@ class GrowBench(Stage):
             self.show_pairs(place)
         elif act == "to here":
             self._until = place + 1
+            self.run_new()
+        elif act == "from here":
+            self._anew = place
             self.run_new()
 
     def shift(self, place: int, to: int) -> None:
@@ -485,6 +491,7 @@ class GrowBench(Stage):
         if map_ is None or recipe is None:
             return
         until, self._until = self._until, None
+        anew, self._anew = self._anew, None
         key, doc, kept = self._key, self.session.doc, self.kept
         trial = with_recipe(map_, recipe)
         revision = doc.revision
@@ -493,8 +500,9 @@ class GrowBench(Stage):
             try:
                 skipped: list[str] = []
                 grown = run_recipe(
-                    doc.project, trial, progress, kept=kept, until=until, skipped=skipped
-                )
+                    doc.project, trial, progress, kept=kept, until=until, skipped=skipped,
+                    show=self.running.take, anew=anew,
+                )  # fmt: skip
                 small = [step_picture(doc.project, trial, each, *_PICTURE) for each in grown]
                 return _Ran(grown, lay_grown(map_, grown, recipe), skipped, small)
             except Exception:
@@ -511,11 +519,19 @@ class GrowBench(Stage):
                 doc.when_free(lambda: self._lay(doc, revision, map_, found, key))
 
         self.step_note.setText("growing…")
-        self._job = Job(work, done, self._fail, owner=self, ended=self._ended)
+        self.running.begin(doc, trial)
+        self._job = Job(work, done, self._fail, self.running.tell, owner=self, ended=self._ended)
         self._job.start()
+
+    def call_off(self) -> None:
+        """Stop the run that is under way; nothing changes."""
+        self._again = False
+        if self._job is not None:
+            self._job.cancel()
 
     def _ended(self) -> None:
         self._job = None
+        self.running.end()
         QTimer.singleShot(0, self, self._go_on)
 
     def _lay(self, doc: Document, revision: int, map_: Map, found: _Ran, key: object) -> None:
@@ -576,7 +592,20 @@ class GrowBench(Stage):
                 self.run_new()
 
         words = f"Step {place + 1}: {made.words}"
-        self.session.offer(words, {"Show": show, "Free those cells": free})
+        cures: dict[str, Callable[[], object]] = {"Show": show, "Free those cells": free}
+        step = map_.recipe.steps[place] if place < len(map_.recipe.steps) else None
+        if isinstance(step, SolveStep) and made.words.startswith("impossible"):
+            new = replace(step, gaps=True)
+            cures["Leave gaps"] = lambda: self._put(place, new)
+            found_set = self.session.project.set_of(step.tileset, step.set_name)
+            if step.source is SolveFrom.MARKS and found_set is not None:
+                owner, kit = found_set
+                cures["Make the tile…"] = lambda: self.session.missing_wanted.emit(owner, kit)
+        self.session.offer(words, cures)
+
+    def _put(self, place: int, step: Step) -> None:
+        if self._do(lambda map_: put_step(map_, place, step)):
+            self.run_new()
 
     def _fail(self, error: KnitError) -> None:
         self.step_note.setText("")

@@ -49,6 +49,7 @@ class As(StrEnum):
     SET = "set"
     SHARES = "shares"
     MARKER = "marker"
+    TAG = "tag"
 
 
 @dataclass(frozen=True)
@@ -161,8 +162,15 @@ FIELDS: dict[type, tuple[Field, ...]] = {
               only=("source", (SolveFrom.PIXELS,))),
         Field("example", "Example", As.LAYER, "The layer that shows what may lie side by side",
               only=("source", (SolveFrom.EXAMPLE,))),
+        Field("blocks", "Blocks", As.WHOLE,
+              "1: pairs lie as on the example; 2 or 3: blocks of 2 × 2 or 3 × 3 cells do", 1, 3,
+              only=("source", (SolveFrom.EXAMPLE,))),
         Field("edge", "Border", As.CHOICE, "What the border of the map does",
               options=tuple(SolveEdge)),
+        Field("reach", "Reachable", As.TAG,
+              "All tiles with this tag can be reached from each other, side by side"),
+        Field("gaps", "leaves gaps where it is impossible", As.CHECK,
+              "Leaves the cells empty at which it shows that nothing fits, and fills the rest"),
         Field("seconds", "Gives up", As.SLIDER, "After so many seconds", 1, 120, unit=" s"),
     ),
     RewriteStep: (

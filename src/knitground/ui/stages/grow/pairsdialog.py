@@ -104,7 +104,8 @@ class PairsDialog(QDialog):
         project, step = session.project, replace(self.step, forbidden=())
 
         def work(progress: Progress) -> object:
-            return joins_of(Work(project, map_, place, progress=progress), step)
+            pairs = replace(step, blocks=1)
+            return joins_of(Work(project, map_, place, progress=progress), pairs)
 
         self._job = Job(work, self._found, lambda e: self.words.setText(str(e)), owner=self,
                         ended=lambda: None)  # fmt: skip

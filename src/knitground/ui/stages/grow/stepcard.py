@@ -130,8 +130,8 @@ class StepCard(QFrame):
         acts = ["rename", "double", "reroll", "copy"]
         words = ["Rename…", "Double", "Reroll only this one", "Copy"]
         if self.kind is not RewriteStep:
-            acts += ["look", "to here"]
-            words += ["Look at it alone…", "Run to here"]
+            acts += ["look", "to here", "from here"]
+            words += ["Look at it alone…", "Run to here", "Run from here on, anew"]
         for act, text in zip(acts, words):
             menu.addAction(text, partial(self.wanted.emit, act))
         menu.addSeparator()
@@ -198,7 +198,7 @@ class StepCard(QFrame):
             check = QCheckBox(each.label)
             check.clicked.connect(lambda on: self._set(each.of, on))
             return check
-        if each.shown in (As.TEXT, As.MARKER):
+        if each.shown in (As.TEXT, As.MARKER, As.TAG):
             return self._text(each)
         if each.shown is As.COLOUR:
             paint = QPushButton()
@@ -226,7 +226,7 @@ class StepCard(QFrame):
         return slider
 
     def _text(self, each: Field) -> QWidget:
-        if each.shown is As.MARKER:
+        if each.shown in (As.MARKER, As.TAG):
             box = QComboBox()
             typed = QLineEdit()
             typed.setMaxLength(MAX_NAME)
@@ -351,9 +351,13 @@ class StepCard(QFrame):
         elif each.shown is As.SET:
             owner = project.tileset_named(getattr(step, "tileset", ""))
             items = [(kit.name, kit.name) for kit in (owner.sets if owner else ())]
-        elif each.shown is As.MARKER:
-            kinds = {m.kind for layer in map_.layers if isinstance(layer, MarkerLayer)
-                     for m in layer.markers if m.kind}  # fmt: skip
+        elif each.shown in (As.MARKER, As.TAG):
+            if each.shown is As.MARKER:
+                kinds = {m.kind for layer in map_.layers if isinstance(layer, MarkerLayer)
+                         for m in layer.markers if m.kind}  # fmt: skip
+            else:
+                kinds = {"", *(tag for owner in project.tilesets
+                               for fact in owner.facts.values() for tag in fact.tags)}  # fmt: skip
             typed = box.lineEdit()
             if typed is not None and not typed.hasFocus():
                 fill_box(box, [(kind, kind) for kind in sorted(kinds)], value)
