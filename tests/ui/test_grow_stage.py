@@ -1,5 +1,7 @@
 """The stage Grow in the real window: recipes built, moved, set live, looked at, kept as files."""
 
+import time
+
 import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, Qt
@@ -11,6 +13,7 @@ from tests.ui.conftest import LEFT, drag, settle
 from knitground.core.base.window import Box
 from knitground.core.edit.recipes import step_title
 from knitground.core.edit.selecting import Selection
+from knitground.core.edit.tiles import add_tag
 from knitground.core.model.layers import TileLayer
 from knitground.core.model.recipe import (
     Look,
@@ -22,6 +25,7 @@ from knitground.core.model.recipe import (
     ScatterStep,
     ShapeStep,
     SmoothStep,
+    SolveFrom,
     SolveStep,
     TintStep,
 )
@@ -502,3 +506,130 @@ def test_chunks_that_fit_are_shown_shuffled_and_added_as_maps(window, coast, mon
     settle()
     session.undo()
     assert len(session.project.maps) == count
+
+
+def notice_buttons(window):
+    kind = type(window.stages["grow"].run_button)
+    return {each.text(): each for each in window.notices.findChildren(kind) if each.isVisible()}
+
+
+def test_an_impossible_solve_leaves_gaps_or_leads_to_the_missing_tiles(window, monkeypatch):
+    session, bench = window.session, window.stages["grow"]
+    window.show_stage("grow")
+    window.mapside.strip.layers.add_kind("Grown")
+    layer = session.layer
+    for col, number in ((4, 0), (6, 8)):
+        layer.cells[9, col] = session.map.legend.place(TileRef("pans", 0, number))
+        layer.pinned[9, col] = True
+    bench.add_kind(SolveStep)
+    done()
+    asked = []
+    monkeypatch.setattr(window.stages["terrains"], "ask_make", lambda: asked.append(1))
+    QTest.mouseClick(notice_buttons(window)["Make the tile…"], LEFT)
+    assert asked == [1]
+    window.show_stage("grow")
+    bench.run_new()
+    done()
+    QTest.mouseClick(notice_buttons(window)["Leave gaps"], LEFT)
+    done()
+    assert session.map.recipe.steps[-1].gaps
+    empty = int((layer.cells == 0).sum())
+    assert 0 < empty <= 6
+    assert f"nothing fits in {empty} cell" in bench.told[len(bench.cards) - 1].words
+    card = bench.cards[-1]
+    assert card.fields["gaps"].isChecked()
+    card.fields["gaps"].click()
+    done()
+    assert not session.map.recipe.steps[-1].gaps
+
+
+def test_a_solve_learns_blocks_and_reaches_all_with_a_tag_from_its_card(window, solving):
+    session, bench, layer, place = solving
+    pans = session.project.tilesets[0]
+    session.apply(add_tag(pans, [(0, n) for n in range(4)], "deep"))
+    bench.run_new()
+    done()
+    card = bench.cards[place]
+    box = card.fields["reach"]
+    assert [box.itemText(n) for n in range(box.count())] == ["", "deep"]
+    box.setCurrentIndex(1)
+    box.activated.emit(1)
+    done()
+    assert session.map.recipe.steps[place].reach == "deep"
+    words = bench.told[place].words
+    assert "“deep”" in words
+    props = next(each for each in session.map.layers if each.name == "Props")
+    legend = [session.map.legend.place(TileRef("pans", 0, n)) for n in range(2)]
+    props.cells[:] = legend[0]
+    props.cells[::4, ::3] = props.cells[2::4, 1::6] = legend[1]
+    source = card.fields["source"]
+    source.setCurrentIndex(source.findText(str(SolveFrom.EXAMPLE)))
+    source.activated.emit(source.currentIndex())
+    done()
+    assert card.fields["blocks"].isVisible()
+    card.fields["blocks"].setValue(2)
+    example = card.fields["example"]
+    example.setCurrentIndex(example.findText("Props"))
+    example.activated.emit(example.currentIndex())
+    done()
+    step = session.map.recipe.steps[place]
+    assert (step.blocks, step.source) == (2, SolveFrom.EXAMPLE)
+    windows = [np.lib.stride_tricks.sliding_window_view(each, (2, 2)).reshape(-1, 4).tolist()
+               for each in (props.cells, layer.cells)]  # fmt: skip
+    known, laid = ({tuple(each) for each in every} for every in windows)
+    assert laid <= known
+    assert len(laid) > 2
+
+
+def test_a_long_run_fills_a_picture_and_is_called_off(window, solving, qtbot, monkeypatch):
+    from knitground.core.grow import solver
+
+    session, bench, layer, _ = solving
+    before = layer.cells.copy()
+    steps = session.map.recipe.steps
+    laid = []
+
+    def slow(self, part):
+        if self.show is not None:
+            self.show(np.array(self.done, np.int32).reshape(self.size))
+            laid.append(part)
+        for _ in range(30):
+            self.progress(part)
+            time.sleep(0.01)
+
+    monkeypatch.setattr(solver.Solver, "_tell", slow)
+    bench.roll()
+    qtbot.waitUntil(bench.running.isVisible)
+    qtbot.waitUntil(lambda: bench.running.picture.isVisible())
+    assert not bench.running.picture.pixmap().isNull()
+    assert laid
+    QTest.mouseClick(bench.running.stop, LEFT)
+    qtbot.waitUntil(lambda: bench._job is None)
+    done()
+    assert not bench.running.isVisible()
+    assert "called off" in window.notices.text.text()
+    assert (layer.cells == before).all()
+    assert session.map.recipe.steps == steps
+
+
+def test_a_run_from_a_step_on_uses_nothing_that_is_kept(window, coast):
+    session = window.session
+    count = len(session.map.recipe.steps)
+    coast.run_new()
+    done()
+    ran = []
+
+    def watched(work, step, kept=None, *, fresh=False):
+        ran.append((work.place, fresh))
+        return real(work, step, kept, fresh=fresh)
+
+    from knitground.core.grow import runner
+
+    real = runner.run_step
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(runner, "run_step", watched)
+        cells = snapshot(session.project)
+        coast.cards[count - 3].wanted.emit("from here")
+        done()
+    assert ran == [(n, n >= count - 3) for n in range(count)]
+    assert snapshot(session.project) == cells

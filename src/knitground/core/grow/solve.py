@@ -69,8 +69,8 @@ def run_solve(work: Work, step: SolveStep) -> list[Grown]:
     found = solver.solve()
     left: list[tuple[int, int]] = []
     while found.proven and step.gaps and len(left) < MAX_GAPS:
-        row, col = divmod(found.clash[0], work.size[1])
-        left.append((int(row), int(col)))
+        row, col = _gap(solver, found)
+        left.append((row, col))
         area[row, col] = False
         solver = solver_of(area)
         found = solver.solve()
@@ -83,7 +83,7 @@ def run_solve(work: Work, step: SolveStep) -> list[Grown]:
     made = before if found.proven else laid_as(found.cells)
     words, spots = _told(work, joins, found)
     if left and not found.proven:
-        words += f" · nothing fits in {_count(left, 'cell')}: left empty"
+        words += f" · nothing fits in {_count(left, 'cell')}: left out"
         spots = spots or tuple(left[:64])
     if len(parts) > 1:
         alone = [cell for part in parts[1:] for cell in part]
@@ -98,6 +98,21 @@ def run_solve(work: Work, step: SolveStep) -> list[Grown]:
 
 def _count(things: Sequence[object], what: str) -> str:
     return f"{len(things)} {what}{'s' * (len(things) != 1)}"
+
+
+def _gap(solver: Solver, found: Solved) -> tuple[int, int]:
+    """Choose the cell to be left out where it is impossible: a given one only if all round it are.
+
+    Of those beside a given cell that can not be, the one that lies nearest to the others with which
+    it can not be.
+    """
+    clash, *others = found.clash
+    if solver.is_given(clash):
+        free = [c for c in solver.near[clash] if c >= 0 and not solver.is_given(c)]
+        far = [cell for cell in others if cell != clash] or [clash]
+        clash = min(free, key=lambda c: (min(solver.far(c, o) for o in far), c), default=clash)
+    row, col = divmod(clash, solver.wide)
+    return int(row), int(col)
 
 
 def _reached(work: Work, step: SolveStep, joins: Joins, solver: Solver) -> list[list[int]]:

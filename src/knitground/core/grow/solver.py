@@ -225,7 +225,7 @@ class Solver:
     def _impossible(self, clash: int) -> Solved:
         """Say which given cells can not go together: as few as show it."""
         given = np.flatnonzero(self.area.ravel() & (self.given.ravel() >= 0)).tolist()
-        near = sorted(given, key=lambda cell: self._far(cell, clash))[:24]
+        near = sorted(given, key=lambda cell: self.far(cell, clash))[:24]
         needed = list(near)
         for cell in reversed(near):
             trial = [other for other in needed if other != cell]
@@ -241,14 +241,15 @@ class Solver:
     def _clashes(self, given: Places, clash: int) -> bool:
         """Whether these given cells alone rule everything out near a place."""
         kept = set(given)
-        reach = max([8, *(self._far(cell, clash) + 2 for cell in given)])
+        reach = max([8, *(self.far(cell, clash) + 2 for cell in given)])
         cells = [c for c in np.flatnonzero(self.area.ravel()).tolist()
-                 if self._far(c, clash) <= reach]  # fmt: skip
+                 if self.far(c, clash) <= reach]  # fmt: skip
         mine = self.given.ravel()
         domains = {c: (self._same[int(mine[c])] if c in kept else self.every) for c in cells}
         return self._propagate(domains, cells, None) is not None
 
-    def _far(self, cell: int, other: int) -> int:
+    def far(self, cell: int, other: int) -> int:
+        """Count the steps from one cell to another, not over the border."""
         wide = int(self.size[1])
         return abs(cell // wide - other // wide) + abs(cell % wide - other % wide)
 
