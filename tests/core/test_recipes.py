@@ -742,6 +742,33 @@ def test_only_what_is_changed_runs_again(demo):
     assert len(small._found) == 1
 
 
+def test_what_a_run_has_laid_makes_no_step_run_again_and_changes_nothing(demo):
+    g = Ground(demo)
+    near = Condition(look=Look.NEAR_TILES, layer=g.grown.number, high=2, negated=True)
+    steps = [
+        noise(g), SmoothStep(g.ground.number),
+        MixStep(g.grown.number, "marsh", 0.2, g.ground.number, ("brine", "crust"), "inside"),
+        ScatterStep(g.grown.number, "salt heaps", 0.05, where=(near,)),
+        TintStep(g.tint.number, where=(Condition(look=Look.TILES, layer=g.grown.number),)),
+    ]  # fmt: skip
+    kept = Kept()
+    first = g.run(*steps, kept=kept)
+    document = Document(demo)
+    document.apply(lay_grown(g.map, first))
+    again = g.run(*steps, kept=kept)
+    assert [a.made is b.made for a, b in zip(first, again)] == [True] * 5
+    fresh = g.run(*steps)
+    assert all((a.made == b.made).all() for a, b in zip(first, fresh))
+    steps[3] = replace(steps[3], density=0.1)
+    third = g.run(*steps, kept=kept)
+    assert [a.made is b.made for a, b in zip(first, third)] == [True, True, True, False, False]
+    # A pin counts, whenever it was laid.
+    g.grown.pinned[5, 5], g.grown.cells[5, 5] = True, g.map.legend.place(TileRef("props", 0, 1))
+    pinned = g.run(*steps, kept=kept)
+    assert pinned[2].made is not first[2].made
+    assert all((a.made == b.made).all() for a, b in zip(pinned, g.run(*steps)))
+
+
 def test_a_step_that_can_not_run_is_passed_over_and_says_so(demo):
     g = Ground(demo)
     steps = [

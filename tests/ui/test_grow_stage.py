@@ -11,7 +11,7 @@ from tests.maps import snapshot
 from tests.ui.conftest import LEFT, drag, settle
 
 from knitground.core.base.window import Box
-from knitground.core.edit.recipes import step_title
+from knitground.core.edit.recipes import add_step, step_title
 from knitground.core.edit.selecting import Selection
 from knitground.core.edit.tiles import add_tag
 from knitground.core.model.layers import TileLayer
@@ -33,7 +33,9 @@ from knitground.core.model.tile import TileRef
 from knitground.ui.common.tasks import wait_for_jobs
 from knitground.ui.mapside.dialogs import NewMapDialog
 from knitground.ui.stages.grow.alone import AloneDialog
+from knitground.ui.stages.grow.fields import FIELDS, As
 from knitground.ui.stages.grow.nine import NineDialog
+from knitground.ui.stages.grow.stepcard import StepCard, Told
 
 
 @pytest.fixture
@@ -574,6 +576,7 @@ def test_a_solve_learns_blocks_and_reaches_all_with_a_tag_from_its_card(window, 
     done()
     step = session.map.recipe.steps[place]
     assert (step.blocks, step.source) == (2, SolveFrom.EXAMPLE)
+    assert step.source is SolveFrom.EXAMPLE  # and not its text: steps ask by identity
     windows = [np.lib.stride_tricks.sliding_window_view(each, (2, 2)).reshape(-1, 4).tolist()
                for each in (props.cells, layer.cells)]  # fmt: skip
     known, laid = ({tuple(each) for each in every} for every in windows)
@@ -619,9 +622,9 @@ def test_a_run_from_a_step_on_uses_nothing_that_is_kept(window, coast):
     done()
     ran = []
 
-    def watched(work, step, kept=None, *, fresh=False):
-        ran.append((work.place, fresh))
-        return real(work, step, kept, fresh=fresh)
+    def watched(work, step, kept=None, **more):
+        ran.append((work.place, more["fresh"]))
+        return real(work, step, kept, **more)
 
     from knitground.core.grow import runner
 
@@ -633,3 +636,41 @@ def test_a_run_from_a_step_on_uses_nothing_that_is_kept(window, coast):
         done()
     assert ran == [(n, n >= count - 3) for n in range(count)]
     assert snapshot(session.project) == cells
+
+
+def test_each_choice_of_each_kind_of_step_is_what_it_says_and_not_its_text(window):
+    window.show_stage("grow")
+    settle()
+    session, bench = window.session, window.stages["grow"]
+    seen = 0
+    for kind, fields in FIELDS.items():
+        if not any(each.shown is As.CHOICE for each in fields):
+            continue
+        card = StepCard(session, session.map, 0, kind)
+        step = next((each for each in session.map.recipe.steps if type(each) is kind), None)
+        step = step or step_of(session, kind)
+        card.show_step(step, Told())
+        taken = []
+        card.changed.connect(lambda new, _, taken=taken: taken.append(new))
+        for each in fields:
+            if each.shown is not As.CHOICE:
+                continue
+            box = card.fields[each.of]
+            for n, option in enumerate(each.options):
+                box.setCurrentIndex(n)
+                box.activated.emit(n)
+                value = getattr(taken[-1] if taken else step, each.of)
+                assert type(value) is type(option)
+                assert value == option
+                seen += 1
+        card.deleteLater()
+    assert seen > 15
+    assert bench is not None
+
+
+def step_of(session, kind):
+    """A step of a kind, as the menu adds it to the map with layers of all kinds."""
+    map_ = next(each for each in session.project.maps if each.name == "Salt coast")
+    edit = add_step(session.project, map_, kind, None)
+    steps = next(atom.new for atom in edit.atoms if atom.name == "recipe").steps
+    return steps[-1]

@@ -32,7 +32,14 @@ from knitground.core.grow.tintnoise import run_tint
 from knitground.core.grow.work import Grown, Work
 from knitground.core.knit.bridge import build_graph
 from knitground.core.knit.repair import close_gaps
-from knitground.core.model.layers import Cells, GroundLayer, GrownLayer, MarkerLayer
+from knitground.core.model.layers import (
+    Cells,
+    GroundLayer,
+    GrownLayer,
+    Layer,
+    MarkerLayer,
+    TintLayer,
+)
 from knitground.core.model.map import Map
 from knitground.core.model.project import Project
 from knitground.core.model.recipe import (
@@ -122,6 +129,7 @@ def run_recipe(
         raise GrowError(f"the recipe of map “{map_.name}” has no step yet: add one in Grow")
     results: list[Grown] = []
     last = len(steps) if until is None else min(until, len(steps))
+    known = _known(project) if kept is not None else b""
     for place, step in enumerate(steps[:last]):
         progress(place / last)
         if not step.active or isinstance(step, UnknownStep):
@@ -130,7 +138,7 @@ def run_recipe(
         work = Work(project, map_, place, results, part, show)
         try:
             fresh = anew is not None and place >= anew
-            results += run_step(work, step, kept, fresh=fresh)
+            results += run_step(work, step, kept, fresh=fresh, known=known)
         except GrowError as error:
             if skipped is None:
                 raise
@@ -140,10 +148,17 @@ def run_recipe(
 
 
 def run_step(
-    work: Work, step: Step, kept: Kept | None = None, *, fresh: bool = False
+    work: Work, step: Step, kept: Kept | None = None, *, fresh: bool = False, known: bytes = b""
 ) -> list[Grown]:
-    """Run one step on what is there by now; `fresh`: though what it makes is kept."""
-    key = _key(work, step) if kept is not None else b""
+    """Run one step on what is there by now.
+
+    Parameters
+    ----------
+    kept : where results are kept
+    fresh : run it though what it makes is kept
+    known : digest of what the project says, if that is known already
+    """
+    key = _key(work, step, known or _known(work.project)) if kept is not None else b""
     legend = work.map.legend.tiles
     found = kept.get(key, legend) if kept is not None and not fresh else None
     if found is not None:
@@ -339,7 +354,7 @@ def _check_step(step: NoiseStep) -> None:
 # What a step read
 
 
-def _key(work: Work, step: Step) -> Key:
+def _key(work: Work, step: Step, known: bytes) -> Key:
     """Digest a step and all that it may read: all layers as they are, and what sets and mixes say.
 
     More than it reads in truth: then it runs once too often, never once too rarely.
@@ -349,6 +364,7 @@ def _key(work: Work, step: Step) -> Key:
     settings = (replace(step, name=""), work.seed, map_.height, map_.width, map_.wrap,
                 map_.tile_height, map_.tile_width, map_.recipe.salt_of(work.place))  # fmt: skip
     out.update(repr(settings).encode())
+    out.update(known)
     made = {each.layer.number: each.made for each in work.before}
     for layer in map_.layers:
         out.update(repr((layer.number, layer.kind, layer.name)).encode())
@@ -358,14 +374,37 @@ def _key(work: Work, step: Step) -> Key:
             continue
         if isinstance(layer, GroundLayer):
             out.update(repr((layer.tileset, layer.set_name, layer.kind_of_set)).encode())
-            _feed(out, layer.terrain if now is None else now)
-            if now is None and isinstance(step, RewriteStep):
+        if now is not None:
+            _feed(out, now)
+        elif not _is_unread(work.project, step, layer):
+            _feed(out, layer.terrain if isinstance(layer, GroundLayer) else work.cells(layer))
+            if isinstance(step, RewriteStep):
                 _feed(out, layer.cells)
-        else:
-            _feed(out, layer.cells if now is None else now)
         if isinstance(layer, GrownLayer):
             _feed(out, layer.pinned)
-    for tileset in work.project.tilesets:
+    return out.digest()
+
+
+def _is_unread(project: Project, step: Step, layer: Layer) -> bool:
+    """Whether what lies on a layer before the run is sure not to be read: the step makes it anew.
+
+    Else what a run lays on its layers would make all steps run again the next time.
+    """
+    if step.layer == layer.number and not step.where:
+        return isinstance(step, NoiseStep | TintStep)
+    if not isinstance(layer, TintLayer) or isinstance(step, RewriteStep):
+        return False
+    if isinstance(step, MixStep):
+        falls = [each.fall for each in project.mixes if each.name == step.mix]
+        if any(layer.name in (each.tint, each.of) for each in falls):
+            return False
+    return all(each.layer != layer.number for each in step.where)
+
+
+def _known(project: Project) -> bytes:
+    """Digest what a project says of tiles, sets, mixes and rules, the same for a whole run."""
+    out = blake2b(digest_size=20)
+    for tileset in project.tilesets:
         out.update(repr((tileset.name, tileset.slicing, sorted(tileset.facts.items()))).encode())
         for kit in tileset.sets:
             out.update(repr((kit.name, kit.kind, kit.terrains, kit.rules)).encode())
@@ -373,7 +412,7 @@ def _key(work: Work, step: Step) -> Key:
             for name, marks in sorted(kit.guests.items()):
                 out.update(name.encode())
                 _feed(out, marks)
-    out.update(repr((work.project.mixes, work.project.rule_lists)).encode())
+    out.update(repr((project.mixes, project.rule_lists)).encode())
     return out.digest()
 
 

@@ -518,6 +518,12 @@ class Recipe:
     seed: Seed = 1
     steps: Annotated[tuple[Step, ...], MaxLen(MAX_STEPS)] = ()
 
+    @property
+    def layers_made(self) -> frozenset[int]:
+        """Numbers of the layers that steps make which run when they are asked to."""
+        made = (s for s in self.steps if s.active and not isinstance(s, UnknownStep | RewriteStep))
+        return frozenset(each.layer for each in made)
+
     def salt_of(self, place: int) -> int:
         """What the step at a place draws its numbers with, put to the seed."""
         salt = self.steps[place].salt if place < len(self.steps) else None

@@ -247,7 +247,10 @@ class StepCard(QFrame):
                 box.addItem(str(option), option)
         box.setMinimumContentsLength(8)
         box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
-        box.activated.connect(lambda _: self._set(each.of, box.currentData()))
+        if each.shown is As.CHOICE:  # Qt gives members of an enumeration back as plain text
+            box.activated.connect(lambda n: self._set(each.of, each.options[n]))
+        else:
+            box.activated.connect(lambda _: self._set(each.of, box.currentData()))
         return box
 
     # Showing
