@@ -13,8 +13,9 @@ from knitground.core.base.window import whole
 from knitground.core.edit.terrains import add_made
 from knitground.core.knit.bridge import build_graph
 from knitground.core.knit.coverage import cover
+from knitground.core.knit.faces import square_faces
 from knitground.core.knit.find import find_key
-from knitground.core.knit.guess import guess_marks, least_sure, square_faces
+from knitground.core.knit.guess import guess_marks, least_sure
 from knitground.core.knit.guessing import Guessed, guess_sheet
 from knitground.core.knit.knit import knit_box
 from knitground.core.knit.layer import set_table

@@ -744,7 +744,7 @@ def test_the_grow_card_changes_a_rewrite_step(window, basin):
     window.show_stage("grow")
     settle()
     grow = window.stages["grow"]
-    card = next(each for each in grow.cards if "passes" in each.fields)
+    card = next(each for each in grow.cards if "copies" in each.fields)
     card.fields["copies"].click()
     grow._wait.stop()
     grow.run()

@@ -19,16 +19,27 @@ from knitground.core.edit.tint import blended, soft_weights, tint_value
 from knitground.core.files.images import png_bytes, read_sheet
 from knitground.core.files.saving import save_project, settle_after_save
 from knitground.core.files.vault import write_together
-from knitground.core.grow.runner import run_mix, run_recipe
+from knitground.core.grow.runner import run_recipe
 from knitground.core.knit.sides import sides_along
-from knitground.core.model.layers import Cells, GroundLayer
+from knitground.core.model.layers import Cells, GroundLayer, GrownLayer
 from knitground.core.model.map import Map
 from knitground.core.model.marker import Marker, Shape
 from knitground.core.model.mix import Fall, FallWay, Mix, MixEntry
 from knitground.core.model.patch import Patch
 from knitground.core.model.project import Project
 from knitground.core.model.properties import Property, PropertyKind
-from knitground.core.model.recipe import MixStep, NoiseStep, Recipe, RewriteStep
+from knitground.core.model.recipe import (
+    Area,
+    Condition,
+    Look,
+    MixStep,
+    NoiseStep,
+    Recipe,
+    RewriteStep,
+    ScatterStep,
+    SmoothStep,
+    Step,
+)
 from knitground.core.model.slicing import Slicing
 from knitground.core.model.terrain import SetKind, Slot, Terrain, TerrainSet, no_marks
 from knitground.core.model.tile import TileRef
@@ -95,6 +106,12 @@ def build_demo(folder: Path) -> Project:
             Fall(FallWay.CLUMPS, 5.0),
         ),
     ]
+    project.mixes.append(Mix(
+        "crust specks",
+        (_prop("small heap", 2), MixEntry(TileRef("props", *PLACES["stones"]), 2.0, None, 3.0),
+         _prop("rake", 0.2)),
+        Fall(FallWay.CLUMPS, 7.0, density=0.12, border=1),
+    ))  # fmt: skip
     project.rule_lists = [finish_rules(project.tilesets[2], draft_tiles(project.tilesets[2]))]
     project.mixes += coast_mixes()
     project.maps = [_harbour(project), _basin(project)]
@@ -220,7 +237,9 @@ def _harbour(project: Project) -> Map:
     ground = map_.new_ground_layer("Pans", "pans", "Pans")
     map_.layers.append(ground)
     shares = (("brine", 0.34), ("crust", 0.32), ("clay", 0.22), ("blush", 0.12))
-    map_.recipe = Recipe(41, (NoiseStep(ground.number, 18.0, 3, shares),))
+    land = NoiseStep(ground.number, 18.0, 3, shares, name="Ground", salt=0)
+    calm = SmoothStep(ground.number, 0, True, 7, name="No specks", salt=5)
+    map_.recipe = Recipe(41, (land, calm))
     doc = _grown(project, map_)
     basin = Box(24, 30, 37, 52)
     for box, terrain in ((basin.grown(3), CRUST), (basin, BRINE)):
@@ -246,6 +265,11 @@ def _harbour(project: Project) -> Map:
         doc.apply(plan_terrain(doc, map_, dykes, box, mask, 1, "Dyke").edit)
     built = (dykes.terrain[:-1, :-1] > 0) | (causeway.cells > 0)
     props.cells[built] = 0
+    # The quay was laid by hand: what grows keeps off it.
+    quay = basin.grown(4)
+    area = Area.of(quay.top, quay.left, np.ones((quay.height, quay.width), np.bool_))
+    wild = (Condition(look=Look.AREA, area=area, negated=True),)
+    map_.recipe = Recipe(41, (replace(land, where=wild), replace(calm, where=wild)))
     _growth(doc, map_, ground, built | (props.cells > 0))
     _places(map_)
     _dusk(map_)
@@ -254,17 +278,41 @@ def _harbour(project: Project) -> Map:
 
 
 def _growth(doc: Document, map_: Map, ground: GroundLayer, built: NDArray[np.bool_]) -> None:
-    """Let reeds grow on the shores by a step of the recipe; where something stands, pin nothing."""
+    """Let reeds grow on the shores, heaps and specks on the crust; where something stands, nothing.
+
+    Each is a step of the map's recipe.
+    """
     growth = map_.new_grown_layer("Shore growth")
     map_.layers.append(growth)
-    step = MixStep(
-        growth.number, "shore growth", 0.32, ground.number, ("brine", "crust"), "where they meet"
+    map_.recipe = replace(
+        map_.recipe, steps=(*map_.recipe.steps, *_growing(map_, growth, ground, 0.32, 1))
     )
-    map_.recipe = replace(map_.recipe, steps=(*map_.recipe.steps, step))
     box = Box(0, 0, map_.height, map_.width)
     doc.apply(plan_cells(map_, growth, box, np.zeros_like(growth.cells), built, "Keep free").edit)
-    made = run_mix(doc.project, map_, step, len(map_.recipe.steps) - 1)
-    doc.apply(lay_grown(map_, [made]))
+    doc.apply(lay_grown(map_, run_recipe(doc.project, map_)))
+
+
+def _growing(
+    map_: Map, growth: GrownLayer, ground: GroundLayer, reeds: float, salt: int
+) -> tuple[Step, ...]:
+    """Steps that let something grow on shores, crust and clay."""
+
+    def on(name: str) -> tuple[Condition, ...]:
+        return (Condition(look=Look.TERRAIN, layer=ground.number, names=(name,)),)
+
+    shore = MixStep(
+        growth.number, "shore growth", reeds, ground.number, ("brine", "crust"), "where they meet",
+        name="Reeds", salt=salt,
+    )  # fmt: skip
+    return (
+        shore,
+        MixStep(growth.number, "crust specks", 1.0, ground.number, ("crust",), "inside",
+                name="Specks", salt=salt + 10),
+        ScatterStep(growth.number, "salt heaps", 0.03, 1, 3, 8.0, name="Heaps", salt=salt + 11,
+                    where=on("crust")),
+        ScatterStep(growth.number, "shore growth", 0.015, 2, 4, 0.0, name="Strays",
+                    salt=salt + 12, where=on("clay")),
+    )  # fmt: skip
 
 
 def _places(map_: Map) -> None:
@@ -310,12 +358,19 @@ def _basin(project: Project) -> Map:
     ground = map_.new_ground_layer("Basin", "pans", "Pans")
     map_.layers.append(ground)
     shares = (("brine", 0.45), ("crust", 0.30), ("clay", 0.25))
-    map_.recipe = Recipe(7, (NoiseStep(ground.number, 16.0, 3, shares),))
-    _grown(project, map_)
+    map_.recipe = Recipe(7, (
+        NoiseStep(ground.number, 16.0, 3, shares, name="Ground", salt=0),
+        SmoothStep(ground.number, 0, True, 7, name="No specks", salt=5),
+    ))  # fmt: skip
+    doc = _grown(project, map_)
     props = map_.new_tile_layer("Props")
     map_.layers.append(props)
     _scatter(map_, ground, props.cells, 3, grow_reeds=True)
-    _drafted(project, map_)
+    growth = _drafted(project, map_)
+    steps = _growing(map_, growth, ground, 0.2, 2)
+    *others, finish = map_.recipe.steps
+    map_.recipe = replace(map_.recipe, steps=(*others, *steps, finish))
+    doc.apply(lay_grown(map_, run_recipe(project, map_)))
     return map_
 
 
@@ -325,8 +380,11 @@ def draft_tiles(tileset: Tileset) -> dict[str, TileRef]:
     return {name: TileRef(tileset.name, *names[f"draft {name}"]) for name in DRAFTS}
 
 
-def _drafted(project: Project, map_: Map) -> None:
-    """Walls and gates drawn with flat draft tiles, and the layer of finished dykes over them."""
+def _drafted(project: Project, map_: Map) -> GrownLayer:
+    """Walls and gates drawn with flat draft tiles, and the layer of finished dykes over them.
+
+    Returns a layer above them for what grows, pinned free where something stands.
+    """
     draft = map_.new_tile_layer("Draft")
     map_.layers.append(draft)
     places = {name: map_.legend.place(t) for name, t in draft_tiles(project.tilesets[2]).items()}
@@ -345,7 +403,13 @@ def _drafted(project: Project, map_: Map) -> None:
     map_.recipe = replace(map_.recipe, steps=(*map_.recipe.steps, step))
     props = map_.layers[1]
     props.cells[draft.cells > 0] = 0
-    Document(project).rewriter.ensure_all(map_)
+    doc = Document(project)
+    doc.rewriter.ensure_all(map_)
+    growth = map_.new_grown_layer("Growth")
+    map_.layers.append(growth)
+    taken, box = (draft.cells > 0) | (props.cells > 0), Box(0, 0, map_.height, map_.width)
+    doc.apply(plan_cells(map_, growth, box, np.zeros_like(growth.cells), taken, "Keep free").edit)
+    return growth
 
 
 def _grown(project: Project, map_: Map) -> Document:

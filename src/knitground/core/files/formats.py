@@ -536,7 +536,7 @@ _FILES = {"noise ground": NoiseStepFile, "mix fill": MixStepFile, "rewrite": Rew
 
 def _kind_of_step(value: Any) -> str:
     name = value.get("step") if isinstance(value, dict) else getattr(value, "step", None)
-    return str(name) if name in _KNOWN else "unknown"
+    return name if isinstance(name, str) and name in _KNOWN else "unknown"
 
 
 _NEW = {get_args(get_type_hints(each)["step"])[0]: each for each in NEW_STEPS}

@@ -106,6 +106,7 @@ class GrowBench(Stage):
         self._steps: tuple[Step, ...] | None = None
         self._until: int | None = None
         self._anew: int | None = None
+        self._behind = False
         self._open = 0
         self._focus: int | None = None
         self._copied: tuple[list[Step], dict[int, tuple[str, str]]] | None = None
@@ -285,11 +286,17 @@ class GrowBench(Stage):
         if not held:
             self._new_key()
         self._steps = tuple(steps)
-        if not held or map_.height * map_.width <= LIVE_CELLS:
-            self._wait.start()
+        if held and map_.height * map_.width > LIVE_CELLS:
+            return
+        # While a slider is held what it moves is shown at once; the steps behind it follow later.
+        self._until = place + 1 if held else None
+        self._behind |= held
+        self._wait.start()
 
     def _released(self) -> None:
-        if self._steps is not None:
+        if self._steps is not None or self._behind:
+            self._behind = False
+            self._until = None
             self._wait.start()
 
     def _act(self, place: int, act: str) -> None:
@@ -516,7 +523,7 @@ class GrowBench(Stage):
             if found is None or doc.revision != revision:
                 self._again = True
             else:
-                doc.when_free(lambda: self._lay(doc, revision, map_, found, key))
+                doc.when_free(lambda: self._lay(doc, revision, map_, found, key, until))
 
         self.step_note.setText("growing…")
         self.running.begin(doc, trial)
@@ -534,17 +541,19 @@ class GrowBench(Stage):
         self.running.end()
         QTimer.singleShot(0, self, self._go_on)
 
-    def _lay(self, doc: Document, revision: int, map_: Map, found: _Ran, key: object) -> None:
+    def _lay(
+        self, doc: Document, revision: int, map_: Map, found: _Ran, key: object, until: int | None
+    ) -> None:
         if doc is not self.session.doc or map_ not in doc.project.maps:
             return
         if doc.revision != revision:
             self.run()  # something was drawn while it waited
             return
-        self._tell(map_, found)
+        self._tell(map_, found, until)
         self.session.apply(found.edit, key)
         self.refresh_later()
 
-    def _tell(self, map_: Map, found: _Ran) -> None:
+    def _tell(self, map_: Map, found: _Ran, until: int | None) -> None:
         """Note what each step made, for its card."""
         first = next(
             (e for e in found.grown if isinstance(e.layer, GroundLayer) and e.shares), None
@@ -561,6 +570,9 @@ class GrowBench(Stage):
             number = line.split(":")[0].split()[1]
             if number.isdecimal():
                 told[int(number) - 1] = Told(problem=line)
+        last = max(told, default=-1)
+        if until is not None:  # what later steps made is still there
+            told |= {place: each for place, each in self.told.items() if place > last}
         self.told = told
         took = sum(each.seconds for each in found.grown)
         text = f"{took * 1000:.0f} ms · " if self.show_times else ""

@@ -1,0 +1,395 @@
+"""Labels for tiles by how their sides and corners look: the most consistent ones that can be found.
+
+Each tile gets a code: a value at each of its slots. A slot costs what it differs from the mean of
+the slots that have the same value, a border what its line differs from those of the same state; the
+means follow from the codes, and the codes from the means, until nothing changes. Several starts and
+kicks are tried, and the labels of the least energy are kept. Tiles that fit nowhere are left out of
+the means. (Own derivation, after k-means with pooled variances; leave-one-out distances.)
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from itertools import product
+
+import numpy as np
+from numpy.typing import NDArray
+
+from knitground.core.base.progress import Progress, no_progress
+from knitground.core.knit.faces import Described, Floats
+from knitground.core.knit.table import reduced
+
+Ints = NDArray[np.int64]
+Mask = NDArray[np.bool_]
+_ROUNDS, _KICK_ROUNDS, _KICKS, _FEW_KICKS = 12, 6, 10, 3
+_OWN, _EXAMPLE = 0.7, 3.0
+_SLOT, _SLOT_CAP = 3.0, 8.0
+_LINE, _LINE_CAP = 1.5, 4.0
+_STRANGE, _STRANGE_LEAST, _MOST_STRANGE = 3.0, 1.5, 0.6
+_HALF_SURE = 1.5
+_MOST_CODES = 1200
+_MOST_AT_ONCE = 512
+
+
+@dataclass(frozen=True, eq=False)
+class Codes:
+    """All codes that a tile may have.
+
+    Parameters
+    ----------
+    values : (k, slots) numbers of values, slots in the order of the description's groups
+    states : (k, 4) numbers of the states of the borders N E S W
+    count : of values
+    """
+
+    values: Ints
+    states: Ints
+    count: int
+
+
+@dataclass(eq=False)
+class Labels:
+    """Codes of tiles and how sure they are.
+
+    Parameters
+    ----------
+    code : (n,) places in the codes
+    sure : (n, slots) 0 to 1
+    cost : (n,) what a tile's code costs a unit, 1 for as much as tiles differ anyway
+    energy : of all
+    """
+
+    code: Ints
+    sure: Floats
+    cost: Floats
+    energy: float
+
+
+@dataclass(eq=False)
+class _End:
+    """Where a start ended: codes, what all codes cost (n, k), the tiles' own cost, the energy."""
+
+    code: Ints
+    table: Floats
+    cost: Floats
+    energy: float
+
+
+def corner_codes(count: int) -> Codes:
+    """List the codes of corners NW NE SE SW; from five values on two different ones at most."""
+    values = _products(count, 4)
+    pairs = [(0, 1), (1, 2), (3, 2), (0, 3)]  # along N and S from the left, E and W from the top
+    states = np.stack([values[:, a] * count + values[:, b] for a, b in pairs], axis=1)
+    return Codes(values, states, count)
+
+
+def edge_codes(count: int) -> Codes:
+    """List the codes of four sides N E S W."""
+    values = _products(count, 4)
+    return Codes(values, values.copy(), count)
+
+
+def ring_codes(terrains: int) -> Codes:
+    """List the 47 codes of each terrain: value 2 t is another neighbour, 2 t + 1 its like.
+
+    Slots are N E S W, then NW NE SE SW.
+    """
+    bits = sorted({reduced(each) for each in range(256)})
+    order = [0, 2, 4, 6, 7, 1, 3, 5]
+    rows = [[2 * t + (each >> slot & 1) for slot in order] for t in range(terrains)
+            for each in bits]  # fmt: skip
+    values = np.array(rows, np.int64)
+    count = 2 * terrains
+    along = [(4, 0, 5), (5, 1, 6), (7, 2, 6), (4, 3, 7)]
+    raw = np.stack(
+        [(values[:, a] * count + values[:, b]) * count + values[:, c] for a, b, c in along], axis=1
+    )
+    _, states = np.unique(raw, return_inverse=True)
+    return Codes(values, states.reshape(raw.shape), count)
+
+
+def _products(count: int, slots: int) -> Ints:
+    if count <= 4:
+        return np.array(list(product(range(count), repeat=slots)), np.int64)
+    found = {(a,) * slots for a in range(count)}
+    for a in range(count):
+        for b in range(a + 1, count):
+            if len(found) > _MOST_CODES:
+                break
+            found.update(product((a, b), repeat=slots))
+    return np.array(sorted(found), np.int64)
+
+
+class Labeller:
+    """One problem: described tiles, codes, which of them each tile may have, which are examples.
+
+    Parameters
+    ----------
+    allowed : (n, k)
+    known : (n, slots) the value of a slot that is given, −1 where none is
+    """
+
+    def __init__(
+        self, told: Described, codes: Codes, allowed: Mask, known: Ints, seed: int = 1
+    ) -> None:
+        self.told, self.codes, self.allowed, self.known = told, codes, allowed, known
+        self.count = len(allowed)
+        self.whole = (known >= 0).all(axis=1)
+        self.weight = np.where(self.whole, _EXAMPLE, 1.0)
+        self.rng = np.random.default_rng(seed)
+        self.groups = []
+        first = 0
+        for slots, part, weights in zip(told.slots, told.parts, told.weights):
+            self.groups.append((slice(first, first + len(slots)), part, weights))
+            first += len(slots)
+        self.totals = [part.reshape(-1, part.shape[-1]).var(axis=0) for _, part, _ in self.groups]
+        self.line_total = told.lines.reshape(-1, told.lines.shape[-1]).var(axis=0)
+
+    def solve(self, progress: Progress = no_progress) -> Labels:
+        """Find the labels of the least energy; of very many tiles by a part of them."""
+        if self.count > _MOST_AT_ONCE:
+            return self._by_a_part(progress)
+        ends = [self._settled(self._cheapest(cost), _ROUNDS) for cost in self._starts()]
+        best = min(ends, key=lambda each: each.energy)
+        few = self.allowed.size > 4000 * 4
+        kicks = _FEW_KICKS if few else _KICKS
+        for number in range(kicks):
+            progress((number + 1) / (kicks + 1))
+            found = self._settled(self._kicked(best.code), _KICK_ROUNDS)
+            ends.append(found)
+            if found.energy < best.energy:
+                best = found
+        return self._agreed(best, ends)
+
+    def _by_a_part(self, progress: Progress) -> Labels:
+        """Label some of the tiles, then all others by what those look like."""
+        step = -(-self.count // _MOST_AT_ONCE)
+        chosen = np.zeros(self.count, np.bool_)
+        chosen[::step] = True
+        chosen |= (self.known >= 0).any(axis=1)
+        at = np.flatnonzero(chosen)
+        if at.size > 2 * _MOST_AT_ONCE:  # nearly all is given: any part of it will do
+            at = at[:: -(-at.size // _MOST_AT_ONCE)]
+            chosen[:] = False
+            chosen[at] = True
+        told = Described(
+            self.told.slots, tuple(part[at] for part in self.told.parts), self.told.weights,
+            self.told.lines[at],
+        )  # fmt: skip
+        some = Labeller(told, self.codes, self.allowed[at], self.known[at]).solve(progress)
+        code = np.zeros(self.count, np.int64)
+        code[at] = some.code
+        table, _ = self._cost(code, ~chosen)
+        code = self._cheapest(table)
+        mine = table[np.arange(self.count), code] / self._units()
+        labels = self._agreed(_End(code, table, mine, 0.0), [_End(code, table, mine, 0.0)])
+        labels.sure[at] = np.minimum(labels.sure[at], some.sure)
+        return labels
+
+    # Starts
+
+    def _starts(self) -> list[Floats]:
+        """Give what codes cost by the examples alone, seen in three ways: (n, k) each."""
+        by_slot = [np.zeros((self.count, self.codes.values.shape[1], self.codes.count))
+                   for _ in range(2)]  # fmt: skip
+        for where, part, weights in self.groups:
+            for place, slot in enumerate(range(where.start, where.stop)):
+                x = part[:, place]
+                own = x.var(axis=0)
+                scale = 0.5 * own + 0.5 * float((weights * own).sum()) + 1e-4
+                by_slot[0][:, slot] = self._from_examples(x, weights / scale, self.known[:, slot])
+                centred = (x - x.mean(axis=0)) * np.sqrt(weights)
+                axis = np.linalg.svd(centred, full_matrices=False)[2][0]
+                line = (centred @ axis)[:, None]
+                spread = np.array([1 / (float(line.var()) + 1e-4)])
+                by_slot[1][:, slot] = self._from_examples(line, spread, self.known[:, slot])
+        return [self._codes_cost(by_slot[0], None), self._codes_cost(None, self._first_lines()),
+                self._codes_cost(by_slot[1], None)]  # fmt: skip
+
+    def _from_examples(self, x: Floats, over: Floats, known: Ints) -> Floats:
+        """Cost of each value at one slot: the distance to its examples, (n, values).
+
+        A value without one costs the median of what the others cost.
+        """
+        out = np.full((self.count, self.codes.count), np.nan)
+        for value in range(self.codes.count):
+            mine = known == value
+            if mine.any():
+                out[:, value] = (((x - x[mine].mean(axis=0)) ** 2) * over).sum(axis=1)
+        return _filled(out)
+
+    def _first_lines(self) -> Floats:
+        lines = self.told.lines
+        states = int(self.codes.states.max()) + 1
+        out = np.full((self.count, 4, states), np.nan)
+        whole = np.flatnonzero(self.whole)
+        mine = [int(np.flatnonzero(self.allowed[n])[0]) for n in whole]
+        for side in range(4):
+            x = lines[:, side]
+            own = x.var(axis=0)
+            over = 1 / (0.5 * own + 0.5 * own.mean() + 1e-4) / x.shape[1]
+            state = self.codes.states[mine, side] if mine else np.zeros(0, np.int64)
+            for each in set(state.tolist()):
+                mean = x[whole[state == each]].mean(axis=0)
+                out[:, side, each] = (((x - mean) ** 2) * over).sum(axis=1)
+            out[:, side] = _filled(out[:, side])
+        return out
+
+    # Rounds
+
+    def _codes_cost(self, slots: Floats | None, lines: Floats | None) -> Floats:
+        out = np.zeros(self.allowed.shape)
+        if slots is not None:
+            for slot in range(slots.shape[1]):
+                out += slots[:, slot][:, self.codes.values[:, slot]]
+        if lines is not None:
+            for side in range(4):
+                out += lines[:, side][:, self.codes.states[:, side]]
+        return np.where(self.allowed, out, np.inf)
+
+    def _cheapest(self, cost: Floats) -> Ints:
+        return np.asarray(cost.argmin(axis=1), np.int64)
+
+    def _kicked(self, code: Ints) -> Ints:
+        """Change a part of the labels by chance."""
+        out = code.copy()
+        free = np.flatnonzero(~self.whole)
+        if free.size:
+            part = self.rng.uniform(0.15, 0.3)
+            for n in self.rng.choice(free, max(1, int(part * free.size)), replace=False):
+                out[n] = self.rng.choice(np.flatnonzero(self.allowed[n]))
+        return out
+
+    def _settled(self, code: Ints, rounds: int) -> _End:
+        """Go on from labels to means and back until nothing changes."""
+        strange = np.zeros(self.count, np.bool_)
+        cost, spread = self._cost(code, strange)
+        for number in range(rounds):
+            new = self._cheapest(cost)
+            if number >= 1:
+                strange = self._strange(cost, new)
+            if number and (new == code).all():
+                break
+            code = new
+            cost, spread = self._cost(code, strange)
+        units = self._units()
+        mine = cost[np.arange(self.count), code]
+        energy = float(np.minimum(mine, _STRANGE * units).sum() + self.count * spread)
+        return _End(code, cost, mine / units, energy)
+
+    def _units(self) -> float:
+        return float(_SLOT * self.codes.values.shape[1] + _LINE * 4)
+
+    def _strange(self, cost: Floats, code: Ints) -> Mask:
+        """Tell which tiles fit nowhere; at least two in five stay."""
+        mine = cost[np.arange(self.count), code] / self._units()
+        bound = max(_STRANGE * float(np.median(mine)), _STRANGE_LEAST)
+        out = (mine > bound) & ~self.whole
+        most = int(_MOST_STRANGE * self.count)
+        if out.sum() > most:
+            out &= mine >= np.sort(mine)[self.count - most]
+        return out
+
+    def _cost(self, code: Ints, strange: Mask) -> tuple[Floats, float]:
+        """Cost of all codes with the means that labels give, and the weighted log variance."""
+        weight = np.where(strange, 0.0, self.weight)
+        values = self.codes.values[code]
+        slots = np.zeros((self.count, values.shape[1], self.codes.count))
+        spread = 0.0
+        for (where, part, weights), total in zip(self.groups, self.totals):
+            found, var = _costs(part, values[:, where], self.codes.count, weight, total, weights)
+            slots[:, where] = _SLOT * np.minimum(_SLOT_CAP, found)
+            spread += _SLOT * part.shape[1] * float((weights * np.log(var)).sum())
+        states = self.codes.states[code]
+        number = int(self.codes.states.max()) + 1
+        lines = np.zeros((self.count, 4, number))
+        even = np.full(self.told.lines.shape[-1], 1 / self.told.lines.shape[-1])
+        for pair in ([0, 2], [1, 3]):
+            found, var = _costs(self.told.lines[:, pair], states[:, pair], number, weight,
+                                self.line_total, even, own=0.0)  # fmt: skip
+            lines[:, pair] = _LINE * np.minimum(_LINE_CAP, found)
+            spread += _LINE * 2 * float(np.log(var).mean())
+        return self._codes_cost(slots, lines), spread
+
+    # How sure
+
+    def _agreed(self, best: _End, ends: list[_End]) -> Labels:
+        """Say how sure each slot is: by how much the next code costs, and how starts agree."""
+        values = self.codes.values
+        table = best.table
+        mine = table[np.arange(self.count), best.code]
+        sure = np.zeros((self.count, values.shape[1]))
+        for slot in range(values.shape[1]):
+            for value in range(self.codes.count):
+                rows = np.flatnonzero(values[best.code, slot] == value)
+                others = np.flatnonzero(values[:, slot] != value)
+                if rows.size and others.size:
+                    sure[rows, slot] = table[np.ix_(rows, others)].min(axis=1) - mine[rows]
+        with np.errstate(invalid="ignore"):
+            sure = np.where(np.isfinite(sure), np.maximum(sure, 0), 1e9)
+        sure = sure / (sure + _HALF_SURE)
+        parts = np.array([np.exp(-(each.energy - best.energy) / 10) for each in ends])
+        same = np.stack([values[each.code] == values[best.code] for each in ends])
+        sure *= (same * parts[:, None, None]).sum(axis=0) / parts.sum()
+        return Labels(best.code, sure, best.cost, best.energy)
+
+
+def _filled(cost: Floats) -> Floats:
+    """Put the median of what known values cost where a value has no example."""
+    known = ~np.isnan(cost).all(axis=0)
+    if not known.any():
+        return np.zeros_like(cost)
+    least = np.nanmin(cost[:, known], axis=1)
+    out = cost.copy()
+    out[:, ~known] = float(np.median(least))
+    return out
+
+
+def _costs(
+    x: Floats,
+    labels: Ints,
+    count: int,
+    weight: Floats,
+    total: Floats,
+    over: Floats,
+    own: float = _OWN,
+) -> tuple[Floats, Floats]:
+    """Cost of each value at each of some slots that look alike, (n, slots, count), and variances.
+
+    Means are those of the value at the slot, with a part of its mean at all of them; a tile is
+    compared with means that it has no part in itself.
+
+    Parameters
+    ----------
+    x : (n, slots, features)
+    labels : (n, slots)
+    weight : (n,)
+    total, over : (features,) variance of all, and weights of features
+    own : part that the slot's own mean has
+    """
+    n, slots, _ = x.shape
+    on = np.zeros((n, slots, count))
+    np.put_along_axis(on, labels[..., None], weight[:, None, None], axis=2)
+    each = on.sum(axis=0)  # (slots, count)
+    sums = np.einsum("nsv,nsf->svf", on, x)
+    whole, whole_sums = each.sum(axis=0), sums.sum(axis=0)
+    overall = whole_sums / np.maximum(whole, 1e-9)[:, None]
+    mean = sums / np.maximum(each, 1e-9)[..., None]
+    part = np.where(each > 0, own, 0.0)
+    mean = part[..., None] * mean + (1 - part[..., None]) * overall[None]
+    mine = np.take_along_axis(mean[None], labels[..., None, None], axis=2)[:, :, 0]
+    left = (x - mine) ** 2
+    sure = float(weight.sum() * slots)
+    var = (left * weight[:, None, None]).sum(axis=(0, 1)) / max(sure, 1e-9)
+    var = (sure * var + 6 * var.mean()) / (sure + 6) + 0.025 * total + 1e-4
+    scaled = over / var
+    # Σ over (x − μ)² / var, written out so that no (n, slots, count, features) stands in memory.
+    xx = np.einsum("nsf,f->ns", x**2, scaled)
+    mm = np.einsum("svf,f->sv", mean**2, scaled)
+    xm = np.einsum("nsf,svf->nsv", x * scaled, mean)
+    cost = np.maximum(xx[..., None] - 2 * xm + mm[None], 0)
+    share = part / np.maximum(each, 1e-9) + (1 - part) / np.maximum(whole, 1e-9)[None]
+    inside = np.minimum(0.9, on * share[None])
+    cost /= (1 - inside) ** 2
+    cost[:, np.broadcast_to(whole == 0, (slots, count))] = 1e3
+    return cost, var
