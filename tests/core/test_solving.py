@@ -192,6 +192,9 @@ def test_gaps_are_left_where_it_is_impossible_and_the_rest_joins(demo):
     step = SolveStep(g.grown.number, "pans", SolveFrom.MARKS, "Pans")
     refused = g.run(step)[0]
     assert refused.words.startswith("impossible")
+    assert "row 7, column 5 would take a tile with clay at the right, brine at the left" in (
+        refused.words
+    )
     assert not refused.made.any()
     made = g.run(replace(step, gaps=True))[0]
     empty = np.argwhere(made.made == 0).tolist()

@@ -14,7 +14,8 @@ from knitground.core.grow.reach import Reach
 from knitground.core.grow.solver import Solved, Solver, wrong_joins
 from knitground.core.grow.work import Grown, Mask, Work
 from knitground.core.model.layers import GrownLayer
-from knitground.core.model.recipe import SolveEdge, SolveStep
+from knitground.core.model.recipe import SolveEdge, SolveFrom, SolveStep
+from knitground.core.model.terrain import SetKind, Slot
 
 MAX_SOLVED = 512 * 512
 MAX_GAPS = 256
@@ -82,6 +83,8 @@ def run_solve(work: Work, step: SolveStep) -> list[Grown]:
         raise GrowError(f"{work.number}: {len(wrong)} cells do not join: tell the makers")
     made = before if found.proven else laid_as(found.cells)
     words, spots = _told(work, joins, found)
+    if found.proven:
+        words += _missing(work, step, joins, solver, found)
     if left and not found.proven:
         words += f" · nothing fits in {_count(left, 'cell')}: left out"
         spots = spots or tuple(left[:64])
@@ -113,6 +116,39 @@ def _gap(solver: Solver, found: Solved) -> tuple[int, int]:
         clash = min(free, key=lambda c: (min(solver.far(c, o) for o in far), c), default=clash)
     row, col = divmod(clash, solver.wide)
     return int(row), int(col)
+
+
+_FACING = (
+    ("above", (Slot.SW, Slot.SE), Slot.S), ("at the right", (Slot.NW, Slot.SW), Slot.W),
+    ("below", (Slot.NW, Slot.NE), Slot.N), ("at the left", (Slot.NE, Slot.SE), Slot.E),
+)  # fmt: skip
+"""Where a neighbour lies (N E S W), and the slots of its side that faces the cell."""
+
+
+def _missing(work: Work, step: SolveStep, joins: Joins, solver: Solver, found: Solved) -> str:
+    """Say which tile would have to be there, if tiles join by marks: “” if that says nothing."""
+    owner = work.project.tileset_named(step.tileset)
+    kit = owner.set_named(step.set_name) if owner is not None else None
+    if step.source is not SolveFrom.MARKS or kit is None:
+        return ""
+    row, col = _gap(solver, found)
+    given = solver.given.ravel().tolist()
+    wanted = []
+    for other, (where, corners, side) in zip(solver.near[row * solver.wide + col], _FACING):
+        if other < 0 or given[other] < 0:
+            continue
+        tile = joins.tiles[given[other]]
+        guest = None if tile.tileset == step.tileset else tile.tileset
+        home = work.project.tileset_named(tile.tileset)
+        if home is None:
+            continue
+        marks = kit.marks_within(home.rows, home.columns, guest)[tile.row, tile.col]
+        slots = corners if kit.kind is SetKind.CORNER else (side,)
+        names = dict.fromkeys(kit.name_of(int(marks[slot])) or "nothing" for slot in slots)
+        wanted.append(f"{' and '.join(names)} {where}")
+    if not wanted:
+        return ""
+    return f" · row {row}, column {col} would take a tile with {', '.join(wanted)}"
 
 
 def _reached(work: Work, step: SolveStep, joins: Joins, solver: Solver) -> list[list[int]]:
