@@ -19,8 +19,13 @@ _DENSE = 0.6
 """Part of the cells from which on a layer is shown by the colours of its tiles."""
 
 
-def step_picture(project: Project, map_: Map, grown: Grown, height: int, width: int) -> Small:
-    """Draw what a step made, each pixel one cell of it: terrain in its colours, tiles as ink."""
+def step_picture(
+    project: Project, map_: Map, grown: Grown, height: int, width: int, *, tiles: bool = False
+) -> Small:
+    """Draw what a step made, each pixel one cell of it: terrain in its colours, tiles as ink.
+
+    Tiles are drawn in their own colours where they lie nearly everywhere, or if `tiles` says so.
+    """
     rows = (np.arange(height) * map_.height) // height
     cols = (np.arange(width) * map_.width) // width
     layer = grown.layer
@@ -52,7 +57,7 @@ def step_picture(project: Project, map_: Map, grown: Grown, height: int, width: 
         drawn: Small = colours[grown.made[np.ix_(rows, cols)]]
         return drawn
     on = (np.asarray(grown.made) > 0).astype(np.uint8)
-    if on.mean() > _DENSE:
+    if tiles or on.mean() > _DENSE:
         return _tile_colours(project, map_, grown.made[np.ix_(rows, cols)])
     return _largest(on, height, width, np.array([_PAPER, _INK], np.uint32))
 

@@ -184,7 +184,8 @@ def _told(work: Work, joins: Joins, found: Solved) -> tuple[str, tuple[tuple[int
     spots = tuple((int(row), int(col)) for row, col in at[:64])
     if found.proven:
         row, col = spots[0]
-        others = ", ".join(f"row {r}, column {c}" for r, c in spots[1:4])
+        far = [spot for spot in spots[1:] if spot != spots[0]]
+        others = ", ".join(f"row {r}, column {c}" for r, c in far[:3])
         return (
             f"impossible: nothing fits in row {row}, column {col} between what is given at "
             f"{others or 'the border'}",

@@ -74,7 +74,7 @@ class RunLine(QWidget):
             return
         scale = max(1, min(_WIDE // self._map.width, _HIGH // self._map.height))
         high, wide = min(_HIGH, self._map.height), min(_WIDE, self._map.width)
-        small = step_picture(self._doc.project, self._map, made, high, wide)
+        small = step_picture(self._doc.project, self._map, made, high, wide, tiles=True)
         shown = QPixmap.fromImage(image_of(small).copy())
         self.picture.setPixmap(shown.scaled(
             wide * scale, high * scale, Qt.AspectRatioMode.KeepAspectRatio,
