@@ -287,6 +287,31 @@ def test_marks_are_guessed_from_those_that_are_there_and_saved_if_asked(project)
     assert np.mean(right) > 0.97
 
 
+def test_likely_sets_are_told_of_a_tileset_and_of_a_picture(project, tmp_path, monkeypatch, capsys):
+    file = project / "works.tiles.json"
+    data = json.loads(file.read_text())
+    data["sets"] = []
+    file.write_text(json.dumps(data))
+    found = json.loads(call("sets", file, "--json").output)
+    assert [each["kind"] for each in found] == ["ring", "edge"]
+    assert len(found[0]["tiles"]) == len(set(found[0]["tiles"])) == len(found[0]["marks"]) == 47
+    assert found[0]["score"] > 0.9
+    assert set(found[1]["marks"][0]) <= {"N", "E", "S", "W"}
+    said = call("sets", project / "pans.png").output  # the likeliest grid is taken
+    assert "corner set · 4 terrains" in said
+    cut = call("sets", project / "props.png", "--tile", "16x16")
+    assert cut.return_value == 1
+    assert "no likely set" in cut.output
+    plain = tmp_path / "plain.png"
+    Image.new("RGB", (40, 40), (9, 9, 9)).save(plain)
+    code, line = failing(monkeypatch, capsys, "sets", plain)
+    assert code == 2
+    assert "no likely grid: give its tile size" in line
+    code, line = failing(monkeypatch, capsys, "sets", plain, "--tile", "wide")
+    assert code == 2
+    assert "tile size “wide” is not a number" in line
+
+
 def test_a_set_or_tileset_that_is_not_there_is_named(project, monkeypatch, capsys):
     code, line = failing(
         monkeypatch, capsys, "coverage", project / "pans.tiles.json", "--set", "No"

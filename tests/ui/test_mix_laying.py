@@ -143,7 +143,7 @@ def test_density_tint_and_what_it_keeps_off_are_set_on_the_card_and_painted(wind
     settle()
     of = field(mixes, QComboBox, "What it keeps off")
     names = [of.itemText(n) for n in range(of.count())]
-    assert {"borders beneath", "brine", "planks", "Causeway", "Evening"} <= set(names)
+    assert {"borders", "brine", "planks", "Causeway", "Evening"} <= set(names)
     of.setCurrentIndex(names.index("Causeway"))
     of.activated.emit(of.currentIndex())
     settle()

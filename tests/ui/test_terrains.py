@@ -4,19 +4,21 @@ import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QInputDialog, QMessageBox, QPushButton
+from PySide6.QtWidgets import QInputDialog, QLabel, QMessageBox, QPushButton
 from tests.maps import snapshot
-from tests.ui.conftest import RIGHT, click, drag, move, pixels, settle
+from tests.ui.conftest import LEFT, RIGHT, click, drag, move, pixels, settle
 from tests.ui.test_regions import answer
 
 from knitground.core.base.window import Box
 from knitground.core.edit.hand import TerrainInHand
 from knitground.core.edit.reslice import use_slicing
+from knitground.core.edit.sheets import add_tileset
 from knitground.core.edit.terrains import paint_marks
 from knitground.core.files.opening import open_project
 from knitground.core.model.layers import GAP
 from knitground.core.model.slicing import Slicing
 from knitground.core.model.terrain import ANY, SetKind, Slot
+from knitground.core.model.tileset import Tileset
 from knitground.ui.common.marks import slot_at, slot_point, threads
 from knitground.ui.mapside.tools import select, shapes
 from knitground.ui.stages.terrains.bench import TABS
@@ -662,3 +664,46 @@ def test_a_block_that_was_chosen_does_not_outlive_its_slicing(window, bench):
     settle()
     high = min(len(framed), bench.sheet.height())
     assert (pixels(bench.sheet)[:high] != framed[:high]).any()
+
+
+def test_a_sheet_without_sets_shows_likely_ones_and_a_click_makes_one(window, qtbot):
+    session = window.session
+    works = next(each for each in session.project.tilesets if each.name == "works")
+    new = Tileset("strange", "strange.png", works.width, works.height, works.slicing,
+                  picture=works.picture)  # fmt: skip
+    session.apply(add_tileset(session.project, new))
+    session.choose_tileset(new)
+    window.show_stage("terrains")
+    bench = window.stages["terrains"]
+    qtbot.waitUntil(lambda: bool(bench.likely.offers), timeout=20_000)
+    assert bench.likely.isVisible()
+    assert bench.cards.isVisible()  # by hand is still there
+    words = [each.text() for each in bench.likely.findChildren(QLabel)]
+    assert any("ring set · 1 terrain · 47 of 47 combinations" in each for each in words)
+    assert any("edge set" in each for each in words)
+    kinds = {offer[0].kind for offer in bench.likely.offers}
+    makes = [each for each in bench.likely.findChildren(QPushButton) if each.isVisible()]
+    assert len(makes) == len(kinds) == 2
+    QTest.mouseClick(makes[0], LEFT)
+    settle()
+    assert [kit.kind for kit in new.sets] == [bench.likely.offers[0][0].kind]
+    assert bench.kit is new.sets[0]
+    assert not bench.likely.isVisible()
+    assert session.doc.history.undo_name.startswith("Add terrain set")
+    session.undo()
+    settle()
+    assert new.sets == []
+    qtbot.waitUntil(lambda: bench.likely.isVisible(), timeout=20_000)
+
+
+def test_a_sheet_of_things_offers_no_set(window, qtbot):
+    session = window.session
+    props = next(each for each in session.project.tilesets if each.name == "props")
+    session.choose_tileset(props)
+    window.show_stage("terrains")
+    bench = window.stages["terrains"]
+    qtbot.waitUntil(lambda: bench.likely._beside._job is None, timeout=20_000)
+    settle()
+    assert bench.likely.offers == []
+    assert not bench.likely.isVisible()
+    assert bench.cards.isVisible()

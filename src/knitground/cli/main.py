@@ -13,7 +13,7 @@ from knitground.cli.grow import grow_command
 from knitground.cli.knit import knit_command
 from knitground.cli.rules import rules_command
 from knitground.cli.ship import ship_command
-from knitground.cli.terrains import coverage_command, marks_command
+from knitground.cli.terrains import coverage_command, marks_command, sets_command
 from knitground.core.base.errors import KnitError
 
 _WINDOW = """Opens the window when called without a verb, or as `knitground open [PROJECT]`.
@@ -28,8 +28,8 @@ def commands() -> None:
 
 
 for command in (
-    grids_command, cut_command, marks_command, coverage_command, knit_command, grow_command,
-    ship_command, rules_command,
+    grids_command, cut_command, marks_command, sets_command, coverage_command, knit_command,
+    grow_command, ship_command, rules_command,
 ):  # fmt: skip
     commands.add_command(command)
 

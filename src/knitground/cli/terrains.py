@@ -1,4 +1,4 @@
-"""`knitground marks` and `knitground coverage`: what a terrain set's tiles show and lack."""
+"""`knitground marks`, `coverage` and `sets`: what tiles show, what a terrain set lacks."""
 
 from __future__ import annotations
 
@@ -6,10 +6,13 @@ from pathlib import Path
 
 import click
 
+from knitground.cli.cut import pair
 from knitground.cli.output import as_json, tell
 from knitground.core.base.errors import PlaceError
 from knitground.core.edit.document import Document
+from knitground.core.edit.likelysets import guess_words, kit_of_guess, sheet_sets
 from knitground.core.edit.terrains import set_marks
+from knitground.core.files.images import read_sheet
 from knitground.core.files.opening import open_tileset
 from knitground.core.files.saving import save_project, save_tileset
 from knitground.core.knit.bridge import build_graph
@@ -18,8 +21,10 @@ from knitground.core.knit.guessing import guess_sheet
 from knitground.core.knit.layer import set_table
 from knitground.core.knit.missing import key_words
 from knitground.core.model.project import Project
+from knitground.core.model.slicing import Slicing
 from knitground.core.model.terrain import TerrainSet
 from knitground.core.model.tileset import Tileset
+from knitground.core.slicing.likely import likely_grids
 
 _tileset = click.argument("tileset", type=click.Path(path_type=Path))
 _set = click.option("--set", "name", required=True, metavar="NAME", help="The terrain set.")
@@ -117,3 +122,57 @@ def coverage_command(tileset: Path, name: str, as_json: bool) -> int:
     ]
     tell(value, lines, as_json)
     return 1 if found.missing else 0
+
+
+@click.command("sets")
+@click.argument("sheet", type=click.Path(path_type=Path))
+@click.option(
+    "--tile", metavar="WxH", help="Tile size of a picture; without it the likeliest grid."
+)
+@as_json
+def sets_command(sheet: Path, tile: str | None, as_json: bool) -> int:
+    """Find likely terrain sets among the tiles of SHEET, a picture or a NAME.tiles.json.
+
+    Exits 1 if there is none.
+    """
+    owner = _sliced(sheet, tile)
+    found = sheet_sets(owner)
+    value, lines = [], []
+    for guess in found:
+        kit = kit_of_guess(owner, guess)
+        tiles = [owner.number(row, col) for row, col in guess.places]
+        names = [each.name for each in kit.terrains]
+        value.append({
+            "kind": guess.kind.value, "terrains": names, "tiles": tiles, "score": guess.score,
+            "combinations": guess.combinations,
+            "marks": [
+                {slot.name: kit.name_of(int(marks[slot])) for slot in kit.kind.slots if marks[slot]}
+                for marks in guess.marks
+            ],
+        })  # fmt: skip
+        lines.append(f"{guess.score:.2f}  {guess_words(guess)}: {', '.join(names)}")
+    tell(value, lines or ["no likely set"], as_json)
+    return 0 if found else 1
+
+
+def _sliced(path: Path, tile: str | None) -> Tileset:
+    """Open a tileset, or cut a picture as told or as is likeliest.
+
+    Raises
+    ------
+    PlaceError
+        The picture has no likely grid.
+    """
+    if path.name.endswith(".tiles.json"):
+        return open_tileset(path)[1]
+    picture, data, _ = read_sheet(path)
+    height, width = picture.shape[:2]
+    if tile is not None:
+        wide, high = pair(tile, "tile size")
+        slicing = Slicing(wide, high)
+    else:
+        guesses = likely_grids(picture)
+        if not guesses:
+            raise PlaceError(f"{path.name} has no likely grid: give its tile size with --tile WxH")
+        slicing = guesses[0].slicing
+    return Tileset(path.stem, path.name, width, height, slicing, picture=picture, data=data)

@@ -13,9 +13,11 @@ from PySide6.QtWidgets import QApplication, QWidget
 
 from knitground.core.base.errors import PlaceError
 from knitground.core.edit.hand import TileInHand
+from knitground.core.edit.sheets import add_tileset
 from knitground.core.files.ship.png import map_picture
 from knitground.core.knit.layer import marked_tiles
 from knitground.core.model.layers import GroundLayer
+from knitground.core.model.tileset import Tileset
 from knitground.demo.project import write_demo
 from knitground.ui.common.tasks import wait_for_jobs
 from knitground.ui.mapside.canvas.zoom import STEPS
@@ -118,7 +120,7 @@ def take_pictures(window: Window, folder: Path) -> list[Path]:
     scenes: list[tuple[str, Callable[[Window], None]]] = [
         ("1-slice", _slice), ("1-pieces", _pieces), ("2-tiles", _tiles), ("2-shapes", _shapes),
         ("3-terrains", _terrains),
-        ("3-coverage", _coverage), ("3-paths", _paths), ("4-rules", _rules),
+        ("3-coverage", _coverage), ("3-likely", _likely), ("4-rules", _rules),
         ("4-teach", _teach), ("4-rewrite", _rewrite), ("5-draw", _draw), ("5-mix", _mix),
         ("5-markers", _markers), ("5-tint", _tint), ("5-tray", _tray), ("5-picture", _picture),
         ("6-grow", _grow), ("6-coast", _coast), ("7-ship", _ship),
@@ -132,6 +134,9 @@ def take_pictures(window: Window, folder: Path) -> list[Path]:
         settle()
         shown = window.shell.findChild(MockupDialog) if name == "5-picture" else None
         files.append(snap(shown or window.shell, folder / f"{name}.png"))
+        if scene is _likely:
+            window.session.undo()  # the sheet was only there to be looked at
+            settle()
     return files
 
 
@@ -196,15 +201,19 @@ def _coverage(window: Window) -> None:
     settle()
 
 
-def _paths(window: Window) -> None:
-    works = window.session.project.tilesets[2]
-    window.stage_of(TerrainsBench).choose_set(works, works.sets[1])
-    window.stage_of(TerrainsBench).tabs.setCurrentIndex(TERRAIN_TABS.index("Swatch"))
-    sheet = window.stage_of(TerrainsBench).sheet
-    sheet.look(4, 100, 60)
-    at = sheet.tile_rect(3, 4)
-    hover(sheet, at.center().toPoint())
-    settle()
+def _likely(window: Window) -> None:
+    works, session = window.session.project.tilesets[2], window.session
+    new = Tileset("found sheet", "found.png", works.width, works.height, works.slicing,
+                  picture=works.picture)  # fmt: skip
+    session.apply(add_tileset(session.project, new))
+    session.choose_tileset(new)
+    bench = window.stage_of(TerrainsBench)
+    bench.refresh()
+    for _ in range(200):
+        settle(2)
+        if bench.likely.offers:
+            break
+    bench.sheet.fit()
 
 
 def _rules(window: Window) -> None:

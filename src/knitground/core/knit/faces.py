@@ -48,6 +48,12 @@ class Described:
     lines: Floats
 
 
+def part_of(told: Described, at: NDArray[np.intp]) -> Described:
+    """Give the description of some of the tiles."""
+    parts = tuple(each[at] for each in told.parts)
+    return Described(told.slots, parts, told.weights, told.lines[at])
+
+
 def describe_tiles(tiles: NDArray[np.uint8], kind: SetKind) -> Described:
     """Describe tiles (n, h, w, 4), straight alpha, for the slots of a kind of set."""
     features = _features(_resized(square_faces(_cleared(tiles))))

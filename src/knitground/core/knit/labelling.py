@@ -9,6 +9,7 @@ the means. (Own derivation, after k-means with pooled variances; leave-one-out d
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from itertools import product
 
@@ -16,12 +17,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from knitground.core.base.progress import Progress, no_progress
-from knitground.core.knit.faces import Described, Floats
+from knitground.core.knit.faces import Described, Floats, part_of
 from knitground.core.knit.table import reduced
 
 Ints = NDArray[np.int64]
 Mask = NDArray[np.bool_]
-_ROUNDS, _KICK_ROUNDS, _KICKS, _FEW_KICKS = 12, 6, 10, 3
+_ROUNDS, _QUICK_ROUNDS, _KICK_ROUNDS, _KICKS, _FEW_KICKS = 12, 5, 6, 10, 3
 _OWN, _EXAMPLE = 0.7, 3.0
 _SLOT, _SLOT_CAP = 3.0, 8.0
 _LINE, _LINE_CAP = 1.5, 4.0
@@ -145,14 +146,28 @@ class Labeller:
         self.totals = [part.reshape(-1, part.shape[-1]).var(axis=0) for _, part, _ in self.groups]
         self.line_total = told.lines.reshape(-1, told.lines.shape[-1]).var(axis=0)
 
-    def solve(self, progress: Progress = no_progress) -> Labels:
-        """Find the labels of the least energy; of very many tiles by a part of them."""
-        if self.count > _MOST_AT_ONCE:
+    def solve(
+        self,
+        progress: Progress = no_progress,
+        starts: Sequence[Floats] | None = None,
+        *,
+        quick: bool = False,
+    ) -> Labels:
+        """Find the labels of the least energy; of very many tiles by a part of them.
+
+        Parameters
+        ----------
+        starts : (n, k) each, what codes cost at first; without them it begins with the examples
+        quick : a few rounds from each start will do
+        """
+        if self.count > _MOST_AT_ONCE and starts is None:
             return self._by_a_part(progress)
-        ends = [self._settled(self._cheapest(cost), _ROUNDS) for cost in self._starts()]
+        first = self._starts() if starts is None else starts
+        rounds = _QUICK_ROUNDS if quick else _ROUNDS
+        ends = [self._settled(self._cheapest(cost), rounds) for cost in first]
         best = min(ends, key=lambda each: each.energy)
         few = self.allowed.size > 4000 * 4
-        kicks = _FEW_KICKS if few else _KICKS
+        kicks = 0 if quick else _FEW_KICKS if few else _KICKS
         for number in range(kicks):
             progress((number + 1) / (kicks + 1))
             found = self._settled(self._kicked(best.code), _KICK_ROUNDS)
@@ -160,6 +175,33 @@ class Labeller:
             if found.energy < best.energy:
                 best = found
         return self._agreed(best, ends)
+
+    def free_starts(self) -> list[Floats]:
+        """Give what codes cost if nothing is known: two heaps of slots, and of borders.
+
+        Of ring sets sides only are looked at, and either heap may be the like neighbour.
+        """
+        ring = len(self.groups) > 1
+        where, part, weights = self.groups[0]
+        size = part.shape[1]
+        slots = np.zeros((self.count, self.codes.values.shape[1], self.codes.count))
+        scaled = (part / np.sqrt(self.totals[0] + 1e-4)) * np.sqrt(weights)
+        if self.codes.count > 2 and not ring:
+            slots[:, where] = _heaps(scaled.reshape(-1, part.shape[-1]), self.codes.count).reshape(
+                self.count, size, self.codes.count
+            )
+            return [self._codes_cost(slots, None)]
+        heaps = _two_heaps(scaled.reshape(-1, part.shape[-1])).reshape(self.count, size, 2)
+        slots[:, where] = heaps
+        swapped = slots.copy()
+        swapped[:, where] = heaps[..., ::-1]
+        each = slots.copy()
+        for slot in range(size):  # each side by itself, named as all of them are
+            own = _two_heaps(scaled[:, slot])
+            turned = (own.argmin(axis=1) == heaps[:, slot].argmin(axis=1)).mean() < 0.5
+            each[:, where.start + slot] = own[:, ::-1] if turned else own
+        found = [slots, each, swapped] if ring else [slots, each]
+        return [self._codes_cost(cost, None) for cost in found]
 
     def _by_a_part(self, progress: Progress) -> Labels:
         """Label some of the tiles, then all others by what those look like."""
@@ -172,10 +214,7 @@ class Labeller:
             at = at[:: -(-at.size // _MOST_AT_ONCE)]
             chosen[:] = False
             chosen[at] = True
-        told = Described(
-            self.told.slots, tuple(part[at] for part in self.told.parts), self.told.weights,
-            self.told.lines[at],
-        )  # fmt: skip
+        told = part_of(self.told, at)
         some = Labeller(told, self.codes, self.allowed[at], self.known[at]).solve(progress)
         code = np.zeros(self.count, np.int64)
         code[at] = some.code
@@ -332,6 +371,49 @@ class Labeller:
         same = np.stack([values[each.code] == values[best.code] for each in ends])
         sure *= (same * parts[:, None, None]).sum(axis=0) / parts.sum()
         return Labels(best.code, sure, best.cost, best.energy)
+
+
+def _two_heaps(x: Floats) -> Floats:
+    """Part points in two, begun along where they differ most: squared distances, (n, 2)."""
+    centred = x - x.mean(axis=0)
+    axis = np.linalg.svd(centred[:: max(1, len(x) // 2000)], full_matrices=False)[2][0]
+    along = centred @ axis
+    on = along > (along.min() + along.max()) / 2
+    out = np.zeros((len(x), 2))
+    for _ in range(12):
+        if on.all() or not on.any():
+            on = along > np.median(along)
+            if on.all() or not on.any():
+                return out
+        for value in (0, 1):
+            out[:, value] = ((x - x[on == value].mean(axis=0)) ** 2).sum(axis=1)
+        new = out[:, 1] < out[:, 0]
+        if (new == on).all():
+            break
+        on = new
+    return out
+
+
+def _heaps(x: Floats, count: int) -> Floats:
+    """Part points in so many, begun with those farthest from each other: squared distances."""
+    middles = [x[((x - x.mean(axis=0)) ** 2).sum(axis=1).argmax()]]
+    for _ in range(count - 1):
+        far = np.min([((x - each) ** 2).sum(axis=1) for each in middles], axis=0)
+        # Not the one farthest point, which may be a stray: the middle of those that lie far.
+        most = far >= np.quantile(far, 0.9)
+        middles.append(np.median(x[most], axis=0))
+    out = np.zeros((len(x), count))
+    own = np.full(len(x), -1)
+    for _ in range(15):
+        for value in range(count):
+            out[:, value] = ((x - middles[value]) ** 2).sum(axis=1)
+        new = out.argmin(axis=1)
+        if (new == own).all():
+            break
+        own = new
+        middles = [x[own == value].mean(axis=0) if (own == value).any() else middles[value]
+                   for value in range(count)]  # fmt: skip
+    return out
 
 
 def _filled(cost: Floats) -> Floats:

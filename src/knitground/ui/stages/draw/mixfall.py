@@ -13,7 +13,7 @@ from knitground.ui.session import Session
 
 Change = Callable[[str, object], None]
 """Called with the name of a field of `Fall` and its new value."""
-_BORDERS = "borders beneath"
+_BORDERS = "borders"
 _EVENLY = "evenly"
 
 

@@ -48,6 +48,7 @@ from knitground.ui.common.widgets import Swatch, button, column, head, note, row
 from knitground.ui.session import Session
 from knitground.ui.stages.stage import Stage
 from knitground.ui.stages.terrains.coverage import BigTile, CoveragePanel
+from knitground.ui.stages.terrains.likelycards import LikelyCards
 from knitground.ui.stages.terrains.makedialog import MakeDialog
 from knitground.ui.stages.terrains.markssheet import Block, MarksSheet
 from knitground.ui.stages.terrains.review import ReviewPanel
@@ -133,10 +134,13 @@ class TerrainsBench(Stage):
         below = row(self.pages, self.big, spacing=10)
         below.setStretch(0, 1)
         below.setAlignment(self.big, Qt.AlignmentFlag.AlignTop)
+        self.likely = LikelyCards(self.session)
+        self.likely.hide()
         self.cards = SetCards()
         self.cards.hide()
         layout = column(
             row(head("Terrains"), 1, self.sets, self.set_button),
+            self.likely,
             self.cards,
             self.chips,
             row(self.guess_button, self.copy_button, self.make_button, 1, self.sheets),
@@ -147,7 +151,7 @@ class TerrainsBench(Stage):
             margins=14,
             spacing=7,
         )
-        layout.setStretch(4, 1)
+        layout.setStretch(5, 1)
         self.setLayout(layout)
 
     def _connect(self) -> None:
@@ -157,6 +161,7 @@ class TerrainsBench(Stage):
         s.changed.connect(self._follow)
         s.dressed.connect(self._later.start)
         self.cards.wanted.connect(self.ask_terrains_of)
+        self.likely.made.connect(self._made_likely)
         self.chips.chosen.connect(self.choose)
         self.chips.picture_wanted.connect(self._take_picture)
         self.sheet.tile_chosen.connect(lambda *_: self._on_tile())
@@ -230,6 +235,7 @@ class TerrainsBench(Stage):
             self.sheet.value = min(self.sheet.value, len(kit.terrains))
         self.chips.show_set(owner, kit, self.sheet.value)
         self.cards.setVisible(kit is None and owner is not None)
+        self.likely.show_sheet(self.session.tileset if kit is None else None)
         for part in (self.chips, self.tabs, self.pages, self.big):
             part.setVisible(kit is not None)
         for each in (self.guess_button, self.copy_button, self.make_button):
@@ -357,6 +363,9 @@ class TerrainsBench(Stage):
         )
         if ok:
             self.new_set(kind, [each.strip() for each in text.split(",")])
+
+    def _made_likely(self, owner: Tileset, kit: TerrainSet) -> None:
+        self.choose_set(owner, kit)
 
     def new_set(self, kind: SetKind = SetKind.CORNER, names: Sequence[str] = ()) -> None:
         """Add a set with terrains of these names to the sheet; it is called after them."""

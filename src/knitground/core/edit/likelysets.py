@@ -1,0 +1,133 @@
+"""From likely sets to terrain sets: found on a sheet, named by colour, added in one step."""
+
+from __future__ import annotations
+
+import colorsys
+from collections.abc import Iterable
+
+import numpy as np
+
+from knitground.core.base.errors import SlicingError
+from knitground.core.base.progress import Progress, no_progress
+from knitground.core.edit.artcolour import art_colour
+from knitground.core.edit.document import Edit
+from knitground.core.edit.terrains import add_set, free_colour, free_letter
+from knitground.core.knit.likelysets import SetGuess, find_sets
+from knitground.core.model.project import Project, free_name
+from knitground.core.model.terrain import SetKind, Terrain, TerrainSet, no_marks
+from knitground.core.model.tileset import Tileset
+from knitground.core.slicing.grid import cut_tile
+
+_HUES = (
+    (0.03, "red"), (0.1, "orange"), (0.18, "yellow"), (0.42, "green"), (0.55, "teal"),
+    (0.7, "blue"), (0.8, "violet"), (0.94, "pink"), (1.01, "red"),
+)  # fmt: skip
+_WHOLE = {SetKind.CORNER: 16, SetKind.EDGE: 16, SetKind.RING: 47}
+MAX_TILES = 4096
+
+
+def sheet_sets(tileset: Tileset, progress: Progress = no_progress) -> list[SetGuess]:
+    """Find the likely sets of a sheet, the best first; tiles of its sets and left-out ones apart.
+
+    Raises
+    ------
+    SlicingError
+        The sheet is missing, or has too many tiles.
+    """
+    if tileset.picture is None:
+        raise SlicingError(f"the sheet of “{tileset.name}” is missing: find it first")
+    if tileset.count > MAX_TILES:
+        raise SlicingError(
+            f"“{tileset.name}” has {tileset.count} tiles; likely sets are looked for among "
+            f"{MAX_TILES} at most: take an area of it as a sheet of its own"
+        )
+    taken = np.zeros((tileset.rows, tileset.columns), np.bool_)
+    for kit in tileset.sets:
+        taken |= kit.marks_within(tileset.rows, tileset.columns).any(axis=2)
+    places, tiles = [], []
+    for at in np.ndindex(tileset.rows, tileset.columns):
+        if not taken[at] and at not in tileset.left_out:
+            places.append((int(at[0]), int(at[1])))
+            tiles.append(cut_tile(tileset.picture, tileset.slicing, *at))
+    if not tiles or len({each.shape for each in tiles}) > 1:
+        return []  # pieces of different sizes are no set
+    return find_sets(np.stack(tiles), places, progress)
+
+
+def guess_words(guess: SetGuess) -> str:
+    """Say what a likely set is, in a line."""
+    terrains = "1 terrain" if guess.terrains == 1 else f"{guess.terrains} terrains"
+    whole = _WHOLE[guess.kind] - (guess.terrains == 1 and guess.kind is not SetKind.RING)
+    shown = f"{min(guess.combinations, whole)} of {whole}"
+    if guess.terrains > 2:  # not all terrains need to meet
+        shown = str(guess.combinations)
+    return f"{guess.kind.value} set · {terrains} · {shown} combinations · {len(guess.places)} tiles"
+
+
+def kit_of_guess(tileset: Tileset, guess: SetGuess) -> TerrainSet:
+    """Make a terrain set of a likely one, its terrains named and coloured after their art."""
+    terrains: list[Terrain] = []
+    assert tileset.picture is not None
+    for number in range(guess.terrains):
+        at = guess.plain[number] or guess.places[0]
+        pixels = cut_tile(tileset.picture, tileset.slicing, *at)
+        name = free_name(colour_word(pixels), [each.name for each in terrains])
+        taken = [each.colour for each in terrains]
+        colour = art_colour(pixels, taken) or free_colour(taken)
+        letter = free_letter(name, [each.letter for each in terrains])
+        terrains.append(Terrain(name, colour, letter, guess.plain[number]))
+    marks = no_marks(tileset.rows, tileset.columns)
+    for at, own in zip(guess.places, guess.marks):
+        marks[at] = own
+    title = ", ".join(each.name for each in terrains)
+    name = free_name(title, [each.name for each in tileset.sets])
+    return TerrainSet(name, guess.kind, tuple(terrains), marks)
+
+
+def add_likely_set(tileset: Tileset, guess: SetGuess) -> Edit:
+    """Add a likely set to its sheet, marks included, as one step."""
+    return add_set(tileset, kit_of_guess(tileset, guess))
+
+
+def with_guess(
+    project: Project, tileset: Tileset, guess: SetGuess
+) -> tuple[Project, Tileset, TerrainSet]:
+    """Give a stand-in of a project that has the set already: to look at what it would knit."""
+    kit = kit_of_guess(tileset, guess)
+    copy = Tileset(
+        tileset.name, tileset.sheet, tileset.width, tileset.height, tileset.slicing,
+        tileset.facts, [kit], picture=tileset.picture,
+    )  # fmt: skip
+    out = Project(project.name, project.folder)
+    out.tilesets = [copy]
+    return out, copy, kit
+
+
+def colour_word(pixels: np.ndarray) -> str:
+    """Name the colour that a tile (h, w, 4) shows on the average.
+
+    Examples
+    --------
+    >>> colour_word(np.full((2, 2, 4), (40, 130, 150, 255), np.uint8))
+    'teal'
+    >>> colour_word(np.full((2, 2, 4), (120, 80, 40, 255), np.uint8))
+    'brown'
+    """
+    seen = pixels[pixels[..., 3] > 0]
+    if not len(seen):
+        return "clear"
+    red, green, blue = (float(each) / 255 for each in seen[:, :3].mean(axis=0))
+    hue, light, _ = colorsys.rgb_to_hls(red, green, blue)
+    if max(red, green, blue) - min(red, green, blue) < 0.09 or light < 0.08:
+        return _of_lightness(light, ("black", "dark grey", "grey", "light grey", "white"))
+    word = next(name for end, name in _HUES if hue < end)
+    if word == "orange" and light < 0.5:
+        word = "brown"
+    if word == "red" and light > 0.52:
+        word = "pink"
+    return f"dark {word}" if light < 0.22 else f"light {word}" if light > 0.78 else word
+
+
+def _of_lightness(light: float, words: Iterable[str]) -> str:
+    every = list(words)
+    return every[min(len(every) - 1, int(light * len(every)))]

@@ -1,0 +1,296 @@
+"""Likely sets: groups of a sheet's tiles that look like a terrain set, with kind and marks.
+
+Groups are tiles of like colours that lie near each other (clusters at all heights of two trees),
+rows, and blocks. Each is looked at as a corner, an edge and a ring set; the best are looked at
+more closely and grown by tiles that fit. What is taken is put aside, and the rest looked at again.
+(Own arrangement; agglomerative clustering by `scipy.cluster.hierarchy`.)
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from knitground.core.base.progress import Progress, no_progress
+from knitground.core.knit.faces import Described, describe_tiles, part_of
+from knitground.core.knit.setscore import Looked, look_as
+from knitground.core.model.terrain import NOTHING, SLOTS, SetKind, Slot
+
+Place = tuple[int, int]
+Tiles = NDArray[np.uint8]
+Group = NDArray[np.intp]
+_LEAST, _MOST = 6, 256
+_MOST_CLUSTERED = 700
+_NODES, _CLOSER, _OFFERS, _MOST_GROUPS = 9, 4, 5, 24
+_OVER, _TAKEN = 0.85, 0.3
+_SCORE_LEAST = 0.25
+_LEAST_RING = 16
+_LEAST_MANY, _MOST_VALUES, _LESS = 20, 4, 0.7
+"""Tiles from which more than two terrains are looked for, how many at most, and what part of the
+unexplained may be left by one more."""
+_ORDERS = {
+    SetKind.CORNER: (Slot.NW, Slot.NE, Slot.SE, Slot.SW),
+    SetKind.EDGE: (Slot.N, Slot.E, Slot.S, Slot.W),
+    SetKind.RING: (Slot.N, Slot.E, Slot.S, Slot.W, Slot.NW, Slot.NE, Slot.SE, Slot.SW),
+}
+
+
+@dataclass(frozen=True, eq=False)
+class SetGuess:
+    """A terrain set that the pixels propose.
+
+    Parameters
+    ----------
+    places : row and column of its tiles
+    marks : (n, 9); of a corner set 1 and 2 are its terrains, or 0 and 1 if one of them is nothing
+        but see-through; of edge and ring sets 1 is the terrain, 0 nothing
+    terrains : how many
+    plain : of each terrain the place of a plain tile, None where there is none
+    combinations : different ones that its tiles show
+    score : 0 to 1
+    """
+
+    kind: SetKind
+    places: list[Place]
+    marks: NDArray[np.uint8]
+    terrains: int
+    plain: tuple[Place | None, ...]
+    combinations: int
+    score: float
+
+
+def find_sets(
+    tiles: Tiles, places: list[Place], progress: Progress = no_progress
+) -> list[SetGuess]:
+    """Find the likely sets among a sheet's tiles, the best first.
+
+    Parameters
+    ----------
+    tiles : (n, h, w, 4), straight alpha, of one size
+    places : (n,) row and column of each
+    """
+    keep = _worth(tiles)
+    tiles, places = tiles[keep], [places[n] for n in keep.tolist()]
+    out: list[SetGuess] = []
+    if len(tiles) < _LEAST:
+        return out
+    told = {kind: describe_tiles(tiles, kind) for kind in SetKind}
+    left = np.arange(len(tiles))
+    while len(left) >= _LEAST and len(out) < _OFFERS:
+        progress(len(out) / _OFFERS)
+        found = _best(tiles, told, left, places)
+        if found is None:
+            break
+        looked, group = found
+        guess = _guess(tiles, looked, group, places)
+        out.append(guess)
+        left = np.setdiff1d(left, group[looked.fits])
+    return sorted(out, key=lambda each: -each.score)
+
+
+def _worth(tiles: Tiles) -> Group:
+    """List tiles that show something, each picture once."""
+    seen: set[bytes] = set()
+    out = []
+    for n, tile in enumerate(tiles):
+        key = tile.tobytes()
+        if tile[..., 3].any() and key not in seen:
+            seen.add(key)
+            out.append(n)
+    return np.array(out, np.intp)
+
+
+# Groups
+
+
+def _groups(tiles: Tiles, left: Group, places: list[Place]) -> list[Group]:
+    """List groups of tiles that may belong together, those that hold together best first."""
+    found: list[Group] = [left] if len(left) <= _MOST else []
+    at = np.array([places[n] for n in left.tolist()])
+    found += _clusters(tiles[left], at, left)
+    found += _blocks(at, left)
+    out: list[Group] = []
+    for group in found:
+        if not _LEAST <= len(group) <= _MOST:
+            continue
+        if all(_overlap(group, other) <= _OVER for other in out):
+            out.append(group)
+    return out
+
+
+def _overlap(one: Group, other: Group) -> float:
+    both = np.intersect1d(one, other).size
+    return both / max(1, len(one) + len(other) - both)
+
+
+def _blocks(at: NDArray[np.int64], left: Group) -> list[Group]:
+    """Give tiles that hang together on the sheet, and each row."""
+    from scipy import ndimage
+
+    grid = np.zeros(at.max(axis=0) + 1, np.int64)
+    grid[at[:, 0], at[:, 1]] = 1
+    number, count = ndimage.label(grid)
+    own = number[at[:, 0], at[:, 1]]
+    out = [left[own == n] for n in range(1, min(count, 24) + 1)]
+    for row in np.unique(at[:, 0])[:40].tolist():
+        out.append(left[at[:, 0] == row])
+    return out
+
+
+def _clusters(tiles: Tiles, at: NDArray[np.int64], left: Group) -> list[Group]:
+    """Give groups of like colours: nodes of two trees, by how long they stay apart."""
+    from scipy.cluster.hierarchy import linkage
+    from scipy.spatial.distance import squareform
+
+    count = len(tiles)
+    if not _LEAST < count <= _MOST_CLUSTERED:
+        return []
+    colours = _colours(tiles)
+    shared = np.zeros((count, count), np.float32)
+    for n in range(count):
+        shared[n] = np.minimum(colours, colours[n]).sum(axis=1)
+    far = np.sqrt(np.maximum(0, 1 - shared))
+    apart = np.abs(at[:, None] - at[None]).max(axis=2)
+    far *= np.where(apart <= 1, 0.7, np.where(apart <= 3, 0.9, 1.1))
+    np.fill_diagonal(far, 0)
+    flat = squareform((far + far.T) / 2, checks=False)
+    found: list[tuple[float, Group]] = []
+    for way in ("average", "single"):
+        tree = linkage(flat, way)
+        found += _nodes(tree, count)
+    found.sort(key=lambda each: -each[0])
+    return [left[members] for _, members in found[: 2 * _NODES]]
+
+
+def _nodes(tree: NDArray[np.float64], count: int) -> list[tuple[float, Group]]:
+    members: list[list[int]] = [[n] for n in range(count)]
+    above = np.full(count + len(tree), np.nan)
+    for a, b, height, _ in tree:
+        above[int(a)] = above[int(b)] = height
+        members.append([*members[int(a)], *members[int(b)]])
+    out = []
+    for n, (_, _, height, size) in enumerate(tree):
+        if _LEAST <= size <= _MOST and not np.isnan(above[count + n]):
+            weight = (above[count + n] - height) * np.log(size)
+            out.append((float(weight), np.array(sorted(members[count + n]), np.intp)))
+    out.sort(key=lambda each: -each[0])
+    return out[:_NODES]
+
+
+def _colours(tiles: Tiles) -> NDArray[np.float32]:
+    """Count the colours of tiles in 8 × 8 × 8 soft heaps and one for see-through: 1 in sum."""
+    count = len(tiles)
+    seen = tiles[..., 3] > 127
+    where = (tiles[..., :3] >> 5).astype(np.int64)
+    heap = (where[..., 0] * 8 + where[..., 1]) * 8 + where[..., 2]
+    out = np.zeros((count, 512), np.float32)
+    for n in range(count):
+        out[n] = np.bincount(heap[n][seen[n]], minlength=512)
+    cube = out.reshape(count, 8, 8, 8)
+    for axis in (1, 2, 3):
+        side = np.moveaxis(np.pad(cube, [(0, 0)] + [(1, 1) if a == axis else (0, 0)
+                                                    for a in (1, 2, 3)]), axis, 0)  # fmt: skip
+        cube = np.moveaxis(0.25 * side[:-2] + 0.5 * side[1:-1] + 0.25 * side[2:], 0, axis)
+    clear = 0.3 * (~seen).sum(axis=(1, 2))[:, None]
+    whole = np.concatenate([cube.reshape(count, 512), clear], axis=1)
+    return np.asarray(whole / np.maximum(whole.sum(axis=1, keepdims=True), 1e-6), np.float32)
+
+
+# Looking
+
+
+def _best(
+    tiles: Tiles,
+    told: dict[SetKind, Described],
+    left: Group,
+    places: list[Place],
+) -> tuple[Looked, Group] | None:
+    """Find the group that looks most like a set; None if none does."""
+    tried: list[tuple[float, Group, SetKind, int]] = []
+    for group in _groups(tiles, left, places)[:_MOST_GROUPS]:
+        for kind in SetKind:
+            ring = kind is SetKind.RING
+            if ring and len(group) < _LEAST_RING:
+                continue
+            most = _MOST_VALUES if kind is SetKind.CORNER and len(group) >= _LEAST_MANY else 2
+            left_over = 1.0
+            for count in range(2, most + 1):
+                looked = look_as(part_of(told[kind], group), kind, count, quick=not ring)
+                if count > 2 and 1 - looked.fit > _LESS * left_over:
+                    break  # one terrain more explains too little: it only fits noise
+                left_over = 1 - looked.fit
+                tried.append((_rank(looked), group, kind, count))
+    tried.sort(key=lambda each: -each[0])
+    best: tuple[float, Looked, Group] | None = None
+    for rank, group, kind, count in tried[:_CLOSER]:
+        if rank <= 0 or (best is not None and rank < 0.3 * best[0]):
+            break
+        looked = look_as(part_of(told[kind], group), kind, count)
+        if best is None or _rank(looked) > best[0]:
+            best = (_rank(looked), looked, group)
+    if best is None or best[1].score < _SCORE_LEAST:
+        return None
+    return best[1], best[2]
+
+
+def _rank(looked: Looked) -> float:
+    return float(looked.score * float(looked.fits.sum()) ** 0.3 * looked.fit**2)
+
+
+def _guess(tiles: Tiles, looked: Looked, group: Group, places: list[Place]) -> SetGuess:
+    """Put what was found into marks; which of two values is the terrain follows from the art."""
+    mine = group[looked.fits]
+    values = looked.values[looked.fits]
+    marks = np.zeros((len(mine), SLOTS), np.uint8)
+    order = list(_ORDERS[looked.kind])
+    terrains = 1
+    if looked.kind is SetKind.RING:
+        marks[:, order] = values % 2
+        marks[:, Slot.MIDDLE] = 1
+    else:
+        count = looked.count
+        plain = [np.flatnonzero((values == value).all(axis=1)) for value in range(count)]
+        solid = [_solid(tiles[mine[each]]) for each in plain]
+        nothing = _nothing(looked.kind, values, solid, tiles[mine]) if count == 2 else None
+        if nothing is None:
+            terrains, marks[:, order] = count, values + 1
+        else:
+            marks[:, order] = values != nothing
+    shown = marks[:, order]
+    at = [places[n] for n in mine.tolist()]
+    firsts: list[Place | None] = []
+    for value in range(1, terrains + 1):
+        found = np.flatnonzero((shown == value).all(axis=1))
+        firsts.append(at[int(found[0])] if found.size else None)
+    keep = np.flatnonzero((marks != NOTHING).any(axis=1))
+    kinds = len(np.unique(shown, axis=0))
+    return SetGuess(looked.kind, [at[n] for n in keep.tolist()], marks[keep], terrains,
+                    tuple(firsts), kinds, round(looked.score, 3))  # fmt: skip
+
+
+def _solid(tiles: Tiles) -> float | None:
+    """Give the part of plain tiles that is seen; None if there are none."""
+    return float((tiles[..., 3] > 0).mean()) if len(tiles) else None
+
+
+def _nothing(
+    kind: SetKind, values: NDArray[np.int64], solid: list[float | None], tiles: Tiles
+) -> int | None:
+    """Say which value is nothing: the one that shows less; None if both are terrains."""
+    if kind is SetKind.CORNER and all(each is not None and each > 0.9 for each in solid):
+        return None
+    much = (tiles[..., 3] > 0).mean(axis=(1, 2))
+    shows = [much[(values == value).sum(axis=1) >= 3] for value in (0, 1)]
+    if all(each.size for each in shows):
+        one, two = (float(each.mean()) for each in shows)
+        if abs(one - two) > 0.05:
+            return int(one > two)
+    if kind is SetKind.CORNER and all(each is None for each in solid):
+        return None
+    # All is opaque: what is plain less often is what stands out, a way or a lake on ground.
+    plain = [int((values == value).all(axis=1).sum()) for value in (0, 1)]
+    if kind is SetKind.EDGE and plain[0] != plain[1]:
+        return int(plain[1] == 0)
+    return None if kind is SetKind.CORNER else int(values.mean() > 0.5)

@@ -1,0 +1,117 @@
+"""How much a group of tiles looks like a terrain set of a kind: labels without any example."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from knitground.core.knit.faces import Described, Floats
+from knitground.core.knit.labelling import (
+    Codes,
+    Labeller,
+    Labels,
+    corner_codes,
+    edge_codes,
+    ring_codes,
+)
+from knitground.core.model.terrain import SetKind
+
+_WANT = {SetKind.EDGE: 16.0, SetKind.CORNER: 14.0, SetKind.RING: 47.0}
+"""Different combinations that a whole set has."""
+_FLOOR = 4e-4
+"""Variance that is nothing: else pictures with empty borders would be wholly explained."""
+_STRANGE, _STRANGE_LEAST = 3.0, 1.5
+
+
+@dataclass(frozen=True, eq=False)
+class Looked:
+    """What a group of tiles looks like as a set of a kind.
+
+    Parameters
+    ----------
+    count : of values
+    values : (n, slots) numbers of values, in the order of `labelling`
+    fits : (n,) whether a tile goes with the others
+    score : 0 to 1
+    fit : part of what differs that the labels explain, 0 to 1
+    """
+
+    kind: SetKind
+    count: int
+    values: NDArray[np.int64]
+    fits: NDArray[np.bool_]
+    score: float
+    fit: float
+
+
+def codes_of(kind: SetKind, count: int = 2) -> Codes:
+    """Give the codes of some values of a kind, of one terrain for a ring set."""
+    if kind is SetKind.RING:
+        return ring_codes(1)
+    return corner_codes(count) if kind is SetKind.CORNER else edge_codes(count)
+
+
+def look_as(told: Described, kind: SetKind, values: int = 2, *, quick: bool = False) -> Looked:
+    """Look at described tiles as at a set of a kind; `quick` is good enough to compare groups."""
+    codes = codes_of(kind, values)
+    count = len(told.lines)
+    allowed = np.ones((count, len(codes.values)), np.bool_)
+    labeller = Labeller(told, codes, allowed, np.full((count, codes.values.shape[1]), -1, np.int64))
+    labels = labeller.solve(starts=labeller.free_starts(), quick=quick)
+    return _judged(kind, told, codes, labels)
+
+
+def _judged(kind: SetKind, told: Described, codes: Codes, labels: Labels) -> Looked:
+    fits = labels.cost <= max(_STRANGE * float(np.median(labels.cost)), _STRANGE_LEAST)
+    code = labels.code[fits]
+    values = codes.values[code]
+    if len(code) < 4:
+        return Looked(kind, codes.count, codes.values[labels.code], fits, 0.0, 0.0)
+    explained, worst = [], []
+    first = 0
+    for part, weights in zip(told.parts, told.weights):
+        for slot in range(part.shape[1]):
+            total, within = _spread(part[fits, slot], values[:, first + slot], weights)
+            explained.append((total, within))
+            worst.append((total - within) / (total + _FLOOR))
+        first += part.shape[1]
+    sep = _part(explained)
+    even = np.full(told.lines.shape[-1], 1 / told.lines.shape[-1])
+    states = codes.states[code]
+    line = _part([_spread(told.lines[fits, side], states[:, side], even) for side in range(4)])
+    _, counts = np.unique(code, return_counts=True)
+    capped = np.minimum(counts, 2 * np.median(counts))
+    shares = capped / capped.sum()
+    variety = float(np.exp(-(shares * np.log(shares)).sum()))
+    sides = values if kind is not SetKind.RING else values[:, :4]
+    rarest = float(np.bincount(sides.ravel(), minlength=codes.count).min() / sides.size)
+    rarest *= codes.count / 2
+    wanted = _WANT[kind] * (1 if kind is SetKind.RING else codes.count - 1)
+    low = max(0.0, min(worst))
+    fit = float(np.sqrt(max(0.0, sep) * max(0.0, line)))
+    score = (
+        np.clip((fit - 0.35) / 0.55, 0, 1)
+        / (1 + np.exp(-9 * (variety / wanted - 0.5)))
+        * (0.4 + 0.6 * np.clip(low / 0.5, 0, 1))
+        * (0.5 + 0.5 * np.clip(rarest / 0.15, 0, 1))
+        * np.sqrt(fits.mean())
+    )
+    return Looked(kind, codes.count, codes.values[labels.code], fits, float(score), fit)
+
+
+def _spread(x: Floats, labels: NDArray[np.int64], weights: Floats) -> tuple[float, float]:
+    """Give the weighted variance of all, and what is left within those of the same label."""
+    total = float((weights * x.var(axis=0)).sum())
+    within = 0.0
+    for each in np.unique(labels):
+        mine = x[labels == each]
+        within += float((weights * mine.var(axis=0)).sum()) * len(mine)
+    return total, within / len(x)
+
+
+def _part(pairs: list[tuple[float, float]]) -> float:
+    total = sum(all_ for all_, _ in pairs)
+    within = sum(left for _, left in pairs)
+    return (total - within) / (total + _FLOOR * len(pairs))
