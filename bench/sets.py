@@ -20,21 +20,16 @@ sys.path.insert(0, str(Path(__file__).parents[1]))
 from bench.marks import ART, read_set
 from tests.core.test_guess import corner_art, road_art
 
+from knitground.core.knit.labelling import SLOT_ORDERS
 from knitground.core.knit.likelysets import find_sets
-from knitground.core.model.terrain import SetKind, Slot
-
-ORDERS = {
-    SetKind.CORNER: (Slot.NW, Slot.NE, Slot.SE, Slot.SW),
-    SetKind.EDGE: (Slot.N, Slot.E, Slot.S, Slot.W),
-    SetKind.RING: (Slot.N, Slot.E, Slot.S, Slot.W, Slot.NW, Slot.NE, Slot.SE, Slot.SW),
-}
+from knitground.core.model.terrain import SetKind
 
 
 def agrees(guess: object, kind: SetKind, truth: dict[tuple[int, int], np.ndarray]) -> bool:
     """Whether an offer is a true set: kind, nine tiles in ten and their marks, up to names."""
     if guess.kind is not kind:
         return False
-    order = list(ORDERS[kind])
+    order = list(SLOT_ORDERS[kind])
     own = dict(zip(guess.places, guess.marks))
     both = [place for place in truth if place in own]
     if len(both) < 0.9 * len(truth) or len(both) < 0.6 * len(own):

@@ -38,6 +38,28 @@ def outlined_art(size, seed):
     return np.stack(tiles), np.stack(marks), [15]
 
 
+def ring_art(size, seed):
+    """Floors with a rim towards all that is not floor: the 47 tiles of a ring set."""
+    rng = np.random.default_rng(seed)
+    marks, rim = ring_marks(), size // 5
+    y, x = np.indices((size, size))
+    low, high = rim, size - rim - 1
+    tiles = []
+    for mark in marks:
+        land = np.ones((size, size), bool)
+        for slot, part in (
+            (Slot.N, y < low), (Slot.S, y > high), (Slot.W, x < low), (Slot.E, x > high),
+            (Slot.NW, (y < low) & (x < low)), (Slot.NE, (y < low) & (x > high)),
+            (Slot.SE, (y > high) & (x > high)), (Slot.SW, (y > high) & (x < low)),
+        ):  # fmt: skip
+            if not mark[slot]:
+                land &= ~part
+        rgb = np.where(land[..., None], (150, 90, 60), (90, 140, 90))
+        rgb = np.clip(rgb + rng.normal(0, 5, (size, size, 1)), 0, 255)
+        tiles.append(np.concatenate([rgb, np.full((size, size, 1), 255)], -1))
+    return np.stack(tiles).astype(np.uint8), marks
+
+
 @pytest.mark.parametrize("seed", range(3))
 def test_one_terrain_against_nothing_with_outlines_is_read_from_one_tile(seed):
     right, wrong = guessed(*outlined_art(24, seed)[:2], SetKind.CORNER, [15])
@@ -170,24 +192,7 @@ def test_codes_list_each_once_and_ring_codes_are_forty_seven():
 
 
 def test_rings_are_read_and_reading_is_called_off():
-    rng = np.random.default_rng(2)
-    own = ring_marks()
-    y, x = np.indices((24, 24))
-    tiles = []
-    for mark in own:
-        land = np.ones((24, 24), bool)
-        for slot, part in (
-            (Slot.N, y < 5), (Slot.S, y > 18), (Slot.W, x < 5), (Slot.E, x > 18),
-            (Slot.NW, (y < 5) & (x < 5)), (Slot.NE, (y < 5) & (x > 18)),
-            (Slot.SE, (y > 18) & (x > 18)), (Slot.SW, (y > 18) & (x < 5)),
-        ):  # fmt: skip
-            if not mark[slot]:
-                land &= ~part
-        rgb = np.where(land[..., None], (150, 90, 60), (90, 140, 90)) + rng.normal(
-            0, 5, (24, 24, 1)
-        )
-        tiles.append(np.concatenate([np.clip(rgb, 0, 255), np.full((24, 24, 1), 255)], -1))
-    tiles = np.stack(tiles).astype(np.uint8)
+    tiles, own = ring_art(24, 2)
     whole = int(np.flatnonzero((own[:, :8] > 0).all(axis=1))[0])
     given = np.full_like(own, 255)
     given[whole] = own[whole]

@@ -5,7 +5,7 @@ from itertools import permutations
 import numpy as np
 import pytest
 from tests.core.test_guess import corner_art, isometric, road_art
-from tests.core.test_kinds import ring_marks
+from tests.core.test_labelling import ring_art
 from tests.maps import snapshot
 
 from knitground.core.base.errors import Cancelled, SlicingError
@@ -182,24 +182,8 @@ def test_colours_have_names(colour, word):
 
 
 def test_ring_sets_are_found_by_their_47():
-    rng = np.random.default_rng(5)
-    own = ring_marks()
-    y, x = np.indices((20, 20))
-    tiles = []
-    for mark in own:
-        land = np.ones((20, 20), bool)
-        for slot, part in (
-            (Slot.N, y < 4), (Slot.S, y > 15), (Slot.W, x < 4), (Slot.E, x > 15),
-            (Slot.NW, (y < 4) & (x < 4)), (Slot.NE, (y < 4) & (x > 15)),
-            (Slot.SE, (y > 15) & (x > 15)), (Slot.SW, (y > 15) & (x < 4)),
-        ):  # fmt: skip
-            if not mark[slot]:
-                land &= ~part
-        rgb = np.where(land[..., None], (150, 90, 60), (90, 140, 90)) + rng.normal(
-            0, 5, (20, 20, 1)
-        )
-        tiles.append(np.concatenate([np.clip(rgb, 0, 255), np.full((20, 20, 1), 255)], -1))
-    tiles, places = np.stack(tiles).astype(np.uint8), places_of(47)
+    tiles, own = ring_art(20, 5)
+    places = places_of(47)
     best = find_sets(tiles, places)[0]
     assert best.kind is SetKind.RING
     assert agreement(best, own, places) > 0.9

@@ -64,6 +64,13 @@ def solving(window):
     return session, bench, layer, len(bench.cards) - 1
 
 
+def pin_apart(session, row, cols):
+    """Pin brine and clay, which no tile joins, in two cells of the chosen layer."""
+    for col, number in zip(cols, (0, 8)):
+        session.layer.cells[row, col] = session.map.legend.place(TileRef("pans", 0, number))
+        session.layer.pinned[row, col] = True
+
+
 def kinds(window):
     return [type(each) for each in window.session.map.recipe.steps]
 
@@ -313,9 +320,7 @@ def test_an_impossible_solve_is_shown_and_freed(window):
     window.show_stage("grow")
     window.mapside.strip.layers.add_kind("Grown")
     layer = session.layer
-    for col, number in ((0, 0), (1, 8)):
-        layer.cells[0, col] = session.map.legend.place(TileRef("pans", 0, number))
-        layer.pinned[0, col] = True
+    pin_apart(session, 0, (0, 1))
     bench.add_kind(SolveStep)
     done()
     assert type(session.map.recipe.steps[-1]) is SolveStep
@@ -520,9 +525,7 @@ def test_an_impossible_solve_leaves_gaps_or_leads_to_the_missing_tiles(window, m
     window.show_stage("grow")
     window.mapside.strip.layers.add_kind("Grown")
     layer = session.layer
-    for col, number in ((4, 0), (6, 8)):
-        layer.cells[9, col] = session.map.legend.place(TileRef("pans", 0, number))
-        layer.pinned[9, col] = True
+    pin_apart(session, 9, (4, 6))
     bench.add_kind(SolveStep)
     done()
     asked = []

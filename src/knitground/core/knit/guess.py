@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 from knitground.core.base.progress import Progress, no_progress
 from knitground.core.knit.faces import describe_tiles
 from knitground.core.knit.labelling import (
+    SLOT_ORDERS,
     Codes,
     Labeller,
     corner_codes,
@@ -22,12 +23,6 @@ from knitground.core.knit.labelling import (
 from knitground.core.model.terrain import ANY, NOTHING, SLOTS, UNKNOWN, SetKind, Slot
 
 Floats = NDArray[np.float32]
-_ORDERS = {
-    SetKind.CORNER: (Slot.NW, Slot.NE, Slot.SE, Slot.SW),
-    SetKind.EDGE: (Slot.N, Slot.E, Slot.S, Slot.W),
-    SetKind.RING: (Slot.N, Slot.E, Slot.S, Slot.W, Slot.NW, Slot.NE, Slot.SE, Slot.SW),
-}
-"""Slots in the order of codes."""
 _FOREIGN, _FOREIGN_LEAST = 5.0, 2.5
 """A tile of another set costs so many times as much as the usual one, and so much a unit."""
 
@@ -144,7 +139,7 @@ def _codes(kind: SetKind, count: int) -> Codes:
 
 def _given(kind: SetKind, marks: NDArray[np.uint8], values: list[int]) -> NDArray[np.int64]:
     """Give the number of the value of each given slot, −1 where none is: (n, slots)."""
-    order = list(_ORDERS[kind])
+    order = list(SLOT_ORDERS[kind])
     out = np.full((len(marks), len(order)), -1, np.int64)
     if kind is not SetKind.RING:
         for number, value in enumerate(values):
@@ -171,7 +166,7 @@ def _as_marks(kind: SetKind, found: NDArray[np.int64], values: list[int]) -> NDA
     """Turn numbers of values (n, slots) into marks (n, 9)."""
     out = np.zeros((len(found), SLOTS), np.uint8)
     names = np.array(values, np.uint8)
-    order = list(_ORDERS[kind])
+    order = list(SLOT_ORDERS[kind])
     if kind is not SetKind.RING:
         out[:, order] = names[found]
         return out
@@ -182,7 +177,7 @@ def _as_marks(kind: SetKind, found: NDArray[np.int64], values: list[int]) -> NDA
 
 def _of_slots(kind: SetKind, sure: NDArray[np.float64]) -> Floats:
     out = np.ones((len(sure), SLOTS), np.float32)
-    out[:, list(_ORDERS[kind])] = sure
+    out[:, list(SLOT_ORDERS[kind])] = sure
     if kind is SetKind.RING:
         out[:, Slot.MIDDLE] = sure.max(axis=1)
     return out

@@ -19,6 +19,7 @@ from numpy.typing import NDArray
 from knitground.core.base.progress import Progress, no_progress
 from knitground.core.knit.faces import Described, Floats, part_of
 from knitground.core.knit.table import reduced
+from knitground.core.model.terrain import SetKind, Slot
 
 Ints = NDArray[np.int64]
 Mask = NDArray[np.bool_]
@@ -30,6 +31,12 @@ _STRANGE, _STRANGE_LEAST, _MOST_STRANGE = 3.0, 1.5, 0.6
 _HALF_SURE = 1.5
 _MOST_CODES = 1200
 _MOST_AT_ONCE = 512
+SLOT_ORDERS = {
+    SetKind.CORNER: (Slot.NW, Slot.NE, Slot.SE, Slot.SW),
+    SetKind.EDGE: (Slot.N, Slot.E, Slot.S, Slot.W),
+    SetKind.RING: (Slot.N, Slot.E, Slot.S, Slot.W, Slot.NW, Slot.NE, Slot.SE, Slot.SW),
+}
+"""Slots in the order of codes."""
 
 
 @dataclass(frozen=True, eq=False)

@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 
 from knitground.core.base.progress import Progress, no_progress
 from knitground.core.knit.faces import Described, describe_tiles, part_of
+from knitground.core.knit.labelling import SLOT_ORDERS
 from knitground.core.knit.setscore import Looked, look_as
 from knitground.core.model.terrain import NOTHING, SLOTS, SetKind, Slot
 
@@ -30,11 +31,6 @@ _LEAST_RING = 16
 _LEAST_MANY, _MOST_VALUES, _LESS = 20, 4, 0.7
 """Tiles from which more than two terrains are looked for, how many at most, and what part of the
 unexplained may be left by one more."""
-_ORDERS = {
-    SetKind.CORNER: (Slot.NW, Slot.NE, Slot.SE, Slot.SW),
-    SetKind.EDGE: (Slot.N, Slot.E, Slot.S, Slot.W),
-    SetKind.RING: (Slot.N, Slot.E, Slot.S, Slot.W, Slot.NW, Slot.NE, Slot.SE, Slot.SW),
-}
 
 
 @dataclass(frozen=True, eq=False)
@@ -244,7 +240,7 @@ def _guess(tiles: Tiles, looked: Looked, group: Group, places: list[Place]) -> S
     mine = group[looked.fits]
     values = looked.values[looked.fits]
     marks = np.zeros((len(mine), SLOTS), np.uint8)
-    order = list(_ORDERS[looked.kind])
+    order = list(SLOT_ORDERS[looked.kind])
     terrains = 1
     if looked.kind is SetKind.RING:
         marks[:, order] = values % 2
