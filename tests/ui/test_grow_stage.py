@@ -1,6 +1,7 @@
 """The stage Grow in the real window: recipes built, moved, set live, looked at, kept as files."""
 
 import time
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -14,6 +15,8 @@ from knitground.core.base.window import Box
 from knitground.core.edit.recipes import add_step, step_title
 from knitground.core.edit.selecting import Selection
 from knitground.core.edit.tiles import add_tag
+from knitground.core.grow.joins import joins_of
+from knitground.core.grow.work import Work
 from knitground.core.model.layers import TileLayer
 from knitground.core.model.recipe import (
     Look,
@@ -337,6 +340,49 @@ def test_an_impossible_solve_is_shown_and_freed(window):
     done()
     assert (layer.cells > 0).all()
     assert "all join" in bench.told[len(bench.cards) - 1].words
+
+
+def test_a_pair_that_does_not_fit_is_allowed_and_taken_back(window, solving, monkeypatch):
+    session, bench, _, place = solving
+    seen = []
+
+    def allow(dialog):
+        done()
+        dialog.show()
+        dialog.tiles.setCurrentRow(0)
+        fit = dialog.right.count()
+        dialog.every.click()
+        settle()
+        assert dialog.right.count() == dialog.tiles.count() > fit
+        item = dialog.right.item(dialog.right.count() - 1)
+        assert item.text().endswith(" no")
+        assert "does not fit" in item.toolTip()
+        QTest.mouseClick(
+            dialog.right.viewport(), LEFT, Qt.KeyboardModifier.NoModifier,
+            dialog.right.visualItemRect(item).center(),
+        )  # fmt: skip
+        settle()
+        seen.append((item.text().split()[-1], dialog.words.text().partition(" · ")[2]))
+        dialog.every.click()
+        assert dialog.right.count() == fit + 1  # what is allowed stays in sight
+        dialog.close()
+        return False
+
+    monkeypatch.setattr("knitground.ui.stages.grow.bench.answered", allow)
+    bench.cards[place].pairs.click()
+    done()
+    assert seen == [("yes", "1 allowed besides")]
+    ((row, col, other_row, other_col, below),) = session.map.recipe.steps[place].allowed
+    assert (row, col, below) == (0, 0, False)
+    step = session.map.recipe.steps[place]
+    tight, loose = (joins_of(Work(session.project, session.map, place), each)
+                    for each in (replace(step, allowed=()), step))  # fmt: skip
+    differs = np.argwhere(tight.right != loose.right)
+    assert [(tight.tiles[a][1:3], tight.tiles[b][1:3]) for a, b in differs] == [
+        ((0, 0), (other_row, other_col))
+    ]
+    both = replace(step, forbidden=step.allowed)
+    assert (joins_of(Work(session.project, session.map, place), both).right == tight.right).all()
 
 
 def test_pairs_that_fit_are_seen_forbidden_and_allowed_again(window, solving, monkeypatch):

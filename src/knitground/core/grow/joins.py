@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 
 import numpy as np
@@ -13,7 +14,7 @@ from knitground.core.knit.fits import fitting
 from knitground.core.knit.layer import marked_tiles
 from knitground.core.model.layers import Layer
 from knitground.core.model.project import Project
-from knitground.core.model.recipe import SolveFrom, SolveStep
+from knitground.core.model.recipe import Pair, SolveFrom, SolveStep
 from knitground.core.model.terrain import ANY, SetKind, Slot
 from knitground.core.model.tile import TileRef
 from knitground.core.model.tileset import Tileset
@@ -74,11 +75,18 @@ def joins_of(work: Work, step: SolveStep) -> Joins:
             f"{work.number} has {len(found.tiles)} tiles to lay: it takes 1 to {MAX_TILES} with a "
             "weight over 0"
         )
-    for row, col, other_row, other_col, below in step.forbidden:
-        one = [n for n, t in enumerate(found.tiles) if (t.row, t.col) == (row, col)]
-        two = [n for n, t in enumerate(found.tiles) if (t.row, t.col) == (other_row, other_col)]
-        (found.down if below else found.right)[np.ix_(one, two)] = False
+    if step.blocks == 1:
+        _set_pairs(found, step.allowed, True)
+    _set_pairs(found, step.forbidden, False)
     return found
+
+
+def _set_pairs(joins: Joins, pairs: Iterable[Pair], fits: bool) -> None:
+    """Let pairs of tiles join, or not, whatever was learnt."""
+    for row, col, other_row, other_col, below in pairs:
+        one = [n for n, t in enumerate(joins.tiles) if (t.row, t.col) == (row, col)]
+        two = [n for n, t in enumerate(joins.tiles) if (t.row, t.col) == (other_row, other_col)]
+        (joins.down if below else joins.right)[np.ix_(one, two)] = fits
 
 
 def _weights(project: Project, tiles: list[TileRef]) -> NDArray[np.float64]:

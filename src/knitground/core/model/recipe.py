@@ -469,6 +469,7 @@ class SolveStep(AnyStep):
     gaps : whether, where it is impossible, the cells that show it are left empty
     forbidden : pairs that are not to lie side by side, though they fit: row and column of a tile,
         those of the one right of it, or below it if the last is true
+    allowed : pairs that may lie side by side though they do not fit, told as those; not of blocks
     most : row and column of a tile, and how many of it are laid at most
     seconds : given up after
     """
@@ -486,6 +487,7 @@ class SolveStep(AnyStep):
     gaps: bool = False
     edge: SolveEdge = SolveEdge.OPEN
     forbidden: Annotated[tuple[Pair, ...], MaxLen(4096)] = ()
+    allowed: Annotated[tuple[Pair, ...], MaxLen(4096)] = ()
     most: Annotated[tuple[Most, ...], MaxLen(4096)] = ()
     seconds: Tries = 20
     step: Literal["solve"] = field(default="solve", kw_only=True)

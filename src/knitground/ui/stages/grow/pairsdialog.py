@@ -1,4 +1,4 @@
-"""Which tiles a solve takes to fit beside each other, as pictures; a click forbids a pair."""
+"""Which tiles a solve takes to fit beside each other, as pictures; a click forbids or allows."""
 
 from __future__ import annotations
 
@@ -12,6 +12,7 @@ from PySide6.QtCore import QSize, Qt, Signal
 from PySide6.QtGui import QIcon, QImage, QKeyEvent, QPainter, QPen, QPixmap
 from PySide6.QtWidgets import (
     QAbstractItemView,
+    QCheckBox,
     QDialog,
     QDialogButtonBox,
     QListView,
@@ -40,7 +41,7 @@ MOST = 400
 _LARGE = 48
 _HOW = (
     "Choose a tile: beside it are those that may lie right of it and below it. "
-    "A click or Space forbids a pair, and allows it again."
+    "A click or Space forbids a pair, and allows it again; so it does with one that does not fit."
 )
 
 
@@ -99,9 +100,16 @@ class PairsDialog(QDialog):
         self.most.setKeyboardTracking(False)
         self.most.valueChanged.connect(self._set_most)
         columns[0].addWidget(self.most)
-        self.setLayout(column(note(_HOW), line, self.words, buttons, margins=12, spacing=8))
+        self.every = QCheckBox("Show those that do not fit too")
+        self.every.setToolTip(
+            "They stand behind those that fit; a click allows a pair all the same"
+        )
+        self.every.clicked.connect(self._show)
+        self.setLayout(
+            column(note(_HOW), line, self.every, self.words, buttons, margins=12, spacing=8)
+        )
         self.resize(760, 520)
-        project, step = session.project, replace(self.step, forbidden=())
+        project, step = session.project, replace(self.step, forbidden=(), allowed=())
 
         def work(progress: Progress) -> object:
             pairs = replace(step, blocks=1)
@@ -132,6 +140,7 @@ class PairsDialog(QDialog):
         self.words.setText(
             f"{len(self.joins.tiles)} tiles, {pairs} pairs fit"
             + (f" · {lost} forbidden" if lost else "")
+            + (f" · {len(self.step.allowed)} allowed besides" if self.step.allowed else "")
             + (f" · limited tiles: {len(self.step.most)}" if self.step.most else "")
         )
 
@@ -166,9 +175,13 @@ class PairsDialog(QDialog):
         for head, (part, pairs, words) in zip(self.heads[1:], sides):
             part.clear()
             fits = np.flatnonzero(pairs[one]).tolist()
-            for other in fits[:MOST]:
+            others = np.flatnonzero(~pairs[one]).tolist()
+            below = part is self.below
+            if not self.every.isChecked():
+                others = [n for n in others if self._pair(one, n, below) in self.step.allowed]
+            for other in [*fits, *others][:MOST]:
                 self._add_pair(part, one, other)
-            more = f", the first {MOST} shown" if len(fits) > MOST else ""
+            more = f", the first {MOST} shown" if len(fits) + len(others) > MOST else ""
             head.setText(f"{len(fits)} may lie {words}{more}")
 
     def _add_pair(self, part: QListWidget, one: int, other: int) -> None:
@@ -184,18 +197,34 @@ class PairsDialog(QDialog):
         a, b = (self._pixels(self.joins.tiles[n]) for n in (one, other))
         if a is None or b is None or a.shape != b.shape:
             return None
-        crossed = self._pair(one, other, below) in self.step.forbidden
+        crossed = not self._may(one, other, below)
         return _pixmap(np.vstack((a, b)) if below else np.hstack((a, b)), crossed=crossed)
+
+    def _fits(self, one: int, other: int, below: bool) -> bool:
+        assert self.joins is not None
+        return bool((self.joins.down if below else self.joins.right)[one, other])
+
+    def _may(self, one: int, other: int, below: bool) -> bool:
+        """Whether two may lie side by side, as the step is now."""
+        pair = self._pair(one, other, below)
+        if self._fits(one, other, below):
+            return pair not in self.step.forbidden
+        return pair in self.step.allowed
 
     def _mark(self, item: QListWidgetItem, one: int, other: int, below: bool) -> None:
         assert self.joins is not None
-        no = self._pair(one, other, below) in self.step.forbidden
+        may, fits = self._may(one, other, below), self._fits(one, other, below)
         name = self._name(self.joins.tiles[other])
-        item.setText(f"{name} no" if no else name)
-        item.setToolTip(
-            f"{self._name(self.joins.tiles[one])} and {name}: "
-            + ("forbidden; a click allows it" if no else "fits; a click forbids it")
-        )
+        item.setText(f"{name} yes" if may and not fits else name if may else f"{name} no")
+        if fits:
+            words = "fits; a click forbids it" if may else "forbidden; a click allows it"
+        else:
+            words = (
+                "allowed, though it does not fit; a click takes that back"
+                if may
+                else ("does not fit; a click allows it")
+            )
+        item.setToolTip(f"{self._name(self.joins.tiles[one])} and {name}: {words}")
 
     def toggle(self, item: QListWidgetItem, below: bool) -> None:
         """Forbid a pair, or allow it again."""
@@ -205,9 +234,13 @@ class PairsDialog(QDialog):
         one = int(chosen.data(Qt.ItemDataRole.UserRole))
         other = int(item.data(Qt.ItemDataRole.UserRole))
         pair, step = self._pair(one, other, below), self.step
-        kept = tuple(each for each in step.forbidden if each != pair)
-        forbidden = kept if pair in step.forbidden else (*kept, pair)
-        new = replace(step, forbidden=forbidden)
+        listed = step.forbidden if self._fits(one, other, below) else step.allowed
+        kept = tuple(each for each in listed if each != pair)
+        changed = kept if pair in listed else (*kept, pair)
+        if self._fits(one, other, below):
+            new = replace(step, forbidden=changed)
+        else:
+            new = replace(step, allowed=changed)
         if not self.session.do(lambda: put_step(self.map, self.place, new)):
             return
         icon = self._pair_picture(one, other, below)
