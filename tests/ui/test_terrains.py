@@ -11,6 +11,7 @@ from tests.ui.test_regions import answer
 
 from knitground.core.base.window import Box
 from knitground.core.edit.hand import TerrainInHand
+from knitground.core.edit.layers import rename_layer
 from knitground.core.edit.reslice import use_slicing
 from knitground.core.edit.sheets import add_tileset
 from knitground.core.edit.terrains import paint_marks
@@ -702,8 +703,31 @@ def test_a_sheet_of_things_offers_no_set(window, qtbot):
     session.choose_tileset(props)
     window.show_stage("terrains")
     bench = window.stages["terrains"]
-    qtbot.waitUntil(lambda: bench.likely._beside._job is None, timeout=20_000)
+    qtbot.waitUntil(lambda: not bench.likely._beside.is_busy, timeout=20_000)
     settle()
     assert bench.likely.offers == []
     assert not bench.likely.isVisible()
     assert bench.cards.isVisible()
+
+
+def test_likely_sets_are_looked_for_again_after_a_change_and_too_many_tiles_say_nothing(
+    window, qtbot
+):
+    session = window.session
+    works = next(each for each in session.project.tilesets if each.name == "works")
+    new = Tileset("strange", "strange.png", works.width, works.height, works.slicing,
+                  picture=works.picture)  # fmt: skip
+    session.apply(add_tileset(session.project, new))
+    session.choose_tileset(new)
+    window.show_stage("terrains")
+    bench = window.stages["terrains"]
+    assert bench.likely._beside.is_busy
+    session.apply(rename_layer(session.map, session.map.layers[0], "Other"))  # meanwhile
+    qtbot.waitUntil(lambda: bool(bench.likely.offers), timeout=20_000)
+    picture = np.zeros((640, 640, 4), np.uint8)
+    fine = Tileset("fine", "fine.png", 640, 640, Slicing(8, 8), picture=picture)
+    session.apply(add_tileset(session.project, fine))
+    session.choose_tileset(fine)
+    qtbot.waitUntil(lambda: not bench.likely._beside.is_busy, timeout=20_000)
+    settle()
+    assert not bench.likely.isVisible()

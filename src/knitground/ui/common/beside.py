@@ -7,7 +7,6 @@ from typing import Any
 
 from PySide6.QtCore import QObject
 
-from knitground.core.base.errors import KnitError
 from knitground.core.edit.document import Document
 from knitground.ui.common.tasks import Job
 
@@ -18,8 +17,8 @@ Done = Callable[[Any], object]
 class Beside(QObject):
     """Answers one question at a time; of those that come meanwhile only the last one.
 
-    An answer to what was true before a change is thrown away: whoever asks has to ask again after
-    each change.
+    An answer to what was true before a change is thrown away, and the question put again. What can
+    not be answered is answered with None.
     """
 
     def __init__(self, document: Callable[[], Document], owner: QObject) -> None:
@@ -28,6 +27,11 @@ class Beside(QObject):
         self._job: Job[Any] | None = None
         self._next: tuple[Work, Done] | None = None
         self._asked = 0
+
+    @property
+    def is_busy(self) -> bool:
+        """Whether an answer is on its way."""
+        return self._job is not None or self._next is not None
 
     def ask(self, work: Work, done: Done) -> None:
         """Ask; `done` gets the answer, in the interface thread."""
@@ -57,17 +61,16 @@ class Beside(QObject):
                 raise
 
         def answer(found: Any) -> None:
-            same = doc is self._document() and doc.revision == revision
-            if same and number == self._asked:
+            if doc is not self._document() or number != self._asked:
+                return
+            if doc.revision == revision:
                 done(found)
+            else:
+                self.ask(work, done)
 
-        self._job = Job(checked, answer, _quiet, owner=self, ended=self._ended)
+        self._job = Job(checked, answer, lambda _: answer(None), owner=self, ended=self._ended)
         self._job.start()
 
     def _ended(self) -> None:
         self._job = None
         self._start()
-
-
-def _quiet(_error: KnitError) -> None:
-    """Say nothing: what can not be told is left out."""
