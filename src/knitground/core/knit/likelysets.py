@@ -22,11 +22,17 @@ from knitground.core.model.terrain import NOTHING, SLOTS, SetKind, Slot
 Place = tuple[int, int]
 Tiles = NDArray[np.uint8]
 Group = NDArray[np.intp]
+Tried = tuple[float, Group, SetKind, int]
+"""Rank, tiles, kind and number of values."""
+Known = dict[bytes, list[Tried]]
 _LEAST, _MOST = 6, 256
 _MOST_CLUSTERED = 700
-_NODES, _CLOSER, _OFFERS, _MOST_GROUPS = 9, 4, 5, 24
+_NODES, _CLOSER, _OFFERS, _MOST_GROUPS = 9, 4, 5, 18
 _OVER, _TAKEN = 0.85, 0.3
-_SCORE_LEAST = 0.25
+_SCORE_LEAST, _SCORE_ON = 0.25, 0.5
+"""Below the first nothing is told; after one below the second the rest is not looked at."""
+_RING_FIT = 0.4
+_QUICK_TILES = 64
 _LEAST_RING = 16
 _LEAST_MANY, _MOST_VALUES, _LESS = 20, 4, 0.7
 """Tiles from which more than two terrains are looked for, how many at most, and what part of the
@@ -74,15 +80,18 @@ def find_sets(
         return out
     told = {kind: describe_tiles(tiles, kind) for kind in SetKind}
     left = np.arange(len(tiles))
+    known: Known = {}
     while len(left) >= _LEAST and len(out) < _OFFERS:
         progress(len(out) / _OFFERS)
-        found = _best(tiles, told, left, places)
+        found = _best(tiles, told, left, places, known)
         if found is None:
             break
         looked, group = found
         guess = _guess(tiles, looked, group, places)
         out.append(guess)
         left = np.setdiff1d(left, group[looked.fits])
+        if looked.score < _SCORE_ON:
+            break
     return sorted(out, key=lambda each: -each.score)
 
 
@@ -202,22 +211,15 @@ def _best(
     told: dict[SetKind, Described],
     left: Group,
     places: list[Place],
+    known: Known,
 ) -> tuple[Looked, Group] | None:
     """Find the group that looks most like a set; None if none does."""
-    tried: list[tuple[float, Group, SetKind, int]] = []
+    tried: list[Tried] = []
     for group in _groups(tiles, left, places)[:_MOST_GROUPS]:
-        for kind in SetKind:
-            ring = kind is SetKind.RING
-            if ring and len(group) < _LEAST_RING:
-                continue
-            most = _MOST_VALUES if kind is SetKind.CORNER and len(group) >= _LEAST_MANY else 2
-            left_over = 1.0
-            for count in range(2, most + 1):
-                looked = look_as(part_of(told[kind], group), kind, count, quick=not ring)
-                if count > 2 and 1 - looked.fit > _LESS * left_over:
-                    break  # one terrain more explains too little: it only fits noise
-                left_over = 1 - looked.fit
-                tried.append((_rank(looked), group, kind, count))
+        key = group.tobytes()
+        if key not in known:
+            known[key] = _looks(told, group)
+        tried += known[key]
     tried.sort(key=lambda each: -each[0])
     best: tuple[float, Looked, Group] | None = None
     for rank, group, kind, count in tried[:_CLOSER]:
@@ -229,6 +231,28 @@ def _best(
     if best is None or best[1].score < _SCORE_LEAST:
         return None
     return best[1], best[2]
+
+
+def _looks(told: dict[SetKind, Described], group: Group) -> list[Tried]:
+    """Look at a group as at each kind of set, quickly."""
+    tried: list[Tried] = []
+    for kind in SetKind:
+        # Of a large group a part shows what it is.
+        part = part_of(told[kind], group[:: -(-len(group) // _QUICK_TILES)])
+        if kind is SetKind.RING:
+            if len(group) < _LEAST_RING or look_as(part, kind, quick=True).fit < _RING_FIT:
+                continue
+            tried.append((_rank(look_as(part, kind)), group, kind, 2))
+            continue
+        most = _MOST_VALUES if kind is SetKind.CORNER and len(group) >= _LEAST_MANY else 2
+        unexplained = 1.0
+        for count in range(2, most + 1):
+            looked = look_as(part, kind, count, quick=True)
+            if count > 2 and 1 - looked.fit > _LESS * unexplained:
+                break  # one terrain more explains too little: it only fits noise
+            unexplained = 1 - looked.fit
+            tried.append((_rank(looked), group, kind, count))
+    return tried
 
 
 def _rank(looked: Looked) -> float:
