@@ -667,7 +667,8 @@ def test_a_block_that_was_chosen_does_not_outlive_its_slicing(window, bench):
     assert (pixels(bench.sheet)[:high] != framed[:high]).any()
 
 
-def test_a_sheet_without_sets_shows_likely_ones_and_a_click_makes_one(window, qtbot):
+def strange_sheet(window):
+    """A sheet of ways and walls that nobody has marked, looked at in Terrains."""
     session = window.session
     works = next(each for each in session.project.tilesets if each.name == "works")
     new = Tileset("strange", "strange.png", works.width, works.height, works.slicing,
@@ -676,6 +677,11 @@ def test_a_sheet_without_sets_shows_likely_ones_and_a_click_makes_one(window, qt
     session.choose_tileset(new)
     window.show_stage("terrains")
     bench = window.stages["terrains"]
+    return session, bench, new
+
+
+def test_a_sheet_without_sets_shows_likely_ones_and_a_click_makes_one(window, qtbot):
+    session, bench, new = strange_sheet(window)
     qtbot.waitUntil(lambda: bool(bench.likely.offers), timeout=20_000)
     assert bench.likely.isVisible()
     assert bench.cards.isVisible()  # by hand is still there
@@ -713,14 +719,7 @@ def test_a_sheet_of_things_offers_no_set(window, qtbot):
 def test_likely_sets_are_looked_for_again_after_a_change_and_too_many_tiles_say_nothing(
     window, qtbot
 ):
-    session = window.session
-    works = next(each for each in session.project.tilesets if each.name == "works")
-    new = Tileset("strange", "strange.png", works.width, works.height, works.slicing,
-                  picture=works.picture)  # fmt: skip
-    session.apply(add_tileset(session.project, new))
-    session.choose_tileset(new)
-    window.show_stage("terrains")
-    bench = window.stages["terrains"]
+    session, bench, _ = strange_sheet(window)
     assert bench.likely._beside.is_busy
     session.apply(rename_layer(session.map, session.map.layers[0], "Other"))  # meanwhile
     qtbot.waitUntil(lambda: bool(bench.likely.offers), timeout=20_000)
