@@ -99,7 +99,8 @@ def change_facts(
 
 def leave_out(tileset: Tileset, places: Iterable[tuple[int, int]], out: bool) -> Edit:
     """Leave tiles out, or take them in again: those left out are not offered and not knitted."""
-    chosen = [at for at in places if tileset.has(*at)]
+    high, wide = tileset.rows, tileset.columns
+    chosen = [at for at in places if 0 <= at[0] < high and 0 <= at[1] < wide]
     name = "Leave tiles out" if out else "Take tiles in again"
     change = partial(replace, left_out=out)
     return change_facts(tileset, chosen, change, What.MARKS, name)

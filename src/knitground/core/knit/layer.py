@@ -92,9 +92,10 @@ def marked_tiles(
         guest = None if tileset is owner else tileset.name
         if guest is not None and guest not in kit.guests:
             continue
-        marks = kit.marks_within(tileset.rows, tileset.columns, guest)
+        high, wide = tileset.rows, tileset.columns
+        marks = kit.marks_within(high, wide, guest)
         for row, col in tileset.left_out:
-            if tileset.has(row, col):
+            if 0 <= row < high and 0 <= col < wide:
                 marks[row, col] = 0
         rows, cols = np.nonzero(marks.any(axis=2))
         all_marks.append(marks[rows, cols])

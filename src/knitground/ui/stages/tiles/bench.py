@@ -75,7 +75,8 @@ TABS = ("Weight", "Name and tags", "Properties", "Moves", "Shapes")
 _SHAPES, _MOVES = TABS.index("Shapes"), TABS.index("Moves")
 _BELOW, _BELOW_SHAPES = 232, 326
 _SHOWN_SHARES = 8
-_LATER_MS = 120
+_LATER_MS, _WIDE_MS = 120, 600
+"""Until what follows is counted; on large sheets once a row of edits has surely ended."""
 _MANY = 1000
 """Tiles, chosen or there, from which the bench follows an edit in frames of their own."""
 
@@ -324,7 +325,7 @@ class TilesBench(Stage):
     def _follow(self, change: Changed) -> None:
         if change.what in (What.CELLS, What.TERRAIN):
             if self.isVisible():
-                self._later.start()
+                self._later.start(_LATER_MS)
         elif change.what in (What.MARKERS, What.TRAY, What.RECIPE, What.MIXES, What.RULES):
             return
         elif len(self.chosen) > _MANY and self.isVisible():
@@ -363,7 +364,7 @@ class TilesBench(Stage):
             None if wide else self.session.project,
         )
         if wide:
-            self._later.start()
+            self._later.start(_WIDE_MS)
         if tileset is None or not chosen:
             self.words.setText("Choose tiles: click, drag, Ctrl, or “Choose…”.")
             self._show_properties()
@@ -410,7 +411,7 @@ class TilesBench(Stage):
             self._list_shares(tileset, shares)
             return
         self.share_lines.addWidget(note("counting…"))
-        self._later.start()
+        self._later.start(_WIDE_MS)
 
     def _count(self) -> None:
         """Show what takes long on large sheets, once nothing has changed for a moment."""
