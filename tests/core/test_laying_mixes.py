@@ -231,6 +231,25 @@ def test_a_mix_is_as_dense_as_it_is_told_and_as_a_tint(yard):
     assert np.argwhere((yard.layer.cells > 0) != laid).tolist() == []
 
 
+def test_a_dab_reads_only_what_is_near_it_of_the_layers_that_a_mix_looks_at(yard, monkeypatch):
+    map_ = yard.map
+    for layer in (map_.new_tile_layer("Huts"), map_.new_tint_layer("Thick")):
+        map_.layers.append(layer)
+    map_.layers[-1].cells[:] = tint_value("#ff0000", 127)
+    mix = Mix("m", (MixEntry(HEAP),), Fall(border=2, of="Huts", tint="Thick"))
+    read_cells, asked = Document.cells, []
+
+    def watched(self, map_, layer, box):
+        asked.append(box.height * box.width)
+        return read_cells(self, map_, layer, box)
+
+    monkeypatch.setattr(Document, "cells", watched)
+    desk = replace(yard, hand=MixInHand("m", mix), tool="paint")
+    assert plan_dab(desk, Pointer(20 * 16 + 8.0, 20 * 16 + 8.0)).changes_anything
+    assert asked
+    assert max(asked) <= (1 + 2 * 3) ** 2
+
+
 @pytest.mark.parametrize(("fall", "words"), [
     (Fall(tint="Fog"), "no tint layer of that name.*has none"),
     (Fall(border=2, of="Fog"), "no layer and no terrain of that name"),

@@ -456,12 +456,8 @@ def hand_values(
 
 def mix_mask(desk: Desk, map_: Map, layer: Layer, mix: Mix, box: Box) -> NDArray[np.bool_]:
     """Give the cells of a box that a mix takes, as it is set to: all of them, or some."""
-    lie = Lie(desk.project, map_, lambda each: desk.doc.cells(map_.of or map_, each, _whole(each)))
+    lie = Lie(desk.project, map_, lambda each, part: desk.doc.cells(map_.of or map_, each, part))
     return taken_cells(lie, mix.fall, layer.number, box, desk.options.seed)
-
-
-def _whole(layer: Layer) -> Box:
-    return Box(0, 0, *layer.cells.shape)
 
 
 def _plan_erase(desk: Desk, map_: Map, box: Box, mask: NDArray[np.bool_]) -> Plan:

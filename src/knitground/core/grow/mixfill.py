@@ -52,7 +52,11 @@ def fill_from_mix(
     rows, cols = box.rows(map_.height), box.cols(map_.width)
     seed = mix_one(map_.recipe.seed, map_.recipe.salt_of(place))
     made = terrains or {}
-    lie = Lie(project, map_, cells or _laid_now, lambda each: made.get(each.number, each.terrain))
+    laid_by = cells or _laid_now
+    lie = Lie(
+        project, map_, lambda each, part: read(laid_by(each), part),
+        lambda each: made.get(each.number, each.terrain),
+    )  # fmt: skip
     laid = allowed_cells(project, map_, step, place, box, terrains)
     if held is not None:
         part = held[index(box, map_.height, map_.width)]

@@ -37,66 +37,89 @@ def run_solve(work: Work, step: SolveStep) -> list[Grown]:
             f"{work.number} would solve {int(area.sum())} cells, {MAX_SOLVED} are the most: give "
             "it an area"
         )
-    legend = work.map.legend
-    places = np.array([legend.place(tile) for tile in joins.tiles], np.int32)
-    numbers = np.full(len(legend) + 1, -1, np.int32)
-    numbers[places] = np.arange(len(places))
-    pinned = layer.pinned & area
-    given = np.full(work.size, -1, np.int32)
-    given[pinned] = numbers[np.maximum(layer.cells[pinned], 0)]
-    # What was pinned and is no tile of these is nothing that could join: it is left out.
-    area = area & ~(pinned & (given < 0))
-    wraps = work.map.wrap if step.edge is not SolveEdge.WRAPS else True
-    limits = {(row, col): most for row, col, most in step.most}
-    first = {tile: n for n, tile in reversed(list(enumerate(joins.tiles)))}
-    most = {n: limits[at] for tile, n in first.items()
-            if (at := (tile.row, tile.col)) in limits}  # fmt: skip
-    before = work.own_cells(layer)
-
-    def laid_as(cells: NDArray[np.int32]) -> NDArray[np.int32]:
-        return np.where(cells >= 0, places[np.maximum(cells, 0)], before)
-
-    def show(cells: NDArray[np.int32]) -> None:
-        if work.show is not None:
-            work.show(Grown(layer, laid_as(cells), step=work.place))
-
-    def solver_of(cells: Mask) -> Solver:
-        return Solver(
-            joins, cells, given, wrap=wraps, closed=step.edge is SolveEdge.CLOSED, seed=work.seed,
-            seconds=float(step.seconds), progress=work.progress, most=most, show=show,
-        )  # fmt: skip
-
-    solver = solver_of(area)
-    found = solver.solve()
-    left: list[tuple[int, int]] = []
-    while found.proven and step.gaps and len(left) < MAX_GAPS:
-        row, col = _gap(solver, found)
-        left.append((row, col))
-        area[row, col] = False
-        solver = solver_of(area)
-        found = solver.solve()
+    task = _Task(work, step, layer, joins, area)
+    solver, found, left = task.solved()
     parts = _reached(work, step, joins, solver) if step.reach and not found.holes else []
     if parts:
         found.cells = np.array(solver.done, np.int32).reshape(work.size)
-    wrong = wrong_joins(joins, found.cells, wrap=wraps)
+    wrong = wrong_joins(joins, found.cells, wrap=task.wraps)
     if wrong and not found.proven:
         raise GrowError(f"{work.number}: {len(wrong)} cells do not join: tell the makers")
-    made = before if found.proven else laid_as(found.cells)
+    made = task.before if found.proven else task.laid_as(found.cells)
     words, spots = _told(work, joins, found)
     if found.proven:
         words += _missing(work, step, joins, solver, found)
-    if left and not found.proven:
+    elif left:
         words += f" · nothing fits in {_count(left, 'cell')}: left out"
         spots = spots or tuple(left[:64])
     if len(parts) > 1:
         alone = [cell for part in parts[1:] for cell in part]
         words += f" · “{step.reach}” in {len(parts)} parts, {_count(alone, 'cell')} not reached"
-        spots = spots or tuple((c // work.size[1], c % work.size[1]) for c in alone[:64])
+        spots = spots or tuple(divmod(cell, int(work.size[1])) for cell in alone[:64])
     elif parts:
         words += f" · all “{step.reach}” reached"
-    laid = float((found.cells >= 0).sum()) / max(1, int(area.sum()))
+    elif step.reach and found.holes and not found.proven:
+        words += f" · whether all “{step.reach}” are reached was not looked at"
+    laid = float((found.cells >= 0).sum()) / max(1, int(task.area.sum()))
     shares = ((step.tileset or "tiles", 1.0, laid),)
     return [Grown(layer, made, shares, words=words, spots=spots)]
+
+
+class _Task:
+    """A step's problem: which cells, what is given, and how tiles of the solver lie on the map."""
+
+    def __init__(
+        self, work: Work, step: SolveStep, layer: GrownLayer, joins: Joins, area: Mask
+    ) -> None:
+        self.work, self.step, self.layer, self.joins = work, step, layer, joins
+        legend = work.map.legend
+        self.places = np.array([legend.place(tile) for tile in joins.tiles], np.int32)
+        numbers = np.full(len(legend) + 1, -1, np.int32)
+        numbers[self.places] = np.arange(len(self.places))
+        pinned = layer.pinned & area
+        self.given = np.full(work.size, -1, np.int32)
+        self.given[pinned] = numbers[np.maximum(layer.cells[pinned], 0)]
+        # What was pinned and is no tile of these is nothing that could join: it is left out.
+        self.area = area & ~(pinned & (self.given < 0))
+        self.wraps = work.map.wrap or step.edge is SolveEdge.WRAPS
+        self.before = work.own_cells(layer)
+        limits = {(row, col): most for row, col, most in step.most}
+        first = {tile: n for n, tile in reversed(list(enumerate(joins.tiles)))}
+        self.most = {n: limits[at] for tile, n in first.items()
+                     if (at := (tile.row, tile.col)) in limits}  # fmt: skip
+
+    def laid_as(self, cells: NDArray[np.int32]) -> NDArray[np.int32]:
+        """Give places of the legend for numbers of tiles, what was there where there is none."""
+        return np.where(cells >= 0, self.places[np.maximum(cells, 0)], self.before)
+
+    def solved(self) -> tuple[Solver, Solved, list[tuple[int, int]]]:
+        """Solve; where it is impossible and gaps may be left, again without the cells that show it.
+
+        Returns
+        -------
+        the last solver, what it found, and the cells that were left out
+        """
+        left: list[tuple[int, int]] = []
+        solver = self._solver()
+        found = solver.solve()
+        while found.proven and self.step.gaps and len(left) < MAX_GAPS:
+            left.append(_gap(solver, found))
+            self.area[left[-1]] = False
+            solver = self._solver()
+            found = solver.solve()
+        return solver, found, left
+
+    def _solver(self) -> Solver:
+        work, step = self.work, self.step
+        return Solver(
+            self.joins, self.area, self.given, wrap=self.wraps,
+            closed=step.edge is SolveEdge.CLOSED, seed=work.seed, seconds=float(step.seconds),
+            progress=work.progress, most=self.most, show=self._show if work.show else None,
+        )  # fmt: skip
+
+    def _show(self, cells: NDArray[np.int32]) -> None:
+        if self.work.show is not None:
+            self.work.show(Grown(self.layer, self.laid_as(cells), step=self.work.place))
 
 
 def _count(things: Sequence[object], what: str) -> str:

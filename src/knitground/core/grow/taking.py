@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from knitground.core.base.errors import EditError
 from knitground.core.base.hashing import cell_numbers, mix_one
-from knitground.core.base.window import Box, index
+from knitground.core.base.window import Box, read
 from knitground.core.chance.fall import laid_cells
 from knitground.core.grow.distance import far_from
 from knitground.core.model.layers import Cells, GroundLayer, Layer, TintLayer
@@ -24,8 +24,8 @@ from knitground.core.rules.board import terrain_slots
 Mask = NDArray[np.bool_]
 
 
-def _own_cells(layer: Layer) -> Cells:
-    return layer.cells
+def _own_cells(layer: Layer, box: Box) -> Cells:
+    return read(layer.cells, box)
 
 
 def _own_terrain(ground: GroundLayer) -> NDArray[Any]:
@@ -38,7 +38,7 @@ class Lie:
 
     project: Project
     map: Map
-    cells: Callable[[Layer], Cells] = _own_cells
+    cells: Callable[[Layer, Box], Cells] = _own_cells
     terrain: Callable[[GroundLayer], NDArray[Any]] = _own_terrain
 
 
@@ -77,7 +77,7 @@ def taken_cells(
     torus = (map_.height, map_.width) if map_.wrap else None
     out = laid_cells(density * fall.density, fall, rows, cols, seed, number, torus)
     if fall.tint:
-        strong = lie.cells(_tint(lie, fall.tint))[index(box, map_.height, map_.width)]
+        strong = lie.cells(_tint(lie, fall.tint), box)
         out &= by_chance(tint_strength(strong), rows, cols, seed, number)
     if fall.border:
         out &= _keeps(lie, fall, number, box, on)
@@ -156,7 +156,7 @@ def _shown(lie: Lie, name: str, number: int, wide: Box, on: int) -> Mask | None:
         if isinstance(layer, GroundLayer):
             slots = terrain_slots(map_, layer, wide, lie.terrain(layer))
             return np.asarray((slots > 0).any(axis=0))
-        return np.asarray(lie.cells(layer)[index(wide, map_.height, map_.width)] != 0)
+        return np.asarray(lie.cells(layer, wide) != 0)
     beneath = ground_beneath(map_, number)
     grounds = [each for each in map_.layers if isinstance(each, GroundLayer)]
     for ground in sorted(grounds, key=lambda each: each is not beneath):

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from functools import partial
 
 import numpy as np
@@ -18,6 +18,7 @@ from PySide6.QtWidgets import (
     QVBoxLayout,
     QWidget,
 )
+from shiboken6 import isValid
 
 from knitground.core.base.errors import EditError
 from knitground.core.chance.draw import shares
@@ -28,6 +29,7 @@ from knitground.core.edit.maps import delete_mix, put_mix
 from knitground.core.model.mix import FallWay, Mix, MixEntry
 from knitground.core.model.patch import Patch
 from knitground.core.model.project import Project
+from knitground.ui.common.beside import Beside
 from knitground.ui.common.painting import painting
 from knitground.ui.common.theme import LINEN
 from knitground.ui.common.widgets import (
@@ -83,6 +85,29 @@ def sample_pictures(project: Project, mix: Mix) -> NDArray[np.uint32] | None:
     ])  # fmt: skip
 
 
+@dataclass(frozen=True, eq=False)
+class Sample:
+    """A sample of a mix: cells, pictures, entries that the eye catches, and how it repeats."""
+
+    cells: NDArray[np.int32]
+    pictures: NDArray[np.uint32] | None
+    caught: list[int]
+    repeats: tuple[float, tuple[int, int]]
+
+
+def look_at_sample(project: Project, mix: Mix) -> Sample | str:
+    """Lay a sample and look at it; or say why it can not fall so."""
+    try:
+        cells = sample_cells(mix)
+    except EditError as error:
+        return str(error)
+    pictures, caught = sample_pictures(project, mix), []
+    if pictures is not None:
+        parts = [each for each in shares(mix.weights) if each > 0]
+        caught = landmarks(pictures.view(np.uint8).reshape(*pictures.shape, 4), parts)
+    return Sample(cells, pictures, caught, repetition(cells))
+
+
 def sample_pixmap(
     pictures: NDArray[np.uint32], cells: NDArray[np.int32], caught: Sequence[int]
 ) -> QPixmap:
@@ -98,10 +123,10 @@ def sample_pixmap(
     return made.scaledToWidth(240)
 
 
-def _repeat_words(mix: Mix, cells: NDArray[np.int32], caught: Sequence[int]) -> str:
+def _repeat_words(mix: Mix, found: Sample) -> str:
     """Say how much of a sample the eye would catch, and what to change."""
-    if caught:
-        one = len(caught) == 1
+    if found.caught:
+        one = len(found.caught) == 1
         rarer = "let it keep further apart" if mix.fall.way is FallWay.APART else "keep it apart"
         return (
             f"The eye catches the framed {'one' if one else 'ones'} again and again: "
@@ -110,7 +135,7 @@ def _repeat_words(mix: Mix, cells: NDArray[np.int32], caught: Sequence[int]) -> 
         )
     if mix.fall.way is FallWay.CLUMPS:
         return f"Clumps, {mix.fall.size:g} cells from one to the next."
-    value, (down, across) = repetition(cells)
+    value, (down, across) = found.repeats
     if value < _HARDLY:
         return f"Repeats {value:.1%}: the eye catches nothing."
     where = f"{abs(across)} across and {abs(down)} down"
@@ -124,6 +149,7 @@ class MixList(NamedList):
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
+        self._beside = Beside(lambda: session.doc, self)
         self.setLayout(column(self.lines, 1))
 
     def state(self) -> object:
@@ -191,20 +217,25 @@ class MixList(NamedList):
         add.setLayout(row(self._patch_button(mix), 1, spacing=4))
         sample, words = QLabel(), note()
         sample.setAccessibleName("A sample of the mix")
-        try:
-            cells = sample_cells(mix)
-            pictures = sample_pictures(self.session.project, mix)
-            caught: list[int] = []
-            if pictures is not None:
-                parts = [each for each in shares(mix.weights) if each > 0]
-                colours = pictures.view(np.uint8).reshape(*pictures.shape, 4)
-                caught = landmarks(colours, parts)
-                sample.setPixmap(sample_pixmap(pictures, cells[:12, :26], caught))
-            words.setText(_repeat_words(mix, cells, caught))
-        except EditError as error:
-            words.setText(str(error))
-            set_role(words, "warning")
+        project = self.session.project
+        # How a mix falls is found by trial for each set of weights: too long for the interface.
+        self._beside.ask(
+            lambda: look_at_sample(project, mix), partial(self._show_sample, mix, sample, words)
+        )
         return [*lines, add, sample, words]
+
+    def _show_sample(
+        self, mix: Mix, sample: QLabel, words: QLabel, found: Sample | str | None
+    ) -> None:
+        if not isValid(sample) or found is None:
+            return
+        if isinstance(found, str):
+            words.setText(found)
+            set_role(words, "warning")
+            return
+        if found.pictures is not None:
+            sample.setPixmap(sample_pixmap(found.pictures, found.cells[:12, :26], found.caught))
+        words.setText(_repeat_words(mix, found))
 
     def _patch_button(self, mix: Mix) -> QPushButton:
         """Let a patch of the tray, or the one in hand, be part of the mix."""
