@@ -618,7 +618,10 @@ def test_a_solve_learns_blocks_and_reaches_all_with_a_tag_from_its_card(window, 
     source.activated.emit(source.currentIndex())
     done()
     assert card.fields["blocks"].isVisible()
-    card.fields["blocks"].setValue(2)
+    blocks = card.fields["blocks"]
+    assert [blocks.itemText(n) for n in range(3)] == ["pairs", "blocks of 2 × 2", "blocks of 3 × 3"]
+    blocks.setCurrentIndex(1)
+    blocks.activated.emit(1)
     example = card.fields["example"]
     example.setCurrentIndex(example.findText("Props"))
     example.activated.emit(example.currentIndex())

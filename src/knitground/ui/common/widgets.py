@@ -17,6 +17,8 @@ from PySide6.QtWidgets import (
     QPushButton,
     QScrollArea,
     QSpinBox,
+    QStyle,
+    QStyleOptionButton,
     QToolButton,
     QVBoxLayout,
     QWidget,
@@ -24,6 +26,7 @@ from PySide6.QtWidgets import (
 
 from knitground.core.render.pixels import Pixels
 from knitground.ui.common.checkers import checkers
+from knitground.ui.common.painting import painting
 from knitground.ui.common.theme import theme
 from knitground.ui.common.words import tip
 from knitground.ui.mapside.canvas.chunks import image_of
@@ -63,6 +66,20 @@ def set_role(label: QLabel, role: str) -> None:
         label.setProperty("role", role)
         label.style().unpolish(label)
         label.style().polish(label)
+
+
+class ElidedButton(QPushButton):
+    """A button whose words end in “…” where they do not fit; `text` still gives all of them."""
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        option = QStyleOptionButton()
+        self.initStyleOption(option)
+        part = QStyle.SubElement.SE_PushButtonContents
+        wide = self.style().subElementRect(part, option, self).width()
+        right = Qt.TextElideMode.ElideRight
+        option.text = self.fontMetrics().elidedText(self.text(), right, wide)
+        with painting(self) as painter:
+            self.style().drawControl(QStyle.ControlElement.CE_PushButton, option, painter, self)
 
 
 def button(text: str, action: Callable[[], object], hint: str = "", keys: str = "") -> QPushButton:

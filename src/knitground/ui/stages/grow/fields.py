@@ -60,7 +60,7 @@ class Field:
     ----------
     of : the attribute
     low, high, step : bounds of numbers
-    options : of a choice
+    options, names : of a choice, and how they are called if not by themselves
     on : attribute that names the layer whose terrains are meant
     only : attribute and value without which the field means nothing, and is hidden
     """
@@ -74,6 +74,7 @@ class Field:
     step: float = 1
     unit: str = ""
     options: tuple[Any, ...] = ()
+    names: tuple[str, ...] = ()
     on: str = "layer"
     only: tuple[str, tuple[Any, ...]] | None = None
 
@@ -162,8 +163,9 @@ FIELDS: dict[type, tuple[Field, ...]] = {
               only=("source", (SolveFrom.PIXELS,))),
         Field("example", "Example", As.LAYER, "The layer that shows what may lie side by side",
               only=("source", (SolveFrom.EXAMPLE,))),
-        Field("blocks", "Blocks", As.WHOLE,
-              "1: pairs lie as on the example; 2 or 3: blocks of 2 × 2 or 3 × 3 cells do", 1, 3,
+        Field("blocks", "Like it in", As.CHOICE,
+              "What lies as it does on the example: pairs, or blocks of 2 × 2 or 3 × 3 cells",
+              options=(1, 2, 3), names=("pairs", "blocks of 2 × 2", "blocks of 3 × 3"),
               only=("source", (SolveFrom.EXAMPLE,))),
         Field("edge", "Border", As.CHOICE, "What the border of the map does",
               options=tuple(SolveEdge)),

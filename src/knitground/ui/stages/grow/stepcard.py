@@ -34,6 +34,7 @@ from knitground.core.model.terrain import SetKind, TerrainSet
 from knitground.ui.common.terrainicon import terrain_icon
 from knitground.ui.common.theme import LINEN
 from knitground.ui.common.widgets import (
+    ElidedButton,
     ShareBar,
     button,
     clear,
@@ -51,6 +52,7 @@ from knitground.ui.stages.grow.whereeditor import WhereEditor
 
 NOTHING = "nothing"
 LAID_WIDE = 92
+_TITLE_TIP = "Open or close this step; drag it to where it is to run (Alt+↑ ↓; Del takes it out)"
 
 
 @dataclass
@@ -102,12 +104,10 @@ class StepCard(QFrame):
         self.active = QCheckBox()
         self.active.setToolTip("Whether this step runs")
         self.active.clicked.connect(self._switch)
-        self.title = QPushButton()
+        self.title = ElidedButton()
         self.title.setProperty("left", "true")
         self.title.setProperty("flat", "true")
-        self.title.setToolTip(
-            "Open or close this step; drag it to where it is to run (Alt+↑ ↓; Del takes it out)"
-        )
+        self.title.setToolTip(_TITLE_TIP)
         self.title.setMinimumWidth(60)
         self.title.clicked.connect(lambda *_: self.opened.emit())
         self.layers = QComboBox()
@@ -230,6 +230,7 @@ class StepCard(QFrame):
             box = QComboBox()
             typed = QLineEdit()
             typed.setMaxLength(MAX_NAME)
+            typed.setPlaceholderText("no tag" if each.shown is As.TAG else "")
             box.setEditable(True)
             box.setLineEdit(typed)
             typed.editingFinished.connect(lambda: self._set(each.of, box.currentText().strip()))
@@ -243,8 +244,8 @@ class StepCard(QFrame):
     def _choice(self, each: Field) -> QComboBox:
         box = QComboBox()
         if each.shown is As.CHOICE:
-            for option in each.options:
-                box.addItem(str(option), option)
+            for n, option in enumerate(each.options):
+                box.addItem(each.names[n] if each.names else str(option), option)
         box.setMinimumContentsLength(8)
         box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         if each.shown is As.CHOICE:  # Qt gives members of an enumeration back as plain text
@@ -269,6 +270,7 @@ class StepCard(QFrame):
         title = f"{self.place + 1}  {step_title(step)}"
         title += f" → {layer.name}" if layer is not None else ""
         self.title.setText(title)
+        self.title.setToolTip(f"{title}\n{_TITLE_TIP}")
         self.title.setStyleSheet("font-weight: 600;")
         fits = fitting_layers(self.map, self.kind)
         fill_box(self.layers, [(each.name, each.number) for each in fits], step.layer)
