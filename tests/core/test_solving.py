@@ -51,6 +51,12 @@ def test_only_blocks_of_the_example_lie_on_what_is_learnt_from_it(demo, side, wr
     assert not blocks_of(pairs, side, wrap) <= known  # or this test would see nothing
 
 
+def test_a_solve_without_an_example_asks_for_one(demo):
+    g = Ground(demo, (8, 8))
+    with pytest.raises(GrowError, match="choose the layer that shows"):
+        g.run(SolveStep(g.grown.number, source=SolveFrom.EXAMPLE))
+
+
 def test_a_block_at_a_closed_border_lies_as_at_that_of_the_example(demo):
     g = Ground(demo, (12, 14), wrap=False)
     example = g.map.new_tile_layer("Example")

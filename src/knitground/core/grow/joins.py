@@ -169,6 +169,11 @@ def _alike(one: NDArray[np.float32], other: NDArray[np.float32]) -> NDArray[np.f
 
 
 def _example(work: Work, step: SolveStep) -> Layer:
+    if not step.example:
+        raise GrowError(
+            f"{work.number} learns from an example: choose the layer that shows what may lie "
+            "side by side"
+        )
     layer = work.map.layer_numbered(step.example)
     if not isinstance(layer, Layer) or not layer.holds_tiles or layer.number == step.layer:
         raise GrowError(

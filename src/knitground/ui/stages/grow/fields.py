@@ -154,7 +154,8 @@ FIELDS: dict[type, tuple[Field, ...]] = {
         Field("terrains", "Terrains", As.TERRAINS, "None chosen: any terrain", on="on"),
     ),
     SolveStep: (
-        Field("tileset", "Tiles of", As.SHEET, "The sheet whose tiles are laid"),
+        Field("tileset", "Tiles of", As.SHEET, "The sheet whose tiles are laid",
+              only=("source", (SolveFrom.MARKS, SolveFrom.PIXELS))),
         Field("source", "Joined by", As.CHOICE, "What tells which tiles may lie side by side",
               options=tuple(SolveFrom)),
         Field("set_name", "Set", As.SET, "The set whose marks are read",
@@ -173,7 +174,7 @@ FIELDS: dict[type, tuple[Field, ...]] = {
               "All tiles with this tag can be reached from each other, side by side"),
         Field("gaps", "leaves gaps where it is impossible", As.CHECK,
               "Leaves the cells empty at which it shows that nothing fits, and fills the rest"),
-        Field("seconds", "Gives up", As.SLIDER, "After so many seconds", 1, 120, unit=" s"),
+        Field("seconds", "Gives up after", As.SLIDER, "The longest that it looks, in seconds", 1, 120, unit=" s"),
     ),
     RewriteStep: (
         Field("rules", "Rules", As.RULES, "The list of rules, made in Rules"),
