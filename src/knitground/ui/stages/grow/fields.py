@@ -174,7 +174,8 @@ FIELDS: dict[type, tuple[Field, ...]] = {
               "All tiles with this tag can be reached from each other, side by side"),
         Field("gaps", "leaves gaps where it is impossible", As.CHECK,
               "Leaves the cells empty at which it shows that nothing fits, and fills the rest"),
-        Field("seconds", "Gives up after", As.SLIDER, "The longest that it looks, in seconds", 1, 120, unit=" s"),
+        Field("seconds", "Gives up after", As.SLIDER, "The longest that it looks, in seconds",
+              1, 120, unit=" s"),
     ),
     RewriteStep: (
         Field("rules", "Rules", As.RULES, "The list of rules, made in Rules"),
