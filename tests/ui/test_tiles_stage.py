@@ -2,9 +2,10 @@
 
 import numpy as np
 import pytest
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QEvent, QPoint, QPointF, Qt
+from PySide6.QtGui import QMouseEvent, QWheelEvent
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QLabel
+from PySide6.QtWidgets import QApplication, QLabel
 from tests.ui.conftest import LEFT, NONE, click, drag, move, pixels, settle
 
 from knitground.core.files.opening import open_project
@@ -138,6 +139,70 @@ def test_the_large_tile_lies_among_those_that_it_would_join(window, bench):
     joined = pixels(bench.big)
     bench.big.beside = None  # as a tile of no set, itself all round
     assert (pixels(bench.big) != joined).any()
+
+
+def wheel(widget, at, up):
+    """Turn the wheel by one notch over a place of a widget."""
+    where = QPointF(*at)
+    turned = QPoint(0, 120 if up else -120)
+    none, phase = Qt.KeyboardModifier.NoModifier, Qt.ScrollPhase.NoScrollPhase
+    event = QWheelEvent(
+        where, QPointF(widget.mapToGlobal(where.toPoint())), QPoint(), turned,
+        Qt.MouseButton.NoButton, none, phase, False,
+    )  # fmt: skip
+    QApplication.sendEvent(widget, event)
+
+
+@pytest.mark.parametrize("which", ["big", "pad"])
+def test_the_wheel_comes_nearer_to_what_is_under_the_pointer(window, bench, qtbot, which):
+    bench.sheet.choose([(1, 1)])
+    bench.tabs.setCurrentIndex(TABS.index("Weight" if which == "big" else "Shapes"))
+    settle()
+    big = getattr(bench, which)
+    first = big.frame_of(16, 16)
+    at = (first.left() + first.width() * 0.75, first.top() + first.height() * 0.25)
+    sizes = []
+    for up in (True, True, True, True, True, False, False, False, False):
+        wheel(big, at, up)
+        frame = big.frame_of(16, 16)
+        sizes.append(frame.width() / 16)
+        if up:  # the same pixel of the tile stays under the pointer
+            assert abs((at[0] - frame.left()) / frame.width() - 0.75) < 0.02
+            assert abs((at[1] - frame.top()) / frame.height() - 0.25) < 0.02
+    nearest = sizes.index(24.0)
+    assert sizes[nearest:5] == [24.0] * (5 - nearest)
+    assert sizes[-1] * 16 == first.width()
+    assert big.frame_of(16, 16) == first
+    wheel(big, at, True)
+    before = big.frame_of(16, 16)
+    qtbot.mousePress(big, Qt.MouseButton.MiddleButton, pos=QPoint(40, 40))
+    qtbot.mouseMove(big, QPoint(52, 33))
+    QApplication.sendEvent(big, moved(big, (52, 33)))
+    qtbot.mouseRelease(big, Qt.MouseButton.MiddleButton, pos=QPoint(52, 33))
+    after = big.frame_of(16, 16)
+    assert abs(after.left() - before.left() - 12) <= 1
+    assert abs(after.top() - before.top() + 7) <= 1
+    if which == "pad":  # what is drawn while near lies where the pointer was
+        bench.pad.set_mode("box")
+        bench.pad.set_kind("solid")
+        count = len(bench.pad.shapes)
+        a, b = bench.pad.to_screen((4, 4)).toPoint(), bench.pad.to_screen((9, 11)).toPoint()
+        qtbot.mousePress(big, Qt.MouseButton.LeftButton, pos=a)
+        QApplication.sendEvent(big, moved(big, (b.x(), b.y()), Qt.MouseButton.LeftButton))
+        qtbot.mouseRelease(big, Qt.MouseButton.LeftButton, pos=b)
+        assert len(bench.pad.shapes) == count + 1
+        assert bench.pad.shapes[-1].corners == ((4, 4), (9, 11))
+    bench.sheet.choose([(1, 2)])
+    assert big.frame_of(16, 16) == first
+
+
+def moved(widget, at, held=Qt.MouseButton.MiddleButton):
+    """A move of the pointer with a button held."""
+    where = QPointF(*at)
+    return QMouseEvent(
+        QEvent.Type.MouseMove, where, QPointF(widget.mapToGlobal(where.toPoint())),
+        Qt.MouseButton.NoButton, held, Qt.KeyboardModifier.NoModifier,
+    )  # fmt: skip
 
 
 def test_properties_are_typed_and_wrong_values_are_refused(window, bench, tmp_path):

@@ -5,8 +5,8 @@ from __future__ import annotations
 from time import monotonic
 
 import numpy as np
-from PySide6.QtCore import QRectF, QSize, Qt, QTimer
-from PySide6.QtGui import QImage, QPainter, QPaintEvent
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt, QTimer
+from PySide6.QtGui import QImage, QMouseEvent, QPainter, QPaintEvent, QWheelEvent
 from PySide6.QtWidgets import QWidget
 
 from knitground.core.knit.joining import Round, joined_tiles
@@ -20,10 +20,15 @@ from knitground.ui.common.theme import theme
 from knitground.ui.mapside.canvas.chunks import image_of
 
 _SIDE = 168
+LOOKS = (8.0, 12.0, 16.0, 24.0)
+"""How many times as large the wheel makes the tile, when it does not just fit."""
 
 
 class BigTile(QWidget):
-    """Shows one tile at 8 times or so, what it would join at all sides, and its frames in turn.
+    """Shows one tile large, what it would join at all sides, and its frames in turn.
+
+    It fits with a rim of what lies round it; the wheel comes nearer, 8 to 24 times, to what is
+    under the pointer, the middle button moves what is seen, and out again it fits.
 
     A tile that is in no terrain set has itself at all sides, as it would repeat.
     """
@@ -39,11 +44,15 @@ class BigTile(QWidget):
         self._round: dict[tuple[int, int], QImage] = {}
         self._images: dict[TileRef, QImage] = {}
         self.home: Project | None = None
+        self.near: float | None = None
+        self._middle = QPointF()
+        self._held: QPointF | None = None
         self._begun = 0.0
         self._timer = QTimer(self, interval=40)
         self._timer.timeout.connect(self._tick)
         self.setFixedSize(QSize(side, side))
         self.setAccessibleName("The tile, large")
+        self.setToolTip("The wheel comes nearer, to 24 times; the middle button moves what is seen")
 
     def show_tile(
         self, tileset: Tileset | None, at: At | None, project: Project | None = None
@@ -51,6 +60,8 @@ class BigTile(QWidget):
         """Show another tile; in a project with the tiles that it would join."""
         other = tileset is not self.tileset or at != self.at
         self.tileset, self.at, self.home = tileset, at, project
+        if other:
+            self.near, self._middle = None, QPointF()
         self._images.clear()
         self._show_round(project)
         self._step = 0 if other else self._step
@@ -153,15 +164,79 @@ class BigTile(QWidget):
         return self._images.get(tile)
 
     def frame_of(self, wide: int, high: int) -> QRectF:
-        """Where a tile of a size lies on the screen: as large as fits with its neighbours' rims."""
-        room = self.side * 0.78  # 8 times for 16 pixels, and a rim of what lies round it
-        zoom = min(24.0, room / max(wide, high))
-        zoom = float(int(zoom)) if zoom >= 1 else zoom
+        """Where a tile of a size lies on the screen: it fits, or is as near as the wheel says."""
+        zoom = self.near or self._fitting(wide, high)
         wide_px, high_px = wide * zoom, high * zoom
         return QRectF(
-            float(int((self.side - wide_px) / 2)), float(int((self.side - high_px) / 2)),
+            float(round((self.side - wide_px) / 2 - self._middle.x() * zoom)),
+            float(round((self.side - high_px) / 2 - self._middle.y() * zoom)),
             wide_px, high_px,
         )  # fmt: skip
+
+    def _fitting(self, wide: int, high: int) -> float:
+        room = self.side * 0.78  # 8 times for 16 pixels, and a rim of what lies round it
+        zoom = min(LOOKS[-1], room / max(wide, high))
+        return float(int(zoom)) if zoom >= 1 else zoom
+
+    def _size(self) -> tuple[int, int] | None:
+        at = self.shown()
+        image = self._image(at) if at is not None else None
+        return (image.width(), image.height()) if image is not None else None
+
+    def come_near(self, nearer: bool, at: QPointF) -> None:
+        """Show the tile a step larger or smaller; what lies at a place of the screen stays."""
+        size = self._size()
+        if size is None:
+            return
+        fits = self._fitting(*size)
+        steps = [fits, *(each for each in LOOKS if each > fits)]
+        now = self.near or fits
+        number = max(n for n, each in enumerate(steps) if each <= now) + (1 if nearer else -1)
+        zoom = steps[min(max(number, 0), len(steps) - 1)]
+        if zoom == fits:
+            self.near, self._middle = None, QPointF()
+        else:
+            off = at - QPointF(self.side / 2, self.side / 2)
+            self._look_at(self._middle + off / now - off / zoom, size)
+            self.near = zoom
+        self.update()
+
+    def _look_at(self, middle: QPointF, size: tuple[int, int]) -> None:
+        """Look at another place of the tile, counted from its middle; never away from it."""
+        wide, high = size[0] / 2, size[1] / 2
+        self._middle = QPointF(min(max(middle.x(), -wide), wide), min(max(middle.y(), -high), high))
+
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        turned = event.angleDelta().y()
+        if turned:
+            self.come_near(turned > 0, event.position())
+        event.accept()
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        if event.button() == Qt.MouseButton.MiddleButton:
+            self._held = event.position()
+        else:
+            super().mousePressEvent(event)
+
+    @property
+    def moving_look(self) -> bool:
+        """Whether the middle button holds what is seen."""
+        return self._held is not None
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        size = self._size()
+        if self._held is None or self.near is None or size is None:
+            super().mouseMoveEvent(event)
+            return
+        self._look_at(self._middle - (event.position() - self._held) / self.near, size)
+        self._held = event.position()
+        self.update()
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        if event.button() == Qt.MouseButton.MiddleButton:
+            self._held = None
+        else:
+            super().mouseReleaseEvent(event)
 
     def _draw(self, painter: QPainter, image: QImage) -> None:
         frame = self.frame_of(image.width(), image.height())

@@ -66,7 +66,7 @@ class ShapePad(BigTile):
         self.setAccessibleName("Shapes of the tile")
         self.setToolTip(
             "Drag draws; of a polygon click the corners, Enter or the first corner closes it. "
-            "Esc calls off, Delete takes away"
+            "Esc calls off, Delete takes away. The wheel comes nearer, the middle button moves"
         )
 
     def show_tile(
@@ -175,6 +175,9 @@ class ShapePad(BigTile):
         if self.tileset is None or self.at is None:
             return
         self.setFocus()
+        if event.button() == Qt.MouseButton.MiddleButton:
+            super().mousePressEvent(event)
+            return
         place = self._to_tile(event.position())
         if event.button() != Qt.MouseButton.LeftButton:
             self.call_off()
@@ -198,6 +201,9 @@ class ShapePad(BigTile):
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         if self.tileset is None or self.at is None:
             return
+        if self.moving_look:
+            super().mouseMoveEvent(event)
+            return
         self._to = self._to_tile(event.position())
         shape = self.chosen
         if self._moving is not None and self._from is not None and shape is not None:
@@ -209,6 +215,9 @@ class ShapePad(BigTile):
         self.update()
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        if event.button() == Qt.MouseButton.MiddleButton:
+            super().mouseReleaseEvent(event)
+            return
         if event.button() != Qt.MouseButton.LeftButton or self._from is None or self._to is None:
             return
         start, end, moving = self._from, self._to, self._moving
