@@ -7,6 +7,7 @@ import numpy as np
 import pytest
 from click.testing import CliRunner
 from PIL import Image
+from tests.core.test_areas import two_grids
 
 from knitground.cli.main import commands, run
 from knitground.core.files.images import png_bytes
@@ -217,6 +218,11 @@ def test_grids_prints_guesses_best_first(project, tmp_path):
     (tmp_path / "flat.png").write_bytes(png_bytes(np.full((61, 67, 4), 9, np.uint8)))
     assert json.loads(call("grids", tmp_path / "flat.png", "--json").output) == []
     assert "nothing regular" in call("grids", tmp_path / "flat.png").output
+    (tmp_path / "both.png").write_bytes(png_bytes(two_grids()))
+    both = json.loads(call("grids", tmp_path / "both.png", "--areas", "--json").output)
+    assert [each["guess"]["tile_width"] for each in both["areas"]] == [24, 48]
+    assert both["areas"][1]["area"] == [0, 105, 249, 128]
+    assert "area 249 × 99 px from 0, 0" in call("grids", tmp_path / "both.png", "--areas").output
 
 
 def test_cut_relays_a_sheet_with_its_slicing(sheet, tmp_path):

@@ -2,6 +2,8 @@ import numpy as np
 import pytest
 from PySide6.QtCore import QPointF, Qt
 from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QPushButton
+from tests.core.test_areas import two_grids
 from tests.maps import snapshot
 from tests.sheets import make
 from tests.ui.conftest import LEFT, click, drag, move, pixels, settle, settle_view
@@ -55,6 +57,33 @@ def test_a_dropped_sheet_is_cut_right_without_a_number_typed(window, bench, tmp_
     assert bench.trial == sheet.truth
     QTest.mouseClick(bench.use, LEFT)
     assert window.session.tileset.slicing == sheet.truth
+
+
+def test_two_grids_on_one_sheet_are_offered_as_areas_and_cut_in_one_step(
+    window, bench, qtbot, tmp_path
+):
+    path = tmp_path / "both.png"
+    path.write_bytes(png_bytes(two_grids()))
+    drop(window, path)
+    qtbot.waitUntil(lambda: len(bench.guesses.areas) == 2, timeout=20_000)
+    words = bench.guesses._areas_words.text()
+    assert "This area" in words
+    assert "24 × 24, spacing 1" in words
+    assert "48 × 32" in words
+    button = bench.guesses._areas_card.findChild(QPushButton)
+    assert button.isVisible()
+    before = len(window.session.project.tilesets)
+    QTest.mouseClick(button, LEFT)
+    settle()
+    made = window.session.project.tilesets
+    assert len(made) == before + 1
+    assert [(t.slicing.tile_width, t.slicing.tile_height) for t in made[-2:]] == [
+        (24, 24), (48, 32)
+    ]  # fmt: skip
+    assert not button.isVisible()  # it is cut
+    window.session.doc.undo()
+    settle()
+    assert len(window.session.project.tilesets) == before
 
 
 def test_where_nothing_is_regular_it_says_so(window, bench, tmp_path):

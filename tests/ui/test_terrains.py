@@ -610,7 +610,7 @@ def test_cards_make_a_set_of_the_terrains_that_are_asked_for(window, bench, monk
     assert not bench.tabs.isVisible()
     assert bench.sets.currentText() == ""  # the sets of other sheets are offered, none is shown
     buttons = {each.text(): each for each in bench.cards.findChildren(QPushButton)}
-    assert set(buttons) == {"Corner set", "Edge set", "Ring set"}
+    assert {"Corner set", "Edge set", "Ring set"} <= set(buttons)
     monkeypatch.setattr(QInputDialog, "getText", lambda *_, **__: ("grass, sand,, grass", True))
     QTest.mouseClick(buttons["Corner set"], Qt.MouseButton.LeftButton)
     settle()

@@ -8,6 +8,7 @@ import click
 
 from knitground.cli.output import as_json, tell
 from knitground.core.files.images import read_picture
+from knitground.core.slicing.areas import areas_words, likely_areas
 from knitground.core.slicing.likely import GridGuess, likely_grids
 
 
@@ -31,9 +32,25 @@ def guess_facts(guess: GridGuess) -> dict[str, object]:
 @click.command("grids")
 @click.argument("sheet", type=click.Path(path_type=Path))
 @click.option("--top", default=5, show_default=True, type=click.IntRange(1, 20))
+@click.option("--areas", is_flag=True, help="Also look for areas that have grids of their own.")
 @as_json
-def grids_command(sheet: Path, top: int, as_json: bool) -> None:
-    """Guess how SHEET is cut, best guess first, with what the pixels show."""
-    guesses = likely_grids(read_picture(sheet), top)
+def grids_command(sheet: Path, top: int, areas: bool, as_json: bool) -> None:
+    """Guess how SHEET is cut, best guess first, with what the pixels show.
+
+    With --areas, JSON is an object of "guesses" and "areas".
+    """
+    picture = read_picture(sheet)
+    guesses = likely_grids(picture, top)
     lines = [f"{each.score:4.0%}  {each.words()}: {', '.join(each.reasons)}" for each in guesses]
-    tell([guess_facts(each) for each in guesses], lines or ["nothing regular found"], as_json)
+    facts: object = [guess_facts(each) for each in guesses]
+    if areas:
+        parts = likely_areas(picture, guesses)
+        lines += [f"      area {areas_words([each])}" for each in parts]
+        facts = {
+            "guesses": facts,
+            "areas": [
+                {"area": list(each.area), "guess": guess_facts(each.guess) if each.guess else None}
+                for each in parts
+            ],
+        }
+    tell(facts, lines or ["nothing regular found"], as_json)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from functools import partial
 
@@ -27,7 +27,7 @@ from knitground.core.model.layers import (
 from knitground.core.model.map import Map
 from knitground.core.model.mix import Mix
 from knitground.core.model.patch import Patch
-from knitground.core.model.project import Project
+from knitground.core.model.project import Project, free_name
 from knitground.core.model.slicing import Area, Slicing
 from knitground.core.model.terrain import no_marks
 from knitground.core.model.tile import TileRef
@@ -78,6 +78,31 @@ def use_slicing(project: Project, tileset: Tileset, slicing: Slicing) -> tuple[E
     name = f"Slice “{tileset.name}” {what}"
     cut = (grid.rows, grid.columns)
     return _moved(project, tileset, follow, cut, first, name, slicing.pieces)
+
+
+def cut_areas(project: Project, tileset: Tileset, cuts: Sequence[Slicing]) -> Edit:
+    """Cut a sheet into regions, each its own way: it becomes the first, regions are added.
+
+    Marks and cells of the sheet follow as `use_slicing` lets them; so it is for sheets that are
+    not used yet that this is meant.
+
+    Raises
+    ------
+    SlicingError
+        A region does not lie on the sheet, or its numbers do not cut it.
+    """
+    first, *others = cuts
+    atoms = [*use_slicing(project, tileset, first)[0].atoms]
+    made: list[Tileset] = []
+    names = [each.name for each in project.tilesets]
+    for cut in others:
+        lay_grid(cut, tileset.width, tileset.height)
+        name = free_name(tileset.name, names)
+        names.append(name)
+        made.append(replace(tileset, name=name, slicing=cut, facts={}, sets=[], order=()))
+    changed = Changed(What.TILESETS, tileset=tileset)
+    atoms.append(SetField(project, "tilesets", [*project.tilesets, *made], changed))
+    return Edit(f"Cut “{tileset.name}” into {len(cuts)} areas", tuple(atoms))
 
 
 def moved_tiles(slicing: Slicing, old: Picture | None, new: Picture) -> dict[Place, Place]:

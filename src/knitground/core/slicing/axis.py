@@ -1,9 +1,7 @@
-"""Grids along one axis: every pitch, offset and spacing, rated by how well it explains the pixels.
+"""Grids along one axis: candidates, and what speaks for and against each.
 
-A grid divides the lines of a sheet into those that it lays and all others. It explains a profile if
-the two kinds are more alike among themselves than all together: the gain of log-likelihood when one
-normal distribution is replaced by two. Multiples of the tile leave lines unexplained, parts of it
-lay lines where there is nothing; both gain less. (Own derivation.)
+Every candidate is described by the same features, each of which a person could name: what its lines
+explain, what they leave unexplained, what is usual. `gridweights` says how much each counts.
 """
 
 from __future__ import annotations
@@ -14,279 +12,415 @@ import numpy as np
 from numpy.typing import NDArray
 
 from knitground.core.slicing.evidence import Evidence, Profile
+from knitground.core.slicing.pitches import LINES, MIN_PITCH, Folded, Numbers, fold
 
-MAX_PITCH = 288
 MAX_SPACING = 16
-MAX_MARGIN = 24
-_KEEP = 64
-_TEMPER = 24.0
-_FEW = np.array([0.0, 0.35, 0.7, 0.9, 1.0])
-"""How far one, two, three lines are to be believed."""
+MAX_MARGIN = 64
+_SPACINGS = (1, 2, 3, 4, 5, 6, 8, 10, 12, 16)
+_HALVES = (2, 3)
 
 
-@dataclass(frozen=True)
-class AxisGuess:
-    """A grid along one axis, in pixels, and why.
+@dataclass(frozen=True, eq=False)
+class AxisGrids:
+    """Candidates along one axis, all (n,): tile, spacing, margin in px; count of tiles.
 
-    `gain` is how much better it explains the sheet than no grid does (log-likelihood, tempered).
-    `gutter`: flat part of the spacing; `repeated`: the spacing repeats the tiles' borders.
+    `repeated`: the spacing repeats the tiles' borders; `features`: (n, f), see `axis_features`.
     """
 
-    tile: int
-    spacing: int
-    margin: int
-    count: int
-    gain: float
-    gutter: float = 0.0
-    change: float = 0.0
-    crossing: float = 0.0
-    repeated: bool = False
+    size: int
+    tile: Numbers
+    spacing: Numbers
+    margin: Numbers
+    count: Numbers
+    repeated: NDArray[np.bool_]
+    features: dict[str, Profile]
+    rating: Profile
+
+    def rated(self, rating: Profile) -> AxisGrids:
+        """The same with ratings: how much speaks for each."""
+        return replace(self, rating=rating)
 
     @property
-    def pitch(self) -> int:
+    def pitch(self) -> Numbers:
         """Pixels from one tile to the next."""
         return self.tile + self.spacing
 
-    def rest(self, size: int) -> int:
+    @property
+    def rest(self) -> Numbers:
         """Pixels after the last whole tile."""
-        return size - self.margin - self.count * self.pitch + self.spacing
+        return self.size - self.margin - self.count * self.pitch + self.spacing
 
 
-def axis_guesses(evidence: Evidence) -> list[AxisGuess]:
-    """Rate all grids along an axis; the best ones first, by evidence and habit."""
+def axis_grids(evidence: Evidence) -> AxisGrids:
+    """List the grids along an axis that are worth a look, and describe them."""
+    folded = fold(evidence)
+    plain = _plain(folded)
+    rows = np.concatenate([
+        _whole(evidence), plain, _repeated(folded, plain), _gutters(folded),
+    ])  # fmt: skip
+    tile, spacing, margin, repeated = rows.T
     size = evidence.size
-    guesses = [AxisGuess(size, 0, 0, 1, 0.0)]
-    change = np.clip(evidence.change[1:-1], -1.5, 2.5)
-    crossing = _log_crossing(evidence)
-    for pitch in range(4, min(MAX_PITCH, size // 2 + MAX_SPACING) + 1):
-        guesses += _of_pitch(evidence, change, crossing, pitch)
-    # Neighbouring columns are alike, so that a large gain is not as sure as it looks.
-    tempered = [replace(g, gain=_TEMPER * float(np.log1p(g.gain / _TEMPER))) for g in guesses]
-    tempered.sort(key=lambda g: -(g.gain + habit(g, size)))
-    return tempered[:_KEEP]
+    count = np.where(
+        tile + margin >= size, 1, np.maximum((size - margin + spacing) // (tile + spacing), 1)
+    )
+    lone = np.arange(len(rows)) < len(_whole(evidence))
+    count[lone] = 1
+    even = (spacing > 0) & (margin < spacing) & (size % (tile + spacing) == 0) & (repeated == 0)
+    # There the spacing is split over both ends of the sheet: a border inside plain tiles.
+    split = even & (margin > 0)
+    fits = (tile >= MIN_PITCH) & (margin + tile <= size) & ~split
+    rows, count = rows[fits], count[fits]
+    tile, spacing, margin, repeated = rows.T
+    none = np.zeros(tile.size)
+    grids = AxisGrids(size, tile, spacing, margin, count, repeated.astype(np.bool_), {}, none)
+    grids.features.update(_features(folded, grids))
+    return grids
 
 
-def _log_crossing(evidence: Evidence) -> Profile:
-    inner = evidence.crossing[1:-1]
-    middle = float(inner.mean()) if inner.size else 0.0
-    if middle <= 0 or evidence.filled > 0.97:
-        return np.zeros_like(inner)
-    return np.asarray(-np.log(0.02 + inner / middle))
+# Candidates: rows of tile, spacing, margin, repeated
 
 
-def _of_pitch(
-    evidence: Evidence, change: Profile, crossing: Profile, pitch: int
-) -> list[AxisGuess]:
+def _whole(evidence: Evidence) -> Numbers:
+    """One tile over the whole side; also less an empty tail, or an empty rim."""
     size = evidence.size
-    lines = np.arange(1, size)
-    offsets = np.arange(min(pitch, MAX_MARGIN + 1))
-    out = []
-    by_change = _gains(change, lines % pitch, pitch, 0.10)
-    by_crossing = _gains(crossing, lines % pitch, pitch, 0.15)
-    plain = 0.5 * by_change[0] + 0.5 * by_crossing[0]
-    for offset in _best(plain[offsets], 3):
-        out.append(_plain(evidence, pitch, int(offset), plain, by_change[1], by_crossing[1]))
-    out += [g for each in list(out) if (g := _repeated(evidence, each)) is not None]
-    out += _gutters(evidence, change, pitch)
-    return [g for g in out if g.tile >= 4 and g.count >= 1 and g.margin + g.tile <= size]
+    full = np.flatnonzero(evidence.flat < 0.985)
+    rows = [(size, 0, 0, 0)]
+    if full.size:
+        before, after = int(full[0]), size - 1 - int(full[-1])
+        if 0 < after < size - MIN_PITCH:
+            rows.append((size - after, 0, 0, 0))
+        if 0 < before <= MAX_SPACING and 0 < after <= MAX_SPACING:
+            rows.append((size - before - after, 0, before, 0))
+            if before != after:
+                rows.append((size - before, 0, before, 0))
+                rows.append((size - 2 * before, 0, before, 0))
+    return np.array(list(dict.fromkeys(rows)), np.intp)
 
 
-def _best(values: Profile, count: int) -> NDArray[np.intp]:
-    picked = np.argsort(-values)[:count]
-    return np.unique(np.append(picked, 0))
+def _plain(folded: Folded) -> Numbers:
+    """Grids without spacing: every pitch, at phase 0, at its best ones, and in the middle."""
+    evidence = folded.evidence
+    size = evidence.size
+    value = np.array([0.5, 0.5, 0.25, 0.25]) @ folded.gains
+    rows = []
+    rim = _rim(evidence)
+    for pitch in range(MIN_PITCH, folded.top + 1):
+        start = int(folded.at(np.array(pitch), np.array(0)))
+        here = value[start : start + min(pitch, MAX_MARGIN + 1)]
+        found = [0, *np.argsort(-here)[:3].tolist()]
+        rest = size % pitch
+        found += [each for each in (rest, rest // 2) if 0 < each <= rim]
+        rows += [(pitch, 0, phase, 0) for phase in dict.fromkeys(found)]
+    return np.array(rows, np.intp).reshape(-1, 4)
 
 
-def _plain(
-    evidence: Evidence, pitch: int, offset: int, gain: Profile, lift: Profile, clear: Profile
-) -> AxisGuess:
-    count = max(1, (evidence.size - offset) // pitch)
-    tempered = float(gain[offset])
-    return AxisGuess(
-        pitch, 0, offset, count, tempered, 0.0, float(lift[offset]), float(clear[offset])
-    )
+def _rim(evidence: Evidence) -> int:
+    """How many columns at the start hold nothing."""
+    full = np.flatnonzero(evidence.flat < 0.985)
+    return int(full[0]) if full.size else 0
 
 
-def _gains(
-    values: Profile, phase: NDArray[np.intp], pitch: int, floor: float
-) -> tuple[Profile, Profile]:
-    """Gain of every offset of a pitch, and how much higher its lines are than the rest.
-
-    Offsets whose lines are lower than the rest gain nothing.
-    """
-    total = values.size
-    count = np.bincount(phase, minlength=pitch).astype(float)
-    sums = np.bincount(phase, values, pitch)
-    squares = np.bincount(phase, values * values, pitch)
-    rest = np.maximum(total - count, 1)
-    many = np.maximum(count, 1)
-    mean, other = sums / many, (values.sum() - sums) / rest
-    spread = np.maximum(squares / many - mean**2, 0) + floor
-    other_spread = np.maximum((float((values**2).sum()) - squares) / rest - other**2, 0) + floor
-    all_spread = float(values.var()) + floor
-    gain = 0.5 * (
-        total * np.log(all_spread) - count * np.log(spread) - (total - count) * np.log(other_spread)
-    )
-    gain *= _FEW[np.minimum(count.astype(int), len(_FEW) - 1)]
-    lift = mean - other
-    return np.where((lift > 0) & (count > 0), np.maximum(gain, 0.0), 0.0), lift
-
-
-def _repeated(evidence: Evidence, guess: AxisGuess) -> AxisGuess | None:
-    """Turn a grid without spacing into one whose spacing repeats the tiles' borders, if so."""
-    size, pitch, offset = evidence.size, guess.tile, guess.margin
-    ends = np.arange(offset + pitch, size - 1, pitch)
-    if ends.size < 2 or guess.change <= 0:
-        return None
-    raw = evidence.differs
-    usual = float(raw[1:-1].mean())
+def _repeated(folded: Folded, plain: Numbers) -> Numbers:
+    """Grids whose spacing repeats the tiles' borders: beside a line nothing changes."""
+    usual = float(folded.evidence.differs[1:-1].mean()) if folded.evidence.size > 1 else 0.0
     if usual < 0.08:
-        return None
-    width = 0
+        return np.zeros((0, 4), np.intp)
+    pitch, offset = plain[:, 0], plain[:, 2]
+    width = np.zeros(len(plain), np.intp)
+    open_ = (folded.evidence.size - offset) // pitch >= 3
+    # An empty border does not repeat anything.
+    open_ &= folded.flats[folded.at(pitch, offset)] < 0.5
     for n in range(1, 5):
-        at = np.concatenate([ends - n, ends + n])
-        at = at[(at > 0) & (at < size)]
-        if at.size == 0 or float(raw[at].mean()) > 0.04 * usual + 0.002:
-            break
-        width = n
-    if width == 0 or pitch - 2 * width < 4:
-        return None
-    margin = offset + width if offset + width < pitch else offset + width - pitch
-    tile = pitch - 2 * width
-    count = max(1, (size - margin + 2 * width) // pitch)
-    bonus = 6.0 + 1.5 * min(ends.size, 12)
-    return replace(
-        guess, tile=tile, spacing=2 * width, margin=margin, count=count, repeated=True,
-        gain=guess.gain + bonus,
-    )  # fmt: skip
+        worst = np.maximum(
+            folded.differs[folded.at(pitch, offset + n)],
+            folded.differs[folded.at(pitch, offset - n)],
+        )
+        open_ &= worst <= 0.04 * usual + 0.002
+        width[open_] = n
+    good = (width > 0) & (pitch - 2 * width >= MIN_PITCH)
+    pitch, offset, width = pitch[good], offset[good], width[good]
+    margin = (offset + width) % pitch
+    return np.stack([pitch - 2 * width, 2 * width, margin, np.ones_like(margin)], axis=1)
 
 
-def _gutters(evidence: Evidence, change: Profile, pitch: int) -> list[AxisGuess]:
-    """Find grids with gaps: runs of offsets at which nearly every column is background.
+def _gutters(folded: Folded) -> Numbers:
+    """Grids with gaps: runs of phases at which nearly every column is background.
 
-    A gap may be spacing, or a part of each tile that no picture fills, or both; the more the
-    columns beside it are filled, the surer it is spacing.
+    A gap may be spacing, or a part of each tile that no picture fills, or both.
     """
-    size = evidence.size
-    lines = size // pitch
-    if lines == 0:
-        return []
-    if lines == 1:
-        # One whole pitch: a gap must come again in what is left, else it may be the margin alone.
-        again = size - pitch
-        both = np.minimum(evidence.flat[:again], evidence.flat[pitch:])
-        by_phase = np.concatenate([both, np.zeros(pitch - again)])[None]
-    else:
-        by_phase = evidence.flat[: lines * pitch].reshape(lines, pitch)
-    # The middle one, not the mean: a large piece or a line of text may lie across some gutters.
-    flat = np.median(by_phase, axis=0) if lines > 2 else by_phase.min(axis=0)
-    # On a sheet that is mostly filled, a column that is mostly background is a gutter all the same.
-    is_flat = flat > 0.985 - 0.8 * max(0.0, evidence.filled - 0.6)
-    if not is_flat.any() or is_flat.all():
-        return []
-    mean = by_phase.mean(axis=0)
-    out = []
-    for start, length in _runs(is_flat):
-        if length <= 3 * pitch // 4:
-            out += _gap(evidence, change, mean, pitch, start, length)
-    return out
+    rows: list[tuple[int, int, int, int]] = []
+    size = folded.evidence.size
+    for pitch in range(MIN_PITCH + 1, folded.top + 1):
+        start = int(folded.at(np.array(pitch), np.array(0)))
+        flats = folded.flats[start : start + pitch]
+        mask = flats >= (0.7 if size // pitch > 2 else 0.99)
+        if not mask.any() or mask.all():
+            continue
+        for first, length in _runs(mask):
+            if length <= 3 * pitch // 4:
+                rows += _gap(pitch, first, length)
+    return np.array(list(dict.fromkeys(rows)), np.intp).reshape(-1, 4)
 
 
 def _runs(mask: NDArray[np.bool_]) -> list[tuple[int, int]]:
     """List runs of true places round a circle: start and length."""
     size = mask.size
     starts = np.flatnonzero(mask & ~np.roll(mask, 1))
+    stops = np.flatnonzero(~mask & np.roll(mask, 1))
     out = []
     for start in starts.tolist():
-        length = 0
-        while length < size and mask[(start + length) % size]:
-            length += 1
-        out.append((start, length))
+        after = stops[stops > start]
+        stop = int(after[0]) if after.size else int(stops[0]) + size
+        out.append((start, stop - start))
     return out
 
 
-def _gap(
-    evidence: Evidence, change: Profile, flat: Profile, pitch: int, start: int, length: int
-) -> list[AxisGuess]:
+def _gap(pitch: int, first: int, length: int) -> list[tuple[int, int, int, int]]:
     """Give the grids that a gap of so many columns speaks for."""
-    size = evidence.size
-    gap = np.zeros(size, np.bool_)
-    for n in range(length):
-        gap[(start + n) % pitch :: pitch] = True
-    beside = float(flat[(start - 1) % pitch] + flat[(start + length) % pitch]) / 2
-    value = -np.log(0.03 + 1.0 - evidence.flat)
-    line = np.zeros(size + 1, np.bool_)
-    line[(start + length) % pitch :: pitch] = line[start::pitch] = True
-    gain = 0.5 * _two_kinds(value, gap, 0.10) + 0.5 * _two_kinds(change, line[1:-1], 0.10)
-    contrast = 1.0 - beside
-    trust = float(np.clip((contrast / max(evidence.filled, 0.02) - 0.3) / 0.35, 0.0, 1.0))
-    end = (start + length) % pitch
-    out = []
-    for spacing in sorted({0, 1, 2, 3, 4, length}):
-        if spacing > min(length, MAX_SPACING) or pitch - spacing < 4:
+    rows = []
+    for spacing in sorted({*_SPACINGS, length}):
+        if spacing > min(length, MAX_SPACING) or pitch - spacing < MIN_PITCH:
             continue
-        if length <= 2:
-            part = 1.0 if trust < 0.5 or spacing == length else 1.0 - 0.9 * trust
-        else:
-            part = max(trust, 0.3) if spacing == length else 1.0 - 0.9 * trust
-        for margin in _margins(pitch, start, length, spacing, end):
-            count = (size - margin + spacing) // pitch
-            if count >= 1:
-                sure = float(flat[start]) if spacing else 0.0
-                out.append(
-                    AxisGuess(pitch - spacing, spacing, margin, count, gain * part, sure, contrast)
-                )
+        fits = [(first + spacing + n) % pitch for n in range(length - spacing + 1)]
+        usual = [m for m in (0, spacing, spacing // 2, 2 * spacing) if m in fits]
+        margins = [*usual, fits[-1], fits[len(fits) // 2]]
+        rows += [
+            (pitch - spacing, spacing, m, 0) for m in dict.fromkeys(margins) if m <= MAX_MARGIN
+        ]
+    return rows
+
+
+# Features
+
+
+def _features(folded: Folded, grids: AxisGrids) -> dict[str, Profile]:
+    size, evidence = grids.size, folded.evidence
+    lone = grids.count == 1
+    pitch = np.where(folded.has(grids.pitch), grids.pitch, folded.top)
+    out: dict[str, Profile] = {}
+    cut = np.where(grids.repeated, grids.margin - grids.spacing // 2, grids.margin)
+    starts = folded.at(pitch, cut)
+    # A grid without spacing has one kind of line, else two, which must not count twice.
+    ends = np.where(grids.repeated, starts, folded.at(pitch, grids.margin - grids.spacing))
+    gains = (folded.gains[:, starts] + folded.gains[:, ends]) / 2
+    lifts = (folded.lifts[:, starts] + folded.lifts[:, ends]) / 2
+    for k, name in enumerate(LINES):
+        out[f"gain {name}"] = np.where(lone, 0.0, gains[k] / 10.0)
+        out[f"lift {name}"] = np.where(lone, 0.0, lifts[k])
+    out.update(_explained(folded, grids, pitch, lone))
+    out.update(_likeness(evidence, grids.pitch, lone))
+    out.update(_others(folded, grids, pitch, lone, lifts))
+    out.update(_fit(evidence, grids, lone))
+    out.update(_spacing(folded, grids, pitch, lone))
+    out.update(_usual(grids, lone, size))
     return out
 
 
-def _margins(pitch: int, start: int, length: int, spacing: int, end: int) -> list[int]:
-    """Give margins that lay the spacing inside the gap: usual ones, else the middle."""
-    fits = [(start + spacing + n) % pitch for n in range(length - spacing + 1)]
-    usual = [m for m in (0, spacing) if m in fits]
-    middle = (start + (length + spacing) // 2) % pitch
-    found = usual or [middle]
-    if spacing == length:
-        found = [end]
-    return [m for m in dict.fromkeys(found) if m <= MAX_MARGIN]
+def _explained(
+    folded: Folded, grids: AxisGrids, pitch: Numbers, lone: NDArray[np.bool_]
+) -> dict[str, Profile]:
+    """How much of what a person sees as a border holds a line, and how many lines lie in one."""
+    evidence = folded.evidence
+    cut = np.where(grids.repeated, grids.margin - grids.spacing // 2, grids.margin)
+    runs = evidence.runs
+    out: dict[str, Profile] = {}
+    held = np.zeros(pitch.size)
+    if len(runs):
+        weight = np.ones(len(runs)) / len(runs)
+        held = _held(runs, pitch, cut, weight)
+        if (grids.spacing > 0).any():
+            held = np.maximum(held, _held(runs, pitch, cut - grids.spacing, weight))
+    at = folded.at(pitch, cut)
+    out["runs held"] = np.where(lone, 0.0, held)
+    out["lines clear"] = np.where(lone, 0.0, folded.hardly[at])
+    out["lone with runs"] = np.where(lone, min(1.0, len(runs) / 4), 0.0)
+    peaks = np.flatnonzero(evidence.step + evidence.drop > 4.0)
+    held = np.zeros(pitch.size)
+    if peaks.size:
+        height = (evidence.step + evidence.drop)[peaks]
+        both = np.stack([peaks, peaks], axis=1)
+        weight = height / height.sum()
+        held = _held(both, pitch, cut, weight)
+        ends = _held(both, pitch, cut - grids.spacing, weight)
+        held = np.where(grids.spacing > 0, np.minimum(held + ends, 1.0), held)
+    out["seams held"] = np.where(lone, 0.0, held)
+    out["lone with seams"] = np.where(lone, min(1.0, peaks.size / 8), 0.0)
+    return out
 
 
-def _two_kinds(values: Profile, one: NDArray[np.bool_], floor: float) -> float:
-    """Gain of telling the values marked apart from the others; 0 if they are lower."""
-    n = int(one.sum())
-    if n == 0 or n == values.size:
-        return 0.0
-    a, b = values[one], values[~one]
-    if a.mean() <= b.mean():
-        return 0.0
-    return float(
-        0.5
-        * (
-            values.size * np.log(values.var() + floor)
-            - n * np.log(a.var() + floor)
-            - (values.size - n) * np.log(b.var() + floor)
-        )
+def _held(runs: Numbers, pitch: Numbers, cut: Numbers, weight: Profile) -> Profile:
+    """Weight of the runs (first, last line) in which a line of each grid lies."""
+    out = np.zeros(pitch.size)
+    for (first, last), each in zip(runs.tolist(), weight.tolist()):
+        out += each * ((last - cut) // pitch > (first - 1 - cut) // pitch)
+    return out
+
+
+def _likeness(evidence: Evidence, pitch: Numbers, lone: NDArray[np.bool_]) -> dict[str, Profile]:
+    """How much more alike the sheet is to itself moved by the pitch than by a little more."""
+    unlike = evidence.unlike
+    known = np.isfinite(unlike)
+    if known.sum() < 8:
+        zero = np.zeros(pitch.size)
+        return {"repeats": zero, "alike": zero, "half repeats": zero, "double repeats": zero}
+    log = np.where(known, np.log(np.where(known, unlike, 1.0) + 1e-4), 0.0)
+    window = [np.roll(log, n) for n in (-4, -3, -2, 2, 3, 4)]
+    valid = np.all([np.roll(known, n) for n in (-4, -3, -2, 2, 3, 4)], axis=0) & known
+    peak = np.where(valid, np.mean(window, axis=0) - log, 0.0)
+    middle = float(np.median(unlike[known])) + 1e-4
+    alike = np.where(known, 1.0 - unlike / middle, 0.0)
+    spread = float(peak[valid].std()) + 0.02 if valid.any() else 1.0
+    peak = np.clip(peak / spread, -3.0, 6.0)
+
+    def take(of: Profile, at: Numbers) -> Profile:
+        return np.where(lone | (at >= of.size), 0.0, of[np.minimum(at, of.size - 1)])
+
+    half = np.where(pitch % 2 == 0, take(peak, pitch // 2), 0.0)
+    return {
+        "repeats": take(peak, pitch), "alike": np.clip(take(alike, pitch), -1.0, 1.0),
+        "half repeats": half, "double repeats": take(peak, 2 * pitch),
+    }  # fmt: skip
+
+
+def _others(
+    folded: Folded, grids: AxisGrids, pitch: Numbers, lone: NDArray[np.bool_], lifts: Profile
+) -> dict[str, Profile]:
+    """Whether every second or third line is weaker, or lines between are as good."""
+    cut = np.where(grids.repeated, grids.margin - grids.spacing // 2, grids.margin)
+    mean = lifts[:2].sum(axis=0) + 0.5 * lifts[2:].sum(axis=0)
+    out: dict[str, Profile] = {}
+    for part in _HALVES:
+        many = pitch * part
+        known = folded.has(many) & (grids.count > part) & ~lone
+        many = np.where(known, many, MIN_PITCH)
+        each = np.stack([
+            _mean_lift(folded, folded.at(many, cut + n * pitch)) for n in range(part)
+        ])  # fmt: skip
+        weaker = each.max(axis=0) - each.min(axis=0)
+        out[f"every {part} weaker"] = np.where(known, np.clip(weaker, 0.0, 4.0), 0.0)
+        between = np.where(pitch % part == 0, pitch // part, 0)
+        subs = np.stack([
+            _mean_lift(folded, folded.at(pitch, cut + n * between)) for n in range(1, part)
+        ]).min(axis=0)  # fmt: skip
+        good = np.clip(subs / np.maximum(mean, 0.3), -0.5, 1.5)
+        out[f"between {part} as good"] = np.where((between > 0) & ~lone, good, 0.0)
+    return out
+
+
+def _mean_lift(folded: Folded, at: Numbers) -> Profile:
+    return np.asarray(np.array([1.0, 1.0, 0.5, 0.5]) @ folded.lifts[:, at])
+
+
+def _fit(evidence: Evidence, grids: AxisGrids, lone: NDArray[np.bool_]) -> dict[str, Profile]:
+    """Whether the tiles fill the sheet, and what lies in the rest if not."""
+    rest = np.maximum(grids.rest, 0)
+    fits = (rest == 0) | (rest == grids.margin) | ((grids.spacing > 0) & (rest == grids.spacing))
+    padded = grids.size & (grids.size - 1) == 0
+    filled = np.concatenate([[0.0], np.cumsum(evidence.flat < 0.985)])
+    inside = filled[-1] - filled[np.clip(grids.size - rest, 0, grids.size)]
+    before = filled[np.minimum(grids.margin, grids.size)]
+    full = np.minimum(inside / np.maximum(rest, 1), 1.0)
+    part = np.minimum(rest / np.maximum(grids.pitch, 1), 1.0)
+    return {
+        "fits": (fits & ~lone).astype(float),
+        "lone fits": (fits & lone).astype(float),
+        "rest": np.where(fits | lone, 0.0, 1.0 if not padded else 0.0),
+        "padded rest": np.where(fits | lone, 0.0, 1.0 if padded else 0.0),
+        "rest part": np.where(fits | lone, 0.0, part),
+        "content in rest": np.where((rest > 0) & ~lone, full, 0.0),
+        "lone rest": (lone & ~fits).astype(float),
+        "lone rest part": np.where(lone & ~fits, rest / grids.size, 0.0),
+        "lone content in rest": np.where((rest > 0) & lone, full, 0.0),
+        "lone cut": (lone & (rest > 0) & (inside > 0)).astype(float),
+        "content in margin": np.where(
+            grids.margin > 0, np.minimum(before / np.maximum(grids.margin, 1), 1.0), 0.0
+        ),
+        "rest whole tile": (rest >= grids.pitch).astype(float),
+    }
+
+
+def _spacing(
+    folded: Folded, grids: AxisGrids, pitch: Numbers, lone: NDArray[np.bool_]
+) -> dict[str, Profile]:
+    """What speaks for spacing and margin: clean gutters between filled columns, usual numbers."""
+    spacing, margin = grids.spacing, grids.margin
+    gap = (spacing > 0) & ~grids.repeated & ~lone
+    clean, worst = np.ones(pitch.size), np.ones(pitch.size)
+    total, lines = np.zeros(pitch.size), np.zeros(pitch.size)
+    all_lines = float(folded.evidence.drawn.sum())
+    for n in range(1, MAX_SPACING + 1):
+        here = gap & (n <= spacing)
+        flat = folded.flats[folded.at(pitch, margin - n)]
+        total = total + np.where(here, flat, 0.0)
+        lines = lines + np.where(here, folded.drawn[folded.at(pitch, margin - n)], 0.0)
+        worst = np.where(here, np.minimum(worst, flat), worst)
+    clean = np.where(gap, total / np.maximum(spacing, 1), 1.0)
+    beside = 0.5 * (
+        folded.flat[folded.at(pitch, margin)] + folded.flat[folded.at(pitch, margin - spacing - 1)]
     )
+    contrast = np.clip((1.0 - beside) / max(folded.evidence.filled, 0.02), 0.0, 1.2)
+    more = (
+        folded.flats[folded.at(pitch, margin)]
+        + folded.flats[folded.at(pitch, margin - spacing - 1)]
+    )
+    # Without spacing: a gap on both sides of the line, clean and between filled columns, is missed.
+    missed = folded.flats[folded.at(pitch, margin)] * folded.flats[folded.at(pitch, margin - 1)]
+    none = margin == 0
+    drawn = np.concatenate([[0.0], np.cumsum(folded.evidence.drawn)]) / max(all_lines, 1.0)
+    rim = drawn[np.minimum(margin, drawn.size - 1)]
+    after = drawn[-1] - drawn[np.minimum(margin + grids.tile, drawn.size - 1)]
+    # Of the columns of all gutters, how many are drawn lines.
+    share = np.minimum(lines * all_lines / np.maximum((grids.count - 1) * spacing, 1), 1.0)
+    return {
+        "lines in gutters": np.where(gap, lines, 0.0),
+        "gutters drawn": np.where(gap, np.minimum(lines, share), 0.0),
+        "lines not in gutters": np.where(lone, 0.0, min(all_lines, 1.0) - lines),
+        "lone rim drawn": np.where(lone, rim + after, 0.0),
+        "lone over lines": np.where(lone, min(all_lines, 1.0) - rim - after, 0.0),
+        "pitch fits": (gap & (grids.size % grids.pitch == 0)).astype(float),
+        "pitch of 16": (gap & (grids.pitch % 16 == 0)).astype(float),
+        "spacing": gap.astype(float),
+        "spacing 1": (gap & (spacing == 1)).astype(float),
+        "spacing 2": (gap & (spacing == 2)).astype(float),
+        "spacing 3 or 4": (gap & ((spacing == 3) | (spacing == 4))).astype(float),
+        "spacing over 8": (gap & (spacing > 8)).astype(float),
+        "gutter not clean": np.where(gap, 1.0 - clean, 0.0),
+        "gutter's worst": np.where(gap, 1.0 - worst, 0.0),
+        "filled beside gutter": np.where(gap, contrast, 0.0),
+        "gutter wider": np.where(gap, more / 2, 0.0),
+        "filled beside, 1 px": np.where(gap & (spacing <= 2), contrast, 0.0),
+        "line in a gap": np.where(~gap & ~lone, missed, 0.0),
+        "repeated": grids.repeated.astype(float),
+        "margin": (~none & ~lone).astype(float),
+        "margin is spacing": (gap & ~none & (margin == spacing)).astype(float),
+        "margin is half": (gap & ~none & (2 * margin == spacing)).astype(float),
+        "margin is double": (gap & ~none & (margin == 2 * spacing)).astype(float),
+        "no margin, spacing": (gap & none).astype(float),
+        "margin is rest": (~none & ~lone & (grids.rest == margin)).astype(float),
+        "repeated margin": (grids.repeated & ~none & (2 * margin == spacing)).astype(float),
+        "lone margin": (lone & ~none).astype(float),
+    }
 
 
-def habit(guess: AxisGuess, size: int) -> float:
-    """Rate how usual the numbers are, apart from the pixels: about log of how often."""
-    tile, spacing, margin = guess.tile, guess.spacing, guess.margin
-    score = 0.0
-    if tile % 16 == 0:
-        score += 3.0
-    elif tile % 8 == 0:
-        score += 2.2
-    elif tile % 2 == 0:
-        score += 0.6
-    else:
-        score -= 1.6
-    score += 1.0 if tile in (16, 32) else 0.4 if tile in (8, 24, 48, 64) else 0.0
-    score -= 4.0 if tile < 8 else 0.0
-    score -= {0: 0.0, 1: 1.0, 2: 1.3, 3: 2.4, 4: 2.2}.get(spacing, 3.2)
-    if margin:
-        score -= 1.2 if margin == spacing or guess.repeated else 3.4
-    rest = guess.rest(size)
-    if rest == margin or rest == 0 or (spacing and rest == spacing):
-        score += 2.5
-    elif guess.count > 1:
-        score -= 1.5 + 2.0 * min(1.0, rest / guess.pitch)
-    return score
+def _usual(grids: AxisGrids, lone: NDArray[np.bool_], size: int) -> dict[str, Profile]:
+    """How usual the numbers are, apart from the pixels."""
+    tile = grids.tile
+    log = np.log(np.maximum(tile, 1) / 32.0)
+    many = np.log(np.maximum(grids.count, 1))
+    power = (tile & (tile - 1)) == 0
+    return {
+        "lone": lone.astype(float),
+        "lone long": np.where(lone, np.log(size / 32.0), 0.0),
+        "of 16": (tile % 16 == 0).astype(float),
+        "of 8": (tile % 8 == 0).astype(float),
+        "of 10": (tile % 10 == 0).astype(float),
+        "of 12": (tile % 12 == 0).astype(float),
+        "of 2": (tile % 2 == 0).astype(float),
+        "16, 32, 64": (power & (tile >= 16) & (tile <= 64)).astype(float),
+        "under 8": (tile < 8).astype(float),
+        "under 12": (tile < 12).astype(float),
+        "large": np.maximum(log, 0.0),
+        "small": np.maximum(-log, 0.0),
+        "many": np.where(lone, 0.0, many),
+        "only two": (grids.count == 2).astype(float),
+    }

@@ -7,9 +7,12 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from itertools import pairwise
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.fft import irfft, next_fast_len, rfft
+from scipy.ndimage import uniform_filter1d
 
 from knitground.core.model.tileset import Picture
 
@@ -17,6 +20,9 @@ Codes = NDArray[np.uint32]
 Profile = NDArray[np.float64]
 NOTHING = np.uint32(0)
 _BAND = 256
+_THICK = 4
+_FULL = 0.97
+"""Of a sheet that is filled so far nothing can be said by what crosses."""
 _DROPPED = (0, 0, 0, 0, 0, 1, 1, 1, 1)
 """How many of so many bands may be spoiled."""
 
@@ -75,21 +81,33 @@ def _common(codes: Codes) -> dict[int, float]:
 
 @dataclass(frozen=True, eq=False)
 class Evidence:
-    """Profiles along one axis of a sheet of `size` columns.
+    """Profiles along one axis of a sheet of `size` columns, over rows that hold anything at all.
 
-    `flat[x]`: part of column x that is background, over rows that hold anything else at all.
-    `change[x]`: how much the sheet changes between columns x - 1 and x, against its surroundings
-    (log of a ratio; 0 at both ends), `differs[x]` in what part of the rows. `crossing[x]`: part of
-    the rows in which content goes across from x - 1 to x. `filled`: part of the sheet that is not
-    background.
+    Columns: `flat[x]`, part of column x that is background. Lines, between columns x - 1 and x, 0
+    at both ends: `crossing`, part of the rows in which content goes across; `hardly`, whether
+    hardly any does; `clear`, minus the log of the crossing against its mean; `seam`, how much the
+    sheet changes against its surroundings (log of a ratio); `step`, how many rows change more here
+    than at both sides, standardised; `drop`, how much less often than round it both sides are
+    filled and alike, standardised; `differs`, part of the rows whose colour changes.
+    `unlike[p]`: how unlike the sheet is to itself moved by p columns (p from 1; inf elsewhere).
+    `drawn`: whether a column belongs to a drawn line: one to four columns of one colour that is
+    another at both sides. `filled`: part of the sheet that is not background; `runs`: first and
+    last line of each run of lines that hardly anything crosses, without those at the rim: (n, 2).
     """
 
     size: int
     flat: Profile
-    change: Profile
-    differs: Profile
     crossing: Profile
+    hardly: NDArray[np.bool_]
+    clear: Profile
+    seam: Profile
+    step: Profile
+    drop: Profile
+    differs: Profile
+    unlike: Profile
+    drawn: NDArray[np.bool_]
     filled: float
+    runs: NDArray[np.intp]
 
 
 def gather(codes: Codes, luma: NDArray[np.float32], background: np.uint32) -> Evidence:
@@ -106,16 +124,101 @@ def gather(codes: Codes, luma: NDArray[np.float32], background: np.uint32) -> Ev
         rows[:] = True
     if not rows.all():  # a copy of all of a large sheet would be hundreds of megabytes
         solid, codes, luma = solid[rows], codes[rows], luma[rows]
-    flat = _flat(solid)
-    crossing = np.zeros(codes.shape[1] + 1)
-    crossing[1:-1] = (solid[:, 1:] & solid[:, :-1]).mean(axis=0)
-    differs = np.zeros(codes.shape[1] + 1)
+    size = codes.shape[1]
+    both = solid[:, 1:] & solid[:, :-1]
     changed = codes[:, 1:] != codes[:, :-1]
-    differs[1:-1] = changed.mean(axis=0)
     amount = np.abs(np.diff(luma, axis=1))
-    change = np.zeros(codes.shape[1] + 1)
-    change[1:-1] = _change(changed, amount)
-    return Evidence(codes.shape[1], flat, change, differs, crossing, float(solid.mean()))
+    filled = float(solid.mean())
+    inner = both.mean(axis=0)
+    middle = float(inner.mean()) if inner.size else 0.0
+    crosses = middle > 0 and filled <= _FULL
+    clear = -np.log(0.02 + inner / middle) if crosses else np.zeros_like(inner)
+    hardly = inner < 0.02 * middle if crosses else np.zeros(inner.shape, np.bool_)
+    alike = (both & (amount < 8.0)).mean(axis=0)
+    return Evidence(
+        size=size,
+        flat=_flat(solid),
+        crossing=_ended(inner),
+        hardly=_ended(hardly).astype(np.bool_),
+        clear=_ended(clear),
+        seam=_ended(_change(changed, amount)),
+        step=_ended(_steps(amount)),
+        drop=_ended(_drops(alike)),
+        differs=_ended(changed.mean(axis=0)),
+        unlike=_unlike(luma, solid),
+        drawn=_drawn(codes, changed),
+        filled=filled,
+        runs=_clear_runs(hardly),
+    )
+
+
+def _ended(inner: NDArray[Any]) -> Profile:
+    """Lines between columns with one more at each end, which says nothing."""
+    return np.concatenate([[0.0], inner.astype(np.float64), [0.0]])
+
+
+def _steps(amount: NDArray[np.float32]) -> Profile:
+    """How many rows change by more here than at both sides: lines are drawn one pixel sharp."""
+    if amount.shape[1] < 3:
+        return np.zeros(amount.shape[1])
+    middle = amount[:, 1:-1]
+    sharp = (middle > amount[:, :-2] + 3.0) & (middle > amount[:, 2:] + 3.0)
+    share = np.zeros(amount.shape[1])
+    share[1:-1] = sharp.mean(axis=0)
+    return np.asarray(np.clip((share - share.mean()) / (share.std() + 0.02), -2.0, 6.0))
+
+
+def _drops(alike: Profile) -> Profile:
+    """How much lower a profile is than the four lines at each side, standardised."""
+    if alike.size < 3:
+        return np.zeros_like(alike)
+    round_it = uniform_filter1d(alike, 9, mode="nearest")
+    drop = (round_it * 9 - alike) / 8 - alike
+    return np.asarray(np.clip(drop / (drop.std() + 0.02), -2.0, 6.0))
+
+
+def _unlike(luma: NDArray[np.float32], solid: NDArray[np.bool_]) -> Profile:
+    """Mean squared difference of the sheet and itself moved by p columns, for p to half its size.
+
+    By Fourier transforms of rows: sum over x of (a(x) - a(x + p))² from running sums and the
+    correlation. Of tall sheets rows are left out evenly.
+    """
+    high, wide = luma.shape
+    every = max(1, high * wide // 400_000)
+    rows = luma[::every].astype(np.float64) / 128.0 + 0.7 * solid[::every]
+    most = wide // 2 + 24
+    out = np.full(wide + 1, np.inf)
+    length = next_fast_len(wide + most, real=True)
+    moved = rfft(rows, length, axis=1)
+    same = irfft((np.abs(moved) ** 2).sum(axis=0), length)[: most + 1]
+    squares = np.concatenate([[0.0], np.cumsum((rows**2).sum(axis=0))])
+    for p in range(1, min(most, wide - 1) + 1):
+        ends = squares[wide - p] + squares[wide] - squares[p]
+        out[p] = max(0.0, (ends - 2 * same[p]) / (rows.shape[0] * (wide - p)))
+    return out
+
+
+def _drawn(codes: Codes, changed: NDArray[np.bool_]) -> NDArray[np.bool_]:
+    """Which columns are lines that somebody drew between the tiles, all along in one colour."""
+    high, size = codes.shape
+    out = np.zeros(size, np.bool_)
+    if high < 8 or size < 8:
+        return out
+    middle = codes[high // 2]
+    plain = ((codes == middle).mean(axis=0) > 0.9) & (middle != NOTHING)
+    other = np.concatenate([[True], changed.mean(axis=0) > 0.3, [True]])
+    breaks = np.flatnonzero((middle[1:] != middle[:-1]) | (plain[1:] != plain[:-1])) + 1
+    for start, stop in pairwise([0, *breaks.tolist(), size]):
+        if plain[start] and stop - start <= _THICK and other[start] and other[stop]:
+            out[start:stop] = True
+    return out
+
+
+def _clear_runs(hardly: NDArray[np.bool_]) -> NDArray[np.intp]:
+    edges = np.diff(np.concatenate([[0], hardly.astype(np.int8), [0]]))
+    first, last = np.flatnonzero(edges == 1) + 1, np.flatnonzero(edges == -1)
+    inside = (first > 1) & (last < hardly.size)
+    return np.stack([first[inside], last[inside]], axis=1)
 
 
 def _flat(solid: NDArray[np.bool_]) -> Profile:

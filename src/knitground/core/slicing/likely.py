@@ -5,20 +5,33 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 
 import numpy as np
+from numpy.typing import NDArray
 
 from knitground.core.model.slicing import Area, Slicing
 from knitground.core.model.tileset import Picture
-from knitground.core.slicing.axis import AxisGuess, axis_guesses, habit
-from knitground.core.slicing.evidence import backgrounds, brightness, colour_codes, gather
+from knitground.core.slicing.axis import AxisGrids, axis_grids
+from knitground.core.slicing.evidence import (
+    Codes,
+    Profile,
+    backgrounds,
+    brightness,
+    colour_codes,
+    gather,
+)
+from knitground.core.slicing.gridweights import AXIS, PAIR, SCORE, Weights
+from knitground.core.slicing.pairs import Pairs, join_axes, pair_up
 
-_ENOUGH = 2.0
+_BEST = 40
+_OFFERED, _ALWAYS = 0.02, 3
+"""After the first three, guesses of a lower score are not offered."""
 
 
 @dataclass(frozen=True)
 class GridGuess:
     """A slicing that the program proposes.
 
-    `score` is 0 to 1: how sure it is; `reasons` say in words what the pixels show.
+    `score` is 0 to 1: how sure it is; of guesses with 0.9 nine in ten are right. `reasons` say in
+    words what the pixels show.
     """
 
     slicing: Slicing
@@ -46,14 +59,6 @@ class GridGuess:
         return text
 
 
-@dataclass(frozen=True)
-class _Pair:
-    across: AxisGuess
-    down: AxisGuess
-    rating: float
-    sure: float
-
-
 def likely_grids(image: Picture, top: int = 5) -> list[GridGuess]:
     """Guess how a sheet is cut.
 
@@ -68,25 +73,70 @@ def likely_grids(image: Picture, top: int = 5) -> list[GridGuess]:
 
     Notes
     -----
-    For each colour that may lie between tiles and each axis all pitches to 288 px, margins to 24
-    and spacings to 16 are rated by `axis_guesses`; the best of both axes are then put together,
-    with a preference for equal numbers.
+    For each colour that may lie between tiles the grids of both axes are described by `axis_grids`
+    and rated; the best of both are put together and rated as pairs. What each feature counts was
+    fitted on real sheets by `tools/fit_grids.py`.
     """
     if image.shape[0] < 8 or image.shape[1] < 8:
         return []
-    codes, luma = colour_codes(image), brightness(image)
-    pairs: dict[tuple[int, ...], _Pair] = {}
-    for background in backgrounds(codes) or [codes[0, 0]]:
-        across = axis_guesses(gather(codes, luma, background))
-        down = axis_guesses(gather(codes.T, luma.T, background))
-        for pair in _pairs(across, down, image.shape[1], image.shape[0]):
-            key = _numbers(pair)
-            if key not in pairs or pair.rating > pairs[key].rating:
-                pairs[key] = pair
-    found = sorted(pairs.values(), key=lambda pair: -pair.rating)
-    good = [p for p in found if _evidence(p.across, p.down) > _ENOUGH or _usual(p, image)]
-    kept = _varied(good, top)
-    return [_guess(pair, kept[0].rating) for pair in kept]
+    codes = colour_codes(image)
+    if (codes == codes[0, 0]).all():
+        return []
+    grounds = backgrounds(codes) or [codes[0, 0]]
+    axes = both_axes(codes, brightness(image), grounds)
+    pairs = join_axes([pair_up(a, d) for a, d in axes])
+    if not len(pairs):
+        return []
+    rating = rate(pairs.features, PAIR)
+    near = the_best(pairs, rating)
+    rating, pairs = rating[near], pairs.some(near)
+    order = np.argsort(-rating, kind="stable")
+    first = int(order[0])
+    kept = _varied(pairs, order, top)
+    sure = _sure(score_features(pairs, rating))
+    out: list[GridGuess] = []
+    for n in kept:
+        score = round(sure * float(np.exp(rating[n] - rating[first])), 3)
+        if score >= _OFFERED or len(out) < _ALWAYS:
+            out.append(_guess(pairs, n, score))
+    return out
+
+
+def both_axes(
+    codes: Codes, luma: NDArray[np.float32], grounds: list[np.uint32]
+) -> list[tuple[AxisGrids, AxisGrids]]:
+    """Grids across and down with their ratings, for each colour that may lie between tiles."""
+    out = []
+    for background in grounds:
+        across = axis_grids(gather(codes, luma, background))
+        down = axis_grids(gather(codes.T, luma.T, background))
+        out.append(
+            (across.rated(rate(across.features, AXIS)), down.rated(rate(down.features, AXIS)))
+        )
+    return out
+
+
+def the_best(pairs: Pairs, rating: Profile) -> list[int]:
+    """The best pairs whose numbers all differ."""
+    seen: set[tuple[int, ...]] = set()
+    out: list[int] = []
+    for n in np.argsort(-rating, kind="stable")[:400].tolist():
+        numbers = pairs.numbers(n)
+        if numbers not in seen:
+            seen.add(numbers)
+            out.append(n)
+        if len(out) == _BEST:
+            break
+    return out
+
+
+def rate(features: dict[str, Profile], weights: Weights) -> Profile:
+    """Sum of the features, each times what it counts."""
+    out: Profile = np.zeros(next(iter(features.values())).shape)
+    for name, values in features.items():
+        if name in weights:
+            out = out + weights[name][0] * values
+    return out
 
 
 def likely_in_area(image: Picture, area: Area | None, top: int = 5) -> list[GridGuess]:
@@ -98,121 +148,84 @@ def likely_in_area(image: Picture, area: Area | None, top: int = 5) -> list[Grid
     return [replace(guess, slicing=replace(guess.slicing, area=area)) for guess in found]
 
 
-def _varied(pairs: list[_Pair], top: int) -> list[_Pair]:
+def _varied(pairs: Pairs, order: NDArray[np.intp], top: int) -> list[int]:
     """Keep the best ones, but of one tile size no more than two: a list is there to choose from."""
-    kept: list[_Pair] = []
-    for pair in pairs:
-        alike = sum(
-            (pair.across.tile, pair.down.tile) == (each.across.tile, each.down.tile)
-            for each in kept
-        )
+    kept: list[int] = []
+    for n in order.tolist():
+        alike = sum(pairs.numbers(k)[:2] == pairs.numbers(n)[:2] for k in kept)
         if alike < 2:
-            kept.append(pair)
+            kept.append(n)
         if len(kept) == top:
             break
     return kept
 
 
-def _numbers(pair: _Pair) -> tuple[int, ...]:
-    a, d = pair.across, pair.down
-    return (a.tile, d.tile, a.margin, d.margin, a.spacing, d.spacing)
+def score_features(pairs: Pairs, rating: Profile) -> dict[str, float]:
+    """What tells how sure the best guess is: its share, its lead, what the pixels say at all."""
+    order = np.argsort(-rating, kind="stable")
+    best = int(order[0])
+    share = 1.0 / float(np.exp(rating - rating[best]).sum())
+    lead = float(rating[best] - rating[order[1]]) if len(order) > 1 else 6.0
+    own = {name: float(pairs.features[name][best]) for name in pairs.features}
+    a, d = pairs.across[best], pairs.down[best]
+    axes = pairs.axes[int(pairs.ground[best])]
+    lone = own["lone axis"]
+    count = float(axes[0].count[a] * axes[1].count[d])
+    more: dict[str, float] = {}
+    for name in ("gain clear", "gain seam", "runs held", "seams held", "lines clear", "repeats",
+                 "fits", "alike"):  # fmt: skip
+        x, y = float(axes[0].features[name][a]), float(axes[1].features[name][d])
+        more[f"weaker {name}"] = max(x, y) if lone else min(x, y)
+        more[f"stronger {name}"] = max(x, y)
+    return {
+        "always": 1.0, "share": share, "lead": min(lead, 6.0), "log count": float(np.log(count)),
+        "few": float(count <= 4), "lone": lone, "square": own["square"],
+        "absolute": float(axes[0].rating[a] + axes[1].rating[d]) / 10.0, **more,
+    }  # fmt: skip
 
 
-def _pairs(across: list[AxisGuess], down: list[AxisGuess], width: int, height: int) -> list[_Pair]:
-    usual_down = [(guess, habit(guess, height)) for guess in down]
-    out = []
-    for a in across:
-        usual_a = habit(a, width)
-        for d, usual_d in usual_down:
-            if a.count * d.count > 1:
-                usual = usual_a + usual_d + _harmony(a, d)
-                out.append(_Pair(a, d, a.gain + d.gain + usual, _sure(a, d, usual, width, height)))
-    out.sort(key=lambda pair: -pair.rating)
-    return out[:40]
-
-
-def _harmony(a: AxisGuess, d: AxisGuess) -> float:
-    """Rate how well the numbers of both axes go together."""
-    score = 0.0
-    if a.tile == d.tile:
-        score += 4.0
-    elif a.tile == 2 * d.tile or d.tile == 2 * a.tile:
-        score += 1.0
-    elif max(a.tile, d.tile) > 4 * min(a.tile, d.tile):
-        score -= 4.0
-    lone = a.count == 1 or d.count == 1
-    if lone and a.tile == d.tile and max(a.count, d.count) >= 3:
-        score += 3.0  # a strip of square frames
-    if a.spacing == d.spacing or lone:
-        score += 2.5
-    if a.margin == d.margin or lone:
-        score += 1.5
-    if a.repeated != d.repeated and not lone:
-        score -= 4.0
-    return score
-
-
-def _evidence(a: AxisGuess, d: AxisGuess) -> float:
-    """Rate how much the pixels say: the weaker of two axes counts most."""
-    if a.count == 1 or d.count == 1:
-        return max(a.gain, d.gain)
-    return min(a.gain, d.gain) + 0.2 * max(a.gain, d.gain)
-
-
-def _usual(pair: _Pair, image: Picture) -> bool:
-    """Whether the numbers alone are a fair guess: square tiles of a usual size that fit exactly."""
-    a, d = pair.across, pair.down
-    plain = not (a.margin or d.margin or a.spacing or d.spacing)
-    fits = image.shape[1] % a.tile == 0 and image.shape[0] % d.tile == 0
-    if not (plain and fits and a.tile == d.tile):
-        return False
-    strip = min(a.count, d.count) == 1 and 3 <= max(a.count, d.count) <= 24
-    return strip or (a.tile % 8 == 0 and a.gain + d.gain > 1.0)
-
-
-def _guess(pair: _Pair, best: float) -> GridGuess:
-    a, d = pair.across, pair.down
-    slicing = Slicing(a.tile, d.tile, a.margin, d.margin, a.spacing, d.spacing)
-    near = float(np.exp((pair.rating - best) / 12.0))
-    return GridGuess(slicing, a.count, d.count, round(pair.sure * near, 3), _reasons(pair))
-
-
-def _sure(a: AxisGuess, d: AxisGuess, usual: float, width: int, height: int) -> float:
-    """Tell how sure a guess is, 0 to 1.
-
-    Logistic regression on even seeds of the sheets of `bench/grids.py`, with and without a grid:
-    many tiles that fit the sheet exactly are what a sheet without a grid does not have by chance.
-    """
-    exact = sum(
-        each.rest(size) in (0, each.margin, each.spacing)
-        for each, size in ((a, width), (d, height))
-    )
-    lone = a.count == 1 or d.count == 1
-    high = max(a.gain, d.gain)
-    z = (
-        0.065 * (0.6 * high if lone else min(a.gain, d.gain))
-        + 0.066 * high
-        + 0.253 * usual
-        + 1.145 * float(np.log(a.count * d.count))
-        + 0.365 * exact
-        - 0.46 * lone
-        - 7.24
-    )
+def _sure(features: dict[str, float]) -> float:
+    z = sum(SCORE[name][0] * value for name, value in features.items() if name in SCORE)
     return float(1.0 / (1.0 + np.exp(-z)))
 
 
-def _reasons(pair: _Pair) -> tuple[str, ...]:
-    a, d = pair.across, pair.down
-    reasons = []
-    if a.repeated and d.repeated:
-        reasons.append(f"tiles' borders are repeated {a.spacing // 2} px outwards")
-    elif a.gutter > 0.98 or d.gutter > 0.98:
-        reasons.append("gutters are one flat colour")
-    pitches = f"{a.pitch} px" if a.pitch == d.pitch else f"{a.pitch} × {d.pitch} px"
-    if a.crossing > 0.4 or d.crossing > 0.4:
-        reasons.append("hardly any art is cut by a line")
-    if max(a.change, d.change) > 0.15 and not reasons:
-        reasons.append("colours change at the lines")
-    reasons.append(f"repeats every {pitches}")
-    reasons.append(f"{a.count} × {d.count} tiles")
-    return tuple(reasons)
+def _guess(pairs: Pairs, n: int, score: float) -> GridGuess:
+    tile_w, tile_h, margin_x, margin_y, spacing_x, spacing_y = pairs.numbers(n)
+    slicing = Slicing(tile_w, tile_h, margin_x, margin_y, spacing_x, spacing_y)
+    across, down = pairs.axes[int(pairs.ground[n])]
+    columns = int(across.count[pairs.across[n]])
+    rows = int(down.count[pairs.down[n]])
+    return GridGuess(slicing, columns, rows, score, _reasons(pairs, n, columns, rows))
+
+
+def _reasons(pairs: Pairs, n: int, columns: int, rows: int) -> tuple[str, ...]:
+    axes = pairs.axes[int(pairs.ground[n])]
+    places = (int(pairs.across[n]), int(pairs.down[n]))
+
+    def of(name: str) -> list[float]:
+        return [
+            float(axis.features[name][at]) for axis, at in zip(axes, places) if axis.count[at] > 1
+        ]
+
+    out = []
+    repeated = [bool(axis.repeated[at]) for axis, at in zip(axes, places) if axis.count[at] > 1]
+    if repeated and all(repeated):
+        width = int(axes[0].spacing[places[0]] or axes[1].spacing[places[1]]) // 2
+        out.append(f"tiles' borders are repeated {width} px outwards")
+    elif any(of("spacing")) and max(of("gutter not clean"), default=1.0) < 0.05:
+        out.append("gutters are one flat colour")
+    if max(of("lines clear"), default=0.0) > 0.6:
+        out.append("hardly any art is cut by a line")
+    if max(of("seams held"), default=0.0) > 0.5 and not out:
+        out.append("colours change at the lines")
+    pitches = [int(axis.pitch[at]) for axis, at in zip(axes, places)]
+    if columns > 1 and rows > 1:
+        same = pitches[0] == pitches[1]
+        out.append(f"repeats every {pitches[0]} px" if same else
+                   f"repeats every {pitches[0]} × {pitches[1]} px")  # fmt: skip
+    else:
+        out.append(f"repeats every {pitches[0] if columns > 1 else pitches[1]} px")
+    if all(of("fits")):
+        out.append("fills the sheet exactly")
+    out.append(f"{columns} × {rows} tiles")
+    return tuple(out)

@@ -28,13 +28,14 @@ from knitground.core.base.errors import KnitError, SlicingError
 from knitground.core.base.filenames import file_stem
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.document import Edit
-from knitground.core.edit.reslice import Losses, reskin, use_relaid, use_slicing
+from knitground.core.edit.reslice import Losses, cut_areas, reskin, use_relaid, use_slicing
 from knitground.core.edit.sheets import add_region, leave_out, remove_tileset, set_anchor
 from knitground.core.edit.uses import count_uses
 from knitground.core.files.images import SUFFIXES, read_sheet
 from knitground.core.model.limits import MAX_SIDE_PX
 from knitground.core.model.slicing import Area, Slicing
 from knitground.core.model.tileset import Picture, SheetFile, Tileset
+from knitground.core.slicing.areas import AreaGuess, in_area, likely_areas
 from knitground.core.slicing.facts import GridFacts, grid_facts
 from knitground.core.slicing.grid import Grid, lay_grid
 from knitground.core.slicing.likely import GridGuess, likely_in_area
@@ -106,6 +107,9 @@ class SliceBench(Stage):
         self.swatch, self.repeated = Swatch(), Swatch()
         self.guesses = GuessList()
         self._guessed: WeakKeyDictionary[Tileset, dict[Area | None, Guessed]] = WeakKeyDictionary()
+        self._areas: WeakKeyDictionary[Tileset, tuple[Picture, list[AreaGuess]]] = (
+            WeakKeyDictionary()
+        )
         self._fresh: WeakSet[Tileset] = WeakSet()
         self._uses: tuple[object, dict[tuple[int, int], int]] = (None, {})
         self._facts_later = QTimer(self, singleShot=True, interval=300)
@@ -126,6 +130,7 @@ class SliceBench(Stage):
         self.sheet.tiles_crossed.connect(self._leave_out)
         self.sheet.hovered.connect(lambda _: self._show_repeated())
         self.guesses.tried.connect(self._show_guess)
+        self.guesses.areas_wanted.connect(self.cut_areas)
 
     def _make_parts(self) -> None:
         self.sheets = QComboBox()
@@ -622,10 +627,39 @@ class SliceBench(Stage):
         self._guessed.setdefault(tileset, {})[area] = (picture, found)
         if tileset is self.session.tileset:
             self._show_guesses(tileset, found)
+        if area is None and not tileset.slicing.is_loose:
+            Job(
+                lambda _: likely_areas(picture, found),
+                lambda areas: self._take_areas(tileset, picture, areas),
+                lambda error: self.session.warn(str(error)),
+                owner=self,
+            ).start()
+
+    def _take_areas(self, tileset: Tileset, picture: Picture, areas: list[AreaGuess]) -> None:
+        self._areas[tileset] = (picture, areas)
+        if tileset is self.session.tileset:
+            self._show_areas(tileset)
+
+    def _show_areas(self, tileset: Tileset) -> None:
+        known = self._areas.get(tileset)
+        whole = tileset.slicing.area is None and not tileset.sets  # marks would be lost
+        fits = known is not None and whole and known[0] is tileset.picture
+        self.guesses.show_areas(known[1] if known is not None and fits else [])
+
+    def cut_areas(self, areas: list[AreaGuess]) -> None:
+        """Cut the sheet into areas, each with its likely grid; those without one are left."""
+        tileset = self.session.tileset
+        cuts = [each.slicing for area in areas if (each := in_area(area)) is not None]
+        if tileset is None or not cuts:
+            return
+        self.trial = None
+        if self.session.do(lambda: cut_areas(self.session.project, tileset, cuts)):
+            self.session.note(f"{len(cuts)} areas, each a sheet of its own in the list above")
 
     def _show_guesses(self, tileset: Tileset, found: list[GridGuess]) -> None:
         assert tileset.picture is not None
         self.guesses.show_guesses(found, tileset.picture)
+        self._show_areas(tileset)
         if tileset in self._fresh and found and found[0].score >= SURE:
             self._show_guess(found[0].slicing)
         self._fresh.discard(tileset)

@@ -9,10 +9,11 @@ from PySide6.QtWidgets import QFrame, QLabel, QVBoxLayout, QWidget
 
 from knitground.core.model.slicing import Slicing
 from knitground.core.model.tileset import Picture
+from knitground.core.slicing.areas import AreaGuess
 from knitground.core.slicing.grid import lay_grid
 from knitground.core.slicing.likely import GridGuess
 from knitground.ui.common.theme import theme
-from knitground.ui.common.widgets import clear, column, note, row, tile_pixmap
+from knitground.ui.common.widgets import button, clear, column, note, panel, row, tile_pixmap
 from knitground.ui.stages.slice.swatches import swatch_pixels
 
 SURE = 0.35
@@ -79,6 +80,8 @@ class GuessList(QWidget):
     """All likely grids of a sheet; a click or the arrow keys try one."""
 
     tried = Signal(object)
+    areas_wanted = Signal(object)
+    """The sheet is to be cut into these areas."""
 
     def __init__(self) -> None:
         super().__init__()
@@ -90,11 +93,22 @@ class GuessList(QWidget):
         self.state = note()
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Likely grids")
-        self.setLayout(column(self.state, self._cards, spacing=4))
+        self.areas: list[AreaGuess] = []
+        self._areas_words = note()
+        self._areas_words.setWordWrap(True)
+        make = button(
+            "Cut into these areas", lambda: self.areas_wanted.emit(self.areas),
+            "Each area gets a slicing of its own; undo takes it back",
+        )  # fmt: skip
+        self._areas_card = panel()
+        self._areas_card.setLayout(column(self._areas_words, row(make, 1), margins=8, spacing=6))
+        self._areas_card.hide()
+        self.setLayout(column(self.state, self._cards, self._areas_card, spacing=4))
 
     def wait(self) -> None:
         """Say that the sheet is being looked at."""
         self.guesses = []
+        self.show_areas([])
         clear(self._cards)
         self.state.setText("looking at the pixels…")
 
@@ -106,6 +120,18 @@ class GuessList(QWidget):
         else:
             self.state.setText("Nothing regular found: type the numbers, or draw one tile.")
         self.rebuild()
+
+    def show_areas(self, areas: list[AreaGuess]) -> None:
+        """Offer to cut the sheet into areas with grids of their own, if there are such."""
+        self.areas = areas
+        told = []
+        for place, each in enumerate(areas):
+            x, y, wide, high = each.area
+            what = each.guess.words() if each.guess else "no grid"
+            where = "This area" if place == 0 else "that area"
+            told.append(f"{where} ({wide} × {high} px from {x}, {y}): <b>{what}</b>")
+        self._areas_words.setText(";<br>".join(told))
+        self._areas_card.setVisible(bool(areas))
 
     def mark(self, slicing: Slicing | None) -> None:
         """Mark the guess that is being tried, if it is one of them."""

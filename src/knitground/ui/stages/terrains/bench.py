@@ -53,6 +53,7 @@ from knitground.ui.stages.terrains.makedialog import MakeDialog
 from knitground.ui.stages.terrains.markssheet import Block, MarksSheet
 from knitground.ui.stages.terrains.review import ReviewPanel
 from knitground.ui.stages.terrains.setcards import SetCards
+from knitground.ui.stages.terrains.setdialog import SetDialog
 from knitground.ui.stages.terrains.terrainchips import TerrainChips
 from knitground.ui.stages.terrains.variants import VariantsPanel
 
@@ -103,6 +104,7 @@ class TerrainsBench(Stage):
             (SetKind.RING, "cells joined to their neighbours"),
         ):
             menu.addAction(f"New {kind.value} set: {words}…", partial(self.ask_terrains_of, kind))
+        menu.addAction("Make a set from two plain tiles…", self.ask_made_set)
         menu.addSeparator()
         menu.addAction("Rename…", self._ask_set_name)
         menu.addAction("Delete", self.delete_set)
@@ -161,6 +163,7 @@ class TerrainsBench(Stage):
         s.changed.connect(self._follow)
         s.dressed.connect(self._later.start)
         self.cards.wanted.connect(self.ask_terrains_of)
+        self.cards.making.connect(self.ask_made_set)
         self.likely.made.connect(self._made_likely)
         self.chips.chosen.connect(self.choose)
         self.chips.picture_wanted.connect(self._take_picture)
@@ -564,6 +567,17 @@ class TerrainsBench(Stage):
             self.session.note("No combination is missing")
         elif answered(dialog):
             self.make(dialog)
+
+    def ask_made_set(self) -> None:
+        """Make a set from two plain tiles and an outline, on a sheet of its own."""
+        if not self.session.project.tilesets:
+            self.session.warn("There is no sheet to take tiles from yet: open one in Slice")
+            return
+        dialog = SetDialog(self.session, self.kit, self)
+        if answered(dialog):
+            made = dialog.make()
+            if made is not None:
+                self.choose_set(made, made.sets[0])
 
     def make(self, dialog: MakeDialog) -> None:
         """Put the tiles that a dialog shows on a new sheet."""

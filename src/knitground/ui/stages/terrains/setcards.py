@@ -103,6 +103,8 @@ class SetCards(QWidget):
 
     wanted = Signal(object)
     """The kind of set that was chosen."""
+    making = Signal()
+    """A set is to be made from two tiles."""
 
     def __init__(self) -> None:
         super().__init__()
@@ -111,6 +113,13 @@ class SetCards(QWidget):
             column(
                 head("What does this sheet show?"),
                 row(*cards, spacing=10),
+                row(
+                    button(
+                        "Make a set from two plain tiles…", self.making.emit,
+                        "Two plain tiles and an outline become all tiles of a set",
+                    ),
+                    1,
+                ),
                 note(
                     "Next: mark one plain tile of each terrain (choose the terrain, then Shift and "
                     "click the tile); then “Guess marks” does the others."

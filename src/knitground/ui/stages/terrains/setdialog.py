@@ -1,0 +1,518 @@
+"""Making a set from two plain tiles and an outline: laid out and knitted before it is made."""
+
+from __future__ import annotations
+
+from functools import partial
+from pathlib import Path
+
+import numpy as np
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt, QTimer, Signal
+from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPixmap
+from PySide6.QtWidgets import (
+    QComboBox,
+    QDialog,
+    QDialogButtonBox,
+    QFileDialog,
+    QFormLayout,
+    QLabel,
+    QLineEdit,
+    QPushButton,
+    QSlider,
+    QSpinBox,
+    QWidget,
+)
+
+from knitground.core.base.errors import KnitError
+from knitground.core.edit.makeset import (
+    add_made_set,
+    lendable,
+    made_tileset,
+    plain_tiles,
+    set_terrains,
+    shape_of,
+    terrain_of,
+    texture_tile,
+    tile_picture,
+)
+from knitground.core.files.images import SUFFIXES, read_picture
+from knitground.core.knit.making import Tiles
+from knitground.core.knit.outline import MAX_RIM, Outline, OutlineShape, Rim
+from knitground.core.knit.setmaking import (
+    MAX_VARIANTS,
+    BorrowedShape,
+    SetPlan,
+    make_set,
+    rim_shows,
+)
+from knitground.core.model.project import Project
+from knitground.core.model.terrain import SetKind, Terrain, TerrainSet
+from knitground.core.model.tile import TileRef
+from knitground.core.model.tileset import Tileset
+from knitground.core.render.pixels import Pixels, premultiplied
+from knitground.core.slicing.grid import cut_tile
+from knitground.ui.common.beside import Beside
+from knitground.ui.common.painting import painting
+from knitground.ui.common.setswatch import sample_pixels
+from knitground.ui.common.theme import theme
+from knitground.ui.common.widgets import (
+    Swatch,
+    button,
+    column,
+    head,
+    note,
+    row,
+    set_role,
+    tile_pixmap,
+)
+from knitground.ui.mapside.canvas.chunks import image_of
+from knitground.ui.session import Session
+
+_SIDE = 56
+_LATER_MS = 120
+_MOST_SEED = 999_999
+Made = tuple[Tileset, Pixels, Pixels, int]
+"""The sheet, its picture, a sample of it, and how many cells of the sample have no tile."""
+
+
+class TilePicker(QWidget):
+    """A sheet to click a tile on; arrows move, Enter takes."""
+
+    picked = Signal(TileRef)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.tileset: Tileset | None = None
+        self.at = (0, 0)
+        self._picture: QPixmap | None = None
+        self.setMinimumSize(240, 150)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setToolTip("Click a plain tile; or arrows and Enter")
+        self.setAccessibleName("Tiles to choose from")
+
+    def show_sheet(self, tileset: Tileset | None) -> None:
+        """Show another sheet."""
+        self.tileset, self.at, self._picture = tileset, (0, 0), None
+        if tileset is not None and tileset.picture is not None:
+            step = max(1, max(tileset.picture.shape[:2]) // 1600)
+            small = np.ascontiguousarray(tileset.picture[::step, ::step])
+            self._picture = QPixmap.fromImage(image_of(premultiplied(small)).copy())
+        self.update()
+
+    def _scale(self) -> float:
+        assert self.tileset is not None
+        scale = min(self.width() / self.tileset.width, self.height() / self.tileset.height)
+        return float(int(scale)) if scale >= 1 else scale
+
+    def tile_rect(self, row_: int, col: int) -> QRectF:
+        """Where a tile lies in the view."""
+        assert self.tileset is not None
+        x, y, wide, high = self.tileset.slicing.tile_area(row_, col)
+        scale = self._scale()
+        return QRectF(x * scale, y * scale, wide * scale, high * scale)
+
+    def _tile_at(self, at: QPointF) -> tuple[int, int] | None:
+        if self.tileset is None or self._picture is None:
+            return None
+        for row_ in range(self.tileset.rows):
+            rect = self.tile_rect(row_, 0)
+            if rect.top() <= at.y() < rect.bottom():
+                for col in range(self.tileset.columns):
+                    if self.tile_rect(row_, col).contains(at):
+                        return row_, col
+        return None
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        found = self._tile_at(event.position())
+        if found is not None and self.tileset is not None:
+            self.at = found
+            self.picked.emit(TileRef(self.tileset.name, *found))
+            self.update()
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        steps = {Qt.Key.Key_Left: (0, -1), Qt.Key.Key_Right: (0, 1), Qt.Key.Key_Up: (-1, 0),
+                 Qt.Key.Key_Down: (1, 0)}  # fmt: skip
+        key = Qt.Key(event.key())
+        if self.tileset is None:
+            super().keyPressEvent(event)
+        elif key in steps:
+            down, right = steps[key]
+            there = (self.at[0] + down, self.at[1] + right)
+            if self.tileset.has(*there):
+                self.at = there
+                self.update()
+        elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Space):
+            self.picked.emit(TileRef(self.tileset.name, *self.at))
+        else:
+            super().keyPressEvent(event)
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        with painting(self) as painter:
+            painter.fillRect(self.rect(), theme().colour("sunken"))
+            if self._picture is None or self.tileset is None:
+                return
+            scale = self._scale()
+            rect = QRectF(0, 0, self.tileset.width * scale, self.tileset.height * scale)
+            painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, scale < 1)
+            painter.drawPixmap(rect, self._picture, QRectF(self._picture.rect()))
+            painter.setPen(theme().colour("madder"))
+            painter.drawRect(self.tile_rect(*self.at).adjusted(0, 0, -1, -1))
+
+
+class SetDialog(QDialog):
+    """Asks for two plain tiles and an outline; shows the set that they make."""
+
+    def __init__(
+        self, session: Session, kit: TerrainSet | None, parent: QWidget | None = None
+    ) -> None:
+        super().__init__(parent)
+        self.session = session
+        self.setWindowTitle("Make a set")
+        self.pictures: list[Tiles | None] = [None, None]
+        self.known: list[Terrain | None] = [None, None]
+        self.asked = 0
+        self.found: Made | None = None
+        self._shapes: dict[tuple[str, str], BorrowedShape | str] = {}
+        self._lenders: list[tuple[Tileset, TerrainSet]] = []
+        self._beside = Beside(lambda: session.doc, self)
+        self._later = QTimer(self, singleShot=True, interval=_LATER_MS)
+        self._later.timeout.connect(self.look)
+        self._make_tiles()
+        self._make_fields()
+        self._lay_out()
+        self.resize(1080, 660)
+        self._begin(kit)
+
+    @property
+    def project(self) -> Project:
+        """The project that the set is made in."""
+        return self.session.project
+
+    # Building
+
+    def _make_tiles(self) -> None:
+        self.slots = [QPushButton(), QPushButton()]
+        hints = (
+            "The terrain that the outline goes round: click, then click its plain tile below",
+            "What lies round it: click, then click its plain tile below",
+        )
+        for n, (each, hint) in enumerate(zip(self.slots, hints)):
+            each.setCheckable(True)
+            each.setIconSize(QSize(_SIDE, _SIDE))
+            each.setFixedSize(QSize(_SIDE + 16, _SIDE + 16))
+            each.setToolTip(hint)
+            each.clicked.connect(partial(self.ask_for, n))
+        self.names = [QLineEdit(), QLineEdit()]
+        for field, words in zip(self.names, ("first terrain", "second terrain")):
+            field.setPlaceholderText(words)
+            field.setToolTip("Name of the terrain; empty: by its set or its colour")
+            field.textChanged.connect(self._later.start)
+        self.nothing = button(
+            "Nothing", self.take_nothing, "See-through: the set is laid over another layer"
+        )
+        self.files = [
+            button("File…", partial(self.ask_file, n),
+                   "A texture from a picture file; its upper left part is taken")
+            for n in (0, 1)
+        ]  # fmt: skip
+        self.sheets = QComboBox()
+        self.sheets.addItems([each.name for each in self.project.tilesets])
+        self.sheets.setToolTip("The sheet to choose plain tiles on")
+        self.picker = TilePicker()
+        self.sheets.activated.connect(lambda n: self.picker.show_sheet(self.project.tilesets[n]))
+        self.picker.picked.connect(self.take)
+
+    def _make_fields(self) -> None:
+        self.kind = QComboBox()
+        for kind, words in (
+            (SetKind.CORNER, "corner set: ground that blends, 16 tiles"),
+            (SetKind.EDGE, "edge set: ways, 16 tiles"),
+            (SetKind.RING, "ring set: whole cells, 47 tiles"),
+        ):
+            self.kind.addItem(words, kind.value)
+        self.kind.setToolTip("What the tiles' marks stand for")
+        self.kind.activated.connect(self._on_kind)
+        self.shape = QComboBox()
+        self.shape.setToolTip("The shape of the border: one of our own, or a set's of this project")
+        self.rough = QSlider(Qt.Orientation.Horizontal)
+        self.rough.setRange(0, 100)
+        self.rough.setValue(50)
+        self.rough.setToolTip("How far the border strays")
+        self.seed = QSpinBox()
+        self.seed.setRange(1, _MOST_SEED)
+        self.seed.setToolTip("The number that the border's chance begins with")
+        self.again = button("Another", self.reroll, "Another seed")
+        self.rim = QComboBox()
+        for rim, words in (
+            (Rim.NONE, "none"), (Rim.DARKER, "darker"), (Rim.LIGHTER, "lighter"),
+            (Rim.SHADOW, "shadow, right and below"),
+        ):  # fmt: skip
+            self.rim.addItem(words, rim.value)
+        self.rim.setCurrentIndex(1)
+        self.rim.setToolTip("What is drawn along the border, in the two tiles' own colours")
+        self.rim_px = QSpinBox()
+        self.rim_px.setRange(1, MAX_RIM)
+        self.rim_px.setSuffix(" px")
+        self.rim_px.setToolTip("How wide the rim is")
+        self.variants = QSpinBox()
+        self.variants.setRange(1, MAX_VARIANTS)
+        self.variants.setToolTip("How many different tiles for each combination")
+        self.name = QLineEdit()
+        self.name.setPlaceholderText("named after its terrains")
+        self.name.setToolTip("Name of the new sheet")
+        for box in (self.shape, self.rim):
+            box.activated.connect(self._later.start)
+        for field in (self.rough, self.seed, self.rim_px, self.variants):
+            field.valueChanged.connect(self._later.start)
+        self.name.textChanged.connect(self._later.start)
+
+    def _lay_out(self) -> None:
+        self.facts = note()
+        self.facts.setMinimumHeight(34)
+        self.facts.setWordWrap(True)
+        self.laid, self.sample = Swatch(), Swatch()
+        self.laid.setMinimumSize(420, 220)
+        self.sample.setMinimumSize(420, 220)
+        self.buttons = QDialogButtonBox(
+            QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel
+        )
+        self.ok = self.buttons.button(QDialogButtonBox.StandardButton.Ok)
+        self.ok.setText("Make it")
+        self.ok.setEnabled(False)
+        self.buttons.accepted.connect(self.accept)
+        self.buttons.rejected.connect(self.reject)
+        pair = [
+            row(self.slots[n], column(self.names[n], row(self.files[n], *more, 1), spacing=4))
+            for n, more in ((0, ()), (1, (self.nothing,)))
+        ]
+        form = QFormLayout()
+        form.addRow("Kind", self.kind)
+        form.addRow("Outline", self.shape)
+        form.addRow("Rough", self.rough)
+        form.addRow("Seed", row(self.seed, self.again, 1))
+        form.addRow("Rim", row(self.rim, self.rim_px, 1))
+        form.addRow("Variants", row(self.variants, 1))
+        form.addRow("Sheet", self.name)
+        left = column(
+            *pair, row(QLabel("Plain tiles of"), self.sheets, 1), self.picker, form, self.facts,
+            self.buttons, spacing=8,
+        )  # fmt: skip
+        left.setStretch(3, 1)
+        right = column(head("Its tiles"), self.laid, head("What it knits"), self.sample)
+        right.setStretch(1, 1)
+        right.setStretch(3, 1)
+        side = QWidget()
+        side.setLayout(left)
+        side.setFixedWidth(390)
+        body = row(side, right, margins=12, spacing=16)
+        body.setStretch(1, 1)
+        self.setLayout(body)
+
+    def _begin(self, kit: TerrainSet | None) -> None:
+        """Begin with the plain tiles of the set that is shown."""
+        owner = self.session.tileset
+        if owner is not None:
+            self.sheets.setCurrentIndex(self.project.tilesets.index(owner))
+            self.picker.show_sheet(owner)
+            for n, tile in enumerate(plain_tiles(owner, kit)[:2] if kit else []):
+                self.ask_for(n)
+                self.take(tile)
+        self._on_kind()
+        self.ask_for(0 if self.pictures[0] is None else 1)
+        self.look()
+
+    # Choosing
+
+    def ask_for(self, number: int) -> None:
+        """Let the next click on the sheet choose the first or the second tile."""
+        self.asked = number
+        for n, each in enumerate(self.slots):
+            each.setChecked(n == number)
+
+    def take(self, tile: TileRef) -> None:
+        """Take a tile of a sheet as the one that is asked for."""
+        try:
+            picture = tile_picture(self.project, tile)
+        except KnitError as error:
+            self._say(str(error), wrong=True)
+            return
+        self._put(picture, terrain_of(self.project, tile))
+
+    def take_nothing(self) -> None:
+        """Let nothing lie round the first terrain."""
+        self.ask_for(1)
+        self._put(None, None)
+        self.ask_for(0)
+
+    def ask_file(self, number: int) -> None:
+        """Ask for a texture."""
+        self.ask_for(number)
+        kinds = " ".join(f"*{suffix}" for suffix in SUFFIXES)
+        name, _ = QFileDialog.getOpenFileName(self, "A texture", "", f"Pictures ({kinds})")
+        if name:
+            self.take_file(Path(name))
+
+    def take_file(self, path: Path) -> None:
+        """Take the upper left part of a picture, as large as the other tile."""
+        try:
+            picture = read_picture(path)
+        except KnitError as error:
+            self._say(str(error), wrong=True)
+            return
+        other = self.pictures[1 - self.asked]
+        cut = self.session.tileset.slicing if self.session.tileset else None
+        if other is not None:
+            high, wide = other.shape[:2]
+        elif cut is not None:
+            high, wide = cut.tile_height, cut.tile_width
+        else:
+            high = wide = min(picture.shape[:2])
+        self._put(texture_tile(picture, high, wide), None)
+
+    def _put(self, picture: Tiles | None, terrain: Terrain | None) -> None:
+        n = self.asked
+        self.pictures[n], self.known[n] = picture, terrain
+        self.slots[n].setIcon(
+            tile_pixmap(premultiplied(np.ascontiguousarray(picture)), _SIDE)
+            if picture is not None
+            else QPixmap()
+        )
+        self.slots[n].setText("" if picture is not None else "nothing" if n else "")
+        self.names[n].setPlaceholderText(
+            terrain.name if terrain else ("first terrain", "second terrain")[n]
+        )
+        if n == 0 and picture is not None and self.pictures[1] is None:
+            self.ask_for(1)
+        self._later.start()
+
+    def _on_kind(self, _: int = 0) -> None:
+        """Offer outlines of our own and those of sets of the kind."""
+        kept = self.shape.currentText()
+        self.shape.clear()
+        for each in OutlineShape:
+            self.shape.addItem(each.value, each.value)
+        kind = SetKind(self.kind.currentData())
+        self._lenders = lendable(self.project, kind)
+        for owner, kit in self._lenders:
+            self.shape.addItem(f"as in “{kit.name}” of {owner.name}", None)
+        self.shape.setCurrentIndex(max(0, self.shape.findText(kept)))
+        self.names[1].setEnabled(kind is SetKind.CORNER)
+        self._later.start()
+
+    def reroll(self) -> None:
+        """Take the next seed."""
+        self.seed.setValue(self.seed.value() % _MOST_SEED + 1)
+
+    # Looking
+
+    def plan(self) -> SetPlan | str:
+        """What the fields ask for, or what is missing."""
+        first, second = self.pictures
+        if first is None:
+            return "Choose the plain tile of the first terrain: click it on the sheet"
+        shape, borrowed = self.shape.currentData(), None
+        if shape is None:
+            lender = self._lenders[self.shape.currentIndex() - len(OutlineShape)]
+            got = self._borrow(*lender)
+            if isinstance(got, str):
+                return got
+            borrowed = got
+        outline = Outline(
+            OutlineShape(shape) if shape else OutlineShape.RAGGED, self.rough.value() / 100,
+            self.seed.value(), Rim(self.rim.currentData()), self.rim_px.value(),
+        )  # fmt: skip
+        kind = SetKind(self.kind.currentData())
+        return SetPlan(kind, first, second, outline, self.variants.value(), borrowed)
+
+    def _borrow(self, owner: Tileset, kit: TerrainSet) -> BorrowedShape | str:
+        key = (owner.name, kit.name)
+        if key not in self._shapes:
+            try:
+                self._shapes[key] = shape_of(self.project, owner, kit)
+            except KnitError as error:
+                self._shapes[key] = str(error)
+        return self._shapes[key]
+
+    def look(self) -> None:
+        """Make the set beside the window and show it."""
+        self._later.stop()
+        plan = self.plan()
+        if isinstance(plan, str):
+            self._show(None)
+            self._say(plan, wrong=False)
+            return
+        names, known, name = (
+            [each.text() for each in self.names],
+            list(self.known),
+            self.name.text(),
+        )
+        project = self.project
+
+        def work() -> Made | str:
+            try:
+                made = make_set(plan)
+                terrains = set_terrains(plan, known, names)
+                tileset = made_tileset(project, name, plan, made, terrains)
+            except KnitError as error:
+                return str(error)
+            alone = Project("", None)
+            alone.tilesets = [tileset]
+            sample, gaps = sample_pixels(alone, tileset, tileset.sets[0])
+            return tileset, _apart(tileset), sample, gaps
+
+        self._beside.ask(work, partial(self._found, plan))
+
+    def _found(self, plan: SetPlan, answer: Made | str | None) -> None:
+        if answer is None or isinstance(answer, str):
+            self._show(None)
+            self._say(answer or "This could not be made: try another outline", wrong=True)
+            return
+        self._show(answer)
+        tileset = answer[0]
+        kit = tileset.sets[0]
+        count = int(kit.marks.any(axis=2).sum()) + (
+            kit.kind is SetKind.EDGE and plan.second is not None
+        )
+        high, wide = plan.first.shape[:2]
+        words = f"{count} tiles of {wide} × {high} px · {tileset.sheet}"
+        if plan.borrowed is not None:
+            words += f" · {len(plan.borrowed.masks)} of {plan.borrowed.whole} shapes borrowed"
+        if not rim_shows(plan):
+            words += f" · the two tiles have no {plan.outline.rim.value} colour for most of the rim"
+        self._say(words, wrong=False)
+
+    def _show(self, found: Made | None) -> None:
+        self.found = found
+        self.laid.show_pixels(found[1] if found else None)
+        self.sample.show_pixels(found[2] if found else None)
+        self.ok.setEnabled(found is not None)
+
+    def _say(self, words: str, *, wrong: bool) -> None:
+        self.facts.setText(words)
+        set_role(self.facts, "warning" if wrong else "note")
+
+    def make(self) -> Tileset | None:
+        """Add the sheet and its set as one step; shows the sheet."""
+        if self.found is None:
+            return None
+        tileset = self.found[0]
+        if not self.session.apply(add_made_set(self.project, tileset)):
+            return None
+        self.session.choose_tileset(tileset)
+        self.session.note(f"“{tileset.name}” is a new sheet; saving writes {tileset.sheet}")
+        return tileset
+
+
+def _apart(tileset: Tileset) -> Pixels:
+    """The tiles of a sheet laid out with a little room between them."""
+    assert tileset.picture is not None
+    cut = tileset.slicing
+    room = max(2, min(cut.tile_width, cut.tile_height) // 8)
+    high, wide = cut.tile_height + room, cut.tile_width + room
+    out = np.zeros((tileset.rows * high, tileset.columns * wide, 4), np.uint8)
+    for row_ in range(tileset.rows):
+        for col in range(tileset.columns):
+            tile = cut_tile(tileset.picture, cut, row_, col)
+            at = np.s_[row_ * high : row_ * high + cut.tile_height,
+                       col * wide : col * wide + cut.tile_width]  # fmt: skip
+            out[at] = tile
+    return premultiplied(out)
