@@ -1,6 +1,7 @@
 """Taking in hand and laying: tray, search, orders, brushes, fills, held keys, two views."""
 
 import gc
+from collections import Counter
 from itertools import pairwise
 
 import numpy as np
@@ -26,6 +27,7 @@ from knitground.core.files.mix_io import patch_from_file, patch_to_file
 from knitground.core.files.opening import open_project
 from knitground.core.files.saving import save_project
 from knitground.core.files.ship.png import map_picture
+from knitground.core.model.layers import GroundLayer, TileLayer
 from knitground.core.model.patch import Patch
 from knitground.core.model.slicing import Slicing
 from knitground.core.model.terrain import SetKind
@@ -658,6 +660,77 @@ def test_a_map_is_made_of_a_picture_and_of_the_project_s_tiles(window, view, tmp
     assert (map_picture(session.project, made) == picture[16:, 16:]).all()
     session.doc.undo()
     assert snapshot(session.project) == start
+
+
+def test_a_finished_picture_becomes_ground_that_is_painted_on(window, view, qtbot):
+    session = window.session
+    basin = session.project.maps[1]
+    session.doc.knitter.ensure_all(basin)
+    for layer in basin.layers[1:]:
+        layer.visible = False
+    picture = map_picture(session.project, basin)
+    for layer in basin.layers[1:]:
+        layer.visible = True
+    ground = basin.layers[0]
+    window.mapside.maps.map_from_picture(picture, "found basin")
+    settle()
+    dialog = window.shell.findChild(MockupDialog)
+    qtbot.waitUntil(lambda: dialog.found is not None and bool(dialog.found.sets), timeout=20_000)
+    settle()
+    assert "corner set" in dialog.facts.text()
+    assert not dialog.turns.isEnabled()
+    dialog.accept()
+    settle()
+    made = session.map
+    layer = made.layers[0]
+    assert isinstance(layer, GroundLayer)
+    kit = session.project.tilesets[-1].sets[0]
+    assert len(kit.terrains) >= 3
+    # Each terrain of the map that was is one terrain here.
+    names = {}
+    for old, new in zip(ground.terrain.ravel().tolist(), layer.terrain.ravel().tolist()):
+        names.setdefault(new, Counter())[old] += 1
+    right = sum(max(each.values()) for each in names.values())
+    assert right > 0.97 * ground.terrain.size
+    owner = session.project.tilesets[-1]
+    mark = int(np.bincount(layer.terrain[18:24, 18:30].ravel(), minlength=3).argmin())
+    mark = max(1, mark)
+    window.show_stage("draw")
+    session.take(TerrainInHand(owner.name, kit.name, mark, kit.terrains[mark - 1].name))
+    before = layer.terrain.copy()
+    view.fit()
+    settle()
+    drag(view, *(view.screen_at(20, col, 0.5, 0.5) for col in (20, 23, 27)))
+    settle()
+    painted = layer.terrain != before
+    assert painted.any()
+    assert (layer.terrain[painted] == mark).any()
+    assert (layer.cells > 0).all()
+    session.undo()
+    assert (layer.terrain == before).all()
+    session.undo()
+    settle()
+    assert made not in session.project.maps
+
+
+def test_without_terrains_a_picture_is_a_layer_of_tiles(window, view, qtbot):
+    session = window.session
+    basin = session.project.maps[1]
+    session.doc.knitter.ensure_all(basin)
+    picture = map_picture(session.project, basin)[:320, :320]
+    window.mapside.maps.map_from_picture(np.ascontiguousarray(picture), "plain")
+    settle()
+    dialog = window.shell.findChild(MockupDialog)
+    dialog.sets.setChecked(False)
+    dialog.look()
+    settle()
+    assert dialog.turns.isEnabled()
+    assert "set" not in dialog.facts.text()
+    dialog.accept()
+    settle()
+    assert isinstance(session.map.layers[0], TileLayer)
+    assert session.project.tilesets[-1].sets == []
+    session.undo()
 
 
 def test_the_dialog_tells_a_grid_that_does_not_fit_and_lets_go(window, view):

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
+from dataclasses import replace
 
 import numpy as np
 
@@ -10,14 +11,18 @@ from knitground.core.base.errors import EditError
 from knitground.core.base.filenames import file_stem
 from knitground.core.edit.atoms import Atom
 from knitground.core.edit.document import Edit
+from knitground.core.edit.likelysets import kit_of_guess
 from knitground.core.edit.maps import add_map
 from knitground.core.edit.sheets import add_tileset
+from knitground.core.knit.laidsets import LaidSet
+from knitground.core.model.layers import GroundLayer, TileLayer
+from knitground.core.model.limits import MAX_WEIGHT
 from knitground.core.model.map import Map
 from knitground.core.model.patch import turn_tile
 from knitground.core.model.project import Project, free_name
 from knitground.core.model.slicing import Slicing
 from knitground.core.model.tile import TileRef
-from knitground.core.model.tileset import Tileset
+from knitground.core.model.tileset import PLAIN, Tileset
 from knitground.core.slicing.mockup import Mockup, sheet_of
 
 
@@ -28,6 +33,7 @@ def map_from_mockup(
     known: Mapping[int, TileRef] | None = None,
     *,
     rest: bool = True,
+    sets: Sequence[LaidSet] = (),
 ) -> tuple[Edit, Map, Tileset | None]:
     """Add the map that a mock-up shows; tiles that are not known become a new sheet.
 
@@ -35,6 +41,8 @@ def map_from_mockup(
     ----------
     known : tiles that the project has already, by the mock-up's numbers (`lay_with`)
     rest : whether the others become a sheet; else their cells stay empty
+    sets : sets of its tiles, for a map whose tiles all become a new sheet; the first one makes the
+        map's layer, knitted, with pins where a tile is not what the terrain asks for
 
     Returns
     -------
@@ -63,7 +71,9 @@ def map_from_mockup(
         free_name(name, [each.name for each in project.maps]), rows, cols, grid.tile_height,
         grid.tile_width,
     )  # fmt: skip
-    layer = map_.new_tile_layer("Tiles")
+    layer: TileLayer | GroundLayer = map_.new_tile_layer("Tiles")
+    if made is not None and sets and len(strange) == count:
+        layer = _with_sets(map_, made, mockup, sets)
     places = np.zeros((count + 1, 8), np.int32)
     pairs = mockup.tile_of_cell.astype(np.int64) * 8 + mockup.turn_of_cell
     for pair in np.unique(pairs).tolist():
@@ -71,10 +81,34 @@ def map_from_mockup(
         tile = known.get(number)
         if tile is not None:
             places[number, turn] = map_.legend.place(tile._replace(turn=_turned(tile.turn, turn)))
-    layer.cells[:] = places[mockup.tile_of_cell, mockup.turn_of_cell]
+    laid = places[mockup.tile_of_cell, mockup.turn_of_cell]
+    layer.cells[:] = laid
     map_.layers.append(layer)
+    if isinstance(layer, GroundLayer):
+        layer.pinned[:] = ~sets[0].knitted & (laid > 0)
     edit = add_map(project, map_)
     return Edit(f"Map “{map_.name}” from a picture", (*atoms, *edit.atoms)), map_, made
+
+
+def _with_sets(map_: Map, tileset: Tileset, mockup: Mockup, sets: Sequence[LaidSet]) -> GroundLayer:
+    """Mark a new sheet, weigh its tiles as often as they lie, and make a layer of its first set."""
+    for each in sets:
+        tileset.sets.append(kit_of_guess(tileset, each.guess))
+    first = sets[0]
+    counts = np.bincount(mockup.tile_of_cell.ravel(), minlength=len(mockup.tiles) + 1)
+    of_set = [row * first.columns + col + 1 for row, col in first.guess.places]
+    usual = max(1.0, float(np.median(counts[of_set])))
+    facts = {}
+    for at, number in zip(first.guess.places, of_set):
+        weight = round(min(max(float(counts[number]) / usual, 0.05), MAX_WEIGHT), 2)
+        weight = 0.0 if number in first.apart else weight
+        if weight != 1.0:
+            facts[at] = replace(PLAIN, weight=weight)
+    tileset.facts = facts
+    kit = tileset.sets[0]
+    layer = map_.new_ground_layer("Ground", tileset.name, kit.name, kit.kind)
+    layer.terrain[:] = first.terrain
+    return layer
 
 
 def _turned(first: int, then: int) -> int:

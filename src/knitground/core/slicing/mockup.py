@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from dataclasses import dataclass
-from math import ceil, log2
+from math import isqrt, log2
 
 import numpy as np
 from numpy.typing import NDArray
@@ -435,6 +435,11 @@ def lay_with(
     return out
 
 
+def sheet_columns(count: int) -> int:
+    """How many tiles side by side `sheet_of` lays."""
+    return max(1, min(count, max(_COLUMNS, isqrt(max(0, count - 1)) + 1)))
+
+
 def sheet_of(tiles: NDArray[np.uint8]) -> Picture:
     """Lay tiles (n, h, w, 4) out on a sheet without margin, 16 or more side by side.
 
@@ -444,7 +449,7 @@ def sheet_of(tiles: NDArray[np.uint8]) -> Picture:
         The sheet would be too large.
     """
     count, high, wide = tiles.shape[:3]
-    columns = max(1, min(count, max(_COLUMNS, ceil(count**0.5))))
+    columns = sheet_columns(count)
     rows = -(-count // columns)
     if rows * high > MAX_SIDE_PX or columns * wide > MAX_SIDE_PX:
         raise SlicingError(

@@ -24,7 +24,9 @@ from PySide6.QtWidgets import (
 from knitground.core.base.errors import Cancelled, KnitError
 from knitground.core.base.progress import Progress
 from knitground.core.edit.document import Edit
+from knitground.core.edit.likelysets import guess_words
 from knitground.core.edit.mockup import map_from_mockup
+from knitground.core.knit.laidsets import LaidSet, laid_sets
 from knitground.core.model.map import Map
 from knitground.core.model.tile import TileRef
 from knitground.core.model.tileset import Picture, Tileset
@@ -35,6 +37,7 @@ from knitground.core.slicing.mockup import (
     find_map_grid,
     lay_with,
     read_mockup,
+    sheet_columns,
     sheet_of,
 )
 from knitground.ui.common.tasks import Job
@@ -58,6 +61,7 @@ class _Read:
     mockup: Mockup
     known: dict[int, TileRef]
     sheet: Picture
+    sets: list[LaidSet]
 
 
 class MockupView(QWidget):
@@ -149,6 +153,13 @@ class MockupDialog(QDialog):
         self.use.setToolTip("What the map takes its tiles from")
         self.rest = QCheckBox("Tiles that are not there become a new sheet")
         self.rest.setChecked(True)
+        self.sets = QCheckBox("Terrains too, so that it can be painted on")
+        self.sets.setToolTip(
+            "Looks for terrain sets among the tiles, with their marks by what lies beside what; "
+            "tiles are then not turned"
+        )
+        self.sets.setChecked(True)
+        self.sets.toggled.connect(lambda _: self._later.start())
         for box in (self.tile_width, self.tile_height, self.start_x, self.start_y, self.tolerance):
             box.setValue(16 if box in (self.tile_width, self.tile_height) else 0)
             box.valueChanged.connect(lambda _: self._later.start())
@@ -181,6 +192,7 @@ class MockupDialog(QDialog):
         form.addRow("", self.turns)
         form.addRow("Tiles from", self.use)
         form.addRow("", self.rest)
+        form.addRow("", self.sets)
         left = column(
             note(f"The picture is {wide} × {high} px."), form, self.facts, 1, self.buttons
         )
@@ -239,11 +251,17 @@ class MockupDialog(QDialog):
         turns, use = self.turns.isChecked(), self.use.currentText()
         project, picture = self.session.project, self.picture
         sheets = [each for each in project.tilesets if use in (ALL, each.name)]
+        wanted = use == NEW and self.sets.isChecked()
+        turns = turns and not wanted
 
         def work(progress: Progress) -> _Read:
             mockup = read_mockup(picture, grid, tolerance=tolerance, turns=turns, progress=progress)
             known = lay_with(mockup, sheets, tolerance=tolerance, turns=turns) if sheets else {}
-            return _Read(mockup, known, sheet_of(mockup.tiles[:_SHOWN]))
+            sets: list[LaidSet] = []
+            if wanted and len(mockup.tiles):
+                columns = sheet_columns(len(mockup.tiles))
+                sets = laid_sets(mockup.tiles, mockup.tile_of_cell, columns, progress)
+            return _Read(mockup, known, sheet_of(mockup.tiles[:_SHOWN]), sets)
 
         def done(found: _Read) -> None:
             self._job = None
@@ -293,6 +311,12 @@ class MockupDialog(QDialog):
         strange = [n for n in range(1, count + 1) if n not in found.known]
         uses_sheets = self.use.currentText() != NEW
         unknown = np.isin(found.mockup.tile_of_cell, strange) if uses_sheets else None
+        self.sets.setVisible(not uses_sheets)
+        self.turns.setEnabled(uses_sheets or not self.sets.isChecked())
+        if not uses_sheets and self.sets.isChecked():
+            words += self._set_words(found)
+            if found.sets:
+                unknown = ~found.sets[0].knitted & (found.mockup.tile_of_cell > 0)
         self.view.show_grid(found.mockup.grid, unknown)
         self.rest.setVisible(uses_sheets)
         if uses_sheets:
@@ -303,6 +327,20 @@ class MockupDialog(QDialog):
         empty = uses_sheets and strange and not self.rest.isChecked()
         set_role(self.facts, "warning" if empty else "note")
         self.ok.setEnabled(bool(count) and (bool(found.known) or not empty))
+
+    @staticmethod
+    def _set_words(found: _Read) -> list[str]:
+        """Say which sets there are; cells that will be pinned are marked in the view."""
+        if not found.sets:
+            return ["no terrain set was found among them: the map would be a layer of tiles"]
+        first = found.sets[0]
+        pinned = int((~first.knitted & (found.mockup.tile_of_cell > 0)).sum())
+        words = [guess_words(first.guess)]
+        if pinned:
+            words.append(f"{pinned} cells do not follow from terrain: they are pinned, and marked")
+        if len(found.sets) > 1:
+            words.append("and " + ", ".join(guess_words(each.guess) for each in found.sets[1:]))
+        return words
 
     def done(self, result: int) -> None:
         if self._job is not None:
@@ -326,6 +364,8 @@ class MockupDialog(QDialog):
 
         session.run_long(
             "Making the map…",
-            lambda _: map_from_mockup(session.project, name, found.mockup, found.known, rest=rest),
+            lambda _: map_from_mockup(
+                session.project, name, found.mockup, found.known, rest=rest, sets=found.sets
+            ),
             lay,
         )
