@@ -12,7 +12,7 @@ from knitground.core.base.window import Box
 from knitground.core.knit.knit import knit_box, rule_window, wide_window
 from knitground.core.knit.layer import layer_table, set_table
 from knitground.core.model.layers import GAP
-from knitground.core.model.mix import Mix, MixEntry
+from knitground.core.model.mix import Fall, FallWay, Mix, MixEntry
 from knitground.core.model.patch import Patch
 from knitground.core.model.rules import (
     OFF,
@@ -272,6 +272,72 @@ def test_results_of_every_kind():
     assert (every == place(tile(1))).sum() == 6
     some = (cells_with(result(), chance=0.5) == place(tile(1))).mean()
     assert 0.2 < some < 0.8
+
+
+@pytest.mark.parametrize("wrap", [False, True])
+@pytest.mark.parametrize(
+    "fall",
+    [
+        Fall(FallWay.CLUMPS, size=6),
+        Fall(FallWay.APART),
+        Fall(FallWay.DEALT),
+        Fall(FallWay.APART, steps=2),
+    ],
+)
+def test_a_mix_of_a_rule_falls_as_it_says_part_by_part(fall, wrap):
+    doc, map_, layer, kit, tile = ruled_project()
+    map_.wrap = wrap
+    count = 5 if fall.steps == 1 else 14
+    mix = Mix("spread", tuple(MixEntry(tile(n)) for n in range(count)), fall)
+    doc.project.mixes.append(mix)
+    kit.rules = RuleList("", (NeighbourRule(1, (), result=Result(ResultKind.MIX, mix="spread")),))
+    table = layer_table(doc.project, map_, layer)
+    assert table.rules.problems == {}
+    high, wide = layer.cells.shape
+    cells = knit_box(table, layer, Box(0, 0, high, wide), wrap=wrap)
+    assert set(np.unique(cells)) <= {map_.legend.place(tile(n)) for n in range(count)}
+    for box in (Box(0, 0, 7, 9), Box(5, 3, 11, high), Box(high - 3, wide - 5, high, wide)):
+        part = knit_box(table, layer, box, wrap=wrap)
+        assert (part == cells[box.top : box.bottom, box.left : box.right]).all()
+    alike = (cells[:, 1:] == cells[:, :-1]).mean()
+    alone = Mix("alone", mix.entries)
+    doc.project.mixes.append(alone)
+    kit.rules = RuleList("", (NeighbourRule(1, (), result=Result(ResultKind.MIX, mix="alone")),))
+    plain = knit_box(layer_table(doc.project, map_, layer), layer, Box(0, 0, high, wide), wrap=wrap)
+    usual = (plain[:, 1:] == plain[:, :-1]).mean()
+    if fall.way is FallWay.CLUMPS:
+        assert alike > usual + 0.2
+    elif fall.way is FallWay.APART:
+        assert alike == 0
+        if wrap:
+            assert (cells[:, 0] != cells[:, -1]).all()
+    else:
+        counts = np.unique(cells[:16, :16], return_counts=True)[1]
+        assert counts.max() - counts.min() <= 1
+
+
+def test_a_mix_that_can_not_fall_so_says_it_and_falls_each_by_itself():
+    doc, map_, layer, kit, tile = ruled_project()
+    entries = (MixEntry(tile(1), 9), MixEntry(tile(2), 1), MixEntry(tile(3), 1))
+    doc.project.mixes.append(Mix("two", entries, Fall(FallWay.APART)))
+    kit.rules = RuleList("", (NeighbourRule(1, (), result=Result(ResultKind.MIX, mix="two")),))
+    table = layer_table(doc.project, map_, layer)
+    assert "falls each by itself here: 3 tiles can not keep apart" in table.rules.problems[1]
+    cells = knit_box(table, layer, Box(0, 0, *layer.cells.shape))
+    assert set(np.unique(cells)) == {map_.legend.place(tile(n)) for n in (1, 2, 3)}
+
+
+def ruled_project():
+    """A map of 24 × 24 cells, all of one terrain, with an empty list of rules."""
+    doc, map_, *_ = small_project()
+    owner = doc.project.tilesets[0]
+    kit = owner.sets[0]
+    map_.layers.clear()
+    map_.height = map_.width = 24
+    layer = map_.new_ground_layer("flat", owner.name, kit.name, kit.kind)
+    layer.terrain[:] = 1
+    map_.layers.append(layer)
+    return doc, map_, layer, kit, lambda n: TileRef(owner.name, *divmod(n, owner.columns))
 
 
 def test_a_turned_rule_lays_a_turned_tile():

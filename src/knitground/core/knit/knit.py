@@ -212,6 +212,7 @@ def rule_window(
         box.rows(height),
         box.cols(width),
         None if wrap else (height, width),
+        (height, width) if wrap else None,
     )
 
 

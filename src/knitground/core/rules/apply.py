@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from knitground.core.base.hashing import cell_numbers, mix_one
+from knitground.core.chance.fall import fall_cells
 from knitground.core.model.layers import Cells
 from knitground.core.model.rules import NeighbourRule
 from knitground.core.model.terrain import SetKind
@@ -30,6 +31,7 @@ class Window:
     margin : m
     rows, cols : (h,) and (w,) the cells' own rows and columns in the map
     size : height and width of the map in cells, None if it wraps: nothing is off it then
+    torus : height and width of a map that wraps, for what looks over its border
     """
 
     def __init__(
@@ -40,16 +42,17 @@ class Window:
         rows: NDArray[Any],
         cols: NDArray[Any],
         size: tuple[int, int] | None,
+        torus: tuple[int, int] | None = None,
     ) -> None:
         self.kind, self.near, self.margin = kind, near, margin
-        self.rows, self.cols, self.size = rows, cols, size
+        self.rows, self.cols, self.size, self.torus = rows, cols, size, torus
         self.shape = len(rows), len(cols)
 
     def band(self, top: int, count: int) -> Window:
         """Give the window of some of its rows."""
         near = self.near[top : top + count + 1 + 2 * self.margin]
         rows = self.rows[top : top + count]
-        return Window(self.kind, near, self.margin, rows, self.cols, self.size)
+        return Window(self.kind, near, self.margin, rows, self.cols, self.size, self.torus)
 
     def values(self, place: Place) -> Ground:
         """Give what a place of the stencil shows for every cell: (h, w)."""
@@ -291,4 +294,12 @@ def cells_of_forms(
     for number, slots in table.mixes.items():
         hit = forms == number
         cells[hit] = slots[numbers[hit] >> np.uint32(16)]
+    for number, each in table.falls.items():
+        hit = forms == number
+        if hit.any():
+            chosen = fall_cells(
+                each.weights, each.fall, window.rows, window.cols, seed, layer, window.torus,
+                own=each.own,
+            )  # fmt: skip
+            cells[hit] = each.values[chosen[hit]]
     return cells

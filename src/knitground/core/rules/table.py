@@ -15,9 +15,10 @@ from numpy.typing import NDArray
 
 from knitground.core.base.errors import EditError
 from knitground.core.chance.draw import MIX_SLOTS, VARIANT_SLOTS, slot_table
+from knitground.core.chance.fall import check_fall
 from knitground.core.model.layers import GAP
 from knitground.core.model.map import Map
-from knitground.core.model.mix import Mix
+from knitground.core.model.mix import Fall, FallWay, Mix
 from knitground.core.model.patch import Patch, turn_tile
 from knitground.core.model.project import Project
 from knitground.core.model.rules import (
@@ -101,13 +102,24 @@ def stock_of(project: Project, map_: Map) -> Stock:
 
 
 @dataclass(frozen=True, eq=False)
+class FallenMix:
+    """A mix that does not fall each cell by itself: places of the legend, and how they come."""
+
+    values: NDArray[np.int32]
+    weights: tuple[float, ...]
+    own: tuple[float, ...]
+    fall: Fall
+
+
+@dataclass(frozen=True, eq=False)
 class RuleTable:
     """All that applying rules looks up, worked out once for a terrain set.
 
     `forms` are in the order in which they are tried; form n is called n + 1 in what `forms_in`
-    gives. `starts[n + 1]` is where its 256 slots begin in `slots`; `patches` and `mixes` hold what
-    is not drawn from those. `quick` gives the form at once where all rules look no further than
-    knitting does: (terrain · 256 + same neighbours) of ring sets, four values of 4 bits of others.
+    gives. `starts[n + 1]` is where its 256 slots begin in `slots`; `patches`, `mixes` and `falls`
+    hold what is not drawn from those. `quick` gives the form at once where all rules look no
+    further than knitting does: (terrain · 256 + same neighbours) of ring sets, four values of 4
+    bits of others.
     `problems` says, by rule number, why a rule can not be used, or what of it is missing.
     """
 
@@ -124,6 +136,7 @@ class RuleTable:
     mixes: dict[int, NDArray[np.int32]] = field(default_factory=dict)
     quick: NDArray[np.int16] | None = None
     problems: dict[int, str] = field(default_factory=dict)
+    falls: dict[int, FallenMix] = field(default_factory=dict)
 
     @property
     def does_nothing(self) -> bool:
@@ -184,6 +197,7 @@ def compile_rules(listed: RuleList, kit: TerrainSet, stock: Stock) -> RuleTable:
         layout.mixes,
         None,
         problems,
+        layout.falls,
     )
     quick = _quick(table)
     if quick is not None:
@@ -328,6 +342,7 @@ class _Layout:
         self._starts = [0]
         self.patches: dict[int, NDArray[np.int32]] = {}
         self.mixes: dict[int, NDArray[np.int32]] = {}
+        self.falls: dict[int, FallenMix] = {}
 
     def tables(self) -> tuple[NDArray[np.int32], NDArray[np.int32]]:
         return np.concatenate(self._blocks), np.array(self._starts, np.int32)
@@ -342,7 +357,7 @@ class _Layout:
             for _ in turns:
                 self._add_block(np.full(VARIANT_SLOTS, value, np.int32))
             return ""
-        entries = result.tiles
+        entries, mix = result.tiles, None
         if result.kind is ResultKind.MIX:
             mix = self._stock.mix(result.mix)
             if mix is None:
@@ -359,10 +374,14 @@ class _Layout:
             words = f"its tile of “{lost.tileset}” is gone" if lost else "it has no result"
             raise EditError(f"{words}: give it a tile, or “leave as it is”")
         weights = [each.weight for each in there]
+        fall, words = self._fall_of(mix, weights) if mix is not None else (None, "")
         for turn in turns:
             by = turn if rule.turns_result else 0
             places = [self._stock.place(turn_tile(each.tile, by)) for each in there]
             values = np.array(places, np.int32)
+            if fall is not None:
+                own = tuple(float(each.size) for each in there)
+                self.falls[len(self._starts)] = FallenMix(values, tuple(weights), own, fall)
             if result.kind is ResultKind.MIX and len(values) > 16:
                 self.mixes[len(self._starts)] = slot_table(values, weights, MIX_SLOTS)
                 self._add_block(np.full(VARIANT_SLOTS, values[0], np.int32))
@@ -372,7 +391,18 @@ class _Layout:
                 kept, weight = values[:VARIANT_SLOTS], weights[:VARIANT_SLOTS]
                 self._add_block(slot_table(kept, weight, VARIANT_SLOTS))
         missing = sum(not self._stock.has(each.tile) for each in entries)
-        return f"{missing} of its tiles are gone: the others are laid" if missing else ""
+        return f"{missing} of its tiles are gone: the others are laid" if missing else words
+
+    @staticmethod
+    def _fall_of(mix: Mix, weights: Sequence[float]) -> tuple[Fall | None, str]:
+        """How a mix falls, if not each cell by itself; and why it can not, in words."""
+        if mix.fall.way is FallWay.ALONE or len(weights) < 2:
+            return None, ""
+        try:
+            check_fall(tuple(weights), mix.fall)
+        except EditError as error:
+            return None, f"its mix falls each by itself here: {error}"
+        return mix.fall, ""
 
     def _add_patch(self, patch: Patch | None, rule: NeighbourRule, turns: Sequence[int]) -> str:
         if patch is None or not any(tile for line in patch.rows for tile in line):
