@@ -222,3 +222,47 @@ def test_a_picture_without_sets_becomes_a_layer_of_tiles():
     assert isinstance(map_.layers[0], TileLayer)
     assert tileset.sets == []
     assert laid_sets(np.zeros((0, 16, 16, 4), np.uint8), np.zeros((3, 3), np.int32), 1) == []
+
+
+def test_two_sets_that_meet_on_the_map_become_one_with_their_terrain_in_common(monkeypatch):
+    from knitground.core.knit import laidsets
+    from knitground.core.knit.likelysets import SetGuess
+    from knitground.core.model.terrain import NOTHING
+
+    rng = np.random.default_rng(3)
+    field = smooth_field(rng, (31, 37), 9) // 3 + 1  # 1 beside 2 beside 3
+    corners = np.stack([field[:-1, :-1], field[:-1, 1:], field[1:, :-1], field[1:, 1:]], axis=2)
+    kinds, numbers = np.unique(corners.reshape(-1, 4), axis=0, return_inverse=True)
+    cells = numbers.reshape(30, 36).astype(np.int32) + 1
+    marks = np.full((len(kinds), 9), NOTHING, np.uint8)
+    marks[:, [int(slot) for slot in SetKind.CORNER.slots]] = kinds
+    columns = sheet_columns(len(kinds))
+    low = [n for n, each in enumerate(kinds) if 3 not in each]
+    high = [n for n, each in enumerate(kinds) if 3 in each and 1 not in each]
+    swapped = marks.copy()
+    swapped[marks == 3] = 1
+
+    def guess(which, own):
+        places = [divmod(n, columns) for n in which]
+        return SetGuess(SetKind.CORNER, places, own[which], 2, (places[0], places[-1]), 9, 0.9)
+
+    monkeypatch.setattr(laidsets, "find_sets", lambda *_: [guess(low, marks), guess(high, swapped)])
+    tiles = rng.integers(0, 256, (len(kinds), 8, 8, 4), np.uint8)
+    found = laidsets.laid_sets(tiles, cells, columns)
+    assert len(found) == 1
+    assert found[0].guess.terrains == 3
+    assert len(found[0].guess.plain) == 3
+    assert len(found[0].guess.places) == len(low) + len(high)
+    known = np.isin(cells, [n + 1 for n in (*low, *high)])
+    inner = known[:-1, :-1] & known[1:, 1:] & known[:-1, 1:] & known[1:, :-1]
+    assert agreement(found[0].terrain[1:-1, 1:-1][inner], field[1:-1, 1:-1][inner]) == 1
+
+
+def test_little_that_follows_from_terrain_stays_a_layer_of_tiles(monkeypatch):
+    from knitground.core.edit import mockup as edits
+
+    _, _, _, picture = picture_of(SetKind.CORNER, 8)
+    monkeypatch.setattr(edits, "KNITTED_FROM", 2.0)
+    _, map_, tileset, _ = made_map(picture)
+    assert isinstance(map_.layers[0], TileLayer)
+    assert tileset.sets  # the sheet is marked all the same

@@ -34,9 +34,7 @@ def dialog(window, bench, qtbot):
 
 
 def ready(dialog, qtbot):
-    qtbot.waitUntil(
-        lambda: not dialog._beside.is_busy and not dialog._later.isActive(), timeout=20_000
-    )
+    qtbot.waitUntil(lambda: not dialog.busy, timeout=20_000)
     settle()
 
 

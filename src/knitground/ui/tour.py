@@ -9,7 +9,7 @@ from time import sleep
 import numpy as np
 from PySide6.QtCore import QCoreApplication, QEvent, QPoint, QPointF, Qt
 from PySide6.QtGui import QEnterEvent, QMouseEvent
-from PySide6.QtWidgets import QApplication, QWidget
+from PySide6.QtWidgets import QApplication, QDialog, QWidget
 
 from knitground.core.base.errors import PlaceError
 from knitground.core.edit.hand import TileInHand
@@ -17,11 +17,12 @@ from knitground.core.edit.sheets import add_tileset
 from knitground.core.files.ship.png import map_picture
 from knitground.core.knit.layer import marked_tiles
 from knitground.core.model.layers import GroundLayer
+from knitground.core.model.tile import TileRef
 from knitground.core.model.tileset import Tileset
 from knitground.demo.project import write_demo
 from knitground.ui.common.tasks import wait_for_jobs
 from knitground.ui.mapside.canvas.zoom import STEPS
-from knitground.ui.mapside.mockupdialog import ALL, MockupDialog
+from knitground.ui.mapside.mockupdialog import MockupDialog
 from knitground.ui.project.memory import Memory
 from knitground.ui.shell import Shell
 from knitground.ui.stages.draw.bench import TABS, DrawBench
@@ -33,6 +34,7 @@ from knitground.ui.stages.ship.bench import ShipBench
 from knitground.ui.stages.slice.bench import SliceBench
 from knitground.ui.stages.terrains.bench import TABS as TERRAIN_TABS
 from knitground.ui.stages.terrains.bench import TerrainsBench
+from knitground.ui.stages.terrains.setdialog import SetDialog
 from knitground.ui.stages.tiles.bench import TABS as TILE_TABS
 from knitground.ui.stages.tiles.bench import TilesBench
 from knitground.ui.start import make_app
@@ -120,9 +122,9 @@ def take_pictures(window: Window, folder: Path) -> list[Path]:
     scenes: list[tuple[str, Callable[[Window], None]]] = [
         ("1-slice", _slice), ("1-pieces", _pieces), ("2-tiles", _tiles), ("2-shapes", _shapes),
         ("3-terrains", _terrains),
-        ("3-coverage", _coverage), ("3-likely", _likely), ("4-rules", _rules),
+        ("3-coverage", _coverage), ("3-likely", _likely), ("3-make", _make), ("4-rules", _rules),
         ("4-teach", _teach), ("4-rewrite", _rewrite), ("5-draw", _draw), ("5-mix", _mix),
-        ("5-markers", _markers), ("5-tint", _tint), ("5-tray", _tray), ("5-picture", _picture),
+        ("5-markers", _markers), ("5-tray", _tray), ("5-picture", _picture),
         ("6-grow", _grow), ("6-coast", _coast), ("7-ship", _ship),
     ]  # fmt: skip
     files = []
@@ -132,8 +134,12 @@ def take_pictures(window: Window, folder: Path) -> list[Path]:
         window.notices.hide()
         scene(window)
         settle()
-        shown = window.shell.findChild(MockupDialog) if name == "5-picture" else None
+        kinds: dict[str, type[QDialog]] = {"5-picture": MockupDialog, "3-make": SetDialog}
+        shown = window.shell.findChild(kinds[name]) if name in kinds else None
         files.append(snap(shown or window.shell, folder / f"{name}.png"))
+        if isinstance(shown, SetDialog):
+            shown.reject()
+            shown.setParent(None)
         if scene is _likely:
             window.session.undo()  # the sheet was only there to be looked at
             settle()
@@ -214,6 +220,26 @@ def _likely(window: Window) -> None:
         if bench.likely.offers:
             break
     bench.sheet.fit()
+
+
+def _make(window: Window) -> None:
+    window.session.choose_tileset(window.session.project.tilesets[0])
+    settle()
+    bench = window.stage_of(TerrainsBench)
+    dialog = SetDialog(window.session, bench.kit, window.shell)
+    dialog.show()
+    dialog.ask_for(0)
+    dialog.take(TileRef("pans", 0, 8))
+    dialog.ask_for(1)
+    dialog.take(TileRef("pans", 1, 0))
+    dialog.shape.setCurrentIndex(dialog.shape.findText("tufts"))
+    dialog.rough.setValue(80)
+    dialog.variants.setValue(2)
+    dialog.resize(1280, 800)
+    for _ in range(200):
+        settle(2)
+        if dialog.found is not None and not dialog.busy:
+            break
 
 
 def _rules(window: Window) -> None:
@@ -318,16 +344,6 @@ def _markers(window: Window) -> None:
     hover(view, view.screen_at(40, 49))
 
 
-def _tint(window: Window) -> None:
-    _layer(window, "Evening")
-    window.session.choose_tool("paint")
-    window.stage_of(DrawBench).tints.take("#ffcf7a")
-    window.session.set_size(9)
-    settle()
-    view = window.mapside.view
-    hover(view, view.screen_at(20, 44))
-
-
 def _tray(window: Window) -> None:
     _layer(window, "Props")
     window.mapside.toggle_second()
@@ -349,16 +365,24 @@ def _tray(window: Window) -> None:
 def _picture(window: Window) -> None:
     window.mapside.toggle_second()
     project = window.session.project
-    basin = project.maps[1]
-    window.session.doc.ensure_all(basin)
+    pans = project.maps[0]
+    window.session.doc.ensure_all(pans)
     window.mapside.view.leaveEvent(None)
-    window.mapside.maps.map_from_picture(map_picture(project, basin)[4:, 6:], "mock-up")
+    shown = [layer.visible for layer in pans.layers]
+    for layer in pans.layers:
+        layer.visible = layer.name in ("Pans", "Props")
+    picture = map_picture(project, pans)[4:, 6:]
+    for layer, on in zip(pans.layers, shown):
+        layer.visible = on
+    window.mapside.maps.map_from_picture(picture, "mock-up")
     settle()
     dialog = window.shell.findChild(MockupDialog)
     if dialog is not None:
         dialog.resize(1280, 800)
-        dialog.use.setCurrentText(ALL)
-        dialog.look()
+        for _ in range(200):
+            settle(2)
+            if dialog.found is not None and dialog.found.sets:
+                break
     settle()
 
 

@@ -14,7 +14,7 @@ from knitground.core.edit.document import Edit
 from knitground.core.edit.likelysets import kit_of_guess
 from knitground.core.edit.maps import add_map
 from knitground.core.edit.sheets import add_tileset
-from knitground.core.knit.laidsets import LaidSet
+from knitground.core.knit.laidsets import KNITTED_FROM, LaidSet
 from knitground.core.model.layers import GroundLayer, TileLayer
 from knitground.core.model.limits import MAX_WEIGHT
 from knitground.core.model.map import Map
@@ -42,7 +42,8 @@ def map_from_mockup(
     known : tiles that the project has already, by the mock-up's numbers (`lay_with`)
     rest : whether the others become a sheet; else their cells stay empty
     sets : sets of its tiles, for a map whose tiles all become a new sheet; the first one makes the
-        map's layer, knitted, with pins where a tile is not what the terrain asks for
+        map's layer, knitted, with pins where a tile is not what the terrain asks for, if most of
+        the picture follows from it
 
     Returns
     -------
@@ -73,7 +74,8 @@ def map_from_mockup(
     )  # fmt: skip
     layer: TileLayer | GroundLayer = map_.new_tile_layer("Tiles")
     if made is not None and sets and len(strange) == count:
-        layer = _with_sets(map_, made, mockup, sets)
+        ground = _with_sets(map_, made, mockup, sets)
+        layer = ground if sets[0].share >= KNITTED_FROM else layer
     places = np.zeros((count + 1, 8), np.int32)
     pairs = mockup.tile_of_cell.astype(np.int64) * 8 + mockup.turn_of_cell
     for pair in np.unique(pairs).tolist():

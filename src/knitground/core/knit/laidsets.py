@@ -23,9 +23,13 @@ Terrain = NDArray[np.uint8] | NDArray[np.uint16]
 Votes = Callable[[NDArray[np.uint8], NDArray[np.bool_], Numbers], tuple[Terrain, NDArray[np.uint8]]]
 """From marks by tile, which tiles are of the set, and cells: the terrain, and the marks wanted."""
 _LEAST_SCORE = 0.5
+KNITTED_FROM = 0.5
+"""A picture becomes a ground layer if so much of it follows from terrain; else a layer of tiles."""
 _ROUNDS, _AGREE, _OFTEN = 4, 0.75, 2
 """A mark is changed if of so many places where the tile lies this part says so."""
 _MOST_TILES = 4096
+_MET = 4
+"""Vertices at which two sets have to meet before they can be one."""
 _RARE, _UNLIKE, _PARTS = 8, 20.0, 4
 _ROUND = {
     Slot.N: (-1, 0), Slot.NE: (-1, 1), Slot.E: (0, 1), Slot.SE: (1, 1), Slot.S: (1, 0),
@@ -76,11 +80,62 @@ def laid_sets(
     if not 0 < len(tiles) <= _MOST_TILES:
         return []
     places = [divmod(n, columns) for n in range(len(tiles))]
+    found = [g for g in find_sets(tiles, places, progress) if g.score >= _LEAST_SCORE]
     out = []
-    for guess in find_sets(tiles, places, progress):
-        if guess.score >= _LEAST_SCORE:
-            out.append(_laid(guess, tiles, tile_of_cell, columns))
+    while found:
+        guess = found.pop(0)
+        for other in list(found):
+            joined = _joined(guess, other, tile_of_cell, columns)
+            if joined is not None:
+                guess = joined
+                found.remove(other)
+        out.append(_laid(guess, tiles, tile_of_cell, columns))
     return sorted(out, key=lambda each: -each.share)
+
+
+def _joined(one: SetGuess, two: SetGuess, cells: Numbers, columns: int) -> SetGuess | None:
+    """Two corner sets as one, if where their tiles meet they have terrains in common.
+
+    Terrain n of the second is terrain m of the first if nearly all vertices where the second says n
+    and the first says anything are m there. None if no terrain is both's.
+    """
+    if not one.kind is two.kind is SetKind.CORNER or min(one.terrains, two.terrains) < 2:
+        return None
+    votes = [_votes_of(each, cells, columns) for each in (one, two)]
+    both = (votes[0].sum(axis=2) > 0) & (votes[1].sum(axis=2) > 0)
+    pairs = np.zeros((two.terrains + 1, one.terrains + 1), np.int64)
+    np.add.at(pairs, (votes[1][both].argmax(axis=1), votes[0][both].argmax(axis=1)), 1)
+    table = np.zeros(256, np.uint8)
+    table[:] = np.arange(256)
+    plain = list(one.plain)
+    common = 0
+    for n in range(1, two.terrains + 1):
+        same = int(pairs[n].argmax())
+        if same and pairs[n, same] >= _MET and pairs[n, same] >= _AGREE * pairs[n].sum():
+            table[n] = same
+            common += 1
+        else:
+            plain.append(two.plain[n - 1])
+            table[n] = len(plain)
+    if not common or len(set(table[1 : two.terrains + 1].tolist())) < two.terrains:
+        return None
+    marks = np.concatenate([one.marks, table[two.marks]])
+    places = [*one.places, *two.places]
+    slots = [int(slot) for slot in SetKind.CORNER.slots]
+    combinations = len(np.unique(marks[:, slots], axis=0))
+    score = min(one.score, two.score)
+    return SetGuess(one.kind, places, marks, len(plain), tuple(plain), combinations, score)
+
+
+def _votes_of(guess: SetGuess, cells: Numbers, columns: int) -> NDArray[np.int32]:
+    """How often tiles of a set show each terrain at each vertex: (rows + 1, columns + 1, n + 1)."""
+    count = int(cells.max()) + 1
+    marks, own = np.zeros((count, SLOTS), np.uint8), np.zeros(count, np.bool_)
+    for (row, col), each in zip(guess.places, guess.marks):
+        number = row * columns + col + 1
+        if number < count:
+            marks[number], own[number] = each, True
+    return _vertex_votes(marks, own, cells, guess.terrains + 1)
 
 
 def _laid(guess: SetGuess, tiles: NDArray[np.uint8], cells: Numbers, columns: int) -> LaidSet:
@@ -180,17 +235,24 @@ def _vertices(
 ) -> tuple[NDArray[np.uint8], NDArray[np.uint8]]:
     """Terrain of every vertex by the votes of the tiles round it, and what that asks of a cell."""
     high, wide = cells.shape
-    most = int(marks.max()) + 1
-    votes = np.zeros((high + 1, wide + 1, most), np.int32)
-    at = np.argwhere(own[cells])
-    held = cells[at[:, 0], at[:, 1]]
-    for slot, (down, right) in _CORNERS.items():
-        np.add.at(votes, (at[:, 0] + down, at[:, 1] + right, marks[held, int(slot)]), 1)
+    votes = _vertex_votes(marks, own, cells, int(marks.max()) + 1)
     terrain = votes.argmax(axis=2).astype(np.uint8)
     wanted = np.zeros((high, wide, SLOTS), np.uint8)
     for slot, (down, right) in _CORNERS.items():
         wanted[..., int(slot)] = terrain[down : down + high, right : right + wide]
     return terrain, wanted
+
+
+def _vertex_votes(
+    marks: NDArray[np.uint8], own: NDArray[np.bool_], cells: Numbers, most: int
+) -> NDArray[np.int32]:
+    high, wide = cells.shape
+    votes = np.zeros((high + 1, wide + 1, most), np.int32)
+    at = np.argwhere(own[cells])
+    held = cells[at[:, 0], at[:, 1]]
+    for slot, (down, right) in _CORNERS.items():
+        np.add.at(votes, (at[:, 0] + down, at[:, 1] + right, marks[held, int(slot)]), 1)
+    return votes
 
 
 def _sides(

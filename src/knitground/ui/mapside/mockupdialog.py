@@ -26,7 +26,7 @@ from knitground.core.base.progress import Progress
 from knitground.core.edit.document import Edit
 from knitground.core.edit.likelysets import guess_words
 from knitground.core.edit.mockup import map_from_mockup
-from knitground.core.knit.laidsets import LaidSet, laid_sets
+from knitground.core.knit.laidsets import KNITTED_FROM, LaidSet, laid_sets
 from knitground.core.model.map import Map
 from knitground.core.model.tile import TileRef
 from knitground.core.model.tileset import Picture, Tileset
@@ -315,7 +315,7 @@ class MockupDialog(QDialog):
         self.turns.setEnabled(uses_sheets or not self.sets.isChecked())
         if not uses_sheets and self.sets.isChecked():
             words += self._set_words(found)
-            if found.sets:
+            if found.sets and found.sets[0].share >= KNITTED_FROM:
                 unknown = ~found.sets[0].knitted & (found.mockup.tile_of_cell > 0)
         self.view.show_grid(found.mockup.grid, unknown)
         self.rest.setVisible(uses_sheets)
@@ -336,7 +336,12 @@ class MockupDialog(QDialog):
         first = found.sets[0]
         pinned = int((~first.knitted & (found.mockup.tile_of_cell > 0)).sum())
         words = [guess_words(first.guess)]
-        if pinned:
+        if first.share < KNITTED_FROM:
+            words.append(
+                f"{first.share:.0%} of the cells follow from it: the sheet is marked, the map is a "
+                "layer of tiles"
+            )
+        elif pinned:
             words.append(f"{pinned} cells do not follow from terrain: they are pinned, and marked")
         if len(found.sets) > 1:
             words.append("and " + ", ".join(guess_words(each.guess) for each in found.sets[1:]))

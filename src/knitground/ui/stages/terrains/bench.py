@@ -136,6 +136,10 @@ class TerrainsBench(Stage):
         below = row(self.pages, self.big, spacing=10)
         below.setStretch(0, 1)
         below.setAlignment(self.big, Qt.AlignmentFlag.AlignTop)
+        self.acts = QWidget()
+        self.acts.setLayout(
+            row(self.guess_button, self.copy_button, self.make_button, 1, self.sheets)
+        )
         self.likely = LikelyCards(self.session)
         self.likely.hide()
         self.cards = SetCards()
@@ -145,7 +149,7 @@ class TerrainsBench(Stage):
             self.likely,
             self.cards,
             self.chips,
-            row(self.guess_button, self.copy_button, self.make_button, 1, self.sheets),
+            self.acts,
             self.sheet,
             self.progress,
             self.tabs,
@@ -239,7 +243,7 @@ class TerrainsBench(Stage):
         self.chips.show_set(owner, kit, self.sheet.value)
         self.cards.setVisible(kit is None and owner is not None)
         self.likely.show_sheet(self.session.tileset if kit is None else None)
-        for part in (self.chips, self.tabs, self.pages, self.big):
+        for part in (self.chips, self.acts, self.tabs, self.pages, self.big):
             part.setVisible(kit is not None)
         for each in (self.guess_button, self.copy_button, self.make_button):
             each.setEnabled(kit is not None)

@@ -27,7 +27,7 @@ from knitground.ui.session import Session
 
 _SHOWN = 3
 _OFFERED = 0.5
-_SIZE = QSize(220, 130)
+_SIZE = QSize(220, 104)
 Offer = tuple[SetGuess, Pixels]
 
 

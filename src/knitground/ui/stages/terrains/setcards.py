@@ -109,21 +109,21 @@ class SetCards(QWidget):
     def __init__(self) -> None:
         super().__init__()
         cards = [self._card(kind) for kind in SetKind]
+        make = button(
+            "Make a set from two plain tiles…", self.making.emit,
+            "Two plain tiles and an outline become all tiles of a set",
+        )  # fmt: skip
+        words = note(
+            "Next: mark one plain tile of each terrain (choose the terrain, then Shift and click "
+            "the tile); then “Guess marks” does the others."
+        )
+        below = row(make, words)
+        below.setStretch(1, 1)
         self.setLayout(
             column(
                 head("What does this sheet show?"),
                 row(*cards, spacing=10),
-                row(
-                    button(
-                        "Make a set from two plain tiles…", self.making.emit,
-                        "Two plain tiles and an outline become all tiles of a set",
-                    ),
-                    1,
-                ),
-                note(
-                    "Next: mark one plain tile of each terrain (choose the terrain, then Shift and "
-                    "click the tile); then “Guess marks” does the others."
-                ),
+                below,
                 spacing=8,
             )
         )  # fmt: skip

@@ -187,6 +187,11 @@ class SetDialog(QDialog):
         """The project that the set is made in."""
         return self.session.project
 
+    @property
+    def busy(self) -> bool:
+        """Whether the set is being made."""
+        return self._beside.is_busy or self._later.isActive()
+
     # Building
 
     def _make_tiles(self) -> None:
