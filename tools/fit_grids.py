@@ -231,7 +231,7 @@ def true_of(axis, sample, side):
     return hit & ((axis.count == 1) if sample.lone[side] else (axis.spacing == spacing))
 
 
-def fit(groups, names, strength=0.003, start=None):
+def fit(groups, names, strength=0.0015, start=None):
     """Fit weights: groups are (matrix, true, weight); minus log of what the true ones get."""
     sizes = [len(m) for m, _, _ in groups]
     matrix = np.concatenate([m for m, _, _ in groups]).astype(np.float64)
@@ -414,7 +414,11 @@ def report(judged, scores=None):
         if some:
             first = np.mean([j[1] for j in some])
             three = np.mean([j[2] for j in some])
-            print(f"{title}: first {first:.1%}, within three {three:.1%} of {len(some)}")
+            print(f"{title}: first {first:.1%}, within three {three:.1%} of {len(some)}", end="")
+            packages = {j[0].package for j in some}
+            own = [[j for j in some if j[0].package == each] for each in packages]
+            means = [np.mean([np.mean([j[n] for j in each]) for each in own]) for n in (1, 2)]
+            print(f"; mean of {len(own)} packages {means[0]:.1%}, {means[1]:.1%}")
     for sample, hit, three, _, kept in judged:
         if not hit and "--misses" in sys.argv and sample.truth:
             print("  ", "within" if three else "MISSED", sample.name, full_truth(sample), kept)

@@ -148,7 +148,12 @@ def test_an_outline_is_borrowed_from_a_set_of_the_project(dialog, qtbot):
     choose(dialog.shape, "as in “Pans”")
     ready(dialog, qtbot)
     assert "14 of 14 shapes borrowed" in dialog.facts.text()
-    assert dialog.plan().borrowed.kind is SetKind.CORNER
+    assert dialog.lender()[1].kind is SetKind.CORNER
+    before = dialog.found[1].tobytes()
+    choose(dialog.shape, "round")
+    ready(dialog, qtbot)
+    assert dialog.found[1].tobytes() != before
+    assert "borrowed" not in dialog.facts.text()
 
 
 def test_nothing_and_textures_from_files(window, dialog, qtbot, tmp_path, monkeypatch):

@@ -129,14 +129,18 @@ def coverage_command(tileset: Path, name: str, as_json: bool) -> int:
 @click.option(
     "--tile", metavar="WxH", help="Tile size of a picture; without it the likeliest grid."
 )
+@click.option(
+    "--least", default=0.5, show_default=True, type=click.FloatRange(0, 1),
+    help="Sets that are less sure are not told.",
+)  # fmt: skip
 @as_json
-def sets_command(sheet: Path, tile: str | None, as_json: bool) -> int:
+def sets_command(sheet: Path, tile: str | None, least: float, as_json: bool) -> int:
     """Find likely terrain sets among the tiles of SHEET, a picture or a NAME.tiles.json.
 
     Exits 1 if there is none.
     """
     owner = _sliced(sheet, tile)
-    found = sheet_sets(owner)
+    found = [each for each in sheet_sets(owner) if each.score >= least]
     value, lines = [], []
     for guess in found:
         kit = kit_of_guess(owner, guess)

@@ -14,6 +14,7 @@ from knitground.core.slicing.likely import GridGuess, likely_grids
 _LEAST_SIDE, _LEAST_PART = 24, 0.08
 """An area is this large at least: px, and part of the sheet's side."""
 _CUTS, _MOST = 4, 4
+_MOST_PIXELS = 2048 * 2048
 _SURE, _BETTER = 0.6, 0.12
 _NEARLY = 0.7
 """From earlier on the tiles fill the area exactly: it need not be surer than this, relatively."""
@@ -39,13 +40,16 @@ def likely_areas(image: Picture, whole: list[GridGuess] | None = None) -> list[A
 
     Returns
     -------
-    two areas and more, from the upper left on; none if one grid explains the sheet as well
+    two areas and more, from the upper left on; none if one grid explains the sheet as well, or if
+    it is larger than 2048 × 2048 px
 
     Notes
     -----
     The sheet is cut in two where a band of nothing, or a seam, goes all across, the widest first;
     both parts are judged by themselves, and cut again if that says more. (Own arrangement.)
     """
+    if image.shape[0] * image.shape[1] > _MOST_PIXELS:
+        return []  # it would take half a minute
     if min(image.shape[:2]) < 2 * _LEAST_SIDE and max(image.shape[:2]) < 4 * _LEAST_SIDE:
         return []
     whole = likely_grids(image) if whole is None else whole

@@ -192,9 +192,7 @@ def _sure(features: dict[str, float]) -> float:
 def _guess(pairs: Pairs, n: int, score: float) -> GridGuess:
     tile_w, tile_h, margin_x, margin_y, spacing_x, spacing_y = pairs.numbers(n)
     slicing = Slicing(tile_w, tile_h, margin_x, margin_y, spacing_x, spacing_y)
-    across, down = pairs.axes[int(pairs.ground[n])]
-    columns = int(across.count[pairs.across[n]])
-    rows = int(down.count[pairs.down[n]])
+    columns, rows = pairs.shape(n)
     return GridGuess(slicing, columns, rows, score, _reasons(pairs, n, columns, rows))
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from functools import partial
 from pathlib import Path
 
@@ -171,7 +172,7 @@ class SetDialog(QDialog):
         self.known: list[Terrain | None] = [None, None]
         self.asked = 0
         self.found: Made | None = None
-        self._shapes: dict[tuple[str, str], BorrowedShape | str] = {}
+        self._shapes: dict[tuple[str, str], BorrowedShape] = {}
         self._lenders: list[tuple[Tileset, TerrainSet]] = []
         self._beside = Beside(lambda: session.doc, self)
         self._later = QTimer(self, singleShot=True, interval=_LATER_MS)
@@ -414,27 +415,25 @@ class SetDialog(QDialog):
         first, second = self.pictures
         if first is None:
             return "Choose the plain tile of the first terrain: click it on the sheet"
-        shape, borrowed = self.shape.currentData(), None
-        if shape is None:
-            lender = self._lenders[self.shape.currentIndex() - len(OutlineShape)]
-            got = self._borrow(*lender)
-            if isinstance(got, str):
-                return got
-            borrowed = got
+        shape = self.shape.currentData()
         outline = Outline(
             OutlineShape(shape) if shape else OutlineShape.RAGGED, self.rough.value() / 100,
             self.seed.value(), Rim(self.rim.currentData()), self.rim_px.value(),
         )  # fmt: skip
         kind = SetKind(self.kind.currentData())
-        return SetPlan(kind, first, second, outline, self.variants.value(), borrowed)
+        return SetPlan(kind, first, second, outline, self.variants.value())
 
-    def _borrow(self, owner: Tileset, kit: TerrainSet) -> BorrowedShape | str:
-        key = (owner.name, kit.name)
+    def lender(self) -> tuple[Tileset, TerrainSet] | None:
+        """The set whose outline is borrowed, if one is."""
+        if self.shape.currentData() is not None:
+            return None
+        return self._lenders[self.shape.currentIndex() - len(OutlineShape)]
+
+    def _borrowed(self, lender: tuple[Tileset, TerrainSet]) -> BorrowedShape:
+        """The shape of a set, read once; reading takes long where it has many tiles."""
+        key = (lender[0].name, lender[1].name)
         if key not in self._shapes:
-            try:
-                self._shapes[key] = shape_of(self.project, owner, kit)
-            except KnitError as error:
-                self._shapes[key] = str(error)
+            self._shapes[key] = shape_of(self.project, *lender)
         return self._shapes[key]
 
     def look(self) -> None:
@@ -450,13 +449,15 @@ class SetDialog(QDialog):
             list(self.known),
             self.name.text(),
         )
-        project = self.project
+        project, lender = self.project, self.lender()
 
         def work() -> Made | str:
             try:
-                made = make_set(plan)
-                terrains = set_terrains(plan, known, names)
-                tileset = made_tileset(project, name, plan, made, terrains)
+                borrowed = self._borrowed(lender) if lender is not None else None
+                whole = replace(plan, borrowed=borrowed)
+                made = make_set(whole)
+                terrains = set_terrains(whole, known, names)
+                tileset = made_tileset(project, name, whole, made, terrains)
             except KnitError as error:
                 return str(error)
             alone = Project("", None)
@@ -479,8 +480,10 @@ class SetDialog(QDialog):
         )
         high, wide = plan.first.shape[:2]
         words = f"{count} tiles of {wide} × {high} px · {tileset.sheet}"
-        if plan.borrowed is not None:
-            words += f" · {len(plan.borrowed.masks)} of {plan.borrowed.whole} shapes borrowed"
+        lender = self.lender()
+        shape = self._shapes.get((lender[0].name, lender[1].name)) if lender else None
+        if shape is not None:
+            words += f" · {len(shape.masks)} of {shape.whole} shapes borrowed"
         if not rim_shows(plan):
             words += f" · the two tiles have no {plan.outline.rim.value} colour for most of the rim"
         self._say(words, wrong=False)
