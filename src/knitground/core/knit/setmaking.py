@@ -108,7 +108,7 @@ def make_set(plan: SetPlan, progress: Progress = no_progress) -> list[Made]:
     """
     check_plan(plan)
     both = plan.second is not None
-    darker, lighter = _shades(plan)
+    shades = _shades_of(plan)
     keys = every_key(plan.kind, both=both)
     out = []
     for number, key in enumerate(keys):
@@ -118,8 +118,7 @@ def make_set(plan: SetPlan, progress: Progress = no_progress) -> list[Made]:
             mask, rim = _shape(plan, key, variant)
             pixels = _filled(plan, mask)
             if rim.any():
-                light = plan.outline.rim is Rim.LIGHTER
-                pixels[rim] = _looked_up(pixels[rim], plan, lighter if light else darker)
+                pixels[rim] = shades.of(pixels[rim], lighter=plan.outline.rim is Rim.LIGHTER)
             how = "plain" if plain else f"outline {plan.outline.shape.value}"
             lent = plan.borrowed is not None and key in plan.borrowed.masks
             if lent and variant == 0 and not plain:
@@ -169,16 +168,40 @@ def _filled(plan: SetPlan, mask: Mask) -> Tiles:
 # Rims in the colours that are there
 
 
-def _palette(plan: SetPlan) -> NDArray[np.uint8]:
+@dataclass(frozen=True, eq=False)
+class _Shades:
+    """The two tiles' colours (n, 4), and for each of them one that is darker, and lighter.
+
+    It is the colour of the palette that is nearest to it made darker; itself where there is none.
+    """
+
+    palette: NDArray[np.uint8]
+    darker: NDArray[np.uint8]
+    lighter: NDArray[np.uint8]
+
+    def of(self, pixels: NDArray[np.uint8], *, lighter: bool) -> NDArray[np.uint8]:
+        """Shades of some pixels (n, 4); what is see-through gets the darkest or lightest of all."""
+        rgb = self.palette[:, :3].astype(np.float64)
+        colours, inverse = np.unique(_packed(pixels), return_inverse=True)
+        own = colours.view(np.uint8).reshape(-1, 4)
+        gap = ((own[:, None, :3].astype(np.float64) - rgb[None]) ** 2).sum(axis=2)
+        shades = (self.lighter if lighter else self.darker)[gap.argmin(axis=1)]
+        light = rgb @ _LIGHT
+        shades[own[:, 3] == 0] = self.palette[light.argmax() if lighter else light.argmin()]
+        return np.asarray(shades[inverse])
+
+
+def _packed(pixels: NDArray[np.uint8]) -> NDArray[np.uint32]:
+    """Pixels (n, 4) as one number each."""
+    return np.ascontiguousarray(pixels).reshape(-1, 4).view(np.uint32)[:, 0]
+
+
+def _shades_of(plan: SetPlan) -> _Shades:
     tiles = [plan.first] if plan.second is None else [plan.first, plan.second]
     every = np.concatenate([each.reshape(-1, 4) for each in tiles])
-    colours, counts = np.unique(every[every[:, 3] > 0], axis=0, return_counts=True)
-    return np.asarray(colours[np.argsort(-counts, kind="stable")[:_COLOURS]])
-
-
-def _shades(plan: SetPlan) -> tuple[NDArray[np.uint8], NDArray[np.uint8]]:
-    """For each colour of the palette the one that is nearest to it made darker, and lighter."""
-    palette = _palette(plan)
+    codes, counts = np.unique(_packed(every[every[:, 3] > 0]), return_counts=True)
+    common = np.ascontiguousarray(codes[np.argsort(-counts, kind="stable")[:_COLOURS]])
+    palette = common.view(np.uint8).reshape(-1, 4)
     rgb = palette[:, :3].astype(np.float64)
     light = rgb @ _LIGHT
     out = []
@@ -190,7 +213,7 @@ def _shades(plan: SetPlan) -> tuple[NDArray[np.uint8], NDArray[np.uint8]]:
         gap = np.where(wrong, np.inf, gap)
         best = np.where(np.isfinite(gap).any(axis=1), gap.argmin(axis=1), np.arange(len(rgb)))
         out.append(palette[best])
-    return out[0], out[1]
+    return _Shades(palette, out[0], out[1])
 
 
 def rim_shows(plan: SetPlan) -> bool:
@@ -198,26 +221,10 @@ def rim_shows(plan: SetPlan) -> bool:
     rim = plan.outline.rim
     if rim is Rim.NONE or (rim is Rim.SHADOW and plan.second is None):
         return True
-    darker, lighter = _shades(plan)
     tile = plan.second if rim is Rim.SHADOW and plan.second is not None else plan.first
     pixels = tile[tile[..., 3] > 0]
-    shaded = _looked_up(pixels, plan, lighter if rim is Rim.LIGHTER else darker)
+    shaded = _shades_of(plan).of(pixels, lighter=rim is Rim.LIGHTER)
     return bool((shaded != pixels).any(axis=1).mean() > 0.5)
-
-
-def _looked_up(
-    pixels: NDArray[np.uint8], plan: SetPlan, shades: NDArray[np.uint8]
-) -> NDArray[np.uint8]:
-    """Shades of some pixels (n, 4); what is see-through gets the darkest or lightest of all."""
-    palette = _palette(plan)
-    rgb = palette[:, :3].astype(np.float64)
-    seen = pixels[:, 3] > 0
-    gap = ((pixels[:, None, :3].astype(np.float64) - rgb[None]) ** 2).sum(axis=2)
-    out = shades[gap.argmin(axis=1)]
-    light = rgb @ _LIGHT
-    end = light.argmax() if plan.outline.rim is Rim.LIGHTER else light.argmin()
-    out[~seen] = palette[end]
-    return np.asarray(out)
 
 
 # Shapes of sets that are there

@@ -9,7 +9,8 @@ from numpy.typing import NDArray
 
 from knitground.core.model.slicing import Area, Slicing
 from knitground.core.model.tileset import Picture
-from knitground.core.slicing.axis import AxisGrids, axis_grids
+from knitground.core.slicing.axis import axis_grids
+from knitground.core.slicing.axisfeatures import AxisGrids
 from knitground.core.slicing.evidence import (
     Codes,
     Profile,

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from knitground.core.slicing.axis import AxisGrids
+from knitground.core.slicing.axisfeatures import AxisGrids
 from knitground.core.slicing.evidence import Profile
 from knitground.core.slicing.pitches import Numbers
 

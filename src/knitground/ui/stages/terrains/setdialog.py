@@ -7,8 +7,8 @@ from functools import partial
 from pathlib import Path
 
 import numpy as np
-from PySide6.QtCore import QPointF, QRectF, QSize, Qt, QTimer, Signal
-from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPixmap
+from PySide6.QtCore import QSize, Qt, QTimer
+from PySide6.QtGui import QPixmap
 from PySide6.QtWidgets import (
     QComboBox,
     QDialog,
@@ -27,9 +27,7 @@ from knitground.core.base.errors import KnitError
 from knitground.core.edit.makeset import (
     add_made_set,
     lendable,
-    made_tileset,
     plain_tiles,
-    set_terrains,
     shape_of,
     terrain_of,
     texture_tile,
@@ -42,19 +40,14 @@ from knitground.core.knit.setmaking import (
     MAX_VARIANTS,
     BorrowedShape,
     SetPlan,
-    make_set,
     rim_shows,
 )
 from knitground.core.model.project import Project
 from knitground.core.model.terrain import SetKind, Terrain, TerrainSet
 from knitground.core.model.tile import TileRef
 from knitground.core.model.tileset import Tileset
-from knitground.core.render.pixels import Pixels, premultiplied
-from knitground.core.slicing.grid import cut_tile
+from knitground.core.render.pixels import premultiplied
 from knitground.ui.common.beside import Beside
-from knitground.ui.common.painting import painting
-from knitground.ui.common.setswatch import sample_pixels
-from knitground.ui.common.theme import theme
 from knitground.ui.common.widgets import (
     Swatch,
     button,
@@ -65,98 +58,13 @@ from knitground.ui.common.widgets import (
     set_role,
     tile_pixmap,
 )
-from knitground.ui.mapside.canvas.chunks import image_of
 from knitground.ui.session import Session
+from knitground.ui.stages.terrains.setpreview import Made, preview_set
+from knitground.ui.stages.terrains.tilepicker import TilePicker
 
 _SIDE = 56
 _LATER_MS = 120
 _MOST_SEED = 999_999
-Made = tuple[Tileset, Pixels, Pixels, int]
-"""The sheet, its picture, a sample of it, and how many cells of the sample have no tile."""
-
-
-class TilePicker(QWidget):
-    """A sheet to click a tile on; arrows move, Enter takes."""
-
-    picked = Signal(TileRef)
-
-    def __init__(self) -> None:
-        super().__init__()
-        self.tileset: Tileset | None = None
-        self.at = (0, 0)
-        self._picture: QPixmap | None = None
-        self.setMinimumSize(240, 150)
-        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setToolTip("Click a plain tile; or arrows and Enter")
-        self.setAccessibleName("Tiles to choose from")
-
-    def show_sheet(self, tileset: Tileset | None) -> None:
-        """Show another sheet."""
-        self.tileset, self.at, self._picture = tileset, (0, 0), None
-        if tileset is not None and tileset.picture is not None:
-            step = max(1, max(tileset.picture.shape[:2]) // 1600)
-            small = np.ascontiguousarray(tileset.picture[::step, ::step])
-            self._picture = QPixmap.fromImage(image_of(premultiplied(small)).copy())
-        self.update()
-
-    def _scale(self) -> float:
-        assert self.tileset is not None
-        scale = min(self.width() / self.tileset.width, self.height() / self.tileset.height)
-        return float(int(scale)) if scale >= 1 else scale
-
-    def tile_rect(self, row_: int, col: int) -> QRectF:
-        """Where a tile lies in the view."""
-        assert self.tileset is not None
-        x, y, wide, high = self.tileset.slicing.tile_area(row_, col)
-        scale = self._scale()
-        return QRectF(x * scale, y * scale, wide * scale, high * scale)
-
-    def _tile_at(self, at: QPointF) -> tuple[int, int] | None:
-        if self.tileset is None or self._picture is None:
-            return None
-        for row_ in range(self.tileset.rows):
-            rect = self.tile_rect(row_, 0)
-            if rect.top() <= at.y() < rect.bottom():
-                for col in range(self.tileset.columns):
-                    if self.tile_rect(row_, col).contains(at):
-                        return row_, col
-        return None
-
-    def mousePressEvent(self, event: QMouseEvent) -> None:
-        found = self._tile_at(event.position())
-        if found is not None and self.tileset is not None:
-            self.at = found
-            self.picked.emit(TileRef(self.tileset.name, *found))
-            self.update()
-
-    def keyPressEvent(self, event: QKeyEvent) -> None:
-        steps = {Qt.Key.Key_Left: (0, -1), Qt.Key.Key_Right: (0, 1), Qt.Key.Key_Up: (-1, 0),
-                 Qt.Key.Key_Down: (1, 0)}  # fmt: skip
-        key = Qt.Key(event.key())
-        if self.tileset is None:
-            super().keyPressEvent(event)
-        elif key in steps:
-            down, right = steps[key]
-            there = (self.at[0] + down, self.at[1] + right)
-            if self.tileset.has(*there):
-                self.at = there
-                self.update()
-        elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Space):
-            self.picked.emit(TileRef(self.tileset.name, *self.at))
-        else:
-            super().keyPressEvent(event)
-
-    def paintEvent(self, event: QPaintEvent) -> None:
-        with painting(self) as painter:
-            painter.fillRect(self.rect(), theme().colour("sunken"))
-            if self._picture is None or self.tileset is None:
-                return
-            scale = self._scale()
-            rect = QRectF(0, 0, self.tileset.width * scale, self.tileset.height * scale)
-            painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, scale < 1)
-            painter.drawPixmap(rect, self._picture, QRectF(self._picture.rect()))
-            painter.setPen(theme().colour("madder"))
-            painter.drawRect(self.tile_rect(*self.at).adjusted(0, 0, -1, -1))
 
 
 class SetDialog(QDialog):
@@ -454,16 +362,9 @@ class SetDialog(QDialog):
         def work() -> Made | str:
             try:
                 borrowed = self._borrowed(lender) if lender is not None else None
-                whole = replace(plan, borrowed=borrowed)
-                made = make_set(whole)
-                terrains = set_terrains(whole, known, names)
-                tileset = made_tileset(project, name, whole, made, terrains)
+                return preview_set(project, replace(plan, borrowed=borrowed), known, names, name)
             except KnitError as error:
                 return str(error)
-            alone = Project("", None)
-            alone.tilesets = [tileset]
-            sample, gaps = sample_pixels(alone, tileset, tileset.sets[0])
-            return tileset, _apart(tileset), sample, gaps
 
         self._beside.ask(work, partial(self._found, plan))
 
@@ -508,19 +409,3 @@ class SetDialog(QDialog):
         self.session.choose_tileset(tileset)
         self.session.note(f"“{tileset.name}” is a new sheet; saving writes {tileset.sheet}")
         return tileset
-
-
-def _apart(tileset: Tileset) -> Pixels:
-    """The tiles of a sheet laid out with a little room between them."""
-    assert tileset.picture is not None
-    cut = tileset.slicing
-    room = max(2, min(cut.tile_width, cut.tile_height) // 8)
-    high, wide = cut.tile_height + room, cut.tile_width + room
-    out = np.zeros((tileset.rows * high, tileset.columns * wide, 4), np.uint8)
-    for row_ in range(tileset.rows):
-        for col in range(tileset.columns):
-            tile = cut_tile(tileset.picture, cut, row_, col)
-            at = np.s_[row_ * high : row_ * high + cut.tile_height,
-                       col * wide : col * wide + cut.tile_width]  # fmt: skip
-            out[at] = tile
-    return premultiplied(out)
