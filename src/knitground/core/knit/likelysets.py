@@ -25,6 +25,8 @@ Group = NDArray[np.intp]
 Tried = tuple[float, Group, SetKind, int]
 """Rank, tiles, kind and number of values."""
 Known = dict[bytes, list[Tried]]
+_ENOUGH, _NOTHING_YET = 8, 0.04
+"""After so many groups that all rank below that, no more are looked at."""
 _LEAST, _MOST = 6, 256
 _MOST_CLUSTERED = 700
 _NODES, _CLOSER, _OFFERS, _MOST_GROUPS = 9, 4, 5, 18
@@ -215,7 +217,9 @@ def _best(
 ) -> tuple[Looked, Group] | None:
     """Find the group that looks most like a set; None if none does."""
     tried: list[Tried] = []
-    for group in _groups(tiles, left, places)[:_MOST_GROUPS]:
+    for number, group in enumerate(_groups(tiles, left, places)[:_MOST_GROUPS]):
+        if number >= _ENOUGH and max(each[0] for each in tried) < _NOTHING_YET:
+            break  # noise, photos, figures: the rest will look like nothing too
         key = group.tobytes()
         if key not in known:
             known[key] = _looks(told, group)
