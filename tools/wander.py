@@ -31,7 +31,15 @@ if __name__ == "__main__":
     for _name in ("XDG_CONFIG_HOME", "XDG_DATA_HOME", "XDG_STATE_HOME", "XDG_CACHE_HOME"):
         os.environ[_name] = str(Path(_HOME) / _name.lower())
 
-from PySide6.QtCore import QEvent, QPoint, QPointF, Qt, QtMsgType, qInstallMessageHandler
+from PySide6.QtCore import (
+    QEvent,
+    QPoint,
+    QPointF,
+    Qt,
+    QTimer,
+    QtMsgType,
+    qInstallMessageHandler,
+)
 from PySide6.QtGui import QColor, QMouseEvent, QWheelEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import (
@@ -49,6 +57,7 @@ from PySide6.QtWidgets import (
     QMessageBox,
     QSpinBox,
     QTabBar,
+    QToolButton,
     QWidget,
 )
 from shiboken6 import isValid
@@ -282,6 +291,8 @@ class Wanderer:
 
     def _poke(self, widget: QWidget) -> None:
         if isinstance(widget, QAbstractButton):
+            if isinstance(widget, QToolButton) and widget.menu() is not None:
+                QTimer.singleShot(0, self.close_popups)  # its menu waits for an answer
             QTest.mouseClick(widget, Qt.MouseButton.LeftButton)
         elif isinstance(widget, QAbstractSlider | QSpinBox):
             low, high = widget.minimum(), min(widget.maximum(), widget.minimum() + 300)
