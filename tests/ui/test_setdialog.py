@@ -14,6 +14,7 @@ from knitground.core.files.opening import open_project
 from knitground.core.files.saving import save_project
 from knitground.core.knit.outline import OutlineShape
 from knitground.core.model.terrain import SetKind
+from knitground.ui.common.tasks import wait_for_jobs
 from knitground.ui.stages.terrains.setdialog import SetDialog
 
 
@@ -48,9 +49,9 @@ def choose(box, text):
 def test_it_begins_with_the_plain_tiles_of_the_set_and_shows_what_they_make(dialog, qtbot):
     ready(dialog, qtbot)
     assert dialog.ok.isEnabled()
-    assert [each.name for each in dialog.found[0].sets[0].terrains] == ["brine", "crust"]
+    assert [each.name for each in dialog.found.tileset.sets[0].terrains] == ["brine", "crust"]
     assert "16 tiles of 16 × 16 px" in dialog.facts.text()
-    assert dialog.found[3] == 0  # no cell of the sample lacks a tile
+    assert dialog.found.gaps == 0  # no cell of the sample lacks a tile
     before = pixels(dialog.laid)
     choose(dialog.shape, "straight")
     ready(dialog, qtbot)
@@ -63,7 +64,7 @@ def test_tiles_are_clicked_on_a_sheet_and_keys_choose_too(dialog, qtbot):
     at = dialog.picker.tile_rect(0, 8).center().toPoint()  # clay
     QTest.mouseClick(dialog.picker, LEFT, pos=at)
     ready(dialog, qtbot)
-    assert dialog.found[0].sets[0].terrains[0].name == "clay"
+    assert dialog.found.tileset.sets[0].terrains[0].name == "clay"
     QTest.mouseClick(dialog.slots[1], LEFT)
     dialog.picker.setFocus()
     for key in (Qt.Key.Key_Down, Qt.Key.Key_Left, Qt.Key.Key_Left, Qt.Key.Key_Left, Qt.Key.Key_Left,
@@ -72,7 +73,7 @@ def test_tiles_are_clicked_on_a_sheet_and_keys_choose_too(dialog, qtbot):
         QTest.keyClick(dialog.picker, key)
     ready(dialog, qtbot)
     assert dialog.picker.at == (1, 0)
-    assert [each.name for each in dialog.found[0].sets[0].terrains] == ["clay", "blush"]
+    assert [each.name for each in dialog.found.tileset.sets[0].terrains] == ["clay", "blush"]
 
 
 def test_making_it_is_one_step_that_is_saved_and_painted_with(
@@ -120,7 +121,7 @@ def test_making_it_is_one_step_that_is_saved_and_painted_with(
 
 def test_kinds_outlines_and_rims_change_what_is_shown(dialog, qtbot):
     ready(dialog, qtbot)
-    seen = {dialog.found[1].tobytes()}
+    seen = {dialog.found.laid.tobytes()}
     for kind, count in (("ring set", 47), ("edge set", 16), ("corner set", 16)):
         choose(dialog.kind, kind)
         ready(dialog, qtbot)
@@ -128,15 +129,15 @@ def test_kinds_outlines_and_rims_change_what_is_shown(dialog, qtbot):
         for shape in ("round", "tufts", "stepped"):
             choose(dialog.shape, shape)
             ready(dialog, qtbot)
-            seen.add(dialog.found[1].tobytes())
+            seen.add(dialog.found.laid.tobytes())
     choose(dialog.rim, "lighter")
     dialog.rim_px.setValue(2)
     ready(dialog, qtbot)
-    seen.add(dialog.found[1].tobytes())
+    seen.add(dialog.found.laid.tobytes())
     choose(dialog.shape, "ragged")
     QTest.mouseClick(dialog.again, LEFT)
     ready(dialog, qtbot)
-    seen.add(dialog.found[1].tobytes())
+    seen.add(dialog.found.laid.tobytes())
     assert len(seen) == 12
     assert dialog.seed.value() == 2
 
@@ -149,10 +150,10 @@ def test_an_outline_is_borrowed_from_a_set_of_the_project(dialog, qtbot):
     ready(dialog, qtbot)
     assert "14 of 14 shapes borrowed" in dialog.facts.text()
     assert dialog.lender()[1].kind is SetKind.CORNER
-    before = dialog.found[1].tobytes()
+    before = dialog.found.laid.tobytes()
     choose(dialog.shape, "round")
     ready(dialog, qtbot)
-    assert dialog.found[1].tobytes() != before
+    assert dialog.found.laid.tobytes() != before
     assert "borrowed" not in dialog.facts.text()
 
 
@@ -166,11 +167,15 @@ def test_nothing_and_textures_from_files(window, dialog, qtbot, tmp_path, monkey
     path.write_bytes(png_bytes(tile(GRASS, (64, 50))))
     dialog.ask_for(1)
     dialog.take_file(path)
+    wait_for_jobs()
+    settle()
     ready(dialog, qtbot)
     assert dialog.pictures[1].shape == (16, 16, 4)
     assert dialog.ok.isEnabled()
     (tmp_path / "broken.png").write_bytes(b"\x89PNG no")
     dialog.take_file(tmp_path / "broken.png")
+    wait_for_jobs()
+    settle()
     assert "broken.png" in dialog.facts.text()
     dialog.ask_for(1)
     dialog._put(tile(SAND, (8, 8)), None)

@@ -346,6 +346,7 @@ def _markers(window: Window) -> None:
 
 def _tray(window: Window) -> None:
     _layer(window, "Props")
+    window.session.choose_tool("paint")
     window.mapside.toggle_second()
     settle()
     window.stage_of(DrawBench).tabs.setCurrentIndex(TABS.index("Tray"))

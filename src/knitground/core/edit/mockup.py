@@ -6,6 +6,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import replace
 
 import numpy as np
+from numpy.typing import NDArray
 
 from knitground.core.base.errors import EditError
 from knitground.core.base.filenames import file_stem
@@ -76,20 +77,25 @@ def map_from_mockup(
     if made is not None and sets and len(strange) == count:
         ground = _with_sets(map_, made, mockup, sets)
         layer = ground if sets[0].share >= KNITTED_FROM else layer
-    places = np.zeros((count + 1, 8), np.int32)
-    pairs = mockup.tile_of_cell.astype(np.int64) * 8 + mockup.turn_of_cell
-    for pair in np.unique(pairs).tolist():
-        number, turn = divmod(pair, 8)
-        tile = known.get(number)
-        if tile is not None:
-            places[number, turn] = map_.legend.place(tile._replace(turn=_turned(tile.turn, turn)))
-    laid = places[mockup.tile_of_cell, mockup.turn_of_cell]
+    laid = _laid_cells(map_, mockup, known)
     layer.cells[:] = laid
     map_.layers.append(layer)
     if isinstance(layer, GroundLayer):
         layer.pinned[:] = ~sets[0].knitted & (laid > 0)
     edit = add_map(project, map_)
     return Edit(f"Map “{map_.name}” from a picture", (*atoms, *edit.atoms)), map_, made
+
+
+def _laid_cells(map_: Map, mockup: Mockup, known: Mapping[int, TileRef]) -> NDArray[np.int32]:
+    """The cells of a mock-up as places of the map's legend; 0 where the tile is not known."""
+    places = np.zeros((len(mockup.tiles) + 1, 8), np.int32)
+    pairs = mockup.tile_of_cell.astype(np.int64) * 8 + mockup.turn_of_cell
+    for pair in np.unique(pairs).tolist():
+        number, turn = divmod(pair, 8)
+        tile = known.get(number)
+        if tile is not None:
+            places[number, turn] = map_.legend.place(tile._replace(turn=_turned(tile.turn, turn)))
+    return places[mockup.tile_of_cell, mockup.turn_of_cell]
 
 
 def _with_sets(map_: Map, tileset: Tileset, mockup: Mockup, sets: Sequence[LaidSet]) -> GroundLayer:

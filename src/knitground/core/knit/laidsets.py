@@ -93,6 +93,21 @@ def laid_sets(
     return sorted(out, key=lambda each: -each.share)
 
 
+def _numbers(guess: SetGuess, columns: int) -> list[int]:
+    """The numbers of a set's tiles in the cells, from 1."""
+    return [row * columns + col + 1 for row, col in guess.places]
+
+
+def _by_number(
+    guess: SetGuess, count: int, columns: int
+) -> tuple[NDArray[np.uint8], NDArray[np.bool_]]:
+    """Marks of tiles by number, and which are of the set: (count + 1, 9) and (count + 1,)."""
+    marks, own = np.zeros((count + 1, SLOTS), np.uint8), np.zeros(count + 1, np.bool_)
+    numbers = _numbers(guess, columns)
+    marks[numbers], own[numbers] = guess.marks, True
+    return marks, own
+
+
 def _joined(one: SetGuess, two: SetGuess, cells: Numbers, columns: int) -> SetGuess | None:
     """Two corner sets as one, if where their tiles meet they have terrains in common.
 
@@ -129,22 +144,13 @@ def _joined(one: SetGuess, two: SetGuess, cells: Numbers, columns: int) -> SetGu
 
 def _votes_of(guess: SetGuess, cells: Numbers, columns: int) -> NDArray[np.int32]:
     """How often tiles of a set show each terrain at each vertex: (rows + 1, columns + 1, n + 1)."""
-    count = int(cells.max()) + 1
-    marks, own = np.zeros((count, SLOTS), np.uint8), np.zeros(count, np.bool_)
-    for (row, col), each in zip(guess.places, guess.marks):
-        number = row * columns + col + 1
-        if number < count:
-            marks[number], own[number] = each, True
+    marks, own = _by_number(guess, max(int(cells.max()), max(_numbers(guess, columns))), columns)
     return _vertex_votes(marks, own, cells, guess.terrains + 1)
 
 
 def _laid(guess: SetGuess, tiles: NDArray[np.uint8], cells: Numbers, columns: int) -> LaidSet:
     count = len(tiles)
-    marks = np.zeros((count + 1, SLOTS), np.uint8)
-    own = np.zeros(count + 1, np.bool_)
-    for (row, col), each in zip(guess.places, guess.marks):
-        marks[row * columns + col + 1] = each
-        own[row * columns + col + 1] = True
+    marks, own = _by_number(guess, count, columns)
     ways: dict[SetKind, Votes] = {
         SetKind.CORNER: _vertices, SetKind.EDGE: _sides, SetKind.RING: _cells
     }  # fmt: skip
@@ -162,7 +168,7 @@ def _laid(guess: SetGuess, tiles: NDArray[np.uint8], cells: Numbers, columns: in
         fits = (_reduced(shown) == _reduced(wanted)) & own[cells]
     else:
         fits = (shown[..., slots] == wanted[..., slots]).all(axis=2) & own[cells]
-    numbers = [row * columns + col + 1 for row, col in guess.places]
+    numbers = _numbers(guess, columns)
     better = replace(guess, marks=marks[numbers])
     counts = np.bincount(cells.ravel(), minlength=count + 1)
     apart = _apart(numbers, better.marks, counts, _looks(tiles))

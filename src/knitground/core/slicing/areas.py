@@ -68,43 +68,43 @@ def _cut(image: Picture, area: Area, whole: list[GridGuess], depth: int) -> list
     part = image[top : top + high, left : left + wide]
     best: tuple[float, list[tuple[Area, list[GridGuess]]]] | None = None
     for areas in _ways(part):
-        both = []
-        for each in (areas[0], *_begun(part, areas)):
-            x, y, w, h = each
-            both.append(((left + x, top + y, w, h), likely_grids(part[y : y + h, x : x + w])))
-        if len(both) == 3:  # the second area from its first pixel on, or from earlier on
-            scores = [guesses[0].score if guesses else 0.0 for _, guesses in both[1:]]
-            both.pop(1 if scores[1] > _NEARLY * scores[0] else 2)
+        both = [_judged(part, areas[0]), _second(part, areas)]
         value = _value(both)
         if value > sure + _BETTER and (best is None or value > best[0]):
             best = (value, both)
     if best is None:
         return alone
     out: list[AreaGuess] = []
-    for each, guesses in best[1]:
-        out += _cut(image, each, guesses, depth - 1)
+    for (x, y, w, h), guesses in best[1]:
+        out += _cut(image, (left + x, top + y, w, h), guesses, depth - 1)
     return out[:_MOST] if _differ(out) else alone
 
 
-def _begun(part: Picture, areas: tuple[Area, Area]) -> list[Area]:
-    """The second area; and, if its tiles would fill it from a little earlier on, from there.
+def _judged(part: Picture, area: Area) -> tuple[Area, list[GridGuess]]:
+    x, y, wide, high = area
+    return area, likely_grids(part[y : y + high, x : x + wide])
+
+
+def _second(part: Picture, areas: tuple[Area, Area]) -> tuple[Area, list[GridGuess]]:
+    """Judge the second area; or, if its tiles would fill it from a little earlier on, from there.
 
     The first row of its tiles may hold nothing, as the band above it does.
     """
     first, (x, y, wide, high) = areas
+    here = _judged(part, areas[1])
     below = y > 0
     band = (y - first[3]) if below else (x - first[2])
-    guesses = likely_grids(part[y : y + high, x : x + wide], 1) if band else []
-    if not guesses:
-        return [areas[1]]
-    cut = guesses[0].slicing
+    if not band or not here[1]:
+        return here
+    cut = here[1][0].slicing
     pitch = cut.tile_height + cut.spacing_y if below else cut.tile_width + cut.spacing_x
     space = cut.spacing_y if below else cut.spacing_x
     more = -((high if below else wide) + space) % pitch
     if not 0 < more <= min(band, pitch // 3):
-        return [areas[1]]
+        return here
     earlier = (x, y - more, wide, high + more) if below else (x - more, y, wide + more, high)
-    return [areas[1], earlier]
+    there = _judged(part, earlier)
+    return there if there[1] and there[1][0].score > _NEARLY * here[1][0].score else here
 
 
 def _value(both: list[tuple[Area, list[GridGuess]]]) -> float:

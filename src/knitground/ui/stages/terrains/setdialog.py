@@ -45,9 +45,10 @@ from knitground.core.knit.setmaking import (
 from knitground.core.model.project import Project
 from knitground.core.model.terrain import SetKind, Terrain, TerrainSet
 from knitground.core.model.tile import TileRef
-from knitground.core.model.tileset import Tileset
+from knitground.core.model.tileset import Picture, Tileset
 from knitground.core.render.pixels import premultiplied
 from knitground.ui.common.beside import Beside
+from knitground.ui.common.tasks import Job
 from knitground.ui.common.widgets import (
     Swatch,
     button,
@@ -266,13 +267,19 @@ class SetDialog(QDialog):
             self.take_file(Path(name))
 
     def take_file(self, path: Path) -> None:
-        """Take the upper left part of a picture, as large as the other tile."""
-        try:
-            picture = read_picture(path)
-        except KnitError as error:
-            self._say(str(error), wrong=True)
-            return
-        other = self.pictures[1 - self.asked]
+        """Take the upper left part of a picture, as large as the other tile; read beside."""
+        number = self.asked
+        self._say(f"reading {path.name}…", wrong=False)
+        Job(
+            lambda _: read_picture(path),
+            lambda picture: self._take_texture(number, picture),
+            lambda error: self._say(str(error), wrong=True),
+            owner=self,
+        ).start()
+
+    def _take_texture(self, number: int, picture: Picture) -> None:
+        self.ask_for(number)
+        other = self.pictures[1 - number]
         cut = self.session.tileset.slicing if self.session.tileset else None
         if other is not None:
             high, wide = other.shape[:2]
@@ -374,13 +381,9 @@ class SetDialog(QDialog):
             self._say(answer or "This could not be made: try another outline", wrong=True)
             return
         self._show(answer)
-        tileset = answer[0]
-        kit = tileset.sets[0]
-        count = int(kit.marks.any(axis=2).sum()) + (
-            kit.kind is SetKind.EDGE and plan.second is not None
-        )
+        tileset = answer.tileset
         high, wide = plan.first.shape[:2]
-        words = f"{count} tiles of {wide} × {high} px · {tileset.sheet}"
+        words = f"{answer.tiles} tiles of {wide} × {high} px · {tileset.sheet}"
         lender = self.lender()
         shape = self._shapes.get((lender[0].name, lender[1].name)) if lender else None
         if shape is not None:
@@ -391,8 +394,8 @@ class SetDialog(QDialog):
 
     def _show(self, found: Made | None) -> None:
         self.found = found
-        self.laid.show_pixels(found[1] if found else None)
-        self.sample.show_pixels(found[2] if found else None)
+        self.laid.show_pixels(found.laid if found else None)
+        self.sample.show_pixels(found.sample if found else None)
         self.ok.setEnabled(found is not None)
 
     def _say(self, words: str, *, wrong: bool) -> None:
@@ -403,7 +406,7 @@ class SetDialog(QDialog):
         """Add the sheet and its set as one step; shows the sheet."""
         if self.found is None:
             return None
-        tileset = self.found[0]
+        tileset = self.found.tileset
         if not self.session.apply(add_made_set(self.project, tileset)):
             return None
         self.session.choose_tileset(tileset)

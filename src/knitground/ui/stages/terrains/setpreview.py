@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from typing import NamedTuple
 
 import numpy as np
 
@@ -15,8 +16,15 @@ from knitground.core.render.pixels import Pixels, premultiplied
 from knitground.core.slicing.grid import cut_tile
 from knitground.ui.common.setswatch import sample_pixels
 
-Made = tuple[Tileset, Pixels, Pixels, int]
-"""The sheet, its tiles laid out, a sample, and how many cells of the sample have no tile."""
+
+class Made(NamedTuple):
+    """The sheet, how many tiles it has, these laid out, a sample, and its cells without a tile."""
+
+    tileset: Tileset
+    tiles: int
+    laid: Pixels
+    sample: Pixels
+    gaps: int
 
 
 def preview_set(
@@ -38,7 +46,7 @@ def preview_set(
     alone = Project("", None)
     alone.tilesets = [tileset]
     sample, gaps = sample_pixels(alone, tileset, tileset.sets[0])
-    return tileset, _apart(tileset), sample, gaps
+    return Made(tileset, len(made), _apart(tileset), sample, gaps)
 
 
 def _apart(tileset: Tileset) -> Pixels:

@@ -14,6 +14,9 @@ from knitground.ui.common.painting import painting
 from knitground.ui.common.theme import theme
 from knitground.ui.mapside.canvas.chunks import image_of
 
+_SHOWN_PX = 1024
+"""Of larger sheets pixels are left out: all of them would take the interface too long."""
+
 
 class TilePicker(QWidget):
     """A sheet to click a tile on; arrows move, Enter takes."""
@@ -34,7 +37,7 @@ class TilePicker(QWidget):
         """Show another sheet."""
         self.tileset, self.at, self._picture = tileset, (0, 0), None
         if tileset is not None and tileset.picture is not None:
-            step = max(1, max(tileset.picture.shape[:2]) // 1600)
+            step = -(-max(tileset.picture.shape[:2]) // _SHOWN_PX)
             small = np.ascontiguousarray(tileset.picture[::step, ::step])
             self._picture = QPixmap.fromImage(image_of(premultiplied(small)).copy())
         self.update()
