@@ -61,11 +61,13 @@ def test_it_begins_with_the_plain_tiles_of_the_set_and_shows_what_they_make(dial
 def test_tiles_are_clicked_on_a_sheet_and_keys_choose_too(dialog, qtbot):
     ready(dialog, qtbot)
     QTest.mouseClick(dialog.slots[0], LEFT)
+    assert dialog.next.text() == "next click: first terrain"
     at = dialog.picker.tile_rect(0, 8).center().toPoint()  # clay
     QTest.mouseClick(dialog.picker, LEFT, pos=at)
     ready(dialog, qtbot)
     assert dialog.found.tileset.sets[0].terrains[0].name == "clay"
     QTest.mouseClick(dialog.slots[1], LEFT)
+    assert dialog.next.text() == "next click: second terrain"
     dialog.picker.setFocus()
     for key in (Qt.Key.Key_Down, Qt.Key.Key_Left, Qt.Key.Key_Left, Qt.Key.Key_Left, Qt.Key.Key_Left,
                 Qt.Key.Key_Left, Qt.Key.Key_Left, Qt.Key.Key_Left, Qt.Key.Key_Left, Qt.Key.Key_Left,

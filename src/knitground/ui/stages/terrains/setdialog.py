@@ -132,6 +132,7 @@ class SetDialog(QDialog):
         self.sheets = QComboBox()
         self.sheets.addItems([each.name for each in self.project.tilesets])
         self.sheets.setToolTip("The sheet to choose plain tiles on")
+        self.next = note()
         self.picker = TilePicker()
         self.sheets.activated.connect(lambda n: self.picker.show_sheet(self.project.tilesets[n]))
         self.picker.picked.connect(self.take)
@@ -207,9 +208,10 @@ class SetDialog(QDialog):
         form.addRow("Rim", row(self.rim, self.rim_px, 1))
         form.addRow("Variants", row(self.variants, 1))
         form.addRow("Sheet", self.name)
+        where = row(QLabel("Plain tiles of"), self.sheets, self.next)
+        where.setStretch(2, 1)
         left = column(
-            *pair, row(QLabel("Plain tiles of"), self.sheets, 1), self.picker, form, self.facts,
-            self.buttons, spacing=8,
+            *pair, where, self.picker, form, self.facts, self.buttons, spacing=8
         )  # fmt: skip
         left.setStretch(3, 1)
         right = column(head("Its tiles"), self.laid, head("What it knits"), self.sample)
@@ -242,6 +244,7 @@ class SetDialog(QDialog):
         self.asked = number
         for n, each in enumerate(self.slots):
             each.setChecked(n == number)
+        self.next.setText(f"next click: {('first', 'second')[number]} terrain")
 
     def take(self, tile: TileRef) -> None:
         """Take a tile of a sheet as the one that is asked for."""

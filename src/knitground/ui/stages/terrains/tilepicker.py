@@ -45,7 +45,7 @@ class TilePicker(QWidget):
     def _scale(self) -> float:
         assert self.tileset is not None
         scale = min(self.width() / self.tileset.width, self.height() / self.tileset.height)
-        return float(int(scale)) if scale >= 1 else scale
+        return int(2 * scale) / 2 if scale >= 1 else scale
 
     def tile_rect(self, row_: int, col: int) -> QRectF:
         """Where a tile lies in the view."""
