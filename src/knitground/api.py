@@ -396,7 +396,7 @@ class LayerDoor:
         """Where the pointer would be: on a vertex, or in the middle of a cell."""
         grid = desk.grid or self.owner.map
         half = 0.0 if desk.lays_terrain else 0.5
-        return Pointer((at[1] + half) * grid.tile_width, (at[0] + half) * grid.tile_height)
+        return Pointer(*grid.lattice.place(at[0] + half, at[1] + half))
 
     def _do(self, desk: Desk, at: Place, plan: Plan | None) -> None:
         if plan is None:

@@ -66,6 +66,19 @@ def test_names_in_the_architecture_exist():
     assert missing == []
 
 
+def test_only_the_lattice_knows_how_large_cells_are():
+    """Another kind of grid is to be another lattice: all else asks it where cells lie."""
+    inside = ROOT / "src" / "knitground"
+    allowed = {"core/model/map.py", "core/files/map_io.py", "core/files/ship/json.py"}
+    size = re.compile(r"\.cell_(height|width)\b")
+    found = {
+        path.relative_to(inside).as_posix()
+        for path in inside.rglob("*.py")
+        if size.search(path.read_text(encoding="utf-8"))
+    }
+    assert found == allowed
+
+
 def test_tests_are_dense_enough():
     def lines(folder):
         return sum(

@@ -3,7 +3,9 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from knitground.core.edit.flood import flood, same_ground
+from knitground.core.edit.flood import flood
+from knitground.core.model.standing import standing_of
+from knitground.core.model.terrain import SetKind
 
 
 def slow_flood(values, row, col, wrap):
@@ -53,7 +55,7 @@ def test_a_flood_with_a_limit_says_that_it_was_cut_off():
 @pytest.mark.parametrize("place", [(0, 0), (1, 2)])
 def test_cells_with_the_same_corners_are_the_same_ground(place):
     terrain = np.array([[1, 1, 2, 2], [1, 1, 2, 2], [1, 1, 1, 2]], np.uint8)
-    found = same_ground(terrain)
+    found = standing_of(SetKind.CORNER).same(terrain)
     for row in range(2):
         for col in range(3):
             same = (

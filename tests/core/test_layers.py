@@ -200,7 +200,7 @@ def test_a_layer_with_cells_of_its_own_draws_where_they_lie():
     part = picture(doc, map_, Box(1, 1, 3, 4), layers=[own])
     assert (part == wanted[8:24, 8:32]).all()
     grid = grid_of(map_, own)
-    assert (grid.height, grid.width, grid.tile_height, grid.tile_width) == (6, 14, 12, 6)
+    assert (grid.height, grid.width, grid.cell_height, grid.cell_width) == (6, 14, 12, 6)
     assert cells_under(map_, own, Box(1, 2, 2, 3)) == Box(1, 1, 3, 3)
     assert grid_of(map_, layers["tiles"]) is map_
 

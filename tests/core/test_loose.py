@@ -149,7 +149,7 @@ def drawn_by_hand(doc, map_, layers, box):
 
     A map that wraps is laid nine times, and the middle one is looked at.
     """
-    high, wide = map_.tile_height, map_.tile_width
+    high, wide = map_.lattice.cell_size
     times = 3 if map_.wrap else 1
     out = np.zeros((times * map_.height * high, times * map_.width * wide), np.uint32)
     for layer in layers:

@@ -76,7 +76,7 @@ def test_the_atlas_grows_with_the_legend_and_has_every_level():
     doc, map_, _ground, _ = small_project()
     atlas = Atlas(doc.project, map_)
     assert len(atlas.pictures()) == 2
-    assert [atlas.tile_size(n) for n in range(atlas.level_count)] == [
+    assert [atlas.lattice(n).cell_size for n in range(map_.lattice.level_count)] == [
         (8, 8),
         (4, 4),
         (2, 2),
@@ -102,7 +102,7 @@ def test_missing_sheets_and_tiles_are_hatched_not_blank():
 
 def test_tiles_of_another_size_stand_at_the_lower_left_and_are_not_cut():
     doc, map_, _, _ = small_project()
-    map_.tile_height, map_.tile_width = 12, 6
+    map_.cell_height, map_.cell_width = 12, 6
     place = map_.legend.place(TileRef("sheet", 0, 0))
     atlas = Atlas(doc.project, map_)
     big = atlas.at().big[place]
@@ -150,7 +150,7 @@ def test_an_atlas_that_grew_and_was_refreshed_is_the_same_as_a_new_one(data):
             atlas.refresh(sheet, atom.changed.tiles)
         atlas.show_time(data.draw(st.integers(0, 99)))
         cells = np.array([data.draw(st.lists(st.integers(-1, len(map_.legend)), min_size=1))])
-        level = data.draw(st.integers(0, atlas.level_count - 1))
+        level = data.draw(st.integers(0, map_.lattice.level_count - 1))
         fresh = Atlas(doc.project, map_)
         fresh.show_time(atlas._now)
         mine, new = atlas.at(level, [cells]), fresh.at(level)

@@ -11,6 +11,7 @@ from knitground.core.base.window import Box
 from knitground.core.edit.laying import plan_cells, plan_terrain
 from knitground.core.edit.markers import add_markers
 from knitground.core.edit.selecting import Selection
+from knitground.core.model.lattice import Rect
 from knitground.core.model.layers import MarkerLayer
 from knitground.core.model.marker import Marker, Shape
 from knitground.core.render.compose import compose
@@ -65,16 +66,14 @@ def whole_picture(doc, map_, store, level):
 
 
 def from_chunks(map_, store, level):
-    high, wide = store.atlas.tile_size(level)
-    out = np.zeros((map_.height * high, map_.width * wide), np.uint32)
-    side = store.cells_a_side(level)
-    for row in range(-(-map_.height // side)):
-        for col in range(-(-map_.width // side)):
-            chunk = store.make((level, row, col))
-            top, left = chunk.box.top * high, chunk.box.left * wide
-            out[top : top + chunk.pixels.shape[0], left : left + chunk.pixels.shape[1]] = (
-                chunk.pixels
-            )
+    wide, high = map_.lattice.at_level(level).extent
+    out = np.zeros((high, wide), np.uint32)
+    for key in store.keys_in(level, Rect(-50, -50, wide + 100, high + 100)):
+        chunk = store.make(key)
+        left, top, width, height = (int(each) for each in chunk.rect)
+        assert chunk.pixels.shape == (height, width)
+        assert not out[top : top + height, left : left + width].any()  # no two share a pixel
+        out[top : top + height, left : left + width] = chunk.pixels
     return out
 
 
@@ -109,8 +108,8 @@ def test_levels_are_as_large_as_on_the_screen_or_larger(qapp):
     store = ChunkStore(doc, map_)
     for step in STEPS:
         level = store.level_for(float(step))
-        size = max(store.atlas.tile_size(level))
-        assert size >= min(8, 8 * float(step)) or level == store.atlas.level_count - 1
+        size = store.atlas.lattice(level).longer
+        assert size >= min(8, 8 * float(step)) or level == map_.lattice.level_count - 1
 
 
 def test_a_stale_chunk_is_shown_until_it_is_made_again(qapp):
@@ -173,7 +172,7 @@ def test_only_changed_cells_are_painted_again(window):
     session.doc.apply(plan.edit)
     dirty = [chunk.dirty for chunk in store._chunks.values() if chunk.dirty is not None]
     assert dirty
-    assert all(box.height * box.width <= 64 for box in dirty)
+    assert all(rect.height * rect.width <= 64 * 16 * 16 for rect in dirty)
 
 
 # Very many things in view
@@ -189,7 +188,7 @@ def test_a_ragged_selection_is_outlined_where_its_cells_end(window):
     settle_view(view)
     lined = pixels(view)
     changed = (lined != bare) & (lined != np.uint32(0))
-    high, wide = map_.tile_height, map_.tile_width
+    high, wide = map_.lattice.cell_size
     x, y = view.camera.to_picture(view.width() / 2, view.height() / 2)
     first = (int(y // high), int(x // wide))
     row, col = np.argwhere(mask[first[0] :, first[1] :])[0] + first

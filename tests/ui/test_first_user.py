@@ -14,7 +14,7 @@ from knitground.core.model.layers import GroundLayer
 from knitground.core.model.recipe import Recipe
 from knitground.ui.common.tasks import wait_for_jobs
 from knitground.ui.mapside.dialogs import NewMapDialog
-from knitground.ui.mapside.strip import cropped
+from knitground.ui.mapside.layerlooks import cropped
 
 
 def test_a_new_map_is_filled_with_a_terrain_in_one_step(window):

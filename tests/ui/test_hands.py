@@ -16,7 +16,6 @@ from tests.ui.conftest import RIGHT, click, drag, move, pixels, props_view, sett
 from knitground.core.base.errors import EditError, FormatError
 from knitground.core.base.window import Box
 from knitground.core.edit.desk import PICK_FROM
-from knitground.core.edit.flood import same_ground
 from knitground.core.edit.hand import MarkerInHand, PatchInHand, TerrainInHand, TileInHand
 from knitground.core.edit.reslice import use_slicing
 from knitground.core.edit.sheets import move_in_order, name_tile, scaled_tileset, tag_tiles
@@ -30,6 +29,7 @@ from knitground.core.files.ship.png import map_picture
 from knitground.core.model.layers import GroundLayer, TileLayer
 from knitground.core.model.patch import Patch
 from knitground.core.model.slicing import Slicing
+from knitground.core.model.standing import standing_of
 from knitground.core.model.terrain import SetKind
 from knitground.core.model.tile import TileRef
 from knitground.core.model.tileset import TileFacts
@@ -302,7 +302,7 @@ def test_fill_goes_by_terrain_or_tile_connected_or_everywhere(window, view, by, 
     session.set_options(fill_by=by, fill_all=everywhere)
     session.take(TileInHand(TileRef("pans", 0, 3), 3))
     row, col = 28, 40
-    values = ground.cells if by == "same tile" else same_ground(ground.terrain)
+    values = ground.cells if by == "same tile" else standing_of(SetKind.CORNER).same(ground.terrain)
     wanted = values == values[row, col] if everywhere else like(values, row, col)
     values = values.copy()
     move(view, view.screen_at(row, col))
@@ -338,7 +338,7 @@ def test_select_by_terrain(window, view):
     session.choose_tool("select")
     session.set_options(select_way="same terrain")
     click(view, view.screen_at(28, 40))
-    wanted = same_ground(ground.terrain)
+    wanted = standing_of(SetKind.CORNER).same(ground.terrain)
     wanted = wanted == wanted[28, 40]
     box = session.selection.box
     found = np.zeros_like(wanted)

@@ -264,7 +264,7 @@ def test_from_a_new_sheet_to_a_map_of_it(window, tmp_path):
     dialog.height_box.setValue(10)
     window.mapside.maps.add_map(dialog)
     map_ = window.session.map
-    assert (map_.name, map_.width, map_.height, map_.tile_width) == ("Lawn", 20, 10, 16)
+    assert (map_.name, map_.width, map_.height, map_.cell_width) == ("Lawn", 20, 10, 16)
     assert [layer.kind for layer in map_.layers] == ["ground", "tiles"]
     window.show_stage("draw")
     settle()

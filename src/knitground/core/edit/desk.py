@@ -33,20 +33,16 @@ class Pointer:
 
     def cell(self, map_: Map) -> tuple[int, int]:
         """Row and column of the cell; may lie outside the map."""
-        return int(self.y // map_.tile_height), int(self.x // map_.tile_width)
+        return map_.lattice.cell_at(self.x, self.y)
 
     def side(self, map_: Map) -> SideMask:
         """Give the side of a cell that lies nearest."""
-        row, col = self.cell(map_)
-        down = self.y / map_.tile_height - row
-        across = self.x / map_.tile_width - col
-        nearest = min((down, (row - 1, col)), (1 - down, (row + 1, col)),
-                      (across, (row, col - 1)), (1 - across, (row, col + 1)))  # fmt: skip
-        return sides_along(sorted([(row, col), nearest[1]]))
+        nearest = map_.lattice.sides_near(self.x, self.y)[0][1]
+        return sides_along(sorted([self.cell(map_), nearest]))
 
     def vertex(self, map_: Map) -> tuple[int, int]:
         """Row and column of the nearest vertex; may lie outside the map."""
-        return round(self.y / map_.tile_height), round(self.x / map_.tile_width)
+        return map_.lattice.vertex_at(self.x, self.y)
 
 
 @dataclass(frozen=True)

@@ -10,7 +10,6 @@ import numpy as np
 from numpy.typing import NDArray
 
 from knitground.core.base.window import Box
-from knitground.core.model.terrain import SetKind
 
 
 @dataclass(frozen=True, eq=False)
@@ -126,32 +125,3 @@ def _trimmed(box: Box, mask: NDArray[np.bool_], complete: bool) -> Region:
         int(box.top + top), int(box.left + left), int(box.top + bottom), int(box.left + right)
     )
     return Region(place, mask[top:bottom, left:right], complete)
-
-
-def same_ground(terrain: NDArray[Any], kind: SetKind = SetKind.CORNER) -> NDArray[np.uint32]:
-    """Number cells by the terrain that they ask tiles for: equal numbers, equal ground.
-
-    Parameters
-    ----------
-    terrain : (h + 1, w + 1), as a ground layer holds it
-    kind : of the layer's set: four vertices count, four sides, or the cell itself
-
-    Returns
-    -------
-    (h, w) uint32
-    """
-    wide = terrain.astype(np.uint32)
-    if kind is SetKind.RING:
-        return wide[:-1, :-1]
-    if kind is SetKind.EDGE:
-        return np.asarray(
-            wide[:-1, :-1] | (wide[1:, :-1] & 255) << 16 | (wide[:-1, 1:] >> 8) << 24, np.uint32
-        )
-    north, south = wide[:-1], wide[1:]
-    out: NDArray[np.uint32] = (
-        (north[:, :-1] << np.uint32(24))
-        | (north[:, 1:] << np.uint32(16))
-        | (south[:, :-1] << np.uint32(8))
-        | south[:, 1:]
-    )
-    return out

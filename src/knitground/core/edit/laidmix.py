@@ -14,8 +14,9 @@ from knitground.core.edit.desk import Desk, Pointer
 from knitground.core.edit.document import Edit
 from knitground.core.edit.flood import Region
 from knitground.core.edit.hand import MixInHand, PatchInHand, TileInHand
+from knitground.core.edit.layerplans import hand_values, mix_mask
 from knitground.core.edit.laying import Plan, plan_cells
-from knitground.core.edit.planning import hand_values, mix_mask, plan_region, refusal
+from knitground.core.edit.planning import plan_region, refusal
 from knitground.core.model.laid import MAX_LAID, LaidMix
 from knitground.core.model.layers import TileLayer
 from knitground.core.model.mix import Mix

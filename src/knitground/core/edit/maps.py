@@ -6,8 +6,6 @@ import re
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
 
-import numpy as np
-
 from knitground.core.base.errors import EditError
 from knitground.core.base.window import whole
 from knitground.core.edit.atoms import Atom, PatchArray, SetField, close_seam
@@ -15,7 +13,7 @@ from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.document import Edit
 from knitground.core.edit.properties import check_property, with_property, without_property
 from knitground.core.grow.runner import Grown, last_made
-from knitground.core.model.layers import GroundLayer, GrownLayer, MarkerLayer, TileLayer, TintLayer
+from knitground.core.model.layers import GroundLayer, TileLayer
 from knitground.core.model.limits import MAX_CELLS, MAX_SIDE
 from knitground.core.model.map import Map
 from knitground.core.model.mix import Mix
@@ -83,6 +81,10 @@ def set_recipe(map_: Map, recipe: Recipe, name: str = "Change recipe") -> Edit:
     return Edit(name, (SetField(map_, "recipe", recipe, changed),))
 
 
+_GROWN = {"terrain": What.TERRAIN, "cells": What.CELLS, "markers": What.MARKERS}
+"""What is different once a field of a layer was grown."""
+
+
 def lay_grown(map_: Map, grown: Sequence[Grown], recipe: Recipe | None = None) -> Edit:
     """Lay what a recipe made; pins stay. With `recipe`, that becomes the map's in the same step."""
     atoms: list[Atom] = []
@@ -90,25 +92,18 @@ def lay_grown(map_: Map, grown: Sequence[Grown], recipe: Recipe | None = None) -
         atoms.append(SetField(map_, "recipe", recipe, Changed(What.RECIPE, map_)))
     for each in last_made(grown):
         layer = each.layer
-        name, what, new = "terrain", What.TERRAIN, each.made
-        if isinstance(layer, MarkerLayer):
-            if layer.markers != new:
-                told = Changed(What.MARKERS, map_, layer)
-                atoms.append(SetField(layer, "markers", new, told))
+        name, old = layer.grown, getattr(layer, layer.grown)
+        if isinstance(old, tuple):
+            if old != each.made:
+                atoms.append(SetField(layer, name, each.made, Changed(_GROWN[name], map_, layer)))
             continue
-        if isinstance(layer, TintLayer):
-            name, what = "cells", What.CELLS
-        if isinstance(layer, GrownLayer) and layer.cells.shape == new.shape:
-            name, what, new = "cells", What.CELLS, np.where(layer.pinned, layer.cells, new)
-        elif isinstance(layer, GrownLayer):
-            name = "cells"
-        if getattr(layer, name).shape != new.shape:
+        if old.shape != each.made.shape:
             raise EditError(f"“{layer.name}” has another size now: run the recipe once more")
-        if (getattr(layer, name) == new).all():
+        new = layer.with_grown(each.made)
+        if (old == new).all():
             continue
         # The array itself is swapped: however large the map, that takes no time.
-        changed = Changed(what, map_, layer, whole(new))
-        atoms.append(SetField(layer, name, new, changed))
+        atoms.append(SetField(layer, name, new, Changed(_GROWN[name], map_, layer, whole(new))))
     return Edit("Grow", tuple(atoms))
 
 

@@ -205,12 +205,4 @@ def inside(corners: list[Point], x: float, y: float) -> bool:
 
 def marker_cells(project: Project, map_: Map, markers: Iterable[Marker]) -> Box | None:
     """Give the cells on which markers lie; None if there are no markers."""
-    points = [point for each in markers for point in outline(project, each)]
-    if not points:
-        return None
-    xs, ys = [x for x, _ in points], [y for _, y in points]
-    high, wide = map_.tile_height, map_.tile_width
-    return Box(
-        int(min(ys) // high), int(min(xs) // wide), int(max(ys) // high) + 1,
-        int(max(xs) // wide) + 1,
-    )  # fmt: skip
+    return map_.lattice.cells_round(point for each in markers for point in outline(project, each))

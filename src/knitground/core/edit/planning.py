@@ -8,35 +8,25 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from knitground.core.base.errors import EditError
-from knitground.core.base.window import Box, index, read
-from knitground.core.chance.fall import check_fall
+from knitground.core.base.window import Box, read
 from knitground.core.edit.desk import Desk, Pointer
-from knitground.core.edit.flood import Region, flood_in, same_ground
+from knitground.core.edit.flood import Region, flood_in
 from knitground.core.edit.hand import (
-    MarkerInHand,
-    MixInHand,
     PatchInHand,
     TerrainInHand,
-    TileInHand,
-    TintInHand,
 )
-from knitground.core.edit.laying import Plan, plan_cells, plan_sides, plan_terrain, plan_unpin
-from knitground.core.edit.tint import Weights, blended, disc, soft_weights, tint_value
-from knitground.core.grow.patchwork import mix_cells
-from knitground.core.grow.taking import Lie, check_taking, taken_cells
+from knitground.core.edit.layerplans import Cover, corners_of, plans_of
+from knitground.core.edit.laying import Plan, plan_sides, plan_unpin
+from knitground.core.edit.tint import disc
 from knitground.core.knit.sides import SideMask
 from knitground.core.model.layers import (
-    Cells,
     GroundLayer,
-    GrownLayer,
     Layer,
     MarkerLayer,
     PinnedLayer,
-    TintLayer,
 )
 from knitground.core.model.map import Map
-from knitground.core.model.mix import Mix
+from knitground.core.model.standing import standing_of
 from knitground.core.model.terrain import SetKind
 
 EYE_KEYS, LOCK_KEYS = "I", "J"
@@ -70,45 +60,7 @@ def refusal(desk: Desk, at: Pointer | None) -> str | None:
         return "nothing is selected — take Select (S) and drag, or let Fill go by what lies there"
     if desk.tool == "erase":
         return None
-    return _hand_refusal(desk, layer)
-
-
-def _hand_refusal(desk: Desk, layer: Layer) -> str | None:
-    hand = desk.hand
-    if isinstance(layer, MarkerLayer):
-        if isinstance(hand, MarkerInHand | TileInHand):
-            return None
-        return f"{layer.name} holds markers — take a kind of marker or a tile in hand at the left"
-    if isinstance(layer, TintLayer) and not isinstance(hand, TintInHand):
-        return f"{layer.name} holds colours — take a colour in hand at the left"
-    if isinstance(hand, MarkerInHand):
-        return f"{layer.name} holds {layer.kind} — markers go on a marker layer: choose one below"
-    if isinstance(hand, TintInHand) and not isinstance(layer, TintLayer):
-        return f"{layer.name} holds {layer.kind} — colours go on a tint layer: choose one below"
-    if hand is None:
-        return "nothing in hand — take a terrain, a tile or a mix at the left"
-    if isinstance(hand, TerrainInHand):
-        if not isinstance(layer, GroundLayer):
-            what = f"{layer.name} holds {layer.kind}"
-            return f"{what} — terrain goes on a ground layer: choose one below"
-        if (layer.tileset, layer.set_name) != (hand.tileset, hand.set_name):
-            return f"{layer.name} is knitted from “{layer.set_name}”, not from “{hand.set_name}”"
-    return _mix_refusal(desk, layer, hand) if isinstance(hand, MixInHand) else None
-
-
-def _mix_refusal(desk: Desk, layer: Layer, hand: MixInHand) -> str | None:
-    if sum(hand.mix.weights) <= 0:
-        return f"mix “{hand.name}” is empty — give it tiles with a weight over 0"
-    try:
-        single = (each.weight for each in hand.mix.entries if each.patch is None)
-        weights = tuple(each for each in single if each > 0)
-        if weights:
-            check_fall(weights, hand.mix.fall)
-        if desk.grid is not None:
-            check_taking(Lie(desk.project, desk.grid), hand.mix.fall, layer.number)
-    except EditError as error:
-        return f"mix “{hand.name}”: {error}"
-    return None
+    return plans_of(layer).refusal(desk, layer)
 
 
 def brush(desk: Desk, map_: Map, at: Pointer) -> tuple[Box, NDArray[np.bool_]]:
@@ -136,25 +88,6 @@ def brush(desk: Desk, map_: Map, at: Pointer) -> tuple[Box, NDArray[np.bool_]]:
     return Box(top, left, top + size, left + size), mask
 
 
-class Cover:
-    """How much of its colour a stroke has laid in each cell, so that dabs do not add up."""
-
-    def __init__(self, map_: Map) -> None:
-        self._laid = np.zeros((map_.height, map_.width), np.float32)
-        self._map = map_
-
-    def more(self, box: Box, weights: Weights) -> Weights:
-        """Note what a dab lays in a box; returns how much of what is left it has to lay."""
-        at = index(box, self._map.height, self._map.width)
-        before: Weights = self._laid[at].copy()
-        after = np.maximum(before, weights)
-        self._laid[at] = after
-        left = 1 - before
-        more = np.zeros_like(left)
-        np.divide(after - before, left, out=more, where=left > 0)
-        return more
-
-
 def plan_dab(
     desk: Desk,
     at: Pointer,
@@ -167,51 +100,12 @@ def plan_dab(
     what the stroke has laid so far, with a soft brush.
     """
     map_, layer = desk.grid, desk.layer
-    if refusal(desk, at) is not None or map_ is None or isinstance(layer, MarkerLayer):
+    if refusal(desk, at) is not None or map_ is None or layer is None:
         return None
     if desk.draws_path:
         return plan_path(desk, at.side(map_))
-    box, mask = brush(desk, map_, at)
-    if isinstance(layer, TintLayer):
-        verb = "Erase colour" if desk.tool == "erase" else "Paint"
-        weights = soft_weights(desk.size) if desk.is_soft else None
-        return plan_tint(desk, layer, Region(box, mask), verb, weights, cover)
-    if desk.tool == "erase":
-        return _plan_erase(desk, map_, box, mask)
-    return plan_region(desk, Region(box, mask), "Paint", anchor)
-
-
-def plan_tint(
-    desk: Desk,
-    layer: TintLayer,
-    region: Region,
-    verb: str,
-    weights: Weights | None = None,
-    cover: Cover | None = None,
-) -> Plan | None:
-    """Plan laying the colour in hand on a region, or taking colour away with Erase."""
-    map_, hand = desk.map, desk.hand
-    erases = desk.tool == "erase"
-    if map_ is None or not (erases or isinstance(hand, TintInHand)):
-        return None
-    value = 0
-    name = verb
-    if not erases and isinstance(hand, TintInHand):
-        value, name = tint_value(hand.colour, hand.strength), f"{verb} {hand.title}"
-    mask = region.mask
-    if weights is None:
-        return plan_cells(map_, layer, region.box, np.full(mask.shape, value, np.int32), mask, name)
-    box = region.box.fitted(map_.height, map_.width, map_.wrap)
-    if box.is_empty:
-        return None
-    if box.height < region.box.height or box.width < region.box.width:
-        rows = np.arange(box.top, box.bottom) - region.box.top
-        cols = np.arange(box.left, box.right) - region.box.left
-        weights = weights[np.ix_(rows % weights.shape[0], cols % weights.shape[1])]
-    if cover is not None:
-        weights = cover.more(box, weights)
-    values = blended(read(layer.cells, box), value, weights)
-    return plan_cells(map_, layer, box, values, weights > 0, name)
+    region = Region(*brush(desk, map_, at))
+    return plans_of(layer).dab(desk, map_, layer, region, anchor, cover)
 
 
 def plan_path(desk: Desk, sides: SideMask) -> Plan | None:
@@ -271,13 +165,13 @@ def fill_region(
     def ground(box: Box) -> NDArray[Any]:
         assert isinstance(layer, GroundLayer)
         part = layer.terrain[box.top : box.bottom + 1, box.left : box.right + 1]
-        return same_ground(part, layer.kind_of_set)
+        return standing_of(layer.kind_of_set).same(part)
 
     values = ground if isinstance(layer, GroundLayer) and not by_tile else tiles
     if not cells and desk.lays_terrain and isinstance(layer, GroundLayer):
         if by_tile:
             found = _like(tiles, size, row, col, map_.wrap, limit, everywhere=desk.options.fill_all)
-            return Region(*_corners(found.box, found.mask), found.complete)
+            return Region(*corners_of(found.box, found.mask), found.complete)
         grid = layer.terrain[:-1, :-1] if map_.wrap else layer.terrain
         row, col = _inside(*at.vertex(map_), grid.shape, map_.wrap)
         size = (grid.shape[0], grid.shape[1])
@@ -308,13 +202,6 @@ def _like(
     return Region(box, mask, (box.height, box.width) == size)
 
 
-def _corners(box: Box, mask: NDArray[np.bool_]) -> tuple[Box, NDArray[np.bool_]]:
-    """Give the vertices round cells, as a box and a mask."""
-    wide = np.pad(mask, ((0, 1), (0, 1)))
-    wide = wide | np.roll(wide, 1, 0) | np.roll(wide, 1, 1) | np.roll(wide, (1, 1), (0, 1))
-    return Box(box.top, box.left, box.bottom + 1, box.right + 1), wide
-
-
 def _inside(row: int, col: int, size: tuple[int, ...], wrap: bool) -> tuple[int, int]:
     if wrap:
         return row % size[0], col % size[1]
@@ -326,13 +213,11 @@ def plan_selected(desk: Desk) -> Plan | None:
     chosen, layer = desk.selection, desk.layer
     if chosen is None or layer is None or layer.locked or not layer.visible:
         return None
-    if isinstance(layer, MarkerLayer):
-        return None
-    if _hand_refusal(desk, layer) is not None:
+    if plans_of(layer).refusal(desk, layer) is not None:
         return None
     box, mask = chosen.box, chosen.mask
     if isinstance(desk.hand, TerrainInHand) and desk.set_kind is SetKind.CORNER:
-        box, mask = _corners(box, mask)
+        box, mask = corners_of(box, mask)
     anchor = (0, 0) if desk.options.pattern_on_map else (box.top, box.left)
     return plan_region(desk, Region(box, mask), "Fill selection with", anchor)
 
@@ -342,33 +227,7 @@ def erase_selected(desk: Desk) -> Plan | None:
     chosen, layer, map_ = desk.selection, desk.layer, desk.grid
     if chosen is None or layer is None or map_ is None or layer.locked or not layer.visible:
         return None
-    if isinstance(layer, MarkerLayer):
-        return None
-    box, mask = chosen.box, chosen.mask
-    if isinstance(layer, PinnedLayer) and _pins_to_release(map_, layer, box, mask):
-        return plan_unpin(desk.doc, map_, layer, box, mask, "Release pins of selection")
-    if not isinstance(layer, GroundLayer):
-        return plan_cells(map_, layer, box, np.zeros(mask.shape, np.int32), mask, "Erase selection")
-    if layer.kind_of_set is SetKind.CORNER:
-        box, mask = _corners(box, mask)
-    return plan_terrain(desk.doc, map_, layer, box, mask, 0, "Erase terrain of selection")
-
-
-def _pins_to_release(map_: Map, layer: PinnedLayer, box: Box, mask: NDArray[np.bool_]) -> bool:
-    """Tell whether erasing would release pins: of a grown layer those of empty cells do not count.
-
-    There an erased cell is itself a pin, and a stroke must not undo what it has just done.
-    """
-    if not map_.wrap:
-        inner = box.clipped(map_.height, map_.width)
-        top, left = inner.top - box.top, inner.left - box.left
-        box, mask = inner, mask[top : top + inner.height, left : left + inner.width]
-    if box.is_empty:
-        return False
-    pins = read(layer.pinned, box) & mask
-    if not isinstance(layer, GroundLayer):
-        pins &= read(layer.cells, box) != 0
-    return bool(pins.any())
+    return plans_of(layer).erase_cells(desk, map_, layer, Region(chosen.box, chosen.mask))
 
 
 def release_pins(desk: Desk, at: Pointer | None) -> Plan | None:
@@ -395,96 +254,7 @@ def plan_region(
     A patch repeats over the region from `anchor` on, a row and a column; by default from the
     region's own corner for Paint, and as the map's session setting says for all else.
     """
-    map_, layer, hand = desk.grid, desk.layer, desk.hand
-    if map_ is None or layer is None or hand is None or isinstance(hand, MarkerInHand):
+    map_, layer = desk.grid, desk.layer
+    if map_ is None or layer is None:
         return None
-    if isinstance(layer, TintLayer):
-        return plan_tint(desk, layer, region, verb)
-    if isinstance(hand, TintInHand):
-        return None
-    name = f"{verb} {hand.title}"
-    if isinstance(hand, TerrainInHand):
-        if not isinstance(layer, GroundLayer):
-            return None
-        box, mask = region.box, region.mask
-        return plan_terrain(desk.doc, map_, layer, box, mask, hand.value, name)
-    mask = region.mask
-    dealt = None if desk.tool == "paint" else region.mask
-    if isinstance(hand, MixInHand):
-        mask = mask & mix_mask(desk, map_, layer, hand.mix, region.box)
-        dealt = None if dealt is None else mask
-    values = hand_values(desk, hand, map_, layer, region.box, anchor, dealt, mask)
-    if isinstance(hand, PatchInHand) or (isinstance(hand, MixInHand) and hand.mix.has_patches):
-        mask = mask & (values > 0)
-    return plan_cells(map_, layer, region.box, values, mask, name)
-
-
-def hand_values(
-    desk: Desk,
-    hand: TileInHand | MixInHand | PatchInHand,
-    map_: Map,
-    layer: Layer,
-    box: Box,
-    anchor: tuple[int, int] | None = None,
-    dealt: NDArray[np.bool_] | None = None,
-    mask: NDArray[np.bool_] | None = None,
-) -> Cells:
-    """Give what is in hand lays in every cell of a box: places of the map's legend, 0 for holes.
-
-    `anchor` is where a patch that repeats begins; by default the box's own corner. `dealt` are the
-    cells among which a mix that falls in exact shares is dealt; a brush deals in blocks of the map.
-    `mask` are the cells that are to be laid: patches of a mix lie in them as a whole.
-    """
-    if isinstance(hand, PatchInHand):
-        patch = hand.patch
-        places = np.array(
-            [[map_.legend.place(t) if t else 0 for t in row] for row in patch.rows], np.int32
-        )
-        top, left = anchor if anchor is not None else (box.top, box.left)
-        rows = (np.arange(box.top, box.bottom) - top) % patch.height
-        cols = (np.arange(box.left, box.right) - left) % patch.width
-        return places[np.ix_(rows, cols)]
-    if isinstance(hand, TileInHand):
-        return np.full((box.height, box.width), map_.legend.place(hand.tile), np.int32)
-    every = np.ones((box.height, box.width), np.bool_) if mask is None else mask
-    current = None
-    if hand.mix.has_patches and not isinstance(layer, GroundLayer):
-        current = layer.cells
-    seed = desk.options.seed
-    return mix_cells(map_, hand.mix, layer.number, box, seed, every, dealt, current)
-
-
-def mix_mask(desk: Desk, map_: Map, layer: Layer, mix: Mix, box: Box) -> NDArray[np.bool_]:
-    """Give the cells of a box that a mix takes, as it is set to: all of them, or some."""
-    lie = Lie(desk.project, map_, lambda each, part: desk.doc.cells(map_.of or map_, each, part))
-    return taken_cells(lie, mix.fall, layer.number, box, desk.options.seed)
-
-
-def _plan_erase(desk: Desk, map_: Map, box: Box, mask: NDArray[np.bool_]) -> Plan:
-    """Plan erasing: pins first, then the terrain beneath them; or the tiles of a tile layer."""
-    layer = desk.layer
-    assert layer is not None
-    if isinstance(layer, GrownLayer) and _pins_to_release(map_, layer, box, mask):
-        return plan_unpin(desk.doc, map_, layer, box, mask, "Release pins")
-    if not isinstance(layer, GroundLayer):
-        return plan_cells(map_, layer, box, np.zeros(mask.shape, np.int32), mask, "Erase tiles")
-    if layer.kind_of_set is not SetKind.CORNER:
-        return _plan_erase_cells(desk, map_, layer, box, mask)
-    cells = Box(
-        box.top, box.left, max(box.top + 1, box.bottom - 1), max(box.left + 1, box.right - 1)
-    )
-    fitted = cells.fitted(map_.height, map_.width, map_.wrap)
-    if not fitted.is_empty and read(layer.pinned, fitted).any():
-        every = np.ones((cells.height, cells.width), np.bool_)
-        return plan_unpin(desk.doc, map_, layer, cells, every, "Release pins")
-    return plan_terrain(desk.doc, map_, layer, box, mask, 0, "Erase terrain")
-
-
-def _plan_erase_cells(
-    desk: Desk, map_: Map, layer: GroundLayer, box: Box, mask: NDArray[np.bool_]
-) -> Plan:
-    """Plan erasing on a ring or edge set, whose terrain goes by cells."""
-    fitted = box.fitted(map_.height, map_.width, map_.wrap)
-    if not fitted.is_empty and read(layer.pinned, fitted).any():
-        return plan_unpin(desk.doc, map_, layer, box, mask, "Release pins")
-    return plan_terrain(desk.doc, map_, layer, box, mask, 0, "Erase terrain")
+    return plans_of(layer).lay(desk, map_, layer, region, verb, anchor)

@@ -325,9 +325,7 @@ def _cells_atoms(
     if not layer.holds_tiles:
         return [], 0
     noted = _laid_atoms(map_, layer, translate)
-    laid = layer.cells > 0
-    if isinstance(layer, GroundLayer):
-        laid &= layer.pinned
+    laid = layer.stored()
     old = layer.cells[laid]
     new = table[old]
     if (new == old).all():

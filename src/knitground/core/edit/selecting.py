@@ -11,11 +11,11 @@ from numpy.typing import NDArray
 from knitground.core.base.errors import EditError
 from knitground.core.base.window import Box, read
 from knitground.core.edit.document import Document, Edit
-from knitground.core.edit.flood import same_ground
 from knitground.core.edit.laying import Plan, plan_cells, plan_unpin
 from knitground.core.model.layers import GroundLayer, Layer, PinnedLayer
 from knitground.core.model.map import Map, grid_of
 from knitground.core.model.patch import Patch, turn_tile
+from knitground.core.model.standing import standing_of
 
 Mask = NDArray[np.bool_]
 
@@ -121,7 +121,7 @@ def select_ground(map_: Map, layer: Layer, row: int, col: int) -> Selection | No
     whole = Box(0, 0, map_.height, map_.width)
     values = layer.cells
     if isinstance(layer, GroundLayer):
-        values = same_ground(layer.terrain, layer.kind_of_set).astype(np.int64)
+        values = standing_of(layer.kind_of_set).same(layer.terrain).astype(np.int64)
     return trimmed(whole, values == values[row, col])
 
 
@@ -248,4 +248,4 @@ def to_layer(doc: Document, map_: Map, source: Layer, target: Layer, chosen: Sel
 def same_cells(map_: Map, one: Layer, two: Layer) -> bool:
     """Tell whether two layers of a map have cells of the same size."""
     first, second = grid_of(map_, one), grid_of(map_, two)
-    return (first.tile_height, first.tile_width) == (second.tile_height, second.tile_width)
+    return first.lattice.cell_size == second.lattice.cell_size

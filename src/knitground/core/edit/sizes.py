@@ -13,18 +13,18 @@ from knitground.core.edit.atoms import Atom, SetField, close_seam
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.document import Edit
 from knitground.core.edit.maps import check_size
+from knitground.core.model.lattice import Lattice
 from knitground.core.model.layers import (
     GroundLayer,
     Layer,
     MarkerLayer,
-    PinnedLayer,
     TileLayer,
 )
-from knitground.core.model.map import Legend, Map
+from knitground.core.model.map import Legend, Map, grid_of
 from knitground.core.model.marker import Marker
 from knitground.core.model.project import Project, free_name
 from knitground.core.model.recipe import Area
-from knitground.core.model.terrain import SetKind
+from knitground.core.model.standing import standing_of
 
 
 @dataclass(frozen=True)
@@ -56,8 +56,8 @@ def resize_map(map_: Map, margins: Margins) -> Edit:
         SetField(map_, "width", width, changed),
     ]
     for layer in map_.layers:
-        if isinstance(layer, TileLayer) and layer.cell is not None:
-            atoms += _own_grid_atoms(map_, layer, layer.cell, margins, changed)
+        if layer.own_cell is not None:
+            atoms += _own_grid_atoms(map_, layer, layer.own_cell, margins, changed)
         else:
             atoms += _layer_atoms(map_, layer, margins, changed)
         if isinstance(layer, MarkerLayer):
@@ -67,16 +67,11 @@ def resize_map(map_: Map, margins: Margins) -> Edit:
 
 
 def _layer_atoms(map_: Map, layer: Layer, margins: Margins, changed: Changed) -> list[Atom]:
-    names = ["cells"]
-    if isinstance(layer, PinnedLayer):
-        names.append("pinned")
-    if isinstance(layer, GroundLayer):
-        names.append("terrain")
     atoms: list[Atom] = []
-    for name in names:
+    for name in layer.arrays:
         old: NDArray[Any] = getattr(layer, name)
         if name == "terrain" and isinstance(layer, GroundLayer):
-            old = _without_seam(map_, layer)
+            old = standing_of(layer.kind_of_set).own(layer.terrain, wrap=map_.wrap)
         new = _moved(old, margins)
         if name == "terrain" and map_.wrap:
             close_seam(new)
@@ -91,33 +86,15 @@ def _layer_atoms(map_: Map, layer: Layer, margins: Margins, changed: Changed) ->
     return atoms
 
 
-def _without_seam(map_: Map, layer: GroundLayer) -> NDArray[Any]:
-    """Give a layer's terrain without what stands there only because the map wraps, or did.
-
-    The last row and column are a copy of the first on a map that wraps, and stand for nothing of
-    their own in a ring set; of an edge set the far half of each number does not.
-    """
-    terrain = layer.terrain.copy()
-    if map_.wrap or layer.kind_of_set is SetKind.RING:
-        if not (layer.kind_of_set is SetKind.CORNER and not map_.wrap):
-            terrain[-1], terrain[:, -1] = 0, 0
-    elif layer.kind_of_set is SetKind.EDGE:
-        terrain[-1] &= 0x00FF
-        terrain[:, -1] &= 0xFF00
-    return terrain
-
-
 def _own_grid_atoms(
-    map_: Map, layer: TileLayer, cell: tuple[int, int], margins: Margins, changed: Changed
+    map_: Map, layer: Layer, cell: tuple[int, int], margins: Margins, changed: Changed
 ) -> list[Atom]:
     """Resize a layer with cells of its own; what is left of a cell goes to its offset."""
-    height = (map_.height + margins.top + margins.bottom) * map_.tile_height
-    width = (map_.width + margins.left + margins.right) * map_.tile_width
-    down, across = margins.top * map_.tile_height, margins.left * map_.tile_width
+    across, down = (int(each) for each in map_.lattice.place(margins.top, margins.left))
     above, left = -(-down // cell[0]), -(-across // cell[1])
     high, wide = layer.cells.shape
-    own = Margins(above, left, -(-height // cell[0]) - high - above,
-                  -(-width // cell[1]) - wide - left)  # fmt: skip
+    after = _resized(map_, margins).divided(*cell)
+    own = Margins(above, left, after.rows - high - above, after.columns - wide - left)
     new = _moved(layer.cells, own)
     offset = (layer.offset[0] + across - left * cell[1], layer.offset[1] + down - above * cell[0])
     return [
@@ -126,11 +103,15 @@ def _own_grid_atoms(
     ]
 
 
+def _resized(map_: Map, margins: Margins) -> Lattice:
+    height = map_.height + margins.top + margins.bottom
+    return map_.lattice.resized(height, map_.width + margins.left + margins.right)
+
+
 def _markers_moved(map_: Map, layer: MarkerLayer, margins: Margins) -> list[tuple[Marker, bool]]:
     """Move markers along with the map's upper left; tell of each whether it is off the map then."""
-    width = (map_.width + margins.left + margins.right) * map_.tile_width
-    height = (map_.height + margins.top + margins.bottom) * map_.tile_height
-    right, down = margins.left * map_.tile_width, margins.top * map_.tile_height
+    width, height = _resized(map_, margins).extent
+    right, down = map_.lattice.place(margins.top, margins.left)
     out = []
     for each in layer.markers:
         points = tuple((x + right, y + down) for x, y in each.points)
@@ -174,15 +155,14 @@ def cut_content(map_: Map, margins: Margins) -> dict[str, int]:
 
 def _cells_cut(map_: Map, layer: Layer, kept: NDArray[np.bool_]) -> int:
     """Count a layer's cells that are not empty and have no cell of the map beneath that is kept."""
-    if isinstance(layer, GroundLayer):
-        filled = layer.pinned | (layer.terrain[:-1, :-1] > 0)
-        return int((filled & ~kept).sum())
-    if isinstance(layer, TileLayer) and layer.cell is not None:
-        rows, cols = np.nonzero(layer.cells)
-        down = np.minimum(rows * layer.cell[0] // map_.tile_height, map_.height - 1)
-        across = np.minimum(cols * layer.cell[1] // map_.tile_width, map_.width - 1)
+    filled = layer.filled()
+    if layer.own_cell is not None:
+        rows, cols = np.nonzero(filled)
+        begins = grid_of(map_, layer).lattice.origins(rows, cols)
+        down, across = map_.lattice.lines_at(begins[:, 1], begins[:, 0])
+        down, across = np.minimum(down, map_.height - 1), np.minimum(across, map_.width - 1)
         return int((~kept[down, across]).sum())
-    return int(((layer.cells > 0) & ~kept).sum())
+    return int((filled & ~kept).sum())
 
 
 def duplicate_map(project: Project, map_: Map) -> tuple[Edit, Map]:
@@ -192,7 +172,7 @@ def duplicate_map(project: Project, map_: Map) -> tuple[Edit, Map]:
     places = np.array(
         [made.legend.place(tile) if tile else 0 for tile in map_.legend.tiles], np.int32
     )
-    made.layers = [duplicate(layer) for layer in map_.layers]
+    made.layers = [layer.copy() for layer in map_.layers]
     for layer in made.layers:
         if not layer.holds_tiles:
             continue
@@ -202,22 +182,10 @@ def duplicate_map(project: Project, map_: Map) -> tuple[Edit, Map]:
     return Edit(f"Duplicate map “{map_.name}”", (SetField(project, "maps", maps, changed),)), made
 
 
-def duplicate(layer: Layer, name: str | None = None, number: int | None = None) -> Layer:
-    """Copy a layer, its arrays too."""
-    made = replace(layer, cells=layer.cells.copy())
-    made.name = layer.name if name is None else name
-    made.number = layer.number if number is None else number
-    if isinstance(made, PinnedLayer):
-        made.pinned = made.pinned.copy()
-    if isinstance(made, GroundLayer):
-        made.terrain = made.terrain.copy()
-    return made
-
-
 def duplicate_layer(map_: Map, layer: Layer) -> tuple[Edit, Layer]:
     """Add a copy of a layer in front of it."""
     name = free_name(f"{layer.name} copy", [each.name for each in map_.layers])
-    made = duplicate(layer, name, map_.free_number())
+    made = layer.copy(name, map_.free_number())
     layers = list(map_.layers)
     layers.insert(layers.index(layer) + 1, made)
     changed = Changed(What.LAYERS, map_)

@@ -27,11 +27,11 @@ from knitground.core.model.map import Map
 from knitground.core.model.project import Project, free_name
 from knitground.core.model.recipe import MixStep, Recipe, Step
 from knitground.core.model.slicing import Slicing
+from knitground.core.model.standing import standing_of
 from knitground.core.model.terrain import (
     ANY,
     NOTHING,
     Marks,
-    SetKind,
     Terrain,
     TerrainSet,
     no_marks,
@@ -387,11 +387,7 @@ def terrain_uses(
     """Say where maps use a terrain: map, layer, and how many places."""
     found = []
     for map_, layer in layers_of(project, tileset, kit):
-        ground = layer.terrain
-        if kit.kind is SetKind.EDGE:
-            count = int(((ground & 255) == number).sum() + ((ground >> 8) == number).sum())
-        else:
-            count = int((ground == number).sum())
+        count = standing_of(kit.kind).count(layer.terrain, number)
         if count:
             found.append((map_.name, layer.name, count))
     return found
@@ -452,11 +448,7 @@ def _renumbered(
 
 def _layer_atoms(map_: Map, layer: GroundLayer, table: NDArray[np.uint8]) -> list[Atom]:
     old: NDArray[Any] = layer.terrain
-    if layer.kind_of_set is SetKind.EDGE:
-        low, high = table[old & 255].astype(np.uint16), table[old >> 8].astype(np.uint16)
-        new: NDArray[Any] = low | (high << 8)
-    else:
-        new = table[old]
+    new = standing_of(layer.kind_of_set).translated(old, table)
     if (new == old).all():
         return []
     # Told as another knitting: every cell of the layer is to be looked at once more.

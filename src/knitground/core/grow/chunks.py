@@ -17,7 +17,7 @@ from knitground.core.base.hashing import mix_one
 from knitground.core.base.progress import Progress, no_progress
 from knitground.core.grow.preview import fitted_picture, grow_stand_in, knit_stand_in, stand_in
 from knitground.core.grow.work import Work
-from knitground.core.model.layers import GroundLayer, GrownLayer, MarkerLayer, TintLayer
+from knitground.core.model.layers import GroundLayer, MarkerLayer
 from knitground.core.model.map import Map
 from knitground.core.model.project import Project
 from knitground.core.model.terrain import SetKind
@@ -60,12 +60,11 @@ def grow_chunks(
             first = map_.layer_numbered(layer.number)
             if isinstance(layer, GroundLayer) and isinstance(first, GroundLayer):
                 layer.terrain = _with_border(project, trial, layer, first.terrain, number)
-            elif isinstance(layer, GrownLayer | TintLayer) and first is not None:
+            elif isinstance(layer, MarkerLayer):
+                inside = (each for each in layer.markers if _is_inside(trial, each.middle))
+                layer.markers = tuple(inside)
+            elif first is not None and layer.cells is not first.cells:
                 layer.cells = _framed(layer.cells, first.cells)
-            elif isinstance(layer, MarkerLayer) and isinstance(first, MarkerLayer):
-                layer.markers = tuple(
-                    each for each in layer.markers if _is_inside(trial, each.middle)
-                )
         knit_stand_in(project, trial)
         trial.name = f"{map_.name} {number + 1}"
         out.append(trial)
@@ -84,7 +83,7 @@ def _framed(cells: NDArray[Any], first: NDArray[Any]) -> NDArray[Any]:
 
 
 def _is_inside(map_: Map, at: tuple[float, float]) -> bool:
-    col, row = at[0] / map_.tile_width, at[1] / map_.tile_height
+    col, row = map_.lattice.places(*at)
     return BAND <= row < map_.height - BAND and BAND <= col < map_.width - BAND
 
 

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -12,6 +14,7 @@ from knitground.core.model.project import Project
 from knitground.core.model.terrain import SetKind
 from knitground.core.render.tiles import tile_pixels
 
+Size = tuple[int, int]
 Small = NDArray[np.uint32]
 """(h, w) premultiplied pixels."""
 _PAPER, _INK, _FAINT = 0xFFE3DCCD, 0xFF3B4C8C, 0xFFCFC6B4
@@ -26,40 +29,61 @@ def step_picture(
 
     Tiles are drawn in their own colours where they lie nearly everywhere, or if `tiles` says so.
     """
-    rows = (np.arange(height) * map_.height) // height
-    cols = (np.arange(width) * map_.width) // width
-    layer = grown.layer
-    if isinstance(layer, MarkerLayer):
-        out = np.full((height, width), _PAPER, np.uint32)
-        for each in grown.made:
-            x, y = each.middle
-            row = int(y / (map_.height * map_.tile_height) * height)
-            col = int(x / (map_.width * map_.tile_width) * width)
-            out[max(0, row - 1) : row + 2, max(0, col - 1) : col + 2] = 0xFFB4472F
-        return out
-    if isinstance(layer, TintLayer):
-        cells = grown.made[np.ix_(rows, cols)].astype(np.int64)
-        strength = (cells >> 24 & 127)[..., None] / 127
-        colour = np.stack([(cells >> shift) & 255 for shift in (16, 8, 0)], -1)
-        paper = np.array([_PAPER >> shift & 255 for shift in (16, 8, 0)])
-        mixed = np.rint(paper * (1 - strength) + colour * strength).astype(np.uint32)
-        tinted: Small = 0xFF000000 | mixed[..., 0] << 16 | mixed[..., 1] << 8 | mixed[..., 2]
-        return tinted.astype(np.uint32)
-    if isinstance(layer, GroundLayer):
-        found = project.set_of(layer.tileset, layer.set_name)
-        colours = np.full(256, _PAPER, np.uint32)
-        for n, each in enumerate(found[1].terrains if found else (), 1):
-            colours[n] = 0xFF000000 | int(each.colour[1:], 16)
-        if layer.kind_of_set is SetKind.EDGE:
-            whole = grown.made
-            on = np.maximum(whole[:-1, :-1] & 255, whole[:-1, :-1] >> 8)
-            return _largest(on.astype(np.uint8), height, width, colours)
-        drawn: Small = colours[grown.made[np.ix_(rows, cols)]]
-        return drawn
+    look = _LOOKS.get(type(grown.layer), _tiles_look)
+    return look(project, map_, grown, (height, width), tiles)
+
+
+def _cells_of(map_: Map, size: tuple[int, int], cells: NDArray[Any]) -> NDArray[Any]:
+    """Take one cell for each pixel of a picture of that size."""
+    rows = (np.arange(size[0]) * map_.height) // size[0]
+    cols = (np.arange(size[1]) * map_.width) // size[1]
+    return cells[np.ix_(rows, cols)]
+
+
+def _tiles_look(project: Project, map_: Map, grown: Grown, size: Size, tiles: bool) -> Small:
     on = (np.asarray(grown.made) > 0).astype(np.uint8)
     if tiles or on.mean() > _DENSE:
-        return _tile_colours(project, map_, grown.made[np.ix_(rows, cols)])
-    return _largest(on, height, width, np.array([_PAPER, _INK], np.uint32))
+        return _tile_colours(project, map_, _cells_of(map_, size, grown.made))
+    return _largest(on, *size, np.array([_PAPER, _INK], np.uint32))
+
+
+def _ground_look(project: Project, map_: Map, grown: Grown, size: Size, _tiles: bool) -> Small:
+    layer = grown.layer
+    assert isinstance(layer, GroundLayer)
+    found = project.set_of(layer.tileset, layer.set_name)
+    colours = np.full(256, _PAPER, np.uint32)
+    for n, each in enumerate(found[1].terrains if found else (), 1):
+        colours[n] = 0xFF000000 | int(each.colour[1:], 16)
+    if layer.kind_of_set is SetKind.EDGE:
+        whole = grown.made
+        on = np.maximum(whole[:-1, :-1] & 255, whole[:-1, :-1] >> 8)
+        return _largest(on.astype(np.uint8), *size, colours)
+    drawn: Small = colours[_cells_of(map_, size, grown.made)]
+    return drawn
+
+
+def _tint_look(_project: Project, map_: Map, grown: Grown, size: Size, _tiles: bool) -> Small:
+    cells = _cells_of(map_, size, grown.made).astype(np.int64)
+    strength = (cells >> 24 & 127)[..., None] / 127
+    colour = np.stack([(cells >> shift) & 255 for shift in (16, 8, 0)], -1)
+    paper = np.array([_PAPER >> shift & 255 for shift in (16, 8, 0)])
+    mixed = np.rint(paper * (1 - strength) + colour * strength).astype(np.uint32)
+    tinted = 0xFF000000 | mixed[..., 0] << 16 | mixed[..., 1] << 8 | mixed[..., 2]
+    return np.asarray(tinted, np.uint32)
+
+
+def _markers_look(_project: Project, map_: Map, grown: Grown, size: Size, _tiles: bool) -> Small:
+    out = np.full(size, _PAPER, np.uint32)
+    wide, high = map_.lattice.extent
+    for each in grown.made:
+        x, y = each.middle
+        row, col = int(y / high * size[0]), int(x / wide * size[1])
+        out[max(0, row - 1) : row + 2, max(0, col - 1) : col + 2] = 0xFFB4472F
+    return out
+
+
+_LOOKS = {GroundLayer: _ground_look, TintLayer: _tint_look, MarkerLayer: _markers_look}
+"""What a step made on a kind of layer; on all others it made tiles."""
 
 
 def _tile_colours(project: Project, map_: Map, cells: NDArray[np.int32]) -> Small:

@@ -31,7 +31,7 @@ def run_markers(work: Work, step: MarkersStep) -> list[Grown]:
     number = max([0, *(each.number for each in layer.markers), *(m.number for m in kept)]) + 1
     made = []
     for n, (row, col) in enumerate(chosen):
-        at = ((col + 0.5) * work.map.tile_width, (row + 0.5) * work.map.tile_height)
+        at = work.map.lattice.middle(row, col)
         name = f"{step.called} {n + 1}" if step.called and len(chosen) > 1 else step.called
         new = Marker(number + n, Shape.POINT, (at,), name, step.kind, (own,))
         made.append(_as_before(layer, new, own))
@@ -92,7 +92,7 @@ def _reachable(work: Work, free: Mask, kind: str) -> Mask:
     found: set[int] = set()
     for marker in work.markers(kind):
         x, y = marker.middle
-        row, col = int(y // work.map.tile_height), int(x // work.map.tile_width)
+        row, col = work.map.lattice.cell_at(x, y)
         for r, c in ((row, col), (row - 1, col), (row + 1, col), (row, col - 1), (row, col + 1)):
             if 0 <= r < high and 0 <= c < wide and numbers[r, c]:
                 found.add(int(numbers[r, c]))

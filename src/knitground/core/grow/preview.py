@@ -15,11 +15,11 @@ from knitground.core.base.window import Box, read
 from knitground.core.grow.runner import Grown, last_made, run_recipe
 from knitground.core.knit.knit import knit_box
 from knitground.core.knit.layer import layer_table
-from knitground.core.model.layers import GroundLayer, GrownLayer, Layer, MarkerLayer, TintLayer
+from knitground.core.model.layers import GroundLayer, Layer
 from knitground.core.model.map import Legend, Map
 from knitground.core.model.project import Project
 from knitground.core.model.recipe import Recipe
-from knitground.core.render.atlas import Atlas, tile_size
+from knitground.core.render.atlas import Atlas
 from knitground.core.render.stack import draw_planes, stack_of
 
 Pixels = NDArray[np.uint32]
@@ -27,7 +27,7 @@ Pixels = NDArray[np.uint32]
 
 def stand_in(map_: Map, recipe: Recipe | None = None) -> Map:
     """Make a map with layers and a legend of its own, which may be grown without changing it."""
-    out = Map(map_.name, map_.height, map_.width, map_.tile_height, map_.tile_width, map_.wrap)
+    out = map_.blank()
     out.legend = Legend()
     for tile in map_.legend.tiles[1:]:
         if tile is not None:
@@ -50,14 +50,8 @@ def lay_on(map_: Map, grown: Sequence[Grown]) -> None:
     """Lay what steps made on the layers of a stand-in; pins stay."""
     for each in last_made(grown):
         layer = map_.layer_numbered(each.layer.number)
-        if isinstance(layer, MarkerLayer):
-            layer.markers = each.made
-        elif isinstance(layer, GroundLayer):
-            layer.terrain = each.made
-        elif isinstance(layer, GrownLayer):
-            layer.cells = np.where(layer.pinned, layer.cells, each.made)
-        elif isinstance(layer, TintLayer):
-            layer.cells = each.made
+        if layer is not None:
+            setattr(layer, layer.grown, layer.with_grown(each.made))
 
 
 def knit_stand_in(project: Project, map_: Map) -> None:
@@ -115,10 +109,10 @@ def alone_picture(
 
 def fitted_picture(project: Project, map_: Map, size: tuple[int, int]) -> Pixels:
     """Draw a knitted map by whole halvings, less than twice as large as a height and a width."""
-    level, last = 0, Atlas(project, map_).level_count - 1
+    level, last = 0, map_.lattice.level_count - 1
     while level < last:
-        high, wide = tile_size(map_, level)
-        if map_.height * high < 2 * size[0] and map_.width * wide < 2 * size[1]:
+        wide, high = map_.lattice.at_level(level).extent
+        if high < 2 * size[0] and wide < 2 * size[1]:
             break
         level += 1
     atlas = Atlas(project, map_)

@@ -73,11 +73,10 @@ def route_ends(work: Work, step: RouteStep, costs: Costs) -> list[Cell]:
     """List the places to join."""
     high, wide = work.size
     if step.between is RouteEnd.MARKERS:
-        size = work.map.tile_height, work.map.tile_width
+        lattice = work.map.lattice
         found = []
         for marker in work.markers(step.kind):
-            x, y = marker.middle
-            row, col = int(y // size[0]), int(x // size[1])
+            row, col = lattice.cell_at(*marker.middle)
             if 0 <= row < high and 0 <= col < wide and (row, col) not in found:
                 found.append((row, col))
         return found

@@ -36,8 +36,8 @@ from knitground.core.model.layers import (
     Cells,
     GroundLayer,
     GrownLayer,
+    Holds,
     Layer,
-    MarkerLayer,
     TintLayer,
 )
 from knitground.core.model.map import Map
@@ -362,15 +362,15 @@ def _key(work: Work, step: Step, known: bytes) -> Key:
     out = blake2b(digest_size=20)
     map_ = work.map
     settings = (replace(step, name=""), work.seed, map_.height, map_.width, map_.wrap,
-                map_.tile_height, map_.tile_width, map_.recipe.salt_of(work.place))  # fmt: skip
+                *map_.lattice.cell_size, map_.recipe.salt_of(work.place))  # fmt: skip
     out.update(repr(settings).encode())
     out.update(known)
     made = {each.layer.number: each.made for each in work.before}
     for layer in map_.layers:
         out.update(repr((layer.number, layer.kind, layer.name)).encode())
         now = made.get(layer.number)
-        if isinstance(layer, MarkerLayer):
-            out.update(repr(layer.markers if now is None else now).encode())
+        if layer.holds is Holds.MARKERS:
+            out.update(repr(getattr(layer, layer.grown) if now is None else now).encode())
             continue
         if isinstance(layer, GroundLayer):
             out.update(repr((layer.tileset, layer.set_name, layer.kind_of_set)).encode())

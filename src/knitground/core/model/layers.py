@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
-from typing import Annotated, Any, ClassVar
+from dataclasses import dataclass, field, replace
+from enum import Enum, auto
+from typing import Annotated, Any, ClassVar, Self
 
 import numpy as np
 from annotated_types import MaxLen
@@ -35,9 +36,23 @@ def no_cells() -> Cells:
     return np.zeros((0, 0), np.int32)
 
 
+class Holds(Enum):
+    """What the cells of a layer are."""
+
+    TILES = auto()
+    """Places of the map's legend."""
+    COLOURS = auto()
+    MARKERS = auto()
+    """No cells at all: markers lie anywhere."""
+
+
 @dataclass(eq=False)
 class Layer:
-    """What every kind of layer has. `number` stays the same when layers change places."""
+    """What every kind of layer has. `number` stays the same when layers change places.
+
+    A kind says what it holds in its class, so that nobody else has to ask which kind it is: files,
+    pictures, plans and the window keep one object for each kind (`ARCHITECTURE.md` lists them).
+    """
 
     name: Name
     number: Number
@@ -53,8 +68,40 @@ class Layer:
 
     kind: ClassVar[str] = ""
     """One word for the kind of layer, as the interface shows it."""
-    holds_tiles: ClassVar[bool] = True
-    """Whether its cells are places of the map's legend."""
+    holds: ClassVar[Holds] = Holds.TILES
+    arrays: ClassVar[tuple[str, ...]] = ("cells",)
+    """Its fields that are arrays, a place for each cell of the map or a row and column more."""
+    grown: ClassVar[str] = "cells"
+    """The field that a step of a recipe makes."""
+
+    @property
+    def holds_tiles(self) -> bool:
+        """Whether its cells are places of the map's legend."""
+        return self.holds is Holds.TILES
+
+    @property
+    def own_cell(self) -> tuple[int, int] | None:
+        """Height and width in pixels of cells of its own; None where it has the map's."""
+        return None
+
+    def copy(self, name: str | None = None, number: int | None = None) -> Self:
+        """Copy it, its arrays too."""
+        made = replace(self, **{each: getattr(self, each).copy() for each in self.arrays})
+        made.name = self.name if name is None else name
+        made.number = self.number if number is None else number
+        return made
+
+    def with_grown(self, made: Any) -> Any:
+        """Give what its field `grown` holds once a step has made something: pins stay."""
+        return made
+
+    def filled(self) -> NDArray[np.bool_]:
+        """Tell which of its cells hold anything that would be lost with them."""
+        return np.asarray(self.cells > 0)
+
+    def stored(self) -> NDArray[np.bool_]:
+        """Tell which of its cells hold a tile that does not follow from anything else."""
+        return np.asarray(self.cells > 0)
 
     @property
     def shift(self) -> tuple[int, int]:
@@ -76,6 +123,11 @@ class TileLayer(Layer):
 
     kind: ClassVar[str] = "tiles"
 
+    @property
+    def own_cell(self) -> tuple[int, int] | None:
+        """Its `cell`."""
+        return self.cell
+
 
 @dataclass(eq=False)
 class PinnedLayer(Layer):
@@ -89,12 +141,18 @@ class PinnedLayer(Layer):
         default_factory=lambda: np.zeros((0, 0), np.bool_), kw_only=True
     )
 
+    arrays: ClassVar[tuple[str, ...]] = ("cells", "pinned")
+
 
 @dataclass(eq=False)
 class GrownLayer(PinnedLayer):
     """A layer whose cells a recipe makes."""
 
     kind: ClassVar[str] = "grown"
+
+    def with_grown(self, made: Any) -> Any:
+        """Give what a step has made, but for the pins."""
+        return np.where(self.pinned, self.cells, made)
 
 
 @dataclass(eq=False)
@@ -106,7 +164,7 @@ class TintLayer(Layer):
     """
 
     kind: ClassVar[str] = "tint"
-    holds_tiles: ClassVar[bool] = False
+    holds: ClassVar[Holds] = Holds.COLOURS
 
 
 @dataclass(eq=False)
@@ -116,7 +174,8 @@ class MarkerLayer(Layer):
     markers: Annotated[tuple[Marker, ...], MaxLen(MAX_MARKERS)] = ()
 
     kind: ClassVar[str] = "markers"
-    holds_tiles: ClassVar[bool] = False
+    holds: ClassVar[Holds] = Holds.MARKERS
+    grown: ClassVar[str] = "markers"
 
 
 @dataclass(eq=False)
@@ -139,3 +198,13 @@ class GroundLayer(PinnedLayer):
     terrain: NDArray[Any] = field(default_factory=lambda: np.zeros((1, 1), np.uint8))
 
     kind: ClassVar[str] = "ground"
+    arrays: ClassVar[tuple[str, ...]] = ("cells", "pinned", "terrain")
+    grown: ClassVar[str] = "terrain"
+
+    def filled(self) -> NDArray[np.bool_]:
+        """Tell where pins are, and where terrain begins."""
+        return np.asarray(self.pinned | (self.terrain[:-1, :-1] > 0))
+
+    def stored(self) -> NDArray[np.bool_]:
+        """Tell where pins hold a tile: all others are knitted."""
+        return np.asarray(self.pinned & (self.cells > 0))

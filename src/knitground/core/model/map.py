@@ -10,6 +10,7 @@ import numpy as np
 from annotated_types import MaxLen
 
 from knitground.core.base.window import Box
+from knitground.core.model.lattice import Lattice
 from knitground.core.model.layers import (
     Cells,
     GroundLayer,
@@ -66,7 +67,7 @@ class Legend:
 
 @dataclass(eq=False)
 class Map:
-    """A map of height × width cells, each tile_height × tile_width pixels.
+    """A map of height × width cells, each cell_height × cell_width pixels; `lattice` says where.
 
     `background` is the colour #rrggbb behind all layers, if it has one; `screen` the width and
     height in pixels of what a player sees at a time; `properties` are what a game should know. `of`
@@ -76,8 +77,8 @@ class Map:
     name: Name
     height: CellSide
     width: CellSide
-    tile_height: TileSide
-    tile_width: TileSide
+    cell_height: TileSide
+    cell_width: TileSide
     wrap: bool = False
     layers: Annotated[list[Layer], MaxLen(MAX_LAYERS)] = field(default_factory=list)
     recipe: Recipe = field(default_factory=Recipe)
@@ -86,6 +87,15 @@ class Map:
     screen: tuple[TileSide, TileSide] = (320, 180)
     properties: Properties = ()
     of: Map | None = None
+
+    @property
+    def lattice(self) -> Lattice:
+        """Where its cells lie."""
+        return Lattice(self.height, self.width, self.cell_height, self.cell_width, self.wrap)
+
+    def blank(self) -> Map:
+        """Make a map of the same name and size, without layers."""
+        return Map(self.name, self.height, self.width, self.cell_height, self.cell_width, self.wrap)
 
     def layer_numbered(self, number: int) -> Layer | None:
         """Return the layer with that number, or None."""
@@ -100,12 +110,11 @@ class Map:
 
         `cell` is the height and width of its own cells in pixels, if they are not the map's.
         """
-        if cell in (None, (self.tile_height, self.tile_width)):
+        if cell in (None, self.lattice.cell_size):
             return TileLayer(name, self.free_number(), cells=self._no_cells())
         assert cell is not None
-        height = -(-self.height * self.tile_height // cell[0])
-        width = -(-self.width * self.tile_width // cell[1])
-        cells = np.zeros((height, width), np.int32)
+        own = self.lattice.divided(*cell)
+        cells = np.zeros((own.rows, own.columns), np.int32)
         return TileLayer(name, self.free_number(), cells=cells, cell=cell)
 
     def new_grown_layer(self, name: str) -> GrownLayer:
@@ -144,18 +153,16 @@ class Map:
 
 def grid_of(map_: Map, layer: Layer | None) -> Map:
     """Give the map as a layer's cells divide it: itself, but for layers with cells of their own."""
-    if not isinstance(layer, TileLayer) or layer.cell is None or map_.of is not None:
+    if layer is None or layer.own_cell is None or map_.of is not None:
         return map_
-    (height, width), (tile_height, tile_width) = layer.cells.shape, layer.cell
-    fits = (height * tile_height, width * tile_width) == (
-        map_.height * map_.tile_height, map_.width * map_.tile_width,
-    )  # fmt: skip
+    (height, width), (high, wide) = layer.cells.shape, layer.own_cell
+    fits = Lattice(height, width, high, wide).extent == map_.lattice.extent
     return replace(
         map_,
         height=height,
         width=width,
-        tile_height=tile_height,
-        tile_width=tile_width,
+        cell_height=high,
+        cell_width=wide,
         wrap=map_.wrap and fits,
         of=map_,
     )
@@ -166,9 +173,4 @@ def cells_under(map_: Map, layer: Layer | None, box: Box) -> Box:
     grid = grid_of(map_, layer)
     if grid is map_:
         return box
-    return Box(
-        box.top * grid.tile_height // map_.tile_height,
-        box.left * grid.tile_width // map_.tile_width,
-        -(-box.bottom * grid.tile_height // map_.tile_height),
-        -(-box.right * grid.tile_width // map_.tile_width),
-    )
+    return map_.lattice.cells_in(grid.lattice.area(box))

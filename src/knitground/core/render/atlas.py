@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from knitground.core.base.window import Box
+from knitground.core.model.lattice import Lattice
 from knitground.core.model.layers import Cells, MarkerLayer
 from knitground.core.model.map import Map
 from knitground.core.model.marker import Marker
@@ -36,6 +37,13 @@ class Reach:
     def __bool__(self) -> bool:
         return any((self.up, self.left, self.down, self.right))
 
+    def or_more(self, other: Reach) -> Reach:
+        """Give the larger reach on each side."""
+        return Reach(
+            max(self.up, other.up), max(self.left, other.left), max(self.down, other.down),
+            max(self.right, other.right),
+        )  # fmt: skip
+
 
 @dataclass(frozen=True, eq=False)
 class Big:
@@ -57,16 +65,6 @@ class Pictures:
     tiles: Pixels
     big: dict[int, Big] = field(default_factory=dict)
     reach: Reach = Reach()
-
-
-def level_count(map_: Map) -> int:
-    """Levels there are: the last one has tiles of 1 px on their longer side."""
-    return max(map_.tile_height, map_.tile_width).bit_length()
-
-
-def tile_size(map_: Map, level: int) -> tuple[int, int]:
-    """Height and width of a tile at a level, in pixels."""
-    return max(1, map_.tile_height >> level), max(1, map_.tile_width >> level)
 
 
 class _Page:
@@ -208,14 +206,9 @@ class Atlas:
                 break
         return tile._replace(tileset=each.tileset or tile.tileset, row=each.row, col=each.col)
 
-    @property
-    def level_count(self) -> int:
-        """Levels there are: the last one has tiles of 1 px on their longer side."""
-        return level_count(self._map)
-
-    def tile_size(self, level: int) -> tuple[int, int]:
-        """Height and width of a tile at a level, in pixels."""
-        return tile_size(self._map, level)
+    def lattice(self, level: int = 0) -> Lattice:
+        """Give the map's lattice in the pixels of a level."""
+        return self._map.lattice.at_level(level)
 
     @property
     def reach(self) -> Reach:
@@ -233,8 +226,7 @@ class Atlas:
             self._big_levels[level] = {}
         smaller = self._big_levels[level]
         if len(smaller) != len(self._big):
-            high, wide = self.tile_size(level)
-            down, across = high / self._map.tile_height, wide / self._map.tile_width
+            across, down = self.lattice().scale(self.lattice(level))
             for place in self._big.keys() - smaller.keys():
                 smaller[place] = _smaller(self._big[place], down, across)
         count = self._size + len(self._begun) + 1
@@ -266,13 +258,13 @@ class Atlas:
         places = np.flatnonzero(wanted)
         once = len(places)
         if most is not None:
-            once = max(1, most // (self._map.tile_height * self._map.tile_width))
+            once = max(1, most // self.lattice().cell_area)
         self._draw(level, places[:once])
         return len(places) <= once
 
     def _page(self, level: int) -> _Page:
         while len(self._pages) <= level:
-            size = self.tile_size(len(self._pages))
+            size = self.lattice(len(self._pages)).cell_size
             gap = shrunk(self._pages[-1].gap[None], *size)[0]
             self._pages.append(_Page(size, self._size + len(self._begun) + 1, gap))
         return self._pages[level]
@@ -286,7 +278,7 @@ class Atlas:
         if level:
             self._draw(level - 1, places)
             before = self._pages[level - 1].pixels[places]
-            page.pixels[places] = shrunk(before, *self.tile_size(level))
+            page.pixels[places] = shrunk(before, *self.lattice(level).cell_size)
         else:
             self._cut(places)
         page.drawn[places] = True
@@ -305,7 +297,7 @@ class Atlas:
             rows, cols = np.array([(tile.row, tile.col) for tile in tiles if tile]).T
             pixels = tiles_pixels(owner, rows, cols, turn)
             high, wide = pixels.shape[1:]
-            self._pages[0].pixels[chosen, self._map.tile_height - high :, :wide] = pixels
+            self._pages[0].pixels[chosen, self.lattice().high - high :, :wide] = pixels
 
     def pictures(self, level: int = 0) -> Pixels:
         """Give all pictures that fit their cells: (legend + 1, h, w) premultiplied uint32."""
@@ -368,13 +360,14 @@ class Atlas:
 
     def dots(self, cells: Sequence[Cells] | None = None) -> Pixels:
         """Give the pictures that cells show at the smallest level, for maps drawn very small."""
-        level = self.level_count - 1
+        level = self.lattice().level_count - 1
         tiles = self.at(level, cells).tiles
         if not self._big:
             return tiles
         out = tiles.copy()
+        size = self.lattice(level).cell_size
         for place in self._big.keys() - self._dots.keys():
-            self._dots[place] = shrunk(self._big[place].pixels[None], *self.tile_size(level))[0]
+            self._dots[place] = shrunk(self._big[place].pixels[None], *size)[0]
         for place in self._big:
             out[place] = self._dots[place]
         return out
@@ -501,7 +494,7 @@ class Atlas:
             return lambda _: False
         cut, facts = owner.slicing, owner.facts
         rows, columns = owner.rows, owner.columns
-        high, wide = self._map.tile_height, self._map.tile_width
+        high, wide = self.lattice().cell_size
         fits = (
             cut.tile_height <= high and cut.tile_width <= wide,
             cut.tile_width <= high and cut.tile_height <= wide,
@@ -536,7 +529,7 @@ class Atlas:
         pixels = tile_pixels(owner, tile) if owner else None
         if owner is None or pixels is None:
             return self._hatch(_MISSING_A, _MISSING_B)
-        height, width = self._map.tile_height, self._map.tile_width
+        height, width = self.lattice().cell_size
         down, across = overhang(owner, tile, height, width)
         high, wide = pixels.shape
         out = self._blank()
@@ -549,20 +542,17 @@ class Atlas:
 
     def _widen(self, big: Big) -> None:
         """Let the reach be as far as a picture goes."""
-        height, width = self._map.tile_height, self._map.tile_width
-        (high, wide), r = big.pixels.shape, self._reach
-        self._reach = Reach(
-            max(r.up, -(big.down // height)),
-            max(r.left, -(big.across // width)),
-            max(r.down, -(-(big.down + high) // height) - 1),
-            max(r.right, -(-(big.across + wide) // width) - 1),
+        (high, wide), cell = big.pixels.shape, self.lattice()
+        more = cell.reach_of(
+            -big.down, -big.across, big.down + high - cell.high, big.across + wide - cell.wide
         )
+        self._reach = self._reach.or_more(Reach(*more))
 
     def _blank(self) -> Pixels:
-        return np.zeros((self._map.tile_height, self._map.tile_width), np.uint32)
+        return np.zeros(self.lattice().cell_size, np.uint32)
 
     def _hatch(self, ink: int, paper: int) -> Pixels:
-        height, width = self._map.tile_height, self._map.tile_width
+        height, width = self.lattice().cell_size
         diagonal = np.add.outer(np.arange(height), np.arange(width)) % 6 < 2
         return np.where(diagonal, np.uint32(ink), np.uint32(paper))
 

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 
-from knitground.core.model.layers import Cells, Layer, MarkerLayer, TileLayer, TintLayer
-from knitground.core.model.map import Map
+from knitground.core.model.layers import Cells, Holds, Layer
+from knitground.core.model.map import Map, grid_of
 from knitground.core.render.atlas import Atlas
 from knitground.core.render.compose import lay_out, tint_factors
 from knitground.core.render.pixels import Pixels, multiplied, over, weakened
@@ -19,14 +19,14 @@ def small_picture(map_: Map, atlas: Atlas) -> Pixels:
     Ground is drawn as far as it has been knitted: the cost is that of the small picture.
     """
     step = max(1, -(-map_.width // SMALL_WIDE), -(-map_.height // SMALL_HIGH))
-    high, wide = atlas.tile_size(atlas.level_count - 1)
+    high, wide = atlas.lattice(map_.lattice.level_count - 1).cell_size
     shape = (-(-map_.height // step), -(-map_.width // step))
     out = np.zeros((shape[0] * high, shape[1] * wide), np.uint32)
     for layer in map_.layers:
-        if not layer.visible or isinstance(layer, MarkerLayer):
+        if not layer.visible or layer.holds is Holds.MARKERS:
             continue
         cells = sampled_cells(map_, layer, step)
-        if isinstance(layer, TintLayer):
+        if layer.holds is Holds.COLOURS:
             factors = tint_factors(cells, layer.opacity)
             out = multiplied(out, np.repeat(np.repeat(factors, high, 0), wide, 1))
         else:
@@ -37,9 +37,11 @@ def small_picture(map_: Map, atlas: Atlas) -> Pixels:
 
 def sampled_cells(map_: Map, layer: Layer, step: int) -> Cells:
     """Take one cell in so many of a layer, rows and columns of the map apart."""
-    if not isinstance(layer, TileLayer) or layer.cell is None:
+    if layer.own_cell is None:
         return layer.cells[::step, ::step]
+    rows, cols = np.arange(0, map_.height, step), np.arange(0, map_.width, step)
+    ys = map_.lattice.origins(rows, np.zeros_like(rows))[:, 1]
+    xs = map_.lattice.origins(np.zeros_like(cols), cols)[:, 0]
+    rows, cols = grid_of(map_, layer).lattice.lines_at(xs, ys)
     high, wide = layer.cells.shape
-    rows = np.arange(0, map_.height, step) * map_.tile_height // layer.cell[0]
-    cols = np.arange(0, map_.width, step) * map_.tile_width // layer.cell[1]
     return np.asarray(layer.cells[np.ix_(np.minimum(rows, high - 1), np.minimum(cols, wide - 1))])

@@ -14,7 +14,7 @@ from knitground.core.model.layers import Cells, GroundLayer, Layer, PinnedLayer
 from knitground.core.model.map import Map
 from knitground.core.model.project import Project
 from knitground.core.model.rules import Ask, AskKind
-from knitground.core.model.terrain import SetKind
+from knitground.core.model.standing import standing_of
 from knitground.core.model.tile import TileRef
 
 Plane = NDArray[np.bool_]
@@ -30,19 +30,12 @@ def terrain_slots(map_: Map, ground: GroundLayer, box: Box, terrain: NDArray[Any
     -------
     (slots, h, w) uint8; on a map that wraps the box may reach over the border
     """
-    if ground.kind_of_set is SetKind.RING:
-        return read(terrain[:-1, :-1], box)[None].astype(np.uint8)
     wide = Box(box.top, box.left, box.bottom + 1, box.right + 1)
     if map_.wrap:
         part = terrain[:-1, :-1][index(wide, map_.height, map_.width)]
     else:
         part = read(terrain, wide)
-    if ground.kind_of_set is SetKind.EDGE:
-        north, west = part & 255, part >> 8
-        sides = (north[:-1, :-1], north[1:, :-1], west[:-1, :-1], west[:-1, 1:])
-        return np.stack(sides).astype(np.uint8)
-    corners = (part[:-1, :-1], part[:-1, 1:], part[1:, :-1], part[1:, 1:])
-    return np.stack(corners).astype(np.uint8)
+    return standing_of(ground.kind_of_set).slots(part)
 
 
 class Board:

@@ -81,15 +81,10 @@ def merged_shapes(
                 continue
             owner = project.tileset_named(tile.tileset)
             assert owner is not None
-            up, left = overhang(owner, tile, grid.tile_height, grid.tile_width)
+            up, left = overhang(owner, tile, *grid.lattice.cell_size)
             rows, cols = np.nonzero(cells == place)
-            begins = np.stack(
-                [
-                    (cols + part.left) * grid.tile_width + left + across,
-                    (rows + part.top) * grid.tile_height + up + down,
-                ],
-                axis=1,
-            )
+            begins = grid.lattice.origins(rows + part.top, cols + part.left)
+            begins += np.array([left + across, up + down])
             for kind, corners in cache[place]:
                 laid = corners[None] + begins[:, None]
                 found.setdefault(kind, []).extend(polygons(each) for each in laid)
@@ -102,11 +97,7 @@ def _part(map_: Map, grid: Map, box: Box | None) -> Box:
         return Box(0, 0, grid.height, grid.width)
     if grid is map_:
         return box.clipped(map_.height, map_.width)
-    down, across = map_.tile_height / grid.tile_height, map_.tile_width / grid.tile_width
-    return Box(
-        int(np.ceil(box.top * down)), int(np.ceil(box.left * across)),
-        int(np.ceil(box.bottom * down)), int(np.ceil(box.right * across)),
-    ).clipped(grid.height, grid.width)  # fmt: skip
+    return grid.lattice.beginning_in(map_.lattice.area(box)).clipped(grid.height, grid.width)
 
 
 def joined_areas(areas: Sequence[Geometry]) -> Geometry:

@@ -159,7 +159,8 @@ def _sheet(t: Theme) -> str:
         border-color: {t.line}; }}
     QPushButton:checked, QToolButton:checked {{ background: {t.accent}; color: {t.on_accent};
         border-color: {t.accent}; }}
-    QToolButton[flat="true"] {{ background: transparent; border: 0; padding: 2px; min-height: 0; }}
+    QToolButton[flat="true"] {{ background: transparent; border: 0; padding: 2px;
+        min-height: 16px; }}
     QToolButton[flat="true"]:hover {{ background: {t.sunken}; }}
     QSpinBox, QDoubleSpinBox, QComboBox, QLineEdit {{ min-height: 22px; }}
     QTabBar::tab {{ background: {t.sunken}; border: 1px solid {t.line}; border-bottom: 0;

@@ -28,7 +28,7 @@ from knitground.core.edit.planning import LOCK_KEYS, erase_selected, plan_select
 from knitground.core.edit.selecting import Selection, patch_of, plan_turn, same_cells, select_box
 from knitground.core.edit.selecting import to_layer as move_to_layer
 from knitground.core.files.formats import MarkerFile
-from knitground.core.files.map_io import marker_from_file, marker_to_file
+from knitground.core.files.layer_io import marker_from_file, marker_to_file
 from knitground.core.model.layers import MarkerLayer
 from knitground.core.model.marker import Marker
 from knitground.core.model.patch import Patch, turn_tile
@@ -171,7 +171,7 @@ def _paste_markers(session: Session, raw: bytes) -> None:
     except (ValueError, TypeError, KnitError):
         session.warn("The markers on the clipboard are broken: copy them once more")
         return
-    shifted = [moved(each, map_.tile_width, map_.tile_height) for each in found]
+    shifted = [moved(each, *map_.lattice.place(1, 1)) for each in found]
 
     def do() -> None:
         edit, numbers = add_markers(map_, layer, shifted)
@@ -277,11 +277,11 @@ def _patch_in(session: Session, picture: Picture) -> Patch | None:
     """Read a picture as a patch; None if it is not made of tiles of the chosen layer's cells."""
     grid = session.grid
     high, wide = picture.shape[:2]
-    if grid is None or high % grid.tile_height or wide % grid.tile_width:
+    if grid is None or high % grid.lattice.high or wide % grid.lattice.wide:
         return None
-    if high // grid.tile_height * (wide // grid.tile_width) > _MOST_CELLS:
+    if high * wide > _MOST_CELLS * grid.lattice.cell_area:
         return None
-    found = read_mockup(picture, MapGrid(grid.tile_height, grid.tile_width), turns=False)
+    found = read_mockup(picture, MapGrid(*grid.lattice.cell_size), turns=False)
     known = lay_with(found, session.project.tilesets)
     if not known or len(known) < len(found.tiles):
         return None
@@ -339,7 +339,7 @@ def _cells_picture(session: Session, chosen: Selection) -> Pixels | None:
     map_, layer, grid = session.map, session.layer, session.grid
     if map_ is None or layer is None or grid is None or grid is not map_:
         return None
-    if chosen.mask.size * map_.tile_height * map_.tile_width > _PICTURE_PIXELS:
+    if chosen.mask.size * map_.lattice.cell_area > _PICTURE_PIXELS:
         return None
     cells = session.doc.cells(map_, layer, chosen.box)
     cells = np.where(chosen.mask, np.maximum(cells, 0), 0)

@@ -18,6 +18,7 @@ from knitground.core.base.errors import KnitError
 from knitground.core.edit.atoms import close_seam
 from knitground.core.edit.maps import check_size
 from knitground.core.edit.sizes import Margins, cut_content
+from knitground.core.model.lattice import Lattice
 from knitground.core.model.limits import MAX_SIDE
 from knitground.core.model.map import Map
 from knitground.core.model.project import free_name
@@ -103,24 +104,22 @@ class NewMapDialog(QDialog):
 
     def _by_screens(self) -> None:
         """Work the size in cells out of screens; a last cell that shows in part counts."""
-        tile_height, tile_width = self._tile()
-        if self.across.value():
-            pixels = self.across.value() * self.screen_width.value()
-            self.width_box.setValue(-(-pixels // tile_width))
-        if self.down.value():
-            pixels = self.down.value() * self.screen_height.value()
-            self.height_box.setValue(-(-pixels // tile_height))
+        screens = Lattice(
+            self.down.value(), self.across.value(), self.screen_height.value(),
+            self.screen_width.value(),
+        ).divided(*self._tile())  # fmt: skip
+        if screens.columns:
+            self.width_box.setValue(screens.columns)
+        if screens.rows:
+            self.height_box.setValue(screens.rows)
 
     def _check(self) -> None:
         height, width = self.height_box.value(), self.width_box.value()
-        tile_height, tile_width = self._tile()
+        lattice = Lattice(height, width, *self._tile())
+        wide, high = lattice.extent
         text, role = (
-            (
-                f"cells of {tile_width} × {tile_height} px, "
-                f"{width * tile_width} × {height * tile_height} px in all"
-            ),
-            "note",
-        )
+            f"cells of {lattice.wide} × {lattice.high} px, {wide} × {high} px in all", "note",
+        )  # fmt: skip
         try:
             check_size(height, width)
         except KnitError as error:

@@ -131,8 +131,8 @@ class LayerCommands:
             )
             return
         width, height = (int(each) for each in numbers)
-        area = map_.height * map_.tile_height * map_.width * map_.tile_width
-        if area > MAX_CELLS * width * height:
+        own = map_.lattice.divided(height, width)
+        if own.rows * own.columns > MAX_CELLS:
             self.session.warn(
                 f"cells of {width} × {height} px would be more than {MAX_CELLS}: give larger ones"
             )

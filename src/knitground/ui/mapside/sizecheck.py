@@ -20,7 +20,7 @@ def offer_for_size(session: Session, tileset: Tileset) -> None:
     grid, layer, cut = session.grid, session.layer, tileset.slicing
     if grid is None or not isinstance(layer, TileLayer) or cut.pieces:
         return
-    cell, tile = (grid.tile_height, grid.tile_width), (cut.tile_height, cut.tile_width)
+    cell, tile = grid.lattice.cell_size, (cut.tile_height, cut.tile_width)
     if cell == tile:
         return
     fitting = [

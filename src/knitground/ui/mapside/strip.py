@@ -3,10 +3,8 @@
 from __future__ import annotations
 
 from functools import partial
-from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 from PySide6.QtCore import QEvent, QMimeData, QObject, QPoint, QRect, QSize, Qt, QTimer, Signal
 from PySide6.QtGui import (
     QContextMenuEvent,
@@ -33,7 +31,6 @@ from PySide6.QtWidgets import (
     QWidgetAction,
 )
 
-from knitground.core.base.window import Box
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.layers import (
     fade_layer,
@@ -45,33 +42,24 @@ from knitground.core.edit.layers import (
 )
 from knitground.core.edit.planning import EYE_KEYS, LOCK_KEYS
 from knitground.core.model.layers import (
-    Cells,
     GroundLayer,
     Layer,
-    MarkerLayer,
-    TintLayer,
 )
 from knitground.core.model.limits import MAX_SHIFT
 from knitground.core.model.map import Map, grid_of
 from knitground.core.render.atlas import Atlas
-from knitground.core.render.compose import lay_out, tint_factors
-from knitground.core.render.pixels import Pixels, premultiplied, straight
-from knitground.core.render.small import sampled_cells
+from knitground.core.render.pixels import Pixels
 from knitground.ui.common.checkers import checkers
 from knitground.ui.common.commands import Commands
 from knitground.ui.common.theme import theme
 from knitground.ui.common.widgets import button, column, icon, icon_button, note, row
 from knitground.ui.mapside.canvas.chunks import image_of
-from knitground.ui.mapside.canvas.markers import kind_colour
 from knitground.ui.mapside.layercommands import LayerCommands
+from knitground.ui.mapside.layerlooks import look_of
 from knitground.ui.session import Session
 
 _THUMB = (52, 36)
 _CARD = 86
-_SAMPLES = 60
-_LEAST_SEEN = 16
-"""Alpha of a tile's mean colour from which on it counts in a layer's picture."""
-_SMALL_CELLS = 512 * 512
 
 
 class Thumb(QWidget):
@@ -84,24 +72,8 @@ class Thumb(QWidget):
         self._image: QImage | None = None
 
     def show_layer(self, session: Session, map_: Map, layer: Layer, atlas: Atlas) -> None:
-        """Draw the layer: a cell in so many, one pixel each, so that any size is quick."""
-        step = max(1, -(-max(map_.height, map_.width) // _SAMPLES))
-        if isinstance(layer, MarkerLayer):
-            self._show_pixels(cropped(_marker_dots(map_, layer, step)))
-            return
-        if isinstance(layer, TintLayer):
-            factors = tint_factors(sampled_cells(map_, layer, step))
-            self._show_pixels(cropped(np.where(factors == 0xFFFFFFFF, np.uint32(0), factors)))
-            return
-        if map_.height * map_.width > _SMALL_CELLS or grid_of(map_, layer) is not map_:
-            # Too large to knit or to look through for a thumbnail: one cell in so many, and of
-            # ground what has been knitted so far.
-            cells = sampled_cells(map_, layer, step)
-        else:
-            box = Box(0, 0, map_.height, map_.width)
-            cells = _sampled(session.doc.cells(map_, layer, box), step)
-        shown = cropped(cells)
-        self._show_pixels(lay_out(full(atlas.dots([shown])), shown))
+        """Draw the layer."""
+        self._show_pixels(look_of(layer).picture(session, map_, layer, atlas))
 
     def _show_pixels(self, pixels: Pixels) -> None:
         self._pixels = np.ascontiguousarray(pixels)
@@ -121,61 +93,6 @@ class Thumb(QWidget):
         painter.setPen(QPen(theme().colour("line"), 1))
         painter.drawRect(self.rect().adjusted(0, 0, -1, -1))
         painter.end()
-
-
-def cropped(cells: NDArray[Any]) -> NDArray[Any]:
-    """Cut a layer's samples (h, w) down to where anything lies, with a rim, never to a speck.
-
-    Examples
-    --------
-    >>> cropped(np.eye(40, dtype=int)[:30] * (np.arange(40) == 20)).shape
-    (10, 14)
-    >>> cropped(np.zeros((30, 40), int)).shape
-    (30, 40)
-    """
-    rows, cols = np.flatnonzero(cells.any(axis=1)), np.flatnonzero(cells.any(axis=0))
-    if not rows.size:
-        return cells
-    spans = []
-    for found, size, least in ((rows, cells.shape[0], 10), (cols, cells.shape[1], 14)):
-        low, high = int(found[0]) - 1, int(found[-1]) + 2
-        more = max(0, least - (high - low))
-        low = max(0, min(low - more // 2, size - least))
-        spans.append(slice(low, min(size, max(high + more - more // 2, low + least))))
-    return cells[spans[0], spans[1]]
-
-
-def _marker_dots(map_: Map, layer: MarkerLayer, step: int) -> Pixels:
-    """Draw each marker as a dot in the colour of its kind."""
-    high, wide = -(-map_.height // step), -(-map_.width // step)
-    out = np.zeros((high, wide), np.uint32)
-    for each in layer.markers:
-        x, y = each.middle
-        row_, col = int(y // map_.tile_height) // step, int(x // map_.tile_width) // step
-        if 0 <= row_ < high and 0 <= col < wide:
-            spot = (slice(max(0, row_ - 1), row_ + 2), slice(max(0, col - 1), col + 2))
-            out[spot] = 0xFF000000 | int(kind_colour(each.kind)[1:], 16)
-    return out
-
-
-def full(dots: Pixels) -> Pixels:
-    """Make what can be seen of dots opaque: a lone post would be a shade of the ground else.
-
-    Examples
-    --------
-    >>> [hex(each) for each in full(np.array([0, 0x40102000, 0x08010101], np.uint32)).tolist()]
-    ['0x0', '0xff408000', '0x0']
-    """
-    rgba = straight(dots)
-    rgba[..., 3] = np.where(rgba[..., 3] > _LEAST_SEEN, 255, 0)
-    return premultiplied(rgba)
-
-
-def _sampled(cells: Cells, step: int) -> Cells:
-    """Take one cell of each step × step, one that is not empty if there is any."""
-    high, wide = cells.shape[0] // step * step, cells.shape[1] // step * step
-    blocks = cells[:high, :wide].reshape(high // step, step, wide // step, step)
-    return np.asarray(blocks.max(axis=(1, 3)), np.int32)
 
 
 class Card(QFrame):
@@ -217,7 +134,7 @@ class Card(QFrame):
         name = metrics.elidedText(self.layer.name, Qt.TextElideMode.ElideRight, _CARD - 14)
         self.name.setText(f"<b>{name}</b>" if here else name)
         grid, moved = grid_of(self.map, self.layer), self.layer.shift != (0, 0)
-        own = f" {grid.tile_width}×{grid.tile_height}" if grid is not self.map else ""
+        own = f" {grid.lattice.wide}×{grid.lattice.high}" if grid is not self.map else ""
         self.kind.setText(self.layer.kind + own + (" ⇲" if moved else ""))
         across, down = self.layer.offset
         place = f" · offset {across}, {down} px, height {self.layer.height} px" if moved else ""

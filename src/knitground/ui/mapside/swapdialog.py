@@ -17,8 +17,7 @@ from PySide6.QtWidgets import (
 from knitground.core.base.window import Box, read
 from knitground.core.edit.reslice import swap_tileset
 from knitground.core.knit.layer import knit_map
-from knitground.core.model.layers import GroundLayer, PinnedLayer
-from knitground.core.model.map import Map, grid_of
+from knitground.core.model.map import Map
 from knitground.core.render.atlas import Atlas
 from knitground.core.render.stack import draw_planes, stack_of
 from knitground.ui.common.widgets import Swatch, note
@@ -69,7 +68,7 @@ class SwapDialog(QDialog):
             atom.do()
         knit_map(self.session.project, part)
         atlas = Atlas(self.session.project, part)
-        level = 1 if atlas.level_count > 1 else 0
+        level = 1 if part.lattice.level_count > 1 else 0
         box = Box(0, 0, part.height, part.width)
         planes, margin = stack_of(part, atlas, box, level, lambda layer, b: read(layer.cells, b))
         self.picture.show_pixels(draw_planes(atlas, level, planes, margin) if planes else None)
@@ -91,12 +90,10 @@ def _corner(map_: Map) -> Map:
     high, wide = min(_CELLS, map_.height), min(_CELLS, map_.width)
     part = replace(map_, height=high, width=wide, wrap=False, layers=[])
     for layer in map_.layers:
-        own_grid = grid_of(map_, layer) is not map_
-        cells = layer.cells if own_grid else layer.cells[:high, :wide]
-        made = replace(layer, cells=cells.copy())
-        if isinstance(made, PinnedLayer):
-            made.pinned = made.pinned[:high, :wide].copy()
-        if isinstance(made, GroundLayer):
-            made.terrain = made.terrain[: high + 1, : wide + 1].copy()
+        made = layer.copy()
+        for name in made.arrays if layer.own_cell is None else ():
+            array = getattr(made, name)
+            more = array.shape[0] - map_.height  # terrain has a row and a column more
+            setattr(made, name, array[: high + more, : wide + more])
         part.layers.append(made)
     return part

@@ -86,7 +86,7 @@ class SheetAdder:
     def add_loose(self, name: str, pictures: list[Path]) -> None:
         """Make one tileset of loose pictures."""
         map_ = self.session.map
-        cell = (map_.tile_height, map_.tile_width) if map_ is not None else (16, 16)
+        cell = map_.lattice.cell_size if map_ is not None else (16, 16)
         self.session.run_long(
             "Reading pictures…",
             lambda progress: read_loose(name, pictures, cell, progress),

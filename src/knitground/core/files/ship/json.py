@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from knitground.core.base.errors import PlaceError
 from knitground.core.files.images import png_bytes
 from knitground.core.files.jsontext import to_text
-from knitground.core.files.map_io import tint_colours
+from knitground.core.files.layer_io import tint_colours
 from knitground.core.files.ship.formats import (
     ShipColour,
     ShipFile,
@@ -23,13 +23,13 @@ from knitground.core.files.ship.formats import (
     ShipTileset,
 )
 from knitground.core.files.ship.names import ShipNames, used_sheets
-from knitground.core.model.layers import GAP, GroundLayer, Layer, MarkerLayer, TintLayer
+from knitground.core.model.layers import GAP, GroundLayer, Holds, Layer, MarkerLayer
 from knitground.core.model.limits import FULL_TINT
 from knitground.core.model.map import Map, grid_of
 from knitground.core.model.marker import Marker
 from knitground.core.model.project import Project
 from knitground.core.model.properties import typed_values
-from knitground.core.model.terrain import SetKind
+from knitground.core.model.standing import standing_of
 from knitground.core.model.tile import TileRef
 from knitground.core.model.tileset import Tileset
 from knitground.core.render.tiles import overhang
@@ -59,8 +59,8 @@ def ship_json(project: Project, map_: Map, names: ShipNames) -> dict[str, bytes]
         name=map_.name,
         width=map_.width,
         height=map_.height,
-        tile_width=map_.tile_width,
-        tile_height=map_.tile_height,
+        tile_width=map_.cell_width,
+        tile_height=map_.cell_height,
         wrap=map_.wrap,
         background=map_.background,
         properties=typed_values(map_.properties),
@@ -80,17 +80,6 @@ def ship_json(project: Project, map_: Map, names: ShipNames) -> dict[str, bytes]
 def _layer(map_: Map, layer: Layer, numbers: Numbers) -> ShipLayer:
     grid = grid_of(map_, layer)
     down, across = layer.shift
-    cells, colours, markers = [], [], []
-    if isinstance(layer, TintLayer):
-        found, places = tint_colours(layer.cells)
-        cells = places.tolist()
-        colours = [_colour(colour, strength) for colour, strength in found]
-    elif isinstance(layer, MarkerLayer):
-        of_map = numbers.get(_cell(map_))
-        markers = [_marker(map_, each, of_map) for each in layer.markers]
-    else:
-        of_cell = numbers.get(_cell(grid), np.zeros(len(map_.legend) + 1, np.int32))
-        cells = of_cell[np.maximum(layer.cells, 0)].tolist()
     return ShipLayer(
         name=layer.name,
         kind=layer.kind,  # type: ignore[arg-type]
@@ -99,16 +88,37 @@ def _layer(map_: Map, layer: Layer, numbers: Numbers) -> ShipLayer:
         offset_x=across,
         offset_y=down,
         height=layer.height,
-        cell_width=grid.tile_width,
-        cell_height=grid.tile_height,
-        cells=cells,
-        colours=colours,
-        markers=markers,
+        cell_width=grid.cell_width,
+        cell_height=grid.cell_height,
+        **_HELD[layer.holds](map_, layer, numbers),
     )
 
 
+def _tiles_held(map_: Map, layer: Layer, numbers: Numbers) -> dict[str, Any]:
+    none = np.zeros(len(map_.legend) + 1, np.int32)
+    of_cell = numbers.get(_cell(grid_of(map_, layer)), none)
+    return {"cells": of_cell[np.maximum(layer.cells, 0)].tolist()}
+
+
+def _colours_held(_map: Map, layer: Layer, _numbers: Numbers) -> dict[str, Any]:
+    found, places = tint_colours(layer.cells)
+    colours = [_colour(colour, strength) for colour, strength in found]
+    return {"cells": places.tolist(), "colours": colours}
+
+
+def _markers_held(map_: Map, layer: Layer, numbers: Numbers) -> dict[str, Any]:
+    of_map = numbers.get(_cell(map_))
+    markers = layer.markers if isinstance(layer, MarkerLayer) else ()
+    return {"cells": [], "markers": [_marker(map_, each, of_map) for each in markers]}
+
+
+_HELD = {
+    Holds.TILES: _tiles_held, Holds.COLOURS: _colours_held, Holds.MARKERS: _markers_held,
+}  # fmt: skip
+
+
 def _cell(grid: Map) -> Cell:
-    return grid.tile_height, grid.tile_width
+    return grid.lattice.cell_size
 
 
 def _colour(colour: str, strength: int) -> ShipColour:
@@ -259,13 +269,9 @@ def _terrain(project: Project, map_: Map) -> list[ShipTerrain]:
 
 def _grids(layer: GroundLayer) -> dict[str, Any]:
     """Give a layer's terrain where its kind of set has it."""
-    terrain = layer.terrain
-    if layer.kind_of_set is SetKind.CORNER:
-        return {"kind": "corner", "vertices": terrain.tolist()}
-    if layer.kind_of_set is SetKind.RING:
-        return {"kind": "ring", "cells": terrain[:-1, :-1].tolist()}
-    north, west = terrain & 255, terrain >> 8
-    return {"kind": "edge", "north": north[:, :-1].tolist(), "west": west[:-1].tolist()}
+    standing = standing_of(layer.kind_of_set)
+    grids = zip(standing.names, standing.grids(layer.terrain))
+    return {"kind": layer.kind_of_set.value, **{name: grid.tolist() for name, grid in grids}}
 
 
 def _sheet(tileset: Tileset) -> bytes:

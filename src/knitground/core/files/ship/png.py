@@ -12,7 +12,7 @@ from knitground.core.files.ship.names import ShipNames
 from knitground.core.model.map import Map
 from knitground.core.model.project import Project
 from knitground.core.model.tileset import Picture
-from knitground.core.render.atlas import Atlas, level_count, tile_size
+from knitground.core.render.atlas import Atlas
 from knitground.core.render.pixels import over, straight
 from knitground.core.render.stack import draw_planes, stack_of
 
@@ -34,19 +34,20 @@ def map_picture(
     PlaceError
         The picture would have more than 16 384 × 16 384 pixels.
     """
-    level = min(level, level_count(map_) - 1)
-    high, wide = tile_size(map_, level)
-    if map_.height * high * map_.width * wide > MAX_PIXELS:
+    level = min(level, map_.lattice.level_count - 1)
+    lattice = map_.lattice.at_level(level)
+    width, height = lattice.extent
+    if width * height > MAX_PIXELS:
         raise PlaceError(
-            f"“{map_.name}” would be {map_.width * wide} × {map_.height * high} px, more than "
+            f"“{map_.name}” would be {width} × {height} px, more than "
             f"{MAX_PIXELS} pixels: ship it at a smaller scale"
         )
     atlas = Atlas(project, map_)
-    out = np.zeros((map_.height * high, map_.width * wide, 4), np.uint8)
+    out = np.zeros((height, width, 4), np.uint8)
     if map_.background is not None:
         out[:] = (*bytes.fromhex(map_.background[1:]), 255)
     shown = any(layer.visible for layer in map_.layers)
-    step = max(1, _BAND_PIXELS // (high * map_.width * wide))
+    step = max(1, _BAND_PIXELS // (lattice.high * width))
     for top in range(0, map_.height if shown else 0, step):
         progress(top / map_.height)
         band = Box(top, 0, min(top + step, map_.height), map_.width)
@@ -57,7 +58,8 @@ def map_picture(
         if map_.background is not None:
             colour = np.uint32(0xFF000000 | int(map_.background[1:], 16))
             pixels = over(pixels, np.full_like(pixels, colour))
-        out[top * high : top * high + pixels.shape[0]] = straight(pixels)
+        first = int(lattice.area(band).y)
+        out[first : first + pixels.shape[0]] = straight(pixels)
     return out
 
 

@@ -16,7 +16,7 @@ def ship_svg(project: Project, map_: Map, names: ShipNames) -> dict[str, bytes]:
 
     Holes are wound the other way round and cut out by the even-odd rule.
     """
-    wide, high = map_.width * map_.tile_width, map_.height * map_.tile_height
+    wide, high = map_.lattice.extent
     lines = [
         f'<svg xmlns="http://www.w3.org/2000/svg" width="{wide}" height="{high}" '
         f'viewBox="0 0 {wide} {high}">',

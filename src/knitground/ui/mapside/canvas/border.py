@@ -8,11 +8,12 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPen
 
 from knitground.core.base.errors import KnitError
+from knitground.core.base.window import Box
 from knitground.core.edit.maps import check_size
 from knitground.core.edit.sizes import Margins, cut_content
 from knitground.core.model.map import Map
 from knitground.ui.common.theme import LINEN
-from knitground.ui.mapside.canvas.overlay import map_rect
+from knitground.ui.mapside.canvas.overlay import box_rect, map_rect
 from knitground.ui.mapside.canvas.zoom import Camera
 from knitground.ui.session import Session
 
@@ -77,8 +78,7 @@ class BorderDrag:
             around = rect.adjusted(-_NEAR, -_NEAR, _NEAR, _NEAR)
             self._near = around.contains(at) and not rect.contains(at)
             return False
-        x, y = camera.to_picture(at.x(), at.y())
-        col, row = round(x / map_.tile_width), round(y / map_.tile_height)
+        row, col = map_.lattice.vertex_at(*camera.to_picture(at.x(), at.y()))
         wanted = {
             "top": -row, "left": -col, "bottom": row - map_.height, "right": col - map_.width,
         }  # fmt: skip
@@ -126,14 +126,11 @@ class BorderDrag:
         if not self._sides:
             return
         m = self._margins
-        left, top = camera.to_screen(-m.left * map_.tile_width, -m.top * map_.tile_height)
-        right, bottom = camera.to_screen(
-            (map_.width + m.right) * map_.tile_width, (map_.height + m.bottom) * map_.tile_height
-        )
+        after = Box(-m.top, -m.left, map_.height + m.bottom, map_.width + m.right)
         painter.setBrush(Qt.BrushStyle.NoBrush)
         for colour, width in ((LINEN.panel, 4), (LINEN.madder, 2)):
             painter.setPen(QPen(QColor(colour), width))
-            painter.drawRect(QRectF(QPointF(left, top), QPointF(right, bottom)).normalized())
+            painter.drawRect(box_rect(camera, map_, after).normalized())
 
 
 def _handles(camera: Camera, map_: Map) -> dict[frozenset[str], QRectF]:

@@ -18,6 +18,7 @@ from PySide6.QtGui import QImage
 from knitground.core.base.window import Box, lay_over
 from knitground.core.edit.document import Document
 from knitground.core.edit.laying import Plan
+from knitground.core.model.lattice import Rect
 from knitground.core.model.layers import Cells, Layer
 from knitground.core.model.map import Map, cells_under, grid_of
 from knitground.core.render.atlas import Atlas
@@ -42,14 +43,16 @@ def image_of(pixels: NDArray[np.uint32]) -> QImage:
 
 @dataclass(eq=False)
 class Chunk:
-    """One piece: its cells, its pixels, the image that shares them, and what is out of date."""
+    """One piece: where it lies in the pixels of its level, its own pixels, the image over them.
 
-    box: Box
+    `dirty` is what is out of date, `moving` what shows an animation.
+    """
+
+    rect: Rect
     pixels: NDArray[np.uint32]
     image: QImage = field(init=False)
-    dirty: Box | None = None
-    moving: Box | None = None
-    """Cells that show an animation."""
+    dirty: Rect | None = None
+    moving: Rect | None = None
 
     def __post_init__(self) -> None:
         self.image = image_of(self.pixels)
@@ -66,16 +69,41 @@ class ChunkStore:
         self._bytes = 0
         self._ghost: tuple[Plan, int, Box, Pixels, QImage] | None = None
 
-    def cells_a_side(self, level: int) -> int:
-        """How many cells one piece is wide and high at a level."""
-        return max(1, CHUNK_PX // max(self.atlas.tile_size(level)))
+    def _piece(self, level: int, row: int, col: int) -> Rect:
+        """Where a piece lies: pieces begin and end between cells."""
+        lattice = self.atlas.lattice(level)
+        side = lattice.piece_side(CHUNK_PX)
+        box = Box(row * side, col * side, (row + 1) * side, (col + 1) * side)
+        return lattice.area(box.clipped(lattice.rows, lattice.columns))
+
+    def _span(self, level: int, rect: Rect) -> tuple[range, range]:
+        """Rows and columns of the pieces that a rectangle in the pixels of a level shows."""
+        lattice = self.atlas.lattice(level)
+        box, side = lattice.seen_in(rect), lattice.piece_side(CHUNK_PX)
+        if box.is_empty:
+            return range(0), range(0)
+        rows = range(box.top // side, -(-box.bottom // side))
+        return rows, range(box.left // side, -(-box.right // side))
+
+    def keys_in(self, level: int, rect: Rect) -> list[Key]:
+        """List the pieces that a rectangle in the pixels of a level shows."""
+        rows, cols = self._span(level, rect)
+        return [(level, row, col) for row in rows for col in cols]
+
+    def _under(self, level: int, rect: Rect) -> list[Chunk]:
+        """List the pieces there are that may show a rectangle in the pixels of a level."""
+        rows, cols = self._span(level, rect)
+        if len(rows) * len(cols) > len(self._chunks):
+            return [chunk for (at, _, _), chunk in self._chunks.items() if at == level]
+        keys = ((level, row, col) for row in rows for col in cols)
+        return [chunk for key in keys if (chunk := self._chunks.get(key)) is not None]
 
     def level_for(self, zoom: float) -> int:
         """Pick the smallest level whose tiles are at least as large as on the screen."""
         level = 0
-        longer = max(self._map.tile_height, self._map.tile_width)
-        while level + 1 < self.atlas.level_count:
-            if max(self.atlas.tile_size(level + 1)) < longer * zoom:
+        lattice = self._map.lattice
+        while level + 1 < lattice.level_count:
+            if lattice.at_level(level + 1).longer < lattice.longer * zoom:
                 break
             level += 1
         return level
@@ -105,34 +133,19 @@ class ChunkStore:
 
     def touch(self, box: Box) -> None:
         """Note that cells are different now; the box may wrap."""
-        for piece in self.shown(box).pieces(self._map.height, self._map.width):
-            for chunk in self._under(piece):
-                hit = Box(
-                    max(piece.top, chunk.box.top),
-                    max(piece.left, chunk.box.left),
-                    min(piece.bottom, chunk.box.bottom),
-                    min(piece.right, chunk.box.right),
-                )
-                if not hit.is_empty:
-                    chunk.dirty = chunk.dirty.joined(hit) if chunk.dirty else hit
-
-    def _under(self, box: Box) -> list[Chunk]:
-        """List the pieces that may show a box of cells inside the map."""
-        out: list[Chunk] = []
-        for level in range(self.atlas.level_count):
-            side = self.cells_a_side(level)
-            rows = range(box.top // side, -(-box.bottom // side))
-            cols = range(box.left // side, -(-box.right // side))
-            if len(rows) * len(cols) > len(self._chunks):
-                return list(self._chunks.values())
-            keys = ((level, row, col) for row in rows for col in cols)
-            out += [chunk for key in keys if (chunk := self._chunks.get(key)) is not None]
-        return out
+        map_, levels = self._map, {level for level, _, _ in self._chunks}
+        for piece in self.shown(box).pieces(map_.height, map_.width):
+            for level in levels:
+                area = self.atlas.lattice(level).area(piece)
+                for chunk in self._under(level, area):
+                    if area.meets(chunk.rect):
+                        hit = area.shared(chunk.rect)
+                        chunk.dirty = chunk.dirty.joined(hit) if chunk.dirty else hit
 
     def touch_all(self) -> None:
         """Note that every piece is out of date; what was drawn stays until it is made again."""
         for chunk in self._chunks.values():
-            chunk.dirty = chunk.box
+            chunk.dirty = chunk.rect
 
     def animate(self, ms: int) -> bool:
         """Show animations as they are at a time; returns whether anything is to be drawn anew."""
@@ -214,12 +227,8 @@ class ChunkStore:
         return wide if map_.wrap else wide.clipped(map_.height, map_.width)
 
     def _new(self, key: Key) -> Chunk:
-        level, row, col = key
-        side = self.cells_a_side(level)
-        box = Box(row * side, col * side, (row + 1) * side, (col + 1) * side)
-        box = box.clipped(self._map.height, self._map.width)
-        high, wide = self.atlas.tile_size(level)
-        chunk = Chunk(box, np.zeros((box.height * high, box.width * wide), np.uint32), dirty=box)
+        rect = self._piece(*key)
+        chunk = Chunk(rect, np.zeros((int(rect.height), int(rect.width)), np.uint32), dirty=rect)
         self._chunks[key] = chunk
         self._bytes += chunk.pixels.nbytes
         while self._bytes > LIMIT_BYTES and len(self._chunks) > 1:
@@ -227,9 +236,10 @@ class ChunkStore:
             self._bytes -= oldest.pixels.nbytes
         return chunk
 
-    def _patch(self, level: int, chunk: Chunk, box: Box, until: float | None) -> bool:
-        """Compose cells of a piece again; returns whether there was time for all it shows."""
-        map_ = self._map
+    def _patch(self, level: int, chunk: Chunk, rect: Rect, until: float | None) -> bool:
+        """Compose a part of a piece again; returns whether there was time for all it shows."""
+        map_, lattice = self._map, self.atlas.lattice(level)
+        box = lattice.cells_in(rect)
         planes, margin = stack_of(
             map_, self.atlas, box, level, lambda layer, part: self._doc.cells(map_, layer, part)
         )
@@ -239,14 +249,14 @@ class ChunkStore:
         if self.atlas.moving:
             round_it, _ = around(box, full_reach(map_, self.atlas), map_.height, map_.width,
                                  map_.wrap)  # fmt: skip
-            self._note_moving(chunk, round_it, [each.cells for each in planes if not each.tint])
-        high, wide = self.atlas.tile_size(level)
-        top, left = (box.top - chunk.box.top) * high, (box.left - chunk.box.left) * wide
-        target = chunk.pixels[top : top + box.height * high, left : left + box.width * wide]
+            self._note_moving(level, chunk, round_it, shown_cells(planes))
+        area = lattice.area(box)
+        top, left = int(area.y - chunk.rect.y), int(area.x - chunk.rect.x)
+        target = chunk.pixels[top : top + int(area.height), left : left + int(area.width)]
         target[:] = draw_planes(self.atlas, level, planes, margin) if planes else 0
         return True
 
-    def _note_moving(self, chunk: Chunk, box: Box, stack: list[Cells]) -> None:
+    def _note_moving(self, level: int, chunk: Chunk, box: Box, stack: list[Cells]) -> None:
         """Remember where a piece shows animations, pictures that reach into it included."""
         places = self.atlas.moving_places
         found = np.zeros((box.height, box.width), np.bool_)
@@ -259,10 +269,7 @@ class ChunkStore:
             Box(box.top + int(rows[0]), box.left + int(cols[0]),
                 box.top + int(rows[-1]) + 1, box.left + int(cols[-1]) + 1)
         )  # fmt: skip
-        inside = chunk.box
-        hit = Box(
-            max(seen.top, inside.top), max(seen.left, inside.left),
-            min(seen.bottom, inside.bottom), min(seen.right, inside.right),
-        )  # fmt: skip
-        if not hit.is_empty:
+        hit = self.atlas.lattice(level).area(seen)
+        if hit.meets(chunk.rect):
+            hit = hit.shared(chunk.rect)
             chunk.moving = chunk.moving.joined(hit) if chunk.moving else hit

@@ -10,7 +10,7 @@ from knitground.core.edit.laying import Plan
 from knitground.core.model.map import Map
 from knitground.ui.common.theme import LINEN
 from knitground.ui.mapside.canvas.chunks import ChunkStore
-from knitground.ui.mapside.canvas.overlay import seen_cells
+from knitground.ui.mapside.canvas.overlay import box_rect, seen_cells
 from knitground.ui.mapside.canvas.zoom import Camera
 from knitground.ui.session import Guest
 
@@ -30,7 +30,7 @@ def draw_guest(
         if n > _MOST:
             break
         if seen.top <= row < seen.bottom and seen.left <= col < seen.right:
-            _mark(painter, _rect(camera, map_, Box(row, col, row + 1, col + 1)), role)
+            _mark(painter, box_rect(camera, map_, Box(row, col, row + 1, col + 1)), role)
 
 
 def _draw_ghost(
@@ -46,16 +46,8 @@ def _draw_ghost(
     where, image = store.ghost_image(part, store.level_for(camera.zoom))
     painter.save()
     painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, camera.zoom < 1)
-    painter.drawImage(_rect(camera, map_, where), image)
+    painter.drawImage(box_rect(camera, map_, where), image)
     painter.restore()
-
-
-def _rect(camera: Camera, map_: Map, box: Box) -> QRectF:
-    left, top = camera.to_screen(box.left * map_.tile_width, box.top * map_.tile_height)
-    zoom = camera.zoom
-    return QRectF(
-        left, top, box.width * map_.tile_width * zoom, box.height * map_.tile_height * zoom
-    )
 
 
 def _mark(painter: QPainter, rect: QRectF, role: str) -> None:

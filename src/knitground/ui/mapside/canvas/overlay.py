@@ -22,6 +22,7 @@ from knitground.core.base.window import Box
 from knitground.core.edit.desk import Pointer
 from knitground.core.edit.laying import Plan
 from knitground.core.edit.selecting import Selection
+from knitground.core.model.lattice import Rect
 from knitground.core.model.layers import Layer, PinnedLayer
 from knitground.core.model.map import Map, grid_of
 from knitground.core.render.pixels import Pixels
@@ -38,22 +39,26 @@ _GRID.setAlpha(38)
 
 def map_rect(camera: Camera, map_: Map) -> QRectF:
     """Where the map lies on the screen."""
-    left, top = camera.to_screen(0, 0)
-    wide, high = map_.width * map_.tile_width, map_.height * map_.tile_height
-    return QRectF(left, top, wide * camera.zoom, high * camera.zoom)
+    return box_rect(camera, map_, map_.lattice.whole)
+
+
+def box_rect(camera: Camera, map_: Map, box: Box) -> QRectF:
+    """Where a box of cells lies on the screen."""
+    area = map_.lattice.area(box)
+    left, top = camera.to_screen(area.x, area.y)
+    return QRectF(left, top, area.width * camera.zoom, area.height * camera.zoom)
+
+
+def seen_pixels(camera: Camera, view: QRect) -> Rect:
+    """Pixels of the map, or of what would lie round it, that a part of the screen shows."""
+    x0, y0 = camera.to_picture(view.left(), view.top())
+    x1, y1 = camera.to_picture(view.right() + 1, view.bottom() + 1)
+    return Rect(x0, y0, x1 - x0, y1 - y0)
 
 
 def seen_cells(camera: Camera, map_: Map, view: QRect) -> Box:
     """Cells of the map that a part of the screen shows."""
-    x0, y0 = camera.to_picture(view.left(), view.top())
-    x1, y1 = camera.to_picture(view.right() + 1, view.bottom() + 1)
-    box = Box(
-        int(y0 // map_.tile_height),
-        int(x0 // map_.tile_width),
-        int(y1 // map_.tile_height) + 1,
-        int(x1 // map_.tile_width) + 1,
-    )
-    return box.clipped(map_.height, map_.width)
+    return map_.lattice.seen_in(seen_pixels(camera, view))
 
 
 def layer_camera(camera: Camera, layer: Layer | None) -> Camera:
@@ -71,7 +76,8 @@ def draw_grid(painter: QPainter, camera: Camera, map_: Map, view: QRect) -> None
     if box.is_empty:
         return
     whole = map_rect(camera, map_).adjusted(0, 0, 1, 1).intersected(QRectF(view))
-    across, down = map_.tile_width * camera.zoom, map_.tile_height * camera.zoom
+    cell = box_rect(camera, map_, Box(0, 0, 1, 1))
+    across, down = cell.width(), cell.height()
     even = all(float(each).is_integer() for each in (across, down, camera.left, camera.top))
     if even:
         lines = _grid_tile(int(across), int(down))
@@ -82,10 +88,10 @@ def draw_grid(painter: QPainter, camera: Camera, map_: Map, view: QRect) -> None
         painter.drawTiledPixmap(whole, lines, offset)
         return
     for col in range(box.left, box.right + 1):
-        x = camera.to_screen(col * map_.tile_width, 0)[0]
+        x = camera.to_screen(*map_.lattice.place(0, col))[0]
         painter.fillRect(QRectF(round(x), whole.top(), 1, whole.height()), _GRID)
     for row in range(box.top, box.bottom + 1):
-        y = camera.to_screen(0, row * map_.tile_height)[1]
+        y = camera.to_screen(*map_.lattice.place(row, 0))[1]
         painter.fillRect(QRectF(whole.left(), round(y), whole.width(), 1), _GRID)
 
 
@@ -107,7 +113,7 @@ def _grid_tile(across: int, down: int) -> QPixmap:
 
 def draw_pins(painter: QPainter, camera: Camera, map_: Map, layer: Layer, view: QRect) -> None:
     """Mark pinned cells of the chosen layer with a pin's head in their upper right corner."""
-    if not isinstance(layer, PinnedLayer) or camera.zoom * map_.tile_width < 12:
+    if not isinstance(layer, PinnedLayer) or camera.zoom * map_.lattice.wide < 12:
         return
     box = seen_cells(camera, map_, view)
     rows, cols = np.nonzero(layer.pinned[box.top : box.bottom, box.left : box.right])
@@ -117,9 +123,9 @@ def draw_pins(painter: QPainter, camera: Camera, map_: Map, layer: Layer, view: 
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
     painter.setPen(QPen(QColor(LINEN.ink), 1))
     painter.setBrush(QColor(LINEN.madder))
-    radius = max(2.0, camera.zoom * map_.tile_width * 0.09)
+    radius = max(2.0, camera.zoom * map_.lattice.wide * 0.09)
     for row, col in zip(rows + box.top, cols + box.left):
-        x, y = camera.to_screen((col + 0.84) * map_.tile_width, (row + 0.16) * map_.tile_height)
+        x, y = camera.to_screen(*map_.lattice.place(row + 0.16, col + 0.84))
         painter.drawEllipse(QPointF(x, y), radius, radius)
     painter.restore()
 
@@ -127,9 +133,8 @@ def draw_pins(painter: QPainter, camera: Camera, map_: Map, layer: Layer, view: 
 def draw_plan(painter: QPainter, camera: Camera, map_: Map, store: ChunkStore, plan: Plan) -> None:
     """Draw the ghost: the very pixels that the click will give, in a dashed outline."""
     level = store.level_for(camera.zoom)
-    high, wide = store.atlas.tile_size(level)
     grid, layers_own = grid_of(map_, plan.layer), layer_camera(camera, plan.layer)
-    if plan.cells.size * high * wide > _GHOST_PIXELS:
+    if plan.cells.size * store.atlas.lattice(level).cell_area > _GHOST_PIXELS:
         view = seen_cells(layers_own, grid, painter.viewport())
         plan = _cut(plan, view)
     if plan.box.is_empty:
@@ -142,10 +147,10 @@ def draw_plan(painter: QPainter, camera: Camera, map_: Map, store: ChunkStore, p
     for down in (-1, 0, 1) if map_.wrap else (0,):
         for across in (-1, 0, 1) if map_.wrap else (0,):
             step = (across * whole.width(), down * whole.height())
-            rect = _box_rect(camera, map_, box).translated(*step)
+            rect = box_rect(camera, map_, box).translated(*step)
             if rect.intersects(whole):
                 painter.drawImage(rect, image)
-                _dashes(painter, _box_rect(layers_own, grid, plan.box).translated(*step))
+                _dashes(painter, box_rect(layers_own, grid, plan.box).translated(*step))
     painter.restore()
 
 
@@ -161,12 +166,6 @@ def _cut(plan: Plan, view: Box) -> Plan:
     top, left = box.top - plan.box.top, box.left - plan.box.left
     cells = plan.cells[top : top + box.height, left : left + box.width]
     return Plan(plan.edit, plan.layer, box, cells, plan.bridged)
-
-
-def _box_rect(camera: Camera, map_: Map, box: Box) -> QRectF:
-    left, top = camera.to_screen(box.left * map_.tile_width, box.top * map_.tile_height)
-    wide = box.width * map_.tile_width * camera.zoom
-    return QRectF(left, top, wide, box.height * map_.tile_height * camera.zoom)
 
 
 def _dashes(painter: QPainter, rect: QRectF) -> None:
@@ -197,15 +196,11 @@ def draw_selection(
         _draw_ragged(painter, camera, map_, (box, mask), view)
         return
     lines = []
-    high, wide = map_.tile_height, map_.tile_width
-    for row, col in np.argwhere(across).tolist():
-        a = camera.to_screen((box.left + col) * wide, (box.top + row) * high)
-        b = camera.to_screen((box.left + col + 1) * wide, (box.top + row) * high)
-        lines.append(QLineF(*a, *b))
-    for row, col in np.argwhere(down).tolist():
-        a = camera.to_screen((box.left + col) * wide, (box.top + row) * high)
-        b = camera.to_screen((box.left + col) * wide, (box.top + row + 1) * high)
-        lines.append(QLineF(*a, *b))
+    for sides, (more_rows, more_cols) in ((across, (0, 1)), (down, (1, 0))):
+        for row, col in np.add(np.argwhere(sides), (box.top, box.left)).tolist():
+            a = camera.to_screen(*map_.lattice.place(row, col))
+            b = camera.to_screen(*map_.lattice.place(row + more_rows, col + more_cols))
+            lines.append(QLineF(*a, *b))
     for colour, width, style in (
         (LINEN.panel, 3.0, Qt.PenStyle.SolidLine), (LINEN.madder, 2.0, Qt.PenStyle.DashLine),
     ):  # fmt: skip
@@ -235,8 +230,9 @@ def _ragged_pixels(
     x0, y0 = camera.to_picture(view.left(), view.top())
     xs = x0 + np.arange(view.width() + 1) / camera.zoom
     ys = y0 + np.arange(view.height() + 1) / camera.zoom
-    cols = np.clip(np.floor(xs / map_.tile_width).astype(int) - box.left + 1, 0, box.width + 1)
-    rows = np.clip(np.floor(ys / map_.tile_height).astype(int) - box.top + 1, 0, box.height + 1)
+    rows, cols = map_.lattice.lines_at(xs, ys)
+    rows = np.clip(rows - box.top + 1, 0, box.height + 1)
+    cols = np.clip(cols - box.left + 1, 0, box.width + 1)
     chosen = mask.take(rows, 0).take(cols, 1).view(np.uint8)
     here = chosen[:-1, :-1]
     kind = (here ^ chosen[1:, :-1]) | (here ^ chosen[:-1, 1:])
@@ -275,7 +271,7 @@ def draw_screen(painter: QPainter, camera: Camera, map_: Map, view: QRect) -> No
 
 def draw_area(painter: QPainter, camera: Camera, map_: Map, area: Box) -> None:
     """Outline a block of cells."""
-    _dashes(painter, _box_rect(camera, map_, area))
+    _dashes(painter, box_rect(camera, map_, area))
 
 
 def draw_cursor(
@@ -285,7 +281,7 @@ def draw_cursor(
     if cursor is None:
         return
     row, col = cursor
-    rect = _box_rect(camera, map_, Box(row, col, row + 1, col + 1)).adjusted(-3, -3, 3, 3)
+    rect = box_rect(camera, map_, Box(row, col, row + 1, col + 1)).adjusted(-3, -3, 3, 3)
     if not rect.adjusted(-3, -3, 3, 3).intersects(QRectF(clip)):
         return
     arm = max(4.0, rect.width() / 4)
@@ -319,7 +315,7 @@ def draw_label(
     font.setPixelSize(12)
     painter.setFont(font)
     wide = _text_width(text, font.toString()) + 18
-    half = min(64.0, brush.width * map_.tile_width * camera.zoom / 2)
+    half = min(64.0, map_.lattice.area(brush).width * camera.zoom / 2)
     x, y = camera.to_screen(at.x, at.y)
     left = min(max(x + half + 14, 4), max(4.0, view.width() - wide - 4))
     top = min(y + half + 10, view.height() - 28)

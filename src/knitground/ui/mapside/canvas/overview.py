@@ -68,7 +68,7 @@ class Overview(QWidget):
         """Where the small map lies in here, and how many of its pixels a map's pixel is."""
         map_ = self.session.map
         assert map_ is not None
-        wide, high = map_.width * map_.tile_width, map_.height * map_.tile_height
+        wide, high = map_.lattice.extent
         scale = min(SMALL_WIDE / wide, SMALL_HIGH / high)
         rect = QRectF(0, 0, wide * scale, high * scale)
         rect.moveCenter(QRectF(self.rect()).center())

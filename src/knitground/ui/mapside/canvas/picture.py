@@ -21,6 +21,7 @@ from knitground.core.edit.desk import Desk, Pointer
 from knitground.core.edit.laying import Plan
 from knitground.core.edit.markers import Outlines, marker_cells
 from knitground.core.edit.planning import brush, refusal
+from knitground.core.model.lattice import Rect
 from knitground.core.model.layers import MarkerLayer
 from knitground.core.model.map import Map, cells_under
 from knitground.core.model.marker import Marker
@@ -33,6 +34,7 @@ from knitground.ui.mapside.canvas.held import HeldTool
 from knitground.ui.mapside.canvas.lesson import draw_guest
 from knitground.ui.mapside.canvas.markers import draw_frame, draw_marker_ghost, draw_markers
 from knitground.ui.mapside.canvas.overlay import (
+    box_rect,
     draw_area,
     draw_cursor,
     draw_grid,
@@ -46,8 +48,9 @@ from knitground.ui.mapside.canvas.overlay import (
 )
 from knitground.ui.mapside.canvas.overview import Overview
 from knitground.ui.mapside.canvas.shapes import MapShapes
-from knitground.ui.mapside.canvas.why import draw_why, under_pointer
+from knitground.ui.mapside.canvas.why import draw_why
 from knitground.ui.mapside.canvas.zoom import STEPS, Camera
+from knitground.ui.mapside.layerlooks import under_pointer
 from knitground.ui.mapside.tools.markers import SelectMarkers
 from knitground.ui.mapside.tools.tool import Tool
 from knitground.ui.session import Session
@@ -265,7 +268,7 @@ class MapPicture(QWidget):
         grid = self.session.grid
         if grid is None:
             return
-        x, y = (col + 0.5) * grid.tile_width, (row + 0.5) * grid.tile_height
+        x, y = grid.lattice.middle(row, col)
         self.camera.centre(x, y, self.width(), self.height())
         self._set_cursor(row, col)
         self._moved()
@@ -277,7 +280,7 @@ class MapPicture(QWidget):
 
     def _map_px(self) -> tuple[int, int]:
         assert self._map is not None
-        return self._map.width * self._map.tile_width, self._map.height * self._map.tile_height
+        return self._map.lattice.extent
 
     # The pointer's place
 
@@ -299,7 +302,7 @@ class MapPicture(QWidget):
         row = min(max(row, 0), grid.height - 1)
         col = min(max(col, 0), grid.width - 1)
         self._cursor = (row, col)
-        x, y = (col + 0.5) * grid.tile_width, (row + 0.5) * grid.tile_height
+        x, y = grid.lattice.middle(row, col)
         self._at = Pointer(x, y)
         self._keep_in_view(x, y)
         if self._gesture is not None:
@@ -320,8 +323,8 @@ class MapPicture(QWidget):
         """Screen place of a part of a cell, for tests and for other views."""
         grid = self.session.grid
         assert grid is not None
-        x, y = (col + dx) * grid.tile_width, (row + dy) * grid.tile_height
-        return QPointF(*self._camera().to_screen(x, y)).toPoint()
+        place = grid.lattice.place(row + dy, col + dx)
+        return QPointF(*self._camera().to_screen(*place)).toPoint()
 
     # Following the session
 
@@ -427,12 +430,8 @@ class MapPicture(QWidget):
     def screen_rect(self, box: Box) -> QRect:
         """Where a box of cells lies on the screen."""
         assert self._map is not None
-        left, top = self.camera.to_screen(
-            box.left * self._map.tile_width, box.top * self._map.tile_height
-        )
-        wide = box.width * self._map.tile_width * self.camera.zoom
-        high = box.height * self._map.tile_height * self.camera.zoom
-        return QRectF(left, top, wide, high).toAlignedRect().adjusted(-2, -2, 2, 2)
+        rect = box_rect(self.camera, self._map, box)
+        return rect.toAlignedRect().adjusted(-2, -2, 2, 2)
 
     # Painting
 
@@ -476,42 +475,36 @@ class MapPicture(QWidget):
     ) -> None:
         assert self._map is not None
         assert self._store is not None
-        store, zoom = self._store, self.camera.zoom
+        store, zoom, lattice = self._store, self.camera.zoom, self._map.lattice
         level = store.level_for(zoom)
-        high, wide = self._map.tile_height * zoom, self._map.tile_width * zoom
-        left = self.camera.left + across * self._map.width * wide
-        top = self.camera.top + down * self._map.height * high
-        side = store.cells_a_side(level)
-        rows = _span(clip.top() - top, clip.bottom() + 1 - top, side * high, self._map.height, side)
-        cols = _span(
-            clip.left() - left, clip.right() + 1 - left, side * wide, self._map.width, side
-        )
-        smooth = zoom < 1
-        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, smooth)
-        for row in rows:
-            for col in cols:
-                key = (level, row, col)
-                chunk = store.ready(key)
-                if chunk is None:
-                    if perf_counter() > until:
-                        self.cold += 1
-                        chunk = store.stale(key)
-                    else:
-                        chunk = store.make(key, until)
-                        self.cold += chunk.dirty is not None
-                if chunk is not None:
-                    target = QRectF(
-                        left + chunk.box.left * wide,
-                        top + chunk.box.top * high,
-                        chunk.box.width * wide,
-                        chunk.box.height * high,
-                    )
-                    painter.drawImage(target, chunk.image)
+        # How many pixels of the screen a pixel of the level is.
+        small, (width, height) = lattice.at_level(level), lattice.extent
+        wide, high = zoom * lattice.wide / small.wide, zoom * lattice.high / small.high
+        left = self.camera.left + across * width * zoom
+        top = self.camera.top + down * height * zoom
+        seen = Rect(
+            (clip.left() - left) / wide, (clip.top() - top) / high,
+            clip.width() / wide, clip.height() / high,
+        )  # fmt: skip
+        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, zoom < 1)
+        for key in store.keys_in(level, seen):
+            chunk = store.ready(key)
+            if chunk is None:
+                if perf_counter() > until:
+                    self.cold += 1
+                    chunk = store.stale(key)
+                else:
+                    chunk = store.make(key, until)
+                    self.cold += chunk.dirty is not None
+            if chunk is not None:
+                x, y, w, h = chunk.rect
+                target = QRectF(left + x * wide, top + y * high, w * wide, h * high)
+                painter.drawImage(target, chunk.image)
 
     def _draw_over(self, painter: QPainter, clip: QRect) -> None:
         assert self._map is not None
         assert self._store is not None
-        if self.show_grid and self.camera.zoom * min(self._map_cell()) >= 12:
+        if self.show_grid and self.camera.zoom * self._map.lattice.shorter >= 12:
             draw_grid(painter, self.camera, self._map, clip)
         if self.shapes.on and self.shapes.draw(painter, self.camera, self._map, self.rect()):
             self._later.start()
@@ -586,15 +579,3 @@ class MapPicture(QWidget):
     def _camera(self) -> Camera:
         """The camera as it sees the chosen layer."""
         return layer_camera(self.camera, self._desk().layer)
-
-    def _map_cell(self) -> tuple[int, int]:
-        assert self._map is not None
-        return self._map.tile_width, self._map.tile_height
-
-
-def _span(low: float, high: float, chunk_px: float, cells: int, side: int) -> range:
-    """Numbers of the chunks that lie between two screen places."""
-    count = -(-cells // side)
-    first = max(0, int(low // chunk_px))
-    last = min(count - 1, int(high // chunk_px))
-    return range(first, last + 1)

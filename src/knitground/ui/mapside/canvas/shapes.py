@@ -71,7 +71,7 @@ class MapShapes:
 
     def draw(self, painter: QPainter, camera: Camera, map_: Map, view: QRect) -> bool:
         """Draw what is known; returns whether there is more to come."""
-        if camera.zoom * min(map_.tile_width, map_.tile_height) < _LEAST_PX:
+        if camera.zoom * map_.lattice.shorter < _LEAST_PX:
             return False
         box = seen_cells(camera, map_, view)
         if box.is_empty:

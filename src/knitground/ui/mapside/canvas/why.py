@@ -7,15 +7,9 @@ from PySide6.QtGui import QColor, QPainter, QPen
 
 from knitground.core.base.window import Box
 from knitground.core.edit.desk import Pointer
-from knitground.core.edit.hand import TURN_WORDS
-from knitground.core.edit.markers import marker_at
 from knitground.core.knit.explain import Why, explain
-from knitground.core.knit.making import turned_marks
-from knitground.core.model.layers import GroundLayer, GrownLayer, MarkerLayer, TintLayer
-from knitground.core.model.limits import FULL_TINT
+from knitground.core.model.layers import GroundLayer
 from knitground.core.model.map import Map
-from knitground.core.model.tile import TileRef
-from knitground.core.rules.rewrite import DONE
 from knitground.core.rules.why import RuleWhy
 from knitground.ui.common.painting import write_in
 from knitground.ui.common.theme import LINEN, theme
@@ -41,60 +35,6 @@ def why_at(session: Session, at: Pointer) -> Why | None:
     knitter = session.doc.knitter
     table, graph = knitter.table(map_, layer), knitter.graph(map_, layer)
     return explain(table, map_, layer, found[1], cell, graph)
-
-
-def tile_words(session: Session, tile: TileRef | None) -> str:
-    """Name a tile by its number and tileset."""
-    if tile is None:
-        return "empty"
-    owner = session.project.tileset_named(tile.tileset)
-    if owner is None or not owner.has(tile.row, tile.col):
-        return f"missing tile of {tile.tileset} (row {tile.row}, column {tile.col})"
-    return f"tile {owner.number(tile.row, tile.col)} of {tile.tileset}"
-
-
-def laid_words(session: Session, tile: TileRef) -> str:
-    """Say how a tile laid by hand is turned, and what it shows that way: marks turn along."""
-    words = f", {TURN_WORDS[tile.turn]}" if tile.turn else ""
-    for owner in session.project.tilesets:
-        for kit in owner.sets:
-            guest = None if owner.name == tile.tileset else tile.tileset
-            if guest is not None and guest not in kit.guests:
-                continue
-            marks = kit.marks_within(tile.row + 1, tile.col + 1, guest)[tile.row, tile.col]
-            if marks.any():
-                turned = turned_marks(marks, tile.turn)
-                shown = [f"{slot.name} {kit.name_of(int(turned[slot]))}" for slot in kit.kind.slots]
-                return f"{words}, shows {' · '.join(shown)}"
-    return words
-
-
-def under_pointer(session: Session, at: Pointer) -> str:
-    """Say in words what is under a place: cell, layer, terrain, tile, why."""
-    map_, layer = session.grid, session.layer
-    if map_ is None or layer is None:
-        return ""
-    row, col = at.cell(map_)
-    if not (0 <= row < map_.height and 0 <= col < map_.width):
-        return f"outside {map_.name} · {map_.width} × {map_.height} cells"
-    start = f"column {col}, row {row} · {layer.name} ({layer.kind})"
-    if isinstance(layer, MarkerLayer):
-        near = min(map_.tile_width, map_.tile_height) / 2
-        found = marker_at(session.project, layer, at.x, at.y, near)
-        what = f"{found.shape.value} “{found.title}”" if found else "no marker"
-        return f"{start}: {what} · x {at.x:.0f}, y {at.y:.0f} px"
-    place = int(session.doc.cells(map_, layer, Box(row, col, row + 1, col + 1))[0, 0])
-    if isinstance(layer, TintLayer):
-        part = percent((place >> 24) / FULL_TINT)
-        return f"{start}: colour #{place & 0xFFFFFF:06x}, {part}" if place else f"{start}: none"
-    tile = map_.legend.tile(place)
-    words = tile_words(session, tile)
-    if tile is not None and not (isinstance(layer, GroundLayer) and not layer.pinned[row, col]):
-        words += laid_words(session, tile)
-    if isinstance(layer, GrownLayer) and not layer.pinned[row, col]:
-        words += live_words(session, map_, layer, Box(row, col, row + 1, col + 1))
-    why = why_at(session, at)
-    return f"{start}: {words} · {why.sentence()}" if why else f"{start}: {words}"
 
 
 def draw_why(
@@ -178,9 +118,7 @@ def draw_failing(painter: QPainter, camera: Camera, map_: Map, why: Why) -> None
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
     write_in(painter, 11, bold=True)
     for (y, x), numbers in failing.items():
-        left, top = camera.to_screen(
-            (why.col + x / 2) * map_.tile_width, (why.row + y / 2) * map_.tile_height
-        )
+        left, top = camera.to_screen(*map_.lattice.place(why.row + y / 2, why.col + x / 2))
         words = ",".join(numbers)
         spot = QRectF(0, 0, max(16.0, 7.0 * len(words) + 8), 16)
         spot.moveCenter(QPointF(left, top))
@@ -189,27 +127,6 @@ def draw_failing(painter: QPainter, camera: Camera, map_: Map, why: Why) -> None
         painter.drawRoundedRect(spot, 8, 8)
         painter.drawText(spot, Qt.AlignmentFlag.AlignCenter, words)
     painter.restore()
-
-
-def live_words(session: Session, map_: Map, layer: GrownLayer, cell: Box) -> str:
-    """Say which rule of a live layer made a cell."""
-    live = session.doc.rewriter.rules_of(map_, layer)
-    if live is None:
-        return ""
-    reach = [max(abs(w[0]), abs(w[1])) for block in live.table.blocks for w in block.writes]
-    box = cell.grown(max(reach, default=0)).fitted(map_.height, map_.width, map_.wrap)
-    done = live.run(box)
-    for n, rule in enumerate(live.table.rules):
-        rows, cols, states = done.found.get(rule.number, (None, None, None))
-        if rows is None or cols is None or states is None:
-            continue
-        for block in live.table.blocks:
-            for down, across, _ in block.writes if block.rule == n else ():
-                at_row, at_col = cell.top - down, cell.left - across
-                if ((rows == at_row) & (cols == at_col) & (states == DONE)).any():
-                    name = rule.name or "without a name"
-                    return f" · made by rule {n + 1} of “{live.step.rules}”, “{name}”"
-    return f" · no rule of “{live.step.rules}” takes it"
 
 
 def _text(

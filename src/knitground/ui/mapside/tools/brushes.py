@@ -10,8 +10,9 @@ from PySide6.QtCore import Qt
 from knitground.core.base.errors import KnitError
 from knitground.core.edit.desk import Pointer
 from knitground.core.edit.hand import PatchInHand
+from knitground.core.edit.layerplans import Cover
 from knitground.core.edit.laying import Plan
-from knitground.core.edit.planning import Cover, brush, plan_dab, plan_path, refusal
+from knitground.core.edit.planning import brush, plan_dab, plan_path, refusal
 from knitground.core.knit.sides import sides_along
 from knitground.core.model.map import Map
 from knitground.ui.mapside.tools.tool import Tool
@@ -58,9 +59,7 @@ class _Brush(Tool):
         if self._path:
             self._go(map_, last, at)
             return
-        across = abs(at.x - last.x) / map_.tile_width
-        down = abs(at.y - last.y) / map_.tile_height
-        steps = max(1, ceil(2 * max(across, down)))
+        steps = max(1, ceil(2 * map_.lattice.steps((last.x, last.y), (at.x, at.y))))
         seen = (last.cell(map_), last.vertex(map_))
         for n in range(1, steps + 1):
             part = n / steps
@@ -74,8 +73,7 @@ class _Brush(Tool):
     def _go(self, map_: Map, last: Pointer, at: Pointer) -> None:
         """Lay the sides that the way from one place to the next crosses, cell by cell."""
         cells = [last.cell(map_)]
-        across, down = (at.x - last.x) / map_.tile_width, (at.y - last.y) / map_.tile_height
-        steps = max(1, ceil(4 * max(abs(across), abs(down))))
+        steps = max(1, ceil(4 * map_.lattice.steps((last.x, last.y), (at.x, at.y))))
         for n in range(1, steps + 1):
             part = n / steps
             here = Pointer(last.x + (at.x - last.x) * part, last.y + (at.y - last.y) * part)

@@ -31,7 +31,8 @@ def snap_step(desk: Desk, map_: Map) -> tuple[float, float]:
     part = {"cell": 1.0, "half cell": 2.0}.get(desk.options.snap)
     if part is None:
         return 1.0, 1.0
-    return map_.tile_width / part, map_.tile_height / part
+    across, down = map_.lattice.place(1, 1)
+    return across / part, down / part
 
 
 def snapped(desk: Desk, map_: Map, at: Pointer) -> Point:
@@ -45,7 +46,7 @@ def standing(desk: Desk, map_: Map, at: Pointer, *, picture: bool) -> Point:
     if desk.options.snap != "cell":
         return snapped(desk, map_, at)
     row, col = at.cell(map_)
-    return (col + 0.5) * map_.tile_width, (row + (1.0 if picture else 0.5)) * map_.tile_height
+    return map_.lattice.place(row + (1.0 if picture else 0.5), col + 0.5)
 
 
 class MarkerTool(Tool):
@@ -69,7 +70,7 @@ class MarkerTool(Tool):
         found = self.parts()
         if found is None:
             return None
-        near = min(found[0].tile_width, found[0].tile_height) / 2
+        near = found[0].lattice.shorter / 2
         return marker_at(self.session.project, found[1], at.x, at.y, near)
 
     def lay(self, marker: Marker | None) -> None:
@@ -144,8 +145,7 @@ class BoxArea(MarkerTool):
         (x0, y0), (x1, y1) = (snapped(self.desk, map_, each) for each in (self._from, self._at))
         if x0 == x1 or y0 == y1:
             row, col = self._from.cell(map_)
-            x0, y0 = col * map_.tile_width, row * map_.tile_height
-            x1, y1 = x0 + map_.tile_width, y0 + map_.tile_height
+            (x0, y0), (x1, y1) = map_.lattice.place(row, col), map_.lattice.place(row + 1, col + 1)
         corners = ((min(x0, x1), min(y0, y1)), (max(x0, x1), max(y0, y1)))
         return Marker(0, Shape.BOX, corners, kind=self.kind)
 
@@ -379,7 +379,7 @@ class SelectMarkers(MarkerTool):
 
     def _corner_at(self, map_: Map, layer: MarkerLayer, at: Pointer) -> tuple[Marker, int] | None:
         """Find a corner of a chosen area that is not turned."""
-        near = min(map_.tile_width, map_.tile_height) / 4
+        near = map_.lattice.shorter / 4
         for each in layer.markers:
             if each.number not in self.session.markers or each.turn:
                 continue

@@ -5,62 +5,19 @@ from __future__ import annotations
 import numpy as np
 
 from knitground.core.base.window import Box
-from knitground.core.edit.desk import PICK_FROM, Desk, Pointer
-from knitground.core.edit.hand import Hand, PatchInHand, TerrainInHand, TileInHand, TintInHand
+from knitground.core.edit.desk import PICK_FROM, Pointer, between
+from knitground.core.edit.hand import PatchInHand
+from knitground.core.edit.layerplans import plans_of
 from knitground.core.edit.selecting import same_cells
 from knitground.core.model.layers import (
-    EMPTY,
     Cells,
-    GroundLayer,
+    Holds,
     Layer,
-    MarkerLayer,
-    TintLayer,
 )
 from knitground.core.model.map import Map, grid_of
 from knitground.core.model.patch import Patch
-from knitground.core.model.terrain import SetKind
 from knitground.ui.mapside.tools.tool import Tool
 from knitground.ui.session import Session
-
-
-def hand_at(desk: Desk, map_: Map, layer: Layer, at: Pointer) -> Hand | None:
-    """Give what lies at a place of a layer: a pinned or laid tile, else the nearest terrain."""
-    row, col = at.cell(map_)
-    if not (0 <= row < map_.height and 0 <= col < map_.width):
-        return None
-    if isinstance(layer, MarkerLayer):
-        return None
-    place = int(desk.doc.cells(map_, layer, Box(row, col, row + 1, col + 1))[0, 0])
-    if isinstance(layer, TintLayer):
-        return TintInHand(f"#{place & 0xFFFFFF:06x}", place >> 24) if place else None
-    if isinstance(layer, GroundLayer) and not layer.pinned[row, col]:
-        found = desk.project.set_of(layer.tileset, layer.set_name)
-        value = terrain_at(map_, layer, at)
-        if found is None or value == EMPTY or value > len(found[1].terrains):
-            return None
-        return TerrainInHand(found[0].name, found[1].name, value, found[1].name_of(value))
-    tile = map_.legend.tile(place)
-    owner = desk.project.tileset_named(tile.tileset) if tile else None
-    if tile is None or owner is None:
-        return None
-    return TileInHand(tile, owner.number(tile.row, tile.col))
-
-
-def terrain_at(map_: Map, layer: GroundLayer, at: Pointer) -> int:
-    """Give the terrain at a place: of the nearest vertex, the cell, or the nearest side."""
-    if layer.kind_of_set is SetKind.CORNER:
-        return int(layer.terrain[at.vertex(map_)])
-    row, col = at.cell(map_)
-    if layer.kind_of_set is SetKind.RING:
-        return int(layer.terrain[row, col])
-    here = layer.terrain
-    down, across = at.y / map_.tile_height - row, at.x / map_.tile_width - col
-    sides = [
-        (down, int(here[row, col] & 255)), (1 - down, int(here[row + 1, col] & 255)),
-        (across, int(here[row, col] >> 8)), (1 - across, int(here[row, col + 1] >> 8)),
-    ]  # fmt: skip
-    return next((value for _, value in sorted(sides) if value), 0)
-
 
 MOST_PATCH_CELLS = 65_536
 
@@ -82,8 +39,7 @@ class Pick(Tool):
         map_ = self.desk.grid
         if map_ is None or self._from is None or self._to is None:
             return None
-        (row, col), (to_row, to_col) = self._from.cell(map_), self._to.cell(map_)
-        box = Box(min(row, to_row), min(col, to_col), max(row, to_row) + 1, max(col, to_col) + 1)
+        box = between(map_, self._from, self._to)
         return box if box.height * box.width > 1 else None
 
     def press(self, at: Pointer) -> bool:
@@ -119,7 +75,7 @@ class Pick(Tool):
                 f"{MOST_PATCH_CELLS}: pick less at a time"
             )
             return
-        if isinstance(layer, TintLayer):
+        if layer.holds is Holds.COLOURS:
             self.session.note(
                 "A patch holds tiles: pick one cell of a tint, or choose another layer"
             )
@@ -154,7 +110,9 @@ class Pick(Tool):
         way = self.desk.options.pick_from
         layers = {PICK_FROM[0]: [*first, *front], PICK_FROM[1]: first, PICK_FROM[2]: front}[way]
         for layer in layers:
-            hand = hand_at(self.desk, grid_of(map_, layer), layer, seen_from(at, chosen, layer))
+            grid, there = grid_of(map_, layer), seen_from(at, chosen, layer)
+            on_map = grid.lattice.holds(*there.cell(grid))
+            hand = plans_of(layer).picked(self.desk, grid, layer, there) if on_map else None
             if hand is not None:
                 self.session.take(hand)
                 self.session.choose_layer(layer)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import Qt
 
 from knitground.core.base.window import Box
-from knitground.core.edit.desk import Pointer
+from knitground.core.edit.desk import Pointer, between
 from knitground.core.edit.laying import Plan
 from knitground.core.edit.planning import fill_region, outside
 from knitground.core.edit.selecting import (
@@ -130,13 +130,10 @@ class Select(Tool):
         way, layer = self.desk.options.select_way, self.desk.layer
         row, col = start.cell(map_)
         if way == "lasso":
-            points = [(p.y / map_.tile_height, p.x / map_.tile_width) for p in self._way]
-            return select_outline(map_, points)
+            points = [map_.lattice.places(p.x, p.y) for p in self._way]
+            return select_outline(map_, [(row, col) for col, row in points])
         if way == "box" or layer is None:
-            to_row, to_col = at.cell(map_)
-            box = Box(min(row, to_row), min(col, to_col), max(row, to_row) + 1,
-                      max(col, to_col) + 1)  # fmt: skip
-            return select_box(map_, box)
+            return select_box(map_, between(map_, start, at))
         if outside(map_, start):
             return None
         if way == "same tile":

@@ -643,6 +643,6 @@ def off_words(grown: list[Grown]) -> str:
 
 def with_recipe(map_: Map, recipe: Recipe) -> Map:
     """Make a stand-in for a map with another recipe, for the thread; it shares all else."""
-    trial = Map(map_.name, map_.height, map_.width, map_.tile_height, map_.tile_width, map_.wrap)
+    trial = map_.blank()
     trial.layers, trial.legend, trial.recipe = list(map_.layers), map_.legend, recipe
     return trial

@@ -1,0 +1,396 @@
+"""What a click lays on a layer: one object for each kind of layer, in one registry."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from knitground.core.base.errors import EditError
+from knitground.core.base.window import Box, index, read
+from knitground.core.chance.fall import check_fall
+from knitground.core.edit.desk import Desk, Pointer
+from knitground.core.edit.flood import Region
+from knitground.core.edit.hand import (
+    Hand,
+    MarkerInHand,
+    MixInHand,
+    PatchInHand,
+    TerrainInHand,
+    TileInHand,
+    TintInHand,
+)
+from knitground.core.edit.laying import Plan, plan_cells, plan_terrain, plan_unpin
+from knitground.core.edit.tint import Weights, blended, soft_weights, tint_value
+from knitground.core.grow.patchwork import mix_cells
+from knitground.core.grow.taking import Lie, check_taking, taken_cells
+from knitground.core.model.layers import (
+    Cells,
+    GroundLayer,
+    GrownLayer,
+    Layer,
+    MarkerLayer,
+    PinnedLayer,
+    TileLayer,
+    TintLayer,
+)
+from knitground.core.model.map import Map
+from knitground.core.model.mix import Mix
+from knitground.core.model.standing import standing_of
+from knitground.core.model.terrain import SetKind
+
+Mask = NDArray[np.bool_]
+Anchor = tuple[int, int] | None
+
+
+class Cover:
+    """How much of its colour a stroke has laid in each cell, so that dabs do not add up."""
+
+    def __init__(self, map_: Map) -> None:
+        self._laid = np.zeros((map_.height, map_.width), np.float32)
+        self._map = map_
+
+    def more(self, box: Box, weights: Weights) -> Weights:
+        """Note what a dab lays in a box; returns how much of what is left it has to lay."""
+        at = index(box, self._map.height, self._map.width)
+        before: Weights = self._laid[at].copy()
+        after = np.maximum(before, weights)
+        self._laid[at] = after
+        left = 1 - before
+        more = np.zeros_like(left)
+        np.divide(after - before, left, out=more, where=left > 0)
+        return more
+
+
+class LayerPlans:
+    """Plans for a kind of layer; here for one of tiles that are laid by hand."""
+
+    def refusal(self, desk: Desk, layer: Layer) -> str | None:
+        """Say why what is in hand can not be laid on the layer, and the cure."""
+        hand = desk.hand
+        if isinstance(hand, MarkerInHand):
+            return f"{_holds(layer)} — markers go on a marker layer: choose one below"
+        if isinstance(hand, TintInHand):
+            return f"{_holds(layer)} — colours go on a tint layer: choose one below"
+        if hand is None:
+            return "nothing in hand — take a terrain, a tile or a mix at the left"
+        if isinstance(hand, TerrainInHand):
+            return self.terrain_refusal(layer, hand)
+        return _mix_refusal(desk, layer, hand) if isinstance(hand, MixInHand) else None
+
+    def terrain_refusal(self, layer: Layer, _hand: TerrainInHand) -> str | None:
+        """Say why terrain can not be laid on it."""
+        return f"{_holds(layer)} — terrain goes on a ground layer: choose one below"
+
+    def dab(
+        self, desk: Desk, map_: Map, layer: Layer, region: Region, anchor: Anchor,
+        _cover: Cover | None,
+    ) -> Plan | None:  # fmt: skip
+        """Plan one dab of Paint or Erase."""
+        if desk.tool == "erase":
+            return self.erase(desk, map_, layer, region)
+        return self.lay(desk, map_, layer, region, "Paint", anchor)
+
+    def lay(
+        self, desk: Desk, map_: Map, layer: Layer, region: Region, verb: str, anchor: Anchor
+    ) -> Plan | None:
+        """Plan laying what is in hand on a region of cells (vertices, for a terrain)."""
+        hand = desk.hand
+        if not isinstance(hand, TileInHand | MixInHand | PatchInHand):
+            return None
+        mask = region.mask
+        dealt = None if desk.tool == "paint" else region.mask
+        if isinstance(hand, MixInHand):
+            mask = mask & mix_mask(desk, map_, layer, hand.mix, region.box)
+            dealt = None if dealt is None else mask
+        values = hand_values(desk, hand, map_, layer, region.box, anchor, dealt, mask)
+        if isinstance(hand, PatchInHand) or (isinstance(hand, MixInHand) and hand.mix.has_patches):
+            mask = mask & (values > 0)
+        return plan_cells(map_, layer, region.box, values, mask, f"{verb} {hand.title}")
+
+    def erase(
+        self, _desk: Desk, map_: Map, layer: Layer, region: Region, what: str = ""
+    ) -> Plan | None:
+        """Plan erasing a region; `what` follows the words of the step."""
+        blank = np.zeros(region.mask.shape, np.int32)
+        name = f"Erase{what}" if what else "Erase tiles"
+        return plan_cells(map_, layer, region.box, blank, region.mask, name)
+
+    def erase_cells(self, desk: Desk, map_: Map, layer: Layer, region: Region) -> Plan | None:
+        """Plan emptying the selected cells."""
+        return self.erase(desk, map_, layer, region, " selection")
+
+    def picked(self, desk: Desk, map_: Map, layer: Layer, at: Pointer) -> Hand | None:
+        """Give what lies at a place on the map, to be taken in hand."""
+        tile = map_.legend.tile(_value(desk, map_, layer, at))
+        owner = desk.project.tileset_named(tile.tileset) if tile else None
+        if tile is None or owner is None:
+            return None
+        return TileInHand(tile, owner.number(tile.row, tile.col))
+
+
+def _value(desk: Desk, map_: Map, layer: Layer, at: Pointer) -> int:
+    row, col = at.cell(map_)
+    return int(desk.doc.cells(map_, layer, Box(row, col, row + 1, col + 1))[0, 0])
+
+
+def _holds(layer: Layer) -> str:
+    return f"{layer.name} holds {layer.kind}"
+
+
+class GrownPlans(LayerPlans):
+    """On a grown layer what is laid becomes pins; erasing releases those first."""
+
+    def erase(
+        self, desk: Desk, map_: Map, layer: Layer, region: Region, what: str = ""
+    ) -> Plan | None:
+        """Plan releasing pins; where there are none, emptying cells, which pins them."""
+        assert isinstance(layer, GrownLayer)
+        if pins_to_release(map_, layer, region.box, region.mask):
+            name = f"Release pins{' of' if what else ''}{what}"
+            return plan_unpin(desk.doc, map_, layer, region.box, region.mask, name)
+        return super().erase(desk, map_, layer, region, what)
+
+
+class GroundPlans(LayerPlans):
+    """On a ground layer terrain is laid, and tiles as pins; erasing releases those first."""
+
+    def terrain_refusal(self, layer: Layer, hand: TerrainInHand) -> str | None:
+        """Terrain has to be of the layer's own set."""
+        assert isinstance(layer, GroundLayer)
+        if (layer.tileset, layer.set_name) == (hand.tileset, hand.set_name):
+            return None
+        return f"{layer.name} is knitted from “{layer.set_name}”, not from “{hand.set_name}”"
+
+    def lay(
+        self, desk: Desk, map_: Map, layer: Layer, region: Region, verb: str, anchor: Anchor
+    ) -> Plan | None:
+        """Plan laying terrain, or tiles as pins."""
+        hand = desk.hand
+        if isinstance(hand, TerrainInHand) and isinstance(layer, GroundLayer):
+            name, box, mask = f"{verb} {hand.title}", region.box, region.mask
+            return plan_terrain(desk.doc, map_, layer, box, mask, hand.value, name)
+        return super().lay(desk, map_, layer, region, verb, anchor)
+
+    def erase(
+        self, desk: Desk, map_: Map, layer: Layer, region: Region, what: str = ""
+    ) -> Plan | None:
+        """Plan releasing pins; where there are none, taking away the terrain beneath."""
+        assert isinstance(layer, GroundLayer)
+        box, mask = region.box, region.mask
+        cells, every = box, mask
+        if layer.kind_of_set is SetKind.CORNER:  # the brush covers vertices
+            bottom, right = max(box.top + 1, box.bottom - 1), max(box.left + 1, box.right - 1)
+            cells = Box(box.top, box.left, bottom, right)
+            every = np.ones((cells.height, cells.width), np.bool_)
+        fitted = cells.fitted(map_.height, map_.width, map_.wrap)
+        if not fitted.is_empty and read(layer.pinned, fitted).any():
+            return plan_unpin(desk.doc, map_, layer, cells, every, "Release pins")
+        return plan_terrain(desk.doc, map_, layer, box, mask, 0, "Erase terrain")
+
+    def erase_cells(self, desk: Desk, map_: Map, layer: Layer, region: Region) -> Plan | None:
+        """Plan releasing the pins of cells, or taking away the terrain round them."""
+        assert isinstance(layer, GroundLayer)
+        box, mask = region.box, region.mask
+        if pins_to_release(map_, layer, box, mask):
+            return plan_unpin(desk.doc, map_, layer, box, mask, "Release pins of selection")
+        if layer.kind_of_set is SetKind.CORNER:
+            box, mask = corners_of(box, mask)
+        return plan_terrain(desk.doc, map_, layer, box, mask, 0, "Erase terrain of selection")
+
+    def picked(self, desk: Desk, map_: Map, layer: Layer, at: Pointer) -> Hand | None:
+        """Give the nearest terrain, or the tile of a pin."""
+        assert isinstance(layer, GroundLayer)
+        if layer.pinned[at.cell(map_)]:
+            return super().picked(desk, map_, layer, at)
+        found = desk.project.set_of(layer.tileset, layer.set_name)
+        standing = standing_of(layer.kind_of_set)
+        mark = standing.value_at(layer.terrain, map_.lattice, at.x, at.y)
+        if found is None or not 0 < mark <= len(found[1].terrains):
+            return None
+        return TerrainInHand(found[0].name, found[1].name, mark, found[1].name_of(mark))
+
+
+class TintPlans(LayerPlans):
+    """On a tint layer colours are laid, softly or not."""
+
+    def refusal(self, desk: Desk, layer: Layer) -> str | None:
+        """Only a colour can be laid."""
+        if isinstance(desk.hand, TintInHand):
+            return None
+        return f"{layer.name} holds colours — take a colour in hand at the left"
+
+    def dab(
+        self, desk: Desk, map_: Map, layer: Layer, region: Region, _anchor: Anchor,
+        cover: Cover | None,
+    ) -> Plan | None:  # fmt: skip
+        """Plan a dab, with a soft brush less towards its rim."""
+        verb = "Erase colour" if desk.tool == "erase" else "Paint"
+        weights = soft_weights(desk.size) if desk.is_soft else None
+        return plan_tint(desk, map_, layer, region, verb, weights, cover)
+
+    def lay(
+        self, desk: Desk, map_: Map, layer: Layer, region: Region, verb: str, _anchor: Anchor
+    ) -> Plan | None:
+        """Plan laying the colour in hand."""
+        return plan_tint(desk, map_, layer, region, verb)
+
+    def picked(self, desk: Desk, map_: Map, layer: Layer, at: Pointer) -> Hand | None:
+        """Give the colour there."""
+        value = _value(desk, map_, layer, at)
+        return TintInHand(f"#{value & 0xFFFFFF:06x}", value >> 24) if value else None
+
+
+class MarkerPlans(LayerPlans):
+    """Markers are laid by tools of their own: cells hold none."""
+
+    def refusal(self, desk: Desk, layer: Layer) -> str | None:
+        """Only kinds of markers, and tiles as free pictures."""
+        if isinstance(desk.hand, MarkerInHand | TileInHand):
+            return None
+        return f"{layer.name} holds markers — take a kind of marker or a tile in hand at the left"
+
+    def dab(
+        self, _desk: Desk, _map: Map, _layer: Layer, _region: Region, _anchor: Anchor,
+        _cover: Cover | None,
+    ) -> Plan | None:  # fmt: skip
+        """Plan nothing."""
+        return None
+
+    def lay(
+        self, _desk: Desk, _map: Map, _layer: Layer, _region: Region, _verb: str, _anchor: Anchor
+    ) -> Plan | None:
+        """Plan nothing."""
+        return None
+
+    def erase_cells(self, _desk: Desk, _map: Map, _layer: Layer, _region: Region) -> Plan | None:
+        """Plan nothing."""
+        return None
+
+    def picked(self, _desk: Desk, _map: Map, _layer: Layer, _at: Pointer) -> Hand | None:
+        """Markers are chosen, not picked."""
+        return None
+
+
+_PLANS: dict[type[Layer], LayerPlans] = {
+    TileLayer: LayerPlans(), GrownLayer: GrownPlans(), GroundLayer: GroundPlans(),
+    TintLayer: TintPlans(), MarkerLayer: MarkerPlans(),
+}  # fmt: skip
+
+
+def plans_of(layer: Layer) -> LayerPlans:
+    """Give the plans for a layer's kind."""
+    return _PLANS[type(layer)]
+
+
+def _mix_refusal(desk: Desk, layer: Layer, hand: MixInHand) -> str | None:
+    if sum(hand.mix.weights) <= 0:
+        return f"mix “{hand.name}” is empty — give it tiles with a weight over 0"
+    try:
+        single = (each.weight for each in hand.mix.entries if each.patch is None)
+        weights = tuple(each for each in single if each > 0)
+        if weights:
+            check_fall(weights, hand.mix.fall)
+        if desk.grid is not None:
+            check_taking(Lie(desk.project, desk.grid), hand.mix.fall, layer.number)
+    except EditError as error:
+        return f"mix “{hand.name}”: {error}"
+    return None
+
+
+def plan_tint(
+    desk: Desk,
+    map_: Map,
+    layer: Layer,
+    region: Region,
+    verb: str,
+    weights: Weights | None = None,
+    cover: Cover | None = None,
+) -> Plan | None:
+    """Plan laying the colour in hand on a region, or taking colour away with Erase."""
+    hand = desk.hand
+    erases = desk.tool == "erase"
+    if not (erases or isinstance(hand, TintInHand)):
+        return None
+    value = 0
+    name = verb
+    if not erases and isinstance(hand, TintInHand):
+        value, name = tint_value(hand.colour, hand.strength), f"{verb} {hand.title}"
+    mask = region.mask
+    if weights is None:
+        return plan_cells(map_, layer, region.box, np.full(mask.shape, value, np.int32), mask, name)
+    box = region.box.fitted(map_.height, map_.width, map_.wrap)
+    if box.is_empty:
+        return None
+    if box.height < region.box.height or box.width < region.box.width:
+        rows = np.arange(box.top, box.bottom) - region.box.top
+        cols = np.arange(box.left, box.right) - region.box.left
+        weights = weights[np.ix_(rows % weights.shape[0], cols % weights.shape[1])]
+    if cover is not None:
+        weights = cover.more(box, weights)
+    values = blended(read(layer.cells, box), value, weights)
+    return plan_cells(map_, layer, box, values, weights > 0, name)
+
+
+def pins_to_release(map_: Map, layer: PinnedLayer, box: Box, mask: NDArray[np.bool_]) -> bool:
+    """Tell whether erasing would release pins: of a grown layer those of empty cells do not count.
+
+    There an erased cell is itself a pin, and a stroke must not undo what it has just done.
+    """
+    if not map_.wrap:
+        inner = box.clipped(map_.height, map_.width)
+        top, left = inner.top - box.top, inner.left - box.left
+        box, mask = inner, mask[top : top + inner.height, left : left + inner.width]
+    if box.is_empty:
+        return False
+    pins = read(layer.pinned, box) & mask
+    if not isinstance(layer, GroundLayer):
+        pins &= read(layer.cells, box) != 0
+    return bool(pins.any())
+
+
+def corners_of(box: Box, mask: NDArray[np.bool_]) -> tuple[Box, NDArray[np.bool_]]:
+    """Give the vertices round cells, as a box and a mask."""
+    wide = np.pad(mask, ((0, 1), (0, 1)))
+    wide = wide | np.roll(wide, 1, 0) | np.roll(wide, 1, 1) | np.roll(wide, (1, 1), (0, 1))
+    return Box(box.top, box.left, box.bottom + 1, box.right + 1), wide
+
+
+def hand_values(
+    desk: Desk,
+    hand: TileInHand | MixInHand | PatchInHand,
+    map_: Map,
+    layer: Layer,
+    box: Box,
+    anchor: tuple[int, int] | None = None,
+    dealt: NDArray[np.bool_] | None = None,
+    mask: NDArray[np.bool_] | None = None,
+) -> Cells:
+    """Give what is in hand lays in every cell of a box: places of the map's legend, 0 for holes.
+
+    `anchor` is where a patch that repeats begins; by default the box's own corner. `dealt` are the
+    cells among which a mix that falls in exact shares is dealt; a brush deals in blocks of the map.
+    `mask` are the cells that are to be laid: patches of a mix lie in them as a whole.
+    """
+    if isinstance(hand, PatchInHand):
+        patch = hand.patch
+        places = np.array(
+            [[map_.legend.place(t) if t else 0 for t in row] for row in patch.rows], np.int32
+        )
+        top, left = anchor if anchor is not None else (box.top, box.left)
+        rows = (np.arange(box.top, box.bottom) - top) % patch.height
+        cols = (np.arange(box.left, box.right) - left) % patch.width
+        return places[np.ix_(rows, cols)]
+    if isinstance(hand, TileInHand):
+        return np.full((box.height, box.width), map_.legend.place(hand.tile), np.int32)
+    every = np.ones((box.height, box.width), np.bool_) if mask is None else mask
+    current = None
+    if hand.mix.has_patches and not isinstance(layer, GroundLayer):
+        current = layer.cells
+    seed = desk.options.seed
+    return mix_cells(map_, hand.mix, layer.number, box, seed, every, dealt, current)
+
+
+def mix_mask(desk: Desk, map_: Map, layer: Layer, mix: Mix, box: Box) -> NDArray[np.bool_]:
+    """Give the cells of a box that a mix takes, as it is set to: all of them, or some."""
+    lie = Lie(desk.project, map_, lambda each, part: desk.doc.cells(map_.of or map_, each, part))
+    return taken_cells(lie, mix.fall, layer.number, box, desk.options.seed)

@@ -1,0 +1,345 @@
+"""Layers to and from their file models: one format for each kind, in one registry."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from knitground.core.base.errors import FormatError
+from knitground.core.files import cells as cell_files
+from knitground.core.files.formats import (
+    CellsFile,
+    ColourFile,
+    GroundLayerFile,
+    GrownLayerFile,
+    LayerFile,
+    MarkerFile,
+    MarkerLayerFile,
+    PackedFile,
+    PinFile,
+    TileFile,
+    TileLayerFile,
+    TintLayerFile,
+)
+from knitground.core.model.layers import (
+    Cells,
+    GroundLayer,
+    GrownLayer,
+    Layer,
+    MarkerLayer,
+    PinnedLayer,
+    TileLayer,
+    TintLayer,
+)
+from knitground.core.model.limits import MAX_CELLS, MAX_TERRAINS
+from knitground.core.model.map import Legend, Map
+from knitground.core.model.marker import Marker, Shape
+from knitground.core.model.standing import standing_of
+from knitground.core.model.terrain import SetKind
+from knitground.core.model.tile import TileRef
+
+_LISTED_PINS = 65_536
+_COUNTED_AT_A_TIME = 1 << 18
+"""Cells that are looked at together: as many as the processor's memory holds."""
+
+
+@dataclass(frozen=True)
+class LayerFormat:
+    """How a kind of layer is written and read.
+
+    Parameters
+    ----------
+    layer, file : its class, and its file model's
+    write : (map, layer) → the fields of the file model that this kind has beside the common ones
+    read : (map, file model, what it is called in errors) → the fields of the layer likewise
+    """
+
+    layer: type[Layer]
+    file: type[Any]
+    write: Callable[[Map, Any], dict[str, Any]]
+    read: Callable[[Map, Any, str], dict[str, Any]]
+
+
+_COMMON = ("name", "number", "visible", "locked", "opacity", "offset", "height")
+
+
+def layer_to_file(map_: Map, layer: Layer) -> LayerFile:
+    """Make the file model of a layer. What is knitted is not stored: it follows from the rest."""
+    form = next(each for each in FORMATS if each.layer is type(layer))
+    common = {name: getattr(layer, name) for name in _COMMON}
+    made: LayerFile = form.file.model_construct(
+        **common, kind=layer.kind, **form.write(map_, layer)
+    )
+    return made
+
+
+def layer_from_file(map_: Map, file: LayerFile, name: str) -> Layer:
+    """Make a layer of its file model; `name` is the map file's, for errors.
+
+    Raises
+    ------
+    FormatError
+        Cells, pins or markers stand outside the legend or the map.
+    """
+    form = next(each for each in FORMATS if each.file is type(file))
+    common = {name: getattr(file, name) for name in _COMMON}
+    return form.layer(**common, **form.read(map_, file, f"{name}: layer “{file.name}”"))
+
+
+# Tiles
+
+
+def _write_tiles(map_: Map, layer: TileLayer) -> dict[str, Any]:
+    return {**_drawn(map_, layer), "cell": layer.cell, "laid": list(layer.laid)}
+
+
+def _read_tiles(map_: Map, file: TileLayerFile, what: str) -> dict[str, Any]:
+    if file.cell is not None:
+        own = map_.lattice.divided(*file.cell)
+        if own.rows * own.columns > MAX_CELLS:
+            raise FormatError(
+                f"{what}: cells of {file.cell[1]} × {file.cell[0]} px would be more than "
+                f"{MAX_CELLS}, the most a layer may have"
+            )
+    blank = map_.new_tile_layer(file.name, file.cell)
+    cells = _cells(file, _places(map_, file.legend), blank.cells.shape, what)
+    for each in file.laid:
+        each.area.mask(1, 1)
+    return {"cells": cells, "cell": blank.cell, "laid": tuple(file.laid)}
+
+
+def _drawn(map_: Map, layer: Layer) -> dict[str, Any]:
+    legend, small = own_legend(map_.legend, layer.cells)
+    return {"legend": legend, "cells": cell_files.to_file(small)}
+
+
+def _places(map_: Map, legend: list[TileFile]) -> NDArray[np.int32]:
+    """Give the places that a layer's own small legend has in the map's."""
+    places = np.zeros(len(legend) + 1, np.int32)
+    for n, tile in enumerate(legend, 1):
+        places[n] = map_.legend.place(TileRef(tile.tileset, tile.row, tile.col, tile.turn))
+    return places
+
+
+def _cells(
+    file: TileLayerFile | GrownLayerFile,
+    places: NDArray[np.int32],
+    size: tuple[int, ...],
+    what: str,
+) -> Cells:
+    small = cell_files.from_file(file.cells, size[0], size[1], 0, len(file.legend), what)
+    return places[small]
+
+
+# Grown
+
+
+def _write_grown(map_: Map, layer: GrownLayer) -> dict[str, Any]:
+    return {**_drawn(map_, layer), "pins": _pins(map_, layer)[1]}
+
+
+def _read_grown(map_: Map, file: GrownLayerFile, what: str) -> dict[str, Any]:
+    places = _places(map_, file.legend)
+    _, pinned = _pins_from_file(map_, file, places, what)
+    return {"cells": _cells(file, places, pinned.shape, what), "pinned": pinned}
+
+
+# Tints and markers
+
+
+def _write_tint(_map: Map, layer: TintLayer) -> dict[str, Any]:
+    colours, small = tint_colours(layer.cells)
+    files = [ColourFile(colour=colour, strength=strength) for colour, strength in colours]
+    return {"colours": files, "cells": cell_files.to_file(small)}
+
+
+def _read_tint(map_: Map, file: TintLayerFile, what: str) -> dict[str, Any]:
+    colours = [each.strength << 24 | int(each.colour[1:], 16) for each in file.colours]
+    size = (map_.height, map_.width)
+    small = cell_files.from_file(file.cells, *size, 0, len(file.colours), what)
+    return {"cells": np.array([0, *colours], np.int32)[small]}
+
+
+def _write_markers(_map: Map, layer: MarkerLayer) -> dict[str, Any]:
+    return {"markers": [marker_to_file(each) for each in layer.markers]}
+
+
+def _read_markers(map_: Map, file: MarkerLayerFile, what: str) -> dict[str, Any]:
+    numbers = [each.number for each in file.markers]
+    if len(set(numbers)) != len(numbers):
+        raise FormatError(f"{what}: two markers have the same number: give each its own")
+    markers = tuple(marker_from_file(each, what) for each in file.markers)
+    return {"cells": np.zeros((map_.height, map_.width), np.int32), "markers": markers}
+
+
+def tint_colours(cells: Cells) -> tuple[list[tuple[str, int]], NDArray[np.int32]]:
+    """Give the colours of a tint and their strengths, and the cells as numbers of them from 1."""
+    flat = cells.ravel()
+    parts = np.array_split(flat, max(1, flat.size // _COUNTED_AT_A_TIME))
+    values = np.unique(np.concatenate([np.zeros(1, np.int32), *(np.unique(p) for p in parts)]))
+    numbers = np.concatenate([np.searchsorted(values, part).astype(np.int32) for part in parts])
+    places = numbers.reshape(cells.shape)
+    colours = [(f"#{each & 0xFFFFFF:06x}", each >> 24) for each in values.tolist() if each]
+    return colours, places
+
+
+def marker_to_file(marker: Marker) -> MarkerFile:
+    """Make the file model of a marker."""
+    tile = marker.tile
+    return MarkerFile(
+        number=marker.number,
+        shape=marker.shape.value,
+        points=list(marker.points),
+        name=marker.name,
+        kind=marker.kind,
+        properties=list(marker.properties),
+        turn=marker.turn,
+        scale=marker.scale,
+        tile=TileFile(tileset=tile.tileset, row=tile.row, col=tile.col, turn=tile.turn)
+        if tile
+        else None,
+    )
+
+
+def marker_from_file(file: MarkerFile, what: str) -> Marker:
+    """Make a marker of its file model; `what` names it in errors."""
+    tile = file.tile
+    shape, count = Shape(file.shape), len(file.points)
+    wanted = {Shape.POINT: 1, Shape.PICTURE: 1, Shape.BOX: 2}.get(shape)
+    if (wanted is not None and count != wanted) or (shape is Shape.POLYGON and count < 3):
+        asked = "3 or more" if wanted is None else str(wanted)
+        raise FormatError(
+            f"{what}: marker {file.number} is a {file.shape} of {count} points: give {asked}"
+        )
+    if (tile is not None) != (shape is Shape.PICTURE):
+        raise FormatError(
+            f"{what}: marker {file.number} is a {file.shape}: only a "
+            "picture has a tile, and it needs one"
+        )
+    return Marker(
+        file.number, shape, tuple(file.points), file.name, file.kind, tuple(file.properties),
+        file.turn, file.scale,
+        TileRef(tile.tileset, tile.row, tile.col, tile.turn) if tile else None,
+    )  # fmt: skip
+
+
+# Ground
+
+
+def _write_ground(map_: Map, layer: GroundLayer) -> dict[str, Any]:
+    legend, pins = _pins(map_, layer)
+    return {
+        "legend": legend,
+        "tileset": layer.tileset,
+        "set": layer.set_name,
+        "seed": layer.seed,
+        "set_kind": layer.kind_of_set.value,
+        **_terrain_to_file(layer),
+        "pins": pins,
+    }
+
+
+def _read_ground(map_: Map, file: GroundLayerFile, what: str) -> dict[str, Any]:
+    cells, pinned = _pins_from_file(map_, file, _places(map_, file.legend), what)
+    return {
+        "cells": cells,
+        "tileset": file.tileset,
+        "set_name": file.set,
+        "seed": file.seed,
+        "kind_of_set": SetKind(file.set_kind),
+        "terrain": _terrain_from_file(map_, file, what),
+        "pinned": pinned,
+    }
+
+
+_GRIDS = ("terrain", "west")
+"""What files call the grids of terrain, in the order in which it is parted."""
+
+
+def _terrain_to_file(layer: GroundLayer) -> dict[str, Any]:
+    grids = standing_of(layer.kind_of_set).grids(layer.terrain)
+    return {
+        name: cell_files.to_file(np.ascontiguousarray(grid)) for name, grid in zip(_GRIDS, grids)
+    }
+
+
+def _terrain_from_file(map_: Map, file: GroundLayerFile, what: str) -> NDArray[Any]:
+    """Read terrain as a layer holds it: (height + 1, width + 1) whatever the kind of set."""
+    standing = standing_of(SetKind(file.set_kind))
+    shapes = standing.shapes(map_.height, map_.width)
+    grids = {}
+    for name, own in zip(_GRIDS, standing.names):
+        cells: CellsFile | None = getattr(file, name)
+        if cells is None:
+            raise FormatError(
+                f"{what}: an edge set's terrain needs “{name}” too, and it is missing"
+            )
+        grids[own] = cell_files.from_file(cells, *shapes[own], 0, MAX_TERRAINS, f"{what}, {name}")
+    return standing.from_grids(grids, wrap=map_.wrap)
+
+
+def own_legend(
+    legend: Legend, cells: NDArray[np.int32]
+) -> tuple[list[TileFile], NDArray[np.int32]]:
+    """Make a layer's own small legend, in the order of the tiles' names and places."""
+    # Counting is ten times faster than sorting, and places are small numbers.
+    counts = np.zeros(len(legend) + 1, np.int64)
+    for part in np.array_split(cells.ravel(), max(1, cells.size // _COUNTED_AT_A_TIME)):
+        counts += np.bincount(np.clip(part, 0, len(legend)), minlength=len(legend) + 1)
+    used = np.flatnonzero(counts)
+    tiles = {int(place): tile for place in used if (tile := legend.tile(int(place))) is not None}
+    order = sorted(tiles, key=lambda place: tiles[place])
+    translate = np.zeros(max(1, len(legend)), np.int32)
+    translate[order] = np.arange(1, len(order) + 1)
+    small = translate[np.clip(cells, 0, len(translate) - 1)]
+    files = [
+        TileFile(tileset=t.tileset, row=t.row, col=t.col, turn=t.turn)
+        for t in (tiles[place] for place in order)
+    ]
+    return files, small
+
+
+def _pins(map_: Map, layer: PinnedLayer) -> tuple[list[TileFile], PinFile | PackedFile]:
+    rows, cols = np.nonzero(layer.pinned)
+    legend, small = own_legend(map_.legend, layer.cells[rows, cols][None])
+    if rows.size <= _LISTED_PINS:
+        pins = [(int(r), int(c), int(p)) for r, c, p in zip(rows, cols, small[0])]
+        return legend, PinFile.model_construct(pins=pins)
+    grid = np.full(layer.pinned.shape, -1, np.int32)
+    grid[rows, cols] = small[0]
+    return legend, cell_files.packed(grid)
+
+
+def _pins_from_file(
+    map_: Map, file: GroundLayerFile | GrownLayerFile, places: NDArray[np.int32], what: str
+) -> tuple[NDArray[np.int32], NDArray[np.bool_]]:
+    size = (map_.height, map_.width)
+    count = len(places) - 1
+    cells, pinned = np.zeros(size, np.int32), np.zeros(size, np.bool_)
+    if isinstance(file.pins, PackedFile):
+        grid = cell_files.from_file(file.pins, *size, -1, count, f"{what}, pins")
+        pinned = grid >= 0
+        cells[pinned] = places[grid[pinned]]
+        return cells, pinned
+    for row, col, place in file.pins.pins:
+        if not (0 <= row < size[0] and 0 <= col < size[1] and 0 <= place <= count):
+            raise FormatError(
+                f"{what}: pin {[row, col, place]} is outside the map's {size[1]} × {size[0]} "
+                f"cells or the legend's {count} tiles"
+            )
+        cells[row, col] = places[place]
+        pinned[row, col] = True
+    return cells, pinned
+
+
+FORMATS = (
+    LayerFormat(TileLayer, TileLayerFile, _write_tiles, _read_tiles),
+    LayerFormat(GrownLayer, GrownLayerFile, _write_grown, _read_grown),
+    LayerFormat(TintLayer, TintLayerFile, _write_tint, _read_tint),
+    LayerFormat(MarkerLayer, MarkerLayerFile, _write_markers, _read_markers),
+    LayerFormat(GroundLayer, GroundLayerFile, _write_ground, _read_ground),
+)

@@ -1,0 +1,260 @@
+"""The lattice: how a map, or a layer with cells of its own, is divided into cells.
+
+All that knows where a cell lies in pixels is here; tools, canvas, pictures and shipped files ask.
+Cells are rows and columns of an array whatever the lattice looks like, so that knitting, filling,
+repairing and growing need not know.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass, replace
+from math import ceil
+from typing import Any, NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from knitground.core.base.window import Box
+
+Place = tuple[float, float]
+"""x (to the right) and y (down), in pixels from the map's upper left."""
+Cell = tuple[int, int]
+"""Row and column."""
+
+
+class Rect(NamedTuple):
+    """A rectangle in pixels: where it begins, its width and height."""
+
+    x: float
+    y: float
+    width: float
+    height: float
+
+    @property
+    def right(self) -> float:
+        """Where it ends on the right."""
+        return self.x + self.width
+
+    @property
+    def bottom(self) -> float:
+        """Where it ends below."""
+        return self.y + self.height
+
+    def meets(self, other: Rect) -> bool:
+        """Whether both share some place."""
+        return (
+            self.x < other.right and other.x < self.right
+            and self.y < other.bottom and other.y < self.bottom
+        )  # fmt: skip
+
+    def shared(self, other: Rect) -> Rect:
+        """Give the part that lies in both; of no width or height if there is none."""
+        x, y = max(self.x, other.x), max(self.y, other.y)
+        right, bottom = min(self.right, other.right), min(self.bottom, other.bottom)
+        return Rect(x, y, max(0, right - x), max(0, bottom - y))
+
+    def joined(self, other: Rect) -> Rect:
+        """Give the smallest one round both."""
+        x, y = min(self.x, other.x), min(self.y, other.y)
+        return Rect(x, y, max(self.right, other.right) - x, max(self.bottom, other.bottom) - y)
+
+    def moved(self, across: float, down: float) -> Rect:
+        """Give it further right and down."""
+        return Rect(self.x + across, self.y + down, self.width, self.height)
+
+
+@dataclass(frozen=True)
+class Lattice:
+    """A grid of rows × columns of rectangular cells, each so many pixels high and wide.
+
+    Parameters
+    ----------
+    rows, columns : of cells
+    high, wide : of a cell, in pixels
+    wrap : whether the last row and column meet the first
+    """
+
+    rows: int
+    columns: int
+    high: int
+    wide: int
+    wrap: bool = False
+
+    # From pixels to cells
+
+    def cell_at(self, x: float, y: float) -> Cell:
+        """Give the cell that a place lies on; may be outside the grid."""
+        return int(y // self.high), int(x // self.wide)
+
+    def within(self, x: float, y: float) -> Place:
+        """Tell how far right and down in its cell a place lies, each 0 to 1."""
+        row, col = self.cell_at(x, y)
+        return x / self.wide - col, y / self.high - row
+
+    def places(self, x: float, y: float) -> Place:
+        """Give a place in columns and rows instead of pixels, with their parts."""
+        return x / self.wide, y / self.high
+
+    def vertex_at(self, x: float, y: float) -> Cell:
+        """Give the nearest corner of cells: (0, 0) is the upper left of cell (0, 0)."""
+        return round(y / self.high), round(x / self.wide)
+
+    def sides_near(self, x: float, y: float) -> list[tuple[float, Cell]]:
+        """List the four cells beside the one at a place, by how near the side to them is.
+
+        The distances are parts of a cell.
+        """
+        row, col = self.cell_at(x, y)
+        across, down = self.within(x, y)
+        return sorted(
+            [(down, (row - 1, col)), (1 - down, (row + 1, col)),
+             (across, (row, col - 1)), (1 - across, (row, col + 1))]
+        )  # fmt: skip
+
+    def cells_in(self, rect: Rect) -> Box:
+        """Give the cells that lie in a rectangle or reach into it; may be outside the grid."""
+        return Box(
+            int(rect.y // self.high), int(rect.x // self.wide),
+            ceil(rect.bottom / self.high), ceil(rect.right / self.wide),
+        )  # fmt: skip
+
+    def beginning_in(self, rect: Rect) -> Box:
+        """Give the cells whose upper left corner lies in a rectangle."""
+        return Box(
+            ceil(rect.y / self.high), ceil(rect.x / self.wide),
+            ceil(rect.bottom / self.high), ceil(rect.right / self.wide),
+        )  # fmt: skip
+
+    def cells_round(self, places: Iterable[Place]) -> Box | None:
+        """Give the box of the cells that some places lie on; None of no places."""
+        cells = [self.cell_at(x, y) for x, y in places]
+        if not cells:
+            return None
+        rows, cols = [row for row, _ in cells], [col for _, col in cells]
+        return Box(min(rows), min(cols), max(rows) + 1, max(cols) + 1)
+
+    def seen_in(self, rect: Rect) -> Box:
+        """Give the cells of the grid that a rectangle shows."""
+        (top, left), (bottom, right) = (
+            self.cell_at(rect.x, rect.y), self.cell_at(rect.right, rect.bottom),
+        )  # fmt: skip
+        return Box(top, left, bottom + 1, right + 1).clipped(self.rows, self.columns)
+
+    def lines_at(self, xs: NDArray[Any], ys: NDArray[Any]) -> tuple[NDArray[Any], NDArray[Any]]:
+        """Give the rows of places ys, and the columns of places xs."""
+        return np.floor(ys / self.high).astype(int), np.floor(xs / self.wide).astype(int)
+
+    def steps(self, start: Place, end: Place) -> float:
+        """Tell how many cells apart two places are, on the axis where they are more."""
+        return max(abs(end[0] - start[0]) / self.wide, abs(end[1] - start[1]) / self.high)
+
+    def holds(self, row: int, col: int) -> bool:
+        """Whether there is such a cell."""
+        return 0 <= row < self.rows and 0 <= col < self.columns
+
+    # From cells to pixels
+
+    def place(self, row: float, col: float) -> Place:
+        """Give the place of a corner of cells, or with parts of a place between them."""
+        return col * self.wide, row * self.high
+
+    def middle(self, row: int, col: int) -> Place:
+        """Give the middle of a cell."""
+        return self.place(row + 0.5, col + 0.5)
+
+    def area(self, box: Box) -> Rect:
+        """Give the rectangle round a box of cells, wherever it lies."""
+        return Rect(
+            box.left * self.wide, box.top * self.high, box.width * self.wide, box.height * self.high
+        )
+
+    def origins(self, rows: NDArray[Any], cols: NDArray[Any]) -> NDArray[Any]:
+        """Give where the pictures of cells begin: (n, 2) of x and y."""
+        return np.stack([cols * self.wide, rows * self.high], axis=1)
+
+    @property
+    def whole(self) -> Box:
+        """All cells."""
+        return Box(0, 0, self.rows, self.columns)
+
+    @property
+    def extent(self) -> tuple[int, int]:
+        """Width and height of all cells, in pixels."""
+        return self.columns * self.wide, self.rows * self.high
+
+    @property
+    def cell_size(self) -> tuple[int, int]:
+        """Height and width of a cell in pixels, in the order of arrays."""
+        return self.high, self.wide
+
+    @property
+    def cell_area(self) -> int:
+        """Pixels of a cell."""
+        return self.high * self.wide
+
+    @property
+    def shorter(self) -> int:
+        """The shorter side of a cell in pixels."""
+        return min(self.high, self.wide)
+
+    @property
+    def longer(self) -> int:
+        """The longer side of a cell in pixels."""
+        return max(self.high, self.wide)
+
+    # Whole turns of a grid that wraps
+
+    def turns_in(self, rect: Rect) -> list[Place]:
+        """List by how many pixels the copies of the grid lie right and down that a rect may show.
+
+        One copy, moved by nothing, where the grid does not wrap.
+        """
+        if not self.wrap:
+            return [(0, 0)]
+        wide, high = self.extent
+        return [
+            (across * wide, down * high)
+            for down in range(int(rect.y // high) - 1, ceil(rect.bottom / high) + 1)
+            for across in range(int(rect.x // wide) - 1, ceil(rect.right / wide) + 1)
+        ]
+
+    # Smaller, or otherwise divided
+
+    @property
+    def level_count(self) -> int:
+        """How often a cell can be halved: the last level has cells of 1 px on the longer side."""
+        return self.longer.bit_length()
+
+    def at_level(self, level: int) -> Lattice:
+        """Give the lattice at 1 / 2ⁿ of its size: cells of at least one pixel."""
+        return replace(self, high=max(1, self.high >> level), wide=max(1, self.wide >> level))
+
+    def scale(self, smaller: Lattice) -> Place:
+        """Give the pixels across and down that one pixel of this is on the same lattice smaller."""
+        return smaller.wide / self.wide, smaller.high / self.high
+
+    def divided(self, high: int, wide: int) -> Lattice:
+        """Give the lattice of cells of another size over the same pixels.
+
+        The last ones may stick out; it wraps only where they do not.
+        """
+        width, height = self.extent
+        rows, columns = -(-height // high), -(-width // wide)
+        fits = (columns * wide, rows * high) == (width, height)
+        return Lattice(rows, columns, high, wide, self.wrap and fits)
+
+    def resized(self, rows: int, columns: int) -> Lattice:
+        """Give it with another number of cells."""
+        return replace(self, rows=rows, columns=columns)
+
+    def piece_side(self, pixels: int) -> int:
+        """Tell how many cells go side by side into a square piece of so many pixels, at least 1."""
+        return max(1, pixels // self.longer)
+
+    def reach_of(self, up: float, left: float, down: float, right: float) -> tuple[int, ...]:
+        """Tell how many cells pictures go beyond, that go so many pixels beyond theirs."""
+        return (
+            max(0, ceil(up / self.high)), max(0, ceil(left / self.wide)),
+            max(0, ceil(down / self.high)), max(0, ceil(right / self.wide)),
+        )  # fmt: skip

@@ -1,0 +1,187 @@
+"""Where the terrain of each kind of set stands: one object a kind, and nobody else has to ask.
+
+A ground layer holds its terrain in one array of (height + 1, width + 1), whatever the kind:
+
+- corner set: uint8, the mark on every vertex
+- ring set: uint8, the mark on cell (row, column); the last row and column are not used
+- edge set: uint16, the mark on the side north of cell (row, column) in the low byte, on the side
+  west of it in the high byte
+"""
+
+from __future__ import annotations
+
+from abc import ABC, abstractmethod
+from collections.abc import Mapping
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from knitground.core.model.lattice import Lattice
+from knitground.core.model.terrain import SetKind
+
+Terrain = NDArray[Any]
+"""(height + 1, width + 1), as a ground layer holds it."""
+
+
+class Standing(ABC):
+    """Where terrain stands."""
+
+    kind: SetKind
+    names: tuple[str, ...]
+    """What the grids are called into which terrain is parted for files and games."""
+
+    @abstractmethod
+    def grids(self, terrain: Terrain) -> tuple[Terrain, ...]:
+        """Part terrain into grids of marks, each as large as there are such places."""
+
+    @abstractmethod
+    def from_grids(self, grids: Mapping[str, Terrain], *, wrap: bool) -> Terrain:
+        """Make terrain of its grids, by name."""
+
+    @abstractmethod
+    def shapes(self, height: int, width: int) -> dict[str, tuple[int, int]]:
+        """Give the rows and columns of each grid, of a map of so many cells."""
+
+    @abstractmethod
+    def own(self, terrain: Terrain, *, wrap: bool) -> Terrain:
+        """Copy terrain without what stands there only because the map wraps, or did."""
+
+    @abstractmethod
+    def slots(self, terrain: Terrain) -> NDArray[np.uint8]:
+        """Give what cells show at their corners or sides, or in the middle: (slots, h, w)."""
+
+    @abstractmethod
+    def value_at(self, terrain: Terrain, lattice: Lattice, x: float, y: float) -> int:
+        """Give the mark that is nearest to a place of the map, in pixels."""
+
+    def translated(self, terrain: Terrain, table: NDArray[np.uint8]) -> Terrain:
+        """Give terrain with other marks: mark n becomes `table[n]`."""
+        return table[terrain]
+
+    def count(self, terrain: Terrain, mark: int) -> int:
+        """Count the places of a mark."""
+        return int((terrain == mark).sum())
+
+    def same(self, terrain: Terrain) -> NDArray[np.uint32]:
+        """Number cells by the terrain that they ask tiles for: equal numbers, equal ground."""
+        out: NDArray[np.uint32] | None = None
+        for each in self.slots(terrain):
+            wide = each.astype(np.uint32)
+            out = wide if out is None else out << np.uint32(8) | wide
+        assert out is not None
+        return out
+
+
+class _Corner(Standing):
+    kind, names = SetKind.CORNER, ("vertices",)
+
+    def grids(self, terrain: Terrain) -> tuple[Terrain, ...]:
+        return (terrain,)
+
+    def from_grids(self, grids: Mapping[str, Terrain], *, wrap: bool) -> Terrain:
+        del wrap  # the file holds the last row and column too
+        return grids["vertices"].astype(np.uint8)
+
+    def shapes(self, height: int, width: int) -> dict[str, tuple[int, int]]:
+        return {"vertices": (height + 1, width + 1)}
+
+    def own(self, terrain: Terrain, *, wrap: bool) -> Terrain:
+        out = terrain.copy()
+        if wrap:
+            out[-1], out[:, -1] = 0, 0
+        return out
+
+    def slots(self, terrain: Terrain) -> NDArray[np.uint8]:
+        north, south = terrain[:-1], terrain[1:]
+        corners = (north[:, :-1], north[:, 1:], south[:, :-1], south[:, 1:])
+        return np.stack(corners).astype(np.uint8)
+
+    def value_at(self, terrain: Terrain, lattice: Lattice, x: float, y: float) -> int:
+        return int(terrain[lattice.vertex_at(x, y)])
+
+
+class _Ring(Standing):
+    kind, names = SetKind.RING, ("cells",)
+
+    def grids(self, terrain: Terrain) -> tuple[Terrain, ...]:
+        return (terrain[:-1, :-1],)
+
+    def from_grids(self, grids: Mapping[str, Terrain], *, wrap: bool) -> Terrain:
+        out = np.pad(grids["cells"].astype(np.uint8), ((0, 1), (0, 1)))
+        return _closed(out) if wrap else out
+
+    def shapes(self, height: int, width: int) -> dict[str, tuple[int, int]]:
+        return {"cells": (height, width)}
+
+    def own(self, terrain: Terrain, *, wrap: bool) -> Terrain:
+        del wrap
+        out = terrain.copy()
+        out[-1], out[:, -1] = 0, 0
+        return out
+
+    def slots(self, terrain: Terrain) -> NDArray[np.uint8]:
+        return terrain[:-1, :-1][None].astype(np.uint8)
+
+    def value_at(self, terrain: Terrain, lattice: Lattice, x: float, y: float) -> int:
+        return int(terrain[lattice.cell_at(x, y)])
+
+
+class _Edge(Standing):
+    kind, names = SetKind.EDGE, ("north", "west")
+
+    def grids(self, terrain: Terrain) -> tuple[Terrain, ...]:
+        north, west = (terrain & 255).astype(np.uint8), (terrain >> 8).astype(np.uint8)
+        return north[:, :-1], west[:-1]
+
+    def from_grids(self, grids: Mapping[str, Terrain], *, wrap: bool) -> Terrain:
+        north, west = grids["north"].astype(np.uint16), grids["west"].astype(np.uint16)
+        out = np.pad(north, ((0, 0), (0, 1))) | np.pad(west, ((0, 1), (0, 0))) << np.uint16(8)
+        return _closed(out) if wrap else out
+
+    def shapes(self, height: int, width: int) -> dict[str, tuple[int, int]]:
+        return {"north": (height + 1, width), "west": (height, width + 1)}
+
+    def own(self, terrain: Terrain, *, wrap: bool) -> Terrain:
+        out = terrain.copy()
+        if wrap:
+            out[-1], out[:, -1] = 0, 0
+        else:  # the far half of each number stands for nothing there
+            out[-1] &= 0x00FF
+            out[:, -1] &= 0xFF00
+        return out
+
+    def slots(self, terrain: Terrain) -> NDArray[np.uint8]:
+        north, west = terrain & 255, terrain >> 8
+        sides = (north[:-1, :-1], north[1:, :-1], west[:-1, :-1], west[:-1, 1:])
+        return np.stack(sides).astype(np.uint8)
+
+    def value_at(self, terrain: Terrain, lattice: Lattice, x: float, y: float) -> int:
+        row, col = lattice.cell_at(x, y)
+        across, down = lattice.within(x, y)
+        sides = [
+            (down, int(terrain[row, col] & 255)), (1 - down, int(terrain[row + 1, col] & 255)),
+            (across, int(terrain[row, col] >> 8)), (1 - across, int(terrain[row, col + 1] >> 8)),
+        ]  # fmt: skip
+        return next((value for _, value in sorted(sides) if value), 0)
+
+    def translated(self, terrain: Terrain, table: NDArray[np.uint8]) -> Terrain:
+        low, high = table[terrain & 255].astype(np.uint16), table[terrain >> 8].astype(np.uint16)
+        return np.asarray(low | (high << np.uint16(8)))
+
+    def count(self, terrain: Terrain, mark: int) -> int:
+        return int(((terrain & 255) == mark).sum() + ((terrain >> 8) == mark).sum())
+
+
+def _closed(terrain: Terrain) -> Terrain:
+    """Make the last row and column of a map that wraps equal to the first, in place."""
+    terrain[-1], terrain[:, -1] = terrain[0], terrain[:, 0]
+    return terrain
+
+
+_ALL: dict[SetKind, Standing] = {each.kind: each for each in (_Corner(), _Ring(), _Edge())}
+
+
+def standing_of(kind: SetKind) -> Standing:
+    """Tell where the terrain of a kind of set stands."""
+    return _ALL[kind]
