@@ -223,7 +223,8 @@ def main() -> int:
     from knitground.core.edit.maps import add_map
     from knitground.demo.project import write_demo
     from knitground.ui.common.tasks import spare_frames
-    from knitground.ui.tour import make_window, settle
+    from knitground.ui.tour import make_window
+    from knitground.ui.touracts import settle
 
     folder = Path(tempfile.mkdtemp())
     write_demo(folder / "demo")

@@ -158,7 +158,8 @@ def rewrite_rows() -> list[Row]:
     )
     from knitground.core.model.tile import TileRef
     from knitground.core.rules.board import Board
-    from knitground.core.rules.rewrite import apply_rewrite, compile_rewrite
+    from knitground.core.rules.rewrite import apply_rewrite
+    from knitground.core.rules.rewritetable import compile_rewrite
     from knitground.core.rules.table import stock_of
 
     doc, map_, _, draft = small_project((SIDE, SIDE))

@@ -228,7 +228,8 @@ def window_rows() -> list[Row]:
     from knitground.core.model.map import Map
     from knitground.demo.project import write_demo
     from knitground.ui.mapside.canvas.zoom import STEPS
-    from knitground.ui.tour import make_window, settle
+    from knitground.ui.tour import make_window
+    from knitground.ui.touracts import settle
 
     folder = Path(tempfile.mkdtemp())
     write_demo(folder / "demo")
@@ -311,7 +312,8 @@ def typing_row() -> Row:
     import numpy as np
 
     from knitground.core.files.images import png_bytes
-    from knitground.ui.tour import make_window, settle
+    from knitground.ui.tour import make_window
+    from knitground.ui.touracts import settle
 
     folder = Path(tempfile.mkdtemp())
     part = np.random.default_rng(1).integers(0, 255, (256, 256, 4), np.uint8)

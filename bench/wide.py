@@ -221,7 +221,8 @@ def main() -> int:
     """Run all; returns the exit code."""
     os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
     from knitground.ui.common.tasks import spare_frames
-    from knitground.ui.tour import make_window, settle
+    from knitground.ui.tour import make_window
+    from knitground.ui.touracts import settle
 
     window = make_window(Path(tempfile.mkdtemp()))
     window.shell.resize(1280, 800)

@@ -10,10 +10,12 @@ from knitground.core.edit import (
     layers,
     maps,
     markers,
+    ruledrafts,
     rules,
     shapes,
     sheets,
     sizes,
+    terrainlist,
     terrains,
     tray,
 )
@@ -251,7 +253,7 @@ class Edits:
         return self.one((
             lambda: rules.add_rule(home, self.rule()),
             lambda: rules.add_rule(home, self.rule(), 0),
-            lambda: rules.change_rule(home, number, self.rule()),
+            lambda: ruledrafts.change_rule(home, number, self.rule()),
             lambda: rules.delete_rules(home, [number]),
             lambda: rules.duplicate_rule(home, number),
             lambda: rules.move_rules(home, [number], self.one((0, 1, 99))),
@@ -365,14 +367,14 @@ class Edits:
     def do_add_terrain(self):
         tileset = self.tileset
         kit = self.one(tileset.sets)
-        return terrains.add_terrain(tileset, kit, self.name) if kit else None
+        return terrainlist.add_terrain(tileset, kit, self.name) if kit else None
 
     def do_change_terrain(self):
         tileset = self.tileset
         kit = self.one(tileset.sets)
         if kit is None or not kit.terrains:
             return None
-        return terrains.change_terrain(
+        return terrainlist.change_terrain(
             self.doc.project, tileset, kit, 1, name=self.name, letter=self.name,
             colour=self.one(("#102030", "blue", "")),
         )  # fmt: skip

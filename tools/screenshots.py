@@ -14,7 +14,8 @@ def main() -> None:
         folder = Path(name)
         use_offscreen(folder)
         from knitground.demo.project import write_demo
-        from knitground.ui.tour import make_window, settle, take_pictures
+        from knitground.ui.tour import make_window, take_pictures
+        from knitground.ui.touracts import settle
 
         write_demo(folder / "Harl Pans")
         window = make_window(folder / ".memory")

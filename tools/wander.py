@@ -64,7 +64,7 @@ from shiboken6 import isValid
 from tests.maps import snapshot
 
 from knitground.core.files.opening import open_project
-from knitground.ui.tour import settle
+from knitground.ui.touracts import settle
 from knitground.ui.window import Window
 
 _LETTERS = "PLBFEKSUGORMWIJVXYZQADC0123.,[]+-"

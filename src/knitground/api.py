@@ -11,7 +11,7 @@ from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import replace
 from pathlib import Path
-from typing import NamedTuple, TypeVar
+from typing import TypeVar
 
 import numpy as np
 
@@ -25,23 +25,18 @@ from knitground.core.edit.layers import add_layer
 from knitground.core.edit.laying import Plan
 from knitground.core.edit.maps import add_map, lay_grown
 from knitground.core.edit.planning import plan_dab, plan_fill, plan_path, plan_region, refusal
+from knitground.core.edit.reasons import why_cell
 from knitground.core.edit.reslice import use_slicing
 from knitground.core.edit.sheets import add_tileset
-from knitground.core.edit.terrains import (
-    add_set,
-    add_terrain,
-    colours_from_art,
-    paint_marks,
-    set_marks,
-)
-from knitground.core.files.images import png_bytes
+from knitground.core.edit.terrainlist import add_terrain
+from knitground.core.edit.terrains import add_set, colours_from_art, paint_marks, set_marks
 from knitground.core.files.newsheets import new_tileset
 from knitground.core.files.opening import open_project
 from knitground.core.files.saving import save_project, settle_after_save
-from knitground.core.files.ship.png import map_picture
+from knitground.core.files.ship.png import MapPicture, map_picture
 from knitground.core.files.ship.ship import USUAL_FORMATS, ship
 from knitground.core.grow.runner import run_recipe
-from knitground.core.knit.explain import Why, explain
+from knitground.core.knit.explain import Why
 from knitground.core.knit.guessing import guess_sheet
 from knitground.core.knit.sides import sides_along
 from knitground.core.model.layers import GroundLayer, Layer
@@ -51,29 +46,14 @@ from knitground.core.model.recipe import Recipe
 from knitground.core.model.slicing import Slicing
 from knitground.core.model.terrain import ANY, SetKind, Slot, TerrainSet
 from knitground.core.model.tile import TileRef
-from knitground.core.model.tileset import Picture, Tileset
+from knitground.core.model.tileset import Tileset
 from knitground.core.slicing.likely import likely_grids
 
-__all__ = [
-    "KnitError", "LayerDoor", "MapDoor", "MapPicture", "ProjectDoor", "SetDoor", "SheetDoor", "new",
-    "open",
-]  # fmt: skip
+__all__ = ["KnitError", "LayerDoor", "MapDoor", "MapPicture", "ProjectDoor", "SetDoor",
+           "SheetDoor", "new", "open"]  # fmt: skip
 
 Place = tuple[int, int]
 Door = TypeVar("Door", "SheetDoor", "MapDoor", "LayerDoor")
-
-
-class MapPicture(NamedTuple):
-    """A picture of a map; a notebook shows it. `pixels` (h, w, 4) uint8, straight RGBA."""
-
-    pixels: Picture
-
-    def _repr_png_(self) -> bytes:
-        return png_bytes(self.pixels)
-
-    def save(self, path: str | Path) -> None:
-        """Write it as a PNG."""
-        Path(path).write_bytes(png_bytes(self.pixels))
 
 
 def new() -> ProjectDoor:
@@ -376,15 +356,12 @@ class LayerDoor:
         doc, map_, layer = self.owner.owner.doc, self.owner.map, self.layer
         if not isinstance(layer, GroundLayer):
             raise EditError(f"“{layer.name}” is not knitted: only ground layers have a reason")
-        found = doc.project.set_of(layer.tileset, layer.set_name)
-        if found is None:
-            raise EditError(f"the set of “{layer.name}” is not there any more")
-        cell = Box(row, col, row + 1, col + 1)
-        doc.cells(map_, layer, cell)
-        knitter = doc.knitter
-        return explain(
-            knitter.table(map_, layer), map_, layer, found[1], cell, knitter.graph(map_, layer)
-        )
+        why = why_cell(doc, map_, layer, row, col)
+        if why is None:
+            raise EditError(
+                f"row {row}, column {col} is off the map, or the set of “{layer.name}” is gone"
+            )
+        return why
 
     def _desk(self, tool: str, hand: Hand | None, options: ToolOptions) -> Desk:
         owner = self.owner

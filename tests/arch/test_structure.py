@@ -1,5 +1,6 @@
 """The structure is what the documents say it is."""
 
+import ast
 import re
 import subprocess
 import sys
@@ -77,6 +78,25 @@ def test_only_the_lattice_knows_how_large_cells_are():
         if size.search(path.read_text(encoding="utf-8"))
     }
     assert found == allowed
+
+
+def test_no_module_is_longer_than_a_person_reads_at_a_time():
+    lengths = {
+        path.name: len(path.read_text(encoding="utf-8").splitlines())
+        for path in (ROOT / "src").rglob("*.py")
+    }
+    assert {name: count for name, count in lengths.items() if count > 400} == {}
+
+
+def test_nine_functions_in_ten_are_short():
+    lengths = [
+        node.end_lineno - node.lineno + 1
+        for path in (ROOT / "src").rglob("*.py")
+        for node in ast.walk(ast.parse(path.read_text(encoding="utf-8")))
+        if isinstance(node, ast.FunctionDef)
+    ]
+    assert len(lengths) > 2000
+    assert sum(each <= 25 for each in lengths) / len(lengths) >= 0.9
 
 
 def test_tests_are_dense_enough():

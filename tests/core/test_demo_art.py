@@ -4,7 +4,8 @@ import numpy as np
 import pytest
 from tests.maps import CORNERS
 
-from knitground.core.edit.terrains import TERRAIN_COLOURS, free_letter
+from knitground.core.edit.terrainlist import free_letter
+from knitground.core.edit.terrains import TERRAIN_COLOURS
 from knitground.core.files.ship.png import map_picture
 from knitground.core.knit.bridge import build_graph
 from knitground.core.knit.layer import knit_map, layer_table

@@ -15,7 +15,8 @@ from knitground.core.edit.laying import plan_cells, plan_terrain, plan_unpin
 from knitground.core.edit.maps import add_map, delete_mix, put_mix, set_wrap
 from knitground.core.edit.reslice import use_slicing
 from knitground.core.edit.sheets import set_weight
-from knitground.core.edit.terrains import add_set, add_terrain, change_terrain, paint_marks
+from knitground.core.edit.terrainlist import add_terrain, change_terrain
+from knitground.core.edit.terrains import add_set, paint_marks
 from knitground.core.knit.layer import knit_map
 from knitground.core.model.map import Map
 from knitground.core.model.mix import Mix, MixEntry

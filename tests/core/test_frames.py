@@ -19,7 +19,8 @@ from knitground.core.model.project import Project
 from knitground.core.model.slicing import Slicing
 from knitground.core.model.tile import TileRef
 from knitground.core.model.tileset import Frame, Tileset
-from knitground.core.render.atlas import Atlas, beginnings
+from knitground.core.render.atlas import Atlas
+from knitground.core.render.pages import beginnings
 from knitground.core.render.stack import draw_planes, stack_of
 
 SIDE = 4

@@ -12,20 +12,22 @@ from knitground.core.base.errors import EditError
 from knitground.core.base.window import Box, whole
 from knitground.core.edit.document import Document
 from knitground.core.edit.laying import plan_sides, plan_terrain
-from knitground.core.edit.terrains import (
-    add_set,
+from knitground.core.edit.terrainlist import (
     add_terrain,
     change_terrain,
-    copy_layout,
-    delete_set,
     delete_terrain,
     merge_terrain,
     move_terrain,
+    terrain_uses,
+)
+from knitground.core.edit.terrains import (
+    add_set,
+    copy_layout,
+    delete_set,
     paint_marks,
     plain_tile,
     rename_set,
     set_marks,
-    terrain_uses,
 )
 from knitground.core.files.opening import open_project
 from knitground.core.files.saving import save_project, settle_after_save

@@ -8,9 +8,10 @@ from tests.core.test_guess import CORNERS, SIDES, corner_art, guessed, isometric
 from tests.core.test_kinds import ring_marks
 
 from knitground.core.base.errors import Cancelled
+from knitground.core.knit.codes import corner_codes, edge_codes, ring_codes
 from knitground.core.knit.faces import describe_tiles, square_faces
 from knitground.core.knit.guess import guess_all, guess_marks
-from knitground.core.knit.labelling import Labeller, corner_codes, edge_codes, ring_codes
+from knitground.core.knit.labelling import Labeller
 from knitground.core.model.terrain import ANY, SetKind, Slot
 
 

@@ -18,7 +18,8 @@ from knitground.core.model.layers import GroundLayer, TileLayer
 from knitground.core.model.map import Map
 from knitground.core.model.project import Project
 from knitground.core.model.terrain import SetKind, Slot
-from knitground.core.slicing.mockup import MapGrid, find_map_grid, read_mockup, sheet_columns
+from knitground.core.slicing.mapgrid import MapGrid, find_map_grid
+from knitground.core.slicing.mockup import read_mockup, sheet_columns
 
 WATER = np.array([[30, 70, 150], [40, 90, 170], [25, 60, 130]], float)
 

@@ -13,14 +13,8 @@ from knitground.core.files.ship.png import map_picture
 from knitground.core.model.patch import turn_tile
 from knitground.core.model.tile import TileRef
 from knitground.core.render.pixels import premultiplied, straight, turned
-from knitground.core.slicing.mockup import (
-    MapGrid,
-    find_map_grid,
-    lay_with,
-    packed,
-    read_mockup,
-    sheet_of,
-)
+from knitground.core.slicing.mapgrid import MapGrid, find_map_grid, packed
+from knitground.core.slicing.mockup import lay_with, read_mockup, sheet_of
 
 
 def art(rng, count, size):

@@ -18,10 +18,10 @@ from knitground.core.edit import recipes as edits
 from knitground.core.edit.document import Document
 from knitground.core.edit.maps import lay_grown, set_recipe
 from knitground.core.edit.selecting import Selection
-from knitground.core.files.formats import RecipeFile
 from knitground.core.files.map_io import recipe_from_file, recipe_to_file
 from knitground.core.files.opening import open_project
 from knitground.core.files.recipefile import read_recipe, write_recipe
+from knitground.core.files.recipeformats import RecipeFile
 from knitground.core.files.saving import save_project
 from knitground.core.grow.distance import far_from, parts_of
 from knitground.core.grow.joins import Joins, from_pixels
@@ -33,16 +33,14 @@ from knitground.core.grow.runner import Kept, run_recipe
 from knitground.core.grow.scatter import Stamp, scatter
 from knitground.core.grow.smooth import majority, without_islands
 from knitground.core.grow.solver import Solver, wrong_joins
+from knitground.core.model.conditions import Area, Condition, Look
 from knitground.core.model.layers import GAP, TileLayer
 from knitground.core.model.map import Map
 from knitground.core.model.marker import Marker, Shape
 from knitground.core.model.mix import Mix, MixEntry
 from knitground.core.model.patch import Patch
 from knitground.core.model.recipe import (
-    Area,
     BorderStep,
-    Condition,
-    Look,
     MarkersStep,
     MixStep,
     NoiseForm,
@@ -55,11 +53,10 @@ from knitground.core.model.recipe import (
     ShapeOf,
     ShapeStep,
     SmoothStep,
-    SolveFrom,
-    SolveStep,
     TintStep,
     UnknownStep,
 )
+from knitground.core.model.solvestep import SolveFrom, SolveStep
 from knitground.core.model.terrain import SetKind
 from knitground.core.model.tile import TileRef
 from knitground.core.render.tiles import tile_pixels

@@ -12,7 +12,8 @@ from knitground.core.base.window import Box
 from knitground.core.edit.layers import rename_layer
 from knitground.core.edit.laying import plan_cells, plan_terrain
 from knitground.core.edit.maps import set_recipe
-from knitground.core.edit.rules import RuleHome, add_rule_list, change_rule, rename_rule_list
+from knitground.core.edit.ruledrafts import RuleHome, change_rule
+from knitground.core.edit.rules import add_rule_list, rename_rule_list
 from knitground.core.grow.rewriting import live_rules, rewrite_map
 from knitground.core.grow.runner import run_recipe
 from knitground.core.model.mix import MixEntry
@@ -35,15 +36,9 @@ from knitground.core.model.rules import (
 from knitground.core.model.tile import TileRef
 from knitground.core.model.tileset import TileFacts
 from knitground.core.rules.board import Board
-from knitground.core.rules.rewrite import (
-    CHANCE,
-    DONE,
-    EARLIER,
-    OVERLAP,
-    apply_rewrite,
-    compile_rewrite,
-    rewrite_until_calm,
-)
+from knitground.core.rules.rewrite import apply_rewrite, rewrite_until_calm
+from knitground.core.rules.rewriterun import CHANCE, DONE, EARLIER, OVERLAP
+from knitground.core.rules.rewritetable import compile_rewrite
 from knitground.core.rules.table import LEAVE, stock_of
 
 
@@ -142,7 +137,7 @@ def by_force(doc, map_, draft, table, run_numbers):
 
 @pytest.mark.parametrize("wrap", [False, True])
 def test_rewriting_is_that_of_brute_force(wrap):
-    from knitground.core.rules.rewrite import _numbers_at, _Run
+    from knitground.core.rules.rewriterun import RewriteRun, _numbers_at
 
     for seed in range(10):
         doc, map_, _, draft = drafted((9, 11), wrap, seed)
@@ -151,7 +146,7 @@ def test_rewriting_is_that_of_brute_force(wrap):
         table = compile_rewrite(random_list(np.random.default_rng(seed), 4), board, stock)
         whole = Box(0, 0, 9, 11)
         rows, cols = np.indices((9, 11))
-        run = _Run(table, board, whole, 5)
+        run = RewriteRun(table, board, whole, 5)
         numbers = _numbers_at(run, rows.ravel(), cols.ravel(), 5).reshape(9, 11)
         got = apply_rewrite(table, board, whole, 5).cells[""]
         assert (got == by_force(doc, map_, draft, table, numbers)).all(), seed

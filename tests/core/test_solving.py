@@ -13,7 +13,7 @@ from knitground.core.grow.joins import Joins, joins_of
 from knitground.core.grow.reach import Reach
 from knitground.core.grow.solver import Solver, wrong_joins
 from knitground.core.grow.work import Work
-from knitground.core.model.recipe import SolveEdge, SolveFrom, SolveStep
+from knitground.core.model.solvestep import SolveEdge, SolveFrom, SolveStep
 from knitground.core.model.terrain import Slot
 from knitground.core.model.tile import TileRef
 

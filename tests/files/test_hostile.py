@@ -221,7 +221,7 @@ def test_bytes_after_a_packed_block_are_not_ignored():
     import zlib
 
     from knitground.core.files.cells import from_file
-    from knitground.core.files.formats import PackedFile
+    from knitground.core.files.mapformats import PackedFile
 
     data = base64.b64encode(zlib.compress(bytes(6)) + b"more").decode()
     file = PackedFile(packed="uint8", block_rows=2, blocks=[data])

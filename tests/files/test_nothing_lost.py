@@ -20,7 +20,7 @@ from knitground.core.edit.maps import rename_map
 from knitground.core.edit.reslice import reskin
 from knitground.core.edit.sheets import add_region
 from knitground.core.edit.sizes import duplicate_map
-from knitground.core.edit.terrains import change_terrain
+from knitground.core.edit.terrainlist import change_terrain
 from knitground.core.files import vault
 from knitground.core.files.copies import CopySlot, StaleError, drop_copy, waiting_copies
 from knitground.core.files.images import png_bytes, read_picture, read_sheet

@@ -95,8 +95,8 @@ def as_new(window, memory):
     view = window.mapside.view
     view.show_pins, view.show_grid, view.show_screen = True, True, False
     view.overview.hide()
-    view._space = view._why = False
-    view._at = view._cursor = view._pan_from = view._pan_button = None
+    view._space = view.asks_why = False
+    view.pointer = view.cell_cursor = view._pan_from = view._pan_button = None
     window.set_repeat(False)
     for command in window.commands.all:
         if command.action.isCheckable():
@@ -115,12 +115,12 @@ def as_new(window, memory):
     draw.tiles.chosen = []
     draw.tiles.set_way(draw.sheet_way.itemText(0))
     cut, terrains = window.stages["slice"], window.stages["terrains"]
-    cut.gap.setValue(cut.gap.minimum() + 1)
+    cut.numbers.gap.setValue(cut.numbers.gap.minimum() + 1)
     cut.sheet.picking = cut.sheet.drawing = False
-    for each in (terrains.copy_button, cut.pick, cut.draw):
+    for each in (terrains.copy_button, cut.numbers.pick, cut.numbers.draw):
         each.setChecked(False)
     terrains.sheet.copying, terrains.sheet.block = False, None
-    terrains.sheet.chosen = terrains._pointed = terrains.sheet._hover = None
+    terrains.sheet.chosen = terrains.pointed = terrains.sheet._hover = None
     terrains.sheet.value = 0
     rules = window.stages["rules"]
     rules.home = None

@@ -161,7 +161,7 @@ def test_only_changed_cells_are_painted_again(window):
     view = window.mapside.view
     window.show_stage("draw")
     settle()
-    store = view._store
+    store = view.store
     for chunk in store._chunks.values():
         assert chunk.dirty is None
     window.stage.digit(2)

@@ -47,8 +47,8 @@ def test_usual_sizes_are_one_click_away(window):
     window.show_stage("slice")
     settle()
     bench = window.stages["slice"]
-    assert list(bench.usual) == [8, 16, 24, 32, 48, 64]
-    for side, button in bench.usual.items():
+    assert list(bench.numbers.usual) == [8, 16, 24, 32, 48, 64]
+    for side, button in bench.numbers.usual.items():
         assert button.isVisible()
         QTest.mouseClick(button, LEFT)
         assert (bench.trial.tile_width, bench.trial.tile_height) == (side, side)

@@ -17,9 +17,9 @@ from knitground.core.edit.selecting import Selection
 from knitground.core.edit.tiles import add_tag
 from knitground.core.grow.joins import joins_of
 from knitground.core.grow.work import Work
+from knitground.core.model.conditions import Look
 from knitground.core.model.layers import TileLayer
 from knitground.core.model.recipe import (
-    Look,
     MarkersStep,
     NoiseStep,
     RegionsStep,
@@ -28,10 +28,9 @@ from knitground.core.model.recipe import (
     ScatterStep,
     ShapeStep,
     SmoothStep,
-    SolveFrom,
-    SolveStep,
     TintStep,
 )
+from knitground.core.model.solvestep import SolveFrom, SolveStep
 from knitground.core.model.tile import TileRef
 from knitground.ui.common.tasks import wait_for_jobs
 from knitground.ui.mapside.dialogs import NewMapDialog
@@ -209,7 +208,7 @@ def test_sliders_are_live_and_one_step_of_the_history(window, coast):
 
 
 def test_what_did_not_change_is_not_run_again(window, coast):
-    coast.run_new()
+    coast.runs.run_new()
     done()
     runs = len(coast.kept._found)
     coast.open_card(11)
@@ -274,8 +273,8 @@ def test_nine_seeds_are_shown_and_one_is_taken(window, coast, monkeypatch):
         dialog._goes = False
         return True
 
-    monkeypatch.setattr("knitground.ui.stages.grow.bench.answered", take)
-    coast.choose_of_nine()
+    monkeypatch.setattr("knitground.ui.stages.grow.recipeacts.answered", take)
+    coast.acts.choose_of_nine()
     done()
     assert session.map.recipe.seed == 31
     assert session.doc.history.undo_name == "Grow"
@@ -302,14 +301,14 @@ def test_pins_stay_through_runs_a_kept_selection_too_and_a_plain_layer(window, c
     done()
     assert heaps.cells[3, 3] == tile
     session.select(Selection(Box(10, 10, 24, 24), np.ones((14, 14), bool)))
-    coast.keep_selection()
+    coast.acts.keep_selection()
     before = session.map.layers[0].terrain[11:24, 11:24].copy()
     coast.roll()
     done()
     assert (session.map.layers[0].terrain[11:24, 11:24] == before).all()
     session.choose_layer(heaps)
     shown = heaps.cells.copy()
-    coast.make_plain()
+    coast.acts.make_plain()
     settle()
     assert type(session.layer) is TileLayer
     assert (session.layer.cells == shown).all()
@@ -333,7 +332,7 @@ def test_an_impossible_solve_is_shown_and_freed(window):
     QTest.mouseClick(buttons["Show"], LEFT)
     assert session.layer is layer
     assert session.selection is not None
-    bench.run_new()
+    bench.runs.run_new()
     done()
     buttons = {each.text(): each for each in window.notices.findChildren(type(bench.run_button))}
     QTest.mouseClick(buttons["Free those cells"], LEFT)
@@ -368,7 +367,7 @@ def test_a_pair_that_does_not_fit_is_allowed_and_taken_back(window, solving, mon
         dialog.close()
         return False
 
-    monkeypatch.setattr("knitground.ui.stages.grow.bench.answered", allow)
+    monkeypatch.setattr("knitground.ui.stages.grow.recipeacts.answered", allow)
     bench.cards[place].pairs.click()
     done()
     assert seen == [("yes", "1 allowed besides")]
@@ -420,7 +419,7 @@ def test_pairs_that_fit_are_seen_forbidden_and_allowed_again(window, solving, mo
         dialog.close()
         return False
 
-    monkeypatch.setattr("knitground.ui.stages.grow.bench.answered", forbid)
+    monkeypatch.setattr("knitground.ui.stages.grow.recipeacts.answered", forbid)
     bench.cards[place].pairs.click()
     done()
     step = session.map.recipe.steps[place]
@@ -458,7 +457,7 @@ def test_a_tile_is_laid_so_often_at_most(window, solving, monkeypatch):
         dialog.close()
         return False
 
-    monkeypatch.setattr("knitground.ui.stages.grow.bench.answered", limit)
+    monkeypatch.setattr("knitground.ui.stages.grow.recipeacts.answered", limit)
     bench.cards[place].pairs.click()
     done()
     assert session.map.recipe.steps[place].most == ((0, 0, 3),)
@@ -472,7 +471,7 @@ def test_steps_that_can_not_run_say_so_and_the_rest_runs(window, coast):
     mixes = [each for each in session.project.mixes if each.name != "salt heaps"]
     session.project.mixes[:] = mixes
     session.map.layers[5].cells[:] = 0
-    coast.run_new()
+    coast.runs.run_new()
     done()
     assert "“salt heaps”, which is not there" in window.notices.text.text()
     assert "not there" in coast.cards[9].words.text()
@@ -481,27 +480,27 @@ def test_steps_that_can_not_run_say_so_and_the_rest_runs(window, coast):
 
 def test_recipes_are_copied_between_maps_and_kept_as_files(window, coast, tmp_path, monkeypatch):
     session = window.session
-    coast.copy_all()
+    coast.acts.copy_all()
     count = len(session.map.recipe.steps)
     session.choose_map(session.project.maps[0])
     done()
     before = len(session.map.recipe.steps)
-    coast.paste()
+    coast.acts.paste()
     done()
     assert len(session.map.recipe.steps) == before + count
     assert "can" in window.notices.text.text() or "which" in window.notices.text.text()
     path = tmp_path / "coast.recipe.json"
     monkeypatch.setattr(
-        "knitground.ui.stages.grow.bench.QFileDialog.getSaveFileName",
+        "knitground.ui.stages.grow.recipeacts.QFileDialog.getSaveFileName",
         lambda *_: (str(path), ""),
     )
-    coast.ask_save()
+    coast.acts.ask_save()
     assert path.exists()
-    coast.read_file(path)
+    coast.acts.read_file(path)
     done()
     assert len(session.map.recipe.steps) == 2 * (before + count)
     path.write_text("{")
-    coast.read_file(path)
+    coast.acts.read_file(path)
     assert "coast.recipe.json" in window.notices.text.text()
 
 
@@ -550,8 +549,8 @@ def test_chunks_that_fit_are_shown_shuffled_and_added_as_maps(window, coast, mon
         dialog.grab()
         return True
 
-    monkeypatch.setattr("knitground.ui.stages.grow.bench.answered", answer)
-    coast.ask_chunks()
+    monkeypatch.setattr("knitground.ui.stages.grow.recipeacts.answered", answer)
+    coast.acts.ask_chunks()
     settle()
     assert len(session.project.maps) == count + 3
     assert session.project.maps[-1].name == "Salt coast 4"
@@ -575,11 +574,11 @@ def test_an_impossible_solve_leaves_gaps_or_leads_to_the_missing_tiles(window, m
     bench.add_kind(SolveStep)
     done()
     asked = []
-    monkeypatch.setattr(window.stages["terrains"], "ask_make", lambda: asked.append(1))
+    monkeypatch.setattr(window.stages["terrains"].mark_acts, "ask_make", lambda: asked.append(1))
     QTest.mouseClick(notice_buttons(window)["Make the tile…"], LEFT)
     assert asked == [1]
     window.show_stage("grow")
-    bench.run_new()
+    bench.runs.run_new()
     done()
     QTest.mouseClick(notice_buttons(window)["Leave gaps"], LEFT)
     done()
@@ -598,7 +597,7 @@ def test_a_solve_learns_blocks_and_reaches_all_with_a_tag_from_its_card(window, 
     session, bench, layer, place = solving
     pans = session.project.tilesets[0]
     session.apply(add_tag(pans, [(0, n) for n in range(4)], "deep"))
-    bench.run_new()
+    bench.runs.run_new()
     done()
     card = bench.cards[place]
     box = card.fields["reach"]
@@ -659,7 +658,7 @@ def test_a_long_run_fills_a_picture_and_is_called_off(window, solving, qtbot, mo
     assert not bench.running.picture.pixmap().isNull()
     assert laid
     QTest.mouseClick(bench.running.stop, LEFT)
-    qtbot.waitUntil(lambda: bench._job is None)
+    qtbot.waitUntil(lambda: bench.runs.job is None)
     done()
     assert not bench.running.isVisible()
     assert "called off" in window.notices.text.text()
@@ -670,7 +669,7 @@ def test_a_long_run_fills_a_picture_and_is_called_off(window, solving, qtbot, mo
 def test_a_run_from_a_step_on_uses_nothing_that_is_kept(window, coast):
     session = window.session
     count = len(session.map.recipe.steps)
-    coast.run_new()
+    coast.runs.run_new()
     done()
     ran = []
 

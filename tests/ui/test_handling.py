@@ -118,7 +118,7 @@ def test_digits_typed_in_a_field_stay_in_the_field(window):
     window.show_stage("slice")
     settle()
     hand = window.session.hand
-    box = window.stages["slice"].boxes["tile_width"]
+    box = window.stages["slice"].numbers.boxes["tile_width"]
     box.setFocus()
     box.lineEdit().selectAll()
     QTest.keyClicks(box.lineEdit(), "24")

@@ -132,7 +132,7 @@ def test_a_scaled_sheet_keeps_its_tiles_their_marks_and_weights():
 def test_patches_are_kept_taken_renamed_and_dropped_on_the_map(window, view, monkeypatch):
     session, tray = window.session, window.stages["draw"].tray
     start = snapshot(session.project)
-    view._tool("pick").take_block(Box(29, 32, 30, 33))
+    view.tool_of("pick").take_block(Box(29, 32, 30, 33))
     QTest.keyClick(window.shell, Qt.Key.Key_T, Qt.KeyboardModifier.ControlModifier)
     settle()
     assert window.stages["draw"].tabs.tabText(window.stages["draw"].tabs.currentIndex()) == "Tray"
@@ -479,7 +479,7 @@ def test_two_views_of_one_map_follow_one_another(window, view):
     assert second.show_grid is view.show_grid is False
     session.choose_map(session.project.maps[1])
     settle()
-    assert second._map is session.map
+    assert second.shown_map is session.map
     window.commands.named("Second view").action.trigger()
     settle()
     assert mapside.second is None

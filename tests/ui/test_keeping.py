@@ -233,10 +233,10 @@ def test_resizing_while_a_recipe_grows_grows_once_more(window):
     window.show_stage("grow")
     settle()
     session, grow = window.session, window.stages["grow"]
-    grow.run_new()
+    grow.runs.run_new()
     session.apply(resize_map(session.map, Margins(bottom=3, right=-2)))
     settle()
-    assert grow._job is None
+    assert grow.runs.job is None
     assert session.map.height == 67
     names = session.doc.history.names
     assert names[-1] == "Grow"

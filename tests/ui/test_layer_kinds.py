@@ -235,7 +235,7 @@ def test_box_and_line_lay_areas(window, view, markers):
     assert window.mapside.view.ghost_marker.points == ((480.0, 480.0),)
     QTest.keyClick(view, Qt.Key.Key_Escape)
     click(view, view.screen_at(30, 33, 0, 0))
-    assert view._tool()._corners == [(528.0, 480.0)]  # the first corner was called off
+    assert view.tool_of()._corners == [(528.0, 480.0)]  # the first corner was called off
 
 
 def test_a_tile_in_hand_becomes_a_free_picture_that_shows_at_once(window, view, markers):
@@ -406,7 +406,7 @@ def test_laying_and_erasing_on_a_grown_layer_pins_and_u_releases(window, view):
     assert was not in (0, place)
     click(view, view.screen_at(row, col))  # what grows there is taken away: a pin of nothing
     assert (grown.cells[row, col], grown.pinned[row, col]) == (0, True)
-    window.stages["grow"].run_new()
+    window.stages["grow"].runs.run_new()
     settle()
     assert grown.cells[row, col] == 0
     move(view, view.screen_at(row, col))

@@ -169,7 +169,7 @@ def test_density_tint_and_what_it_keeps_off_are_set_on_the_card_and_painted(wind
     session.apply(delete_layer(map_, evening))
     settle()
     move(view, view.screen_at(30, 40))
-    assert "no tint layer of that name" in refusal(session.desk(), view._at)
+    assert "no tint layer of that name" in refusal(session.desk(), view.pointer)
     qtbot.waitUntil(mixes_are_shown(mixes))
     # The cards may be made anew once more while a sample is laid beside the window.
     boxes = lambda: [each for each in mixes.findChildren(QComboBox) if each.isVisible()]  # noqa: E731

@@ -58,7 +58,7 @@ def view(window):
     session = window.session
     window.mapside.view.show_cell(8, 8)
     session.map.layers[2].cells[:24, :24] = 0
-    window.mapside.view._store.touch_all()  # changed behind the document's back
+    window.mapside.view.store.touch_all()  # changed behind the document's back
     return window.mapside.view
 
 
@@ -235,7 +235,7 @@ def test_maps_and_layers_are_doubled_from_the_menu_and_a_cell_is_gone_to(window,
     commands.named("Show only this layer, or all").action.trigger()
     assert [each.visible for each in session.map.layers] == [True] + 6 * [False]
     window.mapside.maps.show_cell("12, 7")
-    assert view._cursor == (7, 12)
+    assert view.cell_cursor == (7, 12)
     window.mapside.maps.show_cell("200, 7")
     assert "cell 200, 7 is outside the map" in window.notices.text.text()
     window.mapside.maps.show_cell("here")
@@ -320,7 +320,7 @@ def test_a_background_and_the_screen_frame_are_seen(window, view):
     session = window.session
     for layer in session.map.layers:
         layer.visible = False
-    view._store.touch_all()
+    view.store.touch_all()
     view.leaveEvent(None)
     view.set_grid(False)
     window.mapside.maps.set_background("#aa3366")

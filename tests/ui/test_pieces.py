@@ -42,12 +42,12 @@ def bench(window, tmp_path):
 
 def test_pieces_are_found_joined_added_and_taken_away_before_they_are_used(window, bench):
     sheet = bench.sheet
-    QTest.mouseClick(bench.loose, Qt.MouseButton.LeftButton)
+    QTest.mouseClick(bench.numbers.loose, Qt.MouseButton.LeftButton)
     settle()
     assert list(bench.trial.pieces) == PLACES
     assert "5 loose pieces, 12 … 60 px wide, 16 … 50 px high" in bench.facts.text()
-    assert not bench.boxes["margin_x"].isEnabled()
-    assert bench.boxes["tile_width"].isEnabled()
+    assert not bench.numbers.boxes["margin_x"].isEnabled()
+    assert bench.numbers.boxes["tile_width"].isEnabled()
     drag(sheet, at(sheet, 2, 2), at(sheet, 50, 40), at(sheet, 74, 58), modifiers=SHIFT)
     assert (4, 4, 66, 50) in bench.trial.pieces
     assert len(bench.trial.pieces) == 4
@@ -55,16 +55,16 @@ def test_pieces_are_found_joined_added_and_taken_away_before_they_are_used(windo
     assert len(bench.trial.pieces) == 3
     drag(sheet, at(sheet, 90, 84), at(sheet, 98, 98), at(sheet, 106, 100), modifiers=SHIFT)
     assert len(bench.trial.pieces) == 4
-    bench.gap.setValue(30)
+    bench.numbers.gap.setValue(30)
     settle()
     assert len(bench.trial.pieces) < 4
-    QTest.mouseClick(bench.loose, Qt.MouseButton.LeftButton)
+    QTest.mouseClick(bench.numbers.loose, Qt.MouseButton.LeftButton)
     assert bench.trial.pieces == ()
-    assert bench.boxes["margin_x"].isEnabled()
+    assert bench.numbers.boxes["margin_x"].isEnabled()
 
 
 def test_a_foot_mark_dragged_moves_the_anchor_as_one_step(window, bench):
-    bench.find_pieces()
+    bench.parts.find_pieces()
     settle()
     bench.commit()
     settle()
@@ -106,7 +106,7 @@ def test_a_folder_becomes_one_tileset_of_loose_pictures(window, tmp_path, monkey
 
 def test_what_is_seen_of_a_tall_piece_is_what_is_laid(window, bench):
     """The ghost reaches beyond the brush's cell exactly as the result does."""
-    bench.find_pieces()
+    bench.parts.find_pieces()
     settle()
     bench.commit()
     window.show_stage("draw")
@@ -119,7 +119,7 @@ def test_what_is_seen_of_a_tall_piece_is_what_is_laid(window, bench):
     view.show_cell(20, 20)
     spot = view.screen_at(20, 20)
     move(view, spot)
-    store = view._store
+    store = view.store
     plan = view.plan
     box, _ghost = store.ghost_image(plan, 0)
     shown = store._ghost[3].copy()

@@ -62,7 +62,7 @@ def test_a_region_drawn_on_the_sheet_gets_its_own_grid_and_is_saved(window, benc
     drop(window, path)
     settle()
     start = len(window.session.project.tilesets)
-    bench.begin_region()
+    bench.parts.begin_region()
     drag(bench.sheet, at(bench.sheet, 96, 0), at(bench.sheet, 150, 50), at(bench.sheet, 192, 96))
     settle()
     region = window.session.tileset
@@ -99,7 +99,7 @@ def test_a_sheet_in_use_is_not_removed_and_one_that_is_not_is(window):
     window.session.apply(edit)
     start = snapshot(project)
     window.session.choose_tileset(made)
-    window.stages["slice"].remove()
+    window.stages["slice"].parts.remove()
     assert made not in project.tilesets
     window.session.doc.undo()
     assert snapshot(project) == start
@@ -153,7 +153,7 @@ def test_fringes_of_a_see_through_colour_are_shown(window, bench, tmp_path):
     settle()
     shown = pixels(bench.sheet) & 0xFFFFFF
     assert (shown == 0xFF00C8).sum() > 16
-    bench.tolerance.setValue(64)
+    bench.numbers.tolerance.setValue(64)
     type_tolerance = bench.trial.tolerance
     assert type_tolerance == 64
 

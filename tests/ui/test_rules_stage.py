@@ -11,7 +11,8 @@ from tests.ui.conftest import LEFT, NONE, RIGHT, click, drag, move, pixels, sett
 
 from knitground.core.base.window import Box
 from knitground.core.edit.hand import TerrainInHand, TileInHand
-from knitground.core.edit.rules import RuleHome, homes, move_rules
+from knitground.core.edit.ruledrafts import RuleHome
+from knitground.core.edit.rules import homes, move_rules
 from knitground.core.edit.selecting import Selection
 from knitground.core.files.opening import open_project
 from knitground.core.files.rulesfile import read_rules
@@ -299,7 +300,7 @@ def test_marks_hide_rules_that_come_after_them(window, bench):
     counted(bench)
     note = bench.list.notes[bench.list.number]
     assert note.warning == "never fires: the marks take all that it fits"
-    bench.lift(bench.list.number)
+    bench.rule_acts.lift(bench.list.number)
     assert home.rules.first
 
 
@@ -620,14 +621,14 @@ def test_pins_on_a_live_layer_stay(window, bench, basin):
 def test_stepping_tells_what_became_of_each_place(window, bench, basin):
     counted(bench)
     first = bench.home.rules.rules[0]
-    bench.step(first.number, 1)
+    bench.situation_acts.step(first.number, 1)
     assert window.notices.text.text().endswith("— replaced")
     bench.choose_rule(first.number)
-    bench.duplicate()
+    bench.rule_acts.duplicate()
     counted(bench)
     copied = bench.home.rules.rules[1]
     assert "an earlier rule took its cells" in bench.list.notes[copied.number].words
-    bench.step(copied.number, 1)
+    bench.situation_acts.step(copied.number, 1)
     assert window.notices.text.text().endswith("— an earlier rule took its cells")
 
 
@@ -747,7 +748,7 @@ def test_the_grow_card_changes_a_rewrite_step(window, basin):
     card = next(each for each in grow.cards if "copies" in each.fields)
     card.fields["copies"].click()
     grow._wait.stop()
-    grow.run()
+    grow.runs.run()
     for _ in range(20):
         QTest.qWait(20)
         wait_for_jobs()

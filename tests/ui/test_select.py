@@ -29,7 +29,7 @@ from knitground.core.edit.selecting import (
     trimmed,
 )
 from knitground.core.model.tile import TileRef
-from knitground.ui.mapside.clipboard import KIND
+from knitground.ui.mapside.copypaste import KIND
 
 CTRL, SHIFT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier
 

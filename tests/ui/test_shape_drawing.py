@@ -103,13 +103,13 @@ def test_a_polygon_is_clicked_closed_called_off_and_refused_if_it_crosses_itself
     QTest.keyClick(pad, Qt.Key.Key_Return)
     assert "crosses itself" in window.notices.text.text()
     assert len(tileset.fact(0, 1).shapes) == 2
-    assert pad._points  # what was drawn is not lost: a corner can be taken back
+    assert pad.points  # what was drawn is not lost: a corner can be taken back
     QTest.keyClick(pad, Qt.Key.Key_Backspace)
     QTest.keyClick(pad, Qt.Key.Key_Return)
     assert len(tileset.fact(0, 1).shapes) == 3
     click(pad, spot(pad, 3, 3))
     QTest.keyClick(pad, Qt.Key.Key_Escape)
-    assert not pad._points
+    assert not pad.points
     assert bench.chosen  # Esc called off the drawing, not the choice
 
 

@@ -12,9 +12,9 @@ from tests.ui.test_stages import drop, type_into
 from knitground.core.files.images import png_bytes, read_sheet
 from knitground.core.files.opening import open_project
 from knitground.core.model.slicing import Slicing
+from knitground.core.slicing.reshaping import Grip, dragged, drawn
 from knitground.ui.stages.slice.guesses import GuessCard
 from knitground.ui.stages.slice.relaydialog import RelayDialog, ReskinDialog
-from knitground.ui.stages.slice.slicesheet import Grip, dragged, drawn
 
 SHIFT = Qt.KeyboardModifier.ShiftModifier
 
@@ -42,7 +42,7 @@ def test_a_click_or_the_arrow_keys_try_a_guess(bench):
     cards = bench.guesses.findChildren(GuessCard)
     QTest.mouseClick(cards[1], LEFT)
     assert bench.trial == second
-    assert bench.boxes["tile_height"].value() == second.tile_height
+    assert bench.numbers.boxes["tile_height"].value() == second.tile_height
     QTest.keyClick(bench.guesses, Qt.Key.Key_Up)
     assert bench.trial == Slicing(16, 16, 4, 4, 2, 2)
     assert not bench.use.isEnabled()
@@ -110,7 +110,7 @@ def test_dragging_a_line_on_the_sheet_changes_the_numbers(bench):
     x = 4 + 3 * 18 + 16  # the far side of the fourth column
     drag(sheet, at(sheet, x, 12), at(sheet, x + 5, 12), at(sheet, x + 8, 12))
     assert bench.trial.tile_width == 18
-    assert bench.boxes["tile_width"].value() == 18
+    assert bench.numbers.boxes["tile_width"].value() == 18
     assert bench.trial.tile_height == 16
     bench.reset()
     drag(sheet, at(sheet, 20, 20), at(sheet, 28, 26))  # the corner of the first tile
@@ -123,7 +123,7 @@ def test_one_tile_drawn_with_the_mouse_is_the_slicing(bench):
     assert bench.trial == drawn(Slicing(16, 16, 4, 4, 2, 2), 22, 40, 46, 60)
     assert (bench.trial.tile_width, bench.trial.tile_height) == (24, 20)
     bench.reset()
-    QTest.mouseClick(bench.draw, LEFT)
+    QTest.mouseClick(bench.numbers.draw, LEFT)
     drag(sheet, at(sheet, 4, 4), at(sheet, 36, 36))
     assert bench.trial.tile_width == 32
 
@@ -178,7 +178,7 @@ def test_losses_are_listed_before_a_new_slicing(window, bench, monkeypatch):
     start = snapshot(window.session.project)
     listed = []
     monkeypatch.setattr(bench, "confirm", lambda lines: listed.extend(lines) or False)
-    type_into(bench.boxes["tile_width"], "34")
+    type_into(bench.numbers.boxes["tile_width"], "34")
     bench.commit()
     assert any("tiles with marks" in line for line in listed)
     assert snapshot(window.session.project) == start
@@ -241,7 +241,7 @@ def test_relaying_keeps_the_map_and_is_written_on_save(window, bench):
     dialog.boxes["spacing"].setValue(6)
     dialog.boxes["extrude"].setValue(2)
     dialog.boxes["columns"].setValue(7)
-    bench.relay_with(dialog)
+    bench.pictures.relay_with(dialog)
     settle()
     assert tileset.slicing == Slicing(16, 16, 3, 3, 6, 6)
     window.show_stage("draw")
@@ -263,7 +263,7 @@ def test_reskinning_repaints_the_map_after_a_preview(window, bench, monkeypatch,
     path = tmp_path / "winter.png"
     path.write_bytes(png_bytes(picture))
     monkeypatch.setattr(ReskinDialog, "exec", lambda self: 1)
-    bench.reskin_with(tileset, read_sheet(path))
+    bench.pictures.reskin_with(tileset, read_sheet(path))
     assert (tileset.picture == picture).all()
     assert window.files.save()
     assert open_project(window.session.project.folder).project.tilesets[0].sheet == "winter.png"
@@ -280,8 +280,8 @@ def test_a_large_sheet_stays_quick_to_type_on(window, bench, tmp_path):
     path.write_bytes(png_bytes(np.tile(part, (16, 16, 1))))
     drop(window, path)
     settle()
-    type_into(bench.boxes["tile_width"], "64")
-    type_into(bench.boxes["tile_height"], "64")
+    type_into(bench.numbers.boxes["tile_width"], "64")
+    type_into(bench.numbers.boxes["tile_height"], "64")
     assert "64 × 64 = 4096 tiles" in bench.facts.text()
     assert bench.swatch.pixels.size <= 200 * 200
     click(bench.sheet, at(bench.sheet, 100, 100))

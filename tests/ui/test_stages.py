@@ -45,9 +45,9 @@ def test_lines_and_swatch_follow_while_typing(window):
     bench = window.stages["slice"]
     assert "12 × 6 = 72 tiles · leftover: 0 px right, 0 px below" in bench.facts.text()
     swatch, sheet = bench.swatch.pixels.copy(), pixels(bench.sheet)
-    type_into(bench.boxes["tile_width"], "17")
+    type_into(bench.numbers.boxes["tile_width"], "17")
     assert bench.trial.tile_width == 17
-    assert bench.boxes["tile_height"].value() == 17  # it follows while both are the same
+    assert bench.numbers.boxes["tile_height"].value() == 17  # it follows while both are the same
     assert "11 × 5 = 55 tiles · leftover: 7 px right, 13 px below" in bench.facts.text()
     assert bench.swatch.pixels.shape != swatch.shape
     assert (pixels(bench.sheet) != sheet).any()
@@ -74,8 +74,8 @@ def test_using_a_slicing_is_one_step_and_the_map_follows(window):
     view = window.mapside.view
     window.mapside.show()
     before = pixels(view)
-    type_into(window.stages["slice"].boxes["margin_x"], "6")
-    type_into(window.stages["slice"].boxes["margin_y"], "4")  # its own once it differs
+    type_into(window.stages["slice"].numbers.boxes["margin_x"], "6")
+    type_into(window.stages["slice"].numbers.boxes["margin_y"], "4")  # its own once it differs
     QTest.mouseClick(window.stages["slice"].use, LEFT)
     assert window.session.tileset.slicing == Slicing(16, 16, 6, 4, 2, 2)
     assert window.session.doc.history.names == ["Slice “pans” 16 × 16"]
@@ -85,7 +85,7 @@ def test_using_a_slicing_is_one_step_and_the_map_follows(window):
     window.session.doc.undo()
     assert snapshot(window.session.project) == start
     window.show_stage("slice")
-    assert window.stages["slice"].boxes["margin_x"].value() == 4
+    assert window.stages["slice"].numbers.boxes["margin_x"].value() == 4
 
 
 @pytest.mark.parametrize(
@@ -96,7 +96,7 @@ def test_using_a_slicing_is_one_step_and_the_map_follows(window):
 def test_numbers_that_do_not_cut_are_told_and_can_not_be_used(window, box, value, words):
     window.show_stage("slice")
     start = snapshot(window.session.project)
-    type_into(window.stages["slice"].boxes[box], value)
+    type_into(window.stages["slice"].numbers.boxes[box], value)
     assert words in window.stages["slice"].facts.text()
     assert window.stages["slice"].facts.property("role") == "warning"
     assert not window.stages["slice"].use.isEnabled()
@@ -110,7 +110,7 @@ def test_a_see_through_colour_is_picked_from_the_sheet(window):
     window.show_stage("slice")
     settle()
     bench = window.stages["slice"]
-    QTest.mouseClick(bench.pick, LEFT)
+    QTest.mouseClick(bench.numbers.pick, LEFT)
     x, y = bench.sheet.camera.to_screen(1, 1)
     click(bench.sheet, QPointF(x, y).toPoint())
     assert bench.trial.see_through == ((58, 55, 66),)
@@ -129,8 +129,8 @@ def test_a_dropped_picture_starts_slice_with_it(window, tmp_path):
     assert (
         "4 × 3 = 12 tiles · leftover: 6 px right, 2 px below" in window.stages["slice"].facts.text()
     )
-    type_into(window.stages["slice"].boxes["tile_width"], "10")
-    type_into(window.stages["slice"].boxes["tile_height"], "10")
+    type_into(window.stages["slice"].numbers.boxes["tile_width"], "10")
+    type_into(window.stages["slice"].numbers.boxes["tile_height"], "10")
     window.stages["slice"].commit()
     assert window.session.tileset.count == 35
     window.files.save()
@@ -241,7 +241,7 @@ def test_from_a_new_sheet_to_a_map_of_it(window, tmp_path):
     drop(window, path)
     window.show_stage("terrains")
     settle()
-    window.stages["terrains"].new_set()
+    window.stages["terrains"].set_acts.new_set()
     window.stages["terrains"].chips.add("path")
     kit = window.stages["terrains"].kit
     assert [each.name for each in kit.terrains] == ["terrain 1", "path"]

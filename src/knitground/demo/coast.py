@@ -7,14 +7,12 @@ import numpy as np
 from knitground.core.edit.document import Document
 from knitground.core.edit.maps import lay_grown
 from knitground.core.grow.runner import run_recipe
+from knitground.core.model.conditions import Area, Condition, Look
 from knitground.core.model.map import Map
 from knitground.core.model.mix import Fall, FallWay, Mix, MixEntry
 from knitground.core.model.patch import Patch
 from knitground.core.model.project import Project
 from knitground.core.model.recipe import (
-    Area,
-    Condition,
-    Look,
     MarkersStep,
     MixStep,
     NoiseStep,

@@ -8,20 +8,19 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
-from knitground.core.base.hashing import cell_numbers
 from knitground.core.base.window import Box
 from knitground.core.edit.document import Document
 from knitground.core.edit.frames import give_frames
 from knitground.core.edit.laying import plan_cells, plan_sides, plan_terrain
 from knitground.core.edit.maps import lay_grown
 from knitground.core.edit.shapes import outline_tiles, shapes_from_terrain, use_outlines
-from knitground.core.edit.tint import blended, soft_weights, tint_value
 from knitground.core.files.images import png_bytes, read_sheet
 from knitground.core.files.saving import save_project, settle_after_save
 from knitground.core.files.vault import write_together
 from knitground.core.grow.runner import run_recipe
 from knitground.core.knit.sides import sides_along
-from knitground.core.model.layers import Cells, GroundLayer, GrownLayer
+from knitground.core.model.conditions import Area, Condition, Look
+from knitground.core.model.layers import GroundLayer
 from knitground.core.model.map import Map
 from knitground.core.model.marker import Marker, Shape
 from knitground.core.model.mix import Fall, FallWay, Mix, MixEntry
@@ -29,21 +28,22 @@ from knitground.core.model.patch import Patch
 from knitground.core.model.project import Project
 from knitground.core.model.properties import Property, PropertyKind
 from knitground.core.model.recipe import (
-    Area,
-    Condition,
-    Look,
-    MixStep,
     NoiseStep,
     Recipe,
-    RewriteStep,
-    ScatterStep,
     SmoothStep,
-    Step,
 )
 from knitground.core.model.slicing import Slicing
 from knitground.core.model.terrain import SetKind, Slot, Terrain, TerrainSet, no_marks
 from knitground.core.model.tile import TileRef
 from knitground.core.model.tileset import TileFacts, Tileset
+from knitground.demo.basin import (
+    draft_tiles,
+    growing_recipe,
+    grown_layer,
+    lay_dusk,
+    make_basin,
+    scatter_step,
+)
 from knitground.demo.coast import build_coast, coast_mixes
 from knitground.demo.pans import (
     BRINE,
@@ -58,7 +58,7 @@ from knitground.demo.pans import (
     shimmer_sheet,
 )
 from knitground.demo.props import PLACES, props_sheet
-from knitground.demo.rules import LIST, causeway_rules, finish_rules, pans_rules
+from knitground.demo.rules import causeway_rules, finish_rules, pans_rules
 from knitground.demo.texture import SIZE
 from knitground.demo.works import COLUMNS as WORKS_COLUMNS
 from knitground.demo.works import DRAFTS, SEE_THROUGH, works_sheet
@@ -114,7 +114,7 @@ def build_demo(folder: Path) -> Project:
     ))  # fmt: skip
     project.rule_lists = [finish_rules(project.tilesets[2], draft_tiles(project.tilesets[2]))]
     project.mixes += coast_mixes()
-    project.maps = [_harbour(project), _basin(project)]
+    project.maps = [_harbour(project), make_basin(project)]
     project.maps.append(build_coast(project))
     project.tray = [
         Patch("salt store", (
@@ -240,7 +240,7 @@ def _harbour(project: Project) -> Map:
     land = NoiseStep(ground.number, 18.0, 3, shares, name="Ground", salt=0)
     calm = SmoothStep(ground.number, 0, True, 7, name="No specks", salt=5)
     map_.recipe = Recipe(41, (land, calm))
-    doc = _grown(project, map_)
+    doc = grown_layer(project, map_)
     basin = Box(24, 30, 37, 52)
     for box, terrain in ((basin.grown(3), CRUST), (basin, BRINE)):
         mask = np.ones((box.height, box.width), np.bool_)
@@ -255,7 +255,7 @@ def _harbour(project: Project) -> Map:
         doc.apply(plan_sides(doc, map_, causeway, sides_along(path), 1, "Causeway").edit)
     props = map_.new_tile_layer("Props")
     map_.layers.append(props)
-    _scatter(map_, ground, props.cells, 7, grow_reeds=False)
+    scatter_step(map_, ground, props.cells, 7, grow_reeds=False)
     for col in (26, 32, 41, 50, 55):
         props.cells[29, col] = map_.legend.place(TileRef("props", *PLACES["post"]))
     dykes = map_.new_ground_layer("Dykes", "works", "Dykes", SetKind.RING)
@@ -272,7 +272,7 @@ def _harbour(project: Project) -> Map:
     map_.recipe = Recipe(41, (replace(land, where=wild), replace(calm, where=wild)))
     _growth(doc, map_, ground, built | (props.cells > 0))
     _places(map_)
-    _dusk(map_)
+    lay_dusk(map_)
     doc.ensure_all(map_)
     return map_
 
@@ -285,34 +285,11 @@ def _growth(doc: Document, map_: Map, ground: GroundLayer, built: NDArray[np.boo
     growth = map_.new_grown_layer("Shore growth")
     map_.layers.append(growth)
     map_.recipe = replace(
-        map_.recipe, steps=(*map_.recipe.steps, *_growing(map_, growth, ground, 0.32, 1))
+        map_.recipe, steps=(*map_.recipe.steps, *growing_recipe(map_, growth, ground, 0.32, 1))
     )
     box = Box(0, 0, map_.height, map_.width)
     doc.apply(plan_cells(map_, growth, box, np.zeros_like(growth.cells), built, "Keep free").edit)
     doc.apply(lay_grown(map_, run_recipe(doc.project, map_)))
-
-
-def _growing(
-    map_: Map, growth: GrownLayer, ground: GroundLayer, reeds: float, salt: int
-) -> tuple[Step, ...]:
-    """Steps that let something grow on shores, crust and clay."""
-
-    def on(name: str) -> tuple[Condition, ...]:
-        return (Condition(look=Look.TERRAIN, layer=ground.number, names=(name,)),)
-
-    shore = MixStep(
-        growth.number, "shore growth", reeds, ground.number, ("brine", "crust"), "where they meet",
-        name="Reeds", salt=salt,
-    )  # fmt: skip
-    return (
-        shore,
-        MixStep(growth.number, "crust specks", 1.0, ground.number, ("crust",), "inside",
-                name="Specks", salt=salt + 10),
-        ScatterStep(growth.number, "salt heaps", 0.03, 1, 3, 8.0, name="Heaps", salt=salt + 11,
-                    where=on("crust")),
-        ScatterStep(growth.number, "shore growth", 0.015, 2, 4, 0.0, name="Strays",
-                    salt=salt + 12, where=on("clay")),
-    )  # fmt: skip
 
 
 def _places(map_: Map) -> None:
@@ -337,104 +314,3 @@ def _places(map_: Map) -> None:
         Marker(6, Shape.PICTURE, (at(63.1, 29.4),), "", "", (), 15.0, 1.0,
                TileRef("props", *PLACES["rake"])),
     )  # fmt: skip
-
-
-def _dusk(map_: Map) -> None:
-    """Evening over the quay basin, and the light of a lamp on the causeway."""
-    layer = map_.new_tint_layer("Evening")
-    map_.layers.append(layer)
-    for (row, col), size, colour, strength in (
-        ((30, 41), 40, "#5a5f9e", 70), ((30, 41), 26, "#2e3566", 52), ((29, 41), 9, "#ffcf7a", 90),
-    ):  # fmt: skip
-        top, left = row - size // 2, col - size // 2
-        part = (slice(top, top + size), slice(left, left + size))
-        value = tint_value(colour, strength)
-        layer.cells[part] = blended(layer.cells[part], value, soft_weights(size))
-
-
-def _basin(project: Project) -> Map:
-    """48 × 48 cells that wrap at all borders."""
-    map_ = Map("North basin", 48, 48, SIZE, SIZE, wrap=True)
-    ground = map_.new_ground_layer("Basin", "pans", "Pans")
-    map_.layers.append(ground)
-    shares = (("brine", 0.45), ("crust", 0.30), ("clay", 0.25))
-    map_.recipe = Recipe(7, (
-        NoiseStep(ground.number, 16.0, 3, shares, name="Ground", salt=0),
-        SmoothStep(ground.number, 0, True, 7, name="No specks", salt=5),
-    ))  # fmt: skip
-    doc = _grown(project, map_)
-    props = map_.new_tile_layer("Props")
-    map_.layers.append(props)
-    _scatter(map_, ground, props.cells, 3, grow_reeds=True)
-    growth = _drafted(project, map_)
-    steps = _growing(map_, growth, ground, 0.2, 2)
-    *others, finish = map_.recipe.steps
-    map_.recipe = replace(map_.recipe, steps=(*others, *steps, finish))
-    doc.apply(lay_grown(map_, run_recipe(project, map_)))
-    return map_
-
-
-def draft_tiles(tileset: Tileset) -> dict[str, TileRef]:
-    """The draft tiles of the works sheet, by what they stand for."""
-    names = {fact.name: at for at, fact in tileset.facts.items()}
-    return {name: TileRef(tileset.name, *names[f"draft {name}"]) for name in DRAFTS}
-
-
-def _drafted(project: Project, map_: Map) -> GrownLayer:
-    """Walls and gates drawn with flat draft tiles, and the layer of finished dykes over them.
-
-    Returns a layer above them for what grows, pinned free where something stands.
-    """
-    draft = map_.new_tile_layer("Draft")
-    map_.layers.append(draft)
-    places = {name: map_.legend.place(t) for name, t in draft_tiles(project.tilesets[2]).items()}
-    wall = places["wall"]
-    draft.cells[12:29, 10] = draft.cells[12:29, 34] = wall
-    draft.cells[12, 10:35] = draft.cells[28, 10:35] = wall
-    draft.cells[12:29, 22] = wall
-    draft.cells[20, 22:35] = wall
-    draft.cells[0:12, 28] = draft.cells[29:48, 28] = wall
-    for row, col in ((12, 16), (28, 16), (20, 28), (16, 10), (24, 22), (24, 34), (5, 28), (38, 28)):
-        draft.cells[row, col] = places["gate"]
-    dykes = map_.new_grown_layer("Dykes")
-    map_.layers.append(dykes)
-    draft.opacity = 0.0  # what no rule takes is copied: the draft itself need not be seen
-    step = RewriteStep(dykes.number, LIST, draft.number, copies=True)
-    map_.recipe = replace(map_.recipe, steps=(*map_.recipe.steps, step))
-    props = map_.layers[1]
-    props.cells[draft.cells > 0] = 0
-    doc = Document(project)
-    doc.rewriter.ensure_all(map_)
-    growth = map_.new_grown_layer("Growth")
-    map_.layers.append(growth)
-    taken, box = (draft.cells > 0) | (props.cells > 0), Box(0, 0, map_.height, map_.width)
-    doc.apply(plan_cells(map_, growth, box, np.zeros_like(growth.cells), taken, "Keep free").edit)
-    return growth
-
-
-def _grown(project: Project, map_: Map) -> Document:
-    doc = Document(project)
-    doc.apply(lay_grown(map_, run_recipe(project, map_)))
-    doc.ensure_all(map_)
-    return doc
-
-
-def _scatter(map_: Map, ground: GroundLayer, cells: Cells, seed: int, *, grow_reeds: bool) -> None:
-    """Put reeds on shores and heaps on wide crust, by counted chance."""
-    height, width = cells.shape
-    numbers = cell_numbers(np.arange(height), np.arange(width), seed) >> 16
-    corners = np.stack(
-        [ground.terrain[r : r + height, c : c + width] for r in (0, 1) for c in (0, 1)]
-    )
-    shore = (corners == BRINE).any(0) & (corners == CRUST).any(0)
-    flat = (corners == CRUST).all(0)
-    reeds = (("reeds", shore, 0.10), ("thin reeds", shore, 0.22)) if grow_reeds else ()
-    for name, mask, chance in (
-        *reeds,
-        ("heap", flat, 0.05),
-        ("small heap", flat, 0.09),
-        ("stones", flat, 0.11),
-        ("rake", flat, 0.115),
-    ):
-        hit = mask & (cells == 0) & (numbers < chance * 65_536)
-        cells[hit] = map_.legend.place(TileRef("props", *PLACES[name]))

@@ -3,17 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping
-from typing import Any, Protocol, TypeVar
+from typing import Any, TypeVar
 
 from PySide6.QtCore import QObject, Signal
 
 from knitground.core.base.errors import KnitError
 from knitground.core.base.progress import Progress, no_progress
 from knitground.core.edit.changed import Changed, What
-from knitground.core.edit.desk import MAX_BRUSH, Desk, Pointer, ToolOptions
+from knitground.core.edit.desk import MAX_BRUSH, Desk, ToolOptions
 from knitground.core.edit.document import Document, Edit
 from knitground.core.edit.hand import Hand, MixInHand, TerrainInHand, turned_hand
-from knitground.core.edit.laying import Plan
 from knitground.core.edit.selecting import Selection, same_cells
 from knitground.core.edit.sizes import Margins, resize_map
 from knitground.core.model.layers import GroundLayer, Layer, MarkerLayer
@@ -22,38 +21,11 @@ from knitground.core.model.project import Project
 from knitground.core.model.tileset import Tileset
 from knitground.ui.atlases import Atlases
 from knitground.ui.choice import Choice, InHand, ToolBox
+from knitground.ui.gesture import Gesture, Guest
 
 QUIET_CELLS = 2_000_000
 """Cells of all layers up to which a change of a whole map takes no longer than a frame or three."""
 Result = TypeVar("Result")
-
-
-class Gesture(Protocol):
-    """Something that goes on from a press to a release, in some view."""
-
-    def finish_gesture(self) -> None:
-        """End it as it stands; what it has laid is one step."""
-
-    def cancel_gesture(self) -> None:
-        """Call it off; nothing has changed."""
-
-
-class Guest(Protocol):
-    """Something that marks cells of the map, and may take clicks there in place of the tools."""
-
-    takes_clicks: bool
-
-    def click(self, at: Pointer, *, other: bool) -> bool:
-        """React to a click (`other`: with Ctrl, or the right button); False leaves it to tools."""
-
-    def ghost(self, map_: Map) -> Plan | None:
-        """What would come of it."""
-
-    def cells(self, map_: Map) -> Iterable[tuple[tuple[int, int], str]]:
-        """Cells to be marked, each with its role: “wrong”, “right” or “changes”."""
-
-    def label(self) -> str:
-        """What a click would do, in words."""
 
 
 class Session(QObject):

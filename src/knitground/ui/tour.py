@@ -4,40 +4,32 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from pathlib import Path
-from time import sleep
 
-import numpy as np
-from PySide6.QtCore import QCoreApplication, QEvent, QPoint, QPointF, Qt
-from PySide6.QtGui import QEnterEvent, QMouseEvent
-from PySide6.QtWidgets import QApplication, QDialog, QWidget
+from PySide6.QtCore import QPoint
+from PySide6.QtWidgets import QDialog, QWidget
 
 from knitground.core.base.errors import PlaceError
-from knitground.core.edit.hand import TileInHand
 from knitground.core.edit.sheets import add_tileset
 from knitground.core.files.ship.png import map_picture
-from knitground.core.knit.layer import marked_tiles
 from knitground.core.model.layers import GroundLayer
 from knitground.core.model.tile import TileRef
 from knitground.core.model.tileset import Tileset
 from knitground.demo.project import write_demo
-from knitground.ui.common.tasks import wait_for_jobs
 from knitground.ui.mapside.canvas.zoom import STEPS
 from knitground.ui.mapside.mockupdialog import MockupDialog
 from knitground.ui.project.memory import Memory
 from knitground.ui.shell import Shell
 from knitground.ui.stages.draw.bench import TABS, DrawBench
 from knitground.ui.stages.grow.bench import GrowBench
-from knitground.ui.stages.rules.bench import TABS as RULE_TABS
-from knitground.ui.stages.rules.bench import RulesBench
-from knitground.ui.stages.rules.guests import Teacher
 from knitground.ui.stages.ship.bench import ShipBench
 from knitground.ui.stages.slice.bench import SliceBench
-from knitground.ui.stages.terrains.bench import TABS as TERRAIN_TABS
 from knitground.ui.stages.terrains.bench import TerrainsBench
+from knitground.ui.stages.terrains.markacts import TABS as TERRAIN_TABS
 from knitground.ui.stages.terrains.setdialog import SetDialog
 from knitground.ui.stages.tiles.bench import TABS as TILE_TABS
 from knitground.ui.stages.tiles.bench import TilesBench
 from knitground.ui.start import make_app
+from knitground.ui.touracts import hover, layer_named, settle, tour_rewrite, tour_rules, tour_teach
 from knitground.ui.window import Window
 
 
@@ -86,15 +78,6 @@ def make_window(memory: Path) -> Window:
     return window
 
 
-def settle(rounds: int = 20) -> None:
-    """Let the window finish what it is doing."""
-    for _ in range(rounds):
-        wait_for_jobs()
-        QApplication.processEvents()
-        QCoreApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
-        sleep(0.01)
-
-
 def _gaps(window: Window) -> int:
     return sum(
         window.session.doc.knitter.gaps(layer)[0]
@@ -103,27 +86,15 @@ def _gaps(window: Window) -> int:
     )
 
 
-def hover(widget: QWidget, at: QPoint) -> None:
-    """Let the pointer be somewhere over a widget."""
-    point = QPointF(at)
-    over_all = QPointF(widget.mapToGlobal(at))
-    QApplication.sendEvent(widget, QEnterEvent(point, point, over_all))
-    widget.setAttribute(Qt.WidgetAttribute.WA_UnderMouse, True)
-    none = Qt.MouseButton.NoButton
-    move = QMouseEvent(
-        QEvent.Type.MouseMove, point, over_all, none, none, Qt.KeyboardModifier.NoModifier
-    )
-    QApplication.sendEvent(widget, move)
-
-
 def take_pictures(window: Window, folder: Path) -> list[Path]:
     """Take a PNG of each stage at 1280 × 800."""
     folder.mkdir(parents=True, exist_ok=True)
     scenes: list[tuple[str, Callable[[Window], None]]] = [
         ("1-slice", _slice), ("1-pieces", _pieces), ("2-tiles", _tiles), ("2-shapes", _shapes),
         ("3-terrains", _terrains),
-        ("3-coverage", _coverage), ("3-likely", _likely), ("3-make", _make), ("4-rules", _rules),
-        ("4-teach", _teach), ("4-rewrite", _rewrite), ("5-draw", _draw), ("5-mix", _mix),
+        ("3-coverage", _coverage), ("3-likely", _likely), ("3-make", _make),
+        ("4-rules", tour_rules),
+        ("4-teach", tour_teach), ("4-rewrite", tour_rewrite), ("5-draw", _draw), ("5-mix", _mix),
         ("5-markers", _markers), ("5-tray", _tray), ("5-picture", _picture),
         ("6-grow", _grow), ("6-coast", _coast), ("7-ship", _ship),
     ]  # fmt: skip
@@ -165,7 +136,7 @@ def _slice(window: Window) -> None:
 def _pieces(window: Window) -> None:
     window.session.choose_tileset(window.session.project.tilesets[1])
     settle()
-    window.stage_of(SliceBench).find_pieces()
+    window.stage_of(SliceBench).parts.find_pieces()
     settle()
     sheet = window.stage_of(SliceBench).sheet
     sheet.fit()
@@ -228,10 +199,10 @@ def _make(window: Window) -> None:
     bench = window.stage_of(TerrainsBench)
     dialog = SetDialog(window.session, bench.kit, window.shell)
     dialog.show()
-    dialog.ask_for(0)
-    dialog.take(TileRef("pans", 0, 8))
-    dialog.ask_for(1)
-    dialog.take(TileRef("pans", 1, 0))
+    dialog.two_tiles.ask_for(0)
+    dialog.two_tiles.take(TileRef("pans", 0, 8))
+    dialog.two_tiles.ask_for(1)
+    dialog.two_tiles.take(TileRef("pans", 1, 0))
     dialog.shape.setCurrentIndex(dialog.shape.findText("tufts"))
     dialog.rough.setValue(80)
     dialog.variants.setValue(2)
@@ -240,68 +211,6 @@ def _make(window: Window) -> None:
         settle(2)
         if dialog.found is not None and not dialog.busy:
             break
-
-
-def _rules(window: Window) -> None:
-    window.show_stage("rules")
-    _layer(window, "Causeway")
-    bench = window.stage_of(RulesBench)
-    bench.tabs.setCurrentIndex(RULE_TABS.index("Rule"))
-    bench.mark.setChecked(True)
-    _counted(window)
-    view = window.mapside.view
-    view.zoom_to(STEPS.index(2))
-    view.show_cell(30, 46)
-    view.leaveEvent(None)
-
-
-def _counted(window: Window) -> None:
-    """Wait until what the rules take is counted."""
-    counter = window.stage_of(RulesBench).counter
-    for _ in range(40):
-        settle(3)
-        if counter.is_done:
-            return
-
-
-def _teach(window: Window) -> None:
-    """Teach that a dyke ends in a post: one cell shown, the others that would change as ghosts."""
-    bench = window.stage_of(RulesBench)
-    bench.tabs.setCurrentIndex(RULE_TABS.index("Rule"))
-    _layer(window, "Dykes")
-    _counted(window)
-    home = bench.home
-    assert home is not None
-    assert home.kit is not None
-    assert home.tileset is not None
-    marks, tiles = marked_tiles(window.session.project, home.tileset, home.kit)
-    alone = int(np.flatnonzero((marks[:, :-1] == 0).all(axis=1))[0])
-    tile = tiles[alone]
-    window.session.take(TileInHand(tile, home.tileset.number(tile.row, tile.col)))
-    bench.lesson.button.click()
-    teacher = window.session.guest
-    if isinstance(teacher, Teacher):
-        teacher.lesson.show_wrong((22, 35))
-        teacher.look()
-    view = window.mapside.view
-    view.zoom_to(STEPS.index(3))
-    view.show_cell(22, 35)
-    settle()
-    hover(view, view.screen_at(24, 37))
-
-
-def _rewrite(window: Window) -> None:
-    bench = window.stage_of(RulesBench)
-    bench.lesson.take()
-    window.session.undo()
-    window.session.choose_map(window.session.project.maps[1])
-    _layer(window, "Draft")
-    bench.show_list(window.session.project.rule_lists[0].name)
-    _counted(window)
-    view = window.mapside.view
-    view.zoom_to(STEPS.index(2))
-    view.show_cell(20, 22)
-    view.leaveEvent(None)
 
 
 def _draw(window: Window) -> None:
@@ -319,7 +228,7 @@ def _draw(window: Window) -> None:
 
 def _mix(window: Window) -> None:
     window.stage_of(DrawBench).tabs.setCurrentIndex(TABS.index("Mixes"))
-    _layer(window, "Props")
+    layer_named(window, "Props")
     window.stage_of(DrawBench).take_mix(window.session.project.mixes[2])
     window.session.choose_tool("paint")
     window.session.set_size(5)
@@ -327,14 +236,8 @@ def _mix(window: Window) -> None:
     hover(window.mapside.view, window.mapside.view.screen_at(36, 56))
 
 
-def _layer(window: Window, name: str) -> None:
-    map_ = window.session.map
-    layers = map_.layers if map_ else []
-    window.session.choose_layer(next((each for each in layers if each.name == name), None))
-
-
 def _markers(window: Window) -> None:
-    _layer(window, "Places")
+    layer_named(window, "Places")
     window.session.choose_tool("select")
     window.session.choose_markers([3])
     view = window.mapside.view
@@ -345,7 +248,7 @@ def _markers(window: Window) -> None:
 
 
 def _tray(window: Window) -> None:
-    _layer(window, "Props")
+    layer_named(window, "Props")
     window.session.choose_tool("paint")
     window.mapside.toggle_second()
     settle()
@@ -393,9 +296,9 @@ def _grow(window: Window) -> None:
         dialog.reject()
         dialog.setParent(None)
     window.show_stage("grow")
-    _layer(window, "Pans")
+    layer_named(window, "Pans")
     window.stage.digit(1)
-    window.stage_of(GrowBench).run_new()
+    window.stage_of(GrowBench).runs.run_new()
     settle()
     window.mapside.view.fit()
     window.mapside.view.leaveEvent(None)
@@ -405,7 +308,7 @@ def _coast(window: Window) -> None:
     window.session.undo()  # the quay that was painted after the recipe had run
     window.session.choose_map(window.session.project.map_named("Salt coast"))
     bench = window.stage_of(GrowBench)
-    bench.run_new()
+    bench.runs.run_new()
     settle()
     bench.open_card(1)
     window.mapside.view.fit()

@@ -14,13 +14,13 @@ from knitground.core.edit.desk import Desk, Pointer
 from knitground.core.edit.document import Edit
 from knitground.core.edit.flood import Region
 from knitground.core.edit.hand import MixInHand, PatchInHand, TileInHand
-from knitground.core.edit.layerplans import hand_values, mix_mask
+from knitground.core.edit.handlay import hand_values, mix_mask
 from knitground.core.edit.laying import Plan, plan_cells
 from knitground.core.edit.planning import plan_region, refusal
+from knitground.core.model.conditions import Area
 from knitground.core.model.laid import MAX_LAID, LaidMix
 from knitground.core.model.layers import TileLayer
 from knitground.core.model.mix import Mix
-from knitground.core.model.recipe import Area
 from knitground.core.model.tile import TileRef
 
 

@@ -13,7 +13,7 @@ from knitground.core.base.errors import EditError
 from knitground.core.base.window import Box, read
 from knitground.core.edit.document import Document, Edit
 from knitground.core.edit.laying import Plan
-from knitground.core.edit.rules import RuleHome
+from knitground.core.edit.ruledrafts import RuleHome
 from knitground.core.edit.rulestats import layers_with
 from knitground.core.grow.rewriting import LiveRules
 from knitground.core.knit.knit import knit_box, rule_window, wide_window
@@ -26,7 +26,9 @@ from knitground.core.model.terrain import SetKind, Terrain, TerrainSet
 from knitground.core.model.tile import TileRef
 from knitground.core.rules.apply import Window, forms_in
 from knitground.core.rules.places import RINGS
-from knitground.core.rules.rewrite import DONE, apply_rewrite, compile_rewrite
+from knitground.core.rules.rewrite import apply_rewrite
+from knitground.core.rules.rewriterun import DONE
+from knitground.core.rules.rewritetable import compile_rewrite
 from knitground.core.rules.table import LEAVE, stock_of
 from knitground.core.rules.teach import teach_rule
 

@@ -11,7 +11,8 @@ from knitground.core.base.errors import SlicingError
 from knitground.core.base.progress import Progress, no_progress
 from knitground.core.edit.artcolour import art_colour
 from knitground.core.edit.document import Edit
-from knitground.core.edit.terrains import add_set, free_colour, free_letter
+from knitground.core.edit.terrainlist import free_colour, free_letter
+from knitground.core.edit.terrains import add_set
 from knitground.core.knit.likelysets import SetGuess, find_sets
 from knitground.core.model.project import Project, free_name
 from knitground.core.model.terrain import SetKind, Terrain, TerrainSet, no_marks

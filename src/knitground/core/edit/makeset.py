@@ -12,7 +12,7 @@ from knitground.core.edit.artcolour import art_colour
 from knitground.core.edit.document import Edit
 from knitground.core.edit.likelysets import colour_word
 from knitground.core.edit.sheets import add_tileset
-from knitground.core.edit.terrains import free_colour, free_letter
+from knitground.core.edit.terrainlist import free_colour, free_letter
 from knitground.core.knit.layer import marked_tiles
 from knitground.core.knit.making import Made, Tiles, sheet_of
 from knitground.core.knit.setmaking import BorrowedShape, SetPlan, borrow_shape, check_sheet

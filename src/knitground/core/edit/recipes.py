@@ -13,6 +13,7 @@ from knitground.core.edit.atoms import Atom, SetField
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.document import Edit
 from knitground.core.edit.selecting import Selection
+from knitground.core.model.conditions import Area, Condition, Look
 from knitground.core.model.layers import (
     GroundLayer,
     GrownLayer,
@@ -24,10 +25,7 @@ from knitground.core.model.layers import (
 from knitground.core.model.map import Map
 from knitground.core.model.project import Project
 from knitground.core.model.recipe import (
-    Area,
     BorderStep,
-    Condition,
-    Look,
     MarkersStep,
     MixStep,
     NoiseStep,
@@ -38,11 +36,11 @@ from knitground.core.model.recipe import (
     ScatterStep,
     ShapeStep,
     SmoothStep,
-    SolveStep,
     Step,
     TintStep,
     UnknownStep,
 )
+from knitground.core.model.solvestep import SolveStep
 from knitground.core.model.terrain import SetKind
 
 
@@ -189,7 +187,7 @@ def _first(project: Project, map_: Map, kind: type, layer: Layer) -> Any:
         sheet = home or next(iter(project.tilesets), None)
         if sheet is None:
             raise EditError("it lays tiles of a sheet: open one first")
-        from knitground.core.model.recipe import SolveFrom
+        from knitground.core.model.solvestep import SolveFrom
 
         source_kind = SolveFrom.MARKS if home else SolveFrom.PIXELS
         return SolveStep(number, sheet.name, source_kind, home.sets[0].name if home else "")

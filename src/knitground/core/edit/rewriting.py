@@ -15,7 +15,8 @@ from knitground.core.model.layers import Layer
 from knitground.core.model.map import Map
 from knitground.core.model.recipe import Recipe, RewriteStep
 from knitground.core.rules.board import Board
-from knitground.core.rules.rewrite import apply_rewrite, compile_rewrite, rewrite_until_calm
+from knitground.core.rules.rewrite import apply_rewrite, rewrite_until_calm
+from knitground.core.rules.rewritetable import compile_rewrite
 from knitground.core.rules.table import LEAVE, stock_of
 
 

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from knitground.core.base.errors import KnitError
 from knitground.core.base.progress import Progress, no_progress
 from knitground.core.base.window import Box
-from knitground.core.edit.rules import RuleHome
+from knitground.core.edit.ruledrafts import RuleHome
 from knitground.core.grow.rewriting import live_rules
 from knitground.core.knit.bridge import build_graph
 from knitground.core.knit.coverage import cover
@@ -24,8 +24,9 @@ from knitground.core.model.map import Map
 from knitground.core.model.recipe import RewriteStep
 from knitground.core.rules.analyse import RuleReport, analyse_rules
 from knitground.core.rules.apply import forms_in
-from knitground.core.rules.rewrite import CHANCE, DONE, EARLIER, OVERLAP
-from knitground.core.rules.table import RuleTable, compile_rules, stock_of
+from knitground.core.rules.rewriterun import CHANCE, DONE, EARLIER, OVERLAP
+from knitground.core.rules.ruletable import RuleTable
+from knitground.core.rules.table import compile_rules, stock_of
 
 _BAND = 256
 STATE_WORDS = {

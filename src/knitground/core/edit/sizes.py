@@ -13,6 +13,7 @@ from knitground.core.edit.atoms import Atom, SetField, close_seam
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.document import Edit
 from knitground.core.edit.maps import check_size
+from knitground.core.model.conditions import Area
 from knitground.core.model.lattice import Lattice
 from knitground.core.model.layers import (
     GroundLayer,
@@ -23,7 +24,6 @@ from knitground.core.model.layers import (
 from knitground.core.model.map import Legend, Map, grid_of
 from knitground.core.model.marker import Marker
 from knitground.core.model.project import Project, free_name
-from knitground.core.model.recipe import Area
 from knitground.core.model.standing import standing_of
 
 

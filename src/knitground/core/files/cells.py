@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from knitground.core.base.errors import FormatError
-from knitground.core.files.formats import CellsFile, PackedFile, RowsFile
+from knitground.core.files.mapformats import CellsFile, PackedFile, RowsFile
 
 ROWS_LIMIT = 65_536
 _BLOCK_CELLS = 262_144

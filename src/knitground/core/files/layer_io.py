@@ -11,7 +11,8 @@ from numpy.typing import NDArray
 
 from knitground.core.base.errors import FormatError
 from knitground.core.files import cells as cell_files
-from knitground.core.files.formats import (
+from knitground.core.files.formats import TileFile
+from knitground.core.files.mapformats import (
     CellsFile,
     ColourFile,
     GroundLayerFile,
@@ -21,7 +22,6 @@ from knitground.core.files.formats import (
     MarkerLayerFile,
     PackedFile,
     PinFile,
-    TileFile,
     TileLayerFile,
     TintLayerFile,
 )

@@ -6,8 +6,9 @@ import json
 from typing import Any
 
 from knitground.core.base.errors import FormatError
-from knitground.core.files.formats import (
-    MapFile,
+from knitground.core.files.layer_io import layer_from_file, layer_to_file
+from knitground.core.files.mapformats import MapFile
+from knitground.core.files.recipeformats import (
     MixStepFile,
     NoiseStepFile,
     RecipeFile,
@@ -15,7 +16,6 @@ from knitground.core.files.formats import (
     ShareFile,
     UnknownStepFile,
 )
-from knitground.core.files.layer_io import layer_from_file, layer_to_file
 from knitground.core.model.limits import MAX_CELLS
 from knitground.core.model.map import Map
 from knitground.core.model.recipe import MixStep, NoiseStep, Recipe, RewriteStep, Step, UnknownStep
@@ -44,7 +44,7 @@ def recipe_to_file(recipe: Recipe) -> RecipeFile:
 
 
 def _step_to_file(step: Step) -> Any:
-    common = {
+    common: dict[str, Any] = {
         "name": step.name, "active": step.active, "salt": step.salt, "where": list(step.where),
     }  # fmt: skip
     if isinstance(step, UnknownStep):
@@ -52,20 +52,20 @@ def _step_to_file(step: Step) -> Any:
     if isinstance(step, RewriteStep):
         return RewriteStepFile(
             layer=step.layer, rules=step.rules, source=step.source, passes=step.passes,
-            copies=step.copies, **common,  # type: ignore[arg-type]
+            copies=step.copies, **common,
         )  # fmt: skip
     if isinstance(step, MixStep):
         return MixStepFile(
             layer=step.layer, mix=step.mix, density=step.density, on=step.on,
             terrains=list(step.terrains), place=step.place,  # type: ignore[arg-type]
-            **common,  # type: ignore[arg-type]
+            **common,
         )  # fmt: skip
     if isinstance(step, NoiseStep):
         return NoiseStepFile(
             layer=step.layer, scale=step.scale, octaves=step.octaves, form=step.form,
             stretch=step.stretch, turn=step.turn,
             shares=[ShareFile(terrain=name, share=share) for name, share in step.shares],
-            **common,  # type: ignore[arg-type]
+            **common,
         )  # fmt: skip
     return step
 

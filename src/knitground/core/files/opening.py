@@ -10,19 +10,17 @@ from pathlib import Path
 from knitground.core.base.errors import FormatError, KnitError, PictureError, PlaceError
 from knitground.core.base.progress import Progress, no_progress
 from knitground.core.files.formats import (
-    MAP_FORMAT,
-    MAP_VERSION,
     PROJECT_FORMAT,
     PROJECT_VERSION,
     TILESET_FORMAT,
     TILESET_VERSION,
-    MapFile,
     ProjectFile,
     TilesetFile,
 )
 from knitground.core.files.images import picture_of
 from knitground.core.files.jsontext import read_model
 from knitground.core.files.map_io import map_from_file
+from knitground.core.files.mapformats import MAP_FORMAT, MAP_VERSION, MapFile
 from knitground.core.files.mix_io import mix_from_file, patch_from_file
 from knitground.core.files.places import PROJECT_NAME, inside
 from knitground.core.files.reading import MAX_BYTES, read_file

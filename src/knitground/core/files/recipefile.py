@@ -4,10 +4,15 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from knitground.core.files.formats import RECIPE_FORMAT, RECIPE_VERSION, KeptRecipeFile, LayerName
 from knitground.core.files.jsontext import model_bytes, read_model
 from knitground.core.files.map_io import recipe_from_file, recipe_to_file
 from knitground.core.files.reading import read_file
+from knitground.core.files.recipeformats import (
+    RECIPE_FORMAT,
+    RECIPE_VERSION,
+    KeptRecipeFile,
+    LayerName,
+)
 from knitground.core.files.vault import write_together
 from knitground.core.model.map import Map
 from knitground.core.model.recipe import Recipe

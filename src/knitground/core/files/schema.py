@@ -6,13 +6,9 @@ import json
 
 from pydantic import BaseModel
 
-from knitground.core.files.formats import (
-    KeptRecipeFile,
-    MapFile,
-    ProjectFile,
-    RulesFile,
-    TilesetFile,
-)
+from knitground.core.files.formats import ProjectFile, RulesFile, TilesetFile
+from knitground.core.files.mapformats import MapFile
+from knitground.core.files.recipeformats import KeptRecipeFile
 from knitground.core.files.ship.formats import ShipFile
 
 MODELS: dict[str, type[BaseModel]] = {

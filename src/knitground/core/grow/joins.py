@@ -14,7 +14,7 @@ from knitground.core.knit.fits import fitting
 from knitground.core.knit.layer import marked_tiles
 from knitground.core.model.layers import Layer
 from knitground.core.model.project import Project
-from knitground.core.model.recipe import Pair, SolveFrom, SolveStep
+from knitground.core.model.solvestep import Pair, SolveFrom, SolveStep
 from knitground.core.model.terrain import ANY, SetKind, Slot
 from knitground.core.model.tile import TileRef
 from knitground.core.model.tileset import Tileset

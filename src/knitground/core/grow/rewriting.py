@@ -14,7 +14,9 @@ from knitground.core.model.map import Map
 from knitground.core.model.project import Project
 from knitground.core.model.recipe import RewriteStep
 from knitground.core.rules.board import Board, Terrains
-from knitground.core.rules.rewrite import RewriteTable, Rewritten, apply_rewrite, compile_rewrite
+from knitground.core.rules.rewrite import apply_rewrite
+from knitground.core.rules.rewriterun import Rewritten
+from knitground.core.rules.rewritetable import RewriteTable, compile_rewrite
 from knitground.core.rules.table import LEAVE, stock_of
 
 

@@ -14,7 +14,7 @@ from knitground.core.grow.reach import Reach
 from knitground.core.grow.solver import Solved, Solver, wrong_joins
 from knitground.core.grow.work import Grown, Mask, Work
 from knitground.core.model.layers import GrownLayer
-from knitground.core.model.recipe import SolveEdge, SolveFrom, SolveStep
+from knitground.core.model.solvestep import SolveEdge, SolveFrom, SolveStep
 from knitground.core.model.terrain import SetKind, Slot
 
 MAX_SOLVED = 512 * 512

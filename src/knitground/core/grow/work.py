@@ -21,6 +21,7 @@ from knitground.core.knit.knit import knit_box
 from knitground.core.knit.layer import layer_table
 from knitground.core.knit.repair import close_gaps
 from knitground.core.knit.table import KnitTable
+from knitground.core.model.conditions import AnyStep, Condition, Look
 from knitground.core.model.layers import (
     Cells,
     GroundLayer,
@@ -32,7 +33,6 @@ from knitground.core.model.layers import (
 from knitground.core.model.map import Map
 from knitground.core.model.marker import Marker
 from knitground.core.model.project import Project
-from knitground.core.model.recipe import AnyStep, Condition, Look
 from knitground.core.model.terrain import SetKind, TerrainSet
 from knitground.core.rules.board import terrain_slots
 

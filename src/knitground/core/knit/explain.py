@@ -17,7 +17,7 @@ from knitground.core.model.map import Map
 from knitground.core.model.terrain import SetKind, TerrainSet
 from knitground.core.model.tile import TileRef
 from knitground.core.rules.apply import Window, forms_in
-from knitground.core.rules.table import RuleTable
+from knitground.core.rules.ruletable import RuleTable
 from knitground.core.rules.why import RuleWhy, explain_rules
 
 

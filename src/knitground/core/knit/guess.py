@@ -11,15 +11,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from knitground.core.base.progress import Progress, no_progress
+from knitground.core.knit.codes import Codes, corner_codes, edge_codes, ring_codes
 from knitground.core.knit.faces import describe_tiles
-from knitground.core.knit.labelling import (
-    SLOT_ORDERS,
-    Codes,
-    Labeller,
-    corner_codes,
-    edge_codes,
-    ring_codes,
-)
+from knitground.core.knit.labelling import SLOT_ORDERS, Labeller
 from knitground.core.model.terrain import ANY, NOTHING, SLOTS, UNKNOWN, SetKind, Slot
 
 Floats = NDArray[np.float32]

@@ -11,17 +11,16 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from itertools import product
 
 import numpy as np
 from numpy.typing import NDArray
 
 from knitground.core.base.progress import Progress, no_progress
+from knitground.core.knit.codes import Codes, Ints
 from knitground.core.knit.faces import Described, Floats, part_of
-from knitground.core.knit.table import reduced
+from knitground.core.knit.heaps import heaps, two_heaps
 from knitground.core.model.terrain import SetKind, Slot
 
-Ints = NDArray[np.int64]
 Mask = NDArray[np.bool_]
 _ROUNDS, _QUICK_ROUNDS, _KICK_ROUNDS, _KICKS, _FEW_KICKS = 12, 5, 6, 10, 3
 _OWN, _EXAMPLE = 0.7, 3.0
@@ -29,7 +28,6 @@ _SLOT, _SLOT_CAP = 3.0, 8.0
 _LINE, _LINE_CAP = 1.5, 4.0
 _STRANGE, _STRANGE_LEAST, _MOST_STRANGE = 3.0, 1.5, 0.6
 _HALF_SURE = 1.5
-_MOST_CODES = 1200
 _MOST_AT_ONCE = 512
 SLOT_ORDERS = {
     SetKind.CORNER: (Slot.NW, Slot.NE, Slot.SE, Slot.SW),
@@ -37,22 +35,6 @@ SLOT_ORDERS = {
     SetKind.RING: (Slot.N, Slot.E, Slot.S, Slot.W, Slot.NW, Slot.NE, Slot.SE, Slot.SW),
 }
 """Slots in the order of codes."""
-
-
-@dataclass(frozen=True, eq=False)
-class Codes:
-    """All codes that a tile may have.
-
-    Parameters
-    ----------
-    values : (k, slots) numbers of values, slots in the order of the description's groups
-    states : (k, 4) numbers of the states of the borders N E S W
-    count : of values
-    """
-
-    values: Ints
-    states: Ints
-    count: int
 
 
 @dataclass(eq=False)
@@ -81,51 +63,6 @@ class _End:
     table: Floats
     cost: Floats
     energy: float
-
-
-def corner_codes(count: int) -> Codes:
-    """List the codes of corners NW NE SE SW; from five values on two different ones at most."""
-    values = _products(count, 4)
-    pairs = [(0, 1), (1, 2), (3, 2), (0, 3)]  # along N and S from the left, E and W from the top
-    states = np.stack([values[:, a] * count + values[:, b] for a, b in pairs], axis=1)
-    return Codes(values, states, count)
-
-
-def edge_codes(count: int) -> Codes:
-    """List the codes of four sides N E S W."""
-    values = _products(count, 4)
-    return Codes(values, values.copy(), count)
-
-
-def ring_codes(terrains: int) -> Codes:
-    """List the 47 codes of each terrain: value 2 t is another neighbour, 2 t + 1 its like.
-
-    Slots are N E S W, then NW NE SE SW.
-    """
-    bits = sorted({reduced(each) for each in range(256)})
-    order = [0, 2, 4, 6, 7, 1, 3, 5]
-    rows = [[2 * t + (each >> slot & 1) for slot in order] for t in range(terrains)
-            for each in bits]  # fmt: skip
-    values = np.array(rows, np.int64)
-    count = 2 * terrains
-    along = [(4, 0, 5), (5, 1, 6), (7, 2, 6), (4, 3, 7)]
-    raw = np.stack(
-        [(values[:, a] * count + values[:, b]) * count + values[:, c] for a, b, c in along], axis=1
-    )
-    _, states = np.unique(raw, return_inverse=True)
-    return Codes(values, states.reshape(raw.shape), count)
-
-
-def _products(count: int, slots: int) -> Ints:
-    if count <= 4:
-        return np.array(list(product(range(count), repeat=slots)), np.int64)
-    found = {(a,) * slots for a in range(count)}
-    for a in range(count):
-        for b in range(a + 1, count):
-            if len(found) > _MOST_CODES:
-                break
-            found.update(product((a, b), repeat=slots))
-    return np.array(sorted(found), np.int64)
 
 
 class Labeller:
@@ -194,18 +131,18 @@ class Labeller:
         slots = np.zeros((self.count, self.codes.values.shape[1], self.codes.count))
         scaled = (part / np.sqrt(self.totals[0] + 1e-4)) * np.sqrt(weights)
         if self.codes.count > 2 and not ring:
-            slots[:, where] = _heaps(scaled.reshape(-1, part.shape[-1]), self.codes.count).reshape(
+            slots[:, where] = heaps(scaled.reshape(-1, part.shape[-1]), self.codes.count).reshape(
                 self.count, size, self.codes.count
             )
             return [self._codes_cost(slots, None)]
-        heaps = _two_heaps(scaled.reshape(-1, part.shape[-1])).reshape(self.count, size, 2)
-        slots[:, where] = heaps
+        parted = two_heaps(scaled.reshape(-1, part.shape[-1])).reshape(self.count, size, 2)
+        slots[:, where] = parted
         swapped = slots.copy()
-        swapped[:, where] = heaps[..., ::-1]
+        swapped[:, where] = parted[..., ::-1]
         each = slots.copy()
         for slot in range(size):  # each side by itself, named as all of them are
-            own = _two_heaps(scaled[:, slot])
-            turned = (own.argmin(axis=1) == heaps[:, slot].argmin(axis=1)).mean() < 0.5
+            own = two_heaps(scaled[:, slot])
+            turned = (own.argmin(axis=1) == parted[:, slot].argmin(axis=1)).mean() < 0.5
             each[:, where.start + slot] = own[:, ::-1] if turned else own
         found = [slots, each, swapped] if ring else [slots, each]
         return [self._codes_cost(cost, None) for cost in found]
@@ -378,49 +315,6 @@ class Labeller:
         same = np.stack([values[each.code] == values[best.code] for each in ends])
         sure *= (same * parts[:, None, None]).sum(axis=0) / parts.sum()
         return Labels(best.code, sure, best.cost, best.energy)
-
-
-def _two_heaps(x: Floats) -> Floats:
-    """Part points in two, begun along where they differ most: squared distances, (n, 2)."""
-    centred = x - x.mean(axis=0)
-    axis = np.linalg.svd(centred[:: max(1, len(x) // 2000)], full_matrices=False)[2][0]
-    along = centred @ axis
-    on = along > (along.min() + along.max()) / 2
-    out = np.zeros((len(x), 2))
-    for _ in range(12):
-        if on.all() or not on.any():
-            on = along > np.median(along)
-            if on.all() or not on.any():
-                return out
-        for value in (0, 1):
-            out[:, value] = ((x - x[on == value].mean(axis=0)) ** 2).sum(axis=1)
-        new = out[:, 1] < out[:, 0]
-        if (new == on).all():
-            break
-        on = new
-    return out
-
-
-def _heaps(x: Floats, count: int) -> Floats:
-    """Part points in so many, begun with those farthest from each other: squared distances."""
-    middles = [x[((x - x.mean(axis=0)) ** 2).sum(axis=1).argmax()]]
-    for _ in range(count - 1):
-        far = np.min([((x - each) ** 2).sum(axis=1) for each in middles], axis=0)
-        # Not the one farthest point, which may be a stray: the middle of those that lie far.
-        most = far >= np.quantile(far, 0.9)
-        middles.append(np.median(x[most], axis=0))
-    out = np.zeros((len(x), count))
-    own = np.full(len(x), -1)
-    for _ in range(15):
-        for value in range(count):
-            out[:, value] = ((x - middles[value]) ** 2).sum(axis=1)
-        new = out.argmin(axis=1)
-        if (new == own).all():
-            break
-        own = new
-        middles = [x[own == value].mean(axis=0) if (own == value).any() else middles[value]
-                   for value in range(count)]  # fmt: skip
-    return out
 
 
 def _filled(cost: Floats) -> Floats:

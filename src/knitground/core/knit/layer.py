@@ -17,7 +17,8 @@ from knitground.core.model.rules import RuleList
 from knitground.core.model.terrain import SetKind, TerrainSet
 from knitground.core.model.tile import TileRef
 from knitground.core.model.tileset import Tileset
-from knitground.core.rules.table import RuleTable, compile_rules, stock_of
+from knitground.core.rules.ruletable import RuleTable
+from knitground.core.rules.table import compile_rules, stock_of
 
 _MOST_SURE = 20_000
 

@@ -7,15 +7,9 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from knitground.core.knit.codes import Codes, corner_codes, edge_codes, ring_codes
 from knitground.core.knit.faces import Described, Floats
-from knitground.core.knit.labelling import (
-    Codes,
-    Labeller,
-    Labels,
-    corner_codes,
-    edge_codes,
-    ring_codes,
-)
+from knitground.core.knit.labelling import Labeller, Labels
 from knitground.core.model.terrain import SetKind
 
 _WANT = {SetKind.EDGE: 16.0, SetKind.CORNER: 14.0, SetKind.RING: 47.0}

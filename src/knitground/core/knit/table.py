@@ -21,7 +21,7 @@ from numpy.typing import NDArray
 from knitground.core.chance.draw import VARIANT_SLOTS, slot_table
 from knitground.core.model.layers import EMPTY, GAP
 from knitground.core.model.terrain import ANY, NOTHING, SetKind, Slot
-from knitground.core.rules.table import RuleTable
+from knitground.core.rules.ruletable import RuleTable
 
 Key = tuple[int, ...]
 """Four marks in the order of the kind's slots; of ring sets the terrain and the reduced bits."""

@@ -7,8 +7,8 @@ from typing import Annotated, ClassVar
 
 from annotated_types import MaxLen
 
+from knitground.core.model.conditions import Area
 from knitground.core.model.limits import Name, Seed
-from knitground.core.model.recipe import Area
 from knitground.core.model.tile import TileRef
 
 MAX_LAID = 64

@@ -2,18 +2,13 @@
 
 from __future__ import annotations
 
-import base64
-import zlib
 from dataclasses import dataclass, field
 from enum import StrEnum
-from functools import lru_cache
 from typing import Annotated, Any, ClassVar, Literal
 
-import numpy as np
 from annotated_types import Ge, Le, MaxLen
-from numpy.typing import NDArray
 
-from knitground.core.base.errors import FormatError
+from knitground.core.model.conditions import FORBID_MORE, AnyStep, Distance, Names
 from knitground.core.model.limits import (
     MAX_STEPS,
     Cells,
@@ -24,14 +19,12 @@ from knitground.core.model.limits import (
     Part,
     Passes,
     Seed,
-    Side,
     Strength,
     Weight,
     Word,
 )
+from knitground.core.model.solvestep import SolveStep
 
-Names = Annotated[tuple[Name, ...], MaxLen(64)]
-Distance = Annotated[float, Ge(0), Le(256)]
 Count = Annotated[int, Ge(0), Le(16_384)]
 SmallCount = Annotated[int, Ge(0), Le(4096)]
 Gap = Annotated[int, Ge(0), Le(64)]
@@ -39,119 +32,7 @@ Width = Annotated[int, Ge(1), Le(64)]
 Turned = Annotated[float, Ge(0), Le(180)]
 Stretch = Annotated[float, Ge(1), Le(16)]
 Rounds = Annotated[int, Ge(0), Le(8)]
-Tries = Annotated[int, Ge(1), Le(600)]
 Shares = Annotated[tuple[tuple[Word, Weight], ...], MaxLen(256)]
-_FORBID: dict[str, object] = {"extra": "forbid"}
-
-
-@dataclass(frozen=True)
-class Area:
-    """Cells that were chosen once: a box, and which of its cells, packed (zlib, then base64)."""
-
-    __pydantic_config__: ClassVar[dict[str, object]] = _FORBID
-
-    top: Side
-    left: Side
-    height: Side
-    width: Side
-    bits: Annotated[str, MaxLen(8_000_000)]
-
-    @classmethod
-    def of(cls, top: int, left: int, mask: NDArray[np.bool_]) -> Area:
-        """Pack a mask."""
-        raw = zlib.compress(np.packbits(mask).tobytes(), 9)
-        height, width = mask.shape
-        return cls(top, left, height, width, base64.b64encode(raw).decode())
-
-    @property
-    def count(self) -> int:
-        """How many cells it has."""
-        return _counted(self)
-
-    def mask(self, height: int, width: int) -> NDArray[np.bool_]:
-        """Unpack it for a map of a size; what lies outside is cut off."""
-        out = np.zeros((height, width), np.bool_)
-        part = _unpacked(self)[: max(0, height - self.top), : max(0, width - self.left)]
-        out[self.top : self.top + part.shape[0], self.left : self.left + part.shape[1]] = part
-        return out
-
-
-@lru_cache(maxsize=64)
-def _unpacked(area: Area) -> NDArray[np.bool_]:
-    count = area.height * area.width
-    try:
-        unpacker = zlib.decompressobj()
-        raw = unpacker.decompress(base64.b64decode(area.bits, validate=True), count // 8 + 8)
-    except (ValueError, zlib.error) as error:
-        raise FormatError(f"an area of a recipe can not be unpacked ({error})") from error
-    bits = np.unpackbits(np.frombuffer(raw, np.uint8))
-    if bits.size < count:
-        raise FormatError(f"an area of a recipe has {bits.size} cells, {count} are needed")
-    return bits[:count].astype(np.bool_).reshape(area.height, area.width)
-
-
-@lru_cache(maxsize=256)
-def _counted(area: Area) -> int:
-    return int(_unpacked(area).sum())
-
-
-class Look(StrEnum):
-    """What a condition looks at."""
-
-    TERRAIN = "on terrain"
-    MEETS = "where terrains meet"
-    NEAR = "so far from terrain"
-    TILES = "where tiles lie"
-    NEAR_TILES = "so far from tiles"
-    TAG = "on tiles with a tag"
-    AREA = "in an area"
-    TINT = "as dense as a tint"
-    EDGE = "so far from the map's border"
-
-
-@dataclass(frozen=True, kw_only=True)
-class Condition:
-    """Where a step works; of several all must hold.
-
-    Parameters
-    ----------
-    layer : number of the layer that is looked at; its cells as earlier steps have made them
-    names : of terrains or tags; none is any
-    low, high : bounds of a distance in cells, both included
-    area : cells chosen by hand
-    negated : where it does not hold
-    """
-
-    __pydantic_config__: ClassVar[dict[str, object]] = _FORBID
-
-    look: Look
-    layer: Number = 0
-    names: Names = ()
-    low: Distance = 0.0
-    high: Distance = 3.0
-    area: Area | None = None
-    negated: bool = False
-
-
-Conditions = Annotated[tuple[Condition, ...], MaxLen(16)]
-
-
-@dataclass(frozen=True, kw_only=True)
-class AnyStep:
-    """What all steps have.
-
-    Parameters
-    ----------
-    name : in one's own words; "" shows the kind's
-    active : whether it runs
-    salt : put to the recipe's seed, so that each step draws numbers of its own; None is its place
-    where : conditions, all of which must hold
-    """
-
-    name: Word = ""
-    active: bool = True
-    salt: Number | None = None
-    where: Conditions = ()
 
 
 class NoiseForm(StrEnum):
@@ -244,7 +125,7 @@ class SmoothStep(AnyStep):
     least : islands, and holes, of fewer places take what is round them
     """
 
-    __pydantic_config__: ClassVar[dict[str, object]] = _FORBID
+    __pydantic_config__: ClassVar[dict[str, object]] = FORBID_MORE
 
     layer: Number
     passes: Rounds = 2
@@ -266,7 +147,7 @@ class RegionsStep(AnyStep):
     thick : cells of wall
     """
 
-    __pydantic_config__: ClassVar[dict[str, object]] = _FORBID
+    __pydantic_config__: ClassVar[dict[str, object]] = FORBID_MORE
 
     layer: Number
     size: Cells = 14.0
@@ -302,7 +183,7 @@ class ShapeStep(AnyStep):
     sheet : tileset whose picture is read
     """
 
-    __pydantic_config__: ClassVar[dict[str, object]] = _FORBID
+    __pydantic_config__: ClassVar[dict[str, object]] = FORBID_MORE
 
     layer: Number
     terrain: Word = ""
@@ -339,7 +220,7 @@ class RouteStep(AnyStep):
     joins : whether ways that are there are cheap to follow
     """
 
-    __pydantic_config__: ClassVar[dict[str, object]] = _FORBID
+    __pydantic_config__: ClassVar[dict[str, object]] = FORBID_MORE
 
     layer: Number
     terrain: Word = ""
@@ -368,7 +249,7 @@ class ScatterStep(AnyStep):
     clumps : cells from one clump to the next; 0 spreads them evenly
     """
 
-    __pydantic_config__: ClassVar[dict[str, object]] = _FORBID
+    __pydantic_config__: ClassVar[dict[str, object]] = FORBID_MORE
 
     layer: Number
     mix: Name = "mix"
@@ -383,7 +264,7 @@ class ScatterStep(AnyStep):
 class BorderStep(AnyStep):
     """Border: a terrain along the map's borders; on a map that wraps there is none."""
 
-    __pydantic_config__: ClassVar[dict[str, object]] = _FORBID
+    __pydantic_config__: ClassVar[dict[str, object]] = FORBID_MORE
 
     layer: Number
     terrain: Word = ""
@@ -396,7 +277,7 @@ class BorderStep(AnyStep):
 class TintStep(AnyStep):
     """Tint by noise: a colour of a tint layer, stronger here and weaker there."""
 
-    __pydantic_config__: ClassVar[dict[str, object]] = _FORBID
+    __pydantic_config__: ClassVar[dict[str, object]] = FORBID_MORE
 
     layer: Number
     colour: HexColour = "#3B4C8C"
@@ -419,7 +300,7 @@ class MarkersStep(AnyStep):
     reach : kind of marker from which each must be reachable over cells where the conditions hold
     """
 
-    __pydantic_config__: ClassVar[dict[str, object]] = _FORBID
+    __pydantic_config__: ClassVar[dict[str, object]] = FORBID_MORE
 
     layer: Number
     kind: Word = "spawn point"
@@ -428,69 +309,6 @@ class MarkersStep(AnyStep):
     apart: Distance = 8.0
     reach: Word = ""
     step: Literal["markers"] = field(default="markers", kw_only=True)
-
-
-class SolveFrom(StrEnum):
-    """What tells which tiles may lie side by side."""
-
-    MARKS = "marks of a set"
-    PIXELS = "pixels of their sides"
-    EXAMPLE = "an example"
-
-
-class SolveEdge(StrEnum):
-    """What a solved area does at its border."""
-
-    OPEN = "open"
-    CLOSED = "closed"
-    WRAPS = "wraps"
-
-
-Pair = tuple[Number, Number, Number, Number, bool]
-"""Two tiles (row, column each) that are forbidden side by side, left and right or up and down."""
-Most = tuple[Number, Number, Number]
-"""A tile (row, column) and how many of it are laid at most."""
-
-
-@dataclass(frozen=True)
-class SolveStep(AnyStep):
-    """Solve: fill cells with tiles so that all join.
-
-    Parameters
-    ----------
-    layer : grown layer
-    tileset : whose tiles are laid
-    source : what tells how they join: marks of the set `set_name`, pixels within `tolerance` (0 to
-        255), or what lies side by side on layer `example`
-    edge : whether the border of the map, or of the area, may be anything, must be the same all
-        round as it is outside, or meets itself
-    blocks : side of the blocks of an example that are kept to: 1 for pairs, 2 or 3
-    reach : a tag: tiles that have it are all to be reached from each other, side by side
-    gaps : whether, where it is impossible, the cells that show it are left empty
-    forbidden : pairs that are not to lie side by side, though they fit: row and column of a tile,
-        those of the one right of it, or below it if the last is true
-    allowed : pairs that may lie side by side though they do not fit, told as those; not of blocks
-    most : row and column of a tile, and how many of it are laid at most
-    seconds : given up after
-    """
-
-    __pydantic_config__: ClassVar[dict[str, object]] = _FORBID
-
-    layer: Number
-    tileset: Word = ""
-    source: SolveFrom = SolveFrom.MARKS
-    set_name: Word = ""
-    tolerance: Annotated[float, Ge(0), Le(255)] = 24.0
-    example: Number = 0
-    blocks: Annotated[int, Ge(1), Le(3)] = 1
-    reach: Word = ""
-    gaps: bool = False
-    edge: SolveEdge = SolveEdge.OPEN
-    forbidden: Annotated[tuple[Pair, ...], MaxLen(4096)] = ()
-    allowed: Annotated[tuple[Pair, ...], MaxLen(4096)] = ()
-    most: Annotated[tuple[Most, ...], MaxLen(4096)] = ()
-    seconds: Tries = 20
-    step: Literal["solve"] = field(default="solve", kw_only=True)
 
 
 @dataclass(frozen=True)

@@ -3,118 +3,21 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Collection, Iterable, Sequence
-from dataclasses import dataclass, field
 
 import numpy as np
 from numpy.typing import NDArray
 
 from knitground.core.base.window import Box
 from knitground.core.model.lattice import Lattice
-from knitground.core.model.layers import Cells, MarkerLayer
+from knitground.core.model.layers import Cells
 from knitground.core.model.map import Map
-from knitground.core.model.marker import Marker
 from knitground.core.model.project import Project
 from knitground.core.model.tile import TileRef
 from knitground.core.model.tileset import PLAIN, At, Tileset
-from knitground.core.render.free import turned_freely
+from knitground.core.render.pages import Big, Page, Pictures, Reach, beginnings, smaller_big
 from knitground.core.render.pixels import Pixels, shrunk
+from knitground.core.render.single import GAP_INKS, MISSING_INKS, SinglePictures, hatch
 from knitground.core.render.tiles import overhang, tile_pixels, tiles_pixels
-
-_GAP_A, _GAP_B = 0xFFE07A5F, 0xFF2B2A33
-_BITS = np.uint64(0xFFFFFFFF)
-_MISSING_A, _MISSING_B = 0xFFB9B2A4, 0xFF8A8479
-
-
-@dataclass(frozen=True)
-class Reach:
-    """How many cells beyond its own the largest picture of an atlas covers, on each side."""
-
-    up: int = 0
-    left: int = 0
-    down: int = 0
-    right: int = 0
-
-    def __bool__(self) -> bool:
-        return any((self.up, self.left, self.down, self.right))
-
-    def or_more(self, other: Reach) -> Reach:
-        """Give the larger reach on each side."""
-        return Reach(
-            max(self.up, other.up), max(self.left, other.left), max(self.down, other.down),
-            max(self.right, other.right),
-        )  # fmt: skip
-
-
-@dataclass(frozen=True, eq=False)
-class Big:
-    """A picture that reaches beyond its cell, and where it begins from the cell's upper left."""
-
-    pixels: Pixels
-    down: int
-    across: int
-
-
-@dataclass(frozen=True, eq=False)
-class Pictures:
-    """The pictures of one level.
-
-    `tiles` (legend + 1, h, w) premultiplied: place 0 blank, the last one the gap, so that place -1
-    finds it; blank too for places in `big`.
-    """
-
-    tiles: Pixels
-    big: dict[int, Big] = field(default_factory=dict)
-    reach: Reach = Reach()
-
-
-class _Page:
-    """The pictures of one level, drawn when they are first asked for, with room to grow."""
-
-    def __init__(self, size: tuple[int, int], count: int, gap: Pixels) -> None:
-        self.pixels: Pixels = np.zeros((count, *size), np.uint32)
-        self.drawn = np.zeros(count, np.bool_)
-        self.count = 0
-        self.gap = gap
-        self.grow(count)
-
-    def grow(self, count: int) -> None:
-        """Make room for so many pictures; the gap moves behind them, on the last place."""
-        if count > len(self.drawn):
-            room = count + count // 2 + 16
-            pixels = np.zeros((room, *self.gap.shape), np.uint32)
-            pixels[: self.count] = self.pixels[: self.count]
-            self.pixels, self.drawn = pixels, np.resize(self.drawn, room)
-        if self.count:
-            self.pixels[self.count - 1] = 0
-        self.drawn[max(0, self.count - 1) :] = False
-        self.pixels[count - 1] = self.gap
-        self.drawn[[0, count - 1]] = True
-        self.count = count
-
-    def shrink(self, count: int) -> None:
-        """Forget the last pictures; the gap moves before them."""
-        self.pixels[count - 1 : self.count] = 0
-        self.drawn[count - 1 :] = False
-        self.pixels[count - 1] = self.gap
-        self.drawn[count - 1] = True
-        self.count = count
-
-
-def beginnings(rows: NDArray[np.intp], cols: NDArray[np.intp]) -> NDArray[np.int64]:
-    """Give each cell the number of the frame that it begins at; taken modulo its frames.
-
-    Returns
-    -------
-    (row × 73 856 093 xor column × 19 349 663) × 2 654 435 761 of 32 bits, / 65 536: the same in a
-    game of any kind
-
-    Examples
-    --------
-    >>> (beginnings(np.array([0, 0, 1]), np.array([0, 1, 0])) % 4).tolist()
-    [0, 3, 1]
-    """
-    mixed = (rows.astype(np.uint64) * 73_856_093) ^ (cols.astype(np.uint64) * 19_349_663)
-    return ((((mixed & _BITS) * 2_654_435_761) & _BITS) >> 16).astype(np.int64)
 
 
 class Atlas:
@@ -132,6 +35,7 @@ class Atlas:
     def __init__(self, project: Project, map_: Map) -> None:
         self._project = project
         self._map = map_
+        self.single = SinglePictures(project, map_)
         self._size = 0
         self._begun: list[tuple[int, int]] = []
         self._first_of: dict[int, tuple[int, int]] = {}
@@ -228,7 +132,7 @@ class Atlas:
         if len(smaller) != len(self._big):
             across, down = self.lattice().scale(self.lattice(level))
             for place in self._big.keys() - smaller.keys():
-                smaller[place] = _smaller(self._big[place], down, across)
+                smaller[place] = smaller_big(self._big[place], down, across)
         count = self._size + len(self._begun) + 1
         return Pictures(self._page(level).pixels[:count], smaller, self._reach)
 
@@ -262,11 +166,11 @@ class Atlas:
         self._draw(level, places[:once])
         return len(places) <= once
 
-    def _page(self, level: int) -> _Page:
+    def _page(self, level: int) -> Page:
         while len(self._pages) <= level:
             size = self.lattice(len(self._pages)).cell_size
             gap = shrunk(self._pages[-1].gap[None], *size)[0]
-            self._pages.append(_Page(size, self._size + len(self._begun) + 1, gap))
+            self._pages.append(Page(size, self._size + len(self._begun) + 1, gap))
         return self._pages[level]
 
     def _draw(self, level: int, places: NDArray[np.intp]) -> None:
@@ -309,55 +213,6 @@ class Atlas:
         big = self._big.get(place)
         return big.pixels if big is not None else tiles[place]
 
-    def on_cell(self, place: int, cell: tuple[int, int]) -> Big:
-        """Give a picture as it stands on a cell of another size (height, width)."""
-        key = (place, cell)
-        if key not in self._on_cell:
-            tile = self._map.legend.tile(place)
-            owner = self._project.tileset_named(tile.tileset) if tile else None
-            pixels = tile_pixels(owner, tile) if owner and tile else None
-            if owner is None or tile is None or pixels is None:
-                hatch = self._hatch(_MISSING_A, _MISSING_B)
-                self._on_cell[key] = Big(np.resize(hatch, cell), 0, 0)
-            else:
-                down, across = overhang(owner, tile, *cell)
-                self._on_cell[key] = Big(np.ascontiguousarray(pixels), down, across)
-        return self._on_cell[key]
-
-    def free_pictures(self, layer: MarkerLayer) -> list[Big]:
-        """Give the free pictures of a marker layer, measured from the map's upper left."""
-        known = self._free.get(layer.number)
-        if known is None or known[0] is not layer.markers:
-            made = [self._free_picture(each) for each in layer.markers if each.tile is not None]
-            known = self._free[layer.number] = (layer.markers, made)
-        return known[1]
-
-    def _free_picture(self, marker: Marker) -> Big:
-        tile = marker.tile
-        owner = self._project.tileset_named(tile.tileset) if tile else None
-        pixels = tile_pixels(owner, tile) if owner and tile else None
-        if pixels is None:
-            pixels = self._hatch(_MISSING_A, _MISSING_B)
-        key = (tile, marker.turn, marker.scale)
-        if key not in self._turned:
-            self._turned[key] = turned_freely(pixels, marker.turn, marker.scale)
-        shown = self._turned[key]
-        (x, y), high = marker.points[0], pixels.shape[0] * marker.scale
-        # The point is the lower middle of the picture before it is turned round its own middle.
-        return Big(shown, round(y - high / 2 - shown.shape[0] / 2), round(x - shown.shape[1] / 2))
-
-    def smaller(self, pixels: Pixels, down: float, across: float) -> Pixels:
-        """Shrink a single picture; each is remembered for as long as the atlas is."""
-        if down >= 1 and across >= 1:
-            return pixels
-        key = (id(pixels), down, across)
-        known = self._shrunk.get(key)
-        if known is None or known[0] is not pixels:
-            size = (round(pixels.shape[0] * down), round(pixels.shape[1] * across))
-            small = shrunk(pixels[None], max(1, size[0]), max(1, size[1]))[0]
-            known = self._shrunk[key] = (pixels, small)
-        return known[1]
-
     def dots(self, cells: Sequence[Cells] | None = None) -> Pixels:
         """Give the pictures that cells show at the smallest level, for maps drawn very small."""
         level = self.lattice().level_count - 1
@@ -385,29 +240,27 @@ class Atlas:
                 tiles = enumerate(legend.tiles[: self._size])
                 places = [n for n, each in tiles if each and each.tileset == tileset.name]
             else:
-                turned_all = (
-                    TileRef(tileset.name, *each, turn) for each in at for turn in range(8)
-                )
-                known = (legend.place_of(each) for each in turned_all)
+                turned = (TileRef(tileset.name, *each, n) for each in at for n in range(8))
+                known = (legend.place_of(each) for each in turned)
                 places = [n for n in known if n is not None and n < self._size]
                 places += [n for n, frame in self._shown.items()
                            if frame.tileset == tileset.name and n not in places]  # fmt: skip
             self._drop_begun()
             self._forget([each for each in places if each < self._size])
-            self._forget_single()
+            self.single.forget()
             self._note_all(places)
             self._note_begun()
             return
-        gap = self._hatch(_GAP_A, _GAP_B)
+        gap = hatch(self.lattice().cell_size, GAP_INKS)
         self._size = self._now = 0
         self._begun, self._first_of = [], {}
-        self._pages = [_Page(gap.shape, 1, gap)]
+        self._pages = [Page(gap.shape, 1, gap)]
         self._big: dict[int, Big] = {}
         self._big_levels: dict[int, dict[int, Big]] = {}
         self._dots: dict[int, Pixels] = {}
         self._reach = Reach()
         self._shown: dict[int, TileRef] = {}
-        self._forget_single()
+        self.single.forget()
         self._extend()
 
     def _forget(self, places: Sequence[int]) -> None:
@@ -425,12 +278,6 @@ class Atlas:
         self._reach = Reach()
         for big in self._big.values():
             self._widen(big)
-
-    def _forget_single(self) -> None:
-        self._on_cell: dict[tuple[int, tuple[int, int]], Big] = {}
-        self._free: dict[int, tuple[tuple[Marker, ...], list[Big]]] = {}
-        self._turned: dict[tuple[TileRef | None, float, float], Pixels] = {}
-        self._shrunk: dict[tuple[int, float, float], tuple[Pixels, Pixels]] = {}
 
     def _extend(self) -> None:
         """Take in what has come to the legend since."""
@@ -528,7 +375,7 @@ class Atlas:
             owner = self._project.tileset_named(tile.tileset)
         pixels = tile_pixels(owner, tile) if owner else None
         if owner is None or pixels is None:
-            return self._hatch(_MISSING_A, _MISSING_B)
+            return hatch(self.lattice().cell_size, MISSING_INKS)
         height, width = self.lattice().cell_size
         down, across = overhang(owner, tile, height, width)
         high, wide = pixels.shape
@@ -550,15 +397,3 @@ class Atlas:
 
     def _blank(self) -> Pixels:
         return np.zeros(self.lattice().cell_size, np.uint32)
-
-    def _hatch(self, ink: int, paper: int) -> Pixels:
-        height, width = self.lattice().cell_size
-        diagonal = np.add.outer(np.arange(height), np.arange(width)) % 6 < 2
-        return np.where(diagonal, np.uint32(ink), np.uint32(paper))
-
-
-def _smaller(big: Big, down: float, across: float) -> Big:
-    height = max(1, round(big.pixels.shape[0] * down))
-    width = max(1, round(big.pixels.shape[1] * across))
-    pixels = shrunk(big.pixels[None], height, width)[0]
-    return Big(pixels, round(big.down * down), round(big.across * across))

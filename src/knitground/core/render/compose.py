@@ -10,7 +10,7 @@ import numpy as np
 from knitground.core.base.window import Box
 from knitground.core.model.layers import Cells
 from knitground.core.model.limits import FULL_TINT
-from knitground.core.render.atlas import Big, Pictures, Reach
+from knitground.core.render.pages import Big, Pictures, Reach
 from knitground.core.render.pixels import Pixels, multiplied, over, weakened
 
 Margin = tuple[int, int, int, int]

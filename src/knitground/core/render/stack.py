@@ -10,8 +10,9 @@ from knitground.core.base.window import Box
 from knitground.core.model.lattice import Rect
 from knitground.core.model.layers import Cells, Holds, Layer, MarkerLayer
 from knitground.core.model.map import Map, grid_of
-from knitground.core.render.atlas import Atlas, Big, Reach
+from knitground.core.render.atlas import Atlas
 from knitground.core.render.compose import Margin, Plane, around, compose
+from knitground.core.render.pages import Big, Reach
 from knitground.core.render.pixels import Pixels
 
 CellsOf = Callable[[Layer, Box], Cells]
@@ -91,12 +92,12 @@ def _free_pictures(
     shown = map_.lattice.area(box)
     across, down = map_.lattice.scale(atlas.lattice(level))
     out = []
-    for each in atlas.free_pictures(layer):
+    for each in atlas.single.free_pictures(layer):
         high, wide = each.pixels.shape
         for turn in map_.lattice.turns_in(shown):
             lies = Rect(each.across, each.down, wide, high).moved(*turn)
             if lies.meets(shown):
-                small = atlas.smaller(each.pixels, down, across)
+                small = atlas.single.smaller(each.pixels, down, across)
                 x, y = (lies.x - shown.x) * across, (lies.y - shown.y) * down
                 out.append(Big(small, round(y), round(x)))
     return tuple(out)
@@ -130,8 +131,8 @@ def _own_cells(
         rows, cols = np.nonzero(cells)
         begins = own.origins(rows + area.top, cols + area.left)
         for place, (x, y) in zip(cells[rows, cols].tolist(), begins.tolist()):
-            big = atlas.on_cell(place, cell)
-            small = atlas.smaller(big.pixels, down, across)
+            big = atlas.single.on_cell(place, cell)
+            small = atlas.single.smaller(big.pixels, down, across)
             y += turn[1] + big.down - shown.y
             x += turn[0] + big.across - shown.x
             out.append(Big(small, round(y * down), round(x * across)))

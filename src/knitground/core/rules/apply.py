@@ -13,7 +13,8 @@ from knitground.core.model.layers import Cells
 from knitground.core.model.rules import NeighbourRule
 from knitground.core.model.terrain import SetKind
 from knitground.core.rules.places import MIDDLE, Place, base_places
-from knitground.core.rules.table import LEAVE, Form, Need, RuleTable
+from knitground.core.rules.ruletable import Form, Need, RuleTable
+from knitground.core.rules.table import LEAVE
 
 _CHUNK_CELLS = 1 << 18
 _QUICK_CELLS = 1 << 15

@@ -9,7 +9,7 @@ import numpy as np
 from knitground.core.model.terrain import SetKind
 from knitground.core.rules.apply import Window, on_its_rows, taken_by_chance
 from knitground.core.rules.places import Place, base_places
-from knitground.core.rules.table import Form, RuleTable
+from knitground.core.rules.ruletable import Form, RuleTable
 
 
 @dataclass(frozen=True)

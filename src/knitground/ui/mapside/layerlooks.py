@@ -28,7 +28,7 @@ from knitground.core.render.atlas import Atlas
 from knitground.core.render.compose import lay_out, tint_factors
 from knitground.core.render.pixels import Pixels, premultiplied, straight
 from knitground.core.render.small import sampled_cells
-from knitground.core.rules.rewrite import DONE
+from knitground.core.rules.rewriterun import DONE
 from knitground.ui.common.words import percent
 from knitground.ui.mapside.canvas.markers import kind_colour
 from knitground.ui.mapside.canvas.why import why_at

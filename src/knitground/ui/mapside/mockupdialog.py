@@ -31,15 +31,8 @@ from knitground.core.model.map import Map
 from knitground.core.model.tile import TileRef
 from knitground.core.model.tileset import Picture, Tileset
 from knitground.core.render.pixels import premultiplied
-from knitground.core.slicing.mockup import (
-    MapGrid,
-    Mockup,
-    find_map_grid,
-    lay_with,
-    read_mockup,
-    sheet_columns,
-    sheet_of,
-)
+from knitground.core.slicing.mapgrid import MapGrid, find_map_grid
+from knitground.core.slicing.mockup import Mockup, lay_with, read_mockup, sheet_columns, sheet_of
 from knitground.ui.common.tasks import Job
 from knitground.ui.common.theme import LINEN
 from knitground.ui.common.widgets import Swatch, column, head, note, pixel_box, row, set_role

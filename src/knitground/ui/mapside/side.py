@@ -18,9 +18,9 @@ from knitground.ui.mapside.ribbon import Ribbon
 from knitground.ui.mapside.strip import Strip
 from knitground.ui.mapside.tools.brushes import Erase, Paint
 from knitground.ui.mapside.tools.fill import Fill
-from knitground.ui.mapside.tools.markers import marker_tools
 from knitground.ui.mapside.tools.pick import Pick
 from knitground.ui.mapside.tools.select import Select
+from knitground.ui.mapside.tools.selectmarkers import marker_tools
 from knitground.ui.mapside.tools.shapes import Box, Line
 from knitground.ui.mapside.tools.tool import Tool
 from knitground.ui.session import Session

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+from typing import NamedTuple
+
 import numpy as np
 
 from knitground.core.base.errors import PlaceError
@@ -18,6 +21,19 @@ from knitground.core.render.stack import draw_planes, stack_of
 
 MAX_PIXELS = 16_384 * 16_384
 _BAND_PIXELS = 4 * 1024 * 1024
+
+
+class MapPicture(NamedTuple):
+    """A picture of a map; a notebook shows it. `pixels` (h, w, 4) uint8, straight RGBA."""
+
+    pixels: Picture
+
+    def _repr_png_(self) -> bytes:
+        return png_bytes(self.pixels)
+
+    def save(self, path: str | Path) -> None:
+        """Write it as a PNG."""
+        Path(path).write_bytes(png_bytes(self.pixels))
 
 
 def map_picture(

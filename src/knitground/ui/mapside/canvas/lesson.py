@@ -9,10 +9,10 @@ from knitground.core.base.window import Box
 from knitground.core.edit.laying import Plan
 from knitground.core.model.map import Map
 from knitground.ui.common.theme import LINEN
+from knitground.ui.gesture import Guest
 from knitground.ui.mapside.canvas.chunks import ChunkStore
 from knitground.ui.mapside.canvas.overlay import box_rect, seen_cells
 from knitground.ui.mapside.canvas.zoom import Camera
-from knitground.ui.session import Guest
 
 _MOST = 4000
 ROLES = {"wrong": LINEN.madder, "right": LINEN.good, "changes": LINEN.accent}

@@ -2,56 +2,40 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
 from time import monotonic, perf_counter
 from weakref import WeakKeyDictionary
 
-from PySide6.QtCore import QPoint, QPointF, QRect, QRectF, Qt, QTimer, Signal, SignalInstance
+from PySide6.QtCore import QPoint, QPointF, QRect, Qt, QTimer, Signal, SignalInstance
 from PySide6.QtGui import (
-    QColor,
-    QPainter,
     QPaintEvent,
     QResizeEvent,
 )
 from PySide6.QtWidgets import QWidget
 
 from knitground.core.base.window import Box
-from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.desk import Desk, Pointer
 from knitground.core.edit.laying import Plan
-from knitground.core.edit.markers import Outlines, marker_cells
-from knitground.core.edit.planning import brush, refusal
-from knitground.core.model.lattice import Rect
+from knitground.core.edit.markers import Outlines
+from knitground.core.edit.planning import refusal
 from knitground.core.model.layers import MarkerLayer
-from knitground.core.model.map import Map, cells_under
+from knitground.core.model.map import Map
 from knitground.core.model.marker import Marker
 from knitground.ui.common.painting import painting
 from knitground.ui.common.theme import theme
 from knitground.ui.mapside.canvas.border import BorderDrag
-from knitground.ui.mapside.canvas.chunks import ChunkStore, image_of
+from knitground.ui.mapside.canvas.chunks import ChunkStore
 from knitground.ui.mapside.canvas.ghost import Ghost
 from knitground.ui.mapside.canvas.held import HeldTool
-from knitground.ui.mapside.canvas.lesson import draw_guest
-from knitground.ui.mapside.canvas.markers import draw_frame, draw_marker_ghost, draw_markers
+from knitground.ui.mapside.canvas.mapfollower import MapFollower
+from knitground.ui.mapside.canvas.mappainter import MapPainter
 from knitground.ui.mapside.canvas.overlay import (
     box_rect,
-    draw_area,
-    draw_cursor,
-    draw_grid,
-    draw_label,
-    draw_pins,
-    draw_plan,
-    draw_screen,
-    draw_selection,
     layer_camera,
-    map_rect,
 )
 from knitground.ui.mapside.canvas.overview import Overview
 from knitground.ui.mapside.canvas.shapes import MapShapes
-from knitground.ui.mapside.canvas.why import draw_why
 from knitground.ui.mapside.canvas.zoom import STEPS, Camera
 from knitground.ui.mapside.layerlooks import under_pointer
-from knitground.ui.mapside.tools.markers import SelectMarkers
 from knitground.ui.mapside.tools.tool import Tool
 from knitground.ui.session import Session
 
@@ -69,6 +53,8 @@ class MapPicture(QWidget):
         self, session: Session, tools: dict[str, Tool], marker_tools: dict[str, Tool]
     ) -> None:
         super().__init__()
+        self.follower = MapFollower(self)
+        self.map_painter = MapPainter(self)
         self.session = session
         self.camera = Camera()
         self.show_grid = True
@@ -77,23 +63,23 @@ class MapPicture(QWidget):
         self.show_screen = False
         self._tools = tools
         self._marker_tools = marker_tools
-        self._markers: dict[int, tuple[Marker, ...]] = {}
+        self.markers: dict[int, tuple[Marker, ...]] = {}
         self.show_pins = True
         self.shapes = MapShapes(session)
-        self._border = BorderDrag(session)
+        self.border = BorderDrag(session)
         self._held = HeldTool(session, tools)
         self._ghost = Ghost(session)
-        self._store: ChunkStore | None = None
-        self._outlines = Outlines()
+        self.store: ChunkStore | None = None
+        self.outlines = Outlines()
         self._cameras: WeakKeyDictionary[Map, Camera] = WeakKeyDictionary()
-        self._map: Map | None = None
-        self._at: Pointer | None = None
-        self._cursor: tuple[int, int] | None = None
+        self.shown_map: Map | None = None
+        self.pointer: Pointer | None = None
+        self.cell_cursor: tuple[int, int] | None = None
         self._pan_from: QPointF | None = None
         self._space = False
-        self._why = False
+        self.asks_why = False
         self._pan_button: Qt.MouseButton | None = None
-        self._gesture: Tool | None = None
+        self.gesture: Tool | None = None
         """The tool that goes on from a press to a release, whichever is chosen meanwhile."""
         self._gesture_button: Qt.MouseButton | None = None
         self._fresh_view = False
@@ -107,11 +93,11 @@ class MapPicture(QWidget):
         self.setCursor(Qt.CursorShape.CrossCursor)
         self._clock = QTimer(self, interval=40)
         self._clock.timeout.connect(self._animate)
-        self._later = QTimer(self, singleShot=True, interval=0)
-        self._later.timeout.connect(self.update)
+        self.later = QTimer(self, singleShot=True, interval=0)
+        self.later.timeout.connect(self.update)
         self.overview = Overview(session, lambda: self.camera, self)
         session.opened.connect(self._reopen)
-        session.changed.connect(self.follow)
+        session.changed.connect(self.follower.follow)
         session.choice.map_changed.connect(self._on_picked)
         for signal in self._repainting():
             signal.connect(self.update)
@@ -129,34 +115,34 @@ class MapPicture(QWidget):
     @property
     def at(self) -> Pointer | None:
         """Where the pointer, or the cell cursor, is on the map."""
-        return self._at
+        return self.pointer
 
     @property
     def plan(self) -> Plan | None:
         """What a click would lay now."""
-        if isinstance(self._desk().layer, MarkerLayer):
+        if isinstance(self.desk_now().layer, MarkerLayer):
             return None
-        if self._gesture is not None:
-            return self._gesture.preview
-        return self._ghost.plan(self._at)
+        if self.gesture is not None:
+            return self.gesture.preview
+        return self._ghost.plan(self.pointer)
 
     @property
     def ghost_marker(self) -> Marker | None:
         """The marker that a click, or letting go, would lay now."""
-        if not isinstance(self._desk().layer, MarkerLayer) or self._at is None:
+        if not isinstance(self.desk_now().layer, MarkerLayer) or self.pointer is None:
             return None
-        if self._gesture is not None and not self._gesture.is_open:
-            return self._gesture.marker
-        return (self._gesture or self._tool()).would_lay(self._at)
+        if self.gesture is not None and not self.gesture.is_open:
+            return self.gesture.marker
+        return (self.gesture or self.tool_of()).would_lay(self.pointer)
 
     def label(self) -> tuple[str, bool]:
         """Text of the label at the pointer, and whether it is a warning."""
         s = self.session
-        if self._border.label:
-            return self._border.label, self._border.warns
+        if self.border.label:
+            return self.border.label, self.border.warns
         if s.guest is not None and s.guest.takes_clicks:
             return s.guest.label(), False
-        refused = refusal(self._desk(), self._at)
+        refused = refusal(self.desk_now(), self.pointer)
         if refused:
             return refused, True
         layer = s.layer.name if s.layer else ""
@@ -191,7 +177,7 @@ class MapPicture(QWidget):
     def retire(self) -> None:
         """Take the view away for good; it follows nothing any more."""
         for signal, slot in (
-            (self.session.opened, self._reopen), (self.session.changed, self.follow),
+            (self.session.opened, self._reopen), (self.session.changed, self.follower.follow),
             (self.session.choice.map_changed, self._on_picked),
         ):  # fmt: skip
             signal.disconnect(slot)
@@ -203,7 +189,7 @@ class MapPicture(QWidget):
 
     def fit(self) -> None:
         """Show the whole map."""
-        if self._map is not None:
+        if self.shown_map is not None:
             width, height = self._map_px()
             times = 3 if self.repeat else 1
             room = (self.width(), self.height())
@@ -249,18 +235,18 @@ class MapPicture(QWidget):
     def set_playing(self, on: bool) -> None:
         """Let animations run, or stand at their first frame."""
         self.playing = on
-        if not on and self._store is not None and self._store.animate(0):
+        if not on and self.store is not None and self.store.animate(0):
             self.update()
         self._run_clock()
 
     def _run_clock(self) -> None:
-        runs = self.playing and self._store is not None and self._store.atlas.moving
+        runs = self.playing and self.store is not None and self.store.atlas.moving
         if runs != self._clock.isActive():
             self._clock.start() if runs else self._clock.stop()
 
     def _animate(self) -> None:
         now = int(monotonic() * 1000)
-        if self._store is not None and self.isVisible() and self._store.animate(now):
+        if self.store is not None and self.isVisible() and self.store.animate(now):
             self.update()
 
     def show_cell(self, row: int, col: int) -> None:
@@ -279,19 +265,19 @@ class MapPicture(QWidget):
         self.update()
 
     def _map_px(self) -> tuple[int, int]:
-        assert self._map is not None
-        return self._map.lattice.extent
+        assert self.shown_map is not None
+        return self.shown_map.lattice.extent
 
     # The pointer's place
 
-    def _tool(self, key: str | None = None) -> Tool:
+    def tool_of(self, key: str | None = None) -> Tool:
         """The tool of a key, by default the chosen one, as it works on the chosen layer."""
         on_markers = isinstance(self.session.layer, MarkerLayer)
         return (self._marker_tools if on_markers else self._tools)[key or self.session.tool]
 
-    def _desk(self) -> Desk:
+    def desk_now(self) -> Desk:
         """What a click would work with: while a gesture goes on, what that works with."""
-        return self._gesture.desk if self._gesture is not None else self.session.desk()
+        return self.gesture.desk if self.gesture is not None else self.session.desk()
 
     def _set_cursor(self, row: int, col: int) -> None:
         grid = self.session.grid
@@ -301,62 +287,62 @@ class MapPicture(QWidget):
             row, col = row % grid.height, col % grid.width
         row = min(max(row, 0), grid.height - 1)
         col = min(max(col, 0), grid.width - 1)
-        self._cursor = (row, col)
+        self.cell_cursor = (row, col)
         x, y = grid.lattice.middle(row, col)
-        self._at = Pointer(x, y)
+        self.pointer = Pointer(x, y)
         self._keep_in_view(x, y)
-        if self._gesture is not None:
-            self._gesture.move(self._at)
-        self._tell()
+        if self.gesture is not None:
+            self.gesture.move(self.pointer)
+        self.tell()
         self.update()
 
     def _keep_in_view(self, x: float, y: float) -> None:
-        sx, sy = self._camera().to_screen(x, y)
+        sx, sy = self.layer_camera_now().to_screen(x, y)
         edge = 48
         self.camera.left += max(0, edge - sx) - max(0, sx - self.width() + edge)
         self.camera.top += max(0, edge - sy) - max(0, sy - self.height() + edge)
 
-    def _tell(self) -> None:
-        self.session.pointed.emit(under_pointer(self.session, self._at) if self._at else "")
+    def tell(self) -> None:
+        self.session.pointed.emit(under_pointer(self.session, self.pointer) if self.pointer else "")
 
     def screen_at(self, row: int, col: int, dx: float = 0.5, dy: float = 0.5) -> QPoint:
         """Screen place of a part of a cell, for tests and for other views."""
         grid = self.session.grid
         assert grid is not None
         place = grid.lattice.place(row + dy, col + dx)
-        return QPointF(*self._camera().to_screen(*place)).toPoint()
+        return QPointF(*self.layer_camera_now().to_screen(*place)).toPoint()
 
     # Following the session
 
     def _reopen(self) -> None:
         self._cameras.clear()
-        self._map = None
-        self._store = None
+        self.shown_map = None
+        self.store = None
         self._on_picked()
 
     def _on_picked(self) -> None:
-        if self.session.map is not self._map:
+        if self.session.map is not self.shown_map:
             self._show_map(self.session.map)
         self.update()
 
     def _show_map(self, map_: Map | None) -> None:
-        if self._map is not None:
-            self._cameras[self._map] = self.camera
-        self._map = map_
-        self._markers = {
+        if self.shown_map is not None:
+            self._cameras[self.shown_map] = self.camera
+        self.shown_map = map_
+        self.markers = {
             each.number: each.markers
             for each in (map_.layers if map_ else [])
             if isinstance(each, MarkerLayer)
         }
-        self._cursor = None
-        self._store = self._new_store(map_) if map_ else None
+        self.cell_cursor = None
+        self.store = self.new_store(map_) if map_ else None
         known = self._cameras.get(map_) if map_ is not None else None
         self.camera = known or Camera()
         if map_ is not None and known is None:
             self._first_view(map_)
         self.zoomed.emit()
 
-    def _new_store(self, map_: Map) -> ChunkStore:
+    def new_store(self, map_: Map) -> ChunkStore:
         return ChunkStore(self.session.doc, map_, self.session.atlases.of(map_))
 
     def _first_view(self, map_: Map) -> None:
@@ -369,68 +355,15 @@ class MapPicture(QWidget):
         self.zoomed.emit()
 
     def resizeEvent(self, event: QResizeEvent) -> None:
-        if self._fresh_view and self._map is not None:
-            self._first_view(self._map)
+        if self._fresh_view and self.shown_map is not None:
+            self._first_view(self.shown_map)
         self.overview.place()
         super().resizeEvent(event)
 
-    def follow(self, change: Changed) -> None:
-        """Repaint what a change touches."""
-        self.shapes.follow(change)
-        if self._store is None:
-            return
-        if change.what in (What.SLICING, What.LOOKS, What.TILESETS):
-            self._outlines.forget()
-            self._store.touch_all()  # the atlas has followed
-        elif change.map is self._map and change.what is What.SIZE and self._map is not None:
-            self._cursor = None
-            self._store = self._new_store(self._map)
-        elif change.map is self._map and change.what is What.CELLS:
-            self._follow_cells(change)
-            return
-        elif change.map is self._map and change.what is What.MARKERS:
-            self._follow_markers(change)
-        elif change.map is self._map and change.what in (What.LAYERS, What.KNITTING):
-            self._store.touch_all()
-        self.update()
-
-    def _follow_cells(self, change: Changed) -> None:
-        assert self._store is not None
-        assert self._map is not None
-        if change.box is None:
-            self._store.touch_all()
-            self.update()
-            return
-        under = cells_under(self._map, change.layer, change.box)
-        box = under.fitted(self._map.height, self._map.width, self._map.wrap)
-        self._store.touch(box)
-        if self.repeat or self._map.wrap or self.shapes.on:
-            self.update()
-        else:
-            self.update(self.screen_rect(self._store.shown(box)))
-        if self._at is not None and self._gesture is None:
-            self._tell()  # what is under a pointer at rest may be another tile now
-
-    def _follow_markers(self, change: Changed) -> None:
-        """Draw anew where free pictures were and where they are now."""
-        assert self._store is not None
-        assert self._map is not None
-        layer = change.layer
-        if not isinstance(layer, MarkerLayer):
-            return
-        before = self._markers.get(layer.number, ())
-        self._markers[layer.number] = layer.markers
-        other = [each for each in {*before} ^ {*layer.markers} if each.tile is not None]
-        box = marker_cells(self.session.project, self._map, other)
-        if box is not None:
-            self._store.touch(box.fitted(self._map.height, self._map.width, self._map.wrap))
-        if self._at is not None:
-            self._tell()
-
     def screen_rect(self, box: Box) -> QRect:
         """Where a box of cells lies on the screen."""
-        assert self._map is not None
-        rect = box_rect(self.camera, self._map, box)
+        assert self.shown_map is not None
+        rect = box_rect(self.camera, self.shown_map, box)
         return rect.toAlignedRect().adjusted(-2, -2, 2, 2)
 
     # Painting
@@ -443,139 +376,18 @@ class MapPicture(QWidget):
     def _paint(self, event: QPaintEvent) -> None:
         with painting(self) as painter:
             painter.fillRect(event.rect(), theme().colour("canvas"))
-            if self._map is None or self._store is None:
+            if self.shown_map is None or self.store is None:
                 return
             until = perf_counter() + _FRAME_SECONDS
             self.cold = 0
-            self._draw_ground(painter)
-            for down, across in self._copies():
-                self._draw_map(painter, event.rect(), down, across, until)
+            self.map_painter.draw_ground(painter)
+            for down, across in self.map_painter.copies():
+                self.map_painter.draw_map(painter, event.rect(), down, across, until)
             if self.cold:
-                self._later.start()
+                self.later.start()
             self._run_clock()
-            self._draw_over(painter, event.rect())
+            self.map_painter.draw_over(painter, event.rect())
 
-    def _draw_ground(self, painter: QPainter) -> None:
-        """Draw the map's background colour, behind all layers."""
-        assert self._map is not None
-        if self._map.background is None:
-            return
-        rect = map_rect(self.camera, self._map)
-        for down, across in self._copies():
-            copy = rect.translated(across * rect.width(), down * rect.height())
-            painter.fillRect(copy, QColor(self._map.background))
-
-    def _copies(self) -> list[tuple[int, int]]:
-        if not self.repeat:
-            return [(0, 0)]
-        return [(down, across) for down in (-1, 0, 1) for across in (-1, 0, 1)]
-
-    def _draw_map(
-        self, painter: QPainter, clip: QRect, down: int, across: int, until: float
-    ) -> None:
-        assert self._map is not None
-        assert self._store is not None
-        store, zoom, lattice = self._store, self.camera.zoom, self._map.lattice
-        level = store.level_for(zoom)
-        # How many pixels of the screen a pixel of the level is.
-        small, (width, height) = lattice.at_level(level), lattice.extent
-        wide, high = zoom * lattice.wide / small.wide, zoom * lattice.high / small.high
-        left = self.camera.left + across * width * zoom
-        top = self.camera.top + down * height * zoom
-        seen = Rect(
-            (clip.left() - left) / wide, (clip.top() - top) / high,
-            clip.width() / wide, clip.height() / high,
-        )  # fmt: skip
-        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, zoom < 1)
-        for key in store.keys_in(level, seen):
-            chunk = store.ready(key)
-            if chunk is None:
-                if perf_counter() > until:
-                    self.cold += 1
-                    chunk = store.stale(key)
-                else:
-                    chunk = store.make(key, until)
-                    self.cold += chunk.dirty is not None
-            if chunk is not None:
-                x, y, w, h = chunk.rect
-                target = QRectF(left + x * wide, top + y * high, w * wide, h * high)
-                painter.drawImage(target, chunk.image)
-
-    def _draw_over(self, painter: QPainter, clip: QRect) -> None:
-        assert self._map is not None
-        assert self._store is not None
-        if self.show_grid and self.camera.zoom * self._map.lattice.shorter >= 12:
-            draw_grid(painter, self.camera, self._map, clip)
-        if self.shapes.on and self.shapes.draw(painter, self.camera, self._map, self.rect()):
-            self._later.start()
-        grid, camera = self._desk().grid or self._map, self._camera()
-        if self.session.layer is not None and self.show_pins:
-            draw_pins(painter, camera, self._map, self.session.layer, clip)
-        area = (self._gesture or self._tool()).area
-        if area is not None:
-            draw_area(painter, camera, grid, area)
-        if self.session.selection is not None:
-            draw_selection(painter, camera, grid, self.session.selection, clip)
-        draw_cursor(painter, camera, grid, self._cursor, clip)
-        if self.show_screen:
-            draw_screen(painter, self.camera, self._map, self.rect())
-        self._border.draw(painter, self.camera, self._map)
-        guest = self.session.guest
-        if guest is not None:
-            draw_guest(painter, camera, self._map, self._store, guest, clip)
-        plan = None if guest is not None and guest.takes_clicks else self.plan
-        if plan is not None and plan.changes_anything and self._shows(plan, clip):
-            draw_plan(painter, self.camera, self._map, self._store, plan)
-        self._draw_markers(painter, clip)
-        if self._at is not None and self._why:
-            draw_why(painter, camera, self.session, self._store, self._at, self.rect())
-        elif self._at is not None and (self.underMouse() or self._cursor is not None):
-            box, _ = brush(self._desk(), grid, self._at)
-            draw_label(painter, camera, self._at, self.label(), self.rect(), grid, box)
-
-    def _draw_markers(self, painter: QPainter, clip: QRect) -> None:
-        assert self._map is not None
-        tool = self._gesture or self._tool()
-        selects = isinstance(tool, SelectMarkers)
-        instead = tool.shown if isinstance(tool, SelectMarkers) else {}
-        draw_markers(painter, self.camera, self.session, self._map, clip, instead, self._outlines)
-        ghost = self.ghost_marker
-        if ghost is not None:
-            self._draw_marker_pictures(painter, [ghost], [])
-            draw_marker_ghost(painter, self.camera, self.session, ghost, clip)
-        if selects and isinstance(tool, SelectMarkers):
-            if any(each.tile is not None for each in instead.values()):
-                self._draw_marker_pictures(painter, list(instead.values()), list(instead))
-            if tool.frame is not None:
-                draw_frame(painter, self._camera(), tool.frame)
-
-    def _draw_marker_pictures(
-        self, painter: QPainter, markers: list[Marker], without: list[int]
-    ) -> None:
-        """Draw the map where free pictures would be, as it would be with them."""
-        assert self._map is not None
-        assert self._store is not None
-        layer = self.session.layer
-        pictures = [each for each in markers if each.tile is not None]
-        box = marker_cells(self.session.project, self._map, pictures)
-        if box is None or not isinstance(layer, MarkerLayer):
-            return
-        kept = [each for each in layer.markers if each.number not in without]
-        trial = replace(layer, markers=(*kept, *markers))
-        box = self._store.shown(box).fitted(self._map.height, self._map.width, self._map.wrap)
-        if box.is_empty:
-            return
-        level = self._store.level_for(self.camera.zoom)
-        pixels = self._store.picture_with(box, level, layer, trial)
-        painter.drawImage(QRectF(self.screen_rect(box).adjusted(2, 2, -2, -2)), image_of(pixels))
-
-    def _shows(self, plan: Plan, clip: QRect) -> bool:
-        """Whether a part of the screen shows a plan, or may do so over the border of the map."""
-        assert self._map is not None
-        assert self._store is not None
-        box = self._store.shown(cells_under(self._map, plan.layer, plan.box))
-        return self._map.wrap or self.screen_rect(box).intersects(clip)
-
-    def _camera(self) -> Camera:
+    def layer_camera_now(self) -> Camera:
         """The camera as it sees the chosen layer."""
-        return layer_camera(self.camera, self._desk().layer)
+        return layer_camera(self.camera, self.desk_now().layer)

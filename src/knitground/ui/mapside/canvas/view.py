@@ -36,8 +36,8 @@ class MapView(MapPicture):
     # Pointer
 
     def _pointer(self, at: QPointF) -> Pointer:
-        x, y = self._camera().to_picture(at.x(), at.y())
-        if self.repeat and self._map is not None:
+        x, y = self.layer_camera_now().to_picture(at.x(), at.y())
+        if self.repeat and self.shown_map is not None:
             # In the repeated view every copy can be drawn in.
             width, height = self._map_px()
             if -width <= x < 2 * width and -height <= y < 2 * height:
@@ -58,26 +58,26 @@ class MapView(MapPicture):
             self._pan_from, self._pan_button = event.position(), event.button()
             self.setCursor(Qt.CursorShape.ClosedHandCursor)
         elif event.button() == Qt.MouseButton.LeftButton:
-            self._cursor = None
+            self.cell_cursor = None
             if self._grips_border(event.position()):
                 self._gesture_button = event.button()
                 self.session.begin_gesture(self)
                 return
             self._held.used()
             self._press(self._pointer(event.position()), event.modifiers(), event.button())
-        elif event.button() == Qt.MouseButton.RightButton and self._gesture is None:
+        elif event.button() == Qt.MouseButton.RightButton and self.gesture is None:
             guest = self.session.guest
             if guest is not None and guest.click(self._pointer(event.position()), other=True):
                 return
             self._begin(
-                self._tool("pick"), self._pointer(event.position()), event.modifiers(),
+                self.tool_of("pick"), self._pointer(event.position()), event.modifiers(),
                 event.button(),
             )  # fmt: skip
 
     def _grips_border(self, at: QPointF) -> bool:
-        if self._map is None or self.repeat or self._gesture is not None:
+        if self.shown_map is None or self.repeat or self.gesture is not None:
             return False
-        return self._border.press(at, self.camera, self._map)
+        return self.border.press(at, self.camera, self.shown_map)
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         if self._pan_from is not None:
@@ -85,23 +85,23 @@ class MapView(MapPicture):
             self._pan_from = event.position()
             self.pan(step.x(), step.y())
             return
-        self._at = self._pointer(event.position())
-        if self._cursor is not None:
-            self._cursor = None
+        self.pointer = self._pointer(event.position())
+        if self.cell_cursor is not None:
+            self.cell_cursor = None
         if self._follow_border(event.position()):
             return
-        if self._gesture is not None:
-            self._gesture.move(self._at)
-        self._tell()
+        if self.gesture is not None:
+            self.gesture.move(self.pointer)
+        self.tell()
         self.update()
 
     def _follow_border(self, at: QPointF) -> bool:
         """Let the pointer drag the map's border, or tell that it could."""
-        if self._map is None or self._gesture is not None or self.repeat:
+        if self.shown_map is None or self.gesture is not None or self.repeat:
             return False
-        dragged = self._border.move(at, self.camera, self._map)
+        dragged = self.border.move(at, self.camera, self.shown_map)
         if not self._space:
-            self.setCursor(self._border.cursor or Qt.CursorShape.CrossCursor)
+            self.setCursor(self.border.cursor or Qt.CursorShape.CrossCursor)
         if dragged:
             self.update()
         return dragged
@@ -111,10 +111,10 @@ class MapView(MapPicture):
             self._pan_from = self._pan_button = None
             self.setCursor(Qt.CursorShape.CrossCursor)
         elif event.button() == self._gesture_button:
-            if self._border.is_gripped:
+            if self.border.is_gripped:
                 self._gesture_button = None
                 self.session.end_gesture(self)
-                self._border.release()
+                self.border.release()
                 self.update()
             else:
                 self._release()
@@ -127,7 +127,7 @@ class MapView(MapPicture):
         if event.modifiers() & Qt.KeyboardModifier.ControlModifier:
             self.session.set_size(self.session.desk().size + step)
         elif self.camera.turn(step, event.position().x(), event.position().y()):
-            self._at = self._pointer(event.position())
+            self.pointer = self._pointer(event.position())
             self._fresh_view = False
             self._moved()
 
@@ -141,7 +141,7 @@ class MapView(MapPicture):
 
     def enterEvent(self, event: QEnterEvent) -> None:
         self.entered.emit()
-        self._at = self._pointer(event.position())
+        self.pointer = self._pointer(event.position())
         focused = QApplication.focusWidget()
         if not isinstance(focused, QLineEdit | QAbstractSpinBox):
             # Keys such as W and the arrows go to what is under the pointer.
@@ -149,8 +149,8 @@ class MapView(MapPicture):
         self.update()
 
     def leaveEvent(self, event: object) -> None:
-        if self._gesture is None:
-            self._at = None
+        if self.gesture is None:
+            self.pointer = None
             self.session.pointed.emit("")
             self.update()
 
@@ -166,7 +166,7 @@ class MapView(MapPicture):
         if self.session.hand != PatchInHand(patch):
             self.session.take(PatchInHand(patch))
             self.session.choose_tool("paint")
-        self._at = self._pointer(event.position())
+        self.pointer = self._pointer(event.position())
         event.acceptProposedAction()
         self.update()
 
@@ -186,36 +186,36 @@ class MapView(MapPicture):
     def _press(
         self, at: Pointer, modifiers: Qt.KeyboardModifier, button: Qt.MouseButton | None
     ) -> None:
-        self._at = at
+        self.pointer = at
         guest = self.session.guest
         other = bool(modifiers & Qt.KeyboardModifier.ControlModifier)
-        if self._gesture is None and guest is not None and guest.click(at, other=other):
+        if self.gesture is None and guest is not None and guest.click(at, other=other):
             return
-        if self._gesture is not None and not self._gesture.is_open:
+        if self.gesture is not None and not self.gesture.is_open:
             # Begun with the keyboard, and now the mouse is pressed: it ends there.
-            self._gesture.move(at)
+            self.gesture.move(at)
             self._release()
             return
-        desk = self._gesture.desk if self._gesture is not None else self.session.desk()
+        desk = self.gesture.desk if self.gesture is not None else self.session.desk()
         refused = refusal(desk, at)
         if refused:
-            if self._map is not None and outside(self._map, at):
+            if self.shown_map is not None and outside(self.shown_map, at):
                 self._offer_growth(at)
             else:
                 self.session.warn(f"Nothing laid: {refused}")
             return
-        self._begin(self._gesture or self._tool(), at, modifiers, button)
+        self._begin(self.gesture or self.tool_of(), at, modifiers, button)
 
     def _begin(
         self, tool: Tool, at: Pointer, modifiers: Qt.KeyboardModifier,
         button: Qt.MouseButton | None,
     ) -> None:  # fmt: skip
         """Let a tool begin; until it ends it is this view's gesture, whatever tool is chosen."""
-        self._at = at
-        if self._gesture is None:
+        self.pointer = at
+        if self.gesture is None:
             self.session.finish_gesture()
         if tool.begin(at, modifiers):
-            self._gesture = tool
+            self.gesture = tool
             self._gesture_button = None if tool.is_open else button
             self.session.begin_gesture(self)
         else:
@@ -223,13 +223,13 @@ class MapView(MapPicture):
         self.update()
 
     def _forget_gesture(self) -> Tool | None:
-        tool, self._gesture, self._gesture_button = self._gesture, None, None
+        tool, self.gesture, self._gesture_button = self.gesture, None, None
         self.session.end_gesture(self)
         return tool
 
     def finish_gesture(self) -> None:
         """End what goes on here as it stands; a border that is dragged is let go of."""
-        gripped = self._border.cancel()
+        gripped = self.border.cancel()
         tool = self._forget_gesture()
         if tool is not None and not gripped:
             tool.finish() if tool.key != "pick" else tool.call_off()
@@ -238,7 +238,7 @@ class MapView(MapPicture):
 
     def cancel_gesture(self) -> None:
         """Call off what goes on here; nothing has changed."""
-        self._border.cancel()
+        self.border.cancel()
         tool = self._forget_gesture()
         if tool is not None:
             tool.call_off()
@@ -247,12 +247,12 @@ class MapView(MapPicture):
 
     def hideEvent(self, event: object) -> None:
         # The release would go elsewhere.
-        if self._gesture is not None or self._border.is_gripped:
+        if self.gesture is not None or self.border.is_gripped:
             self.session.finish_gesture()
 
     def _offer_growth(self, at: Pointer) -> None:
         """Offer to grow the map so far that a place outside lies on it."""
-        map_ = self._map
+        map_ = self.shown_map
         assert map_ is not None
         row, col = at.cell(map_)
         margins = Margins(
@@ -265,7 +265,7 @@ class MapView(MapPicture):
         )
 
     def _release(self) -> None:
-        if self._gesture is not None and not self._gesture.is_open:
+        if self.gesture is not None and not self.gesture.is_open:
             tool = self._forget_gesture()
             if tool is not None:
                 tool.end()
@@ -274,7 +274,7 @@ class MapView(MapPicture):
 
     def cancel(self) -> bool:
         """Call off what goes on here; returns whether there was anything."""
-        if self._gesture is None and not self._border.is_gripped:
+        if self.gesture is None and not self.border.is_gripped:
             return False
         return self.session.cancel_gesture()
 
@@ -282,20 +282,20 @@ class MapView(MapPicture):
         key = Qt.Key(event.key())
         if key in _ARROWS and not event.modifiers() and self.session.grid is not None:
             down, across = _ARROWS[key]
-            row, col = self._cursor or self._cell_in_view()
-            moved = (row, col) if self._cursor is None else (row + down, col + across)
+            row, col = self.cell_cursor or self._cell_in_view()
+            moved = (row, col) if self.cell_cursor is None else (row + down, col + across)
             self._set_cursor(*moved)
-        elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self._cursor is not None:
-            self._enter(*self._cursor, event.modifiers())
+        elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self.cell_cursor is not None:
+            self._enter(*self.cell_cursor, event.modifiers())
         elif key == Qt.Key.Key_Escape:
             if not self.cancel() and not self.session.drop_floating():
-                self._cursor = None
+                self.cell_cursor = None
                 self.update()
         elif key == Qt.Key.Key_Space and not event.isAutoRepeat():
             self._space = True
             self.setCursor(Qt.CursorShape.OpenHandCursor)
         elif key == Qt.Key.Key_W and not event.modifiers():
-            self._why = True
+            self.asks_why = True
             self.update()
         else:
             super().keyPressEvent(event)
@@ -303,13 +303,13 @@ class MapView(MapPicture):
     def _enter(self, row: int, col: int, modifiers: Qt.KeyboardModifier) -> None:
         """Lay at the cell cursor; a tool that drags begins there, and ends at the next Enter."""
         self._set_cursor(row, col)
-        if self._at is None:
+        if self.pointer is None:
             return
         self._held.used()
-        if self._gesture is None or self._gesture.is_open:
-            self._press(self._at, modifiers, None)
-            if self._gesture is not None and (self._gesture.drags or self._gesture.is_open):
-                self._gesture.move(self._at)
+        if self.gesture is None or self.gesture.is_open:
+            self._press(self.pointer, modifiers, None)
+            if self.gesture is not None and (self.gesture.drags or self.gesture.is_open):
+                self.gesture.move(self.pointer)
                 return
         self._release()
 
@@ -318,17 +318,17 @@ class MapView(MapPicture):
             self._space = False
             self.setCursor(Qt.CursorShape.CrossCursor)
         elif event.key() == Qt.Key.Key_W and not event.isAutoRepeat():
-            self._why = False
+            self.asks_why = False
             self.update()
         elif not event.isAutoRepeat() and self._held.let_go(
-            event.key(), stroking=self._gesture is not None
+            event.key(), stroking=self.gesture is not None
         ):
             self.update()
         else:
             super().keyReleaseEvent(event)
 
     def _cell_in_view(self) -> tuple[int, int]:
-        middle = self._at or self._pointer(QPointF(self.width() / 2, self.height() / 2))
+        middle = self.pointer or self._pointer(QPointF(self.width() / 2, self.height() / 2))
         grid = self.session.grid
         assert grid is not None
         row, col = middle.cell(grid)

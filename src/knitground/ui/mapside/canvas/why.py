@@ -5,9 +5,9 @@ from __future__ import annotations
 from PySide6.QtCore import QPointF, QRect, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPen
 
-from knitground.core.base.window import Box
 from knitground.core.edit.desk import Pointer
-from knitground.core.knit.explain import Why, explain
+from knitground.core.edit.reasons import why_cell
+from knitground.core.knit.explain import Why
 from knitground.core.model.layers import GroundLayer
 from knitground.core.model.map import Map
 from knitground.core.rules.why import RuleWhy
@@ -26,15 +26,7 @@ def why_at(session: Session, at: Pointer) -> Why | None:
     map_, layer = session.map, session.layer
     if map_ is None or not isinstance(layer, GroundLayer):
         return None
-    row, col = at.cell(map_)
-    found = session.project.set_of(layer.tileset, layer.set_name)
-    if found is None or not (0 <= row < map_.height and 0 <= col < map_.width):
-        return None
-    cell = Box(row, col, row + 1, col + 1)
-    session.doc.cells(map_, layer, cell)
-    knitter = session.doc.knitter
-    table, graph = knitter.table(map_, layer), knitter.graph(map_, layer)
-    return explain(table, map_, layer, found[1], cell, graph)
+    return why_cell(session.doc, map_, layer, *at.cell(map_))
 
 
 def draw_why(

@@ -15,16 +15,13 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from knitground.core.chance.draw import shares
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.hand import (
     Hand,
-    MarkerInHand,
     MixInHand,
     PatchInHand,
     TerrainInHand,
     TileInHand,
-    TintInHand,
 )
 from knitground.core.edit.maps import put_mix
 from knitground.core.edit.selecting import patch_of
@@ -37,10 +34,10 @@ from knitground.core.model.tile import TileRef
 from knitground.ui.common.commands import Commands
 from knitground.ui.common.terrainicon import set_title, terrain_icon
 from knitground.ui.common.widgets import button, clear, column, head, note, row, tile_pixmap
-from knitground.ui.common.words import percent
 from knitground.ui.mapside.handpixels import hand_pixels
 from knitground.ui.mapside.sizecheck import offer_for_size
 from knitground.ui.session import Session
+from knitground.ui.stages.draw.handnote import hand_note
 from knitground.ui.stages.draw.markerpage import MarkerPage
 from knitground.ui.stages.draw.mixes import MixList
 from knitground.ui.stages.draw.tilelist import WAYS, TileList
@@ -48,8 +45,6 @@ from knitground.ui.stages.draw.tints import TintPage
 from knitground.ui.stages.draw.tray import TrayList
 from knitground.ui.stages.stage import Stage
 
-_SHARES_TOLD = 8
-"""Of the mix in hand; all are on its card."""
 TABS = ("Terrains", "Tiles", "Mixes", "Tray", "Markers", "Tint")
 
 
@@ -370,7 +365,7 @@ class DrawBench(Stage):
         hand = self.session.hand
         self.tray.show_taken(hand.patch if isinstance(hand, PatchInHand) else None)
         self.hand_name.setText(hand.title if hand else "nothing")
-        self.hand_note.setText(_hand_note(hand, self.session))
+        self.hand_note.setText(hand_note(hand, self.session))
         pixels = hand_pixels(self.session.project, hand)
         if pixels is None:
             self.hand_picture.clear()
@@ -384,22 +379,3 @@ def _scrolled(page: QWidget) -> QScrollArea:
     area.setWidgetResizable(True)
     area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
     return area
-
-
-def _hand_note(hand: Hand | None, session: Session) -> str:
-    if isinstance(hand, MixInHand):
-        parts = shares(hand.mix.weights)
-        words = ", ".join(map(percent, parts[:_SHARES_TOLD]))
-        words += f" and {len(parts) - _SHARES_TOLD} more" if len(parts) > _SHARES_TOLD else ""
-        return f"{len(hand.mix.entries)} tiles: {words} · seed {session.options.seed} · R rerolls"
-    if isinstance(hand, PatchInHand):
-        return "[ ] turn it, M mirrors, Shift+M flips; Box and Fill repeat it"
-    if isinstance(hand, TileInHand):
-        return "[ ] turn it, M mirrors, Shift+M flips; on a ground or grown layer it becomes a pin"
-    if isinstance(hand, TerrainInHand):
-        return f"{hand.set_name}: tiles at its borders knit themselves"
-    if isinstance(hand, TintInHand):
-        return "multiplied over what lies beneath; Pick takes a colour from the layer"
-    if isinstance(hand, MarkerInHand):
-        return "Paint: a point · Box, Line: an area · Select moves and edits"
-    return "take a terrain, a tile or a mix"

@@ -3,16 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from functools import partial
-from pathlib import Path
 
-import numpy as np
 from PySide6.QtCore import QTimer
-from PySide6.QtGui import QPixmap
 from PySide6.QtWidgets import (
     QCheckBox,
-    QFileDialog,
     QInputDialog,
     QLabel,
     QMenu,
@@ -21,69 +17,42 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from knitground.core.base.errors import KnitError
-from knitground.core.base.progress import Progress
-from knitground.core.base.window import Box
 from knitground.core.edit.changed import Changed, What
-from knitground.core.edit.document import Document, Edit
-from knitground.core.edit.laying import plan_unpin
-from knitground.core.edit.maps import add_maps, lay_grown, set_wrap
+from knitground.core.edit.document import Edit
+from knitground.core.edit.maps import set_wrap
 from knitground.core.edit.recipes import (
     KINDS,
     add_step,
     duplicate_step,
-    keep_area,
-    layer_names,
-    make_plain,
     move_step,
-    paste_steps,
     put_step,
     remove_step,
     reroll_step,
-    salted,
     step_title,
 )
-from knitground.core.edit.selecting import Selection
-from knitground.core.files.recipefile import RECIPE_END, read_recipe, write_recipe
-from knitground.core.grow.looks import Small, seam_figure, step_picture
-from knitground.core.grow.runner import Grown, Kept, run_recipe
-from knitground.core.model.layers import GroundLayer, GrownLayer
+from knitground.core.grow.looks import seam_figure
+from knitground.core.grow.runner import Kept
+from knitground.core.model.layers import GroundLayer
 from knitground.core.model.map import Map
-from knitground.core.model.recipe import Recipe, RewriteStep, SolveFrom, SolveStep, Step
-from knitground.ui.common.asking import answered
+from knitground.core.model.recipe import RewriteStep, Step
 from knitground.ui.common.commands import Commands
-from knitground.ui.common.tasks import Job
 from knitground.ui.common.widgets import button, clear, column, head, note, primary, row, scrolled
-from knitground.ui.common.words import percent
-from knitground.ui.mapside.canvas.chunks import image_of
 from knitground.ui.session import Session
-from knitground.ui.stages.grow.alone import AloneDialog
 from knitground.ui.stages.grow.carddrag import CardDrag
-from knitground.ui.stages.grow.chunkdialog import ChunkDialog
-from knitground.ui.stages.grow.nine import NineDialog
-from knitground.ui.stages.grow.pairsdialog import PairsDialog
+from knitground.ui.stages.grow.recipeacts import RecipeActs
 from knitground.ui.stages.grow.running import RunLine
-from knitground.ui.stages.grow.stepcard import StepCard, Told
+from knitground.ui.stages.grow.runs import Runs
+from knitground.ui.stages.grow.stepcard import StepCard
+from knitground.ui.stages.grow.stepshares import Told
 from knitground.ui.stages.stage import Stage
 
 LIVE_CELLS = 512 * 512
 """Maps up to this size grow while a slider moves; larger ones when it is let go."""
-_PICTURE = (30, 44)
 _NO_RECIPE = (
     "This map has no recipe yet. A recipe makes layers from a seed, step by step: “Noise ground” "
     "lays terrain by chance, “Scatter” strews tiles and patches, “Route” leads ways from place to "
     "place. It can be run again with another seed; what you lay by hand stays."
 )
-
-
-@dataclass
-class _Ran:
-    """What a run gave: the edit, what each step made, and which steps could not run."""
-
-    grown: list[Grown]
-    edit: Edit
-    skipped: list[str]
-    pictures: list[Small]
 
 
 class GrowBench(Stage):
@@ -94,6 +63,8 @@ class GrowBench(Stage):
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
+        self.runs = Runs(self)
+        self.acts = RecipeActs(self)
         self.show_times = True
         """Whether times are told; the headless example leaves them out, to be the same each run."""
         self.kept = Kept()
@@ -101,21 +72,17 @@ class GrowBench(Stage):
         """Parts asked for and laid of the terrains of the first noise ground."""
         self.told: dict[int, Told] = {}
         self.cards: list[StepCard] = []
-        self._job: Job[_Ran | None] | None = None
-        self._again = False
-        self._steps: tuple[Step, ...] | None = None
-        self._until: int | None = None
-        self._anew: int | None = None
+        self.step_count: tuple[Step, ...] | None = None
         self._behind = False
         self._open = 0
         self._focus: int | None = None
-        self._copied: tuple[list[Step], dict[int, tuple[str, str]]] | None = None
+        self.copied: tuple[list[Step], dict[int, tuple[str, str]]] | None = None
         self._told_for: object = None
         self._built: object = None
-        self._key = object()
+        self.change_key = object()
         self._filling = False
         self._wait = QTimer(self, singleShot=True, interval=0)
-        self._wait.timeout.connect(self.run)
+        self._wait.timeout.connect(self.runs.run)
         self._make_parts()
         self._lay_out()
         session.choice.map_changed.connect(self.refresh_later)
@@ -129,8 +96,8 @@ class GrowBench(Stage):
         self.seed.setToolTip("The same seed gives the same map")
         self.seed.valueChanged.connect(self._set_seed)
         self.reroll = button("Reroll", self.roll, "Take the next seed for all steps")
-        self.nine = button("Nine…", self.choose_of_nine, "See nine seeds side by side")
-        self.run_button = primary("Run", self.run_new, "Run the recipe", "Ctrl+R")
+        self.nine = button("Nine…", self.acts.choose_of_nine, "See nine seeds side by side")
+        self.run_button = primary("Run", self.runs.run_new, "Run the recipe", "Ctrl+R")
         self.step_note = note()
         self.wrap = QCheckBox("Wraps at the borders")
         self.wrap.setToolTip("The right border meets the left, the bottom the top")
@@ -150,16 +117,16 @@ class GrowBench(Stage):
         self.more = QPushButton("Recipe…")
         self.more.setToolTip("Copy, paste, save and read recipes")
         menu = QMenu(self.more)
-        menu.addAction("Copy all steps", self.copy_all)
-        menu.addAction("Paste steps", self.paste)
+        menu.addAction("Copy all steps", self.acts.copy_all)
+        menu.addAction("Paste steps", self.acts.paste)
         menu.addSeparator()
-        menu.addAction("Chunks that fit…", self.ask_chunks)
+        menu.addAction("Chunks that fit…", self.acts.ask_chunks)
         menu.addSeparator()
-        menu.addAction("Save as a file…", self.ask_save)
-        menu.addAction("Add from a file…", self.ask_read)
+        menu.addAction("Save as a file…", self.acts.ask_save)
+        menu.addAction("Add from a file…", self.acts.ask_read)
         self.more.setMenu(menu)
         self.lines = column(spacing=6)
-        self.running = RunLine(self.call_off)
+        self.running = RunLine(self.runs.call_off)
 
     def _lay_out(self) -> None:
         self.how = note()
@@ -187,9 +154,9 @@ class GrowBench(Stage):
 
     def add_commands(self, commands: Commands) -> None:
         commands.line("Map")
-        commands.add("Map", "Run recipe", self.run_new, "Ctrl+R")
-        commands.add("Map", "Keep the selection from the recipe", self.keep_selection)
-        commands.add("Layer", "Make the grown layer plain", self.make_plain)
+        commands.add("Map", "Run recipe", self.runs.run_new, "Ctrl+R")
+        commands.add("Map", "Keep the selection from the recipe", self.acts.keep_selection)
+        commands.add("Layer", "Make the grown layer plain", self.acts.make_plain)
 
     def show_repeat(self, on: bool) -> None:
         self.repeat.setChecked(on)
@@ -263,7 +230,7 @@ class GrowBench(Stage):
 
     # Changing the recipe
 
-    def _do(self, build: Callable[[Map], Edit]) -> bool:
+    def do_edit(self, build: Callable[[Map], Edit]) -> bool:
         map_ = self.session.map
         return map_ is not None and self.session.do(lambda: build(map_))
 
@@ -271,32 +238,32 @@ class GrowBench(Stage):
         """Add a step of a kind for the chosen layer, or for the first that fits, and run it."""
         self.catch_up()
         project, near = self.session.project, self.session.layer
-        if self._do(lambda map_: add_step(project, map_, kind, near)):
+        if self.do_edit(lambda map_: add_step(project, map_, kind, near)):
             assert self.session.map is not None
             self._open = len(self.session.map.recipe.steps) - 1
-            self.run_new()
+            self.runs.run_new()
 
     def _change(self, place: int, step: Step, held: bool) -> None:
         """Grow with another step in one's place."""
         map_ = self.session.map
         if map_ is None or self._filling or place >= len(map_.recipe.steps):
             return
-        steps = list(self._steps or map_.recipe.steps)
+        steps = list(self.step_count or map_.recipe.steps)
         steps[place] = step
         if not held:
-            self._new_key()
-        self._steps = tuple(steps)
+            self.new_key()
+        self.step_count = tuple(steps)
         if held and map_.height * map_.width > LIVE_CELLS:
             return
         # While a slider is held what it moves is shown at once; the steps behind it follow later.
-        self._until = place + 1 if held else None
+        self.runs.until = place + 1 if held else None
         self._behind |= held
         self._wait.start()
 
     def _released(self) -> None:
-        if self._steps is not None or self._behind:
+        if self.step_count is not None or self._behind:
             self._behind = False
-            self._until = None
+            self.runs.until = None
             self._wait.start()
 
     def _act(self, place: int, act: str) -> None:
@@ -304,41 +271,41 @@ class GrowBench(Stage):
         if act in ("up", "down"):
             self.shift(place, place + (1 if act == "down" else -1))
         elif act == "double":
-            if self._do(lambda map_: duplicate_step(map_, place)):
+            if self.do_edit(lambda map_: duplicate_step(map_, place)):
                 self._open = place + 1
-                self.run_new()
+                self.runs.run_new()
         elif act == "reroll":
-            if self._do(lambda map_: reroll_step(map_, place)):
-                self.run_new()
+            if self.do_edit(lambda map_: reroll_step(map_, place)):
+                self.runs.run_new()
         elif act == "remove":
-            if self._do(lambda map_: remove_step(map_, place)):
+            if self.do_edit(lambda map_: remove_step(map_, place)):
                 self.told = {}
         elif act == "rename":
             self._rename(place)
         elif act == "copy":
-            self._copy([place])
+            self.acts.copy([place])
         elif act == "look":
-            self.look_at(place)
+            self.acts.look_at(place)
         elif act == "pairs":
-            self.show_pairs(place)
+            self.acts.show_pairs(place)
         elif act == "to here":
-            self._until = place + 1
-            self.run_new()
+            self.runs.until = place + 1
+            self.runs.run_new()
         elif act == "from here":
-            self._anew = place
-            self.run_new()
+            self.runs.anew = place
+            self.runs.run_new()
 
     def shift(self, place: int, to: int) -> None:
         """Let a step run at another place of the recipe; the open card stays open."""
         self.catch_up()
         order = list(range(len(self.cards)))
         focused = self.cards[place].title.hasFocus()
-        if self._do(lambda map_: move_step(map_, place, to)):
+        if self.do_edit(lambda map_: move_step(map_, place, to)):
             order.insert(to, order.pop(place))
             self._open = order.index(self._open) if self._open in order else self._open
             self._focus = to if focused else None
             self.told = {}
-            self.run_new()
+            self.runs.run_new()
 
     def _rename(self, place: int) -> None:
         map_ = self.session.map
@@ -348,98 +315,14 @@ class GrowBench(Stage):
         name, ok = QInputDialog.getText(self, "Rename step", "Name", text=step_title(step))
         if ok:
             new = replace(step, name=name.strip())
-            self._do(lambda each: put_step(each, place, new))
+            self.do_edit(lambda each: put_step(each, place, new))
 
-    def _copy(self, places: list[int]) -> None:
-        map_ = self.session.map
-        if map_ is not None:
-            steps = salted(map_.recipe)
-            self._copied = ([steps[n] for n in places], layer_names(map_))
-            copied = "1 step" if len(places) == 1 else f"{len(places)} steps"
-            self.session.note(f"{copied} copied: “Recipe…”, “Paste steps” adds what you copied")
-
-    def copy_all(self) -> None:
-        """Copy all steps, to be pasted on another map."""
-        if self.session.map is not None:
-            self._copy(list(range(len(self.session.map.recipe.steps))))
-
-    def paste(self) -> None:
-        """Add the copied steps behind those of this map."""
-        if self._copied is None:
-            self.session.warn("No step is copied: copy some first")
-            return
-        steps, names = self._copied
-        if self._do(lambda map_: paste_steps(map_, steps, names)):
-            self.run_new()
-
-    def ask_chunks(self) -> None:
-        """Show maps of other seeds with the same border, and add them."""
-        map_ = self.session.map
-        if map_ is None:
-            return
-        dialog = ChunkDialog(self.session, map_, self.window())
-        if answered(dialog) and len(dialog.chunks) > 1:
-            new = dialog.chunks[1:]
-            name = f"Add {len(new)} chunks of “{map_.name}”"
-            self.session.do(lambda: add_maps(self.session.project, new, name))
-
-    def ask_save(self) -> None:
-        """Ask for a file and write the recipe to it."""
-        map_ = self.session.map
-        name, _ = QFileDialog.getSaveFileName(
-            self, "Save recipe", f"{map_.name if map_ else 'recipe'}{RECIPE_END}",
-            f"Recipes (*{RECIPE_END})",
-        )  # fmt: skip
-        if name and map_ is not None:
-            path = Path(name if name.endswith(RECIPE_END) else name + RECIPE_END)
-            self.session.attempt(lambda: write_recipe(map_, path))
-
-    def ask_read(self) -> None:
-        """Ask for a file and add its steps."""
-        name, _ = QFileDialog.getOpenFileName(self, "Read recipe", "", f"Recipes (*{RECIPE_END})")
-        if name:
-            self.read_file(Path(name))
-
-    def read_file(self, path: Path) -> None:
-        """Add the steps of a recipe's file behind those of this map."""
-        found: list[tuple[Recipe, dict[int, tuple[str, str]]]] = []
-        self.session.attempt(lambda: found.append(read_recipe(path)))
-        if not found:
-            return
-        recipe, names = found[0]
-        if self._do(lambda map_: paste_steps(map_, recipe.steps, names)):
-            self.run_new()
-
-    def keep_selection(self) -> None:
-        """Let no step change the selected cells any more."""
-        chosen: Selection | None = self.session.selection
-        if chosen is None:
-            self.session.warn("Nothing is selected: select the cells that are to be kept first")
-        else:
-            self._do(lambda map_: keep_area(map_, chosen))
-
-    def make_plain(self) -> None:
-        """Turn the chosen grown layer into one of tiles laid by hand."""
-        layer = self.session.layer
-        if layer is not None and self._do(lambda map_: make_plain(map_, layer)):
-            map_ = self.session.map
-            assert map_ is not None
-            self.session.choose_layer(map_.layer_numbered(layer.number))
-
-    def _wanted(self) -> Recipe | None:
-        """Give the recipe as the cards ask for it."""
-        map_ = self.session.map
-        if map_ is None:
-            return None
-        steps, self._steps = self._steps or map_.recipe.steps, None
-        return replace(map_.recipe, seed=self.seed.value(), steps=steps) if steps else None
-
-    def _new_key(self) -> None:
-        self._key = object()
+    def new_key(self) -> None:
+        self.change_key = object()
 
     def _set_seed(self) -> None:
         if not self._filling:
-            self._new_key()
+            self.new_key()
             self._wait.start()
 
     def roll(self) -> None:
@@ -452,197 +335,10 @@ class GrowBench(Stage):
         if map_ is not None:
             self.session.apply(set_wrap(map_, on))
             if map_.recipe.steps:
-                self.run_new()
-
-    def choose_of_nine(self) -> None:
-        """Show nine seeds side by side and take the one that is chosen."""
-        map_ = self.session.map
-        if map_ is None or not map_.recipe.steps:
-            return
-        dialog = NineDialog(self.session, map_, self.seed.value(), self.window())
-        if answered(dialog) and dialog.chosen is not None:
-            self.seed.setValue(dialog.chosen)
-
-    def look_at(self, place: int) -> None:
-        """Show what a step has made, by itself and large."""
-        map_ = self.session.map
-        if map_ is not None:
-            answered(AloneDialog(self.session, map_, place, self.window()))
-
-    def show_pairs(self, place: int) -> None:
-        """Show which tiles a solve takes to fit, to forbid pairs; it runs anew if some changed."""
-        self.catch_up()
-        map_ = self.session.map
-        if map_ is None:
-            return
-        before = map_.recipe.steps[place]
-        answered(PairsDialog(self.session, map_, place, self.window()))
-        if self.session.map is map_ and map_.recipe.steps[place] != before:
-            self.run_new()
+                self.runs.run_new()
 
     # Running
 
-    def run_new(self) -> None:
-        """Run the recipe as a step of its own."""
-        self.catch_up()
-        self._new_key()
-        self.run()
-
-    def run(self) -> None:
-        """Run the recipe beside the interface thread and lay what it made; latest wish wins."""
-        map_ = self.session.map
-        if self._job is not None:
-            self._again = True
-            return
-        recipe = self._wanted()
-        if map_ is None or recipe is None:
-            return
-        until, self._until = self._until, None
-        anew, self._anew = self._anew, None
-        key, doc, kept = self._key, self.session.doc, self.kept
-        trial = with_recipe(map_, recipe)
-        revision = doc.revision
-
-        def work(progress: Progress) -> _Ran | None:
-            try:
-                skipped: list[str] = []
-                grown = run_recipe(
-                    doc.project, trial, progress, kept=kept, until=until, skipped=skipped,
-                    show=self.running.take, anew=anew,
-                )  # fmt: skip
-                small = [step_picture(doc.project, trial, each, *_PICTURE) for each in grown]
-                return _Ran(grown, lay_grown(map_, grown, recipe), skipped, small)
-            except Exception:
-                if doc.revision != revision:
-                    return None  # the map changed under it: run once more
-                raise
-
-        def done(found: _Ran | None) -> None:
-            if doc is not self.session.doc or map_ not in doc.project.maps:
-                return
-            if found is None or doc.revision != revision:
-                self._again = True
-            else:
-                doc.when_free(lambda: self._lay(doc, revision, map_, found, key, until))
-
-        self.step_note.setText("growing…")
-        self.running.begin(doc, trial)
-        self._job = Job(work, done, self._fail, self.running.tell, owner=self, ended=self._ended)
-        self._job.start()
-
-    def call_off(self) -> None:
-        """Stop the run that is under way; nothing changes."""
-        self._again = False
-        if self._job is not None:
-            self._job.cancel()
-
-    def _ended(self) -> None:
-        self._job = None
-        self.running.end()
-        QTimer.singleShot(0, self, self._go_on)
-
-    def _lay(
-        self, doc: Document, revision: int, map_: Map, found: _Ran, key: object, until: int | None
-    ) -> None:
-        if doc is not self.session.doc or map_ not in doc.project.maps:
-            return
-        if doc.revision != revision:
-            self.run()  # something was drawn while it waited
-            return
-        self._tell(map_, found, until)
-        self.session.apply(found.edit, key)
-        self.refresh_later()
-
-    def _tell(self, map_: Map, found: _Ran, until: int | None) -> None:
-        """Note what each step made, for its card."""
-        first = next(
-            (e for e in found.grown if isinstance(e.layer, GroundLayer) and e.shares), None
-        )
-        self.laid = {name: (a, b) for name, a, b in first.shares} if first else {}
-        told: dict[int, Told] = {}
-        for each, small in zip(found.grown, found.pictures):
-            words = f"{each.seconds * 1000:.0f} ms" if self.show_times else ""
-            words = " · ".join(part for part in (words, each.words) if part)
-            picture = QPixmap.fromImage(image_of(small).copy())
-            if each.step not in told:
-                told[each.step] = Told(words, each.shares, picture, "", each.spots)
-        for line in found.skipped:
-            number = line.split(":")[0].split()[1]
-            if number.isdecimal():
-                told[int(number) - 1] = Told(problem=line)
-        last = max(told, default=-1)
-        if until is not None:  # what later steps made is still there
-            told |= {place: each for place, each in self.told.items() if place > last}
-        self.told = told
-        took = sum(each.seconds for each in found.grown)
-        text = f"{took * 1000:.0f} ms · " if self.show_times else ""
-        self.step_note.setText(text + off_words(found.grown))
-        spot = next((each.spots for each in found.grown if each.spots), ())
-        if found.skipped:
-            self.session.warn(" · ".join(found.skipped[:3]))
-        elif spot:
-            self._offer_spot(map_, found, spot)
-
-    def _offer_spot(self, map_: Map, found: _Ran, spot: tuple[tuple[int, int], ...]) -> None:
-        """Say where a solve could not go on, and offer what helps."""
-        made = next(each for each in found.grown if each.spots)
-        place, layer = made.step, made.layer
-
-        rows, cols = [r for r, _ in spot], [c for _, c in spot]
-        box = Box(min(rows), min(cols), max(rows) + 1, max(cols) + 1)
-        mask = np.zeros((box.height, box.width), np.bool_)
-        mask[np.array(rows) - box.top, np.array(cols) - box.left] = True
-
-        def show() -> None:
-            self.session.choose_layer(layer)
-            self.session.select(Selection(box, mask))
-
-        def free() -> None:
-            if isinstance(layer, GrownLayer):
-                plan = plan_unpin(self.session.doc, map_, layer, box, mask, "Free those cells")
-                self.session.apply(plan.edit)
-                self.run_new()
-
-        words = f"Step {place + 1}: {made.words}"
-        cures: dict[str, Callable[[], object]] = {"Show": show, "Free those cells": free}
-        step = map_.recipe.steps[place] if place < len(map_.recipe.steps) else None
-        if isinstance(step, SolveStep) and made.words.startswith("impossible"):
-            new = replace(step, gaps=True)
-            cures["Leave gaps"] = lambda: self._put(place, new)
-            found_set = self.session.project.set_of(step.tileset, step.set_name)
-            if step.source is SolveFrom.MARKS and found_set is not None:
-                owner, kit = found_set
-                cures["Make the tile…"] = lambda: self.session.missing_wanted.emit(owner, kit)
-        self.session.offer(words, cures)
-
-    def _put(self, place: int, step: Step) -> None:
-        if self._do(lambda map_: put_step(map_, place, step)):
-            self.run_new()
-
-    def _fail(self, error: KnitError) -> None:
-        self.step_note.setText("")
-        self.session.warn(str(error))
-
-    def _go_on(self) -> None:
-        if self._again:
-            self._again = False
-            self.run()
-
-
-def off_words(grown: list[Grown]) -> str:
-    """Say how far noise ground is from the shares that were asked for."""
-    shares = [
-        s for each in grown if isinstance(each.layer, GroundLayer) and not each.words
-        for s in each.shares
-    ]  # fmt: skip
-    worst = max((abs(a - b) for _, a, b in shares), default=0.0)
-    if worst < 0.0005:
-        return "shares exact"
-    return f"shares within {percent(worst)}: borders need room; a larger scale gives more"
-
-
-def with_recipe(map_: Map, recipe: Recipe) -> Map:
-    """Make a stand-in for a map with another recipe, for the thread; it shares all else."""
-    trial = map_.blank()
-    trial.layers, trial.legend, trial.recipe = list(map_.layers), map_.legend, recipe
-    return trial
+    def put_recipe(self, place: int, step: Step) -> None:
+        if self.do_edit(lambda map_: put_step(map_, place, step)):
+            self.runs.run_new()

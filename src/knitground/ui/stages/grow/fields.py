@@ -22,11 +22,9 @@ from knitground.core.model.recipe import (
     ShapeOf,
     ShapeStep,
     SmoothStep,
-    SolveEdge,
-    SolveFrom,
-    SolveStep,
     TintStep,
 )
+from knitground.core.model.solvestep import SolveEdge, SolveFrom, SolveStep
 
 
 class As(StrEnum):

@@ -27,7 +27,7 @@ from knitground.core.edit.recipes import put_step
 from knitground.core.grow.joins import Joins, joins_of
 from knitground.core.grow.work import Work
 from knitground.core.model.map import Map
-from knitground.core.model.recipe import Pair, SolveStep
+from knitground.core.model.solvestep import Pair, SolveStep
 from knitground.core.model.tile import TileRef
 from knitground.core.render.tiles import tile_pixels
 from knitground.ui.common.tasks import Job

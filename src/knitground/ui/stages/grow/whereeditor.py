@@ -18,9 +18,9 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from knitground.core.model.conditions import Area, Condition, Conditions, Look
 from knitground.core.model.layers import GroundLayer, Layer, TintLayer
 from knitground.core.model.map import Map
-from knitground.core.model.recipe import Area, Condition, Conditions, Look
 from knitground.ui.common.widgets import clear, column, fill_box, icon_button, row
 from knitground.ui.session import Session
 

@@ -13,7 +13,7 @@ from knitground.core.edit.laying import Plan
 from knitground.core.edit.lesson import Lesson, Proposal
 from knitground.core.edit.rulestats import Fired
 from knitground.core.model.map import Map
-from knitground.core.rules.rewrite import DONE
+from knitground.core.rules.rewriterun import DONE
 from knitground.ui.session import Session
 
 Cell = tuple[int, int]

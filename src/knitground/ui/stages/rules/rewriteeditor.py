@@ -16,7 +16,7 @@ from PySide6.QtWidgets import (
 )
 
 from knitground.core.edit.hand import TileInHand
-from knitground.core.edit.rules import RuleHome
+from knitground.core.edit.ruledrafts import RuleHome
 from knitground.core.model.layers import GroundLayer
 from knitground.core.model.limits import MAX_NAME
 from knitground.core.model.rules import (
@@ -33,8 +33,10 @@ from knitground.core.model.tile import TileRef
 from knitground.core.rules.places import Place
 from knitground.ui.common.widgets import button, column, row
 from knitground.ui.session import Session
-from knitground.ui.stages.rules.editor import Palette, list_asks
-from knitground.ui.stages.rules.pictures import Pictures, block_bounds, block_layers
+from knitground.ui.stages.rules.blockpictures import block_bounds, block_layers
+from knitground.ui.stages.rules.editor import list_asks
+from knitground.ui.stages.rules.pictures import Pictures
+from knitground.ui.stages.rules.resultrow import Palette
 from knitground.ui.stages.rules.sheetdialog import take_in_hand
 from knitground.ui.stages.rules.stencilpad import BlockPad
 

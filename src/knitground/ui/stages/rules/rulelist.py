@@ -16,12 +16,13 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
-from knitground.core.edit.rules import RuleHome, rule_words
+from knitground.core.edit.ruledrafts import RuleHome, rule_words
 from knitground.core.model.rules import NeighbourRule, RewriteRule, Rule, Ways
 from knitground.ui.common.painting import painting, write_in
 from knitground.ui.common.theme import theme
 from knitground.ui.common.widgets import keeps_key
-from knitground.ui.stages.rules.pictures import Pictures, draw_block, draw_result, draw_stencil
+from knitground.ui.stages.rules.blockpictures import draw_block
+from knitground.ui.stages.rules.pictures import Pictures, draw_result, draw_stencil
 
 CARD, GAP, HEAD = 88, 6, 22
 _TEXT = 168

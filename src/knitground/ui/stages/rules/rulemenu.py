@@ -11,14 +11,13 @@ from PySide6.QtWidgets import QFileDialog, QMenu, QPushButton
 
 from knitground.core.edit.document import Edit
 from knitground.core.edit.rewriting import rewrite_now, use_on_map
+from knitground.core.edit.ruledrafts import RuleHome, rules_from_marks
 from knitground.core.edit.rules import (
-    RuleHome,
     add_rule_list,
     delete_rule_list,
     homes,
     merge_rules,
     rename_rule_list,
-    rules_from_marks,
 )
 from knitground.core.files.rulesfile import read_rules, write_rules
 from knitground.core.knit.layer import marked_tiles

@@ -8,16 +8,16 @@ from PySide6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QHelpEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QToolTip, QWidget
 
-from knitground.core.edit.rules import RuleHome
+from knitground.core.edit.ruledrafts import RuleHome
 from knitground.core.model.rules import Ask, NeighbourRule, RewriteRule
 from knitground.core.rules.places import RINGS, Place, places_of
 from knitground.ui.common.painting import painting
 from knitground.ui.common.theme import theme
 from knitground.ui.common.widgets import keeps_key
+from knitground.ui.stages.rules.blockpictures import draw_block_cell
 from knitground.ui.stages.rules.pictures import (
     Pictures,
     ask_words,
-    draw_block_cell,
     draw_stencil,
     place_rect,
     rings_of,

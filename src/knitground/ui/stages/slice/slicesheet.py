@@ -2,108 +2,30 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 import numpy as np
-from PySide6.QtCore import QLineF, QPointF, QRectF, Qt, Signal
+from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import (
-    QBrush,
     QColor,
-    QImage,
     QMouseEvent,
     QPainter,
-    QPainterPath,
     QPen,
-    QPolygonF,
 )
 
-from knitground.core.model.slicing import Area, Slicing
+from knitground.core.model.slicing import Slicing
 from knitground.core.model.tileset import Picture
 from knitground.core.slicing.facts import GridFacts
 from knitground.core.slicing.grid import Grid
-from knitground.core.slicing.pieces import foot, in_reading_order
+from knitground.core.slicing.pieces import foot
+from knitground.core.slicing.reshaping import Grip, dragged, drawn
 from knitground.ui.common.sheetview import SheetView
-from knitground.ui.common.theme import LINEN, theme
+from knitground.ui.common.theme import LINEN
 from knitground.ui.mapside.canvas.zoom import Camera
+from knitground.ui.stages.slice.slicemarks import SliceMarks
 
 _NEAR = 5.0
 _FRINGE = 96
-_LOUPE_PX, _LOUPE_SIDE = 15, 180
-
-
-@dataclass(frozen=True)
-class Grip:
-    """A line of the grid that can be dragged: the near or far side of column or row `number`."""
-
-    axis: str
-    number: int
-    far: bool
-
-
-def dragged(slicing: Slicing, grip: Grip, to: int) -> Slicing:
-    """Give the slicing in which a line lies at a place of the sheet.
-
-    The near side of the first tile moves the margin; the far side of any tile changes the tile's
-    size; the near side of any other tile changes the spacing, and the tile where that would be
-    less than nothing.
-
-    Examples
-    --------
-    >>> dragged(Slicing(16, 16), Grip("x", 1, False), 18).spacing_x
-    2
-    >>> dragged(Slicing(16, 16), Grip("x", 2, True), 54).tile_width
-    18
-    """
-    axis, n = grip.axis, grip.number
-    size = "tile_width" if axis == "x" else "tile_height"
-    tile, spacing = getattr(slicing, size), getattr(slicing, f"spacing_{axis}")
-    start = getattr(slicing, f"start_{axis}")
-    first = start + getattr(slicing, f"margin_{axis}")
-    if grip.far:
-        changes = {size: max(1, round((to - first - n * spacing) / (n + 1)))}
-    elif n == 0:
-        changes = {f"margin_{axis}": max(0, to - start)}
-    else:
-        pitch = max(1, round((to - first) / n))
-        if pitch >= tile:
-            changes = {f"spacing_{axis}": pitch - tile}
-        else:
-            changes = {f"spacing_{axis}": 0, size: pitch}
-    return replace(slicing, **changes)
-
-
-def drawn(slicing: Slicing, left: int, top: int, right: int, bottom: int) -> Slicing:
-    """Give the slicing of which a rectangle drawn on the sheet is one tile.
-
-    Among loose pieces it becomes one more; those whose middle it holds are joined in it.
-    """
-    width, height = max(1, right - left), max(1, bottom - top)
-    pitch_x, pitch_y = width + slicing.spacing_x, height + slicing.spacing_y
-    if slicing.pieces:
-        return _joined(slicing, (left, top, width, height))
-    return replace(
-        slicing,
-        tile_width=width,
-        tile_height=height,
-        margin_x=max(0, left - slicing.start_x) % pitch_x,
-        margin_y=max(0, top - slicing.start_y) % pitch_y,
-    )
-
-
-def _joined(slicing: Slicing, drawn_area: Area) -> Slicing:
-    """Put one piece in place of all whose middle a rectangle holds; alone it is a new piece."""
-    left, top, width, height = drawn_area
-    kept: list[Area] = []
-    held: list[Area] = []
-    for area in slicing.pieces:
-        x, y = area[0] + area[2] / 2, area[1] + area[3] / 2
-        inside = left <= x < left + width and top <= y < top + height
-        (held if inside else kept).append(area)
-    if held:
-        left, top = min(a[0] for a in held), min(a[1] for a in held)
-        width = max(a[0] + a[2] for a in held) - left
-        height = max(a[1] + a[3] for a in held) - top
-    return replace(slicing, pieces=tuple(in_reading_order([*kept, (left, top, width, height)])))
 
 
 def draw_pieces(
@@ -140,6 +62,7 @@ class SliceSheet(SheetView):
 
     def __init__(self) -> None:
         super().__init__()
+        self.marks = SliceMarks(self)
         self.grid: Grid | None = None
         self.facts: GridFacts | None = None
         self.picking = False
@@ -148,9 +71,9 @@ class SliceSheet(SheetView):
         self.others: list[tuple[str, Slicing]] = []
         self._crossing: bool | None = None
         self._anchor: int | None = None
-        self._grips: tuple[Grip, ...] = ()
-        self._from: QPointF | None = None
-        self._at: QPointF | None = None
+        self.grips: tuple[Grip, ...] = ()
+        self.pressed_at: QPointF | None = None
+        self.at: QPointF | None = None
 
     def show_grid(self, grid: Grid | None) -> None:
         """Show the lines of another grid; facts of the one before no longer hold."""
@@ -168,18 +91,18 @@ class SliceSheet(SheetView):
     def paint_over(self, painter: QPainter) -> None:
         if self.tileset is None:
             return
-        self._shade_regions(painter)
+        self.marks.shade_regions(painter)
         if self.grid is not None:
-            self._shade_leftover(painter)
-            self._mark_tiles(painter)
+            self.marks.shade_leftover(painter)
+            self.marks.mark_tiles(painter)
             if self.grid.slicing.pieces:
                 draw_pieces(painter, self.camera, self.grid.slicing, self.width(), self.height())
-                self._draw_anchors(painter)
+                self.marks.draw_anchors(painter)
             else:
-                self._draw_lines(painter)
-        self._draw_new_tile(painter)
-        if self._at is not None and self._from is None and self.underMouse():
-            self._draw_loupe(painter)
+                self.marks.draw_lines(painter)
+        self.marks.draw_new_tile(painter)
+        if self.at is not None and self.pressed_at is None and self.underMouse():
+            self.marks.draw_loupe(painter)
 
     def touch_up(self, part: Picture, slicing: Slicing) -> Picture:
         """Show fringes: pixels beside see-through ones whose colour is nearly see-through too."""
@@ -196,35 +119,8 @@ class SliceSheet(SheetView):
         part[fringe & beside & ~clear] = (255, 0, 200, 255)
         return part
 
-    def _draw_lines(self, painter: QPainter) -> None:
-        assert self.grid is not None
-        cut, zoom = self.grid.slicing, self.camera.zoom
-        colour = QColor(LINEN.madder)
-        far = cut.pitch_x * zoom < 4 or cut.pitch_y * zoom < 4
-        colour.setAlpha(90 if far else 220)
-        painter.setPen(QPen(colour, 1))
-        left, top = self.camera.to_screen(cut.left(0), cut.top(0))
-        right = left + (self.grid.columns * cut.pitch_x - cut.spacing_x) * zoom
-        bottom = top + (self.grid.rows * cut.pitch_y - cut.spacing_y) * zoom
-        lines = []
-        for x in self._lines(left, cut.pitch_x, cut.tile_width, self.grid.columns, self.width()):
-            lines.append(QLineF(x, top, x, bottom))
-        for y in self._lines(top, cut.pitch_y, cut.tile_height, self.grid.rows, self.height()):
-            lines.append(QLineF(left, y, right, y))
-        painter.drawLines(lines)
-
-    def _lines(self, first: float, pitch: int, tile: int, count: int, room: int) -> list[float]:
-        zoom = self.camera.zoom
-        low = max(0, int(-first // (pitch * zoom)))
-        high = min(count, int((room - first) // (pitch * zoom)) + 1)
-        out = []
-        for n in range(low, high):
-            start = first + n * pitch * zoom
-            out += [start, start + tile * zoom]
-        return out
-
     @property
-    def _settled(self) -> bool:
+    def settled(self) -> bool:
         """Whether the lines shown are the slicing in use, not one that is being tried."""
         return (
             self.grid is not None
@@ -232,115 +128,28 @@ class SliceSheet(SheetView):
             and self.grid.slicing == self.tileset.slicing
         )
 
-    def _anchor_point(self, number: int) -> QPointF:
+    def anchor_point(self, number: int) -> QPointF:
         """Where the anchor of a piece is on the screen."""
         assert self.tileset is not None
         area = self.tileset.slicing.tile_area(0, number)
         x, y = self.tileset.fact(0, number).anchor or foot(area)
         return QPointF(*self.camera.to_screen(area[0] + x, area[1] + y))
 
-    def _draw_anchors(self, painter: QPainter) -> None:
-        """Mark the point of each piece that stands on its cell: a foot line with a stem."""
-        if not self._settled or self.tileset is None:
-            return
-        for _, number in self.seen_tiles()[:2000]:
-            if self.tile_rect(0, number).width() >= 12:
-                at = self._anchor_point(number)
-                for colour, width in ((LINEN.panel, 4.0), (LINEN.accent, 2.0)):
-                    painter.setPen(QPen(QColor(colour), width))
-                    painter.drawLine(at - QPointF(5, 0), at + QPointF(5, 0))
-                    painter.drawLine(at, at - QPointF(0, 6))
-
     def anchor_at(self, at: QPointF) -> int | None:
         """Number of the piece whose anchor is under a place on the screen."""
-        if not self._settled or self.tileset is None or not self.tileset.slicing.pieces:
+        if not self.settled or self.tileset is None or not self.tileset.slicing.pieces:
             return None
         near = [
-            ((self._anchor_point(n) - QPointF(0, 3) - at).manhattanLength(), n)
+            ((self.anchor_point(n) - QPointF(0, 3) - at).manhattanLength(), n)
             for _, n in self.seen_tiles()
         ]
         return min(near)[1] if near and min(near)[0] <= 2 * _NEAR else None
 
-    def _area_rect(self, area: tuple[int, int, int, int]) -> QRectF:
+    def area_rect(self, area: tuple[int, int, int, int]) -> QRectF:
         x, y = self.camera.to_screen(area[0], area[1])
         return QRectF(x, y, area[2] * self.camera.zoom, area[3] * self.camera.zoom)
 
-    def _shade_regions(self, painter: QPainter) -> None:
-        """Dim what lies outside the region, and outline the sheet's other regions."""
-        assert self.tileset is not None
-        area = self.grid.slicing.area if self.grid is not None else None
-        if area is not None:
-            whole = QPainterPath()
-            whole.addRect(self._area_rect((0, 0, self.tileset.width, self.tileset.height)))
-            inside = QPainterPath()
-            inside.addRect(self._area_rect(area))
-            painter.fillPath(whole - inside, QColor(132, 137, 138, 170))
-        for name, slicing in self.others:
-            if slicing.area is not None:
-                rect = self._area_rect(slicing.area)
-                painter.setPen(QPen(QColor(LINEN.accent), 1.5, Qt.PenStyle.DashLine))
-                painter.setBrush(Qt.BrushStyle.NoBrush)
-                painter.drawRect(rect)
-                painter.drawText(rect.topLeft() + QPointF(4, 13), name)
-
-    def _shade_leftover(self, painter: QPainter) -> None:
-        assert self.grid is not None
-        assert self.tileset is not None
-        cut, zoom = self.grid.slicing, self.camera.zoom
-        shade = QColor(LINEN.warning)
-        shade.setAlpha(110)
-        if cut.area is not None:
-            return
-        wide, high = self.tileset.width, self.tileset.height
-        for x, y, w, h in (
-            (wide - self.grid.leftover_x - cut.margin_x, 0, self.grid.leftover_x, high),
-            (0, high - self.grid.leftover_y - cut.margin_y, wide, self.grid.leftover_y),
-        ):
-            if w > 0 and h > 0:
-                at = self.camera.to_screen(max(0, x), max(0, y))
-                painter.fillRect(QRectF(*at, w * zoom, h * zoom), shade)
-
-    def _mark_tiles(self, painter: QPainter) -> None:
-        assert self.grid is not None
-        assert self.tileset is not None
-        if self.grid.slicing == self.tileset.slicing:
-            painter.setPen(QPen(QColor(LINEN.madder), 2))
-            for row, col in self.tileset.left_out:
-                if row < self.grid.rows and col < self.grid.columns:
-                    rect = self._trial_rect(row, col).adjusted(3, 3, -3, -3)
-                    painter.drawLine(rect.topLeft(), rect.bottomRight())
-                    painter.drawLine(rect.topRight(), rect.bottomLeft())
-        small = self.grid.slicing.tile_width * self.camera.zoom < 10
-        if self.facts is None or small or self.grid.count > 40_000:
-            return
-        rows, cols = self.facts.empty.shape
-        hatch = QBrush(QColor(43, 42, 51, 120), Qt.BrushStyle.BDiagPattern)
-        doubles = self.facts.doubles
-        # Where most tiles are cut the pictures span several: no news, and nothing to warn of.
-        warns = not self.facts.mostly_crossed
-        for row, col in self._seen(rows, cols):
-            rect = self._trial_rect(row, col)
-            if self.facts.empty[row, col]:
-                painter.fillRect(rect, hatch)
-            elif doubles[row, col]:
-                self._tick(painter, rect, LINEN.accent, twice=True)
-            elif warns and self.facts.crossed[row, col]:
-                self._tick(painter, rect, LINEN.warning)
-
-    def _tick(self, painter: QPainter, rect: QRectF, colour: str, *, twice: bool = False) -> None:
-        """Draw a small tick in the upper right corner of a tile, or two for a double."""
-        side = min(5.0, rect.width() / 5)
-        for shift in (0.0, side + 1.5)[: 2 if twice else 1]:
-            right, top = rect.right() - 1 - shift, rect.top() + 1
-            tick = QPolygonF(
-                [QPointF(right - side, top), QPointF(right, top), QPointF(right, top + side)]
-            )
-            path = QPainterPath()
-            path.addPolygon(tick)
-            path.closeSubpath()
-            painter.fillPath(path, QColor(colour))
-
-    def _seen(self, rows: int, cols: int) -> list[tuple[int, int]]:
+    def seen(self, rows: int, cols: int) -> list[tuple[int, int]]:
         assert self.grid is not None
         cut = self.grid.slicing
         if cut.pieces:
@@ -357,84 +166,9 @@ class SliceSheet(SheetView):
         )
         return [(row, col) for row in row_range for col in col_range]
 
-    def _trial_rect(self, row: int, col: int) -> QRectF:
+    def trial_rect(self, row: int, col: int) -> QRectF:
         assert self.grid is not None
-        return self._area_rect(self.grid.slicing.tile_area(row, col))
-
-    def _draw_new_tile(self, painter: QPainter) -> None:
-        if self._from is None or self._at is None or self._grips:
-            return
-        left, top, right, bottom = self._new_tile()
-        x, y = self.camera.to_screen(left, top)
-        zoom = self.camera.zoom
-        rect = QRectF(x, y, (right - left) * zoom, (bottom - top) * zoom)
-        painter.setPen(QPen(QColor("#FFFFFF"), 2, Qt.PenStyle.DashLine))
-        painter.setBrush(Qt.BrushStyle.NoBrush)
-        painter.drawRect(rect)
-        painter.drawText(rect.bottomRight() + QPointF(6, 12), f"{right - left} × {bottom - top}")
-
-    def _draw_loupe(self, painter: QPainter) -> None:
-        """Draw the pixels round the pointer, large, in the corner farthest from it."""
-        assert self._at is not None
-        if self.tileset is None or self.tileset.picture is None:
-            return
-        x, y = (int(v) for v in self.sheet_at(self._at))
-        half, scale = _LOUPE_PX // 2, _LOUPE_SIDE / _LOUPE_PX
-        right = self._at.x() < self.width() / 2
-        low = self._at.y() < self.height() / 2
-        place = QRectF(
-            self.width() - _LOUPE_SIDE - 12 if right else 12,
-            self.height() - _LOUPE_SIDE - 12 if low else 12,
-            _LOUPE_SIDE,
-            _LOUPE_SIDE,
-        )
-        painter.fillRect(place.adjusted(-3, -3, 3, 3), QColor(LINEN.ink))
-        painter.fillRect(place, theme().colour("canvas"))
-        part = np.zeros((_LOUPE_PX, _LOUPE_PX, 4), np.uint8)
-        picture = self.tileset.picture
-        top, left = max(0, y - half), max(0, x - half)
-        seen = picture[top : max(top, y + half + 1), left : max(left, x + half + 1)]
-        dy, dx = top - (y - half), left - (x - half)
-        part[dy : dy + seen.shape[0], dx : dx + seen.shape[1]] = seen
-        image = QImage(
-            part.data, _LOUPE_PX, _LOUPE_PX, _LOUPE_PX * 4, QImage.Format.Format_RGBA8888
-        )
-        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, False)
-        painter.drawImage(place, image)
-        painter.save()
-        painter.setClipRect(place)
-        painter.setPen(QPen(QColor(LINEN.madder), 1.5))
-        for axis, value in self._lines_near(x - half, y - half):
-            at = value * scale
-            if axis == "x":
-                line = QLineF(place.left() + at, place.top(), place.left() + at, place.bottom())
-            else:
-                line = QLineF(place.left(), place.top() + at, place.right(), place.top() + at)
-            painter.drawLine(line)
-        painter.restore()
-
-    def _lines_near(self, left: int, top: int) -> list[tuple[str, int]]:
-        """Lines of the grid inside the loupe, from its own corner."""
-        if self.grid is None:
-            return []
-        cut = self.grid.slicing
-        if cut.pieces:
-            at = cut.tile_at(left + _LOUPE_PX // 2, top + _LOUPE_PX // 2)
-            if at is None:
-                return []
-            x, y, wide, high = cut.tile_area(*at)
-            return [("x", x - left), ("x", x + wide - left), ("y", y - top), ("y", y + high - top)]
-        out = []
-        for axis, start, first, tile, pitch, count in (
-            ("x", left, cut.left(0), cut.tile_width, cut.pitch_x, self.grid.columns),
-            ("y", top, cut.top(0), cut.tile_height, cut.pitch_y, self.grid.rows),
-        ):
-            for n in range(max(0, (start - first) // pitch), count):
-                near = first + n * pitch
-                if near > start + _LOUPE_PX:
-                    break
-                out += [(axis, line - start) for line in (near, near + tile)]
-        return out
+        return self.area_rect(self.grid.slicing.tile_area(row, col))
 
     # Pointer
 
@@ -461,20 +195,20 @@ class SliceSheet(SheetView):
         return tuple(found)
 
     def moved(self, event: QMouseEvent) -> None:
-        self._at = event.position()
+        self.at = event.position()
         x, y = self.sheet_at(event.position())
         if self._crossing is not None:
             self._cross(event.position())
         if self._anchor is not None and self.tileset is not None:
             area = self.tileset.slicing.tile_area(0, self._anchor)
             self.anchor_moved.emit(self._anchor, round(x) - area[0], round(y) - area[1])
-        elif self._from is not None and self._grips and self.grid is not None:
+        elif self.pressed_at is not None and self.grips and self.grid is not None:
             slicing = self.grid.slicing
-            for grip in self._grips:
+            for grip in self.grips:
                 slicing = dragged(slicing, grip, round(x if grip.axis == "x" else y))
             if slicing != self.grid.slicing:
                 self.reshaped.emit(slicing)
-        elif self._from is None:
+        elif self.pressed_at is None:
             self._show_cursor(event.position())
         self.hovered.emit(self.words(x, y))
         self.update()
@@ -493,9 +227,9 @@ class SliceSheet(SheetView):
 
     def pointed_tile(self) -> tuple[int, int] | None:
         """Row and column of the trial's tile under the pointer."""
-        if self._at is None or self.grid is None:
+        if self.at is None or self.grid is None:
             return None
-        return self.grid.tile_at(*self.sheet_at(self._at))
+        return self.grid.tile_at(*self.sheet_at(self.at))
 
     def words(self, x: float, y: float) -> str:
         """Say what is under a place of the sheet."""
@@ -520,7 +254,7 @@ class SliceSheet(SheetView):
         assert self.grid is not None
         left, top, wide, high = self.grid.slicing.tile_area(0, number)
         label = self.tileset.fact(0, number).name if self.tileset else ""
-        name = f" “{label}”" if label and self._settled else ""
+        name = f" “{label}”" if label and self.settled else ""
         facts = self._fact_words((0, number))
         return f"piece {number}{name}: {wide} × {high} px at {left}, {top}{facts}"
 
@@ -553,9 +287,9 @@ class SliceSheet(SheetView):
         if self._anchor is not None:
             return
         free = self.drawing or shift or self.drawing_region
-        self._grips = () if free else self.grips_at(event.position())
-        if self._grips or free:
-            self._from = self._at = event.position()
+        self.grips = () if free else self.grips_at(event.position())
+        if self.grips or free:
+            self.pressed_at = self.at = event.position()
 
     def _take_away(self, at: QPointF) -> None:
         """Take the piece under the pointer out of the pieces that are tried."""
@@ -595,12 +329,12 @@ class SliceSheet(SheetView):
         if self._anchor is not None:
             self._anchor = None
             self.anchor_left.emit()
-        if self._from is None:
+        if self.pressed_at is None:
             return
-        self._at = event.position()
-        left, top, right, bottom = self._new_tile()
-        draws = not self._grips
-        self._from, self._grips = None, ()
+        self.at = event.position()
+        left, top, right, bottom = self.new_tile()
+        draws = not self.grips
+        self.pressed_at, self.grips = None, ()
         if self.drawing_region and right - left > 3 and bottom - top > 3:
             self.drawing_region = False
             self.region_drawn.emit((left, top, right - left, bottom - top))
@@ -610,23 +344,23 @@ class SliceSheet(SheetView):
 
     def cancel(self) -> bool:
         """Call off the drag; returns whether there was one."""
-        was = self._from is not None
-        self._from, self._grips = None, ()
+        was = self.pressed_at is not None
+        self.pressed_at, self.grips = None, ()
         self.update()
         return was
 
-    def _new_tile(self) -> tuple[int, int, int, int]:
-        assert self._from is not None
-        assert self._at is not None
+    def new_tile(self) -> tuple[int, int, int, int]:
+        assert self.pressed_at is not None
+        assert self.at is not None
         assert self.tileset is not None
-        x0, y0 = self.sheet_at(self._from)
-        x1, y1 = self.sheet_at(self._at)
+        x0, y0 = self.sheet_at(self.pressed_at)
+        x1, y1 = self.sheet_at(self.at)
         wide, high = self.tileset.width, self.tileset.height
         xs = sorted(min(max(round(v), 0), wide) for v in (x0, x1))
         ys = sorted(min(max(round(v), 0), high) for v in (y0, y1))
         return xs[0], ys[0], xs[1], ys[1]
 
     def leaveEvent(self, event: object) -> None:
-        self._at = None
+        self.at = None
         self.hovered.emit("")
         self.update()

@@ -4,16 +4,12 @@ from __future__ import annotations
 
 from dataclasses import replace
 from functools import partial
-from pathlib import Path
 
-import numpy as np
 from PySide6.QtCore import QSize, Qt, QTimer
-from PySide6.QtGui import QPixmap
 from PySide6.QtWidgets import (
     QComboBox,
     QDialog,
     QDialogButtonBox,
-    QFileDialog,
     QFormLayout,
     QLabel,
     QLineEdit,
@@ -29,11 +25,7 @@ from knitground.core.edit.makeset import (
     lendable,
     plain_tiles,
     shape_of,
-    terrain_of,
-    texture_tile,
-    tile_picture,
 )
-from knitground.core.files.images import SUFFIXES, read_picture
 from knitground.core.knit.making import Tiles
 from knitground.core.knit.outline import MAX_RIM, Outline, OutlineShape, Rim
 from knitground.core.knit.setmaking import (
@@ -44,11 +36,8 @@ from knitground.core.knit.setmaking import (
 )
 from knitground.core.model.project import Project
 from knitground.core.model.terrain import SetKind, Terrain, TerrainSet
-from knitground.core.model.tile import TileRef
-from knitground.core.model.tileset import Picture, Tileset
-from knitground.core.render.pixels import premultiplied
+from knitground.core.model.tileset import Tileset
 from knitground.ui.common.beside import Beside
-from knitground.ui.common.tasks import Job
 from knitground.ui.common.widgets import (
     Swatch,
     button,
@@ -57,13 +46,12 @@ from knitground.ui.common.widgets import (
     note,
     row,
     set_role,
-    tile_pixmap,
 )
 from knitground.ui.session import Session
 from knitground.ui.stages.terrains.setpreview import Made, preview_set
 from knitground.ui.stages.terrains.tilepicker import TilePicker
+from knitground.ui.stages.terrains.twotiles import _SIDE, TwoTiles
 
-_SIDE = 56
 _LATER_MS = 120
 _MOST_SEED = 999_999
 
@@ -75,6 +63,7 @@ class SetDialog(QDialog):
         self, session: Session, kit: TerrainSet | None, parent: QWidget | None = None
     ) -> None:
         super().__init__(parent)
+        self.two_tiles = TwoTiles(self)
         self.session = session
         self.setWindowTitle("Make a set")
         self.pictures: list[Tiles | None] = [None, None]
@@ -84,8 +73,8 @@ class SetDialog(QDialog):
         self._shapes: dict[tuple[str, str], BorrowedShape] = {}
         self._lenders: list[tuple[Tileset, TerrainSet]] = []
         self._beside = Beside(lambda: session.doc, self)
-        self._later = QTimer(self, singleShot=True, interval=_LATER_MS)
-        self._later.timeout.connect(self.look)
+        self.later = QTimer(self, singleShot=True, interval=_LATER_MS)
+        self.later.timeout.connect(self.look)
         self._make_tiles()
         self._make_fields()
         self._lay_out()
@@ -100,7 +89,7 @@ class SetDialog(QDialog):
     @property
     def busy(self) -> bool:
         """Whether the set is being made."""
-        return self._beside.is_busy or self._later.isActive()
+        return self._beside.is_busy or self.later.isActive()
 
     # Building
 
@@ -115,17 +104,19 @@ class SetDialog(QDialog):
             each.setIconSize(QSize(_SIDE, _SIDE))
             each.setFixedSize(QSize(_SIDE + 16, _SIDE + 16))
             each.setToolTip(hint)
-            each.clicked.connect(partial(self.ask_for, n))
+            each.clicked.connect(partial(self.two_tiles.ask_for, n))
         self.names = [QLineEdit(), QLineEdit()]
         for field, words in zip(self.names, ("first terrain", "second terrain")):
             field.setPlaceholderText(words)
             field.setToolTip("Name of the terrain; empty: by its set or its colour")
-            field.textChanged.connect(self._later.start)
+            field.textChanged.connect(self.later.start)
         self.nothing = button(
-            "Nothing", self.take_nothing, "See-through: the set is laid over another layer"
+            "Nothing",
+            self.two_tiles.take_nothing,
+            "See-through: the set is laid over another layer",
         )
         self.files = [
-            button("File…", partial(self.ask_file, n),
+            button("File…", partial(self.two_tiles.ask_file, n),
                    "A texture from a picture file; its upper left part is taken")
             for n in (0, 1)
         ]  # fmt: skip
@@ -135,7 +126,7 @@ class SetDialog(QDialog):
         self.next = note()
         self.picker = TilePicker()
         self.sheets.activated.connect(lambda n: self.picker.show_sheet(self.project.tilesets[n]))
-        self.picker.picked.connect(self.take)
+        self.picker.picked.connect(self.two_tiles.take)
 
     def _make_fields(self) -> None:
         self.kind = QComboBox()
@@ -176,10 +167,10 @@ class SetDialog(QDialog):
         self.name.setPlaceholderText("named after its terrains")
         self.name.setToolTip("Name of the new sheet")
         for box in (self.shape, self.rim):
-            box.activated.connect(self._later.start)
+            box.activated.connect(self.later.start)
         for field in (self.rough, self.seed, self.rim_px, self.variants):
-            field.valueChanged.connect(self._later.start)
-        self.name.textChanged.connect(self._later.start)
+            field.valueChanged.connect(self.later.start)
+        self.name.textChanged.connect(self.later.start)
 
     def _lay_out(self) -> None:
         self.facts = note()
@@ -231,82 +222,13 @@ class SetDialog(QDialog):
             self.sheets.setCurrentIndex(self.project.tilesets.index(owner))
             self.picker.show_sheet(owner)
             for n, tile in enumerate(plain_tiles(owner, kit)[:2] if kit else []):
-                self.ask_for(n)
-                self.take(tile)
+                self.two_tiles.ask_for(n)
+                self.two_tiles.take(tile)
         self._on_kind()
-        self.ask_for(0 if self.pictures[0] is None else 1)
+        self.two_tiles.ask_for(0 if self.pictures[0] is None else 1)
         self.look()
 
     # Choosing
-
-    def ask_for(self, number: int) -> None:
-        """Let the next click on the sheet choose the first or the second tile."""
-        self.asked = number
-        for n, each in enumerate(self.slots):
-            each.setChecked(n == number)
-        self.next.setText(f"next click: {('first', 'second')[number]} terrain")
-
-    def take(self, tile: TileRef) -> None:
-        """Take a tile of a sheet as the one that is asked for."""
-        try:
-            picture = tile_picture(self.project, tile)
-        except KnitError as error:
-            self._say(str(error), wrong=True)
-            return
-        self._put(picture, terrain_of(self.project, tile))
-
-    def take_nothing(self) -> None:
-        """Let nothing lie round the first terrain."""
-        self.ask_for(1)
-        self._put(None, None)
-        self.ask_for(0)
-
-    def ask_file(self, number: int) -> None:
-        """Ask for a texture."""
-        self.ask_for(number)
-        kinds = " ".join(f"*{suffix}" for suffix in SUFFIXES)
-        name, _ = QFileDialog.getOpenFileName(self, "A texture", "", f"Pictures ({kinds})")
-        if name:
-            self.take_file(Path(name))
-
-    def take_file(self, path: Path) -> None:
-        """Take the upper left part of a picture, as large as the other tile; read beside."""
-        number = self.asked
-        self._say(f"reading {path.name}…", wrong=False)
-        Job(
-            lambda _: read_picture(path),
-            lambda picture: self._take_texture(number, picture),
-            lambda error: self._say(str(error), wrong=True),
-            owner=self,
-        ).start()
-
-    def _take_texture(self, number: int, picture: Picture) -> None:
-        self.ask_for(number)
-        other = self.pictures[1 - number]
-        cut = self.session.tileset.slicing if self.session.tileset else None
-        if other is not None:
-            high, wide = other.shape[:2]
-        elif cut is not None:
-            high, wide = cut.tile_height, cut.tile_width
-        else:
-            high = wide = min(picture.shape[:2])
-        self._put(texture_tile(picture, high, wide), None)
-
-    def _put(self, picture: Tiles | None, terrain: Terrain | None) -> None:
-        n = self.asked
-        self.pictures[n], self.known[n] = picture, terrain
-        self.slots[n].setIcon(
-            tile_pixmap(premultiplied(np.ascontiguousarray(picture)), _SIDE)
-            if picture is not None
-            else QPixmap()
-        )
-        self.slots[n].setText("" if picture is not None else "nothing" if n else "")
-        self.names[n].setPlaceholderText(
-            terrain.name if terrain else ("first terrain", "second terrain")[n]
-        )
-        if n == 0 and picture is not None and self.pictures[1] is None:
-            self.ask_for(1)
-        self._later.start()
 
     def _on_kind(self, _: int = 0) -> None:
         """Offer outlines of our own and those of sets of the kind."""
@@ -320,7 +242,7 @@ class SetDialog(QDialog):
             self.shape.addItem(f"as in “{kit.name}” of {owner.name}", None)
         self.shape.setCurrentIndex(max(0, self.shape.findText(kept)))
         self.names[1].setEnabled(kind is SetKind.CORNER)
-        self._later.start()
+        self.later.start()
 
     def reroll(self) -> None:
         """Take the next seed."""
@@ -356,11 +278,11 @@ class SetDialog(QDialog):
 
     def look(self) -> None:
         """Make the set beside the window and show it."""
-        self._later.stop()
+        self.later.stop()
         plan = self.plan()
         if isinstance(plan, str):
             self._show(None)
-            self._say(plan, wrong=False)
+            self.say(plan, wrong=False)
             return
         names, known, name = (
             [each.text() for each in self.names],
@@ -381,7 +303,7 @@ class SetDialog(QDialog):
     def _found(self, plan: SetPlan, answer: Made | str | None) -> None:
         if answer is None or isinstance(answer, str):
             self._show(None)
-            self._say(answer or "This could not be made: try another outline", wrong=True)
+            self.say(answer or "This could not be made: try another outline", wrong=True)
             return
         self._show(answer)
         tileset = answer.tileset
@@ -393,7 +315,7 @@ class SetDialog(QDialog):
             words += f" · {len(shape.masks)} of {shape.whole} shapes borrowed"
         if not rim_shows(plan):
             words += f" · the two tiles have no {plan.outline.rim.value} colour for most of the rim"
-        self._say(words, wrong=False)
+        self.say(words, wrong=False)
 
     def _show(self, found: Made | None) -> None:
         self.found = found
@@ -401,7 +323,7 @@ class SetDialog(QDialog):
         self.sample.show_pixels(found.sample if found else None)
         self.ok.setEnabled(found is not None)
 
-    def _say(self, words: str, *, wrong: bool) -> None:
+    def say(self, words: str, *, wrong: bool) -> None:
         self.facts.setText(words)
         set_role(self.facts, "warning" if wrong else "note")
 

@@ -19,8 +19,9 @@ from PySide6.QtWidgets import (
 )
 
 from knitground.core.edit.document import Edit
-from knitground.core.edit.rules import RuleHome, plain_mix, set_plain_mix
-from knitground.core.edit.terrains import (
+from knitground.core.edit.ruledrafts import RuleHome, set_plain_mix
+from knitground.core.edit.rules import plain_mix
+from knitground.core.edit.terrainlist import (
     add_terrain,
     change_terrain,
     delete_terrain,

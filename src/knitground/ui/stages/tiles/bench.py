@@ -24,61 +24,39 @@ from PySide6.QtWidgets import (
 
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.document import Edit
-from knitground.core.edit.properties import shared_properties
-from knitground.core.edit.sheets import leave_out
 from knitground.core.edit.tiles import (
     CHOICES,
     Share,
-    add_tag,
     choose_tiles,
-    name_tiles,
-    put_default,
-    put_property,
-    remove_default,
-    remove_property,
-    remove_tag,
-    scale_weights,
-    set_weights,
-    share_together,
-    tile_shares,
 )
 from knitground.core.model.limits import MAX_NAME, MAX_WEIGHT
-from knitground.core.model.properties import Property
 from knitground.core.model.tileset import PLAIN, At, Tileset
 from knitground.core.slicing.search import matching_tiles
 from knitground.ui.common.beside import Beside
 from knitground.ui.common.commands import Commands
 from knitground.ui.common.propertyeditor import DIFFERENT, PropertyEditor
-from knitground.ui.common.theme import LINEN
 from knitground.ui.common.widgets import (
-    ShareBar,
     button,
-    clear,
     column,
-    fill_box,
     head,
     note,
     row,
     scrolled,
 )
-from knitground.ui.common.words import percent
 from knitground.ui.session import Session
 from knitground.ui.stages.stage import Stage
 from knitground.ui.stages.tiles.bigtile import BigTile
+from knitground.ui.stages.tiles.factacts import FactActs
 from knitground.ui.stages.tiles.framestrip import tiles_mime
 from knitground.ui.stages.tiles.movespage import MovesPage
 from knitground.ui.stages.tiles.shapepad import PAD_SIDE, ShapePad
 from knitground.ui.stages.tiles.shapespage import ShapesPage
+from knitground.ui.stages.tiles.sharelist import LATER_MS, MANY, WIDE_MS, ShareList
 from knitground.ui.stages.tiles.tilessheet import OVERLAYS, TilesSheet, tile_line
 
 TABS = ("Weight", "Name and tags", "Properties", "Moves", "Shapes")
 _SHAPES, _MOVES = TABS.index("Shapes"), TABS.index("Moves")
 _BELOW, _BELOW_SHAPES = 232, 326
-_SHOWN_SHARES = 8
-_LATER_MS, _WIDE_MS = 120, 600
-"""Until what follows is counted; on large sheets once a row of edits has surely ended."""
-_MANY = 1000
-"""Tiles, chosen or there, from which the bench follows an edit in frames of their own."""
 
 
 class TilesBench(Stage):
@@ -89,18 +67,20 @@ class TilesBench(Stage):
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
+        self.fact_acts = FactActs(self)
+        self.share_list = ShareList(self)
         self.sheet = TilesSheet(session)
         self.big = BigTile()
         self.moves = MovesPage(session, self.big)
         self.pad = ShapePad()
         self.shapes = ShapesPage(session, self.pad)
         self.properties = PropertyEditor("these tiles")
-        self._filling = False
-        self._key: object = None
+        self.filling = False
+        self.change_key: object = None
         self._shares: dict[At, Share] = {}
-        self._later = QTimer(self, singleShot=True, interval=_LATER_MS)
-        self._later.timeout.connect(self._count)
-        self._beside = Beside(lambda: session.doc, self)
+        self.soon = QTimer(self, singleShot=True, interval=LATER_MS)
+        self.soon.timeout.connect(self.share_list.count)
+        self.beside = Beside(lambda: session.doc, self)
         self._soon = QTimer(self, singleShot=True, interval=0)
         self._soon.timeout.connect(self.refresh_later)
         self._make_top()
@@ -144,21 +124,21 @@ class TilesBench(Stage):
         self.weight.setRange(0, MAX_WEIGHT)
         self.weight.setDecimals(2)
         self.weight.setToolTip("Weight of the chosen tiles among their variants; 0 is never")
-        self.weight.valueChanged.connect(self._weigh)
-        half = button("÷ 2", partial(self._scale, 0.5), "Halve the weights")
-        double = button("× 2", partial(self._scale, 2.0), "Double the weights")
-        equal = button("Equal", self._equal, "Give all of them weight 1")
+        self.weight.valueChanged.connect(self.fact_acts.weigh)
+        half = button("÷ 2", partial(self.fact_acts.scale, 0.5), "Halve the weights")
+        double = button("× 2", partial(self.fact_acts.scale, 2.0), "Double the weights")
+        equal = button("Equal", self.fact_acts.equal, "Give all of them weight 1")
         self.together = QSlider(Qt.Orientation.Horizontal)
         self.together.setRange(0, 99)
         self.together.setToolTip("Part of their group that the chosen tiles take together")
         self.together.setAccessibleName("Together")
-        self.together.sliderPressed.connect(self._new_key)
-        self.together.valueChanged.connect(self._share)
+        self.together.sliderPressed.connect(self.new_key)
+        self.together.valueChanged.connect(self.fact_acts.share)
         self.together_words = QLabel("together")
         self.together_words.setMinimumWidth(96)
         self.never = QCheckBox("leave out")
         self.never.setToolTip("Neither offered nor knitted")
-        self.never.clicked.connect(self._leave_out)
+        self.never.clicked.connect(self.fact_acts.leave_out)
         self.share_lines = column(spacing=2)
         lines = QWidget()
         lines.setLayout(column(self.share_lines, 1))
@@ -174,11 +154,11 @@ class TilesBench(Stage):
         self.name = QLineEdit()
         self.name.setMaxLength(MAX_NAME)
         self.name.setToolTip("Name of the tile; several get a number each")
-        self.name.editingFinished.connect(self._name)
+        self.name.editingFinished.connect(self.fact_acts.name)
         self.tag = QLineEdit()
         self.tag.setMaxLength(MAX_NAME)
         self.tag.setPlaceholderText("another tag, then Enter")
-        self.tag.returnPressed.connect(self._add_tag)
+        self.tag.returnPressed.connect(self.fact_acts.add_tag)
         self.tags = row(spacing=4)
         page = QWidget()
         page.setLayout(column(
@@ -191,46 +171,11 @@ class TilesBench(Stage):
         self.whose.setToolTip(
             "Whose properties: of the chosen tiles, or defaults for tiles that lack their own"
         )
-        self.whose.activated.connect(self._show_properties)
+        self.whose.activated.connect(self.fact_acts.show_properties)
         self.inherited = note()
         inner = QWidget()
         inner.setLayout(column(self.whose, self.properties, self.inherited, 1, spacing=4))
         return scrolled(inner)
-
-    @property
-    def default_tag(self) -> str | None:
-        """The tag whose properties are looked at; "" is the whole sheet, None the chosen tiles."""
-        return self.whose.currentData() if self.whose.currentIndex() > 0 else None
-
-    def _show_properties(self, *_: object) -> None:
-        """Show the properties of the chosen tiles, of a tag or of the sheet."""
-        tileset, chosen = self.tileset, self.chosen
-        if tileset is None:
-            self.properties.show_properties([])
-            return
-        tags = sorted({tag for own in {each.tags for each in tileset.facts.values()}
-                       for tag in own})  # fmt: skip
-        items: list[tuple[str, object]] = [("these tiles", None), ("all tiles of the sheet", "")]
-        fill_box(
-            self.whose, items + [(f"all with tag “{tag}”", tag) for tag in tags], self.default_tag
-        )
-        self.whose.setCurrentIndex(max(0, self.whose.currentIndex()))
-        tag = self.default_tag
-        known = {each.tag: each.properties for each in tileset.defaults}
-        self.inherited.setText("")
-        if tag is not None:
-            self.properties.show_properties([(each, True) for each in known.get(tag, ())])
-            self.inherited.setText("A tile's own property of the same name goes before it.")
-            return
-        self.properties.show_properties(
-            shared_properties(tileset.facts.get(at, PLAIN).properties for at in chosen)
-        )
-        if chosen:
-            first = min(chosen)
-            own = {each.name for each in tileset.fact(*first).properties}
-            more = [each for each in tileset.properties_of(*first) if each.name not in own]
-            words = ", ".join(f"{each.name} = {each.value}" for each in more[:8])
-            self.inherited.setText(f"By default: {words}" if more else "")
 
     def _lay_out(self) -> None:
         self.tabs = QTabBar()
@@ -288,11 +233,11 @@ class TilesBench(Stage):
         s.changed.connect(self._follow)
         s.choice.tileset_changed.connect(self.refresh_later)
         s.choice.map_changed.connect(self.refresh_later)
-        self.sheet.chosen_changed.connect(self._show_chosen)
+        self.sheet.chosen_changed.connect(self.show_chosen)
         self.sheet.zoomed.connect(self.zoomed)
         self.sheet.dragged_out.connect(self._drag_tiles)
-        self.properties.put.connect(self._put_property)
-        self.properties.removed.connect(self._remove_property)
+        self.properties.put.connect(self.fact_acts.put_property)
+        self.properties.removed.connect(self.fact_acts.remove_property)
 
     def add_commands(self, commands: Commands) -> None:
         commands.add("Edit", "Choose all tiles", lambda: self.choose_by("all"), "Ctrl+Alt+A")
@@ -325,10 +270,10 @@ class TilesBench(Stage):
     def _follow(self, change: Changed) -> None:
         if change.what in (What.CELLS, What.TERRAIN):
             if self.isVisible():
-                self._later.start(_LATER_MS)
+                self.soon.start(LATER_MS)
         elif change.what in (What.MARKERS, What.TRAY, What.RECIPE, What.MIXES, What.RULES):
             return
-        elif len(self.chosen) > _MANY and self.isVisible():
+        elif len(self.chosen) > MANY and self.isVisible():
             self._soon.start()
         else:
             self.refresh_later()
@@ -336,18 +281,18 @@ class TilesBench(Stage):
     def refresh(self) -> None:
         """Show everything as it is now."""
         tilesets = self.session.project.tilesets
-        self._filling = True
+        self.filling = True
         self.sheets.clear()
         self.sheets.addItems([each.name for each in tilesets])
         at = tilesets.index(self.tileset) if self.tileset in tilesets else -1
         self.sheets.setCurrentIndex(at)
-        self._filling = False
+        self.filling = False
         self.sheet.show_tileset(self.tileset)
         self.sheet.choose(self.chosen)
         self._find(self.search.text())
-        self._show_chosen()
+        self.show_chosen()
 
-    def _show_chosen(self) -> None:
+    def show_chosen(self) -> None:
         tileset, chosen = self.tileset, self.chosen
         some = tileset is not None and bool(chosen)
         for place in range(self.pages.count()):
@@ -357,23 +302,23 @@ class TilesBench(Stage):
                 page.setEnabled(some or defaults)
         self.moves.show_tiles(tileset if some else None, chosen)
         self._show_shapes()
-        wide = tileset is not None and tileset.count > _MANY
+        wide = tileset is not None and tileset.count > MANY
         self.big.show_tile(
             tileset if some else None,
             min(chosen, default=None),
             None if wide else self.session.project,
         )
         if wide:
-            self._later.start(_WIDE_MS)
+            self.soon.start(WIDE_MS)
         if tileset is None or not chosen:
             self.words.setText("Choose tiles: click, drag, Ctrl, or “Choose…”.")
-            self._show_properties()
-            self._show_shares()
+            self.fact_acts.show_properties()
+            self.share_list.show_shares()
             return
         first = min(chosen)
         one = len(chosen) == 1
         self.words.setText(tile_line(tileset, first) if one else f"{len(chosen)} tiles chosen")
-        self._filling = True
+        self.filling = True
         every = [tileset.facts.get(at, PLAIN) for at in chosen]
         facts = list({id(fact): fact for fact in every}.values())
         weights = {fact.weight for fact in facts}
@@ -386,87 +331,24 @@ class TilesBench(Stage):
         if not self.name.hasFocus():
             self.name.setText(next(iter(names)) if len(names) == 1 else "")
         self.name.setPlaceholderText("" if len(names) == 1 else DIFFERENT)
-        self._show_tags(Counter(tag for fact in every for tag in fact.tags), len(chosen))
-        self._show_properties()
-        self._filling = False
-        self._show_shares()
-
-    def _show_tags(self, tags: Counter[str], count: int) -> None:
-        clear(self.tags)
-        for tag, having in sorted(tags.items())[:12]:
-            words = tag if having == count else f"{tag} ({having})"
-            gone = partial(self._remove_tag, tag)
-            self.tags.addWidget(button(f"{words}  ×", gone, f"Take the tag “{tag}” away"))
-        self.tags.addStretch(1)
-
-    def _show_shares(self) -> None:
-        """Say what the weights mean: shares among variants, and cells of this map."""
-        clear(self.share_lines)
-        self._beside.forget()
-        tileset = self.tileset
-        if tileset is None or not self.chosen:
-            return
-        if tileset.count <= _MANY:
-            shares = tile_shares(self.session.project, tileset, self.session.map)
-            self._list_shares(tileset, shares)
-            return
-        self.share_lines.addWidget(note("counting…"))
-        self._later.start(_WIDE_MS)
-
-    def _count(self) -> None:
-        """Show what takes long on large sheets, once nothing has changed for a moment."""
-        tileset, project, map_ = self.tileset, self.session.project, self.session.map
-        if tileset is None or tileset.count <= _MANY or not self.chosen:
-            self._show_shares()
-            return
-        self.big.show_tile(tileset, min(self.chosen), project)
-        self._beside.ask(
-            lambda: tile_shares(project, tileset, map_), partial(self._list_shares, tileset)
-        )
-
-    def _list_shares(self, tileset: Tileset, shares: dict[At, Share] | None) -> None:
-        """Show what is counted, if it is still about the tiles that are chosen."""
-        if tileset is not self.tileset or shares is None:
-            return
-        clear(self.share_lines)
-        listed = [at for at in sorted(self.chosen) if at in shares]
-        for at in listed[:_SHOWN_SHARES]:
-            each = shares[at]
-            words = percent(each.share)
-            words += f" ≈ {each.cells} of {each.of} cells" if each.of else ""
-            line = row(
-                QLabel(f"tile {tileset.number(*at)}"), ShareBar(each.share, None, LINEN.accent),
-                QLabel(words), spacing=6,
-            )  # fmt: skip
-            self.share_lines.addLayout(line)
-        if len(listed) > _SHOWN_SHARES:
-            self.share_lines.addWidget(note(f"and {len(listed) - _SHOWN_SHARES} more"))
-        if not listed:
-            self.share_lines.addWidget(note("No marks: these tiles are laid by hand or by a mix."))
-        whole = sum(shares[at].share for at in listed)
-        groups = {(shares[at].variants, shares[at].of) for at in listed}
-        self._filling = True
-        one_group = len(groups) == 1 and whole < 1
-        self.together.setEnabled(bool(listed))
-        if one_group and not self.together.isSliderDown():
-            self.together.setValue(min(99, round(100 * whole)))
-        words = f"together {percent(whole)}" if one_group else "together"
-        self.together_words.setText(words)
-        self._filling = False
+        self.fact_acts.show_tags(Counter(tag for fact in every for tag in fact.tags), len(chosen))
+        self.fact_acts.show_properties()
+        self.filling = False
+        self.share_list.show_shares()
 
     # Changing
 
-    def _do(self, build: Callable[[Tileset, frozenset[At]], Edit], key: object = None) -> bool:
+    def do_edit(self, build: Callable[[Tileset, frozenset[At]], Edit], key: object = None) -> bool:
         tileset, chosen = self.tileset, self.chosen
-        if self._filling or tileset is None or not chosen:
+        if self.filling or tileset is None or not chosen:
             return False
         return self.session.do(lambda: build(tileset, chosen), key)
 
-    def _new_key(self) -> None:
-        self._key = object()
+    def new_key(self) -> None:
+        self.change_key = object()
 
     def _choose_sheet(self, place: int) -> None:
-        if not self._filling:
+        if not self.filling:
             self.session.choose_tileset(self.session.project.tilesets[place])
 
     def _choose_overlay(self, place: int) -> None:
@@ -494,57 +376,6 @@ class TilesBench(Stage):
     def _choose_found(self) -> None:
         if self.sheet.found is not None:
             self.sheet.choose(self.sheet.found)
-
-    def _weigh(self, value: float) -> None:
-        self._do(lambda t, at: set_weights(t, at, value), self.weight)
-
-    def _scale(self, factor: float) -> None:
-        self._do(lambda t, at: scale_weights(t, at, factor))
-
-    def _equal(self) -> None:
-        self._do(lambda t, at: set_weights(t, at, 1.0))
-
-    def _share(self, value: int) -> None:
-        if not self.together.isSliderDown():
-            self._new_key()
-        project = self.session.project
-        self._do(lambda t, at: share_together(project, t, at, value / 100), self._key)
-
-    def _leave_out(self, on: bool) -> None:
-        self._do(lambda t, at: leave_out(t, at, on))
-
-    def _name(self) -> None:
-        tileset = self.tileset
-        if tileset is None or not self.chosen:
-            return
-        names = {tileset.fact(*at).name for at in self.chosen}
-        text = self.name.text().strip()
-        if names != {text} and (text or len(names) == 1):
-            self._do(lambda t, at: name_tiles(t, at, text))
-
-    def _add_tag(self) -> None:
-        text = self.tag.text()
-        if text.strip() and self._do(lambda t, at: add_tag(t, at, text)):
-            self.tag.clear()
-
-    def _remove_tag(self, tag: str) -> None:
-        self._do(lambda t, at: remove_tag(t, at, tag))
-
-    def _put_property(self, new: Property, old: str, keep: bool) -> None:
-        tileset, tag = self.tileset, self.default_tag
-        if tileset is not None and tag is not None:
-            done = self.session.do(lambda: put_default(tileset, tag, new, old))
-        else:
-            done = self._do(lambda t, at: put_property(t, at, new, old, keep=keep))
-        if not done:
-            self._show_chosen()
-
-    def _remove_property(self, name: str) -> None:
-        tileset, tag = self.tileset, self.default_tag
-        if tileset is not None and tag is not None:
-            self.session.do(lambda: remove_default(tileset, tag, name))
-        else:
-            self._do(lambda t, at: remove_property(t, at, name))
 
 
 def _mean(weights: set[float]) -> float:

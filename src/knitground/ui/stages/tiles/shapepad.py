@@ -5,20 +5,19 @@ from __future__ import annotations
 from dataclasses import replace
 
 from PySide6.QtCore import QEvent, QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
+from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
 
 from knitground.core.model.project import Project
 from knitground.core.model.shapes import Corner, ShapeForm, Shapes, TileShape
-from knitground.core.model.terrain import Slot
 from knitground.core.model.tileset import At, Tileset
-from knitground.core.shapes.borders import Meeting, Span, meetings
+from knitground.core.shapes.borders import Meeting, meetings
 from knitground.core.shapes.geometry import moved_shape, outline, snapped
-from knitground.core.shapes.kinds import kind_named
 from knitground.ui.common.painting import painting
-from knitground.ui.common.shapedrawing import draw_shape, shape_path
-from knitground.ui.common.theme import LINEN
+from knitground.ui.common.shapedrawing import shape_path
 from knitground.ui.common.widgets import keeps_key
 from knitground.ui.stages.tiles.bigtile import BigTile
+from knitground.ui.stages.tiles.shapehandles import handles, with_corner, with_handle
+from knitground.ui.stages.tiles.shapemarks import ShapeMarks
 
 PAD_SIDE = 248
 MODES = ("change", "box", "polygon", "round")
@@ -48,6 +47,7 @@ class ShapePad(BigTile):
 
     def __init__(self) -> None:
         super().__init__(PAD_SIDE)
+        self.marks = ShapeMarks(self)
         self.project: Project | None = None
         self.mode = "box"
         self.kind = "solid"
@@ -56,10 +56,10 @@ class ShapePad(BigTile):
         self.corner: int | None = None
         self.ghost: Shapes = ()
         self.meetings: list[Meeting] = []
-        self._points: list[Corner] = []
-        self._from: Corner | None = None
-        self._to: Corner | None = None
-        self._moving: TileShape | None = None
+        self.points: list[Corner] = []
+        self.begun_at: Corner | None = None
+        self.now_at: Corner | None = None
+        self.moving: TileShape | None = None
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseTracking(True)
         self.setCursor(Qt.CursorShape.CrossCursor)
@@ -123,31 +123,31 @@ class ShapePad(BigTile):
 
     def call_off(self) -> bool:
         """Forget what is being drawn or moved; returns whether there was anything."""
-        had = bool(self._points) or self._from is not None
-        self._points, self._from, self._to, self._moving = [], None, None, None
+        had = bool(self.points) or self.begun_at is not None
+        self.points, self.begun_at, self.now_at, self.moving = [], None, None, None
         self.update()
         return had
 
     # Places
 
-    def _frame(self) -> QRectF:
+    def tile_frame(self) -> QRectF:
         if self.tileset is None or self.at is None:
             return QRectF()
         _, _, wide, high = self.tileset.slicing.tile_area(*self.at)
         return self.frame_of(wide, high)
 
-    def _zoom(self) -> float:
+    def zoom_in(self) -> float:
         assert self.tileset is not None
         assert self.at is not None
-        return self._frame().width() / self.tileset.slicing.tile_area(*self.at)[2]
+        return self.tile_frame().width() / self.tileset.slicing.tile_area(*self.at)[2]
 
     def to_screen(self, corner: Corner) -> QPointF:
         """Where a place of the tile lies on the pad."""
-        frame, zoom = self._frame(), self._zoom()
+        frame, zoom = self.tile_frame(), self.zoom_in()
         return QPointF(frame.left() + corner[0] * zoom, frame.top() + corner[1] * zoom)
 
     def _to_tile(self, at: QPointF) -> Corner:
-        frame, zoom = self._frame(), self._zoom()
+        frame, zoom = self.tile_frame(), self.zoom_in()
         x, y = (at.x() - frame.left()) / zoom, (at.y() - frame.top()) / zoom
         return snapped(x, self.snap), snapped(y, self.snap)
 
@@ -162,7 +162,7 @@ class ShapePad(BigTile):
         return None
 
     def _shape_at(self, at: QPointF) -> int | None:
-        frame, zoom = self._frame(), self._zoom()
+        frame, zoom = self.tile_frame(), self.zoom_in()
         for number in reversed(range(len(self.shapes))):
             path = shape_path(self.shapes[number], frame.left(), frame.top(), zoom)
             if path.contains(at):
@@ -186,7 +186,7 @@ class ShapePad(BigTile):
         elif self.mode == "polygon":
             self._add_point(place)
         else:
-            self._from = self._to = place
+            self.begun_at = self.now_at = place
         self.update()
 
     def _begin_change(self, at: QPointF, place: Corner) -> None:
@@ -196,7 +196,7 @@ class ShapePad(BigTile):
         else:
             self.choose(self._shape_at(at))
         if self.chosen is not None:
-            self._from, self._to, self._moving = place, place, self.chosen
+            self.begun_at, self.now_at, self.moving = place, place, self.chosen
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         if self.tileset is None or self.at is None:
@@ -204,25 +204,29 @@ class ShapePad(BigTile):
         if self.moving_look:
             super().mouseMoveEvent(event)
             return
-        self._to = self._to_tile(event.position())
+        self.now_at = self._to_tile(event.position())
         shape = self.chosen
-        if self._moving is not None and self._from is not None and shape is not None:
-            right, down = self._to[0] - self._from[0], self._to[1] - self._from[1]
+        if self.moving is not None and self.begun_at is not None and shape is not None:
+            right, down = self.now_at[0] - self.begun_at[0], self.now_at[1] - self.begun_at[1]
             if self.corner is None:
-                self._moving = moved_shape(shape, right, down)
+                self.moving = moved_shape(shape, right, down)
             else:
-                self._moving = with_handle(shape, self.corner, self._to)
+                self.moving = with_handle(shape, self.corner, self.now_at)
         self.update()
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         if event.button() == Qt.MouseButton.MiddleButton:
             super().mouseReleaseEvent(event)
             return
-        if event.button() != Qt.MouseButton.LeftButton or self._from is None or self._to is None:
+        if (
+            event.button() != Qt.MouseButton.LeftButton
+            or self.begun_at is None
+            or self.now_at is None
+        ):
             return
-        start, end, moving = self._from, self._to, self._moving
+        start, end, moving = self.begun_at, self.now_at, self.moving
         shape = self.chosen
-        self._from = self._moving = None
+        self.begun_at = self.moving = None
         if moving is not None:
             if moving != shape and self.shape_number is not None:
                 self.altered.emit(self.shape_number, moving)
@@ -232,7 +236,12 @@ class ShapePad(BigTile):
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
         shape = self.chosen
-        if self.mode != "change" or shape is None or self.shape_number is None or self._zoom() <= 0:
+        if (
+            self.mode != "change"
+            or shape is None
+            or self.shape_number is None
+            or self.zoom_in() <= 0
+        ):
             self.mousePressEvent(event)
             return
         side = self._side_at(event.position(), shape)
@@ -259,26 +268,26 @@ class ShapePad(BigTile):
         return best[1] if best else None
 
     def _add_point(self, place: Corner) -> None:
-        if len(self._points) >= 3:
-            gap = self.to_screen(self._points[0]) - self.to_screen(place)
+        if len(self.points) >= 3:
+            gap = self.to_screen(self.points[0]) - self.to_screen(place)
             if max(abs(gap.x()), abs(gap.y())) <= _NEAR_PX:
                 self.close_polygon()
                 return
-        if not self._points or self._points[-1] != place:
-            self._points.append(place)
+        if not self.points or self.points[-1] != place:
+            self.points.append(place)
 
     def close_polygon(self) -> None:
         """Make a polygon of the corners that were clicked."""
-        points = tuple(self._points)
+        points = tuple(self.points)
         if points:
             self._finish(TileShape(self.kind, ShapeForm.POLYGON, points))
 
     def _finish(self, shape: TileShape) -> None:
         before = len(self.shapes)
-        self._from = None
+        self.begun_at = None
         self.drawn.emit(shape)
         if len(self.shapes) > before:
-            self._points = []
+            self.points = []
             self.choose(len(self.shapes) - 1)
 
     # Keys
@@ -291,10 +300,10 @@ class ShapePad(BigTile):
         if key == Qt.Key.Key_Escape:
             if not self.call_off():
                 event.ignore()
-        elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self._points:
+        elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self.points:
             self.close_polygon()
-        elif key == Qt.Key.Key_Backspace and self._points:
-            self._points.pop()
+        elif key == Qt.Key.Key_Backspace and self.points:
+            self.points.pop()
             self.update()
         elif key in (Qt.Key.Key_Delete, Qt.Key.Key_Backspace):
             self.take_away()
@@ -333,115 +342,11 @@ class ShapePad(BigTile):
             return
         with painting(self) as painter:
             painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-            self._draw_beside(painter)
+            self.marks.draw_beside(painter)
             for n, shape in enumerate(self.shapes):
-                moved = (
-                    self._moving if n == self.shape_number and self._moving is not None else shape
-                )
-                self._draw_shape(painter, moved, chosen=n == self.shape_number)
+                moved = self.moving if n == self.shape_number and self.moving is not None else shape
+                self.marks.draw_shape(painter, moved, chosen=n == self.shape_number)
             for shape in self.ghost:
-                self._draw_shape(painter, shape, chosen=False, thin=True)
-            self._draw_new(painter)
-            self._draw_meetings(painter)
-
-    def _draw_beside(self, painter: QPainter) -> None:
-        """Draw the shapes of the tiles round it, thinly."""
-        assert self.project is not None
-        frame, zoom = self._frame(), self._zoom()
-        for (down, across), tile in (self.beside or {}).items():
-            owner = self.project.tileset_named(tile.tileset)
-            for shape in owner.fact(tile.row, tile.col).shapes if owner else ():
-                left = frame.left() + across * frame.width()
-                top = frame.top() + down * frame.height()
-                path = shape_path(shape, left, top, zoom)
-                draw_shape(painter, path, kind_named(self.project, shape.kind), thin=True)
-
-    def _draw_shape(
-        self, painter: QPainter, shape: TileShape, *, chosen: bool, thin: bool = False
-    ) -> None:
-        assert self.project is not None
-        frame, zoom = self._frame(), self._zoom()
-        path = shape_path(shape, frame.left(), frame.top(), zoom)
-        kind = kind_named(self.project, shape.kind)
-        draw_shape(painter, path, kind, width=2.5 if chosen else 1.5, thin=thin)
-        if chosen and self.mode == "change":
-            painter.setPen(QPen(QColor(LINEN.ink), 1.5))
-            for n, corner in enumerate(handles(shape)):
-                painter.setBrush(QColor(LINEN.madder if n == self.corner else LINEN.panel))
-                spot = self.to_screen(corner)
-                painter.drawRect(QRectF(spot.x() - 3.5, spot.y() - 3.5, 7, 7))
-
-    def _draw_new(self, painter: QPainter) -> None:
-        """Draw what is being drawn."""
-        assert self.project is not None
-        kind = kind_named(self.project, self.kind)
-        drags = self._from is not None and self._moving is None and self._to is not None
-        if drags and self._from is not None and self._to is not None:
-            shape = TileShape(self.kind, ShapeForm(self.mode), (self._from, self._to))
-            frame, zoom = self._frame(), self._zoom()
-            draw_shape(painter, shape_path(shape, frame.left(), frame.top(), zoom), kind)
-        if self._points:
-            points = [self.to_screen(each) for each in self._points]
-            if self._to is not None:
-                points.append(self.to_screen(self._to))
-            for colour, width in ((LINEN.panel, 4.0), (kind.colour, 2.0)):
-                painter.setPen(QPen(QColor(colour), width))
-                painter.drawPolyline(QPolygonF(points))
-            painter.setBrush(QColor(kind.colour))
-            painter.drawEllipse(points[0], 4, 4)
-
-    def _draw_meetings(self, painter: QPainter) -> None:
-        """Mark, just outside the tile, where shapes do not meet those beside it."""
-        for each in self.meetings:
-            for spans, colour, style in (
-                (each.steps, LINEN.madder, Qt.PenStyle.SolidLine),
-                (each.gaps, LINEN.warning, Qt.PenStyle.DotLine),
-            ):
-                for span in spans:
-                    a, b = self._along(each.side, span)
-                    painter.setPen(QPen(QColor(LINEN.panel), 7, Qt.PenStyle.SolidLine))
-                    painter.drawLine(a, b)
-                    painter.setPen(QPen(QColor(colour), 4, style))
-                    painter.drawLine(a, b)
-
-    def _along(self, side: Slot, span: Span) -> tuple[QPointF, QPointF]:
-        frame, zoom, off = self._frame(), self._zoom(), 5
-        if side in (Slot.N, Slot.S):
-            y = frame.top() - off if side is Slot.N else frame.bottom() + off
-            return (QPointF(frame.left() + span[0] * zoom, y),
-                    QPointF(frame.left() + span[1] * zoom, y))  # fmt: skip
-        x = frame.left() - off if side is Slot.W else frame.right() + off
-        return (QPointF(x, frame.top() + span[0] * zoom), QPointF(x, frame.top() + span[1] * zoom))
-
-
-def handles(shape: TileShape) -> list[Corner]:
-    """List the corners of a shape that can be dragged: four of a frame, all of a polygon.
-
-    Examples
-    --------
-    >>> handles(TileShape("solid", ShapeForm.ROUND, ((0, 0), (4, 2))))
-    [(0, 0), (4, 0), (4, 2), (0, 2)]
-    """
-    if shape.form is ShapeForm.POLYGON:
-        return list(shape.corners)
-    (left, top), (right, bottom) = shape.corners[0], shape.corners[-1]
-    return [(left, top), (right, top), (right, bottom), (left, bottom)]
-
-
-def with_handle(shape: TileShape, number: int, place: Corner) -> TileShape:
-    """Move one corner of a shape; of a frame the opposite one stays."""
-    if shape.form is ShapeForm.POLYGON:
-        corners = (*shape.corners[:number], place, *shape.corners[number + 1 :])
-        return replace(shape, corners=corners)
-    stays = handles(shape)[(number + 2) % 4]
-    left, right = sorted((stays[0], place[0]))
-    top, bottom = sorted((stays[1], place[1]))
-    return replace(shape, corners=((left, top), (right, bottom)))
-
-
-def with_corner(shape: TileShape, side: int, place: Corner) -> TileShape:
-    """Put a corner more into a side; a box becomes a polygon."""
-    points = outline(shape)
-    return TileShape(
-        shape.kind, ShapeForm.POLYGON, (*points[: side + 1], place, *points[side + 1 :])
-    )
+                self.marks.draw_shape(painter, shape, chosen=False, thin=True)
+            self.marks.draw_new(painter)
+            self.marks.draw_meetings(painter)

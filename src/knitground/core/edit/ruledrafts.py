@@ -1,0 +1,204 @@
+"""Rules made of what is there: marks, cells of the map, a mix for plain cells."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+from knitground.core.base.errors import EditError
+from knitground.core.edit.atoms import SetField
+from knitground.core.edit.changed import Changed, What
+from knitground.core.edit.document import Edit
+from knitground.core.model.mix import MixEntry
+from knitground.core.model.project import Project
+from knitground.core.model.rules import (
+    SAME,
+    Ask,
+    AskKind,
+    NeighbourRule,
+    Result,
+    ResultKind,
+    Rule,
+    RuleList,
+    Spot,
+    Ways,
+)
+from knitground.core.model.terrain import ANY, SetKind, TerrainSet
+from knitground.core.model.tile import TileRef
+from knitground.core.model.tileset import Tileset
+from knitground.core.rules.places import MIDDLE, base_places
+
+
+@dataclass(frozen=True, eq=False)
+class RuleHome:
+    """Where a list of rules lives: in a terrain set of a tileset, or in the project by its name."""
+
+    project: Project
+    tileset: Tileset | None = None
+    kit: TerrainSet | None = None
+    name: str = ""
+
+    @property
+    def rules(self) -> RuleList:
+        """The rules as they are now; none if the list is gone."""
+        if self.kit is not None:
+            return self.kit.rules
+        return self.project.rules_named(self.name) or RuleList(self.name)
+
+    @property
+    def title(self) -> str:
+        """The list in words."""
+        return f"{self.kit.name} ({self.kit.kind.value} set)" if self.kit else self.name
+
+    @property
+    def is_there(self) -> bool:
+        """Whether the project still has it."""
+        if self.kit is None:
+            return self.project.rules_named(self.name) is not None
+        return any(self.kit is kit for owner in self.project.tilesets for kit in owner.sets)
+
+    def same_as(self, other: RuleHome | None) -> bool:
+        """Whether both are one list."""
+        return other is not None and self.kit is other.kit and self.name == other.name
+
+    def put(self, new: RuleList, what: str) -> Edit:
+        """Put other rules in the place of those that are there."""
+        if new == self.rules:
+            return Edit(what, ())
+        if self.kit is not None:
+            changed = Changed(What.MARKS, tileset=self.tileset)
+            return Edit(what, (SetField(self.kit, "rules", new, changed),))
+        lists = [new if each.name == self.name else each for each in self.project.rule_lists]
+        atom = SetField(self.project, "rule_lists", lists, Changed(What.RULES))
+        return Edit(what, (atom,))
+
+    def rule(self, number: int) -> Rule | None:
+        """Give a rule by its number."""
+        return next((each for each in self.rules.rules if each.number == number), None)
+
+
+def rule_words(rule: Rule) -> str:
+    """Name a rule: its own name, or its kind and number."""
+    kind = "Rule" if isinstance(rule, NeighbourRule) else "Rewrite"
+    return rule.name or f"{kind} {rule.number}"
+
+
+def change_rule(home: RuleHome, number: int, new: Rule, what: str = "") -> Edit:
+    """Put another rule in a rule's place; it keeps its number."""
+    new = replace(new, number=number)
+    rules = tuple(new if each.number == number else each for each in home.rules.rules)
+    return home.put(replace(home.rules, rules=rules), what or f"Change {rule_words(new)}")
+
+
+def rules_from_marks(kit: TerrainSet, tiles: Sequence[tuple[TileRef, Sequence[int]]]) -> list[Rule]:
+    """Say the marks of tiles as rules, one for each group of tiles with the same marks.
+
+    Parameters
+    ----------
+    tiles : tiles and their nine marks each
+    """
+    groups: dict[tuple[int, ...], list[TileRef]] = {}
+    for tile, marks in tiles:
+        groups.setdefault(tuple(int(each) for each in marks), []).append(tile)
+    out: list[Rule] = []
+    for marks, group in groups.items():
+        stencil, subject = stencil_of_marks(kit, marks)
+        shown = tuple(MixEntry(tile) for tile in group)
+        name = _name_of(kit, marks)
+        out.append(NeighbourRule(0, stencil, name, Result(tiles=shown), subject))
+    return out
+
+
+def stencil_of_marks(kit: TerrainSet, marks: Sequence[int]) -> tuple[tuple[Spot, ...], Ask | None]:
+    """Say a tile's marks as a stencil: what it would take to stand there by a rule."""
+    places = base_places(kit.kind)
+    if kit.kind is not SetKind.RING:
+        spots = [
+            Spot(y, x, Ask(AskKind.TERRAIN, kit.name_of(marks[slot]) if marks[slot] else ""))
+            for slot, (y, x) in zip(kit.kind.slots, places)
+            if marks[slot] != ANY
+        ]
+        return tuple(spots), None
+    middle = marks[kit.kind.slots[0]]
+    spots = []
+    for slot, (y, x) in zip(kit.kind.slots[1:], places[1:]):
+        if marks[slot] == ANY:
+            continue
+        same = marks[slot] == middle
+        if not same and slot % 2 and not _both_sides(marks, slot, middle):
+            continue  # a corner counts only where both its sides do
+        spots.append(Spot(y, x, SAME if same else Ask(AskKind.OTHER)))
+    return tuple(spots), Ask(AskKind.TERRAIN, kit.name_of(middle)) if middle else None
+
+
+def set_plain_mix(home: RuleHome, mark: int, mix: str) -> Edit:
+    """Draw the cells that show one terrain all over from a mix, by a rule at the end of the list.
+
+    Parameters
+    ----------
+    home : of a terrain set
+    mark : the terrain
+    mix : “” for the set's own tiles again
+    """
+    assert home.kit is not None
+    name = home.kit.name_of(mark)
+    old = plain_rule(home, mark)
+    if not mix:
+        others = tuple(each for each in home.rules.rules if each is not old)
+        return home.put(replace(home.rules, rules=others), f"Plain {name} from the set")
+    if not home.rules.first:
+        raise EditError(
+            f"the marks of “{home.kit.name}” come before its rules, and a mix for plain {name} is"
+            " a rule: tick “rules before marks” on stage Rules first"
+        )
+    result = Result(ResultKind.MIX, mix=mix)
+    what = f"Plain {name} from mix “{mix}”"
+    if old is not None:
+        return change_rule(home, old.number, replace(old, result=result, on=True), what)
+    stencil, subject = stencil_of_marks(home.kit, [mark] * 9)
+    rule = NeighbourRule(home.rules.free_number(), stencil, f"Plain {name}", result, subject)
+    return home.put(replace(home.rules, rules=(*home.rules.rules, rule)), what)
+
+
+def plain_rule(home: RuleHome, mark: int) -> NeighbourRule | None:
+    """Find the rule that fills plain cells of a terrain from a mix."""
+    assert home.kit is not None
+    form = stencil_of_marks(home.kit, [mark] * 9)
+    for rule in home.rules.rules:
+        if not isinstance(rule, NeighbourRule) or rule.result.kind is not ResultKind.MIX:
+            continue
+        plain = rule.ways is Ways.AS_DRAWN and rule.chance == 1 and rule.every[:2] == (1, 1)
+        if plain and (rule.stencil, rule.subject) == form:
+            return rule
+    return None
+
+
+def _both_sides(marks: Sequence[int], slot: int, middle: int) -> bool:
+    return marks[(slot - 1) % 8] == middle and marks[(slot + 1) % 8] == middle
+
+
+def _name_of(kit: TerrainSet, marks: Sequence[int]) -> str:
+    shown = [kit.name_of(marks[slot]) for slot in kit.kind.slots if marks[slot] not in (0, ANY)]
+    return ", ".join(dict.fromkeys(shown))[:60]
+
+
+def stencil_from_cell(kit: TerrainSet, values: dict[tuple[int, int], int]) -> NeighbourRule:
+    """Make a rule of what lies round a cell: values of its places, by place."""
+    own = values.get(MIDDLE, 0)
+    spots = []
+    for (y, x), value in sorted(values.items()):
+        if kit.kind is SetKind.RING:
+            if (y, x) != MIDDLE:
+                spots.append(Spot(y, x, SAME if value == own else Ask(AskKind.OTHER)))
+        else:
+            spots.append(Spot(y, x, Ask(AskKind.TERRAIN, kit.name_of(value) if value else "")))
+    subject = None
+    if kit.kind is SetKind.RING and own:
+        subject = Ask(AskKind.TERRAIN, kit.name_of(own))
+    return NeighbourRule(0, tuple(spots), subject=subject)
+
+
+def new_rule(home: RuleHome, result: Result) -> Rule:
+    """Make a rule that asks nothing yet, with a result."""
+    ways = Ways.TURNED if home.kit is None else Ways.AS_DRAWN
+    return NeighbourRule(0, (), result=result, ways=ways)

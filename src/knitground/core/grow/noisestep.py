@@ -1,0 +1,90 @@
+"""The step that lays ground by noise."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from knitground.core.base.errors import GrowError
+from knitground.core.base.progress import Progress, no_progress
+from knitground.core.grow.ground import Noise, noise_ground
+from knitground.core.grow.sides import run_noise_sides
+from knitground.core.grow.work import Grown, Work
+from knitground.core.knit.bridge import build_graph
+from knitground.core.knit.repair import close_gaps
+from knitground.core.model.layers import (
+    GroundLayer,
+)
+from knitground.core.model.map import Map
+from knitground.core.model.project import Project
+from knitground.core.model.recipe import (
+    NoiseStep,
+)
+from knitground.core.model.terrain import SetKind
+
+
+def run_noise(
+    project: Project, map_: Map, step: NoiseStep, place: int, progress: Progress = no_progress
+) -> Grown:
+    """Run one noise-ground step, the `place`-th of the recipe."""
+    return noise_step(Work(project, map_, place, (), progress), step)[0]
+
+
+def noise_step(work: Work, step: NoiseStep) -> list[Grown]:
+    """Lay ground by noise, with the shares asked for."""
+    map_ = work.map
+    layer = map_.layer_numbered(step.layer)
+    if not isinstance(layer, GroundLayer):
+        raise GrowError(f"{work.number} asks for ground layer {step.layer}, which is not there")
+    _, kit = work.kit(layer)
+    _check_step(step)
+    noise = Noise(step.scale, step.octaves, work.seed, step.form, step.stretch, step.turn)
+    if kit.kind is SetKind.EDGE:
+        return run_noise_sides(work, step, layer, noise)
+    parts = {kit.number_of(name): share for name, share in step.shares if kit.number_of(name)}
+    if kit.kind is SetKind.RING:
+        nothing = sum(share for name, share in step.shares if not name)
+        return [_noise_areas(work, step, layer, {**parts, 0: nothing} if nothing else parts, noise)]
+    height, width = map_.height, map_.width
+    size = (height, width) if map_.wrap else (height + 1, width + 1)
+    table = work.table(layer)
+    laid_out = noise_ground(build_graph(table), parts, size, map_.wrap, noise)
+    ground = close_gaps(table, laid_out, map_.wrap, progress=work.progress)
+    if step.where:
+        old = work.places(layer)
+        free = work.on_places(layer, work.mask(step))
+        ground = work.joined(layer, np.where(free, ground, old).astype(np.uint8))
+    terrain = np.pad(ground, ((0, 1), (0, 1)), mode="wrap") if map_.wrap else ground
+    total = sum(parts.values())
+    laid = np.bincount(ground.ravel(), minlength=len(kit.terrains) + 1) / ground.size
+    shares = tuple(
+        (each.name, parts.get(n, 0.0) / total, float(laid[n]))
+        for n, each in enumerate(kit.terrains, 1)
+        if n in parts or laid[n] > 0
+    )
+    return [Grown(layer, terrain, shares)]
+
+
+def _noise_areas(
+    work: Work, step: NoiseStep, layer: GroundLayer, parts: dict[int, float], noise: Noise
+) -> Grown:
+    """Lay the terrains of a ring set, and nothing, in exact shares: none borders on another."""
+    from knitground.core.grow.shares import cut_shares, exact_counts
+
+    marks = sorted(parts)
+    if not any(parts.values()):
+        raise GrowError("every share is 0, so nothing can grow: give one terrain a share over 0")
+    counts = exact_counts([parts[n] for n in marks], work.size[0] * work.size[1])
+    levels = cut_shares(noise.field(work.size, 0), counts)
+    made = np.array(marks, np.uint8)[levels]
+    if step.where:
+        made = np.where(work.mask(step), made, work.places(layer)).astype(np.uint8)
+    return Grown(layer, work.as_terrain(layer, made), work.shares_laid(layer, made, parts))
+
+
+def _check_step(step: NoiseStep) -> None:
+    if not 2 <= step.scale <= 4096:
+        raise GrowError(f"scale {step.scale} is out of bounds: give 2 to 4096 cells")
+    if not 1 <= step.octaves <= 8:
+        raise GrowError(f"{step.octaves} octaves are out of bounds: give 1 to 8")
+    if any(share < 0 for _, share in step.shares):
+        raise GrowError("a share is negative: give 0 or more")

@@ -1,0 +1,180 @@
+"""Finding the grid of a finished map picture: which rows and columns of pixels repeat."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from math import log2
+
+import numpy as np
+from numpy.typing import NDArray
+
+from knitground.core.base.progress import Progress, no_progress
+from knitground.core.model.tileset import Picture
+
+Pixels = NDArray[np.uint32]
+
+
+_SAMPLE = 640
+
+_WINDOW = 6
+
+_SIZES = range(6, 129)
+
+
+@dataclass(frozen=True)
+class MapGrid:
+    """A grid that a mock-up may be made of, in pixels; `distinct` tiles in `cells` cells."""
+
+    tile_height: int
+    tile_width: int
+    start_y: int = 0
+    start_x: int = 0
+    distinct: int = 0
+    cells: int = 0
+
+    def size(self, picture: Picture) -> tuple[int, int]:
+        """Whole rows and columns of cells that a picture has."""
+        high, wide = picture.shape[:2]
+        return (high - self.start_y) // self.tile_height, (wide - self.start_x) // self.tile_width
+
+
+def find_map_grid(picture: Picture, progress: Progress = no_progress) -> list[MapGrid]:
+    """Find the grids that a mock-up may be made of, the best one first; none if nothing repeats.
+
+    Parameters
+    ----------
+    picture : (h, w, 4) of a whole map, or of a part of one
+
+    Notes
+    -----
+    Own derivation. Wherever the same small window of pixels comes again, it mostly does so a whole
+    number of tiles away: that gives likely widths and heights. Each pair of them, at each start, is
+    then judged by how few bits would tell the picture: its different tiles pixel by pixel, and for
+    each cell the number of its tile. Looks at 640 × 640 pixels of the middle.
+    """
+    high, wide = picture.shape[:2]
+    top, left = max(0, (high - _SAMPLE) // 2), max(0, (wide - _SAMPLE) // 2)
+    part = packed(picture[top : top + _SAMPLE, left : left + _SAMPLE])
+    widths, heights = _periods(part), _periods(part.T)
+    bits = max(1.0, log2(max(2, len(np.unique(part)))))
+    found: list[tuple[float, MapGrid]] = []
+    for n, tile_width in enumerate(widths):
+        progress(n / max(1, len(widths)))
+        rows = _row_hashes(part, tile_width)
+        for tile_height in heights:
+            one = _best_start(rows, tile_height, tile_width, bits)
+            if one is not None:
+                cost, grid = one
+                start = (grid.start_y + top) % tile_height, (grid.start_x + left) % tile_width
+                found.append((cost, MapGrid(tile_height, tile_width, *start, *_counts(grid))))
+    progress(1.0)
+    plain = high * wide and part.size * bits
+    found = [each for each in found if each[0] < 0.7 * plain]
+    return [grid for _, grid in sorted(found, key=lambda each: each[0])][:8]
+
+
+def _counts(grid: MapGrid) -> tuple[int, int]:
+    return grid.distinct, grid.cells
+
+
+def packed(picture: Picture) -> Pixels:
+    """Give each pixel of (…, 4) as one number; what can not be seen is 0."""
+    numbers = np.ascontiguousarray(picture).view(np.uint32)[..., 0]
+    return np.where(picture[..., 3] > 0, numbers, np.uint32(0))
+
+
+def _periods(pixels: Pixels) -> list[int]:
+    """List the distances at which what is in a row likely comes again, the likeliest first."""
+    high, wide = pixels.shape
+    size = min(_WINDOW, high, wide)
+    if wide < 2 * _SIZES[0]:
+        return []
+    windows = _column_hashes(_row_hashes(pixels, size), size)
+    # Plain windows come again at any distance: they tell nothing.
+    flat = np.ones(windows.shape, np.bool_)
+    for down in range(size):
+        for across in range(size):
+            part = pixels[down : down + windows.shape[0], across : across + windows.shape[1]]
+            flat &= part == pixels[: windows.shape[0], : windows.shape[1]]
+    rows, cols = np.nonzero(~flat)
+    keys = windows[rows, cols]
+    order = np.lexsort((cols, rows, keys))
+    rows, cols, keys = rows[order], cols[order], keys[order]
+    again = (keys[1:] == keys[:-1]) & (rows[1:] == rows[:-1])
+    steps = (cols[1:] - cols[:-1])[again]
+    steps = steps[steps >= 2]
+    if steps.size < 8:
+        return []
+    counts = np.bincount(steps)
+    scored = []
+    for each in _SIZES:
+        share = counts[each::each].sum() / steps.size
+        # By chance one in `each` distances is a multiple of it.
+        scored.append(((share - 1 / each) * (1 - 1 / each), each))
+    scored.sort(reverse=True)
+    best = scored[0][0]
+    return [each for score, each in scored[:6] if score > 0.25 * best]
+
+
+_BASE_X, _BASE_Y = np.uint64(0x9E3779B97F4A7C15), np.uint64(0xD1342543DE82EF95)
+
+
+def _powers(base: np.uint64, count: int) -> tuple[NDArray[np.uint64], NDArray[np.uint64]]:
+    """Give powers of an odd number modulo 2⁶⁴, and their inverses."""
+    inverse = np.uint64(pow(int(base), -1, 1 << 64))
+    up, down = np.empty(count, np.uint64), np.empty(count, np.uint64)
+    up[0] = down[0] = 1
+    up[1:], down[1:] = base, inverse
+    return np.multiply.accumulate(up), np.multiply.accumulate(down)
+
+
+def _row_hashes(pixels: Pixels, width: int) -> NDArray[np.uint64]:
+    """Hash every run of so many pixels in a row: (h, w - width + 1).
+
+    A polynomial hash by sums of what came before (Karp and Rabin, 1987), modulo 2⁶⁴.
+    """
+    values = pixels.astype(np.uint64) * np.uint64(0xBF58476D1CE4E5B9)
+    values ^= values >> np.uint64(29)
+    return _runs(values, width, _BASE_X)
+
+
+def _column_hashes(rows: NDArray[np.uint64], height: int) -> NDArray[np.uint64]:
+    """Hash every block of so many rows of what `_row_hashes` gave."""
+    mixed = rows ^ (rows >> np.uint64(31))
+    return np.ascontiguousarray(_runs(np.ascontiguousarray(mixed.T), height, _BASE_Y).T)
+
+
+def _runs(values: NDArray[np.uint64], length: int, base: np.uint64) -> NDArray[np.uint64]:
+    up, down = _powers(base, values.shape[1] + 1)
+    sums = np.zeros((values.shape[0], values.shape[1] + 1), np.uint64)
+    np.cumsum(values * up[:-1], axis=1, out=sums[:, 1:])
+    count = values.shape[1] - length + 1
+    return np.asarray((sums[:, length:] - sums[:, :-length]) * down[:count])
+
+
+def _best_start(
+    rows: NDArray[np.uint64], tile_height: int, tile_width: int, bits: float
+) -> tuple[float, MapGrid] | None:
+    """Find the start at which the fewest different tiles make a picture: its cost and grid."""
+    if rows.shape[0] < 2 * tile_height or rows.shape[1] < tile_width + 1:
+        return None
+    blocks = _column_hashes(rows, tile_height)
+    best: tuple[float, MapGrid] | None = None
+    area = (rows.shape[0]) * (rows.shape[1] + tile_width - 1)
+    for start_y in range(min(tile_height, blocks.shape[0])):
+        for start_x in range(min(tile_width, blocks.shape[1])):
+            part = blocks[start_y::tile_height, start_x::tile_width]
+            distinct = len(np.unique(part))
+            covered = part.size * tile_height * tile_width
+            # Numbers are counted for all of the area: a border that is left over says nothing
+            # against a grid.
+            cost = distinct * tile_height * tile_width * bits
+            cost += part.size * log2(distinct + 1) * area / covered
+            cost += 64 * (start_x > 0) + 64 * (start_y > 0)
+            cost *= 1.0 if tile_height == tile_width else 1.01
+            cost *= 1.0 if tile_height % 8 == tile_width % 8 == 0 else 1.04
+            cost *= 1.25 if min(tile_height, tile_width) < 12 else 1.0
+            if best is None or cost < best[0]:
+                grid = MapGrid(tile_height, tile_width, start_y, start_x, distinct, part.size)
+                best = (cost, grid)
+    return best

@@ -1,0 +1,38 @@
+"""What a session lets in for a while: a gesture, and a guest that takes clicks on the map."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from typing import Protocol
+
+from knitground.core.edit.desk import Pointer
+from knitground.core.edit.laying import Plan
+from knitground.core.model.map import Map
+
+
+class Gesture(Protocol):
+    """Something that goes on from a press to a release, in some view."""
+
+    def finish_gesture(self) -> None:
+        """End it as it stands; what it has laid is one step."""
+
+    def cancel_gesture(self) -> None:
+        """Call it off; nothing has changed."""
+
+
+class Guest(Protocol):
+    """Something that marks cells of the map, and may take clicks there in place of the tools."""
+
+    takes_clicks: bool
+
+    def click(self, at: Pointer, *, other: bool) -> bool:
+        """React to a click (`other`: with Ctrl, or the right button); False leaves it to tools."""
+
+    def ghost(self, map_: Map) -> Plan | None:
+        """What would come of it."""
+
+    def cells(self, map_: Map) -> Iterable[tuple[tuple[int, int], str]]:
+        """Cells to be marked, each with its role: “wrong”, “right” or “changes”."""
+
+    def label(self) -> str:
+        """What a click would do, in words."""

@@ -1,0 +1,294 @@
+"""Copy, paste and turn: what is chosen as a patch, as markers, and as a picture for others."""
+
+from __future__ import annotations
+
+import json
+from dataclasses import replace
+from itertools import chain
+
+import numpy as np
+from PySide6.QtCore import QMimeData
+from PySide6.QtGui import QImage
+from PySide6.QtWidgets import QApplication
+
+from knitground.core.base.errors import KnitError
+from knitground.core.edit.hand import PatchInHand
+from knitground.core.edit.markers import (
+    add_markers,
+    change_markers,
+    moved,
+    turned,
+)
+from knitground.core.edit.planning import LOCK_KEYS
+from knitground.core.edit.selecting import Selection, patch_of, plan_turn
+from knitground.core.files.layer_io import marker_from_file, marker_to_file
+from knitground.core.files.mapformats import MarkerFile
+from knitground.core.model.layers import MarkerLayer
+from knitground.core.model.marker import Marker
+from knitground.core.model.patch import Patch, turn_tile
+from knitground.core.model.tile import TileRef
+from knitground.core.model.tileset import Picture
+from knitground.core.render.compose import lay_out
+from knitground.core.render.pixels import Pixels
+from knitground.core.slicing.mapgrid import MapGrid
+from knitground.core.slicing.mockup import lay_with, read_mockup
+from knitground.ui.mapside.canvas.chunks import image_of
+from knitground.ui.mapside.tools.markers import chosen_markers
+from knitground.ui.session import Session
+
+KIND = "application/x-knitground-patch+json"
+
+
+MARKERS_KIND = "application/x-knitground-markers+json"
+
+
+_MOST_CELLS = 65_536
+
+_PICTURE_PIXELS = 4_000_000
+"""Of a picture of copied cells; of more cells only the patch goes on the clipboard."""
+
+
+def copy(session: Session) -> bool:
+    """Put the selected cells of the chosen layer on the clipboard; returns whether it did."""
+    if isinstance(session.layer, MarkerLayer):
+        return _copy_markers(session)
+    map_, layer, chosen = session.grid, session.layer, session.selection
+    if map_ is None or layer is None or chosen is None:
+        session.note("Select cells first: take Select (S) and drag")
+        return False
+    if not layer.holds_tiles:
+        session.note(f"“{layer.name}” holds {layer.kind}, no tiles: choose another layer to copy")
+        return False
+    if chosen.box.height * chosen.box.width > _MOST_CELLS:
+        session.warn(f"{chosen.count} cells are too many to copy: select at most {_MOST_CELLS}")
+        return False
+    patch = patch_of(session.doc, map_, layer, chosen)
+    if patch is None:
+        session.note(f"Nothing to copy: “{layer.name}” is empty there")
+        return False
+    data = QMimeData()
+    data.setData(KIND, _written(patch))
+    pixels = _cells_picture(session, chosen)
+    if pixels is not None:
+        data.setImageData(image_of(pixels).copy())
+    QApplication.clipboard().setMimeData(data)
+    session.note(f"{chosen.count} cells of “{layer.name}” copied: paste takes them in hand")
+    return True
+
+
+def paste(session: Session) -> None:
+    """Take what the clipboard holds in hand; markers are laid beside where they were."""
+    data = QApplication.clipboard().mimeData()
+    if data is not None and data.hasFormat(MARKERS_KIND):
+        _paste_markers(session, bytes(data.data(MARKERS_KIND).data()))
+        return
+    if data is not None and not data.hasFormat(KIND) and data.hasImage():
+        _paste_picture(session, picture_of(QApplication.clipboard().image()))
+        return
+    if data is None or not data.hasFormat(KIND):
+        session.warn(_strange(data))
+        return
+    patch = _read(bytes(data.data(KIND).data()))
+    if patch is None:
+        session.warn("The patch on the clipboard is broken: copy it once more")
+        return
+    known = {each.name for each in session.project.tilesets}
+    missing = {tile.tileset for row in patch.rows for tile in row if tile} - known
+    if missing:
+        session.warn(
+            f"The patch uses “{sorted(missing)[0]}”, which this project does not have: add that "
+            "sheet under the same name first"
+        )
+        return
+    session.hold(PatchInHand(patch))
+
+
+def _copy_markers(session: Session) -> bool:
+    chosen = chosen_markers(session)
+    if not chosen:
+        session.note("Choose markers first: take Select (S) and click one, or draw a frame")
+        return False
+    data = QMimeData()
+    files = [marker_to_file(each).model_dump(mode="json") for each in chosen]
+    data.setData(MARKERS_KIND, json.dumps(files).encode())
+    QApplication.clipboard().setMimeData(data)
+    session.note(f"{len(chosen)} markers copied")
+    return True
+
+
+def _paste_markers(session: Session, raw: bytes) -> None:
+    map_, layer = session.map, session.layer
+    if map_ is None or not isinstance(layer, MarkerLayer) or layer.locked:
+        session.warn("Markers go on a marker layer that is not locked: choose one below")
+        return
+    try:
+        files = [MarkerFile.model_validate(each) for each in json.loads(raw)]
+        found = [marker_from_file(each, "the clipboard") for each in files]
+    except (ValueError, TypeError, KnitError):
+        session.warn("The markers on the clipboard are broken: copy them once more")
+        return
+    shifted = [moved(each, *map_.lattice.place(1, 1)) for each in found]
+
+    def do() -> None:
+        edit, numbers = add_markers(map_, layer, shifted)
+        if session.apply(edit):
+            session.choose_markers(numbers)
+
+    if shifted:
+        session.attempt(do)
+
+
+def turn(session: Session, by: int) -> None:
+    """Turn or mirror the chosen markers, with Select the selected cells, else what is in hand.
+
+    `by`: quarter turns clockwise, with 4 mirrored first. Markers turn by 15 degrees at a time;
+    mirroring turns over the tile of free pictures.
+    """
+    map_, layer = session.map, session.layer
+    if session.tool == "select" and session.selection is not None and map_ is not None:
+        _turn_selection(session, by)
+        return
+    if map_ is None or not isinstance(layer, MarkerLayer) or not session.markers:
+        session.turn_hand(by)
+        return
+    if layer.locked:
+        session.warn(f"{layer.name} is locked — {LOCK_KEYS} unlocks it")
+        return
+
+    def change(each: Marker) -> Marker:
+        if by & 4:
+            return replace(each, tile=turn_tile(each.tile, by)) if each.tile else each
+        return turned(each, 15.0 if by == 1 else -15.0)
+
+    name = "Mirror markers" if by & 4 else "Turn markers"
+    session.apply(change_markers(map_, layer, session.markers, change, name))
+
+
+def _turn_selection(session: Session, by: int) -> None:
+    grid, layer, chosen = session.grid, session.layer, session.selection
+    if grid is None or layer is None or chosen is None or isinstance(layer, MarkerLayer):
+        return
+    if layer.locked or not layer.visible:
+        session.warn(f"Nothing turned: {layer.name} is {'locked' if layer.locked else 'hidden'}")
+        return
+    if chosen.box.height * chosen.box.width > _MOST_CELLS:
+        session.warn(f"{chosen.count} cells are too many to turn: select at most {_MOST_CELLS}")
+        return
+    plan, turned_cells = plan_turn(session.doc, grid, layer, chosen, by)
+    if session.apply(plan.edit):
+        session.select(turned_cells)
+
+
+_MOST_PIXELS = 16_384 * 16_384
+
+_NAME = "pasted"
+
+
+def picture_of(image: QImage) -> Picture:
+    """Copy an image into straight RGBA pixels (h, w, 4)."""
+    plain = image.convertToFormat(QImage.Format.Format_RGBA8888)
+    raw = np.frombuffer(plain.constBits(), np.uint8)
+    lines = raw.reshape(plain.height(), plain.bytesPerLine())[:, : plain.width() * 4]
+    return lines.reshape(plain.height(), plain.width(), 4).copy()
+
+
+def _paste_picture(session: Session, picture: Picture) -> None:
+    """Take a picture of another program in hand if it is made of known tiles, else offer ways."""
+    high, wide = picture.shape[:2]
+    if not 0 < high * wide <= _MOST_PIXELS:
+        session.warn(f"The picture on the clipboard has {wide} × {high} px: copy a smaller one")
+        return
+    session.run_long(
+        "Looking at the picture…",
+        lambda _: _patch_in(session, picture),
+        lambda patch: _take_or_offer(session, picture, patch),
+    )
+
+
+def _take_or_offer(session: Session, picture: Picture, patch: Patch | None) -> None:
+    high, wide = picture.shape[:2]
+    if patch is not None:
+        session.hold(PatchInHand(patch))
+        session.note(f"The picture is {patch.width} × {patch.height} tiles that the project has")
+        return
+    session.offer(
+        f"The clipboard holds a picture of {wide} × {high} px that is not made of this project's "
+        "tiles",
+        {
+            "Make it a sheet": lambda: session.sheet_wanted.emit(picture, _NAME),
+            "Make it a map…": lambda: session.map_wanted.emit(picture, _NAME),
+        },
+    )
+
+
+def _patch_in(session: Session, picture: Picture) -> Patch | None:
+    """Read a picture as a patch; None if it is not made of tiles of the chosen layer's cells."""
+    grid = session.grid
+    high, wide = picture.shape[:2]
+    if grid is None or high % grid.lattice.high or wide % grid.lattice.wide:
+        return None
+    if high * wide > _MOST_CELLS * grid.lattice.cell_area:
+        return None
+    found = read_mockup(picture, MapGrid(*grid.lattice.cell_size), turns=False)
+    known = lay_with(found, session.project.tilesets)
+    if not known or len(known) < len(found.tiles):
+        return None
+    rows = tuple(tuple(known.get(n) for n in line) for line in found.tile_of_cell.tolist())
+    return Patch(_NAME, rows)
+
+
+def _strange(data: QMimeData | None) -> str:
+    if data is not None and data.hasText() and data.text().strip():
+        return "The clipboard holds text, no tiles: copy selected cells first"
+    return "The clipboard is empty: copy selected cells first"
+
+
+def _read(raw: bytes) -> Patch | None:
+    try:
+        found = json.loads(raw)
+        rows = tuple(
+            tuple(_tile(each) if each is not None else None for each in row)
+            for row in found["rows"]
+        )
+        name = str(found["name"])[:200]
+    except (ValueError, KeyError, TypeError):
+        return None
+    even = rows and rows[0] and all(len(row) == len(rows[0]) for row in rows)
+    small = even and len(rows) * len(rows[0]) <= _MOST_CELLS
+    return Patch(name, rows) if small else None
+
+
+def _tile(value: list[object]) -> TileRef:
+    name, row, col, turn = value
+    if not (isinstance(row, int) and isinstance(col, int) and isinstance(turn, int)):
+        raise TypeError
+    if min(row, col) < 0 or not 0 <= turn <= 7:
+        raise ValueError
+    return TileRef(str(name), row, col, turn)
+
+
+def _written(patch: Patch) -> bytes:
+    """Write a patch as JSON; each tile once, for a patch may have as many cells as it likes."""
+    tiles = {*chain.from_iterable(patch.rows)}
+    sheets = {each.tileset: json.dumps(each.tileset) for each in tiles if each}
+    words = {
+        each: f"[{sheets[each.tileset]}, {each.row}, {each.col}, {each.turn}]" if each else "null"
+        for each in tiles
+    }
+    rows = ", ".join(f"[{', '.join(map(words.__getitem__, row))}]" for row in patch.rows)
+    return f'{{"name": {json.dumps(patch.name)}, "rows": [{rows}]}}'.encode()
+
+
+def _cells_picture(session: Session, chosen: Selection) -> Pixels | None:
+    """Draw the chosen cells of the chosen layer, for other programs; None if it were very large.
+
+    Pictures that reach beyond their cells are left out.
+    """
+    map_, layer, grid = session.map, session.layer, session.grid
+    if map_ is None or layer is None or grid is None or grid is not map_:
+        return None
+    if chosen.mask.size * map_.lattice.cell_area > _PICTURE_PIXELS:
+        return None
+    cells = session.doc.cells(map_, layer, chosen.box)
+    cells = np.where(chosen.mask, np.maximum(cells, 0), 0)
+    return lay_out(session.atlases.of(map_).at(0, [cells]).tiles, cells)

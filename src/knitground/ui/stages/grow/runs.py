@@ -1,0 +1,209 @@
+"""Running the recipe beside the window: one run at a time, the newest wanted one next."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from typing import TYPE_CHECKING
+
+import numpy as np
+from PySide6.QtCore import QTimer
+from PySide6.QtGui import QPixmap
+
+from knitground.core.base.errors import KnitError
+from knitground.core.base.progress import Progress
+from knitground.core.base.window import Box
+from knitground.core.edit.document import Document, Edit
+from knitground.core.edit.laying import plan_unpin
+from knitground.core.edit.maps import lay_grown
+from knitground.core.edit.selecting import Selection
+from knitground.core.grow.looks import Small, step_picture
+from knitground.core.grow.runner import Grown, run_recipe
+from knitground.core.model.layers import GroundLayer, GrownLayer
+from knitground.core.model.map import Map
+from knitground.core.model.recipe import Recipe
+from knitground.core.model.solvestep import SolveFrom, SolveStep
+from knitground.ui.common.tasks import Job
+from knitground.ui.mapside.canvas.chunks import image_of
+from knitground.ui.stages.grow.standin import off_words, with_recipe
+from knitground.ui.stages.grow.stepshares import Told
+
+if TYPE_CHECKING:
+    from knitground.ui.stages.grow.bench import GrowBench
+
+_PICTURE = (30, 44)
+
+
+@dataclass
+class _Ran:
+    """What a run gave: the edit, what each step made, and which steps could not run."""
+
+    grown: list[Grown]
+    edit: Edit
+    skipped: list[str]
+    pictures: list[Small]
+
+
+class Runs:
+    """Runs the recipe of a bench."""
+
+    def __init__(self, bench: GrowBench) -> None:
+        self.bench = bench
+        self.job: Job[_Ran | None] | None = None
+        self.again = False
+        self.until: int | None = None
+        self.anew: int | None = None
+
+    def _wanted(self) -> Recipe | None:
+        """Give the recipe as the cards ask for it."""
+        map_ = self.bench.session.map
+        if map_ is None:
+            return None
+        steps, self.bench.step_count = self.bench.step_count or map_.recipe.steps, None
+        return replace(map_.recipe, seed=self.bench.seed.value(), steps=steps) if steps else None
+
+    def run_new(self) -> None:
+        """Run the recipe as a step of its own."""
+        self.bench.catch_up()
+        self.bench.new_key()
+        self.run()
+
+    def run(self) -> None:
+        """Run the recipe beside the interface thread and lay what it made; latest wish wins."""
+        map_ = self.bench.session.map
+        if self.job is not None:
+            self.again = True
+            return
+        recipe = self._wanted()
+        if map_ is None or recipe is None:
+            return
+        until, self.until = self.until, None
+        anew, self.anew = self.anew, None
+        key, doc, kept = self.bench.change_key, self.bench.session.doc, self.bench.kept
+        trial = with_recipe(map_, recipe)
+        revision = doc.revision
+
+        def work(progress: Progress) -> _Ran | None:
+            try:
+                skipped: list[str] = []
+                grown = run_recipe(
+                    doc.project, trial, progress, kept=kept, until=until, skipped=skipped,
+                    show=self.bench.running.take, anew=anew,
+                )  # fmt: skip
+                small = [step_picture(doc.project, trial, each, *_PICTURE) for each in grown]
+                return _Ran(grown, lay_grown(map_, grown, recipe), skipped, small)
+            except Exception:
+                if doc.revision != revision:
+                    return None  # the map changed under it: run once more
+                raise
+
+        def done(found: _Ran | None) -> None:
+            if doc is not self.bench.session.doc or map_ not in doc.project.maps:
+                return
+            if found is None or doc.revision != revision:
+                self.again = True
+            else:
+                doc.when_free(lambda: self._lay(doc, revision, map_, found, key, until))
+
+        self.bench.step_note.setText("growing…")
+        self.bench.running.begin(doc, trial)
+        self.job = Job(
+            work, done, self._fail, self.bench.running.tell, owner=self.bench, ended=self._ended
+        )
+        self.job.start()
+
+    def call_off(self) -> None:
+        """Stop the run that is under way; nothing changes."""
+        self.again = False
+        if self.job is not None:
+            self.job.cancel()
+
+    def _ended(self) -> None:
+        self.job = None
+        self.bench.running.end()
+        QTimer.singleShot(0, self.bench, self._go_on)
+
+    def _lay(
+        self, doc: Document, revision: int, map_: Map, found: _Ran, key: object, until: int | None
+    ) -> None:
+        if doc is not self.bench.session.doc or map_ not in doc.project.maps:
+            return
+        if doc.revision != revision:
+            self.run()  # something was drawn while it waited
+            return
+        self._tell(map_, found, until)
+        self.bench.session.apply(found.edit, key)
+        self.bench.refresh_later()
+
+    def _tell(self, map_: Map, found: _Ran, until: int | None) -> None:
+        """Note what each step made, for its card."""
+        first = next(
+            (e for e in found.grown if isinstance(e.layer, GroundLayer) and e.shares), None
+        )
+        self.bench.laid = {name: (a, b) for name, a, b in first.shares} if first else {}
+        told: dict[int, Told] = {}
+        for each, small in zip(found.grown, found.pictures):
+            words = f"{each.seconds * 1000:.0f} ms" if self.bench.show_times else ""
+            words = " · ".join(part for part in (words, each.words) if part)
+            picture = QPixmap.fromImage(image_of(small).copy())
+            if each.step not in told:
+                told[each.step] = Told(words, each.shares, picture, "", each.spots)
+        for line in found.skipped:
+            number = line.split(":")[0].split()[1]
+            if number.isdecimal():
+                told[int(number) - 1] = Told(problem=line)
+        last = max(told, default=-1)
+        if until is not None:  # what later steps made is still there
+            told |= {place: each for place, each in self.bench.told.items() if place > last}
+        self.bench.told = told
+        took = sum(each.seconds for each in found.grown)
+        text = f"{took * 1000:.0f} ms · " if self.bench.show_times else ""
+        self.bench.step_note.setText(text + off_words(found.grown))
+        spot = next((each.spots for each in found.grown if each.spots), ())
+        if found.skipped:
+            self.bench.session.warn(" · ".join(found.skipped[:3]))
+        elif spot:
+            self._offer_spot(map_, found, spot)
+
+    def _offer_spot(self, map_: Map, found: _Ran, spot: tuple[tuple[int, int], ...]) -> None:
+        """Say where a solve could not go on, and offer what helps."""
+        made = next(each for each in found.grown if each.spots)
+        place, layer = made.step, made.layer
+
+        rows, cols = [r for r, _ in spot], [c for _, c in spot]
+        box = Box(min(rows), min(cols), max(rows) + 1, max(cols) + 1)
+        mask = np.zeros((box.height, box.width), np.bool_)
+        mask[np.array(rows) - box.top, np.array(cols) - box.left] = True
+
+        def show() -> None:
+            self.bench.session.choose_layer(layer)
+            self.bench.session.select(Selection(box, mask))
+
+        def free() -> None:
+            if isinstance(layer, GrownLayer):
+                plan = plan_unpin(
+                    self.bench.session.doc, map_, layer, box, mask, "Free those cells"
+                )
+                self.bench.session.apply(plan.edit)
+                self.run_new()
+
+        words = f"Step {place + 1}: {made.words}"
+        cures: dict[str, Callable[[], object]] = {"Show": show, "Free those cells": free}
+        step = map_.recipe.steps[place] if place < len(map_.recipe.steps) else None
+        if isinstance(step, SolveStep) and made.words.startswith("impossible"):
+            new = replace(step, gaps=True)
+            cures["Leave gaps"] = lambda: self.bench.put_recipe(place, new)
+            found_set = self.bench.session.project.set_of(step.tileset, step.set_name)
+            if step.source is SolveFrom.MARKS and found_set is not None:
+                owner, kit = found_set
+                cures["Make the tile…"] = lambda: self.bench.session.missing_wanted.emit(owner, kit)
+        self.bench.session.offer(words, cures)
+
+    def _fail(self, error: KnitError) -> None:
+        self.bench.step_note.setText("")
+        self.bench.session.warn(str(error))
+
+    def _go_on(self) -> None:
+        if self.again:
+            self.again = False
+            self.run()

@@ -1,0 +1,28 @@
+"""Stand-ins of a map for work beside the window."""
+
+from __future__ import annotations
+
+from knitground.core.grow.runner import Grown
+from knitground.core.model.layers import GroundLayer
+from knitground.core.model.map import Map
+from knitground.core.model.recipe import Recipe
+from knitground.ui.common.words import percent
+
+
+def off_words(grown: list[Grown]) -> str:
+    """Say how far noise ground is from the shares that were asked for."""
+    shares = [
+        s for each in grown if isinstance(each.layer, GroundLayer) and not each.words
+        for s in each.shares
+    ]  # fmt: skip
+    worst = max((abs(a - b) for _, a, b in shares), default=0.0)
+    if worst < 0.0005:
+        return "shares exact"
+    return f"shares within {percent(worst)}: borders need room; a larger scale gives more"
+
+
+def with_recipe(map_: Map, recipe: Recipe) -> Map:
+    """Make a stand-in for a map with another recipe, for the thread; it shares all else."""
+    trial = map_.blank()
+    trial.layers, trial.legend, trial.recipe = list(map_.layers), map_.legend, recipe
+    return trial

@@ -1,0 +1,188 @@
+"""The palette of asks, and the row that says what a rule gives."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+from functools import partial
+
+from PySide6.QtCore import QRectF, QSize, Qt, Signal
+from PySide6.QtGui import QIcon, QPainter, QPixmap
+from PySide6.QtWidgets import (
+    QDoubleSpinBox,
+    QFrame,
+    QGridLayout,
+    QLabel,
+    QScrollArea,
+    QToolButton,
+    QWidget,
+)
+
+from knitground.core.edit.ruledrafts import RuleHome
+from knitground.core.model.mix import MixEntry
+from knitground.core.model.rules import (
+    SAME,
+    Ask,
+    Result,
+    ResultKind,
+)
+from knitground.core.model.tile import TileRef
+from knitground.ui.common.widgets import clear, column, icon_button, row
+from knitground.ui.stages.rules.pictures import Pictures, ask_words, draw_ask, draw_tile
+
+_ICON = 22
+
+
+def ask_icon(
+    ask: Ask | None, home: RuleHome, pictures: Pictures, subject: Ask | None = None
+) -> QIcon:
+    """Draw what a place asks for as an icon; None is “anything”."""
+    out = QPixmap(_ICON, _ICON)
+    out.fill(Qt.GlobalColor.transparent)
+    painter = QPainter(out)
+    rect = QRectF(1, 1, _ICON - 2, _ICON - 2)
+    if ask is not None:
+        draw_ask(painter, rect, ask, home, pictures, subject)
+    painter.drawRect(rect)
+    painter.end()
+    return QIcon(out)
+
+
+def tile_icon(pictures: Pictures, tile: TileRef | None, side: int = 34) -> QPixmap:
+    """Draw a tile as a pixmap."""
+    out = QPixmap(side, side)
+    out.fill(Qt.GlobalColor.transparent)
+    painter = QPainter(out)
+    draw_tile(painter, QRectF(0, 0, side, side), pictures.tile(tile))
+    painter.end()
+    return out
+
+
+class Palette(QWidget):
+    """What can be painted on a stencil: one of them is chosen."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.ask: Ask | None = SAME
+        self._buttons: list[tuple[Ask | None, QToolButton]] = []
+        self._grid = QGridLayout()
+        self._grid.setContentsMargins(0, 0, 0, 0)
+        self._grid.setSpacing(2)
+        self.setLayout(column(self._grid, 1, spacing=0))
+        self.setFixedWidth(3 * (_ICON + 12))
+
+    def show_asks(
+        self, asks: list[Ask | None], home: RuleHome, pictures: Pictures, subject: Ask | None
+    ) -> None:
+        """Offer other asks; the chosen one stays if it is still there."""
+        clear(self._grid)
+        self._buttons = []
+        for n, ask in enumerate(asks):
+            made = QToolButton()
+            made.setCheckable(True)
+            made.setIcon(ask_icon(ask, home, pictures, subject))
+            made.setIconSize(QSize(_ICON, _ICON))
+            made.setFixedSize(QSize(_ICON + 10, _ICON + 10))
+            made.setStyleSheet("QToolButton { padding: 0 }")
+            words = ask_words(ask)
+            made.setToolTip(f"Paint “{words}” on the stencil")
+            made.setAccessibleName(words)
+            made.clicked.connect(partial(self.choose, ask))
+            self._grid.addWidget(made, n // 3, n % 3)
+            self._buttons.append((ask, made))
+        if self.ask not in asks:
+            self.ask = asks[0] if asks else None
+        self._show()
+
+    def choose(self, ask: Ask | None) -> None:
+        """Choose what is painted."""
+        self.ask = ask
+        self._show()
+
+    def _show(self) -> None:
+        for ask, made in self._buttons:
+            made.setChecked(ask == self.ask)
+
+
+class ResultRow(QWidget):
+    """The tiles that a rule lays, with their weights; or the patch or mix; or neither."""
+
+    changed = Signal(object, object)
+    """Another result, and the key of the gesture that it belongs to."""
+
+    def __init__(self, pictures: Pictures) -> None:
+        super().__init__()
+        self.pictures = pictures
+        self.result = Result()
+        self._line = row(spacing=6)
+        inner = QWidget()
+        inner.setLayout(row(self._line, 1))
+        area = QScrollArea()
+        area.setWidget(inner)
+        area.setWidgetResizable(True)
+        area.setFixedHeight(76)
+        area.setFrameShape(QFrame.Shape.NoFrame)
+        area.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.setLayout(column(area))
+        self._built: object = None
+
+    def show_result(self, result: Result, share_words: Callable[[float], str]) -> None:
+        """Show a result."""
+        self.result = result
+        built = (result.kind, tuple(e.tile for e in result.tiles), result.patch, result.mix)
+        if built != self._built:
+            self._built = built
+            self._build(result)
+        total = sum(each.weight for each in result.tiles) or 1
+        for (box, words), each in zip(self._boxes, result.tiles):
+            if not box.hasFocus():
+                box.blockSignals(True)
+                box.setValue(each.weight)
+                box.blockSignals(False)
+            words.setText(share_words(each.weight / total) if len(result.tiles) > 1 else "")
+
+    def _build(self, result: Result) -> None:
+        clear(self._line)
+        self._boxes: list[tuple[QDoubleSpinBox, QLabel]] = []
+        if result.kind is ResultKind.TILES:
+            for n, each in enumerate(result.tiles[:32]):
+                self._add_tile(n, each)
+            if not result.tiles:
+                self._line.addWidget(QLabel("Nothing yet: take a tile in hand, then “+ in hand”."))
+            return
+        words = {ResultKind.PATCH: f"Patch “{result.patch.name if result.patch else ''}”, in order",
+                 ResultKind.MIX: f"Mix “{result.mix}”",
+                 ResultKind.LEAVE: "Left as it is", ResultKind.GAP: "A gap"}  # fmt: skip
+        self._line.addWidget(QLabel(words[result.kind]))
+
+    def _add_tile(self, n: int, entry: MixEntry) -> None:
+        picture = QLabel()
+        picture.setPixmap(tile_icon(self.pictures, entry.tile))
+        picture.setToolTip(f"tile of {entry.tile.tileset}")
+        box = QDoubleSpinBox()
+        box.setRange(0, 1_000_000)
+        box.setDecimals(2)
+        box.setToolTip("Weight of this tile among the results; 0 is never")
+        box.setAccessibleName("Weight")
+        box.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
+        box.setFixedWidth(50)
+        box.setValue(entry.weight)
+        box.valueChanged.connect(partial(self._weigh, n, box))
+        words = QLabel()
+        words.setProperty("role", "note")
+        gone = icon_button("mdi6.close", partial(self._drop, n), "Take this tile out")
+        inner = row(picture, column(gone, words, 1, spacing=0), spacing=2)
+        holder = QWidget()
+        holder.setLayout(column(inner, box, 1, spacing=2))
+        self._boxes.append((box, words))
+        self._line.addWidget(holder)
+
+    def _weigh(self, n: int, box: QDoubleSpinBox, value: float) -> None:
+        if n < len(self.result.tiles):
+            tiles = list(self.result.tiles)
+            tiles[n] = replace(tiles[n], weight=value)
+            self.changed.emit(replace(self.result, tiles=tuple(tiles)), box)
+
+    def _drop(self, n: int) -> None:
+        tiles = [each for m, each in enumerate(self.result.tiles) if m != n]
+        self.changed.emit(replace(self.result, tiles=tuple(tiles)), None)

@@ -1,0 +1,86 @@
+"""What a trial slicing makes of a sheet, in words: tiles, leftover, empty, double and cut ones."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QTimer
+from PySide6.QtWidgets import QLabel
+
+from knitground.core.model.slicing import Slicing
+from knitground.core.model.tileset import Tileset
+from knitground.core.slicing.facts import GridFacts, grid_facts
+from knitground.core.slicing.grid import Grid
+from knitground.ui.common.tasks import Job
+from knitground.ui.common.widgets import set_role
+from knitground.ui.session import Session
+from knitground.ui.stages.slice.slicesheet import SliceSheet
+
+
+def _pieces_line(slicing: Slicing) -> str:
+    widths = [area[2] for area in slicing.pieces]
+    heights = [area[3] for area in slicing.pieces]
+    return (
+        f"{len(widths)} loose pieces, {min(widths)} … {max(widths)} px wide, {min(heights)} … "
+        f"{max(heights)} px high · Shift+drag joins or adds, the right button takes away, "
+        "drag a foot mark to move an anchor"
+    )
+
+
+class FactsLine(QLabel):
+    """Says what is told at once, and soon after what has to be counted beside the window."""
+
+    def __init__(self, session: Session, sheet: SliceSheet) -> None:
+        super().__init__()
+        self.session, self.sheet = session, sheet
+        self.setWordWrap(True)
+        self._later = QTimer(self, singleShot=True, interval=300)
+        self._later.timeout.connect(self._find_facts)
+
+    def count_later(self) -> None:
+        """Count what takes time once no more is typed."""
+        self._later.start()
+
+    def say_facts(self, tileset: Tileset, grid: Grid) -> None:
+        """Say what a grid makes of a sheet."""
+        text = (
+            f"{grid.columns} × {grid.rows} = {grid.count} tiles · "
+            f"leftover: {grid.leftover_x} px right, {grid.leftover_y} px below"
+        )
+        if grid.slicing.pieces:
+            text = _pieces_line(grid.slicing)
+        facts = self.sheet.facts
+        if facts is not None:
+            text += f" · {int(facts.empty.sum())} empty, {int(facts.doubles.sum())} double"
+            crossed = int(facts.crossed.sum())
+            if facts.mostly_crossed:
+                text += ", pictures span several tiles"
+            elif crossed:
+                text += f", {crossed} cut by a line (ticked)"
+        if tileset.picture is None:
+            self.say(f"{text} · {tileset.sheet} is missing", "warning")
+        else:
+            self.say(text, "warning" if grid.leftover_x or grid.leftover_y else "good")
+
+    def say(self, text: str, role: str) -> None:
+        """Show a text in the colour of its role."""
+        self.setText(text)
+        set_role(self, role)
+
+    def _find_facts(self) -> None:
+        tileset, grid = self.session.tileset, self.sheet.grid
+        if tileset is None or tileset.picture is None or grid is None:
+            return
+        if self.sheet.tileset is not tileset:
+            return  # it is hidden, and shows the sheet that was chosen before
+        picture = tileset.picture
+        job: Job[GridFacts] = Job(
+            lambda _: grid_facts(picture, grid),
+            lambda facts: self._take_facts(tileset, grid, facts),
+            lambda error: self.session.warn(str(error)),
+            owner=self,
+        )
+        job.start()
+
+    def _take_facts(self, tileset: Tileset, grid: Grid, facts: GridFacts) -> None:
+        if grid is self.sheet.grid and tileset is self.session.tileset:
+            self.sheet.show_facts(facts)
+            self.say_facts(tileset, grid)

@@ -1,0 +1,65 @@
+"""Another sheet for a tileset: laid out anew, or another picture."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PySide6.QtWidgets import QFileDialog, QWidget
+
+from knitground.core.base.filenames import file_stem
+from knitground.core.edit.reslice import reskin, use_relaid
+from knitground.core.files.images import SUFFIXES, read_sheet
+from knitground.core.model.slicing import Slicing
+from knitground.core.model.tileset import Picture, SheetFile, Tileset
+from knitground.ui.common.asking import answered
+from knitground.ui.session import Session
+from knitground.ui.stages.slice.relaydialog import RelayDialog, ReskinDialog
+
+
+class NewPictures:
+    """Asks for another sheet, shows what it makes, and takes it."""
+
+    def __init__(self, session: Session, bench: QWidget) -> None:
+        self.session, self.bench = session, bench
+
+    def ask_relay(self) -> None:
+        """Ask how to lay the sheet out anew, and do it."""
+        tileset = self.session.tileset
+        if tileset is not None:
+            dialog = RelayDialog(tileset, self.bench)
+            if answered(dialog):
+                self.relay_with(dialog)
+
+    def relay_with(self, dialog: RelayDialog) -> None:
+        """Take the sheet that a dialog describes; its file is written on the next save."""
+        tileset = dialog.tileset
+        name = f"{file_stem(tileset.name)}-relaid.png"
+
+        def take(made: tuple[Picture, Slicing]) -> None:
+            if self.session.apply(use_relaid(self.session.project, tileset, *made, name)):
+                self.session.note(
+                    f"“{tileset.name}” is laid out anew; saving writes {tileset.sheet}"
+                )
+
+        self.session.run_long("Laying the sheet out…", lambda _: dialog.make(), take)
+
+    def ask_reskin(self) -> None:
+        """Ask for another picture, show what it makes, and take it."""
+        tileset = self.session.tileset
+        kinds = " ".join(f"*{suffix}" for suffix in SUFFIXES)
+        name, _ = QFileDialog.getOpenFileName(
+            self.bench, "Another picture", "", f"Pictures ({kinds})"
+        )
+        if not name or tileset is None:
+            return
+        path = Path(name)
+        self.session.run_long(
+            f"Reading {path.name}…",
+            lambda _: read_sheet(path),
+            lambda sheet: self.reskin_with(tileset, sheet),
+        )
+
+    def reskin_with(self, tileset: Tileset, sheet: SheetFile) -> None:
+        """Show what another picture makes of a tileset, and take it if that is wanted."""
+        if answered(ReskinDialog(tileset, sheet.picture, sheet.path, self.bench)):
+            self.session.apply(reskin(self.session.project, tileset, sheet))
