@@ -36,6 +36,7 @@ from PySide6.QtCore import (
     QPoint,
     QPointF,
     Qt,
+    QThreadPool,
     QTimer,
     QtMsgType,
     qInstallMessageHandler,
@@ -64,6 +65,7 @@ from shiboken6 import isValid
 from tests.maps import snapshot
 
 from knitground.core.files.opening import open_project
+from knitground.ui.common.tasks import call_off_jobs
 from knitground.ui.touracts import settle
 from knitground.ui.window import Window
 
@@ -91,6 +93,7 @@ QUIET = ("This plugin does not support", "propagateSizeHints", "not accepted by 
 NOT_RUN = ("Close window", "New project")
 BUTTONS = (Qt.MouseButton.LeftButton, Qt.MouseButton.RightButton, Qt.MouseButton.MiddleButton)
 SLOW_MS = 50.0
+_PATIENCE_MS = 15_000
 _KEY_OF = {".": "Period", ",": "Comma", "[": "BracketLeft", "]": "BracketRight", "+": "Plus",
            "-": "Minus"}  # fmt: skip
 
@@ -166,6 +169,8 @@ class Wanderer:
         self.let_go()
         session = self.window.session
         session.finish_gesture()
+        if not QThreadPool.globalInstance().waitForDone(_PATIENCE_MS):
+            call_off_jobs()  # a recipe that solves may be set to go on for minutes
         settle(3)
         if session.doc.in_stroke or session.in_gesture:
             self.faults.append("a stroke is left open")

@@ -246,6 +246,27 @@ def test_resizing_while_a_recipe_grows_grows_once_more(window):
     assert window.crash.faults == 0
 
 
+def test_a_long_run_that_is_out_of_date_is_called_off_for_the_newer_one(window, monkeypatch):
+    window.show_stage("grow")
+    settle()
+    session, runs = window.session, window.stages["grow"].runs
+    monkeypatch.setattr("knitground.ui.stages.grow.runs._SUPERSEDED_SECONDS", 0.0)
+    said = []
+    monkeypatch.setattr(session, "warn", said.append)
+    steps = len(session.doc.history.names)
+    runs.run_new()
+    first = runs.job
+    session.apply(resize_map(session.map, Margins(bottom=1)))
+    runs.run()  # what a slider asks for meanwhile
+    assert first._stop.is_set()
+    settle()
+    assert runs.job is None
+    assert session.doc.history.names[steps:] == [
+        next(n for n in session.doc.history.names[steps:] if n.startswith("Resize")), "Grow",
+    ]  # fmt: skip
+    assert said == []  # that the first one was called off is nobody's concern
+
+
 def test_growing_twice_on_one_layer_is_undone_to_the_start(window):
     from dataclasses import replace
 

@@ -1,4 +1,5 @@
 import sys
+import time
 
 import numpy as np
 import pytest
@@ -62,6 +63,26 @@ def test_a_window_that_was_shown_before_it_was_furnished_shows_everything(qapp, 
     assert window.title.isVisible()
     assert window.start.isVisible()
     shell.close()
+
+
+def test_closing_calls_off_what_goes_on_beside_the_window(qapp, tmp_path):
+    shell = Shell()
+    Window(shell, Memory(tmp_path))
+    shell.show()
+    rounds = []
+
+    def goes_on(progress):
+        for n in range(100_000):  # a solve may be set to go on for minutes
+            rounds.append(n)
+            time.sleep(0.001)
+            progress(n / 100_000)
+
+    told = []
+    Job(goes_on, told.append, told.append).start()
+    shell.close()
+    assert not shell.isVisible()
+    assert len(rounds) < 50_000
+    assert [type(each) for each in told] == [Cancelled]
 
 
 def test_the_shell_paints_before_the_rest_is_made(qapp, qtbot):

@@ -19,7 +19,7 @@ from knitground.core.model.tileset import Tileset
 from knitground.ui.common.commands import Commands
 from knitground.ui.common.finder import Finder
 from knitground.ui.common.notices import Notices
-from knitground.ui.common.tasks import run_with_progress, wait_for_jobs, warm_up
+from knitground.ui.common.tasks import call_off_jobs, run_with_progress, wait_for_jobs, warm_up
 from knitground.ui.common.theme import THEMES, theme, use
 from knitground.ui.common.widgets import column
 from knitground.ui.mapside import clipboard, scatter
@@ -313,6 +313,7 @@ class Window(QObject):
             if not self.files.may_leave():
                 event.ignore()
                 return True
+            call_off_jobs()  # a recipe may go on for minutes
             wait_for_jobs()
             self.files.leave()
         elif (

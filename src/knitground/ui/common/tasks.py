@@ -146,6 +146,12 @@ def spare_frames() -> None:
     sys.setswitchinterval(_SWITCH_SECONDS)
 
 
+def call_off_jobs() -> None:
+    """Ask all work beside the window to stop: for closing. What it makes is wanted no more."""
+    for job in list(_running):
+        job.cancel()
+
+
 def wait_for_jobs(timeout_ms: int = 30_000) -> None:
     """Wait until no job runs and all results have arrived: for tests and for closing."""
     for _ in range(100):

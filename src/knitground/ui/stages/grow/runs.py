@@ -4,13 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, replace
+from time import monotonic
 from typing import TYPE_CHECKING
 
 import numpy as np
 from PySide6.QtCore import QTimer
 from PySide6.QtGui import QPixmap
 
-from knitground.core.base.errors import KnitError
+from knitground.core.base.errors import Cancelled, KnitError
 from knitground.core.base.progress import Progress
 from knitground.core.base.window import Box
 from knitground.core.edit.document import Document, Edit
@@ -32,6 +33,7 @@ if TYPE_CHECKING:
     from knitground.ui.stages.grow.bench import GrowBench
 
 _PICTURE = (30, 44)
+_SUPERSEDED_SECONDS = 3.0
 
 
 @dataclass
@@ -49,6 +51,7 @@ class Runs:
 
     def __init__(self, bench: GrowBench) -> None:
         self.bench = bench
+        self._begun = 0.0
         self.job: Job[_Ran | None] | None = None
         self.again = False
         self.until: int | None = None
@@ -73,6 +76,8 @@ class Runs:
         map_ = self.bench.session.map
         if self.job is not None:
             self.again = True
+            if monotonic() - self._begun > _SUPERSEDED_SECONDS:
+                self.job.cancel()  # nobody waits for the rest of a long run that is out of date
             return
         recipe = self._wanted()
         if map_ is None or recipe is None:
@@ -110,6 +115,7 @@ class Runs:
         self.job = Job(
             work, done, self._fail, self.bench.running.tell, owner=self.bench, ended=self._ended
         )
+        self._begun = monotonic()
         self.job.start()
 
     def call_off(self) -> None:
@@ -201,7 +207,8 @@ class Runs:
 
     def _fail(self, error: KnitError) -> None:
         self.bench.step_note.setText("")
-        self.bench.session.warn(str(error))
+        if not (self.again and isinstance(error, Cancelled)):  # else the newer run follows at once
+            self.bench.session.warn(str(error))
 
     def _go_on(self) -> None:
         if self.again:
