@@ -18,7 +18,10 @@ from knitground.core.edit.likelysets import (
     sheet_sets,
 )
 from knitground.core.files.opening import open_project
+from knitground.core.knit.faces import describe_tiles
+from knitground.core.knit.labelling import SLOT_ORDERS
 from knitground.core.knit.likelysets import find_sets
+from knitground.core.knit.setscore import _named_alike, codes_of
 from knitground.core.model.slicing import Slicing
 from knitground.core.model.terrain import SetKind, Slot
 from knitground.core.model.tileset import Tileset
@@ -187,3 +190,90 @@ def test_ring_sets_are_found_by_their_47():
     best = find_sets(tiles, places)[0]
     assert best.kind is SetKind.RING
     assert agreement(best, own, places) > 0.9
+
+
+# Ways drawn once, to be turned
+
+
+def way_rows(colours, size=24, seed=0):
+    """A row a colour of ways on black: straight down, across, a bend, a fork, a crossing, an end.
+
+    Behind each row lies a plate that is no way at all.
+    """
+    rng = np.random.default_rng(seed)
+    sides = [(1, 0, 1, 0), (0, 1, 0, 1), (1, 1, 0, 0), (1, 1, 0, 1), (1, 1, 1, 1), (1, 0, 0, 0)]
+    tiles, marks = [], []
+    half, wide = size // 2, size // 6
+    for colour in colours:
+        for north, east, south, west in sides:
+            tile = np.zeros((size, size, 4), np.uint8)
+            tile[..., 3] = 255
+            across = slice(half - wide, half + wide)
+            for on, spot in (
+                (north, (slice(0, half + wide), across)),
+                (south, (slice(half - wide, size), across)),
+                (west, (across, slice(0, half + wide))),
+                (east, (across, slice(half - wide, size))),
+            ):  # fmt: skip
+                if on:
+                    tile[(*spot, slice(0, 3))] = colour + rng.integers(-6, 7, 3)
+            tiles.append(tile)
+            own = np.zeros(9, np.uint8)
+            own[[0, 2, 4, 6]] = north, east, south, west
+            marks.append(own)
+        plate = np.zeros((size, size, 4), np.uint8)
+        plate[..., 3] = 255
+        plate[2:-2, 2:-2, :3] = rng.integers(60, 200, 3)
+        tiles.append(plate)
+        marks.append(np.zeros(9, np.uint8))
+    return np.array(tiles), np.array(marks)
+
+
+COLOURS = np.array([[200, 60, 50], [60, 190, 80], [70, 90, 220], [210, 200, 60]])
+
+
+def test_ways_that_are_drawn_once_are_sets_row_by_row():
+    tiles, marks = way_rows(COLOURS)
+    places = places_of(len(tiles), wide=7)
+    found = [each for each in find_sets(tiles, places) if each.score >= 0.5]
+    assert len(found) >= 3
+    rows = set()
+    for guess in found:
+        assert guess.kind is SetKind.EDGE
+        assert guess.terrains == 1
+        assert agreement(guess, marks, places) == 1
+        assert len({row for row, _ in guess.places}) == 1
+        rows.add(guess.places[0][0])
+    assert len(rows) == len(found)
+    assert "6 of 15 combinations (15 with the tiles turned)" in guess_words(found[0])
+
+
+def test_six_other_tiles_are_no_ways():
+    rng = np.random.default_rng(3)
+    for seed in range(6):
+        tiles = sprites(6, 24, seed)
+        plates = np.zeros((6, 24, 24, 4), np.uint8)
+        plates[..., 3] = 255
+        plates[:, 4:-4, 4:-4, :3] = rng.integers(0, 256, (6, 1, 1, 3))
+        for each in (tiles, plates, noise(seed)[:6]):
+            assert all(guess.score < 0.5 for guess in find_sets(each, places_of(6)))
+
+
+@pytest.mark.parametrize("slot", range(4))
+@pytest.mark.parametrize("art", [road_art, corner_art], ids=["roads", "corners"])
+def test_a_slot_whose_two_values_are_named_the_other_way_round_is_named_as_the_others(art, slot):
+    """Values are found slot by slot: what is a way at one side must not be none at another."""
+    is_road = art is road_art
+    tiles, marks, _ = road_art(16, 5, True, copies=1) if is_road else corner_art(16, 5)
+    kind = SetKind.EDGE if is_road else SetKind.CORNER
+    codes, told = codes_of(kind), describe_tiles(tiles, kind)
+    shown = marks[:, [int(each) for each in SLOT_ORDERS[kind]]].astype(int)
+    true = shown - shown.min()
+    number = {tuple(each): n for n, each in enumerate(codes.values.tolist())}
+    right = np.array([number[tuple(each)] for each in true.tolist()])
+    assert (_named_alike(told, codes, right) == right).all()
+    swapped = true.copy()
+    swapped[:, slot] ^= 1
+    wrong = np.array([number[tuple(each)] for each in swapped.tolist()])
+    named = codes.values[_named_alike(told, codes, wrong)]
+    assert (named == true).all() or (named == 1 - true).all()

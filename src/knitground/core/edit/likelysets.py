@@ -62,7 +62,24 @@ def guess_words(guess: SetGuess) -> str:
     shown = f"{min(guess.combinations, whole)} of {whole}"
     if guess.terrains > 2:  # not all terrains need to meet
         shown = str(guess.combinations)
-    return f"{guess.kind.value} set · {terrains} · {shown} combinations · {len(guess.places)} tiles"
+    shown += " combinations"
+    turned = _combinations_turned(guess)
+    if turned > guess.combinations:
+        shown += f" ({min(turned, whole)} with the tiles turned)"
+    return f"{guess.kind.value} set · {terrains} · {shown} · {len(guess.places)} tiles"
+
+
+def _combinations_turned(guess: SetGuess) -> int:
+    """Count the combinations of an edge set whose tiles may be turned: ways are often drawn once.
+
+    Where nothing else is known 0, so that it is not told.
+    """
+    if guess.kind is not SetKind.EDGE:
+        return 0
+    shown = guess.marks[:, list(SetKind.EDGE.slots)]
+    north, west, south, east = shown.T
+    turns = [np.roll(np.stack([north, east, south, west], axis=1), n, axis=1) for n in range(4)]
+    return len(np.unique(np.concatenate(turns), axis=0))
 
 
 def kit_of_guess(tileset: Tileset, guess: SetGuess) -> TerrainSet:

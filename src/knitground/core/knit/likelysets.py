@@ -29,8 +29,10 @@ _ENOUGH, _NOTHING_YET = 8, 0.04
 """After so many groups that all rank below that, no more are looked at."""
 _LEAST, _MOST = 6, 256
 _MOST_CLUSTERED = 700
-_NODES, _CLOSER, _OFFERS, _MOST_GROUPS = 9, 4, 5, 18
+_NODES, _CLOSER, _OFFERS, _MOST_GROUPS = 9, 4, 8, 18
 _OVER, _TAKEN = 0.85, 0.3
+_BESIDE = 0.5
+"""Part of the best rank from which on a group beside the best one is taken in the same turn."""
 _SCORE_LEAST, _SCORE_ON = 0.25, 0.5
 """Below the first nothing is told; after one below the second the rest is not looked at."""
 _RING_FIT = 0.4
@@ -86,13 +88,10 @@ def find_sets(
     while len(left) >= _LEAST and len(out) < _OFFERS:
         progress(len(out) / _OFFERS)
         found = _best(tiles, told, left, places, known)
-        if found is None:
-            break
-        looked, group = found
-        guess = _guess(tiles, looked, group, places)
-        out.append(guess)
-        left = np.setdiff1d(left, group[looked.fits])
-        if looked.score < _SCORE_ON:
+        for looked, group in found[: _OFFERS - len(out)]:
+            out.append(_guess(tiles, looked, group, places))
+            left = np.setdiff1d(left, group[looked.fits])
+        if not found or found[0][0].score < _SCORE_ON:
             break
     return sorted(out, key=lambda each: -each.score)
 
@@ -214,8 +213,8 @@ def _best(
     left: Group,
     places: list[Place],
     known: Known,
-) -> tuple[Looked, Group] | None:
-    """Find the group that looks most like a set; None if none does."""
+) -> list[tuple[Looked, Group]]:
+    """Find the group that looks most like a set, and others beside it that surely do."""
     tried: list[Tried] = []
     for number, group in enumerate(_groups(tiles, left, places)[:_MOST_GROUPS]):
         if number >= _ENOUGH and max(each[0] for each in tried) < _NOTHING_YET:
@@ -233,8 +232,19 @@ def _best(
         if best is None or _rank(looked) > best[0]:
             best = (_rank(looked), looked, group)
     if best is None or best[1].score < _SCORE_LEAST:
-        return None
-    return best[1], best[2]
+        return []
+    out = [(best[1], best[2])]
+    taken = best[2][best[1].fits]
+    for rank, group, kind, count in tried:
+        if rank < _BESIDE * best[0] or len(out) == _OFFERS:
+            break
+        if np.isin(group, taken).any():
+            continue
+        looked = look_as(part_of(told[kind], group), kind, count)
+        if looked.score >= _SCORE_ON:
+            out.append((looked, group))
+            taken = np.concatenate([taken, group])
+    return out
 
 
 def _looks(told: dict[SetKind, Described], group: Group) -> list[Tried]:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from itertools import product
 
 import numpy as np
 from numpy.typing import NDArray
@@ -16,6 +17,11 @@ _WANT = {SetKind.EDGE: 16.0, SetKind.CORNER: 14.0, SetKind.RING: 47.0}
 """Different combinations that a whole set has."""
 _FLOOR = 4e-4
 """Variance that is nothing: else pictures with empty borders would be wholly explained."""
+_CLEARLY = 0.85
+"""Part of what names cost as they are, below which others are taken."""
+_TURNED, _MOST_ONCE = 0.85, 12
+"""Part of the score of a whole edge set that one has whose ways are drawn once, to be turned; up to
+so many tiles it may have."""
 _STRANGE, _STRANGE_LEAST = 3.0, 1.5
 
 
@@ -54,7 +60,34 @@ def look_as(told: Described, kind: SetKind, values: int = 2, *, quick: bool = Fa
     allowed = np.ones((count, len(codes.values)), np.bool_)
     labeller = Labeller(told, codes, allowed, np.full((count, codes.values.shape[1]), -1, np.int64))
     labels = labeller.solve(starts=labeller.free_starts(), quick=quick)
+    if kind is not SetKind.RING and values == 2:
+        labels.code = _named_alike(told, codes, labels.code)
     return _judged(kind, told, codes, labels)
+
+
+def _named_alike(told: Described, codes: Codes, code: NDArray[np.int64]) -> NDArray[np.int64]:
+    """Name the two values at each slot as at the others: what looks alike is of one name.
+
+    What the values at a slot are is found slot by slot, so that their names may be swapped at one
+    of them. All ways to name them are compared by how near the means of a name come to each other.
+    """
+    values = codes.values[code]
+    part, weights = told.parts[0], told.weights[0]
+    if any(len(np.unique(values[:, slot])) < 2 for slot in range(4)):
+        return code
+    means = np.array([[part[values[:, slot] == value, slot].mean(axis=0) for value in (0, 1)]
+                      for slot in range(4)])  # fmt: skip
+    ways = np.array([(0, *way) for way in product((0, 1), repeat=3)])
+    costs = []
+    for way in ways:
+        named = np.stack([means[slot, [swap, 1 - swap]] for slot, swap in enumerate(way)])
+        costs.append(float((weights * named.var(axis=0)).sum()))
+    best = int(np.argmin(costs))
+    if costs[best] > _CLEARLY * costs[0]:
+        return code
+    numbers = {tuple(each): n for n, each in enumerate(codes.values.tolist())}
+    swapped = (values ^ ways[best]).tolist()
+    return np.array([numbers[tuple(each)] for each in swapped], np.int64)
 
 
 def _judged(kind: SetKind, told: Described, codes: Codes, labels: Labels) -> Looked:
@@ -85,14 +118,34 @@ def _judged(kind: SetKind, told: Described, codes: Codes, labels: Labels) -> Loo
     wanted = _WANT[kind] * (1 if kind is SetKind.RING else codes.count - 1)
     low = max(0.0, min(worst))
     fit = float(np.sqrt(max(0.0, sep) * max(0.0, line)))
+    whole = 1 / (1 + np.exp(-9 * (variety / wanted - 0.5)))
+    if kind is SetKind.EDGE:
+        whole = max(whole, _TURNED * np.clip((fit - 0.6) / 0.25, 0, 1) * _ways_once(values))
     score = (
         np.clip((fit - 0.35) / 0.55, 0, 1)
-        / (1 + np.exp(-9 * (variety / wanted - 0.5)))
+        * whole
         * (0.4 + 0.6 * np.clip(low / 0.5, 0, 1))
         * (0.5 + 0.5 * np.clip(rarest / 0.15, 0, 1))
         * np.sqrt(fits.mean())
     )
     return Looked(kind, codes.count, codes.values[labels.code], fits, float(score), fit)
+
+
+def _ways_once(values: NDArray[np.int64]) -> float:
+    """Tell how much an edge set is whole but for tiles that are others turned, 0 to 1.
+
+    Many sheets draw each way once: an end, a straight, a bend, a fork and a crossing; all others
+    are these turned. `values` (n, 4) of the sides, clockwise. Each of the five has to be there once
+    or, of straights, twice.
+    """
+    best = 0.0
+    for way in (0, 1):  # which of the two values the way is, is not known yet
+        on = (values == way).astype(np.int64)
+        kinds = np.where((on.sum(axis=1) == 2) & (on[:, 0] == on[:, 2]), 5, on.sum(axis=1))
+        counts = np.bincount(kinds, minlength=6)[1:]
+        if len(values) <= _MOST_ONCE and (counts > 0).all():
+            best = max(best, float(1 / counts.max()) if counts.max() > 2 else 1.0)
+    return best
 
 
 def _spread(x: Floats, labels: NDArray[np.int64], weights: Floats) -> tuple[float, float]:
