@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 from knitground.core.base.progress import Progress, no_progress
 from knitground.core.knit.faces import Described, describe_tiles, part_of
 from knitground.core.knit.labelling import SLOT_ORDERS
-from knitground.core.knit.setscore import Looked, look_as
+from knitground.core.knit.setscore import MOST_ONCE, Looked, look_as
 from knitground.core.model.terrain import NOTHING, SLOTS, SetKind, Slot
 
 Place = tuple[int, int]
@@ -32,7 +32,7 @@ _MOST_CLUSTERED = 700
 _NODES, _CLOSER, _OFFERS, _MOST_GROUPS = 9, 4, 8, 18
 _OVER, _TAKEN = 0.85, 0.3
 _BESIDE = 0.5
-"""Part of the best rank from which on a group beside the best one is taken in the same turn."""
+"""Part of the best rank from which on another row of ways is taken in the same turn."""
 _SCORE_LEAST, _SCORE_ON = 0.25, 0.5
 """Below the first nothing is told; after one below the second the rest is not looked at."""
 _RING_FIT = 0.4
@@ -214,7 +214,7 @@ def _best(
     places: list[Place],
     known: Known,
 ) -> list[tuple[Looked, Group]]:
-    """Find the group that looks most like a set, and others beside it that surely do."""
+    """Find the group that looks most like a set; of ways that are drawn once all rows at once."""
     tried: list[Tried] = []
     for number, group in enumerate(_groups(tiles, left, places)[:_MOST_GROUPS]):
         if number >= _ENOUGH and max(each[0] for each in tried) < _NOTHING_YET:
@@ -235,10 +235,12 @@ def _best(
         return []
     out = [(best[1], best[2])]
     taken = best[2][best[1].fits]
+    if best[1].kind is not SetKind.EDGE or len(best[2]) > MOST_ONCE:
+        return out  # a large set changes what the rest looks like
     for rank, group, kind, count in tried:
         if rank < _BESIDE * best[0] or len(out) == _OFFERS:
             break
-        if np.isin(group, taken).any():
+        if kind is not SetKind.EDGE or len(group) > MOST_ONCE or np.isin(group, taken).any():
             continue
         looked = look_as(part_of(told[kind], group), kind, count)
         if looked.score >= _SCORE_ON:

@@ -19,7 +19,7 @@ _FLOOR = 4e-4
 """Variance that is nothing: else pictures with empty borders would be wholly explained."""
 _CLEARLY = 0.85
 """Part of what names cost as they are, below which others are taken."""
-_TURNED, _MOST_ONCE = 0.85, 12
+_TURNED, MOST_ONCE = 0.85, 12
 """Part of the score of a whole edge set that one has whose ways are drawn once, to be turned; up to
 so many tiles it may have."""
 _STRANGE, _STRANGE_LEAST = 3.0, 1.5
@@ -143,7 +143,7 @@ def _ways_once(values: NDArray[np.int64]) -> float:
         on = (values == way).astype(np.int64)
         kinds = np.where((on.sum(axis=1) == 2) & (on[:, 0] == on[:, 2]), 5, on.sum(axis=1))
         counts = np.bincount(kinds, minlength=6)[1:]
-        if len(values) <= _MOST_ONCE and (counts > 0).all():
+        if len(values) <= MOST_ONCE and (counts > 0).all():
             best = max(best, float(1 / counts.max()) if counts.max() > 2 else 1.0)
     return best
 

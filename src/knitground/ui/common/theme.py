@@ -160,7 +160,7 @@ def _sheet(t: Theme) -> str:
     QPushButton:checked, QToolButton:checked {{ background: {t.accent}; color: {t.on_accent};
         border-color: {t.accent}; }}
     QToolButton[flat="true"] {{ background: transparent; border: 0; padding: 2px;
-        min-height: 16px; }}
+        min-height: 12px; }}
     QToolButton[flat="true"]:hover {{ background: {t.sunken}; }}
     QSpinBox, QDoubleSpinBox, QComboBox, QLineEdit {{ min-height: 22px; }}
     QTabBar::tab {{ background: {t.sunken}; border: 1px solid {t.line}; border-bottom: 0;
