@@ -10,7 +10,7 @@ from knitground.core.edit import (
     layers,
     maps,
     markers,
-    ruledrafts,
+    rulehome,
     rules,
     shapes,
     sheets,
@@ -253,7 +253,7 @@ class Edits:
         return self.one((
             lambda: rules.add_rule(home, self.rule()),
             lambda: rules.add_rule(home, self.rule(), 0),
-            lambda: ruledrafts.change_rule(home, number, self.rule()),
+            lambda: rulehome.change_rule(home, number, self.rule()),
             lambda: rules.delete_rules(home, [number]),
             lambda: rules.duplicate_rule(home, number),
             lambda: rules.move_rules(home, [number], self.one((0, 1, 99))),

@@ -12,7 +12,7 @@ from knitground.core.base.window import Box
 from knitground.core.edit.layers import rename_layer
 from knitground.core.edit.laying import plan_cells, plan_terrain
 from knitground.core.edit.maps import set_recipe
-from knitground.core.edit.ruledrafts import RuleHome, change_rule
+from knitground.core.edit.rulehome import RuleHome, change_rule
 from knitground.core.edit.rules import add_rule_list, rename_rule_list
 from knitground.core.grow.rewriting import live_rules, rewrite_map
 from knitground.core.grow.runner import run_recipe

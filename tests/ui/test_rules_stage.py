@@ -11,7 +11,7 @@ from tests.ui.conftest import LEFT, NONE, RIGHT, click, drag, move, pixels, sett
 
 from knitground.core.base.window import Box
 from knitground.core.edit.hand import TerrainInHand, TileInHand
-from knitground.core.edit.ruledrafts import RuleHome
+from knitground.core.edit.rulehome import RuleHome
 from knitground.core.edit.rules import homes, move_rules
 from knitground.core.edit.selecting import Selection
 from knitground.core.files.opening import open_project

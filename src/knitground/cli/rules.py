@@ -8,7 +8,7 @@ import click
 
 from knitground.cli.output import as_json, tell
 from knitground.cli.terrains import found_set
-from knitground.core.edit.ruledrafts import RuleHome, rule_words
+from knitground.core.edit.rulehome import RuleHome, rule_words
 from knitground.core.edit.rulestats import find_untaken, rule_stats, set_report
 from knitground.core.knit.missing import key_words
 

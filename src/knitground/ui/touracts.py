@@ -1,4 +1,4 @@
-"""What the tour does in Rules."""
+"""Acts of the tour: waiting, pointing, and what it does in Rules."""
 
 from __future__ import annotations
 

@@ -13,7 +13,7 @@ from knitground.core.base.errors import EditError
 from knitground.core.base.window import Box, read
 from knitground.core.edit.document import Document, Edit
 from knitground.core.edit.laying import Plan
-from knitground.core.edit.ruledrafts import RuleHome
+from knitground.core.edit.rulehome import RuleHome
 from knitground.core.edit.rulestats import layers_with
 from knitground.core.grow.rewriting import LiveRules
 from knitground.core.knit.knit import knit_box, rule_window, wide_window

@@ -9,7 +9,8 @@ from knitground.core.base.errors import EditError
 from knitground.core.edit.atoms import Atom, SetField
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.document import Edit
-from knitground.core.edit.ruledrafts import RuleHome, plain_rule, rule_words
+from knitground.core.edit.ruledrafts import plain_rule
+from knitground.core.edit.rulehome import RuleHome, rule_words
 from knitground.core.model.mix import MixEntry
 from knitground.core.model.patch import Patch
 from knitground.core.model.project import Project, free_name

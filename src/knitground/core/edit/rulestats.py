@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from knitground.core.base.errors import KnitError
 from knitground.core.base.progress import Progress, no_progress
 from knitground.core.base.window import Box
-from knitground.core.edit.ruledrafts import RuleHome
+from knitground.core.edit.rulehome import RuleHome
 from knitground.core.grow.rewriting import live_rules
 from knitground.core.knit.bridge import build_graph
 from knitground.core.knit.coverage import cover

@@ -1,4 +1,4 @@
-"""Where a step of a recipe works: conditions, and areas of cells."""
+"""What all steps of a recipe have, and where they work: conditions, and areas of cells."""
 
 from __future__ import annotations
 

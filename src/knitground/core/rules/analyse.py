@@ -22,16 +22,16 @@ from knitground.core.rules.places import MIDDLE, Place, base_places
 from knitground.core.rules.ruletable import Form, RuleTable
 from knitground.core.rules.search import (
     Box,
-    _both,
-    _by_rule,
-    _by_search,
-    _Case,
-    _count,
-    _domain,
-    _Found,
-    _note_hidden,
-    _Space,
-    _values,
+    Case,
+    Found,
+    Space,
+    both_of,
+    by_rule,
+    by_search,
+    count_taken,
+    domain_of,
+    note_hidden,
+    values_of,
 )
 
 _MOST_LISTED = 1 << 18
@@ -84,7 +84,7 @@ def analyse_rules(table: RuleTable, marked: Iterable[Key] = ()) -> RuleReport:
     -------
     a fact for each rule that is on; rules with a chance or only on some rows hide nothing
     """
-    found = _Found()
+    found = Found()
     keys = [] if table.first else list(marked)
     for case in _cases(table, keys):
         _analyse_case(table, case, found)
@@ -108,12 +108,12 @@ def analyse_rules(table: RuleTable, marked: Iterable[Key] = ()) -> RuleReport:
 # Cases: forms as boxes of values
 
 
-def _cases(table: RuleTable, marked: Sequence[Key]) -> list[_Case]:
+def _cases(table: RuleTable, marked: Sequence[Key]) -> list[Case]:
     if table.kind is not SetKind.RING:
         marks = [dict(zip(base_places(table.kind), (1 << mark for mark in key))) for key in marked]
         forms = [(form, box) for form in table.forms for box in _boxes_of(table, form, None)]
-        return [_Case(forms, marks)]
-    cases: dict[object, _Case] = {}
+        return [Case(forms, marks)]
+    cases: dict[object, Case] = {}
     for own in range(1, table.count + 1):
         forms = [(form, box) for form in table.forms for box in _boxes_of(table, form, own)]
         marks = [_ring_box(table, own, key[1]) for key in marked if key[0] == own]
@@ -127,15 +127,15 @@ def _cases(table: RuleTable, marked: Sequence[Key]) -> list[_Case]:
         if key in cases:
             cases[key].times += 1
         else:
-            cases[key] = _Case(forms, marks, own=own)
+            cases[key] = Case(forms, marks, own=own)
     return list(cases.values())
 
 
 def _is_plain(table: RuleTable, own: int, mask: int) -> bool:
     """Whether a mask of a ring's neighbour tells apart no more than same, other and off."""
     width = table.count + 1
-    for part in (mask & _values(table), mask >> width):
-        if (part & ~(1 << own)) not in (0, _values(table) & ~(1 << own)):
+    for part in (mask & values_of(table), mask >> width):
+        if (part & ~(1 << own)) not in (0, values_of(table) & ~(1 << own)):
             return False
     return True
 
@@ -164,7 +164,7 @@ def _touching(table: RuleTable, box: Box) -> list[Box]:
     parts: list[Box] = []
     rest = dict(box)
     for place in base_places(table.kind):
-        mask = rest.get(place, _values(table))
+        mask = rest.get(place, values_of(table))
         if mask & ~1:
             parts.append({**rest, place: mask & ~1})
         if not mask & 1:
@@ -180,22 +180,22 @@ def _box(table: RuleTable, form: Form, model: int | None) -> Box | None:
     ring = table.kind is SetKind.RING
     for need in form.needs:
         if need.off:
-            mask = _values(table) << (table.count + 1)
+            mask = values_of(table) << (table.count + 1)
         elif need.like or need.unlike:
             assert model is not None
             same = 1 << model
-            mask = _both(table, same if need.like else _values(table) & ~same)
+            mask = both_of(table, same if need.like else values_of(table) & ~same)
         else:
-            mask = _both(table, need.mask)
+            mask = both_of(table, need.mask)
         at_home = need.place in base and (not ring or need.place == MIDDLE)
         if at_home:
-            mask &= _values(table)
+            mask &= values_of(table)
         box[need.place] = box.get(need.place, mask) & mask
     likes = {need.like or need.unlike for need in form.needs} - {None}
     for place in likes:
         assert place is not None
         assert model is not None
-        box[place] = box.get(place, _values(table)) & 1 << model
+        box[place] = box.get(place, values_of(table)) & 1 << model
     if ring and model is not None:
         if not box.get(MIDDLE, 1 << model) >> model & 1:
             return None
@@ -206,37 +206,37 @@ def _box(table: RuleTable, form: Form, model: int | None) -> Box | None:
 def _ring_box(table: RuleTable, own: int, bits: int) -> Box:
     """Give what marks of a ring set fit: corners count only where both their sides do."""
     places = base_places(SetKind.RING)[1:]
-    same, every = 1 << own, _values(table)
+    same, every = 1 << own, values_of(table)
     box: Box = {}
     for n, place in enumerate(places):
         if bits >> n & 1:
-            box[place] = _both(table, same)
+            box[place] = both_of(table, same)
         elif n % 2 == 0 or (bits >> (n - 1) & 1 and bits >> (n + 1) % 8 & 1):
-            box[place] = _both(table, every & ~same)
+            box[place] = both_of(table, every & ~same)
     return box
 
 
 # Analysing one case
 
 
-def _analyse_case(table: RuleTable, case: _Case, found: _Found) -> None:
+def _analyse_case(table: RuleTable, case: Case, found: Found) -> None:
     axes = sorted({place for _, box in case.forms for place in box}
                   | {place for box in case.marks for place in box})  # fmt: skip
     classes = {place: _classes(table, case, place) for place in axes}
     if prod(len(each) for each in classes.values()) <= _MOST_LISTED:
         _by_listing(table, case, classes, found)
     else:
-        _by_search(table, case, found)
+        by_search(table, case, found)
 
 
-def _classes(table: RuleTable, case: _Case, place: Place) -> list[int]:
+def _classes(table: RuleTable, case: Case, place: Place) -> list[int]:
     """Cut a place's values into classes that nothing tells apart: masks, each of one class."""
-    parts = [_domain(table, place)]
+    parts = [domain_of(table, place)]
     masks = {box[place] for _, box in case.forms if place in box}
     masks |= {box[place] for box in case.marks if place in box}
     if place in base_places(table.kind):
         if table.kind is SetKind.RING:
-            masks.add(_both(table, 1 << case.own))
+            masks.add(both_of(table, 1 << case.own))
         else:
             masks |= {1 << value for value in range(table.count + 1)}
     for mask in sorted(masks):
@@ -245,21 +245,21 @@ def _classes(table: RuleTable, case: _Case, place: Place) -> list[int]:
 
 
 def _by_listing(
-    table: RuleTable, case: _Case, classes: dict[Place, list[int]], found: _Found
+    table: RuleTable, case: Case, classes: dict[Place, list[int]], found: Found
 ) -> None:
     """List all combinations of classes, a bit each: sets of them are whole numbers."""
-    space = _Space(table, case, classes)
+    space = Space(table, case, classes)
     left = space.every
     taken: list[tuple[int, int]] = []
     for box in case.marks:
         left &= ~space.region(box)
     taken.append((-1, space.every & ~left))
-    for rule, forms in _by_rule(case.forms):
+    for rule, forms in by_rule(case.forms):
         own = reduce(or_, [space.region(box) for _, box in forms], 0)
         takes = own & left
-        _count(found, rule, space.count(own) * case.times, space.count(takes) * case.times)
+        count_taken(found, rule, space.count(own) * case.times, space.count(takes) * case.times)
         if not takes:
-            _note_hidden(found, rule, [by for by, region in taken if region & own])
+            note_hidden(found, rule, [by for by, region in taken if region & own])
         elif table.is_sure(forms[0][0]):
             taken.append((rule, takes))
             left &= ~takes

@@ -25,7 +25,7 @@ Box = dict[Place, int]
 
 
 @dataclass
-class _Case:
+class Case:
     """What is analysed by itself: of a ring set one terrain of the middle (or several alike)."""
 
     forms: list[tuple[Form, Box]]
@@ -35,7 +35,9 @@ class _Case:
 
 
 @dataclass
-class _Found:
+class Found:
+    """What analysis has found so far, by the numbers of rules."""
+
     takes: dict[int, int] = field(default_factory=dict)
     could: dict[int, int] = field(default_factory=dict)
     hidden_by: dict[int, set[int]] = field(default_factory=dict)
@@ -43,24 +45,26 @@ class _Found:
     exact: bool = True
 
 
-def _values(table: RuleTable) -> int:
+def values_of(table: RuleTable) -> int:
     """Bits of all values on the map; shifted by `_off` they are those off it."""
     return (1 << (table.count + 1)) - 1
 
 
-def _both(table: RuleTable, mask: int) -> int:
+def both_of(table: RuleTable, mask: int) -> int:
     """Let values count on the map and off it, where what is nearest stands for them."""
-    inside = mask & _values(table)
+    inside = mask & values_of(table)
     return inside | inside << (table.count + 1)
 
 
-def _domain(table: RuleTable, place: Place) -> int:
+def domain_of(table: RuleTable, place: Place) -> int:
+    """Give the values that a place can have, as bits."""
     base = base_places(table.kind)
     home = place in base and (table.kind is not SetKind.RING or place == MIDDLE)
-    return _values(table) if home else _both(table, _values(table))
+    return values_of(table) if home else both_of(table, values_of(table))
 
 
-def _note_hidden(found: _Found, rule: int, by: Iterable[int]) -> None:
+def note_hidden(found: Found, rule: int, by: Iterable[int]) -> None:
+    """Note which rules take what one could take."""
     hidden = found.hidden_by.setdefault(rule, set())
     for each in by:
         if each >= 0:
@@ -69,22 +73,24 @@ def _note_hidden(found: _Found, rule: int, by: Iterable[int]) -> None:
             found.by_marks.add(rule)
 
 
-def _count(found: _Found, rule: int, could: int, takes: int) -> None:
+def count_taken(found: Found, rule: int, could: int, takes: int) -> None:
+    """Add to the situations that a rule could take, and does."""
     found.could[rule] = found.could.get(rule, 0) + could
     found.takes[rule] = found.takes.get(rule, 0) + takes
 
 
-def _by_rule(forms: Sequence[tuple[Form, Box]]) -> list[tuple[int, list[tuple[Form, Box]]]]:
+def by_rule(forms: Sequence[tuple[Form, Box]]) -> list[tuple[int, list[tuple[Form, Box]]]]:
+    """Put forms together that are of one rule, in order."""
     out: dict[int, list[tuple[Form, Box]]] = {}
     for form, box in forms:
         out.setdefault(form.rule, []).append((form, box))
     return sorted(out.items())
 
 
-class _Space:
+class Space:
     """All combinations of classes of the places that rules read, numbered, as bits of a number."""
 
-    def __init__(self, table: RuleTable, case: _Case, classes: dict[Place, list[int]]) -> None:
+    def __init__(self, table: RuleTable, case: Case, classes: dict[Place, list[int]]) -> None:
         self.axes = list(classes)
         self.classes = classes
         self.shape = [len(classes[place]) for place in self.axes]
@@ -101,7 +107,7 @@ class _Space:
         # Of ring sets, which classes of a neighbour are the same terrain, on the map or off it.
         self._same: list[NDArray[np.bool_]] = []
         if ring:
-            own = _both(table, 1 << case.own)
+            own = both_of(table, 1 << case.own)
             names = [classes[self.axes[n]] for n in self._base]
             self._same = [np.array([bool(part & own) for part in each]) for each in names]
         self._is_plain = not self._far and all(len(each) == 2 for each in self._same)
@@ -143,14 +149,14 @@ def _as_number(plane: NDArray[np.bool_]) -> int:
     return int.from_bytes(np.packbits(plane, bitorder="little").tobytes(), "little")
 
 
-def _by_search(table: RuleTable, case: _Case, found: _Found) -> None:
+def by_search(table: RuleTable, case: Case, found: Found) -> None:
     """Ask of each rule and situation whether any combination is left to it."""
-    domain = {place: _domain(table, place)
+    domain = {place: domain_of(table, place)
               for box in [*(b for _, b in case.forms), *case.marks] for place in box}  # fmt: skip
     situations = _situations(table, case)
     search = _Search(domain)
     earlier: list[tuple[int, Box]] = [(-1, box) for box in case.marks]
-    for rule, forms in _by_rule(case.forms):
+    for rule, forms in by_rule(case.forms):
         could: set[int] = set()
         takes: set[int] = set()
         hiding: set[int] = set()
@@ -161,20 +167,20 @@ def _by_search(table: RuleTable, case: _Case, found: _Found) -> None:
                 if n not in takes and search.is_left(part, [before for _, before in near]):
                     takes.add(n)
             hiding |= {by for by, _ in near}
-        _count(found, rule, len(could) * case.times, len(takes) * case.times)
+        count_taken(found, rule, len(could) * case.times, len(takes) * case.times)
         if not takes:
-            _note_hidden(found, rule, hiding)
+            note_hidden(found, rule, hiding)
         if table.is_sure(forms[0][0]):
             earlier += [(rule, box) for _, box in forms]
     found.exact &= search.exact and situations is not None
 
 
-def _situations(table: RuleTable, case: _Case) -> NDArray[np.int64] | None:
+def _situations(table: RuleTable, case: Case) -> NDArray[np.int64] | None:
     """List situations as masks of the base places, (n, places); None if there are too many."""
     base = base_places(table.kind)
     if table.kind is SetKind.RING:
-        own = _both(table, 1 << case.own)
-        other = _both(table, _values(table)) & ~own
+        own = both_of(table, 1 << case.own)
+        other = both_of(table, values_of(table)) & ~own
         if own.bit_length() > 62 or other.bit_length() > 62:
             return None
         return np.array(list(product((own, other), repeat=8)), np.int64)
@@ -185,7 +191,7 @@ def _situations(table: RuleTable, case: _Case) -> NDArray[np.int64] | None:
 
 
 def _parts(
-    table: RuleTable, case: _Case, box: Box, situations: NDArray[np.int64] | None
+    table: RuleTable, case: Case, box: Box, situations: NDArray[np.int64] | None
 ) -> list[tuple[int, Box]]:
     """Cut a box by situations: the number of each that it touches, and what of it lies there."""
     if situations is None:

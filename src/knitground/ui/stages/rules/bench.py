@@ -18,10 +18,7 @@ from PySide6.QtWidgets import (
 
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.document import Edit
-from knitground.core.edit.ruledrafts import (
-    RuleHome,
-    change_rule,
-)
+from knitground.core.edit.rulehome import RuleHome, change_rule
 from knitground.core.edit.rules import (
     homes,
     set_first,

@@ -5,7 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import QRectF
 from PySide6.QtGui import QPainter
 
-from knitground.core.edit.ruledrafts import RuleHome
+from knitground.core.edit.rulehome import RuleHome
 from knitground.core.model.rules import (
     RewriteRule,
 )
@@ -14,11 +14,11 @@ from knitground.ui.common.theme import LINEN
 from knitground.ui.stages.rules.pictures import (
     Cell,
     Pictures,
-    _sign,
     draw_ask,
     draw_blank,
     draw_frame,
     draw_tile,
+    draw_sign,
 )
 
 
@@ -70,7 +70,7 @@ def draw_block_cell(
             if (laid.row, laid.col) == cell and layer in (None, laid.layer):
                 if laid.tile is None:
                     checkers(painter, at)
-                    _sign(painter, at, "–", LINEN.ink)
+                    draw_sign(painter, at, "–", LINEN.ink)
                 else:
                     draw_tile(painter, at, pictures.tile(laid.tile))
                 drawn = True

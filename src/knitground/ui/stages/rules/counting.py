@@ -6,7 +6,7 @@ from PySide6.QtCore import QObject, QTimer, Signal
 
 from knitground.core.base.errors import KnitError
 from knitground.core.base.progress import Progress
-from knitground.core.edit.ruledrafts import RuleHome
+from knitground.core.edit.rulehome import RuleHome
 from knitground.core.edit.rulestats import (
     RuleStats,
     Situations,

@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QFrame, QWidget
 
 from knitground.core.base.errors import EditError
 from knitground.core.edit.lesson import Lesson, lesson_on
-from knitground.core.edit.ruledrafts import RuleHome
+from knitground.core.edit.rulehome import RuleHome
 from knitground.core.edit.rulestats import layers_with
 from knitground.core.model.layers import Layer
 from knitground.core.model.map import Map

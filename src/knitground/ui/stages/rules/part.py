@@ -8,7 +8,7 @@ from typing import ClassVar, Protocol
 from PySide6.QtWidgets import QWidget
 
 from knitground.core.edit.document import Edit
-from knitground.core.edit.ruledrafts import RuleHome
+from knitground.core.edit.rulehome import RuleHome
 
 
 class Bench(Protocol):

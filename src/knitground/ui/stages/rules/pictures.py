@@ -8,7 +8,8 @@ import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QBrush, QColor, QImage, QPainter, QPen
 
-from knitground.core.edit.ruledrafts import RuleHome, stencil_from_cell
+from knitground.core.edit.ruledrafts import stencil_from_cell
+from knitground.core.edit.rulehome import RuleHome
 from knitground.core.edit.terrains import plain_tile
 from knitground.core.model.patch import Patch
 from knitground.core.model.project import Project
@@ -102,7 +103,7 @@ def draw_ask(
     if ask.kind is AskKind.SAME:
         if subject is None or not _draw_named(painter, rect, subject, home, pictures):
             painter.fillRect(rect, QColor(LINEN.accent))
-            _sign(painter, rect, "=", "#FFFFFF")
+            draw_sign(painter, rect, "=", "#FFFFFF")
     elif ask.kind is AskKind.OTHER:
         painter.fillRect(rect, QColor(LINEN.panel))
         painter.setPen(QPen(QColor(LINEN.ink), 1.4))
@@ -114,7 +115,7 @@ def draw_ask(
         checkers(painter, rect)
     elif not _draw_named(painter, rect, ask, home, pictures):
         painter.fillRect(rect, t.colour("panel"))
-        _sign(painter, rect, "?", t.ink)
+        draw_sign(painter, rect, "?", t.ink)
     if ask.kind is AskKind.NOT_TILES:
         painter.setPen(QPen(t.colour("warning"), 2))
         painter.drawLine(rect.bottomLeft() + QPointF(2, -2), rect.topRight() + QPointF(-2, 2))
@@ -128,14 +129,14 @@ def _draw_named(
         return _draw_terrain(painter, rect, ask.name, home, pictures)
     if ask.kind is AskKind.TAG:
         painter.fillRect(rect, QColor(LINEN.panel))
-        _sign(painter, rect, ask.name[:4], LINEN.ink)
+        draw_sign(painter, rect, ask.name[:4], LINEN.ink)
         return True
     if ask.tiles:
         draw_tile(painter, rect, pictures.tile(ask.tiles[0]))
         if len(ask.tiles) > 1 and rect.width() >= 22:
             more = QRectF(rect.right() - 17, rect.bottom() - 11, 17, 11)
             painter.fillRect(more, QColor(LINEN.panel))
-            _sign(painter, more, f"+{len(ask.tiles) - 1}", LINEN.ink, 9)
+            draw_sign(painter, more, f"+{len(ask.tiles) - 1}", LINEN.ink, 9)
         return True
     return False
 
@@ -146,7 +147,7 @@ def _draw_terrain(
     found = _set_with(home, name)
     if not name:
         checkers(painter, rect)
-        _sign(painter, rect, "–", LINEN.ink)
+        draw_sign(painter, rect, "–", LINEN.ink)
         return True
     if found is None:
         return False
@@ -160,7 +161,7 @@ def _draw_terrain(
     letter = QRectF(rect.left(), rect.bottom() - 11, 10, 11)
     if rect.width() >= 22:
         painter.fillRect(letter, QColor(LINEN.panel))
-        _sign(painter, letter, terrain.letter, LINEN.ink, 9)
+        draw_sign(painter, letter, terrain.letter, LINEN.ink, 9)
     return True
 
 
@@ -174,7 +175,8 @@ def _set_with(home: RuleHome, name: str) -> tuple[Tileset, TerrainSet] | None:
     return None
 
 
-def _sign(painter: QPainter, rect: QRectF, text: str, colour: str, size: int = 0) -> None:
+def draw_sign(painter: QPainter, rect: QRectF, text: str, colour: str, size: int = 0) -> None:
+    """Write a short sign into the middle of a square."""
     write_in(painter, size or max(8, min(13, int(rect.height() * 0.6))), bold=True)
     painter.setPen(QColor(colour))
     painter.drawText(rect, Qt.AlignmentFlag.AlignCenter, text)

@@ -16,7 +16,7 @@ from PySide6.QtWidgets import (
 )
 
 from knitground.core.edit.hand import TileInHand
-from knitground.core.edit.ruledrafts import RuleHome
+from knitground.core.edit.rulehome import RuleHome
 from knitground.core.model.layers import GroundLayer
 from knitground.core.model.limits import MAX_NAME
 from knitground.core.model.rules import (

@@ -7,11 +7,8 @@ from dataclasses import replace
 from typing import TYPE_CHECKING
 
 from knitground.core.edit.hand import TileInHand
-from knitground.core.edit.ruledrafts import (
-    RuleHome,
-    new_rule,
-    rule_words,
-)
+from knitground.core.edit.ruledrafts import new_rule
+from knitground.core.edit.rulehome import RuleHome, rule_words
 from knitground.core.edit.rules import (
     add_rule,
     delete_rules,

@@ -16,7 +16,7 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
-from knitground.core.edit.ruledrafts import RuleHome, rule_words
+from knitground.core.edit.rulehome import RuleHome, rule_words
 from knitground.core.model.rules import NeighbourRule, RewriteRule, Rule, Ways
 from knitground.ui.common.painting import painting, write_in
 from knitground.ui.common.theme import theme

@@ -11,7 +11,8 @@ from PySide6.QtWidgets import QFileDialog, QMenu, QPushButton
 
 from knitground.core.edit.document import Edit
 from knitground.core.edit.rewriting import rewrite_now, use_on_map
-from knitground.core.edit.ruledrafts import RuleHome, rules_from_marks
+from knitground.core.edit.ruledrafts import rules_from_marks
+from knitground.core.edit.rulehome import RuleHome
 from knitground.core.edit.rules import (
     add_rule_list,
     delete_rule_list,

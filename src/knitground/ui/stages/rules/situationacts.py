@@ -7,10 +7,8 @@ from typing import TYPE_CHECKING
 
 from knitground.core.base.window import Box
 from knitground.core.edit.hand import TileInHand
-from knitground.core.edit.ruledrafts import (
-    rule_words,
-    stencil_from_cell,
-)
+from knitground.core.edit.ruledrafts import stencil_from_cell
+from knitground.core.edit.rulehome import rule_words
 from knitground.core.edit.rulestats import (
     STATE_WORDS,
     Situation,

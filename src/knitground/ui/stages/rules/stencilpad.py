@@ -8,7 +8,7 @@ from PySide6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QHelpEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QToolTip, QWidget
 
-from knitground.core.edit.ruledrafts import RuleHome
+from knitground.core.edit.rulehome import RuleHome
 from knitground.core.model.rules import Ask, NeighbourRule, RewriteRule
 from knitground.core.rules.places import RINGS, Place, places_of
 from knitground.ui.common.painting import painting

@@ -50,7 +50,7 @@ from knitground.ui.common.widgets import (
 from knitground.ui.session import Session
 from knitground.ui.stages.terrains.setpreview import Made, preview_set
 from knitground.ui.stages.terrains.tilepicker import TilePicker
-from knitground.ui.stages.terrains.twotiles import _SIDE, TwoTiles
+from knitground.ui.stages.terrains.twotiles import PICTURE_SIDE, TwoTiles
 
 _LATER_MS = 120
 _MOST_SEED = 999_999
@@ -101,8 +101,8 @@ class SetDialog(QDialog):
         )
         for n, (each, hint) in enumerate(zip(self.slots, hints)):
             each.setCheckable(True)
-            each.setIconSize(QSize(_SIDE, _SIDE))
-            each.setFixedSize(QSize(_SIDE + 16, _SIDE + 16))
+            each.setIconSize(QSize(PICTURE_SIDE, PICTURE_SIDE))
+            each.setFixedSize(QSize(PICTURE_SIDE + 16, PICTURE_SIDE + 16))
             each.setToolTip(hint)
             each.clicked.connect(partial(self.two_tiles.ask_for, n))
         self.names = [QLineEdit(), QLineEdit()]

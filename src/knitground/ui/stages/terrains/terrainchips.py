@@ -19,7 +19,8 @@ from PySide6.QtWidgets import (
 )
 
 from knitground.core.edit.document import Edit
-from knitground.core.edit.ruledrafts import RuleHome, set_plain_mix
+from knitground.core.edit.ruledrafts import set_plain_mix
+from knitground.core.edit.rulehome import RuleHome
 from knitground.core.edit.rules import plain_mix
 from knitground.core.edit.terrainlist import (
     add_terrain,

@@ -31,7 +31,7 @@ from knitground.ui.common.widgets import (
 if TYPE_CHECKING:
     from knitground.ui.stages.terrains.setdialog import SetDialog
 
-_SIDE = 56
+PICTURE_SIDE = 56
 
 
 class TwoTiles:
@@ -97,7 +97,7 @@ class TwoTiles:
         n = self.dialog.asked
         self.dialog.pictures[n], self.dialog.known[n] = picture, terrain
         self.dialog.slots[n].setIcon(
-            tile_pixmap(premultiplied(np.ascontiguousarray(picture)), _SIDE)
+            tile_pixmap(premultiplied(np.ascontiguousarray(picture)), PICTURE_SIDE)
             if picture is not None
             else QPixmap()
         )
