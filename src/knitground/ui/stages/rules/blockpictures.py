@@ -17,8 +17,8 @@ from knitground.ui.stages.rules.pictures import (
     draw_ask,
     draw_blank,
     draw_frame,
-    draw_tile,
     draw_sign,
+    draw_tile,
 )
 
 
