@@ -4,6 +4,7 @@ import ast
 import re
 import subprocess
 import sys
+from graphlib import TopologicalSorter
 from pathlib import Path
 
 import pytest
@@ -65,6 +66,36 @@ def test_names_in_the_architecture_exist():
     ]
     assert len(names) > 15
     assert missing == []
+
+
+def imports_of(path):
+    """The modules of ours that a module imports when it is loaded."""
+    for node in ast.parse(path.read_text(encoding="utf-8")).body:
+        if isinstance(node, ast.ImportFrom) and (node.module or "").startswith("knitground"):
+            yield node.module
+        elif isinstance(node, ast.Import):
+            yield from (each.name for each in node.names if each.name.startswith("knitground"))
+
+
+def test_no_modules_import_each_other_in_a_circle():
+    graph = {}
+    for path in (ROOT / "src").rglob("*.py"):
+        name = ".".join(path.relative_to(ROOT / "src").with_suffix("").parts)
+        graph[name.removesuffix(".__init__")] = set(imports_of(path))
+    order = list(TopologicalSorter(graph).static_order())  # raises and names a circle
+    assert len(order) > 300
+
+
+def test_no_module_takes_what_another_keeps_for_itself():
+    taken = [
+        (path.name, each.name)
+        for path in (ROOT / "src").rglob("*.py")
+        for node in ast.walk(ast.parse(path.read_text(encoding="utf-8")))
+        if isinstance(node, ast.ImportFrom) and (node.module or "").startswith("knitground.")
+        for each in node.names
+        if each.name.startswith("_")
+    ]
+    assert taken == []
 
 
 def test_only_the_lattice_knows_how_large_cells_are():
