@@ -181,12 +181,15 @@ class Wanderer:
         if self.faults:
             return
         target = self.folder / "checked"
-        now = snapshot(session.project)
+        before = snapshot(session.project)
         if not self.window.files.save_to(target, overwrite=True):
             self.faults.append(f"it can not be saved: {self.window.notices.text.text()}")
             return
-        if snapshot(open_project(target).project) != now:
-            self.faults.append("what was saved opens as something else")
+        saved, after = snapshot(open_project(target).project), snapshot(session.project)
+        if saved not in (before, after):  # a recipe may have grown meanwhile
+            self.faults.append(f"what was saved opens as something else: {differs(saved, after)}")
+        elif before != after:
+            self.log.append(f"changed while it was saved: {differs(before, after)}")
         while session.doc.undo():
             pass
         settle(2)
@@ -436,6 +439,18 @@ class Wanderer:
 
     def _caught(self, kind: type[BaseException], error: BaseException, trace: Any) -> None:
         self.faults.append("".join(traceback.format_exception(kind, error, trace)))
+
+
+def differs(one: Any, two: Any, path: str = "") -> str:
+    """Name the first place at which two snapshots differ, and what stands there."""
+    if isinstance(one, dict) and isinstance(two, dict):
+        keys = [key for key in {*one, *two} if one.get(key) != two.get(key)]
+        return differs(one.get(keys[0]), two.get(keys[0]), f"{path}.{keys[0]}") if keys else ""
+    if isinstance(one, list | tuple) and isinstance(two, list | tuple) and len(one) == len(two):
+        places = [n for n, pair in enumerate(zip(one, two)) if pair[0] != pair[1]]
+        if places:
+            return differs(one[places[0]], two[places[0]], f"{path}[{places[0]}]")
+    return f"{path}: {str(one)[:300]} != {str(two)[:300]}"
 
 
 def main(words: list[str]) -> int:

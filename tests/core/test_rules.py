@@ -1,6 +1,7 @@
 """Neighbour rules against brute force: applying, part and whole, analysis, teaching, why."""
 
 from dataclasses import replace
+from functools import cache
 from itertools import product
 
 import numpy as np
@@ -489,27 +490,33 @@ def form_fits(form, shown, some):
     return some or form.on_nothing
 
 
+@cache
+def case_by_force(kind, count, first, seed):
+    """A list of rules, its table, what is marked, and what trying everything says of it."""
+    kit = kit_of(kind, count)
+    rules = random_rules(kind, np.random.default_rng(seed), 5, far=False)
+    # One place further off, so that situations are split.
+    more = Spot(*((4, 0) if kind is SetKind.CORNER else (4, 1)), terrain("brine"))
+    third = rules.rules[2]
+    rules = replace(rules, first=first, rules=(
+        *rules.rules[:2], replace(third, stencil=(*third.stencil, more)), *rules.rules[3:],
+        NeighbourRule(6, (), result=result()), NeighbourRule(7, third.stencil, result=result()),
+    ))  # fmt: skip
+    table = compile_rules(rules, kit, Stock(lambda _: 1))
+    marked = [(1, 1, 1, 1), (1, 2, 1, 1), (2, 2, 2, 2)]
+    return table, marked, situations_by_force(kit, table, marked)
+
+
 @pytest.mark.parametrize(("kind", "count"), [(SetKind.CORNER, 2), (SetKind.EDGE, 2)])
 @pytest.mark.parametrize("listed", [True, False])
 @pytest.mark.parametrize("first", [True, False])
 def test_analysis_is_that_of_brute_force(kind, count, listed, first, monkeypatch):
     if not listed:
         monkeypatch.setattr("knitground.core.rules.analyse._MOST_LISTED", 0)
-    kit, never = kit_of(kind, count), 0
+    never = 0
     for seed in range(12):
-        rng = np.random.default_rng(seed)
-        rules = random_rules(kind, rng, 5, far=False)
-        # One place further off, so that situations are split.
-        more = Spot(*((4, 0) if kind is SetKind.CORNER else (4, 1)), terrain("brine"))
-        third = rules.rules[2]
-        rules = replace(rules, first=first, rules=(
-            *rules.rules[:2], replace(third, stencil=(*third.stencil, more)), *rules.rules[3:],
-            NeighbourRule(6, (), result=result()), NeighbourRule(7, third.stencil, result=result()),
-        ))  # fmt: skip
-        table = compile_rules(rules, kit, Stock(lambda _: 1))
-        marked = [(1, 1, 1, 1), (1, 2, 1, 1), (2, 2, 2, 2)]
+        table, marked, (takes, could) = case_by_force(kind, count, first, seed)
         report = analyse_rules(table, marked)
-        takes, could = situations_by_force(kit, table, marked)
         assert report.exact
         for rule in table.rules:
             fact = report.facts.get(rule.number)

@@ -717,7 +717,7 @@ def test_without_terrains_a_picture_is_a_layer_of_tiles(window, view, qtbot):
     session = window.session
     basin = session.project.maps[1]
     session.doc.knitter.ensure_all(basin)
-    picture = map_picture(session.project, basin)[:320, :320]
+    picture = map_picture(session.project, basin)[:192, :192]
     window.mapside.maps.map_from_picture(np.ascontiguousarray(picture), "plain")
     settle()
     dialog = window.shell.findChild(MockupDialog)
