@@ -1,6 +1,6 @@
 """Likely sets: found among a sheet's tiles without a mark, named by colour, added in one step."""
 
-from itertools import permutations
+from itertools import permutations, product
 
 import numpy as np
 import pytest
@@ -21,6 +21,7 @@ from knitground.core.files.opening import open_project
 from knitground.core.knit.faces import describe_tiles
 from knitground.core.knit.labelling import SLOT_ORDERS
 from knitground.core.knit.likelysets import find_sets
+from knitground.core.knit.making import key_of_marks, make_tiles
 from knitground.core.knit.setscore import _named_alike, codes_of
 from knitground.core.model.slicing import Slicing
 from knitground.core.model.terrain import SetKind, Slot
@@ -246,6 +247,11 @@ def test_ways_that_are_drawn_once_are_sets_row_by_row():
         rows.add(guess.places[0][0])
     assert len(rows) == len(found)
     assert "6 of 15 combinations (15 with the tiles turned)" in guess_words(found[0])
+    own = np.array([tiles[places.index(at)] for at in found[0].places])
+    had = {key_of_marks(SetKind.EDGE, each) for each in found[0].marks}
+    lacking = [key for key in product((0, 1), repeat=4) if any(key) and key not in had]
+    made = make_tiles(SetKind.EDGE, own, found[0].marks, lacking, mirror=False, join=False)
+    assert len(made) == len(lacking) == 9  # so that one click makes the set whole
 
 
 def test_six_other_tiles_are_no_ways():
