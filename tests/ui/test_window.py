@@ -16,6 +16,7 @@ from knitground.core.files.copies import waiting_copies
 from knitground.ui.common.finder import match
 from knitground.ui.common.tasks import Job, run_with_progress, wait_for_jobs
 from knitground.ui.common.theme import LINEN, LOOM, THEMES, use
+from knitground.ui.common.widgets import icon_button, row
 from knitground.ui.common.words import bytes_text, percent
 from knitground.ui.project.memory import Memory
 from knitground.ui.rail import STAGES
@@ -372,3 +373,15 @@ def test_a_large_map_opens_pans_and_paints(window):
     assert view.camera.zoom == 1
     session.doc.undo()
     assert (map_.layers[0].terrain == 2).all()
+
+
+def test_a_flat_button_is_never_squeezed_to_nothing(window):
+    """Qt complains of every picture that is drawn on something without any height."""
+    button = icon_button("mdi6.close", lambda: None, "Take it out")
+    line = QWidget(window.shell)
+    line.setLayout(row(button))
+    line.setGeometry(0, 0, 60, 4)
+    line.show()
+    settle()
+    assert button.height() >= 12
+    line.deleteLater()
