@@ -7,6 +7,7 @@ by its outermost line. (Own arrangement of block means and opponent colours.)
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 from functools import lru_cache
 from itertools import pairwise
@@ -56,7 +57,17 @@ def part_of(told: Described, at: NDArray[np.intp]) -> Described:
 
 def describe_tiles(tiles: NDArray[np.uint8], kind: SetKind) -> Described:
     """Describe tiles (n, h, w, 4), straight alpha, for the slots of a kind of set."""
+    return describe_as(tiles, (kind,))[kind]
+
+
+def describe_as(tiles: NDArray[np.uint8], kinds: Iterable[SetKind]) -> dict[SetKind, Described]:
+    """Describe tiles (n, h, w, 4), straight alpha, for the slots of each of some kinds of sets."""
     features = _features(_resized(square_faces(_cleared(tiles))))
+    lines = _lines(features)
+    return {kind: _described(features, lines, kind) for kind in kinds}
+
+
+def _described(features: Floats, lines: Floats, kind: SetKind) -> Described:
     sides = (Slot.N, Slot.E, Slot.S, Slot.W)
     corners = (Slot.NW, Slot.NE, Slot.SE, Slot.SW)
     groups: list[tuple[tuple[Slot, ...], Blocks]] = []
@@ -79,9 +90,7 @@ def describe_tiles(tiles: NDArray[np.uint8], kind: SetKind) -> Described:
         parts.append(np.stack(every, axis=1))
         spread = np.repeat(np.asarray(weight), CHANNELS)
         weights.append(spread / spread.sum())
-    return Described(
-        tuple(slots for slots, _ in groups), tuple(parts), tuple(weights), _lines(features)
-    )
+    return Described(tuple(slots for slots, _ in groups), tuple(parts), tuple(weights), lines)
 
 
 Box = tuple[int, int, int, int]

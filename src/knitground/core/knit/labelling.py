@@ -19,10 +19,13 @@ from knitground.core.base.progress import Progress, no_progress
 from knitground.core.knit.codes import Codes, Ints
 from knitground.core.knit.faces import Described, Floats, part_of
 from knitground.core.knit.heaps import heaps, two_heaps
+from knitground.core.knit.means import AlikeSlots
 from knitground.core.model.terrain import SetKind, Slot
 
 Mask = NDArray[np.bool_]
 _ROUNDS, _QUICK_ROUNDS, _KICK_ROUNDS, _KICKS, _FEW_KICKS = 12, 5, 6, 10, 3
+_IN_VAIN = 4
+"""After so many kicks that find nothing better no more are tried, where groups are compared."""
 _OWN, _EXAMPLE = 0.7, 3.0
 _SLOT, _SLOT_CAP = 3.0, 8.0
 _LINE, _LINE_CAP = 1.5, 4.0
@@ -85,10 +88,17 @@ class Labeller:
         self.groups = []
         first = 0
         for slots, part, weights in zip(told.slots, told.parts, told.weights):
-            self.groups.append((slice(first, first + len(slots)), part, weights))
+            where = slice(first, first + len(slots))
+            self.groups.append((where, part, AlikeSlots(part, weights, _OWN)))
             first += len(slots)
-        self.totals = [part.reshape(-1, part.shape[-1]).var(axis=0) for _, part, _ in self.groups]
-        self.line_total = told.lines.reshape(-1, told.lines.shape[-1]).var(axis=0)
+        features = told.lines.shape[-1]
+        total = told.lines.reshape(-1, features).var(axis=0)
+        even = np.full(features, 1 / features)
+        self.borders = [(pair, AlikeSlots(told.lines[:, pair], even, 0.0, total))
+                        for pair in ([0, 2], [1, 3])]  # fmt: skip
+        self.states = int(codes.states.max()) + 1
+        self.has_value = _having(codes.values, codes.count)
+        self.has_state = _having(codes.states, self.states)
 
     def solve(
         self,
@@ -112,12 +122,16 @@ class Labeller:
         best = min(ends, key=lambda each: each.energy)
         few = self.allowed.size > 4000 * 4
         kicks = 0 if quick else _FEW_KICKS if few else _KICKS
+        in_vain = 0
         for number in range(kicks):
             progress((number + 1) / (kicks + 1))
             found = self._settled(self._kicked(best.code), _KICK_ROUNDS)
             ends.append(found)
+            in_vain += 1
             if found.energy < best.energy:
-                best = found
+                best, in_vain = found, 0
+            if starts is not None and in_vain == _IN_VAIN:
+                break  # how sure it is by itself is not asked
         return self._agreed(best, ends)
 
     def free_starts(self) -> list[Floats]:
@@ -126,10 +140,10 @@ class Labeller:
         Of ring sets sides only are looked at, and either heap may be the like neighbour.
         """
         ring = len(self.groups) > 1
-        where, part, weights = self.groups[0]
+        where, part, alike = self.groups[0]
         size = part.shape[1]
         slots = np.zeros((self.count, self.codes.values.shape[1], self.codes.count))
-        scaled = (part / np.sqrt(self.totals[0] + 1e-4)) * np.sqrt(weights)
+        scaled = (part / np.sqrt(alike.total + 1e-4)) * np.sqrt(alike.over)
         if self.codes.count > 2 and not ring:
             slots[:, where] = heaps(scaled.reshape(-1, part.shape[-1]), self.codes.count).reshape(
                 self.count, size, self.codes.count
@@ -145,7 +159,35 @@ class Labeller:
             turned = (own.argmin(axis=1) == parted[:, slot].argmin(axis=1)).mean() < 0.5
             each[:, where.start + slot] = own[:, ::-1] if turned else own
         found = [slots, each, swapped] if ring else [slots, each]
+        if ring:
+            for cost in found:
+                self._corners_by(cost)
         return [self._codes_cost(cost, None) for cost in found]
+
+    def _corners_by(self, cost: Floats) -> None:
+        """Put into a ring set's costs what its corners cost where both their sides are like.
+
+        They are parted in two there; the heap that lies nearer to corners without a like side
+        shows another neighbour.
+        """
+        where, part, alike = self.groups[1]
+        scaled = (part / np.sqrt(alike.total + 1e-4)) * np.sqrt(alike.over)
+        like = cost[:, :4].argmin(axis=2) == 1
+        one, other = like[:, [0, 0, 2, 2]], like[:, [3, 1, 1, 3]]
+        both, neither = one & other, ~one & ~other
+        if both.sum() < 2 or not neither.any():
+            return
+        apart = two_heaps(scaled[both])
+        shown = scaled[neither].mean(axis=0)
+        heap = apart.argmin(axis=1)
+        if heap.all() or not heap.any():
+            return
+        far = [((scaled[both][heap == n].mean(axis=0) - shown) ** 2).sum() for n in (0, 1)]
+        if far[1] < far[0]:
+            apart = apart[:, ::-1]
+        corners = cost[:, where]
+        corners[both] = apart
+        cost[:, where] = corners
 
     def _by_a_part(self, progress: Progress) -> Labels:
         """Label some of the tiles, then all others by what those look like."""
@@ -175,7 +217,8 @@ class Labeller:
         """Give what codes cost by the examples alone, seen in three ways: (n, k) each."""
         by_slot = [np.zeros((self.count, self.codes.values.shape[1], self.codes.count))
                    for _ in range(2)]  # fmt: skip
-        for where, part, weights in self.groups:
+        for where, part, alike in self.groups:
+            weights = alike.over
             for place, slot in enumerate(range(where.start, where.stop)):
                 x = part[:, place]
                 own = x.var(axis=0)
@@ -203,8 +246,7 @@ class Labeller:
 
     def _first_lines(self) -> Floats:
         lines = self.told.lines
-        states = int(self.codes.states.max()) + 1
-        out = np.full((self.count, 4, states), np.nan)
+        out = np.full((self.count, 4, self.states), np.nan)
         whole = np.flatnonzero(self.whole)
         mine = [int(np.flatnonzero(self.allowed[n])[0]) for n in whole]
         for side in range(4):
@@ -223,11 +265,9 @@ class Labeller:
     def _codes_cost(self, slots: Floats | None, lines: Floats | None) -> Floats:
         out = np.zeros(self.allowed.shape)
         if slots is not None:
-            for slot in range(slots.shape[1]):
-                out += slots[:, slot][:, self.codes.values[:, slot]]
+            out += slots.reshape(self.count, -1) @ self.has_value
         if lines is not None:
-            for side in range(4):
-                out += lines[:, side][:, self.codes.states[:, side]]
+            out += lines.reshape(self.count, -1) @ self.has_state
         return np.where(self.allowed, out, np.inf)
 
     def _cheapest(self, cost: Floats) -> Ints:
@@ -279,17 +319,14 @@ class Labeller:
         values = self.codes.values[code]
         slots = np.zeros((self.count, values.shape[1], self.codes.count))
         spread = 0.0
-        for (where, part, weights), total in zip(self.groups, self.totals):
-            found, var = _costs(part, values[:, where], self.codes.count, weight, total, weights)
+        for where, part, alike in self.groups:
+            found, var = alike.costs(values[:, where], self.codes.count, weight)
             slots[:, where] = _SLOT * np.minimum(_SLOT_CAP, found)
-            spread += _SLOT * part.shape[1] * float((weights * np.log(var)).sum())
+            spread += _SLOT * part.shape[1] * float((alike.over * np.log(var)).sum())
         states = self.codes.states[code]
-        number = int(self.codes.states.max()) + 1
-        lines = np.zeros((self.count, 4, number))
-        even = np.full(self.told.lines.shape[-1], 1 / self.told.lines.shape[-1])
-        for pair in ([0, 2], [1, 3]):
-            found, var = _costs(self.told.lines[:, pair], states[:, pair], number, weight,
-                                self.line_total, even, own=0.0)  # fmt: skip
+        lines = np.zeros((self.count, 4, self.states))
+        for pair, alike in self.borders:
+            found, var = alike.costs(states[:, pair], self.states, weight)
             lines[:, pair] = _LINE * np.minimum(_LINE_CAP, found)
             spread += _LINE * 2 * float(np.log(var).mean())
         return self._codes_cost(slots, lines), spread
@@ -317,6 +354,12 @@ class Labeller:
         return Labels(best.code, sure, best.cost, best.energy)
 
 
+def _having(numbers: Ints, count: int) -> Floats:
+    """Tell which number each of k codes has at each place: 0 and 1, (places · count, k)."""
+    on = numbers.T[:, None] == np.arange(count)[:, None]
+    return np.asarray(on.reshape(-1, len(numbers)), np.float64)
+
+
 def _filled(cost: Floats) -> Floats:
     """Put the median of what known values cost where a value has no example."""
     known = ~np.isnan(cost).all(axis=0)
@@ -326,53 +369,3 @@ def _filled(cost: Floats) -> Floats:
     out = cost.copy()
     out[:, ~known] = float(np.median(least))
     return out
-
-
-def _costs(
-    x: Floats,
-    labels: Ints,
-    count: int,
-    weight: Floats,
-    total: Floats,
-    over: Floats,
-    own: float = _OWN,
-) -> tuple[Floats, Floats]:
-    """Cost of each value at each of some slots that look alike, (n, slots, count), and variances.
-
-    Means are those of the value at the slot, with a part of its mean at all of them; a tile is
-    compared with means that it has no part in itself.
-
-    Parameters
-    ----------
-    x : (n, slots, features)
-    labels : (n, slots)
-    weight : (n,)
-    total, over : (features,) variance of all, and weights of features
-    own : part that the slot's own mean has
-    """
-    n, slots, _ = x.shape
-    on = np.zeros((n, slots, count))
-    np.put_along_axis(on, labels[..., None], weight[:, None, None], axis=2)
-    each = on.sum(axis=0)  # (slots, count)
-    sums = np.einsum("nsv,nsf->svf", on, x)
-    whole, whole_sums = each.sum(axis=0), sums.sum(axis=0)
-    overall = whole_sums / np.maximum(whole, 1e-9)[:, None]
-    mean = sums / np.maximum(each, 1e-9)[..., None]
-    part = np.where(each > 0, own, 0.0)
-    mean = part[..., None] * mean + (1 - part[..., None]) * overall[None]
-    mine = np.take_along_axis(mean[None], labels[..., None, None], axis=2)[:, :, 0]
-    left = (x - mine) ** 2
-    sure = float(weight.sum() * slots)
-    var = (left * weight[:, None, None]).sum(axis=(0, 1)) / max(sure, 1e-9)
-    var = (sure * var + 6 * var.mean()) / (sure + 6) + 0.025 * total + 1e-4
-    scaled = over / var
-    # Σ over (x − μ)² / var, written out so that no (n, slots, count, features) stands in memory.
-    xx = np.einsum("nsf,f->ns", x**2, scaled)
-    mm = np.einsum("svf,f->sv", mean**2, scaled)
-    xm = np.einsum("nsf,svf->nsv", x * scaled, mean)
-    cost = np.maximum(xx[..., None] - 2 * xm + mm[None], 0)
-    share = part / np.maximum(each, 1e-9) + (1 - part) / np.maximum(whole, 1e-9)[None]
-    inside = np.minimum(0.9, on * share[None])
-    cost /= (1 - inside) ** 2
-    cost[:, np.broadcast_to(whole == 0, (slots, count))] = 1e3
-    return cost, var

@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from knitground.core.base.progress import Progress, no_progress
-from knitground.core.knit.faces import Described, describe_tiles, part_of
+from knitground.core.knit.faces import Described, describe_as, part_of
 from knitground.core.knit.labelling import SLOT_ORDERS
 from knitground.core.knit.setscore import MOST_ONCE, Looked, look_as
 from knitground.core.model.terrain import NOTHING, SLOTS, SetKind, Slot
@@ -24,7 +24,6 @@ Tiles = NDArray[np.uint8]
 Group = NDArray[np.intp]
 Tried = tuple[float, Group, SetKind, int]
 """Rank, tiles, kind and number of values."""
-Known = dict[bytes, list[Tried]]
 _ENOUGH, _NOTHING_YET = 8, 0.04
 """After so many groups that all rank below that, no more are looked at."""
 _LEAST, _MOST = 6, 256
@@ -35,8 +34,7 @@ _BESIDE = 0.5
 """Part of the best rank from which on another row of ways is taken in the same turn."""
 _SCORE_LEAST, _SCORE_ON = 0.25, 0.5
 """Below the first nothing is told; after one below the second the rest is not looked at."""
-_RING_FIT = 0.4
-_QUICK_TILES = 64
+_QUICK_TILES = 48
 _LEAST_RING = 16
 _LEAST_MANY, _MOST_VALUES, _LESS = 20, 4, 0.7
 """Tiles from which more than two terrains are looked for, how many at most, and what part of the
@@ -82,12 +80,10 @@ def find_sets(
     out: list[SetGuess] = []
     if len(tiles) < _LEAST:
         return out
-    told = {kind: describe_tiles(tiles, kind) for kind in SetKind}
+    search = _Search(tiles, places, progress)
     left = np.arange(len(tiles))
-    known: Known = {}
     while len(left) >= _LEAST and len(out) < _OFFERS:
-        progress(len(out) / _OFFERS)
-        found = _best(tiles, told, left, places, known)
+        found = search.best(left, len(out) / _OFFERS)
         for looked, group in found[: _OFFERS - len(out)]:
             out.append(_guess(tiles, looked, group, places))
             left = np.setdiff1d(left, group[looked.fits])
@@ -207,68 +203,97 @@ def _colours(tiles: Tiles) -> NDArray[np.float32]:
 # Looking
 
 
-def _best(
-    tiles: Tiles,
-    told: dict[SetKind, Described],
-    left: Group,
-    places: list[Place],
-    known: Known,
-) -> list[tuple[Looked, Group]]:
-    """Find the group that looks most like a set; of ways that are drawn once all rows at once."""
-    tried: list[Tried] = []
-    for number, group in enumerate(_groups(tiles, left, places)[:_MOST_GROUPS]):
-        if number >= _ENOUGH and max(each[0] for each in tried) < _NOTHING_YET:
-            break  # noise, photos, figures: the rest will look like nothing too
-        key = group.tobytes()
-        if key not in known:
-            known[key] = _looks(told, group)
-        tried += known[key]
-    tried.sort(key=lambda each: -each[0])
-    best: tuple[float, Looked, Group] | None = None
-    for rank, group, kind, count in tried[:_CLOSER]:
-        if rank <= 0 or (best is not None and rank < 0.3 * best[0]):
-            break
-        looked = look_as(part_of(told[kind], group), kind, count)
-        if best is None or _rank(looked) > best[0]:
-            best = (_rank(looked), looked, group)
-    if best is None or best[1].score < _SCORE_LEAST:
-        return []
-    out = [(best[1], best[2])]
-    taken = best[2][best[1].fits]
-    if best[1].kind is not SetKind.EDGE or len(best[2]) > MOST_ONCE:
-        return out  # a large set changes what the rest looks like
-    for rank, group, kind, count in tried:
-        if rank < _BESIDE * best[0] or len(out) == _OFFERS:
-            break
-        if kind is not SetKind.EDGE or len(group) > MOST_ONCE or np.isin(group, taken).any():
-            continue
-        looked = look_as(part_of(told[kind], group), kind, count)
-        if looked.score >= _SCORE_ON:
-            out.append((looked, group))
-            taken = np.concatenate([taken, group])
-    return out
+class _Search:
+    """What is known of a sheet's tiles while groups are looked at, so that nothing is done twice.
 
+    Parameters
+    ----------
+    tiles : (n, h, w, 4)
+    places : (n,) row and column of each
+    progress : asked before each group, so that a search can be called off
+    """
 
-def _looks(told: dict[SetKind, Described], group: Group) -> list[Tried]:
-    """Look at a group as at each kind of set, quickly."""
-    tried: list[Tried] = []
-    for kind in SetKind:
-        # Of a large group a part shows what it is.
-        part = part_of(told[kind], group[:: -(-len(group) // _QUICK_TILES)])
-        if kind is SetKind.RING:
-            if len(group) < _LEAST_RING or look_as(part, kind, quick=True).fit < _RING_FIT:
+    def __init__(self, tiles: Tiles, places: list[Place], progress: Progress) -> None:
+        self.tiles, self.places, self.progress = tiles, places, progress
+        self.told: dict[SetKind, Described] = describe_as(tiles, SetKind)
+        self.quick: dict[bytes, list[Tried]] = {}
+        self.close: dict[tuple[bytes, SetKind, int], Looked] = {}
+        self.done = 0.0
+
+    def best(self, left: Group, done: float) -> list[tuple[Looked, Group]]:
+        """Find the group that looks most like a set; of ways drawn once all rows at once."""
+        tried = self._tried(left, done)
+        best: tuple[float, Looked, Group] | None = None
+        for rank, group, kind, count in tried[:_CLOSER]:
+            if rank <= 0 or (best is not None and rank < 0.3 * best[0]):
+                break
+            looked = self._closer(group, kind, count)
+            if best is None or _rank(looked) > best[0]:
+                best = (_rank(looked), looked, group)
+        if best is None or best[1].score < _SCORE_LEAST:
+            return []
+        out = [(best[1], best[2])]
+        if best[1].kind is SetKind.EDGE and len(best[2]) <= MOST_ONCE:
+            out += self._beside(tried, best[0], best[2][best[1].fits])
+        return out  # but a large set changes what the rest looks like
+
+    def _tried(self, left: Group, done: float) -> list[Tried]:
+        """Look at the groups of what is left, quickly: those that rank highest first."""
+        tried: list[Tried] = []
+        for number, group in enumerate(_groups(self.tiles, left, self.places)[:_MOST_GROUPS]):
+            if number >= _ENOUGH and max(each[0] for each in tried) < _NOTHING_YET:
+                break  # noise, photos, figures: the rest will look like nothing too
+            self.done = done + number / _MOST_GROUPS / _OFFERS
+            self.progress(self.done)
+            key = group.tobytes()
+            if key not in self.quick:
+                self.quick[key] = self._looks(group)
+            tried += self.quick[key]
+        return sorted(tried, key=lambda each: -each[0])
+
+    def _beside(
+        self, tried: list[Tried], rank_of_best: float, taken: Group
+    ) -> list[tuple[Looked, Group]]:
+        """Give the other rows of ways that are drawn once, none with a tile that is taken."""
+        out: list[tuple[Looked, Group]] = []
+        for rank, group, kind, count in tried:
+            if rank < _BESIDE * rank_of_best or len(out) == _OFFERS - 1:
+                break
+            once = kind is SetKind.EDGE and len(group) <= MOST_ONCE
+            if not once or np.isin(group, taken).any():
                 continue
-            tried.append((_rank(look_as(part, kind)), group, kind, 2))
-            continue
-        most = _MOST_VALUES if kind is SetKind.CORNER and len(group) >= _LEAST_MANY else 2
-        unexplained = 1.0
-        for count in range(2, most + 1):
-            looked = look_as(part, kind, count, quick=True)
-            if count > 2 and 1 - looked.fit > _LESS * unexplained:
-                break  # one terrain more explains too little: it only fits noise
-            unexplained = 1 - looked.fit
-            tried.append((_rank(looked), group, kind, count))
-    return tried
+            looked = self._closer(group, kind, count)
+            if looked.score >= _SCORE_ON:
+                out.append((looked, group))
+                taken = np.concatenate([taken, group])
+        return out
+
+    def _looks(self, group: Group) -> list[Tried]:
+        """Look at a group as at each kind of set, quickly."""
+        tried: list[Tried] = []
+        for kind in SetKind:
+            # Of a large group a part shows what it is.
+            part = part_of(self.told[kind], group[:: -(-len(group) // _QUICK_TILES)])
+            if kind is SetKind.RING:
+                if len(group) >= _LEAST_RING:
+                    tried.append((_rank(look_as(part, kind, quick=True)), group, kind, 2))
+                continue
+            most = _MOST_VALUES if kind is SetKind.CORNER and len(group) >= _LEAST_MANY else 2
+            unexplained = 1.0
+            for count in range(2, most + 1):
+                looked = look_as(part, kind, count, quick=True)
+                if count > 2 and 1 - looked.fit > _LESS * unexplained:
+                    break  # one terrain more explains too little: it only fits noise
+                unexplained = 1 - looked.fit
+                tried.append((_rank(looked), group, kind, count))
+        return tried
+
+    def _closer(self, group: Group, kind: SetKind, count: int) -> Looked:
+        key = (group.tobytes(), kind, count)
+        if key not in self.close:
+            self.progress(self.done)
+            self.close[key] = look_as(part_of(self.told[kind], group), kind, count)
+        return self.close[key]
 
 
 def _rank(looked: Looked) -> float:

@@ -150,12 +150,12 @@ def _ways_once(values: NDArray[np.int64]) -> float:
 
 def _spread(x: Floats, labels: NDArray[np.int64], weights: Floats) -> tuple[float, float]:
     """Give the weighted variance of all, and what is left within those of the same label."""
-    total = float((weights * x.var(axis=0)).sum())
-    within = 0.0
-    for each in np.unique(labels):
-        mine = x[labels == each]
-        within += float((weights * mine.var(axis=0)).sum()) * len(mine)
-    return total, within / len(x)
+    centred = x - x.mean(axis=0)
+    total = float((weights * (centred**2).sum(axis=0)).sum())
+    on = (labels[:, None] == np.unique(labels)).astype(np.float64)
+    sums = on.T @ centred
+    between = float((weights * (sums**2 / on.sum(axis=0)[:, None])).sum())
+    return total / len(x), max(0.0, total - between) / len(x)
 
 
 def _part(pairs: list[tuple[float, float]]) -> float:
