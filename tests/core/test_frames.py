@@ -179,3 +179,24 @@ def test_single_frames_are_put_where_they_are_wanted(doc):
     ):
         with pytest.raises(EditError, match=words):
             edits.set_frames(a, 0, 0, frames, project)
+
+
+def test_tiles_that_come_while_cells_are_asked_for_widen_the_margin(doc):
+    """Knitting may lay a tile that reaches further than any before, just when its part is drawn."""
+    map_, tower = doc.project.maps[0], Tileset(
+        "tower", "tower.png", SIDE, 3 * SIDE, Slicing(SIDE, 3 * SIDE),
+        picture=np.full((3 * SIDE, SIDE, 4), 255, np.uint8),
+    )  # fmt: skip
+    doc.project.tilesets.append(tower)
+    atlas = Atlas(doc.project, map_)
+    layer = map_.layers[0]
+
+    def knitted(each, b):
+        layer.cells[3, 5] = map_.legend.place(TileRef("tower", 0, 0))
+        return each.cells[b.top : b.bottom, b.left : b.right]
+
+    box = Box(1, 5, 2, 6)  # two above the tower's foot: its tip shows there
+    planes, margin = stack_of(map_, atlas, box, 0, knitted)
+    assert margin == (0, 0, 2, 0)
+    assert planes[0].cells.shape == (3, 1)
+    assert (draw_planes(atlas, 0, planes, margin) == 0xFFFFFFFF).all()

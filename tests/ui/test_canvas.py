@@ -14,6 +14,9 @@ from knitground.core.edit.selecting import Selection
 from knitground.core.model.lattice import Rect
 from knitground.core.model.layers import MarkerLayer
 from knitground.core.model.marker import Marker, Shape
+from knitground.core.model.slicing import Slicing
+from knitground.core.model.tile import TileRef
+from knitground.core.model.tileset import Frame, TileFacts, Tileset
 from knitground.core.render.compose import compose
 from knitground.ui.mapside.canvas.chunks import LIMIT_BYTES, ChunkStore
 from knitground.ui.mapside.canvas.markers import kind_colour
@@ -101,6 +104,32 @@ def test_chunks_patched_in_place_are_what_composing_afresh_gives(qapp, level):
             doc.undo()
     found = from_chunks(map_, store, level)
     assert (found == whole_picture(doc, map_, store, level)).all()
+
+
+def test_a_piece_with_animations_takes_a_large_tile_that_knitting_brings(qapp, monkeypatch):
+    doc, map_, _, tiles = small_project()
+    sheet = doc.project.tilesets[0]
+    side = map_.cell_height
+    tower = Tileset("tower", "tower.png", side, 3 * side, Slicing(side, 3 * side),
+                    picture=np.full((3 * side, side, 4), 255, np.uint8))  # fmt: skip
+    doc.project.tilesets.append(tower)
+    moving = TileRef(sheet.name, 0, 0)
+    sheet.facts = {(0, 0): TileFacts(frames=(Frame(0, 0, 90), Frame(0, 1, 90)))}
+    tiles.cells[2, 2] = map_.legend.place(moving)
+    store = ChunkStore(doc, map_)
+    key, cells = store.keys_in(0, Rect(0, 0, 1, 1))[0], doc.cells
+
+    def knitted(map_, layer, box):
+        tiles.cells[4, 4] = map_.legend.place(TileRef("tower", 0, 0))
+        return cells(map_, layer, box)
+
+    store.make(key)
+    monkeypatch.setattr(doc, "cells", knitted)
+    store.touch(Box(2, 2, 3, 5))
+    chunk = store.make(key)
+    assert chunk.moving is not None
+    assert chunk.moving.meets(map_.lattice.area(Box(2, 2, 3, 3)))
+    assert (chunk.pixels[2 * side : 3 * side, 4 * side : 5 * side] == 0xFFFFFFFF).all()
 
 
 def test_levels_are_as_large_as_on_the_screen_or_larger(qapp):

@@ -42,13 +42,26 @@ def stack_of(
 ) -> tuple[list[Plane], Margin]:
     """Give the planes of a box of the map, and their margin, for `compose`.
 
+    Asking for cells may knit them and so bring tiles to the map that reach further than any before:
+    then cells are asked for again, with a margin for those.
+
     Parameters
     ----------
     box : cells of the map; may reach over the border of one that wraps
     layers : to show, the back one first; by default the visible ones
     """
     shown = [each for each in map_.layers if each.visible] if layers is None else layers
-    wide, margin = around(box, full_reach(map_, atlas), map_.height, map_.width, map_.wrap)
+    reach: Reach | None = None
+    while reach != (now := full_reach(map_, atlas)):
+        reach = now
+        wide, margin = around(box, reach, map_.height, map_.width, map_.wrap)
+        planes = _planes(map_, atlas, wide, level, cells_of, shown)
+    return planes, margin
+
+
+def _planes(
+    map_: Map, atlas: Atlas, wide: Box, level: int, cells_of: CellsOf, shown: Sequence[Layer]
+) -> list[Plane]:
     scale = map_.lattice.scale(atlas.lattice(level))
     planes = []
     for layer in shown:
@@ -72,7 +85,7 @@ def stack_of(
             placed=placed,
         )
         planes.append(plane)
-    return planes, margin
+    return planes
 
 
 def draw_planes(atlas: Atlas, level: int, planes: Sequence[Plane], margin: Margin) -> Pixels:

@@ -6,6 +6,7 @@ import sys
 from collections.abc import Iterator
 from contextlib import contextmanager
 
+from PySide6.QtCore import QTimer
 from PySide6.QtGui import QFont, QPaintDevice, QPainter
 
 
@@ -13,13 +14,15 @@ from PySide6.QtGui import QFont, QPaintDevice, QPainter
 def painting(widget: QPaintDevice) -> Iterator[QPainter]:
     """Paint on a widget; a fault goes to the crash handler, never out of `paintEvent`.
 
-    A painter that stays active after an error takes the whole process down at some later paint.
+    A painter that stays active after an error takes the whole process down at some later paint. The
+    fault is told after the paint: what shows it must not change widgets in the middle of one.
     """
     painter = QPainter(widget)
     try:
         yield painter
     except Exception as error:  # noqa: BLE001 - told by the crash handler
-        sys.excepthook(type(error), error, error.__traceback__)
+        told = (type(error), error, error.__traceback__)
+        QTimer.singleShot(0, lambda: sys.excepthook(*told))
     finally:
         painter.end()
 

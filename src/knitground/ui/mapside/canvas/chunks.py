@@ -22,7 +22,6 @@ from knitground.core.model.lattice import Rect
 from knitground.core.model.layers import Cells, Layer
 from knitground.core.model.map import Map, cells_under, grid_of
 from knitground.core.render.atlas import Atlas
-from knitground.core.render.compose import around
 from knitground.core.render.pixels import Pixels
 from knitground.core.render.stack import draw_planes, full_reach, shown_cells, stack_of
 
@@ -247,12 +246,12 @@ class ChunkStore:
             if until is not None and perf_counter() > until:
                 return False
         if self.atlas.moving:
-            round_it, _ = around(box, full_reach(map_, self.atlas), map_.height, map_.width,
-                                 map_.wrap)  # fmt: skip
-            self._note_moving(level, chunk, round_it, shown_cells(planes))
+            up, left, down, right = margin
+            wide = Box(box.top - up, box.left - left, box.bottom + down, box.right + right)
+            self._note_moving(level, chunk, wide, shown_cells(planes))
         area = lattice.area(box)
-        top, left = int(area.y - chunk.rect.y), int(area.x - chunk.rect.x)
-        target = chunk.pixels[top : top + int(area.height), left : left + int(area.width)]
+        y, x = int(area.y - chunk.rect.y), int(area.x - chunk.rect.x)
+        target = chunk.pixels[y : y + int(area.height), x : x + int(area.width)]
         target[:] = draw_planes(self.atlas, level, planes, margin) if planes else 0
         return True
 
