@@ -22,7 +22,7 @@ from knitground.core.knit.faces import describe_tiles
 from knitground.core.knit.labelling import SLOT_ORDERS
 from knitground.core.knit.likelysets import find_sets
 from knitground.core.knit.making import key_of_marks, make_tiles
-from knitground.core.knit.setscore import _named_alike, codes_of
+from knitground.core.knit.setscore import _named_alike, codes_of, look_as
 from knitground.core.model.slicing import Slicing
 from knitground.core.model.terrain import SetKind, Slot
 from knitground.core.model.tileset import Tileset
@@ -194,6 +194,34 @@ def test_ring_sets_are_found_by_their_47():
 
 
 # Ways drawn once, to be turned
+
+
+def test_a_ring_set_is_seen_at_the_first_look():
+    """Corners begin by where both their sides are like, not all as other neighbours."""
+    for seed in range(3):
+        told = describe_tiles(ring_art(16, seed)[0], SetKind.RING)
+        quick, close = (look_as(told, SetKind.RING, quick=quick) for quick in (True, False))
+        assert quick.fit > 0.98 * close.fit > 0.7
+        assert quick.score > 0.9 * close.score > 0.6
+
+
+def test_the_search_can_be_called_off_between_any_two_groups():
+    tiles, _, _ = corner_art(16, 3)
+    places = [divmod(n, 8) for n in range(len(tiles))]
+    told = []
+    find_sets(tiles, places, told.append)
+    assert len(told) > 4
+    assert all(0 <= each < 1 for each in told)
+
+    def stop(part):
+        if len(seen) == 2:
+            raise Cancelled("enough")
+        seen.append(part)
+
+    seen = []
+    with pytest.raises(Cancelled):
+        find_sets(tiles, places, stop)
+    assert seen == told[:2]
 
 
 def way_rows(colours, size=24, seed=0):

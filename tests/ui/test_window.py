@@ -13,6 +13,7 @@ from tests.ui.conftest import LAYERS, LEFT, click, drag, pixels, settle
 
 from knitground.core.base.errors import Cancelled
 from knitground.core.files.copies import waiting_copies
+from knitground.ui.common.beside import Beside
 from knitground.ui.common.finder import match
 from knitground.ui.common.tasks import Job, run_with_progress, wait_for_jobs
 from knitground.ui.common.theme import LINEN, LOOM, THEMES, use
@@ -333,6 +334,30 @@ def test_work_for_a_window_that_is_gone_ends_in_silence(qapp):
     shiboken6.delete(owner)
     wait_for_jobs()
     assert told == []
+
+
+def test_a_newer_question_calls_off_the_work_on_the_one_before(window, qtbot):
+    rounds, answers = [], []
+    beside = Beside(lambda: window.session.doc, window.shell)
+
+    def long(progress):
+        for n in range(20_000):
+            rounds.append(n)
+            time.sleep(0.001)
+            progress(n / 20_000)
+        return "old"
+
+    beside.ask(long, answers.append)
+    qtbot.waitUntil(lambda: bool(rounds))
+    beside.ask(lambda _: "new", answers.append)
+    qtbot.waitUntil(lambda: bool(answers))
+    assert answers == ["new"]
+    assert len(rounds) < 10_000
+    beside.ask(long, answers.append)
+    beside.forget()
+    wait_for_jobs()
+    assert answers == ["new"]
+    assert not beside.is_busy
 
 
 def test_words_for_numbers():

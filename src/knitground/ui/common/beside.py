@@ -7,10 +7,11 @@ from typing import Any
 
 from PySide6.QtCore import QObject
 
+from knitground.core.base.progress import Progress
 from knitground.core.edit.document import Document
 from knitground.ui.common.tasks import Job
 
-Work = Callable[[], Any]
+Work = Callable[[Progress], Any]
 Done = Callable[[Any], object]
 
 
@@ -18,7 +19,8 @@ class Beside(QObject):
     """Answers one question at a time; of those that come meanwhile only the last one.
 
     An answer to what was true before a change is thrown away, and the question put again. What can
-    not be answered is answered with None.
+    not be answered is answered with None. Work whose answer nobody wants any more is called off
+    where it tells its progress.
     """
 
     def __init__(self, document: Callable[[], Document], owner: QObject) -> None:
@@ -35,15 +37,20 @@ class Beside(QObject):
 
     def ask(self, work: Work, done: Done) -> None:
         """Ask; `done` gets the answer, in the interface thread."""
+        self._call_off()
         self._next = (work, done)
-        self._asked += 1
         if self._job is None:
             self._start()
 
     def forget(self) -> None:
         """Want no answer any more."""
+        self._call_off()
         self._next = None
+
+    def _call_off(self) -> None:
         self._asked += 1
+        if self._job is not None:
+            self._job.cancel()
 
     def _start(self) -> None:
         if self._next is None:
@@ -52,9 +59,9 @@ class Beside(QObject):
         doc = self._document()
         revision, number = doc.revision, self._asked
 
-        def checked(_progress: object) -> Any:
+        def checked(progress: Progress) -> Any:
             try:
-                return work()
+                return work(progress)
             except Exception:
                 if doc.revision != revision:
                     return None  # it was changed while it was read

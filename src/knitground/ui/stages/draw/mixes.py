@@ -220,7 +220,7 @@ class MixList(NamedList):
         project = self.session.project
         # How a mix falls is found by trial for each set of weights: too long for the interface.
         self._beside.ask(
-            lambda: look_at_sample(project, mix), partial(self._show_sample, mix, sample, words)
+            lambda _: look_at_sample(project, mix), partial(self._show_sample, mix, sample, words)
         )
         return [*lines, add, sample, words]
 

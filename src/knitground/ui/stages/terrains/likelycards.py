@@ -9,6 +9,7 @@ from PySide6.QtCore import QSize, Qt, Signal
 from PySide6.QtGui import QPixmap
 from PySide6.QtWidgets import QLabel, QWidget
 
+from knitground.core.base.progress import Progress
 from knitground.core.edit.likelysets import (
     add_likely_set,
     guess_words,
@@ -67,10 +68,10 @@ class LikelyCards(QWidget):
         self.show()
         project = self.session.project
 
-        def look() -> list[Offer]:
-            found = [each for each in sheet_sets(tileset) if each.score >= _OFFERED][:_SHOWN]
+        def look(progress: Progress) -> list[Offer]:
+            found = [each for each in sheet_sets(tileset, progress) if each.score >= _OFFERED]
             return [(each, sample_pixels(*with_guess(project, tileset, each))[0])
-                    for each in found]  # fmt: skip
+                    for each in found[:_SHOWN]]  # fmt: skip
 
         self._beside.ask(look, partial(self._show, tileset))
 

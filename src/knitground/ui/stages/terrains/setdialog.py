@@ -20,6 +20,7 @@ from PySide6.QtWidgets import (
 )
 
 from knitground.core.base.errors import KnitError
+from knitground.core.base.progress import Progress
 from knitground.core.edit.makeset import (
     add_made_set,
     lendable,
@@ -291,7 +292,7 @@ class SetDialog(QDialog):
         )
         project, lender = self.project, self.lender()
 
-        def work() -> Made | str:
+        def work(_progress: Progress) -> Made | str:
             try:
                 borrowed = self._borrowed(lender) if lender is not None else None
                 return preview_set(project, replace(plan, borrowed=borrowed), known, names, name)

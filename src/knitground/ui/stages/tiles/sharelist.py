@@ -65,7 +65,7 @@ class ShareList:
             return
         self.bench.big.show_tile(tileset, min(self.bench.chosen), project)
         self.bench.beside.ask(
-            lambda: tile_shares(project, tileset, map_), partial(self._list_shares, tileset)
+            lambda _: tile_shares(project, tileset, map_), partial(self._list_shares, tileset)
         )
 
     def _list_shares(self, tileset: Tileset, shares: dict[At, Share] | None) -> None:
