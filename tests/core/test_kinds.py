@@ -360,7 +360,7 @@ def test_strokes_on_terrains_in_a_ring_leave_no_gap_and_change_nothing_painted(s
     marks = ring_of_pairs()
     table = build_table(marks, list(range(1, len(marks) + 1)), [1.0] * len(marks), 5)
     graph = build_graph(table)
-    assert graph.rings
+    assert graph.cycles
     rng = np.random.default_rng(seed)
     terrain = np.full((16, 16), int(rng.integers(1, 6)), np.uint8)
     for _ in range(6):

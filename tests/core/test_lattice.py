@@ -58,7 +58,7 @@ def test_a_box_covers_its_rectangle_and_no_more(lattice, at, height, width):
 @given(lattices, st.integers(-300, 300), st.integers(-300, 300), st.integers(1, 400))
 def test_turns_are_all_copies_that_a_rectangle_shows(lattice, x, y, side):
     wide, high = lattice.extent
-    rect, turns = Rect(x, y, side, side), lattice.turns_in(Rect(x, y, side, side))
+    rect, turns = Rect(x, y, side, side), lattice.periods_in(Rect(x, y, side, side))
     assert len(turns) == len(set(turns))
     whole = lattice.area(lattice.whole)
     if not lattice.wrap:

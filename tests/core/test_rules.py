@@ -33,7 +33,7 @@ from knitground.core.model.terrain import SetKind, Terrain, TerrainSet
 from knitground.core.model.tile import TileRef
 from knitground.core.rules.analyse import analyse_rules
 from knitground.core.rules.apply import forms_in, on_its_rows, taken_by_chance
-from knitground.core.rules.places import RINGS, base_places, places_of
+from knitground.core.rules.places import REACHES, base_places, places_of
 from knitground.core.rules.table import Stock, compile_rules, forms_of
 from knitground.core.rules.teach import teach_rule
 from knitground.core.rules.why import explain_rules
@@ -164,8 +164,8 @@ def random_rules(kind, rng, count, far=True):
         asks = [SAME, OTHER, OFF]
     rules = []
     for number in range(1, count + 1):
-        rings = rng.choice(RINGS[kind]) if far else RINGS[kind][0]
-        places = [p for p in places_of(kind, rings) if p != (1, 1)]
+        reach = rng.choice(REACHES[kind]) if far else REACHES[kind][0]
+        places = [p for p in places_of(kind, reach) if p != (1, 1)]
         picked = rng.permutation(len(places))[: rng.integers(0, 4)]
         spots = tuple(
             Spot(*places[n], asks[rng.integers(len(asks) - (not far))]) for n in sorted(picked)
@@ -652,7 +652,7 @@ def test_a_taught_stencil_tells_the_wanted_cells_from_the_others(kind):
     for seed in range(6):
         _doc, map_, layer, kit = layer_of(kind, (8, 8), False, seed, 2)
         rng = np.random.default_rng(seed)
-        cells = wide_window(layer, Box(0, 0, 8, 8), False, RINGS[kind][-1])
+        cells = wide_window(layer, Box(0, 0, 8, 8), False, REACHES[kind][-1])
         wanted = np.zeros((8, 8), bool)
         shown = layer.terrain[:8, :8] & 255
         rows, cols = np.nonzero(shown)

@@ -34,7 +34,7 @@ from knitground.ui.mapside.canvas.zoom import STEPS, Camera
 def test_zooming_keeps_the_place_under_the_pointer(step, left, top, turn, x, y):
     camera = Camera(step, float(round(left)), float(round(top)))
     before = camera.to_picture(x, y)
-    camera.turn(turn, x, y)
+    camera.zoom_by(turn, x, y)
     after = camera.to_picture(x, y)
     assert abs(after[0] - before[0]) <= 0.5 / camera.zoom + 1e-9
     assert abs(after[1] - before[1]) <= 0.5 / camera.zoom + 1e-9

@@ -63,7 +63,7 @@ class Box:
         )
 
     def fitted(self, height: int, width: int, wrap: bool) -> Box:
-        """Cut the box to what the grid has: clipped, or at most one whole turn if it wraps."""
+        """Cut the box to what the grid has: clipped, or at most one whole period if it wraps."""
         if not wrap:
             return self.clipped(height, width)
         top, bottom = (0, height) if self.height >= height else (self.top, self.bottom)
@@ -121,14 +121,14 @@ def lay_over(
     box: Box,
     patch_box: Box,
     patch: NDArray[Any],
-    turn: tuple[int, int] | None,
+    period: tuple[int, int] | None,
 ) -> NDArray[Any]:
     """Lay a patch over the values of a box, as far as both share places; in place.
 
     Parameters
     ----------
     values, patch : what lies in `box` and in `patch_box`
-    turn : height and width of a grid that wraps, on which both may lie beyond its borders
+    period : height and width of a grid that wraps, on which both may lie beyond its borders
 
     Examples
     --------
@@ -137,8 +137,8 @@ def lay_over(
     """
     rows, cols = np.arange(box.top, box.bottom), np.arange(box.left, box.right)
     rows, cols = rows - patch_box.top, cols - patch_box.left
-    if turn is not None:
-        rows, cols = rows % turn[0], cols % turn[1]
+    if period is not None:
+        rows, cols = rows % period[0], cols % period[1]
     down = np.flatnonzero((rows >= 0) & (rows < patch_box.height))
     across = np.flatnonzero((cols >= 0) & (cols < patch_box.width))
     values[np.ix_(down, across)] = patch[np.ix_(rows[down], cols[across])]

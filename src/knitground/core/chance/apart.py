@@ -55,7 +55,7 @@ def _margin(steps: int, torus: tuple[int, int] | None) -> int:
     return classes * steps
 
 
-def _runs(numbers: NDArray[Any], turn: int | None, more: int = _PHASES + 1) -> list[Run]:
+def _runs(numbers: NDArray[Any], period: int | None, more: int = _PHASES + 1) -> list[Run]:
     """Cut numbers into runs that follow each other, each with as many more as the sweeps look at.
 
     Returns
@@ -64,15 +64,15 @@ def _runs(numbers: NDArray[Any], turn: int | None, more: int = _PHASES + 1) -> l
     """
     numbers = np.asarray(numbers, np.intp)
     steps = np.diff(numbers)
-    follows = steps == 1 if turn is None else (steps == 1) | (steps == 1 - turn)
+    follows = steps == 1 if period is None else (steps == 1) | (steps == 1 - period)
     out: list[Run] = []
     for at in np.split(np.arange(len(numbers)), np.flatnonzero(~follows) + 1):
-        if turn is not None and len(at) + 2 * more >= turn:
-            out.append((at, np.arange(turn), numbers[at]))
+        if period is not None and len(at) + 2 * more >= period:
+            out.append((at, np.arange(period), numbers[at]))
             continue
         first = int(numbers[at[0]])
         wide = np.arange(first - more, first + len(at) + more)
-        out.append((at, wide if turn is None else wide % turn, np.arange(len(at)) + more))
+        out.append((at, wide if period is None else wide % period, np.arange(len(at)) + more))
     return out
 
 
@@ -130,10 +130,10 @@ def _first_free(draws: list[Choice], near: Choice, count: int) -> Choice:
     return new
 
 
-def _classes(numbers: NDArray[np.intp], side: int, turn: int | None) -> NDArray[np.intp]:
+def _classes(numbers: NDArray[np.intp], side: int, period: int | None) -> NDArray[np.intp]:
     """Number lines so that two of one number are at least `side` apart, also over the border."""
-    rest = turn % side if turn is not None else 0
-    last = turn - rest if turn is not None else 0
+    rest = period % side if period is not None else 0
+    last = period - rest if period is not None else 0
     return np.where((numbers >= last) & (rest > 0), side + numbers - last, numbers % side)
 
 

@@ -272,11 +272,11 @@ def _field(
 
 
 def _lattice(
-    numbers: NDArray[Any], scale: float, turn: int | None
+    numbers: NDArray[Any], scale: float, period: int | None
 ) -> tuple[NDArray[np.float32], NDArray[np.intp], NDArray[np.intp]]:
     at = np.asarray(numbers, np.float64)
-    steps = max(1, round(turn / scale)) if turn is not None else 0
-    place = at * steps / turn if turn is not None else at / scale
+    steps = max(1, round(period / scale)) if period is not None else 0
+    place = at * steps / period if period is not None else at / scale
     first = np.floor(place).astype(np.intp)
     part = (place - first).astype(np.float32)
     second = first + 1

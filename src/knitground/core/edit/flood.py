@@ -54,7 +54,7 @@ def flood_in(
     Parameters
     ----------
     part_of : gives the values (h, w) in a box of the grid; asked for no more than is looked at
-    size : rows and columns of the grid; of one turn, if it wraps
+    size : rows and columns of the grid; of one period, if it wraps
     row, col : where to begin, inside the grid
     wrap : whether it goes on over the borders
     limit : look at a window of at most this many rows and columns

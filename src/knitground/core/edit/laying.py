@@ -61,11 +61,11 @@ def plan_terrain(
     """
     if layer.kind_of_set is SetKind.EDGE:
         return plan_sides(doc, map_, layer, sides_of(box, mask), value, name)
-    turn = (map_.height, map_.width)
+    period = (map_.height, map_.width)
     if layer.kind_of_set is SetKind.CORNER and not map_.wrap:
-        turn = (turn[0] + 1, turn[1] + 1)
+        period = (period[0] + 1, period[1] + 1)
     if not map_.wrap:
-        box, mask = _clipped(box, mask, turn)
+        box, mask = _clipped(box, mask, period)
     if box.is_empty or not mask.any():
         return _nothing(layer, name)
     if layer.kind_of_set is SetKind.RING:
@@ -73,14 +73,14 @@ def plan_terrain(
     graph = doc.knitter.graph(map_, layer)
     if value >= graph.apart.shape[0]:
         return _nothing(layer, name)
-    grid = layer.terrain[: turn[0], : turn[1]]
+    grid = layer.terrain[: period[0], : period[1]]
     window = box.grown(graph.reach + 1)
     if map_.wrap:
-        window = _whole_turns(window, turn)
-        mask = _on_torus(box, mask, turn)
+        window = _whole_periods(window, period)
+        mask = _on_torus(box, mask, period)
         painted = read(mask, window)
     else:
-        window = window.clipped(turn[0], turn[1])
+        window = window.clipped(period[0], period[1])
         painted = np.zeros((window.height, window.width), np.bool_)
         top, left = box.top - window.top, box.left - window.left
         painted[top : top + box.height, left : left + box.width] = mask
@@ -89,11 +89,11 @@ def plan_terrain(
     sides = Sides()
     if not map_.wrap:
         sides = Sides(
-            window.top <= 0, window.left <= 0, window.bottom >= turn[0], window.right >= turn[1]
+            window.top <= 0, window.left <= 0, window.bottom >= period[0], window.right >= period[1]
         )
     after = build_bridges(table, graph, before, painted, value, sides)
     if map_.wrap:
-        window, middle = _middle_turn(window, turn)
+        window, middle = _middle_period(window, period)
         before, after, painted = before[middle], after[middle], painted[middle]
     bridged = int(((before != after) & ~painted).sum())
     return _terrain_plan(doc, map_, layer, name, window, before, after, bridged)
@@ -126,26 +126,26 @@ def plan_sides(
     Where a painted side meets other terrain that no tile shows with it, that gives way.
     """
     box, north, west = sides
-    turn = (map_.height, map_.width) if map_.wrap else layer.terrain.shape
+    period = (map_.height, map_.width) if map_.wrap else layer.terrain.shape
     if map_.wrap:
-        north, west = (_on_torus(box, mask, turn) for mask in (north, west))
-        window = box.grown(3).fitted(turn[0], turn[1], True)
+        north, west = (_on_torus(box, mask, period) for mask in (north, west))
+        window = box.grown(3).fitted(period[0], period[1], True)
         north, west = read(north, window), read(west, window)
     else:
-        _, north = _clipped(box, north, (turn[0], turn[1] - 1))
-        _, west = _clipped(box, west, (turn[0] - 1, turn[1]))
-        full = box.clipped(turn[0], turn[1])
+        _, north = _clipped(box, north, (period[0], period[1] - 1))
+        _, west = _clipped(box, west, (period[0] - 1, period[1]))
+        full = box.clipped(period[0], period[1])
         north, west = _padded(north, full), _padded(west, full)
-        window = full.grown(3).clipped(turn[0], turn[1])
+        window = full.grown(3).clipped(period[0], period[1])
         around = ((full.top - window.top, window.bottom - full.bottom),
                   (full.left - window.left, window.right - full.right))  # fmt: skip
         north, west = np.pad(north, around), np.pad(west, around)
     if window.is_empty or not (north.any() or west.any()):
         return _nothing(layer, name)
-    before = read(layer.terrain[: turn[0], : turn[1]], window)
+    before = read(layer.terrain[: period[0], : period[1]], window)
     table = doc.knitter.table(map_, layer)
     after = with_sides(before, north, west, value)
-    torus = (map_.wrap and window.height >= turn[0], map_.wrap and window.width >= turn[1])
+    torus = (map_.wrap and window.height >= period[0], map_.wrap and window.width >= period[1])
     after = mend_sides(table, before, after, north, west, torus)
     differs = before ^ after
     bridged = int(((differs & 255 > 0) & ~north).sum() + ((differs >> 8 > 0) & ~west).sum())
@@ -183,31 +183,31 @@ def _terrain_plan(
     return Plan(Edit(name, (atom,)), layer, cells_box, cells, bridged)
 
 
-def _whole_turns(window: Box, turn: tuple[int, ...]) -> Box:
-    """Widen a window that is longer than the map to three whole turns, so distances wrap."""
+def _whole_periods(window: Box, period: tuple[int, ...]) -> Box:
+    """Widen a window that is longer than the map to three whole periods, so distances wrap."""
     top, bottom, left, right = window.top, window.bottom, window.left, window.right
-    if window.height >= turn[0]:
-        top, bottom = -turn[0], 2 * turn[0]
-    if window.width >= turn[1]:
-        left, right = -turn[1], 2 * turn[1]
+    if window.height >= period[0]:
+        top, bottom = -period[0], 2 * period[0]
+    if window.width >= period[1]:
+        left, right = -period[1], 2 * period[1]
     return Box(top, left, bottom, right)
 
 
-def _middle_turn(window: Box, turn: tuple[int, ...]) -> tuple[Box, tuple[slice, slice]]:
-    """Give the middle one of three turns, and what cuts it out of the window."""
+def _middle_period(window: Box, period: tuple[int, ...]) -> tuple[Box, tuple[slice, slice]]:
+    """Give the middle one of three periods, and what cuts it out of the window."""
     rows = cols = slice(None)
     top, bottom, left, right = window.top, window.bottom, window.left, window.right
-    if window.height > turn[0]:
-        rows, top, bottom = slice(turn[0], 2 * turn[0]), 0, turn[0]
-    if window.width > turn[1]:
-        cols, left, right = slice(turn[1], 2 * turn[1]), 0, turn[1]
+    if window.height > period[0]:
+        rows, top, bottom = slice(period[0], 2 * period[0]), 0, period[0]
+    if window.width > period[1]:
+        cols, left, right = slice(period[1], 2 * period[1]), 0, period[1]
     return Box(top, left, bottom, right), (rows, cols)
 
 
-def _on_torus(box: Box, mask: Mask, turn: tuple[int, ...]) -> Mask:
-    grid = np.zeros(turn, np.bool_)
+def _on_torus(box: Box, mask: Mask, period: tuple[int, ...]) -> Mask:
+    grid = np.zeros(period, np.bool_)
     rows, cols = np.nonzero(mask)
-    grid[(rows + box.top) % turn[0], (cols + box.left) % turn[1]] = True
+    grid[(rows + box.top) % period[0], (cols + box.left) % period[1]] = True
     return grid
 
 

@@ -25,7 +25,7 @@ from knitground.core.model.rules import Ask, AskKind, NeighbourRule, Result, Rul
 from knitground.core.model.terrain import SetKind, Terrain, TerrainSet
 from knitground.core.model.tile import TileRef
 from knitground.core.rules.apply import Window, forms_in
-from knitground.core.rules.places import RINGS
+from knitground.core.rules.places import REACHES
 from knitground.core.rules.rewrite import apply_rewrite
 from knitground.core.rules.rewriterun import DONE
 from knitground.core.rules.rewritetable import compile_rewrite
@@ -177,7 +177,7 @@ class SetLesson(Lesson):
     ) -> tuple[tuple[Spot, ...], Ask | None, int]:
         assert self.home.kit is not None
         kit = self.home.kit
-        cells = wide_window(self.layer, box, self.map.wrap, RINGS[kit.kind][-1])
+        cells = wide_window(self.layer, box, self.map.wrap, REACHES[kit.kind][-1])
         taught = teach_rule(kit, cells, wanted, other)
         return taught.stencil, taught.subject, taught.not_told
 
@@ -213,7 +213,7 @@ class ListLesson(Lesson):
     def _stencil(
         self, box: Box, wanted: NDArray[np.bool_], other: NDArray[np.bool_]
     ) -> tuple[tuple[Spot, ...], Ask | None, int]:
-        board, more = self._live.board, RINGS[None][-1]
+        board, more = self._live.board, REACHES[None][-1]
         wide = box.grown(more)
         wide = Box(wide.top, wide.left, wide.bottom + 1, wide.right + 1)
         source = board.cells("", wide)

@@ -54,7 +54,7 @@ def noise_ground(
     ----------
     graph : of the terrain set
     parts : asked-for part of each terrain, 0 or more, at least one over 0
-    size : rows and columns of vertices (of one turn, if the map wraps)
+    size : rows and columns of vertices (of one period, if the map wraps)
     wrap : whether the far border meets the near one
     noise : scale, octaves and seed
 

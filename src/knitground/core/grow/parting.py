@@ -153,7 +153,7 @@ def mend(graph: TerrainGraph, terrain: NDArray[np.uint8], wrap: bool) -> NDArray
 
     Parameters
     ----------
-    terrain : (h, w) uint8, vertices of one turn; nothing (0) is left as it is
+    terrain : (h, w) uint8, vertices of one period; nothing (0) is left as it is
 
     Returns
     -------

@@ -79,10 +79,10 @@ class Reach:
         if any(solver.is_given(cell) for cell in part):
             return False
         kept = {cell for each in parts if each is not part for cell in each}
-        for turn, far in enumerate(_ROOM[:2]):
+        for nth, far in enumerate(_ROOM[:2]):
             room = self._round(part, far, kept)
             bound = {cell: solver.first[cell] & ~self.members for cell in room}
-            if self._solved(room, bound, len(parts), 7001 + 97 * number + turn):
+            if self._solved(room, bound, len(parts), 7001 + 97 * number + nth):
                 return True
         return False
 
@@ -109,9 +109,9 @@ class Reach:
             return False
         kept = {cell for each in parts for cell in each}
         ends = [cell for cell in (way[0], way[-1]) if not solver.is_given(cell)]
-        for turn, far in enumerate(_ROOM):
+        for nth, far in enumerate(_ROOM):
             room = sorted({*self._round(way, far, kept), *ends})
-            if self._solved(room, bound, len(parts), 9001 + 97 * number + turn):
+            if self._solved(room, bound, len(parts), 9001 + 97 * number + nth):
                 return True
         return False
 

@@ -208,24 +208,24 @@ class _Search:
         width = int(open_.min())
         buckets: list[list[NDArray[Any]]] = [[] for _ in range(int(open_.max()) // width + 2)]
         buckets[0].append(start)
-        waiting, turn = 1, 0
+        waiting, lap = 1, 0
         while waiting:
-            found = buckets[turn % len(buckets)]
+            found = buckets[lap % len(buckets)]
             if found:
-                buckets[turn % len(buckets)] = []
+                buckets[lap % len(buckets)] = []
                 waiting -= len(found)
-                if targets.size and (far[targets] < (turn + 1) * width).any():
+                if targets.size and (far[targets] < (lap + 1) * width).any():
                     return
                 here = self._once(found[0] if len(found) == 1 else np.concatenate(found))
-                here = here[far[here] >= turn * width]
+                here = here[far[here] >= lap * width]
                 reached = self._spread(here)
-                later = far[reached] // width - turn
+                later = far[reached] // width - lap
                 due, begin = reached[np.argsort(later, kind="stable")], 0
                 for away, count in enumerate(np.bincount(later).tolist()):
                     if count:
-                        buckets[(turn + away) % len(buckets)].append(due[begin : begin + count])
+                        buckets[(lap + away) % len(buckets)].append(due[begin : begin + count])
                         begin, waiting = begin + count, waiting + 1
-            turn += 1
+            lap += 1
 
     def _once(self, places: NDArray[Any]) -> NDArray[Any]:
         """Leave out places that are there twice."""

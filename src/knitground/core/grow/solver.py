@@ -119,7 +119,7 @@ class Solver(TileSearch):
         """Solve round a cell again, wider each time, until it shows what it may."""
         row, col = divmod(cell, int(self.size[1]))
         given = self.given.ravel()
-        for turn, far in enumerate((1, 2, 4, 7)):
+        for nth, far in enumerate((1, 2, 4, 7)):
             if monotonic() > self.until:
                 return
             box = [c for c in self.box(row - far, col - far, row + far + 1, col + far + 1)
@@ -127,7 +127,7 @@ class Solver(TileSearch):
             before = {c: self.done[c] for c in box}
             for c in box:
                 self.done[c] = -1
-            if self.fill(box, 0, 120, salt + turn):
+            if self.fill(box, 0, 120, salt + nth):
                 return
             for c, shown in before.items():
                 self.done[c] = shown
@@ -191,7 +191,7 @@ class Solver(TileSearch):
         """Take away what lies round a block that failed, wider each time, and try again."""
         rows = [cell // self.size[1] for cell in inner]
         cols = [cell % self.size[1] for cell in inner]
-        for turn, more in enumerate(_HOLES):
+        for nth, more in enumerate(_HOLES):
             if monotonic() > self.until:
                 return False
             box = self.box(min(rows) - more, min(cols) - more, max(rows) + more + 1,
@@ -201,7 +201,7 @@ class Solver(TileSearch):
                 self.done[cell] = -1
             keep = [cell for cell in box if before[cell] >= 0 or cell in set(inner)]
             for attempt in range(3):
-                if self.fill(keep, _RIM, _LIMITS[attempt], number * 31 + turn * 7 + attempt):
+                if self.fill(keep, _RIM, _LIMITS[attempt], number * 31 + nth * 7 + attempt):
                     return True
                 if monotonic() > self.until:
                     break

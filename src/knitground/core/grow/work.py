@@ -38,7 +38,7 @@ from knitground.core.rules.board import terrain_slots
 
 Mask = NDArray[np.bool_]
 Places = NDArray[np.uint8]
-"""Terrain on the places of one turn of a ground layer: vertices of corner sets, cells of rings."""
+"""Terrain on the places of one period of a ground layer: vertices, or cells of a ring set."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -282,7 +282,7 @@ class Work:
         return layer_table(self.project, self.map, ground)
 
     def places(self, ground: GroundLayer) -> Places:
-        """Copy the terrain on the places of one turn of a corner or a ring layer.
+        """Copy the terrain on the places of one period of a corner or a ring layer.
 
         Raises
         ------

@@ -5,7 +5,7 @@ if the terrain painted and the one on v are more than d links apart; it then tak
 links along the way from the painted one to its own. For sets whose links make a tree and whose
 pairs are complete this leaves no gap and changes as few vertices as possible (own derivation).
 
-Where links make rings the shortest way is not always open all along: then the same closed form is
+Where links make cycles the shortest way is not always open all along: then the same closed form is
 tried with one or two links taken out, and what is still unmatched is left to a search in the window
 (`repair`). Of all that leave no gap the one with the fewest changes is taken.
 """
@@ -30,12 +30,12 @@ class TerrainGraph:
     """Which terrains have tiles in common, and the shortest ways between them.
 
     `apart[a, b]` counts links, 255 where there is no way. `steps[a, d, b]` is the terrain d links
-    along the way from a to b, and b itself from there on. `rings` tells whether links make rings.
+    along the way from a to b, and b itself from there on. `cycles` tells whether links make cycles.
     """
 
     apart: NDArray[np.uint8]
     steps: NDArray[np.uint8]
-    rings: bool = False
+    cycles: bool = False
 
     @property
     def reach(self) -> int:
@@ -108,15 +108,15 @@ def bridge(
     """
     out = terrain.copy()
     out[painted] = value
-    ring = painted
+    near = painted
     for distance in range(1, graph.reach):
-        wider = _widened(ring)
-        fresh = wider & ~ring
+        wider = _widened(near)
+        fresh = wider & ~near
         old = terrain[fresh]
         apart = graph.apart[value][old]
         must = (apart > distance) & (apart < FAR)
         out[fresh] = np.where(must, graph.steps[value, distance][old], old)
-        ring = wider
+        near = wider
     return out
 
 
@@ -171,7 +171,7 @@ def build_bridges(
     cells = corner_cells(*terrain.shape)
     problem = Problem(table, cells, terrain, painted | _rim(terrain.shape, sides), first)
     if not problem.conflicts(first.ravel()).any():
-        return problem.trimmed(first) if graph.rings else first
+        return problem.trimmed(first) if graph.cycles else first
     best: NDArray[np.uint8] | None = None
     for other in _without_links(table, graph, terrain, first, value):
         trial = bridge(other, terrain, painted, value)

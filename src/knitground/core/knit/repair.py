@@ -197,7 +197,7 @@ def close_gaps(
 
     Parameters
     ----------
-    terrain : (h, w) uint8, vertices of one turn if the map wraps
+    terrain : (h, w) uint8, vertices of one period if the map wraps
     most : look at no more than so many places
     progress : asked before each: it may call the work off
 

@@ -203,9 +203,9 @@ class Lattice:
         """The longer side of a cell in pixels."""
         return max(self.high, self.wide)
 
-    # Whole turns of a grid that wraps
+    # Whole periods of a grid that wraps
 
-    def turns_in(self, rect: Rect) -> list[Place]:
+    def periods_in(self, rect: Rect) -> list[Place]:
         """List by how many pixels the copies of the grid lie right and down that a rect may show.
 
         One copy, moved by nothing, where the grid does not wrap.

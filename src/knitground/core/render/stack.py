@@ -107,8 +107,8 @@ def _free_pictures(
     out = []
     for each in atlas.single.free_pictures(layer):
         high, wide = each.pixels.shape
-        for turn in map_.lattice.turns_in(shown):
-            lies = Rect(each.across, each.down, wide, high).moved(*turn)
+        for period in map_.lattice.periods_in(shown):
+            lies = Rect(each.across, each.down, wide, high).moved(*period)
             if lies.meets(shown):
                 small = atlas.single.smaller(each.pixels, down, across)
                 x, y = (lies.x - shown.x) * across, (lies.y - shown.y) * down
@@ -136,8 +136,8 @@ def _own_cells(
         )
     )  # fmt: skip
     out = []
-    for turn in map_.lattice.turns_in(shown):
-        area = own.cells_in(near.moved(-turn[0], -turn[1])).clipped(*layer.cells.shape)
+    for period in map_.lattice.periods_in(shown):
+        area = own.cells_in(near.moved(-period[0], -period[1])).clipped(*layer.cells.shape)
         if area.is_empty:
             continue
         cells = cells_of(layer, area)
@@ -146,7 +146,7 @@ def _own_cells(
         for place, (x, y) in zip(cells[rows, cols].tolist(), begins.tolist()):
             big = atlas.single.on_cell(place, cell)
             small = atlas.single.smaller(big.pixels, down, across)
-            y += turn[1] + big.down - shown.y
-            x += turn[0] + big.across - shown.x
+            y += period[1] + big.down - shown.y
+            x += period[0] + big.across - shown.x
             out.append(Big(small, round(y * down), round(x * across)))
     return tuple(out)

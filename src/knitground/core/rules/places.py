@@ -23,7 +23,7 @@ from knitground.core.model.terrain import SetKind
 Place = tuple[int, int]
 """Half cells down and across from the upper left corner of the rule's own cell."""
 MIDDLE: Place = (1, 1)
-RINGS: dict[SetKind | None, tuple[int, ...]] = {
+REACHES: dict[SetKind | None, tuple[int, ...]] = {
     SetKind.CORNER: (0, 1),
     SetKind.EDGE: (0, 1),
     SetKind.RING: (1, 2, 3),
@@ -32,13 +32,13 @@ RINGS: dict[SetKind | None, tuple[int, ...]] = {
 """Sizes that a stencil can have: cells round the own one; None: rules of tiles."""
 
 
-def places_of(kind: SetKind | None, rings: int) -> list[Place]:
+def places_of(kind: SetKind | None, reach: int) -> list[Place]:
     """List the places of a stencil, row by row.
 
     Parameters
     ----------
     kind : of the set; None for rules of tiles
-    rings : how many cells round the rule's own it reaches
+    reach : how many cells round the rule's own it reaches
 
     Examples
     --------
@@ -47,7 +47,7 @@ def places_of(kind: SetKind | None, rings: int) -> list[Place]:
     >>> len(places_of(SetKind.EDGE, 1)), len(places_of(SetKind.RING, 1))
     (24, 9)
     """
-    low, high = -2 * rings, 2 * rings + 2
+    low, high = -2 * reach, 2 * reach + 2
     span = range(low, high + 1)
     return [(y, x) for y in span for x in span if _is_place(kind, y, x)]
 
@@ -62,7 +62,7 @@ def _is_place(kind: SetKind | None, y: int, x: int) -> bool:
 
 def fits_kind(kind: SetKind | None, place: Place) -> bool:
     """Tell whether a place can be one of a kind's stencil, at its largest."""
-    most = RINGS[kind][-1]
+    most = REACHES[kind][-1]
     y, x = place
     return _is_place(kind, y, x) and all(-2 * most <= each <= 2 * most + 2 for each in place)
 

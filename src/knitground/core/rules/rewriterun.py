@@ -151,15 +151,15 @@ class RewriteRun:
         states[done] = DONE
         apart = live[~m.overlap[live]]
         taken = _Owners(self.shape, len(self.table.outputs))
-        for turn in range(MOST_ROUNDS):
+        for nth in range(MOST_ROUNDS):
             if not len(apart):
                 break
             owner.clear()
-            owner.claim(m, np.concatenate([done, apart]) if turn == 0 else apart)
+            owner.claim(m, np.concatenate([done, apart]) if nth == 0 else apart)
             wins = owner.owns_all(m, apart)
             states[apart[wins]] = DONE
             # What won shares no cell with what was taken before.
-            taken.claim(m, np.concatenate([done, apart[wins]]) if turn == 0 else apart[wins])
+            taken.claim(m, np.concatenate([done, apart[wins]]) if nth == 0 else apart[wins])
             apart = apart[~wins]
             free = taken.is_free_for(m, apart)
             states[apart[~free]] = np.where(

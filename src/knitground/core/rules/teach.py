@@ -19,7 +19,7 @@ from numpy.typing import NDArray
 from knitground.core.model.rules import OFF, OTHER, SAME, Ask, AskKind, Spot
 from knitground.core.model.terrain import SetKind, TerrainSet
 from knitground.core.rules.apply import Window
-from knitground.core.rules.places import MIDDLE, RINGS, Place, places_of
+from knitground.core.rules.places import MIDDLE, REACHES, Place, places_of
 
 _MOST_EXACT = 60
 Ground = NDArray[Any]
@@ -42,7 +42,7 @@ def teach_rule(
     Parameters
     ----------
     kit : the terrain set that the rule is for
-    cells : the cells of a map, with as much round them as the largest stencil asks (`RINGS`)
+    cells : the cells of a map, with as much round them as the largest stencil asks (`REACHES`)
     wanted, other : (h, w) which cells it must fit, and which it must not; the rest may be either
 
     Returns
@@ -51,8 +51,8 @@ def teach_rule(
     """
     subject = _subject(kit, cells, wanted)
     best: Taught | None = None
-    for rings in RINGS[kit.kind]:
-        found = _least(kit, cells, wanted, other, places_of(kit.kind, rings), subject)
+    for reach in REACHES[kit.kind]:
+        found = _least(kit, cells, wanted, other, places_of(kit.kind, reach), subject)
         if best is None or found.not_told < best.not_told:
             best = found
         if not found.not_told:

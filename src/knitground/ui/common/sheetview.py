@@ -189,7 +189,7 @@ class SheetView(QWidget):
 
     def wheelEvent(self, event: QWheelEvent) -> None:
         step = 1 if event.angleDelta().y() > 0 else -1
-        if self.camera.turn(step, event.position().x(), event.position().y()):
+        if self.camera.zoom_by(step, event.position().x(), event.position().y()):
             self._fresh = False
             self.zoomed.emit()
             self.update()

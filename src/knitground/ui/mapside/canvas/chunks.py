@@ -172,8 +172,8 @@ class ChunkStore:
             if wide == at:
                 return cells
             grid = grid_of(self._map, each)
-            turn = (grid.height, grid.width) if grid.wrap else None
-            ghost: Cells = lay_over(self._doc.cells(self._map, each, wide), wide, at, cells, turn)
+            period = (grid.height, grid.width) if grid.wrap else None
+            ghost: Cells = lay_over(self._doc.cells(self._map, each, wide), wide, at, cells, period)
             return ghost
 
         shown = [each for each in self._map.layers if each is laid[0][0] or each.visible]

@@ -200,7 +200,7 @@ class MapPicture(QWidget):
 
     def zoom_by(self, steps: int) -> None:
         """Zoom round the middle of the view."""
-        if self.camera.turn(steps, self.width() / 2, self.height() / 2):
+        if self.camera.zoom_by(steps, self.width() / 2, self.height() / 2):
             self._moved()
 
     def zoom_to(self, step: int) -> None:

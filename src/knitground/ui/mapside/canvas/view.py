@@ -126,7 +126,7 @@ class MapView(MapPicture):
         step = 1 if notches > 0 else -1
         if event.modifiers() & Qt.KeyboardModifier.ControlModifier:
             self.session.set_size(self.session.desk().size + step)
-        elif self.camera.turn(step, event.position().x(), event.position().y()):
+        elif self.camera.zoom_by(step, event.position().x(), event.position().y()):
             self.pointer = self._pointer(event.position())
             self._fresh_view = False
             self._moved()

@@ -33,7 +33,7 @@ class Camera:
         """Place on the screen of a place on the picture."""
         return x * self.zoom + self.left, y * self.zoom + self.top
 
-    def turn(self, steps: int, x: float, y: float) -> bool:
+    def zoom_by(self, steps: int, x: float, y: float) -> bool:
         """Zoom by steps with the place under (x, y) staying where it is."""
         step = max(0, min(len(STEPS) - 1, self.step + steps))
         if step == self.step:

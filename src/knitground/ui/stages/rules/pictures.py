@@ -27,7 +27,7 @@ from knitground.core.model.terrain import SetKind, TerrainSet
 from knitground.core.model.tile import TileRef
 from knitground.core.model.tileset import Tileset
 from knitground.core.render.tiles import tile_pixels
-from knitground.core.rules.places import RINGS, Place, base_places, places_of, reach_of
+from knitground.core.rules.places import REACHES, Place, base_places, places_of, reach_of
 from knitground.ui.common.checkers import checkers
 from knitground.ui.common.painting import write_in
 from knitground.ui.common.theme import LINEN, theme
@@ -202,30 +202,30 @@ def place_rect(kind: SetKind | None, place: Place, origin: QPointF, pitch: float
     return QRectF(left + 1, top + 1, pitch - 2, pitch - 2)
 
 
-def stencil_span(kind: SetKind | None, rings: int) -> float:
+def stencil_span(kind: SetKind | None, reach: int) -> float:
     """How many cells wide a stencil is drawn."""
     more = {SetKind.CORNER: 0.82, SetKind.EDGE: 0.36}.get(kind or SetKind.RING, 0.0)
-    return 2 * rings + 1 + more
+    return 2 * reach + 1 + more
 
 
-def rings_of(kind: SetKind | None, spots: Iterable[Spot]) -> int:
+def reach_for(kind: SetKind | None, spots: Iterable[Spot]) -> int:
     """How far a stencil reaches, at least as far as the smallest one of its kind."""
-    return max(RINGS[kind][0], reach_of((y, x) for y, x, _ in spots))
+    return max(REACHES[kind][0], reach_of((y, x) for y, x, _ in spots))
 
 
 def draw_stencil(
     painter: QPainter, rect: QRectF, rule: NeighbourRule, home: RuleHome, pictures: Pictures,
-    rings: int | None = None,
+    reach: int | None = None,
 ) -> None:  # fmt: skip
     """Draw a rule's stencil as large as fits into a square."""
     kind = home.kit.kind if home.kit else None
-    rings = rings_of(kind, rule.stencil) if rings is None else rings
-    span = stencil_span(kind, rings)
+    reach = reach_for(kind, rule.stencil) if reach is None else reach
+    span = stencil_span(kind, reach)
     pitch = min(rect.width(), rect.height()) / span
-    more = (span - (2 * rings + 1)) / 2
-    origin = QPointF(rect.left() + (rings + more) * pitch, rect.top() + (rings + more) * pitch)
+    more = (span - (2 * reach + 1)) / 2
+    origin = QPointF(rect.left() + (reach + more) * pitch, rect.top() + (reach + more) * pitch)
     asked = {(y, x): ask for y, x, ask in rule.stencil}
-    for place in places_of(kind, rings):
+    for place in places_of(kind, reach):
         at = place_rect(kind, place, origin, pitch)
         ask = asked.get(place)
         middle = place == (1, 1) and kind in (SetKind.RING, None)

@@ -102,11 +102,11 @@ class SituationActs:
             return
         layer = self.bench.session.layer if self.bench.session.layer in layers else layers[0]
         assert isinstance(layer, GroundLayer)
-        rings = self.bench.editor.pad.rings
+        reach = self.bench.editor.pad.reach
         box = Box(cell[0], cell[1], cell[0] + 1, cell[1] + 1)
-        window = wide_window(layer, box, map_.wrap, max(1, rings))
+        window = wide_window(layer, box, map_.wrap, max(1, reach))
         values = {place: int(window.values(place)[0, 0])
-                  for place in places_of(home.kit.kind, rings)
+                  for place in places_of(home.kit.kind, reach)
                   if not window.off(place)[0, 0]}  # fmt: skip
         made = stencil_from_cell(home.kit, values)
         new = replace(rule, stencil=made.stencil, subject=made.subject)

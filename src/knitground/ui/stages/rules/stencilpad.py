@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QToolTip, QWidget
 
 from knitground.core.edit.rulehome import RuleHome
 from knitground.core.model.rules import Ask, NeighbourRule, RewriteRule
-from knitground.core.rules.places import RINGS, Place, places_of
+from knitground.core.rules.places import REACHES, Place, places_of
 from knitground.ui.common.painting import painting
 from knitground.ui.common.theme import theme
 from knitground.ui.common.widgets import keeps_key
@@ -20,7 +20,7 @@ from knitground.ui.stages.rules.pictures import (
     ask_words,
     draw_stencil,
     place_rect,
-    rings_of,
+    reach_for,
     stencil_span,
 )
 
@@ -164,7 +164,7 @@ class StencilPad(Pad):
     def __init__(self, pictures: Pictures) -> None:
         super().__init__(pictures)
         self.rule: NeighbourRule | None = None
-        self.rings = 1
+        self.reach = 1
         self.setAccessibleName("Stencil")
 
     def show_rule(self, home: RuleHome | None, rule: NeighbourRule | None) -> None:
@@ -174,10 +174,10 @@ class StencilPad(Pad):
             other = self.rule is None or self.rule.number != rule.number or home is not self.home
             if other:
                 self.forget_cursor()
-            least = rings_of(kind, rule.stencil)
-            known = self.rings in RINGS[kind]
-            self.rings = max(least, RINGS[kind][-2]) if other or not known else max(
-                least, self.rings
+            least = reach_for(kind, rule.stencil)
+            known = self.reach in REACHES[kind]
+            self.reach = max(least, REACHES[kind][-2]) if other or not known else max(
+                least, self.reach
             )  # fmt: skip
         self.home, self.rule = home, rule
         self.update()
@@ -187,21 +187,21 @@ class StencilPad(Pad):
         if self.home is None or self.rule is None:
             return
         kind = self.home.kit.kind if self.home.kit else None
-        sizes = [n for n in RINGS[kind] if n >= rings_of(kind, self.rule.stencil)]
-        at = sizes.index(self.rings) if self.rings in sizes else 0
-        self.rings = sizes[min(max(at + step, 0), len(sizes) - 1)]
+        sizes = [n for n in REACHES[kind] if n >= reach_for(kind, self.rule.stencil)]
+        at = sizes.index(self.reach) if self.reach in sizes else 0
+        self.reach = sizes[min(max(at + step, 0), len(sizes) - 1)]
         self.update()
 
     def places(self) -> list[Place]:
         if self.home is None or self.rule is None:
             return []
-        return places_of(self.home.kit.kind if self.home.kit else None, self.rings)
+        return places_of(self.home.kit.kind if self.home.kit else None, self.reach)
 
     def rect_of(self, place: Place) -> QRectF:
         kind = self.home.kit.kind if self.home and self.home.kit else None
-        span = stencil_span(kind, self.rings)
+        span = stencil_span(kind, self.reach)
         pitch = (_SIDE - 8) / span
-        start = 4 + (span - (2 * self.rings + 1)) / 2 * pitch + self.rings * pitch
+        start = 4 + (span - (2 * self.reach + 1)) / 2 * pitch + self.reach * pitch
         return place_rect(kind, place, QPointF(start, start), pitch)
 
     def words_at(self, place: Place) -> str:
@@ -212,7 +212,7 @@ class StencilPad(Pad):
     def draw(self, painter: QPainter) -> None:
         if self.home is not None and self.rule is not None:
             area = QRectF(4, 4, _SIDE - 8, _SIDE - 8)
-            draw_stencil(painter, area, self.rule, self.home, self.pictures, self.rings)
+            draw_stencil(painter, area, self.rule, self.home, self.pictures, self.reach)
 
 
 class BlockPad(Pad):
