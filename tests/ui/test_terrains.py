@@ -338,6 +338,24 @@ def test_coverage_shows_what_is_missing_and_a_click_leads_to_tiles_and_map(windo
     assert "No cell of this map asks" in window.notices.text.text()
 
 
+def test_a_click_on_coverage_that_is_about_to_give_way_to_another_sets_does_nothing(window, bench):
+    """A fast hand clicks a combination of the set before: it asks for nothing of this one."""
+    bench.tabs.setCurrentIndex(TABS.index("Coverage"))
+    sets = [(owner, kit) for owner in window.session.project.tilesets for kit in owner.sets]
+    for before in sets:
+        for owner, kit in sets:
+            bench.choose_set(*before)
+            later()
+            button = bench.coverage.buttons[min(bench.coverage.buttons)]
+            bench.choose_set(owner, kit)
+            if kit.kind is before[1].kind or not bench.users():
+                continue
+            button.click()
+            later()
+            assert window.crash.faults == 0
+            assert (bench.owner, bench.kit) == (owner, kit) == bench.coverage.shown
+
+
 def test_the_missing_tile_is_made_and_saved_with_the_project(window, bench):
     owner, kit = choose(bench, PANS, 0)
     dialog = MakeDialog(window.session.project, owner, kit, window.shell)

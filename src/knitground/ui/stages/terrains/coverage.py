@@ -42,6 +42,7 @@ class CoveragePanel(QWidget):
         self.session = session
         self.coverage: Coverage | None = None
         self.map: Map | None = None
+        self.shown: tuple[Tileset, TerrainSet] | None = None
         self.buttons: dict[tuple[int, ...], QToolButton] = {}
         self.head = QLabel()
         self.head.setWordWrap(True)
@@ -59,6 +60,7 @@ class CoveragePanel(QWidget):
     def show_set(self, owner: Tileset, kit: TerrainSet) -> None:
         """Work the coverage of a set out and show it."""
         project = self.session.project
+        self.shown = (owner, kit)
         table, self.map = set_table(project, owner, kit)
         self.coverage = cover(table, kit, build_graph(table))
         self._say(kit)

@@ -84,8 +84,8 @@ class MarkActs:
     def go_to(self, each: Combination, map_: Map | None) -> None:
         """Show a combination's tiles on the sheet, and a cell of the map that asks for it."""
         owner, kit = self.bench.owner, self.bench.kit
-        if owner is None or kit is None:
-            return
+        if owner is None or kit is None or self.bench.coverage.shown != (owner, kit):
+            return  # what was clicked is of another set, and about to give way to this one's
         tile = map_.legend.tile(each.variants[0][0]) if map_ and each.had else None
         if tile is not None:
             self.bench.guest_name = None if tile.tileset == owner.name else tile.tileset
