@@ -21,6 +21,11 @@ _SCREEN = {
 os.environ["QT_QPA_PLATFORM"] = f"offscreen:configfile={_HOME / 'screen.json'}"
 
 
+def pytest_collection_modifyitems(items):
+    """Begin with what takes longest: of two at a time none is to wait for it at the end."""
+    items.sort(key=lambda each: "test_tour" not in each.nodeid)
+
+
 @pytest.fixture(scope="session")
 def demo_folder(tmp_path_factory):
     from knitground.demo.project import write_demo

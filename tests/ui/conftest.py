@@ -58,8 +58,8 @@ def house(qapp, tmp_path_factory):
 
 
 @pytest.fixture
-def empty_window(house, qtbot, tmp_path):
-    """A real window without a project, as it is when it has just been opened."""
+def clean_house(house, qtbot, tmp_path):
+    """The window brought back to its beginning, which it has not shown yet."""
     hook = sys.excepthook
     as_new(house, tmp_path / "memory")
     yield house
@@ -67,7 +67,14 @@ def empty_window(house, qtbot, tmp_path):
     house.session.cancel_gesture()
     house.session.doc.cancel_stroke()
     house.session.doc.mark_saved()
+    tour.settle(1)
+
+
+@pytest.fixture
+def empty_window(clean_house):
+    """A real window without a project, as it is when it has just been opened."""
     settle()
+    return clean_house
 
 
 def as_new(window, memory):
@@ -141,17 +148,16 @@ def as_new(window, memory):
     window.show_stage("draw")
     window.splitter.setSizes([320, 900])
     view.set_playing(False)  # what is compared stands still; tests of animations let it run
-    settle()
 
 
 @pytest.fixture
-def window(empty_window, demo_folder, tmp_path):
+def window(clean_house, demo_folder, tmp_path):
     """A real window on a copy of the demo project."""
     folder = shutil.copytree(demo_folder, tmp_path / "Harl Pans")
-    empty_window.session.open(open_project(folder).project)
+    clean_house.session.open(open_project(folder).project)
     settle()
-    empty_window.mapside.view.fit()
-    return empty_window
+    clean_house.mapside.view.fit()
+    return clean_house
 
 
 def props_view(window, tool="paint"):

@@ -6,7 +6,7 @@ import numpy as np
 
 from knitground.core.base.window import Box
 from knitground.core.knit.knit import codes_in, terrain_of, without_rim
-from knitground.core.knit.table import Key, KnitTable, reduced
+from knitground.core.knit.table import Key, KnitTable, patterns_of
 from knitground.core.model.layers import GroundLayer
 from knitground.core.model.terrain import SetKind
 
@@ -22,7 +22,7 @@ def find_key(table: KnitTable, layer: GroundLayer, key: Key, wrap: bool) -> tupl
         ground = without_rim(ground, table.margin - table.kind.margin)
         if table.kind is SetKind.RING:
             codes = codes_in(table, ground)
-            wanted = [key[0] * 256 + bits for bits in range(256) if reduced(bits) == key[1]]
+            wanted = [key[0] * 256 + bits for bits in patterns_of(key[1])]
             hit = np.isin(codes, wanted)
         elif table.kind is SetKind.EDGE:
             here, south, east = ground[:-1, :-1], ground[1:, :-1], ground[:-1, 1:]

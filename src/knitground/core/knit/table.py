@@ -13,6 +13,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
+from functools import cache
 from itertools import product
 
 import numpy as np
@@ -32,6 +33,7 @@ _MOST_EXPANDED = 70_000
 RING_BITS = (Slot.N, Slot.NE, Slot.E, Slot.SE, Slot.S, Slot.SW, Slot.W, Slot.NW)
 
 
+@cache
 def reduced(bits: int) -> int:
     """Leave out corners that have not both their sides: 256 patterns become 47.
 
@@ -46,6 +48,18 @@ def reduced(bits: int) -> int:
         if bits & sides != sides:
             out &= ~(1 << corner)
     return out
+
+
+@cache
+def patterns_of(bits: int) -> tuple[int, ...]:
+    """List the patterns of the 256 that come to one of the 47.
+
+    Examples
+    --------
+    >>> len(patterns_of(0)), patterns_of(0b11111111)
+    (16, (255,))
+    """
+    return tuple(each for each in range(256) if reduced(each) == bits)
 
 
 @dataclass(frozen=True, eq=False)
@@ -232,7 +246,7 @@ def _table(groups: dict[Key, _Group], terrain_count: int, kind: SetKind) -> Knit
 def _codes_of(table: KnitTable, key: Key) -> list[int]:
     if table.kind is not SetKind.RING:
         return [table.code_of(key)]
-    return [key[0] * 256 + bits for bits in range(256) if reduced(bits) == key[1]]
+    return [key[0] * 256 + bits for bits in patterns_of(key[1])]
 
 
 def _pair_codes(
