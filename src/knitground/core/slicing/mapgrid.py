@@ -155,26 +155,62 @@ def _runs(values: NDArray[np.uint64], length: int, base: np.uint64) -> NDArray[n
 def _best_start(
     rows: NDArray[np.uint64], tile_height: int, tile_width: int, bits: float
 ) -> tuple[float, MapGrid] | None:
-    """Find the start at which the fewest different tiles make a picture: its cost and grid."""
+    """Find the start at which the fewest different tiles make a picture: its cost and grid.
+
+    Different tiles are first counted by a part of their hashes, which may give a few too small, so
+    that the cost is one too small as well; in the order of these the true costs are worked out for
+    as long as one may still be less.
+    """
     if rows.shape[0] < 2 * tile_height or rows.shape[1] < tile_width + 1:
         return None
     blocks = _column_hashes(rows, tile_height)
+    whole = rows.shape[0] * (rows.shape[1] + tile_width - 1)
+    size = (tile_height, tile_width)
+    starts, seen_at = [], np.empty(1 << _BITS, np.int32)
+    for y in range(min(tile_height, blocks.shape[0])):
+        for x in range(min(tile_width, blocks.shape[1])):
+            part = blocks[y::tile_height, x::tile_width]
+            starts.append((_cost(_at_least(part, seen_at), size, (y, x), bits, whole), y, x))
     best: tuple[float, MapGrid] | None = None
-    area = (rows.shape[0]) * (rows.shape[1] + tile_width - 1)
-    for start_y in range(min(tile_height, blocks.shape[0])):
-        for start_x in range(min(tile_width, blocks.shape[1])):
-            part = blocks[start_y::tile_height, start_x::tile_width]
-            distinct = len(np.unique(part))
-            covered = part.size * tile_height * tile_width
-            # Numbers are counted for all of the area: a border that is left over says nothing
-            # against a grid.
-            cost = distinct * tile_height * tile_width * bits
-            cost += part.size * log2(distinct + 1) * area / covered
-            cost += 64 * (start_x > 0) + 64 * (start_y > 0)
-            cost *= 1.0 if tile_height == tile_width else 1.01
-            cost *= 1.0 if tile_height % 8 == tile_width % 8 == 0 else 1.04
-            cost *= 1.25 if min(tile_height, tile_width) < 12 else 1.0
-            if best is None or cost < best[0]:
-                grid = MapGrid(tile_height, tile_width, start_y, start_x, distinct, part.size)
-                best = (cost, grid)
+    for least, y, x in sorted(starts):
+        if best is not None and least > best[0]:
+            break
+        part = blocks[y::tile_height, x::tile_width]
+        distinct = len(np.unique(part))
+        grid = MapGrid(tile_height, tile_width, y, x, distinct, part.size)
+        cost = _cost(distinct, size, (y, x), bits, whole)
+        if best is None or (cost, y, x) < (best[0], best[1].start_y, best[1].start_x):
+            best = (cost, grid)
     return best
+
+
+_BITS = 20
+
+
+def _at_least(hashes: NDArray[np.uint64], seen_at: NDArray[np.int32]) -> int:
+    """Count different hashes, or a few less: those whose first bits are alike count once.
+
+    Parameters
+    ----------
+    seen_at : for each such part where it was last met; what stands there before does not matter
+    """
+    part = (hashes.ravel() >> np.uint64(64 - _BITS)).astype(np.intp)
+    own = np.arange(len(part), dtype=np.int32)
+    seen_at[part] = own
+    return int((seen_at[part] == own).sum())
+
+
+def _cost(
+    distinct: int, size: tuple[int, int], start: tuple[int, int], bits: float, whole: int
+) -> float:
+    """Say what it takes to write a picture down as tiles and their numbers, in bits.
+
+    Numbers are counted for the whole area: a border that is left over says nothing against a grid.
+    """
+    high, wide = size
+    cost = distinct * high * wide * bits
+    cost += log2(distinct + 1) * whole / (high * wide)
+    cost += 64 * (start[1] > 0) + 64 * (start[0] > 0)
+    cost *= 1.0 if high == wide else 1.01
+    cost *= 1.0 if high % 8 == wide % 8 == 0 else 1.04
+    return cost * (1.25 if min(size) < 12 else 1.0)
