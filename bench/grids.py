@@ -7,11 +7,14 @@ beside the project): the weights were fitted on all of those, so their figures a
 """
 
 import json
+import os
 import sys
 from pathlib import Path
 from time import perf_counter
 
 sys.path.insert(0, str(Path(__file__).parents[1]))
+
+os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")  # as in the program
 
 import numpy as np
 from PIL import Image

@@ -8,10 +8,13 @@ missed. One plain tile of each terrain is known, or the one there is; all else i
 from __future__ import annotations
 
 import json
+import os
 import sys
 from collections import defaultdict
 from pathlib import Path
 from time import perf_counter
+
+os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")  # as in the program
 
 import numpy as np
 from PIL import Image

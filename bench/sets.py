@@ -7,10 +7,13 @@ name; by default `../shared/art` beside the project. Without it only drawn sheet
 from __future__ import annotations
 
 import json
+import os
 import sys
 from collections import defaultdict
 from pathlib import Path
 from time import perf_counter
+
+os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")  # as in the program
 
 import numpy as np
 from PIL import Image

@@ -9,6 +9,7 @@ from hypothesis import settings
 # A busy machine is no failure; in CI the same examples are tried each time.
 settings.register_profile("ours", deadline=None, derandomize=bool(os.environ.get("CI")))
 settings.load_profile("ours")
+os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")  # as in the program
 
 _HOME = Path(tempfile.mkdtemp(prefix="knitground-tests-"))
 for _name in ("XDG_CONFIG_HOME", "XDG_DATA_HOME", "XDG_CACHE_HOME", "XDG_STATE_HOME"):

@@ -1,6 +1,12 @@
 """`python -m knitground …` and the `knitground` command."""
 
+import os
 import sys
+
+# Products of matrices are small here: shared among threads they take several times as long. It has
+# to be said before NumPy is imported.
+THREADS = "OPENBLAS_NUM_THREADS"
+os.environ.setdefault(THREADS, "1")
 
 _WINDOW_HELP = {
     "open": "usage: knitground open [PROJECT]\n\nOpens the window on a project, or on none.\n",

@@ -1,4 +1,5 @@
 import json
+import os
 import shutil
 import subprocess
 import sys
@@ -9,6 +10,7 @@ from click.testing import CliRunner
 from PIL import Image
 from tests.core.test_areas import two_grids
 
+from knitground.__main__ import THREADS
 from knitground.cli.main import commands, run
 from knitground.core.files.images import png_bytes
 from knitground.core.files.opening import open_project
@@ -206,6 +208,17 @@ def test_the_program_itself_runs(project):
     )
     assert bad.returncode == 2
     assert "knitground: open takes" in bad.stderr
+
+
+def test_small_products_are_not_shared_among_threads_unless_that_is_asked_for():
+    """It must be said before NumPy comes in: each such product would wait for other threads."""
+    words = "import os, sys, knitground.__main__ as m; print(os.environ[m.THREADS], *sys.modules)"
+    env = {name: value for name, value in os.environ.items() if name != THREADS}
+    for more, count in (({}, "1"), ({THREADS: "3"}, "3")):
+        said = subprocess.run([sys.executable, "-c", words], env={**env, **more},
+                              capture_output=True, text=True, check=True).stdout.split()  # fmt: skip
+        assert said[0] == count
+        assert "numpy" not in said
 
 
 def test_grids_prints_guesses_best_first(project, tmp_path):

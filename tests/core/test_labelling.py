@@ -4,6 +4,8 @@ from itertools import product
 
 import numpy as np
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 from tests.core.test_guess import CORNERS, SIDES, corner_art, guessed, isometric, road_art
 from tests.core.test_kinds import ring_marks
 
@@ -11,6 +13,7 @@ from knitground.core.base.errors import Cancelled
 from knitground.core.knit.codes import corner_codes, edge_codes, ring_codes
 from knitground.core.knit.faces import describe_tiles, square_faces
 from knitground.core.knit.guess import guess_all, guess_marks
+from knitground.core.knit.heaps import main_axis
 from knitground.core.knit.labelling import Labeller
 from knitground.core.model.terrain import ANY, SetKind, Slot
 
@@ -206,3 +209,22 @@ def test_rings_are_read_and_reading_is_called_off():
 
     with pytest.raises(Cancelled):
         guess_all(tiles, SetKind.RING, given, stop)
+
+
+@given(st.integers(0, 10**6), st.integers(2, 60), st.integers(1, 40))
+def test_the_main_axis_is_that_of_a_whole_decomposition(seed, count, features):
+    rng = np.random.default_rng(seed)
+    x = rng.normal(size=(count, features)) * rng.uniform(0.1, 3, features)
+    centred = x - x.mean(axis=0)
+    axis = main_axis(centred)
+    assert np.sqrt((axis**2).sum()) == pytest.approx(1)
+    most = np.linalg.svd(centred)[1][0]
+    # Where two directions differ nearly as much either will do.
+    assert np.sqrt(((centred @ axis) ** 2).sum()) >= 0.99 * most
+
+
+@pytest.mark.parametrize("points", [np.zeros((5, 3)), np.zeros((1, 1)), np.full((4, 2), 1e-200)])
+def test_points_that_do_not_differ_have_an_axis_too(points):
+    axis = main_axis(points)
+    assert np.isfinite(axis).all()
+    assert np.sqrt((axis**2).sum()) == pytest.approx(1)

@@ -18,7 +18,7 @@ from numpy.typing import NDArray
 from knitground.core.base.progress import Progress, no_progress
 from knitground.core.knit.codes import Codes, Ints
 from knitground.core.knit.faces import Described, Floats, part_of
-from knitground.core.knit.heaps import heaps, two_heaps
+from knitground.core.knit.heaps import heaps, main_axis, two_heaps
 from knitground.core.knit.means import AlikeSlots
 from knitground.core.model.terrain import SetKind, Slot
 
@@ -225,8 +225,7 @@ class Labeller:
                 scale = 0.5 * own + 0.5 * float((weights * own).sum()) + 1e-4
                 by_slot[0][:, slot] = self._from_examples(x, weights / scale, self.known[:, slot])
                 centred = (x - x.mean(axis=0)) * np.sqrt(weights)
-                axis = np.linalg.svd(centred, full_matrices=False)[2][0]
-                line = (centred @ axis)[:, None]
+                line = (centred @ main_axis(centred))[:, None]
                 spread = np.array([1 / (float(line.var()) + 1e-4)])
                 by_slot[1][:, slot] = self._from_examples(line, spread, self.known[:, slot])
         return [self._codes_cost(by_slot[0], None), self._codes_cost(None, self._first_lines()),
