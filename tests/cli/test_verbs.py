@@ -215,8 +215,10 @@ def test_small_products_are_not_shared_among_threads_unless_that_is_asked_for():
     words = "import os, sys, knitground.__main__ as m; print(os.environ[m.THREADS], *sys.modules)"
     env = {name: value for name, value in os.environ.items() if name != THREADS}
     for more, count in (({}, "1"), ({THREADS: "3"}, "3")):
-        said = subprocess.run([sys.executable, "-c", words], env={**env, **more},
-                              capture_output=True, text=True, check=True).stdout.split()  # fmt: skip
+        done = subprocess.run(
+            [sys.executable, "-c", words], env=env | more, capture_output=True, check=True
+        )
+        said = done.stdout.decode().split()
         assert said[0] == count
         assert "numpy" not in said
 
