@@ -20,9 +20,11 @@ from knitground.core.edit.likelysets import (
 from knitground.core.files.opening import open_project
 from knitground.core.knit.faces import describe_tiles
 from knitground.core.knit.labelling import SLOT_ORDERS
-from knitground.core.knit.likelysets import find_sets
+from knitground.core.knit.layer import set_table
+from knitground.core.knit.likelysets import SetGuess, find_sets
 from knitground.core.knit.making import key_of_marks, make_tiles
 from knitground.core.knit.setscore import _named_alike, codes_of, look_as
+from knitground.core.model.project import Project
 from knitground.core.model.slicing import Slicing
 from knitground.core.model.terrain import SetKind, Slot
 from knitground.core.model.tileset import Tileset
@@ -203,6 +205,32 @@ def test_a_ring_set_is_seen_at_the_first_look():
         quick, close = (look_as(told, SetKind.RING, quick=quick) for quick in (True, False))
         assert quick.fit > 0.98 * close.fit > 0.7
         assert quick.score > 0.9 * close.score > 0.6
+
+
+def test_a_terrain_without_a_plain_tile_is_named_by_the_corners_that_show_it():
+    """Land all round, and not one tile of land alone: its tiles show mostly the other terrain."""
+    size, combos = 16, [c for c in product((1, 2), repeat=4) if any(v == 2 for v in c)]
+    tiles = np.zeros((len(combos), size, size, 4), np.uint8)
+    for tile, corners in zip(tiles, combos):
+        tile[:] = (20, 60, 200, 255)
+        y, x = np.indices((size, size)) >= size // 2
+        for value, at in zip(corners, (~y & ~x, ~y & x, y & x, y & ~x)):
+            if value == 1:
+                tile[at] = (60, 150, 40, 255)
+    places = places_of(len(tiles))
+    marks = np.zeros((len(tiles), 9), np.uint8)
+    marks[:, [Slot.NW, Slot.NE, Slot.SE, Slot.SW]] = combos
+    plain = (None, places[combos.index((2, 2, 2, 2))])
+    sheet = np.zeros((2 * size, 8 * size, 4), np.uint8)
+    for (row, col), tile in zip(places, tiles):
+        sheet[row * size : (row + 1) * size, col * size : (col + 1) * size] = tile
+    tileset = Tileset("coast", "coast.png", 8 * size, 2 * size, Slicing(size, size), picture=sheet)
+    guess = SetGuess(SetKind.CORNER, places, marks, 2, plain, 15, 0.9)
+    kit = kit_of_guess(tileset, guess)
+    assert [each.name for each in kit.terrains] == ["green", "blue"]
+    tileset.sets.append(kit)
+    table, _ = set_table(Project("P", tilesets=[tileset]), tileset, kit)
+    assert [table.has_plain(n) for n in (1, 2)] == [False, True]
 
 
 def test_the_search_can_be_called_off_between_any_two_groups():

@@ -34,6 +34,24 @@ def test_a_new_map_is_filled_with_a_terrain_in_one_step(window):
     assert all(each.name != "Flat" for each in session.project.maps)
 
 
+def test_a_terrain_without_a_plain_tile_says_so_and_fills_no_map(window):
+    owner = window.session.project.tilesets[0]
+    kit = owner.sets[0]
+    marks = kit.marks.copy()
+    marks[(marks[..., list(kit.kind.slots)] == 3).all(axis=2)] = 0
+    kit.marks = marks
+    window.session.choose_tileset(owner)
+    dialog = NewMapDialog(window.session, window.shell)
+    words = [dialog.filled.itemText(n) for n in range(dialog.filled.count())]
+    assert words == ["nothing", "brine", "crust", "clay (has no plain tile yet)", "blush"]
+    allowed = [dialog.filled.model().item(n).isEnabled() for n in range(len(words))]
+    assert allowed == [True, True, True, False, True]
+    dialog.filled.setFocus()
+    dialog.filled.setCurrentIndex(2)
+    QTest.keyClick(dialog.filled, Qt.Key.Key_Down)
+    assert dialog.filled.currentText() == "blush"
+
+
 def test_paths_do_not_cover_a_new_map_and_a_sheet_without_sets_offers_nothing(window):
     dialog = NewMapDialog(window.session, window.shell)
     dialog.tilesets.setCurrentText("works")

@@ -13,10 +13,11 @@ from knitground.core.edit.artcolour import art_colour
 from knitground.core.edit.document import Edit
 from knitground.core.edit.terrainlist import free_colour, free_letter
 from knitground.core.edit.terrains import add_set
+from knitground.core.knit.faces import square_faces
 from knitground.core.knit.likelysets import SetGuess, find_sets
 from knitground.core.model.project import Project, free_name
-from knitground.core.model.terrain import SetKind, Terrain, TerrainSet, no_marks
-from knitground.core.model.tileset import Tileset
+from knitground.core.model.terrain import SetKind, Slot, Terrain, TerrainSet, no_marks
+from knitground.core.model.tileset import Picture, Tileset
 from knitground.core.slicing.grid import cut_tile
 
 _HUES = (
@@ -25,6 +26,8 @@ _HUES = (
 )  # fmt: skip
 _WHOLE = {SetKind.CORNER: 16, SetKind.EDGE: 16, SetKind.RING: 47}
 MAX_TILES = 4096
+_TOP, _BOTTOM = (Slot.NW, Slot.N, Slot.NE), (Slot.SW, Slot.S, Slot.SE)
+_LEFT, _RIGHT = (Slot.NW, Slot.W, Slot.SW), (Slot.NE, Slot.E, Slot.SE)
 
 
 def sheet_sets(tileset: Tileset, progress: Progress = no_progress) -> list[SetGuess]:
@@ -85,10 +88,8 @@ def _combinations_turned(guess: SetGuess) -> int:
 def kit_of_guess(tileset: Tileset, guess: SetGuess) -> TerrainSet:
     """Make a terrain set of a likely one, its terrains named and coloured after their art."""
     terrains: list[Terrain] = []
-    assert tileset.picture is not None
     for number in range(guess.terrains):
-        at = guess.plain[number] or guess.places[0]
-        pixels = cut_tile(tileset.picture, tileset.slicing, *at)
+        pixels = _art_of(tileset, guess, number)
         name = free_name(colour_word(pixels), [each.name for each in terrains])
         taken = [each.colour for each in terrains]
         colour = art_colour(pixels, taken) or free_colour(taken)
@@ -100,6 +101,31 @@ def kit_of_guess(tileset: Tileset, guess: SetGuess) -> TerrainSet:
     title = ", ".join(each.name for each in terrains)
     name = free_name(title, [each.name for each in tileset.sets])
     return TerrainSet(name, guess.kind, tuple(terrains), marks)
+
+
+def _art_of(tileset: Tileset, guess: SetGuess, number: int) -> Picture:
+    """Give pixels that show a terrain: its plain tile, or else what tiles show at its slots."""
+    assert tileset.picture is not None
+    at = guess.plain[number]
+    if at is not None:
+        return cut_tile(tileset.picture, tileset.slicing, *at)
+    own = [(place, marks) for place, marks in zip(guess.places, guess.marks)
+           if (marks == number + 1).any()] or [(guess.places[0], guess.marks[0])]  # fmt: skip
+    tiles = np.stack([cut_tile(tileset.picture, tileset.slicing, *at) for at, _ in own])
+    faces = square_faces(tiles)
+    parts = [_at_slot(face, Slot(slot)) for face, (_, marks) in zip(faces, own)
+             for slot in np.flatnonzero(marks == number + 1).tolist()]  # fmt: skip
+    found = np.concatenate(parts) if parts else tiles[0]
+    return found if (found[..., 3] > 0).any() else tiles[0]
+
+
+def _at_slot(face: Picture, slot: Slot) -> Picture:
+    """Give a quarter of a tile's height and width, where a slot is."""
+    high, wide = (max(1, side // 4) for side in face.shape[:2])
+    down = 0 if slot in _TOP else 1 if slot in _BOTTOM else 0.5
+    across = 0 if slot in _LEFT else 1 if slot in _RIGHT else 0.5
+    top, left = int(down * (face.shape[0] - high)), int(across * (face.shape[1] - wide))
+    return face[top : top + high, left : left + wide]
 
 
 def add_likely_set(tileset: Tileset, guess: SetGuess) -> Edit:

@@ -97,6 +97,11 @@ class KnitTable:
         """How many cells further than a cell itself what marks give it depends on."""
         return self.kind.margin + (self.inside is not None)
 
+    def has_plain(self, terrain: int) -> bool:
+        """Whether a cell with nothing but a terrain round it has a tile."""
+        key = (terrain, 255) if self.kind is SetKind.RING else (terrain,) * 4
+        return key in self.variants or key in self.inner
+
     def code_of(self, key: Key) -> int:
         """Return the code of a key."""
         if self.kind is SetKind.RING:

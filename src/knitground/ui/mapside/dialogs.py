@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from PySide6.QtGui import QStandardItemModel
 from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
@@ -18,6 +19,7 @@ from knitground.core.base.errors import KnitError
 from knitground.core.edit.atoms import close_seam
 from knitground.core.edit.maps import check_size
 from knitground.core.edit.sizes import Margins, cut_content
+from knitground.core.knit.layer import set_table
 from knitground.core.model.lattice import Lattice
 from knitground.core.model.limits import MAX_SIDE
 from knitground.core.model.map import Map
@@ -98,9 +100,20 @@ class NewMapDialog(QDialog):
         for kit in tileset.sets if tileset else []:
             if kit.kind is SetKind.EDGE:
                 continue  # paths do not cover a map
+            assert tileset is not None
+            table, _ = set_table(self.session.project, tileset, kit)
             for number, terrain in enumerate(kit.terrains, 1):
-                self.filled.addItem(terrain_icon(kit, number), terrain.name, (kit.name, number))
+                name, plain = terrain.name, table.has_plain(number)
+                words = name if plain else f"{name} (has no plain tile yet)"
+                self.filled.addItem(terrain_icon(kit, number), words, (kit.name, number))
+                self._allow_last(plain)
         self.filled.setEnabled(self.filled.count() > 1)
+
+    def _allow_last(self, on: bool) -> None:
+        """Let the last terrain be chosen or not: one without a plain tile gives only gaps."""
+        items = self.filled.model()
+        if isinstance(items, QStandardItemModel):
+            items.item(items.rowCount() - 1).setEnabled(on)
 
     def _by_screens(self) -> None:
         """Work the size in cells out of screens; a last cell that shows in part counts."""
