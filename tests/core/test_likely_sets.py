@@ -18,11 +18,13 @@ from knitground.core.edit.likelysets import (
     sheet_sets,
 )
 from knitground.core.files.opening import open_project
+from knitground.core.knit.bridge import build_graph
 from knitground.core.knit.faces import describe_tiles
 from knitground.core.knit.labelling import SLOT_ORDERS
 from knitground.core.knit.layer import set_table
 from knitground.core.knit.likelysets import SetGuess, find_sets
 from knitground.core.knit.making import key_of_marks, make_tiles
+from knitground.core.knit.sample import lay_sample
 from knitground.core.knit.setscore import _named_alike, codes_of, look_as
 from knitground.core.model.project import Project
 from knitground.core.model.slicing import Slicing
@@ -231,6 +233,8 @@ def test_a_terrain_without_a_plain_tile_is_named_by_the_corners_that_show_it():
     tileset.sets.append(kit)
     table, _ = set_table(Project("P", tilesets=[tileset]), tileset, kit)
     assert [table.has_plain(n) for n in (1, 2)] == [False, True]
+    laid = lay_sample(table, build_graph(table), 2)
+    assert (laid == 2).mean() > 0.5  # the sample stands on blue: on green all would be gaps
 
 
 def test_the_search_can_be_called_off_between_any_two_groups():

@@ -28,7 +28,7 @@ def lay_sample(table: KnitTable, graph: TerrainGraph, count: int, columns: int =
     Returns
     -------
     terrain as a ground layer holds it, (h + 1, w + 1): for each terrain a blob with a hole, a ring
-    and single places, on the terrain that goes with most others
+    and single places, on the terrain that goes with most others, of those with a plain tile
     """
     blocks = max(1, min(count, 12))
     columns = min(columns, blocks)
@@ -54,7 +54,10 @@ def lay_sample(table: KnitTable, graph: TerrainGraph, count: int, columns: int =
 
 def _most_linked(table: KnitTable, count: int) -> int:
     linked = [t for pair in links(table) for t in pair if t]
-    return max(range(1, count + 1), key=lambda t: (linked.count(t), -t), default=0)
+    # On ground without a plain tile there would be gaps all over.
+    return max(
+        range(1, count + 1), key=lambda t: (table.has_plain(t), linked.count(t), -t), default=0
+    )
 
 
 def _shapes(terrain: int) -> NDArray[np.bool_]:
