@@ -4,6 +4,7 @@ import numpy as np
 import pytest
 from tests.sheets import opaque, palette, sprite, texture
 
+from knitground.core.base.errors import Cancelled
 from knitground.core.edit.document import Document
 from knitground.core.edit.reslice import cut_areas
 from knitground.core.model.project import Project
@@ -60,6 +61,29 @@ def test_two_grids_one_below_the_other_are_told_apart():
     assert "24 × 24, spacing 1" in areas_words(areas)
     beside = likely_areas(np.ascontiguousarray(picture.transpose(1, 0, 2)))
     assert [area[0] for area in (beside[0].area, beside[1].area)] == [0, 105]
+
+
+@pytest.mark.parametrize("seed", [4, 9])
+def test_a_grid_that_seems_sure_gives_way_where_both_parts_speak_against_it(seed):
+    """Every second line of one grid is every line of the other: 50 px fits both, from afar."""
+    picture = two_grids(seed)
+    whole = likely_grids(picture)
+    assert whole[0].score > 0.8
+    assert whole[0].slicing.tile_width == 49
+    assert sizes(likely_areas(picture, whole)) == [(24, 24), (48, 32)]
+
+
+def test_the_search_for_areas_can_be_called_off():
+    asked = []
+
+    def stop(part):
+        asked.append(part)
+        if len(asked) == 2:
+            raise Cancelled("enough")
+
+    with pytest.raises(Cancelled):
+        likely_areas(two_grids(), [], stop)
+    assert asked == [0.0, 0.0]
 
 
 def test_one_grid_is_left_whole():

@@ -2,23 +2,28 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 
 import numpy as np
 
+from knitground.core.base.progress import Progress, no_progress
 from knitground.core.model.slicing import Area
 from knitground.core.model.tileset import Picture
 from knitground.core.slicing.evidence import Codes, backgrounds, brightness, colour_codes
 from knitground.core.slicing.likely import GridGuess, likely_grids
 
+Look = Callable[[Picture], list[GridGuess]]
 _LEAST_SIDE, _LEAST_PART = 24, 0.08
 """An area is this large at least: px, and part of the sheet's side."""
 _CUTS, _MOST = 4, 4
 _MOST_PIXELS = 2048 * 2048
 _SURE, _BETTER = 0.6, 0.12
+_STILL = 0.3
+"""Part of the best score that the whole sheet's grid must still have in a part to count there."""
 _NEARLY = 0.7
 """From earlier on the tiles fill the area exactly: it need not be surer than this, relatively."""
-_ONE_IS_ENOUGH = 0.8
+_ONE_IS_ENOUGH = 0.93
 """A whole sheet that is so surely one grid is not cut."""
 
 
@@ -30,13 +35,16 @@ class AreaGuess:
     guess: GridGuess | None
 
 
-def likely_areas(image: Picture, whole: list[GridGuess] | None = None) -> list[AreaGuess]:
+def likely_areas(
+    image: Picture, whole: list[GridGuess] | None = None, progress: Progress = no_progress
+) -> list[AreaGuess]:
     """Find areas of a sheet that have different grids, or a grid beside something without one.
 
     Parameters
     ----------
     image : (H, W, 4) uint8
     whole : what `likely_grids` says of all of it, if it is known
+    progress : asked before each part is judged, so that it can be called off
 
     Returns
     -------
@@ -52,12 +60,19 @@ def likely_areas(image: Picture, whole: list[GridGuess] | None = None) -> list[A
         return []  # it would take half a minute
     if min(image.shape[:2]) < 2 * _LEAST_SIDE and max(image.shape[:2]) < 4 * _LEAST_SIDE:
         return []
-    whole = likely_grids(image) if whole is None else whole
-    found = _cut(image, (0, 0, image.shape[1], image.shape[0]), whole, 2)
+
+    def look(part: Picture) -> list[GridGuess]:
+        progress(0.0)  # how many parts there are is not known: only to be called off
+        return likely_grids(part)
+
+    whole = look(image) if whole is None else whole
+    found = _cut(image, (0, 0, image.shape[1], image.shape[0]), whole, 2, look)
     return found if len(found) > 1 else []
 
 
-def _cut(image: Picture, area: Area, whole: list[GridGuess], depth: int) -> list[AreaGuess]:
+def _cut(
+    image: Picture, area: Area, whole: list[GridGuess], depth: int, look: Look
+) -> list[AreaGuess]:
     """Cut an area in two if both parts say more than the whole."""
     left, top, wide, high = area
     own = whole[0] if whole else None
@@ -68,30 +83,45 @@ def _cut(image: Picture, area: Area, whole: list[GridGuess], depth: int) -> list
     part = image[top : top + high, left : left + wide]
     best: tuple[float, list[tuple[Area, list[GridGuess]]]] | None = None
     for areas in _ways(part):
-        both = [_judged(part, areas[0]), _second(part, areas)]
+        both = _both(part, areas, look)
+        if both is None:
+            continue
         value = _value(both)
-        if value > sure + _BETTER and (best is None or value > best[0]):
+        enough = _SURE if own is not None and _refuted(own, both) else sure + _BETTER
+        if value > enough and (best is None or value > best[0]):
             best = (value, both)
     if best is None:
         return alone
     out: list[AreaGuess] = []
     for (x, y, w, h), guesses in best[1]:
-        out += _cut(image, (left + x, top + y, w, h), guesses, depth - 1)
+        out += _cut(image, (left + x, top + y, w, h), guesses, depth - 1, look)
     return out[:_MOST] if _differ(out) else alone
 
 
-def _judged(part: Picture, area: Area) -> tuple[Area, list[GridGuess]]:
+def _both(
+    part: Picture, areas: tuple[Area, Area], look: Look
+) -> list[tuple[Area, list[GridGuess]]] | None:
+    """Judge both areas; None as soon as the larger one shows no grid, for then nothing is won."""
+    at = int(areas[1][2] * areas[1][3] > areas[0][2] * areas[0][3])
+    larger = _second(part, areas, look) if at else _judged(part, areas[0], look)
+    if not larger[1] or larger[1][0].score < _SURE:
+        return None
+    other = _judged(part, areas[0], look) if at else _second(part, areas, look)
+    return [other, larger] if at else [larger, other]
+
+
+def _judged(part: Picture, area: Area, look: Look) -> tuple[Area, list[GridGuess]]:
     x, y, wide, high = area
-    return area, likely_grids(part[y : y + high, x : x + wide])
+    return area, look(part[y : y + high, x : x + wide])
 
 
-def _second(part: Picture, areas: tuple[Area, Area]) -> tuple[Area, list[GridGuess]]:
+def _second(part: Picture, areas: tuple[Area, Area], look: Look) -> tuple[Area, list[GridGuess]]:
     """Judge the second area; or, if its tiles would fill it from a little earlier on, from there.
 
     The first row of its tiles may hold nothing, as the band above it does.
     """
     first, (x, y, wide, high) = areas
-    here = _judged(part, areas[1])
+    here = _judged(part, areas[1], look)
     below = y > 0
     band = (y - first[3]) if below else (x - first[2])
     if not band or not here[1]:
@@ -103,7 +133,7 @@ def _second(part: Picture, areas: tuple[Area, Area]) -> tuple[Area, list[GridGue
     if not 0 < more <= min(band, pitch // 3):
         return here
     earlier = (x, y - more, wide, high + more) if below else (x - more, y, wide + more, high)
-    there = _judged(part, earlier)
+    there = _judged(part, earlier, look)
     return there if there[1] and there[1][0].score > _NEARLY * here[1][0].score else here
 
 
@@ -116,6 +146,25 @@ def _value(both: list[tuple[Area, list[GridGuess]]]) -> float:
     larger = int(np.argmax(sizes))
     # Beside something without a grid only a grid that is sure, and most of the sheet, counts.
     return scores[larger] - 0.1 if sizes[larger] > 0.6 * sum(sizes) else 0.0
+
+
+def _refuted(own: GridGuess, both: list[tuple[Area, list[GridGuess]]]) -> bool:
+    """Whether both parts speak against the grid of the whole, however sure that seems.
+
+    If it were true, each part by itself would show it too, among others at least.
+    """
+    for _, guesses in both:
+        if not guesses or guesses[0].score < _SURE:
+            return False
+        same = [each.score for each in guesses if _pitches(each) == _pitches(own)]
+        if same and max(same) > _STILL * guesses[0].score:
+            return False
+    return True
+
+
+def _pitches(guess: GridGuess) -> tuple[int, int]:
+    cut = guess.slicing
+    return cut.tile_width + cut.spacing_x, cut.tile_height + cut.spacing_y
 
 
 def _differ(parts: list[AreaGuess]) -> bool:

@@ -72,7 +72,7 @@ class GridFinder(QObject):
             self._show_guesses(tileset, found)
         if area is None and not tileset.slicing.is_loose:
             Job(
-                lambda _: likely_areas(picture, found),
+                lambda progress: likely_areas(picture, found, progress),
                 lambda areas: self._take_areas(tileset, picture, areas),
                 lambda error: self.session.warn(str(error)),
                 owner=self,
