@@ -6,7 +6,7 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QInputDialog, QMenu, QSpinBox
 from tests.maps import snapshot
-from tests.ui.conftest import RIGHT, click, drag, move, pixels, settle
+from tests.ui.conftest import RIGHT, click, drag, move, pixels, settle, settle_view
 
 from knitground.core.edit.hand import MarkerInHand, PatchInHand, TileInHand, TintInHand
 from knitground.core.edit.markers import inside, marker_at, outline
@@ -574,3 +574,29 @@ def test_every_kind_can_be_added_from_the_strip_and_each_shows_its_thumb(window,
     session.take(PatchInHand(session.project.tray[0]))
     move(view, view.screen_at(5, 5))
     assert view.plan is None
+
+
+def test_locking_a_layer_draws_nothing_anew(window, monkeypatch):
+    """Nothing that maps show is another one then: no piece, no small picture, no rule."""
+    window.show_stage("rules")
+    settle_view(window.mapside.view)
+    layer, view = window.session.layer, window.mapside.view
+    drawn = []
+    monkeypatch.setattr(type(view.store), "touch_all", lambda _: drawn.append("pieces"))
+    monkeypatch.setattr(type(window.stage), "refresh", lambda _: drawn.append("rules"))
+    card = next(each for each in window.mapside.strip.cards if each.layer is layer)
+    QTest.mouseClick(card.lock, Qt.MouseButton.LeftButton)
+    assert not window.mapside.strip._thumbs.isActive()
+    settle()
+    assert layer.locked
+    assert card.lock.toolTip().startswith("Unlock")
+    assert drawn == []
+    window.session.undo()
+    settle()
+    assert not layer.locked
+    assert card.lock.toolTip().startswith("Lock")
+    assert drawn == []
+    QTest.mouseClick(card.eye, Qt.MouseButton.LeftButton)
+    assert window.mapside.strip._thumbs.isActive()
+    settle()
+    assert {"pieces", "rules"} == set(drawn)

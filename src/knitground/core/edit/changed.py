@@ -21,7 +21,9 @@ class What(Enum):
     MARKERS = auto()
     """Markers of `layer`; their pictures show in cells `box` at most."""
     LAYERS = auto()
-    """The list of a map's layers, or a layer's name, lock or eye."""
+    """The list of a map's layers, or a layer's name or eye."""
+    LOCK = auto()
+    """Whether `layer` may be drawn on: nothing that maps show."""
     KNITTING = auto()
     """What a layer is knitted from: its terrain set or its seed."""
     MARKS = auto()

@@ -84,7 +84,7 @@ def show_layer(map_: Map, layer: Layer, visible: bool) -> Edit:
 
 def lock_layer(map_: Map, layer: Layer, locked: bool) -> Edit:
     """Lock a layer against drawing, or unlock it."""
-    changed = Changed(What.LAYERS, map_, layer)
+    changed = Changed(What.LOCK, map_, layer)
     name = f"{'Lock' if locked else 'Unlock'} layer “{layer.name}”"
     return Edit(name, (SetField(layer, "locked", locked, changed),))
 

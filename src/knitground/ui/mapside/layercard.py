@@ -109,7 +109,9 @@ class Card(QFrame):
         here = self.session.layer is self.layer
         edge = f"2px solid {t.madder}" if here else f"1px solid {t.line}"
         ground = t.panel if here else t.window
-        self.setStyleSheet(f"Card {{ background: {ground}; border: {edge}; border-radius: 4px; }}")
+        dress = f"Card {{ background: {ground}; border: {edge}; border-radius: 4px; }}"
+        if dress != self.styleSheet():  # each time it goes through all that is in the card
+            self.setStyleSheet(dress)
         metrics = self.name.fontMetrics()
         name = metrics.elidedText(self.layer.name, Qt.TextElideMode.ElideRight, _CARD - 14)
         self.name.setText(f"<b>{name}</b>" if here else name)

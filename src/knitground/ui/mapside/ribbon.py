@@ -197,7 +197,7 @@ class Ribbon(QFrame):
         self.reroll.setIcon(icon("mdi6.dice-5-outline"))
 
     def _follow(self, change: Changed) -> None:
-        if change.what in (What.MARKS, What.MIXES, What.LAYERS):
+        if change.what in (What.MARKS, What.MIXES, What.LAYERS, What.LOCK):
             self.refresh()
 
     def refresh(self) -> None:

@@ -91,9 +91,10 @@ class Strip(QFrame):
     # Following the session
 
     def _follow(self, change: Changed) -> None:
-        if change.what is What.LAYERS:
+        if change.what in (What.LAYERS, What.LOCK):
             self.refresh()
-        self._thumbs.start()
+        if change.what is not What.LOCK:
+            self._thumbs.start()
 
     def refresh(self) -> None:
         """Show the layers of the session's map as they are now."""

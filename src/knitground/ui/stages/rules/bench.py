@@ -58,6 +58,9 @@ from knitground.ui.stages.stage import Stage
 TABS = ("Rule", "Situations", "Swatch")
 
 
+_NOTHING_TO_RULES = (What.MARKERS, What.TRAY, What.LOCK, What.SHAPES, What.PROPERTIES)
+
+
 class RulesBench(Stage):
     """The stage: the list of rules, the editor of one, what they take and leave."""
 
@@ -181,7 +184,7 @@ class RulesBench(Stage):
         if change.what in (What.MARKS, What.SLICING, What.TILESETS, What.LOOKS):
             self.pictures.forget(self.session.project)
             self.editor.result._built = None  # noqa: SLF001 - its pictures may be others now
-        if change.what in (What.MARKERS, What.TRAY):
+        if change.what in _NOTHING_TO_RULES:
             return
         if change.what in (What.CELLS, What.TERRAIN):
             if self.isVisible():
