@@ -15,6 +15,7 @@ from knitground.core.knit.faces import describe_tiles, square_faces
 from knitground.core.knit.guess import guess_all, guess_marks
 from knitground.core.knit.heaps import main_axis
 from knitground.core.knit.labelling import Labeller
+from knitground.core.knit.means import AlikeSlots
 from knitground.core.model.terrain import ANY, SetKind, Slot
 
 
@@ -228,3 +229,39 @@ def test_points_that_do_not_differ_have_an_axis_too(points):
     axis = main_axis(points)
     assert np.isfinite(axis).all()
     assert np.sqrt((axis**2).sum()) == pytest.approx(1)
+
+
+@given(st.integers(0, 10**6), st.integers(1, 9), st.integers(1, 4), st.integers(2, 4))
+def test_what_values_cost_is_what_loops_give(seed, n, slots, count):
+    """Each slot against the mean of a value: its own slot's and all slots', itself taken out."""
+    rng = np.random.default_rng(seed)
+    x, over = rng.random((n, slots, 3)), rng.dirichlet(np.ones(3))
+    labels = rng.integers(0, count, (n, slots))
+    weight = rng.choice([0.0, 1.0, 3.0], n)
+    cost, var = AlikeSlots(x, over, 0.7).costs(labels, count, weight)
+    means, left = np.zeros((slots, count, 3)), np.zeros(3)
+    whole, each = np.zeros(count), np.zeros((slots, count))
+    for t, s in np.ndindex(n, slots):
+        whole[labels[t, s]] += weight[t]
+        each[s, labels[t, s]] += weight[t]
+    for s, v in np.ndindex(slots, count):
+        everywhere = sum(weight[t] * x[t, z] for t, z in np.ndindex(n, slots) if labels[t, z] == v)
+        here = sum(weight[t] * x[t, s] for t in range(n) if labels[t, s] == v)
+        own = 0.7 if each[s, v] else 0.0
+        means[s, v] = (own * here / (each[s, v] or 1)
+                       + (1 - own) * everywhere / (whole[v] or 1))  # fmt: skip
+    for t, s in np.ndindex(n, slots):
+        left += weight[t] * (x[t, s] - means[s, labels[t, s]]) ** 2
+    sure = weight.sum() * slots
+    mean_var = left / max(sure, 1e-9)
+    held = (sure * mean_var + 6 * mean_var.mean()) / (sure + 6)
+    assert var == pytest.approx(held + 0.025 * x.reshape(-1, 3).var(axis=0) + 1e-4)
+    for t, s, v in np.ndindex(n, slots, count):
+        if not whole[v]:
+            assert cost[t, s, v] == 1e3
+            continue
+        own = 0.7 if each[s, v] else 0.0
+        part = own / (each[s, v] or 1) + (1 - own) / whole[v]
+        itself = min(0.9, weight[t] * part) if labels[t, s] == v else 0.0
+        far = (over * (x[t, s] - means[s, v]) ** 2 / var).sum()
+        assert cost[t, s, v] == pytest.approx(far / (1 - itself) ** 2, abs=1e-6)
