@@ -47,7 +47,7 @@ class Labels:
     Parameters
     ----------
     code : (n,) places in the codes
-    sure : (n, slots) 0 to 1
+    sure : (n, slots) 0 to 1; (n, 0) where starts were given
     cost : (n,) what a tile's code costs a unit, 1 for as much as tiles differ anyway
     energy : of all
     """
@@ -131,7 +131,9 @@ class Labeller:
             if found.energy < best.energy:
                 best, in_vain = found, 0
             if starts is not None and in_vain == _IN_VAIN:
-                break  # how sure it is by itself is not asked
+                break
+        if starts is not None:  # groups are compared: how sure each slot is, is not asked
+            return Labels(best.code, np.zeros((self.count, 0)), best.cost, best.energy)
         return self._agreed(best, ends)
 
     def free_starts(self) -> list[Floats]:

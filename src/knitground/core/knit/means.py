@@ -33,6 +33,7 @@ class AlikeSlots:
         self.total = x.reshape(-1, x.shape[-1]).var(axis=0) if total is None else total
         self.x = np.ascontiguousarray(x.transpose(1, 0, 2), np.float64)
         self.squares = self.x**2
+        self.squares_of_all = self.squares.sum(axis=(0, 1))
 
     def costs(self, labels: Ints, count: int, weight: Floats) -> tuple[Floats, Floats]:
         """Cost of each value at each slot, (n, slots, count), and variances (features,).
@@ -73,7 +74,9 @@ class AlikeSlots:
     def _variances(self, each: Floats, sums: Floats, mean: Floats, weight: Floats) -> Floats:
         """Give what is left of features within the values, held towards the mean and the whole."""
         sure = float(weight.sum() * len(self.x))
-        left = (weight @ self.squares).sum(axis=0) - 2 * (mean * sums).sum(axis=(0, 1))
+        alike = bool((weight == 1).all())  # as long as no tile is known or strange
+        squares = self.squares_of_all if alike else (weight @ self.squares).sum(axis=0)
+        left = squares - 2 * (mean * sums).sum(axis=(0, 1))
         left += (each[..., None] * mean**2).sum(axis=(0, 1))
         var = np.maximum(left, 0) / max(sure, _OWN_LEAST)
         held = (sure * var + _FEW * var.mean()) / (sure + _FEW)
