@@ -9,9 +9,15 @@ from knitground.core.base.window import Box
 from knitground.core.knit.bridge import FAR, build_graph
 from knitground.core.knit.explain import explain
 from knitground.core.knit.knit import knit, knit_box
+from knitground.core.knit.layer import plain_terrains, set_table
 from knitground.core.knit.missing import key_words, missing_keys
 from knitground.core.knit.table import build_table, links
 from knitground.core.model.layers import GAP
+from knitground.core.model.mix import MixEntry
+from knitground.core.model.rules import NeighbourRule, Result, RuleList
+from knitground.core.model.terrain import ANY, SetKind, TerrainSet
+from knitground.core.model.tile import TileRef
+from knitground.core.model.tileset import TileFacts
 
 
 def table_of(marks, weights=None, terrains=4):
@@ -137,3 +143,33 @@ def test_missing_combinations_are_named():
     assert sum(cells for _, cells in missing) == 4
     assert ((2, 2, 2, 3), 1) in missing
     assert key_words(kit, (2, 2, 2, 3)) == "NW crust · NE crust · SW crust · SE clay"
+
+
+@pytest.mark.parametrize("kind", [SetKind.CORNER, SetKind.RING])
+def test_plain_terrains_are_those_of_the_table(kind):
+    doc, *_ = small_project(copies=1)
+    owner, rng = doc.project.tilesets[0], np.random.default_rng(4)
+    names, seen = owner.sets[0].terrains, set()
+    for _ in range(60):
+        # Mostly plain tiles, so that each terrain has one in about half of the sets.
+        laid = np.repeat(rng.integers(0, 5, (owner.rows, owner.columns, 1)), 9, axis=2)
+        laid = np.where(rng.random(laid.shape) < 0.06, ANY, laid % 4).astype(np.uint8)
+        laid[rng.random(laid.shape[:2]) < 0.6] = 0
+        kit = TerrainSet("Set", kind, names, laid)
+        owner.sets = [kit]
+        owner.facts = {
+            (int(row), int(col)): TileFacts(weight=float(n % 2), left_out=n % 3 == 0, inner=n > 4)
+            for n, (row, col) in enumerate(rng.integers(0, owner.rows, (8, 2)))
+        }
+        table, _ = set_table(doc.project, owner, kit)
+        plain = plain_terrains(doc.project, owner, kit)
+        assert plain == {n for n in (1, 2, 3) if table.has_plain(n)}
+        seen.add(plain)
+    assert len(seen) > 4
+    kit.marks[:] = 0
+    assert not plain_terrains(doc.project, owner, kit)
+    tile = MixEntry(TileRef("sheet", 0, 0), 1.0)
+    kit.rules = RuleList("", (NeighbourRule(1, (), result=Result(tiles=(tile,))),))
+    table, _ = set_table(doc.project, owner, kit)
+    assert plain_terrains(doc.project, owner, kit) == {1, 2, 3}
+    assert table.has_plain(3)

@@ -68,7 +68,7 @@ def run_tour(folder: Path) -> tuple[list[Path], list[str]]:
 
 def make_window(memory: Path) -> Window:
     """Open a window that shares no memory with the person's own."""
-    make_app()
+    make_app().setCursorFlashTime(0)  # pictures do not ask whether the caret is shown just then
     shell = Shell()
     window = Window(shell, Memory(memory))
     window.stage_of(GrowBench).show_times = False

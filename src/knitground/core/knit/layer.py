@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import replace
 
 import numpy as np
@@ -9,12 +10,20 @@ from numpy.typing import NDArray
 
 from knitground.core.base.window import whole
 from knitground.core.knit.knit import knit_box
-from knitground.core.knit.table import Key, KnitTable, Variants, build_table, reduced
+from knitground.core.knit.table import (
+    Key,
+    KnitTable,
+    Variants,
+    build_table,
+    plain_key,
+    reduced,
+    tile_keys,
+)
 from knitground.core.model.layers import GAP, GroundLayer
 from knitground.core.model.map import Map
 from knitground.core.model.project import Project
 from knitground.core.model.rules import RuleList
-from knitground.core.model.terrain import SetKind, TerrainSet
+from knitground.core.model.terrain import ANY, SetKind, TerrainSet
 from knitground.core.model.tile import TileRef
 from knitground.core.model.tileset import Tileset
 from knitground.core.rules.ruletable import RuleTable
@@ -89,6 +98,20 @@ def marked_tiles(
     """
     all_marks: list[NDArray[np.uint8]] = []
     tiles: list[TileRef] = []
+    for tileset, marks in _sheets_of(project, owner, kit):
+        rows, cols = np.nonzero(marks.any(axis=2))
+        all_marks.append(marks[rows, cols])
+        tiles += [TileRef(tileset.name, int(r), int(c)) for r, c in zip(rows, cols)]
+    return np.concatenate(all_marks), tiles
+
+
+def _sheets_of(
+    project: Project, owner: Tileset, kit: TerrainSet
+) -> Iterator[tuple[Tileset, NDArray[np.uint8]]]:
+    """Yield the sheets whose tiles a set knows, its own first, with marks (rows, columns, 9).
+
+    Tiles that are left out have none.
+    """
     for tileset in (owner, *(each for each in project.tilesets if each is not owner)):
         guest = None if tileset is owner else tileset.name
         if guest is not None and guest not in kit.guests:
@@ -98,10 +121,33 @@ def marked_tiles(
         for row, col in tileset.left_out:
             if 0 <= row < high and 0 <= col < wide:
                 marks[row, col] = 0
-        rows, cols = np.nonzero(marks.any(axis=2))
-        all_marks.append(marks[rows, cols])
-        tiles += [TileRef(tileset.name, int(r), int(c)) for r, c in zip(rows, cols)]
-    return np.concatenate(all_marks), tiles
+        yield tileset, marks
+
+
+def plain_terrains(project: Project, owner: Tileset, kit: TerrainSet) -> frozenset[int]:
+    """Tell which terrains of a set have a tile for cells with nothing else round them.
+
+    The same as `KnitTable.has_plain`, without making the table: what a list of terrains needs to
+    know of sheets with ten thousands of marked tiles.
+    """
+    count = len(kit.terrains)
+    found: set[Key] = set()
+    for tileset, marks in _sheets_of(project, owner, kit):
+        for (row, col), fact in tileset.facts.items():
+            if not fact.weight > 0 and row < marks.shape[0] and col < marks.shape[1]:
+                marks[row, col] = 0
+        rows = marks.reshape(-1, marks.shape[2])
+        own = rows if kit.kind is SetKind.RING else rows[:, kit.kind.slots]
+        least = np.where(own == ANY, 255, own).min(axis=1)
+        most = np.where(own == ANY, 0, own).max(axis=1)
+        # Of tiles with a single terrain, or none named, few are marked in different ways.
+        for each in np.unique(rows[(least == most) | (most == 0)], axis=0).tolist():
+            found.update(tile_keys(each, count, kit.kind)[1])
+    wanted = {number: plain_key(kit.kind, number) for number in range(1, count + 1)}
+    if kit.rules.rules and not found.issuperset(wanted.values()):
+        small = Map("", 1, 1, owner.slicing.tile_height, owner.slicing.tile_width)
+        found.update(_sure_keys(compile_rules(kit.rules, kit, stock_of(project, small))))
+    return frozenset(number for number, key in wanted.items() if key in found)
 
 
 def knit_map(project: Project, map_: Map) -> int:

@@ -62,6 +62,11 @@ def patterns_of(bits: int) -> tuple[int, ...]:
     return tuple(each for each in range(256) if reduced(each) == bits)
 
 
+def plain_key(kind: SetKind, terrain: int) -> Key:
+    """Give what a cell with nothing but a terrain round it asks for."""
+    return (terrain, 255) if kind is SetKind.RING else (terrain,) * 4
+
+
 @dataclass(frozen=True, eq=False)
 class KnitTable:
     """All that knitting looks up, worked out once for a terrain set.
@@ -99,7 +104,7 @@ class KnitTable:
 
     def has_plain(self, terrain: int) -> bool:
         """Whether a cell with nothing but a terrain round it has a tile."""
-        key = (terrain, 255) if self.kind is SetKind.RING else (terrain,) * 4
+        key = plain_key(self.kind, terrain)
         return key in self.variants or key in self.inner
 
     def code_of(self, key: Key) -> int:

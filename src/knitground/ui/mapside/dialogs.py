@@ -19,7 +19,7 @@ from knitground.core.base.errors import KnitError
 from knitground.core.edit.atoms import close_seam
 from knitground.core.edit.maps import check_size
 from knitground.core.edit.sizes import Margins, cut_content
-from knitground.core.knit.layer import set_table
+from knitground.core.knit.layer import plain_terrains
 from knitground.core.model.lattice import Lattice
 from knitground.core.model.limits import MAX_SIDE
 from knitground.core.model.map import Map
@@ -101,9 +101,9 @@ class NewMapDialog(QDialog):
             if kit.kind is SetKind.EDGE:
                 continue  # paths do not cover a map
             assert tileset is not None
-            table, _ = set_table(self.session.project, tileset, kit)
+            plains = plain_terrains(self.session.project, tileset, kit)
             for number, terrain in enumerate(kit.terrains, 1):
-                name, plain = terrain.name, table.has_plain(number)
+                name, plain = terrain.name, number in plains
                 words = name if plain else f"{name} (has no plain tile yet)"
                 self.filled.addItem(terrain_icon(kit, number), words, (kit.name, number))
                 self._allow_last(plain)
