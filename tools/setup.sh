@@ -9,6 +9,9 @@ LIBRARIES_QT="libEGL.so.1 libGL.so.1 libglib-2.0.so.0 libdbus-1.so.3 libfontconf
 libxkbcommon.so.0 libxcb-cursor.so.0 libxcb-icccm.so.4 libxcb-keysyms.so.1 libxcb-shape.so.0 \
 libxcb-xkb.so.1 libxkbcommon-x11.so.0"
 
+# Compiled modules are kept: else each of the many processes of the tests compiles all of them again.
+unset PYTHONDONTWRITEBYTECODE
+
 say() { printf '%s\n' "knitground: $*" >&2; }
 
 missing_packages() {

@@ -4,6 +4,7 @@ import ast
 import re
 import subprocess
 import sys
+from functools import cache
 from graphlib import TopologicalSorter
 from pathlib import Path
 
@@ -61,16 +62,22 @@ def test_names_in_the_architecture_exist():
     text = (ROOT / "ARCHITECTURE.md").read_text(encoding="utf-8")
     names = set(re.findall(r"`(\w+)\(\)`", text)) | set(re.findall(r"`([A-Z]\w+)`", text))
     code = "\n".join(path.read_text(encoding="utf-8") for path in (ROOT / "src").rglob("*.py"))
-    missing = [
-        name for name in names if not re.search(rf"(def|class) {name}\b|^{name}\b", code, re.M)
-    ]
+    defined = set(re.findall(r"(?:def|class) (\w+)|^(\w+)", code, re.M))
     assert len(names) > 15
-    assert missing == []
+    assert names - {name for pair in defined for name in pair} == set()
 
 
-def imports_of(path):
+@cache
+def trees():
+    """Each module of ours with its syntax tree; read once."""
+    return {
+        path: ast.parse(path.read_text(encoding="utf-8")) for path in (ROOT / "src").rglob("*.py")
+    }
+
+
+def imports_of(tree):
     """The modules of ours that a module imports when it is loaded."""
-    for node in ast.parse(path.read_text(encoding="utf-8")).body:
+    for node in tree.body:
         if isinstance(node, ast.ImportFrom) and (node.module or "").startswith("knitground"):
             yield node.module
         elif isinstance(node, ast.Import):
@@ -79,9 +86,9 @@ def imports_of(path):
 
 def test_no_modules_import_each_other_in_a_circle():
     graph = {}
-    for path in (ROOT / "src").rglob("*.py"):
+    for path, tree in trees().items():
         name = ".".join(path.relative_to(ROOT / "src").with_suffix("").parts)
-        graph[name.removesuffix(".__init__")] = set(imports_of(path))
+        graph[name.removesuffix(".__init__")] = set(imports_of(tree))
     order = list(TopologicalSorter(graph).static_order())  # raises and names a circle
     assert len(order) > 300
 
@@ -89,8 +96,8 @@ def test_no_modules_import_each_other_in_a_circle():
 def test_no_module_takes_what_another_keeps_for_itself():
     taken = [
         (path.name, each.name)
-        for path in (ROOT / "src").rglob("*.py")
-        for node in ast.walk(ast.parse(path.read_text(encoding="utf-8")))
+        for path, tree in trees().items()
+        for node in ast.walk(tree)
         if isinstance(node, ast.ImportFrom) and (node.module or "").startswith("knitground.")
         for each in node.names
         if each.name.startswith("_")
@@ -122,8 +129,8 @@ def test_no_module_is_longer_than_a_person_reads_at_a_time():
 def test_nine_functions_in_ten_are_short():
     lengths = [
         node.end_lineno - node.lineno + 1
-        for path in (ROOT / "src").rglob("*.py")
-        for node in ast.walk(ast.parse(path.read_text(encoding="utf-8")))
+        for tree in trees().values()
+        for node in ast.walk(tree)
         if isinstance(node, ast.FunctionDef)
     ]
     assert len(lengths) > 2000

@@ -448,6 +448,10 @@ def situations_by_force(kit, table, marked=()):
         [(v, o) for v in values for o in ((False,) if p in home else (False, True))] for p in places
     ]
     takes, could = {}, {}
+    tried = [
+        (rule, [f for f in table.forms if f.rule == place])
+        for place, rule in enumerate(table.rules)
+    ]
     for lie in product(*domains):
         shown = dict(zip(places, lie))
         four = tuple(shown[p][0] for p in base)
@@ -463,8 +467,7 @@ def situations_by_force(kit, table, marked=()):
         else:
             situation = key = four
         taken = not table.first and key in marked
-        for place, rule in enumerate(table.rules):
-            forms = [f for f in table.forms if f.rule == place]
+        for rule, forms in tried:
             if not any(form_fits(f, shown, any(four)) for f in forms):
                 continue
             could.setdefault(rule.number, set()).add(situation)
@@ -564,6 +567,10 @@ def ring_by_force(kit, table, marked):
     read = sorted({n.place for f in table.forms for n in f.needs} - {(1, 1)})
     base = base_places(SetKind.RING)[1:]
     takes, could = {}, {}
+    tried = [
+        (rule.number, [f for f in table.forms if f.rule == place])
+        for place, rule in enumerate(table.rules)
+    ]
     for own in (1, 2):
         for bits in range(256):
             same = {p: bool(bits >> n & 1) for n, p in enumerate(base)}
@@ -575,12 +582,11 @@ def ring_by_force(kit, table, marked):
             for lie in product(*options):
                 shown = dict(zip(read, lie)) | {(1, 1): (own, False)}
                 taken = not table.first and (own, reduced(bits)) in marked
-                for place, rule in enumerate(table.rules):
-                    forms = [f for f in table.forms if f.rule == place]
+                for number, forms in tried:
                     if any(form_fits(f, shown, True) for f in forms):
-                        c.add(rule.number)
+                        c.add(number)
                         if not taken:
-                            t.add(rule.number)
+                            t.add(number)
                             taken = True
             for number in c:
                 could[number] = could.get(number, 0) + 1

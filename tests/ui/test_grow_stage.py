@@ -701,6 +701,7 @@ def test_each_choice_of_each_kind_of_step_is_what_it_says_and_not_its_text(windo
         step = next((each for each in session.map.recipe.steps if type(each) is kind), None)
         step = step or step_of(session, kind)
         card.show_step(step, Told())
+        card.open(True)
         taken = []
         card.changed.connect(lambda new, _, taken=taken: taken.append(new))
         for each in fields:

@@ -16,6 +16,7 @@ from knitground.core.edit.rules import homes, move_rules
 from knitground.core.edit.selecting import Selection
 from knitground.core.files.opening import open_project
 from knitground.core.files.rulesfile import read_rules
+from knitground.core.model.recipe import RewriteStep
 from knitground.core.model.rules import OFF, OTHER, SAME, AskKind, NeighbourRule, RewriteRule
 from knitground.core.model.tile import TileRef
 from knitground.ui.common.tasks import wait_for_jobs
@@ -745,7 +746,8 @@ def test_the_grow_card_changes_a_rewrite_step(window, basin):
     window.show_stage("grow")
     settle()
     grow = window.stages["grow"]
-    card = next(each for each in grow.cards if "copies" in each.fields)
+    card = next(each for each in grow.cards if each.kind is RewriteStep)
+    card.title.click()
     card.fields["copies"].click()
     grow._wait.stop()
     grow.runs.run()

@@ -78,9 +78,10 @@ class StepCard(QFrame):
         self.is_open = False
         self.setProperty("panel", "true")
         self.setFrameShape(QFrame.Shape.StyledPanel)
+        self._told = Told()
+        self._has_body = False
         self._make_head()
         self.body = QWidget()
-        self._make_body()
         self.setLayout(column(self.head, self.words, self.body, margins=8, spacing=4))
         self.body.hide()
 
@@ -96,13 +97,6 @@ class StepCard(QFrame):
         self.title.setToolTip(_TITLE_TIP)
         self.title.setMinimumWidth(60)
         self.title.clicked.connect(lambda *_: self.opened.emit())
-        self.layers = QComboBox()
-        self.layers.setToolTip("The layer that this step makes")
-        self.layers.setMinimumContentsLength(7)
-        self.layers.setSizeAdjustPolicy(
-            QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon
-        )
-        self.layers.activated.connect(self._choose_layer)
         self.picture = QLabel()
         self.picture.setFixedSize(44, 30)
         self.picture.setToolTip("What it made; drag it to where the step is to run")
@@ -157,6 +151,13 @@ class StepCard(QFrame):
                 self.grid.addWidget(self.values[each.of], line, 2)
             else:
                 self.grid.addWidget(widget, line, 1, 1, 2)
+        self.layers = QComboBox()
+        self.layers.setToolTip("The layer that this step makes")
+        self.layers.setMinimumContentsLength(7)
+        self.layers.setSizeAdjustPolicy(
+            QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon
+        )
+        self.layers.activated.connect(self._choose_layer)
         self.where = WhereEditor(self.session, self.map)
         self.where.changed.connect(self._set_where)
         self.makes = QWidget()
@@ -245,11 +246,16 @@ class StepCard(QFrame):
     def open(self, on: bool) -> None:
         """Show all settings, or one line."""
         self.is_open = on
+        if on and not self._has_body:
+            self._has_body = True  # most cards stay closed
+            self._make_body()
+        if on and self.step is not None:
+            self._show_body(self.step)
         self.body.setVisible(on and self.kind is not UnknownStep)
 
     def show_step(self, step: Step, told: Told) -> None:
         """Show the step as it is, and what it has made."""
-        self.step = step
+        self.step, self._told = step, told
         self._filling = True
         self.active.setChecked(step.active)
         layer = self.map.layer_numbered(step.layer)
@@ -258,17 +264,22 @@ class StepCard(QFrame):
         self.title.setText(title)
         self.title.setToolTip(f"{title}\n{_TITLE_TIP}")
         self.title.setStyleSheet("font-weight: 600;")
-        fits = fitting_layers(self.map, self.kind)
-        fill_box(self.layers, [(each.name, each.number) for each in fits], step.layer)
-        self.makes.setVisible(bool(KINDS.get(self.kind)))
         self.words.setText(told.problem or told.words)
         set_role(self.words, "warning" if told.problem or told.spots else "note")
         self.words.setVisible(bool(told.problem or told.words))
         if told.picture is not None:
             self.picture.setPixmap(told.picture)
         self.picture.setVisible(told.picture is not None)
+        self._filling = False
+
+    def _show_body(self, step: Step) -> None:
+        """Show the step in the settings, which are there once the card has been opened."""
+        self._filling = True
+        fits = fitting_layers(self.map, self.kind)
+        fill_box(self.layers, [(each.name, each.number) for each in fits], step.layer)
+        self.makes.setVisible(bool(KINDS.get(self.kind)))
         for each in FIELDS.get(self.kind, ()):
-            self._show_field(each, step, told)
+            self._show_field(each, step, self._told)
         self.where.show_conditions(step.where)
         self._filling = False
 
