@@ -180,6 +180,8 @@ def drag(widget, *points, button=LEFT, modifiers=NONE, release=True):
         move(widget, point, button)
     if release:
         QTest.mouseRelease(widget, button, modifiers, points[-1])
+        while getattr(widget, "_let_go", False):  # a map's stroke that is behind ends soon
+            QApplication.processEvents()
 
 
 def move(widget, point, button=Qt.MouseButton.NoButton):

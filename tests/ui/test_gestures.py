@@ -251,3 +251,88 @@ def test_a_fault_in_painting_leaves_no_painter_behind(window, monkeypatch):
     settle()
     assert QApplication.instance() is not None
     assert window.crash.faults == 2
+
+
+@pytest.fixture
+def behind(view, monkeypatch):
+    """A stroke whose pointer has jumped, of which one dab is laid in a turn; before its release."""
+    monkeypatch.setattr("knitground.ui.mapside.tools.brushes.TURN_S", 0.0)
+    drag(view, view.screen_at(30, 4), view.screen_at(30, 64), release=False)
+    return view
+
+
+def jump_ends(view):
+    QTest.mouseRelease(view, LEFT, NONE, view.screen_at(30, 64))
+
+
+def laid(window):
+    place = window.session.map.legend.place(TileRef("props", 0, 4))
+    return int((window.session.layer.cells[30, 4:65] == place).sum())
+
+
+def test_a_jump_is_laid_turn_by_turn_and_is_one_step(window, behind):
+    session, before = window.session, laid(window)
+    assert before < 5, "the rest waits, so that the window goes on"
+    assert not session.doc.is_saved
+    jump_ends(behind)
+    assert laid(window) < 8
+    QApplication.processEvents()
+    assert before < laid(window) < 61
+    move(behind, behind.screen_at(10, 10))  # the button is up: this draws nothing
+    for _ in range(100):
+        QApplication.processEvents()
+    assert laid(window) == 61
+    assert not session.in_gesture
+    assert not session.doc.in_stroke
+    row_30 = session.layer.cells[30].copy()
+    session.undo()
+    assert session.doc.is_saved
+    # Drawn slowly it comes to the same.
+    places = [behind.screen_at(30, col) for col in range(4, 65)]
+    drag(behind, *places)
+    assert (session.layer.cells[30] == row_30).all()
+
+
+@pytest.mark.parametrize("act", ["save", "key", "press", "other button", "stage", "hide"])
+def test_what_comes_while_a_jump_is_laid_finds_all_of_it(window, behind, act, tmp_path):
+    session, layer = window.session, window.session.layer
+    jump_ends(behind)
+    if act == "save":
+        window.files.save_to(tmp_path / "elsewhere")
+    elif act == "key":
+        QTest.keyClick(behind, Qt.Key.Key_Left)
+    elif act == "stage":
+        window.show_stage("ship")
+    elif act == "hide":
+        window.mapside.hide()
+    else:
+        button = LEFT if act == "press" else RIGHT
+        drag(behind, behind.screen_at(5, 5), button=button, release=False)
+        assert session.in_gesture
+        session.cancel_gesture()
+    settle()
+    assert laid(window) == 61
+    assert layer is session.layer
+    assert not session.in_gesture
+    assert session.doc.history.names[-1] == "Paint Tile 4 · props"
+
+
+@pytest.mark.parametrize("way", ["undo", "escape"])
+def test_a_jump_that_is_taken_back_while_it_is_laid_can_be_done_again(window, behind, way):
+    session = window.session
+    jump_ends(behind)
+    session.undo() if way == "undo" else QTest.keyClick(behind, Qt.Key.Key_Escape)
+    settle()
+    assert laid(window) == 0
+    assert session.doc.is_saved
+    assert not session.in_gesture
+    session.redo()
+    assert laid(window) == 61
+
+
+def test_a_jump_that_is_called_off_before_its_release_leaves_nothing(window, behind):
+    QTest.keyClick(behind, Qt.Key.Key_Escape)
+    jump_ends(behind)
+    settle()
+    assert window.session.doc.is_saved
+    assert laid(window) == 0

@@ -249,16 +249,6 @@ class MapPicture(QWidget):
         if self.store is not None and self.isVisible() and self.store.animate(now):
             self.update()
 
-    def show_cell(self, row: int, col: int) -> None:
-        """Bring a cell to the middle and put the cell cursor on it."""
-        grid = self.session.grid
-        if grid is None:
-            return
-        x, y = grid.lattice.middle(row, col)
-        self.camera.centre(x, y, self.width(), self.height())
-        self._set_cursor(row, col)
-        self._moved()
-
     def _moved(self) -> None:
         self.overview.update()
         self.zoomed.emit()
@@ -278,23 +268,6 @@ class MapPicture(QWidget):
     def desk_now(self) -> Desk:
         """What a click would work with: while a gesture goes on, what that works with."""
         return self.gesture.desk if self.gesture is not None else self.session.desk()
-
-    def _set_cursor(self, row: int, col: int) -> None:
-        grid = self.session.grid
-        if grid is None:
-            return
-        if grid.wrap:
-            row, col = row % grid.height, col % grid.width
-        row = min(max(row, 0), grid.height - 1)
-        col = min(max(col, 0), grid.width - 1)
-        self.cell_cursor = (row, col)
-        x, y = grid.lattice.middle(row, col)
-        self.pointer = Pointer(x, y)
-        self._keep_in_view(x, y)
-        if self.gesture is not None:
-            self.gesture.move(self.pointer)
-        self.tell()
-        self.update()
 
     def _keep_in_view(self, x: float, y: float) -> None:
         sx, sy = self.layer_camera_now().to_screen(x, y)

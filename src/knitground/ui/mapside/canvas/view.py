@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QPointF, Qt
+from PySide6.QtCore import QPointF, Qt, QTimer
 from PySide6.QtGui import (
     QDragEnterEvent,
     QDragMoveEvent,
@@ -21,6 +21,7 @@ from knitground.core.edit.sizes import Margins
 from knitground.core.model.patch import Patch
 from knitground.ui.mapside.canvas.picture import MapPicture
 from knitground.ui.mapside.tools.tool import PATCH_KIND, Tool
+from knitground.ui.session import Session
 
 _ARROWS = {
     Qt.Key.Key_Left: (0, -1),
@@ -32,6 +33,15 @@ _ARROWS = {
 
 class MapView(MapPicture):
     """Turns the pointer and the keyboard into strokes of a tool."""
+
+    def __init__(
+        self, session: Session, tools: dict[str, Tool], marker_tools: dict[str, Tool]
+    ) -> None:
+        super().__init__(session, tools, marker_tools)
+        self._let_go = False
+        """Whether the button is up while the gesture's tool is still behind."""
+        self._turn = QTimer(self, singleShot=True, interval=0)
+        self._turn.timeout.connect(self._catch_up)
 
     # Pointer
 
@@ -90,8 +100,7 @@ class MapView(MapPicture):
             self.cell_cursor = None
         if self._follow_border(event.position()):
             return
-        if self.gesture is not None:
-            self.gesture.move(self.pointer)
+        self._move_gesture(self.pointer)
         self.tell()
         self.update()
 
@@ -149,7 +158,7 @@ class MapView(MapPicture):
         self.update()
 
     def leaveEvent(self, event: object) -> None:
-        if self.gesture is None:
+        if self.gesture is None or self._let_go:
             self.pointer = None
             self.session.pointed.emit("")
             self.update()
@@ -193,7 +202,7 @@ class MapView(MapPicture):
             return
         if self.gesture is not None and not self.gesture.is_open:
             # Begun with the keyboard, and now the mouse is pressed: it ends there.
-            self.gesture.move(at)
+            self._move_gesture(at)
             self._release()
             return
         desk = self.gesture.desk if self.gesture is not None else self.session.desk()
@@ -222,8 +231,27 @@ class MapView(MapPicture):
             self._forget_gesture()
         self.update()
 
+    def _move_gesture(self, at: Pointer) -> None:
+        """Let the gesture go on to a place; what it can not do at once it does turn by turn."""
+        if self.gesture is not None and not self._let_go:
+            self.gesture.move(at)
+            if self.gesture.is_behind:
+                self._turn.start()
+
+    def _catch_up(self) -> None:
+        """Go on with what the gesture is behind with; one that has been let go of ends then."""
+        if self.gesture is None:
+            return
+        self.gesture.catch_up()
+        self.update()
+        if self.gesture.is_behind:
+            self._turn.start()
+        elif self._let_go:
+            self._release()
+
     def _forget_gesture(self) -> Tool | None:
         tool, self.gesture, self._gesture_button = self.gesture, None, None
+        self._let_go = False
         self.session.end_gesture(self)
         return tool
 
@@ -238,6 +266,10 @@ class MapView(MapPicture):
 
     def cancel_gesture(self) -> None:
         """Call off what goes on here; nothing has changed."""
+        if self._let_go:  # it is a step already, which can be done again
+            self.finish_gesture()
+            self.session.attempt(self.session.doc.undo)
+            return
         self.border.cancel()
         tool = self._forget_gesture()
         if tool is not None:
@@ -265,7 +297,10 @@ class MapView(MapPicture):
         )
 
     def _release(self) -> None:
-        if self.gesture is not None and not self.gesture.is_open:
+        if self.gesture is not None and self.gesture.is_behind:
+            self._let_go = True
+            self._turn.start()
+        elif self.gesture is not None and not self.gesture.is_open:
             tool = self._forget_gesture()
             if tool is not None:
                 tool.end()
@@ -280,6 +315,8 @@ class MapView(MapPicture):
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         key = Qt.Key(event.key())
+        if self._let_go and key != Qt.Key.Key_Escape:
+            self.session.finish_gesture()
         if key in _ARROWS and not event.modifiers() and self.session.grid is not None:
             down, across = _ARROWS[key]
             row, col = self.cell_cursor or self._cell_in_view()
@@ -309,7 +346,7 @@ class MapView(MapPicture):
         if self.gesture is None or self.gesture.is_open:
             self._press(self.pointer, modifiers, None)
             if self.gesture is not None and (self.gesture.drags or self.gesture.is_open):
-                self.gesture.move(self.pointer)
+                self._move_gesture(self.pointer)
                 return
         self._release()
 
@@ -326,6 +363,32 @@ class MapView(MapPicture):
             self.update()
         else:
             super().keyReleaseEvent(event)
+
+    def _set_cursor(self, row: int, col: int) -> None:
+        grid = self.session.grid
+        if grid is None:
+            return
+        if grid.wrap:
+            row, col = row % grid.height, col % grid.width
+        row = min(max(row, 0), grid.height - 1)
+        col = min(max(col, 0), grid.width - 1)
+        self.cell_cursor = (row, col)
+        x, y = grid.lattice.middle(row, col)
+        self.pointer = Pointer(x, y)
+        self._keep_in_view(x, y)
+        self._move_gesture(self.pointer)
+        self.tell()
+        self.update()
+
+    def show_cell(self, row: int, col: int) -> None:
+        """Bring a cell to the middle and put the cell cursor on it."""
+        grid = self.session.grid
+        if grid is None:
+            return
+        x, y = grid.lattice.middle(row, col)
+        self.camera.centre(x, y, self.width(), self.height())
+        self._set_cursor(row, col)
+        self._moved()
 
     def _cell_in_view(self) -> tuple[int, int]:
         middle = self.pointer or self._pointer(QPointF(self.width() / 2, self.height() / 2))

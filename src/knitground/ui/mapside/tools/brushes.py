@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from collections import deque
 from collections.abc import Callable
-from math import ceil
+from math import ceil, inf
+from time import perf_counter
 
 from PySide6.QtCore import Qt
 
@@ -18,9 +20,16 @@ from knitground.core.model.map import Map
 from knitground.ui.mapside.tools.tool import Tool
 from knitground.ui.session import Session
 
+TURN_S = 0.02
+"""How long dabs are laid in one turn of the interface: a jump over hundreds of cells takes more."""
+
 
 class _Brush(Tool):
-    """Dabs along the way. A fast drag leaves no holes: places in between are laid too."""
+    """Dabs along the way. A fast drag leaves no holes: places in between are laid too.
+
+    Those of a jump that take longer than a turn of the interface wait in line; a stroke that ends
+    lays them first, so what comes of it never depends on how fast it was drawn.
+    """
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
@@ -30,6 +39,7 @@ class _Brush(Tool):
         self._cover: Cover | None = None
         self._path = False
         self._crossed = False
+        self._waiting: deque[Pointer] = deque()
 
     def press(self, at: Pointer) -> bool:
         plan = self._planned(at)
@@ -37,6 +47,7 @@ class _Brush(Tool):
         if not self.session.attempt(lambda: self.session.doc.begin_stroke(name)):
             return False
         self._last = at
+        self._waiting.clear()
         self._path, self._crossed = self.desk.draws_path, False
         self._anchor = None
         map_ = self.desk.grid
@@ -66,9 +77,24 @@ class _Brush(Tool):
             here = Pointer(last.x + (at.x - last.x) * part, last.y + (at.y - last.y) * part)
             place = (here.cell(map_), here.vertex(map_))
             if place != seen:
-                self._dab(here)
+                self._waiting.append(here)
                 seen = place
         self._last = at
+        self.catch_up()
+
+    @property
+    def is_behind(self) -> bool:
+        return bool(self._waiting)
+
+    def catch_up(self) -> None:
+        self._lay_waiting(perf_counter() + TURN_S)
+
+    def _lay_waiting(self, until: float) -> None:
+        """Lay what waits, at least one dab, until a moment."""
+        while self._waiting:
+            self._dab(self._waiting.popleft())
+            if perf_counter() > until:
+                return
 
     def _go(self, map_: Map, last: Pointer, at: Pointer) -> None:
         """Lay the sides that the way from one place to the next crosses, cell by cell."""
@@ -85,12 +111,14 @@ class _Brush(Tool):
             self._lay(lambda: plan_path(self.desk, sides_along(cells)))
 
     def release(self) -> None:
+        self._lay_waiting(inf)
         if self._path and not self._crossed and self._last is not None:
             self._dab(self._last)  # a click alone: the nearest side, as the ghost shows it
         self._end = self._last
         self.session.doc.commit_stroke()
 
     def cancel(self) -> None:
+        self._waiting.clear()
         self.session.doc.cancel_stroke()
 
     def _planned(self, at: Pointer) -> Plan | None:
@@ -108,6 +136,7 @@ class _Brush(Tool):
             if plan is not None:
                 self.session.doc.apply(plan.edit)
         except KnitError as error:
+            self._waiting.clear()
             self.session.doc.cancel_stroke()
             self.session.warn(str(error))
 
