@@ -1,5 +1,6 @@
 import shutil
 import sys
+from contextlib import contextmanager
 
 import pytest
 from PySide6.QtCore import QPoint, Qt
@@ -57,11 +58,12 @@ def house(qapp, tmp_path_factory):
     settle()
 
 
-@pytest.fixture
-def clean_house(house, qtbot, tmp_path):
-    """The window brought back to its beginning, which it has not shown yet."""
+@contextmanager
+def cleaned(house, memory, project):
+    """The window as it is when it has just been opened; when a test ends, nothing goes on in it."""
     hook = sys.excepthook
-    as_new(house, tmp_path / "memory")
+    as_new(house, memory, project)
+    settle()
     yield house
     sys.excepthook = hook
     house.session.cancel_gesture()
@@ -71,14 +73,14 @@ def clean_house(house, qtbot, tmp_path):
 
 
 @pytest.fixture
-def empty_window(clean_house):
+def empty_window(house, qtbot, tmp_path):
     """A real window without a project, as it is when it has just been opened."""
-    settle()
-    return clean_house
+    with cleaned(house, tmp_path / "memory", Project()) as window:
+        yield window
 
 
-def as_new(window, memory):
-    """Bring a window back to what it is when it has just been opened, with another memory."""
+def as_new(window, memory, project):
+    """Bring a window back to what it is when it has just opened a project, with another memory."""
     session, shell = window.session, window.shell
     for widget in QApplication.topLevelWidgets():
         if widget is not shell and widget.isVisible():
@@ -136,7 +138,7 @@ def as_new(window, memory):
     held._before, held._wants_back, held._used = None, False, False
     for box in (ship.png, ship.json):
         box.setChecked(True)
-    session.open(Project())
+    session.open(project)
     window.notices.hide()
     window.notices.text.clear()
     shell.resize(1280, 800)
@@ -151,13 +153,12 @@ def as_new(window, memory):
 
 
 @pytest.fixture
-def window(clean_house, demo_folder, tmp_path):
+def window(house, qtbot, demo_folder, tmp_path):
     """A real window on a copy of the demo project."""
     folder = shutil.copytree(demo_folder, tmp_path / "Harl Pans")
-    clean_house.session.open(open_project(folder).project)
-    settle()
-    clean_house.mapside.view.fit()
-    return clean_house
+    with cleaned(house, tmp_path / "memory", open_project(folder).project) as window:
+        window.mapside.view.fit()
+        yield window
 
 
 def props_view(window, tool="paint"):

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from functools import lru_cache
 from typing import Any
 
 import numpy as np
@@ -39,6 +40,12 @@ def slot_counts(weights: Sequence[float], slots: int) -> NDArray[np.int64]:
     >>> slot_counts([2, 1, 1, 0], 8).tolist()
     [4, 2, 2, 0]
     """
+    return _counts(tuple(map(float, weights)), slots).copy()
+
+
+@lru_cache(maxsize=4096)
+def _counts(weights: tuple[float, ...], slots: int) -> NDArray[np.int64]:
+    """Work out `slot_counts`: of the keys of a set thousands ask for the same few weights."""
     wanted = np.asarray(weights, np.float64)
     if wanted.size == 0 or not np.isfinite(wanted).all() or (wanted < 0).any():
         raise EditError(f"weights {list(weights)} can not be used: give numbers of 0 or more")
@@ -58,7 +65,7 @@ def slot_counts(weights: Sequence[float], slots: int) -> NDArray[np.int64]:
 
 def slot_table(values: NDArray[Any], weights: Sequence[float], slots: int) -> NDArray[np.int32]:
     """Write each value into as many slots as its weight asks for: (slots,) int32."""
-    return np.repeat(np.asarray(values, np.int32), slot_counts(weights, slots))
+    return np.repeat(np.asarray(values, np.int32), _counts(tuple(map(float, weights)), slots))
 
 
 def shares(weights: Sequence[float]) -> list[float]:
