@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 from knitground.core.knit.joining import joined_tiles
-from knitground.core.knit.table import tile_keys
+from knitground.core.knit.keys import keys_of
 from knitground.core.model.terrain import ANY, Slot
 
 SHARED = {
@@ -87,7 +87,7 @@ def test_areas_of_a_ring_set_have_neighbours_where_they_go_on(demo):
                 down, across = place
                 back = ROUND[-down, -across]
                 other = marks[beside[place].row, beside[place].col]
-                key = tile_keys(other.astype(int), len(kit.terrains), kit.kind)[1]
+                key = keys_of(kit.kind).of_marks(other.astype(int), len(kit.terrains))[1]
                 if 0 in place:  # sides always count, corners only with both of theirs
                     assert other[back] in (other[Slot.MIDDLE], ANY)
                 assert key[0][0] == own[Slot.MIDDLE]

@@ -35,8 +35,9 @@ from knitground.core.knit.bridge import build_bridges, build_graph
 from knitground.core.knit.explain import explain
 from knitground.core.knit.knit import knit, knit_box, terrain_of
 from knitground.core.knit.missing import key_words, missing_keys
+from knitground.core.knit.ring import reduced
 from knitground.core.knit.sides import mend_sides, side_cells, sides_along, with_sides
-from knitground.core.knit.table import build_table, reduced
+from knitground.core.knit.table import build_table
 from knitground.core.model.layers import GAP
 from knitground.core.model.map import Map
 from knitground.core.model.project import Project

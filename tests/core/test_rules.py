@@ -562,7 +562,7 @@ def test_analysis_of_ring_sets_is_that_of_brute_force(listed, first, monkeypatch
 
 def ring_by_force(kit, table, marked):
     """As `situations_by_force`, but neighbours that no rule reads lie only same or other."""
-    from knitground.core.knit.table import reduced
+    from knitground.core.knit.ring import reduced
 
     read = sorted({n.place for f in table.forms for n in f.needs} - {(1, 1)})
     base = base_places(SetKind.RING)[1:]

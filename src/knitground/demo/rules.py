@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from itertools import product
 
-from knitground.core.knit.table import RING_BITS
+from knitground.core.knit.ring import RING_BITS
 from knitground.core.model.mix import MixEntry
 from knitground.core.model.rules import (
     OTHER,

@@ -12,7 +12,7 @@ from itertools import product
 import numpy as np
 from numpy.typing import NDArray
 
-from knitground.core.knit.table import RING_BITS, reduced
+from knitground.core.knit.ring import RING_BITS, reduced
 from knitground.core.model.terrain import SLOTS, Slot
 from knitground.demo.texture import SIZE, Pixels, colour
 

@@ -13,7 +13,8 @@ from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.document import Document, Edit
 from knitground.core.grow.runner import grown_cells
 from knitground.core.knit.bridge import Sides, build_bridges
-from knitground.core.knit.knit import Ground, cells_reached, knit_box, terrain_with
+from knitground.core.knit.keys import Ground
+from knitground.core.knit.knit import cells_reached, knit_box, terrain_with
 from knitground.core.knit.sides import SideMask, mend_sides, sides_of, with_sides
 from knitground.core.model.layers import Cells, GroundLayer, GrownLayer, Layer, PinnedLayer
 from knitground.core.model.map import Map

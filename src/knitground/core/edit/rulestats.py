@@ -15,10 +15,10 @@ from knitground.core.edit.rulehome import RuleHome
 from knitground.core.grow.rewriting import live_rules
 from knitground.core.knit.bridge import build_graph
 from knitground.core.knit.coverage import cover
+from knitground.core.knit.keys import Key
 from knitground.core.knit.knit import knit_box, rule_window
 from knitground.core.knit.layer import layer_table, set_table
 from knitground.core.knit.missing import gap_keys
-from knitground.core.knit.table import Key
 from knitground.core.model.layers import GroundLayer, Layer
 from knitground.core.model.map import Map
 from knitground.core.model.recipe import RewriteStep

@@ -8,7 +8,7 @@ from itertools import product
 import numpy as np
 from numpy.typing import NDArray
 
-from knitground.core.knit.table import reduced
+from knitground.core.knit.ring import reduced
 
 Ints = NDArray[np.int64]
 

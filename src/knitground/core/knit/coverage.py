@@ -2,15 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
 from dataclasses import dataclass
-from itertools import combinations, product
+from itertools import combinations
 
 from knitground.core.knit.bridge import FAR, TerrainGraph
-from knitground.core.knit.table import Key, KnitTable, Variants, links, reduced
-from knitground.core.model.terrain import NOTHING, SetKind, TerrainSet
-
-_MOST_LISTED = 20_000
+from knitground.core.knit.keys import Key
+from knitground.core.knit.table import KnitTable, Variants, links
+from knitground.core.model.terrain import SetKind, TerrainSet
 
 
 @dataclass(frozen=True)
@@ -70,9 +68,9 @@ def cover(table: KnitTable, kit: TerrainSet, graph: TerrainGraph) -> Coverage:
     table, graph : of the set
     """
     numbers = range(1, len(kit.terrains) + 1)
-    linked = links(table)
-    pairs = [_combination(table, key, group) for group, key in _pair_keys(kit, linked)]
-    beyond = [_combination(table, key, group) for group, key in _more_keys(kit, linked, table)]
+    linked, asks = links(table), table.keys
+    pairs = [_combination(table, key, group) for group, key in asks.wanted(kit, linked)]
+    beyond = [_combination(table, key, group) for group, key in asks.beyond(linked, table.variants)]
     bridges = []
     if kit.kind is SetKind.CORNER:
         for a, b in combinations(numbers, 2):
@@ -84,53 +82,3 @@ def cover(table: KnitTable, kit: TerrainSet, graph: TerrainGraph) -> Coverage:
 
 def _combination(table: KnitTable, key: Key, group: tuple[int, ...]) -> Combination:
     return Combination(key, group, table.variants.get(key, ()), table.inner.get(key, ()))
-
-
-def _pair_keys(
-    kit: TerrainSet, linked: set[tuple[int, int]]
-) -> Iterator[tuple[tuple[int, ...], Key]]:
-    numbers = range(1, len(kit.terrains) + 1)
-    if kit.kind is SetKind.RING:
-        patterns = sorted({reduced(bits) for bits in range(256)})
-        for terrain in numbers:
-            yield from (((terrain,), (terrain, bits)) for bits in patterns)
-        return
-    if kit.kind is SetKind.EDGE:
-        for terrain in numbers:
-            for key in product((NOTHING, terrain), repeat=4):
-                if any(key):
-                    yield (terrain,), key
-        return
-    for terrain in numbers:
-        yield (terrain,), (terrain,) * 4
-    for a, b in sorted(linked):
-        for key in product((a, b), repeat=4):
-            if len(set(key)) == 2:
-                yield (a, b), key
-
-
-def _more_keys(
-    kit: TerrainSet, linked: set[tuple[int, int]], table: KnitTable
-) -> Iterator[tuple[tuple[int, ...], Key]]:
-    """List combinations of three and four terrains (two, of edge sets) that all go together."""
-    if kit.kind is SetKind.RING:
-        return
-    if kit.kind is SetKind.EDGE:
-        together = {tuple(sorted(set(key) - {NOTHING})) for key in table.variants}
-        for group in sorted(each for each in together if len(each) > 1):
-            for key in product((NOTHING, *group), repeat=4):
-                if set(group) <= set(key):
-                    yield group, key
-        return
-    numbers = sorted({t for pair in linked for t in pair})
-    count = 0
-    for size in (3, 4):
-        for group in combinations(numbers, size):
-            if any(pair not in linked for pair in combinations(group, 2)):
-                continue
-            for key in product(group, repeat=4):
-                if set(key) == set(group):
-                    yield group, key
-                    count += 1
-            if count > _MOST_LISTED:
-                return

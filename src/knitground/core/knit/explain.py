@@ -10,8 +10,9 @@ from knitground.core.base.hashing import cell_numbers
 from knitground.core.base.window import Box
 from knitground.core.chance.draw import VARIANT_SLOTS, shares
 from knitground.core.knit.bridge import TerrainGraph
+from knitground.core.knit.keys import Key
 from knitground.core.knit.knit import codes_in, rule_window, terrain_of, without_rim
-from knitground.core.knit.table import RING_BITS, Key, KnitTable, reduced
+from knitground.core.knit.table import KnitTable
 from knitground.core.model.layers import EMPTY, GAP, GroundLayer
 from knitground.core.model.map import Map
 from knitground.core.model.terrain import SetKind, TerrainSet
@@ -104,10 +105,13 @@ def explain(
     """
     row, col = cell.top, cell.left
     ground = terrain_of(table, layer, cell, map_.wrap)
-    codes = codes_in(table, without_rim(ground, table.margin - table.mark_margin))
+    ground = without_rim(ground, table.margin - table.mark_margin)
+    codes = codes_in(table, ground)
     code = int(codes[codes.shape[0] // 2, codes.shape[1] // 2])
     inside = table.inside is not None and bool((codes == code).all())
-    key, slots, shown = _asked(layer, kit, cell, code)
+    middle = np.array([codes.shape[0] // 2])
+    key = table.keys.keys_at(table, ground, middle, middle)[0]
+    slots, shown = table.keys.told(kit, key)
     number = int(
         cell_numbers(np.array([row]), np.array([col]), layer.seed, layer.number)[0, 0] >> 24
     )
@@ -154,26 +158,6 @@ def _by_rule(
         for at, count in rules.variants(form)
         if (tile := map_.legend.tile(at)) is not None
     )
-
-
-def _asked(
-    layer: GroundLayer, kit: TerrainSet, cell: Box, code: int
-) -> tuple[Key, tuple[str, ...], tuple[str, ...]]:
-    """Give a cell's key, and in words the slots that the set reads and what is there."""
-    ground = layer.terrain
-    row, col = cell.top, cell.left
-    if kit.kind is SetKind.RING:
-        own = int(ground[row, col])
-        key: Key = (own, reduced(code & 255))
-        same = [slot.name for n, slot in enumerate(RING_BITS) if key[1] >> n & 1]
-        return key, ("middle", "same at"), (kit.name_of(own), ", ".join(same) or "none")
-    if kit.kind is SetKind.EDGE:
-        here, south, east = ground[row, col], ground[row + 1, col], ground[row, col + 1]
-        key = (int(here & 255), int(here >> 8), int(south & 255), int(east >> 8))
-    else:
-        key = tuple(int(ground[row + r, col + c]) for r in (0, 1) for c in (0, 1))
-    names = tuple(slot.name for slot in kit.kind.slots)
-    return key, names, tuple(kit.name_of(mark) for mark in key)
 
 
 def _bridge(kit: TerrainSet, graph: TerrainGraph, key: Key) -> tuple[str, ...]:

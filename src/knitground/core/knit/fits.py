@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from knitground.core.knit.table import RING_BITS
+from knitground.core.knit.ring import RING_BITS
 from knitground.core.model.terrain import ANY, SetKind, Slot
 
 Marks = NDArray[np.int64]

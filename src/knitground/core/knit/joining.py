@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from knitground.core.knit.layer import marked_tiles
-from knitground.core.knit.table import RING_BITS, reduced
+from knitground.core.knit.ring import RING_BITS, reduced
 from knitground.core.model.project import Project
 from knitground.core.model.terrain import ANY, SetKind, Slot, TerrainSet
 from knitground.core.model.tile import TileRef

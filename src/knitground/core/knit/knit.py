@@ -9,19 +9,13 @@ from numpy.typing import NDArray
 
 from knitground.core.base.hashing import column_numbers, join, row_numbers
 from knitground.core.base.window import Box, read
-from knitground.core.knit.table import RING_BITS, KnitTable
+from knitground.core.knit.keys import Ground, keys_of
+from knitground.core.knit.ring import STEPS
+from knitground.core.knit.table import KnitTable
 from knitground.core.model.layers import GAP, Cells, GroundLayer
-from knitground.core.model.terrain import SetKind, Slot
 from knitground.core.rules.apply import Window, apply_rules
 
 _CHUNK_CELLS = 32_768
-Ground = NDArray[Any]
-"""Terrain as a ground layer holds it: uint8, of edge sets uint16 (`GroundLayer.terrain`)."""
-
-_STEPS = {
-    Slot.N: (-1, 0), Slot.NE: (-1, 1), Slot.E: (0, 1), Slot.SE: (1, 1),
-    Slot.S: (1, 0), Slot.SW: (1, -1), Slot.W: (0, -1), Slot.NW: (-1, -1),
-}  # fmt: skip
 
 
 def knit(
@@ -58,7 +52,7 @@ def knit(
     out = np.empty((height, width), np.int32)
     if out.size == 0:
         return out
-    terrain = _known(table, terrain)
+    terrain = table.keys.known(terrain, table.base)
     band = max(1, min(height, _CHUNK_CELLS // width))
     numbers = np.empty((band, width), np.uint32)
     row_part, col_part = row_numbers(rows, seed, layer), column_numbers(cols, seed, layer)
@@ -73,19 +67,6 @@ def knit(
     return out
 
 
-def _known(table: KnitTable, terrain: Ground) -> Ground:
-    """Give every number that the set does not know the same one, which has no tile."""
-    most = table.base
-    if table.kind is SetKind.EDGE:
-        north, west = terrain & 255, terrain >> 8
-        if not terrain.size or max(int(north.max()), int(west.max())) <= most:
-            return terrain
-        return np.asarray(np.minimum(north, most) | (np.minimum(west, most) << 8))
-    if not terrain.size or int(terrain.max()) <= most:
-        return terrain
-    return np.minimum(terrain, np.uint8(most))
-
-
 def _starts(table: KnitTable, near: Ground) -> NDArray[np.int32]:
     """Give where the slots of each cell begin; (h, w) from (h + 1 + 2 m, w + 1 + 2 m)."""
     codes = codes_in(table, near)
@@ -93,7 +74,7 @@ def _starts(table: KnitTable, near: Ground) -> NDArray[np.int32]:
         return np.take(table.first, codes, mode="clip")
     middle = codes[1:-1, 1:-1]
     among = np.ones(middle.shape, np.bool_)
-    for down, across in _STEPS.values():
+    for down, across in STEPS.values():
         there = codes[
             1 + down : codes.shape[0] - 1 + down, 1 + across : codes.shape[1] - 1 + across
         ]
@@ -114,48 +95,7 @@ def codes_in(table: KnitTable, near: Ground) -> NDArray[np.int32]:
     -------
     (h, w) int32
     """
-    if table.kind is SetKind.RING:
-        return _ring_codes(near)
-    side = np.uint16(table.base + 1)
-    if table.kind is SetKind.EDGE:
-        north, west = near & 255, near >> 8
-        upper = north[:-1, :-1] * side
-        upper += west[:-1, :-1]
-        lower = north[1:, :-1] * side
-        lower += west[:-1, 1:]
-    else:
-        pairs = np.multiply(near[:, :-1], side, dtype=np.uint16)
-        pairs += near[:, 1:]
-        upper, lower = pairs[:-1], pairs[1:]
-    codes = np.take(table.north, upper, mode="clip")
-    codes += np.take(table.south, lower, mode="clip")
-    return codes
-
-
-def _ring_codes(near: NDArray[np.uint8]) -> NDArray[np.int32]:
-    """Compare each cell with its eight neighbours: four planes, each used for two of them."""
-    field = near[:-1, :-1]  # a row and a column more come along for all kinds alike
-    height, width = field.shape[0] - 2, field.shape[1] - 2
-    bits = np.zeros((height, width), np.uint8)
-    place = {slot: n for n, slot in enumerate(RING_BITS)}
-    for slot, opposite in (
-        (Slot.W, Slot.E), (Slot.N, Slot.S), (Slot.NW, Slot.SE), (Slot.NE, Slot.SW),
-    ):  # fmt: skip
-        down, across = -_STEPS[slot][0], -_STEPS[slot][1]
-        if across >= 0:
-            high, wide = field.shape
-            same = field[down:, across:] == field[: high - down, : wide - across]
-            first, second = (1 - down, 1 - across), (1, 1)
-        else:
-            same = field[down:, :across] == field[:-down, -across:]
-            first, second = (1 - down, 1), (1, 1 + across)
-        own = same[first[0] : first[0] + height, first[1] : first[1] + width].view(np.uint8)
-        far = same[second[0] : second[0] + height, second[1] : second[1] + width].view(np.uint8)
-        bits |= own << np.uint8(place[slot])
-        bits |= far << np.uint8(place[opposite])
-    codes = np.left_shift(field[1:-1, 1:-1], 8, dtype=np.int32)
-    codes |= bits
-    return codes
+    return table.keys.codes_in(table, near)
 
 
 def knit_box(
@@ -207,7 +147,7 @@ def rule_window(
     height, width = layer.cells.shape
     return Window(
         table.kind,
-        _known(table, without_rim(terrain, table.margin - far)),
+        table.keys.known(without_rim(terrain, table.margin - far), table.base),
         far,
         box.rows(height),
         box.cols(width),
@@ -219,7 +159,7 @@ def rule_window(
 def wide_window(layer: GroundLayer, box: Box, wrap: bool, margin: int) -> Window:
     """Give a box of a layer's cells, and so many more round it, as rules look at it."""
     height, width = layer.cells.shape
-    rows, cols = _places(layer.kind_of_set, layer, box, wrap, margin)
+    rows, cols = _places(layer, box, wrap, margin)
     near = layer.terrain[np.ix_(rows, cols)]
     size = None if wrap else (height, width)
     return Window(layer.kind_of_set, near, margin, box.rows(height), box.cols(width), size)
@@ -234,13 +174,13 @@ def terrain_of(table: KnitTable, layer: GroundLayer, box: Box, wrap: bool) -> Gr
     beyond the border is as the nearest place inside.
     """
     more, source = table.margin, layer.terrain
-    last = 1 if table.kind is SetKind.RING else 0  # ring sets stand on cells: one row less
+    last = 1 - table.keys.more  # where terrain stands on cells the last row means nothing
     inner = Box(box.top - more, box.left - more, box.bottom + 1 + more, box.right + 1 + more)
     height, width = source.shape[0] - last, source.shape[1] - last
     inside = inner.top >= 0 and inner.left >= 0 and inner.bottom <= height and inner.right <= width
     if inside:
         return source[inner.top : inner.bottom, inner.left : inner.right].copy()
-    rows, cols = _places(table.kind, layer, box, wrap, table.margin)
+    rows, cols = _places(layer, box, wrap, table.margin)
     return source[np.ix_(rows, cols)]
 
 
@@ -253,7 +193,7 @@ def terrain_with(
     ----------
     at, patch : where, and what would stand there; on a map that wraps it may reach over the border
     """
-    rows, cols = _places(table.kind, layer, box, wrap, table.margin)
+    rows, cols = _places(layer, box, wrap, table.margin)
     out: Ground = layer.terrain[np.ix_(rows, cols)]
     down, across = rows - at.top, cols - at.left
     if wrap:
@@ -264,19 +204,19 @@ def terrain_with(
 
 
 def _places(
-    kind: SetKind, layer: GroundLayer, box: Box, wrap: bool, more: int
+    layer: GroundLayer, box: Box, wrap: bool, more: int
 ) -> tuple[NDArray[np.intp], NDArray[np.intp]]:
     rows = np.arange(box.top - more, box.bottom + 1 + more)
     cols = np.arange(box.left - more, box.right + 1 + more)
     height, width = layer.cells.shape
     if wrap:
         return rows % height, cols % width
-    last = 0 if kind is SetKind.RING else 1
+    last = keys_of(layer.kind_of_set).more
     return np.clip(rows, 0, height - 1 + last), np.clip(cols, 0, width - 1 + last)
 
 
 def cells_reached(table: KnitTable, at: Box) -> Box:
     """Give the cells whose tile may be another one once terrain in a box is."""
     more = table.margin
-    near = 0 if table.kind is SetKind.RING else 1
+    near = table.keys.more
     return Box(at.top - near - more, at.left - near - more, at.bottom + more, at.right + more)

@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 
 from knitground.core.base.progress import Progress, no_progress
 from knitground.core.knit.likelysets import SetGuess, find_sets
-from knitground.core.knit.table import RING_BITS, reduced
+from knitground.core.knit.ring import RING_BITS, reduced
 from knitground.core.model.terrain import NOTHING, SLOTS, SetKind, Slot
 
 Numbers = NDArray[np.int32]

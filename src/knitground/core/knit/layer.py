@@ -9,16 +9,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from knitground.core.base.window import whole
+from knitground.core.knit.keys import Key, keys_of
 from knitground.core.knit.knit import knit_box
-from knitground.core.knit.table import (
-    Key,
-    KnitTable,
-    Variants,
-    build_table,
-    plain_key,
-    reduced,
-    tile_keys,
-)
+from knitground.core.knit.ring import reduced
+from knitground.core.knit.table import KnitTable, Variants, build_table
 from knitground.core.model.layers import GAP, GroundLayer
 from knitground.core.model.map import Map
 from knitground.core.model.project import Project
@@ -130,20 +124,20 @@ def plain_terrains(project: Project, owner: Tileset, kit: TerrainSet) -> frozens
     The same as `KnitTable.has_plain`, without making the table: what a list of terrains needs to
     know of sheets with ten thousands of marked tiles.
     """
-    count = len(kit.terrains)
+    count, asks = len(kit.terrains), keys_of(kit.kind)
     found: set[Key] = set()
     for tileset, marks in _sheets_of(project, owner, kit):
         for (row, col), fact in tileset.facts.items():
             if not fact.weight > 0 and row < marks.shape[0] and col < marks.shape[1]:
                 marks[row, col] = 0
         rows = marks.reshape(-1, marks.shape[2])
-        own = rows if kit.kind is SetKind.RING else rows[:, kit.kind.slots]
+        own = rows[:, kit.kind.slots]
         least = np.where(own == ANY, 255, own).min(axis=1)
         most = np.where(own == ANY, 0, own).max(axis=1)
         # Of tiles with a single terrain, or none named, few are marked in different ways.
         for each in np.unique(rows[(least == most) | (most == 0)], axis=0).tolist():
-            found.update(tile_keys(each, count, kit.kind)[1])
-    wanted = {number: plain_key(kit.kind, number) for number in range(1, count + 1)}
+            found.update(asks.of_marks(each, count)[1])
+    wanted = {number: asks.plain(number) for number in range(1, count + 1)}
     if kit.rules.rules and not found.issuperset(wanted.values()):
         small = Map("", 1, 1, owner.slicing.tile_height, owner.slicing.tile_width)
         found.update(_sure_keys(compile_rules(kit.rules, kit, stock_of(project, small))))

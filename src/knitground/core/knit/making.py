@@ -8,7 +8,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from knitground.core.knit.table import RING_BITS, Key, reduced
+from knitground.core.knit.keys import Key
+from knitground.core.knit.ring import RING_BITS, reduced
 from knitground.core.model.terrain import NOTHING, SLOTS, SetKind, Slot
 
 Tiles = NDArray[np.uint8]

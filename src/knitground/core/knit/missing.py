@@ -5,10 +5,11 @@ from __future__ import annotations
 import numpy as np
 
 from knitground.core.base.window import Box
-from knitground.core.knit.knit import codes_in, knit_box, terrain_of, without_rim
-from knitground.core.knit.table import Key, KnitTable, reduced
+from knitground.core.knit.keys import Key, keys_of
+from knitground.core.knit.knit import knit_box, terrain_of, without_rim
+from knitground.core.knit.table import KnitTable
 from knitground.core.model.layers import GAP, GroundLayer
-from knitground.core.model.terrain import SetKind, TerrainSet
+from knitground.core.model.terrain import TerrainSet
 
 _BAND = 256
 
@@ -34,27 +35,12 @@ def gap_keys(table: KnitTable, layer: GroundLayer, wrap: bool) -> list[tuple[Key
             continue
         ground = terrain_of(table, layer, box, wrap)
         ground = without_rim(ground, table.margin - table.kind.margin)
-        keys = _keys(table, ground, rows, cols)
+        keys = table.keys.keys_at(table, ground, rows, cols)
         for key, row, col in zip(keys, rows.tolist(), cols.tolist()):
             counts.setdefault(key, [0, top + row, col])[0] += 1
     return [(key, count, row, col) for key, (count, row, col) in counts.items()]
 
 
-def _keys(table: KnitTable, ground: np.ndarray, rows: np.ndarray, cols: np.ndarray) -> list[Key]:
-    if table.kind is SetKind.RING:
-        codes = codes_in(table, ground)[rows, cols]
-        return [(int(code) >> 8, reduced(int(code) & 255)) for code in codes]
-    if table.kind is SetKind.EDGE:
-        here, south, east = ground[rows, cols], ground[rows + 1, cols], ground[rows, cols + 1]
-        parts = (here & 255, here >> 8, south & 255, east >> 8)
-    else:
-        parts = tuple(ground[rows + r, cols + c] for r in (0, 1) for c in (0, 1))
-    return [tuple(int(mark) for mark in key) for key in zip(*parts)]
-
-
 def key_words(kit: TerrainSet, key: Key) -> str:
     """Say a key in words: what a tile would have to show."""
-    if kit.kind is SetKind.RING:
-        same = bin(key[1]).count("1")
-        return f"{kit.name_of(key[0])} with {same} of 8 neighbours the same"
-    return " · ".join(f"{slot.name} {kit.name_of(mark)}" for slot, mark in zip(kit.kind.slots, key))
+    return keys_of(kit.kind).words(kit, key)

@@ -17,7 +17,8 @@ from numpy.typing import NDArray
 from scipy.ndimage import distance_transform_edt
 
 from knitground.core.base.errors import EditError
-from knitground.core.knit.table import RING_BITS, Key, reduced
+from knitground.core.knit.keys import Key
+from knitground.core.knit.ring import RING_BITS, reduced
 from knitground.core.model.terrain import SetKind, Slot
 
 Field = NDArray[np.float64]

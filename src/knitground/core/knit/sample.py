@@ -7,7 +7,7 @@ from numpy.typing import NDArray
 
 from knitground.core.base.hashing import cell_numbers
 from knitground.core.knit.bridge import TerrainGraph, build_bridges
-from knitground.core.knit.knit import Ground
+from knitground.core.knit.keys import Ground
 from knitground.core.knit.sides import mend_sides, sides_along, with_sides
 from knitground.core.knit.table import KnitTable, links
 from knitground.core.model.terrain import SetKind

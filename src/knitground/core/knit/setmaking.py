@@ -10,6 +10,7 @@ from scipy.ndimage import uniform_filter
 
 from knitground.core.base.errors import EditError
 from knitground.core.base.progress import Progress, no_progress
+from knitground.core.knit.keys import Key
 from knitground.core.knit.making import Made, Tiles, key_of_marks, marks_of_key
 from knitground.core.knit.outline import (
     Mask,
@@ -20,7 +21,6 @@ from knitground.core.knit.outline import (
     outline_mask,
     rim_of,
 )
-from knitground.core.knit.table import Key
 from knitground.core.model.limits import MAX_SIDE_PX
 from knitground.core.model.terrain import ANY, NOTHING, SetKind
 

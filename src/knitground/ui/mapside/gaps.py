@@ -8,8 +8,8 @@ import numpy as np
 from PySide6.QtWidgets import QToolButton
 
 from knitground.core.base.progress import Progress
+from knitground.core.knit.keys import Key
 from knitground.core.knit.missing import key_words, missing_keys
-from knitground.core.knit.table import Key
 from knitground.core.model.layers import GAP, GroundLayer
 from knitground.core.model.terrain import TerrainSet
 from knitground.core.model.tileset import Tileset
