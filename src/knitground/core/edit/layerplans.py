@@ -34,7 +34,6 @@ from knitground.core.model.layers import (
 )
 from knitground.core.model.map import Map
 from knitground.core.model.standing import standing_of
-from knitground.core.model.terrain import SetKind
 
 Mask = NDArray[np.bool_]
 Anchor = tuple[int, int] | None
@@ -175,11 +174,7 @@ class GroundPlans(LayerPlans):
         """Plan releasing pins; where there are none, taking away the terrain beneath."""
         assert isinstance(layer, GroundLayer)
         box, mask = region.box, region.mask
-        cells, every = box, mask
-        if layer.kind_of_set is SetKind.CORNER:  # the brush covers vertices
-            bottom, right = max(box.top + 1, box.bottom - 1), max(box.left + 1, box.right - 1)
-            cells = Box(box.top, box.left, bottom, right)
-            every = np.ones((cells.height, cells.width), np.bool_)
+        cells, every = standing_of(layer.kind_of_set).under(box, mask)
         fitted = cells.fitted(map_.height, map_.width, map_.wrap)
         if not fitted.is_empty and read(layer.pinned, fitted).any():
             return plan_unpin(desk.doc, map_, layer, cells, every, "Release pins")
@@ -191,8 +186,7 @@ class GroundPlans(LayerPlans):
         box, mask = region.box, region.mask
         if pins_to_release(map_, layer, box, mask):
             return plan_unpin(desk.doc, map_, layer, box, mask, "Release pins of selection")
-        if layer.kind_of_set is SetKind.CORNER:
-            box, mask = corners_of(box, mask)
+        box, mask = standing_of(layer.kind_of_set).on_cells(box, mask)
         return plan_terrain(desk.doc, map_, layer, box, mask, 0, "Erase terrain of selection")
 
     def picked(self, desk: Desk, map_: Map, layer: Layer, at: Pointer) -> Hand | None:
@@ -344,10 +338,3 @@ def pins_to_release(map_: Map, layer: PinnedLayer, box: Box, mask: NDArray[np.bo
     if not isinstance(layer, GroundLayer):
         pins &= read(layer.cells, box) != 0
     return bool(pins.any())
-
-
-def corners_of(box: Box, mask: NDArray[np.bool_]) -> tuple[Box, NDArray[np.bool_]]:
-    """Give the vertices round cells, as a box and a mask."""
-    wide = np.pad(mask, ((0, 1), (0, 1)))
-    wide = wide | np.roll(wide, 1, 0) | np.roll(wide, 1, 1) | np.roll(wide, (1, 1), (0, 1))
-    return Box(box.top, box.left, box.bottom + 1, box.right + 1), wide

@@ -18,6 +18,7 @@ from knitground.core.knit.knit import cells_reached, knit_box, terrain_with
 from knitground.core.knit.sides import SideMask, mend_sides, sides_of, with_sides
 from knitground.core.model.layers import Cells, GroundLayer, GrownLayer, Layer, PinnedLayer
 from knitground.core.model.map import Map
+from knitground.core.model.standing import standing_of
 from knitground.core.model.terrain import SetKind
 
 Mask = NDArray[np.bool_]
@@ -62,9 +63,8 @@ def plan_terrain(
     """
     if layer.kind_of_set is SetKind.EDGE:
         return plan_sides(doc, map_, layer, sides_of(box, mask), value, name)
-    period = (map_.height, map_.width)
-    if layer.kind_of_set is SetKind.CORNER and not map_.wrap:
-        period = (period[0] + 1, period[1] + 1)
+    standing = standing_of(layer.kind_of_set)
+    period = standing.places(map_.height, map_.width, wrap=map_.wrap)
     if not map_.wrap:
         box, mask = _clipped(box, mask, period)
     if box.is_empty or not mask.any():

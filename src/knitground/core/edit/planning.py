@@ -15,7 +15,7 @@ from knitground.core.edit.hand import (
     PatchInHand,
     TerrainInHand,
 )
-from knitground.core.edit.layerplans import Cover, corners_of, plans_of
+from knitground.core.edit.layerplans import Cover, plans_of
 from knitground.core.edit.laying import Plan, plan_sides, plan_unpin
 from knitground.core.edit.tint import disc
 from knitground.core.knit.sides import SideMask
@@ -27,7 +27,6 @@ from knitground.core.model.layers import (
 )
 from knitground.core.model.map import Map
 from knitground.core.model.standing import standing_of
-from knitground.core.model.terrain import SetKind
 
 EYE_KEYS, LOCK_KEYS = "I", "J"
 """Keys that show or hide the chosen layer, and lock or unlock it: named in refusals."""
@@ -169,9 +168,10 @@ def fill_region(
 
     values = ground if isinstance(layer, GroundLayer) and not by_tile else tiles
     if not cells and desk.lays_terrain and isinstance(layer, GroundLayer):
+        standing = standing_of(layer.kind_of_set)
         if by_tile:
             found = _like(tiles, size, row, col, map_.wrap, limit, everywhere=desk.options.fill_all)
-            return Region(*corners_of(found.box, found.mask), found.complete)
+            return Region(*standing.on_cells(found.box, found.mask), found.complete)
         grid = layer.terrain[:-1, :-1] if map_.wrap else layer.terrain
         row, col = _inside(*at.vertex(map_), grid.shape, map_.wrap)
         size = (grid.shape[0], grid.shape[1])
@@ -216,8 +216,8 @@ def plan_selected(desk: Desk) -> Plan | None:
     if plans_of(layer).refusal(desk, layer) is not None:
         return None
     box, mask = chosen.box, chosen.mask
-    if isinstance(desk.hand, TerrainInHand) and desk.set_kind is SetKind.CORNER:
-        box, mask = corners_of(box, mask)
+    if isinstance(desk.hand, TerrainInHand) and desk.set_kind is not None:
+        box, mask = standing_of(desk.set_kind).on_cells(box, mask)
     anchor = (0, 0) if desk.options.pattern_on_map else (box.top, box.left)
     return plan_region(desk, Region(box, mask), "Fill selection with", anchor)
 

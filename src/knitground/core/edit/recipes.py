@@ -41,6 +41,7 @@ from knitground.core.model.recipe import (
     UnknownStep,
 )
 from knitground.core.model.solvestep import SolveStep
+from knitground.core.model.standing import standing_of
 from knitground.core.model.terrain import SetKind
 
 
@@ -54,7 +55,7 @@ class StepKind:
     sets: tuple[SetKind, ...] = ()
 
 
-_AREAS = (SetKind.CORNER, SetKind.RING)
+_AREAS = tuple(kind for kind in SetKind if standing_of(kind).areas)
 KINDS: dict[type, StepKind] = {
     NoiseStep: StepKind("Noise ground", "Terrain laid by noise, as much of each as you say",
                         (GroundLayer,)),

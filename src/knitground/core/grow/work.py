@@ -33,6 +33,7 @@ from knitground.core.model.layers import (
 from knitground.core.model.map import Map
 from knitground.core.model.marker import Marker
 from knitground.core.model.project import Project
+from knitground.core.model.standing import standing_of
 from knitground.core.model.terrain import SetKind, TerrainSet
 from knitground.core.rules.board import terrain_slots
 
@@ -289,35 +290,26 @@ class Work:
         GrowError
             It is an edge set's.
         """
-        if ground.kind_of_set is SetKind.EDGE:
+        standing = standing_of(ground.kind_of_set)
+        if not standing.areas:
             raise GrowError(
                 f"{self.number} works with areas of terrain; “{ground.name}” has an edge set, "
                 "which has sides only: choose another layer"
             )
-        whole = self.terrain(ground)
-        ring = ground.kind_of_set is SetKind.RING
-        part = whole[:-1, :-1] if ring or self.map.wrap else whole
-        return np.array(part, np.uint8)
+        high, wide = standing.places(self.map.height, self.map.width, wrap=self.map.wrap)
+        return np.array(self.terrain(ground)[:high, :wide], np.uint8)
 
     def on_places(self, ground: GroundLayer, mask: Mask) -> Mask:
         """Tell for the places of a ground layer which touch cells of a mask only: (h, w)."""
-        if ground.kind_of_set is SetKind.RING:
-            return mask
-        if self.map.wrap:
-            return mask & np.roll(mask, 1, 0) & np.roll(mask, 1, 1) & np.roll(mask, (1, 1), (0, 1))
-        wide = np.pad(mask, 1, constant_values=True)
-        near: Mask = wide[:-1, :-1] & wide[:-1, 1:] & wide[1:, :-1] & wide[1:, 1:]
-        return near
+        return standing_of(ground.kind_of_set).within(mask, wrap=self.map.wrap)
 
     def as_terrain(self, ground: GroundLayer, places: Places) -> NDArray[Any]:
         """Make a ground layer's whole terrain of its places."""
-        if ground.kind_of_set is SetKind.RING or not self.map.wrap:
-            high, wide = self.map.height + 1 - places.shape[0], self.map.width + 1 - places.shape[1]
-            out = np.pad(places, ((0, high), (0, wide)))
-            if self.map.wrap:
-                out[-1], out[:, -1] = out[0], out[:, 0]
-            return out
-        return np.pad(places, ((0, 1), (0, 1)), mode="wrap")
+        high, wide = self.map.height + 1 - places.shape[0], self.map.width + 1 - places.shape[1]
+        out = np.pad(places, ((0, high), (0, wide)))
+        if self.map.wrap:
+            out[-1], out[:, -1] = out[0], out[:, 0]
+        return out
 
     def joined(
         self, ground: GroundLayer, places: Places, strength: NDArray[np.int64] | None = None

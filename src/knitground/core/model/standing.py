@@ -17,11 +17,13 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from knitground.core.base.window import Box
 from knitground.core.model.lattice import Lattice
 from knitground.core.model.terrain import SetKind
 
 Terrain = NDArray[Any]
 """(height + 1, width + 1), as a ground layer holds it."""
+Mask = NDArray[np.bool_]
 
 
 class Standing(ABC):
@@ -30,6 +32,26 @@ class Standing(ABC):
     kind: SetKind
     names: tuple[str, ...]
     """What the grids are called into which terrain is parted for files and games."""
+    areas = True
+    """Whether it can cover areas; what stands on sides goes along them only."""
+
+    def places(self, height: int, width: int, *, wrap: bool) -> tuple[int, int]:
+        """Give the rows and columns of places that a map of so many cells has, counted once."""
+        del wrap
+        return height, width
+
+    def on_cells(self, box: Box, mask: Mask) -> tuple[Box, Mask]:
+        """Give the places that lie on or round cells, as a box and a mask."""
+        return box, mask
+
+    def under(self, box: Box, mask: Mask) -> tuple[Box, Mask]:
+        """Give the cells that lie between places."""
+        return box, mask
+
+    def within(self, cells: Mask, *, wrap: bool) -> Mask:
+        """Tell which places touch cells of a mask only; the map's border counts as in it."""
+        del wrap
+        return cells
 
     @abstractmethod
     def grids(self, terrain: Terrain) -> tuple[Terrain, ...]:
@@ -75,6 +97,27 @@ class Standing(ABC):
 
 class _Corner(Standing):
     kind, names = SetKind.CORNER, ("vertices",)
+
+    def places(self, height: int, width: int, *, wrap: bool) -> tuple[int, int]:
+        return (height, width) if wrap else (height + 1, width + 1)
+
+    def on_cells(self, box: Box, mask: Mask) -> tuple[Box, Mask]:
+        wide = np.pad(mask, ((0, 1), (0, 1)))
+        wide = wide | np.roll(wide, 1, 0) | np.roll(wide, 1, 1) | np.roll(wide, (1, 1), (0, 1))
+        return Box(box.top, box.left, box.bottom + 1, box.right + 1), wide
+
+    def under(self, box: Box, mask: Mask) -> tuple[Box, Mask]:
+        bottom, right = max(box.top + 1, box.bottom - 1), max(box.left + 1, box.right - 1)
+        cells = Box(box.top, box.left, bottom, right)
+        return cells, np.ones((cells.height, cells.width), np.bool_)
+
+    def within(self, cells: Mask, *, wrap: bool) -> Mask:
+        if wrap:
+            down, across = np.roll(cells, 1, 0), np.roll(cells, 1, 1)
+            return cells & down & across & np.roll(cells, (1, 1), (0, 1))
+        wide = np.pad(cells, 1, constant_values=True)
+        near: Mask = wide[:-1, :-1] & wide[:-1, 1:] & wide[1:, :-1] & wide[1:, 1:]
+        return near
 
     def grids(self, terrain: Terrain) -> tuple[Terrain, ...]:
         return (terrain,)
@@ -129,6 +172,7 @@ class _Ring(Standing):
 
 class _Edge(Standing):
     kind, names = SetKind.EDGE, ("north", "west")
+    areas = False
 
     def grids(self, terrain: Terrain) -> tuple[Terrain, ...]:
         north, west = (terrain & 255).astype(np.uint8), (terrain >> 8).astype(np.uint8)

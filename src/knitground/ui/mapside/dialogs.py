@@ -24,6 +24,7 @@ from knitground.core.model.lattice import Lattice
 from knitground.core.model.limits import MAX_SIDE
 from knitground.core.model.map import Map
 from knitground.core.model.project import free_name
+from knitground.core.model.standing import standing_of
 from knitground.core.model.terrain import SetKind
 from knitground.ui.common.tasks import Job
 from knitground.ui.common.terrainicon import terrain_icon
@@ -98,7 +99,7 @@ class NewMapDialog(QDialog):
         self.filled.addItem("nothing", None)
         tileset = self.session.project.tileset_named(self.tilesets.currentText())
         for kit in tileset.sets if tileset else []:
-            if kit.kind is SetKind.EDGE:
+            if not standing_of(kit.kind).areas:
                 continue  # paths do not cover a map
             assert tileset is not None
             plains = plain_terrains(self.session.project, tileset, kit)
