@@ -87,7 +87,7 @@ def merged_shapes(
             begins += np.array([left + across, up + down])
             for kind, corners in cache[place]:
                 laid = corners[None] + begins[:, None]
-                found.setdefault(kind, []).extend(polygons(each) for each in laid)
+                found.setdefault(kind, []).extend(polygons(laid))
     return {kind: union_all(each).simplify(0) for kind, each in sorted(found.items())}
 
 
