@@ -107,6 +107,28 @@ def test_cells_that_follow_edits_are_those_of_a_fresh_knit(seed):
     assert (followed == ground.cells).all()
 
 
+@pytest.mark.parametrize("wrap", [True, False])
+def test_a_part_is_prepared_block_by_block_as_there_is_time(wrap):
+    doc, map_, ground, _ = small_project((400, 300), wrap=wrap)
+    rng = np.random.default_rng(2)
+    ground.terrain[:-1, :-1] = np.kron(rng.integers(1, 3, (40, 30)), np.ones((10, 10), np.uint8))
+    if wrap:
+        ground.terrain[-1], ground.terrain[:, -1] = ground.terrain[0], ground.terrain[:, 0]
+    box = Box(-10, 10, 140, 200) if wrap else Box(0, 10, 140, 200)
+    calls = 0
+    while not doc.knitter.prepare(map_, box, lambda: True):
+        calls += 1
+    # Blocks of 128 cells: two rows of two, and where the map wraps two more from below.
+    assert calls == (6 if wrap else 4)
+    assert not doc.knitter.gaps(ground)[1], "the rest of the map waits until somebody looks at it"
+    known = doc.cells(map_, ground, box)
+    knit_map(doc.project, map_)
+    assert (known == doc.cells(map_, ground, box)).all()
+    hidden = Document(doc.project)
+    ground.visible = False
+    assert hidden.knitter.prepare(map_, box, lambda: True), "what is hidden is not waited for"
+
+
 @given(st.integers(0, 2**31), st.integers(0, 6))
 @settings(max_examples=25, deadline=None)
 def test_a_stroke_that_fails_changes_nothing(seed, good):

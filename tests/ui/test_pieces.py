@@ -176,5 +176,14 @@ def test_one_tile_that_moves_moves_on_the_map_and_stands_still_when_told(
         seen.append(int(pixels(view)[middle.y(), middle.x()]))
     assert len(set(seen)) == 3
     assert seen[3:] == seen[:2]
+    view.zoom_to(0)  # a cell is less than a pixel: nothing is drawn anew all the time
+    settle_view(view)
+    painted = []
+    monkeypatch.setattr(view, "_paint", lambda event: painted.append(event))
+    monkeypatch.setattr(picture, "monotonic", lambda: 24.25 + len(painted))
+    qtbot.wait(150)
+    assert view.camera.zoom * 16 < 4
+    assert not painted
+    assert view._clock.isActive()
     view.set_playing(False)
     assert not view._clock.isActive()

@@ -72,6 +72,26 @@ class Knitter:
         for piece in box.pieces(map_.height, map_.width):
             self._knit_blocks(map_, layer, state, _blocks(piece))
 
+    def prepare(self, map_: Map, box: Box, enough: Callable[[], bool]) -> bool:
+        """Knit what of a box can be seen, block by block until it is enough; the box may wrap.
+
+        Returns whether all of it is knitted. At least one block more is after each call.
+        """
+        for layer in map_.layers:
+            if not isinstance(layer, GroundLayer) or not layer.visible:
+                continue
+            stale = self._state(layer).stale
+            for piece in box.pieces(map_.height, map_.width):
+                blocks = _blocks(piece)
+                part = stale[blocks.top : blocks.bottom, blocks.left : blocks.right]
+                for down, across in np.argwhere(part):
+                    row, col = blocks.top + int(down), blocks.left + int(across)
+                    one = Box(row, col, row + 1, col + 1)
+                    self._knit_blocks(map_, layer, self._state(layer), one)
+                    if enough():
+                        return False
+        return True
+
     def ensure_all(self, map_: Map) -> None:
         """Knit everything of a map."""
         for layer in map_.layers:

@@ -239,6 +239,10 @@ class ChunkStore:
         """Compose a part of a piece again; returns whether there was time for all it shows."""
         map_, lattice = self._map, self.atlas.lattice(level)
         box = lattice.cells_in(rect)
+        if until is not None and not self._doc.knitter.prepare(
+            map_, self.shown(box), lambda: perf_counter() > until
+        ):
+            return False
         planes, margin = stack_of(
             map_, self.atlas, box, level, lambda layer, part: self._doc.cells(map_, layer, part)
         )

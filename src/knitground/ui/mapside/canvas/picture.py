@@ -40,6 +40,8 @@ from knitground.ui.mapside.tools.tool import Tool
 from knitground.ui.session import Session
 
 _FRAME_SECONDS = 0.008
+_MOVES_FROM_PX = 4.0
+"""Pixels of a cell on the screen from which on animations run: below, nobody sees them."""
 
 
 class MapPicture(QWidget):
@@ -245,8 +247,11 @@ class MapPicture(QWidget):
             self._clock.start() if runs else self._clock.stop()
 
     def _animate(self) -> None:
-        now = int(monotonic() * 1000)
-        if self.store is not None and self.isVisible() and self.store.animate(now):
+        if self.shown_map is None or self.store is None or not self.isVisible():
+            return
+        if self.camera.zoom * self.shown_map.lattice.shorter < _MOVES_FROM_PX:
+            return
+        if self.store.animate(int(monotonic() * 1000)):
             self.update()
 
     def _moved(self) -> None:
