@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from functools import partial
 from pathlib import Path
+from time import perf_counter
 from typing import Any, TypeVar
 
 from PySide6.QtCore import QEvent, QObject, Qt, QTimer
@@ -37,6 +38,8 @@ from knitground.ui.shell import Shell
 from knitground.ui.stages import make_stages
 from knitground.ui.stages.stage import Stage
 
+_IDLE_S = 0.01
+"""How long is knitted in one idle moment."""
 _MENUS = ("Project", "Edit", "View", "Tool", "Layer", "Map", "Help")
 Kind = TypeVar("Kind", bound=Stage)
 
@@ -254,8 +257,10 @@ class Window(QObject):
         """Knit, in idle moments, what nobody has looked at; then tell the gaps."""
         if self.session.doc.in_stroke or not self.shell.isEnabled():
             return
-        if self.session.doc.work_off(8):
-            return
+        until = perf_counter() + _IDLE_S
+        while self.session.doc.work_off(1):
+            if perf_counter() > until:
+                return
         self._idle.stop()
         self.gaps.refresh()
 
