@@ -265,6 +265,11 @@ def jump_ends(view):
     QTest.mouseRelease(view, LEFT, NONE, view.screen_at(30, 64))
 
 
+def turns(count=100):
+    for _ in range(count):
+        QApplication.processEvents()
+
+
 def laid(window):
     place = window.session.map.legend.place(TileRef("props", 0, 4))
     return int((window.session.layer.cells[30, 4:65] == place).sum())
@@ -279,8 +284,7 @@ def test_a_jump_is_laid_turn_by_turn_and_is_one_step(window, behind):
     QApplication.processEvents()
     assert before < laid(window) < 61
     move(behind, behind.screen_at(10, 10))  # the button is up: this draws nothing
-    for _ in range(100):
-        QApplication.processEvents()
+    turns()
     assert laid(window) == 61
     assert not session.in_gesture
     assert not session.doc.in_stroke
@@ -328,6 +332,41 @@ def test_a_jump_that_is_taken_back_while_it_is_laid_can_be_done_again(window, be
     assert not session.in_gesture
     session.redo()
     assert laid(window) == 61
+
+
+def test_a_straight_line_is_laid_while_the_button_is_still_down(window, behind):
+    jump_ends(behind)
+    turns()
+    assert len(window.session.doc.history.names) == 1
+    here = behind.screen_at(34, 4)  # it begins where the last stroke ended
+    drag(behind, here, modifiers=Qt.KeyboardModifier.ShiftModifier, release=False)
+    turns()
+    assert window.session.in_gesture
+    place = window.session.map.legend.place(TileRef("props", 0, 4))
+    assert (window.session.layer.cells[30:35] == place).any(axis=0)[4:65].all()
+    QTest.mouseRelease(behind, LEFT, Qt.KeyboardModifier.ShiftModifier, here)
+    settle()
+    assert len(window.session.doc.history.names) == 2
+
+
+def test_a_fault_in_a_dab_comes_once_and_leaves_a_usable_window(window, behind, monkeypatch, qtbot):
+    def broken(*_):
+        raise ZeroDivisionError
+
+    with monkeypatch.context() as patched:
+        patched.setattr("knitground.ui.mapside.tools.brushes.plan_dab", broken)
+        with qtbot.captureExceptions() as faults:
+            for _ in range(20):
+                QApplication.processEvents()
+    assert [kind for kind, *_ in faults] == [ZeroDivisionError]
+    jump_ends(behind)
+    settle()
+    session = window.session
+    assert not session.in_gesture
+    assert not session.doc.in_stroke
+    session.undo()
+    assert laid(window) == 0
+    assert session.doc.is_saved
 
 
 def test_a_jump_that_is_called_off_before_its_release_leaves_nothing(window, behind):

@@ -248,6 +248,7 @@ def test_the_dark_theme_is_kept(window, qapp):
     try:
         assert (pixels(window.shell) != before).mean() > 0.3
         assert window.memory.get("theme", "") == "Loom"
+        assert qapp.overrideCursor() is None
     finally:
         use(qapp, THEMES["Linen"])
 

@@ -285,7 +285,12 @@ class Window(QObject):
         """Dress the window in another theme; it is remembered."""
         app = QApplication.instance()
         assert isinstance(app, QApplication)
-        use(app, THEMES[name])
+        # Qt dresses every widget there is anew, and can not be asked to do it bit by bit.
+        app.setOverrideCursor(Qt.CursorShape.WaitCursor)
+        try:
+            use(app, THEMES[name])
+        finally:
+            app.restoreOverrideCursor()
         self.memory.keep("theme", name)
         self.session.dressed.emit()
         for widget in self.shell.findChildren(QWidget):

@@ -225,6 +225,8 @@ class MapView(MapPicture):
             self.session.finish_gesture()
         if tool.begin(at, modifiers):
             self.gesture = tool
+            if tool.is_behind:  # a straight line from where the last stroke ended
+                self._turn.start()
             self._gesture_button = None if tool.is_open else button
             self.session.begin_gesture(self)
         else:

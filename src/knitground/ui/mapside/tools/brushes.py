@@ -92,7 +92,12 @@ class _Brush(Tool):
     def _lay_waiting(self, until: float) -> None:
         """Lay what waits, at least one dab, until a moment."""
         while self._waiting:
-            self._dab(self._waiting.popleft())
+            here = self._waiting.popleft()
+            try:
+                self._dab(here)
+            except BaseException:
+                self._waiting.clear()  # a fault of ours comes once, not with every dab
+                raise
             if perf_counter() > until:
                 return
 
