@@ -254,7 +254,7 @@ def window_rows() -> list[Row]:
     box = Box(512, 512, 513, 513)
 
     def one_cell() -> None:
-        view.follow(Changed(What.CELLS, map_, map_.layers[1], box))
+        view.follower.follow(Changed(What.CELLS, map_, map_.layers[1], box))
         view.repaint(view.screen_rect(box))
 
     times = []
@@ -325,7 +325,7 @@ def typing_row() -> Row:
     times = []
     for n in range(30):
         begun = perf_counter()
-        window.stages["slice"].boxes["tile_width"].setValue(20 + n)
+        window.stages["slice"].numbers.boxes["tile_width"].setValue(20 + n)
         window.stages["slice"].sheet.repaint()
         window.stages["slice"].swatch.repaint()
         times.append((perf_counter() - begun) * 1000)

@@ -50,12 +50,7 @@ class GuessCard(QFrame):
     def __init__(self, guess: GridGuess, picture: Picture, chosen: bool) -> None:
         super().__init__()
         self.guess = guess
-        t = theme()
-        edge = f"2px solid {t.madder}" if chosen else f"1px solid {t.line}"
-        ground = t.panel if chosen else t.window
-        self.setStyleSheet(
-            f"GuessCard {{ background: {ground}; border: {edge}; border-radius: 4px; }}"
-        )
+        self.dress(chosen)
         shown = QLabel()
         grid = lay_grid(guess.slicing, picture.shape[1], picture.shape[0])
         pixels = swatch_pixels(picture, grid, 40)
@@ -72,6 +67,15 @@ class GuessCard(QFrame):
         self.setLayout(line)
         self.setToolTip(f"Try {guess.words()} (arrow keys step through the list)")
 
+    def dress(self, chosen: bool) -> None:
+        """Show whether it is the grid that is being tried."""
+        t = theme()
+        edge = f"2px solid {t.madder}" if chosen else f"1px solid {t.line}"
+        ground = t.panel if chosen else t.window
+        self.setStyleSheet(
+            f"GuessCard {{ background: {ground}; border: {edge}; border-radius: 4px; }}"
+        )
+
     def mousePressEvent(self, event: QMouseEvent) -> None:
         self.clicked.emit()
 
@@ -86,6 +90,7 @@ class GuessList(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self.guesses: list[GridGuess] = []
+        self.cards: list[GuessCard] = []
         self._picture: Picture | None = None
         self._chosen = -1
         self._cards = QVBoxLayout()
@@ -107,7 +112,7 @@ class GuessList(QWidget):
 
     def wait(self) -> None:
         """Say that the sheet is being looked at."""
-        self.guesses = []
+        self.guesses, self.cards, self._chosen = [], [], -1
         self.show_areas([])
         clear(self._cards)
         self.state.setText("looking at the pixels…")
@@ -136,19 +141,21 @@ class GuessList(QWidget):
     def mark(self, slicing: Slicing | None) -> None:
         """Mark the guess that is being tried, if it is one of them."""
         chosen = next((n for n, g in enumerate(self.guesses) if _same(g.slicing, slicing)), -1)
-        if chosen != self._chosen:
-            self._chosen = chosen
-            self.rebuild()
+        for place in {chosen, self._chosen} - {-1} if chosen != self._chosen else ():
+            self.cards[place].dress(place == chosen)
+        self._chosen = chosen
 
     def rebuild(self) -> None:
         """Draw the cards anew."""
         clear(self._cards)
+        self.cards = []
         if self._picture is None:
             return
         for place, guess in enumerate(self.guesses):
             card = GuessCard(guess, self._picture, place == self._chosen)
             card.clicked.connect(lambda p=place: self.choose(p))
             self._cards.addWidget(card)
+            self.cards.append(card)
 
     def choose(self, place: int) -> None:
         """Try one of the guesses."""

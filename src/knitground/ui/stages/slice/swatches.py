@@ -21,7 +21,7 @@ def swatch_pixels(picture: Picture, grid: Grid, side: int = 150) -> Pixels:
     cols = min(grid.columns, max(1, side // cut.tile_width))
     ys = (cut.top(0) + np.arange(rows) * cut.pitch_y)[:, None] + np.arange(cut.tile_height)
     xs = (cut.left(0) + np.arange(cols) * cut.pitch_x)[:, None] + np.arange(cut.tile_width)
-    part = picture[ys.ravel()][:, xs.ravel()]
+    part = picture[np.ix_(ys.ravel(), xs.ravel())]
     return premultiplied(clear_see_through(part, cut))
 
 
