@@ -13,6 +13,7 @@ from __future__ import annotations
 import argparse
 import json
 import sys
+from importlib.util import find_spec
 from pathlib import Path
 from time import perf_counter
 from typing import Any
@@ -140,6 +141,8 @@ def main() -> int:
     parser.add_argument("--seed", type=int, default=1)
     parser.add_argument("--json", action="store_true")
     asked = parser.parse_args()
+    if find_spec("ortools") is None:
+        sys.exit("bridges: the best answers come from OR-Tools; type: pip install ortools")
     found = measure(asked.count, asked.seed)
     if asked.json:
         print(json.dumps(found))
