@@ -334,6 +334,22 @@ def test_a_jump_that_is_taken_back_while_it_is_laid_can_be_done_again(window, be
     assert laid(window) == 61
 
 
+def test_taking_back_a_jump_that_changed_nothing_takes_back_nothing_else(window, view, monkeypatch):
+    session = window.session
+    click(view, view.screen_at(5, 5))
+    before = list(session.doc.history.names)
+    assert len(before) == 1
+    session.choose_tool("erase")
+    monkeypatch.setattr("knitground.ui.mapside.tools.brushes.TURN_S", 0.0)
+    session.layer.cells[30] = 0
+    drag(view, view.screen_at(30, 4), view.screen_at(30, 64), release=False)
+    jump_ends(view)
+    assert session.in_gesture
+    session.undo()
+    assert session.doc.history.names == before
+    assert not session.in_gesture
+
+
 def test_a_straight_line_is_laid_while_the_button_is_still_down(window, behind):
     jump_ends(behind)
     turns()

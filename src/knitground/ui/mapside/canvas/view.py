@@ -96,8 +96,7 @@ class MapView(MapPicture):
             self.pan(step.x(), step.y())
             return
         self.pointer = self._pointer(event.position())
-        if self.cell_cursor is not None:
-            self.cell_cursor = None
+        self.cell_cursor = None
         if self._follow_border(event.position()):
             return
         self._move_gesture(self.pointer)
@@ -269,8 +268,10 @@ class MapView(MapPicture):
     def cancel_gesture(self) -> None:
         """Call off what goes on here; nothing has changed."""
         if self._let_go:  # it is a step already, which can be done again
+            before = self.session.doc.history.last
             self.finish_gesture()
-            self.session.attempt(self.session.doc.undo)
+            if self.session.doc.history.last is not before:
+                self.session.attempt(self.session.doc.undo)
             return
         self.border.cancel()
         tool = self._forget_gesture()
@@ -292,9 +293,8 @@ class MapView(MapPicture):
         margins = Margins(
             max(0, -row), max(0, -col), max(0, row + 1 - map_.height), max(0, col + 1 - map_.width)
         )
-        size = f"{map_.width} × {map_.height} cells"
         self.session.offer(
-            f"Nothing laid: that is outside the map of {size}",
+            f"Nothing laid: that is outside the map of {map_.width} × {map_.height} cells",
             {"Grow the map here": lambda: self.session.resize_map(map_, margins)},
         )
 
