@@ -13,6 +13,7 @@ from knitground.core.model.project import Project
 from knitground.ui import tour
 from knitground.ui.common.sheetview import SheetView
 from knitground.ui.common.theme import THEMES, theme
+from knitground.ui.mapside.tools import brushes
 from knitground.ui.project.memory import Memory
 from knitground.ui.shell import Shell
 from knitground.ui.start import make_app
@@ -41,6 +42,12 @@ NONE = Qt.KeyboardModifier.NoModifier
 @pytest.fixture(scope="session")
 def qapp():
     return make_app()
+
+
+@pytest.fixture(autouse=True)
+def strokes_at_once(monkeypatch):
+    """A drag is laid at once, however slow the machine; tests of jumps have their own time."""
+    monkeypatch.setattr(brushes, "TURN_S", 60.0)
 
 
 @pytest.fixture(scope="module")
@@ -181,8 +188,6 @@ def drag(widget, *points, button=LEFT, modifiers=NONE, release=True):
         move(widget, point, button)
     if release:
         QTest.mouseRelease(widget, button, modifiers, points[-1])
-        while getattr(widget, "_let_go", False):  # a map's stroke that is behind ends soon
-            QApplication.processEvents()
 
 
 def move(widget, point, button=Qt.MouseButton.NoButton):

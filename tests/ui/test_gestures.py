@@ -294,6 +294,7 @@ def test_a_jump_is_laid_turn_by_turn_and_is_one_step(window, behind):
     # Drawn slowly it comes to the same.
     places = [behind.screen_at(30, col) for col in range(4, 65)]
     drag(behind, *places)
+    turns()
     assert (session.layer.cells[30] == row_30).all()
 
 

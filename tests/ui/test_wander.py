@@ -6,6 +6,7 @@ from tools.wander import Wanderer
 
 @pytest.mark.parametrize("seed", [1, 2, 3])
 def test_random_acts_lose_nothing_and_leave_the_window_usable(window, tmp_path, seed, monkeypatch):
+    monkeypatch.setattr("knitground.ui.mapside.tools.brushes.TURN_S", 0.001 * seed)
     wanderer = Wanderer(window, tmp_path, seed)
     assert wanderer.run(200) == [], "\n".join(wanderer.log[-25:])
     assert len(wanderer.log) == 200
