@@ -75,8 +75,10 @@ class Knitter:
     def prepare(self, map_: Map, box: Box, enough: Callable[[], bool]) -> bool:
         """Knit what of a box can be seen, block by block until it is enough; the box may wrap.
 
-        Returns whether all of it is knitted. At least one block more is after each call.
+        Returns whether all of it was knitted before: who draws has another turn then. At least one
+        block more is knitted after each call.
         """
+        ready = True
         for layer in map_.layers:
             if not isinstance(layer, GroundLayer) or not layer.visible:
                 continue
@@ -88,9 +90,10 @@ class Knitter:
                     row, col = blocks.top + int(down), blocks.left + int(across)
                     one = Box(row, col, row + 1, col + 1)
                     self._knit_blocks(map_, layer, self._state(layer), one)
+                    ready = False
                     if enough():
                         return False
-        return True
+        return ready
 
     def ensure_all(self, map_: Map) -> None:
         """Knit everything of a map."""
