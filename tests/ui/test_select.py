@@ -239,22 +239,27 @@ def test_cut_erases_and_fill_lays_what_is_in_hand_on_the_selection(window, view)
     ("kind", "words"),
     [("nothing", "The clipboard is empty"), ("text", "holds text, no tiles"),
      ("picture", "holds a picture"), ("broken", "is broken"), ("stranger", "does not have"),
-     ("uneven", "is broken")],
+     ("uneven", "is broken"), ("unlisted", "is broken"), ("behind", "is broken"),
+     ("odd", "is broken")],
 )  # fmt: skip
 def test_what_can_not_be_pasted_says_why_and_the_cure(window, view, kind, words):
-    data = QMimeData()
+    data, tile = QMimeData(), ["props", 0, 0, 0]
+    patches = {
+        "stranger": (["elsewhere", 0, 0, 0], [[1]]),
+        "uneven": (tile, [[1], []]),
+        "unlisted": (tile, [[1, 2]]),
+        "behind": (tile, [[0, -1]]),
+        "odd": (["props", 0, 0, 9], [[1]]),
+    }
     if kind == "text":
         data.setText("a poem")
     elif kind == "picture":
         data.setImageData(QImage(4, 4, QImage.Format.Format_RGB32))
     elif kind == "broken":
         data.setData(KIND, b'{"rows": [[1')
-    elif kind == "stranger":
-        rows = [[["elsewhere", 0, 0, 0]]]
-        data.setData(KIND, json.dumps({"name": "x", "rows": rows}).encode())
-    elif kind == "uneven":
-        rows = [[["props", 0, 0, 0]], []]
-        data.setData(KIND, json.dumps({"name": "x", "rows": rows}).encode())
+    elif kind in patches:
+        tile, rows = patches[kind]
+        data.setData(KIND, json.dumps({"name": "x", "tiles": [tile], "rows": rows}).encode())
     QApplication.clipboard().setMimeData(data)
     before, start = window.session.hand, snapshot(window.session.project)
     QTest.keyClick(window.shell, Qt.Key.Key_V, CTRL)

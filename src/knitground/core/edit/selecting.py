@@ -12,7 +12,7 @@ from knitground.core.base.errors import EditError
 from knitground.core.base.window import Box, read
 from knitground.core.edit.document import Document, Edit
 from knitground.core.edit.laying import Plan, plan_cells, plan_unpin
-from knitground.core.model.layers import GroundLayer, Layer, PinnedLayer
+from knitground.core.model.layers import Cells, GroundLayer, Layer, PinnedLayer
 from knitground.core.model.map import Map, grid_of
 from knitground.core.model.patch import Patch, turn_tile
 from knitground.core.model.standing import standing_of
@@ -125,10 +125,14 @@ def select_ground(map_: Map, layer: Layer, row: int, col: int) -> Selection | No
     return trimmed(whole, values == values[row, col])
 
 
+def chosen_cells(doc: Document, map_: Map, layer: Layer, chosen: Selection) -> Cells:
+    """Read the chosen cells of a layer: (rows, cols) of its box, 0 where none is chosen or laid."""
+    return np.where(chosen.mask, np.maximum(doc.cells(map_, layer, chosen.box), 0), 0)
+
+
 def patch_of(doc: Document, map_: Map, layer: Layer, chosen: Selection) -> Patch | None:
     """Take the chosen cells of a layer as a patch; None if they are empty."""
-    cells = doc.cells(map_, layer, chosen.box)
-    cells[~chosen.mask] = 0
+    cells = chosen_cells(doc, map_, layer, chosen)
     tiles = {place: map_.legend.tile(place) for place in np.unique(cells).tolist()}
     rows = tuple(tuple(map(tiles.__getitem__, line)) for line in cells.tolist())
     return Patch(layer.name, rows) if any(tile for row in rows for tile in row) else None

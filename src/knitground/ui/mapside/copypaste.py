@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import json
 from dataclasses import replace
-from itertools import chain
 
 import numpy as np
 from PySide6.QtCore import QMimeData
@@ -20,10 +19,11 @@ from knitground.core.edit.markers import (
     turned,
 )
 from knitground.core.edit.planning import LOCK_KEYS
-from knitground.core.edit.selecting import Selection, patch_of, plan_turn
+from knitground.core.edit.selecting import chosen_cells, plan_turn
 from knitground.core.files.layer_io import marker_from_file, marker_to_file
 from knitground.core.files.mapformats import MarkerFile
-from knitground.core.model.layers import MarkerLayer
+from knitground.core.model.layers import Cells, MarkerLayer
+from knitground.core.model.map import Legend
 from knitground.core.model.marker import Marker
 from knitground.core.model.patch import Patch, turn_tile
 from knitground.core.model.tile import TileRef
@@ -62,13 +62,13 @@ def copy(session: Session) -> bool:
     if chosen.box.height * chosen.box.width > _MOST_CELLS:
         session.warn(f"{chosen.count} cells are too many to copy: select at most {_MOST_CELLS}")
         return False
-    patch = patch_of(session.doc, map_, layer, chosen)
-    if patch is None:
+    cells = chosen_cells(session.doc, map_, layer, chosen)
+    if not cells.any():
         session.note(f"Nothing to copy: “{layer.name}” is empty there")
         return False
     data = QMimeData()
-    data.setData(KIND, _written(patch))
-    pixels = _cells_picture(session, chosen)
+    data.setData(KIND, _written(layer.name, cells, map_.legend))
+    pixels = _cells_picture(session, cells)
     if pixels is not None:
         data.setImageData(image_of(pixels).copy())
     QApplication.clipboard().setMimeData(data)
@@ -246,10 +246,8 @@ def _strange(data: QMimeData | None) -> str:
 def _read(raw: bytes) -> Patch | None:
     try:
         found = json.loads(raw)
-        rows = tuple(
-            tuple(_tile(each) if each is not None else None for each in row)
-            for row in found["rows"]
-        )
+        tiles = {0: None, **{n: _tile(each) for n, each in enumerate(found["tiles"], 1)}}
+        rows = tuple(tuple(map(tiles.__getitem__, row)) for row in found["rows"])
         name = str(found["name"])[:200]
     except (ValueError, KeyError, TypeError):
         return None
@@ -267,28 +265,22 @@ def _tile(value: list[object]) -> TileRef:
     return TileRef(str(name), row, col, turn)
 
 
-def _written(patch: Patch) -> bytes:
-    """Write a patch as JSON; each tile once, for a patch may have as many cells as it likes."""
-    tiles = {*chain.from_iterable(patch.rows)}
-    sheets = {each.tileset: json.dumps(each.tileset) for each in tiles if each}
-    words = {
-        each: f"[{sheets[each.tileset]}, {each.row}, {each.col}, {each.turn}]" if each else "null"
-        for each in tiles
-    }
-    rows = ", ".join(f"[{', '.join(map(words.__getitem__, row))}]" for row in patch.rows)
-    return f'{{"name": {json.dumps(patch.name)}, "rows": [{rows}]}}'.encode()
+def _written(name: str, cells: Cells, legend: Legend) -> bytes:
+    """Write cells as a patch in JSON: its tiles once, and rows of numbers, 0 where it is empty."""
+    places = np.unique(cells[cells > 0])
+    numbers = np.where(cells > 0, np.searchsorted(places, cells) + 1, 0)
+    tiles = [legend.tile(place) for place in places.tolist()]
+    return json.dumps({"name": name, "tiles": tiles, "rows": numbers.tolist()}).encode()
 
 
-def _cells_picture(session: Session, chosen: Selection) -> Pixels | None:
-    """Draw the chosen cells of the chosen layer, for other programs; None if it were very large.
+def _cells_picture(session: Session, cells: Cells) -> Pixels | None:
+    """Draw cells of the chosen layer, for other programs; None if it were very large.
 
     Pictures that reach beyond their cells are left out.
     """
     map_, layer, grid = session.map, session.layer, session.grid
     if map_ is None or layer is None or grid is None or grid is not map_:
         return None
-    if chosen.mask.size * map_.lattice.cell_area > _PICTURE_PIXELS:
+    if cells.size * map_.lattice.cell_area > _PICTURE_PIXELS:
         return None
-    cells = session.doc.cells(map_, layer, chosen.box)
-    cells = np.where(chosen.mask, np.maximum(cells, 0), 0)
     return lay_out(session.atlases.of(map_).at(0, [cells]).tiles, cells)

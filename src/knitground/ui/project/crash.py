@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import atexit
 import faulthandler
 import logging
 import sys
@@ -9,6 +10,7 @@ from collections.abc import Callable
 from logging.handlers import RotatingFileHandler
 from pathlib import Path
 from types import TracebackType
+from typing import TextIO
 
 from knitground.core.base.errors import Fault, KnitError, one_line
 
@@ -27,7 +29,9 @@ def open_log(folder: Path) -> Path | None:
         handler = RotatingFileHandler(
             path, maxBytes=_LOG_BYTES, backupCount=_LOG_FILES, encoding="utf-8"
         )
-        faulthandler.enable((folder / "crash.log").open("a", encoding="utf-8"))
+        crashes = (folder / "crash.log").open("a", encoding="utf-8")
+        faulthandler.enable(crashes)
+        atexit.register(_close, crashes)
     except OSError:
         faulthandler.enable()
         return None
@@ -36,6 +40,11 @@ def open_log(folder: Path) -> Path | None:
     LOG.setLevel(logging.INFO)
     LOG.propagate = False
     return path
+
+
+def _close(crashes: TextIO) -> None:
+    faulthandler.disable()  # it writes to the file by its number, which others may get
+    crashes.close()
 
 
 class CrashHandler:
