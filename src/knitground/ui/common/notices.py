@@ -6,13 +6,16 @@ from collections.abc import Callable, Mapping
 from functools import partial
 
 from PySide6.QtCore import QEvent, QObject, Qt, QTimer
+from PySide6.QtGui import QPaintEvent
 from PySide6.QtWidgets import QFrame, QLabel, QPushButton, QWidget
 
+from knitground.ui.common.painting import painting
 from knitground.ui.common.theme import theme
 from knitground.ui.common.widgets import button, row
 
 _NOTE_MS = 7000
 _RAIL_PX = 76
+_EDGE = 4
 
 
 class Notices(QFrame):
@@ -24,10 +27,11 @@ class Notices(QFrame):
         self.text.setWordWrap(True)
         self.text.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         self.cures: list[QPushButton] = []
-        self._line = row(self.text, button("Dismiss", self.hide, "Put this note away"), margins=1)
+        self._line = row(self.text, button("Dismiss", self.hide, "Put this note away"))
+        self._line.setContentsMargins(_EDGE + 1, 2, 2, 2)
         self._line.setStretch(0, 1)
         self.setLayout(self._line)
-        self.setAutoFillBackground(True)
+        self._role = "accent"
         self._over: QWidget | None = None
         self._timer = QTimer(self, singleShot=True, interval=_NOTE_MS)
         self._timer.timeout.connect(self.hide)
@@ -40,12 +44,8 @@ class Notices(QFrame):
         cures: Mapping[str, Callable[[], object]] | None = None,
     ) -> None:
         """Show a note; `cures` are texts of buttons and what each does."""
-        t = theme()
-        edge = {"warning": t.warning, "good": t.good}.get(kind, t.accent)
-        self.setStyleSheet(
-            f"Notices {{ background: {t.panel}; border: 1px solid {t.line}; "
-            f"border-left: 4px solid {edge}; }}"
-        )
+        self._role = kind if kind in ("warning", "good") else "accent"
+        self.update()
         self.text.setText(text)
         for old in self.cures:
             self._line.removeWidget(old)
@@ -59,6 +59,14 @@ class Notices(QFrame):
         self._timer.stop()
         if kind == "note" and not cures:
             self._timer.start()
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        t = theme()
+        with painting(self) as painter:
+            painter.fillRect(self.rect(), t.colour("panel"))
+            painter.setPen(t.colour("line"))
+            painter.drawRect(self.rect().adjusted(0, 0, -1, -1))
+            painter.fillRect(0, 0, _EDGE, self.height(), t.colour(self._role))
 
     def float_over(self, widget: QWidget) -> None:
         """Lie over the status line at the lower edge of the window; nothing else is hidden."""

@@ -7,7 +7,7 @@ from typing import TypeVar
 
 import numpy as np
 from PySide6.QtCore import QEvent, QRectF, QSize, Qt
-from PySide6.QtGui import QColor, QIcon, QKeyEvent, QPainter, QPaintEvent, QPen, QPixmap
+from PySide6.QtGui import QColor, QKeyEvent, QPainter, QPaintEvent, QPen, QPixmap
 from PySide6.QtWidgets import (
     QComboBox,
     QFrame,
@@ -26,23 +26,13 @@ from PySide6.QtWidgets import (
 
 from knitground.core.render.pixels import Pixels
 from knitground.ui.common.checkers import checkers
+from knitground.ui.common.icons import icon
 from knitground.ui.common.painting import painting
 from knitground.ui.common.theme import theme
 from knitground.ui.common.words import tip
 from knitground.ui.mapside.canvas.chunks import image_of
 
 _Layout = TypeVar("_Layout", QVBoxLayout, QHBoxLayout)
-
-
-def icon(name: str, role: str = "ink") -> QIcon:
-    """Return an icon of the one icon font, in a colour of the theme."""
-    import qtawesome  # late: it is slow to import
-
-    t = theme()
-    made: QIcon = qtawesome.icon(
-        name, color=getattr(t, role), color_on=t.on_accent, color_disabled=t.line
-    )
-    return made
 
 
 def head(text: str) -> QLabel:

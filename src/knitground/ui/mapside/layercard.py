@@ -14,7 +14,6 @@ from PySide6.QtGui import (
     QPen,
 )
 from PySide6.QtWidgets import (
-    QFrame,
     QLabel,
     QWidget,
 )
@@ -31,8 +30,10 @@ from knitground.core.model.map import Map, grid_of
 from knitground.core.render.atlas import Atlas
 from knitground.core.render.pixels import Pixels
 from knitground.ui.common.checkers import checkers
+from knitground.ui.common.framed import Framed
+from knitground.ui.common.icons import icon
 from knitground.ui.common.theme import theme
-from knitground.ui.common.widgets import column, icon, icon_button, note, row
+from knitground.ui.common.widgets import column, icon_button, note, row
 from knitground.ui.mapside.canvas.chunks import image_of
 from knitground.ui.mapside.layerlooks import look_of
 from knitground.ui.session import Session
@@ -75,7 +76,7 @@ class Thumb(QWidget):
         painter.end()
 
 
-class Card(QFrame):
+class Card(Framed):
     """One layer: thumbnail, kind, eye, lock, name. A click chooses it, a drag moves it."""
 
     chosen = Signal(object)
@@ -98,20 +99,15 @@ class Card(QFrame):
             each.setFixedSize(18, 18)
         side = column(self.eye, self.lock, spacing=0)
         self.setLayout(
-            column(row(self.thumb, side, spacing=3), self.name, self.kind, margins=5, spacing=1)
+            column(row(self.thumb, side, spacing=3), self.name, self.kind, margins=6, spacing=1)
         )
         self._press: QPoint | None = None
         self.refresh()
 
     def refresh(self) -> None:
         """Show the layer's name, eye and lock, and whether it is the chosen one."""
-        t = theme()
         here = self.session.layer is self.layer
-        edge = f"2px solid {t.madder}" if here else f"1px solid {t.line}"
-        ground = t.panel if here else t.window
-        dress = f"Card {{ background: {ground}; border: {edge}; border-radius: 4px; }}"
-        if dress != self.styleSheet():  # each time it goes through all that is in the card
-            self.setStyleSheet(dress)
+        self.dress_chosen(here)
         metrics = self.name.fontMetrics()
         name = metrics.elidedText(self.layer.name, Qt.TextElideMode.ElideRight, _CARD - 14)
         self.name.setText(f"<b>{name}</b>" if here else name)

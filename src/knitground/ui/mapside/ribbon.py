@@ -19,7 +19,8 @@ from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.desk import FILL_BY, MAX_BRUSH, PICK_FROM, SELECT_WAYS, SNAPS
 from knitground.core.edit.hand import MixInHand, PatchInHand, TerrainInHand
 from knitground.core.model.layers import MarkerLayer, TintLayer
-from knitground.ui.common.widgets import button, icon, row
+from knitground.ui.common.icons import icon
+from knitground.ui.common.widgets import button, row
 from knitground.ui.common.words import tip
 from knitground.ui.mapside.scatter import MOST_SEED, reroll
 from knitground.ui.mapside.tools.tool import Tool

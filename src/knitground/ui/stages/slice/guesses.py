@@ -5,13 +5,14 @@ from __future__ import annotations
 import numpy as np
 from PySide6.QtCore import QRectF, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
-from PySide6.QtWidgets import QFrame, QLabel, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QLabel, QVBoxLayout, QWidget
 
 from knitground.core.model.slicing import Slicing
 from knitground.core.model.tileset import Picture
 from knitground.core.slicing.areas import AreaGuess
 from knitground.core.slicing.grid import lay_grid
 from knitground.core.slicing.likely import GridGuess
+from knitground.ui.common.framed import Framed
 from knitground.ui.common.theme import theme
 from knitground.ui.common.widgets import button, clear, column, note, panel, row, tile_pixmap
 from knitground.ui.stages.slice.swatches import swatch_pixels
@@ -42,7 +43,7 @@ class SureBar(QWidget):
         painter.end()
 
 
-class GuessCard(QFrame):
+class GuessCard(Framed):
     """One likely grid."""
 
     clicked = Signal()
@@ -50,7 +51,7 @@ class GuessCard(QFrame):
     def __init__(self, guess: GridGuess, picture: Picture, chosen: bool) -> None:
         super().__init__()
         self.guess = guess
-        self.dress(chosen)
+        self.dress_chosen(chosen)
         shown = QLabel()
         grid = lay_grid(guess.slicing, picture.shape[1], picture.shape[0])
         pixels = swatch_pixels(picture, grid, 40)
@@ -62,19 +63,10 @@ class GuessCard(QFrame):
         top = row(name, SureBar(guess.score), spacing=6)
         top.setStretch(0, 1)
         text = column(top, reasons, spacing=1)
-        line = row(shown, text, margins=6, spacing=8)
+        line = row(shown, text, margins=7, spacing=8)
         line.setStretch(1, 1)
         self.setLayout(line)
         self.setToolTip(f"Try {guess.words()} (arrow keys step through the list)")
-
-    def dress(self, chosen: bool) -> None:
-        """Show whether it is the grid that is being tried."""
-        t = theme()
-        edge = f"2px solid {t.madder}" if chosen else f"1px solid {t.line}"
-        ground = t.panel if chosen else t.window
-        self.setStyleSheet(
-            f"GuessCard {{ background: {ground}; border: {edge}; border-radius: 4px; }}"
-        )
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         self.clicked.emit()
@@ -142,7 +134,7 @@ class GuessList(QWidget):
         """Mark the guess that is being tried, if it is one of them."""
         chosen = next((n for n, g in enumerate(self.guesses) if _same(g.slicing, slicing)), -1)
         for place in {chosen, self._chosen} - {-1} if chosen != self._chosen else ():
-            self.cards[place].dress(place == chosen)
+            self.cards[place].dress_chosen(place == chosen)
         self._chosen = chosen
 
     def rebuild(self) -> None:
