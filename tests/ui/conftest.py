@@ -50,9 +50,9 @@ def strokes_at_once(monkeypatch):
     monkeypatch.setattr(brushes, "TURN_S", 60.0)
 
 
-@pytest.fixture(scope="module")
+@pytest.fixture(scope="session")
 def house(qapp, tmp_path_factory):
-    """One window a module: making it takes longer than most tests."""
+    """One window for all tests of a process: making it takes longer than most of them."""
     shell = Shell()
     window = Window(shell, Memory(tmp_path_factory.mktemp("memory")))
     shell.show()
@@ -69,10 +69,15 @@ def house(qapp, tmp_path_factory):
 def cleaned(house, memory, project):
     """The window as it is when it has just been opened; when a test ends, nothing goes on in it."""
     hook = sys.excepthook
+    house.shell.setUpdatesEnabled(False)  # painted once, when all is there
     as_new(house, memory, project)
+    house.mapside.view.fit()
     settle()
+    house.shell.setUpdatesEnabled(True)
+    tour.settle(1)
     yield house
     sys.excepthook = hook
+    house.shell.setUpdatesEnabled(False)
     house.session.cancel_gesture()
     house.session.doc.cancel_stroke()
     house.session.doc.mark_saved()
@@ -164,7 +169,6 @@ def window(house, qtbot, demo_folder, tmp_path):
     """A real window on a copy of the demo project."""
     folder = shutil.copytree(demo_folder, tmp_path / "Harl Pans")
     with cleaned(house, tmp_path / "memory", open_project(folder).project) as window:
-        window.mapside.view.fit()
         yield window
 
 
