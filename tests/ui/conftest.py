@@ -50,19 +50,42 @@ def strokes_at_once(monkeypatch):
     monkeypatch.setattr(brushes, "TURN_S", 60.0)
 
 
-@pytest.fixture(scope="session")
-def house(qapp, tmp_path_factory):
+class Houses:
     """One window for all tests of a process: making it takes longer than most of them."""
-    shell = Shell()
-    window = Window(shell, Memory(tmp_path_factory.mktemp("memory")))
-    shell.show()
-    settle()
-    yield window
-    window.session.doc.mark_saved()
-    shell.close()
-    settle()
-    shell.deleteLater()
-    settle()
+
+    def __init__(self, memory):
+        self.memory, self._window = memory, None
+
+    def window(self):
+        if self._window is None:
+            shell = Shell()
+            self._window = Window(shell, Memory(self.memory))
+            shell.show()
+            settle()
+        return self._window
+
+    def leave(self):
+        """Let the next test have a new window: for tests that leave this one in any state."""
+        window, self._window = self._window, None
+        if window is None:
+            return
+        window.session.doc.mark_saved()
+        window.shell.close()
+        settle()
+        window.shell.deleteLater()
+        settle()
+
+
+@pytest.fixture(scope="session")
+def houses(qapp, tmp_path_factory):
+    made = Houses(tmp_path_factory.mktemp("memory"))
+    yield made
+    made.leave()
+
+
+@pytest.fixture
+def house(houses):
+    return houses.window()
 
 
 @contextmanager
@@ -143,6 +166,9 @@ def as_new(window, memory, project):
     terrains.sheet.copying, terrains.sheet.block = False, None
     terrains.sheet.chosen = terrains.pointed = terrains.sheet._hover = None
     terrains.sheet.value = 0
+    moves = window.stages["tiles"].moves
+    moves.play.setChecked(True)
+    moves.big.play(True)
     rules = window.stages["rules"]
     rules.home = None
     rules.mark.setChecked(False)

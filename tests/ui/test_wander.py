@@ -4,6 +4,12 @@ import pytest
 from tools.wander import Wanderer
 
 
+@pytest.fixture(autouse=True)
+def own_house(houses):
+    yield
+    houses.leave()
+
+
 @pytest.mark.parametrize("seed", [1, 2, 3])
 def test_random_acts_lose_nothing_and_leave_the_window_usable(window, tmp_path, seed, monkeypatch):
     monkeypatch.setattr("knitground.ui.mapside.tools.brushes.TURN_S", 0.001 * seed)

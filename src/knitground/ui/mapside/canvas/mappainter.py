@@ -103,6 +103,7 @@ class MapPainter:
         if self.view.shapes.on and self.view.shapes.draw(
             painter, self.view.camera, self.view.shown_map, self.view.rect()
         ):
+            self.view.cold += 1
             self.view.later.start()
         grid, camera = (
             self.view.desk_now().grid or self.view.shown_map,
