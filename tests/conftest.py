@@ -1,7 +1,10 @@
+import copyreg
 import json
 import os
+import pickle
 import tempfile
 from pathlib import Path
+from threading import Lock
 
 import pytest
 from hypothesis import settings
@@ -36,9 +39,29 @@ def demo_folder(tmp_path_factory):
     return folder
 
 
-@pytest.fixture
-def demo(demo_folder):
-    """The demo project, read afresh; tests may change it."""
+@pytest.fixture(scope="session")
+def copy_of_demo(demo_folder):
+    """Gives the demo project as if it had been read from a folder that is a copy of the demo's.
+
+    It is read once a process: reading all its files takes ten times as long as a copy of it.
+    """
     from knitground.core.files.opening import open_project
 
-    return open_project(demo_folder).project
+    copyreg.pickle(type(Lock()), lambda _: (Lock, ()))
+    kept = pickle.dumps(open_project(demo_folder).project)
+
+    def read(folder):
+        project = pickle.loads(kept)
+        project.folder = folder
+        project.known = {
+            str(folder / Path(name).name): held for name, held in project.known.items()
+        }
+        return project
+
+    return read
+
+
+@pytest.fixture
+def demo(copy_of_demo, demo_folder):
+    """The demo project; tests may change it."""
+    return copy_of_demo(demo_folder)

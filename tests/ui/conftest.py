@@ -8,7 +8,6 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QComboBox, QTabBar
 
 from knitground.core.edit.desk import ToolOptions
-from knitground.core.files.opening import open_project
 from knitground.core.model.project import Project
 from knitground.ui import tour
 from knitground.ui.common.sheetview import SheetView
@@ -48,6 +47,22 @@ def qapp():
 def strokes_at_once(monkeypatch):
     """A drag is laid at once, however slow the machine; tests of jumps have their own time."""
     monkeypatch.setattr(brushes, "TURN_S", 60.0)
+
+
+@pytest.hookimpl(wrapper=True)
+def pytest_runtest_setup(item):
+    """Paint the window once, when all fixtures of a test have done what they do to it."""
+    result = yield
+    if "house" in item.fixturenames:
+        wake(item._request.getfixturevalue("house"))
+    return result
+
+
+def wake(window):
+    """Paint the window from now on."""
+    if not window.shell.updatesEnabled():
+        window.shell.setUpdatesEnabled(True)
+        settle()
 
 
 class Houses:
@@ -92,12 +107,10 @@ def house(houses):
 def cleaned(house, memory, project):
     """The window as it is when it has just been opened; when a test ends, nothing goes on in it."""
     hook = sys.excepthook
-    house.shell.setUpdatesEnabled(False)  # painted once, when all is there
+    house.shell.setUpdatesEnabled(False)  # see `pytest_runtest_setup`
     as_new(house, memory, project)
-    house.mapside.view.fit()
-    settle()
-    house.shell.setUpdatesEnabled(True)
     tour.settle(1)
+    house.mapside.view.fit()
     yield house
     sys.excepthook = hook
     house.shell.setUpdatesEnabled(False)
@@ -191,10 +204,10 @@ def as_new(window, memory, project):
 
 
 @pytest.fixture
-def window(house, qtbot, demo_folder, tmp_path):
+def window(house, qtbot, demo_folder, copy_of_demo, tmp_path):
     """A real window on a copy of the demo project."""
     folder = shutil.copytree(demo_folder, tmp_path / "Harl Pans")
-    with cleaned(house, tmp_path / "memory", open_project(folder).project) as window:
+    with cleaned(house, tmp_path / "memory", copy_of_demo(folder)) as window:
         yield window
 
 

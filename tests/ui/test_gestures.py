@@ -5,7 +5,7 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QMessageBox
 from tests.maps import snapshot
-from tests.ui.conftest import LEFT, RIGHT, click, drag, move, props_view, settle
+from tests.ui.conftest import LEFT, RIGHT, click, drag, move, props_view, settle, wake
 
 from knitground.core.edit.hand import MarkerInHand, TileInHand
 from knitground.core.files.opening import open_project
@@ -254,8 +254,9 @@ def test_a_fault_in_painting_leaves_no_painter_behind(window, monkeypatch):
 
 
 @pytest.fixture
-def behind(view, monkeypatch):
+def behind(window, view, monkeypatch):
     """A stroke whose pointer has jumped, of which one dab is laid in a turn; before its release."""
+    wake(window)
     monkeypatch.setattr("knitground.ui.mapside.tools.brushes.TURN_S", 0.0)
     drag(view, view.screen_at(30, 4), view.screen_at(30, 64), release=False)
     return view

@@ -50,8 +50,8 @@ def test_each_picture_shows_a_window_full_of_things(runs):
             continue
         with Image.open(path) as picture:
             assert picture.size == (1280, 800)
-            colours = picture.convert("RGB").getcolors(1 << 24)
-        assert len(colours) > 60, path.name
+            part = picture.convert("RGB").resize((320, 200), Image.Resampling.NEAREST)
+        assert len(part.getcolors(1 << 16)) > 60, path.name
 
 
 @pytest.mark.parametrize("words", [("--wrong",), ("a", "b"), ("--headless", "--nonsense")])
