@@ -116,7 +116,7 @@ def test_a_part_is_prepared_block_by_block_as_there_is_time(wrap):
         ground.terrain[-1], ground.terrain[:, -1] = ground.terrain[0], ground.terrain[:, 0]
     box = Box(-10, 10, 140, 200) if wrap else Box(0, 10, 140, 200)
     calls = 0
-    while not doc.knitter.prepare(map_, box, lambda: True):
+    while not doc.knitter.prepare(map_, lambda _: box, lambda: True):
         calls += 1
     # Blocks of 128 cells: two rows of two, and where the map wraps two more from below.
     assert calls == (6 if wrap else 4)
@@ -126,7 +126,9 @@ def test_a_part_is_prepared_block_by_block_as_there_is_time(wrap):
     assert (known == doc.cells(map_, ground, box)).all()
     hidden = Document(doc.project)
     ground.visible = False
-    assert hidden.knitter.prepare(map_, box, lambda: True), "what is hidden is not waited for"
+    assert hidden.knitter.prepare(map_, lambda _: box, lambda: True), (
+        "what is hidden is not waited for"
+    )
 
 
 @given(st.integers(0, 2**31), st.integers(0, 6))

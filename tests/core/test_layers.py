@@ -33,7 +33,7 @@ from knitground.core.render.atlas import Atlas
 from knitground.core.render.compose import compose, tint_factors
 from knitground.core.render.free import turned_freely
 from knitground.core.render.pixels import premultiplied, straight
-from knitground.core.render.stack import stack_of
+from knitground.core.render.stack import draw_planes, needed, stack_of
 
 RED, BLUE = 127 << 24 | 0xFF0000, 64 << 24 | 0x0000FF
 
@@ -82,7 +82,7 @@ def picture(doc, map_, box=None, level=0, layers=None):
 # Offset and height
 
 
-@given(st.integers(-40, 40), st.integers(-40, 40), st.booleans(), st.integers(0, 20))
+@given(st.integers(-120, 120), st.integers(-120, 120), st.booleans(), st.integers(0, 20))
 @settings(max_examples=60, deadline=None)
 def test_a_shifted_layer_is_drawn_as_far_away_in_every_part(right, down, wrap, height):
     doc, map_, _, tiles = small_project((5, 6), wrap)
@@ -110,6 +110,29 @@ def test_a_shifted_layer_is_drawn_as_far_away_in_every_part(right, down, wrap, h
     whole = picture(doc, map_)
     part = picture(doc, map_, Box(1, 2, 4, 5))
     assert (part == whole[8:32, 16:40]).all()
+
+
+@pytest.mark.parametrize("wrap", [True, False])
+def test_a_far_shift_asks_for_no_more_cells_than_are_seen(wrap):
+    doc, map_, _, tiles = small_project((40, 40), wrap)
+    tiles.cells[:] = map_.legend.place(TileRef("sheet", 1, 0))
+    tiles.cells[30:, :] = 0
+    box, atlas, asked = Box(10, 10, 14, 14), Atlas(doc.project, map_), []
+
+    def cells_of(layer, part):
+        asked.append((layer, part))
+        return read(layer.cells, part)
+
+    for shift in ((8 * 3 + 1, 0), (-8 * 25, 8 * 9 - 3), (16_000, -16_001)):
+        tiles.offset = shift
+        asked.clear()
+        planes, margin = stack_of(map_, atlas, box, 0, cells_of)
+        assert draw_planes(atlas, 0, planes, margin).shape == (32, 32)
+        assert all(part.height <= 8 and part.width <= 8 for _, part in asked)
+        for layer, part in asked:
+            known = needed(map_, atlas, layer, box)
+            assert (part.height, part.width) <= (known.height, known.width)
+            assert (known.top, known.left) <= (part.top, part.left)
 
 
 def test_offset_and_height_are_one_step_with_bounds():

@@ -80,6 +80,7 @@ def test_a_fault_keeps_a_copy_that_the_next_start_takes_up(window, tmp_path, mon
     text = window.notices.text.text()
     assert "a fault" in text
     assert "knitground.log" in text
+    assert f"a copy of the project is in {window.memory.recovery}" in text
     assert "a fault" in (window.memory.log / "knitground.log").read_text()
     window.files.keeper.slot.let_go()  # the process is gone
     (copy,) = waiting_copies(window.memory.recovery)
@@ -96,6 +97,12 @@ def test_a_fault_keeps_a_copy_that_the_next_start_takes_up(window, tmp_path, mon
     assert snapshot(open_project(home).project) == before
     assert waiting_copies(window.memory.recovery) == []
     assert not copy.folder.exists()
+
+
+def test_a_fault_when_all_is_saved_says_so_and_keeps_no_copy(window):
+    window.crash.handle(RuntimeError, RuntimeError("a fault"), None)
+    assert "(RuntimeError: a fault); everything is saved" in window.notices.text.text()
+    assert waiting_copies(window.memory.recovery) == []
 
 
 def test_a_copy_is_kept_after_some_changes_beside_the_interface(window):

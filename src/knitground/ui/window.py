@@ -70,7 +70,7 @@ class Window(QObject):
         self._connect()
         self.watcher = SheetWatcher(self.session)
         self.crash = CrashHandler(
-            lambda: self.files.keeper.keep(fault=True), self.session.warn, None
+            lambda: self.files.keeper.keep_at_fault(), self.session.warn, None
         )
         warm_up()
         self._idle = QTimer(self, interval=30)

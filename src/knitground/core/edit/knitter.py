@@ -20,7 +20,7 @@ from knitground.core.knit.bridge import TerrainGraph, build_graph
 from knitground.core.knit.knit import cells_reached, knit_box
 from knitground.core.knit.layer import layer_table
 from knitground.core.knit.table import KnitTable
-from knitground.core.model.layers import GAP, GroundLayer
+from knitground.core.model.layers import GAP, GroundLayer, Layer
 from knitground.core.model.map import Map
 from knitground.core.model.project import Project
 from knitground.core.model.rules import NeighbourRule
@@ -72,8 +72,10 @@ class Knitter:
         for piece in box.pieces(map_.height, map_.width):
             self._knit_blocks(map_, layer, state, _blocks(piece))
 
-    def prepare(self, map_: Map, box: Box, enough: Callable[[], bool]) -> bool:
-        """Knit what of a box can be seen, block by block until it is enough; the box may wrap.
+    def prepare(
+        self, map_: Map, box_of: Callable[[Layer], Box], enough: Callable[[], bool]
+    ) -> bool:
+        """Knit what can be seen of a box of each layer, block by block until it is enough.
 
         Returns whether all of it was knitted before: who draws has another turn then. At least one
         block more is knitted after each call.
@@ -83,7 +85,7 @@ class Knitter:
             if not isinstance(layer, GroundLayer) or not layer.visible:
                 continue
             stale = self._state(layer).stale
-            for piece in box.pieces(map_.height, map_.width):
+            for piece in box_of(layer).pieces(map_.height, map_.width):
                 blocks = _blocks(piece)
                 part = stale[blocks.top : blocks.bottom, blocks.left : blocks.right]
                 for down, across in np.argwhere(part):

@@ -19,6 +19,7 @@ from knitground.core.model.tileset import Picture, SheetFile
 FORMATS = ("PNG", "GIF", "WEBP", "BMP", "TGA", "TIFF", "JPEG")
 Image.MAX_IMAGE_PIXELS = None  # ours is stated in `_check_size`, and checked before unpacking
 _BROKEN = (OSError, SyntaxError, ValueError, EOFError, OverflowError, struct.error, zlib.error)
+_BAND_PIXELS = 4 * 1024 * 1024
 SUFFIXES = (".png", ".gif", ".webp", ".bmp", ".tga", ".tif", ".tiff", ".jpg", ".jpeg")
 
 
@@ -148,7 +149,12 @@ def _rgba(image: Image.Image) -> Picture:
         out = np.full((*grey.shape, 4), 255, np.uint8)
         out[..., :3] = grey[..., None]
         return out
-    return np.array(image.convert("RGBA"), np.uint8)
+    out = np.empty((image.height, image.width, 4), np.uint8)
+    step = max(1, _BAND_PIXELS // image.width)  # a large one is never there twice over
+    for top in range(0, image.height, step):
+        band = image.crop((0, top, image.width, min(top + step, image.height)))
+        out[top : top + step] = band.convert("RGBA")
+    return out
 
 
 def png_bytes(picture: Picture) -> bytes:

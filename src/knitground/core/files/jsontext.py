@@ -9,6 +9,7 @@ from pydantic import BaseModel, ValidationError
 
 from knitground.core.base.errors import FormatError
 
+_FIRST = 1024
 Model = TypeVar("Model", bound=BaseModel)
 
 
@@ -95,6 +96,8 @@ def read_model(raw: bytes, name: str, kind: type[Model], wanted: str, newest: in
 
 
 def _load(raw: bytes, name: str) -> Any:
+    if not raw[:_FIRST].lstrip().startswith((b"{", b"[")):
+        raw = raw[:_FIRST]  # enough to say what is wrong, without unpacking a gigabyte of it
     try:
         return json.loads(raw.decode("utf-8"))
     except UnicodeDecodeError as error:

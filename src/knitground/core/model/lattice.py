@@ -252,6 +252,18 @@ class Lattice:
         """Tell how many cells go side by side into a square piece of so many pixels, at least 1."""
         return max(1, pixels // self.longer)
 
+    def parted(self, down: int, across: int) -> tuple[int, int, int, int]:
+        """Part a way in pixels into whole rows and columns, and what is left, less than a cell.
+
+        Examples
+        --------
+        >>> Lattice(8, 8, 16, 16, False).parted(-3, 40)
+        (-1, 2, 13, 8)
+        """
+        rows, down = divmod(down, self.high)
+        cols, across = divmod(across, self.wide)
+        return rows, cols, down, across
+
     def reach_of(self, up: float, left: float, down: float, right: float) -> tuple[int, ...]:
         """Tell how many cells pictures go beyond, that go so many pixels beyond theirs."""
         return (

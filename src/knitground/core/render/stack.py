@@ -32,6 +32,30 @@ def full_reach(map_: Map, atlas: Atlas) -> Reach:
     )
 
 
+def _near_reach(map_: Map, atlas: Atlas) -> Reach:
+    """How many cells round a part are needed to draw it, where shifted layers are read shifted."""
+    left_over = [map_.lattice.parted(*layer.shift)[2:] for layer in map_.layers]
+    reach = atlas.reach
+    return Reach(
+        reach.up, reach.left,
+        reach.down + any(down for down, _ in left_over),
+        reach.right + any(across for _, across in left_over),
+    )  # fmt: skip
+
+
+def needed(map_: Map, atlas: Atlas, layer: Layer, box: Box) -> Box:
+    """Give the cells of a layer that draw a box of the map; may wrap where the map does."""
+    wide, _ = around(box, _near_reach(map_, atlas), map_.height, map_.width, True)
+    there = _there(map_, layer, wide)
+    return there if map_.wrap else there.clipped(map_.height, map_.width)
+
+
+def _there(map_: Map, layer: Layer, box: Box) -> Box:
+    """The cells that a layer shows in a box, but for less than a cell of its shift."""
+    rows, cols, _, _ = map_.lattice.parted(*layer.shift)
+    return Box(box.top - rows, box.left - cols, box.bottom - rows, box.right - cols)
+
+
 def stack_of(
     map_: Map,
     atlas: Atlas,
@@ -51,10 +75,11 @@ def stack_of(
     layers : to show, the back one first; by default the visible ones
     """
     shown = [each for each in map_.layers if each.visible] if layers is None else layers
+    beyond = any(any(map_.lattice.parted(*layer.shift)[:2]) for layer in shown)
     reach: Reach | None = None
-    while reach != (now := full_reach(map_, atlas)):
+    while reach != (now := _near_reach(map_, atlas)):
         reach = now
-        wide, margin = around(box, reach, map_.height, map_.width, map_.wrap)
+        wide, margin = around(box, reach, map_.height, map_.width, map_.wrap or beyond)
         planes = _planes(map_, atlas, wide, level, cells_of, shown)
     return planes, margin
 
@@ -65,17 +90,16 @@ def _planes(
     scale = map_.lattice.scale(atlas.lattice(level))
     planes = []
     for layer in shown:
-        down, across = layer.shift
+        _, _, down, across = map_.lattice.parted(*layer.shift)
+        there = _there(map_, layer, wide)
         placed: tuple[Big, ...] = ()
         cells = np.zeros((wide.height, wide.width), np.int32)
         if isinstance(layer, MarkerLayer):
-            placed = _free_pictures(map_, atlas, layer, wide, level)
+            placed = _free_pictures(map_, atlas, layer, there, level)
         elif layer.own_cell is not None:
-            placed = _own_cells(map_, atlas, layer, layer.own_cell, wide, level, cells_of)
+            placed = _own_cells(map_, atlas, layer, layer.own_cell, there, level, cells_of)
         else:
-            cells = cells_of(layer, wide)
-            if layer.holds_tiles:
-                cells = atlas.scattered(cells, wide)
+            cells = _cells_at(map_, atlas, layer, there, cells_of)
         plane = Plane(
             cells,
             layer.opacity,
@@ -86,6 +110,23 @@ def _planes(
         )
         planes.append(plane)
     return planes
+
+
+def _cells_at(map_: Map, atlas: Atlas, layer: Layer, box: Box, cells_of: CellsOf) -> Cells:
+    """Read a layer's cells; beyond the border of a map that does not wrap there are none."""
+    inside = box if map_.wrap else box.clipped(map_.height, map_.width)
+    out = np.zeros((box.height, box.width), np.int32)
+    if not inside.is_empty:
+        cells = cells_of(layer, inside)
+        if layer.holds_tiles:
+            cells = atlas.scattered(cells, inside)
+        if inside == box:
+            return cells
+        out[
+            inside.top - box.top : inside.bottom - box.top,
+            inside.left - box.left : inside.right - box.left,
+        ] = cells
+    return out
 
 
 def draw_planes(atlas: Atlas, level: int, planes: Sequence[Plane], margin: Margin) -> Pixels:

@@ -55,14 +55,14 @@ class CrashHandler:
 
     Parameters
     ----------
-    keep : keeps a copy of the project; returns where, None if that was not possible
+    keep : keeps a copy of the project; says in words what it did
     tell : shows a note
     log : where faults are written, to be named in the note
     """
 
     def __init__(
         self,
-        keep: Callable[[], Path | None],
+        keep: Callable[[], str],
         tell: Callable[[str], object],
         log: Path | None = None,
     ) -> None:
@@ -112,8 +112,7 @@ class CrashHandler:
             kept = self._keep()
         except Exception:
             LOG.exception("no copy could be kept")
-            kept = None
-        where = f"a copy of the project is in {kept}" if kept else "no copy could be kept"
+            kept = "no copy could be kept"
         log = f"; details are in {self._log}" if self._log else ""
         what = one_line(f"{kind.__name__}: {error}")[:200]
-        return f"Something went wrong in the program ({what}); {where}{log}"
+        return f"Something went wrong in the program ({what}); {kept}{log}"

@@ -94,6 +94,13 @@ class Keeper(QObject):
         self._note(doc.revision)
         return path
 
+    def keep_at_fault(self) -> str:
+        """Write a copy after a fault, if there is anything unsaved; says in words what it did."""
+        if self.session.doc.is_saved:
+            return "everything is saved"
+        path = self.keep(fault=True)
+        return f"a copy of the project is in {path}" if path else "no copy could be kept"
+
     def forget(self) -> None:
         """Throw the copy away: the project is saved, or its changes are not wanted."""
         self.slot.forget()

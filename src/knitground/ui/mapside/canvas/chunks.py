@@ -23,7 +23,7 @@ from knitground.core.model.layers import Cells, Layer
 from knitground.core.model.map import Map, cells_under, grid_of
 from knitground.core.render.atlas import Atlas
 from knitground.core.render.pixels import Pixels
-from knitground.core.render.stack import draw_planes, full_reach, shown_cells, stack_of
+from knitground.core.render.stack import draw_planes, full_reach, needed, shown_cells, stack_of
 
 CHUNK_PX = 256
 _AT_ONCE = 50_000
@@ -240,7 +240,9 @@ class ChunkStore:
         map_, lattice = self._map, self.atlas.lattice(level)
         box = lattice.cells_in(rect)
         if until is not None and not self._doc.knitter.prepare(
-            map_, self.shown(box), lambda: perf_counter() > until
+            map_,
+            lambda layer: needed(map_, self.atlas, layer, box),
+            lambda: perf_counter() > until,
         ):
             return False
         planes, margin = stack_of(
