@@ -11,7 +11,7 @@ from knitground.core.edit.document import Edit
 from knitground.core.edit.maps import mixes_following
 from knitground.core.edit.rules import rules_for_layer
 from knitground.core.model.layers import GroundLayer, Layer
-from knitground.core.model.limits import MAX_LAYERS, MAX_SHIFT
+from knitground.core.model.limits import MAX_SHIFT
 from knitground.core.model.map import Map
 from knitground.core.model.project import Project
 from knitground.core.model.recipe import RewriteStep
@@ -19,8 +19,6 @@ from knitground.core.model.recipe import RewriteStep
 
 def add_layer(map_: Map, layer: Layer, at: int | None = None) -> Edit:
     """Add a layer in front of all, or at a place counted from the back."""
-    if len(map_.layers) >= MAX_LAYERS:
-        raise EditError(f"a map holds at most {MAX_LAYERS} layers: delete one first")
     _check_name(layer.name)
     layers = list(map_.layers)
     layers.insert(len(layers) if at is None else at, layer)
