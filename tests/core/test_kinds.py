@@ -31,7 +31,7 @@ from knitground.core.edit.terrains import (
 )
 from knitground.core.files.opening import open_project
 from knitground.core.files.saving import save_project, settle_after_save
-from knitground.core.knit.bridge import build_bridges, build_graph
+from knitground.core.knit.bridge import Sides, build_bridges, build_graph
 from knitground.core.knit.explain import explain
 from knitground.core.knit.knit import knit, knit_box, terrain_of
 from knitground.core.knit.missing import key_words, missing_keys
@@ -374,6 +374,46 @@ def test_strokes_on_terrains_in_a_ring_leave_no_gap_and_change_nothing_painted(s
         assert (after[painted] == value).all()
         assert gaps_in(table, after) == 0
         terrain = after
+
+
+def test_bridges_where_links_form_a_ring_are_nearly_as_few_as_can_be():
+    """In a fixed sample of maps of 3 × 3 vertices, by an oracle that tries all 4⁸."""
+    found = [more for seed in range(40) if (more := vertices_too_many(seed)) is not None]
+    assert len(found) > 20
+    assert sum(found) / len(found) < 0.15
+
+
+def vertices_too_many(seed):
+    """How many vertices more a bridge changes than must; None if it needs none, or none fits."""
+    rng = np.random.default_rng(seed)
+    marks = ring_of_pairs(4)
+    table = build_table(marks, list(range(1, len(marks) + 1)), [1.0] * len(marks), 4)
+    graph = build_graph(table)
+    terrain = np.full((3, 3), int(rng.integers(1, 5)), np.uint8)
+    for _ in range(12):
+        trial = terrain.copy()
+        trial[tuple(rng.integers(0, 3, 2))] = rng.integers(1, 5)
+        terrain = terrain if gaps_in(table, trial) else trial
+    painted = np.zeros((3, 3), bool)
+    place = tuple(rng.integers(0, 3, 2))
+    painted[place] = True
+    value = (int(terrain[place]) + 1) % 4 + 1  # two links away, by two ways
+    free = ~painted
+    after = build_bridges(table, graph, terrain, painted, value, Sides(True, True, True, True))
+    trials = np.repeat(np.where(painted, value, terrain)[None], 4**8, axis=0)
+    trials[:, free] = np.stack(np.unravel_index(np.arange(4**8), (4,) * 8), 1) + 1
+    corners = np.stack([trials[:, :-1, :-1], trials[:, :-1, 1:], trials[:, 1:, :-1],
+                        trials[:, 1:, 1:]], -1).reshape(-1, 4)  # fmt: skip
+    fits = {tuple(mark[[7, 1, 5, 3]].tolist()) for mark in marks}
+    known = np.zeros((5, 5, 5, 5), bool)
+    known[tuple(np.array(sorted(fits)).T)] = True
+    whole_fits = known[tuple(corners.T)].reshape(len(trials), -1).all(1)
+    if not whole_fits.any() or not gaps_in(table, np.where(painted, value, terrain)):
+        return None
+    fewest = int((trials[whole_fits] != terrain)[:, free].sum(1).min())
+    if gaps_in(table, after):
+        return 8 - fewest
+    return int((after != terrain)[free].sum()) - fewest
 
 
 def test_where_nothing_fits_the_gap_stays_and_is_named():
