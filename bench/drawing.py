@@ -113,6 +113,11 @@ def frame_rows(window: object, settle: Callable[[], None]) -> list[Row]:
             times += found if turn else []  # the first stroke warms up
         return told(name, times)
 
+    def warm() -> None:
+        view.repaint()
+        while view.cold:
+            view.repaint()
+
     def told(name: str, times: list[float]) -> list[Row]:
         times = sorted(times)
         marks = (("50th", 0.5), ("95th", 0.95), ("worst", 1.0))
@@ -133,16 +138,14 @@ def frame_rows(window: object, settle: Callable[[], None]) -> list[Row]:
     rows += stroke("erase tiles, 3 × 3", None, 4, "erase", 3)
     for zoom, name in ((STEPS.index(1), "100 %"), (2, "6 % or less")):
         view.zoom_to(zoom)
-        for _ in range(80):
-            view.repaint()
+        warm()
         for _ in range(2):  # there and back: what comes into view is warm the second time
             frames(lambda n: view.pan(-4, -2), 60)
             times = frames(lambda n: view.pan(4, 2), 60)
         rows += told(f"pan at {name}", times)
     for step in (1, -1) * 4:
         view.zoom_by(step)
-        for _ in range(60):
-            view.repaint()
+        warm()
     times = []
     for step in (1, -1) * 4:
         times += frames(lambda n, step=step: view.zoom_by(step), 1)

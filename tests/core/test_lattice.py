@@ -83,6 +83,7 @@ def test_levels_halve_down_to_a_single_pixel(lattice):
     across, down = lattice.scale(sizes[-1])
     assert (across * lattice.wide, down * lattice.high) == pytest.approx((1, 1))
     assert lattice.piece_side(256) * lattice.longer <= max(256, lattice.longer)
+    assert lattice.piece_side(256) <= 128
 
 
 @given(lattices, st.integers(1, 90), st.integers(1, 90))

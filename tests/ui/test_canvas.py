@@ -23,6 +23,29 @@ from knitground.ui.mapside.canvas.markers import kind_colour
 from knitground.ui.mapside.canvas.zoom import STEPS, Camera
 
 
+def test_a_piece_is_shrunk_once_until_it_changes(qapp):
+    doc, map_, _, tiles = small_project((32, 32))
+    tiles.cells[:] = map_.legend.place(TileRef("sheet", 1, 0))
+    store = ChunkStore(doc, map_)
+    key = store.keys_in(0, Rect(0, 0, 1, 1))[0]
+    chunk = store.make(key)
+    high, wide = chunk.pixels.shape
+    small = chunk.image_for(wide / 2, high / 2)
+    assert (small.width(), small.height()) == (wide // 2, high // 2)
+    assert chunk.image_for(wide / 2, high / 2) is small
+    assert chunk.image_for(wide, high) is chunk.image_for(wide * 0.7, high * 0.7) is chunk.image
+    place = map_.legend.place(TileRef("sheet", 0, 3))
+    box = Box(0, 0, 4, 4)
+    values, every = np.full((4, 4), place, np.int32), np.ones((4, 4), bool)
+    doc.apply(plan_cells(map_, tiles, box, values, every, "Lay").edit)
+    store.touch(box)
+    assert store.ready(key) is None
+    fresh = store.make(key).image_for(wide / 2, high / 2)
+    assert fresh is not small
+    assert fresh.pixelColor(8, 8) != small.pixelColor(8, 8)
+    assert fresh.pixelColor(wide // 2 - 1, 0) == small.pixelColor(wide // 2 - 1, 0)
+
+
 @given(
     st.integers(0, len(STEPS) - 1),
     st.floats(-500, 500),

@@ -253,6 +253,23 @@ def test_a_fault_in_painting_leaves_no_painter_behind(window, monkeypatch):
     assert window.crash.faults == 2
 
 
+def test_what_is_under_the_pointer_is_told_after_the_frame_while_something_is_drawn(window, view):
+    told = []
+    window.session.pointed.connect(told.append)
+    move(view, view.screen_at(30, 5))
+    assert told[-1].startswith("column 5, row 30")
+    drag(view, view.screen_at(30, 6), view.screen_at(30, 9), release=False)
+    before = len(told)
+    for col in (10, 11, 12):
+        move(view, view.screen_at(30, col), LEFT)
+    assert len(told) == before, "what is drawn comes first"
+    settle()
+    assert len(told) == before + 1, "and only the last place is told"
+    assert told[-1].startswith("column 12, row 30")
+    QTest.mouseRelease(view, LEFT, NONE, view.screen_at(30, 12))
+    window.session.pointed.disconnect(told.append)
+
+
 @pytest.fixture
 def behind(window, view, monkeypatch):
     """A stroke whose pointer has jumped, of which one dab is laid in a turn; before its release."""

@@ -21,6 +21,7 @@ Place = tuple[float, float]
 """x (to the right) and y (down), in pixels from the map's upper left."""
 Cell = tuple[int, int]
 """Row and column."""
+_PIECE_CELLS = 128
 
 
 class Rect(NamedTuple):
@@ -249,8 +250,11 @@ class Lattice:
         return replace(self, rows=rows, columns=columns)
 
     def piece_side(self, pixels: int) -> int:
-        """Tell how many cells go side by side into a square piece of so many pixels, at least 1."""
-        return max(1, pixels // self.longer)
+        """Tell how many cells go side by side into a square piece of so many pixels, at least 1.
+
+        Of very small cells there are at most 128: composing more would take too long for a frame.
+        """
+        return max(1, min(pixels // self.longer, _PIECE_CELLS))
 
     def parted(self, down: int, across: int) -> tuple[int, int, int, int]:
         """Part a way in pixels into whole rows and columns, and what is left, less than a cell.

@@ -13,6 +13,7 @@ from time import perf_counter
 
 import numpy as np
 from numpy.typing import NDArray
+from PySide6.QtCore import QSize, Qt
 from PySide6.QtGui import QImage
 
 from knitground.core.base.window import Box, lay_over
@@ -52,9 +53,26 @@ class Chunk:
     image: QImage = field(init=False)
     dirty: Rect | None = None
     moving: Rect | None = None
+    _smaller: QImage | None = None
 
     def __post_init__(self) -> None:
         self.image = image_of(self.pixels)
+
+    def image_for(self, width: float, height: float) -> QImage:
+        """Give the image, shrunk and kept so where it is drawn smaller on whole pixels.
+
+        Shrinking at each paint takes most of a paint's time on a large map that is seen whole.
+        """
+        if width >= self.image.width() or width % 1 or height % 1:
+            return self.image
+        size = QSize(int(width), int(height))
+        if self._smaller is None or self._smaller.size() != size:
+            self._smaller = self.image.scaled(size, mode=Qt.TransformationMode.SmoothTransformation)
+        return self._smaller
+
+    def forget_smaller(self) -> None:
+        """Its pixels are about to change."""
+        self._smaller = None
 
 
 class ChunkStore:
@@ -255,6 +273,7 @@ class ChunkStore:
             up, left, down, right = margin
             wide = Box(box.top - up, box.left - left, box.bottom + down, box.right + right)
             self._note_moving(level, chunk, wide, shown_cells(planes))
+        chunk.forget_smaller()
         area = lattice.area(box)
         y, x = int(area.y - chunk.rect.y), int(area.x - chunk.rect.x)
         target = chunk.pixels[y : y + int(area.height), x : x + int(area.width)]

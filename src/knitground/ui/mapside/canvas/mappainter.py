@@ -90,7 +90,7 @@ class MapPainter:
             if chunk is not None:
                 x, y, w, h = chunk.rect
                 target = QRectF(left + x * wide, top + y * high, w * wide, h * high)
-                painter.drawImage(target, chunk.image)
+                painter.drawImage(target, chunk.image_for(w * wide, h * high))
 
     def draw_over(self, painter: QPainter, clip: QRect) -> None:
         assert self.view.shown_map is not None

@@ -39,7 +39,7 @@ from knitground.ui.mapside.layerlooks import under_pointer
 from knitground.ui.mapside.tools.tool import Tool
 from knitground.ui.session import Session
 
-_FRAME_SECONDS = 0.008
+_FRAME_SECONDS = 0.006
 _MOVES_FROM_PX = 4.0
 """Pixels of a cell on the screen from which on animations run: below, nobody sees them."""
 
@@ -85,6 +85,8 @@ class MapPicture(QWidget):
         """The tool that goes on from a press to a release, whichever is chosen meanwhile."""
         self._gesture_button: Qt.MouseButton | None = None
         self._fresh_view = False
+        self._telling = QTimer(self, singleShot=True, interval=0)
+        self._telling.timeout.connect(self.tell)
         self.cold = 0
         self.paint_ms = 0.0
         self.setAcceptDrops(True)
@@ -282,6 +284,13 @@ class MapPicture(QWidget):
 
     def tell(self) -> None:
         self.session.pointed.emit(under_pointer(self.session, self.pointer) if self.pointer else "")
+
+    def tell_soon(self) -> None:
+        """Tell at once, or after the frame while something is drawn: that comes first."""
+        if self.gesture is None:
+            self.tell()
+        elif not self._telling.isActive():
+            self._telling.start()
 
     def screen_at(self, row: int, col: int, dx: float = 0.5, dy: float = 0.5) -> QPoint:
         """Screen place of a part of a cell, for tests and for other views."""

@@ -100,7 +100,7 @@ class MapView(MapPicture):
         if self._follow_border(event.position()):
             return
         self._move_gesture(self.pointer)
-        self.tell()
+        self.tell_soon()
         self.update()
 
     def _follow_border(self, at: QPointF) -> bool:
