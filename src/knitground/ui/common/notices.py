@@ -28,7 +28,7 @@ class Notices(QFrame):
         self.text.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         self.cures: list[QPushButton] = []
         self._line = row(self.text, button("Dismiss", self.hide, "Put this note away"))
-        self._line.setContentsMargins(_EDGE + 1, 2, 2, 2)
+        self._line.setContentsMargins(_EDGE + 8, 2, 2, 2)
         self._line.setStretch(0, 1)
         self.setLayout(self._line)
         self._role = "accent"
