@@ -8,11 +8,12 @@ from PySide6.QtWidgets import QLabel, QToolButton
 from tests.ui.conftest import LEFT, settle
 from tests.ui.test_stages import drop
 
-from knitground.core.edit.maps import set_recipe
+from knitground.core.edit.maps import delete_map, set_recipe
 from knitground.core.files.images import png_bytes
 from knitground.core.model.layers import GroundLayer
 from knitground.core.model.recipe import Recipe
 from knitground.ui.common.tasks import wait_for_jobs
+from knitground.ui.mapside.copypaste import picture_of
 from knitground.ui.mapside.dialogs import NewMapDialog
 from knitground.ui.mapside.layerlooks import cropped
 
@@ -155,8 +156,30 @@ def test_the_start_page_shows_recent_projects_with_their_pictures(empty_window, 
     window.start.recent_asked.connect(asked.append)
     cards[0].click()
     assert asked[-1] == tmp_path / "demo"
-    icon = cards[0].icon().pixmap(cards[0].iconSize()).toImage()
-    assert not icon.isNull()
+    shown = picture_of(cards[0].icon().pixmap(cards[0].iconSize()).toImage())
+    colours = np.unique(shown.reshape(-1, 4), axis=0)
+    assert len(colours) > 20, "its first map, not an empty field"
+
+
+def test_grow_without_a_map_says_what_a_recipe_is_for(window):
+    window.show_stage("grow")
+    settle()
+    bench, session = window.stages["grow"], window.session
+    assert bench.cards
+    for map_ in list(session.project.maps):
+        session.apply(delete_map(session.project, map_))
+    settle()
+    assert "has no map yet" in bench.how.text()
+    assert bench.how.isVisible()
+    assert not bench.cards
+    assert not any(each.isVisible() for each in (bench.add, bench.more, bench.wrap, bench.seed))
+    QTest.keyClick(window.shell, Qt.Key.Key_R, Qt.KeyboardModifier.ControlModifier)
+    settle()
+    assert window.crash.faults == 0
+    session.undo()
+    settle()
+    assert bench.add.isVisible()
+    assert bench.cards or "no recipe yet" in bench.how.text()
 
 
 def test_a_sparse_layers_card_shows_its_few_tiles_in_full(window):

@@ -263,6 +263,7 @@ class Window(QObject):
                 return
         self._idle.stop()
         self.gaps.refresh()
+        self.files.keep_first_picture()
 
     def _make_missing(self, owner: Tileset, kit: TerrainSet) -> None:
         """Go to the stage that makes tiles, with a set, and offer to make its missing ones."""

@@ -113,6 +113,20 @@ class ProjectFiles(QObject):
         else:
             self.session.warn(text)
 
+    def keep_first_picture(self) -> None:
+        """Keep a picture for the start page of a project that was opened and never saved here.
+
+        To be called when all of it is knitted.
+        """
+        folder = self.session.project.folder
+        if folder is not None and self.memory.picture(folder.absolute()) is None:
+            self._keep_picture(folder.absolute())
+
+    def _keep_picture(self, folder: Path) -> None:
+        """Keep a small picture of the project for the start page, beside the interface."""
+        project = self.session.project
+        Job(lambda _: self.memory.keep_picture(folder, project), lambda _: None, _unkept).start()
+
     def _claim(self, folder: Path) -> None:
         """Say that the project is open here, and tell if it is open elsewhere too."""
         since = self.presence.claim(folder)
@@ -187,9 +201,7 @@ class ProjectFiles(QObject):
         settle_after_save(project, saved)
         self.session.doc.mark_saved()
         self.memory.add_recent(saved.folder)
-        Job(
-            lambda _: self.memory.keep_picture(saved.folder, project), lambda _: None, _unkept
-        ).start()
+        self._keep_picture(saved.folder)
         self.keeper.forget()
         self._claim(saved.folder)
         if saved.left:

@@ -35,7 +35,7 @@ class StartPage(QWidget):
                 primary("Open sheet…", self.sheet_asked.emit, "Begin with one", "Ctrl+Shift+O"),
             ),
             self._way(
-                "See it at work", "Harl Pans: two finished maps to change as you like.",
+                "See it at work", "Harl Pans: three finished maps to change as you like.",
                 button("Open the demo", self.demo_asked.emit, "Write the demo project and open it"),
             ),
             self._way(

@@ -48,6 +48,10 @@ from knitground.ui.stages.stage import Stage
 
 LIVE_CELLS = 512 * 512
 """Maps up to this size grow while a slider moves; larger ones when it is let go."""
+_NO_MAP = (
+    "A recipe makes layers of a map from a seed, step by step. This project has no map yet: "
+    "“New map…” at the right makes one."
+)
 _NO_RECIPE = (
     "This map has no recipe yet. A recipe makes layers from a seed, step by step: “Noise ground” "
     "lays terrain by chance, “Scatter” strews tiles and patches, “Route” leads ways from place to "
@@ -164,8 +168,10 @@ class GrowBench(Stage):
     def refresh(self) -> None:
         """Show the recipe of the session's map."""
         map_ = self.session.map
-        self.setEnabled(map_ is not None)
+        for part in (self.add, self.more, self.wrap):
+            part.setVisible(map_ is not None)
         if map_ is None:
+            self._show_none()
             return
         self._filling = True
         if self._told_for is not map_:
@@ -187,6 +193,16 @@ class GrowBench(Stage):
             self.seam.setText(f"Over the border terrain changes {figure:.2f} × as often as inside.")
         self._show_cards(map_)
         self._filling = False
+
+    def _show_none(self) -> None:
+        """Say what a recipe is for, where there is no map yet."""
+        self.title.setText("Recipe")
+        self.how.setText(_NO_MAP)
+        self.how.show()
+        for each in (self.seed_line, self.step_note, self.repeat, self.seam):
+            each.hide()
+        clear(self.lines)
+        self.cards, self._built = [], None
 
     def _show_cards(self, map_: Map) -> None:
         steps = map_.recipe.steps
