@@ -62,7 +62,7 @@ def wake(window):
     """Paint the window from now on."""
     if not window.shell.updatesEnabled():
         window.shell.setUpdatesEnabled(True)
-        settle()
+        settle_view(window.mapside.view)
 
 
 class Houses:

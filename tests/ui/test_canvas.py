@@ -212,7 +212,7 @@ def test_panning_draws_what_comes_into_view(window):
 def test_only_changed_cells_are_painted_again(window):
     view = window.mapside.view
     window.show_stage("draw")
-    settle()
+    settle_view(view)
     store = view.store
     for chunk in store._chunks.values():
         assert chunk.dirty is None
