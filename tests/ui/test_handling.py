@@ -12,6 +12,7 @@ from knitground.core.base.window import Box
 from knitground.core.edit.desk import Pointer
 from knitground.core.edit.hand import TerrainInHand, TileInHand
 from knitground.core.edit.layers import use_set
+from knitground.core.edit.maps import delete_map
 from knitground.core.edit.planning import brush
 from knitground.core.model.layers import GAP
 from knitground.core.model.project import Project
@@ -256,6 +257,40 @@ def test_notes_lie_over_the_window_and_move_nothing(window):
     QTest.mouseClick(window.notices.cures[0], Qt.MouseButton.LeftButton)
     assert ran == [1]
     assert not window.notices.isVisible()
+
+
+def test_a_layer_of_another_map_brings_its_map_and_one_that_is_gone_nothing(window):
+    session = window.session
+    here, there = session.project.maps[:2]
+    mine, other = session.layer, there.layers[0]
+    session.choose_layer(other)  # a button of a note that was told while that map was shown
+    assert (session.map, session.layer) == (there, other)
+    assert window.mapside.view.shown_map is there
+    session.choose_layer(mine)
+    assert (session.map, session.layer) == (here, mine)
+    session.apply(delete_map(session.project, there))
+    session.choose_layer(other)
+    assert (session.map, session.layer) == (here, mine)
+    session.undo()
+    session.choose_layer(other)
+    assert session.map is there
+
+
+def test_a_rule_shows_its_cells_on_the_map_that_was_counted(window):
+    window.show_stage("rules")
+    bench, session = window.stages["rules"], window.session
+    for _ in range(60):
+        QTest.qWait(20)
+        settle()
+        if bench.counter.is_done:
+            break
+    number, fired = next((n, f) for n, f in bench.counter.stats.fired.items() if len(f.rows))
+    counted = session.map
+    other = next(each for each in session.project.maps if each is not counted)
+    session.choose_map(other)
+    bench.situation_acts.step(number, 1)  # at once, before anything is counted anew
+    assert session.map is counted
+    assert session.layer is fired.layer
 
 
 def test_gaps_are_counted_in_the_status_line(window):

@@ -274,7 +274,15 @@ class Session(QObject):
             self.choice.set_map(map_, _first_layer(map_))
 
     def choose_layer(self, layer: Layer | None) -> None:
-        """Work on another layer."""
+        """Work on another layer; one of another map brings that map, one that is gone nothing.
+
+        What chooses a layer may come late: a button of a note, a count of what rules took.
+        """
+        if layer is not None and (self.map is None or layer not in self.map.layers):
+            owner = next((each for each in self.project.maps if layer in each.layers), None)
+            if owner is None:
+                return
+            self.choose_map(owner)
         before = self.layer
         if layer is before:
             return
