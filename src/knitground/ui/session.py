@@ -274,20 +274,15 @@ class Session(QObject):
             self.choice.set_map(map_, _first_layer(map_))
 
     def choose_layer(self, layer: Layer | None) -> None:
-        """Work on another layer; one of another map brings that map, one that is gone nothing.
-
-        What chooses a layer may come late: a button of a note, a count of what rules took.
-        """
+        """Work on another layer; one of another map (a late button) brings that map."""
         if layer is not None and (self.map is None or layer not in self.map.layers):
             owner = next((each for each in self.project.maps if layer in each.layers), None)
             if owner is None:
                 return
             self.choose_map(owner)
-        before = self.layer
-        if layer is before:
+        if layer is (before := self.layer):
             return
-        keep = self.map is not None and before is not None and layer is not None
-        if keep and self.map is not None and before is not None and layer is not None:
+        if self.map is not None and before is not None and layer is not None:
             # Of a layer with other cells, those that are selected are not its own any more.
             self.choice.select(self.selection if same_cells(self.map, before, layer) else None)
         self.choice.select_markers(())
