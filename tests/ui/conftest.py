@@ -184,6 +184,7 @@ def as_new(window, memory, project):
     moves.big.play(True)
     rules = window.stages["rules"]
     rules.home = None
+    rules.steps.clear()
     rules.mark.setChecked(False)
     held = view._held
     held._before, held._wants_back, held._used = None, False, False
