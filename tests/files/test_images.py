@@ -35,6 +35,17 @@ def test_all_kinds_become_rgba(tmp_path, mode, suffix):
         assert (picture == np.array(image.convert("RGBA"))).all()
 
 
+@pytest.mark.parametrize("mode", ["RGB", "RGBA", "P", "L", "1"])
+@pytest.mark.parametrize("clear", [False, True])
+def test_a_large_picture_in_bands_is_what_it_is_at_once(tmp_path, monkeypatch, mode, clear):
+    options = {"transparency": 1} if clear and mode in "PL1" else {}
+    options |= {"transparency": (3, 3, 3)} if clear and mode == "RGB" else {}
+    path = saved(tmp_path / "a.png", sample(mode), **options)
+    whole = read_picture(path)
+    monkeypatch.setattr("knitground.core.files.images._BAND_PIXELS", 20)  # two rows at a time
+    assert (read_picture(path) == whole).all()
+
+
 def test_sixteen_bits_are_brought_down(tmp_path):
     values = np.array([[0, 257, 65535]], np.uint16)
     path = saved(tmp_path / "deep.png", Image.fromarray(values))

@@ -1,6 +1,7 @@
 import base64
 import json
 import shutil
+import tracemalloc
 import zlib
 from dataclasses import replace
 
@@ -184,6 +185,20 @@ def test_not_text_and_not_there(tmp_path):
         open_project(tmp_path)
     with pytest.raises(PlaceError, match="no project"):
         open_project(tmp_path / "nowhere")
+
+
+@pytest.mark.parametrize(
+    ("head", "words"),
+    [(b"\0", "line 1, column 1"), ("日本".encode(), "line 1, column 1"), (b" \xff", "not UTF-8")],
+)
+def test_what_does_not_begin_as_json_is_refused_without_unpacking_it(tmp_path, head, words):
+    (tmp_path / "project.knit.json").write_bytes(head * (20_000_000 // len(head)))
+    tracemalloc.start()
+    with pytest.raises(FormatError, match=words):
+        open_project(tmp_path)
+    _, peak = tracemalloc.get_traced_memory()
+    tracemalloc.stop()
+    assert peak < 30_000_000, "what was read, and not that again as text"
 
 
 def test_a_link_out_of_the_folder_is_refused(tmp_path):

@@ -214,6 +214,7 @@ def test_only_changed_cells_are_painted_again(window):
     window.show_stage("draw")
     settle_view(view)
     store = view.store
+    assert store._chunks
     for chunk in store._chunks.values():
         assert chunk.dirty is None
     window.stage.digit(2)

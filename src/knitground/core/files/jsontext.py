@@ -97,7 +97,7 @@ def read_model(raw: bytes, name: str, kind: type[Model], wanted: str, newest: in
 
 def _load(raw: bytes, name: str) -> Any:
     if not raw[:_FIRST].lstrip().startswith((b"{", b"[")):
-        raw = raw[:_FIRST]  # enough to say what is wrong, without unpacking a gigabyte of it
+        raw = _begin_of(raw)  # enough to say what is wrong, without unpacking a gigabyte of it
     try:
         return json.loads(raw.decode("utf-8"))
     except UnicodeDecodeError as error:
@@ -113,6 +113,14 @@ def _load(raw: bytes, name: str) -> Any:
         ) from error
     except (RecursionError, MemoryError) as error:
         raise FormatError(f"{name} is nested too deeply, or too large, to be ours") from error
+
+
+def _begin_of(raw: bytes) -> bytes:
+    """The first bytes, cut between letters."""
+    end = min(len(raw), _FIRST)
+    while 0 < end < len(raw) and raw[end] & 0xC0 == 0x80:  # in the middle of a letter of UTF-8
+        end -= 1
+    return raw[:end]
 
 
 def _short(value: Any) -> str:

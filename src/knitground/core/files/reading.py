@@ -33,7 +33,8 @@ def read_file(
                 why = end or ": not one of our files"
                 raise error(f"{path.name} has {facts.st_size} bytes, more than {most}{why}")
             with os.fdopen(handle, "rb", closefd=False) as file:
-                return file.read(most + 1)
+                # Room is made for as much as is asked for: not for `most` each time.
+                return file.read(facts.st_size + 1)
         finally:
             os.close(handle)
     except OSError as fault:

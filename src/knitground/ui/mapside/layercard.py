@@ -107,7 +107,7 @@ class Card(Framed):
     def refresh(self) -> None:
         """Show the layer's name, eye and lock, and whether it is the chosen one."""
         here = self.session.layer is self.layer
-        self.dress_chosen(here)
+        self.dress(here)
         metrics = self.name.fontMetrics()
         name = metrics.elidedText(self.layer.name, Qt.TextElideMode.ElideRight, _CARD - 14)
         self.name.setText(f"<b>{name}</b>" if here else name)

@@ -40,6 +40,7 @@ class ProjectFiles(QObject):
         self.session, self.memory, self.sheets, self.shell = session, memory, sheets, parent
         self.keeper = Keeper(session, memory.recovery)
         self.presence = Presence(memory.presence)
+        self._pictured: Path | None = None
 
     def add_commands(self, commands: Commands) -> None:
         """Add the commands on the project to the menus."""
@@ -119,7 +120,10 @@ class ProjectFiles(QObject):
         To be called when all of it is knitted.
         """
         folder = self.session.project.folder
-        if folder is not None and self.memory.picture(folder.absolute()) is None:
+        if folder is None or not self.session.project.maps or folder == self._pictured:
+            return
+        self._pictured = folder  # once: it may be that it can not be kept
+        if self.memory.picture(folder.absolute()) is None:
             self._keep_picture(folder.absolute())
 
     def _keep_picture(self, folder: Path) -> None:

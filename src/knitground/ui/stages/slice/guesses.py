@@ -51,7 +51,7 @@ class GuessCard(Framed):
     def __init__(self, guess: GridGuess, picture: Picture, chosen: bool) -> None:
         super().__init__()
         self.guess = guess
-        self.dress_chosen(chosen)
+        self.dress(chosen)
         shown = QLabel()
         grid = lay_grid(guess.slicing, picture.shape[1], picture.shape[0])
         pixels = swatch_pixels(picture, grid, 40)
@@ -134,7 +134,7 @@ class GuessList(QWidget):
         """Mark the guess that is being tried, if it is one of them."""
         chosen = next((n for n, g in enumerate(self.guesses) if _same(g.slicing, slicing)), -1)
         for place in {chosen, self._chosen} - {-1} if chosen != self._chosen else ():
-            self.cards[place].dress_chosen(place == chosen)
+            self.cards[place].dress(place == chosen)
         self._chosen = chosen
 
     def rebuild(self) -> None:
