@@ -1,4 +1,5 @@
 import copyreg
+import gc
 import json
 import os
 import pickle
@@ -22,6 +23,7 @@ _SCREEN = {
     "logicalDpi": 96, "logicalBaseDpi": 96, "dpr": 1,
 }  # fmt: skip
 (_HOME / "screen.json").write_text(json.dumps({"screens": [_SCREEN]}))
+gc.set_threshold(20_000, 20, 20)  # else each look goes through a whole window and all modules
 os.environ["QT_QPA_PLATFORM"] = f"offscreen:configfile={_HOME / 'screen.json'}"
 
 

@@ -114,7 +114,7 @@ def test_brush_strokes_never_cut_a_patch(yard):
 
 
 @given(st.integers(0, 2**31), st.sampled_from([(13, 2), (15, 2), (26, 3)]), st.booleans())
-@settings(max_examples=15, deadline=None)
+@settings(max_examples=9, deadline=None)
 def test_tiles_keep_so_many_steps_apart_and_a_part_as_the_whole(seed, case, wraps):
     count, steps = case
     rng = np.random.default_rng(seed)

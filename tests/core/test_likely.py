@@ -1,3 +1,5 @@
+from functools import cache
+
 import numpy as np
 import pytest
 from tests.sheets import KINDS, Layout, make, opaque, palette, sprite, texture
@@ -15,15 +17,18 @@ from knitground.core.slicing.pitches import LINES, fold
 SEEDS = range(12)
 
 
-def right(guess, truth):
-    return guess.slicing == truth
+@cache
+def guessed(kind, seed):
+    """A sheet, and what is guessed of it: several tests look at the same."""
+    sheet = make(kind, seed)
+    return sheet, likely_grids(sheet.picture)
 
 
 def hits(kind, seeds=SEEDS):
     best = three = 0
     for seed in seeds:
-        sheet = make(kind, seed)
-        found = [right(guess, sheet.truth) for guess in likely_grids(sheet.picture)[:3]]
+        sheet, guesses = guessed(kind, seed)
+        found = [guess.slicing == sheet.truth for guess in guesses[:3]]
         best += found[:1] == [True]
         three += any(found)
     return best / len(seeds), three / len(seeds)
@@ -42,7 +47,7 @@ def test_sheets_of_a_kind_are_mostly_guessed_right(kind, best, three):
 
 
 def test_sheets_without_a_grid_are_not_offered_one_with_confidence():
-    sure = [likely_grids(make("no grid", seed).picture) for seed in SEEDS]
+    sure = [guessed("no grid", seed)[1] for seed in SEEDS]
     assert sum(bool(g) and g[0].score >= 0.35 for g in sure) <= 3
 
 
@@ -68,8 +73,9 @@ def test_guesses_are_best_first_and_all_cut_the_sheet():
         np.random.default_rng(n).integers(0, 255, (9 + n, 11 + 3 * n, 4), np.uint8)
         for n in range(30)
     ]
-    for picture in [*(make(kind, 3).picture for kind in KINDS), *tiny]:
-        guesses = likely_grids(picture)
+    sheets = [guessed(kind, 3) for kind in KINDS]
+    looked = [(sheet.picture, guesses) for sheet, guesses in sheets]
+    for picture, guesses in [*looked, *((each, likely_grids(each)) for each in tiny)]:
         scores = [guess.score for guess in guesses]
         assert all(0 <= score <= 1 for score in scores)
         for guess in guesses:

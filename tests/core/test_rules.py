@@ -517,7 +517,7 @@ def test_analysis_is_that_of_brute_force(kind, count, listed, first, monkeypatch
     if not listed:
         monkeypatch.setattr("knitground.core.rules.analyse._MOST_LISTED", 0)
     never = 0
-    for seed in range(12):
+    for seed in range(8):
         table, marked, (takes, could) = case_by_force(kind, count, first, seed)
         report = analyse_rules(table, marked)
         assert report.exact

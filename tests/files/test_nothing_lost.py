@@ -32,7 +32,7 @@ from knitground.core.files.vault import write_together
 
 
 @given(st.integers(0, 2**32))
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=28, deadline=None)
 def test_any_run_of_edits_that_was_accepted_is_saved_and_opened_as_it_was(tmp_path_factory, seed):
     folder = tmp_path_factory.mktemp("p")
     doc, *_ = small_project()

@@ -218,6 +218,7 @@ def test_a_ring_set_gets_its_shapes_from_terrain_and_the_map_shows_them_merged(
     assert any(each.steps for each in bench.pad.meetings)
     # A cell that is laid on the map has its shape there at once.
     window.show_stage("draw")
+    QTest.qWait(200)  # the bench is as wide as it will be
     settle_view(view)
     session.choose_layer(session.map.layers[3])
     shown = pixels(view)

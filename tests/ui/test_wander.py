@@ -14,5 +14,5 @@ def own_house(houses):
 def test_random_acts_lose_nothing_and_leave_the_window_usable(window, tmp_path, seed, monkeypatch):
     monkeypatch.setattr("knitground.ui.mapside.tools.brushes.TURN_S", 0.001 * seed)
     wanderer = Wanderer(window, tmp_path, seed)
-    assert wanderer.run(200) == [], "\n".join(wanderer.log[-25:])
-    assert len(wanderer.log) == 200
+    assert wanderer.run(150, 50) == [], "\n".join(wanderer.log[-25:])
+    assert len(wanderer.log) == 150
