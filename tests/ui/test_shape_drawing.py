@@ -1,5 +1,7 @@
 """Shapes and frames in the real window: drawn, bent, traced, from terrain, shown merged."""
 
+import threading
+
 import numpy as np
 import pytest
 from PIL import Image
@@ -9,11 +11,15 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QColorDialog, QDialog
 from tests.ui.conftest import LEFT, NONE, click, drag, pixels, settle, settle_view
 
+from knitground.core.base.errors import EditError
 from knitground.core.edit.hand import TerrainInHand
+from knitground.core.edit.layers import show_layer
 from knitground.core.edit.shapes import clear_shapes
 from knitground.core.files.opening import open_project
 from knitground.core.model.shapes import ShapeForm, TileShape
 from knitground.core.model.tileset import Frame
+from knitground.ui.mapside.canvas import shapes
+from knitground.ui.mapside.canvas.zoom import STEPS
 from knitground.ui.stages.tiles.bench import TABS
 from knitground.ui.stages.tiles.framestrip import tiles_mime
 from knitground.ui.stages.tiles.kinddialog import KindDialog
@@ -52,7 +58,7 @@ def merged(view, kind="solid"):
         settle()
         if not view.shapes.waiting:
             break
-    return [rings for name, rings in view.shapes._joined[1] if name == kind]
+    return [rings for name, rings in view.shapes.outlines.kinds if name == kind]
 
 
 def use(bench, mode):
@@ -457,3 +463,54 @@ def test_defaults_of_the_sheet_and_of_a_tag_reach_all_tiles_and_are_found(window
     assert not tileset.defaults
     bench.whose.setCurrentIndex(0)
     assert session.doc.history.undo_name.startswith("“floats” of all tiles of “props”")
+
+
+def test_shapes_are_merged_beside_the_interface_and_a_short_pan_needs_no_new_picture(
+    window, monkeypatch
+):
+    view, threads, make = window.mapside.view, [], shapes._make
+
+    def seen(*given):
+        threads.append(threading.current_thread())
+        return make(*given)
+
+    monkeypatch.setattr(shapes, "_make", seen)
+    view.zoom_to(STEPS.index(2))
+    view.set_shapes(True)
+    settle_view(view)
+    assert threads
+    assert threading.main_thread() not in threads
+    made, before = len(threads), pixels(view)
+    view.camera.left -= 40
+    settle_view(view)
+    moved = pixels(view)
+    assert len(threads) == made
+    assert (moved[:, :-40] == before[:, 40:]).mean() > 0.99
+    view.camera.left -= 200
+    settle_view(view)
+    assert len(threads) == made + 1
+    shown = pixels(view)
+    view.shapes._picture = None
+    settle_view(view)
+    assert (pixels(view) == shown).all()
+    view.set_shapes(False)
+    assert (pixels(view) != shown).mean() > 0.005
+
+
+def test_a_fault_while_shapes_are_merged_is_told_and_not_met_again_and_again(window, monkeypatch):
+    view, session, tried = window.mapside.view, window.session, []
+
+    def fails(_laid):
+        tried.append(1)
+        raise EditError("no")
+
+    monkeypatch.setattr(shapes, "merge", fails)
+    view.set_shapes(True)
+    settle_view(view)
+    settle_view(view)
+    assert len(tried) == 1
+    assert not view.shapes.waiting
+    monkeypatch.undo()
+    session.do(lambda: show_layer(session.map, session.map.layers[2], False))
+    settle_view(view)
+    assert view.shapes.outlines.kinds

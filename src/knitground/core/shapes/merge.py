@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 import numpy as np
+from numpy.typing import NDArray
 
 from knitground.core.base.window import Box, read
 from knitground.core.model.layers import GAP, Cells, Layer
@@ -19,11 +20,13 @@ from knitground.core.shapes.geometry import outline, turned_shape
 if TYPE_CHECKING:
     from shapely import Geometry
 
+Laid = dict[str, list[NDArray[np.float64]]]
+"""By kind: shapes where they lie, as corners in pixels of the map, (shapes, corners, 2) each."""
 Merged = dict[str, "Geometry"]
 """By kind: the area in pixels of the map that shapes of it cover."""
 
 
-def tile_shapes(project: Project, tile: TileRef) -> list[tuple[str, np.ndarray]]:
+def tile_shapes(project: Project, tile: TileRef) -> list[tuple[str, NDArray[np.float64]]]:
     """List the shapes of a tile as it is turned: kinds, and corners (n, 2) from its upper left."""
     owner = project.tileset_named(tile.tileset)
     if owner is None or not owner.has(tile.row, tile.col):
@@ -40,30 +43,24 @@ def own_cells(layer: Layer, box: Box) -> Cells:
     return read(layer.cells, box)
 
 
-def merged_shapes(
+def laid_shapes(
     project: Project,
     map_: Map,
     box: Box | None = None,
     layers: Sequence[Layer] | None = None,
     cells_of: CellsOf = own_cells,
-) -> Merged:
-    """Merge the shapes of what lies in a box of a map.
+) -> Laid:
+    """List the shapes of what lies in a box of a map.
 
     Parameters
     ----------
     box : cells of the map, whole by default; of layers with cells of their own those whose upper
         left corner lies in it. Shapes may reach out of it
     layers : by default the visible ones
-
-    Notes
-    -----
-    Shapes of one kind are joined whatever layer they lie on; kinds stay apart.
     """
-    from shapely import polygons, union_all
-
     shown = [each for each in map_.layers if each.visible] if layers is None else layers
-    found: dict[str, list[Geometry]] = {}
-    cache: dict[int, list[tuple[str, np.ndarray]]] = {}
+    found: Laid = {}
+    cache: dict[int, list[tuple[str, NDArray[np.float64]]]] = {}
     for layer in shown:
         if not layer.holds_tiles:
             continue
@@ -86,9 +83,29 @@ def merged_shapes(
             begins = grid.lattice.origins(rows + part.top, cols + part.left)
             begins += np.array([left + across, up + down])
             for kind, corners in cache[place]:
-                laid = corners[None] + begins[:, None]
-                found.setdefault(kind, []).extend(polygons(laid))
-    return {kind: union_all(each).simplify(0) for kind, each in sorted(found.items())}
+                found.setdefault(kind, []).append(corners[None] + begins[:, None])
+    return found
+
+
+def merge(laid: Laid) -> Merged:
+    """Merge shapes of one kind, whatever layer they lie on; kinds stay apart."""
+    from shapely import polygons
+
+    def areas(each: list[NDArray[np.float64]]) -> list[Geometry]:
+        return [area for corners in each for area in np.asarray(polygons(corners), object).ravel()]
+
+    return {kind: joined_areas(areas(each)) for kind, each in sorted(laid.items())}
+
+
+def merged_shapes(
+    project: Project,
+    map_: Map,
+    box: Box | None = None,
+    layers: Sequence[Layer] | None = None,
+    cells_of: CellsOf = own_cells,
+) -> Merged:
+    """Merge the shapes of what lies in a box of a map; see `laid_shapes`."""
+    return merge(laid_shapes(project, map_, box, layers, cells_of))
 
 
 def _part(map_: Map, grid: Map, box: Box | None) -> Box:

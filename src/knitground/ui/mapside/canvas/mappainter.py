@@ -100,11 +100,11 @@ class MapPainter:
             and self.view.camera.zoom * self.view.shown_map.lattice.shorter >= 12
         ):
             draw_grid(painter, self.view.camera, self.view.shown_map, clip)
-        if self.view.shapes.on and self.view.shapes.draw(
-            painter, self.view.camera, self.view.shown_map, self.view.rect()
-        ):
-            self.view.cold += 1
-            self.view.later.start()
+        shapes = self.view.shapes
+        if shapes.on:
+            if shapes.draw(painter, self.view.camera, self.view.shown_map, self.view.rect()):
+                self.view.later.start()
+            self.view.cold += shapes.waiting
         grid, camera = (
             self.view.desk_now().grid or self.view.shown_map,
             self.view.layer_camera_now(),

@@ -67,7 +67,7 @@ class MapPicture(QWidget):
         self._marker_tools = marker_tools
         self.markers: dict[int, tuple[Marker, ...]] = {}
         self.show_pins = True
-        self.shapes = MapShapes(session)
+        self.shapes = MapShapes(session, self)
         self.border = BorderDrag(session)
         self._held = HeldTool(session, tools)
         self._ghost = Ghost(session)
