@@ -1,5 +1,7 @@
 """Loose pictures and animations in the real window."""
 
+from math import inf
+
 import numpy as np
 import pytest
 from PIL import Image
@@ -121,8 +123,8 @@ def test_what_is_seen_of_a_tall_piece_is_what_is_laid(window, bench):
     move(view, spot)
     store = view.store
     plan = view.plan
-    box, _ghost = store.ghost_image(plan, 0)
-    shown = store._ghost[3].copy()
+    ghost = store.ghost(plan, 0, plan.box, inf)
+    box, shown = ghost.box, ghost.pixels.copy()
     assert box.height > plan.box.height
     session.apply(plan.edit)
     cells = session.map.layers[2].cells
@@ -168,7 +170,8 @@ def test_one_tile_that_moves_moves_on_the_map_and_stands_still_when_told(
     assert view._clock.isActive()
     seen = []
     monkeypatch.setattr(picture, "monotonic", lambda: 24.2)  # a loop takes 240 ms
-    qtbot.wait(100)
+    view._animate()  # however busy the machine is, it begins with that frame
+    settle_view(view)
     for ms in (250, 290, 370, 490, 540):
         before = int(pixels(view)[middle.y(), middle.x()])
         monkeypatch.setattr(picture, "monotonic", lambda ms=ms: 24 + ms / 1000)

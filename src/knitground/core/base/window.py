@@ -49,6 +49,12 @@ class Box:
         bottom, right = min(self.bottom, height), min(self.right, width)
         return Box(top, left, max(top, bottom), max(left, right))
 
+    def shared(self, other: Box) -> Box:
+        """Return the cells that lie in another box too; none if there are none."""
+        top, left = max(self.top, other.top), max(self.left, other.left)
+        bottom, right = min(self.bottom, other.bottom), min(self.right, other.right)
+        return Box(top, left, max(top, bottom), max(left, right))
+
     def joined(self, other: Box) -> Box:
         """Return the smallest box that holds both."""
         if self.is_empty:

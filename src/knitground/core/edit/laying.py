@@ -43,6 +43,15 @@ class Plan:
         """Whether it would do anything at all."""
         return bool(self.edit.atoms)
 
+    def within(self, box: Box) -> Plan:
+        """Give it with those of its cells alone that lie in a box: to be looked at."""
+        at = self.box.shared(box)
+        if at == self.box:
+            return self
+        top, left = at.top - self.box.top, at.left - self.box.left
+        cells = self.cells[top : top + at.height, left : left + at.width]
+        return Plan(self.edit, self.layer, at, cells, self.bridged)
+
 
 def _nothing(layer: Layer, name: str) -> Plan:
     return Plan(Edit(name, ()), layer, Box(0, 0, 0, 0), np.zeros((0, 0), np.int32))

@@ -29,6 +29,8 @@ from knitground.core.render.stack import draw_planes, full_reach, needed, shown_
 CHUNK_PX = 256
 _AT_ONCE = 50_000
 """Pixels of tiles to draw before the clock is looked at."""
+_GHOST_PIXELS = 4_000_000
+_BAND_PIXELS = 48_000
 LIMIT_BYTES = 192 * 1024 * 1024
 Key = tuple[int, int, int]
 
@@ -75,6 +77,36 @@ class Chunk:
         self._smaller = None
 
 
+@dataclass(eq=False)
+class Ghost:
+    """The picture of what a plan will give, composed from its top down.
+
+    `part` is what is shown of the plan, `box` the cells of the map in the picture: beside the
+    plan's own those too where a picture reaches over there. `row` is the first that is missing.
+    """
+
+    plan: Plan
+    level: int
+    part: Plan
+    box: Box
+    laid: Sequence[tuple[Layer, Box, Cells]]
+    pixels: Pixels
+    row: int
+    image: QImage = field(init=False)
+
+    def __post_init__(self) -> None:
+        self.image = image_of(self.pixels)
+
+    def shows(self, plan: Plan, level: int, box: Box) -> bool:
+        """Whether it is the picture of those cells of that very plan."""
+        return self.plan is plan and self.level == level and self.part.box == box
+
+    @property
+    def is_whole(self) -> bool:
+        """Whether all of it is composed."""
+        return self.row >= self.box.bottom
+
+
 class ChunkStore:
     """Pieces of one map, made when they are asked for, the longest unused ones forgotten."""
 
@@ -84,7 +116,7 @@ class ChunkStore:
         self.atlas = atlas or Atlas(doc.project, map_)
         self._chunks: OrderedDict[Key, Chunk] = OrderedDict()
         self._bytes = 0
-        self._ghost: tuple[Plan, int, Box, Pixels, QImage] | None = None
+        self._ghost: Ghost | None = None
 
     def _piece(self, level: int, row: int, col: int) -> Rect:
         """Where a piece lies: pieces begin and end between cells."""
@@ -213,23 +245,43 @@ class ChunkStore:
         )
         return draw_planes(self.atlas, level, planes, margin)
 
-    def ghost_image(self, plan: Plan, level: int) -> tuple[Box, QImage]:
-        """Draw what a plan will give: the cells shown, and their picture.
+    def ghost(self, plan: Plan, level: int, seen: Box, until: float) -> Ghost:
+        """Draw what a plan will give, a band of cells at least.
 
-        Cells beside the plan's own are shown too where a picture reaches over there. Kept as long
-        as the same plan is shown at the same level.
+        It is kept as long as the same plan is shown at the same level, and goes on from where time
+        (of `perf_counter`) had run out. Of what would be a large picture only cells that are seen,
+        of the layer's own, are looked at.
         """
-        if self._ghost is None or self._ghost[0] is not plan or self._ghost[1] != level:
-            under = cells_under(self._map, plan.layer, plan.box)
-            follows: list[tuple[Layer, Box, Cells]] = []
-            if plan.layer.holds_tiles and under == plan.box:
-                follows += self._doc.rewriter.trial(self._map, plan.layer, plan.box, plan.cells)
-            for _, at, _ in follows:
-                under = under.joined(at)
-            box = self.shown(under)
-            pixels = self.picture(box, level, [(plan.layer, plan.box, plan.cells), *follows])
-            self._ghost = (plan, level, box, pixels, image_of(pixels))
-        return self._ghost[2], self._ghost[4]
+        large = plan.cells.size * self.atlas.lattice(level).cell_area > _GHOST_PIXELS
+        part = plan.within(seen) if large else plan
+        ghost = self._ghost
+        if ghost is None or not ghost.shows(plan, level, part.box):
+            ghost = self._ghost = self._new_ghost(plan, level, part)
+        lattice = self.atlas.lattice(level)
+        rows = max(1, int(_BAND_PIXELS / max(1, ghost.box.width * lattice.cell_area)))
+        while not ghost.is_whole:
+            band = Box(ghost.row, ghost.box.left, min(ghost.row + rows, ghost.box.bottom),
+                       ghost.box.right)  # fmt: skip
+            y = round(lattice.area(band).y - lattice.area(ghost.box).y)
+            pixels = self.picture(band, level, ghost.laid)
+            ghost.pixels[y : y + len(pixels)] = pixels
+            ghost.row = band.bottom
+            if perf_counter() > until:
+                break
+        return ghost
+
+    def _new_ghost(self, plan: Plan, level: int, part: Plan) -> Ghost:
+        under = cells_under(self._map, part.layer, part.box)
+        follows: list[tuple[Layer, Box, Cells]] = []
+        if part.layer.holds_tiles and under == part.box and not part.box.is_empty:
+            follows += self._doc.rewriter.trial(self._map, part.layer, part.box, part.cells)
+        for _, at, _ in follows:
+            under = under.joined(at)
+        box = part.box if part.box.is_empty else self.shown(under)
+        area = self.atlas.lattice(level).area(box)
+        pixels = np.zeros((round(area.height), round(area.width)), np.uint32)
+        laid = [(part.layer, part.box, part.cells), *follows]
+        return Ghost(plan, level, part, box, laid, pixels, box.top)
 
     def shown(self, box: Box) -> Box:
         """Give the cells on which a change of these cells may show: pictures reach beyond them."""

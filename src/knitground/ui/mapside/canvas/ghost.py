@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from time import perf_counter
+
 from knitground.core.base.errors import KnitError
 from knitground.core.edit.desk import Desk, Pointer
 from knitground.core.edit.flood import Region
@@ -10,7 +12,10 @@ from knitground.core.edit.planning import brush, plan_dab, plan_fill
 from knitground.ui.session import Session
 
 HOVER_LIMIT = 512
-"""A fill's ghost looks at a window of this many cells; the click itself has no limit."""
+"""A fill's ghost looks at a window of so many cells a side; the click itself has no limit."""
+_LEAST_LIMIT = 16
+_SECONDS = 0.02
+"""Where working out a fill takes longer, bridges above all, the next ghost looks less far."""
 
 
 class Ghost:
@@ -22,6 +27,7 @@ class Ghost:
         self._plan: Plan | None = None
         self._region: Region | None = None
         self._region_key: object = None
+        self._limit = HOVER_LIMIT
 
     def plan(self, at: Pointer | None) -> Plan | None:
         """Return the plan of a click at a place; None if it would do nothing."""
@@ -66,10 +72,18 @@ class Ghost:
         key = (state, place)
         if key != self._key:
             self._key = key
+            begun = perf_counter()
             try:
-                found = plan_fill(desk, at, HOVER_LIMIT)
+                found = plan_fill(desk, at, self._limit)
             except KnitError:
                 found = None
+            self._look_further_or_less(perf_counter() - begun)
             self._plan, self._region = found if found else (None, None)
             self._region_key = state
         return self._plan
+
+    def _look_further_or_less(self, seconds: float) -> None:
+        if seconds > _SECONDS:
+            self._limit = max(_LEAST_LIMIT, self._limit // 2)
+        elif seconds < _SECONDS / 8:
+            self._limit = min(HOVER_LIMIT, self._limit * 2)

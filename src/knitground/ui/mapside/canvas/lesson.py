@@ -19,35 +19,41 @@ ROLES = {"wrong": LINEN.madder, "right": LINEN.good, "changes": LINEN.accent}
 
 
 def draw_guest(
-    painter: QPainter, camera: Camera, map_: Map, store: ChunkStore, guest: Guest, view: QRect
-) -> None:
-    """Draw the ghost of what would change, and mark cells."""
+    painter: QPainter,
+    camera: Camera,
+    map_: Map,
+    store: ChunkStore,
+    guest: Guest,
+    view: QRect,
+    until: float,
+) -> bool:
+    """Draw the ghost of what would change, and mark cells.
+
+    Returns whether there was time, until a time of `perf_counter`, for the whole ghost.
+    """
     seen = seen_cells(camera, map_, view)
     plan = guest.ghost(map_)
-    if plan is not None:
-        _draw_ghost(painter, camera, map_, store, plan, seen)
+    whole = plan is None or _draw_ghost(painter, camera, map_, store, plan, until)
     for n, ((row, col), role) in enumerate(guest.cells(map_)):
         if n > _MOST:
             break
         if seen.top <= row < seen.bottom and seen.left <= col < seen.right:
             _mark(painter, box_rect(camera, map_, Box(row, col, row + 1, col + 1)), role)
+    return whole
 
 
 def _draw_ghost(
-    painter: QPainter, camera: Camera, map_: Map, store: ChunkStore, plan: Plan, seen: Box
-) -> None:
-    box = Box(max(plan.box.top, seen.top), max(plan.box.left, seen.left),
-              min(plan.box.bottom, seen.bottom), min(plan.box.right, seen.right))  # fmt: skip
-    if box.is_empty:
-        return
-    top, left = box.top - plan.box.top, box.left - plan.box.left
-    cells = plan.cells[top : top + box.height, left : left + box.width]
-    part = Plan(plan.edit, plan.layer, box, cells)
-    where, image = store.ghost_image(part, store.level_for(camera.zoom))
+    painter: QPainter, camera: Camera, map_: Map, store: ChunkStore, plan: Plan, until: float
+) -> bool:
+    seen = seen_cells(camera, map_, painter.viewport())
+    ghost = store.ghost(plan, store.level_for(camera.zoom), seen, until)
+    if ghost.part.box.is_empty:
+        return True
     painter.save()
     painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, camera.zoom < 1)
-    painter.drawImage(box_rect(camera, map_, where), image)
+    painter.drawImage(box_rect(camera, map_, ghost.box), ghost.image)
     painter.restore()
+    return ghost.is_whole
 
 
 def _mark(painter: QPainter, rect: QRectF, role: str) -> None:

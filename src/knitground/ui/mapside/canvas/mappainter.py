@@ -39,6 +39,8 @@ from knitground.ui.mapside.tools.selectmarkers import SelectMarkers
 if TYPE_CHECKING:
     from knitground.ui.mapside.canvas.picture import MapPicture
 
+_GHOST_SECONDS = 0.006
+
 
 class MapPainter:
     """Paints what a view shows."""
@@ -102,8 +104,9 @@ class MapPainter:
             draw_grid(painter, self.view.camera, self.view.shown_map, clip)
         shapes = self.view.shapes
         if shapes.on:
-            if shapes.draw(painter, self.view.camera, self.view.shown_map, self.view.rect()):
-                self.view.later.start()
+            self._come_again(
+                not shapes.draw(painter, self.view.camera, self.view.shown_map, self.view.rect())
+            )
             self.view.cold += shapes.waiting
         grid, camera = (
             self.view.desk_now().grid or self.view.shown_map,
@@ -122,10 +125,20 @@ class MapPainter:
         self.view.border.draw(painter, self.view.camera, self.view.shown_map)
         guest = self.view.session.guest
         if guest is not None:
-            draw_guest(painter, camera, self.view.shown_map, self.view.store, guest, clip)
+            self._come_again(
+                draw_guest(
+                    painter, camera, self.view.shown_map, self.view.store, guest, clip,
+                    perf_counter() + _GHOST_SECONDS,
+                )
+            )  # fmt: skip
         plan = None if guest is not None and guest.takes_clicks else self.view.plan
         if plan is not None and plan.changes_anything and self._shows(plan, clip):
-            draw_plan(painter, self.view.camera, self.view.shown_map, self.view.store, plan)
+            self._come_again(
+                draw_plan(
+                    painter, self.view.camera, self.view.shown_map, self.view.store, plan,
+                    perf_counter() + _GHOST_SECONDS,
+                )
+            )  # fmt: skip
         self._draw_markers(painter, clip)
         if self.view.pointer is not None and self.view.asks_why:
             draw_why(
@@ -143,6 +156,12 @@ class MapPainter:
             draw_label(
                 painter, camera, self.view.pointer, self.view.label(), self.view.rect(), grid, box
             )
+
+    def _come_again(self, whole: bool) -> None:
+        """Have what there was no time for drawn in the next frame."""
+        if not whole:
+            self.view.cold += 1
+            self.view.later.start()
 
     def _draw_markers(self, painter: QPainter, clip: QRect) -> None:
         assert self.view.shown_map is not None

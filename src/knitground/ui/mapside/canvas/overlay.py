@@ -30,7 +30,6 @@ from knitground.ui.common.theme import LINEN, theme
 from knitground.ui.mapside.canvas.chunks import ChunkStore, image_of
 from knitground.ui.mapside.canvas.zoom import Camera
 
-_GHOST_PIXELS = 4_000_000
 _MOST_LINES = 3000
 """Sides of selected cells that are drawn as lines; beyond, the outline is drawn as pixels."""
 _GRID = QColor(LINEN.ink)
@@ -130,16 +129,18 @@ def draw_pins(painter: QPainter, camera: Camera, map_: Map, layer: Layer, view: 
     painter.restore()
 
 
-def draw_plan(painter: QPainter, camera: Camera, map_: Map, store: ChunkStore, plan: Plan) -> None:
-    """Draw the ghost: the very pixels that the click will give, in a dashed outline."""
-    level = store.level_for(camera.zoom)
+def draw_plan(
+    painter: QPainter, camera: Camera, map_: Map, store: ChunkStore, plan: Plan, until: float
+) -> bool:
+    """Draw the ghost: the very pixels that the click will give, in a dashed outline.
+
+    Returns whether there was time, until a time of `perf_counter`, for all of it.
+    """
     grid, layers_own = grid_of(map_, plan.layer), layer_camera(camera, plan.layer)
-    if plan.cells.size * store.atlas.lattice(level).cell_area > _GHOST_PIXELS:
-        view = seen_cells(layers_own, grid, painter.viewport())
-        plan = _cut(plan, view)
-    if plan.box.is_empty:
-        return
-    box, image = store.ghost_image(plan, level)
+    seen = seen_cells(layers_own, grid, painter.viewport())
+    ghost = store.ghost(plan, store.level_for(camera.zoom), seen, until)
+    if ghost.part.box.is_empty:
+        return True
     painter.save()
     whole = map_rect(camera, map_)
     painter.setClipRect(whole)
@@ -147,25 +148,12 @@ def draw_plan(painter: QPainter, camera: Camera, map_: Map, store: ChunkStore, p
     for down in (-1, 0, 1) if map_.wrap else (0,):
         for across in (-1, 0, 1) if map_.wrap else (0,):
             step = (across * whole.width(), down * whole.height())
-            rect = box_rect(camera, map_, box).translated(*step)
+            rect = box_rect(camera, map_, ghost.box).translated(*step)
             if rect.intersects(whole):
-                painter.drawImage(rect, image)
-                _dashes(painter, box_rect(layers_own, grid, plan.box).translated(*step))
+                painter.drawImage(rect, ghost.image)
+                _dashes(painter, box_rect(layers_own, grid, ghost.part.box).translated(*step))
     painter.restore()
-
-
-def _cut(plan: Plan, view: Box) -> Plan:
-    box = Box(
-        max(plan.box.top, view.top),
-        max(plan.box.left, view.left),
-        min(plan.box.bottom, view.bottom),
-        min(plan.box.right, view.right),
-    )
-    if box.is_empty:
-        return Plan(plan.edit, plan.layer, Box(0, 0, 0, 0), plan.cells[:0, :0])
-    top, left = box.top - plan.box.top, box.left - plan.box.left
-    cells = plan.cells[top : top + box.height, left : left + box.width]
-    return Plan(plan.edit, plan.layer, box, cells, plan.bridged)
+    return ghost.is_whole
 
 
 def _dashes(painter: QPainter, rect: QRectF) -> None:
@@ -183,10 +171,7 @@ def draw_selection(
 ) -> None:
     """Outline the selected cells, however they lie."""
     seen = seen_cells(camera, map_, view).grown(1)
-    box = Box(
-        max(seen.top, chosen.box.top), max(seen.left, chosen.box.left),
-        min(seen.bottom, chosen.box.bottom), min(seen.right, chosen.box.right),
-    )  # fmt: skip
+    box = seen.shared(chosen.box)
     if box.is_empty:
         return
     top, left = box.top - chosen.box.top, box.left - chosen.box.left
