@@ -19,6 +19,8 @@ from knitground.core.base.progress import Progress, no_progress
 from knitground.core.chance.draw import VARIANT_SLOTS
 from knitground.core.knit.table import KnitTable
 
+_READERS = 4
+"""At most so many cells read one place: those round a vertex; of a side they are two."""
 CellPlaces = NDArray[np.intp]
 """(n, 4): the places that each cell reads, in the order of the kind's slots."""
 
@@ -56,6 +58,8 @@ class Problem:
         if not forgive:
             self.exempt[:] = False
         self._known: dict[tuple[int, ...], bool] = {}
+        self._four: dict[int, list[int]] = {}
+        self._readers: dict[int, list[int]] = {}
 
     def _gaps(self, values: NDArray[np.int64]) -> NDArray[np.bool_]:
         """Tell which cells have no tile."""
@@ -79,8 +83,22 @@ class Problem:
     def _bad(self, values: list[int], cell: int) -> bool:
         if self.exempt[cell]:
             return False
-        a, b, c, d = self._four[cell]
+        a, b, c, d = self._places(cell)
         return not self._fits((values[a], values[b], values[c], values[d]))
+
+    def _places(self, cell: int) -> list[int]:
+        found = self._four.get(cell)
+        if found is None:
+            found = self._four[cell] = self.cells[cell].tolist()
+        return found
+
+    def _near(self, place: int) -> list[int]:
+        """List the cells that read a place, each once."""
+        found = self._readers.get(place)
+        if found is None:
+            begin, end = np.searchsorted(self._read, (place, place + 1))
+            found = self._readers[place] = np.unique(self._by_place[begin:end]).tolist()
+        return found
 
     def search(self, start: NDArray[Any], steps: int) -> NDArray[Any] | None:
         """Look for values without conflicts near a start; None if none is found in so many steps.
@@ -96,6 +114,8 @@ class Problem:
         for step in range(steps):
             if not waiting:
                 break
+            if len(waiting) > _READERS * (steps - step):
+                return None  # a step helps no more cells than read one place
             ordered = sorted(waiting)
             cell = ordered[mix_one(step, len(ordered)) % len(ordered)]
             move = self._best_move(values, cell, held, step)
@@ -104,7 +124,7 @@ class Problem:
             place, value = move
             values[place] = value
             held[place] = step + 4 + mix_one(step, place) % 6
-            for near in self._near[place]:
+            for near in self._near(place):
                 (waiting.add if self._bad(values, near) else waiting.discard)(near)
         if waiting:
             return None
@@ -112,12 +132,8 @@ class Problem:
         return self.trimmed(out)
 
     def _prepare(self, start: NDArray[Any]) -> None:
-        self._four: list[tuple[int, int, int, int]] = [tuple(c) for c in self.cells.tolist()]
-        near: dict[int, list[int]] = {}
-        for cell, four in enumerate(self._four):
-            for place in set(four):
-                near.setdefault(place, []).append(cell)
-        self._near = near
+        order = np.argsort(self.cells, axis=None, kind="stable")
+        self._read, self._by_place = self.cells.ravel()[order], order // self.cells.shape[1]
         kinds = {int(v) for v in np.unique(start)} | {int(v) for v in np.unique(self.before)}
         for key in self.table.variants:
             if kinds & set(key) - {0}:
@@ -129,7 +145,7 @@ class Problem:
     ) -> tuple[int, int] | None:
         best: tuple[int, int, int] | None = None
         chosen: tuple[int, int] | None = None
-        for place in self._four[cell]:
+        for place in self._places(cell):
             if self.fixed[place] or held.get(place, 0) > step:
                 continue
             old = values[place]
@@ -137,7 +153,7 @@ class Problem:
                 if value == old:
                     continue
                 values[place] = value
-                left = sum(self._bad(values, near) for near in self._near[place])
+                left = sum(self._bad(values, near) for near in self._near(place))
                 score = (left, int(value != self.before[place]), mix_one(step, place, value))
                 if best is None or score < best:
                     best, chosen = score, (place, value)
@@ -160,10 +176,10 @@ class Problem:
                 if self._take_back(values, (place,)):
                     again = True
                     continue
-                for cell in self._near[place]:
+                for cell in self._near(place):
                     others = [
                         p
-                        for p in self._four[cell]
+                        for p in self._places(cell)
                         if p != place and not self.fixed[p] and values[p] != self.before[p]
                     ]
                     if any(self._take_back(values, (place, other)) for other in others):
@@ -175,7 +191,7 @@ class Problem:
         old = [values[place] for place in places]
         for place in places:
             values[place] = int(self.before[place])
-        touched = {cell for place in places for cell in self._near[place]}
+        touched = {cell for place in places for cell in self._near(place)}
         if any(self._bad(values, cell) for cell in touched):
             for place, value in zip(places, old):
                 values[place] = value
