@@ -9,6 +9,7 @@ from tests.maps import grid, pair_marks, small_project, text_of
 from knitground.core.base.window import Box
 from knitground.core.edit.laying import plan_terrain
 from knitground.core.knit.bridge import bridge, build_graph
+from knitground.core.knit.repair import Problem, corner_cells
 from knitground.core.knit.table import build_table
 from knitground.core.model.layers import GAP
 
@@ -99,3 +100,25 @@ def test_tiny_maps_that_wrap(size):
     assert not (ground.cells == GAP).any()
     doc.undo()
     assert (ground.terrain == 3).all()
+
+
+def test_a_search_that_can_not_get_there_is_given_up_before_it_begins(monkeypatch):
+    doc, map_, ground, _ = small_project((40, 40))
+    table = doc.knitter.table(map_, ground)
+    before = np.full((41, 41), 1, np.uint8)
+    painted = before.copy()
+    painted[3:38:6, 3:38:6] = 3  # each of 36 has four cells without a tile round it
+    fixed = painted != before
+    fixed[[0, -1]] = fixed[:, [0, -1]] = True
+    problem = Problem(table, corner_cells(41, 41), before, fixed, painted)
+    moves, move = [], Problem._best_move
+    monkeypatch.setattr(
+        Problem, "_best_move", lambda self, *given: moves.append(1) or move(self, *given)
+    )
+    assert problem.conflicts(painted.ravel()).sum() == 144
+    assert problem.search(painted, 35) is None
+    assert not moves
+    found = problem.search(painted, 2000)
+    assert valid(found)
+    assert (found[fixed] == painted[fixed]).all()
+    assert (found != painted).sum() == 36 * 8

@@ -96,8 +96,8 @@ class Problem:
         """List the cells that read a place, each once."""
         found = self._readers.get(place)
         if found is None:
-            begin, end = np.searchsorted(self._read, (place, place + 1))
-            found = self._readers[place] = np.unique(self._by_place[begin:end]).tolist()
+            begin, end = self._begins[place : place + 2]
+            found = self._readers[place] = sorted(set(self._by_place[begin:end].tolist()))
         return found
 
     def search(self, start: NDArray[Any], steps: int) -> NDArray[Any] | None:
@@ -133,7 +133,9 @@ class Problem:
 
     def _prepare(self, start: NDArray[Any]) -> None:
         order = np.argsort(self.cells, axis=None, kind="stable")
-        self._read, self._by_place = self.cells.ravel()[order], order // self.cells.shape[1]
+        self._by_place = order // self.cells.shape[1]
+        counts = np.bincount(self.cells.ravel(), minlength=self.before.size)
+        self._begins = [0, *np.cumsum(counts).tolist()]
         kinds = {int(v) for v in np.unique(start)} | {int(v) for v in np.unique(self.before)}
         for key in self.table.variants:
             if kinds & set(key) - {0}:
