@@ -1,5 +1,7 @@
 """Faults that were found by trying to break the program, each as it was met."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from tests.core.test_grow import GRAPH
@@ -17,6 +19,7 @@ from knitground.core.edit.selecting import Selection
 from knitground.core.edit.sheets import add_region, name_tile, set_weight, tag_tiles
 from knitground.core.edit.sizes import Margins, duplicate_map, merge_down, resize_map
 from knitground.core.edit.terrains import paint_marks
+from knitground.core.grow import runner
 from knitground.core.grow.parting import mend
 from knitground.core.grow.runner import grown_cells, run_recipe
 from knitground.core.knit.repair import close_gaps
@@ -120,6 +123,44 @@ def test_the_last_step_on_a_layer_counts_also_for_a_released_pin():
     assert grown.pinned.all()
     doc.apply(plan_unpin(doc, map_, grown, box, every, "Release").edit)
     assert not grown.pinned.any(), "all pins in the box, not only some"
+
+
+def test_what_grows_under_pins_is_worked_out_once_for_a_whole_stroke(monkeypatch):
+    doc, map_, *_ = small_project()
+    grown, runs, run = recipe_of_two(doc, map_), [], runner.run_recipe
+    monkeypatch.setattr(runner, "run_recipe", lambda *a, **k: runs.append(1) or run(*a, **k))
+    every = np.ones((map_.height, map_.width), bool)
+    box, one = Box(0, 0, map_.height, map_.width), every[:1, :1]
+
+    def lay(values):
+        doc.apply(plan_cells(map_, grown, box, values, every, "Lay").edit)
+
+    def release(row, col):
+        doc.apply(plan_unpin(doc, map_, grown, Box(row, col, row + 1, col + 1), one, "Go").edit)
+
+    lay(np.zeros(every.shape, np.int32))
+    last = run(doc.project, map_)[-1].made
+    for col in range(map_.width):
+        release(2, col)
+    assert len(runs) == 1
+    assert (grown.cells[2] == last[2]).all()
+    doc.undo()
+    release(2, map_.width - 1)
+    assert len(runs) == 1
+    assert (grown.cells[2] == last[2]).all()
+    for n, change in enumerate(
+        (
+            lambda: doc.apply(set_recipe(map_, replace(map_.recipe, seed=77))),
+            lambda: lay(np.ones(every.shape, np.int32)),
+            lambda: doc.apply(add_layer(map_, map_.new_tile_layer("More"))),
+        )
+    ):
+        before = len(runs)
+        change()
+        release(n + 3, 4)
+        release(n + 3, 5)
+        assert len(runs) == before + 1
+        assert grown.cells[n + 3, 4] == run(doc.project, map_)[-1].made[n + 3, 4]
 
 
 def test_an_amended_edit_that_sets_a_field_twice_is_undone_to_the_start():

@@ -385,7 +385,7 @@ def test_a_straight_line_is_laid_while_the_button_is_still_down(window, behind):
 
 
 def test_a_fault_in_a_dab_comes_once_and_leaves_a_usable_window(window, behind, monkeypatch, qtbot):
-    def broken(*_):
+    def broken(*_, **__):
         raise ZeroDivisionError
 
     with monkeypatch.context() as patched:

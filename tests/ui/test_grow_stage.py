@@ -1,5 +1,6 @@
 """The stage Grow in the real window: recipes built, moved, set live, looked at, kept as files."""
 
+import threading
 import time
 from dataclasses import replace
 
@@ -9,12 +10,14 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QComboBox, QInputDialog
 from tests.maps import snapshot
-from tests.ui.conftest import LEFT, drag, settle
+from tests.ui.conftest import LEFT, drag, move, settle, settle_view
 
 from knitground.core.base.window import Box
+from knitground.core.edit.laying import plan_cells
 from knitground.core.edit.recipes import add_step, step_title
 from knitground.core.edit.selecting import Selection
 from knitground.core.edit.tiles import add_tag
+from knitground.core.grow import runner
 from knitground.core.grow.joins import joins_of
 from knitground.core.grow.work import Work
 from knitground.core.model.conditions import Look
@@ -315,6 +318,59 @@ def test_pins_stay_through_runs_a_kept_selection_too_and_a_plain_layer(window, c
     coast.roll()
     done()
     assert (session.map.layers[4].cells == shown).all()
+
+
+def test_what_grows_under_a_pin_is_found_out_beside_the_interface(window, coast, monkeypatch):
+    session, view = window.session, window.mapside.view
+    heaps, threads, run = session.map.layers[4], [], runner.run_recipe
+
+    def seen(*given, **named):
+        threads.append(threading.current_thread())
+        return run(*given, **named)
+
+    monkeypatch.setattr(runner, "run_recipe", seen)
+    tile = session.map.legend.place(TileRef("props", 0, 5))
+    box, three = Box(3, 3, 4, 6), np.ones((1, 3), bool)
+    values = np.full((1, 3), tile, np.int32)
+    session.apply(plan_cells(session.map, heaps, box, values, three, "Lay").edit)
+    made = run(session.project, session.map)
+    grows = next(each.made for each in reversed(made) if each.layer is heaps)
+    session.choose_layer(heaps)
+    session.choose_tool("erase")
+    view.fit()
+    settle_view(view)
+    for col in (3, 4):
+        move(view, view.screen_at(3, col))
+        settle_view(view)
+        assert view.plan.cells[0, 0] == grows[3, col] != tile
+    drag(view, view.screen_at(3, 3), view.screen_at(3, 5))
+    settle()
+    assert not heaps.pinned[3, 3:6].any()
+    assert (heaps.cells[3, 3:6] == grows[3, 3:6]).all()
+    assert len(threads) == 1
+    assert threading.main_thread() not in threads
+
+
+@pytest.mark.parametrize("size", [1, 3])
+def test_a_stroke_that_releases_pins_erases_nothing_else(window, coast, size):
+    session, view = window.session, window.mapside.view
+    session.choose_tool("erase")
+    session.set_options(tile_size=size)
+    view.fit()
+    box, three = Box(20, 30, 21, 33), np.ones((1, 3), bool)
+    for layer in (session.map.layers[0], session.map.layers[4]):
+        session.choose_layer(layer)
+        settle()
+        before = snapshot(session.project)
+        tile = session.map.legend.place(TileRef("props", 0, 5))
+        values = np.full((1, 3), tile, np.int32)
+        session.apply(plan_cells(session.map, layer, box, values, three, "Lay").edit)
+        assert layer.pinned[20, 30:33].all()
+        drag(view, view.screen_at(20, 30), *(view.screen_at(20, n) for n in (31, 32, 33, 34)))
+        settle()
+        assert session.doc.history.undo_name == "Release pins"
+        assert not layer.pinned[18:23, 28:37].any()
+        assert snapshot(session.project) == before
 
 
 def test_an_impossible_solve_is_shown_and_freed(window):

@@ -701,6 +701,7 @@ def strange_sheet(window):
 def test_a_sheet_without_sets_shows_likely_ones_and_a_click_makes_one(window, qtbot):
     session, bench, new = strange_sheet(window)
     qtbot.waitUntil(lambda: bool(bench.likely.offers), timeout=20_000)
+    settle()
     assert bench.likely.isVisible()
     assert bench.cards.isVisible()  # by hand is still there
     words = [each.text() for each in bench.likely.findChildren(QLabel)]

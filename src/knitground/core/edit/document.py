@@ -12,6 +12,7 @@ from knitground.core.base.errors import EditError
 from knitground.core.base.window import Box, read
 from knitground.core.edit.atoms import Atom, SetField
 from knitground.core.edit.changed import Changed, What
+from knitground.core.edit.grower import Grower
 from knitground.core.edit.history import History, Step
 from knitground.core.edit.knitter import Knitter
 from knitground.core.edit.rewriter import Rewriter
@@ -46,6 +47,7 @@ class Document:
         self.history = History()
         self.knitter = Knitter(project)
         self.rewriter = Rewriter(project, self.knitter)
+        self.grower = Grower(project)
         self.revision = 0
         self._stroke: Step | None = None
         self._amending: tuple[Step, object] | None = None
@@ -242,6 +244,7 @@ class Document:
             told.add(key)
             follow_ups = self.knitter.follow(change)
             follow_ups += self.rewriter.follow([change, *follow_ups])
+            self.grower.follow(change)
             self.changed.emit(change)
             for made in follow_ups:
                 self.changed.emit(made)

@@ -104,6 +104,10 @@ class LayerPlans:
             mask = mask & (values > 0)
         return plan_cells(map_, layer, region.box, values, mask, f"{verb} {hand.title}")
 
+    def releases(self, _map: Map, _layer: Layer, _region: Region) -> bool:
+        """Whether erasing a region would release pins, and nothing else."""
+        return False
+
     def erase(
         self, _desk: Desk, map_: Map, layer: Layer, region: Region, what: str = ""
     ) -> Plan | None:
@@ -137,12 +141,17 @@ def _holds(layer: Layer) -> str:
 class GrownPlans(LayerPlans):
     """On a grown layer what is laid becomes pins; erasing releases those first."""
 
+    def releases(self, map_: Map, layer: Layer, region: Region) -> bool:
+        """Whether there are pins."""
+        assert isinstance(layer, GrownLayer)
+        return pins_to_release(map_, layer, region.box, region.mask)
+
     def erase(
         self, desk: Desk, map_: Map, layer: Layer, region: Region, what: str = ""
     ) -> Plan | None:
         """Plan releasing pins; where there are none, emptying cells, which pins them."""
         assert isinstance(layer, GrownLayer)
-        if pins_to_release(map_, layer, region.box, region.mask):
+        if self.releases(map_, layer, region):
             name = f"Release pins{' of' if what else ''}{what}"
             return plan_unpin(desk.doc, map_, layer, region.box, region.mask, name)
         return super().erase(desk, map_, layer, region, what)
@@ -150,6 +159,13 @@ class GrownPlans(LayerPlans):
 
 class GroundPlans(LayerPlans):
     """On a ground layer terrain is laid, and tiles as pins; erasing releases those first."""
+
+    def releases(self, map_: Map, layer: Layer, region: Region) -> bool:
+        """Whether there are pins on or between the places."""
+        assert isinstance(layer, GroundLayer)
+        cells, _ = standing_of(layer.kind_of_set).under(region.box, region.mask)
+        fitted = cells.fitted(map_.height, map_.width, map_.wrap)
+        return not fitted.is_empty and bool(read(layer.pinned, fitted).any())
 
     def terrain_refusal(self, layer: Layer, hand: TerrainInHand) -> str | None:
         """Terrain has to be of the layer's own set."""
@@ -174,9 +190,8 @@ class GroundPlans(LayerPlans):
         """Plan releasing pins; where there are none, taking away the terrain beneath."""
         assert isinstance(layer, GroundLayer)
         box, mask = region.box, region.mask
-        cells, every = standing_of(layer.kind_of_set).under(box, mask)
-        fitted = cells.fitted(map_.height, map_.width, map_.wrap)
-        if not fitted.is_empty and read(layer.pinned, fitted).any():
+        if self.releases(map_, layer, region):
+            cells, every = standing_of(layer.kind_of_set).under(box, mask)
             return plan_unpin(desk.doc, map_, layer, cells, every, "Release pins")
         return plan_terrain(desk.doc, map_, layer, box, mask, 0, "Erase terrain")
 

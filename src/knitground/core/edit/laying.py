@@ -11,7 +11,6 @@ from knitground.core.base.window import Box, read
 from knitground.core.edit.atoms import Atom, PatchArray, PatchTerrain
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.document import Document, Edit
-from knitground.core.grow.runner import grown_cells
 from knitground.core.knit.bridge import Sides, build_bridges
 from knitground.core.knit.keys import Ground
 from knitground.core.knit.knit import cells_reached, knit_box, terrain_with
@@ -264,7 +263,7 @@ def plan_unpin(
         table = doc.knitter.table(map_, layer)
         made = knit_box(table, layer, box, keep_pins=False, wrap=map_.wrap)
     elif isinstance(layer, GrownLayer):
-        made = grown_cells(doc.project, map_, layer, box)
+        made = doc.grower.cells(map_, layer, box)
     else:
         raise TypeError(f"nothing makes the cells of a layer of {layer.kind}")
     cells = np.where(released, made, read(layer.cells, box))

@@ -92,11 +92,14 @@ def plan_dab(
     at: Pointer,
     anchor: tuple[int, int] | None = None,
     cover: Cover | None = None,
+    *,
+    only_pins: bool = False,
 ) -> Plan | None:
     """Plan one dab of Paint or Erase; None where it is refused.
 
     `anchor` is where the stroke's patch begins, so that dabs of one stroke fit together; `cover`
-    what the stroke has laid so far, with a soft brush.
+    what the stroke has laid so far, with a soft brush. A stroke of Erase that began by releasing
+    pins releases `only_pins`: else its next dab would erase what has just been released.
     """
     map_, layer = desk.grid, desk.layer
     if refusal(desk, at) is not None or map_ is None or layer is None:
@@ -104,7 +107,17 @@ def plan_dab(
     if desk.draws_path:
         return plan_path(desk, at.side(map_))
     region = Region(*brush(desk, map_, at))
+    if only_pins and not plans_of(layer).releases(map_, layer, region):
+        return None
     return plans_of(layer).dab(desk, map_, layer, region, anchor, cover)
+
+
+def releases_pins(desk: Desk, at: Pointer) -> bool:
+    """Whether a dab of Erase would release pins."""
+    map_, layer = desk.grid, desk.layer
+    if desk.tool != "erase" or desk.draws_path or map_ is None or layer is None:
+        return False
+    return plans_of(layer).releases(map_, layer, Region(*brush(desk, map_, at)))
 
 
 def plan_path(desk: Desk, sides: SideMask) -> Plan | None:

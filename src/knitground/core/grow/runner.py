@@ -175,29 +175,58 @@ def last_made(grown: Sequence[Grown]) -> list[Grown]:
     return list(last.values())
 
 
-def grown_cells(project: Project, map_: Map, layer: GrownLayer, box: Box) -> Cells:
+def grown_cells(
+    project: Project,
+    map_: Map,
+    layer: GrownLayer,
+    box: Box,
+    progress: Progress = no_progress,
+) -> Cells:
     """Give what the recipe grows in a box of a layer, pins apart; empty if no step makes it.
 
     A part is what the same part of the whole is. On a map that wraps the box may reach over the
     border.
+
+    Raises
+    ------
+    Cancelled
+        From `progress`.
     """
-    own = [
-        (place, step)
-        for place, step in enumerate(map_.recipe.steps)
-        if step.active and _makes(project, map_, step, place, layer)
-    ]
+    own = _makers(project, map_, layer)
     if not own:
         return np.zeros((box.height, box.width), np.int32)
     place, step = own[-1]
-    if len(own) == 1 and isinstance(step, MixStep) and not step.where:
-        return fill_from_mix(project, map_, step, place, box)
     if isinstance(step, RewriteStep):
         return live_rules(project, map_, step, place).cells(box)[layer.number]
-    made = run_recipe(project, map_, until=place + 1, skipped=[])
+    if isinstance(step, MixStep) and not _reads_more(own):
+        return fill_from_mix(project, map_, step, place, box)
+    made = run_recipe(project, map_, progress, until=place + 1, skipped=[])
     found = next((each.made for each in reversed(made) if each.layer is layer), None)
     if found is None:
         return np.zeros((box.height, box.width), np.int32)
     return read(np.asarray(found, np.int32), box)
+
+
+def needs_whole_run(project: Project, map_: Map, layer: GrownLayer) -> bool:
+    """Whether even a single cell of a layer is told by running the recipe on the whole map."""
+    return _reads_more(_makers(project, map_, layer))
+
+
+def _makers(project: Project, map_: Map, layer: GrownLayer) -> list[tuple[int, Step]]:
+    """List the steps that make a layer, and their places."""
+    return [
+        (place, step)
+        for place, step in enumerate(map_.recipe.steps)
+        if step.active and _makes(project, map_, step, place, layer)
+    ]
+
+
+def _reads_more(makers: list[tuple[int, Step]]) -> bool:
+    """Whether a part of what steps make in the end depends on more than what lies there."""
+    if not makers or isinstance(makers[-1][1], RewriteStep):
+        return False
+    step = makers[-1][1]
+    return len(makers) > 1 or not isinstance(step, MixStep) or bool(step.where)
 
 
 def _makes(project: Project, map_: Map, step: Step, place: int, layer: GrownLayer) -> bool:

@@ -4,11 +4,15 @@ from __future__ import annotations
 
 from time import perf_counter
 
+from PySide6.QtWidgets import QWidget
+
 from knitground.core.base.errors import KnitError
 from knitground.core.edit.desk import Desk, Pointer
 from knitground.core.edit.flood import Region
 from knitground.core.edit.laying import Plan
-from knitground.core.edit.planning import brush, plan_dab, plan_fill
+from knitground.core.edit.planning import brush, plan_dab, plan_fill, releases_pins
+from knitground.core.model.layers import Cells, GrownLayer
+from knitground.ui.common.beside import Beside
 from knitground.ui.session import Session
 
 HOVER_LIMIT = 512
@@ -21,8 +25,10 @@ _SECONDS = 0.02
 class Ghost:
     """Keeps the plan under the pointer until something changes that it depends on."""
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, session: Session, view: QWidget) -> None:
         self._session = session
+        self._view = view
+        self._beside = Beside(lambda: session.doc, view)
         self._key: object = None
         self._plan: Plan | None = None
         self._region: Region | None = None
@@ -53,10 +59,32 @@ class Ghost:
         return self._region is not None and not self._region.complete
 
     def _try(self, desk: Desk, at: Pointer) -> Plan | None:
+        if self._has_to_grow(desk, at):
+            return None
         try:
             return plan_dab(desk, at)
         except KnitError:
             return None
+
+    def _has_to_grow(self, desk: Desk, at: Pointer) -> bool:
+        """Whether it is not known yet what grows under pins; it is found out beside."""
+        map_, layer, doc = desk.grid, desk.layer, desk.doc
+        if map_ is None or not isinstance(layer, GrownLayer) or not releases_pins(desk, at):
+            return False
+        if doc.grower.is_ready(map_, layer):
+            return False
+        if not self._beside.is_busy:
+            self._beside.ask(
+                lambda progress: doc.grower.grow(map_, layer, progress),
+                lambda cells: self._grown(layer, cells),
+            )
+        return True
+
+    def _grown(self, layer: GrownLayer, cells: Cells | None) -> None:
+        if cells is not None:
+            self._session.doc.grower.keep(layer, cells)
+            self._key = None
+            self._view.update()
 
     def _fill(self, desk: Desk, at: Pointer) -> Plan | None:
         grid, state = desk.grid, desk.state

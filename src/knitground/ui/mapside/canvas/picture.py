@@ -70,7 +70,7 @@ class MapPicture(QWidget):
         self.shapes = MapShapes(session, self)
         self.border = BorderDrag(session)
         self._held = HeldTool(session, tools)
-        self._ghost = Ghost(session)
+        self._ghost = Ghost(session, self)
         self.store: ChunkStore | None = None
         self.outlines = Outlines()
         self._cameras: WeakKeyDictionary[Map, Camera] = WeakKeyDictionary()

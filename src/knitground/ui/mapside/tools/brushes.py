@@ -14,7 +14,7 @@ from knitground.core.edit.desk import Pointer
 from knitground.core.edit.hand import PatchInHand
 from knitground.core.edit.layerplans import Cover
 from knitground.core.edit.laying import Plan
-from knitground.core.edit.planning import brush, plan_dab, plan_path, refusal
+from knitground.core.edit.planning import brush, plan_dab, plan_path, refusal, releases_pins
 from knitground.core.knit.sides import sides_along
 from knitground.core.model.map import Map
 from knitground.ui.mapside.tools.tool import Tool
@@ -39,6 +39,7 @@ class _Brush(Tool):
         self._cover: Cover | None = None
         self._path = False
         self._crossed = False
+        self._only_pins = False
         self._waiting: deque[Pointer] = deque()
 
     def press(self, at: Pointer) -> bool:
@@ -49,6 +50,7 @@ class _Brush(Tool):
         self._last = at
         self._waiting.clear()
         self._path, self._crossed = self.desk.draws_path, False
+        self._only_pins = releases_pins(self.desk, at)
         self._anchor = None
         map_ = self.desk.grid
         self._cover = Cover(map_) if map_ is not None and self.desk.is_soft else None
@@ -133,7 +135,9 @@ class _Brush(Tool):
             return None  # said when it is laid
 
     def _dab(self, at: Pointer) -> None:
-        self._lay(lambda: plan_dab(self.desk, at, self._anchor, self._cover))
+        self._lay(
+            lambda: plan_dab(self.desk, at, self._anchor, self._cover, only_pins=self._only_pins)
+        )
 
     def _lay(self, planned: Callable[[], Plan | None]) -> None:
         try:
