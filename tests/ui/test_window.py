@@ -12,6 +12,7 @@ from tests.maps import snapshot
 from tests.ui.conftest import LAYERS, LEFT, click, drag, pixels, settle
 
 from knitground.core.base.errors import Cancelled
+from knitground.core.edit.maps import rename_map
 from knitground.core.files.copies import waiting_copies
 from knitground.ui.common.beside import Beside
 from knitground.ui.common.finder import match
@@ -411,3 +412,27 @@ def test_a_flat_button_is_never_squeezed_to_nothing(window):
     settle()
     assert button.height() >= 12
     line.deleteLater()
+
+
+def test_a_long_map_name_leaves_room_for_the_others_and_is_told_whole(window):
+    session, tabs = window.session, window.mapside.tabs
+    long = "Wet windward meadow " * 9 + "one"
+    for place, name in ((0, long), (2, long[:-3] + "two")):
+        session.do(
+            lambda name=name, place=place: rename_map(
+                session.project, session.project.maps[place], name
+            )
+        )
+    settle()
+    assert tabs.tabText(0).endswith("one")
+    assert tabs.tabText(2).endswith("two")
+    assert tabs.tabText(1).startswith("North basin")
+    assert tabs.tabToolTip(0).startswith(long)
+    assert all(tabs.tabRect(n).right() <= tabs.width() for n in range(3))
+    session.do(
+        lambda: rename_map(
+            session.project, session.project.maps[0], long.replace("meadow", "hollow", 1)
+        )
+    )
+    settle()
+    assert "hollow" in tabs.tabToolTip(0)

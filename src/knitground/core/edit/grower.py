@@ -79,4 +79,6 @@ class Grower:
 
 def _has_new_pins(layer: GrownLayer, made: _Made, box: Box | None) -> bool:
     assert box is not None
+    if layer.pinned.shape != made.pins.shape:  # it is being resized: more is to follow
+        return True
     return bool((read(layer.pinned, box) & ~read(made.pins, box)).any())

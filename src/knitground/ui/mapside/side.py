@@ -6,6 +6,7 @@ from collections.abc import Callable
 from functools import partial
 
 from PySide6.QtCore import QEvent, QObject, Qt, Signal
+from PySide6.QtGui import QFont, QFontMetrics
 from PySide6.QtWidgets import QLabel, QSplitter, QTabBar, QWidget
 
 from knitground.core.edit.changed import Changed, What
@@ -24,6 +25,8 @@ from knitground.ui.mapside.tools.selectmarkers import marker_tools
 from knitground.ui.mapside.tools.shapes import Box, Line
 from knitground.ui.mapside.tools.tool import Tool
 from knitground.ui.session import Session
+
+_NAME_WIDE = 180
 
 
 class MapSide(QWidget):
@@ -45,7 +48,6 @@ class MapSide(QWidget):
         self.tabs.setElideMode(Qt.TextElideMode.ElideNone)
         self.tabs.currentChanged.connect(self._choose)
         self.tabs.tabBarDoubleClicked.connect(self._rename)
-        self.tabs.setToolTip("Maps of the project; double-click renames")
         self.ribbon = Ribbon(session, self.tools)
         self._marker_tools = marker_tools(session)
         self.second: MapView | None = None
@@ -114,18 +116,27 @@ class MapSide(QWidget):
     def refresh(self) -> None:
         """Show the project's maps as tabs."""
         maps = self.session.project.maps
-        names = [f"{each.name}  ⟲" if each.wrap else each.name for each in maps]
+        names = [f"{self._short(each.name)}  ⟲" if each.wrap else self._short(each.name)
+                 for each in maps]  # fmt: skip
         self._filling = True
         if [self.tabs.tabText(n) for n in range(self.tabs.count())] != names:
             while self.tabs.count():
                 self.tabs.removeTab(0)
             for name in names:
                 self.tabs.addTab(name)
+        for place, each in enumerate(maps):
+            self.tabs.setTabToolTip(place, f"{each.name}; double-click renames")
         if self.session.map in maps:
             self.tabs.setCurrentIndex(maps.index(self.session.map))
         self._filling = False
         self.empty.setVisible(not maps)
         self.empty.setGeometry(self.view.rect().adjusted(40, 40, -40, -40))
+
+    def _short(self, name: str) -> str:
+        """Cut a name in its middle, so that it leaves room for others even when it is bold."""
+        bold = QFont(self.tabs.font())
+        bold.setWeight(QFont.Weight.DemiBold)
+        return QFontMetrics(bold).elidedText(name, Qt.TextElideMode.ElideMiddle, _NAME_WIDE)
 
     def _choose(self, place: int) -> None:
         maps = self.session.project.maps

@@ -30,7 +30,9 @@ CHUNK_PX = 256
 _AT_ONCE = 50_000
 """Pixels of tiles to draw before the clock is looked at."""
 _GHOST_PIXELS = 4_000_000
+"""Of a ghost that has more pixels only what is seen is composed."""
 _BAND_PIXELS = 48_000
+"""Pixels of a ghost that are composed before the clock is looked at."""
 LIMIT_BYTES = 192 * 1024 * 1024
 Key = tuple[int, int, int]
 
