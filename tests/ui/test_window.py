@@ -425,7 +425,7 @@ def test_a_long_map_name_leaves_room_for_the_others_and_is_told_whole(window):
         )
     settle()
     assert tabs.tabText(0).endswith("one")
-    assert tabs.tabText(2).endswith("two")
+    assert tabs.tabText(2).endswith("two  ⟲")
     assert tabs.tabText(1).startswith("North basin")
     assert tabs.tabToolTip(0).startswith(long)
     assert all(tabs.tabRect(n).right() <= tabs.width() for n in range(3))
