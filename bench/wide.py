@@ -217,6 +217,61 @@ def pans_rows(window: object, settle: Callable[[int], None]) -> list[Row]:
     return rows
 
 
+def demo_rows(window: object, settle: Callable[[int], None]) -> list[Row]:
+    """Shapes of every tile shown on the map, and pins released on a layer that a recipe grows."""
+    import numpy as np
+    from PySide6.QtWidgets import QApplication
+
+    from knitground.core.base.window import Box
+    from knitground.core.edit.desk import Pointer
+    from knitground.core.edit.laying import plan_cells
+    from knitground.core.edit.shapes import add_shape
+    from knitground.core.files.opening import open_project
+    from knitground.core.model.shapes import ShapeForm, TileShape
+    from knitground.demo.project import write_demo
+
+    folder = Path(tempfile.mkdtemp()) / "Harl Pans"
+    write_demo(folder)
+    window.session.doc.mark_saved()
+    window.session.open(open_project(folder).project)
+    session, view = window.session, window.mapside.view
+    window.show_stage("draw")
+    round_ = TileShape("solid", ShapeForm.ROUND, ((3.0, 3.0), (13.0, 13.0)))
+    for sheet in session.project.tilesets:
+        tiles = [(row, col) for row in range(sheet.rows) for col in range(sheet.columns)]
+        session.apply(add_shape(sheet, tiles, round_))
+    view.fit()
+    view.set_shapes(True)
+    times = []
+    for turn in range(60):
+        view.camera.left += (7, -7)[turn % 20 < 10]
+        if turn % 6 == 0:
+            props, box = session.map.layers[2], Box(20, turn, 21, turn + 1)
+            one, value = np.ones((1, 1), np.bool_), np.full((1, 1), 1, np.int32)
+            session.apply(plan_cells(session.map, props, box, value, one, "Lay").edit)
+        times.append(ms(view.repaint))
+        QApplication.processEvents()
+    rows = [worst("paint with shapes of every tile shown", times, PAINT)]
+    view.set_shapes(False)
+    session.choose_map(session.project.map_named("Salt coast"))
+    layer = session.map.layers[4]
+    session.choose_layer(layer)
+    settle(20)
+    box, many = Box(8, 8, 40, 72), np.ones((32, 64), np.bool_)
+    values = np.ones((32, 64), np.int32)
+    session.apply(plan_cells(session.map, layer, box, values, many, "Lay").edit)
+    session.choose_tool("erase")
+    settle(5)
+    times = []
+    for n in range(60):
+        view.pointer = Pointer((10 + n) * 16.0 + 8, 20 * 16.0 + 8)
+        times.append(ms(view.repaint))
+        settle(1)
+    assert view.plan is not None
+    rows.append(worst("show what grows under a pin", times, PAINT))
+    return rows
+
+
 def main() -> int:
     """Run all; returns the exit code."""
     os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
@@ -231,7 +286,8 @@ def main() -> int:
     window._idle.stop()  # noqa: SLF001 - knitting in idle moments is measured by nobody's frame
     settle(5)
     spare_frames()  # as the program does once a project is open
-    rows = [*rows_of(window, settle), *tiles_rows(window, settle), *pans_rows(window, settle)]
+    rows = [*rows_of(window, settle), *tiles_rows(window, settle), *pans_rows(window, settle),
+            *demo_rows(window, settle)]  # fmt: skip
     window.session.doc.mark_saved()
     window.shell.close()
     return tell_rows(rows)
