@@ -8,6 +8,7 @@ from tests.maps import planes, small_project
 from tests.ui.conftest import pixels, settle, settle_view
 
 from knitground.core.base.window import Box
+from knitground.core.edit.desk import Pointer
 from knitground.core.edit.laying import plan_cells, plan_terrain
 from knitground.core.edit.markers import add_markers
 from knitground.core.edit.selecting import Selection
@@ -18,6 +19,7 @@ from knitground.core.model.slicing import Slicing
 from knitground.core.model.tile import TileRef
 from knitground.core.model.tileset import Frame, TileFacts, Tileset
 from knitground.core.render.compose import compose
+from knitground.ui.mapside.canvas import ghost
 from knitground.ui.mapside.canvas.chunks import LIMIT_BYTES, ChunkStore
 from knitground.ui.mapside.canvas.markers import kind_colour
 from knitground.ui.mapside.canvas.zoom import STEPS, Camera
@@ -44,6 +46,53 @@ def test_a_piece_is_shrunk_once_until_it_changes(qapp):
     assert fresh is not small
     assert fresh.pixelColor(8, 8) != small.pixelColor(8, 8)
     assert fresh.pixelColor(wide // 2 - 1, 0) == small.pixelColor(wide // 2 - 1, 0)
+
+
+def test_a_large_ghost_comes_band_by_band_and_is_what_the_click_gives(window):
+    session, view = window.session, window.mapside.view
+    map_, layer = session.map, session.map.layers[2]
+    session.choose_layer(layer)
+    settle_view(view)
+    box = Box(0, 0, map_.height, map_.width)
+    rng = np.random.default_rng(4)
+    values = rng.integers(1, len(map_.legend.tiles), (map_.height, map_.width)).astype(np.int32)
+    plan = plan_cells(map_, layer, box, values, np.ones(values.shape, bool), "Lay")
+    drawn, rounds = view.store.ghost(plan, 0, box, 0.0), 1
+    assert not drawn.is_whole
+    assert drawn.pixels[:16].any()
+    assert not drawn.pixels[-16:].any()
+    while not view.store.ghost(plan, 0, box, 0.0).is_whole:
+        rounds += 1
+    assert rounds > 5
+    assert view.store.ghost(plan, 0, box, 0.0) is drawn
+    session.apply(plan.edit)
+    assert (view.store.picture(box, 0, [(layer, box, values)]) == drawn.pixels).all()
+    assert view.store.ghost(plan, 1, box, 0.0) is not drawn  # another size is another picture
+    part = plan.within(Box(10, 20, 30, 400))
+    assert part.box == Box(10, 20, 30, map_.width)
+    assert (part.cells == values[10:30, 20:]).all()
+    assert plan.within(box) is plan
+    assert plan.within(Box(map_.height, 0, map_.height + 5, 9)).box.is_empty
+
+
+def test_the_ghost_of_a_fill_looks_less_far_where_that_takes_long(window, monkeypatch):
+    session, view = window.session, window.mapside.view
+    session.choose_tool("fill")
+    looked, now, took, plan_fill = [], [0.0], [0.0], ghost.plan_fill
+
+    def slow(desk, at, limit):
+        looked.append(limit)
+        now[0] += took[0]
+        return plan_fill(desk, at, limit)
+
+    monkeypatch.setattr(ghost, "plan_fill", slow)
+    monkeypatch.setattr(ghost, "perf_counter", lambda: now[0])
+    for took[0], limits in ((0.03, [512, 256, 128, 64]), (0.01, [32, 32]), (0.001, [32, 64, 128])):
+        looked.clear()
+        for _ in limits:
+            session.set_options(seed=session.options.seed + 1)  # else it would be kept
+            assert view._ghost.plan(Pointer(400.0, 300.0)) is not None
+        assert looked == limits
 
 
 @given(
