@@ -3,12 +3,14 @@ import pytest
 from PySide6.QtCore import QPointF, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QPushButton
+from shiboken6 import delete
 from tests.core.test_areas import two_grids
 from tests.maps import snapshot
 from tests.sheets import make
 from tests.ui.conftest import LEFT, click, drag, move, pixels, settle, settle_view
 from tests.ui.test_stages import drop, type_into
 
+from knitground.core.base.progress import no_progress
 from knitground.core.files.images import png_bytes, read_sheet
 from knitground.core.files.opening import open_project
 from knitground.core.model.slicing import Slicing
@@ -225,7 +227,7 @@ def test_a_half_written_sheet_leaves_the_old_one(window, bench, qtbot):
     assert (tileset.picture == before).all()
 
 
-def test_relaying_keeps_the_map_and_is_written_on_save(window, bench):
+def test_relaying_keeps_the_map_and_is_written_on_save(window, bench, monkeypatch):
     view = window.mapside.view
     window.show_stage("draw")
     view.fit()
@@ -241,7 +243,13 @@ def test_relaying_keeps_the_map_and_is_written_on_save(window, bench):
     dialog.boxes["spacing"].setValue(6)
     dialog.boxes["extrude"].setValue(2)
     dialog.boxes["columns"].setValue(7)
-    bench.pictures.relay_with(dialog)
+    started = []
+    with monkeypatch.context() as patched:
+        patched.setattr(window.session, "runner", lambda _, *work: started.append(work))
+        bench.pictures.relay_with(dialog)
+    delete(dialog)  # the work goes on after the dialog has gone
+    work, done = started[0]
+    done(work(no_progress))
     settle()
     assert tileset.slicing == Slicing(16, 16, 3, 3, 6, 6)
     window.show_stage("draw")

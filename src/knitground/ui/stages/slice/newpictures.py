@@ -13,7 +13,7 @@ from knitground.core.model.slicing import Slicing
 from knitground.core.model.tileset import Picture, SheetFile, Tileset
 from knitground.ui.common.asking import answered
 from knitground.ui.session import Session
-from knitground.ui.stages.slice.relaydialog import RelayDialog, ReskinDialog
+from knitground.ui.stages.slice.relaydialog import RelayDialog, ReskinDialog, relaid
 
 
 class NewPictures:
@@ -32,7 +32,7 @@ class NewPictures:
 
     def relay_with(self, dialog: RelayDialog) -> None:
         """Take the sheet that a dialog describes; its file is written on the next save."""
-        tileset = dialog.tileset
+        tileset, numbers = dialog.tileset, dialog.numbers()
         name = f"{file_stem(tileset.name)}-relaid.png"
 
         def take(made: tuple[Picture, Slicing]) -> None:
@@ -41,7 +41,7 @@ class NewPictures:
                     f"“{tileset.name}” is laid out anew; saving writes {tileset.sheet}"
                 )
 
-        self.session.run_long("Laying the sheet out…", lambda _: dialog.make(), take)
+        self.session.run_long("Laying the sheet out…", lambda _: relaid(tileset, numbers), take)
 
     def ask_reskin(self) -> None:
         """Ask for another picture, show what it makes, and take it."""

@@ -66,12 +66,6 @@ class RelayDialog(QDialog):
         """Give what is asked for, as `relay` takes it."""
         return {name: box.value() for name, box in self.boxes.items()}
 
-    def make(self) -> tuple[Picture, Slicing]:
-        """Lay out the whole sheet; may take long."""
-        assert self.tileset.picture is not None
-        grid = lay_grid(self.tileset.slicing, self.tileset.width, self.tileset.height)
-        return relay(self.tileset.picture, grid, **self.numbers())
-
     def _show(self) -> None:
         """Show how the first tiles will lie: so many as are seen, whatever the sheet's size."""
         picture, role = self.tileset.picture, "warning"
@@ -93,6 +87,14 @@ class RelayDialog(QDialog):
         set_role(self.facts, role)
         ok = self.buttons.button(QDialogButtonBox.StandardButton.Ok)
         ok.setEnabled(role == "note")
+
+
+def relaid(tileset: Tileset, numbers: dict[str, int]) -> tuple[Picture, Slicing]:
+    """Lay out a whole sheet by the numbers of a dialog, which may be gone; may take long."""
+    assert tileset.picture is not None
+    return relay(
+        tileset.picture, lay_grid(tileset.slicing, tileset.width, tileset.height), **numbers
+    )
 
 
 class ReskinDialog(QDialog):
