@@ -19,7 +19,7 @@ from knitground.core.model.slicing import Slicing
 from knitground.core.model.tile import TileRef
 from knitground.core.model.tileset import Frame, TileFacts, Tileset
 from knitground.core.render.compose import compose
-from knitground.ui.mapside.canvas import ghost
+from knitground.ui.mapside.canvas import ghost, overlay
 from knitground.ui.mapside.canvas.chunks import LIMIT_BYTES, ChunkStore
 from knitground.ui.mapside.canvas.markers import kind_colour
 from knitground.ui.mapside.canvas.zoom import STEPS, Camera
@@ -73,6 +73,30 @@ def test_a_large_ghost_comes_band_by_band_and_is_what_the_click_gives(window):
     assert (part.cells == values[10:30, 20:]).all()
     assert plan.within(box) is plan
     assert plan.within(Box(map_.height, 0, map_.height + 5, 9)).box.is_empty
+
+
+def test_very_many_pins_look_like_few(window, monkeypatch):
+    session, view = window.session, window.mapside.view
+    layer = session.map.layers[0]
+    session.choose_layer(layer)
+    view.zoom_to(STEPS.index(2))
+    view.leaveEvent(None)
+    settle_view(view)
+    bare = pixels(view)
+    layer.pinned[20:29, 30:40] = True
+    view.show_cell(24, 35)
+    view.update()
+    settle_view(view)
+    few = pixels(view)
+    monkeypatch.setattr(overlay, "_MOST_PINS", 20)
+    many = pixels(view)
+    view.show_pins = False
+    none = pixels(view)
+    assert none.shape == bare.shape
+    pins, stamped = few != none, many != none
+    assert pins.sum() > 90 * 20
+    assert 0.8 < stamped.sum() / pins.sum() < 1.25
+    assert (stamped & pins).sum() > 0.8 * pins.sum()
 
 
 def test_the_ghost_of_a_fill_looks_less_far_where_that_takes_long(window, monkeypatch):

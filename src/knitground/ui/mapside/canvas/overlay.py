@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from functools import lru_cache
+from math import ceil
 
 import numpy as np
 from numpy.typing import NDArray
@@ -30,6 +31,8 @@ from knitground.ui.common.theme import LINEN, theme
 from knitground.ui.mapside.canvas.chunks import ChunkStore, image_of
 from knitground.ui.mapside.canvas.zoom import Camera
 
+_MOST_PINS = 150
+"""Pins that are drawn as such; of more each has the same picture."""
 _MOST_LINES = 3000
 """Sides of selected cells that are drawn as lines; beyond, the outline is drawn as pixels."""
 _GRID = QColor(LINEN.ink)
@@ -118,15 +121,38 @@ def draw_pins(painter: QPainter, camera: Camera, map_: Map, layer: Layer, view: 
     rows, cols = np.nonzero(layer.pinned[box.top : box.bottom, box.left : box.right])
     if rows.size == 0 or rows.size > 20_000:
         return
+    radius = max(2.0, camera.zoom * map_.lattice.wide * 0.09)
+    cells = np.stack([rows + box.top, cols + box.left], 1).tolist()
+    spots = [camera.to_screen(*map_.lattice.place(row + 0.16, col + 0.84)) for row, col in cells]
+    if len(spots) > _MOST_PINS:
+        head = _pin_head(radius)
+        half = head.width() / 2
+        for x, y in spots:
+            painter.drawPixmap(round(x - half), round(y - half), head)
+        return
     painter.save()
+    for x, y in spots:
+        _draw_pin(painter, QPointF(x, y), radius)
+    painter.restore()
+
+
+def _draw_pin(painter: QPainter, at: QPointF, radius: float) -> None:
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
     painter.setPen(QPen(QColor(LINEN.ink), 1))
     painter.setBrush(QColor(LINEN.madder))
-    radius = max(2.0, camera.zoom * map_.lattice.wide * 0.09)
-    for row, col in zip(rows + box.top, cols + box.left):
-        x, y = camera.to_screen(*map_.lattice.place(row + 0.16, col + 0.84))
-        painter.drawEllipse(QPointF(x, y), radius, radius)
-    painter.restore()
+    painter.drawEllipse(at, radius, radius)
+
+
+@lru_cache(maxsize=16)
+def _pin_head(radius: float) -> QPixmap:
+    """A pin's head as a picture: a whole selection that is kept has thousands of them."""
+    side = 2 * ceil(radius + 1)
+    out = QPixmap(side, side)
+    out.fill(Qt.GlobalColor.transparent)
+    painter = QPainter(out)
+    _draw_pin(painter, QPointF(side / 2, side / 2), radius)
+    painter.end()
+    return out
 
 
 def draw_plan(
