@@ -11,12 +11,13 @@ from tests.ui.conftest import LEFT, click, drag, move, pixels, settle, settle_vi
 from tests.ui.test_stages import drop, type_into
 
 from knitground.core.base.progress import no_progress
+from knitground.core.edit.reslice import use_relaid
 from knitground.core.files.images import png_bytes, read_sheet
 from knitground.core.files.opening import open_project
 from knitground.core.model.slicing import Slicing
 from knitground.core.slicing.reshaping import Grip, dragged, drawn
 from knitground.ui.stages.slice.guesses import GuessCard
-from knitground.ui.stages.slice.relaydialog import RelayDialog, ReskinDialog
+from knitground.ui.stages.slice.relaydialog import RelayDialog, ReskinDialog, relaid
 
 SHIFT = Qt.KeyboardModifier.ShiftModifier
 
@@ -262,6 +263,24 @@ def test_relaying_keeps_the_map_and_is_written_on_save(window, bench, monkeypatc
     assert again.tilesets[0].sheet == "pans-relaid.png"
     assert (again.tilesets[0].picture == tileset.picture).all()
     assert (folder / "pans.png").exists()
+
+
+def test_a_sheet_that_was_laid_out_anew_elsewhere_is_not_counted_by_its_old_grid(window, bench):
+    session, project = window.session, window.session.project
+    tileset = session.tileset
+    wide = tileset.width
+    window.show_stage("draw")
+    numbers = {"margin": 0, "spacing": 0, "extrude": 0, "columns": 4}
+    session.apply(use_relaid(project, tileset, *relaid(tileset, numbers), "pans-relaid.png"))
+    assert tileset.width < wide
+    bench.facts._find_facts()  # asked for before: the stage is hidden, and shows the old grid
+    settle()
+    window.show_stage("slice")
+    settle()
+    bench.facts._find_facts()
+    settle()
+    assert bench.sheet.facts is not None
+    assert "4 × 18 = 72 tiles" in bench.facts.text()
 
 
 def test_reskinning_repaints_the_map_after_a_preview(window, bench, monkeypatch, tmp_path):

@@ -5,10 +5,11 @@ from __future__ import annotations
 from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QLabel
 
+from knitground.core.base.errors import SlicingError
 from knitground.core.model.slicing import Slicing
-from knitground.core.model.tileset import Tileset
+from knitground.core.model.tileset import Picture, Tileset
 from knitground.core.slicing.facts import GridFacts, grid_facts
-from knitground.core.slicing.grid import Grid
+from knitground.core.slicing.grid import Grid, lay_grid
 from knitground.ui.common.tasks import Job
 from knitground.ui.common.widgets import set_role
 from knitground.ui.session import Session
@@ -23,6 +24,15 @@ def _pieces_line(slicing: Slicing) -> str:
         f"{max(heights)} px high · Shift+drag joins or adds, the right button takes away, "
         "drag a foot mark to move an anchor"
     )
+
+
+def _lies_on(grid: Grid, picture: Picture) -> bool:
+    """Whether a grid is what its slicing gives on a picture of that size."""
+    height, width = picture.shape[:2]
+    try:
+        return lay_grid(grid.slicing, width, height) == grid
+    except SlicingError:
+        return False
 
 
 class FactsLine(QLabel):
@@ -69,9 +79,9 @@ class FactsLine(QLabel):
         tileset, grid = self.session.tileset, self.sheet.grid
         if tileset is None or tileset.picture is None or grid is None:
             return
-        if self.sheet.tileset is not tileset:
-            return  # it is hidden, and shows the sheet that was chosen before
         picture = tileset.picture
+        if self.sheet.tileset is not tileset or not _lies_on(grid, picture):
+            return  # it is hidden, and shows the sheet that was chosen before, or as it was
         job: Job[GridFacts] = Job(
             lambda _: grid_facts(picture, grid),
             lambda facts: self._take_facts(tileset, grid, facts),
