@@ -34,7 +34,7 @@ from knitground.core.shapes.geometry import (
     turned_shape,
     typed_corners,
 )
-from knitground.core.shapes.merge import merged_shapes, rings_of
+from knitground.core.shapes.merge import laid_shapes, merge, rings_of
 from knitground.core.shapes.terrain import terrain_shapes
 from knitground.core.shapes.trace import fewer_corners, trace
 
@@ -324,18 +324,18 @@ def test_shapes_of_a_map_are_merged_where_they_touch_turned_and_shifted():
     project, map_, layer = map_of(tileset)
     floor, ramp = (map_.legend.place(TileRef("s", n, 0)) for n in (0, 1))
     layer.cells[1] = (ramp, floor, floor, map_.legend.place(TileRef("s", 1, 0, 4)))
-    found = merged_shapes(project, map_)
+    found = merge(laid_shapes(project, map_))
     assert sorted(found) == ["solid", "water"]
     wanted = Polygon([(0, 16), (8, 8), (8, 12), (24, 12), (24, 8), (32, 16)])
     assert found["solid"].symmetric_difference(wanted).area < 1e-9
     assert len(rings_of(found["solid"])) == 1
     assert len(rings_of(found["water"])) == 2
     layer.offset = (0, 3)
-    assert merged_shapes(project, map_)["solid"].bounds[3] == 19
-    part = merged_shapes(project, map_, Box(1, 1, 2, 2))["solid"]
+    assert merge(laid_shapes(project, map_))["solid"].bounds[3] == 19
+    part = merge(laid_shapes(project, map_, Box(1, 1, 2, 2)))["solid"]
     assert part.bounds == (8, 15, 16, 19)
     layer.visible = False
-    assert merged_shapes(project, map_) == {}
+    assert merge(laid_shapes(project, map_)) == {}
 
 
 def test_shapes_of_layers_with_cells_of_their_own_and_of_anchored_tiles_lie_where_pictures_do():
@@ -343,14 +343,14 @@ def test_shapes_of_layers_with_cells_of_their_own_and_of_anchored_tiles_lie_wher
     tileset.facts = {(0, 0): TileFacts(shapes=(box_shape(0, 0, 8, 8),), anchor=(4, 4))}
     project, map_, layer = map_of(tileset)
     layer.cells[1, 1] = map_.legend.place(TileRef("s", 0, 0))
-    assert merged_shapes(project, map_)["solid"].equals(box(8, 12, 16, 20))
+    assert merge(laid_shapes(project, map_))["solid"].equals(box(8, 12, 16, 20))
     small = map_.new_tile_layer("small", cell=(4, 4))
     small.cells[5, 3] = map_.legend.place(TileRef("s", 0, 0))
     map_.layers.append(small)
     layer.visible = False
-    assert merged_shapes(project, map_)["solid"].equals(box(10, 20, 18, 28))
-    assert merged_shapes(project, map_, Box(2, 1, 3, 2))["solid"].area == 64
-    assert merged_shapes(project, map_, Box(0, 0, 2, 4)) == {}
+    assert merge(laid_shapes(project, map_))["solid"].equals(box(10, 20, 18, 28))
+    assert merge(laid_shapes(project, map_, Box(2, 1, 3, 2)))["solid"].area == 64
+    assert merge(laid_shapes(project, map_, Box(0, 0, 2, 4))) == {}
 
 
 def test_shapes_are_shipped_with_the_tiles_and_merged_as_svg(tmp_path):

@@ -97,17 +97,6 @@ def merge(laid: Laid) -> Merged:
     return {kind: joined_areas(areas(each)) for kind, each in sorted(laid.items())}
 
 
-def merged_shapes(
-    project: Project,
-    map_: Map,
-    box: Box | None = None,
-    layers: Sequence[Layer] | None = None,
-    cells_of: CellsOf = own_cells,
-) -> Merged:
-    """Merge the shapes of what lies in a box of a map; see `laid_shapes`."""
-    return merge(laid_shapes(project, map_, box, layers, cells_of))
-
-
 def _part(map_: Map, grid: Map, box: Box | None) -> Box:
     """Give the cells of a layer's grid that begin in a box of the map's."""
     if box is None:

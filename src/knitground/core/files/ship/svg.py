@@ -8,7 +8,7 @@ from knitground.core.files.ship.names import ShipNames
 from knitground.core.model.map import Map
 from knitground.core.model.project import Project
 from knitground.core.shapes.kinds import kind_named
-from knitground.core.shapes.merge import merged_shapes, rings_of
+from knitground.core.shapes.merge import laid_shapes, merge, rings_of
 
 
 def ship_svg(project: Project, map_: Map, names: ShipNames) -> dict[str, bytes]:
@@ -22,7 +22,7 @@ def ship_svg(project: Project, map_: Map, names: ShipNames) -> dict[str, bytes]:
         f'viewBox="0 0 {wide} {high}">',
         f"<title>{escape(map_.name)}</title>",
     ]
-    for kind, area in merged_shapes(project, map_).items():
+    for kind, area in merge(laid_shapes(project, map_)).items():
         look = kind_named(project, kind)
         lines.append(
             f'<g id={quoteattr(kind)} fill="{look.colour}" fill-opacity="0.5" fill-rule="evenodd">'
