@@ -14,10 +14,11 @@ from tests.ui.conftest import LAYERS, LEFT, click, drag, pixels, settle
 from knitground.core.base.errors import Cancelled
 from knitground.core.edit.maps import rename_map
 from knitground.core.files.copies import waiting_copies
+from knitground.ui import tour
 from knitground.ui.common.beside import Beside
 from knitground.ui.common.finder import match
 from knitground.ui.common.tasks import Job, run_with_progress, wait_for_jobs
-from knitground.ui.common.theme import LINEN, LOOM, THEMES, use
+from knitground.ui.common.theme import LINEN, LOOM
 from knitground.ui.common.widgets import icon_button, row
 from knitground.ui.common.words import bytes_text, percent
 from knitground.ui.project.memory import Memory
@@ -239,6 +240,20 @@ def test_maps_are_shown_as_tabs(window):
     assert tabs.count() == 3
 
 
+def test_tabs_have_room_for_the_chosen_one(window):
+    choose, tabs = window.session.choose_map, window.mapside.tabs
+    first, second = window.session.project.maps[:2]
+    choose(second)
+    window.mapside.maps.delete_map()
+    settle()
+    window.session.doc.undo()
+    settle()
+    choose(first)
+    settle()
+    assert tabs.width() >= tabs.sizeHint().width()
+    assert not any(arrow.isVisible() for arrow in tabs.findChildren(QToolButton))
+
+
 # Theme, memory, leaving
 
 
@@ -249,9 +264,29 @@ def test_the_dark_theme_is_kept(window, qapp):
     try:
         assert (pixels(window.shell) != before).mean() > 0.3
         assert window.memory.get("theme", "") == "Loom"
-        assert qapp.overrideCursor() is None
     finally:
-        use(qapp, THEMES["Linen"])
+        window.set_theme("Linen")
+
+
+def test_another_theme_dresses_what_is_seen_and_what_comes_into_view(window, qapp):
+    window.mapside.view.set_playing(False)
+    stages = ("slice", "rules", "grow", "draw")
+    for name in stages:
+        window.show_stage(name)
+        settle()
+    window.set_theme("Loom")
+    found = {}
+    for name in reversed(stages):
+        window.show_stage(name)
+        settle()
+        found[name] = pixels(window.shell)
+    tour.settle(60)
+    qapp.setStyleSheet(qapp.styleSheet())  # Qt dresses all widgets itself, in its own long time
+    for name in stages:
+        window.show_stage(name)
+        settle()
+        other = np.argwhere(pixels(window.shell) != found[name])
+        assert not len(other), (name, other.min(0), other.max(0))
 
 
 def answer(button_text):

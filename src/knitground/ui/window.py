@@ -286,16 +286,9 @@ class Window(QObject):
         """Dress the window in another theme; it is remembered."""
         app = QApplication.instance()
         assert isinstance(app, QApplication)
-        # Qt dresses every widget there is anew, and can not be asked to do it bit by bit.
-        app.setOverrideCursor(Qt.CursorShape.WaitCursor)
-        try:
-            use(app, THEMES[name])
-        finally:
-            app.restoreOverrideCursor()
+        use(app, THEMES[name])
         self.memory.keep("theme", name)
         self.session.dressed.emit()
-        for widget in self.shell.findChildren(QWidget):
-            widget.update()
 
     def _run_long(
         self, title: str, work: Callable[[Progress], Any], done: Callable[[Any], object]

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from time import perf_counter
 
-from PySide6.QtCore import QRectF, Qt
+from PySide6.QtCore import QObject, QRectF, Qt, QTimer
 from PySide6.QtGui import QColor, QFont, QPainter, QPalette, QPen
 from PySide6.QtWidgets import (
     QApplication,
@@ -15,6 +16,7 @@ from PySide6.QtWidgets import (
     QStyleOption,
     QWidget,
 )
+from shiboken6 import isValid
 
 
 @dataclass(frozen=True)
@@ -50,6 +52,13 @@ LOOM = Theme(
 )  # fmt: skip
 THEMES = {theme.name: theme for theme in (LINEN, LOOM)}
 
+_BY_PALETTE = Theme(
+    "by palette", "palette(window)", "palette(alternate-base)", "palette(midlight)",
+    "palette(window-text)", "palette(placeholder-text)", "palette(mid)", "palette(highlight)",
+    "palette(highlighted-text)", "", "palette(link-visited)", "palette(bright-text)", "",
+)  # fmt: skip
+"""What a style sheet calls the roles: one sheet does for all themes, with another palette each."""
+
 _active = [LINEN]
 
 
@@ -82,21 +91,71 @@ class _Style(QProxyStyle):
         super().drawPrimitive(element, option, painter, widget)
 
 
-_DRESSED = "knitground_dressed"
+_TURN_S = 0.01
+"""How long widgets that nobody sees are dressed before the interface has its turn again."""
+
+
+class _Wardrobe(QObject):
+    """Dresses widgets anew: those that are seen at once, all others bit by bit.
+
+    A widget keeps the colours that it took from the palette once. Setting the style sheet again
+    would make it take them anew, but works out sizes, texts and layouts of all widgets as well,
+    which takes six times as long and can not be done bit by bit.
+    """
+
+    def __init__(self, app: QApplication) -> None:
+        super().__init__(app)
+        self._app = app
+        self._later: list[QWidget] = []
+        self._timer = QTimer(self)
+        self._timer.timeout.connect(self._go_on)
+
+    def dress_all(self) -> None:
+        """Let all widgets take their colours anew."""
+        self._later = self._app.allWidgets()
+        self._dress_seen()
+        self._timer.start()
+
+    def _dress_seen(self) -> None:
+        there = [widget for widget in self._later if isValid(widget)]
+        self._later = [widget for widget in there if not widget.isVisible()]
+        for widget in there:
+            if widget.isVisible():
+                self._dress(widget)
+
+    def _go_on(self) -> None:
+        until = perf_counter() + _TURN_S
+        self._dress_seen()  # what came into view meanwhile
+        while self._later and perf_counter() < until:
+            self._dress(self._later.pop())
+        if not self._later:
+            self._timer.stop()
+
+    @staticmethod
+    def _dress(widget: QWidget) -> None:
+        style = widget.style()
+        style.unpolish(widget)
+        style.polish(widget)
+        widget.update()
+
+
+_wardrobe: list[_Wardrobe] = []
 
 
 def use(app: QApplication, chosen: Theme) -> None:
     """Dress the whole program in a theme."""
     _active[0] = chosen
-    if not app.property(_DRESSED):  # once: each of these goes through every widget there is
-        app.setStyle(_Style(QStyleFactory.create("Fusion")))
-        font = QFont(app.font())
-        font.setPixelSize(13)
-        font.setKerning(False)
-        app.setFont(font)
-        app.setProperty(_DRESSED, True)
     app.setPalette(_palette(chosen))
-    app.setStyleSheet(_sheet(chosen))
+    if _wardrobe:
+        _wardrobe[0].dress_all()
+        return
+    _wardrobe.append(_Wardrobe(app))
+    app.setStyle(_Style(QStyleFactory.create("Fusion")))
+    font = QFont(app.font())
+    font.setPixelSize(13)
+    font.setKerning(False)
+    app.setFont(font)
+    app.setStyleSheet(_sheet(_BY_PALETTE))
 
 
 def _palette(t: Theme) -> QPalette:
@@ -111,7 +170,7 @@ def _palette(t: Theme) -> QPalette:
         (role.Text, t.ink),
         (role.Button, t.panel),
         (role.ButtonText, t.ink),
-        (role.BrightText, t.on_accent),
+        (role.BrightText, t.warning),
         (role.Highlight, t.accent),
         (role.HighlightedText, t.on_accent),
         (role.Link, t.accent),
@@ -122,6 +181,8 @@ def _palette(t: Theme) -> QPalette:
         (role.Dark, t.line),
         (role.Light, t.panel),
         (role.Accent, t.accent),
+        (role.Midlight, t.sunken),
+        (role.LinkVisited, t.good),
     ):
         palette.setColor(which, QColor(value))
     for which in (role.Text, role.ButtonText, role.WindowText):
@@ -141,7 +202,8 @@ def _sheet(t: Theme) -> str:
     QMenu::item:selected {{ background: {t.accent}; color: {t.on_accent}; }}
     QMenu::item:disabled {{ color: {t.line}; }}
     QMenu::separator {{ height: 1px; background: {t.line}; margin: 4px 8px; }}
-    QToolTip {{ background: {t.ink}; color: {t.panel}; border: 0; padding: 4px 6px; }}
+    QToolTip {{ background: palette(tooltip-base); color: palette(tooltip-text);
+        border: 0; padding: 4px 6px; }}
     QFrame[panel="true"] {{ background: {t.panel}; border: 1px solid {t.line};
         border-radius: 4px; }}
     QLabel[role="head"] {{ font-size: 15px; font-weight: 600; }}

@@ -139,6 +139,7 @@ class MapSide(QWidget):
         return QFontMetrics(bold).elidedText(name, Qt.TextElideMode.ElideMiddle, _NAME_WIDE)
 
     def _choose(self, place: int) -> None:
+        self.tabs.updateGeometry()  # the chosen one is bold: the whole may need more room
         maps = self.session.project.maps
         if not self._filling and 0 <= place < len(maps):
             self.session.choose_map(maps[place])
