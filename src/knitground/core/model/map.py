@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field, replace
+from functools import lru_cache
 from threading import Lock
 from typing import Annotated
 
@@ -25,6 +26,9 @@ from knitground.core.model.properties import Properties
 from knitground.core.model.recipe import Recipe
 from knitground.core.model.terrain import SetKind
 from knitground.core.model.tile import TileRef
+
+_lattice = lru_cache(maxsize=256)(Lattice)
+"""A map's lattice is asked for a hundred times a frame."""
 
 
 class Legend:
@@ -91,7 +95,7 @@ class Map:
     @property
     def lattice(self) -> Lattice:
         """Where its cells lie."""
-        return Lattice(self.height, self.width, self.cell_height, self.cell_width, self.wrap)
+        return _lattice(self.height, self.width, self.cell_height, self.cell_width, self.wrap)
 
     def blank(self) -> Map:
         """Make a map of the same name and size, without layers."""

@@ -17,7 +17,7 @@ from knitground.core.model.tileset import PLAIN, At, Tileset
 from knitground.core.render.pages import Big, Page, Pictures, Reach, beginnings, smaller_big
 from knitground.core.render.pixels import Pixels, shrunk
 from knitground.core.render.single import GAP_INKS, MISSING_INKS, SinglePictures, hatch
-from knitground.core.render.tiles import overhang, tile_pixels, tiles_pixels
+from knitground.core.render.tiles import overhang, plain_tiles, tile_pixels, tiles_pixels
 
 
 class Atlas:
@@ -47,9 +47,12 @@ class Atlas:
         return bool(self._shown)
 
     @property
-    def moving_places(self) -> list[int]:
-        """Places of the legend whose picture is an animation."""
-        return list(self._shown)
+    def moving_places(self) -> NDArray[np.bool_]:
+        """Of which places the picture is an animation; the last entry is for a gap, -1."""
+        self._extend()
+        out = np.zeros(self._size + len(self._begun) + 1, np.bool_)
+        out[list(self._shown)] = True
+        return out
 
     def show_time(self, ms: int) -> bool:
         """Show animations as they are at a time; returns whether any picture is another one now."""
@@ -156,8 +159,9 @@ class Atlas:
         wanted = ~page.drawn[: page.count]
         if cells is not None:
             shown = np.zeros(page.count, np.bool_)
-            for each in cells:
-                shown[np.clip(each, 0, page.count - 1)] = True
+            if cells:
+                every = np.concatenate([each.ravel() for each in cells])
+                shown[np.clip(every, 0, page.count - 1)] = True
             wanted &= shown
         places = np.flatnonzero(wanted)
         once = len(places)
@@ -330,36 +334,10 @@ class Atlas:
                 self._pages[0].drawn[place] = True
                 continue
             if tile.tileset not in sheets:
-                sheets[tile.tileset] = self._plain(tile.tileset)
+                owner = self._project.tileset_named(tile.tileset)
+                sheets[tile.tileset] = plain_tiles(owner, *self.lattice().cell_size)
             if not sheets[tile.tileset](tile):
                 self._note(place, tile)
-
-    def _plain(self, name: str) -> Callable[[TileRef], bool]:
-        """Tell of a sheet's tiles whether they fit their cells, stand still and can be cut."""
-        owner = self._project.tileset_named(name)
-        if owner is None or owner.picture is None or owner.slicing.pieces:
-            return lambda _: False
-        cut, facts = owner.slicing, owner.facts
-        rows, columns = owner.rows, owner.columns
-        high, wide = self.lattice().cell_size
-        fits = (
-            cut.tile_height <= high and cut.tile_width <= wide,
-            cut.tile_width <= high and cut.tile_height <= wide,
-        )
-        if owner.picture.shape[:2] != (owner.height, owner.width):
-            return lambda _: False
-
-        def plain(tile: TileRef) -> bool:
-            fact = facts.get((tile.row, tile.col), PLAIN)
-            return (
-                fits[tile.turn & 1]
-                and 0 <= tile.row < rows
-                and 0 <= tile.col < columns
-                and fact.anchor is None
-                and not fact.frames
-            )
-
-        return plain
 
     def _note(self, place: int, tile: TileRef) -> None:
         """Draw one picture, whatever it is."""

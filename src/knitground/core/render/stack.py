@@ -34,8 +34,11 @@ def full_reach(map_: Map, atlas: Atlas) -> Reach:
 
 def _near_reach(map_: Map, atlas: Atlas) -> Reach:
     """How many cells round a part are needed to draw it, where shifted layers are read shifted."""
-    left_over = [map_.lattice.parted(*layer.shift)[2:] for layer in map_.layers]
     reach = atlas.reach
+    shifts = [layer.shift for layer in map_.layers if layer.shift != (0, 0)]
+    if not shifts:
+        return reach
+    left_over = [map_.lattice.parted(*shift)[2:] for shift in shifts]
     return Reach(
         reach.up, reach.left,
         reach.down + any(down for down, _ in left_over),

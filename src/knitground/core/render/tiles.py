@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 import numpy as np
 from numpy.typing import NDArray
 
 from knitground.core.model.tile import TileRef
-from knitground.core.model.tileset import Tileset
+from knitground.core.model.tileset import PLAIN, Tileset
 from knitground.core.render.pixels import Pixels, premultiplied, turned
 from knitground.core.slicing.grid import clear_see_through, cut_tile
 
@@ -100,3 +102,29 @@ def filled_tiles(tileset: Tileset) -> NDArray[np.bool_]:
     seen = picture[:, xs.ravel(), 3][ys.ravel()] > 0
     blocks = seen.reshape(rows, cut.tile_height, columns, cut.tile_width)
     return np.asarray(blocks.any(axis=(1, 3)))
+
+
+def plain_tiles(owner: Tileset | None, high: int, wide: int) -> Callable[[TileRef], bool]:
+    """Tell of a sheet's tiles whether they fit cells of a size, stand still and can be cut."""
+    if owner is None or owner.picture is None or owner.slicing.pieces:
+        return lambda _: False
+    if owner.picture.shape[:2] != (owner.height, owner.width):
+        return lambda _: False
+    cut, facts = owner.slicing, owner.facts
+    rows, columns = owner.rows, owner.columns
+    fits = (
+        cut.tile_height <= high and cut.tile_width <= wide,
+        cut.tile_width <= high and cut.tile_height <= wide,
+    )
+
+    def plain(tile: TileRef) -> bool:
+        fact = facts.get((tile.row, tile.col), PLAIN)
+        return (
+            fits[tile.turn & 1]
+            and 0 <= tile.row < rows
+            and 0 <= tile.col < columns
+            and fact.anchor is None
+            and not fact.frames
+        )
+
+    return plain

@@ -13,12 +13,14 @@ from knitground.core.model.layers import Cells
 from knitground.core.model.rules import NeighbourRule
 from knitground.core.model.terrain import SetKind
 from knitground.core.rules.places import MIDDLE, Place, base_places
-from knitground.core.rules.ruletable import Form, Need, RuleTable
+from knitground.core.rules.ruletable import Need, RuleTable
 from knitground.core.rules.table import LEAVE
 
 _CHUNK_CELLS = 1 << 18
 _QUICK_CELLS = 1 << 15
 """Cells that are worked on together: packed planes of one chunk stay in the processor's cache."""
+_FEW_CELLS = 1 << 11
+"""Up to here calls take longer than cells do."""
 Ground = NDArray[Any]
 Bits = NDArray[np.uint64]
 
@@ -141,19 +143,35 @@ class _Planes:
     def __init__(self, table: RuleTable, window: Window, seed: int, layer: int) -> None:
         self._table, self._window = table, window
         self._seed, self._layer = seed, layer
+        self._asks, self._of_forms = table.asks
+        self._asked: list[Bits | None] = [None] * len(self._asks)
         self._made: dict[object, Bits] = {}
-        self._lists: dict[int, NDArray[np.bool_]] = {}
         self._values: dict[Place, Ground] = {}
+        if window.shape[0] * window.shape[1] <= _FEW_CELLS:
+            self._make_named()
 
-    def of(self, need: Need) -> Bits:
-        key: object = need
-        if need.like or need.unlike:
-            pair = tuple(sorted((need.place, need.like or need.unlike or need.place)))
-            key = (pair, need.like is not None)
-        made = self._made.get(key)
+    def of(self, form: int) -> list[Bits]:
+        """Give the planes that a form asks for."""
+        return [self._ask(number) for number in self._of_forms[form]]
+
+    def _ask(self, number: int) -> Bits:
+        made = self._asked[number]
         if made is None:
-            made = self._made[key] = _packed(self._plane(need))
+            made = self._asked[number] = _packed(self._plane(self._asks[number]))
         return made
+
+    def _make_named(self) -> None:
+        """Make all planes that name terrains at once: with few cells the calls are what takes."""
+        numbers, places, at, fits = self._table.named
+        if not numbers.size:
+            return
+        shown = np.array([self._value(place).ravel() for place in places])
+        found = fits[np.arange(len(at))[:, None], shown[at]]
+        size = found.shape[1]
+        words = np.zeros((len(at), -(-size // 64)), np.uint64)
+        words.view(np.uint8)[:, : -(-size // 8)] = np.packbits(found, axis=1)
+        for number, plane in zip(numbers.tolist(), words):
+            self._asked[number] = plane
 
     def _value(self, place: Place) -> Ground:
         if self._window.kind is not SetKind.EDGE:
@@ -228,9 +246,9 @@ def _packed_forms(table: RuleTable, window: Window, seed: int, layer: int) -> ND
     left = _packed(np.ones(window.shape, np.bool_))
     digits = [np.zeros_like(left) for _ in range(len(table.forms).bit_length())]
     hit = np.empty_like(left)
-    for number, form in enumerate(table.forms, 1):
+    for number in range(1, len(table.forms) + 1):
         np.copyto(hit, left)
-        for bits in _bits_of(table, form, planes):
+        for bits in _bits_of(table, number - 1, planes):
             hit &= bits
         if not hit.any():
             continue
@@ -247,8 +265,8 @@ def _packed_forms(table: RuleTable, window: Window, seed: int, layer: int) -> ND
     return out.reshape(window.shape)
 
 
-def _bits_of(table: RuleTable, form: Form, planes: _Planes) -> list[Bits]:
-    out = [planes.of(need) for need in form.needs]
+def _bits_of(table: RuleTable, number: int, planes: _Planes) -> list[Bits]:
+    form, out = table.forms[number], planes.of(number)
     if not form.on_nothing:
         out.append(planes.some())
     return out + planes.chance(table.rules[form.rule])

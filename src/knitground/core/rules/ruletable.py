@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
-from functools import lru_cache
+from functools import cached_property, lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -19,6 +19,8 @@ from knitground.core.rules.places import (
     Place,
     base_places,
 )
+
+Fits = NDArray[np.bool_]
 
 
 @dataclass(frozen=True)
@@ -102,6 +104,47 @@ class RuleTable:
         places, counts = np.unique(self.slots[at : at + VARIANT_SLOTS], return_counts=True)
         found = zip(places.tolist(), counts.tolist())
         return tuple((place, float(count)) for place, count in found if place > 0)
+
+    @cached_property
+    def asks(self) -> tuple[tuple[Need, ...], tuple[tuple[int, ...], ...]]:
+        """List what all forms ask for, each thing once, and for each form its numbers there."""
+        numbers: dict[object, int] = {}
+        asks: list[Need] = []
+        of_forms = []
+        for form in self.forms:
+            mine = []
+            for need in form.needs:
+                key: object = need
+                if need.like or need.unlike:  # it is the same seen from either place
+                    pair = tuple(sorted((need.place, need.like or need.unlike or need.place)))
+                    key = (pair, need.like is not None)
+                if key not in numbers:
+                    numbers[key] = len(asks)
+                    asks.append(need)
+                mine.append(numbers[key])
+            of_forms.append(tuple(mine))
+        return tuple(asks), tuple(of_forms)
+
+    @cached_property
+    def named(self) -> tuple[NDArray[np.intp], tuple[Place, ...], NDArray[np.intp], Fits]:
+        """Give those of `asks` that name terrains, as arrays.
+
+        Returns
+        -------
+        (n,) their numbers in `asks`; the places they look at, each once; (n,) which of those;
+        (n, 256) whether a value fits
+        """
+        every = self.count + 2
+        numbers = [n for n, need in enumerate(self.asks[0])
+                   if not (need.like or need.unlike or need.off)]  # fmt: skip
+        needs = [self.asks[0][n] for n in numbers]
+        places = tuple(dict.fromkeys(need.place for need in needs))
+        fits = np.zeros((len(needs), 256), np.bool_)
+        for row, need in zip(fits, needs):
+            row[:] = need.mask >> (every - 1) & 1
+            row[: every - 1] = [need.mask >> n & 1 for n in range(every - 1)]
+        at = np.array([places.index(need.place) for need in needs], np.intp)
+        return np.array(numbers, np.intp), places, at, fits
 
     def is_sure(self, form: Form) -> bool:
         """Whether it takes every cell that it fits."""

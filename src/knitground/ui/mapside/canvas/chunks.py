@@ -339,7 +339,7 @@ class ChunkStore:
         places = self.atlas.moving_places
         found = np.zeros((box.height, box.width), np.bool_)
         for cells in stack:
-            found |= np.isin(cells, places)
+            found |= places[cells]
         rows, cols = np.flatnonzero(found.any(axis=1)), np.flatnonzero(found.any(axis=0))
         if not rows.size:
             return
