@@ -17,6 +17,8 @@ from pathlib import Path
 from statistics import median
 from time import perf_counter
 
+import numpy as np
+
 sys.path.insert(0, str(Path(__file__).parents[1]))
 
 ROUNDS = 15
@@ -52,6 +54,28 @@ def timed(work: Callable[[], object]) -> float:
     begun = perf_counter()
     work()
     return perf_counter() - begun
+
+
+QUIET_PACE_MS = 0.8
+"""What `pace_ms` gives on the machine that the limits of frames are for, with nothing beside it."""
+
+
+def pace_ms() -> float:
+    """Time a fixed piece of work like a frame's: Python, NumPy on little, NumPy on much.
+
+    A frame that is told in ms is measured against it: ms · QUIET_PACE_MS / pace_ms() is what it
+    would take on the quiet machine, however fast the one at hand is at that moment.
+    """
+    few = np.arange(100, dtype=np.int32).reshape(10, 10)
+    table, much = np.arange(200, dtype=np.int32), np.arange(1 << 16, dtype=np.uint32)
+    begun, total = perf_counter(), 0
+    for n in range(4000):
+        total += n * n % 7
+    for _ in range(60):
+        np.take(table, few + 1).any(axis=1)
+    for _ in range(4):
+        _ = much >> np.uint32(3) & np.uint32(255)
+    return (perf_counter() - begun) * 1000
 
 
 def ratio(

@@ -48,6 +48,24 @@ def test_a_piece_is_shrunk_once_until_it_changes(qapp):
     assert fresh.pixelColor(wide // 2 - 1, 0) == small.pixelColor(wide // 2 - 1, 0)
 
 
+def test_a_piece_of_very_many_cells_comes_band_by_band(qapp):
+    doc, map_, _, tiles = small_project((128, 128))
+    place = map_.legend.place(TileRef("sheet", 1, 0))
+    tiles.cells[:] = np.where(np.random.default_rng(4).random((128, 128)) < 0.4, place, 0)
+    key = (map_.lattice.level_count - 1, 0, 0)
+    whole = ChunkStore(doc, map_).make(key)
+    assert whole.dirty is None
+    assert whole.pixels[-4:].any()
+    store, rounds, left = ChunkStore(doc, map_), 0, [129.0]
+    while store.ready(key) is None:
+        chunk, rounds = store.make(key, 0.0), rounds + 1
+        left.append(chunk.dirty.height if chunk.dirty else 0)
+        assert rounds < 50
+    assert sorted(left, reverse=True) == left
+    assert len(set(left)) > 2
+    assert (store.ready(key).pixels == whole.pixels).all()
+
+
 def test_a_large_ghost_comes_band_by_band_and_is_what_the_click_gives(window):
     session, view = window.session, window.mapside.view
     map_, layer = session.map, session.map.layers[2]

@@ -29,6 +29,8 @@ from knitground.core.render.stack import draw_planes, full_reach, needed, shown_
 CHUNK_PX = 256
 _AT_ONCE = 50_000
 """Pixels of tiles to draw before the clock is looked at."""
+_BAND_CELLS = 1 << 13
+"""Cells to compose before it is looked at again: a piece of the smallest cells has more."""
 _GHOST_PIXELS = 4_000_000
 """Of a ghost that has more pixels only what is seen is composed."""
 _BAND_PIXELS = 48_000
@@ -177,9 +179,18 @@ class ChunkStore:
         It stays out of date if a time (of `perf_counter`) comes before its pictures are drawn.
         """
         chunk = self._chunks.get(key) or self._new(key)
-        if chunk.dirty is not None and self._patch(key[0], chunk, chunk.dirty, until):
-            chunk.dirty = None
         self._chunks.move_to_end(key)
+        lattice = self.atlas.lattice(key[0])
+        while chunk.dirty is not None:
+            box = lattice.cells_in(chunk.dirty)
+            rows = max(1, _BAND_CELLS // max(1, box.width))
+            band = Box(box.top, box.left, min(box.top + rows, box.bottom), box.right)
+            if not self._patch(key[0], chunk, band, until):
+                break
+            left = Box(band.bottom, box.left, box.bottom, box.right)
+            chunk.dirty = None if left.is_empty else lattice.area(left)
+            if until is not None and perf_counter() > until:
+                break
         return chunk
 
     def touch(self, box: Box) -> None:
@@ -307,10 +318,9 @@ class ChunkStore:
             self._bytes -= oldest.pixels.nbytes
         return chunk
 
-    def _patch(self, level: int, chunk: Chunk, rect: Rect, until: float | None) -> bool:
-        """Compose a part of a piece again; returns whether there was time for all it shows."""
+    def _patch(self, level: int, chunk: Chunk, box: Box, until: float | None) -> bool:
+        """Compose some cells of a piece again; returns whether there was time for all they show."""
         map_, lattice = self._map, self.atlas.lattice(level)
-        box = lattice.cells_in(rect)
         if until is not None and not self._doc.knitter.prepare(
             map_,
             lambda layer: needed(map_, self.atlas, layer, box),
