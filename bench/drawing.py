@@ -2,8 +2,7 @@
 
 `python bench/drawing.py` prints a table; exits 1 if a limit is broken. Frames are what our own work
 takes from one move of the pointer to the end of the repaint that it asks for, once warm; told as
-ms of a quiet machine (`pace_ms`, measured before and after each frame), with what the clock said
-behind it.
+ms of a quiet machine (`spent`), with what the clock said behind it.
 """
 
 from __future__ import annotations
@@ -14,12 +13,11 @@ import sys
 import tempfile
 from collections.abc import Callable
 from pathlib import Path
-from statistics import median
 from time import perf_counter
 
 sys.path.insert(0, str(Path(__file__).parents[1]))
 
-from bench.run import QUIET_PACE_MS, Row, pace_ms, ratio, tell_rows, timed
+from bench.run import Row, Spent, ratio, spent, spent_row, tell_rows, timed
 
 SIDE = 4096
 LAYERS = 8
@@ -85,20 +83,12 @@ def frame_rows(window: object, settle: Callable[[], None]) -> list[Row]:
         event = QMouseEvent(kind, at, QPointF(view.mapToGlobal(at.toPoint())), button, held, none)
         QApplication.sendEvent(view, event)
 
-    def frames(work: Callable[[int], None], count: int) -> list[tuple[float, float]]:
-        times, paces = [], [pace_ms()]
+    def frames(work: Callable[[int], None], count: int) -> list[Spent]:
+        times = []
         for n in range(count):
-            begun = perf_counter()
-            work(n)
-            view.repaint()
-            times.append((perf_counter() - begun) * 1000)
-            paces.append(pace_ms())
+            times.append(spent(lambda n=n: (work(n), view.repaint())))
         QApplication.processEvents()
-        # The median of some: a single one is too short to tell the pace.
-        return [
-            (each * QUIET_PACE_MS / median(paces[max(0, n - 3) : n + 5]), each)
-            for n, each in enumerate(times)
-        ]
+        return times
 
     def stroke(name: str, hand: object, layer: int, tool: str, size: int) -> list[Row]:
         session.choose_layer(map_.layers[layer])
@@ -106,7 +96,7 @@ def frame_rows(window: object, settle: Callable[[], None]) -> list[Row]:
         session.choose_tool(tool)
         session.set_size(size)
         settle()
-        times: list[tuple[float, float]] = []
+        times: list[Spent] = []
         for turn in range(4):
             y = 120 + 90 * turn
             send(QEvent.Type.MouseMove, 60, y, Qt.MouseButton.NoButton)
@@ -126,14 +116,9 @@ def frame_rows(window: object, settle: Callable[[], None]) -> list[Row]:
         while view.cold:
             view.repaint()
 
-    def told(name: str, times: list[tuple[float, float]]) -> list[Row]:
-        rows = []
-        for word, part in (("50th", 0.5), ("95th", 0.95), ("worst", 1.0)):
-            at = min(len(times) - 1, int(part * len(times)))
-            quiet, clock = (sorted(column)[at] for column in zip(*times))
-            said = f"ms; {clock:.1f} by the clock"
-            rows.append(Row(f"{name}, {word} frame", said, clock, 1, quiet, 16))
-        return rows
+    def told(name: str, times: list[Spent]) -> list[Row]:
+        parts = (("50th", 0.5), ("95th", 0.95), ("worst", 1.0))
+        return [spent_row(f"{name}, {word} frame", times, 16, part) for word, part in parts]
 
     view.zoom_to(STEPS.index(1))
     view.show_cell(SIDE // 2, SIDE // 2)

@@ -16,6 +16,7 @@ from dataclasses import asdict, dataclass
 from pathlib import Path
 from statistics import median
 from time import perf_counter
+from typing import NamedTuple
 
 import numpy as np
 
@@ -63,8 +64,7 @@ QUIET_PACE_MS = 0.8
 def pace_ms() -> float:
     """Time a fixed piece of work like a frame's: Python, NumPy on little, NumPy on much.
 
-    A frame that is told in ms is measured against it: ms · QUIET_PACE_MS / pace_ms() is what it
-    would take on the quiet machine, however fast the one at hand is at that moment.
+    What is told in ms is measured against it, see `spent`.
     """
     few = np.arange(100, dtype=np.int32).reshape(10, 10)
     table, much = np.arange(200, dtype=np.int32), np.arange(1 << 16, dtype=np.uint32)
@@ -76,6 +76,32 @@ def pace_ms() -> float:
     for _ in range(4):
         _ = much >> np.uint32(3) & np.uint32(255)
     return (perf_counter() - begun) * 1000
+
+
+class Spent(NamedTuple):
+    """What something took: ms by the clock, and what that would be on the quiet machine."""
+
+    quiet: float
+    clock: float
+
+
+def spent(work: Callable[[], object], clock: Callable[[], float] | None = None) -> Spent:
+    """Time one run, and the pace of this machine before and after it.
+
+    `clock` tells what it took, in ms, if not all of the run counts.
+    """
+    paces = [pace_ms() for _ in range(3)]
+    took = timed(work) * 1000
+    paces += [pace_ms() for _ in range(3)]
+    took = clock() if clock else took
+    return Spent(took * QUIET_PACE_MS / median(paces), took)
+
+
+def spent_row(name: str, times: list[Spent], limit: float, part: float = 1.0) -> Row:
+    """Make a row of the longest time, or of one that a part of them does not exceed."""
+    at = min(len(times) - 1, int(part * len(times)))
+    quiet, clock = (sorted(column)[at] for column in zip(*times))
+    return Row(name, f"ms; {clock:.1f} by the clock", clock, 1, quiet, limit)
 
 
 def ratio(

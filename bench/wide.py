@@ -1,7 +1,7 @@
 """Sheets of thousands of tiles, ragged selections and very many markers in the real window.
 
 `python bench/wide.py` prints a table; exits 1 if a limit is broken. A paint may take 16 ms and an
-act 50 ms of the interface's time; the worst of some is told.
+act 50 ms of the interface's time on a quiet machine (`spent`); the worst of some is told.
 """
 
 from __future__ import annotations
@@ -11,26 +11,12 @@ import sys
 import tempfile
 from collections.abc import Callable
 from pathlib import Path
-from time import perf_counter
 
 sys.path.insert(0, str(Path(__file__).parents[1]))
 
-from bench.run import Row, tell_rows
+from bench.run import Row, spent, spent_row, tell_rows
 
 PAINT, ACT = 16, 50
-
-
-def ms(work: Callable[[], object]) -> float:
-    """Milliseconds of one run."""
-    begun = perf_counter()
-    work()
-    return (perf_counter() - begun) * 1000
-
-
-def worst(name: str, times: list[float], limit: float) -> Row:
-    """Make a row of the longest time."""
-    value = max(times)
-    return Row(name, f"ms, the worst of {len(times)}", value, 1, value, limit)
 
 
 def big_project() -> object:
@@ -87,24 +73,24 @@ def rows_of(window: object, settle: Callable[[int], None]) -> list[Row]:
     session, view = window.session, window.mapside.view
     map_, sheet = session.project.maps[1], session.project.tilesets[0]
     rng = np.random.default_rng(2)
-    rows = [worst("choose a map of 9216 tiles", [ms(lambda: session.choose_map(map_))], ACT)]
+    rows = [spent_row("choose a map of 9216 tiles", [spent(lambda: session.choose_map(map_))], ACT)]
 
     def paints(count: int = 40) -> list[float]:
         times = []
         for _ in range(count):
-            times.append(ms(view.repaint))
+            times.append(spent(view.repaint))
             settle(1)
         return times
 
     def until_warm() -> list[float]:
-        times = [ms(view.repaint)]
+        times = [spent(view.repaint)]
         while view.cold and len(times) < 2000:
-            times.append(ms(view.repaint))
+            times.append(spent(view.repaint))
         return times
 
-    rows.append(worst("paint it at 100 %, first", until_warm(), ACT))
+    rows.append(spent_row("paint it at 100 %, first", until_warm(), ACT))
     view.fit()
-    rows.append(worst("paint it whole, first", until_warm(), ACT))
+    rows.append(spent_row("paint it whole, first", until_warm(), ACT))
     settle(5)
 
     def lay(tile: TileRef) -> object:
@@ -115,21 +101,22 @@ def rows_of(window: object, settle: Callable[[int], None]) -> list[Row]:
 
     session.choice.select(Selection(Box(9, 9, 10, 10), np.ones((1, 1), np.bool_)))
     rows.append(
-        worst("lay a tile not seen before", [ms(lambda: lay(TileRef("wide", 95, 95)))], ACT)
+        spent_row("lay a tile not seen before", [spent(lambda: lay(TileRef("wide", 95, 95)))], ACT)
     )
     times = []
     for n in range(8):
         edit = set_anchor(sheet, 3, 3, (n, 30))
-        times.append(ms(lambda edit=edit: session.apply(edit)))
+        times.append(spent(lambda edit=edit: session.apply(edit)))
         until_warm()
-    rows.append(worst("move an anchor", times, ACT))
+    rows.append(spent_row("move an anchor", times, ACT))
     strip = window.mapside.strip
-    rows.append(worst("pictures of the layers", [ms(strip._draw_thumbs) for _ in range(3)], ACT))  # noqa: SLF001
+    times = [spent(strip._draw_thumbs) for _ in range(3)]  # noqa: SLF001
+    rows.append(spent_row("pictures of the layers", times, ACT))
     ragged = rng.random((512, 512)) < 0.5
     session.choice.select(Selection(Box(0, 0, 512, 512), ragged))
-    rows.append(worst("paint a ragged selection of 512²", paints(10), PAINT))
+    rows.append(spent_row("paint a ragged selection of 512²", paints(10), PAINT))
     session.choice.select(Selection(Box(0, 0, 256, 256), np.ones((256, 256), np.bool_)))
-    rows.append(worst("copy 256² cells", [ms(lambda: clipboard.copy(session))], ACT))
+    rows.append(spent_row("copy 256² cells", [spent(lambda: clipboard.copy(session))], ACT))
     session.choice.select(None)
     spots = rng.integers(0, 512 * 32, (16_000, 2)).tolist()
     made = [Marker(n, Shape.POINT, ((float(x), float(y)),), kind="door")
@@ -137,7 +124,7 @@ def rows_of(window: object, settle: Callable[[int], None]) -> list[Row]:
     edit, _ = add_markers(map_, map_.layers[1], made)
     session.apply(edit)
     until_warm()
-    rows.append(worst("paint 16 000 markers", paints(10), PAINT))
+    rows.append(spent_row("paint 16 000 markers", paints(10), PAINT))
     window.show_stage("terrains")
     settle(5)
     marks = window.stages["terrains"].sheet
@@ -145,8 +132,8 @@ def rows_of(window: object, settle: Callable[[int], None]) -> list[Row]:
     for zoom in (0.25, 0.5, 1, 2, 4):
         marks.look(zoom, sheet.width / 2, sheet.height / 2)
         marks.repaint()  # marks that were never drawn at this size
-        times.append(ms(marks.repaint))
-    rows.append(worst("paint a sheet of 9216 marked tiles", times, PAINT))
+        times.append(spent(marks.repaint))
+    rows.append(spent_row("paint a sheet of 9216 marked tiles", times, PAINT))
     return rows
 
 
@@ -161,17 +148,19 @@ def tiles_rows(window: object, settle: Callable[[int], None]) -> list[Row]:
     def turns(act: Callable[[int], object]) -> list[float]:
         times = []
         for n in range(4):
-            times.append(ms(lambda n=n: act(n)))
-            times += [ms(QApplication.processEvents) for _ in range(4)]
+            times.append(spent(lambda n=n: act(n)))
+            times += [spent(QApplication.processEvents) for _ in range(4)]
             settle(3)
         return times[5:]  # the first one makes what all later ones share
 
     rows = [
-        worst("choose 9216 tiles", turns(lambda n: bench.choose_by("all" if n % 2 else "")), ACT)
+        spent_row(
+            "choose 9216 tiles", turns(lambda n: bench.choose_by("all" if n % 2 else "")), ACT
+        )
     ]
     bench.choose_by("all")
-    rows.append(worst("weigh 9216 tiles", turns(lambda n: bench.weight.setValue(3 + n)), ACT))
-    rows.append(worst("leave out 9216 tiles", turns(lambda n: bench.never.click()), ACT))
+    rows.append(spent_row("weigh 9216 tiles", turns(lambda n: bench.weight.setValue(3 + n)), ACT))
+    rows.append(spent_row("leave out 9216 tiles", turns(lambda n: bench.never.click()), ACT))
     return rows
 
 
@@ -211,9 +200,9 @@ def pans_rows(window: object, settle: Callable[[int], None]) -> list[Row]:
             for _ in range(150):
                 view.camera.left += 6 / zoom
                 view.update()
-                QApplication.processEvents()
-                times += [view.paint_ms] if turn else []
-        rows.append(worst(f"pan over 4096², moving, at {zoom:g} : 1", times, PAINT))
+                frame = spent(QApplication.processEvents, lambda: view.paint_ms)
+                times += [frame] if turn else []
+        rows.append(spent_row(f"pan over 4096², moving, at {zoom:g} : 1", times, PAINT))
     return rows
 
 
@@ -249,10 +238,10 @@ def demo_rows(window: object, settle: Callable[[int], None]) -> list[Row]:
             props, box = session.map.layers[2], Box(20, turn, 21, turn + 1)
             one, value = np.ones((1, 1), np.bool_), np.full((1, 1), 1, np.int32)
             session.apply(plan_cells(session.map, props, box, value, one, "Lay").edit)
-        times.append(ms(view.repaint))
+        times.append(spent(view.repaint))
         QApplication.processEvents()
-    rows = [worst("paint with shapes of every tile, first", times[:2], ACT),
-            worst("paint with shapes of every tile shown", times[2:], PAINT)]  # fmt: skip
+    rows = [spent_row("paint with shapes of every tile, first", times[:2], ACT),
+            spent_row("paint with shapes of every tile shown", times[2:], PAINT)]  # fmt: skip
     view.set_shapes(False)
     session.choose_map(session.project.map_named("Salt coast"))
     layer = session.map.layers[4]
@@ -266,10 +255,10 @@ def demo_rows(window: object, settle: Callable[[int], None]) -> list[Row]:
     times = []
     for n in range(60):
         view.pointer = Pointer((10 + n) * 16.0 + 8, 20 * 16.0 + 8)
-        times.append(ms(view.repaint))
+        times.append(spent(view.repaint))
         settle(1)
     assert view.plan is not None
-    rows.append(worst("show what grows under one of 2048 pins", times, PAINT))
+    rows.append(spent_row("show what grows under one of 2048 pins", times, PAINT))
     return rows
 
 
