@@ -15,7 +15,7 @@ from collections.abc import Callable
 from dataclasses import asdict, dataclass
 from pathlib import Path
 from statistics import median
-from time import perf_counter
+from time import perf_counter, thread_time
 from typing import NamedTuple
 
 import numpy as np
@@ -68,33 +68,34 @@ def pace_ms() -> float:
     """
     few = np.arange(100, dtype=np.int32).reshape(10, 10)
     table, much = np.arange(200, dtype=np.int32), np.arange(1 << 16, dtype=np.uint32)
-    begun, total = perf_counter(), 0
+    begun, total = thread_time(), 0
     for n in range(4000):
         total += n * n % 7
     for _ in range(60):
         np.take(table, few + 1).any(axis=1)
     for _ in range(4):
         _ = much >> np.uint32(3) & np.uint32(255)
-    return (perf_counter() - begun) * 1000
+    return (thread_time() - begun) * 1000
 
 
 class Spent(NamedTuple):
-    """What something took: ms by the clock, and what that would be on the quiet machine."""
+    """What something took: by the clock, and of our own work on the quiet machine, in ms."""
 
     quiet: float
     clock: float
 
 
-def spent(work: Callable[[], object], clock: Callable[[], float] | None = None) -> Spent:
+def spent(work: Callable[[], object]) -> Spent:
     """Time one run, and the pace of this machine before and after it.
 
-    `clock` tells what it took, in ms, if not all of the run counts.
+    What others do on the machine meanwhile is not our own work: the processor's time counts.
     """
     paces = [pace_ms() for _ in range(3)]
+    begun = thread_time()
     took = timed(work) * 1000
+    own = (thread_time() - begun) * 1000
     paces += [pace_ms() for _ in range(3)]
-    took = clock() if clock else took
-    return Spent(took * QUIET_PACE_MS / median(paces), took)
+    return Spent(own * QUIET_PACE_MS / median(paces), took)
 
 
 def spent_row(name: str, times: list[Spent], limit: float, part: float = 1.0) -> Row:

@@ -12,12 +12,14 @@ from knitground.core.edit.hand import MarkerInHand, PatchInHand, TileInHand, Tin
 from knitground.core.edit.markers import inside, marker_at, outline
 from knitground.core.edit.tint import blended, disc, soft_weights, tint_value
 from knitground.core.model.layers import GrownLayer
+from knitground.core.model.map import Map
 from knitground.core.model.marker import Marker, Shape
 from knitground.core.model.properties import Property, PropertyKind
 from knitground.core.model.recipe import MixStep
 from knitground.core.model.tile import TileRef
 from knitground.ui.mapside.canvas.markers import kind_colour
 from knitground.ui.mapside.canvas.zoom import STEPS
+from knitground.ui.mapside.layerlooks import _marker_dots
 from knitground.ui.stages.draw.bench import TABS
 
 CTRL, SHIFT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier
@@ -574,6 +576,24 @@ def test_every_kind_can_be_added_from_the_strip_and_each_shows_its_thumb(window,
     session.take(PatchInHand(session.project.tray[0]))
     move(view, view.screen_at(5, 5))
     assert view.plan is None
+
+
+def test_markers_are_dots_in_the_colour_of_their_kind_later_ones_in_front():
+    rng = np.random.default_rng(6)
+    map_ = Map("Many", 50, 70, 16, 24)
+    layer = map_.new_marker_layer("places")
+    assert not _marker_dots(map_, layer, 2).any()
+    layer.markers = tuple(
+        Marker(n, Shape.BOX, ((x - 5, y), (x + 5, y + 3)), kind=f"k{n % 7}")
+        for n, (x, y) in enumerate(rng.integers(-60, [1760, 880], (400, 2)).tolist())
+    )
+    wanted = np.zeros((25, 35), np.uint32)
+    for each in layer.markers:
+        row, col = (part // 2 for part in map_.lattice.cell_at(*each.middle))
+        if 0 <= row < 25 and 0 <= col < 35:
+            ink = 0xFF000000 | int(kind_colour(each.kind)[1:], 16)
+            wanted[max(0, row - 1) : row + 2, max(0, col - 1) : col + 2] = ink
+    assert (_marker_dots(map_, layer, 2) == wanted).all()
 
 
 def test_locking_a_layer_draws_nothing_anew(window, monkeypatch):

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from enum import Enum
+from functools import cached_property
 from typing import Annotated
 
 from annotated_types import MaxLen, MinLen
@@ -63,8 +64,8 @@ class Marker:
         """What it is called: its name, else its kind, else its shape."""
         return self.name or self.kind or self.shape.value
 
-    @property
+    @cached_property
     def middle(self) -> Point:
-        """Middle of the rectangle round its points."""
+        """Middle of the rectangle round its points; kept, for thousands are looked at."""
         xs, ys = [x for x, _ in self.points], [y for _, y in self.points]
         return (min(xs) + max(xs)) / 2, (min(ys) + max(ys)) / 2

@@ -220,15 +220,23 @@ def cropped(cells: NDArray[Any]) -> NDArray[Any]:
 
 
 def _marker_dots(map_: Map, layer: MarkerLayer, step: int) -> Pixels:
-    """Draw each marker as a dot in the colour of its kind."""
+    """Draw each marker as a dot of 3 × 3 in the colour of its kind, later ones in front."""
     high, wide = -(-map_.height // step), -(-map_.width // step)
-    out = np.zeros((high, wide), np.uint32)
-    for each in layer.markers:
-        row_, col = (part // step for part in map_.lattice.cell_at(*each.middle))
-        if 0 <= row_ < high and 0 <= col < wide:
-            spot = (slice(max(0, row_ - 1), row_ + 2), slice(max(0, col - 1), col + 2))
-            out[spot] = 0xFF000000 | int(kind_colour(each.kind)[1:], 16)
-    return out
+    colours = {
+        kind: 0xFF000000 | int(kind_colour(kind)[1:], 16)
+        for kind in {each.kind for each in layer.markers}
+    }
+    inks = np.array([0, *(colours[each.kind] for each in layer.markers)], np.uint32)
+    middles = np.array([each.middle for each in layer.markers]).reshape(-1, 2)
+    at = np.stack(map_.lattice.lines_at(middles[:, 0], middles[:, 1])) // step
+    on = ((at >= 0) & (at < [[high], [wide]])).all(axis=0)
+    numbers, (rows, cols) = np.flatnonzero(on) + 1, at[:, on]
+    last = np.zeros((high + 2, wide + 2), np.int64)
+    for down, across in np.ndindex(3, 3):
+        here = np.zeros_like(last)
+        here[rows + down, cols + across] = numbers
+        np.maximum(last, here, out=last)
+    return inks[last[1:-1, 1:-1]]
 
 
 def full(dots: Pixels) -> Pixels:

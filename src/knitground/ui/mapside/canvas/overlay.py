@@ -122,16 +122,15 @@ def draw_pins(painter: QPainter, camera: Camera, map_: Map, layer: Layer, view: 
     if rows.size == 0 or rows.size > 20_000:
         return
     radius = max(2.0, camera.zoom * map_.lattice.wide * 0.09)
-    cells = np.stack([rows + box.top, cols + box.left], 1).tolist()
-    spots = [camera.to_screen(*map_.lattice.place(row + 0.16, col + 0.84)) for row, col in cells]
+    places = map_.lattice.origins(rows + (box.top + 0.16), cols + (box.left + 0.84))
+    spots = np.stack(camera.to_screen(*places.T), axis=1)
     if len(spots) > _MOST_PINS:
         head = _pin_head(radius)
-        half = head.width() / 2
-        for x, y in spots:
-            painter.drawPixmap(round(x - half), round(y - half), head)
+        for x, y in np.rint(spots - head.width() / 2).astype(int).tolist():
+            painter.drawPixmap(x, y, head)
         return
     painter.save()
-    for x, y in spots:
+    for x, y in spots.tolist():
         _draw_pin(painter, QPointF(x, y), radius)
     painter.restore()
 
