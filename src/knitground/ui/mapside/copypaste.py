@@ -6,6 +6,7 @@ import json
 from dataclasses import replace
 
 import numpy as np
+from pydantic_core import to_json
 from PySide6.QtCore import QMimeData
 from PySide6.QtGui import QImage
 from PySide6.QtWidgets import QApplication
@@ -267,10 +268,13 @@ def _tile(value: list[object]) -> TileRef:
 
 def _written(name: str, cells: Cells, legend: Legend) -> bytes:
     """Write cells as a patch in JSON: its tiles once, and rows of numbers, 0 where it is empty."""
-    places = np.unique(cells[cells > 0])
-    numbers = np.where(cells > 0, np.searchsorted(places, cells) + 1, 0)
-    tiles = [legend.tile(place) for place in places.tolist()]
-    return json.dumps({"name": name, "tiles": tiles, "rows": numbers.tolist()}).encode()
+    shown = np.maximum(cells, 0)
+    there = np.zeros(int(shown.max(initial=0)) + 1, np.bool_)
+    there[shown] = True
+    there[0] = False
+    numbers = (np.cumsum(there) * there)[shown]
+    tiles = [legend.tile(place) for place in np.flatnonzero(there).tolist()]
+    return to_json({"name": name, "tiles": tiles, "rows": numbers.tolist()})
 
 
 def _cells_picture(session: Session, cells: Cells) -> Pixels | None:
