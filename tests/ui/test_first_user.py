@@ -107,8 +107,12 @@ def test_eight_layers_of_the_strip_are_in_view(window):
     cards = window.mapside.strip.cards
     area = window.mapside.strip._area
     assert all(card.width() <= 90 for card in cards)
-    assert area.viewport().width() >= 8 * 91
+    assert area.viewport().width() >= 8 * 88
     assert area.horizontalScrollBar().height() == 0 or not area.horizontalScrollBar().isVisible()
+    window.show_stage("terrains")
+    settle()
+    assert len(cards) == 7
+    assert cards[-1].geometry().right() < area.viewport().width(), "beside a wide bench"
 
 
 def test_a_sparse_layers_picture_is_of_what_lies_there(window):

@@ -40,7 +40,7 @@ from knitground.ui.session import Session
 
 _THUMB = (52, 36)
 
-_CARD = 86
+_CARD = 85
 
 
 class Thumb(QWidget):

@@ -53,7 +53,7 @@ class Strip(QFrame):
         self.setProperty("panel", "true")
         self.setAcceptDrops(True)
         self.cards: list[Card] = []
-        self._line = row(spacing=5)
+        self._line = row(spacing=3)  # seven cards have room beside a wide bench at 1280 px
         inner = QWidget()
         inner.setLayout(row(self._line, 1))
         area = self._area = QScrollArea()
@@ -68,7 +68,7 @@ class Strip(QFrame):
         cards = row(area, self.add)
         cards.setStretch(0, 1)
         layout = QVBoxLayout(self)
-        layout.setContentsMargins(8, 4, 8, 6)
+        layout.setContentsMargins(7, 4, 7, 6)
         layout.setSpacing(2)
         layout.addLayout(ends)
         layout.addLayout(cards)
