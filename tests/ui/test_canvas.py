@@ -11,6 +11,7 @@ from knitground.core.base.window import Box
 from knitground.core.edit.desk import Pointer
 from knitground.core.edit.laying import plan_cells, plan_terrain
 from knitground.core.edit.markers import add_markers
+from knitground.core.edit.rulestats import Fired
 from knitground.core.edit.selecting import Selection
 from knitground.core.model.lattice import Rect
 from knitground.core.model.layers import MarkerLayer
@@ -19,10 +20,11 @@ from knitground.core.model.slicing import Slicing
 from knitground.core.model.tile import TileRef
 from knitground.core.model.tileset import Frame, TileFacts, Tileset
 from knitground.core.render.compose import compose
-from knitground.ui.mapside.canvas import ghost, overlay
+from knitground.ui.mapside.canvas import ghost, lesson, overlay
 from knitground.ui.mapside.canvas.chunks import LIMIT_BYTES, ChunkStore
 from knitground.ui.mapside.canvas.markers import kind_colour
 from knitground.ui.mapside.canvas.zoom import STEPS, Camera
+from knitground.ui.stages.rules.guests import RuleCells
 
 
 def test_a_piece_is_shrunk_once_until_it_changes(qapp):
@@ -115,6 +117,24 @@ def test_very_many_pins_look_like_few(window, monkeypatch):
     assert pins.sum() > 90 * 20
     assert 0.8 < stamped.sum() / pins.sum() < 1.25
     assert (stamped & pins).sum() > 0.8 * pins.sum()
+
+
+def test_very_many_cells_of_a_rule_are_marked_like_few(window, monkeypatch):
+    session, view = window.session, window.mapside.view
+    map_ = session.map
+    view.zoom_to(STEPS.index(2))
+    view.leaveEvent(None)
+    view.show_cell(24, 35)
+    settle_view(view)
+    bare = pixels(view)
+    rows, cols = (each.ravel() for each in np.mgrid[20:29, 30:40])
+    session.invite(RuleCells(map_, Fired(map_.layers[0], rows, cols)))
+    few = pixels(view)
+    monkeypatch.setattr(lesson, "_MOST_DRAWN", 20)
+    many = pixels(view)
+    assert (few != bare).sum() > 90 * 100
+    assert ((few != bare) == (many != bare)).all()
+    assert (few != many).sum() < 0.05 * (few != bare).sum()  # where neighbours meet
 
 
 def test_the_ghost_of_a_fill_looks_less_far_where_that_takes_long(window, monkeypatch):

@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QRect, QRectF, Qt
-from PySide6.QtGui import QColor, QPainter, QPen
+from itertools import islice
+from math import ceil
+
+from PySide6.QtCore import QPointF, QRect, QRectF, QSizeF, Qt
+from PySide6.QtGui import QColor, QPainter, QPen, QPixmap
 
 from knitground.core.base.window import Box
 from knitground.core.edit.laying import Plan
@@ -15,6 +18,8 @@ from knitground.ui.mapside.canvas.overlay import box_rect, seen_cells
 from knitground.ui.mapside.canvas.zoom import Camera
 
 _MOST = 4000
+_MOST_DRAWN = 150
+"""Marks that are drawn as such; of more each has the same picture: dashes take long."""
 ROLES = {"wrong": LINEN.madder, "right": LINEN.good, "changes": LINEN.accent}
 
 
@@ -34,12 +39,30 @@ def draw_guest(
     seen = seen_cells(camera, map_, view)
     plan = guest.ghost(map_)
     whole = plan is None or _draw_ghost(painter, camera, map_, store, plan, until)
-    for n, ((row, col), role) in enumerate(guest.cells(map_)):
-        if n > _MOST:
-            break
-        if seen.top <= row < seen.bottom and seen.left <= col < seen.right:
-            _mark(painter, box_rect(camera, map_, Box(row, col, row + 1, col + 1)), role)
+    marks = [
+        (box_rect(camera, map_, Box(row, col, row + 1, col + 1)), role)
+        for (row, col), role in islice(guest.cells(map_), _MOST)
+        if seen.top <= row < seen.bottom and seen.left <= col < seen.right
+    ]
+    stamps: dict[str, QPixmap] = {}
+    for rect, role in marks:
+        if len(marks) <= _MOST_DRAWN:
+            _mark(painter, rect, role)
+            continue
+        if role not in stamps:
+            stamps[role] = _stamp(rect.size(), role)
+        painter.drawPixmap(round(rect.x()) - 1, round(rect.y()) - 1, stamps[role])
     return whole
+
+
+def _stamp(size: QSizeF, role: str) -> QPixmap:
+    """Draw a mark as a picture, with a pixel round it."""
+    out = QPixmap(ceil(size.width()) + 2, ceil(size.height()) + 2)
+    out.fill(Qt.GlobalColor.transparent)
+    painter = QPainter(out)
+    _mark(painter, QRectF(QPointF(1, 1), size), role)
+    painter.end()
+    return out
 
 
 def _draw_ghost(
