@@ -16,6 +16,8 @@ from knitground.ui.common.tasks import wait_for_jobs
 from knitground.ui.mapside.copypaste import picture_of
 from knitground.ui.mapside.dialogs import NewMapDialog
 from knitground.ui.mapside.layerlooks import cropped
+from knitground.ui.project.memory import Memory
+from knitground.ui.project.startpage import StartPage
 
 
 def test_a_new_map_is_filled_with_a_terrain_in_one_step(window):
@@ -163,6 +165,8 @@ def test_the_start_page_shows_recent_projects_with_their_pictures(empty_window, 
     shown = picture_of(cards[0].icon().pixmap(cards[0].iconSize()).toImage())
     colours = np.unique(shown.reshape(-1, 4), axis=0)
     assert len(colours) > 20, "its first map, not an empty field"
+    next_start = StartPage(Memory(window.memory.recovery.parent))
+    assert [each.text() for each in next_start.findChildren(QToolButton)] == ["demo"]
 
 
 def test_grow_without_a_map_says_what_a_recipe_is_for(window):

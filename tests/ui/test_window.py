@@ -14,6 +14,7 @@ from tests.ui.conftest import LAYERS, LEFT, click, drag, pixels, settle
 from knitground.core.base.errors import Cancelled
 from knitground.core.edit.maps import rename_map
 from knitground.core.files.copies import waiting_copies
+from knitground.core.model.project import Project
 from knitground.ui import tour
 from knitground.ui.common.beside import Beside
 from knitground.ui.common.finder import match
@@ -252,6 +253,15 @@ def test_tabs_have_room_for_the_chosen_one(window):
     settle()
     assert tabs.width() >= tabs.sizeHint().width()
     assert not any(arrow.isVisible() for arrow in tabs.findChildren(QToolButton))
+
+
+def test_without_maps_the_button_for_one_stands_where_tabs_begin(empty_window):
+    side = empty_window.mapside
+    plus = next(each for each in side.findChildren(QPushButton) if each.text() == "+")
+    empty_window.session.open(Project("Empty"))
+    empty_window.show_stage("draw")
+    settle()
+    assert plus.mapTo(side, QPoint()).x() < 10
 
 
 # Theme, memory, leaving

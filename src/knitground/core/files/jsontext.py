@@ -105,7 +105,7 @@ def _load(raw: bytes, name: str) -> Any:
     except json.JSONDecodeError as error:
         raise FormatError(
             f"{name} is broken in line {error.lineno}, column {error.colno}: {error.msg}; "
-            f"the copy before it is {name}.previous"
+            f"what it was before the last save, if that is kept, is {name}.previous"
         ) from error
     except ValueError as error:  # Python reads numbers of at most 4300 digits
         raise FormatError(

@@ -129,6 +129,7 @@ class MapSide(QWidget):
         if self.session.map in maps:
             self.tabs.setCurrentIndex(maps.index(self.session.map))
         self._filling = False
+        self.tabs.setVisible(bool(maps))  # without any it would take half of the row
         self.empty.setVisible(not maps)
         self.empty.setGeometry(self.view.rect().adjusted(40, 40, -40, -40))
 
