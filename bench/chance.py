@@ -10,6 +10,7 @@ import os
 import sys
 from dataclasses import asdict
 from pathlib import Path
+from typing import Any
 
 sys.path.insert(0, str(Path(__file__).parents[1]))
 
@@ -30,7 +31,7 @@ def rows() -> list[Row]:
     rng = np.random.default_rng(1)
     part = np.array(weights) / sum(weights)
 
-    def lay(way: FallWay, dealt: object = None) -> object:
+    def lay(way: FallWay, dealt: Any = None) -> Any:
         return fall_cells(weights, Fall(way), at, at, 1, 1, None, dealt)
 
     apart = lay(FallWay.APART)

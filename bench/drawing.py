@@ -14,10 +14,18 @@ import tempfile
 from collections.abc import Callable
 from pathlib import Path
 from time import perf_counter
+from typing import TYPE_CHECKING
 
 sys.path.insert(0, str(Path(__file__).parents[1]))
 
 from bench.run import Row, Spent, ratio, spent, spent_row, tell_rows, timed
+
+if TYPE_CHECKING:
+    from knitground.core.edit.hand import Hand
+    from knitground.core.model.map import Map
+    from knitground.core.model.project import Project
+    from knitground.ui.window import Window
+
 
 SIDE = 4096
 LAYERS = 8
@@ -31,7 +39,7 @@ def resident_bytes() -> int:
     raise RuntimeError("this system does not tell a process's memory")
 
 
-def large_map(project: object, side: int) -> object:
+def large_map(project: Project, side: int) -> Map:
     """Make a map with layers of each kind, all of them with content."""
     import numpy as np
 
@@ -63,7 +71,7 @@ def large_map(project: object, side: int) -> object:
     return map_
 
 
-def frame_rows(window: object, settle: Callable[[], None]) -> list[Row]:
+def frame_rows(window: Window, settle: Callable[[], None]) -> list[Row]:
     """Strokes, panning and zooming in the real window: the 50th, 95th and the worst frame."""
     from PySide6.QtCore import QEvent, QPointF, Qt
     from PySide6.QtGui import QMouseEvent
@@ -75,6 +83,7 @@ def frame_rows(window: object, settle: Callable[[], None]) -> list[Row]:
 
     session, view = window.session, window.mapside.view
     map_ = session.map
+    assert map_ is not None
     none, left = Qt.KeyboardModifier.NoModifier, Qt.MouseButton.LeftButton
 
     def send(kind: QEvent.Type, x: float, y: float, held: Qt.MouseButton) -> None:
@@ -86,11 +95,16 @@ def frame_rows(window: object, settle: Callable[[], None]) -> list[Row]:
     def frames(work: Callable[[int], None], count: int) -> list[Spent]:
         times = []
         for n in range(count):
-            times.append(spent(lambda n=n: (work(n), view.repaint())))
+
+            def frame(n: int = n) -> None:
+                work(n)
+                view.repaint()
+
+            times.append(spent(frame))
         QApplication.processEvents()
         return times
 
-    def stroke(name: str, hand: object, layer: int, tool: str, size: int) -> list[Row]:
+    def stroke(name: str, hand: Hand | None, layer: int, tool: str, size: int) -> list[Row]:
         session.choose_layer(map_.layers[layer])
         session.take(hand)
         session.choose_tool(tool)
@@ -162,7 +176,7 @@ def fill_rows() -> list[Row]:
     start = tuple(int(v) for v in np.argwhere(mask)[len(np.argwhere(mask)) // 2])
 
     def fill() -> None:
-        region = flood(tiles.cells, *start)
+        region = flood(tiles.cells, start[0], start[1])
         values = np.full(region.mask.shape, 2, np.int32)
         doc.apply(plan_cells(map_, tiles, region.box, values, region.mask, "Fill").edit)
 
@@ -184,7 +198,7 @@ def fill_rows() -> list[Row]:
     return [whole, undo]
 
 
-def memory_row(project: object) -> tuple[Row, object]:
+def memory_row(project: Project) -> tuple[Row, Map]:
     """Resident memory of a map with all its layers, knitted throughout, by cell and layer."""
     from knitground.core.edit.knitter import Knitter
 
@@ -197,7 +211,7 @@ def memory_row(project: object) -> tuple[Row, object]:
     return Row("memory, a cell and layer", "bytes, 6 asked", value, 1, value, 6), map_
 
 
-def file_rows(project: object, folder: Path) -> list[Row]:
+def file_rows(project: Project, folder: Path) -> list[Row]:
     """Saving and opening the project with the large map."""
     from knitground.core.files.opening import open_project
     from knitground.core.files.saving import save_project

@@ -150,7 +150,7 @@ def solve_rows() -> list[Row]:
 def rival_rows() -> list[Row]:
     """Compare with CP-SAT on wrapping maps of 32 × 32, where it is installed."""
     try:
-        from ortools.sat.python import cp_model  # type: ignore[import-not-found]
+        from ortools.sat.python import cp_model
     except ImportError:
         return []
     import numpy as np

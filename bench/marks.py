@@ -67,7 +67,7 @@ def read_set(folder: Path, each: dict, one: bool) -> tuple[np.ndarray, np.ndarra
 def examples_of(marks: np.ndarray, kind: SetKind, lone: list[bool], only: int | None) -> list[int]:
     """Choose one plain tile of each terrain."""
     slots = [slot for slot in kind.slots if slot != Slot.MIDDLE]
-    found = {}
+    found: dict[int, int] = {}
     for n, row in enumerate(marks):
         values = set(row[slots].tolist())
         if len(values) == 1 and not lone[n]:
@@ -114,7 +114,10 @@ def drawn() -> list[tuple[str, float, float]]:
     """Judge sets that are drawn here."""
     out = []
     for size in (8, 16, 32):
-        got = [judge(*corner_art(size, seed)[:2], SetKind.CORNER, [0, 15])[:2] for seed in range(4)]
+        got = []
+        for seed in range(4):
+            tiles, marks, _ = corner_art(size, seed)
+            got.append(judge(tiles, marks, SetKind.CORNER, [0, 15])[:2])
         out.append((f"drawn corners of {size} px", *np.mean(got, axis=0)))
         if size > 8:
             got = []
@@ -123,7 +126,10 @@ def drawn() -> list[tuple[str, float, float]]:
                 got.append(judge(isometric(tiles), marks, SetKind.CORNER, known)[:2])
             out.append((f"drawn diamonds of {size} px", *np.mean(got, axis=0)))
     for overlay in (True, False):
-        got = [judge(*road_art(16, s, overlay)[:2], SetKind.EDGE, [15])[:2] for s in range(3)]
+        got = []
+        for seed in range(3):
+            tiles, marks = road_art(16, seed, overlay)[:2]
+            got.append(judge(tiles, marks, SetKind.EDGE, [15])[:2])
         out.append((f"drawn roads, {'overlay' if overlay else 'opaque'}", *np.mean(got, axis=0)))
     return out
 
@@ -148,8 +154,8 @@ def main(folder: Path) -> int:
         for grade in ("strong", "medium", "weak"):
             packages = [np.mean(each, axis=0) for each in by[grade].values()]
             right, wrong = np.mean(packages, axis=0)
-            least = LEAST.get(grade)
-            ok = least is None or one or (right >= least[0] and wrong <= least[1])
+            bounds = LEAST.get(grade)
+            ok = bounds is None or one or (right >= bounds[0] and wrong <= bounds[1])
             fine &= ok
             print(f"{grade:34} {right:7.1%} {wrong:7.1%}  {'ok' if ok else 'MISSED'}")
     return 0 if fine else 1

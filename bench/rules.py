@@ -53,7 +53,9 @@ def general_list(count: int, seed: int):
     rules = []
     for number in range(1, count + 1):
         picked = sorted(rng.permutation(len(places))[:5])
-        spots = tuple(Spot(*places[n], asks[rng.integers(len(asks))]) for n in picked)
+        spots = tuple(
+            Spot(places[n][0], places[n][1], asks[rng.integers(len(asks))]) for n in picked
+        )
         rules.append(NeighbourRule(number, spots, result=one(number)))
     return RuleList("", tuple(rules))
 

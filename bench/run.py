@@ -16,7 +16,7 @@ from dataclasses import asdict, dataclass
 from pathlib import Path
 from statistics import median
 from time import perf_counter, thread_time
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
 
@@ -382,12 +382,13 @@ def typing_row() -> Row:
     window = make_window(folder / "memory")
     window.sheets.add_sheets([folder / "large.png"])
     settle()
+    stage: Any = window.stages["slice"]
     times = []
     for n in range(30):
         begun = perf_counter()
-        window.stages["slice"].numbers.boxes["tile_width"].setValue(20 + n)
-        window.stages["slice"].sheet.repaint()
-        window.stages["slice"].swatch.repaint()
+        stage.numbers.boxes["tile_width"].setValue(20 + n)
+        stage.sheet.repaint()
+        stage.swatch.repaint()
         times.append((perf_counter() - begun) * 1000)
     window.session.doc.mark_saved()
     window.shell.close()

@@ -24,11 +24,11 @@ from bench.marks import ART, read_set
 from tests.core.test_guess import corner_art, road_art
 
 from knitground.core.knit.labelling import SLOT_ORDERS
-from knitground.core.knit.likelysets import find_sets
+from knitground.core.knit.likelysets import SetGuess, find_sets
 from knitground.core.model.terrain import SetKind
 
 
-def agrees(guess: object, kind: SetKind, truth: dict[tuple[int, int], np.ndarray]) -> bool:
+def agrees(guess: SetGuess, kind: SetKind, truth: dict[tuple[int, int], np.ndarray]) -> bool:
     """Whether an offer is a true set: kind, nine tiles in ten and their marks, up to names."""
     if guess.kind is not kind:
         return False

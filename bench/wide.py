@@ -11,15 +11,21 @@ import sys
 import tempfile
 from collections.abc import Callable
 from pathlib import Path
+from typing import TYPE_CHECKING, Any
 
 sys.path.insert(0, str(Path(__file__).parents[1]))
 
-from bench.run import Row, spent, spent_row, tell_rows
+from bench.run import Row, Spent, spent, spent_row, tell_rows
+
+if TYPE_CHECKING:
+    from knitground.core.model.project import Project
+    from knitground.ui.window import Window
+
 
 PAINT, ACT = 16, 50
 
 
-def big_project() -> object:
+def big_project() -> Project:
     """Make a sheet of 96 × 96 tiles of 32 px, a set that marks all, and a map of all its tiles."""
     import numpy as np
 
@@ -57,7 +63,7 @@ def big_project() -> object:
     return Project(tilesets=[sheet], maps=[small, map_])
 
 
-def rows_of(window: object, settle: Callable[[int], None]) -> list[Row]:
+def rows_of(window: Window, settle: Callable[[int], None]) -> list[Row]:
     """Measure all."""
     import numpy as np
 
@@ -66,23 +72,24 @@ def rows_of(window: object, settle: Callable[[int], None]) -> list[Row]:
     from knitground.core.edit.markers import add_markers
     from knitground.core.edit.selecting import Selection
     from knitground.core.edit.sheets import set_anchor
+    from knitground.core.model.layers import MarkerLayer
     from knitground.core.model.marker import Marker, Shape
     from knitground.core.model.tile import TileRef
-    from knitground.ui.mapside import clipboard
+    from knitground.ui.mapside import clipboard, copypaste
 
     session, view = window.session, window.mapside.view
     map_, sheet = session.project.maps[1], session.project.tilesets[0]
     rng = np.random.default_rng(2)
     rows = [spent_row("choose a map of 9216 tiles", [spent(lambda: session.choose_map(map_))], ACT)]
 
-    def paints(count: int = 40) -> list[float]:
+    def paints(count: int = 40) -> list[Spent]:
         times = []
         for _ in range(count):
             times.append(spent(view.repaint))
             settle(1)
         return times
 
-    def until_warm() -> list[float]:
+    def until_warm() -> list[Spent]:
         times = [spent(view.repaint)]
         while view.cold and len(times) < 2000:
             times.append(spent(view.repaint))
@@ -116,18 +123,21 @@ def rows_of(window: object, settle: Callable[[int], None]) -> list[Row]:
     session.choice.select(Selection(Box(0, 0, 512, 512), ragged))
     rows.append(spent_row("paint a ragged selection of 512²", paints(10), PAINT))
     session.choice.select(Selection(Box(0, 0, 256, 256), np.ones((256, 256), np.bool_)))
-    rows.append(spent_row("copy 256² cells", [spent(lambda: clipboard.copy(session))], ACT))
+    rows.append(spent_row("copy 256² cells", [spent(lambda: copypaste.copy(session))], ACT))
     session.choice.select(None)
     spots = rng.integers(0, 512 * 32, (16_000, 2)).tolist()
     made = [Marker(n, Shape.POINT, ((float(x), float(y)),), kind="door")
             for n, (x, y) in enumerate(spots, 1)]  # fmt: skip
-    edit, _ = add_markers(map_, map_.layers[1], made)
+    points = map_.layers[1]
+    assert isinstance(points, MarkerLayer)
+    edit, _ = add_markers(map_, points, made)
     session.apply(edit)
     until_warm()
     rows.append(spent_row("paint 16 000 markers", paints(10), PAINT))
     window.show_stage("terrains")
     settle(5)
-    marks = window.stages["terrains"].sheet
+    terrains: Any = window.stages["terrains"]
+    marks = terrains.sheet
     times = []
     for zoom in (0.25, 0.5, 1, 2, 4):
         marks.look(zoom, sheet.width / 2, sheet.height / 2)
@@ -137,15 +147,15 @@ def rows_of(window: object, settle: Callable[[int], None]) -> list[Row]:
     return rows
 
 
-def tiles_rows(window: object, settle: Callable[[int], None]) -> list[Row]:
+def tiles_rows(window: Window, settle: Callable[[int], None]) -> list[Row]:
     """Choose and change all 9216 tiles in the stage Tiles: the longest turn of the interface."""
     from PySide6.QtWidgets import QApplication
 
-    bench = window.stages["tiles"]
+    bench: Any = window.stages["tiles"]
     window.show_stage("tiles")
     settle(10)
 
-    def turns(act: Callable[[int], object]) -> list[float]:
+    def turns(act: Callable[[int], object]) -> list[Spent]:
         times = []
         for n in range(4):
             times.append(spent(lambda n=n: act(n)))
@@ -164,7 +174,7 @@ def tiles_rows(window: object, settle: Callable[[int], None]) -> list[Row]:
     return rows
 
 
-def pans_rows(window: object, settle: Callable[[int], None]) -> list[Row]:
+def pans_rows(window: Window, settle: Callable[[int], None]) -> list[Row]:
     """Pan over 4096² cells of animated ground, at four sizes, once they were seen."""
     import numpy as np
     from PySide6.QtWidgets import QApplication
@@ -205,7 +215,7 @@ def pans_rows(window: object, settle: Callable[[int], None]) -> list[Row]:
     return rows
 
 
-def demo_rows(window: object, settle: Callable[[int], None]) -> list[Row]:
+def demo_rows(window: Window, settle: Callable[[int], None]) -> list[Row]:
     """Shapes of every tile shown on the map, and pins released on a layer that a recipe grows."""
     import numpy as np
     from PySide6.QtWidgets import QApplication
@@ -222,7 +232,7 @@ def demo_rows(window: object, settle: Callable[[int], None]) -> list[Row]:
     write_demo(folder)
     window.session.doc.mark_saved()
     window.session.open(open_project(folder).project)
-    session, view = window.session, window.mapside.view
+    session, view, map_ = window.session, window.mapside.view, window.session.map
     window.show_stage("draw")
     round_ = TileShape("solid", ShapeForm.ROUND, ((3.0, 3.0), (13.0, 13.0)))
     for sheet in session.project.tilesets:
@@ -234,21 +244,24 @@ def demo_rows(window: object, settle: Callable[[int], None]) -> list[Row]:
     for turn in range(60):
         view.camera.left += (7, -7)[turn % 20 < 10]
         if turn % 6 == 0:
-            props, box = session.map.layers[2], Box(20, turn, 21, turn + 1)
+            assert map_ is not None
+            props, box = map_.layers[2], Box(20, turn, 21, turn + 1)
             one, value = np.ones((1, 1), np.bool_), np.full((1, 1), 1, np.int32)
-            session.apply(plan_cells(session.map, props, box, value, one, "Lay").edit)
+            session.apply(plan_cells(map_, props, box, value, one, "Lay").edit)
         times.append(spent(view.repaint))
         QApplication.processEvents()
     rows = [spent_row("paint with shapes of every tile, first", times[:2], ACT),
             spent_row("paint with shapes of every tile shown", times[2:], PAINT)]  # fmt: skip
     view.set_shapes(False)
     session.choose_map(session.project.map_named("Salt coast"))
-    layer = session.map.layers[4]
+    coast = session.map
+    assert coast is not None
+    layer = coast.layers[4]
     session.choose_layer(layer)
     settle(20)
     box, many = Box(8, 8, 40, 72), np.ones((32, 64), np.bool_)
     values = np.ones((32, 64), np.int32)
-    session.apply(plan_cells(session.map, layer, box, values, many, "Lay").edit)
+    session.apply(plan_cells(coast, layer, box, values, many, "Lay").edit)
     session.choose_tool("erase")
     settle(5)
     times = []

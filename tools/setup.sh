@@ -58,6 +58,6 @@ set_up() {
     fi
     say "setting up .venv (once; a few minutes)"
     [ -x .venv/bin/python ] || python3 -m venv .venv
-    .venv/bin/python -m pip install --quiet --disable-pip-version-check -e ".$extra" >&2
+    .venv/bin/python -m pip install --quiet --disable-pip-version-check --no-compile -e ".$extra" >&2
     printf '%s' "$wanted" > "$stamp"
 }
