@@ -8,7 +8,7 @@ from tests.maps import grid, pair_marks, small_project, text_of
 
 from knitground.core.base.window import Box
 from knitground.core.edit.laying import plan_terrain
-from knitground.core.knit.bridge import bridge, build_graph
+from knitground.core.knit.bridge import _without_links, bridge, build_bridges, build_graph
 from knitground.core.knit.repair import Problem, corner_cells
 from knitground.core.knit.table import build_table
 from knitground.core.model.layers import GAP
@@ -122,3 +122,38 @@ def test_a_search_that_can_not_get_there_is_given_up_before_it_begins(monkeypatc
     assert valid(found)
     assert (found[fixed] == painted[fixed]).all()
     assert (found != painted).sum() == 36 * 8
+
+
+@pytest.mark.parametrize("seed", [38, 144, 496])
+def test_of_all_bridges_that_leave_no_gap_those_with_the_fewest_changes_are_taken(seed):
+    """Sets of five terrains in a ring that lack some tiles: what is near by leads into a gap."""
+    rng = np.random.default_rng(seed)
+    ring = [(1, 2), (2, 3), (3, 4), (4, 5), (5, 1)]
+    marks = pair_marks(ring if seed % 2 else [*ring[:3], (3, 1), (4, 5), (5, 3)])
+    there = rng.random(len(marks)) < 0.88
+    there |= [len(set(each[each > 0].tolist())) == 1 for each in marks]  # plain ones all
+    marks = marks[there]
+    table = build_table(marks, list(range(1, len(marks) + 1)), [1] * len(marks), 5)
+    graph = build_graph(table)
+    terrain = np.full((11, 11), 1 + seed % 5, np.uint8)
+    if seed % 3 == 0:
+        terrain[4:] = 1 + (seed + 1) % 5
+    painted = np.zeros((11, 11), bool)
+    row, col = rng.integers(2, 8, 2)
+    painted[row : row + 2, col : col + 2] = True
+    value = 1 + seed // 5 % 5
+
+    def changes(field):
+        return int((field != terrain).sum())
+
+    first = bridge(graph, terrain, painted, value)
+    rim = np.pad(np.zeros((9, 9), bool), 1, constant_values=True)
+    problem = Problem(table, corner_cells(11, 11), terrain, painted | rim, first)
+    fields = [bridge(each, terrain, painted, value)
+              for each in _without_links(table, graph, terrain, first, value)]  # fmt: skip
+    counts = [changes(problem.trimmed(each)) for each in fields
+              if not problem.conflicts(each.ravel()).any()]  # fmt: skip
+    searched = problem.search(first, 600)
+    counts += [] if searched is None else [changes(searched)]
+    assert len(set(counts)) > 1
+    assert changes(build_bridges(table, graph, terrain, painted, value)) == min(counts)
