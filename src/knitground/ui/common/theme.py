@@ -16,7 +16,6 @@ from PySide6.QtWidgets import (
     QStyleOption,
     QWidget,
 )
-from shiboken6 import isValid
 
 
 @dataclass(frozen=True)
@@ -91,6 +90,7 @@ class _Style(QProxyStyle):
         super().drawPrimitive(element, option, painter, widget)
 
 
+_WEARS = "knitground_wears"
 _TURN_S = 0.01
 """How long widgets that nobody sees are dressed before the interface has its turn again."""
 
@@ -106,37 +106,36 @@ class _Wardrobe(QObject):
     def __init__(self, app: QApplication) -> None:
         super().__init__(app)
         self._app = app
-        self._later: list[QWidget] = []
         self._timer = QTimer(self)
         self._timer.timeout.connect(self._go_on)
 
     def dress_all(self) -> None:
         """Let all widgets take their colours anew."""
-        self._later = self._app.allWidgets()
-        self._dress_seen()
+        self._dress(perf_counter())
         self._timer.start()
 
-    def _dress_seen(self) -> None:
-        there = [widget for widget in self._later if isValid(widget)]
-        self._later = [widget for widget in there if not widget.isVisible()]
-        for widget in there:
-            if widget.isVisible():
-                self._dress(widget)
-
     def _go_on(self) -> None:
-        until = perf_counter() + _TURN_S
-        self._dress_seen()  # what came into view meanwhile
-        while self._later and perf_counter() < until:
-            self._dress(self._later.pop())
-        if not self._later:
+        if self._dress(perf_counter() + _TURN_S):
             self._timer.stop()
 
-    @staticmethod
-    def _dress(widget: QWidget) -> None:
-        style = widget.style()
-        style.unpolish(widget)
-        style.polish(widget)
-        widget.update()
+    def _dress(self, until: float) -> bool:
+        """Dress what is seen, and others until a time; returns whether none is left.
+
+        No widget is remembered until the next turn: Qt deletes some that are its own, and nobody
+        is told. Each remembers itself what it wears.
+        """
+        name = theme().name
+        left = [each for each in self._app.allWidgets() if each.property(_WEARS) != name]
+        left.sort(key=lambda each: not each.isVisible())
+        style = self._app.style()
+        for widget in left:
+            if not widget.isVisible() and perf_counter() > until:
+                return False
+            style.unpolish(widget)
+            style.polish(widget)
+            widget.update()
+            widget.setProperty(_WEARS, name)
+        return True
 
 
 _wardrobe: list[_Wardrobe] = []
