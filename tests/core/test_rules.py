@@ -31,6 +31,7 @@ from knitground.core.model.rules import (
 )
 from knitground.core.model.terrain import SetKind, Terrain, TerrainSet
 from knitground.core.model.tile import TileRef
+from knitground.core.rules import apply
 from knitground.core.rules.analyse import analyse_rules
 from knitground.core.rules.apply import forms_in, on_its_rows, taken_by_chance
 from knitground.core.rules.places import REACHES, base_places, places_of
@@ -186,7 +187,7 @@ def random_rules(kind, rng, count, far=True):
 @pytest.mark.parametrize("kind", KINDS)
 @pytest.mark.parametrize("wrap", [False, True])
 @pytest.mark.parametrize("far", [False, True])
-def test_rules_take_the_cells_that_brute_force_says(kind, wrap, far):
+def test_rules_take_the_cells_that_brute_force_says(kind, wrap, far, monkeypatch):
     quick = 0
     for seed in range(8):
         _, map_, layer, kit = layer_of(kind, (7, 9), wrap, seed)
@@ -197,6 +198,10 @@ def test_rules_take_the_cells_that_brute_force_says(kind, wrap, far):
         quick += table.rules.quick is not None
         window = rule_window(table, layer, Box(0, 0, 7, 9), wrap)
         forms = forms_in(table.rules, window, layer.seed, layer.number)
+        with monkeypatch.context() as large:  # many cells are looked up need by need
+            large.setattr(apply, "_FEW_CELLS", 0)
+            again = forms_in(table.rules, window, layer.seed, layer.number)
+        assert (again == forms).all(), seed
         oracle = Oracle(map_, layer, kit)
         for row, col in product(range(7), range(9)):
             form = int(forms[row, col])
