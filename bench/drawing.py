@@ -232,7 +232,7 @@ def main() -> int:
     os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
     from knitground.core.edit.maps import add_map
     from knitground.demo.project import write_demo
-    from knitground.ui.common.tasks import spare_frames
+    from knitground.ui.common.garbage import set_aside
     from knitground.ui.tour import make_window
     from knitground.ui.touracts import settle
 
@@ -250,7 +250,7 @@ def main() -> int:
     window.show_stage("draw")
     window._idle.stop()  # noqa: SLF001 - knitting in idle moments is measured by nobody's frame
     settle(3)
-    spare_frames()  # as the program does once a project is open
+    set_aside()  # as the program does once a project is open
     rows += frame_rows(window, lambda: settle(3))
     rows += file_rows(project, folder / "saved")
     window.session.doc.mark_saved()

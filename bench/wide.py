@@ -277,7 +277,7 @@ def demo_rows(window: Window, settle: Callable[[int], None]) -> list[Row]:
 def main() -> int:
     """Run all; returns the exit code."""
     os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
-    from knitground.ui.common.tasks import spare_frames
+    from knitground.ui.common.garbage import set_aside
     from knitground.ui.tour import make_window
     from knitground.ui.touracts import settle
 
@@ -287,7 +287,7 @@ def main() -> int:
     window.show_stage("draw")
     window._idle.stop()  # noqa: SLF001 - knitting in idle moments is measured by nobody's frame
     settle(5)
-    spare_frames()  # as the program does once a project is open
+    set_aside()  # as the program does once a project is open
     rows = [*rows_of(window, settle), *tiles_rows(window, settle), *pans_rows(window, settle),
             *demo_rows(window, settle)]  # fmt: skip
     window.session.doc.mark_saved()

@@ -32,6 +32,14 @@ def pytest_collection_modifyitems(items):
     items.sort(key=lambda each: "test_tour" not in each.nodeid)
 
 
+@pytest.fixture(scope="module", autouse=True)
+def no_pile_of_garbage():
+    """Once there is a window only its event loop looks for garbage, and most tests turn none."""
+    yield
+    if not gc.isenabled() and gc.get_count()[0] > 100_000:
+        gc.collect()
+
+
 @pytest.fixture(scope="session")
 def demo_folder(tmp_path_factory):
     from knitground.demo.project import write_demo

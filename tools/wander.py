@@ -36,7 +36,6 @@ from PySide6.QtCore import (
     QPoint,
     QPointF,
     Qt,
-    QThreadPool,
     QTimer,
     QtMsgType,
     qInstallMessageHandler,
@@ -65,7 +64,7 @@ from shiboken6 import isValid
 from tests.maps import snapshot
 
 from knitground.core.files.opening import open_project
-from knitground.ui.common.tasks import call_off_jobs
+from knitground.ui.common.tasks import call_off_jobs, wait_for_jobs
 from knitground.ui.touracts import settle
 from knitground.ui.window import Window
 
@@ -169,7 +168,7 @@ class Wanderer:
         self.let_go()
         session = self.window.session
         session.finish_gesture()
-        if not QThreadPool.globalInstance().waitForDone(_PATIENCE_MS):
+        if not wait_for_jobs(_PATIENCE_MS):
             call_off_jobs()  # a recipe that solves may be set to go on for minutes
         settle(3)
         if session.doc.in_stroke or session.in_gesture:

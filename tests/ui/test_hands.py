@@ -1,6 +1,5 @@
 """Taking in hand and laying: tray, search, orders, brushes, fills, held keys, two views."""
 
-import gc
 from collections import Counter
 from itertools import pairwise
 
@@ -33,7 +32,6 @@ from knitground.core.model.standing import standing_of
 from knitground.core.model.terrain import SetKind
 from knitground.core.model.tile import TileRef
 from knitground.core.model.tileset import TileFacts
-from knitground.ui.common.tasks import spare_frames
 from knitground.ui.mapside.canvas.chunks import image_of
 from knitground.ui.mapside.mockupdialog import ALL, MockupDialog
 from knitground.ui.mapside.tools.tool import PATCH_KIND
@@ -785,17 +783,3 @@ def test_a_pasted_picture_of_known_tiles_is_taken_in_hand_else_ways_are_offered(
     QTest.mouseClick(window.notices.cures[1], Qt.MouseButton.LeftButton)
     settle()
     window.shell.findChild(MockupDialog).reject()
-
-
-def test_after_a_project_is_opened_the_collector_leaves_what_is_there_alone(window):
-    before, frozen = gc.get_threshold(), gc.get_freeze_count()
-    try:
-        spare_frames()
-        assert gc.get_freeze_count() > frozen + 10_000
-        loop = []
-        loop.append(loop)
-        del loop
-        assert gc.collect() >= 1  # what is made later is still collected
-    finally:
-        gc.unfreeze()
-        gc.set_threshold(*before)

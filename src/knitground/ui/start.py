@@ -9,6 +9,7 @@ from pathlib import Path
 from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QApplication
 
+from knitground.ui.common.garbage import Sweeper, set_aside
 from knitground.ui.common.theme import LINEN, use
 from knitground.ui.shell import Shell
 
@@ -25,6 +26,7 @@ def make_app() -> QApplication:
     made.setApplicationName("Knit Ground")
     made.setApplicationDisplayName("Knit Ground")
     use(made, LINEN)
+    Sweeper(made)
     return made
 
 
@@ -56,14 +58,13 @@ def _run(path: Path | None, *, demo: bool, as_json: bool = False) -> int:
     shell = Shell()
 
     def furnish() -> None:
-        from knitground.ui.common.tasks import spare_frames
         from knitground.ui.window import Window
 
         window = Window(shell)
         window.crash.log_to(window.memory.log)
         window.crash.install()
         opened = window.session.opened
-        opened.connect(lambda: QTimer.singleShot(_CALM_MS, window, spare_frames))
+        opened.connect(lambda: QTimer.singleShot(_CALM_MS, window, set_aside))
         if window.files.offer_copies():
             return
         if demo:

@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
-import gc
 import sys
+from collections import deque
 from collections.abc import Callable
+from concurrent.futures import Future, ThreadPoolExecutor, wait
+from functools import cache
 from importlib import import_module
 from threading import Event
 from typing import Any, Generic, TypeVar
 
-from PySide6.QtCore import QEventLoop, QObject, QRunnable, Qt, QThreadPool, QTimer, Signal, Slot
+from PySide6.QtCore import QEventLoop, QObject, Qt, QThread, QTimer, Signal, Slot
 from PySide6.QtWidgets import QApplication, QProgressDialog, QWidget
 from shiboken6 import isValid
 
@@ -22,32 +24,37 @@ SHOW_AFTER_MS = 300
 _SWITCH_SECONDS = 0.0005
 """How long work beside the interface keeps it waiting when it wants Python: each call that draws
 waits so long, and there are hundreds in a frame; Python's own 5 ms make pauses that are felt."""
+_threads = ThreadPoolExecutor(max(2, QThread.idealThreadCount()), "beside")
 
 
-class _Relay(QObject):
-    """Brings what a thread says into the interface thread, in which this object lives."""
+class _Bell(QObject):
+    """Calls the interface thread, in which this object lives, to what other threads leave here.
 
-    said = Signal(float)
-    ended = Signal(object, object)
+    Nothing else of Qt is touched beside the interface, and nothing that is handed over stays held
+    there: the last one to let go of a widget must be the interface thread.
+    """
 
-    def __init__(
-        self, on_said: Callable[[float], Any], on_ended: Callable[[Any, Any], Any]
-    ) -> None:
-        super().__init__()
-        self._on_said, self._on_ended = on_said, on_ended
-        self.said.connect(self._say, Qt.ConnectionType.QueuedConnection)
-        self.ended.connect(self._end, Qt.ConnectionType.QueuedConnection)
+    _rung = Signal()
 
-    @Slot(float)
-    def _say(self, part: float) -> None:
-        self._on_said(part)
+    def __init__(self, parent: QObject) -> None:
+        super().__init__(parent)
+        self._left: deque[list[Any]] = deque()
+        self._rung.connect(self._come, Qt.ConnectionType.QueuedConnection)
 
-    @Slot(object, object)
-    def _end(self, result: object, error: object) -> None:
-        self._on_ended(result, error)
+    def leave(self, call: list[Any]) -> None:
+        """Have the first of a list called with the others; the list is emptied."""
+        self._left.append(call)
+        self._rung.emit()
+
+    @Slot()
+    def _come(self) -> None:
+        call = self._left.popleft()  # one at a time: it may open a dialog, the others go on
+        function, *words = call
+        call.clear()
+        function(*words)
 
 
-class Job(QRunnable, Generic[Result]):
+class Job(Generic[Result]):
     """Work in a thread of its own; it always ends as done, failed or called off.
 
     `done` gets the result, `failed` an error of ours; both are called in the interface thread, and
@@ -62,19 +69,19 @@ class Job(QRunnable, Generic[Result]):
         work: Callable[[Progress], Result],
         done: Callable[[Result], Any],
         failed: Callable[[KnitError], Any],
-        progressed: Callable[[float], Any] = lambda _part: None,
+        progressed: Callable[[float], Any] | None = None,
         owner: QObject | None = None,
         ended: Callable[[], Any] = lambda: None,
     ) -> None:
-        super().__init__()
         self._owner = owner
         self._work = work
         self._done = done
         self._failed = failed
         self._ended = ended
+        self._progressed = progressed
         self._stop = Event()
-        self._relay = _Relay(progressed, self._end)
-        self.setAutoDelete(False)
+        self._bell = _bell()
+        self._future: Future[None] | None = None
         _running.add(self)
 
     def cancel(self) -> None:
@@ -83,20 +90,24 @@ class Job(QRunnable, Generic[Result]):
 
     def start(self) -> None:
         """Begin."""
-        QThreadPool.globalInstance().start(self)
+        self._future = _threads.submit(_run, [self])
 
-    def run(self) -> None:
+    def wait(self, seconds: float) -> bool:
+        """Wait until the work has ended; its result may not have arrived."""
+        return self._future is None or not wait([self._future], seconds).not_done
+
+    def run(self) -> tuple[_Bell, list[Any]]:
+        """Do the work, beside the interface; returns what is to be left, and where."""
         try:
-            result = self._work(self._report)
+            return self._bell, [self._end, self._work(self._report), None]
         except BaseException as error:  # noqa: BLE001 - goes on in the interface thread
-            self._relay.ended.emit(None, error)
-        else:
-            self._relay.ended.emit(result, None)
+            return self._bell, [self._end, None, error]
 
     def _report(self, part_done: float) -> None:
         if self._stop.is_set():
             raise Cancelled("called off; nothing has changed")
-        self._relay.said.emit(part_done)
+        if self._progressed is not None:
+            self._bell.leave([self._progressed, part_done])
 
     def _end(self, result: Result, error: BaseException | None) -> None:
         _running.discard(self)
@@ -122,6 +133,20 @@ class Job(QRunnable, Generic[Result]):
 _running: set[Job[Any]] = set()
 
 
+def _run(only: list[Job[Any]]) -> None:
+    """Do the work of one job, and hold nothing of it when its result is left."""
+    bell, call = only.pop().run()
+    bell.leave(call)
+
+
+@cache
+def _bell() -> _Bell:
+    sys.setswitchinterval(_SWITCH_SECONDS)
+    app = QApplication.instance()
+    assert app is not None, "work beside the interface needs one"
+    return _Bell(app)
+
+
 def warm_up() -> None:
     """Import what is slow to import, beside the interface thread: the first fill must not wait."""
 
@@ -132,33 +157,24 @@ def warm_up() -> None:
     Job(work, lambda _: None, lambda _: None).start()
 
 
-def spare_frames() -> None:
-    """Look for garbage now, and leave all that is there out of later looks.
-
-    A look through the whole window's objects takes some 50 ms, and Python takes one whenever it
-    likes: in the middle of a stroke too. What is made later is still looked through. Work beside
-    the interface is told to make room for it at once.
-    """
-    gc.unfreeze()
-    gc.collect()
-    gc.freeze()
-    gc.set_threshold(5_000, 20, 50)
-    sys.setswitchinterval(_SWITCH_SECONDS)
-
-
 def call_off_jobs() -> None:
     """Ask all work beside the window to stop: for closing. What it makes is wanted no more."""
     for job in list(_running):
         job.cancel()
 
 
-def wait_for_jobs(timeout_ms: int = 30_000) -> None:
-    """Wait until no job runs and all results have arrived: for tests and for closing."""
+def wait_for_jobs(timeout_ms: int = 30_000) -> bool:
+    """Wait until no job runs and all results have arrived: for tests and for closing.
+
+    Returns whether that came in time.
+    """
     for _ in range(100):
-        QThreadPool.globalInstance().waitForDone(timeout_ms)
+        if not all(job.wait(timeout_ms / 1000) for job in list(_running)):
+            return False
         QApplication.processEvents()
         if not _running:
-            return
+            return True
+    return False
 
 
 def run_with_progress(
