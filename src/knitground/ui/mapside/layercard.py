@@ -38,9 +38,9 @@ from knitground.ui.mapside.canvas.chunks import image_of
 from knitground.ui.mapside.layerlooks import look_of
 from knitground.ui.session import Session
 
-_THUMB = (52, 36)
+_THUMB = (49, 36)
 
-_CARD = 85
+_CARD = 81
 
 
 class Thumb(QWidget):

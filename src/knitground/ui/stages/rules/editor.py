@@ -101,7 +101,7 @@ class NeighbourEditor(QWidget):
             box.setRange(1 if n < 2 else 0, 4096)
             box.setToolTip(hint)
             box.setAccessibleName(hint)
-            box.setFixedWidth(34)
+            box.setFixedWidth(46)
             box.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
             box.valueChanged.connect(lambda _, box=box: self._space_out(box))
         self.on = QCheckBox("on")
@@ -142,8 +142,8 @@ class NeighbourEditor(QWidget):
             row(hand, sheet, 1, spacing=4),
             row(self.ways, self.turns, 1, spacing=6),
             row(QLabel("Takes"), self.chance, self.more, 1, spacing=6),
-            row(QLabel("Every"), numbers[1], numbers[0], QLabel("from"), numbers[3], numbers[2], 1,
-                spacing=4),
+            row(QLabel("Every"), numbers[1], QLabel("×"), numbers[0], 1, spacing=4),
+            row(QLabel("from"), numbers[3], QLabel(","), numbers[2], 1, spacing=4),
             1,
             spacing=5,
         )  # fmt: skip
