@@ -149,6 +149,9 @@ def test_the_ghost_of_a_fill_looks_less_far_where_that_takes_long(window, monkey
 
     monkeypatch.setattr(ghost, "plan_fill", slow)
     monkeypatch.setattr(ghost, "perf_counter", lambda: now[0])
+    for _ in range(8):  # as far as ever: a busy machine may have made it look less far
+        session.set_options(seed=session.options.seed + 1)
+        view._ghost.plan(Pointer(400.0, 300.0))
     for took[0], limits in ((0.03, [512, 256, 128, 64]), (0.01, [32, 32]), (0.001, [32, 64, 128])):
         looked.clear()
         for _ in limits:
