@@ -11,9 +11,12 @@ from tests.ui.conftest import LEFT, NONE, RIGHT, click, drag, move, pixels, sett
 
 from knitground.core.base.window import Box
 from knitground.core.edit.hand import TerrainInHand, TileInHand
+from knitground.core.edit.maps import delete_map
 from knitground.core.edit.rulehome import RuleHome
 from knitground.core.edit.rules import homes, move_rules
+from knitground.core.edit.rulestats import Situation
 from knitground.core.edit.selecting import Selection
+from knitground.core.edit.terrainlist import add_terrain
 from knitground.core.files.opening import open_project
 from knitground.core.files.rulesfile import read_rules
 from knitground.core.model.recipe import RewriteStep
@@ -362,6 +365,44 @@ def test_situations_that_nobody_takes_lead_to_a_cell_and_become_rules(window, be
     assert found[0].key not in [each.key for each in left]
     assert home.rules.rules[-1].result.tiles[0].tile == TileRef("pans", 0, 0)
     assert bench.tabs.tabText(1).startswith("Situations ")
+
+
+def test_situations_of_another_set_or_of_other_terrains_are_forgotten_at_once(window, bench):
+    session, page = window.session, bench.situations
+    home = show_set(window, bench, "Pans")
+    bench.tabs.setCurrentIndex(1)
+    stale = page.situation
+    assert stale is not None
+    session.do(lambda: add_terrain(home.tileset, home.kit, "loam"))
+    assert page.situation is None
+    assert not page.make_rule.isEnabled()
+    assert page.words.text() == "Not counted yet."
+    counted(bench)
+    assert page.situation is not None
+    session.undo()
+    assert page.situation is None
+    counted(bench)
+    assert page.situation is not None
+    # Not yet counted for the ring set: its situations are told otherwise than those of corners.
+    session.choose_layer(layer_named(window, "Dykes"))
+    assert bench.home.kit.name == "Dykes"
+    assert page.situation is None
+    before = len(bench.home.rules.rules)
+    bench.situation_acts.rule_of_situation()
+    assert len(bench.home.rules.rules) == before
+    counted(bench)
+    assert page.words.text() == "Rules and marks take every situation."
+
+
+def test_a_situation_of_a_map_that_is_gone_leads_nowhere(window, bench):
+    session = window.session
+    show_set(window, bench, "Pans")
+    other = session.project.maps[1]
+    found = Situation((1, 1, 1, 1), 3, other, 2, 2)
+    session.do(lambda: delete_map(session.project, other))
+    shown = session.map
+    bench.situation_acts.go_to_situation(found)
+    assert session.map is shown
 
 
 def test_the_default_tile_fills_what_nobody_takes(window, bench):

@@ -266,7 +266,9 @@ class Session(QObject):
     # Choosing
 
     def choose_map(self, map_: Map | None) -> None:
-        """Show another map; a gesture on the last one is ended."""
+        """Show another map, unless it is gone by now; a gesture on the last one is ended."""
+        if map_ is not None and not any(map_ is each for each in self.project.maps):
+            return
         if map_ is not self.map:
             self.finish_gesture()
             self.choice.select(None)

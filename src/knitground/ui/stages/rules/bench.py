@@ -255,6 +255,8 @@ class RulesBench(Stage):
             self.default.setIcon(QIcon(tile_icon(self.pictures, tile, 18)) if tile else QIcon())
             self.default.setText("Default tile" if tile else "No default tile")
         self.counter.show_list(home)
+        if self.counter.untaken is None:
+            self._show_situations()
         self.list.show_rules(home, self.counter.notes())
         self.show_rule()
         self._show_tab()
@@ -333,11 +335,14 @@ class RulesBench(Stage):
 
     def _show_counts(self) -> None:
         self.list.show_rules(self.home, self.counter.notes())
-        self.situations.show_found(self.home, self.counter.untaken)
-        found = self.counter.untaken
-        self.tabs.setTabText(1, f"Situations {found.had} / {found.wanted}" if found else TABS[1])
+        self._show_situations()
         self.situation_acts.mark_cells()
         self._tell_list()
+
+    def _show_situations(self) -> None:
+        found = self.counter.untaken
+        self.situations.show_found(self.home, found)
+        self.tabs.setTabText(1, f"Situations {found.had} / {found.wanted}" if found else TABS[1])
 
     def _tell_list(self) -> None:
         warning = self.counter.warning()

@@ -15,6 +15,7 @@ from knitground.core.edit.rulestats import (
     set_report,
 )
 from knitground.core.model.rules import Rule
+from knitground.core.model.terrain import Terrain
 from knitground.core.rules.analyse import RuleReport
 from knitground.ui.common.tasks import Job
 from knitground.ui.session import Session
@@ -36,16 +37,22 @@ class RuleCounter(QObject):
         self.stats = RuleStats()
         self.report: RuleReport | None = None
         self.untaken: Situations | None = None
+        self._terrains: tuple[Terrain, ...] = ()
         self._job: Job[Answer | None] | None = None
         self._again = False
         self._later = QTimer(self, singleShot=True, interval=_LATER_MS)
         self._later.timeout.connect(self._count)
 
     def show_list(self, home: RuleHome | None) -> None:
-        """Count for another list; what is known of the last one is forgotten."""
-        if home is None or not home.same_as(self.home) or home.project is not self._project():
+        """Count for another list; what is known of the last one is forgotten.
+
+        So is what was told with other terrains: a situation names them by their numbers.
+        """
+        terrains = home.kit.terrains if home is not None and home.kit is not None else ()
+        same = home is not None and home.same_as(self.home) and home.project is self._project()
+        if not same or terrains != self._terrains:
             self.stats, self.report, self.untaken = RuleStats(), None, None
-        self.home = home
+        self.home, self._terrains = home, terrains
 
     def _project(self) -> object:
         return self.home.project if self.home else None

@@ -157,7 +157,9 @@ class SituationsPage(QWidget):
         """Show what nobody takes."""
         self.view.show_situations(home, found.untaken if found else ())
         some = bool(found and found.untaken)
-        if found is None or not found.untaken:
+        if found is None:
+            self.words.setText("Not counted yet.")
+        elif not found.untaken:
             self.words.setText("Rules and marks take every situation.")
         else:
             cells = sum(each.cells for each in found.untaken)
