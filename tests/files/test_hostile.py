@@ -31,6 +31,7 @@ json_values = st.recursive(
 )  # fmt: skip
 
 
+@settings(max_examples=40)
 @given(json_values)
 def test_json_is_written_so_that_it_reads_the_same(value):
     assert json.loads(to_text(value)) == value

@@ -33,6 +33,13 @@ def settle_view(view):
             return
 
 
+def rest(window):
+    """Let the window do what it does in idle moments: tests are too short for any by itself."""
+    while window._idle.isActive():
+        window._work_off()
+    settle()
+
+
 LAYERS = ["Pans", "Causeway", "Props", "Dykes", "Shore growth", "Places", "Evening"]
 """Of the demo's Harbour pans, back one first."""
 LEFT, RIGHT = Qt.MouseButton.LeftButton, Qt.MouseButton.RightButton
@@ -76,6 +83,7 @@ class Houses:
         if self._window is None:
             shell = Shell()
             self._window = Window(shell, Memory(self.memory))
+            self._window._idle.setInterval(3_600_000)  # see `rest`
             shell.show()
             settle()
         return self._window

@@ -5,7 +5,7 @@ import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QLabel, QToolButton
-from tests.ui.conftest import LEFT, settle
+from tests.ui.conftest import LEFT, rest, settle
 from tests.ui.test_stages import drop
 
 from knitground.core.edit.maps import delete_map, set_recipe
@@ -154,7 +154,7 @@ def test_the_start_page_shows_recent_projects_with_their_pictures(empty_window, 
     window = empty_window
     window.files.open_demo(tmp_path / "demo")
     wait_for_jobs()
-    settle()
+    rest(window)
     window.start.refresh()
     cards = [each for each in window.start.findChildren(QToolButton) if "demo" in each.text()]
     assert len(cards) == 1

@@ -6,7 +6,7 @@ from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QInputDialog, QLabel, QMessageBox, QPushButton
 from tests.maps import snapshot
-from tests.ui.conftest import LEFT, RIGHT, click, drag, move, pixels, settle
+from tests.ui.conftest import LEFT, RIGHT, click, drag, move, pixels, rest, settle
 from tests.ui.test_regions import answer
 
 from knitground.core.base.window import Box
@@ -491,7 +491,7 @@ def test_why_names_what_a_gap_needs_and_making_it_is_offered(window, draw, monke
     draw.show_cell(row, col)
     move(draw, draw.screen_at(row, col))
     assert "gap: no tile with a weight shows NW brine · NE brine" in window.under.toolTip()
-    later()
+    rest(window)
     assert "gap" in window.gaps.text()
     assert window.gaps.isVisible()
     QTest.mouseClick(window.gaps, Qt.MouseButton.LeftButton)
