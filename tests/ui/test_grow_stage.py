@@ -10,7 +10,7 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QComboBox, QInputDialog
 from tests.maps import snapshot
-from tests.ui.conftest import LEFT, drag, move, settle, settle_view
+from tests.ui.conftest import LEFT, NONE, drag, move, settle, settle_view
 
 from knitground.core.base.window import Box
 from knitground.core.edit.laying import plan_cells
@@ -35,7 +35,7 @@ from knitground.core.model.recipe import (
 )
 from knitground.core.model.solvestep import SolveFrom, SolveStep
 from knitground.core.model.tile import TileRef
-from knitground.ui.common.tasks import wait_for_jobs
+from knitground.ui.common.tasks import call_off_jobs, wait_for_jobs
 from knitground.ui.mapside.dialogs import NewMapDialog
 from knitground.ui.stages.grow.alone import AloneDialog
 from knitground.ui.stages.grow.fields import FIELDS, As
@@ -366,11 +366,94 @@ def test_a_stroke_that_releases_pins_erases_nothing_else(window, coast, size):
         values = np.full((1, 3), tile, np.int32)
         session.apply(plan_cells(session.map, layer, box, values, three, "Lay").edit)
         assert layer.pinned[20, 30:33].all()
+        move(view, view.screen_at(20, 30))
+        settle_view(view)  # until it is known what grows there
         drag(view, view.screen_at(20, 30), *(view.screen_at(20, n) for n in (31, 32, 33, 34)))
         settle()
         assert session.doc.history.undo_name == "Release pins"
         assert not layer.pinned[18:23, 28:37].any()
         assert snapshot(session.project) == before
+
+
+@pytest.fixture
+def pinned(window, coast, monkeypatch):
+    """Three pins on a grown layer of which is not known what grows there, and who runs recipes."""
+    session, view = window.session, window.mapside.view
+    heaps, threads, run = session.map.layers[4], [], runner.run_recipe
+    made = run(session.project, session.map)
+    grows = next(each.made for each in reversed(made) if each.layer is heaps)
+    tile = session.map.legend.place(TileRef("props", 0, 5))
+    values, three = np.full((1, 3), tile, np.int32), np.ones((1, 3), bool)
+    session.apply(plan_cells(session.map, heaps, Box(3, 3, 4, 6), values, three, "Lay").edit)
+    session.choose_layer(heaps)
+    session.choose_tool("erase")
+    view.fit()
+    settle_view(view)
+    session.doc.grower._made.clear()
+
+    def seen(*given, **named):
+        threads.append(threading.current_thread())
+        return run(*given, **named)
+
+    monkeypatch.setattr(runner, "run_recipe", seen)
+    return session, view, heaps, grows, threads
+
+
+def test_a_press_on_pins_waits_beside_for_what_grows_there(window, pinned):
+    session, view, heaps, grows, threads = pinned
+    QTest.mousePress(view, LEFT, NONE, view.screen_at(3, 4))
+    assert not session.doc.in_stroke
+    assert heaps.pinned[3, 3:6].all()
+    done()
+    assert heaps.pinned[3, 3:6].tolist() == [True, False, True]
+    assert heaps.cells[3, 4] == grows[3, 4]
+    assert session.doc.history.undo_name == "Release pins"
+    assert threads
+    assert threading.main_thread() not in threads
+    QTest.mouseRelease(view, LEFT, NONE, view.screen_at(3, 4))
+    assert heaps.pinned[3, 3:6].tolist() == [True, False, True]
+
+
+def test_a_press_on_pins_that_is_called_off_changes_nothing(window, pinned):
+    session, view, _, _, _ = pinned
+    before = snapshot(session.project)
+    QTest.mousePress(view, LEFT, NONE, view.screen_at(3, 4))
+    call_off_jobs()
+    done()
+    assert snapshot(session.project) == before
+    assert window.shell.isEnabled()
+    assert "called off" in window.notices.text.text()
+
+
+@pytest.mark.parametrize(
+    "how", ["Release all pins", "Release pins here", "Erase selection", "move"]
+)
+def test_whatever_releases_pins_waits_beside_for_what_grows_there(window, pinned, how):
+    session, _, heaps, grows, threads = pinned
+    session.choice.select(Selection(Box(3, 3, 4, 6), np.ones((1, 3), bool)))
+    settle()
+    session.doc.grower._made.clear()
+    threads.clear()
+    name = "Selection to the layer behind" if how == "move" else how
+    window.commands.named(name).action.trigger()
+    done()
+    assert not heaps.pinned[3, 3:6].any()
+    assert (heaps.cells[3, 3:6] == grows[3, 3:6]).all()
+    assert len(threads) == 1
+    assert threading.main_thread() not in threads
+
+
+def test_a_stroke_that_began_by_erasing_goes_on_over_pins(window, pinned):
+    session, view, heaps, _, threads = pinned
+    drag(view, view.screen_at(3, 2), *(view.screen_at(3, n) for n in (3, 4, 5, 6, 7)))
+    settle()
+    assert heaps.pinned[3, 2:8].all()
+    assert not heaps.cells[3, 2:8].any()
+    assert session.doc.history.undo_name == "Erase tiles"
+    assert threads == []
+    session.undo()
+    assert heaps.cells[3, 3:6].all()
+    assert heaps.pinned[3, 2:8].tolist() == [False, True, True, True, False, False]
 
 
 def test_an_impossible_solve_is_shown_and_freed(window):

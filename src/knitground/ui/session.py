@@ -267,9 +267,7 @@ class Session(QObject):
 
     def choose_map(self, map_: Map | None) -> None:
         """Show another map, unless it is gone by now; a gesture on the last one is ended."""
-        if map_ is not None and not any(map_ is each for each in self.project.maps):
-            return
-        if map_ is not self.map:
+        if map_ is not self.map and (map_ is None or map_ in self.project.maps):
             self.finish_gesture()
             self.choice.select(None)
             self.choice.select_markers(())

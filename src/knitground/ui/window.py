@@ -23,6 +23,7 @@ from knitground.ui.common.notices import Notices
 from knitground.ui.common.tasks import call_off_jobs, run_with_progress, wait_for_jobs, warm_up
 from knitground.ui.common.theme import THEMES, theme, use
 from knitground.ui.common.widgets import column
+from knitground.ui.common.words import tip_of
 from knitground.ui.mapside import clipboard, scatter
 from knitground.ui.mapside.gaps import GapButton
 from knitground.ui.mapside.side import MapSide
@@ -251,7 +252,7 @@ class Window(QObject):
         width = max(100, self.under.width() - 80)
         shown = self.under.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, width)
         self.under.setText(shown)
-        self.under.setToolTip(text)
+        self.under.setToolTip(tip_of(text))
 
     def _work_off(self) -> None:
         """Knit, in idle moments, what nobody has looked at; then tell the gaps."""

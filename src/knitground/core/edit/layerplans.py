@@ -87,6 +87,13 @@ class LayerPlans:
             return self.erase(desk, map_, layer, region)
         return self.lay(desk, map_, layer, region, "Paint", anchor)
 
+    def next_dab(
+        self, desk: Desk, map_: Map, layer: Layer, region: Region, anchor: Anchor,
+        cover: Cover | None,
+    ) -> Plan | None:  # fmt: skip
+        """Plan a dab of a stroke that did not begin by releasing pins."""
+        return self.dab(desk, map_, layer, region, anchor, cover)
+
     def lay(
         self, desk: Desk, map_: Map, layer: Layer, region: Region, verb: str, anchor: Anchor
     ) -> Plan | None:
@@ -145,6 +152,15 @@ class GrownPlans(LayerPlans):
         """Whether there are pins."""
         assert isinstance(layer, GrownLayer)
         return pins_to_release(map_, layer, region.box, region.mask)
+
+    def next_dab(
+        self, desk: Desk, map_: Map, layer: Layer, region: Region, anchor: Anchor,
+        cover: Cover | None,
+    ) -> Plan | None:  # fmt: skip
+        """Plan a dab that empties pinned cells too: they would grow anew beside emptied ones."""
+        if desk.tool == "erase":
+            return super().erase(desk, map_, layer, region)
+        return self.dab(desk, map_, layer, region, anchor, cover)
 
     def erase(
         self, desk: Desk, map_: Map, layer: Layer, region: Region, what: str = ""

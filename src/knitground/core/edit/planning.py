@@ -93,13 +93,15 @@ def plan_dab(
     anchor: tuple[int, int] | None = None,
     cover: Cover | None = None,
     *,
-    only_pins: bool = False,
+    pins: bool | None = None,
 ) -> Plan | None:
     """Plan one dab of Paint or Erase; None where it is refused.
 
     `anchor` is where the stroke's patch begins, so that dabs of one stroke fit together; `cover`
-    what the stroke has laid so far, with a soft brush. A stroke of Erase that began by releasing
-    pins releases `only_pins`: else its next dab would erase what has just been released.
+    what the stroke has laid so far, with a soft brush. `pins` tells whether a stroke of Erase began
+    by releasing pins: then it releases nothing else, or its next dab would erase what has just been
+    released; and one that began by emptying cells of a grown layer goes on to empty them. None is
+    for a dab alone.
     """
     map_, layer = desk.grid, desk.layer
     if refusal(desk, at) is not None or map_ is None or layer is None:
@@ -107,9 +109,11 @@ def plan_dab(
     if desk.draws_path:
         return plan_path(desk, at.side(map_))
     region = Region(*brush(desk, map_, at))
-    if only_pins and not plans_of(layer).releases(map_, layer, region):
+    plans = plans_of(layer)
+    if pins and not plans.releases(map_, layer, region):
         return None
-    return plans_of(layer).dab(desk, map_, layer, region, anchor, cover)
+    dab = plans.dab if pins is not False else plans.next_dab
+    return dab(desk, map_, layer, region, anchor, cover)
 
 
 def releases_pins(desk: Desk, at: Pointer) -> bool:
@@ -243,20 +247,34 @@ def erase_selected(desk: Desk) -> Plan | None:
     return plans_of(layer).erase_cells(desk, map_, layer, Region(chosen.box, chosen.mask))
 
 
+def has_pins(desk: Desk, at: Pointer | None = None) -> bool:
+    """Whether cells of the selection, or else the cell at a place, are pinned."""
+    map_, layer, cells = desk.map, desk.layer, _chosen_cells(desk, at)
+    if map_ is None or not isinstance(layer, PinnedLayer) or cells is None:
+        return False
+    box, mask = cells
+    inner = box.clipped(map_.height, map_.width)
+    top, left = inner.top - box.top, inner.left - box.left
+    part = mask[top : top + inner.height, left : left + inner.width]
+    return not inner.is_empty and bool((read(layer.pinned, inner) & part).any())
+
+
 def release_pins(desk: Desk, at: Pointer | None) -> Plan | None:
     """Plan releasing the pins of the selection, or of a cell; None if there are none."""
-    map_, layer, chosen = desk.map, desk.layer, desk.selection
-    if map_ is None or not isinstance(layer, PinnedLayer) or layer.locked:
+    map_, layer, cells = desk.map, desk.layer, _chosen_cells(desk, at)
+    if map_ is None or not isinstance(layer, PinnedLayer) or layer.locked or cells is None:
         return None
-    if chosen is not None:
-        box, mask = chosen.box, chosen.mask
-    elif at is not None:
-        row, col = at.cell(map_)
-        box, mask = Box(row, col, row + 1, col + 1), np.ones((1, 1), np.bool_)
-    else:
-        return None
-    plan = plan_unpin(desk.doc, map_, layer, box, mask, "Release pins")
+    plan = plan_unpin(desk.doc, map_, layer, *cells, "Release pins")
     return plan if plan.changes_anything else None
+
+
+def _chosen_cells(desk: Desk, at: Pointer | None) -> tuple[Box, NDArray[np.bool_]] | None:
+    if desk.selection is not None:
+        return desk.selection.box, desk.selection.mask
+    if at is None or desk.map is None:
+        return None
+    row, col = at.cell(desk.map)
+    return Box(row, col, row + 1, col + 1), np.ones((1, 1), np.bool_)
 
 
 def plan_region(

@@ -7,11 +7,11 @@ from functools import partial
 
 from PySide6.QtCore import QEvent, QObject, Qt, QTimer
 from PySide6.QtGui import QPaintEvent
-from PySide6.QtWidgets import QFrame, QLabel, QPushButton, QWidget
+from PySide6.QtWidgets import QFrame, QPushButton, QWidget
 
 from knitground.ui.common.painting import painting
 from knitground.ui.common.theme import theme
-from knitground.ui.common.widgets import button, row
+from knitground.ui.common.widgets import button, plain, row
 
 _NOTE_MS = 7000
 _RAIL_PX = 76
@@ -23,7 +23,7 @@ class Notices(QFrame):
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.text = QLabel()
+        self.text = plain()
         self.text.setWordWrap(True)
         self.text.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         self.cures: list[QPushButton] = []

@@ -35,16 +35,24 @@ from knitground.ui.mapside.canvas.chunks import image_of
 _Layout = TypeVar("_Layout", QVBoxLayout, QHBoxLayout)
 
 
+def plain(text: str = "") -> QLabel:
+    """Words as they are: what looks like a tag in a name is no tag."""
+    label = QLabel()
+    label.setTextFormat(Qt.TextFormat.PlainText)
+    label.setText(text)
+    return label
+
+
 def head(text: str) -> QLabel:
     """Head of a stage or of a part of it."""
-    label = QLabel(text)
+    label = plain(text)
     label.setProperty("role", "head")
     return label
 
 
 def note(text: str = "") -> QLabel:
     """Secondary text."""
-    label = QLabel(text)
+    label = plain(text)
     label.setProperty("role", "note")
     label.setWordWrap(True)
     return label

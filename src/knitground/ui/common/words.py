@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from html import escape
+
 
 def percent(part: float) -> str:
     """Write a part of 1 in percent: two digits, never 0 % for what is not nothing.
@@ -29,3 +31,16 @@ def bytes_text(count: int) -> str:
 def tip(text: str, keys: str = "") -> str:
     """Write a tooltip with its shortcut."""
     return f"{text} ({keys})" if keys else text
+
+
+def tip_of(text: str) -> str:
+    """Write a tooltip with a name in it: what looks like a tag there is no tag.
+
+    Examples
+    --------
+    >>> tip_of("Take “sand” in hand")
+    'Take “sand” in hand'
+    >>> tip_of("Take “<b>sand” in hand")
+    '<qt>Take “&lt;b&gt;sand” in hand</qt>'
+    """
+    return f"<qt>{escape(text, quote=False)}</qt>" if "<" in text else text

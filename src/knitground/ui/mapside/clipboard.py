@@ -12,12 +12,13 @@ from knitground.core.edit.markers import (
     delete_markers,
     restack_markers,
 )
-from knitground.core.edit.planning import LOCK_KEYS, erase_selected, plan_selected
+from knitground.core.edit.planning import LOCK_KEYS, erase_selected, has_pins, plan_selected
 from knitground.core.edit.selecting import same_cells, select_box
 from knitground.core.edit.selecting import to_layer as move_to_layer
 from knitground.core.model.layers import MarkerLayer
 from knitground.ui.common.commands import Commands, keys_of
 from knitground.ui.mapside.copypaste import copy, paste, turn
+from knitground.ui.mapside.growing import once_grown
 from knitground.ui.session import Session
 
 
@@ -48,6 +49,11 @@ def delete(session: Session) -> None:
         else:
             session.apply(delete_markers(map_, layer, session.markers))
         return
+    pinned = session.layer if has_pins(session.desk()) else None
+    once_grown(session, map_, pinned, lambda: _delete_selected(session))
+
+
+def _delete_selected(session: Session) -> None:
     plan = erase_selected(session.desk())
     if plan is None:
         session.note("Select cells of a layer that is not locked or hidden first")
@@ -87,8 +93,12 @@ def to_layer(session: Session, by: int) -> None:
                      "that takes its tiles")  # fmt: skip
         return
     target = fitting[0]
-    if session.do(lambda: move_to_layer(session.doc, map_, layer, target, chosen)):
-        session.choose_layer(target)
+
+    def move() -> None:
+        if session.do(lambda: move_to_layer(session.doc, map_, layer, target, chosen)):
+            session.choose_layer(target)
+
+    once_grown(session, map_, layer if has_pins(session.desk()) else None, move)
 
 
 def select_all(session: Session) -> None:

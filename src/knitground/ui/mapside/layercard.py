@@ -14,7 +14,6 @@ from PySide6.QtGui import (
     QPen,
 )
 from PySide6.QtWidgets import (
-    QLabel,
     QWidget,
 )
 
@@ -33,7 +32,8 @@ from knitground.ui.common.checkers import checkers
 from knitground.ui.common.framed import Framed
 from knitground.ui.common.icons import icon
 from knitground.ui.common.theme import theme
-from knitground.ui.common.widgets import column, icon_button, note, row
+from knitground.ui.common.widgets import column, icon_button, note, plain, row
+from knitground.ui.common.words import tip_of
 from knitground.ui.mapside.canvas.chunks import image_of
 from knitground.ui.mapside.layerlooks import look_of
 from knitground.ui.session import Session
@@ -89,7 +89,7 @@ class Card(Framed):
         self.setFixedWidth(_CARD)
         self.setAccessibleName(f"Layer {layer.name}")
         self.thumb = Thumb()
-        self.name = QLabel()
+        self.name = plain()
         self.kind = note(layer.kind)
         self.kind.setWordWrap(False)
         self.eye = icon_button("mdi6.eye-outline", self._toggle_eye, "Hide", EYE_KEYS)
@@ -108,15 +108,19 @@ class Card(Framed):
         """Show the layer's name, eye and lock, and whether it is the chosen one."""
         here = self.session.layer is self.layer
         self.dress(here)
+        font = self.name.font()
+        font.setBold(here)
+        self.name.setFont(font)
         metrics = self.name.fontMetrics()
         name = metrics.elidedText(self.layer.name, Qt.TextElideMode.ElideRight, _CARD - 14)
-        self.name.setText(f"<b>{name}</b>" if here else name)
+        self.name.setText(name)
         grid, moved = grid_of(self.map, self.layer), self.layer.shift != (0, 0)
         own = f" {grid.lattice.wide}×{grid.lattice.high}" if grid is not self.map else ""
         self.kind.setText(self.layer.kind + own + (" ⇲" if moved else ""))
         across, down = self.layer.offset
         place = f" · offset {across}, {down} px, height {self.layer.height} px" if moved else ""
-        self.setToolTip(f"{self.layer.name}: click to work on it, drag to move it{place}")
+        words = f"{self.layer.name}: click to work on it, drag to move it{place}"
+        self.setToolTip(tip_of(words))
         self.eye.setIcon(
             icon("mdi6.eye-outline", "ink2")
             if self.layer.visible

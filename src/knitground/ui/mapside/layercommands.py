@@ -19,7 +19,7 @@ from knitground.core.edit.layers import (
     show_layer,
 )
 from knitground.core.edit.laying import plan_unpin
-from knitground.core.edit.planning import EYE_KEYS, LOCK_KEYS, release_pins
+from knitground.core.edit.planning import EYE_KEYS, LOCK_KEYS, has_pins, release_pins
 from knitground.core.edit.sizes import duplicate_layer, merge_down, show_only
 from knitground.core.model.layers import GroundLayer, Layer, PinnedLayer
 from knitground.core.model.limits import MAX_CELLS
@@ -27,6 +27,7 @@ from knitground.core.model.map import Map
 from knitground.core.model.project import free_name
 from knitground.core.model.terrain import SetKind
 from knitground.ui.common.commands import Commands
+from knitground.ui.mapside.growing import once_grown
 from knitground.ui.session import Session
 
 
@@ -72,6 +73,11 @@ class LayerCommands:
 
     def release_here(self, at: Pointer | None) -> None:
         """Let the selected cells, else the cell at a place, be made again."""
+        desk = self.session.desk()
+        layer = desk.layer if has_pins(desk, at) else None
+        once_grown(self.session, desk.map, layer, lambda: self._release_here(at))
+
+    def _release_here(self, at: Pointer | None) -> None:
         plan = release_pins(self.session.desk(), at)
         if plan is None:
             self.session.note("No pin there: point at a pinned cell of the chosen layer, or select")
@@ -229,8 +235,9 @@ class LayerCommands:
         if map_ is None or not isinstance(layer, PinnedLayer) or not layer.pinned.any():
             self.session.note("The chosen layer has no pins")
             return
-        count = int(layer.pinned.sum())
-        box = whole(layer.cells)
-        name = f"Release {count} pins of “{layer.name}”"
-        plan = plan_unpin(self.session.doc, map_, layer, box, layer.pinned.copy(), name)
-        self.session.apply(plan.edit)
+        once_grown(self.session, map_, layer, lambda: self._release_all(map_, layer))
+
+    def _release_all(self, map_: Map, layer: PinnedLayer) -> None:
+        name = f"Release {int(layer.pinned.sum())} pins of “{layer.name}”"
+        box, every = whole(layer.cells), layer.pinned.copy()
+        self.session.apply(plan_unpin(self.session.doc, map_, layer, box, every, name).edit)

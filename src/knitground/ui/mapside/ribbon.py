@@ -21,7 +21,7 @@ from knitground.core.edit.hand import MixInHand, PatchInHand, TerrainInHand
 from knitground.core.model.layers import MarkerLayer, TintLayer
 from knitground.ui.common.icons import icon
 from knitground.ui.common.widgets import button, row
-from knitground.ui.common.words import tip
+from knitground.ui.common.words import tip, tip_of
 from knitground.ui.mapside.scatter import MOST_SEED, reroll
 from knitground.ui.mapside.tools.tool import Tool
 from knitground.ui.session import Session
@@ -178,7 +178,7 @@ class Ribbon(QFrame):
             text = text.partition(" · ")[2] or text  # its name says more than what it is
         mode = Qt.TextElideMode.ElideMiddle
         self.hand.setText(self.hand.fontMetrics().elidedText(text, mode, room))
-        self.hand.setToolTip(title)
+        self.hand.setToolTip(tip_of(title))
 
     def _name_tools(self, named: bool) -> None:
         """Write the tools' names on their buttons where there is room."""

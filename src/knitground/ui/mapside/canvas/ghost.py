@@ -13,6 +13,7 @@ from knitground.core.edit.laying import Plan
 from knitground.core.edit.planning import brush, plan_dab, plan_fill, releases_pins
 from knitground.core.model.layers import Cells, GrownLayer
 from knitground.ui.common.beside import Beside
+from knitground.ui.mapside.growing import must_grow
 from knitground.ui.session import Session
 
 HOVER_LIMIT = 512
@@ -71,7 +72,7 @@ class Ghost:
         map_, layer, doc = desk.grid, desk.layer, desk.doc
         if map_ is None or not isinstance(layer, GrownLayer) or not releases_pins(desk, at):
             return False
-        if doc.grower.is_ready(map_, layer):
+        if not must_grow(self._session, map_, layer):
             return False
         if not self._beside.is_busy:
             self._beside.ask(

@@ -17,6 +17,7 @@ from knitground.core.edit.laying import Plan
 from knitground.core.edit.planning import brush, plan_dab, plan_path, refusal, releases_pins
 from knitground.core.knit.sides import sides_along
 from knitground.core.model.map import Map
+from knitground.ui.mapside.growing import must_grow, once_grown
 from knitground.ui.mapside.tools.tool import Tool
 from knitground.ui.session import Session
 
@@ -39,10 +40,15 @@ class _Brush(Tool):
         self._cover: Cover | None = None
         self._path = False
         self._crossed = False
-        self._only_pins = False
+        self._pins = False
         self._waiting: deque[Pointer] = deque()
 
     def press(self, at: Pointer) -> bool:
+        self._pins = releases_pins(self.desk, at)
+        grid, layer = self.desk.grid, self.desk.layer
+        if self._pins and must_grow(self.session, grid, layer):
+            once_grown(self.session, grid, layer, lambda: self._release_alone(at))
+            return False  # the pointer has gone on when it is known
         plan = self._planned(at)
         name = plan.edit.name if plan else self.name
         if not self.session.attempt(lambda: self.session.doc.begin_stroke(name)):
@@ -50,7 +56,6 @@ class _Brush(Tool):
         self._last = at
         self._waiting.clear()
         self._path, self._crossed = self.desk.draws_path, False
-        self._only_pins = releases_pins(self.desk, at)
         self._anchor = None
         map_ = self.desk.grid
         self._cover = Cover(map_) if map_ is not None and self.desk.is_soft else None
@@ -135,9 +140,13 @@ class _Brush(Tool):
             return None  # said when it is laid
 
     def _dab(self, at: Pointer) -> None:
-        self._lay(
-            lambda: plan_dab(self.desk, at, self._anchor, self._cover, only_pins=self._only_pins)
-        )
+        self._lay(lambda: plan_dab(self.desk, at, self._anchor, self._cover, pins=self._pins))
+
+    def _release_alone(self, at: Pointer) -> None:
+        """Release what a press was on."""
+        plan = plan_dab(self.session.desk(), at, pins=True)
+        if plan is not None:
+            self.session.apply(plan.edit)
 
     def _lay(self, planned: Callable[[], Plan | None]) -> None:
         try:

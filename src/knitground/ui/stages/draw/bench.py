@@ -34,6 +34,7 @@ from knitground.core.model.tile import TileRef
 from knitground.ui.common.commands import Commands
 from knitground.ui.common.terrainicon import set_title, terrain_icon
 from knitground.ui.common.widgets import button, clear, column, head, note, row, tile_pixmap
+from knitground.ui.common.words import tip_of
 from knitground.ui.mapside.handpixels import hand_pixels
 from knitground.ui.mapside.sizecheck import offer_for_size
 from knitground.ui.session import Session
@@ -255,7 +256,7 @@ class DrawBench(Stage):
                     made.setProperty("left", "true")
                     made.setCheckable(True)
                     made.setChecked(self.session.hand == hand)
-                    made.setToolTip(f"Take {terrain.name} in hand (key {mark})")
+                    made.setToolTip(tip_of(f"Take {terrain.name} in hand (key {mark})"))
                     made.clicked.connect(lambda *_, h=hand: self.take(h))
                     self.terrain_list.addWidget(made)
         if not found:

@@ -34,6 +34,7 @@ from knitground.core.model.marker import Marker, Shape
 from knitground.core.model.properties import Property
 from knitground.ui.common.propertyeditor import DIFFERENT, PropertyEditor
 from knitground.ui.common.widgets import clear, column, head, note, row
+from knitground.ui.common.words import tip_of
 from knitground.ui.mapside.canvas.markers import READY_KINDS, kind_colour
 from knitground.ui.mapside.tools.markers import chosen_markers
 from knitground.ui.session import Session
@@ -170,7 +171,7 @@ class MarkerPage(QWidget):
                 made.setIconSize(QSize(18, 18))
                 made.setProperty("left", "true")
                 made.setCheckable(True)
-                made.setToolTip(f"Take the kind “{kind}” in hand")
+                made.setToolTip(tip_of(f"Take the kind “{kind}” in hand"))
                 made.clicked.connect(partial(self._take, kind))
                 self.kinds.addWidget(made)
                 self.buttons[kind] = made

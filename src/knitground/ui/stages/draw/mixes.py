@@ -42,7 +42,7 @@ from knitground.ui.common.widgets import (
     set_role,
     tile_pixmap,
 )
-from knitground.ui.common.words import percent
+from knitground.ui.common.words import percent, tip_of
 from knitground.ui.mapside.canvas.chunks import image_of
 from knitground.ui.mapside.handpixels import patch_pixels, pixels_of
 from knitground.ui.session import Session
@@ -187,7 +187,7 @@ class MixList(NamedList):
         take.setCheckable(True)
         take.setMinimumWidth(60)
         take.setChecked(chosen)
-        take.setToolTip(f"Take the mix “{mix.name}” in hand")
+        take.setToolTip(tip_of(f"Take the mix “{mix.name}” in hand"))
         take.clicked.connect(lambda *_: self.taken.emit(mix))
         rename = icon_button(
             "mdi6.pencil-outline", lambda: self._rename_mix(mix), f"Rename {mix.name}"

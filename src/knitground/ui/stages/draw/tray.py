@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QInputDialog, QPushButton, QWidget
 from knitground.core.edit.tray import drop_patch, keep_patch, rename_patch
 from knitground.core.model.patch import Patch
 from knitground.ui.common.widgets import button, clear, column, icon_button, note, row, tile_pixmap
+from knitground.ui.common.words import tip_of
 from knitground.ui.mapside.handpixels import patch_pixels
 from knitground.ui.mapside.tools.tool import PATCH_KIND
 from knitground.ui.session import Session
@@ -29,7 +30,7 @@ class PatchButton(QPushButton):
         self.setCheckable(True)
         self.setMinimumWidth(60)
         self.setStyleSheet("min-height: 52px;")  # the window's own sheet sets a lower one
-        self.setToolTip(f"Take “{patch.name}” in hand, or drag it onto the map")
+        self.setToolTip(tip_of(f"Take “{patch.name}” in hand, or drag it onto the map"))
         if picture is not None:
             self.setIcon(QIcon(picture))
             self.setIconSize(QSize(48, 48))

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, replace
+from functools import partial
 from time import monotonic
 from typing import TYPE_CHECKING
 
@@ -26,6 +27,7 @@ from knitground.core.model.recipe import Recipe
 from knitground.core.model.solvestep import SolveFrom, SolveStep
 from knitground.ui.common.tasks import Job
 from knitground.ui.mapside.canvas.chunks import image_of
+from knitground.ui.mapside.growing import once_grown
 from knitground.ui.stages.grow.standin import off_words, with_recipe
 from knitground.ui.stages.grow.stepshares import Told
 
@@ -187,11 +189,12 @@ class Runs:
 
         def free() -> None:
             if isinstance(layer, GrownLayer):
-                plan = plan_unpin(
-                    self.bench.session.doc, map_, layer, box, mask, "Free those cells"
-                )
-                self.bench.session.apply(plan.edit)
-                self.run_new()
+                once_grown(self.bench.session, map_, layer, partial(free_cells, layer))
+
+        def free_cells(layer: GrownLayer) -> None:
+            session = self.bench.session
+            session.apply(plan_unpin(session.doc, map_, layer, box, mask, "Free those cells").edit)
+            self.run_new()
 
         words = f"Step {place + 1}: {made.words}"
         cures: dict[str, Callable[[], object]] = {"Show": show, "Free those cells": free}

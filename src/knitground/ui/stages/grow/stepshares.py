@@ -27,7 +27,7 @@ from knitground.ui.common.widgets import (
     clear,
     fill_box,
 )
-from knitground.ui.common.words import percent
+from knitground.ui.common.words import percent, tip_of
 from knitground.ui.stages.grow.fields import As, Field
 
 if TYPE_CHECKING:
@@ -115,7 +115,7 @@ class StepChoices:
                 chip.setIcon(terrain_icon(kit, mark))
                 chip.setFixedWidth(34)
                 chip.setCheckable(True)
-                chip.setToolTip(f"{each.hint}: {terrain.name}")
+                chip.setToolTip(tip_of(f"{each.hint}: {terrain.name}"))
                 chip.setAccessibleName(terrain.name)
                 chip.clicked.connect(lambda *_, of=each.of: self.card.set_chips(of))
                 layout.addWidget(chip)
@@ -154,7 +154,7 @@ class StepChoices:
         for line, (name, colour) in enumerate(lines):
             slider = QSlider(Qt.Orientation.Horizontal)
             slider.setRange(0, 100)
-            slider.setToolTip(f"Share of {name or NOTHING}")
+            slider.setToolTip(tip_of(f"Share of {name or NOTHING}"))
             slider.setAccessibleName(f"Share of {name or NOTHING}")
             slider.valueChanged.connect(partial(self.card.share, slider))
             slider.sliderReleased.connect(self.card.let_go)

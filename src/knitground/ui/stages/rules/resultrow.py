@@ -28,6 +28,7 @@ from knitground.core.model.rules import (
 )
 from knitground.core.model.tile import TileRef
 from knitground.ui.common.widgets import clear, column, icon_button, row
+from knitground.ui.common.words import tip_of
 from knitground.ui.stages.rules.pictures import Pictures, ask_words, draw_ask, draw_tile
 
 _ICON = 22
@@ -85,7 +86,7 @@ class Palette(QWidget):
             made.setFixedSize(QSize(_ICON + 10, _ICON + 10))
             made.setStyleSheet("QToolButton { padding: 0 }")
             words = ask_words(ask)
-            made.setToolTip(f"Paint “{words}” on the stencil")
+            made.setToolTip(tip_of(f"Paint “{words}” on the stencil"))
             made.setAccessibleName(words)
             made.clicked.connect(partial(self.choose, ask))
             self._grid.addWidget(made, n // 3, n % 3)
@@ -158,7 +159,7 @@ class ResultRow(QWidget):
     def _add_tile(self, n: int, entry: MixEntry) -> None:
         picture = QLabel()
         picture.setPixmap(tile_icon(self.pictures, entry.tile))
-        picture.setToolTip(f"tile of {entry.tile.tileset}")
+        picture.setToolTip(tip_of(f"tile of {entry.tile.tileset}"))
         box = QDoubleSpinBox()
         box.setRange(0, 1_000_000)
         box.setDecimals(2)

@@ -12,6 +12,7 @@ from knitground.core.knit.missing import key_words
 from knitground.ui.common.painting import painting, write_in
 from knitground.ui.common.theme import theme
 from knitground.ui.common.widgets import button, column, note, row, scrolled
+from knitground.ui.common.words import tip_of
 from knitground.ui.stages.rules.pictures import Pictures, draw_key
 
 _WIDE, _HIGH, _SIDE = 84, 98, 70
@@ -120,7 +121,7 @@ class SituationsView(QWidget):
             place = self._place_at(QPointF(event.pos()))
             if place >= 0 and self.home is not None and self.home.kit is not None:
                 words = key_words(self.home.kit, self._all[place].key)
-                QToolTip.showText(event.globalPos(), words, self)
+                QToolTip.showText(event.globalPos(), tip_of(words), self)
             return True
         return super().event(event)
 

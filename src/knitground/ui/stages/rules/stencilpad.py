@@ -14,6 +14,7 @@ from knitground.core.rules.places import REACHES, Place, places_of
 from knitground.ui.common.painting import painting
 from knitground.ui.common.theme import theme
 from knitground.ui.common.widgets import keeps_key
+from knitground.ui.common.words import tip_of
 from knitground.ui.stages.rules.blockpictures import draw_block_cell
 from knitground.ui.stages.rules.pictures import (
     Pictures,
@@ -131,7 +132,7 @@ class Pad(QWidget):
         if isinstance(event, QHelpEvent):
             place = self.place_at(QPointF(event.pos()))
             words = f"{self.words_at(place)} (right button clears)" if place else ""
-            QToolTip.showText(event.globalPos(), words, self)
+            QToolTip.showText(event.globalPos(), tip_of(words), self)
             return True
         return super().event(event)
 

@@ -92,6 +92,7 @@ class GuessList(QWidget):
         self.setAccessibleName("Likely grids")
         self.areas: list[AreaGuess] = []
         self._areas_words = note()
+        self._areas_words.setTextFormat(Qt.TextFormat.RichText)  # no name of anything is in it
         self._areas_words.setWordWrap(True)
         make = button(
             "Cut into these areas", lambda: self.areas_wanted.emit(self.areas),

@@ -23,7 +23,7 @@ from knitground.core.render.tiles import tile_pixels
 from knitground.ui.common.marks import draw_marks
 from knitground.ui.common.theme import LINEN, theme
 from knitground.ui.common.widgets import clear, column, note, set_role
-from knitground.ui.common.words import percent
+from knitground.ui.common.words import percent, tip_of
 from knitground.ui.mapside.canvas.chunks import image_of
 from knitground.ui.session import Session
 
@@ -123,7 +123,7 @@ class CoveragePanel(QWidget):
         made.setFixedSize(_SIDE + 2, _SIDE + 2)
         made.setProperty("flat", "true")
         made.setIcon(QIcon(self._picture(kit, each)))
-        made.setToolTip(self._words(kit, each))
+        made.setToolTip(tip_of(self._words(kit, each)))
         made.setAccessibleName(made.toolTip())
         made.clicked.connect(partial(self.picked.emit, each, self.map))
         return made

@@ -34,6 +34,7 @@ from knitground.core.model.terrain import ANY, NOTHING, TerrainSet
 from knitground.core.model.tileset import Tileset
 from knitground.ui.common.terrainicon import terrain_icon
 from knitground.ui.common.widgets import button, clear, column, note
+from knitground.ui.common.words import tip_of
 from knitground.ui.session import Session
 
 _ACROSS = 5
@@ -99,7 +100,7 @@ class TerrainChips(QWidget):
             chip.setToolTip("Mark a slot that may be anything (key 0)")
             return chip
         keys = f" (key {mark})" if mark < 10 else ""
-        chip.setToolTip(f"Mark {name}{keys}; the right button changes it")
+        chip.setToolTip(tip_of(f"Mark {name}{keys}; the right button changes it"))
         chip.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
         chip.customContextMenuRequested.connect(lambda at: self._open_menu(mark, chip, at))
         return chip

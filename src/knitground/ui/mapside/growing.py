@@ -1,0 +1,42 @@
+"""What releases pins waits until it is known what grows beneath them."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from knitground.core.base.progress import Progress
+from knitground.core.model.layers import Cells, GrownLayer, Layer
+from knitground.core.model.map import Map
+from knitground.ui.session import Session
+
+
+def must_grow(session: Session, map_: Map | None, layer: Layer | None) -> bool:
+    """Whether a whole recipe has to run before pins of a layer can be released."""
+    if map_ is None or not isinstance(layer, GrownLayer) or not layer.pinned.any():
+        return False
+    return not session.doc.grower.is_ready(map_, layer)
+
+
+def once_grown(
+    session: Session, map_: Map | None, layer: Layer | None, act: Callable[[], object]
+) -> None:
+    """Do what may release pins of a layer, once it is known what grows beneath them.
+
+    Mostly that is known, or found out beside the pointer; else a recipe that takes long runs now,
+    with progress and Cancel, after which nothing has changed.
+    """
+    if not must_grow(session, map_, layer):
+        act()
+        return
+    doc = session.doc
+    assert map_ is not None
+    assert isinstance(layer, GrownLayer)
+
+    def work(progress: Progress) -> Cells:
+        return doc.grower.grow(map_, layer, progress)
+
+    def done(cells: Cells) -> None:
+        doc.grower.keep(layer, cells)
+        act()
+
+    session.run_long("Growing what lies under the pins…", work, done)
