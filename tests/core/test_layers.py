@@ -10,11 +10,15 @@ from tests.maps import small_project, snapshot
 
 from knitground.core.base.errors import EditError, FormatError, GrowError
 from knitground.core.base.window import Box, read
+from knitground.core.edit.desk import Desk, Pointer
+from knitground.core.edit.document import Document
 from knitground.core.edit.layers import add_layer, place_layer
 from knitground.core.edit.laying import plan_cells, plan_unpin
 from knitground.core.edit.maps import lay_grown, put_mix
 from knitground.core.edit.markers import add_markers, delete_markers, move_markers
+from knitground.core.edit.planning import has_pins
 from knitground.core.edit.reslice import use_slicing
+from knitground.core.edit.selecting import Selection
 from knitground.core.edit.sheets import remove_tileset
 from knitground.core.edit.sizes import Margins, cut_content, duplicate_map, merge_down, resize_map
 from knitground.core.edit.uses import count_uses
@@ -22,6 +26,7 @@ from knitground.core.files.map_io import map_from_file, map_to_file
 from knitground.core.files.ship.png import map_picture
 from knitground.core.grow.mixfill import allowed_cells, fill_from_mix
 from knitground.core.grow.runner import grown_cells, run_recipe
+from knitground.core.model.layers import GrownLayer
 from knitground.core.model.map import cells_under, grid_of
 from knitground.core.model.marker import Marker, Shape
 from knitground.core.model.mix import Mix, MixEntry
@@ -484,3 +489,21 @@ def random_edit(doc, map_, layers, kind, rng):
     ]
     edit = edits[kind]()
     return edit if edit.atoms else None
+
+
+def test_pins_are_seen_in_a_selection_over_the_border_only_where_the_map_wraps(demo):
+    map_ = demo.map_named("Salt coast")
+    layer = next(each for each in map_.layers if isinstance(each, GrownLayer))
+    layer.pinned[:] = False
+    layer.pinned[0, 0] = True
+    over = Selection(Box(-1, map_.width - 1, 1, map_.width + 1), np.ones((2, 2), bool))
+    seen = []
+    for wraps in (True, False):
+        map_.wrap = wraps
+        desk = Desk(doc=Document(demo), map=map_, layer=layer, selection=over)
+        seen.append(has_pins(desk))
+    assert seen == [True, False]
+    assert has_pins(replace(desk, selection=None), Pointer(3.0, 3.0))
+    assert not has_pins(replace(desk, selection=None), Pointer(3.0, 20.0))
+    assert not has_pins(replace(desk, selection=None))
+    assert not has_pins(replace(desk, layer=map_.layers[0], selection=None), Pointer(3.0, 3.0))

@@ -253,10 +253,12 @@ def has_pins(desk: Desk, at: Pointer | None = None) -> bool:
     if map_ is None or not isinstance(layer, PinnedLayer) or cells is None:
         return False
     box, mask = cells
-    inner = box.clipped(map_.height, map_.width)
-    top, left = inner.top - box.top, inner.left - box.left
-    part = mask[top : top + inner.height, left : left + inner.width]
-    return not inner.is_empty and bool((read(layer.pinned, inner) & part).any())
+    rows, cols = np.nonzero(mask)
+    rows, cols = rows + box.top, cols + box.left
+    if map_.wrap:
+        return bool(layer.pinned[rows % map_.height, cols % map_.width].any())
+    inside = (rows >= 0) & (cols >= 0) & (rows < map_.height) & (cols < map_.width)
+    return bool(layer.pinned[rows[inside], cols[inside]].any())
 
 
 def release_pins(desk: Desk, at: Pointer | None) -> Plan | None:
