@@ -11,7 +11,7 @@ from tests.ui.conftest import click, drag, move, settle
 from knitground.core.base.window import Box
 from knitground.core.edit.desk import Pointer
 from knitground.core.edit.hand import TerrainInHand, TileInHand
-from knitground.core.edit.layers import lock_layer, rename_layer, use_set
+from knitground.core.edit.layers import use_set
 from knitground.core.edit.maps import delete_map
 from knitground.core.edit.planning import brush
 from knitground.core.model.layers import GAP
@@ -313,18 +313,3 @@ def test_a_click_beside_everything_is_harmless(window, view):
             view.camera.left = view.camera.top = 5000.0
             click(view, point)
     assert snapshot(window.session.project) == start
-
-
-def test_what_looks_like_a_tag_in_a_name_is_shown_as_it_is(window):
-    session = window.session
-    layer = session.map.layers[0]
-    session.apply(rename_layer(session.map, layer, "<b>Salt"))
-    settle()
-    card = window.mapside.strip.cards[0]
-    plain = Qt.TextFormat.PlainText
-    assert (card.name.text(), card.name.textFormat()) == ("<b>Salt", plain)
-    assert card.toolTip().startswith("<qt>&lt;b&gt;Salt: click")
-    session.apply(lock_layer(session.map, layer, True))
-    click(window.mapside.view, window.mapside.view.screen_at(5, 5))
-    assert "<b>Salt" in window.notices.text.text()
-    assert window.notices.text.textFormat() == plain

@@ -23,7 +23,7 @@ from knitground.ui.common.notices import Notices
 from knitground.ui.common.tasks import call_off_jobs, run_with_progress, wait_for_jobs, warm_up
 from knitground.ui.common.theme import THEMES, theme, use
 from knitground.ui.common.widgets import column
-from knitground.ui.common.words import tip_of
+from knitground.ui.common.words import on_button, tip_of
 from knitground.ui.mapside import clipboard, scatter
 from knitground.ui.mapside.gaps import GapButton
 from knitground.ui.mapside.side import MapSide
@@ -236,7 +236,7 @@ class Window(QObject):
         for name, step in (("Undo", history.undo_name), ("Redo", history.redo_name)):
             action = self.commands.named(name).action
             action.setEnabled(step is not None or (name == "Undo" and self.session.in_gesture))
-            action.setText(f"{name} {step}" if step else name)
+            action.setText(on_button(f"{name} {step}") if step else name)
         saved = "" if self.session.doc.is_saved else " — not saved"
         self.title.setText(f"{self.session.project.name}{saved or ' — saved'}  ")
         self.shell.setWindowTitle(f"{self.session.project.name}{saved} — Knit Ground")

@@ -43,4 +43,17 @@ def tip_of(text: str) -> str:
     >>> tip_of("Take “<b>sand” in hand")
     '<qt>Take “&lt;b&gt;sand” in hand</qt>'
     """
-    return f"<qt>{escape(text, quote=False)}</qt>" if "<" in text else text
+    if "<" not in text:
+        return text
+    return f"<qt>{escape(text, quote=False)}</qt>".replace("\n", "<br>")
+
+
+def on_button(name: str) -> str:
+    """Write a name for a button, a tab or a menu: “&” in it marks no key.
+
+    Examples
+    --------
+    >>> on_button("Sand & sea")
+    'Sand && sea'
+    """
+    return name.replace("&", "&&")

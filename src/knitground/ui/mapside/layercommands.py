@@ -27,6 +27,7 @@ from knitground.core.model.map import Map
 from knitground.core.model.project import free_name
 from knitground.core.model.terrain import SetKind
 from knitground.ui.common.commands import Commands
+from knitground.ui.common.words import on_button
 from knitground.ui.mapside.growing import once_grown
 from knitground.ui.session import Session
 
@@ -90,7 +91,7 @@ class LayerCommands:
         for tileset in self.session.project.tilesets:
             for kit in tileset.sets:
                 text = f"Ground layer from {tileset.name} — {kit.name} ({kit.kind.value} set)"
-                menu.addAction(text, partial(self.add_ground, tileset.name, kit.name))
+                menu.addAction(on_button(text), partial(self.add_ground, tileset.name, kit.name))
         menu.addAction("Tile layer", self.add_tiles)
         menu.addAction("Tile layer with cells of its own…", self.ask_own_cells)
         menu.addAction("Grown layer: made by a recipe", partial(self.add_kind, "Grown"))

@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QLabel, QSplitter, QTabBar, QWidget
 from knitground.core.edit.changed import Changed, What
 from knitground.ui.common.commands import Commands, keys_of
 from knitground.ui.common.widgets import button, column, primary, row
+from knitground.ui.common.words import on_button, tip_of
 from knitground.ui.mapside.canvas.view import MapView
 from knitground.ui.mapside.canvas.zoom import STEPS
 from knitground.ui.mapside.mapcommands import MapCommands
@@ -116,7 +117,7 @@ class MapSide(QWidget):
     def refresh(self) -> None:
         """Show the project's maps as tabs."""
         maps = self.session.project.maps
-        names = [f"{self._short(each.name)}  ⟲" if each.wrap else self._short(each.name)
+        names = [on_button(self._short(each.name)) + ("  ⟲" if each.wrap else "")
                  for each in maps]  # fmt: skip
         self._filling = True
         if [self.tabs.tabText(n) for n in range(self.tabs.count())] != names:
@@ -125,7 +126,7 @@ class MapSide(QWidget):
             for name in names:
                 self.tabs.addTab(name)
         for place, each in enumerate(maps):
-            self.tabs.setTabToolTip(place, f"{each.name}; double-click renames")
+            self.tabs.setTabToolTip(place, tip_of(f"{each.name}; double-click renames"))
         if self.session.map in maps:
             self.tabs.setCurrentIndex(maps.index(self.session.map))
         self._filling = False

@@ -38,6 +38,7 @@ from knitground.core.model.limits import MAX_SHIFT
 from knitground.core.model.map import Map
 from knitground.ui.common.commands import Commands
 from knitground.ui.common.widgets import button, note, row
+from knitground.ui.common.words import on_button
 from knitground.ui.mapside.layercard import Card
 from knitground.ui.mapside.layercommands import LayerCommands
 from knitground.ui.session import Session
@@ -232,7 +233,7 @@ class Strip(QFrame):
                     if kit.kind is not layer.kind_of_set:
                         continue
                     sets.addAction(
-                        f"{tileset.name} — {kit.name}",
+                        on_button(f"{tileset.name} — {kit.name}"),
                         partial(self._knit_from, map_, layer, tileset.name, kit.name),
                     )
             menu.addAction("Reroll variants", self.layers.reroll)

@@ -23,6 +23,7 @@ from knitground.demo.project import write_demo
 from knitground.ui.common.asking import Role, ask
 from knitground.ui.common.commands import Commands
 from knitground.ui.common.tasks import Job, run_with_progress, wait_for
+from knitground.ui.common.words import on_button
 from knitground.ui.project.crash import LOG
 from knitground.ui.project.keeper import Keeper
 from knitground.ui.project.memory import Memory, demo_folder
@@ -52,7 +53,7 @@ class ProjectFiles(QObject):
         def fill() -> None:
             recent.clear()
             for folder in self.memory.recent:
-                recent.addAction(str(folder), partial(self.open_project, folder))
+                recent.addAction(on_button(str(folder)), partial(self.open_project, folder))
             if not self.memory.recent:
                 recent.addAction("none yet").setEnabled(False)
 

@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QGridLayout, QLabel, QPushButton, QToolButton, QWi
 
 from knitground.ui.common.theme import theme
 from knitground.ui.common.widgets import button, clear, column, head, note, panel, primary, row
-from knitground.ui.common.words import tip_of
+from knitground.ui.common.words import on_button, tip_of
 from knitground.ui.project.memory import Memory
 
 _SHOWN, _ACROSS = 8, 4
@@ -83,7 +83,7 @@ class StartPage(QWidget):
         card.setIcon(QIcon(self._picture(folder)))
         card.setFixedSize(_PICTURE[0] + 20, _PICTURE[1] + 34)
         name = card.fontMetrics().elidedText(folder.name, Qt.TextElideMode.ElideMiddle, _PICTURE[0])
-        card.setText(name)
+        card.setText(on_button(name))
         card.setToolTip(tip_of(f"Open {folder}"))
         card.setAccessibleName(f"Open {folder.name}")
         card.setCursor(Qt.CursorShape.PointingHandCursor)

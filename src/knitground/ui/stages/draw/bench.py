@@ -34,7 +34,7 @@ from knitground.core.model.tile import TileRef
 from knitground.ui.common.commands import Commands
 from knitground.ui.common.terrainicon import set_title, terrain_icon
 from knitground.ui.common.widgets import button, clear, column, head, note, row, tile_pixmap
-from knitground.ui.common.words import tip_of
+from knitground.ui.common.words import on_button, tip_of
 from knitground.ui.mapside.handpixels import hand_pixels
 from knitground.ui.mapside.sizecheck import offer_for_size
 from knitground.ui.session import Session
@@ -250,7 +250,7 @@ class DrawBench(Stage):
                     if words not in terrain.name.lower():
                         continue
                     hand = TerrainInHand(tileset.name, kit.name, mark, terrain.name)
-                    made = QPushButton(terrain.name)
+                    made = QPushButton(on_button(terrain.name))
                     made.setIcon(terrain_icon(kit, mark))
                     made.setIconSize(QSize(20, 20))
                     made.setProperty("left", "true")

@@ -34,7 +34,7 @@ from knitground.core.model.marker import Marker, Shape
 from knitground.core.model.properties import Property
 from knitground.ui.common.propertyeditor import DIFFERENT, PropertyEditor
 from knitground.ui.common.widgets import clear, column, head, note, row
-from knitground.ui.common.words import tip_of
+from knitground.ui.common.words import on_button, tip_of
 from knitground.ui.mapside.canvas.markers import READY_KINDS, kind_colour
 from knitground.ui.mapside.tools.markers import chosen_markers
 from knitground.ui.session import Session
@@ -166,7 +166,7 @@ class MarkerPage(QWidget):
             clear(self.kinds)
             self.buttons = {}
             for kind in names:
-                made = QPushButton(kind)
+                made = QPushButton(on_button(kind))
                 made.setIcon(kind_icon(kind))
                 made.setIconSize(QSize(18, 18))
                 made.setProperty("left", "true")

@@ -42,7 +42,7 @@ from knitground.ui.common.widgets import (
     set_role,
     tile_pixmap,
 )
-from knitground.ui.common.words import percent, tip_of
+from knitground.ui.common.words import on_button, percent, tip_of
 from knitground.ui.mapside.canvas.chunks import image_of
 from knitground.ui.mapside.handpixels import patch_pixels, pixels_of
 from knitground.ui.session import Session
@@ -182,7 +182,7 @@ class MixList(NamedList):
 
     def _mix_card(self, mix: Mix, chosen: bool) -> QWidget:
         card = QWidget()
-        take = QPushButton(mix.name)
+        take = QPushButton(on_button(mix.name))
         take.setProperty("left", "true")
         take.setCheckable(True)
         take.setMinimumWidth(60)
@@ -245,7 +245,8 @@ class MixList(NamedList):
         hand = self.session.hand
         patches = [hand.patch] if isinstance(hand, PatchInHand) else []
         for patch in [*patches, *self.session.project.tray]:
-            menu.addAction(patch.name or "patch in hand", partial(self.add_patch, mix, patch))
+            words = on_button(patch.name or "patch in hand")
+            menu.addAction(words, partial(self.add_patch, mix, patch))
         if not menu.actions():
             menu.addAction("The tray is empty: keep a patch there first").setEnabled(False)
         add.setMenu(menu)

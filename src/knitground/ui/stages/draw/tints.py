@@ -13,6 +13,7 @@ from knitground.core.edit.hand import TintInHand
 from knitground.core.model.layers import TintLayer
 from knitground.core.model.limits import FULL_TINT
 from knitground.ui.common.widgets import button, clear, column, note, row
+from knitground.ui.common.words import on_button
 from knitground.ui.session import Session
 
 READY = (
@@ -88,7 +89,7 @@ class TintPage(QWidget):
             clear(self.grid)
             self.buttons = {}
             for n, colour in enumerate(colours):
-                made = QPushButton(names.get(colour, ""))
+                made = QPushButton(on_button(names.get(colour, "")))
                 made.setIcon(swatch_icon(colour))
                 made.setIconSize(QSize(18, 18))
                 made.setCheckable(True)

@@ -42,7 +42,7 @@ from knitground.ui.common.widgets import (
     row,
     set_role,
 )
-from knitground.ui.common.words import percent
+from knitground.ui.common.words import on_button, percent, tip_of
 from knitground.ui.session import Session
 from knitground.ui.stages.grow.fields import FIELDS, As, Field
 from knitground.ui.stages.grow.stepshares import StepChoices, Told
@@ -261,8 +261,8 @@ class StepCard(QFrame):
         layer = self.map.layer_numbered(step.layer)
         title = f"{self.place + 1}  {step_title(step)}"
         title += f" → {layer.name}" if layer is not None else ""
-        self.title.setText(title)
-        self.title.setToolTip(f"{title}\n{_TITLE_TIP}")
+        self.title.setText(on_button(title))
+        self.title.setToolTip(tip_of(f"{title}\n{_TITLE_TIP}"))
         self.title.setStyleSheet("font-weight: 600;")
         self.words.setText(told.problem or told.words)
         set_role(self.words, "warning" if told.problem or told.spots else "note")

@@ -22,6 +22,7 @@ from knitground.core.model.conditions import Area, Condition, Conditions, Look
 from knitground.core.model.layers import GroundLayer, Layer, TintLayer
 from knitground.core.model.map import Map
 from knitground.ui.common.widgets import clear, column, fill_box, icon_button, row
+from knitground.ui.common.words import on_button
 from knitground.ui.session import Session
 
 _GROUND = (Look.TERRAIN, Look.MEETS, Look.NEAR)
@@ -108,11 +109,11 @@ class WhereEditor(QWidget):
         found = None
         if isinstance(layer, GroundLayer):
             found = self.session.project.set_of(layer.tileset, layer.set_name)
-        box = QPushButton(", ".join(each.names) or "any terrain")
+        box = QPushButton(on_button(", ".join(each.names) or "any terrain"))
         box.setToolTip("Which terrains are meant")
         menu = QMenu(box)
         for terrain in found[1].terrains if found else ():
-            act = menu.addAction(terrain.name)
+            act = menu.addAction(on_button(terrain.name))
             act.setCheckable(True)
             act.setChecked(terrain.name in each.names)
             act.triggered.connect(partial(self._toggle, number, terrain.name))

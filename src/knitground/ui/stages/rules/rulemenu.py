@@ -24,6 +24,7 @@ from knitground.core.files.rulesfile import read_rules, write_rules
 from knitground.core.knit.layer import marked_tiles
 from knitground.core.model.rules import RuleList
 from knitground.ui.common.asking import answered
+from knitground.ui.common.words import on_button
 from knitground.ui.session import Session
 from knitground.ui.stages.rules.editor import ask_text
 from knitground.ui.stages.rules.part import Bench
@@ -75,7 +76,7 @@ class RuleMenu:
         others = menu.addMenu("Add the rules of")
         for each in homes(self.session.project):
             if home is not None and not each.same_as(home) and each.rules.rules:
-                others.addAction(each.title, partial(self.add_from, each))
+                others.addAction(on_button(each.title), partial(self.add_from, each))
         menu.addSeparator()
         menu.addAction("Write to a file…", self._ask_write).setEnabled(home is not None)
         menu.addAction("Read from a file…", self._ask_read)

@@ -9,7 +9,6 @@ from PySide6.QtGui import QColor
 from PySide6.QtWidgets import (
     QButtonGroup,
     QColorDialog,
-    QGridLayout,
     QInputDialog,
     QMenu,
     QMessageBox,
@@ -32,12 +31,14 @@ from knitground.core.edit.terrainlist import (
 )
 from knitground.core.model.terrain import ANY, NOTHING, TerrainSet
 from knitground.core.model.tileset import Tileset
+from knitground.ui.common.flow import Flow
 from knitground.ui.common.terrainicon import terrain_icon
-from knitground.ui.common.widgets import button, clear, column, note
-from knitground.ui.common.words import tip_of
+from knitground.ui.common.widgets import button, column, note
+from knitground.ui.common.words import on_button, tip_of
 from knitground.ui.session import Session
 
-_ACROSS = 5
+_HIGHEST = 3 * 36
+"""Height up to which all rows of chips are seen at once, in px."""
 
 
 class TerrainChips(QWidget):
@@ -55,12 +56,10 @@ class TerrainChips(QWidget):
         self._shown: object = None
         self._group = QButtonGroup(self)
         self._group.setExclusive(True)
-        self.grid = QGridLayout()
-        self.grid.setSpacing(4)
-        inner = QWidget()
-        inner.setLayout(column(self.grid, 1))
+        self.flow = Flow()
         self.area = QScrollArea()
-        self.area.setWidget(inner)
+        self.flow.laid.connect(lambda high: self.area.setFixedHeight(min(high, _HIGHEST) + 2))
+        self.area.setWidget(self.flow)
         self.area.setWidgetResizable(True)
         self.area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setLayout(column(self.area))
@@ -72,24 +71,20 @@ class TerrainChips(QWidget):
         if state == self._shown:
             return
         self._shown = state
-        clear(self.grid)
         if kit is None:
-            self.grid.addWidget(note("No terrain set yet: “Set…” makes one for this sheet."), 0, 0)
-            self.area.setFixedHeight(40)
+            words = note("No terrain set yet: “Set…” makes one for this sheet.")
+            words.setWordWrap(False)
+            self.flow.put([words])
             return
         parts: list[QWidget] = [
             self._chip(kit, mark, terrain.name) for mark, terrain in enumerate(kit.terrains, 1)
         ]
         parts.append(self._chip(kit, ANY, "any"))
         parts.append(button("+ terrain", self.new_terrain, "Add a terrain to the set"))
-        across = _ACROSS if len(parts) > _ACROSS + 1 else len(parts)
-        for place, part in enumerate(parts):
-            self.grid.addWidget(part, place // across, place % across)
-        rows = -(-len(parts) // across)
-        self.area.setFixedHeight(min(rows, 3) * 36 + 2)
+        self.flow.put(parts)
 
     def _chip(self, kit: TerrainSet, mark: int, name: str) -> QPushButton:
-        chip = QPushButton(name)
+        chip = QPushButton(on_button(name))
         chip.setIcon(terrain_icon(kit, mark))
         chip.setIconSize(QSize(20, 20))
         chip.setCheckable(True)
@@ -122,9 +117,8 @@ class TerrainChips(QWidget):
         others = menu.addMenu("Merge into")
         for number, terrain in enumerate(self.kit.terrains, 1):
             if number != mark:
-                others.addAction(
-                    terrain_icon(self.kit, number), terrain.name, partial(self.merge, mark, number)
-                )
+                words, into = on_button(terrain.name), partial(self.merge, mark, number)
+                others.addAction(terrain_icon(self.kit, number), words, into)
         others.setEnabled(len(self.kit.terrains) > 1)
         self._add_mixes(menu.addMenu("Plain cells from"), mark)
         menu.addAction("Delete…", partial(self.delete, mark))
@@ -136,7 +130,7 @@ class TerrainChips(QWidget):
         now = plain_mix(RuleHome(project, self.owner, self.kit), mark)
         names = ["", *(each.name for each in project.mixes)]
         for name in names:
-            words = f"mix “{name}”" if name else "the set's own tiles, by weight"
+            words = on_button(f"mix “{name}”") if name else "the set's own tiles, by weight"
             action = menu.addAction(words, partial(self.draw_plain, mark, name))
             action.setCheckable(True)
             action.setChecked(name == now)

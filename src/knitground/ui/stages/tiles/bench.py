@@ -34,6 +34,7 @@ from knitground.core.model.tileset import PLAIN, At, Tileset
 from knitground.core.slicing.search import matching_tiles
 from knitground.ui.common.beside import Beside
 from knitground.ui.common.commands import Commands
+from knitground.ui.common.flow import Flow
 from knitground.ui.common.propertyeditor import DIFFERENT, PropertyEditor
 from knitground.ui.common.widgets import (
     button,
@@ -159,7 +160,7 @@ class TilesBench(Stage):
         self.tag.setMaxLength(MAX_NAME)
         self.tag.setPlaceholderText("another tag, then Enter")
         self.tag.returnPressed.connect(self.fact_acts.add_tag)
-        self.tags = row(spacing=4)
+        self.tags = Flow()
         page = QWidget()
         page.setLayout(column(
             row(QLabel("Name"), self.name), row(QLabel("Tags"), self.tag), self.tags, 1, spacing=8,

@@ -6,6 +6,8 @@ from collections import Counter
 from functools import partial
 from typing import TYPE_CHECKING
 
+from PySide6.QtWidgets import QWidget
+
 from knitground.core.edit.properties import shared_properties
 from knitground.core.edit.sheets import leave_out
 from knitground.core.edit.tiles import (
@@ -24,12 +26,14 @@ from knitground.core.model.properties import Property
 from knitground.core.model.tileset import PLAIN
 from knitground.ui.common.widgets import (
     button,
-    clear,
     fill_box,
 )
+from knitground.ui.common.words import on_button, tip_of
 
 if TYPE_CHECKING:
     from knitground.ui.stages.tiles.bench import TilesBench
+
+_MOST_TAGS = 24
 
 
 class FactActs:
@@ -76,12 +80,13 @@ class FactActs:
             self.bench.inherited.setText(f"By default: {words}" if more else "")
 
     def show_tags(self, tags: Counter[str], count: int) -> None:
-        clear(self.bench.tags)
-        for tag, having in sorted(tags.items())[:12]:
+        parts: list[QWidget] = []
+        for tag, having in sorted(tags.items())[:_MOST_TAGS]:
             words = tag if having == count else f"{tag} ({having})"
             gone = partial(self._remove_tag, tag)
-            self.bench.tags.addWidget(button(f"{words}  ×", gone, f"Take the tag “{tag}” away"))
-        self.bench.tags.addStretch(1)
+            hint = tip_of(f"Take the tag “{tag}” away")
+            parts.append(button(on_button(f"{words}  ×"), gone, hint))
+        self.bench.tags.put(parts)
 
     def weigh(self, value: float) -> None:
         self.bench.do_edit(lambda t, at: set_weights(t, at, value), self.bench.weight)
