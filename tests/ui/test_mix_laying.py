@@ -3,6 +3,7 @@
 from dataclasses import replace
 
 import numpy as np
+import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QColor
 from PySide6.QtTest import QTest
@@ -16,7 +17,7 @@ from knitground.core.edit.maps import put_mix
 from knitground.core.edit.planning import refusal
 from knitground.core.edit.selecting import select_box
 from knitground.core.edit.tint import tint_value
-from knitground.core.model.mix import Fall, FallWay, MixEntry
+from knitground.core.model.mix import Fall, FallWay, Mix, MixEntry
 from knitground.core.model.tile import TileRef
 from knitground.ui.common.tasks import wait_for_jobs
 from knitground.ui.common.theme import LINEN
@@ -222,6 +223,17 @@ def test_the_tile_under_the_pointer_is_replaced_by_a_mix_in_the_selection(window
     QTest.keyClick(view, Qt.Key.Key_F, CTRL | ALT)
     wait_for_jobs()
     assert "no tile lies under the pointer" in window.notices.text.text()
+
+
+@pytest.mark.parametrize("turn", range(8))
+def test_a_mix_of_turned_tiles_has_a_sample(window, turn):
+    session = window.session
+    window.show_stage("draw")
+    entries = tuple(MixEntry(TileRef("props", 0, n, turn), 1.0) for n in (1, 2))
+    session.apply(put_mix(session.project, Mix("turned", entries)))
+    mixes = take(window, "turned")
+    assert not field(mixes, QLabel, "A sample").pixmap().isNull()
+    assert window.crash.faults == 0
 
 
 def test_a_tile_that_the_eye_catches_is_framed_in_the_sample_with_what_to_change(window):

@@ -79,10 +79,11 @@ def sample_pictures(project: Project, mix: Mix) -> NDArray[np.uint32] | None:
     first = next((each for each in pictures if each is not None), None)
     if first is None:
         return None
-    return np.stack([
+    fitting = [
         each if each is not None and each.shape == first.shape else np.zeros_like(first)
         for each in pictures
-    ])  # fmt: skip
+    ]
+    return np.ascontiguousarray(np.stack(fitting))  # turned tiles lie the other way in memory
 
 
 @dataclass(frozen=True, eq=False)
