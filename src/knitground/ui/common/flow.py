@@ -36,14 +36,14 @@ class Flow(QWidget):
         self._lay()
 
     def _lay(self) -> None:
-        across = down = high = 0
+        across = down = 0
+        high = max((each.sizeHint().height() for each in self.parts), default=0)
         for part in self.parts:
-            size = part.sizeHint()
-            wide = min(size.width(), self.width())
+            wide = min(part.sizeHint().width(), self.width())
             if across and across + wide > self.width():
-                across, down, high = 0, down + high + _SPACING, 0
-            part.setGeometry(across, down, wide, size.height())
-            across, high = across + wide + _SPACING, max(high, size.height())
+                across, down = 0, down + high + _SPACING
+            part.setGeometry(across, down, wide, high)
+            across += wide + _SPACING
         if down + high != self.minimumHeight():
             self.setMinimumHeight(down + high)
             self.laid.emit(down + high)

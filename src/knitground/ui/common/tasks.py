@@ -200,6 +200,7 @@ def run_with_progress(
     show_later.timeout.connect(dialog.show)
     focus = QApplication.focusWidget()
     parent.setEnabled(False)
+    dialog.setEnabled(True)  # it went with its parent: nobody could have pressed Cancel
     if doc is not None:
         doc.take_lease()
 
