@@ -121,6 +121,7 @@ class Wanderer:
             (1, self.reopen), (4, self.take_in_hand), (3, self.choose_layer), (1, self.resize),
         ]  # fmt: skip
         self.acts = [act for weight, act in acts for _ in range(weight)]
+        self.input = (self.press_or_let_go, self.move, self.key, self.wheel, self.resize)
 
     # Going on
 
@@ -146,10 +147,19 @@ class Wanderer:
         return self.faults
 
     def act(self) -> None:
-        """Do one act and let the window follow it."""
+        """Do one act and let the window follow it.
+
+        A person's keys and clicks wait in line until a stroke that is behind has caught up; what is
+        called here without them waits as well, mostly.
+        """
+        act = self.chance.choice(self.acts)
+        at_once = act not in self.input and self.chance.random() < 0.1
+        if act not in self.input and not at_once:
+            self.catch_up()
+        stroke = " while a stroke was behind" if at_once and self.is_behind else ""
         begun = thread_time()
         try:
-            said = self.chance.choice(self.acts)()
+            said = act() + stroke
         except Exception:  # noqa: BLE001 - that is what is looked for
             self.faults.append(traceback.format_exc())
             return
@@ -162,6 +172,22 @@ class Wanderer:
         if ms > SLOW_MS and not kind.startswith(("save", "open")):
             self.slow[kind] += 1
             self.worst[kind] = max(ms, self.worst.get(kind, 0.0))
+
+    @property
+    def is_behind(self) -> bool:
+        """Whether a stroke is still being laid."""
+        views = (self.window.mapside.view, self.window.mapside.second)
+        return any(each and each.gesture and each.gesture.is_behind for each in views)
+
+    def catch_up(self) -> None:
+        """Let the window lay what it is behind with."""
+        while self.is_behind:
+            begun = thread_time()
+            QApplication.processEvents()
+            ms = (thread_time() - begun) * 1000
+            if ms > SLOW_MS:
+                self.slow["catching up"] += 1
+                self.worst["catching up"] = max(ms, self.worst.get("catching up", 0.0))
 
     def check(self) -> None:
         """Let go of everything and look whether all that must hold does."""

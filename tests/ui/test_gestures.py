@@ -1,9 +1,10 @@
 """A gesture keeps what it began with; nothing that comes meanwhile loses or falsifies work."""
 
 import pytest
-from PySide6.QtCore import QPoint, Qt
+from PySide6.QtCore import QEventLoop, QPoint, Qt, QTimer
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QMessageBox
+from PySide6.QtWidgets import QApplication, QMessageBox, QPushButton
+from shiboken6 import delete
 from tests.maps import snapshot
 from tests.ui.conftest import LEFT, RIGHT, click, drag, move, props_view, settle, wake
 
@@ -11,6 +12,7 @@ from knitground.core.edit.hand import MarkerInHand, TileInHand
 from knitground.core.files.opening import open_project
 from knitground.core.model.layers import MarkerLayer
 from knitground.core.model.tile import TileRef
+from knitground.ui.common.finder import Finder
 
 NONE = Qt.KeyboardModifier.NoModifier
 
@@ -324,6 +326,9 @@ def test_what_comes_while_a_jump_is_laid_finds_all_of_it(window, behind, act, tm
         window.files.save_to(tmp_path / "elsewhere")
     elif act == "key":
         QTest.keyClick(behind, Qt.Key.Key_Left)
+        assert behind.cell_cursor is None
+        turns()
+        assert behind.cell_cursor is not None
     elif act == "stage":
         window.show_stage("ship")
     elif act == "hide":
@@ -331,6 +336,7 @@ def test_what_comes_while_a_jump_is_laid_finds_all_of_it(window, behind, act, tm
     else:
         button = LEFT if act == "press" else RIGHT
         drag(behind, behind.screen_at(5, 5), button=button, release=False)
+        turns()
         assert session.in_gesture
         session.cancel_gesture()
     settle()
@@ -345,7 +351,7 @@ def test_a_jump_that_is_taken_back_while_it_is_laid_can_be_done_again(window, be
     session = window.session
     jump_ends(behind)
     session.undo() if way == "undo" else QTest.keyClick(behind, Qt.Key.Key_Escape)
-    settle()
+    turns()
     assert laid(window) == 0
     assert session.doc.is_saved
     assert not session.in_gesture
@@ -366,6 +372,147 @@ def test_taking_back_a_jump_that_changed_nothing_takes_back_nothing_else(window,
     assert session.in_gesture
     session.undo()
     assert session.doc.history.names == before
+    assert not session.in_gesture
+
+
+def lays_turn_by_turn(window, then):
+    """Count the turns until something holds, and note that cells were laid in many of them."""
+    seen = set()
+    for _ in range(300):
+        QApplication.processEvents()
+        seen.add(laid(window))
+        if then():
+            return len(seen)
+    raise AssertionError("it never came")
+
+
+def test_commands_by_key_wait_in_line_until_the_jump_is_laid(window, behind):
+    session = window.session
+    jump_ends(behind)
+    QTest.keyClick(behind, Qt.Key.Key_S)
+    QTest.keyClick(behind, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert session.tool == "paint", "it waits"
+    assert session.in_gesture
+    assert laid(window) < 8, "and nothing is laid for it at once"
+    assert lays_turn_by_turn(window, lambda: session.doc.history.redo_name is not None) > 50
+    assert session.tool == "select"
+    assert session.doc.history.redo_name == "Paint Tile 4 · props"
+    session.redo()
+    assert laid(window) == 61
+
+
+def test_a_click_beside_the_map_waits_in_line(window, behind):
+    session, layer = window.session, window.session.layer
+    jump_ends(behind)
+    card = next(each for each in window.mapside.strip.cards if each.layer is layer)
+    QTest.mouseClick(card.eye, LEFT)
+    assert layer.visible
+    assert laid(window) < 8
+    assert lays_turn_by_turn(window, lambda: not layer.visible) > 50
+    assert session.doc.history.names[-2] == "Paint Tile 4 · props"
+    assert laid(window) == 61
+
+
+def test_keys_while_the_button_is_down_wait_too_and_the_stroke_goes_on_behind_them(window, behind):
+    session = window.session
+    QTest.keyClick(behind, Qt.Key.Key_H, Qt.KeyboardModifier.AltModifier)  # nothing: just a key
+    QTest.keyClick(behind, Qt.Key.Key_L)
+    move(behind, behind.screen_at(34, 64), LEFT)
+    QTest.mouseRelease(behind, LEFT, NONE, behind.screen_at(34, 64))
+    assert session.tool == "paint"
+    lays_turn_by_turn(window, lambda: not session.in_gesture)
+    place = session.map.legend.place(TileRef("props", 0, 4))
+    assert (session.layer.cells[30:35, 64] == place).all(), "moves behind the key were not lost"
+    assert session.tool == "line"
+    assert session.doc.history.names == ["Paint Tile 4 · props"]
+
+
+def test_a_stroke_that_waits_behind_a_jump_is_the_one_that_was_drawn(window, behind):
+    session = window.session
+    jump_ends(behind)
+    drag(behind, *(behind.screen_at(40, col) for col in (4, 30, 20)))
+    QTest.keyClick(behind, Qt.Key.Key_E)
+    drag(behind, behind.screen_at(40, 10), behind.screen_at(40, 12))
+    assert laid(window) < 8
+    lays_turn_by_turn(window, lambda: len(session.doc.history.names) == 3)
+    turns()
+    place = session.map.legend.place(TileRef("props", 0, 4))
+    row = session.layer.cells[40, 4:31] == place
+    assert laid(window) == 61
+    assert row.sum() == 27 - 3
+    assert not row[6:9].any(), "the eraser came last, as it did in time"
+    assert not session.in_gesture
+
+
+def test_what_comes_through_the_system_waits_as_well(window, view, monkeypatch):
+    """Keys and buttons as they come from the screen: to the window, which finds the widget."""
+    wake(window)
+    monkeypatch.setattr("knitground.ui.mapside.tools.brushes.TURN_S", 0.0)
+    session, layer, handle = window.session, window.session.layer, window.shell.windowHandle()
+    start, end = (view.mapTo(window.shell, view.screen_at(30, col)) for col in (4, 64))
+    for button in (LEFT, RIGHT):  # another test may have left one down
+        QTest.mouseRelease(window.shell, button)
+    QTest.mousePress(handle, LEFT, NONE, start)
+    QTest.mouseMove(handle, end)
+    QTest.mouseRelease(handle, LEFT, NONE, end)
+    card = next(each for each in window.mapside.strip.cards if each.layer is layer)
+    QTest.mouseClick(handle, LEFT, NONE, card.eye.mapTo(window.shell, card.eye.rect().center()))
+    QTest.keyClick(handle, Qt.Key.Key_L)
+    assert layer.visible
+    assert session.tool == "paint"
+    assert laid(window) < 8
+    assert lays_turn_by_turn(window, lambda: session.tool == "line") > 50
+    assert not layer.visible
+    assert laid(window) == 61
+
+
+def test_what_is_written_behind_a_jump_is_text_and_not_a_command(window, behind):
+    session = window.session
+    tool = session.tool
+    jump_ends(behind)
+    QTest.keyClick(behind, Qt.Key.Key_K, Qt.KeyboardModifier.ControlModifier)
+    for each in (Qt.Key.Key_L, Qt.Key.Key_E):  # keys of two tools
+        QTest.keyClick(window.shell.windowHandle(), each)
+    found = lambda: [each for each in QApplication.topLevelWidgets() if isinstance(each, Finder)]  # noqa: E731
+    lays_turn_by_turn(window, lambda: found() and found()[0].field.text() == "le")
+    assert session.tool == tool
+    assert laid(window) == 61
+    found()[0].close()
+
+
+def test_what_waits_behind_a_dialog_that_has_come_up_is_dropped(window, behind):
+    session = window.session
+    jump_ends(behind)
+    asked = []
+
+    def asks():
+        loop = QEventLoop()
+        QTimer.singleShot(30, loop.quit)
+        asked.append(loop)
+        loop.exec()
+
+    window.commands.named("Select").action.triggered.connect(asks)
+    QTest.keyClick(behind, Qt.Key.Key_S)
+    QTest.mouseClick(behind, LEFT, NONE, behind.screen_at(5, 5))
+    lays_turn_by_turn(window, lambda: asked)
+    turns()
+    window.commands.named("Select").action.triggered.disconnect(asks)
+    assert session.doc.history.names == ["Paint Tile 4 · props"]
+    session.choose_tool("paint")
+    click(behind, behind.screen_at(5, 6))
+    assert len(session.doc.history.names) == 2, "and then everything goes on"
+
+
+def test_what_waits_for_a_widget_that_is_gone_goes_nowhere(window, behind):
+    session = window.session
+    gone = QPushButton("gone", window.shell)
+    gone.show()
+    jump_ends(behind)
+    QTest.mouseClick(gone, LEFT)
+    delete(gone)
+    QTest.keyClick(behind, Qt.Key.Key_L)
+    lays_turn_by_turn(window, lambda: session.tool == "line")
+    assert laid(window) == 61
     assert not session.in_gesture
 
 

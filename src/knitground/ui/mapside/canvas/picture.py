@@ -83,7 +83,7 @@ class MapPicture(QWidget):
         self._pan_button: Qt.MouseButton | None = None
         self.gesture: Tool | None = None
         """The tool that goes on from a press to a release, whichever is chosen meanwhile."""
-        self._gesture_button: Qt.MouseButton | None = None
+        self.gesture_button: Qt.MouseButton | None = None
         self._fresh_view = False
         self._telling = QTimer(self, singleShot=True, interval=0)
         self._telling.timeout.connect(self.tell)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QPointF, Qt, QTimer
+from PySide6.QtCore import QPointF, Qt
 from PySide6.QtGui import (
     QDragEnterEvent,
     QDragMoveEvent,
@@ -19,6 +19,7 @@ from knitground.core.edit.hand import PatchInHand
 from knitground.core.edit.planning import outside, refusal
 from knitground.core.edit.sizes import Margins
 from knitground.core.model.patch import Patch
+from knitground.ui.mapside.canvas.catchup import CatchUp
 from knitground.ui.mapside.canvas.picture import MapPicture
 from knitground.ui.mapside.tools.tool import PATCH_KIND, Tool
 from knitground.ui.session import Session
@@ -38,10 +39,7 @@ class MapView(MapPicture):
         self, session: Session, tools: dict[str, Tool], marker_tools: dict[str, Tool]
     ) -> None:
         super().__init__(session, tools, marker_tools)
-        self._let_go = False
-        """Whether the button is up while the gesture's tool is still behind."""
-        self._turn = QTimer(self, singleShot=True, interval=0)
-        self._turn.timeout.connect(self._catch_up)
+        self._catch_up = CatchUp(self, self._release)
 
     # Pointer
 
@@ -56,10 +54,10 @@ class MapView(MapPicture):
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         self.setFocus(Qt.FocusReason.MouseFocusReason)
-        busy = {self._pan_button, self._gesture_button} - {None, event.button()}
+        busy = {self._pan_button, self.gesture_button} - {None, event.button()}
         if any(each in event.buttons() for each in busy if each is not None):
             return  # one thing at a time: another button means nothing now
-        if self._gesture_button is not None:
+        if self.gesture_button is not None:
             self.session.finish_gesture()  # its release went elsewhere
         pans = event.button() == Qt.MouseButton.MiddleButton or (
             self._space and event.button() == Qt.MouseButton.LeftButton
@@ -70,7 +68,7 @@ class MapView(MapPicture):
         elif event.button() == Qt.MouseButton.LeftButton:
             self.cell_cursor = None
             if self._grips_border(event.position()):
-                self._gesture_button = event.button()
+                self.gesture_button = event.button()
                 self.session.begin_gesture(self)
                 return
             self._held.used()
@@ -118,9 +116,9 @@ class MapView(MapPicture):
         if event.button() == self._pan_button:
             self._pan_from = self._pan_button = None
             self.setCursor(Qt.CursorShape.CrossCursor)
-        elif event.button() == self._gesture_button:
+        elif event.button() == self.gesture_button:
             if self.border.is_gripped:
-                self._gesture_button = None
+                self.gesture_button = None
                 self.session.end_gesture(self)
                 self.border.release()
                 self.update()
@@ -157,7 +155,7 @@ class MapView(MapPicture):
         self.update()
 
     def leaveEvent(self, event: object) -> None:
-        if self.gesture is None or self._let_go:
+        if self.gesture is None or self._catch_up.is_let_go:
             self.pointer = None
             self.session.pointed.emit("")
             self.update()
@@ -224,9 +222,8 @@ class MapView(MapPicture):
             self.session.finish_gesture()
         if tool.begin(at, modifiers):
             self.gesture = tool
-            if tool.is_behind:  # a straight line from where the last stroke ended
-                self._turn.start()
-            self._gesture_button = None if tool.is_open else button
+            self._catch_up.look()  # a straight line goes from where the last stroke ended
+            self.gesture_button = None if tool.is_open else button
             self.session.begin_gesture(self)
         else:
             self._forget_gesture()
@@ -234,25 +231,13 @@ class MapView(MapPicture):
 
     def _move_gesture(self, at: Pointer) -> None:
         """Let the gesture go on to a place; what it can not do at once it does turn by turn."""
-        if self.gesture is not None and not self._let_go:
+        if self.gesture is not None and not self._catch_up.is_let_go:
             self.gesture.move(at)
-            if self.gesture.is_behind:
-                self._turn.start()
-
-    def _catch_up(self) -> None:
-        """Go on with what the gesture is behind with; one that has been let go of ends then."""
-        if self.gesture is None:
-            return
-        self.gesture.catch_up()
-        self.update()
-        if self.gesture.is_behind:
-            self._turn.start()
-        elif self._let_go:
-            self._release()
+            self._catch_up.look()
 
     def _forget_gesture(self) -> Tool | None:
-        tool, self.gesture, self._gesture_button = self.gesture, None, None
-        self._let_go = False
+        tool, self.gesture, self.gesture_button = self.gesture, None, None
+        self._catch_up.forget()
         self.session.end_gesture(self)
         return tool
 
@@ -267,7 +252,7 @@ class MapView(MapPicture):
 
     def cancel_gesture(self) -> None:
         """Call off what goes on here; nothing has changed."""
-        if self._let_go:  # it is a step already, which can be done again
+        if self._catch_up.is_let_go:  # it is a step already, which can be done again
             before = self.session.doc.history.last
             self.finish_gesture()
             if self.session.doc.history.last is not before:
@@ -299,10 +284,9 @@ class MapView(MapPicture):
         )
 
     def _release(self) -> None:
-        if self.gesture is not None and self.gesture.is_behind:
-            self._let_go = True
-            self._turn.start()
-        elif self.gesture is not None and not self.gesture.is_open:
+        if self._catch_up.let_go():
+            return
+        if self.gesture is not None and not self.gesture.is_open:
             tool = self._forget_gesture()
             if tool is not None:
                 tool.end()
@@ -317,8 +301,6 @@ class MapView(MapPicture):
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         key = Qt.Key(event.key())
-        if self._let_go and key != Qt.Key.Key_Escape:
-            self.session.finish_gesture()
         if key in _ARROWS and not event.modifiers() and self.session.grid is not None:
             down, across = _ARROWS[key]
             row, col = self.cell_cursor or self._cell_in_view()

@@ -1,0 +1,186 @@
+"""What a gesture is behind with: done turn by turn, while input that comes meanwhile waits in line.
+
+A stroke that jumps over hundreds of cells takes longer than a picture may. Whatever comes next (a
+key, a command, a press anywhere) has to find all of it; were it let in, it would have to lay the
+rest at once. So it waits, and comes in its order when the stroke is there.
+"""
+
+from __future__ import annotations
+
+from collections import deque
+from collections.abc import Callable
+from time import perf_counter
+
+from PySide6.QtCore import QCoreApplication, QEvent, QObject, Qt, QTimer
+from PySide6.QtGui import (
+    QAction,
+    QGuiApplication,
+    QKeyEvent,
+    QMouseEvent,
+    QWindow,
+)
+from PySide6.QtWidgets import QAbstractSpinBox, QApplication, QLineEdit, QWidget
+from shiboken6 import delete, isValid
+
+from knitground.ui.mapside.canvas.picture import MapPicture
+
+_KINDS = frozenset(
+    {
+        QEvent.Type.KeyPress, QEvent.Type.KeyRelease, QEvent.Type.Shortcut, QEvent.Type.Wheel,
+        QEvent.Type.MouseButtonPress, QEvent.Type.MouseButtonRelease, QEvent.Type.MouseMove,
+        QEvent.Type.MouseButtonDblClick, QEvent.Type.ContextMenu,
+    }
+)  # fmt: skip
+_TURN_S = 0.01
+"""How long input that has waited is handed on in one turn of the interface."""
+
+
+class CatchUp(QObject):
+    """Lets a view's gesture catch up with the pointer, and keeps input in line until it has.
+
+    Parameters
+    ----------
+    view : whose gesture it is
+    ended : ends a gesture that has been let go of; called when it has caught up
+    """
+
+    def __init__(self, view: MapPicture, ended: Callable[[], None]) -> None:
+        super().__init__(view)
+        self._view = view
+        self._ended = ended
+        self.is_let_go = False
+        """Whether the button is up while the gesture's tool is still behind."""
+        self._unwanted = False
+        self._in_line: deque[tuple[QObject, QEvent]] = deque()
+        self._hands_on = False
+        self._turn = QTimer(self, singleShot=True, interval=0)
+        self._turn.timeout.connect(self._go_on)
+
+    def look(self) -> None:
+        """Go on, from the next turn, with what the gesture is behind with."""
+        if self._is_behind and not self._turn.isActive():
+            self._turn.start()
+            self._app.installEventFilter(self)
+
+    def let_go(self) -> bool:
+        """Note that the button is up; returns whether the gesture goes on until it is there."""
+        self.is_let_go = self._is_behind
+        self.look()
+        return self.is_let_go
+
+    def forget(self) -> None:
+        """Note that there is no gesture any more."""
+        self.is_let_go = self._unwanted = False
+
+    @property
+    def _app(self) -> QCoreApplication:
+        app = QCoreApplication.instance()
+        assert app is not None, "input comes through it"
+        return app
+
+    @property
+    def _is_behind(self) -> bool:
+        return self._view.gesture is not None and self._view.gesture.is_behind
+
+    def _go_on(self) -> None:
+        if self._hands_on:  # a dialog has come up: what waits was not meant for it
+            self._let_out()
+            return
+        gesture = self._view.gesture
+        if gesture is not None and gesture.is_behind:
+            gesture.catch_up()
+            self._view.update()
+        if gesture is not None and self.is_let_go and not gesture.is_behind:
+            self._end()
+        elif not self._is_behind:
+            self._hand_on()
+        if self._is_behind or self._in_line:
+            self._turn.start()
+        else:
+            self._app.removeEventFilter(self)
+
+    def _end(self) -> None:
+        """End a gesture that has been let go of; if it was called off then, it can be redone."""
+        session, unwanted = self._view.session, self._unwanted
+        before = session.doc.history.last
+        self._ended()
+        if unwanted and session.doc.history.last is not before:
+            session.attempt(session.doc.undo)
+
+    # Input
+
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+        kind = event.type()
+        if self._hands_on or not (self._in_line or self._is_behind):
+            return False
+        if kind is QEvent.Type.ShortcutOverride and self._will_be_written(event):
+            event.accept()
+            return True
+        if kind not in _KINDS or (not self._in_line and self._is_of_gesture(event)):
+            return False
+        is_escape = isinstance(event, QKeyEvent) and event.key() == Qt.Key.Key_Escape
+        if is_escape and not self._in_line:
+            if kind is QEvent.Type.KeyRelease or not self.is_let_go:
+                return False  # it calls off what is being drawn
+            self._unwanted = True
+            return True
+        self._in_line.append((watched, event.clone()))
+        return True
+
+    def _is_of_gesture(self, event: QEvent) -> bool:
+        """Whether input belongs to the gesture itself: its moves and its release."""
+        if event.type() is QEvent.Type.MouseMove:
+            return True
+        if not isinstance(event, QMouseEvent) or self.is_let_go:
+            return False
+        released = event.type() is QEvent.Type.MouseButtonRelease
+        return released and event.button() == self._view.gesture_button
+
+    def _will_be_written(self, event: QEvent) -> bool:
+        """Whether what waits will take keys for itself: they are text then, not shortcuts."""
+        return any(_takes_text(watched, each) for watched, each in self._in_line)
+
+    def _hand_on(self) -> None:
+        """Hand on what waits, in its order, until a stroke is behind again or the turn is over."""
+        until = perf_counter() + _TURN_S
+        while self._in_line and not self._is_behind and perf_counter() < until:
+            watched, event = self._in_line.popleft()
+            self._turn.start()  # if it opens a dialog that waits for an answer, this comes in it
+            self._hands_on = True
+            try:
+                _send(watched, event)
+            finally:
+                self._hands_on = False
+                delete(event)
+        self._turn.stop()
+
+    def _let_out(self) -> None:
+        while self._in_line:
+            delete(self._in_line.popleft()[1])
+        self._app.removeEventFilter(self)
+
+
+def _takes_text(watched: QObject, event: QEvent) -> bool:
+    """Whether input brings up something to write in: a press on a field, a command with “…”."""
+    if event.type() is QEvent.Type.Shortcut:
+        return isinstance(watched, QAction) and watched.text().endswith("…")
+    if event.type() is not QEvent.Type.MouseButtonPress or not isinstance(event, QMouseEvent):
+        return False
+    under = QApplication.widgetAt(event.globalPosition().toPoint())
+    return isinstance(under, QLineEdit | QAbstractSpinBox)
+
+
+def _send(watched: QObject, event: QEvent) -> None:
+    """Send input to where it went, or to where it goes by now; nowhere if that is gone."""
+    to: QObject | None = watched
+    if isinstance(watched, QWindow):
+        if isinstance(event, QKeyEvent):
+            popup = QApplication.activePopupWidget()
+            to = (popup.focusWidget() or popup) if popup else QApplication.focusWidget()
+        there = to is not None and watched in QGuiApplication.allWindows()
+    elif isinstance(watched, QWidget):
+        there = watched in QApplication.allWidgets()
+    else:
+        there = isValid(watched)
+    if there and to is not None:
+        QCoreApplication.sendEvent(to, event)
