@@ -280,3 +280,10 @@ def pixels(widget):
     image = image.convertToFormat(QImage.Format.Format_RGB32)
     raw = np.frombuffer(image.constBits(), np.uint32).reshape(image.height(), image.width())
     return raw.copy()
+
+
+def draw_thumbs(strip):
+    """Have the small pictures of all layers drawn; one comes in a turn."""
+    strip._draw_thumbs()
+    while strip._to_draw:
+        QApplication.processEvents()

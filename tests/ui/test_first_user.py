@@ -5,7 +5,7 @@ import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QLabel, QToolButton
-from tests.ui.conftest import LEFT, rest, settle
+from tests.ui.conftest import LEFT, draw_thumbs, rest, settle
 from tests.ui.test_stages import drop
 
 from knitground.core.edit.maps import delete_map, set_recipe
@@ -193,7 +193,7 @@ def test_grow_without_a_map_says_what_a_recipe_is_for(window):
 def test_a_sparse_layers_card_shows_its_few_tiles_in_full(window):
     window.show_stage("draw")
     strip = window.mapside.strip
-    strip._draw_thumbs()
+    draw_thumbs(strip)
     card = next(each for each in strip.cards if each.layer.name == "Props")
     shown = card.thumb._pixels
     assert set((shown >> 24).ravel().tolist()) == {0, 255}

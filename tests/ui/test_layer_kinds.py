@@ -4,9 +4,9 @@ import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QInputDialog, QMenu, QSpinBox
+from PySide6.QtWidgets import QApplication, QInputDialog, QMenu, QSpinBox
 from tests.maps import snapshot
-from tests.ui.conftest import RIGHT, click, drag, move, pixels, settle, settle_view
+from tests.ui.conftest import RIGHT, click, drag, draw_thumbs, move, pixels, settle, settle_view
 
 from knitground.core.edit.hand import MarkerInHand, PatchInHand, TileInHand, TintInHand
 from knitground.core.edit.markers import inside, marker_at, outline
@@ -569,7 +569,7 @@ def test_every_kind_can_be_added_from_the_strip_and_each_shows_its_thumb(window,
     ]  # fmt: skip
     kinds = [card.kind.text() for card in strip.cards]
     assert kinds == ["ground", "ground", "tiles", "ground", "grown", "markers", "tint"]
-    strip._draw_thumbs()
+    draw_thumbs(strip)
     thumbs = {card.layer.name: card.thumb._pixels for card in strip.cards}
     assert all(thumbs[name].any() for name in ("Shore growth", "Places", "Evening"))
     session.choose_layer(session.map.layers[6])
@@ -596,6 +596,33 @@ def test_markers_are_dots_in_the_colour_of_their_kind_later_ones_in_front():
             ink = 0xFF000000 | int(kind_colour(each.kind)[1:], 16)
             wanted[max(0, row - 1) : row + 2, max(0, col - 1) : col + 2] = ink
     assert (_marker_dots(map_, layer, 2) == wanted).all()
+
+
+@pytest.mark.parametrize("stage", ["rules", "draw"])
+def test_another_map_is_shown_once_on_the_bench_and_small_pictures_one_by_one(
+    window, stage, monkeypatch
+):
+    window.show_stage(stage)
+    settle()
+    shown, drawn, turn = [], [], []
+    refresh = type(window.stage).refresh
+    monkeypatch.setattr(type(window.stage), "refresh", lambda s: (shown.append(1), refresh(s)))
+    session, strip = window.session, window.mapside.strip
+    session.choose_map(session.project.maps[1])
+    assert session.layer in session.map.layers
+    assert len(shown) == 1, "map and layer are both others; it is one change"
+    for card in strip.cards:
+        show = card.thumb.show_layer
+        monkeypatch.setattr(
+            card.thumb, "show_layer", lambda *a, s=show: (drawn.append(len(turn)), s(*a))
+        )
+    strip._draw_thumbs()
+    while strip._to_draw:
+        turn.append(1)
+        QApplication.processEvents()
+    assert len(set(drawn)) == len(drawn) == len(strip.cards)
+    session.choose_layer(session.map.layers[1])
+    assert len(shown) == 2
 
 
 def test_locking_a_layer_draws_nothing_anew(window, monkeypatch):

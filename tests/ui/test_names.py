@@ -10,6 +10,7 @@ from knitground.core.edit.layers import lock_layer, rename_layer
 from knitground.core.edit.maps import rename_map
 from knitground.core.edit.terrainlist import add_terrain, change_terrain
 from knitground.core.edit.tiles import add_tag
+from knitground.core.edit.tray import rename_patch
 from knitground.ui.common.flow import Flow
 
 
@@ -42,6 +43,9 @@ def test_an_ampersand_in_a_name_marks_no_key(window):
     assert [each.text() for each in buttons] == ["salt && mud"]
     QTest.mouseClick(buttons[0], LEFT)
     assert session.hand.name == "salt & mud"
+    session.apply(rename_patch(session.project, session.project.tray[0], "crates & nets"))
+    settle()
+    assert "crates && nets\n" in window.stage.tray.cards[0].text()
 
 
 @pytest.mark.parametrize(("wide", "rows"), [(1000, 1), (260, 2), (140, 3), (40, 6)])

@@ -21,6 +21,8 @@ class Choice(QObject):
 
     map_changed = Signal()
     layer_changed = Signal()
+    picked = Signal()
+    """Another map or another layer: once, also where both are."""
     tileset_changed = Signal()
     selected = Signal()
 
@@ -40,6 +42,8 @@ class Choice(QObject):
             self.map_changed.emit()
         if before_layer is not layer:
             self.layer_changed.emit()
+        if before is not map_ or before_layer is not layer:
+            self.picked.emit()
 
     def set_layer(self, layer: Layer | None) -> None:
         """Take another layer of the map."""

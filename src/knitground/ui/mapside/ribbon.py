@@ -54,7 +54,7 @@ class Ribbon(QFrame):
         self._for_names = wide - self.minimumSizeHint().width()
         session.dressed.connect(lambda: self._draw_icons(tools))
         for signal in (
-            session.choice.map_changed, session.choice.layer_changed, session.tools.tool_changed,
+            session.choice.picked, session.tools.tool_changed,
             session.tools.options_changed, session.in_hand.changed,
         ):  # fmt: skip
             signal.connect(self.refresh)

@@ -75,8 +75,10 @@ class Strip(QFrame):
         layout.addLayout(cards)
         self._thumbs = QTimer(self, singleShot=True, interval=120)
         self._thumbs.timeout.connect(self._draw_thumbs)
-        session.choice.map_changed.connect(self.refresh)
-        session.choice.layer_changed.connect(self.refresh)
+        self._next_thumb = QTimer(self, singleShot=True, interval=0)
+        self._next_thumb.timeout.connect(self._draw_one_thumb)
+        self._to_draw: list[Card] = []
+        session.choice.picked.connect(self.refresh)
         session.opened.connect(self._rebuild)
         session.changed.connect(self._follow)
         session.dressed.connect(self.refresh)
@@ -126,13 +128,19 @@ class Strip(QFrame):
         self._thumbs.start()
 
     def _draw_thumbs(self) -> None:
+        """Draw the small pictures, one in a turn: each takes a while on a large layer."""
+        self._to_draw = list(self.cards)
+        self._draw_one_thumb()
+
+    def _draw_one_thumb(self) -> None:
         map_ = self.session.map
-        if map_ is None:
-            return
-        atlas = self.session.atlases.of(map_)
-        for card in self.cards:
-            if card.map is map_ and card.layer in map_.layers:
+        while map_ is not None and self._to_draw:
+            card = self._to_draw.pop(0)
+            if card in self.cards and card.map is map_ and card.layer in map_.layers:
+                atlas = self.session.atlases.of(map_)
                 card.thumb.show_layer(self.session, map_, card.layer, atlas)
+                self._next_thumb.start()
+                return
 
     # The menu of a layer
 

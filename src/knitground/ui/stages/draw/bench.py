@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QSize, Qt, QTimer
+from PySide6.QtCore import Qt, QTimer
 from PySide6.QtWidgets import (
     QComboBox,
     QInputDialog,
     QLabel,
     QLineEdit,
-    QPushButton,
     QScrollArea,
     QStackedWidget,
     QTabBar,
@@ -20,7 +19,6 @@ from knitground.core.edit.hand import (
     Hand,
     MixInHand,
     PatchInHand,
-    TerrainInHand,
     TileInHand,
 )
 from knitground.core.edit.maps import put_mix
@@ -32,15 +30,14 @@ from knitground.core.model.patch import Patch
 from knitground.core.model.project import free_name
 from knitground.core.model.tile import TileRef
 from knitground.ui.common.commands import Commands
-from knitground.ui.common.terrainicon import set_title, terrain_icon
-from knitground.ui.common.widgets import button, clear, column, head, note, row, tile_pixmap
-from knitground.ui.common.words import on_button, tip_of
+from knitground.ui.common.widgets import button, column, head, note, row, tile_pixmap
 from knitground.ui.mapside.handpixels import hand_pixels
 from knitground.ui.mapside.sizecheck import offer_for_size
 from knitground.ui.session import Session
 from knitground.ui.stages.draw.handnote import hand_note
 from knitground.ui.stages.draw.markerpage import MarkerPage
 from knitground.ui.stages.draw.mixes import MixList
+from knitground.ui.stages.draw.terrainlist import TerrainList
 from knitground.ui.stages.draw.tilelist import WAYS, TileList
 from knitground.ui.stages.draw.tints import TintPage
 from knitground.ui.stages.draw.tray import TrayList
@@ -87,8 +84,7 @@ class DrawBench(Stage):
         self._lay_out()
         self.tabs.currentChanged.connect(self.pages.setCurrentIndex)
         for signal in (
-            session.choice.map_changed, session.choice.layer_changed,
-            session.choice.tileset_changed, session.in_hand.changed,
+            session.choice.picked, session.choice.tileset_changed, session.in_hand.changed,
         ):  # fmt: skip
             signal.connect(self.refresh_later)
         session.opened.connect(self.refresh_later)
@@ -97,7 +93,9 @@ class DrawBench(Stage):
 
     def _make_pages(self) -> None:
         session = self.session
-        self.terrain_list = column(spacing=6)
+        self.terrains = TerrainList(session)
+        self.terrains.taken.connect(self.take)
+        self.terrains.marking_asked.connect(lambda: session.stage_wanted.emit("terrains"))
         self.sheets = QComboBox()
         self.sheets.setToolTip("The sheet to take tiles from")
         self.sheets.activated.connect(lambda n: session.choose_tileset(session.project.tilesets[n]))
@@ -143,10 +141,8 @@ class DrawBench(Stage):
             )
         )
         tiles.layout().setStretch(1, 1)  # type: ignore[union-attr]
-        terrains = QWidget()
-        terrains.setLayout(column(self.terrain_list, 1))
         for page in (
-            _scrolled(terrains), tiles, _scrolled(self.mixes), _scrolled(self.tray),
+            _scrolled(self.terrains), tiles, _scrolled(self.mixes), _scrolled(self.tray),
             _scrolled(self.markers), _scrolled(self.tints),
         ):  # fmt: skip
             self.pages.addWidget(page)
@@ -191,15 +187,15 @@ class DrawBench(Stage):
             self.markers.refresh()
 
     def _redress(self) -> None:
+        self.terrains.again()
         self.mixes.again()
         self.refresh()
 
     def search(self, words: str) -> None:
         """Show what some words fit, on every page."""
         self._words = words
-        self._show_terrains()
         count = self.tiles.search(words)
-        for page in (self.mixes, self.tray, self.markers):
+        for page in (self.terrains, self.mixes, self.tray, self.markers):
             page.search(words)
         if words.strip():
             self.session.pointed.emit(f"{count} tiles of this sheet fit “{words.strip()}”")
@@ -217,7 +213,7 @@ class DrawBench(Stage):
             self.tiles.chosen = []
         self.tiles.show_tileset(tileset)
         self._follow_layer()
-        self._show_terrains()
+        self.terrains.refresh()
         self.mixes.refresh()
         self.tray.refresh()
         self.markers.refresh()
@@ -238,34 +234,6 @@ class DrawBench(Stage):
             self.tabs.setCurrentIndex(TABS.index(shown[0]))
         elif before in _PAGES:
             self.tabs.setCurrentIndex(0)
-
-    def _show_terrains(self) -> None:
-        clear(self.terrain_list)
-        found, words = False, self._words.strip().lower()
-        for tileset in self.session.project.tilesets:
-            for kit in tileset.sets:
-                self.terrain_list.addWidget(note(set_title(tileset, kit)))
-                for mark, terrain in enumerate(kit.terrains, 1):
-                    found = True
-                    if words not in terrain.name.lower():
-                        continue
-                    hand = TerrainInHand(tileset.name, kit.name, mark, terrain.name)
-                    made = QPushButton(on_button(terrain.name))
-                    made.setIcon(terrain_icon(kit, mark))
-                    made.setIconSize(QSize(20, 20))
-                    made.setProperty("left", "true")
-                    made.setCheckable(True)
-                    made.setChecked(self.session.hand == hand)
-                    made.setToolTip(tip_of(f"Take {terrain.name} in hand (key {mark})"))
-                    made.clicked.connect(lambda *_, h=hand: self.take(h))
-                    self.terrain_list.addWidget(made)
-        if not found:
-            self.terrain_list.addWidget(
-                note("No terrain yet. Mark which corners show what in Terrains.")
-            )
-            self.terrain_list.addWidget(
-                button("Go to Terrains", lambda: self.session.stage_wanted.emit("terrains"))
-            )
 
     # Taking
 

@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QInputDialog, QPushButton, QWidget
 from knitground.core.edit.tray import drop_patch, keep_patch, rename_patch
 from knitground.core.model.patch import Patch
 from knitground.ui.common.widgets import button, clear, column, icon_button, note, row, tile_pixmap
-from knitground.ui.common.words import tip_of
+from knitground.ui.common.words import on_button, tip_of
 from knitground.ui.mapside.handpixels import patch_pixels
 from knitground.ui.mapside.tools.tool import PATCH_KIND
 from knitground.ui.session import Session
@@ -22,7 +22,7 @@ class PatchButton(QPushButton):
     """A patch of the tray: a click takes it, a drag carries it onto the map."""
 
     def __init__(self, patch: Patch, picture: QPixmap | None) -> None:
-        super().__init__(f"{patch.name}\n{patch.width} × {patch.height} tiles")
+        super().__init__(f"{on_button(patch.name)}\n{patch.width} × {patch.height} tiles")
         self.patch = patch
         self._picture = picture
         self._press: QPoint | None = None

@@ -145,8 +145,7 @@ class RulesBench(Stage):
         s = self.session
         s.opened.connect(self._reopened)
         s.changed.connect(self._follow)
-        s.choice.map_changed.connect(self.refresh_later)
-        s.choice.layer_changed.connect(self._follow_layer)
+        s.choice.picked.connect(self._follow_layer)
         s.in_hand.changed.connect(self._follow_hand)
         self.list.chosen.connect(lambda _: self.show_rule())
         self.list.moved.connect(self.rule_acts.move)
@@ -196,7 +195,7 @@ class RulesBench(Stage):
         """Show the rules of the layer that is worked on, if it has any."""
         if self.isVisible():
             self._choose_by_layer()
-            self.refresh()
+        self.refresh_later()
 
     def _choose_by_layer(self) -> None:
         layer = self.session.layer
