@@ -118,6 +118,21 @@ def test_only_the_lattice_knows_how_large_cells_are():
     assert found == allowed
 
 
+def test_tooltips_with_names_in_them_are_no_markup():
+    """Whatever is filled into a tooltip goes through `tip` or `tip_of`."""
+    tells = {"setToolTip", "setTabToolTip", "showText"}
+    calls = [
+        (path.name, node.lineno, argument)
+        for path, tree in trees().items()
+        for node in ast.walk(tree)
+        if isinstance(node, ast.Call) and getattr(node.func, "attr", "") in tells
+        for argument in node.args
+    ]
+    filled_in = (ast.JoinedStr, ast.BinOp)
+    assert len(calls) > 100
+    assert [each[:2] for each in calls if isinstance(each[2], filled_in)] == []
+
+
 def test_no_module_is_longer_than_a_person_reads_at_a_time():
     lengths = {
         path.name: len(path.read_text(encoding="utf-8").splitlines())

@@ -8,6 +8,8 @@ from dataclasses import dataclass
 from PySide6.QtGui import QAction, QKeySequence
 from PySide6.QtWidgets import QMainWindow, QMenu
 
+from knitground.ui.common.words import tip
+
 
 def keys_of(*words: str) -> list[QKeySequence]:
     """Give shortcuts in words as Qt has them."""
@@ -60,7 +62,7 @@ class Commands:
         action = QAction(text, self._window)
         if keys:
             action.setShortcut(QKeySequence(keys))
-            action.setToolTip(f"{text} ({keys})")
+            action.setToolTip(tip(text, keys))
         if checked is not None:
             action.setCheckable(True)
             action.setChecked(checked)

@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QComboBox, QGridLayout, QLineEdit, QSizePolicy, QW
 from knitground.core.model.limits import MAX_NAME
 from knitground.core.model.properties import Property, PropertyKind
 from knitground.ui.common.widgets import button, clear, column, icon_button, note, row
+from knitground.ui.common.words import tip_of
 
 DIFFERENT = "different"
 _KIND = 68
@@ -67,7 +68,7 @@ class PropertyEditor(QWidget):
         for one in PropertyKind:
             kind.addItem(one.value)
         kind.setCurrentIndex(list(PropertyKind).index(each.kind))
-        kind.setToolTip(f"What kind of value it is: {each.kind.value}")
+        kind.setToolTip(tip_of(f"What kind of value it is: {each.kind.value}"))
         kind.setMinimumWidth(_KIND)  # where it is narrow names and values need the room
         kind.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         kind.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)

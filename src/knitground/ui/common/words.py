@@ -29,8 +29,8 @@ def bytes_text(count: int) -> str:
 
 
 def tip(text: str, keys: str = "") -> str:
-    """Write a tooltip with its shortcut."""
-    return f"{text} ({keys})" if keys else text
+    """Write a tooltip with its shortcut; names in it are shown as they are."""
+    return tip_of(f"{text} ({keys})" if keys else text)
 
 
 def tip_of(text: str) -> str:

@@ -29,6 +29,7 @@ from knitground.core.model.terrain import SetKind
 from knitground.ui.common.tasks import Job
 from knitground.ui.common.terrainicon import terrain_icon
 from knitground.ui.common.widgets import row, set_role
+from knitground.ui.common.words import tip
 from knitground.ui.session import QUIET_CELLS, Session
 
 
@@ -50,7 +51,7 @@ class NewMapDialog(QDialog):
         for box, what in ((self.across, "screens wide"), (self.down, "screens high")):
             box.setRange(0, 1000)
             box.setSpecialValueText("—")
-            box.setToolTip(f"How many {what}; the size in cells follows")
+            box.setToolTip(tip(f"How many {what}; the size in cells follows"))
             box.valueChanged.connect(self._by_screens)
         self.screen_width, self.screen_height = QSpinBox(), QSpinBox()
         for box, value in ((self.screen_width, 320), (self.screen_height, 180)):

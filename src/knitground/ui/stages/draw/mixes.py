@@ -291,7 +291,7 @@ class MixList(NamedList):
         text = f"{percent(share)} · {cells} of {self._map_cells()} cells"
         words = note(text if have is None else f"{percent(share)} asked · {percent(have)} laid")
         words.setWordWrap(False)
-        words.setToolTip(f"If the whole map were filled: about {cells} cells")
+        words.setToolTip(tip_of(f"If the whole map were filled: about {cells} cells"))
         bar = ShareBar(share, have, LINEN.accent)
         side = column(bar, words, spacing=0)
         line = row(picture, weight, side, spacing=6)

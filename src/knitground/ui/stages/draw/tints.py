@@ -13,7 +13,7 @@ from knitground.core.edit.hand import TintInHand
 from knitground.core.model.layers import TintLayer
 from knitground.core.model.limits import FULL_TINT
 from knitground.ui.common.widgets import button, clear, column, note, row
-from knitground.ui.common.words import on_button
+from knitground.ui.common.words import on_button, tip_of
 from knitground.ui.session import Session
 
 READY = (
@@ -94,7 +94,7 @@ class TintPage(QWidget):
                 made.setIconSize(QSize(18, 18))
                 made.setCheckable(True)
                 made.setMinimumWidth(30)
-                made.setToolTip(f"Take {names.get(colour, 'colour')} {colour} in hand")
+                made.setToolTip(tip_of(f"Take {names.get(colour, 'colour')} {colour} in hand"))
                 made.setAccessibleName(f"{names.get(colour, 'colour')} {colour}")
                 made.clicked.connect(partial(self._click, colour))
                 self.grid.addWidget(made, n // _ACROSS, n % _ACROSS)

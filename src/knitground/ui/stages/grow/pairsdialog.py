@@ -33,6 +33,7 @@ from knitground.core.render.tiles import tile_pixels
 from knitground.ui.common.tasks import Job
 from knitground.ui.common.theme import theme
 from knitground.ui.common.widgets import column, note, row
+from knitground.ui.common.words import tip_of
 from knitground.ui.mapside.canvas.chunks import image_of
 from knitground.ui.session import Session
 
@@ -224,7 +225,7 @@ class PairsDialog(QDialog):
                 if may
                 else ("does not fit; a click allows it")
             )
-        item.setToolTip(f"{self._name(self.joins.tiles[one])} and {name}: {words}")
+        item.setToolTip(tip_of(f"{self._name(self.joins.tiles[one])} and {name}: {words}"))
 
     def toggle(self, item: QListWidgetItem, below: bool) -> None:
         """Forbid a pair, or allow it again."""

@@ -21,6 +21,7 @@ from knitground.core.model.rules import NeighbourRule, RewriteRule, Rule, Ways
 from knitground.ui.common.painting import painting, write_in
 from knitground.ui.common.theme import theme
 from knitground.ui.common.widgets import keeps_key
+from knitground.ui.common.words import tip_of
 from knitground.ui.stages.rules.blockpictures import draw_block
 from knitground.ui.stages.rules.pictures import Pictures, draw_result, draw_stencil
 
@@ -333,7 +334,8 @@ class RuleListView(QWidget):
                     "Alt+↑ ↓ moves it, with Shift its group; Space switches it; "
                     "← → step through its cells"
                 )
-                QToolTip.showText(event.globalPos(), "\n".join([*filter(None, parts), keys]), self)
+                said = "\n".join([*filter(None, parts), keys])
+                QToolTip.showText(event.globalPos(), tip_of(said), self)
             elif self._head_at(QPointF(event.pos())) >= 0:
                 words = "A click switches the group on or off, a drag moves it"
                 QToolTip.showText(event.globalPos(), words, self)

@@ -15,6 +15,7 @@ from knitground.core.slicing.likely import GridGuess
 from knitground.ui.common.framed import Framed
 from knitground.ui.common.theme import theme
 from knitground.ui.common.widgets import button, clear, column, note, panel, row, tile_pixmap
+from knitground.ui.common.words import tip_of
 from knitground.ui.stages.slice.swatches import swatch_pixels
 
 SURE = 0.35
@@ -28,7 +29,7 @@ class SureBar(QWidget):
         super().__init__()
         self.part = part
         self.setFixedSize(56, 8)
-        self.setToolTip(f"{part:.0%} sure")
+        self.setToolTip(tip_of(f"{part:.0%} sure"))
 
     def paintEvent(self, event: QPaintEvent) -> None:
         t = theme()
@@ -66,7 +67,7 @@ class GuessCard(Framed):
         line = row(shown, text, margins=7, spacing=8)
         line.setStretch(1, 1)
         self.setLayout(line)
-        self.setToolTip(f"Try {guess.words()} (arrow keys step through the list)")
+        self.setToolTip(tip_of(f"Try {guess.words()} (arrow keys step through the list)"))
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         self.clicked.emit()

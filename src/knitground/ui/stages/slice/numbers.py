@@ -14,6 +14,7 @@ from knitground.core.model.limits import MAX_SIDE_PX
 from knitground.core.model.slicing import Slicing
 from knitground.ui.common.theme import theme
 from knitground.ui.common.widgets import button, clear, column, note, pixel_box, row
+from knitground.ui.common.words import tip_of
 
 _USUAL = (8, 16, 24, 32, 48, 64)
 _PAIRS = {"tile_width": "tile_height", "margin_x": "margin_y", "spacing_x": "spacing_y",
@@ -67,7 +68,7 @@ class SliceNumbers(QWidget):
         box = pixel_box(low, MAX_SIDE_PX, hint)
         other = _PAIRS.get(key)
         if other is not None:
-            box.setToolTip(f"{hint}; the one beside it follows while both are the same")
+            box.setToolTip(tip_of(f"{hint}; the one beside it follows while both are the same"))
             box.valueChanged.connect(partial(self._typed_across, key, other))
         else:
             box.valueChanged.connect(self._tell)
@@ -118,7 +119,7 @@ class SliceNumbers(QWidget):
         for side in _USUAL:
             made = QToolButton()
             made.setText(str(side))
-            made.setToolTip(f"Tiles of {side} × {side} px")
+            made.setToolTip(tip_of(f"Tiles of {side} × {side} px"))
             made.setAccessibleName(f"Tiles of {side} × {side} px")
             made.clicked.connect(partial(self.size_wanted.emit, side))
             sizes.addWidget(made)
@@ -182,5 +183,5 @@ class SliceNumbers(QWidget):
                 f"background: {name}; color: {ink}; border: 1px solid {theme().line};"
                 "padding: 2px 8px;"
             )
-            chip.setToolTip(f"{name}: click to take it away")
+            chip.setToolTip(tip_of(f"{name}: click to take it away"))
             self.colours.addWidget(chip)

@@ -25,6 +25,7 @@ from knitground.core.model.tileset import Tileset
 from knitground.core.render.pixels import premultiplied
 from knitground.core.slicing.grid import cut_tile
 from knitground.ui.common.widgets import clear, column, note, row, tile_pixmap
+from knitground.ui.common.words import tip_of
 
 
 class MakeDialog(QDialog):
@@ -100,7 +101,7 @@ class MakeDialog(QDialog):
         for place, each in enumerate(self.made[:400]):
             picture = QLabel()
             picture.setPixmap(tile_pixmap(premultiplied(each.pixels), 48, framed=True))
-            picture.setToolTip(key_words(self.kit, each.key))
+            picture.setToolTip(tip_of(key_words(self.kit, each.key)))
             box = QCheckBox(each.how)
             box.setChecked(True)
             self.boxes.append(box)
