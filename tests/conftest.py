@@ -27,9 +27,12 @@ gc.set_threshold(20_000, 20, 20)  # else each look goes through a whole window a
 os.environ["QT_QPA_PLATFORM"] = f"offscreen:configfile={_HOME / 'screen.json'}"
 
 
+_LONG = ("test_grow_stage", "test_tour", "test_nothing_lost", "test_wander", "test_window")
+
+
 def pytest_collection_modifyitems(items):
     """Begin with what takes longest: of two at a time none is to wait for it at the end."""
-    items.sort(key=lambda each: "test_tour" not in each.nodeid)
+    items.sort(key=lambda each: not any(name in each.nodeid for name in _LONG))
 
 
 @pytest.fixture(scope="module", autouse=True)

@@ -616,6 +616,7 @@ def test_another_map_is_shown_once_on_the_bench_and_small_pictures_one_by_one(
         monkeypatch.setattr(
             card.thumb, "show_layer", lambda *a, s=show: (drawn.append(len(turn)), s(*a))
         )
+    strip._thumbs.stop()  # it would begin anew in the middle of this
     strip._draw_thumbs()
     while strip._to_draw:
         turn.append(1)

@@ -10,11 +10,11 @@ from knitground.core.model.map import Map
 from knitground.ui.session import Session
 
 
-def must_grow(session: Session, map_: Map | None, layer: Layer | None) -> bool:
-    """Whether a whole recipe has to run before pins of a layer can be released."""
+def must_grow(session: Session, map_: Map | None, layer: Layer | None) -> GrownLayer | None:
+    """Give a layer back if a whole recipe has to run before pins of it can be released."""
     if map_ is None or not isinstance(layer, GrownLayer) or not layer.pinned.any():
-        return False
-    return not session.doc.grower.is_ready(map_, layer)
+        return None
+    return None if session.doc.grower.is_ready(map_, layer) else layer
 
 
 def once_grown(
@@ -25,18 +25,16 @@ def once_grown(
     Mostly that is known, or found out beside the pointer; else a recipe that takes long runs now,
     with progress and Cancel, after which nothing has changed.
     """
-    if not must_grow(session, map_, layer):
+    doc, grown = session.doc, must_grow(session, map_, layer)
+    if map_ is None or grown is None:
         act()
         return
-    doc = session.doc
-    assert map_ is not None
-    assert isinstance(layer, GrownLayer)
 
     def work(progress: Progress) -> Cells:
-        return doc.grower.grow(map_, layer, progress)
+        return doc.grower.grow(map_, grown, progress)
 
     def done(cells: Cells) -> None:
-        doc.grower.keep(layer, cells)
+        doc.grower.keep(grown, cells)
         act()
 
     session.run_long("Growing what lies under the pins…", work, done)

@@ -69,10 +69,9 @@ class Ghost:
 
     def _has_to_grow(self, desk: Desk, at: Pointer) -> bool:
         """Whether it is not known yet what grows under pins; it is found out beside."""
-        map_, layer, doc = desk.grid, desk.layer, desk.doc
-        if map_ is None or not isinstance(layer, GrownLayer) or not releases_pins(desk, at):
-            return False
-        if not must_grow(self._session, map_, layer):
+        map_, doc = desk.grid, desk.doc
+        layer = must_grow(self._session, map_, desk.layer) if releases_pins(desk, at) else None
+        if map_ is None or layer is None:
             return False
         if not self._beside.is_busy:
             self._beside.ask(
