@@ -16,6 +16,7 @@ from knitground.core.edit.maps import rename_map
 from knitground.core.files.copies import waiting_copies
 from knitground.core.model.project import Project
 from knitground.ui import tour
+from knitground.ui.common import theme as themes
 from knitground.ui.common.beside import Beside
 from knitground.ui.common.finder import match
 from knitground.ui.common.tasks import Job, run_with_progress, wait_for_jobs
@@ -297,6 +298,26 @@ def test_another_theme_dresses_what_is_seen_and_what_comes_into_view(window, qap
         settle()
         other = np.argwhere(pixels(window.shell) != found[name])
         assert not len(other), (name, other.min(0), other.max(0))
+
+
+def test_dressing_for_another_theme_comes_to_an_end_on_any_machine(window, qapp, monkeypatch):
+    """Each turn dresses something, however slow it is, and nothing goes on after the last."""
+    monkeypatch.setattr(themes, "_TURN_S", 0.0)
+    window.set_theme("Loom")
+    wardrobe = themes._wardrobe[0]
+    turns = 0
+    while wardrobe._timer.isActive():
+        before = len(wardrobe._to_do)
+        wardrobe._go_on()
+        turns += 1
+        assert turns <= len(qapp.allWidgets()), before
+    assert turns > 100
+    worn = {each.property("knitground_wears") for each in window.shell.findChildren(QWidget)}
+    assert worn == {"Loom"}
+    made = [themes._Wardrobe._dress_all_of]
+    monkeypatch.setattr(themes._Wardrobe, "_dress_all_of", lambda *_: made.clear())
+    settle()
+    assert made, "and then it rests"
 
 
 def answer(button_text):

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from time import perf_counter
 
-from PySide6.QtCore import QObject, QRectF, Qt, QTimer
+from PySide6.QtCore import QEvent, QObject, QRectF, Qt, QTimer
 from PySide6.QtGui import QColor, QFont, QPainter, QPalette, QPen
 from PySide6.QtWidgets import (
     QApplication,
@@ -16,6 +16,7 @@ from PySide6.QtWidgets import (
     QStyleOption,
     QWidget,
 )
+from shiboken6 import createdByPython, isValid
 
 
 @dataclass(frozen=True)
@@ -106,36 +107,55 @@ class _Wardrobe(QObject):
     def __init__(self, app: QApplication) -> None:
         super().__init__(app)
         self._app = app
+        self._to_do: list[QWidget] = []
+        """Of our own making only: Qt deletes some that are its own, and nobody is told."""
         self._timer = QTimer(self)
         self._timer.timeout.connect(self._go_on)
 
     def dress_all(self) -> None:
         """Let all widgets take their colours anew."""
-        self._dress(perf_counter())
+        for each in self._app.allWidgets():
+            if each.isVisible() or not (each.parent() or createdByPython(each)):
+                self._dress(each)
+        self._to_do = [each for each in self._app.topLevelWidgets() if createdByPython(each)]
         self._timer.start()
+        self._app.installEventFilter(self)
+
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+        """Dress what comes into view before its turn has come."""
+        if event.type() is QEvent.Type.Show and isinstance(watched, QWidget):
+            self._dress(watched)
+        return False
 
     def _go_on(self) -> None:
-        if self._dress(perf_counter() + _TURN_S):
-            self._timer.stop()
+        until = perf_counter() + _TURN_S
+        while self._to_do:
+            self._dress_all_of(self._to_do.pop())
+            if perf_counter() > until:
+                return
+        self._timer.stop()
+        self._app.removeEventFilter(self)
 
-    def _dress(self, until: float) -> bool:
-        """Dress what is seen, and others until a time; returns whether none is left.
+    def _dress_all_of(self, widget: QWidget) -> None:
+        """Dress a widget and the parts that Qt has given it; ours in it have their own turn."""
+        if not isValid(widget):
+            return
+        self._dress(widget)
+        for child in widget.children():
+            if isinstance(child, QWidget):
+                if createdByPython(child):
+                    self._to_do.append(child)
+                else:
+                    self._dress_all_of(child)
 
-        No widget is remembered until the next turn: Qt deletes some that are its own, and nobody
-        is told. Each remembers itself what it wears.
-        """
+    def _dress(self, widget: QWidget) -> None:
         name = theme().name
-        left = [each for each in self._app.allWidgets() if each.property(_WEARS) != name]
-        left.sort(key=lambda each: not each.isVisible())
-        style = self._app.style()
-        for widget in left:
-            if not widget.isVisible() and perf_counter() > until:
-                return False
+        if widget.property(_WEARS) != name:
+            style = self._app.style()
             style.unpolish(widget)
             style.polish(widget)
             widget.update()
             widget.setProperty(_WEARS, name)
-        return True
 
 
 _wardrobe: list[_Wardrobe] = []
