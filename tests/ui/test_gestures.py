@@ -480,16 +480,23 @@ def test_what_is_written_behind_a_jump_is_text_and_not_a_command(window, behind)
     found()[0].close()
 
 
-def test_what_waits_behind_a_dialog_that_has_come_up_is_dropped(window, behind):
+@pytest.mark.parametrize("dialog", [True, False])
+def test_what_waits_behind_a_dialog_that_has_come_up_is_dropped(window, behind, dialog):
+    """Behind something else that is waited for, such as a save, it comes after that."""
     session = window.session
     jump_ends(behind)
     asked = []
 
     def asks():
-        loop = QEventLoop()
+        loop, box = QEventLoop(), QMessageBox(window.shell)
+        box.setModal(True)
+        box.setVisible(dialog)
         QTimer.singleShot(30, loop.quit)
         asked.append(loop)
         loop.exec()
+        box.hide()
+        box.deleteLater()
+        session.choose_tool("paint")
 
     window.commands.named("Select").action.triggered.connect(asks)
     QTest.keyClick(behind, Qt.Key.Key_S)
@@ -497,10 +504,27 @@ def test_what_waits_behind_a_dialog_that_has_come_up_is_dropped(window, behind):
     lays_turn_by_turn(window, lambda: asked)
     turns()
     window.commands.named("Select").action.triggered.disconnect(asks)
-    assert session.doc.history.names == ["Paint Tile 4 · props"]
-    session.choose_tool("paint")
+    assert len(session.doc.history.names) == (1 if dialog else 2)
     click(behind, behind.screen_at(5, 6))
-    assert len(session.doc.history.names) == 2, "and then everything goes on"
+    assert len(session.doc.history.names) == (2 if dialog else 3), "and then everything goes on"
+
+
+def test_a_click_does_not_go_through_a_dialog_that_has_come_up_before_it(window, behind):
+    session = window.session
+    jump_ends(behind)
+    box = QMessageBox(window.shell)
+    window.commands.named("Select").action.triggered.connect(box.open)
+    QTest.keyClick(behind, Qt.Key.Key_S)
+    drag(behind, behind.screen_at(5, 5), behind.screen_at(8, 8))
+    lays_turn_by_turn(window, box.isVisible)
+    turns()
+    window.commands.named("Select").action.triggered.disconnect(box.open)
+    assert box.isVisible()
+    assert session.selection is None
+    box.hide()
+    box.deleteLater()
+    drag(behind, behind.screen_at(5, 5), behind.screen_at(8, 8))
+    assert session.selection is not None
 
 
 def test_what_waits_for_a_widget_that_is_gone_goes_nowhere(window, behind):
@@ -549,6 +573,24 @@ def test_a_fault_in_a_dab_comes_once_and_leaves_a_usable_window(window, behind, 
     session.undo()
     assert laid(window) == 0
     assert session.doc.is_saved
+
+
+def test_input_behind_a_jump_that_fails_does_not_wait_for_ever(window, behind, monkeypatch, qtbot):
+    def broken(*_, **__):
+        raise ZeroDivisionError
+
+    jump_ends(behind)
+    QTest.keyClick(behind, Qt.Key.Key_L)
+    with monkeypatch.context() as patched:
+        patched.setattr("knitground.ui.mapside.tools.brushes.plan_dab", broken)
+        with qtbot.captureExceptions() as faults:
+            turns(10)
+    assert [kind for kind, *_ in faults] == [ZeroDivisionError]
+    turns(10)
+    assert window.session.tool == "line"
+    assert not window.session.in_gesture
+    click(behind, behind.screen_at(5, 5))
+    assert window.session.doc.history.names[-1].startswith("Line")
 
 
 def test_a_jump_that_is_called_off_before_its_release_leaves_nothing(window, behind):

@@ -83,9 +83,20 @@ class CatchUp(QObject):
         return self._view.gesture is not None and self._view.gesture.is_behind
 
     def _go_on(self) -> None:
-        if self._hands_on:  # a dialog has come up: what waits was not meant for it
-            self._let_out()
-            return
+        if self._hands_on and (
+            QApplication.activeModalWidget() or QApplication.activePopupWidget()
+        ):
+            self._let_out()  # what waits was not meant for what has come up
+        try:
+            if not self._hands_on:  # else something is waited for, such as a save
+                self._do_a_turn()
+        finally:  # whatever went wrong: input never waits for ever
+            if self._is_behind or self._in_line:
+                self._turn.start()
+            else:
+                self._app.removeEventFilter(self)
+
+    def _do_a_turn(self) -> None:
         gesture = self._view.gesture
         if gesture is not None and gesture.is_behind:
             gesture.catch_up()
@@ -94,10 +105,6 @@ class CatchUp(QObject):
             self._end()
         elif not self._is_behind:
             self._hand_on()
-        if self._is_behind or self._in_line:
-            self._turn.start()
-        else:
-            self._app.removeEventFilter(self)
 
     def _end(self) -> None:
         """End a gesture that has been let go of; if it was called off then, it can be redone."""
@@ -145,7 +152,7 @@ class CatchUp(QObject):
         until = perf_counter() + _TURN_S
         while self._in_line and not self._is_behind and perf_counter() < until:
             watched, event = self._in_line.popleft()
-            self._turn.start()  # if it opens a dialog that waits for an answer, this comes in it
+            self._turn.start()  # if it opens a dialog that waits for an answer, it comes in there
             self._hands_on = True
             try:
                 _send(watched, event)
@@ -157,7 +164,6 @@ class CatchUp(QObject):
     def _let_out(self) -> None:
         while self._in_line:
             delete(self._in_line.popleft()[1])
-        self._app.removeEventFilter(self)
 
 
 def _takes_text(watched: QObject, event: QEvent) -> bool:
@@ -171,7 +177,12 @@ def _takes_text(watched: QObject, event: QEvent) -> bool:
 
 
 def _send(watched: QObject, event: QEvent) -> None:
-    """Send input to where it went, or to where it goes by now; nowhere if that is gone."""
+    """Send input to where it went, or to where it goes by now.
+
+    Nowhere if that is gone, or behind a dialog that is to be answered first.
+    """
+    if QApplication.activeModalWidget() and not isinstance(event, QKeyEvent):
+        return
     to: QObject | None = watched
     if isinstance(watched, QWindow):
         if isinstance(event, QKeyEvent):
