@@ -32,6 +32,7 @@ from knitground.core.model.standing import standing_of
 from knitground.core.model.terrain import SetKind
 from knitground.core.model.tile import TileRef
 from knitground.core.model.tileset import TileFacts
+from knitground.ui.common.widgets import TakeButton
 from knitground.ui.mapside.canvas.chunks import image_of
 from knitground.ui.mapside.mockupdialog import ALL, MockupDialog
 from knitground.ui.mapside.tools.tool import PATCH_KIND
@@ -443,6 +444,27 @@ def test_the_border_is_dragged_to_grow_and_to_cut_the_map(window, view):
     assert (map_.width, map_.height) == (wide - 3, high - 4)
     session.doc.undo()
     assert snapshot(session.project) == start
+
+
+@pytest.mark.parametrize("page", ["terrains", "mixes", "tray", "markers", "tints"])
+def test_a_second_click_on_what_is_in_hand_leaves_it_there_and_the_button_pressed(window, page):
+    window.show_stage("draw")
+    session, home = window.session, getattr(window.stage, page)
+    session.choose_layer(session.map.layers[{"markers": 5, "tints": 6}.get(page, 0)])
+    home.refresh()
+    settle()
+
+    def buttons():
+        return [each for each in home.findChildren(TakeButton) if each.isVisibleTo(home)]
+
+    assert len(buttons()) > 1
+    for place in (1, 0):
+        for _ in range(2):
+            buttons()[place].click()
+            settle()
+            assert [n for n, each in enumerate(buttons()) if each.isChecked()] == [place]
+            taken = session.hand
+    assert taken is not None
 
 
 def test_two_views_of_one_map_follow_one_another(window, view):

@@ -95,6 +95,22 @@ def primary(text: str, action: Callable[[], object], hint: str = "", keys: str =
     return made
 
 
+class TakeButton(QPushButton):
+    """A button that takes something in hand: pressed in as long as that is there.
+
+    A second click takes it again; it does not let it go, so the button stays as it is.
+    """
+
+    def __init__(self, text: str, *, left: bool = True) -> None:
+        super().__init__(text)
+        if left:
+            self.setProperty("left", "true")
+        self.setCheckable(True)
+
+    def nextCheckState(self) -> None:
+        self.setChecked(True)
+
+
 def icon_button(name: str, action: Callable[[], object], hint: str, keys: str = "") -> QToolButton:
     """Make a small button with an icon and a tooltip."""
     made = QToolButton()

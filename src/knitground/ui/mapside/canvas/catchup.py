@@ -120,7 +120,7 @@ class CatchUp(QObject):
         kind = event.type()
         if self._hands_on or not (self._in_line or self._is_behind):
             return False
-        if kind is QEvent.Type.ShortcutOverride and self._will_be_written(event):
+        if kind is QEvent.Type.ShortcutOverride and self._will_be_written():
             event.accept()
             return True
         if kind not in _KINDS or (not self._in_line and self._is_of_gesture(event)):
@@ -143,7 +143,7 @@ class CatchUp(QObject):
         released = event.type() is QEvent.Type.MouseButtonRelease
         return released and event.button() == self._view.gesture_button
 
-    def _will_be_written(self, event: QEvent) -> bool:
+    def _will_be_written(self) -> bool:
         """Whether what waits will take keys for itself: they are text then, not shortcuts."""
         return any(_takes_text(watched, each) for watched, each in self._in_line)
 

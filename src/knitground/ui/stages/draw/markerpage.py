@@ -13,7 +13,6 @@ from PySide6.QtWidgets import (
     QDoubleSpinBox,
     QFormLayout,
     QLineEdit,
-    QPushButton,
     QWidget,
 )
 
@@ -33,7 +32,7 @@ from knitground.core.model.map import Map
 from knitground.core.model.marker import Marker, Shape
 from knitground.core.model.properties import Property
 from knitground.ui.common.propertyeditor import DIFFERENT, PropertyEditor
-from knitground.ui.common.widgets import clear, column, head, note, row
+from knitground.ui.common.widgets import TakeButton, clear, column, head, note, row
 from knitground.ui.common.words import on_button, tip_of
 from knitground.ui.mapside.canvas.markers import READY_KINDS, kind_colour
 from knitground.ui.mapside.tools.markers import chosen_markers
@@ -76,7 +75,7 @@ class MarkerPage(QWidget):
         self._words = ""
         self._kinds: object = None
         self._filling = False
-        self.buttons: dict[str, QPushButton] = {}
+        self.buttons: dict[str, TakeButton] = {}
         self.kinds = column(spacing=4)
         self.new_kind = QLineEdit()
         self.new_kind.setPlaceholderText("another kind…")
@@ -166,11 +165,9 @@ class MarkerPage(QWidget):
             clear(self.kinds)
             self.buttons = {}
             for kind in names:
-                made = QPushButton(on_button(kind))
+                made = TakeButton(on_button(kind))
                 made.setIcon(kind_icon(kind))
                 made.setIconSize(QSize(18, 18))
-                made.setProperty("left", "true")
-                made.setCheckable(True)
                 made.setToolTip(tip_of(f"Take the kind “{kind}” in hand"))
                 made.clicked.connect(partial(self._take, kind))
                 self.kinds.addWidget(made)

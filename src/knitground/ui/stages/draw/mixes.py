@@ -34,6 +34,7 @@ from knitground.ui.common.painting import painting
 from knitground.ui.common.theme import LINEN
 from knitground.ui.common.widgets import (
     ShareBar,
+    TakeButton,
     clear,
     column,
     icon_button,
@@ -183,9 +184,7 @@ class MixList(NamedList):
 
     def _mix_card(self, mix: Mix, chosen: bool) -> QWidget:
         card = QWidget()
-        take = QPushButton(on_button(mix.name))
-        take.setProperty("left", "true")
-        take.setCheckable(True)
+        take = TakeButton(on_button(mix.name))
         take.setMinimumWidth(60)
         take.setChecked(chosen)
         take.setToolTip(tip_of(f"Take the mix “{mix.name}” in hand"))

@@ -3,13 +3,12 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QSize, Signal
-from PySide6.QtWidgets import QPushButton
 
 from knitground.core.edit.hand import TerrainInHand
 from knitground.core.model.terrain import TerrainSet
 from knitground.core.model.tileset import Tileset
 from knitground.ui.common.terrainicon import set_title, terrain_icon
-from knitground.ui.common.widgets import button, clear, column, note
+from knitground.ui.common.widgets import TakeButton, button, clear, column, note
 from knitground.ui.common.words import on_button, tip_of
 from knitground.ui.session import Session
 from knitground.ui.stages.draw.namedlist import NamedList
@@ -23,7 +22,7 @@ class TerrainList(NamedList):
     def __init__(self, session: Session) -> None:
         super().__init__(session)
         self.lines.setSpacing(6)
-        self.buttons: dict[TerrainInHand, QPushButton] = {}
+        self.buttons: dict[TerrainInHand, TakeButton] = {}
         self.setLayout(column(self.lines, 1))
 
     def state(self) -> object:
@@ -50,17 +49,17 @@ class TerrainList(NamedList):
                     if self.fits(terrain.name):
                         self._add(tileset, kit, mark)
         if not terrains:
-            self.lines.addWidget(note("No terrain yet. Mark which corners show what in Terrains."))
+            self.lines.addWidget(
+                note("No terrain yet: say in Terrains what tiles show at their sides and corners.")
+            )
             self.lines.addWidget(button("Go to Terrains", self.marking_asked.emit))
 
     def _add(self, tileset: Tileset, kit: TerrainSet, mark: int) -> None:
         name = kit.name_of(mark)
         hand = TerrainInHand(tileset.name, kit.name, mark, name)
-        made = QPushButton(on_button(name))
+        made = TakeButton(on_button(name))
         made.setIcon(terrain_icon(kit, mark))
         made.setIconSize(QSize(20, 20))
-        made.setProperty("left", "true")
-        made.setCheckable(True)
         made.setToolTip(tip_of(f"Take {name} in hand (key {mark})"))
         made.clicked.connect(lambda: self.taken.emit(hand))
         self.lines.addWidget(made)

@@ -7,12 +7,12 @@ from functools import partial
 import numpy as np
 from PySide6.QtCore import QSize, Qt, Signal
 from PySide6.QtGui import QColor, QIcon, QPixmap
-from PySide6.QtWidgets import QColorDialog, QGridLayout, QLabel, QPushButton, QSlider, QWidget
+from PySide6.QtWidgets import QColorDialog, QGridLayout, QLabel, QSlider, QWidget
 
 from knitground.core.edit.hand import TintInHand
 from knitground.core.model.layers import TintLayer
 from knitground.core.model.limits import FULL_TINT
-from knitground.ui.common.widgets import button, clear, column, note, row
+from knitground.ui.common.widgets import TakeButton, button, clear, column, note, row
 from knitground.ui.common.words import on_button, tip_of
 from knitground.ui.session import Session
 
@@ -42,7 +42,7 @@ class TintPage(QWidget):
         self.session = session
         self.colour = READY[0][1]
         self._shown: object = None
-        self.buttons: dict[str, QPushButton] = {}
+        self.buttons: dict[str, TakeButton] = {}
         self.grid = QGridLayout()
         self.grid.setSpacing(4)
         self.strength = QSlider(Qt.Orientation.Horizontal)
@@ -89,10 +89,9 @@ class TintPage(QWidget):
             clear(self.grid)
             self.buttons = {}
             for n, colour in enumerate(colours):
-                made = QPushButton(on_button(names.get(colour, "")))
+                made = TakeButton(on_button(names.get(colour, "")), left=False)
                 made.setIcon(swatch_icon(colour))
                 made.setIconSize(QSize(18, 18))
-                made.setCheckable(True)
                 made.setMinimumWidth(30)
                 made.setToolTip(tip_of(f"Take {names.get(colour, 'colour')} {colour} in hand"))
                 made.setAccessibleName(f"{names.get(colour, 'colour')} {colour}")

@@ -6,11 +6,20 @@ from functools import partial
 
 from PySide6.QtCore import QMimeData, QPoint, QSize, Qt, Signal
 from PySide6.QtGui import QDrag, QIcon, QMouseEvent, QPixmap
-from PySide6.QtWidgets import QInputDialog, QPushButton, QWidget
+from PySide6.QtWidgets import QInputDialog, QWidget
 
 from knitground.core.edit.tray import drop_patch, keep_patch, rename_patch
 from knitground.core.model.patch import Patch
-from knitground.ui.common.widgets import button, clear, column, icon_button, note, row, tile_pixmap
+from knitground.ui.common.widgets import (
+    TakeButton,
+    button,
+    clear,
+    column,
+    icon_button,
+    note,
+    row,
+    tile_pixmap,
+)
 from knitground.ui.common.words import on_button, tip_of
 from knitground.ui.mapside.handpixels import patch_pixels
 from knitground.ui.mapside.tools.tool import PATCH_KIND
@@ -18,7 +27,7 @@ from knitground.ui.session import Session
 from knitground.ui.stages.draw.namedlist import NamedList
 
 
-class PatchButton(QPushButton):
+class PatchButton(TakeButton):
     """A patch of the tray: a click takes it, a drag carries it onto the map."""
 
     def __init__(self, patch: Patch, picture: QPixmap | None) -> None:
@@ -26,8 +35,6 @@ class PatchButton(QPushButton):
         self.patch = patch
         self._picture = picture
         self._press: QPoint | None = None
-        self.setProperty("left", "true")
-        self.setCheckable(True)
         self.setMinimumWidth(60)
         self.setStyleSheet("min-height: 52px;")  # the window's own sheet sets a lower one
         self.setToolTip(tip_of(f"Take “{patch.name}” in hand, or drag it onto the map"))
