@@ -211,9 +211,8 @@ class Ribbon(QFrame):
         QTimer.singleShot(0, self, self._say_hand)  # what is shown beside it decides its room
         self.brush.blockSignals(True)
         self.brush.setValue(s.size)
-        one, more = ("vertex", "vertices") if s.lays_terrain else ("cell", "cells")
-        unit = "path" if s.draws_path else one if s.size == 1 else more
-        self.brush.setSuffix(f" {unit}")
+        unit = " vertices" if s.lays_terrain else " path" if s.draws_path else " cells"
+        self.brush.setSuffix(unit)
         self.brush.blockSignals(False)
         markers, tint = isinstance(s.layer, MarkerLayer), isinstance(s.layer, TintLayer)
         brushes = s.tool in ("paint", "line", "box", "erase") and not markers
