@@ -12,6 +12,7 @@ from knitground.core.model.project import Project
 from knitground.ui import tour
 from knitground.ui.common.sheetview import SheetView
 from knitground.ui.common.theme import THEMES, theme
+from knitground.ui.common.turn import begin_turn
 from knitground.ui.mapside.tools import brushes
 from knitground.ui.project.memory import Memory
 from knitground.ui.shell import Shell
@@ -36,6 +37,7 @@ def settle_view(view):
 def rest(window):
     """Let the window do what it does in idle moments: tests are too short for any by itself."""
     while window._idle.isActive():
+        begin_turn()
         window._work_off()
     settle()
 

@@ -19,9 +19,11 @@ from knitground.core.model.terrain import TerrainSet
 from knitground.core.model.tileset import Tileset
 from knitground.ui.common.commands import Commands
 from knitground.ui.common.finder import Finder
+from knitground.ui.common.holding import hold
 from knitground.ui.common.notices import Notices
 from knitground.ui.common.tasks import call_off_jobs, run_with_progress, wait_for_jobs, warm_up
 from knitground.ui.common.theme import THEMES, theme, use
+from knitground.ui.common.turn import turn_is_full, until_in_turn
 from knitground.ui.common.widgets import column
 from knitground.ui.common.words import on_button, tip_of
 from knitground.ui.mapside import clipboard, scatter
@@ -256,9 +258,9 @@ class Window(QObject):
 
     def _work_off(self) -> None:
         """Knit, in idle moments, what nobody has looked at; then tell the gaps."""
-        if self.session.doc.in_stroke or not self.shell.isEnabled():
+        if self.session.doc.in_stroke or hold().is_on or turn_is_full():
             return
-        until = perf_counter() + _IDLE_S
+        until = until_in_turn(_IDLE_S)
         while self.session.doc.work_off(1):
             if perf_counter() > until:
                 return

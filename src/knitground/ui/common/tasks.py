@@ -18,6 +18,7 @@ from shiboken6 import isValid
 from knitground.core.base.errors import Cancelled, Fault, KnitError
 from knitground.core.base.progress import Progress
 from knitground.core.edit.document import Document
+from knitground.ui.common.holding import hold
 
 Result = TypeVar("Result")
 SHOW_AFTER_MS = 300
@@ -187,47 +188,69 @@ def run_with_progress(
 ) -> Job[Result]:
     """Run work with a progress window that shows itself after 0.3 s; Cancel changes nothing.
 
-    The window takes no input meanwhile, and with `doc` the document is leased: nothing changes it,
-    so the work can read it. Whatever happens, the window is usable again when it ends.
+    No window takes input meanwhile (`Hold`), and with `doc` the document is leased: nothing changes
+    it, so the work can read it. Whatever happens, the window is usable again when it ends.
     """
+    shown: list[QProgressDialog] = []
+    focus = QApplication.focusWidget()
+    if focus is not None:
+        focus.clearFocus()  # what is being written in a field is part of what is worked on
+    hold().begin(keeps=doc is not None)
+    if doc is not None:
+        doc.take_lease()
+
+    def show() -> None:
+        shown.append(_progress_window(parent, title))
+        shown[0].canceled.connect(job.cancel)
+        hold().let_in(shown[0])
+        shown[0].show()
+
+    def progressed(part: float) -> None:
+        for dialog in shown:
+            dialog.setValue(int(part * 1000))
+
+    def close() -> None:
+        if isValid(show_later):
+            show_later.stop()
+            show_later.deleteLater()
+        for dialog in shown:
+            if isValid(dialog):
+                dialog.hide()
+                dialog.deleteLater()
+        shown.clear()
+        hold().end()
+        if doc is not None:
+            doc.end_lease()
+        if focus is not None and isValid(focus) and focus.isVisible():
+            focus.setFocus()
+
+    job = Job(work, done, failed, progressed, parent, ended=close)
+    show_later = QTimer(parent, singleShot=True, interval=SHOW_AFTER_MS)
+    show_later.timeout.connect(show)
+    show_later.start()
+    job.start()
+    return job
+
+
+def _progress_window(parent: QWidget, title: str) -> QProgressDialog:
     dialog = QProgressDialog(title, "Cancel", 0, 1000, parent)
     dialog.setWindowModality(Qt.WindowModality.ApplicationModal)
     dialog.setMinimumDuration(2**30)
     dialog.setAutoClose(False)
     dialog.setAutoReset(False)
     dialog.setMinimumWidth(360)
-    show_later = QTimer(dialog, singleShot=True, interval=SHOW_AFTER_MS)
-    show_later.timeout.connect(dialog.show)
-    focus = QApplication.focusWidget()
-    parent.setEnabled(False)
-    dialog.setEnabled(True)  # it went with its parent: nobody could have pressed Cancel
-    if doc is not None:
-        doc.take_lease()
-
-    def close() -> None:
-        show_later.stop()
-        parent.setEnabled(True)
-        dialog.hide()
-        dialog.deleteLater()
-        if focus is not None and isValid(focus) and focus.isVisible():
-            focus.setFocus()
-        if doc is not None:
-            doc.end_lease()
-
-    job = Job(
-        work, done, failed, lambda part: dialog.setValue(int(part * 1000)), parent, ended=close
-    )
-    dialog.canceled.connect(job.cancel)
-    show_later.start()
-    job.start()
-    return job
+    return dialog
 
 
 def wait_for(job: Job[Any]) -> None:
-    """Wait for one job, the interface going on meanwhile."""
+    """Wait for one job, the interface going on meanwhile.
+
+    Input waits until the caller has had its turn: what it does next belongs to the job.
+    """
     loop = QEventLoop()
     timer = QTimer(interval=5)
     timer.timeout.connect(lambda: None if job in _running else loop.quit())
     timer.start()
     if job in _running:
-        loop.exec()
+        with hold().loop():
+            loop.exec()

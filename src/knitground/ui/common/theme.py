@@ -18,6 +18,8 @@ from PySide6.QtWidgets import (
 )
 from shiboken6 import createdByPython, isValid
 
+from knitground.ui.common.turn import until_in_turn
+
 
 @dataclass(frozen=True)
 class Theme:
@@ -128,7 +130,7 @@ class _Wardrobe(QObject):
         return False
 
     def _go_on(self) -> None:
-        until = perf_counter() + _TURN_S
+        until = until_in_turn(_TURN_S)
         while self._to_do:
             self._dress_all_of(self._to_do.pop())
             if perf_counter() > until:

@@ -37,6 +37,7 @@ from knitground.core.model.layers import (
 from knitground.core.model.limits import MAX_SHIFT
 from knitground.core.model.map import Map
 from knitground.ui.common.commands import Commands
+from knitground.ui.common.turn import turn_is_full
 from knitground.ui.common.widgets import button, note, row
 from knitground.ui.common.words import on_button
 from knitground.ui.mapside.layercard import Card
@@ -133,6 +134,9 @@ class Strip(QFrame):
         self._draw_one_thumb()
 
     def _draw_one_thumb(self) -> None:
+        if turn_is_full():
+            self._next_thumb.start()
+            return
         map_ = self.session.map
         while map_ is not None and self._to_draw:
             card = self._to_draw.pop(0)

@@ -7,32 +7,14 @@ rest at once. So it waits, and comes in its order when the stroke is there.
 
 from __future__ import annotations
 
-from collections import deque
 from collections.abc import Callable
-from time import perf_counter
 
 from PySide6.QtCore import QCoreApplication, QEvent, QObject, Qt, QTimer
-from PySide6.QtGui import (
-    QAction,
-    QGuiApplication,
-    QKeyEvent,
-    QMouseEvent,
-    QWindow,
-)
-from PySide6.QtWidgets import QAbstractSpinBox, QApplication, QLineEdit, QWidget
-from shiboken6 import delete, isValid
+from PySide6.QtGui import QKeyEvent, QMouseEvent
+from PySide6.QtWidgets import QApplication
 
+from knitground.ui.common.inputline import INPUT, InputLine
 from knitground.ui.mapside.canvas.picture import MapPicture
-
-_KINDS = frozenset(
-    {
-        QEvent.Type.KeyPress, QEvent.Type.KeyRelease, QEvent.Type.Shortcut, QEvent.Type.Wheel,
-        QEvent.Type.MouseButtonPress, QEvent.Type.MouseButtonRelease, QEvent.Type.MouseMove,
-        QEvent.Type.MouseButtonDblClick, QEvent.Type.ContextMenu,
-    }
-)  # fmt: skip
-_TURN_S = 0.01
-"""How long input that has waited is handed on in one turn of the interface."""
 
 
 class CatchUp(QObject):
@@ -51,10 +33,9 @@ class CatchUp(QObject):
         self.is_let_go = False
         """Whether the button is up while the gesture's tool is still behind."""
         self._unwanted = False
-        self._in_line: deque[tuple[QObject, QEvent]] = deque()
-        self._hands_on = False
         self._turn = QTimer(self, singleShot=True, interval=0)
         self._turn.timeout.connect(self._go_on)
+        self._in_line = InputLine(self._turn.start)
 
     def look(self) -> None:
         """Go on, from the next turn, with what the gesture is behind with."""
@@ -83,12 +64,12 @@ class CatchUp(QObject):
         return self._view.gesture is not None and self._view.gesture.is_behind
 
     def _go_on(self) -> None:
-        if self._hands_on and (
+        if self._in_line.hands_on and (
             QApplication.activeModalWidget() or QApplication.activePopupWidget()
         ):
-            self._let_out()  # what waits was not meant for what has come up
+            self._in_line.let_out()  # what waits was not meant for what has come up
         try:
-            if not self._hands_on:  # else something is waited for, such as a save
+            if not self._in_line.hands_on:  # else something is waited for, such as a save
                 self._do_a_turn()
         finally:  # whatever went wrong: input never waits for ever
             if self._is_behind or self._in_line:
@@ -104,7 +85,8 @@ class CatchUp(QObject):
         if gesture is not None and self.is_let_go and not gesture.is_behind:
             self._end()
         elif not self._is_behind:
-            self._hand_on()
+            self._in_line.hand_on(lambda: not self._is_behind)
+            self._turn.stop()
 
     def _end(self) -> None:
         """End a gesture that has been let go of; if it was called off then, it can be redone."""
@@ -118,12 +100,12 @@ class CatchUp(QObject):
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
         kind = event.type()
-        if self._hands_on or not (self._in_line or self._is_behind):
+        if self._in_line.hands_on or not (self._in_line or self._is_behind):
             return False
-        if kind is QEvent.Type.ShortcutOverride and self._will_be_written():
+        if kind is QEvent.Type.ShortcutOverride and self._in_line.will_be_written():
             event.accept()
             return True
-        if kind not in _KINDS or (not self._in_line and self._is_of_gesture(event)):
+        if kind not in INPUT or (not self._in_line and self._is_of_gesture(event)):
             return False
         is_escape = isinstance(event, QKeyEvent) and event.key() == Qt.Key.Key_Escape
         if is_escape and not self._in_line:
@@ -131,7 +113,7 @@ class CatchUp(QObject):
                 return False  # it calls off what is being drawn
             self._unwanted = True
             return True
-        self._in_line.append((watched, event.clone()))
+        self._in_line.add(watched, event)
         return True
 
     def _is_of_gesture(self, event: QEvent) -> bool:
@@ -142,56 +124,3 @@ class CatchUp(QObject):
             return False
         released = event.type() is QEvent.Type.MouseButtonRelease
         return released and event.button() == self._view.gesture_button
-
-    def _will_be_written(self) -> bool:
-        """Whether what waits will take keys for itself: they are text then, not shortcuts."""
-        return any(_takes_text(watched, each) for watched, each in self._in_line)
-
-    def _hand_on(self) -> None:
-        """Hand on what waits, in its order, until a stroke is behind again or the turn is over."""
-        until = perf_counter() + _TURN_S
-        while self._in_line and not self._is_behind and perf_counter() < until:
-            watched, event = self._in_line.popleft()
-            self._turn.start()  # if it opens a dialog that waits for an answer, it comes in there
-            self._hands_on = True
-            try:
-                _send(watched, event)
-            finally:
-                self._hands_on = False
-                delete(event)
-        self._turn.stop()
-
-    def _let_out(self) -> None:
-        while self._in_line:
-            delete(self._in_line.popleft()[1])
-
-
-def _takes_text(watched: QObject, event: QEvent) -> bool:
-    """Whether input brings up something to write in: a press on a field, a command with “…”."""
-    if event.type() is QEvent.Type.Shortcut:
-        return isinstance(watched, QAction) and watched.text().endswith("…")
-    if event.type() is not QEvent.Type.MouseButtonPress or not isinstance(event, QMouseEvent):
-        return False
-    under = QApplication.widgetAt(event.globalPosition().toPoint())
-    return isinstance(under, QLineEdit | QAbstractSpinBox)
-
-
-def _send(watched: QObject, event: QEvent) -> None:
-    """Send input to where it went, or to where it goes by now.
-
-    Nowhere if that is gone, or behind a dialog that is to be answered first.
-    """
-    if QApplication.activeModalWidget() and not isinstance(event, QKeyEvent):
-        return
-    to: QObject | None = watched
-    if isinstance(watched, QWindow):
-        if isinstance(event, QKeyEvent):
-            popup = QApplication.activePopupWidget()
-            to = (popup.focusWidget() or popup) if popup else QApplication.focusWidget()
-        there = to is not None and watched in QGuiApplication.allWindows()
-    elif isinstance(watched, QWidget):
-        there = watched in QApplication.allWidgets()
-    else:
-        there = isValid(watched)
-    if there and to is not None:
-        QCoreApplication.sendEvent(to, event)

@@ -19,6 +19,7 @@ from knitground.core.model.lattice import Rect
 from knitground.core.model.layers import MarkerLayer
 from knitground.core.model.map import cells_under
 from knitground.core.model.marker import Marker
+from knitground.ui.common.turn import until_in_turn
 from knitground.ui.mapside.canvas.chunks import image_of
 from knitground.ui.mapside.canvas.lesson import draw_guest
 from knitground.ui.mapside.canvas.markers import draw_frame, draw_marker_ghost, draw_markers
@@ -128,7 +129,7 @@ class MapPainter:
             self._come_again(
                 draw_guest(
                     painter, camera, self.view.shown_map, self.view.store, guest, clip,
-                    perf_counter() + _GHOST_SECONDS,
+                    until_in_turn(_GHOST_SECONDS),
                 )
             )  # fmt: skip
         plan = None if guest is not None and guest.takes_clicks else self.view.plan
@@ -136,7 +137,7 @@ class MapPainter:
             self._come_again(
                 draw_plan(
                     painter, self.view.camera, self.view.shown_map, self.view.store, plan,
-                    perf_counter() + _GHOST_SECONDS,
+                    until_in_turn(_GHOST_SECONDS),
                 )
             )  # fmt: skip
         self._draw_markers(painter, clip)

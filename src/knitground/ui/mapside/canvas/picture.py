@@ -22,6 +22,7 @@ from knitground.core.model.map import Map
 from knitground.core.model.marker import Marker
 from knitground.ui.common.painting import painting
 from knitground.ui.common.theme import theme
+from knitground.ui.common.turn import until_in_turn
 from knitground.ui.mapside.canvas.border import BorderDrag
 from knitground.ui.mapside.canvas.chunks import ChunkStore
 from knitground.ui.mapside.canvas.ghost import Ghost
@@ -365,7 +366,7 @@ class MapPicture(QWidget):
             painter.fillRect(event.rect(), theme().colour("canvas"))
             if self.shown_map is None or self.store is None:
                 return
-            until = perf_counter() + _FRAME_SECONDS
+            until = until_in_turn(_FRAME_SECONDS)
             self.cold = 0
             self.map_painter.draw_ground(painter)
             for down, across in self.map_painter.copies():

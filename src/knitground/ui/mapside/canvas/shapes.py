@@ -28,6 +28,7 @@ from knitground.core.shapes.merge import Laid, Merged, joined_areas, laid_shapes
 from knitground.ui.common.shapedrawing import draw_letter, ring_path
 from knitground.ui.common.tasks import Job
 from knitground.ui.common.theme import LINEN
+from knitground.ui.common.turn import until_in_turn
 from knitground.ui.mapside.canvas.overlay import seen_cells
 from knitground.ui.mapside.canvas.zoom import Camera
 from knitground.ui.session import Session
@@ -159,7 +160,7 @@ class MapShapes:
             for col in range(box.left // _SIDE, -(-box.right // _SIDE))
         ]  # fmt: skip
         blocks = self._blocks.setdefault(map_, OrderedDict())
-        until = perf_counter() + _SECONDS
+        until = until_in_turn(_SECONDS)
         for key in keys:
             if key not in blocks:
                 if perf_counter() > until:
