@@ -8,13 +8,13 @@ import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QComboBox, QInputDialog
+from PySide6.QtWidgets import QApplication, QComboBox, QInputDialog, QLineEdit
 from tests.maps import snapshot
-from tests.ui.conftest import LEFT, NONE, drag, move, settle, settle_view
+from tests.ui.conftest import LEFT, NONE, drag, move, settle, settle_view, wake
 
 from knitground.core.base.window import Box
 from knitground.core.edit.laying import plan_cells
-from knitground.core.edit.recipes import add_step, step_title
+from knitground.core.edit.recipes import add_step, move_step, step_title
 from knitground.core.edit.selecting import Selection
 from knitground.core.edit.tiles import add_tag
 from knitground.core.grow import runner
@@ -209,6 +209,118 @@ def test_sliders_are_live_and_one_step_of_the_history(window, coast):
     assert session.map.recipe.steps[1].share == 0.6
     session.undo()
     assert (session.map.layers[0].terrain == before).all()
+
+
+def a_slider(bench):
+    """A step with a slider that changes it, its card opened: place, field and slider."""
+    for card in bench.cards:
+        for each in FIELDS.get(card.kind, ()):
+            if each.shown is As.SLIDER and each.only is None:
+                if not card.is_open:
+                    bench.open_card(card.place)
+                return card.place, each.of, card.fields[each.of]
+    raise AssertionError("there is none")
+
+
+def test_what_a_held_slider_has_asked_for_never_goes_to_another_map(window, coast, monkeypatch):
+    session, asked = window.session, window.session.map
+    monkeypatch.setattr("knitground.ui.stages.grow.bench.LIVE_CELLS", 0)
+    place, of, slider = a_slider(coast)
+    slider.setSliderDown(True)
+    slider.setValue(slider.maximum())
+    assert getattr(asked.recipe.steps[place], of) != getattr(coast.wished[place], of)
+    wanted = coast.wished
+    other = session.project.map_named("North basin")
+    before = snapshot(other)
+    session.choose_map(other)
+    slider.setSliderDown(False)
+    done()
+    assert snapshot(other) == before
+    assert asked.recipe.steps == wanted, "and it is kept where it belongs"
+    session.undo()
+    assert asked.recipe.steps != wanted
+
+
+def test_a_run_that_ends_when_another_map_is_shown_tells_and_runs_nothing_there(
+    window, coast, monkeypatch
+):
+    session, goes_on = window.session, threading.Event()
+    ran = []
+    real = runner.run_recipe
+
+    def slow(project, trial, *rest, **more):
+        ran.append(trial.name)
+        assert goes_on.wait(20)
+        return real(project, trial, *rest, **more)
+
+    monkeypatch.setattr("knitground.ui.stages.grow.runs.run_recipe", slow)
+    coast.runs.run_new()
+    slider = a_slider(coast)[2]
+    slider.setValue(slider.maximum())
+    for _ in range(3):
+        QApplication.processEvents()
+    wanted, asked = coast.wished, session.map
+    assert wanted is not None, "it waits for the run"
+    other = session.project.map_named("North basin")
+    before = snapshot(other)
+    session.choose_map(other)
+    goes_on.set()
+    done()
+    assert ran == ["Salt coast"]
+    assert snapshot(other) == before
+    assert coast.told == {}
+    assert asked.recipe.steps == wanted
+
+
+def test_cards_go_with_their_steps_and_what_is_written_stays_with_its_own(window, coast):
+    session = window.session
+    cards = list(coast.cards)
+    coast.shift(0, 2)
+    done()
+    assert [cards.index(each) for each in coast.cards[:3]] == [1, 2, 0]
+    assert [each.place for each in coast.cards] == list(range(len(cards)))
+    assert all(card.step == step for card, step in zip(coast.cards, session.map.recipe.steps))
+    coast.cards[2].wanted.emit("up")
+    done()
+    assert [cards.index(each) for each in coast.cards[:3]] == [1, 0, 2]
+    # Another map's recipe takes the cards of the same kinds, and shows its own settings in them.
+    session.choose_map(session.project.map_named("Harbour pans"))
+    settle()
+    steps = session.map.recipe.steps
+    assert len(coast.cards) == len(steps)
+    assert all(card.map is session.map and card.step == step
+               for card, step in zip(coast.cards, steps))  # fmt: skip
+    for title, card in zip(map(step_title, steps), coast.cards):
+        assert f"{card.place + 1}  {title}" in card.title.toolTip()
+    assert any(each in cards for each in coast.cards)
+
+
+def test_a_field_that_is_being_written_in_writes_into_no_other_step(window, coast):
+    session, other = window.session, window.session.project.map_named("North basin")
+    session.apply(add_step(session.project, other, MarkersStep))
+    for map_ in (session.map, other):  # first in both recipes: its card is open in both
+        places = [n for n, each in enumerate(map_.recipe.steps) if isinstance(each, MarkersStep)]
+        session.apply(move_step(map_, places[0], 0))
+    wake(window)
+    settle()
+    card = coast.cards[0]
+    if not card.is_open:
+        coast.open_card(0)
+    field = card.findChild(QLineEdit)
+    field.setFocus()
+    QTest.keyClicks(field, "half")
+    assert field.hasFocus()
+    steps = other.recipe.steps
+    session.choose_map(other)
+    settle()
+    assert coast.cards[0] is card, "it was used again"
+    assert card.is_open
+    assert field.text() == steps[0].kind
+    field.setFocus()
+    QTest.keyClick(field, Qt.Key.Key_Return)
+    field.clearFocus()
+    done()
+    assert other.recipe.steps == steps
 
 
 def test_what_did_not_change_is_not_run_again(window, coast):

@@ -77,7 +77,7 @@ def test_nothing_is_greyed_while_work_goes_on(window):
     go_on, greyed = Event(), []
 
     class Watch(QObject):
-        def eventFilter(self, watched, event):
+        def eventFilter(self, watched, event):  # noqa: N802 - Qt's name
             if event.type() is QEvent.Type.EnabledChange:
                 greyed.append(watched)
             return False

@@ -231,6 +231,11 @@ def put_step(map_: Map, place: int, step: Step) -> Edit:
     return _with_steps(map_, steps, f"Change step {place + 1}")
 
 
+def put_steps(map_: Map, steps: Sequence[Step]) -> Edit:
+    """Put all steps in place of those that are there."""
+    return _with_steps(map_, steps, "Change steps")
+
+
 def remove_step(map_: Map, place: int) -> Edit:
     """Take a step out; what it made stays until the recipe runs."""
     steps = salted(map_.recipe)

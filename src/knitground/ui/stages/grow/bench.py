@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import replace
 from functools import partial
 
@@ -26,6 +26,7 @@ from knitground.core.edit.recipes import (
     duplicate_step,
     move_step,
     put_step,
+    put_steps,
     remove_step,
     reroll_step,
     step_title,
@@ -76,7 +77,9 @@ class GrowBench(Stage):
         """Parts asked for and laid of the terrains of the first noise ground."""
         self.told: dict[int, Told] = {}
         self.cards: list[StepCard] = []
-        self.step_count: tuple[Step, ...] | None = None
+        self.wished: tuple[Step, ...] | None = None
+        """The steps that cards have asked for, until they have been run."""
+        self._wished_for: Map | None = None
         self._behind = False
         self._open = 0
         self._focus: int | None = None
@@ -174,7 +177,8 @@ class GrowBench(Stage):
             self._show_none()
             return
         self._filling = True
-        if self._told_for is not map_:
+        if not self.shows(map_):
+            self.settle_wish()
             self._told_for, self.told, self.laid = map_, {}, {}
             self._open = 0
         steps = map_.recipe.steps
@@ -209,16 +213,7 @@ class GrowBench(Stage):
         built = (id(map_), tuple(type(each) for each in steps))
         if built != self._built:
             self._built = built
-            clear(self.lines)
-            self.cards = []
-            for place, step in enumerate(steps):
-                card = StepCard(self.session, map_, place, type(step))
-                card.changed.connect(partial(self._change, place))
-                card.let_go.connect(self._released)
-                card.opened.connect(partial(self.open_card, place))
-                card.wanted.connect(partial(self._act, place))
-                self.cards.append(card)
-                self.lines.addWidget(card)
+            self._deal_cards(map_, steps)
             self._open = min(self._open, max(0, len(steps) - 1))
             handles: list[tuple[QWidget, ...]] = [(c.title, c.picture) for c in self.cards]
             self.dragging.watch(list(self.cards), handles)
@@ -237,6 +232,37 @@ class GrowBench(Stage):
                 told = replace(told, problem=mine, words=words)
             card.show_step(step, told)
             card.open(place == self._open)
+
+    def _deal_cards(self, map_: Map, steps: Sequence[Step]) -> None:
+        """Give each step a card: that which shows it, or one of its kind; making one takes long."""
+        left, dealt = list(self.cards), dict[int, StepCard]()
+        for same in (True, False):
+            for place, step in enumerate(steps):
+                card = next((each for each in left if each.kind is type(step)
+                             and (not same or each.step == step)), None)  # fmt: skip
+                if place not in dealt and card is not None:
+                    left.remove(card)
+                    dealt[place] = card
+                    if not same:
+                        card.let_go_of_fields()
+        for card in left:
+            self.lines.removeWidget(card)
+            card.hide()
+            card.deleteLater()
+        self.cards = [dealt.get(place) or self._new_card(map_, place, type(step))
+                      for place, step in enumerate(steps)]  # fmt: skip
+        for place, card in enumerate(self.cards):
+            card.turn_to(map_, place)
+            self.lines.removeWidget(card)
+            self.lines.addWidget(card)
+
+    def _new_card(self, map_: Map, place: int, kind: type) -> StepCard:
+        card = StepCard(self.session, map_, place, kind)
+        card.changed.connect(lambda step, held: self._change(card.place, step, held))
+        card.let_go.connect(self._released)
+        card.opened.connect(lambda: self.open_card(card.place))
+        card.wanted.connect(lambda act: self._act(card.place, act))
+        return card
 
     def open_card(self, place: int) -> None:
         """Show all settings of one step; again, of none."""
@@ -264,11 +290,12 @@ class GrowBench(Stage):
         map_ = self.session.map
         if map_ is None or self._filling or place >= len(map_.recipe.steps):
             return
-        steps = list(self.step_count or map_.recipe.steps)
+        self.settle_wish()
+        steps = list(self.wished or map_.recipe.steps)
         steps[place] = step
         if not held:
             self.new_key()
-        self.step_count = tuple(steps)
+        self.wished, self._wished_for = tuple(steps), map_
         if held and map_.height * map_.width > LIVE_CELLS:
             return
         # While a slider is held what it moves is shown at once; the steps behind it follow later.
@@ -276,8 +303,21 @@ class GrowBench(Stage):
         self._behind |= held
         self._wait.start()
 
+    def shows(self, map_: Map) -> bool:
+        """Whether the cards, and the seed, are those of a map."""
+        return self._told_for is map_
+
+    def settle_wish(self) -> None:
+        """Put what was asked for in the recipe of a map that is no longer shown; nothing runs."""
+        map_, steps = self._wished_for, self.wished
+        if steps is not None and map_ is not self.session.map:
+            self.wished = None
+            if map_ in self.session.project.maps:
+                session = self.session
+                session.doc.when_free(lambda: session.apply(put_steps(map_, steps)))
+
     def _released(self) -> None:
-        if self.step_count is not None or self._behind:
+        if self.wished is not None or self._behind:
             self._behind = False
             self.runs.until = None
             self._wait.start()

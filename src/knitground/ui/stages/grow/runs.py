@@ -56,6 +56,7 @@ class Runs:
         self._begun = 0.0
         self.job: Job[_Ran | None] | None = None
         self.again = False
+        self._again_for: Map | None = None
         self.until: int | None = None
         self.anew: int | None = None
 
@@ -64,8 +65,10 @@ class Runs:
         map_ = self.bench.session.map
         if map_ is None:
             return None
-        steps, self.bench.step_count = self.bench.step_count or map_.recipe.steps, None
-        return replace(map_.recipe, seed=self.bench.seed.value(), steps=steps) if steps else None
+        self.bench.settle_wish()
+        steps, self.bench.wished = self.bench.wished or map_.recipe.steps, None
+        seed = self.bench.seed.value() if self.bench.shows(map_) else map_.recipe.seed
+        return replace(map_.recipe, seed=seed, steps=steps) if steps else None
 
     def run_new(self) -> None:
         """Run the recipe as a step of its own."""
@@ -77,7 +80,7 @@ class Runs:
         """Run the recipe beside the interface thread and lay what it made; latest wish wins."""
         map_ = self.bench.session.map
         if self.job is not None:
-            self.again = True
+            self.again, self._again_for = True, map_
             if monotonic() - self._begun > _SUPERSEDED_SECONDS:
                 self.job.cancel()  # nobody waits for the rest of a long run that is out of date
             return
@@ -108,7 +111,7 @@ class Runs:
             if doc is not self.bench.session.doc or map_ not in doc.project.maps:
                 return
             if found is None or doc.revision != revision:
-                self.again = True
+                self.again, self._again_for = True, map_
             else:
                 doc.when_free(lambda: self._lay(doc, revision, map_, found, key, until))
 
@@ -139,7 +142,8 @@ class Runs:
         if doc.revision != revision:
             self.run()  # something was drawn while it waited
             return
-        self._tell(map_, found, until)
+        if self.bench.shows(map_):
+            self._tell(map_, found, until)
         self.bench.session.apply(found.edit, key)
         self.bench.refresh_later()
 
@@ -216,4 +220,6 @@ class Runs:
     def _go_on(self) -> None:
         if self.again:
             self.again = False
-            self.run()
+            if self._again_for is self.bench.session.map:  # else nobody has asked for that one
+                self.run()
+            self.bench.settle_wish()

@@ -9,6 +9,7 @@ from typing import Any
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QColor
 from PySide6.QtWidgets import (
+    QApplication,
     QCheckBox,
     QColorDialog,
     QComboBox,
@@ -25,12 +26,10 @@ from PySide6.QtWidgets import (
 )
 
 from knitground.core.edit.recipes import KINDS, fitting_layers, step_title
-from knitground.core.model.layers import GroundLayer
 from knitground.core.model.limits import MAX_NAME
 from knitground.core.model.map import Map
 from knitground.core.model.recipe import RewriteStep, Step, UnknownStep
 from knitground.core.model.solvestep import SolveStep
-from knitground.core.model.terrain import SetKind
 from knitground.ui.common.widgets import (
     ElidedButton,
     ShareBar,
@@ -253,6 +252,20 @@ class StepCard(QFrame):
             self._show_body(self.step)
         self.body.setVisible(on and self.kind is not UnknownStep)
 
+    def turn_to(self, map_: Map, place: int) -> None:
+        """Stand for a step of the same kind at another place, or in another map's recipe."""
+        self.map, self.place = map_, place
+        if self._has_body:
+            self.where.map = map_
+
+    def let_go_of_fields(self) -> None:
+        """Forget what is being written or dragged in it: it is about to show another step."""
+        focus = QApplication.focusWidget()
+        if focus is not None and self.isAncestorOf(focus):
+            focus.clearFocus()
+        for slider in self.findChildren(QSlider):
+            slider.setSliderDown(False)
+
     def show_step(self, step: Step, told: Told) -> None:
         """Show the step as it is, and what it has made."""
         self.step, self._told = step, told
@@ -290,7 +303,7 @@ class StepCard(QFrame):
             return
         widget = self.fields[each.of]
         hidden = each.only is not None and getattr(step, each.only[0]) not in each.only[1]
-        hidden |= self._means_nothing(each, step)
+        hidden |= self.choices.means_nothing(each, step)
         for part in (*self.lines[each.of], *([self.values[each.of]] if each.of in self.values
                                              else [])):  # fmt: skip
             part.setVisible(not hidden)
@@ -314,21 +327,6 @@ class StepCard(QFrame):
             self.choices.show_choice(each, step, widget, value)
         elif each.shown is As.TERRAINS:
             self.choices.show_chips(each, step, widget, value)
-
-    def _means_nothing(self, each: Field, step: Step) -> bool:
-        """Whether a field of a route does not go with the kind of layer that it makes."""
-        layer = self.map.layer_numbered(step.layer)
-        ground = isinstance(layer, GroundLayer)
-        if each.of == "terrain" and not ground:
-            return True
-        if each.of == "mix" and ground:
-            return True
-        edge = isinstance(layer, GroundLayer) and layer.kind_of_set is SetKind.EDGE
-        if each.of == "width" and edge:
-            return True
-        return (
-            each.shown is As.TERRAINS and self.choices.set_of(int(getattr(step, each.on))) is None
-        )
 
     # Changing
 

@@ -100,6 +100,19 @@ class StepChoices:
         found = self.card.session.project.set_of(layer.tileset, layer.set_name)
         return found[1] if found else None
 
+    def means_nothing(self, each: Field, step: Step) -> bool:
+        """Whether a field of a route does not go with the kind of layer that it makes."""
+        layer = self.card.map.layer_numbered(step.layer)
+        ground = isinstance(layer, GroundLayer)
+        if each.of == "terrain" and not ground:
+            return True
+        if each.of == "mix" and ground:
+            return True
+        edge = isinstance(layer, GroundLayer) and layer.kind_of_set is SetKind.EDGE
+        if each.of == "width" and edge:
+            return True
+        return each.shown is As.TERRAINS and self.set_of(int(getattr(step, each.on))) is None
+
     def show_chips(self, each: Field, step: Step, holder: QWidget, chosen: Any) -> None:
         kit = self.set_of(int(getattr(step, each.on)))
         built = (id(kit), kit.terrains if kit else ())
