@@ -1,13 +1,17 @@
 """What stood in a first user's way, done in the real window."""
 
+from unittest.mock import patch
+
 import numpy as np
 import pytest
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QPoint, Qt
+from PySide6.QtGui import QDrag
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QLabel, QToolButton
-from tests.ui.conftest import LEFT, draw_thumbs, rest, settle
+from tests.ui.conftest import LEFT, NONE, draw_thumbs, rest, settle
 from tests.ui.test_stages import drop
 
+from knitground.core.edit.layers import move_layer
 from knitground.core.edit.maps import delete_map, set_recipe
 from knitground.core.files.images import png_bytes
 from knitground.core.model.layers import GroundLayer
@@ -115,6 +119,33 @@ def test_eight_layers_of_the_strip_are_in_view(window):
     settle()
     assert len(cards) == 7
     assert cards[-1].geometry().right() < area.viewport().width(), "beside a wide bench"
+
+
+def test_cards_of_layers_go_with_them_and_serve_other_maps_afterwards(window):
+    session, strip = window.session, window.mapside.strip
+    draw_thumbs(strip)
+    cards, layers = list(strip.cards), list(session.map.layers)
+    session.apply(move_layer(session.map, layers[0], 2))
+    assert [cards.index(each) for each in strip.cards[:3]] == [1, 2, 0]
+    assert all(card.thumb._image is not None for card in strip.cards), "they are what they were"
+    QTest.mousePress(cards[3], LEFT, NONE, QPoint(20, 20))
+    other = session.project.map_named("Salt coast")
+    session.choose_map(other)
+    assert [each.layer for each in strip.cards] == other.layers
+    assert [each.accessibleName() for each in strip.cards] == [
+        f"Layer {each.name}" for each in other.layers
+    ]
+    assert set(strip.cards) & set(cards)
+    assert all(card.thumb._image is None for card in strip.cards), "no picture of another layer"
+    held = next(each for each in strip.cards if each in cards[3:4])
+    with patch.object(QDrag, "exec", lambda *_: pytest.fail("it drags what nobody pressed")):
+        QTest.mouseMove(held, QPoint(70, 60))
+    QTest.mouseRelease(held, LEFT, NONE, QPoint(70, 60))
+    draw_thumbs(strip)
+    held.eye.click()
+    assert not held.layer.visible
+    assert held.layer in other.layers
+    assert all(each.visible for each in layers)
 
 
 def test_a_sparse_layers_picture_is_of_what_lies_there(window):

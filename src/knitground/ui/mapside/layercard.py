@@ -56,6 +56,11 @@ class Thumb(QWidget):
         """Draw the layer."""
         self._show_pixels(look_of(layer).picture(session, map_, layer, atlas))
 
+    def forget(self) -> None:
+        """Show no layer until another one is drawn."""
+        self._pixels = self._image = None
+        self.update()
+
     def _show_pixels(self, pixels: Pixels) -> None:
         self._pixels = np.ascontiguousarray(pixels)
         self._image = image_of(self._pixels)
@@ -87,7 +92,6 @@ class Card(Framed):
         super().__init__()
         self.session, self.map, self.layer = session, map_, layer
         self.setFixedWidth(_CARD)
-        self.setAccessibleName(f"Layer {layer.name}")
         self.thumb = Thumb()
         self.name = plain()
         self.kind = note(layer.kind)
@@ -102,11 +106,24 @@ class Card(Framed):
             column(row(self.thumb, side, spacing=3), self.name, self.kind, margins=6, spacing=1)
         )
         self._press: QPoint | None = None
+
+    def turn_to(self, map_: Map, layer: Layer) -> None:
+        """Stand for another layer, perhaps of another map: making a card takes long.
+
+        What was pressed on it was meant for the one before.
+        """
+        if layer is not self.layer:
+            self.thumb.forget()
+            self._press = None
+            for each in (self.eye, self.lock):
+                each.setDown(False)
+        self.map, self.layer = map_, layer
         self.refresh()
 
     def refresh(self) -> None:
         """Show the layer's name, eye and lock, and whether it is the chosen one."""
         here = self.session.layer is self.layer
+        self.setAccessibleName(f"Layer {self.layer.name}")
         self.dress(here)
         font = self.name.font()
         font.setBold(here)

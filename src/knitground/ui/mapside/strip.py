@@ -106,27 +106,43 @@ class Strip(QFrame):
         layers = map_.layers if map_ else []
         if [card.layer for card in self.cards] != layers:
             self._rebuild()
+        else:
+            for card in self.cards:
+                card.refresh()
         for card in self.cards:
-            card.refresh()
             if card.layer is self.session.layer:
                 QTimer.singleShot(0, card, partial(self._area.ensureWidgetVisible, card, 20, 0))
 
     def _rebuild(self) -> None:
-        for card in self.cards:
+        """Give each layer a card: its own if it has one, else one that is free."""
+        map_ = self.session.map
+        self.add.setEnabled(map_ is not None)
+        own = {id(card.layer): card for card in self.cards}
+        layers = map_.layers if map_ else []
+        taken = {id(layer) for layer in layers}
+        free = [card for card in self.cards if id(card.layer) not in taken]
+        cards = []
+        for layer in layers:
+            assert map_ is not None
+            card = own.get(id(layer)) or (free.pop(0) if free else self._new_card(map_, layer))
+            card.turn_to(map_, layer)
+            cards.append(card)
+        for card in free:
             self._line.removeWidget(card)
             card.hide()
             card.deleteLater()
-        self.cards = []
-        map_ = self.session.map
-        self.add.setEnabled(map_ is not None)
-        for layer in map_.layers if map_ else []:
-            card = Card(self.session, map_, layer)  # type: ignore[arg-type]
-            card.chosen.connect(self.session.choose_layer)
-            card.rename_asked.connect(self.layers.ask_name)
-            card.menu_asked.connect(self._menu)
+        for card in cards:
+            self._line.removeWidget(card)
             self._line.addWidget(card)
-            self.cards.append(card)
+        self.cards = cards
         self._thumbs.start()
+
+    def _new_card(self, map_: Map, layer: Layer) -> Card:
+        card = Card(self.session, map_, layer)
+        card.chosen.connect(self.session.choose_layer)
+        card.rename_asked.connect(self.layers.ask_name)
+        card.menu_asked.connect(self._menu)
+        return card
 
     def _draw_thumbs(self) -> None:
         """Draw the small pictures, one in a turn: each takes a while on a large layer."""
