@@ -4,8 +4,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 from PySide6.QtCore import QRect
 from PySide6.QtGui import QColor
+from scipy.ndimage import label
 from tests.maps import planes, small_project
-from tests.ui.conftest import pixels, settle, settle_view
+from tests.ui.conftest import pixels, settle, settle_view, wake
 
 from knitground.core.base.window import Box
 from knitground.core.edit.desk import Pointer
@@ -137,6 +138,17 @@ def test_very_many_cells_of_a_rule_are_marked_like_few(window, monkeypatch):
     assert (few != many).sum() < 0.05 * (few != bare).sum()  # where neighbours meet
 
 
+def in_a_lake(ground):
+    """A place amid the largest part of a ground that is all alike."""
+    parts = [label(ground.terrain == each)[0] for each in np.unique(ground.terrain)]
+    sizes = [np.bincount(each.ravel())[1:] for each in parts]
+    part = max(range(len(parts)), key=lambda n: sizes[n].max())
+    inside = parts[part] == sizes[part].argmax() + 1
+    inside[:, 1:-1] &= inside[:, :-2] & inside[:, 2:]
+    row, col = np.argwhere(inside[:, 1:-1])[0]
+    return Pointer((col + 1) * 16.0, row * 16.0)
+
+
 def test_the_ghost_of_a_fill_looks_less_far_where_that_takes_long(window, monkeypatch):
     session, view = window.session, window.mapside.view
     session.choose_tool("fill")
@@ -149,15 +161,43 @@ def test_the_ghost_of_a_fill_looks_less_far_where_that_takes_long(window, monkey
 
     monkeypatch.setattr(ghost, "plan_fill", slow)
     monkeypatch.setattr(ghost, "perf_counter", lambda: now[0])
-    for _ in range(8):  # as far as ever: a busy machine may have made it look less far
-        session.set_options(seed=session.options.seed + 1)
-        view._ghost.plan(Pointer(400.0, 300.0))
-    for took[0], limits in ((0.03, [512, 256, 128, 64]), (0.01, [32, 32]), (0.001, [32, 64, 128])):
+    view._ghost._limits.clear()
+    for took[0], limits in ((0.03, [64, 32, 16, 16]), (0.01, [16, 16]), (0.03, [16])):
         looked.clear()
         for _ in limits:
             session.set_options(seed=session.options.seed + 1)  # else it would be kept
             assert view._ghost.plan(Pointer(400.0, 300.0)) is not None
+            assert not view.look_further()
         assert looked == limits
+    lake = in_a_lake(session.map.layers[0])
+    # Where it is fast it looks further turn by turn, until it has seen all of what it fills.
+    looked.clear()
+    took[0] = 0.001
+    session.set_options(seed=session.options.seed + 1)
+    reached = []
+    for _ in range(20):
+        plan = view._ghost.plan(lake)
+        assert view._ghost.plan(lake) is plan, "once a turn"
+        reached.append(plan.cells.size)
+        if not view.look_further():
+            break
+    assert looked == [16 * 2**n for n in range(len(looked))]
+    assert 3 <= len(looked) < 10
+    assert reached == sorted(reached)
+    assert not view._ghost.fill_goes_on
+    assert view._ghost.plan(Pointer(lake.x + 16, lake.y)) is plan, "it is the same lake"
+
+
+def test_the_ghost_of_a_fill_reaches_all_of_it_without_a_move(window, monkeypatch):
+    session, view = window.session, window.mapside.view
+    monkeypatch.setattr(ghost, "perf_counter", lambda: 0.0)  # on a busy machine too
+    wake(window)
+    session.choose_tool("fill")
+    view._ghost._limits.clear()
+    view.pointer = in_a_lake(session.map.layers[0])
+    settle_view(view)
+    assert not view._ghost.fill_goes_on
+    assert "beyond" not in view.label()[0]
 
 
 @given(

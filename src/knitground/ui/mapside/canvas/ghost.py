@@ -18,9 +18,11 @@ from knitground.ui.session import Session
 
 HOVER_LIMIT = 512
 """A fill's ghost looks at a window of so many cells a side; the click itself has no limit."""
-_LEAST_LIMIT = 16
+_FIRST_LIMIT, _LEAST_LIMIT = 64, 16
 _SECONDS = 0.02
 """Where working out a fill takes longer, bridges above all, the next ghost looks less far."""
+_FAST_SECONDS = _SECONDS / 4
+"""Where it takes less, it looks twice as far in the next turn: four times as many cells."""
 
 
 class Ghost:
@@ -34,7 +36,9 @@ class Ghost:
         self._plan: Plan | None = None
         self._region: Region | None = None
         self._region_key: object = None
-        self._limit = HOVER_LIMIT
+        self._limits: dict[object, int] = {}
+        """How far to look, by what kind of fill it is."""
+        self._looks_further = False
 
     def plan(self, at: Pointer | None) -> Plan | None:
         """Return the plan of a click at a place; None if it would do nothing."""
@@ -100,18 +104,26 @@ class Ghost:
         key = (state, place)
         if key != self._key:
             self._key = key
+            kind = (id(desk.layer), desk.lays_terrain, desk.options.fill_by)
+            limit = self._limits.get(kind, _FIRST_LIMIT)
             begun = perf_counter()
             try:
-                found = plan_fill(desk, at, self._limit)
+                found = plan_fill(desk, at, limit)
             except KnitError:
                 found = None
-            self._look_further_or_less(perf_counter() - begun)
+            seconds = perf_counter() - begun
             self._plan, self._region = found if found else (None, None)
             self._region_key = state
+            if seconds > _SECONDS:  # of a small map it has seen less than it was allowed to
+                limit = max(_LEAST_LIMIT, min(limit, 2 * max(grid.height, grid.width)) // 2)
+            elif seconds < _FAST_SECONDS and self.fill_goes_on and limit < HOVER_LIMIT:
+                self._looks_further, limit = True, limit * 2
+            self._limits[kind] = limit
         return self._plan
 
-    def _look_further_or_less(self, seconds: float) -> None:
-        if seconds > _SECONDS:
-            self._limit = max(_LEAST_LIMIT, self._limit // 2)
-        elif seconds < _SECONDS / 8:
-            self._limit = min(HOVER_LIMIT, self._limit * 2)
+    def look_further(self) -> bool:
+        """Let the ghost of a fill reach further when it is next asked for; whether it will."""
+        if self._looks_further:
+            self._looks_further, self._key = False, None
+            return True
+        return False

@@ -140,6 +140,7 @@ class MapPainter:
                     until_in_turn(_GHOST_SECONDS),
                 )
             )  # fmt: skip
+        self._come_again(not self.view.look_further())
         self._draw_markers(painter, clip)
         if self.view.pointer is not None and self.view.asks_why:
             draw_why(

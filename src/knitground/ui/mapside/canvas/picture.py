@@ -166,6 +166,10 @@ class MapPicture(QWidget):
         drops = " · Esc drops it" if s.in_hand.floats and s.tool == "paint" else ""
         return f"{name}{what} → {layer}{bridged}{more}{drops}", False
 
+    def look_further(self) -> bool:
+        """Let the ghost reach further in the next frame; returns whether it will."""
+        return self._ghost.look_further()
+
     def _fill_goes_on(self) -> bool:
         return self.session.tool == "fill" and self._ghost.fill_goes_on
 
