@@ -22,6 +22,8 @@ if TYPE_CHECKING:
 
 Laid = dict[str, list[NDArray[np.float64]]]
 """By kind: shapes where they lie, as corners in pixels of the map, (shapes, corners, 2) each."""
+OfTiles = dict[TileRef, list[tuple[str, NDArray[np.float64]]]]
+"""What `tile_shapes` gives, by tile."""
 Merged = dict[str, "Geometry"]
 """By kind: the area in pixels of the map that shapes of it cover."""
 
@@ -49,6 +51,7 @@ def laid_shapes(
     box: Box | None = None,
     layers: Sequence[Layer] | None = None,
     cells_of: CellsOf = own_cells,
+    known: OfTiles | None = None,
 ) -> Laid:
     """List the shapes of what lies in a box of a map.
 
@@ -57,10 +60,11 @@ def laid_shapes(
     box : cells of the map, whole by default; of layers with cells of their own those whose upper
         left corner lies in it. Shapes may reach out of it
     layers : by default the visible ones
+    known : shapes of tiles that are known already; what is found out is added
     """
     shown = [each for each in map_.layers if each.visible] if layers is None else layers
     found: Laid = {}
-    cache: dict[int, list[tuple[str, NDArray[np.float64]]]] = {}
+    known = {} if known is None else known
     for layer in shown:
         if not layer.holds_tiles:
             continue
@@ -68,21 +72,24 @@ def laid_shapes(
         part = _part(map_, grid, box)
         cells = cells_of(layer, part)
         down, across = layer.shift
-        for place in np.unique(cells).tolist():
+        flat = cells.ravel()
+        order = np.argsort(flat, kind="stable")
+        places, starts = np.unique(flat[order], return_index=True)
+        for place, which in zip(places.tolist(), np.split(order, starts[1:])):
             tile = map_.legend.tile(place) if place not in (0, GAP) else None
             if tile is None:
                 continue
-            if place not in cache:
-                cache[place] = tile_shapes(project, tile)
-            if not cache[place]:
+            if tile not in known:
+                known[tile] = tile_shapes(project, tile)
+            if not known[tile]:
                 continue
             owner = project.tileset_named(tile.tileset)
             assert owner is not None
             up, left = overhang(owner, tile, *grid.lattice.cell_size)
-            rows, cols = np.nonzero(cells == place)
+            rows, cols = np.divmod(which, cells.shape[1])
             begins = grid.lattice.origins(rows + part.top, cols + part.left)
             begins += np.array([left + across, up + down])
-            for kind, corners in cache[place]:
+            for kind, corners in known[tile]:
                 found.setdefault(kind, []).append(corners[None] + begins[:, None])
     return found
 

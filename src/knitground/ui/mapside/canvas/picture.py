@@ -308,6 +308,7 @@ class MapPicture(QWidget):
 
     def _reopen(self) -> None:
         self._cameras.clear()
+        self.shapes.forget()
         self.shown_map = None
         self.store = None
         self._on_picked()

@@ -24,7 +24,15 @@ from knitground.core.edit.changed import Changed, What
 from knitground.core.model.map import Map, cells_under
 from knitground.core.model.shapes import ShapeKind
 from knitground.core.shapes.kinds import kind_named
-from knitground.core.shapes.merge import Laid, Merged, joined_areas, laid_shapes, merge, rings_of
+from knitground.core.shapes.merge import (
+    Laid,
+    Merged,
+    OfTiles,
+    joined_areas,
+    laid_shapes,
+    merge,
+    rings_of,
+)
 from knitground.ui.common.shapedrawing import draw_letter, ring_path
 from knitground.ui.common.tasks import Job
 from knitground.ui.common.theme import LINEN
@@ -38,7 +46,7 @@ if TYPE_CHECKING:
 
 _SIDE = 16
 """Cells a side of the blocks that are read and merged at a time."""
-_SECONDS = 0.004
+_SECONDS = 0.002
 _LEAST_PX = 5
 """Cells that are smaller on the screen show no shapes."""
 _MOST_BLOCKS = 4096
@@ -107,9 +115,15 @@ class MapShapes:
         self.outlines = _Outlines((), ())
         """What the last picture shows."""
         self._blocks: WeakKeyDictionary[Map, OrderedDict[Key, _Block]] = WeakKeyDictionary()
+        self._of_tiles: OfTiles = {}
         self._age = 0
         self._picture: tuple[_Order, QImage] | None = None
         self._job: Job[tuple[_Outlines, QImage]] | None = None
+
+    def forget(self) -> None:
+        """Know nothing of another project's tiles, which may be called the same."""
+        self._blocks.clear()
+        self._of_tiles.clear()
 
     def follow(self, change: Changed) -> None:
         """Forget what a change may have touched."""
@@ -118,7 +132,7 @@ class MapShapes:
         self._age += 1
         map_ = change.map
         if change.what is not What.CELLS or change.box is None or map_ is None:
-            self._blocks.clear()
+            self.forget()
             return
         blocks = self._blocks.get(map_)
         if blocks:
@@ -191,7 +205,7 @@ class MapShapes:
         return _Block(
             laid_shapes(
                 self.session.project, map_, box,
-                cells_of=lambda layer, part: doc.cells(map_, layer, part),
+                cells_of=lambda layer, part: doc.cells(map_, layer, part), known=self._of_tiles,
             )
         )  # fmt: skip
 
