@@ -228,8 +228,8 @@ def test_what_a_held_slider_has_asked_for_never_goes_to_another_map(window, coas
     place, of, slider = a_slider(coast)
     slider.setSliderDown(True)
     slider.setValue(slider.maximum())
-    assert getattr(asked.recipe.steps[place], of) != getattr(coast.wished[place], of)
-    wanted = coast.wished
+    assert getattr(asked.recipe.steps[place], of) != getattr(coast.runs.wished[place], of)
+    wanted = coast.runs.wished
     other = session.project.map_named("North basin")
     before = snapshot(other)
     session.choose_map(other)
@@ -259,7 +259,7 @@ def test_a_run_that_ends_when_another_map_is_shown_tells_and_runs_nothing_there(
     slider.setValue(slider.maximum())
     for _ in range(3):
         QApplication.processEvents()
-    wanted, asked = coast.wished, session.map
+    wanted, asked = coast.runs.wished, session.map
     assert wanted is not None, "it waits for the run"
     other = session.project.map_named("North basin")
     before = snapshot(other)
@@ -269,6 +269,7 @@ def test_a_run_that_ends_when_another_map_is_shown_tells_and_runs_nothing_there(
     assert ran == ["Salt coast"]
     assert snapshot(other) == before
     assert coast.told == {}
+    assert coast.step_note.text() == ""
     assert asked.recipe.steps == wanted
 
 

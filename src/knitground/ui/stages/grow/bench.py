@@ -26,7 +26,6 @@ from knitground.core.edit.recipes import (
     duplicate_step,
     move_step,
     put_step,
-    put_steps,
     remove_step,
     reroll_step,
     step_title,
@@ -77,9 +76,6 @@ class GrowBench(Stage):
         """Parts asked for and laid of the terrains of the first noise ground."""
         self.told: dict[int, Told] = {}
         self.cards: list[StepCard] = []
-        self.wished: tuple[Step, ...] | None = None
-        """The steps that cards have asked for, until they have been run."""
-        self._wished_for: Map | None = None
         self._behind = False
         self._open = 0
         self._focus: int | None = None
@@ -178,8 +174,9 @@ class GrowBench(Stage):
             return
         self._filling = True
         if not self.shows(map_):
-            self.settle_wish()
+            self.runs.settle_wish()
             self._told_for, self.told, self.laid = map_, {}, {}
+            self.step_note.setText("")
             self._open = 0
         steps = map_.recipe.steps
         self.title.setText(f"Recipe — {map_.name}")
@@ -290,12 +287,12 @@ class GrowBench(Stage):
         map_ = self.session.map
         if map_ is None or self._filling or place >= len(map_.recipe.steps):
             return
-        self.settle_wish()
-        steps = list(self.wished or map_.recipe.steps)
+        self.runs.settle_wish()
+        steps = list(self.runs.wished or map_.recipe.steps)
         steps[place] = step
         if not held:
             self.new_key()
-        self.wished, self._wished_for = tuple(steps), map_
+        self.runs.wish(map_, tuple(steps))
         if held and map_.height * map_.width > LIVE_CELLS:
             return
         # While a slider is held what it moves is shown at once; the steps behind it follow later.
@@ -307,17 +304,8 @@ class GrowBench(Stage):
         """Whether the cards, and the seed, are those of a map."""
         return self._told_for is map_
 
-    def settle_wish(self) -> None:
-        """Put what was asked for in the recipe of a map that is no longer shown; nothing runs."""
-        map_, steps = self._wished_for, self.wished
-        if steps is not None and map_ is not self.session.map:
-            self.wished = None
-            if map_ in self.session.project.maps:
-                session = self.session
-                session.doc.when_free(lambda: session.apply(put_steps(map_, steps)))
-
     def _released(self) -> None:
-        if self.wished is not None or self._behind:
+        if self.runs.wished is not None or self._behind:
             self._behind = False
             self.runs.until = None
             self._wait.start()

@@ -18,12 +18,13 @@ from knitground.core.base.window import Box
 from knitground.core.edit.document import Document, Edit
 from knitground.core.edit.laying import plan_unpin
 from knitground.core.edit.maps import lay_grown
+from knitground.core.edit.recipes import put_steps
 from knitground.core.edit.selecting import Selection
 from knitground.core.grow.looks import Small, step_picture
 from knitground.core.grow.runner import Grown, run_recipe
 from knitground.core.model.layers import GroundLayer, GrownLayer
 from knitground.core.model.map import Map
-from knitground.core.model.recipe import Recipe
+from knitground.core.model.recipe import Recipe, Step
 from knitground.core.model.solvestep import SolveFrom, SolveStep
 from knitground.ui.common.tasks import Job
 from knitground.ui.mapside.canvas.chunks import image_of
@@ -57,16 +58,32 @@ class Runs:
         self.job: Job[_Ran | None] | None = None
         self.again = False
         self._again_for: Map | None = None
+        self.wished: tuple[Step, ...] | None = None
+        """The steps that cards have asked for, until they have been run."""
+        self._wished_for: Map | None = None
         self.until: int | None = None
         self.anew: int | None = None
+
+    def wish(self, map_: Map, steps: tuple[Step, ...]) -> None:
+        """Note what cards ask for; it is not run yet."""
+        self.wished, self._wished_for = steps, map_
+
+    def settle_wish(self) -> None:
+        """Put what was asked for in the recipe of a map that is no longer shown; nothing runs."""
+        map_, steps = self._wished_for, self.wished
+        if steps is not None and map_ is not self.bench.session.map:
+            self.wished = None
+            if map_ in self.bench.session.project.maps:
+                session = self.bench.session
+                session.doc.when_free(lambda: session.apply(put_steps(map_, steps)))
 
     def _wanted(self) -> Recipe | None:
         """Give the recipe as the cards ask for it."""
         map_ = self.bench.session.map
         if map_ is None:
             return None
-        self.bench.settle_wish()
-        steps, self.bench.wished = self.bench.wished or map_.recipe.steps, None
+        self.settle_wish()
+        steps, self.wished = self.wished or map_.recipe.steps, None
         seed = self.bench.seed.value() if self.bench.shows(map_) else map_.recipe.seed
         return replace(map_.recipe, seed=seed, steps=steps) if steps else None
 
@@ -222,4 +239,4 @@ class Runs:
             self.again = False
             if self._again_for is self.bench.session.map:  # else nobody has asked for that one
                 self.run()
-            self.bench.settle_wish()
+            self.settle_wish()

@@ -1,0 +1,94 @@
+"""What can wait gives way in a turn in which much has been done."""
+
+from time import perf_counter, thread_time
+
+import pytest
+from PySide6.QtCore import QEventLoop, QTimer
+from PySide6.QtWidgets import QApplication
+from tests.ui.conftest import draw_thumbs, settle_view, wake
+
+from knitground.ui.common import turn
+from knitground.ui.common.turn import begin_turn, turn_is_full, until_in_turn
+
+
+def work(ms):
+    """Take the interface's own time."""
+    until = thread_time() + ms / 1000
+    while thread_time() < until:
+        pass
+
+
+@pytest.fixture(autouse=True)
+def fresh(qapp):
+    begin_turn()
+    yield
+    begin_turn()
+
+
+def left(seconds):
+    return until_in_turn(seconds) - perf_counter()
+
+
+def test_work_gets_what_is_left_of_the_turn_and_a_bit_at_least(monkeypatch):
+    monkeypatch.setattr(turn, "_FULL_S", 0.2)
+    assert left(0.05) == pytest.approx(0.05, abs=0.02)
+    work(180)
+    assert 0 < left(0.05) < 0.03
+    assert not turn_is_full()
+    work(30)
+    assert turn_is_full()
+    assert left(0.05) < 0.001
+
+
+def test_a_turn_ends_where_a_loop_of_events_looks_for_input():
+    work(30)
+    assert turn_is_full()
+    QApplication.processEvents()
+    assert not turn_is_full()
+    loop, full = QEventLoop(), []
+
+    def second():
+        full.append(turn_is_full())
+        loop.quit()
+
+    def first():
+        work(30)
+        full.append(turn_is_full())
+        QTimer.singleShot(1, second)
+
+    QTimer.singleShot(0, first)
+    loop.exec()
+    assert full == [True, False]
+
+
+def test_a_machine_that_is_twice_as_fast_has_half_the_time(monkeypatch):
+    monkeypatch.setattr(turn, "_FULL_S", 0.4)
+    begin_turn(0.5)
+    assert left(0.1) == pytest.approx(0.05, abs=0.02)
+    work(210)
+    assert turn_is_full()
+
+
+def test_in_a_full_turn_a_map_comes_bit_by_bit_and_comes_whole(window):
+    view = window.mapside.view
+    wake(window)
+    view.fit()
+    settle_view(view)
+    view.store.touch_all()
+    begin_turn()
+    work(40)
+    view.repaint()
+    assert view.cold > 1, "it goes on in the next turn"
+    settle_view(view)
+    assert view.cold == 0
+
+
+def test_small_pictures_of_layers_wait_for_a_turn_with_room(window):
+    strip = window.mapside.strip
+    strip._to_draw = list(strip.cards)
+    begin_turn()
+    work(40)
+    strip._draw_one_thumb()
+    assert strip._to_draw == strip.cards
+    draw_thumbs(strip)
+    assert strip._to_draw == []
