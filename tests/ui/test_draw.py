@@ -3,7 +3,7 @@ import pytest
 from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtGui import QWheelEvent
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QComboBox, QInputDialog, QLabel
+from PySide6.QtWidgets import QApplication, QComboBox, QDoubleSpinBox, QInputDialog, QLabel
 from tests.maps import snapshot
 from tests.ui.conftest import LEFT, NONE, RIGHT, click, drag, move, pixels, settle
 
@@ -312,10 +312,16 @@ def test_the_shares_of_a_mix_are_written_out(window):
 def test_weights_of_a_mix_change_what_is_in_hand(window):
     window.show_stage("draw")
     window.stages["draw"].take_mix(window.session.project.mixes[2])
-    window.stages["draw"].mixes._change_entry(window.session.project.mixes[2], 0, weight=0.0)
+    bench = window.stages["draw"]
+    bench.tabs.setCurrentIndex(TABS.index("Mixes"))
+    settle()
+    weight = bench.mixes.findChildren(QDoubleSpinBox)[0]
+    weight.setValue(0.0)
     assert window.session.hand.mix.weights == [0.0, 4.0, 1.0]
     window.session.doc.undo()
     assert window.session.hand.mix.weights == [3.0, 4.0, 1.0]
+    settle()
+    assert weight.value() == 3.0, "the very field shows what is undone"
 
 
 def test_a_new_mix_from_tiles_marked_on_the_sheet(window):

@@ -204,6 +204,8 @@ def test_words_find_tiles_by_name_tag_number_and_terrain(window, view):
     assert len(draw.tiles.offered()) == draw.tiles.search("blush")
     window.stages["draw"].find_words()
     draw.search_field.setText("clay")
+    draw.tabs.setCurrentIndex(TABS.index("Terrains"))
+    settle()
     offered = [each.text() for each in draw.findChildren(QPushButton) if not each.isHidden()]
     assert "clay" in offered
     assert not {"brine", "crust", "planks"} & set(offered)
@@ -451,6 +453,9 @@ def test_a_second_click_on_what_is_in_hand_leaves_it_there_and_the_button_presse
     window.show_stage("draw")
     session, home = window.session, getattr(window.stage, page)
     session.choose_layer(session.map.layers[{"markers": 5, "tints": 6}.get(page, 0)])
+    names = {"mixes": "Mixes", "tray": "Tray", "terrains": "Terrains"}
+    if page in names:
+        window.stage.tabs.setCurrentIndex(TABS.index(names[page]))
     home.refresh()
     settle()
 

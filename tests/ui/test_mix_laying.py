@@ -7,7 +7,7 @@ import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QColor
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QComboBox, QDoubleSpinBox, QLabel, QSpinBox
+from PySide6.QtWidgets import QComboBox, QDoubleSpinBox, QLabel, QSpinBox, QToolButton
 from tests.ui.conftest import click, move, props_view, settle
 
 from knitground.core.base.window import Box
@@ -21,7 +21,9 @@ from knitground.core.model.mix import Fall, FallWay, Mix, MixEntry
 from knitground.core.model.tile import TileRef
 from knitground.ui.common.tasks import wait_for_jobs
 from knitground.ui.common.theme import LINEN
+from knitground.ui.common.widgets import TakeButton
 from knitground.ui.stages.draw.bench import TABS
+from knitground.ui.stages.draw.mixentries import PAGE
 
 CTRL, SHIFT, ALT = (
     Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier,
@@ -116,6 +118,99 @@ def test_how_a_mix_falls_is_set_on_its_card(window):
     again = next(each for each in mixes.findChildren(QSpinBox) if "within" in each.text())
     assert again.valueFromText("within 3 of") == -3
     assert again.valueFromText("2 off") == 2
+
+
+def weights_of(mixes):
+    return [each for each in mixes.findChildren(QDoubleSpinBox)
+            if each.isVisible() and each.toolTip().startswith("Weight")]  # fmt: skip
+
+
+def test_a_weight_is_changed_where_it_stands_and_its_arrow_may_be_held(window):
+    window.show_stage("draw")
+    session = window.session
+    mixes = take(window, "salt flat")
+    before = weights_of(mixes)
+    fields = mixes.findChildren(QComboBox)
+    start = [each.value() for each in before]
+    for _ in range(3):  # as a held arrow does
+        before[1].stepUp()
+        settle()
+    assert mix_named(window, "salt flat").weights[:2] == [start[0], start[1] + 3]
+    assert session.hand.mix == mix_named(window, "salt flat")
+    assert weights_of(mixes) == before, "the very fields"
+    assert mixes.findChildren(QComboBox) == fields, "how it falls is as it was"
+    # What was shown first is not what is changed: the other change is kept.
+    mixes._with("salt flat", lambda mix: mixes._change_fall(mix, density=0.5))
+    settle()
+    before[0].setValue(9.0)
+    settle()
+    mix = mix_named(window, "salt flat")
+    assert (mix.weights[:2], mix.fall.density) == ([9.0, start[1] + 3], 0.5)
+    field(mixes, QDoubleSpinBox, "Density").setValue(80)
+    settle()
+    assert mix_named(window, "salt flat").weights[:2] == [9.0, start[1] + 3]
+    for _ in range(6):
+        session.undo()
+    settle()
+    assert [each.value() for each in weights_of(mixes)] == start
+
+
+def test_another_map_and_layer_show_other_figures_in_the_same_lines(window):
+    window.show_stage("draw")
+    mixes = take(window, "salt flat")
+    lines = weights_of(mixes)
+    words = [each for each in mixes.findChildren(QLabel) if " laid" in each.text()]
+    assert len(words) == len(lines)
+    shown = [each.text() for each in words]
+    window.session.choose_map(window.session.project.map_named("Salt coast"))
+    settle()
+    assert weights_of(mixes) == lines
+    assert [each.text() for each in words] != shown
+    map_ = window.session.map
+    assert all(f"of {map_.height * map_.width} cells" in each.text() for each in words)
+
+
+def test_a_mix_of_very_many_tiles_is_shown_a_page_at_a_time(window):
+    session = window.session
+    window.show_stage("draw")
+    entries = tuple(MixEntry(TileRef("pans", n // 8 % 6, n % 8), 1.0 + n) for n in range(3000))
+    session.apply(put_mix(session.project, Mix("very many", entries)))
+    mixes = take(window, "very many")
+    shown = lambda: [each.value() for each in weights_of(mixes)]  # noqa: E731
+    assert shown() == [1.0 + n for n in range(PAGE)]
+    back, on = (next(each for each in mixes.findChildren(QToolButton) if words in each.toolTip())
+                for words in ("before these", "behind these"))  # fmt: skip
+    assert any(each.text() == "1 – 16 of 3000" for each in mixes.findChildren(QLabel))
+    on.click()
+    settle()
+    assert shown() == [1.0 + n for n in range(PAGE, 2 * PAGE)]
+    weights_of(mixes)[3].setValue(0.5)
+    settle()
+    assert mix_named(window, "very many").weights[PAGE + 3] == 0.5
+    assert shown()[3] == 0.5
+    for _ in range(2):
+        back.click()
+    settle()
+    assert shown()[-1] == 3000.0, "round, to the last ones"
+    assert len(shown()) == 3000 - 187 * PAGE
+
+
+def test_lists_that_nobody_sees_are_built_when_they_are_shown(window):
+    window.show_stage("draw")
+    bench, session = window.stages["draw"], window.session
+    bench.tabs.setCurrentIndex(TABS.index("Terrains"))
+    settle()
+    mix = mix_named(window, "salt flat")
+    before = bench.mixes._shown
+    session.take(MixInHand(mix.name, mix))
+    other = mix_named(window, "marsh")
+    session.apply(put_mix(session.project, replace(other, name="fen"), other))
+    settle()
+    assert bench.mixes._shown == before
+    bench.tabs.setCurrentIndex(TABS.index("Mixes"))
+    settle()
+    assert any(each.text() == "fen" for each in bench.mixes.findChildren(TakeButton))
+    assert weights_of(bench.mixes)
 
 
 def mixes_are_shown(mixes):

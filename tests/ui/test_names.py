@@ -12,6 +12,7 @@ from knitground.core.edit.terrainlist import add_terrain, change_terrain
 from knitground.core.edit.tiles import add_tag
 from knitground.core.edit.tray import rename_patch
 from knitground.ui.common.flow import Flow
+from knitground.ui.stages.draw.bench import TABS
 
 
 def test_what_looks_like_a_tag_in_a_name_is_shown_as_it_is(window):
@@ -44,6 +45,7 @@ def test_an_ampersand_in_a_name_marks_no_key(window):
     QTest.mouseClick(buttons[0], LEFT)
     assert session.hand.name == "salt & mud"
     session.apply(rename_patch(session.project, session.project.tray[0], "crates & nets"))
+    window.stage.tabs.setCurrentIndex(TABS.index("Tray"))
     settle()
     assert "crates && nets\n" in window.stage.tray.cards[0].text()
 

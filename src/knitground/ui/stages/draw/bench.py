@@ -175,9 +175,12 @@ class DrawBench(Stage):
     # Following the session
 
     def _follow(self, change: Changed) -> None:
-        if change.what in (What.MARKS, What.SLICING, What.TILESETS, What.MIXES, What.TRAY):
+        if change.what in (What.MARKS, What.SLICING, What.TILESETS, What.TRAY):
             self.mixes.again()
             self.tray.again()
+            self.refresh_later()
+        elif change.what is What.MIXES:
+            self.mixes.refresh()
             self.refresh_later()
         elif change.what is What.ORDER:
             self.tiles.search(self._words)

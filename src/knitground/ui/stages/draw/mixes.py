@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from functools import partial
 
@@ -10,7 +10,6 @@ import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtGui import QColor, QPen, QPixmap
 from PySide6.QtWidgets import (
-    QDoubleSpinBox,
     QInputDialog,
     QLabel,
     QMenu,
@@ -33,7 +32,6 @@ from knitground.ui.common.beside import Beside
 from knitground.ui.common.painting import painting
 from knitground.ui.common.theme import LINEN
 from knitground.ui.common.widgets import (
-    ShareBar,
     TakeButton,
     clear,
     column,
@@ -41,12 +39,12 @@ from knitground.ui.common.widgets import (
     note,
     row,
     set_role,
-    tile_pixmap,
 )
-from knitground.ui.common.words import on_button, percent, tip_of
+from knitground.ui.common.words import on_button, tip_of
 from knitground.ui.mapside.canvas.chunks import image_of
-from knitground.ui.mapside.handpixels import patch_pixels, pixels_of
+from knitground.ui.mapside.handpixels import pixels_of
 from knitground.ui.session import Session
+from knitground.ui.stages.draw.mixentries import MixEntries
 from knitground.ui.stages.draw.mixfall import fall_lines
 from knitground.ui.stages.draw.namedlist import NamedList
 
@@ -152,14 +150,35 @@ class MixList(NamedList):
     def __init__(self, session: Session) -> None:
         super().__init__(session)
         self._beside = Beside(lambda: session.doc, self)
+        self._entries: MixEntries | None = None
+        self._fall: QVBoxLayout | None = None
+        self._sample, self._sample_words = QLabel(), note()
+        self._fall_of: object = None
+        self._sample_of: object = None
         self.setLayout(column(self.lines, 1))
 
     def state(self) -> object:
-        chosen = self._chosen()
-        mix = next((each for each in self.session.project.mixes if each.name == chosen), None)
-        laid = self._laid(mix) if mix is not None else None
-        return (tuple(self.session.project.mixes), chosen, self._map_cells(), laid, self._tray(),
-                self._layers())  # fmt: skip
+        mix = self._in_hand()
+        entries = mix and tuple((each.tile, each.patch) for each in mix.entries)
+        return (tuple(each.name for each in self.session.project.mixes),
+                mix and (mix.name, entries, mix.fall.way))  # fmt: skip
+
+    def refresh(self) -> None:
+        super().refresh()
+        mix = self._in_hand()
+        if not self.isVisible() or mix is None or self._entries is None or self._fall is None:
+            return
+        self._entries.show_figures(mix, self._laid(mix), self._map_cells())
+        fall_of = (mix.fall, self._layers(), self._tray(), self._patch_in_hand())
+        if fall_of != self._fall_of:
+            self._fall_of = fall_of
+            clear(self._fall)
+            for part in self._fall_parts(mix):
+                self._fall.addWidget(part)
+            self.lay_out()
+        if mix != self._sample_of:
+            self._sample_of = mix
+            self._ask_sample(mix)
 
     def _layers(self) -> tuple[str, ...]:
         return tuple(each.name for each in self.session.map.layers) if self.session.map else ()
@@ -167,71 +186,98 @@ class MixList(NamedList):
     def _tray(self) -> tuple[str, ...]:
         return tuple(each.name for each in self.session.project.tray)
 
-    def _chosen(self) -> str | None:
+    def _patch_in_hand(self) -> Patch | None:
         hand = self.session.hand
-        return hand.name if isinstance(hand, MixInHand) else None
+        return hand.patch if isinstance(hand, PatchInHand) else None
+
+    def _in_hand(self) -> Mix | None:
+        """The mix in hand as it is now."""
+        hand = self.session.hand
+        return self._named(hand.name) if isinstance(hand, MixInHand) else None
+
+    def _named(self, name: str) -> Mix | None:
+        return next((each for each in self.session.project.mixes if each.name == name), None)
 
     def build(self) -> None:
+        page = self._entries.page if self._entries is not None else 0
         clear(self.lines)
+        self._entries = self._fall = self._fall_of = self._sample_of = None
+        chosen = self._in_hand()
         for mix in self.session.project.mixes:
             if self.fits(mix.name):
-                self.lines.addWidget(self._mix_card(mix, mix.name == self._chosen()))
+                self.lines.addWidget(self._mix_card(mix, mix is chosen, page))
         if not self.session.project.mixes:
             self.lines.addWidget(note("No mix yet. Mark tiles under Tiles, then “Mix”."))
 
     def _map_cells(self) -> int:
         return self.session.map.height * self.session.map.width if self.session.map else 0
 
-    def _mix_card(self, mix: Mix, chosen: bool) -> QWidget:
-        card = QWidget()
-        take = TakeButton(on_button(mix.name))
+    def _mix_card(self, mix: Mix, chosen: bool, page: int) -> QWidget:
+        card, name = QWidget(), mix.name
+        take = TakeButton(on_button(name))
         take.setMinimumWidth(60)
         take.setChecked(chosen)
-        take.setToolTip(tip_of(f"Take the mix “{mix.name}” in hand"))
-        take.clicked.connect(lambda *_: self.taken.emit(mix))
+        take.setToolTip(tip_of(f"Take the mix “{name}” in hand"))
+        take.clicked.connect(lambda *_: self._with(name, self.taken.emit))
         rename = icon_button(
-            "mdi6.pencil-outline", lambda: self._rename_mix(mix), f"Rename {mix.name}"
+            "mdi6.pencil-outline", lambda: self._with(name, self._rename_mix), f"Rename {name}"
         )
         remove = icon_button(
             "mdi6.trash-can-outline",
-            lambda: self.session.apply(delete_mix(self.session.project, mix)),
-            f"Delete {mix.name}",
+            lambda: self._with(
+                name, lambda each: self.session.apply(delete_mix(self.session.project, each))
+            ),
+            f"Delete {name}",
         )
         top = row(take, rename, remove, spacing=4)
         top.setStretch(0, 1)
         layout = column(top, spacing=4)
         if chosen:
-            for place, (entry, share) in enumerate(zip(mix.entries, shares(mix.weights))):
-                layout.addLayout(self._entry(mix, place, entry, share))
-            for part in self._fall_parts(mix):
-                layout.addWidget(part)
+            self._entries = MixEntries(self.session.project, mix, page)
+            self._entries.changed.connect(self._change_entry)
+            self._fall = column(spacing=4)
+            layout.addWidget(self._entries)
+            layout.addLayout(self._fall)
+            self._sample, self._sample_words = QLabel(), note()
+            self._sample.setAccessibleName("A sample of the mix")
+            layout.addWidget(self._sample)
+            layout.addWidget(self._sample_words)
         card.setLayout(layout)
         return card
 
+    def _with(self, name: str, act: Callable[[Mix], object]) -> None:
+        """Do something with the mix of a name as it is now: cards stay while weights change."""
+        mix = self._named(name)
+        if mix is not None:
+            act(mix)
+
     def _fall_parts(self, mix: Mix) -> list[QWidget]:
-        """Show how the mix falls: its fields, a sample, what the eye catches."""
-        lines = fall_lines(
-            self.session, mix.fall, lambda name, value: self._change_fall(mix, **{name: value})
-        )
+        """Show how the mix falls: its fields, and what lets a patch join it."""
+
+        def change(field: str, value: object) -> None:
+            self._with(mix.name, lambda each: self._change_fall(each, **{field: value}))
+
         add = QWidget()
         add.setLayout(row(self._patch_button(mix), 1, spacing=4))
-        sample, words = QLabel(), note()
-        sample.setAccessibleName("A sample of the mix")
-        project = self.session.project
+        return [*fall_lines(self.session, mix.fall, change), add]
+
+    def _ask_sample(self, mix: Mix) -> None:
+        """Have a sample laid beside the window; that of before is shown until it is there."""
+        project, sample, words = self.session.project, self._sample, self._sample_words
         # How a mix falls is found by trial for each set of weights: too long for the interface.
         self._beside.ask(
             lambda _: look_at_sample(project, mix), partial(self._show_sample, mix, sample, words)
         )
-        return [*lines, add, sample, words]
 
     def _show_sample(
         self, mix: Mix, sample: QLabel, words: QLabel, found: Sample | str | None
     ) -> None:
         if not isValid(sample) or found is None:
             return
+        set_role(words, "warning" if isinstance(found, str) else "note")
         if isinstance(found, str):
+            sample.clear()
             words.setText(found)
-            set_role(words, "warning")
             return
         if found.pictures is not None:
             sample.setPixmap(sample_pixmap(found.pictures, found.cells[:12, :26], found.caught))
@@ -242,11 +288,11 @@ class MixList(NamedList):
         add = QPushButton("+ patch")
         add.setToolTip("Let a patch be part of the mix: it is laid whole or not at all")
         menu = QMenu(add)
-        hand = self.session.hand
-        patches = [hand.patch] if isinstance(hand, PatchInHand) else []
-        for patch in [*patches, *self.session.project.tray]:
+        in_hand = self._patch_in_hand()
+        for patch in [*([in_hand] if in_hand else []), *self.session.project.tray]:
             words = on_button(patch.name or "patch in hand")
-            menu.addAction(words, partial(self.add_patch, mix, patch))
+            join = partial(self.add_patch, patch=patch)
+            menu.addAction(words, partial(self._with, mix.name, join))
         if not menu.actions():
             menu.addAction("The tray is empty: keep a patch there first").setEnabled(False)
         add.setMenu(menu)
@@ -267,50 +313,6 @@ class MixList(NamedList):
         changed = replace(mix, fall=fall)
         if changed != mix:
             self.session.do(lambda: put_mix(self.session.project, changed, mix))
-
-    def _entry(self, mix: Mix, place: int, entry: MixEntry, share: float) -> QVBoxLayout:
-        picture = QLabel()
-        project = self.session.project
-        pixels = (
-            patch_pixels(project, entry.patch) if entry.patch else pixels_of(project, entry.tile)
-        )
-        if pixels is not None:
-            picture.setPixmap(tile_pixmap(pixels, 32, framed=True))
-        weight = QDoubleSpinBox()
-        weight.setRange(0, 10_000)
-        weight.setDecimals(1)
-        weight.setValue(entry.weight)
-        weight.setKeyboardTracking(False)
-        weight.setFixedWidth(74)
-        weight.setToolTip("Weight; 0 is never")
-        weight.valueChanged.connect(lambda value: self._change_entry(mix, place, weight=value))
-        cells = round(share * self._map_cells())
-        laid = self._laid(mix)
-        have = laid[place] if laid else None
-        text = f"{percent(share)} · {cells} of {self._map_cells()} cells"
-        words = note(text if have is None else f"{percent(share)} asked · {percent(have)} laid")
-        words.setWordWrap(False)
-        words.setToolTip(tip_of(f"If the whole map were filled: about {cells} cells"))
-        bar = ShareBar(share, have, LINEN.accent)
-        side = column(bar, words, spacing=0)
-        line = row(picture, weight, side, spacing=6)
-        line.setStretch(2, 1)
-        if mix.fall.way is not FallWay.CLUMPS or entry.patch is not None:
-            return column(line)
-        return column(line, row(self._own_size(mix, place, entry), 1), spacing=2)
-
-    def _own_size(self, mix: Mix, place: int, entry: MixEntry) -> QDoubleSpinBox:
-        size = QDoubleSpinBox()
-        size.setRange(0, 256)
-        size.setDecimals(1)
-        size.setSpecialValueText("clumps as the mix")
-        size.setPrefix("clumps of ")
-        size.setSuffix(" cells")
-        size.setValue(entry.size)
-        size.setKeyboardTracking(False)
-        size.setToolTip("Cells from one clump of this tile to the next; 0: as those of the mix")
-        size.valueChanged.connect(lambda value: self._change_entry(mix, place, size=value))
-        return size
 
     def _laid(self, mix: Mix) -> tuple[float, ...] | None:
         """Give the parts that the mix's entries take of those of its tiles on the chosen layer."""
@@ -333,9 +335,12 @@ class MixList(NamedList):
         total = sum(found)
         return tuple(round(each / total, 4) for each in found) if total else None
 
-    def _change_entry(self, mix: Mix, place: int, **fields: float) -> None:
+    def _change_entry(self, place: int, field: str, value: float) -> None:
+        mix = self._in_hand()
+        if mix is None or place >= len(mix.entries):
+            return
         entries = list(mix.entries)
-        entries[place] = replace(entries[place], **fields)  # type: ignore[arg-type]
+        entries[place] = replace(entries[place], **{field: value})  # type: ignore[arg-type]
         changed = replace(mix, entries=tuple(entries))
         self.session.do(lambda: put_mix(self.session.project, changed, mix))
 

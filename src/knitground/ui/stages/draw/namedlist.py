@@ -40,14 +40,19 @@ class NamedList(QWidget):
         super().showEvent(event)
 
     def refresh(self) -> None:
-        """Show what there is now, if it is not what is shown."""
+        """Show what there is now, if it is not what is shown; in time, if nobody sees it."""
+        if not self.isVisible():
+            return
         state = (self.state(), self._words)
         if state != self._shown:
             self._shown = state
             self.build()
-            # New lines stand squeezed in the old height until they are laid out: not shown so.
-            self.setUpdatesEnabled(False)
-            QTimer.singleShot(0, self, self._show_again)
+            self.lay_out()
+
+    def lay_out(self) -> None:
+        """Show new lines when they are laid out: until then they stand squeezed in the old room."""
+        self.setUpdatesEnabled(False)
+        QTimer.singleShot(0, self, self._show_again)
 
     def _show_again(self) -> None:
         self.setUpdatesEnabled(True)

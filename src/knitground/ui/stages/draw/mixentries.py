@@ -1,0 +1,157 @@
+"""The tiles of a mix in hand: weights, what they ask for and what is laid, some lines at a time.
+
+A line is made once and shows other figures afterwards: whoever holds the arrow of a weight keeps it
+under the pointer, and another map or layer makes nothing anew.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from PySide6.QtCore import QSignalBlocker, QTimer, Signal
+from PySide6.QtWidgets import QDoubleSpinBox, QLabel, QVBoxLayout, QWidget
+
+from knitground.core.chance.draw import shares
+from knitground.core.model.mix import FallWay, Mix, MixEntry
+from knitground.core.model.project import Project
+from knitground.ui.common.theme import LINEN
+from knitground.ui.common.widgets import (
+    ShareBar,
+    clear,
+    column,
+    icon_button,
+    note,
+    row,
+    tile_pixmap,
+)
+from knitground.ui.common.words import percent, tip_of
+from knitground.ui.mapside.handpixels import patch_pixels, pixels_of
+
+PAGE = 16
+"""Lines in view: one takes a thousandth of a second, and a mix may have thousands of tiles."""
+
+
+@dataclass(frozen=True, eq=False)
+class _Line:
+    """What shows an entry: its weight, its own size if it has one, bar and words."""
+
+    weight: QDoubleSpinBox
+    size: QDoubleSpinBox | None
+    bar: ShareBar
+    words: QLabel
+
+
+class MixEntries(QWidget):
+    """Shows the entries of a mix, a page of them; `changed` tells place, field and value."""
+
+    changed = Signal(int, str, float)
+
+    def __init__(self, project: Project, mix: Mix, page: int = 0) -> None:
+        super().__init__()
+        self._project = project
+        self._mix = mix
+        self._laid: Sequence[float] | None = None
+        self._cells = 0
+        self._lines: list[_Line] = []
+        self._page = min(page, max(0, len(mix.entries) - 1) // PAGE)
+        self._box = column(spacing=4)
+        self._where = note()
+        self._before = icon_button("mdi6.chevron-left", lambda: self.turn(-1), "Tiles before these")
+        self._behind = icon_button("mdi6.chevron-right", lambda: self.turn(1), "Tiles behind these")
+        pages = QWidget()
+        pages.setLayout(row(self._before, self._where, self._behind, 1, spacing=4))
+        pages.setVisible(len(mix.entries) > PAGE)
+        self.setLayout(column(self._box, pages, spacing=4))
+        self._build()
+
+    @property
+    def page(self) -> int:
+        """Which entries are shown, counted in pages."""
+        return self._page
+
+    def turn(self, by: int) -> None:
+        """Show other entries."""
+        pages = -(-len(self._mix.entries) // PAGE)
+        self._page = (self._page + by) % max(1, pages)
+        self._build()
+        self._show_figures()
+        self.setUpdatesEnabled(False)  # until they are laid out, new lines are squeezed
+        QTimer.singleShot(0, self, lambda: self.setUpdatesEnabled(True))
+
+    def show_figures(self, mix: Mix, laid: Sequence[float] | None, cells: int) -> None:
+        """Show weights and sizes of a mix of the same entries, and what lies of it.
+
+        Parameters
+        ----------
+        laid : parts that its entries take of what is laid; None if nothing is
+        cells : of the whole map
+        """
+        self._mix, self._laid, self._cells = mix, laid, cells
+        self._show_figures()
+
+    def _build(self) -> None:
+        clear(self._box)
+        self._lines = []
+        first, last = self._page * PAGE, min((self._page + 1) * PAGE, len(self._mix.entries))
+        self._where.setText(f"{first + 1} – {last} of {len(self._mix.entries)}")
+        for place in range(first, last):
+            self._box.addLayout(self._line(place, self._mix.entries[place]))
+
+    def _line(self, place: int, entry: MixEntry) -> QVBoxLayout:
+        picture = QLabel()
+        pixels = (
+            patch_pixels(self._project, entry.patch)
+            if entry.patch
+            else pixels_of(self._project, entry.tile)
+        )
+        if pixels is not None:
+            picture.setPixmap(tile_pixmap(pixels, 32, framed=True))
+        weight = QDoubleSpinBox()
+        weight.setRange(0, 10_000)
+        weight.setDecimals(1)
+        weight.setValue(entry.weight)
+        weight.setKeyboardTracking(False)
+        weight.setFixedWidth(74)
+        weight.setToolTip("Weight; 0 is never")
+        weight.valueChanged.connect(lambda value: self.changed.emit(place, "weight", value))
+        words = note()
+        words.setWordWrap(False)
+        bar = ShareBar(0.0, None, LINEN.accent)
+        side = column(bar, words, spacing=0)
+        line = row(picture, weight, side, spacing=6)
+        line.setStretch(2, 1)
+        clumps = self._mix.fall.way is FallWay.CLUMPS and entry.patch is None
+        size = self._own_size(place, entry) if clumps else None
+        self._lines.append(_Line(weight, size, bar, words))
+        return column(line) if size is None else column(line, row(size, 1), spacing=2)
+
+    def _own_size(self, place: int, entry: MixEntry) -> QDoubleSpinBox:
+        size = QDoubleSpinBox()
+        size.setRange(0, 256)
+        size.setDecimals(1)
+        size.setSpecialValueText("clumps as the mix")
+        size.setPrefix("clumps of ")
+        size.setSuffix(" cells")
+        size.setValue(entry.size)
+        size.setKeyboardTracking(False)
+        size.setToolTip("Cells from one clump of this tile to the next; 0: as those of the mix")
+        size.valueChanged.connect(lambda value: self.changed.emit(place, "size", value))
+        return size
+
+    def _show_figures(self) -> None:
+        parts = shares(self._mix.weights)
+        for place, line in enumerate(self._lines, self._page * PAGE):
+            entry, share = self._mix.entries[place], float(parts[place])
+            for box, value in ((line.weight, entry.weight), (line.size, entry.size)):
+                if box is not None and box.value() != value:
+                    with QSignalBlocker(box):
+                        box.setValue(value)
+            cells = round(share * self._cells)
+            have = self._laid[place] if self._laid else None
+            text = f"{percent(share)} · {cells} of {self._cells} cells"
+            line.words.setText(
+                text if have is None else f"{percent(share)} asked · {percent(have)} laid"
+            )
+            line.words.setToolTip(tip_of(f"If the whole map were filled: about {cells} cells"))
+            line.bar.show_shares(share, have)
