@@ -91,7 +91,7 @@ def rows_of(window: Window, settle: Callable[[int], None]) -> list[Row]:
 
     def until_warm() -> list[Spent]:
         times = [spent(view.repaint)]
-        while view.cold and len(times) < 2000:
+        while view.cold and len(times) < 2000:  # each of them is a turn of its own
             times.append(spent(view.repaint))
         return times
 

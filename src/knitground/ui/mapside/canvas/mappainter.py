@@ -48,9 +48,11 @@ class MapPainter:
 
     def __init__(self, view: MapPicture) -> None:
         self.view = view
+        self._went_on = False
 
     def draw_ground(self, painter: QPainter) -> None:
         """Draw the map's background colour, behind all layers."""
+        self._went_on = False
         assert self.view.shown_map is not None
         if self.view.shown_map.background is None:
             return
@@ -84,10 +86,11 @@ class MapPainter:
         for key in store.keys_in(level, seen):
             chunk = store.ready(key)
             if chunk is None:
-                if perf_counter() > until:
+                if self._went_on and perf_counter() > until:
                     self.view.cold += 1
                     chunk = store.stale(key)
                 else:
+                    self._went_on = True  # with one piece at least, or it never came to an end
                     chunk = store.make(key, until)
                     self.view.cold += chunk.dirty is not None
             if chunk is not None:

@@ -175,11 +175,11 @@ class MapShapes:
         ]  # fmt: skip
         blocks = self._blocks.setdefault(map_, OrderedDict())
         until = until_in_turn(_SECONDS)
-        for key in keys:
-            if key not in blocks:
-                if perf_counter() > until:
-                    return False
-                blocks[key] = self._read(map_, key)
+        missing = [key for key in keys if key not in blocks]
+        for n, key in enumerate(missing):
+            if n and perf_counter() > until:
+                return False
+            blocks[key] = self._read(map_, key)
         shown = tuple(blocks[key] for key in keys)
         while len(blocks) > max(_MOST_BLOCKS, len(keys)):
             blocks.popitem(last=False)
