@@ -223,6 +223,12 @@ class Wanderer:
         views = (self.window.mapside.view, self.window.mapside.second)
         return any(each and each.gesture and each.gesture.is_behind for each in views)
 
+    @property
+    def has_waiting(self) -> bool:
+        """Whether input waits in line: what comes of it comes later."""
+        views = (self.window.mapside.view, self.window.mapside.second)
+        return hold().has_waiting or any(each is not None and each.has_waiting for each in views)
+
     def catch_up(self) -> None:
         """Let the window lay what it is behind with."""
         while self.is_behind:
@@ -238,6 +244,11 @@ class Wanderer:
         if not wait_for_jobs(_PATIENCE_MS):
             call_off_jobs()  # a recipe that solves may be set to go on for minutes
         settle(3)
+        for _ in range(1000):
+            if not self.has_waiting:
+                break
+            settle(1)
+            session.finish_gesture()
         if session.doc.in_stroke or session.in_gesture:
             self.faults.append("a stroke is left open")
         if hold().is_on or session.doc.is_leased:

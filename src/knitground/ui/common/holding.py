@@ -40,6 +40,11 @@ class Hold(QObject):
         """Whether there is work."""
         return self._works > 0
 
+    @property
+    def has_waiting(self) -> bool:
+        """Whether input waits for work, or for its turn after it."""
+        return bool(self._line)
+
     def begin(self, *, keeps: bool) -> None:
         """Hold input back from now on; `keeps` whether it comes afterwards or is dropped."""
         if not self._works:

@@ -43,6 +43,11 @@ class CatchUp(QObject):
             self._turn.start()
             self._app.installEventFilter(self)
 
+    @property
+    def has_waiting(self) -> bool:
+        """Whether input waits for the gesture, or for its turn after it."""
+        return bool(self._in_line)
+
     def let_go(self) -> bool:
         """Note that the button is up; returns whether the gesture goes on until it is there."""
         self.is_let_go = self._is_behind

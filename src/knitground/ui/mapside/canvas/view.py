@@ -41,6 +41,11 @@ class MapView(MapPicture):
         super().__init__(session, tools, marker_tools)
         self._catch_up = CatchUp(self, self._release)
 
+    @property
+    def has_waiting(self) -> bool:
+        """Whether input waits for the gesture, or for its turn after it."""
+        return self._catch_up.has_waiting
+
     # Pointer
 
     def _pointer(self, at: QPointF) -> Pointer:
