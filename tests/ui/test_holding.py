@@ -123,6 +123,20 @@ def test_what_comes_while_another_project_is_opened_is_not_for_that(window, view
     assert steps(window) == []
 
 
+def test_what_waits_goes_no_further_than_to_a_project_that_is_opened_next(window, view, tile):
+    go_on, opened = Event(), []
+
+    def then(_):
+        run_with_progress(window.shell, "Opening…", lambda _: None, opened.append, print)
+
+    window.session.run_long("Drawing…", lambda _: go_on.wait(20), then)
+    click(view, tile)
+    let_go(go_on)
+    assert opened == [None]
+    assert steps(window) == []
+    assert not hold().has_waiting
+
+
 def test_a_click_during_a_save_comes_after_it_and_is_not_saved(window, view, tile, tmp_path):
     session = window.session
     click(view, tile)

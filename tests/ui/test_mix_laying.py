@@ -193,6 +193,10 @@ def test_a_mix_of_very_many_tiles_is_shown_a_page_at_a_time(window):
     settle()
     assert shown()[-1] == 3000.0, "round, to the last ones"
     assert len(shown()) == 3000 - 187 * PAGE
+    take(window, "salt flat")
+    assert shown()[0] == mix_named(window, "salt flat").weights[0]
+    take(window, "very many")
+    assert shown()[0] == 1.0
 
 
 def test_lists_that_nobody_sees_are_built_when_they_are_shown(window):

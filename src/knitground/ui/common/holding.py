@@ -52,6 +52,8 @@ class Hold(QObject):
             self._app.installEventFilter(self)
         self._works += 1
         self._keeps = self._keeps and keeps
+        if not keeps:
+            self._line.let_out()  # what waits was meant for what is shown now
 
     def end(self) -> None:
         """Note that some work has ended, with its progress window."""

@@ -70,6 +70,10 @@ class MixEntries(QWidget):
         """Which entries are shown, counted in pages."""
         return self._page
 
+    def shows(self, mix: Mix) -> bool:
+        """Whether it is a mix of that name that is shown."""
+        return self._mix.name == mix.name
+
     def turn(self, by: int) -> None:
         """Show other entries."""
         pages = -(-len(self._mix.entries) // PAGE)

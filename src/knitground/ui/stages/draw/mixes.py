@@ -160,7 +160,7 @@ class MixList(NamedList):
     def state(self) -> object:
         mix = self._in_hand()
         entries = mix and tuple((each.tile, each.patch) for each in mix.entries)
-        return (tuple(each.name for each in self.session.project.mixes),
+        return (id(self.session.project), tuple(each.name for each in self.session.project.mixes),
                 mix and (mix.name, entries, mix.fall.way))  # fmt: skip
 
     def refresh(self) -> None:
@@ -199,10 +199,10 @@ class MixList(NamedList):
         return next((each for each in self.session.project.mixes if each.name == name), None)
 
     def build(self) -> None:
-        page = self._entries.page if self._entries is not None else 0
+        before, chosen = self._entries, self._in_hand()
+        page = before.page if before is not None and chosen and before.shows(chosen) else 0
         clear(self.lines)
         self._entries = self._fall = self._fall_of = self._sample_of = None
-        chosen = self._in_hand()
         for mix in self.session.project.mixes:
             if self.fits(mix.name):
                 self.lines.addWidget(self._mix_card(mix, mix is chosen, page))
