@@ -24,9 +24,14 @@ from knitground.ui.common.tasks import run_with_progress, wait_for_jobs
 
 
 @pytest.fixture
-def work(window, monkeypatch):
-    """Work on the document that goes on until it is let go; no progress window comes up."""
+def no_window(monkeypatch):
+    """No progress window comes up, however slow the machine is."""
     monkeypatch.setattr("knitground.ui.common.tasks.SHOW_AFTER_MS", 60_000)
+
+
+@pytest.fixture
+def work(window, no_window):
+    """Work on the document that goes on until it is let go."""
     wake(window)
     go_on = Event()
     window.session.run_long("Working…", lambda _: go_on.wait(20), lambda _: None)
@@ -56,10 +61,19 @@ def steps(window):
     return window.session.doc.history.names
 
 
+def come():
+    """Let what waits come, a bit in each turn."""
+    for _ in range(500):
+        settle()
+        if not hold().has_waiting:
+            return
+    raise AssertionError("it waits for ever")
+
+
 def let_go(work):
     work.set()
     wait_for_jobs()
-    settle()
+    come()
 
 
 def test_a_click_and_a_key_wait_for_work_and_come_in_their_order(window, view, tile, work):
@@ -123,6 +137,7 @@ def test_what_comes_while_another_project_is_opened_is_not_for_that(window, view
     assert steps(window) == []
 
 
+@pytest.mark.usefixtures("no_window")
 def test_what_waits_goes_no_further_than_to_a_project_that_is_opened_next(window, view, tile):
     go_on, opened = Event(), []
 
@@ -137,6 +152,7 @@ def test_what_waits_goes_no_further_than_to_a_project_that_is_opened_next(window
     assert not hold().has_waiting
 
 
+@pytest.mark.usefixtures("no_window")
 def test_a_click_during_a_save_comes_after_it_and_is_not_saved(window, view, tile, tmp_path):
     session = window.session
     click(view, tile)
@@ -145,7 +161,7 @@ def test_a_click_during_a_save_comes_after_it_and_is_not_saved(window, view, til
     assert window.files.save_to(tmp_path / "here")
     assert session.doc.is_saved, "it waits until the save has been settled"
     assert len(steps(window)) == 1
-    settle()
+    come()
     assert len(steps(window)) == 2
     assert not session.doc.is_saved
 
@@ -190,6 +206,7 @@ def test_what_is_being_written_is_part_of_what_is_worked_on(window):
     field.deleteLater()
 
 
+@pytest.mark.usefixtures("no_window")
 def test_a_dialog_that_work_brings_up_gets_nothing_that_was_not_meant_for_it(window, view):
     go_on, closed = Event(), []
     dialog = QDialog(window.shell)
@@ -237,6 +254,7 @@ def test_nothing_is_dropped_on_the_window_meanwhile(window, work):
     place.deleteLater()
 
 
+@pytest.mark.usefixtures("no_window")
 def test_a_fault_when_work_ends_holds_nothing_back(window, view, tile, monkeypatch):
     monkeypatch.setattr("sys.excepthook", lambda *_: None)
     go_on = Event()
