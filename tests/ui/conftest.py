@@ -29,6 +29,7 @@ def settle_view(view):
     """Wait until a view of the map has drawn all of its pieces, however busy the machine is."""
     for _ in range(100):
         settle()
+        begin_turn()
         view.grab()  # whether a paint has come by itself or not
         if not view.cold:
             return
