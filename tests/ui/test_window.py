@@ -306,12 +306,12 @@ def test_dressing_for_another_theme_comes_to_an_end_on_any_machine(window, qapp,
     monkeypatch.setattr(themes, "_TURN_S", 0.0)
     window.set_theme("Loom")
     wardrobe = themes._wardrobe[0]
-    turns = 0
+    turns, most = 0, len(qapp.allWidgets())
     while wardrobe._timer.isActive():
         before = len(wardrobe._to_do)
         wardrobe._go_on()
         turns += 1
-        assert turns <= len(qapp.allWidgets()), before
+        assert turns <= most, before
     assert turns > 100
     worn = {each.property("knitground_wears") for each in window.shell.findChildren(QWidget)}
     assert worn == {"Loom"}
