@@ -180,7 +180,7 @@ def test_a_mix_of_very_many_tiles_is_shown_a_page_at_a_time(window):
     assert shown() == [1.0 + n for n in range(PAGE)]
     back, on = (next(each for each in mixes.findChildren(QToolButton) if words in each.toolTip())
                 for words in ("before these", "behind these"))  # fmt: skip
-    assert any(each.text() == "1 – 16 of 3000" for each in mixes.findChildren(QLabel))
+    assert any(each.text() == "tiles 1 – 16 of 3000" for each in mixes.findChildren(QLabel))
     on.click()
     settle()
     assert shown() == [1.0 + n for n in range(PAGE, 2 * PAGE)]

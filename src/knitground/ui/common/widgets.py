@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterable, Sequence
 from typing import TypeVar
 
 import numpy as np
-from PySide6.QtCore import QEvent, QRectF, QSize, Qt
+from PySide6.QtCore import QEvent, QRectF, QSize, Qt, QTimer
 from PySide6.QtGui import QColor, QKeyEvent, QPainter, QPaintEvent, QPen, QPixmap
 from PySide6.QtWidgets import (
     QComboBox,
@@ -189,6 +189,12 @@ def clear(layout: QLayout) -> None:
             widget.deleteLater()
         elif inner is not None:
             clear(inner)
+
+
+def show_when_laid_out(part: QWidget) -> None:
+    """Paint new lines only when they are laid out: until then they are squeezed in the old room."""
+    part.setUpdatesEnabled(False)
+    QTimer.singleShot(0, part, lambda: part.setUpdatesEnabled(True))
 
 
 def fill_box(box: QComboBox, items: Sequence[tuple[str, object]], chosen: object) -> None:

@@ -104,7 +104,7 @@ class Ghost:
         key = (state, place)
         if key != self._key:
             self._key = key
-            kind = (id(desk.layer), desk.lays_terrain, desk.options.fill_by)
+            kind = (type(desk.layer), desk.lays_terrain, desk.options.fill_by)
             limit = self._limits.get(kind, _FIRST_LIMIT)
             begun = perf_counter()
             try:

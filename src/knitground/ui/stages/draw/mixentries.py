@@ -9,7 +9,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from PySide6.QtCore import QSignalBlocker, QTimer, Signal
+from PySide6.QtCore import QSignalBlocker, Signal
 from PySide6.QtWidgets import QDoubleSpinBox, QLabel, QVBoxLayout, QWidget
 
 from knitground.core.chance.draw import shares
@@ -23,6 +23,7 @@ from knitground.ui.common.widgets import (
     icon_button,
     note,
     row,
+    show_when_laid_out,
     tile_pixmap,
 )
 from knitground.ui.common.words import percent, tip_of
@@ -80,8 +81,7 @@ class MixEntries(QWidget):
         self._page = (self._page + by) % max(1, pages)
         self._build()
         self._show_figures()
-        self.setUpdatesEnabled(False)  # until they are laid out, new lines are squeezed
-        QTimer.singleShot(0, self, lambda: self.setUpdatesEnabled(True))
+        show_when_laid_out(self)
 
     def show_figures(self, mix: Mix, laid: Sequence[float] | None, cells: int) -> None:
         """Show weights and sizes of a mix of the same entries, and what lies of it.
@@ -98,7 +98,7 @@ class MixEntries(QWidget):
         clear(self._box)
         self._lines = []
         first, last = self._page * PAGE, min((self._page + 1) * PAGE, len(self._mix.entries))
-        self._where.setText(f"{first + 1} – {last} of {len(self._mix.entries)}")
+        self._where.setText(f"tiles {first + 1} – {last} of {len(self._mix.entries)}")
         for place in range(first, last):
             self._box.addLayout(self._line(place, self._mix.entries[place]))
 

@@ -39,6 +39,7 @@ from knitground.ui.common.widgets import (
     note,
     row,
     set_role,
+    show_when_laid_out,
 )
 from knitground.ui.common.words import on_button, tip_of
 from knitground.ui.mapside.canvas.chunks import image_of
@@ -175,7 +176,7 @@ class MixList(NamedList):
             clear(self._fall)
             for part in self._fall_parts(mix):
                 self._fall.addWidget(part)
-            self.lay_out()
+            show_when_laid_out(self)
         if mix != self._sample_of:
             self._sample_of = mix
             self._ask_sample(mix)

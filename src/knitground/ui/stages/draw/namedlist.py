@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from abc import abstractmethod
 
-from PySide6.QtCore import QTimer, Signal
+from PySide6.QtCore import Signal
 from PySide6.QtGui import QShowEvent
 from PySide6.QtWidgets import QWidget
 
-from knitground.ui.common.widgets import column
+from knitground.ui.common.widgets import column, show_when_laid_out
 from knitground.ui.session import Session
 
 
@@ -47,15 +47,7 @@ class NamedList(QWidget):
         if state != self._shown:
             self._shown = state
             self.build()
-            self.lay_out()
-
-    def lay_out(self) -> None:
-        """Show new lines when they are laid out: until then they stand squeezed in the old room."""
-        self.setUpdatesEnabled(False)
-        QTimer.singleShot(0, self, self._show_again)
-
-    def _show_again(self) -> None:
-        self.setUpdatesEnabled(True)
+            show_when_laid_out(self)
 
     def fits(self, name: str) -> bool:
         """Whether the search fits a name."""

@@ -36,7 +36,17 @@ from knitground.core.model.layers import GroundLayer
 from knitground.core.model.map import Map
 from knitground.core.model.recipe import RewriteStep, Step
 from knitground.ui.common.commands import Commands
-from knitground.ui.common.widgets import button, clear, column, head, note, primary, row, scrolled
+from knitground.ui.common.widgets import (
+    button,
+    clear,
+    column,
+    head,
+    note,
+    primary,
+    row,
+    scrolled,
+    show_when_laid_out,
+)
 from knitground.ui.session import Session
 from knitground.ui.stages.grow.carddrag import CardDrag
 from knitground.ui.stages.grow.recipeacts import RecipeActs
@@ -214,9 +224,7 @@ class GrowBench(Stage):
             self._open = min(self._open, max(0, len(steps) - 1))
             handles: list[tuple[QWidget, ...]] = [(c.title, c.picture) for c in self.cards]
             self.dragging.watch(list(self.cards), handles)
-            # They have no room until the area has heard of them: squeezed, icons have no height.
-            self.inner.setUpdatesEnabled(False)
-            QTimer.singleShot(0, self, lambda: self.inner.setUpdatesEnabled(True))
+            show_when_laid_out(self.inner)
         if self._focus is not None and self._focus < len(self.cards):
             self.cards[self._focus].title.setFocus()  # so that keys can move it on
         self._focus = None
