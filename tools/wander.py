@@ -12,6 +12,7 @@ Exits 1 if anything failed.
 
 from __future__ import annotations
 
+import faulthandler
 import os
 import random
 import sys
@@ -97,6 +98,9 @@ NOT_RUN = ("Close window", "New project")
 BUTTONS = (Qt.MouseButton.LeftButton, Qt.MouseButton.RightButton, Qt.MouseButton.MiddleButton)
 SLOW_MS = 50.0
 _PATIENCE_MS = 15_000
+_STUCK_S, _ACT_S = 300, 0.2
+"""A walk that takes longer than this, and this an act, stands still: it tells where, and ends."""
+_POPUP_MS = 150
 _KEY_OF = {".": "Period", ",": "Comma", "[": "BracketLeft", "]": "BracketRight", "+": "Plus",
            "-": "Minus"}  # fmt: skip
 
@@ -152,6 +156,8 @@ class Wanderer:
         self.stretch = Stretch()
         self.pressed: tuple[QWidget, Any] | None = None
         self.start: object = None
+        self.closing = QTimer(interval=_POPUP_MS)
+        self.closing.timeout.connect(self._close_popup)
         acts: list[tuple[int, Callable[[], str]]] = [
             (30, self.press_or_let_go), (30, self.move), (14, self.key), (12, self.command),
             (16, self.poke), (4, self.wheel), (4, self.stage), (5, self.undo), (1, self.save),
@@ -169,6 +175,7 @@ class Wanderer:
             before = qInstallMessageHandler(self._hear)
             hook, sys.excepthook = sys.excepthook, self._caught
             self.window.session.opened.connect(self._opened)
+            self.closing.start()
             try:
                 self._opened()
                 for n in range(count):
@@ -178,6 +185,7 @@ class Wanderer:
                     if self.faults:
                         break
             finally:
+                self.closing.stop()
                 self.window.session.opened.disconnect(self._opened)
                 sys.excepthook = hook
                 qInstallMessageHandler(before)
@@ -476,6 +484,10 @@ class Wanderer:
         for widget in QApplication.topLevelWidgets():
             if isinstance(widget, QMenu | QDialog) and widget.isVisible():
                 widget.close()
+        self._close_popup()
+
+    def _close_popup(self) -> None:
+        """Close a menu. It may come up later than its click, which waits while work holds input."""
         popup = QApplication.activePopupWidget()
         if popup is not None:
             popup.close()
@@ -545,6 +557,7 @@ def main(words: list[str]) -> int:
 
     count, seed = int(words[0]) if words else 2000, int(words[1]) if len(words) > 1 else 1
     make_app()
+    faulthandler.dump_traceback_later(_STUCK_S + count * _ACT_S, exit=True)
     done = 0
     slow: Counter[str] = Counter()
     worst: dict[str, float] = {}
