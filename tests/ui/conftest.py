@@ -3,7 +3,7 @@ import sys
 from contextlib import contextmanager
 
 import pytest
-from PySide6.QtCore import QPoint, Qt
+from PySide6.QtCore import QCoreApplication, QEvent, QPoint, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QComboBox, QTabBar
 
@@ -73,6 +73,8 @@ def wake(window):
     """Paint the window from now on."""
     if not window.shell.updatesEnabled():
         window.shell.setUpdatesEnabled(True)
+        # One that came while the window took none is lost, and Qt would wait for it for ever.
+        QCoreApplication.postEvent(window.shell, QEvent(QEvent.Type.UpdateRequest))
         settle_view(window.mapside.view)
 
 

@@ -186,7 +186,7 @@ def test_the_start_page_shows_recent_projects_with_their_pictures(empty_window, 
     window.files.open_demo(tmp_path / "demo")
     wait_for_jobs()
     rest(window)
-    window.start.refresh()
+    window.files.new_project()
     cards = [each for each in window.start.findChildren(QToolButton) if "demo" in each.text()]
     assert len(cards) == 1
     asked = []
@@ -197,6 +197,7 @@ def test_the_start_page_shows_recent_projects_with_their_pictures(empty_window, 
     colours = np.unique(shown.reshape(-1, 4), axis=0)
     assert len(colours) > 20, "its first map, not an empty field"
     next_start = StartPage(Memory(window.memory.recovery.parent))
+    next_start.show()
     assert [each.text() for each in next_start.findChildren(QToolButton)] == ["demo"]
 
 

@@ -285,7 +285,8 @@ def jump_ends(view):
     QTest.mouseRelease(view, LEFT, NONE, view.screen_at(30, 64))
 
 
-def turns(count=100):
+def turns(count=200):
+    """Every second one is for painting."""
     for _ in range(count):
         QApplication.processEvents()
 
@@ -301,7 +302,7 @@ def test_a_jump_is_laid_turn_by_turn_and_is_one_step(window, behind):
     assert not session.doc.is_saved
     jump_ends(behind)
     assert laid(window) < 8
-    QApplication.processEvents()
+    turns(2)
     assert before < laid(window) < 61
     move(behind, behind.screen_at(10, 10))  # the button is up: this draws nothing
     turns()

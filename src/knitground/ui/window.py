@@ -24,7 +24,7 @@ from knitground.ui.common.notices import Notices
 from knitground.ui.common.tasks import call_off_jobs, run_with_progress, wait_for_jobs, warm_up
 from knitground.ui.common.theme import THEMES, theme, use
 from knitground.ui.common.turn import turn_is_full, until_in_turn
-from knitground.ui.common.widgets import column
+from knitground.ui.common.widgets import column, show_when_laid_out
 from knitground.ui.common.words import on_button, tip_of
 from knitground.ui.mapside import clipboard, scatter
 from knitground.ui.mapside.gaps import GapButton
@@ -163,6 +163,7 @@ class Window(QObject):
         s.offered.connect(lambda text, cures: self.notices.tell(text, "warning", cures))
         s.steps.connect(self._show_state)
         s.opened.connect(self._reopen)
+        s.choice.map_changed.connect(lambda *_: show_when_laid_out(self.work))
         s.changed.connect(lambda _: self._idle.start())
         s.map_wanted.connect(self.mapside.maps.map_from_picture)
         s.sheet_wanted.connect(self.sheets.add_picture)
@@ -200,6 +201,7 @@ class Window(QObject):
         # Before anything is hidden: else the focus would wander along the window.
         if not self.stage.focus_first():
             self.mapside.view.setFocus()
+        show_when_laid_out(self.bench)
         self.bench.setCurrentWidget(self.stage)
         self.mapside.setVisible(self.stage.shows_map)
         if self.stage.shows_map:
@@ -230,7 +232,9 @@ class Window(QObject):
 
     def _reopen(self) -> None:
         self.notices.hide()
-        self.start.refresh()
+        show_when_laid_out(self.work)
+        if self.start.isVisible():
+            self.start.refresh()  # when it is hidden, it does so as it comes up
         self._show_state()
 
     def _show_state(self) -> None:

@@ -235,6 +235,7 @@ def _sheet(t: Theme) -> str:
         border-radius: 4px; padding: 4px 10px; min-height: 18px; }}
     QPushButton:hover, QToolButton:hover {{ background: {t.sunken}; }}
     QPushButton[left="true"] {{ text-align: left; padding-left: 8px; }}
+    QPushButton[strong="true"] {{ font-weight: 600; }}
     QPushButton:pressed {{ background: {t.line}; }}
     QPushButton[primary="true"] {{ background: {t.accent}; color: {t.on_accent};
         border-color: {t.accent}; font-weight: 600; }}

@@ -32,6 +32,7 @@ from knitground.ui.common.theme import theme
 from knitground.ui.common.words import tip
 from knitground.ui.mapside.canvas.chunks import image_of
 
+_WAITS = "waits to be laid out"
 _Layout = TypeVar("_Layout", QVBoxLayout, QHBoxLayout)
 
 
@@ -191,10 +192,24 @@ def clear(layout: QLayout) -> None:
             clear(inner)
 
 
+def after_turns(turns: int, part: QWidget, action: Callable[[], object]) -> None:
+    """Do something when the interface has taken so many turns, if the widget is still there."""
+    later = action if turns <= 1 else lambda: after_turns(turns - 1, part, action)
+    QTimer.singleShot(0, part, later)
+
+
 def show_when_laid_out(part: QWidget) -> None:
-    """Paint new lines only when they are laid out: until then they are squeezed in the old room."""
+    """Paint much that is new only when it is laid out: until then it is squeezed in the old room.
+
+    That is in another turn, as both together take long. Whoever asks again in every turn, as a key
+    does that is held, hides nothing: what is enabled is painted first.
+    """
+    if part.property(_WAITS) or not part.updatesEnabled():
+        return  # what it lies in waits too
+    part.setProperty(_WAITS, True)
     part.setUpdatesEnabled(False)
-    QTimer.singleShot(0, part, lambda: part.setUpdatesEnabled(True))
+    after_turns(2, part, lambda: part.setUpdatesEnabled(True))
+    after_turns(4, part, lambda: part.setProperty(_WAITS, False))
 
 
 def fill_box(box: QComboBox, items: Sequence[tuple[str, object]], chosen: object) -> None:

@@ -94,6 +94,7 @@ class MapSide(QWidget):
 
     def _activate(self, view: MapView) -> None:
         self.active = view
+        self.each_view(lambda each: setattr(each, "gives_way", each is not view))
         self.zoomed.emit()
 
     def toggle_second(self) -> None:
@@ -102,11 +103,13 @@ class MapSide(QWidget):
             self.second = self._new_view()
             self.second.follow_settings(self.view)
             self.second.open_map()
+            self.second.gives_way = True
             self.second.fit()
             half = max(240, self.views.width() // 2)
             self.views.setSizes([half, half])
             return
-        gone, self.second, self.active = self.second, None, self.view
+        gone, self.second = self.second, None
+        self._activate(self.view)
         gone.cancel()
         gone.retire()
 

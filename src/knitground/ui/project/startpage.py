@@ -52,6 +52,8 @@ class StartPage(QWidget):
         middle.setLayout(column(1, title, subtitle, ways, self.recent, 2, spacing=14))
         self.setLayout(row(1, middle, 1))
         self.layout().setStretch(1, 8)  # type: ignore[union-attr]
+
+    def showEvent(self, event: object) -> None:
         self.refresh()
 
     def _way(self, name: str, text: str, action: QPushButton) -> QWidget:

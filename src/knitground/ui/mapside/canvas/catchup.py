@@ -33,6 +33,8 @@ class CatchUp(QObject):
         self.is_let_go = False
         """Whether the button is up while the gesture's tool is still behind."""
         self._unwanted = False
+        self._paints = False
+        """Whether the next turn is for painting what was laid in the last one: both take long."""
         self._turn = QTimer(self, singleShot=True, interval=0)
         self._turn.timeout.connect(self._go_on)
         self._in_line = InputLine(self._turn.start)
@@ -73,6 +75,10 @@ class CatchUp(QObject):
             QApplication.activeModalWidget() or QApplication.activePopupWidget()
         ):
             self._in_line.let_out()  # what waits was not meant for what has come up
+        if self._paints:
+            self._paints = False
+            self._turn.start()
+            return
         try:
             if not self._in_line.hands_on:  # else something is waited for, such as a save
                 self._do_a_turn()
@@ -87,6 +93,7 @@ class CatchUp(QObject):
         if gesture is not None and gesture.is_behind:
             gesture.catch_up()
             self._view.update()
+            self._paints = gesture.is_behind
         if gesture is not None and self.is_let_go and not gesture.is_behind:
             self._end()
         elif not self._is_behind:

@@ -99,7 +99,9 @@ class MapPicture(QWidget):
         self._clock = QTimer(self, interval=40)
         self._clock.timeout.connect(self._animate)
         self.later = QTimer(self, singleShot=True, interval=0)
-        self.later.timeout.connect(self.update)
+        self.later.timeout.connect(super().update)
+        self.gives_way = False
+        """Whether another view of the map is worked in."""
         self.overview = Overview(session, lambda: self.camera, self)
         session.opened.connect(self._reopen)
         session.changed.connect(self.follower.follow)
@@ -305,6 +307,13 @@ class MapPicture(QWidget):
         return QPointF(*self.layer_camera_now().to_screen(*place)).toPoint()
 
     # Following the session
+
+    def update(self, *_: object) -> None:
+        """Paint it again; two views of a map never in one turn: it takes each half of one."""
+        if self.gives_way:
+            self.later.start()
+        else:
+            super().update()
 
     def _reopen(self) -> None:
         self._cameras.clear()

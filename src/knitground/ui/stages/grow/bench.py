@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable
 from dataclasses import replace
 from functools import partial
 
@@ -37,8 +37,8 @@ from knitground.core.model.map import Map
 from knitground.core.model.recipe import RewriteStep, Step
 from knitground.ui.common.commands import Commands
 from knitground.ui.common.widgets import (
+    after_turns,
     button,
-    clear,
     column,
     head,
     note,
@@ -49,6 +49,7 @@ from knitground.ui.common.widgets import (
 )
 from knitground.ui.session import Session
 from knitground.ui.stages.grow.carddrag import CardDrag
+from knitground.ui.stages.grow.deck import Deck
 from knitground.ui.stages.grow.recipeacts import RecipeActs
 from knitground.ui.stages.grow.running import RunLine
 from knitground.ui.stages.grow.runs import Runs
@@ -85,7 +86,6 @@ class GrowBench(Stage):
         self.laid: dict[str, tuple[float, float]] = {}
         """Parts asked for and laid of the terrains of the first noise ground."""
         self.told: dict[int, Told] = {}
-        self.cards: list[StepCard] = []
         self._behind = False
         self._open = 0
         self._focus: int | None = None
@@ -139,6 +139,7 @@ class GrowBench(Stage):
         menu.addAction("Add from a file…", self.acts.ask_read)
         self.more.setMenu(menu)
         self.lines = column(spacing=6)
+        self.deck = Deck(self.lines, self._new_card)
         self.running = RunLine(self.runs.call_off)
 
     def _lay_out(self) -> None:
@@ -157,6 +158,11 @@ class GrowBench(Stage):
         self.dragging = CardDrag(inner)
         self.dragging.moved.connect(self.shift)
         self.dragging.wanted.connect(self._act)
+
+    @property
+    def cards(self) -> list[StepCard]:
+        """The cards of the steps, in their order."""
+        return self.deck.cards
 
     # Following the session
 
@@ -212,19 +218,22 @@ class GrowBench(Stage):
         self.how.show()
         for each in (self.seed_line, self.step_note, self.repeat, self.seam):
             each.hide()
-        clear(self.lines)
-        self.cards, self._built = [], None
+        self.deck.clear()
+        self._built = None
 
     def _show_cards(self, map_: Map) -> None:
         steps = map_.recipe.steps
         built = (id(map_), tuple(type(each) for each in steps))
         if built != self._built:
             self._built = built
-            self._deal_cards(map_, steps)
+            show_when_laid_out(self.inner)
+            if not self.deck.deal(map_, steps):
+                self._built = None
+                after_turns(1, self, self.refresh_later)
+                return
             self._open = min(self._open, max(0, len(steps) - 1))
             handles: list[tuple[QWidget, ...]] = [(c.title, c.picture) for c in self.cards]
             self.dragging.watch(list(self.cards), handles)
-            show_when_laid_out(self.inner)
         if self._focus is not None and self._focus < len(self.cards):
             self.cards[self._focus].title.setFocus()  # so that keys can move it on
         self._focus = None
@@ -237,29 +246,6 @@ class GrowBench(Stage):
                 told = replace(told, problem=mine, words=words)
             card.show_step(step, told)
             card.open(place == self._open)
-
-    def _deal_cards(self, map_: Map, steps: Sequence[Step]) -> None:
-        """Give each step a card: that which shows it, or one of its kind; making one takes long."""
-        left, dealt = list(self.cards), dict[int, StepCard]()
-        for same in (True, False):
-            for place, step in enumerate(steps):
-                card = next((each for each in left if each.kind is type(step)
-                             and (not same or each.step == step)), None)  # fmt: skip
-                if place not in dealt and card is not None:
-                    left.remove(card)
-                    dealt[place] = card
-                    if not same:
-                        card.let_go_of_fields()
-        for card in left:
-            self.lines.removeWidget(card)
-            card.hide()
-            card.deleteLater()
-        self.cards = [dealt.get(place) or self._new_card(map_, place, type(step))
-                      for place, step in enumerate(steps)]  # fmt: skip
-        for place, card in enumerate(self.cards):
-            card.turn_to(map_, place)
-            self.lines.removeWidget(card)
-            self.lines.addWidget(card)
 
     def _new_card(self, map_: Map, place: int, kind: type) -> StepCard:
         card = StepCard(self.session, map_, place, kind)

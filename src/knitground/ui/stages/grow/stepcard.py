@@ -93,6 +93,7 @@ class StepCard(QFrame):
         self.title = ElidedButton()
         self.title.setProperty("left", "true")
         self.title.setProperty("flat", "true")
+        self.title.setProperty("strong", "true")
         self.title.setToolTip(_TITLE_TIP)
         self.title.setMinimumWidth(60)
         self.title.clicked.connect(lambda *_: self.opened.emit())
@@ -276,7 +277,6 @@ class StepCard(QFrame):
         title += f" → {layer.name}" if layer is not None else ""
         self.title.setText(on_button(title))
         self.title.setToolTip(tip_of(f"{title}\n{_TITLE_TIP}"))
-        self.title.setStyleSheet("font-weight: 600;")
         self.words.setText(told.problem or told.words)
         set_role(self.words, "warning" if told.problem or told.spots else "note")
         self.words.setVisible(bool(told.problem or told.words))
