@@ -198,6 +198,17 @@ def test_a_missing_sheet_is_told_on_stderr(project):
     assert "props.png" in result.stderr
 
 
+def test_a_sheet_that_was_cut_short_is_named_when_it_is_to_be_shipped(
+    project, tmp_path, monkeypatch, capsys
+):
+    sheet = project / "props.png"
+    sheet.write_bytes(sheet.read_bytes()[:200])
+    code, said = failing(monkeypatch, capsys, "ship", project, "--to", tmp_path / "out")
+    assert code == 2
+    assert "props.png, is missing or can not be read" in said.splitlines()[-1]
+    assert not (tmp_path / "out").exists()
+
+
 def test_the_program_itself_runs(project):
     command = [sys.executable, "-m", "knitground", "knit", str(project), "--map", "North basin"]
     done = subprocess.run(command, capture_output=True, text=True, check=False)

@@ -14,7 +14,7 @@ from tests.ui.test_stages import drop
 from knitground.core.edit.layers import move_layer
 from knitground.core.edit.maps import delete_map, set_recipe
 from knitground.core.files.images import png_bytes
-from knitground.core.model.layers import GroundLayer
+from knitground.core.model.layers import GroundLayer, TileLayer
 from knitground.core.model.recipe import Recipe
 from knitground.ui.common.tasks import wait_for_jobs
 from knitground.ui.mapside.copypaste import picture_of
@@ -165,6 +165,16 @@ def test_what_is_in_hand_is_named_whole_at_every_stage(window, wide):
         QTest.qWait(20)
         assert "brine" in window.mapside.ribbon.hand.text()
         assert "…" not in window.mapside.ribbon.hand.text()
+
+
+def test_the_brush_says_how_many_of_what_it_lays(window):
+    window.show_stage("draw")
+    session, brush = window.session, window.mapside.ribbon.brush
+    session.choose_layer(next(each for each in session.map.layers if type(each) is TileLayer))
+    for size, words in ((1, "1 cell"), (2, "2 cells"), (1, "1 cell")):
+        brush.setValue(size)
+        settle()
+        assert brush.text().endswith(words)
 
 
 def test_keys_of_our_own_hide_lock_and_mirror(window):

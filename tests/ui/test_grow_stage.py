@@ -296,6 +296,33 @@ def test_cards_go_with_their_steps_and_what_is_written_stays_with_its_own(window
     assert any(each in cards for each in coast.cards)
 
 
+def test_cards_that_take_long_to_make_come_together_and_are_kept(window, monkeypatch):
+    bench, session = window.stages["grow"], window.session
+    session.choose_map(session.project.map_named("Salt coast"))
+    steps = session.map.recipe.steps
+    for card in bench.deck.cards + bench.deck._spare:
+        card.deleteLater()
+    bench.deck.cards, bench.deck._spare, bench._built = [], [], None
+    monkeypatch.setattr("knitground.ui.stages.grow.deck.turn_is_full", lambda: True)
+    window.show_stage("grow")
+    seen = [len(bench.cards)]
+    while seen[-1] < len(steps):
+        assert len(seen) < 10 * len(steps)
+        QApplication.processEvents()
+        seen.append(len(bench.cards))
+    assert set(seen) == {0, len(steps)}, "none is shown before all are there"
+    assert len(seen) == len(steps), "one was made in a turn"
+    settle()
+    assert all(card.isVisible() and card.step == step for card, step in zip(bench.cards, steps))
+    cards = set(bench.cards)
+    for name in ("Harbour pans", "Salt coast"):
+        session.choose_map(session.project.map_named(name))
+        settle()
+        shown = [card for card in bench.inner.findChildren(StepCard) if card.isVisible()]
+        assert sorted(map(id, shown)) == sorted(map(id, bench.cards))
+    assert set(bench.cards) == cards, "none was made again"
+
+
 def test_a_field_that_is_being_written_in_writes_into_no_other_step(window, coast):
     session, other = window.session, window.session.project.map_named("North basin")
     session.apply(add_step(session.project, other, MarkersStep))

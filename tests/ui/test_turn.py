@@ -9,6 +9,7 @@ from tests.ui.conftest import draw_thumbs, settle_view, wake
 
 from knitground.ui.common import turn
 from knitground.ui.common.turn import begin_turn, turn_is_full, until_in_turn
+from knitground.ui.common.widgets import show_when_laid_out
 
 
 def work(ms):
@@ -96,3 +97,53 @@ def test_small_pictures_of_layers_wait_for_a_turn_with_room(window):
     assert strip._to_draw == strip.cards
     draw_thumbs(strip)
     assert strip._to_draw == []
+
+
+def test_two_views_of_a_map_are_painted_in_turns_of_their_own(window, monkeypatch):
+    side = window.mapside
+    side.toggle_second()
+    for view in (side.view, side.second):
+        view.playing = False
+        settle_view(view)
+    for active, other in ((side.view, side.second), (side.second, side.view)):
+        active.entered.emit()
+        turns = []
+        for view in (active, other):
+            monkeypatch.setattr(view, "paintEvent", _noting(view, turns))
+        window.session.tools.options_changed.emit()
+        for _ in range(8):
+            turns.append([])
+            QApplication.processEvents()
+        assert [each for each in turns if each][:2] == [[active], [other]]
+        assert all(len(each) < 2 for each in turns)
+        monkeypatch.undo()
+
+
+def _noting(view, turns):
+    paint = type(view).paintEvent
+
+    def noted(event):
+        turns[-1].append(view)
+        paint(view, event)
+
+    return noted
+
+
+def test_much_that_is_new_is_painted_in_another_turn_but_not_put_off_for_ever(window):
+    wake(window)
+    part, seen = window.work, []
+    show_when_laid_out(part)
+    for _ in range(6):
+        seen.append(part.updatesEnabled())
+        QApplication.processEvents()
+    assert seen[0] is False
+    assert seen[-1] is True
+    enabled = []
+    for _ in range(30):  # a key that is held asks in every turn
+        show_when_laid_out(part)
+        QApplication.processEvents()
+        enabled.append(part.updatesEnabled())
+    assert any(one and two for one, two in zip(enabled, enabled[1:])), "there is time for a paint"
+    for _ in range(6):
+        QApplication.processEvents()
+    assert part.updatesEnabled()

@@ -211,8 +211,11 @@ class Ribbon(QFrame):
         QTimer.singleShot(0, self, self._say_hand)  # what is shown beside it decides its room
         self.brush.blockSignals(True)
         self.brush.setValue(s.size)
-        unit = " vertices" if s.lays_terrain else " path" if s.draws_path else " cells"
-        self.brush.setSuffix(unit)
+        one, more = (
+            ("vertex", "vertices") if s.lays_terrain else
+            ("path", "path") if s.draws_path else ("cell", "cells")
+        )  # fmt: skip
+        self.brush.setSuffix(f" {one if s.size == 1 else more}")
         self.brush.blockSignals(False)
         markers, tint = isinstance(s.layer, MarkerLayer), isinstance(s.layer, TintLayer)
         brushes = s.tool in ("paint", "line", "box", "erase") and not markers

@@ -277,6 +277,7 @@ def _grids(layer: GroundLayer) -> dict[str, Any]:
 def _sheet(tileset: Tileset) -> bytes:
     if tileset.picture is None:
         raise PlaceError(
-            f"the sheet of “{tileset.name}” is missing, so it can not be shipped: find it first"
+            f"the sheet of “{tileset.name}”, {tileset.sheet}, is missing or can not be read, so it "
+            "can not be shipped: put it right, or find another one in Slice"
         )
     return png_bytes(clear_see_through(tileset.picture.copy(), tileset.slicing))
