@@ -11,11 +11,13 @@ from PySide6.QtWidgets import QLabel, QToolButton
 from tests.ui.conftest import LEFT, NONE, draw_thumbs, rest, settle
 from tests.ui.test_stages import drop
 
+from knitground.core.edit.hand import TileInHand
 from knitground.core.edit.layers import move_layer
 from knitground.core.edit.maps import delete_map, set_recipe
 from knitground.core.files.images import png_bytes
 from knitground.core.model.layers import GroundLayer, TileLayer
 from knitground.core.model.recipe import Recipe
+from knitground.core.model.tile import TileRef
 from knitground.ui.common.tasks import wait_for_jobs
 from knitground.ui.mapside.copypaste import picture_of
 from knitground.ui.mapside.dialogs import NewMapDialog
@@ -170,11 +172,17 @@ def test_what_is_in_hand_is_named_whole_at_every_stage(window, wide):
 def test_the_brush_says_how_many_of_what_it_lays(window):
     window.show_stage("draw")
     session, brush = window.session, window.mapside.ribbon.brush
-    session.choose_layer(next(each for each in session.map.layers if type(each) is TileLayer))
-    for size, words in ((1, "1 cell"), (2, "2 cells"), (1, "1 cell")):
-        brush.setValue(size)
-        settle()
-        assert brush.text().endswith(words)
+    layers = session.map.layers
+    tiles = next(each for each in layers if type(each) is TileLayer)
+    terrain = next(each for each in layers if isinstance(each, GroundLayer))
+    for layer, one, two in ((terrain, "1 vertex", "2 vertices"), (tiles, "1 cell", "2 cells")):
+        session.choose_layer(layer)
+        if layer is tiles:
+            session.take(TileInHand(TileRef("props", 0, 4), 0))
+        for size, words in ((1, one), (2, two), (1, one)):
+            brush.setValue(size)
+            settle()
+            assert brush.text().endswith(words)
 
 
 def test_keys_of_our_own_hide_lock_and_mirror(window):

@@ -1,5 +1,6 @@
 """What can wait gives way in a turn in which much has been done."""
 
+from itertools import pairwise
 from time import perf_counter, thread_time
 
 import pytest
@@ -143,7 +144,7 @@ def test_much_that_is_new_is_painted_in_another_turn_but_not_put_off_for_ever(wi
         show_when_laid_out(part)
         QApplication.processEvents()
         enabled.append(part.updatesEnabled())
-    assert any(one and two for one, two in zip(enabled, enabled[1:])), "there is time for a paint"
+    assert any(one and two for one, two in pairwise(enabled)), "there is time for a paint"
     for _ in range(6):
         QApplication.processEvents()
     assert part.updatesEnabled()
