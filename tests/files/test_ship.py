@@ -148,7 +148,7 @@ def test_what_can_not_be_shipped_writes_nothing(demo, tmp_path):
     with pytest.raises(Cancelled):
         ship(demo, demo.maps, tmp_path, progress=cancel)
     demo.tilesets[0].picture = None
-    with pytest.raises(PlaceError, match="“pans”, pans.png, is missing or can not be read"):
+    with pytest.raises(PlaceError, match=r"“pans”, pans\.png, is missing or can not be read"):
         ship(demo, demo.maps, tmp_path)
     assert list(tmp_path.iterdir()) == []
 

@@ -156,13 +156,14 @@ def tile_shares(project: Project, tileset: Tileset, map_: Map | None) -> dict[At
 
 def _laid(map_: Map, tileset: Tileset) -> dict[At, int]:
     """Count the cells of ground layers that show each tile, as far as they are knitted."""
-    counts = np.zeros(len(map_.legend), np.int64)
+    tiles = map_.legend.tiles  # it may grow while this goes on beside the window
+    counts = np.zeros(len(tiles), np.int64)
     for layer in map_.layers:
         if isinstance(layer, GroundLayer):
             found = np.bincount(np.maximum(layer.cells, 0).ravel(), minlength=len(counts))
             counts += found[: len(counts)]
     out: dict[At, int] = {}
-    for place, tile in enumerate(map_.legend.tiles):
+    for place, tile in enumerate(tiles):
         if tile is not None and tile.tileset == tileset.name and counts[place]:
             at = (tile.row, tile.col)
             out[at] = out.get(at, 0) + int(counts[place])

@@ -18,13 +18,14 @@ def count_uses(project: Project, tileset: str) -> dict[tuple[int, int], int]:
     uses: dict[tuple[int, int], int] = {}
     for map_ in project.maps:
         step = max(1, map_.height * map_.width * len(map_.layers) // _COUNTED_CELLS)
-        counts = np.zeros(len(map_.legend) + 1, np.int64)
+        tiles = map_.legend.tiles  # it may grow while this goes on beside the window
+        counts = np.zeros(len(tiles), np.int64)
         for layer in map_.layers:
             if not layer.holds_tiles:
                 continue
             seen = layer.cells[::step]
             counts += np.bincount(np.maximum(seen, 0).ravel(), minlength=len(counts))[: len(counts)]
-        for place, tile in enumerate(map_.legend.tiles):
+        for place, tile in enumerate(tiles):
             if tile is not None and tile.tileset == tileset and counts[place]:
                 at = (tile.row, tile.col)
                 uses[at] = uses.get(at, 0) + int(counts[place]) * step

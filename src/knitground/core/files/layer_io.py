@@ -286,14 +286,15 @@ def own_legend(
     legend: Legend, cells: NDArray[np.int32]
 ) -> tuple[list[TileFile], NDArray[np.int32]]:
     """Make a layer's own small legend, in the order of the tiles' names and places."""
+    known = legend.tiles  # it may grow while this goes on beside the window
     # Counting is ten times faster than sorting, and places are small numbers.
-    counts = np.zeros(len(legend) + 1, np.int64)
+    counts = np.zeros(len(known) + 1, np.int64)
     for part in np.array_split(cells.ravel(), max(1, cells.size // _COUNTED_AT_A_TIME)):
-        counts += np.bincount(np.clip(part, 0, len(legend)), minlength=len(legend) + 1)
-    used = np.flatnonzero(counts)
-    tiles = {int(place): tile for place in used if (tile := legend.tile(int(place))) is not None}
+        counts += np.bincount(np.clip(part, 0, len(known)), minlength=len(known) + 1)
+    used = np.flatnonzero(counts[:-1]).tolist()
+    tiles = {place: tile for place in used if (tile := known[place]) is not None}
     order = sorted(tiles, key=lambda place: tiles[place])
-    translate = np.zeros(max(1, len(legend)), np.int32)
+    translate = np.zeros(len(known), np.int32)
     translate[order] = np.arange(1, len(order) + 1)
     small = translate[np.clip(cells, 0, len(translate) - 1)]
     files = [

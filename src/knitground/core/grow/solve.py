@@ -74,11 +74,12 @@ class _Task:
         self.work, self.step, self.layer, self.joins = work, step, layer, joins
         legend = work.map.legend
         self.places = np.array([legend.place(tile) for tile in joins.tiles], np.int32)
-        numbers = np.full(len(legend) + 1, -1, np.int32)
-        numbers[self.places] = np.arange(len(self.places))
         pinned = layer.pinned & area
+        held = np.maximum(layer.cells[pinned], 0)
+        numbers = np.full(len(legend) + 1, -1, np.int32)  # after what is held: it may grow
+        numbers[self.places] = np.arange(len(self.places))
         self.given = np.full(work.size, -1, np.int32)
-        self.given[pinned] = numbers[np.maximum(layer.cells[pinned], 0)]
+        self.given[pinned] = numbers[held]
         # What was pinned and is no tile of these is nothing that could join: it is left out.
         self.area = area & ~(pinned & (self.given < 0))
         self.wraps = work.map.wrap or step.edge is SolveEdge.WRAPS

@@ -229,8 +229,9 @@ class Work:
             cells = self.cells(layer)
             laid = cells > 0
         if each.look is Look.TAG:
-            fits = np.zeros(len(self.map.legend) + 1, np.bool_)
-            for place, tile in enumerate(self.map.legend.tiles):
+            tiles = self.map.legend.tiles  # it may grow in the window meanwhile
+            fits = np.zeros(len(tiles), np.bool_)
+            for place, tile in enumerate(tiles):
                 owner = self.project.tileset_named(tile.tileset) if tile else None
                 if tile is not None and owner is not None:
                     fits[place] = bool(set(each.names) & set(owner.fact(tile.row, tile.col).tags))

@@ -157,9 +157,10 @@ class Board:
         looked up at a time, a bit each.
         """
         out: list[Plane] = []
+        tiles = self.map.legend.tiles  # of all asks: it may grow in another thread
         for start in range(0, len(asks), 8):
             some = asks[start : start + 8]
-            luts = np.stack([self.lut(ask) for ask in some])
+            luts = np.stack([self._lut(ask, tiles) for ask in some])
             packed = np.packbits(luts, axis=0, bitorder="little")[0]
             bits = np.take(packed, cells, mode="clip")
             beyond = sum(1 << n for n, ask in enumerate(some) if ask.kind in _FITS_OFF)
@@ -193,9 +194,8 @@ class Board:
             )
         return mark
 
-    def lut(self, ask: Ask) -> Plane:
+    def _lut(self, ask: Ask, tiles: Sequence[TileRef | None]) -> Plane:
         """Say for every place of the legend whether it fits: (n,)."""
-        tiles = self.map.legend.tiles
         known = self._luts.get(ask)
         if known is not None and known[0] == len(tiles):
             return known[1]

@@ -322,17 +322,18 @@ class MixList(NamedList):
             return None
         if layer.cells.size > _COUNTED:
             return None
-        counts = np.bincount(np.maximum(layer.cells, 0).ravel(), minlength=len(map_.legend) + 1)
+        cells = np.maximum(layer.cells, 0).ravel()
 
-        def of(entry: MixEntry) -> int:
-            if entry.patch is None:
-                place = map_.legend.place_of(entry.tile)
-                return int(counts[place]) if place is not None else 0
-            tiles = {tile for line in entry.patch.rows for tile in line if tile}
+        def places(entry: MixEntry) -> list[int]:
+            lines = ((entry.tile,),) if entry.patch is None else entry.patch.rows
+            tiles = {tile for line in lines for tile in line if tile}
             known = [map_.legend.place_of(tile) for tile in tiles]
-            return sum(int(counts[place]) for place in known if place is not None)
+            return [place for place in known if place is not None]
 
-        found = [of(entry) for entry in mix.entries]
+        wanted = [places(entry) for entry in mix.entries]
+        # The legend is measured last: recipes that run beside may make it grow.
+        counts = np.bincount(cells, minlength=len(map_.legend) + 1)
+        found = [int(counts[each].sum()) for each in wanted]
         total = sum(found)
         return tuple(round(each / total, 4) for each in found) if total else None
 
