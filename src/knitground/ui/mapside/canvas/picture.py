@@ -310,10 +310,10 @@ class MapPicture(QWidget):
 
     def update(self, *_: object) -> None:
         """Paint it again; two views of a map never in one turn: it takes each half of one."""
-        if self.gives_way:
-            self.later.start()
-        else:
+        if not self.gives_way:
             super().update()
+        elif not self.later.isActive():
+            self.later.start()
 
     def _reopen(self) -> None:
         self._cameras.clear()

@@ -53,6 +53,8 @@ class Deck:
         self._put_away(left)
         for card in left[_SPARE:]:
             card.deleteLater()
+        for card in self._spare:
+            card.turn_to(map_, card.place)  # else it would keep another project alive
         for place, card in enumerate(self.cards):
             card.turn_to(map_, place)
             self._lines.removeWidget(card)
