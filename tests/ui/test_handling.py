@@ -2,9 +2,9 @@ import json
 from pathlib import Path
 
 import pytest
-from PySide6.QtCore import QPoint, Qt
+from PySide6.QtCore import QEvent, QPoint, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QFileDialog, QInputDialog
+from PySide6.QtWidgets import QFileDialog, QInputDialog, QLabel
 from tests.maps import snapshot
 from tests.ui.conftest import click, drag, move, settle
 
@@ -17,7 +17,9 @@ from knitground.core.edit.planning import brush
 from knitground.core.model.layers import GAP
 from knitground.core.model.project import Project
 from knitground.core.model.tile import TileRef
+from knitground.ui.common.dialog import Dialog
 from knitground.ui.common.turn import begin_turn
+from knitground.ui.common.widgets import column
 from knitground.ui.mapside.dialogs import NewMapDialog
 from knitground.ui.project.memory import Memory
 
@@ -315,3 +317,25 @@ def test_a_click_beside_everything_is_harmless(window, view):
             view.camera.left = view.camera.top = 5000.0
             click(view, point)
     assert snapshot(window.session.project) == start
+
+
+class Late(QLabel):
+    """It needs more room once it has its fonts and borders."""
+
+    def event(self, event):
+        if event.type() == QEvent.Type.Show:
+            self.setMinimumWidth(600)
+        return super().event(event)
+
+
+def test_a_dialog_is_as_large_as_its_parts_need_when_they_have_their_fonts(window, qtbot):
+    dialog = Dialog(window.shell)
+    qtbot.addWidget(dialog)
+    dialog.setMinimumWidth(380)
+    part = Late("words")
+    dialog.setLayout(column(part, margins=11))
+    dialog.show()
+    settle()
+    assert part.width() >= 600
+    assert dialog.width() >= 622
+    assert issubclass(NewMapDialog, Dialog)

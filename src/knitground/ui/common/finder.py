@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from PySide6.QtCore import QEvent, QObject, Qt
 from PySide6.QtGui import QKeyEvent
-from PySide6.QtWidgets import QDialog, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
 from knitground.ui.common.commands import Command, Commands
+from knitground.ui.common.dialog import Dialog
 
 
 def match(letters: str, title: str) -> int | None:
@@ -36,7 +37,7 @@ def match(letters: str, title: str) -> int | None:
     return cost
 
 
-class Finder(QDialog):
+class Finder(Dialog):
     """A list of all commands that can be run now, narrowed by what is typed."""
 
     def __init__(self, commands: Commands, parent: QWidget) -> None:

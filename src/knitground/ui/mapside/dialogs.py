@@ -6,7 +6,6 @@ from PySide6.QtGui import QStandardItemModel
 from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
-    QDialog,
     QDialogButtonBox,
     QFormLayout,
     QLabel,
@@ -26,6 +25,7 @@ from knitground.core.model.map import Map
 from knitground.core.model.project import free_name
 from knitground.core.model.standing import standing_of
 from knitground.core.model.terrain import SetKind
+from knitground.ui.common.dialog import Dialog
 from knitground.ui.common.tasks import Job
 from knitground.ui.common.terrainicon import terrain_icon
 from knitground.ui.common.widgets import row, set_role
@@ -33,7 +33,7 @@ from knitground.ui.common.words import tip
 from knitground.ui.session import QUIET_CELLS, Session
 
 
-class NewMapDialog(QDialog):
+class NewMapDialog(Dialog):
     """Asks for a map's name, size, tileset and wrapping; the cell size is the tileset's."""
 
     def __init__(self, session: Session, parent: QWidget) -> None:
@@ -176,7 +176,7 @@ class NewMapDialog(QDialog):
         return map_
 
 
-class ResizeDialog(QDialog):
+class ResizeDialog(Dialog):
     """Asks how many cells a map gains or loses on each side; says what would be cut off."""
 
     def __init__(self, map_: Map, parent: QWidget) -> None:

@@ -12,7 +12,6 @@ from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
-    QDialog,
     QDialogButtonBox,
     QFormLayout,
     QLabel,
@@ -33,6 +32,7 @@ from knitground.core.model.tileset import Picture, Tileset
 from knitground.core.render.pixels import premultiplied
 from knitground.core.slicing.mapgrid import MapGrid, find_map_grid
 from knitground.core.slicing.mockup import Mockup, lay_with, read_mockup, sheet_columns, sheet_of
+from knitground.ui.common.dialog import Dialog
 from knitground.ui.common.tasks import Job
 from knitground.ui.common.theme import LINEN
 from knitground.ui.common.widgets import Swatch, column, head, note, pixel_box, row, set_role
@@ -105,7 +105,7 @@ class MockupView(QWidget):
             painter.drawLine(QLineF(0, top + n * down, rect.width(), top + n * down))
 
 
-class MockupDialog(QDialog):
+class MockupDialog(Dialog):
     """Shows what a picture would become; every number can be changed, and the view follows."""
 
     def __init__(self, session: Session, picture: Picture, name: str, parent: QWidget) -> None:

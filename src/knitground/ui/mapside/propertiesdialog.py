@@ -2,18 +2,19 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QDialog, QDialogButtonBox, QWidget
+from PySide6.QtWidgets import QDialogButtonBox, QWidget
 
 from knitground.core.edit.changed import Changed
 from knitground.core.edit.maps import put_map_property, remove_map_property
 from knitground.core.model.map import Map
 from knitground.core.model.properties import Property
+from knitground.ui.common.dialog import Dialog
 from knitground.ui.common.propertyeditor import PropertyEditor
 from knitground.ui.common.widgets import column
 from knitground.ui.session import Session
 
 
-class PropertiesDialog(QDialog):
+class PropertiesDialog(Dialog):
     """Shows the properties of a map and changes them at once."""
 
     def __init__(self, session: Session, map_: Map, parent: QWidget) -> None:

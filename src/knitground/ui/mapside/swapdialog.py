@@ -6,7 +6,6 @@ from dataclasses import replace
 
 from PySide6.QtWidgets import (
     QComboBox,
-    QDialog,
     QDialogButtonBox,
     QFormLayout,
     QLabel,
@@ -20,6 +19,7 @@ from knitground.core.knit.layer import knit_map
 from knitground.core.model.map import Map
 from knitground.core.render.atlas import Atlas
 from knitground.core.render.stack import draw_planes, stack_of
+from knitground.ui.common.dialog import Dialog
 from knitground.ui.common.widgets import Swatch, note
 from knitground.ui.session import Session
 
@@ -27,7 +27,7 @@ _CELLS = 48
 _QUIET_CELLS = 2_000_000
 
 
-class SwapDialog(QDialog):
+class SwapDialog(Dialog):
     """Shows the map as it would be with another tileset in one's place."""
 
     def __init__(self, session: Session, map_: Map, parent: QWidget) -> None:

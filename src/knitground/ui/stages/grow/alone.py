@@ -6,12 +6,13 @@ from typing import cast
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QPixmap
-from PySide6.QtWidgets import QDialog, QDialogButtonBox, QLabel, QWidget
+from PySide6.QtWidgets import QDialogButtonBox, QLabel, QWidget
 
 from knitground.core.base.progress import Progress
 from knitground.core.edit.recipes import step_title
 from knitground.core.grow.preview import Pixels, alone_picture
 from knitground.core.model.map import Map
+from knitground.ui.common.dialog import Dialog
 from knitground.ui.common.tasks import Job
 from knitground.ui.common.widgets import column, note
 from knitground.ui.mapside.canvas.chunks import image_of
@@ -20,7 +21,7 @@ from knitground.ui.session import Session
 _WIDE, _HIGH = 900, 560
 
 
-class AloneDialog(QDialog):
+class AloneDialog(Dialog):
     """Runs the recipe up to a step and shows only what that step made."""
 
     def __init__(

@@ -6,12 +6,13 @@ from typing import cast
 
 from PySide6.QtCore import QSize, Qt
 from PySide6.QtGui import QPixmap
-from PySide6.QtWidgets import QComboBox, QDialog, QDialogButtonBox, QLabel, QWidget
+from PySide6.QtWidgets import QComboBox, QDialogButtonBox, QLabel, QWidget
 
 from knitground.core.base.progress import Progress
 from knitground.core.grow.chunks import COUNTS, grow_chunks, laid_out
 from knitground.core.grow.preview import Pixels
 from knitground.core.model.map import Map
+from knitground.ui.common.dialog import Dialog
 from knitground.ui.common.tasks import Job
 from knitground.ui.common.widgets import button, column, note, row
 from knitground.ui.mapside.canvas.chunks import image_of
@@ -20,7 +21,7 @@ from knitground.ui.session import Session
 _WIDE, _HIGH, _SIDE = 820, 540, 4
 
 
-class ChunkDialog(QDialog):
+class ChunkDialog(Dialog):
     """Asks how many chunks, and shows them side by side, again and again in another order."""
 
     def __init__(self, session: Session, map_: Map, parent: QWidget | None = None) -> None:

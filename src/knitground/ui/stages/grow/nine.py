@@ -6,11 +6,12 @@ from dataclasses import replace
 
 from PySide6.QtCore import QRectF, QSize, Qt
 from PySide6.QtGui import QPainter, QPaintEvent, QPen, QPixmap
-from PySide6.QtWidgets import QAbstractButton, QDialog, QDialogButtonBox, QGridLayout, QWidget
+from PySide6.QtWidgets import QAbstractButton, QDialogButtonBox, QGridLayout, QWidget
 
 from knitground.core.base.progress import Progress
 from knitground.core.grow.preview import grown_picture
 from knitground.core.model.map import Map
+from knitground.ui.common.dialog import Dialog
 from knitground.ui.common.painting import painting
 from knitground.ui.common.tasks import Job
 from knitground.ui.common.theme import theme
@@ -56,7 +57,7 @@ class _Cell(QAbstractButton):
             painter.drawText(below, Qt.AlignmentFlag.AlignCenter, self.text())
 
 
-class NineDialog(QDialog):
+class NineDialog(Dialog):
     """Shows what nine seeds make; a click takes one."""
 
     def __init__(

@@ -13,7 +13,6 @@ from PySide6.QtGui import QIcon, QImage, QKeyEvent, QPainter, QPen, QPixmap
 from PySide6.QtWidgets import (
     QAbstractItemView,
     QCheckBox,
-    QDialog,
     QDialogButtonBox,
     QListView,
     QListWidget,
@@ -30,6 +29,7 @@ from knitground.core.model.map import Map
 from knitground.core.model.solvestep import Pair, SolveStep
 from knitground.core.model.tile import TileRef
 from knitground.core.render.tiles import tile_pixels
+from knitground.ui.common.dialog import Dialog
 from knitground.ui.common.tasks import Job
 from knitground.ui.common.theme import theme
 from knitground.ui.common.widgets import column, note, row
@@ -59,7 +59,7 @@ class _Tiles(QListWidget):
             super().keyPressEvent(event)
 
 
-class PairsDialog(QDialog):
+class PairsDialog(Dialog):
     """Shows the pairs of one tile at a time; each click is a step that can be undone."""
 
     def __init__(

@@ -5,17 +5,18 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QComboBox, QDialog, QWidget
+from PySide6.QtWidgets import QComboBox, QWidget
 
 from knitground.core.edit.hand import TileInHand
 from knitground.core.model.tile import TileRef
 from knitground.core.model.tileset import Tileset
+from knitground.ui.common.dialog import Dialog
 from knitground.ui.common.widgets import column, note
 from knitground.ui.session import Session
 from knitground.ui.stages.draw.tilelist import TileList
 
 
-class SheetDialog(QDialog):
+class SheetDialog(Dialog):
     """Stays open beside the window; each click on a tile hands it on."""
 
     def __init__(

@@ -6,7 +6,6 @@ from dataclasses import replace
 from pathlib import Path
 
 from PySide6.QtWidgets import (
-    QDialog,
     QDialogButtonBox,
     QFormLayout,
     QLabel,
@@ -21,11 +20,12 @@ from knitground.core.model.tileset import Picture, Tileset
 from knitground.core.render.pixels import Pixels, premultiplied
 from knitground.core.slicing.grid import lay_grid
 from knitground.core.slicing.relay import relay
+from knitground.ui.common.dialog import Dialog
 from knitground.ui.common.widgets import Swatch, column, row, set_role
 from knitground.ui.stages.slice.swatches import swatch_pixels
 
 
-class RelayDialog(QDialog):
+class RelayDialog(Dialog):
     """Asks for margin, spacing, columns and extrusion, and shows the sheet that will be."""
 
     def __init__(self, tileset: Tileset, parent: QWidget) -> None:
@@ -97,7 +97,7 @@ def relaid(tileset: Tileset, numbers: dict[str, int]) -> tuple[Picture, Slicing]
     )
 
 
-class ReskinDialog(QDialog):
+class ReskinDialog(Dialog):
     """Shows a tileset's tiles as they are and as another picture would make them."""
 
     def __init__(self, tileset: Tileset, picture: Picture, path: Path, parent: QWidget) -> None:

@@ -6,7 +6,6 @@ import numpy as np
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
     QCheckBox,
-    QDialog,
     QDialogButtonBox,
     QGridLayout,
     QLabel,
@@ -24,11 +23,12 @@ from knitground.core.model.terrain import TerrainSet
 from knitground.core.model.tileset import Tileset
 from knitground.core.render.pixels import premultiplied
 from knitground.core.slicing.grid import cut_tile
+from knitground.ui.common.dialog import Dialog
 from knitground.ui.common.widgets import clear, column, note, row, tile_pixmap
 from knitground.ui.common.words import tip_of
 
 
-class MakeDialog(QDialog):
+class MakeDialog(Dialog):
     """Asks which ways the art allows, and shows every tile that they give."""
 
     def __init__(

@@ -8,7 +8,6 @@ from functools import partial
 from PySide6.QtCore import QSize, Qt, QTimer
 from PySide6.QtWidgets import (
     QComboBox,
-    QDialog,
     QDialogButtonBox,
     QFormLayout,
     QLabel,
@@ -39,6 +38,7 @@ from knitground.core.model.project import Project
 from knitground.core.model.terrain import SetKind, Terrain, TerrainSet
 from knitground.core.model.tileset import Tileset
 from knitground.ui.common.beside import Beside
+from knitground.ui.common.dialog import Dialog
 from knitground.ui.common.widgets import (
     Swatch,
     button,
@@ -57,7 +57,7 @@ _LATER_MS = 120
 _MOST_SEED = 999_999
 
 
-class SetDialog(QDialog):
+class SetDialog(Dialog):
     """Asks for two plain tiles and an outline; shows the set that they make."""
 
     def __init__(

@@ -3,16 +3,17 @@
 from __future__ import annotations
 
 from PySide6.QtGui import QColor
-from PySide6.QtWidgets import QColorDialog, QDialog, QDialogButtonBox, QLabel, QLineEdit, QWidget
+from PySide6.QtWidgets import QColorDialog, QDialogButtonBox, QLabel, QLineEdit, QWidget
 
 from knitground.core.model.limits import MAX_NAME
 from knitground.core.model.shapes import ShapeKind
+from knitground.ui.common.dialog import Dialog
 from knitground.ui.common.widgets import button, column, row
 
 _NEW = ShapeKind("new", "N", "#6B6672")
 
 
-class KindDialog(QDialog):
+class KindDialog(Dialog):
     """Asks for all that a kind is."""
 
     def __init__(self, old: ShapeKind | None, parent: QWidget | None = None) -> None:

@@ -9,7 +9,6 @@ from PySide6.QtCore import QRectF
 from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import (
     QComboBox,
-    QDialog,
     QDialogButtonBox,
     QDoubleSpinBox,
     QLabel,
@@ -27,6 +26,7 @@ from knitground.core.render.tiles import tile_pixels
 from knitground.core.shapes.kinds import kind_named
 from knitground.core.shapes.terrain import WAYS, WHOLE_TILE, terrain_shapes
 from knitground.ui.common.checkers import checkers
+from knitground.ui.common.dialog import Dialog
 from knitground.ui.common.painting import painting
 from knitground.ui.common.shapedrawing import draw_shape, shape_path
 from knitground.ui.common.widgets import column, note, row
@@ -41,7 +41,7 @@ _WORDS = {
 }
 
 
-class TerrainShapesDialog(QDialog):
+class TerrainShapesDialog(Dialog):
     """Asks which terrain, and how its part of a tile is shaped."""
 
     def __init__(
