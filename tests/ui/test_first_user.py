@@ -170,7 +170,7 @@ def test_what_is_in_hand_is_named_whole_at_every_stage(window, wide):
 
 
 def test_the_brush_says_how_many_of_what_it_lays(window):
-    window.show_stage("draw")
+    window.show_stage("rules")  # its bench takes all room there is
     session, brush = window.session, window.mapside.ribbon.brush
     layers = session.map.layers
     tiles = next(each for each in layers if type(each) is TileLayer)
@@ -179,10 +179,13 @@ def test_the_brush_says_how_many_of_what_it_lays(window):
         session.choose_layer(layer)
         if layer is tiles:
             session.take(TileInHand(TileRef("props", 0, 4), 0))
+        rooms = set()
         for size, words in ((1, one), (2, two), (1, one)):
             brush.setValue(size)
             settle()
             assert brush.text().endswith(words)
+            rooms.add(window.splitter.sizes()[0])
+        assert len(rooms) == 1, "the bench keeps its room"
 
 
 def test_keys_of_our_own_hide_lock_and_mirror(window):

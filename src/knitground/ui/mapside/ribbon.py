@@ -215,6 +215,8 @@ class Ribbon(QFrame):
             ("vertex", "vertices") if s.lays_terrain else
             ("path", "path") if s.draws_path else ("cell", "cells")
         )  # fmt: skip
+        self.brush.setSuffix(f" {more}")
+        self.brush.setMinimumWidth(self.brush.sizeHint().width())  # the bench keeps its room
         self.brush.setSuffix(f" {one if s.size == 1 else more}")
         self.brush.blockSignals(False)
         markers, tint = isinstance(s.layer, MarkerLayer), isinstance(s.layer, TintLayer)
