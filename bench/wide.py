@@ -234,6 +234,7 @@ def demo_rows(window: Window, settle: Callable[[int], None]) -> list[Row]:
     window.session.open(open_project(folder).project)
     session, view, map_ = window.session, window.mapside.view, window.session.map
     window.show_stage("draw")
+    settle(5)  # what opening paints of the whole window is not what is measured here
     round_ = TileShape("solid", ShapeForm.ROUND, ((3.0, 3.0), (13.0, 13.0)))
     for sheet in session.project.tilesets:
         tiles = [(row, col) for row in range(sheet.rows) for col in range(sheet.columns)]
