@@ -1,5 +1,7 @@
 """A gesture keeps what it began with; nothing that comes meanwhile loses or falsifies work."""
 
+from itertools import pairwise
+
 import pytest
 from PySide6.QtCore import QEventLoop, QPoint, Qt, QTimer
 from PySide6.QtTest import QTest
@@ -305,6 +307,13 @@ def test_a_jump_is_laid_turn_by_turn_and_is_one_step(window, behind):
     turns(2)
     assert before < laid(window) < 61
     move(behind, behind.screen_at(10, 10))  # the button is up: this draws nothing
+    lays = []
+    for _ in range(20):
+        now = laid(window)
+        turns(1)
+        lays.append(laid(window) > now)
+    assert sum(lays) > 6
+    assert not any(one and two for one, two in pairwise(lays)), "what is laid is painted first"
     turns()
     assert laid(window) == 61
     assert not session.in_gesture
