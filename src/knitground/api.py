@@ -40,7 +40,7 @@ from knitground.core.knit.explain import Why
 from knitground.core.knit.guessing import guess_sheet
 from knitground.core.knit.sides import sides_along
 from knitground.core.model.layers import GroundLayer, Layer
-from knitground.core.model.map import Map
+from knitground.core.model.map import Map, gaps_of
 from knitground.core.model.project import Project
 from knitground.core.model.recipe import Recipe
 from knitground.core.model.slicing import Slicing
@@ -140,10 +140,23 @@ class ProjectDoor:
         self.doc.mark_saved()
         return saved.written
 
-    def ship(self, folder: str | Path, formats: Sequence[str] = USUAL_FORMATS) -> list[Path]:
-        """Write what a game loads, of all maps; returns the files."""
+    def ship(
+        self,
+        folder: str | Path,
+        formats: Sequence[str] = USUAL_FORMATS,
+        *,
+        overwrite: bool = False,
+    ) -> list[Path]:
+        """Write what a game loads, of all maps; returns the files.
+
+        Cells without a tile are shipped as gaps: ask `MapDoor.gaps` first. Files that were not
+        shipped from here are replaced only with `overwrite`.
+        """
         knit = self.doc.ensure_all
-        return ship(self.project, self.project.maps, Path(folder), formats, knit=knit)
+        shipped = ship(
+            self.project, self.project.maps, Path(folder), formats, knit=knit, overwrite=overwrite
+        )
+        return shipped.files
 
 
 class SheetDoor:
@@ -281,6 +294,12 @@ class MapDoor:
             chosen = replace(chosen, seed=seed)
         grown = run_recipe(self.owner.project, replace(self.map, recipe=chosen))
         self.owner.doc.apply(lay_grown(self.map, grown, chosen))
+
+    @property
+    def gaps(self) -> dict[str, int]:
+        """Cells that no tile fits, by the names of the layers that have any."""
+        self.owner.doc.ensure_all(self.map)
+        return gaps_of(self.map)
 
     def picture(self, level: int = 0) -> MapPicture:
         """Draw the map; what is not knitted yet is knitted first. Level n is 1 / 2ⁿ the size."""

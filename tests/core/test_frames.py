@@ -98,10 +98,10 @@ def test_shipped_frames_name_their_sheets_which_come_along(doc, tmp_path):
     project, (a, _, _) = doc.project, doc.project.tilesets
     doc.apply(edits.move_through_sheets(project, a, [(0, 0)], ["c"], 70))
     doc.apply(edits.set_apart(a, [(0, 0)], True))
-    files = ship(project, project.maps, tmp_path, ["json"])
-    assert [each.name for each in files] == ["a.png", "c.png", "yard.json"]
+    files = ship(project, project.maps, tmp_path, ["json"]).files
+    assert [each.name for each in files] == ["a.tiles.png", "c.tiles.png", "yard.json"]
     told = json.loads((tmp_path / "yard.json").read_text())
-    assert [each["image"] for each in told["tilesets"]] == ["a.png", "c.png"]
+    assert [each["image"] for each in told["tilesets"]] == ["a.tiles.png", "c.tiles.png"]
     frames = told["legend"][0]["frames"]
     assert [(f["tileset"], f["x"], f["ms"]) for f in frames] == [(0, 0, 70), (1, 0, 70)]
     assert told["legend"][0]["apart"] is True

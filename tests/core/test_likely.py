@@ -160,7 +160,7 @@ def test_likeness_to_itself_moved_is_what_comparing_pixels_gives():
 def test_each_feature_is_weighed_and_each_weight_has_its_words():
     picture = make("spaced", 2).picture
     codes = colour_codes(picture)
-    axes = both_axes(codes, brightness(picture), backgrounds(codes))
+    axes = both_axes(picture, backgrounds(codes))
     pairs = join_axes([pair_up(a, d) for a, d in axes])
     assert set(axes[0][0].features) == set(gridweights.AXIS)
     assert set(pairs.features) == set(gridweights.PAIR)

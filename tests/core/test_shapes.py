@@ -358,7 +358,7 @@ def test_shapes_are_shipped_with_the_tiles_and_merged_as_svg(tmp_path):
     tileset.facts = {(0, 0): TileFacts(shapes=(box_shape(0, 4, 8, 8), box_shape(0, 0, 1, 1, "<&")))}
     project, map_, layer = map_of(tileset)
     layer.cells[0] = map_.legend.place(TileRef("s", 0, 0, 1))
-    files = {path.name: path for path in ship(project, [map_], tmp_path, ["json", "svg"])}
+    files = {path.name: path for path in ship(project, [map_], tmp_path, ["json", "svg"]).files}
     import json
     from xml.etree import ElementTree as ET
 

@@ -180,7 +180,7 @@ def test_properties_of_many_are_shared_renamed_and_shipped(made, tmp_path):
         put_property(tileset, both, Property("wet", "no", PropertyKind.YES_NO), "metres")
     tiles = doc.project.maps[0].layers[1]
     tiles.cells[0, 0] = map_.legend.place(TileRef("sheet", 0, 0))
-    files = ship(doc.project, [map_], tmp_path, ("json",))
+    files = ship(doc.project, [map_], tmp_path, ("json",)).files
     shipped = json.loads(next(each for each in files if each.suffix == ".json").read_text())
     found = [each for each in shipped["legend"] if each["tile"] == 0]
     assert found[0]["properties"] == {"metres": 4.0, "wet": True}

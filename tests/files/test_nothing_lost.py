@@ -5,6 +5,7 @@ import random
 import shutil
 import signal
 import time
+from concurrent.futures import ThreadPoolExecutor
 from functools import partial
 
 import numpy as np
@@ -24,7 +25,7 @@ from knitground.core.edit.terrainlist import change_terrain
 from knitground.core.files import vault
 from knitground.core.files.copies import CopySlot, StaleError, drop_copy, waiting_copies
 from knitground.core.files.images import png_bytes, read_picture, read_sheet
-from knitground.core.files.opening import open_project
+from knitground.core.files.opening import Source, open_project
 from knitground.core.files.presence import Presence
 from knitground.core.files.saving import save_project, settle_after_save
 from knitground.core.files.ship.ship import ship
@@ -196,6 +197,84 @@ def test_a_save_that_was_cut_off_counts_also_where_nothing_can_be_written(tmp_pa
     assert snapshot(open_project(tmp_path / "p").project) == second
 
 
+def cut_off(folder, files):
+    """Be stopped between the switch, when new files count, and putting them into their places."""
+
+    def stop(*_):
+        raise KeyboardInterrupt
+
+    with pytest.MonkeyPatch.context() as patched:
+        patched.setattr(vault, "_put", stop)
+        patched.setattr(vault, "_turn_back", lambda *_: None)
+        with pytest.raises(KeyboardInterrupt):
+            write_together(folder, files)
+
+
+def test_what_a_save_took_away_is_gone_though_it_still_lies_there(tmp_path):
+    write_together(tmp_path, {"a": b"1", "b": b"1"})
+    cut_off(tmp_path, {"a": b"2", "b": None})
+    assert vault.waiting(tmp_path).instead["b"] is None
+    with pytest.MonkeyPatch.context() as patched:  # a folder that can not be written
+        patched.setattr("knitground.core.files.opening.settle", lambda _: None)
+        assert Source(tmp_path).read("a") == b"2"
+        with pytest.raises(PlaceError, match="b is not there"):
+            Source(tmp_path).read("b")
+    assert (tmp_path / "b").exists()
+    vault.settle(tmp_path)
+    assert sorted(path.name for path in tmp_path.iterdir()) == ["a"]
+
+
+def test_the_next_save_begins_where_the_last_one_was_cut_off(tmp_path):
+    write_together(tmp_path, {"a": b"1", "b": b"1"})
+    cut_off(tmp_path, {"a": b"2"})
+    write_together(tmp_path, {"b": b"3"})
+    assert (tmp_path / "a").read_bytes() == b"2"
+    assert (tmp_path / "b").read_bytes() == b"3"
+
+
+def test_a_save_that_was_cut_off_is_finished_by_one_while_others_read(tmp_path):
+    for turn in range(8):
+        folder = tmp_path / str(turn)
+        project, _, second = two_states(folder)
+        with pytest.MonkeyPatch.context() as patched:
+            patched.setattr(vault, "_put", lambda *_: (_ for _ in ()).throw(KeyboardInterrupt))
+            patched.setattr(vault, "_turn_back", lambda *_: None)
+            with pytest.raises(KeyboardInterrupt):
+                save_project(project, folder)
+        with ThreadPoolExecutor(6) as pool:
+            found = list(pool.map(lambda _, f=folder: snapshot(open_project(f).project), range(6)))
+        assert found == [second] * 6
+
+
+def test_two_programs_that_save_at_once_never_overwrite_each_other(tmp_path):
+    """Each adds one to a number, and looks whether somebody else did meanwhile: none is lost."""
+    project = write_small(tmp_path / "p")
+    project.name = "0"
+    save_project(project, tmp_path / "p")
+
+    def work(done):
+        for _ in range(15):
+            while True:
+                project = open_project(tmp_path / "p").project
+                project.name = f"{int(project.name.split()[0]) + 1} by {os.getpid()}"
+                try:
+                    save_project(project, tmp_path / "p")
+                except Conflict:
+                    continue
+                os.write(done, b"x")
+                break
+
+    readable, writable = os.pipe()
+    children = [in_a_child(partial(work, writable)) for _ in range(3)]
+    for child in children:
+        assert os.waitpid(child, 0)[1] == 0
+    os.close(writable)
+    saved = len(os.read(readable, 1000))
+    os.close(readable)
+    assert saved == 45
+    assert open_project(tmp_path / "p").project.name.startswith("45 ")
+
+
 def test_a_linked_project_file_stays_a_link_and_a_folder_in_the_way_is_told(tmp_path):
     project = write_small(tmp_path / "p")
     head = tmp_path / "p" / "project.knit.json"
@@ -347,19 +426,22 @@ def test_pictures_of_one_name_get_files_of_their_own_and_regions_share_one(tmp_p
 
 def test_two_things_never_ship_into_one_file(demo, tmp_path):
     demo.maps[0].name, demo.maps[1].name = "Pans", "東京"
-    files = ship(demo, demo.maps, tmp_path / "out")
+    files = ship(demo, demo.maps, tmp_path / "out").files
     names = [path.name for path in files]
     assert len({name.casefold() for name in names}) == len(names) == 10
     assert "東京.json" in names
-    alone = [path.name for path in ship(demo, [demo.maps[0]], tmp_path / "one")]
+    alone = [path.name for path in ship(demo, [demo.maps[0]], tmp_path / "one").files]
     assert set(alone) < set(names), "a map has the same name whether it is shipped alone or not"
 
 
 def test_shipping_never_writes_over_a_projects_files(demo, tmp_path):
     save_project(demo, tmp_path / "p")
     before = {path.name: path.read_bytes() for path in (tmp_path / "p").iterdir()}
-    with pytest.raises(PlaceError, match="is a file of the project there"):
-        ship(demo, demo.maps, tmp_path / "p")
+    demo.maps[0].name = "Pans"
+    (tmp_path / "way").symlink_to(tmp_path / "p")
+    for way in ("p", "way"):
+        with pytest.raises(PlaceError, match=r"pans\.png in .* is a file of the project there"):
+            ship(demo, demo.maps, tmp_path / way, overwrite=True)
     assert {path.name: path.read_bytes() for path in (tmp_path / "p").iterdir()} == before
     ship(demo, demo.maps, tmp_path / "p" / "shipped")
 

@@ -121,7 +121,7 @@ def test_a_scaled_sheet_keeps_its_tiles_their_marks_and_weights():
     assert (made.facts, made.unsaved) == ({(0, 1): TileFacts(weight=3.0)}, True)
     assert (made.sets[0].marks == tileset.sets[0].marks).all()
     assert made.sets[0].kind is SetKind.CORNER
-    with pytest.raises(EditError, match="more than 16384 px a side"):
+    with pytest.raises(EditError, match="over 16384 px a side"):
         scaled_tileset(doc.project, tileset, 4096, 4096)
 
 

@@ -9,6 +9,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QDialog, QFileDialog, QInputDialog, QMenu, QMessageBox
 from tests.maps import snapshot
+from tests.strangers import Stranger, times
 from tests.ui.conftest import drag, props_view, settle
 
 from knitground.core.edit.hand import TileInHand
@@ -383,3 +384,67 @@ def test_the_window_says_which_process_it_is(window):
     path = next(window.memory.presence.iterdir())
     assert str(os.getpid()) in path.read_text()
     QTest.keyClick(window.shell, Qt.Key.Key_Escape)
+
+
+# What can not be kept is told
+
+
+def test_that_no_copy_can_be_kept_is_told_once_until_it_can(window, tmp_path):
+    keeper, told = window.files.keeper, []
+    keeper.failed.connect(told.append)
+    (tmp_path / "full").write_text("no folder")
+    keeper.slot.root = tmp_path / "full"
+
+    def look():
+        change(window, f"Changed {len(told)} {keeper.written}")
+        keeper._kept_at = -1e9
+        keeper.look()
+        settle()
+
+    look()
+    look()
+    assert len(told) == 1
+    assert "can not be made" in told[0]
+    assert "No copy of what is not saved can be kept" in window.notices.text.text()
+    assert [each.text() for each in window.notices.cures] == ["Save now"]
+    keeper.slot.root = tmp_path / "room"
+    look()
+    assert keeper.written
+    keeper.slot.forget()
+    keeper.slot.root = tmp_path / "full"
+    look()
+    assert len(told) == 2
+
+
+def test_what_is_left_of_copies_that_never_became_whole_is_tidied(tmp_path):
+    old, new, own = (tmp_path / name for name in ("12-0123abcd", "13-0123abcd", "a person's own"))
+    for folder in (old, new, own):
+        folder.mkdir()
+        (folder / "sheet.png").write_bytes(b"x")
+    os.utime(old, (1, 1))
+    os.utime(own, (1, 1))
+    assert waiting_copies(tmp_path) == []
+    assert sorted(each.name for each in tmp_path.iterdir()) == [new.name, own.name]
+
+
+def test_strangers_projects_in_the_window_touch_nothing_outside_their_folder(
+    window, tmp_path, monkeypatch
+):
+    stranger = Stranger(tmp_path, 29)
+
+    def answer(box):
+        stranger.rng.choice(box.buttons()).click()
+
+    monkeypatch.setattr(QMessageBox, "exec", answer)
+    monkeypatch.setattr(QFileDialog, "getExistingDirectory", lambda *_: "")
+    for _ in range(times(25, 400)):
+        folder = stranger.next()
+        with stranger.eye() as found:
+            window.files.open_project(folder)
+            settle()
+            if window.session.project.folder == folder:
+                change(window, "Theirs") if window.session.map else None
+                window.files.save()
+                settle()
+        stranger.assert_untouched(found)
+        window.session.doc.mark_saved()

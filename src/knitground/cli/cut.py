@@ -9,13 +9,13 @@ import click
 import numpy as np
 from numpy.typing import NDArray
 
-from knitground.cli.output import as_json, tell
+from knitground.cli.output import as_json, overwriting, tell
 from knitground.core.base.errors import SlicingError
 from knitground.core.base.filenames import file_stem
 from knitground.core.files.images import png_bytes, read_picture
 from knitground.core.files.jsontext import model_bytes
+from knitground.core.files.made import write_made
 from knitground.core.files.tileset_io import tileset_to_file
-from knitground.core.files.vault import write_together
 from knitground.core.model.slicing import Colour, Slicing
 from knitground.core.model.tileset import Picture, Tileset
 from knitground.core.slicing.grid import cut, lay_grid
@@ -54,6 +54,7 @@ def hex_colour(text: str) -> Colour:
 @click.option("--columns", default=0, help="With --relay: tiles side by side; as before if 0.")
 @click.option("--extrude", default=0, show_default=True, help="With --relay: borders repeated.")
 @click.option("--to", "folder", required=True, type=click.Path(path_type=Path))
+@overwriting
 @as_json
 def cut_command(
     sheet: Path,
@@ -69,6 +70,7 @@ def cut_command(
     columns: int,
     extrude: int,
     folder: Path,
+    overwrite: bool,
     as_json: bool,
 ) -> None:
     """Cut SHEET into tiles and write each as a PNG; or, with --relay, lay it out anew.
@@ -97,7 +99,7 @@ def cut_command(
             f"{grid.columns} × {grid.rows} = {grid.count} tiles in {folder}",
             f"left over: {grid.leftover_x} px right, {grid.leftover_y} px below",
         ]
-    write_together(folder, files, durable=False)
+    write_made(folder, files, sources=[sheet], overwrite=overwrite, durable=False)
     tell([str(folder / name) for name in files], lines, as_json)
 
 

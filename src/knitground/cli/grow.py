@@ -11,21 +11,30 @@ from typing import Any
 
 import click
 
-from knitground.cli.output import as_json, map_called, opened, tell
+from knitground.cli.output import (
+    allowing_gaps,
+    as_json,
+    map_called,
+    opened,
+    overwriting,
+    tell,
+    tell_faults,
+)
 from knitground.core.base.errors import GrowError, PlaceError
 from knitground.core.edit.document import Document
 from knitground.core.edit.maps import lay_grown
 from knitground.core.edit.recipes import step_title
+from knitground.core.files.made import MadeFolder
 from knitground.core.files.opening import project_file
 from knitground.core.files.saving import save_project
 from knitground.core.files.ship.json import ship_json
 from knitground.core.files.ship.names import ship_names
 from knitground.core.files.ship.png import ship_png
-from knitground.core.files.vault import write_together
 from knitground.core.grow.rewriting import rewrite_map
 from knitground.core.grow.runner import Grown, run_recipe
 from knitground.core.knit.layer import knit_map
-from knitground.core.model.map import Map
+from knitground.core.model.map import Map, gaps_of
+from knitground.core.model.project import Project
 
 MOST = 10_000
 
@@ -47,6 +56,8 @@ MOST = 10_000
     type=click.IntRange(1, 256),
     help="How many work at once; the files are the same for any number.",
 )
+@overwriting
+@allowing_gaps
 @as_json
 def grow_command(
     project: Path,
@@ -57,18 +68,28 @@ def grow_command(
     first: int | None,
     folder: Path | None,
     processes: int | None,
+    overwrite: bool,
+    allow_gaps: bool,
     as_json: bool,
-) -> None:
-    """Run the recipe of a map of PROJECT and save it; pins stay."""
-    model = opened(project).project
+) -> int:
+    """Run the recipe of a map of PROJECT and save it; pins stay.
+
+    Exits 1 if cells have no tile, or a sheet is missing; the maps are written all the same.
+    """
+    found = opened(project)
+    model = found.project
     map_ = map_called(model, name)
     if count is not None:
         if folder is None:
             raise PlaceError("--count writes maps: say where with --to DIR")
         start = map_.recipe.seed if first is None else first
-        files = _grow_many(project, map_, range(start, start + count), folder, processes)
+        seeds = range(start, start + count)
+        made = MadeFolder(folder, overwrite=overwrite)
+        made.refuse(_names_of_many(model, map_, seeds))
+        gaps = _grow_many(project, map_, seeds, made, processes)
+        files = [str(path) for path in made.paths]
         tell(files, files, as_json)
-        return
+        return tell_faults(gaps, found.warnings, allowed=allow_gaps)
     recipe = map_.recipe if seed is None else replace(map_.recipe, seed=seed)
     map_.recipe = recipe
     skipped: list[str] = []
@@ -83,6 +104,9 @@ def grow_command(
     told = {"seed": recipe.seed, "steps": [_told(map_, each) for each in grown],
             "skipped": skipped}  # fmt: skip
     tell(told, [*lines, *skipped], as_json)
+    knit_map(model, map_)
+    rewrite_map(model, map_)
+    return tell_faults(gaps_of(map_), found.warnings, allowed=allow_gaps)
 
 
 def _told(map_: Map, each: Grown) -> dict[str, Any]:
@@ -112,39 +136,57 @@ def _lines(map_: Map, each: Grown) -> list[str]:
 # Many maps
 
 
+def _names_of_many(model: Project, map_: Map, seeds: range) -> list[str]:
+    """Name every file that may be written for so many seeds."""
+    names = ship_names(model, [replace(map_, name=_name(map_.name, seed)) for seed in seeds])
+    stems = [names.maps[_name(map_.name, seed)] for seed in seeds]
+    ends = (".png", ".json")
+    return [*(stem + end for stem in stems for end in ends), *names.sheets.values()]
+
+
+def _name(name: str, seed: int) -> str:
+    return f"{name} {seed}"
+
+
 def _grow_many(
-    project: Path, map_: Map, seeds: range, folder: Path, processes: int | None
-) -> list[str]:
-    """Grow a map with many seeds, each in its turn by whichever process is free."""
+    project: Path, map_: Map, seeds: range, made: MadeFolder, processes: int | None
+) -> dict[str, int]:
+    """Grow a map with many seeds, each in its turn by whichever process is free; returns gaps."""
     workers = min(len(seeds), processes or os.cpu_count() or 1)
     jobs = [(project, map_.name, seed) for seed in seeds]
-    files: dict[str, bytes] = {}
-    written: list[Path] = []
+    gaps: dict[str, int] = {}
+    written: set[str] = set()
 
-    def keep(made: dict[str, bytes]) -> None:
-        new = {name: data for name, data in made.items() if name not in files}
-        files.update(dict.fromkeys(new, b""))
-        write_together(folder, new)
-        written.extend(folder / name for name in new)
+    def keep(seed: int, one: tuple[dict[str, bytes], int]) -> None:
+        files, count = one
+        new = {name: data for name, data in files.items() if name not in written}
+        made.write(new)
+        written.update(new)
+        if count:
+            gaps[_name(map_.name, seed)] = count
 
-    if workers == 1:
-        for job in jobs:
-            keep(grow_one(*job))
-    else:
-        with ProcessPoolExecutor(workers, mp_context=get_context("spawn")) as pool:
-            for made in pool.map(grow_one, *zip(*jobs)):
-                keep(made)
-    return [str(path) for path in sorted(written)]
+    try:
+        if workers == 1:
+            for seed, job in zip(seeds, jobs):
+                keep(seed, grow_one(*job))
+        else:
+            with ProcessPoolExecutor(workers, mp_context=get_context("spawn")) as pool:
+                for seed, one in zip(seeds, pool.map(grow_one, *zip(*jobs))):
+                    keep(seed, one)
+    finally:
+        made.close()
+    return gaps
 
 
-def grow_one(project: Path, name: str, seed: int) -> dict[str, bytes]:
-    """Grow a map with one seed; returns its files' names and contents."""
+def grow_one(project: Path, name: str, seed: int) -> tuple[dict[str, bytes], int]:
+    """Grow a map with one seed; returns its files' names and contents, and how many gaps it has."""
     model = opened(project).project
     map_ = map_called(model, name)
     map_.recipe = replace(map_.recipe, seed=seed)
     Document(model).apply(lay_grown(map_, run_recipe(model, map_, skipped=[])))
     knit_map(model, map_)
     rewrite_map(model, map_)
-    map_.name = f"{name} {seed}"
+    map_.name = _name(name, seed)
     names = ship_names(model, [map_])
-    return {**ship_png(model, map_, names), **ship_json(model, map_, names)}
+    files = {**ship_png(model, map_, names), **ship_json(model, map_, names)}
+    return files, sum(gaps_of(map_).values())

@@ -7,7 +7,7 @@ from typing import Any
 
 import click
 
-from knitground.cli.output import as_json, map_called, opened, tell
+from knitground.cli.output import allowing_gaps, as_json, map_called, opened, tell, tell_faults
 from knitground.core.edit.atoms import close_seam
 from knitground.core.edit.rules import homes
 from knitground.core.edit.rulestats import rule_stats
@@ -28,14 +28,16 @@ from knitground.core.model.terrain import SetKind
 @click.argument("project", type=click.Path(path_type=Path))
 @click.option("--map", "name", required=True, metavar="NAME", help="The map.")
 @click.option("--bridge", is_flag=True, help="Put terrain between what has no tiles, and save.")
+@allowing_gaps
 @as_json
-def knit_command(project: Path, name: str, bridge: bool, as_json: bool) -> int:
-    """Knit a map of PROJECT and report gaps; exits 1 if there are any.
+def knit_command(project: Path, name: str, bridge: bool, allow_gaps: bool, as_json: bool) -> int:
+    """Knit a map of PROJECT and report gaps; exits 1 if there are any, or a sheet is missing.
 
     Cells are worked out from terrain whenever a project is opened, so nothing is written unless
     --bridge changes the terrain.
     """
-    model = opened(project).project
+    found_project = opened(project)
+    model = found_project.project
     map_ = map_called(model, name)
     bridged = _bridge(model, map_) if bridge else 0
     if bridged:
@@ -68,7 +70,8 @@ def knit_command(project: Path, name: str, bridge: bool, as_json: bool) -> int:
     lines += [f"rules {each['list']}: {each['place']} “{each['name']}” took {each['cells']} cells"
               for each in rules]  # fmt: skip
     tell(value, lines, as_json)
-    return 1 if gaps else 0
+    told = found_project.warnings or ([f"{gaps} gaps"] if gaps else [])
+    return tell_faults({}, told, allowed=allow_gaps)
 
 
 def _rule_counts(model: Project, map_: Map) -> list[dict[str, Any]]:

@@ -6,7 +6,15 @@ from pathlib import Path
 
 import click
 
-from knitground.cli.output import as_json, map_called, opened, tell
+from knitground.cli.output import (
+    allowing_gaps,
+    as_json,
+    map_called,
+    opened,
+    overwriting,
+    tell,
+    tell_faults,
+)
 from knitground.core.files.ship.ship import FORMATS, USUAL_FORMATS, ship
 
 
@@ -24,6 +32,8 @@ from knitground.core.files.ship.ship import FORMATS, USUAL_FORMATS, ship
     help="Can be given more than once.",
 )
 @click.option("--half", "level", count=True, help="Half the picture's scale; repeat for less.")
+@overwriting
+@allowing_gaps
 @as_json
 def ship_command(
     project: Path,
@@ -31,10 +41,18 @@ def ship_command(
     folder: Path,
     formats: tuple[str, ...],
     level: int,
+    overwrite: bool,
+    allow_gaps: bool,
     as_json: bool,
-) -> None:
-    """Ship maps of PROJECT: PNG of each, JSON with layers, legend and tilesets, SVG of shapes."""
-    model = opened(project).project
+) -> int:
+    """Ship maps of PROJECT: PNG of each, JSON with layers, legend and tilesets, SVG of shapes.
+
+    Exits 1 if cells have no tile; the files are written all the same.
+    """
+    found = opened(project)
+    model = found.project
     maps = model.maps if name is None else [map_called(model, name)]
-    files = ship(model, maps, folder, formats, level)
-    tell([str(path) for path in files], [str(path) for path in files], as_json)
+    shipped = ship(model, maps, folder, formats, level, overwrite=overwrite)
+    files = [str(path) for path in shipped.files]
+    tell(files, files, as_json)
+    return tell_faults(shipped.gaps, found.warnings, allowed=allow_gaps)

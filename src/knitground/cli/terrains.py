@@ -7,13 +7,12 @@ from pathlib import Path
 import click
 
 from knitground.cli.cut import pair
-from knitground.cli.output import as_json, tell
+from knitground.cli.output import as_json, opened_tileset, tell
 from knitground.core.base.errors import PlaceError
 from knitground.core.edit.document import Document
 from knitground.core.edit.likelysets import guess_words, kit_of_guess, sheet_sets
 from knitground.core.edit.terrains import set_marks
 from knitground.core.files.images import read_sheet
-from knitground.core.files.opening import open_tileset
 from knitground.core.files.saving import save_project, save_tileset
 from knitground.core.knit.bridge import build_graph
 from knitground.core.knit.coverage import Combination, cover
@@ -32,7 +31,7 @@ _set = click.option("--set", "name", required=True, metavar="NAME", help="The te
 
 def found_set(path: Path, name: str) -> tuple[Project, Tileset, TerrainSet]:
     """Open a tileset and find a terrain set of it."""
-    project, tileset = open_tileset(path)
+    project, tileset = opened_tileset(path)
     kit = tileset.set_named(name)
     if kit is None:
         names = ", ".join(f"“{each.name}”" for each in tileset.sets) or "none"
@@ -168,7 +167,7 @@ def _sliced(path: Path, tile: str | None) -> Tileset:
         The picture has no likely grid.
     """
     if path.name.endswith(".tiles.json"):
-        return open_tileset(path)[1]
+        return opened_tileset(path)[1]
     picture, data, _ = read_sheet(path)
     height, width = picture.shape[:2]
     if tile is not None:

@@ -2,19 +2,25 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
 
+from knitground.core.base.errors import KnitError, PlaceError
 from knitground.core.base.window import Box
 from knitground.core.edit.document import Document
 from knitground.core.edit.frames import give_frames
 from knitground.core.edit.laying import plan_cells, plan_sides, plan_terrain
 from knitground.core.edit.maps import lay_grown
 from knitground.core.edit.shapes import outline_tiles, shapes_from_terrain, use_outlines
+from knitground.core.files.formats import PROJECT_FORMAT, PROJECT_VERSION, ProjectFile
 from knitground.core.files.images import png_bytes, read_sheet
+from knitground.core.files.jsontext import read_model
+from knitground.core.files.opening import Source
+from knitground.core.files.places import PROJECT_NAME
 from knitground.core.files.saving import save_project, settle_after_save
 from knitground.core.files.vault import write_together
 from knitground.core.grow.runner import run_recipe
@@ -77,7 +83,14 @@ _HARD = ("heap", "barrow", "stones")
 
 
 def write_demo(folder: Path) -> list[Path]:
-    """Write the demo project into a folder; always the same bytes. Returns all its files."""
+    """Write the demo project into a folder; always the same bytes. Returns all its files.
+
+    Raises
+    ------
+    PlaceError
+        Another project, or files of other programs, lie there.
+    """
+    again = _is_demo(folder)
     sheet, _ = pans_sheet()
     sheets = {
         "pans.png": png_bytes(sheet),
@@ -85,10 +98,26 @@ def write_demo(folder: Path) -> list[Path]:
         "works.png": png_bytes(works_sheet()[0]),
         "shimmer.png": png_bytes(shimmer_sheet()),
     }
-    write_together(folder, sheets)
+
+    def look(wanted: Mapping[str, bytes | None]) -> None:
+        there = [name for name in wanted if (folder / name).exists()]
+        if there and not again:
+            raise PlaceError(f"{there[0]} lies in {folder} already: give the demo an empty folder")
+
+    write_together(folder, sheets, look=look)
     project = build_demo(folder)
-    settle_after_save(project, save_project(project, folder, overwrite=True))
+    settle_after_save(project, save_project(project, folder, overwrite=again))
     return sorted(path for path in folder.iterdir() if not path.name.endswith(".previous"))
+
+
+def _is_demo(folder: Path) -> bool:
+    """Whether the demo was written there before."""
+    try:
+        raw = Source(folder).read(PROJECT_NAME)
+        head = read_model(raw, PROJECT_NAME, ProjectFile, PROJECT_FORMAT, PROJECT_VERSION)
+    except KnitError:
+        return False
+    return head.name == NAME
 
 
 def build_demo(folder: Path) -> Project:

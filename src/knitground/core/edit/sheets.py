@@ -16,7 +16,7 @@ from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.document import Edit
 from knitground.core.model.facts import Change, with_facts
 from knitground.core.model.layers import MarkerLayer
-from knitground.core.model.limits import MAX_SIDE_PX
+from knitground.core.model.limits import sheet_words
 from knitground.core.model.project import Project, free_name
 from knitground.core.model.slicing import Area, Slicing
 from knitground.core.model.tileset import Anchor, At, Picture, SheetFile, TileFacts, Tileset
@@ -232,10 +232,11 @@ def scaled_tileset(
         why = "has no picture" if tileset.picture is None else "holds loose pieces"
         raise EditError(f"“{tileset.name}” {why} and can not be scaled: cut it by a grid first")
     rows, columns = tileset.rows, tileset.columns
-    if rows * height > MAX_SIDE_PX or columns * width > MAX_SIDE_PX:
+    why = sheet_words(columns * width, rows * height)
+    if why:
         raise EditError(
-            f"{columns} × {rows} tiles of {width} × {height} px are more than {MAX_SIDE_PX} px a "
-            "side: cut the sheet into regions first"
+            f"{columns} × {rows} tiles of {width} × {height} px: {why}; cut the sheet into regions "
+            "first"
         )
     cut = tileset.slicing
     ys = np.arange(height) * cut.tile_height // height

@@ -9,6 +9,7 @@ from __future__ import annotations
 import fcntl
 import json
 import os
+import re
 import shutil
 import time
 from collections.abc import Callable
@@ -22,13 +23,16 @@ from knitground.core.base.errors import KnitError
 from knitground.core.files.images import png_bytes
 from knitground.core.files.places import PROJECT_NAME
 from knitground.core.files.saving import project_bytes
-from knitground.core.files.vault import write_together
+from knitground.core.files.vault import waiting, write_together
 from knitground.core.model.project import Project
 from knitground.core.render.atlas import Atlas
 from knitground.core.render.pixels import straight
 from knitground.core.render.small import small_picture
 
 ABOUT, PICTURE, _LOCK = "about.json", "picture.png", ".lock"
+_SLOT = re.compile(r"\d+-[0-9a-f]{8}")
+_FRESH_SECONDS = 60
+"""A folder that has just been made is locked only in a moment."""
 
 
 class StaleError(Exception):
@@ -155,12 +159,19 @@ class CopySlot:
 
 
 def waiting_copies(root: Path) -> list[Copy]:
-    """List the copies that programs left behind, the newest first."""
+    """List the copies that programs left behind, the newest first.
+
+    What is left of copies that never became whole is taken away.
+    """
     found = []
     with suppress(OSError):
         for folder in root.iterdir():
-            if (folder / PROJECT_NAME).exists() and not _is_held(folder):
+            if not _SLOT.fullmatch(folder.name) or folder.is_symlink() or _is_held(folder):
+                continue
+            if (folder / PROJECT_NAME).exists() or waiting(folder).instead.get(PROJECT_NAME):
                 found.append(_read(folder))
+            elif time.time() - folder.stat().st_mtime > _FRESH_SECONDS:
+                shutil.rmtree(folder, ignore_errors=True)
     return sorted(found, key=lambda each: -each.saved_at)
 
 

@@ -3,24 +3,41 @@
 from __future__ import annotations
 
 import io
+import os
 import struct
+import warnings
 import zlib
 from collections.abc import Iterator
+from contextlib import ExitStack, contextmanager
 from pathlib import Path
+from tempfile import TemporaryFile
+from threading import Lock
+from typing import IO
 
 import numpy as np
+from numpy.typing import NDArray
 from PIL import Image, UnidentifiedImageError
 
 from knitground.core.base.errors import PictureError
-from knitground.core.files.reading import MAX_BYTES, read_file
-from knitground.core.model.limits import MAX_SIDE_PX
+from knitground.core.base.progress import Progress, no_progress
+from knitground.core.files.reading import plain_file
+from knitground.core.model.limits import MAX_SHEET_PIXELS, MAX_SIDE_PX
 from knitground.core.model.tileset import Picture, SheetFile
 
 FORMATS = ("PNG", "GIF", "WEBP", "BMP", "TGA", "TIFF", "JPEG")
 Image.MAX_IMAGE_PIXELS = None  # ours is stated in `_check_size`, and checked before unpacking
-_BROKEN = (OSError, SyntaxError, ValueError, EOFError, OverflowError, struct.error, zlib.error)
+_BROKEN = (
+    OSError, SyntaxError, ValueError, EOFError, OverflowError, struct.error, zlib.error,
+    LookupError, TypeError,
+)  # fmt: skip
+"""What Pillow raises where a file ends too early, or says what can not be."""
 _BAND_PIXELS = 4 * 1024 * 1024
 SUFFIXES = (".png", ".gif", ".webp", ".bmp", ".tga", ".tif", ".tiff", ".jpg", ".jpeg")
+MAX_PICTURE_BYTES = 200 * 1024 * 1024
+"""A sheet of the most pixels, not packed at all, and some more for what stands before them."""
+_MAX_FRAMES_PIXELS = MAX_SHEET_PIXELS // 2
+"""All frames of an animation: they are there as frames and as a sheet for a while."""
+_ONE_AT_A_TIME = Lock()
 
 
 def read_picture(path: Path) -> Picture:
@@ -32,7 +49,8 @@ def read_picture(path: Path) -> Picture:
     Raises
     ------
     PictureError
-        The file is missing, is not a picture, is broken, or has a side of 0 or over 16 384 px.
+        The file is missing, is not a picture, is broken, has a side of 0 or over 16 384 px,
+        or more than 41 943 040 pixels.
         Its size is checked before anything is unpacked.
     """
     return picture_of(sheet_bytes(path), path.name)
@@ -51,23 +69,37 @@ def read_sheet(path: Path) -> SheetFile:
 
 
 def sheet_bytes(path: Path) -> bytes:
-    """Read the file of a picture, byte for byte.
+    """Read the file of a picture, byte for byte; its size in pixels is looked at before.
 
     Raises
     ------
     PictureError
-        It is missing, no plain file, or over 1 GiB.
+        It is missing, no plain file, no picture, or too large.
     """
-    return read_file(path, MAX_BYTES, PictureError, "choose another file")
+    with plain_file(path, MAX_PICTURE_BYTES, PictureError, "choose another file") as file:
+        with _opened(file, path.name):
+            pass
+        file.seek(0)
+        return file.read()
 
 
 def picture_of(data: bytes, name: str) -> Picture:
     """Read the bytes of a picture's file as `read_picture` does; `name` names it in errors."""
+    with _opened(io.BytesIO(data), name) as image:
+        return _rgba(image)
+
+
+@contextmanager
+def _opened(file: IO[bytes], name: str) -> Iterator[Image.Image]:
+    """Open a picture and check its size by its header; whatever is wrong with it is ours to say."""
     try:
-        # The size is checked against our own limit, before the pixels are unpacked.
-        with Image.open(io.BytesIO(data), formats=FORMATS) as image:
+        with ExitStack() as stack:
+            stack.enter_context(_silence())
+            image = stack.enter_context(Image.open(file, formats=FORMATS))
             _check_size(name, image.width, image.height)
-            return _rgba(image)
+            if image.format == "TIFF":
+                stack.enter_context(_heard(name))
+            yield image
     except UnidentifiedImageError as error:
         raise PictureError(
             f"{name} is not a picture that can be read: "
@@ -77,59 +109,98 @@ def picture_of(data: bytes, name: str) -> Picture:
         raise PictureError(f"{name} needs more memory than there is: cut it up") from error
     except _BROKEN as error:
         raise PictureError(
-            f"{name} is broken or cut short ({error}): save it again in the paint program"
+            f"{name} is broken or cut short ({str(error)[:200]}): save it again in the paint "
+            "program"
         ) from error
+
+
+@contextmanager
+def _silence() -> Iterator[None]:
+    """Keep Pillow's warnings from the terminal: what matters becomes an error of ours."""
+    with warnings.catch_warnings():
+        warnings.simplefilter("ignore")
+        yield
+
+
+@contextmanager
+def _heard(name: str) -> Iterator[None]:
+    """Take what a library of C says on stderr about a picture's lines for what it is: an error.
+
+    It goes on after broken lines, with lines made up, and says so on the terminal only.
+    """
+    with _ONE_AT_A_TIME, TemporaryFile() as said:
+        try:
+            kept = os.dup(2)
+        except OSError:  # there is no stderr
+            yield
+            return
+        try:
+            os.dup2(said.fileno(), 2)
+            yield
+        finally:
+            os.dup2(kept, 2)
+            os.close(kept)
+        said.seek(0)
+        lines = said.read(100_000).decode("utf-8", "replace").splitlines()
+    errors = [each for each in lines if each.strip() and "Warning" not in each]
+    if errors:
+        raise PictureError(
+            f"{name} is broken or cut short ({errors[0][:200]}): save it again in the paint program"
+        )
 
 
 def conversion(path: Path) -> str | None:
     """Say in words what reading a picture changes about it; None if nothing is lost."""
     try:
-        with Image.open(io.BytesIO(sheet_bytes(path)), formats=FORMATS) as image:
+        with _opened(io.BytesIO(sheet_bytes(path)), path.name) as image:
             mode = image.mode
-    except (*_BROKEN, PictureError):
+    except PictureError:
         return None
     if mode.startswith("I") or mode == "F":
         return f"{path.name} has more than 8 bits a channel: brought down to 8"
     return f"{path.name} is in CMYK: converted to RGB" if mode == "CMYK" else None
 
 
-def read_frames(path: Path) -> list[Picture]:
+def read_frames(path: Path, progress: Progress = no_progress) -> list[Picture]:
     """Read all frames of an animation, each (height, width, 4) uint8; one for other pictures.
 
     Raises
     ------
     PictureError
-        As `read_picture`, or the frames together would be larger than the largest sheet.
+        As `read_picture`, or the frames together would be larger than half the largest sheet.
+    Cancelled
+        From `progress`.
     """
-    data = sheet_bytes(path)
-    first = picture_of(data, path.name)
-    try:
-        with Image.open(io.BytesIO(data), formats=FORMATS) as image:
-            count = getattr(image, "n_frames", 1)
-            if count * first.shape[0] * first.shape[1] > MAX_SIDE_PX * MAX_SIDE_PX // 4:
-                raise PictureError(
-                    f"{path.name} has {count} frames of {image.width} × {image.height} px, too "
-                    "many for one sheet: save fewer"
-                )
-            frames = [np.array(each.convert("RGBA"), np.uint8) for each in _each_frame(image)]
-    except _BROKEN as error:
-        raise PictureError(f"{path.name} is broken or cut short ({error})") from error
-    return frames if len(frames) > 1 else [first]
+    with _opened(io.BytesIO(sheet_bytes(path)), path.name) as image:
+        count = getattr(image, "n_frames", 1)
+        if count <= 1:
+            return [_rgba(image)]
+        if count * image.width * image.height > _MAX_FRAMES_PIXELS:
+            raise PictureError(
+                f"{path.name} has {count} frames of {image.width} × {image.height} px, more than "
+                f"{_MAX_FRAMES_PIXELS} px in all: save fewer, or smaller ones"
+            )
+        frames, pixels = [], 0
+        for number, each in enumerate(_each_frame(image, path.name)):
+            progress(number / count)
+            pixels += each.width * each.height
+            if pixels > _MAX_FRAMES_PIXELS:
+                raise PictureError(f"{path.name} has frames that grow: save it again")
+            frames.append(np.array(each.convert("RGBA"), np.uint8))
+    return frames
 
 
 def frame_times(path: Path) -> list[int]:
     """Read how long each frame of an animation shows, in milliseconds; 100 where it says none."""
-    try:
-        with Image.open(io.BytesIO(sheet_bytes(path)), formats=FORMATS) as image:
-            times = [each.info.get("duration", 0) for each in _each_frame(image)]
-    except _BROKEN as error:
-        raise PictureError(f"{path.name} is broken or cut short ({error})") from error
+    with _opened(io.BytesIO(sheet_bytes(path)), path.name) as image:
+        times = [each.info.get("duration", 0) for each in _each_frame(image, path.name)]
     return [max(1, min(600_000, round(time))) if time else 100 for time in times]
 
 
-def _each_frame(image: Image.Image) -> Iterator[Image.Image]:
+def _each_frame(image: Image.Image, name: str) -> Iterator[Image.Image]:
     for number in range(getattr(image, "n_frames", 1)):
         image.seek(number)
+        _check_size(name, image.width, image.height)  # a frame may say that it is larger
         yield image
 
 
@@ -139,22 +210,42 @@ def _check_size(name: str, width: int, height: int) -> None:
             f"{name} says it is {width} × {height} px: a sheet has sides of 1 to "
             f"{MAX_SIDE_PX} px; cut it into smaller sheets"
         )
+    if width * height > MAX_SHEET_PIXELS:
+        raise PictureError(
+            f"{name} is {width} × {height} px, more than {MAX_SHEET_PIXELS} px in all: cut it into "
+            "smaller sheets"
+        )
 
 
 def _rgba(image: Image.Image) -> Picture:
-    if image.mode.startswith("I") or image.mode == "F":
-        values = np.asarray(image, np.float64)
-        top = 65535.0 if values.size and values.max() > 255 else 255.0
-        grey = np.clip(values / top * 255, 0, 255).round().astype(np.uint8)
-        out = np.full((*grey.shape, 4), 255, np.uint8)
-        out[..., :3] = grey[..., None]
-        return out
+    deep = image.mode.startswith("I") or image.mode == "F"
+    most = _largest(image) if deep else 0.0
     out = np.empty((image.height, image.width, 4), np.uint8)
     step = max(1, _BAND_PIXELS // image.width)  # a large one is never there twice over
     for top in range(0, image.height, step):
         band = image.crop((0, top, image.width, min(top + step, image.height)))
-        out[top : top + step] = band.convert("RGBA")
+        if deep:
+            values = _finite(band) / (65535.0 if most > 255 else 255.0) * 255
+            out[top : top + step] = values.clip(0, 255).round().astype(np.uint8)[..., None]
+            out[top : top + step, :, 3] = 255
+        else:
+            out[top : top + step] = np.asarray(band.convert("RGBA"))
     return out
+
+
+def _largest(image: Image.Image) -> float:
+    found = 0.0
+    step = max(1, _BAND_PIXELS // image.width)
+    for top in range(0, image.height, step):
+        band = image.crop((0, top, image.width, min(top + step, image.height)))
+        found = max(found, float(_finite(band).max()))
+    return found
+
+
+def _finite(image: Image.Image) -> NDArray[np.float32]:
+    """Give the values of a deep picture; what is no number is 0."""
+    values = np.asarray(image).astype(np.float32)
+    return np.nan_to_num(values, copy=False, nan=0.0, posinf=0.0, neginf=0.0)
 
 
 def png_bytes(picture: Picture) -> bytes:

@@ -42,15 +42,25 @@ class Opened:
 class Source:
     """The files of a folder as they count, also when a save there was cut off.
 
-    `seen` has what each file held when it was read (`digest`), by its path.
+    Made before the folder is locked for reading, for it may have to finish that save.
+    `seen` has what each file held when it was read (`digest`), by its path; `words` says what lies
+    there that looks like a save cut off and is none.
     """
 
     def __init__(self, folder: Path) -> None:
         self.folder = folder
         self.seen: dict[str, str] = {}
-        with suppress(OSError):
+        self.words = ""
+        self._instead: dict[str, Path | None] = {}
+        with suppress(OSError, PlaceError):
             settle(folder)
-        self._instead = waiting(folder)
+        self.look_again()
+
+    def look_again(self) -> None:
+        """Look which files count; asked again once nobody else can save there."""
+        found = waiting(self.folder)
+        self.words = found.words
+        self._instead = found.instead
 
     def read(self, name: str, error: type[KnitError] = PlaceError) -> bytes:
         """Read a file that must lie inside the folder."""
@@ -72,7 +82,7 @@ def project_file(path: Path) -> Path:
     """Find the project file that a path means: itself, or the one in a folder."""
     try:
         found = path / PROJECT_NAME if path.is_dir() else path
-        there = found.exists() or bool(waiting(found.parent))
+        there = found.exists() or found.name in waiting(found.parent).instead
     except (OSError, ValueError) as error:
         raise PlaceError(f"{str(path)[:80]} can not be looked at: choose another place") from error
     if not there:
@@ -95,15 +105,17 @@ def open_project(path: Path, progress: Progress = no_progress) -> Opened:
     file = project_file(path)
     folder = file.parent
     try:
+        source = Source(folder)
         with lock(folder, shared=True):
-            return _read_project(Source(folder), file.name, progress)
+            source.look_again()
+            return _read_project(source, file.name, progress)
     except OSError as error:
         raise PlaceError(f"{folder} can not be read ({error.strerror})") from error
 
 
 def _read_project(source: Source, name: str, progress: Progress) -> Opened:
     head = read_model(source.read(name), name, ProjectFile, PROJECT_FORMAT, PROJECT_VERSION)
-    opened = Opened(Project(head.name, source.folder))
+    opened = Opened(Project(head.name, source.folder), [source.words] if source.words else [])
     project = opened.project
     sheets = _Sheets(source, opened.warnings)
     steps = max(1, len(head.tilesets) + len(head.maps))
@@ -191,7 +203,7 @@ def _read_tileset(source: Source, name: str, sheets: _Sheets) -> Tileset:
     return tileset
 
 
-def open_tileset(path: Path) -> tuple[Project, Tileset]:
+def open_tileset(path: Path) -> tuple[Opened, Tileset]:
     """Read a tileset from its file, with the project that lists it if that lies beside it.
 
     Without one, the project returned holds nothing else and has no folder.
@@ -214,7 +226,8 @@ def open_tileset(path: Path) -> tuple[Project, Tileset]:
         raw = source.read(PROJECT_NAME)
         names = read_model(raw, PROJECT_NAME, ProjectFile, PROJECT_FORMAT, PROJECT_VERSION).tilesets
         if path.name in names:
-            project = open_project(path.parent).project
-            return project, project.tilesets[names.index(path.name)]
-    tileset = _read_tileset(source, path.name, _Sheets(source, []))
-    return Project(tileset.name, None, [tileset]), tileset
+            opened = open_project(path.parent)
+            return opened, opened.project.tilesets[names.index(path.name)]
+    told = [source.words] if source.words else []
+    tileset = _read_tileset(source, path.name, _Sheets(source, told))
+    return Opened(Project(tileset.name, None, [tileset]), told), tileset

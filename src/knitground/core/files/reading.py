@@ -4,7 +4,10 @@ from __future__ import annotations
 
 import os
 import stat
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
+from typing import IO
 
 from knitground.core.base.errors import KnitError, PlaceError
 
@@ -21,6 +24,16 @@ def read_file(
     error
         It is missing, can not be read, is no plain file (a folder, a pipe, a device), or larger.
     """
+    with plain_file(path, most, error, cure) as file:
+        # Room is made for as much as is asked for: not for `most` each time.
+        return file.read(os.fstat(file.fileno()).st_size + 1)
+
+
+@contextmanager
+def plain_file(
+    path: Path, most: int = MAX_BYTES, error: type[KnitError] = PlaceError, cure: str = ""
+) -> Iterator[IO[bytes]]:
+    """Open a plain file of at most so many bytes; raises as `read_file`."""
     end = f": {cure}" if cure else ""
     try:
         # Without waiting: a pipe that nobody writes to would never open.
@@ -33,8 +46,7 @@ def read_file(
                 why = end or ": not one of our files"
                 raise error(f"{path.name} has {facts.st_size} bytes, more than {most}{why}")
             with os.fdopen(handle, "rb", closefd=False) as file:
-                # Room is made for as much as is asked for: not for `most` each time.
-                return file.read(facts.st_size + 1)
+                yield file
         finally:
             os.close(handle)
     except OSError as fault:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 
 from knitground.core.files.jsontext import model_bytes, read_model
+from knitground.core.files.made import write_asked
 from knitground.core.files.map_io import recipe_from_file, recipe_to_file
 from knitground.core.files.reading import read_file
 from knitground.core.files.recipeformats import (
@@ -13,7 +14,6 @@ from knitground.core.files.recipeformats import (
     KeptRecipeFile,
     LayerName,
 )
-from knitground.core.files.vault import write_together
 from knitground.core.model.map import Map
 from knitground.core.model.recipe import Recipe
 
@@ -27,7 +27,7 @@ def write_recipe(map_: Map, path: Path) -> None:
         for e in map_.layers
     ]
     file = KeptRecipeFile(recipe=recipe_to_file(map_.recipe), layers=layers)
-    write_together(path.parent, {path.name: model_bytes(file)})
+    write_asked(path, model_bytes(file))
 
 
 def read_recipe(path: Path) -> tuple[Recipe, dict[int, tuple[str, str]]]:

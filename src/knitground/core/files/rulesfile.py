@@ -6,8 +6,8 @@ from pathlib import Path
 
 from knitground.core.files.formats import RULES_FORMAT, RULES_VERSION, RulesFile
 from knitground.core.files.jsontext import model_bytes, read_model
+from knitground.core.files.made import write_asked
 from knitground.core.files.reading import read_file
-from knitground.core.files.vault import write_together
 from knitground.core.model.rules import RuleList
 
 
@@ -17,9 +17,9 @@ def write_rules(path: Path, rules: RuleList) -> None:
     Raises
     ------
     KnitError
-        It can not be written.
+        It can not be written, or is a file of a project.
     """
-    write_together(path.parent, {path.name: model_bytes(RulesFile(rules=rules))})
+    write_asked(path, model_bytes(RulesFile(rules=rules)))
 
 
 def read_rules(path: Path) -> RuleList:

@@ -6,7 +6,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass, field
 from pathlib import Path
 
-from knitground.core.base.errors import Conflict, PlaceError
+from knitground.core.base.errors import Conflict
 from knitground.core.base.filenames import file_names, file_stem, key_of
 from knitground.core.base.progress import Progress, no_progress
 from knitground.core.files.formats import ProjectFile
@@ -15,10 +15,10 @@ from knitground.core.files.jsontext import model_bytes
 from knitground.core.files.map_io import map_to_file
 from knitground.core.files.mix_io import mix_to_file, patch_to_file
 from knitground.core.files.opening import digest
-from knitground.core.files.places import PROJECT_NAME
+from knitground.core.files.places import PROJECT_NAME, inside
 from knitground.core.files.reading import read_file
 from knitground.core.files.tileset_io import tileset_to_file
-from knitground.core.files.vault import lock, settle, write_together
+from knitground.core.files.vault import write_together
 from knitground.core.model.project import Project
 from knitground.core.model.tileset import Tileset
 
@@ -74,19 +74,15 @@ def save_project(
     new = {name: digest(data) for name, data in files.items()}
     changes: dict[str, bytes | None] = dict(files)
     changes.update(dict.fromkeys(_dropped(project, folder, files)))
-    try:
-        folder.mkdir(parents=True, exist_ok=True)
-        with lock(folder, shared=True):
-            settle(folder)
-            _look_for_conflicts(project, folder, changes, new, saved, overwrite=overwrite)
-    except OSError as error:
-        raise PlaceError(
-            f"{folder} can not be written ({error.strerror}): nothing was changed there; choose "
-            "another folder"
-        ) from error
-    names = write_together(folder, changes, keep_previous=True)
+    kept: set[str] = set()
+
+    def look(wanted: dict[str, bytes | None]) -> None:
+        _look_for_conflicts(project, folder, wanted, new, saved, overwrite=overwrite)
+        kept.update(wanted)
+
+    names = write_together(folder, changes, keep_previous=True, look=look)
     saved.written = [folder / name for name in names if changes[name] is not None]
-    saved.known = {str(folder / name): new[name] for name in files if name in changes}
+    saved.known = {str(folder / name): new[name] for name in files if name in kept}
     project.known = {**project.known, **saved.known}
     for name in _dropped(project, folder, files):
         project.known.pop(str(folder / name), None)
@@ -209,7 +205,7 @@ def _look_for_conflicts(
     found: list[str] = []
     sheets = {name for _, name, _ in saved.sheets}
     for name in list(changes):
-        path = folder / name
+        path = inside(folder, name)
         if not path.exists() or path.is_dir():
             continue
         there = digest(read_file(path))

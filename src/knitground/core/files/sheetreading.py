@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
+from functools import partial
 from pathlib import Path
 
-from knitground.core.base.errors import KnitError
+from knitground.core.base.errors import Cancelled, KnitError
 from knitground.core.base.progress import Progress
 from knitground.core.files.images import SUFFIXES, conversion, read_frames, read_picture
 from knitground.core.files.newsheets import loose_tileset, new_tileset
@@ -65,7 +66,11 @@ def read_sheets(paths: list[Path], progress: Progress) -> ReadSheets:
         progress(place / len(files))
         try:
             tileset = new_tileset(path, path.stem or "sheet")
-            frames = read_frames(path) if path.suffix.lower() in (".gif", ".webp", ".png") else []
+            moves = path.suffix.lower() in (".gif", ".webp", ".png")
+            still = partial(_still_at, progress, place / len(files))
+            frames = read_frames(path, still) if moves else []
+        except Cancelled:
+            raise
         except KnitError as error:
             out.said.append(str(error))
             continue
@@ -76,6 +81,10 @@ def read_sheets(paths: list[Path], progress: Progress) -> ReadSheets:
         if converted:
             out.said.append(converted)
     return out
+
+
+def _still_at(progress: Progress, done: float, _part: float) -> None:
+    progress(done)
 
 
 def _pictures_in(folder: Path) -> list[Path]:

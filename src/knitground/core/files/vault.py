@@ -12,18 +12,27 @@ from __future__ import annotations
 import fcntl
 import json
 import os
+import re
 import shutil
-from collections.abc import Iterator, Mapping
+import stat
+from collections.abc import Callable, Iterator, Mapping
 from contextlib import contextmanager, suppress
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from pathlib import Path
 from time import monotonic, sleep
 
 from knitground.core.base.errors import PlaceError
+from knitground.core.base.filenames import key_of
+from knitground.core.files.places import inside
+from knitground.core.files.reading import read_file
 
 JOURNAL = ".knit-save"
+ASIDE = "knit-save-of-another"
+"""What a `.knit-save` that no save left is called once it was moved aside, with a number."""
 _LIST, _BACK = "list.json", "back.json"
 _PATIENCE_SECONDS = 20.0
+_OURS = re.compile(r"(new|old)\d{1,7}|draft\.json|list\.json|back\.json")
+_MOST_LIST_BYTES = 64 * 1024 * 1024
 
 
 @dataclass(frozen=True)
@@ -37,12 +46,28 @@ class _Task:
     keep: bool
 
 
+@dataclass(frozen=True)
+class Journal:
+    """What a save that was cut off left in a folder.
+
+    `words` is empty, or says why what lies there is not believed; then there are no tasks.
+    """
+
+    tasks: tuple[_Task, ...] = ()
+    back: bool = False
+    there: bool = False
+    words: str = ""
+    instead: dict[str, Path | None] = field(default_factory=dict)
+    """Which files count instead of those in their places; one that is to be gone has no path."""
+
+
 def write_together(
     folder: Path,
     files: Mapping[str, bytes | None],
     *,
     keep_previous: bool = False,
     durable: bool = True,
+    look: Callable[[dict[str, bytes | None]], None] | None = None,
 ) -> list[str]:
     """Write files of a folder together; one whose contents would not change is left alone.
 
@@ -51,6 +76,8 @@ def write_together(
     files : contents by name inside the folder; None takes a file away
     keep_previous : leave what was there as `NAME.previous`
     durable : wait until the disk has everything; False for what can be made again
+    look : asked, while nobody else can save there, with what is to be written; it may take names
+        out, or refuse by an error
 
     Returns
     -------
@@ -59,27 +86,31 @@ def write_together(
     Raises
     ------
     PlaceError
-        The folder can not be made or written, or the disk is full: all files are as before.
+        The folder can not be made or written, the disk is full, or a name leads out of the folder:
+        all files are as before.
     """
     at: Path = folder
     try:
         folder.mkdir(parents=True, exist_ok=True)
         with lock(folder):
-            settle(folder)
-            fresh = {n: data for n, data in files.items() if not _holds(folder / n, data)}
+            _settle(folder)
+            wanted = dict(files)
+            if look is not None:
+                look(wanted)
+            fresh = {n: data for n, data in wanted.items() if not _holds(folder, n, data)}
             if not fresh:
                 return []
             journal = folder / JOURNAL
             try:
                 tasks = []
-                _make(journal)
+                _make(folder)
                 for number, (name, data) in enumerate(fresh.items()):
                     at = folder / name
                     tasks.append(_prepare(folder, name, data, number, keep_previous, durable))
                 at = folder
                 _switch(journal, tasks, durable)
             except BaseException:
-                shutil.rmtree(journal, ignore_errors=True)
+                _clear(journal)
                 raise
             try:
                 for task in tasks:
@@ -89,10 +120,7 @@ def write_together(
                 _turn_back(folder, tasks)
                 raise
             with suppress(OSError):  # everything counts by now; the next one tidies up
-                _tidy(folder, tasks)
-            if durable:
-                for parent in {(folder / name).parent for name in fresh}:
-                    _sync_folder(parent)
+                _tidy(folder, tasks, durable)
     except OSError as error:
         where = at.name if at != folder else str(folder)
         raise PlaceError(
@@ -105,33 +133,55 @@ def write_together(
 def settle(folder: Path) -> None:
     """Finish, or turn back, what a program left undone that stopped while saving.
 
+    Only one program does that at a time; nobody reads or saves there meanwhile.
+
     Raises
     ------
-    OSError
+    OSError, PlaceError
         The folder can not be written; `waiting` tells what counts then.
     """
-    journal = folder / JOURNAL
-    if not journal.is_dir():
+    if os.path.lexists(folder / JOURNAL):
+        with lock(folder):
+            _settle(folder)
+
+
+def _settle(folder: Path) -> None:
+    found = waiting(folder)
+    if found.words or not found.there:
         return
-    back, tasks = _tasks_in(journal)
-    if back:
+    tasks = list(found.tasks)
+    if found.back:
         _turn_back(folder, tasks)
     elif tasks:
         for task in tasks:
             _put(folder, task)
-        _tidy(folder, tasks)
+        _tidy(folder, tasks, durable=True)
     else:
-        shutil.rmtree(journal)
+        _clear(folder / JOURNAL)
 
 
-def waiting(folder: Path) -> dict[str, Path | None]:
-    """Tell which files of a folder count instead of those in their places.
-
-    None if nothing is left undone, as always when the folder could be written. A file that is to
-    be gone has no path.
-    """
+def waiting(folder: Path) -> Journal:
+    """Read what a save that was cut off left undone; nothing is changed."""
     journal = folder / JOURNAL
-    back, tasks = _tasks_in(journal)
+    if not os.path.lexists(journal):
+        return Journal()
+    try:
+        _look_ours(journal)
+        back = os.path.lexists(journal / _BACK)
+        if not back and not os.path.lexists(journal / _LIST):
+            return Journal(there=True)
+        raw = read_file(journal / (_BACK if back else _LIST), _MOST_LIST_BYTES)
+        tasks = _read_tasks(folder, raw)
+    except (PlaceError, OSError) as error:
+        why = error.strerror or "" if isinstance(error, OSError) else str(error)
+        return Journal(
+            there=True, words=f"{JOURNAL} in {folder.name} is not what a save left, and is left "
+            f"alone: {why}",
+        )  # fmt: skip
+    return Journal(tuple(tasks), back, True, "", _instead(journal, tasks, back))
+
+
+def _instead(journal: Path, tasks: list[_Task], back: bool) -> dict[str, Path | None]:
     out: dict[str, Path | None] = {}
     for task in tasks:
         new, old = journal / f"new{task.number}", journal / f"old{task.number}"
@@ -145,6 +195,46 @@ def waiting(folder: Path) -> dict[str, Path | None]:
         elif new.exists():
             out[task.name] = new
     return out
+
+
+def _look_ours(journal: Path) -> None:
+    """Refuse a folder that holds anything but what a save puts there."""
+    if not stat.S_ISDIR(journal.lstat().st_mode):
+        raise PlaceError("it is no folder")
+    with os.scandir(journal) as entries:
+        for each in entries:
+            if not _OURS.fullmatch(each.name) or not each.is_file(follow_symlinks=False):
+                raise PlaceError(f"it holds “{each.name[:80]}”")
+
+
+def _read_tasks(folder: Path, raw: bytes) -> list[_Task]:
+    """Read a list of tasks, and believe nothing of it that a save would not have written."""
+    try:
+        found = json.loads(raw)
+    except (ValueError, RecursionError) as error:
+        raise PlaceError("its list is no JSON") from error
+    if not isinstance(found, list) or not found:
+        raise PlaceError("its list is no list of files")
+    tasks, seen = [], set()
+    for number, each in enumerate(found):
+        kinds = [type(value) for value in each] if isinstance(each, list) else []
+        if kinds != [str, int, bool, bool, bool]:
+            raise PlaceError("its list is no list of files")
+        task = _Task(*each)
+        _refuse_name(folder, task.name)
+        if task.number != number or key_of(task.name) in seen:
+            raise PlaceError("its list names a file twice")
+        seen.add(key_of(task.name))
+        tasks.append(task)
+    return tasks
+
+
+def _refuse_name(folder: Path, name: str) -> Path:
+    """Refuse the name of a file that no save would write; returns where it lies."""
+    path = inside(folder, name)
+    if any(part.startswith(".") for part in path.relative_to(folder).parts):
+        raise PlaceError(f"“{name[:80]}” is a hidden file: give a name without a point before it")
+    return path
 
 
 @contextmanager
@@ -177,24 +267,43 @@ def lock(folder: Path, *, shared: bool = False) -> Iterator[None]:
         os.close(handle)
 
 
-def _make(journal: Path) -> None:
-    with suppress(FileNotFoundError):
-        shutil.rmtree(journal)
+def _make(folder: Path) -> None:
+    """Make room for a save; what lies there and is not ours is moved aside, unread."""
+    journal = folder / JOURNAL
+    if os.path.lexists(journal):
+        if waiting(folder).words:
+            number = 1
+            while os.path.lexists(folder / f"{ASIDE}-{number}"):
+                number += 1
+            journal.rename(folder / f"{ASIDE}-{number}")
+        else:
+            shutil.rmtree(journal)
     journal.mkdir()
+
+
+def _clear(journal: Path) -> None:
+    """Take away what a save prepared; what is not of a save stays."""
+    with suppress(PlaceError, OSError):
+        _look_ours(journal)
+        shutil.rmtree(journal)
 
 
 def _prepare(
     folder: Path, name: str, data: bytes | None, number: int, keep: bool, durable: bool
 ) -> _Task:
     """Write a file's new contents into the journal, and put its old ones there too."""
-    path, journal = _place(folder, name), folder / JOURNAL
+    journal = folder / JOURNAL
+    _refuse_name(folder, name)
+    path = _place(folder, name)
     path.parent.mkdir(parents=True, exist_ok=True)
     if path.is_dir():
         raise IsADirectoryError(21, "a folder lies there")
     if data is not None:
         write(journal / f"new{number}", data, durable)
-    existed = path.exists()
+    existed = os.path.lexists(path)
     if existed:
+        if not path.is_file():
+            raise FileExistsError(17, "no plain file lies there")
         if not os.access(path.parent, os.W_OK):
             raise PermissionError(13, "Permission denied")
         _link(path, journal / f"old{number}")
@@ -209,8 +318,11 @@ def _link(path: Path, target: Path) -> None:
 
 
 def _place(folder: Path, name: str) -> Path:
-    """Where a file is written: a link stays a link, and what it leads to is replaced."""
-    path = folder / name
+    """Where a file is written: a link stays a link, and what it leads to is replaced.
+
+    It is asked anew each time: what lies inside the folder now may be a link out of it later.
+    """
+    path = inside(folder, name)
     return path.resolve() if path.is_symlink() else path
 
 
@@ -225,27 +337,23 @@ def _switch(journal: Path, tasks: list[_Task], durable: bool) -> None:
         _sync_folder(journal)
 
 
-def _tasks_in(journal: Path) -> tuple[bool, list[_Task]]:
-    """Read what is to be done; returns whether it is to be turned back, and the tasks."""
-    for name in (_BACK, _LIST):
-        with suppress(OSError, ValueError, TypeError):
-            found = json.loads((journal / name).read_bytes())
-            return name == _BACK, [_Task(*each) for each in found]
-    return False, []
-
-
 def _put(folder: Path, task: _Task) -> None:
     """Put a new file into its place; nothing to do if that has been done."""
-    path, new = _place(folder, task.name), folder / JOURNAL / f"new{task.number}"
-    if task.gone:
+    path, journal = _place(folder, task.name), folder / JOURNAL
+    new, old = journal / f"new{task.number}", journal / f"old{task.number}"
+    if not task.gone:
+        if new.exists():
+            rename(new, path)
+    elif old.exists():  # nothing is taken away of which there is no copy
         path.unlink(missing_ok=True)
-    elif new.exists():
-        rename(new, path)
 
 
-def _tidy(folder: Path, tasks: list[_Task]) -> None:
+def _tidy(folder: Path, tasks: list[_Task], durable: bool) -> None:
     """Keep the old files under another name, and take the journal away; its list last."""
     journal = folder / JOURNAL
+    if durable:  # what was put into its place must be there before the list that says so is gone
+        for parent in {_place(folder, task.name).parent for task in tasks}:
+            _sync_folder(parent)
     for task in tasks:
         old = journal / f"old{task.number}"
         if task.keep and old.exists():
@@ -253,22 +361,25 @@ def _tidy(folder: Path, tasks: list[_Task]) -> None:
             rename(old, path.with_name(path.name + ".previous"))
         old.unlink(missing_ok=True)
     (journal / _LIST).unlink(missing_ok=True)
-    shutil.rmtree(journal, ignore_errors=True)
+    _clear(journal)
 
 
 def _turn_back(folder: Path, tasks: list[_Task]) -> None:
-    """Put the old files back."""
+    """Put the old files back, where new ones have been put into their places."""
     journal = folder / JOURNAL
     with suppress(FileNotFoundError):
         rename(journal / _LIST, journal / _BACK)
     for task in tasks:
-        path, old = _place(folder, task.name), journal / f"old{task.number}"
+        path = _place(folder, task.name)
+        new, old = journal / f"new{task.number}", journal / f"old{task.number}"
+        if new.exists():
+            continue
         if old.exists():
             rename(old, path)
         elif not task.existed:
             path.unlink(missing_ok=True)
     (journal / _BACK).unlink(missing_ok=True)
-    shutil.rmtree(journal, ignore_errors=True)
+    _clear(journal)
 
 
 def write(path: Path, data: bytes, durable: bool = True) -> None:
@@ -285,11 +396,13 @@ def rename(old: Path, new: Path) -> None:
     old.replace(new)
 
 
-def _holds(path: Path, data: bytes | None) -> bool:
+def _holds(folder: Path, name: str, data: bytes | None) -> bool:
+    path = inside(folder, name)
     if data is None:
-        return not path.exists()
+        return not os.path.lexists(path)
     try:
-        return path.stat().st_size == len(data) and path.read_bytes() == data
+        same = path.is_file() and path.stat().st_size == len(data)
+        return same and path.read_bytes() == data
     except OSError:
         return False
 

@@ -21,7 +21,7 @@ from knitground.core.knit.outline import (
     outline_mask,
     rim_of,
 )
-from knitground.core.model.limits import MAX_SIDE_PX
+from knitground.core.model.limits import sheet_words
 from knitground.core.model.terrain import ANY, NOTHING, SetKind
 
 MAX_VARIANTS = 8
@@ -356,8 +356,6 @@ def check_sheet(made: list[Made], columns: int) -> None:
         It would.
     """
     high = made[0].pixels.shape[0] * -(-len(made) // columns)
-    if high > MAX_SIDE_PX:
-        raise EditError(
-            f"{len(made)} tiles would make a sheet {high} px high; {MAX_SIDE_PX} is the most: "
-            "make fewer variants"
-        )
+    why = sheet_words(made[0].pixels.shape[1] * columns, high)
+    if why:
+        raise EditError(f"a sheet of {len(made)} tiles: {why}; make fewer variants")

@@ -20,12 +20,15 @@ from annotated_types import Ge, Le, MaxLen, MinLen
 from knitground.core.base.errors import EditError
 
 MAX_SIDE_PX = 16_384
+MAX_SHEET_PIXELS = 8192 * 5120
+"""Pixels of one sheet: up to 20 bytes each are needed at once to read, look at and draw it, and a
+sheet is to take less than a gigabyte in all."""
 MAX_SIDE = 65_535
 MAX_CELLS = 4096 * 4096
 MAX_PROJECT_CELLS = 2**29
 """Cells of all layers of all maps of a project: 2 GiB."""
-MAX_PROJECT_PIXELS = 2**29
-"""Pixels of all sheets of a project: 2 GiB."""
+MAX_PROJECT_PIXELS = 2**27
+"""Pixels of all sheets of a project: 512 MiB, beside the files that they came from."""
 MAX_NAME = 200
 MAX_LAYERS = 64
 MAX_TERRAINS = 64
@@ -351,3 +354,12 @@ def _too_many(value: Any, most: int, what: tuple[str, str]) -> str:
     if isinstance(value, str):
         return f"{what[0]} “{value[:20]}…”{what[1]} is too long: give at most {most} letters"
     return f"{len(value)} {what[0]}{what[1]} are too many: at most {most} fit"
+
+
+def sheet_words(width: int, height: int) -> str:
+    """Say why a sheet of so many pixels is too large; empty if it is not."""
+    if width > MAX_SIDE_PX or height > MAX_SIDE_PX:
+        return f"{width} × {height} px is over {MAX_SIDE_PX} px a side"
+    if width * height > MAX_SHEET_PIXELS:
+        return f"{width} × {height} px is over {MAX_SHEET_PIXELS} px in all"
+    return ""

@@ -13,9 +13,11 @@ from annotated_types import MaxLen
 from knitground.core.base.window import Box
 from knitground.core.model.lattice import Lattice
 from knitground.core.model.layers import (
+    GAP,
     Cells,
     GroundLayer,
     GrownLayer,
+    Holds,
     Layer,
     MarkerLayer,
     TileLayer,
@@ -153,6 +155,17 @@ class Map:
             terrain=np.zeros((self.height + 1, self.width + 1), kind.dtype),
             pinned=np.zeros((self.height, self.width), np.bool_),
         )
+
+
+def gaps_of(map_: Map) -> dict[str, int]:
+    """Count the cells that no tile fits, by the names of the layers that have any."""
+    found: dict[str, int] = {}
+    for layer in map_.layers:
+        if layer.holds is Holds.TILES:
+            count = int(np.count_nonzero(layer.cells == GAP))
+            if count:
+                found[layer.name] = found.get(layer.name, 0) + count
+    return found
 
 
 def grid_of(map_: Map, layer: Layer | None) -> Map:

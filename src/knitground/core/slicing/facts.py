@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from hashlib import blake2b
 
 import numpy as np
 from numpy.typing import NDArray
 
 from knitground.core.model.tileset import Picture
 from knitground.core.slicing.evidence import Codes, backgrounds, colour_codes
-from knitground.core.slicing.grid import Grid, cut, each_tile
+from knitground.core.slicing.grid import Grid, each_tile
 
 _SEE_THROUGH_SHEET = 0.1
 
@@ -52,16 +53,26 @@ def grid_facts(picture: Picture, grid: Grid) -> GridFacts:
     shape = (grid.rows, grid.columns)
     codes = colour_codes(picture)
     between = backgrounds(codes)[:1]
-    tiles = colour_codes(cut(picture, grid).reshape(1, -1, 4)).reshape(grid.count, -1)
-    flat = (tiles == tiles[:, :1]).all(axis=1)
-    ground = np.isin(tiles[:, 0], np.array([0, *between], np.uint32))
-    rows = np.ascontiguousarray(tiles).view(np.dtype((np.void, tiles.shape[1] * 4))).ravel()
-    _, first, place = np.unique(rows, return_index=True, return_inverse=True)
-    return GridFacts(
-        (flat & ground).reshape(shape),
-        first[place].astype(np.int32).reshape(shape),
-        _crossed(codes, between[0] if between else np.uint32(0), grid),
-    )
+    plain = np.array([0, *between], np.uint32)
+    empty, numbers = np.zeros(shape, np.bool_), np.zeros(shape, np.int32)
+    first: dict[bytes, int] = {}
+    for row in range(grid.rows):  # a copy of all tiles of a large sheet would be as large as it
+        tiles = _tiles_of_row(codes, grid, row)
+        empty[row] = (tiles == tiles[:, :1]).all(axis=1) & np.isin(tiles[:, 0], plain)
+        own = row * grid.columns
+        numbers[row] = [
+            first.setdefault(blake2b(tile, digest_size=16).digest(), own + col)
+            for col, tile in enumerate(tiles)
+        ]
+    return GridFacts(empty, numbers, _crossed(codes, between[0] if between else np.uint32(0), grid))
+
+
+def _tiles_of_row(codes: Codes, grid: Grid, row: int) -> Codes:
+    """Give the pixels of a row of tiles: (columns, pixels of a tile)."""
+    cut = grid.slicing
+    top, starts = cut.top(row), cut.left(0) + np.arange(grid.columns) * cut.pitch_x
+    lines = codes[top : top + cut.tile_height, starts[:, None] + np.arange(cut.tile_width)]
+    return np.ascontiguousarray(lines.swapaxes(0, 1)).reshape(grid.columns, -1)
 
 
 def _piece_facts(picture: Picture, grid: Grid) -> GridFacts:

@@ -12,7 +12,6 @@ from knitground.core.model.tileset import Picture
 from knitground.core.slicing.axis import axis_grids
 from knitground.core.slicing.axisfeatures import AxisGrids
 from knitground.core.slicing.evidence import (
-    Codes,
     Profile,
     backgrounds,
     brightness,
@@ -25,6 +24,10 @@ from knitground.core.slicing.pairs import Pairs, join_axes, pair_up
 _BEST = 40
 _OFFERED, _ALWAYS = 0.02, 3
 """After the first three, guesses of a lower score are not offered."""
+
+
+_LOOKED_AT = 12_000_000
+"""Pixels: what is found out along an axis takes some 20 bytes each."""
 
 
 @dataclass(frozen=True)
@@ -84,7 +87,8 @@ def likely_grids(image: Picture, top: int = 5) -> list[GridGuess]:
     if (codes == codes[0, 0]).all():
         return []
     grounds = backgrounds(codes) or [codes[0, 0]]
-    axes = both_axes(codes, brightness(image), grounds)
+    del codes
+    axes = both_axes(image, grounds)
     pairs = join_axes([pair_up(a, d) for a, d in axes])
     if not len(pairs):
         return []
@@ -103,18 +107,20 @@ def likely_grids(image: Picture, top: int = 5) -> list[GridGuess]:
     return out
 
 
-def both_axes(
-    codes: Codes, luma: NDArray[np.float32], grounds: list[np.uint32]
-) -> list[tuple[AxisGrids, AxisGrids]]:
-    """Grids across and down with their ratings, for each colour that may lie between tiles."""
-    out = []
-    for background in grounds:
-        across = axis_grids(gather(codes, luma, background))
-        down = axis_grids(gather(codes.T, luma.T, background))
-        out.append(
-            (across.rated(rate(across.features, AXIS)), down.rated(rate(down.features, AXIS)))
-        )
-    return out
+def both_axes(image: Picture, grounds: list[np.uint32]) -> list[tuple[AxisGrids, AxisGrids]]:
+    """Grids across and down with their ratings, for each colour that may lie between tiles.
+
+    Of a very large sheet some lines are left out evenly: each tells by itself what it shows.
+    """
+    every = -(-image.shape[0] * image.shape[1] // _LOOKED_AT)
+    found: list[list[AxisGrids]] = []
+    for part, across in ((image[::every], True), (image[:, ::every], False)):
+        codes, luma = colour_codes(part), brightness(part)
+        if not across:
+            codes, luma = codes.T, luma.T
+        grids = [axis_grids(gather(codes, luma, ground)) for ground in grounds]
+        found.append([each.rated(rate(each.features, AXIS)) for each in grids])
+    return list(zip(*found))
 
 
 def the_best(pairs: Pairs, rating: Profile) -> list[int]:

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from knitground.core.base.errors import SlicingError
 from knitground.core.base.progress import Progress, no_progress
-from knitground.core.model.limits import MAX_SIDE_PX
+from knitground.core.model.limits import MAX_SIDE_PX, sheet_words
 from knitground.core.model.tile import TileRef
 from knitground.core.model.tileset import Picture, Tileset
 from knitground.core.slicing.grid import cut_tile
@@ -289,10 +289,11 @@ def sheet_of(tiles: NDArray[np.uint8]) -> Picture:
     count, high, wide = tiles.shape[:3]
     columns = sheet_columns(count)
     rows = -(-count // columns)
-    if rows * high > MAX_SIDE_PX or columns * wide > MAX_SIDE_PX:
+    why = sheet_words(columns * wide, rows * high)
+    if why:
         raise SlicingError(
-            f"{count} tiles of {wide} × {high} px make a sheet of more than {MAX_SIDE_PX} px a "
-            "side: give a tolerance, or take a part of the picture"
+            f"{count} tiles of {wide} × {high} px: a sheet of {why}; give a tolerance, or take a "
+            "part of the picture"
         )
     out = np.zeros((rows, columns, high, wide, 4), np.uint8)
     out.reshape(-1, high, wide, 4)[:count] = tiles

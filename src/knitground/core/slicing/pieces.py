@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from knitground.core.base.errors import SlicingError
-from knitground.core.model.limits import MAX_PIECES, MAX_SIDE_PX
+from knitground.core.model.limits import MAX_PIECES, sheet_words
 from knitground.core.model.slicing import Area, Slicing
 from knitground.core.model.tileset import Anchor, Picture
 from knitground.core.slicing.evidence import backgrounds, colour_codes
@@ -154,11 +154,9 @@ def pack(pictures: Sequence[Picture], spacing: int = 2) -> tuple[Picture, tuple[
         used = max(used, x)
         shelf = max(shelf, high)
     height = y + shelf + spacing
-    if max(width, height) > MAX_SIDE_PX:
-        raise SlicingError(
-            f"{len(pictures)} pictures need a sheet of {width} × {height} px, over {MAX_SIDE_PX}: "
-            "take fewer at a time"
-        )
+    why = sheet_words(width, height)
+    if why:
+        raise SlicingError(f"a sheet of {len(pictures)} pictures: {why}; take fewer at a time")
     sheet = np.zeros((height, used, 4), np.uint8)
     for picture, (left, top, wide, high) in zip(pictures, places):
         sheet[top : top + high, left : left + wide] = picture

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from knitground.core.base.errors import SlicingError
-from knitground.core.model.limits import MAX_SIDE_PX
+from knitground.core.model.limits import sheet_words
 from knitground.core.model.slicing import Slicing
 from knitground.core.model.tileset import Picture
 from knitground.core.slicing.grid import Grid, cut, each_tile
@@ -81,8 +81,7 @@ def _size(new: Slicing, count: int, columns: int) -> tuple[int, int]:
     rows = -(-count // columns)
     width = 2 * new.margin_x + columns * new.pitch_x - new.spacing_x
     height = 2 * new.margin_y + rows * new.pitch_y - new.spacing_y
-    if max(width, height) > MAX_SIDE_PX:
-        raise SlicingError(
-            f"the sheet would be {width} × {height} px, over {MAX_SIDE_PX}: take other columns"
-        )
+    why = sheet_words(width, height)
+    if why:
+        raise SlicingError(f"a sheet of {why}: take other columns")
     return height, width

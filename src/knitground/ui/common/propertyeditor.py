@@ -8,6 +8,7 @@ from functools import partial
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QComboBox, QGridLayout, QLineEdit, QSizePolicy, QWidget
 
+from knitground.core.base.numbers import plain_number
 from knitground.core.model.limits import MAX_NAME
 from knitground.core.model.properties import Property, PropertyKind
 from knitground.ui.common.widgets import button, clear, column, icon_button, note, row
@@ -103,6 +104,8 @@ class PropertyEditor(QWidget):
 
     def _revalue(self, each: Property, field: QLineEdit) -> None:
         text = field.text().strip()
+        if each.kind in (PropertyKind.WHOLE, PropertyKind.NUMBER):
+            text = plain_number(text) or text
         different = not text and field.placeholderText() == DIFFERENT
         if text == each.value or different:
             return

@@ -16,7 +16,6 @@ from PySide6.QtWidgets import (
     QLayout,
     QPushButton,
     QScrollArea,
-    QSpinBox,
     QStyle,
     QStyleOptionButton,
     QToolButton,
@@ -27,6 +26,7 @@ from PySide6.QtWidgets import (
 from knitground.core.render.pixels import Pixels
 from knitground.ui.common.checkers import checkers
 from knitground.ui.common.icons import icon
+from knitground.ui.common.numbers import WholeBox
 from knitground.ui.common.painting import painting
 from knitground.ui.common.theme import theme
 from knitground.ui.common.words import tip
@@ -221,9 +221,9 @@ def fill_box(box: QComboBox, items: Sequence[tuple[str, object]], chosen: object
     box.setCurrentIndex(next((n for n, (_, data) in enumerate(items) if data == chosen), -1))
 
 
-def pixel_box(low: int, high: int, hint: str) -> QSpinBox:
+def pixel_box(low: int, high: int, hint: str) -> WholeBox:
     """Make a number field in pixels that tells of every keystroke."""
-    box = QSpinBox()
+    box = WholeBox()
     box.setRange(low, high)
     box.setSuffix(" px")
     box.setToolTip(hint)

@@ -10,7 +10,6 @@ from PySide6.QtWidgets import (
     QFormLayout,
     QLabel,
     QLineEdit,
-    QSpinBox,
     QWidget,
 )
 
@@ -26,6 +25,7 @@ from knitground.core.model.project import free_name
 from knitground.core.model.standing import standing_of
 from knitground.core.model.terrain import SetKind
 from knitground.ui.common.dialog import Dialog
+from knitground.ui.common.numbers import WholeBox
 from knitground.ui.common.tasks import Job
 from knitground.ui.common.terrainicon import terrain_icon
 from knitground.ui.common.widgets import row, set_role
@@ -41,19 +41,19 @@ class NewMapDialog(Dialog):
         self.session = session
         self.setWindowTitle("New map")
         self.name = QLineEdit(free_name("Map", [each.name for each in session.project.maps]))
-        self.width_box, self.height_box = QSpinBox(), QSpinBox()
+        self.width_box, self.height_box = WholeBox(), WholeBox()
         for box, value in ((self.width_box, 64), (self.height_box, 48)):
             box.setRange(1, MAX_SIDE)
             box.setValue(value)
             box.setSuffix(" cells")
             box.valueChanged.connect(self._check)
-        self.across, self.down = QSpinBox(), QSpinBox()
+        self.across, self.down = WholeBox(), WholeBox()
         for box, what in ((self.across, "screens wide"), (self.down, "screens high")):
             box.setRange(0, 1000)
             box.setSpecialValueText("—")
             box.setToolTip(tip(f"How many {what}; the size in cells follows"))
             box.valueChanged.connect(self._by_screens)
-        self.screen_width, self.screen_height = QSpinBox(), QSpinBox()
+        self.screen_width, self.screen_height = WholeBox(), WholeBox()
         for box, value in ((self.screen_width, 320), (self.screen_height, 180)):
             box.setRange(1, 16_384)
             box.setValue(value)
@@ -183,12 +183,12 @@ class ResizeDialog(Dialog):
         super().__init__(parent)
         self.map_ = map_
         self.setWindowTitle(f"Size of “{map_.name}”")
-        self.boxes: dict[str, QSpinBox] = {}
+        self.boxes: dict[str, WholeBox] = {}
         form = QFormLayout(self)
         for side, label in (
             ("top", "Above"), ("left", "Left"), ("right", "Right"), ("bottom", "Below"),
         ):  # fmt: skip
-            box = QSpinBox()
+            box = WholeBox()
             box.setRange(-MAX_SIDE, MAX_SIDE)
             box.setSuffix(" cells")
             box.setToolTip("Cells to add on this side; less than 0 cuts")

@@ -16,7 +16,6 @@ from PySide6.QtWidgets import (
     QFormLayout,
     QLabel,
     QLineEdit,
-    QSpinBox,
     QWidget,
 )
 
@@ -33,6 +32,7 @@ from knitground.core.render.pixels import premultiplied
 from knitground.core.slicing.mapgrid import MapGrid, find_map_grid
 from knitground.core.slicing.mockup import Mockup, lay_with, read_mockup, sheet_columns, sheet_of
 from knitground.ui.common.dialog import Dialog
+from knitground.ui.common.numbers import WholeBox
 from knitground.ui.common.tasks import Job
 from knitground.ui.common.theme import LINEN
 from knitground.ui.common.widgets import Swatch, column, head, note, pixel_box, row, set_role
@@ -131,7 +131,7 @@ class MockupDialog(Dialog):
         self.tile_height = pixel_box(1, 1024, "Height of a tile")
         self.start_x = pixel_box(0, 1024, "Pixels left of the first tile")
         self.start_y = pixel_box(0, 1024, "Pixels above the first tile")
-        self.tolerance = QSpinBox()
+        self.tolerance = WholeBox()
         self.tolerance.setRange(0, 128)
         self.tolerance.setToolTip(
             "Tiles are the same if no colour of any pixel differs by more; 0 is exact"

@@ -12,7 +12,6 @@ from PySide6.QtWidgets import (
     QLabel,
     QPushButton,
     QSizePolicy,
-    QSpinBox,
 )
 
 from knitground.core.edit.changed import Changed, What
@@ -20,6 +19,7 @@ from knitground.core.edit.desk import FILL_BY, MAX_BRUSH, PICK_FROM, SELECT_WAYS
 from knitground.core.edit.hand import MixInHand, PatchInHand, TerrainInHand
 from knitground.core.model.layers import MarkerLayer, TintLayer
 from knitground.ui.common.icons import icon
+from knitground.ui.common.numbers import WholeBox
 from knitground.ui.common.widgets import button, row
 from knitground.ui.common.words import tip, tip_of
 from knitground.ui.mapside.scatter import MOST_SEED, reroll
@@ -87,7 +87,7 @@ class Ribbon(QFrame):
 
     def _make_brush_options(self) -> None:
         session = self.session
-        self.brush = QSpinBox()
+        self.brush = WholeBox()
         self.brush.setRange(1, MAX_BRUSH)
         self.brush.setPrefix("size ")
         self.brush.setToolTip("Side of the brush (Ctrl+wheel, comma and full stop)")
@@ -130,12 +130,12 @@ class Ribbon(QFrame):
         self.way.addItems(list(SELECT_WAYS))
         self.way.setToolTip("How Select chooses cells; Shift adds, Ctrl takes away")
         self.way.textActivated.connect(lambda way: session.set_options(select_way=way))
-        self.seed = QSpinBox()
+        self.seed = WholeBox()
         self.seed.setRange(0, MOST_SEED)
         self.seed.setPrefix("seed ")
         self.seed.setWrapping(True)
         self.seed.setKeyboardTracking(False)
-        self.seed.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)  # R steps it
+        self.seed.setButtonSymbols(WholeBox.ButtonSymbols.NoButtons)  # R steps it
         self.seed.setFixedWidth(78)
         self.seed.setToolTip("The same seed draws the same again: note it, or type one")
         self.seed.valueChanged.connect(lambda seed: session.set_options(seed=seed))

@@ -17,7 +17,6 @@ from PySide6.QtWidgets import (
     QMenu,
     QScrollArea,
     QSlider,
-    QSpinBox,
     QVBoxLayout,
     QWidget,
     QWidgetAction,
@@ -37,6 +36,7 @@ from knitground.core.model.layers import (
 from knitground.core.model.limits import MAX_SHIFT
 from knitground.core.model.map import Map
 from knitground.ui.common.commands import Commands
+from knitground.ui.common.numbers import WholeBox
 from knitground.ui.common.turn import turn_is_full
 from knitground.ui.common.widgets import button, note, row
 from knitground.ui.common.words import on_button
@@ -204,7 +204,7 @@ class Strip(QFrame):
             ("Height above the ground in px: drawn that much higher, shipped for depth",
              layer.height),
         ):  # fmt: skip
-            box = QSpinBox()
+            box = WholeBox()
             box.setRange(-MAX_SHIFT, MAX_SHIFT)
             box.setValue(value)
             box.setSuffix(" px")

@@ -40,6 +40,7 @@ class ProjectFiles(QObject):
         super().__init__(parent)
         self.session, self.memory, self.sheets, self.shell = session, memory, sheets, parent
         self.keeper = Keeper(session, memory.recovery)
+        self.keeper.failed.connect(self._tell_no_copy)
         self.presence = Presence(memory.presence)
         self._pictured: Path | None = None
 
@@ -260,6 +261,12 @@ class ProjectFiles(QObject):
         self.presence.release()
 
     # Copies
+
+    def _tell_no_copy(self, why: str) -> None:
+        """Unsaved work is in memory only: somebody should know."""
+        self.session.offer(
+            f"No copy of what is not saved can be kept: {why}", {"Save now": self.save}
+        )
 
     def offer_copies(self) -> bool:
         """Offer the newest copy that was left behind; returns whether it is open now."""

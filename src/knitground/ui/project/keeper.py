@@ -5,7 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 from time import monotonic
 
-from PySide6.QtCore import QObject, QTimer
+from PySide6.QtCore import QObject, QTimer, Signal
 
 from knitground.core.base.errors import KnitError
 from knitground.core.base.progress import Progress
@@ -22,7 +22,12 @@ _TRIES = 5
 
 
 class Keeper(QObject):
-    """Writes copies of the session's project into a slot, and forgets them once it is saved."""
+    """Writes copies of the session's project into a slot, and forgets them once it is saved.
+
+    `failed` says why unsaved work can not be copied: once, until it can be again.
+    """
+
+    failed = Signal(str)
 
     def __init__(self, session: Session, root: Path) -> None:
         super().__init__()
@@ -32,6 +37,7 @@ class Keeper(QObject):
         self._kept_revision = 0
         self._kept_at = monotonic()
         self._tries = 0
+        self._told = False
         self._job: Job[Path | None] | None = None
         self._timer = QTimer(self, interval=_LOOK_MS)
         self._timer.timeout.connect(self.look)
@@ -45,7 +51,8 @@ class Keeper(QObject):
         """Write a copy if it is time for one and nothing is being drawn."""
         doc = self.session.doc
         changes = doc.revision - self._kept_revision
-        due = changes >= CHANGES or (changes and monotonic() - self._kept_at >= SECONDS)
+        enough = changes >= CHANGES and not self._told
+        due = enough or (changes and monotonic() - self._kept_at >= SECONDS)
         if not due or doc.is_saved or doc.in_stroke or doc.is_leased or self._job is not None:
             return
         if self._tries >= _TRIES:
@@ -74,12 +81,16 @@ class Keeper(QObject):
     def _note(self, revision: int) -> None:
         self.written += 1
         self._tries = 0
+        self._told = False
         self._kept_revision, self._kept_at = revision, monotonic()
 
     def _failed(self, error: KnitError) -> None:
         self._job = None
         self._kept_at = monotonic()
         LOG.warning("no copy could be kept: %s", error)
+        if not self._told:
+            self._told = True
+            self.failed.emit(str(error))
 
     def keep(self, *, fault: bool = False) -> Path | None:
         """Write a copy now; None if that is not possible."""
@@ -89,7 +100,7 @@ class Keeper(QObject):
         try:
             path = self.slot.write(doc.project, doc.project.folder, fault=fault)
         except KnitError as error:
-            LOG.warning("no copy could be kept: %s", error)
+            self._failed(error)
             return None
         self._note(doc.revision)
         return path

@@ -6,13 +6,14 @@ from pathlib import Path
 
 from PySide6.QtCore import QFileSystemWatcher, QObject, QTimer
 
-from knitground.core.base.errors import KnitError
+from knitground.core.base.errors import KnitError, PlaceError
 from knitground.core.base.progress import Progress
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.document import Document, Edit
 from knitground.core.edit.reslice import Losses, moved_tiles, read_again
 from knitground.core.files.images import read_sheet
 from knitground.core.files.opening import digest
+from knitground.core.files.places import inside
 from knitground.core.model.tileset import SheetFile, Tileset
 from knitground.core.slicing.follow import Place
 from knitground.ui.common.tasks import Job
@@ -47,13 +48,18 @@ class SheetWatcher(QObject):
         session.steps.connect(self.watch_all)
 
     def sheet_path(self, tileset: Tileset) -> Path | None:
-        """Where a tileset's sheet lies on disk; None if it was never there."""
+        """Where a tileset's sheet lies on disk; None if it was never there, or is not its own."""
         if tileset.unsaved:
             return None
         if tileset.origin is not None:
             return tileset.origin
         folder = self.session.project.folder
-        return folder / tileset.sheet if folder else None
+        if folder is None:
+            return None
+        try:
+            return inside(folder, tileset.sheet)
+        except PlaceError:  # a link that leads out of the folder by now
+            return None
 
     def watch_all(self) -> None:
         """Watch the sheets of the project as it is now; what lies there counts as known."""

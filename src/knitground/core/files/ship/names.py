@@ -2,23 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
-from pathlib import Path
 
-from knitground.core.base.errors import KnitError, PlaceError
-from knitground.core.base.filenames import file_names, key_of
-from knitground.core.files.formats import (
-    PROJECT_FORMAT,
-    PROJECT_VERSION,
-    TILESET_FORMAT,
-    TILESET_VERSION,
-    ProjectFile,
-    TilesetFile,
-)
-from knitground.core.files.jsontext import read_model
-from knitground.core.files.opening import Source
-from knitground.core.files.places import PROJECT_NAME
+from knitground.core.base.filenames import file_names
 from knitground.core.model.map import Map
 from knitground.core.model.project import Project
 from knitground.core.model.tileset import Tileset
@@ -33,48 +20,21 @@ class ShipNames:
 
 
 def ship_names(project: Project, maps: Sequence[Map]) -> ShipNames:
-    """Give every map and every sheet of a project a name of its own, also those not shipped now."""
+    """Give every map and every sheet of a project a name of its own, also those not shipped now.
+
+    A name stays what it is whatever else comes: of two alike the first one of the project keeps
+    it, and sheets have an ending that no map has.
+    """
     own = list(dict.fromkeys([*(each.name for each in project.maps), *(m.name for m in maps)]))
     sheets = [each.name for each in project.tilesets]
-    names = file_names([*own, *sheets], ".png")
-    stems = [name.removesuffix(".png") for name in names[: len(own)]]
-    return ShipNames(dict(zip(own, stems)), dict(zip(sheets, names[len(own) :])))
+    return ShipNames(_one_by_one(own, ""), _one_by_one(sheets, ".tiles.png"))
 
 
-def refuse_project_files(folder: Path, names: Iterable[str]) -> None:
-    """Refuse to ship over the files of a project.
-
-    Raises
-    ------
-    PlaceError
-        A project lies in the folder, or in one that holds it, and has a file of such a name.
-    """
-    wanted = {key_of(name): name for name in names}
-    folder = folder.absolute()
-    for home in (folder, *folder.parents):
-        if not (home / PROJECT_NAME).is_file():
-            continue
-        for own in _files_of(home):
-            if own.parent == folder and key_of(own.name) in wanted:
-                raise PlaceError(
-                    f"{own.name} in {folder} is a file of the project there: ship to another folder"
-                )
-
-
-def _files_of(home: Path) -> list[Path]:
-    """List the files of the project in a folder; all that lie there if it can not be read."""
-    try:
-        source = Source(home)
-        head = read_model(
-            source.read(PROJECT_NAME), PROJECT_NAME, ProjectFile, PROJECT_FORMAT, PROJECT_VERSION
-        )
-        names = [PROJECT_NAME, *head.tilesets, *head.maps]
-        for name in head.tilesets:
-            raw = source.read(name)
-            names.append(read_model(raw, name, TilesetFile, TILESET_FORMAT, TILESET_VERSION).sheet)
-    except KnitError:
-        return list(home.iterdir())
-    return [home / name for name in names]
+def _one_by_one(names: Sequence[str], ending: str) -> dict[str, str]:
+    out: dict[str, str] = {}
+    for name in names:
+        out[name] = file_names([name], ending, out.values())[0]
+    return out
 
 
 def used_sheets(project: Project, names: set[str]) -> list[Tileset]:

@@ -3,22 +3,31 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field
 from pathlib import Path
 
 from knitground.core.base.errors import PlaceError
 from knitground.core.base.progress import Progress, no_progress
+from knitground.core.files.made import MadeFolder
 from knitground.core.files.ship.json import ship_json
-from knitground.core.files.ship.names import ShipNames, refuse_project_files, ship_names
+from knitground.core.files.ship.names import ShipNames, ship_names
 from knitground.core.files.ship.png import ship_png
 from knitground.core.files.ship.svg import ship_svg
-from knitground.core.files.vault import write_together
 from knitground.core.grow.rewriting import rewrite_map
 from knitground.core.knit.layer import knit_map
-from knitground.core.model.map import Map
+from knitground.core.model.map import Map, gaps_of
 from knitground.core.model.project import Project
 
 FORMATS = ("png", "json", "svg")
 USUAL_FORMATS = ("png", "json")
+
+
+@dataclass(frozen=True)
+class Shipped:
+    """What was shipped: every file, in order of its name, and the cells that are gaps by map."""
+
+    files: list[Path]
+    gaps: dict[str, int] = field(default_factory=dict)
 
 
 def ship(
@@ -29,8 +38,10 @@ def ship(
     level: int = 0,
     progress: Progress = no_progress,
     knit: Callable[[Map], object] | None = None,
-) -> list[Path]:
-    """Write what a game reads; returns every file, in order of its name.
+    *,
+    overwrite: bool = False,
+) -> Shipped:
+    """Write what a game reads.
 
     `knit` brings a map's cells up to date; by default everything is knitted afresh.
     Nothing is written until all files have been made. Two runs give the same bytes.
@@ -39,12 +50,16 @@ def ship(
     ------
     PlaceError
         An unknown format, no map, a sheet that is missing, or a folder that can not be written.
+    NotOursError
+        Files lie there that were not shipped from here, and are not to be overwritten.
     Cancelled
         From `progress`.
     """
+    formats = [formats] if isinstance(formats, str) else list(formats)
     unknown = [name for name in formats if name not in FORMATS]
     if unknown or not formats:
-        raise PlaceError(f"format {unknown or 'none'} is not known: give one of {list(FORMATS)}")
+        which = ", ".join(f"“{each}”" for each in unknown) or "“”"
+        raise PlaceError(f"format {which} is not known: give some of {', '.join(FORMATS)}")
     if not maps:
         raise PlaceError("there is no map to ship: make one in Draw")
 
@@ -54,10 +69,13 @@ def ship(
 
     knit = knit or afresh
     names = ship_names(project, maps)
-    refuse_project_files(folder, _all_names(names, maps, formats))
+    made = MadeFolder(folder, overwrite=overwrite)
+    made.refuse(_all_names(names, maps, formats))
     files: dict[str, bytes] = {}
+    gaps: dict[str, int] = {}
     for place, map_ in enumerate(maps):
         knit(map_)
+        gaps[map_.name] = sum(gaps_of(map_).values())
 
         def part(done: float, place: int = place) -> None:
             progress((place + done) / len(maps))
@@ -69,8 +87,9 @@ def ship(
         if "svg" in formats:
             files.update(ship_svg(project, map_, names))
     progress(1.0)
-    write_together(folder, files)
-    return sorted(folder / name for name in files)
+    made.write(files)
+    made.close()
+    return Shipped(made.paths, {name: count for name, count in gaps.items() if count})
 
 
 def _all_names(names: ShipNames, maps: Sequence[Map], formats: Sequence[str]) -> list[str]:

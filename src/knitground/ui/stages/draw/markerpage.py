@@ -9,12 +9,7 @@ from typing import Any
 
 from PySide6.QtCore import QSize, Qt, Signal
 from PySide6.QtGui import QColor, QIcon, QPainter, QPixmap
-from PySide6.QtWidgets import (
-    QDoubleSpinBox,
-    QFormLayout,
-    QLineEdit,
-    QWidget,
-)
+from PySide6.QtWidgets import QFormLayout, QLineEdit, QWidget
 
 from knitground.core.edit.document import Edit
 from knitground.core.edit.hand import MarkerInHand
@@ -31,6 +26,7 @@ from knitground.core.model.limits import MAX_SCALE, MIN_SCALE
 from knitground.core.model.map import Map
 from knitground.core.model.marker import Marker, Shape
 from knitground.core.model.properties import Property
+from knitground.ui.common.numbers import NumberBox
 from knitground.ui.common.propertyeditor import DIFFERENT, PropertyEditor
 from knitground.ui.common.widgets import TakeButton, clear, column, head, note, row
 from knitground.ui.common.words import on_button, tip_of
@@ -94,9 +90,10 @@ class MarkerPage(QWidget):
         self.name, self.kind = QLineEdit(), QLineEdit()
         for what, field in (("name", self.name), ("kind", self.kind)):
             field.editingFinished.connect(partial(self._set_text, what, field))
-        self.place_x, self.place_y = self._number(-1e6, 1e6, " px"), self._number(-1e6, 1e6, " px")
-        self.turn = self._number(-360, 360, " °")
-        self.scale = self._number(MIN_SCALE, MAX_SCALE, " ×")
+        self.place_x = self._number(-1e6, 1e6, " px", "Pixels from the map's left border")
+        self.place_y = self._number(-1e6, 1e6, " px", "Pixels from the map's upper border")
+        self.turn = self._number(-360, 360, " °", "How far the picture is turned, clockwise")
+        self.scale = self._number(MIN_SCALE, MAX_SCALE, " ×", "How many times its size it is drawn")
         self.scale.setDecimals(2)
         self.scale.setSingleStep(0.25)
         self.place_x.valueChanged.connect(lambda value: self._place(0, value))
@@ -115,8 +112,10 @@ class MarkerPage(QWidget):
         self.form = QWidget()
         self.form.setLayout(column(lines, self.properties))
 
-    def _number(self, low: float, high: float, suffix: str) -> QDoubleSpinBox:
-        box = QDoubleSpinBox()
+    def _number(self, low: float, high: float, suffix: str, hint: str) -> NumberBox:
+        box = NumberBox()
+        box.setToolTip(hint)
+        box.setAccessibleName(hint)
         box.setRange(low, high)
         box.setDecimals(1)
         box.setSuffix(suffix)

@@ -10,11 +10,12 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from PySide6.QtCore import QSignalBlocker, Signal
-from PySide6.QtWidgets import QDoubleSpinBox, QLabel, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QLabel, QVBoxLayout, QWidget
 
 from knitground.core.chance.draw import shares
 from knitground.core.model.mix import FallWay, Mix, MixEntry
 from knitground.core.model.project import Project
+from knitground.ui.common.numbers import NumberBox
 from knitground.ui.common.theme import LINEN
 from knitground.ui.common.widgets import (
     ShareBar,
@@ -37,8 +38,8 @@ PAGE = 16
 class _Line:
     """What shows an entry: its weight, its own size if it has one, bar and words."""
 
-    weight: QDoubleSpinBox
-    size: QDoubleSpinBox | None
+    weight: NumberBox
+    size: NumberBox | None
     bar: ShareBar
     words: QLabel
 
@@ -111,7 +112,7 @@ class MixEntries(QWidget):
         )
         if pixels is not None:
             picture.setPixmap(tile_pixmap(pixels, 32, framed=True))
-        weight = QDoubleSpinBox()
+        weight = NumberBox()
         weight.setRange(0, 10_000)
         weight.setDecimals(1)
         weight.setValue(entry.weight)
@@ -130,8 +131,8 @@ class MixEntries(QWidget):
         self._lines.append(_Line(weight, size, bar, words))
         return column(line) if size is None else column(line, row(size, 1), spacing=2)
 
-    def _own_size(self, place: int, entry: MixEntry) -> QDoubleSpinBox:
-        size = QDoubleSpinBox()
+    def _own_size(self, place: int, entry: MixEntry) -> NumberBox:
+        size = NumberBox()
         size.setRange(0, 256)
         size.setDecimals(1)
         size.setSpecialValueText("clumps as the mix")

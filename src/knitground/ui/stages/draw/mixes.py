@@ -46,7 +46,7 @@ from knitground.ui.mapside.canvas.chunks import image_of
 from knitground.ui.mapside.handpixels import pixels_of
 from knitground.ui.session import Session
 from knitground.ui.stages.draw.mixentries import MixEntries
-from knitground.ui.stages.draw.mixfall import fall_lines
+from knitground.ui.stages.draw.mixfall import FallLines
 from knitground.ui.stages.draw.namedlist import NamedList
 
 _SAMPLE = 128
@@ -153,6 +153,7 @@ class MixList(NamedList):
         self._beside = Beside(lambda: session.doc, self)
         self._entries: MixEntries | None = None
         self._fall: QVBoxLayout | None = None
+        self._falls: FallLines | None = None
         self._sample, self._sample_words = QLabel(), note()
         self._fall_of: object = None
         self._sample_of: object = None
@@ -170,13 +171,18 @@ class MixList(NamedList):
         if not self.isVisible() or mix is None or self._entries is None or self._fall is None:
             return
         self._entries.show_figures(mix, self._laid(mix), self._map_cells())
-        fall_of = (mix.fall, self._layers(), self._tray(), self._patch_in_hand())
+        fall_of = (self._layers(), self._tray(), self._patch_in_hand())
         if fall_of != self._fall_of:
             self._fall_of = fall_of
             clear(self._fall)
-            for part in self._fall_parts(mix):
+            self._falls = self._fall_lines(mix.name)
+            add = QWidget()
+            add.setLayout(row(self._patch_button(mix), 1, spacing=4))
+            for part in (self._falls, add):
                 self._fall.addWidget(part)
             show_when_laid_out(self)
+        if self._falls is not None:
+            self._falls.show_fall(mix.fall)
         if mix != self._sample_of:
             self._sample_of = mix
             self._ask_sample(mix)
@@ -203,7 +209,7 @@ class MixList(NamedList):
         before, chosen = self._entries, self._in_hand()
         page = before.page if before is not None and chosen and before.shows(chosen) else 0
         clear(self.lines)
-        self._entries = self._fall = self._fall_of = self._sample_of = None
+        self._entries = self._fall = self._falls = self._fall_of = self._sample_of = None
         for mix in self.session.project.mixes:
             if self.fits(mix.name):
                 self.lines.addWidget(self._mix_card(mix, mix is chosen, page))
@@ -252,15 +258,13 @@ class MixList(NamedList):
         if mix is not None:
             act(mix)
 
-    def _fall_parts(self, mix: Mix) -> list[QWidget]:
-        """Show how the mix falls: its fields, and what lets a patch join it."""
+    def _fall_lines(self, name: str) -> FallLines:
+        """Make the fields that say how a mix falls."""
 
         def change(field: str, value: object) -> None:
-            self._with(mix.name, lambda each: self._change_fall(each, **{field: value}))
+            self._with(name, lambda each: self._change_fall(each, **{field: value}))
 
-        add = QWidget()
-        add.setLayout(row(self._patch_button(mix), 1, spacing=4))
-        return [*fall_lines(self.session, mix.fall, change), add]
+        return FallLines(self.session, change)
 
     def _ask_sample(self, mix: Mix) -> None:
         """Have a sample laid beside the window; that of before is shown until it is there."""

@@ -4,11 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable
 
-from PySide6.QtWidgets import QComboBox, QDoubleSpinBox, QSpinBox, QWidget
+from PySide6.QtGui import QValidator
+from PySide6.QtWidgets import QComboBox, QWidget
 
 from knitground.core.model.layers import GroundLayer, MarkerLayer, TintLayer
 from knitground.core.model.mix import Fall, FallWay
-from knitground.ui.common.widgets import row
+from knitground.ui.common.numbers import NumberBox, WholeBox
+from knitground.ui.common.widgets import column, row
 from knitground.ui.session import Session
 
 Change = Callable[[str, object], None]
@@ -17,10 +19,10 @@ _BORDERS = "borders"
 _EVENLY = "evenly"
 
 
-class BorderBox(QSpinBox):
+class BorderBox(WholeBox):
     """How far a mix keeps off something, or stays near it."""
 
-    def __init__(self, value: int, change: Change) -> None:
+    def __init__(self) -> None:
         super().__init__()
         self.setRange(-16, 16)
         self.setToolTip(
@@ -28,13 +30,17 @@ class BorderBox(QSpinBox):
         )
         self.setAccessibleName("Cells off or near")
         self.setKeyboardTracking(False)
-        self.setValue(value)
-        self.valueChanged.connect(lambda new: change("border", new))
 
     def textFromValue(self, value: int) -> str:
         if not value:
             return "anywhere"
         return f"{value} off" if value > 0 else f"within {-value} of"
+
+    def validate(self, text: str, pos: int) -> tuple[QValidator.State, str, int]:
+        if not any(each.isalpha() for each in text):
+            return super().validate(text, pos)
+        whole = text == self.textFromValue(self.valueFromText(text))
+        return QValidator.State.Acceptable if whole else QValidator.State.Intermediate, text, pos
 
     def valueFromText(self, text: str) -> int:
         number = next((int(word) for word in text.replace("-", " -").split()
@@ -42,95 +48,108 @@ class BorderBox(QSpinBox):
         return -number if "within" in text else number
 
 
-def _combo(first: str, names: Iterable[str], now: str, hint: str) -> QComboBox:
-    """Make a list of names after one that stands for none of them; `now` is in it in any case."""
+def _combo(first: str, names: Iterable[str], hint: str) -> QComboBox:
+    """Make a list of names after one that stands for none of them."""
     box = QComboBox()
     box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
     box.setMinimumContentsLength(8)
     box.setToolTip(hint)
     box.addItem(first, "")
-    every = list(dict.fromkeys(names))
-    for name in every:
+    for name in dict.fromkeys(names):
         box.addItem(name, name)
-    if now and now not in every:
-        box.addItem(f"{now} — not on this map", now)
-    box.setCurrentIndex(max(0, box.findData(now)))
     return box
 
 
-def fall_lines(session: Session, fall: Fall, change: Change) -> list[QWidget]:
-    """Make the lines of fields that say how a mix falls."""
-    return [_way_line(fall, change), _density_line(session, fall, change),
-            _border_line(session, fall, change)]  # fmt: skip
+def _choose(box: QComboBox, name: str) -> None:
+    """Choose a name of a list; it is added if the map has nothing of that name."""
+    if name and box.findData(name) < 0:
+        box.addItem(f"{name} — not on this map", name)
+    box.setCurrentIndex(max(0, box.findData(name)))
 
 
-def _way_line(fall: Fall, change: Change) -> QWidget:
-    way, size, steps = QComboBox(), QDoubleSpinBox(), QSpinBox()
-    for each in FallWay:
-        way.addItem(f"falls {each.value}")
-    way.setCurrentIndex(list(FallWay).index(fall.way))
-    way.setToolTip("How its tiles come to lie beside each other: painted, filled and grown alike")
-    way.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
-    way.setMinimumContentsLength(12)
-    way.activated.connect(lambda n: change("way", list(FallWay)[n]))
-    size.setRange(1, 256)
-    size.setDecimals(1)
-    size.setSuffix(" cells")
-    size.setValue(fall.size)
-    size.setKeyboardTracking(False)
-    size.setToolTip("Cells from one clump to the next")
-    size.setVisible(fall.way is FallWay.CLUMPS)
-    size.valueChanged.connect(lambda value: change("size", value))
-    steps.setRange(1, 3)
-    steps.setSuffix(" apart")
-    steps.setValue(fall.steps)
-    steps.setToolTip("How many steps from cell to cell two of the same keep apart")
-    steps.setVisible(fall.way is FallWay.APART)
-    steps.valueChanged.connect(lambda value: change("steps", value))
-    return _line(way, size, steps)
+class FallLines(QWidget):
+    """The fields that say how a mix falls; they stay the same ones while it changes."""
 
+    def __init__(self, session: Session, change: Change) -> None:
+        super().__init__()
+        self._change = change
+        map_ = session.map
+        self._layers = map_.layers if map_ else []
+        self._make_way()
+        self._make_density()
+        self._make_border(session)
+        self.setLayout(column(
+            _line(self.way, self.clump, self.steps), _line(self.density, self.tint),
+            _line(self.border, self.of), spacing=4,
+        ))  # fmt: skip
 
-def _density_line(session: Session, fall: Fall, change: Change) -> QWidget:
-    density = QDoubleSpinBox()
-    density.setRange(0, 100)
-    density.setDecimals(1)
-    density.setSuffix(" % dense")
-    density.setValue(100 * fall.density)
-    density.setKeyboardTracking(False)
-    density.setToolTip("The part of the cells that get a tile; the others stay as they are")
-    density.setAccessibleName("Density")
-    density.valueChanged.connect(lambda value: change("density", value / 100))
-    map_ = session.map
-    names = [each.name for each in map_.layers if isinstance(each, TintLayer)] if map_ else []
-    tint = _combo(
-        _EVENLY,
-        names,
-        fall.tint,
-        "Density painted by hand: the stronger the colour of this tint layer, the more cells get "
-        "a tile; where it has none, none does",
-    )
-    tint.activated.connect(lambda n: change("tint", tint.itemData(n)))
-    return _line(density, tint)
+    def _make_way(self) -> None:
+        self.way, self.clump, self.steps = QComboBox(), NumberBox(), WholeBox()
+        for each in FallWay:
+            self.way.addItem(f"falls {each.value}")
+        self.way.setToolTip(
+            "How its tiles come to lie beside each other: painted, filled and grown alike"
+        )
+        self.way.setSizeAdjustPolicy(
+            QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon
+        )
+        self.way.setMinimumContentsLength(12)
+        self.way.activated.connect(lambda n: self._change("way", list(FallWay)[n]))
+        self.clump.setRange(1, 256)
+        self.clump.setDecimals(1)
+        self.clump.setSuffix(" cells")
+        self.clump.setKeyboardTracking(False)
+        self.clump.setToolTip("Cells from one clump to the next")
+        self.clump.valueChanged.connect(lambda value: self._change("size", value))
+        self.steps.setRange(1, 3)
+        self.steps.setSuffix(" apart")
+        self.steps.setToolTip("How many steps from cell to cell two of the same keep apart")
+        self.steps.valueChanged.connect(lambda value: self._change("steps", value))
 
+    def _make_density(self) -> None:
+        self.density = NumberBox()
+        self.density.setRange(0, 100)
+        self.density.setDecimals(1)
+        self.density.setSuffix(" % dense")
+        self.density.setKeyboardTracking(False)
+        self.density.setToolTip("The part of the cells that get a tile; others stay as they are")
+        self.density.setAccessibleName("Density")
+        self.density.valueChanged.connect(lambda value: self._change("density", value / 100))
+        self.tint = _combo(
+            _EVENLY, [each.name for each in self._layers if isinstance(each, TintLayer)],
+            "Density painted by hand: the stronger the colour of this tint layer, the more cells "
+            "get a tile; where it has none, none does",
+        )  # fmt: skip
+        self.tint.activated.connect(lambda n: self._change("tint", self.tint.itemData(n)))
 
-def _border_line(session: Session, fall: Fall, change: Change) -> QWidget:
-    layers = session.map.layers if session.map else []
-    names: list[str] = []
-    for each in layers:
-        if isinstance(each, GroundLayer):
-            found = session.project.set_of(each.tileset, each.set_name)
-            names += [terrain.name for terrain in found[1].terrains] if found else []
-    names += [each.name for each in layers if not isinstance(each, MarkerLayer)]
-    of = _combo(
-        _BORDERS,
-        names,
-        fall.of,
-        "What it keeps off or near: where terrains meet on the ground beneath, a terrain, or all "
-        "that lies on a layer",
-    )
-    of.activated.connect(lambda n: change("of", of.itemData(n)))
-    of.setEnabled(fall.border != 0)
-    return _line(BorderBox(fall.border, change), of)
+    def _make_border(self, session: Session) -> None:
+        self.border = BorderBox()
+        self.border.valueChanged.connect(lambda value: self._change("border", value))
+        names: list[str] = []
+        for each in self._layers:
+            if isinstance(each, GroundLayer):
+                found = session.project.set_of(each.tileset, each.set_name)
+                names += [terrain.name for terrain in found[1].terrains] if found else []
+        names += [each.name for each in self._layers if not isinstance(each, MarkerLayer)]
+        self.of = _combo(
+            _BORDERS, names,
+            "What it keeps off or near: where terrains meet on the ground beneath, a terrain, or "
+            "all that lies on a layer",
+        )  # fmt: skip
+        self.of.activated.connect(lambda n: self._change("of", self.of.itemData(n)))
+
+    def show_fall(self, fall: Fall) -> None:
+        """Show how a mix falls."""
+        self.way.setCurrentIndex(list(FallWay).index(fall.way))
+        self.clump.show_value(fall.size)
+        self.clump.setVisible(fall.way is FallWay.CLUMPS)
+        self.steps.show_value(fall.steps)
+        self.steps.setVisible(fall.way is FallWay.APART)
+        self.density.show_value(100 * fall.density)
+        _choose(self.tint, fall.tint)
+        self.border.show_value(fall.border)
+        _choose(self.of, fall.of)
+        self.of.setEnabled(fall.border != 0)
 
 
 def _line(*parts: QWidget) -> QWidget:

@@ -7,15 +7,7 @@ from dataclasses import replace
 from functools import partial
 
 from PySide6.QtCore import QTimer
-from PySide6.QtWidgets import (
-    QCheckBox,
-    QInputDialog,
-    QLabel,
-    QMenu,
-    QPushButton,
-    QSpinBox,
-    QWidget,
-)
+from PySide6.QtWidgets import QCheckBox, QInputDialog, QLabel, QMenu, QPushButton, QWidget
 
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.document import Edit
@@ -36,6 +28,7 @@ from knitground.core.model.layers import GroundLayer
 from knitground.core.model.map import Map
 from knitground.core.model.recipe import RewriteStep, Step
 from knitground.ui.common.commands import Commands
+from knitground.ui.common.numbers import WholeBox
 from knitground.ui.common.widgets import (
     after_turns,
     button,
@@ -104,7 +97,7 @@ class GrowBench(Stage):
 
     def _make_parts(self) -> None:
         self.title = head("Recipe")
-        self.seed = QSpinBox()
+        self.seed = WholeBox()
         self.seed.setRange(0, 2_000_000_000)
         self.seed.setToolTip("The same seed gives the same map")
         self.seed.valueChanged.connect(self._set_seed)

@@ -17,7 +17,6 @@ from PySide6.QtWidgets import (
     QListView,
     QListWidget,
     QListWidgetItem,
-    QSpinBox,
     QWidget,
 )
 
@@ -30,6 +29,7 @@ from knitground.core.model.solvestep import Pair, SolveStep
 from knitground.core.model.tile import TileRef
 from knitground.core.render.tiles import tile_pixels
 from knitground.ui.common.dialog import Dialog
+from knitground.ui.common.numbers import WholeBox
 from knitground.ui.common.tasks import Job
 from knitground.ui.common.theme import theme
 from knitground.ui.common.widgets import column, note, row
@@ -92,7 +92,7 @@ class PairsDialog(Dialog):
         line.setStretch(1, 1)
         line.setStretch(2, 1)
         self.tiles.setFixedWidth(150)
-        self.most = QSpinBox()
+        self.most = WholeBox()
         self.most.setRange(-1, 999_999)
         self.most.setSpecialValueText("any number")
         self.most.setPrefix("at most ")

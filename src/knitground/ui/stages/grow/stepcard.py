@@ -20,7 +20,6 @@ from PySide6.QtWidgets import (
     QMenu,
     QPushButton,
     QSlider,
-    QSpinBox,
     QToolButton,
     QWidget,
 )
@@ -30,6 +29,7 @@ from knitground.core.model.limits import MAX_NAME
 from knitground.core.model.map import Map
 from knitground.core.model.recipe import RewriteStep, Step, UnknownStep
 from knitground.core.model.solvestep import SolveStep
+from knitground.ui.common.numbers import WholeBox
 from knitground.ui.common.widgets import (
     ElidedButton,
     ShareBar,
@@ -177,7 +177,7 @@ class StepCard(QFrame):
         if each.shown in (As.SLIDER, As.PART):
             return self._slider(each)
         if each.shown is As.WHOLE:
-            box = QSpinBox()
+            box = WholeBox()
             box.setRange(int(each.low), int(each.high))
             box.valueChanged.connect(lambda value: self._set(each.of, value))
             return box
@@ -314,7 +314,7 @@ class StepCard(QFrame):
             self.values[each.of].setText(_number_words(each, value, told))
         elif isinstance(widget, QCheckBox):
             widget.setChecked(value)
-        elif isinstance(widget, QSpinBox):
+        elif isinstance(widget, WholeBox):
             widget.setValue(value)
         elif isinstance(widget, QLineEdit):
             if not widget.hasFocus():

@@ -8,19 +8,12 @@ from typing import Any
 
 import numpy as np
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import (
-    QComboBox,
-    QDoubleSpinBox,
-    QLabel,
-    QLineEdit,
-    QMenu,
-    QPushButton,
-    QWidget,
-)
+from PySide6.QtWidgets import QComboBox, QLabel, QLineEdit, QMenu, QPushButton, QWidget
 
 from knitground.core.model.conditions import Area, Condition, Conditions, Look
 from knitground.core.model.layers import GroundLayer, Layer, TintLayer
 from knitground.core.model.map import Map
+from knitground.ui.common.numbers import NumberBox
 from knitground.ui.common.widgets import clear, column, fill_box, icon_button, row
 from knitground.ui.common.words import on_button
 from knitground.ui.session import Session
@@ -132,7 +125,7 @@ class WhereEditor(QWidget):
         return line
 
     def _far(self, number: int, each: Condition, of: str, words: str) -> QWidget:
-        box = QDoubleSpinBox()
+        box = NumberBox()
         box.setRange(0, 256)
         box.setDecimals(1)
         box.setPrefix(f"{words} ")

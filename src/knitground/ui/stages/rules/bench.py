@@ -182,7 +182,6 @@ class RulesBench(Stage):
     def _follow(self, change: Changed) -> None:
         if change.what in (What.MARKS, What.SLICING, What.TILESETS, What.LOOKS):
             self.pictures.forget(self.session.project)
-            self.editor.result._built = None  # noqa: SLF001 - its pictures may be others now
         if change.what in _NOTHING_TO_RULES:
             return
         if change.what in (What.CELLS, What.TERRAIN):

@@ -5,15 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import (
-    QCheckBox,
-    QComboBox,
-    QInputDialog,
-    QLabel,
-    QLineEdit,
-    QSpinBox,
-    QWidget,
-)
+from PySide6.QtWidgets import QCheckBox, QComboBox, QInputDialog, QLabel, QLineEdit, QWidget
 
 from knitground.core.edit.hand import MixInHand, PatchInHand, TileInHand
 from knitground.core.edit.rulehome import RuleHome
@@ -35,6 +27,7 @@ from knitground.core.model.rules import (
 from knitground.core.model.tile import TileRef
 from knitground.core.rules.places import Place
 from knitground.ui.common.asking import answered
+from knitground.ui.common.numbers import WholeBox
 from knitground.ui.common.widgets import button, column, row
 from knitground.ui.session import Session
 from knitground.ui.stages.rules.pictures import Pictures, ask_words
@@ -87,14 +80,14 @@ class NeighbourEditor(QWidget):
         self.turns = QCheckBox("result too")
         self.turns.setToolTip("Turn and mirror the result with the stencil")
         self.turns.clicked.connect(lambda on: self._change("Turning of", turns_result=on))
-        self.chance = QSpinBox()
+        self.chance = WholeBox()
         self.chance.setRange(0, 100)
         self.chance.setSuffix(" %")
         self.chance.setToolTip("Part of the fitting cells that the rule takes")
         self.chance.valueChanged.connect(
             lambda n: self._change("Chance of", self.chance, chance=n / 100)
         )
-        self.every = [QSpinBox() for _ in range(4)]
+        self.every = [WholeBox() for _ in range(4)]
         hints = ("Only every so many rows", "Only every so many columns",
                  "From this row on", "From this column on")  # fmt: skip
         for n, (box, hint) in enumerate(zip(self.every, hints)):
@@ -102,7 +95,7 @@ class NeighbourEditor(QWidget):
             box.setToolTip(hint)
             box.setAccessibleName(hint)
             box.setFixedWidth(46)
-            box.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
+            box.setButtonSymbols(WholeBox.ButtonSymbols.NoButtons)
             box.valueChanged.connect(lambda _, box=box: self._space_out(box))
         self.on = QCheckBox("on")
         self.on.setToolTip("Switch the rule on or off (Space in the list)")

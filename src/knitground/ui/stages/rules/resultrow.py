@@ -8,15 +8,7 @@ from functools import partial
 
 from PySide6.QtCore import QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QIcon, QPainter, QPixmap
-from PySide6.QtWidgets import (
-    QDoubleSpinBox,
-    QFrame,
-    QGridLayout,
-    QLabel,
-    QScrollArea,
-    QToolButton,
-    QWidget,
-)
+from PySide6.QtWidgets import QFrame, QGridLayout, QLabel, QScrollArea, QToolButton, QWidget
 
 from knitground.core.edit.rulehome import RuleHome
 from knitground.core.model.mix import MixEntry
@@ -27,6 +19,7 @@ from knitground.core.model.rules import (
     ResultKind,
 )
 from knitground.core.model.tile import TileRef
+from knitground.ui.common.numbers import NumberBox
 from knitground.ui.common.widgets import clear, column, icon_button, row
 from knitground.ui.common.words import tip_of
 from knitground.ui.stages.rules.pictures import Pictures, ask_words, draw_ask, draw_tile
@@ -135,16 +128,14 @@ class ResultRow(QWidget):
             self._built = built
             self._build(result)
         total = sum(each.weight for each in result.tiles) or 1
-        for (box, words), each in zip(self._boxes, result.tiles):
-            if not box.hasFocus():
-                box.blockSignals(True)
-                box.setValue(each.weight)
-                box.blockSignals(False)
+        for (picture, box, words), each in zip(self._boxes, result.tiles):
+            picture.setPixmap(tile_icon(self.pictures, each.tile))  # it may look different now
+            box.show_value(each.weight)
             words.setText(share_words(each.weight / total) if len(result.tiles) > 1 else "")
 
     def _build(self, result: Result) -> None:
         clear(self._line)
-        self._boxes: list[tuple[QDoubleSpinBox, QLabel]] = []
+        self._boxes: list[tuple[QLabel, NumberBox, QLabel]] = []
         if result.kind is ResultKind.TILES:
             for n, each in enumerate(result.tiles[:32]):
                 self._add_tile(n, each)
@@ -158,14 +149,13 @@ class ResultRow(QWidget):
 
     def _add_tile(self, n: int, entry: MixEntry) -> None:
         picture = QLabel()
-        picture.setPixmap(tile_icon(self.pictures, entry.tile))
         picture.setToolTip(tip_of(f"tile of {entry.tile.tileset}"))
-        box = QDoubleSpinBox()
+        box = NumberBox()
         box.setRange(0, 1_000_000)
         box.setDecimals(2)
         box.setToolTip("Weight of this tile among the results; 0 is never")
         box.setAccessibleName("Weight")
-        box.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
+        box.setButtonSymbols(NumberBox.ButtonSymbols.NoButtons)
         box.setFixedWidth(50)
         box.setValue(entry.weight)
         box.valueChanged.connect(partial(self._weigh, n, box))
@@ -175,10 +165,10 @@ class ResultRow(QWidget):
         inner = row(picture, column(gone, words, 1, spacing=0), spacing=2)
         holder = QWidget()
         holder.setLayout(column(inner, box, 1, spacing=2))
-        self._boxes.append((box, words))
+        self._boxes.append((picture, box, words))
         self._line.addWidget(holder)
 
-    def _weigh(self, n: int, box: QDoubleSpinBox, value: float) -> None:
+    def _weigh(self, n: int, box: NumberBox, value: float) -> None:
         if n < len(self.result.tiles):
             tiles = list(self.result.tiles)
             tiles[n] = replace(tiles[n], weight=value)

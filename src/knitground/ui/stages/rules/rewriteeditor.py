@@ -5,15 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import (
-    QCheckBox,
-    QComboBox,
-    QDoubleSpinBox,
-    QLabel,
-    QLineEdit,
-    QSpinBox,
-    QWidget,
-)
+from PySide6.QtWidgets import QCheckBox, QComboBox, QLabel, QLineEdit, QWidget
 
 from knitground.core.edit.hand import TileInHand
 from knitground.core.edit.rulehome import RuleHome
@@ -31,6 +23,7 @@ from knitground.core.model.rules import (
 )
 from knitground.core.model.tile import TileRef
 from knitground.core.rules.places import Place
+from knitground.ui.common.numbers import NumberBox, WholeBox
 from knitground.ui.common.widgets import button, column, row
 from knitground.ui.session import Session
 from knitground.ui.stages.rules.blockpictures import block_bounds, block_layers
@@ -83,7 +76,7 @@ class RewriteEditor(QWidget):
         self.outcomes = QComboBox()
         self.outcomes.setToolTip("Which of the blocks that it may write is shown")
         self.outcomes.activated.connect(self._choose_outcome)
-        self.weight = QDoubleSpinBox()
+        self.weight = NumberBox()
         self.weight.setRange(0, 1_000_000)
         self.weight.setToolTip("Weight of this block among those that it may write")
         self.weight.setPrefix("weight ")
@@ -104,7 +97,7 @@ class RewriteEditor(QWidget):
         self.on = QCheckBox("on")
         self.on.setToolTip("Switch the rule on or off (Space in the list)")
         self.on.clicked.connect(lambda on: self._change("Switch", on=on))
-        self.chance = QSpinBox()
+        self.chance = WholeBox()
         self.chance.setRange(0, 100)
         self.chance.setSuffix(" %")
         self.chance.setToolTip("Part of the places that are replaced")
@@ -167,8 +160,7 @@ class RewriteEditor(QWidget):
         self.outcomes.addItems([f"{n + 1} of {count}" for n in range(count)])
         self.outcomes.setCurrentIndex(self.writes.outcome)
         shown = rule.outcomes[self.writes.outcome] if rule.outcomes else Outcome()
-        if not self.weight.hasFocus():
-            self.weight.setValue(shown.weight)
+        self.weight.show_value(shown.weight)
         self.weight.setVisible(count > 1)
         self.ways.setCurrentIndex(list(Ways).index(rule.ways))
         self.turns.setChecked(rule.turns_tiles)

@@ -19,8 +19,9 @@ from PySide6.QtWidgets import (
 from knitground.core.base.errors import KnitError
 from knitground.core.base.progress import Progress
 from knitground.core.edit.changed import Changed, What
+from knitground.core.files.made import NotOursError
 from knitground.core.files.ship.names import ship_names
-from knitground.core.files.ship.ship import ship
+from knitground.core.files.ship.ship import Shipped, ship
 from knitground.core.model.map import Map
 from knitground.ui.common.commands import Commands
 from knitground.ui.common.tasks import run_with_progress
@@ -61,6 +62,11 @@ class ShipBench(Stage):
         self.go = primary("Ship", self.ship_now, "Write the files", "Ctrl+E")
         self.state = QLabel()
         self.state.setWordWrap(True)
+        self.anyway = button(
+            "Overwrite them", lambda: self.ship_now(overwrite=True),
+            "Write over the files there that were not shipped from here",
+        )  # fmt: skip
+        self.anyway.hide()
         self.files = QListWidget()
         self.files.setToolTip("Double-click opens the file")
         self.files.itemActivated.connect(lambda item: self._open(item.text()))
@@ -86,11 +92,12 @@ class ShipBench(Stage):
             to,
             row(self.go, 1),
             self.state,
+            row(self.anyway, 1),
             self.preview,
             self.files,
             margins=14,
         )
-        layout.setStretch(12, 1)
+        layout.setStretch(13, 1)
         self.setLayout(layout)
 
     def _follow(self, change: Changed) -> None:
@@ -146,8 +153,11 @@ class ShipBench(Stage):
         if folder:
             self.folder.setText(folder)
 
-    def ship_now(self) -> None:
-        """Write the files, with progress and Cancel if it takes long."""
+    def ship_now(self, *, overwrite: bool = False) -> None:
+        """Write the files, with progress and Cancel if it takes long.
+
+        Those that were not shipped from here are written over only if somebody has said so.
+        """
         self.catch_up()
         problem = self._problem()
         if problem is not None:
@@ -163,24 +173,32 @@ class ShipBench(Stage):
         wide = max(120, self.files.width())
         pictures = [f"{name}.png" for name in ship_names(project, maps).maps.values()]
 
-        def work(progress: Progress) -> tuple[list[Path], QImage | None]:
-            files = ship(project, maps, folder, formats, level, progress, knit)
-            return files, _preview(files, pictures, wide)
+        def work(progress: Progress) -> tuple[Shipped, QImage | None]:
+            shipped = ship(
+                project, maps, folder, formats, level, progress, knit, overwrite=overwrite
+            )
+            return shipped, _preview(shipped.files, pictures, wide)
 
+        self.anyway.hide()
         self.session.finish_gesture()
         doc = self.session.doc
         run_with_progress(self.window(), "Shipping…", work, self._done, self._failed, doc)
 
-    def _done(self, shipped: tuple[list[Path], QImage | None]) -> None:
-        files, preview = shipped
+    def _done(self, shipped: tuple[Shipped, QImage | None]) -> None:
+        done, preview = shipped
+        files = done.files
         self.files.clear()
         self._written = {}
         for path in files:
             line = f"{path.name}   {bytes_text(path.stat().st_size)}"
             self._written[line] = path
             self.files.addItem(line)
-        self.state.setText(f"{len(files)} files in {files[0].parent}" if files else "")
-        set_role(self.state, "good")
+        words = f"{len(files)} files in {files[0].parent}"
+        gaps = [f"“{name}” has {count}" for name, count in done.gaps.items()]
+        if gaps:
+            words += f". Cells without a tile that fits: {', '.join(gaps)}"
+        self.state.setText(words)
+        set_role(self.state, "warning" if gaps else "good")
         self.preview.setText("")
         if preview is not None:
             self.preview.setPixmap(QPixmap.fromImage(preview))
@@ -189,6 +207,7 @@ class ShipBench(Stage):
     def _failed(self, error: KnitError) -> None:
         self.state.setText(f"Nothing written: {error}")
         set_role(self.state, "warning")
+        self.anyway.setVisible(isinstance(error, NotOursError))
 
     def _open(self, line: str) -> None:
         path = self._written.get(line)

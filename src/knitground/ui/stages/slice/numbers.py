@@ -8,10 +8,11 @@ from typing import Any
 
 from PySide6.QtCore import Signal
 from PySide6.QtGui import QColor
-from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QSpinBox, QToolButton, QWidget
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QToolButton, QWidget
 
 from knitground.core.model.limits import MAX_SIDE_PX
 from knitground.core.model.slicing import Slicing
+from knitground.ui.common.numbers import WholeBox
 from knitground.ui.common.theme import theme
 from knitground.ui.common.widgets import button, clear, column, note, pixel_box, row
 from knitground.ui.common.words import tip_of
@@ -47,10 +48,10 @@ class SliceNumbers(QWidget):
         super().__init__()
         self._filling = False
         self._before = Slicing(1, 1)
-        self.boxes: dict[str, QSpinBox] = {}
+        self.boxes: dict[str, WholeBox] = {}
         for key, low, hint in _FIELDS:
             self.boxes[key] = self._box(key, low, hint)
-        self.tolerance = QSpinBox()
+        self.tolerance = WholeBox()
         self.tolerance.setRange(0, 64)
         self.tolerance.setToolTip("How near to a see-through colour a pixel must be")
         self.tolerance.valueChanged.connect(self._tell)
@@ -64,7 +65,7 @@ class SliceNumbers(QWidget):
         self.size_label = QLabel()
         self.setLayout(column(self._grid(), self._line()))
 
-    def _box(self, key: str, low: int, hint: str) -> QSpinBox:
+    def _box(self, key: str, low: int, hint: str) -> WholeBox:
         box = pixel_box(low, MAX_SIDE_PX, hint)
         other = _PAIRS.get(key)
         if other is not None:
@@ -74,8 +75,8 @@ class SliceNumbers(QWidget):
             box.valueChanged.connect(self._tell)
         return box
 
-    def _gap_box(self) -> QSpinBox:
-        gap = QSpinBox()
+    def _gap_box(self) -> WholeBox:
+        gap = WholeBox()
         gap.setRange(0, 64)
         gap.setValue(1)
         gap.setPrefix("gap ")

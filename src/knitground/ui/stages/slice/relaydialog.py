@@ -5,14 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 from pathlib import Path
 
-from PySide6.QtWidgets import (
-    QDialogButtonBox,
-    QFormLayout,
-    QLabel,
-    QSpinBox,
-    QVBoxLayout,
-    QWidget,
-)
+from PySide6.QtWidgets import QDialogButtonBox, QFormLayout, QLabel, QVBoxLayout, QWidget
 
 from knitground.core.base.errors import SlicingError
 from knitground.core.model.slicing import Slicing
@@ -21,6 +14,7 @@ from knitground.core.render.pixels import Pixels, premultiplied
 from knitground.core.slicing.grid import lay_grid
 from knitground.core.slicing.relay import relay
 from knitground.ui.common.dialog import Dialog
+from knitground.ui.common.numbers import WholeBox
 from knitground.ui.common.widgets import Swatch, column, row, set_role
 from knitground.ui.stages.slice.swatches import swatch_pixels
 
@@ -32,7 +26,7 @@ class RelayDialog(Dialog):
         super().__init__(parent)
         self.setWindowTitle(f"Re-lay “{tileset.name}”")
         self.tileset = tileset
-        self.boxes: dict[str, QSpinBox] = {}
+        self.boxes: dict[str, WholeBox] = {}
         form = QFormLayout()
         for name, low, high, value in (
             ("margin", 0, 256, 1),
@@ -40,7 +34,7 @@ class RelayDialog(Dialog):
             ("columns", 1, 4096, max(1, tileset.columns)),
             ("extrude", 0, 64, 1),
         ):
-            box = QSpinBox()
+            box = WholeBox()
             box.setRange(low, high)
             box.setValue(value)
             box.setSuffix("" if name == "columns" else " px")

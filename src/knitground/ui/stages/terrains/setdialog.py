@@ -14,7 +14,6 @@ from PySide6.QtWidgets import (
     QLineEdit,
     QPushButton,
     QSlider,
-    QSpinBox,
     QWidget,
 )
 
@@ -39,6 +38,7 @@ from knitground.core.model.terrain import SetKind, Terrain, TerrainSet
 from knitground.core.model.tileset import Tileset
 from knitground.ui.common.beside import Beside
 from knitground.ui.common.dialog import Dialog
+from knitground.ui.common.numbers import WholeBox
 from knitground.ui.common.widgets import (
     Swatch,
     button,
@@ -145,7 +145,7 @@ class SetDialog(Dialog):
         self.rough.setRange(0, 100)
         self.rough.setValue(50)
         self.rough.setToolTip("How far the border strays")
-        self.seed = QSpinBox()
+        self.seed = WholeBox()
         self.seed.setRange(1, _MOST_SEED)
         self.seed.setToolTip("The number that the border's chance begins with")
         self.again = button("Another", self.reroll, "Another seed")
@@ -157,11 +157,11 @@ class SetDialog(Dialog):
             self.rim.addItem(words, rim.value)
         self.rim.setCurrentIndex(1)
         self.rim.setToolTip("What is drawn along the border, in the two tiles' own colours")
-        self.rim_px = QSpinBox()
+        self.rim_px = WholeBox()
         self.rim_px.setRange(1, MAX_RIM)
         self.rim_px.setSuffix(" px")
         self.rim_px.setToolTip("How wide the rim is")
-        self.variants = QSpinBox()
+        self.variants = WholeBox()
         self.variants.setRange(1, MAX_VARIANTS)
         self.variants.setToolTip("How many different tiles for each combination")
         self.name = QLineEdit()

@@ -2,16 +2,8 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import Qt
-from PySide6.QtWidgets import (
-    QCheckBox,
-    QDoubleSpinBox,
-    QGridLayout,
-    QLabel,
-    QScrollArea,
-    QVBoxLayout,
-    QWidget,
-)
+from PySide6.QtCore import QSignalBlocker, Qt
+from PySide6.QtWidgets import QCheckBox, QGridLayout, QLabel, QScrollArea, QVBoxLayout, QWidget
 
 from knitground.core.chance.draw import shares
 from knitground.core.edit.sheets import set_inner, set_weight
@@ -22,6 +14,7 @@ from knitground.core.model.terrain import TerrainSet
 from knitground.core.model.tile import TileRef
 from knitground.core.model.tileset import Tileset
 from knitground.core.render.tiles import tile_pixels
+from knitground.ui.common.numbers import NumberBox
 from knitground.ui.common.widgets import clear, column, note, row, tile_pixmap
 from knitground.ui.common.words import percent
 from knitground.ui.session import Session
@@ -36,6 +29,8 @@ class VariantsPanel(QWidget):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
+        self._built: object = None
+        self._lines: list[tuple[NumberBox, QLabel, QCheckBox]] = []
         self.head = note(NO_TILE)
         self.grid = QGridLayout()
         self.grid.setSpacing(8)
@@ -51,10 +46,11 @@ class VariantsPanel(QWidget):
 
     def show_tile(self, owner: Tileset, kit: TerrainSet, tile: TileRef | None) -> None:
         """Show the tiles that have the same marks as one."""
-        clear(self.grid)
         source = self.session.project.tileset_named(tile.tileset) if tile else None
         if tile is None or source is None or not source.has(tile.row, tile.col):
             self.head.setText(NO_TILE)
+            self._built = None
+            clear(self.grid)
             return
         guest = None if source is owner else source.name
         mine = kit.marks_within(source.rows, source.columns, guest)[tile.row, tile.col]
@@ -64,38 +60,50 @@ class VariantsPanel(QWidget):
             marks, tiles = marked_tiles(self.session.project, owner, kit)
             same = [t for t, m in zip(tiles, marks) if key_of_marks(kit.kind, m) == key] or [tile]
         owners = {each.name: each for each in self.session.project.tilesets}
-        weights = [owners[t.tileset].fact(t.row, t.col).weight for t in same]
+        facts = [owners[t.tileset].fact(t.row, t.col) for t in same]
         words = key_words(kit, key) if any(key) else "no marks"
         self.head.setText(f"{words}: {len(same)} tile{'s' * (len(same) > 1)}")
-        parts = zip(same[:_MOST], weights, shares(weights))
-        for place, (each, weight, share) in enumerate(parts):
-            made = self._variant(owners[each.tileset], each, weight, share)
-            self.grid.addLayout(made, place // _ACROSS, place % _ACROSS)
+        pictures = tuple(id(owners[each.tileset].picture) for each in same)
+        if (same, pictures) != self._built:
+            self._built = (same, pictures)
+            self._build([(owners[each.tileset], each) for each in same])
+        parts = shares([each.weight for each in facts])
+        for (field, taken, inner), fact, share in zip(self._lines, facts, parts):
+            field.show_value(fact.weight)
+            taken.setText(percent(share))
+            with QSignalBlocker(inner):
+                inner.setChecked(fact.inner)
+
+    def _build(self, same: list[tuple[Tileset, TileRef]]) -> None:
+        """Lay out the lines of other tiles."""
+        clear(self.grid)
+        self._lines = []
+        for place, (source, tile) in enumerate(same[:_MOST]):
+            self.grid.addLayout(self._variant(source, tile), place // _ACROSS, place % _ACROSS)
         if len(same) > _MOST:
             more = note(f"and {len(same) - _MOST} more")
             self.grid.addWidget(more, _MOST // _ACROSS, 0, 1, _ACROSS)
 
-    def _variant(self, source: Tileset, tile: TileRef, weight: float, share: float) -> QVBoxLayout:
+    def _variant(self, source: Tileset, tile: TileRef) -> QVBoxLayout:
         at = (tile.row, tile.col)
         picture = QLabel()
         pixels = tile_pixels(source, tile)
         if pixels is not None:
             picture.setPixmap(tile_pixmap(pixels, 32, framed=True))
-        field = QDoubleSpinBox()
+        field = NumberBox()
         field.setRange(0, 1000)
         field.setDecimals(1)
-        field.setValue(weight)
         field.setKeyboardTracking(False)
         field.setFixedWidth(64)
         field.setToolTip("Weight among tiles with the same marks; 0 is never")
         key = object()
         field.valueChanged.connect(lambda value: self.weigh(source, at, value, key))
-        taken = QLabel(percent(share))
+        taken = QLabel()
         taken.setProperty("role", "note")
         inner = QCheckBox("only inside")
-        inner.setChecked(source.fact(*at).inner)
         inner.setToolTip("Only in cells whose eight neighbours ask for the same marks")
         inner.toggled.connect(lambda on: self.session.apply(set_inner(source, *at, on)))
+        self._lines.append((field, taken, inner))
         return column(row(picture, column(taken, field, spacing=2), 1), inner, spacing=2)
 
     def weigh(self, source: Tileset, at: tuple[int, int], value: float, key: object) -> None:

@@ -11,7 +11,6 @@ from PySide6.QtGui import QDrag
 from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
-    QDoubleSpinBox,
     QLabel,
     QLineEdit,
     QMenu,
@@ -35,6 +34,7 @@ from knitground.core.slicing.search import matching_tiles
 from knitground.ui.common.beside import Beside
 from knitground.ui.common.commands import Commands
 from knitground.ui.common.flow import Flow
+from knitground.ui.common.numbers import NumberBox
 from knitground.ui.common.propertyeditor import DIFFERENT, PropertyEditor
 from knitground.ui.common.widgets import (
     button,
@@ -121,7 +121,7 @@ class TilesBench(Stage):
         self.pages.addWidget(scrolled(self.shapes))
 
     def _weight_page(self) -> QWidget:
-        self.weight = QDoubleSpinBox()
+        self.weight = NumberBox()
         self.weight.setRange(0, MAX_WEIGHT)
         self.weight.setDecimals(2)
         self.weight.setToolTip("Weight of the chosen tiles among their variants; 0 is never")
@@ -324,8 +324,7 @@ class TilesBench(Stage):
         facts = list({id(fact): fact for fact in every}.values())
         weights = {fact.weight for fact in facts}
         self.weight.setSpecialValueText("")
-        if not self.weight.hasFocus():
-            self.weight.setValue(facts[0].weight if len(weights) == 1 else _mean(weights))
+        self.weight.show_value(facts[0].weight if len(weights) == 1 else _mean(weights))
         self.weight.setSuffix("" if len(weights) == 1 else " ≠")
         self.never.setChecked(all(fact.left_out for fact in facts))
         names = {fact.name for fact in facts}

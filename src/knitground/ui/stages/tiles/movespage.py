@@ -6,7 +6,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QCheckBox, QComboBox, QLabel, QScrollArea, QSpinBox, QWidget
+from PySide6.QtWidgets import QCheckBox, QComboBox, QLabel, QScrollArea, QWidget
 
 from knitground.core.base.errors import EditError
 from knitground.core.base.window import Box
@@ -25,6 +25,7 @@ from knitground.core.edit.frames import (
 )
 from knitground.core.files.sheetreading import ReadSheets, read_sheets
 from knitground.core.model.tileset import PLAIN, At, Frame, Tileset
+from knitground.ui.common.numbers import WholeBox
 from knitground.ui.common.widgets import button, column, note, primary, row
 from knitground.ui.session import Session
 from knitground.ui.stages.tiles.bigtile import BigTile
@@ -52,7 +53,7 @@ class MovesPage(QWidget):
         self.strip.picked.connect(self._pick)
 
     def _make(self) -> None:
-        self.blocks, self.ms = QSpinBox(), QSpinBox()
+        self.blocks, self.ms = WholeBox(), WholeBox()
         self.blocks.setRange(2, 256)
         self.blocks.setValue(4)
         self.blocks.setFixedWidth(64)
@@ -105,8 +106,8 @@ class MovesPage(QWidget):
             else "None of them moves."
         )  # fmt: skip
         number = self.strip.number
-        if number is not None and not self.ms.hasFocus():
-            self.ms.setValue(frames[number].ms)
+        if number is not None:
+            self.ms.show_value(frames[number].ms)
         self._filling = False
 
     # Changing

@@ -6,16 +6,7 @@ from collections.abc import Callable
 from dataclasses import replace
 from functools import partial
 
-from PySide6.QtWidgets import (
-    QButtonGroup,
-    QComboBox,
-    QDoubleSpinBox,
-    QLineEdit,
-    QMenu,
-    QPushButton,
-    QSpinBox,
-    QWidget,
-)
+from PySide6.QtWidgets import QButtonGroup, QComboBox, QLineEdit, QMenu, QPushButton, QWidget
 
 from knitground.core.base.errors import EditError
 from knitground.core.edit.document import Edit
@@ -42,6 +33,7 @@ from knitground.core.shapes.borders import Meeting
 from knitground.core.shapes.geometry import corner_words, typed_corners
 from knitground.core.shapes.kinds import kind_named, kind_names
 from knitground.ui.common.asking import answered
+from knitground.ui.common.numbers import NumberBox, WholeBox
 from knitground.ui.common.widgets import button, column, fill_box, note, row, set_role
 from knitground.ui.session import Session
 from knitground.ui.stages.tiles.kinddialog import KindDialog
@@ -98,14 +90,14 @@ class ShapesPage(QWidget):
         self.corners.setPlaceholderText("corners: x,y  x,y …")
         self.corners.setToolTip("Corners of the chosen shape in pixels; Enter sets them")
         self.corners.editingFinished.connect(self._type)
-        self.tolerance = QDoubleSpinBox()
+        self.tolerance = NumberBox()
         self.tolerance.setRange(0, 64)
         self.tolerance.setSingleStep(0.5)
         self.tolerance.setDecimals(1)
         self.tolerance.setValue(1.0)
         self.tolerance.setSuffix(" px off")
         self.tolerance.setToolTip("How far the outline may be from what the tile shows")
-        self.most = QSpinBox()
+        self.most = WholeBox()
         self.most.setRange(2, 256)
         self.most.setSpecialValueText("any corners")
         self.most.setSuffix(" corners")

@@ -7,13 +7,7 @@ from typing import Any
 import numpy as np
 from PySide6.QtCore import QRectF
 from PySide6.QtGui import QPainter, QPaintEvent
-from PySide6.QtWidgets import (
-    QComboBox,
-    QDialogButtonBox,
-    QDoubleSpinBox,
-    QLabel,
-    QWidget,
-)
+from PySide6.QtWidgets import QComboBox, QDialogButtonBox, QLabel, QWidget
 
 from knitground.core.edit.shapes import size_of
 from knitground.core.knit.layer import marked_tiles
@@ -27,6 +21,7 @@ from knitground.core.shapes.kinds import kind_named
 from knitground.core.shapes.terrain import WAYS, WHOLE_TILE, terrain_shapes
 from knitground.ui.common.checkers import checkers
 from knitground.ui.common.dialog import Dialog
+from knitground.ui.common.numbers import NumberBox
 from knitground.ui.common.painting import painting
 from knitground.ui.common.shapedrawing import draw_shape, shape_path
 from knitground.ui.common.widgets import column, note, row
@@ -58,7 +53,7 @@ class TerrainShapesDialog(Dialog):
         self.sets, self.terrains, self.way = QComboBox(), QComboBox(), QComboBox()
         self.sets.addItems([f"{kit.name} ({owner.name})" for owner, kit in self.homes])
         self.way.addItems(list(WAYS))
-        self.px = QDoubleSpinBox()
+        self.px = NumberBox()
         self.px.setDecimals(1)
         self.px.setSuffix(" px")
         self.words, self.told = QLabel(), note()
