@@ -35,6 +35,7 @@ from knitground.core.files.opening import open_project
 from knitground.core.files.saving import save_project, settle_after_save
 from knitground.core.files.ship.png import MapPicture, map_picture
 from knitground.core.files.ship.ship import USUAL_FORMATS, ship
+from knitground.core.grow.plainless import find_plainless
 from knitground.core.grow.runner import run_recipe
 from knitground.core.knit.explain import Why
 from knitground.core.knit.guessing import guess_sheet
@@ -287,13 +288,20 @@ class MapDoor:
         self.owner.doc.apply(add_layer(self.map, layer))
         return LayerDoor(self, layer)
 
-    def grow(self, recipe: Recipe | None = None, seed: int | None = None) -> None:
-        """Run a recipe, by default the map's own; it is kept, and pins stay."""
+    def grow(self, recipe: Recipe | None = None, seed: int | None = None) -> list[str]:
+        """Run a recipe, by default the map's own; it is kept, and pins stay.
+
+        Returns
+        -------
+        in words, what somebody should know: terrains that have no plain tile, so that their inside
+        is gaps
+        """
         chosen = recipe or self.map.recipe
         if seed is not None:
             chosen = replace(chosen, seed=seed)
         grown = run_recipe(self.owner.project, replace(self.map, recipe=chosen))
         self.owner.doc.apply(lay_grown(self.map, grown, chosen))
+        return [each.words for each in find_plainless(self.owner.project, self.map, grown)]
 
     @property
     def gaps(self) -> dict[str, int]:

@@ -133,14 +133,6 @@ def test_tooltips_with_names_in_them_are_no_markup():
     assert [each[:2] for each in calls if isinstance(each[2], filled_in)] == []
 
 
-def test_no_module_is_longer_than_a_person_reads_at_a_time():
-    lengths = {
-        path.name: len(path.read_text(encoding="utf-8").splitlines())
-        for path in (ROOT / "src").rglob("*.py")
-    }
-    assert {name: count for name, count in lengths.items() if count > 400} == {}
-
-
 def test_nine_functions_in_ten_are_short():
     lengths = [
         node.end_lineno - node.lineno + 1

@@ -8,16 +8,19 @@ from PIL import Image
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 from tests.maps import snapshot
-from tests.ui.conftest import RIGHT, click, drag, move, pixels, settle, settle_view
+from tests.ui.conftest import RIGHT, click, drag, move, pixels, props_view, settle, settle_view
 from tests.ui.test_regions import answer
 from tests.ui.test_slice import at
 from tests.ui.test_stages import drop
 
+from knitground.core.base.window import Box
 from knitground.core.edit.hand import TileInHand
 from knitground.core.files.images import png_bytes
 from knitground.core.files.opening import open_project
+from knitground.core.model.lattice import Rect
 from knitground.core.model.tile import TileRef
 from knitground.ui.mapside.canvas import picture
+from knitground.ui.mapside.canvas.chunks import ChunkStore
 
 SHIFT, CTRL = Qt.KeyboardModifier.ShiftModifier, Qt.KeyboardModifier.ControlModifier
 PLACES = [(4, 4, 20, 50), (40, 8, 30, 30), (90, 10, 12, 40), (6, 80, 60, 20), (90, 84, 16, 16)]
@@ -187,6 +190,50 @@ def test_one_tile_that_moves_moves_on_the_map_and_stands_still_when_told(
     qtbot.wait(150)
     assert view.camera.zoom * 16 < 4
     assert not painted
-    assert view._clock.isActive()
-    view.set_playing(False)
     assert not view._clock.isActive()
+
+
+def test_an_animation_at_rest_is_composed_once_a_frame_and_shows_what_it_did(window, monkeypatch):
+    """After one loop nothing is composed any more, and each frame looks as composed afresh."""
+    view = props_view(window)
+    store, times = view.store, []
+    atlas = store.atlas
+    assert atlas.moving
+    real = store._patch
+
+    def patch(level, chunk, *args):
+        times.append(chunk)
+        return real(level, chunk, *args)
+
+    monkeypatch.setattr(store, "_patch", patch)
+    moments, now = [], 0
+    for _ in range(6):
+        moments.append(now)
+        now += atlas.next_change(now)
+    shown = {}
+    keys = store.keys_in(0, Rect(0, 0, 400, 400))
+    for ms in moments * 3:
+        atlas.show_time(ms)
+        for key in keys:
+            pixels = store.make(key).pixels.copy()
+            before = shown.setdefault((key, ms), pixels)
+            assert (pixels == before).all()
+    assert len({shown[key, ms].tobytes() for key in keys for ms in moments}) > len(keys)
+    count = len(times)
+    for ms in moments:
+        atlas.show_time(ms)
+        for key in keys:
+            assert (store.make(key).pixels == shown[key, ms]).all()
+    assert len(times) == count, "every frame is kept"
+    fresh = ChunkStore(window.session.doc, view.shown_map, atlas)
+    for key in keys:
+        assert (fresh.make(key).pixels == store.make(key).pixels).all()
+    layer = view.shown_map.layers[2]
+    box = Box(3, 3, 5, 5)
+    layer.cells[3:5, 3:5] = 0
+    store.touch(box)
+    fresh = ChunkStore(window.session.doc, view.shown_map, atlas)
+    for ms in moments:
+        atlas.show_time(ms)
+        for key in keys:
+            assert (fresh.make(key).pixels == store.make(key).pixels).all(), "no frame of before"

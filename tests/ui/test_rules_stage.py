@@ -209,9 +209,9 @@ def test_fields_of_a_rule_and_its_results(window, bench):
     take_tile(window, "props", 0, 1)
     editor.add_hand()
     assert [e.tile.col for e in bench.list.rule.result.tiles] == [0, 1]
-    editor.result._boxes[0][0].setValue(3)
+    editor.result._boxes[0][1].setValue(3)
     assert bench.list.rule.result.tiles[0].weight == 3
-    assert editor.result._boxes[1][1].text() == "25%"
+    assert editor.result._boxes[1][2].text() == "25%"
     editor.ways.setCurrentIndex(3)
     editor.ways.activated.emit(3)
     editor.turns.click()

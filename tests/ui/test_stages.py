@@ -399,8 +399,8 @@ def test_ship_writes_and_lists_the_files(window, tmp_path):
     QTest.mouseClick(window.stages["ship"].go, LEFT)
     settle()
     names = sorted(path.name for path in (tmp_path / "game").iterdir())
-    assert names == ["north-basin.json", "north-basin.png", "pans.png", "props.png",
-                     "shimmer.png", "works.png"]  # fmt: skip
+    assert names == ["made.knit.json", "north-basin.json", "north-basin.png", "pans.tiles.png",
+                     "props.tiles.png", "shimmer.tiles.png", "works.tiles.png"]  # fmt: skip
     assert window.stages["ship"].files.count() == 6
     assert "6 files" in window.stages["ship"].state.text()
     data = json.loads((tmp_path / "game" / "north-basin.json").read_text())

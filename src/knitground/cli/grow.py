@@ -30,6 +30,7 @@ from knitground.core.files.saving import save_project
 from knitground.core.files.ship.json import ship_json
 from knitground.core.files.ship.names import ship_names
 from knitground.core.files.ship.png import ship_png
+from knitground.core.grow.plainless import find_plainless
 from knitground.core.grow.rewriting import rewrite_map
 from knitground.core.grow.runner import Grown, run_recipe
 from knitground.core.knit.layer import knit_map
@@ -101,8 +102,12 @@ def grow_command(
     lines = [f"seed {recipe.seed}"]
     for each in grown:
         lines += _lines(map_, each)
+    plainless = find_plainless(model, map_, grown)
+    for without in plainless:
+        click.echo(f"knitground: {without.words}", err=True)
     told = {"seed": recipe.seed, "steps": [_told(map_, each) for each in grown],
-            "skipped": skipped}  # fmt: skip
+            "skipped": skipped,
+            "without_plain_tile": [each.name for each in plainless]}  # fmt: skip
     tell(told, [*lines, *skipped], as_json)
     knit_map(model, map_)
     rewrite_map(model, map_)

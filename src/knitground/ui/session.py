@@ -56,6 +56,7 @@ class Session(QObject):
     sheet_wanted = Signal(object, str)
     """Some part asks for a picture to be a sheet: its pixels (h, w, 4), and a name."""
     missing_wanted = Signal(object, object)
+    marks_wanted = Signal(object, object, int)
     """Some part asks for the missing tiles of a set to be made: its tileset, and the set."""
     guest_changed = Signal()
     """Something else, or nothing, takes clicks on the map now, or marks other cells there."""

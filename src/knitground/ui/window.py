@@ -157,6 +157,7 @@ class Window(QObject):
         self.shell.dropped.connect(self._drop)
         s.stage_wanted.connect(self.show_stage)
         s.missing_wanted.connect(self._make_missing)
+        s.marks_wanted.connect(self._mark)
         s.pointed.connect(self._point)
         s.choice.tileset_changed.connect(lambda: self._point(""))
         s.noticed.connect(lambda text, kind: self.notices.tell(text, kind))
@@ -276,6 +277,12 @@ class Window(QObject):
         """Go to the stage that makes tiles, with a set, and offer to make its missing ones."""
         for key, stage in self.stages.items():
             if stage.make_missing(owner, kit, partial(self.show_stage, key)):
+                return
+
+    def _mark(self, owner: Tileset, kit: TerrainSet, terrain: int) -> None:
+        """Go to the stage that marks tiles, with a terrain of a set to paint."""
+        for key, stage in self.stages.items():
+            if stage.mark_terrain(owner, kit, terrain, partial(self.show_stage, key)):
                 return
 
     def toggle_repeat(self) -> None:

@@ -107,8 +107,14 @@ class Problem:
             found = self._readers[place] = sorted(set(self._by_place[begin:end].tolist()))
         return found
 
-    def search(self, start: NDArray[Any], steps: int) -> NDArray[Any] | None:
+    def search(
+        self, start: NDArray[Any], steps: int, patience: int | None = None
+    ) -> NDArray[Any] | None:
         """Look for values without conflicts near a start; None if none is found in so many steps.
+
+        Parameters
+        ----------
+        patience : give up after so many steps that leave no fewer conflicts than there were before
 
         Returns
         -------
@@ -118,9 +124,14 @@ class Problem:
         values = start.ravel().astype(np.int64).tolist()
         waiting = set(np.flatnonzero(self.conflicts(start.ravel())).tolist())
         held: dict[int, int] = {}
+        fewest, since = len(waiting), 0
         for step in range(steps):
             if not waiting:
                 break
+            if len(waiting) < fewest:
+                fewest, since = len(waiting), step
+            if patience is not None and step - since > patience:
+                return None
             if len(waiting) > _READERS * (steps - step):
                 return None  # a step helps no more cells than read one place
             ordered = sorted(waiting)
@@ -212,6 +223,8 @@ class Problem:
 
 
 _MOST_TRIMMED = 600
+_IN_VAIN_IN_A_ROW, _IN_VAIN = 24, 96
+"""So many searches without success, and no more are made: each costs as much as ten good ones."""
 
 
 def close_gaps(
@@ -237,10 +250,13 @@ def close_gaps(
     height, width = out.shape
     done: set[tuple[int, int]] = set()
     gaps = _gap_cells(table, out, wrap)[:most].tolist()
+    vain = in_all = 0
     for place, (row, col) in enumerate(gaps):
         progress(place / len(gaps))
         if (row // 3, col // 3) in done:
             continue
+        if vain == _IN_VAIN_IN_A_ROW or in_all == _IN_VAIN:
+            break  # the set lacks what this ground asks for
         rows, cols = np.arange(row - 4, row + 6), np.arange(col - 4, col + 6)
         if wrap:
             if min(height, width) < len(rows):
@@ -253,7 +269,8 @@ def close_gaps(
         fixed[1:-1, 1:-1] = False
         cells = corner_cells(*window.shape)
         problem = Problem(table, cells, window, fixed, window, forgive=False)
-        found = problem.search(window, 400)
+        found = problem.search(window, 400, patience=64)
+        vain, in_all = (0, in_all) if found is not None else (vain + 1, in_all + 1)
         if found is not None:
             out[np.ix_(rows, cols)] = found
             done.add((row // 3, col // 3))

@@ -19,6 +19,8 @@ from knitground.core.render.pixels import Pixels, shrunk
 from knitground.core.render.single import GAP_INKS, MISSING_INKS, SinglePictures, hatch
 from knitground.core.render.tiles import overhang, plain_tiles, tile_pixels, tiles_pixels
 
+_LONG_MS = 3_600_000
+
 
 class Atlas:
     """Pictures by place of the legend, at each level.
@@ -37,6 +39,8 @@ class Atlas:
         self._map = map_
         self.single = SinglePictures(project, map_)
         self._size = 0
+        self.turns = 0
+        """How often animations have moved on."""
         self._begun: list[tuple[int, int]] = []
         self._first_of: dict[int, tuple[int, int]] = {}
         self.refresh()
@@ -54,6 +58,19 @@ class Atlas:
         out[list(self._shown)] = True
         return out
 
+    def phase(self, places: Sequence[int]) -> tuple[object, ...]:
+        """Say how animations stand: which frame each of these places shows."""
+        return tuple(self._shown.get(place) for place in places)
+
+    def next_change(self, ms: int) -> int | None:
+        """In how many ms of a time the first animation shows another frame; None if none moves."""
+        left = [
+            self._frame_at(tile, ms + self._later(place))[1]
+            for place in self._shown
+            if (tile := self._tile(place)) is not None
+        ]
+        return min(left, default=None)
+
     def show_time(self, ms: int) -> bool:
         """Show animations as they are at a time; returns whether any picture is another one now."""
         self._now = ms
@@ -65,6 +82,7 @@ class Atlas:
             self._forget([place])
             self._note(place, tile)
             changed = True
+        self.turns += changed
         return changed
 
     def scattered(self, cells: Cells, box: Box) -> Cells:
@@ -102,16 +120,21 @@ class Atlas:
         return self._begun[place - self._size][1] if place >= self._size else 0
 
     def _frame(self, tile: TileRef, later: int = 0) -> TileRef:
+        return self._frame_at(tile, self._now + later)[0]
+
+    def _frame_at(self, tile: TileRef, ms: int) -> tuple[TileRef, int]:
+        """Give the frame that a tile shows at a time, and for how many ms it still does."""
         owner = self._project.tileset_named(tile.tileset)
         frames = owner.fact(tile.row, tile.col).frames if owner else None
         if not frames:
-            return tile
-        left = (self._now + later) % max(1, sum(each.ms for each in frames))
+            return tile, _LONG_MS
+        left = ms % max(1, sum(each.ms for each in frames))
         for each in frames:
             left -= each.ms
             if left < 0:
                 break
-        return tile._replace(tileset=each.tileset or tile.tileset, row=each.row, col=each.col)
+        frame = tile._replace(tileset=each.tileset or tile.tileset, row=each.row, col=each.col)
+        return frame, max(1, -left)
 
     def lattice(self, level: int = 0) -> Lattice:
         """Give the map's lattice in the pixels of a level."""

@@ -74,6 +74,12 @@ class Stage(QWidget):
         """Offer to make the missing tiles of a set, after `show`; False if it is not its work."""
         return False
 
+    def mark_terrain(
+        self, owner: Tileset, kit: TerrainSet, terrain: int, show: Callable[[], object]
+    ) -> bool:
+        """Let a terrain of a set be marked, after `show`; False if it is not its work."""
+        return False
+
     def show_repeat(self, on: bool) -> None:
         """Take note that the map is shown nine times, or once."""
 

@@ -47,11 +47,18 @@ def image_of(pixels: NDArray[np.uint32]) -> QImage:
     )
 
 
+_Frame = tuple[NDArray[np.uint32], QImage, QImage | None]
+_MOST_FRAMES = 8
+"""Phases of a piece that are kept: four are usual, and each takes as much room as the piece."""
+
+
 @dataclass(eq=False)
 class Chunk:
     """One piece: where it lies in the pixels of its level, its own pixels, the image over them.
 
-    `dirty` is what is out of date, `moving` what shows an animation.
+    `dirty` is what is out of date, `moving` what shows an animation: that of `movers`, places of
+    the atlas, which stand at `phase`; None if it was drawn while they moved on. `frames` keeps the
+    piece as it was at other phases: animations come back to them, and then nothing is composed.
     """
 
     rect: Rect
@@ -59,10 +66,36 @@ class Chunk:
     image: QImage = field(init=False)
     dirty: Rect | None = None
     moving: Rect | None = None
+    movers: tuple[int, ...] = ()
+    phase: tuple[object, ...] | None = None
+    begun: int | None = None
+    frames: dict[tuple[object, ...], _Frame] = field(default_factory=dict)
     _smaller: QImage | None = None
 
     def __post_init__(self) -> None:
         self.image = image_of(self.pixels)
+
+    def stand_at(self, phase: tuple[object, ...]) -> None:
+        """Show its animations at another phase: as it was then, or out of date there."""
+        if phase == self.phase or self.moving is None:
+            return
+        found = self.frames.pop(phase, None) if self.dirty is None else None
+        keeps = self.dirty is None and self.phase is not None and len(self.frames) < _MOST_FRAMES
+        if keeps and self.phase is not None:
+            self.frames[self.phase] = (self.pixels, self.image, self._smaller)
+        if found is not None:
+            self.pixels, self.image, self._smaller = found
+            self.phase = phase
+            return
+        if keeps:
+            self.pixels = self.pixels.copy()
+            self.image, self._smaller = image_of(self.pixels), None
+        self.dirty = self.dirty.joined(self.moving) if self.dirty else self.moving
+
+    def touch(self, rect: Rect) -> None:
+        """Note that what it shows in a rectangle is different now, at every phase."""
+        self.dirty = self.dirty.joined(rect) if self.dirty else rect
+        self.frames.clear()
 
     def image_for(self, width: float, height: float) -> QImage:
         """Give the image, shrunk and kept so where it is drawn smaller on whole pixels.
@@ -163,11 +196,26 @@ class ChunkStore:
 
     def ready(self, key: Key) -> Chunk | None:
         """Return a piece if it is there and up to date."""
-        chunk = self._chunks.get(key)
+        chunk = self._in_time(key)
         if chunk is None or chunk.dirty is not None:
             return None
         self._chunks.move_to_end(key)
         return chunk
+
+    def _in_time(self, key: Key) -> Chunk | None:
+        """Give a piece, if it is there, at the phase that animations have now."""
+        chunk = self._chunks.get(key)
+        if chunk is not None and chunk.moving is not None:
+            before = len(chunk.frames)
+            chunk.stand_at(self.atlas.phase(chunk.movers))
+            self._bytes += (len(chunk.frames) - before) * chunk.pixels.nbytes
+            self._make_room()
+        return chunk
+
+    def moving_in(self, level: int, rect: Rect) -> list[Rect]:
+        """List where the pieces that a rectangle in the pixels of a level shows have animations."""
+        found = (self._chunks.get(key) for key in self.keys_in(level, rect))
+        return [each.moving for each in found if each is not None and each.moving is not None]
 
     def stale(self, key: Key) -> Chunk | None:
         """Return a piece as it was last drawn, to show until it is made again."""
@@ -178,8 +226,10 @@ class ChunkStore:
 
         It stays out of date if a time (of `perf_counter`) comes before its pictures are drawn.
         """
-        chunk = self._chunks.get(key) or self._new(key)
+        chunk = self._in_time(key) or self._new(key)
         self._chunks.move_to_end(key)
+        if chunk.begun is None:
+            chunk.begun = self.atlas.turns
         lattice = self.atlas.lattice(key[0])
         while chunk.dirty is not None:
             box = lattice.cells_in(chunk.dirty)
@@ -191,6 +241,10 @@ class ChunkStore:
             chunk.dirty = None if left.is_empty else lattice.area(left)
             if until is not None and perf_counter() > until:
                 break
+        if chunk.dirty is None:
+            whole = chunk.begun == self.atlas.turns
+            chunk.phase = self.atlas.phase(chunk.movers) if whole else None
+            chunk.begun = None
         return chunk
 
     def touch(self, box: Box) -> None:
@@ -201,24 +255,16 @@ class ChunkStore:
                 area = self.atlas.lattice(level).area(piece)
                 for chunk in self._under(level, area):
                     if area.meets(chunk.rect):
-                        hit = area.shared(chunk.rect)
-                        chunk.dirty = chunk.dirty.joined(hit) if chunk.dirty else hit
+                        self._touch(chunk, area.shared(chunk.rect))
 
     def touch_all(self) -> None:
         """Note that every piece is out of date; what was drawn stays until it is made again."""
         for chunk in self._chunks.values():
-            chunk.dirty = chunk.rect
+            self._touch(chunk, chunk.rect)
 
-    def animate(self, ms: int) -> bool:
-        """Show animations as they are at a time; returns whether anything is to be drawn anew."""
-        if not self.atlas.show_time(ms):
-            return False
-        found = False
-        for chunk in self._chunks.values():
-            if chunk.moving is not None:
-                chunk.dirty = chunk.dirty.joined(chunk.moving) if chunk.dirty else chunk.moving
-                found = True
-        return found
+    def _touch(self, chunk: Chunk, rect: Rect) -> None:
+        self._bytes -= len(chunk.frames) * chunk.pixels.nbytes
+        chunk.touch(rect)
 
     def picture(self, box: Box, level: int, laid: Sequence[tuple[Layer, Box, Cells]]) -> Pixels:
         """Compose a box of the map (may wrap) with other cells in some of its layers: a ghost.
@@ -313,10 +359,13 @@ class ChunkStore:
         chunk = Chunk(rect, np.zeros((int(rect.height), int(rect.width)), np.uint32), dirty=rect)
         self._chunks[key] = chunk
         self._bytes += chunk.pixels.nbytes
+        self._make_room()
+        return chunk
+
+    def _make_room(self) -> None:
         while self._bytes > LIMIT_BYTES and len(self._chunks) > 1:
             _, oldest = self._chunks.popitem(last=False)
-            self._bytes -= oldest.pixels.nbytes
-        return chunk
+            self._bytes -= oldest.pixels.nbytes * (1 + len(oldest.frames))
 
     def _patch(self, level: int, chunk: Chunk, box: Box, until: float | None) -> bool:
         """Compose some cells of a piece again; returns whether there was time for all they show."""
@@ -361,3 +410,6 @@ class ChunkStore:
         if hit.meets(chunk.rect):
             hit = hit.shared(chunk.rect)
             chunk.moving = chunk.moving.joined(hit) if chunk.moving else hit
+            seen_places = [np.unique(cells[places[cells]]) for cells in stack]
+            own = {place for each in seen_places for place in each.tolist()}
+            chunk.movers = tuple(sorted({*chunk.movers, *own}))

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import replace
 from time import perf_counter
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, NamedTuple
 
 from PySide6.QtCore import QRect, QRectF
 from PySide6.QtGui import (
@@ -43,6 +43,23 @@ if TYPE_CHECKING:
 _GHOST_SECONDS = 0.006
 
 
+class _Scaled(NamedTuple):
+    """A level of the map on the screen: where it begins, and how large its pixels are."""
+
+    level: int
+    left: float
+    top: float
+    wide: float
+    high: float
+    seen: Rect
+
+    def on_screen(self, rect: Rect) -> QRectF:
+        """Where a rectangle in the pixels of the level lies on the screen."""
+        x, y, w, h = rect
+        return QRectF(self.left + x * self.wide, self.top + y * self.high, w * self.wide,
+                      h * self.high)  # fmt: skip
+
+
 class MapPainter:
     """Paints what a view shows."""
 
@@ -66,13 +83,12 @@ class MapPainter:
             return [(0, 0)]
         return [(down, across) for down in (-1, 0, 1) for across in (-1, 0, 1)]
 
-    def draw_map(
-        self, painter: QPainter, clip: QRect, down: int, across: int, until: float
-    ) -> None:
+    def _scaled(self, clip: QRect, down: int, across: int) -> _Scaled:
+        """Where the pieces of a copy of the map lie on the screen, and what of it a clip shows."""
         assert self.view.shown_map is not None
         assert self.view.store is not None
-        store, zoom, lattice = self.view.store, self.view.camera.zoom, self.view.shown_map.lattice
-        level = store.level_for(zoom)
+        zoom, lattice = self.view.camera.zoom, self.view.shown_map.lattice
+        level = self.view.store.level_for(zoom)
         # How many pixels of the screen a pixel of the level is.
         small, (width, height) = lattice.at_level(level), lattice.extent
         wide, high = zoom * lattice.wide / small.wide, zoom * lattice.high / small.high
@@ -82,8 +98,26 @@ class MapPainter:
             (clip.left() - left) / wide, (clip.top() - top) / high,
             clip.width() / wide, clip.height() / high,
         )  # fmt: skip
+        return _Scaled(level, left, top, wide, high, seen)
+
+    def moving_rects(self) -> list[QRect]:
+        """List where on the screen animations are seen."""
+        assert self.view.store is not None
+        out = []
+        for down, across in self.copies():
+            scaled = self._scaled(self.view.rect(), down, across)
+            for each in self.view.store.moving_in(scaled.level, scaled.seen):
+                out.append(scaled.on_screen(each).toAlignedRect() & self.view.rect())
+        return [each for each in out if not each.isEmpty()]
+
+    def draw_map(
+        self, painter: QPainter, clip: QRect, down: int, across: int, until: float
+    ) -> None:
+        assert self.view.store is not None
+        store, zoom = self.view.store, self.view.camera.zoom
+        scaled = self._scaled(clip, down, across)
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, zoom < 1)
-        for key in store.keys_in(level, seen):
+        for key in store.keys_in(scaled.level, scaled.seen):
             chunk = store.ready(key)
             if chunk is None:
                 if self._went_on and perf_counter() > until:
@@ -94,9 +128,8 @@ class MapPainter:
                     chunk = store.make(key, until)
                     self.view.cold += chunk.dirty is not None
             if chunk is not None:
-                x, y, w, h = chunk.rect
-                target = QRectF(left + x * wide, top + y * high, w * wide, h * high)
-                painter.drawImage(target, chunk.image_for(w * wide, h * high))
+                target = scaled.on_screen(chunk.rect)
+                painter.drawImage(target, chunk.image_for(target.width(), target.height()))
 
     def draw_over(self, painter: QPainter, clip: QRect) -> None:
         assert self.view.shown_map is not None

@@ -45,6 +45,14 @@ _MOVES_FROM_PX = 4.0
 """Pixels of a cell on the screen from which on animations run: below, nobody sees them."""
 
 
+_LEAST_MS = 15
+"""Frames that are shorter are not all seen: the screen itself takes so long."""
+
+
+def _now_ms() -> int:
+    return int(monotonic() * 1000)
+
+
 class MapPicture(QWidget):
     """Shows the session's map and follows it; what the pointer does is up to `MapView`."""
 
@@ -96,7 +104,7 @@ class MapPicture(QWidget):
         self.setAccessibleName("Map")
         self.setMinimumSize(240, 160)
         self.setCursor(Qt.CursorShape.CrossCursor)
-        self._clock = QTimer(self, interval=40)
+        self._clock = QTimer(self, singleShot=True)
         self._clock.timeout.connect(self._animate)
         self.later = QTimer(self, singleShot=True, interval=0)
         self.later.timeout.connect(super().update)
@@ -246,22 +254,38 @@ class MapPicture(QWidget):
     def set_playing(self, on: bool) -> None:
         """Let animations run, or stand at their first frame."""
         self.playing = on
-        if not on and self.store is not None and self.store.animate(0):
+        if not on and self.store is not None and self.store.atlas.show_time(0):
             self.update()
         self._run_clock()
 
     def _run_clock(self) -> None:
-        runs = self.playing and self.store is not None and self.store.atlas.moving
-        if runs != self._clock.isActive():
-            self._clock.start() if runs else self._clock.stop()
+        """Come back when the next frame is due that is seen.
+
+        Asked at each paint: where nothing is painted, minimised or covered, nothing comes back.
+        """
+        if not self._plays():
+            self._clock.stop()
+        elif not self._clock.isActive():
+            assert self.store is not None
+            due = self.store.atlas.next_change(_now_ms())
+            if due is not None and self.map_painter.moving_rects():
+                self._clock.start(max(_LEAST_MS, due))
+
+    def _plays(self) -> bool:
+        if self.shown_map is None or self.store is None or not self.playing:
+            return False
+        large = self.camera.zoom * self.shown_map.lattice.shorter >= _MOVES_FROM_PX
+        seen = self.isVisible() and not self.window().isMinimized()
+        return seen and large and self.store.atlas.moving
 
     def _animate(self) -> None:
-        if self.shown_map is None or self.store is None or not self.isVisible():
+        """Paint what moves as it is now; the paint asks when to come back."""
+        if not self._plays():
             return
-        if self.camera.zoom * self.shown_map.lattice.shorter < _MOVES_FROM_PX:
-            return
-        if self.store.animate(int(monotonic() * 1000)):
-            self.update()
+        assert self.store is not None
+        self.store.atlas.show_time(_now_ms())
+        for rect in self.map_painter.moving_rects():
+            self.update(rect)
 
     def _moved(self) -> None:
         self.overview.update()

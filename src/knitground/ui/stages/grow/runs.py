@@ -21,6 +21,7 @@ from knitground.core.edit.maps import lay_grown
 from knitground.core.edit.recipes import put_steps
 from knitground.core.edit.selecting import Selection
 from knitground.core.grow.looks import Small, step_picture
+from knitground.core.grow.plainless import Plainless, find_plainless, left_out
 from knitground.core.grow.runner import Grown, run_recipe
 from knitground.core.model.layers import GroundLayer, GrownLayer
 from knitground.core.model.map import Map
@@ -47,6 +48,7 @@ class _Ran:
     edit: Edit
     skipped: list[str]
     pictures: list[Small]
+    plainless: list[Plainless]
 
 
 class Runs:
@@ -61,6 +63,7 @@ class Runs:
         self.wished: tuple[Step, ...] | None = None
         """The steps that cards have asked for, until they have been run."""
         self._wished_for: Map | None = None
+        self._plainless: list[tuple[object, ...]] = []
         self.until: int | None = None
         self.anew: int | None = None
 
@@ -118,7 +121,8 @@ class Runs:
                     show=self.bench.running.take, anew=anew,
                 )  # fmt: skip
                 small = [step_picture(doc.project, trial, each, *_PICTURE) for each in grown]
-                return _Ran(grown, lay_grown(map_, grown, recipe), skipped, small)
+                plainless = find_plainless(doc.project, trial, grown)
+                return _Ran(grown, lay_grown(map_, grown, recipe), skipped, small, plainless)
             except Exception:
                 if doc.revision != revision:
                     return None  # the map changed under it: run once more
@@ -193,6 +197,34 @@ class Runs:
             self.bench.session.warn(" · ".join(found.skipped[:3]))
         elif spot:
             self._offer_spot(map_, found, spot)
+        self._tell_plainless(map_, found.plainless)
+
+    def _tell_plainless(self, map_: Map, found: list[Plainless]) -> None:
+        """Say of each terrain once that it has no plain tile, for as long as it has none."""
+        session = self.bench.session
+        keys: list[tuple[object, ...]] = [
+            (session.project, each.owner.name, each.kit.name, each.terrain) for each in found
+        ]
+        new = [each for key, each in zip(keys, found) if key not in self._plainless]
+        self._plainless = keys
+        if not new:
+            return
+        first, layer = new[0], new[0].layer
+        cures: dict[str, Callable[[], object]] = {
+            "Mark one…": lambda: session.marks_wanted.emit(first.owner, first.kit, first.terrain),
+            "Make one…": lambda: session.missing_wanted.emit(first.owner, first.kit),
+        }
+
+        def leave_out() -> None:
+            recipe = left_out(map_.recipe, layer, first.name)
+            if recipe is not None and map_ in session.project.maps:
+                session.apply(put_steps(map_, recipe.steps))
+                self.run_new()
+
+        if left_out(map_.recipe, layer, first.name) is not None:
+            cures[f"Leave “{first.name}” out"] = leave_out
+        more = f" ({len(new) - 1} more such terrains)" if len(new) > 1 else ""
+        session.offer(f"The {first.words}{more}", cures)
 
     def _offer_spot(self, map_: Map, found: _Ran, spot: tuple[tuple[int, int], ...]) -> None:
         """Say where a solve could not go on, and offer what helps."""

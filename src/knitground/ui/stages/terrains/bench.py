@@ -206,6 +206,14 @@ class TerrainsBench(Stage):
         self.mark_acts.ask_make()
         return True
 
+    def mark_terrain(
+        self, owner: Tileset, kit: TerrainSet, terrain: int, show: Callable[[], object]
+    ) -> bool:
+        show()
+        self.choose_set(owner, kit)
+        self.choose(terrain)
+        return True
+
     def refresh(self) -> None:
         owner, kit = self.owner, self.kit
         self._fill(self.sets, [set_title(each, k) for each, k in self._all_sets()],
