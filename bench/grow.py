@@ -22,6 +22,62 @@ from bench.run import Row, ratio, tell_rows, timed
 SIDE = 1024
 
 
+def plainless_rows() -> list[Row]:
+    """Grow 100 × 100 with sets that lack plain tiles: drawn ones, and real ones that are there."""
+    from tests.maps import small_project
+
+    from knitground.core.edit.likelysets import kit_of_guess, sheet_sets
+    from knitground.core.files.images import read_sheet
+    from knitground.core.grow.runner import run_recipe
+    from knitground.core.model.map import Map
+    from knitground.core.model.project import Project
+    from knitground.core.model.recipe import NoiseStep, Recipe
+    from knitground.core.model.terrain import TerrainSet
+    from knitground.core.model.tileset import Tileset
+    from knitground.core.slicing.likely import likely_grids
+
+    def spent(project: Project, owner: Tileset, kit: TerrainSet) -> float:
+        map_ = Map("m", 100, 100, owner.slicing.tile_height, owner.slicing.tile_width)
+        layer = map_.new_ground_layer("g", owner.name, kit.name, kit.kind)
+        map_.layers.append(layer)
+        shares = tuple((each.name, 1.0) for each in kit.terrains)
+        took = []
+        for seed in range(1, 4):
+            map_.recipe = Recipe(seed, (NoiseStep(layer.number, shares=shares),))
+            begun = perf_counter()
+            run_recipe(project, map_)
+            took.append(perf_counter() - begun)
+        return max(took)
+
+    def drawn(*without: int, most: int = 4) -> tuple[Project, Tileset, TerrainSet]:
+        project = small_project()[0].project
+        owner = project.tilesets[0]
+        marks = owner.sets[0].marks.reshape(-1, 9)
+        for number in without:
+            marks[(marks[:, 1:8:2] == number).sum(axis=1) >= most] = 0
+        return project, owner, owner.sets[0]
+
+    whole = spent(*drawn())
+    cases = {"one": drawn(1), "two": drawn(1, 3), "three, and what is near": drawn(1, 2, 3, most=3)}
+    art = Path(__file__).parents[2] / "shared" / "art" / "sheets"
+    for name in ("d_uh_grassbeach", "d_lordsawar_water"):
+        path = art / f"{name}.png"
+        if path.exists():
+            picture, data, _ = read_sheet(path)
+            cut, (high, wide) = likely_grids(picture)[0].slicing, picture.shape[:2]
+            owner = Tileset(name, path.name, wide, high, cut, picture=picture, data=data)
+            guess = sheet_sets(owner)[0]
+            owner.sets = [kit_of_guess(owner, guess)]
+            cases[name] = (Project("x", None, [owner]), owner, owner.sets[0])
+    begun = 1.0  # what the program takes to start and to open a project, in seconds
+    return [
+        Row(f"100² without a plain tile: {name}", "a whole set", took * 1000, whole * 1000,
+            (begun + took) / (begun + whole), 2.0)
+        for name, (project, owner, kit) in cases.items()
+        for took in [spent(project, owner, kit)]
+    ]  # fmt: skip
+
+
 def step_rows() -> list[Row]:
     """Measure steps on 1024 × 1024 cells."""
     import numpy as np
@@ -187,7 +243,7 @@ def rival_rows() -> list[Row]:
 
 def main() -> int:
     """Print the rows; 1 if one is over its limit."""
-    rows = [*step_rows(), *solve_rows(), *rival_rows()]
+    rows = [*plainless_rows(), *step_rows(), *solve_rows(), *rival_rows()]
     if "--json" in sys.argv:
         sys.stdout.write(json.dumps([asdict(each) for each in rows]) + "\n")
     else:
