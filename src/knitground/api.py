@@ -10,14 +10,16 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import replace
+from itertools import pairwise
 from pathlib import Path
-from typing import TypeVar
+from types import NoneType
+from typing import TypeVar, get_args
 
 import numpy as np
 
 from knitground.core.base.errors import EditError, KnitError
 from knitground.core.base.window import Box
-from knitground.core.edit.desk import Desk, Pointer, ToolOptions
+from knitground.core.edit.desk import FILL_BY, MAX_BRUSH, Desk, Pointer, ToolOptions
 from knitground.core.edit.document import Document, Edit
 from knitground.core.edit.flood import Region
 from knitground.core.edit.hand import Hand, MixInHand, TerrainInHand, TileInHand
@@ -41,7 +43,8 @@ from knitground.core.knit.explain import Why
 from knitground.core.knit.guessing import guess_sheet
 from knitground.core.knit.sides import sides_along
 from knitground.core.model.layers import GroundLayer, Layer
-from knitground.core.model.map import Map, gaps_of
+from knitground.core.model.limits import MAX_CELLS, MAX_SIDE, MAX_SIDE_PX
+from knitground.core.model.map import Map, gaps_of, grid_of
 from knitground.core.model.project import Project
 from knitground.core.model.recipe import Recipe
 from knitground.core.model.slicing import Slicing
@@ -64,7 +67,7 @@ def new() -> ProjectDoor:
 
 def open(folder: str | Path) -> ProjectDoor:
     """Open a project's folder, or its project.knit.json."""
-    return ProjectDoor(open_project(Path(folder)).project)
+    return ProjectDoor(open_project(_path(folder)).project)
 
 
 class ProjectDoor:
@@ -100,7 +103,9 @@ class ProjectDoor:
         self, path: str | Path, name: str | None = None, slicing: Slicing | None = None
     ) -> SheetDoor:
         """Add a sheet; without a slicing the likeliest grid of its art is taken."""
-        tileset = new_tileset(Path(path), name or Path(path).stem)
+        where = _path(path)
+        _kind(slicing, (Slicing, NoneType), "a slicing", "Slicing(16, 16)")
+        tileset = new_tileset(where, _name(name or where.stem, "sheet"))
         assert tileset.picture is not None
         if slicing is None:
             likely = likely_grids(tileset.picture, 1)
@@ -113,14 +118,18 @@ class ProjectDoor:
         self, name: str, size: tuple[int, int], tile: tuple[int, int], *, wrap: bool = False
     ) -> MapDoor:
         """Add a map of (height, width) cells, of (height, width) pixels each."""
-        map_ = Map(name, *size, *tile, wrap=wrap)
+        high, wide = _pair(size, "the size of a map", least=1, most=MAX_SIDE)
+        tile_high, tile_wide = _pair(tile, "the size of a tile", least=1, most=MAX_SIDE_PX)
+        if high * wide > MAX_CELLS:
+            raise EditError(f"a map of {high} × {wide} cells has more than {MAX_CELLS}: give less")
+        map_ = Map(_name(name, "map"), high, wide, tile_high, tile_wide, wrap=bool(wrap))
         self.doc.apply(add_map(self.project, map_))
         return MapDoor(self, map_)
 
     @contextmanager
     def step(self, name: str) -> Iterator[None]:
         """Take all that is done inside as one step; if it fails, none of it was done."""
-        with self.doc.stroke(name):
+        with self.doc.stroke(_name(name, "step")):
             yield
 
     def undo(self) -> str | None:
@@ -133,7 +142,7 @@ class ProjectDoor:
 
     def save(self, folder: str | Path | None = None, *, overwrite: bool = False) -> list[Path]:
         """Write the project into a folder, by default its own; returns the files written."""
-        home = Path(folder) if folder is not None else self.project.folder
+        home = _path(folder) if folder is not None else self.project.folder
         if home is None:
             raise EditError("the project has no folder yet: name one to save it in")
         saved = save_project(self.project, home, overwrite=overwrite)
@@ -153,9 +162,12 @@ class ProjectDoor:
         Cells without a tile are shipped as gaps: ask `MapDoor.gaps` first. Files that were not
         shipped from here are replaced only with `overwrite`.
         """
+        if not isinstance(formats, str):
+            _kind(formats, (list, tuple), "a list of formats", "['png', 'json']")
+            formats = [_name(each, "format") for each in formats]
         knit = self.doc.ensure_all
         shipped = ship(
-            self.project, self.project.maps, Path(folder), formats, knit=knit, overwrite=overwrite
+            self.project, self.project.maps, _path(folder), formats, knit=knit, overwrite=overwrite
         )
         return shipped.files
 
@@ -179,22 +191,42 @@ class SheetDoor:
 
     def slice(self, slicing: Slicing) -> None:
         """Cut it anew; marks, facts and cells follow the same pixels where they can."""
+        _kind(slicing, (Slicing,), "a slicing", "Slicing(16, 16)")
         edit, _ = use_slicing(self.owner.project, self.tileset, slicing)
         self.owner.doc.apply(edit)
 
     def add_set(self, kind: str, terrains: Sequence[str], name: str | None = None) -> SetDoor:
         """Add a terrain set of kind corner, edge or ring."""
-        kit = TerrainSet(name or ", ".join(terrains), SetKind(kind))
+        known = [each.value for each in SetKind]
+        if kind not in known:
+            raise EditError(f"“{kind}” is no kind of set: give one of {', '.join(known)}")
+        if isinstance(terrains, str) or not isinstance(terrains, Sequence) or not terrains:
+            raise EditError(f"{terrains!r} is no list of terrains: give one like ['grass', 'sand']")
+        terrains = [_name(each, "terrain") for each in terrains]
+        kit = TerrainSet(_name(name or ", ".join(terrains), "set"), SetKind(kind))
         with self.owner.doc.stroke(f"Add {kind} set “{kit.name}”"):
             self.owner.doc.apply(add_set(self.tileset, kit))
             for each in terrains:
                 self.owner.doc.apply(add_terrain(self.tileset, kit, each))
         return SetDoor(self, kit)
 
+    def has(self, row: int, col: int) -> None:
+        """See to it that there is a tile.
+
+        Raises
+        ------
+        EditError
+            There is none.
+        """
+        at = _pair((row, col), "the place of a tile", least=-MAX_SIDE_PX, most=MAX_SIDE_PX)
+        if not self.tileset.has(*at):
+            raise EditError(f"“{self.name}” has no tile in row {row}, column {col}")
+
     def tile(self, row: int, col: int, turn: int = 0) -> TileInHand:
         """Take a tile in hand, to paint with it."""
-        if not self.tileset.has(row, col):
-            raise EditError(f"“{self.name}” has no tile in row {row}, column {col}")
+        self.has(row, col)
+        if type(turn) is not int or not 0 <= turn <= 7:
+            raise EditError(f"turn {str(turn)[:80]!r} is not known: give 0 to 7")
         return TileInHand(TileRef(self.name, row, col, turn), self.tileset.number(row, col))
 
 
@@ -226,12 +258,15 @@ class SetDoor:
     def mark(self, row: int, col: int, shows: str | Mapping[str, str]) -> None:
         """Say what a tile shows: one terrain everywhere, or a terrain by slot (“NW”, “E”, …)."""
         kind = self.kit.kind
+        self.sheet.has(row, col)
         slots = {each.name: shows for each in kind.slots} if isinstance(shows, str) else shows
+        if not isinstance(slots, Mapping):
+            raise EditError(f"{shows!r} is no terrain: give a name, or names by slot")
         strange = set(slots) - {each.name for each in kind.slots}
         if strange:
             usual = ", ".join(each.name for each in kind.slots)
             raise EditError(
-                f"a set of kind {kind.value} has no slot {min(strange)}: it has {usual}"
+                f"a set of kind {kind.value} has no slot {min(map(str, strange))}: it has {usual}"
             )
         doc, tileset = self.sheet.owner.doc, self.sheet.tileset
         with doc.stroke(f"Mark tile {tileset.number(row, col)}"):
@@ -274,17 +309,19 @@ class MapDoor:
 
     def add_ground(self, name: str, kit: SetDoor, fill: str | None = None) -> LayerDoor:
         """Add a ground layer that knits tiles of a set; `fill` is a terrain to lay everywhere."""
+        _kind(kit, (SetDoor,), "a terrain set", "sheet.sets[0]")
         layer = self.map.new_ground_layer(name, kit.sheet.name, kit.name, kit.kit.kind)
-        made = self._add(layer)
+        made = self._add(layer, name)
         if fill is not None:
             made.lay_box(kit.terrain(fill), (0, 0), (self.map.height, self.map.width))
         return made
 
     def add_tiles(self, name: str) -> LayerDoor:
         """Add a layer of tiles."""
-        return self._add(self.map.new_tile_layer(name))
+        return self._add(self.map.new_tile_layer(name), name)
 
-    def _add(self, layer: Layer) -> LayerDoor:
+    def _add(self, layer: Layer, name: str) -> LayerDoor:
+        _name(name, "layer")
         self.owner.doc.apply(add_layer(self.map, layer))
         return LayerDoor(self, layer)
 
@@ -296,9 +333,10 @@ class MapDoor:
         in words, what somebody should know: terrains that have no plain tile, so that their inside
         is gaps
         """
+        _kind(recipe, (Recipe, NoneType), "a recipe", "Recipe(seed, steps)")
         chosen = recipe or self.map.recipe
         if seed is not None:
-            chosen = replace(chosen, seed=seed)
+            chosen = replace(chosen, seed=_whole(seed, "the seed", -(2**63), 2**63 - 1))
         grown = run_recipe(self.owner.project, replace(self.map, recipe=chosen))
         self.owner.doc.apply(lay_grown(self.map, grown, chosen))
         return [each.words for each in find_plainless(self.owner.project, self.map, grown)]
@@ -311,6 +349,7 @@ class MapDoor:
 
     def picture(self, level: int = 0) -> MapPicture:
         """Draw the map; what is not knitted yet is knitted first. Level n is 1 / 2ⁿ the size."""
+        level = _whole(level, "the level", 0, 64)
         self.owner.doc.ensure_all(self.map)
         return MapPicture(map_picture(self.owner.project, self.map, level))
 
@@ -336,29 +375,43 @@ class LayerDoor:
         The place is a vertex for terrain of a corner set (0, 0 is the map's upper left corner), and
         a cell for all else.
         """
-        options = ToolOptions(terrain_size=size, tile_size=size, round_brush=round_)
-        desk = self._desk("paint", hand, options)
+        size = _whole(size, "the size of the brush", 1, MAX_BRUSH)
+        options = ToolOptions(terrain_size=size, tile_size=size, round_brush=bool(round_))
+        desk = self._desk("paint", _hand(hand), options)
         self._do(desk, at, plan_dab(desk, self._pointer(desk, at)))
 
     def erase(self, at: Place, size: int = 1) -> None:
         """Empty what lies under one dab of the brush."""
+        size = _whole(size, "the size of the brush", 1, MAX_BRUSH)
         desk = self._desk("erase", None, ToolOptions(terrain_size=size, tile_size=size))
         self._do(desk, at, plan_dab(desk, self._pointer(desk, at)))
 
     def path(self, hand: TerrainInHand, cells: Sequence[Place]) -> None:
         """Lay a path of an edge set from cell to cell, each a neighbour of the one before."""
-        desk = self._desk("paint", hand, ToolOptions())
-        self._do(desk, cells[0], plan_path(desk, sides_along(list(cells))))
+        desk = self._desk("paint", _hand(hand), ToolOptions())
+        if isinstance(cells, str) or not isinstance(cells, Sequence) or not cells:
+            raise EditError(f"{cells!r} is no way: give a list of (row, column)")
+        way = [self._cell(each) for each in cells]
+        for (row, col), (next_row, next_col) in pairwise(way):
+            if abs(row - next_row) + abs(col - next_col) != 1:
+                raise EditError(
+                    f"row {next_row}, column {next_col} is no neighbour of row {row}, column "
+                    f"{col}: give each cell of the way"
+                )
+        self._do(desk, way[0], plan_path(desk, sides_along(way)))
 
     def fill(self, hand: Hand, at: Place, *, by: str = "same terrain") -> None:
         """Fill what is connected with a place, by “same terrain” or “same tile”."""
-        desk = self._desk("fill", hand, ToolOptions(fill_by=by))
+        if by not in FILL_BY[:2]:
+            raise EditError(f"“{by}” is nothing to fill by: give {' or '.join(FILL_BY[:2])}")
+        desk = self._desk("fill", _hand(hand), ToolOptions(fill_by=by))
         found = plan_fill(desk, self._pointer(desk, at))
         self._do(desk, at, found[0] if found else None)
 
     def lay_box(self, hand: Hand, at: Place, size: tuple[int, int]) -> None:
         """Lay what is in hand on a box of (height, width) cells; terrain on all their vertices."""
-        desk = self._desk("box", hand, ToolOptions())
+        desk = self._desk("box", _hand(hand), ToolOptions())
+        self._whole_box(at, size)
         more = int(desk.lays_terrain)
         box = Box(at[0], at[1], at[0] + size[0] + more, at[1] + size[1] + more)
         every = np.ones((box.height, box.width), np.bool_)
@@ -366,14 +419,16 @@ class LayerDoor:
 
     def tile_at(self, row: int, col: int) -> TileRef | None:
         """Give the tile in a cell; None if it is empty or a gap."""
+        row, col = self._cell((row, col))
         cell = Box(row, col, row + 1, col + 1)
         cells = self.owner.owner.doc.cells(self.owner.map, self.layer, cell)
         return self.owner.map.legend.tile(int(cells[0, 0]))
 
     def find(self, tile: TileRef) -> list[Place]:
         """List the cells that hold a tile, row by row."""
+        _kind(tile, (TileRef,), "a tile", "what tile_at gives")
         map_ = self.owner.map
-        box = Box(0, 0, map_.height, map_.width)
+        box = self._every_cell()
         place = map_.legend.place_of(tile)
         cells = self.owner.owner.doc.cells(map_, self.layer, box)
         return [(row, col) for row, col in np.argwhere(cells == (place or -9)).tolist()]
@@ -381,6 +436,7 @@ class LayerDoor:
     def explain(self, row: int, col: int) -> Why:
         """Tell what chose the tile of a cell: what it asks for, candidates and the number drawn."""
         doc, map_, layer = self.owner.owner.doc, self.owner.map, self.layer
+        row, col = self._cell((row, col))
         if not isinstance(layer, GroundLayer):
             raise EditError(f"“{layer.name}” is not knitted: only ground layers have a reason")
         why = why_cell(doc, map_, layer, row, col)
@@ -396,8 +452,48 @@ class LayerDoor:
             raise EditError(f"the project has no mix “{hand.name}”")
         return Desk(owner.owner.doc, owner.map, self.layer, tool, hand, options)
 
+    def _every_cell(self) -> Box:
+        grid = grid_of(self.owner.map, self.layer)
+        return Box(0, 0, grid.height, grid.width)
+
+    def _cell(self, at: Place, more: int = 0) -> Place:
+        """See to it that a place is a cell of the layer, or with 1 more a vertex; wraps if it does.
+
+        Raises
+        ------
+        EditError
+            It is none.
+        """
+        grid = grid_of(self.owner.map, self.layer)
+        most = MAX_SIDE if grid.wrap else 0
+        row, col = _pair(at, "a place", least=-MAX_SIDE, most=MAX_SIDE)
+        high, wide = grid.height + more, grid.width + more
+        if not most and not (0 <= row < high and 0 <= col < wide):
+            raise EditError(
+                f"row {row}, column {col} is off “{self.owner.name}”: give rows 0 to {high - 1} "
+                f"and columns 0 to {wide - 1}"
+            )
+        return (row % grid.height, col % grid.width) if most and not more else (row, col)
+
+    def _whole_box(self, at: Place, size: tuple[int, int]) -> None:
+        """See to it that a box lies on the map."""
+        row, col = self._cell(at)
+        high, wide = _pair(size, "the size of a box", least=1, most=MAX_SIDE)
+        every = self._every_cell()
+        wraps = self.owner.map.wrap
+        if (
+            high > every.height
+            or wide > every.width
+            or (not wraps and (row + high > every.height or col + wide > every.width))
+        ):
+            raise EditError(
+                f"a box of {high} × {wide} cells at row {row}, column {col} reaches beyond the "
+                f"{every.height} × {every.width} of “{self.owner.name}”: give a smaller one"
+            )
+
     def _pointer(self, desk: Desk, at: Place) -> Pointer:
         """Where the pointer would be: on a vertex, or in the middle of a cell."""
+        at = self._cell(at, more=int(desk.lays_terrain))
         grid = desk.grid or self.owner.map
         half = 0.0 if desk.lays_terrain else 0.5
         return Pointer(*grid.lattice.place(at[0] + half, at[1] + half))
@@ -408,6 +504,42 @@ class LayerDoor:
             raise EditError(f"“{self.name}”, row {at[0]}, column {at[1]}: {why}")
         edit: Edit = plan.edit
         self.owner.owner.doc.apply(edit)
+
+
+def _kind(value: object, kinds: tuple[type, ...], what: str, example: str) -> None:
+    if not isinstance(value, kinds):
+        raise EditError(f"{str(value)[:80]!r} is not {what}: give one like {example}")
+
+
+def _hand(hand: Hand) -> Hand:
+    _kind(hand, get_args(Hand), "anything to lay", "sheet.tile(0, 0) or set.terrain('grass')")
+    return hand
+
+
+def _name(name: str, what: str) -> str:
+    if not isinstance(name, str) or not name.strip():
+        raise EditError(f"{str(name)[:80]!r} is no name of a {what}: give a text")
+    return name
+
+
+def _path(path: str | Path) -> Path:
+    if not isinstance(path, str | Path) or not str(path) or "\0" in str(path):
+        raise EditError(f"{str(path)[:80]!r} is no path of a file or folder: give one")
+    return Path(path)
+
+
+def _whole(value: int, what: str, least: int, most: int) -> int:
+    if isinstance(value, bool) or not isinstance(value, int | np.integer):
+        raise EditError(f"{what} is {str(value)[:80]!r}: give a whole number")
+    if not least <= value <= most:
+        raise EditError(f"{what} is {value}: give {least} to {most}")
+    return int(value)
+
+
+def _pair(value: Place, what: str, *, least: int, most: int) -> Place:
+    if not isinstance(value, Sequence) or isinstance(value, str) or len(value) != 2:
+        raise EditError(f"{what} is {str(value)[:80]!r}: give (row, column) or (height, width)")
+    return _whole(value[0], what, least, most), _whole(value[1], what, least, most)
 
 
 def _named(doors: list[Door], name: str, what: str) -> Door:
