@@ -70,6 +70,7 @@ from tests.maps import snapshot
 from knitground.core.files.opening import open_project
 from knitground.ui.common.holding import hold
 from knitground.ui.common.tasks import call_off_jobs, wait_for_jobs
+from knitground.ui.project.savedialog import SaveDialog
 from knitground.ui.touracts import settle
 from knitground.ui.window import Window
 
@@ -512,6 +513,7 @@ class Wanderer:
             (QFileDialog, "getOpenFileName", lambda *_, **__: ("", "")),
             (QFileDialog, "getOpenFileNames", lambda *_, **__: ([], "")),
             (QFileDialog, "getExistingDirectory", lambda *_, **__: ""),
+            (SaveDialog, "exec", lambda _: 0),
             (QColorDialog, "getColor", lambda *_, **__: QColor("#336699")),
         ]  # fmt: skip
         for kind, name, instead in pretend:

@@ -1,6 +1,8 @@
 """`python -m knitground …` and the `knitground` command."""
 
+import ctypes
 import os
+import socket
 import sys
 
 # Products of matrices are small here: shared among threads they take several times as long. It has
@@ -25,9 +27,14 @@ def main() -> None:
     """
     words = sys.argv[1:]
     verb = words[0] if words else "open"
+    if os.environ.get("_KNITGROUND_COMPLETE"):  # a shell asks for what may be typed
+        verb = ""
     if verb in _WINDOW_HELP and "--help" in words:
         sys.stdout.write(_WINDOW_HELP[verb])
         sys.exit(0)
+    if verb in _WINDOW_HELP and "--headless" not in words and (why := _no_display()):
+        sys.stderr.write(f"knitground: {why}\n")
+        sys.exit(2)
     if verb == "open":
         from knitground.ui.start import open_window
 
@@ -43,6 +50,42 @@ def main() -> None:
     from knitground.cli.main import run
 
     sys.exit(run())
+
+
+def _no_display() -> str:
+    """Say why no window can be opened; empty if nothing speaks against it.
+
+    Qt itself says it in ten lines and ends the process.
+    """
+    if sys.platform != "linux" or os.environ.get("QT_QPA_PLATFORM"):
+        return ""
+    if os.environ.get("WAYLAND_DISPLAY"):
+        return ""
+    display = os.environ.get("DISPLAY", "")
+    cure = "set DISPLAY, or run “knitground demo DIR --headless”, which needs none"
+    if not display:
+        return f"there is no display to open a window on: {cure}"
+    number = display.removeprefix("unix").removeprefix(":").partition(".")[0]
+    if display.startswith((":", "unix:")) and number.isdecimal() and not _answers(number):
+        return f"nothing answers at the display {display}: {cure}"
+    try:
+        ctypes.CDLL("libxcb-cursor.so.0")
+    except OSError:
+        return "the library libxcb-cursor is missing: type “apt-get install libxcb-cursor0”"
+    return ""
+
+
+def _answers(number: str) -> bool:
+    """Whether an X server of this machine takes connections."""
+    path = f"/tmp/.X11-unix/X{number}"
+    for address in (path, "\0" + path):
+        with socket.socket(socket.AF_UNIX) as line:
+            try:
+                line.connect(address)
+            except OSError:
+                continue
+            return True
+    return False
 
 
 if __name__ == "__main__":

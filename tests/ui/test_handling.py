@@ -4,7 +4,7 @@ from pathlib import Path
 import pytest
 from PySide6.QtCore import QEvent, QPoint, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QFileDialog, QInputDialog, QLabel
+from PySide6.QtWidgets import QDialogButtonBox, QFileDialog, QInputDialog, QLabel, QPushButton
 from tests.maps import snapshot
 from tests.ui.conftest import click, drag, move, settle
 
@@ -14,6 +14,7 @@ from knitground.core.edit.hand import TerrainInHand, TileInHand
 from knitground.core.edit.layers import use_set
 from knitground.core.edit.maps import delete_map
 from knitground.core.edit.planning import brush
+from knitground.core.files.opening import open_project
 from knitground.core.model.layers import GAP
 from knitground.core.model.project import Project
 from knitground.core.model.tile import TileRef
@@ -22,6 +23,7 @@ from knitground.ui.common.turn import begin_turn
 from knitground.ui.common.widgets import column
 from knitground.ui.mapside.dialogs import NewMapDialog
 from knitground.ui.project.memory import Memory
+from knitground.ui.project.savedialog import SaveDialog
 
 CTRL = Qt.KeyboardModifier.ControlModifier
 
@@ -182,13 +184,48 @@ def test_names_are_asked_for_and_empty_ones_refused(window, monkeypatch):
 
 
 def test_save_as_copies_the_project_and_names_it(window, monkeypatch, tmp_path):
-    target = tmp_path / "Copy of pans"
-    monkeypatch.setattr(QFileDialog, "getExistingDirectory", lambda *_, **__: str(target))
+    target = tmp_path / "new" / "Copy of pans"
+    seen = []
+
+    def answer(dialog):
+        seen.append(dialog)
+        dialog.name.setText("Copy of pans")
+        monkeypatch.setattr(QFileDialog, "getExistingDirectory", lambda *_: str(target.parent))
+        next(each for each in dialog.findChildren(QPushButton) if "Choose" in each.text()).click()
+        assert dialog.words.text() == (
+            f"{target}, which is made: project.knit.json, 4 sheets, 4 tilesets, 3 maps."
+        )
+        return 1
+
+    monkeypatch.setattr(SaveDialog, "exec", answer)
     assert window.files.save_as()
     assert (target / "pans.png").exists()
     assert window.session.project.folder == target
-    monkeypatch.setattr(QFileDialog, "getExistingDirectory", lambda *_, **__: "")
+    assert window.session.project.name == "Copy of pans"
+    assert seen[0].folder == target
+    monkeypatch.setattr(SaveDialog, "exec", lambda _: 0)
     assert not window.files.save_as()
+
+
+def test_the_folder_of_a_new_project_is_made_and_called_as_it(empty_window, monkeypatch, tmp_path):
+    window, names = empty_window, []
+    window.session.project.tilesets = []
+    for name, folder in (("Salt works", "Salt works"), ("a/b: c", "a-b-c"), ("東京", "東京")):
+
+        def answer(dialog, name=name):
+            save = dialog.buttons.button(QDialogButtonBox.StandardButton.Save)
+            dialog.name.clear()
+            assert not save.isEnabled()
+            dialog.name.setText(name)
+            dialog.place.setText(str(tmp_path))
+            assert save.isEnabled()
+            names.append(dialog.folder.name)
+            return 1
+
+        monkeypatch.setattr(SaveDialog, "exec", answer)
+        assert window.files.save_as()
+        assert names[-1] == folder
+        assert open_project(tmp_path / folder).project.name == name
 
 
 def test_a_project_that_can_not_be_opened_leaves_the_one_that_is(window, tmp_path):

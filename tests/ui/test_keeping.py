@@ -7,7 +7,7 @@ import numpy as np
 import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QDialog, QFileDialog, QInputDialog, QMenu, QMessageBox
+from PySide6.QtWidgets import QDialog, QInputDialog, QMenu, QMessageBox
 from tests.maps import snapshot
 from tests.strangers import Stranger, times
 from tests.ui.conftest import drag, props_view, settle
@@ -26,6 +26,7 @@ from knitground.core.model.tile import TileRef
 from knitground.ui.common.holding import hold
 from knitground.ui.common.tasks import run_with_progress
 from knitground.ui.project.memory import Memory
+from knitground.ui.project.savedialog import SaveDialog
 from knitground.ui.shell import Shell
 from knitground.ui.window import Window
 
@@ -187,7 +188,12 @@ def test_save_as_over_another_project_asks(window, tmp_path, monkeypatch, demo_f
     target = tmp_path / "taken"
     save_project(open_project(demo_folder).project, target)
     change(window)
-    monkeypatch.setattr(QFileDialog, "getExistingDirectory", lambda *_: str(target))
+
+    def answer(dialog):
+        dialog.place.setText(str(target))  # a project's folder is itself meant
+        return 1
+
+    monkeypatch.setattr(SaveDialog, "exec", answer)
     asked = answers(monkeypatch, "Cancel")
     assert not window.files.save_as()
     assert "holds another project" in asked[0]
@@ -436,7 +442,7 @@ def test_strangers_projects_in_the_window_touch_nothing_outside_their_folder(
         stranger.rng.choice(box.buttons()).click()
 
     monkeypatch.setattr(QMessageBox, "exec", answer)
-    monkeypatch.setattr(QFileDialog, "getExistingDirectory", lambda *_: "")
+    monkeypatch.setattr(SaveDialog, "exec", lambda _: 0)
     for _ in range(times(25, 400)):
         folder = stranger.next()
         with stranger.eye() as found:

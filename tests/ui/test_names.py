@@ -1,16 +1,22 @@
 """Names that people give are shown as they are, whatever is in them and however long they are."""
 
+import re
+from pathlib import Path
+
 import pytest
 from PySide6.QtCore import QRect, Qt
+from PySide6.QtGui import QKeySequence
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QPushButton
+from PySide6.QtWidgets import QApplication, QPushButton
 from tests.ui.conftest import LEFT, click, settle
 
+import knitground.ui
 from knitground.core.edit.layers import lock_layer, rename_layer
 from knitground.core.edit.maps import rename_map
 from knitground.core.edit.terrainlist import add_terrain, change_terrain
 from knitground.core.edit.tiles import add_tag
 from knitground.core.edit.tray import rename_patch
+from knitground.ui.common.commands import with_key
 from knitground.ui.common.flow import Flow
 from knitground.ui.stages.draw.bench import TABS
 
@@ -108,3 +114,25 @@ def test_many_tags_stand_in_as_many_rows_as_they_need(window):
     settle()
     assert "blocks & hides 3" not in tileset.fact(0, 1).tags
     assert len(bench.tags.parts) == 7
+
+
+def test_texts_that_name_a_key_name_the_one_that_the_command_has(window):
+    """Nowhere in the program stands a command with a key that is not its own."""
+    keys = {each.text: each.keys for each in window.commands.all if each.keys}
+    tools = {tool.name: tool.shortcut for tool in window.mapside.view._tools.values()}
+    assert with_key("Select") == f"Select ({tools['Select']})"
+    assert with_key("Pick") == f"Pick ({tools['Pick']})"
+    assert with_key("No such command") == "No such command"
+    every = keys | tools
+    source = Path(knitground.ui.__file__).parent
+    named = re.compile(r"(\w[\w ×…-]*?) \(((?:Ctrl\+|Shift\+|Alt\+)*(?:[A-Z]|F\d+|Del))\)")
+    for path in source.rglob("*.py"):
+        for text in re.findall(r'"([^"\n]*)"', path.read_text(encoding="utf-8")):
+            for name, key in named.findall(text):
+                called = [each for each in every if name.endswith(each)]
+                assert all(every[each] == key for each in called), (path.name, text)
+    shown = {w.toolTip() for w in QApplication.allWidgets() if w.toolTip()}
+    known = {*every.values(), *(QKeySequence(k).toString() for k in every.values())}
+    for text in shown:
+        found = re.search(r" \(((?:Ctrl\+|Shift\+|Alt\+)+[A-Z])\)$", text)
+        assert found is None or found[1] in known, text

@@ -1,43 +1,81 @@
-"""The command line: verbs, one way of printing, one way of failing."""
+"""The command line: one verb each, one line on stderr where anything is wrong.
+
+Verbs are imported when they are called: a list of them is to be there at once.
+"""
 
 from __future__ import annotations
 
 import sys
+from importlib import import_module
 
 import click
 
 from knitground import __version__
-from knitground.cli.cut import cut_command
-from knitground.cli.grids import grids_command
-from knitground.cli.grow import grow_command
-from knitground.cli.knit import knit_command
-from knitground.cli.rules import rules_command
-from knitground.cli.ship import ship_command
-from knitground.cli.terrains import coverage_command, marks_command, sets_command
 from knitground.core.base.errors import KnitError
 
-_WINDOW = """Opens the window when called without a verb, or as `knitground open [PROJECT]`.
-`knitground demo [DIR]` writes the demo project and opens it; with --headless it runs the full
-example, writes pictures and shipped files, and with --json lists them."""
+_VERBS = {
+    "open": ("", "Open the window: knitground open [PROJECT]."),
+    "demo": (
+        "",
+        "Write the demo project and open it: demo [DIR] [--headless] [--json].",
+    ),
+    "grids": ("grids", "Guess how SHEET is cut, best guess first."),
+    "cut": ("cut", "Cut SHEET into tiles, or lay it out anew."),
+    "marks": ("terrains", "Guess the marks of tiles of TILESET that have none."),
+    "sets": ("terrains", "Find likely terrain sets among the tiles of SHEET."),
+    "coverage": ("terrains", "Tell which combinations of marks TILESET has, and lacks."),
+    "rules": ("rules", "Analyse the rules of a terrain set of TILESET."),
+    "knit": ("knit", "Knit a map of PROJECT and report gaps."),
+    "grow": ("grow", "Run the recipe of a map of PROJECT and save it."),
+    "ship": ("ship", "Ship maps of PROJECT: PNG, JSON, SVG of shapes."),
+}
+"""Each verb: its module, and what it does. Those without one open the window (`__main__`)."""
+
+_WINDOW = """Opens the window when called without a verb. `demo DIR --headless` runs the full
+example without a display, writes pictures and shipped files, and with --json lists them.
+VERB --help says all of a verb. Exit codes: 0 done, 1 problems were found, 2 refused."""
 
 
-@click.group(epilog=_WINDOW)
+class _Verbs(click.Group):
+    """Knows its verbs by name, and imports one when it is called."""
+
+    def list_commands(self, ctx: click.Context) -> list[str]:
+        return list(_VERBS)
+
+    def get_command(self, ctx: click.Context, name: str) -> click.Command | None:
+        if name not in _VERBS:
+            return None
+        module, words = _VERBS[name]
+        if not module:
+            return click.Command(name, help=words)
+        found: click.Command = getattr(import_module(f"knitground.cli.{module}"), f"{name}_command")
+        return found
+
+    def format_commands(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
+        with formatter.section("Verbs"):
+            formatter.write_dl([(name, words) for name, (_, words) in _VERBS.items()])
+
+    def shell_complete(
+        self, ctx: click.Context, incomplete: str
+    ) -> list[click.shell_completion.CompletionItem]:
+        found = [
+            click.shell_completion.CompletionItem(name, help=words)
+            for name, (_, words) in _VERBS.items()
+            if name.startswith(incomplete)
+        ]
+        return found or super().shell_complete(ctx, incomplete)
+
+
+@click.group(cls=_Verbs, epilog=_WINDOW)
 @click.version_option(__version__, prog_name="knitground")
 def commands() -> None:
     """Knit Ground: from a sprite sheet to seamless maps that a game can load."""
 
 
-for command in (
-    grids_command, cut_command, marks_command, sets_command, coverage_command, knit_command,
-    grow_command, ship_command, rules_command,
-):  # fmt: skip
-    commands.add_command(command)
-
-
 def run() -> int:
     """Run the verb that was asked for; returns the exit code."""
     try:
-        result = commands.main(standalone_mode=False)
+        result = commands.main(prog_name="knitground", standalone_mode=False)
     except click.exceptions.Abort:
         return 130
     except click.ClickException as error:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import logging
 import os
 import sys
 from pathlib import Path
@@ -25,8 +26,12 @@ def run_headless(words: list[str]) -> int:
     folder = Path(folders[0] if folders else "demo-out").absolute()
     folder.mkdir(parents=True, exist_ok=True)
     use_offscreen(folder)
+    from PySide6.QtCore import qInstallMessageHandler
+
     from knitground.core.base.errors import KnitError
     from knitground.ui.tour import run_tour
+
+    qInstallMessageHandler(_log)  # what Qt can not do without a screen is nobody's concern here
 
     try:
         files, lines = run_tour(folder)
@@ -38,6 +43,10 @@ def run_headless(words: list[str]) -> int:
     else:
         sys.stdout.write("\n".join([*lines, *(f"  {path}" for path in files)]) + "\n")
     return 0
+
+
+def _log(_kind: object, _context: object, message: str) -> None:
+    logging.getLogger("knitground").info("Qt: %s", message)
 
 
 def use_offscreen(folder: Path) -> None:

@@ -16,6 +16,16 @@ def keys_of(*words: str) -> list[QKeySequence]:
     return [QKeySequence(each) for each in words]
 
 
+_SHORTCUTS: dict[str, str] = {}
+"""Keys of commands by their names, as they were added last."""
+
+
+def with_key(name: str) -> str:
+    """Name a command with its key, for texts: Undo (Ctrl+Z); the name alone if it has none."""
+    keys = _SHORTCUTS.get(name, "")
+    return f"{name} ({keys})" if keys else name
+
+
 @dataclass(eq=False)
 class Command:
     """A command as the menus and the command finder show it."""
@@ -60,6 +70,7 @@ class Commands:
     ) -> QAction:
         """Add a command; with `checked` it is one that is on or off."""
         action = QAction(text, self._window)
+        _SHORTCUTS[text] = keys
         if keys:
             action.setShortcut(QKeySequence(keys))
             action.setToolTip(tip(text, keys))

@@ -16,7 +16,7 @@ from knitground.core.edit.planning import LOCK_KEYS, erase_selected, has_pins, p
 from knitground.core.edit.selecting import same_cells, select_box
 from knitground.core.edit.selecting import to_layer as move_to_layer
 from knitground.core.model.layers import MarkerLayer
-from knitground.ui.common.commands import Commands, keys_of
+from knitground.ui.common.commands import Commands, keys_of, with_key
 from knitground.ui.mapside.copypaste import copy, paste, turn
 from knitground.ui.mapside.growing import once_grown
 from knitground.ui.session import Session
@@ -74,7 +74,7 @@ def restack(session: Session, *, to_front: bool) -> None:
     """Bring the chosen markers in front of all others of their layer, or behind them."""
     map_, layer = session.map, session.layer
     if map_ is None or not isinstance(layer, MarkerLayer) or not session.markers:
-        session.note("Choose markers first: take Select (S) and click one")
+        session.note(f"Choose markers first: take {with_key('Select')} and click one")
         return
     session.apply(restack_markers(map_, layer, session.markers, to_front=to_front))
 
@@ -83,7 +83,7 @@ def to_layer(session: Session, by: int) -> None:
     """Move the selected cells to the next layer in front (1) or behind (-1) that takes tiles."""
     map_, layer, chosen = session.map, session.layer, session.selection
     if map_ is None or layer is None or chosen is None:
-        session.note("Select cells first: take Select (S) and drag")
+        session.note(f"Select cells first: take {with_key('Select')} and drag")
         return
     at = map_.layers.index(layer)
     further = map_.layers[at + 1 :] if by > 0 else map_.layers[:at][::-1]

@@ -33,6 +33,7 @@ from knitground.core.render.compose import lay_out
 from knitground.core.render.pixels import Pixels
 from knitground.core.slicing.mapgrid import MapGrid
 from knitground.core.slicing.mockup import lay_with, read_mockup
+from knitground.ui.common.commands import with_key
 from knitground.ui.mapside.canvas.chunks import image_of
 from knitground.ui.mapside.tools.markers import chosen_markers
 from knitground.ui.session import Session
@@ -55,7 +56,7 @@ def copy(session: Session) -> bool:
         return _copy_markers(session)
     map_, layer, chosen = session.grid, session.layer, session.selection
     if map_ is None or layer is None or chosen is None:
-        session.note("Select cells first: take Select (S) and drag")
+        session.note(f"Select cells first: take {with_key('Select')} and drag")
         return False
     if not layer.holds_tiles:
         session.note(f"“{layer.name}” holds {layer.kind}, no tiles: choose another layer to copy")
@@ -107,7 +108,9 @@ def paste(session: Session) -> None:
 def _copy_markers(session: Session) -> bool:
     chosen = chosen_markers(session)
     if not chosen:
-        session.note("Choose markers first: take Select (S) and click one, or draw a frame")
+        session.note(
+            f"Choose markers first: take {with_key('Select')} and click one, or draw a frame"
+        )
         return False
     data = QMimeData()
     files = [marker_to_file(each).model_dump(mode="json") for each in chosen]

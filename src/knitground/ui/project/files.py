@@ -20,13 +20,14 @@ from knitground.core.files.saving import Saved, save_project, settle_after_save
 from knitground.core.model.limits import MAX_NAME
 from knitground.core.model.project import Project
 from knitground.demo.project import write_demo
-from knitground.ui.common.asking import Role, ask
+from knitground.ui.common.asking import Role, answered, ask
 from knitground.ui.common.commands import Commands
 from knitground.ui.common.tasks import Job, run_with_progress, wait_for
 from knitground.ui.common.words import on_button
 from knitground.ui.project.crash import LOG
 from knitground.ui.project.keeper import Keeper
-from knitground.ui.project.memory import Memory, demo_folder
+from knitground.ui.project.memory import Memory, demo_folder, projects_folder
+from knitground.ui.project.savedialog import UNNAMED, SaveDialog
 from knitground.ui.project.sheetadding import SheetAdder
 from knitground.ui.session import Session
 
@@ -168,11 +169,15 @@ class ProjectFiles(QObject):
         return self.save_to(folder) if folder is not None else self.save_as()
 
     def save_as(self) -> bool:
-        """Ask for a folder and save the project there."""
-        name = QFileDialog.getExistingDirectory(self.shell, "Save project in a folder")
-        return bool(name) and self.save_to(Path(name))
+        """Ask for a name and a place, and save the project in a folder of its own there."""
+        project = self.session.project
+        home = project.folder.parent if project.folder is not None else projects_folder()
+        dialog = SaveDialog(project, home, self.shell)
+        if not answered(dialog):
+            return False
+        return self.save_to(dialog.folder, name=dialog.name.text().strip())
 
-    def save_to(self, folder: Path, *, overwrite: bool = False) -> bool:
+    def save_to(self, folder: Path, *, overwrite: bool = False, name: str = "") -> bool:
         """Save the project in a folder, with progress and Cancel; returns whether it is saved.
 
         What is being drawn is ended first: it is part of what is saved. Files that somebody else
@@ -183,7 +188,9 @@ class ProjectFiles(QObject):
         saved: list[Saved] = []
         conflict: list[Conflict] = []
         called = project.name
-        if called == "Untitled" and project.folder is None and folder.name:
+        if name:
+            project.name = name
+        elif called == UNNAMED and project.folder is None and folder.name:
             project.name = folder.name.encode("utf-8", "replace").decode()[:MAX_NAME]
 
         def work(progress: Progress) -> Saved:
@@ -200,7 +207,7 @@ class ProjectFiles(QObject):
         if saved:
             self._settle(saved[0])
             return True
-        return bool(conflict) and self._ask_about(folder, conflict[0])
+        return bool(conflict) and self._ask_about(folder, conflict[0], name)
 
     def _settle(self, saved: Saved) -> None:
         project = self.session.project
@@ -218,11 +225,11 @@ class ProjectFiles(QObject):
         else:
             self.session.note(f"Saved in {saved.folder}")
 
-    def _ask_about(self, folder: Path, conflict: Conflict) -> bool:
+    def _ask_about(self, folder: Path, conflict: Conflict, name: str) -> bool:
         """Ask what to do with files that somebody else has changed, and do it."""
         answer = self.ask_conflict(str(conflict))
         if answer == "overwrite":
-            return self.save_to(folder, overwrite=True)
+            return self.save_to(folder, overwrite=True, name=name)
         if answer == "elsewhere":
             return self.save_as()
         self.session.warn(f"Not saved: {conflict}")

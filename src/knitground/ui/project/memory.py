@@ -8,7 +8,13 @@ from hashlib import blake2b
 from pathlib import Path
 from typing import Any
 
-from platformdirs import user_config_path, user_data_path, user_log_path, user_state_path
+from platformdirs import (
+    user_config_path,
+    user_data_path,
+    user_documents_path,
+    user_log_path,
+    user_state_path,
+)
 
 from knitground.core.base.errors import KnitError
 from knitground.core.files.images import png_bytes
@@ -97,6 +103,12 @@ def _exists(path: Path) -> bool:
         return path.exists()
     except (OSError, ValueError):
         return False
+
+
+def projects_folder() -> Path:
+    """Where people keep what they make: their documents, or their home."""
+    documents = user_documents_path()
+    return documents if documents.is_dir() else Path.home()
 
 
 def demo_folder() -> Path:

@@ -31,7 +31,7 @@ class Overview(QWidget):
         self._image: QImage | None = None
         self._later = QTimer(self, singleShot=True, interval=_LATER_MS)
         self._later.timeout.connect(self.redraw)
-        self.setToolTip("The whole map: click or drag to go there (O hides it)")
+        self.setToolTip("The whole map: click or drag to go there")
         self.setCursor(Qt.CursorShape.PointingHandCursor)
         self.setFixedSize(SMALL_WIDE + 8, SMALL_HIGH + 8)
         session.changed.connect(self._follow)

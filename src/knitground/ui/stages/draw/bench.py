@@ -29,7 +29,7 @@ from knitground.core.model.mix import Mix, MixEntry
 from knitground.core.model.patch import Patch
 from knitground.core.model.project import free_name
 from knitground.core.model.tile import TileRef
-from knitground.ui.common.commands import Commands
+from knitground.ui.common.commands import Commands, with_key
 from knitground.ui.common.widgets import button, column, head, note, row, tile_pixmap
 from knitground.ui.mapside.handpixels import hand_pixels
 from knitground.ui.mapside.sizecheck import offer_for_size
@@ -72,9 +72,7 @@ class DrawBench(Stage):
         self.search_field = QLineEdit()
         self.search_field.setPlaceholderText("find by name or tag…")
         self.search_field.setClearButtonEnabled(True)
-        self.search_field.setToolTip(
-            "Shows what these words fit: names, tags, numbers, terrains (Ctrl+F)"
-        )
+        self.search_field.setToolTip("Shows what these words fit: names, tags, numbers, terrains")
         self.search_field.textChanged.connect(self.search)
         self._make_pages()
         self.hand_picture = QLabel()
@@ -165,6 +163,9 @@ class DrawBench(Stage):
     def add_commands(self, commands: Commands) -> None:
         commands.add("Edit", "Keep in the tray", self.keep, "Ctrl+T")
         commands.add("View", "Find tiles, mixes, patches", self.find_words, "Ctrl+F")
+        self.search_field.setToolTip(
+            f"{self.search_field.toolTip()}. {with_key('Find tiles, mixes, patches')}"
+        )
 
     def find_words(self) -> None:
         """Go to the field that finds tiles, mixes and patches."""

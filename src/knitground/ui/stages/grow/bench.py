@@ -109,7 +109,7 @@ class GrowBench(Stage):
         self.wrap.setToolTip("The right border meets the left, the bottom the top")
         self.wrap.clicked.connect(self._set_wrap)
         self.repeat = QCheckBox("Show the map repeated 3 × 3")
-        self.repeat.setToolTip("See whether the borders meet (Shift+Ctrl+R)")
+        self.repeat.setToolTip("See whether the borders meet")
         self.repeat.clicked.connect(self.repeat_wanted)
         self.seam = note()
         self.add = QPushButton("+ step")

@@ -13,6 +13,7 @@ from knitground.core.edit.rulestats import layers_with
 from knitground.core.model.layers import Layer
 from knitground.core.model.map import Map
 from knitground.core.model.rules import NeighbourRule
+from knitground.ui.common.commands import with_key
 from knitground.ui.common.painting import painting
 from knitground.ui.common.widgets import button, column, note, primary, row
 from knitground.ui.session import Session
@@ -128,7 +129,8 @@ class LessonBar:
         self.take_button.setEnabled(found is not None)
         self.proposed.show_rule(self.bench.home, found.rule if found is not None else None)
         if guest.lesson.tile is None:
-            words = "Take the right tile in hand: with “Sheet…”, or by Pick (P) from the map."
+            words = "Take the right tile in hand: with “Sheet…”, or from the map by "
+            words += f"{with_key('Pick')}."
         elif found is None:
             words = "Click a cell with the wrong tile. Ctrl+click: stays as it is."
         else:

@@ -23,6 +23,7 @@ from knitground.core.model.rules import (
 )
 from knitground.core.model.tile import TileRef
 from knitground.core.rules.places import Place
+from knitground.ui.common.commands import with_key
 from knitground.ui.common.numbers import NumberBox, WholeBox
 from knitground.ui.common.widgets import button, column, row
 from knitground.ui.session import Session
@@ -278,7 +279,9 @@ class RewriteEditor(QWidget):
         """Give the tiles that are selected on the map, by place from the selection's middle."""
         chosen, map_, layer = self.session.selection, self.session.map, self.session.layer
         if chosen is None or map_ is None or layer is None or not layer.holds_tiles:
-            self.session.warn("Nothing is selected: take Select (S), drag over a block of tiles")
+            self.session.warn(
+                f"Nothing is selected: take {with_key('Select')}, drag over a block of tiles"
+            )
             return None
         box = chosen.box
         if box.height > 13 or box.width > 13:

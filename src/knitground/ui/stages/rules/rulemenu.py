@@ -24,6 +24,7 @@ from knitground.core.files.rulesfile import read_rules, write_rules
 from knitground.core.knit.layer import marked_tiles
 from knitground.core.model.rules import RuleList
 from knitground.ui.common.asking import answered
+from knitground.ui.common.commands import with_key
 from knitground.ui.common.words import on_button
 from knitground.ui.session import Session
 from knitground.ui.stages.rules.editor import ask_text
@@ -138,7 +139,7 @@ class RuleMenu:
             return
         chosen = self.session.selection if selection else None
         if selection and chosen is None:
-            self.session.warn("Nothing is selected: take Select (S) and drag over cells")
+            self.session.warn(f"Nothing is selected: take {with_key('Select')} and drag over cells")
             return
         doc = self.session.doc
         self.session.run_long(
