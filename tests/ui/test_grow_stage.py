@@ -8,13 +8,14 @@ import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QComboBox, QInputDialog, QLineEdit
+from PySide6.QtWidgets import QApplication, QComboBox, QInputDialog, QLineEdit, QMessageBox
 from tests.maps import snapshot
 from tests.ui.conftest import LEFT, NONE, drag, move, settle, settle_view, wake
 
 from knitground.core.base.window import Box
-from knitground.core.edit.laying import plan_cells
-from knitground.core.edit.recipes import add_step, move_step, step_title
+from knitground.core.edit.laying import plan_cells, plan_terrain
+from knitground.core.edit.maps import add_map
+from knitground.core.edit.recipes import add_step, move_step, put_steps, step_title
 from knitground.core.edit.selecting import Selection
 from knitground.core.edit.tiles import add_tag
 from knitground.core.grow import runner
@@ -22,6 +23,7 @@ from knitground.core.grow.joins import joins_of
 from knitground.core.grow.work import Work
 from knitground.core.model.conditions import Look
 from knitground.core.model.layers import TileLayer
+from knitground.core.model.map import Map
 from knitground.core.model.recipe import (
     MarkersStep,
     NoiseStep,
@@ -1006,3 +1008,155 @@ def step_of(session, kind):
     edit = add_step(session.project, map_, kind, None)
     steps = next(atom.new for atom in edit.atoms if atom.name == "recipe").steps
     return steps[-1]
+
+
+# What is painted
+
+
+def painted_map(window):
+    """A map of one ground layer with a lake painted on it, and no recipe yet."""
+    session = window.session
+    project = session.project
+    map_ = Map("Painted", 20, 24, 16, 16)
+    layer = map_.new_ground_layer("Ground", "pans", project.tilesets[0].sets[0].name)
+    layer.terrain[:] = 2
+    layer.terrain[5:9, 5:12] = 1
+    map_.layers.append(layer)
+    session.apply(add_map(project, map_))
+    session.choose_map(map_)
+    window.show_stage("grow")
+    settle()
+    return map_, layer, window.stages["grow"]
+
+
+def test_painted_terrain_is_never_replaced_by_a_step_unasked(window, monkeypatch):
+    map_, layer, bench = painted_map(window)
+    before, asked = layer.terrain.copy(), []
+
+    def answers(words):
+        def answer(box):
+            asked.append(box.text())
+            next(each for each in box.buttons() if each.text() == words).click()
+
+        monkeypatch.setattr(QMessageBox, "exec", answer)
+
+    answers("Cancel")
+    bench.add_kind(NoiseStep)
+    done()
+    assert "terrain painted by hand in" in asked[0]
+    assert map_.recipe.steps == ()
+    assert (layer.terrain == before).all()
+    answers("Grow on a layer of its own")
+    bench.add_kind(NoiseStep)
+    done()
+    assert (layer.terrain == before).all()
+    assert [each.name for each in map_.layers] == ["Ground", "Ground, grown"]
+    assert len(np.unique(map_.layers[1].terrain)) > 1
+    window.session.undo()
+    while map_.recipe.steps:
+        window.session.undo()
+    window.session.choose_layer(layer)
+    answers("Round what is painted")
+    bench.add_kind(NoiseStep)
+    done()
+    assert (layer.terrain[5:9, 5:12] == 1).all()
+    assert len(np.unique(layer.terrain)) > 1
+    assert (layer.terrain != before).any()
+    count = len(asked)
+    bench.add_kind(SmoothStep)
+    done()
+    assert len(asked) == count, "steps make the layer by now"
+    while map_.recipe.steps:
+        window.session.undo()
+    assert (layer.terrain == before).all()
+    answers("Instead of it")
+    bench.add_kind(NoiseStep)
+    done()
+    assert not (layer.terrain[5:9, 5:12] == 1).all()
+
+
+def test_what_is_painted_on_grown_terrain_is_asked_about(window, monkeypatch):
+    map_, layer, bench = painted_map(window)
+    layer.terrain[:] = 2
+    bench.add_kind(NoiseStep)
+    done()
+    asked = []
+
+    def answers(words):
+        def answer(box):
+            asked.append(box.text())
+            next(each for each in box.buttons() if each.text() == words).click()
+
+        monkeypatch.setattr(QMessageBox, "exec", answer)
+
+    def paint(value):
+        box, every = Box(6, 6, 7, 8), np.ones((1, 2), bool)
+        doc = window.session.doc
+        window.session.apply(plan_terrain(doc, map_, layer, box, every, value, "Paint").edit)
+
+    paint(1)
+    window.session.undo()
+    answers("Cancel")
+    bench.runs.run_new()
+    done()
+    assert asked == [], "it was taken back"
+    paint(1)
+    kept = layer.terrain.copy()
+    bench.seed.setValue(77)
+    done()
+    assert asked == ["“Ground” was painted on since it was grown."]
+    assert (layer.terrain == kept).all()
+    answers("Round what is painted")
+    bench.runs.run_new()
+    done()
+    assert (layer.terrain[6, 6:8] == 1).all()
+    assert map_.recipe.steps[0].where[-1].negated
+    paint(3)
+    answers("Instead of it")
+    bench.runs.run_new()
+    done()
+    assert len(asked) == 3
+    bench.runs.run_new()
+    done()
+    assert len(asked) == 3
+
+
+def test_what_was_only_filled_is_not_painted(window, monkeypatch):
+    map_, layer, bench = painted_map(window)
+    layer.terrain[:] = 2
+    monkeypatch.setattr(QMessageBox, "exec", lambda _: pytest.fail("asked"))
+    bench.add_kind(NoiseStep)
+    done()
+    assert len(map_.recipe.steps) == 1
+
+
+def test_a_terrain_without_a_plain_tile_is_told_once_with_cures(window):
+    map_, layer, bench = painted_map(window)
+    layer.terrain[:] = 2
+    _, kit = window.session.project.set_of(layer.tileset, layer.set_name)
+    marks = kit.marks.reshape(-1, 9)
+    own = marks[:, list(kit.kind.slots)]
+    name = kit.terrains[2].name
+    marks[(own == 3).sum(axis=1) >= 3] = 0  # no plain tile, and none that would do instead
+    shares = tuple((each.name, 1.0) for each in kit.terrains[:3])
+    window.session.apply(put_steps(map_, [NoiseStep(layer.number, 8.0, 3, shares)]))
+    bench.runs.run_new()
+    done()
+    cures = [each.text() for each in window.notices.cures]
+    assert cures == ["Mark one…", "Make one…", f"Leave “{name}” out"]
+    assert "has no plain tile" in window.notices.text.text()
+    window.notices.cures[0].click()
+    settle()
+    assert window.stage.key == "terrains"
+    assert (window.stage.kit, window.stage.sheet.value) == (kit, 3)
+    window.show_stage("grow")
+    window.notices.hide()
+    bench.runs.run_new()
+    done()
+    assert not window.notices.isVisible(), "once, while it has none"
+    bench.runs._plainless = []
+    bench.runs.run_new()
+    done()
+    window.notices.cures[2].click()
+    done()
+    assert [each for each, _ in map_.recipe.steps[0].shares] == [e.name for e in kit.terrains[:2]]

@@ -165,6 +165,7 @@ class Window(QObject):
         s.steps.connect(self._show_state)
         s.opened.connect(self._reopen)
         s.choice.map_changed.connect(lambda *_: show_when_laid_out(self.work))
+        s.choice.map_changed.connect(lambda *_: self._show_zoom())
         s.changed.connect(lambda _: self._idle.start())
         s.map_wanted.connect(self.mapside.maps.map_from_picture)
         s.sheet_wanted.connect(self.sheets.add_picture)
@@ -252,8 +253,10 @@ class Window(QObject):
 
     def _show_zoom(self) -> None:
         sheet = self.stage.zoom_words
-        words = f"sheet zoom {sheet}" if sheet else f"zoom {self.mapside.active.camera.text()}"
-        self.zoom.setText(f"{words} · Ctrl+K commands  ")
+        shown = "" if self.session.map is None else f"zoom {self.mapside.active.camera.text()}"
+        keys = self.commands.named("Find a command…").keys
+        words = [f"sheet zoom {sheet}" if sheet else shown, f"{keys} commands"]
+        self.zoom.setText(" · ".join(filter(None, words)) + "  ")
 
     def _point(self, text: str) -> None:
         width = max(100, self.under.width() - 80)

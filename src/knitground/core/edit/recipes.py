@@ -4,9 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Callable, Collection, Mapping, Sequence
 from dataclasses import dataclass, replace
+from enum import StrEnum
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from knitground.core.base.errors import EditError
 from knitground.core.edit.atoms import Atom, SetField
@@ -22,6 +24,7 @@ from knitground.core.model.layers import (
     TileLayer,
     TintLayer,
 )
+from knitground.core.model.limits import MAX_NAME
 from knitground.core.model.map import Map
 from knitground.core.model.project import Project
 from knitground.core.model.recipe import (
@@ -101,11 +104,51 @@ def fitting_layers(map_: Map, kind: type) -> list[Layer]:
     ]
 
 
-def add_step(project: Project, map_: Map, kind: type, near: Layer | None = None) -> Edit:
+class Over(StrEnum):
+    """What becomes of terrain that was painted by hand where a step is to work."""
+
+    OWN = "on a layer of its own"
+    ROUND = "round what is painted"
+    INSTEAD = "instead of it"
+
+
+def step_layer(map_: Map, kind: type, near: Layer | None = None) -> Layer | None:
+    """Give the layer that a new step works on: `near` if that fits, else the first that does."""
+    fits = fitting_layers(map_, kind)
+    layer = near if near in fits else next(iter(fits), None)
+    if kind in (MixStep, ScatterStep, SolveStep) and not _is_free(map_, layer):
+        layer = next((each for each in fits if _is_free(map_, each)), layer)
+    return layer
+
+
+def painted_cells(map_: Map, layer: Layer | None) -> NDArray[np.bool_] | None:
+    """Tell which cells of a ground layer were painted by hand: (height, width).
+
+    Painted is what differs from what lies there most: that is what the map was filled with. None if
+    nothing was, or if steps make the layer already.
+    """
+    if not isinstance(layer, GroundLayer) or not _is_free(map_, layer):
+        return None
+    values, counts = np.unique(layer.terrain, return_counts=True)
+    differs = layer.terrain != values[counts.argmax()]
+    near = differs[:-1, :-1] | differs[:-1, 1:] | differs[1:, :-1] | differs[1:, 1:]
+    return near if near.any() else None
+
+
+def add_step(
+    project: Project,
+    map_: Map,
+    kind: type,
+    near: Layer | None = None,
+    over: Over = Over.INSTEAD,
+) -> Edit:
     """Add a step of a kind behind the others, with settings that show something.
 
-    It works on `near` if that fits, else on the first layer that does; where there is none a grown,
-    tint or marker layer comes with it.
+    It works on `step_layer`; where there is none a grown, tint or marker layer comes with it.
+
+    Parameters
+    ----------
+    over : what becomes of terrain painted on that layer
 
     Raises
     ------
@@ -113,14 +156,17 @@ def add_step(project: Project, map_: Map, kind: type, near: Layer | None = None)
         There is no ground layer for it, or no mix, set or rule list that it needs.
     """
     about = KINDS[kind]
-    fits = fitting_layers(map_, kind)
     atoms: list[Atom] = []
-    layer = near if near in fits else next(iter(fits), None)
-    if kind in (MixStep, ScatterStep, SolveStep) and not _is_free(map_, layer):
-        layer = next((each for each in fits if _is_free(map_, each)), layer)
+    layer = step_layer(map_, kind, near)
+    painted = painted_cells(map_, layer)
     if layer is None:
         layer, atoms = _with_layer(map_, about)
+    elif over is Over.OWN and isinstance(layer, GroundLayer):
+        layer, atoms = _beside(map_, layer)
     step = _first(project, map_, kind, layer)
+    if over is Over.ROUND and painted is not None:
+        free = Condition(look=Look.AREA, area=Area.of(0, 0, ~painted))
+        step = replace(step, where=(*step.where, free))
     recipe = map_.recipe
     step = replace(step, salt=recipe.free_salt() if recipe.steps else None)
     new = replace(recipe, steps=(*recipe.steps, step))
@@ -131,6 +177,31 @@ def add_step(project: Project, map_: Map, kind: type, near: Layer | None = None)
 def _is_free(map_: Map, layer: Layer | None) -> bool:
     steps = map_.recipe.steps
     return layer is not None and all(each.layer != layer.number for each in steps)
+
+
+def kept_round(map_: Map, layer: GroundLayer, places: NDArray[np.bool_]) -> list[Step]:
+    """Give a map's steps as they are if those of a ground layer leave some of its places alone.
+
+    Parameters
+    ----------
+    places : (height + 1, width + 1), what was painted on it since it was grown
+    """
+    cells = places[:-1, :-1] | places[:-1, 1:] | places[1:, :-1] | places[1:, 1:]
+    off = Condition(look=Look.AREA, area=Area.of(0, 0, cells), negated=True)
+    return [
+        replace(each, where=(*each.where, off)) if each.layer == layer.number else each
+        for each in map_.recipe.steps
+    ]
+
+
+def _beside(map_: Map, layer: GroundLayer) -> tuple[Layer, list[Atom]]:
+    """Make another ground layer of the same set in front of one, which stays as it is."""
+    made = map_.new_ground_layer(
+        f"{layer.name}, grown"[:MAX_NAME], layer.tileset, layer.set_name, layer.kind_of_set
+    )
+    at = map_.layers.index(layer) + 1
+    layers = [*map_.layers[:at], made, *map_.layers[at:]]
+    return made, [SetField(map_, "layers", layers, Changed(What.LAYERS, map_, made))]
 
 
 def _with_layer(map_: Map, about: StepKind) -> tuple[Layer, list[Atom]]:

@@ -81,12 +81,17 @@ def _set_to_file(kit: TerrainSet) -> TerrainSetFile:
 
 
 def _marks_to_file(kit: TerrainSet, marks: Marks, tileset: str | None) -> list[TileMarksFile]:
-    used = SLOTS if kit.kind is SetKind.RING else SLOTS - 1
+    used = _slots_of(kit.kind)
     rows, cols = np.nonzero(marks.any(axis=2))
     return [
         TileMarksFile(row=int(r), col=int(c), tileset=tileset, marks=marks[r, c, :used].tolist())
         for r, c in zip(rows, cols)
     ]
+
+
+def _slots_of(kind: SetKind) -> int:
+    """How many marks a tile of such a set has in a file: the middle is a ring set's alone."""
+    return SLOTS if kind is SetKind.RING else SLOTS - 1
 
 
 def tileset_from_file(file: TilesetFile, name: str) -> Tileset:
@@ -150,6 +155,12 @@ def _marks_from_file(file: TerrainSetFile, name: str, tileset: str | None) -> Ma
             raise FormatError(
                 f"{name}: set “{file.name}” marks a tile with terrain {highest}, "
                 f"but has only {len(file.terrains)}"
+            )
+        kept = _slots_of(SetKind(file.kind))
+        if any(each.marks[kept:]):
+            raise FormatError(
+                f"{name}: set “{file.name}” is a {file.kind} set and marks the middle of a tile: "
+                f"row {each.row}, column {each.col}: give it {kept} marks"
             )
         marks[each.row, each.col, : len(each.marks)] = each.marks
     return marks

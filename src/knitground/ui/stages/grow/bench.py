@@ -14,12 +14,15 @@ from knitground.core.edit.document import Edit
 from knitground.core.edit.maps import set_wrap
 from knitground.core.edit.recipes import (
     KINDS,
+    Over,
     add_step,
     duplicate_step,
     move_step,
+    painted_cells,
     put_step,
     remove_step,
     reroll_step,
+    step_layer,
     step_title,
 )
 from knitground.core.grow.looks import seam_figure
@@ -27,6 +30,7 @@ from knitground.core.grow.runner import Kept
 from knitground.core.model.layers import GroundLayer
 from knitground.core.model.map import Map
 from knitground.core.model.recipe import RewriteStep, Step
+from knitground.ui.common.asking import Role, ask
 from knitground.ui.common.commands import Commands
 from knitground.ui.common.numbers import WholeBox
 from knitground.ui.common.widgets import (
@@ -93,6 +97,8 @@ class GrowBench(Stage):
         self._lay_out()
         session.choice.map_changed.connect(self.refresh_later)
         session.opened.connect(self.refresh_later)
+        session.opened.connect(self.runs.forget)
+        session.changed.connect(self.runs.follow)
         session.changed.connect(self._follow)
 
     def _make_parts(self) -> None:
@@ -264,10 +270,34 @@ class GrowBench(Stage):
         """Add a step of a kind for the chosen layer, or for the first that fits, and run it."""
         self.catch_up()
         project, near = self.session.project, self.session.layer
-        if self.do_edit(lambda map_: add_step(project, map_, kind, near)):
+        over = self._ask_over(kind)
+        if over and self.do_edit(lambda map_: add_step(project, map_, kind, near, over)):
             assert self.session.map is not None
             self._open = len(self.session.map.recipe.steps) - 1
             self.runs.run_new()
+
+    def _ask_over(self, kind: type) -> Over | None:
+        """Ask what becomes of terrain painted where a step is to work; None calls it off."""
+        map_ = self.session.map
+        if map_ is None:
+            return Over.INSTEAD  # it is told that there is no map
+        layer = step_layer(map_, kind, self.session.layer)
+        painted = painted_cells(map_, layer)
+        if layer is None or painted is None:
+            return Over.INSTEAD
+        cells = int(painted.sum())
+        answers = {
+            "Grow on a layer of its own": (Over.OWN.name, Role.AcceptRole),
+            "Round what is painted": (Over.ROUND.name, Role.ActionRole),
+            "Instead of it": (Over.INSTEAD.name, Role.DestructiveRole),
+            "Cancel": ("", Role.RejectRole),
+        }
+        answer = ask(
+            self.window(), "Terrain is painted there",
+            f"“{layer.name}” has terrain painted by hand in {cells} cells.", answers,
+            "A step lays terrain anew each time that it runs.",
+        )  # fmt: skip
+        return Over[answer] if answer else None
 
     def _change(self, place: int, step: Step, held: bool) -> None:
         """Grow with another step in one's place."""

@@ -253,6 +253,8 @@ class TerrainsBench(Stage):
     def _follow(self, change: Changed) -> None:
         if change.what in (What.MARKS, What.SLICING, What.TILESETS):
             self.refresh_later()
+        elif change.what in (What.LAYERS, What.MAPS) and self.isVisible():
+            self._show_progress()  # who uses the set
 
     def _all_sets(self) -> list[tuple[Tileset, TerrainSet]]:
         return [(each, kit) for each in self.session.project.tilesets for kit in each.sets]
