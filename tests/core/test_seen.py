@@ -193,14 +193,14 @@ def test_whether_a_cell_gets_a_tile_and_which_are_two_draws():
 def test_a_change_reaches_no_cell_beyond_those_that_are_knitted_again(kind, wrap):
     """Rules that look far; one place of the terrain changes at a time."""
     doc, map_, layer, kit = layer_of(kind, (16, 18), wrap, 5)
-    kit.rules = random_rules(kind, np.random.default_rng(8), 14, far=True)
+    kit.rules = random_rules(kind, np.random.default_rng(8), 40, far=True)
     table = doc.knitter.table(map_, layer)
     assert table.margin > kind.margin
     rng = np.random.default_rng(3)
     whole = Box(0, 0, 16, 18)
     before = knit_box(table, layer, whole, wrap=wrap)
     changed = 0
-    for _ in range(60):
+    for _ in range(250):
         row, col = int(rng.integers(1, 15)), int(rng.integers(1, 17))
         layer.terrain[row, col] = rng.integers(0, 4)
         after = knit_box(table, layer, whole, wrap=wrap)
@@ -215,7 +215,7 @@ def test_a_change_reaches_no_cell_beyond_those_that_are_knitted_again(kind, wrap
         assert not (before != after)[~known].any()
         changed += int((before != after).sum())
         before = after
-    assert changed > 30
+    assert changed > 5
 
 
 @pytest.mark.parametrize(("top", "left"), [(3, 3), (BLOCK - 1, 5), (7, BLOCK + 9)])
