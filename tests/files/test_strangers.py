@@ -4,13 +4,16 @@ import io
 import json
 import os
 import random
+import shutil
 import subprocess
 import sys
+import time
 from contextlib import suppress
 
 import numpy as np
 import pytest
 from PIL import Image
+from tests.files.test_hostile import ODD, change, places
 from tests.strangers import Stranger, small_project, snapshot, times
 
 from knitground.cli.main import run
@@ -345,3 +348,32 @@ def test_frames_of_an_animation_have_a_bound_and_can_be_called_off(tmp_path):
 
     with pytest.raises(Cancelled):
         read_frames(small, stop)
+
+
+# Values
+
+
+def test_any_value_anywhere_is_taken_or_refused_by_every_verb(tmp_path, monkeypatch, capfd):
+    stranger, rng = Stranger(tmp_path, 5), random.Random(5)
+    good, folder = stranger.good, tmp_path / "changed"
+    shutil.copytree(good, folder)
+    files = sorted(path for path in folder.glob("*.json") if not path.name.startswith("own."))
+    texts = {path: path.read_text() for path in files}
+    every = verbs(folder, tmp_path / "out")
+    for number in range(times(200, 6000)):
+        path = rng.choice(files)
+        data = json.loads(texts[path])
+        data = change(data, rng.choice(places(data)), rng.choice(ODD))
+        path.write_text(json.dumps(data))
+        begun = time.monotonic()
+        for words in (every[number % len(every)], rng.choice(every)):
+            monkeypatch.setattr(sys, "argv", ["knitground", *map(str, words)])
+            code, said = run(), capfd.readouterr().err
+            assert code in (0, 1, 2), (words, said)
+            assert all(line.startswith("knitground: ") for line in said.splitlines()), said
+        assert time.monotonic() - begun < 20
+        for each in folder.iterdir():  # what a verb has saved, or moved aside
+            if each not in texts and each.is_file() and each.name not in ("sheet.png",):
+                each.unlink()
+        for each, text in texts.items():
+            each.write_text(text)
