@@ -14,7 +14,7 @@ from knitground.core.edit.atoms import Atom, SetField
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.grower import Grower
 from knitground.core.edit.history import History, Step
-from knitground.core.edit.knitter import Knitter
+from knitground.core.edit.knitter import Gives, Knitter
 from knitground.core.edit.rewriter import Rewriter
 from knitground.core.edit.room import check_room
 from knitground.core.model.layers import Cells, GroundLayer, GrownLayer, Layer
@@ -24,10 +24,14 @@ from knitground.core.model.project import Project
 
 @dataclass(frozen=True, eq=False)
 class Edit:
-    """A named change, planned but not done: atoms in the order in which they are to be done."""
+    """A named change, planned but not done: atoms in the order in which they are to be done.
+
+    `gives` are cells that are known to come of it: who planned it has knitted them.
+    """
 
     name: str
     atoms: tuple[Atom, ...]
+    gives: Gives | None = None
 
 
 class Document:
@@ -51,6 +55,8 @@ class Document:
         self.revision = 0
         self._stroke: Step | None = None
         self._amending: tuple[Step, object] | None = None
+        self.planned: tuple[object, object] | None = None
+        """The last dab that was planned, by all that it depends on: ghost and press share it."""
         self._leases = 0
         self._waiting: list[Callable[[], object]] = []
 
@@ -118,7 +124,8 @@ class Document:
             self._stroke.atoms.extend(done)
         else:
             self.history.add(Step(edit.name, done))
-        self._tell(edit.atoms)
+        gives = edit.gives
+        self._tell(edit.atoms, gives if gives and gives.revision == self.revision else None)
         if self._stroke is None or len(self._stroke.atoms) == len(done):
             self.steps_changed.emit()
 
@@ -234,7 +241,7 @@ class Document:
             atom.undo()
         self._tell(step.atoms[::-1])
 
-    def _tell(self, atoms: tuple[Atom, ...] | list[Atom]) -> None:
+    def _tell(self, atoms: tuple[Atom, ...] | list[Atom], gives: Gives | None = None) -> None:
         self.revision += 1
         told: set[tuple[object, ...]] = set()
         for change in _merged([atom.changed for atom in atoms]):
@@ -242,7 +249,7 @@ class Document:
             if key in told:
                 continue
             told.add(key)
-            follow_ups = self.knitter.follow(change)
+            follow_ups = self.knitter.follow(change, gives)
             follow_ups += self.rewriter.follow([change, *follow_ups])
             self.grower.follow(change)
             self.changed.emit(change)

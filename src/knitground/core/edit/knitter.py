@@ -9,6 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from threading import RLock
+from typing import NamedTuple
 from weakref import WeakKeyDictionary
 
 import numpy as np
@@ -20,12 +21,21 @@ from knitground.core.knit.bridge import TerrainGraph, build_graph
 from knitground.core.knit.knit import cells_reached, knit_box
 from knitground.core.knit.layer import layer_table
 from knitground.core.knit.table import KnitTable
-from knitground.core.model.layers import GAP, GroundLayer, Layer
+from knitground.core.model.layers import GAP, Cells, GroundLayer, Layer
 from knitground.core.model.map import Map
 from knitground.core.model.project import Project
 from knitground.core.model.rules import NeighbourRule
 
 BLOCK = 128
+
+
+class Gives(NamedTuple):
+    """Cells (h, w) that an edit is known to give in a box of a layer, at a project's revision."""
+
+    layer: Layer
+    box: Box
+    cells: Cells
+    revision: int
 
 
 class _State:
@@ -120,10 +130,15 @@ class Knitter:
         state = self._state(layer)
         return int(state.gaps.sum()), not bool(state.stale.any())
 
-    def follow(self, change: Changed) -> list[Changed]:
-        """Do what a change asks of the knitting; returns the changes that come of it."""
+    def follow(self, change: Changed, gives: Gives | None = None) -> list[Changed]:
+        """Do what a change asks of the knitting; returns the changes that come of it.
+
+        Parameters
+        ----------
+        gives : cells that the change is known to give: they are taken over, not knitted again
+        """
         if change.what in (What.TERRAIN, What.CELLS) and isinstance(change.layer, GroundLayer):
-            return self._follow_cells(change)
+            return self._follow_cells(change, gives)
         if change.what in (What.MARKS, What.SLICING, What.TILESETS):
             name = change.tileset.name if change.tileset else None
             return self._all_stale(lambda layer: name is None or self._uses(layer, name))
@@ -145,7 +160,7 @@ class Knitter:
         rules = found[1].rules.rules if found else ()
         return any(isinstance(r, NeighbourRule) and r.result.mix for r in rules)
 
-    def _follow_cells(self, change: Changed) -> list[Changed]:
+    def _follow_cells(self, change: Changed, gives: Gives | None) -> list[Changed]:
         layer, map_, box = change.layer, change.map, change.box
         assert isinstance(layer, GroundLayer)
         assert map_ is not None
@@ -154,8 +169,18 @@ class Knitter:
         if change.what is What.TERRAIN:
             box = cells_reached(self.table(map_, layer), box)
         box = box.fitted(map_.height, map_.width, map_.wrap)
-        self._reknit(map_, layer, box)
+        if gives is not None and gives.layer is layer and gives.box == box:
+            self._take_over(map_, layer, gives)
+        else:
+            self._reknit(map_, layer, box)
         return [Changed(What.CELLS, map_, layer, box)] if change.what is What.TERRAIN else []
+
+    def _take_over(self, map_: Map, layer: GroundLayer, gives: Gives) -> None:
+        """Lay cells that were knitted for the plan: the same as knitting them now."""
+        layer.cells[index(gives.box, map_.height, map_.width)] = gives.cells
+        state = self._state(layer)
+        for piece in gives.box.pieces(map_.height, map_.width):
+            self._count(layer, state, _blocks(piece))
 
     def _reknit(self, map_: Map, layer: GroundLayer, box: Box) -> None:
         state = self._state(layer)

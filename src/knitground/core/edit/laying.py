@@ -11,6 +11,7 @@ from knitground.core.base.window import Box, read
 from knitground.core.edit.atoms import Atom, PatchArray, PatchTerrain
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.document import Document, Edit
+from knitground.core.edit.knitter import Gives
 from knitground.core.knit.bridge import Sides, build_bridges
 from knitground.core.knit.keys import Ground
 from knitground.core.knit.knit import cells_reached, knit_box, terrain_with
@@ -189,7 +190,8 @@ def _terrain_plan(
     cells_box = cells_reached(table, at).fitted(map_.height, map_.width, map_.wrap)
     trial = terrain_with(table, layer, cells_box, map_.wrap, at, patch)
     cells = knit_box(table, layer, cells_box, trial, wrap=map_.wrap)
-    return Plan(Edit(name, (atom,)), layer, cells_box, cells, bridged)
+    gives = Gives(layer, cells_box, cells, doc.revision)
+    return Plan(Edit(name, (atom,), gives), layer, cells_box, cells, bridged)
 
 
 def _whole_periods(window: Box, period: tuple[int, ...]) -> Box:

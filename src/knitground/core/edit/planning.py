@@ -109,6 +109,27 @@ def plan_dab(
     if desk.draws_path:
         return plan_path(desk, at.side(map_))
     region = Region(*brush(desk, map_, at))
+    if anchor is None and cover is None:  # it depends on the state and the place alone
+        key = (desk.state, region.box, pins)
+        known = desk.doc.planned
+        if known is None or known[0] != key:
+            plan = _dab(desk, map_, layer, region, None, None, pins)
+            desk.doc.planned = known = (key, plan)
+        found = known[1]
+        assert found is None or isinstance(found, Plan)
+        return found
+    return _dab(desk, map_, layer, region, anchor, cover, pins)
+
+
+def _dab(
+    desk: Desk,
+    map_: Map,
+    layer: Layer,
+    region: Region,
+    anchor: tuple[int, int] | None,
+    cover: Cover | None,
+    pins: bool | None,
+) -> Plan | None:
     plans = plans_of(layer)
     if pins and not plans.releases(map_, layer, region):
         return None

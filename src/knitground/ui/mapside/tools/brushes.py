@@ -140,7 +140,8 @@ class _Brush(Tool):
             return None  # said when it is laid
 
     def _dab(self, at: Pointer) -> None:
-        self._lay(lambda: plan_dab(self.desk, at, self._anchor, self._cover, pins=self._pins))
+        pins = self._pins if self.desk.tool == "erase" else None
+        self._lay(lambda: plan_dab(self.desk, at, self._anchor, self._cover, pins=pins))
 
     def _release_alone(self, at: Pointer) -> None:
         """Release what a press was on."""
