@@ -3,8 +3,8 @@
     .venv/bin/python bench/against.py COMMIT [BENCH] [ROUNDS]     (by default drawing, 3 rounds)
 
 The other commit is laid out in a folder of its own and run with the same Python and packages, now
-one, now the other. Prints each row's median here and there and their ratio; exits 1 if a row takes over 1.1
-times as long as there.
+one, now the other. Prints each row's median here and there and their ratio; exits 1 if a row takes
+over 1.1 times as long as there.
 """
 
 from __future__ import annotations
@@ -47,11 +47,11 @@ def compare(other: Path, bench: str, rounds: int) -> int:
                 values.setdefault(name, []).append(value)
     worse = 0
     print(f"{'row':40}{'there':>10}{'here':>10}{'here / there':>14}")
-    for name, values in here.items():
+    for name, found in here.items():
         if name not in there:
-            print(f"{name:40}{'–':>10}{median(values):10.2f}{'new':>14}")
+            print(f"{name:40}{'–':>10}{median(found):10.2f}{'new':>14}")
             continue
-        before, now = median(there[name]), median(values)
+        before, now = median(there[name]), median(found)
         ratio = now / before if before else 1.0
         worse += ratio > _MOST
         print(f"{name:40}{before:10.2f}{now:10.2f}{ratio:14.2f}{'  slower' * (ratio > _MOST)}")
