@@ -46,7 +46,7 @@ def test_what_is_refused_says_why_and_changes_nothing(basin):
     project, sheet, ground, map_, floor = basin
     steps = list(project.doc.history.names)
     refused = (
-        (lambda: floor.paint(ground.terrain("brine"), (50, 50)), "outside"),
+        (lambda: floor.paint(ground.terrain("brine"), (50, 50)), "is off “Basin”"),
         (lambda: ground.mark(0, 0, {"MIDDLE": "brine"}), "no slot MIDDLE: it has"),
         (lambda: sheet.tile(99, 0), "no tile in row 99"),
         (lambda: project.map("Bay"), "no map “Bay”: there are “Basin”"),

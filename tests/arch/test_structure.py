@@ -133,6 +133,16 @@ def test_tooltips_with_names_in_them_are_no_markup():
     assert [each[:2] for each in calls if isinstance(each[2], filled_in)] == []
 
 
+def test_numbers_are_typed_in_our_own_fields_only():
+    """Qt's own read a number by the country's habits: 1.5 is 15 under some."""
+    own = "ui/common/numbers.py"
+    for name, tree in trees().items():
+        if own in str(name):
+            continue
+        used = {node.id for node in ast.walk(tree) if isinstance(node, ast.Name)}
+        assert not used & {"QSpinBox", "QDoubleSpinBox"}, name
+
+
 def test_nine_functions_in_ten_are_short():
     lengths = [
         node.end_lineno - node.lineno + 1

@@ -12,7 +12,7 @@ from PySide6.QtWidgets import QLabel, QSplitter, QTabBar, QWidget
 from knitground.core.edit.changed import Changed, What
 from knitground.ui.common.commands import Commands, keys_of, with_key
 from knitground.ui.common.widgets import button, column, primary, row
-from knitground.ui.common.words import on_button, tip_of
+from knitground.ui.common.words import on_button, tip, tip_of
 from knitground.ui.mapside.canvas.view import MapView
 from knitground.ui.mapside.canvas.zoom import STEPS
 from knitground.ui.mapside.mapcommands import MapCommands
@@ -187,7 +187,7 @@ class MapSide(QWidget):
             add(name, partial(self.each_view, change), keys, checked=on)
         overview = self.view.overview
         add("Overview map", lambda: overview.setVisible(overview.isHidden()), "O", checked=False)
-        overview.setToolTip(f"{overview.toolTip()}; {with_key('Overview map')} hides it")
+        overview.setToolTip(tip(overview.toolTip(), with_key("Overview map")))
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
         if watched is self.view and event.type() == QEvent.Type.Resize:

@@ -11,6 +11,7 @@ from knitground.core.base.errors import PlaceError
 from knitground.core.base.progress import Progress, no_progress
 from knitground.core.base.window import Box, read
 from knitground.core.files.images import png_bytes
+from knitground.core.files.made import write_asked
 from knitground.core.files.ship.names import ShipNames
 from knitground.core.model.map import Map
 from knitground.core.model.project import Project
@@ -32,8 +33,8 @@ class MapPicture(NamedTuple):
         return png_bytes(self.pixels)
 
     def save(self, path: str | Path) -> None:
-        """Write it as a PNG."""
-        Path(path).write_bytes(png_bytes(self.pixels))
+        """Write it as a PNG; raises a PlaceError where a file of a project lies."""
+        write_asked(Path(path), png_bytes(self.pixels))
 
 
 def map_picture(

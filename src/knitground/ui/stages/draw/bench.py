@@ -29,8 +29,9 @@ from knitground.core.model.mix import Mix, MixEntry
 from knitground.core.model.patch import Patch
 from knitground.core.model.project import free_name
 from knitground.core.model.tile import TileRef
-from knitground.ui.common.commands import Commands, with_key
+from knitground.ui.common.commands import Commands
 from knitground.ui.common.widgets import button, column, head, note, row, tile_pixmap
+from knitground.ui.common.words import tip
 from knitground.ui.mapside.handpixels import hand_pixels
 from knitground.ui.mapside.sizecheck import offer_for_size
 from knitground.ui.session import Session
@@ -163,9 +164,8 @@ class DrawBench(Stage):
     def add_commands(self, commands: Commands) -> None:
         commands.add("Edit", "Keep in the tray", self.keep, "Ctrl+T")
         commands.add("View", "Find tiles, mixes, patches", self.find_words, "Ctrl+F")
-        self.search_field.setToolTip(
-            f"{self.search_field.toolTip()}. {with_key('Find tiles, mixes, patches')}"
-        )
+        keys = commands.named("Find tiles, mixes, patches").keys
+        self.search_field.setToolTip(tip(self.search_field.toolTip(), keys))
 
     def find_words(self) -> None:
         """Go to the field that finds tiles, mixes and patches."""
