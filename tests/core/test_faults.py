@@ -19,7 +19,8 @@ from knitground.core.edit.sizes import merge_down
 from knitground.core.files.cells import from_file, packed
 from knitground.core.files.opening import open_project
 from knitground.core.files.saving import save_project
-from knitground.core.files.ship.json import ship_json
+from knitground.core.files.ship.json import JSON
+from knitground.core.files.ship.kinds import ShipJob
 from knitground.core.files.ship.names import ship_names
 from knitground.core.model.limits import MAX_LAYERS
 from knitground.core.model.slicing import Slicing
@@ -71,7 +72,7 @@ def test_shipped_tiles_have_the_frames_that_they_move_by():
     tiles.cells[0, 0] = map_.legend.place(TileRef("sheet", 0, 0))
     doc.knitter.ensure_all(map_)
     names = ship_names(doc.project, [map_])
-    data = json.loads(next(iter(ship_json(doc.project, map_, names).values())))
+    data = json.loads(next(iter(JSON.files(ShipJob(doc.project, names), map_).values())))
     moving = [each for each in data["legend"] if each["frames"]]
     shown = [[(f["x"], f["y"], f["ms"]) for f in each["frames"]] for each in moving]
     assert [(8, 0, 90), (16, 8, 40)] in shown

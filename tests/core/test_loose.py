@@ -16,7 +16,8 @@ from knitground.core.edit.sheets import add_tileset, set_anchor
 from knitground.core.files.newsheets import loose_tileset
 from knitground.core.files.opening import open_project
 from knitground.core.files.saving import save_project
-from knitground.core.files.ship.json import ship_json
+from knitground.core.files.ship.json import JSON
+from knitground.core.files.ship.kinds import ShipJob
 from knitground.core.files.ship.names import ship_names
 from knitground.core.files.ship.png import map_picture
 from knitground.core.model.slicing import Slicing
@@ -192,7 +193,7 @@ def test_the_shipped_picture_and_the_json_draw_the_same(tmp_path):
         layer.cells[row, col] = map_.legend.place(TileRef("props", 0, piece))
     doc.knitter.ensure_all(map_)
     picture = map_picture(doc.project, map_)
-    files = ship_json(doc.project, map_, ship_names(doc.project, [map_]))
+    files = JSON.files(ShipJob(doc.project, ship_names(doc.project, [map_])), map_)
     shipped = json.loads(next(data for path, data in files.items() if path.endswith(".json")))
     sheets = {each.name: each.picture for each in doc.project.tilesets}
     out = np.zeros((map_.height * 8, map_.width * 8), np.uint32)

@@ -30,7 +30,8 @@ from knitground.core.edit.sizes import (
 )
 from knitground.core.files.opening import open_project
 from knitground.core.files.saving import save_project
-from knitground.core.files.ship.json import ship_json
+from knitground.core.files.ship.json import JSON
+from knitground.core.files.ship.kinds import ShipJob
 from knitground.core.files.ship.names import ship_names
 from knitground.core.files.ship.png import map_picture
 from knitground.core.files.ship.ship import ship
@@ -188,7 +189,7 @@ def test_opacity_is_an_edit_saved_and_shipped(tmp_path):
     save_project(doc.project, tmp_path / "p")
     assert open_project(tmp_path / "p").project.maps[0].layers[1].opacity == 0.4
     doc.knitter.ensure_all(map_)
-    files = ship_json(doc.project, map_, ship_names(doc.project, [map_]))
+    files = JSON.files(ShipJob(doc.project, ship_names(doc.project, [map_])), map_)
     shipped = next(data for path, data in files.items() if path.endswith(".json"))
     assert [layer["opacity"] for layer in json.loads(shipped)["layers"]] == [1.0, 0.4]
     doc.undo()

@@ -6,9 +6,11 @@ from jsonschema import Draft202012Validator
 from PIL import Image
 
 from knitground.core.base.errors import Cancelled, PlaceError
-from knitground.core.files.made import MADE
+from knitground.core.files.made import MADE, NotOursError
+from knitground.core.files.saving import save_project
 from knitground.core.files.schema import schema_texts
-from knitground.core.files.ship.ship import ship
+from knitground.core.files.ship.kinds import ShipFormat
+from knitground.core.files.ship.ship import FORMATS, ship
 from knitground.core.knit.layer import knit_map
 from knitground.core.model.map import Map
 from knitground.core.model.tile import TileRef
@@ -193,3 +195,22 @@ def test_tiles_on_cells_of_their_own_begin_where_that_cell_has_them(demo, tmp_pa
     off = np.abs(shipped.astype(int) - drawn.astype(int))
     assert off[32:64, 32:64].max() <= 2
     assert off[144:160, 144:160].max() <= 2
+
+
+def test_a_format_more_is_one_line(demo, tmp_path, monkeypatch):
+    """What it says is offered by the verb, refused over a project's files, shipped and listed."""
+    lines = ShipFormat(
+        "txt", "Text", "Names of layers",
+        lambda job, map_: [f"{job.stem(map_)}.txt"],
+        lambda job, map_, progress=None: {
+            f"{job.stem(map_)}.txt": "\n".join(each.name for each in map_.layers).encode()
+        },
+    )  # fmt: skip
+    monkeypatch.setitem(FORMATS, "txt", lines)
+    found = ship(demo, demo.maps[:1], tmp_path / "out", ["txt", "svg"])
+    assert [path.name for path in found.files] == ["harbour-pans.shapes.svg", "harbour-pans.txt"]
+    assert found.files[1].read_text().splitlines()[0] == demo.maps[0].layers[0].name
+    save_project(demo, tmp_path / "p")
+    (tmp_path / "p" / "harbour-pans.txt").write_text("mine")
+    with pytest.raises(NotOursError, match=r"harbour-pans\.txt"):
+        ship(demo, demo.maps[:1], tmp_path / "p", ["txt"])

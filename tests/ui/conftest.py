@@ -203,7 +203,7 @@ def as_new(window, memory, project):
     rules.mark.setChecked(False)
     held = view._held
     held._before, held._wants_back, held._used = None, False, False
-    for box in (ship.png, ship.json):
+    for box in (ship.boxes["png"], ship.boxes["json"]):
         box.setChecked(True)
     session.open(project)
     window.notices.hide()

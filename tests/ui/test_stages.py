@@ -411,11 +411,11 @@ def test_ship_writes_and_lists_the_files(window, tmp_path):
 
 def test_ship_says_what_is_missing(window, tmp_path):
     window.show_stage("ship")
-    window.stages["ship"].png.setChecked(False)
-    window.stages["ship"].json.setChecked(False)
+    window.stages["ship"].boxes["png"].setChecked(False)
+    window.stages["ship"].boxes["json"].setChecked(False)
     assert not window.stages["ship"].go.isEnabled()
     assert "format" in window.stages["ship"].state.text()
-    window.stages["ship"].png.setChecked(True)
+    window.stages["ship"].boxes["png"].setChecked(True)
     (tmp_path / "file").write_text("x")
     window.stages["ship"].folder.setText(str(tmp_path / "file" / "below"))
     window.stages["ship"].ship_now()

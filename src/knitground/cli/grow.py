@@ -27,9 +27,9 @@ from knitground.core.edit.recipes import step_title
 from knitground.core.files.made import MadeFolder
 from knitground.core.files.opening import project_file
 from knitground.core.files.saving import save_project
-from knitground.core.files.ship.json import ship_json
+from knitground.core.files.ship.kinds import ShipJob
 from knitground.core.files.ship.names import ship_names
-from knitground.core.files.ship.png import ship_png
+from knitground.core.files.ship.ship import FORMATS, USUAL_FORMATS
 from knitground.core.grow.plainless import find_plainless
 from knitground.core.grow.rewriting import rewrite_map
 from knitground.core.grow.runner import Grown, run_recipe
@@ -143,10 +143,11 @@ def _lines(map_: Map, each: Grown) -> list[str]:
 
 def _names_of_many(model: Project, map_: Map, seeds: range) -> list[str]:
     """Name every file that may be written for so many seeds."""
-    names = ship_names(model, [replace(map_, name=_name(map_.name, seed)) for seed in seeds])
-    stems = [names.maps[_name(map_.name, seed)] for seed in seeds]
-    ends = (".png", ".json")
-    return [*(stem + end for stem in stems for end in ends), *names.sheets.values()]
+    maps = [replace(map_, name=_name(map_.name, seed)) for seed in seeds]
+    job = ShipJob(model, ship_names(model, maps))
+    return [
+        name for key in USUAL_FORMATS for each in maps for name in FORMATS[key].names(job, each)
+    ]
 
 
 def _name(name: str, seed: int) -> str:
@@ -192,6 +193,8 @@ def grow_one(project: Path, name: str, seed: int) -> tuple[dict[str, bytes], int
     knit_map(model, map_)
     rewrite_map(model, map_)
     map_.name = _name(name, seed)
-    names = ship_names(model, [map_])
-    files = {**ship_png(model, map_, names), **ship_json(model, map_, names)}
+    job = ShipJob(model, ship_names(model, [map_]))
+    files: dict[str, bytes] = {}
+    for key in USUAL_FORMATS:
+        files |= FORMATS[key].files(job, map_)
     return files, sum(gaps_of(map_).values())

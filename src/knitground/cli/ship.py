@@ -26,7 +26,7 @@ from knitground.core.files.ship.ship import FORMATS, USUAL_FORMATS, ship
     "--format",
     "formats",
     multiple=True,
-    type=click.Choice(FORMATS),
+    type=click.Choice(list(FORMATS)),
     default=USUAL_FORMATS,
     show_default=True,
     help="Can be given more than once.",

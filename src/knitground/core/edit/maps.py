@@ -8,7 +8,7 @@ from dataclasses import replace
 
 from knitground.core.base.errors import EditError
 from knitground.core.base.window import whole
-from knitground.core.edit.atoms import Atom, PatchArray, SetField, close_seam
+from knitground.core.edit.atoms import Atom, SetField, close_seam
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.document import Edit
 from knitground.core.edit.properties import check_property, with_property, without_property
@@ -159,7 +159,7 @@ def set_wrap(map_: Map, wrap: bool) -> Edit:
             terrain = layer.terrain.copy()
             close_seam(terrain)
             changed = Changed(What.TERRAIN, map_, layer, whole(terrain))
-            atoms.append(PatchArray(layer, "terrain", whole(terrain), terrain, changed))
+            atoms.append(SetField(layer, "terrain", terrain, changed))
     return Edit("Wrap at the borders" if wrap else "No wrapping", tuple(atoms))
 
 

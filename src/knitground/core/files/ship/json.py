@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from knitground.core.base.errors import PlaceError
+from knitground.core.base.progress import Progress, no_progress
 from knitground.core.files.images import png_bytes
 from knitground.core.files.jsontext import to_text
 from knitground.core.files.layer_io import tint_colours
@@ -22,7 +23,8 @@ from knitground.core.files.ship.formats import (
     ShipTile,
     ShipTileset,
 )
-from knitground.core.files.ship.names import ShipNames, used_sheets
+from knitground.core.files.ship.kinds import ShipFormat, ShipJob
+from knitground.core.files.ship.names import used_sheets
 from knitground.core.model.layers import GAP, GroundLayer, Holds, Layer, MarkerLayer
 from knitground.core.model.limits import FULL_TINT
 from knitground.core.model.map import Map, grid_of
@@ -41,12 +43,17 @@ Numbers = dict[Cell, NDArray[np.int32]]
 """By the height and width of a cell: place of the shipped legend by place of the map's."""
 
 
-def ship_json(project: Project, map_: Map, names: ShipNames) -> dict[str, bytes]:
+def _names(job: ShipJob, map_: Map) -> list[str]:
+    return [f"{job.stem(map_)}.json", *job.names.sheets.values()]
+
+
+def _files(job: ShipJob, map_: Map, progress: Progress = no_progress) -> dict[str, bytes]:
     """Make the files of a map for a game: `NAME.json` and a PNG of each sheet that it uses.
 
     The map must be knitted. See-through colours are transparent in the shipped sheets. Gaps are
     shipped as empty cells and counted in `gaps`.
     """
+    project, names = job.project, job.names
     used = [each for each in _used_tiles(map_) if project.tileset_named(each.tile.tileset)]
     names_used = {each.tile.tileset for each in used} | _frame_sheets(project, used)
     tilesets = used_sheets(project, names_used)
@@ -281,3 +288,10 @@ def _sheet(tileset: Tileset) -> bytes:
             "can not be shipped: put it right, or find another one in Slice"
         )
     return png_bytes(clear_see_through(tileset.picture.copy(), tileset.slicing))
+
+
+JSON = ShipFormat(
+    "json", "JSON — layers, legend, tilesets, and sheets",
+    "All that a game needs to draw the map and to know what lies where", _names, _files,
+    usual=True,
+)  # fmt: skip

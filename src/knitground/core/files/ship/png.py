@@ -12,7 +12,7 @@ from knitground.core.base.progress import Progress, no_progress
 from knitground.core.base.window import Box, read
 from knitground.core.files.images import png_bytes
 from knitground.core.files.made import write_asked
-from knitground.core.files.ship.names import ShipNames
+from knitground.core.files.ship.kinds import ShipFormat, ShipJob
 from knitground.core.model.map import Map
 from knitground.core.model.project import Project
 from knitground.core.model.tileset import Picture
@@ -38,7 +38,11 @@ class MapPicture(NamedTuple):
 
 
 def map_picture(
-    project: Project, map_: Map, level: int = 0, progress: Progress = no_progress
+    project: Project,
+    map_: Map,
+    level: int = 0,
+    progress: Progress = no_progress,
+    atlas: Atlas | None = None,
 ) -> Picture:
     """Draw the visible layers of a knitted map: (height, width, 4) uint8, straight alpha.
 
@@ -59,7 +63,7 @@ def map_picture(
             f"“{map_.name}” would be {width} × {height} px, more than "
             f"{MAX_PIXELS} pixels: ship it at a smaller scale"
         )
-    atlas = Atlas(project, map_)
+    atlas = atlas or Atlas(project, map_)
     out = np.zeros((height, width, 4), np.uint8)
     if map_.background is not None:
         out[:] = (*bytes.fromhex(map_.background[1:]), 255)
@@ -80,9 +84,16 @@ def map_picture(
     return out
 
 
-def ship_png(
-    project: Project, map_: Map, names: ShipNames, level: int = 0, progress: Progress = no_progress
-) -> dict[str, bytes]:
-    """Make the file `NAME.png` of a knitted map."""
-    picture = map_picture(project, map_, level, progress)
-    return {f"{names.maps[map_.name]}.png": png_bytes(picture)}
+def _names(job: ShipJob, map_: Map) -> list[str]:
+    return [f"{job.stem(map_)}.png"]
+
+
+def _files(job: ShipJob, map_: Map, progress: Progress = no_progress) -> dict[str, bytes]:
+    picture = map_picture(job.project, map_, job.level, progress, job.atlas(map_))
+    return {name: png_bytes(picture) for name in _names(job, map_)}
+
+
+PNG = ShipFormat(
+    "png", "PNG — the map as one picture", "One picture of all visible layers", _names, _files,
+    usual=True, has_scale=True,
+)  # fmt: skip

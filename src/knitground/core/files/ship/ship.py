@@ -9,17 +9,19 @@ from pathlib import Path
 from knitground.core.base.errors import PlaceError
 from knitground.core.base.progress import Progress, no_progress
 from knitground.core.files.made import MadeFolder
-from knitground.core.files.ship.json import ship_json
-from knitground.core.files.ship.names import ShipNames, ship_names
-from knitground.core.files.ship.png import ship_png
-from knitground.core.files.ship.svg import ship_svg
+from knitground.core.files.ship.json import JSON
+from knitground.core.files.ship.kinds import ShipJob
+from knitground.core.files.ship.names import ship_names
+from knitground.core.files.ship.png import PNG
+from knitground.core.files.ship.svg import SVG
 from knitground.core.grow.rewriting import rewrite_map
 from knitground.core.knit.layer import knit_map
 from knitground.core.model.map import Map, gaps_of
 from knitground.core.model.project import Project
 
-FORMATS = ("png", "json", "svg")
-USUAL_FORMATS = ("png", "json")
+FORMATS = {each.key: each for each in (PNG, JSON, SVG)}
+"""All formats, in the order in which they are offered."""
+USUAL_FORMATS = tuple(key for key, each in FORMATS.items() if each.usual)
 
 
 @dataclass(frozen=True)
@@ -68,33 +70,23 @@ def ship(
         rewrite_map(project, map_)
 
     knit = knit or afresh
-    names = ship_names(project, maps)
+    job = ShipJob(project, ship_names(project, maps), level)
+    chosen = [FORMATS[key] for key in dict.fromkeys(formats)]
     made = MadeFolder(folder, overwrite=overwrite)
-    made.refuse(_all_names(names, maps, formats))
+    made.refuse(name for each in chosen for map_ in maps for name in each.names(job, map_))
     files: dict[str, bytes] = {}
     gaps: dict[str, int] = {}
     for place, map_ in enumerate(maps):
         knit(map_)
         gaps[map_.name] = sum(gaps_of(map_).values())
 
-        def part(done: float, place: int = place) -> None:
-            progress((place + done) / len(maps))
+        for number, each in enumerate(chosen):
 
-        if "png" in formats:
-            files.update(ship_png(project, map_, names, level, part))
-        if "json" in formats:
-            files.update(ship_json(project, map_, names))
-        if "svg" in formats:
-            files.update(ship_svg(project, map_, names))
+            def part(done: float, before: float = place + number / len(chosen)) -> None:
+                progress((before + done / len(chosen)) / len(maps))
+
+            files.update(each.files(job, map_, part))
     progress(1.0)
     made.write(files)
     made.close()
     return Shipped(made.paths, {name: count for name, count in gaps.items() if count})
-
-
-def _all_names(names: ShipNames, maps: Sequence[Map], formats: Sequence[str]) -> list[str]:
-    """Name every file that may be written."""
-    stems = [names.maps[each.name] for each in maps]
-    ends = {"svg": "shapes.svg"}
-    out = [f"{stem}.{ends.get(kind, kind)}" for stem in stems for kind in formats]
-    return out + (list(names.sheets.values()) if "json" in formats else [])

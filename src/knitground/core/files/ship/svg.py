@@ -4,14 +4,18 @@ from __future__ import annotations
 
 from xml.sax.saxutils import escape, quoteattr
 
-from knitground.core.files.ship.names import ShipNames
+from knitground.core.base.progress import Progress, no_progress
+from knitground.core.files.ship.kinds import ShipFormat, ShipJob
 from knitground.core.model.map import Map
-from knitground.core.model.project import Project
 from knitground.core.shapes.kinds import kind_named
 from knitground.core.shapes.merge import laid_shapes, merge, rings_of
 
 
-def ship_svg(project: Project, map_: Map, names: ShipNames) -> dict[str, bytes]:
+def _names(job: ShipJob, map_: Map) -> list[str]:
+    return [f"{job.stem(map_)}.shapes.svg"]
+
+
+def _files(job: ShipJob, map_: Map, progress: Progress = no_progress) -> dict[str, bytes]:
     """Make the file `NAME.shapes.svg` of a knitted map: its size in pixels, a path for each part.
 
     Holes are wound the other way round and cut out by the even-odd rule.
@@ -22,8 +26,8 @@ def ship_svg(project: Project, map_: Map, names: ShipNames) -> dict[str, bytes]:
         f'viewBox="0 0 {wide} {high}">',
         f"<title>{escape(map_.name)}</title>",
     ]
-    for kind, area in merge(laid_shapes(project, map_)).items():
-        look = kind_named(project, kind)
+    for kind, area in merge(laid_shapes(job.project, map_)).items():
+        look = kind_named(job.project, kind)
         lines.append(
             f'<g id={quoteattr(kind)} fill="{look.colour}" fill-opacity="0.5" fill-rule="evenodd">'
         )
@@ -34,8 +38,15 @@ def ship_svg(project: Project, map_: Map, names: ShipNames) -> dict[str, bytes]:
             )
             lines.append(f'<path d="{path}"/>')
         lines.append("</g>")
-    return {f"{names.maps[map_.name]}.shapes.svg": "\n".join([*lines, "</svg>", ""]).encode()}
+    text = "\n".join([*lines, "</svg>", ""]).encode()
+    return dict.fromkeys(_names(job, map_), text)
 
 
 def _number(value: float) -> str:
     return f"{round(value, 3):g}" if abs(value) < 1e5 else f"{round(value, 3)}"
+
+
+SVG = ShipFormat(
+    "svg", "SVG — collision shapes and other areas, merged",
+    "A path for each part of each kind of shape, for editors and engines", _names, _files,
+)  # fmt: skip

@@ -169,6 +169,12 @@ class Runs:
         if grown and not self._laying and known is layer.terrain:
             self.painted[layer] = map_
 
+    def meet(self, map_: Map | None) -> None:
+        """Know the terrain of a map that is shown, to tell painting from what swaps it."""
+        for layer in map_.layers if map_ is not None else ():
+            if isinstance(layer, GroundLayer):
+                self._arrays.setdefault(layer, layer.terrain)
+
     def forget(self) -> None:
         """Another project is open."""
         self.painted.clear()

@@ -11,9 +11,11 @@ from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
     QFileDialog,
+    QHBoxLayout,
     QLabel,
     QLineEdit,
     QListWidget,
+    QWidget,
 )
 
 from knitground.core.base.errors import KnitError
@@ -21,12 +23,12 @@ from knitground.core.base.progress import Progress
 from knitground.core.edit.changed import Changed, What
 from knitground.core.files.made import NotOursError
 from knitground.core.files.ship.names import ship_names
-from knitground.core.files.ship.ship import Shipped, ship
+from knitground.core.files.ship.ship import FORMATS, Shipped, ship
 from knitground.core.model.map import Map
 from knitground.ui.common.commands import Commands
 from knitground.ui.common.tasks import run_with_progress
 from knitground.ui.common.widgets import button, column, head, note, primary, row, set_role
-from knitground.ui.common.words import bytes_text
+from knitground.ui.common.words import bytes_text, tip_of
 from knitground.ui.session import Session
 from knitground.ui.stages.stage import Stage
 
@@ -47,11 +49,11 @@ class ShipBench(Stage):
         super().__init__(session)
         self.maps = QComboBox()
         self.maps.setToolTip("The map to ship")
-        self.png = QCheckBox("PNG — the map as one picture")
-        self.json = QCheckBox("JSON — layers, legend, tilesets, and sheets")
-        self.svg = QCheckBox("SVG — collision shapes and other areas, merged")
-        for box in (self.png, self.json, self.svg):
-            box.setChecked(box is not self.svg)
+        self.boxes: dict[str, QCheckBox] = {}
+        for key, each in FORMATS.items():
+            box = self.boxes[key] = QCheckBox(each.title)
+            box.setToolTip(tip_of(each.hint))
+            box.setChecked(each.usual)
             box.toggled.connect(self._show_state)
         self.scale = QComboBox()
         self.scale.addItems(_SCALES)
@@ -84,10 +86,7 @@ class ShipBench(Stage):
             head("Ship"),
             note("Write what a game reads. Two runs of the same project give the same bytes."),
             row(QLabel("What"), self.maps, 1),
-            self.png,
-            row(QLabel("      Scale"), self.scale, 1),
-            self.json,
-            self.svg,
+            *self._format_lines(),
             QLabel("To"),
             to,
             row(self.go, 1),
@@ -97,8 +96,16 @@ class ShipBench(Stage):
             self.files,
             margins=14,
         )
-        layout.setStretch(13, 1)
+        layout.setStretch(layout.count() - 1, 1)
         self.setLayout(layout)
+
+    def _format_lines(self) -> list[QWidget | QHBoxLayout]:
+        lines: list[QWidget | QHBoxLayout] = []
+        for key, each in FORMATS.items():
+            lines.append(self.boxes[key])
+            if each.has_scale:
+                lines.append(row(QLabel("      Scale"), self.scale, 1))
+        return lines
 
     def _follow(self, change: Changed) -> None:
         if change.what is What.MAPS:
@@ -145,8 +152,7 @@ class ShipBench(Stage):
         return None
 
     def _formats(self) -> list[str]:
-        boxes = (("png", self.png), ("json", self.json), ("svg", self.svg))
-        return [name for name, box in boxes if box.isChecked()]
+        return [key for key, box in self.boxes.items() if box.isChecked()]
 
     def _choose(self) -> None:
         folder = QFileDialog.getExistingDirectory(self, "Ship to", self.folder.text())
