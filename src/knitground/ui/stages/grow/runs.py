@@ -179,6 +179,7 @@ class Runs:
         """Another project is open."""
         self.painted.clear()
         self._arrays.clear()
+        self.meet(self.bench.session.map)
         self._last.clear()
 
     def _may_replace(self, map_: Map) -> bool:
