@@ -453,3 +453,27 @@ def test_pointing_at_a_sheet_says_which_tile(window):
         window.stages["slice"].sheet.tile_rect(2, 4).center().toPoint(),
     )
     assert "tile 28: column 4, row 2 at 76, 40 px" in window.under.toolTip()
+
+
+def test_what_may_be_overwritten_is_asked_of_each_folder(window, tmp_path):
+    window.show_stage("ship")
+    bench = window.stages["ship"]
+    for name in ("a", "b"):
+        (tmp_path / name).mkdir()
+        (tmp_path / name / "north-basin.png").write_bytes(b"mine")
+    bench.maps.setCurrentText("North basin")
+    bench.folder.setText(str(tmp_path / "a"))
+    bench.go.click()
+    settle()
+    assert bench.anyway.isVisible()
+    assert "was not made here" in bench.state.text()
+    bench.folder.setText(str(tmp_path / "b"))
+    assert not bench.anyway.isVisible(), "it was said of the other folder"
+    bench.folder.setText(str(tmp_path / "a"))
+    bench.go.click()
+    settle()
+    bench.anyway.click()
+    settle()
+    assert (tmp_path / "a" / "north-basin.png").read_bytes() != b"mine"
+    assert (tmp_path / "b" / "north-basin.png").read_bytes() == b"mine"
+    assert not bench.anyway.isVisible()

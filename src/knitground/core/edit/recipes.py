@@ -129,8 +129,7 @@ def painted_cells(map_: Map, layer: Layer | None) -> NDArray[np.bool_] | None:
     """
     if not isinstance(layer, GroundLayer) or not _is_free(map_, layer):
         return None
-    values, counts = np.unique(layer.terrain, return_counts=True)
-    differs = layer.terrain != values[counts.argmax()]
+    differs = layer.terrain != np.bincount(layer.terrain.ravel()).argmax()
     near = differs[:-1, :-1] | differs[:-1, 1:] | differs[1:, :-1] | differs[1:, 1:]
     return near if near.any() else None
 

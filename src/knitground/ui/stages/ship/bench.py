@@ -55,12 +55,15 @@ class ShipBench(Stage):
             box.setToolTip(tip_of(each.hint))
             box.setChecked(each.usual)
             box.toggled.connect(self._show_state)
+            box.toggled.connect(self._ask_anew)
         self.scale = QComboBox()
         self.scale.addItems(_SCALES)
         self.scale.setToolTip("Scale of the picture")
         self.folder = QLineEdit()
         self.folder.setPlaceholderText("a folder for the files")
         self.folder.textChanged.connect(self._show_state)
+        self.folder.textChanged.connect(self._ask_anew)
+        self.maps.currentTextChanged.connect(self._ask_anew)
         self.go = primary("Ship", self.ship_now, "Write the files", "Ctrl+E")
         self.state = QLabel()
         self.state.setWordWrap(True)
@@ -141,6 +144,10 @@ class ShipBench(Stage):
             set_role(self.state, "note")
         elif not self._written:
             self.state.setText("")
+
+    def _ask_anew(self) -> None:
+        """What may be overwritten was said of other files."""
+        self.anyway.hide()
 
     def _problem(self) -> str | None:
         if not self.session.project.maps:
