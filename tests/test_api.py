@@ -9,6 +9,8 @@ import pytest
 from knitground import api
 from knitground.core.base.errors import KnitError
 from knitground.core.files.saving import save_project
+from knitground.core.model.layers import GroundLayer
+from knitground.core.model.recipe import NoiseStep, Recipe
 from knitground.core.model.tile import TileRef
 from tests.maps import small_project, snapshot
 from tests.strangers import times
@@ -46,6 +48,7 @@ CALLS = {
     "kind": lambda p: p.sheets[0].add_set("hex", ["a"]),
     "turn": lambda p: p.sheets[0].tile(0, 0, turn=9),
     "format": lambda p: p.ship("out", formats="pngx"),
+    "over": lambda p: p.maps[0].grow(over="under"),
     "explain off": lambda p: p.maps[0].layers[0].explain(10, 0),
     "way": lambda p: p.maps[0].layers[0].path(p.sheets[0].tile(0, 0), [(0, 0), (5, 5)]),
 }
@@ -60,6 +63,24 @@ def test_what_scripts_get_wrong_is_told_and_changes_nothing(opened, name):
     assert ": " in str(caught.value)
     assert snapshot(opened.project) == before
     assert opened.undo() is None
+
+
+def test_scripts_grow_over_what_is_painted_only_if_they_say_so(opened):
+    map_ = opened.maps[0]
+    ground = next(each for each in map_.layers if isinstance(each.layer, GroundLayer))
+    _, kit = opened.project.set_of(ground.layer.tileset, ground.layer.set_name)
+    names = tuple((each.name, 1.0) for each in kit.terrains)
+    map_.grow(Recipe(1, (NoiseStep(ground.layer.number, 8.0, 2, names),)))
+    mark = 3 - int(ground.layer.terrain[5, 5])
+    ground.paint(opened.sheets[0].sets[0].terrain(kit.terrains[mark - 1].name), (5, 5))
+    assert ground.layer.terrain[5, 5] == mark
+    before = snapshot(opened.project)
+    with pytest.raises(KnitError, match=r"cells since it was grown.*over='own'"):
+        map_.grow(seed=5)
+    assert snapshot(opened.project) == before
+    map_.grow(seed=5, over="round")
+    assert ground.layer.terrain[5, 5] == mark
+    map_.grow(seed=6)
 
 
 def test_one_format_may_be_given_by_its_name_alone(opened, tmp_path):

@@ -8,7 +8,7 @@ refused raises a `KnitError` that says why.
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
-from contextlib import contextmanager
+from contextlib import contextmanager, nullcontext
 from dataclasses import replace
 from itertools import pairwise
 from pathlib import Path
@@ -17,7 +17,7 @@ from typing import TypeVar, get_args
 
 import numpy as np
 
-from knitground.core.base.errors import EditError, KnitError
+from knitground.core.base.errors import EditError, GrowError, KnitError
 from knitground.core.base.window import Box
 from knitground.core.edit.desk import FILL_BY, MAX_BRUSH, Desk, Pointer, ToolOptions
 from knitground.core.edit.document import Document, Edit
@@ -28,6 +28,7 @@ from knitground.core.edit.laying import Plan
 from knitground.core.edit.maps import add_map, lay_grown
 from knitground.core.edit.planning import plan_dab, plan_fill, plan_path, plan_region, refusal
 from knitground.core.edit.reasons import why_cell
+from knitground.core.edit.recipes import Over, grow_round
 from knitground.core.edit.reslice import use_slicing
 from knitground.core.edit.sheets import add_tileset
 from knitground.core.edit.terrainlist import add_terrain
@@ -325,8 +326,15 @@ class MapDoor:
         self.owner.doc.apply(add_layer(self.map, layer))
         return LayerDoor(self, layer)
 
-    def grow(self, recipe: Recipe | None = None, seed: int | None = None) -> list[str]:
+    def grow(
+        self, recipe: Recipe | None = None, seed: int | None = None, *, over: str | None = None
+    ) -> list[str]:
         """Run a recipe, by default the map's own; it is kept, and pins stay.
+
+        Parameters
+        ----------
+        over : where a layer was painted by hand since it was grown, which is refused otherwise:
+            "own" grows on a layer of its own, "round" round what is painted, "instead" replaces it
 
         Returns
         -------
@@ -337,8 +345,15 @@ class MapDoor:
         chosen = recipe or self.map.recipe
         if seed is not None:
             chosen = replace(chosen, seed=_whole(seed, "the seed", -(2**63), 2**63 - 1))
-        grown = run_recipe(self.owner.project, replace(self.map, recipe=chosen))
-        self.owner.doc.apply(lay_grown(self.map, grown, chosen))
+        ways = {each.name.lower(): each for each in Over}
+        if over is not None and over not in tuple(ways):
+            raise GrowError(f"“{over}” is nothing to do: give {', '.join(ways)}")
+        cure = " or ".join(f"over={way!r}" for way in ways)
+        doc = self.owner.doc
+        with nullcontext() if doc.in_stroke else doc.stroke("Grow"):
+            chosen = grow_round(doc, self.map, chosen, ways[over] if over else None, cure)
+            grown = run_recipe(self.owner.project, replace(self.map, recipe=chosen))
+            doc.apply(lay_grown(self.map, grown, chosen))
         return [each.words for each in find_plainless(self.owner.project, self.map, grown)]
 
     @property

@@ -12,6 +12,10 @@ from tests.core.test_areas import two_grids
 
 from knitground.__main__ import THREADS
 from knitground.cli.main import commands, run
+from knitground.core.base.errors import KnitError
+from knitground.core.base.window import Box
+from knitground.core.edit.document import Document
+from knitground.core.edit.laying import plan_terrain
 from knitground.core.files.images import png_bytes
 from knitground.core.files.opening import open_project
 from knitground.core.files.saving import save_project
@@ -112,6 +116,39 @@ def test_grow_saves_and_tells_shares(project):
     assert (project / "north-basin.map.json").read_bytes() == after
     call("grow", project, "--map", "North basin", "--seed", "7")
     assert (project / "north-basin.map.json").read_bytes() == before
+
+
+def test_grow_replaces_nothing_painted_unsaid(project):
+    model = open_project(project).project
+    map_ = model.maps[1]
+    layer = map_.layers[0]
+    doc = Document(model)
+    value = 1 if (layer.terrain[6, 6:8] != 1).all() else 3
+    box, every = Box(6, 6, 7, 8), np.ones((1, 2), bool)
+    doc.apply(plan_terrain(doc, map_, layer, box, every, value, "Paint").edit)
+    save_project(model, project)
+    path = project / "north-basin.map.json"
+    before = path.read_bytes()
+    for more in ((), ("--count", "2", "--to", project.parent / "many")):
+        error = call("grow", project, "--map", "North basin", *more).exception
+        assert isinstance(error, KnitError)
+        assert "cells since it was grown" in str(error)
+        assert "--over round, --over own or --over instead" in str(error)
+        assert path.read_bytes() == before
+    assert call("grow", project, "--map", "North basin", "--over", "own").exit_code == 0
+    grown = open_project(project).project.maps[1]
+    assert (grown.layers[0].terrain == layer.terrain).all()
+    assert grown.layers[1].name == f"{layer.name}, grown"
+    path.write_bytes(before)
+    assert call("grow", project, "--map", "North basin", "--over", "round").exit_code == 0
+    grown = open_project(project).project.maps[1]
+    assert (grown.layers[0].terrain[6, 6:8] == value).all()
+    again = path.read_bytes()
+    assert call("grow", project, "--map", "North basin").exit_code == 0, "it is kept by now"
+    assert path.read_bytes() == again
+    path.write_bytes(before)
+    assert call("grow", project, "--map", "North basin", "--over", "instead").exit_code == 0
+    assert not open_project(project).project.maps[1].layers[0].painted.any()
 
 
 def test_ship_lists_its_files(project, tmp_path):

@@ -5,7 +5,7 @@ from contextlib import contextmanager
 import pytest
 from PySide6.QtCore import QCoreApplication, QEvent, QPoint, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QComboBox, QTabBar
+from PySide6.QtWidgets import QApplication, QComboBox, QMessageBox, QTabBar
 
 from knitground.core.edit.desk import ToolOptions
 from knitground.core.model.project import Project
@@ -58,6 +58,16 @@ def qapp():
 def strokes_at_once(monkeypatch):
     """A drag is laid at once, however slow the machine; tests of jumps have their own time."""
     monkeypatch.setattr(brushes, "TURN_S", 60.0)
+
+
+@pytest.fixture(autouse=True)
+def unasked(monkeypatch):
+    """A question that a test does not answer fails it, instead of standing there for ever."""
+
+    def fail(box):
+        raise AssertionError(f"asked: {box.text()} {box.informativeText()}")
+
+    monkeypatch.setattr(QMessageBox, "exec", fail)
 
 
 @pytest.hookimpl(wrapper=True)

@@ -15,7 +15,7 @@ from tests.ui.conftest import LEFT, NONE, drag, move, settle, settle_view, wake
 from knitground.core.base.window import Box
 from knitground.core.edit.laying import plan_cells, plan_terrain
 from knitground.core.edit.maps import add_map
-from knitground.core.edit.recipes import add_step, move_step, put_steps, step_title
+from knitground.core.edit.recipes import add_step, cells_painted, move_step, put_steps, step_title
 from knitground.core.edit.selecting import Selection
 from knitground.core.edit.tiles import add_tag
 from knitground.core.grow import runner
@@ -767,6 +767,7 @@ def test_recipes_are_copied_between_maps_and_kept_as_files(window, coast, tmp_pa
     session.choose_map(session.project.maps[0])
     done()
     before = len(session.map.recipe.steps)
+    monkeypatch.setattr(QMessageBox, "exec", presses("Instead of it"))  # that one is painted
     coast.acts.paste()
     done()
     assert len(session.map.recipe.steps) == before + count
@@ -1013,6 +1014,17 @@ def step_of(session, kind):
 # What is painted
 
 
+def presses(words, asked=None):
+    """Answer a question with a button; what was asked is noted."""
+
+    def answer(box):
+        if asked is not None:
+            asked.append(box.text())
+        next(each for each in box.buttons() if each.text() == words).click()
+
+    return answer
+
+
 def painted_map(window):
     """A map of one ground layer with a lake painted on it, and no recipe yet."""
     session = window.session
@@ -1034,11 +1046,7 @@ def test_painted_terrain_is_never_replaced_by_a_step_unasked(window, monkeypatch
     before, asked = layer.terrain.copy(), []
 
     def answers(words):
-        def answer(box):
-            asked.append(box.text())
-            next(each for each in box.buttons() if each.text() == words).click()
-
-        monkeypatch.setattr(QMessageBox, "exec", answer)
+        monkeypatch.setattr(QMessageBox, "exec", presses(words, asked))
 
     answers("Cancel")
     bench.add_kind(NoiseStep)
@@ -1083,11 +1091,7 @@ def test_what_is_painted_on_grown_terrain_is_asked_about(window, monkeypatch):
     asked = []
 
     def answers(words):
-        def answer(box):
-            asked.append(box.text())
-            next(each for each in box.buttons() if each.text() == words).click()
-
-        monkeypatch.setattr(QMessageBox, "exec", answer)
+        monkeypatch.setattr(QMessageBox, "exec", presses(words, asked))
 
     def paint(value):
         box, every = Box(6, 6, 7, 8), np.ones((1, 2), bool)
@@ -1101,10 +1105,11 @@ def test_what_is_painted_on_grown_terrain_is_asked_about(window, monkeypatch):
     done()
     assert asked == [], "it was taken back"
     paint(1)
-    kept = layer.terrain.copy()
+    kept, painted = layer.terrain.copy(), int(cells_painted(layer).sum())
+    assert painted >= 6
     bench.seed.setValue(77)
     done()
-    assert asked == ["“Ground” was painted on since it was grown."]
+    assert asked == [f"“Ground” was painted in {painted} cells since it was grown."]
     assert (layer.terrain == kept).all()
     answers("Round what is painted")
     bench.runs.run_new()
@@ -1119,6 +1124,47 @@ def test_what_is_painted_on_grown_terrain_is_asked_about(window, monkeypatch):
     bench.runs.run_new()
     done()
     assert len(asked) == 3
+    paint(1)
+    kept = layer.terrain.copy()
+    answers("Grow on a layer of its own")
+    bench.runs.run_new()
+    done()
+    made = map_.layers[map_.layers.index(layer) + 1]
+    assert (layer.terrain == kept).all()
+    assert {each.layer for each in map_.recipe.steps} == {made.number}
+    assert len(np.unique(made.terrain)) > 1
+
+
+def test_what_was_painted_before_the_project_was_saved_is_asked_about_too(
+    window, monkeypatch, tmp_path
+):
+    map_, layer, bench = painted_map(window)
+    layer.terrain[:] = 2
+    bench.add_kind(NoiseStep)
+    done()
+    box, session = Box(6, 6, 7, 8), window.session
+    value = 1 if (layer.terrain[6, 6:8] != 1).all() else 3
+    every = np.ones((1, 2), bool)
+    session.apply(plan_terrain(session.doc, map_, layer, box, every, value, "Paint").edit)
+    kept, painted = layer.terrain.copy(), int(cells_painted(layer).sum())
+    window.files.save_to(tmp_path / "kept")
+    wait_for_jobs()
+    window.files.open_project(tmp_path / "kept")
+    wait_for_jobs()
+    settle()
+    map_ = next(each for each in session.project.maps if each.name == "Painted")
+    layer = map_.layers[0]
+    session.choose_map(map_)
+    window.show_stage("grow")
+    settle()
+    assert (layer.terrain == kept).all()
+    assert int(cells_painted(layer).sum()) == painted
+    asked = []
+    monkeypatch.setattr(QMessageBox, "exec", presses("Round what is painted", asked))
+    bench.runs.run_new()
+    done()
+    assert asked == [f"“Ground” was painted in {painted} cells since it was grown."]
+    assert (layer.terrain[6, 6:8] == value).all()
 
 
 def test_what_was_only_filled_is_not_painted(window, monkeypatch):

@@ -23,7 +23,7 @@ from knitground.cli.output import (
 from knitground.core.base.errors import GrowError, PlaceError
 from knitground.core.edit.document import Document
 from knitground.core.edit.maps import lay_grown
-from knitground.core.edit.recipes import step_title
+from knitground.core.edit.recipes import Over, grow_round, step_title
 from knitground.core.files.made import MadeFolder
 from knitground.core.files.opening import project_file
 from knitground.core.files.saving import save_project
@@ -38,6 +38,7 @@ from knitground.core.model.map import Map, gaps_of
 from knitground.core.model.project import Project
 
 MOST = 10_000
+_OVER_CURE = "--over round, --over own or --over instead"
 
 
 @click.command("grow")
@@ -57,6 +58,12 @@ MOST = 10_000
     type=click.IntRange(1, 256),
     help="How many work at once; the files are the same for any number.",
 )
+@click.option(
+    "--over",
+    type=click.Choice([each.name.lower() for each in Over]),
+    help="Where a layer was painted by hand since it was grown: grow on a layer of its own (own), "
+    "round what is painted (round), or instead of it (instead).",
+)
 @overwriting
 @allowing_gaps
 @as_json
@@ -69,6 +76,7 @@ def grow_command(
     first: int | None,
     folder: Path | None,
     processes: int | None,
+    over: str | None,
     overwrite: bool,
     allow_gaps: bool,
     as_json: bool,
@@ -78,6 +86,7 @@ def grow_command(
     Exits 1 if cells have no tile, or a sheet is missing; the maps are written all the same.
     """
     found = opened(project)
+    way = Over[over.upper()] if over else None
     model = found.project
     map_ = map_called(model, name)
     if count is not None:
@@ -87,17 +96,19 @@ def grow_command(
         seeds = range(start, start + count)
         made = MadeFolder(folder, overwrite=overwrite)
         made.refuse(_names_of_many(model, map_, seeds))
-        gaps = _grow_many(project, map_, seeds, made, processes)
+        grow_round(Document(model), map_, map_.recipe, way, _OVER_CURE)
+        gaps = _grow_many(project, map_, seeds, made, processes, way)
         files = [str(path) for path in made.paths]
         tell(files, files, as_json)
         return tell_faults(gaps, found.warnings, allowed=allow_gaps)
     recipe = map_.recipe if seed is None else replace(map_.recipe, seed=seed)
-    map_.recipe = recipe
+    doc = Document(model)
+    map_.recipe = recipe = grow_round(doc, map_, recipe, way, _OVER_CURE)
     skipped: list[str] = []
     grown = run_recipe(model, map_, until=step, skipped=skipped)
     if not grown:
         raise GrowError("; ".join(skipped) or "no step of the recipe runs: switch one on")
-    Document(model).apply(lay_grown(map_, grown))
+    doc.apply(lay_grown(map_, grown))
     save_project(model, project_file(project).parent)
     lines = [f"seed {recipe.seed}"]
     for each in grown:
@@ -155,11 +166,16 @@ def _name(name: str, seed: int) -> str:
 
 
 def _grow_many(
-    project: Path, map_: Map, seeds: range, made: MadeFolder, processes: int | None
+    project: Path,
+    map_: Map,
+    seeds: range,
+    made: MadeFolder,
+    processes: int | None,
+    over: Over | None,
 ) -> dict[str, int]:
     """Grow a map with many seeds, each in its turn by whichever process is free; returns gaps."""
     workers = min(len(seeds), processes or os.cpu_count() or 1)
-    jobs = [(project, map_.name, seed) for seed in seeds]
+    jobs = [(project, map_.name, seed, over) for seed in seeds]
     gaps: dict[str, int] = {}
     written: set[str] = set()
 
@@ -184,12 +200,15 @@ def _grow_many(
     return gaps
 
 
-def grow_one(project: Path, name: str, seed: int) -> tuple[dict[str, bytes], int]:
+def grow_one(
+    project: Path, name: str, seed: int, over: Over | None = None
+) -> tuple[dict[str, bytes], int]:
     """Grow a map with one seed; returns its files' names and contents, and how many gaps it has."""
     model = opened(project).project
     map_ = map_called(model, name)
-    map_.recipe = replace(map_.recipe, seed=seed)
-    Document(model).apply(lay_grown(map_, run_recipe(model, map_, skipped=[])))
+    doc = Document(model)
+    map_.recipe = grow_round(doc, map_, replace(map_.recipe, seed=seed), over, _OVER_CURE)
+    doc.apply(lay_grown(map_, run_recipe(model, map_, skipped=[])))
     knit_map(model, map_)
     rewrite_map(model, map_)
     map_.name = _name(name, seed)

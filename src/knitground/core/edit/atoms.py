@@ -117,6 +117,30 @@ class PatchTerrain(PatchArray):
 
     owner: GroundLayer
     wrap: bool = False
+    painted: NDArray[np.bool_] | None = field(init=False, default=None)
+    """What of the box was painted before."""
+
+    def do(self) -> None:
+        """Write the new values, and note where they are others: that is painted."""
+        super().do()
+        self.painted = read(self._painted(), self.box)
+        self._note(self.painted | (self.new != self.old))
+
+    def undo(self) -> None:
+        """Write the old values."""
+        super().undo()
+        assert self.painted is not None
+        self._note(self.painted)
+
+    def _painted(self) -> NDArray[np.bool_]:
+        painted = self.owner.painted
+        return painted[:-1, :-1] if self.wrap else painted
+
+    def _note(self, values: NDArray[np.bool_]) -> None:
+        target = self._painted()
+        target[index(self.box, target.shape[0], target.shape[1])] = values
+        if self.wrap:
+            close_seam(self.owner.painted)
 
     def _target(self) -> NDArray[Any]:
         terrain = self.owner.terrain
@@ -128,7 +152,7 @@ class PatchTerrain(PatchArray):
             close_seam(self.owner.terrain)
 
 
-def close_seam(terrain: NDArray[np.uint8]) -> None:
+def close_seam(terrain: NDArray[Any]) -> None:
     """Make the last row and column of vertices equal to the first, in place."""
     terrain[-1] = terrain[0]
     terrain[:, -1] = terrain[:, 0]

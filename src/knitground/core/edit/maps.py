@@ -6,6 +6,8 @@ import re
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
 
+import numpy as np
+
 from knitground.core.base.errors import EditError
 from knitground.core.base.window import whole
 from knitground.core.edit.atoms import Atom, SetField, close_seam
@@ -100,11 +102,21 @@ def lay_grown(map_: Map, grown: Sequence[Grown], recipe: Recipe | None = None) -
         if old.shape != each.made.shape:
             raise EditError(f"“{layer.name}” has another size now: run the recipe once more")
         new = layer.with_grown(each.made)
+        if isinstance(layer, GroundLayer):
+            atoms += unpainted(map_, layer)
         if (old == new).all():
             continue
         # The array itself is swapped: however large the map, that takes no time.
         atoms.append(SetField(layer, name, new, Changed(_GROWN[name], map_, layer, whole(new))))
     return Edit("Grow", tuple(atoms))
+
+
+def unpainted(map_: Map, layer: GroundLayer) -> list[Atom]:
+    """Note that what was painted on a layer by hand may be replaced, or is already."""
+    if not layer.painted.any():
+        return []
+    none = np.zeros_like(layer.painted)
+    return [SetField(layer, "painted", none, Changed(What.RECIPE, map_, layer))]
 
 
 def set_background(map_: Map, colour: str | None) -> Edit:

@@ -10,10 +10,11 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from knitground.core.base.errors import EditError
+from knitground.core.base.errors import EditError, GrowError
 from knitground.core.edit.atoms import Atom, SetField
 from knitground.core.edit.changed import Changed, What
-from knitground.core.edit.document import Edit
+from knitground.core.edit.document import Document, Edit
+from knitground.core.edit.maps import unpainted
 from knitground.core.edit.selecting import Selection
 from knitground.core.model.conditions import Area, Condition, Look
 from knitground.core.model.layers import (
@@ -105,7 +106,7 @@ def fitting_layers(map_: Map, kind: type) -> list[Layer]:
 
 
 class Over(StrEnum):
-    """What becomes of terrain that was painted by hand where a step is to work."""
+    """What becomes of terrain that was painted by hand where steps are to work."""
 
     OWN = "on a layer of its own"
     ROUND = "round what is painted"
@@ -162,6 +163,8 @@ def add_step(
         layer, atoms = _with_layer(map_, about)
     elif over is Over.OWN and isinstance(layer, GroundLayer):
         layer, atoms = _beside(map_, layer)
+    elif isinstance(layer, GroundLayer) and painted is not None:
+        atoms += unpainted(map_, layer)
     step = _first(project, map_, kind, layer)
     if over is Over.ROUND and painted is not None:
         free = Condition(look=Look.AREA, area=Area.of(0, 0, ~painted))
@@ -178,19 +181,76 @@ def _is_free(map_: Map, layer: Layer | None) -> bool:
     return layer is not None and all(each.layer != layer.number for each in steps)
 
 
-def kept_round(map_: Map, layer: GroundLayer, places: NDArray[np.bool_]) -> list[Step]:
-    """Give a map's steps as they are if those of a ground layer leave some of its places alone.
+def painted_over(map_: Map, recipe: Recipe) -> list[GroundLayer]:
+    """List the layers that steps of a recipe would lay anew where they were painted by hand."""
+    made = {each.layer for each in recipe.steps if each.active}
+    return [
+        layer
+        for layer in map_.layers
+        if isinstance(layer, GroundLayer) and layer.number in made and layer.painted.any()
+    ]
+
+
+def cells_painted(layer: GroundLayer) -> NDArray[np.bool_]:
+    """Tell which cells of a layer show what was painted by hand since it was grown."""
+    at = layer.painted
+    return np.asarray(at[:-1, :-1] | at[:-1, 1:] | at[1:, :-1] | at[1:, 1:])
+
+
+def grow_over(map_: Map, layer: GroundLayer, over: Over, recipe: Recipe) -> tuple[Edit, Recipe]:
+    """Let a recipe's steps work where a layer was painted by hand since it was grown.
+
+    Returns
+    -------
+    an edit that brings what is needed for it, and the recipe as it is to be run then
+    """
+    steps = recipe.steps
+    atoms: list[Atom]
+    if over is Over.OWN:
+        made, atoms = _beside(map_, layer)
+        steps = tuple(
+            replace(each, layer=made.number) if each.layer == layer.number else each
+            for each in steps
+        )
+    else:
+        atoms = unpainted(map_, layer)
+    if over is Over.ROUND:
+        cells = Area.of(0, 0, cells_painted(layer))
+        off = Condition(look=Look.AREA, area=cells, negated=True)
+        steps = tuple(
+            replace(each, where=(*each.where, off)) if each.layer == layer.number else each
+            for each in steps
+        )
+    return Edit(f"Grow {over}", tuple(atoms)), replace(recipe, steps=steps)
+
+
+def grow_round(doc: Document, map_: Map, recipe: Recipe, over: Over | None, cure: str) -> Recipe:
+    """Make room for a recipe that runs where nobody can be asked.
 
     Parameters
     ----------
-    places : (height + 1, width + 1), what was painted on it since it was grown
+    over : what becomes of terrain that was painted by hand since it was grown
+    cure : in words, how that is said
+
+    Returns
+    -------
+    the recipe as it is to be run
+
+    Raises
+    ------
+    GrowError
+        Terrain was painted by hand, and it is not said what becomes of it.
     """
-    cells = places[:-1, :-1] | places[:-1, 1:] | places[1:, :-1] | places[1:, 1:]
-    off = Condition(look=Look.AREA, area=Area.of(0, 0, cells), negated=True)
-    return [
-        replace(each, where=(*each.where, off)) if each.layer == layer.number else each
-        for each in map_.recipe.steps
-    ]
+    for layer in painted_over(map_, recipe):
+        if over is None:
+            count = int(cells_painted(layer).sum())
+            raise GrowError(
+                f"“{layer.name}” was painted in {count} cells since it was grown, and growing lays "
+                f"its terrain anew: say {cure}"
+            )
+        edit, recipe = grow_over(map_, layer, over, recipe)
+        doc.apply(edit)
+    return recipe
 
 
 def _beside(map_: Map, layer: GroundLayer) -> tuple[Layer, list[Atom]]:

@@ -73,7 +73,7 @@ def _layer_atoms(map_: Map, layer: Layer, margins: Margins, changed: Changed) ->
         if name == "terrain" and isinstance(layer, GroundLayer):
             old = standing_of(layer.kind_of_set).own(layer.terrain, wrap=map_.wrap)
         new = _moved(old, margins)
-        if name == "terrain" and map_.wrap:
+        if name in ("terrain", "painted") and map_.wrap:
             close_seam(new)
         atoms.append(SetField(layer, name, new, changed))
     if isinstance(layer, TileLayer) and layer.laid:

@@ -239,19 +239,25 @@ def _write_ground(map_: Map, layer: GroundLayer) -> dict[str, Any]:
         "seed": layer.seed,
         "set_kind": layer.kind_of_set.value,
         **_terrain_to_file(layer),
+        "painted": cell_files.packed(layer.painted.view(np.uint8)) if layer.painted.any() else None,
         "pins": pins,
     }
 
 
 def _read_ground(map_: Map, file: GroundLayerFile, what: str) -> dict[str, Any]:
     cells, pinned = _pins_from_file(map_, file, _places(map_, file.legend), what)
+    terrain = _terrain_from_file(map_, file, what)
+    painted = np.zeros(terrain.shape, np.bool_)
+    if file.painted is not None:
+        painted |= _painted_from_file(file.painted, terrain.shape, what)
     return {
         "cells": cells,
         "tileset": file.tileset,
         "set_name": file.set,
         "seed": file.seed,
         "kind_of_set": SetKind(file.set_kind),
-        "terrain": _terrain_from_file(map_, file, what),
+        "terrain": terrain,
+        "painted": painted,
         "pinned": pinned,
     }
 
@@ -280,6 +286,10 @@ def _terrain_from_file(map_: Map, file: GroundLayerFile, what: str) -> NDArray[A
             )
         grids[own] = cell_files.from_file(cells, *shapes[own], 0, MAX_TERRAINS, f"{what}, {name}")
     return standing.from_grids(grids, wrap=map_.wrap)
+
+
+def _painted_from_file(file: PackedFile, shape: tuple[int, int], what: str) -> NDArray[np.bool_]:
+    return cell_files.from_file(file, shape[0], shape[1], 0, 1, f"{what}, painted") > 0
 
 
 def own_legend(

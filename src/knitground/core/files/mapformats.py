@@ -33,7 +33,7 @@ from knitground.core.model.limits import (
 )
 from knitground.core.model.properties import Property
 
-MAP_VERSION: Final = 3
+MAP_VERSION: Final = 4
 
 
 MAP_FORMAT: Final = "knitground/map"
@@ -143,7 +143,9 @@ class GroundLayerFile(_LegendFile):
 
     `terrain` of a corner set stands on vertices, (height + 1) × (width + 1) numbers; of a ring set
     on cells, height × width; of an edge set on the sides north of cells, (height + 1) × width, and
-    `west` on the sides west of cells, height × (width + 1).
+    `west` on the sides west of cells, height × (width + 1). `painted` is 1 where terrain was
+    painted by hand since the recipe's steps made it: (height + 1) × (width + 1) numbers, the last
+    row and column of which are used where terrain stands on vertices.
     """
 
     kind: Literal["ground"] = "ground"
@@ -153,6 +155,7 @@ class GroundLayerFile(_LegendFile):
     set_kind: Literal["corner", "edge", "ring"] = "corner"
     terrain: CellsFile
     west: CellsFile | None = None
+    painted: PackedFile | None = None
     pins: PinFile | PackedFile = PinFile(pins=[])
 
 
@@ -166,7 +169,7 @@ class MapFile(FilePart):
     """`*.map.json`: a map; its layers, the back one first."""
 
     format: Literal["knitground/map"] = MAP_FORMAT
-    version: Literal[3] = MAP_VERSION
+    version: Literal[4] = MAP_VERSION
     name: Name
     height: CellSide
     width: CellSide
@@ -184,10 +187,10 @@ class MapFile(FilePart):
         """Bring a file of version 1 up to date.
 
         It had no rewrite steps, and the properties of its markers were pairs of texts. Version 2
-        knew three kinds of steps.
+        knew three kinds of steps, version 3 did not tell what is painted.
         """
         if data.get("version") != 1:
-            return data | {"version": MAP_VERSION} if data.get("version") == 2 else data
+            return data | {"version": MAP_VERSION} if data.get("version") in (2, 3) else data
         layers = data.get("layers", [])
         if isinstance(layers, list):
             layers = [_with_named_values(each) for each in layers]

@@ -189,6 +189,8 @@ class GroundLayer(PinnedLayer):
     - ring set: uint8, the mark on cell (row, column); the last row and column are not used
     - edge set: uint16, the mark on the side north of cell (row, column) in the low byte, on the
       side west of it in the high byte
+
+    `painted`, of the same shape, is true where terrain was painted by hand since steps made it.
     """
 
     tileset: Word = ""
@@ -196,10 +198,16 @@ class GroundLayer(PinnedLayer):
     seed: Seed = 1
     kind_of_set: SetKind = SetKind.CORNER
     terrain: NDArray[Any] = field(default_factory=lambda: np.zeros((1, 1), np.uint8))
+    painted: NDArray[np.bool_] = field(default_factory=lambda: np.zeros((0, 0), np.bool_))
 
     kind: ClassVar[str] = "ground"
-    arrays: ClassVar[tuple[str, ...]] = ("cells", "pinned", "terrain")
+    arrays: ClassVar[tuple[str, ...]] = ("cells", "pinned", "terrain", "painted")
     grown: ClassVar[str] = "terrain"
+
+    def __post_init__(self) -> None:
+        """Nothing is painted, unless it is said."""
+        if self.painted.shape != self.terrain.shape:
+            self.painted = np.zeros(self.terrain.shape, np.bool_)
 
     def filled(self) -> NDArray[np.bool_]:
         """Tell where pins are, and where terrain begins."""

@@ -96,10 +96,7 @@ class GrowBench(Stage):
         self._make_parts()
         self._lay_out()
         session.choice.map_changed.connect(self.refresh_later)
-        session.choice.map_changed.connect(lambda *_: self.runs.meet(session.map))
         session.opened.connect(self.refresh_later)
-        session.opened.connect(self.runs.forget)
-        session.changed.connect(self.runs.follow)
         session.changed.connect(self._follow)
 
     def _make_parts(self) -> None:

@@ -9,18 +9,22 @@ from time import monotonic
 from typing import TYPE_CHECKING
 
 import numpy as np
-from numpy.typing import NDArray
 from PySide6.QtCore import QTimer
 from PySide6.QtGui import QPixmap
 
 from knitground.core.base.errors import Cancelled, KnitError
 from knitground.core.base.progress import Progress
 from knitground.core.base.window import Box
-from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.document import Document, Edit
 from knitground.core.edit.laying import plan_unpin
 from knitground.core.edit.maps import lay_grown
-from knitground.core.edit.recipes import kept_round, put_steps
+from knitground.core.edit.recipes import (
+    Over,
+    cells_painted,
+    grow_over,
+    painted_over,
+    put_steps,
+)
 from knitground.core.edit.selecting import Selection
 from knitground.core.grow.looks import Small, step_picture
 from knitground.core.grow.plainless import Plainless, find_plainless, left_out
@@ -66,12 +70,6 @@ class Runs:
         self.wished: tuple[Step, ...] | None = None
         """The steps that cards have asked for, until they have been run."""
         self._wished_for: Map | None = None
-        self.painted: dict[GroundLayer, Map] = {}
-        """Ground layers that were painted on since steps have made them, and their maps."""
-        self._last: dict[GroundLayer, NDArray[np.generic]] = {}
-        """What steps have made of ground layers last."""
-        self._arrays: dict[GroundLayer, NDArray[np.generic]] = {}
-        self._laying = False
         self._plainless: list[tuple[object, ...]] = []
         self.until: int | None = None
         self.anew: int | None = None
@@ -113,12 +111,12 @@ class Runs:
             if monotonic() - self._begun > _SUPERSEDED_SECONDS:
                 self.job.cancel()  # nobody waits for the rest of a long run that is out of date
             return
-        if map_ is not None and not self._may_replace(map_):
-            self.wished = None
-            self.bench.refresh_later()
+        wanted = self._wanted()
+        if map_ is None or wanted is None:
             return
-        recipe = self._wanted()
-        if map_ is None or recipe is None:
+        recipe = self._asked(map_, wanted)
+        if recipe is None:
+            self.bench.refresh_later()  # its fields show what holds
             return
         until, self.until = self.until, None
         anew, self.anew = self.anew, None
@@ -157,59 +155,27 @@ class Runs:
         self._begun = monotonic()
         self.job.start()
 
-    def follow(self, change: Changed) -> None:
-        """Take note of terrain that is painted where steps have grown some."""
-        layer, map_ = change.layer, change.map
-        if change.what is not What.TERRAIN or map_ is None or not isinstance(layer, GroundLayer):
-            return
-        known = self._arrays.get(layer, layer.terrain)
-        self._arrays[layer] = layer.terrain
-        # What is grown, or taken back of that, is another array; painting goes on in the same one.
-        grown = any(each.active and each.layer == layer.number for each in map_.recipe.steps)
-        if grown and not self._laying and known is layer.terrain:
-            self.painted[layer] = map_
-
-    def meet(self, map_: Map | None) -> None:
-        """Know the terrain of a map that is shown, to tell painting from what swaps it."""
-        for layer in map_.layers if map_ is not None else ():
-            if isinstance(layer, GroundLayer):
-                self._arrays.setdefault(layer, layer.terrain)
-
-    def forget(self) -> None:
-        """Another project is open."""
-        self.painted.clear()
-        self._arrays.clear()
-        self.meet(self.bench.session.map)
-        self._last.clear()
-
-    def _may_replace(self, map_: Map) -> bool:
-        """Ask, once, whether what was painted since a layer was grown may be replaced."""
-        found = [layer for layer, home in self.painted.items()
-                 if home is map_ and layer in map_.layers]  # fmt: skip
-        for layer in found:
-            self.painted.pop(layer)
-            last = self._last.get(layer)
-            known = last is not None and last.shape == layer.terrain.shape
-            if last is not None and np.array_equal(last, layer.terrain):
-                continue  # it was taken back
-            answers = {"Round what is painted": ("round", Role.AcceptRole)} if known else {}
-            answers |= {
-                "Instead of it": ("instead", Role.DestructiveRole),
+    def _asked(self, map_: Map, recipe: Recipe) -> Recipe | None:
+        """Ask what becomes of what was painted since layers were grown; None calls the run off."""
+        for layer in painted_over(map_, recipe):
+            answers = {
+                "Round what is painted": (Over.ROUND.name, Role.AcceptRole),
+                "Grow on a layer of its own": (Over.OWN.name, Role.ActionRole),
+                "Instead of it": (Over.INSTEAD.name, Role.DestructiveRole),
                 "Cancel": ("", Role.RejectRole),
             }
+            count = int(cells_painted(layer).sum())
             answer = ask(
                 self.bench.window(), "Terrain was painted there",
-                f"“{layer.name}” was painted on since it was grown.", answers,
+                f"“{layer.name}” was painted in {count} cells since it was grown.", answers,
                 "The recipe lays its terrain anew.",
             )  # fmt: skip
             if not answer:
-                self.painted[layer] = map_
-                return False
-            if answer == "round" and last is not None:
-                steps = kept_round(map_, layer, last != layer.terrain)
-                self.bench.session.apply(put_steps(map_, steps))
-                self.wished = None
-        return True
+                return None
+            edit, recipe = grow_over(map_, layer, Over[answer], recipe)
+            both = (*edit.atoms, *put_steps(map_, recipe.steps).atoms)
+            self.bench.session.apply(Edit(edit.name, both), self.bench.change_key)
+        return recipe
 
     def call_off(self) -> None:
         """Stop the run that is under way; nothing changes."""
@@ -232,15 +198,7 @@ class Runs:
             return
         if self.bench.shows(map_):
             self._tell(map_, found, until)
-        self._laying = True
-        try:
-            self.bench.session.apply(found.edit, key)
-        finally:
-            self._laying = False
-        for each in found.grown:
-            if isinstance(each.layer, GroundLayer):
-                self._last[each.layer] = np.array(each.made)
-                self.painted.pop(each.layer, None)
+        self.bench.session.apply(found.edit, key)
         self.bench.refresh_later()
 
     def _tell(self, map_: Map, found: _Ran, until: int | None) -> None:
