@@ -93,8 +93,7 @@ def spent(work: Callable[[], object]) -> Spent:
     from knitground.ui.common.turn import begin_turn
 
     paces = [pace_ms() for _ in range(3)]
-    # The paces are no part of it; what has a time of its own has as much of it as on the other.
-    begin_turn(median(paces) / QUIET_PACE_MS)
+    begin_turn()  # the paces are no part of it
     begun = thread_time()
     took = timed(work) * 1000
     own = (thread_time() - begun) * 1000

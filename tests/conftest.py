@@ -10,8 +10,12 @@ from threading import Lock
 import pytest
 from hypothesis import settings
 
+from tests.strangers import times
+
 # A busy machine is no failure; in CI the same examples are tried each time.
-settings.register_profile("ours", deadline=None, derandomize=bool(os.environ.get("CI")))
+settings.register_profile(
+    "ours", deadline=None, derandomize=bool(os.environ.get("CI")), max_examples=times(25, 200)
+)
 settings.load_profile("ours")
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")  # as in the program
 

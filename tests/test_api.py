@@ -99,7 +99,7 @@ def test_any_argument_of_any_method_is_taken_or_refused_with_a_reason(
         for name, _ in inspect.getmembers(door, callable)
         if not name.startswith("_") and name not in ("step",)
     ]
-    for turn in range(times(1500, 20_000)):
+    for turn in range(times(500, 20_000)):
         n, name = calls[turn % len(calls)]
         act = getattr(doors(opened)[n], name)
         wants = list(inspect.signature(act).parameters.values())
@@ -123,5 +123,5 @@ def test_any_argument_of_any_method_is_taken_or_refused_with_a_reason(
         if turn % 50 == 49:
             while opened.undo():
                 pass
-    assert refused > 700
+    assert refused > turn * 0.6
     assert taken > 50

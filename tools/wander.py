@@ -68,8 +68,7 @@ from shiboken6 import isValid
 from tests.maps import snapshot
 
 from knitground.core.files.opening import open_project
-from knitground.ui.common.holding import hold
-from knitground.ui.common.tasks import call_off_jobs, wait_for_jobs
+from knitground.ui.common.tasks import call_off_jobs, wait_for_jobs, work_title
 from knitground.ui.project.savedialog import SaveDialog
 from knitground.ui.touracts import settle
 from knitground.ui.window import Window
@@ -193,19 +192,11 @@ class Wanderer:
         return self.faults
 
     def act(self) -> None:
-        """Do one act and let the window follow it.
-
-        A person's keys and clicks wait in line until a stroke that is behind has caught up; what is
-        called here without them waits as well, mostly.
-        """
+        """Do one act and let the window follow it."""
         act = self.chance.choice(self.acts)
-        at_once = act not in self.input and self.chance.random() < 0.1
-        if act not in self.input and not at_once:
-            self.catch_up()
-        stroke = " while a stroke was behind" if at_once and self.is_behind else ""
         self.stretch.begin()
         try:
-            said = act() + stroke
+            said = act()
         except Exception:  # noqa: BLE001 - that is what is looked for
             self.faults.append(traceback.format_exc())
             return
@@ -226,25 +217,6 @@ class Wanderer:
             pace = min(pace_ms() for _ in range(3))
             self.quiet.append(self.stretch.longest * QUIET_PACE_MS / pace)
 
-    @property
-    def is_behind(self) -> bool:
-        """Whether a stroke is still being laid."""
-        views = (self.window.mapside.view, self.window.mapside.second)
-        return any(each and each.gesture and each.gesture.is_behind for each in views)
-
-    @property
-    def has_waiting(self) -> bool:
-        """Whether input waits in line: what comes of it comes later."""
-        views = (self.window.mapside.view, self.window.mapside.second)
-        return hold().has_waiting or any(each is not None and each.has_waiting for each in views)
-
-    def catch_up(self) -> None:
-        """Let the window lay what it is behind with."""
-        while self.is_behind:
-            self.stretch.begin()
-            self.turn()
-            self._count("catching up")
-
     def check(self) -> None:
         """Let go of everything and look whether all that must hold does."""
         self.let_go()
@@ -253,14 +225,9 @@ class Wanderer:
         if not wait_for_jobs(_PATIENCE_MS):
             call_off_jobs()  # a recipe that solves may be set to go on for minutes
         settle(3)
-        for _ in range(1000):
-            if not self.has_waiting:
-                break
-            settle(1)
-            session.finish_gesture()
         if session.doc.in_stroke or session.in_gesture:
             self.faults.append("a stroke is left open")
-        if hold().is_on or session.doc.is_leased:
+        if work_title() or session.doc.is_leased:
             self.faults.append("the window is not usable")
         if self.window.crash.faults:
             self.faults.append(f"fault: {self.window.notices.text.text()}")

@@ -68,7 +68,6 @@ def test_bridges_are_valid_and_as_few_as_can_be(value, row, col, seed):
 
 
 @given(st.integers(0, 2**20), st.booleans())
-@settings(max_examples=40, deadline=None)
 def test_strokes_on_a_map_leave_no_gap(seed, wrap):
     doc, map_, ground, _ = small_project((9, 11), wrap)
     rng = np.random.default_rng(seed)

@@ -1,6 +1,6 @@
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 from tests.maps import small_project, snapshot
 
@@ -60,7 +60,6 @@ def random_edit(rng, doc, map_):
 
 
 @given(st.integers(0, 2**31), st.booleans())
-@settings(max_examples=40, deadline=None)
 def test_undo_all_is_the_start_and_redo_all_the_end(seed, wrap):
     doc, map_, ground, _ = small_project(wrap=wrap)
     rng = np.random.default_rng(seed)
@@ -91,7 +90,6 @@ def test_undo_all_is_the_start_and_redo_all_the_end(seed, wrap):
 
 
 @given(st.integers(0, 2**31))
-@settings(max_examples=30, deadline=None)
 def test_cells_that_follow_edits_are_those_of_a_fresh_knit(seed):
     doc, map_, ground, _ = small_project(wrap=seed % 2 == 0)
     rng = np.random.default_rng(seed)
@@ -132,7 +130,6 @@ def test_a_part_is_prepared_block_by_block_as_there_is_time(wrap):
 
 
 @given(st.integers(0, 2**31), st.integers(0, 6))
-@settings(max_examples=25, deadline=None)
 def test_a_stroke_that_fails_changes_nothing(seed, good):
     doc, map_, _, _ = small_project()
     rng = np.random.default_rng(seed)

@@ -1,6 +1,6 @@
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from knitground.core.edit.flood import flood
@@ -31,7 +31,6 @@ def slow_flood(values, row, col, wrap):
     st.booleans(),
     st.sampled_from([2, 3, 9]),
 )
-@settings(max_examples=60, deadline=None)
 def test_a_flood_is_what_walking_finds(height, width, seed, wrap, kinds):
     rng = np.random.default_rng(seed)
     values = (rng.random((height, width)) ** 2 * kinds).astype(np.int32)

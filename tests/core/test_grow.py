@@ -2,7 +2,7 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 from tests.maps import pair_marks, small_project
 
@@ -81,7 +81,6 @@ def test_counts_of_nothing_are_refused():
     st.integers(0, 50),
     st.sampled_from([3, 9, 20]),
 )
-@settings(max_examples=40, deadline=None)
 def test_ground_touches_only_what_has_tiles(parts, wrap, seed, scale):
     ground = noise_ground(GRAPH, parts, (33, 40), wrap, Noise(scale, 3, seed))
     assert touching(ground, wrap) <= {(1, 2), (2, 3), (2, 4)}
@@ -104,7 +103,6 @@ def test_the_tree_has_the_middle_terrain_at_its_root():
 
 
 @given(st.integers(0, 2**20), st.booleans())
-@settings(max_examples=30, deadline=None)
 def test_mending_parts_everything_and_leaves_the_rest(seed, wrap):
     rng = np.random.default_rng(seed)
     terrain = rng.integers(1, 5, (12, 15)).astype(np.uint8)

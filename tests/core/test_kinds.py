@@ -4,7 +4,7 @@ from itertools import product
 
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 from tests.maps import pair_marks, small_project, snapshot
 
@@ -152,7 +152,6 @@ def test_edge_sets_knit_the_tile_with_the_four_sides(wrap):
 
 
 @given(st.integers(0, 2**31), st.sampled_from(list(SetKind)), st.booleans(), st.booleans())
-@settings(max_examples=60, deadline=None)
 def test_a_part_knits_as_the_whole_whatever_the_kind(seed, kind, wrap, inner):
     marks = {SetKind.RING: ring_marks(2), SetKind.EDGE: edge_marks(2)}.get(kind)
     if marks is None:
@@ -356,7 +355,6 @@ def gaps_in(table, terrain):
 
 
 @given(st.integers(0, 2**31))
-@settings(max_examples=60, deadline=None)
 def test_strokes_on_terrains_in_a_ring_leave_no_gap_and_change_nothing_painted(seed):
     marks = ring_of_pairs()
     table = build_table(marks, list(range(1, len(marks) + 1)), [1.0] * len(marks), 5)

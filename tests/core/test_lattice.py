@@ -1,5 +1,6 @@
 """The lattice: places to cells and back, boxes to rectangles, turns of a map that wraps."""
 
+from itertools import pairwise
 from math import ceil, floor
 
 import numpy as np
@@ -116,7 +117,6 @@ def test_rectangles_meet_share_and_join():
     assert one.shared(far)[2:] == (0, 1)
     assert one.joined(two) == Rect(0, 0, 18, 14)
     assert one.moved(3, -2) == Rect(3, -2, 10, 6)
-    assert Lattice(4, 4, 8, 16).steps((0, 0), (32, 24)) == 3
 
 
 def test_a_map_and_its_layers_have_lattices_of_their_own():
@@ -129,3 +129,31 @@ def test_a_map_and_its_layers_have_lattices_of_their_own():
     assert grid_of(map_, odd).lattice == Lattice(4, 5, 20, 32, wrap=False)
     assert cells_under(map_, odd, Box(1, 1, 2, 2)) == Box(1, 2, 4, 4)
     assert map_.new_tile_layer("c", (12, 16)).cell is None
+
+
+@given(st.lists(st.tuples(st.integers(-40, 90), st.integers(-40, 90)), min_size=2, max_size=2),
+       st.lists(st.integers(1, 31), max_size=6), st.sampled_from([1.0, 0.37]))  # fmt: skip
+def test_a_way_goes_through_the_same_quarters_however_it_is_parted(ends, parts, scale):
+    lattice = Lattice(8, 10, 8, 16)
+    (a, b), (c, d) = ends
+    start, end = (a * scale, b * scale), (c * scale, d * scale)
+
+    def quarters(*points):
+        out = [(lattice.cell_at(*points[0]), lattice.vertex_at(*points[0]))]
+        for one, two in pairwise(points):
+            for place in lattice.way(one, two):
+                here = (lattice.cell_at(*place), lattice.vertex_at(*place))
+                if here != out[-1]:
+                    out.append(here)
+        return out
+
+    found = quarters(start, end)
+    for (row, col), (row_2, col_2) in pairwise(cell for cell, _ in found):
+        assert abs(row_2 - row) <= 1, "no cell is left out"
+        assert abs(col_2 - col) <= 1
+    if scale == 1.0:  # places in between are exact: 32nds
+        between = [
+            (start[0] + (end[0] - start[0]) * n / 32, start[1] + (end[1] - start[1]) * n / 32)
+            for n in sorted(set(parts))
+        ]
+        assert quarters(start, *between, end) == found

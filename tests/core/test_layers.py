@@ -4,7 +4,7 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 from tests.maps import small_project, snapshot
 
@@ -88,7 +88,6 @@ def picture(doc, map_, box=None, level=0, layers=None):
 
 
 @given(st.integers(-120, 120), st.integers(-120, 120), st.booleans(), st.integers(0, 20))
-@settings(max_examples=60, deadline=None)
 def test_a_shifted_layer_is_drawn_as_far_away_in_every_part(right, down, wrap, height):
     doc, map_, _, tiles = small_project((5, 6), wrap)
     rng = np.random.default_rng(abs(right) + 41 * abs(down))
@@ -179,7 +178,6 @@ def test_a_tint_multiplies_what_lies_beneath_and_nothing_else():
 
 
 @given(st.integers(1, 6), st.integers(1, 6), st.integers(0, 3), st.sampled_from([1.0, 2.0, 3.0]))
-@settings(max_examples=50, deadline=None)
 def test_quarter_turns_and_whole_scales_of_free_pictures_are_exact(high, wide, turns, scale):
     pixels = np.random.default_rng(high * 7 + wide).integers(1, 2**32, (high, wide), np.uint32)
     wanted = np.kron(np.rot90(pixels, -turns), np.ones((int(scale),) * 2, np.uint32))
@@ -443,7 +441,6 @@ steps = st.lists(st.tuples(st.integers(0, 9), st.integers(0, 2**31)), min_size=1
 
 
 @given(steps, st.booleans())
-@settings(max_examples=40, deadline=None)
 def test_undoing_any_edits_of_any_layers_gives_the_start(steps, wrap):
     doc, map_, layers = project_of_kinds((8, 10), wrap)
     start, before = snapshot(doc.project), picture(doc, map_)

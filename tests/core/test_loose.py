@@ -4,7 +4,7 @@ import json
 
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 from tests.maps import planes, small_project, snapshot
 
@@ -98,7 +98,6 @@ def test_dust_is_left_out_and_a_piece_inside_the_box_of_another_is_hit_first():
 
 
 @given(st.lists(st.tuples(st.integers(1, 40), st.integers(1, 40)), min_size=1, max_size=25))
-@settings(max_examples=40, deadline=None)
 def test_packed_pictures_lie_apart_and_are_found_again(sizes):
     pictures = [np.full((*size, 4), 255, np.uint8) for size in sizes]
     sheet, places = pack(pictures, 2)

@@ -2,7 +2,7 @@
 
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 from scipy.ndimage import uniform_filter
 from tests.maps import small_project, snapshot
@@ -54,7 +54,6 @@ def test_where_nothing_repeats_no_grid_is_offered():
 
 
 @given(st.integers(0, 2**31), st.booleans(), st.sampled_from([(6, 6), (4, 7)]))
-@settings(max_examples=40, deadline=None)
 def test_what_is_read_draws_the_picture_again(seed, turns, size):
     rng = np.random.default_rng(seed)
     tiles = rng.integers(0, 256, (5, *size, 4), np.uint8)

@@ -6,7 +6,7 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 from scipy.ndimage import distance_transform_edt, label
 from scipy.sparse import coo_matrix
@@ -187,7 +187,6 @@ def test_ring_and_edge_sets_grow_in_noise_too(place):
 
 
 @given(st.integers(0, 2**31), st.booleans())
-@settings(max_examples=30, deadline=None)
 def test_smoothing_keeps_shares_rolls_with_the_map_and_takes_islands(seed, keeps):
     rng = np.random.default_rng(seed)
     places = rng.integers(1, 4, (18, 22)).astype(np.uint8)
@@ -209,7 +208,6 @@ def test_smoothing_keeps_shares_rolls_with_the_map_and_takes_islands(seed, keeps
 
 
 @given(st.integers(0, 2**31), st.booleans())
-@settings(max_examples=25, deadline=None)
 def test_distances_and_parts_are_those_of_nine_copies(seed, corners):
     rng = np.random.default_rng(seed)
     mask = rng.random((12, 15)) < 0.25
@@ -313,7 +311,6 @@ def graph_distance(costs, source, wrap):
 
 
 @given(st.integers(0, 2**31), st.booleans())
-@settings(max_examples=40, deadline=None)
 def test_routes_are_the_cheapest_there_are(seed, wrap):
     rng = np.random.default_rng(seed)
     costs = rng.integers(0, 12, (11, 13)).astype(np.int32)
@@ -396,7 +393,6 @@ def test_wide_ways_on_ground_and_ways_of_tiles(place):
 
 
 @given(st.integers(0, 2**31), st.booleans(), st.integers(0, 2))
-@settings(max_examples=40, deadline=None)
 def test_scattered_things_are_whole_apart_and_where_they_may(seed, wrap, gap):
     rng = np.random.default_rng(seed)
     free = rng.random((20, 24)) < 0.8
@@ -589,7 +585,6 @@ def exists(joins, size, given, wrap, closed):
 
 
 @given(st.integers(0, 2**31), st.booleans(), st.booleans())
-@settings(max_examples=60, deadline=None)
 def test_the_solver_finds_a_filling_where_there_is_one_and_only_there(seed, wrap, closed):
     rng = np.random.default_rng(seed)
     joins = tiny_joins(seed, 3)

@@ -129,7 +129,6 @@ def test_filled_tiles_are_found_at_once_as_one_by_one(columns):
 
 
 @given(st.data())
-@settings(max_examples=25, deadline=None)
 def test_an_atlas_that_grew_and_was_refreshed_is_the_same_as_a_new_one(data):
     doc, map_, _, _ = small_project()
     sheet = doc.project.tilesets[0]

@@ -2,7 +2,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 from tests.maps import small_project, snapshot
 
@@ -42,7 +42,6 @@ def pixels_of(slicing, at, shape):
 
 
 @given(cuts, cuts)
-@settings(max_examples=60, deadline=None)
 def test_tiles_follow_the_pixels_they_cover_by_at_least_half(old, new):
     shape = (48, 56)
     before, after = (lay_grid(cut_, shape[1], shape[0]) for cut_ in (old, new))
@@ -155,7 +154,6 @@ def test_content_that_is_there_twice_is_not_followed():
 
 
 @given(st.integers(0, 6), st.integers(0, 6), st.integers(1, 9), st.integers(0, 2))
-@settings(max_examples=40, deadline=None)
 def test_a_sheet_laid_out_anew_has_the_same_tiles_with_repeated_borders(
     margin, spacing, columns, n
 ):

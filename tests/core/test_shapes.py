@@ -4,7 +4,7 @@ import itertools
 
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 from shapely import Polygon, box, union_all
 
@@ -110,7 +110,6 @@ def test_a_box_drawn_from_any_corner_is_the_same_and_a_ring_of_corners_is_fine()
 
 
 @given(st.lists(st.tuples(st.integers(0, 6), st.integers(0, 6)), min_size=3, max_size=7))
-@settings(max_examples=300, deadline=None)
 def test_crossing_is_told_as_an_independent_library_tells_it(corners):
     shape = polygon(*corners)
     fine = Polygon(corners).is_valid and Polygon(corners).area > 0
@@ -138,7 +137,6 @@ def test_corners_are_typed_as_they_are_told():
 
 
 @given(st.integers(0, 2**31))
-@settings(max_examples=60, deadline=None)
 def test_without_slack_the_outline_is_that_of_the_pixels(seed):
     rng = np.random.default_rng(seed)
     seen = rng.random((7, 9)) < 0.6

@@ -4,7 +4,7 @@ import json
 
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 from tests.core.test_kinds import edge_marks, kind_project, ring_marks
 from tests.maps import pair_marks, planes, small_project, snapshot
@@ -46,7 +46,6 @@ SIDES = st.integers(-3, 5)
 
 
 @given(SIDES, SIDES, SIDES, SIDES, st.booleans())
-@settings(max_examples=50, deadline=None)
 def test_what_stays_stays_where_it_was_and_undo_brings_all_back(top, left, bottom, right, wrap):
     doc, map_, ground, tiles = small_project((8, 10), wrap)
     rng = np.random.default_rng(3)

@@ -31,7 +31,6 @@ json_values = st.recursive(
 )  # fmt: skip
 
 
-@settings(max_examples=40)
 @given(json_values)
 def test_json_is_written_so_that_it_reads_the_same(value):
     assert json.loads(to_text(value)) == value
@@ -132,7 +131,7 @@ def test_any_broken_bytes_are_opened_or_refused(folder, seed):
 
 
 @given(st.binary(max_size=300), st.integers(0, 400))
-@settings(max_examples=60, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@settings(suppress_health_check=[HealthCheck.function_scoped_fixture])
 def test_any_bytes_as_a_picture(tmp_path, tail, keep):
     picture = np.random.default_rng(1).integers(0, 255, (9, 9, 4), np.uint8)
     path = tmp_path / "any.png"
@@ -150,7 +149,6 @@ def test_any_bytes_as_a_picture(tmp_path, tail, keep):
     st.integers(0, 2**20),
     st.sampled_from(["noise", "flat", "holes"]),
 )
-@settings(max_examples=50, deadline=None)
 def test_any_picture_can_be_guessed_at(height, width, seed, style):
     rng = np.random.default_rng(seed)
     picture = rng.integers(0, 256, (height, width, 4), np.uint8)

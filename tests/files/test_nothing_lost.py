@@ -10,11 +10,12 @@ from functools import partial
 
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 from tests.edits import Edits
 from tests.files.test_project_io import write_small
 from tests.maps import small_project, snapshot
+from tests.strangers import times
 
 from knitground.core.base.errors import Conflict, EditError, KnitError, PlaceError
 from knitground.core.edit.maps import rename_map
@@ -33,7 +34,6 @@ from knitground.core.files.vault import write_together
 
 
 @given(st.integers(0, 2**32))
-@settings(max_examples=28, deadline=None)
 def test_any_run_of_edits_that_was_accepted_is_saved_and_opened_as_it_was(tmp_path_factory, seed):
     folder = tmp_path_factory.mktemp("p")
     doc, *_ = small_project()
@@ -137,10 +137,10 @@ def test_killed_at_random_moments_one_whole_state_is_there(tmp_path):
             is_first = snapshot(open_project(tmp_path / "p").project) == first
             save_project(project if is_first else back, tmp_path / "p", overwrite=True)
 
-    for n in range(200):
+    for n in range(times(60, 300)):
         child = in_a_child(work)
         # On a machine with much else to do a save may not even have begun by then.
-        time.sleep(chance.random() * (0.04 if len(seen) == 2 or n < 100 else 0.4))
+        time.sleep(chance.random() * (0.04 if len(seen) == 2 or n < 30 else 0.4))
         os.kill(child, signal.SIGKILL)
         os.waitpid(child, 0)
         found = snapshot(open_project(tmp_path / "p").project)

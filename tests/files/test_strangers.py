@@ -57,7 +57,7 @@ def call(monkeypatch, capsys, words):
 def test_a_strangers_project_touches_nothing_outside_its_folder(tmp_path, monkeypatch, capsys):
     stranger = Stranger(tmp_path, 11)
     out = tmp_path / "out"
-    for number in range(times(400, 10_000)):
+    for number in range(times(120, 10_000)):
         folder = stranger.next()
         every = verbs(folder, out)
         with stranger.eye() as found:
@@ -269,7 +269,7 @@ def test_whatever_a_picture_holds_only_our_own_words_reach_the_terminal(
     tmp_path, monkeypatch, capfd
 ):
     rng, path, every = random.Random(7), tmp_path / "any.tif", pictures()
-    for number in range(times(300, 2000)):
+    for number in range(times(100, 2000)):
         data = every[number % len(every)]
         path.write_bytes(data if number < len(every) else mutated(data, rng))
         for words in (("grids", path), ("cut", path, "--tile", 8, "--to", tmp_path / "out"),
@@ -360,7 +360,7 @@ def test_any_value_anywhere_is_taken_or_refused_by_every_verb(tmp_path, monkeypa
     files = sorted(path for path in folder.glob("*.json") if not path.name.startswith("own."))
     texts = {path: path.read_text() for path in files}
     every = verbs(folder, tmp_path / "out")
-    for number in range(times(200, 6000)):
+    for number in range(times(80, 6000)):
         path = rng.choice(files)
         data = json.loads(texts[path])
         data = change(data, rng.choice(places(data)), rng.choice(ODD))

@@ -13,7 +13,6 @@ from knitground.ui import tour
 from knitground.ui.common.sheetview import SheetView
 from knitground.ui.common.theme import THEMES, theme
 from knitground.ui.common.turn import begin_turn
-from knitground.ui.mapside.tools import brushes
 from knitground.ui.project.memory import Memory
 from knitground.ui.shell import Shell
 from knitground.ui.start import make_app
@@ -54,10 +53,7 @@ def qapp():
     return make_app()
 
 
-@pytest.fixture(autouse=True)
-def strokes_at_once(monkeypatch):
-    """A drag is laid at once, however slow the machine; tests of jumps have their own time."""
-    monkeypatch.setattr(brushes, "TURN_S", 60.0)
+EXEC = QMessageBox.exec
 
 
 @pytest.fixture(autouse=True)

@@ -37,8 +37,7 @@ from knitground.core.model.recipe import (
 )
 from knitground.core.model.solvestep import SolveFrom, SolveStep
 from knitground.core.model.tile import TileRef
-from knitground.ui.common.holding import hold
-from knitground.ui.common.tasks import call_off_jobs, wait_for_jobs
+from knitground.ui.common.tasks import call_off_jobs, wait_for_jobs, work_title
 from knitground.ui.mapside.dialogs import NewMapDialog
 from knitground.ui.stages.grow.alone import AloneDialog
 from knitground.ui.stages.grow.fields import FIELDS, As
@@ -564,7 +563,7 @@ def test_a_press_on_pins_that_is_called_off_changes_nothing(window, pinned):
     call_off_jobs()
     done()
     assert snapshot(session.project) == before
-    assert not hold().is_on
+    assert not work_title()
     assert "called off" in window.notices.text.text()
 
 

@@ -23,8 +23,7 @@ from knitground.core.files.saving import save_project
 from knitground.core.model.layers import GrownLayer, MarkerLayer
 from knitground.core.model.properties import Property
 from knitground.core.model.tile import TileRef
-from knitground.ui.common.holding import hold
-from knitground.ui.common.tasks import run_with_progress
+from knitground.ui.common.tasks import run_with_progress, work_title
 from knitground.ui.project.memory import Memory
 from knitground.ui.project.savedialog import SaveDialog
 from knitground.ui.shell import Shell
@@ -64,10 +63,10 @@ def test_a_fault_in_long_work_leaves_the_window_usable(window, error, monkeypatc
     change(window)
     run_with_progress(window.shell, "Working…", work, lambda _: told.append("done"),
                       lambda e: told.append(str(e)), session.doc)  # fmt: skip
-    assert hold().is_on
+    assert work_title()
     assert session.doc.is_leased
     settle()
-    assert not hold().is_on
+    assert not work_title()
     assert not session.doc.is_leased
     assert len(told) == 1
     assert "went wrong in the program" in told[0]
@@ -238,9 +237,10 @@ def test_a_sheet_that_changes_while_the_project_is_read_waits(window, qtbot):
     QTest.qWait(600)
     settle()
     assert not (pans.picture == picture).all()
-    assert not session.apply(rename_layer(session.map, session.layer, "No"))
-    assert "has to wait" in window.notices.text.text()
+    assert not session.do(lambda: rename_layer(session.map, session.layer, "Later"))
+    assert session.layer.name != "Later"
     session.doc.end_lease()
+    assert session.layer.name == "Later"
     qtbot.waitUntil(lambda: bool((pans.picture == picture).all()), timeout=5000)
 
 

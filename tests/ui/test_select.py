@@ -8,7 +8,7 @@ import sys
 
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 from PySide6.QtCore import QMimeData, Qt
 from PySide6.QtGui import QImage
@@ -46,7 +46,6 @@ boxes = st.tuples(st.integers(0, 8), st.integers(0, 8), st.integers(1, 4), st.in
 
 
 @given(boxes, boxes, st.sampled_from(["new", "add", "less"]))
-@settings(max_examples=60, deadline=None)
 def test_selections_combine_as_sets_of_cells_do(one, two, how):
     map_ = small_project((12, 12))[1]
     first, second = (select_box(map_, Box(t, c, t + h, c + w)) for t, c, h, w in (one, two))
@@ -74,7 +73,6 @@ def test_a_lasso_holds_the_cells_whose_middle_is_inside():
 
 
 @given(st.integers(0, 2**31), st.integers(-6, 6), st.integers(-6, 6))
-@settings(max_examples=40, deadline=None)
 def test_a_moved_selection_takes_its_tiles_along_and_undo_brings_them_back(seed, down, across):
     doc, map_, _, tiles = small_project((10, 10))
     doc.knitter.ensure_all(map_)

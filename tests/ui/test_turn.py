@@ -63,14 +63,6 @@ def test_a_turn_ends_where_a_loop_of_events_looks_for_input():
     assert full == [True, False]
 
 
-def test_a_machine_that_is_twice_as_fast_has_half_the_time(monkeypatch):
-    monkeypatch.setattr(turn, "_FULL_S", 0.4)
-    begin_turn(0.5)
-    assert left(0.1) == pytest.approx(0.05, abs=0.02)
-    work(210)
-    assert turn_is_full()
-
-
 def test_in_a_full_turn_a_map_comes_bit_by_bit_and_comes_whole(window):
     view = window.mapside.view
     wake(window)

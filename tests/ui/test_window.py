@@ -9,7 +9,7 @@ from PySide6.QtGui import QColor
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QMessageBox, QPushButton, QToolButton, QWidget
 from tests.maps import snapshot
-from tests.ui.conftest import LAYERS, LEFT, click, drag, pixels, settle
+from tests.ui.conftest import EXEC, LAYERS, LEFT, click, drag, pixels, settle
 
 from knitground.core.base.errors import Cancelled
 from knitground.core.edit.maps import rename_map
@@ -19,8 +19,7 @@ from knitground.ui import tour
 from knitground.ui.common import theme as themes
 from knitground.ui.common.beside import Beside
 from knitground.ui.common.finder import match
-from knitground.ui.common.holding import hold
-from knitground.ui.common.tasks import Job, run_with_progress, wait_for_jobs
+from knitground.ui.common.tasks import Job, run_with_progress, wait_for_jobs, work_title
 from knitground.ui.common.theme import LINEN, LOOM
 from knitground.ui.common.widgets import icon_button, row
 from knitground.ui.common.words import bytes_text, percent
@@ -107,7 +106,7 @@ def test_the_shell_paints_before_the_rest_is_made(qapp, qtbot):
 def test_ctrl_and_a_digit_jump_to_a_stage(window, number):
     QTest.keyClick(window.shell, Qt.Key(Qt.Key.Key_0 + number), CTRL)
     assert window.stage.key == STAGES[number - 1].key
-    assert window.bench.currentWidget() is window.stage
+    assert window.bench.currentWidget().widget() is window.stage
     assert window.mapside.isVisible() == (window.stage.key != "slice")
 
 
@@ -338,7 +337,8 @@ def answer(button_text):
 @pytest.mark.parametrize(
     ("button", "leaves"), [("Cancel", False), ("Don't save", True), ("Save", True)]
 )
-def test_leaving_with_unsaved_changes_asks(window, button, leaves):
+def test_leaving_with_unsaved_changes_asks(window, button, leaves, monkeypatch):
+    monkeypatch.setattr(QMessageBox, "exec", EXEC)
     window.mapside.strip.layers.add_tiles()
     asked = answer(button)
     assert window.files.may_leave() == leaves
@@ -373,7 +373,7 @@ def test_long_work_shows_progress_and_cancel_changes_nothing(window, qtbot):
         return "done"
 
     job = run_with_progress(window.shell, "Working…", work, results.append, results.append)
-    assert hold().is_on
+    assert work_title()
     qtbot.wait(450)
     from PySide6.QtWidgets import QProgressDialog
 
@@ -384,7 +384,7 @@ def test_long_work_shows_progress_and_cancel_changes_nothing(window, qtbot):
     QTest.mouseClick(cancel, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: bool(results), timeout=3000)
     assert isinstance(results[0], Cancelled)
-    assert not hold().is_on
+    assert not work_title()
     assert job is not None
 
 
@@ -505,3 +505,35 @@ def test_a_long_map_name_leaves_room_for_the_others_and_is_told_whole(window):
     )
     settle()
     assert "hollow" in tabs.tabToolTip(0)
+
+
+@pytest.mark.parametrize("size", [(900, 600), (1280, 800), (2560, 1440)])
+def test_no_bench_lies_over_itself_and_the_map_stays_in_the_window(window, size, houses):
+    shell = window.shell
+    before = shell.size()
+    shell.resize(*size)
+    try:
+        for key in window.stages:
+            window.show_stage(key)
+            settle()
+            assert (shell.width(), shell.height()) == size, key
+            stage, least = window.stage, window.stage.minimumSizeHint()
+            assert stage.width() >= least.width(), key
+            assert stage.height() >= least.height(), key
+            area = window.bench.currentWidget()
+            bars = area.horizontalScrollBar(), area.verticalScrollBar()
+            assert bars[0].maximum() == max(0, stage.width() - area.viewport().width())
+            assert bars[1].maximum() == max(0, stage.height() - area.viewport().height())
+            if size != (900, 600):
+                assert bars[0].maximum() == bars[1].maximum() == 0, f"{key} has room"
+            if stage.shows_map:
+                side = window.mapside
+                right = side.mapTo(shell, QPoint(side.width(), 0)).x()
+                assert right <= size[0], key
+                parts = [each for each in side.ribbon.children() if isinstance(each, QWidget)]
+                for each in parts:
+                    if each.isVisible():
+                        assert each.geometry().right() <= side.ribbon.width(), (key, each)
+    finally:
+        shell.resize(before)
+        settle()

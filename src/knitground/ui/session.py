@@ -7,7 +7,7 @@ from typing import Any, TypeVar
 
 from PySide6.QtCore import QObject, Signal
 
-from knitground.core.base.errors import KnitError
+from knitground.core.base.errors import EditError, KnitError
 from knitground.core.base.progress import Progress, no_progress
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.desk import MAX_BRUSH, Desk, ToolOptions
@@ -158,12 +158,30 @@ class Session(QObject):
     def apply(self, edit: Edit, key: object = None) -> bool:
         """Make a change; one that is refused becomes a note. Same key: one step (see `amend`).
 
-        A gesture that is open is ended first: it would swallow the change.
+        A gesture that is open is ended first: it would swallow the change. While work beside the
+        interface reads the project it waits, and is refused if it has been made for something else
+        than what is there then; with a key it holds whatever came before.
         """
-        return self.do(lambda: edit, key)
+        doc, revision = self.doc, self.doc.revision
+        if not doc.is_leased or key is not None:
+            return self.do(lambda: edit, key)
+
+        def build() -> Edit:
+            if doc.revision != revision:
+                raise EditError(f"“{edit.name}” came too early, nothing was done: do it again")
+            return edit
+
+        return self.do(build)
 
     def do(self, build: Callable[[], Edit], key: object = None) -> bool:
-        """Build a change and make it; a refusal of either becomes a note."""
+        """Build a change and make it; a refusal of either becomes a note.
+
+        While work beside the interface reads the project it waits, and False is returned.
+        """
+        doc = self.doc
+        if doc.is_leased:
+            doc.when_free(lambda: doc is self.doc and self.do(build, key))
+            return False
 
         def make() -> None:
             edit = build()

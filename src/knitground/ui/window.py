@@ -19,12 +19,17 @@ from knitground.core.model.terrain import TerrainSet
 from knitground.core.model.tileset import Tileset
 from knitground.ui.common.commands import Commands
 from knitground.ui.common.finder import Finder
-from knitground.ui.common.holding import hold
 from knitground.ui.common.notices import Notices
-from knitground.ui.common.tasks import call_off_jobs, run_with_progress, wait_for_jobs, warm_up
+from knitground.ui.common.tasks import (
+    call_off_jobs,
+    run_with_progress,
+    wait_for_jobs,
+    warm_up,
+    work_title,
+)
 from knitground.ui.common.theme import THEMES, theme, use
 from knitground.ui.common.turn import turn_is_full, until_in_turn
-from knitground.ui.common.widgets import column, show_when_laid_out
+from knitground.ui.common.widgets import Roomy, column, show_when_laid_out
 from knitground.ui.common.words import on_button, tip_of
 from knitground.ui.mapside import clipboard, scatter
 from knitground.ui.mapside.gaps import GapButton
@@ -87,7 +92,7 @@ class Window(QObject):
     def _lay_out(self) -> None:
         self.bench = QStackedWidget()
         for widget in self.stages.values():
-            self.bench.addWidget(widget)
+            self.bench.addWidget(Roomy(widget))
         self.bench.setMinimumWidth(250)
         self.splitter = QSplitter(Qt.Orientation.Horizontal)
         self.splitter.addWidget(self.bench)
@@ -204,10 +209,11 @@ class Window(QObject):
         if not self.stage.focus_first():
             self.mapside.view.setFocus()
         show_when_laid_out(self.bench)
-        self.bench.setCurrentWidget(self.stage)
+        self.bench.setCurrentIndex(list(self.stages).index(key))
         self.mapside.setVisible(self.stage.shows_map)
         if self.stage.shows_map:
-            width = self.memory.get(f"width {key}", self.stage.wide)
+            least = self.stage.minimumSizeHint().width()
+            width = self.memory.get(f"width {key}", max(self.stage.wide, least))
             self.splitter.setSizes([width, max(300, self.splitter.width() - width)])
         self.session.pointed.emit("")
         self._show_zoom()
@@ -266,7 +272,7 @@ class Window(QObject):
 
     def _work_off(self) -> None:
         """Knit, in idle moments, what nobody has looked at; then tell the gaps."""
-        if self.session.doc.in_stroke or hold().is_on or turn_is_full():
+        if self.session.doc.in_stroke or work_title() or turn_is_full():
             return
         until = until_in_turn(_IDLE_S)
         while self.session.doc.work_off(1):

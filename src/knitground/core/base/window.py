@@ -43,6 +43,10 @@ class Box:
         cols = rows if cols is None else cols
         return Box(self.top - rows, self.left - cols, self.bottom + rows, self.right + cols)
 
+    def moved(self, rows: int, cols: int) -> Box:
+        """Return the box so many rows further down and columns further right."""
+        return Box(self.top + rows, self.left + cols, self.bottom + rows, self.right + cols)
+
     def clipped(self, height: int, width: int) -> Box:
         """Return the part inside a grid of this size; it is empty if there is none."""
         top, left = min(max(self.top, 0), height), min(max(self.left, 0), width)

@@ -117,14 +117,16 @@ class PatchTerrain(PatchArray):
 
     owner: GroundLayer
     wrap: bool = False
+    touched: NDArray[np.bool_] = field(kw_only=True)
+    """What of the box is painted: all that is another terrain now, or was in between."""
     painted: NDArray[np.bool_] | None = field(init=False, default=None)
     """What of the box was painted before."""
 
     def do(self) -> None:
-        """Write the new values, and note where they are others: that is painted."""
+        """Write the new values, and note what is painted."""
         super().do()
         self.painted = read(self._painted(), self.box)
-        self._note(self.painted | (self.new != self.old))
+        self._note(self.painted | self.touched)
 
     def undo(self) -> None:
         """Write the old values."""

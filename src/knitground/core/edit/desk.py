@@ -45,6 +45,22 @@ class Pointer:
         return map_.lattice.vertex_at(self.x, self.y)
 
 
+def places_along(map_: Map, start: Pointer, end: Pointer) -> list[Pointer]:
+    """List the places on the way from one place to another at which a brush lays something else.
+
+    The first is not among them. However a way is parted, all its places together are the same.
+    """
+    out = []
+    seen = (start.cell(map_), start.vertex(map_))
+    for x, y in map_.lattice.way((start.x, start.y), (end.x, end.y)):
+        here = Pointer(x, y)
+        place = (here.cell(map_), here.vertex(map_))
+        if place != seen:
+            out.append(here)
+            seen = place
+    return out
+
+
 @dataclass(frozen=True)
 class ToolOptions:
     """What the tools are set to.

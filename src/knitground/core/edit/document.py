@@ -83,17 +83,25 @@ class Document:
         """Begin to read the project beside the interface: it does not change until that ends."""
         self._leases += 1
 
-    def end_lease(self) -> None:
-        """Note that the reading has ended; what waited for that is done now."""
+    def end_lease(self, *, settled: bool = True) -> None:
+        """Note that the reading has ended; what waited for that is done now.
+
+        Parameters
+        ----------
+        settled : whether what was made of the reading lies in the project; if not, what waits is
+            done when `work_off_waiting` is called
+        """
         self._leases -= 1
-        self._work_off_waiting()
+        if settled:
+            self.work_off_waiting()
 
     def when_free(self, action: Callable[[], object]) -> None:
         """Do something as soon as nobody reads the project and no stroke is open: perhaps now."""
         self._waiting.append(action)
-        self._work_off_waiting()
+        self.work_off_waiting()
 
-    def _work_off_waiting(self) -> None:
+    def work_off_waiting(self) -> None:
+        """Do what has waited, as far as nobody reads the project and no stroke is open."""
         while self._waiting and not self._leases and self._stroke is None:
             self._waiting.pop(0)()
 
@@ -131,7 +139,7 @@ class Document:
 
     def _refuse_while_read(self, name: str) -> None:
         if self._leases:
-            raise EditError(f"“{name}” has to wait: the project is being read, to save or ship it")
+            raise EditError(f"“{name}” has to wait: the project is being read, do it again then")
 
     def amend(self, edit: Edit, key: object) -> None:
         """Make a change that stands in for the last one made with the same key.
@@ -164,7 +172,7 @@ class Document:
         if stroke is not None and stroke.atoms:
             self.history.add(stroke)
             self.steps_changed.emit()
-        self._work_off_waiting()
+        self.work_off_waiting()
 
     def cancel_stroke(self) -> None:
         """End the stroke and take back all of it."""
@@ -173,7 +181,7 @@ class Document:
             self._take_back(stroke)
             if stroke.atoms:
                 self.steps_changed.emit()
-        self._work_off_waiting()
+        self.work_off_waiting()
 
     @contextmanager
     def stroke(self, name: str) -> Iterator[None]:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator, Sequence
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -20,7 +22,14 @@ from knitground.core.edit.hand import (
     TintInHand,
 )
 from knitground.core.edit.handlay import hand_values, mix_mask
-from knitground.core.edit.laying import Plan, plan_cells, plan_terrain, plan_unpin
+from knitground.core.edit.laying import (
+    Plan,
+    plan_cells,
+    plan_terrain,
+    plan_terrain_dabs,
+    plan_unpin,
+    united,
+)
 from knitground.core.edit.tint import Weights, blended, soft_weights, tint_value
 from knitground.core.grow.taking import Lie, check_taking
 from knitground.core.model.layers import (
@@ -93,6 +102,30 @@ class LayerPlans:
     ) -> Plan | None:  # fmt: skip
         """Plan a dab of a stroke that did not begin by releasing pins."""
         return self.dab(desk, map_, layer, region, anchor, cover)
+
+    def dabs(
+        self, desk: Desk, map_: Map, layer: Layer, regions: Sequence[Region], anchor: Anchor,
+        cover: Cover | None, pins: bool | None,
+    ) -> Iterator[Plan]:  # fmt: skip
+        """Plan dabs that follow each other, each plan on what the one before it has left.
+
+        Parameters
+        ----------
+        pins : whether the stroke began by releasing pins, as of `plan_dab`
+        """
+        if len(regions) > 1 and self.unites(desk, map_, layer, regions):
+            regions = [Region(*united([(each.box, each.mask) for each in regions]))]
+        dab = self.dab if pins is not False else self.next_dab
+        for region in regions:
+            if pins and not self.releases(map_, layer, region):
+                continue
+            plan = dab(desk, map_, layer, region, anchor, cover)
+            if plan is not None:
+                yield plan
+
+    def unites(self, desk: Desk, _map: Map, _layer: Layer, _regions: Sequence[Region]) -> bool:
+        """Whether dabs that follow each other lay what one dab lays that covers all of them."""
+        return not (isinstance(desk.hand, MixInHand) and desk.hand.mix.has_patches)
 
     def lay(
         self, desk: Desk, map_: Map, layer: Layer, region: Region, verb: str, anchor: Anchor
@@ -183,6 +216,28 @@ class GroundPlans(LayerPlans):
         fitted = cells.fitted(map_.height, map_.width, map_.wrap)
         return not fitted.is_empty and bool(read(layer.pinned, fitted).any())
 
+    def dabs(
+        self, desk: Desk, map_: Map, layer: Layer, regions: Sequence[Region], anchor: Anchor,
+        cover: Cover | None, pins: bool | None,
+    ) -> Iterator[Plan]:  # fmt: skip
+        """Plan dabs of terrain as one; where pins are released meanwhile each looks again."""
+        assert isinstance(layer, GroundLayer)
+        erases, hand = desk.tool == "erase", desk.hand
+        dabs = [(each.box, each.mask) for each in regions]
+        terrain = erases or isinstance(hand, TerrainInHand)
+        released = erases and any(self.releases(map_, layer, each) for each in regions)
+        if len(dabs) > 1 and terrain and not (pins or released):
+            value, name = 0, "Erase terrain"
+            if not erases and isinstance(hand, TerrainInHand):
+                value, name = hand.value, f"Paint {hand.title}"
+            yield plan_terrain_dabs(desk.doc, map_, layer, dabs, value, name)
+        else:
+            yield from super().dabs(desk, map_, layer, regions, anchor, cover, pins)
+
+    def unites(self, desk: Desk, map_: Map, layer: Layer, regions: Sequence[Region]) -> bool:
+        """Not where some erase terrain and others release pins."""
+        return desk.tool != "erase" and super().unites(desk, map_, layer, regions)
+
     def terrain_refusal(self, layer: Layer, hand: TerrainInHand) -> str | None:
         """Terrain has to be of the layer's own set."""
         assert isinstance(layer, GroundLayer)
@@ -250,6 +305,10 @@ class TintPlans(LayerPlans):
         verb = "Erase colour" if desk.tool == "erase" else "Paint"
         weights = soft_weights(desk.size) if desk.is_soft else None
         return plan_tint(desk, map_, layer, region, verb, weights, cover)
+
+    def unites(self, desk: Desk, _map: Map, _layer: Layer, _regions: Sequence[Region]) -> bool:
+        """Not softly: each dab blends with what the one before it has left."""
+        return not desk.is_soft
 
     def lay(
         self, desk: Desk, map_: Map, layer: Layer, region: Region, verb: str, _anchor: Anchor

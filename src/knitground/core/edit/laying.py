@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
-from knitground.core.base.window import Box, read
+from knitground.core.base.window import Box, index, read
 from knitground.core.edit.atoms import Atom, PatchArray, PatchTerrain
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.document import Document, Edit
@@ -57,6 +58,22 @@ def _nothing(layer: Layer, name: str) -> Plan:
     return Plan(Edit(name, ()), layer, Box(0, 0, 0, 0), np.zeros((0, 0), np.int32))
 
 
+Dab = tuple[Box, Mask]
+"""What a brush covers: the places of a box at which the mask (h, w) is true."""
+
+
+def united(dabs: Sequence[Dab]) -> Dab:
+    """Give what several dabs cover."""
+    box = dabs[0][0]
+    for each, _ in dabs[1:]:
+        box = box.joined(each)
+    mask = np.zeros((box.height, box.width), np.bool_)
+    for each, own in dabs:
+        top, left = each.top - box.top, each.left - box.left
+        mask[top : top + each.height, left : left + each.width] |= own
+    return box, mask
+
+
 def plan_terrain(
     doc: Document, map_: Map, layer: GroundLayer, box: Box, mask: Mask, value: int, name: str
 ) -> Plan:
@@ -70,43 +87,76 @@ def plan_terrain(
     value : mark of the terrain, 0 to take terrain away
     name : of the step
     """
+    return plan_terrain_dabs(doc, map_, layer, [(box, mask)], value, name)
+
+
+def plan_terrain_dabs(
+    doc: Document, map_: Map, layer: GroundLayer, dabs: Sequence[Dab], value: int, name: str
+) -> Plan:
+    """Plan laying a terrain by dabs of a brush, as one plan: knitted once, where all of it is.
+
+    Each dab is bridged on what those before it have left, so that what comes of a stroke does not
+    depend on how many of its dabs come at a time.
+    """
     if layer.kind_of_set is SetKind.EDGE:
-        return plan_sides(doc, map_, layer, sides_of(box, mask), value, name)
+        return plan_sides(doc, map_, layer, sides_of(*united(dabs)), value, name)
     standing = standing_of(layer.kind_of_set)
     period = standing.places(map_.height, map_.width, wrap=map_.wrap)
     if not map_.wrap:
-        box, mask = _clipped(box, mask, period)
-    if box.is_empty or not mask.any():
+        dabs = [_clipped(*each, period) for each in dabs]
+    dabs = [(box, mask) for box, mask in dabs if mask.any()]
+    if not dabs:
         return _nothing(layer, name)
     if layer.kind_of_set is SetKind.RING:
-        return _plan_cells_of_ring(doc, map_, layer, box, mask, value, name)
+        return _plan_cells_of_ring(doc, map_, layer, *united(dabs), value, name)
     graph = doc.knitter.graph(map_, layer)
     if value >= graph.apart.shape[0]:
         return _nothing(layer, name)
-    grid = layer.terrain[: period[0], : period[1]]
-    window = box.grown(graph.reach + 1)
-    if map_.wrap:
-        window = _whole_periods(window, period)
-        mask = _on_torus(box, mask, period)
-        painted = read(mask, window)
-    else:
-        window = window.clipped(period[0], period[1])
-        painted = np.zeros((window.height, window.width), np.bool_)
-        top, left = box.top - window.top, box.left - window.left
-        painted[top : top + box.height, left : left + box.width] = mask
-    before = read(grid, window)
+    near = graph.reach + 1
+    area = united(dabs)[0].grown(near).fitted(period[0], period[1], map_.wrap)
+    before = read(layer.terrain[: period[0], : period[1]], area)
+    after = before.copy()
+    painted, touched = np.zeros(before.shape, np.bool_), np.zeros(before.shape, np.bool_)
     table = doc.knitter.table(map_, layer)
-    sides = Sides()
-    if not map_.wrap:
-        sides = Sides(
-            window.top <= 0, window.left <= 0, window.bottom >= period[0], window.right >= period[1]
-        )
-    after = build_bridges(table, graph, before, painted, value, sides)
-    if map_.wrap:
-        window, middle = _middle_period(window, period)
-        before, after, painted = before[middle], after[middle], painted[middle]
+    for box, mask in dabs:
+        window = box.grown(near)
+        if map_.wrap:
+            window = _whole_periods(window, period)
+            own = _repeated(box, mask, window, period)
+            sides = Sides()
+        else:
+            window = window.clipped(period[0], period[1])
+            own = _within(box, mask, window)
+            sides = Sides(
+                window.top <= 0, window.left <= 0,
+                window.bottom >= period[0], window.right >= period[1],
+            )  # fmt: skip
+        here = read(after, window.moved(-area.top, -area.left))
+        made = build_bridges(table, graph, here, own, value, sides)
+        if map_.wrap:
+            window, middle = _middle_period(window, period)
+            made, own = made[middle], own[middle]
+        at = index(window.moved(-area.top, -area.left), *after.shape)
+        touched[at] |= after[at] != made
+        after[at] = made
+        painted[at] |= own
     bridged = int(((before != after) & ~painted).sum())
-    return _terrain_plan(doc, map_, layer, name, window, before, after, bridged)
+    return _terrain_plan(doc, map_, layer, name, area, after, touched, bridged)
+
+
+def _within(box: Box, mask: Mask, window: Box) -> Mask:
+    """Give what a dab covers in a window round it."""
+    out = np.zeros((window.height, window.width), np.bool_)
+    top, left = box.top - window.top, box.left - window.left
+    out[top : top + box.height, left : left + box.width] = mask
+    return out
+
+
+def _repeated(box: Box, mask: Mask, window: Box, period: tuple[int, ...]) -> Mask:
+    """Give what a dab covers in a window on a torus, as often as that shows it."""
+    if window.height <= period[0] and window.width <= period[1]:
+        return _within(box, mask, window)
+    return read(_on_torus(box, mask, period), window)
 
 
 def _clipped(box: Box, mask: Mask, size: tuple[int, int]) -> tuple[Box, Mask]:
@@ -125,7 +175,7 @@ def _plan_cells_of_ring(
         mask = read(mask, box)
     before = read(layer.terrain[: map_.height, : map_.width], box)
     after = np.where(mask, np.uint8(value), before)
-    return _terrain_plan(doc, map_, layer, name, box, before, after, 0)
+    return _terrain_plan(doc, map_, layer, name, box, after, before != after, 0)
 
 
 def plan_sides(
@@ -159,7 +209,7 @@ def plan_sides(
     after = mend_sides(table, before, after, north, west, torus)
     differs = before ^ after
     bridged = int(((differs & 255 > 0) & ~north).sum() + ((differs >> 8 > 0) & ~west).sum())
-    return _terrain_plan(doc, map_, layer, name, window, before, after, bridged)
+    return _terrain_plan(doc, map_, layer, name, window, after, before != after, bridged)
 
 
 def _padded(mask: Mask, box: Box) -> Mask:
@@ -172,20 +222,20 @@ def _terrain_plan(
     layer: GroundLayer,
     name: str,
     window: Box,
-    before: Ground,
     after: Ground,
+    touched: Mask,
     bridged: int,
 ) -> Plan:
-    differs = before != after
-    if not differs.any():
+    if not touched.any():
         return _nothing(layer, name)
-    rows, cols = np.flatnonzero(differs.any(axis=1)), np.flatnonzero(differs.any(axis=0))
+    rows, cols = np.flatnonzero(touched.any(axis=1)), np.flatnonzero(touched.any(axis=0))
     inner = Box(int(rows[0]), int(cols[0]), int(rows[-1]) + 1, int(cols[-1]) + 1)
     patch = after[inner.top : inner.bottom, inner.left : inner.right].copy()
     top, left = window.top, window.left
     at = Box(inner.top + top, inner.left + left, inner.bottom + top, inner.right + left)
     changed = Changed(What.TERRAIN, map_, layer, at)
-    atom = PatchTerrain(layer, "terrain", at, patch, changed, wrap=map_.wrap)
+    own = touched[inner.top : inner.bottom, inner.left : inner.right]
+    atom = PatchTerrain(layer, "terrain", at, patch, changed, wrap=map_.wrap, touched=own)
     table = doc.knitter.table(map_, layer)
     cells_box = cells_reached(table, at).fitted(map_.height, map_.width, map_.wrap)
     trial = terrain_with(table, layer, cells_box, map_.wrap, at, patch)

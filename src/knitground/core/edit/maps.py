@@ -168,10 +168,11 @@ def set_wrap(map_: Map, wrap: bool) -> Edit:
     atoms: list[Atom] = [SetField(map_, "wrap", wrap, Changed(What.MAPS, map_))]
     for layer in map_.layers if wrap else ():
         if isinstance(layer, GroundLayer):
-            terrain = layer.terrain.copy()
-            close_seam(terrain)
-            changed = Changed(What.TERRAIN, map_, layer, whole(terrain))
-            atoms.append(SetField(layer, "terrain", terrain, changed))
+            changed = Changed(What.TERRAIN, map_, layer, whole(layer.terrain))
+            for name in ("terrain", "painted"):
+                closed = getattr(layer, name).copy()
+                close_seam(closed)
+                atoms.append(SetField(layer, name, closed, changed))
     return Edit("Wrap at the borders" if wrap else "No wrapping", tuple(atoms))
 
 

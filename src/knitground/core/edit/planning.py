@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator, Sequence
 from typing import Any
 
 import numpy as np
@@ -28,6 +28,8 @@ from knitground.core.model.layers import (
 from knitground.core.model.map import Map
 from knitground.core.model.standing import standing_of
 
+_DABS = 64
+"""So many dabs of a jump are laid at a time: the box round them stays small."""
 EYE_KEYS, LOCK_KEYS = "I", "J"
 """Keys that show or hide the chosen layer, and lock or unlock it: named in refusals."""
 
@@ -121,6 +123,27 @@ def plan_dab(
     return _dab(desk, map_, layer, region, anchor, cover, pins)
 
 
+def plan_dabs(
+    desk: Desk,
+    ats: Sequence[Pointer],
+    anchor: tuple[int, int] | None = None,
+    cover: Cover | None = None,
+    *,
+    pins: bool | None = None,
+) -> Iterator[Plan]:
+    """Plan the dabs of a stroke along a way: few plans, each to be applied before the next is made.
+
+    What comes of them is what comes of the same dabs one by one; for the rest see `plan_dab`.
+    """
+    map_, layer = desk.grid, desk.layer
+    if map_ is None or layer is None:
+        return
+    regions = [Region(*brush(desk, map_, at)) for at in ats if refusal(desk, at) is None]
+    for n in range(0, len(regions), _DABS):
+        some = regions[n : n + _DABS]
+        yield from plans_of(layer).dabs(desk, map_, layer, some, anchor, cover, pins)
+
+
 def _dab(
     desk: Desk,
     map_: Map,
@@ -130,11 +153,7 @@ def _dab(
     cover: Cover | None,
     pins: bool | None,
 ) -> Plan | None:
-    plans = plans_of(layer)
-    if pins and not plans.releases(map_, layer, region):
-        return None
-    dab = plans.dab if pins is not False else plans.next_dab
-    return dab(desk, map_, layer, region, anchor, cover)
+    return next(plans_of(layer).dabs(desk, map_, layer, [region], anchor, cover, pins), None)
 
 
 def releases_pins(desk: Desk, at: Pointer) -> bool:

@@ -182,13 +182,17 @@ def _is_free(map_: Map, layer: Layer | None) -> bool:
 
 
 def painted_over(map_: Map, recipe: Recipe) -> list[GroundLayer]:
-    """List the layers that steps of a recipe would lay anew where they were painted by hand."""
+    """List the layers that steps of a recipe would lay anew where they were painted by hand.
+
+    One that holds the same everywhere was only filled.
+    """
     made = {each.layer for each in recipe.steps if each.active}
     return [
         layer
         for layer in map_.layers
         if isinstance(layer, GroundLayer) and layer.number in made and layer.painted.any()
-    ]
+        and (layer.terrain[:-1, :-1] != layer.terrain[0, 0]).any()
+    ]  # fmt: skip
 
 
 def cells_painted(layer: GroundLayer) -> NDArray[np.bool_]:

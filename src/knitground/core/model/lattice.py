@@ -9,7 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from dataclasses import dataclass, replace
-from math import ceil
+from math import ceil, floor
 from typing import Any, NamedTuple
 
 import numpy as np
@@ -22,6 +22,14 @@ Place = tuple[float, float]
 Cell = tuple[int, int]
 """Row and column."""
 _PIECE_CELLS = 128
+_SAME = 1e-9
+"""Lines that lie so near to each other, in parts of a way or in cells, are one."""
+
+
+def _on_line(value: float, side: float) -> float:
+    """Put what lies on a line, but for how numbers are rounded, on it."""
+    line = round(value / side)
+    return line * side if abs(value / side - line) < _SAME else value
 
 
 class Rect(NamedTuple):
@@ -99,7 +107,7 @@ class Lattice:
 
     def vertex_at(self, x: float, y: float) -> Cell:
         """Give the nearest corner of cells: (0, 0) is the upper left of cell (0, 0)."""
-        return round(y / self.high), round(x / self.wide)
+        return floor(y / self.high + 0.5), floor(x / self.wide + 0.5)
 
     def sides_near(self, x: float, y: float) -> list[tuple[float, Cell]]:
         """List the four cells beside the one at a place, by how near the side to them is.
@@ -146,9 +154,28 @@ class Lattice:
         """Give the rows of places ys, and the columns of places xs."""
         return np.floor(ys / self.high).astype(int), np.floor(xs / self.wide).astype(int)
 
-    def steps(self, start: Place, end: Place) -> float:
-        """Tell how many cells apart two places are, on the axis where they are more."""
-        return max(abs(end[0] - start[0]) / self.wide, abs(end[1] - start[1]) / self.high)
+    def way(self, start: Place, end: Place) -> list[Place]:
+        """List places on the straight way to another one: one for each quarter of a cell passed.
+
+        However a way is parted, they lie in the same quarters. Where it meets lines between them it
+        lies on the one right of and below them, as any place does.
+        """
+        cuts = [1.0]
+        for a, b, side in (
+            (start[0], end[0], self.wide / 2), (start[1], end[1], self.high / 2),
+        ):  # fmt: skip
+            low, high = sorted((a / side, b / side))
+            lines = np.arange(np.ceil(low), np.floor(high) + 1)
+            cuts += ((lines * side - a) / (b - a)).tolist() if a != b else []
+        places, last = [], 0.0
+        for part in sorted(cuts):
+            if not last - _SAME < part <= 1:
+                continue
+            for each in ((last + part) / 2, part):
+                x, y = (a + (b - a) * each for a, b in zip(start, end))
+                places.append((_on_line(x, self.wide / 2), _on_line(y, self.high / 2)))
+            last = part
+        return [*places[:-1], end]
 
     def holds(self, row: int, col: int) -> bool:
         """Whether there is such a cell."""

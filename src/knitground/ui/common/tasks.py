@@ -15,10 +15,9 @@ from PySide6.QtCore import QEventLoop, QObject, Qt, QThread, QTimer, Signal, Slo
 from PySide6.QtWidgets import QApplication, QProgressDialog, QWidget
 from shiboken6 import isValid
 
-from knitground.core.base.errors import Cancelled, Fault, KnitError
+from knitground.core.base.errors import Cancelled, EditError, Fault, KnitError
 from knitground.core.base.progress import Progress
 from knitground.core.edit.document import Document
-from knitground.ui.common.holding import hold
 
 Result = TypeVar("Result")
 SHOW_AFTER_MS = 300
@@ -82,12 +81,20 @@ class Job(Generic[Result]):
         self._progressed = progressed
         self._stop = Event()
         self._bell = _bell()
+        self._over: list[Callable[[], object]] = []
         self._future: Future[None] | None = None
         _running.add(self)
 
     def cancel(self) -> None:
         """Ask the work to stop at its next report of progress."""
         self._stop.set()
+
+    def when_over(self, call: Callable[[], object]) -> None:
+        """Have something called when it has ended and its result has arrived; now, if it has."""
+        if self in _running:
+            self._over.append(call)
+        else:
+            call()
 
     def start(self) -> None:
         """Begin."""
@@ -115,7 +122,11 @@ class Job(Generic[Result]):
         try:
             self._ended()
         finally:
-            self._tell(result, error)
+            try:
+                self._tell(result, error)
+            finally:
+                for call in self._over:
+                    call()
 
     def _tell(self, result: Result, error: BaseException | None) -> None:
         if self._owner is not None and not isValid(self._owner):
@@ -178,6 +189,14 @@ def wait_for_jobs(timeout_ms: int = 30_000) -> bool:
     return False
 
 
+_titles: list[str] = []
+
+
+def work_title() -> str:
+    """Name the work with a progress window that goes on; empty if none does."""
+    return _titles[-1] if _titles else ""
+
+
 def run_with_progress(
     parent: QWidget,
     title: str,
@@ -185,24 +204,29 @@ def run_with_progress(
     done: Callable[[Result], Any],
     failed: Callable[[KnitError], Any],
     doc: Document | None = None,
-) -> Job[Result]:
+) -> Job[Result] | None:
     """Run work with a progress window that shows itself after 0.3 s; Cancel changes nothing.
 
-    No window takes input meanwhile (`Hold`), and with `doc` the document is leased: nothing changes
-    it, so the work can read it. Whatever happens, the window is usable again when it ends.
+    With `doc` the document is leased: nothing changes it, so the work can read it. Edits that come
+    meanwhile are made when `done` or `failed` has settled what the work has given. One piece of
+    such work goes on at a time; another one fails at once, and None is returned.
     """
+    if _titles:
+        words = title.rstrip("…")
+        failed(EditError(f"“{words}” has to wait: “{work_title().rstrip('…')}” still goes on"))
+        return None
     shown: list[QProgressDialog] = []
     focus = QApplication.focusWidget()
-    if focus is not None:
-        focus.clearFocus()  # what is being written in a field is part of what is worked on
-    hold().begin(keeps=doc is not None)
+    if focus is not None:  # what is being written in a field is part of what is worked on
+        focus.clearFocus()
+        focus.setFocus()
+    _titles.append(title)
     if doc is not None:
         doc.take_lease()
 
     def show() -> None:
         shown.append(_progress_window(parent, title))
         shown[0].canceled.connect(job.cancel)
-        hold().let_in(shown[0])
         shown[0].show()
 
     def progressed(part: float) -> None:
@@ -210,6 +234,7 @@ def run_with_progress(
             dialog.setValue(int(part * 1000))
 
     def close() -> None:
+        _titles.remove(title)
         if isValid(show_later):
             show_later.stop()
             show_later.deleteLater()
@@ -218,13 +243,15 @@ def run_with_progress(
                 dialog.hide()
                 dialog.deleteLater()
         shown.clear()
-        hold().end()
         if doc is not None:
-            doc.end_lease()
-        if focus is not None and isValid(focus) and focus.isVisible():
-            focus.setFocus()
+            doc.end_lease(settled=False)
+
+    def over() -> None:
+        if doc is not None:
+            doc.work_off_waiting()
 
     job = Job(work, done, failed, progressed, parent, ended=close)
+    job.when_over(over)
     show_later = QTimer(parent, singleShot=True, interval=SHOW_AFTER_MS)
     show_later.timeout.connect(show)
     show_later.start()
@@ -242,15 +269,10 @@ def _progress_window(parent: QWidget, title: str) -> QProgressDialog:
     return dialog
 
 
-def wait_for(job: Job[Any]) -> None:
-    """Wait for one job, the interface going on meanwhile.
-
-    Input waits until the caller has had its turn: what it does next belongs to the job.
-    """
+def wait_for(job: Job[Any] | None) -> None:
+    """Wait until one job is over, the interface going on meanwhile."""
     loop = QEventLoop()
-    timer = QTimer(interval=5)
-    timer.timeout.connect(lambda: None if job in _running else loop.quit())
-    timer.start()
+    if job is not None:
+        job.when_over(loop.quit)
     if job in _running:
-        with hold().loop():
-            loop.exec()
+        loop.exec()

@@ -253,6 +253,14 @@ def _sheet(t: Theme) -> str:
     QTabBar::tab:selected {{ background: {t.panel}; color: {t.ink}; font-weight: 600; }}
     QScrollArea {{ border: 0; background: transparent; }}
     QScrollArea > QWidget > QWidget {{ background: transparent; }}
+    QScrollBar:vertical {{ background: transparent; width: 12px; margin: 0; }}
+    QScrollBar:horizontal {{ background: transparent; height: 12px; margin: 0; }}
+    QScrollBar::handle {{ background: {t.ink2}; border-radius: 3px; margin: 3px;
+        min-width: 24px; min-height: 24px; }}
+    QScrollBar::handle:hover {{ background: {t.ink}; }}
+    QScrollBar::add-line, QScrollBar::sub-line {{ width: 0; height: 0; }}
+    QScrollBar::add-page, QScrollBar::sub-page {{ background: transparent; }}
+    QAbstractScrollArea::corner {{ background: transparent; }}
     QListWidget {{ border: 1px solid {t.line}; border-radius: 4px; }}
     QSplitter::handle {{ background: {t.window}; }}
     """

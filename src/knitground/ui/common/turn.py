@@ -21,7 +21,6 @@ class _Turn(QObject):
     def __init__(self, dispatcher: QAbstractEventDispatcher) -> None:
         super().__init__(dispatcher)
         self.begun = thread_time()
-        self.pace = 1.0
         dispatcher.aboutToBlock.connect(self.begin)
         dispatcher.awake.connect(self.begin)
 
@@ -32,19 +31,12 @@ class _Turn(QObject):
 _turns: list[_Turn] = []
 
 
-def begin_turn(pace: float = 1.0) -> None:
-    """Begin a turn: for measuring what is called from no loop of events.
-
-    Parameters
-    ----------
-    pace : of a machine that takes half as long as the one that is measured for, 0.5: what may take
-        so long there has to be done in half the time here, from now on
-    """
+def begin_turn() -> None:
+    """Begin a turn: for measuring what is called from no loop of events."""
     if not _turns:
         dispatcher = QAbstractEventDispatcher.instance()
         assert dispatcher is not None, "there is no interface"
         _turns.append(_Turn(dispatcher))
-    _turns[0].pace = pace
     _turns[0].begin()
 
 
@@ -56,10 +48,10 @@ def turn_is_full() -> bool:
 def until_in_turn(seconds: float) -> float:
     """Give the time of `perf_counter` until which work in pieces may go on, at most so long."""
     left = max(_LEAST_S, _left())
-    return perf_counter() + min(seconds * _turns[0].pace, left)
+    return perf_counter() + min(seconds, left)
 
 
 def _left() -> float:
     if not _turns:
         begin_turn()
-    return _FULL_S * _turns[0].pace - (thread_time() - _turns[0].begun)
+    return _FULL_S - (thread_time() - _turns[0].begun)

@@ -6,8 +6,8 @@ from collections.abc import Callable, Iterable, Sequence
 from typing import TypeVar
 
 import numpy as np
-from PySide6.QtCore import QEvent, QRectF, QSize, Qt, QTimer
-from PySide6.QtGui import QColor, QKeyEvent, QPainter, QPaintEvent, QPen, QPixmap
+from PySide6.QtCore import QEvent, QObject, QRectF, QSize, Qt, QTimer
+from PySide6.QtGui import QColor, QKeyEvent, QPainter, QPaintEvent, QPen, QPixmap, QResizeEvent
 from PySide6.QtWidgets import (
     QComboBox,
     QFrame,
@@ -166,6 +166,35 @@ def scrolled(inner: QWidget) -> QScrollArea:
     area.setFrameShape(QFrame.Shape.NoFrame)
     area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
     return area
+
+
+class Roomy(QScrollArea):
+    """Shows a widget in all the room there is; where it needs more than that, it scrolls."""
+
+    def __init__(self, inner: QWidget) -> None:
+        super().__init__()
+        self.setWidget(inner)
+        self.setFrameShape(QFrame.Shape.NoFrame)
+        inner.installEventFilter(self)
+
+    def _fit(self) -> None:
+        inner, room = self.widget(), self.maximumViewportSize()
+        least = inner.minimumSizeHint().expandedTo(inner.minimumSize())
+        bar = self.verticalScrollBar().sizeHint().width()
+        if least.width() > room.width():
+            room.setHeight(room.height() - bar)
+        if least.height() > room.height():
+            room.setWidth(room.width() - bar)
+        inner.resize(room.expandedTo(least))
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        self._fit()
+        super().resizeEvent(event)
+
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+        if event.type() is QEvent.Type.LayoutRequest and watched is self.widget():
+            self._fit()
+        return super().eventFilter(watched, event)
 
 
 def keeps_key(event: QEvent, keys: Iterable[Qt.Key]) -> bool:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import QSize, Qt, QTimer
 from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import (
+    QBoxLayout,
     QButtonGroup,
     QCheckBox,
     QComboBox,
@@ -28,6 +29,7 @@ from knitground.ui.session import Session
 
 _ROOMY = 900
 """Width from which on the tools' names have room."""
+_MARGIN = 6
 _NARROW = 720
 """Width from which on the words “In hand” have room."""
 
@@ -49,9 +51,9 @@ class Ribbon(QFrame):
         self._lay_out()
         self._draw_icons(tools)
         self._name_tools(named=True)
-        wide = self.minimumSizeHint().width()
+        wide = sum(self._least())
         self._name_tools(named=False)
-        self._for_names = wide - self.minimumSizeHint().width()
+        self._for_names = wide - sum(self._least())
         session.dressed.connect(lambda: self._draw_icons(tools))
         for signal in (
             session.choice.picked, session.tools.tool_changed,
@@ -148,26 +150,45 @@ class Ribbon(QFrame):
         rule.setFrameShape(QFrame.Shape.VLine)
         in_hand = self.in_hand = QLabel("In hand")
         in_hand.setProperty("role", "note")
-        self.setLayout(
-            row(*self.buttons.values(), self.tool, rule, in_hand, self.hand,
-                self.way, self.fill_by, self.everywhere, self.pick_from, self.snap, self.pattern,
-                self.outline, self.soft, self.round, self.brush, self.seed, self.reroll,
-                margins=6, spacing=6)
+        self._rows = QBoxLayout(QBoxLayout.Direction.LeftToRight, self)
+        self._rows.setContentsMargins(_MARGIN, _MARGIN, _MARGIN, _MARGIN)
+        self._rows.setSpacing(_MARGIN)
+        tools = row(*self.buttons.values(), self.tool, rule, in_hand, self.hand, spacing=6)
+        tools.setStretch(len(self.buttons) + 3, 1)
+        options = row(
+            self.way, self.fill_by, self.everywhere, self.pick_from, self.snap, self.pattern,
+            self.outline, self.soft, self.round, self.brush, self.seed, self.reroll, 1, spacing=6,
         )  # fmt: skip
-        self.layout().setStretch(len(self.buttons) + 3, 1)  # type: ignore[union-attr]
+        self._rows.addLayout(tools, 1)
+        self._rows.addLayout(options)
+
+    def minimumSizeHint(self) -> QSize:
+        """Give the size that it has with its options beneath the tools."""
+        tools, options = self._least()
+        return QSize(max(tools, options) + 2 * _MARGIN, super().minimumSizeHint().height())
+
+    def _least(self) -> tuple[int, int]:
+        """Give the widths that the tools, without their names, and the options need."""
+        for n in range(2):
+            self._rows.itemAt(n).invalidate()  # what a layout in it has reckoned may be old
+        tools, options = (self._rows.itemAt(n).minimumSize().width() for n in range(2))
+        return tools - (self._for_names if self._named else 0), options
 
     def resizeEvent(self, event: QResizeEvent) -> None:
-        self._fit()
         self.in_hand.setVisible(self.width() >= _NARROW)
+        self._fit()
         super().resizeEvent(event)
         QTimer.singleShot(0, self, self._say_hand)  # once the layout has given it its width
 
     def _fit(self) -> None:
-        """Name the tools where that leaves room for all: it must never widen the window."""
-        least = self.layout().minimumSize().width()  # type: ignore[union-attr]
-        if self._named:
-            least -= self._for_names
+        """Name the tools where that leaves room for all, and put options beneath where it does not.
+
+        It must never widen the window.
+        """
+        least = sum(self._least()) + 3 * _MARGIN
         self._name_tools(named=self.width() >= max(_ROOMY, least + self._for_names))
+        way = QBoxLayout.Direction
+        self._rows.setDirection(way.TopToBottom if self.width() < least else way.LeftToRight)
 
     def _say_hand(self) -> None:
         """Name what is in hand, shortened if there is no room for all of it."""

@@ -22,7 +22,7 @@ from knitground.core.model.project import Project
 from knitground.demo.project import write_demo
 from knitground.ui.common.asking import Role, answered, ask
 from knitground.ui.common.commands import Commands
-from knitground.ui.common.tasks import Job, run_with_progress, wait_for
+from knitground.ui.common.tasks import Job, run_with_progress, wait_for, work_title
 from knitground.ui.common.words import on_button
 from knitground.ui.project.crash import LOG
 from knitground.ui.project.keeper import Keeper
@@ -103,6 +103,7 @@ class ProjectFiles(QObject):
             lambda progress: open_project(path, progress),
             done,
             lambda error: self.session.warn(f"Not opened: {error}"),
+            self.session.doc,  # it is not changed any more: it may be left
         )
 
     def take(self, opened: Opened) -> None:
@@ -185,7 +186,7 @@ class ProjectFiles(QObject):
         """
         self.session.finish_gesture()
         doc, project = self.session.doc, self.session.project
-        saved: list[Saved] = []
+        saved = False
         conflict: list[Conflict] = []
         called = project.name
         if name:
@@ -196,6 +197,11 @@ class ProjectFiles(QObject):
         def work(progress: Progress) -> Saved:
             return save_project(project, folder, progress, overwrite=overwrite)
 
+        def done(made: Saved) -> None:
+            nonlocal saved
+            saved = True
+            self._settle(made)
+
         def failed(error: KnitError) -> None:
             project.name = called
             if isinstance(error, Conflict):
@@ -203,9 +209,8 @@ class ProjectFiles(QObject):
             else:
                 self.session.warn(f"Not saved: {error}")
 
-        wait_for(run_with_progress(self.shell, "Saving…", work, saved.append, failed, doc))
+        wait_for(run_with_progress(self.shell, "Saving…", work, done, failed, doc))
         if saved:
-            self._settle(saved[0])
             return True
         return bool(conflict) and self._ask_about(folder, conflict[0], name)
 
@@ -248,6 +253,9 @@ class ProjectFiles(QObject):
     def may_leave(self) -> bool:
         """Ask what to do with unsaved changes; returns whether to go on."""
         self.session.finish_gesture()
+        if work_title():
+            self.session.warn(f"“{work_title().rstrip('…')}” still goes on: wait for it")
+            return False
         project = self.session.project
         nothing = not project.tilesets and not project.maps and not self.session.doc.history.names
         if self.session.doc.is_saved or nothing:

@@ -19,10 +19,8 @@ from knitground.core.edit.hand import PatchInHand
 from knitground.core.edit.planning import outside, refusal
 from knitground.core.edit.sizes import Margins
 from knitground.core.model.patch import Patch
-from knitground.ui.mapside.canvas.catchup import CatchUp
 from knitground.ui.mapside.canvas.picture import MapPicture
 from knitground.ui.mapside.tools.tool import PATCH_KIND, Tool
-from knitground.ui.session import Session
 
 _ARROWS = {
     Qt.Key.Key_Left: (0, -1),
@@ -35,17 +33,6 @@ _ARROWS = {
 class MapView(MapPicture):
     """Turns the pointer and the keyboard into strokes of a tool."""
 
-    def __init__(
-        self, session: Session, tools: dict[str, Tool], marker_tools: dict[str, Tool]
-    ) -> None:
-        super().__init__(session, tools, marker_tools)
-        self._catch_up = CatchUp(self, self._release)
-
-    @property
-    def has_waiting(self) -> bool:
-        """Whether input waits for the gesture, or for its turn after it."""
-        return self._catch_up.has_waiting
-
     # Pointer
 
     def _pointer(self, at: QPointF) -> Pointer:
@@ -55,7 +42,7 @@ class MapView(MapPicture):
             width, height = self._map_px()
             if -width <= x < 2 * width and -height <= y < 2 * height:
                 x, y = x % width, y % height
-        return Pointer(x, y)
+        return Pointer(round(x, 6), round(y, 6))  # on the line if it is, however it was reckoned
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         self.setFocus(Qt.FocusReason.MouseFocusReason)
@@ -160,7 +147,7 @@ class MapView(MapPicture):
         self.update()
 
     def leaveEvent(self, event: object) -> None:
-        if self.gesture is None or self._catch_up.is_let_go:
+        if self.gesture is None:
             self.pointer = None
             self.session.pointed.emit("")
             self.update()
@@ -227,7 +214,6 @@ class MapView(MapPicture):
             self.session.finish_gesture()
         if tool.begin(at, modifiers):
             self.gesture = tool
-            self._catch_up.look()  # a straight line goes from where the last stroke ended
             self.gesture_button = None if tool.is_open else button
             self.session.begin_gesture(self)
         else:
@@ -235,14 +221,12 @@ class MapView(MapPicture):
         self.update()
 
     def _move_gesture(self, at: Pointer) -> None:
-        """Let the gesture go on to a place; what it can not do at once it does turn by turn."""
-        if self.gesture is not None and not self._catch_up.is_let_go:
+        """Let the gesture go on to a place."""
+        if self.gesture is not None:
             self.gesture.move(at)
-            self._catch_up.look()
 
     def _forget_gesture(self) -> Tool | None:
         tool, self.gesture, self.gesture_button = self.gesture, None, None
-        self._catch_up.forget()
         self.session.end_gesture(self)
         return tool
 
@@ -257,12 +241,6 @@ class MapView(MapPicture):
 
     def cancel_gesture(self) -> None:
         """Call off what goes on here; nothing has changed."""
-        if self._catch_up.is_let_go:  # it is a step already, which can be done again
-            before = self.session.doc.history.last
-            self.finish_gesture()
-            if self.session.doc.history.last is not before:
-                self.session.attempt(self.session.doc.undo)
-            return
         self.border.cancel()
         tool = self._forget_gesture()
         if tool is not None:
@@ -289,8 +267,6 @@ class MapView(MapPicture):
         )
 
     def _release(self) -> None:
-        if self._catch_up.let_go():
-            return
         if self.gesture is not None and not self.gesture.is_open:
             tool = self._forget_gesture()
             if tool is not None:

@@ -2,34 +2,35 @@
 
 from __future__ import annotations
 
-from collections import deque
-from collections.abc import Callable
-from math import ceil, inf
-from time import perf_counter
+from collections.abc import Iterable
+from itertools import pairwise
 
 from PySide6.QtCore import Qt
 
 from knitground.core.base.errors import KnitError
-from knitground.core.edit.desk import Pointer
+from knitground.core.edit.desk import Pointer, places_along
 from knitground.core.edit.hand import PatchInHand
 from knitground.core.edit.layerplans import Cover
 from knitground.core.edit.laying import Plan
-from knitground.core.edit.planning import brush, plan_dab, plan_path, refusal, releases_pins
+from knitground.core.edit.planning import (
+    brush,
+    plan_dab,
+    plan_dabs,
+    plan_path,
+    refusal,
+    releases_pins,
+)
 from knitground.core.knit.sides import sides_along
 from knitground.core.model.map import Map
 from knitground.ui.mapside.growing import must_grow, once_grown
 from knitground.ui.mapside.tools.tool import Tool
 from knitground.ui.session import Session
 
-TURN_S = 0.02
-"""How long dabs are laid in one turn of the interface: a jump over hundreds of cells takes more."""
-
 
 class _Brush(Tool):
     """Dabs along the way. A fast drag leaves no holes: places in between are laid too.
 
-    Those of a jump that take longer than a turn of the interface wait in line; a stroke that ends
-    lays them first, so what comes of it never depends on how fast it was drawn.
+    What comes of a stroke never depends on how fast it was drawn.
     """
 
     def __init__(self, session: Session) -> None:
@@ -41,7 +42,6 @@ class _Brush(Tool):
         self._path = False
         self._crossed = False
         self._pins = False
-        self._waiting: deque[Pointer] = deque()
 
     def press(self, at: Pointer) -> bool:
         self._pins = releases_pins(self.desk, at)
@@ -54,7 +54,6 @@ class _Brush(Tool):
         if not self.session.attempt(lambda: self.session.doc.begin_stroke(name)):
             return False
         self._last = at
-        self._waiting.clear()
         self._path, self._crossed = self.desk.draws_path, False
         self._anchor = None
         map_ = self.desk.grid
@@ -77,60 +76,29 @@ class _Brush(Tool):
         if self._path:
             self._go(map_, last, at)
             return
-        steps = max(1, ceil(2 * map_.lattice.steps((last.x, last.y), (at.x, at.y))))
-        seen = (last.cell(map_), last.vertex(map_))
-        for n in range(1, steps + 1):
-            part = n / steps
-            here = Pointer(last.x + (at.x - last.x) * part, last.y + (at.y - last.y) * part)
-            place = (here.cell(map_), here.vertex(map_))
-            if place != seen:
-                self._waiting.append(here)
-                seen = place
         self._last = at
-        self.catch_up()
-
-    @property
-    def is_behind(self) -> bool:
-        return bool(self._waiting)
-
-    def catch_up(self) -> None:
-        self._lay_waiting(perf_counter() + TURN_S)
-
-    def _lay_waiting(self, until: float) -> None:
-        """Lay what waits, at least one dab, until a moment."""
-        while self._waiting:
-            here = self._waiting.popleft()
-            try:
-                self._dab(here)
-            except BaseException:
-                self._waiting.clear()  # a fault of ours comes once, not with every dab
-                raise
-            if perf_counter() > until:
-                return
+        places = places_along(map_, last, at)
+        pins = self._pins if self.desk.tool == "erase" else None
+        self._lay(plan_dabs(self.desk, places, self._anchor, self._cover, pins=pins))
 
     def _go(self, map_: Map, last: Pointer, at: Pointer) -> None:
         """Lay the sides that the way from one place to the next crosses, cell by cell."""
         cells = [last.cell(map_)]
-        steps = max(1, ceil(4 * map_.lattice.steps((last.x, last.y), (at.x, at.y))))
-        for n in range(1, steps + 1):
-            part = n / steps
-            here = Pointer(last.x + (at.x - last.x) * part, last.y + (at.y - last.y) * part)
-            if here.cell(map_) != cells[-1]:
-                cells.append(here.cell(map_))
+        for each in places_along(map_, last, at):
+            if each.cell(map_) != cells[-1]:
+                cells.append(each.cell(map_))
         self._last = at
         if len(cells) > 1 and refusal(self.desk, at) is None:
             self._crossed = True
-            self._lay(lambda: plan_path(self.desk, sides_along(cells)))
+            self._lay(plan_path(self.desk, sides_along(each)) for each in pairwise(cells))
 
     def release(self) -> None:
-        self._lay_waiting(inf)
         if self._path and not self._crossed and self._last is not None:
             self._dab(self._last)  # a click alone: the nearest side, as the ghost shows it
         self._end = self._last
         self.session.doc.commit_stroke()
 
     def cancel(self) -> None:
-        self._waiting.clear()
         self.session.doc.cancel_stroke()
 
     def _planned(self, at: Pointer) -> Plan | None:
@@ -141,7 +109,7 @@ class _Brush(Tool):
 
     def _dab(self, at: Pointer) -> None:
         pins = self._pins if self.desk.tool == "erase" else None
-        self._lay(lambda: plan_dab(self.desk, at, self._anchor, self._cover, pins=pins))
+        self._lay(plan_dab(self.desk, each, self._anchor, self._cover, pins=pins) for each in (at,))
 
     def _release_alone(self, at: Pointer) -> None:
         """Release what a press was on."""
@@ -149,13 +117,13 @@ class _Brush(Tool):
         if plan is not None:
             self.session.apply(plan.edit)
 
-    def _lay(self, planned: Callable[[], Plan | None]) -> None:
+    def _lay(self, plans: Iterable[Plan | None]) -> None:
+        """Lay plans, each of which is made when the one before it has been laid."""
         try:
-            plan = planned()
-            if plan is not None:
-                self.session.doc.apply(plan.edit)
+            for plan in plans:
+                if plan is not None:
+                    self.session.doc.apply(plan.edit)
         except KnitError as error:
-            self._waiting.clear()
             self.session.doc.cancel_stroke()
             self.session.warn(str(error))
 

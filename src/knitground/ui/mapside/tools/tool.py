@@ -103,14 +103,6 @@ class Tool(ABC):
         """Whether something is begun that goes on after the button is let go."""
         return False
 
-    @property
-    def is_behind(self) -> bool:
-        """Whether the pointer is ahead of what has been laid; `catch_up` goes on with that."""
-        return False
-
-    def catch_up(self) -> None:  # noqa: B027 - most tools are never behind
-        """Lay a part of what is behind: as much as can be laid before the next picture."""
-
     def would_lay(self, at: Pointer) -> Marker | None:
         """Give the marker that a click at a place would lay; None for tools that lay none."""
         return None

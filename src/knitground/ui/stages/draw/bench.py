@@ -234,6 +234,7 @@ class DrawBench(Stage):
         shown = _PAGES.get(kind, TABS[:4]) if kind is not None else TABS[:4]
         for n, name in enumerate(TABS):
             self.tabs.setTabVisible(n, name in shown)
+        self.tabs.updateGeometry()  # it does not tell by itself that it needs less or more
         if kind in _PAGES:
             self.tabs.setCurrentIndex(TABS.index(shown[0]))
         elif before in _PAGES:
