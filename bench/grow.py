@@ -88,7 +88,7 @@ def step_rows() -> list[Row]:
     from knitground.core.grow.noise import noise_field
     from knitground.core.grow.regions import regions
     from knitground.core.grow.route import join_places
-    from knitground.core.grow.scatter import Stamp, scatter
+    from knitground.core.grow.scatter import Strewn, scatter
     from knitground.core.grow.shares import cut_shares, exact_counts
     from knitground.core.grow.smooth import majority
     from knitground.core.knit.bridge import build_graph
@@ -108,9 +108,10 @@ def step_rows() -> list[Row]:
     ground = noise_ground(graph, parts, (SIDE, SIDE), True, Noise(16, 4, 1))
     free = np.ones((SIDE, SIDE), bool)
     stamps = [
-        Stamp(np.ones((2, 2), np.int32), 1.0, "square"),
-        Stamp(np.ones((3, 2), np.int32), 1.0, "tall"),
-        Stamp(np.ones((1, 2), np.int32), 1.0, "wide"), Stamp(np.ones((1, 1), np.int32), 1.0, "one"),
+        Strewn(np.ones((2, 2), np.int32), 1.0, "square"),
+        Strewn(np.ones((3, 2), np.int32), 1.0, "tall"),
+        Strewn(np.ones((1, 2), np.int32), 1.0, "wide"),
+        Strewn(np.ones((1, 1), np.int32), 1.0, "one"),
     ]  # fmt: skip
     step = ScatterStep(0, "m", 0.1, 1)
     mask = ground == 2

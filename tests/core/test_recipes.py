@@ -30,7 +30,7 @@ from knitground.core.grow.preview import alone_picture, grown_picture
 from knitground.core.grow.regions import regions
 from knitground.core.grow.route import distances, join_places, way_back
 from knitground.core.grow.runner import Kept, run_recipe
-from knitground.core.grow.scatter import Stamp, scatter
+from knitground.core.grow.scatter import Strewn, scatter
 from knitground.core.grow.smooth import majority, without_islands
 from knitground.core.grow.solver import Solver, wrong_joins
 from knitground.core.model.conditions import Area, Condition, Look
@@ -396,29 +396,29 @@ def test_wide_ways_on_ground_and_ways_of_tiles(place):
 def test_scattered_things_are_whole_apart_and_where_they_may(seed, wrap, gap):
     rng = np.random.default_rng(seed)
     free = rng.random((20, 24)) < 0.8
-    stamps = [
-        Stamp(np.array([[1, 2], [3, 4]], np.int32), 3.0, "square"),
-        Stamp(np.array([[5, 0], [6, 7]], np.int32), 2.0, "bent"),
-        Stamp(np.array([[8]], np.int32), 4.0, "one"),
+    things = [
+        Strewn(np.array([[1, 2], [3, 4]], np.int32), 3.0, "square"),
+        Strewn(np.array([[5, 0], [6, 7]], np.int32), 2.0, "bent"),
+        Strewn(np.array([[8]], np.int32), 4.0, "one"),
     ]
     step = ScatterStep(1, "m", 0.4, gap)
     taken = np.zeros(free.shape, bool)
-    out, counts, wanted = scatter(stamps, free, taken, step, seed, wrap=wrap)
+    out, counts, wanted = scatter(things, free, taken, step, seed, wrap=wrap)
     assert not (out[~free] > 0).any()
     high, wide = free.shape
     found = []
-    for stamp, count, want in zip(stamps, counts, wanted):
+    for thing, count, want in zip(things, counts, wanted):
         assert count <= want
-        first = int(stamp.cells.ravel()[0])
+        first = int(thing.cells.ravel()[0])
         anchors = np.argwhere(out == first).tolist()
         assert len(anchors) == count
         for row, col in anchors:
             cells = []
-            for r, c in zip(*np.nonzero(stamp.cells)):
+            for r, c in zip(*np.nonzero(thing.cells)):
                 at = (row + r, col + c)
                 assert wrap or (at[0] < high and at[1] < wide)
                 at = (at[0] % high, at[1] % wide)
-                assert out[at] == stamp.cells[r, c]
+                assert out[at] == thing.cells[r, c]
                 cells.append(at)
             found.append(cells)
     assert sum(len(each) for each in found) == np.count_nonzero(out)

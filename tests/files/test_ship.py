@@ -19,7 +19,7 @@ from knitground.core.model.tile import TileRef
 def drawn_like_a_game(folder, name):
     """Draw a shipped map as a game would: from its JSON and the sheets beside it alone."""
     data = json.loads((folder / f"{name}.json").read_text())
-    sheets = [np.array(Image.open(folder / each["image"])) for each in data["tilesets"]]
+    sheets = [np.array(Image.open(folder / each["picture"])) for each in data["tilesets"]]
 
     def picture(place):
         tile = data["legend"][place - 1]
@@ -28,13 +28,13 @@ def drawn_like_a_game(folder, name):
         cut = cut[:, ::-1] if tile["turn"] & 4 else cut
         return np.ascontiguousarray(np.rot90(cut, -(tile["turn"] & 3)))
 
-    high, wide = data["tile_height"], data["tile_width"]
-    out = Image.new("RGBA", (data["width"] * wide, data["height"] * high))
+    wide, high = data["cell"]
+    out = Image.new("RGBA", (data["grid"][0] * wide, data["grid"][1] * high))
     for layer in data["layers"]:
         if not layer["visible"]:
             continue
         right, down = layer["offset_x"], layer["offset_y"]
-        high, wide = layer["cell_height"], layer["cell_width"]
+        wide, high = layer["cell"]
         for marker in layer["markers"]:
             if marker["tile"]:
                 lay_free(out, picture(marker["tile"]), marker)

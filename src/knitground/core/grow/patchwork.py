@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 from knitground.core.base.hashing import mix_one
 from knitground.core.base.window import Box
 from knitground.core.chance.fall import fall_cells
-from knitground.core.grow.scatter import Stamp, scatter
+from knitground.core.grow.scatter import Strewn, scatter
 from knitground.core.model.layers import Cells
 from knitground.core.model.map import Map
 from knitground.core.model.mix import Mix
@@ -65,11 +65,11 @@ def mix_cells(
     if not patched:
         return out
     total = sum(entry.weight for entry in entries)
-    stamps = tuple(
+    things = tuple(
         (_flat(map_, entry.patch.rows), entry.weight / total)  # type: ignore[union-attr]
         for entry in patched
     )
-    return _with_patches(map_, stamps, out, rows, cols, mix_one(seed, 71, number), mask, current)
+    return _with_patches(map_, things, out, rows, cols, mix_one(seed, 71, number), mask, current)
 
 
 def _flat(map_: Map, rows: tuple[tuple[object, ...], ...]) -> _Flat:
@@ -82,7 +82,7 @@ def _flat(map_: Map, rows: tuple[tuple[object, ...], ...]) -> _Flat:
 
 def _with_patches(
     map_: Map,
-    stamps: tuple[tuple[_Flat, float], ...],
+    things: tuple[tuple[_Flat, float], ...],
     out: Cells,
     rows: NDArray[np.intp],
     cols: NDArray[np.intp],
@@ -95,7 +95,7 @@ def _with_patches(
     col_at = {int(col): n for n, col in enumerate(cols)}
     for top in sorted({int(row) // _SIDE for row in rows}):
         for left in sorted({int(col) // _SIDE for col in cols}):
-            for patch in _square(stamps, mix_one(seed, top, left)):
+            for patch in _square(things, mix_one(seed, top, left)):
                 spots = [
                     (row_at.get(top * _SIDE + r, -1), col_at.get(left * _SIDE + c, -1), place)
                     for r, c, place in patch
@@ -121,13 +121,13 @@ def _lies(
 
 @lru_cache(maxsize=4096)
 def _square(
-    stamps: tuple[tuple[_Flat, float], ...], seed: int
+    things: tuple[tuple[_Flat, float], ...], seed: int
 ) -> tuple[tuple[tuple[int, int, int], ...], ...]:
     """Say where patches lie in a square: of each its cells (row, column, place of the legend)."""
-    made = [Stamp(np.array(cells, np.int32), share, "") for cells, share in stamps]
+    made = [Strewn(np.array(cells, np.int32), share, "") for cells, share in things]
     free = np.ones((_SIDE, _SIDE), np.bool_)
     # What one square has too much of a large patch the next has too little: by chance, not never.
-    counts = [part * free.size / max(1, each.size) for each, (_, part) in zip(made, stamps)]
+    counts = [part * free.size / max(1, each.size) for each, (_, part) in zip(made, things)]
     more = [(mix_one(seed, 3, n) & 0xFFFF) / 0x10000 < count % 1 for n, count in enumerate(counts)]
     wanted = [int(count) + extra for count, extra in zip(counts, more)]
     number = np.zeros((_SIDE, _SIDE), np.int32)
@@ -136,7 +136,7 @@ def _square(
     for n in order:
         if not wanted[n]:
             continue
-        lone = [Stamp(np.where(made[n].cells > 0, 1, 0).astype(np.int32), 1.0, "")]
+        lone = [Strewn(np.where(made[n].cells > 0, 1, 0).astype(np.int32), 1.0, "")]
         part = wanted[n] * made[n].size / max(1, int((number == 0).sum()))
         one = ScatterStep(0, "m", min(1.0, part))
         anchors: list[tuple[int, int]] = []

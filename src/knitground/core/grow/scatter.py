@@ -23,7 +23,7 @@ from knitground.core.model.recipe import ScatterStep
 
 
 @dataclass(frozen=True, eq=False)
-class Stamp:
+class Strewn:
     """One thing to scatter: places of the legend (h, w), 0 for holes; its share and name."""
 
     cells: Cells
@@ -36,8 +36,8 @@ class Stamp:
         return int(np.count_nonzero(self.cells))
 
 
-def stamps_of(project: Project, map_: Map, mix: Mix) -> list[Stamp]:
-    """Make the stamps of a mix for a map."""
+def strewn_of(project: Project, map_: Map, mix: Mix) -> list[Strewn]:
+    """Make the things of a mix for a map."""
     out = []
     for number, entry in enumerate(mix.entries):
         if entry.weight <= 0:
@@ -54,7 +54,7 @@ def stamps_of(project: Project, map_: Map, mix: Mix) -> list[Stamp]:
                 np.int32,
             )
             name = entry.patch.name
-        out.append(Stamp(cells, entry.weight, name or f"entry {number + 1}"))
+        out.append(Strewn(cells, entry.weight, name or f"entry {number + 1}"))
     return out
 
 
@@ -64,8 +64,8 @@ def run_scatter(work: Work, step: ScatterStep) -> list[Grown]:
     mix = next((each for each in work.project.mixes if each.name == step.mix), None)
     if mix is None:
         raise GrowError(f"{work.number} draws from mix “{step.mix}”, which is not there")
-    stamps = stamps_of(work.project, work.map, mix)
-    if not stamps:
+    things = strewn_of(work.project, work.map, mix)
+    if not things:
         raise GrowError(f"{work.number}: mix “{step.mix}” has nothing with a weight over 0")
     dense = work.where(step.where)
     cells = work.own_cells(layer)
@@ -73,12 +73,12 @@ def run_scatter(work: Work, step: ScatterStep) -> list[Grown]:
     free = np.ones(work.size, np.bool_) if dense is None else dense > 0
     weights = _weights(work, step, dense)
     made, counts, wanted = scatter(
-        stamps, free & ~taken, taken, step, work.seed, wrap=work.map.wrap, weights=weights
+        things, free & ~taken, taken, step, work.seed, wrap=work.map.wrap, weights=weights
     )
     room = max(1, int(free.sum()))
     laid = float(np.count_nonzero(made)) / room
-    words = ", ".join(f"{n} {each.name}" for each, n in zip(stamps, counts))
-    short = [(each.name, n, want) for each, n, want in zip(stamps, counts, wanted) if n < want]
+    words = ", ".join(f"{n} {each.name}" for each, n in zip(things, counts))
+    short = [(each.name, n, want) for each, n, want in zip(things, counts, wanted) if n < want]
     if short:
         words += " · no room for " + ", ".join(f"{want - n} {name}" for name, n, want in short[:3])
     out = np.where(made > 0, made, cells)
@@ -98,7 +98,7 @@ def _weights(
 
 
 def scatter(
-    stamps: list[Stamp],
+    things: list[Strewn],
     free: Mask,
     taken: Mask,
     step: ScatterStep,
@@ -108,7 +108,7 @@ def scatter(
     weights: NDArray[np.float64] | None = None,
     anchors: list[tuple[int, int]] | None = None,
 ) -> tuple[Cells, list[int], list[int]]:
-    """Lay stamps.
+    """Lay things.
 
     Parameters
     ----------
@@ -119,20 +119,20 @@ def scatter(
 
     Returns
     -------
-    (h, w) places of the legend, 0 where nothing was laid; how many of each stamp were laid, and how
+    (h, w) places of the legend, 0 where nothing was laid; how many of each thing were laid, and how
     many were asked for
     """
     out = np.zeros(free.shape, np.int32)
     room = int(free.sum())
-    total = sum(each.weight for each in stamps)
-    wanted = [round(step.density * room * each.weight / total / each.size) for each in stamps]
+    total = sum(each.weight for each in things)
+    wanted = [round(step.density * room * each.weight / total / each.size) for each in things]
     ground = _Ground(free, taken, step.gap, wrap=wrap)
     ground.anchors = anchors
-    counts = [0] * len(stamps)
-    order = sorted(range(len(stamps)), key=lambda n: (-stamps[n].size, n))
+    counts = [0] * len(things)
+    order = sorted(range(len(things)), key=lambda n: (-things[n].size, n))
     for n in order:
         counts[n] = ground.lay(
-            stamps[n].cells, wanted[n], out, mix_one(seed, 23, n), step.alike, weights
+            things[n].cells, wanted[n], out, mix_one(seed, 23, n), step.alike, weights
         )
     return out, counts, wanted
 

@@ -84,15 +84,15 @@ def draw_marks(painter: QPainter, rect: QRectF, marks: list[int], kit: TerrainSe
             draw_diamond(painter, slot_point(rect, slot), half, kit, mark)
 
 
-def draw_stamped(painter: QPainter, rect: QRectF, marks: list[int], kit: TerrainSet) -> None:
+def draw_shared(painter: QPainter, rect: QRectF, marks: list[int], kit: TerrainSet) -> None:
     """Draw one tile's marks as a picture that tiles with the same marks share: for very many."""
     wide, high = round(rect.width()), round(rect.height())
-    stamp = _stamp(kit.kind, kit.terrains, tuple(marks), wide, high)
-    painter.drawPixmap(rect.topLeft().toPoint(), stamp)
+    shared = _shared(kit.kind, kit.terrains, tuple(marks), wide, high)
+    painter.drawPixmap(rect.topLeft().toPoint(), shared)
 
 
 @lru_cache(maxsize=4096)
-def _stamp(
+def _shared(
     kind: SetKind, terrains: tuple[Terrain, ...], marks: tuple[int, ...], wide: int, high: int
 ) -> QPixmap:
     out = QPixmap(wide, high)

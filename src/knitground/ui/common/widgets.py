@@ -173,12 +173,13 @@ class Roomy(QScrollArea):
 
     def __init__(self, inner: QWidget) -> None:
         super().__init__()
+        self._inner = inner
         self.setWidget(inner)
         self.setFrameShape(QFrame.Shape.NoFrame)
         inner.installEventFilter(self)
 
     def _fit(self) -> None:
-        inner, room = self.widget(), self.maximumViewportSize()
+        inner, room = self._inner, self.maximumViewportSize()
         least = inner.minimumSizeHint().expandedTo(inner.minimumSize())
         bar = self.verticalScrollBar().sizeHint().width()
         if least.width() > room.width():
@@ -192,7 +193,7 @@ class Roomy(QScrollArea):
         super().resizeEvent(event)
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
-        if event.type() is QEvent.Type.LayoutRequest and watched is self.widget():
+        if event.type() is QEvent.Type.LayoutRequest and watched is self._inner:
             self._fit()
         return super().eventFilter(watched, event)
 

@@ -159,6 +159,7 @@ class Ribbon(QFrame):
             self.way, self.fill_by, self.everywhere, self.pick_from, self.snap, self.pattern,
             self.outline, self.soft, self.round, self.brush, self.seed, self.reroll, 1, spacing=6,
         )  # fmt: skip
+        self._parts = tools, options
         self._rows.addLayout(tools, 1)
         self._rows.addLayout(options)
 
@@ -169,9 +170,9 @@ class Ribbon(QFrame):
 
     def _least(self) -> tuple[int, int]:
         """Give the widths that the tools, without their names, and the options need."""
-        for n in range(2):
-            self._rows.itemAt(n).invalidate()  # what a layout in it has reckoned may be old
-        tools, options = (self._rows.itemAt(n).minimumSize().width() for n in range(2))
+        for part in self._parts:
+            part.invalidate()  # what it has reckoned may be old
+        tools, options = (part.minimumSize().width() for part in self._parts)
         return tools - (self._for_names if self._named else 0), options
 
     def resizeEvent(self, event: QResizeEvent) -> None:

@@ -12,20 +12,19 @@ class _Part(BaseModel):
 
 
 class ShipTileset(_Part):
-    """A tileset: its picture (beside this file) and how it is cut, in pixels."""
+    """A tileset: its picture (beside this file), and how it is cut.
+
+    `size`, of the picture, `tile`, `begins` and `pitch` are pixels across and down: a tile's size,
+    where the first one begins, and from one to the next. `grid`: tiles across and down.
+    """
 
     name: str
-    image: str
-    image_width: int
-    image_height: int
-    tile_width: int
-    tile_height: int
-    columns: int
-    rows: int
-    first_x: int
-    first_y: int
-    pitch_x: int
-    pitch_y: int
+    picture: str
+    size: tuple[int, int]
+    tile: tuple[int, int]
+    grid: tuple[int, int]
+    begins: tuple[int, int]
+    pitch: tuple[int, int]
     see_through: list[tuple[int, int, int]]
 
 
@@ -108,8 +107,8 @@ class ShipLayer(_Part):
 
     `offset_x` and `offset_y`: pixels by which it is drawn further right and down, its height over
     the ground taken off already. `height`: pixels above the ground, to sort depth by. A layer of
-    tiles may have cells of another size than the map's. Of a tint `cells` name its `colours`, the
-    first is 1; of markers there are none.
+    tiles may have cells of another size, `cell`, than the map's. Of a tint `cells` name its
+    `colours`, the first is 1; of markers there are none.
     """
 
     name: str
@@ -119,8 +118,7 @@ class ShipLayer(_Part):
     offset_x: int
     offset_y: int
     height: int
-    cell_width: int
-    cell_height: int
+    cell: tuple[int, int]
     cells: list[list[int]]
     colours: list[ShipColour] = []
     markers: list[ShipMarker] = []
@@ -144,15 +142,16 @@ class ShipTerrain(_Part):
 
 
 class ShipFile(_Part):
-    """A map for a game; layers from back to front."""
+    """A map for a game; layers from back to front.
+
+    `grid`: cells across and down. `cell`: pixels across and down of one.
+    """
 
     format: Literal["knitground/ship"] = "knitground/ship"
-    version: Literal[1] = 1
+    version: Literal[2] = 2
     name: str
-    width: int
-    height: int
-    tile_width: int
-    tile_height: int
+    grid: tuple[int, int]
+    cell: tuple[int, int]
     wrap: bool
     background: str | None
     properties: dict[str, str | int | float | bool]

@@ -64,10 +64,8 @@ def _files(job: ShipJob, map_: Map, progress: Progress = no_progress) -> dict[st
         numbers[each.cell][each.place] = number
     model = ShipFile(
         name=map_.name,
-        width=map_.width,
-        height=map_.height,
-        tile_width=map_.cell_width,
-        tile_height=map_.cell_height,
+        grid=(map_.width, map_.height),
+        cell=(map_.cell_width, map_.cell_height),
         wrap=map_.wrap,
         background=map_.background,
         properties=typed_values(map_.properties),
@@ -95,8 +93,7 @@ def _layer(map_: Map, layer: Layer, numbers: Numbers) -> ShipLayer:
         offset_x=across,
         offset_y=down,
         height=layer.height,
-        cell_width=grid.cell_width,
-        cell_height=grid.cell_height,
+        cell=(grid.cell_width, grid.cell_height),
         **_HELD[layer.holds](map_, layer, numbers),
     )
 
@@ -177,21 +174,16 @@ def _used_tiles(map_: Map) -> list[Used]:
     return sorted(found)
 
 
-def _tileset(tileset: Tileset, image: str) -> ShipTileset:
+def _tileset(tileset: Tileset, picture: str) -> ShipTileset:
     cut = tileset.slicing
     return ShipTileset(
         name=tileset.name,
-        image=image,
-        image_width=tileset.width,
-        image_height=tileset.height,
-        tile_width=cut.tile_width,
-        tile_height=cut.tile_height,
-        columns=tileset.columns,
-        rows=tileset.rows,
-        first_x=0 if cut.pieces else cut.left(0),
-        first_y=0 if cut.pieces else cut.top(0),
-        pitch_x=cut.pitch_x,
-        pitch_y=cut.pitch_y,
+        picture=picture,
+        size=(tileset.width, tileset.height),
+        tile=(cut.tile_width, cut.tile_height),
+        grid=(tileset.columns, tileset.rows),
+        begins=(0, 0) if cut.pieces else (cut.left(0), cut.top(0)),
+        pitch=(cut.pitch_x, cut.pitch_y),
         see_through=list(cut.see_through),
     )
 

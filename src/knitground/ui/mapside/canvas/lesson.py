@@ -44,18 +44,18 @@ def draw_guest(
         for (row, col), role in islice(guest.cells(map_), _MOST)
         if seen.top <= row < seen.bottom and seen.left <= col < seen.right
     ]
-    stamps: dict[str, QPixmap] = {}
+    badges: dict[str, QPixmap] = {}
     for rect, role in marks:
         if len(marks) <= _MOST_DRAWN:
             _mark(painter, rect, role)
             continue
-        if role not in stamps:
-            stamps[role] = _stamp(rect.size(), role)
-        painter.drawPixmap(round(rect.x()) - 1, round(rect.y()) - 1, stamps[role])
+        if role not in badges:
+            badges[role] = _badge(rect.size(), role)
+        painter.drawPixmap(round(rect.x()) - 1, round(rect.y()) - 1, badges[role])
     return whole
 
 
-def _stamp(size: QSizeF, role: str) -> QPixmap:
+def _badge(size: QSizeF, role: str) -> QPixmap:
     """Draw a mark as a picture, with a pixel round it."""
     out = QPixmap(ceil(size.width()) + 2, ceil(size.height()) + 2)
     out.fill(Qt.GlobalColor.transparent)

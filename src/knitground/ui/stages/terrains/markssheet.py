@@ -16,7 +16,7 @@ from knitground.ui.common.marks import (
     draw_diamond,
     draw_free_slots,
     draw_marks,
-    draw_stamped,
+    draw_shared,
     slot_at,
     slot_point,
 )
@@ -104,7 +104,7 @@ class MarksSheet(SheetView):
         cut = self.tileset.slicing
         small = not cut.pieces and cut.pitch_x * self.camera.zoom < 14  # no room for marks
         seen = [] if small else self.seen_tiles()
-        draw = draw_stamped if len(seen) > _MANY else draw_marks
+        draw = draw_shared if len(seen) > _MANY else draw_marks
         for row, col in seen:
             rect = self.tile_rect(row, col)
             if rect.width() >= 14:

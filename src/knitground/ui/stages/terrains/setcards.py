@@ -40,7 +40,7 @@ class Example(QWidget):
             wide, high = area.width() / _CELLS, area.height() / (_CELLS - 1)
             painter.save()
             painter.setClipRect(area)
-            draw = {SetKind.CORNER: _blob, SetKind.EDGE: _paths, SetKind.RING: _cells}[self.kind]
+            draw = {SetKind.CORNER: _areas, SetKind.EDGE: _paths, SetKind.RING: _cells}[self.kind]
             draw(painter, area.topLeft(), wide, high)
             painter.restore()
             painter.setPen(QPen(QColor(_LINES), 1, Qt.PenStyle.DotLine))
@@ -54,7 +54,7 @@ class Example(QWidget):
             painter.drawRect(area)
 
 
-def _blob(painter: QPainter, at: QPointF, wide: float, high: float) -> None:
+def _areas(painter: QPainter, at: QPointF, wide: float, high: float) -> None:
     """Draw ground round three vertices, its border going through the middles of tiles' sides."""
     path = QPainterPath()
     for col, row_ in ((1, 1), (2, 1), (2, 2)):

@@ -50,7 +50,7 @@ from knitground.ui.common.widgets import (
 )
 from knitground.ui.session import Session
 from knitground.ui.stages.terrains.setpreview import Made, preview_set
-from knitground.ui.stages.terrains.tilepicker import TilePicker
+from knitground.ui.stages.terrains.tilechoice import TileChoice
 from knitground.ui.stages.terrains.twotiles import PICTURE_SIDE, TwoTiles
 
 _LATER_MS = 120
@@ -125,7 +125,7 @@ class SetDialog(Dialog):
         self.sheets.addItems([each.name for each in self.project.tilesets])
         self.sheets.setToolTip("The sheet to choose plain tiles on")
         self.next = note()
-        self.picker = TilePicker()
+        self.picker = TileChoice()
         self.sheets.activated.connect(lambda n: self.picker.show_sheet(self.project.tilesets[n]))
         self.picker.picked.connect(self.two_tiles.take)
 

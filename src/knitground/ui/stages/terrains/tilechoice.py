@@ -18,7 +18,7 @@ _SHOWN_PX = 1024
 """Of larger sheets pixels are left out: all of them would take the interface too long."""
 
 
-class TilePicker(QWidget):
+class TileChoice(QWidget):
     """A sheet to click a tile on; arrows move, Enter takes."""
 
     picked = Signal(TileRef)
