@@ -101,7 +101,7 @@ def test_shipped_frames_name_their_sheets_which_come_along(doc, tmp_path):
     files = ship(project, project.maps, tmp_path, ["json"]).files
     assert [each.name for each in files] == ["a.tiles.png", "c.tiles.png", "yard.json"]
     told = json.loads((tmp_path / "yard.json").read_text())
-    assert [each["image"] for each in told["tilesets"]] == ["a.tiles.png", "c.tiles.png"]
+    assert [each["picture"] for each in told["tilesets"]] == ["a.tiles.png", "c.tiles.png"]
     frames = told["legend"][0]["frames"]
     assert [(f["tileset"], f["x"], f["ms"]) for f in frames] == [(0, 0, 70), (1, 0, 70)]
     assert told["legend"][0]["apart"] is True

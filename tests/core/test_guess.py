@@ -24,14 +24,13 @@ from knitground.core.knit.making import (
     make_tiles,
     marks_of_key,
     sheet_of,
-    turned_marks,
-    turned_pixels,
 )
 from knitground.core.knit.repair import close_gaps
 from knitground.core.knit.sample import lay_sample
 from knitground.core.knit.table import build_table
 from knitground.core.model.layers import GAP
 from knitground.core.model.terrain import SetKind, Slot, Terrain, TerrainSet
+from knitground.core.model.turns import turned_array, turned_ring
 
 CORNERS, SIDES = [7, 1, 5, 3], [0, 6, 4, 2]
 
@@ -244,7 +243,7 @@ def test_marks_turn_as_the_picture_does():
         marks[slot] = slot + 1
         tile[at] = slot + 1
     for turn in range(8):
-        picture, turned = turned_pixels(tile, turn), turned_marks(marks, turn)
+        picture, turned = turned_array(tile, turn), turned_ring(marks, turn)
         assert all(picture[at][0] == turned[slot] for slot, at in spots.items())
 
 

@@ -12,7 +12,8 @@ from knitground.core.edit.mockup import map_from_mockup
 from knitground.core.files.ship.png import map_picture
 from knitground.core.model.patch import turn_tile
 from knitground.core.model.tile import TileRef
-from knitground.core.render.pixels import premultiplied, straight, turned
+from knitground.core.model.turns import turned_array as turned
+from knitground.core.render.pixels import premultiplied, straight
 from knitground.core.slicing.mapgrid import MapGrid, find_map_grid, packed
 from knitground.core.slicing.mockup import lay_with, read_mockup, sheet_of
 

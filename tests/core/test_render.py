@@ -9,10 +9,11 @@ from knitground.core.edit.sheets import set_anchor
 from knitground.core.model.slicing import Slicing
 from knitground.core.model.tile import TileRef
 from knitground.core.model.tileset import Frame, Tileset
+from knitground.core.model.turns import turned_array as turned
 from knitground.core.render.atlas import Atlas
 from knitground.core.render.compose import compose, lay_out
 from knitground.core.render.pages import Pictures
-from knitground.core.render.pixels import over, premultiplied, shrunk, straight, turned
+from knitground.core.render.pixels import over, premultiplied, shrunk, straight
 from knitground.core.render.tiles import filled_tiles, is_empty
 
 

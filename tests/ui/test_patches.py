@@ -16,7 +16,7 @@ from knitground.core.edit.laying import plan_cells
 from knitground.core.model.patch import Patch, turn_tile
 from knitground.core.model.properties import Property
 from knitground.core.model.tile import TileRef
-from knitground.core.render.pixels import turned
+from knitground.core.model.turns import turned_array as turned
 from knitground.ui.mapside.dialogs import NewMapDialog, ResizeDialog
 from knitground.ui.mapside.propertiesdialog import PropertiesDialog
 from knitground.ui.mapside.tools.shapes import line_cells, swept

@@ -19,6 +19,7 @@ from knitground.core.model.limits import MAX_MARKERS
 from knitground.core.model.map import Map
 from knitground.core.model.marker import Marker, Point, Shape
 from knitground.core.model.project import Project
+from knitground.core.model.turns import lies_across
 
 Size = tuple[int, int]
 Bounds = NDArray[np.float64]
@@ -104,7 +105,7 @@ def picture_size(project: Project, marker: Marker) -> Size:
     if tile is None or owner is None or not owner.has(tile.row, tile.col):
         return 16, 16
     _, _, wide, high = owner.slicing.tile_area(tile.row, tile.col)
-    if tile.turn & 1:
+    if lies_across(tile.turn):
         wide, high = high, wide
     return max(1, round(wide * marker.scale)), max(1, round(high * marker.scale))
 

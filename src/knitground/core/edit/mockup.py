@@ -94,7 +94,7 @@ def _laid_cells(map_: Map, mockup: Mockup, known: Mapping[int, TileRef]) -> NDAr
         number, turn = divmod(pair, 8)
         tile = known.get(number)
         if tile is not None:
-            places[number, turn] = map_.legend.place(tile._replace(turn=_turned(tile.turn, turn)))
+            places[number, turn] = map_.legend.place(turn_tile(tile, turn))
     return places[mockup.tile_of_cell, mockup.turn_of_cell]
 
 
@@ -117,11 +117,6 @@ def _with_sets(map_: Map, tileset: Tileset, mockup: Mockup, sets: Sequence[LaidS
     layer = map_.new_ground_layer("Ground", tileset.name, kit.name, kit.kind)
     layer.terrain[:] = first.terrain
     return layer
-
-
-def _turned(first: int, then: int) -> int:
-    """Turn a tile that is turned already."""
-    return turn_tile(TileRef("", 0, 0, first), then).turn
 
 
 def _tileset(project: Project, name: str, mockup: Mockup, numbers: list[int]) -> Tileset:

@@ -16,6 +16,7 @@ from knitground.core.model.layers import Cells, GroundLayer, Layer, PinnedLayer
 from knitground.core.model.map import Map, grid_of
 from knitground.core.model.patch import Patch, turn_tile
 from knitground.core.model.standing import standing_of
+from knitground.core.model.turns import is_mirrored, turned_array
 
 Mask = NDArray[np.bool_]
 
@@ -185,10 +186,7 @@ def plan_turn(
                 # Negative for now: a turned tile may be one that is there unturned too.
                 cells[cells == place] = -map_.legend.place(turn_tile(tile, by))
         cells = np.abs(cells)
-    mask = chosen.mask
-    if by & 4:
-        cells, mask = cells[:, ::-1], mask[:, ::-1]
-    new, mask = np.rot90(cells, -(by & 3)), np.rot90(mask, -(by & 3))
+    new, mask = turned_array(cells, by), turned_array(chosen.mask, by)
     box = chosen.box
     top = box.top + (box.height - new.shape[0]) // 2
     left = box.left + (box.width - new.shape[1]) // 2
@@ -201,7 +199,7 @@ def plan_turn(
     laid = mask & (new > 0)
     _part(values, wide, target)[laid] = new[laid]
     _part(covered, wide, target)[:] |= laid
-    name = "Mirror selection" if by & 4 else "Turn selection"
+    name = "Mirror selection" if is_mirrored(by) else "Turn selection"
     inner = target.clipped(map_.height, map_.width)
     rows = slice(inner.top - target.top, inner.bottom - target.top)
     kept = mask[rows, inner.left - target.left : inner.right - target.left]

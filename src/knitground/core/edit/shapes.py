@@ -19,6 +19,7 @@ from knitground.core.model.project import Project
 from knitground.core.model.shapes import ShapeForm, ShapeKind, ShapeKinds, Shapes, TileShape
 from knitground.core.model.terrain import TerrainSet
 from knitground.core.model.tileset import PLAIN, At, TileFacts, Tileset
+from knitground.core.model.turns import is_mirrored, lies_across
 from knitground.core.shapes.geometry import checked_shape, turned_shape
 from knitground.core.shapes.terrain import terrain_shapes
 from knitground.core.shapes.trace import trace
@@ -103,14 +104,14 @@ def turn_shapes(tileset: Tileset, places: Places, turn: int) -> Edit:
 
     def change(at: At, own: Shapes) -> Shapes:
         high, wide = size_of(tileset, at)
-        if turn & 1 and high != wide and own:
+        if lies_across(turn) and high != wide and own:
             raise EditError(
                 f"shapes of a tile of {wide} × {high} px can not be turned by a quarter: turn them "
                 "by a half, or mirror them"
             )
         return tuple(turned_shape(each, turn, wide, high) for each in own)
 
-    words = "Mirror" if turn & 4 else "Turn"
+    words = "Mirror" if is_mirrored(turn) else "Turn"
     return _change(tileset, places, change, f"{words} shapes of {count_words(places)}")
 
 

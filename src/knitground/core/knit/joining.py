@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from knitground.core.knit.layer import marked_tiles
-from knitground.core.knit.ring import RING_BITS, reduced
+from knitground.core.knit.ring import RING_BITS, STEPS, reduced
 from knitground.core.model.project import Project
 from knitground.core.model.terrain import ANY, SetKind, Slot, TerrainSet
 from knitground.core.model.tile import TileRef
@@ -17,8 +17,7 @@ _REDUCED = np.array([reduced(bits) for bits in range(256)])
 Round = dict[tuple[int, int], TileRef]
 """Tiles by how many cells further down and to the right they lie, -1 to 1 each."""
 
-_CLOCKWISE = ((-1, 0), (-1, 1), (0, 1), (1, 1), (1, 0), (1, -1), (0, -1), (-1, -1))
-"""Where the neighbours of `RING_BITS` lie."""
+_CLOCKWISE = tuple(STEPS[slot] for slot in RING_BITS)
 
 
 def joined_tiles(project: Project, owner: Tileset, at: At) -> Round | None:

@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 
 from knitground.core.base.progress import Progress, no_progress
 from knitground.core.knit.likelysets import SetGuess, find_sets
-from knitground.core.knit.ring import RING_BITS, reduced
+from knitground.core.knit.ring import RING_BITS, STEPS, reduced
 from knitground.core.model.terrain import NOTHING, SLOTS, SetKind, Slot
 
 Numbers = NDArray[np.int32]
@@ -31,10 +31,6 @@ _MOST_TILES = 4096
 _MET = 4
 """Vertices at which two sets have to meet before they can be one."""
 _RARE, _UNLIKE, _PARTS = 8, 20.0, 4
-_ROUND = {
-    Slot.N: (-1, 0), Slot.NE: (-1, 1), Slot.E: (0, 1), Slot.SE: (1, 1), Slot.S: (1, 0),
-    Slot.SW: (1, -1), Slot.W: (0, -1), Slot.NW: (-1, -1),
-}  # fmt: skip
 _CORNERS = {Slot.NW: (0, 0), Slot.NE: (0, 1), Slot.SW: (1, 0), Slot.SE: (1, 1)}
 _SIDES = {Slot.N: (0, 0, 0), Slot.S: (1, 0, 0), Slot.W: (0, 0, 1), Slot.E: (0, 1, 1)}
 """Row and column further on, and whether the side is a cell's north (0) or west one (1)."""
@@ -221,7 +217,7 @@ def _outvoted(
     out = marks.copy()
     count = len(marks)
     most = int(max(wanted.max(), marks.max())) + 1
-    slots = _ROUND if kind is SetKind.RING else kind.slots
+    slots = STEPS if kind is SetKind.RING else kind.slots
     flat = cells.ravel()
     for slot in slots:
         votes = np.zeros((count, most), np.int64)
@@ -290,7 +286,7 @@ def _cells(
     wanted = np.zeros((high, wide, SLOTS), np.uint8)
     wanted[..., int(Slot.MIDDLE)] = there
     padded = np.pad(there, 1)
-    for slot, (down, right) in _ROUND.items():
+    for slot, (down, right) in STEPS.items():
         wanted[..., int(slot)] = padded[1 + down : 1 + down + high, 1 + right : 1 + right + wide]
     return terrain, wanted
 

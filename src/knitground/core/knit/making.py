@@ -11,6 +11,13 @@ from numpy.typing import NDArray
 from knitground.core.knit.keys import Key
 from knitground.core.knit.ring import RING_BITS, reduced
 from knitground.core.model.terrain import NOTHING, SLOTS, SetKind, Slot
+from knitground.core.model.turns import (
+    is_mirrored,
+    lies_across,
+    quarters,
+    turned_array,
+    turned_ring,
+)
 
 Tiles = NDArray[np.uint8]
 
@@ -33,29 +40,6 @@ class Made:
     marks: NDArray[np.uint8]
     how: str
     sources: tuple[int, ...]
-
-
-def turned_marks(marks: NDArray[np.uint8], turn: int) -> NDArray[np.uint8]:
-    """Turn a tile's marks as its picture is: (9,), a new array.
-
-    Examples
-    --------
-    >>> marks = np.zeros(9, np.uint8); marks[Slot.N] = 5
-    >>> [int(np.argmax(turned_marks(marks, turn))) for turn in (0, 1, 2, 3, 4)]
-    [0, 2, 4, 6, 0]
-    """
-    out = marks.copy()
-    ring = marks[:8]
-    if turn & 4:
-        ring = ring[[(8 - n) % 8 for n in range(8)]]
-    out[:8] = np.roll(ring, 2 * (turn & 3))
-    return out
-
-
-def turned_pixels(tile: Tiles, turn: int) -> Tiles:
-    """Turn a picture (h, w, 4): quarter turns clockwise, with 4 mirrored left to right first."""
-    out = tile[:, ::-1] if turn & 4 else tile
-    return np.rot90(out, -(turn & 3))
 
 
 def marks_of_key(kind: SetKind, key: Key) -> NDArray[np.uint8]:
@@ -118,23 +102,23 @@ def make_tiles(
 
 def _allowed(turn: int, tiles: Tiles, may_turn: bool, may_mirror: bool) -> bool:
     square = tiles.shape[1] == tiles.shape[2]
-    if turn & 1 and not square:
+    if lies_across(turn) and not square:
         return False
     if turn in (4, 6):  # mirrored left to right, or top to bottom
         return may_mirror
-    return may_turn and (may_mirror or not turn & 4)
+    return may_turn and (may_mirror or not is_mirrored(turn))
 
 
 def _by_turning(
     kind: SetKind, tiles: Tiles, marks: NDArray[np.uint8], key: Key, turns: list[int]
 ) -> Made | None:
     goal = marks_of_key(kind, key)
-    for turn in sorted(turns, key=lambda t: (t & 4, t)):
+    for turn in sorted(turns, key=lambda t: (is_mirrored(t), t)):
         for number, each in enumerate(marks):
-            if key_of_marks(kind, turned_marks(each, turn)) == key and each.any():
-                quarter = f"turned {90 * (turn & 3)}°" if turn & 3 else ""
-                how = " and ".join(filter(None, ["mirrored" if turn & 4 else "", quarter]))
-                pixels = np.ascontiguousarray(turned_pixels(tiles[number], turn))
+            if key_of_marks(kind, turned_ring(each, turn)) == key and each.any():
+                quarter = f"turned {90 * quarters(turn)}°" if quarters(turn) else ""
+                how = " and ".join(filter(None, ["mirrored" if is_mirrored(turn) else "", quarter]))
+                pixels = np.ascontiguousarray(turned_array(tiles[number], turn))
                 return Made(key, pixels, goal, how, (number,))
     return None
 

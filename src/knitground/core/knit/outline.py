@@ -18,7 +18,7 @@ from scipy.ndimage import distance_transform_edt
 
 from knitground.core.base.errors import EditError
 from knitground.core.knit.keys import Key
-from knitground.core.knit.ring import RING_BITS, reduced
+from knitground.core.knit.ring import RING_BITS, STEPS, reduced
 from knitground.core.model.terrain import SetKind, Slot
 
 Field = NDArray[np.float64]
@@ -201,8 +201,8 @@ def _ring_field(key: Key, u: Field, v: Field, shape: OutlineShape) -> Field:
     """Whole cells, inset where the neighbour is another: `RING_BITS` tell which are the same."""
     distance = np.full(u.shape, 0.5)
     square = shape in (OutlineShape.STRAIGHT, OutlineShape.STEPPED)
-    places = ((0, -1), (1, -1), (1, 0), (1, 1), (0, 1), (-1, 1), (-1, 0), (-1, -1))
-    for n, (right, down) in enumerate(places[: len(RING_BITS)]):
+    for n, slot in enumerate(RING_BITS):
+        down, right = STEPS[slot]
         if key[1] >> n & 1 or (n % 2 and _beside_open(key[1], n)):
             continue
         across = {0: np.zeros_like(u), 1: 1 - u, -1: u}[right]

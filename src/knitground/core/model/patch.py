@@ -9,27 +9,14 @@ from annotated_types import MaxLen, MinLen
 
 from knitground.core.model.limits import Name
 from knitground.core.model.tile import TileRef
+from knitground.core.model.turns import turned_on, turned_rows
 
 Row = Annotated[tuple[TileRef | None, ...], MinLen(1), MaxLen(65_536)]
 
 
 def turn_tile(tile: TileRef, by: int) -> TileRef:
-    """Turn a tile further.
-
-    Parameters
-    ----------
-    by : 0–3 quarter turns clockwise; with 4, mirrored left to right before them
-
-    Examples
-    --------
-    >>> tile = TileRef("t", 0, 0)
-    >>> turn_tile(turn_tile(tile, 1), 3).turn, turn_tile(turn_tile(tile, 1), 4).turn
-    (0, 7)
-    """
-    quarter, mirrored = tile.turn & 3, tile.turn & 4
-    if by & 4:
-        quarter, mirrored = -quarter, mirrored ^ 4
-    return tile._replace(turn=((quarter + (by & 3)) & 3) | mirrored)
+    """Turn a tile further."""
+    return tile._replace(turn=turned_on(tile.turn, by))
 
 
 @dataclass(frozen=True)
@@ -50,11 +37,8 @@ class Patch:
         return len(self.rows[0]) if self.rows else 0
 
     def turned(self, by: int) -> Patch:
-        """Turn it: quarter turns clockwise, with 4 mirrored left to right first."""
-        rows = self.rows
-        if by & 4:
-            rows = tuple(row[::-1] for row in rows)
-        for _ in range(by & 3):
-            rows = tuple(zip(*rows[::-1]))
-        turned = tuple(tuple(turn_tile(t, by) if t else None for t in row) for row in rows)
-        return Patch(self.name, turned)
+        """Turn it, and each of its tiles."""
+        rows = turned_rows(self.rows, by)
+        return Patch(
+            self.name, tuple(tuple(turn_tile(t, by) if t else None for t in row) for row in rows)
+        )

@@ -80,12 +80,6 @@ def multiplied(pixels: Pixels, factors: Pixels) -> Pixels:
     return out
 
 
-def turned(tile: Pixels, turn: int) -> Pixels:
-    """Turn a tile: bits 0–1 quarter turns clockwise, bit 2 mirrored left to right first."""
-    out = tile[:, ::-1] if turn & 4 else tile
-    return np.rot90(out, -(turn & 3))
-
-
 def shrunk(tiles: Pixels, height: int, width: int) -> Pixels:
     """Shrink tiles (n, H, W) to (n, height, width) by area, each for itself."""
     if tiles.shape[1:] == (height, width):

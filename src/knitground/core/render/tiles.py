@@ -9,7 +9,8 @@ from numpy.typing import NDArray
 
 from knitground.core.model.tile import TileRef
 from knitground.core.model.tileset import PLAIN, Tileset
-from knitground.core.render.pixels import Pixels, premultiplied, turned
+from knitground.core.model.turns import lies_across, turned_array
+from knitground.core.render.pixels import Pixels, premultiplied
 from knitground.core.slicing.grid import clear_see_through, cut_tile
 
 
@@ -24,7 +25,7 @@ def tile_pixels(tileset: Tileset, tile: TileRef) -> Pixels | None:
     part = cut_tile(tileset.picture, tileset.slicing, tile.row, tile.col)
     if part.shape[:2] != (high, wide):
         return None
-    return turned(premultiplied(part), tile.turn)
+    return turned_array(premultiplied(part), tile.turn)
 
 
 def tiles_pixels(
@@ -41,10 +42,7 @@ def tiles_pixels(
     ys = cut.top(0) + rows[:, None] * cut.pitch_y + np.arange(cut.tile_height)
     xs = cut.left(0) + cols[:, None] * cut.pitch_x + np.arange(cut.tile_width)
     parts = clear_see_through(tileset.picture[ys[:, :, None], xs[:, None, :]], cut)
-    pixels = premultiplied(parts)
-    if turn & 4:
-        pixels = pixels[:, :, ::-1]
-    return np.rot90(pixels, -(turn & 3), axes=(1, 2))
+    return turned_array(premultiplied(parts), turn, (1, 2))
 
 
 def overhang(tileset: Tileset, tile: TileRef, height: int, width: int) -> tuple[int, int]:
@@ -62,7 +60,7 @@ def overhang(tileset: Tileset, tile: TileRef, height: int, width: int) -> tuple[
     """
     _, _, wide, high = tileset.slicing.tile_area(tile.row, tile.col)
     anchor = tileset.fact(tile.row, tile.col).anchor
-    if tile.turn & 1:
+    if lies_across(tile.turn):
         high, wide = wide, high
     if anchor is None:
         return height - high, 0
@@ -120,7 +118,7 @@ def plain_tiles(owner: Tileset | None, high: int, wide: int) -> Callable[[TileRe
     def plain(tile: TileRef) -> bool:
         fact = facts.get((tile.row, tile.col), PLAIN)
         return (
-            fits[tile.turn & 1]
+            fits[lies_across(tile.turn)]
             and 0 <= tile.row < rows
             and 0 <= tile.col < columns
             and fact.anchor is None

@@ -19,6 +19,7 @@ from knitground.core.model.rules import (
     Spot,
 )
 from knitground.core.model.terrain import SetKind
+from knitground.core.model.turns import turned_offset
 
 Place = tuple[int, int]
 """Half cells down and across from the upper left corner of the rule's own cell."""
@@ -89,16 +90,6 @@ def turned_place(place: Place, turn: int) -> Place:
     """
     y, x = turned_offset((place[0] - 1, place[1] - 1), turn)
     return y + 1, x + 1
-
-
-def turned_offset(offset: Place, turn: int) -> Place:
-    """Turn an offset (down, across): quarter turns clockwise, + 4 mirrored left to right first."""
-    down, across = offset
-    if turn & 4:
-        across = -across
-    for _ in range(turn & 3):
-        down, across = across, -down
-    return down, across
 
 
 def reach_of(places: Iterable[Place]) -> int:

@@ -10,6 +10,7 @@ from dataclasses import replace
 from knitground.core.base.errors import EditError
 from knitground.core.model.limits import number_words
 from knitground.core.model.shapes import MAX_SHAPE_CORNERS, Corner, ShapeForm, TileShape
+from knitground.core.model.turns import turned_points
 
 ROUND_SIDES = 24
 """Sides of the polygon that stands for what is round."""
@@ -58,10 +59,7 @@ def turned_shape(shape: TileShape, turn: int, width: float, height: float) -> Ti
     >>> turned_shape(TileShape("solid", ShapeForm.BOX, ((0, 0), (4, 2))), 1, 16, 8).corners
     ((6, 0), (8, 4))
     """
-    points = [(width - x, y) for x, y in shape.corners] if turn & 4 else list(shape.corners)
-    for _ in range(turn & 3):
-        points = [(height - y, x) for x, y in points]
-        width, height = height, width
+    points = turned_points(shape.corners, turn, width, height)
     return replace(shape, corners=_in_order(shape.form, points))
 
 

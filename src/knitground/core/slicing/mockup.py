@@ -14,6 +14,7 @@ from knitground.core.base.progress import Progress, no_progress
 from knitground.core.model.limits import MAX_SIDE_PX, sheet_words
 from knitground.core.model.tile import TileRef
 from knitground.core.model.tileset import Picture, Tileset
+from knitground.core.model.turns import turned_array, turned_on
 from knitground.core.slicing.grid import cut_tile
 from knitground.core.slicing.mapgrid import MapGrid, Pixels, packed
 
@@ -129,9 +130,8 @@ def _ways(high: int, wide: int, turns: bool) -> list[int]:
 
 
 def _all_turned(tiles: Pixels, turn: int) -> Pixels:
-    """Turn tiles (n, h, w), each as `turned` does."""
-    out = tiles[:, :, ::-1] if turn & 4 else tiles
-    return np.ascontiguousarray(np.rot90(out, -(turn & 3), axes=(1, 2)))
+    """Turn tiles (n, h, w), each for itself."""
+    return np.ascontiguousarray(turned_array(tiles, turn, (1, 2)))
 
 
 def _alike(
@@ -184,15 +184,7 @@ def _merge_close(
     for n in range(len(tiles)):
         new = stands_for.get(int(same[n]))
         if new is not None:
-            same[n], turn[n] = new[0], _after(new[1], int(turn[n]))
-
-
-def _after(first: int, then: int) -> int:
-    """Turn by one way and then by another."""
-    quarter, mirrored = first & 3, first & 4
-    if then & 4:
-        quarter, mirrored = -quarter, mirrored ^ 4
-    return ((quarter + (then & 3)) & 3) | mirrored
+            same[n], turn[n] = new[0], turned_on(new[1], int(turn[n]))
 
 
 class _CloseTiles:

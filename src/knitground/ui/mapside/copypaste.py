@@ -29,6 +29,7 @@ from knitground.core.model.marker import Marker
 from knitground.core.model.patch import Patch, turn_tile
 from knitground.core.model.tile import TileRef
 from knitground.core.model.tileset import Picture
+from knitground.core.model.turns import is_mirrored
 from knitground.core.render.compose import lay_out
 from knitground.core.render.pixels import Pixels
 from knitground.core.slicing.mapgrid import MapGrid
@@ -160,11 +161,11 @@ def turn(session: Session, by: int) -> None:
         return
 
     def change(each: Marker) -> Marker:
-        if by & 4:
+        if is_mirrored(by):
             return replace(each, tile=turn_tile(each.tile, by)) if each.tile else each
         return turned(each, 15.0 if by == 1 else -15.0)
 
-    name = "Mirror markers" if by & 4 else "Turn markers"
+    name = "Mirror markers" if is_mirrored(by) else "Turn markers"
     session.apply(change_markers(map_, layer, session.markers, change, name))
 
 

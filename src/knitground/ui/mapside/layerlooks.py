@@ -11,7 +11,6 @@ from knitground.core.base.window import Box
 from knitground.core.edit.desk import Pointer
 from knitground.core.edit.hand import TURN_WORDS
 from knitground.core.edit.markers import marker_at
-from knitground.core.knit.making import turned_marks
 from knitground.core.model.layers import (
     Cells,
     GroundLayer,
@@ -24,6 +23,7 @@ from knitground.core.model.layers import (
 from knitground.core.model.limits import FULL_TINT
 from knitground.core.model.map import Map, grid_of
 from knitground.core.model.tile import TileRef
+from knitground.core.model.turns import turned_ring
 from knitground.core.render.atlas import Atlas
 from knitground.core.render.compose import lay_out, tint_factors
 from knitground.core.render.pixels import Pixels, premultiplied, straight
@@ -163,7 +163,7 @@ def laid_words(session: Session, tile: TileRef) -> str:
                 continue
             marks = kit.marks_within(tile.row + 1, tile.col + 1, guest)[tile.row, tile.col]
             if marks.any():
-                turned = turned_marks(marks, tile.turn)
+                turned = turned_ring(marks, tile.turn)
                 shown = [f"{slot.name} {kit.name_of(int(turned[slot]))}" for slot in kit.kind.slots]
                 return f"{words}, shows {' · '.join(shown)}"
     return words
