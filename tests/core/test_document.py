@@ -17,6 +17,7 @@ from knitground.core.edit.reslice import use_slicing
 from knitground.core.edit.sheets import set_weight
 from knitground.core.edit.terrainlist import add_terrain, change_terrain
 from knitground.core.edit.terrains import add_set, paint_marks
+from knitground.core.edit.tiles import set_weights
 from knitground.core.knit.layer import knit_map
 from knitground.core.model.map import Map
 from knitground.core.model.mix import Mix, MixEntry
@@ -318,3 +319,19 @@ def test_what_a_gesture_changed_before_stays_unless_it_is_changed_again():
     assert snapshot(doc.project) == start
     doc.redo()
     assert (tiles.offset, tiles.opacity) == ((7, 4), 0.5)
+
+
+def test_a_weight_makes_only_layers_stale_whose_set_has_the_tile():
+    doc, map_, ground, _ = small_project()
+    doc.ensure_all(map_)
+    tileset = doc.project.tilesets[0]
+    tileset.sets[0].marks[0, 3] = 0  # a tile of the sheet, and of no set
+    doc.knitter.follow(Changed(What.MARKS, tileset=tileset))
+    doc.ensure_all(map_)
+    told = []
+    doc.changed.connect(told.append)
+    doc.apply(set_weights(tileset, [(0, 3)], 7.0))
+    assert doc.knitter.gaps(ground)[1], "all of it is as it was"
+    doc.apply(set_weights(tileset, [(0, 3), (0, 2)], 5.0))
+    assert not doc.knitter.gaps(ground)[1]
+    assert len(told) > 2

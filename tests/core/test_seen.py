@@ -16,9 +16,9 @@ from tests.maps import small_project
 from knitground.core.base.hashing import cell_numbers
 from knitground.core.base.window import Box
 from knitground.core.chance.fall import fall_cells, laid_cells
-from knitground.core.edit.knitter import BLOCK
 from knitground.core.edit.laying import plan_terrain
 from knitground.core.edit.selecting import Selection, plan_move
+from knitground.core.edit.stale import BLOCK
 from knitground.core.files.opening import open_project
 from knitground.core.grow.joins import Joins, joins_of
 from knitground.core.grow.shares import exact_counts

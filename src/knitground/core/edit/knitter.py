@@ -17,6 +17,7 @@ from numpy.typing import NDArray
 
 from knitground.core.base.window import Box, index
 from knitground.core.edit.changed import Changed, What
+from knitground.core.edit.stale import AT_ONCE, StaleBlocks
 from knitground.core.knit.bridge import TerrainGraph, build_graph
 from knitground.core.knit.knit import cells_reached, knit_box
 from knitground.core.knit.layer import layer_table
@@ -25,8 +26,6 @@ from knitground.core.model.layers import GAP, Cells, GroundLayer, Layer
 from knitground.core.model.map import Map
 from knitground.core.model.project import Project
 from knitground.core.model.rules import NeighbourRule
-
-BLOCK = 128
 
 
 class Gives(NamedTuple):
@@ -42,12 +41,10 @@ class _State:
     """What is known of one layer: its table, its graph, its stale blocks, the gaps in each."""
 
     def __init__(self, layer: GroundLayer) -> None:
-        height, width = layer.cells.shape
-        shape = (-(-height // BLOCK), -(-width // BLOCK))
         self.table: KnitTable | None = None
         self.graph: TerrainGraph | None = None
-        self.stale: NDArray[np.bool_] = np.ones(shape, np.bool_)
-        self.gaps: NDArray[np.int32] = np.zeros(shape, np.int32)
+        self.stale = StaleBlocks(*layer.cells.shape)
+        self.gaps: NDArray[np.int32] = np.zeros(self.stale.shape, np.int32)
 
 
 class Knitter:
@@ -56,8 +53,7 @@ class Knitter:
     def __init__(self, project: Project) -> None:
         self._project = project
         self._states: WeakKeyDictionary[GroundLayer, _State] = WeakKeyDictionary()
-        # Work beside the interface knits too; each takes it for a block at a time.
-        self._lock = RLock()
+        self._lock = RLock()  # work beside the interface knits too
 
     def table(self, map_: Map, layer: GroundLayer) -> KnitTable:
         """Return the layer's look-up table, worked out once until marks or weights change."""
@@ -77,10 +73,11 @@ class Knitter:
     def ensure(self, map_: Map, layer: GroundLayer, box: Box) -> None:
         """Knit the stale blocks that a box of cells touches; the box may wrap."""
         state = self._state(layer)
-        if not state.stale.any():
+        if not state.stale:
             return
         for piece in box.pieces(map_.height, map_.width):
-            self._knit_blocks(map_, layer, state, _blocks(piece))
+            for place in state.stale.within(piece):
+                self._knit_block(map_, layer, state, place)
 
     def prepare(
         self, map_: Map, box_of: Callable[[Layer], Box], enough: Callable[[], bool]
@@ -94,14 +91,10 @@ class Knitter:
         for layer in map_.layers:
             if not isinstance(layer, GroundLayer) or not layer.visible:
                 continue
-            stale = self._state(layer).stale
+            state = self._state(layer)
             for piece in box_of(layer).pieces(map_.height, map_.width):
-                blocks = _blocks(piece)
-                part = stale[blocks.top : blocks.bottom, blocks.left : blocks.right]
-                for down, across in np.argwhere(part):
-                    row, col = blocks.top + int(down), blocks.left + int(across)
-                    one = Box(row, col, row + 1, col + 1)
-                    self._knit_blocks(map_, layer, self._state(layer), one)
+                for place in state.stale.within(piece):
+                    self._knit_block(map_, layer, state, place)
                     ready = False
                     if enough():
                         return False
@@ -119,16 +112,16 @@ class Knitter:
             if not isinstance(layer, GroundLayer):
                 continue
             state = self._state(layer)
-            for row, col in np.argwhere(state.stale)[:blocks]:
-                self._knit_blocks(map_, layer, state, Box(row, col, row + 1, col + 1))
-            if state.stale.any():
+            for place in state.stale.some(blocks):
+                self._knit_block(map_, layer, state, place)
+            if state.stale:
                 return True
         return False
 
     def gaps(self, layer: GroundLayer) -> tuple[int, bool]:
         """Count gaps, and tell whether all of the layer has been knitted."""
         state = self._state(layer)
-        return int(state.gaps.sum()), not bool(state.stale.any())
+        return int(state.gaps.sum()), not state.stale
 
     def follow(self, change: Changed, gives: Gives | None = None) -> list[Changed]:
         """Do what a change asks of the knitting; returns the changes that come of it.
@@ -140,8 +133,7 @@ class Knitter:
         if change.what in (What.TERRAIN, What.CELLS) and isinstance(change.layer, GroundLayer):
             return self._follow_cells(change, gives)
         if change.what in (What.MARKS, What.SLICING, What.TILESETS):
-            name = change.tileset.name if change.tileset else None
-            return self._all_stale(lambda layer: name is None or self._uses(layer, name))
+            return self._all_stale(lambda layer: self._may_show(layer, change))
         if change.what is What.MIXES:
             return self._all_stale(self._draws_from_mixes)
         if change.what is What.SIZE and change.map is not None:
@@ -151,9 +143,21 @@ class Knitter:
             return self._all_stale(lambda layer: layer is change.layer)
         return []
 
-    def _uses(self, layer: GroundLayer, tileset: str) -> bool:
-        found = self._project.set_of(layer.tileset, layer.set_name)
-        return layer.tileset == tileset or (found is not None and tileset in found[1].guests)
+    def _may_show(self, layer: GroundLayer, change: Changed) -> bool:
+        """Whether a layer may be knitted of tiles about which something is different."""
+        if change.tileset is None:
+            return True
+        name, found = change.tileset.name, self._project.set_of(layer.tileset, layer.set_name)
+        if found is None:
+            return layer.tileset == name
+        kit = found[1]
+        marks = kit.marks if layer.tileset == name else kit.guests.get(name)
+        if change.tiles is None or kit.rules.rules or kit.rules.default is not None:
+            return marks is not None
+        return marks is not None and any(
+            row < marks.shape[0] and col < marks.shape[1] and marks[row, col].any()
+            for row, col in change.tiles
+        )
 
     def _draws_from_mixes(self, layer: GroundLayer) -> bool:
         found = self._project.set_of(layer.tileset, layer.set_name)
@@ -180,20 +184,19 @@ class Knitter:
         layer.cells[index(gives.box, map_.height, map_.width)] = gives.cells
         state = self._state(layer)
         for piece in gives.box.pieces(map_.height, map_.width):
-            self._count(layer, state, _blocks(piece))
+            self._count(layer, state, piece)
 
     def _reknit(self, map_: Map, layer: GroundLayer, box: Box) -> None:
         state = self._state(layer)
         table = self.table(map_, layer)
         for piece in box.pieces(map_.height, map_.width):
-            if piece.height * piece.width > 4 * BLOCK * BLOCK:
-                area = _blocks(piece)
-                state.stale[area.top : area.bottom, area.left : area.right] = True
+            if piece.height * piece.width > AT_ONCE:
+                state.stale.touch(piece)
                 continue
             layer.cells[index(piece, map_.height, map_.width)] = knit_box(
                 table, layer, piece, wrap=map_.wrap
             )
-            self._count(layer, state, _blocks(piece))
+            self._count(layer, state, piece)
 
     def _all_stale(self, applies: Callable[[GroundLayer], bool]) -> list[Changed]:
         made = []
@@ -204,38 +207,24 @@ class Knitter:
                     made.append(Changed(What.CELLS, map_, layer))
         return made
 
-    def _knit_blocks(self, map_: Map, layer: GroundLayer, state: _State, blocks: Box) -> None:
-        stale = state.stale[blocks.top : blocks.bottom, blocks.left : blocks.right]
-        for row, col in np.argwhere(stale):
-            with self._lock:
-                self._knit_block(map_, layer, state, blocks, int(row), int(col))
-
     def _knit_block(
-        self, map_: Map, layer: GroundLayer, state: _State, blocks: Box, row: int, col: int
+        self, map_: Map, layer: GroundLayer, state: _State, place: tuple[int, int]
     ) -> None:
-        top, left = (row + blocks.top) * BLOCK, (col + blocks.left) * BLOCK
-        place = (top // BLOCK, left // BLOCK)
-        if not state.stale[place]:
-            return  # somebody else has done it meanwhile
-        box = Box(top, left, top + BLOCK, left + BLOCK).clipped(map_.height, map_.width)
-        cells = knit_box(self.table(map_, layer), layer, box, wrap=map_.wrap)
-        layer.cells[box.top : box.bottom, box.left : box.right] = cells
-        state.stale[place] = False
-        state.gaps[place] = np.count_nonzero(cells == GAP)
+        def knit(box: Box) -> None:
+            cells = knit_box(self.table(map_, layer), layer, box, wrap=map_.wrap)
+            layer.cells[box.top : box.bottom, box.left : box.right] = cells
+            state.gaps[place] = np.count_nonzero(cells == GAP)
 
-    def _count(self, layer: GroundLayer, state: _State, blocks: Box) -> None:
-        for row in range(blocks.top, blocks.bottom):
-            for col in range(blocks.left, blocks.right):
-                top, left = row * BLOCK, col * BLOCK
-                cells = layer.cells[top : top + BLOCK, left : left + BLOCK]
-                state.gaps[row, col] = np.count_nonzero(cells == GAP)
+        state.stale.bring(place, knit)
+
+    def _count(self, layer: GroundLayer, state: _State, piece: Box) -> None:
+        for place in state.stale.touched(piece):
+            box = state.stale.box(place)
+            cells = layer.cells[box.top : box.bottom, box.left : box.right]
+            state.gaps[place] = np.count_nonzero(cells == GAP)
 
     def _state(self, layer: GroundLayer) -> _State:
         state = self._states.get(layer)
         if state is None:
             state = self._states[layer] = _State(layer)
         return state
-
-
-def _blocks(box: Box) -> Box:
-    return Box(box.top // BLOCK, box.left // BLOCK, -(-box.bottom // BLOCK), -(-box.right // BLOCK))

@@ -8,17 +8,17 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from threading import RLock
+from functools import partial
 from weakref import WeakKeyDictionary
 
 import numpy as np
-from numpy.typing import NDArray
 
 from knitground.core.base.errors import KnitError
 from knitground.core.base.window import Box, index
 from knitground.core.base.window import read as read_box
 from knitground.core.edit.changed import Changed, What
-from knitground.core.edit.knitter import BLOCK, Knitter
+from knitground.core.edit.knitter import Knitter
+from knitground.core.edit.stale import AT_ONCE, StaleBlocks
 from knitground.core.grow.rewriting import LiveRules, live_rules
 from knitground.core.model.layers import Cells, GroundLayer, GrownLayer, Layer
 from knitground.core.model.map import Map
@@ -27,7 +27,6 @@ from knitground.core.model.recipe import RewriteStep
 
 Tried = tuple[GrownLayer, Box, Cells]
 """A live layer, a box, and the cells that it would show there."""
-_AT_ONCE = 4 * BLOCK * BLOCK
 _ANEW = {
     What.LAYERS, What.KNITTING, What.MARKS, What.SLICING, What.ORDER, What.TILESETS, What.RULES,
     What.MIXES, What.RECIPE, What.SIZE, What.MAPS,
@@ -40,8 +39,7 @@ class _Live:
 
     def __init__(self, rules: LiveRules, map_: Map) -> None:
         self.rules = rules
-        shape = (-(-map_.height // BLOCK), -(-map_.width // BLOCK))
-        self.stale: NDArray[np.bool_] = np.ones(shape, np.bool_)
+        self.stale = StaleBlocks(map_.height, map_.width)
 
 
 class Rewriter:
@@ -50,7 +48,6 @@ class Rewriter:
     def __init__(self, project: Project, knitter: Knitter) -> None:
         self._project, self._knitter = project, knitter
         self._lives: WeakKeyDictionary[Map, list[_Live]] = WeakKeyDictionary()
-        self._lock = RLock()
         self.problems: WeakKeyDictionary[Map, list[str]] = WeakKeyDictionary()
         """Why steps of a map can not run, in words."""
 
@@ -66,22 +63,24 @@ class Rewriter:
     def ensure(self, map_: Map, layer: GrownLayer, box: Box) -> None:
         """Bring the stale blocks of a layer that a box of cells touches up to date."""
         live = self._live_of(map_, layer)
-        if live is None or not live.stale.any():
+        if live is None or not live.stale:
             return
         for piece in box.pieces(map_.height, map_.width):
-            self._do_blocks(map_, live, _blocks(piece))
+            for place in live.stale.within(piece):
+                live.stale.bring(place, partial(self._lay, map_, live))
 
     def ensure_all(self, map_: Map) -> None:
         """Bring everything of a map up to date."""
         for live in self._of(map_):
-            self._do_blocks(map_, live, Box(0, 0, *live.stale.shape))
+            for place in live.stale.within(map_.lattice.whole):
+                live.stale.bring(place, partial(self._lay, map_, live))
 
     def work_off(self, map_: Map, blocks: int = 16) -> bool:
         """Do a few stale blocks, for idle moments; returns whether any are left."""
         for live in self._of(map_):
-            for row, col in np.argwhere(live.stale)[:blocks]:
-                self._do_blocks(map_, live, Box(row, col, row + 1, col + 1))
-            if live.stale.any():
+            for place in live.stale.some(blocks):
+                live.stale.bring(place, partial(self._lay, map_, live))
+            if live.stale:
                 return True
         return False
 
@@ -103,7 +102,7 @@ class Rewriter:
             for each in read[1:]:
                 area = area.joined(patches[each.number][0])
             area = area.grown(live.rules.reach).fitted(map_.height, map_.width, map_.wrap)
-            if area.height * area.width > _AT_ONCE:
+            if area.height * area.width > AT_ONCE:
                 return []
             self._look_up(map_, live, area.grown(live.rules.reach))
             board = live.rules.board.with_patches(patches)
@@ -155,7 +154,7 @@ class Rewriter:
                 continue
             box = change.box
             if box is None:
-                live.stale[:] = True
+                live.stale.touch_all()
                 made += [Changed(What.CELLS, map_, each) for each in live.rules.layers.values()]
                 continue
             more = live.rules.reach + (change.what is What.TERRAIN)
@@ -169,23 +168,10 @@ class Rewriter:
     def _do_box(self, map_: Map, live: _Live, box: Box) -> None:
         """Work a box out at once, or leave it to whoever looks if it is a large one."""
         for piece in box.pieces(map_.height, map_.width):
-            if piece.height * piece.width > _AT_ONCE:
-                area = _blocks(piece)
-                live.stale[area.top : area.bottom, area.left : area.right] = True
-                continue
-            self._lay(map_, live, piece)
-
-    def _do_blocks(self, map_: Map, live: _Live, blocks: Box) -> None:
-        stale = live.stale[blocks.top : blocks.bottom, blocks.left : blocks.right]
-        for row, col in np.argwhere(stale):
-            place = (int(row) + blocks.top, int(col) + blocks.left)
-            with self._lock:
-                if not live.stale[place]:
-                    continue  # somebody else has done it meanwhile
-                top, left = place[0] * BLOCK, place[1] * BLOCK
-                box = Box(top, left, top + BLOCK, left + BLOCK).clipped(map_.height, map_.width)
-                live.stale[place] = False
-                self._lay(map_, live, box)
+            if piece.height * piece.width > AT_ONCE:
+                live.stale.touch(piece)
+            else:
+                self._lay(map_, live, piece)
 
     def _lay(self, map_: Map, live: _Live, box: Box) -> None:
         self._look_up(map_, live, box.grown(live.rules.reach))
@@ -243,7 +229,3 @@ class _Made(Changed):
     """A change that the `by`-th live step of the map made."""
 
     by: int = 0
-
-
-def _blocks(box: Box) -> Box:
-    return Box(box.top // BLOCK, box.left // BLOCK, -(-box.bottom // BLOCK), -(-box.right // BLOCK))
