@@ -17,8 +17,8 @@ from knitground.core.files.copies import waiting_copies
 from knitground.core.model.project import Project
 from knitground.ui import tour
 from knitground.ui.common import theme as themes
-from knitground.ui.common.beside import Beside
 from knitground.ui.common.finder import match
+from knitground.ui.common.question import Question
 from knitground.ui.common.tasks import Job, run_with_progress, wait_for_jobs, work_title
 from knitground.ui.common.theme import LINEN, LOOM
 from knitground.ui.common.widgets import icon_button, row
@@ -409,7 +409,7 @@ def test_work_for_a_window_that_is_gone_ends_in_silence(qapp):
 
 def test_a_newer_question_calls_off_the_work_on_the_one_before(window, qtbot):
     rounds, answers = [], []
-    beside = Beside(lambda: window.session.doc, window.shell)
+    beside = Question(lambda: window.session.doc, window.shell)
 
     def long(progress):
         for n in range(20_000):

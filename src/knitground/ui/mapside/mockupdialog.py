@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -19,7 +18,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from knitground.core.base.errors import Cancelled, KnitError
+from knitground.core.base.errors import KnitError
 from knitground.core.base.progress import Progress
 from knitground.core.edit.document import Edit
 from knitground.core.edit.likelysets import guess_words
@@ -33,7 +32,7 @@ from knitground.core.slicing.mapgrid import MapGrid, find_map_grid
 from knitground.core.slicing.mockup import Mockup, lay_with, read_mockup, sheet_columns, sheet_of
 from knitground.ui.common.dialog import Dialog
 from knitground.ui.common.numbers import WholeBox
-from knitground.ui.common.tasks import Job
+from knitground.ui.common.question import Question
 from knitground.ui.common.theme import LINEN
 from knitground.ui.common.widgets import Swatch, column, head, note, pixel_box, row, set_role
 from knitground.ui.mapside.canvas.chunks import image_of
@@ -114,8 +113,8 @@ class MockupDialog(Dialog):
         self.setWindowTitle("Map from a picture")
         self.grids: list[MapGrid] = []
         self.found: _Read | None = None
-        self._job: Job[Any] | None = None
-        self._again = False
+        self._finding = Question(lambda: session.doc, self)
+        self._reading = Question(lambda: session.doc, self)
         self._make_fields(name)
         self._lay_out()
         self._later = QTimer(self, singleShot=True, interval=150)
@@ -203,7 +202,6 @@ class MockupDialog(Dialog):
         self.facts.setText("looking for the grid…")
 
         def done(grids: list[MapGrid]) -> None:
-            self._job = None
             self.grids = grids
             for each in grids:
                 self.likely.addItem(
@@ -216,7 +214,7 @@ class MockupDialog(Dialog):
                 self.likely.setEnabled(False)
                 self.look()
 
-        self._start(lambda progress: find_map_grid(self.picture, progress), done)
+        self._finding.ask(lambda progress: find_map_grid(self.picture, progress), done, self._fail)
 
     def _take_grid(self, place: int) -> None:
         grid = self.grids[place]
@@ -237,9 +235,6 @@ class MockupDialog(Dialog):
     def look(self) -> None:
         """Read the picture as the fields ask; the latest wish wins."""
         self._later.stop()
-        if self._job is not None:
-            self._again = True
-            return
         grid, tolerance = self.grid(), self.tolerance.value()
         turns, use = self.turns.isChecked(), self.use.currentText()
         project, picture = self.session.project, self.picture
@@ -257,31 +252,17 @@ class MockupDialog(Dialog):
             return _Read(mockup, known, sheet_of(mockup.tiles[:_SHOWN]), sets)
 
         def done(found: _Read) -> None:
-            self._job = None
             self.found = found
             self.shown.show_pixels(premultiplied(found.sheet) if found.sheet.size else None)
             self._say()
-            self._go_on()
 
-        self._start(work, done)
-
-    def _start(self, work: Any, done: Any) -> None:
-        self._job = Job(work, done, self._fail, owner=self)
-        self._job.start()
+        self._reading.ask(work, done, self._fail)
 
     def _fail(self, error: KnitError) -> None:
-        self._job = None
         self.found = None
-        if not isinstance(error, Cancelled):
-            self.facts.setText(str(error))
-            set_role(self.facts, "warning")
+        self.facts.setText(str(error))
+        set_role(self.facts, "warning")
         self.ok.setEnabled(False)
-        self._go_on()
-
-    def _go_on(self) -> None:
-        if self._again:
-            self._again = False
-            self.look()
 
     def _say(self) -> None:
         """Tell what the map would be."""
@@ -341,8 +322,8 @@ class MockupDialog(Dialog):
         return words
 
     def done(self, result: int) -> None:
-        if self._job is not None:
-            self._job.cancel()
+        self._finding.forget()
+        self._reading.forget()
         super().done(result)
 
     def make(self) -> None:

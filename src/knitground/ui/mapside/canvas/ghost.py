@@ -12,7 +12,7 @@ from knitground.core.edit.flood import Region
 from knitground.core.edit.laying import Plan
 from knitground.core.edit.planning import brush, plan_dab, plan_fill, releases_pins
 from knitground.core.model.layers import Cells, GrownLayer
-from knitground.ui.common.beside import Beside
+from knitground.ui.common.question import Question
 from knitground.ui.mapside.growing import must_grow
 from knitground.ui.session import Session
 
@@ -31,7 +31,7 @@ class Ghost:
     def __init__(self, session: Session, view: QWidget) -> None:
         self._session = session
         self._view = view
-        self._beside = Beside(lambda: session.doc, view)
+        self._beside = Question(lambda: session.doc, view)
         self._key: object = None
         self._plan: Plan | None = None
         self._region: Region | None = None

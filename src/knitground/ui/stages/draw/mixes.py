@@ -28,8 +28,8 @@ from knitground.core.edit.maps import delete_mix, put_mix
 from knitground.core.model.mix import FallWay, Mix, MixEntry
 from knitground.core.model.patch import Patch
 from knitground.core.model.project import Project
-from knitground.ui.common.beside import Beside
 from knitground.ui.common.painting import painting
+from knitground.ui.common.question import Question
 from knitground.ui.common.theme import LINEN
 from knitground.ui.common.widgets import (
     TakeButton,
@@ -150,7 +150,7 @@ class MixList(NamedList):
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
-        self._beside = Beside(lambda: session.doc, self)
+        self._beside = Question(lambda: session.doc, self)
         self._entries: MixEntries | None = None
         self._fall: QVBoxLayout | None = None
         self._falls: FallLines | None = None

@@ -17,7 +17,7 @@ from knitground.core.edit.rulestats import (
 from knitground.core.model.rules import Rule
 from knitground.core.model.terrain import Terrain
 from knitground.core.rules.analyse import RuleReport
-from knitground.ui.common.tasks import Job
+from knitground.ui.common.question import Question
 from knitground.ui.session import Session
 from knitground.ui.stages.rules.rulelist import RuleNote
 
@@ -38,8 +38,7 @@ class RuleCounter(QObject):
         self.report: RuleReport | None = None
         self.untaken: Situations | None = None
         self._terrains: tuple[Terrain, ...] = ()
-        self._job: Job[Answer | None] | None = None
-        self._again = False
+        self._question = Question(lambda: session.doc, self)
         self._later = QTimer(self, singleShot=True, interval=_LATER_MS)
         self._later.timeout.connect(self._count)
 
@@ -65,7 +64,7 @@ class RuleCounter(QObject):
     @property
     def is_done(self) -> bool:
         """Whether nothing is waiting to be counted."""
-        return self._job is None and not self._later.isActive() and not self._again
+        return not self._question.is_busy and not self._later.isActive()
 
     def _count(self) -> None:
         home, map_ = self.home, self.session.map
@@ -74,49 +73,27 @@ class RuleCounter(QObject):
         if self.session.in_gesture:
             self.soon()
             return
-        if self._job is not None:
-            self._again = True
-            return
-        doc = self.session.doc
-        revision = doc.revision
+        maps = self.session.project.maps
 
-        def work(progress: Progress) -> Answer | None:
-            try:
-                stats = rule_stats(home, map_, progress) if map_ is not None else RuleStats()
-                if home.kit is None:
-                    return stats, None, None
-                report, _ = set_report(home)
-                return stats, report, find_untaken(home, doc.project.maps, progress)
-            except Exception:
-                if doc.revision != revision:
-                    return None  # something was drawn meanwhile: count again
-                raise
+        def work(progress: Progress) -> Answer:
+            stats = rule_stats(home, map_, progress) if map_ is not None else RuleStats()
+            if home.kit is None:
+                return stats, None, None
+            report, _ = set_report(home)
+            return stats, report, find_untaken(home, maps, progress)
 
-        def done(found: Answer | None) -> None:
-            if doc is not self.session.doc or not home.same_as(self.home):
-                self._again = True
-                return
-            if found is None or doc.revision != revision:
-                self._again = True
-                return
-            self.stats, self.report, self.untaken = found
-            self.counted.emit()
+        def done(found: Answer) -> None:
+            if home.same_as(self.home):
+                self.stats, self.report, self.untaken = found
+                self.counted.emit()
+            else:
+                self.soon()
 
-        self._job = Job(work, done, self._failed, owner=self, ended=self._ended)
-        self._job.start()
+        self._question.ask(work, done, self._failed, self.soon)
 
     def _failed(self, error: KnitError) -> None:
         self.stats, self.report, self.untaken = RuleStats(), None, None
         self.session.warn(str(error))
-
-    def _ended(self) -> None:
-        self._job = None
-        QTimer.singleShot(0, self, self._go_on)
-
-    def _go_on(self) -> None:
-        if self._again:
-            self._again = False
-            self._later.start()
 
     # In words
 

@@ -20,7 +20,7 @@ from knitground.core.edit.likelysets import (
 from knitground.core.knit.likelysets import SetGuess
 from knitground.core.model.tileset import Tileset
 from knitground.core.render.pixels import Pixels
-from knitground.ui.common.beside import Beside
+from knitground.ui.common.question import Question
 from knitground.ui.common.setswatch import sample_pixels
 from knitground.ui.common.widgets import clear, column, head, note, panel, primary, row
 from knitground.ui.mapside.canvas.chunks import image_of
@@ -43,7 +43,7 @@ class LikelyCards(QWidget):
         self.session = session
         self.offers: list[Offer] = []
         self._asked: object = None
-        self._beside = Beside(lambda: session.doc, self)
+        self._beside = Question(lambda: session.doc, self)
         self.cards = row(spacing=10)
         self.title = head("It looks like")
         self.looking = note("looking for likely sets…")

@@ -36,9 +36,9 @@ from knitground.core.knit.setmaking import (
 from knitground.core.model.project import Project
 from knitground.core.model.terrain import SetKind, Terrain, TerrainSet
 from knitground.core.model.tileset import Tileset
-from knitground.ui.common.beside import Beside
 from knitground.ui.common.dialog import Dialog
 from knitground.ui.common.numbers import WholeBox
+from knitground.ui.common.question import Question
 from knitground.ui.common.widgets import (
     Swatch,
     button,
@@ -73,7 +73,7 @@ class SetDialog(Dialog):
         self.found: Made | None = None
         self._shapes: dict[tuple[str, str], BorrowedShape] = {}
         self._lenders: list[tuple[Tileset, TerrainSet]] = []
-        self._beside = Beside(lambda: session.doc, self)
+        self._beside = Question(lambda: session.doc, self)
         self.later = QTimer(self, singleShot=True, interval=_LATER_MS)
         self.later.timeout.connect(self.look)
         self._make_tiles()

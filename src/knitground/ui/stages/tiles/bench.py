@@ -31,11 +31,11 @@ from knitground.core.edit.tiles import (
 from knitground.core.model.limits import MAX_NAME, MAX_WEIGHT
 from knitground.core.model.tileset import PLAIN, At, Tileset
 from knitground.core.slicing.search import matching_tiles
-from knitground.ui.common.beside import Beside
 from knitground.ui.common.commands import Commands
 from knitground.ui.common.flow import Flow
 from knitground.ui.common.numbers import NumberBox
 from knitground.ui.common.propertyeditor import DIFFERENT, PropertyEditor
+from knitground.ui.common.question import Question
 from knitground.ui.common.widgets import (
     button,
     column,
@@ -81,7 +81,7 @@ class TilesBench(Stage):
         self._shares: dict[At, Share] = {}
         self.soon = QTimer(self, singleShot=True, interval=LATER_MS)
         self.soon.timeout.connect(self.share_list.count)
-        self.beside = Beside(lambda: session.doc, self)
+        self.beside = Question(lambda: session.doc, self)
         self._soon = QTimer(self, singleShot=True, interval=0)
         self._soon.timeout.connect(self.refresh_later)
         self._make_top()
