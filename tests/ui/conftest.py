@@ -203,6 +203,7 @@ def as_new(window, memory, project):
     moves = window.stages["tiles"].moves
     moves.play.setChecked(True)
     moves.big.play(True)
+    moves.ms.show_value(160)
     rules = window.stages["rules"]
     rules.home = None
     rules.steps.clear()

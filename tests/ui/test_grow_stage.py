@@ -418,8 +418,8 @@ def test_nine_seeds_are_shown_and_one_is_taken(window, coast, monkeypatch):
         dialog._goes = False
         return True
 
-    monkeypatch.setattr("knitground.ui.stages.grow.recipeacts.answered", take)
-    coast.acts.choose_of_nine()
+    monkeypatch.setattr("knitground.ui.stages.grow.bench.answered", take)
+    coast.choose_of_nine()
     done()
     assert session.map.recipe.seed == 31
     assert session.doc.history.undo_name == "Grow"
@@ -446,14 +446,14 @@ def test_pins_stay_through_runs_a_kept_selection_too_and_a_plain_layer(window, c
     done()
     assert heaps.cells[3, 3] == tile
     session.select(Selection(Box(10, 10, 24, 24), np.ones((14, 14), bool)))
-    coast.acts.keep_selection()
+    coast.keep_selection()
     before = session.map.layers[0].terrain[11:24, 11:24].copy()
     coast.roll()
     done()
     assert (session.map.layers[0].terrain[11:24, 11:24] == before).all()
     session.choose_layer(heaps)
     shown = heaps.cells.copy()
-    coast.acts.make_plain()
+    coast.make_plain()
     settle()
     assert type(session.layer) is TileLayer
     assert (session.layer.cells == shown).all()
@@ -648,7 +648,7 @@ def test_a_pair_that_does_not_fit_is_allowed_and_taken_back(window, solving, mon
         dialog.close()
         return False
 
-    monkeypatch.setattr("knitground.ui.stages.grow.recipeacts.answered", allow)
+    monkeypatch.setattr("knitground.ui.stages.grow.bench.answered", allow)
     bench.cards[place].pairs.click()
     done()
     assert seen == [("yes", "1 allowed besides")]
@@ -700,7 +700,7 @@ def test_pairs_that_fit_are_seen_forbidden_and_allowed_again(window, solving, mo
         dialog.close()
         return False
 
-    monkeypatch.setattr("knitground.ui.stages.grow.recipeacts.answered", forbid)
+    monkeypatch.setattr("knitground.ui.stages.grow.bench.answered", forbid)
     bench.cards[place].pairs.click()
     done()
     step = session.map.recipe.steps[place]
@@ -738,7 +738,7 @@ def test_a_tile_is_laid_so_often_at_most(window, solving, monkeypatch):
         dialog.close()
         return False
 
-    monkeypatch.setattr("knitground.ui.stages.grow.recipeacts.answered", limit)
+    monkeypatch.setattr("knitground.ui.stages.grow.bench.answered", limit)
     bench.cards[place].pairs.click()
     done()
     assert session.map.recipe.steps[place].most == ((0, 0, 3),)
@@ -761,28 +761,28 @@ def test_steps_that_can_not_run_say_so_and_the_rest_runs(window, coast):
 
 def test_recipes_are_copied_between_maps_and_kept_as_files(window, coast, tmp_path, monkeypatch):
     session = window.session
-    coast.acts.copy_all()
+    coast.copy_all()
     count = len(session.map.recipe.steps)
     session.choose_map(session.project.maps[0])
     done()
     before = len(session.map.recipe.steps)
     monkeypatch.setattr(QMessageBox, "exec", presses("Instead of it"))  # that one is painted
-    coast.acts.paste()
+    coast.paste()
     done()
     assert len(session.map.recipe.steps) == before + count
     assert "can" in window.notices.text.text() or "which" in window.notices.text.text()
     path = tmp_path / "coast.recipe.json"
     monkeypatch.setattr(
-        "knitground.ui.stages.grow.recipeacts.QFileDialog.getSaveFileName",
+        "knitground.ui.stages.grow.bench.QFileDialog.getSaveFileName",
         lambda *_: (str(path), ""),
     )
-    coast.acts.ask_save()
+    coast.ask_save()
     assert path.exists()
-    coast.acts.read_file(path)
+    coast.read_file(path)
     done()
     assert len(session.map.recipe.steps) == 2 * (before + count)
     path.write_text("{")
-    coast.acts.read_file(path)
+    coast.read_file(path)
     assert "coast.recipe.json" in window.notices.text.text()
 
 
@@ -831,8 +831,8 @@ def test_chunks_that_fit_are_shown_shuffled_and_added_as_maps(window, coast, mon
         dialog.grab()
         return True
 
-    monkeypatch.setattr("knitground.ui.stages.grow.recipeacts.answered", answer)
-    coast.acts.ask_chunks()
+    monkeypatch.setattr("knitground.ui.stages.grow.bench.answered", answer)
+    coast.ask_chunks()
     settle()
     assert len(session.project.maps) == count + 3
     assert session.project.maps[-1].name == "Salt coast 4"
@@ -856,7 +856,7 @@ def test_an_impossible_solve_leaves_gaps_or_leads_to_the_missing_tiles(window, m
     bench.add_kind(SolveStep)
     done()
     asked = []
-    monkeypatch.setattr(window.stages["terrains"].mark_acts, "ask_make", lambda: asked.append(1))
+    monkeypatch.setattr(window.stages["terrains"], "ask_make", lambda: asked.append(1))
     QTest.mouseClick(notice_buttons(window)["Make the tile…"], LEFT)
     assert asked == [1]
     window.show_stage("grow")

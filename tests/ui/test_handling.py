@@ -327,7 +327,7 @@ def test_a_rule_shows_its_cells_on_the_map_that_was_counted(window):
     counted = session.map
     other = next(each for each in session.project.maps if each is not counted)
     session.choose_map(other)
-    bench.situation_acts.step(number, 1)  # at once, before anything is counted anew
+    bench.step(number, 1)  # at once, before anything is counted anew
     assert session.map is counted
     assert session.layer is fired.layer
 

@@ -62,7 +62,7 @@ def test_a_region_drawn_on_the_sheet_gets_its_own_grid_and_is_saved(window, benc
     drop(window, path)
     settle()
     start = len(window.session.project.tilesets)
-    bench.parts.begin_region()
+    bench.begin_region()
     drag(bench.sheet, at(bench.sheet, 96, 0), at(bench.sheet, 150, 50), at(bench.sheet, 192, 96))
     settle()
     region = window.session.tileset
@@ -99,7 +99,7 @@ def test_a_sheet_in_use_is_not_removed_and_one_that_is_not_is(window):
     window.session.apply(edit)
     start = snapshot(project)
     window.session.choose_tileset(made)
-    window.stages["slice"].parts.remove()
+    window.stages["slice"].remove()
     assert made not in project.tilesets
     window.session.doc.undo()
     assert snapshot(project) == start

@@ -304,7 +304,7 @@ def test_marks_hide_rules_that_come_after_them(window, bench):
     counted(bench)
     note = bench.list.notes[bench.list.number]
     assert note.warning == "never fires: the marks take all that it fits"
-    bench.rule_acts.lift(bench.list.number)
+    bench.lift(bench.list.number)
     assert home.rules.first
 
 
@@ -388,7 +388,7 @@ def test_situations_of_another_set_or_of_other_terrains_are_forgotten_at_once(wi
     assert bench.home.kit.name == "Dykes"
     assert page.situation is None
     before = len(bench.home.rules.rules)
-    bench.situation_acts.rule_of_situation()
+    bench.rule_of_situation()
     assert len(bench.home.rules.rules) == before
     counted(bench)
     assert page.words.text() == "Rules and marks take every situation."
@@ -401,7 +401,7 @@ def test_a_situation_of_a_map_that_is_gone_leads_nowhere(window, bench):
     found = Situation((1, 1, 1, 1), 3, other, 2, 2)
     session.do(lambda: delete_map(session.project, other))
     shown = session.map
-    bench.situation_acts.go_to_situation(found)
+    bench.go_to_situation(found)
     assert session.map is shown
 
 
@@ -663,14 +663,14 @@ def test_pins_on_a_live_layer_stay(window, bench, basin):
 def test_stepping_tells_what_became_of_each_place(window, bench, basin):
     counted(bench)
     first = bench.home.rules.rules[0]
-    bench.situation_acts.step(first.number, 1)
+    bench.step(first.number, 1)
     assert window.notices.text.text().endswith("— replaced")
     bench.choose_rule(first.number)
-    bench.rule_acts.duplicate()
+    bench.duplicate()
     counted(bench)
     copied = bench.home.rules.rules[1]
     assert "an earlier rule took its cells" in bench.list.notes[copied.number].words
-    bench.situation_acts.step(copied.number, 1)
+    bench.step(copied.number, 1)
     assert window.notices.text.text().endswith("— an earlier rule took its cells")
 
 

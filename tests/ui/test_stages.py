@@ -245,7 +245,7 @@ def test_from_a_new_sheet_to_a_map_of_it(window, tmp_path):
     drop(window, path)
     window.show_stage("terrains")
     settle()
-    window.stages["terrains"].set_acts.new_set()
+    window.stages["terrains"].new_set()
     window.stages["terrains"].chips.add("path")
     kit = window.stages["terrains"].kit
     assert [each.name for each in kit.terrains] == ["terrain 1", "path"]
@@ -404,7 +404,7 @@ def test_ship_writes_and_lists_the_files(window, tmp_path):
     assert window.stages["ship"].files.count() == 6
     assert "6 files" in window.stages["ship"].state.text()
     data = json.loads((tmp_path / "game" / "north-basin.json").read_text())
-    assert data["width"] == 48
+    assert data["grid"][0] == 48
     with Image.open(tmp_path / "game" / "north-basin.png") as picture:
         assert picture.size == (768, 768)
 

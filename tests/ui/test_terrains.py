@@ -146,12 +146,12 @@ def test_the_tile_under_the_pointer_is_shown_large(bench):
 def test_a_set_of_each_kind_is_made_named_and_taken_back(window, bench, kind):
     window.session.choose_tileset(window.session.project.tilesets[1])
     start = snapshot(window.session.project)
-    bench.set_acts.new_set(kind)
+    bench.new_set(kind)
     assert (bench.kit.kind, len(bench.kit.terrains)) == (kind, 1)
     assert window.session.doc.history.names == [f"Add {kind.value} set “{kind.value.title()} set”"]
-    bench.set_acts.rename_set("Yard")
+    bench.rename_set("Yard")
     assert bench.kit.name == "Yard"
-    bench.set_acts.delete_set()
+    bench.delete_set()
     assert window.session.project.tilesets[1].sets == []
     for _ in range(3):
         window.session.doc.undo()
@@ -195,7 +195,7 @@ def test_plain_cells_of_a_terrain_are_drawn_from_a_mix(window, bench):
 
 def test_a_set_in_use_is_not_deleted_and_the_note_says_where(window, bench):
     choose(bench, WORKS, 0)
-    bench.set_acts.delete_set()
+    bench.delete_set()
     assert "layer “Causeway” of map “Harbour pans”" in window.notices.text.text()
 
 
@@ -280,7 +280,7 @@ def test_guessed_marks_are_those_of_the_demo_and_the_review_goes_with_enter(wind
 def test_guessing_without_an_example_says_what_to_do(window, bench):
     owner, kit = choose(bench, PANS, 0)
     forget_all_but(window, kit, owner, [])
-    bench.mark_acts.guess()
+    bench.guess()
     settle()
     assert "Mark one plain tile of each terrain" in window.notices.text.text()
 
@@ -303,7 +303,7 @@ def test_a_layout_is_dragged_onto_another_block(window, bench, monkeypatch):
         asked.append((found, there))
         return {1: 3, 2: 2}
 
-    monkeypatch.setattr(bench.set_acts, "ask_terrains", terrains)
+    monkeypatch.setattr(bench, "ask_terrains", terrains)
     drag(sheet, centre(1, 4), centre(3, 6), centre(4, 7))
     assert sorted(asked[0][0]) == [1, 2]
     block = before[1:3, 3:7]
@@ -366,7 +366,7 @@ def test_the_missing_tile_is_made_and_saved_with_the_project(window, bench):
     dialog.join.setChecked(False)
     assert dialog.made == []
     dialog.mirror.setChecked(True)
-    bench.mark_acts.make(dialog)
+    bench.make(dialog)
     assert [each.name for each in window.session.project.tilesets][-1] == "pans made"
     bench.tabs.setCurrentIndex(TABS.index("Coverage"))
     later()
@@ -508,14 +508,14 @@ def test_why_names_what_a_gap_needs_and_making_it_is_offered(window, draw, monke
 def test_a_set_without_terrains_shows_and_guesses_without_harm(window, bench):
     owner, kit = choose(bench, WORKS, 0)
     window.session.choose_tileset(window.session.project.tilesets[1])
-    bench.set_acts.new_set(SetKind.EDGE)
+    bench.new_set(SetKind.EDGE)
     bench.chips.delete(1)
     assert bench.kit.terrains == ()
     for name in TABS:
         bench.tabs.setCurrentIndex(TABS.index(name))
         later()
     assert "0 of 0" in bench.coverage.head.text()
-    bench.mark_acts.guess()
+    bench.guess()
     settle()
     assert "Mark one plain tile" in window.notices.text.text()
     assert owner.sets[0] is kit
@@ -649,7 +649,7 @@ def test_cards_make_a_set_of_the_terrains_that_are_asked_for(window, bench, monk
 def test_a_terrain_takes_its_colour_from_its_first_plain_tile(window, bench):
     tileset = window.session.project.tilesets[0]
     window.session.choose_tileset(tileset)
-    bench.set_acts.new_set(SetKind.CORNER, ["wet", "dry"])
+    bench.new_set(SetKind.CORNER, ["wet", "dry"])
     given = [each.colour for each in bench.kit.terrains]
     bench.sheet.look(4, tileset.width / 2, tileset.height / 2)
     settle()

@@ -76,7 +76,7 @@ def test_weights_of_many_say_what_they_mean_and_the_map_follows(window, bench):
     from knitground.core.base.window import Box
 
     assert (session.doc.cells(session.map, ground, Box(0, 0, 64, 96)) != before).any()
-    bench.fact_acts.scale(2.0)
+    bench.scale(2.0)
     assert tileset.fact(0, 0).weight == 10
     bench.together.setValue(25)
     settle()

@@ -23,8 +23,8 @@ from knitground.ui.stages.draw.bench import TABS, DrawBench
 from knitground.ui.stages.grow.bench import GrowBench
 from knitground.ui.stages.ship.bench import ShipBench
 from knitground.ui.stages.slice.bench import SliceBench
+from knitground.ui.stages.terrains.bench import TABS as TERRAIN_TABS
 from knitground.ui.stages.terrains.bench import TerrainsBench
-from knitground.ui.stages.terrains.markacts import TABS as TERRAIN_TABS
 from knitground.ui.stages.terrains.setdialog import SetDialog
 from knitground.ui.stages.tiles.bench import TABS as TILE_TABS
 from knitground.ui.stages.tiles.bench import TilesBench
@@ -136,7 +136,7 @@ def _slice(window: Window) -> None:
 def _pieces(window: Window) -> None:
     window.session.choose_tileset(window.session.project.tilesets[1])
     settle()
-    window.stage_of(SliceBench).parts.find_pieces()
+    window.stage_of(SliceBench).find_pieces()
     settle()
     sheet = window.stage_of(SliceBench).sheet
     sheet.fit()
@@ -199,10 +199,10 @@ def _make(window: Window) -> None:
     bench = window.stage_of(TerrainsBench)
     dialog = SetDialog(window.session, bench.kit, window.shell)
     dialog.show()
-    dialog.two_tiles.ask_for(0)
-    dialog.two_tiles.take(TileRef("pans", 0, 8))
-    dialog.two_tiles.ask_for(1)
-    dialog.two_tiles.take(TileRef("pans", 1, 0))
+    dialog.ask_for(0)
+    dialog.take(TileRef("pans", 0, 8))
+    dialog.ask_for(1)
+    dialog.take(TileRef("pans", 1, 0))
     dialog.shape.setCurrentIndex(dialog.shape.findText("tufts"))
     dialog.rough.setValue(80)
     dialog.variants.setValue(2)

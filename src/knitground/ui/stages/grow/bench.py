@@ -5,32 +5,48 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import replace
 from functools import partial
+from pathlib import Path
 
 from PySide6.QtCore import QTimer
-from PySide6.QtWidgets import QCheckBox, QInputDialog, QLabel, QMenu, QPushButton, QWidget
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QFileDialog,
+    QInputDialog,
+    QLabel,
+    QMenu,
+    QPushButton,
+    QWidget,
+)
 
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.document import Edit
-from knitground.core.edit.maps import set_wrap
+from knitground.core.edit.maps import add_maps, set_wrap
 from knitground.core.edit.recipes import (
     KINDS,
     Over,
     add_step,
     duplicate_step,
+    keep_area,
+    layer_names,
+    make_plain,
     move_step,
     painted_cells,
+    paste_steps,
     put_step,
     remove_step,
     reroll_step,
+    salted,
     step_layer,
     step_title,
 )
+from knitground.core.edit.selecting import Selection
+from knitground.core.files.recipefile import RECIPE_END, read_recipe, write_recipe
 from knitground.core.grow.looks import seam_figure
 from knitground.core.grow.runner import Kept
 from knitground.core.model.layers import GroundLayer
 from knitground.core.model.map import Map
-from knitground.core.model.recipe import RewriteStep, Step
-from knitground.ui.common.asking import Role, ask
+from knitground.core.model.recipe import Recipe, RewriteStep, Step
+from knitground.ui.common.asking import Role, answered, ask
 from knitground.ui.common.commands import Commands
 from knitground.ui.common.numbers import WholeBox
 from knitground.ui.common.widgets import (
@@ -45,13 +61,15 @@ from knitground.ui.common.widgets import (
     show_when_laid_out,
 )
 from knitground.ui.session import Session
+from knitground.ui.stages.grow.alone import AloneDialog
 from knitground.ui.stages.grow.carddrag import CardDrag
+from knitground.ui.stages.grow.chunkdialog import ChunkDialog
 from knitground.ui.stages.grow.deck import Deck
-from knitground.ui.stages.grow.recipeacts import RecipeActs
+from knitground.ui.stages.grow.nine import NineDialog
+from knitground.ui.stages.grow.pairsdialog import PairsDialog
 from knitground.ui.stages.grow.running import RunLine
 from knitground.ui.stages.grow.runs import Runs
-from knitground.ui.stages.grow.stepcard import StepCard
-from knitground.ui.stages.grow.stepshares import Told
+from knitground.ui.stages.grow.stepcard import StepCard, Told
 from knitground.ui.stages.stage import Stage
 
 LIVE_CELLS = 512 * 512
@@ -76,7 +94,6 @@ class GrowBench(Stage):
     def __init__(self, session: Session) -> None:
         super().__init__(session)
         self.runs = Runs(self)
-        self.acts = RecipeActs(self)
         self.show_times = True
         """Whether times are told; the headless example leaves them out, to be the same each run."""
         self.kept = Kept()
@@ -106,7 +123,7 @@ class GrowBench(Stage):
         self.seed.setToolTip("The same seed gives the same map")
         self.seed.valueChanged.connect(self._set_seed)
         self.reroll = button("Reroll", self.roll, "Take the next seed for all steps")
-        self.nine = button("Nine…", self.acts.choose_of_nine, "See nine seeds side by side")
+        self.nine = button("Nine…", self.choose_of_nine, "See nine seeds side by side")
         self.run_button = primary("Run", self.runs.run_new, "Run the recipe", "Ctrl+R")
         self.step_note = note()
         self.wrap = QCheckBox("Wraps at the borders")
@@ -127,13 +144,13 @@ class GrowBench(Stage):
         self.more = QPushButton("Recipe…")
         self.more.setToolTip("Copy, paste, save and read recipes")
         menu = QMenu(self.more)
-        menu.addAction("Copy all steps", self.acts.copy_all)
-        menu.addAction("Paste steps", self.acts.paste)
+        menu.addAction("Copy all steps", self.copy_all)
+        menu.addAction("Paste steps", self.paste)
         menu.addSeparator()
-        menu.addAction("Chunks that fit…", self.acts.ask_chunks)
+        menu.addAction("Chunks that fit…", self.ask_chunks)
         menu.addSeparator()
-        menu.addAction("Save as a file…", self.acts.ask_save)
-        menu.addAction("Add from a file…", self.acts.ask_read)
+        menu.addAction("Save as a file…", self.ask_save)
+        menu.addAction("Add from a file…", self.ask_read)
         self.more.setMenu(menu)
         self.lines = column(spacing=6)
         self.deck = Deck(self.lines, self._new_card)
@@ -171,8 +188,8 @@ class GrowBench(Stage):
     def add_commands(self, commands: Commands) -> None:
         commands.line("Map")
         commands.add("Map", "Run recipe", self.runs.run_new, "Ctrl+R")
-        commands.add("Map", "Keep the selection from the recipe", self.acts.keep_selection)
-        commands.add("Layer", "Make the grown layer plain", self.acts.make_plain)
+        commands.add("Map", "Keep the selection from the recipe", self.keep_selection)
+        commands.add("Layer", "Make the grown layer plain", self.make_plain)
 
     def show_repeat(self, on: bool) -> None:
         self.repeat.setChecked(on)
@@ -342,11 +359,11 @@ class GrowBench(Stage):
         elif act == "rename":
             self._rename(place)
         elif act == "copy":
-            self.acts.copy([place])
+            self.copy([place])
         elif act == "look":
-            self.acts.look_at(place)
+            self.look_at(place)
         elif act == "pairs":
-            self.acts.show_pairs(place)
+            self.show_pairs(place)
         elif act == "to here":
             self.runs.until = place + 1
             self.runs.run_new()
@@ -400,4 +417,106 @@ class GrowBench(Stage):
 
     def put_recipe(self, place: int, step: Step) -> None:
         if self.do_edit(lambda map_: put_step(map_, place, step)):
+            self.runs.run_new()
+
+    def copy(self, places: list[int]) -> None:
+        map_ = self.session.map
+        if map_ is not None:
+            steps = salted(map_.recipe)
+            self.copied = ([steps[n] for n in places], layer_names(map_))
+            copied = "1 step" if len(places) == 1 else f"{len(places)} steps"
+            self.session.note(f"{copied} copied: “Recipe…”, “Paste steps” adds what you copied")
+
+    def copy_all(self) -> None:
+        """Copy all steps, to be pasted on another map."""
+        if self.session.map is not None:
+            self.copy(list(range(len(self.session.map.recipe.steps))))
+
+    def paste(self) -> None:
+        """Add the copied steps behind those of this map."""
+        if self.copied is None:
+            self.session.warn("No step is copied: copy some first")
+            return
+        steps, names = self.copied
+        if self.do_edit(lambda map_: paste_steps(map_, steps, names)):
+            self.runs.run_new()
+
+    def ask_chunks(self) -> None:
+        """Show maps of other seeds with the same border, and add them."""
+        map_ = self.session.map
+        if map_ is None:
+            return
+        dialog = ChunkDialog(self.session, map_, self.window())
+        if answered(dialog) and len(dialog.chunks) > 1:
+            new = dialog.chunks[1:]
+            name = f"Add {len(new)} chunks of “{map_.name}”"
+            self.session.do(lambda: add_maps(self.session.project, new, name))
+
+    def ask_save(self) -> None:
+        """Ask for a file and write the recipe to it."""
+        map_ = self.session.map
+        name, _ = QFileDialog.getSaveFileName(
+            self, "Save recipe", f"{map_.name if map_ else 'recipe'}{RECIPE_END}",
+            f"Recipes (*{RECIPE_END})",
+        )  # fmt: skip
+        if name and map_ is not None:
+            path = Path(name if name.endswith(RECIPE_END) else name + RECIPE_END)
+            self.session.attempt(lambda: write_recipe(map_, path))
+
+    def ask_read(self) -> None:
+        """Ask for a file and add its steps."""
+        name, _ = QFileDialog.getOpenFileName(self, "Read recipe", "", f"Recipes (*{RECIPE_END})")
+        if name:
+            self.read_file(Path(name))
+
+    def read_file(self, path: Path) -> None:
+        """Add the steps of a recipe's file behind those of this map."""
+        found: list[tuple[Recipe, dict[int, tuple[str, str]]]] = []
+        self.session.attempt(lambda: found.append(read_recipe(path)))
+        if not found:
+            return
+        recipe, names = found[0]
+        if self.do_edit(lambda map_: paste_steps(map_, recipe.steps, names)):
+            self.runs.run_new()
+
+    def keep_selection(self) -> None:
+        """Let no step change the selected cells any more."""
+        chosen: Selection | None = self.session.selection
+        if chosen is None:
+            self.session.warn("Nothing is selected: select the cells that are to be kept first")
+        else:
+            self.do_edit(lambda map_: keep_area(map_, chosen))
+
+    def make_plain(self) -> None:
+        """Turn the chosen grown layer into one of tiles laid by hand."""
+        layer = self.session.layer
+        if layer is not None and self.do_edit(lambda map_: make_plain(map_, layer)):
+            map_ = self.session.map
+            assert map_ is not None
+            self.session.choose_layer(map_.layer_numbered(layer.number))
+
+    def choose_of_nine(self) -> None:
+        """Show nine seeds side by side and take the one that is chosen."""
+        map_ = self.session.map
+        if map_ is None or not map_.recipe.steps:
+            return
+        dialog = NineDialog(self.session, map_, self.seed.value(), self.window())
+        if answered(dialog) and dialog.chosen is not None:
+            self.seed.setValue(dialog.chosen)
+
+    def look_at(self, place: int) -> None:
+        """Show what a step has made, by itself and large."""
+        map_ = self.session.map
+        if map_ is not None:
+            answered(AloneDialog(self.session, map_, place, self.window()))
+
+    def show_pairs(self, place: int) -> None:
+        """Show which tiles a solve takes to fit, to forbid pairs; it runs anew if some changed."""
+        self.catch_up()
+        map_ = self.session.map
+        if map_ is None:
+            return
+        before = map_.recipe.steps[place]
+        answered(PairsDialog(self.session, map_, place, self.window()))
+        if self.session.map is map_ and map_.recipe.steps[place] != before:
             self.runs.run_new()

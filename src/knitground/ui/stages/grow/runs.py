@@ -38,7 +38,7 @@ from knitground.ui.common.tasks import Job
 from knitground.ui.mapside.canvas.chunks import image_of
 from knitground.ui.mapside.growing import once_grown
 from knitground.ui.stages.grow.standin import off_words, with_recipe
-from knitground.ui.stages.grow.stepshares import Told
+from knitground.ui.stages.grow.stepcard import Told
 
 if TYPE_CHECKING:
     from knitground.ui.stages.grow.bench import GrowBench

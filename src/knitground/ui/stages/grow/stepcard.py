@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from functools import partial
 from typing import Any
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtGui import QColor
+from PySide6.QtGui import QColor, QPixmap
 from PySide6.QtWidgets import (
     QApplication,
     QCheckBox,
@@ -15,6 +15,7 @@ from PySide6.QtWidgets import (
     QComboBox,
     QFrame,
     QGridLayout,
+    QHBoxLayout,
     QLabel,
     QLineEdit,
     QMenu,
@@ -25,15 +26,20 @@ from PySide6.QtWidgets import (
 )
 
 from knitground.core.edit.recipes import KINDS, fitting_layers, step_title
+from knitground.core.model.layers import GroundLayer, MarkerLayer
 from knitground.core.model.limits import MAX_NAME
 from knitground.core.model.map import Map
 from knitground.core.model.recipe import RewriteStep, Step, UnknownStep
 from knitground.core.model.solvestep import SolveStep
+from knitground.core.model.terrain import SetKind, TerrainSet
 from knitground.ui.common.numbers import WholeBox
+from knitground.ui.common.terrainicon import terrain_icon
+from knitground.ui.common.theme import LINEN
 from knitground.ui.common.widgets import (
     ElidedButton,
     ShareBar,
     button,
+    clear,
     column,
     fill_box,
     icon_button,
@@ -44,10 +50,22 @@ from knitground.ui.common.widgets import (
 from knitground.ui.common.words import on_button, percent, tip_of
 from knitground.ui.session import Session
 from knitground.ui.stages.grow.fields import FIELDS, As, Field
-from knitground.ui.stages.grow.stepshares import StepChoices, Told
 from knitground.ui.stages.grow.whereeditor import WhereEditor
 
 _TITLE_TIP = "Open or close this step; drag it to where it is to run (Alt+↑ ↓; Del takes it out)"
+NOTHING = "nothing"
+LAID_WIDE = 92
+
+
+@dataclass
+class Told:
+    """What a step has made, for its card: words, shares by name, and a picture."""
+
+    words: str = ""
+    shares: tuple[tuple[str, float, float], ...] = ()
+    picture: QPixmap | None = None
+    problem: str = ""
+    spots: tuple[tuple[int, int], ...] = ()
 
 
 class StepCard(QFrame):
@@ -61,7 +79,6 @@ class StepCard(QFrame):
 
     def __init__(self, session: Session, map_: Map, place: int, kind: type) -> None:
         super().__init__()
-        self.choices = StepChoices(self)
         self.session, self.map, self.place, self.kind = session, map_, place, kind
         self.step: Step | None = None
         self.fields: dict[str, QWidget] = {}
@@ -299,11 +316,11 @@ class StepCard(QFrame):
     def _show_field(self, each: Field, step: Step, told: Told) -> None:
         value = getattr(step, each.of)
         if each.shown is As.SHARES:
-            self.choices.show_shares(dict(value), told)
+            self.show_shares(dict(value), told)
             return
         widget = self.fields[each.of]
         hidden = each.only is not None and getattr(step, each.only[0]) not in each.only[1]
-        hidden |= self.choices.means_nothing(each, step)
+        hidden |= self.means_nothing(each, step)
         for part in (*self.lines[each.of], *([self.values[each.of]] if each.of in self.values
                                              else [])):  # fmt: skip
             part.setVisible(not hidden)
@@ -324,9 +341,9 @@ class StepCard(QFrame):
             ink = "#000000" if QColor(value).lightness() > 128 else "#FFFFFF"
             widget.setStyleSheet(f"background: {value}; color: {ink};")
         elif isinstance(widget, QComboBox):
-            self.choices.show_choice(each, step, widget, value)
+            self.show_choice(each, step, widget, value)
         elif each.shown is As.TERRAINS:
-            self.choices.show_chips(each, step, widget, value)
+            self.show_chips(each, step, widget, value)
 
     # Changing
 
@@ -373,7 +390,7 @@ class StepCard(QFrame):
         """Work on another layer; what is named of terrains follows as far as it is there too."""
         number = int(self.layers.currentData() or 0)
         changes: dict[str, Any] = {"layer": number}
-        kit = self.choices.set_of(number)
+        kit = self.set_of(number)
         names = [t.name for t in kit.terrains] if kit else []
         if self.step is not None and hasattr(self.step, "shares"):
             kept = tuple(pair for pair in self.step.shares if pair[0] in names)
@@ -381,6 +398,137 @@ class StepCard(QFrame):
         if self.step is not None and hasattr(self.step, "terrain") and names:
             changes["terrain"] = self.step.terrain if self.step.terrain in names else names[0]
         self._become(**changes)
+
+    def show_choice(self, each: Field, step: Step, box: QComboBox, value: Any) -> None:
+        if each.shown is As.CHOICE:
+            box.setCurrentIndex([str(o) for o in each.options].index(str(value)))
+            return
+        project, map_ = self.session.project, self.map
+        items: list[tuple[str, object]] = []
+        if each.shown is As.TERRAIN:
+            kit = self.set_of(step.layer)
+            items = [(NOTHING if each.of != "wall" else "none", "")]
+            items += [(t.name, t.name) for t in (kit.terrains if kit else ())]
+        elif each.shown is As.MIX:
+            items = [(mix.name, mix.name) for mix in project.mixes]
+        elif each.shown is As.RULES:
+            items = [(rules.name, rules.name) for rules in project.rule_lists]
+        elif each.shown is As.GROUND:
+            grounds = [layer for layer in map_.layers if isinstance(layer, GroundLayer)]
+            items = [("everywhere", 0), *((layer.name, layer.number) for layer in grounds)]
+        elif each.shown is As.LAYER:
+            items = [(layer.name, layer.number) for layer in map_.layers
+                     if layer.number != step.layer and layer.holds_tiles]  # fmt: skip
+        elif each.shown is As.SHEET:
+            items = [(sheet.name, sheet.name) for sheet in project.tilesets]
+        elif each.shown is As.SET:
+            owner = project.tileset_named(getattr(step, "tileset", ""))
+            items = [(kit.name, kit.name) for kit in (owner.sets if owner else ())]
+        elif each.shown in (As.MARKER, As.TAG):
+            if each.shown is As.MARKER:
+                kinds = {m.kind for layer in map_.layers if isinstance(layer, MarkerLayer)
+                         for m in layer.markers if m.kind}  # fmt: skip
+            else:
+                kinds = {"", *(tag for owner in project.tilesets
+                               for fact in owner.facts.values() for tag in fact.tags)}  # fmt: skip
+            typed = box.lineEdit()
+            if typed is not None and not typed.hasFocus():
+                fill_box(box, [(kind, kind) for kind in sorted(kinds)], value)
+                box.setEditText(value)
+            return
+        fill_box(box, items, value)
+
+    def set_of(self, number: int) -> TerrainSet | None:
+        layer = self.map.layer_numbered(number) if number else None
+        if not isinstance(layer, GroundLayer):
+            return None
+        found = self.session.project.set_of(layer.tileset, layer.set_name)
+        return found[1] if found else None
+
+    def means_nothing(self, each: Field, step: Step) -> bool:
+        """Whether a field of a route does not go with the kind of layer that it makes."""
+        layer = self.map.layer_numbered(step.layer)
+        ground = isinstance(layer, GroundLayer)
+        if each.of == "terrain" and not ground:
+            return True
+        if each.of == "mix" and ground:
+            return True
+        edge = isinstance(layer, GroundLayer) and layer.kind_of_set is SetKind.EDGE
+        if each.of == "width" and edge:
+            return True
+        return each.shown is As.TERRAINS and self.set_of(int(getattr(step, each.on))) is None
+
+    def show_chips(self, each: Field, step: Step, holder: QWidget, chosen: Any) -> None:
+        kit = self.set_of(int(getattr(step, each.on)))
+        built = (id(kit), kit.terrains if kit else ())
+        layout = holder.layout()
+        assert layout is not None
+        if self.built.get(each.of) != built:
+            self.built[each.of] = built
+            clear(layout)
+            self.chips[each.of] = {}
+            for mark, terrain in enumerate(kit.terrains if kit else (), 1):
+                assert kit is not None
+                chip = QPushButton()
+                chip.setIcon(terrain_icon(kit, mark))
+                chip.setFixedWidth(34)
+                chip.setCheckable(True)
+                chip.setToolTip(tip_of(f"{each.hint}: {terrain.name}"))
+                chip.setAccessibleName(terrain.name)
+                chip.clicked.connect(lambda *_, of=each.of: self.set_chips(of))
+                layout.addWidget(chip)
+                self.chips[each.of][terrain.name] = chip
+            if isinstance(layout, QHBoxLayout):
+                layout.addStretch(1)
+        for name, chip in self.chips.get(each.of, {}).items():
+            chip.setChecked(name in chosen)
+
+    def show_shares(self, asked: dict[str, float], told: Told) -> None:
+        assert self.step is not None
+        kit = self.set_of(self.step.layer)
+        layer = self.map.layer_numbered(self.step.layer)
+        bare = isinstance(layer, GroundLayer) and layer.kind_of_set is not SetKind.CORNER
+        lines = [(t.name, t.colour) for t in (kit.terrains if kit else ())]
+        if bare:
+            lines.append(("", LINEN.ink2))
+        built = (id(kit), tuple(lines))
+        if self.built.get("shares") != built:
+            self.built["shares"] = built
+            self._build_shares(lines)
+        laid = {name: part for name, _, part in told.shares}
+        total = sum(asked.values()) or 1.0
+        for name, slider in self.sliders.items():
+            if not slider.isSliderDown():
+                slider.setValue(round(asked.get(name, 0.0) * 100))
+            want = asked.get(name, 0.0) / total
+            have = laid.get(name or NOTHING)
+            text = percent(want) if have is None else f"{percent(want)} / {percent(have)}"
+            self.numbers[name].setText(text)
+            self.bars[name].show_shares(want, have)
+
+    def _build_shares(self, lines: list[tuple[str, str]]) -> None:
+        clear(self.share_grid)
+        self.sliders, self.numbers, self.bars = {}, {}, {}
+        for line, (name, colour) in enumerate(lines):
+            slider = QSlider(Qt.Orientation.Horizontal)
+            slider.setRange(0, 100)
+            slider.setToolTip(tip_of(f"Share of {name or NOTHING}"))
+            slider.setAccessibleName(f"Share of {name or NOTHING}")
+            slider.valueChanged.connect(partial(self.share, slider))
+            slider.sliderReleased.connect(self.let_go)
+            words = QLabel()
+            words.setMinimumWidth(LAID_WIDE)
+            words.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+            bar = ShareBar(0, None, colour)
+            self.sliders[name], self.numbers[name], self.bars[name] = (
+                slider,
+                words,
+                bar,
+            )
+            self.share_grid.addWidget(QLabel(name or NOTHING), 2 * line, 0)
+            self.share_grid.addWidget(slider, 2 * line, 1)
+            self.share_grid.addWidget(words, 2 * line, 2)
+            self.share_grid.addWidget(bar, 2 * line + 1, 1, 1, 2)
 
 
 def _number_words(each: Field, value: float, told: Told) -> str:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
 from functools import partial
 
 from PySide6.QtCore import Qt
@@ -16,18 +17,40 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from knitground.core.base.window import Box
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.document import Edit
-from knitground.core.edit.rulehome import RuleHome, change_rule
+from knitground.core.edit.hand import TileInHand
+from knitground.core.edit.ruledrafts import new_rule, stencil_from_cell
+from knitground.core.edit.rulehome import RuleHome, change_rule, rule_words
 from knitground.core.edit.rules import (
+    add_rule,
+    delete_rules,
+    duplicate_rule,
     homes,
+    move_above,
+    move_rules,
+    set_default,
     set_first,
+    switch_group,
 )
+from knitground.core.edit.rulestats import (
+    STATE_WORDS,
+    Situation,
+    layers_with,
+)
+from knitground.core.knit.knit import wide_window
 from knitground.core.model.layers import GroundLayer
+from knitground.core.model.map import Map
+from knitground.core.model.mix import MixEntry
 from knitground.core.model.rules import (
     NeighbourRule,
+    Result,
+    ResultKind,
+    RewriteRule,
     Rule,
 )
+from knitground.core.rules.places import places_of
 from knitground.ui.common.commands import Commands
 from knitground.ui.common.setswatch import sample_pixels
 from knitground.ui.common.widgets import (
@@ -43,15 +66,14 @@ from knitground.ui.common.widgets import (
 from knitground.ui.session import Session
 from knitground.ui.stages.rules.counting import RuleCounter
 from knitground.ui.stages.rules.editor import NeighbourEditor
-from knitground.ui.stages.rules.guests import CellPicker, Teacher
+from knitground.ui.stages.rules.guests import CellPicker, RuleCells, Teacher
 from knitground.ui.stages.rules.lessonbar import LessonBar
-from knitground.ui.stages.rules.pictures import Pictures
+from knitground.ui.stages.rules.pictures import Pictures, rule_of_key
 from knitground.ui.stages.rules.resultrow import tile_icon
 from knitground.ui.stages.rules.rewriteeditor import RewriteEditor
-from knitground.ui.stages.rules.ruleacts import RuleActs
 from knitground.ui.stages.rules.rulelist import RuleListView
 from knitground.ui.stages.rules.rulemenu import REWRITINGS, RuleMenu
-from knitground.ui.stages.rules.situationacts import SituationActs
+from knitground.ui.stages.rules.sheetdialog import SheetDialog
 from knitground.ui.stages.rules.situations import SituationsPage
 from knitground.ui.stages.stage import Stage
 
@@ -69,8 +91,6 @@ class RulesBench(Stage):
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
-        self.rule_acts = RuleActs(self)
-        self.situation_acts = SituationActs(self)
         self.pictures = Pictures(session.project)
         self.home: RuleHome | None = None
         self.counter = RuleCounter(session)
@@ -93,9 +113,9 @@ class RulesBench(Stage):
         self.homes.setMinimumWidth(180)
         self.homes.activated.connect(self._choose_home)
         self.lists = RuleMenu(self.session, self)
-        self.add = button("+ neighbour rule", self.rule_acts.add_neighbour,
+        self.add = button("+ neighbour rule", self.add_neighbour,
                           "Add a rule: a tile by what lies round a cell")  # fmt: skip
-        self.add_block = button("+ rewrite rule", self.rule_acts.add_rewrite,
+        self.add_block = button("+ rewrite rule", self.add_rewrite,
                                 "Add a rule that replaces a block of cells by another")  # fmt: skip
         self.lesson = LessonBar(self.session, self, self.pictures)
         self.first = QCheckBox("rules before marks")
@@ -103,16 +123,12 @@ class RulesBench(Stage):
         self.first.clicked.connect(lambda on: self.do(lambda h: set_first(h, on)))
         self.default = QPushButton("Default tile")
         self.default.setToolTip("The tile of cells that no rule and no mark takes: what is in hand")
-        self.default.clicked.connect(self.rule_acts.choose_default)
-        self.copy = button(
-            "Copy", self.rule_acts.duplicate, "Put a copy of the rule behind it", "Ctrl+J"
-        )
-        self.delete = button(
-            "Delete", self.rule_acts.delete_rule, "Delete the rule (Del in the list)"
-        )
+        self.default.clicked.connect(self.choose_default)
+        self.copy = button("Copy", self.duplicate, "Put a copy of the rule behind it", "Ctrl+J")
+        self.delete = button("Delete", self.delete_rule, "Delete the rule (Del in the list)")
         self.mark = QCheckBox("mark its cells")
         self.mark.setToolTip("Mark on the map the cells that the chosen rule took")
-        self.mark.clicked.connect(lambda _: self.situation_acts.mark_cells())
+        self.mark.clicked.connect(lambda _: self.mark_cells())
         self.how = note()
 
     def _lay_out(self) -> None:
@@ -148,19 +164,19 @@ class RulesBench(Stage):
         s.choice.picked.connect(self._follow_layer)
         s.in_hand.changed.connect(self._follow_hand)
         self.list.chosen.connect(lambda _: self.show_rule())
-        self.list.moved.connect(self.rule_acts.move)
-        self.list.stepped.connect(self.situation_acts.step)
-        self.list.lifted.connect(self.rule_acts.lift)
-        self.list.toggled.connect(self.rule_acts.toggle)
-        self.list.group_toggled.connect(self.rule_acts.toggle_group)
-        self.list.deleted.connect(lambda _: self.rule_acts.delete_rule())
+        self.list.moved.connect(self.move_rules)
+        self.list.stepped.connect(self.step)
+        self.list.lifted.connect(self.lift)
+        self.list.toggled.connect(self.toggle)
+        self.list.group_toggled.connect(self.toggle_group)
+        self.list.deleted.connect(lambda _: self.delete_rule())
         for editor in (self.editor, self.rewrite):
             editor.changed.connect(self.put_rules)
-        self.editor.cell_asked.connect(self.situation_acts.ask_cell)
-        self.editor.sheet_asked.connect(self.situation_acts.ask_sheet_tile)
-        self.situations.shown.connect(self.situation_acts.go_to_situation)
-        self.situations.rule_asked.connect(self.situation_acts.rule_of_situation)
-        self.situations.tile_asked.connect(self.situation_acts.tile_of_situation)
+        self.editor.cell_asked.connect(self.ask_cell)
+        self.editor.sheet_asked.connect(self.ask_sheet_tile)
+        self.situations.shown.connect(self.go_to_situation)
+        self.situations.rule_asked.connect(self.rule_of_situation)
+        self.situations.tile_asked.connect(self.tile_of_situation)
         self.counter.counted.connect(self._show_counts)
 
     def add_commands(self, commands: Commands) -> None:
@@ -169,7 +185,7 @@ class RulesBench(Stage):
         add("Teach a rule from the map", self.lesson.from_menu, "Shift+T")
         for words, selection, passes in REWRITINGS:
             add(words, partial(self.lists.rewrite, selection=selection, passes=passes))
-        commands.add("Edit", "Duplicate rule", self.rule_acts.duplicate, "Ctrl+J")
+        commands.add("Edit", "Duplicate rule", self.duplicate, "Ctrl+J")
 
     # Following the session
 
@@ -290,7 +306,7 @@ class RulesBench(Stage):
         else:
             self.rewrite.show_rule(self.home, rule)
             self.rule_page.setCurrentWidget(self.rewrite)
-        self.situation_acts.mark_cells()
+        self.mark_cells()
 
     def _show_tab(self) -> None:
         page = self.tabs.currentIndex()
@@ -334,7 +350,7 @@ class RulesBench(Stage):
     def _show_counts(self) -> None:
         self.list.show_rules(self.home, self.counter.notes())
         self._show_situations()
-        self.situation_acts.mark_cells()
+        self.mark_cells()
         self._tell_list()
 
     def _show_situations(self) -> None:
@@ -388,3 +404,142 @@ class RulesBench(Stage):
         self.home = home
         self.list.number = 0
         self.refresh()
+
+    def add_neighbour(self) -> None:
+        """Add a neighbour rule, with what is in hand as its result."""
+        hand = self.session.hand
+        tiles = (MixEntry(hand.tile),) if isinstance(hand, TileInHand) else ()
+        self.add_rule(lambda home: new_rule(home, Result(ResultKind.TILES, tiles)))
+
+    def add_rewrite(self) -> None:
+        """Add a rewrite rule; what is selected on the map is what it looks for."""
+        if self.home is None or self.home.kit is not None:
+            self.lists.new_list()
+        self.add_rule(lambda _: RewriteRule(0, ()))
+        if self.session.selection is not None:
+            self.rewrite.read_selection()
+
+    def add_rule(self, make: Callable[[RuleHome], Rule]) -> None:
+        if self.do(lambda home: add_rule(home, make(home))) and self.home is not None:
+            self.refresh()
+            self.list.choose(self.home.rules.rules[-1].number)
+            self.tabs.setCurrentIndex(0)
+            self.show_rule()
+
+    def duplicate(self) -> None:
+        """Put a copy of the chosen rule behind it."""
+        if self.isVisible() and self.list.rule is not None:
+            number = self.list.number
+            self.do(lambda home: duplicate_rule(home, number))
+
+    def delete_rule(self) -> None:
+        """Delete the chosen rule."""
+        if self.list.rule is not None:
+            number = self.list.number
+            self.do(lambda home: delete_rules(home, [number]))
+
+    def move_rules(self, numbers: list[int], to: int) -> None:
+        self.do(lambda home: move_rules(home, numbers, to))
+
+    def toggle(self, number: int) -> None:
+        rule = self.list.rule
+        if rule is not None:
+            words = "Switch off" if rule.on else "Switch on"
+            new = replace(rule, on=not rule.on)
+            self.put_rules(new, f"{words} {rule_words(rule)}", None)
+
+    def toggle_group(self, group: str) -> None:
+        """Switch all rules of a group off, or on if all are off."""
+        self.do(lambda home: switch_group(home, group))
+
+    def lift(self, number: int) -> None:
+        """Move a rule above those that hide it."""
+        fact = self.counter.report.facts.get(number) if self.counter.report else None
+        if fact is not None:
+            self.do(lambda home: move_above(home, number, fact.hidden_by))
+
+    def choose_default(self) -> None:
+        """Take the tile in hand as the default tile; chosen again, there is none."""
+        hand = self.session.hand
+        if self.home is None:
+            return
+        if isinstance(hand, TileInHand) and hand.tile != self.home.rules.default:
+            tile = hand.tile
+            self.do(lambda home: set_default(home, tile))
+        elif self.home.rules.default is not None:
+            self.do(lambda home: set_default(home, None))
+        else:
+            self.session.warn("Take the tile in hand that cells are to show which nothing takes")
+
+    def step(self, number: int, by: int) -> None:
+        """Show the next, or last, cell of the map that a rule took."""
+        fired = self.counter.stats.fired.get(number)
+        if fired is None or not len(fired.rows):
+            return
+        last = self.steps.get(number, -1 if by > 0 else 0)
+        at = self.steps[number] = (last + by) % len(fired.rows)
+        row_, col = int(fired.rows[at]), int(fired.cols[at])
+        self.session.choose_layer(fired.layer)
+        self.session.cell_wanted.emit(row_, col)
+        became = f" — {STATE_WORDS[int(fired.states[at])]}" if fired.states is not None else ""
+        self.session.note(f"Cell {at + 1} of {len(fired.rows)}: column {col}, row {row_}{became}")
+
+    def mark_cells(self) -> None:
+        if isinstance(self.session.guest, Teacher | CellPicker):
+            return
+        fired = self.counter.stats.fired.get(self.list.number)
+        map_ = self.session.map
+        shows = self.mark.isChecked() and self.isVisible() and map_ is not None
+        guest = RuleCells(map_, fired) if shows and fired is not None and map_ else None
+        if guest is not None or self.session.guest is not None:
+            self.session.invite(guest)
+
+    def go_to_situation(self, found: Situation) -> None:
+        if found.map is not None:
+            self.session.choose_map(found.map)
+            self.session.cell_wanted.emit(found.row, found.col)
+
+    def rule_of_situation(self) -> None:
+        """Make a rule for the chosen situation, with the tile in hand."""
+        found, home = self.situations.situation, self.home
+        if found is None or home is None:
+            return
+        hand = self.session.hand
+        tiles = (MixEntry(hand.tile),) if isinstance(hand, TileInHand) else ()
+        rule = replace(rule_of_key(home, found.key), result=Result(tiles=tiles), name="Situation")
+        self.add_rule(lambda _: rule)
+        if not tiles:
+            self.session.note("The rule has no tile yet: take one in hand, then “+ in hand”")
+
+    def tile_of_situation(self) -> None:
+        """Go to Terrains and offer to make the set's missing tiles."""
+        if self.home is not None and self.home.kit is not None and self.home.tileset is not None:
+            self.session.missing_wanted.emit(self.home.tileset, self.home.kit)
+
+    def ask_cell(self) -> None:
+        """Copy the stencil from the next cell that is clicked on the map."""
+        self.session.invite(CellPicker(self.session, self._copy_cell))
+
+    def _copy_cell(self, map_: Map, cell: tuple[int, int]) -> None:
+        home, rule = self.home, self.list.rule
+        layers = layers_with(home, map_) if home else []
+        if home is None or home.kit is None or not isinstance(rule, NeighbourRule) or not layers:
+            self.session.warn("No layer of this map is knitted from the set whose rules these are")
+            return
+        layer = self.session.layer if self.session.layer in layers else layers[0]
+        assert isinstance(layer, GroundLayer)
+        reach = self.editor.pad.reach
+        box = Box(cell[0], cell[1], cell[0] + 1, cell[1] + 1)
+        window = wide_window(layer, box, map_.wrap, max(1, reach))
+        values = {place: int(window.values(place)[0, 0])
+                  for place in places_of(home.kit.kind, reach)
+                  if not window.off(place)[0, 0]}  # fmt: skip
+        made = stencil_from_cell(home.kit, values)
+        new = replace(rule, stencil=made.stencil, subject=made.subject)
+        self.put_rules(new, f"Stencil of {rule_words(rule)} from a cell", None)
+
+    def ask_sheet_tile(self) -> None:
+        """Choose tiles for the result on the sheet."""
+        first = self.home.tileset if self.home else None
+        words = "A click adds the tile to the rule's result."
+        SheetDialog(self.session, self, words, self.editor.add_tile, first).show()

@@ -14,15 +14,16 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from knitground.core.base.errors import SlicingError
+from knitground.core.base.errors import KnitError, SlicingError
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.document import Edit
 from knitground.core.edit.reslice import Losses, use_slicing
-from knitground.core.edit.sheets import leave_out
+from knitground.core.edit.sheets import add_region, leave_out, remove_tileset, set_anchor
 from knitground.core.edit.uses import count_uses
-from knitground.core.model.slicing import Slicing
+from knitground.core.model.slicing import Area, Slicing
 from knitground.core.model.tileset import Tileset
 from knitground.core.slicing.grid import lay_grid
+from knitground.core.slicing.pieces import find_pieces
 from knitground.ui.common.asking import Role, ask
 from knitground.ui.common.commands import Commands
 from knitground.ui.common.widgets import (
@@ -41,7 +42,6 @@ from knitground.ui.stages.slice.finding import GridFinder
 from knitground.ui.stages.slice.guesses import GuessList
 from knitground.ui.stages.slice.newpictures import NewPictures
 from knitground.ui.stages.slice.numbers import SliceNumbers
-from knitground.ui.stages.slice.parts import SheetParts
 from knitground.ui.stages.slice.slicesheet import SliceSheet
 from knitground.ui.stages.slice.swatches import repeated_pixels, swatch_pixels
 from knitground.ui.stages.stage import Stage
@@ -64,7 +64,6 @@ class SliceBench(Stage):
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
-        self.parts = SheetParts(self)
         self.trial: Slicing | None = None
         self.anchor_key: object = None
         self.sheet = SliceSheet()
@@ -84,9 +83,9 @@ class SliceBench(Stage):
         self.sheet.hovered.connect(self._point)
         self.sheet.picked_colour.connect(self._add_colour)
         self.sheet.reshaped.connect(self.show_trial)
-        self.sheet.region_drawn.connect(self.parts.add_region)
-        self.sheet.anchor_moved.connect(self.parts.move_anchor)
-        self.sheet.anchor_left.connect(self.parts.leave_anchor)
+        self.sheet.region_drawn.connect(self.add_region)
+        self.sheet.anchor_moved.connect(self.move_anchor)
+        self.sheet.anchor_left.connect(self.leave_anchor)
         self.sheet.tiles_crossed.connect(self._leave_out)
         self.sheet.hovered.connect(lambda _: self._show_repeated())
         self._follow_numbers()
@@ -99,10 +98,10 @@ class SliceBench(Stage):
         numbers.typed.connect(self._typed)
         numbers.size_wanted.connect(self.use_size)
         numbers.colour_gone.connect(self._remove_colour)
-        numbers.pieces_wanted.connect(self.parts.find_pieces)
+        numbers.pieces_wanted.connect(self.find_pieces)
         numbers.pick.clicked.connect(self._toggle_pick)
         numbers.draw.clicked.connect(self._toggle_draw)
-        numbers.loose.clicked.connect(self.parts.toggle_loose)
+        numbers.loose.clicked.connect(self.toggle_loose)
 
     def _make_parts(self) -> None:
         self.sheets = QComboBox()
@@ -117,8 +116,8 @@ class SliceBench(Stage):
         self.more = QPushButton("Sheet…")
         self.more.setToolTip("Lay the sheet out anew, or give it another picture")
         menu = QMenu(self.more)
-        menu.addAction("New region: draw it on the sheet", self.parts.begin_region)
-        menu.addAction("Remove this sheet or region", self.parts.remove)
+        menu.addAction("New region: draw it on the sheet", self.begin_region)
+        menu.addAction("Remove this sheet or region", self.remove)
         menu.addSeparator()
         menu.addAction("Re-lay: other margin, spacing, columns, borders…", self.pictures.ask_relay)
         menu.addAction("Reskin: another picture…", self.pictures.ask_reskin)
@@ -381,3 +380,61 @@ class SliceBench(Stage):
     def _find(self) -> None:
         if self.session.tileset is not None:
             self.missing_asked.emit(self.session.tileset)
+
+    def toggle_loose(self) -> None:
+        if self.numbers.loose.isChecked():
+            self.find_pieces()
+        elif self.trial is not None:
+            self.show_trial(replace(self.trial, pieces=()))
+
+    def find_pieces(self) -> None:
+        """Find the sheet's separate pieces by their outline and try them."""
+        tileset, trial = self.session.tileset, self.trial
+        if tileset is None or tileset.picture is None or trial is None:
+            return
+        picture, gap = tileset.picture, self.numbers.gap.value()
+        plain = replace(trial, pieces=())
+
+        def take(found: tuple[Area, ...]) -> None:
+            if tileset is not self.session.tileset:
+                return
+            if found:
+                self.show_trial(replace(plain, pieces=found))
+            else:
+                self.show_trial(plain)
+                self.session.warn("No pieces found: say which colour of the sheet is see-through")
+
+        self.session.run_long("Finding pieces…", lambda _: find_pieces(picture, plain, gap), take)
+
+    def move_anchor(self, number: int, x: int, y: int) -> None:
+        tileset = self.session.tileset
+        if tileset is not None:
+            self.anchor_key = self.anchor_key or object()
+            self.session.apply(set_anchor(tileset, 0, number, (x, y)), self.anchor_key)
+
+    def leave_anchor(self) -> None:
+        self.anchor_key = None
+
+    def begin_region(self) -> None:
+        """Let the next drag on the sheet draw a region."""
+        self.sheet.drawing_region = True
+        self.session.note("Drag on the sheet: the region gets a slicing of its own")
+
+    def add_region(self, area: tuple[int, int, int, int]) -> None:
+        """Make a region of the sheet and go on with its slicing."""
+        tileset = self.session.tileset
+        if tileset is None:
+            return
+        try:
+            edit, made = add_region(self.session.project, tileset, area)
+        except KnitError as error:
+            self.session.warn(str(error))
+            return
+        if self.session.apply(edit):
+            self.session.choose_tileset(made)
+
+    def remove(self) -> None:
+        """Take the sheet or region out of the project; undo brings it back."""
+        tileset = self.session.tileset
+        if tileset is not None:
+            self.session.do(lambda: remove_tileset(self.session.project, tileset))

@@ -5,12 +5,16 @@ from __future__ import annotations
 from dataclasses import replace
 
 import numpy as np
-from PySide6.QtCore import QPointF, QRectF, Qt, Signal
+from PySide6.QtCore import QLineF, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import (
+    QBrush,
     QColor,
+    QImage,
     QMouseEvent,
     QPainter,
+    QPainterPath,
     QPen,
+    QPolygonF,
 )
 
 from knitground.core.model.slicing import Slicing
@@ -20,9 +24,8 @@ from knitground.core.slicing.grid import Grid
 from knitground.core.slicing.pieces import foot
 from knitground.core.slicing.reshaping import Grip, dragged, drawn
 from knitground.ui.common.sheetview import SheetView
-from knitground.ui.common.theme import LINEN
+from knitground.ui.common.theme import LINEN, theme
 from knitground.ui.mapside.canvas.zoom import Camera
-from knitground.ui.stages.slice.slicemarks import SliceMarks
 
 _NEAR = 5.0
 _FRINGE = 96
@@ -44,6 +47,9 @@ def draw_pieces(
     painter.drawRects(rects)
 
 
+_LOUPE_PX, _LOUPE_SIDE = 15, 180
+
+
 class SliceSheet(SheetView):
     """The sheet with the lines of a slicing that is being tried."""
 
@@ -62,7 +68,6 @@ class SliceSheet(SheetView):
 
     def __init__(self) -> None:
         super().__init__()
-        self.marks = SliceMarks(self)
         self.grid: Grid | None = None
         self.facts: GridFacts | None = None
         self.picking = False
@@ -91,18 +96,18 @@ class SliceSheet(SheetView):
     def paint_over(self, painter: QPainter) -> None:
         if self.tileset is None:
             return
-        self.marks.shade_regions(painter)
+        self.shade_regions(painter)
         if self.grid is not None:
-            self.marks.shade_leftover(painter)
-            self.marks.mark_tiles(painter)
+            self.shade_leftover(painter)
+            self.mark_tiles(painter)
             if self.grid.slicing.pieces:
                 draw_pieces(painter, self.camera, self.grid.slicing, self.width(), self.height())
-                self.marks.draw_anchors(painter)
+                self.draw_anchors(painter)
             else:
-                self.marks.draw_lines(painter)
-        self.marks.draw_new_tile(painter)
+                self.draw_lines(painter)
+        self.draw_new_tile(painter)
         if self.at is not None and self.pressed_at is None and self.underMouse():
-            self.marks.draw_loupe(painter)
+            self.draw_loupe(painter)
 
     def touch_up(self, part: Picture, slicing: Slicing) -> Picture:
         """Show fringes: pixels beside see-through ones whose colour is nearly see-through too."""
@@ -364,3 +369,193 @@ class SliceSheet(SheetView):
         self.at = None
         self.hovered.emit("")
         self.update()
+
+    def draw_lines(self, painter: QPainter) -> None:
+        assert self.grid is not None
+        cut, zoom = self.grid.slicing, self.camera.zoom
+        colour = QColor(LINEN.madder)
+        far = cut.pitch_x * zoom < 4 or cut.pitch_y * zoom < 4
+        colour.setAlpha(90 if far else 220)
+        painter.setPen(QPen(colour, 1))
+        left, top = self.camera.to_screen(cut.left(0), cut.top(0))
+        right = left + (self.grid.columns * cut.pitch_x - cut.spacing_x) * zoom
+        bottom = top + (self.grid.rows * cut.pitch_y - cut.spacing_y) * zoom
+        lines = []
+        grid, wide, high = self.grid, self.width(), self.height()
+        for x in self._lines(left, cut.pitch_x, cut.tile_width, grid.columns, wide):
+            lines.append(QLineF(x, top, x, bottom))
+        for y in self._lines(top, cut.pitch_y, cut.tile_height, grid.rows, high):
+            lines.append(QLineF(left, y, right, y))
+        painter.drawLines(lines)
+
+    def _lines(self, first: float, pitch: int, tile: int, count: int, room: int) -> list[float]:
+        zoom = self.camera.zoom
+        low = max(0, int(-first // (pitch * zoom)))
+        high = min(count, int((room - first) // (pitch * zoom)) + 1)
+        out = []
+        for n in range(low, high):
+            start = first + n * pitch * zoom
+            out += [start, start + tile * zoom]
+        return out
+
+    def draw_anchors(self, painter: QPainter) -> None:
+        """Mark the point of each piece that stands on its cell: a foot line with a stem."""
+        if not self.settled or self.tileset is None:
+            return
+        for _, number in self.seen_tiles()[:2000]:
+            if self.tile_rect(0, number).width() >= 12:
+                at = self.anchor_point(number)
+                for colour, width in ((LINEN.panel, 4.0), (LINEN.accent, 2.0)):
+                    painter.setPen(QPen(QColor(colour), width))
+                    painter.drawLine(at - QPointF(5, 0), at + QPointF(5, 0))
+                    painter.drawLine(at, at - QPointF(0, 6))
+
+    def shade_regions(self, painter: QPainter) -> None:
+        """Dim what lies outside the region, and outline the sheet's other regions."""
+        assert self.tileset is not None
+        area = self.grid.slicing.area if self.grid is not None else None
+        if area is not None:
+            whole = QPainterPath()
+            whole.addRect(self.area_rect((0, 0, self.tileset.width, self.tileset.height)))
+            inside = QPainterPath()
+            inside.addRect(self.area_rect(area))
+            painter.fillPath(whole - inside, QColor(132, 137, 138, 170))
+        for name, slicing in self.others:
+            if slicing.area is not None:
+                rect = self.area_rect(slicing.area)
+                painter.setPen(QPen(QColor(LINEN.accent), 1.5, Qt.PenStyle.DashLine))
+                painter.setBrush(Qt.BrushStyle.NoBrush)
+                painter.drawRect(rect)
+                painter.drawText(rect.topLeft() + QPointF(4, 13), name)
+
+    def shade_leftover(self, painter: QPainter) -> None:
+        assert self.grid is not None
+        assert self.tileset is not None
+        cut, zoom = self.grid.slicing, self.camera.zoom
+        shade = QColor(LINEN.warning)
+        shade.setAlpha(110)
+        if cut.area is not None:
+            return
+        wide, high = self.tileset.width, self.tileset.height
+        for x, y, w, h in (
+            (wide - self.grid.leftover_x - cut.margin_x, 0, self.grid.leftover_x, high),
+            (0, high - self.grid.leftover_y - cut.margin_y, wide, self.grid.leftover_y),
+        ):
+            if w > 0 and h > 0:
+                at = self.camera.to_screen(max(0, x), max(0, y))
+                painter.fillRect(QRectF(*at, w * zoom, h * zoom), shade)
+
+    def mark_tiles(self, painter: QPainter) -> None:
+        assert self.grid is not None
+        assert self.tileset is not None
+        if self.grid.slicing == self.tileset.slicing:
+            painter.setPen(QPen(QColor(LINEN.madder), 2))
+            for row, col in self.tileset.left_out:
+                if row < self.grid.rows and col < self.grid.columns:
+                    rect = self.trial_rect(row, col).adjusted(3, 3, -3, -3)
+                    painter.drawLine(rect.topLeft(), rect.bottomRight())
+                    painter.drawLine(rect.topRight(), rect.bottomLeft())
+        small = self.grid.slicing.tile_width * self.camera.zoom < 10
+        if self.facts is None or small or self.grid.count > 40_000:
+            return
+        rows, cols = self.facts.empty.shape
+        hatch = QBrush(QColor(43, 42, 51, 120), Qt.BrushStyle.BDiagPattern)
+        doubles = self.facts.doubles
+        # Where most tiles are cut the pictures span several: no news, and nothing to warn of.
+        warns = not self.facts.mostly_crossed
+        for row, col in self.seen(rows, cols):
+            rect = self.trial_rect(row, col)
+            if self.facts.empty[row, col]:
+                painter.fillRect(rect, hatch)
+            elif doubles[row, col]:
+                self._tick(painter, rect, LINEN.accent, twice=True)
+            elif warns and self.facts.crossed[row, col]:
+                self._tick(painter, rect, LINEN.warning)
+
+    def _tick(self, painter: QPainter, rect: QRectF, colour: str, *, twice: bool = False) -> None:
+        """Draw a small tick in the upper right corner of a tile, or two for a double."""
+        side = min(5.0, rect.width() / 5)
+        for shift in (0.0, side + 1.5)[: 2 if twice else 1]:
+            right, top = rect.right() - 1 - shift, rect.top() + 1
+            tick = QPolygonF(
+                [QPointF(right - side, top), QPointF(right, top), QPointF(right, top + side)]
+            )
+            path = QPainterPath()
+            path.addPolygon(tick)
+            path.closeSubpath()
+            painter.fillPath(path, QColor(colour))
+
+    def draw_new_tile(self, painter: QPainter) -> None:
+        if self.pressed_at is None or self.at is None or self.grips:
+            return
+        left, top, right, bottom = self.new_tile()
+        x, y = self.camera.to_screen(left, top)
+        zoom = self.camera.zoom
+        rect = QRectF(x, y, (right - left) * zoom, (bottom - top) * zoom)
+        painter.setPen(QPen(QColor("#FFFFFF"), 2, Qt.PenStyle.DashLine))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawRect(rect)
+        painter.drawText(rect.bottomRight() + QPointF(6, 12), f"{right - left} × {bottom - top}")
+
+    def draw_loupe(self, painter: QPainter) -> None:
+        """Draw the pixels round the pointer, large, in the corner farthest from it."""
+        assert self.at is not None
+        if self.tileset is None or self.tileset.picture is None:
+            return
+        x, y = (int(v) for v in self.sheet_at(self.at))
+        half, scale = _LOUPE_PX // 2, _LOUPE_SIDE / _LOUPE_PX
+        right = self.at.x() < self.width() / 2
+        low = self.at.y() < self.height() / 2
+        place = QRectF(
+            self.width() - _LOUPE_SIDE - 12 if right else 12,
+            self.height() - _LOUPE_SIDE - 12 if low else 12,
+            _LOUPE_SIDE,
+            _LOUPE_SIDE,
+        )
+        painter.fillRect(place.adjusted(-3, -3, 3, 3), QColor(LINEN.ink))
+        painter.fillRect(place, theme().colour("canvas"))
+        part = np.zeros((_LOUPE_PX, _LOUPE_PX, 4), np.uint8)
+        picture = self.tileset.picture
+        top, left = max(0, y - half), max(0, x - half)
+        seen = picture[top : max(top, y + half + 1), left : max(left, x + half + 1)]
+        dy, dx = top - (y - half), left - (x - half)
+        part[dy : dy + seen.shape[0], dx : dx + seen.shape[1]] = seen
+        image = QImage(
+            part.data, _LOUPE_PX, _LOUPE_PX, _LOUPE_PX * 4, QImage.Format.Format_RGBA8888
+        )
+        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, False)
+        painter.drawImage(place, image)
+        painter.save()
+        painter.setClipRect(place)
+        painter.setPen(QPen(QColor(LINEN.madder), 1.5))
+        for axis, value in self._lines_near(x - half, y - half):
+            at = value * scale
+            if axis == "x":
+                line = QLineF(place.left() + at, place.top(), place.left() + at, place.bottom())
+            else:
+                line = QLineF(place.left(), place.top() + at, place.right(), place.top() + at)
+            painter.drawLine(line)
+        painter.restore()
+
+    def _lines_near(self, left: int, top: int) -> list[tuple[str, int]]:
+        """Lines of the grid inside the loupe, from its own corner."""
+        if self.grid is None:
+            return []
+        cut = self.grid.slicing
+        if cut.pieces:
+            at = cut.tile_at(left + _LOUPE_PX // 2, top + _LOUPE_PX // 2)
+            if at is None:
+                return []
+            x, y, wide, high = cut.tile_area(*at)
+            return [("x", x - left), ("x", x + wide - left), ("y", y - top), ("y", y + high - top)]
+        out = []
+        for axis, start, first, tile, pitch, count in (
+            ("x", left, cut.left(0), cut.tile_width, cut.pitch_x, self.grid.columns),
+            ("y", top, cut.top(0), cut.tile_height, cut.pitch_y, self.grid.rows),
+        ):
+            for n in range(max(0, (start - first) // pitch), count):
+                near = first + n * pitch
+                if near > start + _LOUPE_PX:
+                    break
+                out += [(axis, line - start) for line in (near, near + tile)]
+        return out

@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from functools import partial
 
 from PySide6.QtCore import Qt, QTimer
 from PySide6.QtWidgets import (
     QComboBox,
+    QDialog,
+    QDialogButtonBox,
+    QFormLayout,
+    QInputDialog,
     QMenu,
     QPushButton,
     QStackedWidget,
@@ -15,28 +19,51 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from knitground.core.base.progress import Progress
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.hand import TerrainInHand
+from knitground.core.edit.terrainlist import add_terrain
+from knitground.core.edit.terrains import (
+    add_made,
+    add_set,
+    copy_layout,
+    delete_set,
+    rename_set,
+    set_marks,
+)
+from knitground.core.knit.coverage import Combination
+from knitground.core.knit.find import find_key
+from knitground.core.knit.guessing import Guessed, block_terrains, guess_sheet
 from knitground.core.model.layers import GroundLayer
+from knitground.core.model.limits import MAX_NAME
+from knitground.core.model.map import Map
+from knitground.core.model.project import free_name
 from knitground.core.model.terrain import ANY, NOTHING, SetKind, TerrainSet
 from knitground.core.model.tile import TileRef
 from knitground.core.model.tileset import Tileset
+from knitground.ui.common.asking import answered
 from knitground.ui.common.setswatch import sample_pixels
-from knitground.ui.common.terrainicon import set_title
+from knitground.ui.common.terrainicon import set_title, terrain_icon
 from knitground.ui.common.widgets import Swatch, button, column, head, note, row
 from knitground.ui.session import Session
 from knitground.ui.stages.stage import Stage
 from knitground.ui.stages.terrains.coverage import BigTile, CoveragePanel
 from knitground.ui.stages.terrains.likelycards import LikelyCards
-from knitground.ui.stages.terrains.markacts import TABS, MarkActs
-from knitground.ui.stages.terrains.markssheet import MarksSheet
+from knitground.ui.stages.terrains.makedialog import MakeDialog
+from knitground.ui.stages.terrains.markssheet import Block, MarksSheet
 from knitground.ui.stages.terrains.review import ReviewPanel
-from knitground.ui.stages.terrains.setacts import SetActs
 from knitground.ui.stages.terrains.setcards import SetCards
+from knitground.ui.stages.terrains.setdialog import SetDialog
 from knitground.ui.stages.terrains.terrainchips import TerrainChips
 from knitground.ui.stages.terrains.variants import VariantsPanel
 
 _LATER_MS = 120
+TABS = ("Variants", "Coverage", "Swatch", "Review")
+_EXAMPLES = {
+    SetKind.CORNER: "as in grass, sand, water",
+    SetKind.EDGE: "as in road, river",
+    SetKind.RING: "as in wall",
+}
 
 
 class TerrainsBench(Stage):
@@ -47,8 +74,6 @@ class TerrainsBench(Stage):
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
-        self.mark_acts = MarkActs(self)
-        self.set_acts = SetActs(self)
         self.kit_name = ""
         self.guest_name: str | None = None
         self.pointed: tuple[int, int] | None = None
@@ -83,17 +108,15 @@ class TerrainsBench(Stage):
             (SetKind.EDGE, "paths over the sides"),
             (SetKind.RING, "cells joined to their neighbours"),
         ):
-            menu.addAction(
-                f"New {kind.value} set: {words}…", partial(self.set_acts.ask_terrains_of, kind)
-            )
-        menu.addAction("Make a set from two plain tiles…", self.mark_acts.ask_made_set)
+            menu.addAction(f"New {kind.value} set: {words}…", partial(self.ask_terrains_of, kind))
+        menu.addAction("Make a set from two plain tiles…", self.ask_made_set)
         menu.addSeparator()
-        menu.addAction("Rename…", self.set_acts.ask_set_name)
-        menu.addAction("Delete", self.set_acts.delete_set)
+        menu.addAction("Rename…", self.ask_set_name)
+        menu.addAction("Delete", self.delete_set)
         self.set_button.setMenu(menu)
         self.guess_button = button(
             "Guess marks",
-            self.mark_acts.guess,
+            self.guess,
             "Guess the marks of all other tiles from those marked",
         )
         self.copy_button = button(
@@ -102,7 +125,7 @@ class TerrainsBench(Stage):
         )  # fmt: skip
         self.copy_button.setCheckable(True)
         self.make_button = button(
-            "Make missing…", self.mark_acts.ask_make, "Make missing tiles from those that are there"
+            "Make missing…", self.ask_make, "Make missing tiles from those that are there"
         )
         self.tabs = QTabBar()
         self.tabs.setExpanding(False)
@@ -150,18 +173,18 @@ class TerrainsBench(Stage):
         s.opened.connect(self._on_opened)
         s.changed.connect(self._follow)
         s.dressed.connect(self._later.start)
-        self.cards.wanted.connect(self.set_acts.ask_terrains_of)
-        self.cards.making.connect(self.mark_acts.ask_made_set)
-        self.likely.made.connect(self.set_acts.made_likely)
+        self.cards.wanted.connect(self.ask_terrains_of)
+        self.cards.making.connect(self.ask_made_set)
+        self.likely.made.connect(self.made_likely)
         self.chips.chosen.connect(self.choose)
-        self.chips.picture_wanted.connect(self.set_acts.take_picture)
+        self.chips.picture_wanted.connect(self.take_picture)
         self.sheet.tile_chosen.connect(lambda *_: self._on_tile())
         self.sheet.tile_pointed.connect(self._point)
-        self.sheet.block_dropped.connect(self.mark_acts.drop_block)
+        self.sheet.block_dropped.connect(self.drop_block)
         self.sheet.stepped.connect(self.review.step)
         self.tabs.currentChanged.connect(self._turn_page)
-        self.coverage.picked.connect(self.mark_acts.go_to)
-        self.review.shown.connect(self.mark_acts.show_reviewed)
+        self.coverage.picked.connect(self.go_to)
+        self.review.shown.connect(self.show_reviewed)
         self.review.ended.connect(lambda: s.note("All reviewed: coverage tells what is missing"))
 
     # What is shown
@@ -203,7 +226,7 @@ class TerrainsBench(Stage):
     def make_missing(self, owner: Tileset, kit: TerrainSet, show: Callable[[], object]) -> bool:
         show()
         self.choose_set(owner, kit)
-        self.mark_acts.ask_make()
+        self.ask_make()
         return True
 
     def mark_terrain(
@@ -373,5 +396,221 @@ class TerrainsBench(Stage):
         self.sheet.set_copying(self.copy_button.isChecked())
         if self.copy_button.isChecked():
             self.session.note("Drag over a block of marked tiles, then drag it onto another block")
+
+    def guess(self) -> None:
+        """Guess all marks that are not known, as one step, and line up the least sure."""
+        owner, kit, shown = self.owner, self.kit, self.shown
+        if owner is None or kit is None or shown is None or shown.picture is None:
+            self.session.note("Choose a set and a sheet first")
+            return
+        guest = None if shown is owner else shown
+
+        def take(found: Guessed | str) -> None:
+            if isinstance(found, str):
+                self.session.note(found[0].upper() + found[1:])
+                return
+            name = f"Guess marks of {len(found.places)} tiles"
+            if self.session.apply(set_marks(owner, kit, found.places, found.marks, name, guest)):
+                self.tabs.setCurrentIndex(TABS.index("Review"))
+                self.review.show_line(found.line)
+                self.sheet.setFocus()
+                self.session.note(
+                    f"{len(found.places)} tiles are marked; the {len(found.line)} least sure are "
+                    "lined up: Enter accepts"
+                )
+
+        name = guest.name if guest else None
+        self.session.run_long(
+            "Guessing marks…", lambda progress: guess_sheet(shown, kit, name, progress), take
+        )
+
+    def show_reviewed(self, row_: int, col: int) -> None:
+        self.sheet.choose(row_, col)
+        self.sheet.show_tile(row_, col)
+        self.pointed = None
+        self.big.update()
+
+    def drop_block(self, block: Block, to: tuple[int, int]) -> None:
+        """Copy the marks of a block; asks which terrain comes in place of which."""
+        owner, kit = self.owner, self.kit
+        if owner is None or kit is None or self.shown is not owner:
+            self.session.note("A layout is copied on the set's own sheet")
+            return
+        row_, col, rows, cols = block
+        marks = kit.marks_within(owner.rows, owner.columns)
+        found = block_terrains(marks[row_ : row_ + rows, col : col + cols])
+        there = marks[to[0] : to[0] + rows, to[1] : to[1] + cols]
+        terrains = self.ask_terrains(found, block_terrains(there))
+        if terrains is not None:
+            self.session.do(lambda: copy_layout(owner, kit, block, to, terrains))
+
+    def go_to(self, each: Combination, map_: Map | None) -> None:
+        """Show a combination's tiles on the sheet, and a cell of the map that asks for it."""
+        owner, kit = self.owner, self.kit
+        if owner is None or kit is None or self.coverage.shown != (owner, kit):
+            return  # what was clicked is of another set, and about to give way to this one's
+        tile = map_.legend.tile(each.variants[0][0]) if map_ and each.had else None
+        if tile is not None:
+            self.guest_name = None if tile.tileset == owner.name else tile.tileset
+            self.refresh()
+            self.sheet.choose(tile.row, tile.col)
+            self.sheet.show_tile(tile.row, tile.col)
+        self.find_on_map(each)
+
+    def find_on_map(self, each: Combination) -> None:
+        """Bring the first cell that asks for a combination to the middle of the map."""
+        map_, knitter = self.session.map, self.session.doc.knitter
+        layers = [layer for layer in self.users() if map_ and layer in map_.layers]
+        if map_ is None or not layers:
+            self.session.note("This map has no layer of that set")
+            return
+
+        def look(_: Progress) -> tuple[GroundLayer, tuple[int, int]] | None:
+            for layer in layers:
+                cell = find_key(knitter.table(map_, layer), layer, each.key, map_.wrap)
+                if cell is not None:
+                    return layer, cell
+            return None
+
+        def show(found: tuple[GroundLayer, tuple[int, int]] | None) -> None:
+            if found is None:
+                self.session.note("No cell of this map asks for that combination")
+            else:
+                self.session.choose_layer(found[0])
+                self.session.cell_wanted.emit(*found[1])
+
+        self.session.run_long("Looking for a cell…", look, show)
+
+    def ask_make(self) -> None:
+        """Show which missing tiles can be made, and make those that are wanted."""
+        owner, kit = self.owner, self.kit
+        if owner is None or kit is None:
+            return
+        dialog = MakeDialog(self.session.project, owner, kit, self)
+        if not dialog.missing:
+            dialog.deleteLater()
+            self.session.note("No combination is missing")
+        elif answered(dialog):
+            self.make(dialog)
+
+    def ask_made_set(self) -> None:
+        """Make a set from two plain tiles and an outline, on a sheet of its own."""
+        if not self.session.project.tilesets:
+            self.session.warn("There is no sheet to take tiles from yet: open one in Slice")
+            return
+        dialog = SetDialog(self.session, self.kit, self)
+        if answered(dialog):
+            made = dialog.make()
+            if made is not None:
+                self.choose_set(made, made.sets[0])
+
+    def make(self, dialog: MakeDialog) -> None:
+        """Put the tiles that a dialog shows on a new sheet."""
+        owner, kit = self.owner, self.kit
+        assert owner is not None
+        assert kit is not None
+
+        def do() -> None:
+            edit, made = add_made(self.session.project, owner, kit, dialog.chosen())
+            self.session.doc.apply(edit)
+            self.session.note(f"“{made.name}” is a new sheet; saving writes {made.sheet}")
+
+        self.session.attempt(do)
+
+    def ask_terrains_of(self, kind: SetKind) -> None:
+        """Ask what a new set shows, and make it."""
+        text, ok = QInputDialog.getText(
+            self,
+            f"New {kind.value} set",
+            f"Its terrains, with commas between ({_EXAMPLES[kind]})",
+        )
+        if ok:
+            self.new_set(kind, [each.strip() for each in text.split(",")])
+
+    def made_likely(self, owner: Tileset, kit: TerrainSet) -> None:
+        self.choose_set(owner, kit)
+
+    def new_set(self, kind: SetKind = SetKind.CORNER, names: Sequence[str] = ()) -> None:
+        """Add a set with terrains of these names to the sheet; it is called after them."""
+        tileset = self.session.tileset
+        if tileset is None:
+            self.session.warn("There is no sheet to mark yet: open one in Slice")
+            return
+        terrains = list(dict.fromkeys(each for each in names if each)) or ["terrain 1"]
+        called = ", ".join(terrains) if any(names) else f"{kind.value} set".capitalize()
+        name = free_name(called[:MAX_NAME], [each.name for each in tileset.sets])
+        kit = TerrainSet(name, kind)
+        doc = self.session.doc
+
+        def make() -> None:
+            with doc.stroke(f"Add {kind.value} set “{name}”"):
+                doc.apply(add_set(tileset, kit))
+                for each in terrains:
+                    doc.apply(add_terrain(tileset, kit, each))
+
+        self.session.finish_gesture()
+        if not self.session.attempt(make):
+            return
+        self.kit_name, self.guest_name = name, None
+        self.refresh()
+        self.choose(1)
+        self.session.note(
+            "Next: mark one plain tile of each terrain (Shift and click marks all of a tile); then "
+            "“Guess marks” does the others"
+        )
+
+    def ask_set_name(self) -> None:
+        if self.kit is not None:
+            name, ok = QInputDialog.getText(self, "Rename set", "Name", text=self.kit.name)
+            if ok:
+                self.rename_set(name)
+
+    def rename_set(self, name: str) -> None:
+        """Give the set another name."""
+        owner, kit = self.owner, self.kit
+        if owner is None or kit is None:
+            return
+        project = self.session.project
+        if self.session.do(lambda: rename_set(project, owner, kit, name)):
+            self.kit_name = kit.name
+            self.refresh()
+
+    def delete_set(self) -> None:
+        """Delete the set, if no layer uses it."""
+        owner, kit = self.owner, self.kit
+        if owner is not None and kit is not None:
+            project = self.session.project
+            self.session.do(lambda: delete_set(project, owner, kit))
+            self.refresh()
+
+    def take_picture(self, mark: int) -> None:
+        if self.sheet.chosen is None or self.shown is not self.owner:
+            self.session.note("Choose a tile of the set's own sheet first: it becomes the picture")
+        else:
+            self.chips.change(mark, picture=self.sheet.chosen)
+
+    def ask_terrains(self, found: list[int], there: list[int]) -> dict[int, int] | None:
+        """Ask which terrain comes in place of which; None if it is called off."""
+        assert self.kit is not None
+        dialog = QDialog(self)
+        dialog.setWindowTitle("Copy layout")
+        form = QFormLayout(dialog)
+        boxes = {}
+        for place, mark in enumerate(found):
+            box = QComboBox()
+            for number, terrain in enumerate(self.kit.terrains, 1):
+                box.addItem(terrain_icon(self.kit, number), terrain.name)
+            box.setCurrentIndex((there[place] if place < len(there) else mark) - 1)
+            boxes[mark] = box
+            form.addRow(f"{self.kit.name_of(mark)} becomes", box)
+        buttons = QDialogButtonBox(
+            QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel
+        )
+        buttons.accepted.connect(dialog.accept)
+        buttons.rejected.connect(dialog.reject)
+        form.addRow(buttons)
+        if not answered(dialog):
+            return None
+        return {mark: box.currentIndex() + 1 for mark, box in boxes.items()}
 
     # Coverage

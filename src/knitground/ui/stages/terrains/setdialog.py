@@ -4,11 +4,15 @@ from __future__ import annotations
 
 from dataclasses import replace
 from functools import partial
+from pathlib import Path
 
+import numpy as np
 from PySide6.QtCore import QSize, Qt, QTimer
+from PySide6.QtGui import QPixmap
 from PySide6.QtWidgets import (
     QComboBox,
     QDialogButtonBox,
+    QFileDialog,
     QFormLayout,
     QLabel,
     QLineEdit,
@@ -24,7 +28,11 @@ from knitground.core.edit.makeset import (
     lendable,
     plain_tiles,
     shape_of,
+    terrain_of,
+    texture_tile,
+    tile_picture,
 )
+from knitground.core.files.images import SUFFIXES, read_picture
 from knitground.core.knit.making import Tiles
 from knitground.core.knit.outline import MAX_RIM, Outline, OutlineShape, Rim
 from knitground.core.knit.setmaking import (
@@ -35,10 +43,13 @@ from knitground.core.knit.setmaking import (
 )
 from knitground.core.model.project import Project
 from knitground.core.model.terrain import SetKind, Terrain, TerrainSet
-from knitground.core.model.tileset import Tileset
+from knitground.core.model.tile import TileRef
+from knitground.core.model.tileset import Picture, Tileset
+from knitground.core.render.pixels import premultiplied
 from knitground.ui.common.dialog import Dialog
 from knitground.ui.common.numbers import WholeBox
 from knitground.ui.common.question import Question
+from knitground.ui.common.tasks import Job
 from knitground.ui.common.widgets import (
     Swatch,
     button,
@@ -47,14 +58,15 @@ from knitground.ui.common.widgets import (
     note,
     row,
     set_role,
+    tile_pixmap,
 )
 from knitground.ui.session import Session
 from knitground.ui.stages.terrains.setpreview import Made, preview_set
 from knitground.ui.stages.terrains.tilechoice import TileChoice
-from knitground.ui.stages.terrains.twotiles import PICTURE_SIDE, TwoTiles
 
 _LATER_MS = 120
 _MOST_SEED = 999_999
+PICTURE_SIDE = 56
 
 
 class SetDialog(Dialog):
@@ -64,7 +76,6 @@ class SetDialog(Dialog):
         self, session: Session, kit: TerrainSet | None, parent: QWidget | None = None
     ) -> None:
         super().__init__(parent)
-        self.two_tiles = TwoTiles(self)
         self.session = session
         self.setWindowTitle("Make a set")
         self.pictures: list[Tiles | None] = [None, None]
@@ -105,7 +116,7 @@ class SetDialog(Dialog):
             each.setIconSize(QSize(PICTURE_SIDE, PICTURE_SIDE))
             each.setFixedSize(QSize(PICTURE_SIDE + 16, PICTURE_SIDE + 16))
             each.setToolTip(hint)
-            each.clicked.connect(partial(self.two_tiles.ask_for, n))
+            each.clicked.connect(partial(self.ask_for, n))
         self.names = [QLineEdit(), QLineEdit()]
         for field, words in zip(self.names, ("first terrain", "second terrain")):
             field.setPlaceholderText(words)
@@ -113,11 +124,11 @@ class SetDialog(Dialog):
             field.textChanged.connect(self.later.start)
         self.nothing = button(
             "Nothing",
-            self.two_tiles.take_nothing,
+            self.take_nothing,
             "See-through: the set is laid over another layer",
         )
         self.files = [
-            button("File…", partial(self.two_tiles.ask_file, n),
+            button("File…", partial(self.ask_file, n),
                    "A texture from a picture file; its upper left part is taken")
             for n in (0, 1)
         ]  # fmt: skip
@@ -127,7 +138,7 @@ class SetDialog(Dialog):
         self.next = note()
         self.picker = TileChoice()
         self.sheets.activated.connect(lambda n: self.picker.show_sheet(self.project.tilesets[n]))
-        self.picker.picked.connect(self.two_tiles.take)
+        self.picker.picked.connect(self.take)
 
     def _make_fields(self) -> None:
         self.kind = QComboBox()
@@ -223,10 +234,10 @@ class SetDialog(Dialog):
             self.sheets.setCurrentIndex(self.project.tilesets.index(owner))
             self.picker.show_sheet(owner)
             for n, tile in enumerate(plain_tiles(owner, kit)[:2] if kit else []):
-                self.two_tiles.ask_for(n)
-                self.two_tiles.take(tile)
+                self.ask_for(n)
+                self.take(tile)
         self._on_kind()
-        self.two_tiles.ask_for(0 if self.pictures[0] is None else 1)
+        self.ask_for(0 if self.pictures[0] is None else 1)
         self.look()
 
     # Choosing
@@ -338,3 +349,72 @@ class SetDialog(Dialog):
         self.session.choose_tileset(tileset)
         self.session.note(f"“{tileset.name}” is a new sheet; saving writes {tileset.sheet}")
         return tileset
+
+    def ask_for(self, number: int) -> None:
+        """Let the next click on the sheet choose the first or the second tile."""
+        self.asked = number
+        for n, each in enumerate(self.slots):
+            each.setChecked(n == number)
+        self.next.setText(f"next click: {('first', 'second')[number]} terrain")
+
+    def take(self, tile: TileRef) -> None:
+        """Take a tile of a sheet as the one that is asked for."""
+        try:
+            picture = tile_picture(self.project, tile)
+        except KnitError as error:
+            self.say(str(error), wrong=True)
+            return
+        self._put(picture, terrain_of(self.project, tile))
+
+    def take_nothing(self) -> None:
+        """Let nothing lie round the first terrain."""
+        self.ask_for(1)
+        self._put(None, None)
+        self.ask_for(0)
+
+    def ask_file(self, number: int) -> None:
+        """Ask for a texture."""
+        self.ask_for(number)
+        kinds = " ".join(f"*{suffix}" for suffix in SUFFIXES)
+        name, _ = QFileDialog.getOpenFileName(self, "A texture", "", f"Pictures ({kinds})")
+        if name:
+            self.take_file(Path(name))
+
+    def take_file(self, path: Path) -> None:
+        """Take the upper left part of a picture, as large as the other tile; read beside."""
+        number = self.asked
+        self.say(f"reading {path.name}…", wrong=False)
+        Job(
+            lambda _: read_picture(path),
+            lambda picture: self._take_texture(number, picture),
+            lambda error: self.say(str(error), wrong=True),
+            owner=self,
+        ).start()
+
+    def _take_texture(self, number: int, picture: Picture) -> None:
+        self.ask_for(number)
+        other = self.pictures[1 - number]
+        cut = self.session.tileset.slicing if self.session.tileset else None
+        if other is not None:
+            high, wide = other.shape[:2]
+        elif cut is not None:
+            high, wide = cut.tile_height, cut.tile_width
+        else:
+            high = wide = min(picture.shape[:2])
+        self._put(texture_tile(picture, high, wide), None)
+
+    def _put(self, picture: Tiles | None, terrain: Terrain | None) -> None:
+        n = self.asked
+        self.pictures[n], self.known[n] = picture, terrain
+        self.slots[n].setIcon(
+            tile_pixmap(premultiplied(np.ascontiguousarray(picture)), PICTURE_SIDE)
+            if picture is not None
+            else QPixmap()
+        )
+        self.slots[n].setText("" if picture is not None else "nothing" if n else "")
+        self.names[n].setPlaceholderText(
+            terrain.name if terrain else ("first terrain", "second terrain")[n]
+        )
+        if n == 0 and picture is not None and self.pictures[1] is None:
+            self.ask_for(1)
+        self.later.start()

@@ -23,12 +23,26 @@ from PySide6.QtWidgets import (
 
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.document import Edit
+from knitground.core.edit.properties import shared_properties
+from knitground.core.edit.sheets import leave_out
 from knitground.core.edit.tiles import (
     CHOICES,
     Share,
+    add_tag,
     choose_tiles,
+    name_tiles,
+    put_default,
+    put_property,
+    remove_default,
+    remove_property,
+    remove_tag,
+    scale_weights,
+    set_weights,
+    share_together,
+    tile_shares,
 )
 from knitground.core.model.limits import MAX_NAME, MAX_WEIGHT
+from knitground.core.model.properties import Property
 from knitground.core.model.tileset import PLAIN, At, Tileset
 from knitground.core.slicing.search import matching_tiles
 from knitground.ui.common.commands import Commands
@@ -36,28 +50,37 @@ from knitground.ui.common.flow import Flow
 from knitground.ui.common.numbers import NumberBox
 from knitground.ui.common.propertyeditor import DIFFERENT, PropertyEditor
 from knitground.ui.common.question import Question
+from knitground.ui.common.theme import LINEN
 from knitground.ui.common.widgets import (
+    ShareBar,
     button,
+    clear,
     column,
+    fill_box,
     head,
     note,
     row,
     scrolled,
 )
+from knitground.ui.common.words import on_button, percent, tip_of
 from knitground.ui.session import Session
 from knitground.ui.stages.stage import Stage
 from knitground.ui.stages.tiles.bigtile import BigTile
-from knitground.ui.stages.tiles.factacts import FactActs
 from knitground.ui.stages.tiles.framestrip import tiles_mime
 from knitground.ui.stages.tiles.movespage import MovesPage
 from knitground.ui.stages.tiles.shapepad import PAD_SIDE, ShapePad
 from knitground.ui.stages.tiles.shapespage import ShapesPage
-from knitground.ui.stages.tiles.sharelist import LATER_MS, MANY, WIDE_MS, ShareList
 from knitground.ui.stages.tiles.tilessheet import OVERLAYS, TilesSheet, tile_line
 
 TABS = ("Weight", "Name and tags", "Properties", "Moves", "Shapes")
 _SHAPES, _MOVES = TABS.index("Shapes"), TABS.index("Moves")
 _BELOW, _BELOW_SHAPES = 232, 326
+_SHOWN_SHARES = 8
+LATER_MS, WIDE_MS = 120, 600
+"""Until what follows is counted; on large sheets once a row of edits has surely ended."""
+MANY = 1000
+"""Tiles, chosen or there, from which the bench follows an edit in frames of their own."""
+_MOST_TAGS = 24
 
 
 class TilesBench(Stage):
@@ -68,8 +91,6 @@ class TilesBench(Stage):
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
-        self.fact_acts = FactActs(self)
-        self.share_list = ShareList(self)
         self.sheet = TilesSheet(session)
         self.big = BigTile()
         self.moves = MovesPage(session, self.big)
@@ -80,7 +101,7 @@ class TilesBench(Stage):
         self.change_key: object = None
         self._shares: dict[At, Share] = {}
         self.soon = QTimer(self, singleShot=True, interval=LATER_MS)
-        self.soon.timeout.connect(self.share_list.count)
+        self.soon.timeout.connect(self.count)
         self.beside = Question(lambda: session.doc, self)
         self._soon = QTimer(self, singleShot=True, interval=0)
         self._soon.timeout.connect(self.refresh_later)
@@ -125,21 +146,21 @@ class TilesBench(Stage):
         self.weight.setRange(0, MAX_WEIGHT)
         self.weight.setDecimals(2)
         self.weight.setToolTip("Weight of the chosen tiles among their variants; 0 is never")
-        self.weight.valueChanged.connect(self.fact_acts.weigh)
-        half = button("÷ 2", partial(self.fact_acts.scale, 0.5), "Halve the weights")
-        double = button("× 2", partial(self.fact_acts.scale, 2.0), "Double the weights")
-        equal = button("Equal", self.fact_acts.equal, "Give all of them weight 1")
+        self.weight.valueChanged.connect(self.weigh)
+        half = button("÷ 2", partial(self.scale, 0.5), "Halve the weights")
+        double = button("× 2", partial(self.scale, 2.0), "Double the weights")
+        equal = button("Equal", self.equal, "Give all of them weight 1")
         self.together = QSlider(Qt.Orientation.Horizontal)
         self.together.setRange(0, 99)
         self.together.setToolTip("Part of their group that the chosen tiles take together")
         self.together.setAccessibleName("Together")
         self.together.sliderPressed.connect(self.new_key)
-        self.together.valueChanged.connect(self.fact_acts.share)
+        self.together.valueChanged.connect(self.share)
         self.together_words = QLabel("together")
         self.together_words.setMinimumWidth(96)
         self.never = QCheckBox("leave out")
         self.never.setToolTip("Neither offered nor knitted")
-        self.never.clicked.connect(self.fact_acts.leave_out)
+        self.never.clicked.connect(self.leave_out)
         self.share_lines = column(spacing=2)
         lines = QWidget()
         lines.setLayout(column(self.share_lines, 1))
@@ -155,11 +176,11 @@ class TilesBench(Stage):
         self.name = QLineEdit()
         self.name.setMaxLength(MAX_NAME)
         self.name.setToolTip("Name of the tile; several get a number each")
-        self.name.editingFinished.connect(self.fact_acts.name)
+        self.name.editingFinished.connect(self.give_name)
         self.tag = QLineEdit()
         self.tag.setMaxLength(MAX_NAME)
         self.tag.setPlaceholderText("another tag, then Enter")
-        self.tag.returnPressed.connect(self.fact_acts.add_tag)
+        self.tag.returnPressed.connect(self.add_tag)
         self.tags = Flow()
         page = QWidget()
         page.setLayout(column(
@@ -172,7 +193,7 @@ class TilesBench(Stage):
         self.whose.setToolTip(
             "Whose properties: of the chosen tiles, or defaults for tiles that lack their own"
         )
-        self.whose.activated.connect(self.fact_acts.show_properties)
+        self.whose.activated.connect(self.show_properties)
         self.inherited = note()
         inner = QWidget()
         inner.setLayout(column(self.whose, self.properties, self.inherited, 1, spacing=4))
@@ -237,8 +258,8 @@ class TilesBench(Stage):
         self.sheet.chosen_changed.connect(self.show_chosen)
         self.sheet.zoomed.connect(self.zoomed)
         self.sheet.dragged_out.connect(self._drag_tiles)
-        self.properties.put.connect(self.fact_acts.put_property)
-        self.properties.removed.connect(self.fact_acts.remove_property)
+        self.properties.put.connect(self.put_property)
+        self.properties.removed.connect(self.remove_property)
 
     def add_commands(self, commands: Commands) -> None:
         commands.add("Edit", "Choose all tiles", lambda: self.choose_by("all"), "Ctrl+Alt+A")
@@ -313,8 +334,8 @@ class TilesBench(Stage):
             self.soon.start(WIDE_MS)
         if tileset is None or not chosen:
             self.words.setText("Choose tiles: click, drag, Ctrl, or “Choose…”.")
-            self.fact_acts.show_properties()
-            self.share_list.show_shares()
+            self.show_properties()
+            self.show_shares()
             return
         first = min(chosen)
         one = len(chosen) == 1
@@ -331,10 +352,10 @@ class TilesBench(Stage):
         if not self.name.hasFocus():
             self.name.setText(next(iter(names)) if len(names) == 1 else "")
         self.name.setPlaceholderText("" if len(names) == 1 else DIFFERENT)
-        self.fact_acts.show_tags(Counter(tag for fact in every for tag in fact.tags), len(chosen))
-        self.fact_acts.show_properties()
+        self.show_tags(Counter(tag for fact in every for tag in fact.tags), len(chosen))
+        self.show_properties()
         self.filling = False
-        self.share_list.show_shares()
+        self.show_shares()
 
     # Changing
 
@@ -376,6 +397,162 @@ class TilesBench(Stage):
     def _choose_found(self) -> None:
         if self.sheet.found is not None:
             self.sheet.choose(self.sheet.found)
+
+    def show_shares(self) -> None:
+        """Say what the weights mean: shares among variants, and cells of this map."""
+        clear(self.share_lines)
+        self.beside.forget()
+        tileset = self.tileset
+        if tileset is None or not self.chosen:
+            return
+        if tileset.count <= MANY:
+            shares = tile_shares(self.session.project, tileset, self.session.map)
+            self._list_shares(tileset, shares)
+            return
+        self.share_lines.addWidget(note("counting…"))
+        self.soon.start(WIDE_MS)
+
+    def count(self) -> None:
+        """Show what takes long on large sheets, once nothing has changed for a moment."""
+        tileset, project, map_ = (
+            self.tileset,
+            self.session.project,
+            self.session.map,
+        )
+        if tileset is None or tileset.count <= MANY or not self.chosen:
+            self.show_shares()
+            return
+        self.big.show_tile(tileset, min(self.chosen), project)
+        self.beside.ask(
+            lambda _: tile_shares(project, tileset, map_), partial(self._list_shares, tileset)
+        )
+
+    def _list_shares(self, tileset: Tileset, shares: dict[At, Share] | None) -> None:
+        """Show what is counted, if it is still about the tiles that are chosen."""
+        if tileset is not self.tileset or shares is None:
+            return
+        clear(self.share_lines)
+        listed = [at for at in sorted(self.chosen) if at in shares]
+        for at in listed[:_SHOWN_SHARES]:
+            each = shares[at]
+            words = percent(each.share)
+            words += f" ≈ {each.cells} of {each.of} cells" if each.of else ""
+            line = row(
+                QLabel(f"tile {tileset.number(*at)}"), ShareBar(each.share, None, LINEN.accent),
+                QLabel(words), spacing=6,
+            )  # fmt: skip
+            self.share_lines.addLayout(line)
+        if len(listed) > _SHOWN_SHARES:
+            self.share_lines.addWidget(note(f"and {len(listed) - _SHOWN_SHARES} more"))
+        if not listed:
+            self.share_lines.addWidget(note("No marks: these tiles are laid by hand or by a mix."))
+        whole = sum(shares[at].share for at in listed)
+        groups = {(shares[at].variants, shares[at].of) for at in listed}
+        self.filling = True
+        one_group = len(groups) == 1 and whole < 1
+        self.together.setEnabled(bool(listed))
+        if one_group and not self.together.isSliderDown():
+            self.together.setValue(min(99, round(100 * whole)))
+        words = f"together {percent(whole)}" if one_group else "together"
+        self.together_words.setText(words)
+        self.filling = False
+
+    @property
+    def default_tag(self) -> str | None:
+        """The tag whose properties are looked at; "" is the whole sheet, None the chosen tiles."""
+        return self.whose.currentData() if self.whose.currentIndex() > 0 else None
+
+    def show_properties(self, *_: object) -> None:
+        """Show the properties of the chosen tiles, of a tag or of the sheet."""
+        tileset, chosen = self.tileset, self.chosen
+        if tileset is None:
+            self.properties.show_properties([])
+            return
+        tags = sorted({tag for own in {each.tags for each in tileset.facts.values()}
+                       for tag in own})  # fmt: skip
+        items: list[tuple[str, object]] = [("these tiles", None), ("all tiles of the sheet", "")]
+        fill_box(
+            self.whose,
+            items + [(f"all with tag “{tag}”", tag) for tag in tags],
+            self.default_tag,
+        )
+        self.whose.setCurrentIndex(max(0, self.whose.currentIndex()))
+        tag = self.default_tag
+        known = {each.tag: each.properties for each in tileset.defaults}
+        self.inherited.setText("")
+        if tag is not None:
+            self.properties.show_properties([(each, True) for each in known.get(tag, ())])
+            self.inherited.setText("A tile's own property of the same name goes before it.")
+            return
+        self.properties.show_properties(
+            shared_properties(tileset.facts.get(at, PLAIN).properties for at in chosen)
+        )
+        if chosen:
+            first = min(chosen)
+            own = {each.name for each in tileset.fact(*first).properties}
+            more = [each for each in tileset.properties_of(*first) if each.name not in own]
+            words = ", ".join(f"{each.name} = {each.value}" for each in more[:8])
+            self.inherited.setText(f"By default: {words}" if more else "")
+
+    def show_tags(self, tags: Counter[str], count: int) -> None:
+        parts: list[QWidget] = []
+        for tag, having in sorted(tags.items())[:_MOST_TAGS]:
+            words = tag if having == count else f"{tag} ({having})"
+            gone = partial(self._remove_tag, tag)
+            hint = tip_of(f"Take the tag “{tag}” away")
+            parts.append(button(on_button(f"{words}  ×"), gone, hint))
+        self.tags.put(parts)
+
+    def weigh(self, value: float) -> None:
+        self.do_edit(lambda t, at: set_weights(t, at, value), self.weight)
+
+    def scale(self, factor: float) -> None:
+        self.do_edit(lambda t, at: scale_weights(t, at, factor))
+
+    def equal(self) -> None:
+        self.do_edit(lambda t, at: set_weights(t, at, 1.0))
+
+    def share(self, value: int) -> None:
+        if not self.together.isSliderDown():
+            self.new_key()
+        project = self.session.project
+        self.do_edit(lambda t, at: share_together(project, t, at, value / 100), self.change_key)
+
+    def leave_out(self, on: bool) -> None:
+        self.do_edit(lambda t, at: leave_out(t, at, on))
+
+    def give_name(self) -> None:
+        tileset = self.tileset
+        if tileset is None or not self.chosen:
+            return
+        names = {tileset.fact(*at).name for at in self.chosen}
+        text = self.name.text().strip()
+        if names != {text} and (text or len(names) == 1):
+            self.do_edit(lambda t, at: name_tiles(t, at, text))
+
+    def add_tag(self) -> None:
+        text = self.tag.text()
+        if text.strip() and self.do_edit(lambda t, at: add_tag(t, at, text)):
+            self.tag.clear()
+
+    def _remove_tag(self, tag: str) -> None:
+        self.do_edit(lambda t, at: remove_tag(t, at, tag))
+
+    def put_property(self, new: Property, old: str, keep: bool) -> None:
+        tileset, tag = self.tileset, self.default_tag
+        if tileset is not None and tag is not None:
+            done = self.session.do(lambda: put_default(tileset, tag, new, old))
+        else:
+            done = self.do_edit(lambda t, at: put_property(t, at, new, old, keep=keep))
+        if not done:
+            self.show_chosen()
+
+    def remove_property(self, name: str) -> None:
+        tileset, tag = self.tileset, self.default_tag
+        if tileset is not None and tag is not None:
+            self.session.do(lambda: remove_default(tileset, tag, name))
+        else:
+            self.do_edit(lambda t, at: remove_property(t, at, name))
 
 
 def _mean(weights: set[float]) -> float:

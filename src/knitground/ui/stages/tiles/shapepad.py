@@ -5,19 +5,21 @@ from __future__ import annotations
 from dataclasses import replace
 
 from PySide6.QtCore import QEvent, QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
+from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 
 from knitground.core.model.project import Project
 from knitground.core.model.shapes import Corner, ShapeForm, Shapes, TileShape
+from knitground.core.model.terrain import Slot
 from knitground.core.model.tileset import At, Tileset
-from knitground.core.shapes.borders import Meeting, meetings
+from knitground.core.shapes.borders import Meeting, Span, meetings
 from knitground.core.shapes.geometry import moved_shape, outline, snapped
+from knitground.core.shapes.kinds import kind_named
 from knitground.ui.common.painting import painting
-from knitground.ui.common.shapedrawing import shape_path
+from knitground.ui.common.shapedrawing import draw_shape, shape_path
+from knitground.ui.common.theme import LINEN
 from knitground.ui.common.widgets import keeps_key
 from knitground.ui.stages.tiles.bigtile import BigTile
 from knitground.ui.stages.tiles.shapehandles import handles, with_corner, with_handle
-from knitground.ui.stages.tiles.shapemarks import ShapeMarks
 
 PAD_SIDE = 248
 MODES = ("change", "box", "polygon", "round")
@@ -47,7 +49,6 @@ class ShapePad(BigTile):
 
     def __init__(self) -> None:
         super().__init__(PAD_SIDE)
-        self.marks = ShapeMarks(self)
         self.project: Project | None = None
         self.mode = "box"
         self.kind = "solid"
@@ -342,11 +343,80 @@ class ShapePad(BigTile):
             return
         with painting(self) as painter:
             painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-            self.marks.draw_beside(painter)
+            self.draw_beside(painter)
             for n, shape in enumerate(self.shapes):
                 moved = self.moving if n == self.shape_number and self.moving is not None else shape
-                self.marks.draw_shape(painter, moved, chosen=n == self.shape_number)
+                self.draw_shape(painter, moved, chosen=n == self.shape_number)
             for shape in self.ghost:
-                self.marks.draw_shape(painter, shape, chosen=False, thin=True)
-            self.marks.draw_new(painter)
-            self.marks.draw_meetings(painter)
+                self.draw_shape(painter, shape, chosen=False, thin=True)
+            self.draw_new(painter)
+            self.draw_meetings(painter)
+
+    def draw_beside(self, painter: QPainter) -> None:
+        """Draw the shapes of the tiles round it, thinly."""
+        assert self.project is not None
+        frame, zoom = self.tile_frame(), self.zoom_in()
+        for (down, across), tile in (self.beside or {}).items():
+            owner = self.project.tileset_named(tile.tileset)
+            for shape in owner.fact(tile.row, tile.col).shapes if owner else ():
+                left = frame.left() + across * frame.width()
+                top = frame.top() + down * frame.height()
+                path = shape_path(shape, left, top, zoom)
+                draw_shape(painter, path, kind_named(self.project, shape.kind), thin=True)
+
+    def draw_shape(
+        self, painter: QPainter, shape: TileShape, *, chosen: bool, thin: bool = False
+    ) -> None:
+        assert self.project is not None
+        frame, zoom = self.tile_frame(), self.zoom_in()
+        path = shape_path(shape, frame.left(), frame.top(), zoom)
+        kind = kind_named(self.project, shape.kind)
+        draw_shape(painter, path, kind, width=2.5 if chosen else 1.5, thin=thin)
+        if chosen and self.mode == "change":
+            painter.setPen(QPen(QColor(LINEN.ink), 1.5))
+            for n, corner in enumerate(handles(shape)):
+                painter.setBrush(QColor(LINEN.madder if n == self.corner else LINEN.panel))
+                spot = self.to_screen(corner)
+                painter.drawRect(QRectF(spot.x() - 3.5, spot.y() - 3.5, 7, 7))
+
+    def draw_new(self, painter: QPainter) -> None:
+        """Draw what is being drawn."""
+        assert self.project is not None
+        kind = kind_named(self.project, self.kind)
+        drags = self.begun_at is not None and self.moving is None and self.now_at is not None
+        if drags and self.begun_at is not None and self.now_at is not None:
+            shape = TileShape(self.kind, ShapeForm(self.mode), (self.begun_at, self.now_at))
+            frame, zoom = self.tile_frame(), self.zoom_in()
+            draw_shape(painter, shape_path(shape, frame.left(), frame.top(), zoom), kind)
+        if self.points:
+            points = [self.to_screen(each) for each in self.points]
+            if self.now_at is not None:
+                points.append(self.to_screen(self.now_at))
+            for colour, width in ((LINEN.panel, 4.0), (kind.colour, 2.0)):
+                painter.setPen(QPen(QColor(colour), width))
+                painter.drawPolyline(QPolygonF(points))
+            painter.setBrush(QColor(kind.colour))
+            painter.drawEllipse(points[0], 4, 4)
+
+    def draw_meetings(self, painter: QPainter) -> None:
+        """Mark, just outside the tile, where shapes do not meet those beside it."""
+        for each in self.meetings:
+            for spans, colour, style in (
+                (each.steps, LINEN.madder, Qt.PenStyle.SolidLine),
+                (each.gaps, LINEN.warning, Qt.PenStyle.DotLine),
+            ):
+                for span in spans:
+                    a, b = self._along(each.side, span)
+                    painter.setPen(QPen(QColor(LINEN.panel), 7, Qt.PenStyle.SolidLine))
+                    painter.drawLine(a, b)
+                    painter.setPen(QPen(QColor(colour), 4, style))
+                    painter.drawLine(a, b)
+
+    def _along(self, side: Slot, span: Span) -> tuple[QPointF, QPointF]:
+        frame, zoom, off = self.tile_frame(), self.zoom_in(), 5
+        if side in (Slot.N, Slot.S):
+            y = frame.top() - off if side is Slot.N else frame.bottom() + off
+            return (QPointF(frame.left() + span[0] * zoom, y),
+                    QPointF(frame.left() + span[1] * zoom, y))  # fmt: skip
+        x = frame.left() - off if side is Slot.W else frame.right() + off
+        return (QPointF(x, frame.top() + span[0] * zoom), QPointF(x, frame.top() + span[1] * zoom))
