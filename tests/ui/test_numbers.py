@@ -1,7 +1,5 @@
 """Numbers are typed key by key into every field of every stage, under several countries' habits."""
 
-from zlib import crc32
-
 import numpy as np
 import pytest
 from hypothesis import given
@@ -87,16 +85,10 @@ def words_of(box):
     return f"{type(box).__name__} “{box.toolTip() or box.accessibleName()}” {box.text()}"
 
 
-def is_left_to(country, box):
-    """Whether a field is typed into under another country's habits: by day each under one."""
-    number = crc32(box.toolTip().encode()) % len(COUNTRIES)
-    return not NIGHT and COUNTRIES[number] != country
-
-
-def try_all(widget, done, mark, wrong, tried, country=None):
+def try_all(widget, done, mark, wrong, tried):
     """Type into every field that shows, and find what was typed."""
     for box in fields_in(widget):
-        if not isValid(box) or not box.isVisible() or (country and is_left_to(country, box)):
+        if not isValid(box) or not box.isVisible():
             continue
         wanted = another(box, mark)
         if wanted is None or (not NIGHT and box.toolTip() in tried):
@@ -110,10 +102,13 @@ def try_all(widget, done, mark, wrong, tried, country=None):
         done.append(words)
 
 
-def stages(window):
+STAGES = ("slice", "rules", "draw", "grow", "tiles", "terrains", "ship")
+
+
+def stages(window, names=STAGES):
     """Bring up every view that has number fields, one after the other."""
     session, project = window.session, window.session.project
-    for name in ("slice", "tiles", "terrains", "rules", "draw", "grow", "ship"):
+    for name in names:
         window.show_stage(name)
         rest(window)
         bench = window.stages[name]
@@ -164,12 +159,13 @@ def stages(window):
 
 def test_what_is_typed_in_any_field_of_any_stage_is_what_is_meant(window, country):
     done, wrong, tried = [], [], set()
-    for turn, _ in enumerate(stages(window)):
-        try_all(window.shell, done, ".,"[turn % 2], wrong, tried, country)
+    # By day each country has stages of its own: all are tried, and all countries are.
+    names = STAGES if NIGHT else STAGES[COUNTRIES.index(country) :: len(COUNTRIES)]
+    for turn, _ in enumerate(stages(window, names)):
+        try_all(window.shell, done, ".,"[turn % 2], wrong, tried)
     assert not wrong, "\n".join(map(str, wrong))
     kinds = {words.split("”")[0] for words in done}
-    assert len(kinds) > (33 if NIGHT else 2), sorted(kinds)
-    assert any(words.startswith("NumberBox") for words in kinds)
+    assert len(kinds) > (33 if NIGHT else 1), sorted(kinds)
     if NIGHT:
         assert any("Weight of this tile among the results" in each for each in kinds)
 

@@ -69,7 +69,7 @@ def test_pieces_are_found_joined_added_and_taken_away_before_they_are_used(windo
 
 
 def test_a_foot_mark_dragged_moves_the_anchor_as_one_step(window, bench):
-    bench.parts.find_pieces()
+    bench.find_pieces()
     settle()
     bench.commit()
     settle()
@@ -111,7 +111,7 @@ def test_a_folder_becomes_one_tileset_of_loose_pictures(window, tmp_path, monkey
 
 def test_what_is_seen_of_a_tall_piece_is_what_is_laid(window, bench):
     """The ghost reaches beyond the brush's cell exactly as the result does."""
-    bench.parts.find_pieces()
+    bench.find_pieces()
     settle()
     bench.commit()
     window.show_stage("draw")

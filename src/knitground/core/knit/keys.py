@@ -14,7 +14,7 @@ from __future__ import annotations
 from abc import ABC, abstractmethod
 from collections.abc import Collection, Iterator, Sequence
 from itertools import combinations, product
-from typing import TYPE_CHECKING, Any
+from typing import Any, Protocol
 
 import numpy as np
 from numpy.typing import NDArray
@@ -23,13 +23,28 @@ from knitground.core.chance.draw import VARIANT_SLOTS
 from knitground.core.knit.ring import RING_BITS, STEPS, patterns_of, reduced
 from knitground.core.model.terrain import ANY, NOTHING, SetKind, Slot, TerrainSet
 
-if TYPE_CHECKING:
-    from knitground.core.knit.table import KnitTable
-
 Key = tuple[int, ...]
 """Four marks in the order of the kind's slots; of ring sets the terrain and the reduced bits."""
 Ground = NDArray[Any]
 """Terrain as a ground layer holds it: uint8, of edge sets uint16 (`GroundLayer.terrain`)."""
+
+
+class PairCodes(Protocol):
+    """Of a table, what makes codes of marks: see `KnitTable`."""
+
+    @property
+    def base(self) -> int:
+        """Number of terrains, and one for nothing."""
+
+    @property
+    def north(self) -> NDArray[np.int32]:
+        """By the marks of the upper two corners."""
+
+    @property
+    def south(self) -> NDArray[np.int32]:
+        """By the marks of the lower two."""
+
+
 Codes = NDArray[np.int32]
 Group = tuple[tuple[int, ...], Key]
 """Terrains that a key is listed under, and the key."""
@@ -61,10 +76,10 @@ class Keys(ABC):
         """
 
     @abstractmethod
-    def code(self, table: KnitTable, key: Key) -> int:
+    def code(self, table: PairCodes, key: Key) -> int:
         """Return the code of a key."""
 
-    def codes(self, table: KnitTable, key: Key) -> list[int]:
+    def codes(self, table: PairCodes, key: Key) -> list[int]:
         """List all codes that stand for a key."""
         return [self.code(table, key)]
 
@@ -107,17 +122,17 @@ class Keys(ABC):
         return np.minimum(terrain, np.uint8(base))
 
     @abstractmethod
-    def codes_in(self, table: KnitTable, near: Ground) -> Codes:
+    def codes_in(self, table: PairCodes, near: Ground) -> Codes:
         """Give the code of every cell: (h, w) from (h + 1, w + 1), of ring sets (h + 3, w + 3)."""
 
     @abstractmethod
     def keys_at(
-        self, table: KnitTable, near: Ground, rows: NDArray[Any], cols: NDArray[Any]
+        self, table: PairCodes, near: Ground, rows: NDArray[Any], cols: NDArray[Any]
     ) -> list[Key]:
         """Give the keys of some cells of a window."""
 
     @abstractmethod
-    def asking(self, table: KnitTable, near: Ground, key: Key) -> NDArray[np.bool_]:
+    def asking(self, table: PairCodes, near: Ground, key: Key) -> NDArray[np.bool_]:
         """Tell which cells of a window ask for a key."""
 
     # What maps can ask for
@@ -151,7 +166,7 @@ class _Four(Keys):
             return vague, [(mark,) * 4 for mark in range(1, terrain_count + 1)]
         return vague, [key for key in product(*choices) if any(key)]
 
-    def code(self, table: KnitTable, key: Key) -> int:
+    def code(self, table: PairCodes, key: Key) -> int:
         side = table.base + 1
         north, south = key[0] * side + key[1], key[2] * side + key[3]
         return int(table.north[north]) + int(table.south[south])
@@ -200,7 +215,7 @@ class _Four(Keys):
     def pairs_in(self, near: Ground, side: np.uint16) -> tuple[Ground, Ground]:
         """Give the two pairs of every cell, each as first · `side` + second: (h, w) uint16."""
 
-    def codes_in(self, table: KnitTable, near: Ground) -> Codes:
+    def codes_in(self, table: PairCodes, near: Ground) -> Codes:
         upper, lower = self.pairs_in(near, np.uint16(table.base + 1))
         codes = np.take(table.north, upper, mode="clip")
         codes += np.take(table.south, lower, mode="clip")
@@ -211,13 +226,13 @@ class _Four(Keys):
         """Give the four marks of every cell, each (h, w)."""
 
     def keys_at(
-        self, table: KnitTable, near: Ground, rows: NDArray[Any], cols: NDArray[Any]
+        self, table: PairCodes, near: Ground, rows: NDArray[Any], cols: NDArray[Any]
     ) -> list[Key]:
         del table
         four = (each[rows, cols].tolist() for each in self.marks_in(near))
         return list(zip(*four))
 
-    def asking(self, table: KnitTable, near: Ground, key: Key) -> NDArray[np.bool_]:
+    def asking(self, table: PairCodes, near: Ground, key: Key) -> NDArray[np.bool_]:
         del table
         one, two, three, four = self.marks_in(near)
         hit: NDArray[np.bool_] = (one == key[0]) & (two == key[1])
@@ -318,11 +333,11 @@ class _Ring(Keys):
         }
         return len(vague), [(middle, bits) for bits in sorted(patterns)]
 
-    def code(self, table: KnitTable, key: Key) -> int:
+    def code(self, table: PairCodes, key: Key) -> int:
         del table
         return key[0] * 256 + key[1]
 
-    def codes(self, table: KnitTable, key: Key) -> list[int]:
+    def codes(self, table: PairCodes, key: Key) -> list[int]:
         del table
         return [key[0] * 256 + bits for bits in patterns_of(key[1])]
 
@@ -346,7 +361,7 @@ class _Ring(Keys):
         first[:256] = 0
         return first
 
-    def codes_in(self, table: KnitTable, near: Ground) -> Codes:
+    def codes_in(self, table: PairCodes, near: Ground) -> Codes:
         """Compare each cell with its eight neighbours: four planes, each used for two of them."""
         del table
         field = near[:-1, :-1]  # a row and a column more come along for all kinds alike
@@ -373,12 +388,12 @@ class _Ring(Keys):
         return codes
 
     def keys_at(
-        self, table: KnitTable, near: Ground, rows: NDArray[Any], cols: NDArray[Any]
+        self, table: PairCodes, near: Ground, rows: NDArray[Any], cols: NDArray[Any]
     ) -> list[Key]:
         codes = self.codes_in(table, near)[rows, cols].tolist()
         return [(code >> 8, reduced(code & 255)) for code in codes]
 
-    def asking(self, table: KnitTable, near: Ground, key: Key) -> NDArray[np.bool_]:
+    def asking(self, table: PairCodes, near: Ground, key: Key) -> NDArray[np.bool_]:
         return np.isin(self.codes_in(table, near), self.codes(table, key))
 
     def wanted(self, kit: TerrainSet, linked: set[tuple[int, int]]) -> Iterator[Group]:
