@@ -308,7 +308,7 @@ def window_rows() -> list[Row]:
     box = Box(512, 512, 513, 513)
 
     def one_cell() -> None:
-        view.follower.follow(Changed(What.CELLS, map_, map_.layers[1], box))
+        view.follow(Changed(What.CELLS, map_, map_.layers[1], box))
         view.repaint(view.screen_rect(box))
 
     def median_ms() -> float:

@@ -234,13 +234,13 @@ def test_arrows_without_a_map_and_a_brush_longer_than_a_wrapping_map_do_no_harm(
 
 def test_a_fault_in_painting_leaves_no_painter_behind(window, monkeypatch):
     window.crash.install()
-    from knitground.ui.mapside.canvas.mappainter import MapPainter
+    from knitground.ui.mapside.canvas.picture import MapPicture
 
     def broken(self, painter, clip):
         raise IndexError("on purpose")
 
     with monkeypatch.context() as patched:
-        patched.setattr(MapPainter, "draw_over", broken)
+        patched.setattr(MapPicture, "draw_over", broken)
         window.mapside.view.repaint()
         window.mapside.view.repaint()
     assert window.crash.faults == 0  # not told in the middle of a paint

@@ -2,41 +2,58 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from time import monotonic, perf_counter
+from typing import NamedTuple
 from weakref import WeakKeyDictionary
 
-from PySide6.QtCore import QPoint, QPointF, QRect, Qt, QTimer, Signal, SignalInstance
+from PySide6.QtCore import QPoint, QPointF, QRect, QRectF, Qt, QTimer, Signal, SignalInstance
 from PySide6.QtGui import (
+    QColor,
+    QPainter,
     QPaintEvent,
     QResizeEvent,
 )
 from PySide6.QtWidgets import QWidget
 
 from knitground.core.base.window import Box
+from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.desk import Desk, Pointer
 from knitground.core.edit.laying import Plan
-from knitground.core.edit.markers import Outlines
-from knitground.core.edit.planning import refusal
+from knitground.core.edit.markers import Outlines, marker_cells
+from knitground.core.edit.planning import brush, refusal
+from knitground.core.model.lattice import Rect
 from knitground.core.model.layers import MarkerLayer
-from knitground.core.model.map import Map
+from knitground.core.model.map import Map, cells_under
 from knitground.core.model.marker import Marker
 from knitground.ui.common.painting import painting
 from knitground.ui.common.theme import theme
 from knitground.ui.common.turn import until_in_turn
 from knitground.ui.mapside.canvas.border import BorderDrag
-from knitground.ui.mapside.canvas.chunks import ChunkStore
+from knitground.ui.mapside.canvas.chunks import ChunkStore, image_of
 from knitground.ui.mapside.canvas.ghost import Ghost
 from knitground.ui.mapside.canvas.held import HeldTool
-from knitground.ui.mapside.canvas.mapfollower import MapFollower
-from knitground.ui.mapside.canvas.mappainter import MapPainter
+from knitground.ui.mapside.canvas.lesson import draw_guest
+from knitground.ui.mapside.canvas.markers import draw_frame, draw_marker_ghost, draw_markers
 from knitground.ui.mapside.canvas.overlay import (
     box_rect,
+    draw_area,
+    draw_cursor,
+    draw_grid,
+    draw_label,
+    draw_pins,
+    draw_plan,
+    draw_screen,
+    draw_selection,
     layer_camera,
+    map_rect,
 )
 from knitground.ui.mapside.canvas.overview import Overview
 from knitground.ui.mapside.canvas.shapes import MapShapes
+from knitground.ui.mapside.canvas.why import draw_why
 from knitground.ui.mapside.canvas.zoom import STEPS, Camera
 from knitground.ui.mapside.layerlooks import under_pointer
+from knitground.ui.mapside.tools.selectmarkers import SelectMarkers
 from knitground.ui.mapside.tools.tool import Tool
 from knitground.ui.session import Session
 
@@ -53,6 +70,26 @@ def _now_ms() -> int:
     return int(monotonic() * 1000)
 
 
+_GHOST_SECONDS = 0.006
+
+
+class _Scaled(NamedTuple):
+    """A level of the map on the screen: where it begins, and how large its pixels are."""
+
+    level: int
+    left: float
+    top: float
+    wide: float
+    high: float
+    seen: Rect
+
+    def on_screen(self, rect: Rect) -> QRectF:
+        """Where a rectangle in the pixels of the level lies on the screen."""
+        x, y, w, h = rect
+        return QRectF(self.left + x * self.wide, self.top + y * self.high, w * self.wide,
+                      h * self.high)  # fmt: skip
+
+
 class MapPicture(QWidget):
     """Shows the session's map and follows it; what the pointer does is up to `MapView`."""
 
@@ -64,8 +101,7 @@ class MapPicture(QWidget):
         self, session: Session, tools: dict[str, Tool], marker_tools: dict[str, Tool]
     ) -> None:
         super().__init__()
-        self.follower = MapFollower(self)
-        self.map_painter = MapPainter(self)
+        self._went_on = False
         self.session = session
         self.camera = Camera()
         self.show_grid = True
@@ -112,7 +148,7 @@ class MapPicture(QWidget):
         """Whether another view of the map is worked in."""
         self.overview = Overview(session, lambda: self.camera, self)
         session.opened.connect(self._reopen)
-        session.changed.connect(self.follower.follow)
+        session.changed.connect(self.follow)
         session.choice.map_changed.connect(self._on_picked)
         for signal in self._repainting():
             signal.connect(self.update)
@@ -196,7 +232,7 @@ class MapPicture(QWidget):
     def retire(self) -> None:
         """Take the view away for good; it follows nothing any more."""
         for signal, slot in (
-            (self.session.opened, self._reopen), (self.session.changed, self.follower.follow),
+            (self.session.opened, self._reopen), (self.session.changed, self.follow),
             (self.session.choice.map_changed, self._on_picked),
         ):  # fmt: skip
             signal.disconnect(slot)
@@ -268,7 +304,7 @@ class MapPicture(QWidget):
         elif not self._clock.isActive():
             assert self.store is not None
             due = self.store.atlas.next_change(_now_ms())
-            if due is not None and self.map_painter.moving_rects():
+            if due is not None and self.moving_rects():
                 self._clock.start(max(_LEAST_MS, due))
 
     def _plays(self) -> bool:
@@ -284,7 +320,7 @@ class MapPicture(QWidget):
             return
         assert self.store is not None
         self.store.atlas.show_time(_now_ms())
-        for rect in self.map_painter.moving_rects():
+        for rect in self.moving_rects():
             self.update(rect)
 
     def _moved(self) -> None:
@@ -406,14 +442,249 @@ class MapPicture(QWidget):
                 return
             until = until_in_turn(_FRAME_SECONDS)
             self.cold = 0
-            self.map_painter.draw_ground(painter)
-            for down, across in self.map_painter.copies():
-                self.map_painter.draw_map(painter, event.rect(), down, across, until)
+            self.draw_ground(painter)
+            for down, across in self.copies():
+                self.draw_map(painter, event.rect(), down, across, until)
             if self.cold:
                 self.later.start()
             self._run_clock()
-            self.map_painter.draw_over(painter, event.rect())
+            self.draw_over(painter, event.rect())
 
     def layer_camera_now(self) -> Camera:
         """The camera as it sees the chosen layer."""
         return layer_camera(self.camera, self.desk_now().layer)
+
+    def follow(self, change: Changed) -> None:
+        """Repaint what a change touches."""
+        self.shapes.follow(change)
+        if self.store is None:
+            return
+        if change.what in (What.SLICING, What.LOOKS, What.TILESETS):
+            self.outlines.forget()
+            self.store.touch_all()  # the atlas has followed
+        elif (
+            change.map is self.shown_map and change.what is What.SIZE and self.shown_map is not None
+        ):
+            self.cell_cursor = None
+            self.store = self.new_store(self.shown_map)
+        elif change.map is self.shown_map and change.what is What.CELLS:
+            self._follow_cells(change)
+            return
+        elif change.map is self.shown_map and change.what is What.MARKERS:
+            self._follow_markers(change)
+        elif change.map is self.shown_map and change.what in (What.LAYERS, What.KNITTING):
+            self.store.touch_all()
+        self.update()
+
+    def _follow_cells(self, change: Changed) -> None:
+        assert self.store is not None
+        assert self.shown_map is not None
+        if change.box is None:
+            self.store.touch_all()
+            self.update()
+            return
+        under = cells_under(self.shown_map, change.layer, change.box)
+        box = under.fitted(self.shown_map.height, self.shown_map.width, self.shown_map.wrap)
+        self.store.touch(box)
+        if self.repeat or self.shown_map.wrap or self.shapes.on:
+            self.update()
+        else:
+            self.update(self.screen_rect(self.store.shown(box)))
+        if self.pointer is not None and self.gesture is None:
+            self.tell()  # what is under a pointer at rest may be another tile now
+
+    def _follow_markers(self, change: Changed) -> None:
+        """Draw anew where free pictures were and where they are now."""
+        assert self.store is not None
+        assert self.shown_map is not None
+        layer = change.layer
+        if not isinstance(layer, MarkerLayer):
+            return
+        before = self.markers.get(layer.number, ())
+        self.markers[layer.number] = layer.markers
+        other = [each for each in {*before} ^ {*layer.markers} if each.tile is not None]
+        box = marker_cells(self.session.project, self.shown_map, other)
+        if box is not None:
+            self.store.touch(
+                box.fitted(self.shown_map.height, self.shown_map.width, self.shown_map.wrap)
+            )
+        if self.pointer is not None:
+            self.tell()
+
+    def draw_ground(self, painter: QPainter) -> None:
+        """Draw the map's background colour, behind all layers."""
+        self._went_on = False
+        assert self.shown_map is not None
+        if self.shown_map.background is None:
+            return
+        rect = map_rect(self.camera, self.shown_map)
+        for down, across in self.copies():
+            copy = rect.translated(across * rect.width(), down * rect.height())
+            painter.fillRect(copy, QColor(self.shown_map.background))
+
+    def copies(self) -> list[tuple[int, int]]:
+        if not self.repeat:
+            return [(0, 0)]
+        return [(down, across) for down in (-1, 0, 1) for across in (-1, 0, 1)]
+
+    def _scaled(self, clip: QRect, down: int, across: int) -> _Scaled:
+        """Where the pieces of a copy of the map lie on the screen, and what of it a clip shows."""
+        assert self.shown_map is not None
+        assert self.store is not None
+        zoom, lattice = self.camera.zoom, self.shown_map.lattice
+        level = self.store.level_for(zoom)
+        # How many pixels of the screen a pixel of the level is.
+        small, (width, height) = lattice.at_level(level), lattice.extent
+        wide, high = zoom * lattice.wide / small.wide, zoom * lattice.high / small.high
+        left = self.camera.left + across * width * zoom
+        top = self.camera.top + down * height * zoom
+        seen = Rect(
+            (clip.left() - left) / wide, (clip.top() - top) / high,
+            clip.width() / wide, clip.height() / high,
+        )  # fmt: skip
+        return _Scaled(level, left, top, wide, high, seen)
+
+    def moving_rects(self) -> list[QRect]:
+        """List where on the screen animations are seen."""
+        assert self.store is not None
+        out = []
+        for down, across in self.copies():
+            scaled = self._scaled(self.rect(), down, across)
+            for each in self.store.moving_in(scaled.level, scaled.seen):
+                out.append(scaled.on_screen(each).toAlignedRect() & self.rect())
+        return [each for each in out if not each.isEmpty()]
+
+    def draw_map(
+        self, painter: QPainter, clip: QRect, down: int, across: int, until: float
+    ) -> None:
+        assert self.store is not None
+        store, zoom = self.store, self.camera.zoom
+        scaled = self._scaled(clip, down, across)
+        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, zoom < 1)
+        for key in store.keys_in(scaled.level, scaled.seen):
+            chunk = store.ready(key)
+            if chunk is None:
+                if self._went_on and perf_counter() > until:
+                    self.cold += 1
+                    chunk = store.stale(key)
+                else:
+                    self._went_on = True  # with one piece at least, or it never came to an end
+                    chunk = store.make(key, until)
+                    self.cold += chunk.dirty is not None
+            if chunk is not None:
+                target = scaled.on_screen(chunk.rect)
+                painter.drawImage(target, chunk.image_for(target.width(), target.height()))
+
+    def draw_over(self, painter: QPainter, clip: QRect) -> None:
+        assert self.shown_map is not None
+        assert self.store is not None
+        if self.show_grid and self.camera.zoom * self.shown_map.lattice.shorter >= 12:
+            draw_grid(painter, self.camera, self.shown_map, clip)
+        shapes = self.shapes
+        if shapes.on:
+            self._come_again(not shapes.draw(painter, self.camera, self.shown_map, self.rect()))
+            self.cold += shapes.waiting
+        grid, camera = (
+            self.desk_now().grid or self.shown_map,
+            self.layer_camera_now(),
+        )
+        if self.session.layer is not None and self.show_pins:
+            draw_pins(painter, camera, self.shown_map, self.session.layer, clip)
+        area = (self.gesture or self.tool_of()).area
+        if area is not None:
+            draw_area(painter, camera, grid, area)
+        if self.session.selection is not None:
+            draw_selection(painter, camera, grid, self.session.selection, clip)
+        draw_cursor(painter, camera, grid, self.cell_cursor, clip)
+        if self.show_screen:
+            draw_screen(painter, self.camera, self.shown_map, self.rect())
+        self.border.draw(painter, self.camera, self.shown_map)
+        guest = self.session.guest
+        if guest is not None:
+            self._come_again(
+                draw_guest(
+                    painter, camera, self.shown_map, self.store, guest, clip,
+                    until_in_turn(_GHOST_SECONDS),
+                )
+            )  # fmt: skip
+        plan = None if guest is not None and guest.takes_clicks else self.plan
+        if plan is not None and plan.changes_anything and self._shows(plan, clip):
+            self._come_again(
+                draw_plan(
+                    painter, self.camera, self.shown_map, self.store, plan,
+                    until_in_turn(_GHOST_SECONDS),
+                )
+            )  # fmt: skip
+        self._come_again(not self.look_further())
+        self._draw_markers(painter, clip)
+        if self.pointer is not None and self.asks_why:
+            draw_why(
+                painter,
+                camera,
+                self.session,
+                self.store,
+                self.pointer,
+                self.rect(),
+            )
+        elif self.pointer is not None and (self.underMouse() or self.cell_cursor is not None):
+            box, _ = brush(self.desk_now(), grid, self.pointer)
+            draw_label(painter, camera, self.pointer, self.label(), self.rect(), grid, box)
+
+    def _come_again(self, whole: bool) -> None:
+        """Have what there was no time for drawn in the next frame."""
+        if not whole:
+            self.cold += 1
+            self.later.start()
+
+    def _draw_markers(self, painter: QPainter, clip: QRect) -> None:
+        assert self.shown_map is not None
+        tool = self.gesture or self.tool_of()
+        selects = isinstance(tool, SelectMarkers)
+        instead = tool.shown if isinstance(tool, SelectMarkers) else {}
+        draw_markers(
+            painter,
+            self.camera,
+            self.session,
+            self.shown_map,
+            clip,
+            instead,
+            self.outlines,
+        )
+        ghost = self.ghost_marker
+        if ghost is not None:
+            self._draw_marker_pictures(painter, [ghost], [])
+            draw_marker_ghost(painter, self.camera, self.session, ghost, clip)
+        if selects and isinstance(tool, SelectMarkers):
+            if any(each.tile is not None for each in instead.values()):
+                self._draw_marker_pictures(painter, list(instead.values()), list(instead))
+            if tool.frame is not None:
+                draw_frame(painter, self.layer_camera_now(), tool.frame)
+
+    def _draw_marker_pictures(
+        self, painter: QPainter, markers: list[Marker], without: list[int]
+    ) -> None:
+        """Draw the map where free pictures would be, as it would be with them."""
+        assert self.shown_map is not None
+        assert self.store is not None
+        layer = self.session.layer
+        pictures = [each for each in markers if each.tile is not None]
+        box = marker_cells(self.session.project, self.shown_map, pictures)
+        if box is None or not isinstance(layer, MarkerLayer):
+            return
+        kept = [each for each in layer.markers if each.number not in without]
+        trial = replace(layer, markers=(*kept, *markers))
+        box = self.store.shown(box).fitted(
+            self.shown_map.height, self.shown_map.width, self.shown_map.wrap
+        )
+        if box.is_empty:
+            return
+        level = self.store.level_for(self.camera.zoom)
+        pixels = self.store.picture_with(box, level, layer, trial)
+        painter.drawImage(QRectF(self.screen_rect(box).adjusted(2, 2, -2, -2)), image_of(pixels))
+
+    def _shows(self, plan: Plan, clip: QRect) -> bool:
+        """Whether a part of the screen shows a plan, or may do so over the border of the map."""
+        assert self.shown_map is not None
+        assert self.store is not None
+        box = self.store.shown(cells_under(self.shown_map, plan.layer, plan.box))
+        return self.shown_map.wrap or self.screen_rect(box).intersects(clip)
