@@ -87,7 +87,7 @@ class RulesBench(Stage):
     """The stage: the list of rules, the editor of one, what they take and leave."""
 
     key = "rules"
-    wide = 590
+    wide = 632
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)

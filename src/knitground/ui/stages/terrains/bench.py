@@ -70,7 +70,7 @@ class TerrainsBench(Stage):
     """The stage: sets, terrains, the sheet with marks, and below it what comes of them."""
 
     key = "terrains"
-    wide = 540
+    wide = 515
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)

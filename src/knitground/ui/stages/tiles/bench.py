@@ -87,7 +87,7 @@ class TilesBench(Stage):
     """The stage: the sheet with what is known of its tiles, and below it what to give them."""
 
     key = "tiles"
-    wide = 520
+    wide = 632
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
