@@ -229,8 +229,8 @@ def test_what_a_held_slider_has_asked_for_never_goes_to_another_map(window, coas
     place, of, slider = a_slider(coast)
     slider.setSliderDown(True)
     slider.setValue(slider.maximum())
-    assert getattr(asked.recipe.steps[place], of) != getattr(coast.runs.wished[place], of)
-    wanted = coast.runs.wished
+    assert getattr(asked.recipe.steps[place], of) != getattr(coast.wished[place], of)
+    wanted = coast.wished
     other = session.project.map_named("North basin")
     before = snapshot(other)
     session.choose_map(other)
@@ -255,12 +255,12 @@ def test_a_run_that_ends_when_another_map_is_shown_tells_and_runs_nothing_there(
         return real(project, trial, *rest, **more)
 
     monkeypatch.setattr("knitground.ui.stages.grow.runs.run_recipe", slow)
-    coast.runs.run_new()
+    coast.run_new()
     slider = a_slider(coast)[2]
     slider.setValue(slider.maximum())
     for _ in range(3):
         QApplication.processEvents()
-    wanted, asked = coast.runs.wished, session.map
+    wanted, asked = coast.wished, session.map
     assert wanted is not None, "it waits for the run"
     other = session.project.map_named("North basin")
     before = snapshot(other)
@@ -353,14 +353,14 @@ def test_a_field_that_is_being_written_in_writes_into_no_other_step(window, coas
 
 
 def test_what_did_not_change_is_not_run_again(window, coast):
-    coast.runs.run_new()
+    coast.run_new()
     done()
-    runs = len(coast.kept._found)
+    runs = len(coast.runs.kept._found)
     coast.open_card(11)
     last = len(coast.cards) - 1
     coast.cards[last].fields["strength"].setValue(30)
     done()
-    assert len(coast.kept._found) == runs + 1
+    assert len(coast.runs.kept._found) == runs + 1
 
 
 def test_conditions_are_added_set_and_taken_out(window, coast):
@@ -613,7 +613,7 @@ def test_an_impossible_solve_is_shown_and_freed(window):
     QTest.mouseClick(buttons["Show"], LEFT)
     assert session.layer is layer
     assert session.selection is not None
-    bench.runs.run_new()
+    bench.run_new()
     done()
     buttons = {each.text(): each for each in window.notices.findChildren(type(bench.run_button))}
     QTest.mouseClick(buttons["Free those cells"], LEFT)
@@ -752,7 +752,7 @@ def test_steps_that_can_not_run_say_so_and_the_rest_runs(window, coast):
     mixes = [each for each in session.project.mixes if each.name != "salt heaps"]
     session.project.mixes[:] = mixes
     session.map.layers[5].cells[:] = 0
-    coast.runs.run_new()
+    coast.run_new()
     done()
     assert "“salt heaps”, which is not there" in window.notices.text.text()
     assert "not there" in coast.cards[9].words.text()
@@ -860,7 +860,7 @@ def test_an_impossible_solve_leaves_gaps_or_leads_to_the_missing_tiles(window, m
     QTest.mouseClick(notice_buttons(window)["Make the tile…"], LEFT)
     assert asked == [1]
     window.show_stage("grow")
-    bench.runs.run_new()
+    bench.run_new()
     done()
     QTest.mouseClick(notice_buttons(window)["Leave gaps"], LEFT)
     done()
@@ -879,7 +879,7 @@ def test_a_solve_learns_blocks_and_reaches_all_with_a_tag_from_its_card(window, 
     session, bench, layer, place = solving
     pans = session.project.tilesets[0]
     session.apply(add_tag(pans, [(0, n) for n in range(4)], "deep"))
-    bench.runs.run_new()
+    bench.run_new()
     done()
     card = bench.cards[place]
     box = card.fields["reach"]
@@ -951,7 +951,7 @@ def test_a_long_run_fills_a_picture_and_is_called_off(window, solving, qtbot, mo
 def test_a_run_from_a_step_on_uses_nothing_that_is_kept(window, coast):
     session = window.session
     count = len(session.map.recipe.steps)
-    coast.runs.run_new()
+    coast.run_new()
     done()
     ran = []
 
@@ -1100,7 +1100,7 @@ def test_what_is_painted_on_grown_terrain_is_asked_about(window, monkeypatch):
     paint(1)
     window.session.undo()
     answers("Cancel")
-    bench.runs.run_new()
+    bench.run_new()
     done()
     assert asked == [], "it was taken back"
     paint(1)
@@ -1111,22 +1111,22 @@ def test_what_is_painted_on_grown_terrain_is_asked_about(window, monkeypatch):
     assert asked == [f"“Ground” was painted in {painted} cells since it was grown."]
     assert (layer.terrain == kept).all()
     answers("Round what is painted")
-    bench.runs.run_new()
+    bench.run_new()
     done()
     assert (layer.terrain[6, 6:8] == 1).all()
     assert map_.recipe.steps[0].where[-1].negated
     paint(3)
     answers("Instead of it")
-    bench.runs.run_new()
+    bench.run_new()
     done()
     assert len(asked) == 3
-    bench.runs.run_new()
+    bench.run_new()
     done()
     assert len(asked) == 3
     paint(1)
     kept = layer.terrain.copy()
     answers("Grow on a layer of its own")
-    bench.runs.run_new()
+    bench.run_new()
     done()
     made = map_.layers[map_.layers.index(layer) + 1]
     assert (layer.terrain == kept).all()
@@ -1160,7 +1160,7 @@ def test_what_was_painted_before_the_project_was_saved_is_asked_about_too(
     assert int(cells_painted(layer).sum()) == painted
     asked = []
     monkeypatch.setattr(QMessageBox, "exec", presses("Round what is painted", asked))
-    bench.runs.run_new()
+    bench.run_new()
     done()
     assert asked == [f"“Ground” was painted in {painted} cells since it was grown."]
     assert (layer.terrain[6, 6:8] == value).all()
@@ -1185,7 +1185,7 @@ def test_a_terrain_without_a_plain_tile_is_told_once_with_cures(window):
     marks[(own == 3).sum(axis=1) >= 3] = 0  # no plain tile, and none that would do instead
     shares = tuple((each.name, 1.0) for each in kit.terrains[:3])
     window.session.apply(put_steps(map_, [NoiseStep(layer.number, 8.0, 3, shares)]))
-    bench.runs.run_new()
+    bench.run_new()
     done()
     cures = [each.text() for each in window.notices.cures]
     assert cures == ["Mark one…", "Make one…", f"Leave “{name}” out"]
@@ -1196,11 +1196,11 @@ def test_a_terrain_without_a_plain_tile_is_told_once_with_cures(window):
     assert (window.stage.kit, window.stage.sheet.value) == (kit, 3)
     window.show_stage("grow")
     window.notices.hide()
-    bench.runs.run_new()
+    bench.run_new()
     done()
     assert not window.notices.isVisible(), "once, while it has none"
-    bench.runs._plainless = []
-    bench.runs.run_new()
+    bench.offers._plainless = []
+    bench.run_new()
     done()
     window.notices.cures[2].click()
     done()

@@ -2,6 +2,7 @@
 
 import os
 import sys
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -244,11 +245,25 @@ def test_a_sheet_that_changes_while_the_project_is_read_waits(window, qtbot):
     qtbot.waitUntil(lambda: bool((pans.picture == picture).all()), timeout=5000)
 
 
+def test_what_a_card_asks_for_is_not_lost_if_something_is_drawn_while_it_runs(window):
+    window.show_stage("grow")
+    settle()
+    session, grow = window.session, window.stages["grow"]
+    step = session.map.recipe.steps[0]
+    grow._change(0, replace(step, scale=step.scale + 3), False)
+    grow.runs.run()
+    assert grow.runs.job is not None
+    session.apply(rename_layer(session.map, session.map.layers[1], "Drawn"))
+    settle()
+    assert session.map.layers[1].name == "Drawn"
+    assert session.map.recipe.steps[0].scale == step.scale + 3
+
+
 def test_resizing_while_a_recipe_grows_grows_once_more(window):
     window.show_stage("grow")
     settle()
     session, grow = window.session, window.stages["grow"]
-    grow.runs.run_new()
+    grow.run_new()
     session.apply(resize_map(session.map, Margins(bottom=3, right=-2)))
     settle()
     assert grow.runs.job is None
@@ -264,12 +279,13 @@ def test_resizing_while_a_recipe_grows_grows_once_more(window):
 def test_a_long_run_that_is_out_of_date_is_called_off_for_the_newer_one(window, monkeypatch):
     window.show_stage("grow")
     settle()
-    session, runs = window.session, window.stages["grow"].runs
+    session, grow = window.session, window.stages["grow"]
+    runs = grow.runs
     monkeypatch.setattr("knitground.ui.stages.grow.runs._SUPERSEDED_SECONDS", 0.0)
     said = []
     monkeypatch.setattr(session, "warn", said.append)
     steps = len(session.doc.history.names)
-    runs.run_new()
+    grow.run_new()
     first = runs.job
     session.apply(resize_map(session.map, Margins(bottom=1)))
     runs.run()  # what a slider asks for meanwhile

@@ -409,7 +409,7 @@ def test_laying_and_erasing_on_a_grown_layer_pins_and_u_releases(window, view):
     assert was not in (0, place)
     click(view, view.screen_at(row, col))  # what grows there is taken away: a pin of nothing
     assert (grown.cells[row, col], grown.pinned[row, col]) == (0, True)
-    window.stages["grow"].runs.run_new()
+    window.stages["grow"].run_new()
     settle()
     assert grown.cells[row, col] == 0
     move(view, view.screen_at(row, col))

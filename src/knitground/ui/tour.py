@@ -298,7 +298,7 @@ def _grow(window: Window) -> None:
     window.show_stage("grow")
     layer_named(window, "Pans")
     window.stage.digit(1)
-    window.stage_of(GrowBench).runs.run_new()
+    window.stage_of(GrowBench).run_new()
     settle()
     window.mapside.view.fit()
     window.mapside.view.leaveEvent(None)
@@ -308,7 +308,7 @@ def _coast(window: Window) -> None:
     window.session.undo()  # the quay that was painted after the recipe had run
     window.session.choose_map(window.session.project.map_named("Salt coast"))
     bench = window.stage_of(GrowBench)
-    bench.runs.run_new()
+    bench.run_new()
     settle()
     bench.open_card(1)
     window.mapside.view.fit()

@@ -8,6 +8,7 @@ from functools import partial
 from pathlib import Path
 
 from PySide6.QtCore import QTimer
+from PySide6.QtGui import QPixmap
 from PySide6.QtWidgets import (
     QCheckBox,
     QFileDialog,
@@ -33,6 +34,7 @@ from knitground.core.edit.recipes import (
     painted_cells,
     paste_steps,
     put_step,
+    put_steps,
     remove_step,
     reroll_step,
     salted,
@@ -42,7 +44,6 @@ from knitground.core.edit.recipes import (
 from knitground.core.edit.selecting import Selection
 from knitground.core.files.recipefile import RECIPE_END, read_recipe, write_recipe
 from knitground.core.grow.looks import seam_figure
-from knitground.core.grow.runner import Kept
 from knitground.core.model.layers import GroundLayer
 from knitground.core.model.map import Map
 from knitground.core.model.recipe import Recipe, RewriteStep, Step
@@ -60,15 +61,18 @@ from knitground.ui.common.widgets import (
     scrolled,
     show_when_laid_out,
 )
+from knitground.ui.mapside.canvas.chunks import image_of
 from knitground.ui.session import Session
 from knitground.ui.stages.grow.alone import AloneDialog
 from knitground.ui.stages.grow.carddrag import CardDrag
 from knitground.ui.stages.grow.chunkdialog import ChunkDialog
 from knitground.ui.stages.grow.deck import Deck
 from knitground.ui.stages.grow.nine import NineDialog
+from knitground.ui.stages.grow.offers import Offers
 from knitground.ui.stages.grow.pairsdialog import PairsDialog
 from knitground.ui.stages.grow.running import RunLine
-from knitground.ui.stages.grow.runs import Runs
+from knitground.ui.stages.grow.runs import Order, Ran, Runs
+from knitground.ui.stages.grow.standin import off_words
 from knitground.ui.stages.grow.stepcard import StepCard, Told
 from knitground.ui.stages.stage import Stage
 
@@ -93,10 +97,13 @@ class GrowBench(Stage):
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
-        self.runs = Runs(self)
+        self.runs = Runs(session, self._order, lambda made: self.running.take(made), self)
+        self.offers = Offers(session, self)
+        self.wished: tuple[Step, ...] | None = None
+        """The steps that cards have asked for, until they have been run."""
+        self._wished_for: Map | None = None
         self.show_times = True
         """Whether times are told; the headless example leaves them out, to be the same each run."""
-        self.kept = Kept()
         self.laid: dict[str, tuple[float, float]] = {}
         """Parts asked for and laid of the terrains of the first noise ground."""
         self.told: dict[int, Told] = {}
@@ -112,6 +119,7 @@ class GrowBench(Stage):
         self._wait.timeout.connect(self.runs.run)
         self._make_parts()
         self._lay_out()
+        self._connect_runs()
         session.choice.map_changed.connect(self.refresh_later)
         session.opened.connect(self.refresh_later)
         session.changed.connect(self._follow)
@@ -124,7 +132,7 @@ class GrowBench(Stage):
         self.seed.valueChanged.connect(self._set_seed)
         self.reroll = button("Reroll", self.roll, "Take the next seed for all steps")
         self.nine = button("Nine…", self.choose_of_nine, "See nine seeds side by side")
-        self.run_button = primary("Run", self.runs.run_new, "Run the recipe", "Ctrl+R")
+        self.run_button = primary("Run", self.run_new, "Run the recipe", "Ctrl+R")
         self.step_note = note()
         self.wrap = QCheckBox("Wraps at the borders")
         self.wrap.setToolTip("The right border meets the left, the bottom the top")
@@ -187,7 +195,7 @@ class GrowBench(Stage):
 
     def add_commands(self, commands: Commands) -> None:
         commands.line("Map")
-        commands.add("Map", "Run recipe", self.runs.run_new, "Ctrl+R")
+        commands.add("Map", "Run recipe", self.run_new, "Ctrl+R")
         commands.add("Map", "Keep the selection from the recipe", self.keep_selection)
         commands.add("Layer", "Make the grown layer plain", self.make_plain)
 
@@ -204,7 +212,7 @@ class GrowBench(Stage):
             return
         self._filling = True
         if not self.shows(map_):
-            self.runs.settle_wish()
+            self.settle_wish()
             self._told_for, self.told, self.laid = map_, {}, {}
             self.step_note.setText("")
             self._open = 0
@@ -289,7 +297,7 @@ class GrowBench(Stage):
         if over and self.do_edit(lambda map_: add_step(project, map_, kind, near, over)):
             assert self.session.map is not None
             self._open = len(self.session.map.recipe.steps) - 1
-            self.runs.run_new()
+            self.run_new()
 
     def _ask_over(self, kind: type) -> Over | None:
         """Ask what becomes of terrain painted where a step is to work; None calls it off."""
@@ -319,12 +327,12 @@ class GrowBench(Stage):
         map_ = self.session.map
         if map_ is None or self._filling or place >= len(map_.recipe.steps):
             return
-        self.runs.settle_wish()
-        steps = list(self.runs.wished or map_.recipe.steps)
+        self.settle_wish()
+        steps = list(self.wished or map_.recipe.steps)
         steps[place] = step
         if not held:
             self.new_key()
-        self.runs.wish(map_, tuple(steps))
+        self.wished, self._wished_for = tuple(steps), map_
         if held and map_.height * map_.width > LIVE_CELLS:
             return
         # While a slider is held what it moves is shown at once; the steps behind it follow later.
@@ -337,7 +345,7 @@ class GrowBench(Stage):
         return self._told_for is map_
 
     def _released(self) -> None:
-        if self.runs.wished is not None or self._behind:
+        if self.wished is not None or self._behind:
             self._behind = False
             self.runs.until = None
             self._wait.start()
@@ -349,10 +357,10 @@ class GrowBench(Stage):
         elif act == "double":
             if self.do_edit(lambda map_: duplicate_step(map_, place)):
                 self._open = place + 1
-                self.runs.run_new()
+                self.run_new()
         elif act == "reroll":
             if self.do_edit(lambda map_: reroll_step(map_, place)):
-                self.runs.run_new()
+                self.run_new()
         elif act == "remove":
             if self.do_edit(lambda map_: remove_step(map_, place)):
                 self.told = {}
@@ -366,10 +374,10 @@ class GrowBench(Stage):
             self.show_pairs(place)
         elif act == "to here":
             self.runs.until = place + 1
-            self.runs.run_new()
+            self.run_new()
         elif act == "from here":
             self.runs.anew = place
-            self.runs.run_new()
+            self.run_new()
 
     def shift(self, place: int, to: int) -> None:
         """Let a step run at another place of the recipe; the open card stays open."""
@@ -381,7 +389,7 @@ class GrowBench(Stage):
             self._open = order.index(self._open) if self._open in order else self._open
             self._focus = to if focused else None
             self.told = {}
-            self.runs.run_new()
+            self.run_new()
 
     def _rename(self, place: int) -> None:
         map_ = self.session.map
@@ -411,13 +419,97 @@ class GrowBench(Stage):
         if map_ is not None:
             self.session.apply(set_wrap(map_, on))
             if map_.recipe.steps:
-                self.runs.run_new()
+                self.run_new()
 
     # Running
 
+    def _connect_runs(self) -> None:
+        runs = self.runs
+        runs.began.connect(self.running.begin)
+        runs.began.connect(lambda *_: self.step_note.setText("growing…"))
+        runs.progressed.connect(self.running.tell)
+        runs.ended.connect(self.running.end)
+        runs.ran.connect(self._tell)
+        runs.settled.connect(self.refresh_later)
+        runs.outdated.connect(self._wish_again)
+        runs.failed.connect(self._fail)
+        runs.gone_on.connect(self.settle_wish)
+        self.offers.run_wanted.connect(self.run_new)
+        self.offers.step_wanted.connect(self.put_recipe)
+
+    def run_new(self) -> None:
+        """Run the recipe as a step of its own."""
+        self.catch_up()
+        self.new_key()
+        self.runs.run()
+
+    def _wish_again(self, order: Order) -> None:
+        """Wish once more what a run could not lay, unless something newer is wished or there."""
+        if self.wished is None and order.map_.recipe.steps == order.before:
+            self.wished, self._wished_for = order.recipe.steps, order.map_
+
+    def settle_wish(self) -> None:
+        """Put what was asked for in the recipe of a map that is no longer shown; nothing runs."""
+        map_, steps, session = self._wished_for, self.wished, self.session
+        if steps is not None and map_ is not session.map:
+            self.wished = None
+            if map_ in session.project.maps:
+                session.doc.when_free(lambda: session.apply(put_steps(map_, steps)))
+
+    def _order(self) -> Order | None:
+        """Give the recipe as the cards ask for it."""
+        map_ = self.session.map
+        if map_ is None:
+            return None
+        self.settle_wish()
+        steps, self.wished = self.wished or map_.recipe.steps, None
+        if not steps:
+            return None
+        seed = self.seed.value() if self.shows(map_) else map_.recipe.seed
+        recipe = replace(map_.recipe, seed=seed, steps=steps)
+        return Order(map_, recipe, self.change_key, map_.recipe.steps)
+
+    def _tell(self, map_: Map, found: Ran, until: int | None) -> None:
+        """Note what each step made, for its card."""
+        if not self.shows(map_):
+            return
+        first = next(
+            (e for e in found.grown if isinstance(e.layer, GroundLayer) and e.shares), None
+        )
+        self.laid = {name: (a, b) for name, a, b in first.shares} if first else {}
+        told: dict[int, Told] = {}
+        for each, small in zip(found.grown, found.pictures):
+            words = f"{each.seconds * 1000:.0f} ms" if self.show_times else ""
+            words = " · ".join(part for part in (words, each.words) if part)
+            picture = QPixmap.fromImage(image_of(small).copy())
+            if each.step not in told:
+                told[each.step] = Told(words, each.shares, picture, "", each.spots)
+        for line in found.skipped:
+            number = line.split(":")[0].split()[1]
+            if number.isdecimal():
+                told[int(number) - 1] = Told(problem=line)
+        last = max(told, default=-1)
+        if until is not None:  # what later steps made is still there
+            told |= {place: each for place, each in self.told.items() if place > last}
+        self.told = told
+        took = sum(each.seconds for each in found.grown)
+        text = f"{took * 1000:.0f} ms · " if self.show_times else ""
+        self.step_note.setText(text + off_words(found.grown))
+        stuck = next((each for each in found.grown if each.spots), None)
+        if found.skipped:
+            self.session.warn(" · ".join(found.skipped[:3]))
+        elif stuck is not None:
+            self.offers.tell_spot(map_, stuck)
+        self.offers.tell_plainless(map_, found.plainless)
+
+    def _fail(self, words: str) -> None:
+        self.step_note.setText("")
+        if words:
+            self.session.warn(words)
+
     def put_recipe(self, place: int, step: Step) -> None:
         if self.do_edit(lambda map_: put_step(map_, place, step)):
-            self.runs.run_new()
+            self.run_new()
 
     def copy(self, places: list[int]) -> None:
         map_ = self.session.map
@@ -439,7 +531,7 @@ class GrowBench(Stage):
             return
         steps, names = self.copied
         if self.do_edit(lambda map_: paste_steps(map_, steps, names)):
-            self.runs.run_new()
+            self.run_new()
 
     def ask_chunks(self) -> None:
         """Show maps of other seeds with the same border, and add them."""
@@ -477,7 +569,7 @@ class GrowBench(Stage):
             return
         recipe, names = found[0]
         if self.do_edit(lambda map_: paste_steps(map_, recipe.steps, names)):
-            self.runs.run_new()
+            self.run_new()
 
     def keep_selection(self) -> None:
         """Let no step change the selected cells any more."""
@@ -519,4 +611,4 @@ class GrowBench(Stage):
         before = map_.recipe.steps[place]
         answered(PairsDialog(self.session, map_, place, self.window()))
         if self.session.map is map_ and map_.recipe.steps[place] != before:
-            self.runs.run_new()
+            self.run_new()
