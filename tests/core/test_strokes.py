@@ -4,9 +4,11 @@ from itertools import pairwise
 
 import numpy as np
 import pytest
+from tests.core.test_kinds import edge_marks, kind_project
 from tests.maps import small_project
 from tests.strangers import times
 
+from knitground.core.edit.atoms import close_seam
 from knitground.core.edit.desk import Desk, Pointer, ToolOptions, places_along
 from knitground.core.edit.hand import (
     MixInHand,
@@ -16,9 +18,18 @@ from knitground.core.edit.hand import (
     TintInHand,
 )
 from knitground.core.edit.layerplans import Cover
-from knitground.core.edit.planning import brush, plan_dab, plan_dabs, releases_pins
+from knitground.core.edit.planning import (
+    brush,
+    plan_dab,
+    plan_dabs,
+    plan_path,
+    plan_way,
+    releases_pins,
+)
+from knitground.core.knit.sides import sides_along
 from knitground.core.model.mix import Mix, MixEntry
 from knitground.core.model.patch import Patch
+from knitground.core.model.terrain import SetKind
 from knitground.core.model.tile import TileRef
 
 TILES = [TileRef("sheet", 0, n) for n in range(4)]
@@ -105,3 +116,36 @@ def test_a_stroke_gives_the_same_map_at_any_speed(name, tool):
         assert state(doc, map_, layer) == before
         draw(doc, desk, parted(rng, points, 40))
         assert state(doc, map_, layer) == fast, f"{name} {tool} {seed} {wrap} {layer.kind}"
+
+
+@pytest.mark.parametrize("tool", ["paint", "erase"])
+def test_a_path_gives_the_same_map_at_any_speed(tool):
+    for seed in range(times(12, 120)):
+        rng = np.random.default_rng(seed)
+        wrap = bool(rng.integers(2))
+        doc, map_, layer, _ = kind_project(SetKind.EDGE, edge_marks(2), (14, 16), wrap=wrap)
+        layer.terrain[:] = rng.choice([0, 1, 2, 258, 513], layer.terrain.shape)
+        if wrap:
+            close_seam(layer.terrain)
+        layer.pinned |= rng.random(layer.pinned.shape) < (0.04 if seed % 3 == 0 else 0)
+        hand = TerrainInHand("sheet", "Set", int(rng.integers(1, 3)), "x")
+        desk = Desk(doc, map_, layer, tool, hand, ToolOptions(), None, frozenset())
+        cells = [tuple(each) for each in rng.integers(0, 14, (5, 2)).tolist()]
+        way = [cells[0]]
+        for row, col in cells[1:]:
+            way += [(r, way[-1][1]) for r in range(way[-1][0], row, 1 if row > way[-1][0] else -1)]
+            way += [(row, c) for c in range(way[-1][1], col, 1 if col > way[-1][1] else -1)]
+        steps = [sides_along(each) for each in pairwise(way) if each[0] != each[1]]
+        before = state(doc, map_, layer)
+        with doc.stroke("Fast"):
+            for plan in plan_way(desk, steps):
+                doc.apply(plan.edit)
+        fast = state(doc, map_, layer)
+        doc.undo()
+        assert state(doc, map_, layer) == before
+        with doc.stroke("Slow"):
+            for each in steps:
+                plan = plan_path(desk, each)
+                if plan is not None:
+                    doc.apply(plan.edit)
+        assert state(doc, map_, layer) == fast, f"{tool} {seed} {wrap}"

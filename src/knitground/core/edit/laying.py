@@ -185,9 +185,47 @@ def plan_sides(
 
     Where a painted side meets other terrain that no tile shows with it, that gives way.
     """
-    box, north, west = sides
+    return plan_sides_along(doc, map_, layer, [sides], value, name)
+
+
+def plan_sides_along(
+    doc: Document, map_: Map, layer: GroundLayer, steps: Sequence[SideMask], value: int, name: str
+) -> Plan:
+    """Plan laying a terrain on sides step by step, as one plan: see `plan_terrain_dabs`."""
     period = (map_.height, map_.width) if map_.wrap else layer.terrain.shape
-    if map_.wrap:
+    parts = [each for sides in steps if (each := _around(sides, period, wrap=map_.wrap))]
+    if not parts:
+        return _nothing(layer, name)
+    area = parts[0][0]
+    for window, _, _ in parts[1:]:
+        area = area.joined(window)
+    area = area.fitted(period[0], period[1], map_.wrap)
+    before = read(layer.terrain[: period[0], : period[1]], area)
+    after, touched = before.copy(), np.zeros(before.shape, np.bool_)
+    painted = np.zeros((2, *before.shape), np.bool_)
+    table = doc.knitter.table(map_, layer)
+    for window, north, west in parts:
+        at = index(window.moved(-area.top, -area.left), *after.shape)
+        here = np.array(after[at])
+        torus = (map_.wrap and window.height >= period[0], map_.wrap and window.width >= period[1])
+        made = mend_sides(table, here, with_sides(here, north, west, value), north, west, torus)
+        touched[at] |= here != made
+        after[at] = made
+        painted[0][at] |= north
+        painted[1][at] |= west
+    differs = before ^ after
+    bridged = int(
+        ((differs & 255 > 0) & ~painted[0]).sum() + ((differs >> 8 > 0) & ~painted[1]).sum()
+    )
+    return _terrain_plan(doc, map_, layer, name, area, after, touched, bridged)
+
+
+def _around(
+    sides: SideMask, period: tuple[int, ...], *, wrap: bool
+) -> tuple[Box, Mask, Mask] | None:
+    """Give a window round sides that are painted, and which of its sides they are."""
+    box, north, west = sides
+    if wrap:
         north, west = (_on_torus(box, mask, period) for mask in (north, west))
         window = box.grown(3).fitted(period[0], period[1], True)
         north, west = read(north, window), read(west, window)
@@ -201,15 +239,8 @@ def plan_sides(
                   (full.left - window.left, window.right - full.right))  # fmt: skip
         north, west = np.pad(north, around), np.pad(west, around)
     if window.is_empty or not (north.any() or west.any()):
-        return _nothing(layer, name)
-    before = read(layer.terrain[: period[0], : period[1]], window)
-    table = doc.knitter.table(map_, layer)
-    after = with_sides(before, north, west, value)
-    torus = (map_.wrap and window.height >= period[0], map_.wrap and window.width >= period[1])
-    after = mend_sides(table, before, after, north, west, torus)
-    differs = before ^ after
-    bridged = int(((differs & 255 > 0) & ~north).sum() + ((differs >> 8 > 0) & ~west).sum())
-    return _terrain_plan(doc, map_, layer, name, window, after, before != after, bridged)
+        return None
+    return window, north, west
 
 
 def _padded(mask: Mask, box: Box) -> Mask:

@@ -16,7 +16,7 @@ from knitground.core.edit.hand import (
     TerrainInHand,
 )
 from knitground.core.edit.layerplans import Cover, plans_of
-from knitground.core.edit.laying import Plan, plan_sides, plan_unpin
+from knitground.core.edit.laying import Plan, plan_sides, plan_sides_along, plan_unpin
 from knitground.core.edit.tint import disc
 from knitground.core.knit.sides import SideMask
 from knitground.core.model.layers import (
@@ -179,6 +179,29 @@ def plan_path(desk: Desk, sides: SideMask) -> Plan | None:
     if not isinstance(hand, TerrainInHand):
         return None
     return plan_sides(desk.doc, map_, layer, sides, hand.value, f"Paint {hand.title}")
+
+
+def plan_way(desk: Desk, steps: Sequence[SideMask]) -> Iterator[Plan]:
+    """Plan a path step by step: few plans, each to be applied before the next is made.
+
+    What comes of them is what comes of a `plan_path` for each step.
+    """
+    map_, layer, hand = desk.map, desk.layer, desk.hand
+    if map_ is None or not isinstance(layer, GroundLayer):
+        return
+    erases = desk.tool == "erase"
+    if erases and layer.pinned.any():  # a step over pins releases them first
+        for each in steps:
+            plan = plan_path(desk, each)
+            if plan is not None:
+                yield plan
+    elif erases or isinstance(hand, TerrainInHand):
+        value, name = 0, "Erase terrain"
+        if not erases and isinstance(hand, TerrainInHand):
+            value, name = hand.value, f"Paint {hand.title}"
+        for n in range(0, len(steps), _DABS):
+            some = steps[n : n + _DABS]
+            yield plan_sides_along(desk.doc, map_, layer, some, value, name)
 
 
 def plan_fill(desk: Desk, at: Pointer, limit: int | None = None) -> tuple[Plan, Region] | None:

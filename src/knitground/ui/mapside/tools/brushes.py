@@ -16,7 +16,7 @@ from knitground.core.edit.planning import (
     brush,
     plan_dab,
     plan_dabs,
-    plan_path,
+    plan_way,
     refusal,
     releases_pins,
 )
@@ -90,7 +90,7 @@ class _Brush(Tool):
         self._last = at
         if len(cells) > 1 and refusal(self.desk, at) is None:
             self._crossed = True
-            self._lay(plan_path(self.desk, sides_along(each)) for each in pairwise(cells))
+            self._lay(plan_way(self.desk, [sides_along(each) for each in pairwise(cells)]))
 
     def release(self) -> None:
         if self._path and not self._crossed and self._last is not None:
