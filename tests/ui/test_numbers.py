@@ -6,22 +6,25 @@ from hypothesis import given
 from hypothesis import strategies as st
 from PySide6.QtCore import QLocale, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QLineEdit
+from PySide6.QtWidgets import QApplication, QLineEdit, QMenu
 from shiboken6 import isValid
 from tests.strangers import NIGHT
 from tests.ui.conftest import rest, settle
 
 from knitground.core.base.numbers import begins_number, plain_number
 from knitground.core.edit.hand import MixInHand
+from knitground.core.edit.recipes import add_step
 from knitground.core.model.layers import MarkerLayer
 from knitground.core.model.mix import FallWay
 from knitground.core.model.properties import Property, PropertyKind
+from knitground.core.model.solvestep import SolveStep
 from knitground.ui.common.numbers import NumberBox, WholeBox
 from knitground.ui.common.propertyeditor import PropertyEditor
 from knitground.ui.common.tasks import wait_for_jobs
 from knitground.ui.mapside.dialogs import NewMapDialog, ResizeDialog
 from knitground.ui.mapside.mockupdialog import MockupDialog
 from knitground.ui.stages.draw.bench import TABS
+from knitground.ui.stages.grow.pairsdialog import PairsDialog
 from knitground.ui.stages.slice.relaydialog import RelayDialog
 from knitground.ui.stages.terrains.setdialog import SetDialog
 from knitground.ui.stages.tiles.terrainshapes import TerrainShapesDialog
@@ -180,6 +183,12 @@ def dialogs(window):
     yield SetDialog(session, tileset.sets[0], window.shell)
     yield MockupDialog(session, picture, "x", window.shell)
     yield TerrainShapesDialog(project, tileset, "wall", window.shell)
+    session.apply(add_step(project, session.map, SolveStep))
+    yield PairsDialog(session, session.map, len(session.map.recipe.steps) - 1, window.shell)
+    menu = QMenu(window.shell)
+    action = window.mapside.strip._place_action(menu, session.map, session.map.layers[0])
+    yield action.defaultWidget()
+    menu.deleteLater()
 
 
 def test_what_is_typed_in_any_dialog_is_what_is_meant(window, country):

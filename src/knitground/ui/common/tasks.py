@@ -211,15 +211,15 @@ def run_with_progress(
     meanwhile are made when `done` or `failed` has settled what the work has given. One piece of
     such work goes on at a time; another one fails at once, and None is returned.
     """
-    if _titles:
-        words = title.rstrip("…")
-        failed(EditError(f"“{words}” has to wait: “{work_title().rstrip('…')}” still goes on"))
-        return None
-    shown: list[QProgressDialog] = []
     focus = QApplication.focusWidget()
     if focus is not None:  # what is being written in a field is part of what is worked on
         focus.clearFocus()
         focus.setFocus()
+    if _titles:  # it may have begun just now: what was written asked for it
+        words = title.rstrip("…")
+        failed(EditError(f"“{words}” has to wait: “{work_title().rstrip('…')}” still goes on"))
+        return None
+    shown: list[QProgressDialog] = []
     _titles.append(title)
     if doc is not None:
         doc.take_lease()
