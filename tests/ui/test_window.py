@@ -4,7 +4,7 @@ import time
 import numpy as np
 import pytest
 import shiboken6
-from PySide6.QtCore import QPoint, Qt, QTimer
+from PySide6.QtCore import QEvent, QObject, QPoint, Qt, QTimer
 from PySide6.QtGui import QColor
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import (
@@ -16,7 +16,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 from tests.maps import snapshot
-from tests.ui.conftest import EXEC, LAYERS, LEFT, click, drag, pixels, settle
+from tests.ui.conftest import EXEC, LAYERS, LEFT, click, drag, pixels, settle, wake
 
 from knitground.core.base.errors import Cancelled
 from knitground.core.edit.maps import rename_map
@@ -547,3 +547,29 @@ def test_no_bench_lies_over_itself_and_the_map_stays_in_the_window(window, size)
     finally:
         shell.resize(before)
         settle()
+
+
+def test_a_window_at_rest_lays_nothing_out(window):
+    """Of anything that asks to be laid out again and again a whole core would go."""
+    wake(window)
+    asked = []
+
+    class Watch(QObject):
+        def eventFilter(self, watched, event):  # noqa: N802 - Qt's name
+            if event.type() is QEvent.Type.LayoutRequest:
+                asked.append(watched)
+            return False
+
+    watch = Watch()
+    for size in ((1280, 800), (900, 600)):
+        window.shell.resize(*size)
+        for key in window.stages:
+            window.show_stage(key)
+            settle()
+            settle()
+            QApplication.instance().installEventFilter(watch)
+            for _ in range(20):
+                QApplication.processEvents()
+            QApplication.instance().removeEventFilter(watch)
+            assert not asked, f"{key}: {asked[:3]}"
+    window.shell.resize(1280, 800)

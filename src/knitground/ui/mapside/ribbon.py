@@ -11,6 +11,7 @@ from PySide6.QtWidgets import (
     QComboBox,
     QFrame,
     QLabel,
+    QLayout,
     QPushButton,
     QSizePolicy,
 )
@@ -170,9 +171,7 @@ class Ribbon(QFrame):
 
     def _least(self) -> tuple[int, int]:
         """Give the widths that the tools, without their names, and the options need."""
-        for part in self._parts:
-            part.invalidate()  # what it has reckoned may be old
-        tools, options = (part.minimumSize().width() for part in self._parts)
+        tools, options = (_least_width(part) for part in self._parts)
         return tools - (self._for_names if self._named else 0), options
 
     def resizeEvent(self, event: QResizeEvent) -> None:
@@ -277,3 +276,14 @@ class Ribbon(QFrame):
         if isinstance(s.hand, TerrainInHand) and s.tool == "fill":
             self.hand.setToolTip("Fills connected vertices of the same terrain")
         self._fit()
+
+
+def _least_width(part: QLayout) -> int:
+    """Give the width that the parts of a row need as they are now.
+
+    What the row itself has reckoned may be old, and to have it reckon anew would lay out the window
+    once more, which asks for this again, without end.
+    """
+    parts = (part.itemAt(n) for n in range(part.count()))
+    widths = [each.minimumSize().width() for each in parts if each and not each.isEmpty()]
+    return sum(widths) + part.spacing() * max(0, len(widths) - 1)
