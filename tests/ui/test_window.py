@@ -560,16 +560,26 @@ def test_a_window_at_rest_lays_nothing_out(window):
                 asked.append(watched)
             return False
 
-    watch = Watch()
-    for size in ((1280, 800), (900, 600)):
-        window.shell.resize(*size)
-        for key in window.stages:
-            window.show_stage(key)
-            settle()
-            settle()
-            QApplication.instance().installEventFilter(watch)
+    def comes_to_rest():
+        """Pictures that are made beside may still come, on a busy machine late; then it ends."""
+        for _ in range(60):
+            asked.clear()
             for _ in range(20):
                 QApplication.processEvents()
-            QApplication.instance().removeEventFilter(watch)
-            assert not asked, f"{key}: {asked[:3]}"
-    window.shell.resize(1280, 800)
+            if not asked:
+                return True
+            QTest.qWait(50)
+        return False
+
+    watch = Watch()
+    QApplication.instance().installEventFilter(watch)
+    try:
+        for size in ((1280, 800), (900, 600)):
+            window.shell.resize(*size)
+            for key in window.stages:
+                window.show_stage(key)
+                settle()
+                assert comes_to_rest(), f"{key}: {asked[:3]}"
+    finally:
+        QApplication.instance().removeEventFilter(watch)
+        window.shell.resize(1280, 800)
