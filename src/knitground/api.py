@@ -106,7 +106,7 @@ class ProjectDoor:
         """Add a sheet; without a slicing the likeliest grid of its art is taken."""
         where = _path(path)
         _kind(slicing, (Slicing, NoneType), "a slicing", "Slicing(16, 16)")
-        tileset = new_tileset(where, _name(name or where.stem, "sheet"))
+        tileset = new_tileset(where, _name(name or where.stem, "sheet"), self.project.sheets_room)
         assert tileset.picture is not None
         if slicing is None:
             likely = likely_grids(tileset.picture, 1)

@@ -7,7 +7,7 @@ from collections.abc import Iterable
 from knitground.core.base.errors import EditError
 from knitground.core.edit.atoms import Atom
 from knitground.core.edit.changed import What
-from knitground.core.model.limits import MAX_PROJECT_CELLS, MAX_PROJECT_PIXELS, sheet_words
+from knitground.core.model.limits import MAX_PROJECT_CELLS, MAX_SHEETS_BYTES, sheet_words
 from knitground.core.model.project import Project
 
 _GROWS = {What.LAYERS, What.MAPS, What.SIZE, What.TILESETS, What.SLICING}
@@ -19,8 +19,8 @@ def check_room(project: Project, atoms: Iterable[Atom]) -> None:
     Raises
     ------
     EditError
-        All layers of all maps have more cells, or all sheets more pixels, than a project may have,
-        or a sheet is too large.
+        All layers of all maps have more cells, or all sheets take more memory, than a project may
+        have, or a sheet is too large.
     """
     if not any(atom.changed.what in _GROWS for atom in atoms):
         return
@@ -30,14 +30,12 @@ def check_room(project: Project, atoms: Iterable[Atom]) -> None:
             f"the project's layers would have {cells} cells, more than {MAX_PROJECT_CELLS}: "
             "delete layers or maps first, or begin another project"
         )
-    sheets = {id(p): p for each in project.tilesets if (p := each.picture) is not None}
     for each in project.tilesets:
         why = sheet_words(each.width, each.height) if each.picture is not None else ""
         if why:
             raise EditError(f"“{each.name}”: a sheet of {why}; cut it into smaller sheets")
-    pixels = sum(each.shape[0] * each.shape[1] for each in sheets.values())
-    if pixels > MAX_PROJECT_PIXELS:
+    if project.sheets_room < 0:
         raise EditError(
-            f"the project's sheets would have {pixels} px, more than {MAX_PROJECT_PIXELS}: remove "
-            "sheets first, or begin another project"
+            f"the project's sheets would take more than {MAX_SHEETS_BYTES >> 20} MB of memory: "
+            "remove sheets first, or begin another project"
         )

@@ -21,7 +21,7 @@ from PIL import Image, UnidentifiedImageError
 from knitground.core.base.errors import PictureError
 from knitground.core.base.progress import Progress, no_progress
 from knitground.core.files.reading import plain_file
-from knitground.core.model.limits import MAX_SHEET_PIXELS, MAX_SIDE_PX
+from knitground.core.model.limits import MAX_SHEET_PIXELS, MAX_SHEETS_BYTES, MAX_SIDE_PX
 from knitground.core.model.tileset import Picture, SheetFile
 
 FORMATS = ("PNG", "GIF", "WEBP", "BMP", "TGA", "TIFF", "JPEG")
@@ -56,16 +56,16 @@ def read_picture(path: Path) -> Picture:
     return picture_of(sheet_bytes(path), path.name)
 
 
-def read_sheet(path: Path) -> SheetFile:
+def read_sheet(path: Path, room: int | None = None) -> SheetFile:
     """Read a picture and keep its file: what is saved later is that, byte for byte.
 
     Raises
     ------
     PictureError
-        As `read_picture`.
+        As `read_picture`, or it takes more than `room` bytes of memory.
     """
     data = sheet_bytes(path)
-    return SheetFile(picture_of(data, path.name), data, path.absolute())
+    return SheetFile(picture_of(data, path.name, room), data, path.absolute())
 
 
 def sheet_bytes(path: Path) -> bytes:
@@ -83,9 +83,18 @@ def sheet_bytes(path: Path) -> bytes:
         return file.read()
 
 
-def picture_of(data: bytes, name: str) -> Picture:
-    """Read the bytes of a picture's file as `read_picture` does; `name` names it in errors."""
+def picture_of(data: bytes, name: str, room: int | None = None) -> Picture:
+    """Read the bytes of a picture's file as `read_picture` does; `name` names it in errors.
+
+    With `room`, what is left of a project's memory for sheets, it is known before the first pixel
+    is read whether this one fits.
+    """
     with _opened(io.BytesIO(data), name) as image:
+        if room is not None and len(data) + 4 * image.width * image.height > room:
+            raise PictureError(
+                f"{name} does not fit: all sheets of a project together take at most "
+                f"{MAX_SHEETS_BYTES >> 20} MB of memory; use fewer, or smaller ones"
+            )
         return _rgba(image)
 
 
@@ -162,7 +171,7 @@ def conversion(path: Path) -> str | None:
 
 
 def read_frames(path: Path, progress: Progress = no_progress) -> list[Picture]:
-    """Read all frames of an animation, each (height, width, 4) uint8; one for other pictures.
+    """Read all frames of an animation, each (height, width, 4) uint8; none of a still picture.
 
     Raises
     ------
@@ -174,7 +183,7 @@ def read_frames(path: Path, progress: Progress = no_progress) -> list[Picture]:
     with _opened(io.BytesIO(sheet_bytes(path)), path.name) as image:
         count = getattr(image, "n_frames", 1)
         if count <= 1:
-            return [_rgba(image)]
+            return []
         if count * image.width * image.height > _MAX_FRAMES_PIXELS:
             raise PictureError(
                 f"{path.name} has {count} frames of {image.width} × {image.height} px, more than "

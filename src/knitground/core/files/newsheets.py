@@ -14,15 +14,15 @@ from knitground.core.model.tileset import Frame, Picture, TileFacts, Tileset
 from knitground.core.slicing.pieces import foot, pack
 
 
-def new_tileset(path: Path, name: str) -> Tileset:
+def new_tileset(path: Path, name: str, room: int | None = None) -> Tileset:
     """Read a picture as a new tileset with a slicing that is only a first guess.
 
     Raises
     ------
     PictureError
-        It is not a picture that can be read.
+        It is not a picture that can be read, or takes more than `room` bytes of memory.
     """
-    picture, data, origin = read_sheet(path)
+    picture, data, origin = read_sheet(path, room)
     height, width = picture.shape[:2]
     size = next((s for s in (16, 32, 8) if width >= s and height >= s), min(width, height))
     return Tileset(

@@ -26,7 +26,7 @@ from knitground.core.files.places import PROJECT_NAME, inside
 from knitground.core.files.reading import MAX_BYTES, read_file
 from knitground.core.files.tileset_io import tileset_from_file
 from knitground.core.files.vault import lock, settle, waiting
-from knitground.core.model.limits import MAX_PROJECT_CELLS, MAX_PROJECT_PIXELS
+from knitground.core.model.limits import MAX_PROJECT_CELLS, MAX_SHEETS_BYTES
 from knitground.core.model.project import Project
 from knitground.core.model.tileset import Picture, Tileset
 
@@ -163,7 +163,7 @@ class _Sheets:
         self.source = source
         self.warnings = warnings
         self.read: dict[str, tuple[bytes, Picture]] = {}
-        self.pixels = 0
+        self.room = MAX_SHEETS_BYTES
 
     def give(self, tileset: Tileset) -> None:
         """Give a tileset its picture; a warning tells what is wrong with it."""
@@ -186,12 +186,8 @@ class _Sheets:
 
     def _picture(self, sheet: str) -> tuple[bytes, Picture]:
         data = self.source.read(sheet, PictureError)
-        picture = picture_of(data, sheet)
-        self.pixels += picture.shape[0] * picture.shape[1]
-        if self.pixels > MAX_PROJECT_PIXELS:
-            raise PictureError(
-                f"{sheet}: all sheets together have more than {MAX_PROJECT_PIXELS} px: use fewer"
-            )
+        picture = picture_of(data, sheet, self.room)
+        self.room -= picture.nbytes + len(data)
         return data, picture
 
 

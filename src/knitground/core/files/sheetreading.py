@@ -53,8 +53,11 @@ class ReadSheets:
     said: list[str] = field(default_factory=list)
 
 
-def read_sheets(paths: list[Path], progress: Progress) -> ReadSheets:
-    """Read files, and all pictures of folders, as new tilesets; runs beside the interface."""
+def read_sheets(paths: list[Path], room: int, progress: Progress) -> ReadSheets:
+    """Read files, and all pictures of folders, as new tilesets; runs beside the interface.
+
+    `room` is how many bytes of memory they may take together; what takes more is said and left out.
+    """
     out = ReadSheets()
     files: list[Path] = []
     for path in paths:
@@ -65,7 +68,7 @@ def read_sheets(paths: list[Path], progress: Progress) -> ReadSheets:
     for place, path in enumerate(files):
         progress(place / len(files))
         try:
-            tileset = new_tileset(path, path.stem or "sheet")
+            tileset = new_tileset(path, path.stem or "sheet", room)
             moves = path.suffix.lower() in (".gif", ".webp", ".png")
             still = partial(_still_at, progress, place / len(files))
             frames = read_frames(path, still) if moves else []
@@ -75,7 +78,8 @@ def read_sheets(paths: list[Path], progress: Progress) -> ReadSheets:
             out.said.append(str(error))
             continue
         out.read.append(tileset)
-        if len(frames) > 1:
+        room -= tileset.memory
+        if frames:
             out.frames[id(tileset)] = frames
         converted = conversion(path)
         if converted:

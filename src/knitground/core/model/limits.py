@@ -27,8 +27,8 @@ MAX_SIDE = 65_535
 MAX_CELLS = 4096 * 4096
 MAX_PROJECT_CELLS = 2**29
 """Cells of all layers of all maps of a project: 2 GiB."""
-MAX_PROJECT_PIXELS = 2**27
-"""Pixels of all sheets of a project: 512 MiB, beside the files that they came from."""
+MAX_SHEETS_BYTES = 2**29
+"""Bytes of all sheets of a project in memory: 4 for each pixel, and the files they came from."""
 MAX_NAME = 200
 MAX_LAYERS = 64
 MAX_TERRAINS = 64

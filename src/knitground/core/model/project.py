@@ -8,7 +8,7 @@ from typing import Annotated
 
 from annotated_types import MaxLen
 
-from knitground.core.model.limits import MAX_NAME, MAX_PARTS, MAX_TRAY, Name
+from knitground.core.model.limits import MAX_NAME, MAX_PARTS, MAX_SHEETS_BYTES, MAX_TRAY, Name
 from knitground.core.model.map import Map
 from knitground.core.model.mix import Mix
 from knitground.core.model.patch import Patch
@@ -35,6 +35,12 @@ class Project:
     shape_kinds: ShapeKinds = FIRST_KINDS
     tray: Annotated[list[Patch], MaxLen(MAX_TRAY)] = field(default_factory=list)
     known: dict[str, str] = field(default_factory=dict, repr=False)
+
+    @property
+    def sheets_room(self) -> int:
+        """Bytes that more sheets may take: those of one picture count once."""
+        sheets = {id(each.picture): each.memory for each in self.tilesets}
+        return MAX_SHEETS_BYTES - sum(sheets.values())
 
     def tileset_named(self, name: str) -> Tileset | None:
         """Return the tileset of that name, or None."""

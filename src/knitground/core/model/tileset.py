@@ -164,6 +164,11 @@ class Tileset:
         """Whether the picture was made here and lies in no file yet."""
         return self.picture is not None and self.data is None
 
+    @property
+    def memory(self) -> int:
+        """Bytes that its sheet takes: the pixels, and the file that they came from."""
+        return (0 if self.picture is None else self.picture.nbytes) + len(self.data or b"")
+
     def number(self, row: int, col: int) -> int:
         """Number of a tile, counted row by row from 0."""
         return row * self.columns + col

@@ -36,10 +36,13 @@ def colour_codes(picture: Picture) -> Codes:
 
     Returns
     -------
-    (H, W) uint32
+    (H, W) uint32; the picture's own memory where nothing had to be changed, so not to be written
     """
-    codes: Codes = np.ascontiguousarray(picture).view(np.uint32)[..., 0].copy()
-    codes[picture[..., 3] == 0] = NOTHING
+    codes: Codes = np.ascontiguousarray(picture).view(np.uint32)[..., 0]
+    hidden = picture[..., 3] == 0
+    hidden &= codes != NOTHING
+    if hidden.any():
+        codes = np.where(hidden, NOTHING, codes)
     return codes
 
 

@@ -55,8 +55,11 @@ class SheetAdder:
             if how == "loose":
                 self.add_loose(loose_name(paths), pictures)
                 return
+        room = self.session.project.sheets_room
         self.session.run_long(
-            "Reading sheets…", lambda progress: read_sheets(paths, progress), self._add_tilesets
+            "Reading sheets…",
+            lambda progress: read_sheets(paths, room, progress),
+            self._add_tilesets,
         )
 
     def add_picture(self, picture: Picture, name: str) -> None:

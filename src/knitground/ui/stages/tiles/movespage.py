@@ -150,8 +150,9 @@ class MovesPage(QWidget):
                 project = self.session.project
                 self.session.do(lambda: frames_of_files(project, tileset, tiles, found.read, ms))
 
+        room = self.session.project.sheets_room
         self.session.run_long(
-            "Reading frames…", lambda progress: read_sheets(paths, progress), done
+            "Reading frames…", lambda progress: read_sheets(paths, room, progress), done
         )
 
     def _move(self, number: int, place: int) -> None:
