@@ -309,7 +309,7 @@ def window_rows() -> list[Row]:
 
     def one_cell() -> None:
         view.follow(Changed(What.CELLS, map_, map_.layers[1], box))
-        view.repaint(view.screen_rect(box))
+        view.repaint(view.screen_rect(map_.lattice.bounds(box)))
 
     def median_ms() -> float:
         times = []

@@ -5,6 +5,7 @@ from itertools import product
 
 import numpy as np
 
+from knitground.core.base.window import Box, read
 from knitground.core.edit.document import Document
 from knitground.core.model.layers import GroundLayer, GrownLayer, Layer
 from knitground.core.model.map import Map
@@ -13,7 +14,8 @@ from knitground.core.model.recipe import RewriteStep
 from knitground.core.model.slicing import Slicing
 from knitground.core.model.terrain import SetKind, Slot, Terrain, TerrainSet
 from knitground.core.model.tileset import Tileset
-from knitground.core.render.compose import Plane
+from knitground.core.render.compose import Plane, compose
+from knitground.core.render.stack import draw, stack_of
 
 CORNERS = (Slot.NW, Slot.NE, Slot.SW, Slot.SE)
 
@@ -73,7 +75,22 @@ def small_project(size=(8, 10), wrap=False, pairs=((1, 2), (2, 3)), copies=2, ti
 
 def planes(stack, opacities=None):
     """Planes of layers of cells, back one first, for the compositor."""
-    return [Plane(cells, part) for cells, part in zip(stack, opacities or [1.0] * len(stack))]
+    parts = opacities or [1.0] * len(stack)
+    return [Plane(cells, opacity=part) for cells, part in zip(stack, parts)]
+
+
+def composed(pictures, stack, opacities=None):
+    """Compose layers of cells that all begin at the upper left."""
+    rows, columns = stack[0].shape
+    size = rows * pictures.high, columns * pictures.wide
+    return compose(pictures, planes(stack, opacities), size)
+
+
+def drawn(map_, atlas, box=None, level=0, cells_of=None, layers=None):
+    """Draw a box of a map's cells at a level, with what the layers hold."""
+    rect = atlas.lattice(level).bounds(box or Box(0, 0, map_.height, map_.width))
+    cells_of = cells_of or (lambda layer, part: read(layer.cells, part))
+    return draw(atlas, stack_of(map_, atlas, rect, level, cells_of, layers))
 
 
 _NOT_SAVED = {"folder", "known", "origin", "data", "legend", "of", "_out"}

@@ -7,7 +7,7 @@ import zlib
 
 import numpy as np
 import pytest
-from tests.maps import small_project, snapshot
+from tests.maps import drawn, small_project, snapshot
 
 from knitground.core.base.errors import EditError, FormatError
 from knitground.core.base.window import Box
@@ -27,7 +27,6 @@ from knitground.core.model.slicing import Slicing
 from knitground.core.model.tile import TileRef
 from knitground.core.model.tileset import Frame
 from knitground.core.render.atlas import Atlas
-from knitground.core.render.stack import draw_planes, stack_of
 
 
 def test_only_inside_is_there_after_opening(tmp_path):
@@ -84,17 +83,9 @@ def test_a_picture_that_reaches_down_shows_in_the_cells_below():
     doc.apply(set_anchor(doc.project.tilesets[0], 0, 0, (4, 8)))
     tiles.cells[1, 2] = map_.legend.place(TileRef("sheet", 0, 0))
     atlas = Atlas(doc.project, map_)
-    assert (atlas.reach.up, atlas.reach.down) == (0, 2)
-
-    def drawn(box):
-        planes, margin = stack_of(
-            map_, atlas, box, 0, lambda layer, b: layer.cells[b.top : b.bottom, b.left : b.right],
-            [tiles],
-        )  # fmt: skip
-        return draw_planes(atlas, 0, planes, margin)
-
-    whole = drawn(Box(0, 0, map_.height, map_.width))
-    below = drawn(Box(2, 2, 4, 3))
+    assert (atlas.reach.up, atlas.reach.down) == (0, 16)
+    whole = drawn(map_, atlas, layers=[tiles])
+    below = drawn(map_, atlas, Box(2, 2, 4, 3), layers=[tiles])
     assert below.any(axis=1).all()
     assert (below == whole[16:32, 16:24]).all()
 

@@ -41,7 +41,7 @@ def test_every_place_of_a_cell_is_on_it(lattice, cell, down, across):
 @given(lattices, spots, st.integers(1, 9), st.integers(1, 9))
 def test_a_box_covers_its_rectangle_and_no_more(lattice, at, height, width):
     box = Box(at[0], at[1], at[0] + height, at[1] + width)
-    area = lattice.area(box)
+    area = lattice.bounds(box)
     assert lattice.cells_in(area) == box
     assert lattice.beginning_in(area) == box
     assert (area.x, area.y) == lattice.place(box.top, box.left)
@@ -64,7 +64,7 @@ def test_periods_are_all_copies_that_a_rectangle_shows(lattice, x, y, side):
     found = lattice.periods_in(rect)
     periods = set(found)
     assert len(periods) == len(found)
-    whole = lattice.area(lattice.whole)
+    whole = lattice.bounds(lattice.whole)
     if not lattice.wrap:
         assert found == [(0, 0)]
         return
@@ -83,8 +83,10 @@ def test_levels_halve_down_to_a_single_pixel(lattice):
     assert all(each.whole == lattice.whole for each in sizes)
     across, down = lattice.scale(sizes[-1])
     assert (across * lattice.wide, down * lattice.high) == pytest.approx((1, 1))
-    assert lattice.piece_side(256) * lattice.longer <= max(256, lattice.longer)
-    assert lattice.piece_side(256) <= 128
+    wide, high = lattice.piece(256)
+    assert max(wide, high) <= max(256, lattice.longer)
+    assert wide % lattice.wide == high % lattice.high == 0
+    assert wide <= 128 * lattice.wide
 
 
 @given(lattices, st.integers(1, 90), st.integers(1, 90))
@@ -97,15 +99,6 @@ def test_other_cells_cover_the_same_pixels(lattice, high, wide):
     assert own.cell_size == (high, wide)
     assert own.cell_area == high * wide
     assert (own.shorter, own.longer) == (min(high, wide), max(high, wide))
-
-
-@given(lattices, *(st.integers(-200, 200) for _ in range(4)))
-def test_reach_is_the_fewest_cells_that_hold_the_pixels(lattice, up, left, down, right):
-    cells = lattice.reach_of(up, left, down, right)
-    sides = ((up, lattice.high), (left, lattice.wide), (down, lattice.high), (right, lattice.wide))
-    for count, (pixels, side) in zip(cells, sides):
-        assert count * side >= pixels
-        assert count == 0 or (count - 1) * side < pixels
 
 
 def test_rectangles_meet_share_and_join():

@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
-from tests.maps import small_project, snapshot
+from tests.maps import drawn, small_project, snapshot
 
 from knitground.core.base.errors import EditError, FormatError, GrowError
 from knitground.core.base.window import Box, read
@@ -35,10 +35,10 @@ from knitground.core.model.recipe import MixStep, Recipe
 from knitground.core.model.slicing import Slicing
 from knitground.core.model.tile import TileRef
 from knitground.core.render.atlas import Atlas
-from knitground.core.render.compose import compose, tint_factors
+from knitground.core.render.compose import tint_factors
 from knitground.core.render.free import turned_freely
 from knitground.core.render.pixels import premultiplied, straight
-from knitground.core.render.stack import draw_planes, needed, stack_of
+from knitground.core.render.stack import draw, needed, stack_of
 
 RED, BLUE = 127 << 24 | 0xFF0000, 64 << 24 | 0x0000FF
 
@@ -77,11 +77,7 @@ def project_of_kinds(size=(8, 10), wrap=False):
 
 
 def picture(doc, map_, box=None, level=0, layers=None):
-    atlas = Atlas(doc.project, map_)
-    box = box or Box(0, 0, map_.height, map_.width)
-    cells_of = lambda layer, part: read(layer.cells, part)  # noqa: E731
-    planes, margin = stack_of(map_, atlas, box, level, cells_of, layers)
-    return compose(atlas.at(level), planes, margin)
+    return drawn(map_, Atlas(doc.project, map_), box, level, layers=layers)
 
 
 # Offset and height
@@ -130,11 +126,13 @@ def test_a_far_shift_asks_for_no_more_cells_than_are_seen(wrap):
     for shift in ((8 * 3 + 1, 0), (-8 * 25, 8 * 9 - 3), (16_000, -16_001)):
         tiles.offset = shift
         asked.clear()
-        planes, margin = stack_of(map_, atlas, box, 0, cells_of)
-        assert draw_planes(atlas, 0, planes, margin).shape == (32, 32)
+        rect = map_.lattice.bounds(box)
+        assert draw(atlas, stack_of(map_, atlas, rect, 0, cells_of)).shape == (32, 32)
         assert all(part.height <= 8 and part.width <= 8 for _, part in asked)
         for layer, part in asked:
-            assert part == needed(map_, atlas, layer, box), "what is knitted before is what is read"
+            assert part == needed(map_, atlas, layer, rect, 0), (
+                "what is knitted before is what is read"
+            )
 
 
 def test_offset_and_height_are_one_step_with_bounds():

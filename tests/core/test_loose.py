@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
-from tests.maps import planes, small_project, snapshot
+from tests.maps import drawn, small_project, snapshot
 
 from knitground.core.base.errors import EditError, FormatError, SlicingError
 from knitground.core.base.window import Box, read, whole
@@ -24,8 +24,8 @@ from knitground.core.model.slicing import Slicing
 from knitground.core.model.tile import TileRef
 from knitground.core.model.tileset import Frame
 from knitground.core.render.atlas import Atlas
-from knitground.core.render.compose import around, compose
 from knitground.core.render.pixels import over, premultiplied, straight
+from knitground.core.render.stack import needed
 from knitground.core.render.tiles import overhang, tile_pixels
 from knitground.core.slicing.facts import grid_facts
 from knitground.core.slicing.follow import follow_pixels
@@ -179,10 +179,8 @@ def test_pictures_reach_beyond_their_cells_and_any_part_shows_what_the_whole_doe
     for row, col, piece in ((0, 0, 0), (2, 4, 1), (3, 4, 0), (7, 9, 0), (4, 4, 2), (5, 0, 1)):
         layer.cells[row, col] = map_.legend.place(TileRef("props", 0, piece))
     atlas = Atlas(doc.project, map_)
-    assert (atlas.reach.up, atlas.reach.right) == (3, 2)
-    reach_box, margin = around(box, atlas.reach, map_.height, map_.width, map_.wrap)
-    stack = [doc.cells(map_, each, reach_box) for each in map_.layers]
-    found = compose(atlas.at(), planes(stack), margin)
+    assert (atlas.reach.up, atlas.reach.right) == (21, 10)
+    found = drawn(map_, atlas, box, cells_of=lambda each, part: doc.cells(map_, each, part))
     assert (found == drawn_by_hand(doc, map_, map_.layers, box)).all()
 
 
@@ -313,6 +311,6 @@ def test_cells_over_the_border_are_read_for_what_reaches_in():
     doc, map_, layer, _ = loose_project(wrap=True)
     atlas = Atlas(doc.project, map_)
     layer.cells[0, 0] = map_.legend.place(TileRef("props", 0, 0))
-    wide, margin = around(Box(7, 0, 8, 2), atlas.reach, 8, 10, True)
-    assert margin[2] == atlas.reach.up
-    assert read(layer.cells, wide)[margin[0] + 1, margin[1]] > 0
+    wide = needed(map_, atlas, layer, map_.lattice.bounds(Box(7, 0, 8, 2)), 0)
+    assert (wide.top, wide.bottom) == (7, 8 + 3)  # 21 px above its cell: three rows of 8 px
+    assert read(layer.cells, wide)[1, -wide.left] > 0

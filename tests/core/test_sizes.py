@@ -7,7 +7,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 from tests.core.test_kinds import edge_marks, kind_project, ring_marks
-from tests.maps import pair_marks, planes, small_project, snapshot
+from tests.maps import composed, pair_marks, small_project, snapshot
 
 from knitground.core.base.errors import EditError
 from knitground.core.base.window import Box, whole
@@ -39,7 +39,6 @@ from knitground.core.knit.knit import knit_box
 from knitground.core.model.properties import Property, PropertyKind
 from knitground.core.model.terrain import SetKind
 from knitground.core.render.atlas import Atlas
-from knitground.core.render.compose import compose
 from knitground.core.render.pixels import straight
 
 SIDES = st.integers(-3, 5)
@@ -169,13 +168,13 @@ def test_a_faded_layer_lets_what_lies_behind_shine_through():
     tiles.cells[1:3, 1:3] = 3
     atlas = Atlas(doc.project, map_)
     stack = [ground.cells, tiles.cells]
-    opaque = straight(compose(atlas.at(), planes(stack))).astype(float)
-    alone = straight(compose(atlas.at(), planes(stack[:1]))).astype(float)
-    half = straight(compose(atlas.at(), planes(stack, [1.0, 0.5]))).astype(float)
+    opaque = straight(composed(atlas.at(), stack)).astype(float)
+    alone = straight(composed(atlas.at(), stack[:1])).astype(float)
+    half = straight(composed(atlas.at(), stack, [1.0, 0.5])).astype(float)
     assert np.abs(half - (opaque + alone) / 2).max() <= 2
-    none = straight(compose(atlas.at(), planes(stack, [1.0, 0.0]))).astype(float)
+    none = straight(composed(atlas.at(), stack, [1.0, 0.0])).astype(float)
     assert (none == alone).all()
-    faint = compose(atlas.at(), planes(stack[:1], [0.25]))
+    faint = composed(atlas.at(), stack[:1], [0.25])
     assert ((faint >> 24) == 64).all()
 
 

@@ -5,7 +5,7 @@ from hypothesis import strategies as st
 from PySide6.QtCore import QRect
 from PySide6.QtGui import QColor
 from scipy.ndimage import label
-from tests.maps import planes, small_project
+from tests.maps import composed, small_project
 from tests.ui.conftest import pixels, settle, settle_view, wake
 
 from knitground.core.base.window import Box
@@ -20,7 +20,6 @@ from knitground.core.model.marker import Marker, Shape
 from knitground.core.model.slicing import Slicing
 from knitground.core.model.tile import TileRef
 from knitground.core.model.tileset import Frame, TileFacts, Tileset
-from knitground.core.render.compose import compose
 from knitground.ui.mapside.canvas import ghost, lesson, overlay
 from knitground.ui.mapside.canvas.chunks import LIMIT_BYTES, ChunkStore
 from knitground.ui.mapside.canvas.markers import kind_colour
@@ -87,7 +86,9 @@ def test_a_large_ghost_comes_band_by_band_and_is_what_the_click_gives(window):
     assert rounds > 5
     assert view.store.ghost(plan, 0, box, 0.0) is drawn
     session.apply(plan.edit)
-    assert (view.store.picture(box, 0, [(layer, box, values)]) == drawn.pixels).all()
+    assert (
+        view.store.picture(map_.lattice.bounds(box), 0, [(layer, box, values)]) == drawn.pixels
+    ).all()
     assert view.store.ghost(plan, 1, box, 0.0) is not drawn  # another size is another picture
     part = plan.within(Box(10, 20, 30, 400))
     assert part.box == Box(10, 20, 30, map_.width)
@@ -242,7 +243,7 @@ def test_zoom_steps_are_whole():
 def whole_picture(doc, map_, store, level):
     box = Box(0, 0, map_.height, map_.width)
     stack = [doc.cells(map_, layer, box) for layer in map_.layers if layer.visible]
-    return compose(store.atlas.at(level), planes(stack))
+    return composed(store.atlas.at(level), stack)
 
 
 def from_chunks(map_, store, level):
@@ -305,7 +306,7 @@ def test_a_piece_with_animations_takes_a_large_tile_that_knitting_brings(qapp, m
     store.touch(Box(2, 2, 3, 5))
     chunk = store.make(key)
     assert chunk.moving is not None
-    assert chunk.moving.meets(map_.lattice.area(Box(2, 2, 3, 3)))
+    assert chunk.moving.meets(map_.lattice.bounds(Box(2, 2, 3, 3)))
     assert (chunk.pixels[2 * side : 3 * side, 4 * side : 5 * side] == 0xFFFFFFFF).all()
 
 

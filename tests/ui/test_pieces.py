@@ -127,12 +127,13 @@ def test_what_is_seen_of_a_tall_piece_is_what_is_laid(window, bench):
     store = view.store
     plan = view.plan
     ghost = store.ghost(plan, 0, plan.box, inf)
-    box, shown = ghost.box, ghost.pixels.copy()
-    assert box.height > plan.box.height
+    rect, shown = ghost.rect, ghost.pixels.copy()
+    assert rect.height > session.map.lattice.bounds(plan.box).height
     session.apply(plan.edit)
     cells = session.map.layers[2].cells
     props = session.map.layers[2]
-    laid = store.picture(box, 0, [(props, box, session.doc.cells(session.map, props, box))])
+    box = session.map.lattice.cells_in(rect)
+    laid = store.picture(rect, 0, [(props, box, session.doc.cells(session.map, props, box))])
     assert cells[20, 20] > 0
     assert (laid == shown).all()
     view.leaveEvent(None)
@@ -140,7 +141,7 @@ def test_what_is_seen_of_a_tall_piece_is_what_is_laid(window, bench):
     before = pixels(view)
     session.doc.undo()
     settle_view(view)
-    rect = view.screen_rect(box)
+    rect = view.screen_rect(rect)
     changed = (pixels(view) != before)[
         rect.top() : rect.bottom(), rect.left() : rect.right()
     ]  # fmt: skip

@@ -579,7 +579,7 @@ def test_the_ghost_of_a_draft_shows_what_it_becomes(window, bench, basin):
     box, shown = tried[0][1], tried[0][2]
     assert (session.doc.cells(basin, dykes, box) == shown).all()
     after = pixels(view)
-    at = view.screen_rect(Box(38, 12, 39, 13))
+    at = view.screen_rect(basin.lattice.bounds(Box(38, 12, 39, 13)))
     inside = np.s_[at.top() + 5 : at.bottom() - 5, at.left() + 5 : at.right() - 5]
     assert (ghost[inside] == after[inside]).all()
 

@@ -15,12 +15,13 @@ from knitground.core.base.window import Box, read
 from knitground.core.grow.runner import Grown, last_made, run_recipe
 from knitground.core.knit.knit import knit_box
 from knitground.core.knit.layer import layer_table
+from knitground.core.model.lattice import Rect
 from knitground.core.model.layers import GroundLayer, Layer
 from knitground.core.model.map import Legend, Map
 from knitground.core.model.project import Project
 from knitground.core.model.recipe import Recipe
 from knitground.core.render.atlas import Atlas
-from knitground.core.render.stack import draw_planes, stack_of
+from knitground.core.render.stack import draw, stack_of
 
 Pixels = NDArray[np.uint32]
 
@@ -116,13 +117,9 @@ def fitted_picture(project: Project, map_: Map, size: tuple[int, int]) -> Pixels
             break
         level += 1
     atlas = Atlas(project, map_)
-    box = Box(0, 0, map_.height, map_.width)
 
     def cells_of(layer: Layer, part: Box) -> Any:
         return read(layer.cells, part)
 
-    planes, margin = stack_of(map_, atlas, box, level, cells_of)
-    if not planes:
-        return np.zeros((1, 1), np.uint32)
-    picture: Pixels = draw_planes(atlas, level, planes, margin)
-    return np.ascontiguousarray(picture)
+    rect = Rect(0, 0, *atlas.lattice(level).extent)
+    return draw(atlas, stack_of(map_, atlas, rect, level, cells_of))

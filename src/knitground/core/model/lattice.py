@@ -68,6 +68,27 @@ class Rect(NamedTuple):
         x, y = min(self.x, other.x), min(self.y, other.y)
         return Rect(x, y, max(self.right, other.right) - x, max(self.bottom, other.bottom) - y)
 
+    def scaled(self, across: float, down: float) -> Rect:
+        """Give it in pixels so many times as wide and high."""
+        return Rect(self.x * across, self.y * down, self.width * across, self.height * down)
+
+    def grown(self, up: float, left: float, down: float, right: float) -> Rect:
+        """Give it with so much more on each side."""
+        return Rect(self.x - left, self.y - up, self.width + left + right, self.height + up + down)
+
+    @property
+    def is_empty(self) -> bool:
+        """Whether nothing lies in it."""
+        return self.width <= 0 or self.height <= 0
+
+    def parted(self, height: float) -> tuple[Rect, Rect]:
+        """Part it into so much of it from above, and what is left below."""
+        first = min(height, self.height)
+        return (
+            Rect(self.x, self.y, self.width, first),
+            Rect(self.x, self.y + first, self.width, self.height - first),
+        )
+
     def moved(self, across: float, down: float) -> Rect:
         """Give it further right and down."""
         return Rect(self.x + across, self.y + down, self.width, self.height)
@@ -191,7 +212,7 @@ class Lattice:
         """Give the middle of a cell."""
         return self.place(row + 0.5, col + 0.5)
 
-    def area(self, box: Box) -> Rect:
+    def bounds(self, box: Box) -> Rect:
         """Give the rectangle round a box of cells, wherever it lies."""
         return Rect(
             box.left * self.wide, box.top * self.high, box.width * self.wide, box.height * self.high
@@ -276,28 +297,10 @@ class Lattice:
         """Give it with another number of cells."""
         return replace(self, rows=rows, columns=columns)
 
-    def piece_side(self, pixels: int) -> int:
-        """Tell how many cells go side by side into a square piece of so many pixels, at least 1.
+    def piece(self, pixels: int) -> tuple[int, int]:
+        """Tell how wide and high pieces of about so many pixels are: they part no cell.
 
-        Of very small cells there are at most 128: composing more would take too long for a frame.
+        Of very small cells at most 128 lie side by side: more would take too long for a frame.
         """
-        return max(1, min(pixels // self.longer, _PIECE_CELLS))
-
-    def parted(self, down: int, across: int) -> tuple[int, int, int, int]:
-        """Part a way in pixels into whole rows and columns, and what is left, less than a cell.
-
-        Examples
-        --------
-        >>> Lattice(8, 8, 16, 16, False).parted(-3, 40)
-        (-1, 2, 13, 8)
-        """
-        rows, down = divmod(down, self.high)
-        cols, across = divmod(across, self.wide)
-        return rows, cols, down, across
-
-    def reach_of(self, up: float, left: float, down: float, right: float) -> tuple[int, ...]:
-        """Tell how many cells pictures go beyond, that go so many pixels beyond theirs."""
-        return (
-            max(0, ceil(up / self.high)), max(0, ceil(left / self.wide)),
-            max(0, ceil(down / self.high)), max(0, ceil(right / self.wide)),
-        )  # fmt: skip
+        side = max(1, min(pixels // self.longer, _PIECE_CELLS))
+        return side * self.wide, side * self.high

@@ -190,4 +190,4 @@ def cells_under(map_: Map, layer: Layer | None, box: Box) -> Box:
     grid = grid_of(map_, layer)
     if grid is map_:
         return box
-    return map_.lattice.cells_in(grid.lattice.area(box))
+    return map_.lattice.cells_in(grid.lattice.bounds(box))

@@ -160,7 +160,7 @@ class Atlas:
             for place in self._big.keys() - smaller.keys():
                 smaller[place] = smaller_big(self._big[place], down, across)
         count = self._size + len(self._begun) + 1
-        return Pictures(self._page(level).pixels[:count], smaller, self._reach)
+        return Pictures(self._page(level).pixels[:count], smaller)
 
     def fill(
         self, level: int, cells: Sequence[Cells] | None = None, most: int | None = None
@@ -391,9 +391,7 @@ class Atlas:
     def _widen(self, big: Big) -> None:
         """Let the reach be as far as a picture goes."""
         (high, wide), cell = big.pixels.shape, self.lattice()
-        more = cell.reach_of(
-            -big.down, -big.across, big.down + high - cell.high, big.across + wide - cell.wide
-        )
+        more = -big.down, -big.across, big.down + high - cell.high, big.across + wide - cell.wide
         self._reach = self._reach.or_more(Reach(*more))
 
     def _blank(self) -> Pixels:

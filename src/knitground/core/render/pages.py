@@ -14,7 +14,7 @@ _BITS = np.uint64(0xFFFFFFFF)
 
 @dataclass(frozen=True)
 class Reach:
-    """How many cells beyond its own the largest picture of an atlas covers, on each side."""
+    """By how many pixels the pictures of an atlas go beyond their cells, on each side."""
 
     up: int = 0
     left: int = 0
@@ -51,7 +51,16 @@ class Pictures:
 
     tiles: Pixels
     big: dict[int, Big] = field(default_factory=dict)
-    reach: Reach = Reach()
+
+    @property
+    def high(self) -> int:
+        """Height of a tile's picture."""
+        return int(self.tiles.shape[1])
+
+    @property
+    def wide(self) -> int:
+        """Width of a tile's picture."""
+        return int(self.tiles.shape[2])
 
 
 class Page:

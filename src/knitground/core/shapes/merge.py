@@ -110,7 +110,7 @@ def _part(map_: Map, grid: Map, box: Box | None) -> Box:
         return Box(0, 0, grid.height, grid.width)
     if grid is map_:
         return box.clipped(map_.height, map_.width)
-    return grid.lattice.beginning_in(map_.lattice.area(box)).clipped(grid.height, grid.width)
+    return grid.lattice.beginning_in(map_.lattice.bounds(box)).clipped(grid.height, grid.width)
 
 
 def joined_areas(areas: Sequence[Geometry]) -> Geometry:

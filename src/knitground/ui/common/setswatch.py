@@ -15,9 +15,8 @@ from knitground.core.model.project import Project
 from knitground.core.model.terrain import TerrainSet
 from knitground.core.model.tileset import Tileset
 from knitground.core.render.atlas import Atlas
-from knitground.core.render.compose import Plane
+from knitground.core.render.compose import lay_out
 from knitground.core.render.pixels import Pixels
-from knitground.core.render.stack import draw_planes
 
 _GLOW, _PAPER = np.uint32(0xFFB4472F), np.uint32(0xFFF3D9B1)
 
@@ -34,7 +33,8 @@ def sample_pixels(project: Project, owner: Tileset, kit: TerrainSet) -> tuple[Pi
     layer.terrain = terrain
     map_.layers.append(layer)
     cells = knit_box(table, layer, whole(layer.cells))
-    pixels = draw_planes(Atlas(project, map_), 0, [Plane(np.maximum(cells, 0))], (0, 0, 0, 0))
+    shown = np.maximum(cells, 0)
+    pixels = lay_out(Atlas(project, map_).at(0, [shown]).tiles, shown)
     high, wide = cut.tile_height, cut.tile_width
     rows, cols = np.indices((high, wide))
     rim = (rows < 2) | (cols < 2) | (rows >= high - 2) | (cols >= wide - 2)

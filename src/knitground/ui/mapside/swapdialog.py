@@ -13,12 +13,13 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from knitground.core.base.window import Box, read
+from knitground.core.base.window import read
 from knitground.core.edit.reslice import swap_tileset
 from knitground.core.knit.layer import knit_map
+from knitground.core.model.lattice import Rect
 from knitground.core.model.map import Map
 from knitground.core.render.atlas import Atlas
-from knitground.core.render.stack import draw_planes, stack_of
+from knitground.core.render.stack import draw, stack_of
 from knitground.ui.common.dialog import Dialog
 from knitground.ui.common.widgets import Swatch, note
 from knitground.ui.session import Session
@@ -69,9 +70,9 @@ class SwapDialog(Dialog):
         knit_map(self.session.project, part)
         atlas = Atlas(self.session.project, part)
         level = 1 if part.lattice.level_count > 1 else 0
-        box = Box(0, 0, part.height, part.width)
-        planes, margin = stack_of(part, atlas, box, level, lambda layer, b: read(layer.cells, b))
-        self.picture.show_pixels(draw_planes(atlas, level, planes, margin) if planes else None)
+        rect = Rect(0, 0, *atlas.lattice(level).extent)
+        stack = stack_of(part, atlas, rect, level, lambda layer, box: read(layer.cells, box))
+        self.picture.show_pixels(draw(atlas, stack) if stack.planes else None)
 
     def take(self) -> None:
         """Do it, as one step; on a large map beside the interface."""

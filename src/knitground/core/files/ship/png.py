@@ -9,16 +9,17 @@ import numpy as np
 
 from knitground.core.base.errors import PlaceError
 from knitground.core.base.progress import Progress, no_progress
-from knitground.core.base.window import Box, read
+from knitground.core.base.window import read
 from knitground.core.files.images import png_bytes
 from knitground.core.files.made import write_asked
 from knitground.core.files.ship.kinds import ShipFormat, ShipJob
+from knitground.core.model.lattice import Rect
 from knitground.core.model.map import Map
 from knitground.core.model.project import Project
 from knitground.core.model.tileset import Picture
 from knitground.core.render.atlas import Atlas
 from knitground.core.render.pixels import over, straight
-from knitground.core.render.stack import draw_planes, stack_of
+from knitground.core.render.stack import draw, stack_of
 
 MAX_PIXELS = 16_384 * 16_384
 _BAND_PIXELS = 4 * 1024 * 1024
@@ -68,19 +69,18 @@ def map_picture(
     if map_.background is not None:
         out[:] = (*bytes.fromhex(map_.background[1:]), 255)
     shown = any(layer.visible for layer in map_.layers)
-    step = max(1, _BAND_PIXELS // (lattice.high * width))
-    for top in range(0, map_.height if shown else 0, step):
-        progress(top / map_.height)
-        band = Box(top, 0, min(top + step, map_.height), map_.width)
-        planes, margin = stack_of(
-            map_, atlas, band, level, lambda layer, box: read(layer.cells, box)
+    step = max(1, _BAND_PIXELS // width)
+    for top in range(0, height if shown else 0, step):
+        progress(top / height)
+        band = Rect(0, top, width, min(step, height - top))
+        pixels = draw(
+            atlas,
+            stack_of(map_, atlas, band, level, lambda layer, box: read(layer.cells, box)),
         )
-        pixels = draw_planes(atlas, level, planes, margin)
         if map_.background is not None:
             colour = np.uint32(0xFF000000 | int(map_.background[1:], 16))
             pixels = over(pixels, np.full_like(pixels, colour))
-        first = int(lattice.area(band).y)
-        out[first : first + pixels.shape[0]] = straight(pixels)
+        out[top : top + len(pixels)] = straight(pixels)
     return out
 
 

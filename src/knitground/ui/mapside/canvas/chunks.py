@@ -9,6 +9,7 @@ from __future__ import annotations
 from collections import OrderedDict
 from collections.abc import Sequence
 from dataclasses import dataclass, field
+from math import ceil
 from time import perf_counter
 
 import numpy as np
@@ -24,7 +25,7 @@ from knitground.core.model.layers import Cells, Layer
 from knitground.core.model.map import Map, cells_under, grid_of
 from knitground.core.render.atlas import Atlas
 from knitground.core.render.pixels import Pixels
-from knitground.core.render.stack import draw_planes, full_reach, needed, shown_cells, stack_of
+from knitground.core.render.stack import Stack, draw, full_reach, needed, stack_of
 
 CHUNK_PX = 256
 _AT_ONCE = 50_000
@@ -118,17 +119,17 @@ class Chunk:
 class Ghost:
     """The picture of what a plan will give, composed from its top down.
 
-    `part` is what is shown of the plan, `box` the cells of the map in the picture: beside the
-    plan's own those too where a picture reaches over there. `row` is the first that is missing.
+    `part` is what is shown of the plan, `rect` the pixels of the level in the picture: beside the
+    plan's own cells also where a picture reaches over there. From `done` down they are missing.
     """
 
     plan: Plan
     level: int
     part: Plan
-    box: Box
+    rect: Rect
     laid: Sequence[tuple[Layer, Box, Cells]]
     pixels: Pixels
-    row: int
+    done: int = 0
     image: QImage = field(init=False)
 
     def __post_init__(self) -> None:
@@ -141,7 +142,7 @@ class Ghost:
     @property
     def is_whole(self) -> bool:
         """Whether all of it is composed."""
-        return self.row >= self.box.bottom
+        return self.done >= self.rect.height
 
 
 class ChunkStore:
@@ -156,20 +157,20 @@ class ChunkStore:
         self._ghost: Ghost | None = None
 
     def _piece(self, level: int, row: int, col: int) -> Rect:
-        """Where a piece lies: pieces begin and end between cells."""
+        """Where a piece lies, in pixels of its level."""
         lattice = self.atlas.lattice(level)
-        side = lattice.piece_side(CHUNK_PX)
-        box = Box(row * side, col * side, (row + 1) * side, (col + 1) * side)
-        return lattice.area(box.clipped(lattice.rows, lattice.columns))
+        wide, high = lattice.piece(CHUNK_PX)
+        return Rect(col * wide, row * high, wide, high).shared(Rect(0, 0, *lattice.extent))
 
     def _span(self, level: int, rect: Rect) -> tuple[range, range]:
         """Rows and columns of the pieces that a rectangle in the pixels of a level shows."""
         lattice = self.atlas.lattice(level)
-        box, side = lattice.seen_in(rect), lattice.piece_side(CHUNK_PX)
-        if box.is_empty:
+        wide, high = lattice.piece(CHUNK_PX)
+        seen = rect.shared(Rect(0, 0, *lattice.extent))
+        if seen.is_empty:
             return range(0), range(0)
-        rows = range(box.top // side, -(-box.bottom // side))
-        return rows, range(box.left // side, -(-box.right // side))
+        rows = range(int(seen.y // high), ceil(seen.bottom / high))
+        return rows, range(int(seen.x // wide), ceil(seen.right / wide))
 
     def keys_in(self, level: int, rect: Rect) -> list[Key]:
         """List the pieces that a rectangle in the pixels of a level shows."""
@@ -230,15 +231,12 @@ class ChunkStore:
         self._chunks.move_to_end(key)
         if chunk.begun is None:
             chunk.begun = self.atlas.turns
-        lattice = self.atlas.lattice(key[0])
+        cell = self.atlas.lattice(key[0]).cell_size
         while chunk.dirty is not None:
-            box = lattice.cells_in(chunk.dirty)
-            rows = max(1, _BAND_CELLS // max(1, box.width))
-            band = Box(box.top, box.left, min(box.top + rows, box.bottom), box.right)
+            band, left = chunk.dirty.parted(_band(chunk.dirty, cell, _BAND_CELLS))
             if not self._patch(key[0], chunk, band, until):
                 break
-            left = Box(band.bottom, box.left, box.bottom, box.right)
-            chunk.dirty = None if left.is_empty else lattice.area(left)
+            chunk.dirty = None if left.is_empty else left
             if until is not None and perf_counter() > until:
                 break
         if chunk.dirty is None:
@@ -249,13 +247,21 @@ class ChunkStore:
 
     def touch(self, box: Box) -> None:
         """Note that cells are different now; the box may wrap."""
-        map_, levels = self._map, {level for level, _, _ in self._chunks}
-        for piece in self.shown(box).pieces(map_.height, map_.width):
-            for level in levels:
-                area = self.atlas.lattice(level).area(piece)
+        for level in {level for level, _, _ in self._chunks}:
+            for area in self._copies(self.shown(box, level), level):
                 for chunk in self._under(level, area):
                     if area.meets(chunk.rect):
                         self._touch(chunk, area.shared(chunk.rect))
+
+    def _copies(self, rect: Rect, level: int) -> list[Rect]:
+        """List where on the map a rectangle lies that may reach over the border of one that wraps.
+
+        Of several pieces that it is parted into none is shown twice.
+        """
+        lattice = self.atlas.lattice(level)
+        whole = Rect(0, 0, *lattice.extent)
+        moved = [rect.moved(-x, -y).shared(whole) for x, y in lattice.periods_in(rect)]
+        return [each for each in moved if not each.is_empty]
 
     def touch_all(self) -> None:
         """Note that every piece is out of date; what was drawn stays until it is made again."""
@@ -266,8 +272,8 @@ class ChunkStore:
         self._bytes -= len(chunk.frames) * chunk.pixels.nbytes
         chunk.touch(rect)
 
-    def picture(self, box: Box, level: int, laid: Sequence[tuple[Layer, Box, Cells]]) -> Pixels:
-        """Compose a box of the map (may wrap) with other cells in some of its layers: a ghost.
+    def picture(self, rect: Rect, level: int, laid: Sequence[tuple[Layer, Box, Cells]]) -> Pixels:
+        """Compose pixels of the map (may wrap) with other cells in some of its layers: a ghost.
 
         `laid` lists layers, boxes of their own cells, and what lies there; the first one is shown
         even if it is hidden.
@@ -286,23 +292,18 @@ class ChunkStore:
             return ghost
 
         shown = [each for each in self._map.layers if each is laid[0][0] or each.visible]
-        planes, margin = stack_of(self._map, self.atlas, box, level, cells_of, shown)
-        return draw_planes(self.atlas, level, planes, margin)
+        return draw(self.atlas, stack_of(self._map, self.atlas, rect, level, cells_of, shown))
 
-    def picture_with(self, box: Box, level: int, layer: Layer, instead: Layer) -> Pixels:
-        """Compose a box of the map (may wrap) with another layer in place of one."""
+    def picture_with(self, rect: Rect, level: int, layer: Layer, instead: Layer) -> Pixels:
+        """Compose pixels of the map (may wrap) with another layer in place of one."""
         map_ = self._map
         shown = [instead if each is layer else each for each in map_.layers
                  if each is layer or each.visible]  # fmt: skip
-        planes, margin = stack_of(
-            map_,
-            self.atlas,
-            box,
-            level,
-            lambda each, wide: self._doc.cells(map_, each, wide),
-            shown,
-        )
-        return draw_planes(self.atlas, level, planes, margin)
+
+        def cells_of(each: Layer, wide: Box) -> Cells:
+            return self._doc.cells(map_, each, wide)
+
+        return draw(self.atlas, stack_of(map_, self.atlas, rect, level, cells_of, shown))
 
     def ghost(self, plan: Plan, level: int, seen: Box, until: float) -> Ghost:
         """Draw what a plan will give, a band of cells at least.
@@ -316,15 +317,14 @@ class ChunkStore:
         ghost = self._ghost
         if ghost is None or not ghost.shows(plan, level, part.box):
             ghost = self._ghost = self._new_ghost(plan, level, part)
-        lattice = self.atlas.lattice(level)
-        rows = max(1, int(_BAND_PIXELS / max(1, ghost.box.width * lattice.cell_area)))
+        cell = self.atlas.lattice(level).cell_size
         while not ghost.is_whole:
-            band = Box(ghost.row, ghost.box.left, min(ghost.row + rows, ghost.box.bottom),
-                       ghost.box.right)  # fmt: skip
-            y = round(lattice.area(band).y - lattice.area(ghost.box).y)
+            left = Rect(ghost.rect.x, ghost.rect.y + ghost.done, ghost.rect.width,
+                        ghost.rect.height - ghost.done)  # fmt: skip
+            band, _ = left.parted(_band(left, cell, _BAND_PIXELS // (cell[0] * cell[1])))
             pixels = self.picture(band, level, ghost.laid)
-            ghost.pixels[y : y + len(pixels)] = pixels
-            ghost.row = band.bottom
+            ghost.pixels[ghost.done : ghost.done + len(pixels)] = pixels
+            ghost.done += len(pixels)
             if perf_counter() > until:
                 break
         return ghost
@@ -336,23 +336,21 @@ class ChunkStore:
             follows += self._doc.rewriter.trial(self._map, part.layer, part.box, part.cells)
         for _, at, _ in follows:
             under = under.joined(at)
-        box = part.box if part.box.is_empty else self.shown(under)
-        area = self.atlas.lattice(level).area(box)
-        pixels = np.zeros((round(area.height), round(area.width)), np.uint32)
+        rect = Rect(0, 0, 0, 0) if part.box.is_empty else self.shown(under, level)
+        pixels = np.zeros((int(rect.height), int(rect.width)), np.uint32)
         laid = [(part.layer, part.box, part.cells), *follows]
-        return Ghost(plan, level, part, box, laid, pixels, box.top)
+        return Ghost(plan, level, part, rect, laid, pixels)
 
-    def shown(self, box: Box) -> Box:
-        """Give the cells on which a change of these cells may show: pictures reach beyond them."""
-        map_ = self._map
-        reach = full_reach(map_, self.atlas)
-        if not reach:
-            return box
-        wide = Box(
-            box.top - reach.up, box.left - reach.left,
-            box.bottom + reach.down, box.right + reach.right,
-        )  # fmt: skip
-        return wide if map_.wrap else wide.clipped(map_.height, map_.width)
+    def shown(self, box: Box, level: int = 0) -> Rect:
+        """Give the pixels where a change of cells may show: pictures reach beyond their cells.
+
+        Whole pixels of the level; over the border of a map that wraps.
+        """
+        lattice, reach = self.atlas.lattice(level), full_reach(self._map, self.atlas)
+        x, y = self._map.lattice.scale(lattice)
+        up, left = ceil(reach.up * y), ceil(reach.left * x)
+        rect = lattice.bounds(box).grown(up, left, ceil(reach.down * y), ceil(reach.right * x))
+        return rect if lattice.wrap else rect.shared(Rect(0, 0, *lattice.extent))
 
     def _new(self, key: Key) -> Chunk:
         rect = self._piece(*key)
@@ -367,49 +365,56 @@ class ChunkStore:
             _, oldest = self._chunks.popitem(last=False)
             self._bytes -= oldest.pixels.nbytes * (1 + len(oldest.frames))
 
-    def _patch(self, level: int, chunk: Chunk, box: Box, until: float | None) -> bool:
-        """Compose some cells of a piece again; returns whether there was time for all they show."""
-        map_, lattice = self._map, self.atlas.lattice(level)
+    def _patch(self, level: int, chunk: Chunk, rect: Rect, until: float | None) -> bool:
+        """Compose a part of a piece again; returns whether there was time for all it shows."""
+        map_ = self._map
         if until is not None and not self._doc.knitter.prepare(
             map_,
-            lambda layer: needed(map_, self.atlas, layer, box),
+            lambda layer: needed(map_, self.atlas, layer, rect, level),
             lambda: perf_counter() > until,
         ):
             return False
-        planes, margin = stack_of(
-            map_, self.atlas, box, level, lambda layer, part: self._doc.cells(map_, layer, part)
+        stack = stack_of(
+            map_, self.atlas, rect, level, lambda layer, part: self._doc.cells(map_, layer, part)
         )
-        while not self.atlas.fill(level, shown_cells(planes), _AT_ONCE):
+        while not self.atlas.fill(level, stack.cells, _AT_ONCE):
             if until is not None and perf_counter() > until:
                 return False
         if self.atlas.moving:
-            up, left, down, right = margin
-            wide = Box(box.top - up, box.left - left, box.bottom + down, box.right + right)
-            self._note_moving(level, chunk, wide, shown_cells(planes))
+            self._note_moving(chunk, stack)
         chunk.forget_smaller()
-        area = lattice.area(box)
-        y, x = int(area.y - chunk.rect.y), int(area.x - chunk.rect.x)
-        target = chunk.pixels[y : y + int(area.height), x : x + int(area.width)]
-        target[:] = draw_planes(self.atlas, level, planes, margin) if planes else 0
+        y, x = int(rect.y - chunk.rect.y), int(rect.x - chunk.rect.x)
+        chunk.pixels[y : y + int(rect.height), x : x + int(rect.width)] = draw(self.atlas, stack)
         return True
 
-    def _note_moving(self, level: int, chunk: Chunk, box: Box, stack: list[Cells]) -> None:
+    def _note_moving(self, chunk: Chunk, stack: Stack) -> None:
         """Remember where a piece shows animations, pictures that reach into it included."""
-        places = self.atlas.moving_places
-        found = np.zeros((box.height, box.width), np.bool_)
-        for cells in stack:
-            found |= places[cells]
-        rows, cols = np.flatnonzero(found.any(axis=1)), np.flatnonzero(found.any(axis=0))
-        if not rows.size:
-            return
-        seen = self.shown(
-            Box(box.top + int(rows[0]), box.left + int(cols[0]),
-                box.top + int(rows[-1]) + 1, box.left + int(cols[-1]) + 1)
-        )  # fmt: skip
-        hit = self.atlas.lattice(level).area(seen)
-        if hit.meets(chunk.rect):
+        places, lattice = self.atlas.moving_places, self.atlas.lattice(stack.level)
+        across, down = self._map.lattice.scale(lattice)
+        reach, first = self.atlas.reach, lattice.bounds(Box(0, 0, 1, 1))
+        own: set[int] = set()
+        for plane in stack.planes:
+            if plane.tint or not plane.cells.size:
+                continue
+            found = places[plane.cells]
+            rows, cols = np.flatnonzero(found.any(axis=1)), np.flatnonzero(found.any(axis=0))
+            if not rows.size:
+                continue
+            own.update(np.unique(plane.cells[found]).tolist())
+            hit = lattice.bounds(
+                Box(int(rows[0]), int(cols[0]), int(rows[-1]) + 1, int(cols[-1]) + 1)
+            ).moved(stack.rect.x + plane.across - first.x, stack.rect.y + plane.down - first.y)
+            hit = hit.grown(ceil(reach.up * down), ceil(reach.left * across),
+                            ceil(reach.down * down), ceil(reach.right * across))  # fmt: skip
             hit = hit.shared(chunk.rect)
-            chunk.moving = chunk.moving.joined(hit) if chunk.moving else hit
-            seen_places = [np.unique(cells[places[cells]]) for cells in stack]
-            own = {place for each in seen_places for place in each.tolist()}
+            if not hit.is_empty:
+                chunk.moving = chunk.moving.joined(hit) if chunk.moving else hit
+        if chunk.moving is not None:
             chunk.movers = tuple(sorted({*chunk.movers, *own}))
+
+
+def _band(rect: Rect, cell: tuple[int, int], cells: int) -> int:
+    """Tell how many rows of pixels of a rectangle hold about so many cells: whole rows of cells."""
+    high, wide = cell
+    rows = max(1, int(cells // max(1, rect.width / wide)))
+    return int((rect.y // high + rows) * high - rect.y)

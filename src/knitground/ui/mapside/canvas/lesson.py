@@ -14,7 +14,7 @@ from knitground.core.model.map import Map
 from knitground.ui.common.theme import LINEN
 from knitground.ui.gesture import Guest
 from knitground.ui.mapside.canvas.chunks import ChunkStore
-from knitground.ui.mapside.canvas.overlay import box_rect, seen_cells
+from knitground.ui.mapside.canvas.overlay import box_rect, ghost_rect, seen_cells
 from knitground.ui.mapside.canvas.zoom import Camera
 
 _MOST = 4000
@@ -74,7 +74,7 @@ def _draw_ghost(
         return True
     painter.save()
     painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, camera.zoom < 1)
-    painter.drawImage(box_rect(camera, map_, ghost.box), ghost.image)
+    painter.drawImage(ghost_rect(camera, store, ghost), ghost.image)
     painter.restore()
     return ghost.is_whole
 

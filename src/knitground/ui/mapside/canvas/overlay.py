@@ -28,7 +28,7 @@ from knitground.core.model.layers import Layer, PinnedLayer
 from knitground.core.model.map import Map, grid_of
 from knitground.core.render.pixels import Pixels
 from knitground.ui.common.theme import LINEN, theme
-from knitground.ui.mapside.canvas.chunks import ChunkStore, image_of
+from knitground.ui.mapside.canvas.chunks import ChunkStore, Ghost, image_of
 from knitground.ui.mapside.canvas.zoom import Camera
 
 _MOST_PINS = 150
@@ -45,10 +45,20 @@ def map_rect(camera: Camera, map_: Map) -> QRectF:
 
 
 def box_rect(camera: Camera, map_: Map, box: Box) -> QRectF:
-    """Where a box of cells lies on the screen."""
-    area = map_.lattice.area(box)
+    """Give the rectangle on the screen round a box of cells."""
+    return pixel_rect(camera, map_.lattice.bounds(box))
+
+
+def pixel_rect(camera: Camera, area: Rect) -> QRectF:
+    """Where pixels of the map lie on the screen."""
     left, top = camera.to_screen(area.x, area.y)
     return QRectF(left, top, area.width * camera.zoom, area.height * camera.zoom)
+
+
+def ghost_rect(camera: Camera, store: ChunkStore, ghost: Ghost) -> QRectF:
+    """Where the picture of a ghost lies on the screen."""
+    across, down = store.atlas.lattice().scale(store.atlas.lattice(ghost.level))
+    return pixel_rect(camera, ghost.rect.scaled(1 / across, 1 / down))
 
 
 def seen_pixels(camera: Camera, view: QRect) -> Rect:
@@ -173,7 +183,7 @@ def draw_plan(
     for down in (-1, 0, 1) if map_.wrap else (0,):
         for across in (-1, 0, 1) if map_.wrap else (0,):
             step = (across * whole.width(), down * whole.height())
-            rect = box_rect(camera, map_, ghost.box).translated(*step)
+            rect = ghost_rect(camera, store, ghost).translated(*step)
             if rect.intersects(whole):
                 painter.drawImage(rect, ghost.image)
                 _dashes(painter, box_rect(layers_own, grid, ghost.part.box).translated(*step))
@@ -325,7 +335,7 @@ def draw_label(
     font.setPixelSize(12)
     painter.setFont(font)
     wide = _text_width(text, font.toString()) + 18
-    half = min(64.0, map_.lattice.area(brush).width * camera.zoom / 2)
+    half = min(64.0, map_.lattice.bounds(brush).width * camera.zoom / 2)
     x, y = camera.to_screen(at.x, at.y)
     left = min(max(x + half + 14, 4), max(4.0, view.width() - wide - 4))
     top = min(y + half + 10, view.height() - 28)

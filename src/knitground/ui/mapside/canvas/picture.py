@@ -16,7 +16,6 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QWidget
 
-from knitground.core.base.window import Box
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.desk import Desk, Pointer
 from knitground.core.edit.laying import Plan
@@ -36,7 +35,6 @@ from knitground.ui.mapside.canvas.held import HeldTool
 from knitground.ui.mapside.canvas.lesson import draw_guest
 from knitground.ui.mapside.canvas.markers import draw_frame, draw_marker_ghost, draw_markers
 from knitground.ui.mapside.canvas.overlay import (
-    box_rect,
     draw_area,
     draw_cursor,
     draw_grid,
@@ -47,6 +45,7 @@ from knitground.ui.mapside.canvas.overlay import (
     draw_selection,
     layer_camera,
     map_rect,
+    pixel_rect,
 )
 from knitground.ui.mapside.canvas.overview import Overview
 from knitground.ui.mapside.canvas.shapes import MapShapes
@@ -422,11 +421,9 @@ class MapPicture(QWidget):
         self.overview.place()
         super().resizeEvent(event)
 
-    def screen_rect(self, box: Box) -> QRect:
-        """Where a box of cells lies on the screen."""
-        assert self.shown_map is not None
-        rect = box_rect(self.camera, self.shown_map, box)
-        return rect.toAlignedRect().adjusted(-2, -2, 2, 2)
+    def screen_rect(self, pixels: Rect) -> QRect:
+        """Where pixels of the map lie on the screen."""
+        return pixel_rect(self.camera, pixels).toAlignedRect().adjusted(-2, -2, 2, 2)
 
     # Painting
 
@@ -673,18 +670,18 @@ class MapPicture(QWidget):
             return
         kept = [each for each in layer.markers if each.number not in without]
         trial = replace(layer, markers=(*kept, *markers))
-        box = self.store.shown(box).fitted(
-            self.shown_map.height, self.shown_map.width, self.shown_map.wrap
-        )
-        if box.is_empty:
-            return
         level = self.store.level_for(self.camera.zoom)
-        pixels = self.store.picture_with(box, level, layer, trial)
-        painter.drawImage(QRectF(self.screen_rect(box).adjusted(2, 2, -2, -2)), image_of(pixels))
+        rect = self.store.shown(box, level)
+        if rect.is_empty:
+            return
+        pixels = self.store.picture_with(rect, level, layer, trial)
+        scale = self.store.atlas.lattice().scale(self.store.atlas.lattice(level))
+        there = pixel_rect(self.camera, rect.scaled(1 / scale[0], 1 / scale[1]))
+        painter.drawImage(there, image_of(pixels))
 
     def _shows(self, plan: Plan, clip: QRect) -> bool:
         """Whether a part of the screen shows a plan, or may do so over the border of the map."""
         assert self.shown_map is not None
         assert self.store is not None
-        box = self.store.shown(cells_under(self.shown_map, plan.layer, plan.box))
-        return self.shown_map.wrap or self.screen_rect(box).intersects(clip)
+        shown = self.store.shown(cells_under(self.shown_map, plan.layer, plan.box))
+        return self.shown_map.wrap or self.screen_rect(shown).intersects(clip)
