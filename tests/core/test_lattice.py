@@ -28,7 +28,7 @@ def test_every_place_of_a_cell_is_on_it(lattice, cell, down, across):
     row, col = lattice.vertex_at(x, y)
     assert abs(row - cell[0] - down) <= 0.5
     assert abs(col - cell[1] - across) <= 0.5
-    rows, cols = lattice.lines_at(np.array([x]), np.array([y]))
+    rows, cols = lattice.cells_at(np.array([x]), np.array([y]))
     assert (rows[0], cols[0]) == cell
     near = lattice.sides_near(x, y)
     assert [each for each, _ in near] == sorted(each for each, _ in near)

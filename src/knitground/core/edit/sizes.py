@@ -90,7 +90,7 @@ def _own_grid_atoms(
     map_: Map, layer: Layer, cell: tuple[int, int], margins: Margins, changed: Changed
 ) -> list[Atom]:
     """Resize a layer with cells of its own; what is left of a cell goes to its offset."""
-    across, down = (int(each) for each in map_.lattice.place(margins.top, margins.left))
+    across, down = map_.lattice.step(margins.top, margins.left)
     above, left = -(-down // cell[0]), -(-across // cell[1])
     high, wide = layer.cells.shape
     after = _resized(map_, margins).divided(*cell)
@@ -111,7 +111,7 @@ def _resized(map_: Map, margins: Margins) -> Lattice:
 def _markers_moved(map_: Map, layer: MarkerLayer, margins: Margins) -> list[tuple[Marker, bool]]:
     """Move markers along with the map's upper left; tell of each whether it is off the map then."""
     width, height = _resized(map_, margins).extent
-    right, down = map_.lattice.place(margins.top, margins.left)
+    right, down = map_.lattice.step(margins.top, margins.left)
     out = []
     for each in layer.markers:
         points = tuple((x + right, y + down) for x, y in each.points)
@@ -159,7 +159,7 @@ def _cells_cut(map_: Map, layer: Layer, kept: NDArray[np.bool_]) -> int:
     if layer.own_cell is not None:
         rows, cols = np.nonzero(filled)
         begins = grid_of(map_, layer).lattice.origins(rows, cols)
-        down, across = map_.lattice.lines_at(begins[:, 1], begins[:, 0])
+        down, across = map_.lattice.cells_at(begins[:, 1], begins[:, 0])
         down, across = np.minimum(down, map_.height - 1), np.minimum(across, map_.width - 1)
         return int((~kept[down, across]).sum())
     return int((filled & ~kept).sum())

@@ -171,9 +171,14 @@ class Lattice:
         )  # fmt: skip
         return Box(top, left, bottom + 1, right + 1).clipped(self.rows, self.columns)
 
-    def lines_at(self, xs: NDArray[Any], ys: NDArray[Any]) -> tuple[NDArray[Any], NDArray[Any]]:
-        """Give the rows of places ys, and the columns of places xs."""
+    def cells_at(self, xs: NDArray[Any], ys: NDArray[Any]) -> tuple[NDArray[Any], NDArray[Any]]:
+        """Give rows and columns of the cells that places lie on, as arrays that go together."""
         return np.floor(ys / self.high).astype(int), np.floor(xs / self.wide).astype(int)
+
+    def snap(self, x: float, y: float, parts: int = 1) -> Place:
+        """Give the nearest corner of cells, or of so many parts of a cell's sides."""
+        across, down = self.wide / parts, self.high / parts
+        return round(x / across) * across, round(y / down) * down
 
     def way(self, start: Place, end: Place) -> list[Place]:
         """List places on the straight way to another one: one for each quarter of a cell passed.
@@ -218,9 +223,28 @@ class Lattice:
             box.left * self.wide, box.top * self.high, box.width * self.wide, box.height * self.high
         )
 
+    def outline(self, box: Box) -> list[Place]:
+        """Give the corners of what a box of cells covers, clockwise from its upper left one."""
+        return [
+            self.place(box.top, box.left), self.place(box.top, box.right),
+            self.place(box.bottom, box.right), self.place(box.bottom, box.left),
+        ]  # fmt: skip
+
+    def foot(self, row: int, col: int) -> Place:
+        """Give where pictures stand on a cell: the middle of its lower side."""
+        return self.place(row + 1, col + 0.5)
+
+    def step(self, rows: int, columns: int) -> tuple[int, int]:
+        """Tell by how many pixels right and down a cell lies that is so many further."""
+        return columns * self.wide, rows * self.high
+
     def origins(self, rows: NDArray[Any], cols: NDArray[Any]) -> NDArray[Any]:
-        """Give where the pictures of cells begin: (n, 2) of x and y."""
-        return np.stack([cols * self.wide, rows * self.high], axis=1)
+        """Give where the pictures of cells begin: (…, 2) of x and y."""
+        return np.stack([cols * self.wide, rows * self.high], axis=-1)
+
+    def places_of(self, rows: NDArray[Any], cols: NDArray[Any]) -> NDArray[Any]:
+        """Give the places of many corners, or of what lies between them: (…, 2) of x and y."""
+        return np.stack([cols * self.wide, rows * self.high], axis=-1)
 
     @property
     def whole(self) -> Box:
@@ -231,6 +255,15 @@ class Lattice:
     def extent(self) -> tuple[int, int]:
         """Width and height of all cells, in pixels."""
         return self.columns * self.wide, self.rows * self.high
+
+    @property
+    def stride(self) -> Place:
+        """Pixels right and down after which the lines between cells look the same again."""
+        return self.wide, self.high
+
+    def divides(self, width: int, height: int) -> bool:
+        """Whether a picture of that size holds whole rows and columns of cells."""
+        return width % self.wide == 0 and height % self.high == 0
 
     @property
     def cell_size(self) -> tuple[int, int]:

@@ -39,9 +39,7 @@ def sampled_cells(map_: Map, layer: Layer, step: int) -> Cells:
     """Take one cell in so many of a layer, rows and columns of the map apart."""
     if layer.own_cell is None:
         return layer.cells[::step, ::step]
-    rows, cols = np.arange(0, map_.height, step), np.arange(0, map_.width, step)
-    ys = map_.lattice.origins(rows, np.zeros_like(rows))[:, 1]
-    xs = map_.lattice.origins(np.zeros_like(cols), cols)[:, 0]
-    rows, cols = grid_of(map_, layer).lattice.lines_at(xs, ys)
+    begins = map_.lattice.origins(*np.mgrid[: map_.height : step, : map_.width : step])
+    rows, cols = grid_of(map_, layer).lattice.cells_at(begins[..., 0], begins[..., 1])
     high, wide = layer.cells.shape
-    return np.asarray(layer.cells[np.ix_(np.minimum(rows, high - 1), np.minimum(cols, wide - 1))])
+    return np.asarray(layer.cells[np.minimum(rows, high - 1), np.minimum(cols, wide - 1)])

@@ -132,7 +132,7 @@ def _paste_markers(session: Session, raw: bytes) -> None:
     except (ValueError, TypeError, KnitError):
         session.warn("The markers on the clipboard are broken: copy them once more")
         return
-    shifted = [moved(each, *map_.lattice.place(1, 1)) for each in found]
+    shifted = [moved(each, *map_.lattice.stride) for each in found]
 
     def do() -> None:
         edit, numbers = add_markers(map_, layer, shifted)
@@ -230,7 +230,7 @@ def _patch_in(session: Session, picture: Picture) -> Patch | None:
     """Read a picture as a patch; None if it is not made of tiles of the chosen layer's cells."""
     grid = session.grid
     high, wide = picture.shape[:2]
-    if grid is None or high % grid.lattice.high or wide % grid.lattice.wide:
+    if grid is None or not grid.lattice.divides(wide, high):
         return None
     if high * wide > _MOST_CELLS * grid.lattice.cell_area:
         return None

@@ -131,9 +131,9 @@ class NewMapDialog(Dialog):
     def _check(self) -> None:
         height, width = self.height_box.value(), self.width_box.value()
         lattice = Lattice(height, width, *self._tile())
-        wide, high = lattice.extent
+        (tall, broad), (wide, high) = lattice.cell_size, lattice.extent
         text, role = (
-            f"cells of {lattice.wide} × {lattice.high} px, {wide} × {high} px in all", "note",
+            f"cells of {broad} × {tall} px, {wide} × {high} px in all", "note",
         )  # fmt: skip
         try:
             check_size(height, width)

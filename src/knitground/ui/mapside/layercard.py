@@ -132,7 +132,7 @@ class Card(Framed):
         name = metrics.elidedText(self.layer.name, Qt.TextElideMode.ElideRight, _CARD - 14)
         self.name.setText(name)
         grid, moved = grid_of(self.map, self.layer), self.layer.shift != (0, 0)
-        own = f" {grid.lattice.wide}×{grid.lattice.high}" if grid is not self.map else ""
+        own = " {1}×{0}".format(*grid.lattice.cell_size) if grid is not self.map else ""
         self.kind.setText(self.layer.kind + own + (" ⇲" if moved else ""))
         across, down = self.layer.offset
         place = f" · offset {across}, {down} px, height {self.layer.height} px" if moved else ""

@@ -228,7 +228,7 @@ def _marker_dots(map_: Map, layer: MarkerLayer, step: int) -> Pixels:
     }
     inks = np.array([0, *(colours[each.kind] for each in layer.markers)], np.uint32)
     middles = np.array([each.middle for each in layer.markers]).reshape(-1, 2)
-    at = np.stack(map_.lattice.lines_at(middles[:, 0], middles[:, 1])) // step
+    at = np.stack(map_.lattice.cells_at(middles[:, 0], middles[:, 1])) // step
     on = ((at >= 0) & (at < [[high], [wide]])).all(axis=0)
     numbers, (rows, cols) = np.flatnonzero(on) + 1, at[:, on]
     last = np.zeros((high + 2, wide + 2), np.int64)

@@ -13,7 +13,7 @@ from knitground.core.edit.maps import check_size
 from knitground.core.edit.sizes import Margins, cut_content
 from knitground.core.model.map import Map
 from knitground.ui.common.theme import LINEN
-from knitground.ui.mapside.canvas.overlay import box_rect, map_rect
+from knitground.ui.mapside.canvas.overlay import corners_on, outline_on
 from knitground.ui.mapside.canvas.zoom import Camera
 from knitground.ui.session import Session
 
@@ -26,6 +26,7 @@ _FAR = 22.0
 """Where the handles of a map that wraps are: out of the way of strokes over its border."""
 _COUNTED_CELLS = 512 * 512
 """Up to this size what would be cut is counted while the border is dragged."""
+_SIDES = "top", "right", "bottom", "left"
 _SLANTS = (frozenset({"top", "left"}), frozenset({"bottom", "right"}))
 
 
@@ -74,9 +75,7 @@ class BorderDrag:
         """Go on with a drag; without one, note whether the pointer is on the border."""
         if not self._sides or self._map is not map_:
             self._over = _sides_at(at, camera, map_)
-            rect = map_rect(camera, map_)
-            around = rect.adjusted(-_NEAR, -_NEAR, _NEAR, _NEAR)
-            self._near = around.contains(at) and not rect.contains(at)
+            self._near = 0 < max(_away(at, camera, map_).values()) <= _NEAR
             return False
         row, col = map_.lattice.vertex_at(*camera.to_picture(at.x(), at.y()))
         wanted = {
@@ -130,22 +129,37 @@ class BorderDrag:
         painter.setBrush(Qt.BrushStyle.NoBrush)
         for colour, width in ((LINEN.panel, 4), (LINEN.madder, 2)):
             painter.setPen(QPen(QColor(colour), width))
-            painter.drawRect(box_rect(camera, map_, after).normalized())
+            painter.drawPolygon(outline_on(camera, map_, after))
+
+
+def _away(at: QPointF, camera: Camera, map_: Map) -> dict[str, float]:
+    """Tell by how many screen pixels a place lies beyond each side of the map; less than 0 within.
+
+    A side lies between two corners of the map's outline, which goes round clockwise.
+    """
+    corners = corners_on(camera, map_, map_.lattice.whole)
+    out = {}
+    for n, side in enumerate(_SIDES):
+        start, along = corners[n], corners[(n + 1) % 4] - corners[n]
+        off = at - start
+        length = max(1.0, QPointF.dotProduct(along, along)) ** 0.5
+        out[side] = (along.y() * off.x() - along.x() * off.y()) / length
+    return out
 
 
 def _handles(camera: Camera, map_: Map) -> dict[frozenset[str], QRectF]:
     """Give the handles on the screen, just outside the map, by the sides that they move."""
-    rect, half = map_rect(camera, map_), _HANDLE / 2
-    away = _FAR if map_.wrap else _HANDLE
-    outer = rect.adjusted(-away, -away, away, away)
-    rows = {"top": outer.top(), "": rect.center().y(), "bottom": outer.bottom()}
-    cols = {"left": outer.left(), "": rect.center().x(), "right": outer.right()}
-    return {
-        frozenset({row, col} - {""}): QRectF(x - half, y - half, _HANDLE, _HANDLE)
-        for row, y in rows.items()
-        for col, x in cols.items()
-        if row or col
-    }
+    corners = corners_on(camera, map_, map_.lattice.whole, _FAR if map_.wrap else _HANDLE)
+    half = _HANDLE / 2
+    out = {}
+    for n, side in enumerate(_SIDES):
+        spots = {
+            frozenset({side}): (corners[n] + corners[(n + 1) % 4]) / 2,
+            frozenset({side, _SIDES[n - 1]}): corners[n],
+        }
+        for sides, at in spots.items():
+            out[sides] = QRectF(at.x() - half, at.y() - half, _HANDLE, _HANDLE)
+    return out
 
 
 def _sides_at(at: QPointF, camera: Camera, map_: Map) -> frozenset[str]:
@@ -153,10 +167,7 @@ def _sides_at(at: QPointF, camera: Camera, map_: Map) -> frozenset[str]:
     for sides, spot in _handles(camera, map_).items():
         if spot.adjusted(-2, -2, 2, 2).contains(at):
             return sides
-    rect = map_rect(camera, map_)
-    band = rect.adjusted(-_GRIP, -_GRIP, _GRIP, _GRIP)
-    if map_.wrap or not band.contains(at):
+    away = _away(at, camera, map_)
+    if map_.wrap or max(away.values()) > _GRIP:
         return frozenset()
-    found = {"left": at.x() < rect.left() - 1, "right": at.x() > rect.right() + 1,
-             "top": at.y() < rect.top() - 1, "bottom": at.y() > rect.bottom() + 1}  # fmt: skip
-    return frozenset(side for side, hit in found.items() if hit)
+    return frozenset(side for side, far in away.items() if far > 1)

@@ -5,8 +5,8 @@ from __future__ import annotations
 from itertools import islice
 from math import ceil
 
-from PySide6.QtCore import QPointF, QRect, QRectF, QSizeF, Qt
-from PySide6.QtGui import QColor, QPainter, QPen, QPixmap
+from PySide6.QtCore import QPointF, QRect, Qt
+from PySide6.QtGui import QColor, QPainter, QPen, QPixmap, QPolygonF
 
 from knitground.core.base.window import Box
 from knitground.core.edit.laying import Plan
@@ -14,7 +14,7 @@ from knitground.core.model.map import Map
 from knitground.ui.common.theme import LINEN
 from knitground.ui.gesture import Guest
 from knitground.ui.mapside.canvas.chunks import ChunkStore
-from knitground.ui.mapside.canvas.overlay import box_rect, ghost_rect, seen_cells
+from knitground.ui.mapside.canvas.overlay import ghost_rect, outline_on, seen_cells
 from knitground.ui.mapside.canvas.zoom import Camera
 
 _MOST = 4000
@@ -40,27 +40,29 @@ def draw_guest(
     plan = guest.ghost(map_)
     whole = plan is None or _draw_ghost(painter, camera, map_, store, plan, until)
     marks = [
-        (box_rect(camera, map_, Box(row, col, row + 1, col + 1)), role)
+        (outline_on(camera, map_, Box(row, col, row + 1, col + 1), -1), role)
         for (row, col), role in islice(guest.cells(map_), _MOST)
         if seen.top <= row < seen.bottom and seen.left <= col < seen.right
     ]
     badges: dict[str, QPixmap] = {}
-    for rect, role in marks:
+    for outline, role in marks:
         if len(marks) <= _MOST_DRAWN:
-            _mark(painter, rect, role)
+            _mark(painter, outline, role)
             continue
         if role not in badges:
-            badges[role] = _badge(rect.size(), role)
-        painter.drawPixmap(round(rect.x()) - 1, round(rect.y()) - 1, badges[role])
+            badges[role] = _badge(outline, role)
+        at = outline.boundingRect().topLeft()
+        painter.drawPixmap(round(at.x()) - 2, round(at.y()) - 2, badges[role])
     return whole
 
 
-def _badge(size: QSizeF, role: str) -> QPixmap:
-    """Draw a mark as a picture, with a pixel round it."""
-    out = QPixmap(ceil(size.width()) + 2, ceil(size.height()) + 2)
+def _badge(outline: QPolygonF, role: str) -> QPixmap:
+    """Draw a mark as a picture, with two pixels round it."""
+    rect = outline.boundingRect()
+    out = QPixmap(ceil(rect.width()) + 4, ceil(rect.height()) + 4)
     out.fill(Qt.GlobalColor.transparent)
     painter = QPainter(out)
-    _mark(painter, QRectF(QPointF(1, 1), size), role)
+    _mark(painter, outline.translated(QPointF(2, 2) - rect.topLeft()), role)
     painter.end()
     return out
 
@@ -79,11 +81,10 @@ def _draw_ghost(
     return ghost.is_whole
 
 
-def _mark(painter: QPainter, rect: QRectF, role: str) -> None:
-    inner = rect.adjusted(1, 1, -1, -1)
+def _mark(painter: QPainter, outline: QPolygonF, role: str) -> None:
     painter.setBrush(Qt.BrushStyle.NoBrush)
     painter.setPen(QPen(QColor(LINEN.panel), 4))
-    painter.drawRect(inner)
+    painter.drawPolygon(outline)
     style = Qt.PenStyle.DashLine if role == "changes" else Qt.PenStyle.SolidLine
     painter.setPen(QPen(QColor(ROLES[role]), 2, style))
-    painter.drawRect(inner)
+    painter.drawPolygon(outline)

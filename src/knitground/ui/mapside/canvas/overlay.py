@@ -61,6 +61,22 @@ def ghost_rect(camera: Camera, store: ChunkStore, ghost: Ghost) -> QRectF:
     return pixel_rect(camera, ghost.rect.scaled(1 / across, 1 / down))
 
 
+def outline_on(camera: Camera, map_: Map, box: Box, more: float = 0.0) -> QPolygonF:
+    """Give the outline of a box of cells on the screen, or so many pixels of it further out."""
+    return QPolygonF(corners_on(camera, map_, box, more))
+
+
+def corners_on(camera: Camera, map_: Map, box: Box, more: float = 0.0) -> list[QPointF]:
+    """Give the corners of that outline, clockwise from the upper left one."""
+    corners = [QPointF(*camera.to_screen(*each)) for each in map_.lattice.outline(box)]
+    if not more:
+        return corners
+    middle, rect = (corners[0] + corners[2]) / 2, QPolygonF(corners).boundingRect()
+    across, down = (1 + 2 * more / max(1.0, side) for side in (rect.width(), rect.height()))
+    away = [each - middle for each in corners]
+    return [middle + QPointF(each.x() * across, each.y() * down) for each in away]
+
+
 def seen_pixels(camera: Camera, view: QRect) -> Rect:
     """Pixels of the map, or of what would lie round it, that a part of the screen shows."""
     x0, y0 = camera.to_picture(view.left(), view.top())
@@ -88,8 +104,7 @@ def draw_grid(painter: QPainter, camera: Camera, map_: Map, view: QRect) -> None
     if box.is_empty:
         return
     whole = map_rect(camera, map_).adjusted(0, 0, 1, 1).intersected(QRectF(view))
-    cell = box_rect(camera, map_, Box(0, 0, 1, 1))
-    across, down = cell.width(), cell.height()
+    across, down = (each * camera.zoom for each in map_.lattice.stride)
     even = all(float(each).is_integer() for each in (across, down, camera.left, camera.top))
     if even:
         lines = _grid_tile(int(across), int(down))
@@ -99,12 +114,13 @@ def draw_grid(painter: QPainter, camera: Camera, map_: Map, view: QRect) -> None
         )
         painter.drawTiledPixmap(whole, lines, offset)
         return
-    for col in range(box.left, box.right + 1):
-        x = camera.to_screen(*map_.lattice.place(0, col))[0]
-        painter.fillRect(QRectF(round(x), whole.top(), 1, whole.height()), _GRID)
-    for row in range(box.top, box.bottom + 1):
-        y = camera.to_screen(*map_.lattice.place(row, 0))[1]
-        painter.fillRect(QRectF(whole.left(), round(y), whole.width(), 1), _GRID)
+    painter.setPen(QPen(_GRID, 1))
+    for ends in (
+        *(((box.top, col), (box.bottom, col)) for col in range(box.left, box.right + 1)),
+        *(((row, box.left), (row, box.right)) for row in range(box.top, box.bottom + 1)),
+    ):
+        start, end = (camera.to_screen(*map_.lattice.place(*each)) for each in ends)
+        painter.drawLine(QLineF(*(round(each) for each in (*start, *end))))
 
 
 @lru_cache(maxsize=16)
@@ -125,14 +141,14 @@ def _grid_tile(across: int, down: int) -> QPixmap:
 
 def draw_pins(painter: QPainter, camera: Camera, map_: Map, layer: Layer, view: QRect) -> None:
     """Mark pinned cells of the chosen layer with a pin's head in their upper right corner."""
-    if not isinstance(layer, PinnedLayer) or camera.zoom * map_.lattice.wide < 12:
+    if not isinstance(layer, PinnedLayer) or camera.zoom * map_.lattice.shorter < 12:
         return
     box = seen_cells(camera, map_, view)
     rows, cols = np.nonzero(layer.pinned[box.top : box.bottom, box.left : box.right])
     if rows.size == 0 or rows.size > 20_000:
         return
-    radius = max(2.0, camera.zoom * map_.lattice.wide * 0.09)
-    places = map_.lattice.origins(rows + (box.top + 0.16), cols + (box.left + 0.84))
+    radius = max(2.0, camera.zoom * map_.lattice.shorter * 0.09)
+    places = map_.lattice.places_of(rows + (box.top + 0.16), cols + (box.left + 0.84))
     spots = np.stack(camera.to_screen(*places.T), axis=1)
     if len(spots) > _MOST_PINS:
         head = _pin_head(radius)
@@ -178,27 +194,28 @@ def draw_plan(
         return True
     painter.save()
     whole = map_rect(camera, map_)
-    painter.setClipRect(whole)
+    clip = QPainterPath()
+    clip.addPolygon(outline_on(camera, map_, map_.lattice.whole))
+    painter.setClipPath(clip)
     painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, camera.zoom < 1)
-    for down in (-1, 0, 1) if map_.wrap else (0,):
-        for across in (-1, 0, 1) if map_.wrap else (0,):
-            step = (across * whole.width(), down * whole.height())
-            rect = ghost_rect(camera, store, ghost).translated(*step)
-            if rect.intersects(whole):
-                painter.drawImage(rect, ghost.image)
-                _dashes(painter, box_rect(layers_own, grid, ghost.part.box).translated(*step))
+    for period in map_.lattice.periods_in(map_.lattice.bounds(map_.lattice.whole)):
+        step = QPointF(*period) * camera.zoom
+        rect = ghost_rect(camera, store, ghost).translated(step)
+        if rect.intersects(whole):
+            painter.drawImage(rect, ghost.image)
+            _dashes(painter, outline_on(layers_own, grid, ghost.part.box).translated(step))
     painter.restore()
     return ghost.is_whole
 
 
-def _dashes(painter: QPainter, rect: QRectF) -> None:
+def _dashes(painter: QPainter, outline: QPolygonF) -> None:
     painter.setBrush(Qt.BrushStyle.NoBrush)
     painter.setPen(QPen(QColor(LINEN.panel), 2))
-    painter.drawRect(rect)
+    painter.drawPolygon(outline)
     pen = QPen(QColor(LINEN.ink), 2, Qt.PenStyle.DashLine)
     pen.setDashPattern([3, 2.5])
     painter.setPen(pen)
-    painter.drawRect(rect)
+    painter.drawPolygon(outline)
 
 
 def draw_selection(
@@ -250,10 +267,10 @@ def _ragged_pixels(
     x0, y0 = camera.to_picture(view.left(), view.top())
     xs = x0 + np.arange(view.width() + 1) / camera.zoom
     ys = y0 + np.arange(view.height() + 1) / camera.zoom
-    rows, cols = map_.lattice.lines_at(xs, ys)
+    rows, cols = map_.lattice.cells_at(xs[None], ys[:, None])
     rows = np.clip(rows - box.top + 1, 0, box.height + 1)
     cols = np.clip(cols - box.left + 1, 0, box.width + 1)
-    chosen = mask.take(rows, 0).take(cols, 1).view(np.uint8)
+    chosen = mask[rows, cols].view(np.uint8)
     here = chosen[:-1, :-1]
     kind = (here ^ chosen[1:, :-1]) | (here ^ chosen[:-1, 1:])
     y, x = view.top() % 8, view.left() % 8  # a part that is painted anew fits what is round it
@@ -291,7 +308,7 @@ def draw_screen(painter: QPainter, camera: Camera, map_: Map, view: QRect) -> No
 
 def draw_area(painter: QPainter, camera: Camera, map_: Map, area: Box) -> None:
     """Outline a block of cells."""
-    _dashes(painter, box_rect(camera, map_, area))
+    _dashes(painter, outline_on(camera, map_, area))
 
 
 def draw_cursor(
@@ -301,16 +318,20 @@ def draw_cursor(
     if cursor is None:
         return
     row, col = cursor
-    rect = box_rect(camera, map_, Box(row, col, row + 1, col + 1)).adjusted(-3, -3, 3, 3)
-    if not rect.adjusted(-3, -3, 3, 3).intersects(QRectF(clip)):
+    corners = corners_on(camera, map_, Box(row, col, row + 1, col + 1), 3)
+    if not QPolygonF(corners).boundingRect().adjusted(-3, -3, 3, 3).intersects(QRectF(clip)):
         return
-    arm = max(4.0, rect.width() / 4)
     for colour, width in ((LINEN.panel, 4), (LINEN.madder, 2)):
         painter.setPen(QPen(QColor(colour), width))
-        for x, across in ((rect.left(), arm), (rect.right(), -arm)):
-            for y, down in ((rect.top(), arm), (rect.bottom(), -arm)):
-                corner = QPolygonF([QPointF(x + across, y), QPointF(x, y), QPointF(x, y + down)])
-                painter.drawPolyline(corner)
+        for n, corner in enumerate(corners):
+            before, after = corners[n - 1], corners[(n + 1) % 4]
+            arms = [corner + (each - corner) * _arm(corner, each) for each in (before, after)]
+            painter.drawPolyline(QPolygonF([arms[0], corner, arms[1]]))
+
+
+def _arm(corner: QPointF, other: QPointF) -> float:
+    """Tell which part of a side the cursor draws: a quarter, and 4 pixels at least."""
+    return max(0.25, 4 / max(1.0, QLineF(corner, other).length()))
 
 
 @lru_cache(maxsize=256)

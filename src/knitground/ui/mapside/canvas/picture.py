@@ -531,8 +531,8 @@ class MapPicture(QWidget):
         zoom, lattice = self.camera.zoom, self.shown_map.lattice
         level = self.store.level_for(zoom)
         # How many pixels of the screen a pixel of the level is.
-        small, (width, height) = lattice.at_level(level), lattice.extent
-        wide, high = zoom * lattice.wide / small.wide, zoom * lattice.high / small.high
+        (width, height), scale = lattice.extent, lattice.scale(lattice.at_level(level))
+        wide, high = zoom / scale[0], zoom / scale[1]
         left = self.camera.left + across * width * zoom
         top = self.camera.top + down * height * zoom
         seen = Rect(

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from knitground.core.base.window import Box
 from knitground.core.edit.desk import Desk, Pointer
 from knitground.core.edit.hand import MarkerInHand, TileInHand
 from knitground.core.edit.markers import (
@@ -25,19 +26,25 @@ def chosen_markers(session: Session) -> list[Marker]:
     return [each for each in layer.markers if each.number in session.markers]
 
 
+_PARTS = {"cell": 1, "half cell": 2}
+"""Parts of a cell's sides that markers snap to; whole pixels by any other word."""
+
+
 def snap_step(desk: Desk, map_: Map) -> tuple[float, float]:
     """Pixels across and down from one place that markers snap to, to the next."""
-    part = {"cell": 1.0, "half cell": 2.0}.get(desk.options.snap)
+    part = _PARTS.get(desk.options.snap)
     if part is None:
         return 1.0, 1.0
-    across, down = map_.lattice.place(1, 1)
+    across, down = map_.lattice.stride
     return across / part, down / part
 
 
 def snapped(desk: Desk, map_: Map, at: Pointer) -> Point:
     """Give the nearest place that corners snap to."""
-    across, down = snap_step(desk, map_)
-    return round(at.x / across) * across, round(at.y / down) * down
+    part = _PARTS.get(desk.options.snap)
+    if part is None:
+        return float(round(at.x)), float(round(at.y))
+    return map_.lattice.snap(at.x, at.y, part)
 
 
 def standing(desk: Desk, map_: Map, at: Pointer, *, picture: bool) -> Point:
@@ -45,7 +52,7 @@ def standing(desk: Desk, map_: Map, at: Pointer, *, picture: bool) -> Point:
     if desk.options.snap != "cell":
         return snapped(desk, map_, at)
     row, col = at.cell(map_)
-    return map_.lattice.place(row + (1.0 if picture else 0.5), col + 0.5)
+    return map_.lattice.foot(row, col) if picture else map_.lattice.middle(row, col)
 
 
 class MarkerTool(Tool):
@@ -144,7 +151,8 @@ class BoxArea(MarkerTool):
         (x0, y0), (x1, y1) = (snapped(self.desk, map_, each) for each in (self._from, self._at))
         if x0 == x1 or y0 == y1:
             row, col = self._from.cell(map_)
-            (x0, y0), (x1, y1) = map_.lattice.place(row, col), map_.lattice.place(row + 1, col + 1)
+            cell = map_.lattice.bounds(Box(row, col, row + 1, col + 1))
+            x0, y0, x1, y1 = cell.x, cell.y, cell.right, cell.bottom
         corners = ((min(x0, x1), min(y0, y1)), (max(x0, x1), max(y0, y1)))
         return Marker(0, Shape.BOX, corners, kind=self.kind)
 
