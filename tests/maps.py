@@ -7,6 +7,7 @@ import numpy as np
 
 from knitground.core.base.window import Box, read
 from knitground.core.edit.document import Document
+from knitground.core.model.lattice import Lattice
 from knitground.core.model.layers import GroundLayer, GrownLayer, Layer
 from knitground.core.model.map import Map
 from knitground.core.model.project import Project
@@ -14,7 +15,7 @@ from knitground.core.model.recipe import RewriteStep
 from knitground.core.model.slicing import Slicing
 from knitground.core.model.terrain import SetKind, Slot, Terrain, TerrainSet
 from knitground.core.model.tileset import Tileset
-from knitground.core.render.compose import Plane, compose
+from knitground.core.render.compose import Frame, Plane, compose
 from knitground.core.render.stack import draw, stack_of
 
 CORNERS = (Slot.NW, Slot.NE, Slot.SW, Slot.SE)
@@ -81,9 +82,9 @@ def planes(stack, opacities=None):
 
 def composed(pictures, stack, opacities=None):
     """Compose layers of cells that all begin at the upper left."""
-    rows, columns = stack[0].shape
-    size = rows * pictures.high, columns * pictures.wide
-    return compose(pictures, planes(stack, opacities), size)
+    lattice = Lattice(*stack[0].shape, pictures.high, pictures.wide)
+    frame = Frame(lattice, lattice.bounds(lattice.whole))
+    return compose(pictures, planes(stack, opacities), frame)
 
 
 def drawn(map_, atlas, box=None, level=0, cells_of=None, layers=None):

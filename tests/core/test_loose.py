@@ -161,7 +161,7 @@ def drawn_by_hand(doc, map_, layers, box):
                 if (owner.name == "props" and tile.col != 2) != big:
                     continue
                 picture = tile_pixels(owner, tile)
-                down, across = overhang(owner, tile, high, wide)
+                down, across = overhang(owner, tile, map_.lattice)
                 for y in range(picture.shape[0]):
                     for x in range(picture.shape[1]):
                         r, c = row * high + down + y, col * wide + across + x
@@ -209,13 +209,13 @@ def test_the_shipped_picture_and_the_json_draw_the_same(tmp_path):
 
 
 def test_an_anchor_moves_the_picture_and_a_mirrored_tile_mirrors_it():
-    doc, _, _, props = loose_project()
-    assert overhang(props, TileRef("props", 0, 0), 8, 8) == (8 - 29, 4 - 7)
+    doc, map_, _, props = loose_project()
+    assert overhang(props, TileRef("props", 0, 0), map_.lattice) == (8 - 29, 4 - 7)
     doc.apply(set_anchor(props, 0, 0, (2, 20)))
-    assert overhang(props, TileRef("props", 0, 0), 8, 8) == (8 - 20, 4 - 2)
-    assert overhang(props, TileRef("props", 0, 0, 4), 8, 8) == (8 - 20, 4 - 12)
+    assert overhang(props, TileRef("props", 0, 0), map_.lattice) == (8 - 20, 4 - 2)
+    assert overhang(props, TileRef("props", 0, 0, 4), map_.lattice) == (8 - 20, 4 - 12)
     doc.apply(set_anchor(props, 0, 0, None))
-    assert overhang(props, TileRef("props", 0, 0), 8, 8) == (8 - 29, 0)
+    assert overhang(props, TileRef("props", 0, 0), map_.lattice) == (8 - 29, 0)
     doc.undo()
     assert props.fact(0, 0).anchor == (2, 20)
     with pytest.raises(EditError, match="no tile"):

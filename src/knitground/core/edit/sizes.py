@@ -14,7 +14,7 @@ from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.document import Edit
 from knitground.core.edit.maps import check_size
 from knitground.core.model.conditions import Area
-from knitground.core.model.lattice import Lattice
+from knitground.core.model.lattice import Lattice, Place
 from knitground.core.model.layers import (
     GroundLayer,
     Layer,
@@ -90,7 +90,7 @@ def _own_grid_atoms(
     map_: Map, layer: Layer, cell: tuple[int, int], margins: Margins, changed: Changed
 ) -> list[Atom]:
     """Resize a layer with cells of its own; what is left of a cell goes to its offset."""
-    across, down = map_.lattice.step(margins.top, margins.left)
+    across, down = (int(each) for each in _moved_by(map_, margins))
     above, left = -(-down // cell[0]), -(-across // cell[1])
     high, wide = layer.cells.shape
     after = _resized(map_, margins).divided(*cell)
@@ -108,10 +108,17 @@ def _resized(map_: Map, margins: Margins) -> Lattice:
     return map_.lattice.resized(height, map_.width + margins.left + margins.right)
 
 
+def _moved_by(map_: Map, margins: Margins) -> Place:
+    """Tell by how many pixels what lies on the map is further right and down afterwards."""
+    x, y = _resized(map_, margins).place(margins.top, margins.left)
+    was_x, was_y = map_.lattice.place(0, 0)
+    return x - was_x, y - was_y
+
+
 def _markers_moved(map_: Map, layer: MarkerLayer, margins: Margins) -> list[tuple[Marker, bool]]:
     """Move markers along with the map's upper left; tell of each whether it is off the map then."""
     width, height = _resized(map_, margins).extent
-    right, down = map_.lattice.step(margins.top, margins.left)
+    right, down = _moved_by(map_, margins)
     out = []
     for each in layer.markers:
         points = tuple((x + right, y + down) for x, y in each.points)

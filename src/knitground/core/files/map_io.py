@@ -29,6 +29,7 @@ def map_to_file(map_: Map) -> MapFile:
         width=map_.width,
         tile_height=map_.cell_height,
         tile_width=map_.cell_width,
+        grid=map_.grid,
         wrap=map_.wrap,
         background=map_.background,
         properties=list(map_.properties),
@@ -121,7 +122,10 @@ def map_from_file(file: MapFile, name: str) -> Map:
             f"{name}: {file.width} × {file.height} cells are more than {MAX_CELLS} "
             "(4096 × 4096), the most a map may have"
         )
-    map_ = Map(file.name, file.height, file.width, file.tile_height, file.tile_width, file.wrap)
+    map_ = Map(
+        file.name, file.height, file.width, file.tile_height, file.tile_width, file.wrap,
+        grid=file.grid,
+    )  # fmt: skip
     map_.background, map_.screen = file.background, file.screen
     map_.properties = tuple(file.properties)
     map_.recipe = recipe_from_file(file.recipe)

@@ -11,6 +11,7 @@ from pydantic import (
 from knitground.core.files.formats import FilePart, TileFile
 from knitground.core.files.recipeformats import RecipeFile
 from knitground.core.model.laid import LaidMix
+from knitground.core.model.lattice import GridKind
 from knitground.core.model.limits import (
     FULL_TINT,
     MAX_CORNERS,
@@ -33,7 +34,7 @@ from knitground.core.model.limits import (
 )
 from knitground.core.model.properties import Property
 
-MAP_VERSION: Final = 4
+MAP_VERSION: Final = 5
 
 
 MAP_FORMAT: Final = "knitground/map"
@@ -166,15 +167,20 @@ LayerFile = Annotated[
 
 
 class MapFile(FilePart):
-    """`*.map.json`: a map; its layers, the back one first."""
+    """`*.map.json`: a map; its layers, the back one first.
+
+    `grid`: upright cells, or diamonds: rows run down to the left, columns down to the right, and
+    `tile_height` and `tile_width` are those of the rectangle round one.
+    """
 
     format: Literal["knitground/map"] = MAP_FORMAT
-    version: Literal[4] = MAP_VERSION
+    version: Literal[5] = MAP_VERSION
     name: Name
     height: CellSide
     width: CellSide
     tile_height: TileSide
     tile_width: TileSide
+    grid: GridKind = GridKind.SQUARE
     wrap: bool = False
     background: HexColour | None = None
     screen: tuple[TileSide, TileSide] = (320, 180)
@@ -187,10 +193,11 @@ class MapFile(FilePart):
         """Bring a file of version 1 up to date.
 
         It had no rewrite steps, and the properties of its markers were pairs of texts. Version 2
-        knew three kinds of steps, version 3 did not tell what is painted.
+        knew three kinds of steps, version 3 did not tell what is painted, version 4 no grid.
         """
         if data.get("version") != 1:
-            return data | {"version": MAP_VERSION} if data.get("version") in (2, 3) else data
+            old = data.get("version") in (2, 3, 4)
+            return data | {"version": MAP_VERSION} if old else data
         layers = data.get("layers", [])
         if isinstance(layers, list):
             layers = [_with_named_values(each) for each in layers]

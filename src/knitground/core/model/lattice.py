@@ -3,14 +3,21 @@
 All that knows where a cell lies in pixels is here; tools, canvas, pictures and shipped files ask.
 Cells are rows and columns of an array whatever the lattice looks like, so that knitting, filling,
 repairing and growing need not know.
+
+`Lattice` has upright cells, `Diamond` cells that stand on a corner: its rows run down to the left
+on the screen, its columns down to the right. North is the way to the row before, as ever: on the
+screen it is up and to the right.
 """
+
+# ruff: noqa: D102 - what a kind of lattice does in its own way is told once, in the first
 
 from __future__ import annotations
 
 from collections.abc import Iterable
 from dataclasses import dataclass, replace
+from enum import StrEnum
 from math import ceil, floor
-from typing import Any, NamedTuple
+from typing import Any, ClassVar, NamedTuple, Self
 
 import numpy as np
 from numpy.typing import NDArray
@@ -110,6 +117,10 @@ class Lattice:
     high: int
     wide: int
     wrap: bool = False
+
+    slanted: ClassVar[bool] = False
+    """Whether cells lie aslant, so that pictures are drawn from the back to the front; for the
+    compositor alone."""
 
     # From pixels to cells
 
@@ -234,9 +245,21 @@ class Lattice:
         """Give where pictures stand on a cell: the middle of its lower side."""
         return self.place(row + 1, col + 0.5)
 
-    def step(self, rows: int, columns: int) -> tuple[int, int]:
-        """Tell by how many pixels right and down a cell lies that is so many further."""
-        return columns * self.wide, rows * self.high
+    def begins(self, high: int, wide: int) -> tuple[int, int]:
+        """Tell how far down and right of the upper left round its cell a picture stands."""
+        return self.high - high, 0
+
+    def anchored(self) -> tuple[int, int]:
+        """Tell where the anchor of a picture stands, down and right of the upper left likewise."""
+        return self.high, self.wide // 2
+
+    def towards(self, down: int, right: int) -> Cell:
+        """Give the step in rows and columns that goes so on the screen, each -1, 0 or 1."""
+        return down, right
+
+    def mask(self) -> NDArray[np.bool_]:
+        """Tell which pixels of the rectangle round a cell (high, wide) are its own."""
+        return np.ones((self.high, self.wide), np.bool_)
 
     def origins(self, rows: NDArray[Any], cols: NDArray[Any]) -> NDArray[Any]:
         """Give where the pictures of cells begin: (…, 2) of x and y."""
@@ -255,6 +278,16 @@ class Lattice:
     def extent(self) -> tuple[int, int]:
         """Width and height of all cells, in pixels."""
         return self.columns * self.wide, self.rows * self.high
+
+    @property
+    def picture(self) -> tuple[int, int]:
+        """Height and width that pictures of tiles usually have, standing on their cells."""
+        return self.high, self.wide
+
+    @property
+    def rise(self) -> int:
+        """By how much such pictures are higher than the rectangle round a cell."""
+        return self.picture[0] - self.high
 
     @property
     def stride(self) -> Place:
@@ -308,7 +341,7 @@ class Lattice:
         """How often a cell can be halved: the last level has cells of 1 px on the longer side."""
         return self.longer.bit_length()
 
-    def at_level(self, level: int) -> Lattice:
+    def at_level(self, level: int) -> Self:
         """Give the lattice at 1 / 2ⁿ of its size: cells of at least one pixel."""
         return replace(self, high=max(1, self.high >> level), wide=max(1, self.wide >> level))
 
@@ -326,7 +359,7 @@ class Lattice:
         fits = (columns * wide, rows * high) == (width, height)
         return Lattice(rows, columns, high, wide, self.wrap and fits)
 
-    def resized(self, rows: int, columns: int) -> Lattice:
+    def resized(self, rows: int, columns: int) -> Self:
         """Give it with another number of cells."""
         return replace(self, rows=rows, columns=columns)
 
@@ -337,3 +370,149 @@ class Lattice:
         """
         side = max(1, min(pixels // self.longer, _PIECE_CELLS))
         return side * self.wide, side * self.high
+
+
+@dataclass(frozen=True)
+class Diamond(Lattice):
+    """A grid of diamonds: `high` and `wide` are those of the rectangle round one, its base.
+
+    The first cell is the uppermost one of the map; half a base is no whole number of pixels where
+    the base is odd, so pictures begin at the whole pixel before.
+    """
+
+    slanted: ClassVar[bool] = True
+
+    @property
+    def _left(self) -> float:
+        """How far right of the map's left corner its uppermost one is."""
+        return self.rows * self.wide / 2
+
+    def places(self, x: float, y: float) -> Place:
+        across, down = (x - self._left) * self.high, y * self.wide
+        area = self.high * self.wide  # one division: what lies on a line is found to lie on it
+        return (down + across) / area, (down - across) / area
+
+    def cell_at(self, x: float, y: float) -> Cell:
+        col, row = self.places(x, y)
+        return floor(row), floor(col)
+
+    def within(self, x: float, y: float) -> Place:
+        col, row = self.places(x, y)
+        return col - floor(col), row - floor(row)
+
+    def vertex_at(self, x: float, y: float) -> Cell:
+        col, row = self.places(x, y)
+        return floor(row + 0.5), floor(col + 0.5)
+
+    def cells_in(self, rect: Rect) -> Box:
+        return Box(
+            floor(self.places(rect.right, rect.y)[1]), floor(self.places(rect.x, rect.y)[0]),
+            ceil(self.places(rect.x, rect.bottom)[1]),
+            ceil(self.places(rect.right, rect.bottom)[0]),
+        )  # fmt: skip
+
+    def beginning_in(self, rect: Rect) -> Box:
+        return self.cells_in(rect)
+
+    def seen_in(self, rect: Rect) -> Box:
+        box = self.cells_in(rect)
+        return Box(box.top, box.left, box.bottom + 1, box.right + 1).clipped(
+            self.rows, self.columns
+        )
+
+    def cells_at(self, xs: NDArray[Any], ys: NDArray[Any]) -> tuple[NDArray[Any], NDArray[Any]]:
+        cols, rows = self.places(xs, ys)  # type: ignore[arg-type]
+        return np.floor(rows).astype(int), np.floor(cols).astype(int)
+
+    def snap(self, x: float, y: float, parts: int = 1) -> Place:
+        col, row = self.places(x, y)
+        return self.place(round(row * parts) / parts, round(col * parts) / parts)
+
+    def way(self, start: Place, end: Place) -> list[Place]:
+        upright = Lattice(self.rows, self.columns, 1, 1)
+        found = upright.way(self.places(*start), self.places(*end))
+        return [*(self.place(row, col) for col, row in found[:-1]), end]
+
+    def place(self, row: float, col: float) -> Place:
+        return self._left + (col - row) * self.wide / 2, (col + row) * self.high / 2
+
+    def bounds(self, box: Box) -> Rect:
+        left, right = self.place(box.bottom, box.left)[0], self.place(box.top, box.right)[0]
+        top, bottom = self.place(box.top, box.left)[1], self.place(box.bottom, box.right)[1]
+        x, y = floor(left), floor(top)
+        return Rect(x, y, ceil(right) - x, ceil(bottom) - y)
+
+    def foot(self, row: int, col: int) -> Place:
+        return self.place(row + 1, col + 1)
+
+    def begins(self, high: int, wide: int) -> tuple[int, int]:
+        return self.high - high, (self.wide - wide) // 2
+
+    def anchored(self) -> tuple[int, int]:
+        return self.high // 2, self.wide // 2
+
+    def towards(self, down: int, right: int) -> Cell:
+        row, col = down - right, down + right
+        return max(-1, min(1, row)), max(-1, min(1, col))
+
+    def mask(self) -> NDArray[np.bool_]:
+        ys, xs = np.mgrid[: self.high, : self.wide] + 0.5
+        rows, cols = replace(self, rows=1, columns=1).cells_at(xs, ys)
+        return np.asarray((rows == 0) & (cols == 0))
+
+    def origins(self, rows: NDArray[Any], cols: NDArray[Any]) -> NDArray[Any]:
+        at = self.places_of(rows, cols)
+        return np.asarray(np.floor(at - np.array([self.wide / 2, 0])).astype(int))
+
+    def places_of(self, rows: NDArray[Any], cols: NDArray[Any]) -> NDArray[Any]:
+        x = self._left + (cols - rows) * self.wide / 2
+        return np.stack([x, (cols + rows) * self.high / 2], axis=-1)
+
+    @property
+    def extent(self) -> tuple[int, int]:
+        sides = self.rows + self.columns
+        return -(-sides * self.wide // 2), -(-sides * self.high // 2)
+
+    @property
+    def cell_area(self) -> int:
+        return max(1, self.high * self.wide // 2)
+
+    @property
+    def picture(self) -> tuple[int, int]:
+        return max(self.high, self.wide), self.wide
+
+    def divides(self, width: int, height: int) -> bool:
+        return False
+
+    def periods_in(self, rect: Rect) -> list[Place]:
+        if not self.wrap:
+            return [(0, 0)]
+        seen = self.cells_in(rect)
+        return [
+            ((across * self.columns - down * self.rows) * self.wide / 2,
+             (across * self.columns + down * self.rows) * self.high / 2)
+            for down in range(seen.top // self.rows, -(-seen.bottom // self.rows))
+            for across in range(seen.left // self.columns, -(-seen.right // self.columns))
+        ]  # fmt: skip
+
+    def piece(self, pixels: int) -> tuple[int, int]:
+        return min(pixels, _PIECE_CELLS * self.wide), min(pixels, _PIECE_CELLS * self.high)
+
+    def divided(self, high: int, wide: int) -> Lattice:
+        rows, columns = -(-self.rows * self.wide // wide), -(-self.columns * self.wide // wide)
+        return replace(self, rows=rows, columns=columns, high=high, wide=wide, wrap=False)
+
+
+class GridKind(StrEnum):
+    """How a map is divided."""
+
+    SQUARE = "square"
+    DIAMOND = "diamond"
+
+    @property
+    def lattice(self) -> type[Lattice]:
+        """The lattice of maps that are divided so."""
+        return _LATTICES[self]
+
+
+_LATTICES = {GridKind.SQUARE: Lattice, GridKind.DIAMOND: Diamond}

@@ -11,7 +11,7 @@ import numpy as np
 from annotated_types import MaxLen
 
 from knitground.core.base.window import Box
-from knitground.core.model.lattice import Lattice
+from knitground.core.model.lattice import GridKind, Lattice
 from knitground.core.model.layers import (
     GAP,
     Cells,
@@ -29,8 +29,10 @@ from knitground.core.model.recipe import Recipe
 from knitground.core.model.terrain import SetKind
 from knitground.core.model.tile import TileRef
 
-_lattice = lru_cache(maxsize=256)(Lattice)
-"""A map's lattice is asked for a hundred times a frame."""
+
+@lru_cache(maxsize=256)  # it is asked for a hundred times a frame
+def _lattice(grid: GridKind, rows: int, columns: int, high: int, wide: int, wrap: bool) -> Lattice:
+    return grid.lattice(rows, columns, high, wide, wrap)
 
 
 class Legend:
@@ -75,6 +77,9 @@ class Legend:
 class Map:
     """A map of height × width cells, each cell_height × cell_width pixels; `lattice` says where.
 
+    On a `grid` of diamonds these are the sides of the rectangle round one, the base on which
+    pictures stand.
+
     `background` is the colour #rrggbb behind all layers, if it has one; `screen` the width and
     height in pixels of what a player sees at a time; `properties` are what a game should know. `of`
     is set on what `grid_of` gives: the map that it is a look at.
@@ -93,15 +98,21 @@ class Map:
     screen: tuple[TileSide, TileSide] = (320, 180)
     properties: Properties = ()
     of: Map | None = None
+    grid: GridKind = GridKind.SQUARE
 
     @property
     def lattice(self) -> Lattice:
         """Where its cells lie."""
-        return _lattice(self.height, self.width, self.cell_height, self.cell_width, self.wrap)
+        return _lattice(
+            self.grid, self.height, self.width, self.cell_height, self.cell_width, self.wrap
+        )
 
     def blank(self) -> Map:
         """Make a map of the same name and size, without layers."""
-        return Map(self.name, self.height, self.width, self.cell_height, self.cell_width, self.wrap)
+        return Map(
+            self.name, self.height, self.width, self.cell_height, self.cell_width, self.wrap,
+            grid=self.grid,
+        )  # fmt: skip
 
     def layer_numbered(self, number: int) -> Layer | None:
         """Return the layer with that number, or None."""
@@ -173,7 +184,7 @@ def grid_of(map_: Map, layer: Layer | None) -> Map:
     if layer is None or layer.own_cell is None or map_.of is not None:
         return map_
     (height, width), (high, wide) = layer.cells.shape, layer.own_cell
-    fits = Lattice(height, width, high, wide).extent == map_.lattice.extent
+    fits = map_.grid.lattice(height, width, high, wide).extent == map_.lattice.extent
     return replace(
         map_,
         height=height,

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Collection, Iterable, Sequence
+from math import ceil
 
 import numpy as np
 from numpy.typing import NDArray
@@ -146,6 +147,13 @@ class Atlas:
         self._extend()
         return self._reach
 
+    def reach_at(self, level: int) -> Reach:
+        """How far they reach in pixels of a level."""
+        across, down = self.lattice().scale(self.lattice(level))
+        each = self.reach
+        return Reach(ceil(each.up * down), ceil(each.left * across), ceil(each.down * down),
+                     ceil(each.right * across))  # fmt: skip
+
     def at(self, level: int = 0, cells: Sequence[Cells] | None = None) -> Pictures:
         """Give the pictures at a level that some cells show (by default all there are).
 
@@ -160,7 +168,7 @@ class Atlas:
             for place in self._big.keys() - smaller.keys():
                 smaller[place] = smaller_big(self._big[place], down, across)
         count = self._size + len(self._begun) + 1
-        return Pictures(self._page(level).pixels[:count], smaller)
+        return Pictures(self._page(level).pixels[:count], smaller, self.reach_at(level))
 
     def fill(
         self, level: int, cells: Sequence[Cells] | None = None, most: int | None = None
@@ -195,7 +203,7 @@ class Atlas:
 
     def _page(self, level: int) -> Page:
         while len(self._pages) <= level:
-            size = self.lattice(len(self._pages)).cell_size
+            size = self.lattice(len(self._pages)).picture
             gap = shrunk(self._pages[-1].gap[None], *size)[0]
             self._pages.append(Page(size, self._size + len(self._begun) + 1, gap))
         return self._pages[level]
@@ -209,7 +217,7 @@ class Atlas:
         if level:
             self._draw(level - 1, places)
             before = self._pages[level - 1].pixels[places]
-            page.pixels[places] = shrunk(before, *self.lattice(level).cell_size)
+            page.pixels[places] = shrunk(before, *self.lattice(level).picture)
         else:
             self._cut(places)
         page.drawn[places] = True
@@ -228,7 +236,8 @@ class Atlas:
             rows, cols = np.array([(tile.row, tile.col) for tile in tiles if tile]).T
             pixels = tiles_pixels(owner, rows, cols, turn)
             high, wide = pixels.shape[1:]
-            self._pages[0].pixels[chosen, self.lattice().high - high :, :wide] = pixels
+            down, across = self._begins(*self.lattice().begins(high, wide))
+            self._pages[0].pixels[chosen, down : down + high, across : across + wide] = pixels
 
     def pictures(self, level: int = 0) -> Pixels:
         """Give all pictures that fit their cells: (legend + 1, h, w) premultiplied uint32."""
@@ -247,7 +256,7 @@ class Atlas:
         if not self._big:
             return tiles
         out = tiles.copy()
-        size = self.lattice(level).cell_size
+        size = self.lattice(level).picture
         for place in self._big.keys() - self._dots.keys():
             self._dots[place] = shrunk(self._big[place].pixels[None], *size)[0]
         for place in self._big:
@@ -278,14 +287,14 @@ class Atlas:
             self._note_all(places)
             self._note_begun()
             return
-        gap = hatch(self.lattice().cell_size, GAP_INKS)
+        gap = self._on_page(hatch(self.lattice(), GAP_INKS))
         self._size = self._now = 0
         self._begun, self._first_of = [], {}
         self._pages = [Page(gap.shape, 1, gap)]
         self._big: dict[int, Big] = {}
         self._big_levels: dict[int, dict[int, Big]] = {}
         self._dots: dict[int, Pixels] = {}
-        self._reach = Reach()
+        self._reach = Reach(up=self.lattice().rise)
         self._shown: dict[int, TileRef] = {}
         self.single.forget()
         self._extend()
@@ -302,7 +311,7 @@ class Atlas:
             if self._big.pop(place, None) is not None:
                 for each in self._big_levels.values():
                     each.pop(place, None)
-        self._reach = Reach()
+        self._reach = Reach(up=self.lattice().rise)
         for big in self._big.values():
             self._widen(big)
 
@@ -358,7 +367,7 @@ class Atlas:
                 continue
             if tile.tileset not in sheets:
                 owner = self._project.tileset_named(tile.tileset)
-                sheets[tile.tileset] = plain_tiles(owner, *self.lattice().cell_size)
+                sheets[tile.tileset] = plain_tiles(owner, *self.lattice().picture)
             if not sheets[tile.tileset](tile):
                 self._note(place, tile)
 
@@ -376,13 +385,12 @@ class Atlas:
             owner = self._project.tileset_named(tile.tileset)
         pixels = tile_pixels(owner, tile) if owner else None
         if owner is None or pixels is None:
-            return hatch(self.lattice().cell_size, MISSING_INKS)
-        height, width = self.lattice().cell_size
-        down, across = overhang(owner, tile, height, width)
-        high, wide = pixels.shape
-        out = self._blank()
-        if down >= 0 and across >= 0 and down + high <= height and across + wide <= width:
-            out[down : down + high, across : across + wide] = pixels
+            return self._on_page(hatch(self.lattice(), MISSING_INKS))
+        down, across = overhang(owner, tile, self.lattice())
+        (high, wide), out = pixels.shape, self._blank()
+        y, x = self._begins(down, across)
+        if y >= 0 and x >= 0 and y + high <= out.shape[0] and x + wide <= out.shape[1]:
+            out[y : y + high, x : x + wide] = pixels
             return out
         big = self._big[place] = Big(np.ascontiguousarray(pixels), down, across)
         self._widen(big)
@@ -395,4 +403,14 @@ class Atlas:
         self._reach = self._reach.or_more(Reach(*more))
 
     def _blank(self) -> Pixels:
-        return np.zeros(self.lattice().cell_size, np.uint32)
+        return np.zeros(self.lattice().picture, np.uint32)
+
+    def _begins(self, down: int, across: int) -> tuple[int, int]:
+        """Tell where on a page a picture begins, from where it begins beside its cell."""
+        return self.lattice().rise + down, across
+
+    def _on_page(self, pixels: Pixels) -> Pixels:
+        """Put what is drawn on a cell where the cell is on a page."""
+        out = self._blank()
+        out[self.lattice().rise :] = pixels
+        return out

@@ -6,7 +6,9 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 
+from knitground.core.model.lattice import Lattice, Rect
 from knitground.core.model.layers import Cells
 from knitground.core.model.limits import FULL_TINT
 from knitground.core.render.pages import Big, Pictures
@@ -23,13 +25,16 @@ class Plane:
     Parameters
     ----------
     cells : (h, w) places of the legend, or colours of a tint
-    down, across : where the picture of the first cell begins, in pixels of what is composed
+    top, left : row and column of the first of them; may be outside the map where it wraps
+    down, across : pixels of the level by which the layer is drawn further down and right
     opacity : 0 to 1
     tint : whether `cells` are colours that are multiplied over what lies beneath
     placed : free pictures, measured from the upper left of what is composed, drawn after the cells
     """
 
     cells: Cells
+    top: int = 0
+    left: int = 0
     down: int = 0
     across: int = 0
     opacity: float = 1.0
@@ -55,63 +60,91 @@ def _safe(cells: Cells, count: int) -> Cells:
     return cells
 
 
-def compose(pictures: Pictures, planes: Sequence[Plane], size: Size) -> Pixels:
+@dataclass(frozen=True, eq=False)
+class Frame:
+    """What is composed: a rectangle of whole pixels of a level, on the lattice of that level."""
+
+    lattice: Lattice
+    rect: Rect
+
+    @property
+    def size(self) -> Size:
+        """Its height and width."""
+        return int(self.rect.height), int(self.rect.width)
+
+    def begins(self, plane: Plane) -> tuple[int, int]:
+        """Tell how far down and right the first cell of a plane begins, on an upright lattice."""
+        at = self.lattice.origins(np.array(plane.top), np.array(plane.left))
+        return (
+            int(at[1] - self.rect.y) + plane.down, int(at[0] - self.rect.x) + plane.across
+        )  # fmt: skip
+
+
+def compose(pictures: Pictures, planes: Sequence[Plane], frame: Frame) -> Pixels:
     """Lay layers over one another, the back one first.
 
     Parameters
     ----------
     pictures : of one level, as the atlas gives them
-    planes : of the visible layers; what of them lies beyond the picture is left out
+    planes : of the visible layers; what of them lies beyond the frame is left out
 
     Returns
     -------
-    premultiplied pixels of that size, a new array
+    premultiplied pixels of the frame's size, a new array
 
     Notes
     -----
-    Upper layers are blended only where they are not empty. In each layer the pictures that reach
-    beyond their cells come after those that do not, row by row from the top, so that the nearer
-    one hides the farther.
+    Upper layers are blended only where they are not empty. On an upright lattice the pictures of a
+    layer that reach beyond their cells come after those that do not, row by row from the top, so
+    that the nearer one hides the farther. On a slanted one all pictures of a layer are drawn from
+    the farthest line of cells to the nearest.
     """
     out: Pixels | None = None
     for plane in planes:
         if plane.tint:
             if out is not None and plane.cells.any():
-                out = multiplied(out, _tint(pictures, plane, size))
+                out = multiplied(out, _tint(plane, frame))
         elif out is not None and plane.opacity >= 1:
-            _lay(out, pictures, plane)
+            _lay(out, pictures, plane, frame)
         else:
-            layer = _alone(pictures, plane, size)
+            layer = _alone(pictures, plane, frame)
             out = layer if out is None else over(layer, out)
-    return np.zeros(size, np.uint32) if out is None else out
+    return np.zeros(frame.size, np.uint32) if out is None else out
 
 
-def _alone(pictures: Pictures, plane: Plane, size: Size) -> Pixels:
+def _alone(pictures: Pictures, plane: Plane, frame: Frame) -> Pixels:
     """Compose a plane for itself, weakened as its opacity asks."""
-    seen, y, x = _seen(pictures, plane, size)
-    if (y, x) == (0, 0) and (seen.shape[0] * pictures.high, seen.shape[1] * pictures.wide) == size:
-        out = lay_out(pictures.tiles, seen)  # nothing lies beneath: most are so
-        _lay_large(out, pictures, plane)
-    else:
-        out = np.zeros(size, np.uint32)
-        _lay(out, pictures, plane)
+    out: Pixels | None = None
+    if not frame.lattice.slanted:
+        seen, y, x = _seen(pictures, plane, frame)
+        whole = seen.shape[0] * pictures.high, seen.shape[1] * pictures.wide
+        if (y, x) == (0, 0) and whole == frame.size:
+            out = lay_out(pictures.tiles, seen)  # nothing lies beneath: most are so
+            _lay_large(out, pictures, plane, frame)
+    if out is None:
+        out = np.zeros(frame.size, np.uint32)
+        _lay(out, pictures, plane, frame)
     return out if plane.opacity >= 1 else weakened(out, plane.opacity)
 
 
-def _seen(pictures: Pictures, plane: Plane, size: Size) -> tuple[Cells, int, int]:
+def _seen(pictures: Pictures, plane: Plane, frame: Frame) -> tuple[Cells, int, int]:
     """Give the cells whose own places are in the picture, and where the first of them begins."""
-    high, wide = pictures.high, pictures.wide
-    top, left = max(0, -plane.down // high), max(0, -plane.across // wide)
-    bottom = max(top, -(-(size[0] - plane.down) // high))
-    right = max(left, -(-(size[1] - plane.across) // wide))
-    y, x = plane.down + top * high, plane.across + left * wide
-    return plane.cells[top:bottom, left:right], y, x
+    (high, wide), (down, across), size = (
+        (pictures.high, pictures.wide), frame.begins(plane), frame.size,
+    )  # fmt: skip
+    top, left = max(0, -down // high), max(0, -across // wide)
+    bottom = max(top, -(-(size[0] - down) // high))
+    right = max(left, -(-(size[1] - across) // wide))
+    return plane.cells[top:bottom, left:right], down + top * high, across + left * wide
 
 
-def _lay(out: Pixels, pictures: Pictures, plane: Plane) -> None:
+def _lay(out: Pixels, pictures: Pictures, plane: Plane, frame: Frame) -> None:
     """Lay a plane over what is there, in place."""
+    if frame.lattice.slanted:
+        _lay_slanted(out, pictures, plane, frame)
+        return
+    seen, y, x = _seen(pictures, plane, frame)
     high, wide = pictures.high, pictures.wide
-    seen, y, x = _seen(pictures, plane, out.shape)
     rows, cols = np.nonzero(seen)
     if rows.size:
         if (y, x) == (0, 0) and (seen.shape[0] * high, seen.shape[1] * wide) == out.shape:
@@ -120,32 +153,70 @@ def _lay(out: Pixels, pictures: Pictures, plane: Plane) -> None:
             view[rows, :, cols] = over(above, view[rows, :, cols])
         else:
             lay_one(out, lay_out(pictures.tiles, seen), y, x)
-    _lay_large(out, pictures, plane)
+    _lay_large(out, pictures, plane, frame)
 
 
-def _lay_large(out: Pixels, pictures: Pictures, plane: Plane) -> None:
+def _lay_large(out: Pixels, pictures: Pictures, plane: Plane, frame: Frame) -> None:
     """Lay the pictures that reach beyond their cells, and the free ones, over what is there."""
     if pictures.big:
-        is_big = np.zeros(len(pictures.tiles) + 1, np.bool_)
-        is_big[list(pictures.big)] = True
-        rows, cols = np.nonzero(is_big[np.clip(plane.cells, 0, len(pictures.tiles))])
+        down, across = frame.begins(plane)
+        rows, cols = np.nonzero(_are_big(pictures, plane.cells))
         for row, col in zip(rows.tolist(), cols.tolist()):
             big = pictures.big[int(plane.cells[row, col])]
-            y, x = plane.down + row * pictures.high, plane.across + col * pictures.wide
+            y, x = down + row * pictures.high, across + col * pictures.wide
             lay_one(out, big.pixels, y + big.down, x + big.across)
     for each in plane.placed:
         lay_one(out, each.pixels, each.down, each.across)
 
 
-def _tint(pictures: Pictures, plane: Plane, size: Size) -> Pixels:
+def _are_big(pictures: Pictures, cells: Cells) -> NDArray[np.bool_]:
+    is_big = np.zeros(len(pictures.tiles) + 1, np.bool_)
+    is_big[list(pictures.big)] = True
+    return np.asarray(is_big[np.clip(cells, 0, len(pictures.tiles))])
+
+
+def _lay_slanted(out: Pixels, pictures: Pictures, plane: Plane, frame: Frame) -> None:
+    """Lay a plane of cells that lie aslant, line by line from the farthest.
+
+    The cells of a line stand side by side, so that their pictures are laid as one.
+    """
+    rows, cols = plane.cells.shape
+    lattice, cells = frame.lattice, plane.cells
+    big = _are_big(pictures, cells) if pictures.big else None
+    safe = _safe(cells, len(pictures.tiles))
+    for line in range(rows + cols - 1 if cells.any() else 0):
+        first = max(0, line - cols + 1)
+        n = np.arange(first, min(rows - 1, line) + 1)[::-1]  # from the left on the screen
+        begins = lattice.origins(plane.top + n, plane.left + line - n)
+        y = int(begins[0, 1] - frame.rect.y) + plane.down
+        if y - pictures.reach.up >= out.shape[0] or y + lattice.high + pictures.reach.down <= 0:
+            continue
+        xs = begins[:, 0] - int(frame.rect.x) + plane.across
+        here = (xs < out.shape[1]) & (xs + pictures.wide > 0) & (cells[n, line - n] != 0)
+        at = np.flatnonzero(here)
+        if at.size:
+            part = slice(int(at[0]), int(at[-1]) + 1)
+            strip = lay_out(pictures.tiles, safe[n[part], line - n[part]][None])
+            lay_one(out, strip, y - lattice.rise, int(xs[at[0]]))
+        if big is not None:
+            for k in np.flatnonzero(big[n, line - n]).tolist():
+                each = pictures.big[int(cells[n[k], line - n[k]])]
+                lay_one(out, each.pixels, y + each.down, int(xs[k]) + each.across)
+    for each in plane.placed:
+        lay_one(out, each.pixels, each.down, each.across)
+
+
+def _tint(plane: Plane, frame: Frame) -> Pixels:
     """Give what each pixel is multiplied by; 255 in every channel beyond the tint's cells."""
+    (high, wide), out = frame.size, np.full(frame.size, 0xFFFFFFFF, np.uint32)
+    xs = frame.rect.x - plane.across + np.arange(wide) + 0.5
+    ys = frame.rect.y - plane.down + np.arange(high) + 0.5
+    rows, cols = frame.lattice.cells_at(xs[None], ys[:, None])
+    rows, cols = rows - plane.top, cols - plane.left
     factors = tint_factors(plane.cells, plane.opacity)
-    each_pixel = np.repeat(np.repeat(factors, pictures.high, 0), pictures.wide, 1)
-    if each_pixel.shape == size and (plane.down, plane.across) == (0, 0):
-        return each_pixel
-    out = np.full(size, 0xFFFFFFFF, np.uint32)
-    into, part = _shared(out.shape, each_pixel.shape, plane.down, plane.across)
-    out[into] = each_pixel[part]
+    inside = (rows >= 0) & (rows < factors.shape[0]) & (cols >= 0) & (cols < factors.shape[1])
+    rows, cols = np.broadcast_arrays(rows, cols)
+    out[inside] = factors[rows[inside], cols[inside]]
     return out
 
 

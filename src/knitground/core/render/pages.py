@@ -46,11 +46,12 @@ class Pictures:
     """The pictures of one level.
 
     `tiles` (legend + 1, h, w) premultiplied: place 0 blank, the last one the gap, so that place -1
-    finds it; blank too for places in `big`.
+    finds it; blank too for places in `big`. `reach` is in pixels of the level.
     """
 
     tiles: Pixels
     big: dict[int, Big] = field(default_factory=dict)
+    reach: Reach = Reach()
 
     @property
     def high(self) -> int:

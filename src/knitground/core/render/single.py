@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
+from knitground.core.model.lattice import Lattice
 from knitground.core.model.layers import MarkerLayer
 from knitground.core.model.map import Map
 from knitground.core.model.marker import Marker
@@ -18,10 +19,12 @@ GAP_INKS = 0xFFE07A5F, 0xFF2B2A33
 MISSING_INKS = 0xFFB9B2A4, 0xFF8A8479
 
 
-def hatch(size: tuple[int, int], inks: tuple[int, int]) -> Pixels:
-    """Draw slanting stripes in two colours: what stands where there is no picture."""
+def hatch(lattice: Lattice, inks: tuple[int, int]) -> Pixels:
+    """Draw slanting stripes in two colours on a cell: what stands where there is no picture."""
+    size = lattice.cell_size
     diagonal = np.add.outer(np.arange(size[0]), np.arange(size[1])) % 6 < 2
-    return np.where(diagonal, np.uint32(inks[0]), np.uint32(inks[1]))
+    stripes = np.where(diagonal, np.uint32(inks[0]), np.uint32(inks[1]))
+    return np.where(lattice.mask(), stripes, np.uint32(0))
 
 
 class SinglePictures:
@@ -38,18 +41,17 @@ class SinglePictures:
         self._turned: dict[tuple[TileRef | None, float, float], Pixels] = {}
         self._shrunk: dict[tuple[int, float, float], tuple[Pixels, Pixels]] = {}
 
-    def on_cell(self, place: int, cell: tuple[int, int]) -> Big:
-        """Give a picture as it stands on a cell of another size (height, width)."""
-        key = (place, cell)
+    def on_cell(self, place: int, own: Lattice) -> Big:
+        """Give a picture as it stands on the cells of another lattice."""
+        key = (place, own.cell_size)
         if key not in self._on_cell:
             tile = self._map.legend.tile(place)
             owner = self._project.tileset_named(tile.tileset) if tile else None
             pixels = tile_pixels(owner, tile) if owner and tile else None
             if owner is None or tile is None or pixels is None:
-                missing = hatch(self._map.lattice.cell_size, MISSING_INKS)
-                self._on_cell[key] = Big(np.resize(missing, cell), 0, 0)
+                self._on_cell[key] = Big(hatch(own, MISSING_INKS), 0, 0)
             else:
-                down, across = overhang(owner, tile, *cell)
+                down, across = overhang(owner, tile, own)
                 self._on_cell[key] = Big(np.ascontiguousarray(pixels), down, across)
         return self._on_cell[key]
 
@@ -66,7 +68,7 @@ class SinglePictures:
         owner = self._project.tileset_named(tile.tileset) if tile else None
         pixels = tile_pixels(owner, tile) if owner and tile else None
         if pixels is None:
-            pixels = hatch(self._map.lattice.cell_size, MISSING_INKS)
+            pixels = hatch(self._map.lattice, MISSING_INKS)
         key = (tile, marker.turn, marker.scale)
         if key not in self._turned:
             self._turned[key] = turned_freely(pixels, marker.turn, marker.scale)

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
-from math import ceil
 
 import numpy as np
 
@@ -13,7 +12,7 @@ from knitground.core.model.lattice import Rect
 from knitground.core.model.layers import Cells, Holds, Layer, MarkerLayer
 from knitground.core.model.map import Map, grid_of
 from knitground.core.render.atlas import Atlas
-from knitground.core.render.compose import Plane, compose
+from knitground.core.render.compose import Frame, Plane, compose
 from knitground.core.render.pages import Big, Reach
 from knitground.core.render.pixels import Pixels
 
@@ -64,10 +63,8 @@ def needed(map_: Map, atlas: Atlas, layer: Layer, rect: Rect, level: int) -> Box
     Those whose pictures may reach into it are among them; the box may wrap where the map does.
     """
     down, across = _shift_at(map_, atlas, layer, level)
-    reach, (x, y) = atlas.reach, map_.lattice.scale(atlas.lattice(level))
-    near = rect.moved(-across, -down).grown(
-        ceil(reach.down * y), ceil(reach.right * x), ceil(reach.up * y), ceil(reach.left * x)
-    )
+    reach = atlas.reach_at(level)
+    near = rect.moved(-across, -down).grown(reach.down, reach.right, reach.up, reach.left)
     box = atlas.lattice(level).cells_in(near)
     return box if map_.wrap else box.clipped(map_.height, map_.width)
 
@@ -105,22 +102,22 @@ def stack_of(
 def _plane(
     map_: Map, atlas: Atlas, layer: Layer, box: Box, rect: Rect, level: int, cells_of: CellsOf
 ) -> Plane:
-    small, shift = atlas.lattice(level), _shift_at(map_, atlas, layer, level)
-    begins = small.bounds(box).moved(shift[1] - rect.x, shift[0] - rect.y)
+    shift = _shift_at(map_, atlas, layer, level)
     placed: tuple[Big, ...] = ()
     cells = np.zeros((0, 0), np.int32)
     if isinstance(layer, MarkerLayer):
         placed = _free_pictures(map_, atlas, layer, rect, level)
     elif layer.own_cell is not None:
-        placed = _own_cells(map_, atlas, layer, layer.own_cell, rect, level, cells_of)
+        placed = _own_cells(map_, atlas, layer, rect, level, cells_of)
     elif not box.is_empty:
         cells = cells_of(layer, box)
         if layer.holds_tiles:
             cells = atlas.scattered(cells, box)
     return Plane(
         cells,
-        int(begins.y),
-        int(begins.x),
+        box.top,
+        box.left,
+        *shift,
         layer.opacity,
         tint=layer.holds is Holds.COLOURS,
         placed=placed,
@@ -129,8 +126,8 @@ def _plane(
 
 def draw(atlas: Atlas, stack: Stack) -> Pixels:
     """Compose what a rectangle shows, with the pictures that its cells have."""
-    size = int(stack.rect.height), int(stack.rect.width)
-    return compose(atlas.at(stack.level, stack.cells), stack.planes, size)
+    frame = Frame(atlas.lattice(stack.level), stack.rect)
+    return compose(atlas.at(stack.level, stack.cells), stack.planes, frame)
 
 
 def _free_pictures(
@@ -156,7 +153,6 @@ def _own_cells(
     map_: Map,
     atlas: Atlas,
     layer: Layer,
-    cell: tuple[int, int],
     rect: Rect,
     level: int,
     cells_of: CellsOf,
@@ -178,7 +174,7 @@ def _own_cells(
         rows, cols = np.nonzero(cells)
         begins = own.lattice.origins(rows + area.top, cols + area.left)
         for place, (x, y) in zip(cells[rows, cols].tolist(), begins.tolist()):
-            big = atlas.single.on_cell(place, cell)
+            big = atlas.single.on_cell(place, own.lattice)
             small = atlas.single.smaller(big.pixels, down, across)
             y = round((y + period[1] + big.down) * down) + shift[0] - int(rect.y)
             x = round((x + period[0] + big.across) * across) + shift[1] - int(rect.x)

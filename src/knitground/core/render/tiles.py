@@ -7,6 +7,7 @@ from collections.abc import Callable
 import numpy as np
 from numpy.typing import NDArray
 
+from knitground.core.model.lattice import Lattice
 from knitground.core.model.tile import TileRef
 from knitground.core.model.tileset import PLAIN, Tileset
 from knitground.core.model.turns import lies_across, turned_array
@@ -45,29 +46,26 @@ def tiles_pixels(
     return turned_array(premultiplied(parts), turn, (1, 2))
 
 
-def overhang(tileset: Tileset, tile: TileRef, height: int, width: int) -> tuple[int, int]:
-    """Tell where a tile's picture begins, from the upper left of its cell.
-
-    Parameters
-    ----------
-    height, width : of the cell, in pixels
+def overhang(tileset: Tileset, tile: TileRef, lattice: Lattice) -> tuple[int, int]:
+    """Tell where a tile's picture begins, from the upper left of the rectangle round its cell.
 
     Returns
     -------
     pixels down and across, less than 0 where it begins above or left of the cell. A turned picture
     stands with the middle of its lower side where the unturned one's anchor is, or, without an
-    anchor, with its lower left corner on the cell's.
+    anchor, as pictures of its size stand on such cells.
     """
     _, _, wide, high = tileset.slicing.tile_area(tile.row, tile.col)
     anchor = tileset.fact(tile.row, tile.col).anchor
     if lies_across(tile.turn):
         high, wide = wide, high
     if anchor is None:
-        return height - high, 0
+        return lattice.begins(high, wide)
     x, y = anchor if tile.turn == 0 else (wide // 2, high)
     if tile.turn == 4:
         x, y = wide - anchor[0], anchor[1]
-    return height - y, width // 2 - x
+    down, across = lattice.anchored()
+    return down - y, across - x
 
 
 def is_empty(tileset: Tileset, row: int, col: int) -> bool:

@@ -85,7 +85,7 @@ def laid_shapes(
                 continue
             owner = project.tileset_named(tile.tileset)
             assert owner is not None
-            up, left = overhang(owner, tile, *grid.lattice.cell_size)
+            up, left = overhang(owner, tile, grid.lattice)
             rows, cols = np.divmod(which, cells.shape[1])
             begins = grid.lattice.origins(rows + part.top, cols + part.left)
             begins += np.array([left + across, up + down])

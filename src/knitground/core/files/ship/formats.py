@@ -150,6 +150,7 @@ class ShipFile(_Part):
     format: Literal["knitground/ship"] = "knitground/ship"
     version: Literal[2] = 2
     name: str
+    form: Literal["square", "diamond"] = "square"
     grid: tuple[int, int]
     cell: tuple[int, int]
     wrap: bool

@@ -25,6 +25,7 @@ from knitground.core.files.ship.formats import (
 )
 from knitground.core.files.ship.kinds import ShipFormat, ShipJob
 from knitground.core.files.ship.names import used_sheets
+from knitground.core.model.lattice import Lattice
 from knitground.core.model.layers import GAP, GroundLayer, Holds, Layer, MarkerLayer
 from knitground.core.model.limits import FULL_TINT
 from knitground.core.model.map import Map, grid_of
@@ -64,6 +65,7 @@ def _files(job: ShipJob, map_: Map, progress: Progress = no_progress) -> dict[st
         numbers[each.cell][each.place] = number
     model = ShipFile(
         name=map_.name,
+        form=map_.grid.value,
         grid=(map_.width, map_.height),
         cell=(map_.cell_width, map_.cell_height),
         wrap=map_.wrap,
@@ -71,7 +73,7 @@ def _files(job: ShipJob, map_: Map, progress: Progress = no_progress) -> dict[st
         properties=typed_values(map_.properties),
         gaps=sum(int((each.cells == GAP).sum()) for each in map_.layers if each.holds_tiles),
         tilesets=[_tileset(each, names.sheets[each.name]) for each in tilesets],
-        legend=[_tile(each.cell, tilesets, each.tile) for each in used],
+        legend=[_tile(_lattice(map_, each.cell), tilesets, each.tile) for each in used],
         layers=[_layer(map_, layer, numbers) for layer in map_.layers],
         terrain=_terrain(project, map_),
     )
@@ -188,12 +190,16 @@ def _tileset(tileset: Tileset, picture: str) -> ShipTileset:
     )
 
 
-def _tile(cell: Cell, tilesets: list[Tileset], tile: TileRef) -> ShipTile:
+def _lattice(map_: Map, cell: Cell) -> Lattice:
+    return map_.lattice if cell == _cell(map_) else map_.lattice.divided(*cell)
+
+
+def _tile(lattice: Lattice, tilesets: list[Tileset], tile: TileRef) -> ShipTile:
     number = [each.name for each in tilesets].index(tile.tileset)
     owner = tilesets[number]
     if owner.has(tile.row, tile.col):
         left, top, wide, high = owner.slicing.tile_area(tile.row, tile.col)
-        down, across = overhang(owner, tile, *cell)
+        down, across = overhang(owner, tile, lattice)
     else:
         left = top = wide = high = down = across = 0
     fact = owner.fact(tile.row, tile.col)

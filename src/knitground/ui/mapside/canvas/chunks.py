@@ -390,8 +390,7 @@ class ChunkStore:
     def _note_moving(self, chunk: Chunk, stack: Stack) -> None:
         """Remember where a piece shows animations, pictures that reach into it included."""
         places, lattice = self.atlas.moving_places, self.atlas.lattice(stack.level)
-        across, down = self._map.lattice.scale(lattice)
-        reach, first = self.atlas.reach, lattice.bounds(Box(0, 0, 1, 1))
+        reach = self.atlas.reach_at(stack.level)
         own: set[int] = set()
         for plane in stack.planes:
             if plane.tint or not plane.cells.size:
@@ -401,12 +400,10 @@ class ChunkStore:
             if not rows.size:
                 continue
             own.update(np.unique(plane.cells[found]).tolist())
-            hit = lattice.bounds(
-                Box(int(rows[0]), int(cols[0]), int(rows[-1]) + 1, int(cols[-1]) + 1)
-            ).moved(stack.rect.x + plane.across - first.x, stack.rect.y + plane.down - first.y)
-            hit = hit.grown(ceil(reach.up * down), ceil(reach.left * across),
-                            ceil(reach.down * down), ceil(reach.right * across))  # fmt: skip
-            hit = hit.shared(chunk.rect)
+            box = Box(int(rows[0]), int(cols[0]), int(rows[-1]) + 1, int(cols[-1]) + 1)
+            hit = lattice.bounds(box.moved(plane.top, plane.left))
+            hit = hit.moved(plane.across, plane.down)
+            hit = hit.grown(reach.up, reach.left, reach.down, reach.right).shared(chunk.rect)
             if not hit.is_empty:
                 chunk.moving = chunk.moving.joined(hit) if chunk.moving else hit
         if chunk.moving is not None:

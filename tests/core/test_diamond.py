@@ -1,0 +1,297 @@
+"""Maps of diamonds: where their cells lie, and that what is drawn is what a painter would paint."""
+
+from dataclasses import replace
+from math import ceil, floor
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+from PIL import Image
+
+from knitground.core.base.window import Box, read
+from knitground.core.edit.document import Document
+from knitground.core.edit.sizes import Margins, resize_map
+from knitground.core.files.map_io import map_from_file, map_to_file
+from knitground.core.files.ship.png import map_picture
+from knitground.core.model.lattice import Diamond, GridKind, Lattice, Rect
+from knitground.core.model.map import Map
+from knitground.core.model.marker import Marker, Shape
+from knitground.core.model.project import Project
+from knitground.core.model.slicing import Slicing
+from knitground.core.model.tile import TileRef
+from knitground.core.model.tileset import TileFacts, Tileset
+from knitground.core.render.atlas import Atlas
+from knitground.core.render.pixels import straight
+from knitground.core.render.stack import draw, stack_of
+
+lattices = st.builds(
+    Diamond, st.integers(1, 40), st.integers(1, 40), st.integers(1, 70), st.integers(2, 90),
+    st.booleans(),
+)  # fmt: skip
+cells = st.tuples(st.integers(-40, 40), st.integers(-40, 40))
+parts = st.floats(0.02, 0.98)
+
+
+@given(lattices, cells, parts, parts)
+def test_every_place_of_a_cell_is_on_it(lattice, cell, down, across):
+    x, y = lattice.place(cell[0] + down, cell[1] + across)
+    assert lattice.cell_at(x, y) == cell
+    assert lattice.within(x, y) == pytest.approx((across, down), abs=1e-6)
+    rows, cols = lattice.cells_at(np.array([x]), np.array([y]))
+    assert (rows[0], cols[0]) == cell
+    row, col = lattice.vertex_at(x, y)
+    assert abs(row - cell[0] - down) <= 0.5 + 1e-6
+    assert abs(col - cell[1] - across) <= 0.5 + 1e-6
+    near = lattice.sides_near(x, y)
+    assert near[0][0] == pytest.approx(min(down, 1 - down, across, 1 - across), abs=1e-6)
+    box = Box(cell[0], cell[1], cell[0] + 1, cell[1] + 1)
+    round_it = lattice.bounds(box)
+    assert Rect(x, y, 0, 0).meets(round_it.grown(1e-6, 1e-6, 1e-6, 1e-6))
+    assert tuple(lattice.origins(*np.array([cell]).T)[0]) == (round_it.x, round_it.y)
+    assert lattice.middle(*cell) == pytest.approx(
+        (lattice.outline(box)[0][0], lattice.outline(box)[1][1])
+    )
+
+
+@given(lattices, cells, st.integers(1, 9), st.integers(1, 9))
+def test_a_rectangle_finds_every_cell_that_it_meets(lattice, at, height, width):
+    box = Box(at[0], at[1], at[0] + height, at[1] + width)
+    rect = lattice.bounds(box)
+    found = lattice.cells_in(rect)
+    assert (found.shared(box)) == box
+    corners = lattice.outline(box)
+    assert rect.x == floor(min(x for x, _ in corners))
+    assert rect.right == ceil(max(x for x, _ in corners))
+    assert rect.bottom == ceil(max(y for _, y in corners))
+    inside = Diamond(lattice.rows, lattice.columns, lattice.high, lattice.wide)
+    rng = np.random.default_rng(height)
+    xs = rect.x + rng.random(50) * rect.width
+    ys = rect.y + rng.random(50) * rect.height
+    rows, cols = inside.cells_at(xs, ys)
+    assert (rows >= found.top).all()
+    assert (rows < found.bottom).all()
+    assert (cols >= found.left).all()
+    assert (cols < found.right).all()
+
+
+@given(st.integers(1, 8), st.integers(1, 8), st.integers(1, 12), st.integers(1, 12))
+def test_bases_lie_side_by_side_without_a_pixel_between(rows, columns, high, wide):
+    lattice = Diamond(rows, columns, 2 * high, 2 * wide)
+    width, height = lattice.extent
+    covered, mask = np.zeros((height, width), int), lattice.mask()
+    for row, col in np.ndindex(rows, columns):
+        x, y = lattice.origins(np.array(row), np.array(col))
+        covered[y : y + 2 * high, x : x + 2 * wide] += mask
+    ys, xs = np.mgrid[:height, :width] + 0.5
+    at_rows, at_cols = lattice.cells_at(xs, ys)
+    inside = (at_rows >= 0) & (at_rows < rows) & (at_cols >= 0) & (at_cols < columns)
+    assert (covered == inside).all()
+
+
+@given(lattices, cells, st.sampled_from([1, 2]))
+def test_snapping_goes_to_the_nearest_corner(lattice, cell, by):
+    x, y = lattice.place(cell[0] + 0.2, cell[1] + 0.8)
+    there = lattice.snap(x, y, by)
+    assert there == pytest.approx(
+        lattice.place(round((cell[0] + 0.2) * by) / by, round((cell[1] + 0.8) * by) / by)
+    )
+
+
+def test_the_ways_of_the_screen():
+    lattice = Diamond(9, 9, 16, 32)
+    x, y = lattice.middle(4, 4)
+    for down, right in ((-1, 0), (1, 0), (0, -1), (0, 1), (1, 1), (-1, 1)):
+        step = lattice.towards(down, right)
+        to_x, to_y = lattice.middle(4 + step[0], 4 + step[1])
+        assert (np.sign(to_x - x), np.sign(to_y - y)) == (right, down)
+    assert Lattice(9, 9, 16, 16).towards(1, -1) == (1, -1)
+
+
+# What is drawn
+
+
+def art(high, wide, colours, seed=1):
+    """Pictures that stand on a base: a diamond at the foot, something upright on it."""
+    rng = np.random.default_rng(seed)
+    out = np.zeros((high, wide * colours, 4), np.uint8)
+    mask = Diamond(1, 1, wide // 2, wide).mask()
+    for n in range(colours):
+        each = out[:, n * wide : (n + 1) * wide]
+        each[high - wide // 2 :][mask] = (*rng.integers(0, 255, 3), 255)
+        left, top = int(rng.integers(2, wide // 2)), int(rng.integers(0, max(1, high // 3)))
+        each[top : high - wide // 4, left : left + wide // 3] = (*rng.integers(0, 255, 3), 160)
+    return out
+
+
+def yard(size=(5, 7), base=(16, 32), high=32, wrap=False):
+    """A map of diamonds with two layers of tiles, some taller than the rest, some with anchors."""
+    wide = base[1]
+    usual = Tileset("floor", "floor.png", wide * 4, high, Slicing(wide, high),
+                    picture=art(high, wide, 4))  # fmt: skip
+    tall = Tileset("tall", "tall.png", 3 * (wide + 6), 3 * base[0] + 9,
+                   Slicing(wide + 6, 3 * base[0] + 9),
+                   picture=art(3 * base[0] + 9, wide + 6, 3, 2))  # fmt: skip
+    tall.facts = {(0, 2): TileFacts(anchor=(wide // 3, 2 * base[0]))}
+    map_ = Map("Yard", *size, *base, wrap, grid=GridKind.DIAMOND)
+    rng = np.random.default_rng(3)
+    for name, owner, count, part in (("Floor", usual, 4, 0.9), ("Props", tall, 3, 0.3)):
+        layer = map_.new_tile_layer(name)
+        places = [map_.legend.place(TileRef(owner.name, 0, n)) for n in range(count)]
+        layer.cells[:] = rng.choice(places, layer.cells.shape)
+        layer.cells[rng.random(layer.cells.shape) > part] = 0
+        map_.layers.append(layer)
+    return Document(Project("P", tilesets=[usual, tall], maps=[map_])), map_
+
+
+def painted(doc, map_):
+    """The map painted with Pillow: cell after cell, the farthest first, by the documents' text."""
+    wide, high = map_.cell_width, map_.cell_height
+    out = Image.new("RGBA", map_.lattice.extent)
+    for layer in map_.layers:
+        every = sorted(np.ndindex(map_.height, map_.width), key=lambda at: (sum(at), -at[0]))
+        down, across = layer.shift
+        alone = Image.new("RGBA", out.size)
+        for row, col in every:
+            tile = map_.legend.tile(int(layer.cells[row, col]))
+            if tile is None:
+                continue
+            owner = doc.project.tileset_named(tile.tileset)
+            cut = owner.slicing
+            left = cut.left(0) + tile.col * cut.pitch_x
+            part = owner.picture[:, left : left + cut.tile_width]
+            if tile.turn == 4:
+                part = part[:, ::-1]
+            x = (map_.height - 1 - row + col) * wide // 2
+            y = (row + col) * high // 2
+            anchor = owner.fact(tile.row, tile.col).anchor
+            if anchor is None:
+                x, y = x + (wide - cut.tile_width) // 2, y + high - cut.tile_height
+            else:
+                x, y = x + wide // 2 - anchor[0], y + high // 2 - anchor[1]
+            once = Image.new("RGBA", out.size)
+            once.paste(Image.fromarray(np.ascontiguousarray(part)), (x + across, y + down))
+            alone = Image.alpha_composite(alone, once)
+        out = Image.alpha_composite(out, alone)
+    return np.asarray(out).astype(int)
+
+
+def differ(one, other):
+    """By how much pictures differ, where they can be seen."""
+    alpha = np.maximum(one[..., 3], other[..., 3])[..., None] / 255
+    return np.abs((one.astype(int) - other.astype(int)) * alpha).max()
+
+
+@pytest.mark.parametrize(
+    ("size", "base", "high"),
+    [((5, 7), (16, 32), 32), ((6, 3), (10, 20), 14), ((1, 1), (32, 64), 64),
+     ((4, 4), (11, 22), 22)],
+)  # fmt: skip
+def test_a_map_is_drawn_as_a_painter_paints_it(size, base, high):
+    doc, map_ = yard(size, base, high)
+    map_.layers[1].offset, map_.layers[1].height = (3, 0), 8
+    found = map_picture(doc.project, map_)
+    wanted = painted(doc, map_)
+    assert found.shape == wanted.shape
+    assert differ(found, wanted) <= 6  # parts of alpha are rounded once more by Pillow
+
+
+@pytest.mark.parametrize("wrap", [False, True])
+@pytest.mark.parametrize("level", [0, 1, 2])
+def test_any_rectangle_shows_what_the_whole_does(wrap, level):
+    doc, map_ = yard((8, 9), wrap=wrap)
+    atlas = Atlas(doc.project, map_)
+    wide, high = atlas.lattice(level).extent
+
+    def drawn(rect):
+        return draw(
+            atlas, stack_of(map_, atlas, rect, level, lambda lay, box: read(lay.cells, box))
+        )
+
+    whole = drawn(Rect(0, 0, wide, high))
+    rng = np.random.default_rng(level)
+    for _ in range(20):
+        x, y = int(rng.integers(0, wide - 1)), int(rng.integers(0, high - 1))
+        right, bottom = int(rng.integers(x + 1, wide + 1)), int(rng.integers(y + 1, high + 1))
+        part = drawn(Rect(x, y, right - x, bottom - y))
+        assert (part == whole[y:bottom, x:right]).all()
+
+
+def test_what_wraps_goes_on_over_its_border():
+    doc, map_ = yard((6, 4), wrap=True)
+    atlas, lattice = Atlas(doc.project, map_), map_.lattice
+
+    def drawn(rect):
+        held = lambda layer, box: read(layer.cells, box)  # noqa: E731
+        return draw(atlas, stack_of(map_, atlas, rect, 0, held))
+
+    rect = Rect(40, 30, 50, 40)
+    for down, across in ((lattice.rows, 0), (0, lattice.columns), (-lattice.rows, lattice.columns)):
+        x0, y0 = lattice.place(0, 0)
+        x1, y1 = lattice.place(down, across)
+        assert (drawn(rect) == drawn(rect.moved(x1 - x0, y1 - y0))).all()
+    whole = lattice.bounds(lattice.whole)
+    steps = lattice.periods_in(whole)
+    assert (0, 0) in steps
+    assert len(set(steps)) == len(steps)
+    assert {lattice.place(6, 0)[0] - lattice.place(0, 0)[0]} <= {x for x, _ in steps}
+
+
+def test_a_tint_lies_on_its_diamonds_and_gaps_are_hatched():
+    doc, map_ = yard((4, 4))
+    before = map_picture(doc.project, map_).astype(int)
+    tint = map_.new_tint_layer("Dusk")
+    tint.cells[1, 2] = 127 << 24 | 0x000000
+    map_.layers.append(tint)
+    after = map_picture(doc.project, map_).astype(int)
+    changed = (after != before).any(axis=2)
+    ys, xs = np.nonzero(changed)
+    rows, cols = map_.lattice.cells_at(xs + 0.5, ys + 0.5)
+    assert set(zip(rows.tolist(), cols.tolist())) == {(1, 2)}
+    map_.layers[0].cells[:], map_.layers[1].cells[:] = 0, 0
+    map_.layers[0].cells[2, 1] = -1
+    ys, xs = np.nonzero(map_picture(doc.project, map_)[..., 3])
+    rows, cols = map_.lattice.cells_at(xs + 0.5, ys + 0.5)
+    assert set(zip(rows.tolist(), cols.tolist())) == {(2, 1)}
+
+
+def test_tiles_narrower_than_the_base_stand_in_its_middle():
+    doc, map_ = yard((1, 1))
+    doc.project.tilesets[0].slicing = Slicing(20, 32)
+    doc.project.tilesets[0].picture = np.full((32, 80, 4), 255, np.uint8)
+    doc.project.tilesets[0].width = 80
+    map_.layers.pop()
+    map_.layers[0].cells[0, 0] = map_.legend.place(TileRef("floor", 0, 1))
+    shown = straight(Atlas(doc.project, map_).picture(int(map_.layers[0].cells[0, 0])))[..., 3]
+    assert np.flatnonzero(shown.any(axis=0)).tolist() == list(range(6, 26))
+
+
+def test_a_map_of_diamonds_is_saved_and_read():
+    _, map_ = yard()
+    again = map_from_file(map_to_file(map_), "yard.map.json")
+    assert again.grid is GridKind.DIAMOND
+    assert again.lattice == map_.lattice
+    assert again.blank().lattice == map_.lattice
+    assert (again.layers[0].cells > 0).sum() == (map_.layers[0].cells > 0).sum()
+
+
+def test_markers_stay_on_their_cells_when_the_map_grows():
+    doc, map_ = yard((4, 4))
+    layer = map_.new_marker_layer("Places")
+    spots = [map_.lattice.middle(1, 2), map_.lattice.middle(3, 0)]
+    layer.markers = tuple(Marker(n, Shape.POINT, (at,)) for n, at in enumerate(spots, 1))
+    map_.layers.append(layer)
+    doc.apply(resize_map(map_, Margins(2, 1, 3, 0)))
+    found = [map_.lattice.cell_at(*each.points[0]) for each in map_.layers[2].markers]
+    assert found == [(3, 3), (5, 1)]
+    doc.undo()
+    assert [each.points[0] for each in map_.layers[2].markers] == spots
+
+
+def test_own_levels_are_diamonds_too():
+    lattice = Diamond(8, 8, 32, 64)
+    for level in range(lattice.level_count):
+        small = lattice.at_level(level)
+        assert isinstance(small, Diamond)
+        assert small.whole == lattice.whole
+    assert replace(lattice, wrap=True).wrap
