@@ -257,6 +257,10 @@ class Lattice:
         """Give the step in rows and columns that goes so on the screen, each -1, 0 or 1."""
         return down, right
 
+    def in_order(self, rows: NDArray[Any], cols: NDArray[Any]) -> NDArray[np.intp]:
+        """Tell in which order the pictures of cells are drawn, the farthest first."""
+        return np.lexsort((cols, rows))
+
     def mask(self) -> NDArray[np.bool_]:
         """Tell which pixels of the rectangle round a cell (high, wide) are its own."""
         return np.ones((self.high, self.wide), np.bool_)
@@ -334,7 +338,22 @@ class Lattice:
             for across in range(int(rect.x // wide) - 1, ceil(rect.right / wide) + 1)
         ]
 
+    @property
+    def copies(self) -> list[Place]:
+        """List by how many pixels the nine copies that lie side by side are moved, one by none."""
+        wide, high = self.extent
+        return [(x * wide, y * high) for y in (-1, 0, 1) for x in (-1, 0, 1)]
+
+    def home(self, x: float, y: float) -> Place:
+        """Give the place that a copy shows there."""
+        wide, high = self.extent
+        return x % wide, y % high
+
     # Smaller, or otherwise divided
+
+    def spread(self, pixels: NDArray[np.uint32]) -> NDArray[np.uint32]:
+        """Give a picture of one pixel for each cell as the map lies on the screen."""
+        return pixels
 
     @property
     def level_count(self) -> int:
@@ -484,13 +503,41 @@ class Diamond(Lattice):
     def divides(self, width: int, height: int) -> bool:
         return False
 
+    def in_order(self, rows: NDArray[Any], cols: NDArray[Any]) -> NDArray[np.intp]:
+        return np.lexsort((cols, rows + cols))
+
+    @property
+    def copies(self) -> list[Place]:
+        return [self._period(down, across) for down in (-1, 0, 1) for across in (-1, 0, 1)]
+
+    def home(self, x: float, y: float) -> Place:
+        row, col = self.cell_at(x, y)
+        across, down = self._period(row // self.rows, col // self.columns)
+        return x - across, y - down
+
+    def _period(self, down: int, across: int) -> Place:
+        """Tell by how many pixels a copy is moved that lies so many maps further."""
+        rows, cols = down * self.rows, across * self.columns
+        return (cols - rows) * self.wide / 2, (cols + rows) * self.high / 2
+
+    def spread(self, pixels: NDArray[np.uint32]) -> NDArray[np.uint32]:
+        rows, columns = pixels.shape
+        flat = Diamond(rows, columns, max(1, round(64 * self.high / self.wide)), 64)
+        wide, high = flat.extent
+        step = 32  # two pixels of the picture across a cell
+        ys, xs = np.mgrid[: -(-high // step), : -(-wide // step)] * step + step / 2
+        at_rows, at_cols = flat.cells_at(xs, ys)
+        inside = (at_rows >= 0) & (at_rows < rows) & (at_cols >= 0) & (at_cols < columns)
+        out = np.zeros(inside.shape, np.uint32)
+        out[inside] = pixels[at_rows[inside], at_cols[inside]]
+        return out
+
     def periods_in(self, rect: Rect) -> list[Place]:
         if not self.wrap:
             return [(0, 0)]
         seen = self.cells_in(rect)
         return [
-            ((across * self.columns - down * self.rows) * self.wide / 2,
-             (across * self.columns + down * self.rows) * self.high / 2)
+            self._period(down, across)
             for down in range(seen.top // self.rows, -(-seen.bottom // self.rows))
             for across in range(seen.left // self.columns, -(-seen.right // self.columns))
         ]  # fmt: skip

@@ -32,7 +32,7 @@ def small_picture(map_: Map, atlas: Atlas) -> Pixels:
         else:
             cells = np.maximum(cells, 0)
             out = over(weakened(lay_out(atlas.dots([cells]), cells), layer.opacity), out)
-    return out
+    return map_.lattice.spread(out)
 
 
 def sampled_cells(map_: Map, layer: Layer, step: int) -> Cells:

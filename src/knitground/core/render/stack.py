@@ -172,6 +172,8 @@ def _own_cells(
             continue
         cells = cells_of(layer, area)
         rows, cols = np.nonzero(cells)
+        order = own.lattice.in_order(rows, cols)
+        rows, cols = rows[order], cols[order]
         begins = own.lattice.origins(rows + area.top, cols + area.left)
         for place, (x, y) in zip(cells[rows, cols].tolist(), begins.tolist()):
             big = atlas.single.on_cell(place, own.lattice)

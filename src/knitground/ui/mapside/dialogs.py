@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from PySide6.QtGui import QStandardItemModel
+from PySide6.QtCore import QPointF, Qt
+from PySide6.QtGui import QIcon, QPainter, QPen, QPixmap, QPolygonF, QStandardItemModel
 from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
@@ -14,27 +15,54 @@ from PySide6.QtWidgets import (
 )
 
 from knitground.core.base.errors import KnitError
+from knitground.core.base.window import Box
 from knitground.core.edit.atoms import close_seam
 from knitground.core.edit.maps import check_size
 from knitground.core.edit.sizes import Margins, cut_content
 from knitground.core.knit.layer import plain_terrains
-from knitground.core.model.lattice import Lattice
+from knitground.core.model.lattice import Diamond, GridKind, Lattice
 from knitground.core.model.limits import MAX_SIDE
 from knitground.core.model.map import Map
 from knitground.core.model.project import free_name
 from knitground.core.model.standing import standing_of
 from knitground.core.model.terrain import SetKind
+from knitground.core.render.tiles import picture_on_base
+from knitground.core.slicing.base import Base, find_base
 from knitground.ui.common.dialog import Dialog
 from knitground.ui.common.numbers import WholeBox
 from knitground.ui.common.tasks import Job
 from knitground.ui.common.terrainicon import terrain_icon
-from knitground.ui.common.widgets import row, set_role
+from knitground.ui.common.theme import theme
+from knitground.ui.common.widgets import Swatch, row, set_role
 from knitground.ui.common.words import tip
 from knitground.ui.session import QUIET_CELLS, Session
 
+_WIDEST = 1024
+_GRIDS = {GridKind.SQUARE: "Upright cells", GridKind.DIAMOND: "Diamonds (isometric)"}
+
+
+def _grid_icon(kind: GridKind) -> QIcon:
+    """Draw two by two cells of a grid."""
+    lattice = kind.lattice(2, 2, *{GridKind.SQUARE: (7, 8), GridKind.DIAMOND: (7, 11)}[kind])
+    out = QPixmap(24, 16)
+    out.fill(Qt.GlobalColor.transparent)
+    painter = QPainter(out)
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    painter.setPen(QPen(theme().colour("ink"), 1))
+    wide, high = lattice.extent
+    painter.translate((24 - wide) / 2, (16 - high) / 2)
+    for box in (Box(0, 0, 1, 1), Box(0, 1, 1, 2), Box(1, 0, 2, 1), Box(1, 1, 2, 2)):
+        corners = lattice.outline(box)
+        painter.drawPolygon(QPolygonF([QPointF(*each) for each in corners]))
+    painter.end()
+    return QIcon(out)
+
 
 class NewMapDialog(Dialog):
-    """Asks for a map's name, size, tileset and wrapping; the cell size is the tileset's."""
+    """Asks for a map's name, size, grid, tileset and wrapping; the cell size is the tileset's.
+
+    Of a tileset whose pictures stand on diamonds the grid is one of diamonds, as large as these.
+    """
 
     def __init__(self, session: Session, parent: QWidget) -> None:
         super().__init__(parent)
@@ -66,6 +94,23 @@ class NewMapDialog(Dialog):
         self.tilesets.currentIndexChanged.connect(self._check)
         self.tilesets.currentIndexChanged.connect(self._by_screens)
         self.tilesets.currentIndexChanged.connect(self._fill_terrains)
+        self.grid = QComboBox()
+        for kind, words in _GRIDS.items():
+            self.grid.addItem(_grid_icon(kind), words, kind.value)
+        self.grid.setToolTip("How the map is divided")
+        self.grid.currentIndexChanged.connect(self._check)
+        self.grid.currentIndexChanged.connect(self._by_screens)
+        self.base_width, self.base_height = WholeBox(), WholeBox()
+        for box, what in ((self.base_width, "wide"), (self.base_height, "high")):
+            box.setRange(2, _WIDEST)
+            box.setSuffix(" px")
+            box.setToolTip(tip(f"How {what} the diamond is on which a picture stands"))
+            box.valueChanged.connect(self._check)
+        self.measured: Base | None = None
+        self.base_picture = Swatch()
+        self.base_picture.setFixedHeight(132)
+        self.base_words = QLabel()
+        self.base_words.setWordWrap(True)
         self.filled = QComboBox()
         self.filled.setToolTip("The terrain that lies everywhere to begin with")
         self.wrap = QCheckBox("Wraps at the borders")
@@ -86,13 +131,76 @@ class NewMapDialog(Dialog):
                 self.screen_height),
         )  # fmt: skip
         form.addRow("Cells as in", self.tilesets)
+        form.addRow("Grid", self.grid)
+        self.base_row = row(self.base_width, QLabel("×"), self.base_height, 1)
+        form.addRow("Base", self.base_row)
+        form.addRow("", self.base_picture)
+        form.addRow("", self.base_words)
         form.addRow("Filled with", self.filled)
         form.addRow("", self.wrap)
         form.addRow(self.facts)
         form.addRow(self.buttons)
         self.setMinimumWidth(380)
+        self._form = form
+        self.tilesets.currentIndexChanged.connect(self._measure)
         self._fill_terrains()
+        self._measure()
+
+    def _measure(self) -> None:
+        """Look in the tileset's pictures on what they stand, and take that."""
+        tileset = self.session.project.tileset_named(self.tilesets.currentText())
+        self.measured = None
+        if tileset is not None and tileset.picture is not None:
+            self.measured = find_base(tileset.picture, tileset.slicing)
+        base = self.measured
+        _, wide = self._tile()
+        self.base_width.show_value(base.width if base else wide)
+        self.base_height.show_value(base.height if base else max(2, wide // 2))
+        sure = base is not None and base.is_sure
+        kind = GridKind.DIAMOND if sure else GridKind.SQUARE
+        self.grid.setCurrentIndex(self.grid.findData(kind.value))
         self._check()
+
+    @property
+    def kind(self) -> GridKind:
+        """The grid that is chosen."""
+        return GridKind(self.grid.currentData())
+
+    def _tell_base(self) -> None:
+        """Show the base on a tile, and say how sure it is."""
+        diamonds = self.kind is GridKind.DIAMOND
+        base = self.measured
+        for each in (self.base_row, self.base_picture):
+            self._form.setRowVisible(each, diamonds)
+        words, role = "", "note"
+        if diamonds and base is None:
+            words = "No diamond is seen at the foot of these pictures: type how large it is"
+        elif diamonds and base is not None:
+            words = (
+                f"Measured on {base.tiles} pictures: {base.width} × {base.height} px, "
+                f"{base.score * 100:.0f} % sure"
+            )
+        elif base is not None and base.is_sure:
+            words = (
+                f"These pictures stand on diamonds of {base.width} × {base.height} px "
+                f"({base.score * 100:.0f} % sure): choose Diamonds"
+            )
+            role = "warning"
+        tall = self._tile()[0]
+        typed = self.base_height.value()
+        if diamonds and base is not None and typed == tall and base.height < tall:
+            words = (
+                f"{tall} px is the height of the picture, not of what it stands on: that is "
+                f"{base.height} px"
+            )
+            role = "warning"
+        self.base_words.setText(words)
+        set_role(self.base_words, role)
+        self._form.setRowVisible(self.base_words, bool(words))
+        if diamonds:
+            tileset = self.session.project.tileset_named(self.tilesets.currentText())
+            lattice = Diamond(1, 1, typed, self.base_width.value())
+            self.base_picture.show_pixels(picture_on_base(tileset, lattice) if tileset else None)
 
     def _fill_terrains(self) -> None:
         """Offer the terrains of the tileset's sets that lie on whole areas."""
@@ -122,7 +230,7 @@ class NewMapDialog(Dialog):
         screens = Lattice(
             self.down.value(), self.across.value(), self.screen_height.value(),
             self.screen_width.value(),
-        ).divided(*self._tile())  # fmt: skip
+        ).divided(*self._cell())  # fmt: skip
         if screens.columns:
             self.width_box.setValue(screens.columns)
         if screens.rows:
@@ -130,7 +238,8 @@ class NewMapDialog(Dialog):
 
     def _check(self) -> None:
         height, width = self.height_box.value(), self.width_box.value()
-        lattice = Lattice(height, width, *self._tile())
+        self._tell_base()
+        lattice = self.kind.lattice(height, width, *self._cell())
         (tall, broad), (wide, high) = lattice.cell_size, lattice.extent
         text, role = (
             f"cells of {broad} × {tall} px, {wide} × {high} px in all", "note",
@@ -150,14 +259,21 @@ class NewMapDialog(Dialog):
             return 16, 16
         return tileset.slicing.tile_height, tileset.slicing.tile_width
 
+    def _cell(self) -> tuple[int, int]:
+        """Give the height and width of a cell, or of the rectangle round it."""
+        if self.kind is GridKind.DIAMOND:
+            return self.base_height.value(), self.base_width.value()
+        return self._tile()
+
     def map(self) -> Map:
         """Make the map: with a ground layer for each terrain set of its tileset, and tiles."""
         map_ = Map(
             self.name.text().strip(),
             self.height_box.value(),
             self.width_box.value(),
-            *self._tile(),
+            *self._cell(),
             wrap=self.wrap.isChecked(),
+            grid=self.kind,
             screen=(self.screen_width.value(), self.screen_height.value()),
         )
         tileset = self.session.project.tileset_named(self.tilesets.currentText())

@@ -7,7 +7,7 @@ from math import ceil
 
 import numpy as np
 from numpy.typing import NDArray
-from PySide6.QtCore import QLineF, QPointF, QRect, QRectF, Qt
+from PySide6.QtCore import QLineF, QPoint, QPointF, QRect, QRectF, Qt
 from PySide6.QtGui import (
     QColor,
     QFont,
@@ -16,6 +16,7 @@ from PySide6.QtGui import (
     QPainterPath,
     QPen,
     QPixmap,
+    QPolygon,
     QPolygonF,
 )
 
@@ -77,6 +78,19 @@ def corners_on(camera: Camera, map_: Map, box: Box, more: float = 0.0) -> list[Q
     return [middle + QPointF(each.x() * across, each.y() * down) for each in away]
 
 
+def is_upright(camera: Camera, map_: Map) -> bool:
+    """Whether the map's outline is a rectangle on the screen."""
+    first, second, *_ = corners_on(camera, map_, map_.lattice.whole)
+    return first.y() == second.y()
+
+
+def path_of(outline: QPolygonF) -> QPainterPath:
+    """Give an outline as a path, to clip by."""
+    out = QPainterPath()
+    out.addPolygon(outline)
+    return out
+
+
 def seen_pixels(camera: Camera, view: QRect) -> Rect:
     """Pixels of the map, or of what would lie round it, that a part of the screen shows."""
     x0, y0 = camera.to_picture(view.left(), view.top())
@@ -106,13 +120,19 @@ def draw_grid(painter: QPainter, camera: Camera, map_: Map, view: QRect) -> None
     whole = map_rect(camera, map_).adjusted(0, 0, 1, 1).intersected(QRectF(view))
     across, down = (each * camera.zoom for each in map_.lattice.stride)
     even = all(float(each).is_integer() for each in (across, down, camera.left, camera.top))
+    painter.save()
+    if not is_upright(camera, map_):
+        painter.setClipPath(path_of(outline_on(camera, map_, map_.lattice.whole, 1)))
     if even:
-        lines = _grid_tile(int(across), int(down))
+        cell = corners_on(camera, map_, Box(0, 0, 1, 1))
+        first = QPolygonF(cell).boundingRect().topLeft()
+        ring = tuple((round(each.x()), round(each.y())) for each in (c - first for c in cell))
+        lines = _grid_tile(int(across), int(down), ring)
         offset = QPointF(
-            (whole.left() - camera.left) % lines.width(),
-            (whole.top() - camera.top) % lines.height(),
+            (whole.left() - first.x()) % lines.width(), (whole.top() - first.y()) % lines.height()
         )
         painter.drawTiledPixmap(whole, lines, offset)
+        painter.restore()
         return
     painter.setPen(QPen(_GRID, 1))
     for ends in (
@@ -121,20 +141,25 @@ def draw_grid(painter: QPainter, camera: Camera, map_: Map, view: QRect) -> None
     ):
         start, end = (camera.to_screen(*map_.lattice.place(*each)) for each in ends)
         painter.drawLine(QLineF(*(round(each) for each in (*start, *end))))
+    painter.restore()
 
 
 @lru_cache(maxsize=16)
-def _grid_tile(across: int, down: int) -> QPixmap:
-    """Some cells' lines, to be laid side by side: fifty times faster than drawing lines."""
+def _grid_tile(across: int, down: int, cell: tuple[tuple[int, int], ...]) -> QPixmap:
+    """Some cells' lines, to be laid side by side: fifty times faster than drawing lines.
+
+    `cell` are the corners of one, from the upper left of the rectangle round it.
+    """
     times_x, times_y = max(1, 128 // across), max(1, 128 // down)
     out = QPixmap(across * times_x, down * times_y)
     out.fill(Qt.GlobalColor.transparent)
     painter = QPainter(out)
     painter.setCompositionMode(QPainter.CompositionMode.CompositionMode_Source)
-    for n in range(times_x):
-        painter.fillRect(n * across, 0, 1, out.height(), _GRID)
-    for n in range(times_y):
-        painter.fillRect(0, n * down, out.width(), 1, _GRID)
+    painter.setPen(QPen(_GRID, 1))
+    ring = QPolygon([QPoint(*each) for each in cell])
+    for x in range(-1, times_x + 1):
+        for y in range(-1, times_y + 1):
+            painter.drawPolygon(ring.translated(x * across, y * down))
     painter.end()
     return out
 
@@ -194,9 +219,8 @@ def draw_plan(
         return True
     painter.save()
     whole = map_rect(camera, map_)
-    clip = QPainterPath()
-    clip.addPolygon(outline_on(camera, map_, map_.lattice.whole))
-    painter.setClipPath(clip)
+    if is_upright(camera, map_):
+        painter.setClipRect(whole)
     painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, camera.zoom < 1)
     for period in map_.lattice.periods_in(map_.lattice.bounds(map_.lattice.whole)):
         step = QPointF(*period) * camera.zoom

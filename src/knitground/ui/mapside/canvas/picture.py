@@ -21,7 +21,7 @@ from knitground.core.edit.desk import Desk, Pointer
 from knitground.core.edit.laying import Plan
 from knitground.core.edit.markers import Outlines, marker_cells
 from knitground.core.edit.planning import brush, refusal
-from knitground.core.model.lattice import Rect
+from knitground.core.model.lattice import Place, Rect
 from knitground.core.model.layers import MarkerLayer
 from knitground.core.model.map import Map, cells_under
 from knitground.core.model.marker import Marker
@@ -43,8 +43,11 @@ from knitground.ui.mapside.canvas.overlay import (
     draw_plan,
     draw_screen,
     draw_selection,
+    is_upright,
     layer_camera,
     map_rect,
+    outline_on,
+    path_of,
     pixel_rect,
 )
 from knitground.ui.mapside.canvas.overview import Overview
@@ -440,8 +443,8 @@ class MapPicture(QWidget):
             until = until_in_turn(_FRAME_SECONDS)
             self.cold = 0
             self.draw_ground(painter)
-            for down, across in self.copies():
-                self.draw_map(painter, event.rect(), down, across, until)
+            for copy in self.copies():
+                self.draw_map(painter, event.rect(), copy, until)
             if self.cold:
                 self.later.start()
             self._run_clock()
@@ -515,26 +518,25 @@ class MapPicture(QWidget):
         if self.shown_map.background is None:
             return
         rect = map_rect(self.camera, self.shown_map)
-        for down, across in self.copies():
-            copy = rect.translated(across * rect.width(), down * rect.height())
+        for x, y in self.copies():
+            copy = rect.translated(x * self.camera.zoom, y * self.camera.zoom)
             painter.fillRect(copy, QColor(self.shown_map.background))
 
-    def copies(self) -> list[tuple[int, int]]:
-        if not self.repeat:
-            return [(0, 0)]
-        return [(down, across) for down in (-1, 0, 1) for across in (-1, 0, 1)]
+    def copies(self) -> list[Place]:
+        """List by how many pixels of the map the copies are moved that are shown."""
+        assert self.shown_map is not None
+        return self.shown_map.lattice.copies if self.repeat else [(0, 0)]
 
-    def _scaled(self, clip: QRect, down: int, across: int) -> _Scaled:
+    def _scaled(self, clip: QRect, copy: Place) -> _Scaled:
         """Where the pieces of a copy of the map lie on the screen, and what of it a clip shows."""
         assert self.shown_map is not None
         assert self.store is not None
         zoom, lattice = self.camera.zoom, self.shown_map.lattice
         level = self.store.level_for(zoom)
         # How many pixels of the screen a pixel of the level is.
-        (width, height), scale = lattice.extent, lattice.scale(lattice.at_level(level))
+        scale = lattice.scale(lattice.at_level(level))
         wide, high = zoom / scale[0], zoom / scale[1]
-        left = self.camera.left + across * width * zoom
-        top = self.camera.top + down * height * zoom
+        left, top = self.camera.left + copy[0] * zoom, self.camera.top + copy[1] * zoom
         seen = Rect(
             (clip.left() - left) / wide, (clip.top() - top) / high,
             clip.width() / wide, clip.height() / high,
@@ -545,18 +547,20 @@ class MapPicture(QWidget):
         """List where on the screen animations are seen."""
         assert self.store is not None
         out = []
-        for down, across in self.copies():
-            scaled = self._scaled(self.rect(), down, across)
+        for copy in self.copies():
+            scaled = self._scaled(self.rect(), copy)
             for each in self.store.moving_in(scaled.level, scaled.seen):
                 out.append(scaled.on_screen(each).toAlignedRect() & self.rect())
         return [each for each in out if not each.isEmpty()]
 
-    def draw_map(
-        self, painter: QPainter, clip: QRect, down: int, across: int, until: float
-    ) -> None:
+    def draw_map(self, painter: QPainter, clip: QRect, copy: Place, until: float) -> None:
         assert self.store is not None
+        assert self.shown_map is not None
         store, zoom = self.store, self.camera.zoom
-        scaled = self._scaled(clip, down, across)
+        scaled = self._scaled(clip, copy)
+        if self.repeat and not is_upright(self.camera, self.shown_map):
+            own = outline_on(self.camera, self.shown_map, self.shown_map.lattice.whole)
+            painter.setClipPath(path_of(own.translated(copy[0] * zoom, copy[1] * zoom)))
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, zoom < 1)
         for key in store.keys_in(scaled.level, scaled.seen):
             chunk = store.ready(key)
@@ -571,6 +575,7 @@ class MapPicture(QWidget):
             if chunk is not None:
                 target = scaled.on_screen(chunk.rect)
                 painter.drawImage(target, chunk.image_for(target.width(), target.height()))
+        painter.setClipping(False)
 
     def draw_over(self, painter: QPainter, clip: QRect) -> None:
         assert self.shown_map is not None

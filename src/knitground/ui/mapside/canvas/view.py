@@ -39,9 +39,10 @@ class MapView(MapPicture):
         x, y = self.layer_camera_now().to_picture(at.x(), at.y())
         if self.repeat and self.shown_map is not None:
             # In the repeated view every copy can be drawn in.
-            width, height = self._map_px()
-            if -width <= x < 2 * width and -height <= y < 2 * height:
-                x, y = x % width, y % height
+            home = self.shown_map.lattice.home(x, y)
+            away = round(x - home[0], 6), round(y - home[1], 6)
+            if away in self.shown_map.lattice.copies:
+                x, y = home
         return Pointer(round(x, 6), round(y, 6))  # on the line if it is, however it was reckoned
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
@@ -282,8 +283,11 @@ class MapView(MapPicture):
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         key = Qt.Key(event.key())
-        if key in _ARROWS and not event.modifiers() and self.session.grid is not None:
+        shift = event.modifiers() == Qt.KeyboardModifier.ShiftModifier
+        if key in _ARROWS and (shift or not event.modifiers()) and self.session.grid is not None:
             down, across = _ARROWS[key]
+            if not shift:  # with it along rows and columns, however these lie on the screen
+                down, across = self.session.grid.lattice.towards(down, across)
             row, col = self.cell_cursor or self._cell_in_view()
             moved = (row, col) if self.cell_cursor is None else (row + down, col + across)
             self._set_cursor(*moved)

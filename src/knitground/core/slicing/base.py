@@ -1,0 +1,132 @@
+"""The base of isometric pictures: the diamond that a tile stands on, measured from its pixels."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from knitground.core.model.slicing import Slicing
+from knitground.core.model.tileset import Picture
+from knitground.core.slicing.grid import clear_see_through, cut_tile, lay_grid
+
+_MOST = 128
+"""Tiles that are looked at, evenly spread over the sheet."""
+_OFF = 1.3
+"""Pixels by which a column's lowest pixel may leave a straight line."""
+_LEAST_LINE = 0.3
+"""Part of half a tile's width on which each of the two lines must be seen."""
+_LEAST, _SURE = 0.5, 0.8
+_IN_DOUBT = 0.13
+"""Part of the columns that twice as wide as high may miss more than what is measured does."""
+_NARROWEST = 16
+"""Of narrower tiles a round foot looks like a diamond."""
+_FLAT, _STEEP = 0.2, 1.2
+"""How many pixels down for one across the sides of a diamond go."""
+
+
+@dataclass(frozen=True)
+class Base:
+    """The rectangle round the diamond that pictures stand on.
+
+    Parameters
+    ----------
+    width, height : of it, in pixels
+    below : pixels of the tile below the diamond's lowest corner
+    score : 0 to 1, the part of the columns whose lowest pixels lie on its two lower sides
+    tiles : how many were looked at
+    """
+
+    width: int
+    height: int
+    below: int
+    score: float
+    tiles: int
+
+    @property
+    def is_sure(self) -> bool:
+        """Whether it may be taken without asking."""
+        return self.score >= _SURE
+
+
+def find_base(picture: Picture, slicing: Slicing) -> Base | None:
+    """Measure on which diamond the tiles of a sheet stand; None if they stand on none.
+
+    Notes
+    -----
+    Own derivation. Whatever stands on diamonds ends below at their lower sides. So, over all
+    tiles together, the lowest pixel of each column lies on two straight lines that meet in the
+    middle, equally steep; floors show all of them, roads and rails parts. The steepness is the
+    median of those between columns a quarter of the way apart; the height is the width times it.
+    """
+    if slicing.tile_width < _NARROWEST or slicing.pieces:
+        return None
+    lowest, tiles = _lowest(picture, slicing)
+    if tiles < 2:
+        return None
+    high, wide = slicing.tile_height, slicing.tile_width
+    away = np.abs(np.arange(wide) + 0.5 - wide / 2)
+    halves = [(lowest > 0) & (sign * (np.arange(wide) + 0.5 - wide / 2) > 0) for sign in (-1, 1)]
+    steep = [_steepness(away[each], lowest[each], wide) for each in halves]
+    if None in steep or abs(steep[0] - steep[1]) > 0.1:  # type: ignore[operator]
+        return None
+    slope = (steep[0] + steep[1]) / 2  # type: ignore[operator]
+    if not _FLAT <= slope <= _STEEP:
+        return None
+    measured, usual = 2 * round(wide * slope / 2), 2 * round(wide / 4)
+    height, (on, deepest) = measured, _on_lines(away, lowest, measured / wide)
+    half, lower = _on_lines(away, lowest, usual / wide)
+    if half.mean() >= on.mean() - _IN_DOUBT:  # cut off in the middle roads look flatter than floors
+        height, on, deepest = usual, half, lower
+    filled = lowest > 0
+    if any((on & each).sum() < _LEAST_LINE * wide / 2 for each in halves):
+        return None
+    score = round(float(on[filled].mean()) * min(1.0, 0.5 + tiles / 12), 3)
+    below = high - round(deepest)
+    if score < _LEAST or below < -1 or deepest < height * 0.75:
+        return None
+    return Base(wide, height, max(0, below), score, tiles)
+
+
+def _on_lines(
+    away: NDArray[np.float64], lowest: NDArray[np.int64], slope: float
+) -> tuple[NDArray[np.bool_], float]:
+    """Tell which columns end on lines of a steepness, and how far down these meet.
+
+    Of all places where they may meet, the one that most columns speak for is taken.
+    """
+    ends = lowest + slope * away
+    tried = np.unique(np.round(ends[lowest > 0] * 2)) / 2
+    votes = [(np.abs(ends - each) <= _OFF) & (lowest > 0) for each in tried]
+    best = max(range(len(tried)), key=lambda n: (votes[n].sum(), tried[n]))
+    return votes[best], float(tried[best])
+
+
+def _lowest(picture: Picture, slicing: Slicing) -> tuple[NDArray[np.int64], int]:
+    """Give, for each column, how far down any tile goes (0 for not at all), and how many tiles."""
+    grid = lay_grid(slicing, picture.shape[1], picture.shape[0])
+    every = [(r, c) for r in range(grid.rows) for c in range(grid.columns)]
+    found = []
+    for row, col in every[:: max(1, len(every) // _MOST)]:
+        pixels = clear_see_through(cut_tile(picture, slicing, row, col).copy(), slicing)
+        seen = pixels[..., 3] > 100
+        if seen.any() and not seen.all():
+            high = seen.shape[0]
+            found.append(np.where(seen.any(axis=0), high - np.argmax(seen[::-1], axis=0), 0))
+    if not found:
+        return np.zeros(slicing.tile_width, np.int64), 0
+    lines = np.sort(np.array(found), axis=0)
+    # One tile may stick out at its foot; of many, the second lowest pixel counts.
+    return lines[-1 - (len(lines) >= 8)], len(lines)
+
+
+def _steepness(away: NDArray[np.float64], lowest: NDArray[np.int64], wide: int) -> float | None:
+    """Give how fast a line falls towards the middle, whatever a part of its columns do."""
+    if len(away) < _LEAST_LINE * wide / 2 or len(away) < 3:
+        return None
+    order = np.argsort(away)
+    away, lowest = away[order], lowest[order]
+    step = max(1, len(away) // 4)
+    falls = (lowest[:-step] - lowest[step:]) / (away[step:] - away[:-step])
+    return float(np.median(falls))
