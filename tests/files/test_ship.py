@@ -4,6 +4,7 @@ import numpy as np
 import pytest
 from jsonschema import Draft202012Validator
 from PIL import Image
+from tests.core.test_diamond import yard
 
 from knitground.core.base.errors import Cancelled, PlaceError
 from knitground.core.files.made import MADE, NotOursError
@@ -29,7 +30,11 @@ def drawn_like_a_game(folder, name):
         return np.ascontiguousarray(np.rot90(cut, -(tile["turn"] & 3)))
 
     wide, high = data["cell"]
-    out = Image.new("RGBA", (data["grid"][0] * wide, data["grid"][1] * high))
+    columns, rows = data["grid"]
+    size = (columns * wide, rows * high)
+    if data["form"] == "diamond":
+        size = ((rows + columns) * wide // 2, (rows + columns) * high // 2)
+    out = Image.new("RGBA", size)
     for layer in data["layers"]:
         if not layer["visible"]:
             continue
@@ -39,16 +44,23 @@ def drawn_like_a_game(folder, name):
             if marker["tile"]:
                 lay_free(out, picture(marker["tile"]), marker)
         if layer["kind"] == "tint":
-            out = tinted(out, layer, high, wide)
+            out = tinted(out, layer)
             continue
-        for row, line in enumerate(layer["cells"]):
-            for col, place in enumerate(line):
-                if place:
-                    tile = data["legend"][place - 1]
-                    x = col * wide + right + tile["offset_x"]
-                    y = row * high + down + tile["offset_y"]
-                    lay_at(out, picture(place), x, y)
+        cells = [(row, col, place) for row, line in enumerate(layer["cells"])
+                 for col, place in enumerate(line) if place]  # fmt: skip
+        if data["form"] == "diamond":
+            cells.sort(key=lambda each: each[0] + each[1])
+        for row, col, place in cells:
+            tile = data["legend"][place - 1]
+            x, y = begins(layer, row, col)
+            lay_at(out, picture(place), x + right + tile["offset_x"], y + down + tile["offset_y"])
     return np.array(out)
+
+
+def begins(layer, row, col):
+    """Where the rectangle round a cell begins, as the schema says."""
+    steps = zip(layer["first"], layer["row_step"], layer["column_step"])
+    return [int(np.floor(first + row * down + col * right)) for first, down, right in steps]
 
 
 def lay_at(out, picture, x, y):
@@ -75,13 +87,21 @@ def lay_free(out, picture, marker):
                 out.alpha_composite(pixel, (px, py))
 
 
-def tinted(out, layer, high, wide):
+def tinted(out, layer):
     """Multiply a tint over a picture, by the formula that the schema gives."""
     factors = np.ones((len(layer["colours"]) + 1, 4))
     for number, each in enumerate(layer["colours"], 1):
         colour = np.array([each["red"], each["green"], each["blue"]]) / 255
         factors[number, :3] = 1 - each["strength"] + each["strength"] * colour
-    by = factors[np.array(layer["cells"])].repeat(high, 0).repeat(wide, 1)
+    cells, (wide, high) = np.array(layer["cells"]), layer["cell"]
+    by = np.ones((out.height, out.width, 4))
+    ys, xs = np.mgrid[:high, :wide] + 0.5
+    inside = np.ones((high, wide), bool)
+    if layer["row_step"][0]:  # a diamond: nearer to its middle than to its corners
+        inside = np.abs(xs / wide - 0.5) + np.abs(ys / high - 0.5) <= 0.5
+    for row, col in np.argwhere(cells):
+        x, y = begins(layer, row, col)
+        by[y : y + high, x : x + wide][inside] = factors[cells[row, col]]
     return Image.fromarray(np.rint(np.array(out) * by).astype(np.uint8))
 
 
@@ -104,6 +124,24 @@ def test_a_game_draws_the_picture_that_was_shipped(demo, tmp_path):
         x, y = (int(each) for each in marker.points[0])
         off[y - 40 : y + 8, x - 24 : x + 24] = 0
     assert off.max() <= 2  # blending of the half-transparent shadows rounds differently
+
+
+def test_a_game_draws_a_map_of_diamonds(tmp_path):
+    doc, map_ = yard((6, 8))
+    map_.layers[1].height, map_.layers[1].offset = 6, (-3, 1)
+    tint = map_.new_tint_layer("Dusk")
+    tint.cells[2:4, 1:5] = 90 << 24 | 0x304060
+    map_.layers.append(tint)
+    ship(doc.project, [map_], tmp_path)
+    picture = np.array(Image.open(tmp_path / "yard.png")).astype(int)
+    drawn = drawn_like_a_game(tmp_path, "yard").astype(int)
+    assert picture.shape == drawn.shape == (14 * 8, 14 * 16, 4)
+    seen = np.minimum(picture[..., 3], drawn[..., 3])[..., None] / 255
+    assert np.abs((picture - drawn) * seen).max() <= 6
+    data = json.loads((tmp_path / "yard.json").read_text())
+    assert data["form"] == "diamond"
+    assert data["layers"][0]["first"] == [5 * 16, 0]
+    Draft202012Validator(json.loads(schema_texts()["ship.schema.json"])).validate(data)
 
 
 def test_shipped_json_fits_its_schema_and_two_runs_are_the_same(demo, tmp_path):

@@ -254,14 +254,27 @@ class Atlas:
         level = self.lattice().level_count - 1
         tiles = self.at(level, cells).tiles
         if not self._big:
-            return tiles
+            return self._as_cells(tiles)
         out = tiles.copy()
         size = self.lattice(level).picture
         for place in self._big.keys() - self._dots.keys():
             self._dots[place] = shrunk(self._big[place].pixels[None], *size)[0]
         for place in self._big:
             out[place] = self._dots[place]
-        return out
+        return self._as_cells(out)
+
+    def _as_cells(self, dots: Pixels) -> Pixels:
+        """Let what fills its cell fill its dot, where cells take up only a part of a picture."""
+        share = self.lattice().mask().sum() / (
+            self.lattice().picture[0] * self.lattice().picture[1]
+        )
+        if share >= 1:
+            return dots
+        channels = np.ascontiguousarray(dots)[..., None].view(np.uint8).astype(np.float64)
+        alpha = channels[..., 3:4]  # the highest byte of a word, on any machine that Qt runs on
+        more = np.minimum(1 / share, 255 / np.maximum(alpha, 1))
+        packed = np.rint(channels * more).astype(np.uint8)
+        return np.ascontiguousarray(packed).view(np.uint32)[..., 0]
 
     def refresh(self, tileset: Tileset | None = None, at: Collection[At] | None = None) -> None:
         """Read pictures again, after another slicing or sheet.

@@ -130,6 +130,21 @@ def draw(atlas: Atlas, stack: Stack) -> Pixels:
     return compose(atlas.at(stack.level, stack.cells), stack.planes, frame)
 
 
+def draw_map(map_: Map, atlas: Atlas, stack: Stack) -> Pixels:
+    """Compose what a rectangle shows of the map itself.
+
+    Where a map that wraps is no rectangle, what would go on beyond its outline is left out.
+    """
+    out, lattice = draw(atlas, stack), atlas.lattice(stack.level)
+    if map_.wrap and lattice.slanted:
+        xs = stack.rect.x + np.arange(out.shape[1]) + 0.5
+        ys = stack.rect.y + np.arange(out.shape[0]) + 0.5
+        rows, cols = lattice.cells_at(xs[None], ys[:, None])
+        inside = (rows >= 0) & (rows < map_.height) & (cols >= 0) & (cols < map_.width)
+        out[~inside] = 0
+    return out
+
+
 def _free_pictures(
     map_: Map, atlas: Atlas, layer: MarkerLayer, rect: Rect, level: int
 ) -> tuple[Big, ...]:

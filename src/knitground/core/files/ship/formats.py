@@ -109,6 +109,9 @@ class ShipLayer(_Part):
     the ground taken off already. `height`: pixels above the ground, to sort depth by. A layer of
     tiles may have cells of another size, `cell`, than the map's. Of a tint `cells` name its
     `colours`, the first is 1; of markers there are none.
+
+    The rectangle round cell (row, column) begins at `first` + row · `row_step` + column ·
+    `column_step`, x and y in pixels, rounded down.
     """
 
     name: str
@@ -119,6 +122,9 @@ class ShipLayer(_Part):
     offset_y: int
     height: int
     cell: tuple[int, int]
+    first: tuple[float, float]
+    row_step: tuple[float, float]
+    column_step: tuple[float, float]
     cells: list[list[int]]
     colours: list[ShipColour] = []
     markers: list[ShipMarker] = []
@@ -144,7 +150,10 @@ class ShipTerrain(_Part):
 class ShipFile(_Part):
     """A map for a game; layers from back to front.
 
-    `grid`: cells across and down. `cell`: pixels across and down of one.
+    `grid`: cells across and down. `cell`: pixels across and down of one, or of the rectangle round
+    it. `form`: of the cells. Squares of a layer are drawn row by row from the top, diamonds in the
+    order of row + column, which is their depth. What hangs over the border of a map that wraps
+    comes in at the other side; beyond the outline of such a map of diamonds nothing is drawn.
     """
 
     format: Literal["knitground/ship"] = "knitground/ship"

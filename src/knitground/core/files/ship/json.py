@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from knitground.core.base.errors import PlaceError
 from knitground.core.base.progress import Progress, no_progress
+from knitground.core.base.window import Box
 from knitground.core.files.images import png_bytes
 from knitground.core.files.jsontext import to_text
 from knitground.core.files.layer_io import tint_colours
@@ -96,8 +97,20 @@ def _layer(map_: Map, layer: Layer, numbers: Numbers) -> ShipLayer:
         offset_y=down,
         height=layer.height,
         cell=(grid.cell_width, grid.cell_height),
+        **_places(grid.lattice),
         **_HELD[layer.holds](map_, layer, numbers),
     )
+
+
+def _places(lattice: Lattice) -> dict[str, Any]:
+    """Tell where cells lie: where the first begins, and the way to the next row and column."""
+    corners = lattice.outline(Box(0, 0, 1, 1))
+    (x0, y0), (x1, y1), _, (x3, y3) = corners
+    return {
+        "first": (min(x for x, _ in corners), min(y for _, y in corners)),
+        "row_step": (x3 - x0, y3 - y0),
+        "column_step": (x1 - x0, y1 - y0),
+    }
 
 
 def _tiles_held(map_: Map, layer: Layer, numbers: Numbers) -> dict[str, Any]:

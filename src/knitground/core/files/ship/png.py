@@ -19,7 +19,7 @@ from knitground.core.model.project import Project
 from knitground.core.model.tileset import Picture
 from knitground.core.render.atlas import Atlas
 from knitground.core.render.pixels import over, straight
-from knitground.core.render.stack import draw, stack_of
+from knitground.core.render.stack import draw_map, stack_of
 
 MAX_PIXELS = 16_384 * 16_384
 _BAND_PIXELS = 4 * 1024 * 1024
@@ -73,7 +73,8 @@ def map_picture(
     for top in range(0, height if shown else 0, step):
         progress(top / height)
         band = Rect(0, top, width, min(step, height - top))
-        pixels = draw(
+        pixels = draw_map(
+            map_,
             atlas,
             stack_of(map_, atlas, band, level, lambda layer, box: read(layer.cells, box)),
         )

@@ -25,7 +25,7 @@ from knitground.core.model.layers import Cells, Layer
 from knitground.core.model.map import Map, cells_under, grid_of
 from knitground.core.render.atlas import Atlas
 from knitground.core.render.pixels import Pixels
-from knitground.core.render.stack import Stack, draw, full_reach, needed, stack_of
+from knitground.core.render.stack import Stack, draw, draw_map, full_reach, needed, stack_of
 
 CHUNK_PX = 256
 _AT_ONCE = 50_000
@@ -384,7 +384,9 @@ class ChunkStore:
             self._note_moving(chunk, stack)
         chunk.forget_smaller()
         y, x = int(rect.y - chunk.rect.y), int(rect.x - chunk.rect.x)
-        chunk.pixels[y : y + int(rect.height), x : x + int(rect.width)] = draw(self.atlas, stack)
+        chunk.pixels[y : y + int(rect.height), x : x + int(rect.width)] = draw_map(
+            map_, self.atlas, stack
+        )
         return True
 
     def _note_moving(self, chunk: Chunk, stack: Stack) -> None:

@@ -221,6 +221,8 @@ def draw_plan(
     whole = map_rect(camera, map_)
     if is_upright(camera, map_):
         painter.setClipRect(whole)
+    elif map_.wrap:
+        painter.setClipPath(path_of(outline_on(camera, map_, map_.lattice.whole)))
     painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, camera.zoom < 1)
     for period in map_.lattice.periods_in(map_.lattice.bounds(map_.lattice.whole)):
         step = QPointF(*period) * camera.zoom

@@ -43,11 +43,8 @@ from knitground.ui.mapside.canvas.overlay import (
     draw_plan,
     draw_screen,
     draw_selection,
-    is_upright,
     layer_camera,
     map_rect,
-    outline_on,
-    path_of,
     pixel_rect,
 )
 from knitground.ui.mapside.canvas.overview import Overview
@@ -558,9 +555,6 @@ class MapPicture(QWidget):
         assert self.shown_map is not None
         store, zoom = self.store, self.camera.zoom
         scaled = self._scaled(clip, copy)
-        if self.repeat and not is_upright(self.camera, self.shown_map):
-            own = outline_on(self.camera, self.shown_map, self.shown_map.lattice.whole)
-            painter.setClipPath(path_of(own.translated(copy[0] * zoom, copy[1] * zoom)))
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, zoom < 1)
         for key in store.keys_in(scaled.level, scaled.seen):
             chunk = store.ready(key)
@@ -575,7 +569,6 @@ class MapPicture(QWidget):
             if chunk is not None:
                 target = scaled.on_screen(chunk.rect)
                 painter.drawImage(target, chunk.image_for(target.width(), target.height()))
-        painter.setClipping(False)
 
     def draw_over(self, painter: QPainter, clip: QRect) -> None:
         assert self.shown_map is not None
