@@ -87,6 +87,13 @@ def lock_layer(map_: Map, layer: Layer, locked: bool) -> Edit:
     return Edit(name, (SetField(layer, "locked", locked, changed),))
 
 
+def interleave_layer(map_: Map, layer: Layer, on: bool) -> Edit:
+    """Draw a layer line by line with its neighbours that are drawn so, or whole as before."""
+    changed = Changed(What.LAYERS, map_, layer)
+    name = f"{'Sort' if on else 'Do not sort'} “{layer.name}” by depth"
+    return Edit(name, (SetField(layer, "interleaved", on, changed),))
+
+
 def fade_layer(map_: Map, layer: Layer, opacity: float) -> Edit:
     """Let a layer hide more or less of what lies behind it: 0 to 1."""
     changed = Changed(What.LAYERS, map_, layer)

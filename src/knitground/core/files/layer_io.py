@@ -64,7 +64,7 @@ class LayerFormat:
     read: Callable[[Map, Any, str], dict[str, Any]]
 
 
-_COMMON = ("name", "number", "visible", "locked", "opacity", "offset", "height")
+_COMMON = ("name", "number", "visible", "locked", "opacity", "offset", "height", "interleaved")
 
 
 def layer_to_file(map_: Map, layer: Layer) -> LayerFile:

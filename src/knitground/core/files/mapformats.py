@@ -71,6 +71,7 @@ class _LayerFile(FilePart):
     opacity: Part = 1.0
     offset: tuple[Shift, Shift] = (0, 0)
     height: Shift = 0
+    interleaved: bool = False
 
 
 class _LegendFile(_LayerFile):
@@ -193,7 +194,8 @@ class MapFile(FilePart):
         """Bring a file of version 1 up to date.
 
         It had no rewrite steps, and the properties of its markers were pairs of texts. Version 2
-        knew three kinds of steps, version 3 did not tell what is painted, version 4 no grid.
+        knew three kinds of steps, version 3 did not tell what is painted, version 4 no grid and no
+        layers that are sorted by depth.
         """
         if data.get("version") != 1:
             old = data.get("version") in (2, 3, 4)

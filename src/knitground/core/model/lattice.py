@@ -261,6 +261,18 @@ class Lattice:
         """Tell in which order the pictures of cells are drawn, the farthest first."""
         return np.lexsort((cols, rows))
 
+    def line_at(self, y: float) -> int:
+        """Tell which line of cells is the nearest that lies behind what stands that far down."""
+        return floor(y / self.high - 0.5)
+
+    def lines(self, box: Box) -> list[tuple[int, NDArray[np.intp], NDArray[np.intp]]]:
+        """List the lines of cells of a box, the farthest first: its number, its rows and columns.
+
+        The cells of a line stand side by side, from the left to the right.
+        """
+        cols = np.arange(box.width)
+        return [(box.top + row, np.full_like(cols, row), cols) for row in range(box.height)]
+
     def mask(self) -> NDArray[np.bool_]:
         """Tell which pixels of the rectangle round a cell (high, wide) are its own."""
         return np.ones((self.high, self.wide), np.bool_)
@@ -499,6 +511,17 @@ class Diamond(Lattice):
     @property
     def picture(self) -> tuple[int, int]:
         return max(self.high, self.wide), self.wide
+
+    def line_at(self, y: float) -> int:
+        return floor(2 * y / self.high) - 1
+
+    def lines(self, box: Box) -> list[tuple[int, NDArray[np.intp], NDArray[np.intp]]]:
+        out = []
+        for line in range(box.height + box.width - 1 if not box.is_empty else 0):
+            first, last = max(0, line - box.width + 1), min(box.height - 1, line)
+            rows = np.arange(last, first - 1, -1)
+            out.append((box.top + box.left + line, rows, line - rows))
+        return out
 
     def divides(self, width: int, height: int) -> bool:
         return False

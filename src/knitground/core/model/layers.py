@@ -65,6 +65,8 @@ class Layer:
     """Pixels by which it is drawn further right and further down than its cells lie."""
     height: Shift = field(default=0, kw_only=True)
     """Pixels above the ground: it is drawn that much higher, and a game sorts depth by it."""
+    interleaved: bool = field(default=False, kw_only=True)
+    """Whether it is drawn line by line together with its neighbours that are so too."""
 
     kind: ClassVar[str] = ""
     """One word for the kind of layer, as the interface shows it."""

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from knitground.core.base.window import Box
 from knitground.core.model.lattice import Lattice, Rect
 from knitground.core.model.layers import Cells
 from knitground.core.model.limits import FULL_TINT
@@ -30,6 +31,7 @@ class Plane:
     opacity : 0 to 1
     tint : whether `cells` are colours that are multiplied over what lies beneath
     placed : free pictures, measured from the upper left of what is composed, drawn after the cells
+    interleaved : whether it is drawn line by line together with its neighbours that are so too
     """
 
     cells: Cells
@@ -40,6 +42,12 @@ class Plane:
     opacity: float = 1.0
     tint: bool = False
     placed: tuple[Big, ...] = ()
+    interleaved: bool = False
+
+    @property
+    def box(self) -> Box:
+        """Where its cells lie."""
+        return Box(0, 0, *self.cells.shape).moved(self.top, self.left)
 
 
 def lay_out(tiles: Pixels, cells: Cells) -> Pixels:
@@ -97,11 +105,14 @@ def compose(pictures: Pictures, planes: Sequence[Plane], frame: Frame) -> Pixels
     Upper layers are blended only where they are not empty. On an upright lattice the pictures of a
     layer that reach beyond their cells come after those that do not, row by row from the top, so
     that the nearer one hides the farther. On a slanted one all pictures of a layer are drawn from
-    the farthest line of cells to the nearest.
+    the farthest line of cells to the nearest. Neighbours that are interleaved share their lines.
     """
     out: Pixels | None = None
-    for plane in planes:
-        if plane.tint:
+    for plane, *more in _groups(planes):
+        if more:
+            out = np.zeros(frame.size, np.uint32) if out is None else out
+            _lay_lines(out, pictures, [plane, *more], frame)
+        elif plane.tint:
             if out is not None and plane.cells.any():
                 out = multiplied(out, _tint(plane, frame))
         elif out is not None and plane.opacity >= 1:
@@ -110,6 +121,18 @@ def compose(pictures: Pictures, planes: Sequence[Plane], frame: Frame) -> Pixels
             layer = _alone(pictures, plane, frame)
             out = layer if out is None else over(layer, out)
     return np.zeros(frame.size, np.uint32) if out is None else out
+
+
+def _groups(planes: Sequence[Plane]) -> list[list[Plane]]:
+    """Put neighbours together that are drawn line by line."""
+    out: list[list[Plane]] = []
+    for plane in planes:
+        joins = plane.interleaved and not plane.tint
+        if joins and out and out[-1][-1].interleaved and not out[-1][-1].tint:
+            out[-1].append(plane)
+        else:
+            out.append([plane])
+    return out
 
 
 def _alone(pictures: Pictures, plane: Plane, frame: Frame) -> Pixels:
@@ -141,7 +164,7 @@ def _seen(pictures: Pictures, plane: Plane, frame: Frame) -> tuple[Cells, int, i
 def _lay(out: Pixels, pictures: Pictures, plane: Plane, frame: Frame) -> None:
     """Lay a plane over what is there, in place."""
     if frame.lattice.slanted:
-        _lay_slanted(out, pictures, plane, frame)
+        _lay_lines(out, pictures, [plane], frame)
         return
     seen, y, x = _seen(pictures, plane, frame)
     high, wide = pictures.high, pictures.wide
@@ -175,35 +198,63 @@ def _are_big(pictures: Pictures, cells: Cells) -> NDArray[np.bool_]:
     return np.asarray(is_big[np.clip(cells, 0, len(pictures.tiles))])
 
 
-def _lay_slanted(out: Pixels, pictures: Pictures, plane: Plane, frame: Frame) -> None:
-    """Lay a plane of cells that lie aslant, line by line from the farthest.
+def _lay_lines(out: Pixels, pictures: Pictures, planes: Sequence[Plane], frame: Frame) -> None:
+    """Lay planes together, line by line from the farthest, in each line the back one first.
 
-    The cells of a line stand side by side, so that their pictures are laid as one.
+    The cells of a line stand side by side, so that their pictures are laid as one. A single plane
+    is laid as strong as it is: who lays it alone weakens it as a whole.
     """
-    rows, cols = plane.cells.shape
-    lattice, cells = frame.lattice, plane.cells
-    big = _are_big(pictures, cells) if pictures.big else None
-    safe = _safe(cells, len(pictures.tiles))
-    for line in range(rows + cols - 1 if cells.any() else 0):
-        first = max(0, line - cols + 1)
-        n = np.arange(first, min(rows - 1, line) + 1)[::-1]  # from the left on the screen
-        begins = lattice.origins(plane.top + n, plane.left + line - n)
-        y = int(begins[0, 1] - frame.rect.y) + plane.down
-        if y - pictures.reach.up >= out.shape[0] or y + lattice.high + pictures.reach.down <= 0:
-            continue
-        xs = begins[:, 0] - int(frame.rect.x) + plane.across
-        here = (xs < out.shape[1]) & (xs + pictures.wide > 0) & (cells[n, line - n] != 0)
-        at = np.flatnonzero(here)
-        if at.size:
-            part = slice(int(at[0]), int(at[-1]) + 1)
-            strip = lay_out(pictures.tiles, safe[n[part], line - n[part]][None])
-            lay_one(out, strip, y - lattice.rise, int(xs[at[0]]))
-        if big is not None:
-            for k in np.flatnonzero(big[n, line - n]).tolist():
-                each = pictures.big[int(cells[n[k], line - n[k]])]
-                lay_one(out, each.pixels, y + each.down, int(xs[k]) + each.across)
-    for each in plane.placed:
-        lay_one(out, each.pixels, each.down, each.across)
+    lattice = frame.lattice
+    lines: dict[int, list[tuple[Plane, NDArray[np.intp], NDArray[np.intp]]]] = {}
+    for plane in planes:
+        if plane.cells.any():
+            for number, rows, cols in lattice.lines(plane.box):
+                lines.setdefault(number, []).append((plane, rows, cols))
+    free = sorted(
+        ((each.line, n, each, _part(plane, planes)) for n, plane in enumerate(planes)
+         for each in plane.placed if plane.interleaved), key=lambda each: each[:2],
+    )  # fmt: skip
+    for number in sorted(lines):
+        while free and free[0][0] < number:
+            _, _, each, part = free.pop(0)
+            lay_one(out, weakened(each.pixels, part), each.down, each.across)
+        for plane, rows, cols in lines[number]:
+            _lay_line(out, pictures, plane, frame, rows, cols, _part(plane, planes))
+    for _, _, each, part in free:
+        lay_one(out, weakened(each.pixels, part), each.down, each.across)
+    for plane in planes:
+        for each in () if plane.interleaved else plane.placed:
+            lay_one(out, each.pixels, each.down, each.across)
+
+
+def _part(plane: Plane, planes: Sequence[Plane]) -> float:
+    return plane.opacity if len(planes) > 1 else 1.0
+
+
+def _lay_line(
+    out: Pixels,
+    pictures: Pictures,
+    plane: Plane,
+    frame: Frame,
+    rows: NDArray[np.intp],
+    cols: NDArray[np.intp],
+    part: float,
+) -> None:
+    lattice, cells = frame.lattice, plane.cells[rows, cols]
+    begins = lattice.origins(plane.top + rows, plane.left + cols)
+    y = int(begins[0, 1] - frame.rect.y) + plane.down
+    if y - pictures.reach.up >= out.shape[0] or y + lattice.high + pictures.reach.down <= 0:
+        return
+    xs = begins[:, 0] - int(frame.rect.x) + plane.across
+    at = np.flatnonzero((xs < out.shape[1]) & (xs + pictures.wide > 0) & (cells != 0))
+    if at.size:
+        shown = _safe(cells[at[0] : at[-1] + 1], len(pictures.tiles))
+        strip = lay_out(pictures.tiles, shown[None])
+        lay_one(out, weakened(strip, part), y - lattice.rise, int(xs[at[0]]))
+    if pictures.big:
+        for k in np.flatnonzero(_are_big(pictures, cells)).tolist():
+            each = pictures.big[int(cells[k])]
+            lay_one(out, weakened(each.pixels, part), y + each.down, int(xs[k]) + each.across)
 
 
 def _tint(plane: Plane, frame: Frame) -> Pixels:

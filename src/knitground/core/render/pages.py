@@ -34,11 +34,15 @@ class Reach:
 
 @dataclass(frozen=True, eq=False)
 class Big:
-    """A picture that reaches beyond its cell, and where it begins from the cell's upper left."""
+    """A picture that reaches beyond its cell, and where it begins from the cell's upper left.
+
+    Of a free one `line` is that of the cells which it is drawn after, where it is sorted by depth.
+    """
 
     pixels: Pixels
     down: int
     across: int
+    line: int = 0
 
 
 @dataclass(frozen=True, eq=False)

@@ -60,7 +60,9 @@ def over(top: Pixels, beneath: Pixels) -> Pixels:
 
 
 def weakened(pixels: Pixels, part: float) -> Pixels:
-    """Multiply premultiplied pixels, alpha and all, by a part from 0 to 1; returns a new array."""
+    """Multiply premultiplied pixels, alpha and all, by a part from 0 to 1; 1 gives them as are."""
+    if part >= 1:
+        return pixels
     by = np.uint32(round(min(max(part, 0.0), 1.0) * 255))
     low = (pixels & _RB) * by + _HALF
     low = ((low + ((low >> _EIGHT) & _RB)) >> _EIGHT) & _RB

@@ -121,6 +121,7 @@ def _plane(
         layer.opacity,
         tint=layer.holds is Holds.COLOURS,
         placed=placed,
+        interleaved=layer.interleaved,
     )
 
 
@@ -153,14 +154,16 @@ def _free_pictures(
     shift = _shift_at(map_, atlas, layer, level)
     shown = rect.moved(-shift[1], -shift[0]).scaled(1 / across, 1 / down)
     out = []
-    for each in atlas.single.free_pictures(layer):
+    pictures = [each for each in layer.markers if each.tile is not None]
+    for each, marker in zip(atlas.single.free_pictures(layer), pictures):
         high, wide = each.pixels.shape
         for period in map_.lattice.periods_in(shown):
             lies = Rect(each.across, each.down, wide, high).moved(*period)
             if lies.meets(shown.grown(1, 1, 1, 1)):
                 small = atlas.single.smaller(each.pixels, down, across)
                 y, x = round(lies.y * down) + shift[0], round(lies.x * across) + shift[1]
-                out.append(Big(small, y - int(rect.y), x - int(rect.x)))
+                line = map_.lattice.line_at(marker.points[0][1] + period[1])
+                out.append(Big(small, y - int(rect.y), x - int(rect.x), line))
     return tuple(out)
 
 
@@ -191,9 +194,10 @@ def _own_cells(
         rows, cols = rows[order], cols[order]
         begins = own.lattice.origins(rows + area.top, cols + area.left)
         for place, (x, y) in zip(cells[rows, cols].tolist(), begins.tolist()):
+            line = map_.lattice.line_at(y + period[1] + own.lattice.high)
             big = atlas.single.on_cell(place, own.lattice)
             small = atlas.single.smaller(big.pixels, down, across)
             y = round((y + period[1] + big.down) * down) + shift[0] - int(rect.y)
             x = round((x + period[0] + big.across) * across) + shift[1] - int(rect.x)
-            out.append(Big(small, y, x))
+            out.append(Big(small, y, x, line))
     return tuple(out)

@@ -110,6 +110,9 @@ class ShipLayer(_Part):
     tiles may have cells of another size, `cell`, than the map's. Of a tint `cells` name its
     `colours`, the first is 1; of markers there are none.
 
+    Neighbouring layers that are `interleaved` are drawn together, line after line: of squares row
+    by row, of diamonds in the order of row + column, in each line the back layer first.
+
     The rectangle round cell (row, column) begins at `first` + row · `row_step` + column ·
     `column_step`, x and y in pixels, rounded down.
     """
@@ -121,6 +124,7 @@ class ShipLayer(_Part):
     offset_x: int
     offset_y: int
     height: int
+    interleaved: bool
     cell: tuple[int, int]
     first: tuple[float, float]
     row_step: tuple[float, float]

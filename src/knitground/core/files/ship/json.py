@@ -96,6 +96,7 @@ def _layer(map_: Map, layer: Layer, numbers: Numbers) -> ShipLayer:
         offset_x=across,
         offset_y=down,
         height=layer.height,
+        interleaved=layer.interleaved,
         cell=(grid.cell_width, grid.cell_height),
         **_places(grid.lattice),
         **_HELD[layer.holds](map_, layer, numbers),
