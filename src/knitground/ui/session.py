@@ -12,7 +12,7 @@ from knitground.core.base.progress import Progress, no_progress
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.desk import MAX_BRUSH, Desk, ToolOptions
 from knitground.core.edit.document import Document, Edit
-from knitground.core.edit.hand import Hand, MixInHand, TerrainInHand, turned_hand
+from knitground.core.edit.hand import Hand, MixInHand, TerrainInHand, TileInHand, turned_hand
 from knitground.core.edit.selecting import Selection, same_cells
 from knitground.core.edit.sizes import Margins, resize_map
 from knitground.core.model.layers import GroundLayer, Layer, MarkerLayer
@@ -353,8 +353,10 @@ class Session(QObject):
 
     def turn_hand(self, by: int) -> None:
         """Turn or mirror what is in hand: quarter turns clockwise, with 4 mirrored first."""
-        made = turned_hand(self.hand, by)
-        if made is None:
+        made = turned_hand(self.hand, by, self.grid.lattice if self.grid else None)
+        if made is None and isinstance(self.hand, TileInHand):
+            self.note("A picture that stands on a diamond can be mirrored, not turned")
+        elif made is None:
             self.note("Only a tile or a patch can be turned: take one in hand")
         else:
             self.in_hand.take(made, self.in_hand.before)

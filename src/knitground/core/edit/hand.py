@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from knitground.core.model.lattice import Lattice
 from knitground.core.model.mix import Mix
 from knitground.core.model.patch import Patch, turn_tile
 from knitground.core.model.tile import TileRef
@@ -93,10 +94,14 @@ class MarkerInHand:
 Hand = TerrainInHand | TileInHand | MixInHand | PatchInHand | TintInHand | MarkerInHand
 
 
-def turned_hand(hand: Hand | None, by: int) -> Hand | None:
-    """Turn or mirror a tile or a patch in hand; None if what is in hand can not be turned."""
-    if isinstance(hand, TileInHand):
-        return TileInHand(turn_tile(hand.tile, by), hand.number)
+def turned_hand(hand: Hand | None, by: int, lattice: Lattice | None = None) -> Hand | None:
+    """Turn or mirror a tile or a patch in hand, as what lies on a lattice is turned.
+
+    None if what is in hand can not be turned so.
+    """
+    cells_by, tiles_by = lattice.turn(by) if lattice is not None else (by, by)
+    if isinstance(hand, TileInHand) and tiles_by:
+        return TileInHand(turn_tile(hand.tile, tiles_by), hand.number)
     if isinstance(hand, PatchInHand):
-        return PatchInHand(hand.patch.turned(by))
+        return PatchInHand(hand.patch.turned(cells_by, tiles_by))
     return None

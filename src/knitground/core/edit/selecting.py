@@ -179,12 +179,13 @@ def plan_turn(
     """
     cells = doc.cells(map_, layer, chosen.box)
     cells[~chosen.mask] = 0
-    if layer.holds_tiles:
+    mirrors, (by, tiles_by) = is_mirrored(by), map_.lattice.turn(by)
+    if layer.holds_tiles and tiles_by:
         for place in np.unique(cells[cells > 0]).tolist():
             tile = map_.legend.tile(place)
             if tile is not None:
                 # Negative for now: a turned tile may be one that is there unturned too.
-                cells[cells == place] = -map_.legend.place(turn_tile(tile, by))
+                cells[cells == place] = -map_.legend.place(turn_tile(tile, tiles_by))
         cells = np.abs(cells)
     new, mask = turned_array(cells, by), turned_array(chosen.mask, by)
     box = chosen.box
@@ -199,7 +200,7 @@ def plan_turn(
     laid = mask & (new > 0)
     _part(values, wide, target)[laid] = new[laid]
     _part(covered, wide, target)[:] |= laid
-    name = "Mirror selection" if is_mirrored(by) else "Turn selection"
+    name = "Mirror selection" if mirrors else "Turn selection"
     inner = target.clipped(map_.height, map_.width)
     rows = slice(inner.top - target.top, inner.bottom - target.top)
     kept = mask[rows, inner.left - target.left : inner.right - target.left]

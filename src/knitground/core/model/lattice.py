@@ -23,12 +23,15 @@ import numpy as np
 from numpy.typing import NDArray
 
 from knitground.core.base.window import Box
+from knitground.core.model.turns import is_mirrored, quarters, turned_on
 
 Place = tuple[float, float]
 """x (to the right) and y (down), in pixels from the map's upper left."""
 Cell = tuple[int, int]
 """Row and column."""
 _PIECE_CELLS = 128
+_ROWS_TO_COLUMNS = 7
+"""The turn that makes rows columns: mirrored, and three quarters round."""
 _SAME = 1e-9
 """Lines that lie so near to each other, in parts of a way or in cells, are one."""
 
@@ -273,6 +276,13 @@ class Lattice:
         cols = np.arange(box.width)
         return [(box.top + row, np.full_like(cols, row), cols) for row in range(box.height)]
 
+    def turn(self, by: int) -> tuple[int, int]:
+        """Tell how cells are turned, and how their pictures, by what is a turn on the screen.
+
+        Pictures that stand on diamonds are seen from one side: they are mirrored, never turned.
+        """
+        return by, by
+
     def mask(self) -> NDArray[np.bool_]:
         """Tell which pixels of the rectangle round a cell (high, wide) are its own."""
         return np.ones((self.high, self.wide), np.bool_)
@@ -511,6 +521,10 @@ class Diamond(Lattice):
     @property
     def picture(self) -> tuple[int, int]:
         return max(self.high, self.wide), self.wide
+
+    def turn(self, by: int) -> tuple[int, int]:
+        mirrors = is_mirrored(by)  # left to right on the screen: rows become columns
+        return (turned_on(_ROWS_TO_COLUMNS, quarters(by)), 4) if mirrors else (by, 0)
 
     def line_at(self, y: float) -> int:
         return floor(2 * y / self.high) - 1

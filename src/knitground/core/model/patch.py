@@ -36,9 +36,11 @@ class Patch:
         """Number of columns."""
         return len(self.rows[0]) if self.rows else 0
 
-    def turned(self, by: int) -> Patch:
-        """Turn it, and each of its tiles."""
+    def turned(self, by: int, tiles_by: int | None = None) -> Patch:
+        """Turn it, and each of its tiles: these otherwise, if that is told."""
+        tiles_by = by if tiles_by is None else tiles_by
         rows = turned_rows(self.rows, by)
         return Patch(
-            self.name, tuple(tuple(turn_tile(t, by) if t else None for t in row) for row in rows)
+            self.name,
+            tuple(tuple(turn_tile(t, tiles_by) if t else None for t in row) for row in rows),
         )

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from knitground.core.model.lattice import Lattice
 from knitground.core.model.slicing import Slicing
 from knitground.core.model.tileset import Picture
 from knitground.core.slicing.grid import clear_see_through, cut_tile, lay_grid
@@ -87,6 +88,27 @@ def find_base(picture: Picture, slicing: Slicing) -> Base | None:
     if score < _LEAST or below < -1 or deepest < height * 0.75:
         return None
     return Base(wide, height, max(0, below), score, tiles)
+
+
+def wall_height(seen: NDArray[np.bool_], lattice: Lattice) -> int:
+    """Tell by how many pixels what stands on a base rises over it; 0 of what lies flat.
+
+    Parameters
+    ----------
+    seen : (h, w) which pixels of a picture can be seen; it stands as pictures of its size do
+    """
+    high, wide = seen.shape
+    base = np.zeros_like(seen)
+    mask, (down, across) = lattice.mask(), lattice.begins(high, wide)
+    rows, cols = np.nonzero(mask)
+    rows, cols = rows - down, cols - across
+    inside = (rows >= 0) & (rows < high) & (cols >= 0) & (cols < wide)
+    base[rows[inside], cols[inside]] = True
+    rises = [
+        int(np.argmax(base[:, col])) - int(np.argmax(seen[:, col]))
+        for col in range(wide) if seen[:, col].any() and base[:, col].any()
+    ]  # fmt: skip
+    return max(0, round(float(np.quantile(rises, 0.75)))) if rises else 0
 
 
 def _on_lines(

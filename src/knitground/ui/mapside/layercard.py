@@ -136,6 +136,7 @@ class Card(Framed):
         self.kind.setText(self.layer.kind + own + (" ⇲" if moved else ""))
         across, down = self.layer.offset
         place = f" · offset {across}, {down} px, height {self.layer.height} px" if moved else ""
+        place += " · sorted by depth" if self.layer.interleaved else ""
         words = f"{self.layer.name}: click to work on it, drag to move it{place}"
         self.setToolTip(tip_of(words))
         self.eye.setIcon(

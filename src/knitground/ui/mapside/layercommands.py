@@ -9,9 +9,11 @@ from PySide6.QtWidgets import QInputDialog, QMenu, QWidget
 
 from knitground.core.base.window import whole
 from knitground.core.edit.desk import Pointer
+from knitground.core.edit.hand import TileInHand
 from knitground.core.edit.layers import (
     add_layer,
     delete_layer,
+    interleave_layer,
     lock_layer,
     move_layer,
     rename_layer,
@@ -26,6 +28,8 @@ from knitground.core.model.limits import MAX_CELLS
 from knitground.core.model.map import Map
 from knitground.core.model.project import free_name
 from knitground.core.model.terrain import SetKind
+from knitground.core.render.tiles import tile_pixels
+from knitground.core.slicing.base import wall_height
 from knitground.ui.common.commands import Commands
 from knitground.ui.common.words import on_button
 from knitground.ui.mapside.growing import once_grown
@@ -56,6 +60,8 @@ class LayerCommands:
         add("Next layer", lambda: self.step(1), "PgUp")
         add("Previous layer", lambda: self.step(-1), "PgDown")
         commands.line("Layer")
+        add("Add a storey above", self.add_storey)
+        add("Sort by depth, or no more", self.toggle_depth)
         add("Reroll variants", self.reroll)
         add("Release all pins", self.release_pins)
 
@@ -153,6 +159,35 @@ class LayerCommands:
         if map_ is not None:
             name = free_name("Tiles", [layer.name for layer in map_.layers])
             self._add(map_, map_.new_tile_layer(name))
+
+    def add_storey(self) -> None:
+        """Add a tile layer in front, as much higher as the tile in hand's wall, and choose it."""
+        map_, layer = self.session.map, self.session.layer
+        if map_ is None or layer is None:
+            return
+        rise = self._rise(map_) or map_.lattice.cell_size[0]
+        names = [each.name for each in map_.layers]
+        made = map_.new_tile_layer(free_name("Storey", names))
+        made.offset, made.height = layer.offset, layer.height + rise
+        self._add(map_, made)
+        self.session.note(f"“{made.name}” is {rise} px above “{layer.name}”")
+
+    def _rise(self, map_: Map) -> int:
+        """Measure by how much the tile in hand rises over its cell; 0 of what lies flat."""
+        hand = self.session.hand
+        tile = hand.tile if isinstance(hand, TileInHand) else None
+        owner = self.session.project.tileset_named(tile.tileset) if tile else None
+        pixels = tile_pixels(owner, tile) if owner and tile else None
+        return 0 if pixels is None else wall_height(pixels >> 24 > 100, map_.lattice)
+
+    def toggle_depth(self) -> None:
+        """Draw the chosen layer line by line with its neighbours that are so too, or no more."""
+        map_, layer = self.session.map, self.session.layer
+        if map_ is not None and layer is not None:
+            on = not layer.interleaved
+            if self.session.apply(interleave_layer(map_, layer, on)):
+                words = "with its neighbours that are too" if on else "no more"
+                self.session.note(f"“{layer.name}” is sorted by depth {words}")
 
     def add_ground(self, tileset: str, set_name: str) -> None:
         """Add a ground layer in front of the chosen layer and choose it."""

@@ -180,6 +180,12 @@ class MapSide(QWidget):
             ("Pins", "Shift+U", lambda v: v.set_pins(not v.show_pins), True),
             ("Grid lines", "G", lambda v: v.set_grid(not v.show_grid), True),
             ("Shapes", "Shift+C", lambda v: v.set_shapes(not v.shapes.on), False),
+            (
+                "Look into: what is in front is faint",
+                "Shift+W",
+                lambda v: v.set_looks_into(not v.looks_into),
+                False,
+            ),
             ("Screen frame", "Shift+S", lambda v: v.set_screen(not v.show_screen), False),
             ("Play animations", "", lambda v: v.set_playing(not v.playing), True),
         )

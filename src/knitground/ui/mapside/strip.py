@@ -252,6 +252,10 @@ class Strip(QFrame):
         menu.addAction("Duplicate", self.layers.duplicate)
         menu.addAction("Merge into the layer behind", self.layers.merge)
         menu.addAction("Show only this one, or all", self.layers.show_only)
+        depth = menu.addAction("Sort by depth with its neighbours", self.layers.toggle_depth)
+        depth.setCheckable(True)
+        depth.setChecked(layer.interleaved)
+        menu.addAction("Add a storey above", self.layers.add_storey)
         menu.addAction("Towards the back", lambda: self.layers.shift(-1))
         menu.addAction("Towards the front", lambda: self.layers.shift(1))
         if isinstance(layer, GroundLayer):

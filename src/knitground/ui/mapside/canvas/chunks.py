@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from collections import OrderedDict
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from math import ceil
 from time import perf_counter
 
@@ -36,6 +36,7 @@ _GHOST_PIXELS = 4_000_000
 """Of a ghost that has more pixels only what is seen is composed."""
 _BAND_PIXELS = 48_000
 """Pixels of a ghost that are composed before the clock is looked at."""
+_FAINT = 0.25
 LIMIT_BYTES = 192 * 1024 * 1024
 Key = tuple[int, int, int]
 
@@ -155,6 +156,22 @@ class ChunkStore:
         self._chunks: OrderedDict[Key, Chunk] = OrderedDict()
         self._bytes = 0
         self._ghost: Ghost | None = None
+        self._looks_into: Layer | None = None
+
+    def look_into(self, layer: Layer | None) -> None:
+        """Let what lies in front of a layer be faint; None shows all as it is."""
+        if layer is not self._looks_into:
+            self._looks_into = layer
+            self.touch_all()
+
+    def _layers(self, layers: Sequence[Layer]) -> list[Layer]:
+        """Give the layers that are drawn: copies of those that are to be faint."""
+        into = self._looks_into
+        if into is None or into not in layers:
+            return list(layers)
+        front = layers.index(into) + 1
+        return [*layers[:front], *(replace(each, opacity=each.opacity * _FAINT)
+                                   for each in layers[front:])]  # fmt: skip
 
     def _piece(self, level: int, row: int, col: int) -> Rect:
         """Where a piece lies, in pixels of its level."""
@@ -367,7 +384,9 @@ class ChunkStore:
 
     def _patch(self, level: int, chunk: Chunk, rect: Rect, until: float | None) -> bool:
         """Compose a part of a piece again; returns whether there was time for all it shows."""
-        map_ = self._map
+        map_, visible = self._map, [each for each in self._map.layers if each.visible]
+        shown = self._layers(visible)
+        own = {id(each): layer for each, layer in zip(shown, visible)}
         if until is not None and not self._doc.knitter.prepare(
             map_,
             lambda layer: needed(map_, self.atlas, layer, rect, level),
@@ -375,8 +394,9 @@ class ChunkStore:
         ):
             return False
         stack = stack_of(
-            map_, self.atlas, rect, level, lambda layer, part: self._doc.cells(map_, layer, part)
-        )
+            map_, self.atlas, rect, level,
+            lambda layer, part: self._doc.cells(map_, own[id(layer)], part), shown,
+        )  # fmt: skip
         while not self.atlas.fill(level, stack.cells, _AT_ONCE):
             if until is not None and perf_counter() > until:
                 return False

@@ -229,9 +229,25 @@ def draw_plan(
         rect = ghost_rect(camera, store, ghost).translated(step)
         if rect.intersects(whole):
             painter.drawImage(rect, ghost.image)
+            if plan.layer.height:
+                _stand(painter, camera, layers_own, grid, ghost.part.box, step)
             _dashes(painter, outline_on(layers_own, grid, ghost.part.box).translated(step))
     painter.restore()
     return ghost.is_whole
+
+
+def _stand(
+    painter: QPainter, ground: Camera, raised: Camera, grid: Map, box: Box, step: QPointF
+) -> None:
+    """Show where on the ground what is laid on a storey stands: its outline, and lines down to it."""
+    feet = [each + step for each in corners_on(ground, grid, box)]
+    heads = [each + step for each in corners_on(raised, grid, box)]
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    for colour, style in ((LINEN.panel, Qt.PenStyle.SolidLine), (LINEN.ink, Qt.PenStyle.DotLine)):
+        painter.setPen(QPen(QColor(colour), 1, style))
+        painter.drawPolygon(QPolygonF(feet))
+        for foot, head in zip(feet, heads):
+            painter.drawLine(foot, head)
 
 
 def _dashes(painter: QPainter, outline: QPolygonF) -> None:

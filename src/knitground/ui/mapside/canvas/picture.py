@@ -104,7 +104,7 @@ class MapPicture(QWidget):
         self.session = session
         self.camera = Camera()
         self.show_grid = True
-        self.repeat = False
+        self.repeat = self.looks_into = False
         self.playing = True
         self.show_screen = False
         self._tools = tools
@@ -271,6 +271,16 @@ class MapPicture(QWidget):
         self.show_screen = on
         self.update()
 
+    def set_looks_into(self, on: bool) -> None:
+        """Let the layers in front of the chosen one be faint, or show all as they are."""
+        self.looks_into = on
+        self._look_into()
+
+    def _look_into(self) -> None:
+        if self.store is not None:
+            self.store.look_into(self.session.layer if self.looks_into else None)
+        self.update()
+
     def set_pins(self, on: bool) -> None:
         """Show or hide the pins of the chosen layer."""
         self.show_pins = on
@@ -384,7 +394,7 @@ class MapPicture(QWidget):
     def _on_picked(self) -> None:
         if self.session.map is not self.shown_map:
             self._show_map(self.session.map)
-        self.update()
+        self._look_into()
 
     def _show_map(self, map_: Map | None) -> None:
         if self.shown_map is not None:
