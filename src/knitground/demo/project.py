@@ -1,4 +1,4 @@
-"""The demo project Harl Pans: three tilesets, mixes, a tray, two maps with every kind of layer."""
+"""The demo project Harl Pans: its tilesets, mixes, a tray, maps with every kind of layer."""
 
 from __future__ import annotations
 
@@ -68,6 +68,7 @@ from knitground.demo.rules import causeway_rules, finish_rules, pans_rules
 from knitground.demo.texture import SIZE
 from knitground.demo.works import COLUMNS as WORKS_COLUMNS
 from knitground.demo.works import DRAFTS, SEE_THROUGH, works_sheet
+from knitground.demo.yard import build_yard, yard_mix, yard_sheet, yard_tileset
 
 NAME = "Harl Pans"
 TERRAINS = (
@@ -97,6 +98,7 @@ def write_demo(folder: Path) -> list[Path]:
         "props.png": png_bytes(props_sheet()),
         "works.png": png_bytes(works_sheet()[0]),
         "shimmer.png": png_bytes(shimmer_sheet()),
+        "yard.png": png_bytes(yard_sheet()),
     }
 
     def look(wanted: Mapping[str, bytes | None]) -> None:
@@ -126,6 +128,7 @@ def build_demo(folder: Path) -> Project:
     project.tilesets = [_pans(folder), _props(folder), _works(folder), _shimmer(folder)]
     _give_shapes(project)
     _let_brine_move(project)
+    project.tilesets.append(yard_tileset(folder))
     project.mixes = [
         Mix("salt flat", _plain_entries(CRUST, (5, 3, 2, 4))),
         Mix("clay floor", _plain_entries(CLAY, (6, 2, 2, 1))),
@@ -144,7 +147,8 @@ def build_demo(folder: Path) -> Project:
     project.rule_lists = [finish_rules(project.tilesets[2], draft_tiles(project.tilesets[2]))]
     project.mixes += coast_mixes()
     project.maps = [_harbour(project), make_basin(project)]
-    project.maps.append(build_coast(project))
+    project.mixes.append(yard_mix())
+    project.maps += [build_coast(project), build_yard(project)]
     project.tray = [
         Patch("salt store", (
             (TileRef("props", *PLACES["big heap"]), TileRef("props", 1, 1)),

@@ -239,7 +239,7 @@ def draw_plan(
 def _stand(
     painter: QPainter, ground: Camera, raised: Camera, grid: Map, box: Box, step: QPointF
 ) -> None:
-    """Show where on the ground what is laid on a storey stands: its outline, and lines down to it."""
+    """Show where on the ground what is laid on a storey stands: an outline, and lines to it."""
     feet = [each + step for each in corners_on(ground, grid, box)]
     heads = [each + step for each in corners_on(raised, grid, box)]
     painter.setBrush(Qt.BrushStyle.NoBrush)
