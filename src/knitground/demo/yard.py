@@ -385,11 +385,12 @@ def yard_tileset(folder: Path) -> Tileset:
 
 def yard_mix() -> Mix:
     """What grows round the yard."""
-    entries = (MixEntry(_tile("reeds"), 3.0), MixEntry(_tile("thin reeds"), 4.0))
+    entries = (MixEntry(yard_tile("reeds"), 3.0), MixEntry(yard_tile("thin reeds"), 4.0))
     return Mix("yard growth", entries, Fall(FallWay.CLUMPS, 4.0))
 
 
-def _tile(name: str) -> TileRef:
+def yard_tile(name: str) -> TileRef:
+    """Give a tile of the sheet by its name."""
     doors = 2
     first = len(yard_tiles()) - len(PROPS) - doors
     names = ["door along rows", "door along columns", *PROPS]
@@ -424,7 +425,7 @@ def build_yard(project: Project) -> Map:
         (16, 4, "crates"), (16, 5, "crate"), (18, 4, "barrel"), (18, 6, "salt heap"),
         (10, 19, "crate"), (11, 20, "barrel"), (20, 12, "crate"), (3, 12, "small crate"),
     ):  # fmt: skip
-        things.cells[row, col] = place(_tile(name))
+        things.cells[row, col] = place(yard_tile(name))
     for row, col in ((6, 5), (17, 8)):  # a door is a piece of wall that was laid by hand
         walls.terrain[row, col] = 1
         walls.cells[row, col] = things.cells[row, col]
@@ -436,7 +437,7 @@ def build_yard(project: Project) -> Map:
     map_.layers.append(roofs)
     above = map_.new_tile_layer("On the roof")
     above.height = WALL + ROOF
-    above.cells[3, 6] = place(_tile("chimney"))
+    above.cells[3, 6] = place(yard_tile("chimney"))
     map_.layers.append(above)
     map_.recipe = Recipe(9, (
         MixStep(growth.number, "yard growth", 0.12, floor.number, ("packed salt",), "inside",

@@ -523,8 +523,10 @@ class Diamond(Lattice):
         return max(self.high, self.wide), self.wide
 
     def turn(self, by: int) -> tuple[int, int]:
-        mirrors = is_mirrored(by)  # left to right on the screen: rows become columns
-        return (turned_on(_ROWS_TO_COLUMNS, quarters(by)), 4) if mirrors else (by, 0)
+        if not is_mirrored(by):
+            return by, 0
+        # Left to right on the screen rows become columns; nothing stands on its head.
+        return turned_on(_ROWS_TO_COLUMNS, quarters(by)), 0 if quarters(by) else 4
 
     def line_at(self, y: float) -> int:
         return floor(2 * y / self.high) - 1

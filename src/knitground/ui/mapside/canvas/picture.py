@@ -149,6 +149,7 @@ class MapPicture(QWidget):
         session.opened.connect(self._reopen)
         session.changed.connect(self.follow)
         session.choice.map_changed.connect(self._on_picked)
+        session.choice.layer_changed.connect(self._look_into)
         for signal in self._repainting():
             signal.connect(self.update)
 
@@ -156,7 +157,7 @@ class MapPicture(QWidget):
         """Signals after which something over the map looks different."""
         s = self.session
         return [
-            s.choice.layer_changed, s.choice.selected, s.tools.tool_changed,
+            s.choice.selected, s.tools.tool_changed,
             s.tools.options_changed, s.in_hand.changed, s.guest_changed,
         ]  # fmt: skip
 
@@ -227,12 +228,14 @@ class MapPicture(QWidget):
         self.show_grid, self.show_pins = other.show_grid, other.show_pins
         self.show_screen, self.playing = other.show_screen, other.playing
         self.repeat, self.shapes.on = other.repeat, other.shapes.on
+        self.looks_into = other.looks_into
 
     def retire(self) -> None:
         """Take the view away for good; it follows nothing any more."""
         for signal, slot in (
             (self.session.opened, self._reopen), (self.session.changed, self.follow),
             (self.session.choice.map_changed, self._on_picked),
+            (self.session.choice.layer_changed, self._look_into),
         ):  # fmt: skip
             signal.disconnect(slot)
         for signal in self._repainting():
