@@ -154,7 +154,7 @@ def test_what_is_not_a_picture_is_told_and_nothing_changes(window, tmp_path, dat
 
 
 def slot_on_screen(sheet, row, col, slot):
-    return slot_point(sheet.tile_rect(row, col), slot).toPoint()
+    return slot_point(sheet.face(row, col), slot).toPoint()
 
 
 @pytest.fixture
@@ -213,7 +213,7 @@ def test_escape_in_a_marking_drag_leaves_the_marks(window, sheet):
 def test_marks_are_drawn_as_diamonds_in_the_terrains_colour(window, sheet):
     sheet.look(8, 12, 12)
     shown = pixels(sheet)
-    centre = slot_point(sheet.tile_rect(0, 0), Slot.NE)
+    centre = slot_point(sheet.face(0, 0), Slot.NE)
     patch = shown[int(centre.y()) + 6, int(centre.x()) - 4 : int(centre.x()) + 4] & 0xFFFFFF
     assert (patch == 0x2F8F9D).any()
 

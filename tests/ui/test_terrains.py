@@ -20,7 +20,7 @@ from knitground.core.model.layers import GAP
 from knitground.core.model.slicing import Slicing
 from knitground.core.model.terrain import ANY, SetKind, Slot
 from knitground.core.model.tileset import Tileset
-from knitground.ui.common.marks import slot_at, slot_point, threads
+from knitground.ui.common.marks import Face, slot_at, slot_point, threads
 from knitground.ui.mapside.tools import select, shapes
 from knitground.ui.stages.terrains.bench import TABS
 from knitground.ui.stages.terrains.makedialog import MakeDialog
@@ -50,7 +50,7 @@ def later():
 
 
 def on_slot(sheet, row, col, slot):
-    return slot_point(sheet.tile_rect(row, col), slot).toPoint()
+    return slot_point(sheet.face(row, col), slot).toPoint()
 
 
 # Marks
@@ -62,8 +62,8 @@ def test_every_slot_of_a_kind_is_found_at_its_own_place(kind):
 
     rect = QRectF(10, 20, 64, 32)
     for slot in kind.slots:
-        assert slot_at(rect, slot_point(rect, slot), kind) is slot
-    assert slot_at(rect, QPointF(11, 21), kind) in kind.slots
+        assert slot_at(Face(rect), slot_point(Face(rect), slot), kind) is slot
+    assert slot_at(Face(rect), QPointF(11, 21), kind) in kind.slots
 
 
 def test_threads_join_what_lies_side_by_side():

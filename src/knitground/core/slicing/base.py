@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from weakref import WeakKeyDictionary
 
 import numpy as np
 from numpy.typing import NDArray
 
 from knitground.core.model.lattice import Lattice
 from knitground.core.model.slicing import Slicing
-from knitground.core.model.tileset import Picture
+from knitground.core.model.tileset import Picture, Tileset
 from knitground.core.slicing.grid import clear_see_through, cut_tile, lay_grid
 
 _MOST = 128
@@ -49,6 +50,21 @@ class Base:
     def is_sure(self) -> bool:
         """Whether it may be taken without asking."""
         return self.score >= _SURE
+
+
+_KNOWN: WeakKeyDictionary[Tileset, tuple[Picture | None, Slicing, Base | None]] = (
+    WeakKeyDictionary()
+)
+
+
+def base_of(tileset: Tileset) -> Base | None:
+    """Give the diamond on which a tileset's pictures stand, if that is sure; measured once."""
+    known = _KNOWN.get(tileset)
+    if known is None or known[0] is not tileset.picture or known[1] != tileset.slicing:
+        picture = tileset.picture
+        found = None if picture is None else find_base(picture, tileset.slicing)
+        known = _KNOWN[tileset] = (picture, tileset.slicing, found)
+    return known[2] if known[2] is not None and known[2].is_sure else None
 
 
 def find_base(picture: Picture, slicing: Slicing) -> Base | None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from functools import lru_cache
 
 from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
@@ -15,6 +16,7 @@ from knitground.core.model.terrain import (
     Terrain,
     TerrainSet,
 )
+from knitground.core.slicing.base import Base
 from knitground.ui.common.painting import write_in
 from knitground.ui.common.theme import LINEN
 
@@ -29,19 +31,55 @@ _RING = (Slot.N, Slot.NE, Slot.E, Slot.SE, Slot.S, Slot.SW, Slot.W, Slot.NW)
 _ANYTHING = Terrain("any", "#fffdf6", "✱")
 
 
-def slot_point(rect: QRectF, slot: Slot) -> QPointF:
-    """Where a slot's diamond stands in a tile's rectangle: a fifth of the tile in."""
-    x, y = PLACES[slot]
-    return QPointF(rect.left() + x * rect.width(), rect.top() + y * rect.height())
+@dataclass(frozen=True)
+class Face:
+    """Where a tile is on the screen, and the diamond at its foot if it stands on one.
+
+    `tall` is the height of the tile in its own pixels.
+    """
+
+    rect: QRectF
+    base: Base | None = None
+    tall: int = 1
+
+    def at(self, x: float, y: float) -> QPointF:
+        """Give a place of what the tile lies on, 0 to 1 along its columns and its rows."""
+        rect = self.rect
+        if self.base is None:
+            return QPointF(rect.left() + x * rect.width(), rect.top() + y * rect.height())
+        part = rect.height() / self.tall
+        high, foot = self.base.height * part, rect.bottom() - self.base.below * part
+        return QPointF(
+            rect.center().x() + (x - y) * rect.width() / 2, foot - high + (x + y) * high / 2
+        )
+
+    @property
+    def size(self) -> float:
+        """How large marks may be, as the shorter side of a tile that is seen from above."""
+        rect = self.rect
+        if self.base is None:
+            return min(rect.width(), rect.height())
+        return 1.3 * self.base.height * rect.height() / self.tall
+
+    @property
+    def outline(self) -> QPolygonF:
+        """The corners of what the tile lies on."""
+        return QPolygonF([self.at(*each) for each in ((0, 0), (1, 0), (1, 1), (0, 1))])
 
 
-def slot_at(rect: QRectF, at: QPointF, kind: SetKind = SetKind.CORNER) -> Slot:
+def slot_point(face: Face, slot: Slot) -> QPointF:
+    """Where a slot's diamond stands on a tile: a fifth of the tile in."""
+    return face.at(*PLACES[slot])
+
+
+def slot_at(face: Face, at: QPointF, kind: SetKind = SetKind.CORNER) -> Slot:
     """Return the slot, of those that a kind of set uses, whose part of the tile holds a place."""
+    span = face.outline.boundingRect()
     return min(
         kind.slots,
         key=lambda slot: (
-            (slot_point(rect, slot).x() - at.x()) ** 2 / max(1.0, rect.width()) ** 2
-            + (slot_point(rect, slot).y() - at.y()) ** 2 / max(1.0, rect.height()) ** 2
+            (slot_point(face, slot).x() - at.x()) ** 2 / max(1.0, span.width()) ** 2
+            + (slot_point(face, slot).y() - at.y()) ** 2 / max(1.0, span.height()) ** 2
         ),
     )
 
@@ -68,48 +106,55 @@ def _terrain(mark: int) -> bool:
     return mark not in (NOTHING, ANY)
 
 
-def draw_marks(painter: QPainter, rect: QRectF, marks: list[int], kit: TerrainSet) -> None:
+def draw_marks(painter: QPainter, face: Face, marks: list[int], kit: TerrainSet) -> None:
     """Draw one tile's marks."""
-    size = min(rect.width(), rect.height())
+    size = face.size
     least = 2.8 if kit.kind is SetKind.CORNER else 2.2
     half = max(least, size * (0.085 if kit.kind is SetKind.RING else 0.11))
     # Threads would hide tiles as small as these: their marks stand alone.
     joined = threads(kit.kind, marks) if size >= _SMALL else []
     for a, b, mark in joined:
         if mark <= len(kit.terrains):
-            _thread(painter, slot_point(rect, a), slot_point(rect, b), kit, mark, size)
+            _thread(painter, slot_point(face, a), slot_point(face, b), kit, mark, size)
     for slot in kit.kind.slots:
         mark = marks[slot]
         if mark != NOTHING and (mark == ANY or mark <= len(kit.terrains)):
-            draw_diamond(painter, slot_point(rect, slot), half, kit, mark)
+            draw_diamond(painter, slot_point(face, slot), half, kit, mark)
 
 
-def draw_shared(painter: QPainter, rect: QRectF, marks: list[int], kit: TerrainSet) -> None:
+def draw_shared(painter: QPainter, face: Face, marks: list[int], kit: TerrainSet) -> None:
     """Draw one tile's marks as a picture that tiles with the same marks share: for very many."""
-    wide, high = round(rect.width()), round(rect.height())
-    shared = _shared(kit.kind, kit.terrains, tuple(marks), wide, high)
-    painter.drawPixmap(rect.topLeft().toPoint(), shared)
+    wide, high = round(face.rect.width()), round(face.rect.height())
+    foot = (face.base, face.tall)
+    shared = _shared(kit.kind, kit.terrains, tuple(marks), wide, high, foot)
+    painter.drawPixmap(face.rect.topLeft().toPoint(), shared)
 
 
 @lru_cache(maxsize=4096)
 def _shared(
-    kind: SetKind, terrains: tuple[Terrain, ...], marks: tuple[int, ...], wide: int, high: int
+    kind: SetKind,
+    terrains: tuple[Terrain, ...],
+    marks: tuple[int, ...],
+    wide: int,
+    high: int,
+    foot: tuple[Base | None, int],
 ) -> QPixmap:
     out = QPixmap(wide, high)
     out.fill(Qt.GlobalColor.transparent)
     painter = QPainter(out)
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-    draw_marks(painter, QRectF(0, 0, wide, high), list(marks), TerrainSet("", kind, terrains))
+    face = Face(QRectF(0, 0, wide, high), *foot)
+    draw_marks(painter, face, list(marks), TerrainSet("", kind, terrains))
     painter.end()
     return out
 
 
-def draw_free_slots(painter: QPainter, rect: QRectF, kind: SetKind) -> None:
+def draw_free_slots(painter: QPainter, face: Face, kind: SetKind) -> None:
     """Light up the slots that a set uses: small rings where a mark can go."""
     painter.setBrush(Qt.BrushStyle.NoBrush)
-    half = max(2.0, min(rect.width(), rect.height()) * 0.07)
+    half = max(2.0, face.size * 0.07)
     for slot in kind.slots:
-        at = slot_point(rect, slot)
+        at = slot_point(face, slot)
         for colour, width in ((LINEN.ink, 2.4), ("#FFFFFF", 1.1)):
             painter.setPen(QPen(QColor(colour), width))
             painter.drawPolygon(diamond(at, half))

@@ -19,16 +19,20 @@ from PySide6.QtGui import (
 
 from knitground.core.model.slicing import Slicing
 from knitground.core.model.tileset import Picture
+from knitground.core.slicing.base import base_of
 from knitground.core.slicing.facts import GridFacts
 from knitground.core.slicing.grid import Grid
 from knitground.core.slicing.pieces import foot
 from knitground.core.slicing.reshaping import Grip, dragged, drawn
+from knitground.ui.common.marks import Face
 from knitground.ui.common.sheetview import SheetView
 from knitground.ui.common.theme import LINEN, theme
 from knitground.ui.mapside.canvas.zoom import Camera
 
 _NEAR = 5.0
 _FRINGE = 96
+_BASES_FROM_PX = 24
+"""On smaller tiles the diamonds they stand on would hide the art."""
 
 
 def draw_pieces(
@@ -105,6 +109,7 @@ class SliceSheet(SheetView):
                 self.draw_anchors(painter)
             else:
                 self.draw_lines(painter)
+                self.draw_bases(painter)
         self.draw_new_tile(painter)
         if self.at is not None and self.pressed_at is None and self.underMouse():
             self.draw_loupe(painter)
@@ -123,6 +128,23 @@ class SliceSheet(SheetView):
             fringe |= apart <= slicing.tolerance + _FRINGE
         part[fringe & beside & ~clear] = (255, 0, 200, 255)
         return part
+
+    def draw_bases(self, painter: QPainter) -> None:
+        """Draw the diamonds on which the tiles stand, if they stand on such."""
+        tileset = self.tileset
+        base = base_of(tileset) if tileset is not None and self.settled else None
+        if tileset is None or base is None or base.width * self.camera.zoom < _BASES_FROM_PX:
+            return
+        painter.save()
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        faces = [Face(self.tile_rect(row, col), base, tileset.slicing.tile_height).outline
+                 for row, col in self.seen_tiles()]  # fmt: skip
+        for colour, width in ((LINEN.panel, 2.5), (LINEN.madder, 1.0)):
+            painter.setPen(QPen(QColor(colour), width))
+            for each in faces:
+                painter.drawPolygon(each)
+        painter.restore()
 
     @property
     def settled(self) -> bool:

@@ -20,7 +20,8 @@ from knitground.core.model.terrain import SetKind, Slot, TerrainSet
 from knitground.core.model.tile import TileRef
 from knitground.core.model.tileset import Tileset
 from knitground.core.render.tiles import tile_pixels
-from knitground.ui.common.marks import draw_marks
+from knitground.core.slicing.base import base_of
+from knitground.ui.common.marks import Face, draw_marks
 from knitground.ui.common.theme import LINEN, theme
 from knitground.ui.common.widgets import clear, column, note, set_role
 from knitground.ui.common.words import percent, tip_of
@@ -232,7 +233,8 @@ class BigTile(QWidget):
                 size.moveCenter(rect.center())
                 painter.drawImage(size, image_of(pixels.copy()))
                 painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-                draw_marks(painter, size, marks, kit)
+                face = Face(size, base_of(owner) if owner else None, pixels.shape[0])
+                draw_marks(painter, face, marks, kit)
         painter.setPen(QPen(theme().colour("line"), 1))
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.drawRect(rect)

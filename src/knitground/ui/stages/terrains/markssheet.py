@@ -11,7 +11,9 @@ from knitground.core.edit.document import Edit
 from knitground.core.edit.terrains import colours_from_art, paint_marks
 from knitground.core.model.terrain import ANY, NOTHING, Slot, TerrainSet
 from knitground.core.model.tileset import Tileset
+from knitground.core.slicing.base import base_of
 from knitground.ui.common.marks import (
+    Face,
     diamond,
     draw_diamond,
     draw_free_slots,
@@ -94,6 +96,12 @@ class MarksSheet(SheetView):
         guest = self.guest.name if self.guest else None
         return self.kit.marks_within(self.tileset.rows, self.tileset.columns, guest)
 
+    def face(self, row: int, col: int) -> Face:
+        """Where the slots of a tile are on the screen."""
+        assert self.tileset is not None
+        tall = self.tileset.slicing.tile_area(row, col)[3]
+        return Face(self.tile_rect(row, col), base_of(self.tileset), tall)
+
     # Painting
 
     def paint_over(self, painter: QPainter) -> None:
@@ -108,7 +116,7 @@ class MarksSheet(SheetView):
         for row, col in seen:
             rect = self.tile_rect(row, col)
             if rect.width() >= 14:
-                draw(painter, rect, marks[row, col].tolist(), self.kit)
+                draw(painter, self.face(row, col), marks[row, col].tolist(), self.kit)
         self._draw_chosen(painter)
         if self.copying:
             self._draw_blocks(painter)
@@ -158,8 +166,8 @@ class MarksSheet(SheetView):
             return  # the sheet was sliced anew since
         rect = self.tile_rect(row, col)
         if rect.width() >= 24:
-            draw_free_slots(painter, rect, self.kit.kind)
-        at, half = slot_point(rect, slot), max(4.5, rect.width() * 0.13)
+            draw_free_slots(painter, self.face(row, col), self.kit.kind)
+        at, half = slot_point(self.face(row, col), slot), max(4.5, rect.width() * 0.13)
         painter.setOpacity(0.75)
         if self.value == ANY or NOTHING < self.value <= len(self.kit.terrains):
             draw_diamond(painter, at, half, self.kit, self.value)
@@ -174,7 +182,7 @@ class MarksSheet(SheetView):
         tile = self.tile_at(at)
         if tile is None or self.kit is None:
             return None
-        return (*tile, slot_at(self.tile_rect(*tile), at, self.kit.kind))
+        return (*tile, slot_at(self.face(*tile), at, self.kit.kind))
 
     def pressed(self, event: QMouseEvent) -> None:
         found = self._slot_under(event.position())
