@@ -9,6 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from functools import cache
 from itertools import product
 from pathlib import Path
 from typing import Any
@@ -79,20 +80,23 @@ def raised(plan: Plan, height: int, top: Look, left: Look, right: Look, foot: in
     out = np.zeros((PICTURE, WIDE, 4), np.uint8)
     step = 1.6 / WIDE
     open_right = plan & ~_covers(plan, COLS + step, ROWS)
-    sides = np.where(open_right[..., None], 1, 0)
+    # What is not at the lower end of its column is hidden by the next pixel up.
+    rim = plan & ~np.pad(plan, ((0, 1), (0, 0)))[1:]
+    to_right = open_right[rim][:, None]
     for z in range(foot, height):
-        level = np.full(COLS.shape, float(z))
-        face = np.where(sides, right(ROWS, level), left(COLS, level))
-        _put(out, plan, face, z)
-    _put(out, plan, top(COLS, ROWS), height)
+        level = np.full(to_right.shape[0], float(z))
+        face = np.where(to_right, right(ROWS[rim], level), left(COLS[rim], level))
+        _put(out, rim, face, z)
+    _put(out, plan, top(COLS, ROWS)[plan], height)
     return out
 
 
 def _put(out: Pixels, plan: Plan, colours: Pixels, up: int) -> None:
-    first = PICTURE - HIGH - up
-    part = out[max(0, first) : first + HIGH]
-    shown = plan[max(0, -first) :]
-    part[shown] = colours[max(0, -first) :][shown]
+    """Draw the pixels of a plan, in their order, so many pixels up."""
+    rows, cols = np.nonzero(plan)
+    rows = rows + PICTURE - HIGH - up
+    on = rows >= 0
+    out[rows[on], cols[on]] = colours[on]
 
 
 def _covers(plan: Plan, cols: Field, rows: Field) -> Plan:
@@ -131,7 +135,7 @@ def floor_tile(corners: tuple[int, ...], variant: int = 0) -> Pixels:
     colours = np.where(rim[..., None], WOOD[1], colours)
     edge = ~deck & (wood + ragged > 0.44)
     colours = np.where(edge[..., None], SALTS[0], colours)
-    _put(out, BASE, colours, 0)
+    _put(out, BASE, colours[BASE], 0)
     return out
 
 
@@ -276,7 +280,7 @@ def salt_heap() -> Pixels:
         plan = BASE & (away < 0.4 * (1 - z / 21) ** 0.8)
         light = COLS - ROWS < 0.06
         tone = np.where(light, 3, 2) + (rng > 0.9) - (rng < 0.06)
-        _put(out, plan, _picked(SALTS, tone + (z > 14)), z)
+        _put(out, plan, _picked(SALTS, tone + (z > 14))[plan], z)
     return out
 
 
@@ -315,9 +319,10 @@ PROPS: dict[str, Callable[[], Pixels]] = {
 # The sheet
 
 
-def yard_tiles() -> list[YardTile]:
+@cache
+def yard_tiles() -> tuple[YardTile, ...]:
     """Draw all tiles in the order of the sheet: floor, walls, roofs, what stands about."""
-    tiles = []
+    tiles: list[YardTile] = []
     for corners in product((SALT, PLANKS), repeat=4):
         marks = np.zeros(SLOTS, np.uint8)
         marks[[Slot.NW, Slot.NE, Slot.SW, Slot.SE]] = corners
@@ -335,7 +340,7 @@ def yard_tiles() -> list[YardTile]:
         tiles.append(YardTile("prop", marks, wall(bits, door=True), name=name))
     for name, make in PROPS.items():
         tiles.append(YardTile("prop", np.zeros(SLOTS, np.uint8), make(), name=name))
-    return tiles
+    return tuple(tiles)
 
 
 def _ring_marks(bits: int) -> NDArray[np.uint8]:

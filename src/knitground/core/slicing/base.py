@@ -124,7 +124,7 @@ def wall_height(seen: NDArray[np.bool_], lattice: Lattice) -> int:
         int(np.argmax(base[:, col])) - int(np.argmax(seen[:, col]))
         for col in range(wide) if seen[:, col].any() and base[:, col].any()
     ]  # fmt: skip
-    return max(0, round(float(np.quantile(rises, 0.75)))) if rises else 0
+    return max(0, *rises) if rises else 0
 
 
 def _on_lines(

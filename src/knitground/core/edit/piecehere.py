@@ -1,0 +1,170 @@
+"""Which piece fits here: the tiles whose pixels join best with what lies round a cell."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from knitground.core.base.window import Box
+from knitground.core.edit.document import Document
+from knitground.core.model.lattice import Lattice
+from knitground.core.model.layers import Layer
+from knitground.core.model.map import Map, grid_of
+from knitground.core.model.tile import TileRef
+from knitground.core.model.tileset import Tileset
+from knitground.core.render.pixels import Pixels
+from knitground.core.render.tiles import filled_tiles, overhang, tile_pixels
+from knitground.core.slicing.base import wall_height
+
+MOST_TILES = 4096
+_ALONG = 32
+"""Places along a side that are compared."""
+_BESIDE = 0.75
+"""Pixels from the side at which they are, inside of the picture's own cell."""
+_OPEN = 0.35
+"""What a side counts at which nothing lies on the other side, against one where something does."""
+_SEEN = 100
+"""Alpha from which a pixel counts as something."""
+
+Strip = NDArray[np.float32]
+"""What a picture shows along a side of its cell: (places, 4) red, green, blue, alpha, 0 to 1."""
+
+_SIDES = ((-1, 0), (0, 1), (1, 0), (0, -1))
+"""To the cell across the sides north, east, south, west."""
+
+
+class Piece(NamedTuple):
+    """A tile, and how badly it joins: 0 where what it shows goes straight on."""
+
+    tile: TileRef
+    cost: float
+
+
+def pieces_for(
+    doc: Document, map_: Map, layer: Layer, at: tuple[int, int], owner: Tileset, most: int = 12
+) -> list[Piece]:
+    """List the tiles of a sheet that fit on a cell of a layer, the best first.
+
+    Parameters
+    ----------
+    at : row and column of the layer's own grid
+
+    Notes
+    -----
+    Own derivation. Along each of a cell's four sides what a candidate shows just inside is compared
+    with what lies just outside, on the level of their tops. Where both are see-through nothing is
+    compared; where only one is, they differ wholly. What rises over its cell hides, at the two
+    sides that are seen, what is behind it: there it reaches the side if it does so on the ground.
+    A side beside which nothing lies counts about a third: pieces may end there, or not.
+    """
+    grid = grid_of(map_, layer)
+    beside = [_beside(doc, map_, layer, grid, at, step) for step in _SIDES]
+    if not any(tile is not None for tile in beside):
+        return []
+    look = _Strips(doc, grid.lattice)
+    out = []
+    for tile in _candidates(owner):
+        cost = weight = 0.0
+        for side, other in enumerate(beside):
+            part = 1.0 if other is not None else _OPEN
+            up = max(look.height(tile), look.height(other))
+            cost += part * _differ(look.of(tile, side, up), look.of(other, (side + 2) % 4, up))
+            weight += part
+        out.append((cost / weight, -owner.fact(tile.row, tile.col).weight, tile))
+    out.sort()
+    return [Piece(tile, round(cost, 4)) for cost, _, tile in out[:most]]
+
+
+def _candidates(owner: Tileset) -> list[TileRef]:
+    filled = np.argwhere(filled_tiles(owner)).tolist()
+    return [
+        TileRef(owner.name, row, col) for row, col in filled if (row, col) not in owner.left_out
+    ][:MOST_TILES]
+
+
+def _beside(
+    doc: Document, map_: Map, layer: Layer, grid: Map, at: tuple[int, int], step: tuple[int, int]
+) -> TileRef | None:
+    """Give the tile on the cell across a side, if there is one."""
+    row, col = at[0] + step[0], at[1] + step[1]
+    if not grid.wrap and not grid.lattice.holds(row, col):
+        return None
+    cells = doc.cells(map_, layer, Box(row, col, row + 1, col + 1))
+    return map_.legend.tile(int(cells[0, 0])) if cells[0, 0] > 0 else None
+
+
+class _Strips:
+    """What tiles show along the sides of their cells, each looked at once."""
+
+    def __init__(self, doc: Document, lattice: Lattice) -> None:
+        self._project, self._lattice = doc.project, lattice
+        self._pictures: dict[TileRef, tuple[Pixels, int, int, int] | None] = {}
+        self._strips: dict[tuple[TileRef, int, int], Strip] = {}
+        self._corners = np.array(lattice.resized(1, 1).outline(Box(0, 0, 1, 1)))
+        self._middle = self._corners.mean(axis=0)
+
+    def height(self, tile: TileRef | None) -> int:
+        """Tell by how many pixels a picture rises over what it stands on."""
+        found = self._picture(tile) if tile is not None else None
+        return found[3] if found is not None else 0
+
+    def _picture(self, tile: TileRef) -> tuple[Pixels, int, int, int] | None:
+        """Give a picture, where it begins beside its cell, and by how much it rises."""
+        if tile not in self._pictures:
+            owner = self._project.tileset_named(tile.tileset)
+            pixels = tile_pixels(owner, tile) if owner else None
+            if owner is None or pixels is None:
+                self._pictures[tile] = None
+            else:
+                rises = self._lattice.slanted  # upright cells are seen from above
+                up = wall_height(pixels >> np.uint32(24) > _SEEN, self._lattice) if rises else 0
+                self._pictures[tile] = (pixels, *overhang(owner, tile, self._lattice), up)
+        return self._pictures[tile]
+
+    def of(self, tile: TileRef | None, side: int, up: int) -> Strip:
+        """Give what a tile shows just inside of a side of its cell, so many pixels up."""
+        if tile is None or (picture := self._picture(tile)) is None:
+            return np.zeros((_ALONG, 4), np.float32)
+        key = (tile, side, up)
+        if key not in self._strips:
+            strip = self._look(picture, side, up)
+            if up and side in (1, 2):  # these two sides are seen
+                strip[:, 3] *= self._look(picture, side, 1)[:, 3] > 0
+            self._strips[key] = strip
+        return self._strips[key]
+
+    def _look(self, picture: tuple[Pixels, int, int, int], side: int, up: int) -> Strip:
+        pixels, down, across, _ = picture
+        start, end = self._corners[side], self._corners[(side + 1) % 4]
+        if side >= 2:  # strips of both tiles at a side go the same way
+            start, end = end, start
+        part = ((np.arange(_ALONG) + 0.5) / _ALONG)[:, None]
+        inward = self._middle - (start + end) / 2
+        places = start * (1 - part) + end * part + inward / np.hypot(*inward) * _BESIDE
+        xs = np.floor(places[:, 0] - across).astype(int)
+        ys = np.floor(places[:, 1] - down).astype(int) - up
+        inside = (ys >= 0) & (ys < pixels.shape[0]) & (xs >= 0) & (xs < pixels.shape[1])
+        out = np.zeros((_ALONG, 4), np.float32)
+        out[inside] = _channels(pixels[ys[inside], xs[inside]])
+        return out
+
+
+def _channels(pixels: Pixels) -> NDArray[np.float32]:
+    shifts: Sequence[int] = (16, 8, 0, 24)
+    parts = [(pixels >> np.uint32(n)) & np.uint32(255) for n in shifts]
+    return np.asarray(np.stack(parts, axis=-1) / 255, np.float32)
+
+
+def _differ(one: Strip, other: Strip) -> float:
+    """Tell how much two strips differ where either shows something, 0 to 1."""
+    a, b = one[..., 3] > 0.4, other[..., 3] > 0.4
+    either = a | b
+    count = int(either.sum())
+    if not count:
+        return 0.0
+    apart = np.abs(one[..., :3] - other[..., :3]).mean(axis=-1)
+    apart = np.where(a & b, np.minimum(1.0, 2.5 * apart), 1.0)
+    return float(apart[either].mean())
