@@ -8,9 +8,11 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 from PIL import Image
+from tests.strangers import times
 
 from knitground.core.base.window import Box, read
 from knitground.core.edit.document import Document
+from knitground.core.edit.piecehere import pieces_for
 from knitground.core.edit.sizes import Margins, resize_map
 from knitground.core.files.map_io import map_from_file, map_to_file
 from knitground.core.files.ship.png import map_picture
@@ -24,6 +26,9 @@ from knitground.core.model.tileset import TileFacts, Tileset
 from knitground.core.render.atlas import Atlas
 from knitground.core.render.pixels import straight
 from knitground.core.render.stack import draw, stack_of
+from knitground.core.render.tiles import tile_pixels
+from knitground.core.slicing.base import base_of, find_base, wall_height
+from knitground.demo.yard import WALL, yard_tile
 
 lattices = st.builds(
     Diamond, st.integers(1, 40), st.integers(1, 40), st.integers(1, 70), st.integers(2, 90),
@@ -295,3 +300,130 @@ def test_own_levels_are_diamonds_too():
         assert isinstance(small, Diamond)
         assert small.whole == lattice.whole
     assert replace(lattice, wrap=True).wrap
+
+
+# Which piece fits here
+
+
+@pytest.mark.parametrize(
+    ("name", "layer", "least"),
+    [("Store yard", "Floor", 0.97), ("Store yard", "Walls", 0.95), ("Store yard", "Roofs", 0.95),
+     ("North basin", "Basin", 0.95), ("Harbour pans", "Dykes", 0.95)],
+)  # fmt: skip
+def test_the_piece_that_was_there_is_among_the_first_three(demo, name, layer, least):
+    """Or one with the same marks; of cells whose tiles no rule has replaced."""
+    doc = Document(demo)
+    map_ = demo.map_named(name)
+    doc.ensure_all(map_)
+    each = next(one for one in map_.layers if one.name == layer)
+    owner, kit = demo.set_of(each.tileset, each.set_name)
+    marks = kit.marks_within(owner.rows, owner.columns)
+    every = np.argwhere(each.cells > 0)
+    rng = np.random.default_rng(5)
+    hits = []
+    for row, col in every[rng.permutation(len(every))[: times(40, 400)]].tolist():
+        tile = map_.legend.tile(int(each.cells[row, col]))
+        own = marks[tile.row, tile.col]
+        if not own.any():
+            continue
+        found = pieces_for(doc, map_, each, (row, col), owner, 3)
+        assert [piece.cost for piece in found] == sorted(piece.cost for piece in found)
+        hits.append(any((marks[p.tile.row, p.tile.col] == own).all() for p in found))
+    assert len(hits) > 20
+    assert np.mean(hits) >= least
+
+
+def test_where_nothing_lies_beside_any_piece_fits():
+    doc, map_ = yard((4, 4))
+    map_.layers[0].cells[:] = 0
+    owner = doc.project.tilesets[0]
+    assert pieces_for(doc, map_, map_.layers[0], (1, 1), owner) == []
+    map_.layers[0].cells[1, 2] = map_.legend.place(TileRef("floor", 0, 1))
+    assert len(pieces_for(doc, map_, map_.layers[0], (1, 1), owner, 3)) == 3
+
+
+# The base, and what stands on it
+
+
+@pytest.mark.parametrize(
+    ("wide", "high", "below"), [(64, 32, 0), (48, 24, 5), (66, 34, 0), (40, 26, 3)]
+)
+def test_the_diamond_that_pictures_stand_on_is_measured(wide, high, below):
+    tall = high * 2 + below
+    picture, rng = np.zeros((tall * 2, wide * 4, 4), np.uint8), np.random.default_rng(wide)
+    mask = Diamond(1, 1, high, wide).mask()
+    for row, col in np.ndindex(2, 4):
+        tile = picture[row * tall : (row + 1) * tall, col * wide : (col + 1) * wide]
+        for up in range(int(rng.integers(0, high))):
+            foot = tall - below - high - up
+            tile[foot : foot + high][mask] = (*rng.integers(0, 255, 3), 255)
+        tile[tall - below - high : tall - below][mask] = (90, 90, 90, 255)
+    found = find_base(picture, Slicing(wide, tall))
+    assert found is not None
+    assert found.is_sure
+    assert found.width == wide
+    assert abs(found.below - below) <= 1
+    assert abs(found.height - high) <= 2
+
+
+def test_tiles_seen_from_above_stand_on_no_diamond(demo):
+    for name in ("pans", "works", "props"):
+        owner = demo.tileset_named(name)
+        found = find_base(owner.picture, owner.slicing)
+        assert found is None or not found.is_sure, name
+    assert base_of(demo.tileset_named("yard")).height == 32
+
+
+def test_a_wall_is_as_high_as_it_rises(demo):
+    lattice = Diamond(1, 1, 32, 64)
+    for name, high in (("door along rows", WALL), ("crate", 20), ("barrel", 23)):
+        tile = yard_tile(name)
+        seen = tile_pixels(demo.tileset_named("yard"), tile) >> 24 > 100
+        assert abs(wall_height(seen, lattice) - high) <= (0 if "door" in name else 14)
+    floor = tile_pixels(demo.tileset_named("yard"), TileRef("yard", 0, 0)) >> 24 > 100
+    assert wall_height(floor, lattice) == 0
+
+
+# Layers that are sorted by depth
+
+
+def test_layers_sorted_by_depth_are_drawn_line_by_line():
+    doc, map_ = yard((5, 6))
+    lower, upper = map_.layers
+    both = [replace(lower, interleaved=True), replace(upper, interleaved=True)]
+    map_.layers[:] = both
+    found = map_picture(doc.project, map_)
+    wanted = Image.new("RGBA", map_.lattice.extent)
+    cells = sorted(np.ndindex(5, 6), key=lambda at: (sum(at), -at[0]))
+    lines = sorted({sum(at) for at in cells})
+    for line in lines:
+        for layer in both:
+            one = replace(map_, layers=[replace(layer, interleaved=False, cells=np.where(
+                np.add.outer(np.arange(5), np.arange(6)) == line, layer.cells, 0))])  # fmt: skip
+            wanted = Image.alpha_composite(wanted, Image.fromarray(map_picture(doc.project, one)))
+    assert differ(found, np.asarray(wanted).astype(int)) <= 8
+    map_.layers[:] = [lower, upper]
+    assert (map_picture(doc.project, map_) != found).any()
+
+
+def test_a_free_picture_is_sorted_by_its_foot():
+    doc, map_ = yard((6, 6))
+    walls, props = map_.layers
+    walls.cells[:] = 0
+    props.cells[:] = 0
+    props.cells[3, 3] = map_.legend.place(TileRef("tall", 0, 0))
+    layer = map_.new_marker_layer("Trees")
+    map_.layers.insert(0, layer)
+    for each in (layer, walls, props):
+        each.interleaved = True
+    pictures = []
+    for row in (2, 4):
+        layer.markers = (Marker(1, Shape.PICTURE, (map_.lattice.foot(row, row),),
+                                tile=TileRef("floor", 0, 2)),)  # fmt: skip
+        pictures.append([map_picture(doc.project, map_)])
+        layer.interleaved = False
+        pictures[-1].append(map_picture(doc.project, map_))
+        layer.interleaved = True
+    behind, before = pictures
+    assert (behind[0] == behind[1]).all(), "it stands behind, and lies behind anyway"
+    assert (before[0] != before[1]).any(), "it stands in front of what lies on a layer before it"

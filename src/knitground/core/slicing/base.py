@@ -22,6 +22,7 @@ _LEAST_LINE = 0.3
 _LEAST, _SURE = 0.5, 0.8
 _IN_DOUBT = 0.13
 """Part of the columns that twice as wide as high may miss more than what is measured does."""
+_ABOUT = 0.14
 _NARROWEST = 16
 """Of narrower tiles a round foot looks like a diamond."""
 _FLAT, _STEEP = 0.2, 1.2
@@ -94,7 +95,8 @@ def find_base(picture: Picture, slicing: Slicing) -> Base | None:
     measured, usual = 2 * round(wide * slope / 2), 2 * round(wide / 4)
     height, (on, deepest) = measured, _on_lines(away, lowest, measured / wide)
     half, lower = _on_lines(away, lowest, usual / wide)
-    if half.mean() >= on.mean() - _IN_DOUBT:  # cut off in the middle roads look flatter than floors
+    near = abs(measured - usual) <= max(2, _ABOUT * usual)
+    if near and half.mean() >= on.mean() - _IN_DOUBT:  # cut off roads look flatter than floors
         height, on, deepest = usual, half, lower
     filled = lowest > 0
     if any((on & each).sum() < _LEAST_LINE * wide / 2 for each in halves):

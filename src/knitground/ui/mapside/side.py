@@ -165,6 +165,9 @@ class MapSide(QWidget):
         for tool in self.tools.values():
             choose = partial(self.session.choose_tool, tool.key)
             commands.add("Tool", tool.name, choose, tool.shortcut)
+        commands.line("Tool")
+        commands.add("Tool", "Piece that fits here", lambda: self.active.fit_piece(1), "Y")
+        commands.add("Tool", "The one before", lambda: self.active.fit_piece(-1), "Shift+Y")
         self.strip.add_commands(commands)
         self.maps.add_commands(commands)
 

@@ -16,6 +16,7 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QWidget
 
+from knitground.core.base.window import Box
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.desk import Desk, Pointer
 from knitground.core.edit.laying import Plan
@@ -30,11 +31,13 @@ from knitground.ui.common.theme import theme
 from knitground.ui.common.turn import until_in_turn
 from knitground.ui.mapside.canvas.border import BorderDrag
 from knitground.ui.mapside.canvas.chunks import ChunkStore, image_of
+from knitground.ui.mapside.canvas.fitting import FittingPieces
 from knitground.ui.mapside.canvas.ghost import Ghost
 from knitground.ui.mapside.canvas.held import HeldTool
 from knitground.ui.mapside.canvas.lesson import draw_guest
 from knitground.ui.mapside.canvas.markers import draw_frame, draw_marker_ghost, draw_markers
 from knitground.ui.mapside.canvas.overlay import (
+    box_rect,
     draw_area,
     draw_cursor,
     draw_grid,
@@ -145,6 +148,8 @@ class MapPicture(QWidget):
         self.later.timeout.connect(super().update)
         self.gives_way = False
         """Whether another view of the map is worked in."""
+        self.fitting = FittingPieces(session, self)
+        self.fitting.changed.connect(self.update)
         self.overview = Overview(session, lambda: self.camera, self)
         session.opened.connect(self._reopen)
         session.changed.connect(self.follow)
@@ -635,8 +640,32 @@ class MapPicture(QWidget):
                 self.rect(),
             )
         elif self.pointer is not None and (self.underMouse() or self.cell_cursor is not None):
+            self._draw_fitting(painter, camera, grid)
             box, _ = brush(self.desk_now(), grid, self.pointer)
             draw_label(painter, camera, self.pointer, self.label(), self.rect(), grid, box)
+
+    def _draw_fitting(self, painter: QPainter, camera: Camera, grid: Map) -> None:
+        cell = self.cell_here()
+        if cell is not None and self.fitting.shows_at(self.shown_map, self.session.layer, cell):
+            box = Box(cell[0], cell[1], cell[0] + 1, cell[1] + 1)
+            self.fitting.draw(painter, box_rect(camera, grid, box), QRectF(self.rect()))
+
+    def cell_here(self) -> tuple[int, int] | None:
+        """Give the cell of the chosen layer that is pointed at, or that has the cell cursor."""
+        grid, layer = self.session.grid, self.session.layer
+        if grid is None or self.shown_map is None:
+            return None
+        cell = self.cell_cursor
+        if cell is None and self.pointer is not None:
+            cell = self.pointer.cell(grid)
+        if cell is None:
+            return None
+        cell = self.fitting.cell_of(self.shown_map, layer, cell)
+        return cell if grid.lattice.holds(*cell) else None
+
+    def fit_piece(self, by: int) -> None:
+        """Take the piece in hand that fits best there, or the next one or the one before."""
+        self.fitting.step(self.cell_here(), by)
 
     def _come_again(self, whole: bool) -> None:
         """Have what there was no time for drawn in the next frame."""

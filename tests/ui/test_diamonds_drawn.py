@@ -16,6 +16,7 @@ from knitground.core.model.lattice import GridKind
 from knitground.core.model.patch import Patch
 from knitground.core.model.tile import TileRef
 from knitground.demo.yard import WALL, yard_tile
+from knitground.ui.common.tasks import wait_for_jobs
 from knitground.ui.mapside.dialogs import NewMapDialog
 
 CTRL, SHIFT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier
@@ -295,3 +296,37 @@ def test_a_drawn_yard_is_saved_and_comes_back(window, view, tmp_path):
         each.interleaved for each in session.map.layers
     ]
     assert again.layers[3].cells[1, 1] > 0
+
+
+def test_a_key_goes_through_the_pieces_that_fit(window, view):
+    session = window.session
+    walls = session.map.layers[2]
+    session.choose_layer(walls)
+    view.setFocus()
+    view._set_cursor(19, 5)
+    before = view.grab().toImage()
+    QTest.keyClick(window.shell, Qt.Key.Key_Y)
+    wait_for_jobs()
+    settle()
+    straight = session.map.legend.tile(
+        int(session.doc.cells(session.map, walls, Box(19, 5, 20, 6))[0, 0])
+    )
+    assert session.hand.tile == straight
+    assert session.tool == "paint"
+    assert view.fitting.shows_at(session.map, walls, view.cell_here())
+    assert view.grab().toImage() != before
+    QTest.keyClick(window.shell, Qt.Key.Key_Y)
+    assert session.hand.tile == yard_tile("door along rows")
+    QTest.keyClick(window.shell, Qt.Key.Key_Y, SHIFT)
+    assert session.hand.tile == straight
+    QTest.keyClick(view, Qt.Key.Key_Y)
+    QTest.keyClick(view, Qt.Key.Key_Return)
+    settle()
+    assert walls.pinned[19, 5]
+    assert session.map.legend.tile(int(walls.cells[19, 5])) == yard_tile("door along rows")
+    session.choose_layer(session.map.layers[1])
+    session.choose_layer(session.map.layers[3])
+    view._set_cursor(0, 20)
+    QTest.keyClick(window.shell, Qt.Key.Key_Y)
+    wait_for_jobs()
+    assert "any piece fits" in window.notices.text.text()
