@@ -22,7 +22,7 @@ _LEAST_LINE = 0.3
 _LEAST, _SURE = 0.5, 0.8
 _IN_DOUBT = 0.13
 """Part of the columns that twice as wide as high may miss more than what is measured does."""
-_ABOUT = 0.14
+_ABOUT = 0.2
 _NARROWEST = 16
 """Of narrower tiles a round foot looks like a diamond."""
 _FLAT, _STEEP = 0.2, 1.2
@@ -75,8 +75,9 @@ def find_base(picture: Picture, slicing: Slicing) -> Base | None:
     -----
     Own derivation. Whatever stands on diamonds ends below at their lower sides. So, over all
     tiles together, the lowest pixel of each column lies on two straight lines that meet in the
-    middle, equally steep; floors show all of them, roads and rails parts. The steepness is the
-    median of those between columns a quarter of the way apart; the height is the width times it.
+    middle, equally steep; floors show all of them, roads and rails parts. The steepness is about
+    the median of those between columns a quarter of the way apart; of the heights near the width
+    times it the one is taken that most columns speak for.
     """
     if slicing.tile_width < _NARROWEST or slicing.pieces:
         return None
@@ -92,8 +93,11 @@ def find_base(picture: Picture, slicing: Slicing) -> Base | None:
     slope = (steep[0] + steep[1]) / 2  # type: ignore[operator]
     if not _FLAT <= slope <= _STEEP:
         return None
-    measured, usual = 2 * round(wide * slope / 2), 2 * round(wide / 4)
-    height, (on, deepest) = measured, _on_lines(away, lowest, measured / wide)
+    about, usual = 2 * round(wide * slope / 2), 2 * round(wide / 4)
+    tried = {h: _on_lines(away, lowest, h / wide) for h in range(max(2, about - 6), about + 8, 2)}
+    off = {h: np.abs(lowest + h / wide * away - low)[on].mean() for h, (on, low) in tried.items()}
+    measured = max(tried, key=lambda h: (tried[h][0].sum() - 3 * off[h], -abs(h - about)))
+    height, (on, deepest) = measured, tried[measured]
     half, lower = _on_lines(away, lowest, usual / wide)
     near = abs(measured - usual) <= max(2, _ABOUT * usual)
     if near and half.mean() >= on.mean() - _IN_DOUBT:  # cut off roads look flatter than floors
