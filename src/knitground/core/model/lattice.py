@@ -16,8 +16,9 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import dataclass, replace
 from enum import StrEnum
+from functools import lru_cache
 from math import ceil, floor
-from typing import Any, ClassVar, NamedTuple, Self
+from typing import Any, ClassVar, NamedTuple, Self, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
@@ -102,6 +103,34 @@ class Rect(NamedTuple):
     def moved(self, across: float, down: float) -> Rect:
         """Give it further right and down."""
         return Rect(self.x + across, self.y + down, self.width, self.height)
+
+
+class Lines(NamedTuple):
+    """The cells of a box in the order of lines; those of a line stand side by side from the left.
+
+    `rows`, `cols`: of each cell, from the box's first; `starts`: where each line begins in them;
+    `first`: the number of the first line.
+    """
+
+    rows: NDArray[np.intp]
+    cols: NDArray[np.intp]
+    starts: NDArray[np.intp]
+    first: int
+
+
+@lru_cache(maxsize=64)
+def _upright_lines(height: int, width: int, first: int) -> Lines:
+    rows, cols = (each.ravel() for each in np.mgrid[:height, :width])
+    return Lines(rows, cols, np.arange(height) * width, first)
+
+
+@lru_cache(maxsize=64)
+def _slanted_lines(height: int, width: int, first: int) -> Lines:
+    rows, cols = (each.ravel() for each in np.mgrid[:height, :width])
+    order = np.lexsort((cols, rows + cols))
+    rows, cols = rows[order], cols[order]
+    starts = np.searchsorted(rows + cols, np.arange(height + width - 1 if rows.size else 0))
+    return Lines(rows, cols, starts, first)
 
 
 @dataclass(frozen=True)
@@ -268,13 +297,9 @@ class Lattice:
         """Tell which line of cells is the nearest that lies behind what stands that far down."""
         return floor(y / self.high - 0.5)
 
-    def lines(self, box: Box) -> list[tuple[int, NDArray[np.intp], NDArray[np.intp]]]:
-        """List the lines of cells of a box, the farthest first: its number, its rows and columns.
-
-        The cells of a line stand side by side, from the left to the right.
-        """
-        cols = np.arange(box.width)
-        return [(box.top + row, np.full_like(cols, row), cols) for row in range(box.height)]
+    def lines(self, box: Box) -> Lines:
+        """Give the cells of a box line by line, the farthest first."""
+        return _upright_lines(box.height, box.width, box.top)
 
     def turn(self, by: int) -> tuple[int, int]:
         """Tell how cells are turned, and how their pictures, by what is a turn on the screen.
@@ -384,7 +409,8 @@ class Lattice:
 
     def at_level(self, level: int) -> Self:
         """Give the lattice at 1 / 2ⁿ of its size: cells of at least one pixel."""
-        return replace(self, high=max(1, self.high >> level), wide=max(1, self.wide >> level))
+        small: Self = _halved(self, level)
+        return small
 
     def scale(self, smaller: Lattice) -> Place:
         """Give the pixels across and down that one pixel of this is on the same lattice smaller."""
@@ -531,13 +557,8 @@ class Diamond(Lattice):
     def line_at(self, y: float) -> int:
         return floor(2 * y / self.high) - 1
 
-    def lines(self, box: Box) -> list[tuple[int, NDArray[np.intp], NDArray[np.intp]]]:
-        out = []
-        for line in range(box.height + box.width - 1 if not box.is_empty else 0):
-            first, last = max(0, line - box.width + 1), min(box.height - 1, line)
-            rows = np.arange(last, first - 1, -1)
-            out.append((box.top + box.left + line, rows, line - rows))
-        return out
+    def lines(self, box: Box) -> Lines:
+        return _slanted_lines(box.height, box.width, box.top + box.left)
 
     def divides(self, width: int, height: int) -> bool:
         return False
@@ -587,6 +608,14 @@ class Diamond(Lattice):
     def divided(self, high: int, wide: int) -> Lattice:
         rows, columns = -(-self.rows * self.wide // wide), -(-self.columns * self.wide // wide)
         return replace(self, rows=rows, columns=columns, high=high, wide=wide, wrap=False)
+
+
+_L = TypeVar("_L", bound=Lattice)
+
+
+@lru_cache(maxsize=512)  # a hundred times a frame
+def _halved(lattice: _L, level: int) -> _L:
+    return replace(lattice, high=max(1, lattice.high >> level), wide=max(1, lattice.wide >> level))
 
 
 class GridKind(StrEnum):

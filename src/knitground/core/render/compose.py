@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -201,60 +202,107 @@ def _are_big(pictures: Pictures, cells: Cells) -> NDArray[np.bool_]:
 def _lay_lines(out: Pixels, pictures: Pictures, planes: Sequence[Plane], frame: Frame) -> None:
     """Lay planes together, line by line from the farthest, in each line the back one first.
 
-    The cells of a line stand side by side, so that their pictures are laid as one. A single plane
-    is laid as strong as it is: who lays it alone weakens it as a whole.
+    A single plane is laid as strong as it is: who lays it alone weakens it as a whole. All is laid
+    on a larger picture, so that nothing has to be cut off.
     """
-    lattice = frame.lattice
-    lines: dict[int, list[tuple[Plane, NDArray[np.intp], NDArray[np.intp]]]] = {}
-    for plane in planes:
-        if plane.cells.any():
-            for number, rows, cols in lattice.lines(plane.box):
-                lines.setdefault(number, []).append((plane, rows, cols))
+    down, across = pictures.high, pictures.wide
+    canvas = np.zeros((out.shape[0] + 2 * down, out.shape[1] + 2 * across), np.uint32)
+    inner = canvas[down : down + out.shape[0], across : across + out.shape[1]]
+    inner[:] = out
+    lines = [each for n, plane in enumerate(planes)
+             for each in _lines_of(pictures, plane, n, frame)]  # fmt: skip
+    lines.sort(key=lambda each: (each.number, each.plane))
     free = sorted(
-        ((each.line, n, each, _part(plane, planes)) for n, plane in enumerate(planes)
-         for each in plane.placed if plane.interleaved), key=lambda each: each[:2],
+        ((each.line, n, each) for n, plane in enumerate(planes) for each in plane.placed
+         if plane.interleaved), key=lambda each: each[:2],
     )  # fmt: skip
-    for number in sorted(lines):
-        while free and free[0][0] < number:
-            _, _, each, part = free.pop(0)
-            lay_one(out, weakened(each.pixels, part), each.down, each.across)
-        for plane, rows, cols in lines[number]:
-            _lay_line(out, pictures, plane, frame, rows, cols, _part(plane, planes))
-    for _, _, each, part in free:
-        lay_one(out, weakened(each.pixels, part), each.down, each.across)
+    parts = [each.opacity if len(planes) > 1 else 1.0 for each in planes]
+    for line in lines:
+        while free and free[0][0] < line.number:
+            _, n, each = free.pop(0)
+            lay_one(inner, weakened(each.pixels, parts[n]), each.down, each.across)
+        _lay_line(canvas, inner, pictures, line, parts[line.plane])
+    for _, n, each in free:
+        lay_one(inner, weakened(each.pixels, parts[n]), each.down, each.across)
     for plane in planes:
         for each in () if plane.interleaved else plane.placed:
-            lay_one(out, each.pixels, each.down, each.across)
+            lay_one(inner, each.pixels, each.down, each.across)
+    out[:] = inner
 
 
-def _part(plane: Plane, planes: Sequence[Plane]) -> float:
-    return plane.opacity if len(planes) > 1 else 1.0
+class _Line(NamedTuple):
+    """Cells of a plane that stand side by side, and where the first one's rectangle begins."""
+
+    number: int
+    plane: int
+    cells: Cells
+    y: int
+    x: int
+    rise: int
+    top: int
+    """The first row of their pictures that any of them shows something in."""
 
 
-def _lay_line(
-    out: Pixels,
-    pictures: Pictures,
-    plane: Plane,
-    frame: Frame,
-    rows: NDArray[np.intp],
-    cols: NDArray[np.intp],
-    part: float,
-) -> None:
-    lattice, cells = frame.lattice, plane.cells[rows, cols]
+def _lines_of(pictures: Pictures, plane: Plane, n: int, frame: Frame) -> list[_Line]:
+    """List the lines of a plane that may be seen in a frame."""
+    if not plane.cells.any():
+        return []
+    lattice, (high, wide) = frame.lattice, frame.size
+    rows, cols, starts, first = lattice.lines(plane.box)
+    cells = _safe(plane.cells, len(pictures.tiles))[rows, cols]
     begins = lattice.origins(plane.top + rows, plane.left + cols)
-    y = int(begins[0, 1] - frame.rect.y) + plane.down
-    if y - pictures.reach.up >= out.shape[0] or y + lattice.high + pictures.reach.down <= 0:
-        return
-    xs = begins[:, 0] - int(frame.rect.x) + plane.across
-    at = np.flatnonzero((xs < out.shape[1]) & (xs + pictures.wide > 0) & (cells != 0))
-    if at.size:
-        shown = _safe(cells[at[0] : at[-1] + 1], len(pictures.tiles))
-        strip = lay_out(pictures.tiles, shown[None])
-        lay_one(out, weakened(strip, part), y - lattice.rise, int(xs[at[0]]))
+    xs = begins[:, 0] + (plane.across - int(frame.rect.x))
+    ys = begins[starts, 1] + (plane.down - int(frame.rect.y))
+    reach = pictures.reach
+    seen = (cells != 0) & (xs < wide + reach.left) & (xs + pictures.wide + reach.right > 0)
+    shown = np.logical_or.reduceat(seen, starts)
+    shown &= (ys - reach.up < high) & (ys + lattice.high + reach.down > 0)
+    tops, rise = _tops(pictures, cells), lattice.rise
+    ends = [*starts[1:].tolist(), len(cells)]
+    out = []
+    for line in np.flatnonzero(shown).tolist():
+        at = np.flatnonzero(seen[starts[line] : ends[line]])
+        low, last = int(starts[line] + at[0]), int(starts[line] + at[-1]) + 1
+        part = cells[low:last]
+        out.append(
+            _Line(first + line, n, part, int(ys[line]), int(xs[low]), rise,
+                  int(tops[part].min()))
+        )  # fmt: skip
+    return out
+
+
+def _tops(pictures: Pictures, cells: Cells) -> NDArray[np.intp]:
+    """Tell of the pictures that cells show in which row each begins; blank ones begin nowhere."""
+    used = np.unique(cells)
+    out = np.full(len(pictures.tiles) + 1, pictures.high, np.intp)
+    filled = np.asarray(pictures.tiles[used].any(axis=2))
+    out[used] = np.where(filled.any(axis=1), filled.argmax(axis=1), pictures.high)
+    return out
+
+
+def _lay_line(canvas: Pixels, inner: Pixels, pictures: Pictures, line: _Line, part: float) -> None:
+    high, wide, count = pictures.high, pictures.wide, len(line.cells)
+    y, x = line.y - line.rise + high + line.top, line.x + wide
+    tall = high - line.top
+    inside = y >= 0 and y + tall <= canvas.shape[0]
+    inside &= x >= 0 and x + count * wide <= canvas.shape[1]
+    if tall > 0 and inside:
+        down, across = canvas.strides
+        room: Pixels = np.ndarray(
+            (count, tall, wide), np.uint32, canvas.data, y * down + x * across,
+            (wide * across, down, across),
+        )  # fmt: skip
+        at = np.flatnonzero(line.cells)
+        above = pictures.tiles[line.cells[at], line.top :]
+        room[at] = over(weakened(above, part), room[at])
+    elif tall > 0:  # far larger pictures beside it are seen, or a part of it
+        strip = lay_out(pictures.tiles, line.cells[None])
+        lay_one(inner, weakened(strip, part), line.y - line.rise, line.x)
     if pictures.big:
-        for k in np.flatnonzero(_are_big(pictures, cells)).tolist():
-            each = pictures.big[int(cells[k])]
-            lay_one(out, weakened(each.pixels, part), y + each.down, int(xs[k]) + each.across)
+        for k in np.flatnonzero(_are_big(pictures, line.cells)).tolist():
+            each = pictures.big[int(line.cells[k])]
+            at_y, at_x = line.y + each.down, line.x + k * wide + each.across
+            lay_one(inner, weakened(each.pixels, part), at_y, at_x)
 
 
 def _tint(plane: Plane, frame: Frame) -> Pixels:

@@ -25,7 +25,7 @@ _IN_DOUBT = 0.13
 _ABOUT = 0.2
 _NARROWEST = 16
 """Of narrower tiles a round foot looks like a diamond."""
-_FLAT, _STEEP = 0.2, 1.2
+_FLAT, _STEEP = 0.3, 1.2
 """How many pixels down for one across the sides of a diamond go."""
 
 
@@ -58,13 +58,16 @@ _KNOWN: WeakKeyDictionary[Tileset, tuple[Picture | None, Slicing, Base | None]] 
 )
 
 
-def base_of(tileset: Tileset) -> Base | None:
-    """Give the diamond on which a tileset's pictures stand, if that is sure; measured once."""
-    known = _KNOWN.get(tileset)
-    if known is None or known[0] is not tileset.picture or known[1] != tileset.slicing:
+def base_of(tileset: Tileset, slicing: Slicing | None = None) -> Base | None:
+    """Give the diamond on which a tileset's pictures stand, if that is sure; measured once.
+
+    With a slicing, that of the sheet cut so.
+    """
+    known, cut = _KNOWN.get(tileset), slicing or tileset.slicing
+    if known is None or known[0] is not tileset.picture or known[1] != cut:
         picture = tileset.picture
-        found = None if picture is None else find_base(picture, tileset.slicing)
-        known = _KNOWN[tileset] = (picture, tileset.slicing, found)
+        found = None if picture is None else find_base(picture, cut)
+        known = _KNOWN[tileset] = (picture, cut, found)
     return known[2] if known[2] is not None and known[2].is_sure else None
 
 
@@ -107,7 +110,8 @@ def find_base(picture: Picture, slicing: Slicing) -> Base | None:
         return None
     score = round(float(on[filled].mean()) * min(1.0, 0.5 + tiles / 12), 3)
     below = high - round(deepest)
-    if score < _LEAST or below < -1 or deepest < height * 0.75:
+    flat = height < _FLAT * wide
+    if score < _LEAST or below < -1 or deepest < height * 0.75 or flat:
         return None
     return Base(wide, height, max(0, below), score, tiles)
 

@@ -131,15 +131,21 @@ class SliceSheet(SheetView):
 
     def draw_bases(self, painter: QPainter) -> None:
         """Draw the diamonds on which the tiles stand, if they stand on such."""
-        tileset = self.tileset
-        base = base_of(tileset) if tileset is not None and self.settled else None
-        if tileset is None or base is None or base.width * self.camera.zoom < _BASES_FROM_PX:
+        if self.tileset is None or self.grid is None:
+            return
+        cut = self.grid.slicing
+        base = base_of(self.tileset, cut)
+        if base is None or base.width * self.camera.zoom < _BASES_FROM_PX:
             return
         painter.save()
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setBrush(Qt.BrushStyle.NoBrush)
-        faces = [Face(self.tile_rect(row, col), base, tileset.slicing.tile_height).outline
-                 for row, col in self.seen_tiles()]  # fmt: skip
+        zoom, faces = self.camera.zoom, []
+        for row, col in np.ndindex(self.grid.rows, self.grid.columns):
+            left, top, wide, high = cut.tile_area(row, col)
+            spot = QRectF(*self.camera.to_screen(left, top), wide * zoom, high * zoom)
+            if spot.intersects(QRectF(self.rect())):
+                faces.append(Face(spot, base, high).outline)
         for colour, width in ((LINEN.panel, 2.5), (LINEN.madder, 1.0)):
             painter.setPen(QPen(QColor(colour), width))
             for each in faces:
