@@ -680,7 +680,7 @@ def test_a_map_is_made_of_a_picture_and_of_the_project_s_tiles(window, view, tmp
     dialog.accept()
     settle()
     made = session.map
-    assert (made.name, made.width, len(session.project.tilesets)) == ("mock-up", 47, 4)
+    assert (made.name, made.width, len(session.project.tilesets)) == ("mock-up", 47, 5)
     session.doc.knitter.ensure_all(made)
     assert (map_picture(session.project, made) == picture[16:, 16:]).all()
     session.doc.undo()

@@ -118,7 +118,7 @@ def test_what_is_seen_of_a_tall_piece_is_what_is_laid(window, bench):
     settle()
     session, view = window.session, window.mapside.view
     session.choose_layer(session.map.layers[2])
-    session.take(TileInHand(TileRef("yard", 0, 0), 0))
+    session.take(TileInHand(TileRef(session.tileset.name, 0, 0), 0))
     view.set_grid(False)
     view.zoom_to(view.camera.step)
     view.show_cell(20, 20)
