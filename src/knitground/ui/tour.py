@@ -15,6 +15,7 @@ from knitground.core.model.layers import GroundLayer
 from knitground.core.model.tile import TileRef
 from knitground.core.model.tileset import Tileset
 from knitground.demo.project import write_demo
+from knitground.ui.common.tasks import wait_for_jobs
 from knitground.ui.mapside.canvas.zoom import STEPS
 from knitground.ui.mapside.mockupdialog import MockupDialog
 from knitground.ui.project.memory import Memory
@@ -96,7 +97,7 @@ def take_pictures(window: Window, folder: Path) -> list[Path]:
         ("4-rules", tour_rules),
         ("4-teach", tour_teach), ("4-rewrite", tour_rewrite), ("5-draw", _draw), ("5-mix", _mix),
         ("5-markers", _markers), ("5-tray", _tray), ("5-picture", _picture),
-        ("6-grow", _grow), ("6-coast", _coast), ("7-ship", _ship),
+        ("6-grow", _grow), ("6-coast", _coast), ("5-diamonds", _diamonds), ("7-ship", _ship),
     ]  # fmt: skip
     files = []
     window.shell.resize(1280, 800)
@@ -329,6 +330,27 @@ def _shapes(window: Window) -> None:
     settle(40)
     view.repaint()
     settle()
+
+
+def _diamonds(window: Window) -> None:
+    session = window.session
+    yard = session.project.tileset_named("yard")
+    window.show_stage("draw")
+    window.stage_of(DrawBench).tabs.setCurrentIndex(TABS.index("Terrains"))
+    session.choose_map(session.project.map_named("Store yard"))
+    session.choose_tileset(yard)
+    layer_named(window, "Walls")
+    session.set_size(1)
+    view = window.mapside.view
+    view.zoom_to(STEPS.index(1))
+    view.show_cell(15, 7)
+    settle()
+    hover(view, view.screen_at(19, 5))
+    for _ in range(2):
+        view.fit_piece(1)
+        wait_for_jobs()
+        settle()
+    hover(view, view.screen_at(19, 5))
 
 
 def _ship(window: Window) -> None:
