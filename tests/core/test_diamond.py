@@ -16,11 +16,13 @@ from knitground.core.edit.piecehere import pieces_for
 from knitground.core.edit.sizes import Margins, resize_map
 from knitground.core.files.map_io import map_from_file, map_to_file
 from knitground.core.files.ship.png import map_picture
+from knitground.core.knit.making import make_tiles
 from knitground.core.model.lattice import Diamond, GridKind, Lattice, Rect
 from knitground.core.model.map import Map
 from knitground.core.model.marker import Marker, Shape
 from knitground.core.model.project import Project
 from knitground.core.model.slicing import Slicing
+from knitground.core.model.terrain import SetKind, Slot
 from knitground.core.model.tile import TileRef
 from knitground.core.model.tileset import TileFacts, Tileset
 from knitground.core.render.atlas import Atlas
@@ -28,6 +30,7 @@ from knitground.core.render.pixels import straight
 from knitground.core.render.stack import draw, stack_of
 from knitground.core.render.tiles import tile_pixels
 from knitground.core.slicing.base import base_of, find_base, wall_height
+from knitground.core.slicing.grid import cut_tile
 from knitground.demo.yard import WALL, yard_tile
 
 lattices = st.builds(
@@ -427,3 +430,25 @@ def test_a_free_picture_is_sorted_by_its_foot():
     behind, before = pictures
     assert (behind[0] == behind[1]).all(), "it stands behind, and lies behind anyway"
     assert (before[0] != before[1]).any(), "it stands in front of what lies on a layer before it"
+
+
+def test_missing_tiles_of_diamonds_are_mirrored_and_nothing_else(demo):
+    owner = demo.tileset_named("yard")
+    kit = next(each for each in owner.sets if each.name == "Floor")
+    marks = kit.marks_within(owner.rows, owner.columns)
+    places = [tuple(at) for at in np.argwhere(marks.any(axis=2)).tolist()]
+    tiles = np.stack([cut_tile(owner.picture, owner.slicing, *at) for at in places])
+    own = np.stack([marks[at] for at in places])
+    one_right = next(n for n, each in enumerate(own) if each[Slot.NE] == 2 and each.sum() == 5)
+    lack = (1, 1, 2, 1)  # the corner at the left, NW NE SW SE: the mirror of the one at the right
+    kept = [n for n, each in enumerate(own) if tuple(each[list(SetKind.CORNER.slots)]) != lack]
+    made = make_tiles(
+        SetKind.CORNER, tiles[kept], own[kept], [lack, (2, 1, 1, 1)], lattice=Diamond(1, 1, 32, 64)
+    )
+    found = {each.key: each for each in made}
+    key = next(iter(found))
+    assert len(found) >= 1
+    assert all(each.how == "mirrored" for each in made)
+    mirrored = found[key]
+    assert any((mirrored.pixels == tile[:, ::-1]).all() for tile in tiles[kept])
+    assert (mirrored.pixels == tiles[one_right][:, ::-1]).all()

@@ -7,7 +7,13 @@ import pytest
 from PIL import Image
 
 from knitground.core.base.errors import PictureError
+from knitground.core.base.progress import no_progress
+from knitground.core.files import images
 from knitground.core.files.images import png_bytes, read_picture
+from knitground.core.files.sheetreading import read_sheets
+from knitground.core.model.project import Project
+from knitground.core.model.slicing import Slicing
+from knitground.core.model.tileset import Tileset
 
 
 def saved(path, image, **options):
@@ -104,3 +110,24 @@ def test_png_bytes_are_the_same_each_time_and_come_back():
     data = png_bytes(picture)
     assert data == png_bytes(picture.copy())
     assert (np.array(Image.open(io.BytesIO(data))) == picture).all()
+
+
+def test_what_does_not_fit_into_a_project_is_told_before_a_pixel_is_read(tmp_path, monkeypatch):
+    picture = np.random.default_rng(3).integers(0, 255, (64, 64, 4), np.uint8)
+    paths = [tmp_path / f"{name}.png" for name in "abc"]
+    for path in paths:
+        path.write_bytes(png_bytes(picture))
+    size = picture.nbytes + paths[0].stat().st_size
+    unpacked, plain = [], images._rgba
+    monkeypatch.setattr(images, "_rgba", lambda image: unpacked.append(1) or plain(image))
+    found = read_sheets(paths, 2 * size + 10, no_progress)
+    assert [each.name for each in found.read] == ["a", "b"]
+    assert len(unpacked) == 2
+    assert len(found.said) == 1
+    assert "c.png does not fit" in found.said[0]
+    assert "512 MB" in found.said[0]
+    project = Project("P", tilesets=found.read)
+    assert project.sheets_room == 2**29 - 2 * size
+    again = Tileset("again", "a.png", 64, 64, Slicing(8, 8), picture=found.read[0].picture)
+    project.tilesets.append(again)
+    assert project.sheets_room >= 2**29 - 2 * size, "one picture counts once"

@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 from knitground.core.knit.keys import Key
 from knitground.core.knit.ring import RING_BITS, reduced
+from knitground.core.model.lattice import Lattice
 from knitground.core.model.terrain import NOTHING, SLOTS, SetKind, Slot
 from knitground.core.model.turns import (
     is_mirrored,
@@ -73,6 +74,7 @@ def make_tiles(
     turn: bool = True,
     mirror: bool = True,
     join: bool = True,
+    lattice: Lattice | None = None,
 ) -> list[Made]:
     """Make a tile for each wanted key for which it can be done.
 
@@ -83,16 +85,21 @@ def make_tiles(
     wanted : keys that no tile shows
     turn, mirror, join : which ways the art allows; a turned tile is preferred to a mirrored one,
         and both to one that is joined from quarters
+    lattice : of the cells on which they stand, if these are not upright: what stands on diamonds
+        is mirrored left to right and nothing else
 
     Returns
     -------
     one for each key that could be made, in the order of `wanted`
     """
     out = []
-    turns = [t for t in range(1, 8) if _allowed(t, tiles, turn, mirror)]
+    slanted = lattice is not None and lattice.slanted
+    ways = [(t, t) for t in range(1, 8) if _allowed(t, tiles, turn, mirror)]
+    if lattice is not None and slanted:
+        ways, join = [lattice.turn(4)] if mirror else [], False
     known = {key_of_marks(kind, each): n for n, each in reversed(list(enumerate(marks)))}
     for key in wanted:
-        made = _by_turning(kind, tiles, marks, key, turns)
+        made = _by_turning(kind, tiles, marks, key, ways)
         if made is None and join:
             made = _by_joining(kind, tiles, marks, key, known)
         if made is not None:
@@ -110,12 +117,17 @@ def _allowed(turn: int, tiles: Tiles, may_turn: bool, may_mirror: bool) -> bool:
 
 
 def _by_turning(
-    kind: SetKind, tiles: Tiles, marks: NDArray[np.uint8], key: Key, turns: list[int]
+    kind: SetKind,
+    tiles: Tiles,
+    marks: NDArray[np.uint8],
+    key: Key,
+    ways: list[tuple[int, int]],
 ) -> Made | None:
+    """Take a tile whose marks are turned one way, and its picture another, if that shows a key."""
     goal = marks_of_key(kind, key)
-    for turn in sorted(turns, key=lambda t: (is_mirrored(t), t)):
+    for marks_by, turn in sorted(ways, key=lambda way: (is_mirrored(way[1]), way[1])):
         for number, each in enumerate(marks):
-            if key_of_marks(kind, turned_ring(each, turn)) == key and each.any():
+            if key_of_marks(kind, turned_ring(each, marks_by)) == key and each.any():
                 quarter = f"turned {90 * quarters(turn)}°" if quarters(turn) else ""
                 how = " and ".join(filter(None, ["mirrored" if is_mirrored(turn) else "", quarter]))
                 pixels = np.ascontiguousarray(turned_array(tiles[number], turn))

@@ -18,10 +18,12 @@ from knitground.core.knit.coverage import cover
 from knitground.core.knit.layer import marked_tiles, set_table
 from knitground.core.knit.making import Made, make_tiles
 from knitground.core.knit.missing import key_words
+from knitground.core.model.lattice import Diamond
 from knitground.core.model.project import Project
 from knitground.core.model.terrain import TerrainSet
 from knitground.core.model.tileset import Tileset
 from knitground.core.render.pixels import premultiplied
+from knitground.core.slicing.base import base_of
 from knitground.core.slicing.grid import cut_tile
 from knitground.ui.common.dialog import Dialog
 from knitground.ui.common.widgets import clear, column, note, row, tile_pixmap
@@ -38,6 +40,8 @@ class MakeDialog(Dialog):
         self.setWindowTitle(f"Make missing tiles of “{kit.name}”")
         self.resize(620, 460)
         self.kit = kit
+        base = base_of(owner)
+        self.lattice = Diamond(1, 1, base.height, base.width) if base is not None else None
         table, _ = set_table(project, owner, kit)
         self.missing = [each.key for each in cover(table, kit, build_graph(table)).missing]
         marks, tiles = marked_tiles(project, owner, kit)
@@ -60,6 +64,11 @@ class MakeDialog(Dialog):
         for box, on in ((self.turn, False), (self.mirror, True), (self.join, True)):
             box.setChecked(on)
             box.toggled.connect(self.show_made)
+        if self.lattice is not None:
+            for box in (self.turn, self.join):
+                box.setChecked(False)
+                box.setEnabled(False)
+                box.setToolTip("What stands on diamonds is seen from one side: it is mirrored only")
         self.head = QLabel()
         self.grid = QGridLayout()
         self.made: list[Made] = []
@@ -94,7 +103,7 @@ class MakeDialog(Dialog):
         """Make the tiles anew, in the ways that are allowed now."""
         self.made = make_tiles(
             self.kit.kind, self.tiles, self.marks, self.missing, turn=self.turn.isChecked(),
-            mirror=self.mirror.isChecked(), join=self.join.isChecked(),
+            mirror=self.mirror.isChecked(), join=self.join.isChecked(), lattice=self.lattice,
         )  # fmt: skip
         clear(self.grid)
         self.boxes = []
