@@ -91,6 +91,7 @@ def test_bases_lie_side_by_side_without_a_pixel_between(rows, columns, high, wid
     for row, col in np.ndindex(rows, columns):
         x, y = lattice.origins(np.array(row), np.array(col))
         covered[y : y + 2 * high, x : x + 2 * wide] += mask
+    assert not covered[: lattice.rise].any()
     ys, xs = np.mgrid[:height, :width] + 0.5
     at_rows, at_cols = lattice.cells_at(xs, ys)
     inside = (at_rows >= 0) & (at_rows < rows) & (at_cols >= 0) & (at_cols < columns)
@@ -171,7 +172,7 @@ def painted(doc, map_):
             if tile.turn == 4:
                 part = part[:, ::-1]
             x = (map_.height - 1 - row + col) * wide // 2
-            y = (row + col) * high // 2
+            y = (row + col) * high // 2 + max(wide, high) - high
             anchor = owner.fact(tile.row, tile.col).anchor
             if anchor is None:
                 x, y = x + (wide - cut.tile_width) // 2, y + high - cut.tile_height

@@ -33,7 +33,8 @@ def drawn_like_a_game(folder, name):
     columns, rows = data["grid"]
     size = (columns * wide, rows * high)
     if data["form"] == "diamond":
-        size = ((rows + columns) * wide // 2, (rows + columns) * high // 2)
+        head = data["layers"][0]["first"][1]  # over the uppermost cell
+        size = ((rows + columns) * wide // 2, (rows + columns) * high // 2 + int(head))
     out = Image.new("RGBA", size)
     for layer in data["layers"]:
         if not layer["visible"]:
@@ -136,12 +137,12 @@ def test_a_game_draws_a_map_of_diamonds(tmp_path):
     ship(doc.project, [map_], tmp_path)
     picture = np.array(Image.open(tmp_path / "yard.png")).astype(int)
     drawn = drawn_like_a_game(tmp_path, "yard").astype(int)
-    assert picture.shape == drawn.shape == (14 * 8, 14 * 16, 4)
+    assert picture.shape == drawn.shape == (14 * 8 + 16, 14 * 16, 4)
     seen = np.minimum(picture[..., 3], drawn[..., 3])[..., None] / 255
     assert np.abs((picture - drawn) * seen).max() <= 6
     data = json.loads((tmp_path / "yard.json").read_text())
     assert data["form"] == "diamond"
-    assert data["layers"][0]["first"] == [5 * 16, 0]
+    assert data["layers"][0]["first"] == [5 * 16, 16]
     Draft202012Validator(json.loads(schema_texts()["ship.schema.json"])).validate(data)
 
 

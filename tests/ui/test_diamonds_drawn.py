@@ -18,6 +18,7 @@ from knitground.core.model.tile import TileRef
 from knitground.demo.yard import WALL, yard_tile
 from knitground.ui.common.tasks import wait_for_jobs
 from knitground.ui.mapside.dialogs import NewMapDialog
+from knitground.ui.mapside.sizecheck import offer_for_size
 
 CTRL, SHIFT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier
 
@@ -50,7 +51,7 @@ def test_cells_are_found_where_they_are_seen(window, view):
         assert view._pointer(at).cell(view.shown_map) == (row, col)
     x0 = view.screen_at(10, 10).x()
     assert view.screen_at(10, 11).x() > x0 > view.screen_at(11, 10).x()
-    assert lattice.extent == (22 * 64, 22 * 32)
+    assert lattice.extent == (22 * 64, 22 * 32 + 32)
 
 
 @pytest.mark.parametrize("tool", ["paint", "erase", "line", "box", "fill", "select"])
@@ -330,3 +331,16 @@ def test_a_key_goes_through_the_pieces_that_fit(window, view):
     QTest.keyClick(window.shell, Qt.Key.Key_Y)
     wait_for_jobs()
     assert "any piece fits" in window.notices.text.text()
+
+
+def test_pictures_as_wide_as_the_base_are_welcome_and_others_are_told(window, view):
+    session = window.session
+    project = session.project
+    offer_for_size(session, project.tileset_named("yard"))
+    assert not window.notices.isVisible() or "stand in the middle" not in window.notices.text.text()
+    offer_for_size(session, project.tileset_named("pans"))
+    assert "16 px wide, the diamonds of this map 64" in window.notices.text.text()
+    layers = len(session.map.layers)
+    window.mapside.strip.layers.add_own_cells("16 × 16")
+    assert "all layers have the map's cells" in window.notices.text.text()
+    assert len(session.map.layers) == layers

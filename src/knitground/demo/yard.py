@@ -61,11 +61,12 @@ class YardTile:
 
 
 _YS, _XS = np.mgrid[:HIGH, :WIDE] + 0.5
-_PLACES: tuple[Any, Any] = Diamond(1, 1, HIGH, WIDE).places(_XS, _YS)
+_BASE = Diamond(1, 1, HIGH, WIDE)
+_PLACES: tuple[Any, Any] = _BASE.places(_XS, _YS + _BASE.rise)
 COLS: Field = _PLACES[0]
 ROWS: Field = _PLACES[1]
 """Where in its cell each pixel of a base lies, along its columns and its rows, 0 to 1."""
-BASE: Plan = Diamond(1, 1, HIGH, WIDE).mask()
+BASE: Plan = _BASE.mask()
 
 
 def _picked(ramp: list[Pixels], number: NDArray[np.intp]) -> Pixels:

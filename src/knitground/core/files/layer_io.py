@@ -98,6 +98,8 @@ def _write_tiles(map_: Map, layer: TileLayer) -> dict[str, Any]:
 
 
 def _read_tiles(map_: Map, file: TileLayerFile, what: str) -> dict[str, Any]:
+    if file.cell is not None and map_.lattice.slanted:
+        raise FormatError(f"{what}: on a map of diamonds a layer has the map's cells, not its own")
     if file.cell is not None:
         own = map_.lattice.divided(*file.cell)
         if own.rows * own.columns > MAX_CELLS:

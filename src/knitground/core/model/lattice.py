@@ -443,8 +443,9 @@ class Lattice:
 class Diamond(Lattice):
     """A grid of diamonds: `high` and `wide` are those of the rectangle round one, its base.
 
-    The first cell is the uppermost one of the map; half a base is no whole number of pixels where
-    the base is odd, so pictures begin at the whole pixel before.
+    The first cell is the uppermost one of the map; over it there is room for usual pictures, which
+    are higher than their base. Half a base is no whole number of pixels where the base is odd, so
+    pictures begin at the whole pixel before.
     """
 
     slanted: ClassVar[bool] = True
@@ -455,7 +456,7 @@ class Diamond(Lattice):
         return self.rows * self.wide / 2
 
     def places(self, x: float, y: float) -> Place:
-        across, down = (x - self._left) * self.high, y * self.wide
+        across, down = (x - self._left) * self.high, (y - self.rise) * self.wide
         area = self.high * self.wide  # one division: what lies on a line is found to lie on it
         return (down + across) / area, (down - across) / area
 
@@ -501,7 +502,8 @@ class Diamond(Lattice):
         return [*(self.place(row, col) for col, row in found[:-1]), end]
 
     def place(self, row: float, col: float) -> Place:
-        return self._left + (col - row) * self.wide / 2, (col + row) * self.high / 2
+        y = self.rise + (col + row) * self.high / 2
+        return self._left + (col - row) * self.wide / 2, y
 
     def bounds(self, box: Box) -> Rect:
         left, right = self.place(box.bottom, box.left)[0], self.place(box.top, box.right)[0]
@@ -524,6 +526,7 @@ class Diamond(Lattice):
 
     def mask(self) -> NDArray[np.bool_]:
         ys, xs = np.mgrid[: self.high, : self.wide] + 0.5
+        ys += self.rise
         rows, cols = replace(self, rows=1, columns=1).cells_at(xs, ys)
         return np.asarray((rows == 0) & (cols == 0))
 
@@ -533,12 +536,12 @@ class Diamond(Lattice):
 
     def places_of(self, rows: NDArray[Any], cols: NDArray[Any]) -> NDArray[Any]:
         x = self._left + (cols - rows) * self.wide / 2
-        return np.stack([x, (cols + rows) * self.high / 2], axis=-1)
+        return np.stack([x, self.rise + (cols + rows) * self.high / 2], axis=-1)
 
     @property
     def extent(self) -> tuple[int, int]:
         sides = self.rows + self.columns
-        return -(-sides * self.wide // 2), -(-sides * self.high // 2)
+        return -(-sides * self.wide // 2), self.rise - (-sides * self.high // 2)
 
     @property
     def cell_area(self) -> int:
@@ -555,7 +558,7 @@ class Diamond(Lattice):
         return turned_on(_ROWS_TO_COLUMNS, quarters(by)), 0 if quarters(by) else 4
 
     def line_at(self, y: float) -> int:
-        return floor(2 * y / self.high) - 1
+        return floor(2 * (y - self.rise) / self.high) - 1
 
     def lines(self, box: Box) -> Lines:
         return _slanted_lines(box.height, box.width, box.top + box.left)

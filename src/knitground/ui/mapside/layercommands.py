@@ -143,6 +143,9 @@ class LayerCommands:
                 f"“{text}” is not a size of cells: give width × height, 1 to 16 384 px each"
             )
             return
+        if map_.lattice.slanted:
+            self.session.warn("On a map of diamonds all layers have the map's cells")
+            return
         width, height = (int(each) for each in numbers)
         own = map_.lattice.divided(height, width)
         if own.rows * own.columns > MAX_CELLS:

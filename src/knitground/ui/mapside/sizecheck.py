@@ -21,6 +21,9 @@ def offer_for_size(session: Session, tileset: Tileset) -> None:
     if grid is None or not isinstance(layer, TileLayer) or cut.pieces:
         return
     cell, tile = grid.lattice.cell_size, (cut.tile_height, cut.tile_width)
+    if grid.lattice.slanted:
+        _offer_for_base(session, tileset, cell, tile)
+        return
     if cell == tile:
         return
     fitting = [
@@ -39,6 +42,19 @@ def offer_for_size(session: Session, tileset: Tileset) -> None:
             ),
         },
     )
+
+
+def _offer_for_base(
+    session: Session, tileset: Tileset, base: tuple[int, int], tile: tuple[int, int]
+) -> None:
+    """Say that pictures are wider or narrower than the diamonds that they are to stand on."""
+    if tile[1] != base[1]:
+        high = round(tile[0] * base[1] / tile[1])
+        session.offer(
+            f"Tiles of “{tileset.name}” are {tile[1]} px wide, the diamonds of this map {base[1]}: "
+            "as they are they stand in the middle",
+            {"Scale them": lambda: scale(session, tileset, high, base[1])},
+        )
 
 
 def scale(session: Session, tileset: Tileset, height: int, width: int) -> None:
