@@ -5,10 +5,12 @@
 
 from __future__ import annotations
 
+import os
 import sys
 import tempfile
 from collections.abc import Callable
 from pathlib import Path
+from statistics import median
 
 import numpy as np
 
@@ -26,7 +28,7 @@ from knitground.core.render.atlas import Atlas
 from knitground.core.render.stack import draw, stack_of
 from knitground.demo.yard import yard_sheet, yard_tileset
 
-SIDE, LAYERS, PIECE = 256, 4, 256
+SIDE, LAYERS, PIECE = 1024, 4, 256
 
 
 def maps() -> tuple[Project, Map, Map]:
@@ -62,6 +64,39 @@ def drawing(project: Project, map_: Map, rect: Rect) -> Callable[[], object]:
     )
 
 
+def window_rows(project: Project) -> list[Row]:
+    """Paint after one cell in the real window, diamonds and squares of 1024 × 1024 × 4 in turn."""
+    os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+    from knitground.core.edit.changed import Changed, What
+    from knitground.ui.mapside.canvas.zoom import STEPS
+    from knitground.ui.tour import make_window, settle
+
+    window = make_window(Path(tempfile.mkdtemp()))
+    window.session.open(project)
+    window.show_stage("draw")
+    window.shell.resize(1280, 800)
+    view, found = window.mapside.view, []
+    for _ in range(2):
+        for map_ in project.maps:
+            window.session.choose_map(map_)
+            view.zoom_to(STEPS.index(1))
+            view.show_cell(SIDE // 2, SIDE // 2)
+            settle()
+            box, times = Box(SIDE // 2, SIDE // 2, SIDE // 2 + 1, SIDE // 2 + 1), []
+            assert view.store is not None
+            for _ in range(60):
+                view.follow(Changed(What.CELLS, map_, map_.layers[1], box))
+                view.repaint(view.screen_rect(view.store.shown(box)))
+                times.append(view.paint_ms)
+            found.append(median(times))
+    one, two = (found[0] + found[2]) / 2, (found[1] + found[3]) / 2
+    window.session.doc.mark_saved()
+    return [
+        Row("paint after one cell, in the window", "the same on squares", one, two, one / two, 4),
+        Row("the same", "ms", one, 1, one, 16),
+    ]
+
+
 def main() -> int:
     """Measure all rows; returns the exit code."""
     project, diamonds, squares = maps()
@@ -82,6 +117,7 @@ def main() -> int:
         ratio("a piece of 4 layers sorted by depth", "not sorted, on squares",
               drawing(project, diamonds, piece), square, 6)
     )  # fmt: skip
+    rows += window_rows(project)
     return tell_rows(rows)
 
 

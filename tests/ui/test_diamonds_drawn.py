@@ -10,11 +10,15 @@ from tests.ui.conftest import LEFT, click, drag, move, pixels, settle, settle_vi
 
 from knitground.core.base.window import Box
 from knitground.core.edit.hand import PatchInHand, TerrainInHand, TileInHand
+from knitground.core.edit.sheets import add_tileset
 from knitground.core.files.opening import open_project
 from knitground.core.files.saving import save_project
 from knitground.core.model.lattice import GridKind
 from knitground.core.model.patch import Patch
+from knitground.core.model.slicing import Slicing
 from knitground.core.model.tile import TileRef
+from knitground.core.model.tileset import TileFacts, Tileset
+from knitground.core.render.tiles import overhang
 from knitground.demo.yard import WALL, yard_tile
 from knitground.ui.common.tasks import wait_for_jobs
 from knitground.ui.mapside.dialogs import NewMapDialog
@@ -344,3 +348,27 @@ def test_pictures_as_wide_as_the_base_are_welcome_and_others_are_told(window, vi
     window.mapside.strip.layers.add_own_cells("16 × 16")
     assert "all layers have the map's cells" in window.notices.text.text()
     assert len(session.map.layers) == layers
+
+
+def test_pictures_whose_base_is_not_at_their_foot_get_anchors_with_the_map(window, view):
+    session = window.session
+    yard = session.project.tileset_named("yard")
+    rows = [np.pad(yard.picture[r * 64 : (r + 1) * 64], ((0, 6), (0, 0), (0, 0)))
+            for r in range(2)]  # fmt: skip
+    picture = np.concatenate(rows)
+    low = Tileset("low", "low.png", picture.shape[1], picture.shape[0], Slicing(64, 70),
+                  picture=picture)  # fmt: skip
+    low.facts = {(0, 3): TileFacts(anchor=(1, 2))}
+    session.apply(add_tileset(session.project, low))
+    session.choose_tileset(low)
+    dialog = NewMapDialog(session, window.shell)
+    assert (dialog.kind, dialog.measured.below) == (GridKind.DIAMOND, 6)
+    count = len(session.doc.history.names)
+    window.mapside.maps.add_map(dialog)
+    assert len(session.doc.history.names) == count + 1
+    assert low.fact(0, 0).anchor == (32, 70 - 6 - 16)
+    assert low.fact(0, 3).anchor == (1, 2), "what had one keeps it"
+    assert overhang(low, TileRef("low", 0, 0), session.map.lattice) == (16 - 48, 0)
+    session.undo()
+    assert low.fact(0, 0).anchor is None
+    assert session.project.map_named(dialog.name.text()) is None

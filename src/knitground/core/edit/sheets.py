@@ -118,6 +118,24 @@ def set_anchor(tileset: Tileset, row: int, col: int, anchor: Anchor | None) -> E
     return change_facts(tileset, [(row, col)], change, What.LOOKS, name)
 
 
+def stand_on_base(tileset: Tileset, height: int, below: int) -> Edit:
+    """Let all tiles that have no anchor stand on the middle of a base of that height.
+
+    Parameters
+    ----------
+    below : pixels of the tiles below the base's lowest corner
+    """
+    cut = tileset.slicing
+    anchor = (cut.tile_width // 2, cut.tile_height - below - height // 2)
+    tiles = [
+        at for at in np.ndindex(tileset.rows, tileset.columns)
+        if tileset.fact(*at).anchor is None
+    ]  # fmt: skip
+    change = partial(replace, anchor=anchor)
+    name = f"Anchors of “{tileset.name}” on its base"
+    return change_facts(tileset, tiles, change, What.LOOKS, name)
+
+
 def find_sheet(project: Project, tileset: Tileset, sheet: SheetFile) -> Edit:
     """Give a tileset the picture that was missing; saving copies its file into the project."""
     atoms = sheet_atoms(project, tileset, sheet)

@@ -17,7 +17,9 @@ from PySide6.QtWidgets import (
 from knitground.core.base.errors import KnitError
 from knitground.core.base.window import Box
 from knitground.core.edit.atoms import close_seam
+from knitground.core.edit.document import Edit
 from knitground.core.edit.maps import check_size
+from knitground.core.edit.sheets import stand_on_base
 from knitground.core.edit.sizes import Margins, cut_content
 from knitground.core.knit.layer import plain_terrains
 from knitground.core.model.lattice import Diamond, GridKind, Lattice
@@ -180,6 +182,8 @@ class NewMapDialog(Dialog):
                 f"Measured on {base.tiles} pictures: {base.width} × {base.height} px, "
                 f"{base.score * 100:.0f} % sure"
             )
+            if base.below:
+                words += f", {base.below} px over their foot: anchors are set on its middle"
         elif base is not None and base.is_sure:
             words = (
                 f"These pictures stand on diamonds of {base.width} × {base.height} px "
@@ -264,6 +268,14 @@ class NewMapDialog(Dialog):
         if self.kind is GridKind.DIAMOND:
             return self.base_height.value(), self.base_width.value()
         return self._tile()
+
+    def standing(self) -> Edit | None:
+        """Let the tileset's pictures stand on their base, if that is not at their foot."""
+        base = self.measured
+        tileset = self.session.project.tileset_named(self.tilesets.currentText())
+        if self.kind is GridKind.SQUARE or tileset is None or base is None or not base.below:
+            return None
+        return stand_on_base(tileset, self.base_height.value(), base.below)
 
     def map(self) -> Map:
         """Make the map: with a ground layer for each terrain set of its tileset, and tiles."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from dataclasses import replace
 from functools import partial
 from pathlib import Path
 
@@ -71,8 +72,11 @@ class MapCommands(QObject):
 
     def add_map(self, dialog: NewMapDialog) -> None:
         """Add the map that a dialog describes and show it."""
-        map_ = dialog.map()
-        if self.session.apply(add_map(self.session.project, map_)):
+        map_, standing = dialog.map(), dialog.standing()
+        edit = add_map(self.session.project, map_)
+        if standing is not None:
+            edit = replace(edit, atoms=(*standing.atoms, *edit.atoms))
+        if self.session.apply(edit):
             self.session.choose_map(map_)
             self.made.emit()
 
