@@ -69,7 +69,8 @@ def window_rows(project: Project) -> list[Row]:
     os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
     from knitground.core.edit.changed import Changed, What
     from knitground.ui.mapside.canvas.zoom import STEPS
-    from knitground.ui.tour import make_window, settle
+    from knitground.ui.tour import make_window
+    from knitground.ui.touracts import settle
 
     window = make_window(Path(tempfile.mkdtemp()))
     window.session.open(project)

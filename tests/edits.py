@@ -152,6 +152,11 @@ class Edits:
         layer = self.layer(map_)
         return layers.fade_layer(map_, layer, self.part) if layer else None
 
+    def do_interleave(self):
+        map_ = self.map
+        layer = self.layer(map_)
+        return layers.interleave_layer(map_, layer, not layer.interleaved) if layer else None
+
     def do_place(self):
         map_ = self.map
         layer = self.layer(map_)
@@ -297,6 +302,7 @@ class Edits:
             lambda: sheets.set_inner(tileset, *at, True),
             lambda: sheets.leave_out(tileset, [at], True),
             lambda: sheets.set_anchor(tileset, *at, (self.one((0, 3, 10**6)), 5)),
+            lambda: sheets.stand_on_base(tileset, self.one((2, 8, 33)), self.one((0, 3))),
             lambda: frames.set_frames(tileset, *at, (Frame(0, 0, self.one((1, 0, 700_000))),)),
         ))()  # fmt: skip
 

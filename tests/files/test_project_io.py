@@ -18,6 +18,7 @@ from knitground.core.edit.maps import put_mix
 from knitground.core.files import vault
 from knitground.core.files.cells import from_file, packed, to_file
 from knitground.core.files.images import png_bytes
+from knitground.core.files.mapformats import PackedFile
 from knitground.core.files.opening import open_project
 from knitground.core.files.places import inside
 from knitground.core.files.saving import save_project, settle_after_save
@@ -401,3 +402,11 @@ def test_file_names_are_plain_and_never_the_same():
 def test_hostile_names_are_refused(tmp_path, name):
     with pytest.raises(PlaceError):
         inside(tmp_path, name)
+
+
+@pytest.mark.parametrize("size", [(2, 1), (40_000, 1), (70_000, 2)])
+def test_narrow_maps_on_which_terrain_was_painted_are_packed_too(size):
+    cells = (np.arange(size[0] * size[1]).reshape(size) % 2).astype(np.uint8)
+    file = packed(cells)
+    again = PackedFile.model_validate(file.model_dump())
+    assert (from_file(again, *size, 0, 1, "painted") == cells).all()

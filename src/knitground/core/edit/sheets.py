@@ -126,7 +126,8 @@ def stand_on_base(tileset: Tileset, height: int, below: int) -> Edit:
     below : pixels of the tiles below the base's lowest corner
     """
     cut = tileset.slicing
-    anchor = (cut.tile_width // 2, cut.tile_height - below - height // 2)
+    down = cut.tile_height - below - height // 2
+    anchor = (cut.tile_width // 2, min(max(down, 0), 2 * cut.tile_height))
     tiles = [
         at for at in np.ndindex(tileset.rows, tileset.columns)
         if tileset.fact(*at).anchor is None

@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from knitground.core.base.errors import FormatError
-from knitground.core.files.mapformats import CellsFile, PackedFile, RowsFile
+from knitground.core.files.mapformats import MAX_BLOCK_ROWS, CellsFile, PackedFile, RowsFile
 
 ROWS_LIMIT = 65_536
 _BLOCK_CELLS = 262_144
@@ -29,7 +29,7 @@ def packed(cells: NDArray[Any]) -> PackedFile:
     """Write cells packed, whatever their number."""
     small = cells.dtype == np.uint8
     plain = cells.astype(np.uint8 if small else "<i4", copy=False)
-    step = max(1, _BLOCK_CELLS // max(1, cells.shape[1]))
+    step = min(MAX_BLOCK_ROWS, max(1, _BLOCK_CELLS // max(1, cells.shape[1])))
 
     def pack(top: int) -> str:
         return base64.b64encode(zlib.compress(plain[top : top + step].tobytes(), 3)).decode()

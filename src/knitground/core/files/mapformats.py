@@ -40,6 +40,9 @@ MAP_VERSION: Final = 5
 MAP_FORMAT: Final = "knitground/map"
 
 
+MAX_BLOCK_ROWS: Final = 65_536
+
+
 class RowsFile(FilePart):
     """Cells as rows of numbers: for grids of up to 65 536 places."""
 
@@ -50,7 +53,7 @@ class PackedFile(FilePart):
     """Cells packed: little-endian numbers, in blocks of rows, each zlib and then base64."""
 
     packed: Literal["int32", "uint8"]
-    block_rows: Annotated[int, Field(ge=1, le=65_536)]
+    block_rows: Annotated[int, Field(ge=1, le=MAX_BLOCK_ROWS)]
     blocks: list[str]
 
 
