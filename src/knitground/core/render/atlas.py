@@ -149,8 +149,10 @@ class Atlas:
 
     def reach_at(self, level: int) -> Reach:
         """How far they reach in pixels of a level."""
-        across, down = self.lattice().scale(self.lattice(level))
         each = self.reach
+        if not level or not each:
+            return each
+        across, down = self.lattice().scale(self.lattice(level))
         return Reach(ceil(each.up * down), ceil(each.left * across), ceil(each.down * down),
                      ceil(each.right * across))  # fmt: skip
 

@@ -83,10 +83,8 @@ class Frame:
 
     def begins(self, plane: Plane) -> tuple[int, int]:
         """Tell how far down and right the first cell of a plane begins, on an upright lattice."""
-        at = self.lattice.origins(np.array(plane.top), np.array(plane.left))
-        return (
-            int(at[1] - self.rect.y) + plane.down, int(at[0] - self.rect.x) + plane.across
-        )  # fmt: skip
+        x, y = self.lattice.place(plane.top, plane.left)
+        return int(y - self.rect.y) + plane.down, int(x - self.rect.x) + plane.across
 
 
 def compose(pictures: Pictures, planes: Sequence[Plane], frame: Frame) -> Pixels:
@@ -307,12 +305,22 @@ def _lay_line(canvas: Pixels, inner: Pixels, pictures: Pictures, line: _Line, pa
 
 def _tint(plane: Plane, frame: Frame) -> Pixels:
     """Give what each pixel is multiplied by; 255 in every channel beyond the tint's cells."""
+    factors = tint_factors(plane.cells, plane.opacity)
+    if not frame.lattice.slanted:
+        side = frame.lattice.cell_size
+        each_pixel = np.repeat(np.repeat(factors, side[0], 0), side[1], 1)
+        y, x = frame.begins(plane)
+        if (y, x, each_pixel.shape) == (0, 0, frame.size):
+            return each_pixel
+        whole = np.full(frame.size, 0xFFFFFFFF, np.uint32)
+        into, part = _shared(whole.shape, each_pixel.shape, y, x)
+        whole[into] = each_pixel[part]
+        return whole
     (high, wide), out = frame.size, np.full(frame.size, 0xFFFFFFFF, np.uint32)
     xs = frame.rect.x - plane.across + np.arange(wide) + 0.5
     ys = frame.rect.y - plane.down + np.arange(high) + 0.5
     rows, cols = frame.lattice.cells_at(xs[None], ys[:, None])
     rows, cols = rows - plane.top, cols - plane.left
-    factors = tint_factors(plane.cells, plane.opacity)
     inside = (rows >= 0) & (rows < factors.shape[0]) & (cols >= 0) & (cols < factors.shape[1])
     rows, cols = np.broadcast_arrays(rows, cols)
     out[inside] = factors[rows[inside], cols[inside]]

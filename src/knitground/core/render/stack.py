@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from typing import NamedTuple
 
 import numpy as np
 
 from knitground.core.base.window import Box
-from knitground.core.model.lattice import Rect
+from knitground.core.model.lattice import Lattice, Rect
 from knitground.core.model.layers import Cells, Holds, Layer, MarkerLayer
 from knitground.core.model.map import Map, grid_of
 from knitground.core.render.atlas import Atlas
@@ -51,10 +52,23 @@ def full_reach(map_: Map, atlas: Atlas) -> Reach:
     )  # fmt: skip
 
 
-def _shift_at(map_: Map, atlas: Atlas, layer: Layer, level: int) -> tuple[int, int]:
-    """By how many pixels of a level a layer is drawn further down and right."""
-    across, down = map_.lattice.scale(atlas.lattice(level))
-    return round(layer.shift[0] * down), round(layer.shift[1] * across)
+class _Level(NamedTuple):
+    """A level of a map: its lattice, pixels of it for one of the map, how far pictures reach."""
+
+    lattice: Lattice
+    across: float
+    down: float
+    reach: Reach
+
+    def shift(self, layer: Layer) -> tuple[int, int]:
+        """By how many pixels of the level a layer is drawn further down and right."""
+        down, across = layer.shift
+        return round(down * self.down), round(across * self.across)
+
+
+def _level(map_: Map, atlas: Atlas, level: int) -> _Level:
+    small = atlas.lattice(level)
+    return _Level(small, *map_.lattice.scale(small), atlas.reach_at(level))
 
 
 def needed(map_: Map, atlas: Atlas, layer: Layer, rect: Rect, level: int) -> Box:
@@ -62,10 +76,16 @@ def needed(map_: Map, atlas: Atlas, layer: Layer, rect: Rect, level: int) -> Box
 
     Those whose pictures may reach into it are among them; the box may wrap where the map does.
     """
-    down, across = _shift_at(map_, atlas, layer, level)
-    reach = atlas.reach_at(level)
-    near = rect.moved(-across, -down).grown(reach.down, reach.right, reach.up, reach.left)
-    box = atlas.lattice(level).cells_in(near)
+    return _needed(map_, layer, rect, _level(map_, atlas, level))
+
+
+def _needed(map_: Map, layer: Layer, rect: Rect, at: _Level) -> Box:
+    (down, across), reach = at.shift(layer), at.reach
+    near = Rect(
+        rect.x - across - reach.right, rect.y - down - reach.down,
+        rect.width + reach.left + reach.right, rect.height + reach.up + reach.down,
+    )  # fmt: skip
+    box = at.lattice.cells_in(near)
     return box if map_.wrap else box.clipped(map_.height, map_.width)
 
 
@@ -91,24 +111,23 @@ def stack_of(
     reach: Reach | None = None
     while reach != atlas.reach:
         reach = atlas.reach
-        box, planes = Box(0, 0, 0, 0), []
+        box, planes, at = Box(0, 0, 0, 0), [], _level(map_, atlas, level)
         for layer in shown:
-            there = needed(map_, atlas, layer, rect, level)
-            planes.append(_plane(map_, atlas, layer, there, rect, level, cells_of))
+            there = _needed(map_, layer, rect, at)
+            planes.append(_plane(map_, atlas, layer, there, rect, at, cells_of))
             box = box.joined(there)
     return Stack(rect, level, planes, box)
 
 
 def _plane(
-    map_: Map, atlas: Atlas, layer: Layer, box: Box, rect: Rect, level: int, cells_of: CellsOf
+    map_: Map, atlas: Atlas, layer: Layer, box: Box, rect: Rect, at: _Level, cells_of: CellsOf
 ) -> Plane:
-    shift = _shift_at(map_, atlas, layer, level)
     placed: tuple[Big, ...] = ()
     cells = np.zeros((0, 0), np.int32)
     if isinstance(layer, MarkerLayer):
-        placed = _free_pictures(map_, atlas, layer, rect, level)
+        placed = _free_pictures(map_, atlas, layer, rect, at)
     elif layer.own_cell is not None:
-        placed = _own_cells(map_, atlas, layer, rect, level, cells_of)
+        placed = _own_cells(map_, atlas, layer, rect, at, cells_of)
     elif not box.is_empty:
         cells = cells_of(layer, box)
         if layer.holds_tiles:
@@ -117,7 +136,7 @@ def _plane(
         cells,
         box.top,
         box.left,
-        *shift,
+        *at.shift(layer),
         layer.opacity,
         tint=layer.holds is Holds.COLOURS,
         placed=placed,
@@ -147,11 +166,10 @@ def draw_map(map_: Map, atlas: Atlas, stack: Stack) -> Pixels:
 
 
 def _free_pictures(
-    map_: Map, atlas: Atlas, layer: MarkerLayer, rect: Rect, level: int
+    map_: Map, atlas: Atlas, layer: MarkerLayer, rect: Rect, at: _Level
 ) -> tuple[Big, ...]:
     """Free pictures that may show in a rectangle of pixels of a level, measured from it."""
-    across, down = map_.lattice.scale(atlas.lattice(level))
-    shift = _shift_at(map_, atlas, layer, level)
+    across, down, shift = at.across, at.down, at.shift(layer)
     shown = rect.moved(-shift[1], -shift[0]).scaled(1 / across, 1 / down)
     out = []
     pictures = [each for each in layer.markers if each.tile is not None]
@@ -172,12 +190,12 @@ def _own_cells(
     atlas: Atlas,
     layer: Layer,
     rect: Rect,
-    level: int,
+    at: _Level,
     cells_of: CellsOf,
 ) -> tuple[Big, ...]:
     """Tiles of a layer with cells of its own that may show in a rectangle, row by row."""
-    across, down = map_.lattice.scale(atlas.lattice(level))
-    shift, more = _shift_at(map_, atlas, layer, level), atlas.reach
+    across, down = at.across, at.down
+    shift, more = at.shift(layer), atlas.reach
     shown, own = rect.moved(-shift[1], -shift[0]).scaled(1 / across, 1 / down), grid_of(map_, layer)
     # A picture covers at most its reach and one cell of the map more.
     high, wide = map_.lattice.cell_size
