@@ -418,9 +418,9 @@ class ChunkStore:
             if plane.tint or not plane.cells.size:
                 continue
             found = places[plane.cells]
-            rows, cols = np.flatnonzero(found.any(axis=1)), np.flatnonzero(found.any(axis=0))
-            if not rows.size:
+            if not found.any():
                 continue
+            rows, cols = np.flatnonzero(found.any(axis=1)), np.flatnonzero(found.any(axis=0))
             own.update(np.unique(plane.cells[found]).tolist())
             box = Box(int(rows[0]), int(cols[0]), int(rows[-1]) + 1, int(cols[-1]) + 1)
             hit = lattice.bounds(box.moved(plane.top, plane.left))

@@ -24,7 +24,7 @@ from knitground.core.base.window import Box
 from knitground.core.edit.desk import Pointer
 from knitground.core.edit.laying import Plan
 from knitground.core.edit.selecting import Selection
-from knitground.core.model.lattice import Rect
+from knitground.core.model.lattice import Lattice, Rect
 from knitground.core.model.layers import Layer, PinnedLayer
 from knitground.core.model.map import Map, grid_of
 from knitground.core.render.pixels import Pixels
@@ -78,10 +78,20 @@ def corners_on(camera: Camera, map_: Map, box: Box, more: float = 0.0) -> list[Q
     return [middle + QPointF(each.x() * across, each.y() * down) for each in away]
 
 
-def is_upright(camera: Camera, map_: Map) -> bool:
+def is_upright(map_: Map) -> bool:
     """Whether the map's outline is a rectangle on the screen."""
-    first, second, *_ = corners_on(camera, map_, map_.lattice.whole)
-    return first.y() == second.y()
+    first, second, *_ = map_.lattice.outline(map_.lattice.whole)
+    return first[1] == second[1]
+
+
+@lru_cache(maxsize=16)
+def _cell_ring(lattice: Lattice, zoom: float) -> tuple[tuple[int, int], ...]:
+    """Give the corners of a cell on the screen, from the upper left of the rectangle round it."""
+    box = Box(0, 0, 1, 1)
+    rect = lattice.bounds(box)
+    return tuple(
+        (round((x - rect.x) * zoom), round((y - rect.y) * zoom)) for x, y in lattice.outline(box)
+    )
 
 
 def path_of(outline: QPolygonF) -> QPainterPath:
@@ -120,20 +130,25 @@ def draw_grid(painter: QPainter, camera: Camera, map_: Map, view: QRect) -> None
     whole = map_rect(camera, map_).adjusted(0, 0, 1, 1).intersected(QRectF(view))
     across, down = (each * camera.zoom for each in map_.lattice.stride)
     even = all(float(each).is_integer() for each in (across, down, camera.left, camera.top))
-    painter.save()
-    if not is_upright(camera, map_):
+    upright = is_upright(map_)
+    if not upright:
+        painter.save()
         painter.setClipPath(path_of(outline_on(camera, map_, map_.lattice.whole, 1)))
     if even:
-        cell = corners_on(camera, map_, Box(0, 0, 1, 1))
-        first = QPolygonF(cell).boundingRect().topLeft()
-        ring = tuple((round(each.x()), round(each.y())) for each in (c - first for c in cell))
-        lines = _grid_tile(int(across), int(down), ring)
+        first = map_.lattice.bounds(Box(0, 0, 1, 1))
+        left, top = camera.to_screen(first.x, first.y)
+        lines = _grid_tile(int(across), int(down), _cell_ring(map_.lattice, camera.zoom))
         offset = QPointF(
-            (whole.left() - first.x()) % lines.width(), (whole.top() - first.y()) % lines.height()
+            (whole.left() - left) % lines.width(), (whole.top() - top) % lines.height()
         )
         painter.drawTiledPixmap(whole, lines, offset)
+    else:
+        _draw_grid_lines(painter, camera, map_, box)
+    if not upright:
         painter.restore()
-        return
+
+
+def _draw_grid_lines(painter: QPainter, camera: Camera, map_: Map, box: Box) -> None:
     painter.setPen(QPen(_GRID, 1))
     for ends in (
         *(((box.top, col), (box.bottom, col)) for col in range(box.left, box.right + 1)),
@@ -141,7 +156,6 @@ def draw_grid(painter: QPainter, camera: Camera, map_: Map, view: QRect) -> None
     ):
         start, end = (camera.to_screen(*map_.lattice.place(*each)) for each in ends)
         painter.drawLine(QLineF(*(round(each) for each in (*start, *end))))
-    painter.restore()
 
 
 @lru_cache(maxsize=16)
@@ -219,7 +233,7 @@ def draw_plan(
         return True
     painter.save()
     whole = map_rect(camera, map_)
-    if is_upright(camera, map_):
+    if is_upright(map_):
         painter.setClipRect(whole)
     elif map_.wrap:
         painter.setClipPath(path_of(outline_on(camera, map_, map_.lattice.whole)))
