@@ -11,14 +11,16 @@ import tempfile
 from collections.abc import Callable
 from pathlib import Path
 from statistics import median
+from typing import TYPE_CHECKING
 
 import numpy as np
 
 sys.path.insert(0, str(Path(__file__).parents[1]))
 
-from bench.run import Row, ratio, tell_rows
+from bench.run import Row, Spent, ratio, spent, spent_row, tell_rows
 
 from knitground.core.base.window import Box, read
+from knitground.core.edit.layers import add_layer
 from knitground.core.files.images import png_bytes
 from knitground.core.model.lattice import GridKind, Rect
 from knitground.core.model.map import Map
@@ -27,6 +29,9 @@ from knitground.core.model.tile import TileRef
 from knitground.core.render.atlas import Atlas
 from knitground.core.render.stack import draw, stack_of
 from knitground.demo.yard import yard_sheet, yard_tileset
+
+if TYPE_CHECKING:
+    from knitground.ui.window import Window
 
 SIDE, LAYERS, PIECE = 1024, 4, 256
 
@@ -91,11 +96,67 @@ def window_rows(project: Project) -> list[Row]:
                 times.append(view.paint_ms)
             found.append(median(times))
     one, two = (found[0] + found[2]) / 2, (found[1] + found[3]) / 2
-    window.session.doc.mark_saved()
-    return [
+    rows = [
         Row("paint after one cell, in the window", "the same on squares", one, two, one / two, 4),
-        Row("the same", "ms", one, 1, one, 16),
+        *stroke_rows(window, project.maps[0]),
     ]
+    window.session.doc.mark_saved()
+    return rows
+
+
+def stroke_rows(window: Window, map_: Map) -> list[Row]:
+    """Strokes of a wall and of terrain on diamonds, once warm: the 95th and the worst frame."""
+    from PySide6.QtCore import QEvent, QPoint, QPointF, Qt
+    from PySide6.QtGui import QMouseEvent
+    from PySide6.QtWidgets import QApplication
+
+    from knitground.core.edit.hand import TerrainInHand, TileInHand
+    from knitground.ui.touracts import settle
+
+    session, view = window.session, window.mapside.view
+    ground = map_.new_ground_layer("Ground", "yard", "Floor")
+    ground.terrain[:] = 1
+    session.choose_map(map_)
+    session.apply(add_layer(map_, ground, 0))
+    view.show_cell(SIDE // 2, SIDE // 2)
+    settle()
+    none, left = Qt.KeyboardModifier.NoModifier, Qt.MouseButton.LeftButton
+
+    def send(kind: QEvent.Type, x: float, y: float, held: Qt.MouseButton) -> None:
+        at = QPointF(x, y)
+        button = left if kind is not QEvent.Type.MouseMove else Qt.MouseButton.NoButton
+        there = QPointF(view.mapToGlobal(QPoint(int(x), int(y))))
+        QApplication.sendEvent(view, QMouseEvent(kind, at, there, button, held, none))
+
+    rows = []
+    for name, hand, layer in (
+        ("a stroke of walls", TileInHand(TileRef("yard", 3, 1), 37), map_.layers[1]),
+        ("a stroke of terrain", TerrainInHand("yard", "Floor", 2, "planks"), ground),
+    ):
+        session.choose_layer(layer)
+        session.take(hand)
+        session.choose_tool("paint")
+        session.set_size(3)
+        settle()
+        times: list[Spent] = []
+        for turn in range(4):
+            y = 120 + 90 * turn
+            send(QEvent.Type.MouseMove, 60, y, Qt.MouseButton.NoButton)
+            send(QEvent.Type.MouseButtonPress, 60, y, left)
+            view.repaint()
+            for n in range(60):
+
+                def frame(n: int = n, y: int = y) -> None:
+                    send(QEvent.Type.MouseMove, 60 + 11 * n, y + n % 9, left)
+                    view.repaint()
+
+                took = spent(frame)
+                times += [took] if turn else []  # the first stroke warms up
+            send(QEvent.Type.MouseButtonRelease, 700, y, Qt.MouseButton.NoButton)
+            QApplication.processEvents()
+        rows += [spent_row(f"{name}, {word} frame", times, 16, part)
+                 for word, part in (("95th", 0.95), ("worst", 1.0))]  # fmt: skip
+    return rows
 
 
 def main() -> int:
