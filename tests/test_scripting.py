@@ -7,7 +7,9 @@ import numpy as np
 import pytest
 
 from knitground import api
+from knitground.core.base.errors import KnitError
 from knitground.core.files.images import png_bytes
+from knitground.core.model.lattice import GridKind
 from knitground.core.model.recipe import NoiseStep, Recipe
 from knitground.core.model.slicing import Slicing
 from knitground.demo.pans import pans_sheet
@@ -90,3 +92,13 @@ def test_growing_keeps_the_recipe_and_is_one_step(basin):
     map_.grow(seed=3)
     assert (floor.layer.terrain == grown).all()
     assert len(project.doc.history.names) == steps + 3
+
+
+def test_a_script_makes_a_map_of_diamonds():
+    project = api.new()
+    map_ = project.add_map("Yard", (6, 8), (16, 32), grid="diamond")
+    assert map_.map.grid is GridKind.DIAMOND
+    assert map_.picture().pixels.shape[:2] == (14 * 8 + 16, 14 * 16)
+    for wrong in ("hexagon", 7, None, ["diamond"]):
+        with pytest.raises(KnitError, match="is no grid: give one of square, diamond"):
+            project.add_map("Other", (6, 8), (16, 32), grid=wrong)

@@ -43,6 +43,7 @@ from knitground.core.grow.runner import run_recipe
 from knitground.core.knit.explain import Why
 from knitground.core.knit.guessing import guess_sheet
 from knitground.core.knit.sides import sides_along
+from knitground.core.model.lattice import GridKind
 from knitground.core.model.layers import GroundLayer, Layer
 from knitground.core.model.limits import MAX_CELLS, MAX_SIDE, MAX_SIDE_PX
 from knitground.core.model.map import Map, gaps_of, grid_of
@@ -116,14 +117,29 @@ class ProjectDoor:
         return SheetDoor(self, tileset)
 
     def add_map(
-        self, name: str, size: tuple[int, int], tile: tuple[int, int], *, wrap: bool = False
+        self,
+        name: str,
+        size: tuple[int, int],
+        tile: tuple[int, int],
+        *,
+        wrap: bool = False,
+        grid: str = "square",
     ) -> MapDoor:
-        """Add a map of (height, width) cells, of (height, width) pixels each."""
+        """Add a map of (height, width) cells, of (height, width) pixels each.
+
+        On a grid of "diamond" cells stand on a corner; `tile` is the base, the rectangle round one.
+        """
         high, wide = _pair(size, "the size of a map", least=1, most=MAX_SIDE)
         tile_high, tile_wide = _pair(tile, "the size of a tile", least=1, most=MAX_SIDE_PX)
         if high * wide > MAX_CELLS:
             raise EditError(f"a map of {high} × {wide} cells has more than {MAX_CELLS}: give less")
-        map_ = Map(_name(name, "map"), high, wide, tile_high, tile_wide, wrap=bool(wrap))
+        kinds = [each.value for each in GridKind]
+        if grid not in kinds:
+            raise EditError(f"{str(grid)[:80]!r} is no grid: give one of {', '.join(kinds)}")
+        map_ = Map(
+            _name(name, "map"), high, wide, tile_high, tile_wide, wrap=bool(wrap),
+            grid=GridKind(grid),
+        )  # fmt: skip
         self.doc.apply(add_map(self.project, map_))
         return MapDoor(self, map_)
 
