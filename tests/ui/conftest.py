@@ -171,7 +171,7 @@ def as_new(window, memory, project):
     window.mapside.show()
     view = window.mapside.view
     view.show_pins, view.show_grid, view.show_screen = True, True, False
-    view.shapes.on = view.looks_into = False
+    view.shapes.on = view.looks_into = view.looks_round = False
     view.overview.hide()
     view._space = view.asks_why = False
     view.pointer = view.cell_cursor = view._pan_from = view._pan_button = None

@@ -184,6 +184,12 @@ class MapSide(QWidget):
             ("Grid lines", "G", lambda v: v.set_grid(not v.show_grid), True),
             ("Shapes", "Shift+C", lambda v: v.set_shapes(not v.shapes.on), False),
             (
+                "Look into round the pointer",
+                "",
+                lambda v: v.set_looks_round(not v.looks_round),
+                False,
+            ),
+            (
                 "Look into: what is in front is faint",
                 "Shift+W",
                 lambda v: v.set_looks_into(not v.looks_into),

@@ -311,6 +311,17 @@ class ChunkStore:
         shown = [each for each in self._map.layers if each is laid[0][0] or each.visible]
         return draw(self.atlas, stack_of(self._map, self.atlas, rect, level, cells_of, shown))
 
+    def picture_up_to(self, rect: Rect, level: int, layer: Layer) -> Pixels:
+        """Compose pixels of the map without what lies in front of a layer."""
+        map_ = self._map
+        front = map_.layers.index(layer) + 1 if layer in map_.layers else len(map_.layers)
+        shown = [each for each in map_.layers[:front] if each.visible]
+
+        def cells_of(each: Layer, wide: Box) -> Cells:
+            return self._doc.cells(map_, each, wide)
+
+        return draw_map(map_, self.atlas, stack_of(map_, self.atlas, rect, level, cells_of, shown))
+
     def picture_with(self, rect: Rect, level: int, layer: Layer, instead: Layer) -> Pixels:
         """Compose pixels of the map (may wrap) with another layer in place of one."""
         map_ = self._map

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from math import ceil, floor
 from time import monotonic, perf_counter
 from typing import NamedTuple
 from weakref import WeakKeyDictionary
@@ -11,7 +12,9 @@ from PySide6.QtCore import QPoint, QPointF, QRect, QRectF, Qt, QTimer, Signal, S
 from PySide6.QtGui import (
     QColor,
     QPainter,
+    QPainterPath,
     QPaintEvent,
+    QPen,
     QResizeEvent,
 )
 from PySide6.QtWidgets import QWidget
@@ -27,7 +30,7 @@ from knitground.core.model.layers import MarkerLayer
 from knitground.core.model.map import Map, cells_under
 from knitground.core.model.marker import Marker
 from knitground.ui.common.painting import painting
-from knitground.ui.common.theme import theme
+from knitground.ui.common.theme import LINEN, theme
 from knitground.ui.common.turn import until_in_turn
 from knitground.ui.mapside.canvas.border import BorderDrag
 from knitground.ui.mapside.canvas.chunks import ChunkStore, image_of
@@ -72,6 +75,8 @@ def _now_ms() -> int:
     return int(monotonic() * 1000)
 
 
+_HOLE = 96.0
+"""How far round the pointer the map is looked into, in screen pixels."""
 _GHOST_SECONDS = 0.006
 
 
@@ -107,7 +112,7 @@ class MapPicture(QWidget):
         self.session = session
         self.camera = Camera()
         self.show_grid = True
-        self.repeat = self.looks_into = False
+        self.repeat = self.looks_into = self.looks_round = False
         self.playing = True
         self.show_screen = False
         self._tools = tools
@@ -233,7 +238,7 @@ class MapPicture(QWidget):
         self.show_grid, self.show_pins = other.show_grid, other.show_pins
         self.show_screen, self.playing = other.show_screen, other.playing
         self.repeat, self.shapes.on = other.repeat, other.shapes.on
-        self.looks_into = other.looks_into
+        self.looks_into, self.looks_round = other.looks_into, other.looks_round
 
     def retire(self) -> None:
         """Take the view away for good; it follows nothing any more."""
@@ -277,6 +282,11 @@ class MapPicture(QWidget):
     def set_screen(self, on: bool) -> None:
         """Show or hide the frame of what a player sees."""
         self.show_screen = on
+        self.update()
+
+    def set_looks_round(self, on: bool) -> None:
+        """Cut what is in front of the chosen layer away round the pointer, or no more."""
+        self.looks_round = on
         self.update()
 
     def set_looks_into(self, on: bool) -> None:
@@ -588,9 +598,42 @@ class MapPicture(QWidget):
                 target = scaled.on_screen(chunk.rect)
                 painter.drawImage(target, chunk.image_for(target.width(), target.height()))
 
+    def _draw_hole(self, painter: QPainter) -> None:
+        """Show the map round the pointer without what is in front of the chosen layer."""
+        layer, at, map_ = self.session.layer, self.pointer, self.shown_map
+        assert self.store is not None
+        if layer is None or at is None or map_ is None:
+            return
+        level, zoom = self.store.level_for(self.camera.zoom), self.camera.zoom
+        scale = map_.lattice.scale(map_.lattice.at_level(level))
+        middle = QPointF(*self.layer_camera_now().to_screen(at.x, at.y))
+        x, y = self.camera.to_picture(middle.x() - _HOLE, middle.y() - _HOLE)
+        round_it = Rect(x, y, 2 * _HOLE / zoom, 2 * _HOLE / zoom).scaled(*scale)
+        whole = Rect(0, 0, *map_.lattice.at_level(level).extent)
+        rect = Rect(floor(round_it.x), floor(round_it.y), ceil(round_it.width) + 1,
+                    ceil(round_it.height) + 1).shared(whole)  # fmt: skip
+        if rect.is_empty:
+            return
+        pixels = self.store.picture_up_to(rect, level, layer)
+        there = pixel_rect(self.camera, rect.scaled(1 / scale[0], 1 / scale[1]))
+        hole = QPainterPath()
+        hole.addEllipse(middle, _HOLE, _HOLE)
+        painter.save()
+        painter.setClipPath(hole)
+        painter.fillRect(there, QColor(map_.background or theme().canvas))
+        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, zoom < 1)
+        painter.drawImage(there, image_of(pixels))
+        painter.setClipping(False)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(QPen(QColor(LINEN.panel), 1.5))
+        painter.drawPath(hole)
+        painter.restore()
+
     def draw_over(self, painter: QPainter, clip: QRect) -> None:
         assert self.shown_map is not None
         assert self.store is not None
+        if self.looks_round:
+            self._draw_hole(painter)
         if self.show_grid and self.camera.zoom * self.shown_map.lattice.shorter >= 12:
             draw_grid(painter, self.camera, self.shown_map, clip)
         shapes = self.shapes
