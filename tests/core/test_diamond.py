@@ -453,3 +453,45 @@ def test_missing_tiles_of_diamonds_are_mirrored_and_nothing_else(demo):
     mirrored = found[key]
     assert any((mirrored.pixels == tile[:, ::-1]).all() for tile in tiles[kept])
     assert (mirrored.pixels == tiles[one_right][:, ::-1]).all()
+
+
+@given(lattices, cells, parts, parts)
+def test_a_copy_leads_home(lattice, cell, down, across):
+    x, y = lattice.place(cell[0] + down, cell[1] + across)
+    row, col = lattice.cell_at(*lattice.home(x, y))
+    assert (row, col) == (cell[0] % lattice.rows, cell[1] % lattice.columns)
+    assert len(set(lattice.copies)) == 9
+    for step in lattice.copies:
+        assert lattice.home(*(a + b for a, b in zip(lattice.home(x, y), step))) == pytest.approx(
+            lattice.home(x, y), abs=1e-6
+        )
+
+
+@given(st.integers(0, 12), st.integers(0, 12), st.sampled_from([Lattice, Diamond]))
+def test_lines_hold_every_cell_once_the_farthest_first(height, width, kind):
+    lattice, box = kind(30, 30, 16, 32), Box(3, 4, 3 + height, 4 + width)
+    rows, cols, starts, first = lattice.lines(box)
+    assert sorted(zip(rows.tolist(), cols.tolist())) == sorted(np.ndindex(height, width))
+    ends = [*starts[1:].tolist(), len(rows)]
+    below = -1.0
+    for n, (low, high) in enumerate(zip(starts.tolist(), ends)):
+        begins = lattice.origins(rows[low:high] + box.top, cols[low:high] + box.left)
+        if high > low:
+            assert (np.diff(begins[:, 0]) == lattice.wide).all(), "side by side from the left"
+            assert len(set(begins[:, 1].tolist())) == 1
+            assert begins[0, 1] > below
+            below = begins[0, 1]
+            _, y = lattice.middle(int(rows[low]) + box.top, int(cols[low]) + box.left)
+            assert lattice.line_at(y + 0.1) == first + n
+
+
+def test_a_small_picture_has_the_form_of_the_map():
+    lattice = Diamond(20, 30, 32, 64)
+    pixels = np.arange(1, 601, dtype=np.uint32).reshape(20, 30)
+    found = lattice.spread(pixels)
+    high, wide = found.shape
+    assert abs(wide / high - lattice.extent[0] / lattice.extent[1]) < 0.1
+    assert set(np.unique(found).tolist()) == {0, *range(1, 601)}
+    assert not found[0, 0]
+    assert not found[-1, -1]
+    assert (Lattice(20, 30, 8, 8).spread(pixels) == pixels).all()

@@ -587,7 +587,7 @@ class Diamond(Lattice):
         rows, columns = pixels.shape
         flat = Diamond(rows, columns, max(1, round(64 * self.high / self.wide)), 64)
         wide, high = flat.extent
-        step = 32  # two pixels of the picture across a cell
+        step = max(1, flat.high // 2)  # a row of pixels for each line of cells
         ys, xs = np.mgrid[: -(-high // step), : -(-wide // step)] * step + step / 2
         at_rows, at_cols = flat.cells_at(xs, ys)
         inside = (at_rows >= 0) & (at_rows < rows) & (at_cols >= 0) & (at_cols < columns)
