@@ -73,7 +73,7 @@ def window_rows(project: Project) -> list[Row]:
     """Paint after one cell in the real window, diamonds and squares of 1024 × 1024 × 4 in turn."""
     os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
     from knitground.core.edit.changed import Changed, What
-    from knitground.ui.mapside.canvas.zoom import STEPS
+    from knitground.ui.common.zoom import STEPS
     from knitground.ui.tour import make_window
     from knitground.ui.touracts import settle
 

@@ -80,7 +80,7 @@ def frame_rows(window: Window, settle: Callable[[], None]) -> list[Row]:
     from knitground.core.edit.hand import TerrainInHand, TileInHand, TintInHand
     from knitground.core.model.tile import TileRef
     from knitground.ui.common.turn import begin_turn
-    from knitground.ui.mapside.canvas.zoom import STEPS
+    from knitground.ui.common.zoom import STEPS
 
     session, view = window.session, window.mapside.view
     map_ = session.map

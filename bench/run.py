@@ -281,7 +281,7 @@ def window_rows() -> list[Row]:
     from knitground.core.edit.maps import add_map
     from knitground.core.model.map import Map
     from knitground.demo.project import write_demo
-    from knitground.ui.mapside.canvas.zoom import STEPS
+    from knitground.ui.common.zoom import STEPS
     from knitground.ui.tour import make_window
     from knitground.ui.touracts import settle
 

@@ -183,7 +183,7 @@ def pans_rows(window: Window, settle: Callable[[int], None]) -> list[Row]:
     from knitground.core.files.opening import open_project
     from knitground.core.model.map import Map
     from knitground.demo.project import write_demo
-    from knitground.ui.mapside.canvas.zoom import STEPS
+    from knitground.ui.common.zoom import STEPS
 
     folder = Path(tempfile.mkdtemp()) / "Harl Pans"
     write_demo(folder)

@@ -20,10 +20,10 @@ from knitground.core.model.marker import Marker, Shape
 from knitground.core.model.slicing import Slicing
 from knitground.core.model.tile import TileRef
 from knitground.core.model.tileset import Frame, TileFacts, Tileset
+from knitground.ui.common.zoom import STEPS, Camera
 from knitground.ui.mapside.canvas import ghost, lesson, overlay
 from knitground.ui.mapside.canvas.chunks import LIMIT_BYTES, ChunkStore
 from knitground.ui.mapside.canvas.markers import kind_colour
-from knitground.ui.mapside.canvas.zoom import STEPS, Camera
 from knitground.ui.stages.rules.guests import RuleCells
 
 

@@ -14,7 +14,7 @@ from knitground.core.edit.selecting import Selection
 from knitground.core.model.layers import GAP
 from knitground.core.model.mix import Fall, FallWay, Mix, MixEntry
 from knitground.core.model.tile import TileRef
-from knitground.ui.mapside.canvas.zoom import STEPS
+from knitground.ui.common.zoom import STEPS
 from knitground.ui.stages.draw.bench import TABS
 
 

@@ -32,8 +32,8 @@ from knitground.core.model.standing import standing_of
 from knitground.core.model.terrain import SetKind
 from knitground.core.model.tile import TileRef
 from knitground.core.model.tileset import TileFacts
+from knitground.ui.common.painting import image_of
 from knitground.ui.common.widgets import TakeButton
-from knitground.ui.mapside.canvas.chunks import image_of
 from knitground.ui.mapside.mockupdialog import ALL, MockupDialog
 from knitground.ui.mapside.tools.tool import PATCH_KIND
 from knitground.ui.stages.draw.bench import TABS

@@ -17,8 +17,8 @@ from knitground.core.model.marker import Marker, Shape
 from knitground.core.model.properties import Property, PropertyKind
 from knitground.core.model.recipe import MixStep
 from knitground.core.model.tile import TileRef
+from knitground.ui.common.zoom import STEPS
 from knitground.ui.mapside.canvas.markers import kind_colour
-from knitground.ui.mapside.canvas.zoom import STEPS
 from knitground.ui.mapside.layerlooks import _marker_dots
 from knitground.ui.stages.draw.bench import TABS
 

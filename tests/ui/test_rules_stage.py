@@ -23,7 +23,7 @@ from knitground.core.model.recipe import RewriteStep
 from knitground.core.model.rules import OFF, OTHER, SAME, AskKind, NeighbourRule, RewriteRule
 from knitground.core.model.tile import TileRef
 from knitground.ui.common.tasks import wait_for_jobs
-from knitground.ui.mapside.canvas.zoom import STEPS
+from knitground.ui.common.zoom import STEPS
 from knitground.ui.stages.rules.rulelist import HEAD
 
 CTRL, SHIFT, ALT = (

@@ -18,8 +18,8 @@ from knitground.core.edit.shapes import clear_shapes
 from knitground.core.files.opening import open_project
 from knitground.core.model.shapes import ShapeForm, TileShape
 from knitground.core.model.tileset import Frame
+from knitground.ui.common.zoom import STEPS
 from knitground.ui.mapside.canvas import shapes
-from knitground.ui.mapside.canvas.zoom import STEPS
 from knitground.ui.stages.tiles.bench import TABS
 from knitground.ui.stages.tiles.framestrip import tiles_mime
 from knitground.ui.stages.tiles.kinddialog import KindDialog

@@ -16,7 +16,7 @@ from knitground.core.model.tile import TileRef
 from knitground.core.model.tileset import Tileset
 from knitground.demo.project import write_demo
 from knitground.ui.common.tasks import wait_for_jobs
-from knitground.ui.mapside.canvas.zoom import STEPS
+from knitground.ui.common.zoom import STEPS
 from knitground.ui.mapside.mockupdialog import MockupDialog
 from knitground.ui.project.memory import Memory
 from knitground.ui.shell import Shell

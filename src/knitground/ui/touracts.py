@@ -12,7 +12,7 @@ from PySide6.QtWidgets import QApplication, QWidget
 from knitground.core.edit.hand import TileInHand
 from knitground.core.knit.layer import marked_tiles
 from knitground.ui.common.tasks import wait_for_jobs
-from knitground.ui.mapside.canvas.zoom import STEPS
+from knitground.ui.common.zoom import STEPS
 from knitground.ui.stages.rules.bench import TABS as RULE_TABS
 from knitground.ui.stages.rules.bench import RulesBench
 from knitground.ui.stages.rules.guests import Teacher

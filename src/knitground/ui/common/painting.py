@@ -6,8 +6,10 @@ import sys
 from collections.abc import Iterator
 from contextlib import contextmanager
 
+import numpy as np
+from numpy.typing import NDArray
 from PySide6.QtCore import QTimer
-from PySide6.QtGui import QFont, QPaintDevice, QPainter
+from PySide6.QtGui import QFont, QImage, QPaintDevice, QPainter
 
 
 @contextmanager
@@ -33,3 +35,11 @@ def write_in(painter: QPainter, size: int, *, bold: bool = False) -> None:
     font.setPixelSize(size)
     font.setBold(bold)
     painter.setFont(font)
+
+
+def image_of(pixels: NDArray[np.uint32]) -> QImage:
+    """Wrap premultiplied pixels (h, w); the array must be kept alive as long as the image."""
+    height, width = pixels.shape
+    return QImage(
+        pixels.data, width, height, pixels.strides[0], QImage.Format.Format_ARGB32_Premultiplied
+    )

@@ -15,7 +15,7 @@ from knitground.core.slicing.grid import clear_see_through
 from knitground.ui.common.checkers import checkers
 from knitground.ui.common.painting import painting
 from knitground.ui.common.theme import theme
-from knitground.ui.mapside.canvas.zoom import STEPS, Camera
+from knitground.ui.common.zoom import STEPS, Camera
 
 
 class SheetView(QWidget):

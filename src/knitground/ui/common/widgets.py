@@ -27,10 +27,9 @@ from knitground.core.render.pixels import Pixels
 from knitground.ui.common.checkers import checkers
 from knitground.ui.common.icons import icon
 from knitground.ui.common.numbers import WholeBox
-from knitground.ui.common.painting import painting
+from knitground.ui.common.painting import image_of, painting
 from knitground.ui.common.theme import theme
 from knitground.ui.common.words import tip
-from knitground.ui.mapside.canvas.chunks import image_of
 
 _WAITS = "waits to be laid out"
 _Layout = TypeVar("_Layout", QVBoxLayout, QHBoxLayout)

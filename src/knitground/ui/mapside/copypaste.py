@@ -35,7 +35,7 @@ from knitground.core.render.pixels import Pixels
 from knitground.core.slicing.mapgrid import MapGrid
 from knitground.core.slicing.mockup import lay_with, read_mockup
 from knitground.ui.common.commands import with_key
-from knitground.ui.mapside.canvas.chunks import image_of
+from knitground.ui.common.painting import image_of
 from knitground.ui.mapside.tools.markers import chosen_markers
 from knitground.ui.session import Session
 

@@ -31,10 +31,10 @@ from knitground.core.render.pixels import Pixels
 from knitground.ui.common.checkers import checkers
 from knitground.ui.common.framed import Framed
 from knitground.ui.common.icons import icon
+from knitground.ui.common.painting import image_of
 from knitground.ui.common.theme import theme
 from knitground.ui.common.widgets import column, icon_button, note, plain, row
 from knitground.ui.common.words import tip_of
-from knitground.ui.mapside.canvas.chunks import image_of
 from knitground.ui.mapside.layerlooks import look_of
 from knitground.ui.session import Session
 

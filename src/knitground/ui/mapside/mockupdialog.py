@@ -32,10 +32,10 @@ from knitground.core.slicing.mapgrid import MapGrid, find_map_grid
 from knitground.core.slicing.mockup import Mockup, lay_with, read_mockup, sheet_columns, sheet_of
 from knitground.ui.common.dialog import Dialog
 from knitground.ui.common.numbers import WholeBox
+from knitground.ui.common.painting import image_of
 from knitground.ui.common.question import Question
 from knitground.ui.common.theme import LINEN
 from knitground.ui.common.widgets import Swatch, column, head, note, pixel_box, row, set_role
-from knitground.ui.mapside.canvas.chunks import image_of
 from knitground.ui.session import Session
 
 NEW, ALL = "a new sheet of its tiles", "the sheets of this project"

@@ -13,8 +13,8 @@ from knitground.core.edit.changed import Changed, What
 from knitground.ui.common.commands import Commands, keys_of, with_key
 from knitground.ui.common.widgets import button, column, primary, row
 from knitground.ui.common.words import on_button, tip, tip_of
+from knitground.ui.common.zoom import STEPS
 from knitground.ui.mapside.canvas.view import MapView
-from knitground.ui.mapside.canvas.zoom import STEPS
 from knitground.ui.mapside.mapcommands import MapCommands
 from knitground.ui.mapside.ribbon import Ribbon
 from knitground.ui.mapside.strip import Strip

@@ -13,8 +13,8 @@ from knitground.core.edit.maps import check_size
 from knitground.core.edit.sizes import Margins, cut_content
 from knitground.core.model.map import Map
 from knitground.ui.common.theme import LINEN
+from knitground.ui.common.zoom import Camera
 from knitground.ui.mapside.canvas.overlay import corners_on, outline_on
-from knitground.ui.mapside.canvas.zoom import Camera
 from knitground.ui.session import Session
 
 _GRIP = 9.0

@@ -26,6 +26,7 @@ from knitground.core.model.map import Map, cells_under, grid_of
 from knitground.core.render.atlas import Atlas
 from knitground.core.render.pixels import Pixels
 from knitground.core.render.stack import Stack, draw, draw_map, full_reach, needed, stack_of
+from knitground.ui.common.painting import image_of
 
 CHUNK_PX = 256
 _AT_ONCE = 50_000
@@ -39,14 +40,6 @@ _BAND_PIXELS = 48_000
 _FAINT = 0.25
 LIMIT_BYTES = 192 * 1024 * 1024
 Key = tuple[int, int, int]
-
-
-def image_of(pixels: NDArray[np.uint32]) -> QImage:
-    """Wrap premultiplied pixels (h, w); the array must be kept alive as long as the image."""
-    height, width = pixels.shape
-    return QImage(
-        pixels.data, width, height, pixels.strides[0], QImage.Format.Format_ARGB32_Premultiplied
-    )
 
 
 _Frame = tuple[NDArray[np.uint32], QImage, QImage | None]

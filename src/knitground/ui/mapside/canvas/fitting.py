@@ -12,9 +12,8 @@ from knitground.core.model.layers import GroundLayer, Layer
 from knitground.core.model.map import Map, grid_of
 from knitground.core.model.tileset import Tileset
 from knitground.core.render.tiles import tile_pixels
-from knitground.ui.common.painting import write_in
+from knitground.ui.common.painting import image_of, write_in
 from knitground.ui.common.theme import theme
-from knitground.ui.mapside.canvas.chunks import image_of
 from knitground.ui.session import Session
 
 _SHOWN, _SIDE = 8, 44

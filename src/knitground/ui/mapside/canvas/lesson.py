@@ -12,10 +12,10 @@ from knitground.core.base.window import Box
 from knitground.core.edit.laying import Plan
 from knitground.core.model.map import Map
 from knitground.ui.common.theme import LINEN
+from knitground.ui.common.zoom import Camera
 from knitground.ui.gesture import Guest
 from knitground.ui.mapside.canvas.chunks import ChunkStore
 from knitground.ui.mapside.canvas.overlay import ghost_rect, outline_on, seen_cells
-from knitground.ui.mapside.canvas.zoom import Camera
 
 _MOST = 4000
 _MOST_DRAWN = 150

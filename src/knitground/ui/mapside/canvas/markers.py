@@ -16,9 +16,9 @@ from knitground.core.model.layers import MarkerLayer
 from knitground.core.model.map import Map
 from knitground.core.model.marker import Marker, Point, Shape
 from knitground.core.render.pixels import Pixels
+from knitground.ui.common.painting import image_of
 from knitground.ui.common.theme import LINEN
-from knitground.ui.mapside.canvas.chunks import image_of
-from knitground.ui.mapside.canvas.zoom import Camera
+from knitground.ui.common.zoom import Camera
 from knitground.ui.session import Session
 
 _COLOURS = (

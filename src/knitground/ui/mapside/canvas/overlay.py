@@ -28,9 +28,10 @@ from knitground.core.model.lattice import Lattice, Rect
 from knitground.core.model.layers import Layer, PinnedLayer
 from knitground.core.model.map import Map, grid_of
 from knitground.core.render.pixels import Pixels
+from knitground.ui.common.painting import image_of
 from knitground.ui.common.theme import LINEN, theme
-from knitground.ui.mapside.canvas.chunks import ChunkStore, Ghost, image_of
-from knitground.ui.mapside.canvas.zoom import Camera
+from knitground.ui.common.zoom import Camera
+from knitground.ui.mapside.canvas.chunks import ChunkStore, Ghost
 
 _MOST_PINS = 150
 """Pins that are drawn as such; of more each has the same picture."""

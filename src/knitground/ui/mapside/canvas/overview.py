@@ -12,9 +12,9 @@ from PySide6.QtWidgets import QWidget
 from knitground.core.edit.changed import Changed
 from knitground.core.render.pixels import Pixels
 from knitground.core.render.small import SMALL_HIGH, SMALL_WIDE, small_picture
+from knitground.ui.common.painting import image_of
 from knitground.ui.common.theme import LINEN, theme
-from knitground.ui.mapside.canvas.chunks import image_of
-from knitground.ui.mapside.canvas.zoom import Camera
+from knitground.ui.common.zoom import Camera
 from knitground.ui.session import Session
 
 _LATER_MS = 250

@@ -29,11 +29,12 @@ from knitground.core.model.lattice import Place, Rect
 from knitground.core.model.layers import MarkerLayer
 from knitground.core.model.map import Map, cells_under
 from knitground.core.model.marker import Marker
-from knitground.ui.common.painting import painting
+from knitground.ui.common.painting import image_of, painting
 from knitground.ui.common.theme import LINEN, theme
 from knitground.ui.common.turn import until_in_turn
+from knitground.ui.common.zoom import STEPS, Camera
 from knitground.ui.mapside.canvas.border import BorderDrag
-from knitground.ui.mapside.canvas.chunks import ChunkStore, image_of
+from knitground.ui.mapside.canvas.chunks import ChunkStore
 from knitground.ui.mapside.canvas.fitting import FittingPieces
 from knitground.ui.mapside.canvas.ghost import Ghost
 from knitground.ui.mapside.canvas.held import HeldTool
@@ -56,7 +57,6 @@ from knitground.ui.mapside.canvas.overlay import (
 from knitground.ui.mapside.canvas.overview import Overview
 from knitground.ui.mapside.canvas.shapes import MapShapes
 from knitground.ui.mapside.canvas.why import draw_why
-from knitground.ui.mapside.canvas.zoom import STEPS, Camera
 from knitground.ui.mapside.layerlooks import under_pointer
 from knitground.ui.mapside.tools.selectmarkers import SelectMarkers
 from knitground.ui.mapside.tools.tool import Tool

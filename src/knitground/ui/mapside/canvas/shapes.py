@@ -37,8 +37,8 @@ from knitground.ui.common.shapedrawing import draw_letter, ring_path
 from knitground.ui.common.tasks import Job
 from knitground.ui.common.theme import LINEN
 from knitground.ui.common.turn import until_in_turn
+from knitground.ui.common.zoom import Camera
 from knitground.ui.mapside.canvas.overlay import seen_cells
-from knitground.ui.mapside.canvas.zoom import Camera
 from knitground.ui.session import Session
 
 if TYPE_CHECKING:

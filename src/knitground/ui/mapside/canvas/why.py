@@ -11,11 +11,11 @@ from knitground.core.knit.explain import Why
 from knitground.core.model.layers import GroundLayer
 from knitground.core.model.map import Map
 from knitground.core.rules.why import RuleWhy
-from knitground.ui.common.painting import write_in
+from knitground.ui.common.painting import image_of, write_in
 from knitground.ui.common.theme import LINEN, theme
 from knitground.ui.common.words import percent
-from knitground.ui.mapside.canvas.chunks import ChunkStore, image_of
-from knitground.ui.mapside.canvas.zoom import Camera
+from knitground.ui.common.zoom import Camera
+from knitground.ui.mapside.canvas.chunks import ChunkStore
 from knitground.ui.session import Session
 
 _MOST_RULES = 8

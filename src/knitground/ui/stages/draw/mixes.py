@@ -28,7 +28,7 @@ from knitground.core.edit.maps import delete_mix, put_mix
 from knitground.core.model.mix import FallWay, Mix, MixEntry
 from knitground.core.model.patch import Patch
 from knitground.core.model.project import Project
-from knitground.ui.common.painting import painting
+from knitground.ui.common.painting import image_of, painting
 from knitground.ui.common.question import Question
 from knitground.ui.common.theme import LINEN
 from knitground.ui.common.widgets import (
@@ -42,7 +42,6 @@ from knitground.ui.common.widgets import (
     show_when_laid_out,
 )
 from knitground.ui.common.words import on_button, tip_of
-from knitground.ui.mapside.canvas.chunks import image_of
 from knitground.ui.mapside.handpixels import pixels_of
 from knitground.ui.session import Session
 from knitground.ui.stages.draw.mixentries import MixEntries

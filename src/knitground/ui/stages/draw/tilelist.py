@@ -15,10 +15,10 @@ from knitground.core.model.tileset import Tileset
 from knitground.core.render.tiles import filled_tiles, is_empty, tile_pixels
 from knitground.core.slicing.search import matching_tiles
 from knitground.ui.common.checkers import checkers
+from knitground.ui.common.painting import image_of
 from knitground.ui.common.sheetview import SheetView
 from knitground.ui.common.theme import LINEN, theme
-from knitground.ui.mapside.canvas.chunks import image_of
-from knitground.ui.mapside.canvas.zoom import STEPS, Camera
+from knitground.ui.common.zoom import STEPS, Camera
 from knitground.ui.session import Session
 
 WAYS = ("as the sheet stands", "packed", "own order")

@@ -13,9 +13,9 @@ from knitground.core.edit.recipes import step_title
 from knitground.core.grow.preview import Pixels, alone_picture
 from knitground.core.model.map import Map
 from knitground.ui.common.dialog import Dialog
+from knitground.ui.common.painting import image_of
 from knitground.ui.common.tasks import Job
 from knitground.ui.common.widgets import column, note
-from knitground.ui.mapside.canvas.chunks import image_of
 from knitground.ui.session import Session
 
 _WIDE, _HIGH = 900, 560

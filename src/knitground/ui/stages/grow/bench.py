@@ -50,6 +50,7 @@ from knitground.core.model.recipe import Recipe, RewriteStep, Step
 from knitground.ui.common.asking import Role, answered, ask
 from knitground.ui.common.commands import Commands
 from knitground.ui.common.numbers import WholeBox
+from knitground.ui.common.painting import image_of
 from knitground.ui.common.widgets import (
     after_turns,
     button,
@@ -61,7 +62,6 @@ from knitground.ui.common.widgets import (
     scrolled,
     show_when_laid_out,
 )
-from knitground.ui.mapside.canvas.chunks import image_of
 from knitground.ui.session import Session
 from knitground.ui.stages.grow.alone import AloneDialog
 from knitground.ui.stages.grow.carddrag import CardDrag

@@ -13,9 +13,9 @@ from knitground.core.grow.chunks import COUNTS, grow_chunks, laid_out
 from knitground.core.grow.preview import Pixels
 from knitground.core.model.map import Map
 from knitground.ui.common.dialog import Dialog
+from knitground.ui.common.painting import image_of
 from knitground.ui.common.tasks import Job
 from knitground.ui.common.widgets import button, column, note, row
-from knitground.ui.mapside.canvas.chunks import image_of
 from knitground.ui.session import Session
 
 _WIDE, _HIGH, _SIDE = 820, 540, 4

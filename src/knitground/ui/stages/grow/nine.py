@@ -12,11 +12,10 @@ from knitground.core.base.progress import Progress
 from knitground.core.grow.preview import grown_picture
 from knitground.core.model.map import Map
 from knitground.ui.common.dialog import Dialog
-from knitground.ui.common.painting import painting
+from knitground.ui.common.painting import image_of, painting
 from knitground.ui.common.tasks import Job
 from knitground.ui.common.theme import theme
 from knitground.ui.common.widgets import button, column, note, row
-from knitground.ui.mapside.canvas.chunks import image_of
 from knitground.ui.session import Session
 
 _COUNT = 9

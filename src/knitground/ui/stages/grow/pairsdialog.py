@@ -30,11 +30,11 @@ from knitground.core.model.tile import TileRef
 from knitground.core.render.tiles import tile_pixels
 from knitground.ui.common.dialog import Dialog
 from knitground.ui.common.numbers import WholeBox
+from knitground.ui.common.painting import image_of
 from knitground.ui.common.tasks import Job
 from knitground.ui.common.theme import theme
 from knitground.ui.common.widgets import column, note, row
 from knitground.ui.common.words import tip_of
-from knitground.ui.mapside.canvas.chunks import image_of
 from knitground.ui.session import Session
 
 MOST = 400

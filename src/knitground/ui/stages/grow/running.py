@@ -12,9 +12,9 @@ from knitground.core.edit.document import Document
 from knitground.core.grow.looks import step_picture
 from knitground.core.grow.work import Grown
 from knitground.core.model.map import Map
+from knitground.ui.common.painting import image_of
 from knitground.ui.common.tasks import SHOW_AFTER_MS
 from knitground.ui.common.widgets import button, column, row
-from knitground.ui.mapside.canvas.chunks import image_of
 
 _LOOK_MS = 150
 _WIDE, _HIGH = 360, 220

@@ -29,9 +29,8 @@ from knitground.core.model.tileset import Tileset
 from knitground.core.render.tiles import tile_pixels
 from knitground.core.rules.places import REACHES, Place, base_places, places_of, reach_of
 from knitground.ui.common.checkers import checkers
-from knitground.ui.common.painting import write_in
+from knitground.ui.common.painting import image_of, write_in
 from knitground.ui.common.theme import LINEN, theme
-from knitground.ui.mapside.canvas.chunks import image_of
 
 Cell = tuple[int, int]
 

@@ -27,7 +27,7 @@ from knitground.core.slicing.reshaping import Grip, dragged, drawn
 from knitground.ui.common.marks import Face
 from knitground.ui.common.sheetview import SheetView
 from knitground.ui.common.theme import LINEN, theme
-from knitground.ui.mapside.canvas.zoom import Camera
+from knitground.ui.common.zoom import Camera
 
 _NEAR = 5.0
 _FRINGE = 96

@@ -22,10 +22,10 @@ from knitground.core.model.tileset import Tileset
 from knitground.core.render.tiles import tile_pixels
 from knitground.core.slicing.base import base_of
 from knitground.ui.common.marks import Face, draw_marks
+from knitground.ui.common.painting import image_of
 from knitground.ui.common.theme import LINEN, theme
 from knitground.ui.common.widgets import clear, column, note, set_role
 from knitground.ui.common.words import percent, tip_of
-from knitground.ui.mapside.canvas.chunks import image_of
 from knitground.ui.session import Session
 
 _SIDE = 38

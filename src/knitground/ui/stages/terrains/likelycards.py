@@ -20,10 +20,10 @@ from knitground.core.edit.likelysets import (
 from knitground.core.knit.likelysets import SetGuess
 from knitground.core.model.tileset import Tileset
 from knitground.core.render.pixels import Pixels
+from knitground.ui.common.painting import image_of
 from knitground.ui.common.question import Question
 from knitground.ui.common.setswatch import sample_pixels
 from knitground.ui.common.widgets import clear, column, head, note, panel, primary, row
-from knitground.ui.mapside.canvas.chunks import image_of
 from knitground.ui.session import Session
 
 _SHOWN = 3

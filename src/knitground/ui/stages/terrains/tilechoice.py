@@ -10,9 +10,8 @@ from PySide6.QtWidgets import QWidget
 from knitground.core.model.tile import TileRef
 from knitground.core.model.tileset import Tileset
 from knitground.core.render.pixels import premultiplied
-from knitground.ui.common.painting import painting
+from knitground.ui.common.painting import image_of, painting
 from knitground.ui.common.theme import theme
-from knitground.ui.mapside.canvas.chunks import image_of
 
 _SHOWN_PX = 1024
 """Of larger sheets pixels are left out: all of them would take the interface too long."""

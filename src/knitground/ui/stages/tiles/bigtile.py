@@ -15,9 +15,8 @@ from knitground.core.model.tile import TileRef
 from knitground.core.model.tileset import At, Frames, Tileset
 from knitground.core.render.tiles import tile_pixels
 from knitground.ui.common.checkers import checkers
-from knitground.ui.common.painting import painting
+from knitground.ui.common.painting import image_of, painting
 from knitground.ui.common.theme import theme
-from knitground.ui.mapside.canvas.chunks import image_of
 
 _SIDE = 168
 LOOKS = (8.0, 12.0, 16.0, 24.0)

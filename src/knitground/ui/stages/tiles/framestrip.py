@@ -26,10 +26,9 @@ from knitground.core.model.tile import TileRef
 from knitground.core.model.tileset import At, Frames, Tileset
 from knitground.core.render.tiles import tile_pixels
 from knitground.ui.common.checkers import checkers
-from knitground.ui.common.painting import painting, write_in
+from knitground.ui.common.painting import image_of, painting, write_in
 from knitground.ui.common.theme import LINEN, theme
 from knitground.ui.common.widgets import keeps_key
-from knitground.ui.mapside.canvas.chunks import image_of
 
 TILES_KIND = "application/x-knitground-tiles"
 _SIDE, _GAP, _HIGH = 40, 6, 62

@@ -22,10 +22,9 @@ from knitground.core.shapes.terrain import WAYS, WHOLE_TILE, terrain_shapes
 from knitground.ui.common.checkers import checkers
 from knitground.ui.common.dialog import Dialog
 from knitground.ui.common.numbers import NumberBox
-from knitground.ui.common.painting import painting
+from knitground.ui.common.painting import image_of, painting
 from knitground.ui.common.shapedrawing import draw_shape, shape_path
 from knitground.ui.common.widgets import column, note, row
-from knitground.ui.mapside.canvas.chunks import image_of
 
 _SHOWN = 24
 _CELL = 56
