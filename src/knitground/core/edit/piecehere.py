@@ -26,11 +26,17 @@ _BESIDE = 0.75
 """Pixels from the side at which they are, inside of the picture's own cell."""
 _OPEN = 0.35
 """What a side counts at which nothing lies on the other side, against one where something does."""
+_GRAIN = 3
+"""Places on both sides over which colours are taken together."""
+_LOW = 0.6
+"""Heights of bases up to which what rises may be blades on flat ground: both levels are tried."""
 _SEEN = 100
 """Alpha from which a pixel counts as something."""
 
 Strip = NDArray[np.float32]
-"""What a picture shows along a side of its cell: (places, 4) red, green, blue, alpha, 0 to 1."""
+"""What a picture shows along a side of its cell: (places, 7) red, green, blue, alpha, 0 to 1; then
+the same colours as the mean of the places near."""
+_COLOURS = (0, 1, 2, 4, 5, 6)
 
 _SIDES = ((-1, 0), (0, 1), (1, 0), (0, -1))
 """To the cell across the sides north, east, south, west."""
@@ -64,14 +70,17 @@ def pieces_for(
     beside = [_beside(doc, map_, layer, grid, at, step) for step in _SIDES]
     if not any(tile is not None for tile in beside):
         return []
-    look = _Strips(doc, grid.lattice)
+    look, low = _Strips(doc, grid.lattice), _LOW * grid.lattice.cell_size[0]
     out = []
     for tile in _candidates(owner):
         cost = weight = 0.0
         for side, other in enumerate(beside):
             part = 1.0 if other is not None else _OPEN
             up = max(look.height(tile), look.height(other))
-            cost += part * _differ(look.of(tile, side, up), look.of(other, (side + 2) % 4, up))
+            ups = {up} if up >= low else {0, up}
+            cost += part * min(
+                _differ(look.of(tile, side, up), look.of(other, (side + 2) % 4, up)) for up in ups
+            )
             weight += part
         out.append((cost / weight, -owner.fact(tile.row, tile.col).weight, tile))
     out.sort()
@@ -128,13 +137,13 @@ class _Strips:
     def of(self, tile: TileRef | None, side: int, up: int) -> Strip:
         """Give what a tile shows just inside of a side of its cell, so many pixels up."""
         if tile is None or (picture := self._picture(tile)) is None:
-            return np.zeros((_ALONG, 4), np.float32)
+            return np.zeros((_ALONG, 7), np.float32)
         key = (tile, side, up)
         if key not in self._strips:
             strip = self._look(picture, side, up)
             if up and side in (1, 2):  # these two sides are seen
                 strip[:, 3] *= self._look(picture, side, 1)[:, 3] > 0
-            self._strips[key] = strip
+            self._strips[key] = _with_coarse(strip)
         return self._strips[key]
 
     def _look(self, picture: tuple[Pixels, int, int, int], side: int, up: int) -> Strip:
@@ -161,11 +170,19 @@ def _channels(pixels: Pixels) -> NDArray[np.float32]:
 
 def _differ(one: Strip, other: Strip) -> float:
     """Tell how much two strips differ where either shows something, 0 to 1."""
-    a, b = one[..., 3] > 0.4, other[..., 3] > 0.4
+    a, b = one[:, 3] > 0.4, other[:, 3] > 0.4
     either = a | b
-    count = int(either.sum())
-    if not count:
+    if not either.any():
         return 0.0
-    apart = np.abs(one[..., :3] - other[..., :3]).mean(axis=-1)
+    apart = np.abs(one[:, _COLOURS] - other[:, _COLOURS])
+    apart = (apart[:, :3].mean(axis=1) + 2 * apart[:, 3:].mean(axis=1)) / 3
     apart = np.where(a & b, np.minimum(1.0, 2.5 * apart), 1.0)
     return float(apart[either].mean())
+
+
+def _with_coarse(strip: Strip) -> Strip:
+    """Add the colours that are the mean of some places each: grain is compared less."""
+    padded = np.pad(strip[:, :3] * strip[:, 3:], ((_GRAIN, _GRAIN), (0, 0)), mode="edge")
+    sums = np.cumsum(np.pad(padded, ((1, 0), (0, 0))), axis=0)
+    side = 2 * _GRAIN + 1
+    return np.asarray(np.hstack([strip, (sums[side:] - sums[:-side]) / side]), np.float32)
