@@ -91,7 +91,7 @@ def take_pictures(window: Window, folder: Path) -> list[Path]:
     """Take a PNG of each stage at 1280 × 800."""
     folder.mkdir(parents=True, exist_ok=True)
     scenes: list[tuple[str, Callable[[Window], None]]] = [
-        ("1-slice", _slice), ("1-pieces", _pieces), ("2-tiles", _tiles), ("2-shapes", _shapes),
+        ("1-slice", _slice), ("2-tiles", _tiles), ("2-shapes", _shapes),
         ("3-terrains", _terrains),
         ("3-coverage", _coverage), ("3-likely", _likely), ("3-make", _make),
         ("4-rules", tour_rules),
@@ -132,16 +132,6 @@ def _slice(window: Window) -> None:
     sheet = window.stage_of(SliceBench).sheet
     sheet.fit()
     hover(sheet, sheet.tile_rect(2, 4).center().toPoint())
-
-
-def _pieces(window: Window) -> None:
-    window.session.choose_tileset(window.session.project.tilesets[1])
-    settle()
-    window.stage_of(SliceBench).find_pieces()
-    settle()
-    sheet = window.stage_of(SliceBench).sheet
-    sheet.fit()
-    hover(sheet, sheet.sheet_point(63, 8))
 
 
 def _tiles(window: Window) -> None:
