@@ -29,6 +29,7 @@ from knitground.core.render.atlas import Atlas
 from knitground.core.render.pixels import straight
 from knitground.core.render.stack import draw, stack_of
 from knitground.core.render.tiles import tile_pixels
+from knitground.core.slicing import base
 from knitground.core.slicing.base import base_of, find_base, wall_height
 from knitground.core.slicing.grid import cut_tile
 from knitground.demo.yard import WALL, yard_tile
@@ -495,3 +496,17 @@ def test_a_small_picture_has_the_form_of_the_map():
     assert not found[0, 0]
     assert not found[-1, -1]
     assert (Lattice(20, 30, 8, 8).spread(pixels) == pixels).all()
+
+
+@pytest.mark.parametrize("side", [64, 512, 1024, 4096])
+def test_a_base_is_looked_for_in_no_more_pixels_than_a_frame_has_time_for(side, monkeypatch):
+    """It is asked for while views are painted: what it costs must not grow with the tiles."""
+    looked, plain = [], base.cut_tile
+    monkeypatch.setattr(
+        base, "cut_tile", lambda *a: looked.append(plain(*a).size // 4) or plain(*a)
+    )
+    picture = np.zeros((4096, 4096, 4), np.uint8)
+    picture[::2, ::2] = 255
+    find_base(picture, Slicing(side, side))
+    assert sum(looked) <= 1 << 20
+    assert (len(looked) > 0) == (side <= 1024)

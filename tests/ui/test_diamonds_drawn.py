@@ -187,7 +187,7 @@ def test_sorting_by_depth_hides_what_stands_behind_a_wall(window, view):
     shown = []
     for on in (True, False):
         if things.interleaved is not on:
-            window.commands.named("Sort by depth, or no more").action.trigger()
+            window.commands.named("Sort by depth with neighbours, or not").action.trigger()
         assert things.interleaved is on
         settle_view(view)
         shown.append(pixels(view))
@@ -201,7 +201,7 @@ def test_looking_into_makes_what_is_in_front_faint(window, view):
     view.leaveEvent(None)
     settle_view(view)
     plain = pixels(view)
-    window.commands.named("Look into: what is in front is faint").action.trigger()
+    window.commands.named("Look into: fade what is in front").action.trigger()
     session.choose_layer(session.map.layers[2])
     settle_view(view)
     inside = pixels(view)
@@ -210,7 +210,7 @@ def test_looking_into_makes_what_is_in_front_faint(window, view):
     settle_view(view)
     now = pixels(view)
     assert (now == plain).mean() > 0.999
-    window.commands.named("Look into: what is in front is faint").action.trigger()
+    window.commands.named("Look into: fade what is in front").action.trigger()
 
 
 def test_a_tile_is_mirrored_and_never_turned_and_a_patch_turns_in_the_grid(window, view):
@@ -275,7 +275,7 @@ def test_a_new_map_takes_the_diamonds_that_its_pictures_stand_on(window, view):
     dialog.base_height.setValue(64)
     assert "not of what it stands on" in dialog.base_words.text()
     dialog.grid.setCurrentIndex(0)
-    assert "choose Diamonds" in dialog.base_words.text()
+    assert "choose Diamond" in dialog.base_words.text()
     dialog.grid.setCurrentIndex(1)
     dialog.base_height.setValue(32)
     dialog.width_box.setValue(9)
@@ -387,10 +387,10 @@ def test_what_is_in_front_is_cut_away_round_the_pointer(window, view):
         return pixels(view)
 
     plain = shown()
-    window.commands.named("Look into round the pointer").action.trigger()
+    window.commands.named("Look into: cut away round the pointer").action.trigger()
     ys, xs = np.nonzero(shown() != plain)
     away = np.hypot(xs - spot.x(), ys - spot.y())
     assert (away < 100).sum() > 4000, "the roof is gone there"
     assert (away > 110).sum() == 0, "and nowhere else"
-    window.commands.named("Look into round the pointer").action.trigger()
+    window.commands.named("Look into: cut away round the pointer").action.trigger()
     assert (shown() == plain).all()

@@ -17,7 +17,7 @@ from knitground.core.model.tile import TileRef
 from knitground.core.model.tileset import Tileset
 from knitground.core.render.pixels import Pixels
 from knitground.core.render.tiles import filled_tiles, overhang, tile_pixels
-from knitground.core.slicing.base import wall_height
+from knitground.core.slicing.base import SEEN, wall_height
 
 MOST_TILES = 4096
 _ALONG = 32
@@ -30,8 +30,6 @@ _GRAIN = 3
 """Places on both sides over which colours are taken together."""
 _LOW = 0.6
 """Heights of bases up to which what rises may be blades on flat ground: both levels are tried."""
-_SEEN = 100
-"""Alpha from which a pixel counts as something."""
 
 Strip = NDArray[np.float32]
 """What a picture shows along a side of its cell: (places, 7) red, green, blue, alpha, 0 to 1; then
@@ -130,7 +128,7 @@ class _Strips:
                 self._pictures[tile] = None
             else:
                 rises = self._lattice.slanted  # upright cells are seen from above
-                up = wall_height(pixels >> np.uint32(24) > _SEEN, self._lattice) if rises else 0
+                up = wall_height(pixels >> np.uint32(24) > SEEN, self._lattice) if rises else 0
                 self._pictures[tile] = (pixels, *overhang(owner, tile, self._lattice), up)
         return self._pictures[tile]
 

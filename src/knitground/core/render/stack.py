@@ -23,15 +23,11 @@ CellsOf = Callable[[Layer, Box], Cells]
 
 @dataclass(frozen=True, eq=False)
 class Stack:
-    """What a rectangle of a map is composed from.
-
-    `box` holds the cells of the map that any of its planes shows.
-    """
+    """What a rectangle of a map is composed from."""
 
     rect: Rect
     level: int
     planes: Sequence[Plane]
-    box: Box
 
     @property
     def cells(self) -> list[Cells]:
@@ -111,12 +107,11 @@ def stack_of(
     reach: Reach | None = None
     while reach != atlas.reach:
         reach = atlas.reach
-        box, planes, at = Box(0, 0, 0, 0), [], _level(map_, atlas, level)
+        planes, at = [], _level(map_, atlas, level)
         for layer in shown:
             there = _needed(map_, layer, rect, at)
             planes.append(_plane(map_, atlas, layer, there, rect, at, cells_of))
-            box = box.joined(there)
-    return Stack(rect, level, planes, box)
+    return Stack(rect, level, planes)
 
 
 def _plane(

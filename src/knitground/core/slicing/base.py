@@ -13,8 +13,12 @@ from knitground.core.model.slicing import Slicing
 from knitground.core.model.tileset import Picture, Tileset
 from knitground.core.slicing.grid import clear_see_through, cut_tile, lay_grid
 
+SEEN = 100
+"""Alpha over which a pixel counts as something that can be seen."""
 _MOST = 128
 """Tiles that are looked at, evenly spread over the sheet."""
+_PIXELS = 1 << 20
+"""Pixels that are looked at, so that it can be done while a view is painted; larger tiles, none."""
 _OFF = 1.3
 """Pixels by which a column's lowest pixel may leave a straight line."""
 _LEAST_LINE = 0.3
@@ -155,10 +159,13 @@ def _lowest(picture: Picture, slicing: Slicing) -> tuple[NDArray[np.int64], int]
     """Give, for each column, how far down any tile goes (0 for not at all), and how many tiles."""
     grid = lay_grid(slicing, picture.shape[1], picture.shape[0])
     every = [(r, c) for r in range(grid.rows) for c in range(grid.columns)]
+    most = min(_MOST, _PIXELS // (slicing.tile_height * slicing.tile_width))
     found = []
-    for row, col in every[:: max(1, len(every) // _MOST)]:
-        pixels = clear_see_through(cut_tile(picture, slicing, row, col).copy(), slicing)
-        seen = pixels[..., 3] > 100
+    for row, col in every[:: -(-len(every) // most)] if most else []:
+        pixels = cut_tile(picture, slicing, row, col)
+        if slicing.see_through:
+            pixels = clear_see_through(pixels.copy(), slicing)
+        seen = pixels[..., 3] > SEEN
         if seen.any() and not seen.all():
             high = seen.shape[0]
             found.append(np.where(seen.any(axis=0), high - np.argmax(seen[::-1], axis=0), 0))

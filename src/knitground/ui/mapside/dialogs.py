@@ -40,7 +40,7 @@ from knitground.ui.common.words import tip
 from knitground.ui.session import QUIET_CELLS, Session
 
 _WIDEST = 1024
-_GRIDS = {GridKind.SQUARE: "Upright cells", GridKind.DIAMOND: "Diamonds (isometric)"}
+_GRIDS = {GridKind.SQUARE: "Square", GridKind.DIAMOND: "Diamond (isometric)"}
 
 
 def _grid_icon(kind: GridKind) -> QIcon:
@@ -187,7 +187,7 @@ class NewMapDialog(Dialog):
         elif base is not None and base.is_sure:
             words = (
                 f"These pictures stand on diamonds of {base.width} × {base.height} px "
-                f"({base.score * 100:.0f} % sure): choose Diamonds"
+                f"({base.score * 100:.0f} % sure): choose Diamond"
             )
             role = "warning"
         tall = self._tile()[0]
@@ -201,6 +201,7 @@ class NewMapDialog(Dialog):
         self.base_words.setText(words)
         set_role(self.base_words, role)
         self._form.setRowVisible(self.base_words, bool(words))
+        self.adjustSize()  # rows that go leave no room behind
         if diamonds:
             tileset = self.session.project.tileset_named(self.tilesets.currentText())
             lattice = Diamond(1, 1, typed, self.base_width.value())

@@ -29,7 +29,7 @@ from knitground.core.model.map import Map
 from knitground.core.model.project import free_name
 from knitground.core.model.terrain import SetKind
 from knitground.core.render.tiles import tile_pixels
-from knitground.core.slicing.base import wall_height
+from knitground.core.slicing.base import SEEN, wall_height
 from knitground.ui.common.commands import Commands
 from knitground.ui.common.words import on_button
 from knitground.ui.mapside.growing import once_grown
@@ -61,7 +61,7 @@ class LayerCommands:
         add("Previous layer", lambda: self.step(-1), "PgDown")
         commands.line("Layer")
         add("Add a storey above", self.add_storey)
-        add("Sort by depth, or no more", self.toggle_depth)
+        add("Sort by depth with neighbours, or not", self.toggle_depth)
         add("Reroll variants", self.reroll)
         add("Release all pins", self.release_pins)
 
@@ -181,7 +181,7 @@ class LayerCommands:
         tile = hand.tile if isinstance(hand, TileInHand) else None
         owner = self.session.project.tileset_named(tile.tileset) if tile else None
         pixels = tile_pixels(owner, tile) if owner and tile else None
-        return 0 if pixels is None else wall_height(pixels >> 24 > 100, map_.lattice)
+        return 0 if pixels is None else wall_height(pixels >> 24 > SEEN, map_.lattice)
 
     def toggle_depth(self) -> None:
         """Draw the chosen layer line by line with its neighbours that are so too, or no more."""

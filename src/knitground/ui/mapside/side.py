@@ -167,7 +167,7 @@ class MapSide(QWidget):
             commands.add("Tool", tool.name, choose, tool.shortcut)
         commands.line("Tool")
         commands.add("Tool", "Piece that fits here", lambda: self.active.fit_piece(1), "Y")
-        commands.add("Tool", "The one before", lambda: self.active.fit_piece(-1), "Shift+Y")
+        commands.add("Tool", "The piece before", lambda: self.active.fit_piece(-1), "Shift+Y")
         self.strip.add_commands(commands)
         self.maps.add_commands(commands)
 
@@ -184,13 +184,13 @@ class MapSide(QWidget):
             ("Grid lines", "G", lambda v: v.set_grid(not v.show_grid), True),
             ("Shapes", "Shift+C", lambda v: v.set_shapes(not v.shapes.on), False),
             (
-                "Look into round the pointer",
+                "Look into: cut away round the pointer",
                 "",
                 lambda v: v.set_looks_round(not v.looks_round),
                 False,
             ),
             (
-                "Look into: what is in front is faint",
+                "Look into: fade what is in front",
                 "Shift+W",
                 lambda v: v.set_looks_into(not v.looks_into),
                 False,

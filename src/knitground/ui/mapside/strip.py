@@ -252,7 +252,7 @@ class Strip(QFrame):
         menu.addAction("Duplicate", self.layers.duplicate)
         menu.addAction("Merge into the layer behind", self.layers.merge)
         menu.addAction("Show only this one, or all", self.layers.show_only)
-        depth = menu.addAction("Sort by depth with its neighbours", self.layers.toggle_depth)
+        depth = menu.addAction("Sort by depth with neighbours", self.layers.toggle_depth)
         depth.setCheckable(True)
         depth.setChecked(layer.interleaved)
         menu.addAction("Add a storey above", self.layers.add_storey)

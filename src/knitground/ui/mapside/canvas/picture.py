@@ -75,6 +75,7 @@ def _now_ms() -> int:
     return int(monotonic() * 1000)
 
 
+_HOLE_FROM_PX = 4
 _HOLE = 96.0
 """How far round the pointer the map is looked into, in screen pixels."""
 _GHOST_SECONDS = 0.006
@@ -604,6 +605,8 @@ class MapPicture(QWidget):
         assert self.store is not None
         if layer is None or at is None or map_ is None:
             return
+        if self.camera.zoom * map_.lattice.shorter < _HOLE_FROM_PX:
+            return  # so far away thousands of cells would be knitted in a frame
         level, zoom = self.store.level_for(self.camera.zoom), self.camera.zoom
         scale = map_.lattice.scale(map_.lattice.at_level(level))
         middle = QPointF(*self.layer_camera_now().to_screen(at.x, at.y))

@@ -31,7 +31,7 @@ from knitground.ui.common.zoom import Camera
 
 _NEAR = 5.0
 _FRINGE = 96
-_BASES_FROM_PX = 24
+_BASES_FROM_PX = 48
 """On smaller tiles the diamonds they stand on would hide the art."""
 
 
