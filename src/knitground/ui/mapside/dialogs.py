@@ -201,7 +201,9 @@ class NewMapDialog(Dialog):
         self.base_words.setText(words)
         set_role(self.base_words, role)
         self._form.setRowVisible(self.base_words, bool(words))
-        self.adjustSize()  # rows that go leave no room behind
+        if self.isVisible():  # rows that go leave no room behind; the width is as its words need
+            self._form.activate()
+            self.resize(self.width(), self._form.heightForWidth(self.width()))
         if diamonds:
             tileset = self.session.project.tileset_named(self.tilesets.currentText())
             lattice = Diamond(1, 1, typed, self.base_width.value())
