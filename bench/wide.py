@@ -198,7 +198,7 @@ def pans_rows(window: Window, settle: Callable[[int], None]) -> list[Row]:
     window.session.apply(add_map(project, map_))
     window.session.choose_map(map_)
     window.show_stage("draw")
-    view.set_playing(True)
+    view.session.show(playing=True)
     settle(20)
     rows = []
     for zoom in (2, 1, 0.5, 0.25):
@@ -240,7 +240,7 @@ def demo_rows(window: Window, settle: Callable[[int], None]) -> list[Row]:
         tiles = [(row, col) for row in range(sheet.rows) for col in range(sheet.columns)]
         session.apply(add_shape(sheet, tiles, round_))
     view.fit()
-    view.set_shapes(True)
+    view.session.show(shapes=True)
     times = []
     for turn in range(60):
         view.camera.left += (7, -7)[turn % 20 < 10]
@@ -253,7 +253,7 @@ def demo_rows(window: Window, settle: Callable[[int], None]) -> list[Row]:
         QApplication.processEvents()
     rows = [spent_row("paint with shapes of every tile, first", times[:2], ACT),
             spent_row("paint with shapes of every tile shown", times[2:], PAINT)]  # fmt: skip
-    view.set_shapes(False)
+    view.session.show(shapes=False)
     session.choose_map(session.project.map_named("Salt coast"))
     coast = session.map
     assert coast is not None

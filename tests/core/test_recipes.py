@@ -25,6 +25,7 @@ from knitground.core.files.recipeformats import RecipeFile
 from knitground.core.files.saving import save_project
 from knitground.core.grow.distance import far_from, parts_of
 from knitground.core.grow.joins import Joins, from_pixels
+from knitground.core.grow.kinds import STEP_KINDS
 from knitground.core.grow.looks import seam_figure, step_picture
 from knitground.core.grow.preview import alone_picture, grown_picture
 from knitground.core.grow.regions import regions
@@ -806,10 +807,10 @@ def test_steps_are_added_moved_doubled_and_taken_out_and_keep_what_they_draw(dem
     g = Ground(demo)
     demo.maps.append(g.map)
     doc = Document(demo)
-    for kind in edits.KINDS:
+    for kind in STEP_KINDS:
         doc.apply(edits.add_step(demo, g.map, kind))
     kinds = [type(each) for each in g.map.recipe.steps]
-    assert kinds == list(edits.KINDS)
+    assert kinds == list(STEP_KINDS)
     salts = [g.map.recipe.salt_of(n) for n in range(len(kinds))]
     assert len(set(salts)) == len(salts)
     doc.apply(edits.move_step(g.map, 5, 0))

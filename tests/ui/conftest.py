@@ -1,6 +1,7 @@
 import shutil
 import sys
 from contextlib import contextmanager
+from dataclasses import asdict
 
 import pytest
 from PySide6.QtCore import QCoreApplication, QEvent, QPoint, Qt
@@ -10,6 +11,7 @@ from PySide6.QtWidgets import QApplication, QComboBox, QMessageBox, QTabBar
 from knitground.core.edit.desk import ToolOptions
 from knitground.core.model.project import Project
 from knitground.ui import tour
+from knitground.ui.choice import Sight
 from knitground.ui.common.sheetview import SheetView
 from knitground.ui.common.theme import THEMES, theme
 from knitground.ui.common.turn import begin_turn
@@ -170,12 +172,10 @@ def as_new(window, memory, project):
         window.mapside.toggle_second()
     window.mapside.show()
     view = window.mapside.view
-    view.show_pins, view.show_grid, view.show_screen = True, True, False
-    view.shapes.on = view.looks_into = view.looks_round = False
+    session.show(**asdict(Sight()))
     view.overview.hide()
     view._space = view.asks_why = False
     view.pointer = view.cell_cursor = view._pan_from = view._pan_button = None
-    window.set_repeat(False)
     for command in window.commands.all:
         if command.action.isCheckable():
             command.action.setChecked(command.text in ("Pins", "Grid lines", "Play animations"))
@@ -223,7 +223,7 @@ def as_new(window, memory, project):
     window.memory._facts.clear()
     window.show_stage("draw")
     window.splitter.setSizes([320, 900])
-    view.set_playing(False)  # what is compared stands still; tests of animations let it run
+    session.show(playing=False)  # what is compared stands still; tests of animations let it run
 
 
 @pytest.fixture

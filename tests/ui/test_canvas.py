@@ -21,7 +21,7 @@ from knitground.core.model.slicing import Slicing
 from knitground.core.model.tile import TileRef
 from knitground.core.model.tileset import Frame, TileFacts, Tileset
 from knitground.ui.common.zoom import STEPS, Camera
-from knitground.ui.mapside.canvas import ghost, lesson, overlay
+from knitground.ui.mapside.canvas import ghost, marked, overlay
 from knitground.ui.mapside.canvas.chunks import LIMIT_BYTES, ChunkStore
 from knitground.ui.mapside.canvas.markers import kind_colour
 from knitground.ui.stages.rules.guests import RuleCells
@@ -112,7 +112,7 @@ def test_very_many_pins_look_like_few(window, monkeypatch):
     few = pixels(view)
     monkeypatch.setattr(overlay, "_MOST_PINS", 20)
     many = pixels(view)
-    view.show_pins = False
+    view.session.show(pins=False)
     none = pixels(view)
     assert none.shape == bare.shape
     pins, stamped = few != none, many != none
@@ -130,9 +130,9 @@ def test_very_many_cells_of_a_rule_are_marked_like_few(window, monkeypatch):
     settle_view(view)
     bare = pixels(view)
     rows, cols = (each.ravel() for each in np.mgrid[20:29, 30:40])
-    session.invite(RuleCells(map_, Fired(map_.layers[0], rows, cols)))
+    session.mark_cells("rules", RuleCells(map_, Fired(map_.layers[0], rows, cols)))
     few = pixels(view)
-    monkeypatch.setattr(lesson, "_MOST_DRAWN", 20)
+    monkeypatch.setattr(marked, "_MOST_DRAWN", 20)
     many = pixels(view)
     assert (few != bare).sum() > 90 * 100
     assert ((few != bare) == (many != bare)).all()
@@ -351,7 +351,7 @@ def test_the_memory_of_chunks_is_bounded(qapp, monkeypatch):
 def test_panning_draws_what_comes_into_view(window):
     view = window.mapside.view
     window.show_stage("draw")
-    view.set_grid(False)
+    view.session.show(grid=False)
     view.leaveEvent(None)
     settle()
     view.zoom_to(STEPS.index(1))

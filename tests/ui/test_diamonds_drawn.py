@@ -37,7 +37,7 @@ def view(window):
     window.show_stage("draw")
     wake(window)
     view = window.mapside.view
-    view.set_grid(False)
+    view.session.show(grid=False)
     view.fit()
     view.show_cell(12, 12)
     settle()

@@ -85,7 +85,7 @@ def test_the_ghost_is_what_the_click_lays(window, view, hand, layer, size):
 
 def test_the_ghost_shows_the_very_pixels_that_are_laid(window, view):
     session = window.session
-    window.mapside.view.set_grid(False)
+    window.session.show(grid=False)
     session.take(TerrainInHand("pans", "Pans", 4, "blush"))
     session.set_size(3)
     at = view.screen_at(38, 18)
@@ -550,13 +550,13 @@ def test_the_map_shown_three_by_three_repeats_itself(window):
     view = window.mapside.view
     window.session.choose_map(window.session.project.maps[1])
     window.show_stage("grow")
-    view.set_grid(False)
+    view.session.show(grid=False)
     QTest.keyClick(
         window.shell,
         Qt.Key.Key_R,
         Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier,
     )
-    assert view.repeat
+    assert view.session.sight.repeat
     settle()
     view.leaveEvent(None)
     view.camera.step = STEPS.index(1)

@@ -20,6 +20,8 @@ from knitground.core.edit.selecting import Selection
 from knitground.core.edit.tiles import add_tag
 from knitground.core.grow import runner
 from knitground.core.grow.joins import joins_of
+from knitground.core.grow.kinds import STEP_KINDS
+from knitground.core.grow.stepkind import As
 from knitground.core.grow.work import Work
 from knitground.core.model.conditions import Look
 from knitground.core.model.layers import TileLayer
@@ -40,7 +42,6 @@ from knitground.core.model.tile import TileRef
 from knitground.ui.common.tasks import call_off_jobs, wait_for_jobs, work_title
 from knitground.ui.mapside.dialogs import NewMapDialog
 from knitground.ui.stages.grow.alone import AloneDialog
-from knitground.ui.stages.grow.fields import FIELDS, As
 from knitground.ui.stages.grow.nine import NineDialog
 from knitground.ui.stages.grow.stepcard import StepCard, Told
 
@@ -215,7 +216,7 @@ def test_sliders_are_live_and_one_step_of_the_history(window, coast):
 def a_slider(bench):
     """A step with a slider that changes it, its card opened: place, field and slider."""
     for card in bench.cards:
-        for each in FIELDS.get(card.kind, ()):
+        for each in STEP_KINDS[card.kind].settings:
             if each.shown is As.SLIDER and each.only is None:
                 if not card.is_open:
                     bench.open_card(card.place)
@@ -976,7 +977,7 @@ def test_each_choice_of_each_kind_of_step_is_what_it_says_and_not_its_text(windo
     settle()
     session, bench = window.session, window.stages["grow"]
     seen = 0
-    for kind, fields in FIELDS.items():
+    for kind, fields in ((each, about.settings) for each, about in STEP_KINDS.items()):
         if not any(each.shown is As.CHOICE for each in fields):
             continue
         card = StepCard(session, session.map, 0, kind)

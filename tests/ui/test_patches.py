@@ -322,7 +322,7 @@ def test_a_background_and_the_screen_frame_are_seen(window, view):
         layer.visible = False
     view.store.touch_all()
     view.leaveEvent(None)
-    view.set_grid(False)
+    view.session.show(grid=False)
     window.mapside.maps.set_background("#aa3366")
     shown = drawn(view) & 0xFFFFFF
     assert (shown == 0xAA3366).mean() > 0.3

@@ -119,7 +119,7 @@ def test_what_is_seen_of_a_tall_piece_is_what_is_laid(window, bench):
     session, view = window.session, window.mapside.view
     session.choose_layer(session.map.layers[2])
     session.take(TileInHand(TileRef(session.tileset.name, 0, 0), 0))
-    view.set_grid(False)
+    view.session.show(grid=False)
     view.zoom_to(view.camera.step)
     view.show_cell(20, 20)
     spot = view.screen_at(20, 20)
@@ -161,7 +161,7 @@ def test_one_tile_that_moves_moves_on_the_map_and_stands_still_when_told(
     assert [each.ms for each in tileset.fact(0, 0).frames] == [40, 80, 120]
     window.show_stage("draw")
     session, view = window.session, window.mapside.view
-    view.set_playing(True)
+    view.session.show(playing=True)
     session.choose_layer(session.map.layers[2])
     session.take(TileInHand(TileRef(tileset.name, 0, 0), 0))
     settle()

@@ -334,7 +334,7 @@ def test_arrows_step_through_the_cells_of_a_rule(window, bench):
     settle()
     assert (pixels(view) != plain).any()
     window.show_stage("draw")
-    assert window.session.guest is None
+    assert window.session.taker is None
 
 
 def test_situations_that_nobody_takes_lead_to_a_cell_and_become_rules(window, bench):
@@ -442,7 +442,7 @@ def test_a_stencil_is_copied_from_a_cell_of_the_map(window, bench):
     asked = {(y, x): a.kind for y, x, a in bench.list.rule.stencil}
     assert asked[1, -1] is AskKind.SAME
     assert asked[-1, 1] is AskKind.OTHER
-    assert window.session.guest is None
+    assert window.session.taker is None
     counted(bench)
     assert bench.counter.stats.fired[bench.list.number].count >= 1
 
@@ -469,7 +469,7 @@ def test_a_rule_is_taught_by_one_cell_seen_as_a_ghost_and_taken(window, bench, l
     before, start = cells_of(window, dykes).copy(), snapshot(window.session.project)
     plain = pixels(lesson)
     click(lesson, lesson.screen_at(22, 40))
-    teacher = window.session.guest
+    teacher = window.session.taker
     found = teacher.proposal
     assert found.changed.any()
     assert (pixels(lesson) != plain).any()
@@ -498,7 +498,7 @@ def test_a_rule_is_taught_by_one_cell_seen_as_a_ghost_and_taken(window, bench, l
 def test_a_cell_that_stays_makes_the_rule_narrower_and_esc_leaves_all(window, bench, lesson):
     start = snapshot(window.session.project)
     click(lesson, lesson.screen_at(22, 40))
-    teacher = window.session.guest
+    teacher = window.session.taker
     many = int(teacher.proposal.changed.sum())
     QTest.mouseClick(lesson, LEFT, CTRL, lesson.screen_at(22, 44))
     few = teacher.proposal
@@ -507,7 +507,7 @@ def test_a_cell_that_stays_makes_the_rule_narrower_and_esc_leaves_all(window, be
     assert not few.changed[22 - box.top, 44 - box.left] or few.not_told
     QTest.keyClick(window.shell, Qt.Key.Key_Escape)
     settle()
-    assert window.session.guest is None
+    assert window.session.taker is None
     assert not bench.lesson.bar.isVisible()
     assert snapshot(window.session.project) == start
 
@@ -515,12 +515,12 @@ def test_a_cell_that_stays_makes_the_rule_narrower_and_esc_leaves_all(window, be
 def test_a_lesson_ends_with_its_stage_and_with_its_project(window, bench, lesson):
     click(lesson, lesson.screen_at(22, 40))
     window.show_stage("draw")
-    assert window.session.guest is None
+    assert window.session.taker is None
     assert not bench.lesson.button.isChecked()
     window.show_stage("rules")
     window.session.open(open_project(window.session.project.folder).project)
     settle()
-    assert window.session.guest is None
+    assert window.session.taker is None
 
 
 def test_a_lesson_needs_a_layer_of_its_set(window, bench):
@@ -543,7 +543,7 @@ def test_a_list_is_taught_on_the_layer_that_follows_it(window, bench, basin):
     view.show_cell(12, 13)
     settle()
     click(view, view.screen_at(12, 13))  # a run from west to east
-    found = session.guest.proposal
+    found = session.taker.proposal
     assert found.rule.subject.kind is AskKind.TILES
     before = dykes.cells.copy()
     runs = before == before[12, 13]
@@ -566,7 +566,7 @@ def test_the_ghost_of_a_draft_shows_what_it_becomes(window, bench, basin):
     take_tile(window, wall.tileset, wall.row, wall.col)
     session.choose_tool("paint")
     view.zoom_to(STEPS.index(2))
-    view.set_grid(False)
+    view.session.show(grid=False)
     view.show_cell(38, 12)
     settle()
     move(view, view.screen_at(38, 12))

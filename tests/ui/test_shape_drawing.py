@@ -207,7 +207,7 @@ def test_a_ring_set_gets_its_shapes_from_terrain_and_the_map_shows_them_merged(
         return True
 
     monkeypatch.setattr("knitground.ui.stages.tiles.shapespage.answered", accept)
-    view.set_shapes(True)
+    view.session.show(shapes=True)
     settle_view(view)
     before = pixels(view)
     bench.shapes.from_terrain()
@@ -228,20 +228,20 @@ def test_a_ring_set_gets_its_shapes_from_terrain_and_the_map_shows_them_merged(
     settle_view(view)
     session.choose_layer(session.map.layers[3])
     shown = pixels(view)
-    view.set_shapes(False)
+    view.session.show(shapes=False)
     session.undo()
     session.undo()
-    view.set_shapes(True)
+    view.session.show(shapes=True)
     settle_view(view)
     assert (pixels(view) != shown).any()
-    view.set_shapes(False)
+    view.session.show(shapes=False)
 
 
 def test_shapes_on_the_map_follow_a_stroke(window, bench):
     session, view = window.session, window.mapside.view
     window.show_stage("draw")
     session.choose_layer(session.map.layers[3])
-    view.set_shapes(True)
+    view.session.show(shapes=True)
     session.take(TerrainInHand("works", "Dykes", 1, "brick"))
     session.set_size(1)
     session.choose_tool("paint")
@@ -253,7 +253,7 @@ def test_shapes_on_the_map_follow_a_stroke(window, bench):
     assert merged(view) != before
     session.undo()
     assert merged(view) == before
-    view.set_shapes(False)
+    view.session.show(shapes=False)
 
 
 def test_kinds_are_made_changed_and_removed_by_dialog(window, bench, monkeypatch):
@@ -476,7 +476,7 @@ def test_shapes_are_merged_beside_the_interface_and_a_short_pan_needs_no_new_pic
 
     monkeypatch.setattr(shapes, "_make", seen)
     view.zoom_to(STEPS.index(2))
-    view.set_shapes(True)
+    view.session.show(shapes=True)
     settle_view(view)
     assert threads
     assert threading.main_thread() not in threads
@@ -493,7 +493,7 @@ def test_shapes_are_merged_beside_the_interface_and_a_short_pan_needs_no_new_pic
     view.shapes._picture = None
     settle_view(view)
     assert (pixels(view) == shown).all()
-    view.set_shapes(False)
+    view.session.show(shapes=False)
     assert (pixels(view) != shown).mean() > 0.005
 
 
@@ -505,7 +505,7 @@ def test_a_fault_while_shapes_are_merged_is_told_and_not_met_again_and_again(win
         raise EditError("no")
 
     monkeypatch.setattr(shapes, "merge", fails)
-    view.set_shapes(True)
+    view.session.show(shapes=True)
     settle_view(view)
     settle_view(view)
     assert len(tried) == 1

@@ -96,7 +96,7 @@ def test_two_views_of_a_map_are_painted_in_turns_of_their_own(window, monkeypatc
     side = window.mapside
     side.toggle_second()
     for view in (side.view, side.second):
-        view.playing = False
+        view.session.show(playing=False)
         settle_view(view)
     for active, other in ((side.view, side.second), (side.second, side.view)):
         active.entered.emit()

@@ -287,7 +287,7 @@ def test_the_dark_theme_is_kept(window, qapp):
 
 
 def test_another_theme_dresses_what_is_seen_and_what_comes_into_view(window, qapp):
-    window.mapside.view.set_playing(False)
+    window.session.show(playing=False)
     stages = ("slice", "rules", "grow", "draw")
     for name in stages:
         window.show_stage(name)

@@ -32,7 +32,8 @@ from knitground.core.files.ship.names import ship_names
 from knitground.core.files.ship.ship import FORMATS, USUAL_FORMATS
 from knitground.core.grow.plainless import find_plainless
 from knitground.core.grow.rewriting import rewrite_map
-from knitground.core.grow.runner import Grown, run_recipe
+from knitground.core.grow.runner import run_recipe
+from knitground.core.grow.work import Grown
 from knitground.core.knit.layer import knit_map
 from knitground.core.model.map import Map, gaps_of
 from knitground.core.model.project import Project

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from typing import Any
 
 from PySide6.QtCore import QObject, Signal
@@ -67,6 +67,27 @@ class Choice(QObject):
         if chosen != self.markers:
             self.markers = chosen
             self.selected.emit()
+
+
+@dataclass(frozen=True)
+class Sight:
+    """What is shown of the map, and over it, in every view of it.
+
+    Parameters
+    ----------
+    repeat : the map nine times, three by three
+    into : what is in front of the chosen layer faint
+    round_pointer : what is in front of it cut away round the pointer
+    """
+
+    grid: bool = True
+    pins: bool = True
+    shapes: bool = False
+    screen: bool = False
+    playing: bool = True
+    repeat: bool = False
+    into: bool = False
+    round_pointer: bool = False
 
 
 class ToolBox(QObject):

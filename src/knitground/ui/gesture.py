@@ -1,4 +1,4 @@
-"""What a session lets in for a while: a gesture, and a guest that takes clicks on the map."""
+"""What a session lets in for a while: a gesture, what takes clicks on the map, what marks cells."""
 
 from __future__ import annotations
 
@@ -20,10 +20,8 @@ class Gesture(Protocol):
         """Call it off; nothing has changed."""
 
 
-class Guest(Protocol):
-    """Something that marks cells of the map, and may take clicks there in place of the tools."""
-
-    takes_clicks: bool
+class Taker(Protocol):
+    """Something that takes clicks on the map in place of the tools."""
 
     def click(self, at: Pointer, *, other: bool) -> bool:
         """React to a click (`other`: with Ctrl, or the right button); False leaves it to tools."""
@@ -31,8 +29,12 @@ class Guest(Protocol):
     def ghost(self, map_: Map) -> Plan | None:
         """What would come of it."""
 
-    def cells(self, map_: Map) -> Iterable[tuple[tuple[int, int], str]]:
-        """Cells to be marked, each with its role: “wrong”, “right” or “changes”."""
-
     def label(self) -> str:
         """What a click would do, in words."""
+
+
+class CellMarks(Protocol):
+    """Cells of a map that some part wants to be marked."""
+
+    def cells(self, map_: Map) -> Iterable[tuple[tuple[int, int], str]]:
+        """Give them, each with its role: “wrong”, “right” or “changes”."""

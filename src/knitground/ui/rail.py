@@ -2,34 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QFocusEvent, QFont, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QToolTip, QWidget
 
 from knitground.ui.common.theme import theme
-
-
-@dataclass(frozen=True)
-class Stage:
-    """A stage: its key in code, its name on the rail, and what it is for."""
-
-    key: str
-    name: str
-    tip: str
-
-
-STAGES = (
-    Stage("slice", "Slice", "Cut a sheet into tiles"),
-    Stage("tiles", "Tiles", "Say what each tile is: weight, name, tags, properties, animation"),
-    Stage("terrains", "Terrains", "Say what each tile shows at its sides and corners"),
-    Stage("rules", "Rules", "Say what each tile is for, and let drafts become finished art"),
-    Stage("draw", "Draw", "Lay maps by hand"),
-    Stage("grow", "Grow", "Let a recipe make a layer"),
-    Stage("ship", "Ship", "Write what a game reads"),
-)
-"""The stages that work; a later one takes its place in the order of the work."""
+from knitground.ui.stagekinds import STAGES, StageKind
 
 _WIDTH, _ITEM = 76, 66
 
@@ -106,7 +84,7 @@ class Rail(QWidget):
             painter.drawRoundedRect(self._rect(self._at).adjusted(2, 2, -2, -2), 4, 4)
         painter.end()
 
-    def _draw_item(self, painter: QPainter, place: int, stage: Stage) -> None:
+    def _draw_item(self, painter: QPainter, place: int, stage: StageKind) -> None:
         t = theme()
         rect, here = self._rect(place), place == self._at
         if here or place == self._hover:

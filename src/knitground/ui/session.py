@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping
+from dataclasses import replace
 from typing import Any, TypeVar
 
 from PySide6.QtCore import QObject, Signal
@@ -20,8 +21,8 @@ from knitground.core.model.map import Map
 from knitground.core.model.project import Project
 from knitground.core.model.tileset import Tileset
 from knitground.ui.atlases import Atlases
-from knitground.ui.choice import Choice, InHand, ToolBox
-from knitground.ui.gesture import Gesture, Guest
+from knitground.ui.choice import Choice, InHand, Sight, ToolBox
+from knitground.ui.gesture import CellMarks, Gesture, Taker
 
 QUIET_CELLS = 2_000_000
 """Cells of all layers up to which a change of a whole map takes no longer than a frame or three."""
@@ -55,11 +56,18 @@ class Session(QObject):
     """Some part asks for a map from a picture: its pixels (h, w, 4), and a name."""
     sheet_wanted = Signal(object, str)
     """Some part asks for a picture to be a sheet: its pixels (h, w, 4), and a name."""
+    file_wanted = Signal()
+    """Some part asks for a sheet to be opened."""
+    place_wanted = Signal(object)
+    """Some part asks where the sheet of a tileset lies, which is missing."""
     missing_wanted = Signal(object, object)
-    marks_wanted = Signal(object, object, int)
     """Some part asks for the missing tiles of a set to be made: its tileset, and the set."""
-    guest_changed = Signal()
-    """Something else, or nothing, takes clicks on the map now, or marks other cells there."""
+    marks_wanted = Signal(object, object, int)
+    """Some part asks for tiles to be marked: their tileset, a set of it, and a terrain."""
+    marks_changed = Signal()
+    """Something else, or nothing, takes clicks on the map now, or other cells are marked there."""
+    sight_changed = Signal()
+    """Other things are shown of the map, or over it."""
     stage_wanted = Signal(str)
     """Some part asks for a stage."""
 
@@ -73,7 +81,10 @@ class Session(QObject):
         self.runner: (
             Callable[[str, Callable[[Progress], Any], Callable[[Any], object]], object] | None
         ) = None
-        self.guest: Guest | None = None
+        self.sight = Sight()
+        self.taker: Taker | None = None
+        self.marks: dict[str, CellMarks] = {}
+        """What marks cells of the map, by who wants it."""
         self._gesture: Gesture | None = None
         self._connect()
 
@@ -139,7 +150,7 @@ class Session(QObject):
     def open(self, project: Project) -> None:
         """Take another project; what was open is forgotten."""
         self.finish_gesture()
-        self.guest = None
+        self.taker, self.marks = None, {}
         self.doc.changed.disconnect()
         self.doc.steps_changed.disconnect()
         self.doc = Document(project)
@@ -261,12 +272,27 @@ class Session(QObject):
         else:
             self.run_long("Resizing…", lambda _: resize_map(map_, margins), self.apply)
 
-    def invite(self, guest: Guest | None) -> None:
+    def take_clicks(self, taker: Taker | None) -> None:
         """Let something take clicks on the map until it goes; None: the tools have them again."""
-        if guest is not self.guest:
+        if taker is not self.taker:
             self.finish_gesture()
-            self.guest = guest
-        self.guest_changed.emit()
+            self.taker = taker
+        self.marks_changed.emit()
+
+    def mark_cells(self, who: str, marks: CellMarks | None) -> None:
+        """Have cells of the map marked for some part, in place of those that were for it."""
+        if marks is not None:
+            self.marks[who] = marks
+        elif self.marks.pop(who, None) is None:
+            return
+        self.marks_changed.emit()
+
+    def show(self, **changes: bool) -> None:
+        """Show other things of the map, or over it, by their names (`Sight`)."""
+        sight = replace(self.sight, **changes)
+        if sight != self.sight:
+            self.sight = sight
+            self.sight_changed.emit()
 
     # Telling
 

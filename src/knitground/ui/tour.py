@@ -73,7 +73,7 @@ def make_window(memory: Path) -> Window:
     shell = Shell()
     window = Window(shell, Memory(memory))
     window.stage_of(GrowBench).show_times = False
-    window.mapside.view.set_playing(False)
+    window.session.show(playing=False)
     shell.show()
     settle()
     return window
@@ -148,7 +148,7 @@ def _tiles(window: Window) -> None:
 
 
 def _terrains(window: Window) -> None:
-    window.mapside.view.set_shapes(False)
+    window.session.show(shapes=False)
     window.show_stage("terrains")
     pans = window.session.project.tilesets[0]
     window.stage_of(TerrainsBench).choose_set(pans, pans.sets[0])
@@ -313,7 +313,7 @@ def _shapes(window: Window) -> None:
     bench.sheet.choose([(3, 3)])
     bench.tabs.setCurrentIndex(TILE_TABS.index("Shapes"))
     view = window.mapside.view
-    view.set_shapes(True)
+    view.session.show(shapes=True)
     view.zoom_to(STEPS.index(1))
     view.camera.centre(41 * 16, 31 * 16, view.width(), view.height())
     bench.shapes.modes.buttons()[0].click()
@@ -344,7 +344,7 @@ def _diamonds(window: Window) -> None:
 
 
 def _ship(window: Window) -> None:
-    window.set_repeat(False)
+    window.session.show(repeat=False)
     window.show_stage("ship")
     # Without the path of this machine: the pictures are the same wherever they are made.
     window.stage_of(ShipBench).folder.setText("shipped")

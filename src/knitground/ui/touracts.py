@@ -79,7 +79,7 @@ def tour_teach(window: Window) -> None:
     tile = tiles[alone]
     window.session.take(TileInHand(tile, home.tileset.number(tile.row, tile.col)))
     bench.lesson.button.click()
-    teacher = window.session.guest
+    teacher = window.session.taker
     if isinstance(teacher, Teacher):
         teacher.lesson.show_wrong((22, 35))
         teacher.look()

@@ -15,8 +15,6 @@ from PySide6.QtWidgets import QApplication, QLabel, QSplitter, QStackedWidget, Q
 from knitground import __version__
 from knitground.core.base.progress import Progress
 from knitground.core.files.places import PROJECT_NAME
-from knitground.core.model.terrain import TerrainSet
-from knitground.core.model.tileset import Tileset
 from knitground.ui.common.commands import Commands
 from knitground.ui.common.finder import Finder
 from knitground.ui.common.notices import Notices
@@ -40,9 +38,9 @@ from knitground.ui.project.memory import Memory
 from knitground.ui.project.sheetadding import SheetAdder
 from knitground.ui.project.startpage import StartPage
 from knitground.ui.project.watch import SheetWatcher
-from knitground.ui.rail import STAGES
 from knitground.ui.session import Session
 from knitground.ui.shell import Shell
+from knitground.ui.stagekinds import STAGES
 from knitground.ui.stages import make_stages
 from knitground.ui.stages.stage import Stage
 
@@ -120,7 +118,7 @@ class Window(QObject):
         self.under = QLabel()
         self.under.setIndent(76)
         self.under.setTextFormat(Qt.TextFormat.PlainText)
-        self.gaps = GapButton(self.session, self.notices, self._make_missing)
+        self.gaps = GapButton(self.session, self.notices)
         self.zoom = QLabel()
         bar = self.shell.statusBar()
         bar.setSizeGripEnabled(False)
@@ -145,8 +143,6 @@ class Window(QObject):
             "Edit", "Release pins here",
             lambda: self.mapside.strip.layers.release_here(self.mapside.active.at), "U",
         )  # fmt: skip
-        commands.add("View", "Repeat 3 × 3", self.toggle_repeat, "Ctrl+Shift+R", checked=False)
-        commands.line("View")
         for stage in self.stages.values():
             stage.add_commands(commands)
         for name in THEMES:
@@ -161,8 +157,8 @@ class Window(QObject):
         self.shell.rail.chosen.connect(self.show_stage)
         self.shell.dropped.connect(self._drop)
         s.stage_wanted.connect(self.show_stage)
-        s.missing_wanted.connect(self._make_missing)
-        s.marks_wanted.connect(self._mark)
+        s.file_wanted.connect(self.sheets.ask_sheet)
+        s.place_wanted.connect(self.sheets.ask_missing)
         s.pointed.connect(self._point)
         s.choice.tileset_changed.connect(lambda: self._point(""))
         s.noticed.connect(lambda text, kind: self.notices.tell(text, kind))
@@ -177,12 +173,8 @@ class Window(QObject):
         s.cell_wanted.connect(self.mapside.view.show_cell)
         self.mapside.zoomed.connect(self._show_zoom)
         self.mapside.maps.made.connect(self._show_some_map)
-        self.mapside.maps.screen_wanted.connect(self._show_screen)
         for stage in self.stages.values():
             stage.zoomed.connect(self._show_zoom)
-            stage.sheet_asked.connect(self.sheets.ask_sheet)
-            stage.missing_asked.connect(self.sheets.ask_missing)
-            stage.repeat_wanted.connect(self.set_repeat)
         self.start.sheet_asked.connect(self.sheets.ask_sheet)
         self.start.demo_asked.connect(lambda: self.files.open_demo(None))
         self.start.project_asked.connect(self.files.ask_project)
@@ -222,10 +214,6 @@ class Window(QObject):
     def _show_some_map(self) -> None:
         if not self.stage.shows_map:
             self.show_stage("draw")
-
-    def _show_screen(self) -> None:
-        self.mapside.each_view(lambda view: view.set_screen(True))
-        self.commands.named("Screen frame").action.setChecked(True)
 
     def _keep_width(self) -> None:
         if self.stage.shows_map:
@@ -281,29 +269,6 @@ class Window(QObject):
         self._idle.stop()
         self.gaps.refresh()
         self.files.keep_first_picture()
-
-    def _make_missing(self, owner: Tileset, kit: TerrainSet) -> None:
-        """Go to the stage that makes tiles, with a set, and offer to make its missing ones."""
-        for key, stage in self.stages.items():
-            if stage.make_missing(owner, kit, partial(self.show_stage, key)):
-                return
-
-    def _mark(self, owner: Tileset, kit: TerrainSet, terrain: int) -> None:
-        """Go to the stage that marks tiles, with a terrain of a set to paint."""
-        for key, stage in self.stages.items():
-            if stage.mark_terrain(owner, kit, terrain, partial(self.show_stage, key)):
-                return
-
-    def toggle_repeat(self) -> None:
-        """Show the map nine times, or once."""
-        self.set_repeat(not self.mapside.view.repeat)
-
-    def set_repeat(self, on: bool) -> None:
-        """Show the map nine times or once."""
-        self.mapside.set_repeat(on)
-        self.commands.named("Repeat 3 × 3").action.setChecked(on)
-        for stage in self.stages.values():
-            stage.show_repeat(on)
 
     def set_theme(self, name: str) -> None:
         """Dress the window in another theme; it is remembered."""

@@ -40,6 +40,11 @@ class TileInHand:
         turn = f" {TURN_WORDS[self.tile.turn]}" if self.tile.turn else ""
         return f"Tile {self.number} · {self.tile.tileset}{turn}"
 
+    @property
+    def tiles(self) -> tuple[TileRef, ...]:
+        """The tiles that it may lay."""
+        return (self.tile,)
+
 
 @dataclass(frozen=True)
 class MixInHand:
@@ -53,6 +58,11 @@ class MixInHand:
         """How the ribbon and the pointer's label call it."""
         return f"Mix · {self.name}"
 
+    @property
+    def tiles(self) -> tuple[TileRef, ...]:
+        """The tiles that it may lay, those of its patches apart."""
+        return tuple(each.tile for each in self.mix.entries)
+
 
 @dataclass(frozen=True)
 class PatchInHand:
@@ -64,6 +74,11 @@ class PatchInHand:
     def title(self) -> str:
         """How the ribbon and the pointer's label call it."""
         return f"Patch {self.patch.width} × {self.patch.height} · {self.patch.name}"
+
+    @property
+    def tiles(self) -> tuple[TileRef, ...]:
+        """The tiles that it lays, each once."""
+        return tuple(dict.fromkeys(tile for row in self.patch.rows for tile in row if tile))
 
 
 @dataclass(frozen=True)
@@ -91,6 +106,7 @@ class MarkerInHand:
         return f"Marker · {self.kind or 'no kind'}"
 
 
+TilesInHand = TileInHand | MixInHand | PatchInHand
 Hand = TerrainInHand | TileInHand | MixInHand | PatchInHand | TintInHand | MarkerInHand
 
 

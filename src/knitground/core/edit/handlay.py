@@ -8,9 +8,9 @@ from numpy.typing import NDArray
 from knitground.core.base.window import Box
 from knitground.core.edit.desk import Desk
 from knitground.core.edit.hand import (
-    MixInHand,
     PatchInHand,
     TileInHand,
+    TilesInHand,
 )
 from knitground.core.grow.patchwork import mix_cells
 from knitground.core.grow.taking import Lie, taken_cells
@@ -25,7 +25,7 @@ from knitground.core.model.mix import Mix
 
 def hand_values(
     desk: Desk,
-    hand: TileInHand | MixInHand | PatchInHand,
+    hand: TilesInHand,
     map_: Map,
     layer: Layer,
     box: Box,

@@ -13,7 +13,7 @@ from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.desk import Desk, Pointer
 from knitground.core.edit.document import Edit
 from knitground.core.edit.flood import Region
-from knitground.core.edit.hand import MixInHand, PatchInHand, TileInHand
+from knitground.core.edit.hand import MixInHand, TilesInHand
 from knitground.core.edit.handlay import hand_values, mix_mask
 from knitground.core.edit.laying import Plan, plan_cells
 from knitground.core.edit.planning import plan_region, refusal
@@ -84,7 +84,7 @@ def plan_replace(desk: Desk, at: Pointer) -> tuple[Plan, Region]:
     why, map_, layer = refusal(desk, at), desk.grid, desk.layer
     if why is not None or map_ is None or layer is None:
         raise EditError(f"nothing replaced: {why}")
-    if not layer.holds_tiles or not isinstance(desk.hand, TileInHand | MixInHand | PatchInHand):
+    if not layer.holds_tiles or not isinstance(desk.hand, TilesInHand):
         raise EditError("nothing replaced: take a tile, a patch or a mix in hand, on a tile layer")
     row, col = at.cell(map_)
     row, col = row % map_.height, col % map_.width

@@ -19,6 +19,7 @@ from knitground.core.edit.hand import (
     PatchInHand,
     TerrainInHand,
     TileInHand,
+    TilesInHand,
     TintInHand,
 )
 from knitground.core.edit.handlay import hand_values, mix_mask
@@ -132,7 +133,7 @@ class LayerPlans:
     ) -> Plan | None:
         """Plan laying what is in hand on a region of cells (vertices, for a terrain)."""
         hand = desk.hand
-        if not isinstance(hand, TileInHand | MixInHand | PatchInHand):
+        if not isinstance(hand, TilesInHand):
             return None
         mask = region.mask
         dealt = None if desk.tool == "paint" else region.mask

@@ -14,7 +14,8 @@ from knitground.core.edit.atoms import Atom, SetField, close_seam
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.document import Edit
 from knitground.core.edit.properties import check_property, with_property, without_property
-from knitground.core.grow.runner import Grown, last_made
+from knitground.core.grow.runner import last_made
+from knitground.core.grow.work import Grown
 from knitground.core.model.layers import GroundLayer, TileLayer
 from knitground.core.model.limits import MAX_CELLS, MAX_SIDE
 from knitground.core.model.map import Map

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Collection, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from enum import StrEnum
 from typing import Any
 
@@ -16,6 +16,8 @@ from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.document import Document, Edit
 from knitground.core.edit.maps import unpainted
 from knitground.core.edit.selecting import Selection
+from knitground.core.grow.kinds import STEP_KINDS
+from knitground.core.grow.stepkind import Start, StepKind
 from knitground.core.model.conditions import Area, Condition, Look
 from knitground.core.model.layers import (
     GroundLayer,
@@ -28,71 +30,19 @@ from knitground.core.model.layers import (
 from knitground.core.model.limits import MAX_NAME
 from knitground.core.model.map import Map
 from knitground.core.model.project import Project
-from knitground.core.model.recipe import (
-    BorderStep,
-    MarkersStep,
-    MixStep,
-    NoiseStep,
-    Recipe,
-    RegionsStep,
-    RewriteStep,
-    RouteStep,
-    ScatterStep,
-    ShapeStep,
-    SmoothStep,
-    Step,
-    TintStep,
-    UnknownStep,
-)
-from knitground.core.model.solvestep import SolveStep
-from knitground.core.model.standing import standing_of
-from knitground.core.model.terrain import SetKind
-
-
-@dataclass(frozen=True)
-class StepKind:
-    """A kind of step: how it is called, what it is for, and on which layers it works."""
-
-    title: str
-    hint: str
-    layers: tuple[type[Layer], ...]
-    sets: tuple[SetKind, ...] = ()
-
-
-_AREAS = tuple(kind for kind in SetKind if standing_of(kind).areas)
-KINDS: dict[type, StepKind] = {
-    NoiseStep: StepKind("Noise ground", "Terrain laid by noise, as much of each as you say",
-                        (GroundLayer,)),
-    SmoothStep: StepKind("Smooth", "Round what is ragged; islands and holes go", (GroundLayer,),
-                         _AREAS),
-    RegionsStep: StepKind("Regions", "Patches round scattered points, or rooms with passages",
-                          (GroundLayer,), _AREAS),
-    ShapeStep: StepKind("Shape", "An island, a lake, a band, a gradient, or a grey picture",
-                        (GroundLayer,), _AREAS),
-    BorderStep: StepKind("Border", "A terrain along the map's borders", (GroundLayer,), _AREAS),
-    RouteStep: StepKind("Route", "Ways between markers, borders or patches of terrain",
-                        (GroundLayer, GrownLayer)),
-    ScatterStep: StepKind("Scatter", "Tiles and patches, whole and apart from each other",
-                          (GrownLayer,)),
-    MixStep: StepKind("Mix fill", "Cells drawn from a mix by chance", (GrownLayer,)),
-    SolveStep: StepKind("Solve", "Tiles for an area so that all join", (GrownLayer,)),
-    RewriteStep: StepKind("Rewrite", "Blocks found on a layer, replaced by rules", (GrownLayer,)),
-    TintStep: StepKind("Tint by noise", "A colour, stronger here and weaker there", (TintLayer,)),
-    MarkersStep: StepKind("Markers", "Points where conditions hold, so far apart", (MarkerLayer,)),
-}  # fmt: skip
-"""In the order in which they are offered."""
+from knitground.core.model.recipe import MixStep, Recipe, RewriteStep, Step, UnknownStep
 
 
 def step_title(step: Step) -> str:
     """How a step is called: its own name, else its kind's."""
     if isinstance(step, UnknownStep):
         return step.name or f"“{step.kind}” (unknown here)"
-    return step.name or KINDS[type(step)].title
+    return step.name or STEP_KINDS[type(step)].title
 
 
 def fitting_layers(map_: Map, kind: type) -> list[Layer]:
     """List the layers on which a kind of step can work."""
-    about = KINDS.get(kind)
+    about = STEP_KINDS.get(kind)
     if about is None:
         return []
     return [
@@ -117,7 +67,7 @@ def step_layer(map_: Map, kind: type, near: Layer | None = None) -> Layer | None
     """Give the layer that a new step works on: `near` if that fits, else the first that does."""
     fits = fitting_layers(map_, kind)
     layer = near if near in fits else next(iter(fits), None)
-    if kind in (MixStep, ScatterStep, SolveStep) and not _is_free(map_, layer):
+    if STEP_KINDS[kind].alone and not _is_free(map_, layer):
         layer = next((each for each in fits if _is_free(map_, each)), layer)
     return layer
 
@@ -155,7 +105,7 @@ def add_step(
     EditError
         There is no ground layer for it, or no mix, set or rule list that it needs.
     """
-    about = KINDS[kind]
+    about = STEP_KINDS[kind]
     atoms: list[Atom] = []
     layer = step_layer(map_, kind, near)
     painted = painted_cells(map_, layer)
@@ -165,7 +115,7 @@ def add_step(
         layer, atoms = _beside(map_, layer)
     elif isinstance(layer, GroundLayer) and painted is not None:
         atoms += unpainted(map_, layer)
-    step = _first(project, map_, kind, layer)
+    step = about.begin(Start(project, map_, layer))
     if over is Over.ROUND and painted is not None:
         free = Condition(look=Look.AREA, area=Area.of(0, 0, ~painted))
         step = replace(step, where=(*step.where, free))
@@ -283,64 +233,6 @@ def _with_layer(map_: Map, about: StepKind) -> tuple[Layer, list[Atom]]:
         )
     told = Changed(What.LAYERS, map_, made)
     return made, [SetField(map_, "layers", [*map_.layers, made], told)]
-
-
-def _first(project: Project, map_: Map, kind: type, layer: Layer) -> Any:
-    """Make a step of a kind that shows something at once."""
-    number = layer.number
-    names = _terrains(project, layer)
-    grounds = [each for each in map_.layers if isinstance(each, GroundLayer)]
-    ground = grounds[0].number if grounds else 0
-    if kind in (NoiseStep, RegionsStep):
-        if not names:
-            raise EditError(f"the set of “{layer.name}” has no terrain yet: add one in Terrains")
-        even = tuple((name, round(1 / len(names), 2)) for name in names)
-        if isinstance(layer, GroundLayer) and layer.kind_of_set is not SetKind.CORNER:
-            even = ((names[0], 0.2), ("", 0.8))
-        return NoiseStep(number, 16.0, 4, even) if kind is NoiseStep else RegionsStep(
-            number, shares=even
-        )  # fmt: skip
-    if kind in (ShapeStep, BorderStep):
-        return kind(number, names[0] if names else "")
-    if kind in (MixStep, ScatterStep):
-        if not project.mixes:
-            raise EditError("it draws from a mix: make one in Draw, under Tiles")
-        return kind(number, project.mixes[0].name)
-    if kind is RouteStep:
-        mix = project.mixes[0].name if project.mixes else ""
-        edge = isinstance(layer, GroundLayer)
-        return RouteStep(number, names[0] if edge and names else "", "" if edge else mix,
-                         between=_ends_for(map_), ground=ground)  # fmt: skip
-    if kind is RewriteStep:
-        source = next((each for each in map_.layers if each is not layer and each.holds_tiles),
-                      None)  # fmt: skip
-        if not project.rule_lists or source is None:
-            raise EditError("it needs a rule list and a layer to read: make rules in Rules")
-        return RewriteStep(number, project.rule_lists[0].name, source.number)
-    if kind is SolveStep:
-        home = next((each for each in project.tilesets if each.sets), None)
-        sheet = home or next(iter(project.tilesets), None)
-        if sheet is None:
-            raise EditError("it lays tiles of a sheet: open one first")
-        from knitground.core.model.solvestep import SolveFrom
-
-        source_kind = SolveFrom.MARKS if home else SolveFrom.PIXELS
-        return SolveStep(number, sheet.name, source_kind, home.sets[0].name if home else "")
-    return kind(number)
-
-
-def _ends_for(map_: Map) -> Any:
-    from knitground.core.model.recipe import RouteEnd
-
-    points = sum(len(each.markers) for each in map_.layers if isinstance(each, MarkerLayer))
-    return RouteEnd.MARKERS if points > 1 else RouteEnd.BORDERS
-
-
-def _terrains(project: Project, layer: Layer) -> list[str]:
-    found = (
-        project.set_of(layer.tileset, layer.set_name) if isinstance(layer, GroundLayer) else None
-    )
-    return [each.name for each in found[1].terrains] if found else []
 
 
 # Steps moved and copied

@@ -11,8 +11,10 @@ from knitground.core.base.errors import EditError, GrowError
 from knitground.core.base.hashing import mix_one
 from knitground.core.base.window import Box, index, read
 from knitground.core.grow.patchwork import mix_cells
+from knitground.core.grow.stepkind import DENSITY, MIX, ON_GROWN, As, Setting, StepKind
 from knitground.core.grow.taking import Lie, by_chance, taken_cells
-from knitground.core.model.layers import Cells, GroundLayer, Layer
+from knitground.core.grow.work import Grown, Work
+from knitground.core.model.layers import Cells, GroundLayer, GrownLayer, Layer
 from knitground.core.model.map import Map
 from knitground.core.model.mix import FallWay, Mix
 from knitground.core.model.project import Project
@@ -113,3 +115,37 @@ def allowed_cells(
     if step.place == "inside":
         return np.asarray(inside)
     return np.asarray(inside & (slots != slots[0]).any(axis=0))
+
+
+def run_mix(work: Work, step: MixStep) -> list[Grown]:
+    """Fill a grown layer from a mix."""
+    layer = work.map.layer_numbered(step.layer)
+    if not isinstance(layer, GrownLayer):
+        raise GrowError(
+            f"{work.number} fills grown layer {step.layer}, which is not there: choose another"
+        )
+    terrains = {each.layer.number: each.made for each in work.before
+                if isinstance(each.layer, GroundLayer)}  # fmt: skip
+    box = Box(0, 0, *work.size)
+    project, map_, place = work.project, work.map, work.place
+    held = work.where(step.where)
+    cells = fill_from_mix(project, map_, step, place, box, terrains, held, work.cells)
+    allowed = allowed_cells(project, map_, step, place, box, terrains)
+    if held is not None:
+        allowed &= held > 0
+    laid = float(np.count_nonzero(cells)) / max(1, int(allowed.sum()))
+    before = work.own_cells(layer)
+    return [Grown(layer, np.where(cells > 0, cells, before), ((step.mix, step.density, laid),))]
+
+
+MIX_FILL = StepKind(
+    MixStep, "Mix fill", "Cells drawn from a mix by chance", ON_GROWN, run_mix,
+    lambda at: MixStep(at.layer.number, at.mix),
+    (
+        MIX, DENSITY,
+        Setting("on", "On", As.GROUND, "The ground layer that says where tiles may lie"),
+        Setting("place", "Place", As.CHOICE, "Inside terrains, or where they meet", options=PLACES),
+        Setting("terrains", "Terrains", As.TERRAINS, "None chosen: any terrain", on="on"),
+    ),
+    alone=True,
+)  # fmt: skip

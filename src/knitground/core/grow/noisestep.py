@@ -5,31 +5,27 @@ from __future__ import annotations
 import numpy as np
 
 from knitground.core.base.errors import GrowError
-from knitground.core.base.progress import Progress, no_progress
 from knitground.core.grow.ground import Noise, noise_ground
 from knitground.core.grow.sides import run_noise_sides
+from knitground.core.grow.stepkind import (
+    OCTAVES,
+    ON_GROUND,
+    SCALE,
+    SHARES,
+    As,
+    Setting,
+    StepKind,
+    even_shares,
+)
 from knitground.core.grow.work import Grown, Work
 from knitground.core.knit.bridge import build_graph
 from knitground.core.knit.repair import close_gaps
-from knitground.core.model.layers import (
-    GroundLayer,
-)
-from knitground.core.model.map import Map
-from knitground.core.model.project import Project
-from knitground.core.model.recipe import (
-    NoiseStep,
-)
+from knitground.core.model.layers import GroundLayer
+from knitground.core.model.recipe import NoiseForm, NoiseStep
 from knitground.core.model.terrain import SetKind
 
 
-def run_noise(
-    project: Project, map_: Map, step: NoiseStep, place: int, progress: Progress = no_progress
-) -> Grown:
-    """Run one noise-ground step, the `place`-th of the recipe."""
-    return noise_step(Work(project, map_, place, (), progress), step)[0]
-
-
-def noise_step(work: Work, step: NoiseStep) -> list[Grown]:
+def run_noise(work: Work, step: NoiseStep) -> list[Grown]:
     """Lay ground by noise, with the shares asked for."""
     map_ = work.map
     layer = map_.layer_numbered(step.layer)
@@ -88,3 +84,19 @@ def _check_step(step: NoiseStep) -> None:
         raise GrowError(f"{step.octaves} octaves are out of bounds: give 1 to 8")
     if any(share < 0 for _, share in step.shares):
         raise GrowError("a share is negative: give 0 or more")
+
+
+NOISE = StepKind(
+    NoiseStep, "Noise ground", "Terrain laid by noise, as much of each as you say", ON_GROUND,
+    run_noise, lambda at: NoiseStep(at.layer.number, shares=even_shares(at)),
+    (
+        SCALE, OCTAVES,
+        Setting("form", "Form", As.CHOICE, "Plain, in long ridges, or billowed",
+                options=tuple(NoiseForm)),
+        Setting("stretch", "Stretched", As.SLIDER, "How many times longer than wide", 1, 8, 0.5,
+                " ×"),
+        Setting("turn", "Turned", As.SLIDER, "Direction of what is stretched", 0, 180, 5, "°"),
+        SHARES,
+    ),
+    covers=True,
+)  # fmt: skip

@@ -8,6 +8,7 @@ import numpy as np
 
 from knitground.core.base.hashing import cell_numbers
 from knitground.core.grow.distance import parts_of
+from knitground.core.grow.stepkind import As, Setting, StepKind
 from knitground.core.grow.work import Grown, Mask, Work
 from knitground.core.model.layers import MarkerLayer
 from knitground.core.model.marker import Marker, Shape
@@ -97,3 +98,17 @@ def _reachable(work: Work, free: Mask, kind: str) -> Mask:
             if 0 <= r < high and 0 <= c < wide and numbers[r, c]:
                 found.add(int(numbers[r, c]))
     return np.isin(numbers, sorted(found)) & free
+
+
+MARKERS = StepKind(
+    MarkersStep, "Markers", "Points where conditions hold, so far apart", (MarkerLayer,),
+    run_markers, lambda at: MarkersStep(at.layer.number),
+    (
+        Setting("kind", "Kind", As.TEXT, "What a game takes them for"),
+        Setting("called", "Name", As.TEXT, "Several get a number each"),
+        Setting("count", "Count", As.SLIDER, "Asked for", 1, 60),
+        Setting("apart", "Apart", As.SLIDER, "Cells between two", 0, 64, unit=" cells"),
+        Setting("reach", "Reached from", As.MARKER,
+                "Kind of marker from which each can be reached"),
+    ),
+)  # fmt: skip

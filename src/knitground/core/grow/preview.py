@@ -12,7 +12,8 @@ from numpy.typing import NDArray
 from knitground.core.base.errors import GrowError
 from knitground.core.base.progress import Progress, no_progress
 from knitground.core.base.window import Box, read
-from knitground.core.grow.runner import Grown, last_made, run_recipe
+from knitground.core.grow.runner import last_made, run_recipe
+from knitground.core.grow.work import Grown
 from knitground.core.knit.knit import knit_box
 from knitground.core.knit.layer import layer_table
 from knitground.core.model.lattice import Rect

@@ -14,6 +14,15 @@ from numpy.typing import NDArray
 from knitground.core.base.errors import GrowError
 from knitground.core.base.hashing import cell_numbers, mix_one
 from knitground.core.grow.noise import noise_field
+from knitground.core.grow.stepkind import (
+    AREAS,
+    ON_GROUND,
+    SHARES,
+    As,
+    Setting,
+    StepKind,
+    even_shares,
+)
 from knitground.core.grow.work import Grown, Mask, Places, Work
 from knitground.core.model.layers import GroundLayer
 from knitground.core.model.recipe import RegionsStep
@@ -169,3 +178,18 @@ def _walls(
         at = np.ix_(rows % numbers.shape[0], cols % numbers.shape[1])
         walls[at] &= ~np.isin(numbers[at], pair)
     return walls, passages
+
+
+REGIONS = StepKind(
+    RegionsStep, "Regions", "Patches round scattered points, or rooms with passages", ON_GROUND,
+    run_regions, lambda at: RegionsStep(at.layer.number, shares=even_shares(at)),
+    (
+        Setting("size", "Size", As.SLIDER, "Cells from one region to the next", 4, 64,
+                unit=" cells"),
+        Setting("warp", "Ragged", As.PART, "How ragged their borders are"),
+        Setting("wall", "Walls", As.TERRAIN, "Terrain between rooms; none: regions that touch"),
+        Setting("thick", "Thick", As.SLIDER, "Cells of wall", 1, 8, unit=" cells"),
+        SHARES,
+    ),
+    AREAS,
+)  # fmt: skip

@@ -9,7 +9,10 @@ import numpy as np
 from knitground.core.base.errors import EditError, GrowError, KnitError
 from knitground.core.base.hashing import mix_one
 from knitground.core.base.window import Box
-from knitground.core.model.layers import Cells, GrownLayer, Layer
+from knitground.core.grow.stepkind import ON_GROWN, As, Setting, Start, StepKind
+from knitground.core.grow.work import Grown, Work
+from knitground.core.model.layers import Cells, GroundLayer, GrownLayer, Layer
+from knitground.core.model.limits import MAX_PASSES
 from knitground.core.model.map import Map
 from knitground.core.model.project import Project
 from knitground.core.model.recipe import RewriteStep
@@ -142,3 +145,39 @@ def live_rules(
     # What it makes it does not read: only what was laid there by hand.
     live.board.pins_only = frozenset(layer.number for layer in live.layers.values())
     return live
+
+
+def run_rewrite(work: Work, step: RewriteStep) -> list[Grown]:
+    """Rewrite what lies on the source, on what the steps before have made."""
+    before = work.before
+    cells = {each.layer.number: each.made for each in before if isinstance(each.layer, GrownLayer)}
+    grounds = {each.layer.number: each.made for each in before
+               if isinstance(each.layer, GroundLayer)}  # fmt: skip
+    live = live_rules(work.project, work.map, step, work.place, cells, grounds)
+    made = live.cells(Box(0, 0, *work.size))
+    out = []
+    for layer in live.layers.values():
+        laid = float(np.count_nonzero(made[layer.number])) / max(1, layer.cells.size)
+        out.append(Grown(layer, made[layer.number], ((step.rules, 0.0, laid),)))
+    return out
+
+
+def _begin(at: Start) -> RewriteStep:
+    source = next((e for e in at.map.layers if e is not at.layer and e.holds_tiles), None)
+    if not at.project.rule_lists or source is None:
+        raise EditError("it needs a rule list and a layer to read: make rules in Rules")
+    return RewriteStep(at.layer.number, at.project.rule_lists[0].name, source.number)
+
+
+REWRITE = StepKind(
+    RewriteStep, "Rewrite", "Blocks found on a layer, replaced by rules", ON_GROWN, run_rewrite,
+    _begin,
+    (
+        Setting("rules", "Rules", As.RULES, "The list of rules, made in Rules"),
+        Setting("source", "Reads", As.LAYER, "The layer that the rules read"),
+        Setting("passes", "Passes", As.WHOLE, "How often the rules are tried at most", 1,
+                MAX_PASSES),
+        Setting("copies", "copies what no rule takes", As.CHECK,
+                "Shows the source where none fits"),
+    ),
+)  # fmt: skip

@@ -16,9 +16,10 @@ from knitground.core.base.errors import GrowError
 from knitground.core.base.hashing import cell_numbers, mix_one
 from knitground.core.chance.draw import MIX_SLOTS, draw_cells, slot_table
 from knitground.core.grow.distance import parts_of
+from knitground.core.grow.stepkind import As, Setting, Start, StepKind
 from knitground.core.grow.work import Grown, Mask, Work
 from knitground.core.knit.sides import with_sides
-from knitground.core.model.layers import GroundLayer, GrownLayer
+from knitground.core.model.layers import GroundLayer, GrownLayer, MarkerLayer
 from knitground.core.model.recipe import RouteEnd, RouteStep
 from knitground.core.model.terrain import SetKind
 
@@ -361,3 +362,35 @@ def _lay_tiles(work: Work, step: RouteStep, layer: GrownLayer, mask: Mask) -> ND
     rows, cols = np.arange(work.size[0]), np.arange(work.size[1])
     drawn = draw_cells(table, rows, cols, work.seed, layer.number)
     return np.where(mask, drawn, work.own_cells(layer))
+
+
+def _begin(at: Start) -> RouteStep:
+    number, grounds = at.layer.number, at.grounds
+    points = sum(len(each.markers) for each in at.map.layers if isinstance(each, MarkerLayer))
+    between = RouteEnd.MARKERS if points > 1 else RouteEnd.BORDERS
+    on_ground = isinstance(at.layer, GroundLayer)
+    mix = at.project.mixes[0].name if at.project.mixes and not on_ground else ""
+    terrain = at.terrain if on_ground else ""
+    return RouteStep(number, terrain, mix, between=between, ground=grounds[0] if grounds else 0)
+
+
+ROUTE = StepKind(
+    RouteStep, "Route", "Ways between markers, borders or patches of terrain",
+    (GroundLayer, GrownLayer), run_route, _begin,
+    (
+        Setting("terrain", "Lays", As.TERRAIN, "The terrain of the way"),
+        Setting("mix", "Tiles of", As.MIX, "What is laid on a grown layer"),
+        Setting("between", "Joins", As.CHOICE, "What it leads to", options=tuple(RouteEnd)),
+        Setting("kind", "Kind", As.MARKER, "Markers of this kind; empty is all of them",
+                only=("between", (RouteEnd.MARKERS,))),
+        Setting("ground", "Over", As.GROUND, "The ground layer that makes going dear"),
+        Setting("seek", "Patches", As.TERRAINS, "Patches of this terrain are joined", on="ground",
+                only=("between", (RouteEnd.REGIONS,))),
+        Setting("dear", "Dear", As.TERRAINS, "Terrains that it goes round if it can", on="ground"),
+        Setting("never", "Never", As.TERRAINS, "Terrains that it never crosses", on="ground"),
+        Setting("width", "Width", As.SLIDER, "Cells; ways of edge sets are one", 1, 8,
+                unit=" cells"),
+        Setting("wobble", "Wobble", As.PART, "How much chance bends it"),
+        Setting("joins", "joins ways that are there", As.CHECK, "Ways are cheap to follow"),
+    ),
+)  # fmt: skip

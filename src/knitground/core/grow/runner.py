@@ -17,17 +17,9 @@ from numpy.typing import NDArray
 from knitground.core.base.errors import GrowError, KnitError
 from knitground.core.base.progress import Progress, no_progress
 from knitground.core.base.window import Box, read
-from knitground.core.grow.mixfill import allowed_cells, fill_from_mix
-from knitground.core.grow.noisestep import noise_step, run_noise
-from knitground.core.grow.points import run_markers
-from knitground.core.grow.regions import run_regions
+from knitground.core.grow.kinds import STEP_KINDS
+from knitground.core.grow.mixfill import fill_from_mix
 from knitground.core.grow.rewriting import live_rules
-from knitground.core.grow.route import run_route
-from knitground.core.grow.scatter import run_scatter
-from knitground.core.grow.shape import run_border, run_shape
-from knitground.core.grow.smooth import run_smooth
-from knitground.core.grow.solve import run_solve
-from knitground.core.grow.tintnoise import run_tint
 from knitground.core.grow.work import Grown, Work
 from knitground.core.model.layers import (
     Cells,
@@ -39,22 +31,7 @@ from knitground.core.model.layers import (
 )
 from knitground.core.model.map import Map
 from knitground.core.model.project import Project
-from knitground.core.model.recipe import (
-    BorderStep,
-    MarkersStep,
-    MixStep,
-    NoiseStep,
-    RegionsStep,
-    RewriteStep,
-    RouteStep,
-    ScatterStep,
-    ShapeStep,
-    SmoothStep,
-    Step,
-    TintStep,
-    UnknownStep,
-)
-from knitground.core.model.solvestep import SolveStep
+from knitground.core.model.recipe import MixStep, RewriteStep, Step, UnknownStep
 
 KEPT_BYTES = 256 * 1024 * 1024
 Key = bytes
@@ -161,7 +138,7 @@ def run_step(
         layers = {each.number: each for each in work.map.layers}
         return [replace(each, layer=layers[each.layer.number], step=work.place) for each in found]
     begun = perf_counter()
-    made = _RUN[type(step)](work, step)
+    made = STEP_KINDS[type(step)].run(work, step)
     seconds = perf_counter() - begun
     made = [replace(each, seconds=seconds / len(made), step=work.place) for each in made]
     if kept is not None:
@@ -239,74 +216,8 @@ def _makes(project: Project, map_: Map, step: Step, place: int, layer: GrownLaye
     return not isinstance(step, UnknownStep) and step.layer == layer.number
 
 
-def run_mix(
-    project: Project, map_: Map, step: MixStep, place: int, before: Sequence[Grown] = ()
-) -> Grown:
-    """Run one mix-fill step, the `place`-th of the recipe, on ground that steps `before` made."""
-    work = Work(project, map_, place, before)
-    return _run_mix(work, step)[0]
-
-
-def _run_mix(work: Work, step: MixStep) -> list[Grown]:
-    layer = work.map.layer_numbered(step.layer)
-    if not isinstance(layer, GrownLayer):
-        raise GrowError(
-            f"{work.number} fills grown layer {step.layer}, which is not there: choose another"
-        )
-    terrains = {each.layer.number: each.made for each in work.before
-                if isinstance(each.layer, GroundLayer)}  # fmt: skip
-    box = Box(0, 0, *work.size)
-    project, map_, place = work.project, work.map, work.place
-    held = work.where(step.where)
-    cells = fill_from_mix(project, map_, step, place, box, terrains, held, work.cells)
-    allowed = allowed_cells(project, map_, step, place, box, terrains)
-    if held is not None:
-        allowed &= held > 0
-    laid = float(np.count_nonzero(cells)) / max(1, int(allowed.sum()))
-    before = work.own_cells(layer)
-    return [Grown(layer, np.where(cells > 0, cells, before), ((step.mix, step.density, laid),))]
-
-
-def run_rewrite(
-    project: Project, map_: Map, step: RewriteStep, place: int, before: Sequence[Grown] = ()
-) -> list[Grown]:
-    """Run one rewrite step, the `place`-th of the recipe, on what steps `before` made."""
-    return _run_rewrite(Work(project, map_, place, before), step)
-
-
-def _run_rewrite(work: Work, step: RewriteStep) -> list[Grown]:
-    before = work.before
-    cells = {each.layer.number: each.made for each in before if isinstance(each.layer, GrownLayer)}
-    grounds = {each.layer.number: each.made for each in before
-               if isinstance(each.layer, GroundLayer)}  # fmt: skip
-    live = live_rules(work.project, work.map, step, work.place, cells, grounds)
-    made = live.cells(Box(0, 0, *work.size))
-    out = []
-    for layer in live.layers.values():
-        laid = float(np.count_nonzero(made[layer.number])) / max(1, layer.cells.size)
-        out.append(Grown(layer, made[layer.number], ((step.rules, 0.0, laid),)))
-    return out
-
-
 def _part_of(progress: Progress, place: int, count: int, done: float) -> None:
     progress((place + done) / count)
-
-
-_RUN: dict[type, Callable[[Work, Any], list[Grown]]] = {
-    NoiseStep: noise_step,
-    MixStep: _run_mix,
-    RewriteStep: _run_rewrite,
-    SmoothStep: run_smooth,
-    RegionsStep: run_regions,
-    ShapeStep: run_shape,
-    RouteStep: run_route,
-    ScatterStep: run_scatter,
-    BorderStep: run_border,
-    TintStep: run_tint,
-    MarkersStep: run_markers,
-    SolveStep: run_solve,
-}
-"""What runs each kind of step."""
 
 
 # What a step read
@@ -349,7 +260,7 @@ def _is_unread(project: Project, step: Step, layer: Layer) -> bool:
     Else what a run lays on its layers would make all steps run again the next time.
     """
     if step.layer == layer.number and not step.where:
-        return isinstance(step, NoiseStep | TintStep)
+        return STEP_KINDS[type(step)].covers
     if not isinstance(layer, TintLayer) or isinstance(step, RewriteStep):
         return False
     if isinstance(step, MixStep):
@@ -376,7 +287,3 @@ def _known(project: Project) -> bytes:
 
 def _feed(out: Any, array: NDArray[Any]) -> None:
     out.update(np.ascontiguousarray(array).data)
-
-
-__all__ = ["Grown", "Kept", "grown_cells", "last_made", "run_mix", "run_noise", "run_recipe",
-           "run_rewrite", "run_step"]  # fmt: skip

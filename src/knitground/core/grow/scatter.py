@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 from knitground.core.base.errors import GrowError
 from knitground.core.base.hashing import cell_numbers, mix_one
 from knitground.core.grow.noise import noise_field
+from knitground.core.grow.stepkind import DENSITY, MIX, ON_GROWN, As, Setting, StepKind
 from knitground.core.grow.work import Grown, Mask, Work
 from knitground.core.model.layers import Cells, GrownLayer
 from knitground.core.model.map import Map
@@ -246,3 +247,18 @@ class _Ground:
             near[top:bottom, left:right] = True
         else:
             near[np.ix_(np.arange(top, bottom) % height, np.arange(left, right) % width)] = True
+
+
+SCATTER = StepKind(
+    ScatterStep, "Scatter", "Tiles and patches, whole and apart from each other", ON_GROWN,
+    run_scatter, lambda at: ScatterStep(at.layer.number, at.mix),
+    (
+        MIX, DENSITY,
+        Setting("gap", "Gap", As.SLIDER, "Free cells round each", 0, 12, unit=" cells"),
+        Setting("alike", "Alike", As.SLIDER, "Free cells between two of the same kind", 0, 24,
+                unit=" cells"),
+        Setting("clumps", "Clumps", As.SLIDER, "Cells from one clump to the next; 0 is even", 0, 48,
+                unit=" cells"),
+    ),
+    alone=True,
+)  # fmt: skip

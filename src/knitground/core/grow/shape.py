@@ -9,6 +9,7 @@ from knitground.core.base.errors import GrowError
 from knitground.core.base.hashing import mix_one
 from knitground.core.grow.noise import noise_field
 from knitground.core.grow.shares import ordered, top_places
+from knitground.core.grow.stepkind import AREAS, ON_GROUND, As, Setting, StepKind
 from knitground.core.grow.work import Grown, Work
 from knitground.core.model.layers import GroundLayer
 from knitground.core.model.recipe import BorderStep, ShapeOf, ShapeStep
@@ -95,3 +96,31 @@ def run_border(work: Work, step: BorderStep) -> list[Grown]:
     places = work.joined(ground, places)
     shares = work.shares_laid(ground, places)
     return [Grown(ground, work.as_terrain(ground, places), shares)]
+
+
+SHAPE = StepKind(
+    ShapeStep, "Shape", "An island, a lake, a band, a gradient, or a grey picture", ON_GROUND,
+    run_shape, lambda at: ShapeStep(at.layer.number, at.terrain),
+    (
+        Setting("terrain", "Lays", As.TERRAIN, "The terrain of the shape"),
+        Setting("form", "Form", As.CHOICE, "What it is like", options=tuple(ShapeOf)),
+        Setting("share", "Share", As.PART, "Part of the places that it takes"),
+        Setting("rough", "Rough", As.PART, "How much noise bends its border"),
+        Setting("turn", "From", As.SLIDER, "Where a gradient begins; 0 is at the left", 0, 360, 5,
+                "°", only=("form", (ShapeOf.GRADIENT,))),
+        Setting("sheet", "Picture", As.SHEET, "The sheet whose bright parts are taken",
+                only=("form", (ShapeOf.PICTURE,))),
+    ),
+    AREAS,
+)  # fmt: skip
+
+BORDER = StepKind(
+    BorderStep, "Border", "A terrain along the map's borders", ON_GROUND, run_border,
+    lambda at: BorderStep(at.layer.number, at.terrain),
+    (
+        Setting("terrain", "Lays", As.TERRAIN, "The terrain along the borders"),
+        Setting("width", "Width", As.SLIDER, "Cells", 1, 24, unit=" cells"),
+        Setting("rough", "Rough", As.PART, "How much noise bends it"),
+    ),
+    AREAS,
+)  # fmt: skip

@@ -10,8 +10,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from knitground.core.grow.distance import parts_of
+from knitground.core.grow.stepkind import AREAS, ON_GROUND, As, Setting, StepKind
 from knitground.core.grow.work import Grown, Mask, Places, Work
 from knitground.core.model.layers import GroundLayer
+from knitground.core.model.limits import MAX_PASSES
 from knitground.core.model.recipe import SmoothStep
 
 
@@ -94,3 +96,17 @@ def without_islands(places: Places, free: Mask, least: int, *, wrap: bool) -> Pl
             new[number] = max(sorted(found), key=lambda each: found[each])
         out[inside] = new[numbers[inside]]
     return out
+
+
+SMOOTH = StepKind(
+    SmoothStep, "Smooth", "Round what is ragged; islands and holes go", ON_GROUND, run_smooth,
+    lambda at: SmoothStep(at.layer.number),
+    (
+        Setting("passes", "Passes", As.SLIDER, "How often; 0 only takes islands away", 0,
+                MAX_PASSES),
+        Setting("least", "Least", As.SLIDER, "Islands and holes of fewer places go", 0, 60,
+                unit=" places"),
+        Setting("keeps_shares", "keeps the shares", As.CHECK, "Each terrain keeps its places"),
+    ),
+    AREAS,
+)  # fmt: skip

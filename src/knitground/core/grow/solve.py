@@ -8,10 +8,11 @@ from time import monotonic
 import numpy as np
 from numpy.typing import NDArray
 
-from knitground.core.base.errors import GrowError
+from knitground.core.base.errors import EditError, GrowError
 from knitground.core.grow.joins import Joins, joins_of
 from knitground.core.grow.reach import Reach
 from knitground.core.grow.solver import Solved, Solver, wrong_joins
+from knitground.core.grow.stepkind import ON_GROWN, As, Setting, Start, StepKind
 from knitground.core.grow.work import Grown, Mask, Work
 from knitground.core.model.layers import GrownLayer
 from knitground.core.model.solvestep import SolveEdge, SolveFrom, SolveStep
@@ -231,3 +232,45 @@ def _told(work: Work, joins: Joins, found: Solved) -> tuple[str, tuple[tuple[int
         )
         return words, tuple((int(r), int(c)) for r, c in lies[:64])
     return words, ()
+
+
+def _begin(at: Start) -> SolveStep:
+    tilesets = at.project.tilesets
+    home = next((each for each in tilesets if each.sets), None)
+    sheet = home or next(iter(tilesets), None)
+    if sheet is None:
+        raise EditError("it lays tiles of a sheet: open one first")
+    source = SolveFrom.MARKS if home else SolveFrom.PIXELS
+    return SolveStep(at.layer.number, sheet.name, source, home.sets[0].name if home else "")
+
+
+_BY_MARKS = ("source", (SolveFrom.MARKS,))
+_BY_PIXELS = ("source", (SolveFrom.PIXELS,))
+_BY_EXAMPLE = ("source", (SolveFrom.EXAMPLE,))
+SOLVE = StepKind(
+    SolveStep, "Solve", "Tiles for an area so that all join", ON_GROWN, run_solve, _begin,
+    (
+        Setting("tileset", "Tiles of", As.SHEET, "The sheet whose tiles are laid",
+                only=("source", (SolveFrom.MARKS, SolveFrom.PIXELS))),
+        Setting("source", "Joined by", As.CHOICE, "What tells which tiles may lie side by side",
+                options=tuple(SolveFrom)),
+        Setting("set_name", "Set", As.SET, "The set whose marks are read", only=_BY_MARKS),
+        Setting("tolerance", "Tolerance", As.SLIDER, "Mean difference of touching pixels", 0, 120,
+                only=_BY_PIXELS),
+        Setting("example", "Example", As.LAYER, "The layer that shows what may lie side by side",
+                only=_BY_EXAMPLE),
+        Setting("blocks", "Like it in", As.CHOICE,
+                "What lies as it does on the example: pairs, or blocks of 2 × 2 or 3 × 3 cells",
+                options=(1, 2, 3), names=("pairs", "blocks of 2 × 2", "blocks of 3 × 3"),
+                only=_BY_EXAMPLE),
+        Setting("edge", "Border", As.CHOICE, "What the border of the map does",
+                options=tuple(SolveEdge)),
+        Setting("reach", "Reachable", As.TAG,
+                "All tiles with this tag can be reached from each other, side by side"),
+        Setting("gaps", "leaves gaps where it is impossible", As.CHECK,
+                "Leaves the cells empty at which it shows that nothing fits, and fills the rest"),
+        Setting("seconds", "Gives up after", As.SLIDER, "The longest that it looks, in seconds",
+                1, 120, unit=" s"),
+    ),
+    alone=True,
+)  # fmt: skip

@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from knitground.core.grow.noise import noise_field
+from knitground.core.grow.stepkind import OCTAVES, SCALE, As, Setting, StepKind
 from knitground.core.grow.work import Grown, Work
 from knitground.core.model.layers import TintLayer
 from knitground.core.model.recipe import TintStep
@@ -26,3 +27,16 @@ def run_tint(work: Work, step: TintStep) -> list[Grown]:
         made = np.where(strength > 0, made, before)
     laid = float((strength > 0).mean())
     return [Grown(layer, made, words=f"{laid:.0%} of the cells tinted")]
+
+
+TINT = StepKind(
+    TintStep, "Tint by noise", "A colour, stronger here and weaker there", (TintLayer,), run_tint,
+    lambda at: TintStep(at.layer.number),
+    (
+        Setting("colour", "Colour", As.COLOUR, "Multiplied over what lies beneath"),
+        Setting("strength", "Strength", As.SLIDER, "At its strongest", 1, 127),
+        SCALE, OCTAVES,
+        Setting("even", "Even", As.PART, "How much of it lies everywhere"),
+    ),
+    covers=True,
+)  # fmt: skip

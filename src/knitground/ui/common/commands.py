@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 
+from PySide6.QtCore import SignalInstance
 from PySide6.QtGui import QAction, QKeySequence
 from PySide6.QtWidgets import QMainWindow, QMenu
 
@@ -81,6 +82,11 @@ class Commands:
         self.menu(menu).addAction(action)
         self.all.append(Command(menu, text, action))
         return action
+
+    def follow(self, action: QAction, changed: SignalInstance, is_on: Callable[[], bool]) -> None:
+        """Let a command that is on or off show what is so, whoever changes it."""
+        changed.connect(lambda: action.setChecked(is_on()))
+        action.triggered.connect(lambda *_: action.setChecked(is_on()))
 
     def line(self, menu: str) -> None:
         """Add a line to a menu."""

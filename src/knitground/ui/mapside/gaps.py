@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-
 import numpy as np
 from PySide6.QtWidgets import QToolButton
 
@@ -11,8 +9,6 @@ from knitground.core.base.progress import Progress
 from knitground.core.knit.keys import Key
 from knitground.core.knit.missing import key_words, missing_keys
 from knitground.core.model.layers import GAP, GroundLayer
-from knitground.core.model.terrain import TerrainSet
-from knitground.core.model.tileset import Tileset
 from knitground.ui.common.notices import Notices
 from knitground.ui.session import Session
 
@@ -27,10 +23,9 @@ class GapButton(QToolButton):
         self,
         session: Session,
         notices: Notices,
-        make: Callable[[Tileset, TerrainSet], object],
     ) -> None:
         super().__init__()
-        self.session, self.notices, self.make = session, notices, make
+        self.session, self.notices = session, notices
         self.setProperty("flat", "true")
         self.setToolTip("Show the first gap, and name the tile that is missing there")
         self.clicked.connect(self.show_first)
@@ -80,5 +75,5 @@ class GapButton(QToolButton):
         self.notices.tell(
             f"“{layer.name}” asks for tiles that “{owner[1].name}” lacks: {named}{more}",
             "warning",
-            {"Make them…": lambda: self.make(*owner)},
+            {"Make them…": lambda: self.session.missing_wanted.emit(*owner)},
         )

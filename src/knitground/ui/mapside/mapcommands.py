@@ -38,8 +38,6 @@ class MapCommands(QObject):
 
     made = Signal()
     """A map was made: some stage that shows it is wanted."""
-    screen_wanted = Signal()
-    """The frame of what a player sees is to be shown."""
 
     def __init__(self, session: Session, parent: QWidget) -> None:
         super().__init__(parent)
@@ -184,7 +182,7 @@ class MapCommands(QObject):
         width, height = (int(each) for each in numbers)
         done = self.session.do(lambda: set_screen(map_, width, height))
         if done:
-            self.screen_wanted.emit()
+            self.session.show(screen=True)
 
     def show_properties(self) -> None:
         """Show what a game should know of the map, to be changed."""

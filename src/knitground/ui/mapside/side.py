@@ -10,6 +10,7 @@ from PySide6.QtGui import QFont, QFontMetrics
 from PySide6.QtWidgets import QLabel, QSplitter, QTabBar, QWidget
 
 from knitground.core.edit.changed import Changed, What
+from knitground.ui.choice import Sight
 from knitground.ui.common.commands import Commands, keys_of, with_key
 from knitground.ui.common.widgets import button, column, primary, row
 from knitground.ui.common.words import on_button, tip, tip_of
@@ -28,6 +29,17 @@ from knitground.ui.mapside.tools.tool import Tool
 from knitground.ui.session import Session
 
 _NAME_WIDE = 180
+_SWITCHES = (
+    ("Pins", "Shift+U", "pins"),
+    ("Grid lines", "G", "grid"),
+    ("Shapes", "Shift+C", "shapes"),
+    ("Look into: cut away round the pointer", "", "round_pointer"),
+    ("Look into: fade what is in front", "Shift+W", "into"),
+    ("Screen frame", "Shift+S", "screen"),
+    ("Play animations", "", "playing"),
+    ("Repeat 3 × 3", "Ctrl+Shift+R", "repeat"),
+)
+"""Commands that show more or less of the map, their keys, and what of `Sight` they change."""
 
 
 class MapSide(QWidget):
@@ -101,7 +113,6 @@ class MapSide(QWidget):
         """Show the map a second time beside the first, with a zoom of its own, or no more."""
         if self.second is None:
             self.second = self._new_view()
-            self.second.follow_settings(self.view)
             self.second.open_map()
             self.second.gives_way = True
             self.second.fit()
@@ -154,11 +165,6 @@ class MapSide(QWidget):
         if 0 <= place < len(maps):
             self.maps.rename(maps[place])
 
-    def set_repeat(self, on: bool) -> None:
-        """Show the map nine times or once."""
-        self.view.set_repeat(on)
-        self.view.fit()
-
     def add_commands(self, commands: Commands) -> None:
         """Add the commands on views, tools, layers and maps to the menus."""
         self._add_view_commands(commands)
@@ -179,30 +185,20 @@ class MapSide(QWidget):
         add("Whole map", lambda: self.active.fit(), "Home")
         commands.line("View")
         add("Second view", self.toggle_second, "Shift+V", checked=False)
-        switches: tuple[tuple[str, str, Callable[[MapView], object], bool], ...] = (
-            ("Pins", "Shift+U", lambda v: v.set_pins(not v.show_pins), True),
-            ("Grid lines", "G", lambda v: v.set_grid(not v.show_grid), True),
-            ("Shapes", "Shift+C", lambda v: v.set_shapes(not v.shapes.on), False),
-            (
-                "Look into: cut away round the pointer",
-                "",
-                lambda v: v.set_looks_round(not v.looks_round),
-                False,
-            ),
-            (
-                "Look into: fade what is in front",
-                "Shift+W",
-                lambda v: v.set_looks_into(not v.looks_into),
-                False,
-            ),
-            ("Screen frame", "Shift+S", lambda v: v.set_screen(not v.show_screen), False),
-            ("Play animations", "", lambda v: v.set_playing(not v.playing), True),
-        )
-        for name, keys, change, on in switches:
-            add(name, partial(self.each_view, change), keys, checked=on)
+        for name, keys, of in _SWITCHES:
+            commands.follow(
+                add(name, partial(self._switch, of), keys, checked=getattr(Sight(), of)),
+                self.session.sight_changed, partial(self._shows, of),
+            )  # fmt: skip
         overview = self.view.overview
         add("Overview map", lambda: overview.setVisible(overview.isHidden()), "O", checked=False)
         overview.setToolTip(tip(overview.toolTip(), with_key("Overview map")))
+
+    def _shows(self, of: str) -> bool:
+        return bool(getattr(self.session.sight, of))
+
+    def _switch(self, of: str) -> None:
+        self.session.show(**{of: not self._shows(of)})
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
         if watched is self.view and event.type() == QEvent.Type.Resize:

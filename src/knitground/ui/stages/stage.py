@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from typing import ClassVar
 
 from PySide6.QtCore import Signal
@@ -10,8 +9,6 @@ from PySide6.QtWidgets import QWidget
 
 from knitground.core.edit.hand import TerrainInHand
 from knitground.core.model.layers import GroundLayer
-from knitground.core.model.terrain import TerrainSet
-from knitground.core.model.tileset import Tileset
 from knitground.ui.common.commands import Commands
 from knitground.ui.session import Session
 
@@ -25,12 +22,6 @@ class Stage(QWidget):
 
     zoomed = Signal()
     """What it shows is zoomed in another way."""
-    sheet_asked = Signal()
-    """It asks for a sheet to be opened."""
-    missing_asked = Signal(object)
-    """It asks where the sheet of a tileset lies, which is missing."""
-    repeat_wanted = Signal(bool)
-    """It asks for the map nine times, or once."""
 
     key: ClassVar[str] = ""
     shows_map: ClassVar[bool] = True
@@ -69,19 +60,6 @@ class Stage(QWidget):
 
     def add_commands(self, commands: Commands) -> None:
         """Add the commands of the stage to the menus."""
-
-    def make_missing(self, owner: Tileset, kit: TerrainSet, show: Callable[[], object]) -> bool:
-        """Offer to make the missing tiles of a set, after `show`; False if it is not its work."""
-        return False
-
-    def mark_terrain(
-        self, owner: Tileset, kit: TerrainSet, terrain: int, show: Callable[[], object]
-    ) -> bool:
-        """Let a terrain of a set be marked, after `show`; False if it is not its work."""
-        return False
-
-    def show_repeat(self, on: bool) -> None:
-        """Take note that the map is shown nine times, or once."""
 
     def refresh(self) -> None:
         """Show everything as it is now."""

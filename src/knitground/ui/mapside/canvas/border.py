@@ -5,7 +5,8 @@ from __future__ import annotations
 from dataclasses import replace
 
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QColor, QPainter, QPen
+from PySide6.QtGui import QColor, QPen
+from PySide6.QtWidgets import QWidget
 
 from knitground.core.base.errors import KnitError
 from knitground.core.base.window import Box
@@ -14,6 +15,7 @@ from knitground.core.edit.sizes import Margins, cut_content
 from knitground.core.model.map import Map
 from knitground.ui.common.theme import LINEN
 from knitground.ui.common.zoom import Camera
+from knitground.ui.mapside.canvas.over import Canvas, Overlay
 from knitground.ui.mapside.canvas.overlay import corners_on, outline_on
 from knitground.ui.session import Session
 
@@ -30,14 +32,14 @@ _SIDES = "top", "right", "bottom", "left"
 _SLANTS = (frozenset({"top", "left"}), frozenset({"bottom", "right"}))
 
 
-class BorderDrag:
+class BorderDrag(Overlay):
     """A drag of one side or corner of the map, from press to release.
 
     On a map that wraps one can draw over the border, so there only its handles grip.
     """
 
-    def __init__(self, session: Session) -> None:
-        self._session = session
+    def __init__(self, session: Session, view: QWidget) -> None:
+        super().__init__(session, view)
         self._sides: frozenset[str] = frozenset()
         self._over: frozenset[str] = frozenset()
         self._margins = Margins()
@@ -105,7 +107,7 @@ class BorderDrag:
         map_, margins = self._map, self._margins
         if not self.cancel() or map_ is None:
             return False
-        self._session.resize_map(map_, margins)
+        self.session.resize_map(map_, margins)
         return True
 
     def cancel(self) -> bool:
@@ -115,21 +117,23 @@ class BorderDrag:
         self.label, self.warns = "", False
         return gripped
 
-    def draw(self, painter: QPainter, camera: Camera, map_: Map) -> None:
+    def draw(self, on: Canvas) -> bool:
         """Draw the handles while the pointer is near, and the border that the map would have."""
+        painter, camera, map_ = on.painter, on.camera, on.map
         if self._near or self._sides:
             painter.setBrush(QColor(LINEN.panel))
             painter.setPen(QPen(QColor(LINEN.madder), 1.5))
             for spot in _handles(camera, map_).values():
                 painter.drawRect(spot)
         if not self._sides:
-            return
+            return True
         m = self._margins
         after = Box(-m.top, -m.left, map_.height + m.bottom, map_.width + m.right)
         painter.setBrush(Qt.BrushStyle.NoBrush)
         for colour, width in ((LINEN.panel, 4), (LINEN.madder, 2)):
             painter.setPen(QPen(QColor(colour), width))
             painter.drawPolygon(outline_on(camera, map_, after))
+        return True
 
 
 def _away(at: QPointF, camera: Camera, map_: Map) -> dict[str, float]:

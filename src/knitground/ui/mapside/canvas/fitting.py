@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QObject, QPointF, QRectF, Qt, Signal
+from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QPainter, QPen, QPixmap
+from PySide6.QtWidgets import QWidget
 
 from knitground.core.base.errors import KnitError
+from knitground.core.base.window import Box
 from knitground.core.edit.hand import TileInHand
 from knitground.core.edit.piecehere import Piece, pieces_for
 from knitground.core.model.layers import GroundLayer, Layer
@@ -14,19 +16,18 @@ from knitground.core.model.tileset import Tileset
 from knitground.core.render.tiles import tile_pixels
 from knitground.ui.common.painting import image_of, write_in
 from knitground.ui.common.theme import theme
+from knitground.ui.mapside.canvas.over import Canvas, Overlay
+from knitground.ui.mapside.canvas.overlay import box_rect
 from knitground.ui.session import Session
 
 _SHOWN, _SIDE = 8, 44
 
 
-class FittingPieces(QObject):
+class FittingPieces(Overlay):
     """The pieces that fit on one cell, best first, and which of them is in hand."""
 
-    changed = Signal()
-
-    def __init__(self, session: Session, parent: QObject) -> None:
-        super().__init__(parent)
-        self._session = session
+    def __init__(self, session: Session, view: QWidget) -> None:
+        super().__init__(session, view)
         self.found: list[Piece] = []
         self.at: tuple[Map, Layer, tuple[int, int]] | None = None
         self.place = 0
@@ -35,43 +36,43 @@ class FittingPieces(QObject):
 
     def step(self, cell: tuple[int, int] | None, by: int) -> None:
         """Take the best piece for a cell in hand, or go on to the next one."""
-        map_, layer = self._session.map, self._session.layer
+        map_, layer = self.session.map, self.session.layer
         if map_ is None or layer is None or cell is None:
-            self._session.note("Point at a cell, or go there with the arrows, and ask again")
+            self.session.note("Point at a cell, or go there with the arrows, and ask again")
             return
         owner = self._owner(layer)
         if not layer.holds_tiles or owner is None:
-            self._session.note("Only on layers of tiles a piece can be looked for")
+            self.session.note("Only on layers of tiles a piece can be looked for")
             return
-        same = self.at == (map_, layer, cell) and self._revision == self._session.doc.revision
+        same = self.at == (map_, layer, cell) and self._revision == self.session.doc.revision
         if same and self.found:
             self._take((self.place + by) % len(self.found))
             return
 
         def done(found: list[Piece]) -> None:
             self.at, self.found = (map_, layer, cell), found
-            self._revision = self._session.doc.revision
+            self._revision = self.session.doc.revision
             self._pictures = [self._picture(owner, each) for each in found[:_SHOWN]]
             if found:
                 self._take(0)
             else:
-                self._session.note("Nothing lies beside this cell: any piece fits")
-                self.changed.emit()
+                self.session.note("Nothing lies beside this cell: any piece fits")
+                self.view.update()
 
-        doc = self._session.doc
-        self._session.run_long(
+        doc = self.session.doc
+        self.session.run_long(
             "Looking which pieces fit…",
             lambda _: pieces_for(doc, map_, layer, cell, owner, _SHOWN), done,
         )  # fmt: skip
 
     def _owner(self, layer: Layer) -> Tileset | None:
         """Give the sheet to look through: the layer's, else that in hand, else the chosen one."""
-        project, hand = self._session.project, self._session.hand
+        project, hand = self.session.project, self.session.hand
         if isinstance(layer, GroundLayer):
             return project.tileset_named(layer.tileset)
         if isinstance(hand, TileInHand):
             return project.tileset_named(hand.tile.tileset)
-        return self._session.tileset
+        return self.session.tileset
 
     def _picture(self, owner: Tileset, piece: Piece) -> QPixmap:
         pixels = tile_pixels(owner, piece.tile)
@@ -81,23 +82,28 @@ class FittingPieces(QObject):
     def _take(self, place: int) -> None:
         self.place = place
         tile = self.found[place].tile
-        owner = self._session.project.tileset_named(tile.tileset)
+        owner = self.session.project.tileset_named(tile.tileset)
         if owner is None:
             raise KnitError(f"there is no sheet “{tile.tileset}”")
-        self._session.choose_tool("paint")
-        self._session.take(TileInHand(tile, owner.number(tile.row, tile.col)))
-        self.changed.emit()
+        self.session.choose_tool("paint")
+        self.session.take(TileInHand(tile, owner.number(tile.row, tile.col)))
+        self.view.update()
 
     def shows_at(self, map_: Map | None, layer: Layer | None, cell: tuple[int, int] | None) -> bool:
         """Whether the pieces are those for a cell, and one of them is in hand still."""
-        hand = self._session.hand
+        hand = self.session.hand
         return (
             bool(self.found) and self.at == (map_, layer, cell)
             and isinstance(hand, TileInHand) and hand.tile == self.found[self.place].tile
         )  # fmt: skip
 
-    def draw(self, painter: QPainter, rect: QRectF, room: QRectF) -> None:
-        """Draw them in a row beside a cell's place on the screen."""
+    def draw(self, on: Canvas) -> bool:
+        """Draw them in a row beside the cell that is pointed at, while they are those for it."""
+        cell, shown = on.cell, on.pointer is not None and on.is_pointed and not on.asks_why
+        if cell is None or not (shown and self.shows_at(on.map, on.session.layer, cell)):
+            return True
+        painter, room = on.painter, QRectF(on.room)
+        rect = box_rect(on.own, on.grid, Box(cell[0], cell[1], cell[0] + 1, cell[1] + 1))
         wide = len(self._pictures) * (_SIDE + 8) + 16
         panel = QRectF(0, 0, wide, _SIDE + 34)
         panel.moveCenter(QPointF(rect.center().x(), rect.bottom() + 92))
@@ -125,6 +131,7 @@ class FittingPieces(QObject):
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawRect(spot.adjusted(-2, -2, 2, 2))
         painter.restore()
+        return True
 
     def cell_of(self, map_: Map, layer: Layer | None, at: tuple[int, int]) -> tuple[int, int]:
         """Give the cell that is meant: one that wraps is the same as its copy."""

@@ -2,35 +2,30 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
-from math import ceil, floor
 from time import monotonic, perf_counter
-from typing import NamedTuple
+from typing import NamedTuple, TypeVar
 from weakref import WeakKeyDictionary
 
 from PySide6.QtCore import QPoint, QPointF, QRect, QRectF, Qt, QTimer, Signal, SignalInstance
 from PySide6.QtGui import (
     QColor,
     QPainter,
-    QPainterPath,
     QPaintEvent,
-    QPen,
     QResizeEvent,
 )
 from PySide6.QtWidgets import QWidget
 
-from knitground.core.base.window import Box
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.desk import Desk, Pointer
 from knitground.core.edit.laying import Plan
-from knitground.core.edit.markers import Outlines, marker_cells
-from knitground.core.edit.planning import brush, refusal
+from knitground.core.edit.markers import marker_cells
+from knitground.core.edit.planning import refusal
 from knitground.core.model.lattice import Place, Rect
 from knitground.core.model.layers import MarkerLayer
 from knitground.core.model.map import Map, cells_under
 from knitground.core.model.marker import Marker
-from knitground.ui.common.painting import image_of, painting
-from knitground.ui.common.theme import LINEN, theme
+from knitground.ui.common.painting import painting
+from knitground.ui.common.theme import theme
 from knitground.ui.common.turn import until_in_turn
 from knitground.ui.common.zoom import STEPS, Camera
 from knitground.ui.mapside.canvas.border import BorderDrag
@@ -38,31 +33,17 @@ from knitground.ui.mapside.canvas.chunks import ChunkStore
 from knitground.ui.mapside.canvas.fitting import FittingPieces
 from knitground.ui.mapside.canvas.ghost import Ghost
 from knitground.ui.mapside.canvas.held import HeldTool
-from knitground.ui.mapside.canvas.lesson import draw_guest
-from knitground.ui.mapside.canvas.markers import draw_frame, draw_marker_ghost, draw_markers
-from knitground.ui.mapside.canvas.overlay import (
-    box_rect,
-    draw_area,
-    draw_cursor,
-    draw_grid,
-    draw_label,
-    draw_pins,
-    draw_plan,
-    draw_screen,
-    draw_selection,
-    layer_camera,
-    map_rect,
-    pixel_rect,
-)
+from knitground.ui.mapside.canvas.over import Canvas, Overlay
+from knitground.ui.mapside.canvas.overlay import layer_camera, map_rect, pixel_rect
+from knitground.ui.mapside.canvas.overlays import OVERLAYS
 from knitground.ui.mapside.canvas.overview import Overview
 from knitground.ui.mapside.canvas.shapes import MapShapes
-from knitground.ui.mapside.canvas.why import draw_why
 from knitground.ui.mapside.layerlooks import under_pointer
-from knitground.ui.mapside.tools.selectmarkers import SelectMarkers
 from knitground.ui.mapside.tools.tool import Tool
 from knitground.ui.session import Session
 
 _FRAME_SECONDS = 0.006
+Kind = TypeVar("Kind", bound=Overlay)
 _MOVES_FROM_PX = 4.0
 """Pixels of a cell on the screen from which on animations run: below, nobody sees them."""
 
@@ -73,12 +54,6 @@ _LEAST_MS = 15
 
 def _now_ms() -> int:
     return int(monotonic() * 1000)
-
-
-_HOLE_FROM_PX = 4
-_HOLE = 96.0
-"""How far round the pointer the map is looked into, in screen pixels."""
-_GHOST_SECONDS = 0.006
 
 
 class _Scaled(NamedTuple):
@@ -111,21 +86,18 @@ class MapPicture(QWidget):
         super().__init__()
         self._went_on = False
         self.session = session
+        self._sight = session.sight
         self.camera = Camera()
-        self.show_grid = True
-        self.repeat = self.looks_into = self.looks_round = False
-        self.playing = True
-        self.show_screen = False
         self._tools = tools
         self._marker_tools = marker_tools
         self.markers: dict[int, tuple[Marker, ...]] = {}
-        self.show_pins = True
-        self.shapes = MapShapes(session, self)
-        self.border = BorderDrag(session)
+        self.overlays = [kind(session, self) for kind in OVERLAYS]
+        self.shapes = self.overlay(MapShapes)
+        self.border = self.overlay(BorderDrag)
+        self.fitting = self.overlay(FittingPieces)
         self._held = HeldTool(session, tools)
         self._ghost = Ghost(session, self)
         self.store: ChunkStore | None = None
-        self.outlines = Outlines()
         self._cameras: WeakKeyDictionary[Map, Camera] = WeakKeyDictionary()
         self.shown_map: Map | None = None
         self.pointer: Pointer | None = None
@@ -154,13 +126,12 @@ class MapPicture(QWidget):
         self.later.timeout.connect(super().update)
         self.gives_way = False
         """Whether another view of the map is worked in."""
-        self.fitting = FittingPieces(session, self)
-        self.fitting.changed.connect(self.update)
         self.overview = Overview(session, lambda: self.camera, self)
         session.opened.connect(self._reopen)
         session.changed.connect(self.follow)
         session.choice.map_changed.connect(self._on_picked)
         session.choice.layer_changed.connect(self._look_into)
+        session.sight_changed.connect(self._follow_sight)
         for signal in self._repainting():
             signal.connect(self.update)
 
@@ -169,10 +140,14 @@ class MapPicture(QWidget):
         s = self.session
         return [
             s.choice.selected, s.tools.tool_changed,
-            s.tools.options_changed, s.in_hand.changed, s.guest_changed,
+            s.tools.options_changed, s.in_hand.changed, s.marks_changed,
         ]  # fmt: skip
 
     # What is shown
+
+    def overlay(self, kind: type[Kind]) -> Kind:
+        """Give the one of a kind that is drawn over this view."""
+        return next(each for each in self.overlays if isinstance(each, kind))
 
     @property
     def at(self) -> Pointer | None:
@@ -202,8 +177,8 @@ class MapPicture(QWidget):
         s = self.session
         if self.border.label:
             return self.border.label, self.border.warns
-        if s.guest is not None and s.guest.takes_clicks:
-            return s.guest.label(), False
+        if s.taker is not None:
+            return s.taker.label(), False
         refused = refusal(self.desk_now(), self.pointer)
         if refused:
             return refused, True
@@ -234,19 +209,13 @@ class MapPicture(QWidget):
         """Show the session's map, in a view that was made after the map was chosen."""
         self._on_picked()
 
-    def follow_settings(self, other: MapPicture) -> None:
-        """Show lines, pins, frame and animations as another view does."""
-        self.show_grid, self.show_pins = other.show_grid, other.show_pins
-        self.show_screen, self.playing = other.show_screen, other.playing
-        self.repeat, self.shapes.on = other.repeat, other.shapes.on
-        self.looks_into, self.looks_round = other.looks_into, other.looks_round
-
     def retire(self) -> None:
         """Take the view away for good; it follows nothing any more."""
         for signal, slot in (
             (self.session.opened, self._reopen), (self.session.changed, self.follow),
             (self.session.choice.map_changed, self._on_picked),
             (self.session.choice.layer_changed, self._look_into),
+            (self.session.sight_changed, self._follow_sight),
         ):  # fmt: skip
             signal.disconnect(slot)
         for signal in self._repainting():
@@ -259,7 +228,7 @@ class MapPicture(QWidget):
         """Show the whole map."""
         if self.shown_map is not None:
             width, height = self._map_px()
-            times = 3 if self.repeat else 1
+            times = 3 if self.session.sight.repeat else 1
             room = (self.width(), self.height())
             self.camera.fit(width * times, height * times, *room, most=4)
             self.camera.centre(width / 2, height / 2, self.width(), self.height())
@@ -275,52 +244,20 @@ class MapPicture(QWidget):
         """Go to a zoom step, an index into `zoom.STEPS`."""
         self.zoom_by(step - self.camera.step)
 
-    def set_repeat(self, on: bool) -> None:
-        """Show the map nine times, three by three, or once."""
-        self.repeat = on
-        self.update()
-
-    def set_screen(self, on: bool) -> None:
-        """Show or hide the frame of what a player sees."""
-        self.show_screen = on
-        self.update()
-
-    def set_looks_round(self, on: bool) -> None:
-        """Cut what is in front of the chosen layer away round the pointer, or no more."""
-        self.looks_round = on
-        self.update()
-
-    def set_looks_into(self, on: bool) -> None:
-        """Let the layers in front of the chosen one be faint, or show all as they are."""
-        self.looks_into = on
+    def _follow_sight(self) -> None:
+        """Show what is to be shown now, and no more what is not."""
+        before, self._sight = self._sight, self.session.sight
+        if not self._sight.playing and self.store is not None:
+            self.store.atlas.show_time(0)
+        if before.repeat != self._sight.repeat:
+            self.fit()
         self._look_into()
+        self._run_clock()
 
     def _look_into(self) -> None:
         if self.store is not None:
-            self.store.look_into(self.session.layer if self.looks_into else None)
+            self.store.look_into(self.session.layer if self.session.sight.into else None)
         self.update()
-
-    def set_pins(self, on: bool) -> None:
-        """Show or hide the pins of the chosen layer."""
-        self.show_pins = on
-        self.update()
-
-    def set_shapes(self, on: bool) -> None:
-        """Show or hide the shapes of what lies on the map."""
-        self.shapes.on = on
-        self.update()
-
-    def set_grid(self, on: bool) -> None:
-        """Show or hide the lines between cells."""
-        self.show_grid = on
-        self.update()
-
-    def set_playing(self, on: bool) -> None:
-        """Let animations run, or stand at their first frame."""
-        self.playing = on
-        if not on and self.store is not None and self.store.atlas.show_time(0):
-            self.update()
-        self._run_clock()
 
     def _run_clock(self) -> None:
         """Come back when the next frame is due that is seen.
@@ -336,7 +273,7 @@ class MapPicture(QWidget):
                 self._clock.start(max(_LEAST_MS, due))
 
     def _plays(self) -> bool:
-        if self.shown_map is None or self.store is None or not self.playing:
+        if self.shown_map is None or self.store is None or not self.session.sight.playing:
             return False
         large = self.camera.zoom * self.shown_map.lattice.shorter >= _MOVES_FROM_PX
         seen = self.isVisible() and not self.window().isMinimized()
@@ -405,7 +342,8 @@ class MapPicture(QWidget):
 
     def _reopen(self) -> None:
         self._cameras.clear()
-        self.shapes.forget()
+        for overlay in self.overlays:
+            overlay.forget()
         self.shown_map = None
         self.store = None
         self._on_picked()
@@ -482,11 +420,11 @@ class MapPicture(QWidget):
 
     def follow(self, change: Changed) -> None:
         """Repaint what a change touches."""
-        self.shapes.follow(change)
+        for overlay in self.overlays:
+            overlay.follow(change)
         if self.store is None:
             return
         if change.what in (What.SLICING, What.LOOKS, What.TILESETS):
-            self.outlines.forget()
             self.store.touch_all()  # the atlas has followed
         elif (
             change.map is self.shown_map and change.what is What.SIZE and self.shown_map is not None
@@ -512,7 +450,7 @@ class MapPicture(QWidget):
         under = cells_under(self.shown_map, change.layer, change.box)
         box = under.fitted(self.shown_map.height, self.shown_map.width, self.shown_map.wrap)
         self.store.touch(box)
-        if self.repeat or self.shown_map.wrap or self.shapes.on:
+        if self.session.sight.repeat or self.shown_map.wrap or self.session.sight.shapes:
             self.update()
         else:
             self.update(self.screen_rect(self.store.shown(box)))
@@ -551,7 +489,7 @@ class MapPicture(QWidget):
     def copies(self) -> list[Place]:
         """List by how many pixels of the map the copies are moved that are shown."""
         assert self.shown_map is not None
-        return self.shown_map.lattice.copies if self.repeat else [(0, 0)]
+        return self.shown_map.lattice.copies if self.session.sight.repeat else [(0, 0)]
 
     def _scaled(self, clip: QRect, copy: Place) -> _Scaled:
         """Where the pieces of a copy of the map lie on the screen, and what of it a clip shows."""
@@ -599,102 +537,24 @@ class MapPicture(QWidget):
                 target = scaled.on_screen(chunk.rect)
                 painter.drawImage(target, chunk.image_for(target.width(), target.height()))
 
-    def _draw_hole(self, painter: QPainter) -> None:
-        """Show the map round the pointer without what is in front of the chosen layer."""
-        layer, at, map_ = self.session.layer, self.pointer, self.shown_map
-        assert self.store is not None
-        if layer is None or at is None or map_ is None:
-            return
-        if self.camera.zoom * map_.lattice.shorter < _HOLE_FROM_PX:
-            return  # so far away thousands of cells would be knitted in a frame
-        level, zoom = self.store.level_for(self.camera.zoom), self.camera.zoom
-        scale = map_.lattice.scale(map_.lattice.at_level(level))
-        middle = QPointF(*self.layer_camera_now().to_screen(at.x, at.y))
-        x, y = self.camera.to_picture(middle.x() - _HOLE, middle.y() - _HOLE)
-        round_it = Rect(x, y, 2 * _HOLE / zoom, 2 * _HOLE / zoom).scaled(*scale)
-        whole = Rect(0, 0, *map_.lattice.at_level(level).extent)
-        rect = Rect(floor(round_it.x), floor(round_it.y), ceil(round_it.width) + 1,
-                    ceil(round_it.height) + 1).shared(whole)  # fmt: skip
-        if rect.is_empty:
-            return
-        pixels = self.store.picture_up_to(rect, level, layer)
-        there = pixel_rect(self.camera, rect.scaled(1 / scale[0], 1 / scale[1]))
-        hole = QPainterPath()
-        hole.addEllipse(middle, _HOLE, _HOLE)
-        painter.save()
-        painter.setClipPath(hole)
-        painter.fillRect(there, QColor(map_.background or theme().canvas))
-        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, zoom < 1)
-        painter.drawImage(there, image_of(pixels))
-        painter.setClipping(False)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setPen(QPen(QColor(LINEN.panel), 1.5))
-        painter.drawPath(hole)
-        painter.restore()
-
     def draw_over(self, painter: QPainter, clip: QRect) -> None:
         assert self.shown_map is not None
         assert self.store is not None
-        if self.looks_round:
-            self._draw_hole(painter)
-        if self.show_grid and self.camera.zoom * self.shown_map.lattice.shorter >= 12:
-            draw_grid(painter, self.camera, self.shown_map, clip)
-        shapes = self.shapes
-        if shapes.on:
-            self._come_again(not shapes.draw(painter, self.camera, self.shown_map, self.rect()))
-            self.cold += shapes.waiting
-        grid, camera = (
-            self.desk_now().grid or self.shown_map,
-            self.layer_camera_now(),
-        )
-        if self.session.layer is not None and self.show_pins:
-            draw_pins(painter, camera, self.shown_map, self.session.layer, clip)
-        area = (self.gesture or self.tool_of()).area
-        if area is not None:
-            draw_area(painter, camera, grid, area)
-        if self.session.selection is not None:
-            draw_selection(painter, camera, grid, self.session.selection, clip)
-        draw_cursor(painter, camera, grid, self.cell_cursor, clip)
-        if self.show_screen:
-            draw_screen(painter, self.camera, self.shown_map, self.rect())
-        self.border.draw(painter, self.camera, self.shown_map)
-        guest = self.session.guest
-        if guest is not None:
-            self._come_again(
-                draw_guest(
-                    painter, camera, self.shown_map, self.store, guest, clip,
-                    until_in_turn(_GHOST_SECONDS),
-                )
-            )  # fmt: skip
-        plan = None if guest is not None and guest.takes_clicks else self.plan
-        if plan is not None and plan.changes_anything and self._shows(plan, clip):
-            self._come_again(
-                draw_plan(
-                    painter, self.camera, self.shown_map, self.store, plan,
-                    until_in_turn(_GHOST_SECONDS),
-                )
-            )  # fmt: skip
+        desk = self.desk_now()
+        plan = None if self.session.taker is not None else self.plan
+        if plan is not None and not (plan.changes_anything and self._shows(plan, clip)):
+            plan = None
+        canvas = Canvas(
+            painter, self.session, self.store, self.camera, self.layer_camera_now(),
+            self.shown_map, desk.grid or self.shown_map, clip, self.rect(),
+            self.gesture or self.tool_of(), desk, self.pointer, self.cell_cursor,
+            self.cell_here(), self.underMouse() or self.cell_cursor is not None, self.asks_why,
+            plan, self.ghost_marker, self.label(),
+        )  # fmt: skip
+        for overlay in self.overlays:
+            self._come_again(overlay.draw(canvas))
+            self.cold += overlay.waiting
         self._come_again(not self.look_further())
-        self._draw_markers(painter, clip)
-        if self.pointer is not None and self.asks_why:
-            draw_why(
-                painter,
-                camera,
-                self.session,
-                self.store,
-                self.pointer,
-                self.rect(),
-            )
-        elif self.pointer is not None and (self.underMouse() or self.cell_cursor is not None):
-            self._draw_fitting(painter, camera, grid)
-            box, _ = brush(self.desk_now(), grid, self.pointer)
-            draw_label(painter, camera, self.pointer, self.label(), self.rect(), grid, box)
-
-    def _draw_fitting(self, painter: QPainter, camera: Camera, grid: Map) -> None:
-        cell = self.cell_here()
-        if cell is not None and self.fitting.shows_at(self.shown_map, self.session.layer, cell):
-            box = Box(cell[0], cell[1], cell[0] + 1, cell[1] + 1)
-            self.fitting.draw(painter, box_rect(camera, grid, box), QRectF(self.rect()))
 
     def cell_here(self) -> tuple[int, int] | None:
         """Give the cell of the chosen layer that is pointed at, or that has the cell cursor."""
@@ -718,52 +578,6 @@ class MapPicture(QWidget):
         if not whole:
             self.cold += 1
             self.later.start()
-
-    def _draw_markers(self, painter: QPainter, clip: QRect) -> None:
-        assert self.shown_map is not None
-        tool = self.gesture or self.tool_of()
-        selects = isinstance(tool, SelectMarkers)
-        instead = tool.shown if isinstance(tool, SelectMarkers) else {}
-        draw_markers(
-            painter,
-            self.camera,
-            self.session,
-            self.shown_map,
-            clip,
-            instead,
-            self.outlines,
-        )
-        ghost = self.ghost_marker
-        if ghost is not None:
-            self._draw_marker_pictures(painter, [ghost], [])
-            draw_marker_ghost(painter, self.camera, self.session, ghost, clip)
-        if selects and isinstance(tool, SelectMarkers):
-            if any(each.tile is not None for each in instead.values()):
-                self._draw_marker_pictures(painter, list(instead.values()), list(instead))
-            if tool.frame is not None:
-                draw_frame(painter, self.layer_camera_now(), tool.frame)
-
-    def _draw_marker_pictures(
-        self, painter: QPainter, markers: list[Marker], without: list[int]
-    ) -> None:
-        """Draw the map where free pictures would be, as it would be with them."""
-        assert self.shown_map is not None
-        assert self.store is not None
-        layer = self.session.layer
-        pictures = [each for each in markers if each.tile is not None]
-        box = marker_cells(self.session.project, self.shown_map, pictures)
-        if box is None or not isinstance(layer, MarkerLayer):
-            return
-        kept = [each for each in layer.markers if each.number not in without]
-        trial = replace(layer, markers=(*kept, *markers))
-        level = self.store.level_for(self.camera.zoom)
-        rect = self.store.shown(box, level)
-        if rect.is_empty:
-            return
-        pixels = self.store.picture_with(rect, level, layer, trial)
-        scale = self.store.atlas.lattice().scale(self.store.atlas.lattice(level))
-        there = pixel_rect(self.camera, rect.scaled(1 / scale[0], 1 / scale[1]))
-        painter.drawImage(there, image_of(pixels))
 
     def _shows(self, plan: Plan, clip: QRect) -> bool:
         """Whether a part of the screen shows a plan, or may do so over the border of the map."""

@@ -38,6 +38,7 @@ from knitground.ui.common.tasks import Job
 from knitground.ui.common.theme import LINEN
 from knitground.ui.common.turn import until_in_turn
 from knitground.ui.common.zoom import Camera
+from knitground.ui.mapside.canvas.over import Canvas, Overlay
 from knitground.ui.mapside.canvas.overlay import seen_cells
 from knitground.ui.session import Session
 
@@ -98,7 +99,7 @@ class _Order:
         )  # fmt: skip
 
 
-class MapShapes:
+class MapShapes(Overlay):
     """The merged shapes of a map, block by block as they are seen; a change drops its blocks.
 
     Parameters
@@ -107,11 +108,7 @@ class MapShapes:
     """
 
     def __init__(self, session: Session, view: QWidget) -> None:
-        self.session = session
-        self.view = view
-        self.on = False
-        self.waiting = False
-        """Whether what is seen is still to be drawn, or drawn anew."""
+        super().__init__(session, view)
         self.outlines = _Outlines((), ())
         """What the last picture shows."""
         self._blocks: WeakKeyDictionary[Map, OrderedDict[Key, _Block]] = WeakKeyDictionary()
@@ -142,27 +139,29 @@ class MapShapes:
             for key in [each for each in blocks if each[0] in rows and each[1] in cols]:
                 del blocks[key]
 
-    def draw(self, painter: QPainter, camera: Camera, map_: Map, view: QRect) -> bool:
-        """Draw what is known; returns whether there is more to read at once."""
-        self.waiting = more = False
-        if camera.zoom * map_.lattice.shorter < _LEAST_PX:
-            return False
-        seen = view.translated(-round(camera.left), -round(camera.top))
-        made, ratio = self._picture, self.view.devicePixelRatioF()
+    def draw(self, on: Canvas) -> bool:
+        """Draw what is known; what is being made comes when it is there."""
+        self.waiting = False
+        camera, map_, ratio = on.camera, on.map, self.view.devicePixelRatioF()
+        if not on.session.sight.shapes or camera.zoom * map_.lattice.shorter < _LEAST_PX:
+            return True
+        whole = True
+        seen = on.room.translated(-round(camera.left), -round(camera.top))
+        made = self._picture
         if made is None or not made[0].fits(map_, camera.zoom, ratio, seen, self._age):
             self.waiting = True
             if self._job is None:
-                more = not self._begin(camera, map_, view, ratio)
+                whole = self._begin(camera, map_, on.room, ratio)
         if made is not None and made[0].map_ is map_:
             order, image = made
             part = camera.zoom / order.zoom
             at = QRectF(order.area)
-            painter.drawImage(
+            on.painter.drawImage(
                 QRectF(camera.left + at.left() * part, camera.top + at.top() * part,
                        at.width() * part, at.height() * part),
                 image,
             )  # fmt: skip
-        return more
+        return whole
 
     def _begin(self, camera: Camera, map_: Map, view: QRect, ratio: float) -> bool:
         """Let a picture be made, if all that it is to show could be read in time."""

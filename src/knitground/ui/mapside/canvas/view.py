@@ -37,7 +37,7 @@ class MapView(MapPicture):
 
     def _pointer(self, at: QPointF) -> Pointer:
         x, y = self.layer_camera_now().to_picture(at.x(), at.y())
-        if self.repeat and self.shown_map is not None:
+        if self.session.sight.repeat and self.shown_map is not None:
             # In the repeated view every copy can be drawn in.
             home = self.shown_map.lattice.home(x, y)
             away = round(x - home[0], 6), round(y - home[1], 6)
@@ -67,8 +67,8 @@ class MapView(MapPicture):
             self._held.used()
             self._press(self._pointer(event.position()), event.modifiers(), event.button())
         elif event.button() == Qt.MouseButton.RightButton and self.gesture is None:
-            guest = self.session.guest
-            if guest is not None and guest.click(self._pointer(event.position()), other=True):
+            taker = self.session.taker
+            if taker is not None and taker.click(self._pointer(event.position()), other=True):
                 return
             self._begin(
                 self.tool_of("pick"), self._pointer(event.position()), event.modifiers(),
@@ -76,7 +76,7 @@ class MapView(MapPicture):
             )  # fmt: skip
 
     def _grips_border(self, at: QPointF) -> bool:
-        if self.shown_map is None or self.repeat or self.gesture is not None:
+        if self.shown_map is None or self.session.sight.repeat or self.gesture is not None:
             return False
         return self.border.press(at, self.camera, self.shown_map)
 
@@ -96,7 +96,7 @@ class MapView(MapPicture):
 
     def _follow_border(self, at: QPointF) -> bool:
         """Let the pointer drag the map's border, or tell that it could."""
-        if self.shown_map is None or self.gesture is not None or self.repeat:
+        if self.shown_map is None or self.gesture is not None or self.session.sight.repeat:
             return False
         dragged = self.border.move(at, self.camera, self.shown_map)
         if not self._space:
@@ -186,9 +186,9 @@ class MapView(MapPicture):
         self, at: Pointer, modifiers: Qt.KeyboardModifier, button: Qt.MouseButton | None
     ) -> None:
         self.pointer = at
-        guest = self.session.guest
+        taker = self.session.taker
         other = bool(modifiers & Qt.KeyboardModifier.ControlModifier)
-        if self.gesture is None and guest is not None and guest.click(at, other=other):
+        if self.gesture is None and taker is not None and taker.click(at, other=other):
             return
         if self.gesture is not None and not self.gesture.is_open:
             # Begun with the keyboard, and now the mouse is pressed: it ends there.

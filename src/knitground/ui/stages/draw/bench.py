@@ -32,10 +32,9 @@ from knitground.core.model.tile import TileRef
 from knitground.ui.common.commands import Commands
 from knitground.ui.common.widgets import button, column, head, note, row, tile_pixmap
 from knitground.ui.common.words import tip
-from knitground.ui.mapside.handpixels import hand_pixels
+from knitground.ui.mapside.inhand import hand_note, hand_pixels
 from knitground.ui.mapside.sizecheck import offer_for_size
 from knitground.ui.session import Session
-from knitground.ui.stages.draw.handnote import hand_note
 from knitground.ui.stages.draw.markerpage import MarkerPage
 from knitground.ui.stages.draw.mixes import MixList
 from knitground.ui.stages.draw.terrainlist import TerrainList

@@ -28,7 +28,7 @@ from knitground.ui.common.widgets import (
     tile_pixmap,
 )
 from knitground.ui.common.words import percent, tip_of
-from knitground.ui.mapside.handpixels import patch_pixels, pixels_of
+from knitground.ui.mapside.inhand import patch_pixels, pixels_of
 
 PAGE = 16
 """Lines in view: one takes a thousandth of a second, and a mix may have thousands of tiles."""

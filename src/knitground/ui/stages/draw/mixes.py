@@ -42,7 +42,7 @@ from knitground.ui.common.widgets import (
     show_when_laid_out,
 )
 from knitground.ui.common.words import on_button, tip_of
-from knitground.ui.mapside.handpixels import pixels_of
+from knitground.ui.mapside.inhand import pixels_of
 from knitground.ui.session import Session
 from knitground.ui.stages.draw.mixentries import MixEntries
 from knitground.ui.stages.draw.mixfall import FallLines

@@ -21,7 +21,7 @@ from knitground.ui.common.widgets import (
     tile_pixmap,
 )
 from knitground.ui.common.words import on_button, tip_of
-from knitground.ui.mapside.handpixels import patch_pixels
+from knitground.ui.mapside.inhand import patch_pixels
 from knitground.ui.mapside.tools.tool import PATCH_KIND
 from knitground.ui.session import Session
 from knitground.ui.stages.draw.namedlist import NamedList

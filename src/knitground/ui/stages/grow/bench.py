@@ -23,7 +23,6 @@ from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.document import Edit
 from knitground.core.edit.maps import add_maps, set_wrap
 from knitground.core.edit.recipes import (
-    KINDS,
     Over,
     add_step,
     duplicate_step,
@@ -43,6 +42,7 @@ from knitground.core.edit.recipes import (
 )
 from knitground.core.edit.selecting import Selection
 from knitground.core.files.recipefile import RECIPE_END, read_recipe, write_recipe
+from knitground.core.grow.kinds import STEP_KINDS
 from knitground.core.grow.looks import seam_figure
 from knitground.core.model.layers import GroundLayer
 from knitground.core.model.map import Map
@@ -139,13 +139,16 @@ class GrowBench(Stage):
         self.wrap.clicked.connect(self._set_wrap)
         self.repeat = QCheckBox("Show the map repeated 3 × 3")
         self.repeat.setToolTip("See whether the borders meet")
-        self.repeat.clicked.connect(self.repeat_wanted)
+        self.repeat.clicked.connect(lambda on: self.session.show(repeat=on))
+        self.session.sight_changed.connect(
+            lambda: self.repeat.setChecked(self.session.sight.repeat)
+        )
         self.seam = note()
         self.add = QPushButton("+ step")
         self.add.setToolTip("Add a step behind the others")
         menu = QMenu(self.add)
         menu.setToolTipsVisible(True)
-        for kind, about in KINDS.items():
+        for kind, about in STEP_KINDS.items():
             act = menu.addAction(about.title, partial(self.add_kind, kind))
             act.setToolTip(about.hint)
         self.add.setMenu(menu)
@@ -198,9 +201,6 @@ class GrowBench(Stage):
         commands.add("Map", "Run recipe", self.run_new, "Ctrl+R")
         commands.add("Map", "Keep the selection from the recipe", self.keep_selection)
         commands.add("Layer", "Make the grown layer plain", self.make_plain)
-
-    def show_repeat(self, on: bool) -> None:
-        self.repeat.setChecked(on)
 
     def refresh(self) -> None:
         """Show the recipe of the session's map."""

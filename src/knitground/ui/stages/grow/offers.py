@@ -14,7 +14,7 @@ from knitground.core.edit.laying import plan_unpin
 from knitground.core.edit.recipes import put_steps
 from knitground.core.edit.selecting import Selection
 from knitground.core.grow.plainless import Plainless, left_out
-from knitground.core.grow.runner import Grown
+from knitground.core.grow.work import Grown
 from knitground.core.model.layers import GrownLayer
 from knitground.core.model.map import Map
 from knitground.core.model.solvestep import SolveFrom, SolveStep

@@ -22,7 +22,8 @@ from knitground.core.edit.recipes import (
 )
 from knitground.core.grow.looks import Small, step_picture
 from knitground.core.grow.plainless import Plainless, find_plainless
-from knitground.core.grow.runner import Grown, Kept, run_recipe
+from knitground.core.grow.runner import Kept, run_recipe
+from knitground.core.grow.work import Grown
 from knitground.core.model.map import Map
 from knitground.core.model.recipe import Recipe, Step
 from knitground.ui.common.asking import Role, ask

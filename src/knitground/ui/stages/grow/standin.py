@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from knitground.core.grow.runner import Grown
+from knitground.core.grow.work import Grown
 from knitground.core.model.layers import GroundLayer
 from knitground.core.model.map import Map
 from knitground.core.model.recipe import Recipe

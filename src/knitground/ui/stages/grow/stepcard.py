@@ -25,7 +25,9 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from knitground.core.edit.recipes import KINDS, fitting_layers, step_title
+from knitground.core.edit.recipes import fitting_layers, step_title
+from knitground.core.grow.kinds import STEP_KINDS
+from knitground.core.grow.stepkind import As, Setting
 from knitground.core.model.layers import GroundLayer, MarkerLayer
 from knitground.core.model.limits import MAX_NAME
 from knitground.core.model.map import Map
@@ -49,7 +51,6 @@ from knitground.ui.common.widgets import (
 )
 from knitground.ui.common.words import on_button, percent, tip_of
 from knitground.ui.session import Session
-from knitground.ui.stages.grow.fields import FIELDS, As, Field
 from knitground.ui.stages.grow.whereeditor import WhereEditor
 
 _TITLE_TIP = "Open or close this step; drag it to where it is to run (Alt+↑ ↓; Del takes it out)"
@@ -80,6 +81,8 @@ class StepCard(QFrame):
     def __init__(self, session: Session, map_: Map, place: int, kind: type) -> None:
         super().__init__()
         self.session, self.map, self.place, self.kind = session, map_, place, kind
+        about = STEP_KINDS.get(kind)
+        self._settings = about.settings if about is not None else ()
         self.step: Step | None = None
         self.fields: dict[str, QWidget] = {}
         self.values: dict[str, QLabel] = {}
@@ -150,7 +153,7 @@ class StepCard(QFrame):
         self.share_grid.setHorizontalSpacing(8)
         self.share_grid.setVerticalSpacing(3)
         self.share_grid.setColumnStretch(1, 1)
-        for line, each in enumerate(FIELDS.get(self.kind, ())):
+        for line, each in enumerate(self._settings):
             if each.shown is As.SHARES:
                 continue
             label, widget = QLabel(each.label), self._widget(each)
@@ -190,7 +193,7 @@ class StepCard(QFrame):
         if self.kind is RewriteStep:
             self.where.hide()  # it follows wherever its rules fit
 
-    def _widget(self, each: Field) -> QWidget:
+    def _widget(self, each: Setting) -> QWidget:
         if each.shown in (As.SLIDER, As.PART):
             return self._slider(each)
         if each.shown is As.WHOLE:
@@ -214,7 +217,7 @@ class StepCard(QFrame):
             return chips
         return self._choice(each)
 
-    def _slider(self, each: Field) -> QSlider:
+    def _slider(self, each: Setting) -> QSlider:
         slider = QSlider(Qt.Orientation.Horizontal)
         part = each.shown is As.PART
         low, high = (
@@ -229,7 +232,7 @@ class StepCard(QFrame):
         self.values[each.of] = words
         return slider
 
-    def _text(self, each: Field) -> QWidget:
+    def _text(self, each: Setting) -> QWidget:
         if each.shown in (As.MARKER, As.TAG):
             box = QComboBox()
             typed = QLineEdit()
@@ -245,7 +248,7 @@ class StepCard(QFrame):
         line.editingFinished.connect(lambda: self._set(each.of, line.text().strip()))
         return line
 
-    def _choice(self, each: Field) -> QComboBox:
+    def _choice(self, each: Setting) -> QComboBox:
         box = QComboBox()
         if each.shown is As.CHOICE:
             for n, option in enumerate(each.options):
@@ -307,13 +310,13 @@ class StepCard(QFrame):
         self._filling = True
         fits = fitting_layers(self.map, self.kind)
         fill_box(self.layers, [(each.name, each.number) for each in fits], step.layer)
-        self.makes.setVisible(bool(KINDS.get(self.kind)))
-        for each in FIELDS.get(self.kind, ()):
+        self.makes.setVisible(bool(STEP_KINDS.get(self.kind)))
+        for each in self._settings:
             self._show_field(each, step, self._told)
         self.where.show_conditions(step.where)
         self._filling = False
 
-    def _show_field(self, each: Field, step: Step, told: Told) -> None:
+    def _show_field(self, each: Setting, step: Step, told: Told) -> None:
         value = getattr(step, each.of)
         if each.shown is As.SHARES:
             self.show_shares(dict(value), told)
@@ -363,7 +366,7 @@ class StepCard(QFrame):
             return
         whole = isinstance(getattr(self.step, of), int)
         new = round(value) if whole else round(value, 4)
-        each = next(f for f in FIELDS[self.kind] if f.of == of)
+        each = next(f for f in self._settings if f.of == of)
         self.values[of].setText(_number_words(each, new, Told()))
         self._become(held=slider.isSliderDown(), **{of: new})
 
@@ -399,7 +402,7 @@ class StepCard(QFrame):
             changes["terrain"] = self.step.terrain if self.step.terrain in names else names[0]
         self._become(**changes)
 
-    def show_choice(self, each: Field, step: Step, box: QComboBox, value: Any) -> None:
+    def show_choice(self, each: Setting, step: Step, box: QComboBox, value: Any) -> None:
         if each.shown is As.CHOICE:
             box.setCurrentIndex([str(o) for o in each.options].index(str(value)))
             return
@@ -445,7 +448,7 @@ class StepCard(QFrame):
         found = self.session.project.set_of(layer.tileset, layer.set_name)
         return found[1] if found else None
 
-    def means_nothing(self, each: Field, step: Step) -> bool:
+    def means_nothing(self, each: Setting, step: Step) -> bool:
         """Whether a field of a route does not go with the kind of layer that it makes."""
         layer = self.map.layer_numbered(step.layer)
         ground = isinstance(layer, GroundLayer)
@@ -458,7 +461,7 @@ class StepCard(QFrame):
             return True
         return each.shown is As.TERRAINS and self.set_of(int(getattr(step, each.on))) is None
 
-    def show_chips(self, each: Field, step: Step, holder: QWidget, chosen: Any) -> None:
+    def show_chips(self, each: Setting, step: Step, holder: QWidget, chosen: Any) -> None:
         kit = self.set_of(int(getattr(step, each.on)))
         built = (id(kit), kit.terrains if kit else ())
         layout = holder.layout()
@@ -531,7 +534,7 @@ class StepCard(QFrame):
             self.share_grid.addWidget(bar, 2 * line + 1, 1, 1, 2)
 
 
-def _number_words(each: Field, value: float, told: Told) -> str:
+def _number_words(each: Setting, value: float, told: Told) -> str:
     if each.shown is As.PART:
         words = percent(value)
         laid = told.shares[0][2] if each.of == "density" and told.shares else None

@@ -226,7 +226,7 @@ class RulesBench(Stage):
                 self.home = RuleHome(self.session.project, name=live.step.rules)
 
     def _follow_hand(self) -> None:
-        guest = self.session.guest
+        guest = self.session.taker
         if isinstance(guest, Teacher):
             guest.take_hand()
         if self.isVisible() and self.home is not None and self.home.kit is None:
@@ -329,18 +329,18 @@ class RulesBench(Stage):
     def cancel(self) -> bool:
         if self.list.cancel():
             return True
-        if isinstance(self.session.guest, Teacher | CellPicker):
+        if self.session.taker is not None:
             self.lesson.stop()
             return True
         return False
 
     def hideEvent(self, event: object) -> None:
-        if self.session.guest is not None:
+        if self.session.taker is not None or "rules" in self.session.marks:
             self.lesson.stop()
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         enter = event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter)
-        if enter and isinstance(self.session.guest, Teacher):
+        if enter and isinstance(self.session.taker, Teacher):
             self.lesson.take()
         else:
             super().keyPressEvent(event)
@@ -485,14 +485,13 @@ class RulesBench(Stage):
         self.session.note(f"Cell {at + 1} of {len(fired.rows)}: column {col}, row {row_}{became}")
 
     def mark_cells(self) -> None:
-        if isinstance(self.session.guest, Teacher | CellPicker):
+        if self.session.taker is not None:
             return
         fired = self.counter.stats.fired.get(self.list.number)
         map_ = self.session.map
         shows = self.mark.isChecked() and self.isVisible() and map_ is not None
-        guest = RuleCells(map_, fired) if shows and fired is not None and map_ else None
-        if guest is not None or self.session.guest is not None:
-            self.session.invite(guest)
+        marks = RuleCells(map_, fired) if shows and fired is not None and map_ else None
+        self.session.mark_cells("rules", marks)
 
     def go_to_situation(self, found: Situation) -> None:
         if found.map is not None:
@@ -518,7 +517,7 @@ class RulesBench(Stage):
 
     def ask_cell(self) -> None:
         """Copy the stencil from the next cell that is clicked on the map."""
-        self.session.invite(CellPicker(self.session, self._copy_cell))
+        self.session.take_clicks(CellPicker(self.session, self._copy_cell))
 
     def _copy_cell(self, map_: Map, cell: tuple[int, int]) -> None:
         home, rule = self.home, self.list.rule

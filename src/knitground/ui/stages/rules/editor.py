@@ -7,7 +7,7 @@ from dataclasses import replace
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QCheckBox, QComboBox, QInputDialog, QLabel, QLineEdit, QWidget
 
-from knitground.core.edit.hand import MixInHand, PatchInHand, TileInHand
+from knitground.core.edit.hand import MixInHand, PatchInHand, TileInHand, TilesInHand
 from knitground.core.edit.rulehome import RuleHome
 from knitground.core.model.limits import MAX_NAME
 from knitground.core.model.mix import MixEntry
@@ -272,13 +272,7 @@ def list_asks(session: Session) -> list[Ask]:
     """List what a place of a layer of tiles can be asked: what is in hand, tags, nothing."""
     asks: list[Ask] = []
     hand = session.hand
-    tiles: tuple[TileRef, ...] = ()
-    if isinstance(hand, TileInHand):
-        tiles = (hand.tile,)
-    elif isinstance(hand, PatchInHand):
-        tiles = tuple(dict.fromkeys(t for line in hand.patch.rows for t in line if t))
-    elif isinstance(hand, MixInHand):
-        tiles = tuple(each.tile for each in hand.mix.entries)
+    tiles = hand.tiles if isinstance(hand, TilesInHand) else ()
     if tiles:
         asks += [Ask(AskKind.TILES, tiles=tiles[:64]), Ask(AskKind.NOT_TILES, tiles=tiles[:64])]
     tags = {tag for owner in session.project.tilesets for fact in owner.facts.values()

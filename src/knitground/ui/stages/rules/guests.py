@@ -20,20 +20,10 @@ Cell = tuple[int, int]
 
 
 class RuleCells:
-    """Marks the cells that a rule took; the tools work as ever."""
-
-    takes_clicks = False
+    """Marks the cells that a rule took."""
 
     def __init__(self, map_: Map, fired: Fired) -> None:
         self._map, self._fired = map_, fired
-
-    def click(self, at: Pointer, *, other: bool) -> bool:
-        """Leave the click to the tools."""
-        return False
-
-    def ghost(self, map_: Map) -> Plan | None:
-        """Nothing would change."""
-        return None
 
     def cells(self, map_: Map) -> Iterable[tuple[Cell, str]]:
         """Give the cells that the rule took."""
@@ -43,15 +33,9 @@ class RuleCells:
             if self._fired.states is None or self._fired.states[n] == DONE:
                 yield (row, col), "changes"
 
-    def label(self) -> str:
-        """Say nothing: the tools do."""
-        return ""
-
 
 class CellPicker:
     """Takes one click: the cell whose surroundings are to be copied."""
-
-    takes_clicks = True
 
     def __init__(self, session: Session, picked: Callable[[Map, Cell], object]) -> None:
         self._session, self._picked = session, picked
@@ -62,7 +46,7 @@ class CellPicker:
         if map_ is None:
             return False
         row, col = at.cell(map_)
-        self._session.invite(None)
+        self._session.take_clicks(None)
         if not other and 0 <= row < map_.height and 0 <= col < map_.width:
             self._picked(map_, (row, col))
         return True
@@ -71,10 +55,6 @@ class CellPicker:
         """Nothing would change."""
         return None
 
-    def cells(self, map_: Map) -> Iterable[tuple[Cell, str]]:
-        """Mark nothing."""
-        return ()
-
     def label(self) -> str:
         """Say what a click does."""
         return "Copy the stencil from this cell · right button calls it off"
@@ -82,8 +62,6 @@ class CellPicker:
 
 class Teacher:
     """Takes clicks on cells with the wrong tile, and shows what the rule would change."""
-
-    takes_clicks = True
 
     def __init__(self, session: Session, lesson: Lesson, changed: Callable[[], object]) -> None:
         self.session, self.lesson = session, lesson
@@ -124,7 +102,7 @@ class Teacher:
             self.session.warn(str(error))
         self._plan = self.lesson.plan(self.proposal) if self.proposal else None
         self._changed()
-        self.session.guest_changed.emit()
+        self.session.marks_changed.emit()
 
     def ghost(self, map_: Map) -> Plan | None:
         """Give what the rule would change."""

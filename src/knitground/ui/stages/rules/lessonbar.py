@@ -91,7 +91,8 @@ class LessonBar:
             self.button.setChecked(False)
             return
         teacher = Teacher(self.session, lesson, self._show)
-        self.session.invite(teacher)
+        self.session.take_clicks(teacher)
+        self.session.mark_cells("rules", teacher)
         teacher.take_hand()
         self.bar.show()
         self._show()
@@ -122,7 +123,7 @@ class LessonBar:
         take_in_hand(self.session, self.bench.window(), first)
 
     def _show(self) -> None:
-        guest = self.session.guest
+        guest = self.session.taker
         if not isinstance(guest, Teacher):
             return
         found = guest.proposal
@@ -147,7 +148,7 @@ class LessonBar:
 
     def take(self) -> None:
         """Take the rule that is proposed."""
-        guest = self.session.guest
+        guest = self.session.taker
         if isinstance(guest, Teacher) and guest.proposal is not None:
             proposal = guest.proposal
             edit = guest.lesson.edit(proposal)
@@ -159,4 +160,5 @@ class LessonBar:
         """End a lesson; all is as it was."""
         self.button.setChecked(False)
         self.bar.hide()
-        self.session.invite(None)
+        self.session.take_clicks(None)
+        self.session.mark_cells("rules", None)

@@ -129,7 +129,8 @@ class SliceBench(Stage):
         left.setLayout(
             column(
                 row(head("Slice the sheet"), 1, self.sheets,
-                    button("Open sheet…", self.sheet_asked.emit, "Add a picture", "Ctrl+Shift+O")),
+                    button("Open sheet…", self.session.file_wanted.emit, "Add a picture",
+                           "Ctrl+Shift+O")),
                 note("Click a likely grid, drag a line or a tile's corner, draw one, or type."),
                 self.sheet,
                 row(self.numbers, 1, column(self.use, self.revert, self.more, 1)),
@@ -379,7 +380,7 @@ class SliceBench(Stage):
 
     def _find(self) -> None:
         if self.session.tileset is not None:
-            self.missing_asked.emit(self.session.tileset)
+            self.session.place_wanted.emit(self.session.tileset)
 
     def toggle_loose(self) -> None:
         if self.numbers.loose.isChecked():

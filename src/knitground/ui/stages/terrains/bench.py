@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from functools import partial
 
 from PySide6.QtCore import Qt, QTimer
@@ -74,6 +74,8 @@ class TerrainsBench(Stage):
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
+        session.missing_wanted.connect(self.make_missing)
+        session.marks_wanted.connect(self.mark_terrain)
         self.kit_name = ""
         self.guest_name: str | None = None
         self.pointed: tuple[int, int] | None = None
@@ -223,19 +225,17 @@ class TerrainsBench(Stage):
     def cancel(self) -> bool:
         return self.sheet.cancel()
 
-    def make_missing(self, owner: Tileset, kit: TerrainSet, show: Callable[[], object]) -> bool:
-        show()
+    def make_missing(self, owner: Tileset, kit: TerrainSet) -> None:
+        """Offer to make the missing tiles of a set."""
+        self.session.stage_wanted.emit(self.key)
         self.choose_set(owner, kit)
         self.ask_make()
-        return True
 
-    def mark_terrain(
-        self, owner: Tileset, kit: TerrainSet, terrain: int, show: Callable[[], object]
-    ) -> bool:
-        show()
+    def mark_terrain(self, owner: Tileset, kit: TerrainSet, terrain: int) -> None:
+        """Let a terrain of a set be marked."""
+        self.session.stage_wanted.emit(self.key)
         self.choose_set(owner, kit)
         self.choose(terrain)
-        return True
 
     def refresh(self) -> None:
         owner, kit = self.owner, self.kit

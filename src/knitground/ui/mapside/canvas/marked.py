@@ -1,20 +1,18 @@
-"""What a lesson, or a rule that is looked at, marks on the map."""
+"""Cells of the map that some part wants to be marked: of a lesson, of a rule, of what was found."""
 
 from __future__ import annotations
 
 from itertools import islice
 from math import ceil
 
-from PySide6.QtCore import QPointF, QRect, Qt
+from PySide6.QtCore import QPointF, Qt
 from PySide6.QtGui import QColor, QPainter, QPen, QPixmap, QPolygonF
 
 from knitground.core.base.window import Box
 from knitground.core.edit.laying import Plan
-from knitground.core.model.map import Map
 from knitground.ui.common.theme import LINEN
-from knitground.ui.common.zoom import Camera
-from knitground.ui.gesture import Guest
-from knitground.ui.mapside.canvas.chunks import ChunkStore
+from knitground.ui.gesture import CellMarks
+from knitground.ui.mapside.canvas.over import Canvas, Overlay
 from knitground.ui.mapside.canvas.overlay import ghost_rect, outline_on, seen_cells
 
 _MOST = 4000
@@ -23,37 +21,35 @@ _MOST_DRAWN = 150
 ROLES = {"wrong": LINEN.madder, "right": LINEN.good, "changes": LINEN.accent}
 
 
-def draw_guest(
-    painter: QPainter,
-    camera: Camera,
-    map_: Map,
-    store: ChunkStore,
-    guest: Guest,
-    view: QRect,
-    until: float,
-) -> bool:
-    """Draw the ghost of what would change, and mark cells.
+class Marked(Overlay):
+    """The ghost of what takes clicks in place of the tools, and cells that are marked."""
 
-    Returns whether there was time, until a time of `perf_counter`, for the whole ghost.
-    """
-    seen = seen_cells(camera, map_, view)
-    plan = guest.ghost(map_)
-    whole = plan is None or _draw_ghost(painter, camera, map_, store, plan, until)
+    def draw(self, on: Canvas) -> bool:
+        """Draw the ghost of what would change, and mark cells."""
+        taker = on.session.taker
+        plan = taker.ghost(on.map) if taker is not None else None
+        whole = plan is None or _draw_ghost(on, plan)
+        for marks in on.session.marks.values():
+            _draw_marks(on, marks)
+        return whole
+
+
+def _draw_marks(on: Canvas, wanted: CellMarks) -> None:
+    seen = seen_cells(on.own, on.map, on.clip)
     marks = [
-        (outline_on(camera, map_, Box(row, col, row + 1, col + 1), -1), role)
-        for (row, col), role in islice(guest.cells(map_), _MOST)
+        (outline_on(on.own, on.map, Box(row, col, row + 1, col + 1), -1), role)
+        for (row, col), role in islice(wanted.cells(on.map), _MOST)
         if seen.top <= row < seen.bottom and seen.left <= col < seen.right
     ]
     badges: dict[str, QPixmap] = {}
     for outline, role in marks:
         if len(marks) <= _MOST_DRAWN:
-            _mark(painter, outline, role)
+            _mark(on.painter, outline, role)
             continue
         if role not in badges:
             badges[role] = _badge(outline, role)
         at = outline.boundingRect().topLeft()
-        painter.drawPixmap(round(at.x()) - 2, round(at.y()) - 2, badges[role])
-    return whole
+        on.painter.drawPixmap(round(at.x()) - 2, round(at.y()) - 2, badges[role])
 
 
 def _badge(outline: QPolygonF, role: str) -> QPixmap:
@@ -67,17 +63,15 @@ def _badge(outline: QPolygonF, role: str) -> QPixmap:
     return out
 
 
-def _draw_ghost(
-    painter: QPainter, camera: Camera, map_: Map, store: ChunkStore, plan: Plan, until: float
-) -> bool:
-    seen = seen_cells(camera, map_, painter.viewport())
-    ghost = store.ghost(plan, store.level_for(camera.zoom), seen, until)
+def _draw_ghost(on: Canvas, plan: Plan) -> bool:
+    seen = seen_cells(on.own, on.map, on.painter.viewport())
+    ghost = on.store.ghost(plan, on.store.level_for(on.own.zoom), seen, on.ghost_until)
     if ghost.part.box.is_empty:
         return True
-    painter.save()
-    painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, camera.zoom < 1)
-    painter.drawImage(ghost_rect(camera, store, ghost), ghost.image)
-    painter.restore()
+    on.painter.save()
+    on.painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, on.own.zoom < 1)
+    on.painter.drawImage(ghost_rect(on.own, on.store, ghost), ghost.image)
+    on.painter.restore()
     return ghost.is_whole
 
 

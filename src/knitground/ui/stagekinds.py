@@ -1,0 +1,51 @@
+"""The stages of the work, one line each: what the rail shows of them, and where their bench is.
+
+The benches themselves are found when the window is made: the rail is painted before that.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True)
+class StageKind:
+    """A stage.
+
+    Parameters
+    ----------
+    key : of its folder in `stages`, and of what is remembered of it
+    name, tip : on the rail, and what it is for
+    bench : the class in `bench.py` of its folder, a `Stage`
+    """
+
+    key: str
+    name: str
+    tip: str
+    bench: str
+
+    @property
+    def place(self) -> str:
+        """Where the class is, in words that `pkgutil.resolve_name` takes."""
+        return f"knitground.ui.stages.{self.key}.bench:{self.bench}"
+
+
+STAGES = (
+    StageKind("slice", "Slice", "Cut a sheet into tiles", "SliceBench"),
+    StageKind(
+        "tiles", "Tiles", "Say what each tile is: weight, name, tags, properties, animation",
+        "TilesBench",
+    ),
+    StageKind(
+        "terrains", "Terrains", "Say what each tile shows at its sides and corners",
+        "TerrainsBench",
+    ),
+    StageKind(
+        "rules", "Rules", "Say what each tile is for, and let drafts become finished art",
+        "RulesBench",
+    ),
+    StageKind("draw", "Draw", "Lay maps by hand", "DrawBench"),
+    StageKind("grow", "Grow", "Let a recipe make a layer", "GrowBench"),
+    StageKind("ship", "Ship", "Write what a game reads", "ShipBench"),
+)  # fmt: skip
+"""In the order of the work."""
