@@ -22,7 +22,7 @@ from bench.run import Row, Spent, ratio, spent, spent_row, tell_rows
 from knitground.core.base.window import Box, read
 from knitground.core.edit.layers import add_layer
 from knitground.core.files.images import png_bytes
-from knitground.core.model.lattice import GridKind, Rect
+from knitground.core.model.lattice import DIAMOND, SQUARE, Rect
 from knitground.core.model.map import Map
 from knitground.core.model.project import Project
 from knitground.core.model.tile import TileRef
@@ -44,7 +44,7 @@ def maps() -> tuple[Project, Map, Map]:
     rng = np.random.default_rng(1)
     floor, tall = [(0, n) for n in range(12)], [(r, c) for r in range(2, 9) for c in range(12)]
     made = []
-    for grid, size in ((GridKind.DIAMOND, (32, 64)), (GridKind.SQUARE, (64, 64))):
+    for grid, size in ((DIAMOND, (32, 64)), (SQUARE, (64, 64))):
         map_ = Map(grid.value, SIDE, SIDE, *size, grid=grid)
         for n in range(LAYERS):
             layer = map_.new_tile_layer(str(n))

@@ -97,7 +97,7 @@ def test_growing_keeps_the_recipe_and_is_one_step(basin):
 def test_a_script_makes_a_map_of_diamonds():
     project = api.new()
     map_ = project.add_map("Yard", (6, 8), (16, 32), grid="diamond")
-    assert map_.map.grid is GridKind.DIAMOND
+    assert map_.map.grid.kind is GridKind.DIAMOND
     assert map_.picture().pixels.shape[:2] == (14 * 8 + 16, 14 * 16)
     for wrong in ("hexagon", 7, None, ["diamond"]):
         with pytest.raises(KnitError, match="is no grid: give one of square, diamond"):

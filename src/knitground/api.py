@@ -43,13 +43,14 @@ from knitground.core.grow.runner import run_recipe
 from knitground.core.knit.explain import Why
 from knitground.core.knit.guessing import guess_sheet
 from knitground.core.knit.sides import sides_along
-from knitground.core.model.lattice import GridKind
+from knitground.core.model.lattice import Grid, GridKind
 from knitground.core.model.layers import GroundLayer, Layer
 from knitground.core.model.limits import MAX_CELLS, MAX_SIDE, MAX_SIDE_PX
 from knitground.core.model.map import Map, gaps_of, grid_of
 from knitground.core.model.project import Project
 from knitground.core.model.recipe import Recipe
 from knitground.core.model.slicing import Slicing
+from knitground.core.model.standing import standing_of
 from knitground.core.model.terrain import ANY, SetKind, Slot, TerrainSet
 from knitground.core.model.tile import TileRef
 from knitground.core.model.tileset import Tileset
@@ -124,10 +125,17 @@ class ProjectDoor:
         *,
         wrap: bool = False,
         grid: str = "square",
+        shifted: str = "rows",
+        first_shifted: bool = False,
     ) -> MapDoor:
         """Add a map of (height, width) cells, of (height, width) pixels each.
 
-        On a grid of "diamond" cells stand on a corner; `tile` is the base, the rectangle round one.
+        Parameters
+        ----------
+        tile : of a grid of "diamond" or "staggered" cells, which stand on a corner, the base: the
+            rectangle round one
+        shifted, first_shifted : of a staggered one whether every other of its "rows" lies half a
+            cell further right, or of its "columns" further down; and whether the first does
         """
         high, wide = _pair(size, "the size of a map", least=1, most=MAX_SIDE)
         tile_high, tile_wide = _pair(tile, "the size of a tile", least=1, most=MAX_SIDE_PX)
@@ -136,9 +144,16 @@ class ProjectDoor:
         kinds = [each.value for each in GridKind]
         if grid not in kinds:
             raise EditError(f"{str(grid)[:80]!r} is no grid: give one of {', '.join(kinds)}")
+        if shifted not in ("rows", "columns"):
+            raise EditError(f"{str(shifted)[:80]!r} can not be shifted: give rows or columns")
+        if wrap and grid == GridKind.STAGGERED:
+            raise EditError("a staggered map does not wrap: take a square or a diamond grid")
+        how = Grid.of(GridKind(grid), high, wide, by_columns=shifted == "columns",
+                      first=bool(first_shifted))  # fmt: skip
+        lattice = how.lattice(high, wide, tile_high, tile_wide)
         map_ = Map(
-            _name(name, "map"), high, wide, tile_high, tile_wide, wrap=bool(wrap),
-            grid=GridKind(grid),
+            _name(name, "map"), lattice.rows, lattice.columns, tile_high, tile_wide,
+            wrap=bool(wrap), grid=how,
         )  # fmt: skip
         self.doc.apply(add_map(self.project, map_))
         return MapDoor(self, map_)
@@ -422,14 +437,14 @@ class LayerDoor:
         desk = self._desk("paint", _hand(hand), ToolOptions())
         if isinstance(cells, str) or not isinstance(cells, Sequence) or not cells:
             raise EditError(f"{cells!r} is no way: give a list of (row, column)")
-        way = [self._cell(each) for each in cells]
-        for (row, col), (next_row, next_col) in pairwise(way):
-            if abs(row - next_row) + abs(col - next_col) != 1:
+        way = [self._on_array(self._cell(each)) for each in cells]
+        for ((row, col), one), ((next_row, next_col), other) in pairwise(zip(cells, way)):
+            if abs(one[0] - other[0]) + abs(one[1] - other[1]) != 1:
                 raise EditError(
                     f"row {next_row}, column {next_col} is no neighbour of row {row}, column "
                     f"{col}: give each cell of the way"
                 )
-        self._do(desk, way[0], plan_path(desk, sides_along(way)))
+        self._do(desk, cells[0], plan_path(desk, sides_along(way)))
 
     def fill(self, hand: Hand, at: Place, *, by: str = "same terrain") -> None:
         """Fill what is connected with a place, by “same terrain” or “same tile”."""
@@ -443,14 +458,16 @@ class LayerDoor:
         """Lay what is in hand on a box of (height, width) cells; terrain on all their vertices."""
         desk = self._desk("box", _hand(hand), ToolOptions())
         self._whole_box(at, size)
-        more = int(desk.lays_terrain)
-        box = Box(at[0], at[1], at[0] + size[0] + more, at[1] + size[1] + more)
-        every = np.ones((box.height, box.width), np.bool_)
+        lattice = grid_of(self.owner.map, self.layer).lattice
+        box, mask = lattice.box_named(at[0], at[1], at[0] + size[0], at[1] + size[1])
+        every = np.ones((box.height, box.width), np.bool_) if mask is None else mask
+        if desk.lays_terrain and desk.set_kind is not None:
+            box, every = standing_of(desk.set_kind).on_cells(box, every)
         self._do(desk, at, plan_region(desk, Region(box, every), "Box"))
 
     def tile_at(self, row: int, col: int) -> TileRef | None:
         """Give the tile in a cell; None if it is empty or a gap."""
-        row, col = self._cell((row, col))
+        row, col = self._on_array(self._cell((row, col)))
         cell = Box(row, col, row + 1, col + 1)
         cells = self.owner.owner.doc.cells(self.owner.map, self.layer, cell)
         return self.owner.map.legend.tile(int(cells[0, 0]))
@@ -462,12 +479,14 @@ class LayerDoor:
         box = self._every_cell()
         place = map_.legend.place_of(tile)
         cells = self.owner.owner.doc.cells(map_, self.layer, box)
+        lattice = grid_of(map_, self.layer).lattice
+        cells = lattice.unfolded(cells)
         return [(row, col) for row, col in np.argwhere(cells == (place or -9)).tolist()]
 
     def explain(self, row: int, col: int) -> Why:
         """Tell what chose the tile of a cell: what it asks for, candidates and the number drawn."""
         doc, map_, layer = self.owner.owner.doc, self.owner.map, self.layer
-        row, col = self._cell((row, col))
+        row, col = self._on_array(self._cell((row, col)))
         if not isinstance(layer, GroundLayer):
             raise EditError(f"“{layer.name}” is not knitted: only ground layers have a reason")
         why = why_cell(doc, map_, layer, row, col)
@@ -498,7 +517,9 @@ class LayerDoor:
         grid = grid_of(self.owner.map, self.layer)
         most = MAX_SIDE if grid.wrap else 0
         row, col = _pair(at, "a place", least=-MAX_SIDE, most=MAX_SIDE)
-        high, wide = grid.height + more, grid.width + more
+        high, wide = grid.lattice.counted
+        if more:
+            high, wide = grid.lattice.unfolded_shape(more)
         if not most and not (0 <= row < high and 0 <= col < wide):
             raise EditError(
                 f"row {row}, column {col} is off “{self.owner.name}”: give rows 0 to {high - 1} "
@@ -506,28 +527,33 @@ class LayerDoor:
             )
         return (row % grid.height, col % grid.width) if most and not more else (row, col)
 
+    def _on_array(self, at: Place) -> Place:
+        """Give the row and column of the array that a cell is kept at."""
+        return grid_of(self.owner.map, self.layer).lattice.cell_named(*at)
+
     def _whole_box(self, at: Place, size: tuple[int, int]) -> None:
         """See to it that a box lies on the map."""
         row, col = self._cell(at)
         high, wide = _pair(size, "the size of a box", least=1, most=MAX_SIDE)
-        every = self._every_cell()
+        rows, columns = grid_of(self.owner.map, self.layer).lattice.counted
         wraps = self.owner.map.wrap
         if (
-            high > every.height
-            or wide > every.width
-            or (not wraps and (row + high > every.height or col + wide > every.width))
+            high > rows
+            or wide > columns
+            or (not wraps and (row + high > rows or col + wide > columns))
         ):
             raise EditError(
                 f"a box of {high} × {wide} cells at row {row}, column {col} reaches beyond the "
-                f"{every.height} × {every.width} of “{self.owner.name}”: give a smaller one"
+                f"{rows} × {columns} of “{self.owner.name}”: give a smaller one"
             )
 
     def _pointer(self, desk: Desk, at: Place) -> Pointer:
         """Where the pointer would be: on a vertex, or in the middle of a cell."""
         at = self._cell(at, more=int(desk.lays_terrain))
-        grid = desk.grid or self.owner.map
-        half = 0.0 if desk.lays_terrain else 0.5
-        return Pointer(*grid.lattice.place(at[0] + half, at[1] + half))
+        lattice = (desk.grid or self.owner.map).lattice
+        if desk.lays_terrain:
+            return Pointer(*lattice.place(*lattice.corner_named(*at)))
+        return Pointer(*lattice.middle(*lattice.cell_named(*at)))
 
     def _do(self, desk: Desk, at: Place, plan: Plan | None) -> None:
         if plan is None:

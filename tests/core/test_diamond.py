@@ -17,7 +17,7 @@ from knitground.core.edit.sizes import Margins, resize_map
 from knitground.core.files.map_io import map_from_file, map_to_file
 from knitground.core.files.ship.png import map_picture
 from knitground.core.knit.making import make_tiles
-from knitground.core.model.lattice import Diamond, GridKind, Lattice, Rect
+from knitground.core.model.lattice import DIAMOND, Diamond, GridKind, Lattice, Rect
 from knitground.core.model.map import Map
 from knitground.core.model.marker import Marker, Shape
 from knitground.core.model.project import Project
@@ -143,7 +143,7 @@ def yard(size=(5, 7), base=(16, 32), high=32, wrap=False):
                    Slicing(wide + 6, 3 * base[0] + 9),
                    picture=art(3 * base[0] + 9, wide + 6, 3, 2))  # fmt: skip
     tall.facts = {(0, 2): TileFacts(anchor=(wide // 3, 2 * base[0]))}
-    map_ = Map("Yard", *size, *base, wrap, grid=GridKind.DIAMOND)
+    map_ = Map("Yard", *size, *base, wrap, grid=DIAMOND)
     rng = np.random.default_rng(3)
     for name, owner, count, part in (("Floor", usual, 4, 0.9), ("Props", tall, 3, 0.3)):
         layer = map_.new_tile_layer(name)
@@ -279,7 +279,7 @@ def test_tiles_narrower_than_the_base_stand_in_its_middle():
 def test_a_map_of_diamonds_is_saved_and_read():
     _, map_ = yard()
     again = map_from_file(map_to_file(map_), "yard.map.json")
-    assert again.grid is GridKind.DIAMOND
+    assert again.grid.kind is GridKind.DIAMOND
     assert again.lattice == map_.lattice
     assert again.blank().lattice == map_.lattice
     assert (again.layers[0].cells > 0).sum() == (map_.layers[0].cells > 0).sum()
@@ -471,7 +471,8 @@ def test_a_copy_leads_home(lattice, cell, down, across):
 @given(st.integers(0, 12), st.integers(0, 12), st.sampled_from([Lattice, Diamond]))
 def test_lines_hold_every_cell_once_the_farthest_first(height, width, kind):
     lattice, box = kind(30, 30, 16, 32), Box(3, 4, 3 + height, 4 + width)
-    rows, cols, starts, first = lattice.lines(box)
+    rows, cols, starts, numbers = lattice.lines(box)
+    first = lattice.line_of(box.top, box.left)
     assert sorted(zip(rows.tolist(), cols.tolist())) == sorted(np.ndindex(height, width))
     ends = [*starts[1:].tolist(), len(rows)]
     below = -1.0
@@ -482,8 +483,8 @@ def test_lines_hold_every_cell_once_the_farthest_first(height, width, kind):
             assert len(set(begins[:, 1].tolist())) == 1
             assert begins[0, 1] > below
             below = begins[0, 1]
-            _, y = lattice.middle(int(rows[low]) + box.top, int(cols[low]) + box.left)
-            assert lattice.line_at(y + 0.1) == first + n
+            x, y = lattice.middle(int(rows[low]) + box.top, int(cols[low]) + box.left)
+            assert lattice.line_at(x, y + 0.1) == first + numbers[n]
 
 
 def test_a_small_picture_has_the_form_of_the_map():

@@ -132,7 +132,7 @@ BOMB = base64.b64encode(zlib.compress(bytes(50_000_000))).decode()
         ("project.knit.json", None, "broken in line 1"),
         ("map.map.json", None, "broken in line 1"),
         ("project.knit.json", put("format", value="other/thing"), "its format is 'other/thing'"),
-        ("map.map.json", put("version", value=6), "version 6 is newer than 5"),
+        ("map.map.json", put("version", value=7), "version 7 is newer than 6"),
         ("map.map.json", put("width", value=0), "width is 0"),
         ("map.map.json", put("width", value=11), "11 × 9 numbers stand where 12 × 9"),
         ("map.map.json", put("tile_width", value="wide"), "tile_width is 'wide'"),

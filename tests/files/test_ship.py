@@ -5,6 +5,7 @@ import pytest
 from jsonschema import Draft202012Validator
 from PIL import Image
 from tests.core.test_diamond import yard
+from tests.core.test_staggered import shifted_yard
 
 from knitground.core.base.errors import Cancelled, PlaceError
 from knitground.core.files.made import MADE, NotOursError
@@ -13,6 +14,7 @@ from knitground.core.files.schema import schema_texts
 from knitground.core.files.ship.kinds import ShipFormat
 from knitground.core.files.ship.ship import FORMATS, ship
 from knitground.core.knit.layer import knit_map
+from knitground.core.model.lattice import Corner, Stagger
 from knitground.core.model.map import Map
 from knitground.core.model.tile import TileRef
 
@@ -29,13 +31,7 @@ def drawn_like_a_game(folder, name):
         cut = cut[:, ::-1] if tile["turn"] & 4 else cut
         return np.ascontiguousarray(np.rot90(cut, -(tile["turn"] & 3)))
 
-    wide, high = data["cell"]
-    columns, rows = data["grid"]
-    size = (columns * wide, rows * high)
-    if data["form"] == "diamond":
-        head = data["layers"][0]["first"][1]  # over the uppermost cell
-        size = ((rows + columns) * wide // 2, (rows + columns) * high // 2 + int(head))
-    out = Image.new("RGBA", size)
+    out = Image.new("RGBA", tuple(data["size"]))
     for layer in data["layers"]:
         if not layer["visible"]:
             continue
@@ -45,12 +41,13 @@ def drawn_like_a_game(folder, name):
             if marker["tile"]:
                 lay_free(out, picture(marker["tile"]), marker)
         if layer["kind"] == "tint":
-            out = tinted(out, layer)
+            out = tinted(out, layer, data["form"])
             continue
         cells = [(row, col, place) for row, line in enumerate(layer["cells"])
                  for col, place in enumerate(line) if place]  # fmt: skip
-        if data["form"] == "diamond":
-            cells.sort(key=lambda each: each[0] + each[1])
+        if data["form"] != "square":
+            order = ORDERS[data["drawn_from"]]
+            cells.sort(key=lambda each: order(*begins(layer, *each[:2])))
         for row, col, place in cells:
             tile = data["legend"][place - 1]
             x, y = begins(layer, row, col)
@@ -58,10 +55,20 @@ def drawn_like_a_game(folder, name):
     return np.array(out)
 
 
+ORDERS = {
+    "top": lambda x, y: (y, x), "bottom": lambda x, y: (-y, x),
+    "left": lambda x, y: (x, y), "right": lambda x, y: (-x, y),
+}  # fmt: skip
+
+
 def begins(layer, row, col):
     """Where the rectangle round a cell begins, as the schema says."""
-    steps = zip(layer["first"], layer["row_step"], layer["column_step"])
-    return [int(np.floor(first + row * down + col * right)) for first, down, right in steps]
+    names = ("first", "row_step", "column_step", "odd_row", "odd_column")
+    parts = zip(*(layer[name] for name in names))
+    return [
+        int(np.floor(first + row * down + col * right + row % 2 * odd_row + col % 2 * odd_col))
+        for first, down, right, odd_row, odd_col in parts
+    ]
 
 
 def lay_at(out, picture, x, y):
@@ -88,7 +95,7 @@ def lay_free(out, picture, marker):
                 out.alpha_composite(pixel, (px, py))
 
 
-def tinted(out, layer):
+def tinted(out, layer, form):
     """Multiply a tint over a picture, by the formula that the schema gives."""
     factors = np.ones((len(layer["colours"]) + 1, 4))
     for number, each in enumerate(layer["colours"], 1):
@@ -98,7 +105,7 @@ def tinted(out, layer):
     by = np.ones((out.height, out.width, 4))
     ys, xs = np.mgrid[:high, :wide] + 0.5
     inside = np.ones((high, wide), bool)
-    if layer["row_step"][0]:  # a diamond: nearer to its middle than to its corners
+    if form != "square":  # a diamond: nearer to its middle than to its corners
         inside = np.abs(xs / wide - 0.5) + np.abs(ys / high - 0.5) <= 0.5
     for row, col in np.argwhere(cells):
         x, y = begins(layer, row, col)
@@ -143,6 +150,27 @@ def test_a_game_draws_a_map_of_diamonds(tmp_path):
     data = json.loads((tmp_path / "yard.json").read_text())
     assert data["form"] == "diamond"
     assert data["layers"][0]["first"] == [5 * 16, 16]
+    Draft202012Validator(json.loads(schema_texts()["ship.schema.json"])).validate(data)
+
+
+@pytest.mark.parametrize("by_columns", [False, True])
+@pytest.mark.parametrize("first", [False, True])
+@pytest.mark.parametrize("corner", list(Corner))
+def test_a_game_draws_a_staggered_map(tmp_path, by_columns, first, corner):
+    doc, map_ = shifted_yard(Stagger(7, 5, by_columns, first), drawn_from=corner)
+    map_.layers[1].height, map_.layers[1].offset = 6, (-3, 1)
+    tint = map_.new_tint_layer("Dusk")
+    tint.cells = np.where(map_.lattice.exists, 90 << 24 | 0x304060, 0).astype(np.int32)
+    map_.layers.append(tint)
+    ship(doc.project, [map_], tmp_path)
+    picture = np.array(Image.open(tmp_path / "shifted.png")).astype(int)
+    drawn = drawn_like_a_game(tmp_path, "shifted").astype(int)
+    assert picture.shape == drawn.shape
+    seen = np.minimum(picture[..., 3], drawn[..., 3])[..., None] / 255
+    assert np.abs((picture - drawn) * seen).max() <= 6
+    data = json.loads((tmp_path / "shifted.json").read_text())
+    assert (data["form"], data["grid"]) == ("staggered", [5, 7])
+    assert len(data["layers"][0]["cells"]) == 7
     Draft202012Validator(json.loads(schema_texts()["ship.schema.json"])).validate(data)
 
 

@@ -282,7 +282,7 @@ def test_a_new_map_takes_the_diamonds_that_its_pictures_stand_on(window, view):
     dialog.height_box.setValue(7)
     window.mapside.maps.add_map(dialog)
     made = session.map
-    assert (made.grid, made.cell_height, made.cell_width) == (GridKind.DIAMOND, 32, 64)
+    assert (made.grid.kind, made.cell_height, made.cell_width) == (GridKind.DIAMOND, 32, 64)
     assert [each.name for each in made.layers][:3] == ["Floor", "Walls", "Roofs"]
     dialog.tilesets.setCurrentText("pans")
     assert dialog.kind is GridKind.SQUARE
@@ -296,7 +296,7 @@ def test_a_drawn_yard_is_saved_and_comes_back(window, view, tmp_path):
     settle()
     save_project(session.project, tmp_path / "kept")
     again = open_project(tmp_path / "kept").project.map_named("Store yard")
-    assert again.grid is GridKind.DIAMOND
+    assert again.grid.kind is GridKind.DIAMOND
     assert [each.interleaved for each in again.layers] == [
         each.interleaved for each in session.map.layers
     ]

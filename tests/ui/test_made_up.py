@@ -8,6 +8,7 @@ import numpy as np
 from PySide6.QtCore import QRect
 from PySide6.QtGui import QColor
 from PySide6.QtWidgets import QLabel
+from tests.ui.conftest import pixels, settle
 
 from knitground.core.edit.recipes import add_step, put_step
 from knitground.core.grow.kinds import STEP_KINDS
@@ -23,7 +24,6 @@ from knitground.ui.mapside.canvas import picture
 from knitground.ui.mapside.canvas.over import Overlay
 from knitground.ui.session import Session
 from knitground.ui.stages.stage import Stage
-from tests.ui.conftest import pixels, settle
 
 
 @dataclass(frozen=True)

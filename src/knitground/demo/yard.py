@@ -22,7 +22,7 @@ from knitground.core.edit.maps import lay_grown
 from knitground.core.files.images import read_sheet
 from knitground.core.grow.runner import run_recipe
 from knitground.core.knit.ring import RING_BITS, reduced
-from knitground.core.model.lattice import Diamond, GridKind
+from knitground.core.model.lattice import DIAMOND, Diamond
 from knitground.core.model.layers import Layer
 from knitground.core.model.map import Map
 from knitground.core.model.mix import Fall, FallWay, Mix, MixEntry
@@ -405,7 +405,7 @@ def yard_tile(name: str) -> TileRef:
 
 def build_yard(project: Project) -> Map:
     """Build the map of diamonds: two stores, one with its roof on, a landing of planks."""
-    map_ = Map("Store yard", 22, 22, HIGH, WIDE, grid=GridKind.DIAMOND, background="#8fa3a0")
+    map_ = Map("Store yard", 22, 22, HIGH, WIDE, grid=DIAMOND, background="#8fa3a0")
     floor = map_.new_ground_layer("Floor", "yard", "Floor")
     floor.terrain[:] = SALT
     floor.terrain[4:19, 9:14] = PLANKS

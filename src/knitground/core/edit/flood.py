@@ -48,11 +48,13 @@ def flood_in(
     col: int,
     wrap: bool = False,
     limit: int | None = None,
+    among: Callable[[Box], NDArray[np.bool_] | None] = lambda _: None,
 ) -> Region:
     """Find the places connected to one over shared sides that hold the same value.
 
     Parameters
     ----------
+    among : tells which places (h, w) of a box there are, None for all
     part_of : gives the values (h, w) in a box of the grid; asked for no more than is looked at
     size : rows and columns of the grid; of one period, if it wraps
     row, col : where to begin, inside the grid
@@ -77,7 +79,8 @@ def flood_in(
         inner = window.clipped(height, width)
         is_all = inner.height == height and inner.width == width
         part = part_of(inner)
-        labels, count = label(part == part[row - inner.top, col - inner.left])
+        same, there = part == part[row - inner.top, col - inner.left], among(inner)
+        labels, count = label(same if there is None else same & there)
         mask = labels == labels[row - inner.top, col - inner.left]
         if is_all:
             if wrap:

@@ -102,8 +102,11 @@ def plan_terrain_dabs(
         return plan_sides(doc, map_, layer, sides_of(*united(dabs)), value, name)
     standing = standing_of(layer.kind_of_set)
     period = standing.places(map_.height, map_.width, wrap=map_.wrap)
+    shown = standing.shown(map_.lattice)
     if not map_.wrap:
         dabs = [_clipped(*each, period) for each in dabs]
+    if shown is not None:
+        dabs = [(box, mask & read(shown, box)) for box, mask in dabs if not box.is_empty]
     dabs = [(box, mask) for box, mask in dabs if mask.any()]
     if not dabs:
         return _nothing(layer, name)
@@ -114,7 +117,8 @@ def plan_terrain_dabs(
         return _nothing(layer, name)
     near = graph.reach + 1
     area = united(dabs)[0].grown(near).fitted(period[0], period[1], map_.wrap)
-    before = read(layer.terrain[: period[0], : period[1]], area)
+    homes = standing.homes(map_.lattice)
+    before = _ground(layer, period, area, homes)
     after = before.copy()
     painted, touched = np.zeros(before.shape, np.bool_), np.zeros(before.shape, np.bool_)
     table = doc.knitter.table(map_, layer)
@@ -127,6 +131,8 @@ def plan_terrain_dabs(
         else:
             window = window.clipped(period[0], period[1])
             own = _within(box, mask, window)
+            if homes is not None:  # what lies beyond the border is as the nearest place inside
+                own = _at_home(own, window, homes)
             sides = Sides(
                 window.top <= 0, window.left <= 0,
                 window.bottom >= period[0], window.right >= period[1],
@@ -140,8 +146,30 @@ def plan_terrain_dabs(
         touched[at] |= after[at] != made
         after[at] = made
         painted[at] |= own
+    if shown is not None:
+        touched &= read(shown, area)
+        painted |= ~read(shown, area)
     bridged = int(((before != after) & ~painted).sum())
     return _terrain_plan(doc, map_, layer, name, area, after, touched, bridged)
+
+
+def _ground(
+    layer: GroundLayer, period: tuple[int, ...], area: Box, homes: NDArray[np.intp] | None
+) -> Ground:
+    """Copy the terrain of an area, with what counts for places that the map has not."""
+    if homes is None:
+        return read(layer.terrain[: period[0], : period[1]], area)
+    return np.asarray(layer.terrain.reshape(-1)[read(homes, area)])
+
+
+def _at_home(own: Mask, window: Box, homes: NDArray[np.intp]) -> Mask:
+    """Tell which places of a window are as one that is in the mask."""
+    down, across = np.divmod(read(homes, window), homes.shape[1])
+    down, across = down - window.top, across - window.left
+    among = (down >= 0) & (down < window.height) & (across >= 0) & (across < window.width)
+    out = np.zeros_like(own)
+    out[among] = own[down[among], across[among]]
+    return out
 
 
 def _within(box: Box, mask: Mask, window: Box) -> Mask:
@@ -173,6 +201,9 @@ def _plan_cells_of_ring(
         mask = _on_torus(box, mask, (map_.height, map_.width))
         box = box.fitted(map_.height, map_.width, True)
         mask = read(mask, box)
+    shown = standing_of(layer.kind_of_set).shown(map_.lattice)
+    if shown is not None:
+        mask = mask & read(shown, box)
     before = read(layer.terrain[: map_.height, : map_.width], box)
     after = np.where(mask, np.uint8(value), before)
     return _terrain_plan(doc, map_, layer, name, box, after, before != after, 0)
@@ -193,6 +224,7 @@ def plan_sides_along(
 ) -> Plan:
     """Plan laying a terrain on sides step by step, as one plan: see `plan_terrain_dabs`."""
     period = (map_.height, map_.width) if map_.wrap else layer.terrain.shape
+    steps = [_sides_there(map_, layer, sides) for sides in steps]
     parts = [each for sides in steps if (each := _around(sides, period, wrap=map_.wrap))]
     if not parts:
         return _nothing(layer, name)
@@ -218,6 +250,16 @@ def plan_sides_along(
         ((differs & 255 > 0) & ~painted[0]).sum() + ((differs >> 8 > 0) & ~painted[1]).sum()
     )
     return _terrain_plan(doc, map_, layer, name, area, after, touched, bridged)
+
+
+def _sides_there(map_: Map, layer: GroundLayer, sides: SideMask) -> SideMask:
+    """Leave out sides of cells that the map has not."""
+    box, north, west = sides
+    there = map_.lattice.part(box.grown(1))
+    if there is None:
+        return sides
+    here = there[1:-1, 1:-1]
+    return box, north & (here | there[:-2, 1:-1]), west & (here | there[1:-1, :-2])
 
 
 def _around(
@@ -264,6 +306,9 @@ def _terrain_plan(
     patch = after[inner.top : inner.bottom, inner.left : inner.right].copy()
     top, left = window.top, window.left
     at = Box(inner.top + top, inner.left + left, inner.bottom + top, inner.right + left)
+    shown = standing_of(layer.kind_of_set).shown(map_.lattice)
+    if shown is not None:
+        patch[~read(shown, at)] = 0  # what counts there is what lies nearest
     changed = Changed(What.TERRAIN, map_, layer, at)
     own = touched[inner.top : inner.bottom, inner.left : inner.right]
     atom = PatchTerrain(layer, "terrain", at, patch, changed, wrap=map_.wrap, touched=own)
@@ -364,7 +409,8 @@ def _fitted(map_: Map, box: Box, values: Cells, mask: Mask) -> tuple[Box, Cells,
             return inner, values[:0, :0], mask[:0, :0]
         top, left = inner.top - box.top, inner.left - box.left
         part = (slice(top, top + inner.height), slice(left, left + inner.width))
-        return inner, values[part], mask[part]
+        there = map_.lattice.part(inner)
+        return inner, values[part], mask[part] if there is None else mask[part] & there
     if box.height <= map_.height and box.width <= map_.width:
         return box, values, mask
     # What is larger than the map comes round: where two of its cells meet, the first one counts.

@@ -16,6 +16,7 @@ from knitground.core.edit.document import Edit
 from knitground.core.edit.properties import check_property, with_property, without_property
 from knitground.core.grow.runner import last_made
 from knitground.core.grow.work import Grown
+from knitground.core.model.lattice import GridKind
 from knitground.core.model.layers import GroundLayer, TileLayer
 from knitground.core.model.limits import MAX_CELLS, MAX_SIDE
 from knitground.core.model.map import Map
@@ -23,6 +24,7 @@ from knitground.core.model.mix import Mix
 from knitground.core.model.project import Project, free_name
 from knitground.core.model.properties import Properties, Property
 from knitground.core.model.recipe import MixStep, Recipe, RouteStep, ScatterStep
+from knitground.core.model.standing import standing_of
 
 
 def check_size(height: int, width: int) -> None:
@@ -102,7 +104,11 @@ def lay_grown(map_: Map, grown: Sequence[Grown], recipe: Recipe | None = None) -
             continue
         if old.shape != each.made.shape:
             raise EditError(f"“{layer.name}” has another size now: run the recipe once more")
-        new = layer.with_grown(each.made)
+        new, there = layer.with_grown(each.made), map_.lattice.exists
+        if isinstance(layer, GroundLayer):
+            there = standing_of(layer.kind_of_set).shown(map_.lattice)
+        if there is not None:
+            new = np.where(there, new, 0).astype(new.dtype)
         if isinstance(layer, GroundLayer):
             atoms += unpainted(map_, layer)
         if (old == new).all():
@@ -166,6 +172,8 @@ def set_wrap(map_: Map, wrap: bool) -> Edit:
     """Let a map wrap at its borders, or not. Switched on, the far vertices take the near ones."""
     if wrap == map_.wrap:
         return Edit("Wrap", ())
+    if wrap and map_.grid.kind is GridKind.STAGGERED:
+        raise EditError(f"“{map_.name}” is staggered, and only square and diamond maps wrap")
     atoms: list[Atom] = [SetField(map_, "wrap", wrap, Changed(What.MAPS, map_))]
     for layer in map_.layers if wrap else ():
         if isinstance(layer, GroundLayer):

@@ -110,7 +110,7 @@ class _Strips:
         self._project, self._lattice = doc.project, lattice
         self._pictures: dict[TileRef, tuple[Pixels, int, int, int] | None] = {}
         self._strips: dict[tuple[TileRef, int, int], Strip] = {}
-        one, cell = lattice.resized(1, 1), Box(0, 0, 1, 1)
+        one, cell = lattice.one(), Box(0, 0, 1, 1)
         self._corners = np.array(one.outline(cell)) - one.bounds(cell)[:2]
         self._middle = self._corners.mean(axis=0)
 

@@ -26,7 +26,7 @@ from knitground.core.model.layers import (
     PinnedLayer,
 )
 from knitground.core.model.map import Map
-from knitground.core.model.standing import standing_of
+from knitground.core.model.standing import Standing, standing_of
 
 _DABS = 64
 """So many dabs of a jump are laid at a time: the box round them stays small."""
@@ -36,8 +36,7 @@ EYE_KEYS, LOCK_KEYS = "I", "J"
 
 def outside(map_: Map, at: Pointer) -> bool:
     """Tell whether a place lies off a map that does not wrap."""
-    row, col = at.cell(map_)
-    return not map_.wrap and not (0 <= row < map_.height and 0 <= col < map_.width)
+    return not map_.wrap and not map_.lattice.holds(*at.cell(map_))
 
 
 def refusal(desk: Desk, at: Pointer | None) -> str | None:
@@ -54,7 +53,8 @@ def refusal(desk: Desk, at: Pointer | None) -> str | None:
     if not layer.visible:
         return f"{layer.name} is hidden — {EYE_KEYS} shows it"
     if at is not None and outside(map_, at):
-        return f"outside the map of {map_.width} × {map_.height} cells — a click offers to grow it"
+        rows, columns = map_.lattice.counted
+        return f"outside the map of {columns} × {rows} cells — a click offers to grow it"
     if desk.tool == "fill" and isinstance(layer, MarkerLayer):
         return f"{layer.name} holds markers — Fill lays none: take Paint, Line or Box"
     if desk.tool == "fill" and desk.options.fill_by == "selection" and desk.selection is None:
@@ -247,17 +247,38 @@ def fill_region(
         return standing_of(layer.kind_of_set).same(part)
 
     values = ground if isinstance(layer, GroundLayer) and not by_tile else tiles
+    among = map_.lattice.part
     if not cells and desk.lays_terrain and isinstance(layer, GroundLayer):
         standing = standing_of(layer.kind_of_set)
         if by_tile:
-            found = _like(tiles, size, row, col, map_.wrap, limit, everywhere=desk.options.fill_all)
+            found = _like(
+                tiles,
+                size,
+                row,
+                col,
+                map_.wrap,
+                limit,
+                map_.lattice.part,
+                everywhere=desk.options.fill_all,
+            )
             return Region(*standing.on_cells(found.box, found.mask), found.complete)
         grid = layer.terrain[:-1, :-1] if map_.wrap else layer.terrain
         row, col = _inside(*at.vertex(map_), grid.shape, map_.wrap)
         size = (grid.shape[0], grid.shape[1])
         values = lambda box: grid[box.top : box.bottom, box.left : box.right]  # noqa: E731
+        among = lambda box: _touched(map_, standing, box)  # noqa: E731
     everywhere = desk.options.fill_all and desk.tool == "fill"
-    return _like(values, size, row, col, map_.wrap, limit, everywhere=everywhere)
+    return _like(values, size, row, col, map_.wrap, limit, among, everywhere=everywhere)
+
+
+def _touched(map_: Map, standing: Standing, box: Box) -> NDArray[np.bool_] | None:
+    """Tell which places of terrain in a box lie on or round cells that there are; None: all."""
+    there = map_.lattice.part(box.grown(1))
+    if there is None:
+        return None
+    around, mask = standing.on_cells(box.grown(1), there)
+    top, left = box.top - around.top, box.left - around.left
+    return mask[top : top + box.height, left : left + box.width]
 
 
 def _like(
@@ -267,18 +288,20 @@ def _like(
     col: int,
     wrap: bool,
     limit: int | None,
+    among: Callable[[Box], NDArray[np.bool_] | None],
     *,
     everywhere: bool,
 ) -> Region:
     """Find the places that hold what one holds: those connected to it, or all there are."""
     if not everywhere:
-        return flood_in(values, size, row, col, wrap, limit)
+        return flood_in(values, size, row, col, wrap, limit, among)
     box = Box(0, 0, *size)
     if limit is not None:
         half = limit // 2
         box = Box(row - half, col - half, row + half + 1, col + half + 1).clipped(*size)
     part = values(box)
-    mask = part == part[row - box.top, col - box.left]
+    mask, there = part == part[row - box.top, col - box.left], among(box)
+    mask = mask if there is None else mask & there
     return Region(box, mask, (box.height, box.width) == size)
 
 

@@ -40,6 +40,12 @@ class Selection:
         return inside and bool(self.mask[r, c])
 
 
+def on_map(map_: Map, box: Box, mask: Mask) -> Selection | None:
+    """Give the selection of those cells of a mask that the map has; `box` lies on its array."""
+    there = map_.lattice.part(box)
+    return trimmed(box, mask if there is None else mask & there)
+
+
 def trimmed(box: Box, mask: Mask) -> Selection | None:
     """Give the selection of a mask, its box as small as it can be; None if nothing is chosen."""
     rows, cols = np.flatnonzero(mask.any(axis=1)), np.flatnonzero(mask.any(axis=0))
@@ -70,12 +76,13 @@ def combined(old: Selection | None, new: Selection | None, how: str) -> Selectio
     return trimmed(box, mask)
 
 
-def select_box(map_: Map, box: Box) -> Selection | None:
-    """Choose a rectangle, as far as it lies on the map."""
+def select_box(map_: Map, box: Box, mask: Mask | None = None) -> Selection | None:
+    """Choose a rectangle, or the cells of a mask (h, w) in it, as far as they lie on the map."""
     inner = box.clipped(map_.height, map_.width)
     if inner.is_empty:
         return None
-    return Selection(inner, np.ones((inner.height, inner.width), np.bool_))
+    every = np.ones((box.height, box.width), np.bool_) if mask is None else mask
+    return on_map(map_, inner, _part(every, box, inner))
 
 
 def select_outline(map_: Map, points: list[tuple[float, float]]) -> Selection | None:
@@ -104,14 +111,14 @@ def select_outline(map_: Map, points: list[tuple[float, float]]) -> Selection | 
             continue
         crosses = (y >= min(r0, r1)) & (y < max(r0, r1))
         mask ^= crosses & (x < c0 + (y - r0) * (c1 - c0) / (r1 - r0))
-    return trimmed(box, mask)
+    return on_map(map_, box, mask)
 
 
 def select_like(doc: Document, map_: Map, layer: Layer, row: int, col: int) -> Selection | None:
     """Choose all cells of a layer that show the same tile as one."""
     whole = Box(0, 0, map_.height, map_.width)
     cells = doc.cells(map_, layer, whole)
-    return trimmed(whole, cells == cells[row, col])
+    return on_map(map_, whole, cells == cells[row, col])
 
 
 def select_ground(map_: Map, layer: Layer, row: int, col: int) -> Selection | None:
@@ -123,7 +130,7 @@ def select_ground(map_: Map, layer: Layer, row: int, col: int) -> Selection | No
     values = layer.cells
     if isinstance(layer, GroundLayer):
         values = standing_of(layer.kind_of_set).same(layer.terrain).astype(np.int64)
-    return trimmed(whole, values == values[row, col])
+    return on_map(map_, whole, values == values[row, col])
 
 
 def chosen_cells(doc: Document, map_: Map, layer: Layer, chosen: Selection) -> Cells:
@@ -204,7 +211,7 @@ def plan_turn(
     inner = target.clipped(map_.height, map_.width)
     rows = slice(inner.top - target.top, inner.bottom - target.top)
     kept = mask[rows, inner.left - target.left : inner.right - target.left]
-    return plan_cells(map_, layer, wide, values, covered, name), trimmed(inner, kept)
+    return plan_cells(map_, layer, wide, values, covered, name), on_map(map_, inner, kept)
 
 
 def _part(array: NDArray[Any], outer: Box, inner: Box) -> NDArray[Any]:

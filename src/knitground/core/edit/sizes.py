@@ -14,7 +14,7 @@ from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.document import Edit
 from knitground.core.edit.maps import check_size
 from knitground.core.model.conditions import Area
-from knitground.core.model.lattice import Lattice, Place
+from knitground.core.model.lattice import Lattice, Place, Staggered
 from knitground.core.model.layers import (
     GroundLayer,
     Layer,
@@ -45,28 +45,34 @@ def resize_map(map_: Map, margins: Margins) -> Edit:
     EditError
         The map would have a side of 0 or over 65 535 cells, or too many cells in all.
     """
-    height = map_.height + margins.top + margins.bottom
-    width = map_.width + margins.left + margins.right
+    height, width = counted_after(map_, margins)
     check_size(height, width)
-    if (height, width) == (map_.height, map_.width) and margins.top == margins.left == 0:
+    if (height, width) == map_.lattice.counted and margins.top == margins.left == 0:
         return Edit("Resize map", ())
+    after, own = _resized(map_, margins)
+    check_size(after.rows, after.columns)
     changed = Changed(What.SIZE, map_)
     atoms: list[Atom] = [
-        SetField(map_, "height", height, changed),
-        SetField(map_, "width", width, changed),
+        SetField(map_, "height", after.rows, changed),
+        SetField(map_, "width", after.columns, changed),
     ]
+    if isinstance(after, Staggered):
+        atoms.append(SetField(map_, "grid", replace(map_.grid, stagger=after.stagger), changed))
     for layer in map_.layers:
         if layer.own_cell is not None:
             atoms += _own_grid_atoms(map_, layer, layer.own_cell, margins, changed)
         else:
-            atoms += _layer_atoms(map_, layer, margins, changed)
+            atoms += _layer_atoms(map_, layer, own, after, changed)
         if isinstance(layer, MarkerLayer):
             moved = tuple(each for each, cut in _markers_moved(map_, layer, margins) if not cut)
             atoms.append(SetField(layer, "markers", moved, changed))
     return Edit(f"Resize “{map_.name}” to {width} × {height}", tuple(atoms))
 
 
-def _layer_atoms(map_: Map, layer: Layer, margins: Margins, changed: Changed) -> list[Atom]:
+def _layer_atoms(
+    map_: Map, layer: Layer, margins: Margins, after: Lattice, changed: Changed
+) -> list[Atom]:
+    """Resize the arrays of a layer, by rows and columns of these; what does not exist is empty."""
     atoms: list[Atom] = []
     for name in layer.arrays:
         old: NDArray[Any] = getattr(layer, name)
@@ -75,6 +81,11 @@ def _layer_atoms(map_: Map, layer: Layer, margins: Margins, changed: Changed) ->
         new = _moved(old, margins)
         if name in ("terrain", "painted") and map_.wrap:
             close_seam(new)
+        there = after.exists
+        if isinstance(layer, GroundLayer) and there is not None and new.shape != there.shape:
+            there = standing_of(layer.kind_of_set).shown(after)
+        if there is not None:
+            new = np.where(there, new, np.zeros((), new.dtype))
         atoms.append(SetField(layer, name, new, changed))
     if isinstance(layer, TileLayer) and layer.laid:
         size = layer.cells.shape
@@ -93,7 +104,7 @@ def _own_grid_atoms(
     across, down = (int(each) for each in _moved_by(map_, margins))
     above, left = -(-down // cell[0]), -(-across // cell[1])
     high, wide = layer.cells.shape
-    after = _resized(map_, margins).divided(*cell)
+    after = _resized(map_, margins)[0].divided(*cell)
     own = Margins(above, left, after.rows - high - above, after.columns - wide - left)
     new = _moved(layer.cells, own)
     offset = (layer.offset[0] + across - left * cell[1], layer.offset[1] + down - above * cell[0])
@@ -103,21 +114,29 @@ def _own_grid_atoms(
     ]
 
 
-def _resized(map_: Map, margins: Margins) -> Lattice:
-    height = map_.height + margins.top + margins.bottom
-    return map_.lattice.resized(height, map_.width + margins.left + margins.right)
+def counted_after(map_: Map, margins: Margins) -> tuple[int, int]:
+    """Tell how many rows and columns, as people count them, a map has afterwards."""
+    rows, columns = map_.lattice.counted
+    return rows + margins.top + margins.bottom, columns + margins.left + margins.right
+
+
+def _resized(map_: Map, margins: Margins) -> tuple[Lattice, Margins]:
+    """Give the lattice afterwards, and what arrays gain on each side."""
+    after, own = map_.lattice.grown(margins.top, margins.left, margins.bottom, margins.right)
+    return after, Margins(*own)
 
 
 def _moved_by(map_: Map, margins: Margins) -> Place:
     """Tell by how many pixels what lies on the map is further right and down afterwards."""
-    x, y = _resized(map_, margins).place(margins.top, margins.left)
+    after, own = _resized(map_, margins)
+    x, y = after.place(own.top, own.left)
     was_x, was_y = map_.lattice.place(0, 0)
     return x - was_x, y - was_y
 
 
 def _markers_moved(map_: Map, layer: MarkerLayer, margins: Margins) -> list[tuple[Marker, bool]]:
     """Move markers along with the map's upper left; tell of each whether it is off the map then."""
-    width, height = _resized(map_, margins).extent
+    width, height = _resized(map_, margins)[0].extent
     right, down = _moved_by(map_, margins)
     out = []
     for each in layer.markers:
@@ -143,12 +162,13 @@ def _moved(old: NDArray[Any], margins: Margins) -> NDArray[Any]:
 
 def cut_content(map_: Map, margins: Margins) -> dict[str, int]:
     """Count, by layer, what a resize would cut off: cells laid or with terrain, and markers."""
-    kept = np.zeros((map_.height, map_.width), np.bool_)
+    rows, columns = map_.lattice.counted
+    stays = np.zeros((rows, columns), np.bool_)
     top, left = max(0, -margins.top), max(0, -margins.left)
-    bottom = map_.height + min(0, margins.bottom)
-    right = map_.width + min(0, margins.right)
+    bottom, right = rows + min(0, margins.bottom), columns + min(0, margins.right)
     if top < bottom and left < right:
-        kept[top:bottom, left:right] = True
+        stays[top:bottom, left:right] = True
+    kept = map_.lattice.folded(stays)
     lost = {}
     for layer in map_.layers:
         if isinstance(layer, MarkerLayer):

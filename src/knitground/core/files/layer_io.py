@@ -108,15 +108,22 @@ def _read_tiles(map_: Map, file: TileLayerFile, what: str) -> dict[str, Any]:
                 f"{MAX_CELLS}, the most a layer may have"
             )
     blank = map_.new_tile_layer(file.name, file.cell)
-    cells = _cells(file, _places(map_, file.legend), blank.cells.shape, what)
+    size = map_.lattice.counted if blank.cell is None else blank.cells.shape
+    cells = _cells(map_, file, _places(map_, file.legend), size, what)
     for each in file.laid:
         each.area.mask(1, 1)
     return {"cells": cells, "cell": blank.cell, "laid": tuple(file.laid)}
 
 
 def _drawn(map_: Map, layer: Layer) -> dict[str, Any]:
-    legend, small = own_legend(map_.legend, layer.cells)
+    legend, small = own_legend(map_.legend, as_counted(map_, layer.cells))
     return {"legend": legend, "cells": cell_files.to_file(small)}
+
+
+def as_counted(map_: Map, cells: NDArray[Any]) -> NDArray[Any]:
+    """Give cells of a map by rows and columns as people count them; other arrays as they are."""
+    fits = cells.shape == (map_.height, map_.width)
+    return map_.lattice.unfolded(cells) if fits else cells
 
 
 def _places(map_: Map, legend: list[TileFile]) -> NDArray[np.int32]:
@@ -128,13 +135,14 @@ def _places(map_: Map, legend: list[TileFile]) -> NDArray[np.int32]:
 
 
 def _cells(
+    map_: Map,
     file: TileLayerFile | GrownLayerFile,
     places: NDArray[np.int32],
     size: tuple[int, ...],
     what: str,
 ) -> Cells:
     small = cell_files.from_file(file.cells, size[0], size[1], 0, len(file.legend), what)
-    return places[small]
+    return places[map_.lattice.folded(small)] if size == map_.lattice.counted else places[small]
 
 
 # Grown
@@ -147,23 +155,23 @@ def _write_grown(map_: Map, layer: GrownLayer) -> dict[str, Any]:
 def _read_grown(map_: Map, file: GrownLayerFile, what: str) -> dict[str, Any]:
     places = _places(map_, file.legend)
     _, pinned = _pins_from_file(map_, file, places, what)
-    return {"cells": _cells(file, places, pinned.shape, what), "pinned": pinned}
+    cells = _cells(map_, file, places, map_.lattice.counted, what)
+    return {"cells": cells, "pinned": pinned}
 
 
 # Tints and markers
 
 
-def _write_tint(_map: Map, layer: TintLayer) -> dict[str, Any]:
-    colours, small = tint_colours(layer.cells)
+def _write_tint(map_: Map, layer: TintLayer) -> dict[str, Any]:
+    colours, small = tint_colours(as_counted(map_, layer.cells))
     files = [ColourFile(colour=colour, strength=strength) for colour, strength in colours]
     return {"colours": files, "cells": cell_files.to_file(small)}
 
 
 def _read_tint(map_: Map, file: TintLayerFile, what: str) -> dict[str, Any]:
     colours = [each.strength << 24 | int(each.colour[1:], 16) for each in file.colours]
-    size = (map_.height, map_.width)
-    small = cell_files.from_file(file.cells, *size, 0, len(file.colours), what)
-    return {"cells": np.array([0, *colours], np.int32)[small]}
+    small = cell_files.from_file(file.cells, *map_.lattice.counted, 0, len(file.colours), what)
+    return {"cells": np.array([0, *colours], np.int32)[map_.lattice.folded(small)]}
 
 
 def _write_markers(_map: Map, layer: MarkerLayer) -> dict[str, Any]:
@@ -240,8 +248,10 @@ def _write_ground(map_: Map, layer: GroundLayer) -> dict[str, Any]:
         "set": layer.set_name,
         "seed": layer.seed,
         "set_kind": layer.kind_of_set.value,
-        **_terrain_to_file(layer),
-        "painted": cell_files.packed(layer.painted.view(np.uint8)) if layer.painted.any() else None,
+        **_terrain_to_file(map_, layer),
+        "painted": cell_files.packed(map_.lattice.unfolded(layer.painted.view(np.uint8)))
+        if layer.painted.any()
+        else None,
         "pins": pins,
     }
 
@@ -251,7 +261,8 @@ def _read_ground(map_: Map, file: GroundLayerFile, what: str) -> dict[str, Any]:
     terrain = _terrain_from_file(map_, file, what)
     painted = np.zeros(terrain.shape, np.bool_)
     if file.painted is not None:
-        painted |= _painted_from_file(file.painted, terrain.shape, what)
+        shape = map_.lattice.unfolded_shape(1)
+        painted |= map_.lattice.folded(_painted_from_file(file.painted, shape, what))
     return {
         "cells": cells,
         "tileset": file.tileset,
@@ -268,11 +279,23 @@ _GRIDS = ("terrain", "west")
 """What files call the grids of terrain, in the order in which it is parted."""
 
 
-def _terrain_to_file(layer: GroundLayer) -> dict[str, Any]:
+def terrain_grids(map_: Map, layer: GroundLayer) -> list[NDArray[Any]]:
+    """Part a layer's terrain into grids, by rows and columns as people count them.
+
+    On a staggered map each has the places of all corners of cells, whatever stands there.
+    """
     grids = standing_of(layer.kind_of_set).grids(layer.terrain)
-    return {
-        name: cell_files.to_file(np.ascontiguousarray(grid)) for name, grid in zip(_GRIDS, grids)
-    }
+    if map_.lattice.exists is None:
+        return [np.ascontiguousarray(each) for each in grids]
+    high, wide = map_.height + 1, map_.width + 1
+    padded = (np.pad(each, ((0, high - each.shape[0]), (0, wide - each.shape[1])))
+              for each in grids)  # fmt: skip
+    return [map_.lattice.unfolded(each) for each in padded]
+
+
+def _terrain_to_file(map_: Map, layer: GroundLayer) -> dict[str, Any]:
+    grids = terrain_grids(map_, layer)
+    return {name: cell_files.to_file(grid) for name, grid in zip(_GRIDS, grids)}
 
 
 def _terrain_from_file(map_: Map, file: GroundLayerFile, what: str) -> NDArray[Any]:
@@ -286,7 +309,10 @@ def _terrain_from_file(map_: Map, file: GroundLayerFile, what: str) -> NDArray[A
             raise FormatError(
                 f"{what}: an edge set's terrain needs “{name}” too, and it is missing"
             )
-        grids[own] = cell_files.from_file(cells, *shapes[own], 0, MAX_TERRAINS, f"{what}, {name}")
+        folds, (high, wide) = map_.lattice.exists is not None, shapes[own]
+        shape = map_.lattice.unfolded_shape(1) if folds else shapes[own]
+        grid = cell_files.from_file(cells, *shape, 0, MAX_TERRAINS, f"{what}, {name}")
+        grids[own] = map_.lattice.folded(grid)[:high, :wide] if folds else grid
     return standing.from_grids(grids, wrap=map_.wrap)
 
 
@@ -320,21 +346,25 @@ def _pins(map_: Map, layer: PinnedLayer) -> tuple[list[TileFile], PinFile | Pack
     rows, cols = np.nonzero(layer.pinned)
     legend, small = own_legend(map_.legend, layer.cells[rows, cols][None])
     if rows.size <= _LISTED_PINS:
-        pins = [(int(r), int(c), int(p)) for r, c, p in zip(rows, cols, small[0])]
+        names = (map_.lattice.name_of(int(r), int(c)) for r, c in zip(rows, cols))
+        pins = [(*at, int(p)) for at, p in zip(names, small[0])]
+        pins = pins if map_.lattice.exists is None else sorted(pins)
         return legend, PinFile.model_construct(pins=pins)
     grid = np.full(layer.pinned.shape, -1, np.int32)
     grid[rows, cols] = small[0]
-    return legend, cell_files.packed(grid)
+    return legend, cell_files.packed(as_counted(map_, grid))
 
 
 def _pins_from_file(
     map_: Map, file: GroundLayerFile | GrownLayerFile, places: NDArray[np.int32], what: str
 ) -> tuple[NDArray[np.int32], NDArray[np.bool_]]:
-    size = (map_.height, map_.width)
+    size = map_.lattice.counted
     count = len(places) - 1
-    cells, pinned = np.zeros(size, np.int32), np.zeros(size, np.bool_)
+    cells = np.zeros((map_.height, map_.width), np.int32)
+    pinned = np.zeros(cells.shape, np.bool_)
     if isinstance(file.pins, PackedFile):
-        grid = cell_files.from_file(file.pins, *size, -1, count, f"{what}, pins")
+        found = cell_files.from_file(file.pins, *size, -1, count, f"{what}, pins")
+        grid = map_.lattice.folded(found + 1) - 1  # what does not exist is no pin
         pinned = grid >= 0
         cells[pinned] = places[grid[pinned]]
         return cells, pinned
@@ -344,8 +374,9 @@ def _pins_from_file(
                 f"{what}: pin {[row, col, place]} is outside the map's {size[1]} × {size[0]} "
                 f"cells or the legend's {count} tiles"
             )
-        cells[row, col] = places[place]
-        pinned[row, col] = True
+        at = map_.lattice.cell_named(row, col)
+        cells[at] = places[place]
+        pinned[at] = True
     return cells, pinned
 
 

@@ -16,6 +16,7 @@ from knitground.core.files.recipeformats import (
     ShareFile,
     UnknownStepFile,
 )
+from knitground.core.model.lattice import Grid, GridKind
 from knitground.core.model.limits import MAX_CELLS
 from knitground.core.model.map import Map
 from knitground.core.model.recipe import MixStep, NoiseStep, Recipe, RewriteStep, Step, UnknownStep
@@ -23,13 +24,17 @@ from knitground.core.model.recipe import MixStep, NoiseStep, Recipe, RewriteStep
 
 def map_to_file(map_: Map) -> MapFile:
     """Make the file model of a map. Knitted cells are not stored: they follow from the rest."""
+    stagger = map_.grid.stagger
     return MapFile(
         name=map_.name,
-        height=map_.height,
-        width=map_.width,
+        height=map_.lattice.counted[0],
+        width=map_.lattice.counted[1],
         tile_height=map_.cell_height,
         tile_width=map_.cell_width,
-        grid=map_.grid,
+        grid=map_.grid.kind,
+        drawn_from=map_.grid.drawn_from,
+        shifted="columns" if stagger is not None and stagger.by_columns else "rows",
+        first_shifted=stagger is not None and stagger.first,
         wrap=map_.wrap,
         background=map_.background,
         properties=list(map_.properties),
@@ -122,10 +127,21 @@ def map_from_file(file: MapFile, name: str) -> Map:
             f"{name}: {file.width} × {file.height} cells are more than {MAX_CELLS} "
             "(4096 × 4096), the most a map may have"
         )
-    map_ = Map(
-        file.name, file.height, file.width, file.tile_height, file.tile_width, file.wrap,
-        grid=file.grid,
+    grid = Grid.of(
+        file.grid, file.height, file.width, by_columns=file.shifted == "columns",
+        first=file.first_shifted, drawn_from=file.drawn_from,
     )  # fmt: skip
+    if file.wrap and file.grid is GridKind.STAGGERED:
+        raise FormatError(f"{name}: a staggered map does not wrap: take “wrap” out")
+    size = grid.lattice(file.height, file.width, file.tile_height, file.tile_width)
+    if size.rows * size.columns > MAX_CELLS:
+        raise FormatError(
+            f"{name}: {file.width} × {file.height} staggered cells take an array of {size.columns} "
+            f"× {size.rows}, and {MAX_CELLS} cells are the most: make the map smaller"
+        )
+    map_ = Map(
+        file.name, size.rows, size.columns, file.tile_height, file.tile_width, file.wrap, grid=grid
+    )
     map_.background, map_.screen = file.background, file.screen
     map_.properties = tuple(file.properties)
     map_.recipe = recipe_from_file(file.recipe)

@@ -11,7 +11,7 @@ from pydantic import (
 from knitground.core.files.formats import FilePart, TileFile
 from knitground.core.files.recipeformats import RecipeFile
 from knitground.core.model.laid import LaidMix
-from knitground.core.model.lattice import GridKind
+from knitground.core.model.lattice import Corner, GridKind
 from knitground.core.model.limits import (
     FULL_TINT,
     MAX_CORNERS,
@@ -34,7 +34,7 @@ from knitground.core.model.limits import (
 )
 from knitground.core.model.properties import Property
 
-MAP_VERSION: Final = 5
+MAP_VERSION: Final = 6
 
 
 MAP_FORMAT: Final = "knitground/map"
@@ -173,18 +173,27 @@ LayerFile = Annotated[
 class MapFile(FilePart):
     """`*.map.json`: a map; its layers, the back one first.
 
-    `grid`: upright cells, or diamonds: rows run down to the left, columns down to the right, and
-    `tile_height` and `tile_width` are those of the rectangle round one.
+    `grid`: upright cells; diamonds: rows run down to the left, columns down to the right, and
+    `tile_height` and `tile_width` are those of the rectangle round one; or staggered: diamonds in
+    rows and columns as on upright cells, where every other row is `shifted` half a cell to the
+    right, or every other column half a cell down, beginning with the first or the second. What
+    stands on corners of cells (`terrain`, `west`, `painted`) has two rows and one column more there
+    (one row and two columns where columns are shifted), each with the upper corner of the cell that
+    is, or would be, there. `drawn_from` is the corner whose cells are drawn first. Cells of areas
+    are counted as `grid` “diamond” counts them, from the first one that the map's outline meets.
     """
 
     format: Literal["knitground/map"] = MAP_FORMAT
-    version: Literal[5] = MAP_VERSION
+    version: Literal[6] = MAP_VERSION
     name: Name
     height: CellSide
     width: CellSide
     tile_height: TileSide
     tile_width: TileSide
     grid: GridKind = GridKind.SQUARE
+    drawn_from: Corner = Corner.TOP
+    shifted: Literal["rows", "columns"] = "rows"
+    first_shifted: bool = False
     wrap: bool = False
     background: HexColour | None = None
     screen: tuple[TileSide, TileSide] = (320, 180)
@@ -198,10 +207,10 @@ class MapFile(FilePart):
 
         It had no rewrite steps, and the properties of its markers were pairs of texts. Version 2
         knew three kinds of steps, version 3 did not tell what is painted, version 4 no grid and no
-        layers that are sorted by depth.
+        layers that are sorted by depth, version 5 no staggered maps and no corner to draw from.
         """
         if data.get("version") != 1:
-            old = data.get("version") in (2, 3, 4)
+            old = data.get("version") in (2, 3, 4, 5)
             return data | {"version": MAP_VERSION} if old else data
         layers = data.get("layers", [])
         if isinstance(layers, list):

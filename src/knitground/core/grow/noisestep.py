@@ -51,7 +51,9 @@ def run_noise(work: Work, step: NoiseStep) -> list[Grown]:
         ground = work.joined(layer, np.where(free, ground, old).astype(np.uint8))
     terrain = np.pad(ground, ((0, 1), (0, 1)), mode="wrap") if map_.wrap else ground
     total = sum(parts.values())
-    laid = np.bincount(ground.ravel(), minlength=len(kit.terrains) + 1) / ground.size
+    shown = work.shown(layer)
+    some = ground.ravel() if shown is None else ground[shown]
+    laid = np.bincount(some, minlength=len(kit.terrains) + 1) / max(1, some.size)
     shares = tuple(
         (each.name, parts.get(n, 0.0) / total, float(laid[n]))
         for n, each in enumerate(kit.terrains, 1)

@@ -84,6 +84,9 @@ class LiveRules:
             if self.step.copies and not name:
                 rest = (board or self.board).cells("", box)
             out[layer.number] = np.where(made == LEAVE, rest, made)
+            there = self.board.map.lattice.part(box)
+            if there is not None:
+                out[layer.number][~there] = 0
         return out
 
 

@@ -49,7 +49,8 @@ def run_route(work: Work, step: RouteStep) -> list[Grown]:
     cells = len({(r % work.size[0], c % work.size[1]) for path in paths for r, c in path})
     words = f"{len(ends) - len(lost)} of {len(ends)} places joined, {cells} cells of way"
     if lost:
-        where = ", ".join(f"row {row}, column {col}" for row, col in lost[:3])
+        names = (work.map.lattice.name_of(*each) for each in lost[:3])
+        where = ", ".join(f"row {row}, column {col}" for row, col in names)
         words += f" · no way to {where}"
     return [Grown(layer, made, (), words=words)]
 
@@ -100,6 +101,12 @@ def route_ends(work: Work, step: RouteStep, costs: Costs) -> list[Cell]:
 def _border_ends(work: Work, costs: Costs) -> list[Cell]:
     """Find where ways may meet the borders: near their middles, the same on opposite ones."""
     high, wide = work.size
+    if work.map.lattice.exists is not None:  # the map's border is not that of its array
+        rows, columns = work.map.lattice.counted
+        middles = ((rows // 2, 0), (rows // 2, columns - 1), (0, columns // 2),
+                   (rows - 1, columns // 2))  # fmt: skip
+        found = (work.map.lattice.cell_named(*each) for each in middles)
+        return [each for each in dict.fromkeys(found) if costs[each] > 0]
     cheap = np.where(costs > 0, costs, _FAR).astype(np.int64)
 
     def best(line: NDArray[np.int64]) -> int:

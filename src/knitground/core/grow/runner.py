@@ -175,7 +175,7 @@ def grown_cells(
     place, step = own[-1]
     if isinstance(step, RewriteStep):
         return live_rules(project, map_, step, place).cells(box)[layer.number]
-    if isinstance(step, MixStep) and not _reads_more(own):
+    if isinstance(step, MixStep) and not _reads_more(own, map_):
         return fill_from_mix(project, map_, step, place, box)
     made = run_recipe(project, map_, progress, until=place + 1, skipped=[])
     found = next((each.made for each in reversed(made) if each.layer is layer), None)
@@ -186,7 +186,7 @@ def grown_cells(
 
 def needs_whole_run(project: Project, map_: Map, layer: GrownLayer) -> bool:
     """Whether even a single cell of a layer is told by running the recipe on the whole map."""
-    return _reads_more(_makers(project, map_, layer))
+    return _reads_more(_makers(project, map_, layer), map_)
 
 
 def _makers(project: Project, map_: Map, layer: GrownLayer) -> list[tuple[int, Step]]:
@@ -198,12 +198,13 @@ def _makers(project: Project, map_: Map, layer: GrownLayer) -> list[tuple[int, S
     ]
 
 
-def _reads_more(makers: list[tuple[int, Step]]) -> bool:
+def _reads_more(makers: list[tuple[int, Step]], map_: Map) -> bool:
     """Whether a part of what steps make in the end depends on more than what lies there."""
     if not makers or isinstance(makers[-1][1], RewriteStep):
         return False
     step = makers[-1][1]
-    return len(makers) > 1 or not isinstance(step, MixStep) or bool(step.where)
+    limited = bool(step.where) or map_.lattice.exists is not None
+    return len(makers) > 1 or not isinstance(step, MixStep) or limited
 
 
 def _makes(project: Project, map_: Map, step: Step, place: int, layer: GrownLayer) -> bool:

@@ -83,8 +83,7 @@ def run_border(work: Work, step: BorderStep) -> list[Grown]:
     ground = work.layer(step.layer, GroundLayer, "ground")
     mark = work.mark(ground, step.terrain)
     places = work.places(ground)
-    rows, cols = (np.arange(n) for n in places.shape)
-    far = np.minimum(np.minimum(rows, rows[::-1])[:, None], np.minimum(cols, cols[::-1])[None])
+    far = work.from_border(ground)
     field = far.astype(np.float64)
     if step.rough > 0:
         high, wide = places.shape

@@ -207,9 +207,10 @@ def _told(work: Work, joins: Joins, found: Solved) -> tuple[str, tuple[tuple[int
     wide = work.size[1]
     at = [divmod(cell, wide) for cell in (found.clash or found.holes)]
     spots = tuple((int(row), int(col)) for row, col in at[:64])
+    named = [work.map.lattice.name_of(*each) for each in spots]
     if found.proven:
-        row, col = spots[0]
-        far = [spot for spot in spots[1:] if spot != spots[0]]
+        row, col = named[0]
+        far = [spot for spot in named[1:] if spot != named[0]]
         others = ", ".join(f"row {r}, column {c}" for r, c in far[:3])
         return (
             f"impossible: nothing fits in row {row}, column {col} between what is given at "
@@ -217,7 +218,7 @@ def _told(work: Work, joins: Joins, found: Solved) -> tuple[str, tuple[tuple[int
             spots,
         )
     if found.holes:
-        row, col = spots[0]
+        row, col = named[0]
         return f"{len(found.holes)} cells stay empty, the first in row {row}, column {col}", spots
     shown = {joins.tiles[n] for n in np.unique(found.cells[found.cells >= 0]).tolist()}
     words = f"all join · {len(shown)} of {len(set(joins.tiles))} tiles used"

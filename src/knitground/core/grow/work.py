@@ -158,9 +158,10 @@ class Work:
 
     def where(self, conditions: Sequence[Condition]) -> NDArray[np.float32] | None:
         """How dense a step may work in each cell: (height, width), 0 to 1; None is everywhere."""
-        if not conditions:
+        there = self.map.lattice.exists
+        if not conditions and there is None:
             return None
-        out = np.ones(self.size, np.float32)
+        out = np.ones(self.size, np.float32) if there is None else there.astype(np.float32)
         for each in conditions:
             part = self._held(each)
             out *= 1 - part if each.negated else part
@@ -188,6 +189,8 @@ class Work:
     def _from_border(self) -> NDArray[np.float32]:
         if self.map.wrap:
             return np.full(self.size, np.inf, np.float32)
+        if self.map.lattice.exists is not None:
+            return _from_rim(self.map.lattice.exists)
         rows, cols = (np.arange(n) for n in self.size)
         down = np.minimum(rows, rows[::-1])[:, None]
         return np.minimum(down, np.minimum(cols, cols[::-1])[None]).astype(np.float32)
@@ -298,11 +301,35 @@ class Work:
                 "which has sides only: choose another layer"
             )
         high, wide = standing.places(self.map.height, self.map.width, wrap=self.map.wrap)
-        return np.array(self.terrain(ground)[:high, :wide], np.uint8)
+        terrain, homes = self.terrain(ground), standing.homes(self.map.lattice)
+        if homes is not None:
+            terrain = terrain.reshape(-1)[homes]
+        return np.array(terrain[:high, :wide], np.uint8)
 
     def on_places(self, ground: GroundLayer, mask: Mask) -> Mask:
         """Tell for the places of a ground layer which touch cells of a mask only: (h, w)."""
-        return standing_of(ground.kind_of_set).within(mask, wrap=self.map.wrap)
+        there, shown = self.map.lattice.exists, self.shown(ground)
+        standing = standing_of(ground.kind_of_set)
+        if there is None or shown is None:
+            return standing.within(mask, wrap=self.map.wrap)
+        # The border of the map counts as in the mask, however it runs.
+        return standing.within(mask | ~there, wrap=False) & shown
+
+    def shown(self, ground: GroundLayer) -> Mask | None:
+        """Tell which places of a ground layer lie on cells that there are; None: all."""
+        there = self.map.lattice.exists
+        if there is None:
+            return None
+        return standing_of(ground.kind_of_set).on_cells(Box(0, 0, *self.size), there)[1]
+
+    def from_border(self, ground: GroundLayer) -> NDArray[np.float32]:
+        """Tell how far places lie from the map's border: 0 on it, and one more each further in."""
+        shown = self.shown(ground)
+        if shown is not None:
+            return _from_rim(shown)
+        rows, cols = (np.arange(n) for n in self.places(ground).shape)
+        far = np.minimum(np.minimum(rows, rows[::-1])[:, None], np.minimum(cols, cols[::-1])[None])
+        return far.astype(np.float32)
 
     def as_terrain(self, ground: GroundLayer, places: Places) -> NDArray[Any]:
         """Make a ground layer's whole terrain of its places."""
@@ -328,7 +355,9 @@ class Work:
     ) -> tuple[tuple[str, float, float], ...]:
         """List the parts that terrains take of the places, and those asked for."""
         _, kit = self.kit(ground)
-        laid = np.bincount(places.ravel(), minlength=len(kit.terrains) + 1) / places.size
+        shown = self.shown(ground)
+        some = places.ravel() if shown is None else places[shown]
+        laid = np.bincount(some, minlength=len(kit.terrains) + 1) / max(1, some.size)
         total = sum((asked or {}).values()) or 1.0
         parts = {n: value / total for n, value in (asked or {}).items()}
         names = {0: "nothing", **{n: each.name for n, each in enumerate(kit.terrains, 1)}}
@@ -354,3 +383,8 @@ def _parted(
         strength = np.arange(places.size, dtype=np.int64) * 0x9E3779B1 & 0xFFFF
     found = Parting(tree, places.shape, wrap).part(places.ravel().copy(), strength.ravel())
     return np.asarray(found, np.uint8).reshape(places.shape)
+
+
+def _from_rim(there: Mask) -> NDArray[np.float32]:
+    far = far_from(~np.pad(there, 1), max(there.shape), wrap=False)
+    return np.asarray(np.where(there, far[1:-1, 1:-1] - 1, 0), np.float32)

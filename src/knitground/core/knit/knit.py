@@ -125,6 +125,8 @@ def knit_box(
     if table.rules is not None:
         window = rule_window(table, layer, box, wrap, terrain)
         cells = apply_rules(table.rules, window, cells, layer.seed, layer.number, GAP)
+    if table.exists is not None:
+        cells[~read(table.exists, box)] = 0
     pinned = read(layer.pinned, box)
     if keep_pins and pinned.any():
         cells[pinned] = read(layer.cells, box)[pinned]
@@ -178,6 +180,9 @@ def terrain_of(table: KnitTable, layer: GroundLayer, box: Box, wrap: bool) -> Gr
     inner = Box(box.top - more, box.left - more, box.bottom + 1 + more, box.right + 1 + more)
     height, width = source.shape[0] - last, source.shape[1] - last
     inside = inner.top >= 0 and inner.left >= 0 and inner.bottom <= height and inner.right <= width
+    if table.homes is not None:
+        homes = table.homes[np.ix_(*_places(layer, box, wrap, table.margin))]
+        return source.reshape(-1)[homes]
     if inside:
         return source[inner.top : inner.bottom, inner.left : inner.right].copy()
     rows, cols = _places(layer, box, wrap, table.margin)
@@ -194,6 +199,14 @@ def terrain_with(
     at, patch : where, and what would stand there; on a map that wraps it may reach over the border
     """
     rows, cols = _places(layer, box, wrap, table.margin)
+    if table.homes is not None:
+        homes = table.homes[np.ix_(rows, cols)]
+        result: Ground = layer.terrain.reshape(-1)[homes]
+        down, across = (n - a for n, a in zip(
+            np.divmod(homes, layer.terrain.shape[1]), (at.top, at.left)))  # fmt: skip
+        among = (down >= 0) & (down < at.height) & (across >= 0) & (across < at.width)
+        result[among] = patch[down[among], across[among]]
+        return result
     out: Ground = layer.terrain[np.ix_(rows, cols)]
     down, across = rows - at.top, cols - at.left
     if wrap:
@@ -218,5 +231,7 @@ def _places(
 def cells_reached(table: KnitTable, at: Box) -> Box:
     """Give the cells whose tile may be another one once terrain in a box is."""
     more = table.margin
+    if table.homes is not None:
+        more *= 3  # what lies beyond the border is as the nearest place inside, which may be aslant
     near = table.keys.more
     return Box(at.top - near - more, at.left - near - more, at.bottom + more, at.right + more)

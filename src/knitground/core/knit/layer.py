@@ -17,6 +17,7 @@ from knitground.core.model.layers import GAP, GroundLayer
 from knitground.core.model.map import Map
 from knitground.core.model.project import Project
 from knitground.core.model.rules import RuleList
+from knitground.core.model.standing import standing_of
 from knitground.core.model.terrain import ANY, SetKind, TerrainSet
 from knitground.core.model.tile import TileRef
 from knitground.core.model.tileset import Tileset
@@ -48,7 +49,10 @@ def layer_table(
     compiled = compile_rules(listed, kit, stock_of(project, map_))
     ruled = _sure_keys(compiled)
     table = build_table(marks, places, weights, compiled.count, kit.kind, inner, ruled)
-    return table if compiled.does_nothing else replace(table, rules=compiled)
+    ruling = None if compiled.does_nothing else compiled
+    lattice = map_.lattice
+    homes = standing_of(kit.kind).homes(lattice)
+    return replace(table, rules=ruling, exists=lattice.exists, homes=homes)
 
 
 def _sure_keys(rules: RuleTable) -> dict[Key, Variants]:

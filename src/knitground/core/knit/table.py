@@ -31,7 +31,8 @@ class KnitTable:
     `north[a · (base + 1) + b] + south[c · (base + 1) + d]` is the code of four marks; `base` is the
     number of terrains and one for nothing, and stands for every number that is too high.
     `variants` lists the tiles by key, `inner` those that are only for such cells. `rules` are those
-    of the set, if it has any that can be used.
+    of the set, if it has any that can be used. `exists` tells which cells of the layer there are,
+    if not all: the others stay empty; `homes` then, for each place, the one whose terrain counts.
     """
 
     kind: SetKind
@@ -44,6 +45,8 @@ class KnitTable:
     variants: dict[Key, Variants]
     inner: dict[Key, Variants] = field(default_factory=dict)
     rules: RuleTable | None = None
+    exists: NDArray[np.bool_] | None = None
+    homes: NDArray[np.intp] | None = None
 
     @property
     def keys(self) -> Keys:

@@ -109,28 +109,50 @@ class Lines(NamedTuple):
     """The cells of a box in the order of lines; those of a line stand side by side from the left.
 
     `rows`, `cols`: of each cell, from the box's first; `starts`: where each line begins in them;
-    `first`: the number of the first line.
+    `numbers`: of the lines, from the box's first, in the order in which they are drawn.
     """
 
     rows: NDArray[np.intp]
     cols: NDArray[np.intp]
     starts: NDArray[np.intp]
-    first: int
+    numbers: NDArray[np.intp]
+
+
+class Corner(StrEnum):
+    """The corner of a map that lies farthest: from there its cells are drawn."""
+
+    TOP = "top"
+    RIGHT = "right"
+    BOTTOM = "bottom"
+    LEFT = "left"
+
+
+_DEPTHS = {Corner.TOP: (1, 1), Corner.RIGHT: (1, -1), Corner.BOTTOM: (-1, -1),
+           Corner.LEFT: (-1, 1)}  # fmt: skip
+"""What rows and columns of diamonds are counted with, for the corner that is drawn first."""
+
+
+_LINES = 1 << 20
+"""More than there are lines: where those from the left come first, each falls into cells."""
 
 
 @lru_cache(maxsize=64)
-def _upright_lines(height: int, width: int, first: int) -> Lines:
+def _upright_lines(height: int, width: int) -> Lines:
     rows, cols = (each.ravel() for each in np.mgrid[:height, :width])
-    return Lines(rows, cols, np.arange(height) * width, first)
+    return Lines(rows, cols, np.arange(height) * width, np.arange(height))
 
 
 @lru_cache(maxsize=64)
-def _slanted_lines(height: int, width: int, first: int) -> Lines:
+def _slanted_lines(height: int, width: int, first: Corner) -> Lines:
     rows, cols = (each.ravel() for each in np.mgrid[:height, :width])
-    order = np.lexsort((cols, rows + cols))
-    rows, cols = rows[order], cols[order]
-    starts = np.searchsorted(rows + cols, np.arange(height + width - 1 if rows.size else 0))
-    return Lines(rows, cols, starts, first)
+    down, across = _DEPTHS[first]
+    depth = down * rows + across * cols
+    order = np.lexsort((cols, rows + cols, depth))
+    rows, cols, depth = rows[order], cols[order], depth[order]
+    if down == across:  # those of one depth stand side by side
+        numbers = np.unique(depth)
+        return Lines(rows, cols, np.searchsorted(depth, numbers), numbers)
+    return Lines(rows, cols, np.arange(len(rows)), depth * _LINES + rows + cols)
 
 
 @dataclass(frozen=True)
@@ -142,6 +164,7 @@ class Lattice:
     rows, columns : of cells
     high, wide : of a cell, in pixels
     wrap : whether the last row and column meet the first
+    drawn_from : the corner whose cells are drawn first; upright cells are always drawn row by row
     """
 
     rows: int
@@ -149,6 +172,7 @@ class Lattice:
     high: int
     wide: int
     wrap: bool = False
+    drawn_from: Corner = Corner.TOP
 
     slanted: ClassVar[bool] = False
     """Whether cells lie aslant, so that pictures are drawn from the back to the front; for the
@@ -246,9 +270,107 @@ class Lattice:
             last = part
         return [*places[:-1], end]
 
+    def line_near(self, x: float, y: float) -> Cell:
+        """Give the nearest lines between rows and between columns, as people count these."""
+        return self.vertex_at(x, y)
+
     def holds(self, row: int, col: int) -> bool:
         """Whether there is such a cell."""
         return 0 <= row < self.rows and 0 <= col < self.columns
+
+    # Cells as people, files and games count them
+
+    @property
+    def exists(self) -> NDArray[np.bool_] | None:
+        """Which cells of the array (rows, columns) the grid has; None: all of them."""
+        return None
+
+    @property
+    def counted(self) -> Cell:
+        """How many rows and columns people count."""
+        return self.rows, self.columns
+
+    def name_of(self, row: int, col: int) -> Cell:
+        """Give the row and column of a cell as people count them; may be outside the grid."""
+        return row, col
+
+    def cell_named(self, row: int, col: int) -> Cell:
+        """Give the cell that people count so."""
+        return row, col
+
+    def corner_named(self, row: int, col: int) -> Cell:
+        """Give the corner of cells that people count so (`unfolded`)."""
+        return row, col
+
+    def box_named(
+        self, top: int, left: int, bottom: int, right: int
+    ) -> tuple[Box, NDArray[np.bool_] | None]:
+        """Give the cells of a box as people count them: a box of the array, and which of it.
+
+        None for all of it.
+        """
+        return Box(top, left, bottom, right), None
+
+    def unfolded(self, values: NDArray[Any]) -> NDArray[Any]:
+        """Give an array of what cells hold, or of their corners, by rows and columns as counted.
+
+        Parameters
+        ----------
+        values : (rows, columns), or (rows + 1, columns + 1) of corners
+        """
+        return values
+
+    def folded(self, values: NDArray[Any]) -> NDArray[Any]:
+        """Give the array that `unfolded` makes such rows and columns of."""
+        return values
+
+    def unfolded_shape(self, more: int = 0) -> Cell:
+        """Tell how many rows and columns `unfolded` gives; with `more` = 1 of corners."""
+        return self.rows + more, self.columns + more
+
+    def grown(self, top: int, left: int, bottom: int, right: int) -> tuple[Self, tuple[int, ...]]:
+        """Give it with so many rows and columns more on each side, as people count them.
+
+        Returns
+        -------
+        the lattice, and how many rows and columns of the array come above, left, below and right
+        """
+        rows, columns = self.rows + top + bottom, self.columns + left + right
+        return replace(self, rows=rows, columns=columns), (top, left, bottom, right)
+
+    def part(self, box: Box) -> NDArray[np.bool_] | None:
+        """Tell which cells of a box the grid has, (h, w), as far as it does not wrap.
+
+        None: all of those that lie on the array.
+        """
+        every = self.exists
+        if every is None:
+            return None
+        out = np.zeros((box.height, box.width), np.bool_)
+        inner = box.clipped(self.rows, self.columns)
+        if not inner.is_empty:
+            top, left = inner.top - box.top, inner.left - box.left
+            out[top : top + inner.height, left : left + inner.width] = every[
+                inner.top : inner.bottom, inner.left : inner.right
+            ]
+        return out
+
+    def spanned(self, a: Place, b: Place) -> tuple[Box, NDArray[np.bool_] | None]:
+        """Give the cells of the rectangle between two places, as people count: a box, and which.
+
+        None for all of it.
+        """
+        (top, left), (bottom, right) = (self.name_of(*self.cell_at(*each)) for each in (a, b))
+        top, bottom = sorted((top, bottom))
+        left, right = sorted((left, right))
+        return self.box_named(top, left, bottom + 1, right + 1)
+
+    def nearest(self, row: int, col: int) -> Cell:
+        """Give the cell of the grid that lies nearest to one that may be outside."""
+        at, (rows, columns) = self.name_of(row, col), self.counted
+        if 0 <= at[0] < rows and 0 <= at[1] < columns:
+            return row, col
+        return self.cell_named(min(max(at[0], 0), rows - 1), min(max(at[1], 0), columns - 1))
 
     # From cells to pixels
 
@@ -273,6 +395,20 @@ class Lattice:
             self.place(box.bottom, box.right), self.place(box.bottom, box.left),
         ]  # fmt: skip
 
+    @property
+    def frame(self) -> Rect:
+        """Give the rectangle round all cells."""
+        return self.bounds(self.whole)
+
+    @property
+    def sides(self) -> list[Place]:
+        """Give the four corners between the map's sides, clockwise: above, right, below, left."""
+        return self.outline(self.whole)
+
+    def border_in(self, rect: Rect) -> list[Place]:
+        """Give the corners of what all cells cover, clockwise, as far as a rectangle shows it."""
+        return self.outline(self.whole)
+
     def foot(self, row: int, col: int) -> Place:
         """Give where pictures stand on a cell: the middle of its lower side."""
         return self.place(row + 1, col + 0.5)
@@ -293,13 +429,17 @@ class Lattice:
         """Tell in which order the pictures of cells are drawn, the farthest first."""
         return np.lexsort((cols, rows))
 
-    def line_at(self, y: float) -> int:
-        """Tell which line of cells is the nearest that lies behind what stands that far down."""
+    def line_at(self, x: float, y: float) -> int:
+        """Tell which line of cells is the nearest that lies behind what stands at a place."""
         return floor(y / self.high - 0.5)
 
     def lines(self, box: Box) -> Lines:
         """Give the cells of a box line by line, the farthest first."""
-        return _upright_lines(box.height, box.width, box.top)
+        return _upright_lines(box.height, box.width)
+
+    def line_of(self, row: int, col: int) -> int:
+        """Tell which line a cell is in: what is nearer has a greater number."""
+        return row
 
     def turn(self, by: int) -> tuple[int, int]:
         """Tell how cells are turned, and how their pictures, by what is a turn on the screen.
@@ -426,9 +566,9 @@ class Lattice:
         fits = (columns * wide, rows * high) == (width, height)
         return Lattice(rows, columns, high, wide, self.wrap and fits)
 
-    def resized(self, rows: int, columns: int) -> Self:
-        """Give it with another number of cells."""
-        return replace(self, rows=rows, columns=columns)
+    def one(self) -> Lattice:
+        """Give the grid of one such cell alone."""
+        return Lattice(1, 1, self.high, self.wide)
 
     def piece(self, pixels: int) -> tuple[int, int]:
         """Tell how wide and high pieces of about so many pixels are: they part no cell.
@@ -455,8 +595,16 @@ class Diamond(Lattice):
         """How far right of the map's left corner its uppermost one is."""
         return self.rows * self.wide / 2
 
+    @property
+    def _top(self) -> float:
+        """How far down the uppermost corner of cell (0, 0) is."""
+        return self.rise
+
+    def one(self) -> Lattice:
+        return Diamond(1, 1, self.high, self.wide)
+
     def places(self, x: float, y: float) -> Place:
-        across, down = (x - self._left) * self.high, (y - self.rise) * self.wide
+        across, down = (x - self._left) * self.high, (y - self._top) * self.wide
         area = self.high * self.wide  # one division: what lies on a line is found to lie on it
         return (down + across) / area, (down - across) / area
 
@@ -502,7 +650,7 @@ class Diamond(Lattice):
         return [*(self.place(row, col) for col, row in found[:-1]), end]
 
     def place(self, row: float, col: float) -> Place:
-        y = self.rise + (col + row) * self.high / 2
+        y = self._top + (col + row) * self.high / 2
         return self._left + (col - row) * self.wide / 2, y
 
     def bounds(self, box: Box) -> Rect:
@@ -527,7 +675,7 @@ class Diamond(Lattice):
     def mask(self) -> NDArray[np.bool_]:
         ys, xs = np.mgrid[: self.high, : self.wide] + 0.5
         ys += self.rise
-        rows, cols = replace(self, rows=1, columns=1).cells_at(xs, ys)
+        rows, cols = self.one().cells_at(xs, ys)
         return np.asarray((rows == 0) & (cols == 0))
 
     def origins(self, rows: NDArray[Any], cols: NDArray[Any]) -> NDArray[Any]:
@@ -536,7 +684,7 @@ class Diamond(Lattice):
 
     def places_of(self, rows: NDArray[Any], cols: NDArray[Any]) -> NDArray[Any]:
         x = self._left + (cols - rows) * self.wide / 2
-        return np.stack([x, self.rise + (cols + rows) * self.high / 2], axis=-1)
+        return np.stack([x, self._top + (cols + rows) * self.high / 2], axis=-1)
 
     @property
     def extent(self) -> tuple[int, int]:
@@ -557,17 +705,27 @@ class Diamond(Lattice):
         # Left to right on the screen rows become columns; nothing stands on its head.
         return turned_on(_ROWS_TO_COLUMNS, quarters(by)), 0 if quarters(by) else 4
 
-    def line_at(self, y: float) -> int:
-        return floor(2 * (y - self.rise) / self.high) - 1
+    def line_at(self, x: float, y: float) -> int:
+        col, row = self.places(x, y)
+        down, across = _DEPTHS[self.drawn_from]
+        # A cell's middle is half a row and half a column further than its first corner.
+        lines = floor(down * (row - 0.5) + across * (col - 0.5) + _SAME)
+        return lines if down == across else lines * _LINES + floor(row + col - 1 + _SAME)
 
     def lines(self, box: Box) -> Lines:
-        return _slanted_lines(box.height, box.width, box.top + box.left)
+        return _slanted_lines(box.height, box.width, self.drawn_from)
+
+    def line_of(self, row: int, col: int) -> int:
+        down, across = _DEPTHS[self.drawn_from]
+        lines = down * row + across * col
+        return lines if down == across else lines * _LINES + row + col
 
     def divides(self, width: int, height: int) -> bool:
         return False
 
     def in_order(self, rows: NDArray[Any], cols: NDArray[Any]) -> NDArray[np.intp]:
-        return np.lexsort((cols, rows + cols))
+        down, across = _DEPTHS[self.drawn_from]
+        return np.lexsort((cols, rows + cols, down * rows + across * cols))
 
     @property
     def copies(self) -> list[Place]:
@@ -585,7 +743,8 @@ class Diamond(Lattice):
 
     def spread(self, pixels: NDArray[np.uint32]) -> NDArray[np.uint32]:
         rows, columns = pixels.shape
-        flat = Diamond(rows, columns, max(1, round(64 * self.high / self.wide)), 64)
+        flat = replace(self, rows=rows, columns=columns, wide=64,
+                       high=max(1, round(64 * self.high / self.wide)))  # fmt: skip
         wide, high = flat.extent
         step = max(1, flat.high // 2)  # a row of pixels for each line of cells
         ys, xs = np.mgrid[: -(-high // step), : -(-wide // step)] * step + step / 2
@@ -613,6 +772,285 @@ class Diamond(Lattice):
         return replace(self, rows=rows, columns=columns, high=high, wide=wide, wrap=False)
 
 
+@dataclass(frozen=True)
+class Stagger:
+    """How the cells of a staggered grid are counted: in rows and columns as on an upright one.
+
+    Every other row lies half a cell further right, or with `by_columns` every other column half a
+    cell further down: the second, the fourth and so on, or with `first` the first and the third.
+    """
+
+    rows: int
+    columns: int
+    by_columns: bool = False
+    first: bool = False
+
+    def _moved(self, number: Any) -> Any:
+        """Tell by how many halves a row, or a column, lies further."""
+        return (number + self.first) % 2
+
+    def halves(self, row: Any, col: Any) -> tuple[Any, Any]:
+        """Give how many half bases right and down the rectangle round a cell begins."""
+        if self.by_columns:
+            return col, 2 * row + self._moved(col)
+        return 2 * col + self._moved(row), row
+
+    def counted(self, right: Any, down: Any) -> tuple[Any, Any]:
+        """Give the row and column of the cell that begins so many half bases right and down."""
+        if self.by_columns:
+            return (down - self._moved(right)) // 2, right
+        return down, (right - self._moved(down)) // 2
+
+    @property
+    def corners(self) -> Stagger:
+        """How the upper corners of cells are counted, those below the last ones too."""
+        more = (1, 2) if self.by_columns else (2, 1)
+        return Stagger(self.rows + more[0], self.columns + more[1], self.by_columns, not self.first)
+
+    def ends(self) -> tuple[Any, Any]:
+        """Give `halves` of the cells among which are those that lie furthest in any direction."""
+        rows, cols = (sorted({0, min(1, n - 1), max(0, n - 2), n - 1})
+                      for n in (self.rows, self.columns))  # fmt: skip
+        return self.halves(*np.ix_(np.array(rows), np.array(cols)))
+
+
+@lru_cache(maxsize=256)
+def _least(stagger: Stagger) -> Cell:
+    """Tell how many halves the cells begin right and down of cell (0, 0) of the array."""
+    right, down = np.broadcast_arrays(*stagger.ends())
+    across, along = int((down + right).min()), int((down - right).min())
+    return (across - along) // 2, (across + along) // 2
+
+
+@lru_cache(maxsize=64)
+def _places_of(stagger: Stagger, right: int, down: int) -> tuple[NDArray[Any], NDArray[Any]]:
+    """Give rows and columns of the array, each (rows, columns) as counted.
+
+    `right`, `down`: as `_least` gives them.
+    """
+    halves = stagger.halves(*np.mgrid[: stagger.rows, : stagger.columns])
+    across, along = halves[0] - right, halves[1] - down
+    return (along - across) // 2, (along + across) // 2
+
+
+@lru_cache(maxsize=16)
+def _existing(stagger: Stagger, rows: int, columns: int) -> NDArray[np.bool_]:
+    out = np.zeros((rows, columns), np.bool_)
+    out[_places_of(stagger, *_least(stagger))] = True
+    out.flags.writeable = False
+    return out
+
+
+@dataclass(frozen=True)
+class Staggered(Diamond):
+    """A grid of diamonds in rows that are shifted against each other: its outline is a rectangle.
+
+    It is kept as a grid of diamonds of which only some cells exist, so that the neighbours of a
+    cell are where they always are; people, files and games count rows and columns of the shifted
+    grid (`name_of`, `unfolded`). A cell begins h half bases right and v down, as `Stagger.halves`
+    tells, and is column (v + h) / 2 and row (v - h) / 2 of the array, but for where that begins.
+    """
+
+    stagger: Stagger = Stagger(1, 1)
+
+    @classmethod
+    def of(cls, stagger: Stagger, high: int, wide: int, **more: Any) -> Staggered:
+        """Make the grid of so many rows and columns, as people count them."""
+        right, down = np.broadcast_arrays(*stagger.ends())
+        columns = int((down + right).max() - (down + right).min()) // 2 + 1
+        rows = int((down - right).max() - (down - right).min()) // 2 + 1
+        return cls(rows, columns, high, wide, stagger=stagger, **more)
+
+    @property
+    def _left(self) -> float:
+        return (_least(self.stagger)[0] + 1) * self.wide / 2
+
+    @property
+    def _top(self) -> float:
+        return self.rise + _least(self.stagger)[1] * self.high / 2
+
+    @property
+    def extent(self) -> tuple[int, int]:
+        right, down = self.stagger.ends()
+        return -(-(int(right.max()) + 2) * self.wide // 2), self.rise - (
+            -(int(down.max()) + 2) * self.high // 2
+        )
+
+    @property
+    def frame(self) -> Rect:
+        wide, high = self.extent
+        return Rect(0, self.rise, wide, high - self.rise)
+
+    @property
+    def sides(self) -> list[Place]:
+        rect = self.frame
+        return [(rect.x, rect.y), (rect.right, rect.y), (rect.right, rect.bottom),
+                (rect.x, rect.bottom)]  # fmt: skip
+
+    def spread(self, pixels: NDArray[np.uint32]) -> NDArray[np.uint32]:
+        step = -(-self.rows // pixels.shape[0])  # one cell in so many has a pixel
+        _, _, wide, high = self.frame
+        pixel = min(self.wide, self.high) / 2 * step
+        xs = np.arange(ceil(wide / pixel)) * pixel + pixel / 2
+        ys = np.arange(ceil(high / pixel)) * pixel + pixel / 2 + self.rise
+        rows, cols = np.broadcast_arrays(*self.cells_at(xs[None], ys[:, None]))
+        exists = self.exists
+        assert exists is not None
+        inside = (rows >= 0) & (rows < self.rows) & (cols >= 0) & (cols < self.columns)
+        inside[inside] = exists[rows[inside], cols[inside]]
+        out = np.zeros(inside.shape, np.uint32)
+        out[inside] = pixels[rows[inside] // step, cols[inside] // step]
+        return out
+
+    def _period(self, down: int, across: int) -> Place:
+        rows, columns = self.stagger.rows, self.stagger.columns
+        wide = columns * self.wide / (2 if self.stagger.by_columns else 1)
+        return across * wide, down * rows * self.high / (1 if self.stagger.by_columns else 2)
+
+    def home(self, x: float, y: float) -> Place:
+        row, col = self.name_of(*self.cell_at(x, y))
+        across, down = self._period(row // self.stagger.rows, col // self.stagger.columns)
+        return x - across, y - down
+
+    def periods_in(self, rect: Rect) -> list[Place]:
+        if not self.wrap:
+            return [(0, 0)]
+        wide, high = self._period(1, 1)
+        return [
+            self._period(down, across)
+            for down in range(floor(rect.y / high) - 1, ceil(rect.bottom / high) + 1)
+            for across in range(floor(rect.x / wide) - 1, ceil(rect.right / wide) + 1)
+        ]
+
+    @property
+    def exists(self) -> NDArray[np.bool_] | None:
+        return _existing(self.stagger, self.rows, self.columns)
+
+    def holds(self, row: int, col: int) -> bool:
+        at = self.name_of(row, col)
+        return 0 <= at[0] < self.stagger.rows and 0 <= at[1] < self.stagger.columns
+
+    @property
+    def counted(self) -> Cell:
+        return self.stagger.rows, self.stagger.columns
+
+    def line_near(self, x: float, y: float) -> Cell:
+        across, down = x / self.wide * 2, (y - self.rise) / self.high * 2
+        if self.stagger.by_columns:
+            return floor(down / 2), floor(across)
+        return floor(down), floor(across / 2)
+
+    def name_of(self, row: int, col: int) -> Cell:
+        right, down = _least(self.stagger)
+        found = self.stagger.counted(col - row + right, col + row + down)
+        return int(found[0]), int(found[1])
+
+    def cell_named(self, row: int, col: int) -> Cell:
+        halves, (right, down) = self.stagger.halves(row, col), _least(self.stagger)
+        across, along = halves[0] - right, halves[1] - down
+        return (along - across) // 2, (along + across) // 2
+
+    def _indices(self, more: int) -> tuple[NDArray[Any], NDArray[Any]]:
+        right, down = _least(self.stagger)
+        if not more:
+            return _places_of(self.stagger, right, down)
+        # The upper corner of a cell lies half a base right of where the cell begins.
+        return _places_of(self.stagger.corners, right + 1, down)
+
+    def unfolded(self, values: NDArray[Any]) -> NDArray[Any]:
+        rows, cols = self._indices(values.shape[0] - self.rows)
+        inside = (rows >= 0) & (rows < values.shape[0]) & (cols >= 0) & (cols < values.shape[1])
+        out = np.zeros(rows.shape, values.dtype)
+        out[inside] = values[rows[inside], cols[inside]]
+        return out
+
+    def folded(self, values: NDArray[Any]) -> NDArray[Any]:
+        more = int(values.shape != self.counted)
+        rows, cols = self._indices(more)
+        out = np.zeros((self.rows + more, self.columns + more), values.dtype)
+        inside = (rows >= 0) & (rows < out.shape[0]) & (cols >= 0) & (cols < out.shape[1])
+        out[rows[inside], cols[inside]] = values[inside]
+        return out
+
+    def unfolded_shape(self, more: int = 0) -> Cell:
+        counted = self.stagger.corners if more else self.stagger
+        return counted.rows, counted.columns
+
+    def grown(self, top: int, left: int, bottom: int, right: int) -> tuple[Self, tuple[int, ...]]:
+        old = self.stagger
+        first = old.first ^ ((left if old.by_columns else top) % 2 == 1)
+        stagger = Stagger(
+            old.rows + top + bottom, old.columns + left + right, old.by_columns, first
+        )
+        made = type(self).of(stagger, self.high, self.wide, wrap=self.wrap,
+                             drawn_from=self.drawn_from)  # fmt: skip
+        before, after = self.cell_named(-top, -left), made.cell_named(0, 0)
+        down, across = after[0] - before[0], after[1] - before[1]
+        return made, (
+            down,
+            across,
+            made.rows - self.rows - down,
+            made.columns - self.columns - across,
+        )  # type: ignore[return-value]
+
+    def corner_named(self, row: int, col: int) -> Cell:
+        halves, (right, down) = self.stagger.corners.halves(row, col), _least(self.stagger)
+        across, along = halves[0] - right - 1, halves[1] - down
+        return (along - across) // 2, (along + across) // 2
+
+    def box_named(
+        self, top: int, left: int, bottom: int, right: int
+    ) -> tuple[Box, NDArray[np.bool_] | None]:
+        rows, cols = np.arange(top, bottom), np.arange(left, right)
+        halves, least = self.stagger.halves(*np.ix_(rows, cols)), _least(self.stagger)
+        across, along = np.broadcast_arrays(halves[0] - least[0], halves[1] - least[1])
+        downs, acrosses = (along - across) // 2, (along + across) // 2
+        box = Box(int(downs.min()), int(acrosses.min()), int(downs.max()) + 1,
+                  int(acrosses.max()) + 1)  # fmt: skip
+        mask = np.zeros((box.height, box.width), np.bool_)
+        mask[downs - box.top, acrosses - box.left] = True
+        return box, mask
+
+    def border_in(self, rect: Rect) -> list[Place]:
+        """Give the zigzag round the cells of whole rows and columns that a rectangle shows."""
+        half_wide, half_high = self.wide / 2, self.high / 2
+        rows, cols = self.stagger.rows, self.stagger.columns
+        low = self.name_of(*self.cell_at(rect.x, rect.y))
+        high = self.name_of(*self.cell_at(rect.right, rect.bottom))
+        top, bottom = max(0, min(low[0], rows) - 2), min(rows, max(0, high[0]) + 3)
+        left, right = max(0, min(low[1], cols) - 2), min(cols, max(0, high[1]) + 3)
+        if top >= bottom or left >= right:
+            return []
+
+        def corner(row: int, col: int, across: int, down: int) -> Place:
+            x, y = self.stagger.halves(row, col)
+            return (x + across) * half_wide, self.rise + (y + down) * half_high
+
+        out: list[Place] = []
+        if self.stagger.by_columns:
+            for col in range(left, right):
+                out += [corner(top, col, 0, 1), corner(top, col, 1, 0), corner(top, col, 2, 1)]
+            for row in range(top, bottom):
+                out += [corner(row, right - 1, 2, 1), corner(row, right - 1, 1, 2)]
+            for col in reversed(range(left, right)):
+                ends = corner(bottom - 1, col, 2, 1), corner(bottom - 1, col, 1, 2)
+                out += [*ends, corner(bottom - 1, col, 0, 1)]
+            for row in reversed(range(top, bottom)):
+                out += [corner(row, left, 0, 1), corner(row, left, 1, 0)]
+            return out
+        for col in range(left, right):
+            out += [corner(top, col, 0, 1), corner(top, col, 1, 0), corner(top, col, 2, 1)]
+        for row in range(top, bottom):
+            ends = corner(row, right - 1, 1, 0), corner(row, right - 1, 2, 1)
+            out += [*ends, corner(row, right - 1, 1, 2)]
+        for col in reversed(range(left, right)):
+            ends = corner(bottom - 1, col, 2, 1), corner(bottom - 1, col, 1, 2)
+            out += [*ends, corner(bottom - 1, col, 0, 1)]
+        for row in reversed(range(top, bottom)):
+            out += [corner(row, left, 1, 2), corner(row, left, 0, 1), corner(row, left, 1, 0)]
+        return out
+
+
 _L = TypeVar("_L", bound=Lattice)
 
 
@@ -626,11 +1064,53 @@ class GridKind(StrEnum):
 
     SQUARE = "square"
     DIAMOND = "diamond"
-
-    @property
-    def lattice(self) -> type[Lattice]:
-        """The lattice of maps that are divided so."""
-        return _LATTICES[self]
+    STAGGERED = "staggered"
 
 
-_LATTICES = {GridKind.SQUARE: Lattice, GridKind.DIAMOND: Diamond}
+@dataclass(frozen=True)
+class Grid:
+    """How a map is divided, and how its cells are drawn and counted.
+
+    `stagger` is how those of a staggered one are counted; None on other grids.
+    """
+
+    kind: GridKind = GridKind.SQUARE
+    drawn_from: Corner = Corner.TOP
+    stagger: Stagger | None = None
+
+    @classmethod
+    def of(
+        cls, kind: GridKind, rows: int, columns: int, *, by_columns: bool = False,
+        first: bool = False, drawn_from: Corner = Corner.TOP,
+    ) -> Grid:  # fmt: skip
+        """Make the grid of a map of so many rows and columns, as people count them."""
+        staggered = kind is GridKind.STAGGERED
+        return cls(
+            kind, drawn_from, Stagger(rows, columns, by_columns, first) if staggered else None
+        )
+
+    def lattice(self, rows: int, columns: int, high: int, wide: int, wrap: bool = False) -> Lattice:
+        """Make the lattice of so many rows and columns; a staggered one knows its own."""
+        if self.stagger is not None:
+            return Staggered.of(self.stagger, high, wide, wrap=wrap, drawn_from=self.drawn_from)
+        kind = Lattice if self.kind is GridKind.SQUARE else Diamond
+        return kind(rows, columns, high, wide, wrap, self.drawn_from)
+
+
+def cells_for(grid: Grid, width: float, height: float, high: int, wide: int) -> Cell:
+    """Tell how many rows and columns, as people count them, hold a rectangle of pixels.
+
+    Of a grid of diamonds the rectangle lies inside the large diamond that all cells make.
+    """
+    across, down = ceil(width / wide), ceil(height / high)
+    if grid.kind is GridKind.SQUARE:
+        return down, across
+    if grid.kind is GridKind.DIAMOND:
+        side = ceil(width / wide + height / high)
+        return (side, side) if width and height else (0, 0)
+    twice = ceil(2 * height / high), ceil(2 * width / wide)
+    by_columns = grid.stagger is not None and grid.stagger.by_columns
+    return (down, twice[1]) if by_columns else (twice[0], across)
+
+
+SQUARE, DIAMOND = Grid(), Grid(GridKind.DIAMOND)

@@ -11,7 +11,7 @@ import numpy as np
 from annotated_types import MaxLen
 
 from knitground.core.base.window import Box
-from knitground.core.model.lattice import GridKind, Lattice
+from knitground.core.model.lattice import SQUARE, Grid, Lattice
 from knitground.core.model.layers import (
     GAP,
     Cells,
@@ -31,7 +31,7 @@ from knitground.core.model.tile import TileRef
 
 
 @lru_cache(maxsize=256)  # it is asked for a hundred times a frame
-def _lattice(grid: GridKind, rows: int, columns: int, high: int, wide: int, wrap: bool) -> Lattice:
+def _lattice(grid: Grid, rows: int, columns: int, high: int, wide: int, wrap: bool) -> Lattice:
     return grid.lattice(rows, columns, high, wide, wrap)
 
 
@@ -78,7 +78,8 @@ class Map:
     """A map of height × width cells, each cell_height × cell_width pixels; `lattice` says where.
 
     On a `grid` of diamonds these are the sides of the rectangle round one, the base on which
-    pictures stand.
+    pictures stand. Height and width are those of the arrays in which cells lie; of a staggered grid
+    not all of these exist, and people count others (`lattice.counted`).
 
     `background` is the colour #rrggbb behind all layers, if it has one; `screen` the width and
     height in pixels of what a player sees at a time; `properties` are what a game should know. `of`
@@ -98,7 +99,7 @@ class Map:
     screen: tuple[TileSide, TileSide] = (320, 180)
     properties: Properties = ()
     of: Map | None = None
-    grid: GridKind = GridKind.SQUARE
+    grid: Grid = SQUARE
 
     @property
     def lattice(self) -> Lattice:
@@ -184,7 +185,8 @@ def grid_of(map_: Map, layer: Layer | None) -> Map:
     if layer is None or layer.own_cell is None or map_.of is not None:
         return map_
     (height, width), (high, wide) = layer.cells.shape, layer.own_cell
-    fits = map_.grid.lattice(height, width, high, wide).extent == map_.lattice.extent
+    own = map_.grid.lattice(height, width, high, wide)
+    fits = own.extent == map_.lattice.extent
     return replace(
         map_,
         height=height,

@@ -12,6 +12,7 @@ from __future__ import annotations
 
 from abc import ABC, abstractmethod
 from collections.abc import Mapping
+from functools import lru_cache
 from typing import Any
 
 import numpy as np
@@ -53,6 +54,22 @@ class Standing(ABC):
         del wrap
         return cells
 
+    def shown(self, lattice: Lattice) -> Mask | None:
+        """Tell which places of terrain, (rows + 1, columns + 1), lie on or round cells.
+
+        None: all of them. Of a set that has none but sides: those north or west of which.
+        """
+        return _shown(self.kind, lattice) if lattice.exists is not None else None
+
+    def homes(self, lattice: Lattice) -> NDArray[np.intp] | None:
+        """Give for each place the nearest one that is shown, counted row by row.
+
+        What lies beyond the border of a map is as the nearest place inside. None: where that is
+        told by rows and columns alone.
+        """
+        there = lattice.exists is not None and not lattice.wrap and self.areas
+        return _homes(self.kind, lattice) if there else None
+
     @abstractmethod
     def grids(self, terrain: Terrain) -> tuple[Terrain, ...]:
         """Part terrain into grids of marks, each as large as there are such places."""
@@ -93,6 +110,31 @@ class Standing(ABC):
             out = wide if out is None else out << np.uint32(8) | wide
         assert out is not None
         return out
+
+
+@lru_cache(maxsize=16)
+def _shown(kind: SetKind, lattice: Lattice) -> Mask:
+    exists, standing = lattice.exists, standing_of(kind)
+    assert exists is not None
+    _, mask = standing.on_cells(Box(0, 0, *exists.shape), exists)
+    out = np.zeros((exists.shape[0] + 1, exists.shape[1] + 1), np.bool_)
+    out[: mask.shape[0], : mask.shape[1]] = mask
+    if not standing.areas:
+        out[1:] |= np.pad(exists, ((0, 0), (0, 1)))
+        out[:, 1:] |= np.pad(exists, ((0, 1), (0, 0)))
+    out.flags.writeable = False
+    return out
+
+
+@lru_cache(maxsize=16)
+def _homes(kind: SetKind, lattice: Lattice) -> NDArray[np.intp]:
+    from scipy.ndimage import distance_transform_edt  # late: slow to import
+
+    shown = _shown(kind, lattice)
+    rows, cols = distance_transform_edt(~shown, return_distances=False, return_indices=True)
+    out: NDArray[np.intp] = (rows * shown.shape[1] + cols).astype(np.intp)
+    out.flags.writeable = False
+    return out
 
 
 class _Corner(Standing):

@@ -246,7 +246,8 @@ def _lines_of(pictures: Pictures, plane: Plane, n: int, frame: Frame) -> list[_L
     if not plane.cells.any():
         return []
     lattice, (high, wide) = frame.lattice, frame.size
-    rows, cols, starts, first = lattice.lines(plane.box)
+    rows, cols, starts, numbers = lattice.lines(plane.box)
+    first = lattice.line_of(plane.top, plane.left)
     cells = _safe(plane.cells, len(pictures.tiles))[rows, cols]
     begins = lattice.origins(plane.top + rows, plane.left + cols)
     xs = begins[:, 0] + (plane.across - int(frame.rect.x))
@@ -263,7 +264,7 @@ def _lines_of(pictures: Pictures, plane: Plane, n: int, frame: Frame) -> list[_L
         low, last = int(starts[line] + at[0]), int(starts[line] + at[-1]) + 1
         part = cells[low:last]
         out.append(
-            _Line(first + line, n, part, int(ys[line]), int(xs[low]), rise,
+            _Line(first + int(numbers[line]), n, part, int(ys[line]), int(xs[low]), rise,
                   int(tops[part].min()))
         )  # fmt: skip
     return out

@@ -175,7 +175,7 @@ def _free_pictures(
             if lies.meets(shown.grown(1, 1, 1, 1)):
                 small = atlas.single.smaller(each.pixels, down, across)
                 y, x = round(lies.y * down) + shift[0], round(lies.x * across) + shift[1]
-                line = map_.lattice.line_at(marker.points[0][1] + period[1])
+                line = map_.lattice.line_at(*(a + b for a, b in zip(marker.points[0], period)))
                 out.append(Big(small, y - int(rect.y), x - int(rect.x), line))
     return tuple(out)
 
@@ -207,7 +207,7 @@ def _own_cells(
         rows, cols = rows[order], cols[order]
         begins = own.lattice.origins(rows + area.top, cols + area.left)
         for place, (x, y) in zip(cells[rows, cols].tolist(), begins.tolist()):
-            line = map_.lattice.line_at(y + period[1] + own.lattice.high)
+            line = map_.lattice.line_at(x + period[0], y + period[1] + own.lattice.high)
             big = atlas.single.on_cell(place, own.lattice)
             small = atlas.single.smaller(big.pixels, down, across)
             y = round((y + period[1] + big.down) * down) + shift[0] - int(rect.y)

@@ -9,7 +9,7 @@ from knitground.core.knit.bridge import build_graph
 from knitground.core.knit.knit import knit_box
 from knitground.core.knit.layer import layer_table
 from knitground.core.knit.sample import lay_sample
-from knitground.core.model.lattice import GridKind, Rect
+from knitground.core.model.lattice import DIAMOND, Rect
 from knitground.core.model.layers import GAP
 from knitground.core.model.map import Map
 from knitground.core.model.project import Project
@@ -28,7 +28,7 @@ def sample_pixels(project: Project, owner: Tileset, kit: TerrainSet) -> tuple[Pi
     base, cut = base_of(owner), owner.slicing
     map_ = Map("", 1, 1, cut.tile_height, cut.tile_width)
     if base is not None:
-        map_ = Map("", 1, 1, base.height, base.width, grid=GridKind.DIAMOND)
+        map_ = Map("", 1, 1, base.height, base.width, grid=DIAMOND)
     layer = map_.new_ground_layer("", owner.name, kit.name, kit.kind)
     table = layer_table(project, map_, layer)
     terrain = lay_sample(table, build_graph(table), len(kit.terrains))

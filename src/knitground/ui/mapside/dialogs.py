@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import numpy as np
 from PySide6.QtCore import QPointF, Qt
 from PySide6.QtGui import QIcon, QPainter, QPen, QPixmap, QPolygonF, QStandardItemModel
 from PySide6.QtWidgets import (
@@ -20,9 +21,9 @@ from knitground.core.edit.atoms import close_seam
 from knitground.core.edit.document import Edit
 from knitground.core.edit.maps import check_size
 from knitground.core.edit.sheets import stand_on_base
-from knitground.core.edit.sizes import Margins, cut_content
+from knitground.core.edit.sizes import Margins, counted_after, cut_content
 from knitground.core.knit.layer import plain_terrains
-from knitground.core.model.lattice import Diamond, GridKind, Lattice
+from knitground.core.model.lattice import Diamond, Grid, GridKind, cells_for
 from knitground.core.model.limits import MAX_SIDE
 from knitground.core.model.map import Map
 from knitground.core.model.project import free_name
@@ -40,21 +41,33 @@ from knitground.ui.common.words import tip
 from knitground.ui.session import QUIET_CELLS, Session
 
 _WIDEST = 1024
-_GRIDS = {GridKind.SQUARE: "Square", GridKind.DIAMOND: "Diamond (isometric)"}
+_GRIDS = {
+    GridKind.SQUARE: "Square",
+    GridKind.DIAMOND: "Diamond (isometric)",
+    GridKind.STAGGERED: "Staggered (isometric, in rows)",
+}
+_SHIFTS = {
+    (False, False): "Every other row, from the second",
+    (False, True): "Every other row, from the first",
+    (True, False): "Every other column, from the second",
+    (True, True): "Every other column, from the first",
+}
+"""Words by whether columns are shifted, and whether the first one is."""
 
 
-def _grid_icon(kind: GridKind) -> QIcon:
-    """Draw two by two cells of a grid."""
-    lattice = kind.lattice(2, 2, *{GridKind.SQUARE: (7, 8), GridKind.DIAMOND: (7, 11)}[kind])
+def _grid_icon(grid: Grid) -> QIcon:
+    """Draw two by two cells of a grid, or three by two of a staggered one."""
+    lattice = grid.lattice(2, 2, *((7, 8) if grid.kind is GridKind.SQUARE else (7, 10)))
     out = QPixmap(24, 16)
     out.fill(Qt.GlobalColor.transparent)
     painter = QPainter(out)
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
     painter.setPen(QPen(theme().colour("ink"), 1))
     wide, high = lattice.extent
-    painter.translate((24 - wide) / 2, (16 - high) / 2)
-    for box in (Box(0, 0, 1, 1), Box(0, 1, 1, 2), Box(1, 0, 2, 1), Box(1, 1, 2, 2)):
-        corners = lattice.outline(box)
+    painter.translate((24 - wide) / 2, (16 - high - lattice.rise) / 2)
+    for at in np.ndindex(*lattice.counted):
+        row, col = lattice.cell_named(*at)
+        corners = lattice.outline(Box(row, col, row + 1, col + 1))
         painter.drawPolygon(QPolygonF([QPointF(*each) for each in corners]))
     painter.end()
     return QIcon(out)
@@ -98,10 +111,18 @@ class NewMapDialog(Dialog):
         self.tilesets.currentIndexChanged.connect(self._fill_terrains)
         self.grid = QComboBox()
         for kind, words in _GRIDS.items():
-            self.grid.addItem(_grid_icon(kind), words, kind.value)
+            self.grid.addItem(_grid_icon(Grid.of(kind, 3, 2)), words, kind.value)
         self.grid.setToolTip("How the map is divided")
         self.grid.currentIndexChanged.connect(self._check)
         self.grid.currentIndexChanged.connect(self._by_screens)
+        self.shift = QComboBox()
+        for (by_columns, first), words in _SHIFTS.items():
+            small = (2, 3) if by_columns else (3, 2)
+            shown = Grid.of(GridKind.STAGGERED, *small, by_columns=by_columns, first=first)
+            self.shift.addItem(_grid_icon(shown), words, (by_columns, first))
+        self.shift.setToolTip("Which rows, or columns, lie half a cell further")
+        self.shift.currentIndexChanged.connect(self._check)
+        self.shift.currentIndexChanged.connect(self._by_screens)
         self.base_width, self.base_height = WholeBox(), WholeBox()
         for box, what in ((self.base_width, "wide"), (self.base_height, "high")):
             box.setRange(2, _WIDEST)
@@ -134,6 +155,7 @@ class NewMapDialog(Dialog):
         )  # fmt: skip
         form.addRow("Cells as in", self.tilesets)
         form.addRow("Grid", self.grid)
+        form.addRow("Shifted", self.shift)
         self.base_row = row(self.base_width, QLabel("×"), self.base_height, 1)
         form.addRow("Base", self.base_row)
         form.addRow("", self.base_picture)
@@ -159,8 +181,9 @@ class NewMapDialog(Dialog):
         self.base_width.show_value(base.width if base else wide)
         self.base_height.show_value(base.height if base else max(2, wide // 2))
         sure = base is not None and base.is_sure
-        kind = GridKind.DIAMOND if sure else GridKind.SQUARE
-        self.grid.setCurrentIndex(self.grid.findData(kind.value))
+        if sure != (self.kind is not GridKind.SQUARE):
+            kind = GridKind.DIAMOND if sure else GridKind.SQUARE
+            self.grid.setCurrentIndex(self.grid.findData(kind.value))
         self._check()
 
     @property
@@ -168,10 +191,20 @@ class NewMapDialog(Dialog):
         """The grid that is chosen."""
         return GridKind(self.grid.currentData())
 
+    @property
+    def how(self) -> Grid:
+        """The grid of the map as it is asked for."""
+        by_columns, first = self.shift.currentData() or (False, False)
+        return Grid.of(
+            self.kind, self.height_box.value(), self.width_box.value(), by_columns=by_columns,
+            first=first,
+        )  # fmt: skip
+
     def _tell_base(self) -> None:
         """Show the base on a tile, and say how sure it is."""
-        diamonds = self.kind is GridKind.DIAMOND
+        diamonds = self.kind is not GridKind.SQUARE
         base = self.measured
+        self._form.setRowVisible(self.shift, self.kind is GridKind.STAGGERED)
         for each in (self.base_row, self.base_picture):
             self._form.setRowVisible(each, diamonds)
         words, role = "", "note"
@@ -234,25 +267,28 @@ class NewMapDialog(Dialog):
 
     def _by_screens(self) -> None:
         """Work the size in cells out of screens; a last cell that shows in part counts."""
-        screens = Lattice(
-            self.down.value(), self.across.value(), self.screen_height.value(),
-            self.screen_width.value(),
-        ).divided(*self._cell())  # fmt: skip
-        if screens.columns:
-            self.width_box.setValue(screens.columns)
-        if screens.rows:
-            self.height_box.setValue(screens.rows)
+        wide = self.across.value() * self.screen_width.value()
+        high = self.down.value() * self.screen_height.value()
+        rows, columns = cells_for(self.how, wide, high, *self._cell())
+        if columns:
+            self.width_box.setValue(columns)
+        if rows:
+            self.height_box.setValue(rows)
 
     def _check(self) -> None:
         height, width = self.height_box.value(), self.width_box.value()
         self._tell_base()
-        lattice = self.kind.lattice(height, width, *self._cell())
+        lattice = self.how.lattice(height, width, *self._cell())
+        staggered = self.kind is GridKind.STAGGERED
+        self.wrap.setEnabled(not staggered)
+        self.wrap.setToolTip("A staggered map does not wrap" if staggered else "")
         (tall, broad), (wide, high) = lattice.cell_size, lattice.extent
         text, role = (
             f"cells of {broad} × {tall} px, {wide} × {high} px in all", "note",
         )  # fmt: skip
         try:
             check_size(height, width)
+            check_size(lattice.rows, lattice.columns)
         except KnitError as error:
             text, role = str(error), "warning"
         self.facts.setText(text)
@@ -268,7 +304,7 @@ class NewMapDialog(Dialog):
 
     def _cell(self) -> tuple[int, int]:
         """Give the height and width of a cell, or of the rectangle round it."""
-        if self.kind is GridKind.DIAMOND:
+        if self.kind is not GridKind.SQUARE:
             return self.base_height.value(), self.base_width.value()
         return self._tile()
 
@@ -282,13 +318,14 @@ class NewMapDialog(Dialog):
 
     def map(self) -> Map:
         """Make the map: with a ground layer for each terrain set of its tileset, and tiles."""
+        lattice = self.how.lattice(self.height_box.value(), self.width_box.value(), *self._cell())
         map_ = Map(
             self.name.text().strip(),
-            self.height_box.value(),
-            self.width_box.value(),
+            lattice.rows,
+            lattice.columns,
             *self._cell(),
-            wrap=self.wrap.isChecked(),
-            grid=self.kind,
+            wrap=self.wrap.isChecked() and self.kind is not GridKind.STAGGERED,
+            grid=self.how,
             screen=(self.screen_width.value(), self.screen_height.value()),
         )
         tileset = self.session.project.tileset_named(self.tilesets.currentText())
@@ -297,7 +334,8 @@ class NewMapDialog(Dialog):
             layer = map_.new_ground_layer(kit.name, tileset.name, kit.name, kit.kind)
             wanted = self.filled.currentData()
             if wanted is not None and wanted[0] == kit.name:
-                layer.terrain[:] = wanted[1]
+                shown = standing_of(kit.kind).shown(map_.lattice)
+                layer.terrain[:] = wanted[1] if shown is None else np.where(shown, wanted[1], 0)
                 if kit.kind is SetKind.RING:
                     layer.terrain[-1], layer.terrain[:, -1] = 0, 0
                     if map_.wrap:
@@ -345,9 +383,9 @@ class ResizeDialog(Dialog):
 
     def _check(self) -> None:
         asked, map_ = self.margins(), self.map_
-        height = map_.height + asked.top + asked.bottom
-        width = map_.width + asked.left + asked.right
-        text = f"{map_.width} × {map_.height} cells become {width} × {height}"
+        height, width = counted_after(map_, asked)
+        rows, columns = map_.lattice.counted
+        text = f"{columns} × {rows} cells become {width} × {height}"
         role, ok = "note", True
         try:
             check_size(height, width)

@@ -130,8 +130,10 @@ def under_pointer(session: Session, at: Pointer) -> str:
         return ""
     row, col = at.cell(map_)
     if not map_.lattice.holds(row, col):
-        return f"outside {map_.name} · {map_.width} × {map_.height} cells"
-    start = f"column {col}, row {row} · {layer.name} ({layer.kind})"
+        rows, columns = map_.lattice.counted
+        return f"outside {map_.name} · {columns} × {rows} cells"
+    named = map_.lattice.name_of(row, col)
+    start = f"column {named[1]}, row {named[0]} · {layer.name} ({layer.kind})"
     return f"{start}: {look_of(layer).words(session, map_, layer, at)}"
 
 

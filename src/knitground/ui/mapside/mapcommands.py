@@ -122,10 +122,9 @@ class MapCommands(QObject):
         map_ = self.session.map
         if map_ is None:
             return
+        rows, columns = map_.lattice.counted
         text, ok = QInputDialog.getText(
-            self.parent_widget,
-            "Go to cell",
-            f"Column, row (0, 0 to {map_.width - 1}, {map_.height - 1})",
+            self.parent_widget, "Go to cell", f"Column, row (0, 0 to {columns - 1}, {rows - 1})"
         )
         if ok:
             self.show_cell(text)
@@ -138,13 +137,13 @@ class MapCommands(QObject):
             self.session.warn(f"“{text}” is not a cell: give a column and a row, as in 12, 7")
             return
         col, row = (int(each) for each in numbers)
-        if not (0 <= col < map_.width and 0 <= row < map_.height):
+        rows, columns = map_.lattice.counted
+        if not (0 <= col < columns and 0 <= row < rows):
             self.session.warn(
-                f"cell {col}, {row} is outside the map: give 0 to {map_.width - 1} and 0 to "
-                f"{map_.height - 1}"
+                f"cell {col}, {row} is outside the map: give 0 to {columns - 1} and 0 to {rows - 1}"
             )
             return
-        self.session.cell_wanted.emit(row, col)
+        self.session.cell_wanted.emit(*map_.lattice.cell_named(row, col))
 
     def ask_background(self) -> None:
         """Ask for the colour behind all layers of the map."""

@@ -111,10 +111,12 @@ class ShipLayer(_Part):
     `colours`, the first is 1; of markers there are none.
 
     Neighbouring layers that are `interleaved` are drawn together, line after line: of squares row
-    by row, of diamonds in the order of row + column, in each line the back layer first.
+    by row, of diamonds in the order that the map's `drawn_from` tells, in each line the back layer
+    first.
 
     The rectangle round cell (row, column) begins at `first` + row · `row_step` + column ·
-    `column_step`, x and y in pixels, rounded down.
+    `column_step`, x and y in pixels, rounded down; where the row is odd further by `odd_row`, where
+    the column is odd further by `odd_column`: these are not 0 on staggered maps only.
     """
 
     name: str
@@ -129,6 +131,8 @@ class ShipLayer(_Part):
     first: tuple[float, float]
     row_step: tuple[float, float]
     column_step: tuple[float, float]
+    odd_row: tuple[float, float] = (0, 0)
+    odd_column: tuple[float, float] = (0, 0)
     cells: list[list[int]]
     colours: list[ShipColour] = []
     markers: list[ShipMarker] = []
@@ -139,7 +143,10 @@ class ShipTerrain(_Part):
 
     corner: `vertices`, (height + 1) rows of width + 1 numbers. ring: `cells`, height rows of width.
     edge: `north`, the sides north of cells, (height + 1) rows of width, and `west`, height rows of
-    width + 1.
+    width + 1. North of a diamond is up and to the right, west up and to the left. Of a staggered
+    map each has two rows and one column more than cells (one row and two columns where columns are
+    shifted), for the upper corner of the cell that is or would be there: rows, or columns, that are
+    not shifted are there those that are.
     """
 
     layer: str
@@ -155,17 +162,23 @@ class ShipFile(_Part):
     """A map for a game; layers from back to front.
 
     `grid`: cells across and down. `cell`: pixels across and down of one, or of the rectangle round
-    it. `form`: of the cells. Squares of a layer are drawn row by row from the top, diamonds in the
-    order of row + column, which is their depth. What hangs over the border of a map that wraps
+    it. `size`: pixels across and down of the whole map, with room for pictures over the uppermost
+    diamonds. `form`: of the cells; staggered ones are diamonds in rows and columns like squares. Squares
+    of a layer are drawn row by row from the top. Diamonds are drawn from the corner that is named
+    by `drawn_from`, by where the rectangles round them begin: “top” the smallest y first,
+    “bottom” with the largest, “left” with the smallest x, “right” with the largest; of those of one
+    x the smaller y first. What hangs over the border of a map that wraps
     comes in at the other side; beyond the outline of such a map of diamonds nothing is drawn.
     """
 
     format: Literal["knitground/ship"] = "knitground/ship"
     version: Literal[2] = 2
     name: str
-    form: Literal["square", "diamond"] = "square"
+    form: Literal["square", "diamond", "staggered"] = "square"
+    drawn_from: Literal["top", "right", "bottom", "left"] = "top"
     grid: tuple[int, int]
     cell: tuple[int, int]
+    size: tuple[int, int]
     wrap: bool
     background: str | None
     properties: dict[str, str | int | float | bool]

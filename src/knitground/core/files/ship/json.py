@@ -12,7 +12,7 @@ from knitground.core.base.progress import Progress, no_progress
 from knitground.core.base.window import Box
 from knitground.core.files.images import png_bytes
 from knitground.core.files.jsontext import to_text
-from knitground.core.files.layer_io import tint_colours
+from knitground.core.files.layer_io import as_counted, terrain_grids, tint_colours
 from knitground.core.files.ship.formats import (
     ShipColour,
     ShipFile,
@@ -66,9 +66,11 @@ def _files(job: ShipJob, map_: Map, progress: Progress = no_progress) -> dict[st
         numbers[each.cell][each.place] = number
     model = ShipFile(
         name=map_.name,
-        form=map_.grid.value,
-        grid=(map_.width, map_.height),
+        form=map_.grid.kind.value,
+        drawn_from=map_.grid.drawn_from.value,
+        grid=map_.lattice.counted[::-1],
         cell=(map_.cell_width, map_.cell_height),
+        size=map_.lattice.extent,
         wrap=map_.wrap,
         background=map_.background,
         properties=typed_values(map_.properties),
@@ -105,23 +107,33 @@ def _layer(map_: Map, layer: Layer, numbers: Numbers) -> ShipLayer:
 
 def _places(lattice: Lattice) -> dict[str, Any]:
     """Tell where cells lie: where the first begins, and the way to the next row and column."""
-    corners = lattice.outline(Box(0, 0, 1, 1))
-    (x0, y0), (x1, y1), _, (x3, y3) = corners
+
+    def begins(row: int, col: int) -> tuple[float, float]:
+        down, across = lattice.cell_named(row, col)
+        corners = lattice.outline(Box(down, across, down + 1, across + 1))
+        return min(x for x, _ in corners), min(y for _, y in corners)
+
+    def step(row: int, col: int) -> tuple[tuple[float, float], tuple[float, float]]:
+        """Give half of the way to the next cell but one, and how the one between is off it."""
+        (x0, y0), (x1, y1), (x2, y2) = begins(0, 0), begins(row, col), begins(2 * row, 2 * col)
+        half = (x2 - x0) / 2, (y2 - y0) / 2
+        return half, (x1 - x0 - half[0], y1 - y0 - half[1])
+
+    (row_step, odd_row), (column_step, odd_column) = step(1, 0), step(0, 1)
     return {
-        "first": (min(x for x, _ in corners), min(y for _, y in corners)),
-        "row_step": (x3 - x0, y3 - y0),
-        "column_step": (x1 - x0, y1 - y0),
-    }
+        "first": begins(0, 0), "row_step": row_step, "column_step": column_step,
+        "odd_row": odd_row, "odd_column": odd_column,
+    }  # fmt: skip
 
 
 def _tiles_held(map_: Map, layer: Layer, numbers: Numbers) -> dict[str, Any]:
     none = np.zeros(len(map_.legend) + 1, np.int32)
     of_cell = numbers.get(_cell(grid_of(map_, layer)), none)
-    return {"cells": of_cell[np.maximum(layer.cells, 0)].tolist()}
+    return {"cells": as_counted(map_, of_cell[np.maximum(layer.cells, 0)]).tolist()}
 
 
-def _colours_held(_map: Map, layer: Layer, _numbers: Numbers) -> dict[str, Any]:
-    found, places = tint_colours(layer.cells)
+def _colours_held(map_: Map, layer: Layer, _numbers: Numbers) -> dict[str, Any]:
+    found, places = tint_colours(as_counted(map_, layer.cells))
     colours = [_colour(colour, strength) for colour, strength in found]
     return {"cells": places.tolist(), "colours": colours}
 
@@ -282,14 +294,13 @@ def _terrain(project: Project, map_: Map) -> list[ShipTerrain]:
         )
         if isinstance(layer, GroundLayer) and found:
             names = [each.name for each in found[1].terrains]
-            out.append(ShipTerrain(layer=layer.name, names=names, **_grids(layer)))
+            out.append(ShipTerrain(layer=layer.name, names=names, **_grids(map_, layer)))
     return out
 
 
-def _grids(layer: GroundLayer) -> dict[str, Any]:
+def _grids(map_: Map, layer: GroundLayer) -> dict[str, Any]:
     """Give a layer's terrain where its kind of set has it."""
-    standing = standing_of(layer.kind_of_set)
-    grids = zip(standing.names, standing.grids(layer.terrain))
+    grids = zip(standing_of(layer.kind_of_set).names, terrain_grids(map_, layer))
     return {"kind": layer.kind_of_set.value, **{name: grid.tolist() for name, grid in grids}}
 
 

@@ -5,18 +5,17 @@ from __future__ import annotations
 from dataclasses import replace
 
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QColor, QPen
+from PySide6.QtGui import QColor, QPen, QPolygonF
 from PySide6.QtWidgets import QWidget
 
 from knitground.core.base.errors import KnitError
-from knitground.core.base.window import Box
 from knitground.core.edit.maps import check_size
-from knitground.core.edit.sizes import Margins, cut_content
+from knitground.core.edit.sizes import Margins, counted_after, cut_content
 from knitground.core.model.map import Map
 from knitground.ui.common.theme import LINEN
 from knitground.ui.common.zoom import Camera
 from knitground.ui.mapside.canvas.over import Canvas, Overlay
-from knitground.ui.mapside.canvas.overlay import corners_on, outline_on
+from knitground.ui.mapside.canvas.overlay import corners_round
 from knitground.ui.session import Session
 
 _GRIP = 9.0
@@ -79,9 +78,10 @@ class BorderDrag(Overlay):
             self._over = _sides_at(at, camera, map_)
             self._near = 0 < max(_away(at, camera, map_).values()) <= _NEAR
             return False
-        row, col = map_.lattice.vertex_at(*camera.to_picture(at.x(), at.y()))
+        place = camera.to_picture(at.x(), at.y())
+        (row, col), (rows, columns) = map_.lattice.line_near(*place), map_.lattice.counted
         wanted = {
-            "top": -row, "left": -col, "bottom": row - map_.height, "right": col - map_.width,
+            "top": -row, "left": -col, "bottom": row - rows, "right": col - columns,
         }  # fmt: skip
         self._margins = replace(Margins(), **{side: wanted[side] for side in self._sides})
         self._tell(map_)
@@ -89,8 +89,8 @@ class BorderDrag(Overlay):
 
     def _tell(self, map_: Map) -> None:
         m = self._margins
-        height, width = map_.height + m.top + m.bottom, map_.width + m.left + m.right
-        self.label, self.warns = f"{map_.width} × {map_.height} → {width} × {height} cells", False
+        (height, width), (rows, columns) = counted_after(map_, m), map_.lattice.counted
+        self.label, self.warns = f"{columns} × {rows} → {width} × {height} cells", False
         try:
             check_size(height, width)
         except KnitError as error:
@@ -128,11 +128,13 @@ class BorderDrag(Overlay):
         if not self._sides:
             return True
         m = self._margins
-        after = Box(-m.top, -m.left, map_.height + m.bottom, map_.width + m.right)
+        after, own = map_.lattice.grown(m.top, m.left, m.bottom, m.right)
+        (x0, y0), (x1, y1) = after.place(own[0], own[1]), map_.lattice.place(0, 0)
+        corners = [(x - x0 + x1, y - y0 + y1) for x, y in after.sides]
         painter.setBrush(Qt.BrushStyle.NoBrush)
         for colour, width in ((LINEN.panel, 4), (LINEN.madder, 2)):
             painter.setPen(QPen(QColor(colour), width))
-            painter.drawPolygon(outline_on(camera, map_, after))
+            painter.drawPolygon(QPolygonF(corners_round(camera, corners)))
         return True
 
 
@@ -141,7 +143,7 @@ def _away(at: QPointF, camera: Camera, map_: Map) -> dict[str, float]:
 
     A side lies between two corners of the map's outline, which goes round clockwise.
     """
-    corners = corners_on(camera, map_, map_.lattice.whole)
+    corners = corners_round(camera, map_.lattice.sides)
     out = {}
     for n, side in enumerate(_SIDES):
         start, along = corners[n], corners[(n + 1) % 4] - corners[n]
@@ -153,7 +155,7 @@ def _away(at: QPointF, camera: Camera, map_: Map) -> dict[str, float]:
 
 def _handles(camera: Camera, map_: Map) -> dict[frozenset[str], QRectF]:
     """Give the handles on the screen, just outside the map, by the sides that they move."""
-    corners = corners_on(camera, map_, map_.lattice.whole, _FAR if map_.wrap else _HANDLE)
+    corners = corners_round(camera, map_.lattice.sides, _FAR if map_.wrap else _HANDLE)
     half = _HANDLE / 2
     out = {}
     for n, side in enumerate(_SIDES):

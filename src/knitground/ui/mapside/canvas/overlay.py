@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from functools import lru_cache
 from math import ceil
 
@@ -24,7 +25,7 @@ from knitground.core.base.window import Box
 from knitground.core.edit.desk import Pointer
 from knitground.core.edit.laying import Plan
 from knitground.core.edit.selecting import Selection
-from knitground.core.model.lattice import Lattice, Rect
+from knitground.core.model.lattice import Lattice, Place, Rect
 from knitground.core.model.layers import Layer, PinnedLayer
 from knitground.core.model.map import Map, grid_of
 from knitground.core.render.pixels import Pixels
@@ -43,7 +44,7 @@ _GRID.setAlpha(38)
 
 def map_rect(camera: Camera, map_: Map) -> QRectF:
     """Where the map lies on the screen."""
-    return box_rect(camera, map_, map_.lattice.whole)
+    return pixel_rect(camera, map_.lattice.frame)
 
 
 def box_rect(camera: Camera, map_: Map, box: Box) -> QRectF:
@@ -70,7 +71,12 @@ def outline_on(camera: Camera, map_: Map, box: Box, more: float = 0.0) -> QPolyg
 
 def corners_on(camera: Camera, map_: Map, box: Box, more: float = 0.0) -> list[QPointF]:
     """Give the corners of that outline, clockwise from the upper left one."""
-    corners = [QPointF(*camera.to_screen(*each)) for each in map_.lattice.outline(box)]
+    return corners_round(camera, map_.lattice.outline(box), more)
+
+
+def corners_round(camera: Camera, places: Sequence[Place], more: float = 0.0) -> list[QPointF]:
+    """Give four places of the map on the screen, or so many pixels further from their middle."""
+    corners = [QPointF(*camera.to_screen(*each)) for each in places]
     if not more:
         return corners
     middle, rect = (corners[0] + corners[2]) / 2, QPolygonF(corners).boundingRect()
@@ -81,7 +87,7 @@ def corners_on(camera: Camera, map_: Map, box: Box, more: float = 0.0) -> list[Q
 
 def is_upright(map_: Map) -> bool:
     """Whether the map's outline is a rectangle on the screen."""
-    first, second, *_ = map_.lattice.outline(map_.lattice.whole)
+    first, second, *_ = map_.lattice.sides
     return first[1] == second[1]
 
 
@@ -93,6 +99,12 @@ def _cell_ring(lattice: Lattice, zoom: float) -> tuple[tuple[int, int], ...]:
     return tuple(
         (round((x - rect.x) * zoom), round((y - rect.y) * zoom)) for x, y in lattice.outline(box)
     )
+
+
+def border_on(camera: Camera, map_: Map, view: QRect) -> QPolygonF:
+    """Give the outline of all cells on the screen, as far as a part of that shows it."""
+    corners = map_.lattice.border_in(seen_pixels(camera, view))
+    return QPolygonF([QPointF(*camera.to_screen(*each)) for each in corners])
 
 
 def path_of(outline: QPolygonF) -> QPainterPath:
@@ -131,10 +143,12 @@ def draw_grid(painter: QPainter, camera: Camera, map_: Map, view: QRect) -> None
     whole = map_rect(camera, map_).adjusted(0, 0, 1, 1).intersected(QRectF(view))
     across, down = (each * camera.zoom for each in map_.lattice.stride)
     even = all(float(each).is_integer() for each in (across, down, camera.left, camera.top))
-    upright = is_upright(map_)
+    upright = not map_.lattice.slanted
     if not upright:
         painter.save()
-        painter.setClipPath(path_of(outline_on(camera, map_, map_.lattice.whole, 1)))
+        round_it = border_on(camera, map_, view) if is_upright(map_) else (
+            outline_on(camera, map_, map_.lattice.whole, 1))  # fmt: skip
+        painter.setClipPath(path_of(round_it))
     if even:
         first = map_.lattice.bounds(Box(0, 0, 1, 1))
         left, top = camera.to_screen(first.x, first.y)
@@ -239,7 +253,7 @@ def draw_plan(
     elif map_.wrap:
         painter.setClipPath(path_of(outline_on(camera, map_, map_.lattice.whole)))
     painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, camera.zoom < 1)
-    for period in map_.lattice.periods_in(map_.lattice.bounds(map_.lattice.whole)):
+    for period in map_.lattice.periods_in(map_.lattice.frame):
         step = QPointF(*period) * camera.zoom
         rect = ghost_rect(camera, store, ghost).translated(step)
         if rect.intersects(whole):

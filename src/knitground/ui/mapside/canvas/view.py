@@ -258,12 +258,13 @@ class MapView(MapPicture):
         """Offer to grow the map so far that a place outside lies on it."""
         map_ = self.shown_map
         assert map_ is not None
-        row, col = at.cell(map_)
+        row, col = map_.lattice.name_of(*at.cell(map_))
+        rows, columns = map_.lattice.counted
         margins = Margins(
-            max(0, -row), max(0, -col), max(0, row + 1 - map_.height), max(0, col + 1 - map_.width)
+            max(0, -row), max(0, -col), max(0, row + 1 - rows), max(0, col + 1 - columns)
         )
         self.session.offer(
-            f"Nothing laid: that is outside the map of {map_.width} × {map_.height} cells",
+            f"Nothing laid: that is outside the map of {columns} × {rows} cells",
             {"Grow the map here": lambda: self.session.resize_map(map_, margins)},
         )
 
@@ -339,8 +340,7 @@ class MapView(MapPicture):
             return
         if grid.wrap:
             row, col = row % grid.height, col % grid.width
-        row = min(max(row, 0), grid.height - 1)
-        col = min(max(col, 0), grid.width - 1)
+        row, col = grid.lattice.nearest(row, col)
         self.cell_cursor = (row, col)
         x, y = grid.lattice.middle(row, col)
         self.pointer = Pointer(x, y)
@@ -363,5 +363,4 @@ class MapView(MapPicture):
         middle = self.pointer or self._pointer(QPointF(self.width() / 2, self.height() / 2))
         grid = self.session.grid
         assert grid is not None
-        row, col = middle.cell(grid)
-        return min(max(row, 0), grid.height - 1), min(max(col, 0), grid.width - 1)
+        return grid.lattice.nearest(*middle.cell(grid))

@@ -5,7 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import Qt
 
 from knitground.core.base.window import Box
-from knitground.core.edit.desk import Pointer, between
+from knitground.core.edit.desk import Pointer
 from knitground.core.edit.laying import Plan
 from knitground.core.edit.planning import fill_region, outside
 from knitground.core.edit.selecting import (
@@ -133,7 +133,7 @@ class Select(Tool):
             points = [map_.lattice.places(p.x, p.y) for p in self._way]
             return select_outline(map_, [(row, col) for col, row in points])
         if way == "box" or layer is None:
-            return select_box(map_, between(map_, start, at))
+            return select_box(map_, *map_.lattice.spanned((start.x, start.y), (at.x, at.y)))
         if outside(map_, start):
             return None
         if way == "same tile":

@@ -15,6 +15,7 @@ from knitground.core.edit.laying import Plan
 from knitground.core.edit.planning import brush, plan_path, plan_region, refusal
 from knitground.core.knit.sides import sides_along
 from knitground.core.model.map import Map
+from knitground.core.model.standing import standing_of
 from knitground.ui.mapside.tools.tool import Tool
 from knitground.ui.session import Session
 
@@ -162,8 +163,24 @@ class Box(_Shape):
         box = first.joined(last)
         mask = np.ones((box.height, box.width), np.bool_)
         size = self.desk.size
+        spanned, among = map_.lattice.spanned((start.x, start.y), (end.x, end.y))
+        if among is not None:
+            return self._counted(map_, start, (spanned, among))
         if self.desk.options.outline and min(mask.shape) > 2 * size:
             mask[size:-size, size:-size] = False
+        return plan_region(self.desk, Region(box, mask), "Box of", self.anchor(map_, start))
+
+    def _counted(
+        self, map_: Map, start: Pointer, cells: tuple[Area, NDArray[np.bool_]]
+    ) -> Plan | None:
+        """Plan a rectangle of rows and columns that are counted otherwise than they are kept."""
+        box, mask = cells
+        if self.desk.options.outline:
+            around = np.pad(mask, 1)
+            beside = (around[:-2, 1:-1], around[2:, 1:-1], around[1:-1, :-2], around[1:-1, 2:])
+            mask = mask & ~np.logical_and.reduce(beside)
+        if self.desk.lays_terrain and self.desk.set_kind is not None:
+            box, mask = standing_of(self.desk.set_kind).on_cells(box, mask)
         return plan_region(self.desk, Region(box, mask), "Box of", self.anchor(map_, start))
 
     def _path(self, map_: Map, start: Pointer, end: Pointer) -> Plan | None:

@@ -482,6 +482,8 @@ class RulesBench(Stage):
         self.session.choose_layer(fired.layer)
         self.session.cell_wanted.emit(row_, col)
         became = f" — {STATE_WORDS[int(fired.states[at])]}" if fired.states is not None else ""
+        map_ = self.session.map
+        row_, col = map_.lattice.name_of(row_, col) if map_ is not None else (row_, col)
         self.session.note(f"Cell {at + 1} of {len(fired.rows)}: column {col}, row {row_}{became}")
 
     def mark_cells(self) -> None:
