@@ -24,6 +24,7 @@ from knitground.core.edit.rewriting import rewrite_now, use_on_map
 from knitground.core.edit.scatter import mix_of_cells, plan_thin
 from knitground.core.edit.selecting import Selection
 from knitground.core.edit.tiles import put_default, put_property, remove_default, remove_property
+from knitground.core.model.lattice import DIAMOND, SQUARE, Corner, Grid, GridKind
 from knitground.core.model.layers import GroundLayer, MarkerLayer, TileLayer
 from knitground.core.model.map import Map
 from knitground.core.model.marker import Marker, Shape
@@ -102,8 +103,18 @@ class Edits:
         return self.one(self.kinds)()
 
     def do_add_map(self):
-        made = Map(self.name, self.one((1, 4, 0, 70_000)), 5, 8, self.one((8, 0, 20_000)))
+        high, wide = self.one((1, 4, 0, 70_000)), self.one((8, 0, 20_000))
+        if self.rng.random() < 0.5:
+            made = Map(self.name, high, 5, 8, wide, grid=self.one((SQUARE, DIAMOND)))
+        else:
+            how = Grid.of(GridKind.STAGGERED, self.one((1, 4)), 5, by_columns=self.one((0, 1)) > 0,
+                          first=self.one((0, 1)) > 0)  # fmt: skip
+            size = how.lattice(0, 0, 8, 8)
+            made = Map(self.name, size.rows, size.columns, 8, wide, grid=how)
         return maps.add_map(self.doc.project, made)
+
+    def do_draw_from(self):
+        return maps.draw_from(self.map, self.one(tuple(Corner)))
 
     def do_rename_map(self):
         return maps.rename_map(self.doc.project, self.map, self.name)

@@ -14,6 +14,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from tests.edits import Edits
 from tests.files.test_project_io import write_small
+from tests.core.test_staggered import shifted_project
 from tests.maps import small_project, snapshot
 from tests.strangers import times
 
@@ -33,10 +34,12 @@ from knitground.core.files.ship.ship import ship
 from knitground.core.files.vault import write_together
 
 
-@given(st.integers(0, 2**32))
-def test_any_run_of_edits_that_was_accepted_is_saved_and_opened_as_it_was(tmp_path_factory, seed):
+@given(st.integers(0, 2**32), st.booleans())
+def test_any_run_of_edits_that_was_accepted_is_saved_and_opened_as_it_was(
+    tmp_path_factory, seed, staggered
+):
     folder = tmp_path_factory.mktemp("p")
-    doc, *_ = small_project()
+    doc, *_ = shifted_project(7, 5, first=seed % 2 == 0) if staggered else small_project()
     edits = Edits(doc, seed)
     start, done = snapshot(doc.project), 0
     for _ in range(40):

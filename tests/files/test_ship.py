@@ -36,7 +36,6 @@ def drawn_like_a_game(folder, name):
         if not layer["visible"]:
             continue
         right, down = layer["offset_x"], layer["offset_y"]
-        wide, high = layer["cell"]
         for marker in layer["markers"]:
             if marker["tile"]:
                 lay_free(out, picture(marker["tile"]), marker)

@@ -16,7 +16,7 @@ from knitground.core.edit.document import Edit
 from knitground.core.edit.properties import check_property, with_property, without_property
 from knitground.core.grow.runner import last_made
 from knitground.core.grow.work import Grown
-from knitground.core.model.lattice import GridKind
+from knitground.core.model.lattice import Corner, GridKind
 from knitground.core.model.layers import GroundLayer, TileLayer
 from knitground.core.model.limits import MAX_CELLS, MAX_SIDE
 from knitground.core.model.map import Map
@@ -183,6 +183,23 @@ def set_wrap(map_: Map, wrap: bool) -> Edit:
                 close_seam(closed)
                 atoms.append(SetField(layer, name, closed, changed))
     return Edit("Wrap at the borders" if wrap else "No wrapping", tuple(atoms))
+
+
+def draw_from(map_: Map, corner: Corner) -> Edit:
+    """Let a map of diamonds be drawn from another corner.
+
+    Raises
+    ------
+    EditError
+        Its cells are upright: they are drawn row by row.
+    """
+    if map_.grid.kind is GridKind.SQUARE:
+        raise EditError(f"“{map_.name}” has upright cells: they are drawn row by row, from above")
+    if corner is map_.grid.drawn_from:
+        return Edit("Order of drawing", ())
+    grid = replace(map_.grid, drawn_from=corner)
+    changed = Changed(What.LAYERS, map_)
+    return Edit(f"Draw from the {corner}", (SetField(map_, "grid", grid, changed),))
 
 
 def put_mix(project: Project, mix: Mix, instead_of: Mix | None = None) -> Edit:

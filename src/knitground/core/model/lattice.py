@@ -270,9 +270,16 @@ class Lattice:
             last = part
         return [*places[:-1], end]
 
-    def line_near(self, x: float, y: float) -> Cell:
-        """Give the nearest lines between rows and between columns, as people count these."""
-        return self.vertex_at(x, y)
+    def lines_near(self, x: float, y: float) -> tuple[int, int, int, int]:
+        """Tell where the map would begin and end if its border ran through a place.
+
+        Returns
+        -------
+        the first row and column, and how many rows and columns there are up to there, as people
+        count them
+        """
+        row, col = self.vertex_at(x, y)
+        return row, col, row, col
 
     def holds(self, row: int, col: int) -> bool:
         """Whether there is such a cell."""
@@ -934,11 +941,11 @@ class Staggered(Diamond):
     def counted(self) -> Cell:
         return self.stagger.rows, self.stagger.columns
 
-    def line_near(self, x: float, y: float) -> Cell:
+    def lines_near(self, x: float, y: float) -> tuple[int, int, int, int]:
         across, down = x / self.wide * 2, (y - self.rise) / self.high * 2
-        if self.stagger.by_columns:
-            return floor(down / 2), floor(across)
-        return floor(down), floor(across / 2)
+        if self.stagger.by_columns:  # the last column reaches half a base further
+            return round(down / 2), round(across), round((down - 1) / 2), round(across - 1)
+        return round(down), round(across / 2), round(down - 1), round((across - 1) / 2)
 
     def name_of(self, row: int, col: int) -> Cell:
         right, down = _least(self.stagger)

@@ -53,8 +53,9 @@ class LayerLook:
         else:
             box = Box(0, 0, map_.height, map_.width)
             cells = _sampled(session.doc.cells(map_, layer, box), step)
-        shown = cropped(cells)
-        return lay_out(full(atlas.dots([shown])), shown)
+        shown = cells if map_.lattice.slanted else cropped(cells)
+        pixels = lay_out(full(atlas.dots([shown])), shown)
+        return cropped(map_.lattice.spread(pixels)) if map_.lattice.slanted else pixels
 
     def words(self, session: Session, map_: Map, layer: Layer, at: Pointer) -> str:
         """Say in words what lies under a place of the layer that is on the map."""
@@ -92,7 +93,8 @@ class _Ground(LayerLook):
 class _Tint(LayerLook):
     def picture(self, _session: Session, map_: Map, layer: Layer, _atlas: Atlas) -> Pixels:
         factors = tint_factors(sampled_cells(map_, layer, _step(map_)))
-        return cropped(np.where(factors == 0xFFFFFFFF, np.uint32(0), factors))
+        seen = np.where(factors == 0xFFFFFFFF, np.uint32(0), factors)
+        return cropped(map_.lattice.spread(seen))
 
     def words(self, session: Session, map_: Map, layer: Layer, at: Pointer) -> str:
         value = _value(session, map_, layer, at)
@@ -103,7 +105,7 @@ class _Tint(LayerLook):
 class _Markers(LayerLook):
     def picture(self, _session: Session, map_: Map, layer: Layer, _atlas: Atlas) -> Pixels:
         assert isinstance(layer, MarkerLayer)
-        return cropped(_marker_dots(map_, layer, _step(map_)))
+        return cropped(map_.lattice.spread(_marker_dots(map_, layer, _step(map_))))
 
     def words(self, session: Session, map_: Map, layer: Layer, at: Pointer) -> str:
         assert isinstance(layer, MarkerLayer)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Callable
 from dataclasses import replace
 from functools import partial
 from pathlib import Path
@@ -22,12 +23,14 @@ from knitground.core.edit.maps import (
 )
 from knitground.core.edit.sizes import duplicate_map
 from knitground.core.files.images import SUFFIXES, read_picture
+from knitground.core.model.lattice import Place
 from knitground.core.model.map import Map
 from knitground.core.model.tileset import Picture
 from knitground.ui.common.asking import answered
 from knitground.ui.common.commands import Commands
 from knitground.ui.mapside.dialogs import NewMapDialog, ResizeDialog
 from knitground.ui.mapside.mockupdialog import MockupDialog
+from knitground.ui.mapside.orderdialog import OrderDialog
 from knitground.ui.mapside.propertiesdialog import PropertiesDialog
 from knitground.ui.mapside.swapdialog import SwapDialog
 from knitground.ui.session import Session
@@ -39,9 +42,9 @@ class MapCommands(QObject):
     made = Signal()
     """A map was made: some stage that shows it is wanted."""
 
-    def __init__(self, session: Session, parent: QWidget) -> None:
+    def __init__(self, session: Session, parent: QWidget, middle: Callable[[], Place]) -> None:
         super().__init__(parent)
-        self.session = session
+        self.session, self._middle = session, middle
         self.parent_widget = parent
 
     def add_commands(self, commands: Commands) -> None:
@@ -55,6 +58,7 @@ class MapCommands(QObject):
         add("Screen size…", self.ask_screen)
         add("Properties of the map…", self.show_properties)
         add("Wraps at the borders, or not", self.toggle_wrap)
+        add("Order of drawing…", self.ask_order)
         add("Duplicate map", self.duplicate_map)
         add("Delete map", self.delete_map)
         add("Go to cell…", self.go_to_cell, "Ctrl+G")
@@ -116,6 +120,18 @@ class MapCommands(QObject):
         map_ = self.session.map
         if map_ is not None:
             self.session.apply(set_wrap(map_, not map_.wrap))
+
+    def ask_order(self) -> None:
+        """Show the map drawn from each corner, to choose one."""
+        map_ = self.session.map
+        if map_ is None:
+            return
+        if not map_.lattice.slanted:
+            self.session.note(f"“{map_.name}” has upright cells: they are drawn row by row")
+            return
+        dialog = OrderDialog(self.session, map_, self._middle(), self.parent_widget)
+        dialog.finished.connect(dialog.deleteLater)
+        dialog.open()
 
     def go_to_cell(self) -> None:
         """Ask for a column and a row, and bring that cell to the middle."""

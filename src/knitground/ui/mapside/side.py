@@ -69,7 +69,7 @@ class MapSide(QWidget):
         self.view = self._new_view()
         self.active = self.view
         self.strip = Strip(session)
-        self.maps = MapCommands(session, self)
+        self.maps = MapCommands(session, self, lambda: self.active.middle)
         self.empty = QWidget(self.view)
         text = QLabel("This project has no map yet.")
         self.empty.setLayout(

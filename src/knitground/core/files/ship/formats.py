@@ -163,12 +163,13 @@ class ShipFile(_Part):
 
     `grid`: cells across and down. `cell`: pixels across and down of one, or of the rectangle round
     it. `size`: pixels across and down of the whole map, with room for pictures over the uppermost
-    diamonds. `form`: of the cells; staggered ones are diamonds in rows and columns like squares. Squares
-    of a layer are drawn row by row from the top. Diamonds are drawn from the corner that is named
-    by `drawn_from`, by where the rectangles round them begin: “top” the smallest y first,
-    “bottom” with the largest, “left” with the smallest x, “right” with the largest; of those of one
-    x the smaller y first. What hangs over the border of a map that wraps
-    comes in at the other side; beyond the outline of such a map of diamonds nothing is drawn.
+    diamonds. `form`: of the cells; staggered ones are diamonds in rows and columns like squares.
+
+    Squares of a layer are drawn row by row from the top. Diamonds are drawn from the corner that is
+    named by `drawn_from`, by where the rectangles round them begin: “top” the smallest y first,
+    “bottom” the largest, “left” the smallest x, “right” the largest; of those of one x the smaller
+    y first. What hangs over the border of a map that wraps comes in at the other side; beyond the
+    outline of such a map of diamonds nothing is drawn.
     """
 
     format: Literal["knitground/ship"] = "knitground/ship"

@@ -79,10 +79,9 @@ class BorderDrag(Overlay):
             self._near = 0 < max(_away(at, camera, map_).values()) <= _NEAR
             return False
         place = camera.to_picture(at.x(), at.y())
-        (row, col), (rows, columns) = map_.lattice.line_near(*place), map_.lattice.counted
-        wanted = {
-            "top": -row, "left": -col, "bottom": row - rows, "right": col - columns,
-        }  # fmt: skip
+        top, left, bottom, right = map_.lattice.lines_near(*place)
+        rows, columns = map_.lattice.counted
+        wanted = {"top": -top, "left": -left, "bottom": bottom - rows, "right": right - columns}
         self._margins = replace(Margins(), **{side: wanted[side] for side in self._sides})
         self._tell(map_)
         return True

@@ -21,7 +21,7 @@ from PySide6.QtGui import (
     QPolygonF,
 )
 
-from knitground.core.base.window import Box
+from knitground.core.base.window import Box, read
 from knitground.core.edit.desk import Pointer
 from knitground.core.edit.laying import Plan
 from knitground.core.edit.selecting import Selection
@@ -260,7 +260,10 @@ def draw_plan(
             painter.drawImage(rect, ghost.image)
             if plan.layer.height:
                 _stand(painter, camera, layers_own, grid, ghost.part.box, step)
-            _dashes(painter, outline_on(layers_own, grid, ghost.part.box).translated(step))
+            if grid.lattice.exists is None:
+                _dashes(painter, outline_on(layers_own, grid, ghost.part.box).translated(step))
+            else:  # rows and columns as people count them are no box of the array
+                _dash_cells(painter, layers_own, grid, plan)
     painter.restore()
     return ghost.is_whole
 
@@ -277,6 +280,36 @@ def _stand(
         painter.drawPolygon(QPolygonF(feet))
         for foot, head in zip(feet, heads):
             painter.drawLine(foot, head)
+
+
+def _dash_cells(painter: QPainter, camera: Camera, grid: Map, plan: Plan) -> None:
+    """Outline the cells that become different, however they lie."""
+    box, there = plan.box, grid.lattice.part(plan.box)
+    changed = plan.cells != read(plan.layer.cells, box)
+    chosen = Selection(box, changed if there is None else changed & there)
+    lines = _sides_of(camera, grid, chosen, box)
+    if len(lines) <= _MOST_LINES:
+        for pen in (QPen(QColor(LINEN.panel), 2), QPen(QColor(LINEN.ink), 2)):
+            if pen.color() == QColor(LINEN.ink):
+                pen.setDashPattern([3, 2.5])
+            painter.setPen(pen)
+            painter.drawLines(lines)
+
+
+def _sides_of(camera: Camera, map_: Map, chosen: Selection, box: Box) -> list[QLineF]:
+    """List the sides on the screen between cells that are chosen and others, within a box."""
+    top, left = box.top - chosen.box.top, box.left - chosen.box.left
+    mask = np.pad(chosen.mask[top : top + box.height, left : left + box.width], 1)
+    across, down = mask[1:, 1:-1] != mask[:-1, 1:-1], mask[1:-1, 1:] != mask[1:-1, :-1]
+    lines: list[QLineF] = []
+    if np.count_nonzero(across) + np.count_nonzero(down) > _MOST_LINES:
+        return [QLineF()] * (_MOST_LINES + 1)
+    for sides, (more_rows, more_cols) in ((across, (0, 1)), (down, (1, 0))):
+        for row, col in np.add(np.argwhere(sides), (box.top, box.left)).tolist():
+            a = camera.to_screen(*map_.lattice.place(row, col))
+            b = camera.to_screen(*map_.lattice.place(row + more_rows, col + more_cols))
+            lines.append(QLineF(*a, *b))
+    return lines
 
 
 def _dashes(painter: QPainter, outline: QPolygonF) -> None:
@@ -297,18 +330,12 @@ def draw_selection(
     box = seen.shared(chosen.box)
     if box.is_empty:
         return
-    top, left = box.top - chosen.box.top, box.left - chosen.box.left
-    mask = np.pad(chosen.mask[top : top + box.height, left : left + box.width], 1)
-    across, down = mask[1:, 1:-1] != mask[:-1, 1:-1], mask[1:-1, 1:] != mask[1:-1, :-1]
-    if np.count_nonzero(across) + np.count_nonzero(down) > _MOST_LINES:
+    lines = _sides_of(camera, map_, chosen, box)
+    if len(lines) > _MOST_LINES:
+        top, left = box.top - chosen.box.top, box.left - chosen.box.left
+        mask = np.pad(chosen.mask[top : top + box.height, left : left + box.width], 1)
         _draw_ragged(painter, camera, map_, (box, mask), view)
         return
-    lines = []
-    for sides, (more_rows, more_cols) in ((across, (0, 1)), (down, (1, 0))):
-        for row, col in np.add(np.argwhere(sides), (box.top, box.left)).tolist():
-            a = camera.to_screen(*map_.lattice.place(row, col))
-            b = camera.to_screen(*map_.lattice.place(row + more_rows, col + more_cols))
-            lines.append(QLineF(*a, *b))
     for colour, width, style in (
         (LINEN.panel, 3.0, Qt.PenStyle.SolidLine), (LINEN.madder, 2.0, Qt.PenStyle.DashLine),
     ):  # fmt: skip

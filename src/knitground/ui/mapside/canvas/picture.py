@@ -155,6 +155,11 @@ class MapPicture(QWidget):
         return self.pointer
 
     @property
+    def middle(self) -> Place:
+        """The place of the map in the middle of the view."""
+        return self.camera.to_picture(self.width() / 2, self.height() / 2)
+
+    @property
     def plan(self) -> Plan | None:
         """What a click would lay now."""
         if isinstance(self.desk_now().layer, MarkerLayer):
