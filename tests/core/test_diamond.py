@@ -2,20 +2,26 @@
 
 from dataclasses import replace
 from math import ceil, floor
+from pathlib import Path
+from tempfile import mkdtemp
 
 import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 from PIL import Image
+from shapely import Polygon
 from tests.strangers import times
 
 from knitground.core.base.window import Box, read
 from knitground.core.edit.document import Document
 from knitground.core.edit.piecehere import pieces_for
+from knitground.core.edit.shapes import shapes_from_terrain
 from knitground.core.edit.sizes import Margins, resize_map
+from knitground.core.files.images import png_bytes
 from knitground.core.files.map_io import map_from_file, map_to_file
 from knitground.core.files.ship.png import map_picture
+from knitground.core.knit.layer import knit_map
 from knitground.core.knit.making import make_tiles
 from knitground.core.model.lattice import DIAMOND, Diamond, GridKind, Lattice, Rect
 from knitground.core.model.map import Map
@@ -29,10 +35,12 @@ from knitground.core.render.atlas import Atlas
 from knitground.core.render.pixels import straight
 from knitground.core.render.stack import draw, stack_of
 from knitground.core.render.tiles import tile_pixels
+from knitground.core.shapes.merge import laid_shapes, merge
+from knitground.core.shapes.terrain import shapes_on_tile
 from knitground.core.slicing import base
 from knitground.core.slicing.base import base_of, find_base, wall_height
 from knitground.core.slicing.grid import cut_tile
-from knitground.demo.yard import WALL, yard_tile
+from knitground.demo.yard import WALL, yard_sheet, yard_tile, yard_tileset
 
 lattices = st.builds(
     Diamond, st.integers(1, 40), st.integers(1, 40), st.integers(1, 70), st.integers(2, 90),
@@ -511,3 +519,45 @@ def test_a_base_is_looked_for_in_no_more_pixels_than_a_frame_has_time_for(side, 
     find_base(picture, Slicing(side, side))
     assert sum(looked) <= 1 << 20
     assert (len(looked) > 0) == (side <= 1024)
+
+
+# Shapes
+
+
+def test_shapes_from_terrain_lie_on_the_diamond():
+    """The part that shows a terrain is drawn as seen: merged over a map it is the terrain's."""
+    project = build_demo_yard()
+    owner, kit = project.tilesets[0], project.tilesets[0].sets[0]
+    doc = Document(project)
+    doc.apply(shapes_from_terrain(project, owner, kit, 2, "walkable"))
+    map_ = Map("M", 8, 8, 32, 64, grid=DIAMOND)
+    ground = map_.new_ground_layer("Ground", owner.name, kit.name)
+    ground.terrain[:] = 1
+    ground.terrain[2:6, 3:7] = 2
+    map_.layers.append(ground)
+    knit_map(project, map_)
+    area = merge(laid_shapes(project, map_))["walkable"]
+    lattice = map_.lattice
+    corners = [lattice.place(row, col)
+               for row, col in ((1.5, 2.5), (1.5, 6.5), (5.5, 6.5), (5.5, 2.5))]  # fmt: skip
+    wanted = Polygon(corners)
+    assert area.symmetric_difference(wanted).area < 0.02 * wanted.area
+    solid = shapes_from_terrain(project, owner, kit, 2, "walkable", whole=True)
+    doc.apply(solid)
+    shape = next(each for fact in owner.facts.values() for each in fact.shapes)
+    xs, ys = (sorted({round(c[n]) for c in shape.corners}) for n in (0, 1))
+    assert (xs, ys) == ([0, 32, 64], [32, 48, 64])
+    seen = picture_shapes(owner)
+    assert seen, "and a sheet that stands on no diamond keeps its squares"
+
+
+def build_demo_yard():
+    folder = Path(mkdtemp())
+    (folder / "yard.png").write_bytes(png_bytes(yard_sheet()))
+    return Project("P", folder, [yard_tileset(folder)])
+
+
+def picture_shapes(owner):
+    flat = Tileset("flat", "flat.png", 16, 8, Slicing(8, 8),
+                   picture=np.full((8, 16, 4), 255, np.uint8))  # fmt: skip
+    return shapes_on_tile(flat, (0, 0), SetKind.CORNER, [0, 1, 0, 1, 0, 1, 0, 1, 0], 1, "k")[0].form

@@ -10,11 +10,13 @@ from PIL import Image
 from tests.core.test_diamond import differ, yard
 from tests.maps import small_project, snapshot
 
-from knitground.core.base.errors import EditError, FormatError, KnitError
+from knitground.core.base.errors import EditError, FormatError, KnitError, SlicingError
 from knitground.core.base.window import Box, whole
 from knitground.core.edit.desk import Desk, Pointer, ToolOptions
+from knitground.core.edit.document import Document
 from knitground.core.edit.hand import TerrainInHand, TileInHand
 from knitground.core.edit.maps import lay_grown, set_wrap
+from knitground.core.edit.mockup import map_from_mockup
 from knitground.core.edit.planning import outside, plan_dab, plan_dabs, plan_fill, refusal
 from knitground.core.edit.selecting import select_box, select_like, select_outline
 from knitground.core.edit.sizes import Margins, cut_content, resize_map
@@ -38,6 +40,7 @@ from knitground.core.model.layers import GAP, MarkerLayer
 from knitground.core.model.map import Map
 from knitground.core.model.marker import Marker, Shape
 from knitground.core.model.mix import Mix, MixEntry
+from knitground.core.model.project import Project
 from knitground.core.model.recipe import (
     BorderStep,
     MixStep,
@@ -48,11 +51,14 @@ from knitground.core.model.recipe import (
     ScatterStep,
     TintStep,
 )
+from knitground.core.model.rules import OFF, NeighbourRule, Result, RuleList, Spot
 from knitground.core.model.standing import standing_of
 from knitground.core.model.terrain import SetKind
 from knitground.core.model.tile import TileRef
 from knitground.core.render.atlas import Atlas
 from knitground.core.render.small import small_picture
+from knitground.core.slicing.mapgrid import MapGrid
+from knitground.core.slicing.mockup import read_mockup
 
 WAYS = tuple(product((False, True), repeat=2))
 sizes = st.integers(1, 9)
@@ -446,6 +452,28 @@ def test_resizing_moves_nothing_and_loses_what_it_says(top, left, bottom, right,
     assert snapshot(doc.project) == before
 
 
+# Rules
+
+
+def test_rules_know_where_a_staggered_map_ends():
+    doc, map_, ground, _ = shifted_project(7, 5)
+    kit = doc.project.tilesets[0].sets[0]
+    tile = TileRef("sheet", 0, 5)
+    result = Result(tiles=(MixEntry(tile),))
+    kit.rules = RuleList("", (NeighbourRule(1, (Spot(-2, 0, OFF),), result=result),))
+    table = layer_table(doc.project, map_, ground)
+    assert table.rules is not None
+    cells = knit_box(table, ground, whole(ground.cells))
+    shown = standing_of(SetKind.CORNER).shown(map_.lattice)
+    above = np.zeros_like(shown)
+    above[1:] = shown[:-1]
+    wanted = map_.lattice.exists & ~above[:-1, :-1]
+    assert (((cells == map_.legend.place(tile)) & map_.lattice.exists) == wanted).all()
+    assert 0 < wanted.sum() < 35
+    part = Box(1, 2, 6, 7)
+    assert (knit_box(table, ground, part) == cells[1:6, 2:7]).all()
+
+
 # Recipes
 
 
@@ -534,3 +562,36 @@ def test_wrong_staggered_maps_are_refused_in_words():
         MapFile.model_validate({**map_to_file(map_).model_dump(mode="json"), "grid": "hexagons"})
     with pytest.raises(KnitError):
         doc.apply(resize_map(map_, Margins(-6, 0, 0, 0)))
+
+
+# A map from a picture
+
+
+@pytest.mark.parametrize("start", [(0, 0), (5, 3)])
+def test_a_picture_of_diamonds_becomes_a_staggered_map(start):
+    doc, map_ = shifted_yard(Stagger(9, 6), high=16)
+    map_.layers.pop()
+    floor = map_.layers[0]
+    places = np.unique(floor.cells[floor.cells > 0])
+    floor.cells = np.where(map_.lattice.exists & (floor.cells == 0), places[0], floor.cells)
+    picture = picture_of(doc, map_)[map_.lattice.rise :].astype(np.uint8)
+    picture[picture[..., 3] < 255] = 0
+    padded = np.pad(picture, ((start[1], 0), (start[0], 0), (0, 0)))
+    grid = MapGrid(16, 32, start[1], start[0], diamonds=True)
+    assert grid.size(padded) == (9, 6)
+    mockup = read_mockup(padded, grid, turns=False)
+    assert mockup.tile_of_cell.shape == (9, 6)
+    project = Project("P")
+    edit, made, sheet = map_from_mockup(project, "Read", mockup)
+    Document(project).apply(edit)
+    assert made.grid.kind is GridKind.STAGGERED
+    assert made.lattice.counted == (9, 6)
+    assert (sheet.slicing.tile_width, sheet.slicing.tile_height) == (32, 16)
+    found = np.asarray(picture_of(Document(project), made))[made.lattice.rise :]
+    ys, xs = np.mgrid[: found.shape[0], : found.shape[1]] + 0.5
+    rows, cols = made.lattice.cells_at(xs, ys + made.lattice.rise)
+    inside = np.array([[made.lattice.holds(r, c) for r, c in zip(*each)]
+                       for each in zip(rows.tolist(), cols.tolist())])  # fmt: skip
+    assert (found[inside] == picture[: found.shape[0], : found.shape[1]][inside]).all()
+    with pytest.raises(SlicingError, match="even numbers"):
+        read_mockup(padded, MapGrid(15, 32, diamonds=True))

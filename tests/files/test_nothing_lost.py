@@ -12,9 +12,9 @@ import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from tests.core.test_staggered import shifted_project
 from tests.edits import Edits
 from tests.files.test_project_io import write_small
-from tests.core.test_staggered import shifted_project
 from tests.maps import small_project, snapshot
 from tests.strangers import times
 

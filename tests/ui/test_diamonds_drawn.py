@@ -270,7 +270,7 @@ def test_a_new_map_takes_the_diamonds_that_its_pictures_stand_on(window, view):
     dialog = NewMapDialog(session, window.shell)
     assert dialog.kind is GridKind.DIAMOND
     assert (dialog.base_width.value(), dialog.base_height.value()) == (64, 32)
-    assert "% sure" in dialog.base_words.text()
+    assert "Measured on" in dialog.base_words.text()
     assert dialog.base_picture.pixels is not None
     dialog.base_height.setValue(64)
     assert "not of what it stands on" in dialog.base_words.text()
@@ -287,6 +287,43 @@ def test_a_new_map_takes_the_diamonds_that_its_pictures_stand_on(window, view):
     dialog.tilesets.setCurrentText("pans")
     assert dialog.kind is GridKind.SQUARE
     assert not dialog.base_words.text()
+
+
+def test_the_base_is_dragged_over_a_picture(window, view):
+    session = window.session
+    dialog = NewMapDialog(session, window.shell)
+    dialog.show()
+    settle()
+    pad = dialog.base_picture
+    spots = {name: at.toPoint() for name, at in pad.corners().items()}
+    zoom = (spots["right"].x() - spots["left"].x()) / 64
+    shown = pixels(pad)
+    drag(pad, spots["right"], spots["right"] - QPoint(round(8 * zoom), 0))
+    assert dialog.base_width.value() == 48
+    drag(pad, pad.corners()["upper"].toPoint(),
+         pad.corners()["upper"].toPoint() - QPoint(0, round(6 * zoom)))  # fmt: skip
+    assert dialog.base_height.value() == 38
+    middle = (pad.corners()["upper"] + pad.corners()["lower"]).toPoint() / 2
+    drag(pad, middle, middle - QPoint(0, round(5 * zoom)))
+    assert (dialog.below, pad.below) == (5, 5)
+    assert "5 px over their foot" in dialog.base_words.text()
+    assert (pixels(pad) != shown).any()
+    pad.setFocus()
+    QTest.keyClick(pad, Qt.Key.Key_Right)
+    QTest.keyClick(pad, Qt.Key.Key_Down)
+    QTest.keyClick(pad, Qt.Key.Key_Down, SHIFT)
+    assert (dialog.base_width.value(), dialog.base_height.value(), dialog.below) == (50, 36, 4)
+    for _ in range(40):
+        QTest.keyClick(pad, Qt.Key.Key_Down)
+        QTest.keyClick(pad, Qt.Key.Key_Down, SHIFT)
+    assert (dialog.base_height.value(), dialog.below) == (2, 0)
+    dialog.base_height.setValue(30)
+    assert pad.height_px == 30
+    dialog.below = 7
+    assert dialog.standing() is not None
+    dialog.grid.setCurrentIndex(0)
+    assert dialog.standing() is None
+    dialog.close()
 
 
 def test_a_drawn_yard_is_saved_and_comes_back(window, view, tmp_path):

@@ -9,10 +9,13 @@ from tests.ui.conftest import LEFT, click, drag, move, pixels, settle, settle_vi
 from knitground.core.edit.hand import TerrainInHand, TileInHand
 from knitground.core.files.opening import open_project
 from knitground.core.files.saving import save_project
+from knitground.core.files.ship.png import map_picture
 from knitground.core.model.lattice import Corner, GridKind
 from knitground.core.model.tile import TileRef
 from knitground.demo.yard import yard_tile
+from knitground.ui.common.tasks import wait_for_jobs
 from knitground.ui.mapside.dialogs import NewMapDialog, ResizeDialog
+from knitground.ui.mapside.mockupdialog import MockupDialog
 from knitground.ui.mapside.orderdialog import OrderDialog
 
 NONE, SHIFT = Qt.KeyboardModifier.NoModifier, Qt.KeyboardModifier.ShiftModifier
@@ -288,3 +291,40 @@ def test_what_was_drawn_is_saved_and_opens_equal(view, tmp_path):
     assert again.lattice == map_.lattice
     assert (again.lattice.unfolded(again.layers[-1].cells) > 0).tolist() == (shown > 0).tolist()
     assert (again.layers[0].terrain == map_.layers[0].terrain).all()
+
+
+def test_a_picture_of_diamonds_becomes_a_staggered_map(view):
+    session, map_ = view.session, view.shown_map
+    if map_.grid.stagger.by_columns:
+        return
+    session.choose_layer(map_.layers[0])
+    session.take(TerrainInHand("yard", "Floor", 2, "planks"))
+    session.choose_tool("paint")
+    drag(view, spot(view, 3, 2), spot(view, 9, 3))
+    settle()
+    session.doc.ensure_all(map_)
+    picture = np.ascontiguousarray(map_picture(session.project, map_)[map_.lattice.rise :])
+    picture[..., 3] = np.where(picture[..., 3] > 0, 255, 0)
+    WINDOW[0].mapside.maps.map_from_picture(picture, "read")
+    dialog = WINDOW[0].shell.findChild(MockupDialog)
+    for box, value in ((dialog.tile_width, 64), (dialog.tile_height, 32), (dialog.start_x, 0),
+                       (dialog.start_y, 0)):  # fmt: skip
+        box.setValue(value)
+    dialog.form.setCurrentIndex(1)
+    dialog.form.activated.emit(1)
+    wait_for_jobs()
+    settle()
+    wait_for_jobs()
+    settle()
+    assert "6 × 14 cells" in dialog.facts.text()
+    assert "left out" not in dialog.facts.text()
+    assert not dialog.sets.isVisibleTo(dialog)
+    lined = pixels(dialog.view)
+    assert len(np.unique(lined)) > 10
+    dialog.accept()
+    wait_for_jobs()
+    settle()
+    made = session.map
+    assert made is not map_
+    assert made.lattice == map_.lattice
+    assert (made.lattice.unfolded(made.layers[0].cells) > 0).all()

@@ -68,7 +68,7 @@ from knitground.demo.rules import causeway_rules, finish_rules, pans_rules
 from knitground.demo.texture import SIZE
 from knitground.demo.works import COLUMNS as WORKS_COLUMNS
 from knitground.demo.works import DRAFTS, SEE_THROUGH, works_sheet
-from knitground.demo.yard import build_yard, yard_mix, yard_sheet, yard_tileset
+from knitground.demo.yard import build_quay, build_yard, yard_mix, yard_sheet, yard_tileset
 
 NAME = "Harl Pans"
 TERRAINS = (
@@ -148,7 +148,7 @@ def build_demo(folder: Path) -> Project:
     project.mixes += coast_mixes()
     project.maps = [_harbour(project), make_basin(project)]
     project.mixes.append(yard_mix())
-    project.maps += [build_coast(project), build_yard(project)]
+    project.maps += [build_coast(project), build_yard(project), build_quay(project)]
     project.tray = [
         Patch("salt store", (
             (TileRef("props", *PLACES["big heap"]), TileRef("props", 1, 1)),

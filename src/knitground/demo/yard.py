@@ -22,13 +22,14 @@ from knitground.core.edit.maps import lay_grown
 from knitground.core.files.images import read_sheet
 from knitground.core.grow.runner import run_recipe
 from knitground.core.knit.ring import RING_BITS, reduced
-from knitground.core.model.lattice import DIAMOND, Diamond
+from knitground.core.model.lattice import DIAMOND, Diamond, Grid, GridKind
 from knitground.core.model.layers import Layer
 from knitground.core.model.map import Map
 from knitground.core.model.mix import Fall, FallWay, Mix, MixEntry
 from knitground.core.model.project import Project
 from knitground.core.model.recipe import MixStep, Recipe
 from knitground.core.model.slicing import Slicing
+from knitground.core.model.standing import standing_of
 from knitground.core.model.terrain import SLOTS, SetKind, Slot, Terrain, TerrainSet, no_marks
 from knitground.core.model.tile import TileRef
 from knitground.core.model.tileset import TileFacts, Tileset
@@ -456,4 +457,46 @@ def build_yard(project: Project) -> Map:
     growth.cells[built] = 0
     growth.pinned[built] = True
     doc.ensure_all(map_)
+    return map_
+
+
+def build_quay(project: Project) -> Map:
+    """Build the small staggered map: a quay of planks with a store and what waits to be loaded."""
+    grid = Grid.of(GridKind.STAGGERED, 30, 11)
+    lattice = grid.lattice(30, 11, HIGH, WIDE)
+    map_ = Map("Loading quay", lattice.rows, lattice.columns, HIGH, WIDE, grid=grid,
+               background="#8fa3a0")  # fmt: skip
+    at, place = lattice.cell_named, map_.legend.place
+    floor = map_.new_ground_layer("Floor", "yard", "Floor")
+    planks = np.zeros((30, 11), np.bool_)
+    planks[20:], planks[4:22, 7:9], planks[14:22, 3:8] = True, True, True
+    standing = standing_of(SetKind.CORNER)
+    _, laid = standing.on_cells(lattice.whole, lattice.folded(planks))
+    shown = standing.shown(lattice)
+    assert shown is not None
+    floor.terrain = np.where(shown, np.where(laid, PLANKS, SALT), 0).astype(np.uint8)
+    map_.layers.append(floor)
+    walls = map_.new_ground_layer("Walls", "yard", "Walls", SetKind.RING)
+    walls.interleaved = True
+    map_.layers.append(walls)
+    things = map_.new_tile_layer("Things")
+    things.interleaved = True
+    map_.layers.append(things)
+    top, left = at(4, 3)
+    walls.terrain[top, left : left + 6] = walls.terrain[top + 4, left : left + 6] = 1
+    walls.terrain[top : top + 5, left] = walls.terrain[top : top + 5, left + 5] = 1
+    walls.cells[top + 4, left + 2] = place(yard_tile("door along rows"))
+    walls.pinned[top + 4, left + 2] = True
+    for row, col, name in (
+        (21, 2, "crates"), (22, 2, "crate"), (23, 1, "small crate"), (20, 5, "barrel"),
+        (21, 5, "barrel"), (24, 8, "crates"), (25, 8, "crate"), (23, 9, "small crate"),
+        (27, 3, "salt heap"), (27, 5, "salt heap"), (28, 6, "barrel"), (2, 9, "barrel"),
+        (16, 4, "small crate"), (11, 9, "crate"), (2, 1, "salt heap"), (16, 0, "salt heap"),
+    ):  # fmt: skip
+        things.cells[at(row, col)] = place(yard_tile(name))
+    roofs = map_.new_ground_layer("Roofs", "yard", "Roofs", SetKind.RING)
+    roofs.height = WALL
+    roofs.terrain[top : top + 5, left : left + 3] = 1
+    map_.layers.append(roofs)
+    Document(project).ensure_all(map_)
     return map_

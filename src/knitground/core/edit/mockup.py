@@ -16,6 +16,7 @@ from knitground.core.edit.likelysets import kit_of_guess
 from knitground.core.edit.maps import add_map
 from knitground.core.edit.sheets import add_tileset
 from knitground.core.knit.laidsets import KNITTED_FROM, LaidSet
+from knitground.core.model.lattice import Grid, GridKind
 from knitground.core.model.layers import GroundLayer, TileLayer
 from knitground.core.model.limits import MAX_WEIGHT
 from knitground.core.model.map import Map
@@ -69,15 +70,17 @@ def map_from_mockup(
         raise EditError("no tile of the picture is known, and none is to be added: nothing to lay")
     rows, cols = mockup.tile_of_cell.shape
     grid = mockup.grid
+    how = Grid.of(GridKind.STAGGERED if grid.diamonds else GridKind.SQUARE, rows, cols)
+    lattice = how.lattice(rows, cols, grid.tile_height, grid.tile_width)
     map_ = Map(
-        free_name(name, [each.name for each in project.maps]), rows, cols, grid.tile_height,
-        grid.tile_width,
+        free_name(name, [each.name for each in project.maps]), lattice.rows, lattice.columns,
+        grid.tile_height, grid.tile_width, grid=how,
     )  # fmt: skip
     layer: TileLayer | GroundLayer = map_.new_tile_layer("Tiles")
     if made is not None and sets and len(strange) == count:
         ground = _with_sets(map_, made, mockup, sets)
         layer = ground if sets[0].share >= KNITTED_FROM else layer
-    laid = _laid_cells(map_, mockup, known)
+    laid = map_.lattice.folded(_laid_cells(map_, mockup, known))
     layer.cells[:] = laid
     map_.layers.append(layer)
     if isinstance(layer, GroundLayer):

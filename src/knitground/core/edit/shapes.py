@@ -21,7 +21,7 @@ from knitground.core.model.terrain import TerrainSet
 from knitground.core.model.tileset import PLAIN, At, TileFacts, Tileset
 from knitground.core.model.turns import is_mirrored, lies_across
 from knitground.core.shapes.geometry import checked_shape, turned_shape
-from knitground.core.shapes.terrain import terrain_shapes
+from knitground.core.shapes.terrain import shapes_on_tile
 from knitground.core.shapes.trace import trace
 from knitground.core.slicing.grid import cut_tile
 
@@ -204,8 +204,9 @@ def shapes_from_terrain(
         facts = dict(tileset.facts)
         for row, col in np.argwhere((marks == terrain).any(axis=2)).tolist():
             own = marks[row, col].tolist()
-            size = size_of(tileset, (row, col))
-            made = terrain_shapes(kit.kind, own, terrain, size, kind, whole=whole, px=px)
+            made = shapes_on_tile(
+                tileset, (row, col), kit.kind, own, terrain, kind, whole=whole, px=px
+            )
             if made:
                 fact = tileset.fact(row, col)
                 shapes = (*_without(fact.shapes, kind), *made)

@@ -155,6 +155,7 @@ def rule_window(
         box.cols(width),
         None if wrap else (height, width),
         (height, width) if wrap else None,
+        table.shown,
     )
 
 

@@ -51,8 +51,11 @@ def layer_table(
     table = build_table(marks, places, weights, compiled.count, kit.kind, inner, ruled)
     ruling = None if compiled.does_nothing else compiled
     lattice = map_.lattice
-    homes = standing_of(kit.kind).homes(lattice)
-    return replace(table, rules=ruling, exists=lattice.exists, homes=homes)
+    standing = standing_of(kit.kind)
+    return replace(
+        table, rules=ruling, exists=lattice.exists, homes=standing.homes(lattice),
+        shown=standing.shown(lattice),
+    )  # fmt: skip
 
 
 def _sure_keys(rules: RuleTable) -> dict[Key, Variants]:

@@ -32,7 +32,8 @@ class KnitTable:
     number of terrains and one for nothing, and stands for every number that is too high.
     `variants` lists the tiles by key, `inner` those that are only for such cells. `rules` are those
     of the set, if it has any that can be used. `exists` tells which cells of the layer there are,
-    if not all: the others stay empty; `homes` then, for each place, the one whose terrain counts.
+    if not all: the others stay empty; `homes` then, for each place, the one whose terrain counts, and
+    `shown` which places lie on or round such cells.
     """
 
     kind: SetKind
@@ -47,6 +48,7 @@ class KnitTable:
     rules: RuleTable | None = None
     exists: NDArray[np.bool_] | None = None
     homes: NDArray[np.intp] | None = None
+    shown: NDArray[np.bool_] | None = None
 
     @property
     def keys(self) -> Keys:

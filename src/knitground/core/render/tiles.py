@@ -126,26 +126,9 @@ def plain_tiles(owner: Tileset | None, high: int, wide: int) -> Callable[[TileRe
     return plain
 
 
-_OUTLINE = np.uint32(0xFFB4472F)
-
-
-def picture_on_base(tileset: Tileset, lattice: Lattice) -> Pixels | None:
-    """Draw the first tile that is not empty as it stands on a cell, whose rim is drawn over it."""
+def first_picture(tileset: Tileset) -> Pixels | None:
+    """Draw the first tile of a sheet that is not empty; None if there is none."""
     filled = np.argwhere(filled_tiles(tileset))
     if tileset.picture is None or not len(filled):
         return None
-    tile = TileRef(tileset.name, *filled[0].tolist())
-    pixels = tile_pixels(tileset, tile)
-    if pixels is None:
-        return None
-    down, across = overhang(tileset, tile, lattice)
-    (high, wide), mask = pixels.shape, lattice.mask()
-    top, left = min(0, down), min(0, across)
-    bottom, right = max(mask.shape[0], down + high), max(mask.shape[1], across + wide)
-    out = np.zeros((bottom - top, right - left), np.uint32)
-    out[down - top : down - top + high, across - left : across - left + wide] = pixels
-    inner = np.pad(mask, 1)
-    inner = inner[:-2, 1:-1] & inner[2:, 1:-1] & inner[1:-1, :-2] & inner[1:-1, 2:]
-    there = out[-top : mask.shape[0] - top, -left : mask.shape[1] - left]
-    there[mask & ~inner] = _OUTLINE
-    return out
+    return tile_pixels(tileset, TileRef(tileset.name, *filled[0].tolist()))

@@ -35,6 +35,8 @@ class Window:
     rows, cols : (h,) and (w,) the cells' own rows and columns in the map
     size : height and width of the map in cells, None if it wraps: nothing is off it then
     torus : height and width of a map that wraps, for what looks over its border
+    shown : which places of the map lie on or round cells that there are, if not all: (height + 1,
+        width + 1) as terrain
     """
 
     def __init__(
@@ -46,7 +48,9 @@ class Window:
         cols: NDArray[Any],
         size: tuple[int, int] | None,
         torus: tuple[int, int] | None = None,
+        shown: NDArray[np.bool_] | None = None,
     ) -> None:
+        self.shown = shown
         self.kind, self.near, self.margin = kind, near, margin
         self.rows, self.cols, self.size, self.torus = rows, cols, size, torus
         self.shape = len(rows), len(cols)
@@ -55,7 +59,9 @@ class Window:
         """Give the window of some of its rows."""
         near = self.near[top : top + count + 1 + 2 * self.margin]
         rows = self.rows[top : top + count]
-        return Window(self.kind, near, self.margin, rows, self.cols, self.size, self.torus)
+        return Window(
+            self.kind, near, self.margin, rows, self.cols, self.size, self.torus, self.shown
+        )
 
     def values(self, place: Place) -> Ground:
         """Give what a place of the stencil shows for every cell: (h, w)."""
@@ -78,6 +84,10 @@ class Window:
         for at, each, size in zip((rows, cols), place, self.size):
             last = size if each % 2 == 0 else size - 1  # vertices and sides: one more than cells
             out.append((at < 0) | (at > last))
+        if self.shown is not None:
+            high, wide = self.shown.shape
+            near = self.shown[np.ix_(np.clip(rows, 0, high - 1), np.clip(cols, 0, wide - 1))]
+            return np.asarray(out[0][:, None] | out[1][None, :] | ~near)
         return np.asarray(out[0][:, None] | out[1][None, :])
 
 

@@ -132,7 +132,8 @@ class Board:
         inside = box.clipped(self.map.height, self.map.width)
         top, left = inside.top - box.top, inside.left - box.left
         out[top : top + inside.height, left : left + inside.width] = False
-        return out
+        there = self.map.lattice.part(box)
+        return out if there is None else ~there
 
     def terrain_fits(self, name: str, ask: Ask, box: Box) -> Plane:
         """Tell which cells of a box show nothing but a terrain; none off the map."""
@@ -148,7 +149,8 @@ class Board:
         fits = (terrain_slots(map_, layer, inner, terrain) == mark).all(axis=0)
         top, left = inner.top - box.top, inner.left - box.left
         out[top : top + inner.height, left : left + inner.width] = fits
-        return out
+        there = map_.lattice.part(box)
+        return out if there is None else out & there
 
     def tiles_fit(self, asks: Sequence[Ask], cells: Cells, off: Plane) -> list[Plane]:
         """Tell for each ask which cells hold a tile that fits: (h, w) each. Gaps hold no tile.

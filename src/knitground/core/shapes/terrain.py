@@ -6,6 +6,9 @@ from collections.abc import Sequence
 
 from knitground.core.model.shapes import Corner, ShapeForm, TileShape
 from knitground.core.model.terrain import ANY, SetKind, Slot
+from knitground.core.model.tileset import Tileset
+from knitground.core.shapes.geometry import outline
+from knitground.core.slicing.base import base_of
 
 WHOLE_TILE, PART = "whole tile", "where it shows"
 WAYS = (PART, WHOLE_TILE)
@@ -45,6 +48,37 @@ def terrain_shapes(
     if whole:
         rects = [(0.0, 0.0, float(size[1]), float(size[0]))]
     return merged_rects(rects, kind)
+
+
+def shapes_on_tile(
+    owner: Tileset,
+    at: tuple[int, int],
+    kind_of_set: SetKind,
+    marks: Sequence[int],
+    terrain: int,
+    kind: str,
+    *,
+    whole: bool = False,
+    px: float = 0.0,
+) -> tuple[TileShape, ...]:
+    """Give `terrain_shapes` of a tile; of one that stands on a diamond on that, as it is seen.
+
+    There `px` is measured along the diamond's upper right side, in pixels across.
+    """
+    _, _, wide, high = owner.slicing.tile_area(*at)
+    base = base_of(owner)
+    if base is None:
+        return terrain_shapes(kind_of_set, marks, terrain, (high, wide), kind, whole=whole, px=px)
+    side = base.width  # as a square that is seen from above: its corners are the diamond's
+    anchor = owner.fact(*at).anchor or (wide // 2, high - base.below - base.height // 2)
+    out = []
+    for each in terrain_shapes(kind_of_set, marks, terrain, (side, side), kind, whole=whole, px=px):
+        points = tuple(
+            (anchor[0] + (x - y) / 2, anchor[1] + ((x + y) / side - 1) * base.height / 2)
+            for x, y in outline(each)
+        )
+        out.append(TileShape(kind, ShapeForm.POLYGON, points))
+    return tuple(out)
 
 
 def merged_rects(rects: Sequence[Rect], kind: str) -> tuple[TileShape, ...]:

@@ -23,7 +23,11 @@ _SIZES = range(6, 129)
 
 @dataclass(frozen=True)
 class MapGrid:
-    """A grid that a mock-up may be made of, in pixels; `distinct` tiles in `cells` cells."""
+    """A grid that a mock-up may be made of, in pixels; `distinct` tiles in `cells` cells.
+
+    With `diamonds` its cells stand on a corner, every other row half a cell further right; the
+    size is that of the rectangle round one, the start that of the first one's rectangle.
+    """
 
     tile_height: int
     tile_width: int
@@ -31,10 +35,14 @@ class MapGrid:
     start_x: int = 0
     distinct: int = 0
     cells: int = 0
+    diamonds: bool = False
 
     def size(self, picture: Picture) -> tuple[int, int]:
         """Whole rows and columns of cells that a picture has."""
         high, wide = picture.shape[:2]
+        if self.diamonds:
+            down, across = high - self.start_y, wide - self.start_x
+            return 2 * down // self.tile_height - 1, (2 * across // self.tile_width - 1) // 2
         return (high - self.start_y) // self.tile_height, (wide - self.start_x) // self.tile_width
 
 

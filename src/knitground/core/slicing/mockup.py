@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from knitground.core.base.errors import SlicingError
 from knitground.core.base.progress import Progress, no_progress
+from knitground.core.model.lattice import Diamond, Stagger
 from knitground.core.model.limits import MAX_SIDE_PX, sheet_words
 from knitground.core.model.tile import TileRef
 from knitground.core.model.tileset import Picture, Tileset
@@ -56,10 +57,9 @@ def read_mockup(
         No whole cell fits, a number is out of bounds, or there are more than 65 536 different
         tiles.
     """
-    high, wide = grid.tile_height, grid.tile_width
     rows, cols = _checked_size(picture, grid, tolerance)
-    part = picture[grid.start_y :, grid.start_x :][: rows * high, : cols * wide]
-    cells = _blocks(packed(part), rows, cols, high, wide)
+    part = picture[grid.start_y :, grid.start_x :]
+    cells = _blocks(packed(part), grid, rows, cols)
     hashes = _hashes(cells)
     _, first, number_of_cell = np.unique(hashes, return_index=True, return_inverse=True)
     progress(0.3)
@@ -78,13 +78,10 @@ def read_mockup(
     seen = unique[kept].any(axis=(1, 2))
     numbers = np.cumsum(seen) * seen
     origins = first[order][kept][seen]
-    straight_cells = np.ascontiguousarray(
-        part.reshape(rows, high, cols, wide, 4).transpose(0, 2, 1, 3, 4)
-    ).reshape(-1, high, wide, 4)
     progress(1.0)
     return Mockup(
         grid,
-        straight_cells[origins],
+        _straight(cells[origins]),
         numbers[place[number_of_cell]].reshape(rows, cols).astype(np.int32),
         turn[number_of_cell].reshape(rows, cols),
     )
@@ -98,6 +95,11 @@ def _checked_size(picture: Picture, grid: MapGrid, tolerance: int) -> tuple[int,
             f"tiles of {wide} × {high} px with tolerance {tolerance} can not be: give sizes from 1 "
             "px on and a tolerance of 0 to 255"
         )
+    if grid.diamonds and (high % 2 or wide % 2):
+        raise SlicingError(
+            f"diamonds of {wide} × {high} px can not be cut: half of one is no whole number of "
+            "pixels, give even numbers"
+        )
     rows, cols = grid.size(picture)
     if rows < 1 or cols < 1 or min(grid.start_y, grid.start_x) < 0:
         raise SlicingError(
@@ -107,9 +109,23 @@ def _checked_size(picture: Picture, grid: MapGrid, tolerance: int) -> tuple[int,
     return rows, cols
 
 
-def _blocks(pixels: Pixels, rows: int, cols: int, high: int, wide: int) -> Pixels:
-    parts = pixels.reshape(rows, high, cols, wide).transpose(0, 2, 1, 3)
-    return np.ascontiguousarray(parts).reshape(rows * cols, high, wide)
+def _blocks(pixels: Pixels, grid: MapGrid, rows: int, cols: int) -> Pixels:
+    """Cut cells (rows · cols, h, w), row by row; diamonds with nothing round them."""
+    high, wide = grid.tile_height, grid.tile_width
+    if not grid.diamonds:
+        parts = pixels[: rows * high, : cols * wide].reshape(rows, high, cols, wide)
+        return np.ascontiguousarray(parts.transpose(0, 2, 1, 3)).reshape(rows * cols, high, wide)
+    stagger = Stagger(rows, cols)
+    right, down = np.broadcast_arrays(*stagger.halves(*np.mgrid[:rows, :cols]))
+    ys = (down * high // 2).reshape(-1, 1, 1) + np.arange(high)[None, :, None]
+    xs = (right * wide // 2).reshape(-1, 1, 1) + np.arange(wide)[None, None, :]
+    out: Pixels = np.where(Diamond(1, 1, high, wide).mask(), pixels[ys, xs], np.uint32(0))
+    return out
+
+
+def _straight(cells: Pixels) -> NDArray[np.uint8]:
+    """Give packed tiles (n, h, w) as (n, h, w, 4)."""
+    return np.ascontiguousarray(cells)[..., None].view(np.uint8).reshape(*cells.shape, 4)
 
 
 def _hashes(tiles: Pixels) -> NDArray[np.uint64]:

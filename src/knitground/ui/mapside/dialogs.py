@@ -23,21 +23,22 @@ from knitground.core.edit.maps import check_size
 from knitground.core.edit.sheets import stand_on_base
 from knitground.core.edit.sizes import Margins, counted_after, cut_content
 from knitground.core.knit.layer import plain_terrains
-from knitground.core.model.lattice import Diamond, Grid, GridKind, cells_for
+from knitground.core.model.lattice import Grid, GridKind, cells_for
 from knitground.core.model.limits import MAX_SIDE
 from knitground.core.model.map import Map
 from knitground.core.model.project import free_name
 from knitground.core.model.standing import standing_of
 from knitground.core.model.terrain import SetKind
-from knitground.core.render.tiles import picture_on_base
+from knitground.core.render.tiles import first_picture
 from knitground.core.slicing.base import Base, find_base
 from knitground.ui.common.dialog import Dialog
 from knitground.ui.common.numbers import WholeBox
 from knitground.ui.common.tasks import Job
 from knitground.ui.common.terrainicon import terrain_icon
 from knitground.ui.common.theme import theme
-from knitground.ui.common.widgets import Swatch, row, set_role
+from knitground.ui.common.widgets import row, set_role
 from knitground.ui.common.words import tip
+from knitground.ui.mapside.basepad import BasePad
 from knitground.ui.session import QUIET_CELLS, Session
 
 _WIDEST = 1024
@@ -130,8 +131,11 @@ class NewMapDialog(Dialog):
             box.setToolTip(tip(f"How {what} the diamond is on which a picture stands"))
             box.valueChanged.connect(self._check)
         self.measured: Base | None = None
-        self.base_picture = Swatch()
-        self.base_picture.setFixedHeight(132)
+        self.below = 0
+        """Pixels of the pictures below the base."""
+        self.base_picture = BasePad()
+        self.base_picture.setFixedHeight(152)
+        self.base_picture.changed.connect(self._drag_base)
         self.base_words = QLabel()
         self.base_words.setWordWrap(True)
         self.filled = QComboBox()
@@ -180,6 +184,7 @@ class NewMapDialog(Dialog):
         _, wide = self._tile()
         self.base_width.show_value(base.width if base else wide)
         self.base_height.show_value(base.height if base else max(2, wide // 2))
+        self.below = base.below if base else 0
         sure = base is not None and base.is_sure
         if sure != (self.kind is not GridKind.SQUARE):
             kind = GridKind.DIAMOND if sure else GridKind.SQUARE
@@ -209,20 +214,20 @@ class NewMapDialog(Dialog):
             self._form.setRowVisible(each, diamonds)
         words, role = "", "note"
         if diamonds and base is None:
-            words = "No diamond is seen at the foot of these pictures: type how large it is"
+            words = "No diamond is seen at the foot of these pictures: type or drag how large it is"
         elif diamonds and base is not None:
             words = (
                 f"Measured on {base.tiles} pictures: {base.width} × {base.height} px, "
                 f"{base.score * 100:.0f} % sure"
             )
-            if base.below:
-                words += f", {base.below} px over their foot: anchors are set on its middle"
         elif base is not None and base.is_sure:
             words = (
                 f"These pictures stand on diamonds of {base.width} × {base.height} px "
                 f"({base.score * 100:.0f} % sure): choose Diamond"
             )
             role = "warning"
+        if diamonds and self.below:
+            words += f", {self.below} px over their foot: anchors are set on its middle"
         tall = self._tile()[0]
         typed = self.base_height.value()
         if diamonds and base is not None and typed == tall and base.height < tall:
@@ -239,8 +244,17 @@ class NewMapDialog(Dialog):
             self.resize(self.width(), self._form.heightForWidth(self.width()))
         if diamonds:
             tileset = self.session.project.tileset_named(self.tilesets.currentText())
-            lattice = Diamond(1, 1, typed, self.base_width.value())
-            self.base_picture.show_pixels(picture_on_base(tileset, lattice) if tileset else None)
+            self.base_picture.show_base(
+                first_picture(tileset) if tileset else None, self.base_width.value(), typed,
+                self.below,
+            )  # fmt: skip
+
+    def _drag_base(self, width: int, height: int, below: int) -> None:
+        """Take the base that was dragged over the picture."""
+        self.below = below
+        self.base_width.setValue(width)
+        self.base_height.setValue(height)
+        self._check()
 
     def _fill_terrains(self) -> None:
         """Offer the terrains of the tileset's sets that lie on whole areas."""
@@ -310,11 +324,10 @@ class NewMapDialog(Dialog):
 
     def standing(self) -> Edit | None:
         """Let the tileset's pictures stand on their base, if that is not at their foot."""
-        base = self.measured
         tileset = self.session.project.tileset_named(self.tilesets.currentText())
-        if self.kind is GridKind.SQUARE or tileset is None or base is None or not base.below:
+        if self.kind is GridKind.SQUARE or tileset is None or not self.below:
             return None
-        return stand_on_base(tileset, self.base_height.value(), base.below)
+        return stand_on_base(tileset, self.base_height.value(), self.below)
 
     def map(self) -> Map:
         """Make the map: with a ground layer for each terrain set of its tileset, and tiles."""

@@ -6,8 +6,8 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from PySide6.QtCore import QLineF, QRectF, QTimer
-from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPen
+from PySide6.QtCore import QLineF, QPointF, QRectF, Qt, QTimer
+from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
@@ -20,10 +20,12 @@ from PySide6.QtWidgets import (
 
 from knitground.core.base.errors import KnitError
 from knitground.core.base.progress import Progress
+from knitground.core.base.window import Box
 from knitground.core.edit.document import Edit
 from knitground.core.edit.likelysets import guess_words
 from knitground.core.edit.mockup import map_from_mockup
 from knitground.core.knit.laidsets import KNITTED_FROM, LaidSet, laid_sets
+from knitground.core.model.lattice import Grid, GridKind
 from knitground.core.model.map import Map
 from knitground.core.model.tile import TileRef
 from knitground.core.model.tileset import Picture, Tileset
@@ -88,6 +90,9 @@ class MockupView(QWidget):
         painter.end()
 
     def _draw_cells(self, painter: QPainter, grid: MapGrid, scale: float, rect: QRectF) -> None:
+        if grid.diamonds:
+            self._draw_diamonds(painter, grid, scale)
+            return
         across, down = grid.tile_width * scale, grid.tile_height * scale
         left, top = grid.start_x * scale, grid.start_y * scale
         if self._strange is not None:
@@ -102,6 +107,26 @@ class MockupView(QWidget):
             painter.drawLine(QLineF(left + n * across, 0, left + n * across, rect.height()))
         for n in range(int((rect.height() - top) / down) + 1):
             painter.drawLine(QLineF(0, top + n * down, rect.width(), top + n * down))
+
+    def _draw_diamonds(self, painter: QPainter, grid: MapGrid, scale: float) -> None:
+        rows, cols = grid.size(np.empty((*self._size, 0), np.uint8))
+        if rows < 1 or cols < 1:
+            return
+        how = Grid.of(GridKind.STAGGERED, rows, cols)
+        lattice = how.lattice(rows, cols, grid.tile_height, grid.tile_width)
+        veil = QColor(LINEN.madder)
+        veil.setAlpha(150)
+        lined = min(grid.tile_width, grid.tile_height) * scale >= _LINES_FROM
+        painter.setPen(QPen(QColor(43, 42, 51, 110), 1) if lined else Qt.PenStyle.NoPen)
+        marked = self._strange if self._strange is not None else np.zeros((rows, cols), np.bool_)
+        for row_, col in np.argwhere(marked | lined)[:_MARKED].tolist():
+            at = lattice.cell_named(row_, col)
+            corners = lattice.outline(Box(*at, at[0] + 1, at[1] + 1))
+            painter.setBrush(veil if marked[row_, col] else Qt.BrushStyle.NoBrush)
+            painter.drawPolygon(QPolygonF([
+                QPointF((grid.start_x + x) * scale, (grid.start_y + y - lattice.rise) * scale)
+                for x, y in corners
+            ]))  # fmt: skip
 
 
 class MockupDialog(Dialog):
@@ -126,6 +151,10 @@ class MockupDialog(Dialog):
         self.likely = QComboBox()
         self.likely.setToolTip("Grids that the picture may be made of, the likeliest first")
         self.likely.activated.connect(self._take_grid)
+        self.form = QComboBox()
+        self.form.addItems(["Upright", "Diamonds, in rows"])
+        self.form.setToolTip("How the picture's cells stand")
+        self.form.activated.connect(lambda _: self.look())
         self.tile_width = pixel_box(1, 1024, "Width of a tile")
         self.tile_height = pixel_box(1, 1024, "Height of a tile")
         self.start_x = pixel_box(0, 1024, "Pixels left of the first tile")
@@ -178,6 +207,7 @@ class MockupDialog(Dialog):
         form = QFormLayout()
         form.addRow("Name", self.name)
         form.addRow("Likely grids", self.likely)
+        form.addRow("Cells", self.form)
         form.addRow("Tile", row(self.tile_width, QLabel("×"), self.tile_height, 1))
         form.addRow("Start", row(self.start_x, QLabel(","), self.start_y, 1))
         form.addRow("Tolerance", self.tolerance)
@@ -229,7 +259,7 @@ class MockupDialog(Dialog):
         """Give the grid that the fields ask for."""
         return MapGrid(
             self.tile_height.value(), self.tile_width.value(), self.start_y.value(),
-            self.start_x.value(),
+            self.start_x.value(), diamonds=self.form.currentIndex() == 1,
         )  # fmt: skip
 
     def look(self) -> None:
@@ -239,7 +269,7 @@ class MockupDialog(Dialog):
         turns, use = self.turns.isChecked(), self.use.currentText()
         project, picture = self.session.project, self.picture
         sheets = [each for each in project.tilesets if use in (ALL, each.name)]
-        wanted = use == NEW and self.sets.isChecked()
+        wanted = use == NEW and self.sets.isChecked() and not grid.diamonds
         turns = turns and not wanted
 
         def work(progress: Progress) -> _Read:
@@ -277,17 +307,19 @@ class MockupDialog(Dialog):
             words.append(f"{turned} cells with a turned tile")
         grid = found.mockup.grid
         high, wide = self.picture.shape[:2]
-        right = wide - grid.start_x - cols * grid.tile_width
-        below = high - grid.start_y - rows * grid.tile_height
+        taken = Grid.of(GridKind.STAGGERED if grid.diamonds else GridKind.SQUARE, rows, cols)
+        frame = taken.lattice(rows, cols, grid.tile_height, grid.tile_width).frame
+        right = wide - grid.start_x - round(frame.width)
+        below = high - grid.start_y - round(frame.height)
         if grid.start_x or grid.start_y or right or below:
             words.append(f"left out: {grid.start_x} px left, {grid.start_y} above, {right} right, "
                          f"{below} below")  # fmt: skip
         strange = [n for n in range(1, count + 1) if n not in found.known]
         uses_sheets = self.use.currentText() != NEW
         unknown = np.isin(found.mockup.tile_of_cell, strange) if uses_sheets else None
-        self.sets.setVisible(not uses_sheets)
+        self.sets.setVisible(not uses_sheets and not grid.diamonds)
         self.turns.setEnabled(uses_sheets or not self.sets.isChecked())
-        if not uses_sheets and self.sets.isChecked():
+        if not uses_sheets and self.sets.isChecked() and not grid.diamonds:
             words += self._set_words(found)
             if found.sets and found.sets[0].share >= KNITTED_FROM:
                 unknown = ~found.sets[0].knitted & (found.mockup.tile_of_cell > 0)

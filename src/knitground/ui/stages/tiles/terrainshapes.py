@@ -18,7 +18,7 @@ from knitground.core.model.tile import TileRef
 from knitground.core.model.tileset import Tileset
 from knitground.core.render.tiles import tile_pixels
 from knitground.core.shapes.kinds import kind_named
-from knitground.core.shapes.terrain import WAYS, WHOLE_TILE, terrain_shapes
+from knitground.core.shapes.terrain import WAYS, WHOLE_TILE, shapes_on_tile
 from knitground.ui.common.checkers import checkers
 from knitground.ui.common.dialog import Dialog
 from knitground.ui.common.numbers import NumberBox
@@ -111,8 +111,8 @@ class TerrainShapesDialog(Dialog):
             home = self.project.tileset_named(tile.tileset)
             if home is None:
                 continue
-            size = size_of(home, (tile.row, tile.col))
-            made = terrain_shapes(kit.kind, mark, terrain, size, self.kind, whole=whole, px=px)
+            at = tile.row, tile.col
+            made = shapes_on_tile(home, at, kit.kind, mark, terrain, self.kind, whole=whole, px=px)
             count += bool(made)
             if made and len(found) < _SHOWN:
                 found.append((home, tile, made))
