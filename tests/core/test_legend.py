@@ -72,6 +72,8 @@ def test_what_is_saved_and_counted_is_the_same_while_the_legend_grows(pair):
 def test_recipes_grow_the_same_while_the_legend_grows(pair):
     still, growing = pair
     for one, two in zip(still.maps, growing.maps):
+        if not one.recipe.steps:
+            continue
         for a, b in zip(run_recipe(still, one), run_recipe(growing, two)):
             shown = [[legend.tile(int(n)) for n in np.unique(made)] if holds else None
                      for legend, made, holds in ((one.legend, a.made, a.layer.holds_tiles),

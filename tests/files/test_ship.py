@@ -118,7 +118,8 @@ def test_a_game_draws_the_picture_that_was_shipped(demo, tmp_path):
     props.cells[0, 0] = map_.legend.place(TileRef("props", 0, 5, 6))
     files = ship(demo, demo.maps, tmp_path).files
     assert [path.name for path in files] == [
-        "harbour-pans.json", "harbour-pans.png", "north-basin.json", "north-basin.png",
+        "harbour-pans.json", "harbour-pans.png", "loading-quay.json", "loading-quay.png",
+        "north-basin.json", "north-basin.png",
         "pans.tiles.png", "props.tiles.png", "salt-coast.json", "salt-coast.png",
         "shimmer.tiles.png", "store-yard.json", "store-yard.png", "works.tiles.png",
         "yard.tiles.png",

@@ -193,7 +193,7 @@ def test_save_as_copies_the_project_and_names_it(window, monkeypatch, tmp_path):
         monkeypatch.setattr(QFileDialog, "getExistingDirectory", lambda *_: str(target.parent))
         next(each for each in dialog.findChildren(QPushButton) if "Choose" in each.text()).click()
         assert dialog.words.text() == (
-            f"{target}, which is made: project.knit.json, 5 sheets, 5 tilesets, 4 maps."
+            f"{target}, which is made: project.knit.json, 5 sheets, 5 tilesets, 5 maps."
         )
         return 1
 

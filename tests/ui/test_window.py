@@ -239,14 +239,14 @@ def test_hiding_a_layer_changes_what_is_seen(window):
 
 def test_maps_are_shown_as_tabs(window):
     tabs = window.mapside.tabs
-    assert tabs.count() == 4
+    assert tabs.count() == 5
     QTest.keyClick(window.shell, Qt.Key.Key_Tab, CTRL)
     tabs.setCurrentIndex(1)
     assert window.session.map.name == "North basin"
     window.mapside.maps.delete_map()
     assert tabs.count() == 3
     window.session.doc.undo()
-    assert tabs.count() == 4
+    assert tabs.count() == 5
 
 
 def test_tabs_have_room_for_the_chosen_one(window):

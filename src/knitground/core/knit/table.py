@@ -32,8 +32,8 @@ class KnitTable:
     number of terrains and one for nothing, and stands for every number that is too high.
     `variants` lists the tiles by key, `inner` those that are only for such cells. `rules` are those
     of the set, if it has any that can be used. `exists` tells which cells of the layer there are,
-    if not all: the others stay empty; `homes` then, for each place, the one whose terrain counts, and
-    `shown` which places lie on or round such cells.
+    if not all: the others stay empty; `homes` then gives for each place the one whose terrain
+    counts, `shown` which places lie on or round such cells.
     """
 
     kind: SetKind

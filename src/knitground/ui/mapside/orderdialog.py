@@ -17,6 +17,7 @@ from knitground.core.render.stack import draw_map, stack_of
 from knitground.ui.common.dialog import Dialog
 from knitground.ui.common.painting import image_of
 from knitground.ui.common.widgets import column, note, row
+from knitground.ui.common.words import tip_of
 from knitground.ui.session import Session
 
 _WIDE, _HIGH = 232, 168
@@ -59,7 +60,7 @@ class OrderDialog(Dialog):
             made.setIconSize(QSize(_WIDE, _HIGH))
             made.setCheckable(True)
             made.setChecked(corner is map_.grid.drawn_from)
-            made.setToolTip(f"{_WORDS[corner]}: what lies nearer to the other end hides it")
+            made.setToolTip(tip_of(f"{_WORDS[corner]}: what lies nearer to the other end hides it"))
             made.clicked.connect(lambda *_, corner=corner: self.take(corner))
             self.buttons[corner] = made
         close = QDialogButtonBox(QDialogButtonBox.StandardButton.Cancel)

@@ -7,7 +7,7 @@ from functools import partial
 
 from PySide6.QtCore import QEvent, QObject, Qt, Signal
 from PySide6.QtGui import QFont, QFontMetrics
-from PySide6.QtWidgets import QLabel, QSplitter, QTabBar, QWidget
+from PySide6.QtWidgets import QLabel, QSplitter, QTabBar, QToolButton, QWidget
 
 from knitground.core.edit.changed import Changed, What
 from knitground.ui.choice import Sight
@@ -59,6 +59,11 @@ class MapSide(QWidget):
         self.tabs.setExpanding(False)
         self.tabs.setDrawBase(False)
         self.tabs.setElideMode(Qt.TextElideMode.ElideNone)
+        for side, hint in (("Left", "Earlier maps"), ("Right", "Later maps")):
+            arrow = self.tabs.findChild(QToolButton, f"Scroll{side}Button")
+            if isinstance(arrow, QToolButton):
+                arrow.setToolTip(hint)
+                arrow.setAccessibleName(hint)
         self.tabs.currentChanged.connect(self._choose)
         self.tabs.tabBarDoubleClicked.connect(self._rename)
         self.ribbon = Ribbon(session, self.tools)
