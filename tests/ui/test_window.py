@@ -244,7 +244,7 @@ def test_maps_are_shown_as_tabs(window):
     tabs.setCurrentIndex(1)
     assert window.session.map.name == "North basin"
     window.mapside.maps.delete_map()
-    assert tabs.count() == 3
+    assert tabs.count() == 4
     window.session.doc.undo()
     assert tabs.count() == 5
 

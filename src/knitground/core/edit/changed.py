@@ -48,6 +48,8 @@ class What(Enum):
     """A map's height and width, and with them the arrays of all its layers."""
     MAPS = auto()
     """The list of maps, or a map's name or wrapping."""
+    PROOF = auto()
+    """What is said to be no fault: nothing that maps show."""
     PROPERTIES = auto()
     """What a game should know of a map: nothing that it shows."""
 

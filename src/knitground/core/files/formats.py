@@ -14,6 +14,7 @@ from pydantic import (
     model_serializer,
 )
 
+from knitground.core.model.excuse import Excuses
 from knitground.core.model.limits import (
     MAX_FRAMES,
     MAX_PARTS,
@@ -44,7 +45,7 @@ from knitground.core.model.properties import Property
 from knitground.core.model.rules import RuleList
 from knitground.core.model.shapes import FIRST_KINDS, ShapeKinds, TileShape
 
-PROJECT_VERSION: Final = 3
+PROJECT_VERSION: Final = 4
 TILESET_VERSION: Final = 4
 RULES_VERSION: Final = 1
 PROJECT_FORMAT: Final = "knitground/project"
@@ -139,7 +140,7 @@ class ProjectFile(FilePart):
     """`project.knit.json`: names the other files, which lie inside the same folder."""
 
     format: Literal["knitground/project"] = PROJECT_FORMAT
-    version: Literal[3] = PROJECT_VERSION
+    version: Literal[4] = PROJECT_VERSION
     name: Name
     tilesets: Annotated[list[FileName], Field(max_length=MAX_PARTS)] = []
     maps: Annotated[list[FileName], Field(max_length=MAX_PARTS)] = []
@@ -147,11 +148,15 @@ class ProjectFile(FilePart):
     rule_lists: Annotated[list[RuleListFile], Field(max_length=MAX_PARTS)] = []
     shape_kinds: ShapeKinds = FIRST_KINDS
     tray: Annotated[list[PatchFile], Field(max_length=MAX_TRAY)] = []
+    excused: Excuses = ()
 
     @staticmethod
     def migrated(data: dict[str, Any]) -> dict[str, Any]:
-        """Bring a file of version 1, which had no rule lists, or 2, without shapes, up to date."""
-        return data | {"version": PROJECT_VERSION} if data.get("version") in (1, 2) else data
+        """Bring a file up to date: of version 1, which had no rule lists, 2, without shapes, or 3.
+
+        Version 3 knew nothing of findings that are no fault.
+        """
+        return data | {"version": PROJECT_VERSION} if data.get("version") in (1, 2, 3) else data
 
 
 class SlicingFile(FilePart):

@@ -135,6 +135,7 @@ def _project_files(project: Project, saved: Saved, progress: Progress) -> dict[s
         rule_lists=project.rule_lists,
         shape_kinds=project.shape_kinds,
         tray=[patch_to_file(patch) for patch in project.tray],
+        excused=project.excused,
     )
     files[PROJECT_NAME] = model_bytes(head)
     return files

@@ -8,6 +8,7 @@ from typing import Annotated
 
 from annotated_types import MaxLen
 
+from knitground.core.model.excuse import Excuses
 from knitground.core.model.limits import MAX_NAME, MAX_PARTS, MAX_SHEETS_BYTES, MAX_TRAY, Name
 from knitground.core.model.map import Map
 from knitground.core.model.mix import Mix
@@ -34,6 +35,7 @@ class Project:
     rule_lists: Annotated[list[RuleList], MaxLen(MAX_PARTS)] = field(default_factory=list)
     shape_kinds: ShapeKinds = FIRST_KINDS
     tray: Annotated[list[Patch], MaxLen(MAX_TRAY)] = field(default_factory=list)
+    excused: Excuses = ()
     known: dict[str, str] = field(default_factory=dict, repr=False)
 
     @property

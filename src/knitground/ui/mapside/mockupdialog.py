@@ -230,6 +230,7 @@ class MockupDialog(Dialog):
 
     def _find(self) -> None:
         self.facts.setText("looking for the grid…")
+        begun = self.grid()
 
         def done(grids: list[MapGrid]) -> None:
             self.grids = grids
@@ -237,7 +238,9 @@ class MockupDialog(Dialog):
                 self.likely.addItem(
                     f"{each.tile_width} × {each.tile_height} from {each.start_x}, {each.start_y}"
                 )
-            if grids:
+            if grids and self.grid() != begun:
+                self.look()  # somebody was quicker, and knows better
+            elif grids:
                 self._take_grid(0)
             else:
                 self.likely.addItem("none: nothing repeats")

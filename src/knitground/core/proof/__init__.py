@@ -1,0 +1,1 @@
+"""Proofs of a project: what is wrong before a game finds it."""

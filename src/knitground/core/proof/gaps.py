@@ -1,0 +1,72 @@
+"""Gaps: what terrain asks for and no tile shows."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+
+import numpy as np
+
+from knitground.core.base.errors import EditError
+from knitground.core.base.window import whole
+from knitground.core.edit.atoms import Atom
+from knitground.core.edit.document import Edit
+from knitground.core.edit.laying import plan_cells
+from knitground.core.edit.piecehere import pieces_for
+from knitground.core.knit.knit import terrain_of, without_rim
+from knitground.core.knit.missing import key_words
+from knitground.core.model.layers import GAP, GroundLayer
+from knitground.core.proof.finding import MOST_PLACES, Check, Finding, Group
+from knitground.core.proof.proving import Cell, Proving
+
+_MOST_NAMED = 20_000
+_MOST_CURED = 400
+
+
+def _find(at: Proving) -> Iterator[Finding]:
+    map_ = at.map
+    for layer, _, kit, table in at.grounds():
+        cells = at.cells(layer)
+        rows, cols = np.nonzero(cells == GAP)
+        if not rows.size:
+            continue
+        ground = terrain_of(table, layer, whole(cells), map_.wrap)
+        ground = without_rim(ground, table.margin - table.kind.margin)
+        some = slice(0, _MOST_NAMED)
+        keys = table.keys.keys_at(table, ground, rows[some], cols[some])
+        found: dict[tuple[int, ...], list[Cell]] = {}
+        for key, row, col in zip(keys, rows.tolist(), cols.tolist()):
+            found.setdefault(key, []).append((row, col))
+        for key, places in sorted(found.items(), key=lambda each: -len(each[1])):
+            words = f"no tile shows {key_words(kit, key)}"
+            yield Finding(
+                "gaps", words, f"{kit.name} {key}", map_.name, layer.number,
+                tuple(places[:MOST_PLACES]), len(places), hurt=1.0,
+            )  # fmt: skip
+
+
+def _cure(at: Proving, findings: Sequence[Finding]) -> Edit:
+    """Pin the tile that joins best on each cell."""
+    atoms: list[Atom] = []
+    count = 0
+    for each in findings:
+        layer = at.map.layer_numbered(each.layer)
+        owner = at.project.tileset_named(layer.tileset) if isinstance(layer, GroundLayer) else None
+        if layer is None or owner is None:
+            continue
+        values = np.zeros((at.map.height, at.map.width), np.int32)
+        for cell in each.places[:_MOST_CURED]:
+            best = pieces_for(at.doc, at.map, layer, cell, owner, 1)
+            if best:
+                values[cell] = at.map.legend.place(best[0].tile)
+        mask = values > 0
+        count += int(mask.sum())
+        atoms += plan_cells(at.map, layer, whole(values), values, mask, "").edit.atoms
+    if not atoms:
+        raise EditError("nothing joins there: make the missing tile in Terrains")
+    return Edit(f"Pin what fits on {count} gaps", tuple(atoms))
+
+
+CHECK = Check(
+    "gaps", Group.SENSE, "Gaps", "Cells whose terrain no tile shows", _find,
+    "Pin what fits best", _cure, "terrains",
+)  # fmt: skip

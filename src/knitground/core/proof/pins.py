@@ -1,0 +1,70 @@
+"""Pins that the terrain has outgrown: a tile of the set that is not what is asked for there."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+
+import numpy as np
+
+from knitground.core.base.window import whole
+from knitground.core.edit.atoms import Atom
+from knitground.core.edit.document import Edit
+from knitground.core.edit.laying import plan_unpin
+from knitground.core.knit.keys import keys_of
+from knitground.core.knit.knit import terrain_of, without_rim
+from knitground.core.knit.layer import marked_tiles
+from knitground.core.knit.missing import key_words
+from knitground.core.model.layers import GroundLayer
+from knitground.core.proof.finding import MOST_PLACES, Check, Finding, Group
+from knitground.core.proof.proving import Cell, Proving
+
+
+def _find(at: Proving) -> Iterator[Finding]:
+    map_ = at.map
+    for layer, owner, kit, table in at.grounds():
+        if table.rules is not None or not layer.pinned.any():
+            continue  # what rules choose need not show what marks ask for
+        cells = at.cells(layer)
+        rows, cols = np.nonzero(layer.pinned & (cells > 0))
+        marks, tiles = marked_tiles(at.project, owner, kit)
+        asks = keys_of(kit.kind)
+        shows = {
+            map_.legend.place(tile): set(asks.of_marks(each, len(kit.terrains))[1])
+            for tile, each in zip(tiles, marks.tolist())
+        }
+        ground = terrain_of(table, layer, whole(cells), map_.wrap)
+        ground = without_rim(ground, table.margin - table.kind.margin)
+        keys = table.keys.keys_at(table, ground, rows, cols)
+        known = table.variants.keys() | table.inner.keys()
+        found: dict[tuple[int, tuple[int, ...]], list[Cell]] = {}
+        for key, row, col in zip(keys, rows.tolist(), cols.tolist()):
+            place = int(cells[row, col])
+            if place in shows and key in known and key not in shows[place]:
+                found.setdefault((place, key), []).append((row, col))
+        for (place, key), places in sorted(found.items(), key=lambda each: -len(each[1])):
+            tile = map_.legend.tile(place)
+            assert tile is not None
+            words = f"{at.title(tile)} is pinned where terrain asks for {key_words(kit, key)}"
+            yield Finding(
+                "pins", words, f"{place} {key}", map_.name, layer.number,
+                tuple(places[:MOST_PLACES]), len(places), tile, 0.5,
+            )  # fmt: skip
+
+
+def _cure(at: Proving, findings: Sequence[Finding]) -> Edit:
+    atoms: list[Atom] = []
+    for layer in at.map.layers:
+        cells = [cell for each in findings if each.layer == layer.number for cell in each.places]
+        if cells and isinstance(layer, GroundLayer):
+            mask = np.zeros(layer.cells.shape, np.bool_)
+            mask[tuple(np.array(cells).T)] = True
+            plan = plan_unpin(at.doc, at.map, layer, whole(mask), mask, "")
+            atoms += plan.edit.atoms
+    return Edit("Release pins that terrain has outgrown", tuple(atoms))
+
+
+CHECK = Check(
+    "pins", Group.SENSE, "Outgrown pins",
+    "Tiles of the set that were pinned, and show other terrain than lies there now", _find,
+    "Release the pins", _cure,
+)  # fmt: skip

@@ -1,0 +1,158 @@
+"""All checks of a project. Another one is its module and its line here."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Collection, Iterable, Sequence
+from dataclasses import dataclass, field
+
+from knitground.core.base.errors import Cancelled, EditError, KnitError
+from knitground.core.base.progress import Progress, no_progress
+from knitground.core.edit.atoms import Atom
+from knitground.core.edit.document import Document, Edit
+from knitground.core.model.map import Map
+from knitground.core.proof import (
+    fringes,
+    gaps,
+    idlerules,
+    lacking,
+    names,
+    pins,
+    reach,
+    runs,
+    seams,
+    sheets,
+    snags,
+    steps,
+    strangers,
+    stuck,
+    uncovered,
+    wronglayer,
+)
+from knitground.core.proof.finding import Check, Finding
+from knitground.core.proof.proving import Proving
+
+CHECKS: dict[str, Check] = {
+    each.key: each
+    for each in (
+        seams.CHECK, runs.CHECK, fringes.CHECK, steps.CHECK,
+        gaps.CHECK, uncovered.CHECK, pins.CHECK, strangers.CHECK, wronglayer.CHECK,
+        idlerules.CHECK,
+        snags.CHECK, reach.CHECK, stuck.CHECK, lacking.CHECK,
+        sheets.MISSING, sheets.UNUSED, names.CHECK,
+    )
+}  # fmt: skip
+"""By their keys, in the order in which they are shown."""
+MOST = 2000
+"""Findings that a check tells of one map; beyond, it says that there are more."""
+
+
+@dataclass(frozen=True)
+class Proof:
+    """What checks found.
+
+    Parameters
+    ----------
+    findings : the worst ones first; those that were said to be no fault apart
+    excused : those that were
+    failed : why checks could not be made, by their keys
+    """
+
+    findings: tuple[Finding, ...] = ()
+    excused: tuple[Finding, ...] = ()
+    failed: dict[str, str] = field(default_factory=dict)
+
+
+def run_check(
+    doc: Document, check: Check, map_: Map | None, progress: Progress = no_progress
+) -> list[Finding]:
+    """Run one check; `map_` is None for those of the whole project."""
+    out: list[Finding] = []
+    for each in check.find(Proving(doc, map_, progress)):
+        out.append(each)
+        if len(out) >= MOST:
+            out.append(Finding(check.key, f"there are more than {MOST}", "more", each.map, hurt=0))
+            break
+    return out
+
+
+def prove(
+    doc: Document,
+    maps: Sequence[Map] | None = None,
+    only: Collection[str] | None = None,
+    progress: Progress = no_progress,
+) -> Proof:
+    """Check a project.
+
+    Parameters
+    ----------
+    maps : to look at, by default all
+    only : keys of the checks to make, by default all; those of the whole project are made if no
+        maps are named, or if they are named here
+
+    Raises
+    ------
+    EditError
+        There is no such check.
+    Cancelled
+        From `progress`.
+    """
+    strange = [each for each in only or () if each not in CHECKS]
+    if strange:
+        raise EditError(f"there is no check “{strange[0][:60]}”: give one of {', '.join(CHECKS)}")
+    chosen = [each for key, each in CHECKS.items() if only is None or key in only]
+    looked = list(doc.project.maps if maps is None else maps)
+    jobs: list[tuple[Check, Map | None]]
+    jobs = [(check, map_) for map_ in looked for check in chosen if check.of_map]
+    jobs += [(check, None) for check in chosen
+             if not check.of_map and (maps is None or only is not None)]  # fmt: skip
+    found: list[Finding] = []
+    failed: dict[str, str] = {}
+    for n, (check, at) in enumerate(jobs):
+        progress(n / max(1, len(jobs)))
+        try:
+            found += run_check(doc, check, at)
+        except Cancelled:
+            raise
+        except KnitError as error:
+            failed[check.key] = str(error)
+        except Exception as error:  # noqa: BLE001 - one that fails inside leaves the others be
+            failed[check.key] = f"it failed ({type(error).__name__}: {error})"
+    progress(1.0)
+    return sorted_out(doc, found, failed)
+
+
+def sorted_out(doc: Document, found: Iterable[Finding], failed: dict[str, str]) -> Proof:
+    """Put the worst findings first, and apart what was said to be no fault."""
+    excused = {each.key for each in doc.project.excused}
+    order = sorted(found, key=lambda each: (-each.hurt, -each.count, each.key))
+    return Proof(
+        tuple(each for each in order if each.key not in excused),
+        tuple(each for each in order if each.key in excused),
+        failed,
+    )
+
+
+def cure(doc: Document, findings: Sequence[Finding]) -> Edit:
+    """Mend findings as one step.
+
+    Raises
+    ------
+    EditError
+        None of them can be mended without a person.
+    """
+    atoms: list[Atom] = []
+    parts: dict[tuple[str, str], list[Finding]] = defaultdict(list)
+    for each in findings:
+        parts[each.check, each.map].append(each)
+    name = ""
+    for (key, map_name), some in parts.items():
+        check = CHECKS[key]
+        if check.cure is None:
+            continue
+        edit = check.cure(Proving(doc, doc.project.map_named(map_name)), some)
+        atoms += edit.atoms
+        name = edit.name
+    if not atoms:
+        raise EditError("this can not be mended by itself: go there and see")
+    return Edit(name if len(parts) == 1 else f"Mend {len(findings)} findings", tuple(atoms))

@@ -1,0 +1,126 @@
+"""What checks look at: a project, one of its maps, and what lies there when all is knitted."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from functools import cached_property
+
+import numpy as np
+from numpy.typing import NDArray
+
+from knitground.core.base.progress import Progress, no_progress
+from knitground.core.base.window import Box
+from knitground.core.edit.document import Document
+from knitground.core.knit.table import KnitTable
+from knitground.core.model.layers import Cells, GroundLayer, Layer
+from knitground.core.model.map import Map, grid_of
+from knitground.core.model.project import Project
+from knitground.core.model.terrain import TerrainSet
+from knitground.core.model.tile import TileRef
+from knitground.core.model.tileset import TileFacts, Tileset
+
+Cell = tuple[int, int]
+SOLID = "solid"
+"""The kind of shapes that nobody walks through."""
+
+
+class Proving:
+    """A map, or a whole project, while it is checked; its cells are knitted as asked for."""
+
+    def __init__(
+        self, doc: Document, map_: Map | None = None, progress: Progress = no_progress
+    ) -> None:
+        self.doc, self.progress, self._map = doc, progress, map_
+        self._cells: dict[int, Cells] = {}
+
+    @property
+    def project(self) -> Project:
+        """The project."""
+        return self.doc.project
+
+    @property
+    def map(self) -> Map:
+        """The map that is checked."""
+        assert self._map is not None
+        return self._map
+
+    def cells(self, layer: Layer) -> Cells:
+        """Give all cells of a layer, knitted and grown: (rows, columns) of its own grid."""
+        if layer.number not in self._cells:
+            grid = grid_of(self.map, layer)
+            box = Box(0, 0, grid.height, grid.width)
+            self._cells[layer.number] = self.doc.cells(grid, layer, box)
+        return self._cells[layer.number]
+
+    @cached_property
+    def legend(self) -> list[TileRef | None]:
+        """The tiles that cells stand for."""
+        for layer in self.map.layers:
+            if layer.holds_tiles:
+                self.cells(layer)
+        return self.map.legend.tiles
+
+    def owner(self, tile: TileRef) -> Tileset | None:
+        """Give the sheet of a tile, if it has it."""
+        owner = self.project.tileset_named(tile.tileset)
+        return owner if owner is not None and owner.has(tile.row, tile.col) else None
+
+    def fact(self, tile: TileRef) -> TileFacts | None:
+        """Give what is known of a tile."""
+        owner = self.owner(tile)
+        return owner.fact(tile.row, tile.col) if owner is not None else None
+
+    def title(self, tile: TileRef) -> str:
+        """Call a tile: by its name, else by its number."""
+        owner = self.owner(tile)
+        if owner is None:
+            return f"a tile of “{tile.tileset}”"
+        name = owner.fact(tile.row, tile.col).name
+        return f"“{name}”" if name else f"tile {owner.number(tile.row, tile.col)} of {owner.name}"
+
+    def grounds(self) -> Iterator[tuple[GroundLayer, Tileset, TerrainSet, KnitTable]]:
+        """List the ground layers whose set is there, and what they are knitted from."""
+        for layer in self.map.layers:
+            if not isinstance(layer, GroundLayer):
+                continue
+            found = self.project.set_of(layer.tileset, layer.set_name)
+            if found is not None and found[1].kind is layer.kind_of_set:
+                yield layer, *found, self.doc.knitter.table(self.map, layer)
+
+    def own_grid(self, layer: Layer) -> bool:
+        """Whether a layer has the map's cells."""
+        return layer.own_cell is None
+
+    def blocked(self) -> NDArray[np.bool_] | None:
+        """Tell which cells of the map nobody can walk on: something solid covers their middle.
+
+        None if no tile of the map is solid.
+        """
+        out = np.zeros((self.map.height, self.map.width), np.bool_)
+        known = False
+        for layer in self.map.layers:
+            if not layer.holds_tiles or not layer.visible or not self.own_grid(layer):
+                continue
+            solid = np.array([tile is not None and self._is_solid(tile) for tile in self.legend])
+            if solid.any():
+                known = True
+                cells = self.cells(layer)
+                out |= solid[np.clip(cells, 0, len(solid) - 1)] & (cells > 0)
+        return out if known else None
+
+    def _is_solid(self, tile: TileRef) -> bool:
+        from shapely import Point, Polygon  # late: it is slow to import
+
+        from knitground.core.shapes.geometry import outline
+
+        owner, fact = self.owner(tile), self.fact(tile)
+        if owner is None or fact is None:
+            return False
+        high = owner.slicing.tile_area(tile.row, tile.col)[3]
+        lattice = self.map.lattice
+        down, across = lattice.cell_size[0] / 2, lattice.cell_size[1] / 2
+        middle = Point(across, high - down) if not fact.anchor else Point(*fact.anchor)
+        return any(
+            Polygon(outline(each)).buffer(0.01).covers(middle)
+            for each in fact.shapes if each.kind == SOLID
+        )  # fmt: skip

@@ -1,0 +1,53 @@
+"""Places that nobody can reach from where a game begins."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import numpy as np
+
+from knitground.core.grow.distance import parts_of
+from knitground.core.model.layers import MarkerLayer
+from knitground.core.proof.finding import Check, Finding, Group
+from knitground.core.proof.places import first_places
+from knitground.core.proof.proving import Proving
+
+BEGINS = "spawn point"
+_LEAST = 2
+
+
+def _find(at: Proving) -> Iterator[Finding]:
+    map_ = at.map
+    begins = [marker.middle for layer in map_.layers if isinstance(layer, MarkerLayer)
+              for marker in layer.markers if marker.kind == BEGINS]  # fmt: skip
+    if not begins:
+        return
+    blocked = at.blocked()
+    if blocked is None:
+        return
+    free = ~blocked if map_.lattice.exists is None else ~blocked & map_.lattice.exists
+    numbers, count = parts_of(free, wrap=map_.wrap, corners=False)
+    from_ = set()
+    for x, y in begins:
+        cell = map_.lattice.cell_at(x, y)
+        if map_.wrap:
+            cell = cell[0] % map_.height, cell[1] % map_.width
+        if map_.lattice.holds(*cell) and numbers[cell]:
+            from_.add(int(numbers[cell]))
+    if not from_:
+        return
+    sizes = np.bincount(numbers.ravel(), minlength=count + 1)
+    for number in sorted(range(1, count + 1), key=lambda n: -int(sizes[n]))[:64]:
+        if number in from_ or sizes[number] < _LEAST:
+            continue
+        places = first_places(numbers == number)
+        yield Finding(
+            "reach", f"{sizes[number]} cells that can not be reached from any {BEGINS}",
+            f"{places[0]}", map_.name, 0, places, int(sizes[number]), hurt=0.55,
+        )  # fmt: skip
+
+
+CHECK = Check(
+    "reach", Group.PLAY, "Out of reach",
+    f"Places that can be walked on and not be reached from any {BEGINS}", _find,
+)  # fmt: skip

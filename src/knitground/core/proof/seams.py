@@ -1,0 +1,133 @@
+"""Seams between neighbouring tiles that should go on into each other."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from knitground.core.knit.layer import marked_tiles
+from knitground.core.model.terrain import Slot
+from knitground.core.model.tile import TileRef
+from knitground.core.proof.finding import MOST_PLACES, Check, Finding, Group
+from knitground.core.proof.proving import Proving
+from knitground.core.slicing.grid import cut_tile
+
+_STEP, _TIMES = 26.0, 2.2
+"""A seam is a step of so many levels more than others with the same marks, and so many times."""
+_OPAQUE = 200
+_LEAST = 0.5
+"""Part of a side that must be opaque on both tiles."""
+_SIDES = {
+    "below": ((1, 0), (Slot.SW, Slot.S, Slot.SE)), "to the right": ((0, 1), (Slot.NE, Slot.E,
+                                                                            Slot.SE)),
+}  # fmt: skip
+
+
+@dataclass(frozen=True, eq=False)
+class _Edges:
+    """What a tile shows along its sides: colours there, and how much they change just inside."""
+
+    first: dict[str, NDArray[np.float32]]
+    last: dict[str, NDArray[np.float32]]
+    grain: dict[str, float]
+
+
+def _edges(picture: NDArray[np.uint8]) -> _Edges:
+    flat = picture.astype(np.float32)
+    turned = {"below": flat, "to the right": flat.transpose(1, 0, 2)}
+    return _Edges(
+        {name: each[0] for name, each in turned.items()},
+        {name: each[-1] for name, each in turned.items()},
+        {
+            name: float(max(np.abs(each[1] - each[0])[:, :3].mean(),
+                            np.abs(each[-1] - each[-2])[:, :3].mean()))
+            for name, each in turned.items()
+        },
+    )  # fmt: skip
+
+
+def _step(one: NDArray[np.float32], other: NDArray[np.float32]) -> float | None:
+    both = (one[:, 3] >= _OPAQUE) & (other[:, 3] >= _OPAQUE)
+    if both.mean() < _LEAST:
+        return None
+    return float(np.abs(one[both, :3] - other[both, :3]).mean())
+
+
+def _find(at: Proving) -> Iterator[Finding]:
+    map_ = at.map
+    if map_.lattice.slanted:
+        return  # pictures lie over each other there: no two borders meet
+    for layer, owner, kit, _ in at.grounds():
+        marks, tiles = marked_tiles(at.project, owner, kit)
+        cut: dict[int, _Edges] = {}
+        shows: dict[int, tuple[int, ...]] = {}
+        for tile, own in zip(tiles, marks.tolist()):
+            home = at.owner(tile)
+            place = map_.legend.place(tile)
+            if home is None or home.picture is None or home.slicing.pieces:
+                continue
+            pixels = cut_tile(home.picture, home.slicing, tile.row, tile.col)
+            if pixels.shape[:2] == map_.lattice.cell_size and min(pixels.shape[:2]) > 1:
+                cut[place], shows[place] = _edges(pixels), tuple(own)
+        cells = at.cells(layer)
+        for name, (step, slots) in _SIDES.items():
+            yield from _along(at, layer.number, cells, (name, step, slots), cut, shows)
+
+
+def _along(
+    at: Proving,
+    number: int,
+    cells: NDArray[np.int32],
+    side: tuple[str, tuple[int, int], tuple[Slot, ...]],
+    cut: dict[int, _Edges],
+    shows: dict[int, tuple[int, ...]],
+) -> Iterator[Finding]:
+    name, (down, across), slots = side
+    map_ = at.map
+    if map_.wrap:
+        other = np.roll(cells, (-down, -across), (0, 1))
+        one = cells
+    else:
+        one = cells[: cells.shape[0] - down, : cells.shape[1] - across]
+        other = cells[down:, across:]
+    pairs = one.astype(np.int64) << 32 | np.maximum(other, 0).astype(np.int64)
+    unique, counts = np.unique(pairs[(one > 0) & (other > 0)], return_counts=True)
+    judged: dict[tuple[int, ...], list[tuple[float, float, int, int, int]]] = defaultdict(list)
+    for pair, count in zip(unique.tolist(), counts.tolist()):
+        a, b = pair >> 32, pair & 0xFFFFFFFF
+        if a not in cut or b not in cut:
+            continue
+        value = _step(cut[a].last[name], cut[b].first[name])
+        if value is not None:
+            grain = max(cut[a].grain[name], cut[b].grain[name])
+            judged[tuple(shows[a][slot] for slot in slots)].append((value, grain, a, b, count))
+    for alike in judged.values():
+        often = np.minimum([each[4] for each in alike], 50)
+        usual = float(np.median(np.repeat([each[0] for each in alike], often)))
+        for value, grain, a, b, count in alike:
+            if value < max(usual, grain) * _TIMES or value < max(usual, grain) + _STEP:
+                continue
+            hit = (one == a) & (other == b)
+            rows, cols = np.nonzero(hit)
+            first, second = (map_.legend.tile(each) for each in (a, b))
+            assert isinstance(first, TileRef)
+            assert isinstance(second, TileRef)
+            yield Finding(
+                "seams",
+                f"{at.title(second)} {name} of {at.title(first)}: a step of {value:.0f} levels, "
+                f"{max(usual, grain):.0f} are usual there",
+                f"{a} {b} {name}", map_.name, number,
+                tuple(zip(rows[:MOST_PLACES].tolist(), cols[:MOST_PLACES].tolist())), count, first,
+                min(0.9, 0.3 + value / 256),
+            )  # fmt: skip
+
+
+CHECK = Check(
+    "seams", Group.LOOKS, "Seams",
+    "Neighbours whose colours leap at the line between them, where others of the same marks go on",
+    _find, stage="tiles",
+)  # fmt: skip

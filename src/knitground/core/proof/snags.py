@@ -1,0 +1,98 @@
+"""Snags: shapes of neighbours that end a few pixels apart."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import numpy as np
+
+from knitground.core.knit.fits import opposite
+from knitground.core.model.terrain import Slot
+from knitground.core.model.tile import TileRef
+from knitground.core.proof.finding import MOST_PLACES, Check, Finding, Group
+from knitground.core.proof.proving import SOLID, Proving
+from knitground.core.shapes.borders import NEAR_PX, Span, side_spans
+from knitground.core.shapes.geometry import turned_shape
+
+_SMALL = 3.0
+"""Pixels up to which a step between two shapes catches a figure, and is not meant."""
+_WAYS = ((Slot.E, (0, 1), "to the right"), (Slot.S, (1, 0), "below"))
+
+
+def _find(at: Proving) -> Iterator[Finding]:
+    map_ = at.map
+    if map_.lattice.slanted:
+        return
+    for layer in map_.layers:
+        if not layer.holds_tiles or not layer.visible or not at.own_grid(layer):
+            continue
+        cells = at.cells(layer)
+        solid = {n for n, tile in enumerate(at.legend) if tile is not None and _has(at, tile)}
+        if not solid or not np.isin(cells, list(solid)).any():
+            continue
+        for side, (down, across), name in _WAYS:
+            if map_.wrap:
+                one, other = cells, np.roll(cells, (-down, -across), (0, 1))
+            else:
+                one = cells[: cells.shape[0] - down, : cells.shape[1] - across]
+                other = cells[down:, across:]
+            pairs = np.maximum(one, 0).astype(np.int64) << 32 | np.maximum(other, 0)
+            unique, counts = np.unique(pairs, return_counts=True)
+            for pair, count in zip(unique.tolist(), counts.tolist()):
+                a, b = pair >> 32, pair & 0xFFFFFFFF
+                if a not in solid or b not in solid:
+                    continue
+                first, second = map_.legend.tile(a), map_.legend.tile(b)
+                assert first is not None
+                assert second is not None
+                words = _meeting(at, first, second, side)
+                if words:
+                    rows, cols = np.nonzero((one == a) & (other == b))
+                    yield Finding(
+                        "snags",
+                        f"{at.title(second)} {name} of {at.title(first)}: {words}",
+                        f"{a} {b} {name}", map_.name, layer.number,
+                        tuple(zip(rows[:MOST_PLACES].tolist(), cols[:MOST_PLACES].tolist())),
+                        count, first, 0.65,
+                    )  # fmt: skip
+
+
+def _has(at: Proving, tile: TileRef) -> bool:
+    fact = at.fact(tile)
+    return fact is not None and any(each.kind == SOLID for each in fact.shapes)
+
+
+def _spans(at: Proving, tile: TileRef, side: Slot, inside: float = 0.0) -> list[Span]:
+    owner = at.owner(tile)
+    assert owner is not None
+    _, _, wide, high = owner.slicing.tile_area(tile.row, tile.col)
+    shapes = owner.fact(tile.row, tile.col).shapes
+    if tile.turn:
+        shapes = tuple(turned_shape(each, tile.turn, wide, high) for each in shapes)
+        wide, high = (high, wide) if tile.turn % 2 else (wide, high)
+    return side_spans(shapes, SOLID, side, (high, wide), inside)
+
+
+def _meeting(at: Proving, one: TileRef, other: TileRef, side: Slot) -> str:
+    """Say how two tiles' solid shapes miss each other at the side between them; "" if not."""
+    mine, theirs = _spans(at, one, side), _spans(at, other, opposite(side))
+    steps = [
+        abs(a - b)
+        for low, high in mine for from_, to in theirs
+        if low < to and from_ < high
+        for a, b in ((low, from_), (high, to))
+    ]  # fmt: skip
+    small = [each for each in steps if 0.3 < each <= _SMALL]
+    if small:
+        return f"a step of {max(small):.1f} px between their solid shapes"
+    near, close = _spans(at, one, side, NEAR_PX), _spans(at, other, opposite(side), NEAR_PX)
+    if (near and not mine and theirs) or (close and not theirs and mine):
+        return f"their solid shapes end up to {NEAR_PX:.0f} px apart"
+    return ""
+
+
+CHECK = Check(
+    "snags", Group.PLAY, "Snags and slits",
+    "Solid shapes of neighbours that miss each other by a few pixels: a figure catches there",
+    _find, stage="tiles",
+)  # fmt: skip

@@ -1,0 +1,72 @@
+"""Tiles on a layer on which they lie nowhere else."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+
+import numpy as np
+
+from knitground.core.base.window import whole
+from knitground.core.edit.atoms import Atom
+from knitground.core.edit.document import Edit
+from knitground.core.edit.selecting import Selection, to_layer
+from knitground.core.model.layers import TileLayer
+from knitground.core.proof.finding import Check, Finding, Group
+from knitground.core.proof.places import first_places
+from knitground.core.proof.proving import Proving
+
+_MOST, _LEAST_ELSEWHERE, _TIMES = 3, 12, 12
+"""At most so many of a tile lie here, at least so many on another layer, so many times as many."""
+
+
+def _find(at: Proving) -> Iterator[Finding]:
+    map_ = at.map
+    layers = [each for each in map_.layers if isinstance(each, TileLayer) and at.own_grid(each)]
+    count = len(at.legend) + 1
+    laid = {
+        each.number: np.bincount(np.clip(at.cells(each), 0, count - 1).ravel(), minlength=count)
+        for each in layers
+    }
+    for layer in layers:
+        for place in np.flatnonzero(laid[layer.number][1:]).tolist():
+            own = int(laid[layer.number][place + 1])
+            others = {n: int(each[place + 1]) for n, each in laid.items() if n != layer.number}
+            home = max(others, key=lambda n: others[n], default=0)
+            if own > _MOST or not home or others[home] < max(_LEAST_ELSEWHERE, _TIMES * own):
+                continue
+            if sum(others.values()) > others[home]:
+                continue
+            tile, other = map_.legend.tile(place + 1), map_.layer_numbered(home)
+            assert tile is not None
+            assert other is not None
+            places = first_places(at.cells(layer) == place + 1)
+            yield Finding(
+                "layer",
+                f"{at.title(tile)} lies on “{layer.name}” {own}×, on “{other.name}” "
+                f"{others[home]}×: it may have been laid on the wrong layer",
+                f"{place} {home}", map_.name, layer.number, places, own, tile, 0.45,
+            )  # fmt: skip
+
+
+def _cure(at: Proving, findings: Sequence[Finding]) -> Edit:
+    """Move them to the layer on which the others lie."""
+    atoms: list[Atom] = []
+    count = 0
+    for each in findings:
+        source = at.map.layer_numbered(each.layer)
+        target = at.map.layer_numbered(int(each.what.split()[1]))
+        if source is None or target is None or not each.places:
+            continue
+        mask = np.zeros((at.map.height, at.map.width), np.bool_)
+        mask[tuple(np.array(each.places).T)] = True
+        edit = to_layer(at.doc, at.map, source, target, Selection(whole(mask), mask))
+        atoms += edit.atoms
+        count += len(each.places)
+    return Edit(f"Move {count} tiles to their layer", tuple(atoms))
+
+
+CHECK = Check(
+    "layer", Group.SENSE, "Wrong layer",
+    "Tiles that lie a few times on one layer and otherwise always on another", _find,
+    "Move to that layer", _cure,
+)  # fmt: skip
