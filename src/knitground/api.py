@@ -54,6 +54,8 @@ from knitground.core.model.standing import standing_of
 from knitground.core.model.terrain import ANY, SetKind, Slot, TerrainSet
 from knitground.core.model.tile import TileRef
 from knitground.core.model.tileset import Tileset
+from knitground.core.proof.finding import Finding
+from knitground.core.proof.proof import prove
 from knitground.core.slicing.likely import likely_grids
 
 __all__ = ["KnitError", "LayerDoor", "MapDoor", "MapPicture", "ProjectDoor", "SetDoor",
@@ -93,6 +95,23 @@ class ProjectDoor:
     def maps(self) -> list[MapDoor]:
         """All maps."""
         return [MapDoor(self, each) for each in self.project.maps]
+
+    def proof(self, only: Sequence[str] | None = None) -> list[Finding]:
+        """List what is wrong with the project, the worst first.
+
+        Parameters
+        ----------
+        only : keys of checks (`CHECKS` in `core/proof/proof.py`), by default all
+
+        Returns
+        -------
+        findings, those apart that were said to be no fault; each has `words`, `map`, `places`
+        (cells as the program keeps them) and `count`
+        """
+        if only is not None:
+            _kind(only, (list, tuple), "a list of checks", "['gaps', 'seams']")
+            only = [_name(each, "check") for each in only]
+        return list(prove(self.doc, None, only).findings)
 
     def sheet(self, name: str) -> SheetDoor:
         """Find a sheet by its name."""

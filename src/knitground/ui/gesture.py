@@ -37,4 +37,4 @@ class CellMarks(Protocol):
     """Cells of a map that some part wants to be marked."""
 
     def cells(self, map_: Map) -> Iterable[tuple[tuple[int, int], str]]:
-        """Give them, each with its role: “wrong”, “right” or “changes”."""
+        """Give them, each with its role: “wrong”, “right”, “changes”, “knot” or “large knot”."""

@@ -6,6 +6,7 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QFocusEvent, QFont, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QToolTip, QWidget
 
+from knitground.ui.common.knot import draw_knot
 from knitground.ui.common.theme import theme
 from knitground.ui.stagekinds import STAGES, StageKind
 
@@ -24,6 +25,7 @@ class Rail(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.setAccessibleName("Stages")
         self._at = 0
+        self._counts: dict[str, int] = {}
         self._hover = -1
         self._by_key = False
 
@@ -36,6 +38,12 @@ class Rail(QWidget):
         """Mark a stage as the present one, without telling anybody."""
         self._at = next(n for n, each in enumerate(STAGES) if each.key == key)
         self.update()
+
+    def show_count(self, key: str, count: int) -> None:
+        """Show a knot and a number beside a stage, or with 0 none."""
+        if self._counts.get(key, 0) != count:
+            self._counts[key] = count
+            self.update()
 
     def sizeHint(self) -> QSize:
         return QSize(_WIDTH, _ITEM * len(STAGES))
@@ -110,6 +118,16 @@ class Rail(QWidget):
         painter.setPen(t.colour("ink" if here else "ink2"))
         name = QRectF(rect.left(), rect.top() + 38, rect.width(), 20)
         painter.drawText(name, Qt.AlignmentFlag.AlignCenter, stage.name)
+        count = self._counts.get(stage.key, 0)
+        if count:
+            draw_knot(painter, QPointF(middle.x() + 16, middle.y() - 7), 4.5)
+            painter.setPen(t.colour("madder"))
+            font.setPixelSize(11)
+            font.setBold(True)
+            painter.setFont(font)
+            beside = QRectF(middle.x() + 10, middle.y(), 27, 16)
+            words = str(count) if count < 1000 else "1k+"
+            painter.drawText(beside, Qt.AlignmentFlag.AlignHCenter, words)
 
     def _rect(self, place: int) -> QRectF:
         return QRectF(0, place * _ITEM, _WIDTH, _ITEM)

@@ -68,6 +68,8 @@ class Session(QObject):
     """Something else, or nothing, takes clicks on the map now, or other cells are marked there."""
     sight_changed = Signal()
     """Other things are shown of the map, or over it."""
+    stage_counted = Signal(str, int)
+    """A stage has so many things that want to be looked at: its key, and how many."""
     stage_wanted = Signal(str)
     """Some part asks for a stage."""
 

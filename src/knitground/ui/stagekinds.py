@@ -46,6 +46,7 @@ STAGES = (
     ),
     StageKind("draw", "Draw", "Lay maps by hand", "DrawBench"),
     StageKind("grow", "Grow", "Let a recipe make a layer", "GrowBench"),
+    StageKind("proof", "Proof", "Find what is wrong before the game does", "ProofBench"),
     StageKind("ship", "Ship", "Write what a game reads", "ShipBench"),
 )  # fmt: skip
 """In the order of the work."""

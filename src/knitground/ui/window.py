@@ -157,6 +157,7 @@ class Window(QObject):
         self.shell.rail.chosen.connect(self.show_stage)
         self.shell.dropped.connect(self._drop)
         s.stage_wanted.connect(self.show_stage)
+        s.stage_counted.connect(self.shell.rail.show_count)
         s.file_wanted.connect(self.sheets.ask_sheet)
         s.place_wanted.connect(self.sheets.ask_missing)
         s.pointed.connect(self._point)

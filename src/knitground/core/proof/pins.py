@@ -11,7 +11,7 @@ from knitground.core.edit.atoms import Atom
 from knitground.core.edit.document import Edit
 from knitground.core.edit.laying import plan_unpin
 from knitground.core.knit.keys import keys_of
-from knitground.core.knit.knit import terrain_of, without_rim
+from knitground.core.knit.knit import knit_box, terrain_of, without_rim
 from knitground.core.knit.layer import marked_tiles
 from knitground.core.knit.missing import key_words
 from knitground.core.model.layers import GroundLayer
@@ -22,8 +22,8 @@ from knitground.core.proof.proving import Cell, Proving
 def _find(at: Proving) -> Iterator[Finding]:
     map_ = at.map
     for layer, owner, kit, table in at.grounds():
-        if table.rules is not None or not layer.pinned.any():
-            continue  # what rules choose need not show what marks ask for
+        if not layer.pinned.any():
+            continue
         cells = at.cells(layer)
         rows, cols = np.nonzero(layer.pinned & (cells > 0))
         marks, tiles = marked_tiles(at.project, owner, kit)
@@ -32,6 +32,7 @@ def _find(at: Proving) -> Iterator[Finding]:
             map_.legend.place(tile): set(asks.of_marks(each, len(kit.terrains))[1])
             for tile, each in zip(tiles, marks.tolist())
         }
+        would = knit_box(table, layer, whole(cells), keep_pins=False, wrap=map_.wrap)
         ground = terrain_of(table, layer, whole(cells), map_.wrap)
         ground = without_rim(ground, table.margin - table.kind.margin)
         keys = table.keys.keys_at(table, ground, rows, cols)
@@ -39,6 +40,9 @@ def _find(at: Proving) -> Iterator[Finding]:
         found: dict[tuple[int, tuple[int, ...]], list[Cell]] = {}
         for key, row, col in zip(keys, rows.tolist(), cols.tolist()):
             place = int(cells[row, col])
+            beneath = int(would[row, col])
+            if beneath > 0 and key not in shows.get(beneath, ()):
+                continue  # a rule decides there: what it lays need not show what marks ask for
             if place in shows and key in known and key not in shows[place]:
                 found.setdefault((place, key), []).append((row, col))
         for (place, key), places in sorted(found.items(), key=lambda each: -len(each[1])):

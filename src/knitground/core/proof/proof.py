@@ -71,7 +71,15 @@ def run_check(
     for each in check.find(Proving(doc, map_, progress)):
         out.append(each)
         if len(out) >= MOST:
-            out.append(Finding(check.key, f"there are more than {MOST}", "more", each.map, hurt=0))
+            out.append(
+                Finding(
+                    check.key,
+                    f"there are more: the first {MOST} are told",
+                    "more",
+                    each.map,
+                    hurt=0,
+                )
+            )
             break
     return out
 

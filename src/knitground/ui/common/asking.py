@@ -7,7 +7,7 @@ from pathlib import Path
 
 from PySide6.QtCore import QSize, Qt
 from PySide6.QtGui import QPixmap
-from PySide6.QtWidgets import QDialog, QMessageBox, QPushButton, QWidget
+from PySide6.QtWidgets import QDialog, QInputDialog, QMessageBox, QPushButton, QWidget
 
 Role = QMessageBox.ButtonRole
 
@@ -60,3 +60,12 @@ def ask(
     box.deleteLater()
     words = next((each for each in answers if made[each] is pressed), escape)
     return answers[words][0]
+
+
+def ask_text(parent: QWidget, title: str, label: str, text: str = "") -> str | None:
+    """Ask for a line of text; None if it was called off."""
+    dialog = QInputDialog(parent)
+    dialog.setWindowTitle(title)
+    dialog.setLabelText(label)
+    dialog.setTextValue(text)
+    return dialog.textValue().strip() if answered(dialog) else None

@@ -10,6 +10,7 @@ from PySide6.QtGui import QColor, QPainter, QPen, QPixmap, QPolygonF
 
 from knitground.core.base.window import Box
 from knitground.core.edit.laying import Plan
+from knitground.ui.common.knot import draw_knot
 from knitground.ui.common.theme import LINEN
 from knitground.ui.gesture import CellMarks
 from knitground.ui.mapside.canvas.over import Canvas, Overlay
@@ -18,6 +19,7 @@ from knitground.ui.mapside.canvas.overlay import ghost_rect, outline_on, seen_ce
 _MOST = 4000
 _MOST_DRAWN = 150
 """Marks that are drawn as such; of more each has the same picture: dashes take long."""
+_KNOT, _LARGE_KNOT = 5.5, 11.0
 ROLES = {"wrong": LINEN.madder, "right": LINEN.good, "changes": LINEN.accent}
 
 
@@ -76,6 +78,10 @@ def _draw_ghost(on: Canvas, plan: Plan) -> bool:
 
 
 def _mark(painter: QPainter, outline: QPolygonF, role: str) -> None:
+    if role in ("knot", "large knot"):
+        large = role == "large knot"
+        draw_knot(painter, outline.boundingRect().center(), _LARGE_KNOT if large else _KNOT)
+        return
     painter.setBrush(Qt.BrushStyle.NoBrush)
     painter.setPen(QPen(QColor(LINEN.panel), 4))
     painter.drawPolygon(outline)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QCheckBox, QComboBox, QInputDialog, QLabel, QLineEdit, QWidget
+from PySide6.QtWidgets import QCheckBox, QComboBox, QLabel, QLineEdit, QWidget
 
 from knitground.core.edit.hand import MixInHand, PatchInHand, TileInHand, TilesInHand
 from knitground.core.edit.rulehome import RuleHome
@@ -26,7 +26,6 @@ from knitground.core.model.rules import (
 )
 from knitground.core.model.tile import TileRef
 from knitground.core.rules.places import Place
-from knitground.ui.common.asking import answered
 from knitground.ui.common.numbers import WholeBox
 from knitground.ui.common.widgets import button, column, row
 from knitground.ui.session import Session
@@ -280,12 +279,3 @@ def list_asks(session: Session) -> list[Ask]:
     asks += [Ask(AskKind.TAG, tag) for tag in sorted(tags)[:18]]
     asks.append(Ask(AskKind.EMPTY))
     return asks
-
-
-def ask_text(parent: QWidget, title: str, label: str, text: str = "") -> str | None:
-    """Ask for a line of text; None if it was called off."""
-    dialog = QInputDialog(parent)
-    dialog.setWindowTitle(title)
-    dialog.setLabelText(label)
-    dialog.setTextValue(text)
-    return dialog.textValue().strip() if answered(dialog) else None

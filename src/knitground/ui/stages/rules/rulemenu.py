@@ -23,11 +23,10 @@ from knitground.core.edit.rules import (
 from knitground.core.files.rulesfile import read_rules, write_rules
 from knitground.core.knit.layer import marked_tiles
 from knitground.core.model.rules import RuleList
-from knitground.ui.common.asking import answered
+from knitground.ui.common.asking import answered, ask_text
 from knitground.ui.common.commands import with_key
 from knitground.ui.common.words import on_button
 from knitground.ui.session import Session
-from knitground.ui.stages.rules.editor import ask_text
 from knitground.ui.stages.rules.part import Bench
 
 UNTIL_CALM = 256

@@ -1,0 +1,320 @@
+"""Proof: what is wrong with the map and the project, before the game finds it."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Iterable
+from functools import partial
+
+import numpy as np
+from PySide6.QtCore import QTimer
+from PySide6.QtGui import QPixmap
+from PySide6.QtWidgets import QLabel, QLineEdit, QPushButton, QVBoxLayout, QWidget
+
+from knitground.core.edit.excuses import accuse, excuse
+from knitground.core.model.lattice import Rect
+from knitground.core.model.map import Map, grid_of
+from knitground.core.proof.finding import Finding, Group
+from knitground.core.proof.proof import CHECKS, cure
+from knitground.core.proof.proving import Cell
+from knitground.core.render.stack import draw_map, stack_of
+from knitground.core.render.tiles import tile_pixels
+from knitground.ui.common.asking import ask_text
+from knitground.ui.common.commands import Commands
+from knitground.ui.common.painting import image_of
+from knitground.ui.common.widgets import (
+    button,
+    clear,
+    column,
+    head,
+    note,
+    row,
+    scrolled,
+    tile_pixmap,
+)
+from knitground.ui.session import Session
+from knitground.ui.stages.proof.bars import CheckBars
+from knitground.ui.stages.proof.prover import Prover
+from knitground.ui.stages.proof.slip import PICTURE, Slip
+from knitground.ui.stages.stage import Stage
+
+_PAGE = 24
+_ZOOM = 3
+_WHO = "proof"
+
+
+class Knots:
+    """Marks the places of findings on the map: knots, and a large one for what is pointed at."""
+
+    def __init__(self, findings: Iterable[Finding], large: Finding | None) -> None:
+        self._findings, self._large = list(findings), large
+
+    def cells(self, map_: Map) -> Iterable[tuple[Cell, str]]:
+        """Give the cells of a map at which something was found."""
+        for each in self._findings:
+            if each.map == map_.name:
+                for cell in each.places:
+                    yield _on_map(map_, each, cell), "knot"
+        large = self._large
+        if large is not None and large.map == map_.name:
+            for cell in large.places:
+                yield _on_map(map_, large, cell), "large knot"
+
+
+def _on_map(map_: Map, finding: Finding, cell: Cell) -> Cell:
+    """Give the cell of the map under one of a layer's own."""
+    layer = map_.layer_numbered(finding.layer)
+    if layer is None or layer.own_cell is None:
+        return cell
+    return map_.lattice.cell_at(*grid_of(map_, layer).lattice.middle(*cell))
+
+
+class ProofBench(Stage):
+    """Slips in four groups, with a row of bars that tells how far the checks are."""
+
+    key = "proof"
+    wide = 470
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session)
+        self.prover = Prover(session, self)
+        self.bars = CheckBars()
+        self.bars.chosen.connect(self.show_check)
+        self.check = ""
+        self.search = QLineEdit()
+        self.search.setPlaceholderText("find in what was found…")
+        self.search.setClearButtonEnabled(True)
+        self.search.textChanged.connect(self.refresh_later)
+        self.told = note()
+        self.folded: set[str] = {"excused"}
+        self.pages: Counter[str] = Counter()
+        self.slips: list[Slip] = []
+        self.shown: list[Finding] = []
+        self._large: Finding | None = None
+        self.list = QVBoxLayout()
+        self.list.setSpacing(6)
+        self.list.setContentsMargins(0, 0, 8, 0)
+        inner = QWidget()
+        inner.setLayout(self.list)
+        self.area = scrolled(inner)
+        again = button("Check again", self.prover.again, "Make all checks anew", "F5")
+        body = column(
+            row(head("Proof"), 1, again), self.told, self.bars, self.search, self.area, margins=14
+        )
+        body.setStretch(4, 1)
+        self.setLayout(body)
+        self._soon = QTimer(self, singleShot=True, interval=60)
+        self._soon.timeout.connect(self.refresh_later)
+        self.prover.changed.connect(self._take_note)
+        session.choice.map_changed.connect(self.refresh_later)
+
+    # Showing
+
+    def _take_note(self) -> None:
+        self._soon.start()
+        proof = self.prover.proof
+        self.session.stage_counted.emit(self.key, len(proof.findings))
+
+    def showEvent(self, event: object) -> None:
+        self.prover.watch(True)
+        super().showEvent(event)
+        self._mark()
+
+    def hideEvent(self, event: object) -> None:
+        self.prover.watch(False)
+        self.session.mark_cells(_WHO, None)
+
+    def show_check(self, key: str) -> None:
+        """Show the findings of one check alone, or with "" of all."""
+        self.check = key
+        self.pages.clear()
+        self.refresh()
+
+    def refresh(self) -> None:
+        """Show what has been found by now."""
+        proof = self.prover.proof
+        counts = Counter(each.check for each in proof.findings)
+        self.bars.show_checks(self.prover.checks, dict(counts), self.check)
+        wanted = self.search.text().strip().casefold()
+        found = [each for each in proof.findings if self._fits(each, wanted)]
+        excused = [each for each in proof.excused if self._fits(each, wanted)]
+        self.told.setText(self._words(len(proof.findings), len(found)))
+        state = ([each.key for each in found], [each.key for each in excused], sorted(self.folded),
+                 sorted(self.pages.items()), [each.words for each in found[:400]])  # fmt: skip
+        self.shown = found
+        if state != getattr(self, "_state", None):
+            self._state = state
+            self._build(found, excused)
+        self._mark()
+
+    def _fits(self, finding: Finding, wanted: str) -> bool:
+        if self.check and finding.check != self.check:
+            return False
+        check = CHECKS[finding.check]
+        return not wanted or wanted in f"{finding.words} {check.title} {finding.map}".casefold()
+
+    def _words(self, count: int, shown: int) -> str:
+        if self.prover.is_busy:
+            words = "checking…"
+        elif not count:
+            words = "Nothing found: all checks are content with this map and the project."
+        else:
+            words = f"{count} finding{'s' if count > 1 else ''}, the worst first"
+        if self.check:
+            words += f" · only {CHECKS[self.check].title.lower()} ({shown}): click its bar for all"
+        return words
+
+    def _build(self, found: list[Finding], excused: list[Finding]) -> None:
+        focus = next((each.finding.key for each in self.slips if each.hasFocus()), None)
+        clear(self.list)
+        self.slips = []
+        groups: dict[str, list[Finding]] = {each.value: [] for each in Group}
+        for each in found:
+            groups[CHECKS[each.check].group.value].append(each)
+        alike = Counter(each.check for each in found)
+        whys = {each.key: each.why or "said so" for each in self.session.project.excused}
+        for name, some in groups.items():
+            if some:
+                self._add_group(name, name, some, alike, {})
+        if excused:
+            self._add_group("excused", "Not a fault", excused, Counter(), whys)
+        self.list.addStretch(1)
+        again = next((each for each in self.slips if each.finding.key == focus), None)
+        if again is not None:
+            again.setFocus()
+
+    def _add_group(
+        self, key: str, title: str, some: list[Finding], alike: Counter[str], whys: dict[str, str]
+    ) -> None:
+        folded = key in self.folded
+        line = QPushButton(f"{'▸' if folded else '▾'}  {title}  {len(some)}")
+        line.setProperty("flat", "true")
+        line.setProperty("left", "true")
+        line.setProperty("strong", "true")
+        line.setToolTip("Fold or unfold these")
+        line.clicked.connect(lambda *_: self._fold(key))
+        self.list.addWidget(line)
+        if folded:
+            return
+        page = min(self.pages[key], (len(some) - 1) // _PAGE)
+        for each in some[page * _PAGE : (page + 1) * _PAGE]:
+            slip = Slip(each, self._picture(each), alike[each.check], whys.get(each.key, ""))
+            slip.wanted.connect(self._go)
+            slip.cured.connect(lambda finding: self.cure([finding]))
+            slip.all_cured.connect(self._cure_all)
+            slip.excused.connect(self.judge)
+            slip.pointed.connect(self._point)
+            slip.stepped.connect(self._step)
+            self.slips.append(slip)
+            self.list.addWidget(slip)
+        if len(some) > _PAGE:
+            last = (len(some) - 1) // _PAGE
+            first = page * _PAGE + 1
+            words = QLabel(f"{first} to {min(len(some), first + _PAGE - 1)} of {len(some)}")
+            back = button("‹", lambda: self._turn(key, page - 1), "The ones before")
+            on = button("›", lambda: self._turn(key, page + 1), "The next ones")
+            back.setEnabled(page > 0)
+            on.setEnabled(page < last)
+            self.list.addLayout(row(1, back, words, on, 1))
+
+    def _fold(self, key: str) -> None:
+        self.folded ^= {key}
+        self.refresh()
+
+    def _turn(self, key: str, page: int) -> None:
+        self.pages[key] = page
+        self.refresh()
+
+    def _picture(self, finding: Finding) -> QPixmap | None:
+        """Draw the place at three times its size, the fault in the middle; or the tile."""
+        map_ = self.session.project.map_named(finding.map)
+        if map_ is not None and finding.places:
+            cell = _on_map(map_, finding, finding.places[0])
+            x, y = map_.lattice.middle(*cell)
+            wide, high = PICTURE.width() // _ZOOM, PICTURE.height() // _ZOOM
+            larger = max(1, -(-map_.lattice.longer * 3 // (2 * wide)))
+            rect = Rect(round(x - wide * larger / 2), round(y - high * larger / 2),
+                        wide * larger, high * larger)  # fmt: skip
+            seen = rect.shared(Rect(0, 0, *map_.lattice.extent))
+            if seen.is_empty:
+                return None
+            atlas, doc = self.session.atlases.of(map_), self.session.doc
+            stack = stack_of(map_, atlas, seen, 0, partial(doc.cells, map_))
+            pixels = np.zeros((int(rect.height), int(rect.width)), np.uint32)
+            top, left = int(seen.y - rect.y), int(seen.x - rect.x)
+            drawn = draw_map(map_, atlas, stack)
+            pixels[top : top + drawn.shape[0], left : left + drawn.shape[1]] = drawn
+            return QPixmap.fromImage(image_of(pixels).copy()).scaled(PICTURE)
+        owner = self.session.project.tileset_named(finding.tile.tileset) if finding.tile else None
+        tile = tile_pixels(owner, finding.tile) if owner and finding.tile else None
+        return tile_pixmap(tile, PICTURE.height()) if tile is not None else None
+
+    def _mark(self) -> None:
+        if self.isVisible():
+            self.session.mark_cells(_WHO, Knots(self.shown, self._large))
+
+    # What can be done
+
+    def _point(self, finding: Finding | None) -> None:
+        self._large = finding
+        self._mark()
+
+    def _step(self, slip: Slip, by: int) -> None:
+        place = self.slips.index(slip) + by
+        if 0 <= place < len(self.slips):
+            self.slips[place].setFocus()
+            self.area.ensureWidgetVisible(self.slips[place])
+
+    def _go(self, slip: Slip) -> None:
+        finding = slip.finding
+        map_ = self.session.project.map_named(finding.map)
+        if map_ is None or not finding.places:
+            if finding.tile is not None:
+                self.session.choose_tileset(
+                    self.session.project.tileset_named(finding.tile.tileset)
+                )
+            self.session.note(f"Mend it in {CHECKS[finding.check].stage.capitalize()}")
+            return
+        self.session.choose_map(map_)
+        layer = map_.layer_numbered(finding.layer)
+        if layer is not None:
+            self.session.choose_layer(layer)
+        self.session.cell_wanted.emit(*finding.places[slip.place])
+        slip.setFocus()
+
+    def cure(self, findings: list[Finding]) -> None:
+        """Mend findings as one step."""
+        doc = self.session.doc
+        self.session.run_long("Mending…", lambda _: cure(doc, findings), self.session.apply)
+
+    def _cure_all(self, finding: Finding) -> None:
+        self.cure([each for each in self.shown if each.check == finding.check])
+
+    def judge(self, finding: Finding) -> None:
+        """Say that a finding is no fault, with a word why; or that it is one after all."""
+        project = self.session.project
+        if any(each.key == finding.key for each in project.excused):
+            self.session.do(lambda: accuse(project, [finding.key]))
+            return
+        why = ask_text(self.window(), "Not a fault", "Why? (it may stay empty)")
+        if why is not None:
+            self.session.do(lambda: excuse(project, [finding.key], why))
+
+    def add_commands(self, commands: Commands) -> None:
+        commands.add("Map", "Check again", self.prover.again, "F5")
+        commands.add("Map", "Next finding", lambda: self.next_finding(1), "F8")
+        commands.add("Map", "The finding before", lambda: self.next_finding(-1), "Shift+F8")
+
+    def next_finding(self, by: int) -> None:
+        """Go to the next finding, whatever stage is shown."""
+        if not self.isVisible():
+            self.session.stage_wanted.emit(self.key)
+        self.catch_up()
+        if not self.slips:
+            self.session.note("Nothing was found" if not self.prover.is_busy else "Still checking")
+            return
+        at = next((n for n, each in enumerate(self.slips) if each.hasFocus()), -1 if by > 0 else 0)
+        slip = self.slips[(at + by) % len(self.slips)]
+        slip.setFocus()
+        self.area.ensureWidgetVisible(slip)
+        slip.go()

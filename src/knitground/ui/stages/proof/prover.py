@@ -1,0 +1,151 @@
+"""Checks run one after the other beside the window, and are made again where something changed."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from enum import Enum, auto
+
+from PySide6.QtCore import QObject, QTimer, Signal
+
+from knitground.core.base.errors import KnitError
+from knitground.core.edit.changed import Changed, What
+from knitground.core.model.map import Map
+from knitground.core.proof.finding import Finding
+from knitground.core.proof.proof import CHECKS, Proof, run_check, sorted_out
+from knitground.ui.common.question import Question
+from knitground.ui.session import Session
+
+_SOON_MS, _LATER_MS = 350, 2500
+"""How long nothing must change before it is checked again: while the stage is seen, and else."""
+_NOTHING = {What.LOCK, What.ORDER, What.TRAY, What.PROOF}
+"""Changes that no check reads."""
+
+
+class State(Enum):
+    """How far a check is."""
+
+    WAITS = auto()
+    RUNS = auto()
+    DONE = auto()
+    FAILED = auto()
+
+
+@dataclass
+class Checked:
+    """A check, how far it is, and what it found last."""
+
+    state: State = State.WAITS
+    findings: tuple[Finding, ...] = ()
+    words: str = ""
+
+
+class Prover(QObject):
+    """Keeps what checks found of the map that is shown, and of the project."""
+
+    changed = Signal()
+    """A check began or ended, or something is no fault now."""
+
+    def __init__(self, session: Session, parent: QObject) -> None:
+        super().__init__(parent)
+        self.session = session
+        self.checks: dict[str, Checked] = {key: Checked() for key in CHECKS}
+        self.watched = False
+        """Whether somebody looks at it: then it is made again soon."""
+        self._map: Map | None = None
+        self._question = Question(lambda: session.doc, self)
+        self._timer = QTimer(self, singleShot=True)
+        self._timer.timeout.connect(self._next)
+        session.changed.connect(self._follow)
+        session.opened.connect(self._reopen)
+        session.choice.map_changed.connect(self._another_map)
+
+    @property
+    def proof(self) -> Proof:
+        """All that is known by now."""
+        found = [each for one in self.checks.values() for each in one.findings]
+        failed = {key: one.words for key, one in self.checks.items()
+                  if one.state is State.FAILED}  # fmt: skip
+        return sorted_out(self.session.doc, found, failed)
+
+    @property
+    def is_busy(self) -> bool:
+        """Whether checks run or wait."""
+        return any(each.state in (State.WAITS, State.RUNS) for each in self.checks.values())
+
+    def watch(self, on: bool) -> None:
+        """Take note whether somebody looks at it."""
+        self.watched = on
+        if on and self.is_busy:
+            self._timer.start(0)
+
+    def again(self) -> None:
+        """Check everything anew."""
+        self._wait(CHECKS, 0)
+
+    def _reopen(self) -> None:
+        self._question.forget()
+        self._map = self.session.map
+        for key in self.checks:
+            self.checks[key] = Checked()
+        self._wait(CHECKS, _SOON_MS if self.watched else _LATER_MS)
+
+    def _another_map(self) -> None:
+        if self.session.map is self._map:
+            return
+        self._question.forget()
+        self._map = self.session.map
+        of_map = [key for key, check in CHECKS.items() if check.of_map]
+        for key in of_map:
+            self.checks[key] = Checked()
+        self._wait(of_map, _SOON_MS if self.watched else _LATER_MS)
+
+    def _follow(self, change: Changed) -> None:
+        if change.what is What.PROOF:
+            self.changed.emit()
+        elif change.what not in _NOTHING:
+            elsewhere = change.map is not None and change.map is not self._map
+            some = [key for key, check in CHECKS.items() if not (check.of_map and elsewhere)]
+            self._wait(some, _SOON_MS if self.watched else _LATER_MS)
+
+    def _wait(self, keys: object, ms: int) -> None:
+        for key in keys:  # type: ignore[attr-defined]
+            self.checks[key].state = State.WAITS
+        self._timer.start(ms)
+        self.changed.emit()
+
+    def _next(self) -> None:
+        """Run the next check that waits, unless something goes on in the window."""
+        if self.session.in_gesture:
+            self._timer.start(_SOON_MS)
+            return
+        key = next((key for key, one in self.checks.items() if one.state is State.WAITS), None)
+        if key is None or self._question.is_busy:
+            return
+        doc, map_, one, check = self.session.doc, self._map, self.checks[key], CHECKS[key]
+        if check.of_map and map_ is None:
+            self._take(one, [])
+            return
+        one.state = State.RUNS
+        self.changed.emit()
+        self._question.ask(
+            lambda progress: run_check(doc, check, map_ if check.of_map else None, progress),
+            lambda found: self._take(one, found),
+            lambda error: self._fail(one, error),
+            lambda: self._stale(one),
+        )
+
+    def _take(self, one: Checked, found: list[Finding] | None) -> None:
+        one.state, one.findings, one.words = State.DONE, tuple(found or ()), ""
+        self._go_on()
+
+    def _fail(self, one: Checked, error: KnitError) -> None:
+        one.state, one.words = State.FAILED, str(error)
+        self._go_on()
+
+    def _stale(self, one: Checked) -> None:
+        one.state = State.WAITS
+        self._timer.start(_SOON_MS)
+
+    def _go_on(self) -> None:
+        self.changed.emit()
+        self._timer.start(0)
