@@ -125,3 +125,13 @@ def test_any_argument_of_any_method_is_taken_or_refused_with_a_reason(
                 pass
     assert refused > turn * 0.6
     assert taken > 50
+
+
+def test_what_is_wrong_can_be_asked_for(demo_folder):
+    found = api.open(demo_folder).proof(["snags"])
+    assert found
+    assert all(each.check == "snags" and each.words and each.places for each in found)
+    with pytest.raises(api.KnitError, match="no check “nonsense”"):
+        api.open(demo_folder).proof(["nonsense"])
+    with pytest.raises(api.KnitError, match="a list of checks"):
+        api.open(demo_folder).proof("snags")

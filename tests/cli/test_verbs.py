@@ -418,3 +418,45 @@ def test_marks_of_a_tileset_that_no_project_lists_leave_the_project_alone(demo_f
     after = {path.name: path.read_bytes() for path in folder.iterdir()}
     changed = {name for name in after if before.get(name) != after[name]}
     assert changed == {"loose.tiles.json", "loose.tiles.json.previous"}
+
+
+def test_proof_tells_what_is_wrong_and_where_and_fails_with_it(project, monkeypatch, capsys):
+    monkeypatch.setattr(sys, "argv", ["knitground", "proof", str(project), "--map", "Loading quay"])
+    assert run() == 0
+    assert capsys.readouterr().out.strip() == "0 findings"
+    model = open_project(project).project
+    map_ = model.map_named("Loading quay")
+    map_.name = "HARBOUR PANS"
+    save_project(model, project)
+    monkeypatch.setattr(sys, "argv", ["knitground", "proof", str(project), "--only", "names"])
+    assert run() == 1
+    first, last = capsys.readouterr().out.strip().splitlines()
+    assert first.startswith("Names alike · project: ")
+    assert "“HARBOUR PANS”" in first
+    assert last == "1 finding"
+    code, error = failing(monkeypatch, capsys, "proof", project, "--only", "ghosts")
+    assert code == 2
+    assert "no check “ghosts”: give one of seams, runs" in error
+    code, error = failing(monkeypatch, capsys, "proof", project, "--map", "Moon")
+    assert (code, "Moon" in error) == (2, True)
+
+
+def test_proof_is_read_by_machines(project):
+    done = call("proof", project, "--only", "snags", "--json")
+    facts = json.loads(done.output)
+    assert done.return_value == 1
+    assert {each["check"] for each in facts} == {"snags"}
+    assert all(each["cells"] and each["tile"][0] == "props" for each in facts)
+    row, col = facts[0]["cells"][0]
+    lines = call("proof", project, "--only", "snags").output
+    assert f"column {col}, row {row}" in lines, "both tell the same cell"
+    log = json.loads(call("proof", project, "--sarif").output)
+    [told] = log["runs"]
+    ids = {rule["id"] for rule in told["tool"]["driver"]["rules"]}
+    assert log["version"] == "2.1.0"
+    assert len(told["results"]) == len(json.loads(call("proof", project, "--json").output))
+    for each in told["results"]:
+        assert each["ruleId"] in ids
+        assert each["message"]["text"]
+        [place] = each["locations"]
+        assert (project / place["physicalLocation"]["artifactLocation"]["uri"]).is_file()

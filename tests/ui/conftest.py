@@ -17,6 +17,7 @@ from knitground.ui.common.theme import THEMES, theme
 from knitground.ui.common.turn import begin_turn
 from knitground.ui.project.memory import Memory
 from knitground.ui.shell import Shell
+from knitground.ui.stages.proof import prover
 from knitground.ui.start import make_app
 from knitground.ui.window import Window
 
@@ -46,6 +47,8 @@ def rest(window):
 
 LAYERS = ["Pans", "Causeway", "Props", "Dykes", "Shore growth", "Places", "Evening"]
 """Of the demo's Harbour pans, back one first."""
+prover._LATER_MS = 3_600_000
+"""Tests are too short for checks by themselves: who wants them shows Proof."""
 LEFT, RIGHT = Qt.MouseButton.LeftButton, Qt.MouseButton.RightButton
 NONE = Qt.KeyboardModifier.NoModifier
 

@@ -121,7 +121,7 @@ def test_the_rail_is_clicked_and_stepped(window):
     rail = window.shell.rail
     click(rail, QPoint(38, 30))
     assert window.stage.key == "slice"
-    for key in ("tiles", "terrains", "rules", "draw", "grow", "ship"):
+    for key in ("tiles", "terrains", "rules", "draw", "grow", "proof", "ship"):
         QTest.keyClick(rail, Qt.Key.Key_Down)
         assert window.stage.key == key
     QTest.keyClick(window.shell, Qt.Key.Key_4, Qt.KeyboardModifier.ControlModifier)

@@ -66,21 +66,27 @@ class Proof:
 def run_check(
     doc: Document, check: Check, map_: Map | None, progress: Progress = no_progress
 ) -> list[Finding]:
-    """Run one check; `map_` is None for those of the whole project."""
+    """Run one check; `map_` is None for those of the whole project.
+
+    Raises
+    ------
+    EditError
+        It failed inside, by an error of its own.
+    Cancelled
+        From `progress`.
+    """
     out: list[Finding] = []
-    for each in check.find(Proving(doc, map_, progress)):
-        out.append(each)
-        if len(out) >= MOST:
-            out.append(
-                Finding(
-                    check.key,
-                    f"there are more: the first {MOST} are told",
-                    "more",
-                    each.map,
-                    hurt=0,
-                )
-            )
-            break
+    try:
+        for each in check.find(Proving(doc, map_, progress)):
+            out.append(each)
+            if len(out) >= MOST:
+                words = f"there are more: the first {MOST} are told"
+                out.append(Finding(check.key, words, "more", each.map, hurt=0))
+                break
+    except KnitError:
+        raise
+    except Exception as error:  # one that fails inside leaves the others be
+        raise EditError(f"it failed ({type(error).__name__}: {error})") from error
     return out
 
 
@@ -124,8 +130,6 @@ def prove(
             raise
         except KnitError as error:
             failed[check.key] = str(error)
-        except Exception as error:  # noqa: BLE001 - one that fails inside leaves the others be
-            failed[check.key] = f"it failed ({type(error).__name__}: {error})"
     progress(1.0)
     return sorted_out(doc, found, failed)
 

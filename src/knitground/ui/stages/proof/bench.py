@@ -89,8 +89,9 @@ class ProofBench(Stage):
         self.folded: set[str] = {"excused"}
         self.pages: Counter[str] = Counter()
         self.slips: list[Slip] = []
-        self.shown: list[Finding] = []
+        self.shown_findings: list[Finding] = []
         self._large: Finding | None = None
+        self._state: object = None
         self.list = QVBoxLayout()
         self.list.setSpacing(6)
         self.list.setContentsMargins(0, 0, 8, 0)
@@ -107,8 +108,17 @@ class ProofBench(Stage):
         self._soon.timeout.connect(self.refresh_later)
         self.prover.changed.connect(self._take_note)
         session.choice.map_changed.connect(self.refresh_later)
+        session.opened.connect(self._reopen)
 
     # Showing
+
+    def _reopen(self) -> None:
+        """Narrow nothing: what was looked for in another project is not looked for in this one."""
+        self.check, self._large = "", None
+        self.folded = {"excused"}
+        self.pages.clear()
+        self.search.clear()
+        self.refresh_later()
 
     def _take_note(self) -> None:
         self._soon.start()
@@ -141,8 +151,8 @@ class ProofBench(Stage):
         self.told.setText(self._words(len(proof.findings), len(found)))
         state = ([each.key for each in found], [each.key for each in excused], sorted(self.folded),
                  sorted(self.pages.items()), [each.words for each in found[:400]])  # fmt: skip
-        self.shown = found
-        if state != getattr(self, "_state", None):
+        self.shown_findings = found
+        if state != self._state:
             self._state = state
             self._build(found, excused)
         self._mark()
@@ -251,7 +261,7 @@ class ProofBench(Stage):
 
     def _mark(self) -> None:
         if self.isVisible():
-            self.session.mark_cells(_WHO, Knots(self.shown, self._large))
+            self.session.mark_cells(_WHO, Knots(self.shown_findings, self._large))
 
     # What can be done
 
@@ -279,7 +289,7 @@ class ProofBench(Stage):
         layer = map_.layer_numbered(finding.layer)
         if layer is not None:
             self.session.choose_layer(layer)
-        self.session.cell_wanted.emit(*finding.places[slip.place])
+        self.session.cell_wanted.emit(*_on_map(map_, finding, finding.places[slip.place]))
         slip.setFocus()
 
     def cure(self, findings: list[Finding]) -> None:
@@ -288,7 +298,7 @@ class ProofBench(Stage):
         self.session.run_long("Mending…", lambda _: cure(doc, findings), self.session.apply)
 
     def _cure_all(self, finding: Finding) -> None:
-        self.cure([each for each in self.shown if each.check == finding.check])
+        self.cure([each for each in self.shown_findings if each.check == finding.check])
 
     def judge(self, finding: Finding) -> None:
         """Say that a finding is no fault, with a word why; or that it is one after all."""

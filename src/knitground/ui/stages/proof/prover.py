@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 from enum import Enum, auto
 
@@ -94,10 +95,11 @@ class Prover(QObject):
             return
         self._question.forget()
         self._map = self.session.map
+        cut_short = [key for key, one in self.checks.items() if one.state is State.RUNS]
         of_map = [key for key, check in CHECKS.items() if check.of_map]
         for key in of_map:
             self.checks[key] = Checked()
-        self._wait(of_map, _SOON_MS if self.watched else _LATER_MS)
+        self._wait({*of_map, *cut_short}, _SOON_MS if self.watched else _LATER_MS)
 
     def _follow(self, change: Changed) -> None:
         if change.what is What.PROOF:
@@ -107,8 +109,8 @@ class Prover(QObject):
             some = [key for key, check in CHECKS.items() if not (check.of_map and elsewhere)]
             self._wait(some, _SOON_MS if self.watched else _LATER_MS)
 
-    def _wait(self, keys: object, ms: int) -> None:
-        for key in keys:  # type: ignore[attr-defined]
+    def _wait(self, keys: Iterable[str], ms: int) -> None:
+        for key in keys:
             self.checks[key].state = State.WAITS
         self._timer.start(ms)
         self.changed.emit()
@@ -119,7 +121,7 @@ class Prover(QObject):
             self._timer.start(_SOON_MS)
             return
         key = next((key for key, one in self.checks.items() if one.state is State.WAITS), None)
-        if key is None or self._question.is_busy:
+        if key is None or any(one.state is State.RUNS for one in self.checks.values()):
             return
         doc, map_, one, check = self.session.doc, self._map, self.checks[key], CHECKS[key]
         if check.of_map and map_ is None:

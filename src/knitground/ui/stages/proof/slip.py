@@ -37,20 +37,16 @@ class Slip(QFrame):
         self.picture.setFixedSize(PICTURE)
         if picture is not None:
             self.picture.setPixmap(picture)
-        self.picture.setVisible(picture is not None)
         self.words = plain(finding.words)
         self.words.setWordWrap(True)
         self.count = note(self._count_words() + (f" · no fault: {why}" if why else ""))
-        self.count.setVisible(bool(self.count.text()))
         self.is_excused = bool(why)
         self.cure = button(
             check.cure_words or "Mend", lambda: self.cured.emit(finding), "Mend this one (C)"
         )
-        self.cure.setVisible(check.cure is not None and not why)
         self.every = button(
             f"all {alike}", lambda: self.all_cured.emit(finding), "Mend all that this check found"
         )
-        self.every.setVisible(check.cure is not None and alike > 1 and not why)
         words = "a fault after all" if why else "not a fault"
         self.excuse = button(words, lambda: self.excused.emit(finding), f"{words.capitalize()} (N)")
         self.excuse.setProperty("flat", "true")
@@ -59,6 +55,11 @@ class Slip(QFrame):
         body = row(self.picture, text, margins=6, spacing=8)
         body.setStretch(1, 1)
         self.setLayout(body)
+        can = check.cure is not None and not why
+        shown = {self.picture: picture is not None, self.count: bool(self.count.text()),
+                 self.cure: can, self.every: can and alike > 1}  # fmt: skip
+        for each, on in shown.items():
+            each.setVisible(on)  # once they lie in here: before, each would be a window
 
     def _count_words(self) -> str:
         count = self.finding.count
