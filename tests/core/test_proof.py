@@ -256,6 +256,49 @@ def test_a_stranger_among_plain_tiles_is_named():
     assert [each.tile for each in told] == [TileRef("sheet", row, col)]
 
 
+def test_marks_that_contradict_their_pixels_are_named_and_mended():
+    doc, *_ = smooth_project()
+    owner = doc.project.tilesets[0]
+    kit = owner.sets[0]
+    true = kit.marks.copy()
+    assert found(doc, "marks") == []
+    rng = np.random.default_rng(8)
+    put = [tuple(at) for at in rng.permutation(np.argwhere(true.any(axis=2)))[:3].tolist()]
+    for at in put:
+        kit.marks[at][:8] = np.where(true[at][:8] == 1, 2, np.where(true[at][:8] == 2, 1, 0))
+    doc = Document(doc.project)
+    told = found(doc, "marks")
+    assert {(each.tile.row, each.tile.col) for each in told} == set(put)
+    assert all("looks like" in each.words and "is marked" in each.words for each in told)
+    doc.apply(cure(doc, told[:1]))
+    assert (kit.marks != true).any(axis=2).sum() == 2
+    doc.undo()
+    doc.apply(cure(doc, told))
+    assert (kit.marks == true).all()
+    assert found(doc, "marks") == []
+
+
+def test_a_sheet_that_is_cut_through_its_tiles_is_named():
+    doc, *_ = smooth_project(size=(4, 4))
+    owner = doc.project.tilesets[0]
+    rng = np.random.default_rng(2)
+    sheet = np.zeros((4 + 5 * 18, 4 + 9 * 18, 4), np.uint8)
+    for row, col in np.ndindex(5, 9):
+        tile = np.full((16, 16, 4), 255, np.uint8)
+        tile[..., :3] = rng.integers(30, 220, 3) + rng.integers(-20, 20, (16, 16, 1))
+        sheet[4 + row * 18 : 20 + row * 18, 4 + col * 18 : 20 + col * 18] = tile
+    owner.picture, owner.sets = sheet, []
+    right = Slicing(16, 16, 4, 4, 2, 2)
+    for slicing in (right, Slicing(34, 34, 4, 4, 2, 2)):
+        owner.slicing = slicing
+        assert found(doc, "cut") == [], "as it is drawn, or two by two"
+    for slicing in (replace(right, margin_x=7), replace(right, tile_width=17), Slicing(16, 16)):
+        owner.slicing = slicing
+        assert ["16 × 16, margin 4, spacing 2" in each.words for each in found(doc, "cut")] == [
+            True
+        ]
+
+
 # Play
 
 

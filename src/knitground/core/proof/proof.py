@@ -12,6 +12,7 @@ from knitground.core.edit.atoms import Atom
 from knitground.core.edit.document import Document, Edit
 from knitground.core.model.map import Map
 from knitground.core.proof import (
+    doubtful,
     fringes,
     gaps,
     idlerules,
@@ -27,6 +28,7 @@ from knitground.core.proof import (
     strangers,
     stuck,
     uncovered,
+    wrongcut,
     wronglayer,
 )
 from knitground.core.proof.finding import Check, Finding
@@ -35,9 +37,9 @@ from knitground.core.proof.proving import Proving
 CHECKS: dict[str, Check] = {
     each.key: each
     for each in (
-        seams.CHECK, runs.CHECK, fringes.CHECK, steps.CHECK,
-        gaps.CHECK, uncovered.CHECK, pins.CHECK, strangers.CHECK, wronglayer.CHECK,
-        idlerules.CHECK,
+        seams.CHECK, wrongcut.CHECK, runs.CHECK, fringes.CHECK, steps.CHECK,
+        gaps.CHECK, uncovered.CHECK, pins.CHECK, doubtful.CHECK, strangers.CHECK,
+        wronglayer.CHECK, idlerules.CHECK,
         snags.CHECK, reach.CHECK, stuck.CHECK, lacking.CHECK,
         sheets.MISSING, sheets.UNUSED, names.CHECK,
     )
