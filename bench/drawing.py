@@ -1,8 +1,9 @@
 """Drawing on a map of 4096 × 4096 cells and 8 layers: frames of real strokes, fills, memory, files.
 
-`python bench/drawing.py` prints a table; exits 1 if a limit is broken. Frames are what our own work
-takes from one move of the pointer to the end of the repaint that it asks for, once warm; told as
-ms of a quiet machine (`spent`), with what the clock said behind it.
+`python bench/drawing.py` prints a table; exits 1 if a limit is broken. With `proof` behind it the
+stage Proof is open meanwhile, and its checks are made beside what is drawn. Frames are what our own
+work takes from one move of the pointer to the end of the repaint that it asks for, once warm; told
+as ms of a quiet machine (`spent`), with what the clock said behind it.
 """
 
 from __future__ import annotations
@@ -249,7 +250,7 @@ def main() -> int:
     rows = [*fill_rows(), memory]
     window.session.doc.apply(add_map(project, map_))
     window.session.choose_map(map_)
-    window.show_stage("draw")
+    window.show_stage("proof" if "proof" in sys.argv[1:] else "draw")
     window._idle.stop()  # noqa: SLF001 - knitting in idle moments is measured by nobody's frame
     settle(3)
     set_aside()  # as the program does once a project is open

@@ -127,5 +127,5 @@ def _cure(at: Proving, findings: Sequence[Finding]) -> Edit:
 CHECK = Check(
     "marks", Group.SENSE, "Marks and pixels",
     "Tiles whose marks contradict what they show, by all other tiles of their set", _find,
-    "Mark as drawn", _cure, "terrains", of_map=False,
+    "Mark as drawn", _cure, "terrains", of_map=False, of_cells=False,
 )  # fmt: skip

@@ -66,6 +66,8 @@ class Check:
     find : lists what it finds on a map, or with `of_map` false in the whole project
     cure_words, cure : what mends findings, all in one edit; "" if a person has to
     stage : key of the stage where such things are mended by hand
+    of_map : whether it is made of each map, not of the project once
+    of_cells : whether it reads what is drawn on maps: else drawing changes nothing of it
     """
 
     key: str
@@ -77,3 +79,4 @@ class Check:
     cure: Callable[[Proving, Sequence[Finding]], Edit] | None = None
     stage: str = "draw"
     of_map: bool = True
+    of_cells: bool = True

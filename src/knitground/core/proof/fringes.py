@@ -44,5 +44,5 @@ def _find(at: Proving) -> Iterator[Finding]:
 CHECK = Check(
     "fringes", Group.LOOKS, "Fringes",
     "Pixels of nearly the see-through colour that are left round what is drawn on it", _find,
-    stage="slice", of_map=False,
+    stage="slice", of_map=False, of_cells=False,
 )  # fmt: skip

@@ -45,5 +45,5 @@ def _place(rules: tuple[object, ...], number: int) -> int:
 
 CHECK = Check(
     "rules", Group.SENSE, "Idle rules", "Rules that never fire, and what hides them", _find,
-    stage="rules", of_map=False,
+    stage="rules", of_map=False, of_cells=False,
 )  # fmt: skip

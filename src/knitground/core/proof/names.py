@@ -56,5 +56,5 @@ def _cure(at: Proving, findings: Sequence[Finding]) -> Edit:
 
 CHECK = Check(
     "names", Group.FILES, "Names alike", "Names that differ only in capitals or blanks", _find,
-    "Rename", _cure, "draw", of_map=False,
+    "Rename", _cure, "draw", of_map=False, of_cells=False,
 )  # fmt: skip

@@ -81,7 +81,7 @@ def _unused(at: Proving) -> Iterator[Finding]:
 
 MISSING = Check(
     "missing", Group.FILES, "Missing sheets", "Sheets whose picture is not there, or broken",
-    _missing, stage="slice", of_map=False,
+    _missing, stage="slice", of_map=False, of_cells=False,
 )  # fmt: skip
 UNUSED = Check(
     "unused", Group.FILES, "Unused", "Sheets and sets that no map, mix or rule uses", _unused,

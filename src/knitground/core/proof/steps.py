@@ -37,5 +37,5 @@ def _find(at: Proving) -> Iterator[Finding]:
 CHECK = Check(
     "steps", Group.LOOKS, "Out of step",
     "Animated tiles of a set that take longer or shorter than the others", _find, stage="tiles",
-    of_map=False,
+    of_map=False, of_cells=False,
 )  # fmt: skip

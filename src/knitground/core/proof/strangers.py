@@ -56,5 +56,5 @@ def _mean(at: Proving, tile: TileRef) -> np.ndarray | None:
 CHECK = Check(
     "strangers", Group.SENSE, "Strangers among variants",
     "Tiles with the same marks as others, by accident: mixed among them they spoil the ground",
-    _find, stage="terrains", of_map=False,
+    _find, stage="terrains", of_map=False, of_cells=False,
 )  # fmt: skip

@@ -20,6 +20,10 @@ _SOON_MS, _LATER_MS = 350, 2500
 """How long nothing must change before it is checked again: while the stage is seen, and else."""
 _NOTHING = {What.LOCK, What.ORDER, What.TRAY, What.PROOF}
 """Changes that no check reads."""
+_DRAWN = {What.TERRAIN, What.CELLS, What.MARKERS}
+"""Those of what lies on maps."""
+_LARGE = 1 << 22
+"""Cells of a map that is checked only while somebody looks at Proof: it takes room."""
 
 
 class State(Enum):
@@ -106,7 +110,9 @@ class Prover(QObject):
             self.changed.emit()
         elif change.what not in _NOTHING:
             elsewhere = change.map is not None and change.map is not self._map
-            some = [key for key, check in CHECKS.items() if not (check.of_map and elsewhere)]
+            drawn = change.what in _DRAWN
+            own = [key for key, check in CHECKS.items() if not (check.of_map and elsewhere)]
+            some = [key for key in own if CHECKS[key].of_cells or not drawn]
             self._wait(some, _SOON_MS if self.watched else _LATER_MS)
 
     def _wait(self, keys: Iterable[str], ms: int) -> None:
@@ -119,6 +125,9 @@ class Prover(QObject):
         """Run the next check that waits, unless something goes on in the window."""
         if self.session.in_gesture:
             self._timer.start(_SOON_MS)
+            return
+        large = self._map is not None and self._map.height * self._map.width > _LARGE
+        if large and not self.watched:
             return
         key = next((key for key, one in self.checks.items() if one.state is State.WAITS), None)
         if key is None or any(one.state is State.RUNS for one in self.checks.values()):
