@@ -37,7 +37,8 @@ def test_the_full_example_makes_project_shipped_files_and_pictures(runs):
         "4-rules.png",
         "5-draw.png",
         "6-grow.png",
-        "7-ship.png",
+        "7-proof.png",
+        "8-ship.png",
     } <= names
     assert all(path.exists() for path in runs[0])
 

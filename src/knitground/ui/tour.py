@@ -5,10 +5,13 @@ from __future__ import annotations
 from collections.abc import Callable
 from pathlib import Path
 
+import numpy as np
 from PySide6.QtCore import QPoint
 from PySide6.QtWidgets import QDialog, QWidget
 
 from knitground.core.base.errors import PlaceError
+from knitground.core.base.window import Box
+from knitground.core.edit.laying import plan_cells
 from knitground.core.edit.sheets import add_tileset
 from knitground.core.files.ship.png import map_picture
 from knitground.core.model.layers import GroundLayer
@@ -22,6 +25,7 @@ from knitground.ui.project.memory import Memory
 from knitground.ui.shell import Shell
 from knitground.ui.stages.draw.bench import TABS, DrawBench
 from knitground.ui.stages.grow.bench import GrowBench
+from knitground.ui.stages.proof.bench import ProofBench
 from knitground.ui.stages.ship.bench import ShipBench
 from knitground.ui.stages.slice.bench import SliceBench
 from knitground.ui.stages.terrains.bench import TABS as TERRAIN_TABS
@@ -96,8 +100,9 @@ def take_pictures(window: Window, folder: Path) -> list[Path]:
         ("3-coverage", _coverage), ("3-likely", _likely), ("3-make", _make),
         ("4-rules", tour_rules),
         ("4-teach", tour_teach), ("4-rewrite", tour_rewrite), ("5-draw", _draw), ("5-mix", _mix),
-        ("5-markers", _markers), ("5-tray", _tray), ("5-picture", _picture),
-        ("6-grow", _grow), ("6-coast", _coast), ("5-diamonds", _diamonds), ("7-ship", _ship),
+        ("5-markers", _markers), ("5-picture", _picture),
+        ("6-grow", _grow), ("6-coast", _coast), ("5-diamonds", _diamonds), ("7-proof", _proof),
+        ("8-ship", _ship),
     ]  # fmt: skip
     files = []
     window.shell.resize(1280, 800)
@@ -112,8 +117,8 @@ def take_pictures(window: Window, folder: Path) -> list[Path]:
         if isinstance(shown, SetDialog):
             shown.reject()
             shown.setParent(None)
-        if scene is _likely:
-            window.session.undo()  # the sheet was only there to be looked at
+        for _ in range(1 if scene is _likely else 2 if scene is _proof else 0):
+            window.session.undo()  # what was only there to be looked at
             settle()
     return files
 
@@ -238,27 +243,7 @@ def _markers(window: Window) -> None:
     hover(view, view.screen_at(40, 49))
 
 
-def _tray(window: Window) -> None:
-    layer_named(window, "Props")
-    window.session.choose_tool("paint")
-    window.mapside.toggle_second()
-    settle()
-    window.stage_of(DrawBench).tabs.setCurrentIndex(TABS.index("Tray"))
-    window.stage_of(DrawBench).take_patch(window.session.project.tray[0])
-    settle()
-    view, second = window.mapside.view, window.mapside.second
-    view.zoom_to(STEPS.index(3))
-    view.show_cell(40, 58)
-    if second is not None:
-        second.zoom_to(STEPS.index(1))
-        second.camera.centre(52 * 16, 34 * 16, second.width(), second.height())
-        second.leaveEvent(None)
-    settle()
-    hover(view, view.screen_at(41, 57))
-
-
 def _picture(window: Window) -> None:
-    window.mapside.toggle_second()
     project = window.session.project
     pans = project.maps[0]
     window.session.doc.ensure_all(pans)
@@ -341,6 +326,29 @@ def _diamonds(window: Window) -> None:
         wait_for_jobs()
         settle()
     hover(view, view.screen_at(19, 5))
+
+
+def _proof(window: Window) -> None:
+    """Pin a tile of each terrain where another lies, and show what is said of it."""
+    session = window.session
+    session.show(repeat=False)
+    window.show_stage("proof")
+    map_ = session.project.maps[0]
+    ground, wrong = map_.layers[0], {(20, 42): (0, 8), (33, 30): (2, 4)}
+    for (row, col), at in wrong.items():
+        box, place = Box(row, col, row + 1, col + 1), map_.legend.place(TileRef("pans", *at))
+        values = np.full((1, 1), place, np.int32)
+        session.apply(plan_cells(map_, ground, box, values, np.ones((1, 1), np.bool_), "Pin").edit)
+    bench = window.stage_of(ProofBench)
+    bench.prover.again()
+    while bench.prover.is_busy:
+        wait_for_jobs()
+        settle()
+    window.mapside.view.zoom_to(STEPS.index(1))
+    bench.refresh()
+    bench.slips[0].go()
+    window.mapside.view.leaveEvent(None)
+    settle()
 
 
 def _ship(window: Window) -> None:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections import defaultdict
+from collections import Counter, defaultdict
 from collections.abc import Iterator
 from dataclasses import dataclass
 
@@ -11,7 +11,6 @@ from numpy.typing import NDArray
 
 from knitground.core.knit.layer import marked_tiles
 from knitground.core.model.terrain import Slot
-from knitground.core.model.tile import TileRef
 from knitground.core.proof.finding import MOST_PLACES, Check, Finding, Group
 from knitground.core.proof.proving import Proving
 from knitground.core.slicing.grid import cut_tile
@@ -81,26 +80,66 @@ def _find(at: Proving) -> Iterator[Finding]:
             if pixels.shape[:2] == map_.lattice.cell_size and min(pixels.shape[:2]) > 1:
                 cut[place], shows[place] = _edges(pixels), tuple(own)
         cells = at.cells(layer)
-        for name, (step, slots) in _SIDES.items():
-            yield from _along(at, layer.number, cells, (name, step, slots), cut, shows)
+        bad = [
+            each for name, (step, slots) in _SIDES.items()
+            for each in _along(cells, map_.wrap, (name, step, slots), cut, shows)
+        ]  # fmt: skip
+        # A border has two tiles: the one at fault is that which goes on badly more often.
+        often = Counter(place for each in bad for place in (each.one, each.other))
+        at_fault: dict[int, list[_Bad]] = defaultdict(list)
+        for each in bad:
+            at_fault[max(each.one, each.other, key=lambda place: often[place])].append(each)
+        for place, some in at_fault.items():
+            yield _finding(at, layer.number, place, some)
+
+
+@dataclass(frozen=True)
+class _Bad:
+    """Two tiles that do not go on into each other, and the cells of each where they meet."""
+
+    one: int
+    other: int
+    name: str
+    cells: NDArray[np.intp]
+    other_cells: NDArray[np.intp]
+    step: float
+    usual: float
+
+
+def _finding(at: Proving, number: int, place: int, some: list[_Bad]) -> Finding:
+    worst = max(some, key=lambda each: each.step)
+    first, second = (at.map.legend.tile(each) for each in (worst.one, worst.other))
+    own = at.map.legend.tile(place)
+    assert own is not None
+    assert first is not None
+    assert second is not None
+    places = np.concatenate(
+        [each.cells if each.one == place else each.other_cells for each in some]
+    )
+    cells = list(dict.fromkeys(map(tuple, places.tolist())))
+    more = f", and on {len(places) - 1} borders more" if len(places) > 1 else ""
+    return Finding(
+        "seams",
+        f"{at.title(second)} {worst.name} of {at.title(first)}: a step of {worst.step:.0f} levels, "
+        f"{worst.usual:.0f} are usual there{more}",
+        str(place), at.map.name, number, tuple(cells[:MOST_PLACES]), len(cells), own,
+        min(0.9, 0.3 + worst.step / 256),
+    )  # fmt: skip
 
 
 def _along(
-    at: Proving,
-    number: int,
     cells: NDArray[np.int32],
+    wrap: bool,
     side: tuple[str, tuple[int, int], tuple[Slot, ...]],
     cut: dict[int, _Edges],
     shows: dict[int, tuple[int, ...]],
-) -> Iterator[Finding]:
+) -> Iterator[_Bad]:
     name, (down, across), slots = side
-    map_ = at.map
-    if map_.wrap:
-        other = np.roll(cells, (-down, -across), (0, 1))
-        one = cells
+    high, wide = cells.shape
+    if wrap:
+        one, other = cells, np.roll(cells, (-down, -across), (0, 1))
     else:
-        one = cells[: cells.shape[0] - down, : cells.shape[1] - across]
-        other = cells[down:, across:]
+        one, other = cells[: high - down, : wide - across], cells[down:, across:]
     pairs = one.astype(np.int64) << 32 | np.maximum(other, 0).astype(np.int64)
     unique, counts = np.unique(pairs[(one > 0) & (other > 0)], return_counts=True)
     judged: dict[tuple[int, ...], list[tuple[float, float, int, int, int]]] = defaultdict(list)
@@ -115,22 +154,12 @@ def _along(
     for alike in judged.values():
         often = np.minimum([each[4] for each in alike], 50)
         usual = float(np.median(np.repeat([each[0] for each in alike], often)))
-        for value, grain, a, b, count in alike:
+        for value, grain, a, b, _ in alike:
             if value < max(usual, grain) * _TIMES or value < max(usual, grain) + _STEP:
                 continue
-            hit = (one == a) & (other == b)
-            rows, cols = np.nonzero(hit)
-            first, second = (map_.legend.tile(each) for each in (a, b))
-            assert isinstance(first, TileRef)
-            assert isinstance(second, TileRef)
-            yield Finding(
-                "seams",
-                f"{at.title(second)} {name} of {at.title(first)}: a step of {value:.0f} levels, "
-                f"{max(usual, grain):.0f} are usual there",
-                f"{a} {b} {name}", map_.name, number,
-                tuple(zip(rows[:MOST_PLACES].tolist(), cols[:MOST_PLACES].tolist())), count, first,
-                min(0.9, 0.3 + value / 256),
-            )  # fmt: skip
+            where = np.argwhere((one == a) & (other == b))
+            beyond = (where + np.array((down, across))) % (high, wide)
+            yield _Bad(a, b, name, where, beyond, value, max(usual, grain))
 
 
 CHECK = Check(

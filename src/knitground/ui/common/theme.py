@@ -227,6 +227,7 @@ def _sheet(t: Theme) -> str:
         border: 0; padding: 4px 6px; }}
     QFrame[panel="true"] {{ background: {t.panel}; border: 1px solid {t.line};
         border-radius: 4px; }}
+    QFrame[panel="true"][chosen="true"] {{ border-color: {t.accent}; }}
     QLabel[role="head"] {{ font-size: 15px; font-weight: 600; }}
     QLabel[role="note"] {{ font-size: 11px; color: {t.ink2}; }}
     QLabel[role="good"] {{ color: {t.good}; }}
@@ -236,6 +237,9 @@ def _sheet(t: Theme) -> str:
     QPushButton:hover, QToolButton:hover {{ background: {t.sunken}; }}
     QPushButton[left="true"] {{ text-align: left; padding-left: 8px; }}
     QPushButton[strong="true"] {{ font-weight: 600; }}
+    QPushButton[quiet="true"] {{ background: transparent; border: 0; color: {t.ink2};
+        font-size: 11px; padding: 2px 6px; min-height: 14px; }}
+    QPushButton[quiet="true"]:hover {{ background: {t.sunken}; color: {t.ink}; }}
     QPushButton:pressed {{ background: {t.line}; }}
     QPushButton[primary="true"] {{ background: {t.accent}; color: {t.on_accent};
         border-color: {t.accent}; font-weight: 600; }}

@@ -4,21 +4,17 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Iterable
-from functools import partial
 
-import numpy as np
 from PySide6.QtCore import QTimer
 from PySide6.QtGui import QPixmap
 from PySide6.QtWidgets import QLabel, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
 from knitground.core.edit.excuses import accuse, excuse
-from knitground.core.model.lattice import Rect
-from knitground.core.model.map import Map, grid_of
+from knitground.core.model.map import Map
 from knitground.core.proof.finding import Finding, Group
+from knitground.core.proof.picture import cell_on_map, place_picture, tile_picture
 from knitground.core.proof.proof import CHECKS, cure
 from knitground.core.proof.proving import Cell
-from knitground.core.render.stack import draw_map, stack_of
-from knitground.core.render.tiles import tile_pixels
 from knitground.ui.common.asking import ask_text
 from knitground.ui.common.commands import Commands
 from knitground.ui.common.painting import image_of
@@ -54,19 +50,11 @@ class Knots:
         for each in self._findings:
             if each.map == map_.name:
                 for cell in each.places:
-                    yield _on_map(map_, each, cell), "knot"
+                    yield cell_on_map(map_, each, cell), "knot"
         large = self._large
         if large is not None and large.map == map_.name:
             for cell in large.places:
-                yield _on_map(map_, large, cell), "large knot"
-
-
-def _on_map(map_: Map, finding: Finding, cell: Cell) -> Cell:
-    """Give the cell of the map under one of a layer's own."""
-    layer = map_.layer_numbered(finding.layer)
-    if layer is None or layer.own_cell is None:
-        return cell
-    return map_.lattice.cell_at(*grid_of(map_, layer).lattice.middle(*cell))
+                yield cell_on_map(map_, large, cell), "large knot"
 
 
 class ProofBench(Stage):
@@ -198,7 +186,7 @@ class ProofBench(Stage):
     ) -> None:
         folded = key in self.folded
         line = QPushButton(f"{'▸' if folded else '▾'}  {title}  {len(some)}")
-        line.setProperty("flat", "true")
+        line.setProperty("quiet", "true")
         line.setProperty("left", "true")
         line.setProperty("strong", "true")
         line.setToolTip("Fold or unfold these")
@@ -237,26 +225,15 @@ class ProofBench(Stage):
 
     def _picture(self, finding: Finding) -> QPixmap | None:
         """Draw the place at three times its size, the fault in the middle; or the tile."""
-        map_ = self.session.project.map_named(finding.map)
+        session, small = self.session, (PICTURE.width() // _ZOOM, PICTURE.height() // _ZOOM)
+        map_ = session.project.map_named(finding.map)
         if map_ is not None and finding.places:
-            cell = _on_map(map_, finding, finding.places[0])
-            x, y = map_.lattice.middle(*cell)
-            wide, high = PICTURE.width() // _ZOOM, PICTURE.height() // _ZOOM
-            larger = max(1, -(-map_.lattice.longer * 3 // (2 * wide)))
-            rect = Rect(round(x - wide * larger / 2), round(y - high * larger / 2),
-                        wide * larger, high * larger)  # fmt: skip
-            seen = rect.shared(Rect(0, 0, *map_.lattice.extent))
-            if seen.is_empty:
+            atlas = session.atlases.of(map_)
+            pixels = place_picture(session.doc, atlas, map_, finding, *small)
+            if pixels is None:
                 return None
-            atlas, doc = self.session.atlases.of(map_), self.session.doc
-            stack = stack_of(map_, atlas, seen, 0, partial(doc.cells, map_))
-            pixels = np.zeros((int(rect.height), int(rect.width)), np.uint32)
-            top, left = int(seen.y - rect.y), int(seen.x - rect.x)
-            drawn = draw_map(map_, atlas, stack)
-            pixels[top : top + drawn.shape[0], left : left + drawn.shape[1]] = drawn
             return QPixmap.fromImage(image_of(pixels).copy()).scaled(PICTURE)
-        owner = self.session.project.tileset_named(finding.tile.tileset) if finding.tile else None
-        tile = tile_pixels(owner, finding.tile) if owner and finding.tile else None
+        tile = tile_picture(session.doc, finding)
         return tile_pixmap(tile, PICTURE.height()) if tile is not None else None
 
     def _mark(self) -> None:
@@ -289,7 +266,7 @@ class ProofBench(Stage):
         layer = map_.layer_numbered(finding.layer)
         if layer is not None:
             self.session.choose_layer(layer)
-        self.session.cell_wanted.emit(*_on_map(map_, finding, finding.places[slip.place]))
+        self.session.cell_wanted.emit(*cell_on_map(map_, finding, finding.places[slip.place]))
         slip.setFocus()
 
     def cure(self, findings: list[Finding]) -> None:

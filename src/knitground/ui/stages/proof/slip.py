@@ -49,7 +49,7 @@ class Slip(QFrame):
         )
         words = "a fault after all" if why else "not a fault"
         self.excuse = button(words, lambda: self.excused.emit(finding), f"{words.capitalize()} (N)")
-        self.excuse.setProperty("flat", "true")
+        self.excuse.setProperty("quiet", "true")
         acts = row(self.cure, self.every, 1, self.excuse, spacing=4)
         text = column(self.words, self.count, 1, acts, spacing=2)
         body = row(self.picture, text, margins=6, spacing=8)
