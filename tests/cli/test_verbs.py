@@ -436,7 +436,7 @@ def test_proof_tells_what_is_wrong_and_where_and_fails_with_it(project, monkeypa
     assert last == "1 finding"
     code, error = failing(monkeypatch, capsys, "proof", project, "--only", "ghosts")
     assert code == 2
-    assert "no check “ghosts”: give one of seams, runs" in error
+    assert "no check “ghosts”: give one of seams, cut" in error
     code, error = failing(monkeypatch, capsys, "proof", project, "--map", "Moon")
     assert (code, "Moon" in error) == (2, True)
 

@@ -1,0 +1,1 @@
+"""Walk: a figure goes about on the map as it stands."""

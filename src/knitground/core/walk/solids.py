@@ -1,0 +1,133 @@
+"""What a figure can not go through, pixel for pixel, made where it is asked for."""
+
+from __future__ import annotations
+
+from collections.abc import Collection
+
+import numpy as np
+from numpy.typing import NDArray
+
+from knitground.core.base.window import Box
+from knitground.core.edit.document import Document
+from knitground.core.model.lattice import Rect
+from knitground.core.model.layers import Layer
+from knitground.core.model.map import Map, grid_of
+from knitground.core.shapes.merge import OfTiles, laid_shapes
+
+Mask = NDArray[np.bool_]
+SOLID, ONE_WAY = "solid", "one-way"
+_SIDE = 256
+"""Pixels of a block; a multiple of it is what is made at once."""
+
+
+class Solids:
+    """Areas of chosen kinds on a map, as pixels.
+
+    A pixel is solid if its middle lies in a shape of the kind. Beyond the map's border all is
+    solid, unless the map wraps and its cells lie upright: then it goes on at the other side.
+
+    Parameters
+    ----------
+    kinds : of shapes that stop a figure
+    one_way : of shapes that only bear one that comes from above
+    """
+
+    def __init__(
+        self, doc: Document, map_: Map, kinds: Collection[str] = (SOLID,),
+        one_way: Collection[str] = (ONE_WAY,),
+    ) -> None:  # fmt: skip
+        self.doc, self.map = doc, map_
+        self.kinds, self.one_way = frozenset(kinds), frozenset(one_way)
+        self.wide, self.high = (round(each) for each in map_.lattice.extent)
+        self.goes_round = map_.wrap and not map_.lattice.slanted
+        self._known: OfTiles = {}
+        self._blocks: dict[tuple[int, int], tuple[Mask, Mask]] = {}
+
+    def forget(self, rect: Rect | None = None) -> None:
+        """Make anew what is asked for next: in a rectangle of pixels, or everywhere."""
+        if rect is None:
+            self._known.clear()
+            self._blocks.clear()
+            return
+        for row, col in list(self._blocks):
+            block = Rect(col * _SIDE, row * _SIDE, _SIDE, _SIDE)
+            if not block.shared(rect).is_empty:
+                del self._blocks[row, col]
+
+    def seen(self, x: int, y: int, wide: int, high: int, *, one_way: bool = False) -> Mask:
+        """Give the solid pixels of a rectangle: (high, wide)."""
+        row, col = y // _SIDE, x // _SIDE
+        whole = 0 <= x <= self.wide - wide and 0 <= y <= self.high - high
+        if whole and (y + high - 1) // _SIDE == row and (x + wide - 1) // _SIDE == col:
+            up, left = y - row * _SIDE, x - col * _SIDE
+            return self._block(row, col)[one_way][up : up + high, left : left + wide]
+        ys, xs = np.arange(y, y + high), np.arange(x, x + wide)
+        if self.goes_round:
+            ys, xs = ys % self.high, xs % self.wide
+        out = np.full((high, wide), not one_way, np.bool_)
+        inside_y = np.flatnonzero((ys >= 0) & (ys < self.high))
+        inside_x = np.flatnonzero((xs >= 0) & (xs < self.wide))
+        for row in np.unique(ys[inside_y] // _SIDE).tolist():
+            down = inside_y[ys[inside_y] // _SIDE == row]
+            for col in np.unique(xs[inside_x] // _SIDE).tolist():
+                across = inside_x[xs[inside_x] // _SIDE == col]
+                block = self._block(row, col)[one_way]
+                part = block[np.ix_(ys[down] - row * _SIDE, xs[across] - col * _SIDE)]
+                out[np.ix_(down, across)] = part
+        return out
+
+    def _block(self, row: int, col: int) -> tuple[Mask, Mask]:
+        if (row, col) not in self._blocks:
+            self._blocks[row, col] = self._make(row, col)
+        return self._blocks[row, col]
+
+    def _make(self, row: int, col: int) -> tuple[Mask, Mask]:
+        lattice = self.map.lattice
+        rect = Rect(col * _SIDE, row * _SIDE, _SIDE, _SIDE)
+        # Shapes reach out of their cells by a tile's picture at most: look as far round.
+        far = 2 * lattice.longer
+        wide = Rect(rect.x - far, rect.y - far, _SIDE + 2 * far, _SIDE + 2 * far)
+        box = lattice.cells_in(wide).clipped(self.map.height, self.map.width)
+        solid, bearing = np.zeros((2, _SIDE, _SIDE), np.bool_)
+        for layer in self.map.layers:
+            if not layer.visible or not layer.holds_tiles:
+                continue
+            laid = laid_shapes(self.doc.project, self.map, box, [layer], self._cells, self._known)
+            for kind, each in laid.items():
+                mask = solid if kind in self.kinds else bearing if kind in self.one_way else None
+                for corners in each if mask is not None else ():
+                    assert mask is not None
+                    _stamp(mask, corners - (rect.x, rect.y))
+        return solid, bearing
+
+    def _cells(self, layer: Layer, box: Box) -> NDArray[np.int32]:
+        return self.doc.cells(grid_of(self.map, layer), layer, box)
+
+
+def _stamp(mask: Mask, outlines: NDArray[np.float64]) -> None:
+    """Set the pixels whose middles lie in outlines of one form: (n, corners, 2), x before y."""
+    base = np.floor(outlines[0].min(axis=0))
+    form = _filled(outlines[0] - base)
+    high, wide = form.shape
+    for at in np.floor(outlines.min(axis=1)).astype(np.int64).tolist():
+        left, top = at
+        up, before = max(0, -top), max(0, -left)
+        down, on = min(high, mask.shape[0] - top), min(wide, mask.shape[1] - left)
+        if down > up and on > before:
+            part = form[up:down, before:on]
+            mask[top + up : top + down, left + before : left + on] |= part
+
+
+def _filled(corners: NDArray[np.float64]) -> Mask:
+    """Fill a polygon that begins at (0, 0), by even and odd crossings of each line of pixels."""
+    wide, high = (int(np.ceil(each)) for each in corners.max(axis=0))
+    ys = np.arange(high) + 0.5
+    xs = np.arange(wide) + 0.5
+    inside = np.zeros((high, wide), np.bool_)
+    for (x0, y0), (x1, y1) in zip(corners.tolist(), np.roll(corners, -1, 0).tolist()):
+        if y0 == y1:
+            continue
+        crossed = (ys >= min(y0, y1)) & (ys < max(y0, y1))
+        at = x0 + (ys - y0) * (x1 - x0) / (y1 - y0)
+        inside ^= crossed[:, None] & (xs[None] >= at[:, None])
+    return inside
