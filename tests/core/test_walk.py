@@ -8,7 +8,7 @@ from tests.maps import small_project
 
 from knitground.core.base.errors import EditError
 from knitground.core.edit.document import Document
-from knitground.core.model.lattice import Rect
+from knitground.core.model.lattice import DIAMOND, Rect
 from knitground.core.model.map import Map
 from knitground.core.model.project import Project
 from knitground.core.model.shapes import ShapeForm, TileShape
@@ -23,7 +23,7 @@ from knitground.core.walk.solids import Solids
 WHOLE = TileShape("solid", ShapeForm.BOX, ((0, 0), (8, 8)))
 SLOPE = TileShape("solid", ShapeForm.POLYGON, ((0, 8), (8, 0), (8, 8)))
 FLOOR = TileShape("one-way", ShapeForm.BOX, ((0, 0), (8, 2)))
-NICK = TileShape("solid", ShapeForm.BOX, ((0, 2), (8, 8)))
+NICK = TileShape("solid", ShapeForm.BOX, ((0, 3), (8, 8)))
 ROUND = TileShape("solid", ShapeForm.ROUND, ((1, 1), (7, 7)))
 KINDS = {"#": WHOLE, "/": SLOPE, "-": FLOOR, "n": NICK, "o": ROUND}
 
@@ -61,7 +61,7 @@ def test_solid_pixels_are_those_of_the_shapes_whatever_block_is_asked_for():
     assert seen[:8, 8:16].sum() == 36, "half of it, its diagonal with it"
     assert not seen[8:16, 8:16].any(), "what only bears is not solid"
     assert solids.seen(8, 8, 8, 8, one_way=True).sum() == 16
-    assert [row.any() for row in seen[8:16, 16:24]] == [False] * 2 + [True] * 6
+    assert [row.any() for row in seen[8:16, 16:24]] == [False] * 3 + [True] * 5
     assert 24 <= seen[16:24, 16:24].sum() <= 32
     around = solids.seen(-2, -2, 28, 28)
     assert around[0].all()
@@ -128,9 +128,11 @@ def test_floors_that_only_bear_are_jumped_through_and_dropped_from():
 def test_an_edge_that_catches_is_told():
     doc, map_, _ = field("........\n###n....\n........")
     walk = Walk(Solids(doc, map_), Figure(4, 4, 60))
-    caught = go(walk, Stand(44, 10), Keys(across=-1), 30)
-    assert (caught.x, caught.caught) == (26, True), "two pixels higher it would go on"
-    assert not go(walk, Stand(44, 14), Keys(across=-1), 30).caught, "a wall is no edge"
+    caught = go(walk, Stand(44, 11), Keys(across=-1), 30)
+    assert (caught.x, caught.caught) == (26, True), "three pixels higher it would go on"
+    doc, map_, _ = field("........\n..##....\n..##....\n..##....\n........")
+    wall = go(Walk(Solids(doc, map_), Figure(4, 4, 60)), Stand(44, 22), Keys(across=-1), 30)
+    assert (wall.x, wall.caught) == (34, False), "a wall is no edge"
 
 
 @given(st.integers(0, 2**31), st.sampled_from(list(View)), st.sampled_from([7, 60, 900, 4000]))
@@ -196,3 +198,17 @@ def test_it_hides_behind_what_stands_nearer_and_not_behind_what_stands_farther()
     tiles.height = 8
     assert covered(doc, map_, atlas, figure, Stand(44, 44)).any()
     assert ground in map_.layers
+
+
+def test_on_diamonds_the_border_is_where_no_diamond_is_and_is_slid_along():
+    map_ = Map("Yard", 8, 8, 32, 16, grid=DIAMOND)
+    doc = Document(Project("Small", None, [], [], [map_]))
+    walk = Walk(Solids(doc, map_), Figure(4, 4, 60))
+    at = walk.begin(*map_.lattice.middle(4, 4))
+    for ways in ((0, -1), (1, 0), (0, 1), (-1, 0), (1, 1), (-1, -1)):
+        at = go(walk, at, Keys(*ways), 200)
+        row, col = map_.lattice.cell_at(at.x, at.y - 1)
+        assert 0 <= row < 8
+        assert 0 <= col < 8
+    slid = go(walk, walk.begin(*map_.lattice.middle(7, 4)), Keys(down=1), 60)
+    assert abs(slid.x - map_.lattice.middle(7, 4)[0]) > 8, "two pixels aside for each one down"

@@ -5,9 +5,13 @@ from __future__ import annotations
 from collections.abc import Iterable
 from typing import Protocol
 
+import numpy as np
+from numpy.typing import NDArray
+
 from knitground.core.edit.desk import Pointer
 from knitground.core.edit.laying import Plan
 from knitground.core.model.map import Map
+from knitground.core.walk.figure import Figure, Stand
 
 
 class Gesture(Protocol):
@@ -31,6 +35,19 @@ class Taker(Protocol):
 
     def label(self) -> str:
         """What a click would do, in words."""
+
+
+class Walker(Protocol):
+    """A figure that goes about on the map."""
+
+    map: Map | None
+    at: Stand
+    hidden: NDArray[np.bool_]
+    """Pixels of the figure that something on the map is in front of: (high, wide)."""
+
+    @property
+    def figure(self) -> Figure:
+        """The figure."""
 
 
 class CellMarks(Protocol):

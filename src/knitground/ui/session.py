@@ -22,7 +22,7 @@ from knitground.core.model.project import Project
 from knitground.core.model.tileset import Tileset
 from knitground.ui.atlases import Atlases
 from knitground.ui.choice import Choice, InHand, Sight, ToolBox
-from knitground.ui.gesture import CellMarks, Gesture, Taker
+from knitground.ui.gesture import CellMarks, Gesture, Taker, Walker
 
 QUIET_CELLS = 2_000_000
 """Cells of all layers up to which a change of a whole map takes no longer than a frame or three."""
@@ -68,6 +68,10 @@ class Session(QObject):
     """Something else, or nothing, takes clicks on the map now, or other cells are marked there."""
     sight_changed = Signal()
     """Other things are shown of the map, or over it."""
+    walk_changed = Signal()
+    """A figure begins to walk on the map, or walks no more."""
+    figure_moved = Signal()
+    """The figure is elsewhere, or other parts of it are hidden."""
     stage_counted = Signal(str, int)
     """A stage has so many things that want to be looked at: its key, and how many."""
     stage_wanted = Signal(str)
@@ -87,6 +91,8 @@ class Session(QObject):
         self.taker: Taker | None = None
         self.marks: dict[str, CellMarks] = {}
         """What marks cells of the map, by who wants it."""
+        self.walker: Walker | None = None
+        """The figure that walks on the map, if one does."""
         self._gesture: Gesture | None = None
         self._connect()
 

@@ -18,14 +18,14 @@ TICK = 1 / 60
 """Seconds of a tick."""
 MOST_PX = 512
 _CLIMB = 2
-"""Pixels that one goes up or down with each pixel across: slopes of up to 60 degrees."""
+"""Pixels that one goes aside with each pixel on: along slopes of up to 60 degrees."""
 _FASTEST = 1800.0
 """Pixels a second that one falls at most."""
 _APEX = 0.36
 """Seconds from a jump to its highest point."""
 _LATE = 6
 """Ticks for which one can still jump after the ground has ended, and a key counts before it."""
-CAUGHT_PX = 3
+CAUGHT_PX = 4
 """Pixels beside which a stopped figure would go on: then an edge has caught it."""
 
 
@@ -182,15 +182,12 @@ class Walk:
             return (x + way[0], y + way[1]), False
         if not slides:
             return here, False
-        aside = (way[1], way[0])
-        for off in (1, -1):
-            beside = (x + aside[0] * off, y + aside[1] * off)
-            if self.is_free(*beside) and self.is_free(beside[0] + way[0], beside[1] + way[1]):
-                return (beside[0] + way[0], beside[1] + way[1]), False
-        for off in (2, -2, CAUGHT_PX, -CAUGHT_PX):
-            beside = (x + aside[0] * off, y + aside[1] * off)
-            if self.is_free(*beside) and self.is_free(beside[0] + way[0], beside[1] + way[1]):
-                return here, True
+        for off in range(1, CAUGHT_PX + 1):
+            for aside in ((way[1] * off, way[0] * off), (-way[1] * off, -way[0] * off)):
+                beside = (x + aside[0], y + aside[1])
+                on = (beside[0] + way[0], beside[1] + way[1])
+                if self.is_free(*beside) and self.is_free(*on):
+                    return (on, False) if off <= _CLIMB else (here, True)
         return here, False
 
     def _side(self, at: Stand, keys: Keys) -> Stand:
@@ -254,7 +251,7 @@ class Walk:
 
     def _trips(self, x: int, y: int, way: int, grounded: bool) -> bool:
         return grounded and any(
-            self.is_free(x + way, y - up) for up in range(_CLIMB + 1, _CLIMB + 1 + CAUGHT_PX)
+            self.is_free(x + way, y - up) for up in range(_CLIMB + 1, CAUGHT_PX + 1)
         )
 
     def _wrapped(self, at: Stand) -> Stand:

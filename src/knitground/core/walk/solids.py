@@ -24,7 +24,8 @@ class Solids:
     """Areas of chosen kinds on a map, as pixels.
 
     A pixel is solid if its middle lies in a shape of the kind. Beyond the map's border all is
-    solid, unless the map wraps and its cells lie upright: then it goes on at the other side.
+    solid, unless the map wraps and its cells lie upright: then it goes on at the other side. On
+    maps of diamonds all that lies on no diamond is beyond it.
 
     Parameters
     ----------
@@ -89,6 +90,8 @@ class Solids:
         wide = Rect(rect.x - far, rect.y - far, _SIDE + 2 * far, _SIDE + 2 * far)
         box = lattice.cells_in(wide).clipped(self.map.height, self.map.width)
         solid, bearing = np.zeros((2, _SIDE, _SIDE), np.bool_)
+        if lattice.slanted:
+            solid |= self._off_map(rect)
         for layer in self.map.layers:
             if not layer.visible or not layer.holds_tiles:
                 continue
@@ -99,6 +102,16 @@ class Solids:
                     assert mask is not None
                     _stamp(mask, corners - (rect.x, rect.y))
         return solid, bearing
+
+    def _off_map(self, rect: Rect) -> Mask:
+        """Tell which pixels lie on no cell of a map that is no rectangle."""
+        xs, ys = rect.x + np.arange(_SIDE) + 0.5, rect.y + np.arange(_SIDE) + 0.5
+        rows, cols = self.map.lattice.cells_at(xs[None], ys[:, None])
+        out = (rows < 0) | (rows >= self.map.height) | (cols < 0) | (cols >= self.map.width)
+        there = self.map.lattice.exists
+        if there is not None:
+            out |= ~there[rows.clip(0, self.map.height - 1), cols.clip(0, self.map.width - 1)]
+        return np.asarray(out)
 
     def _cells(self, layer: Layer, box: Box) -> NDArray[np.int32]:
         return self.doc.cells(grid_of(self.map, layer), layer, box)

@@ -26,6 +26,7 @@ from knitground.ui.mapside.tools.select import Select
 from knitground.ui.mapside.tools.selectmarkers import marker_tools
 from knitground.ui.mapside.tools.shapes import Box, Line
 from knitground.ui.mapside.tools.tool import Tool
+from knitground.ui.mapside.walking import Walking
 from knitground.ui.session import Session
 
 _NAME_WIDE = 180
@@ -74,6 +75,8 @@ class MapSide(QWidget):
         self.view = self._new_view()
         self.active = self.view
         self.strip = Strip(session)
+        self.walking = Walking(session, lambda: self.active, self)
+        session.walk_changed.connect(lambda: self.ribbon.setVisible(not self.walking.is_on))
         self.maps = MapCommands(session, self, lambda: self.active.middle)
         self.empty = QWidget(self.view)
         text = QLabel("This project has no map yet.")
@@ -87,8 +90,8 @@ class MapSide(QWidget):
         )
         self.view.installEventFilter(self)
         top = row(self.tabs, button("+", self.maps.new_map, "New map", "Ctrl+N"), 1, spacing=4)
-        layout = column(top, self.ribbon, self.views, self.strip, spacing=4)
-        layout.setStretch(2, 1)
+        layout = column(top, self.ribbon, self.walking.bar, self.views, self.strip, spacing=4)
+        layout.setStretch(3, 1)
         layout.setContentsMargins(0, 4, 0, 0)
         self.setLayout(layout)
         self._filling = False
@@ -181,6 +184,7 @@ class MapSide(QWidget):
         commands.add("Tool", "The piece before", lambda: self.active.fit_piece(-1), "Shift+Y")
         self.strip.add_commands(commands)
         self.maps.add_commands(commands)
+        self.walking.add_commands(commands)
 
     def _add_view_commands(self, commands: Commands) -> None:
         add = partial(commands.add, "View")

@@ -20,6 +20,7 @@ from knitground.core.render.pixels import Pixels
 from knitground.ui.common.painting import image_of
 from knitground.ui.common.theme import LINEN, theme
 from knitground.ui.mapside.canvas.border import BorderDrag
+from knitground.ui.mapside.canvas.figure import FigureOver
 from knitground.ui.mapside.canvas.fitting import FittingPieces
 from knitground.ui.mapside.canvas.marked import Marked
 from knitground.ui.mapside.canvas.markers import draw_frame, draw_marker_ghost, draw_markers
@@ -204,7 +205,7 @@ def _label(on: Canvas) -> None:
 
 OVERLAYS: tuple[type[Overlay], ...] = (
     Hole, _drawn(_lines), MapShapes, _drawn(_pins), _drawn(_area), _drawn(_selection),
-    _drawn(_cursor), _drawn(_screen), BorderDrag, Marked, GhostOver, Markers, _drawn(_why),
-    FittingPieces, _drawn(_label),
+    _drawn(_cursor), FigureOver, _drawn(_screen), BorderDrag, Marked, GhostOver, Markers,
+    _drawn(_why), FittingPieces, _drawn(_label),
 )  # fmt: skip
 """From the back to the front."""

@@ -140,7 +140,8 @@ class MapPicture(QWidget):
         s = self.session
         return [
             s.choice.selected, s.tools.tool_changed,
-            s.tools.options_changed, s.in_hand.changed, s.marks_changed,
+            s.tools.options_changed, s.in_hand.changed, s.marks_changed, s.walk_changed,
+            s.figure_moved,
         ]  # fmt: skip
 
     # What is shown
@@ -313,11 +314,15 @@ class MapPicture(QWidget):
         """What a click would work with: while a gesture goes on, what that works with."""
         return self.gesture.desk if self.gesture is not None else self.session.desk()
 
-    def _keep_in_view(self, x: float, y: float) -> None:
+    def keep_in_view(self, x: float, y: float, edge: int = 48) -> None:
+        """Move the map so far that a place is so many pixels within the view."""
         sx, sy = self.layer_camera_now().to_screen(x, y)
-        edge = 48
-        self.camera.left += max(0, edge - sx) - max(0, sx - self.width() + edge)
-        self.camera.top += max(0, edge - sy) - max(0, sy - self.height() + edge)
+        across = round(max(0, edge - sx) - max(0, sx - self.width() + edge))
+        down = round(max(0, edge - sy) - max(0, sy - self.height() + edge))
+        if across or down:
+            self.camera.left += across
+            self.camera.top += down
+            self._moved()
 
     def tell(self) -> None:
         self.session.pointed.emit(under_pointer(self.session, self.pointer) if self.pointer else "")

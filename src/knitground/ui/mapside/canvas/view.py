@@ -344,7 +344,7 @@ class MapView(MapPicture):
         self.cell_cursor = (row, col)
         x, y = grid.lattice.middle(row, col)
         self.pointer = Pointer(x, y)
-        self._keep_in_view(x, y)
+        self.keep_in_view(x, y)
         self._move_gesture(self.pointer)
         self.tell()
         self.update()
