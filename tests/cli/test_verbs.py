@@ -460,3 +460,24 @@ def test_proof_is_read_by_machines(project):
         assert each["message"]["text"]
         [place] = each["locations"]
         assert (project / place["physicalLocation"]["artifactLocation"]["uri"]).is_file()
+
+
+def test_diff_tells_what_changed_and_draws_it(project, tmp_path, monkeypatch, capsys):
+    other = shutil.copytree(project, tmp_path / "other")
+    model = open_project(other).project
+    map_ = model.maps[0]
+    map_.layers[2].cells[4, 5:8] = map_.legend.place(TileRef("props", 0, 4))
+    save_project(model, other)
+    assert call("diff", project, project).return_value == 0
+    done = call("diff", project, other, "--pictures", tmp_path / "drawn")
+    assert done.return_value == 1
+    assert "map “Harbour pans”: 3 cells of “Props” show something else" in done.output
+    with Image.open(tmp_path / "drawn" / "harbour-pans.png") as picture:
+        assert picture.width > picture.height
+    [fact] = json.loads(call("diff", project, other, "--json").output)
+    assert (fact["cells"], fact["count"]) == ([[4, 5], [4, 6], [4, 7]], 3)
+    code, error = failing(monkeypatch, capsys, "diff", project)
+    assert (code, "--revision" in error) == (2, True)
+    code, error = failing(monkeypatch, capsys, "diff", project, "--revision", "HEAD")
+    assert code == 2
+    assert "git" in error

@@ -27,6 +27,7 @@ _VERBS = {
     "rules": ("rules", "Analyse the rules of a terrain set of TILESET."),
     "knit": ("knit", "Knit a map of PROJECT and report gaps."),
     "grow": ("grow", "Run the recipe of a map of PROJECT and save it."),
+    "diff": ("diff", "Tell what is different in the project NOW, against BEFORE."),
     "proof": ("proof", "Find what is wrong with PROJECT before a game does."),
     "ship": ("ship", "Ship maps of PROJECT: PNG, JSON, SVG of shapes."),
 }

@@ -24,6 +24,7 @@ from knitground.ui.common.asking import Role, answered, ask
 from knitground.ui.common.commands import Commands
 from knitground.ui.common.tasks import Job, run_with_progress, wait_for, work_title
 from knitground.ui.common.words import on_button
+from knitground.ui.project.changeddialog import ChangedDialog
 from knitground.ui.project.crash import LOG
 from knitground.ui.project.keeper import Keeper
 from knitground.ui.project.memory import Memory, demo_folder, projects_folder
@@ -66,6 +67,7 @@ class ProjectFiles(QObject):
         commands.line("Project")
         add("Save", self.save, "Ctrl+S")
         add("Save as…", self.save_as, "Ctrl+Shift+S")
+        add("What changed…", lambda: ChangedDialog(self.session, self.shell).exec())
 
     # Beginning and opening
 

@@ -1,0 +1,264 @@
+"""What is different between two projects: maps by their cells, all else by its parts."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass, fields
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from knitground.core.base.errors import EditError
+from knitground.core.base.progress import Progress, no_progress
+from knitground.core.base.window import Box
+from knitground.core.edit.atoms import Atom, SetField
+from knitground.core.edit.changed import Changed, What
+from knitground.core.edit.document import Document, Edit
+from knitground.core.model.layers import Layer
+from knitground.core.model.map import Map, grid_of
+from knitground.core.model.project import Project
+from knitground.core.model.terrain import TerrainSet
+from knitground.core.model.tile import TileRef
+from knitground.core.model.tileset import Tileset
+
+Mask = NDArray[np.bool_]
+_OF_LAYERS = {"cells", "pinned", "terrain", "painted", "markers", "laid"}
+"""Fields of layers that are told as cells or markers, not as settings."""
+_OF_PROJECTS = {
+    "name": "is called otherwise", "shape_kinds": "has other kinds of shapes",
+    "tray": "has other patches in its tray", "excused": "has other findings that are no fault",
+}  # fmt: skip
+_OF_MAPS = {
+    "wrap": "wraps, or no more", "background": "has another background",
+    "screen": "has another screen", "properties": "has other properties",
+    "recipe": "has another recipe", "grid": "has another grid",
+}  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Difference:
+    """One thing that is different.
+
+    Parameters
+    ----------
+    part : what it is of: “map”, “sheet”, “set”, “mix”, “rules”, “project”
+    name : of that, as it is called now, or as it was called if it is gone
+    words : what is different
+    layer : name of the layer, if it is one's
+    cells : (rows, columns) of the map: those that show something else now; None if it is no matter
+        of cells
+    tiles : whose marks or facts are different
+    """
+
+    part: str
+    name: str
+    words: str
+    layer: str = ""
+    cells: Mask | None = None
+    tiles: tuple[TileRef, ...] = ()
+
+    @property
+    def count(self) -> int:
+        """Cells or tiles that are different; 1 if it is neither."""
+        if self.cells is not None:
+            return int(self.cells.sum())
+        return max(1, len(self.tiles))
+
+
+def differences(
+    before: Document, now: Document, progress: Progress = no_progress
+) -> list[Difference]:
+    """List what is different now.
+
+    Maps, sheets, sets, mixes and rule lists are the same if they have the same name: one that was
+    renamed is one that is gone, and another that is new.
+
+    Raises
+    ------
+    Cancelled
+        From `progress`.
+    """
+    out = list(_sheets(before.project, now.project))
+    old = {each.name: each for each in before.project.maps}
+    names = [*dict.fromkeys([*old, *(each.name for each in now.project.maps)])]
+    for n, name in enumerate(names):
+        progress(n / len(names))
+        one, other = old.get(name), now.project.map_named(name)
+        if one is None or other is None:
+            out.append(Difference("map", name, "is new" if one is None else "is gone"))
+        else:
+            out += _map(before, now, one, other)
+    out += _named("mix", before.project.mixes, now.project.mixes)
+    out += _named("rules", before.project.rule_lists, now.project.rule_lists)
+    for field, words in _OF_PROJECTS.items():
+        if getattr(before.project, field) != getattr(now.project, field):
+            out.append(Difference("project", now.project.name, words))
+    progress(1.0)
+    return out
+
+
+def _named(part: str, old: Sequence[Any], new: Sequence[Any]) -> Iterator[Difference]:
+    before, now = ({each.name: each for each in some} for some in (old, new))
+    for name in dict.fromkeys([*before, *now]):
+        if name not in before or name not in now:
+            yield Difference(part, name, "is new" if name in now else "is gone")
+        elif before[name] != now[name]:
+            yield Difference(part, name, "is different")
+
+
+def _sheets(before: Project, now: Project) -> Iterator[Difference]:
+    old = {each.name: each for each in before.tilesets}
+    for name in dict.fromkeys([*old, *(each.name for each in now.tilesets)]):
+        one, other = old.get(name), now.tileset_named(name)
+        if one is None or other is None:
+            yield Difference("sheet", name, "is new" if one is None else "is gone")
+            continue
+        if one.slicing != other.slicing:
+            yield Difference("sheet", name, "is cut otherwise")
+        if not _same_picture(one, other):
+            yield Difference("sheet", name, "has another picture")
+        facts = [at for at in sorted({*one.facts, *other.facts})
+                 if one.fact(*at) != other.fact(*at)]  # fmt: skip
+        if facts:
+            yield Difference("sheet", name, "tiles with other weights, names, shapes or animations",
+                             tiles=tuple(TileRef(name, *at) for at in facts))  # fmt: skip
+        yield from _sets(one, other)
+
+
+def _same_picture(one: Tileset, other: Tileset) -> bool:
+    if one.picture is other.picture or one.picture is None or other.picture is None:
+        return one.picture is other.picture
+    return one.picture.shape == other.picture.shape and bool((one.picture == other.picture).all())
+
+
+def _sets(one: Tileset, other: Tileset) -> Iterator[Difference]:
+    old = {each.name: each for each in one.sets}
+    for name in dict.fromkeys([*old, *(each.name for each in other.sets)]):
+        a, b = old.get(name), other.set_named(name)
+        title = f"{other.name} · {name}"
+        if a is None or b is None:
+            yield Difference("set", title, "is new" if a is None else "is gone")
+            continue
+        if (a.kind, a.terrains) != (b.kind, b.terrains):
+            yield Difference("set", title, "has other terrains")
+        tiles = _marked_otherwise(one, other, a, b)
+        if tiles:
+            yield Difference("set", title, "tiles with other marks", tiles=tuple(tiles))
+        if a.rules != b.rules:
+            yield Difference("set", title, "has other rules")
+
+
+def _marked_otherwise(one: Tileset, other: Tileset, a: TerrainSet, b: TerrainSet) -> list[TileRef]:
+    out: list[TileRef] = []
+    size = max(one.rows, other.rows), max(one.columns, other.columns)
+    for guest in [None, *sorted({*a.guests, *b.guests})]:
+        if guest is not None:
+            shapes = [each.guests[guest].shape for each in (a, b) if guest in each.guests]
+            size = max(each[0] for each in shapes), max(each[1] for each in shapes)
+        off = (a.marks_within(*size, guest) != b.marks_within(*size, guest)).any(axis=2)
+        out += [TileRef(guest or other.name, row, col) for row, col in np.argwhere(off).tolist()]
+    return out
+
+
+def _map(before: Document, now: Document, one: Map, other: Map) -> Iterator[Difference]:
+    for field, words in _OF_MAPS.items():
+        if getattr(one, field) != getattr(other, field):
+            yield Difference("map", other.name, words)
+    size = (one.height, one.width), (other.height, other.width)
+    if size[0] != size[1] or one.lattice.cell_size != other.lattice.cell_size:
+        yield Difference("map", other.name, f"has another size: {one.width} × {one.height} cells "
+                         f"before, {other.width} × {other.height} now")  # fmt: skip
+    old = {each.number: each for each in one.layers}
+    for number in dict.fromkeys([*old, *(each.number for each in other.layers)]):
+        a, b = old.get(number), other.layer_numbered(number)
+        if a is None or b is None:
+            layer = a or b
+            assert layer is not None
+            words = "is new" if a is None else "is gone"
+            yield Difference("map", other.name, f"layer “{layer.name}” {words}", layer.name)
+        else:
+            yield from _layer(before, now, one, other, a, b)
+    order = [each.number for each in one.layers if other.layer_numbered(each.number)]
+    if order != [each.number for each in other.layers if each.number in old]:
+        yield Difference("map", other.name, "its layers lie in another order")
+
+
+def _layer(
+    before: Document, now: Document, one: Map, other: Map, a: Layer, b: Layer
+) -> Iterator[Difference]:
+    if type(a) is not type(b):
+        yield Difference("map", other.name, f"layer “{b.name}” is of another kind", b.name)
+        return
+    settings = [
+        each.name
+        for each in fields(a)
+        if each.name not in _OF_LAYERS and getattr(a, each.name) != getattr(b, each.name)
+    ]
+    if settings:
+        words = ", ".join(each.replace("_", " ") for each in settings)
+        yield Difference("map", other.name, f"layer “{b.name}” has another {words}", b.name)
+    markers = getattr(a, "markers", ()), getattr(b, "markers", ())
+    if markers[0] != markers[1]:
+        count = len(set(markers[0]) ^ set(markers[1])) or 1
+        yield Difference("map", other.name, f"{count} other marker{'s' if count > 1 else ''} on "
+                         f"“{b.name}”", b.name)  # fmt: skip
+    if a.cells.shape != b.cells.shape or not a.cells.size:
+        return
+    off = _told_apart(before, one, a) != _told_apart(now, other, b)
+    if off.any():
+        yield Difference("map", other.name, f"{int(off.sum())} cells of “{b.name}” show something "
+                         "else", b.name, off)  # fmt: skip
+
+
+def _told_apart(doc: Document, map_: Map, layer: Layer) -> NDArray[Any]:
+    """Give cells by what they show, whatever the legend: colours as they are, tiles by a hash."""
+    grid = grid_of(map_, layer)
+    cells = doc.cells(grid, layer, Box(0, 0, grid.height, grid.width))
+    if not layer.holds_tiles:
+        return cells
+    codes = np.array([hash(("", 0, 0, 0) if tile is None else tile) for tile in map_.legend.tiles])
+    return np.where(cells > 0, codes[np.clip(cells, 0, len(codes) - 1)], cells)
+
+
+def taken_back(before: Project, now: Project, difference: Difference) -> Edit:
+    """Take a part back as it was before: a whole map, the marks of a set, a mix, a list of rules.
+
+    Raises
+    ------
+    EditError
+        It can not be taken back alone.
+    """
+    what = {"map": (What.MAPS, "maps"), "mix": (What.MIXES, "mixes"),
+            "rules": (What.RULES, "rule_lists")}  # fmt: skip
+    if difference.part in what:
+        return _list_back(before, now, difference, *what[difference.part])
+    if difference.part == "set" and difference.tiles:
+        return _marks_back(before, now, difference)
+    raise EditError(f"“{difference.name}” {difference.words}: that can not be taken back alone; "
+                    "open the other project for it")  # fmt: skip
+
+
+def _list_back(
+    before: Project, now: Project, difference: Difference, what: What, field: str
+) -> Edit:
+    old = next((each for each in getattr(before, field) if each.name == difference.name), None)
+    there: list[Any] = list(getattr(now, field))
+    place = next((n for n, each in enumerate(there) if each.name == difference.name), len(there))
+    there[place : place + 1] = [] if old is None else [old]
+    changed = Changed(what, old if isinstance(old, Map) else None)
+    return Edit(f"Take back “{difference.name}”", (SetField(now, field, there, changed),))
+
+
+def _marks_back(before: Project, now: Project, difference: Difference) -> Edit:
+    owner_name, _, name = difference.name.partition(" · ")
+    old, new = before.set_of(owner_name, name), now.set_of(owner_name, name)
+    if old is None or new is None:
+        raise EditError(f"there is no set “{difference.name}” any more")
+    changed = Changed(What.MARKS, tileset=new[0])
+    fields_: tuple[tuple[str, Callable[[TerrainSet], Any]], ...] = (
+        ("marks", lambda kit: kit.marks.copy()), ("guests", lambda kit: dict(kit.guests)),
+    )  # fmt: skip
+    atoms: tuple[Atom, ...] = tuple(SetField(new[1], each, get(old[1]), changed)
+                                    for each, get in fields_)  # fmt: skip
+    return Edit(f"Take back the marks of “{name}”", atoms)
