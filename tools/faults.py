@@ -204,6 +204,12 @@ def snags(project: Project) -> None:
     _lay(project, 2, {(20, 30): _wall(project), (20, 31): _wall(project, (0, 2))})
 
 
+def edges(project: Project) -> None:
+    """A wall of which one tile is three pixels lower."""
+    whole, low = _wall(project), _wall(project, (0, 3))
+    _lay(project, 2, {(20, 28 + n): low if n == 3 else whole for n in range(7)})
+
+
 def reach(project: Project) -> None:
     """A room without a door."""
     wall = _wall(project)
@@ -258,7 +264,7 @@ def names(project: Project) -> None:
 PLANTS: dict[str, Plant] = {
     each.__name__: each
     for each in (seams, cut, runs, fringes, steps, gaps, uncovered, pins, marks, strangers, layer,
-                 rules, snags, reach, stuck, lacking, missing, unused, names)
+                 rules, snags, edges, reach, stuck, lacking, missing, unused, names)
 }  # fmt: skip
 """What puts one fault into the demo project, by the key of the check that finds it."""
 

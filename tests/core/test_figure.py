@@ -15,24 +15,27 @@ from knitground.core.model.shapes import ShapeForm, TileShape
 from knitground.core.model.slicing import Slicing
 from knitground.core.model.tile import TileRef
 from knitground.core.model.tileset import TileFacts, Tileset
+from knitground.core.proof.proof import CHECKS, run_check
 from knitground.core.render.atlas import Atlas
 from knitground.core.walk.cover import covered
 from knitground.core.walk.figure import Figure, Keys, Stand, View, Walk
 from knitground.core.walk.solids import Solids
+from knitground.core.walk.wander import wander
 
 WHOLE = TileShape("solid", ShapeForm.BOX, ((0, 0), (8, 8)))
 SLOPE = TileShape("solid", ShapeForm.POLYGON, ((0, 8), (8, 0), (8, 8)))
 FLOOR = TileShape("one-way", ShapeForm.BOX, ((0, 0), (8, 2)))
 NICK = TileShape("solid", ShapeForm.BOX, ((0, 3), (8, 8)))
 ROUND = TileShape("solid", ShapeForm.ROUND, ((1, 1), (7, 7)))
-KINDS = {"#": WHOLE, "/": SLOPE, "-": FLOOR, "n": NICK, "o": ROUND}
+LOW = TileShape("solid", ShapeForm.BOX, ((0, 2), (8, 8)))
+KINDS = {"#": WHOLE, "/": SLOPE, "-": FLOOR, "n": NICK, "o": ROUND, "i": LOW}
 
 
 def field(text, wrap=False):
     """A map drawn in letters: # walls, / a slope, - a floor that only bears, n a low wall."""
     rows = [line for line in text.split("\n") if line.strip()]
-    picture = np.full((8, 40, 4), 255, np.uint8)
-    owner = Tileset("sheet", "sheet.png", 40, 8, Slicing(8, 8), picture=picture)
+    picture = np.full((8, 48, 4), 255, np.uint8)
+    owner = Tileset("sheet", "sheet.png", 48, 8, Slicing(8, 8), picture=picture)
     map_ = Map("Map", len(rows), len(rows[0]), 8, 8, wrap)
     layer = map_.new_tile_layer("Walls")
     map_.layers.append(layer)
@@ -128,11 +131,32 @@ def test_floors_that_only_bear_are_jumped_through_and_dropped_from():
 def test_an_edge_that_catches_is_told():
     doc, map_, _ = field("........\n###n....\n........")
     walk = Walk(Solids(doc, map_), Figure(4, 4, 60))
-    caught = go(walk, Stand(44, 11), Keys(across=-1), 30)
-    assert (caught.x, caught.caught) == (26, True), "three pixels higher it would go on"
-    doc, map_, _ = field("........\n..##....\n..##....\n..##....\n........")
-    wall = go(Walk(Solids(doc, map_), Figure(4, 4, 60)), Stand(44, 22), Keys(across=-1), 30)
-    assert (wall.x, wall.caught) == (34, False), "a wall is no edge"
+    caught = go(walk, Stand(31, 11), Keys(across=-1, down=1), 60)
+    assert (caught.x, caught.y, caught.caught) == (26, 11, True), "three pixels up it would go on"
+    low, low_map, _ = field("........\n###i....\n........")
+    past = go(Walk(Solids(low, low_map), Figure(4, 4, 60)), Stand(31, 9), Keys(-1, 1), 60)
+    assert (past.x, past.y, past.caught) == (2, 8, False), "over an edge of two pixels it goes"
+    assert not go(walk, Stand(44, 11), Keys(across=-1), 30).caught, "it walked into it, no more"
+    doc, map_, _ = field("........\n..#.....\n..#.....\n..######\n........")
+    corner = go(Walk(Solids(doc, map_), Figure(4, 4, 60)), Stand(44, 20), Keys(-1, 1), 60)
+    assert (corner.x, corner.y, corner.caught) == (26, 24, False), "where walls meet is no edge"
+
+
+def test_those_that_wander_find_the_edges_that_catch_and_no_corners():
+    plain = "............\n..######....\n............\n............"
+    figure = Figure(4, 4, 60)
+    doc, map_, _ = field(plain)
+    assert len(wander(Solids(doc, map_), figure, (0, 0, 96, 32))) == 0
+    doc, map_, _ = field(plain.replace("######", "###n##"))
+    found = wander(Solids(doc, map_), figure, (0, 0, 96, 32))
+    assert len(found) > 20
+    assert set(found[:, 0] // 8) <= {4, 5, 6}
+    assert set(found[:, 1].tolist()) == {11}
+    again = wander(Solids(doc, map_), figure, (0, 0, 96, 32))
+    assert (again == found).all()
+    told = run_check(doc, CHECKS["edges"], map_)
+    assert len(told) == 1
+    assert {(1, 5)} <= set(told[0].places) <= {(1, 4), (1, 5), (1, 6)}
 
 
 @given(st.integers(0, 2**31), st.sampled_from(list(View)), st.sampled_from([7, 60, 900, 4000]))

@@ -199,7 +199,9 @@ def test_an_edge_that_catches_it_is_marked_with_a_knot(window, walking):
     cells[21, 34:36] = session.map.legend.place(WALL)
     walking.start((31 * 16 + 4, 21 * 16 + 3))
     assert walking.at.y == 21 * 16 + 3
+    walking._held.add(Qt.Key.Key_Down)
     hold(walking, Qt.Key.Key_Right, 60)
+    walking._held.clear()
     assert walking.at.caught
     assert {cell for cell, role in session.marks["walk"].cells(session.map)} == walking.caught
     assert len(walking.caught) == 1

@@ -13,6 +13,7 @@ from knitground.core.edit.document import Document, Edit
 from knitground.core.model.map import Map
 from knitground.core.proof import (
     doubtful,
+    edges,
     fringes,
     gaps,
     idlerules,
@@ -40,7 +41,7 @@ CHECKS: dict[str, Check] = {
         seams.CHECK, wrongcut.CHECK, runs.CHECK, fringes.CHECK, steps.CHECK,
         gaps.CHECK, uncovered.CHECK, pins.CHECK, doubtful.CHECK, strangers.CHECK,
         wronglayer.CHECK, idlerules.CHECK,
-        snags.CHECK, reach.CHECK, stuck.CHECK, lacking.CHECK,
+        snags.CHECK, edges.CHECK, reach.CHECK, stuck.CHECK, lacking.CHECK,
         sheets.MISSING, sheets.UNUSED, names.CHECK,
     )
 }  # fmt: skip

@@ -17,7 +17,7 @@ from knitground.core.walk.solids import Solids
 TICK = 1 / 60
 """Seconds of a tick."""
 MOST_PX = 512
-_CLIMB = 2
+SLIDES_PX = 2
 """Pixels that one goes aside with each pixel on: along slopes of up to 60 degrees."""
 _FASTEST = 1800.0
 """Pixels a second that one falls at most."""
@@ -26,7 +26,7 @@ _APEX = 0.36
 _LATE = 6
 """Ticks for which one can still jump after the ground has ended, and a key counts before it."""
 CAUGHT_PX = 4
-"""Pixels beside which a stopped figure would go on: then an edge has caught it."""
+"""A figure that slides along a wall is caught if it would go on so many pixels further from it."""
 
 
 class View(Enum):
@@ -87,7 +87,7 @@ class Stand:
     rest_x, rest_y : parts of a pixel that are still to be gone
     fall : pixels a second downwards
     since : ticks since it stood on the ground, and since jump was pressed
-    caught : whether an edge has stopped it that ends within `CAUGHT_PX`
+    caught : whether an edge has stopped it along a wall, that sticks out by `CAUGHT_PX` at most
     faces : the way that it went last: across, down
     """
 
@@ -159,14 +159,18 @@ class Walk:
             rest_y = 0.0
         here, caught = (at.x, at.y), False
         for _ in range(max(abs(int(rest_x)), abs(int(rest_y)))):
+            stops = 0
             if abs(rest_x) >= 1:
-                here, stop = self._go(here, (1 if rest_x > 0 else -1, 0), not keys.down)
+                here, on = self._go(here, (1 if rest_x > 0 else -1, 0), slides=not keys.down)
                 rest_x -= 1 if rest_x > 0 else -1
-                caught |= stop
+                stops += not on
             if abs(rest_y) >= 1:
-                here, stop = self._go(here, (0, 1 if rest_y > 0 else -1), not keys.across)
+                here, on = self._go(here, (0, 1 if rest_y > 0 else -1), slides=not keys.across)
                 rest_y -= 1 if rest_y > 0 else -1
-                caught |= stop
+                stops += not on
+            if stops == 2:
+                here, stuck = self._past(here, keys)
+                caught |= stuck
         faces = (keys.across, keys.down) if keys.across or keys.down else at.faces
         return self._wrapped(
             replace(at, x=here[0], y=here[1], rest_x=rest_x, rest_y=rest_y, caught=caught,
@@ -174,20 +178,33 @@ class Walk:
         )  # fmt: skip
 
     def _go(
-        self, here: tuple[int, int], way: tuple[int, int], slides: bool
+        self, here: tuple[int, int], way: tuple[int, int], *, slides: bool
     ) -> tuple[tuple[int, int], bool]:
-        """Go a pixel; beside a slanted wall, along it. Tells whether an edge has caught it."""
+        """Go a pixel; along a wall that leans, if asked to. Tells whether it went on."""
         x, y = here
         if self.is_free(x + way[0], y + way[1]):
-            return (x + way[0], y + way[1]), False
-        if not slides:
-            return here, False
-        for off in range(1, CAUGHT_PX + 1):
+            return (x + way[0], y + way[1]), True
+        for off in range(1, SLIDES_PX + 1 if slides else 1):
             for aside in ((way[1] * off, way[0] * off), (-way[1] * off, -way[0] * off)):
                 beside = (x + aside[0], y + aside[1])
                 on = (beside[0] + way[0], beside[1] + way[1])
                 if self.is_free(*beside) and self.is_free(*on):
-                    return (on, False) if off <= _CLIMB else (here, True)
+                    return on, True
+        return here, False
+
+    def _past(self, here: tuple[int, int], keys: Keys) -> tuple[tuple[int, int], bool]:
+        """Go past what sticks out a little of the wall it slides along; or tell that it caught it.
+
+        Both ways are stopped: a little further from one wall, the way along it may be free.
+        """
+        x, y = here
+        for off in range(1, CAUGHT_PX + 1):
+            for beside, on in (
+                ((x, y - off * keys.down), (x + keys.across, y - off * keys.down)),
+                ((x - off * keys.across, y), (x - off * keys.across, y + keys.down)),
+            ):
+                if self.is_free(*beside) and self.is_free(*on):
+                    return (on, False) if off <= SLIDES_PX else (here, True)
         return here, False
 
     def _side(self, at: Stand, keys: Keys) -> Stand:
@@ -238,20 +255,20 @@ class Walk:
     def _along(self, x: int, y: int, way: int, grounded: bool) -> tuple[int, int] | None:
         """Go a pixel across: up a slope, or down one as long as it was on the ground."""
         up = 0
-        for up in range(_CLIMB + 1 if grounded else 1):
+        for up in range(SLIDES_PX + 1 if grounded else 1):
             if self.is_free(x + way, y - up) and (not up or self.is_free(x, y - up)):
                 break
         else:
             return None
         if grounded and not up:
-            for down in range(_CLIMB + 1):
+            for down in range(SLIDES_PX + 1):
                 if self._bears(x + way, y + down):
                     return x + way, y + down
         return x + way, y - up
 
     def _trips(self, x: int, y: int, way: int, grounded: bool) -> bool:
         return grounded and any(
-            self.is_free(x + way, y - up) for up in range(_CLIMB + 1, CAUGHT_PX + 1)
+            self.is_free(x + way, y - up) for up in range(SLIDES_PX + 1, CAUGHT_PX + 1)
         )
 
     def _wrapped(self, at: Stand) -> Stand:

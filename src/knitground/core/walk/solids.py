@@ -16,8 +16,6 @@ from knitground.core.shapes.merge import OfTiles, laid_shapes
 
 Mask = NDArray[np.bool_]
 SOLID, ONE_WAY = "solid", "one-way"
-_SIDE = 256
-"""Pixels of a block; a multiple of it is what is made at once."""
 
 
 class Solids:
@@ -31,12 +29,14 @@ class Solids:
     ----------
     kinds : of shapes that stop a figure
     one_way : of shapes that only bear one that comes from above
+    side : pixels of the blocks that are made at once
     """
 
     def __init__(
         self, doc: Document, map_: Map, kinds: Collection[str] = (SOLID,),
-        one_way: Collection[str] = (ONE_WAY,),
+        one_way: Collection[str] = (ONE_WAY,), side: int = 256,
     ) -> None:  # fmt: skip
+        self._side = side
         self.doc, self.map = doc, map_
         self.kinds, self.one_way = frozenset(kinds), frozenset(one_way)
         self.wide, self.high = (round(each) for each in map_.lattice.extent)
@@ -51,16 +51,16 @@ class Solids:
             self._blocks.clear()
             return
         for row, col in list(self._blocks):
-            block = Rect(col * _SIDE, row * _SIDE, _SIDE, _SIDE)
+            block = Rect(col * self._side, row * self._side, self._side, self._side)
             if not block.shared(rect).is_empty:
                 del self._blocks[row, col]
 
     def seen(self, x: int, y: int, wide: int, high: int, *, one_way: bool = False) -> Mask:
         """Give the solid pixels of a rectangle: (high, wide)."""
-        row, col = y // _SIDE, x // _SIDE
+        row, col = y // self._side, x // self._side
         whole = 0 <= x <= self.wide - wide and 0 <= y <= self.high - high
-        if whole and (y + high - 1) // _SIDE == row and (x + wide - 1) // _SIDE == col:
-            up, left = y - row * _SIDE, x - col * _SIDE
+        if whole and (y + high - 1) // self._side == row and (x + wide - 1) // self._side == col:
+            up, left = y - row * self._side, x - col * self._side
             return self._block(row, col)[one_way][up : up + high, left : left + wide]
         ys, xs = np.arange(y, y + high), np.arange(x, x + wide)
         if self.goes_round:
@@ -68,12 +68,12 @@ class Solids:
         out = np.full((high, wide), not one_way, np.bool_)
         inside_y = np.flatnonzero((ys >= 0) & (ys < self.high))
         inside_x = np.flatnonzero((xs >= 0) & (xs < self.wide))
-        for row in np.unique(ys[inside_y] // _SIDE).tolist():
-            down = inside_y[ys[inside_y] // _SIDE == row]
-            for col in np.unique(xs[inside_x] // _SIDE).tolist():
-                across = inside_x[xs[inside_x] // _SIDE == col]
+        for row in np.unique(ys[inside_y] // self._side).tolist():
+            down = inside_y[ys[inside_y] // self._side == row]
+            for col in np.unique(xs[inside_x] // self._side).tolist():
+                across = inside_x[xs[inside_x] // self._side == col]
                 block = self._block(row, col)[one_way]
-                part = block[np.ix_(ys[down] - row * _SIDE, xs[across] - col * _SIDE)]
+                part = block[np.ix_(ys[down] - row * self._side, xs[across] - col * self._side)]
                 out[np.ix_(down, across)] = part
         return out
 
@@ -84,12 +84,12 @@ class Solids:
 
     def _make(self, row: int, col: int) -> tuple[Mask, Mask]:
         lattice = self.map.lattice
-        rect = Rect(col * _SIDE, row * _SIDE, _SIDE, _SIDE)
+        rect = Rect(col * self._side, row * self._side, self._side, self._side)
         # Shapes reach out of their cells by a tile's picture at most: look as far round.
         far = 2 * lattice.longer
-        wide = Rect(rect.x - far, rect.y - far, _SIDE + 2 * far, _SIDE + 2 * far)
+        wide = Rect(rect.x - far, rect.y - far, self._side + 2 * far, self._side + 2 * far)
         box = lattice.cells_in(wide).clipped(self.map.height, self.map.width)
-        solid, bearing = np.zeros((2, _SIDE, _SIDE), np.bool_)
+        solid, bearing = np.zeros((2, self._side, self._side), np.bool_)
         if lattice.slanted:
             solid |= self._off_map(rect)
         for layer in self.map.layers:
@@ -105,7 +105,7 @@ class Solids:
 
     def _off_map(self, rect: Rect) -> Mask:
         """Tell which pixels lie on no cell of a map that is no rectangle."""
-        xs, ys = rect.x + np.arange(_SIDE) + 0.5, rect.y + np.arange(_SIDE) + 0.5
+        xs, ys = rect.x + np.arange(self._side) + 0.5, rect.y + np.arange(self._side) + 0.5
         rows, cols = self.map.lattice.cells_at(xs[None], ys[:, None])
         out = (rows < 0) | (rows >= self.map.height) | (cols < 0) | (cols >= self.map.width)
         there = self.map.lattice.exists
