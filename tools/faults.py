@@ -97,6 +97,26 @@ def runs(project: Project) -> Document:
     return doc
 
 
+def repeats(project: Project) -> None:
+    """A variant with a spot that the eye finds again and again."""
+    tile = _most_laid(project)
+    _paint(project, tile, (190, 70, 60), slice(4, 12), slice(4, 12))
+
+
+def shares(project: Project) -> None:
+    """Many cells pinned to one variant, of a set without rules."""
+    project.tilesets[0].sets[0].rules = RuleList("")
+    map_, tile = project.maps[0], _most_laid(project)
+    cells = Document(project).cells(map_, map_.layers[0], Box(0, 0, map_.height, map_.width))
+    marks = project.tilesets[0].sets[0].marks[..., _CORNERS]
+    alike = np.argwhere((marks == marks[tile.row, tile.col]).all(axis=2)).tolist()
+    mask = np.isin(cells, [map_.legend.place(TileRef("pans", *at)) for at in alike])
+    values = np.full(cells.shape, map_.legend.place(tile), np.int32)
+    box = Box(0, 0, map_.height, map_.width)
+    doc = Document(project)
+    doc.apply(plan_cells(map_, map_.layers[0], box, values, mask, "").edit)
+
+
 def fringes(project: Project) -> None:
     """A rim of nearly the colour that is see-through."""
     owner = project.tileset_named("works")
@@ -263,8 +283,9 @@ def names(project: Project) -> None:
 
 PLANTS: dict[str, Plant] = {
     each.__name__: each
-    for each in (seams, cut, runs, fringes, steps, gaps, uncovered, pins, marks, strangers, layer,
-                 rules, snags, edges, reach, stuck, lacking, missing, unused, names)
+    for each in (seams, cut, runs, repeats, shares, fringes, steps, gaps, uncovered, pins, marks,
+                 strangers, layer, rules, snags, edges, reach, stuck, lacking, missing, unused,
+                 names)
 }  # fmt: skip
 """What puts one fault into the demo project, by the key of the check that finds it."""
 

@@ -159,6 +159,29 @@ def test_animations_out_of_step_are_named():
     assert "270 ms" in told[0].words
 
 
+def test_a_variant_that_catches_the_eye_again_and_again_is_told_and_laid_more_rarely():
+    doc, map_, ground = smooth_project(size=(40, 40))
+    owner = doc.project.tilesets[0]
+    assert found(doc, "repeats") == []
+    marks = owner.sets[0].marks
+    row, col = np.argwhere((marks[..., [1, 3, 5, 7]] == 2).all(axis=2))[2].tolist()
+    picture = owner.picture.copy()
+    picture[row * 8 + 1 : row * 8 + 7, col * 8 + 1 : col * 8 + 7, :3] = (90, 20, 30)
+    owner.picture, owner.facts = picture, {(row, col): TileFacts(weight=0.5)}
+    doc = Document(doc.project)
+    [told] = found(doc, "repeats")
+    place = map_.legend.place(TileRef("sheet", row, col))
+    before = int((doc.cells(map_, ground, Box(0, 0, 40, 40)) == place).sum())
+    assert told.tile == TileRef("sheet", row, col)
+    assert before / 2 <= told.count <= before
+    doc.apply(cure(doc, [told]))
+    after = int((doc.cells(map_, ground, Box(0, 0, 40, 40)) == place).sum())
+    assert after < before / 5
+    assert found(doc, "repeats") == []
+    doc.undo()
+    assert len(found(doc, "repeats")) == 1
+
+
 # Sense
 
 
@@ -278,6 +301,22 @@ def test_marks_that_contradict_their_pixels_are_named_and_mended():
     doc.apply(cure(doc, told))
     assert (kit.marks == true).all()
     assert found(doc, "marks") == []
+
+
+def test_shares_that_are_not_those_asked_for_are_told():
+    doc, map_, ground = smooth_project(size=(30, 30))
+    cells = doc.cells(map_, ground, Box(0, 0, 30, 30))
+    assert found(doc, "shares") == []
+    place = int(cells[20, 20])
+    mask = np.zeros((30, 30), bool)
+    mask[15:28] = True
+    values = np.full((30, 30), place, np.int32)
+    doc.apply(plan_cells(map_, ground, Box(0, 0, 30, 30), values, mask, "Pin").edit)
+    told = found(doc, "shares")
+    own = [each for each in told if each.tile == map_.legend.tile(place)]
+    assert len(own) == 1
+    assert "25% are asked for" in own[0].words
+    assert "390 of them are pinned" in own[0].words
 
 
 def test_a_sheet_that_is_cut_through_its_tiles_is_named():

@@ -21,8 +21,10 @@ from knitground.core.proof import (
     names,
     pins,
     reach,
+    repeats,
     runs,
     seams,
+    shares,
     sheets,
     snags,
     steps,
@@ -38,9 +40,9 @@ from knitground.core.proof.proving import Proving
 CHECKS: dict[str, Check] = {
     each.key: each
     for each in (
-        seams.CHECK, wrongcut.CHECK, runs.CHECK, fringes.CHECK, steps.CHECK,
+        seams.CHECK, wrongcut.CHECK, runs.CHECK, repeats.CHECK, fringes.CHECK, steps.CHECK,
         gaps.CHECK, uncovered.CHECK, pins.CHECK, doubtful.CHECK, strangers.CHECK,
-        wronglayer.CHECK, idlerules.CHECK,
+        wronglayer.CHECK, idlerules.CHECK, shares.CHECK,
         snags.CHECK, edges.CHECK, reach.CHECK, stuck.CHECK, lacking.CHECK,
         sheets.MISSING, sheets.UNUSED, names.CHECK,
     )

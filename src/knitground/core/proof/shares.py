@@ -1,0 +1,53 @@
+"""Variants whose share on the map is not the one that their weights ask for."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from math import sqrt
+
+import numpy as np
+
+from knitground.core.proof.finding import Check, Finding, Group
+from knitground.core.proof.places import first_places
+from knitground.core.proof.proving import Proving
+
+_POINTS, _SIGMAS = 0.05, 5.0
+"""A share is off by so much of the whole, and by so many times what chance makes of it."""
+_LEAST = 200
+
+
+def _find(at: Proving) -> Iterator[Finding]:
+    for layer, _, _, table in at.grounds():
+        if table.rules is not None:
+            continue  # what rules lay has shares of its own
+        cells = at.cells(layer)
+        for variants in table.variants.values():
+            total = sum(weight for _, weight in variants)
+            counts = [int((cells == place).sum()) for place, _ in variants]
+            size = sum(counts)
+            if size < _LEAST or total <= 0 or len(variants) < 2:
+                continue
+            for (place, weight), count in zip(variants, counts):
+                asked, laid = weight / total, count / size
+                spread = sqrt(max(1e-9, asked * (1 - asked)) / size)
+                if abs(laid - asked) <= max(_POINTS, _SIGMAS * spread):
+                    continue
+                tile = at.map.legend.tile(place)
+                assert tile is not None
+                by_hand = int((layer.pinned & (cells == place)).sum())
+                why = f"; {by_hand} of them are pinned" if by_hand else ""
+                yield Finding(
+                    "shares",
+                    f"{at.title(tile)} takes {laid:.0%} of its ground, {asked:.0%} are asked "
+                    f"for by its weight{why}",
+                    f"{place}", at.map.name, layer.number,
+                    first_places(np.asarray(cells == place)), count, tile,
+                    min(0.4, 0.1 + abs(laid - asked)),
+                )  # fmt: skip
+
+
+CHECK = Check(
+    "shares", Group.SENSE, "Shares",
+    "Variants that lie more often, or more rarely, than their weights ask for", _find,
+    stage="terrains",
+)  # fmt: skip
