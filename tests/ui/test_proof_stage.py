@@ -1,5 +1,7 @@
 """The stage Proof in the real window: slips, going there, mending, judging, bars and knots."""
 
+import time
+
 import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, Qt
@@ -297,3 +299,39 @@ def test_very_many_findings_come_in_pages_and_a_check_that_fails_is_told(window,
     assert words(bench) == [f"made up {n}" for n in range(48, 60)]
     assert "no ink is left" in bench.bars.words("runs")
     assert bench.prover.checks["runs"].state is State.FAILED
+
+
+def test_a_check_that_runs_gives_way_to_a_stroke(window, pinned, monkeypatch):
+    session, bench = pinned
+    begun = []
+
+    def slow(at):
+        begun.append(1)
+        for n in range(2000):
+            at.progress(n / 2000)
+            time.sleep(0.001)
+        yield Finding("gaps", "made up", "x", at.map.name, 1, ((0, 0),))
+
+    check = CHECKS["gaps"]
+    made = Check("gaps", check.group, check.title, check.hint, slow, cure=check.cure)
+    monkeypatch.setitem(proofs.CHECKS, "gaps", made)
+    for one in bench.prover.checks.values():
+        one.state = State.DONE
+    bench.prover.checks["gaps"].state = State.WAITS
+    bench.prover._next()
+    while not begun:
+        settle()
+    view = window.mapside.view
+    session.choose_layer(session.map.layers[0])
+    session.choose_tool("paint")
+    view.fit()
+    middle = view.rect().center()
+    drag(view, middle, middle + QPoint(20, 0), release=False)
+    before = time.perf_counter()
+    wait_for_jobs()
+    settle()
+    assert time.perf_counter() - before < 1.5, "it did not go on to its end"
+    assert bench.prover.checks["gaps"].state is State.WAITS, "it comes again after the stroke"
+    QTest.mouseRelease(view, Qt.MouseButton.LeftButton, pos=middle + QPoint(20, 0))
+    monkeypatch.setitem(proofs.CHECKS, "gaps", check)
+    proved(window)

@@ -9,6 +9,7 @@ from enum import Enum, auto
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from knitground.core.base.errors import KnitError
+from knitground.core.base.progress import Progress
 from knitground.core.edit.changed import Changed, What
 from knitground.core.model.map import Map
 from knitground.core.proof.finding import Finding
@@ -24,6 +25,10 @@ _DRAWN = {What.TERRAIN, What.CELLS, What.MARKERS}
 """Those of what lies on maps."""
 _LARGE = 1 << 22
 """Cells of a map that is checked only while somebody looks at Proof: it takes room."""
+
+
+class _DrawnError(KnitError):
+    """Something is drawn while a check runs."""
 
 
 class State(Enum):
@@ -138,15 +143,30 @@ class Prover(QObject):
             return
         one.state = State.RUNS
         self.changed.emit()
+
+        def work(progress: Progress) -> list[Finding] | None:
+            def told(part: float) -> None:
+                if self.session.in_gesture:
+                    raise _DrawnError("it is checked after what is drawn")
+                progress(part)
+
+            try:
+                return run_check(doc, check, map_ if check.of_map else None, told)
+            except _DrawnError:
+                return None
+
         self._question.ask(
-            lambda progress: run_check(doc, check, map_ if check.of_map else None, progress),
+            work,
             lambda found: self._take(one, found),
             lambda error: self._fail(one, error),
             lambda: self._stale(one),
         )
 
     def _take(self, one: Checked, found: list[Finding] | None) -> None:
-        one.state, one.findings, one.words = State.DONE, tuple(found or ()), ""
+        if found is None:
+            self._stale(one)
+            return
+        one.state, one.findings, one.words = State.DONE, tuple(found), ""
         self._go_on()
 
     def _fail(self, one: Checked, error: KnitError) -> None:
