@@ -17,7 +17,6 @@ from knitground.ui.common.theme import THEMES, theme
 from knitground.ui.common.turn import begin_turn
 from knitground.ui.project.memory import Memory
 from knitground.ui.shell import Shell
-from knitground.ui.stages.proof import prover
 from knitground.ui.start import make_app
 from knitground.ui.window import Window
 
@@ -47,8 +46,6 @@ def rest(window):
 
 LAYERS = ["Pans", "Causeway", "Props", "Dykes", "Shore growth", "Places", "Evening"]
 """Of the demo's Harbour pans, back one first."""
-prover._LATER_MS = 3_600_000
-"""Tests are too short for checks by themselves: who wants them shows Proof."""
 LEFT, RIGHT = Qt.MouseButton.LeftButton, Qt.MouseButton.RightButton
 NONE = Qt.KeyboardModifier.NoModifier
 
@@ -100,6 +97,7 @@ class Houses:
             shell = Shell()
             self._window = Window(shell, Memory(self.memory))
             self._window._idle.setInterval(3_600_000)  # see `rest`
+            self._window.stages["proof"].prover.by_itself = False  # who wants it shows Proof
             shell.show()
             settle()
         return self._window

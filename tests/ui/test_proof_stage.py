@@ -335,3 +335,20 @@ def test_a_check_that_runs_gives_way_to_a_stroke(window, pinned, monkeypatch):
     QTest.mouseRelease(view, Qt.MouseButton.LeftButton, pos=middle + QPoint(20, 0))
     monkeypatch.setitem(proofs.CHECKS, "gaps", check)
     proved(window)
+
+
+def test_the_rail_counts_also_while_nobody_looks_at_proof(window, monkeypatch):
+    prover = window.stages["proof"].prover
+    monkeypatch.setattr(prover, "by_itself", True)
+    outgrow(window.session, (3, 3))
+    assert not prover.watched
+    assert prover._timer.isActive()
+    prover._timer.setInterval(0)
+    for _ in range(400):
+        settle()
+        wait_for_jobs()
+        if not prover.is_busy:
+            break
+    window.stages["proof"]._soon.stop()
+    window.stages["proof"]._take_note()
+    assert window.shell.rail._counts["proof"] == len(prover.proof.findings) >= 1

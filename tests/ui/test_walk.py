@@ -8,8 +8,10 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 from tests.ui.conftest import drag, move, pixels, settle, settle_view
 
+from knitground.core.edit.maps import delete_map
 from knitground.core.edit.markers import add_markers
 from knitground.core.edit.shapes import add_shape
+from knitground.core.edit.sizes import Margins, resize_map
 from knitground.core.model.marker import Marker, Shape
 from knitground.core.model.properties import Property
 from knitground.core.model.shapes import ShapeForm, TileShape
@@ -221,4 +223,20 @@ def test_a_stroke_that_is_open_has_escape_first(window, walking):
     QTest.mouseRelease(view, Qt.MouseButton.LeftButton, pos=middle)
     move(view, middle)
     QTest.keyClick(view, Qt.Key.Key_Escape)
+    assert not walking.is_on
+
+
+def test_a_map_that_grows_or_shrinks_under_it_keeps_it_on_the_map(window, walking):
+    session = window.session
+    map_ = session.map
+    session.do(lambda: resize_map(map_, Margins(right=-60)))
+    assert walking.is_on
+    assert walking._walk.solids.wide == map_.lattice.extent[0]
+    assert walking.at.x <= map_.lattice.extent[0]
+    hold(walking, Qt.Key.Key_Right, 300)
+    assert walking.at.x <= map_.lattice.extent[0]
+    session.undo()
+    hold(walking, Qt.Key.Key_Right, 120)
+    assert walking.at.x > 40 * 16, "it goes on where there is map again"
+    session.do(lambda: delete_map(session.project, map_))
     assert not walking.is_on

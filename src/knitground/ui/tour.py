@@ -77,6 +77,7 @@ def make_window(memory: Path) -> Window:
     shell = Shell()
     window = Window(shell, Memory(memory))
     window.stage_of(GrowBench).show_times = False
+    window.stage_of(ProofBench).prover.by_itself = False  # pictures are the same at any speed
     window.session.show(playing=False)
     shell.show()
     settle()

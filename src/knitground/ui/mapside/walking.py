@@ -431,7 +431,14 @@ class Walking(QObject):
         if change.what in (What.MAPS, What.SIZE) and self.map not in self.session.project.maps:
             self.stop()
             return
-        if change.what in _DRAWN and change.map is self.map and change.box is not None:
+        if change.what is What.SIZE and change.map is self.map:
+            try:
+                self._walk = self._make(self.map)
+            except EditError as error:
+                self.session.warn(str(error))
+                self.stop()
+                return
+        elif change.what in _DRAWN and change.map is self.map and change.box is not None:
             far = 3 * self.map.lattice.longer
             rect = self.map.lattice.bounds(change.box)
             self._walk.solids.forget(

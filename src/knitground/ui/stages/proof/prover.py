@@ -61,6 +61,8 @@ class Prover(QObject):
         self.checks: dict[str, Checked] = {key: Checked() for key in CHECKS}
         self.watched = False
         """Whether somebody looks at it: then it is made again soon."""
+        self.by_itself = True
+        """Whether it is made also while nobody looks at it, for the rail's count."""
         self._map: Map | None = None
         self._question = Question(lambda: session.doc, self)
         self._timer = QTimer(self, singleShot=True)
@@ -123,7 +125,8 @@ class Prover(QObject):
     def _wait(self, keys: Iterable[str], ms: int) -> None:
         for key in keys:
             self.checks[key].state = State.WAITS
-        self._timer.start(ms)
+        if self.by_itself or self.watched:
+            self._timer.start(ms)
         self.changed.emit()
 
     def _next(self) -> None:
