@@ -45,7 +45,7 @@ def maps() -> tuple[Project, Map, Map]:
     floor, tall = [(0, n) for n in range(12)], [(r, c) for r in range(2, 9) for c in range(12)]
     made = []
     for grid, size in ((DIAMOND, (32, 64)), (SQUARE, (64, 64))):
-        map_ = Map(grid.value, SIDE, SIDE, *size, grid=grid)
+        map_ = Map(grid.kind.value, SIDE, SIDE, *size, grid=grid)
         for n in range(LAYERS):
             layer = map_.new_tile_layer(str(n))
             places = [map_.legend.place(TileRef("yard", *at)) for at in (tall if n else floor)]
