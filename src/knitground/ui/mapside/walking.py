@@ -181,7 +181,8 @@ class Walking(QObject):
         self.caught: set[Cell] = set()
         """Cells in which an edge has caught the figure."""
         self._walk: Walk | None = None
-        self._known: tuple[Map, str] | None = None
+        self._fitted: Map | None = None
+        """The map to whose cells the figure was fitted last, or that it came to through a door."""
         self._held: set[Qt.Key] = set()
         self._watched: MapView | None = None
         self._within: set[int] = set()
@@ -228,9 +229,9 @@ class Walking(QObject):
             return
         if not view.isVisible():
             self.session.stage_wanted.emit("draw")
-        if not self.is_on and (self._known is None or self._known[0] is not map_):
+        if not self.is_on and self._fitted is not map_:
             self.bar.begin(map_)
-            self._known = map_, ""
+            self._fitted = map_
         self.bar.fill_kinds()
         try:
             walk = self._make(map_)
@@ -412,7 +413,7 @@ class Walking(QObject):
         spawn = [each for each in markers if each.kind == _SPAWN]
         there = next((each.middle for each in (*same, *spawn)), None)
         width, height = map_.lattice.extent
-        self._known = map_, name  # the figure stays as large as it is
+        self._fitted = map_  # the figure stays as large as it is
         self.map = map_
         self.session.choose_map(map_)
         self.start(there or (width / 2, height / 2))
