@@ -28,6 +28,7 @@ from knitground.core.model.tileset import Frame, TileFacts, Tileset
 from knitground.core.proof import proof as proofs
 from knitground.core.proof.finding import Check, Group
 from knitground.core.proof.proof import CHECKS, cure, prove, run_check
+from knitground.core.proof.proving import MOST_PLACES
 from knitground.core.proof.runs import longest_runs
 
 
@@ -205,6 +206,65 @@ def test_gaps_are_told_by_what_they_ask_for_and_can_be_pinned():
     doc.undo()
     assert ground.cells[6, 8] == GAP
     assert snapshot(doc.project)[1]["maps"] == before[1]["maps"]
+
+
+def test_gaps_of_several_kinds_and_very_many_are_all_mended_in_one_step():
+    doc, _, ground = smooth_project(size=(60, 60))
+    owner = doc.project.tilesets[0]
+    corners = owner.sets[0].marks[..., [Slot.NW, Slot.NE, Slot.SW, Slot.SE]]
+    for want in ((1, 2, 1, 2), (2, 1, 2, 1)):
+        for at in np.argwhere((corners == want).all(axis=2)).tolist():
+            owner.facts[tuple(at)] = TileFacts(weight=0.0)
+    ground.terrain[:, ::4] = ground.terrain[:, 1::4] = 1
+    doc = Document(doc.project)
+    told = found(doc, "gaps")
+    assert len(told) == 2
+    assert all(each.count > MOST_PLACES == len(each.places) for each in told)
+    one = cure(doc, told[:1])
+    doc.apply(one)
+    assert [each.key for each in found(doc, "gaps")] == [told[1].key], "all of its places"
+    with pytest.raises(EditError, match="not there any more"):
+        cure(doc, told[:1])
+    doc.undo()
+    doc.apply(cure(doc, told))
+    assert found(doc, "gaps") == []
+    doc.undo()
+    assert [each.count for each in found(doc, "gaps")] == [each.count for each in told]
+
+
+def test_what_is_excused_is_the_same_tile_after_saving(tmp_path):
+    """Places in the legend are others then: what is no fault must not become another tile's."""
+    doc, map_, _ = smooth_project()
+    props, other = map_.layers[1], map_.new_tile_layer("Other")
+    map_.layers.append(other)
+    late, early = (map_.legend.place(TileRef("sheet", 1, n)) for n in (7, 0))
+    props.cells[:4], props.cells[4:6] = late, early
+    other.cells[7, 7], other.cells[8, 8] = late, early
+    told = {each.tile: each.key for each in found(doc, "layer")}
+    doc.apply(excuse(doc.project, [told[TileRef("sheet", 1, 7)]], "meant so"))
+    save_project(doc.project, tmp_path / "p")
+    again = Document(open_project(tmp_path / "p").project)
+    proof = prove(again, only=["layer"])
+    assert [each.tile for each in proof.findings] == [TileRef("sheet", 1, 0)]
+    assert [each.tile for each in proof.excused] == [TileRef("sheet", 1, 7)]
+    again.apply(cure(again, proof.findings))
+    assert prove(again, only=["layer"]).findings == ()
+
+
+def test_all_on_the_wrong_layer_are_moved_in_one_step():
+    doc, map_, _ = smooth_project()
+    props, other = map_.layers[1], map_.new_tile_layer("Other")
+    map_.layers.append(other)
+    a, b = (map_.legend.place(TileRef("sheet", 0, n)) for n in (0, 1))
+    props.cells[:4], props.cells[4:6] = a, b
+    other.cells[7, 7], other.cells[8, 8] = a, b
+    doc.apply(cure(doc, found(doc, "layer")))
+    assert (props.cells[7, 7], props.cells[8, 8]) == (a, b)
+    assert not other.cells.any()
+    doc.undo()
+    other.locked = True
+    with pytest.raises(EditError, match="“Other” is locked"):
+        cure(doc, found(doc, "layer"))
 
 
 def test_holes_in_what_is_filled_are_found_and_no_open_map():

@@ -77,10 +77,14 @@ def doubts(at: Proving, owner: Tileset, kit: TerrainSet) -> Iterator[Doubt]:
                 yield Doubt(tiles[chosen[n]], given[n], shown, float(sure[n, other].max()))
 
 
+def _doubts_once(at: Proving, owner: Tileset, kit: TerrainSet) -> list[Doubt]:
+    return at.once((owner.name, kit.name), lambda: list(doubts(at, owner, kit)))
+
+
 def _find(at: Proving) -> Iterator[Finding]:
     for owner in at.project.tilesets:
         for kit in owner.sets:
-            for each in doubts(at, owner, kit):
+            for each in _doubts_once(at, owner, kit):
                 yield Finding(
                     "marks",
                     f"{at.title(each.tile)} looks like {_words(kit, each.shown, each.marks)}, "
@@ -107,7 +111,7 @@ def _cure(at: Proving, findings: Sequence[Finding]) -> Edit:
     for owner in at.project.tilesets:
         for kit in owner.sets:
             some = [
-                each for each in doubts(at, owner, kit)
+                each for each in _doubts_once(at, owner, kit)
                 if f"{owner.name} {kit.name} {each.tile.tileset} {each.tile.row},{each.tile.col}"
                 in wanted
             ]  # fmt: skip

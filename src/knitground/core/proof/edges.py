@@ -7,7 +7,7 @@ from collections.abc import Iterator
 import numpy as np
 
 from knitground.core.model.layers import MarkerLayer
-from knitground.core.proof.finding import MOST_PLACES, Check, Finding, Group
+from knitground.core.proof.finding import Check, Finding, Group
 from knitground.core.proof.places import parts
 from knitground.core.proof.proving import SOLID, Proving
 from knitground.core.proof.reach import BEGINS
@@ -48,7 +48,7 @@ def _find(at: Proving) -> Iterator[Finding]:
             "edges",
             f"an edge catches a figure of {figure.wide} × {figure.high} px: of 1000 that "
             f"wandered ten seconds along walls {count} were stopped by it",
-            f"{cells[0].tolist()}", map_.name, 0, tuple(map(tuple, cells[:MOST_PLACES].tolist())),
+            f"{cells[0].tolist()}", map_.name, 0, at.places(part),
             len(cells), hurt=min(0.7, 0.4 + count / 200),
         )  # fmt: skip
 

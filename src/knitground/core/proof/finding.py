@@ -10,9 +10,6 @@ from knitground.core.edit.document import Edit
 from knitground.core.model.tile import TileRef
 from knitground.core.proof.proving import Cell, Proving
 
-MOST_PLACES = 256
-"""Cells that a finding names; it may count more."""
-
 
 class Group(StrEnum):
     """What a fault spoils."""

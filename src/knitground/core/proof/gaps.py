@@ -10,16 +10,13 @@ from knitground.core.base.errors import EditError
 from knitground.core.base.window import whole
 from knitground.core.edit.atoms import Atom
 from knitground.core.edit.document import Edit
-from knitground.core.edit.laying import plan_cells
 from knitground.core.edit.piecehere import pieces_for
 from knitground.core.knit.knit import terrain_of, without_rim
 from knitground.core.knit.missing import key_words
 from knitground.core.model.layers import GAP, GroundLayer
-from knitground.core.proof.finding import MOST_PLACES, Check, Finding, Group
+from knitground.core.proof.finding import Check, Finding, Group
+from knitground.core.proof.places import lay_masked
 from knitground.core.proof.proving import Cell, Proving
-
-_MOST_NAMED = 20_000
-_MOST_CURED = 400
 
 
 def _find(at: Proving) -> Iterator[Finding]:
@@ -31,8 +28,7 @@ def _find(at: Proving) -> Iterator[Finding]:
             continue
         ground = terrain_of(table, layer, whole(cells), map_.wrap)
         ground = without_rim(ground, table.margin - table.kind.margin)
-        some = slice(0, _MOST_NAMED)
-        keys = table.keys.keys_at(table, ground, rows[some], cols[some])
+        keys = table.keys.keys_at(table, ground, rows, cols)
         found: dict[tuple[int, ...], list[Cell]] = {}
         for key, row, col in zip(keys, rows.tolist(), cols.tolist()):
             found.setdefault(key, []).append((row, col))
@@ -40,27 +36,28 @@ def _find(at: Proving) -> Iterator[Finding]:
             words = f"no tile shows {key_words(kit, key)}"
             yield Finding(
                 "gaps", words, f"{kit.name} {key}", map_.name, layer.number,
-                tuple(places[:MOST_PLACES]), len(places), hurt=1.0,
+                at.places(places), len(places), hurt=1.0,
             )  # fmt: skip
 
 
 def _cure(at: Proving, findings: Sequence[Finding]) -> Edit:
-    """Pin the tile that joins best on each cell."""
+    """Pin the tile that joins best on each cell; what several findings ask for is one patch."""
     atoms: list[Atom] = []
-    count = 0
-    for each in findings:
-        layer = at.map.layer_numbered(each.layer)
+    count, done, size = 0, 0, sum(len(each.places) for each in findings)
+    for layer in at.map.layers:
         owner = at.project.tileset_named(layer.tileset) if isinstance(layer, GroundLayer) else None
-        if layer is None or owner is None:
+        if owner is None:
             continue
-        values = np.zeros((at.map.height, at.map.width), np.int32)
-        for cell in each.places[:_MOST_CURED]:
+        values = np.zeros(layer.cells.shape, np.int32)
+        for cell in [cell for each in findings if each.layer == layer.number
+                     for cell in each.places]:  # fmt: skip
+            done += 1
+            at.progress(done / size)
             best = pieces_for(at.doc, at.map, layer, cell, owner, 1)
             if best:
                 values[cell] = at.map.legend.place(best[0].tile)
-        mask = values > 0
-        count += int(mask.sum())
-        atoms += plan_cells(at.map, layer, whole(values), values, mask, "").edit.atoms
+        count += int((values > 0).sum())
+        atoms += lay_masked(at.map, layer, values, values > 0)
     if not atoms:
         raise EditError("nothing joins there: make the missing tile in Terrains")
     return Edit(f"Pin what fits on {count} gaps", tuple(atoms))

@@ -43,13 +43,16 @@ def _cure(at: Proving, findings: Sequence[Finding]) -> Edit:
     """Give maps names that differ."""
     project = at.project
     atoms: list[Atom] = []
+    wanted = {each.what for each in findings}
     for same in _alike([each.name for each in project.maps]):
+        if f"map {same[0].casefold()}" not in wanted:
+            continue
         taken = [each.name.casefold() for each in project.maps]
         for map_ in [each for each in project.maps if each.name in same][1:]:
             name = free_name(f"{map_.name} 2", taken)
             atoms += rename_map(project, map_, name).atoms
             taken.append(name.casefold())
-    if not atoms or not any(each.what.startswith("map ") for each in findings):
+    if not atoms:
         raise EditError("rename one of them: only maps are renamed by themselves")
     return Edit("Rename maps that are called alike", tuple(atoms))
 

@@ -15,7 +15,7 @@ from knitground.core.knit.knit import knit_box, terrain_of, without_rim
 from knitground.core.knit.layer import marked_tiles
 from knitground.core.knit.missing import key_words
 from knitground.core.model.layers import GroundLayer
-from knitground.core.proof.finding import MOST_PLACES, Check, Finding, Group
+from knitground.core.proof.finding import Check, Finding, Group
 from knitground.core.proof.proving import Cell, Proving
 
 
@@ -50,8 +50,8 @@ def _find(at: Proving) -> Iterator[Finding]:
             assert tile is not None
             words = f"{at.title(tile)} is pinned where terrain asks for {key_words(kit, key)}"
             yield Finding(
-                "pins", words, f"{place} {key}", map_.name, layer.number,
-                tuple(places[:MOST_PLACES]), len(places), tile, 0.5,
+                "pins", words, f"{at.key(place)} {key}", map_.name, layer.number,
+                at.places(places), len(places), tile, 0.5,
             )  # fmt: skip
 
 

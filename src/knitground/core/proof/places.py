@@ -1,19 +1,27 @@
-"""Cells that belong together, as findings name them."""
+"""Cells that belong together: parts of a mask, and what is laid on one."""
 
 from __future__ import annotations
 
 import numpy as np
 from numpy.typing import NDArray
 
-from knitground.core.proof.proving import Cell
+from knitground.core.base.window import Box
+from knitground.core.edit.atoms import Atom
+from knitground.core.edit.laying import plan_cells
+from knitground.core.model.layers import Layer
+from knitground.core.model.map import Map
 
-MOST = 256
 
-
-def first_places(mask: NDArray[np.bool_]) -> tuple[Cell, ...]:
-    """List the first cells of a mask, row by row."""
+def lay_masked(
+    map_: Map, layer: Layer, values: NDArray[np.int32], mask: NDArray[np.bool_]
+) -> tuple[Atom, ...]:
+    """Lay tiles on the cells of a mask, as one patch no larger than it has to be."""
     rows, cols = np.nonzero(mask)
-    return tuple(zip(rows[:MOST].tolist(), cols[:MOST].tolist()))
+    if not rows.size:
+        return ()
+    box = Box(int(rows.min()), int(cols.min()), int(rows.max()) + 1, int(cols.max()) + 1)
+    part = np.s_[box.top : box.bottom, box.left : box.right]
+    return plan_cells(map_, layer, box, values[part], mask[part], "").edit.atoms
 
 
 def parts(mask: NDArray[np.bool_], least: int = 1) -> list[NDArray[np.bool_]]:

@@ -150,26 +150,36 @@ def sorted_out(doc: Document, found: Iterable[Finding], failed: dict[str, str]) 
     )
 
 
-def cure(doc: Document, findings: Sequence[Finding]) -> Edit:
+def cure(doc: Document, findings: Sequence[Finding], progress: Progress = no_progress) -> Edit:
     """Mend findings as one step.
+
+    They are looked for once more: what was mended meanwhile is left alone, and all of their places
+    are known, not only the first ones.
 
     Raises
     ------
     EditError
-        None of them can be mended without a person.
+        None of them can be mended without a person, or they are not there any more.
+    Cancelled
+        From `progress`.
     """
     atoms: list[Atom] = []
-    parts: dict[tuple[str, str], list[Finding]] = defaultdict(list)
+    parts: dict[tuple[str, str], set[str]] = defaultdict(set)
     for each in findings:
-        parts[each.check, each.map].append(each)
+        parts[each.check, each.map].add(each.key)
+    if not any(CHECKS[key].cure for key, _ in parts):
+        raise EditError("this can not be mended by itself: go there and see")
     name = ""
-    for (key, map_name), some in parts.items():
+    for (key, map_name), wanted in parts.items():
         check = CHECKS[key]
         if check.cure is None:
             continue
-        edit = check.cure(Proving(doc, doc.project.map_named(map_name)), some)
-        atoms += edit.atoms
-        name = edit.name
+        at = Proving(doc, doc.project.map_named(map_name), progress, every_place=True)
+        there = [each for each in check.find(at) if each.key in wanted]
+        if there:
+            edit = check.cure(at, there)
+            atoms += edit.atoms
+            name = edit.name
     if not atoms:
-        raise EditError("this can not be mended by itself: go there and see")
+        raise EditError("what was found is not there any more: nothing is to be mended")
     return Edit(name if len(parts) == 1 else f"Mend {len(findings)} findings", tuple(atoms))

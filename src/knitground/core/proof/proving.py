@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator, Sequence
 from functools import cached_property
+from typing import Any, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
@@ -20,6 +21,9 @@ from knitground.core.model.tile import TileRef
 from knitground.core.model.tileset import TileFacts, Tileset
 
 Cell = tuple[int, int]
+Found = TypeVar("Found")
+MOST_PLACES = 256
+"""Cells that a finding names; it may count more. When it is mended it names all of them."""
 SOLID = "solid"
 """The kind of shapes that nobody walks through."""
 
@@ -28,9 +32,12 @@ class Proving:
     """A map, or a whole project, while it is checked; its cells are knitted as asked for."""
 
     def __init__(
-        self, doc: Document, map_: Map | None = None, progress: Progress = no_progress
-    ) -> None:
+        self, doc: Document, map_: Map | None = None, progress: Progress = no_progress,
+        *, every_place: bool = False,
+    ) -> None:  # fmt: skip
         self.doc, self.progress, self._map = doc, progress, map_
+        self._every_place = every_place
+        self._kept: dict[object, Any] = {}
         self._cells: dict[int, Cells] = {}
 
     @property
@@ -69,6 +76,26 @@ class Proving:
         """Give what is known of a tile."""
         owner = self.owner(tile)
         return owner.fact(tile.row, tile.col) if owner is not None else None
+
+    def places(self, cells: NDArray[np.bool_] | Sequence[Cell]) -> tuple[Cell, ...]:
+        """Give the cells that a finding names: the first ones, or where it is mended all."""
+        most = None if self._every_place else MOST_PLACES
+        if isinstance(cells, np.ndarray):
+            rows, cols = np.nonzero(cells)
+            return tuple(zip(rows[:most].tolist(), cols[:most].tolist()))
+        return tuple(cells[:most])
+
+    def key(self, place: int) -> str:
+        """Tell a tile from all others; places in the legend are others once the map was saved."""
+        tile = self.map.legend.tile(place)
+        return f"{tile.tileset} {tile.row},{tile.col},{tile.turn}" if tile is not None else ""
+
+    def once(self, key: object, make: Callable[[], Found]) -> Found:
+        """Make something that finding and mending both ask for."""
+        if key not in self._kept:
+            self._kept[key] = make()
+        found: Found = self._kept[key]
+        return found
 
     def title(self, tile: TileRef) -> str:
         """Call a tile: by its name, else by its number."""

@@ -9,7 +9,6 @@ import numpy as np
 from knitground.core.grow.distance import parts_of
 from knitground.core.model.layers import MarkerLayer
 from knitground.core.proof.finding import Check, Finding, Group
-from knitground.core.proof.places import first_places
 from knitground.core.proof.proving import Proving
 
 BEGINS = "spawn point"
@@ -40,7 +39,7 @@ def _find(at: Proving) -> Iterator[Finding]:
     for number in sorted(range(1, count + 1), key=lambda n: -int(sizes[n]))[:64]:
         if number in from_ or sizes[number] < _LEAST:
             continue
-        places = first_places(numbers == number)
+        places = at.places(numbers == number)
         yield Finding(
             "reach", f"{sizes[number]} cells that can not be reached from any {BEGINS}",
             f"{places[0]}", map_.name, 0, places, int(sizes[number]), hurt=0.55,

@@ -17,7 +17,7 @@ from knitground.core.edit.atoms import Atom, SetField
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.document import Edit
 from knitground.core.model.tile import TileRef
-from knitground.core.proof.finding import MOST_PLACES, Check, Finding, Group
+from knitground.core.proof.finding import Check, Finding, Group
 from knitground.core.proof.proving import Proving
 from knitground.core.slicing.grid import cut_tile
 
@@ -56,8 +56,7 @@ def _find(at: Proving) -> Iterator[Finding]:
                     f"{at.title(tile)} catches the eye, and {count} of them lie within {_NEAR} "
                     f"cells of another: it takes {shares[n]:.0%} of its ground, "
                     f"{_ALONE:.0%} would hide that",
-                    f"{place}", at.map.name, layer.number,
-                    tuple(map(tuple, np.argwhere(near)[:MOST_PLACES].tolist())), count, tile,
+                    at.key(place), at.map.name, layer.number, at.places(near), count, tile,
                     min(0.5, 0.2 + count / 1000),
                 )  # fmt: skip
 

@@ -49,15 +49,15 @@ def _find(at: Proving) -> Iterator[Finding]:
                 for row, col, length, (down, across) in longest_runs(
                     (cells == place) & ~layer.pinned, least
                 ):
-                    places = tuple((row + n * down, col + n * across) for n in range(length))
+                    places = [(row + n * down, col + n * across) for n in range(length)]
                     tile = map_.legend.tile(place)
                     assert tile is not None
                     yield Finding(
                         "runs",
                         f"{at.title(tile)} {length} times in a row, though it is one of "
                         f"{len(variants)} variants",
-                        f"{place} {row},{col} {down}", map_.name, layer.number, places[:256],
-                        length, tile, 0.25,
+                        f"{at.key(place)} {row},{col} {down}", map_.name, layer.number,
+                        at.places(places), length, tile, 0.25,
                     )  # fmt: skip
 
 

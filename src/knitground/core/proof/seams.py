@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from knitground.core.knit.layer import marked_tiles
 from knitground.core.model.terrain import Slot
-from knitground.core.proof.finding import MOST_PLACES, Check, Finding, Group
+from knitground.core.proof.finding import Check, Finding, Group
 from knitground.core.proof.proving import Proving
 from knitground.core.slicing.grid import cut_tile
 
@@ -122,7 +122,7 @@ def _finding(at: Proving, number: int, place: int, some: list[_Bad]) -> Finding:
         "seams",
         f"{at.title(second)} {worst.name} of {at.title(first)}: a step of {worst.step:.0f} levels, "
         f"{worst.usual:.0f} are usual there{more}",
-        str(place), at.map.name, number, tuple(cells[:MOST_PLACES]), len(cells), own,
+        at.key(place), at.map.name, number, at.places(cells), len(cells), own,
         min(0.9, 0.3 + worst.step / 256),
     )  # fmt: skip
 

@@ -8,7 +8,6 @@ from math import sqrt
 import numpy as np
 
 from knitground.core.proof.finding import Check, Finding, Group
-from knitground.core.proof.places import first_places
 from knitground.core.proof.proving import Proving
 
 _POINTS, _SIGMAS = 0.05, 5.0
@@ -40,8 +39,8 @@ def _find(at: Proving) -> Iterator[Finding]:
                     "shares",
                     f"{at.title(tile)} takes {laid:.0%} of its ground, {asked:.0%} are asked "
                     f"for by its weight{why}",
-                    f"{place}", at.map.name, layer.number,
-                    first_places(np.asarray(cells == place)), count, tile,
+                    at.key(place), at.map.name, layer.number,
+                    at.places(np.asarray(cells == place)), count, tile,
                     min(0.4, 0.1 + abs(laid - asked)),
                 )  # fmt: skip
 

@@ -9,7 +9,7 @@ import numpy as np
 from knitground.core.knit.fits import opposite
 from knitground.core.model.terrain import Slot
 from knitground.core.model.tile import TileRef
-from knitground.core.proof.finding import MOST_PLACES, Check, Finding, Group
+from knitground.core.proof.finding import Check, Finding, Group
 from knitground.core.proof.proving import SOLID, Proving
 from knitground.core.shapes.borders import NEAR_PX, Span, side_spans
 from knitground.core.shapes.geometry import turned_shape
@@ -47,12 +47,11 @@ def _find(at: Proving) -> Iterator[Finding]:
                 assert second is not None
                 words = _meeting(at, first, second, side)
                 if words:
-                    rows, cols = np.nonzero((one == a) & (other == b))
                     yield Finding(
                         "snags",
                         f"{at.title(second)} {name} of {at.title(first)}: {words}",
-                        f"{a} {b} {name}", map_.name, layer.number,
-                        tuple(zip(rows[:MOST_PLACES].tolist(), cols[:MOST_PLACES].tolist())),
+                        f"{at.key(a)} {at.key(b)} {name}", map_.name, layer.number,
+                        at.places((one == a) & (other == b)),
                         count, first, 0.65,
                     )  # fmt: skip
 

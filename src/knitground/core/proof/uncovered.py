@@ -8,7 +8,7 @@ import numpy as np
 
 from knitground.core.model.layers import GAP, Holds
 from knitground.core.proof.finding import Check, Finding, Group
-from knitground.core.proof.places import first_places, parts
+from knitground.core.proof.places import parts
 from knitground.core.proof.proving import Proving
 
 _FILLED = 0.75
@@ -40,7 +40,7 @@ def _find(at: Proving) -> Iterator[Finding]:
         count = int(part.sum())
         if count > max(4, _SMALL * size):
             continue
-        places = first_places(part)
+        places = at.places(part)
         yield Finding(
             "uncovered", f"{count} cell{'s' if count > 1 else ''} that no layer fills",
             f"{places[0]}", map_.name, 0, places, count, hurt=0.7,

@@ -6,13 +6,12 @@ from collections.abc import Iterator, Sequence
 
 import numpy as np
 
-from knitground.core.base.window import whole
+from knitground.core.base.errors import EditError
 from knitground.core.edit.atoms import Atom
 from knitground.core.edit.document import Edit
-from knitground.core.edit.selecting import Selection, to_layer
 from knitground.core.model.layers import TileLayer
 from knitground.core.proof.finding import Check, Finding, Group
-from knitground.core.proof.places import first_places
+from knitground.core.proof.places import lay_masked
 from knitground.core.proof.proving import Proving
 
 _MOST, _LEAST_ELSEWHERE, _TIMES = 3, 12, 12
@@ -39,30 +38,33 @@ def _find(at: Proving) -> Iterator[Finding]:
             tile, other = map_.legend.tile(place + 1), map_.layer_numbered(home)
             assert tile is not None
             assert other is not None
-            places = first_places(at.cells(layer) == place + 1)
+            places = at.places(at.cells(layer) == place + 1)
             yield Finding(
                 "layer",
                 f"{at.title(tile)} lies on “{layer.name}” {own}×, on “{other.name}” "
                 f"{others[home]}×: it may have been laid on the wrong layer",
-                f"{place} {home}", map_.name, layer.number, places, own, tile, 0.45,
+                f"{home} {at.key(place + 1)}", map_.name, layer.number, places, own, tile, 0.45,
             )  # fmt: skip
 
 
 def _cure(at: Proving, findings: Sequence[Finding]) -> Edit:
-    """Move them to the layer on which the others lie."""
+    """Move them to the layer on which the others lie: of each layer one patch."""
     atoms: list[Atom] = []
-    count = 0
+    tiles = [each for each in at.map.layers if isinstance(each, TileLayer)]
+    values = {each.number: np.zeros(each.cells.shape, np.int32) for each in tiles}
+    masks = {number: array != 0 for number, array in values.items()}
     for each in findings:
-        source = at.map.layer_numbered(each.layer)
-        target = at.map.layer_numbered(int(each.what.split()[1]))
-        if source is None or target is None or not each.places:
-            continue
-        mask = np.zeros((at.map.height, at.map.width), np.bool_)
-        mask[tuple(np.array(each.places).T)] = True
-        edit = to_layer(at.doc, at.map, source, target, Selection(whole(mask), mask))
-        atoms += edit.atoms
-        count += len(each.places)
-    return Edit(f"Move {count} tiles to their layer", tuple(atoms))
+        home = int(each.what.split(" ", 1)[0])
+        own = next(layer for layer in tiles if layer.number == each.layer)
+        for cell in each.places:
+            values[home][cell] = own.cells[cell]
+            masks[home][cell] = masks[each.layer][cell] = True
+    for layer in tiles:
+        if layer.locked and masks[layer.number].any():
+            raise EditError(f"“{layer.name}” is locked: unlock it first")
+        atoms += lay_masked(at.map, layer, values[layer.number], masks[layer.number])
+    return Edit(f"Move {sum(len(each.places) for each in findings)} tiles to their layer",
+                tuple(atoms))  # fmt: skip
 
 
 CHECK = Check(

@@ -64,14 +64,11 @@ def wander(
     (n, 2) int64: x and y of each time that one was caught by an edge (`Stand.caught`)
     """
     there, rng = _Room(solids, figure, room), np.random.default_rng(seed)
-    x = rng.integers(0, room[2], count * 4)
-    y = rng.integers(0, room[3], count * 4)
-    free = np.flatnonzero(there.is_free(x, y))[:count]
-    if not len(free):
-        return np.zeros((0, 2), np.int64)
-    x, y = x[free], y[free]
-    way = rng.integers(0, len(_WAYS), len(x))
-    rest = np.zeros(len(x))
+    # One that begins in a wall stays there: each has chances of its own, whatever the others do, so
+    # that what is drawn somewhere changes only the ways of those that come by.
+    x, y = rng.integers(0, room[2], count), rng.integers(0, room[3], count)
+    way = rng.integers(0, len(_WAYS), count)
+    rest, goes = np.zeros(count), there.is_free(x, y)
     caught: list[Ints] = []
     ticks = round(seconds / TICK)
     for tick in range(ticks):
@@ -81,15 +78,15 @@ def wander(
         for _ in range(int(rest.max())):
             rest -= 1
             step = _WAYS[way]
-            across = there.is_free(x + step[:, 0], y)
+            across = goes & there.is_free(x + step[:, 0], y)
             x += step[:, 0] * across
-            down = there.is_free(x, y + step[:, 1])
+            down = goes & there.is_free(x, y + step[:, 1])
             y += step[:, 1] * down
-            stopped = np.flatnonzero(~across & ~down)
-            caught.append(_past(there, x, y, step, stopped))
-            way[stopped] = rng.integers(0, len(_WAYS), len(stopped))
-        turned = rng.random(len(x)) < _TURNS
-        way[turned] = rng.integers(0, len(_WAYS), int(turned.sum()))
+            stops = goes & ~across & ~down
+            caught.append(_past(there, x, y, step, np.flatnonzero(stops)))
+            way = np.where(stops, rng.integers(0, len(_WAYS), count), way)
+        turned = rng.random(count) < _TURNS
+        way = np.where(turned, rng.integers(0, len(_WAYS), count), way)
     found: Ints = np.concatenate([np.zeros((0, 2), np.int64), *caught])
     return np.asarray(found + np.array(room[:2]))
 

@@ -272,7 +272,9 @@ class ProofBench(Stage):
     def cure(self, findings: list[Finding]) -> None:
         """Mend findings as one step."""
         doc = self.session.doc
-        self.session.run_long("Mending…", lambda _: cure(doc, findings), self.session.apply)
+        self.session.run_long(
+            "Mending…", lambda progress: cure(doc, findings, progress), self.session.apply
+        )
 
     def _cure_all(self, finding: Finding) -> None:
         self.cure([each for each in self.shown_findings if each.check == finding.check])
