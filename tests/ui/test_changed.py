@@ -46,6 +46,7 @@ def compared(dialog, button):
 def choose(dialog, part):
     place = next(n for n, each in enumerate(dialog.found) if each.part == part)
     dialog.list.setCurrentRow(place)
+    wait_for_jobs()
     settle()
 
 
@@ -56,6 +57,7 @@ def test_what_is_not_saved_is_listed_shown_and_gone_to(window, dialog):
     assert "against" in dialog.told.text()
     choose(dialog, "map")
     assert dialog.old.pixmap().toImage() != dialog.new.pixmap().toImage()
+    assert not dialog.old.pixmap().isNull()
     choose(dialog, "set")
     assert not dialog.go.isEnabled()
     assert dialog.old.pixmap().toImage() != dialog.new.pixmap().toImage(), "its marks are drawn"

@@ -6,6 +6,7 @@ from pathlib import Path
 from tempfile import TemporaryDirectory
 
 import numpy as np
+from numpy.typing import NDArray
 from PySide6.QtCore import QRectF, QSize, Qt
 from PySide6.QtGui import QPainter, QPixmap
 from PySide6.QtWidgets import (
@@ -30,6 +31,7 @@ from knitground.ui.common.asking import ask_text
 from knitground.ui.common.dialog import Dialog
 from knitground.ui.common.marks import Face, draw_marks
 from knitground.ui.common.painting import image_of
+from knitground.ui.common.question import Question
 from knitground.ui.common.widgets import button, column, note, row, tile_pixmap
 from knitground.ui.session import Session
 
@@ -37,6 +39,26 @@ _PICTURE = QSize(380, 300)
 _TAKES = {"map": "the whole map", "set": "its marks", "mix": "the mix", "rules": "the rules"}
 """What is taken back with a difference, by its part."""
 _IN_A_ROW, _TILES = 5, 20
+
+
+def map_picture(doc: Document | None, difference: Difference) -> NDArray[np.uint32] | None:
+    """Draw the map of a difference small, its cells marked; it may take a while."""
+    map_ = doc.project.map_named(difference.name) if doc and difference.part == "map" else None
+    if doc is None or map_ is None:
+        return None
+    picture = drawn_small(doc, map_, _PICTURE.width())
+    if difference.cells is not None:
+        picture = marked(picture, map_, difference.cells)
+    return premultiplied(picture)
+
+
+def put_picture(label: QLabel, picture: QPixmap | None, difference: Difference | None) -> None:
+    """Show a picture, or say that there is none."""
+    if picture is not None:
+        label.setPixmap(picture)
+    else:
+        label.setPixmap(QPixmap())
+        label.setText("nothing to be seen" if difference is not None else "")
 
 
 class ChangedDialog(Dialog):
@@ -48,6 +70,7 @@ class ChangedDialog(Dialog):
         self.setWindowTitle("What changed")
         self.before: Document | None = None
         self.found: list[Difference] = []
+        self._question = Question(lambda: session.doc, self)
         folder = session.project.folder
         self.saved = button("Since the last save", lambda: self.compare(folder),
                             "Against the files of this project as they are now")  # fmt: skip
@@ -136,31 +159,36 @@ class ChangedDialog(Dialog):
         self.take.setEnabled(bool(what))
         self.go.setEnabled(chosen is not None and chosen.part == "map"
                            and self.session.project.map_named(chosen.name) is not None)  # fmt: skip
-        for label, doc in ((self.old, self.before), (self.new, self.session.doc)):
-            picture = self._picture(doc, chosen) if doc is not None and chosen is not None else None
-            label.setPixmap(picture if picture is not None else QPixmap())
-            if picture is None:
-                label.setText("nothing to be seen" if chosen is not None else "")
+        self._question.forget()
+        if chosen is None or chosen.tiles:
+            for label, doc in self._sides():
+                put_picture(label, self._tiles(doc, chosen) if doc and chosen else None, chosen)
+            return
+        for label in (self.old, self.new):
+            put_picture(label, None, None)
+        before, now = self.before, self.session.doc
+        self._question.ask(
+            lambda _: [map_picture(doc, chosen) for doc in (before, now)],
+            lambda drawn: self._put(drawn or [None, None], chosen),
+        )
+
+    def _sides(self) -> tuple[tuple[QLabel, Document | None], ...]:
+        return (self.old, self.before), (self.new, self.session.doc)
+
+    def _put(self, drawn: list[NDArray[np.uint32] | None], difference: Difference) -> None:
+        for (label, _), pixels in zip(self._sides(), drawn):
+            shown = None
+            if pixels is not None:
+                shown = QPixmap.fromImage(image_of(pixels).copy()).scaled(
+                    _PICTURE, Qt.AspectRatioMode.KeepAspectRatio
+                )
+            put_picture(label, shown, difference)
 
     @property
     def chosen(self) -> Difference | None:
         """The difference that is chosen."""
         place = self.list.currentRow()
         return self.found[place] if 0 <= place < len(self.found) else None
-
-    def _picture(self, doc: Document, difference: Difference) -> QPixmap | None:
-        if difference.tiles:
-            return self._tiles(doc, difference)
-        map_ = doc.project.map_named(difference.name) if difference.part == "map" else None
-        if map_ is None:
-            return None
-        picture = drawn_small(doc, map_, _PICTURE.width())
-        if difference.cells is not None:
-            picture = marked(picture, map_, difference.cells)
-        drawn = premultiplied(picture)
-        return QPixmap.fromImage(image_of(drawn).copy()).scaled(
-            _PICTURE, Qt.AspectRatioMode.KeepAspectRatio
-        )
 
     def _tiles(self, doc: Document, difference: Difference) -> QPixmap | None:
         """Show the first tiles side by side; those of a set with their marks."""

@@ -13,13 +13,14 @@ from knitground.core.edit.laying import Plan
 from knitground.ui.common.knot import draw_knot
 from knitground.ui.common.theme import LINEN
 from knitground.ui.gesture import CellMarks
-from knitground.ui.mapside.canvas.over import Canvas, Overlay
+from knitground.ui.mapside.canvas.over import Canvas, Cell, Overlay
 from knitground.ui.mapside.canvas.overlay import ghost_rect, outline_on, seen_cells
 
 _MOST = 4000
 _MOST_DRAWN = 150
 """Marks that are drawn as such; of more each has the same picture: dashes take long."""
-_KNOT, _LARGE_KNOT = 5.5, 11.0
+KNOTS = {"knot": 5.5, "large knot": 11.0}
+"""Radii on the screen, by their roles."""
 ROLES = {"wrong": LINEN.madder, "right": LINEN.good, "changes": LINEN.accent}
 
 
@@ -38,11 +39,15 @@ class Marked(Overlay):
 
 def _draw_marks(on: Canvas, wanted: CellMarks) -> None:
     seen = seen_cells(on.own, on.map, on.clip)
+    shown = [
+        (cell, role) for cell, role in islice(wanted.cells(on.map), _MOST)
+        if seen.top <= cell[0] < seen.bottom and seen.left <= cell[1] < seen.right
+    ]  # fmt: skip
+    _draw_knots(on, [each for each in shown if each[1] in KNOTS])
     marks = [
         (outline_on(on.own, on.map, Box(row, col, row + 1, col + 1), -1), role)
-        for (row, col), role in islice(wanted.cells(on.map), _MOST)
-        if seen.top <= row < seen.bottom and seen.left <= col < seen.right
-    ]
+        for (row, col), role in shown if role not in KNOTS
+    ]  # fmt: skip
     badges: dict[str, QPixmap] = {}
     for outline, role in marks:
         if len(marks) <= _MOST_DRAWN:
@@ -52,6 +57,23 @@ def _draw_marks(on: Canvas, wanted: CellMarks) -> None:
             badges[role] = _badge(outline, role)
         at = outline.boundingRect().topLeft()
         on.painter.drawPixmap(round(at.x()) - 2, round(at.y()) - 2, badges[role])
+
+
+def _draw_knots(on: Canvas, knots: list[tuple[Cell, str]]) -> None:
+    """Draw knots by their middles alone; each size is drawn once and then copied."""
+    badges: dict[str, QPixmap] = {}
+    ratio = on.painter.device().devicePixelRatioF()
+    for (row, col), role in knots:
+        half = KNOTS[role] + 4
+        if role not in badges:
+            made = badges[role] = QPixmap(ceil(2 * half * ratio), ceil(2 * half * ratio))
+            made.setDevicePixelRatio(ratio)
+            made.fill(Qt.GlobalColor.transparent)
+            painter = QPainter(made)
+            draw_knot(painter, QPointF(half, half), KNOTS[role])
+            painter.end()
+        x, y = on.camera.to_screen(*on.map.lattice.middle(row, col))
+        on.painter.drawPixmap(QPointF(round(x - half), round(y - half)), badges[role])
 
 
 def _badge(outline: QPolygonF, role: str) -> QPixmap:
@@ -78,10 +100,6 @@ def _draw_ghost(on: Canvas, plan: Plan) -> bool:
 
 
 def _mark(painter: QPainter, outline: QPolygonF, role: str) -> None:
-    if role in ("knot", "large knot"):
-        large = role == "large knot"
-        draw_knot(painter, outline.boundingRect().center(), _LARGE_KNOT if large else _KNOT)
-        return
     painter.setBrush(Qt.BrushStyle.NoBrush)
     painter.setPen(QPen(QColor(LINEN.panel), 4))
     painter.drawPolygon(outline)

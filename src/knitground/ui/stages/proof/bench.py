@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Iterable
+from itertools import islice
 
 from PySide6.QtCore import QTimer
 from PySide6.QtGui import QPixmap
@@ -35,6 +36,8 @@ from knitground.ui.stages.proof.slip import PICTURE, Slip
 from knitground.ui.stages.stage import Stage
 
 _PAGE = 24
+_MOST_KNOTS = 1000
+"""Of the worst findings: more would hide the map, and take longer than a frame."""
 _ZOOM = 3
 _WHO = "proof"
 
@@ -47,10 +50,10 @@ class Knots:
 
     def cells(self, map_: Map) -> Iterable[tuple[Cell, str]]:
         """Give the cells of a map at which something was found."""
-        for each in self._findings:
-            if each.map == map_.name:
-                for cell in each.places:
-                    yield cell_on_map(map_, each, cell), "knot"
+        places = ((each, cell) for each in self._findings if each.map == map_.name
+                  for cell in each.places)  # fmt: skip
+        for each, cell in islice(places, _MOST_KNOTS):
+            yield cell_on_map(map_, each, cell), "knot"
         large = self._large
         if large is not None and large.map == map_.name:
             for cell in large.places:

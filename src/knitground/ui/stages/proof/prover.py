@@ -64,6 +64,7 @@ class Prover(QObject):
         self.by_itself = True
         """Whether it is made also while nobody looks at it, for the rail's count."""
         self._map: Map | None = None
+        self._proof: Proof | None = None
         self._question = Question(lambda: session.doc, self)
         self._timer = QTimer(self, singleShot=True)
         self._timer.timeout.connect(self._next)
@@ -73,11 +74,14 @@ class Prover(QObject):
 
     @property
     def proof(self) -> Proof:
-        """All that is known by now."""
+        """All that is known by now; sorted once, until something else is known."""
+        if self._proof is not None:
+            return self._proof
         found = [each for one in self.checks.values() for each in one.findings]
         failed = {key: one.words for key, one in self.checks.items()
                   if one.state is State.FAILED}  # fmt: skip
-        return sorted_out(self.session.doc, found, failed)
+        self._proof = sorted_out(self.session.doc, found, failed)
+        return self._proof
 
     @property
     def is_busy(self) -> bool:
@@ -96,7 +100,7 @@ class Prover(QObject):
 
     def _reopen(self) -> None:
         self._question.forget()
-        self._map = self.session.map
+        self._map, self._proof = self.session.map, None
         for key in self.checks:
             self.checks[key] = Checked()
         self._wait(CHECKS, _SOON_MS if self.watched else _LATER_MS)
@@ -105,7 +109,7 @@ class Prover(QObject):
         if self.session.map is self._map:
             return
         self._question.forget()
-        self._map = self.session.map
+        self._map, self._proof = self.session.map, None
         cut_short = [key for key, one in self.checks.items() if one.state is State.RUNS]
         of_map = [key for key, check in CHECKS.items() if check.of_map]
         for key in of_map:
@@ -114,6 +118,7 @@ class Prover(QObject):
 
     def _follow(self, change: Changed) -> None:
         if change.what is What.PROOF:
+            self._proof = None
             self.changed.emit()
         elif change.what not in _NOTHING:
             elsewhere = change.map is not None and change.map is not self._map
@@ -181,5 +186,6 @@ class Prover(QObject):
         self._timer.start(_SOON_MS)
 
     def _go_on(self) -> None:
+        self._proof = None
         self.changed.emit()
         self._timer.start(0)
