@@ -269,7 +269,8 @@ def test_a_finding_of_the_project_leads_to_its_stage(window):
     bench = proved(window)
     [slip] = [each for each in bench.slips if each.finding.check == "names"]
     slip.go()
-    assert "Mend it in" in window.notices.text.text() or slip.cure.isVisibleTo(slip)
+    assert "Mend it in Draw" in window.notices.text.text()
+    assert slip.cure.isVisibleTo(slip)
     QTest.mouseClick(slip.cure, Qt.MouseButton.LeftButton)
     wait_for_jobs()
     assert session.project.maps[-1].name != "HARBOUR PANS"

@@ -66,6 +66,10 @@ def test_one_key_begins_and_ends_it_and_the_ribbon_is_the_figures(window):
     assert ribbon.isVisible()
     QTest.keyClick(window.shell, Qt.Key.Key_F6)
     assert walking.is_on
+    settle()
+    view = window.mapside.view
+    x, y = view.camera.to_screen(walking.at.x, walking.at.y)
+    assert view.rect().adjusted(40, 40, -40, -40).contains(QPoint(round(x), round(y)))
     assert walking.bar.isVisible()
     assert not ribbon.isVisible()
     QTest.keyClick(window.mapside.view, Qt.Key.Key_Escape)

@@ -249,6 +249,7 @@ class Walking(QObject):
         self._last = perf_counter()
         self._clock.start()
         self._look()
+        QTimer.singleShot(0, self, self._look)  # the ribbon gives the view another size
         if not walk.solids.kinds & {
             shape.kind for owner in self.session.project.tilesets
             for fact in owner.facts.values() for shape in fact.shapes
@@ -349,8 +350,8 @@ class Walking(QObject):
 
     def _look(self) -> None:
         """Show where it is, and keep it in view."""
-        assert self._walk is not None
-        assert self.map is not None
+        if self._walk is None or self.map is None:
+            return
         atlas = self.session.atlases.of(self.map)
         self.hidden = covered(self.session.doc, self.map, atlas, self.figure, self.at)
         view = self._view()

@@ -316,6 +316,7 @@ class MapPicture(QWidget):
 
     def keep_in_view(self, x: float, y: float, edge: int = 48) -> None:
         """Move the map so far that a place is so many pixels within the view."""
+        self._fresh_view = False  # it was asked for: a resize does not take it back
         sx, sy = self.layer_camera_now().to_screen(x, y)
         across = round(max(0, edge - sx) - max(0, sx - self.width() + edge))
         down = round(max(0, edge - sy) - max(0, sy - self.height() + edge))

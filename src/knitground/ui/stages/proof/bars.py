@@ -12,7 +12,8 @@ from knitground.ui.common.theme import theme
 from knitground.ui.common.words import tip_of
 from knitground.ui.stages.proof.prover import Checked, State
 
-_HIGH, _WIDE = 44, 17
+_HIGH, _WIDE, _NARROW = 44, 17, 9
+"""Pixels: of the bars, and of each where there is room and where there is none."""
 
 
 class CheckBars(QWidget):
@@ -26,7 +27,7 @@ class CheckBars(QWidget):
         self.checks: dict[str, Checked] = {}
         self.counts: dict[str, int] = {}
         self.key = ""
-        self.setMinimumSize(QSize(len(CHECKS) * _WIDE, _HIGH))
+        self.setMinimumSize(QSize(len(CHECKS) * _NARROW, _HIGH))
         self.setFixedHeight(_HIGH)
         self.setAccessibleName("Checks")
 
@@ -35,8 +36,13 @@ class CheckBars(QWidget):
         self.checks, self.counts, self.key = checks, counts, key
         self.update()
 
+    @property
+    def wide(self) -> float:
+        """Pixels that each bar has."""
+        return min(_WIDE, self.width() / len(CHECKS))
+
     def _key_at(self, at: QPointF) -> str:
-        place = int(at.x() // _WIDE)
+        place = int(at.x() // self.wide)
         return list(CHECKS)[place] if 0 <= place < len(CHECKS) else ""
 
     def words(self, key: str) -> str:
@@ -70,7 +76,7 @@ class CheckBars(QWidget):
             painter.setFont(font)
             for n, key in enumerate(CHECKS):
                 one, count = self.checks.get(key, Checked()), self.counts.get(key, 0)
-                bar = QRectF(n * _WIDE + 3, 16, _WIDE - 6, _HIGH - 22)
+                bar = QRectF(n * self.wide + 0.18 * self.wide, 16, self.wide * 0.64, _HIGH - 22)
                 painter.setPen(QPen(t.colour("accent" if key == self.key else "line"),
                                     2 if key == self.key else 1))  # fmt: skip
                 painter.setBrush(t.colour("sunken"))
@@ -86,6 +92,6 @@ class CheckBars(QWidget):
                     painter.drawRoundedRect(inner, 1, 1)
                 if count:
                     painter.setPen(t.colour("madder"))
-                    above = QRectF(n * _WIDE - 3, 0, _WIDE + 6, 14)
+                    above = QRectF(n * self.wide - 3, 0, self.wide + 6, 14)
                     words = str(count) if count < 1000 else "…"
                     painter.drawText(above, Qt.AlignmentFlag.AlignCenter, words)
