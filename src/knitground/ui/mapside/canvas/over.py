@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from abc import ABC, abstractmethod
 from dataclasses import dataclass
 
 from PySide6.QtCore import QRect
@@ -68,7 +67,7 @@ class Canvas:
         return until_in_turn(GHOST_SECONDS)
 
 
-class Overlay(ABC):
+class Overlay:
     """Something that is drawn over the map; each view of it has one of each kind."""
 
     waiting = False
@@ -77,9 +76,9 @@ class Overlay(ABC):
     def __init__(self, session: Session, view: QWidget) -> None:
         self.session, self.view = session, view
 
-    @abstractmethod
     def draw(self, on: Canvas) -> bool:
         """Draw it; returns whether it is whole: what there was no time for comes next frame."""
+        raise NotImplementedError
 
     def follow(self, change: Changed) -> None:
         """Take note of a change of the document."""
