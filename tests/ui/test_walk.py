@@ -244,3 +244,37 @@ def test_a_map_that_grows_or_shrinks_under_it_keeps_it_on_the_map(window, walkin
     assert walking.at.x > 40 * 16, "it goes on where there is map again"
     session.do(lambda: delete_map(session.project, map_))
     assert not walking.is_on
+
+
+def test_its_own_clock_moves_it_while_a_key_is_held(window, walking):
+    view, at = window.mapside.view, walking.at
+    walking._clock.setInterval(5)
+    QTest.keyPress(view, Qt.Key.Key_Right)
+    for _ in range(200):
+        QTest.qWait(10)
+        if walking.at.x > at.x + 8:
+            break
+    QTest.keyRelease(view, Qt.Key.Key_Right)
+    assert walking.at.x > at.x + 8
+    QTest.qWait(50)
+    stands = walking.at.x
+    QTest.qWait(100)
+    assert walking.at.x == stands, "a key that was let go moves nobody"
+
+
+def test_kinds_that_stop_it_are_chosen_and_shapes_are_shown(window, walking):
+    session = window.session
+    wall(session, 20, (33,))
+    walking.start((30 * 16 + 8, 20 * 16 + 8))
+    solid = next(each for each in walking.bar.kinds.menu().actions() if each.text() == "solid")
+    assert solid.isChecked()
+    hold(walking, Qt.Key.Key_Right, 90)
+    stopped = walking.at.x
+    assert stopped < 33 * 16
+    water = next(each for each in walking.bar.kinds.menu().actions() if each.text() == "water")
+    water.trigger()
+    solid.trigger()
+    hold(walking, Qt.Key.Key_Right, 60)
+    assert walking.at.x > 34 * 16, "what is solid stops it no more"
+    walking.bar.shapes.click()
+    assert session.sight.shapes
