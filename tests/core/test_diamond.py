@@ -15,7 +15,7 @@ from tests.strangers import times
 
 from knitground.core.base.window import Box, read
 from knitground.core.edit.document import Document
-from knitground.core.edit.piecehere import pieces_for
+from knitground.core.edit.piecehere import Fitting
 from knitground.core.edit.shapes import shapes_from_terrain
 from knitground.core.edit.sizes import Margins, resize_map
 from knitground.core.files.images import png_bytes
@@ -333,13 +333,13 @@ def test_the_piece_that_was_there_is_among_the_first_three(demo, name, layer, le
     marks = kit.marks_within(owner.rows, owner.columns)
     every = np.argwhere(each.cells > 0)
     rng = np.random.default_rng(5)
-    hits = []
+    hits, fitting = [], Fitting(doc, map_, each, owner)
     for row, col in every[rng.permutation(len(every))[: times(40, 400)]].tolist():
         tile = map_.legend.tile(int(each.cells[row, col]))
         own = marks[tile.row, tile.col]
         if not own.any():
             continue
-        found = pieces_for(doc, map_, each, (row, col), owner, 3)
+        found = fitting.on((row, col), 3)
         assert [piece.cost for piece in found] == sorted(piece.cost for piece in found)
         hits.append(any((marks[p.tile.row, p.tile.col] == own).all() for p in found))
     assert len(hits) > 20
@@ -350,9 +350,9 @@ def test_where_nothing_lies_beside_any_piece_fits():
     doc, map_ = yard((4, 4))
     map_.layers[0].cells[:] = 0
     owner = doc.project.tilesets[0]
-    assert pieces_for(doc, map_, map_.layers[0], (1, 1), owner) == []
+    assert Fitting(doc, map_, map_.layers[0], owner).on((1, 1)) == []
     map_.layers[0].cells[1, 2] = map_.legend.place(TileRef("floor", 0, 1))
-    assert len(pieces_for(doc, map_, map_.layers[0], (1, 1), owner, 3)) == 3
+    assert len(Fitting(doc, map_, map_.layers[0], owner).on((1, 1), 3)) == 3
 
 
 # The base, and what stands on it

@@ -47,14 +47,8 @@ class Piece(NamedTuple):
     cost: float
 
 
-def pieces_for(
-    doc: Document, map_: Map, layer: Layer, at: tuple[int, int], owner: Tileset, most: int = 12
-) -> list[Piece]:
-    """List the tiles of a sheet that fit on a cell of a layer, the best first.
-
-    Parameters
-    ----------
-    at : row and column of the layer's own grid
+class Fitting:
+    """Finds the tiles of a sheet that fit on cells of a layer; what was compared is known then.
 
     Notes
     -----
@@ -64,25 +58,53 @@ def pieces_for(
     sides that are seen, what is behind it: there it reaches the side if it does so on the ground.
     A side beside which nothing lies counts about a third: pieces may end there, or not.
     """
-    grid = grid_of(map_, layer)
-    beside = [_beside(doc, map_, layer, grid, at, step) for step in _SIDES]
-    if not any(tile is not None for tile in beside):
-        return []
-    look, low = _Strips(doc, grid.lattice), _LOW * grid.lattice.cell_size[0]
-    out = []
-    for tile in _candidates(owner):
-        cost = weight = 0.0
-        for side, other in enumerate(beside):
-            part = 1.0 if other is not None else _OPEN
-            up = max(look.height(tile), look.height(other))
-            ups = {up} if up >= low else {0, up}
-            cost += part * min(
-                _differ(look.of(tile, side, up), look.of(other, (side + 2) % 4, up)) for up in ups
-            )
-            weight += part
-        out.append((cost / weight, -owner.fact(tile.row, tile.col).weight, tile))
-    out.sort()
-    return [Piece(tile, round(cost, 4)) for cost, _, tile in out[:most]]
+
+    def __init__(self, doc: Document, map_: Map, layer: Layer, owner: Tileset) -> None:
+        self._doc, self._map, self._layer = doc, map_, layer
+        self._grid = grid_of(map_, layer)
+        self._look = _Strips(doc, self._grid.lattice)
+        self._low = _LOW * self._grid.lattice.cell_size[0]
+        self._tiles = _candidates(owner)
+        self._weights = [owner.fact(tile.row, tile.col).weight for tile in self._tiles]
+        self._costs: dict[tuple[int, TileRef | None], NDArray[np.float64]] = {}
+
+    def on(self, at: tuple[int, int], most: int = 12) -> list[Piece]:
+        """List those for one cell, a row and column of the layer's own grid, the best first.
+
+        None if nothing lies beside it: any piece fits there.
+        """
+        beside = [self._beside(at, step) for step in _SIDES]
+        if not any(tile is not None for tile in beside):
+            return []
+        parts = [1.0 if other is not None else _OPEN for other in beside]
+        costs = sum((part * self._cost(side, other)
+                     for side, (part, other) in enumerate(zip(parts, beside))),
+                    np.zeros(len(self._tiles))) / sum(parts)  # fmt: skip
+        order = sorted(zip(costs.tolist(), (-each for each in self._weights), self._tiles))
+        return [Piece(tile, round(cost, 4)) for cost, _, tile in order[:most]]
+
+    def _beside(self, at: tuple[int, int], step: tuple[int, int]) -> TileRef | None:
+        """Give the tile on the cell across a side, if there is one."""
+        row, col = at[0] + step[0], at[1] + step[1]
+        if not self._grid.wrap and not self._grid.lattice.holds(row, col):
+            return None
+        cells = self._doc.cells(self._map, self._layer, Box(row, col, row + 1, col + 1))
+        return self._map.legend.tile(int(cells[0, 0])) if cells[0, 0] > 0 else None
+
+    def _cost(self, side: int, other: TileRef | None) -> NDArray[np.float64]:
+        """Tell how badly each of the tiles joins with another one across a side."""
+        if (side, other) not in self._costs:
+            high = self._look.height(other)
+            heights = np.array([max(self._look.height(tile), high) for tile in self._tiles], int)
+            out = np.ones(len(self._tiles))
+            for up in np.unique(heights).tolist():
+                here = np.flatnonzero(heights == up)
+                for at in {up} if up >= self._low else {0, up}:
+                    strips = np.stack([self._look.of(self._tiles[n], side, at) for n in here])
+                    apart = _differ(strips, self._look.of(other, (side + 2) % 4, at))
+                    out[here] = np.minimum(out[here], apart)
+            self._costs[side, other] = out
+        return self._costs[side, other]
 
 
 def _candidates(owner: Tileset) -> list[TileRef]:
@@ -90,17 +112,6 @@ def _candidates(owner: Tileset) -> list[TileRef]:
     return [
         TileRef(owner.name, row, col) for row, col in filled if (row, col) not in owner.left_out
     ][:MOST_TILES]
-
-
-def _beside(
-    doc: Document, map_: Map, layer: Layer, grid: Map, at: tuple[int, int], step: tuple[int, int]
-) -> TileRef | None:
-    """Give the tile on the cell across a side, if there is one."""
-    row, col = at[0] + step[0], at[1] + step[1]
-    if not grid.wrap and not grid.lattice.holds(row, col):
-        return None
-    cells = doc.cells(map_, layer, Box(row, col, row + 1, col + 1))
-    return map_.legend.tile(int(cells[0, 0])) if cells[0, 0] > 0 else None
 
 
 class _Strips:
@@ -166,16 +177,18 @@ def _channels(pixels: Pixels) -> NDArray[np.float32]:
     return np.asarray(np.stack(parts, axis=-1) / 255, np.float32)
 
 
-def _differ(one: Strip, other: Strip) -> float:
-    """Tell how much two strips differ where either shows something, 0 to 1."""
-    a, b = one[:, 3] > 0.4, other[:, 3] > 0.4
+def _differ(strips: Strip, other: Strip) -> NDArray[np.float64]:
+    """Tell how much strips, (n, places, 7), differ from one where either shows something, 0 to 1.
+
+    It is the mean of the places at which either does; 0 where there is none.
+    """
+    a, b = strips[..., 3] > 0.4, other[:, 3] > 0.4
     either = a | b
-    if not either.any():
-        return 0.0
-    apart = np.abs(one[:, _COLOURS] - other[:, _COLOURS])
-    apart = (apart[:, :3].mean(axis=1) + 2 * apart[:, 3:].mean(axis=1)) / 3
+    apart = np.abs(strips[..., _COLOURS] - other[:, _COLOURS])
+    apart = (apart[..., :3].mean(axis=-1) + 2 * apart[..., 3:].mean(axis=-1)) / 3
     apart = np.where(a & b, np.minimum(1.0, 2.5 * apart), 1.0)
-    return float(apart[either].mean())
+    sums = (apart * either).sum(axis=1, dtype=np.float64)
+    return np.asarray(sums / np.maximum(1, either.sum(axis=1)))
 
 
 def _with_coarse(strip: Strip) -> Strip:

@@ -10,7 +10,7 @@ from knitground.core.base.errors import EditError
 from knitground.core.base.window import whole
 from knitground.core.edit.atoms import Atom
 from knitground.core.edit.document import Edit
-from knitground.core.edit.piecehere import pieces_for
+from knitground.core.edit.piecehere import Fitting
 from knitground.core.knit.knit import terrain_of, without_rim
 from knitground.core.knit.missing import key_words
 from knitground.core.model.layers import GAP, GroundLayer
@@ -49,11 +49,12 @@ def _cure(at: Proving, findings: Sequence[Finding]) -> Edit:
         if owner is None:
             continue
         values = np.zeros(layer.cells.shape, np.int32)
+        fitting = Fitting(at.doc, at.map, layer, owner)
         for cell in [cell for each in findings if each.layer == layer.number
                      for cell in each.places]:  # fmt: skip
             done += 1
             at.progress(done / size)
-            best = pieces_for(at.doc, at.map, layer, cell, owner, 1)
+            best = fitting.on(cell, 1)
             if best:
                 values[cell] = at.map.legend.place(best[0].tile)
         count += int((values > 0).sum())

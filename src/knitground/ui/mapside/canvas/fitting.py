@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QWidget
 from knitground.core.base.errors import KnitError
 from knitground.core.base.window import Box
 from knitground.core.edit.hand import TileInHand
-from knitground.core.edit.piecehere import Piece, pieces_for
+from knitground.core.edit.piecehere import Fitting, Piece
 from knitground.core.model.layers import GroundLayer, Layer
 from knitground.core.model.map import Map, grid_of
 from knitground.core.model.tileset import Tileset
@@ -62,7 +62,7 @@ class FittingPieces(Overlay):
         doc = self.session.doc
         self.session.run_long(
             "Looking which pieces fit…",
-            lambda _: pieces_for(doc, map_, layer, cell, owner, _SHOWN), done,
+            lambda _: Fitting(doc, map_, layer, owner).on(cell, _SHOWN), done,
         )  # fmt: skip
 
     def _owner(self, layer: Layer) -> Tileset | None:
