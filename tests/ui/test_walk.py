@@ -278,3 +278,43 @@ def test_kinds_that_stop_it_are_chosen_and_shapes_are_shown(window, walking):
     assert walking.at.x > 34 * 16, "what is solid stops it no more"
     walking.bar.shapes.click()
     assert session.sight.shapes
+
+
+def test_the_maps_screen_goes_with_it_and_stops_at_edges_and_camera_areas(window, walking):
+    session, view, bar = window.session, window.mapside.view, walking.bar
+    map_ = session.map
+    wide, high = map_.screen
+    before = view.camera.step
+    bar.framing.setCurrentIndex(1)
+    assert walking.seen is not None
+    assert walking.seen[2:] == (wide, high)
+    assert walking.seen.x + wide // 2 == walking.at.x, "it stands in the middle"
+    settle_view(view)
+    frame = view.camera.to_screen(walking.seen.x - 3, walking.seen.y + 20)
+    dimmed = pixels(view)[round(frame[1]), round(frame[0])]
+    bar.framing.setCurrentIndex(0)
+    assert walking.seen is None
+    settle_view(view)
+    assert pixels(view)[round(frame[1]), round(frame[0])] != dimmed
+    bar.framing.setCurrentIndex(2)
+    settle_view(view)
+    shown = pixels(view)
+    assert shown[3, 3] == 0xFF1E1C28, "nothing else is shown"
+    left, _ = view.camera.to_screen(walking.seen.x, walking.seen.y)
+    zoom = view.camera.zoom
+    assert zoom == int(zoom)
+    assert wide * zoom <= view.width() < wide * (zoom + 1) or high * (zoom + 1) > view.height()
+    assert abs(left + wide * zoom / 2 - view.width() / 2) <= 1
+    walking.start((20.0, 330.0))
+    assert walking.seen.x == 0, "not past the map's edge"
+    assert view.camera.to_screen(0, 0)[0] == pytest.approx((view.width() - wide * zoom) / 2, abs=1)
+    x, y = walking.at.x, walking.at.y
+    area = Marker(90, Shape.BOX, ((x - 5.0, y - 60.0), (x + 400.0, y + 300.0)), "", "camera")
+    session.do(lambda: add_markers(map_, markers_of(session), [area])[0])
+    assert walking.seen[:2] == (x - 5, y - 60), "the area holds it"
+    QTest.keyClick(view, Qt.Key.Key_Escape)
+    assert not walking.is_on
+    assert view.camera.step == before
+    settle_view(view)
+    assert pixels(view)[3, 3] != 0xFF1E1C28
+    bar.framing.setCurrentIndex(0)

@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 from knitground.core.edit.desk import Pointer
 from knitground.core.edit.laying import Plan
+from knitground.core.model.lattice import Rect
 from knitground.core.model.map import Map
 from knitground.core.walk.figure import Figure, Stand
 
@@ -44,10 +45,16 @@ class Walker(Protocol):
     at: Stand
     hidden: NDArray[np.bool_]
     """Pixels of the figure that something on the map is in front of: (high, wide)."""
+    seen: Rect | None
+    """What a player sees of the map, in its pixels; None if that is not asked for."""
 
     @property
     def figure(self) -> Figure:
         """The figure."""
+
+    @property
+    def boxed(self) -> bool:
+        """Whether nothing but what a player sees is shown."""
 
 
 class CellMarks(Protocol):

@@ -100,10 +100,10 @@ def take_pictures(window: Window, folder: Path) -> list[Path]:
         ("3-terrains", _terrains),
         ("3-coverage", _coverage), ("3-likely", _likely), ("3-make", _make),
         ("4-rules", tour_rules),
-        ("4-teach", tour_teach), ("4-rewrite", tour_rewrite), ("5-draw", _draw), ("5-mix", _mix),
+        ("4-teach", tour_teach), ("4-rewrite", tour_rewrite), ("5-draw", _draw),
         ("5-markers", _markers), ("5-picture", _picture),
-        ("6-grow", _grow), ("6-coast", _coast), ("5-diamonds", _diamonds), ("7-proof", _proof),
-        ("8-ship", _ship),
+        ("6-grow", _grow), ("6-coast", _coast), ("5-diamonds", _diamonds), ("7-walk", _walk),
+        ("7-proof", _proof), ("8-ship", _ship),
     ]  # fmt: skip
     files = []
     window.shell.resize(1280, 800)
@@ -223,16 +223,6 @@ def _draw(window: Window) -> None:
     hover(view, view.screen_at(28, 57))
 
 
-def _mix(window: Window) -> None:
-    window.stage_of(DrawBench).tabs.setCurrentIndex(TABS.index("Mixes"))
-    layer_named(window, "Props")
-    window.stage_of(DrawBench).take_mix(window.session.project.mixes[2])
-    window.session.choose_tool("paint")
-    window.session.set_size(5)
-    settle()
-    hover(window.mapside.view, window.mapside.view.screen_at(36, 56))
-
-
 def _markers(window: Window) -> None:
     layer_named(window, "Places")
     window.session.choose_tool("select")
@@ -327,6 +317,15 @@ def _diamonds(window: Window) -> None:
         wait_for_jobs()
         settle()
     hover(view, view.screen_at(19, 5))
+
+
+def _walk(window: Window) -> None:
+    """Behind the store's wall, with what a player sees framed."""
+    session, walking = window.session, window.mapside.walking
+    session.choose_map(session.project.map_named("Store yard"))
+    walking.bar.framing.setCurrentIndex(1)
+    window.mapside.view.zoom_to(STEPS.index(1))
+    walking.start((336.0, 432.0))
 
 
 def _proof(window: Window) -> None:

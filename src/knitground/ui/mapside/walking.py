@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable
 from dataclasses import replace
+from enum import Enum
 from time import perf_counter
 
 import numpy as np
@@ -28,6 +29,7 @@ from knitground.core.model.lattice import Rect
 from knitground.core.model.layers import MarkerLayer
 from knitground.core.model.map import Map
 from knitground.core.model.marker import Marker, Shape
+from knitground.core.walk.camera import screen_at
 from knitground.core.walk.cover import covered
 from knitground.core.walk.figure import MOST_PX, TICK, Figure, Keys, Stand, View, Walk
 from knitground.core.walk.solids import ONE_WAY, SOLID, Solids
@@ -51,6 +53,14 @@ _DRAWN = (What.CELLS, What.TERRAIN)
 Cell = tuple[int, int]
 
 
+class Screen(Enum):
+    """How much is shown while a figure walks."""
+
+    ALL = "the whole view"
+    FRAME = "screen frame"
+    BOX = "letter-box"
+
+
 class FigureBar(QFrame):
     """The figure's numbers, in place of the tools while it walks."""
 
@@ -59,6 +69,7 @@ class FigureBar(QFrame):
         self.session = session
         self.setProperty("panel", "true")
         self.changed: Callable[[], object] = lambda: None
+        self.screen_chosen: Callable[[], object] = lambda: None
         self.view = QComboBox()
         self.view.addItems([each.value for each in View])
         self.view.setToolTip("From above it goes eight ways; from the side it runs and jumps")
@@ -73,6 +84,13 @@ class FigureBar(QFrame):
         self.kinds.setText("stopped by ")
         self.kinds.setToolTip("Kinds of shapes that it can not go through")
         self.kinds.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
+        self.framing = QComboBox()
+        self.framing.addItems([each.value for each in Screen])
+        self.framing.setToolTip(
+            "What a player sees: the map's screen (Map > Screen size…) goes with the figure, stops "
+            "at the map's edges and stays within an area of the kind “camera”"
+        )
+        self.framing.currentIndexChanged.connect(lambda _: self.screen_chosen())
         self.shapes = QCheckBox("shapes")
         self.shapes.setToolTip("Show the shapes of tiles (Shift+C)")
         self.shapes.toggled.connect(lambda on: session.show(shapes=on))
@@ -85,7 +103,7 @@ class FigureBar(QFrame):
         head.setFont(bold)
         stop_button = button("Stop", stop, "Give the tools back", "Esc")
         self._parts = (
-            row(head, self.view, self.kinds, self.shapes, self.told, spacing=6),
+            row(head, self.view, self.kinds, self.framing, self.shapes, self.told, spacing=6),
             row(self.wide, self.high, self.speed, self.jump, 1, stop_button, spacing=6),
         )
         self._rows = QBoxLayout(QBoxLayout.Direction.LeftToRight, self)
@@ -93,7 +111,7 @@ class FigureBar(QFrame):
         self._rows.setSpacing(_MARGIN)
         for part in self._parts:
             self._rows.addLayout(part)
-        self._parts[0].setStretch(4, 1)
+        self._parts[0].setStretch(5, 1)
         self._rows.setStretch(0, 1)
         self.hide()
 
@@ -117,6 +135,11 @@ class FigureBar(QFrame):
         made.setKeyboardTracking(False)
         made.valueChanged.connect(lambda _: self.changed())
         return made
+
+    @property
+    def shows(self) -> Screen:
+        """How much is to be shown."""
+        return list(Screen)[self.framing.currentIndex()]
 
     def figure(self) -> Figure:
         """Give the figure that the fields describe."""
@@ -175,9 +198,13 @@ class Walking(QObject):
         self.session, self._view = session, view
         self.bar = FigureBar(session, self.stop)
         self.bar.changed = self._refit
+        self.bar.screen_chosen = self._reframe
         self.map: Map | None = None
         self.at = Stand(0, 0)
         self.hidden: NDArray[np.bool_] = np.zeros((1, 1), np.bool_)
+        self.seen: Rect | None = None
+        self._step: int | None = None
+        """The zoom step from before nothing but the screen was shown, while that is so."""
         self.caught: set[Cell] = set()
         """Cells in which an edge has caught the figure."""
         self._walk: Walk | None = None
@@ -200,6 +227,11 @@ class Walking(QObject):
         """The figure that walks."""
         assert self._walk is not None
         return self._walk.figure
+
+    @property
+    def boxed(self) -> bool:
+        """Whether nothing but the map's screen is shown."""
+        return self.bar.shows is Screen.BOX
 
     @property
     def is_on(self) -> bool:
@@ -263,6 +295,7 @@ class Walking(QObject):
             return
         self._clock.stop()
         self._watch(None)
+        self._unbox()
         self._walk, self.map = None, None
         self._held.clear()
         self.session.walker = None
@@ -354,9 +387,29 @@ class Walking(QObject):
             return
         atlas = self.session.atlases.of(self.map)
         self.hidden = covered(self.session.doc, self.map, atlas, self.figure, self.at)
-        view = self._view()
-        view.keep_in_view(self.at.x, self.at.y, min(view.width(), view.height()) // 3)
+        view, shows = self._view(), self.bar.shows
+        self.seen = screen_at(self.map, self.figure, self.at) if shows is not Screen.ALL else None
+        if self.boxed and self.seen is not None:
+            self._step = view.camera.step if self._step is None else self._step
+            view.show_only(self.seen)
+        else:
+            self._unbox()
+            view.keep_in_view(self.at.x, self.at.y, min(view.width(), view.height()) // 3)
         self.session.figure_moved.emit()
+
+    def _reframe(self) -> None:
+        """Show more or less of the map round the figure."""
+        if self.is_on:
+            self._look()
+
+    def _unbox(self) -> None:
+        """Show as much as before nothing but the screen was shown."""
+        if self._step is None:
+            return
+        view, step, self._step = self._view(), self._step, None
+        view.zoom_to(step)
+        if self.is_on:
+            view.camera.centre(self.at.x, self.at.y, view.width(), view.height())
 
     def _note_caught(self) -> None:
         assert self.map is not None

@@ -385,23 +385,36 @@ def _stripes(high: int, wide: int) -> NDArray[np.uint8]:
     return (np.add.outer(np.arange(high), np.arange(wide)) % 8 < 5).astype(np.uint8)
 
 
-def draw_screen(painter: QPainter, camera: Camera, map_: Map, view: QRect) -> None:
-    """Frame what a player sees at a time, in the middle of the view; dim what lies round it."""
+def screen_frame(camera: Camera, map_: Map, view: QRect) -> QRectF:
+    """Give where a player's screen is, held to the middle of the view."""
     wide, high = (side * camera.zoom for side in map_.screen)
     frame = QRectF(0, 0, wide, high)
     frame.moveCenter(QRectF(view).center())
+    return frame
+
+
+def draw_screen(
+    painter: QPainter, map_: Map, frame: QRectF, view: QRect, *, boxed: bool = False
+) -> None:
+    """Frame what a player sees at a time; dim what lies round it, or hide it."""
     outside = QPainterPath()
     outside.addRect(QRectF(view))
     inside = QPainterPath()
     inside.addRect(frame)
-    painter.fillPath(outside - inside, QColor(30, 28, 40, 90))
+    painter.fillPath(outside - inside, QColor(30, 28, 40, 255 if boxed else 90))
+    if boxed:
+        return
     for colour, width in ((LINEN.panel, 4), (LINEN.accent, 2)):
         painter.setPen(QPen(QColor(colour), width))
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.drawRect(frame)
-    painter.setPen(QColor("#FFFFFF"))
     text = f"screen {map_.screen[0]} × {map_.screen[1]} px"
-    painter.drawText(frame.bottomLeft() + QPointF(6, -7), text)
+    letters = painter.fontMetrics()
+    plate = QRectF(frame.left() + 1, 0, letters.horizontalAdvance(text) + 12, letters.height() + 4)
+    plate.moveBottom(frame.bottom() - 1)
+    painter.fillRect(plate, QColor(LINEN.accent))
+    painter.setPen(QColor("#FFFFFF"))
+    painter.drawText(plate, Qt.AlignmentFlag.AlignCenter, text)
 
 
 def draw_area(painter: QPainter, camera: Camera, map_: Map, area: Box) -> None:

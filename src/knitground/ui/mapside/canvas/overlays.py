@@ -35,6 +35,7 @@ from knitground.ui.mapside.canvas.overlay import (
     draw_screen,
     draw_selection,
     pixel_rect,
+    screen_frame,
 )
 from knitground.ui.mapside.canvas.shapes import MapShapes
 from knitground.ui.mapside.canvas.why import draw_why
@@ -185,9 +186,14 @@ def _cursor(on: Canvas) -> None:
 
 
 def _screen(on: Canvas) -> None:
-    """Frame of what a player sees."""
-    if on.session.sight.screen:
-        draw_screen(on.painter, on.camera, on.map, on.room)
+    """Frame of what a player sees: where a figure walks, it goes with it."""
+    walker = on.session.walker
+    if walker is not None and walker.map is on.map:
+        if walker.seen is not None:
+            frame = pixel_rect(on.camera, walker.seen)
+            draw_screen(on.painter, on.map, frame, on.room, boxed=walker.boxed)
+    elif on.session.sight.screen:
+        draw_screen(on.painter, on.map, screen_frame(on.camera, on.map, on.room), on.room)
 
 
 def _why(on: Canvas) -> None:
@@ -205,7 +211,7 @@ def _label(on: Canvas) -> None:
 
 OVERLAYS: tuple[type[Overlay], ...] = (
     Hole, _drawn(_lines), MapShapes, _drawn(_pins), _drawn(_area), _drawn(_selection),
-    _drawn(_cursor), FigureOver, _drawn(_screen), BorderDrag, Marked, GhostOver, Markers,
+    _drawn(_cursor), BorderDrag, Marked, GhostOver, Markers, FigureOver, _drawn(_screen),
     _drawn(_why), FittingPieces, _drawn(_label),
 )  # fmt: skip
 """From the back to the front."""

@@ -241,6 +241,14 @@ class MapPicture(QWidget):
             self._fresh_view = False  # it was asked for: a resize does not take it back
             self._moved()
 
+    def show_only(self, pixels: Rect) -> None:
+        """Show a part of the map, in its middle and as large as whole steps allow."""
+        self.camera.fit(round(pixels.width), round(pixels.height), self.width(), self.height(), 32)
+        middle = pixels.x + pixels.width / 2, pixels.y + pixels.height / 2
+        self.camera.centre(*middle, self.width(), self.height())
+        self._fresh_view = False
+        self._moved()
+
     def zoom_by(self, steps: int) -> None:
         """Zoom round the middle of the view."""
         if self.camera.zoom_by(steps, self.width() / 2, self.height() / 2):
