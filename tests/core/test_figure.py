@@ -236,3 +236,21 @@ def test_on_diamonds_the_border_is_where_no_diamond_is_and_is_slid_along():
         assert 0 <= col < 8
     slid = go(walk, walk.begin(*map_.lattice.middle(7, 4)), Keys(down=1), 60)
     assert abs(slid.x - map_.lattice.middle(7, 4)[0]) > 8, "two pixels aside for each one down"
+
+
+@pytest.mark.parametrize("wrap", [False, True])
+@pytest.mark.parametrize("side", [16, 24, 256])
+def test_any_rectangle_is_cut_out_of_the_same_pixels(wrap, side):
+    """Across blocks, across the border, and larger than the map."""
+    rng = np.random.default_rng(side)
+    letters = rng.choice([".", "#"], (6, 5), p=[0.6, 0.4])
+    doc, map_, _ = field("\n".join("".join(row) for row in letters), wrap=wrap)
+    solids = Solids(doc, map_, side=side)
+    whole = np.repeat(np.repeat(letters == "#", 8, 0), 8, 1)
+    for _ in range(60):
+        x, y = rng.integers(-90, 90, 2).tolist()
+        wide, high = rng.integers(1, 120, 2).tolist()
+        ys, xs = np.mgrid[y : y + high, x : x + wide]
+        inside = (ys >= 0) & (ys < 48) & (xs >= 0) & (xs < 40)
+        want = whole[ys % 48, xs % 40] | (False if wrap else ~inside)
+        assert (solids.seen(x, y, wide, high) == want).all()

@@ -69,12 +69,13 @@ class Solids:
         inside_y = np.flatnonzero((ys >= 0) & (ys < self.high))
         inside_x = np.flatnonzero((xs >= 0) & (xs < self.wide))
         for row in np.unique(ys[inside_y] // self._side).tolist():
-            down = inside_y[ys[inside_y] // self._side == row]
-            for col in np.unique(xs[inside_x] // self._side).tolist():
-                across = inside_x[xs[inside_x] // self._side == col]
-                block = self._block(row, col)[one_way]
-                part = block[np.ix_(ys[down] - row * self._side, xs[across] - col * self._side)]
-                out[np.ix_(down, across)] = part
+            for down in _runs(inside_y[ys[inside_y] // self._side == row], ys):
+                for col in np.unique(xs[inside_x] // self._side).tolist():
+                    for across in _runs(inside_x[xs[inside_x] // self._side == col], xs):
+                        up, left = ys[down][0] % self._side, xs[across][0] % self._side
+                        block = self._block(row, col)[one_way]
+                        part = out[down, across]
+                        part[:] = block[up : up + part.shape[0], left : left + part.shape[1]]
         return out
 
     def _block(self, row: int, col: int) -> tuple[Mask, Mask]:
@@ -115,6 +116,13 @@ class Solids:
 
     def _cells(self, layer: Layer, box: Box) -> NDArray[np.int32]:
         return self.doc.cells(grid_of(self.map, layer), layer, box)
+
+
+def _runs(places: NDArray[np.int64], of: NDArray[np.int64]) -> list[slice]:
+    """Part places into runs without a hole, in themselves and in what `of` gives for them."""
+    holes = (np.diff(places) != 1) | (np.diff(of[places]) != 1)
+    parts = np.split(places, np.flatnonzero(holes) + 1)
+    return [slice(int(each[0]), int(each[-1]) + 1) for each in parts if len(each)]
 
 
 def _stamp(mask: Mask, outlines: NDArray[np.float64]) -> None:

@@ -18,29 +18,40 @@ _WAYS = np.array([(1, 1), (-1, 1), (-1, -1), (1, -1)])
 """Only who goes aslant slides along walls, and can be caught there."""
 _TURNS = 1 / 45
 """How likely a figure turns in a tick."""
+_RIM = CAUGHT_PX + 2
+"""Solid pixels round the room: nobody looks further than so far from where it stands."""
 
 
 class _Room:
     """A rectangle of a map in which figures wander."""
 
     def __init__(self, solids: Solids, figure: Figure, room: tuple[int, int, int, int]) -> None:
-        from scipy.ndimage import maximum_filter1d  # late: it is slow to import
-
-        solid = solids.seen(*room).view(np.uint8)
-        solid = maximum_filter1d(solid, figure.wide, axis=1, mode="constant", cval=1)
         # Feet stand on the line beneath the lowest of the figure's pixels.
-        before = (figure.stands - 1) // 2
-        self._stops = maximum_filter1d(
-            solid, figure.stands, axis=0, mode="constant", cval=1, origin=before
-        )
+        across = _widened(solids.seen(*room).T, figure.wide, figure.wide // 2).T
+        stops = _widened(across, figure.stands, figure.stands - 1)
+        free = np.pad(~stops, _RIM)
+        self._row = free.shape[1]
+        self._first = (_RIM - 1) * self._row + _RIM
+        self._free = free.ravel()
 
     def is_free(self, x: Ints, y: Ints) -> NDArray[np.bool_]:
-        """Whether figures can stand there: pixels of the room, as `Stand` has them."""
-        high, wide = self._stops.shape
-        inside = (x >= 0) & (x < wide) & (y >= 1) & (y <= high)
-        stops = self._stops[np.minimum(np.maximum(y - 1, 0), high - 1),
-                            np.minimum(np.maximum(x, 0), wide - 1)]  # fmt: skip
-        return np.asarray(inside & (stops == 0))
+        """Whether figures can stand there: pixels of the room, or of its rim, as `Stand` has them."""
+        return np.asarray(self._free[y * self._row + (x + self._first)])
+
+
+def _widened(stops: NDArray[np.bool_], count: int, before: int) -> NDArray[np.bool_]:
+    """Tell for each line whether any of `count` lines stops, the first of them `before` it.
+
+    Beyond the first and the last line all stops. Windows of 1, 2, 4… lines are put together.
+    """
+    after = count - 1 - before
+    wide = np.pad(stops, ((before, after), (0, 0)), constant_values=True)
+    size = 1
+    while size < count:
+        step = min(size, count - size)
+        wide = wide[:-step] | wide[step:]
+        size += step
+    return wide
 
 
 def wander(
@@ -66,7 +77,7 @@ def wander(
     there, rng = _Room(solids, figure, room), np.random.default_rng(seed)
     # One that begins in a wall stays there: each has chances of its own, whatever the others do, so
     # that what is drawn somewhere changes only the ways of those that come by.
-    x, y = rng.integers(0, room[2], count), rng.integers(0, room[3], count)
+    x, y = rng.integers(0, room[2], count), rng.integers(1, room[3] + 1, count)
     way = rng.integers(0, len(_WAYS), count)
     rest, goes = np.zeros(count), there.is_free(x, y)
     caught: list[Ints] = []
