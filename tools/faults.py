@@ -230,6 +230,19 @@ def edges(project: Project) -> None:
     _lay(project, 2, {(20, 28 + n): low if n == 3 else whole for n in range(7)})
 
 
+def tight(project: Project) -> None:
+    """Two walls that end so that a figure does not fit between them."""
+    left, right = _wall(project, (0, 0)), _wall(project, (6, 0))
+    owner = project.tileset_named("works")
+    for tile, (low, high) in ((left, (0, 10)), (right, (0, 16))):
+        shape = TileShape("solid", ShapeForm.BOX, ((low, 0), (high, 16)))
+        at = tile.row, tile.col
+        owner.facts[at] = replace(owner.fact(*at), shapes=(shape,))
+    cells = {(20 + row, 30 + col): (left if col == 0 else right)
+             for row in range(3) for col in range(2)}  # fmt: skip
+    _lay(project, 2, cells | {(23, 30): right, (23, 31): right})
+
+
 def reach(project: Project) -> None:
     """A room without a door."""
     wall = _wall(project)
@@ -270,6 +283,13 @@ def missing(project: Project) -> None:
     project.tileset_named("shimmer").picture = None
 
 
+def gone(project: Project) -> None:
+    """A sheet from which the lowest row of tiles was taken."""
+    owner = project.tileset_named("props")
+    owner.height -= 16
+    owner.picture = owner.picture[:-16]
+
+
 def unused(project: Project) -> None:
     """A sheet that nothing uses."""
     none = np.zeros((16, 16, 4), np.uint8)
@@ -284,8 +304,8 @@ def names(project: Project) -> None:
 PLANTS: dict[str, Plant] = {
     each.__name__: each
     for each in (seams, cut, runs, repeats, shares, fringes, steps, gaps, uncovered, pins, marks,
-                 strangers, layer, rules, snags, edges, reach, stuck, lacking, missing, unused,
-                 names)
+                 strangers, layer, rules, snags, edges, tight, reach, stuck, lacking, missing, gone,
+                 unused, names)
 }  # fmt: skip
 """What puts one fault into the demo project, by the key of the check that finds it."""
 

@@ -325,7 +325,8 @@ def _walk(window: Window) -> None:
     session.choose_map(session.project.map_named("Store yard"))
     walking.bar.framing.setCurrentIndex(1)
     window.mapside.view.zoom_to(STEPS.index(1))
-    walking.start((336.0, 432.0))
+    walking.start((308.0, 440.0))
+    window.mapside.view.leaveEvent(None)
 
 
 def _proof(window: Window) -> None:

@@ -35,6 +35,7 @@ class Finding:
     count : how many there are
     tile : a tile that it is about, if it lies on no map
     hurt : 0 to 1, how much it hurts
+    spot : what of a place's cell is wrong: parts of it down and across; (0.5, 0.5) is its middle
     """
 
     check: str
@@ -46,6 +47,7 @@ class Finding:
     count: int = 1
     tile: TileRef | None = None
     hurt: float = 0.5
+    spot: tuple[float, float] = (0.5, 0.5)
 
     @property
     def key(self) -> str:

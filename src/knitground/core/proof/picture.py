@@ -41,7 +41,8 @@ def place_picture(
     -------
     (high, wide) uint32, premultiplied, or a multiple of it; None if nothing of it lies on the map
     """
-    x, y = map_.lattice.middle(*cell_on_map(map_, finding, finding.places[0]))
+    row, col = cell_on_map(map_, finding, finding.places[0])
+    x, y = map_.lattice.place(row + finding.spot[0], col + finding.spot[1])
     larger = max(1, -(-round(map_.lattice.longer * _ROUND) // wide))
     rect = Rect(round(x - wide * larger / 2), round(y - high * larger / 2),
                 wide * larger, high * larger)  # fmt: skip

@@ -16,6 +16,7 @@ from knitground.core.proof import (
     edges,
     fringes,
     gaps,
+    gone,
     idlerules,
     lacking,
     names,
@@ -30,6 +31,7 @@ from knitground.core.proof import (
     steps,
     strangers,
     stuck,
+    tight,
     uncovered,
     wrongcut,
     wronglayer,
@@ -43,8 +45,8 @@ CHECKS: dict[str, Check] = {
         seams.CHECK, wrongcut.CHECK, runs.CHECK, repeats.CHECK, fringes.CHECK, steps.CHECK,
         gaps.CHECK, uncovered.CHECK, pins.CHECK, doubtful.CHECK, strangers.CHECK,
         wronglayer.CHECK, idlerules.CHECK, shares.CHECK,
-        snags.CHECK, edges.CHECK, reach.CHECK, stuck.CHECK, lacking.CHECK,
-        sheets.MISSING, sheets.UNUSED, names.CHECK,
+        snags.CHECK, edges.CHECK, tight.CHECK, reach.CHECK, stuck.CHECK, lacking.CHECK,
+        sheets.MISSING, gone.CHECK, sheets.UNUSED, names.CHECK,
     )
 }  # fmt: skip
 """By their keys, in the order in which they are shown."""

@@ -12,8 +12,8 @@ from numpy.typing import NDArray
 from knitground.core.knit.layer import marked_tiles
 from knitground.core.model.terrain import Slot
 from knitground.core.proof.finding import Check, Finding, Group
+from knitground.core.proof.flat import Flat
 from knitground.core.proof.proving import Proving
-from knitground.core.slicing.grid import cut_tile
 
 _STEP, _TIMES = 26.0, 2.2
 """A seam is a step of so many levels more than others with the same marks, and so many times."""
@@ -21,8 +21,8 @@ _OPAQUE = 200
 _LEAST = 0.5
 """Part of a side that must be opaque on both tiles."""
 _SIDES = {
-    "below": ((1, 0), (Slot.SW, Slot.S, Slot.SE)), "to the right": ((0, 1), (Slot.NE, Slot.E,
-                                                                            Slot.SE)),
+    "below": ((1, 0), (Slot.SW, Slot.S, Slot.SE)),
+    "to the right of": ((0, 1), (Slot.NE, Slot.E, Slot.SE)),
 }  # fmt: skip
 
 
@@ -37,7 +37,7 @@ class _Edges:
 
 def _edges(picture: NDArray[np.uint8]) -> _Edges:
     flat = picture.astype(np.float32)
-    turned = {"below": flat, "to the right": flat.transpose(1, 0, 2)}
+    turned = {"below": flat, "to the right of": flat.transpose(1, 0, 2)}
     return _Edges(
         {name: each[0] for name, each in turned.items()},
         {name: each[-1] for name, each in turned.items()},
@@ -65,8 +65,7 @@ def _step(one: NDArray[np.float32], other: NDArray[np.float32]) -> float | None:
 
 def _find(at: Proving) -> Iterator[Finding]:
     map_ = at.map
-    if map_.lattice.slanted:
-        return  # pictures lie over each other there: no two borders meet
+    flat = Flat(map_.lattice)
     for layer, owner, kit, _ in at.grounds():
         marks, tiles = marked_tiles(at.project, owner, kit)
         cut: dict[int, _Edges] = {}
@@ -74,10 +73,8 @@ def _find(at: Proving) -> Iterator[Finding]:
         for tile, own in zip(tiles, marks.tolist()):
             home = at.owner(tile)
             place = map_.legend.place(tile)
-            if home is None or home.picture is None or home.slicing.pieces:
-                continue
-            pixels = cut_tile(home.picture, home.slicing, tile.row, tile.col)
-            if pixels.shape[:2] == map_.lattice.cell_size and min(pixels.shape[:2]) > 1:
+            pixels = flat.picture(home, tile) if home is not None else None
+            if pixels is not None and min(pixels.shape[:2]) > 1:
                 cut[place], shows[place] = _edges(pixels), tuple(own)
         cells = at.cells(layer)
         bad = [
@@ -114,16 +111,20 @@ def _finding(at: Proving, number: int, place: int, some: list[_Bad]) -> Finding:
     assert first is not None
     assert second is not None
     places = np.concatenate(
-        [each.cells if each.one == place else each.other_cells for each in some]
-    )
+        [each.cells if each.one == place else each.other_cells
+         for each in (worst, *(each for each in some if each is not worst))]
+    )  # fmt: skip
     cells = list(dict.fromkeys(map(tuple, places.tolist())))
+    down, across = _SIDES[worst.name][0]
+    lower = 1 if worst.one == place else -1
+    name = "beside" if at.map.lattice.slanted else worst.name
     more = f", and on {len(places) - 1} borders more" if len(places) > 1 else ""
     return Finding(
         "seams",
-        f"{at.title(second)} {worst.name} of {at.title(first)}: a step of {worst.step:.0f} levels, "
+        f"{at.title(second)} {name} {at.title(first)}: a step of {worst.step:.0f} levels, "
         f"{worst.usual:.0f} are usual there{more}",
         at.key(place), at.map.name, number, at.places(cells), len(cells), own,
-        min(0.9, 0.3 + worst.step / 256),
+        min(0.9, 0.3 + worst.step / 256), (0.5 + lower * down / 2, 0.5 + lower * across / 2),
     )  # fmt: skip
 
 

@@ -1,15 +1,19 @@
-"""Sheets that are missing, and sheets and sets that nothing uses."""
+"""Sheets that are missing, and sheets, sets and tiles that nothing uses."""
 
 from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import fields, is_dataclass
 
+import numpy as np
+
+from knitground.core.knit.layer import marked_tiles
 from knitground.core.model.layers import GroundLayer, MarkerLayer
-from knitground.core.model.rules import RuleList
 from knitground.core.model.tile import TileRef
+from knitground.core.model.tileset import At, Tileset
 from knitground.core.proof.finding import Check, Finding, Group
 from knitground.core.proof.proving import Proving
+from knitground.core.render.tiles import filled_tiles, tile_pixels
 
 
 def _missing(at: Proving) -> Iterator[Finding]:
@@ -21,36 +25,36 @@ def _missing(at: Proving) -> Iterator[Finding]:
             )  # fmt: skip
 
 
-def _used(at: Proving) -> tuple[set[str], set[tuple[str, str]]]:
-    """Give names of sheets and of sets that anything of the project uses."""
+def _used(at: Proving) -> tuple[set[str], set[tuple[str, str]], set[tuple[str, int, int]]]:
+    """Give names of sheets and of sets that anything of the project uses, and its tiles.
+
+    Tiles that a set in use marks can come by knitting: they are used too.
+    """
+    project = at.project
     sheets: set[str] = set()
     sets: set[tuple[str, str]] = set()
-    project = at.project
+    named: list[object] = [*project.mixes, *project.rule_lists]
+    named += [row for patch in project.tray for row in patch.rows]
     for map_ in project.maps:
         for layer in map_.layers:
             if isinstance(layer, GroundLayer):
                 sheets.add(layer.tileset)
                 sets.add((layer.tileset, layer.set_name))
             if isinstance(layer, MarkerLayer):
-                sheets |= {each.tile.tileset for each in layer.markers if each.tile is not None}
-        sheets |= {tile.tileset for tile in map_.legend.tiles if tile is not None}
+                named += [each.tile for each in layer.markers]
+        named += [*map_.legend.tiles, *map_.recipe.steps]
         for step in map_.recipe.steps:
             sheets |= {name for of in ("tileset", "sheet") if (name := getattr(step, of, ""))}
             sets.add((getattr(step, "tileset", ""), getattr(step, "set_name", "")))
-    for mix in project.mixes:
-        sheets |= {each.tile.tileset for each in mix.entries}
-    for patch in project.tray:
-        sheets |= {tile.tileset for row in patch.rows for tile in row if tile is not None}
-    every: list[RuleList] = [*project.rule_lists]
     for owner in project.tilesets:
-        sheets |= {frame.tileset for fact in owner.facts.values() for frame in fact.frames}
+        named += [TileRef(frame.tileset or owner.name, frame.row, frame.col)
+                  for fact in owner.facts.values() for frame in fact.frames]  # fmt: skip
         for kit in owner.sets:
-            every.append(kit.rules)
+            named.append(kit.rules)
             if (owner.name, kit.name) in sets:
-                sheets |= set(kit.guests)
-    for rules in every:
-        sheets |= {tile.tileset for tile in _tiles_in(rules)}
-    return sheets, sets
+                named += marked_tiles(project, owner, kit)[1]
+    tiles = {(tile.tileset, tile.row, tile.col) for each in named for tile in _tiles_in(each)}
+    return sheets | {name for name, _, _ in tiles}, sets, tiles
 
 
 def _tiles_in(value: object) -> Iterator[TileRef]:
@@ -66,7 +70,7 @@ def _tiles_in(value: object) -> Iterator[TileRef]:
 
 
 def _unused(at: Proving) -> Iterator[Finding]:
-    sheets, sets = _used(at)
+    sheets, sets, tiles = _used(at)
     for owner in at.project.tilesets:
         if owner.name not in sheets:
             yield Finding("unused", f"nothing uses the sheet “{owner.name}”", owner.name, hurt=0.1)
@@ -77,6 +81,26 @@ def _unused(at: Proving) -> Iterator[Finding]:
                     "unused", f"no map uses the set “{kit.name}” of “{owner.name}”",
                     f"{owner.name} {kit.name}", hurt=0.1,
                 )  # fmt: skip
+        if owner.picture is None:
+            continue
+        filled = _drawn(owner)
+        idle = [each for each in filled if (owner.name, *each) not in tiles]
+        if idle:
+            yield Finding(
+                "unused", f"{len(idle)} of {len(filled)} tiles of “{owner.name}” lie nowhere, and "
+                "no mix, rule or set in use has them", f"{owner.name} tiles",
+                tile=TileRef(owner.name, *idle[0]), count=len(idle), hurt=0.05,
+            )  # fmt: skip
+
+
+def _drawn(owner: Tileset) -> list[At]:
+    """List the tiles on which something is drawn: not those of one colour, as empty places are."""
+    out = []
+    for row, col in np.argwhere(filled_tiles(owner)).tolist():
+        pixels = tile_pixels(owner, TileRef(owner.name, row, col))
+        if (row, col) not in owner.left_out and pixels is not None and np.ptp(pixels):
+            out.append((row, col))
+    return out
 
 
 MISSING = Check(
@@ -84,6 +108,6 @@ MISSING = Check(
     _missing, stage="slice", of_map=False, of_cells=False,
 )  # fmt: skip
 UNUSED = Check(
-    "unused", Group.FILES, "Unused", "Sheets and sets that no map, mix or rule uses", _unused,
-    stage="slice", of_map=False,
+    "unused", Group.FILES, "Unused", "Sheets, sets and tiles that no map, mix or rule uses",
+    _unused, stage="slice", of_map=False,
 )  # fmt: skip

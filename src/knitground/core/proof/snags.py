@@ -10,19 +10,18 @@ from knitground.core.knit.fits import opposite
 from knitground.core.model.terrain import Slot
 from knitground.core.model.tile import TileRef
 from knitground.core.proof.finding import Check, Finding, Group
+from knitground.core.proof.flat import Flat
 from knitground.core.proof.proving import SOLID, Proving
-from knitground.core.shapes.borders import NEAR_PX, Span, side_spans
-from knitground.core.shapes.geometry import turned_shape
+from knitground.core.shapes.borders import NEAR_PX, side_spans
 
 _SMALL = 3.0
 """Pixels up to which a step between two shapes catches a figure, and is not meant."""
-_WAYS = ((Slot.E, (0, 1), "to the right"), (Slot.S, (1, 0), "below"))
+_WAYS = ((Slot.E, (0, 1), "to the right of"), (Slot.S, (1, 0), "below"))
 
 
 def _find(at: Proving) -> Iterator[Finding]:
     map_ = at.map
-    if map_.lattice.slanted:
-        return
+    flat = Flat(map_.lattice)
     for layer in map_.layers:
         if not layer.holds_tiles or not layer.visible or not at.own_grid(layer):
             continue
@@ -45,11 +44,13 @@ def _find(at: Proving) -> Iterator[Finding]:
                 first, second = map_.legend.tile(a), map_.legend.tile(b)
                 assert first is not None
                 assert second is not None
-                words = _meeting(at, first, second, side)
+                words = _meeting(at, flat, first, second, side)
+                if map_.lattice.slanted:
+                    name = "beside"
                 if words:
                     yield Finding(
                         "snags",
-                        f"{at.title(second)} {name} of {at.title(first)}: {words}",
+                        f"{at.title(second)} {name} {at.title(first)}: {words}",
                         f"{at.key(a)} {at.key(b)} {name}", map_.name, layer.number,
                         at.places((one == a) & (other == b)),
                         count, first, 0.65,
@@ -61,20 +62,15 @@ def _has(at: Proving, tile: TileRef) -> bool:
     return fact is not None and any(each.kind == SOLID for each in fact.shapes)
 
 
-def _spans(at: Proving, tile: TileRef, side: Slot, inside: float = 0.0) -> list[Span]:
-    owner = at.owner(tile)
-    assert owner is not None
-    _, _, wide, high = owner.slicing.tile_area(tile.row, tile.col)
-    shapes = owner.fact(tile.row, tile.col).shapes
-    if tile.turn:
-        shapes = tuple(turned_shape(each, tile.turn, wide, high) for each in shapes)
-        wide, high = (high, wide) if tile.turn % 2 else (wide, high)
-    return side_spans(shapes, SOLID, side, (high, wide), inside)
-
-
-def _meeting(at: Proving, one: TileRef, other: TileRef, side: Slot) -> str:
+def _meeting(at: Proving, flat: Flat, one: TileRef, other: TileRef, side: Slot) -> str:
     """Say how two tiles' solid shapes miss each other at the side between them; "" if not."""
-    mine, theirs = _spans(at, one, side), _spans(at, other, opposite(side))
+    sides = []
+    for tile, slot in ((one, side), (other, opposite(side))):
+        owner = at.owner(tile)
+        assert owner is not None
+        shapes, size = flat.shapes(owner, tile)
+        sides.append([side_spans(shapes, SOLID, slot, size, inside) for inside in (0.0, NEAR_PX)])
+    (mine, near), (theirs, close) = sides
     steps = [
         abs(a - b)
         for low, high in mine for from_, to in theirs
@@ -84,7 +80,6 @@ def _meeting(at: Proving, one: TileRef, other: TileRef, side: Slot) -> str:
     small = [each for each in steps if 0.3 < each <= _SMALL]
     if small:
         return f"a step of {max(small):.1f} px between their solid shapes"
-    near, close = _spans(at, one, side, NEAR_PX), _spans(at, other, opposite(side), NEAR_PX)
     if (near and not mine and theirs) or (close and not theirs and mine):
         return f"their solid shapes end up to {NEAR_PX:.0f} px apart"
     return ""

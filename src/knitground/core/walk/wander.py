@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from knitground.core.base.progress import Progress, no_progress
 from knitground.core.walk.figure import CAUGHT_PX, SLIDES_PX, TICK, Figure
+from knitground.core.walk.room import stops_for
 from knitground.core.walk.solids import Solids
 
 Ints = NDArray[np.int64]
@@ -26,32 +27,14 @@ class _Room:
     """A rectangle of a map in which figures wander."""
 
     def __init__(self, solids: Solids, figure: Figure, room: tuple[int, int, int, int]) -> None:
-        # Feet stand on the line beneath the lowest of the figure's pixels.
-        across = _widened(solids.seen(*room).T, figure.wide, figure.wide // 2).T
-        stops = _widened(across, figure.stands, figure.stands - 1)
-        free = np.pad(~stops, _RIM)
+        free = np.pad(~stops_for(solids.seen(*room), figure), _RIM)
         self._row = free.shape[1]
         self._first = (_RIM - 1) * self._row + _RIM
         self._free = free.ravel()
 
     def is_free(self, x: Ints, y: Ints) -> NDArray[np.bool_]:
-        """Whether figures can stand there: pixels of the room, or of its rim, as `Stand` has them."""
+        """Whether figures can stand there: as `Stand` has it, in the room or its rim."""
         return np.asarray(self._free[y * self._row + (x + self._first)])
-
-
-def _widened(stops: NDArray[np.bool_], count: int, before: int) -> NDArray[np.bool_]:
-    """Tell for each line whether any of `count` lines stops, the first of them `before` it.
-
-    Beyond the first and the last line all stops. Windows of 1, 2, 4… lines are put together.
-    """
-    after = count - 1 - before
-    wide = np.pad(stops, ((before, after), (0, 0)), constant_values=True)
-    size = 1
-    while size < count:
-        step = min(size, count - size)
-        wide = wide[:-step] | wide[step:]
-        size += step
-    return wide
 
 
 def wander(
