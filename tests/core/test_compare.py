@@ -10,15 +10,21 @@ import pytest
 from tests.maps import small_project
 
 from knitground.core.base.errors import EditError, PlaceError
-from knitground.core.compare.differences import differences, taken_back
+from knitground.core.compare.differences import differences
 from knitground.core.compare.pictures import drawn_small, marked, side_by_side
+from knitground.core.compare.takeback import taken_back, whole_back
 from knitground.core.edit.document import Document
+from knitground.core.edit.sizes import Margins, resize_map
 from knitground.core.files.opening import open_project
 from knitground.core.files.revision import write_revision
 from knitground.core.files.saving import save_project
+from knitground.core.model.excuse import Excuse
 from knitground.core.model.map import Map
 from knitground.core.model.marker import Marker, Shape
 from knitground.core.model.mix import Mix, MixEntry
+from knitground.core.model.properties import Property
+from knitground.core.model.rules import SAME, NeighbourRule, RuleList, Spot
+from knitground.core.model.shapes import ShapeKind
 from knitground.core.model.slicing import Slicing
 from knitground.core.model.tile import TileRef
 from knitground.core.model.tileset import TileFacts, Tileset
@@ -92,27 +98,122 @@ def test_every_kind_of_part_is_told(two):
     assert ("map", "New", "is gone") in back
 
 
-def test_parts_are_taken_back_in_one_step(two):
-    before, now = two
-    project, map_ = now.project, now.project.maps[0]
-    map_.layers[1].cells[2, 2] = map_.legend.place(TileRef("sheet", 0, 0))
-    project.tilesets[0].sets[0].marks[0, 0, 1] = 2
+def changed_everywhere(project):
+    """Change a project in every way that is taken back alone."""
+    owner, map_ = project.tilesets[0], project.maps[0]
+    ground, tiles, places = map_.layers
+    ground.terrain[4, 4] = 1
+    ground.seed = 9
+    legend = map_.legend
+    for n in range(5, 0, -1):
+        legend.place(TileRef("sheet", 0, n))
+    tiles.cells[2, 3:6] = legend.place(TileRef("sheet", 0, 2))
+    tiles.opacity, tiles.offset = 0.5, (3, 4)
+    places.markers = (Marker(1, Shape.POINT, ((3.0, 4.0),), "door"),)
+    map_.layers.append(map_.new_tile_layer("Upper"))
+    map_.background, map_.screen = "#101010", (100, 90)
+    map_.properties = (Property("mood", "calm"),)
+    owner.facts[0, 3] = TileFacts(weight=3.0, name="stone")
+    owner.sets[0].marks[0, 0, 1] ^= 3
+    owner.sets[0].terrains = (replace(owner.sets[0].terrains[0], name="sea"),
+                              *owner.sets[0].terrains[1:])  # fmt: skip
+    owner.sets[0].rules = RuleList("", (NeighbourRule(7, (Spot(0, 0, SAME),), "all"),))
     project.mixes.append(Mix("mix", (MixEntry(TileRef("sheet", 0, 0)),)))
+    project.rule_lists.append(RuleList("drafts", (NeighbourRule(1, (Spot(0, 0, SAME),)),)))
     project.maps.append(Map("New", 4, 4, 8, 8))
-    now = Document(project)
-    for part in ("set", "map", "mix"):
-        for each in [one for one in differences(before, now) if one.part == part]:
-            edit = taken_back(before.project, project, each)
-            now.apply(edit)
-            assert "Take back" in edit.name
+    project.tilesets.append(Tileset("more", "more.png", 8, 8, Slicing(8, 8)))
+    project.shape_kinds = (*project.shape_kinds, ShapeKind("thorns", "T", "#aa2020"))
+    project.excused = (Excuse("gaps|Map|1|x", "meant so"),)
+
+
+def key(each):
+    return each.part, each.name, each.layer, each.words
+
+
+def test_each_difference_is_taken_back_alone_and_comes_again_with_undo(two):
+    before, now = two
+    changed_everywhere(now.project)
+    now = Document(now.project)
+    found = differences(before, now)
+    assert len(found) >= 17
+    for each in found:
+        now.apply(taken_back(before.project, now.project, each))
+        left = {key(one) for one in differences(before, now)}
+        follows = each.layer == "Ground" and each.cells is not None
+        assert follows or key(each) not in left, "marks decide what is knitted too"
+        assert len(left) >= len(found) - 4, "the others stay, save those that follow from it"
+        now.undo()
+        assert {key(one) for one in differences(before, now)} == {key(one) for one in found}
+    for each in found:
+        now.apply(taken_back(before.project, now.project, each))
     assert differences(before, now) == []
     while now.undo():
         pass
-    assert len(differences(before, now)) >= 4
+    assert {key(one) for one in differences(before, now)} == {key(one) for one in found}
+
+
+def test_what_was_there_before_and_is_gone_comes_back(two):
+    now, before = two
+    changed_everywhere(before.project)
+    before, now = Document(before.project), Document(now.project)
+    for each in differences(before, now):
+        now.apply(taken_back(before.project, now.project, each))
+    assert differences(before, now) == []
+    for one, other in ((each.project.maps, each.project.tilesets) for each in (before, now)):
+        assert one[1].name == "New"
+        assert other[1].name == "more"
+    shared = [
+        (a, b)
+        for a in (
+            *now.project.maps,
+            *now.project.maps[0].layers,
+            *now.project.tilesets,
+            *now.project.tilesets[0].sets,
+        )
+        for b in (
+            *before.project.maps,
+            *before.project.maps[0].layers,
+            *before.project.tilesets,
+            *before.project.tilesets[0].sets,
+        )
+        if a is b
+    ]
+    assert not shared, "the other stays what it is, whatever becomes of this one"
+
+
+def test_layers_are_put_in_order_again_and_a_map_is_taken_back_whole(two):
+    before, now = two
+    map_ = now.project.maps[0]
+    map_.layers = [map_.layers[n] for n in (2, 0, 1)]
+    map_.layers[2].cells[1, 1] = map_.legend.place(TileRef("sheet", 0, 1))
+    [order] = [each for each in differences(before, now) if each.fields == ("layers",)]
+    now.apply(taken_back(before.project, now.project, order))
+    assert [each.name for each in map_.layers] == ["Ground", "Tiles", "Places"]
+    [cells] = differences(before, now)
+    now.apply(whole_back(before.project, now.project, cells))
+    assert differences(before, now) == []
+    now.undo()
+    assert [key(each) for each in differences(before, now)] == [key(cells)]
+
+
+def test_what_can_not_be_taken_back_alone_says_so(two):
+    before, now = two
+    project, map_ = now.project, now.project.maps[0]
+    now.apply(resize_map(map_, Margins(right=2)))
+    map_.layers[1] = replace(map_.new_marker_layer("Tiles"), number=map_.layers[1].number)
     project.tilesets[0].slicing = replace(project.tilesets[0].slicing, margin_x=1)
-    [cut] = [each for each in differences(before, now) if "cut" in each.words]
+    told_ = {each.words: each for each in differences(before, Document(project))}
+    for words in ("is cut otherwise", "layer “Tiles” is of another kind"):
+        with pytest.raises(EditError, match="can not be taken back alone"):
+            taken_back(before.project, project, told_[words])
+    size = next(each for words, each in told_.items() if "another size" in words)
     with pytest.raises(EditError, match="can not be taken back alone"):
-        taken_back(before.project, project, cut)
+        taken_back(before.project, project, size)
+    with pytest.raises(EditError):
+        whole_back(before.project, project, told_["is cut otherwise"])
+    now.apply(whole_back(before.project, project, size))
+    left = differences(before, Document(project))
+    assert [each.words for each in left if each.cells is None] == ["is cut otherwise"]
 
 
 def test_pictures_mark_each_cell_even_where_it_is_less_than_a_pixel():

@@ -15,6 +15,7 @@ from PySide6.QtWidgets import QApplication, QLabel, QSplitter, QStackedWidget, Q
 from knitground import __version__
 from knitground.core.base.progress import Progress
 from knitground.core.files.places import PROJECT_NAME
+from knitground.ui.changed.dialog import ChangedDialog
 from knitground.ui.common.commands import Commands
 from knitground.ui.common.finder import Finder
 from knitground.ui.common.notices import Notices
@@ -132,6 +133,11 @@ class Window(QObject):
         for menu in _MENUS:
             commands.menu(menu)
         self.files.add_commands(commands)
+        commands.add(
+            "Project",
+            "What changed…",
+            lambda: ChangedDialog(self.session, self.shell, self.files.kept_copies).exec(),
+        )
         clipboard.add_commands(self.session, commands)
         scatter.add_commands(self.session, commands, self.shell, lambda: self.mapside.active.at)
         for number, each in enumerate(STAGES, 1):

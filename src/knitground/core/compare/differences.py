@@ -2,19 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, fields
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from knitground.core.base.errors import EditError
 from knitground.core.base.progress import Progress, no_progress
 from knitground.core.base.window import Box
-from knitground.core.edit.atoms import Atom, SetField
-from knitground.core.edit.changed import Changed, What
-from knitground.core.edit.document import Document, Edit
+from knitground.core.edit.document import Document
 from knitground.core.model.layers import Layer
 from knitground.core.model.map import Map, grid_of
 from knitground.core.model.project import Project
@@ -45,7 +42,8 @@ class Difference:
     part : what it is of: “map”, “sheet”, “set”, “mix”, “rules”, “project”
     name : of that, as it is called now, or as it was called if it is gone
     words : what is different
-    layer : name of the layer, if it is one's
+    layer, number : of the layer, if it is one's
+    fields : of what it is, those that are different
     cells : (rows, columns) of the map: those that show something else now; None if it is no matter
         of cells
     tiles : whose marks or facts are different
@@ -57,6 +55,8 @@ class Difference:
     layer: str = ""
     cells: Mask | None = None
     tiles: tuple[TileRef, ...] = ()
+    number: int = 0
+    fields: tuple[str, ...] = ()
 
     @property
     def count(self) -> int:
@@ -93,7 +93,7 @@ def differences(
     out += _named("rules", before.project.rule_lists, now.project.rule_lists)
     for field, words in _OF_PROJECTS.items():
         if getattr(before.project, field) != getattr(now.project, field):
-            out.append(Difference("project", now.project.name, words))
+            out.append(Difference("project", now.project.name, words, fields=(field,)))
     progress(1.0)
     return out
 
@@ -141,12 +141,13 @@ def _sets(one: Tileset, other: Tileset) -> Iterator[Difference]:
             yield Difference("set", title, "is new" if a is None else "is gone")
             continue
         if (a.kind, a.terrains) != (b.kind, b.terrains):
-            yield Difference("set", title, "has other terrains")
+            yield Difference("set", title, "has other terrains", fields=("terrains",))
         tiles = _marked_otherwise(one, other, a, b)
         if tiles:
-            yield Difference("set", title, "tiles with other marks", tiles=tuple(tiles))
+            yield Difference("set", title, "tiles with other marks", tiles=tuple(tiles),
+                             fields=("marks", "guests"))  # fmt: skip
         if a.rules != b.rules:
-            yield Difference("set", title, "has other rules")
+            yield Difference("set", title, "has other rules", fields=("rules",))
 
 
 def _marked_otherwise(one: Tileset, other: Tileset, a: TerrainSet, b: TerrainSet) -> list[TileRef]:
@@ -164,7 +165,7 @@ def _marked_otherwise(one: Tileset, other: Tileset, a: TerrainSet, b: TerrainSet
 def _map(before: Document, now: Document, one: Map, other: Map) -> Iterator[Difference]:
     for field, words in _OF_MAPS.items():
         if getattr(one, field) != getattr(other, field):
-            yield Difference("map", other.name, words)
+            yield Difference("map", other.name, words, fields=(field,))
     size = (one.height, one.width), (other.height, other.width)
     if size[0] != size[1] or one.lattice.cell_size != other.lattice.cell_size:
         yield Difference("map", other.name, f"has another size: {one.width} × {one.height} cells "
@@ -176,19 +177,22 @@ def _map(before: Document, now: Document, one: Map, other: Map) -> Iterator[Diff
             layer = a or b
             assert layer is not None
             words = "is new" if a is None else "is gone"
-            yield Difference("map", other.name, f"layer “{layer.name}” {words}", layer.name)
+            yield Difference("map", other.name, f"layer “{layer.name}” {words}", layer.name,
+                             number=number)  # fmt: skip
         else:
             yield from _layer(before, now, one, other, a, b)
     order = [each.number for each in one.layers if other.layer_numbered(each.number)]
     if order != [each.number for each in other.layers if each.number in old]:
-        yield Difference("map", other.name, "its layers lie in another order")
+        yield Difference("map", other.name, "its layers lie in another order",
+                         fields=("layers",))  # fmt: skip
 
 
 def _layer(
     before: Document, now: Document, one: Map, other: Map, a: Layer, b: Layer
 ) -> Iterator[Difference]:
     if type(a) is not type(b):
-        yield Difference("map", other.name, f"layer “{b.name}” is of another kind", b.name)
+        yield Difference("map", other.name, f"layer “{b.name}” is of another kind", b.name,
+                         number=b.number)  # fmt: skip
         return
     settings = [
         each.name
@@ -197,18 +201,19 @@ def _layer(
     ]
     if settings:
         words = ", ".join(each.replace("_", " ") for each in settings)
-        yield Difference("map", other.name, f"layer “{b.name}” has another {words}", b.name)
+        yield Difference("map", other.name, f"layer “{b.name}” has another {words}", b.name,
+                         number=b.number, fields=tuple(settings))  # fmt: skip
     markers = getattr(a, "markers", ()), getattr(b, "markers", ())
     if markers[0] != markers[1]:
         count = len(set(markers[0]) ^ set(markers[1])) or 1
         yield Difference("map", other.name, f"{count} other marker{'s' if count > 1 else ''} on "
-                         f"“{b.name}”", b.name)  # fmt: skip
+                         f"“{b.name}”", b.name, number=b.number, fields=("markers",))  # fmt: skip
     if a.cells.shape != b.cells.shape or not a.cells.size:
         return
     off = _told_apart(before, one, a) != _told_apart(now, other, b)
     if off.any():
         yield Difference("map", other.name, f"{int(off.sum())} cells of “{b.name}” show something "
-                         "else", b.name, off)  # fmt: skip
+                         "else", b.name, off, number=b.number)  # fmt: skip
 
 
 def _told_apart(doc: Document, map_: Map, layer: Layer) -> NDArray[Any]:
@@ -219,46 +224,3 @@ def _told_apart(doc: Document, map_: Map, layer: Layer) -> NDArray[Any]:
         return cells
     codes = np.array([hash(("", 0, 0, 0) if tile is None else tile) for tile in map_.legend.tiles])
     return np.where(cells > 0, codes[np.clip(cells, 0, len(codes) - 1)], cells)
-
-
-def taken_back(before: Project, now: Project, difference: Difference) -> Edit:
-    """Take a part back as it was before: a whole map, the marks of a set, a mix, a list of rules.
-
-    Raises
-    ------
-    EditError
-        It can not be taken back alone.
-    """
-    what = {"map": (What.MAPS, "maps"), "mix": (What.MIXES, "mixes"),
-            "rules": (What.RULES, "rule_lists")}  # fmt: skip
-    if difference.part in what:
-        return _list_back(before, now, difference, *what[difference.part])
-    if difference.part == "set" and difference.tiles:
-        return _marks_back(before, now, difference)
-    raise EditError(f"“{difference.name}” {difference.words}: that can not be taken back alone; "
-                    "open the other project for it")  # fmt: skip
-
-
-def _list_back(
-    before: Project, now: Project, difference: Difference, what: What, field: str
-) -> Edit:
-    old = next((each for each in getattr(before, field) if each.name == difference.name), None)
-    there: list[Any] = list(getattr(now, field))
-    place = next((n for n, each in enumerate(there) if each.name == difference.name), len(there))
-    there[place : place + 1] = [] if old is None else [old]
-    changed = Changed(what, old if isinstance(old, Map) else None)
-    return Edit(f"Take back “{difference.name}”", (SetField(now, field, there, changed),))
-
-
-def _marks_back(before: Project, now: Project, difference: Difference) -> Edit:
-    owner_name, _, name = difference.name.partition(" · ")
-    old, new = before.set_of(owner_name, name), now.set_of(owner_name, name)
-    if old is None or new is None:
-        raise EditError(f"there is no set “{difference.name}” any more")
-    changed = Changed(What.MARKS, tileset=new[0])
-    fields_: tuple[tuple[str, Callable[[TerrainSet], Any]], ...] = (
-        ("marks", lambda kit: kit.marks.copy()), ("guests", lambda kit: dict(kit.guests)),
-    )  # fmt: skip
-    atoms: tuple[Atom, ...] = tuple(SetField(new[1], each, get(old[1]), changed)
-                                    for each, get in fields_)  # fmt: skip
-    return Edit(f"Take back the marks of “{name}”", atoms)

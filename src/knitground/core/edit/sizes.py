@@ -21,7 +21,7 @@ from knitground.core.model.layers import (
     MarkerLayer,
     TileLayer,
 )
-from knitground.core.model.map import Legend, Map, grid_of
+from knitground.core.model.map import Map, grid_of
 from knitground.core.model.marker import Marker
 from knitground.core.model.project import Project, free_name
 from knitground.core.model.standing import standing_of
@@ -195,15 +195,7 @@ def _cells_cut(map_: Map, layer: Layer, kept: NDArray[np.bool_]) -> int:
 def duplicate_map(project: Project, map_: Map) -> tuple[Edit, Map]:
     """Add a copy of a map to the project."""
     name = free_name(f"{map_.name} copy", [each.name for each in project.maps])
-    made = replace(map_, name=name, legend=Legend(), layers=[])
-    places = np.array(
-        [made.legend.place(tile) if tile else 0 for tile in map_.legend.tiles], np.int32
-    )
-    made.layers = [layer.copy() for layer in map_.layers]
-    for layer in made.layers:
-        if not layer.holds_tiles:
-            continue
-        layer.cells = np.where(layer.cells > 0, places[np.maximum(layer.cells, 0)], layer.cells)
+    made = map_.copy(name)
     changed = Changed(What.MAPS, made)
     maps = [*project.maps, made]
     return Edit(f"Duplicate map “{map_.name}”", (SetField(project, "maps", maps, changed),)), made

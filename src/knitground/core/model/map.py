@@ -115,6 +115,15 @@ class Map:
             grid=self.grid,
         )  # fmt: skip
 
+    def copy(self, name: str | None = None) -> Map:
+        """Copy it, with layers and a legend of its own."""
+        legend = Legend()
+        for tile in self.legend.tiles[1:]:
+            assert tile is not None
+            legend.place(tile)
+        return replace(self, name=self.name if name is None else name, legend=legend,
+                       layers=[each.copy() for each in self.layers])  # fmt: skip
+
     def layer_numbered(self, number: int) -> Layer | None:
         """Return the layer with that number, or None."""
         return next((each for each in self.layers if each.number == number), None)

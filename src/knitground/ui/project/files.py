@@ -24,7 +24,6 @@ from knitground.ui.common.asking import Role, answered, ask
 from knitground.ui.common.commands import Commands
 from knitground.ui.common.tasks import Job, run_with_progress, wait_for, work_title
 from knitground.ui.common.words import on_button
-from knitground.ui.project.changeddialog import ChangedDialog
 from knitground.ui.project.crash import LOG
 from knitground.ui.project.keeper import Keeper
 from knitground.ui.project.memory import Memory, demo_folder, projects_folder
@@ -67,7 +66,6 @@ class ProjectFiles(QObject):
         commands.line("Project")
         add("Save", self.save, "Ctrl+S")
         add("Save as…", self.save_as, "Ctrl+Shift+S")
-        add("What changed…", lambda: ChangedDialog(self.session, self.shell).exec())
 
     # Beginning and opening
 
@@ -278,6 +276,12 @@ class ProjectFiles(QObject):
         self.presence.release()
 
     # Copies
+
+    def kept_copies(self) -> list[Copy]:
+        """List the copies of this project that earlier runs left behind, the newest first."""
+        folder = self.session.project.folder
+        return [each for each in waiting_copies(self.memory.recovery)
+                if folder is not None and each.home == folder.absolute()]  # fmt: skip
 
     def _tell_no_copy(self, why: str) -> None:
         """Unsaved work is in memory only: somebody should know."""

@@ -108,14 +108,20 @@ def look_at_sample(project: Project, mix: Mix) -> Sample | str:
     return Sample(cells, pictures, caught, repetition(cells))
 
 
+def drawn_sample(pictures: NDArray[np.uint32], cells: NDArray[np.int32]) -> NDArray[np.uint32]:
+    """Draw cells of a sample."""
+    high, wide = pictures.shape[1:3]
+    stack = np.concatenate([pictures, np.zeros_like(pictures[:1])])[cells]  # the last one: empty
+    whole = stack.swapaxes(1, 2).reshape(cells.shape[0] * high, cells.shape[1] * wide)
+    return np.ascontiguousarray(whole)
+
+
 def sample_pixmap(
     pictures: NDArray[np.uint32], cells: NDArray[np.int32], caught: Sequence[int]
 ) -> QPixmap:
     """Draw cells of a sample; round those that the eye catches stands a frame."""
     high, wide = pictures.shape[1:3]
-    stack = np.concatenate([pictures, np.zeros_like(pictures[:1])])[cells]  # the last one: empty
-    whole = stack.swapaxes(1, 2).reshape(cells.shape[0] * high, cells.shape[1] * wide)
-    made = QPixmap.fromImage(image_of(np.ascontiguousarray(whole)).copy())
+    made = QPixmap.fromImage(image_of(drawn_sample(pictures, cells)).copy())
     with painting(made) as painter:
         painter.setPen(QPen(QColor(LINEN.madder), max(1, wide // 8)))
         for row, col in np.argwhere(np.isin(cells, list(caught))).tolist():
