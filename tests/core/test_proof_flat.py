@@ -1,5 +1,7 @@
 """Checks of borders on maps of diamonds, of narrow places, and of tiles that are gone."""
 
+from collections import OrderedDict
+
 import numpy as np
 import pytest
 from tests.core.test_figure import field
@@ -16,6 +18,7 @@ from knitground.core.model.shapes import ShapeForm, TileShape
 from knitground.core.model.slicing import Slicing
 from knitground.core.model.tile import TileRef
 from knitground.core.model.tileset import TileFacts, Tileset
+from knitground.core.proof import edges, walking
 from knitground.core.proof.flat import Flat
 from knitground.core.proof.proof import cure, prove
 from knitground.core.walk.figure import Figure
@@ -185,6 +188,30 @@ def test_a_dead_end_and_a_way_that_are_narrower_than_the_figure_are_told():
     assert found(Document(doc.project), "tight") == [], "a hollow that nobody looks into"
     layer.cells[:, 4] = 0
     assert found(Document(doc.project), "tight") == [], "where it fits nothing is told"
+
+
+def test_who_walks_goes_again_only_where_something_else_stands_in_the_way(monkeypatch):
+    doc, layer, whole = alley(3)
+    walked, real = [], edges.wander
+    monkeypatch.setattr(edges, "wander", lambda *a, **b: walked.append(1) or real(*a, **b))
+    monkeypatch.setattr(walking, "_known", OrderedDict())
+    owner = doc.project.tilesets[0]
+    plain = doc.project.maps[0].legend.place(TileRef("sheet", 0, 5))
+    owner.facts[0, 5] = TileFacts()
+    first = found(doc, "edges"), found(doc, "tight")
+    layer.cells[7, 7] = plain
+    assert (found(doc, "edges"), found(doc, "tight")) == first
+    assert walked == [1]
+    layer.cells[5, 3:6] = whole
+    assert found(doc, "tight") != first[1]
+    found(doc, "edges")
+    assert walked == [1, 1]
+    slim = TileShape("solid", ShapeForm.BOX, ((0, 0), (3, 8)))
+    owner.facts[0, 1] = TileFacts(shapes=(slim,))
+    doc = Document(doc.project)
+    assert found(doc, "tight") == [], "five pixels are enough"
+    found(doc, "edges")
+    assert walked == [1, 1, 1]
 
 
 def test_the_border_of_the_map_is_no_wall_of_an_alley():

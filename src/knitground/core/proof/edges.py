@@ -20,8 +20,8 @@ def _find(at: Proving) -> Iterator[Finding]:
     map_, who = at.map, walked(at)
     if who is None:
         return
-    solids, figure, room = who
-    found = wander(solids, figure, room, progress=at.progress)
+    figure = who.figure
+    found = who.once("edges", lambda: wander(*who[:3], progress=at.progress))
     hits = np.zeros((map_.height, map_.width), np.int32)
     if len(found):
         rows, cols = map_.lattice.cells_at(found[:, 0].astype(float), found[:, 1] - 0.5)

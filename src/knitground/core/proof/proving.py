@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
-from functools import cached_property
+from functools import cached_property, lru_cache
 from typing import Any, TypeVar
 
 import numpy as np
@@ -16,6 +16,7 @@ from knitground.core.knit.table import KnitTable
 from knitground.core.model.layers import Cells, GroundLayer, Layer
 from knitground.core.model.map import Map, grid_of
 from knitground.core.model.project import Project
+from knitground.core.model.shapes import Shapes
 from knitground.core.model.terrain import TerrainSet
 from knitground.core.model.tile import TileRef
 from knitground.core.model.tileset import TileFacts, Tileset
@@ -136,18 +137,21 @@ class Proving:
         return out if known else None
 
     def _is_solid(self, tile: TileRef) -> bool:
-        from shapely import Point, Polygon  # late: it is slow to import
-
-        from knitground.core.shapes.geometry import outline
-
         owner, fact = self.owner(tile), self.fact(tile)
-        if owner is None or fact is None:
+        if owner is None or fact is None or not fact.shapes:
             return False
         high = owner.slicing.tile_area(tile.row, tile.col)[3]
         lattice = self.map.lattice
         down, across = lattice.cell_size[0] / 2, lattice.cell_size[1] / 2
-        middle = Point(across, high - down) if not fact.anchor else Point(*fact.anchor)
-        return any(
-            Polygon(outline(each)).buffer(0.01).covers(middle)
-            for each in fact.shapes if each.kind == SOLID
-        )  # fmt: skip
+        return _covers(fact.shapes, fact.anchor or (across, high - down))
+
+
+@lru_cache(maxsize=4096)
+def _covers(shapes: Shapes, middle: tuple[float, float]) -> bool:
+    """Tell whether something solid covers a pixel of a tile."""
+    from shapely import Point, Polygon  # late: it is slow to import
+
+    from knitground.core.shapes.geometry import outline
+
+    return any(Polygon(outline(each)).buffer(0.01).covers(Point(*middle))
+               for each in shapes if each.kind == SOLID)  # fmt: skip

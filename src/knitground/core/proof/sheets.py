@@ -83,24 +83,23 @@ def _unused(at: Proving) -> Iterator[Finding]:
                 )  # fmt: skip
         if owner.picture is None:
             continue
-        filled = _drawn(owner)
-        idle = [each for each in filled if (owner.name, *each) not in tiles]
+        filled = {(row, col) for row, col in np.argwhere(filled_tiles(owner)).tolist()}
+        filled -= owner.left_out
+        spare = sorted(each for each in filled if (owner.name, *each) not in tiles)
+        idle = [each for each in spare if _shows_something(owner, each)]
         if idle:
+            count = len(filled) - len(spare) + len(idle)
             yield Finding(
-                "unused", f"{len(idle)} of {len(filled)} tiles of “{owner.name}” lie nowhere, and "
-                "no mix, rule or set in use has them", f"{owner.name} tiles",
+                "unused", f"{len(idle)} of {count} tiles of “{owner.name}” lie nowhere, and no "
+                "mix, rule or set in use has them", f"{owner.name} tiles",
                 tile=TileRef(owner.name, *idle[0]), count=len(idle), hurt=0.05,
             )  # fmt: skip
 
 
-def _drawn(owner: Tileset) -> list[At]:
-    """List the tiles on which something is drawn: not those of one colour, as empty places are."""
-    out = []
-    for row, col in np.argwhere(filled_tiles(owner)).tolist():
-        pixels = tile_pixels(owner, TileRef(owner.name, row, col))
-        if (row, col) not in owner.left_out and pixels is not None and np.ptp(pixels):
-            out.append((row, col))
-    return out
+def _shows_something(owner: Tileset, at: At) -> bool:
+    """Tell a picture from an empty place, which is of one colour."""
+    pixels = tile_pixels(owner, TileRef(owner.name, *at))
+    return pixels is not None and bool(np.ptp(pixels))
 
 
 MISSING = Check(

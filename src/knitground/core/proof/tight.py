@@ -97,12 +97,16 @@ def _find(at: Proving) -> Iterator[Finding]:
     map_, who = at.map, walked(at)
     if who is None:
         return
-    solid = who.solids.seen(*who.room)
-    at.progress(0.3)
-    covered = covered_by(~stops_for(solid, who.figure), who.figure)
+
+    def look() -> list[Tight]:
+        solid = who.solids.seen(*who.room)
+        at.progress(0.3)
+        covered = covered_by(~stops_for(solid, who.figure), who.figure)
+        at.progress(0.6)
+        return tight_places(solid, covered, map_.lattice.shorter)
+
     left, top = who.room[:2]
-    at.progress(0.6)
-    for each in tight_places(solid, covered, map_.lattice.shorter):
+    for each in who.once("tight", look):
         counts = Counter(_cells(at, each.pixels + np.array((top, left))))
         if not all(map_.lattice.holds(*cell) for cell in counts):
             continue  # at the border of a map of diamonds

@@ -2,7 +2,13 @@
 
 from __future__ import annotations
 
-from typing import NamedTuple
+from collections import OrderedDict
+from collections.abc import Callable
+from hashlib import blake2b
+from threading import Lock
+from typing import NamedTuple, TypeVar, cast
+
+import numpy as np
 
 from knitground.core.model.layers import MarkerLayer
 from knitground.core.proof.proving import SOLID, Proving
@@ -10,16 +16,43 @@ from knitground.core.proof.reach import BEGINS
 from knitground.core.walk.figure import MOST_PX, Figure
 from knitground.core.walk.solids import Solids
 
+Found = TypeVar("Found")
 _ROOM = 4096
 """Pixels across and down of the part of a large map that is looked at."""
 
 
+_MOST = 6
+_known: OrderedDict[tuple[object, ...], object] = OrderedDict()
+_lock = Lock()
+
+
 class Walked(NamedTuple):
-    """A figure, what stops it, and the part of the map that is looked at: x, y, width, height."""
+    """A figure, what stops it, and the part of the map that is looked at: x, y, width, height.
+
+    `print` is the same wherever the same stands in its way.
+    """
 
     solids: Solids
     figure: Figure
     room: tuple[int, int, int, int]
+    print: bytes
+
+    def once(self, what: str, make: Callable[[], Found]) -> Found:
+        """Make something that follows from this alone, or give what was made before.
+
+        Most of what is drawn stands in nobody's way: it is not walked on anew.
+        """
+        key = what, self.figure, self.room, self.print
+        with _lock:
+            if key in _known:
+                _known.move_to_end(key)
+                return cast("Found", _known[key])
+        made = make()
+        with _lock:
+            _known[key] = made
+            while len(_known) > _MOST:
+                _known.popitem(last=False)
+        return made
 
 
 def walked(at: Proving) -> Walked | None:
@@ -40,4 +73,25 @@ def walked(at: Proving) -> Walked | None:
     x, y = begins[0] if begins else (solids.wide / 2, solids.high / 2)
     left = int(min(max(0, x - wide / 2), solids.wide - wide))
     top = int(min(max(0, y - high / 2), solids.high - high))
-    return Walked(solids, figure, (left, top, wide, high))
+    return Walked(solids, figure, (left, top, wide, high), _print_of(at))
+
+
+def _print_of(at: Proving) -> bytes:
+    """Give a print of all that shapes of a map's tiles make of it."""
+    out = blake2b(repr((at.map.lattice, at.map.cell_height, at.map.cell_width)).encode())
+    facts = [at.fact(tile) if tile is not None else None for tile in at.legend]
+    has = np.array([fact is not None and bool(fact.shapes) for fact in facts])
+    for tile, fact in zip(at.legend, facts):
+        if tile is not None and fact is not None and fact.shapes:
+            owner = at.owner(tile)
+            area = owner.slicing.tile_area(tile.row, tile.col) if owner is not None else None
+            out.update(repr((tile, fact.shapes, fact.anchor, area)).encode())
+    for layer in at.map.layers:
+        if not layer.visible or not layer.holds_tiles:
+            continue
+        cells = at.cells(layer)
+        shaped = np.where(has[np.clip(cells, 0, len(has) - 1)], cells, 0)
+        if shaped.any():
+            out.update(repr((layer.number, layer.shift, layer.own_cell)).encode())
+            out.update(np.ascontiguousarray(shaped).data)
+    return out.digest()
