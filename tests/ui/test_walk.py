@@ -31,6 +31,7 @@ def walking(window):
     session.map.layers[2].cells[:] = 0
     walking = window.mapside.walking
     walking.bar.view.setCurrentIndex(0)
+    walking.bar.kinds.setMenu(None)
     walking._clock.setInterval(3_600_000)
     walking.start((30 * 16 + 8, 20 * 16 + 8))
     settle()
@@ -318,3 +319,38 @@ def test_the_maps_screen_goes_with_it_and_stops_at_edges_and_camera_areas(window
     settle_view(view)
     assert pixels(view)[3, 3] != 0xFF1E1C28
     bar.framing.setCurrentIndex(0)
+
+
+def test_from_the_side_it_climbs_slopes_stands_on_floors_and_drops_through_them(window, walking):
+    session, view = window.session, window.mapside.view
+    owner = session.project.tileset_named("props")
+    forms = {
+        (0, 0): TileShape("solid", ShapeForm.BOX, ((0, 0), (16, 16))),
+        (0, 1): TileShape("solid", ShapeForm.POLYGON, ((0, 16), (16, 0), (16, 16))),
+        (0, 2): TileShape("one-way", ShapeForm.BOX, ((0, 0), (16, 3))),
+    }
+    for at, shape in forms.items():
+        session.do(lambda at=at, shape=shape: add_shape(owner, [at], shape))
+    wall, slope, floor = (session.map.legend.place(TileRef("props", *at)) for at in forms)
+    cells = session.map.layers[2].cells
+    cells[24, 25:40] = wall  # the ground
+    cells[23, 33], cells[23, 34:37] = slope, wall
+    cells[20, 28:31] = floor
+    walking.bar.view.setCurrentIndex(1)
+    walking.bar.wide.setValue(8)
+    walking.bar.high.setValue(14)
+    walking.start((30 * 16.0, 23 * 16.0 + 4))
+    walking.go_on(60)
+    assert walking.at.y == 24 * 16, "it stands on the ground"
+    hold(walking, Qt.Key.Key_Right, 60)
+    assert walking.at.y == 23 * 16, "up the slope"
+    hold(walking, Qt.Key.Key_Left, 60)
+    walking.start((29 * 16.0 + 8, 24 * 16.0))
+    walking.bar.jump.setValue(90)
+    hold(walking, Qt.Key.Key_Space, 40)
+    walking.go_on(80)
+    assert walking.at.y == 20 * 16, "through the floor from below, and it bears"
+    hold(walking, Qt.Key.Key_Down, 4)
+    walking.go_on(60)
+    assert walking.at.y == 24 * 16, "down drops through it"
+    assert view.hasFocus()

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 from enum import StrEnum
+from functools import cached_property
 
 from knitground.core.edit.document import Edit
 from knitground.core.model.tile import TileRef
@@ -49,7 +50,7 @@ class Finding:
     hurt: float = 0.5
     spot: tuple[float, float] = (0.5, 0.5)
 
-    @property
+    @cached_property
     def key(self) -> str:
         """What tells it from all others, also after the map was worked on."""
         return "|".join((self.check, self.map, str(self.layer), self.what))

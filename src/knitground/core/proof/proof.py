@@ -94,7 +94,11 @@ def run_check(
         raise
     except Exception as error:  # one that fails inside leaves the others be
         raise EditError(f"it failed ({type(error).__name__}: {error})") from error
-    return out
+    return sorted(out, key=_rank)
+
+
+def _rank(finding: Finding) -> tuple[float, int, str]:
+    return -finding.hurt, -finding.count, finding.key
 
 
 def prove(
@@ -144,7 +148,7 @@ def prove(
 def sorted_out(doc: Document, found: Iterable[Finding], failed: dict[str, str]) -> Proof:
     """Put the worst findings first, and apart what was said to be no fault."""
     excused = {each.key for each in doc.project.excused}
-    order = sorted(found, key=lambda each: (-each.hurt, -each.count, each.key))
+    order = sorted(found, key=_rank)
     return Proof(
         tuple(each for each in order if each.key not in excused),
         tuple(each for each in order if each.key in excused),

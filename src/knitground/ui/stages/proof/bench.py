@@ -35,7 +35,7 @@ from knitground.ui.stages.proof.prover import Prover
 from knitground.ui.stages.proof.slip import PICTURE, Slip
 from knitground.ui.stages.stage import Stage
 
-_PAGE = 12
+_PAGE = 8
 _MOST_KNOTS = 300
 """Of the worst findings: more would hide the map, and take longer than a frame."""
 _ZOOM = 3
