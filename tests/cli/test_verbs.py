@@ -164,7 +164,8 @@ def test_ship_lists_its_files(project, tmp_path):
         "png",
         "--half",
     )
-    assert [name.rsplit("/", 1)[1] for name in json.loads(result.output)] == ["north-basin.png"]
+    files = json.loads(result.output)["files"]
+    assert [name.rsplit("/", 1)[1] for name in files] == ["north-basin.png"]
     with Image.open(tmp_path / "out" / "north-basin.png") as picture:
         assert picture.size == (384, 384)
 

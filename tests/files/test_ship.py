@@ -16,6 +16,7 @@ from knitground.core.files.ship.ship import FORMATS, ship
 from knitground.core.knit.layer import knit_map
 from knitground.core.model.lattice import Corner, Stagger
 from knitground.core.model.map import Map
+from knitground.core.model.profile import ShipPart
 from knitground.core.model.tile import TileRef
 
 
@@ -197,9 +198,14 @@ def test_gaps_are_counted_and_shipped_empty(demo, tmp_path):
     assert data["terrain"][0]["names"] == ["brine", "crust", "clay", "blush"]
 
 
-@pytest.mark.parametrize("level", [1, 2, 9])
+@pytest.mark.parametrize("level", [1, 2, 3])
 def test_smaller_pictures(demo, tmp_path, level):
-    ship(demo, [demo.maps[1]], tmp_path, ["png"], level)
+    ship(
+        demo,
+        [demo.maps[1]],
+        tmp_path,
+        [ShipPart("png", {"scale": f"1/{2**level}" if level else "1"})],
+    )
     side = 48 * max(1, 16 >> level)
     with Image.open(tmp_path / "north-basin.png") as picture:
         assert picture.size == (side, side)
@@ -269,8 +275,8 @@ def test_a_format_more_is_one_line(demo, tmp_path, monkeypatch):
     """What it says is offered by the verb, refused over a project's files, shipped and listed."""
     lines = ShipFormat(
         "txt", "Text", "Names of layers",
-        lambda job, map_: [f"{job.stem(map_)}.txt"],
-        lambda job, map_, progress=None: {
+        lambda job, map_, options: [f"{job.stem(map_)}.txt"],
+        lambda job, map_, options, progress=None: {
             f"{job.stem(map_)}.txt": "\n".join(each.name for each in map_.layers).encode()
         },
     )  # fmt: skip

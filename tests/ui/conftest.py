@@ -211,8 +211,9 @@ def as_new(window, memory, project):
     rules.mark.setChecked(False)
     held = view._held
     held._before, held._wants_back, held._used = None, False, False
-    for box in (ship.boxes["png"], ship.boxes["json"]):
-        box.setChecked(True)
+    for key, box in ship.boxes.items():
+        box.setChecked(key in ("png", "json"))
+        ship.forms[key].show_values({})
     session.open(project)
     window.notices.hide()
     window.notices.text.clear()

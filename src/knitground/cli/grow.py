@@ -158,7 +158,10 @@ def _names_of_many(model: Project, map_: Map, seeds: range) -> list[str]:
     maps = [replace(map_, name=_name(map_.name, seed)) for seed in seeds]
     job = ShipJob(model, ship_names(model, maps))
     return [
-        name for key in USUAL_FORMATS for each in maps for name in FORMATS[key].names(job, each)
+        name
+        for key in USUAL_FORMATS
+        for each in maps
+        for name in FORMATS[key].names(job, each, FORMATS[key].chosen())
     ]
 
 
@@ -216,5 +219,5 @@ def grow_one(
     job = ShipJob(model, ship_names(model, [map_]))
     files: dict[str, bytes] = {}
     for key in USUAL_FORMATS:
-        files |= FORMATS[key].files(job, map_)
+        files |= FORMATS[key].files(job, map_, FORMATS[key].chosen())
     return files, sum(gaps_of(map_).values())

@@ -50,6 +50,8 @@ class What(Enum):
     """The list of maps, or a map's name or wrapping."""
     PROOF = auto()
     """What is said to be no fault: nothing that maps show."""
+    SHIPPING = auto()
+    """The project's profiles: nothing that maps show."""
     PROPERTIES = auto()
     """What a game should know of a map: nothing that it shows."""
 

@@ -41,11 +41,12 @@ from knitground.core.model.limits import (
     Weight,
     Word,
 )
+from knitground.core.model.profile import Profiles
 from knitground.core.model.properties import Property
 from knitground.core.model.rules import RuleList
 from knitground.core.model.shapes import FIRST_KINDS, ShapeKinds, TileShape
 
-PROJECT_VERSION: Final = 4
+PROJECT_VERSION: Final = 5
 TILESET_VERSION: Final = 4
 RULES_VERSION: Final = 1
 PROJECT_FORMAT: Final = "knitground/project"
@@ -140,7 +141,7 @@ class ProjectFile(FilePart):
     """`project.knit.json`: names the other files, which lie inside the same folder."""
 
     format: Literal["knitground/project"] = PROJECT_FORMAT
-    version: Literal[4] = PROJECT_VERSION
+    version: Literal[5] = PROJECT_VERSION
     name: Name
     tilesets: Annotated[list[FileName], Field(max_length=MAX_PARTS)] = []
     maps: Annotated[list[FileName], Field(max_length=MAX_PARTS)] = []
@@ -149,14 +150,15 @@ class ProjectFile(FilePart):
     shape_kinds: ShapeKinds = FIRST_KINDS
     tray: Annotated[list[PatchFile], Field(max_length=MAX_TRAY)] = []
     excused: Excuses = ()
+    profiles: Profiles = ()
 
     @staticmethod
     def migrated(data: dict[str, Any]) -> dict[str, Any]:
-        """Bring a file up to date: of version 1, which had no rule lists, 2, without shapes, or 3.
+        """Bring a file up to date: of version 1, which had no rule lists, or 2, without shapes.
 
-        Version 3 knew nothing of findings that are no fault.
+        Version 3 knew nothing of findings that are no fault, 4 nothing of profiles.
         """
-        return data | {"version": PROJECT_VERSION} if data.get("version") in (1, 2, 3) else data
+        return data | {"version": PROJECT_VERSION} if data.get("version") in (1, 2, 3, 4) else data
 
 
 class SlicingFile(FilePart):

@@ -84,20 +84,58 @@ class MadeFolder:
     """A folder into which much is written bit by bit: refused first, told of at the end."""
 
     def __init__(
-        self, folder: Path, sources: Iterable[Path] = (), *, overwrite: bool = False
-    ) -> None:
+        self, folder: Path, sources: Iterable[Path] = (), *, overwrite: bool = False,
+        maker: str = "",
+    ) -> None:  # fmt: skip
         if str(folder) == "-":
             raise PlaceError("“-” is no folder: give the name of one, or ./- if it is called so")
         self.folder = folder
         self.sources = tuple(sources)
         self.overwrite = overwrite
+        self.maker = maker
+        self._makers: dict[str, list[str]] = {}
+        self._kept: set[str] = set()
         self._made: dict[str, str] = {}
         self._known: dict[str, str] | None = None
 
     @property
     def paths(self) -> list[Path]:
         """All files written so far, in order of their names."""
-        return sorted(self.folder / name for name in self._made)
+        return sorted(self.folder / name for name in {*self._made, *self._kept})
+
+    def different(self, files: Mapping[str, bytes]) -> tuple[str, ...]:
+        """Name those of some files that do not lie there as they are."""
+        out = []
+        for name, data in files.items():
+            path = inside(self.folder, name)
+            try:
+                same = path.stat().st_size == len(data) and path.read_bytes() == data
+            except OSError:
+                same = False
+            if not same:
+                out.append(name)
+        return tuple(sorted(out))
+
+    def keep(self, names: Iterable[str]) -> None:
+        """Take note that some files lie there as they would be written."""
+        self._kept.update(names)
+
+    def left_over(self) -> tuple[str, ...]:
+        """Name what the same maker alone wrote before, and neither writes nor keeps any more."""
+        known, now = self._list(), {*self._made, *self._kept}
+        return tuple(sorted(
+            name for name, makers in self._makers.items()
+            if name in known and makers == [self.maker] and name not in now
+            and os.path.lexists(inside(self.folder, name))
+        ))  # fmt: skip
+
+    def drop(self, names: Iterable[str]) -> None:
+        """Take files away that were made here and are still as they were."""
+        for name in names:
+            path = inside(self.folder, name)
+            with suppress(OSError, KnitError):
+                if digest(read_file(path)) == self._list().get(name):
+                    path.unlink()
 
     def refuse(self, names: Iterable[str]) -> None:
         """Refuse names of files that must not be written over; contents are looked at later.
@@ -143,10 +181,16 @@ class MadeFolder:
 
     def close(self) -> None:
         """Note what was written; what was made before and still lies there stays noted."""
-        if not self._made:
+        if not self._made and not self._kept:
             return
         known = {n: what for n, what in self._list().items() if (self.folder / n).is_file()}
-        all_of = {"format": _FORMAT, "version": 1, "files": known | self._made}
+        files = known | self._made
+        by = {name: makers for name, makers in self._makers.items() if name in files}
+        for name in {*self._made, *self._kept} & files.keys() if self.maker else ():
+            by[name] = sorted({*by.get(name, []), self.maker})
+        all_of = {"format": _FORMAT, "version": 1, "files": files} | ({"by": by} if by else {})
+        if not self._made and by == self._makers and files == self._list():
+            return
         data = json.dumps(all_of, ensure_ascii=False, indent=1, sort_keys=True).encode() + b"\n"
         write_together(self.folder, {MADE: data}, durable=False)
 
@@ -176,6 +220,12 @@ class MadeFolder:
                 files = found.get("files") if isinstance(found, dict) else None
                 if isinstance(files, dict) and found.get("format") == _FORMAT:
                     self._known = {n: d for n, d in files.items() if isinstance(d, str)}
+                    by = found.get("by")
+                    self._makers = {
+                        n: [each for each in makers if isinstance(each, str)]
+                        for n, makers in (by.items() if isinstance(by, dict) else ())
+                        if isinstance(makers, list)
+                    }
         return self._known
 
 

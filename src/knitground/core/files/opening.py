@@ -139,6 +139,7 @@ def _read_project(source: Source, name: str, progress: Progress) -> Opened:
     project.mixes = [mix_from_file(mix) for mix in head.mixes]
     project.tray = [patch_from_file(patch) for patch in head.tray]
     project.excused = head.excused
+    project.profiles = head.profiles
     project.known = source.seen
     return opened
 

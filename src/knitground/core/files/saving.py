@@ -136,6 +136,7 @@ def _project_files(project: Project, saved: Saved, progress: Progress) -> dict[s
         shape_kinds=project.shape_kinds,
         tray=[patch_to_file(patch) for patch in project.tray],
         excused=project.excused,
+        profiles=project.profiles,
     )
     files[PROJECT_NAME] = model_bytes(head)
     return files

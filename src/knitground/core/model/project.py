@@ -13,6 +13,7 @@ from knitground.core.model.limits import MAX_NAME, MAX_PARTS, MAX_SHEETS_BYTES, 
 from knitground.core.model.map import Map
 from knitground.core.model.mix import Mix
 from knitground.core.model.patch import Patch
+from knitground.core.model.profile import Profiles
 from knitground.core.model.rules import RuleList
 from knitground.core.model.shapes import FIRST_KINDS, ShapeKinds
 from knitground.core.model.terrain import TerrainSet
@@ -36,6 +37,7 @@ class Project:
     shape_kinds: ShapeKinds = FIRST_KINDS
     tray: Annotated[list[Patch], MaxLen(MAX_TRAY)] = field(default_factory=list)
     excused: Excuses = ()
+    profiles: Profiles = ()
     known: dict[str, str] = field(default_factory=dict, repr=False)
 
     @property

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
-from functools import cached_property, lru_cache
+from functools import cached_property
 from typing import Any, TypeVar
 
 import numpy as np
@@ -16,17 +16,15 @@ from knitground.core.knit.table import KnitTable
 from knitground.core.model.layers import Cells, GroundLayer, Layer
 from knitground.core.model.map import Map, grid_of
 from knitground.core.model.project import Project
-from knitground.core.model.shapes import Shapes
 from knitground.core.model.terrain import TerrainSet
 from knitground.core.model.tile import TileRef
 from knitground.core.model.tileset import TileFacts, Tileset
+from knitground.core.shapes.blocked import blocked_cells
 
 Cell = tuple[int, int]
 Found = TypeVar("Found")
 MOST_PLACES = 256
 """Cells that a finding names; it may count more. When it is mended it names all of them."""
-SOLID = "solid"
-"""The kind of shapes that nobody walks through."""
 
 
 class Proving:
@@ -124,34 +122,4 @@ class Proving:
 
         None if no tile of the map is solid.
         """
-        out = np.zeros((self.map.height, self.map.width), np.bool_)
-        known = False
-        for layer in self.map.layers:
-            if not layer.holds_tiles or not layer.visible or not self.own_grid(layer):
-                continue
-            solid = np.array([tile is not None and self._is_solid(tile) for tile in self.legend])
-            if solid.any():
-                known = True
-                cells = self.cells(layer)
-                out |= solid[np.clip(cells, 0, len(solid) - 1)] & (cells > 0)
-        return out if known else None
-
-    def _is_solid(self, tile: TileRef) -> bool:
-        owner, fact = self.owner(tile), self.fact(tile)
-        if owner is None or fact is None or not fact.shapes:
-            return False
-        high = owner.slicing.tile_area(tile.row, tile.col)[3]
-        lattice = self.map.lattice
-        down, across = lattice.cell_size[0] / 2, lattice.cell_size[1] / 2
-        return _covers(fact.shapes, fact.anchor or (across, high - down))
-
-
-@lru_cache(maxsize=4096)
-def _covers(shapes: Shapes, middle: tuple[float, float]) -> bool:
-    """Tell whether something solid covers a pixel of a tile."""
-    from shapely import Point, Polygon  # late: it is slow to import
-
-    from knitground.core.shapes.geometry import outline
-
-    return any(Polygon(outline(each)).buffer(0.01).covers(Point(*middle))
-               for each in shapes if each.kind == SOLID)  # fmt: skip
+        return blocked_cells(self.project, self.map, self.cells)

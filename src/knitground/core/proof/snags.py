@@ -11,7 +11,8 @@ from knitground.core.model.terrain import Slot
 from knitground.core.model.tile import TileRef
 from knitground.core.proof.finding import Check, Finding, Group
 from knitground.core.proof.flat import Flat
-from knitground.core.proof.proving import SOLID, Proving
+from knitground.core.proof.proving import Proving
+from knitground.core.shapes.blocked import SOLID
 from knitground.core.shapes.borders import NEAR_PX, side_spans
 
 _SMALL = 3.0

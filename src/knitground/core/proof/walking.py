@@ -11,8 +11,9 @@ from typing import NamedTuple, TypeVar, cast
 import numpy as np
 
 from knitground.core.model.layers import MarkerLayer
-from knitground.core.proof.proving import SOLID, Proving
+from knitground.core.proof.proving import Proving
 from knitground.core.proof.reach import BEGINS
+from knitground.core.shapes.blocked import SOLID
 from knitground.core.walk.figure import MOST_PX, Figure
 from knitground.core.walk.solids import Solids
 

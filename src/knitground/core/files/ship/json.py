@@ -45,25 +45,22 @@ Numbers = dict[Cell, NDArray[np.int32]]
 """By the height and width of a cell: place of the shipped legend by place of the map's."""
 
 
-def _names(job: ShipJob, map_: Map) -> list[str]:
+def _names(job: ShipJob, map_: Map, options: object = None) -> list[str]:
     return [f"{job.stem(map_)}.json", *job.names.sheets.values()]
 
 
-def _files(job: ShipJob, map_: Map, progress: Progress = no_progress) -> dict[str, bytes]:
+def _files(
+    job: ShipJob, map_: Map, options: object, progress: Progress = no_progress
+) -> dict[str, bytes]:
     """Make the files of a map for a game: `NAME.json` and a PNG of each sheet that it uses.
 
     The map must be knitted. See-through colours are transparent in the shipped sheets. Gaps are
     shipped as empty cells and counted in `gaps`.
     """
     project, names = job.project, job.names
-    used = [each for each in _used_tiles(map_) if project.tileset_named(each.tile.tileset)]
+    used, numbers = shipped_legend(project, map_)
     names_used = {each.tile.tileset for each in used} | _frame_sheets(project, used)
     tilesets = used_sheets(project, names_used)
-    numbers: Numbers = {}
-    for number, each in enumerate(used, 1):
-        if each.cell not in numbers:
-            numbers[each.cell] = np.zeros(len(map_.legend) + 1, np.int32)
-        numbers[each.cell][each.place] = number
     model = ShipFile(
         name=map_.name,
         form=map_.grid.kind.value,
@@ -85,6 +82,17 @@ def _files(job: ShipJob, map_: Map, progress: Progress = no_progress) -> dict[st
     for tileset in tilesets:
         files[names.sheets[tileset.name]] = _sheet(tileset)
     return files
+
+
+def shipped_legend(project: Project, map_: Map) -> tuple[list[Used], Numbers]:
+    """List the tiles that a shipped map shows, the first is 1, and tell their numbers."""
+    used = [each for each in _used_tiles(map_) if project.tileset_named(each.tile.tileset)]
+    numbers: Numbers = {}
+    for number, each in enumerate(used, 1):
+        if each.cell not in numbers:
+            numbers[each.cell] = np.zeros(len(map_.legend) + 1, np.int32)
+        numbers[each.cell][each.place] = number
+    return used, numbers
 
 
 def _layer(map_: Map, layer: Layer, numbers: Numbers) -> ShipLayer:
@@ -126,10 +134,15 @@ def _places(lattice: Lattice) -> dict[str, Any]:
     }  # fmt: skip
 
 
-def _tiles_held(map_: Map, layer: Layer, numbers: Numbers) -> dict[str, Any]:
+def cells_held(map_: Map, layer: Layer, numbers: Numbers) -> NDArray[np.int32]:
+    """Give the cells of a layer of tiles as numbers of the shipped legend, as people count them."""
     none = np.zeros(len(map_.legend) + 1, np.int32)
     of_cell = numbers.get(_cell(grid_of(map_, layer)), none)
-    return {"cells": as_counted(map_, of_cell[np.maximum(layer.cells, 0)]).tolist()}
+    return as_counted(map_, of_cell[np.maximum(layer.cells, 0)])
+
+
+def _tiles_held(map_: Map, layer: Layer, numbers: Numbers) -> dict[str, Any]:
+    return {"cells": cells_held(map_, layer, numbers).tolist()}
 
 
 def _colours_held(map_: Map, layer: Layer, _numbers: Numbers) -> dict[str, Any]:

@@ -1,16 +1,21 @@
 """The formats that maps are shipped in, and what those that ship a map share.
 
 A format is a module that makes one `ShipFormat`, and a line in `FORMATS` (`ship.py`): the window's
-check boxes, the command line's choices and the names that are looked at before anything is written
-come from there.
+forms, the command line's choices and the names that are looked at before anything is written come
+from there. Its options are the fields of a dataclass; what a field is called, and what it may hold,
+stands with it (`option`).
 """
 
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, field
-from typing import Protocol
+from dataclasses import dataclass, field, fields
+from functools import lru_cache
+from typing import Any, Protocol
 
+from pydantic import TypeAdapter, ValidationError
+
+from knitground.core.base.errors import PlaceError
 from knitground.core.base.progress import Progress, no_progress
 from knitground.core.files.ship.names import ShipNames
 from knitground.core.model.map import Map
@@ -18,16 +23,22 @@ from knitground.core.model.project import Project
 from knitground.core.render.atlas import Atlas
 
 
+def option(default: Any, title: str, hint: str = "") -> Any:
+    """Make a field of a format's options: what it is by itself, and what people read."""
+    return field(default=default, metadata={"title": title, "hint": hint})
+
+
+@dataclass(frozen=True)
+class NoOptions:
+    """A format that asks for nothing."""
+
+
 @dataclass(eq=False)
 class ShipJob:
-    """What is shipped: a project's maps, knitted, and what their formats share.
-
-    `level` is 0 for pictures of full size, n for 1 / 2ⁿ of it.
-    """
+    """What is shipped: a project's maps, knitted, and what their formats share."""
 
     project: Project
     names: ShipNames
-    level: int = 0
     _atlases: dict[int, Atlas] = field(default_factory=dict)
 
     def atlas(self, map_: Map) -> Atlas:
@@ -45,7 +56,7 @@ class MakesFiles(Protocol):
     """Makes the files of a map, by their names; the map is knitted."""
 
     def __call__(
-        self, job: ShipJob, map_: Map, progress: Progress = no_progress
+        self, job: ShipJob, map_: Map, options: Any, progress: Progress = no_progress
     ) -> dict[str, bytes]:
         """Make them."""
 
@@ -59,14 +70,40 @@ class ShipFormat:
     key : its name on the command line and in files
     title, hint : what people read
     usual : whether it is shipped where nobody says which
-    has_scale : whether it asks for the scale of a picture
-    names : every file that may be written of a map
+    names : every file that may be written of a map, with the format's options
+    options : a dataclass of what can be chosen
     """
 
     key: str
     title: str
     hint: str
-    names: Callable[[ShipJob, Map], list[str]]
+    names: Callable[[ShipJob, Map, Any], list[str]]
     files: MakesFiles
     usual: bool = False
-    has_scale: bool = False
+    options: type = NoOptions
+
+    def chosen(self, values: dict[str, Any] | None = None) -> Any:
+        """Make its options of those that are given; all others are as by themselves.
+
+        Raises
+        ------
+        PlaceError
+            It has no such option, or can not be so.
+        """
+        known = [each.name for each in fields(self.options)]
+        strange = [name for name in values or {} if name not in known]
+        if strange:
+            which = ", ".join(known) or "none"
+            raise PlaceError(f"{self.key} has no option “{strange[0][:60]}”: it has {which}")
+        try:
+            return _adapter(self.options).validate_python(values or {})
+        except ValidationError as error:
+            first = error.errors()[0]
+            name = ".".join(str(each) for each in first["loc"][:1])
+            value = str(first.get("input"))[:60]
+            raise PlaceError(f"{self.key}.{name} is “{value}”: {first['msg'].lower()}") from error
+
+
+@lru_cache(maxsize=64)
+def _adapter(kind: type) -> TypeAdapter[Any]:
+    return TypeAdapter(kind)

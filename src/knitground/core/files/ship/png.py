@@ -1,19 +1,25 @@
-"""Ship PNG: a map as one picture."""
+"""Ship PNG: a map as a picture, whole or each layer alone, in one piece or in chunks."""
 
 from __future__ import annotations
 
+import re
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
 from pathlib import Path
-from typing import NamedTuple
+from typing import Annotated, Literal, NamedTuple
 
 import numpy as np
+from annotated_types import Ge, Le, MaxLen
 
 from knitground.core.base.errors import PlaceError
+from knitground.core.base.filenames import file_names, key_of
 from knitground.core.base.progress import Progress, no_progress
 from knitground.core.base.window import read
 from knitground.core.files.images import png_bytes
 from knitground.core.files.made import write_asked
-from knitground.core.files.ship.kinds import ShipFormat, ShipJob
+from knitground.core.files.ship.kinds import ShipFormat, ShipJob, option
 from knitground.core.model.lattice import Rect
+from knitground.core.model.layers import Layer
 from knitground.core.model.map import Map
 from knitground.core.model.project import Project
 from knitground.core.model.tileset import Picture
@@ -22,7 +28,31 @@ from knitground.core.render.pixels import over, straight
 from knitground.core.render.stack import draw_map, stack_of
 
 MAX_PIXELS = 16_384 * 16_384
+_MOST_FILES = 65_536
 _BAND_PIXELS = 4 * 1024 * 1024
+_FIELD = re.compile(r"\{(map|layer|row|col)\}")
+_FORBIDDEN = set('/\\:*?"<>|') | {chr(n) for n in range(32)}
+SCALES = {"1/8": (3, 1), "1/4": (2, 1), "1/2": (1, 1), "1": (0, 1), "2": (0, 2), "3": (0, 3),
+          "4": (0, 4)}  # fmt: skip
+"""By their words: the level of the map, and how often each of its pixels stands side by side."""
+Scale = Literal["1/8", "1/4", "1/2", "1", "2", "3", "4"]
+
+
+@dataclass(frozen=True)
+class PngOptions:
+    """What is drawn, how large, and what the files are called."""
+
+    of: Literal["map", "layers"] = option(
+        "map", "of", "One picture of all visible layers, or one of each of them"
+    )
+    scale: Scale = option("1", "scale", "Whole numbers stay sharp, parts are averaged")
+    chunk: Annotated[int, Ge(0), Le(4096)] = option(
+        0, "chunks of", "Cells across and down of a picture; 0 is the whole map"
+    )
+    background: bool = option(True, "background", "Fill it with the map's colour, if it has one")
+    names: Annotated[str, MaxLen(200)] = option(
+        "", "names", "As in {map}-{layer}-{row}-{col}; empty: as many of these as are needed"
+    )
 
 
 class MapPicture(NamedTuple):
@@ -44,12 +74,18 @@ def map_picture(
     level: int = 0,
     progress: Progress = no_progress,
     atlas: Atlas | None = None,
+    layers: Sequence[Layer] | None = None,
+    part: Rect | None = None,
+    *,
+    background: bool = True,
 ) -> Picture:
-    """Draw the visible layers of a knitted map: (height, width, 4) uint8, straight alpha.
+    """Draw layers of a knitted map: (height, width, 4) uint8, straight alpha.
 
     Parameters
     ----------
     level : 0 for full size, n for 1 / 2ⁿ of it
+    layers : by default the visible ones
+    part : whole pixels of the level, by default all of it
 
     Raises
     ------
@@ -57,8 +93,9 @@ def map_picture(
         The picture would have more than 16 384 × 16 384 pixels.
     """
     level = min(level, map_.lattice.level_count - 1)
-    lattice = map_.lattice.at_level(level)
-    width, height = lattice.extent
+    whole = Rect(0, 0, *map_.lattice.at_level(level).extent)
+    part = whole if part is None else part
+    width, height = int(part.width), int(part.height)
     if width * height > MAX_PIXELS:
         raise PlaceError(
             f"“{map_.name}” would be {width} × {height} px, more than "
@@ -66,35 +103,105 @@ def map_picture(
         )
     atlas = atlas or Atlas(project, map_)
     out = np.zeros((height, width, 4), np.uint8)
-    if map_.background is not None:
-        out[:] = (*bytes.fromhex(map_.background[1:]), 255)
-    shown = any(layer.visible for layer in map_.layers)
+    colour = map_.background if background else None
+    if colour is not None:
+        out[:] = (*bytes.fromhex(colour[1:]), 255)
+    shown = any(layer.visible for layer in map_.layers) if layers is None else bool(layers)
     step = max(1, _BAND_PIXELS // width)
     for top in range(0, height if shown else 0, step):
         progress(top / height)
-        band = Rect(0, top, width, min(step, height - top))
-        pixels = draw_map(
-            map_,
-            atlas,
-            stack_of(map_, atlas, band, level, lambda layer, box: read(layer.cells, box)),
-        )
-        if map_.background is not None:
-            colour = np.uint32(0xFF000000 | int(map_.background[1:], 16))
-            pixels = over(pixels, np.full_like(pixels, colour))
+        band = Rect(part.x, part.y + top, width, min(step, height - top))
+        stack = stack_of(map_, atlas, band, level, lambda layer, box: read(layer.cells, box),
+                         layers)  # fmt: skip
+        pixels = draw_map(map_, atlas, stack)
+        if colour is not None:
+            paper = np.uint32(0xFF000000 | int(colour[1:], 16))
+            pixels = over(pixels, np.full_like(pixels, paper))
         out[top : top + len(pixels)] = straight(pixels)
     return out
 
 
-def _names(job: ShipJob, map_: Map) -> list[str]:
-    return [f"{job.stem(map_)}.png"]
+class _Part(NamedTuple):
+    """A picture that is shipped: its name, the layers that it shows, and where it lies."""
+
+    name: str
+    layers: list[Layer] | None
+    rect: Rect
 
 
-def _files(job: ShipJob, map_: Map, progress: Progress = no_progress) -> dict[str, bytes]:
-    picture = map_picture(job.project, map_, job.level, progress, job.atlas(map_))
-    return {name: png_bytes(picture) for name in _names(job, map_)}
+def _parts(job: ShipJob, map_: Map, options: PngOptions) -> Iterator[_Part]:
+    level = min(SCALES[options.scale][0], map_.lattice.level_count - 1)
+    small = map_.lattice.at_level(level)
+    wide, high = small.extent
+    down, across = high, wide
+    if options.chunk:
+        down, across = (options.chunk * side for side in small.cell_size)
+    rows, cols = -(-high // down), -(-wide // across)
+    shown = [each for each in map_.layers if each.visible]
+    layers: list[tuple[str, list[Layer] | None]] = [("", None)]
+    if options.of == "layers":
+        layers = [(name, [each]) for each, name in
+                  zip(shown, file_names([each.name for each in shown], ""))]  # fmt: skip
+    if rows * cols * len(layers) > _MOST_FILES:
+        raise PlaceError(f"“{map_.name}” would be {rows * cols * len(layers)} pictures, more than "
+                         f"{_MOST_FILES}: take larger chunks")  # fmt: skip
+    pattern = _pattern(options)
+    seen: dict[str, str] = {}
+    for layer, some in layers:
+        for row, col in np.ndindex(rows, cols):
+            name = _filled_in(pattern, map=job.stem(map_), layer=layer, row=row, col=col) + ".png"
+            if key_of(name) in seen:
+                raise PlaceError(f"png.names “{options.names}” makes {name} twice: add "
+                                 "{layer}, {row} or {col}")  # fmt: skip
+            seen[key_of(name)] = name
+            rect = Rect(col * across, row * down, min(across, wide - col * across),
+                        min(down, high - row * down))  # fmt: skip
+            yield _Part(name, some, rect)
+
+
+def _pattern(options: PngOptions) -> str:
+    usual = "{map}" + "-{layer}" * (options.of == "layers") + "-{row}-{col}" * bool(options.chunk)
+    pattern = options.names.removesuffix(".png") or usual
+    bare = _FIELD.sub("", pattern)
+    if set(bare) & set("{}"):
+        raise PlaceError(f"png.names is “{pattern[:60]}”: only {{map}}, {{layer}}, {{row}} and "
+                         "{col} stand in braces")  # fmt: skip
+    if "{map}" not in pattern or set(bare) & _FORBIDDEN or pattern.startswith("."):
+        raise PlaceError(f"png.names is “{pattern[:60]}”: it has to hold {{map}}, and nothing that "
+                         "names of files can not")  # fmt: skip
+    return pattern
+
+
+def _filled_in(pattern: str, **values: object) -> str:
+    return _FIELD.sub(lambda found: str(values[found[1]]), pattern)
+
+
+def _names(job: ShipJob, map_: Map, options: PngOptions) -> list[str]:
+    return [each.name for each in _parts(job, map_, options)]
+
+
+def _files(
+    job: ShipJob, map_: Map, options: PngOptions, progress: Progress = no_progress
+) -> dict[str, bytes]:
+    level, times = SCALES[options.scale]
+    parts = list(_parts(job, map_, options))
+    out = {}
+    for n, each in enumerate(parts):
+        wide, high = (int(side) * times for side in each.rect[2:])
+        if wide * high > MAX_PIXELS:
+            raise PlaceError(f"{each.name} would be {wide} × {high} px, more than {MAX_PIXELS} "
+                             "pixels: ship it in chunks, or at a smaller scale")  # fmt: skip
+
+        def part(done: float, n: int = n) -> None:
+            progress((n + done) / len(parts))
+
+        picture = map_picture(job.project, map_, level, part, job.atlas(map_), each.layers,
+                              each.rect, background=options.background)  # fmt: skip
+        out[each.name] = png_bytes(picture.repeat(times, 0).repeat(times, 1))
+    return out
 
 
 PNG = ShipFormat(
-    "png", "PNG — the map as one picture", "One picture of all visible layers", _names, _files,
-    usual=True, has_scale=True,
+    "png", "PNG — the map as a picture", "All visible layers, or each alone; whole or in chunks",
+    _names, _files, usual=True, options=PngOptions,
 )  # fmt: skip

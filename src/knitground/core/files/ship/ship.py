@@ -5,63 +5,156 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
+from typing import Any
 
 from knitground.core.base.errors import PlaceError
+from knitground.core.base.filenames import key_of
 from knitground.core.base.progress import Progress, no_progress
 from knitground.core.files.made import MadeFolder
+from knitground.core.files.ship.csv import CSV
 from knitground.core.files.ship.json import JSON
-from knitground.core.files.ship.kinds import ShipJob
+from knitground.core.files.ship.kinds import ShipFormat, ShipJob
+from knitground.core.files.ship.markers import MARKERS
+from knitground.core.files.ship.motion import MOTION
 from knitground.core.files.ship.names import ship_names
+from knitground.core.files.ship.ora import ORA
 from knitground.core.files.ship.png import PNG
 from knitground.core.files.ship.svg import SVG
+from knitground.core.files.ship.ways import WAYS
 from knitground.core.grow.rewriting import rewrite_map
 from knitground.core.knit.layer import knit_map
 from knitground.core.model.map import Map, gaps_of
+from knitground.core.model.profile import Profile, ShipPart
 from knitground.core.model.project import Project
 
-FORMATS = {each.key: each for each in (PNG, JSON, SVG)}
+FORMATS = {each.key: each for each in (PNG, JSON, CSV, SVG, ORA, MOTION, WAYS, MARKERS)}
 """All formats, in the order in which they are offered."""
 USUAL_FORMATS = tuple(key for key, each in FORMATS.items() if each.usual)
+Knit = Callable[[Map], object]
 
 
 @dataclass(frozen=True)
 class Shipped:
-    """What was shipped: every file, in order of its name, and the cells that are gaps by map."""
+    """What was shipped.
+
+    Parameters
+    ----------
+    files : every file, in order of its name
+    gaps : cells that are gaps, by map
+    fresh : names of those that did not lie there yet, or were different
+    left_over : names of those that the same profile shipped before and does not any more
+    """
 
     files: list[Path]
     gaps: dict[str, int] = field(default_factory=dict)
+    fresh: tuple[str, ...] = ()
+    left_over: tuple[str, ...] = ()
 
 
 def ship(
     project: Project,
     maps: Sequence[Map],
     folder: Path,
-    formats: Sequence[str] = USUAL_FORMATS,
-    level: int = 0,
+    parts: Sequence[str | ShipPart] = USUAL_FORMATS,
     progress: Progress = no_progress,
-    knit: Callable[[Map], object] | None = None,
+    knit: Knit | None = None,
     *,
     overwrite: bool = False,
+    profile: str = "",
+    drop: bool = False,
 ) -> Shipped:
     """Write what a game reads.
 
     `knit` brings a map's cells up to date; by default everything is knitted afresh.
-    Nothing is written until all files have been made. Two runs give the same bytes.
+    Nothing is written until all files have been made, and then only those that are different from
+    what lies there. Two runs give the same bytes.
+
+    Parameters
+    ----------
+    parts : formats, by their keys or with options
+    profile : in whose name it is written
+    drop : whether to take away what it shipped before and does not any more
 
     Raises
     ------
     PlaceError
-        An unknown format, no map, a sheet that is missing, or a folder that can not be written.
+        An unknown format or option, no map, a sheet that is missing, or a folder that can not be
+        written.
     NotOursError
         Files lie there that were not shipped from here, and are not to be overwritten.
     Cancelled
         From `progress`.
     """
-    formats = [formats] if isinstance(formats, str) else list(formats)
-    unknown = [name for name in formats if name not in FORMATS]
-    if unknown or not formats:
-        which = ", ".join(f"“{each}”" for each in unknown) or "“”"
+    made = MadeFolder(folder, overwrite=overwrite, maker=profile)
+    files, gaps = _make(project, maps, parts, progress, knit, made)
+    fresh = made.different(files)
+    if fresh:
+        made.write({name: files[name] for name in fresh})
+    made.keep(name for name in files if name not in fresh)
+    left = made.left_over()
+    if drop:
+        made.drop(left)
+    made.close()
+    return Shipped(made.paths, gaps, fresh, () if drop else left)
+
+
+def check(
+    project: Project,
+    maps: Sequence[Map],
+    folder: Path,
+    parts: Sequence[str | ShipPart] = USUAL_FORMATS,
+    progress: Progress = no_progress,
+    knit: Knit | None = None,
+    *,
+    profile: str = "",
+) -> Shipped:
+    """Tell what `ship` would write and leave over, and write nothing."""
+    made = MadeFolder(folder, maker=profile)
+    files, gaps = _make(project, maps, parts, progress, knit, made)
+    made.keep(files)
+    return Shipped([folder / name for name in sorted(files)], gaps, made.different(files),
+                   made.left_over())  # fmt: skip
+
+
+def chosen_parts(parts: Sequence[str | ShipPart]) -> list[tuple[ShipFormat, Any]]:
+    """Give the formats of a shipment, each with its options.
+
+    Raises
+    ------
+    PlaceError
+        There is no such format or option, or none at all.
+    """
+    every = [parts] if isinstance(parts, str | ShipPart) else list(parts)
+    asked = [ShipPart(each) if isinstance(each, str) else each for each in every]
+    unknown = [each.format for each in asked if each.format not in FORMATS]
+    if unknown or not asked:
+        which = ", ".join(f"“{each[:40]}”" for each in unknown) or "“”"
         raise PlaceError(f"format {which} is not known: give some of {', '.join(FORMATS)}")
+    by_key = {each.format: each for each in asked}
+    return [(FORMATS[key], FORMATS[key].chosen(each.options)) for key, each in by_key.items()]
+
+
+def maps_of(project: Project, profile: Profile) -> list[Map]:
+    """Give the maps of a profile.
+
+    Raises
+    ------
+    PlaceError
+        One of them is not there any more.
+    """
+    missing = [name for name in profile.maps if project.map_named(name) is None]
+    if missing:
+        raise PlaceError(f"the profile “{profile.name}” ships the map “{missing[0]}”, which is not "
+                         "there: correct the profile in Ship")  # fmt: skip
+    return [each for each in project.maps if not profile.maps or each.name in profile.maps]
+
+
+def _make(
+    project: Project, maps: Sequence[Map], parts: Sequence[str | ShipPart], progress: Progress,
+    knit: Knit | None, made: MadeFolder,
+) -> tuple[dict[str, bytes], dict[str, int]]:  # fmt: skip
+    """Make all files, by their names; and count gaps."""
+    chosen = chosen_parts(parts)
     if not maps:
         raise PlaceError("there is no map to ship: make one in Draw")
 
@@ -70,23 +163,30 @@ def ship(
         rewrite_map(project, map_)
 
     knit = knit or afresh
-    job = ShipJob(project, ship_names(project, maps), level)
-    chosen = [FORMATS[key] for key in dict.fromkeys(formats)]
-    made = MadeFolder(folder, overwrite=overwrite)
-    made.refuse(name for each in chosen for map_ in maps for name in each.names(job, map_))
+    job = ShipJob(project, ship_names(project, maps))
+    by_name: dict[str, str] = {}
+    names: list[str] = []
+    for each, options in chosen:
+        for map_ in maps:
+            for name in dict.fromkeys(each.names(job, map_, options)):
+                shared = name in job.names.sheets.values()
+                who = "sheets" if shared else f"{each.key} of “{map_.name}”"
+                names.append(name)
+                other = by_name.setdefault(key_of(name), who)
+                if other != who:
+                    raise PlaceError(f"{name} would be written twice, by {other} and by {who}: "
+                                     "give one of them other names")  # fmt: skip
+    made.refuse(names)
     files: dict[str, bytes] = {}
     gaps: dict[str, int] = {}
     for place, map_ in enumerate(maps):
         knit(map_)
         gaps[map_.name] = sum(gaps_of(map_).values())
-
-        for number, each in enumerate(chosen):
+        for number, (each, options) in enumerate(chosen):
 
             def part(done: float, before: float = place + number / len(chosen)) -> None:
                 progress((before + done / len(chosen)) / len(maps))
 
-            files.update(each.files(job, map_, part))
+            files.update(each.files(job, map_, options, part))
     progress(1.0)
-    made.write(files)
-    made.close()
-    return Shipped(made.paths, {name: count for name, count in gaps.items() if count})
+    return files, {name: count for name, count in gaps.items() if count}

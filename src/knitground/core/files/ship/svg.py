@@ -11,11 +11,13 @@ from knitground.core.shapes.kinds import kind_named
 from knitground.core.shapes.merge import laid_shapes, merge, rings_of
 
 
-def _names(job: ShipJob, map_: Map) -> list[str]:
+def _names(job: ShipJob, map_: Map, options: object = None) -> list[str]:
     return [f"{job.stem(map_)}.shapes.svg"]
 
 
-def _files(job: ShipJob, map_: Map, progress: Progress = no_progress) -> dict[str, bytes]:
+def _files(
+    job: ShipJob, map_: Map, options: object, progress: Progress = no_progress
+) -> dict[str, bytes]:
     """Make the file `NAME.shapes.svg` of a knitted map: its size in pixels, a path for each part.
 
     Holes are wound the other way round and cut out by the even-odd rule.

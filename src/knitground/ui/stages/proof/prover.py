@@ -19,7 +19,7 @@ from knitground.ui.session import Session
 
 _SOON_MS, _LATER_MS = 350, 2500
 """How long nothing must change before it is checked again: while the stage is seen, and else."""
-_NOTHING = {What.LOCK, What.ORDER, What.TRAY, What.PROOF}
+_NOTHING = {What.LOCK, What.ORDER, What.TRAY, What.PROOF, What.SHIPPING}
 """Changes that no check reads."""
 _DRAWN = {What.TERRAIN, What.CELLS, What.MARKERS}
 """Those of what lies on maps."""

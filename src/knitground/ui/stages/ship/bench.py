@@ -5,34 +5,45 @@ from __future__ import annotations
 from collections.abc import Callable
 from pathlib import Path
 
-from PySide6.QtCore import QSize, Qt, QUrl, Signal
+from PySide6.QtCore import QSize, Qt, QTimer, QUrl, Signal
 from PySide6.QtGui import QDesktopServices, QImage, QPixmap
 from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
     QFileDialog,
-    QHBoxLayout,
+    QFrame,
     QLabel,
     QLineEdit,
     QListWidget,
+    QListWidgetItem,
+    QScrollArea,
+    QTabBar,
     QWidget,
 )
 
 from knitground.core.base.errors import KnitError
 from knitground.core.base.progress import Progress
 from knitground.core.edit.changed import Changed, What
+from knitground.core.edit.profiles import put_profile, remove_profile
 from knitground.core.files.made import NotOursError
 from knitground.core.files.ship.names import ship_names
-from knitground.core.files.ship.ship import FORMATS, Shipped, ship
+from knitground.core.files.ship.ship import FORMATS, Shipped, check, ship
 from knitground.core.model.map import Map
+from knitground.core.model.profile import Profile, ShipPart
+from knitground.ui.common.asking import ask_text
 from knitground.ui.common.commands import Commands
+from knitground.ui.common.question import Question
 from knitground.ui.common.tasks import run_with_progress
-from knitground.ui.common.widgets import button, column, head, note, primary, row, set_role
-from knitground.ui.common.words import bytes_text, tip_of
+from knitground.ui.common.theme import theme
+from knitground.ui.common.widgets import button, column, head, primary, row, set_role
+from knitground.ui.common.words import bytes_text, on_button, tip_of
 from knitground.ui.session import Session
+from knitground.ui.stages.ship.options import OptionForm
 from knitground.ui.stages.stage import Stage
 
-_SCALES = ("full size", "1 : 2", "1 : 4", "1 : 8")
+_BY_HAND = "by hand"
+_FOLLOWS_MS = 400
+"""How long nothing must change before files follow."""
 _ALL = "all maps"
 _PREVIEW_BYTES = 4_000_000
 
@@ -49,22 +60,44 @@ class ShipBench(Stage):
         super().__init__(session)
         self.maps = QComboBox()
         self.maps.setToolTip("The map to ship")
+        self.profiles = QTabBar()
+        self.profiles.setExpanding(False)
+        self.profiles.setToolTip("What is shipped together: maps, formats, folder; kept with the "
+                                 "project")  # fmt: skip
+        self.profiles.currentChanged.connect(self._show_profile)
+        self.keep = button("+", self._ask_profile, "Keep this as a profile of the project")
+        self.lose = button("Delete", self._delete_profile, "Delete this profile")
         self.boxes: dict[str, QCheckBox] = {}
+        self.forms: dict[str, OptionForm] = {}
         for key, each in FORMATS.items():
             box = self.boxes[key] = QCheckBox(each.title)
             box.setToolTip(tip_of(each.hint))
             box.setChecked(each.usual)
+            form = self.forms[key] = OptionForm(each)
+            form.setVisible(False)
+            form.changed.connect(self._edited)
+            box.toggled.connect(lambda on, form=form: form.setVisible(on and bool(form.inputs)))
             box.toggled.connect(self._show_state)
             box.toggled.connect(self._ask_anew)
-        self.scale = QComboBox()
-        self.scale.addItems(_SCALES)
-        self.scale.setToolTip("Scale of the picture")
+            box.toggled.connect(self._edited)
+            form.setVisible(each.usual and bool(form.inputs))
+        self._filling = False
         self.folder = QLineEdit()
         self.folder.setPlaceholderText("a folder for the files")
         self.folder.textChanged.connect(self._show_state)
         self.folder.textChanged.connect(self._ask_anew)
+        self.folder.editingFinished.connect(self._edited)
         self.maps.currentTextChanged.connect(self._ask_anew)
+        self.maps.currentTextChanged.connect(self._edited)
         self.go = primary("Ship", self.ship_now, "Write the files", "Ctrl+E")
+        self.compare = button("Compare", self.compare_now,
+                              "Tell which files would be written, and write none")  # fmt: skip
+        self.follow = QCheckBox("follow")
+        self.follow.setToolTip("Ship again by itself after each change")
+        self.follow.toggled.connect(self._follow_soon)
+        self._question = Question(lambda: session.doc, self)
+        self._timer = QTimer(self, singleShot=True, interval=_FOLLOWS_MS)
+        self._timer.timeout.connect(self._ship_beside)
         self.state = QLabel()
         self.state.setWordWrap(True)
         self.anyway = button(
@@ -72,6 +105,9 @@ class ShipBench(Stage):
             "Write over the files there that were not shipped from here",
         )  # fmt: skip
         self.anyway.hide()
+        self.drop = button("Take them away", lambda: self.ship_now(drop=True),
+                           "Take away what this profile shipped before, and no longer")  # fmt: skip
+        self.drop.hide()
         self.files = QListWidget()
         self.files.setToolTip("Double-click opens the file")
         self.files.itemActivated.connect(lambda item: self._open(item.text()))
@@ -85,34 +121,139 @@ class ShipBench(Stage):
     def _lay_out(self) -> None:
         to = row(self.folder, button("Choose…", self._choose, "Choose the folder"))
         to.setStretch(0, 1)
+        lines: list[QWidget] = []
+        for key in FORMATS:
+            lines += [self.boxes[key], self.forms[key]]
+        room = QWidget()
+        room.setLayout(column(*lines, 1, spacing=4))
+        scroll = QScrollArea()
+        scroll.setWidget(room)
+        scroll.setWidgetResizable(True)
+        scroll.setFrameShape(QFrame.Shape.NoFrame)
+        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         layout = column(
             head("Ship"),
-            note("Write what a game reads. Two runs of the same project give the same bytes."),
+            row(self.profiles, self.keep, 1, self.lose),
             row(QLabel("What"), self.maps, 1),
-            *self._format_lines(),
-            QLabel("To"),
-            to,
-            row(self.go, 1),
+            scroll,
+            row(QLabel("To"), to),
+            row(self.go, self.compare, self.follow, 1),
             self.state,
-            row(self.anyway, 1),
+            row(self.anyway, self.drop, 1),
             self.preview,
             self.files,
             margins=14,
         )
-        layout.setStretch(layout.count() - 1, 1)
+        layout.setStretch(3, 3)
+        layout.setStretch(layout.count() - 1, 2)
         self.setLayout(layout)
 
-    def _format_lines(self) -> list[QWidget | QHBoxLayout]:
-        lines: list[QWidget | QHBoxLayout] = []
-        for key, each in FORMATS.items():
-            lines.append(self.boxes[key])
-            if each.has_scale:
-                lines.append(row(QLabel("      Scale"), self.scale, 1))
-        return lines
+    # Profiles
+
+    @property
+    def profile(self) -> Profile | None:
+        """The profile that is chosen; None if it is shipped by hand."""
+        name = self.profiles.tabData(self.profiles.currentIndex())
+        return next((each for each in self.session.project.profiles if each.name == name), None)
+
+    def _fill_profiles(self) -> None:
+        chosen = self.profile.name if self.profile is not None else None
+        names = [each.name for each in self.session.project.profiles]
+        shown = [self.profiles.tabData(n) for n in range(self.profiles.count())]
+        if shown != [None, *names]:
+            self.profiles.blockSignals(True)
+            while self.profiles.count():
+                self.profiles.removeTab(0)
+            for name in (None, *names):
+                n = self.profiles.addTab(on_button(name or _BY_HAND))
+                self.profiles.setTabData(n, name)
+            self.profiles.setCurrentIndex(names.index(chosen) + 1 if chosen in names else 0)
+            self.profiles.blockSignals(False)
+        self.lose.setEnabled(self.profile is not None)
+
+    def _show_profile(self) -> None:
+        """Show the fields as the chosen profile has them."""
+        profile = self.profile
+        self.lose.setEnabled(profile is not None)
+        self._ask_anew()
+        if profile is None:
+            return
+        self._filling = True
+        parts = {each.format: each.options for each in profile.parts}
+        for key, box in self.boxes.items():
+            box.setChecked(key in parts if parts else FORMATS[key].usual)
+            self.forms[key].show_values(parts.get(key, {}))
+        one = profile.maps[0] if len(profile.maps) == 1 else _ALL
+        if self.maps.findText(one) >= 0:
+            self.maps.setCurrentText(one)
+        home = self.session.project.folder
+        if home is not None:
+            self.folder.setText(str(home / profile.folder))
+        self._filling = False
+        self._show_state()
+
+    def _as_profile(self, name: str) -> Profile:
+        parts = tuple(ShipPart(key, self.forms[key].values()) for key in self._formats())
+        chosen = self.maps.currentText()
+        maps = (chosen,) if chosen != _ALL and self.maps.count() > 1 else ()
+        home, folder = self.session.project.folder, Path(self.folder.text()).expanduser()
+        kept = self.profile.folder if self.profile is not None else "shipped"
+        if home is not None and folder.is_relative_to(home) and folder != home:
+            kept = folder.relative_to(home).as_posix()
+        return Profile(name, maps, parts, kept)
+
+    def _edited(self) -> None:
+        """Keep what was changed with the profile that is chosen."""
+        profile = self.profile
+        if profile is None or self._filling:
+            return
+        new = self._as_profile(profile.name)
+        if new != profile:
+            self.session.do(lambda: put_profile(self.session.project, new, profile.name))
+        self._follow_soon()
+
+    def _ask_profile(self) -> None:
+        name = ask_text(self, "Keep as a profile", "Name, such as “game” or “print”")
+        if name:
+            self.keep_profile(name)
+
+    def keep_profile(self, name: str) -> None:
+        """Keep what is asked for here as a profile of the project, and choose it."""
+        made = self._as_profile(name)
+        if self.session.do(lambda: put_profile(self.session.project, made)):
+            self._fill_profiles()
+            names = [each.name for each in self.session.project.profiles]
+            self.profiles.setCurrentIndex(names.index(name) + 1)
+
+    def _delete_profile(self) -> None:
+        profile = self.profile
+        if profile is not None:
+            self.session.do(lambda: remove_profile(self.session.project, profile.name))
 
     def _follow(self, change: Changed) -> None:
         if change.what is What.MAPS:
             self.refresh_later()
+        elif change.what is What.SHIPPING:
+            self._fill_profiles()
+            self._show_profile()
+        self._follow_soon()
+
+    def _follow_soon(self) -> None:
+        if self.follow.isChecked():
+            self._timer.start()
+
+    def _ship_beside(self) -> None:
+        """Ship beside the window; what is drawn meanwhile ships again."""
+        if self.session.in_gesture:
+            self._timer.start()
+        elif self._problem() is None:
+            work = self._work()
+            self._question.ask(lambda progress: (work(progress), None), self._done_beside,
+                               self._failed)  # fmt: skip
+
+    def _done_beside(self, done: tuple[Shipped, None] | None) -> None:
+        if done is not None:
+            self._done(done)
 
     def add_commands(self, commands: Commands) -> None:
         commands.add("Project", "Ship", self.ship_now, "Ctrl+E")
@@ -123,6 +264,8 @@ class ShipBench(Stage):
         self._written = {}
         folder = self.session.project.folder
         self.folder.setText(str(folder / "shipped") if folder else "")
+        self.follow.setChecked(False)
+        self._fill_profiles()
         self.refresh_later()
 
     def refresh(self) -> None:
@@ -134,6 +277,7 @@ class ShipBench(Stage):
             self.maps.addItems(items)
             if len(names) > 1:
                 self.maps.setCurrentText(_ALL)
+        self._fill_profiles()
         self._show_state()
 
     def _show_state(self) -> None:
@@ -148,6 +292,7 @@ class ShipBench(Stage):
     def _ask_anew(self) -> None:
         """What may be overwritten was said of other files."""
         self.anyway.hide()
+        self.drop.hide()
 
     def _problem(self) -> str | None:
         if not self.session.project.maps:
@@ -166,8 +311,26 @@ class ShipBench(Stage):
         if folder:
             self.folder.setText(folder)
 
-    def ship_now(self, *, overwrite: bool = False) -> None:
-        """Write the files, with progress and Cancel if it takes long.
+    def _work(self, *, overwrite: bool = False, drop: bool = False) -> Callable[..., Shipped]:
+        """Give what ships all that is asked for now."""
+        project, doc = self.session.project, self.session.doc
+        maps, profile = self._maps(), self.profile
+        folder = Path(self.folder.text()).expanduser()
+        parts = [ShipPart(key, self.forms[key].values()) for key in self._formats()]
+        name = profile.name if profile is not None else ""
+
+        def work(progress: Progress) -> Shipped:
+            return ship(project, maps, folder, parts, progress, doc.ensure_all,
+                        overwrite=overwrite, drop=drop, profile=name)  # fmt: skip
+
+        return work
+
+    def _maps(self) -> list[Map]:
+        name, project = self.maps.currentText(), self.session.project
+        return project.maps if name == _ALL else [m for m in project.maps if m.name == name]
+
+    def ship_now(self, *, overwrite: bool = False, drop: bool = False) -> None:
+        """Write the files that are different, with progress and Cancel if it takes long.
 
         Those that were not shipped from here are written over only if somebody has said so.
         """
@@ -176,46 +339,70 @@ class ShipBench(Stage):
         if problem is not None:
             self.session.warn(problem)
             return
-        name = self.maps.currentText()
-        project, doc = self.session.project, self.session.doc
-        maps = project.maps if name == _ALL else [m for m in project.maps if m.name == name]
-        folder = Path(self.folder.text()).expanduser()
-        formats, level = self._formats(), self.scale.currentIndex()
-        knit: Callable[[Map], object] = doc.ensure_all
-
         wide = max(120, self.files.width())
-        pictures = [f"{name}.png" for name in ship_names(project, maps).maps.values()]
+        names = ship_names(self.session.project, self._maps())
+        pictures = [f"{name}.png" for name in names.maps.values()]
+        ship_all = self._work(overwrite=overwrite, drop=drop)
 
         def work(progress: Progress) -> tuple[Shipped, QImage | None]:
-            shipped = ship(
-                project, maps, folder, formats, level, progress, knit, overwrite=overwrite
-            )
+            shipped = ship_all(progress)
             return shipped, _preview(shipped.files, pictures, wide)
 
-        self.anyway.hide()
+        self._ask_anew()
         self.session.finish_gesture()
         doc = self.session.doc
         run_with_progress(self.window(), "Shipping…", work, self._done, self._failed, doc)
 
-    def _done(self, shipped: tuple[Shipped, QImage | None]) -> None:
-        done, preview = shipped
-        files = done.files
+    def compare_now(self) -> None:
+        """Tell which files would be written and which are left over, and write none."""
+        self.catch_up()
+        problem = self._problem()
+        if problem is not None:
+            self.session.warn(problem)
+            return
+        project, doc, maps = self.session.project, self.session.doc, self._maps()
+        folder = Path(self.folder.text()).expanduser()
+        parts = [ShipPart(key, self.forms[key].values()) for key in self._formats()]
+        name = self.profile.name if self.profile is not None else ""
+        self.session.finish_gesture()
+        run_with_progress(
+            self.window(), "Comparing…",
+            lambda progress: check(project, maps, folder, parts, progress, doc.ensure_all,
+                                   profile=name),
+            lambda found: self._list(found, "would be written"), self._failed, doc,
+        )  # fmt: skip
+
+    def _list(self, done: Shipped, fresh: str) -> None:
+        """List the files, what of them is new, and what is left over."""
         self.files.clear()
         self._written = {}
-        for path in files:
-            line = f"{path.name}   {bytes_text(path.stat().st_size)}"
+        for path in (*done.files, *(done.files[0].parent / name for name in done.left_over)):
+            left = path.name in done.left_over
+            size = bytes_text(path.stat().st_size) if path.exists() else ""
+            state = "left over" if left else fresh if path.name in done.fresh else "as it was"
+            line = f"{path.name}   {size}   {state}".replace("      ", "   ")
             self._written[line] = path
-            self.files.addItem(line)
-        words = f"{len(files)} files in {files[0].parent}"
+            item = QListWidgetItem(line, self.files)
+            if state != "as it was":
+                item.setForeground(theme().colour("madder" if left else "good"))
+        count = len(done.fresh)
+        words = f"{len(done.files)} files in {done.files[0].parent}, {count} {fresh}"
+        if done.left_over:
+            words += f"; {len(done.left_over)} of before are not shipped any more"
         gaps = [f"“{name}” has {count}" for name, count in done.gaps.items()]
         if gaps:
             words += f". Cells without a tile that fits: {', '.join(gaps)}"
         self.state.setText(words)
+        self.drop.setVisible(bool(done.left_over))
         set_role(self.state, "warning" if gaps else "good")
-        self.preview.setText("")
+
+    def _done(self, shipped: tuple[Shipped, QImage | None]) -> None:
+        done, preview = shipped
+        self._list(done, "written")
         if preview is not None:
+            self.preview.setText("")
             self.preview.setPixmap(QPixmap.fromImage(preview))
-        self.shipped.emit(files)
+        self.shipped.emit(done.files)
 
     def _failed(self, error: KnitError) -> None:
         self.state.setText(f"Nothing written: {error}")

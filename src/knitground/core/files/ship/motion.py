@@ -1,0 +1,84 @@
+"""Ship moving pictures: a map whose tiles move, as GIF or animated PNG."""
+
+from __future__ import annotations
+
+import io
+from dataclasses import dataclass
+from math import lcm
+from typing import Literal
+
+from PIL import Image
+
+from knitground.core.base.errors import PlaceError
+from knitground.core.base.progress import Progress, no_progress
+from knitground.core.files.ship.kinds import ShipFormat, ShipJob, option
+from knitground.core.files.ship.png import SCALES, Scale, map_picture
+from knitground.core.model.map import Map
+
+_LONGEST_MS = 10_000
+_LEAST_MS = 20
+"""What programs that show a GIF take for a frame's time at least."""
+_MOST_PIXELS = 64_000_000
+
+
+@dataclass(frozen=True)
+class MotionOptions:
+    """Of which kind, and how large."""
+
+    form: Literal["gif", "apng"] = option("gif", "as", "A GIF has 255 colours, an APNG has all")
+    scale: Scale = option("1", "scale", "Whole numbers stay sharp, parts are averaged")
+
+
+def _names(job: ShipJob, map_: Map, options: MotionOptions) -> list[str]:
+    return [f"{job.stem(map_)}.motion.{'gif' if options.form == 'gif' else 'png'}"]
+
+
+def _period(job: ShipJob, map_: Map) -> int:
+    """Tell after how many milliseconds all that moves is as it was, or as much as is shown."""
+    out = 1
+    for tile in map_.legend.tiles:
+        owner = job.project.tileset_named(tile.tileset) if tile is not None else None
+        frames = owner.fact(tile.row, tile.col).frames if owner is not None and tile else ()
+        if frames:
+            out = min(_LONGEST_MS, lcm(out, sum(each.ms for each in frames)))
+    return out
+
+
+def _files(
+    job: ShipJob, map_: Map, options: MotionOptions, progress: Progress = no_progress
+) -> dict[str, bytes]:
+    """Make `MAP.motion.gif` or `MAP.motion.png`: a frame for each change, over and over.
+
+    It shows as long as it takes until all is as it was, ten seconds at most.
+    """
+    atlas, period = job.atlas(map_), _period(job, map_)
+    level, times = SCALES[options.scale]
+    at, frames, lasts = 0, [], []
+    try:
+        while at < period:
+            atlas.show_time(at)
+            picture = map_picture(job.project, map_, level, atlas=atlas)
+            frames.append(Image.fromarray(picture.repeat(times, 0).repeat(times, 1)))
+            if len(frames) * frames[0].width * frames[0].height > _MOST_PIXELS:
+                raise PlaceError(f"“{map_.name}” would move through more than {_MOST_PIXELS} "
+                                 "pixels: ship it at a smaller scale")  # fmt: skip
+            wait = atlas.next_change(at)
+            wait = period if wait is None else max(_LEAST_MS, wait)
+            lasts.append(min(wait, period - at))
+            at += wait
+            progress(min(1.0, at / period))
+    finally:
+        atlas.show_time(0)
+    packed = io.BytesIO()
+    more = {"save_all": True, "append_images": frames[1:], "loop": 0}
+    if options.form == "gif":
+        frames[0].save(packed, "GIF", duration=lasts, disposal=2, **more)
+    else:
+        frames[0].save(packed, "PNG", duration=lasts, default_image=False, **more)
+    return {name: packed.getvalue() for name in _names(job, map_, options)}
+
+
+MOTION = ShipFormat(
+    "motion", "GIF or APNG — the map as it moves", "A frame for each change of its tiles",
+    _names, _files, options=MotionOptions,
+)  # fmt: skip
