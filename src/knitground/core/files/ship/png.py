@@ -43,7 +43,7 @@ class PngOptions:
     """What is drawn, how large, and what the files are called."""
 
     of: Literal["map", "layers"] = option(
-        "map", "of", "One picture of all visible layers, or one of each of them"
+        "map", "shows", "One picture of all visible layers, or one of each of them"
     )
     scale: Scale = option("1", "scale", "Whole numbers stay sharp, parts are averaged")
     chunk: Annotated[int, Ge(0), Le(4096)] = option(

@@ -29,7 +29,7 @@ class WaysOptions:
 
     form: Literal["both", "json", "graphml"] = option("both", "as")
     of: Literal["rectangles", "cells"] = option(
-        "rectangles", "of", "Cells of one cost are put together, or each is a place of its own"
+        "rectangles", "made of", "Cells of one cost are put together, or each is a place of its own"
     )
     cost: Annotated[str, MaxLen(200)] = option(
         "cost", "cost by", "The property of tiles that says what a step there costs; 1 without it"

@@ -82,6 +82,8 @@ class ShipBench(Stage):
             box.toggled.connect(self._edited)
             form.setVisible(each.usual and bool(form.inputs))
         self._filling = False
+        self._elsewhere: dict[str, str] = {}
+        """Folders outside of the project's, by profile: they are this run's, not the project's."""
         self.folder = QLineEdit()
         self.folder.setPlaceholderText("a folder for the files")
         self.folder.textChanged.connect(self._show_state)
@@ -144,7 +146,7 @@ class ShipBench(Stage):
             self.files,
             margins=14,
         )
-        layout.setStretch(3, 3)
+        layout.setStretch(3, 5)
         layout.setStretch(layout.count() - 1, 2)
         self.setLayout(layout)
 
@@ -187,7 +189,9 @@ class ShipBench(Stage):
         if self.maps.findText(one) >= 0:
             self.maps.setCurrentText(one)
         home = self.session.project.folder
-        if home is not None:
+        if profile.name in self._elsewhere:
+            self.folder.setText(self._elsewhere[profile.name])
+        elif home is not None:
             self.folder.setText(str(home / profile.folder))
         self._filling = False
         self._show_state()
@@ -200,6 +204,9 @@ class ShipBench(Stage):
         kept = self.profile.folder if self.profile is not None else "shipped"
         if home is not None and folder.is_relative_to(home) and folder != home:
             kept = folder.relative_to(home).as_posix()
+            self._elsewhere.pop(name, None)
+        else:
+            self._elsewhere[name] = self.folder.text()
         return Profile(name, maps, parts, kept)
 
     def _edited(self) -> None:
@@ -265,6 +272,7 @@ class ShipBench(Stage):
         folder = self.session.project.folder
         self.folder.setText(str(folder / "shipped") if folder else "")
         self.follow.setChecked(False)
+        self._elsewhere.clear()
         self._fill_profiles()
         self.refresh_later()
 
@@ -422,4 +430,4 @@ def _preview(files: list[Path], pictures: list[str], wide: int) -> QImage | None
         return None
     keep = Qt.AspectRatioMode.KeepAspectRatio
     smooth = Qt.TransformationMode.SmoothTransformation
-    return QImage(str(shown)).scaled(QSize(wide, 220), keep, smooth)
+    return QImage(str(shown)).scaled(QSize(wide, 110), keep, smooth)

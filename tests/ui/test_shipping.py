@@ -1,0 +1,160 @@
+"""Shipping in the real window: profiles, options, what would be written, what follows."""
+
+import json
+
+import numpy as np
+import pytest
+from PIL import Image
+from PySide6.QtCore import Qt
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QCheckBox, QComboBox, QLineEdit
+from tests.ui.conftest import settle
+
+from knitground.core.base.window import Box
+from knitground.core.edit.laying import plan_cells
+from knitground.core.files.opening import open_project
+from knitground.core.files.ship.ship import FORMATS
+from knitground.core.model.tile import TileRef
+from knitground.ui.common.numbers import WholeBox
+from knitground.ui.common.tasks import wait_for_jobs
+from knitground.ui.stages.ship import bench as benches
+
+
+@pytest.fixture
+def bench(window, tmp_path):
+    window.show_stage("ship")
+    made = window.stages["ship"]
+    made.maps.setCurrentText("Loading quay")
+    made.folder.setText(str(tmp_path / "game"))
+    settle()
+    return made
+
+
+def click(widget):
+    QTest.mouseClick(widget, Qt.MouseButton.LeftButton)
+    wait_for_jobs()
+    settle()
+
+
+def lines(bench):
+    return [bench.files.item(n).text() for n in range(bench.files.count())]
+
+
+@pytest.mark.parametrize("key", list(FORMATS))
+def test_every_option_of_every_format_has_a_field_that_gives_it(bench, key):
+    form, usual = bench.forms[key], FORMATS[key].chosen()
+    assert form.values() == {}
+    bench.boxes[key].setChecked(True)
+    assert form.isVisible() == bool(form.inputs)
+    for each in form.inputs.values():
+        if isinstance(each, QComboBox):
+            each.setCurrentIndex((each.currentIndex() + 1) % each.count())
+        elif isinstance(each, QCheckBox):
+            each.toggle()
+        elif isinstance(each, WholeBox):
+            each.setValue(each.value() + 3)
+        elif isinstance(each, QLineEdit):
+            each.setText("{map} x")
+        assert each.accessibleName()
+    values = form.values()
+    assert values.keys() == form.inputs.keys()
+    chosen = FORMATS[key].chosen(values)
+    assert all(getattr(chosen, name) != getattr(usual, name) for name in values)
+    form.show_values(values)
+    assert form.values() == values
+    form.show_values({})
+    assert form.values() == {}
+
+
+def test_a_profile_is_kept_with_the_project_follows_what_is_changed_and_is_undone(window, bench):
+    session = window.session
+    bench.keep_profile("game")
+    assert bench.profiles.tabText(bench.profiles.currentIndex()) == "game"
+    [kept] = session.project.profiles
+    assert kept.maps == ("Loading quay",)
+    assert [each.format for each in kept.parts] == ["png", "json"]
+    bench.boxes["csv"].setChecked(True)
+    bench.forms["png"].inputs["chunk"].setValue(8)
+    bench.forms["png"].inputs["scale"].setCurrentText("2")
+    [kept] = session.project.profiles
+    assert [each.format for each in kept.parts] == ["png", "json", "csv"]
+    assert kept.parts[0].options == {"chunk": 8, "scale": "2"}
+    session.undo()
+    assert bench.forms["png"].inputs["scale"].currentText() == "1"
+    bench.folder.setText(str(session.project.folder / "shipped" / "quay"))
+    bench.folder.editingFinished.emit()
+    assert session.project.profiles[0].folder == "shipped/quay"
+    bench.profiles.setCurrentIndex(0)
+    bench.maps.setCurrentText("North basin")
+    bench.profiles.setCurrentIndex(1)
+    assert bench.maps.currentText() == "Loading quay", "each has its own"
+    assert window.files.save()
+    assert open_project(session.project.folder).project.profiles == session.project.profiles
+    click(bench.lose)
+    assert session.project.profiles == ()
+    assert bench.profiles.count() == 1
+    session.undo()
+    assert bench.profiles.count() == 2
+
+
+def test_what_would_be_written_is_told_before_and_what_is_left_over_taken_away(
+    window, bench, tmp_path
+):
+    bench.keep_profile("game")
+    bench.folder.setText(str(tmp_path / "game"))
+    bench.boxes["csv"].setChecked(True)
+    click(bench.compare)
+    assert not (tmp_path / "game").exists()
+    assert "would be written" in bench.state.text()
+    click(bench.go)
+    assert all("written" in each for each in lines(bench))
+    click(bench.compare)
+    assert ", 0 would be written" in bench.state.text()
+    assert all("as it was" in each for each in lines(bench))
+    bench.boxes["csv"].setChecked(False)
+    bench.folder.setText(str(tmp_path / "game"))
+    click(bench.go)
+    assert any("left over" in each for each in lines(bench))
+    assert bench.drop.isVisible()
+    click(bench.drop)
+    assert not list((tmp_path / "game").glob("*.csv"))
+    assert not bench.drop.isVisible()
+
+
+def test_wrong_options_say_what_is_wrong_and_write_nothing(bench, tmp_path):
+    bench.forms["png"].inputs["chunk"].setValue(4)
+    bench.forms["png"].inputs["names"].setText("{map}")
+    click(bench.go)
+    assert "makes loading-quay.png twice" in bench.state.text()
+    assert not (tmp_path / "game").exists()
+
+
+def test_files_follow_a_stroke(window, bench, tmp_path, monkeypatch):
+    session = window.session
+    monkeypatch.setattr(benches, "_FOLLOWS_MS", 10)
+    bench._timer.setInterval(10)
+    bench.maps.setCurrentText("Harbour pans")
+    bench.boxes["json"].setChecked(False)
+    click(bench.go)
+    path = tmp_path / "game" / "harbour-pans.png"
+    with Image.open(path) as found:
+        before = np.asarray(found)
+    bench.follow.setChecked(True)
+    wait_for_jobs()
+    props = session.map.layers[2]
+    place = np.full((1, 1), session.map.legend.place(TileRef("props", 0, 4)), np.int32)
+    plan = plan_cells(session.map, props, Box(5, 7, 6, 8), place, np.ones((1, 1), bool), "Lay")
+    session.apply(plan.edit)
+    for _ in range(100):
+        QTest.qWait(20)
+        wait_for_jobs()
+        with Image.open(path) as found:
+            after = np.asarray(found)
+        if (after != before).any():
+            break
+    off = np.argwhere((after != before).any(axis=2))
+    assert len(off)
+    assert (off // 16 == (5, 7)).all()
+    bench.follow.setChecked(False)
+    data = json.loads((tmp_path / "game" / "made.knit.json").read_text())
+    assert set(data["files"]) == {"harbour-pans.png"}
