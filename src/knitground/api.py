@@ -27,6 +27,7 @@ from knitground.core.edit.layers import add_layer
 from knitground.core.edit.laying import Plan
 from knitground.core.edit.maps import add_map, lay_grown
 from knitground.core.edit.planning import plan_dab, plan_fill, plan_path, plan_region, refusal
+from knitground.core.edit.profiles import check_folder
 from knitground.core.edit.reasons import why_cell
 from knitground.core.edit.recipes import Over, grow_round
 from knitground.core.edit.reslice import use_slicing
@@ -37,7 +38,7 @@ from knitground.core.files.newsheets import new_tileset
 from knitground.core.files.opening import open_project
 from knitground.core.files.saving import save_project, settle_after_save
 from knitground.core.files.ship.png import MapPicture, map_picture
-from knitground.core.files.ship.ship import USUAL_FORMATS, ship
+from knitground.core.files.ship.ship import USUAL_FORMATS, maps_of, ship
 from knitground.core.grow.plainless import find_plainless
 from knitground.core.grow.runner import run_recipe
 from knitground.core.knit.explain import Why
@@ -47,6 +48,7 @@ from knitground.core.model.lattice import Grid, GridKind
 from knitground.core.model.layers import GroundLayer, Layer
 from knitground.core.model.limits import MAX_CELLS, MAX_SIDE, MAX_SIDE_PX
 from knitground.core.model.map import Map, gaps_of, grid_of
+from knitground.core.model.profile import OptionValue, ShipPart
 from knitground.core.model.project import Project
 from knitground.core.model.recipe import Recipe
 from knitground.core.model.slicing import Slicing
@@ -203,23 +205,49 @@ class ProjectDoor:
 
     def ship(
         self,
-        folder: str | Path,
-        formats: Sequence[str] = USUAL_FORMATS,
+        folder: str | Path | None = None,
+        formats: Sequence[str] | Mapping[str, Mapping[str, OptionValue]] = USUAL_FORMATS,
         *,
+        profile: str = "",
         overwrite: bool = False,
     ) -> list[Path]:
-        """Write what a game loads, of all maps; returns the files.
+        """Write what a game loads, of all maps or those of a profile; returns the files.
 
         Cells without a tile are shipped as gaps: ask `MapDoor.gaps` first. Files that were not
         shipped from here are replaced only with `overwrite`.
+
+        Parameters
+        ----------
+        folder : by default that of the profile, inside the project's
+        formats : names, or options by name: {"png": {"scale": "2", "chunk": 16}}
+        profile : of the project, instead of `formats`
         """
-        if not isinstance(formats, str):
-            _kind(formats, (list, tuple), "a list of formats", "['png', 'json']")
-            formats = [_name(each, "format") for each in formats]
-        knit = self.doc.ensure_all
+        if isinstance(formats, Mapping):
+            for each in formats.values():
+                _kind(each, (Mapping,), "options by name", "{'png': {'scale': '2'}}")
+            parts = [ShipPart(_name(each, "format"), dict(options))
+                     for each, options in formats.items()]  # fmt: skip
+        else:
+            if not isinstance(formats, str):
+                _kind(formats, (list, tuple), "a list of formats", "['png', 'json']")
+            every = [formats] if isinstance(formats, str) else formats
+            parts = [ShipPart(_name(each, "format")) for each in every]
+        maps = self.project.maps
+        _kind(profile, (str,), "the name of a profile", "'game'")
+        if profile:
+            asked = next((each for each in self.project.profiles if each.name == profile), None)
+            if asked is None:
+                raise EditError(f"there is no profile “{profile[:60]}”")
+            maps, parts = maps_of(self.project, asked), list(asked.parts) or parts
+            if folder is None and self.project.folder is not None:
+                check_folder(asked.folder)
+                folder = self.project.folder / asked.folder
+        if folder is None:
+            raise EditError("name a folder to ship to, or a profile of a project that was saved")
         shipped = ship(
-            self.project, self.project.maps, _path(folder), formats, knit=knit, overwrite=overwrite
-        )
+            self.project, maps, _path(folder), parts, knit=self.doc.ensure_all,
+            overwrite=overwrite, profile=profile,
+        )  # fmt: skip
         return shipped.files
 
 

@@ -19,6 +19,7 @@ from knitground.core.edit.laying import plan_terrain
 from knitground.core.files.images import png_bytes
 from knitground.core.files.opening import open_project
 from knitground.core.files.saving import save_project
+from knitground.core.model.marker import Marker, Shape
 from knitground.core.model.mix import MixEntry
 from knitground.core.model.rules import NeighbourRule, Result, RuleList
 from knitground.core.model.tile import TileRef
@@ -170,9 +171,54 @@ def test_ship_lists_its_files(project, tmp_path):
         assert picture.size == (384, 384)
 
 
+def test_a_profile_is_shipped_checked_and_what_is_left_over_dropped(project, tmp_path):
+    words = ("ship", project, "--profile", "game", "--map", "Loading quay")
+    assert call(*words, "--check").return_value == 1
+    first = call(*words)
+    assert first.return_value == 0
+    there = project / "shipped" / "game"
+    assert (there / "loading-quay.ways.graphml").is_file()
+    assert "of" in first.output.splitlines()[-1]
+    assert call(*words, "--check").return_value == 0
+    assert "\n0 of " in call(*words).output
+    fewer = call(*words, "--format", "json")
+    assert "left over" in fewer.output
+    assert call(*words, "--format", "json", "--drop").return_value == 0
+    assert not (there / "loading-quay.ways.graphml").exists()
+    larger = call("ship", project, "--map", "Loading quay", "--to", tmp_path / "x", "--format",
+                  "png", "--with", "png.scale=3", "--json")  # fmt: skip
+    assert json.loads(larger.output)["fresh"] == ["loading-quay.png"]
+
+
+def test_watching_ships_again_when_the_project_is_saved(project, tmp_path):
+    command = [sys.executable, "-m", "knitground", "ship", str(project), "--map", "Loading quay",
+               "--to", str(tmp_path / "out"), "--format", "markers", "--watch"]  # fmt: skip
+    with subprocess.Popen(
+        command, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True
+    ) as run:
+        try:
+            assert "watching" in run.stderr.readline()
+            model = open_project(project).project
+            map_ = model.map_named("Loading quay")
+            layer = map_.new_marker_layer("Later")
+            layer.markers = (Marker(1, Shape.POINT, ((9.0, 9.0),), "a late one"),)
+            map_.layers.append(layer)
+            save_project(model, project)
+            for line in run.stdout:
+                if line.startswith("1 of 1 written:"):
+                    break
+        finally:
+            run.terminate()
+    assert "a late one" in (tmp_path / "out" / "loading-quay.markers.json").read_text()
+
+
 @pytest.mark.parametrize(
     ("words", "said"),
     [
+        (("ship", "{p}", "--profile", "nonsense"), "there is no profile “nonsense”"),
+        (("ship", "{p}", "--to", "{p}/out", "--with", "png.scale=9"), "png.scale is “9”"),
+        (("ship", "{p}", "--to", "{p}/out", "--with", "scale"), "write it as png.scale=2"),
+        (("ship", "{p}", "--to", "{p}/out", "--with", "csv.x=1"), "is not shipped"),
         (
             ("knit", "{p}", "--map", "Nowhere"),
             "there is no map “Nowhere”; the project has: “Harbour",

@@ -22,6 +22,7 @@ from knitground.core.model.excuse import Excuse
 from knitground.core.model.map import Map
 from knitground.core.model.marker import Marker, Shape
 from knitground.core.model.mix import Mix, MixEntry
+from knitground.core.model.profile import Profile
 from knitground.core.model.properties import Property
 from knitground.core.model.rules import SAME, NeighbourRule, RuleList, Spot
 from knitground.core.model.shapes import ShapeKind
@@ -123,6 +124,7 @@ def changed_everywhere(project):
     project.maps.append(Map("New", 4, 4, 8, 8))
     project.tilesets.append(Tileset("more", "more.png", 8, 8, Slicing(8, 8)))
     project.shape_kinds = (*project.shape_kinds, ShapeKind("thorns", "T", "#aa2020"))
+    project.profiles = (Profile("game"),)
     project.excused = (Excuse("gaps|Map|1|x", "meant so"),)
 
 

@@ -9,6 +9,7 @@ from xml.etree import ElementTree
 import networkx
 import numpy as np
 import pytest
+from jsonschema import Draft202012Validator
 from PIL import Image, ImageChops
 from tests.core.test_diamond import yard
 from tests.core.test_staggered import shifted_yard
@@ -21,6 +22,7 @@ from knitground.core.edit.shapes import add_shape
 from knitground.core.files.made import MADE
 from knitground.core.files.opening import open_project
 from knitground.core.files.saving import save_project
+from knitground.core.files.schema import schema_texts
 from knitground.core.files.ship.png import map_picture
 from knitground.core.files.ship.ship import FORMATS, check, maps_of, ship
 from knitground.core.files.ship.ways import borders, rectangles
@@ -248,6 +250,15 @@ def test_ways_go_round_a_map_that_wraps_and_along_the_sides_of_staggered_cells()
              if 1 < each.row < high - 2 and 1 < each.column < wide - 2]  # fmt: skip
     for n in inner:
         assert sum(n in pair[:2] for pair in found) == 4
+
+
+def test_what_is_shipped_fits_its_schemas(demo, tmp_path):
+    map_ = demo.map_named("Harbour pans")
+    ship(demo, [map_], tmp_path, ["ways", "markers"])
+    for kind in ("ways", "markers"):
+        data = json.loads((tmp_path / f"harbour-pans.{kind}.json").read_text())
+        schema = json.loads(schema_texts()[f"{kind}.schema.json"])
+        Draft202012Validator(schema).validate(data)
 
 
 def test_markers_alone(demo, tmp_path):

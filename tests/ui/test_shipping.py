@@ -68,39 +68,39 @@ def test_every_option_of_every_format_has_a_field_that_gives_it(bench, key):
 
 def test_a_profile_is_kept_with_the_project_follows_what_is_changed_and_is_undone(window, bench):
     session = window.session
-    bench.keep_profile("game")
-    assert bench.profiles.tabText(bench.profiles.currentIndex()) == "game"
-    [kept] = session.project.profiles
+    bench.keep_profile("quay")
+    assert bench.profiles.tabText(bench.profiles.currentIndex()) == "quay"
+    kept = session.project.profiles[-1]
     assert kept.maps == ("Loading quay",)
     assert [each.format for each in kept.parts] == ["png", "json"]
     bench.boxes["csv"].setChecked(True)
     bench.forms["png"].inputs["chunk"].setValue(8)
     bench.forms["png"].inputs["scale"].setCurrentText("2")
-    [kept] = session.project.profiles
+    kept = session.project.profiles[-1]
     assert [each.format for each in kept.parts] == ["png", "json", "csv"]
     assert kept.parts[0].options == {"chunk": 8, "scale": "2"}
     session.undo()
     assert bench.forms["png"].inputs["scale"].currentText() == "1"
     bench.folder.setText(str(session.project.folder / "shipped" / "quay"))
     bench.folder.editingFinished.emit()
-    assert session.project.profiles[0].folder == "shipped/quay"
+    assert session.project.profiles[-1].folder == "shipped/quay"
     bench.profiles.setCurrentIndex(0)
     bench.maps.setCurrentText("North basin")
-    bench.profiles.setCurrentIndex(1)
+    bench.profiles.setCurrentIndex(3)
     assert bench.maps.currentText() == "Loading quay", "each has its own"
     assert window.files.save()
     assert open_project(session.project.folder).project.profiles == session.project.profiles
     click(bench.lose)
-    assert session.project.profiles == ()
-    assert bench.profiles.count() == 1
+    assert [each.name for each in session.project.profiles] == ["game", "print"]
+    assert bench.profiles.count() == 3
     session.undo()
-    assert bench.profiles.count() == 2
+    assert bench.profiles.count() == 4
 
 
 def test_what_would_be_written_is_told_before_and_what_is_left_over_taken_away(
     window, bench, tmp_path
 ):
-    bench.keep_profile("game")
+    bench.keep_profile("quay")
     bench.folder.setText(str(tmp_path / "game"))
     bench.boxes["csv"].setChecked(True)
     click(bench.compare)

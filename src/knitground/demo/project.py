@@ -31,6 +31,7 @@ from knitground.core.model.map import Map
 from knitground.core.model.marker import Marker, Shape
 from knitground.core.model.mix import Fall, FallWay, Mix, MixEntry
 from knitground.core.model.patch import Patch
+from knitground.core.model.profile import Profile, ShipPart
 from knitground.core.model.project import Project
 from knitground.core.model.properties import Property, PropertyKind
 from knitground.core.model.recipe import (
@@ -149,6 +150,12 @@ def build_demo(folder: Path) -> Project:
     project.maps = [_harbour(project), make_basin(project)]
     project.mixes.append(yard_mix())
     project.maps += [build_coast(project), build_yard(project), build_quay(project)]
+    project.profiles = (
+        Profile("game", (), (ShipPart("json"), ShipPart("png", {"chunk": 32}), ShipPart("ways"),
+                             ShipPart("markers")), "shipped/game"),
+        Profile("print", ("Harbour pans",), (ShipPart("png", {"scale": "4"}), ShipPart("ora")),
+                "shipped/print"),
+    )  # fmt: skip
     project.tray = [
         Patch("salt store", (
             (TileRef("props", *PLACES["big heap"]), TileRef("props", 1, 1)),

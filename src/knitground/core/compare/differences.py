@@ -25,6 +25,7 @@ _OF_LAYERS = {"cells", "pinned", "terrain", "painted", "markers", "laid"}
 _OF_PROJECTS = {
     "name": "is called otherwise", "shape_kinds": "has other kinds of shapes",
     "tray": "has other patches in its tray", "excused": "has other findings that are no fault",
+    "profiles": "ships otherwise",
 }  # fmt: skip
 _OF_MAPS = {
     "wrap": "wraps, or no more", "background": "has another background",

@@ -24,6 +24,7 @@ from knitground.core.model.project import Project
 
 _OF_PROJECTS = {
     "shape_kinds": What.SHAPES, "tray": What.TRAY, "excused": What.PROOF, "name": What.PROPERTIES,
+    "profiles": What.SHIPPING,
 }  # fmt: skip
 _OF_MAPS = {
     "background": What.LAYERS, "screen": What.LAYERS, "properties": What.PROPERTIES,

@@ -188,3 +188,60 @@ class ShipFile(_Part):
     legend: list[ShipTile]
     layers: list[ShipLayer]
     terrain: list[ShipTerrain]
+
+
+class ShipPlace(_Part):
+    """A rectangle of cells, rows and columns as they are counted, and what a step there costs."""
+
+    row: int
+    column: int
+    rows: int
+    columns: int
+    cost: float
+
+
+class ShipBeside(_Part):
+    """Two places, by their numbers from 0, that lie side by side, and over how many cells."""
+
+    places: tuple[int, int]
+    sides: int
+
+
+class ShipDoor(_Part):
+    """A door that stands in a place, and the map that it leads to."""
+
+    place: int
+    name: str
+    map: str
+
+
+class WaysFile(_Part):
+    """Where one can walk on a map: `NAME.ways.json`."""
+
+    format: Literal["knitground/ways"] = "knitground/ways"
+    version: Literal[1] = 1
+    map: str
+    places: list[ShipPlace]
+    beside: list[ShipBeside]
+    doors: list[ShipDoor]
+
+
+class MarkerAlone(_Part):
+    """A marker as `ShipMarker` has it, and the layer that it lies on; pictures have no tile."""
+
+    layer: str
+    name: str
+    kind: str
+    shape: Literal["point", "box", "polygon", "picture"]
+    points: list[tuple[float, float]]
+    turn: float
+    properties: dict[str, str | int | float | bool]
+
+
+class MarkersFile(_Part):
+    """The markers of a map alone: `NAME.markers.json`."""
+
+    format: Literal["knitground/markers"] = "knitground/markers"
+    version: Literal[1] = 1
+    map: str
+    markers: list[MarkerAlone]

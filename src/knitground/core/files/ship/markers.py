@@ -9,6 +9,7 @@ from annotated_types import MaxLen
 
 from knitground.core.base.progress import Progress, no_progress
 from knitground.core.files.jsontext import to_text
+from knitground.core.files.ship.formats import MarkerAlone, MarkersFile
 from knitground.core.files.ship.kinds import ShipFormat, ShipJob, option
 from knitground.core.model.layers import MarkerLayer
 from knitground.core.model.map import Map
@@ -31,15 +32,14 @@ def _files(
 ) -> dict[str, bytes]:
     """Make `MAP.markers.json`: what each is called, of what kind, and where it is, in pixels."""
     found = [
-        {
-            "layer": layer.name, "name": each.name, "kind": each.kind, "shape": each.shape.value,
-            "points": each.points, "turn": each.turn, "properties": typed_values(each.properties),
-        }
+        MarkerAlone(layer=layer.name, name=each.name, kind=each.kind, shape=each.shape.value,
+                    points=list(each.points), turn=each.turn,
+                    properties=typed_values(each.properties))
         for layer in map_.layers if isinstance(layer, MarkerLayer)
         for each in layer.markers if options.kind in ("", each.kind)
     ]  # fmt: skip
-    whole = {"format": "knitground/markers", "version": 1, "map": map_.name, "markers": found}
-    return {name: to_text(whole).encode() for name in _names(job, map_, options)}
+    text = to_text(MarkersFile(map=map_.name, markers=found).model_dump(mode="json"))
+    return {name: text.encode() for name in _names(job, map_, options)}
 
 
 MARKERS = ShipFormat(

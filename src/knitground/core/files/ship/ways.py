@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 from knitground.core.base.progress import Progress, no_progress
 from knitground.core.files.jsontext import to_text
 from knitground.core.files.layer_io import as_counted
+from knitground.core.files.ship.formats import ShipBeside, ShipDoor, ShipPlace, WaysFile
 from knitground.core.files.ship.kinds import ShipFormat, ShipJob, option
 from knitground.core.model.layers import MarkerLayer
 from knitground.core.model.map import Map
@@ -118,8 +119,8 @@ def _beside(
             yield (at[:-1], at[1:]) if axis == 0 else (at[:, :-1], at[:, 1:])
 
 
-def _doors(map_: Map, places: list[Place]) -> list[dict[str, object]]:
-    out: list[dict[str, object]] = []
+def _doors(map_: Map, places: list[Place]) -> list[ShipDoor]:
+    out: list[ShipDoor] = []
     for layer in map_.layers:
         for each in layer.markers if isinstance(layer, MarkerLayer) else ():
             to = next((p.value for p in each.properties if p.name == "map"), None)
@@ -132,7 +133,7 @@ def _doors(map_: Map, places: list[Place]) -> list[dict[str, object]]:
             n = next((n for n, p in enumerate(places) if p.row <= row < p.row + p.rows
                       and p.column <= col < p.column + p.columns), None)  # fmt: skip
             if n is not None:
-                out.append({"place": n, "name": each.name, "map": str(to)})
+                out.append(ShipDoor(place=n, name=each.name, map=str(to)))
     return out
 
 
@@ -150,20 +151,20 @@ def _files(
     places = rectangles(costs, merged=options.of == "rectangles")
     progress(0.6)
     beside, doors = borders(map_, places, costs.shape), _doors(map_, places)
-    whole = {
-        "format": "knitground/ways", "version": 1, "map": map_.name,
-        "places": [each._asdict() for each in places],
-        "beside": [{"places": [a, b], "sides": count} for a, b, count in beside],
-        "doors": doors,
-    }  # fmt: skip
-    made = {"json": lambda: to_text(whole).encode(),
+    whole = WaysFile(
+        map=map_.name,
+        places=[ShipPlace(**each._asdict()) for each in places],
+        beside=[ShipBeside(places=(a, b), sides=count) for a, b, count in beside],
+        doors=doors,
+    )
+    made = {"json": lambda: to_text(whole.model_dump(mode="json")).encode(),
             "graphml": lambda: _graphml(map_, places, beside, doors)}  # fmt: skip
     return {name: made[name.rpartition(".")[2]]() for name in _names(job, map_, options)}
 
 
 def _graphml(
     map_: Map, places: list[Place], beside: list[tuple[int, int, int]],
-    doors: list[dict[str, object]],
+    doors: list[ShipDoor],
 ) -> bytes:  # fmt: skip
     keys = [("row", "int"), ("column", "int"), ("rows", "int"), ("columns", "int"),
             ("cost", "double"), ("door", "string"), ("to", "string")]  # fmt: skip
@@ -173,11 +174,11 @@ def _graphml(
               for name, kind in keys]  # fmt: skip
     lines.append('<key id="sides" for="edge" attr.name="sides" attr.type="int"/>')
     lines.append('<graph edgedefault="undirected">')
-    led = {each["place"]: each for each in doors}
+    led = {each.place: each for each in doors}
     for n, each in enumerate(places):
         values = {**each._asdict(), "cost": f"{each.cost:g}"}
         if n in led:
-            values |= {"door": escape(str(led[n]["name"])), "to": escape(str(led[n]["map"]))}
+            values |= {"door": escape(led[n].name), "to": escape(led[n].map)}
         data = "".join(f'<data key="{key}">{value}</data>' for key, value in values.items())
         lines.append(f'<node id="n{n}">{data}</node>')
     lines += [f'<edge source="n{a}" target="n{b}"><data key="sides">{count}</data></edge>'
