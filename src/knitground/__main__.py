@@ -17,6 +17,11 @@ _WINDOW_HELP = {
         "Writes the demo project to DIR and opens it. With --headless it runs the full example\n"
         "without a display: knits, grows, ships, takes a picture of each stage, lists the files.\n"
     ),
+    "play": (
+        "usage: knitground play DIR [--map NAME] [--side]\n\n"
+        "Walks on maps that were shipped to DIR as JSON, in a process of its own; it follows what\n"
+        "is shipped anew. Arrows go, space jumps (with --side: seen from the side), Esc ends.\n"
+    ),
 }
 
 
@@ -39,6 +44,10 @@ def main() -> None:
         from knitground.ui.start import open_window
 
         sys.exit(open_window(words[1:]))
+    if verb == "play":
+        from knitground.ui.play.window import play
+
+        sys.exit(play(words[1:]))
     if verb == "demo" and "--headless" in words:
         from knitground.ui.example import run_headless
 

@@ -190,7 +190,7 @@ def test_the_shipped_picture_and_the_json_draw_the_same(tmp_path):
         layer.cells[row, col] = map_.legend.place(TileRef("props", 0, piece))
     doc.knitter.ensure_all(map_)
     picture = map_picture(doc.project, map_)
-    files = JSON.files(ShipJob(doc.project, ship_names(doc.project, [map_])), map_)
+    files = JSON.files(ShipJob(doc.project, ship_names(doc.project, [map_])), map_, JSON.chosen())
     shipped = json.loads(next(data for path, data in files.items() if path.endswith(".json")))
     sheets = {each.name: each.picture for each in doc.project.tilesets}
     out = np.zeros((map_.height * 8, map_.width * 8), np.uint32)

@@ -187,7 +187,7 @@ def test_opacity_is_an_edit_saved_and_shipped(tmp_path):
     save_project(doc.project, tmp_path / "p")
     assert open_project(tmp_path / "p").project.maps[0].layers[1].opacity == 0.4
     doc.knitter.ensure_all(map_)
-    files = JSON.files(ShipJob(doc.project, ship_names(doc.project, [map_])), map_)
+    files = JSON.files(ShipJob(doc.project, ship_names(doc.project, [map_])), map_, JSON.chosen())
     shipped = next(data for path, data in files.items() if path.endswith(".json"))
     assert [layer["opacity"] for layer in json.loads(shipped)["layers"]] == [1.0, 0.4]
     doc.undo()

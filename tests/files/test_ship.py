@@ -2,6 +2,7 @@ import json
 
 import numpy as np
 import pytest
+from examples.pillow_reader import drawn
 from jsonschema import Draft202012Validator
 from PIL import Image
 from tests.core.test_diamond import yard
@@ -21,96 +22,8 @@ from knitground.core.model.tile import TileRef
 
 
 def drawn_like_a_game(folder, name):
-    """Draw a shipped map as a game would: from its JSON and the sheets beside it alone."""
-    data = json.loads((folder / f"{name}.json").read_text())
-    sheets = [np.array(Image.open(folder / each["picture"])) for each in data["tilesets"]]
-
-    def picture(place):
-        tile = data["legend"][place - 1]
-        x, y, high, wide = tile["x"], tile["y"], tile["height"], tile["width"]
-        cut = sheets[tile["tileset"]][y : y + high, x : x + wide]
-        cut = cut[:, ::-1] if tile["turn"] & 4 else cut
-        return np.ascontiguousarray(np.rot90(cut, -(tile["turn"] & 3)))
-
-    out = Image.new("RGBA", tuple(data["size"]))
-    for layer in data["layers"]:
-        if not layer["visible"]:
-            continue
-        right, down = layer["offset_x"], layer["offset_y"]
-        for marker in layer["markers"]:
-            if marker["tile"]:
-                lay_free(out, picture(marker["tile"]), marker)
-        if layer["kind"] == "tint":
-            out = tinted(out, layer, data["form"])
-            continue
-        cells = [(row, col, place) for row, line in enumerate(layer["cells"])
-                 for col, place in enumerate(line) if place]  # fmt: skip
-        if data["form"] != "square":
-            order = ORDERS[data["drawn_from"]]
-            cells.sort(key=lambda each: order(*begins(layer, *each[:2])))
-        for row, col, place in cells:
-            tile = data["legend"][place - 1]
-            x, y = begins(layer, row, col)
-            lay_at(out, picture(place), x + right + tile["offset_x"], y + down + tile["offset_y"])
-    return np.array(out)
-
-
-ORDERS = {
-    "top": lambda x, y: (y, x), "bottom": lambda x, y: (-y, x),
-    "left": lambda x, y: (x, y), "right": lambda x, y: (-x, y),
-}  # fmt: skip
-
-
-def begins(layer, row, col):
-    """Where the rectangle round a cell begins, as the schema says."""
-    names = ("first", "row_step", "column_step", "odd_row", "odd_column")
-    parts = zip(*(layer[name] for name in names))
-    return [
-        int(np.floor(first + row * down + col * right + row % 2 * odd_row + col % 2 * odd_col))
-        for first, down, right, odd_row, odd_col in parts
-    ]
-
-
-def lay_at(out, picture, x, y):
-    """Lay a picture where it begins; what sticks out of the map is cut off."""
-    top, left = max(0, -y), max(0, -x)
-    part = picture[top : out.height - y, left : out.width - x]
-    if part.size:
-        out.alpha_composite(Image.fromarray(np.ascontiguousarray(part)), (x + left, y + top))
-
-
-def lay_free(out, picture, marker):
-    """Lay a free picture, turned pixel by pixel round its middle."""
-    high, wide = picture.shape[:2]
-    (x, y), scale = marker["points"][0], marker["scale"]
-    middle, angle = (x, y - high * scale / 2), np.radians(marker["turn"])
-    reach = int(np.hypot(high, wide) * scale / 2) + 2
-    for py in range(int(middle[1]) - reach, int(middle[1]) + reach):
-        for px in range(int(middle[0]) - reach, int(middle[0]) + reach):
-            dx, dy = px + 0.5 - middle[0], py + 0.5 - middle[1]
-            col = (np.cos(angle) * dx + np.sin(angle) * dy) / scale + wide / 2
-            row = (np.cos(angle) * dy - np.sin(angle) * dx) / scale + high / 2
-            if 0 <= col < wide and 0 <= row < high:
-                pixel = Image.fromarray(picture[int(row) : int(row) + 1, int(col) : int(col) + 1])
-                out.alpha_composite(pixel, (px, py))
-
-
-def tinted(out, layer, form):
-    """Multiply a tint over a picture, by the formula that the schema gives."""
-    factors = np.ones((len(layer["colours"]) + 1, 4))
-    for number, each in enumerate(layer["colours"], 1):
-        colour = np.array([each["red"], each["green"], each["blue"]]) / 255
-        factors[number, :3] = 1 - each["strength"] + each["strength"] * colour
-    cells, (wide, high) = np.array(layer["cells"]), layer["cell"]
-    by = np.ones((out.height, out.width, 4))
-    ys, xs = np.mgrid[:high, :wide] + 0.5
-    inside = np.ones((high, wide), bool)
-    if form != "square":  # a diamond: nearer to its middle than to its corners
-        inside = np.abs(xs / wide - 0.5) + np.abs(ys / high - 0.5) <= 0.5
-    for row, col in np.argwhere(cells):
-        x, y = begins(layer, row, col)
-        by[y : y + high, x : x + wide][inside] = factors[cells[row, col]]
-    return Image.fromarray(np.rint(np.array(out) * by).astype(np.uint8))
+    """Draw a shipped map as the worked example of a reader does."""
+    return np.array(drawn(folder / f"{name}.json"))
 
 
 def test_a_game_draws_the_picture_that_was_shipped(demo, tmp_path):

@@ -1,6 +1,9 @@
 """Shipping in the real window: profiles, options, what would be written, what follows."""
 
 import json
+import sys
+import time
+from pathlib import Path
 
 import numpy as np
 import pytest
@@ -14,9 +17,11 @@ from knitground.core.base.window import Box
 from knitground.core.edit.laying import plan_cells
 from knitground.core.files.opening import open_project
 from knitground.core.files.ship.ship import FORMATS
+from knitground.core.model.lattice import Rect
 from knitground.core.model.tile import TileRef
 from knitground.ui.common.numbers import WholeBox
 from knitground.ui.common.tasks import wait_for_jobs
+from knitground.ui.play.window import PlayView
 from knitground.ui.stages.ship import bench as benches
 
 
@@ -158,3 +163,49 @@ def test_files_follow_a_stroke(window, bench, tmp_path, monkeypatch):
     bench.follow.setChecked(False)
     data = json.loads((tmp_path / "game" / "made.knit.json").read_text())
     assert set(data["files"]) == {"harbour-pans.png"}
+
+
+def test_play_ships_starts_a_process_of_its_own_and_files_follow(window, bench, monkeypatch):
+    started = []
+    monkeypatch.setattr(benches.QProcess, "startDetached", lambda *words: started.append(words))
+    bench.boxes["json"].setChecked(False)
+    click(bench.play)
+    assert started == []
+    assert "tick JSON" in window.notices.text.text()
+    bench.boxes["json"].setChecked(True)
+    click(bench.play)
+    [(program, words)] = started
+    assert program == sys.executable
+    assert words[:3] == ["-m", "knitground", "play"]
+    assert words[3] == bench.folder.text()
+    assert words[4:] == ["--map", "Loading quay"]
+    assert bench.follow.isChecked()
+    bench.follow.setChecked(False)
+    click(bench.go)
+    assert len(started) == 1, "shipping alone starts nothing"
+
+
+def test_a_stroke_reaches_a_game_that_is_played(window, bench, qtbot):
+    """From the stroke to the other window: what it shows is read from the files."""
+    session = window.session
+    bench.maps.setCurrentText("Harbour pans")
+    click(bench.go)
+    game = PlayView(Path(bench.folder.text()), "Harbour pans")
+    qtbot.addWidget(game)
+    game.clock.stop()
+    game._looks.stop()
+    rect = Rect(7 * 16, 5 * 16, 16, 16)
+    before = game.world.picture(rect)
+    bench.follow.setChecked(True)
+    wait_for_jobs()
+    place = np.full((1, 1), session.map.legend.place(TileRef("props", 0, 4)), np.int32)
+    plan = plan_cells(session.map, session.map.layers[2], Box(5, 7, 6, 8), place,
+                      np.ones((1, 1), bool), "Lay")  # fmt: skip
+    session.apply(plan.edit)
+    began = time.perf_counter()
+    while time.perf_counter() - began < 30:
+        QTest.qWait(20)
+        if game.look_again() and (game.world.picture(rect) != before).any():
+            break
+    assert (game.world.picture(rect) != before).any()
+    bench.follow.setChecked(False)

@@ -29,6 +29,7 @@ _VERBS = {
     "grow": ("grow", "Run the recipe of a map of PROJECT and save it."),
     "diff": ("diff", "Tell what is different in the project NOW, against BEFORE."),
     "proof": ("proof", "Find what is wrong with PROJECT before a game does."),
+    "play": ("", "Walk on maps that were shipped to DIR: play DIR [--map M] [--side]."),
     "ship": ("ship", "Ship maps of PROJECT for a game: pictures, JSON, shapes, ways."),
 }
 """Each verb: its module, and what it does. Those without one open the window (`__main__`)."""

@@ -24,14 +24,15 @@ from PySide6.QtWidgets import (
 
 from knitground.core.base.errors import EditError
 from knitground.core.edit.changed import Changed, What
-from knitground.core.edit.markers import Outlines, inside
+from knitground.core.edit.markers import Outlines
 from knitground.core.model.lattice import Rect
 from knitground.core.model.layers import MarkerLayer
 from knitground.core.model.map import Map
-from knitground.core.model.marker import Marker, Shape
+from knitground.core.model.marker import Marker
 from knitground.core.walk.camera import screen_at
 from knitground.core.walk.cover import covered
 from knitground.core.walk.figure import MOST_PX, TICK, Figure, Keys, Stand, View, Walk
+from knitground.core.walk.places import SPAWN, arrival, leads_to, met
 from knitground.core.walk.solids import ONE_WAY, SOLID, Solids
 from knitground.ui.common.commands import Commands
 from knitground.ui.common.numbers import WholeBox
@@ -44,7 +45,6 @@ _MOST_TICKS = 6
 """Ticks that are made up for at once: after a long frame the figure does not leap."""
 _MARGIN = 6
 _WHO = "walk"
-_SPAWN, _DOOR = "spawn point", "door"
 _KEYS = {
     Qt.Key.Key_Left: (-1, 0), Qt.Key.Key_Right: (1, 0),
     Qt.Key.Key_Up: (0, -1), Qt.Key.Key_Down: (0, 1),
@@ -316,7 +316,7 @@ class Walking(QObject):
                     return each.middle
         if view.at is not None and view.underMouse():
             return view.at.x, view.at.y
-        return next((each.middle for each in markers if each.kind == _SPAWN), view.middle)
+        return next((each.middle for each in markers if each.kind == SPAWN), view.middle)
 
     def _watch(self, view: MapView | None) -> None:
         if self._watched is not None:
@@ -425,34 +425,18 @@ class Walking(QObject):
     # What it meets
 
     def _met(self) -> list[Marker]:
-        """List the areas that it stands in, and points that it stands on."""
         if self.map is None:
             return []
-        near, x, y = self.figure.wide / 2, self.at.x, self.at.y - 1
-        out: list[Marker] = []
-        for layer in self.map.layers:
-            if not isinstance(layer, MarkerLayer) or not layer.visible or not layer.markers:
-                continue
-            corners, bounds = self._outlines.of(self.session.project, layer)
-            close = (bounds[:, :2] <= (x + near, y + near)) & (
-                bounds[:, 2:] >= (x - near, y - near)
-            )
-            for n in np.flatnonzero(close.all(axis=1)).tolist():
-                each = layer.markers[n]
-                point = each.shape is Shape.POINT
-                if point or (each.shape is not Shape.PICTURE and inside(corners[n], x, y)):
-                    out.append(each)
-        return out
+        return met(self.session.project, self.map, self._outlines, self.figure, self.at)
 
     def _meet(self) -> None:
-        met = self._met()
-        self.bar.told.setText(" · ".join(each.title for each in met))
-        fresh = [each for each in met if each.number not in self._within]
-        self._within = {each.number for each in met}
+        here = self._met()
+        self.bar.told.setText(" · ".join(each.title for each in here))
+        fresh = [each for each in here if each.number not in self._within]
+        self._within = {each.number for each in here}
         for each in fresh:
-            to = next((one.value for one in each.properties if one.name == "map"), "")
-            if each.kind == _DOOR and to:
-                self._go_through(each, str(to))
+            if to := leads_to(each):
+                self._go_through(each, to)
                 return
 
     def _go_through(self, door: Marker, name: str) -> None:
@@ -461,16 +445,10 @@ class Walking(QObject):
             self.session.warn(f"the door “{door.title}” leads to the map “{name}”, which is not "
                               "there: correct its property “map”")  # fmt: skip
             return
-        markers = [each for layer in map_.layers if isinstance(layer, MarkerLayer)
-                   for each in layer.markers]  # fmt: skip
-        same = [each for each in markers if each.kind == _DOOR and each.name == door.name]
-        spawn = [each for each in markers if each.kind == _SPAWN]
-        there = next((each.middle for each in (*same, *spawn)), None)
-        width, height = map_.lattice.extent
         self._fitted = map_  # the figure stays as large as it is
         self.map = map_
         self.session.choose_map(map_)
-        self.start(there or (width / 2, height / 2))
+        self.start(arrival(map_, door.name))
 
     # Following
 

@@ -161,6 +161,7 @@ class ShipTerrain(_Part):
 class ShipFile(_Part):
     """A map for a game; layers from back to front.
 
+    `screen`: pixels across and down that a player sees at a time.
     `grid`: cells across and down. `cell`: pixels across and down of one, or of the rectangle round
     it. `size`: pixels across and down of the whole map, with room for pictures over the uppermost
     diamonds. `form`: of the cells; staggered ones are diamonds in rows and columns like squares.
@@ -180,6 +181,7 @@ class ShipFile(_Part):
     grid: tuple[int, int]
     cell: tuple[int, int]
     size: tuple[int, int]
+    screen: tuple[int, int] = (320, 180)
     wrap: bool
     background: str | None
     properties: dict[str, str | int | float | bool]

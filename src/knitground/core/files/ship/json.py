@@ -68,6 +68,7 @@ def _files(
         grid=map_.lattice.counted[::-1],
         cell=(map_.cell_width, map_.cell_height),
         size=map_.lattice.extent,
+        screen=map_.screen,
         wrap=map_.wrap,
         background=map_.background,
         properties=typed_values(map_.properties),

@@ -1,17 +1,11 @@
-"""The figure that walks on the map: a spindle with a foot point, faint where it is hidden."""
+"""The figure that walks on the map."""
 
 from __future__ import annotations
 
-import numpy as np
-from PySide6.QtCore import QPointF, QRectF
-from PySide6.QtGui import QColor, QImage, QPainter, QPainterPath, QPen
+from PySide6.QtCore import QPointF
 
-from knitground.ui.common.theme import LINEN
-from knitground.ui.gesture import Walker
+from knitground.ui.common.figure import figure_picture
 from knitground.ui.mapside.canvas.over import Canvas, Overlay
-
-_FAINT = 0.3
-"""What is left of the figure's opacity behind something."""
 
 
 class FigureOver(Overlay):
@@ -24,40 +18,8 @@ class FigureOver(Overlay):
             zoom = on.camera.zoom
             wide, high = walker.figure.wide, walker.figure.high
             x, y = on.camera.to_screen(walker.at.x - wide // 2, walker.at.y - high)
-            on.painter.drawImage(QPointF(round(x), round(y)), picture_of(walker, zoom))
+            on.painter.drawImage(
+                QPointF(round(x), round(y)),
+                figure_picture(walker.figure, walker.at, walker.hidden, zoom),
+            )
         return True
-
-
-def picture_of(walker: Walker, zoom: float) -> QImage:
-    """Draw a figure as large as it is seen, its feet at the lower edge."""
-    wide = max(3, round(walker.figure.wide * zoom))
-    high = max(5, round(walker.figure.high * zoom))
-    out = QImage(wide, high, QImage.Format.Format_ARGB32_Premultiplied)
-    out.fill(0)
-    painter = QPainter(out)
-    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-    pen = max(1.0, min(wide, high) / 12)
-    room = QRectF(pen, pen, wide - 2 * pen, high - 2 * pen)
-    middle, lean = room.center().x(), walker.at.faces[0] * room.width() / 10
-    spindle = QPainterPath(QPointF(middle + lean, room.top()))
-    belly = room.top() + room.height() * 0.42
-    spindle.cubicTo(room.right(), belly - room.height() / 8, room.right(),
-                    belly + room.height() / 8, middle, room.bottom())  # fmt: skip
-    spindle.cubicTo(room.left(), belly + room.height() / 8, room.left(),
-                    belly - room.height() / 8, middle + lean, room.top())  # fmt: skip
-    painter.setPen(QPen(QColor(LINEN.panel), pen))
-    painter.setBrush(QColor(LINEN.madder if walker.at.caught else LINEN.accent))
-    painter.drawPath(spindle)
-    painter.setBrush(QColor(LINEN.panel))
-    painter.drawEllipse(QPointF(middle, room.bottom() - pen), pen, pen)
-    painter.end()
-    if walker.hidden.any():
-        rows = np.minimum(np.arange(high) * walker.hidden.shape[0] // high,
-                          walker.hidden.shape[0] - 1)  # fmt: skip
-        cols = np.minimum(np.arange(wide) * walker.hidden.shape[1] // wide,
-                          walker.hidden.shape[1] - 1)  # fmt: skip
-        behind = walker.hidden[np.ix_(rows, cols)]
-        raw = np.frombuffer(out.bits(), np.uint8).reshape(high, out.bytesPerLine())
-        part = raw[:, : wide * 4].reshape(high, wide, 4)
-        part[behind] = (part[behind] * _FAINT).astype(np.uint8)
-    return out

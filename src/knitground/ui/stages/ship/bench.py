@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+import sys
 from collections.abc import Callable
 from pathlib import Path
 
-from PySide6.QtCore import QSize, Qt, QTimer, QUrl, Signal
+from PySide6.QtCore import QProcess, QSize, Qt, QTimer, QUrl, Signal
 from PySide6.QtGui import QDesktopServices, QImage, QPixmap
 from PySide6.QtWidgets import (
     QCheckBox,
@@ -97,6 +98,11 @@ class ShipBench(Stage):
         self.follow = QCheckBox("follow")
         self.follow.setToolTip("Ship again by itself after each change")
         self.follow.toggled.connect(self._follow_soon)
+        self.play = button("Play", self.play_now,
+                           "Ship, and walk on it in a window of its own: a stand-in for the game "
+                           "that reads shipped files only. What follows is seen there")  # fmt: skip
+        self._plays = False
+        """Whether what is being shipped is to be played."""
         self._question = Question(lambda: session.doc, self)
         self._timer = QTimer(self, singleShot=True, interval=_FOLLOWS_MS)
         self._timer.timeout.connect(self._ship_beside)
@@ -139,7 +145,7 @@ class ShipBench(Stage):
             row(QLabel("What"), self.maps, 1),
             scroll,
             row(QLabel("To"), to),
-            row(self.go, self.compare, self.follow, 1),
+            row(self.go, self.compare, self.play, self.follow, 1),
             self.state,
             row(self.anyway, self.drop, 1),
             self.preview,
@@ -361,6 +367,21 @@ class ShipBench(Stage):
         doc = self.session.doc
         run_with_progress(self.window(), "Shipping…", work, self._done, self._failed, doc)
 
+    def play_now(self) -> None:
+        """Ship, then walk on what was shipped in a process of its own; files follow from now on."""
+        if not self.boxes["json"].isChecked():
+            self.session.warn("Play reads the JSON and the sheets: tick JSON to ship them too")
+            return
+        self._plays = True
+        self.ship_now()
+
+    def _start_play(self, folder: Path) -> None:
+        maps, shown = self._maps(), self.session.map
+        map_ = shown if shown in maps else maps[0]
+        words = ["-m", "knitground", "play", str(folder)]
+        QProcess.startDetached(sys.executable, [*words, "--map", map_.name] if map_ else words)
+        self.follow.setChecked(True)
+
     def compare_now(self) -> None:
         """Tell which files would be written and which are left over, and write none."""
         self.catch_up()
@@ -407,12 +428,16 @@ class ShipBench(Stage):
     def _done(self, shipped: tuple[Shipped, QImage | None]) -> None:
         done, preview = shipped
         self._list(done, "written")
+        if self._plays:
+            self._plays = False
+            self._start_play(done.files[0].parent)
         if preview is not None:
             self.preview.setText("")
             self.preview.setPixmap(QPixmap.fromImage(preview))
         self.shipped.emit(done.files)
 
     def _failed(self, error: KnitError) -> None:
+        self._plays = False
         self.state.setText(f"Nothing written: {error}")
         set_role(self.state, "warning")
         self.anyway.setVisible(isinstance(error, NotOursError))

@@ -1,0 +1,109 @@
+"""What was shipped is read back as the map that it was: pixel for pixel, area for area."""
+
+import json
+
+import numpy as np
+import pytest
+from tests.core.test_diamond import yard
+from tests.core.test_staggered import shifted_yard
+
+from knitground.core.base.errors import KnitError
+from knitground.core.files.ship.loading import load_shipped, shipped_names
+from knitground.core.files.ship.png import map_picture
+from knitground.core.files.ship.ship import ship
+from knitground.core.model.lattice import Corner, Stagger
+from knitground.core.walk.solids import Solids
+
+
+def shipped(project, map_, folder, knit=None):
+    ship(project, [map_], folder, ["json"], knit=knit)
+    return load_shipped(shipped_names(folder)[map_.name])
+
+
+@pytest.mark.parametrize("name", ["Harbour pans", "North basin", "Salt coast", "Store yard",
+                                  "Loading quay"])  # fmt: skip
+def test_every_map_of_the_demo_is_drawn_as_it_was(demo, tmp_path, name):
+    map_ = demo.map_named(name)
+    map_.background = "#304050"
+    loaded = shipped(demo, map_, tmp_path)
+    assert loaded.map.screen == map_.screen
+    assert loaded.map.wrap == map_.wrap
+    assert {path.suffix for path in loaded.files} == {".json", ".png"}
+    drawn, was = map_picture(loaded.project, loaded.map), map_picture(demo, map_)
+    assert drawn.shape == was.shape
+    off = np.abs(drawn.astype(int) - was.astype(int))
+    assert off.max() <= 2, "the strength of a tint is rounded"
+    assert (off > 0).mean() < 0.2
+
+
+@pytest.mark.parametrize("corner", list(Corner))
+@pytest.mark.parametrize("first", [False, True])
+@pytest.mark.parametrize("by_columns", [False, True])
+def test_staggered_maps_are_counted_as_they_were(tmp_path, by_columns, first, corner):
+    doc, map_ = shifted_yard(Stagger(7, 5, by_columns, first), drawn_from=corner)
+    loaded = shipped(doc.project, map_, tmp_path, doc.ensure_all)
+    assert loaded.map.grid == map_.grid
+    assert (map_picture(loaded.project, loaded.map) == map_picture(doc.project, map_)).all()
+
+
+def test_diamonds_and_turned_tiles_are_drawn_as_they_were(tmp_path):
+    doc, map_ = yard()
+    for layer in map_.layers:
+        for at in np.argwhere(layer.cells > 0)[::3].tolist():
+            tile = map_.legend.tile(int(layer.cells[tuple(at)]))
+            layer.cells[tuple(at)] = map_.legend.place(tile._replace(turn=4))
+    loaded = shipped(doc.project, map_, tmp_path, doc.ensure_all)
+    assert (map_picture(loaded.project, loaded.map) == map_picture(doc.project, map_)).all()
+
+
+def test_what_is_solid_stays_so_and_markers_stay_where_they_are(demo, tmp_path):
+    map_ = demo.map_named("Harbour pans")
+    loaded = shipped(demo, map_, tmp_path)
+    from knitground.core.edit.document import Document
+
+    room = (0, 0, *map_.lattice.extent)
+    was = Solids(Document(demo), map_).seen(*room)
+    now = Solids(Document(loaded.project), loaded.map).seen(*room)
+    assert (was == now).all()
+    assert was.any()
+    places = [[(each.name, each.kind, each.points) for each in layer.markers]
+              for one in (map_, loaded.map) for layer in one.layers
+              if hasattr(layer, "markers")]  # fmt: skip
+    assert places[0] == places[1]
+
+
+@pytest.mark.parametrize(
+    ("spoil", "said"),
+    [
+        (lambda d: d.update(version=9), "version"),
+        (lambda d: d.update(grid=[0, 5]), "is no map"),
+        (lambda d: d["layers"][0]["cells"].pop(), "rows of cells"),
+        (lambda d: d["layers"][0]["cells"][0].__setitem__(0, 999), "names 999"),
+        (lambda d: d["legend"][0].update(x=9999), "of a sheet"),
+        (lambda d: d["legend"][0].update(tileset=77), "names sheet 77"),
+        (lambda d: d["tilesets"][0].update(picture="../../etc/passwd"), "leads out"),
+        (lambda d: d["tilesets"][0].update(picture="none.png"), "none.png"),
+        (lambda d: d["layers"][0].update(kind="new"), "kind"),
+        (lambda d: d.pop("layers"), "layers"),
+    ],
+)
+def test_files_that_do_not_fit_are_refused_with_what_is_wrong(demo, tmp_path, spoil, said):
+    shipped(demo, demo.map_named("North basin"), tmp_path)
+    path = tmp_path / "north-basin.json"
+    data = json.loads(path.read_text())
+    spoil(data)
+    path.write_text(json.dumps(data))
+    with pytest.raises(KnitError, match=said):
+        load_shipped(path)
+
+
+def test_a_file_that_is_cut_short_and_a_folder_without_maps(demo, tmp_path):
+    shipped(demo, demo.map_named("North basin"), tmp_path)
+    path = tmp_path / "north-basin.json"
+    path.write_bytes(path.read_bytes()[:2000])
+    with pytest.raises(KnitError, match=r"north-basin\.json"):
+        load_shipped(path)
+    with pytest.raises(KnitError, match="no shipped map"):
+        shipped_names(tmp_path)
+    with pytest.raises(KnitError):
+        shipped_names(tmp_path / "nowhere")
