@@ -27,7 +27,6 @@ from knitground.core.edit.layers import add_layer
 from knitground.core.edit.laying import Plan
 from knitground.core.edit.maps import add_map, lay_grown
 from knitground.core.edit.planning import plan_dab, plan_fill, plan_path, plan_region, refusal
-from knitground.core.edit.profiles import check_folder
 from knitground.core.edit.reasons import why_cell
 from knitground.core.edit.recipes import Over, grow_round
 from knitground.core.edit.reslice import use_slicing
@@ -38,7 +37,7 @@ from knitground.core.files.newsheets import new_tileset
 from knitground.core.files.opening import open_project
 from knitground.core.files.saving import save_project, settle_after_save
 from knitground.core.files.ship.png import MapPicture, map_picture
-from knitground.core.files.ship.ship import USUAL_FORMATS, maps_of, ship
+from knitground.core.files.ship.ship import USUAL_FORMATS, maps_of, profile_folder, ship
 from knitground.core.grow.plainless import find_plainless
 from knitground.core.grow.runner import run_recipe
 from knitground.core.knit.explain import Why
@@ -240,8 +239,7 @@ class ProjectDoor:
                 raise EditError(f"there is no profile “{profile[:60]}”")
             maps, parts = maps_of(self.project, asked), list(asked.parts) or parts
             if folder is None and self.project.folder is not None:
-                check_folder(asked.folder)
-                folder = self.project.folder / asked.folder
+                folder = profile_folder(self.project.folder, asked)
         if folder is None:
             raise EditError("name a folder to ship to, or a profile of a project that was saved")
         shipped = ship(

@@ -17,6 +17,7 @@ from tests.maps import small_project
 
 from knitground.core.base.errors import EditError, PlaceError
 from knitground.core.edit.document import Document
+from knitground.core.edit.maps import rename_map
 from knitground.core.edit.profiles import put_profile, remove_profile
 from knitground.core.edit.shapes import add_shape
 from knitground.core.files.made import MADE
@@ -24,9 +25,10 @@ from knitground.core.files.opening import open_project
 from knitground.core.files.saving import save_project
 from knitground.core.files.schema import schema_texts
 from knitground.core.files.ship.png import map_picture
-from knitground.core.files.ship.ship import FORMATS, check, maps_of, ship
+from knitground.core.files.ship.ship import FORMATS, check, maps_of, profile_folder, ship
 from knitground.core.files.ship.ways import borders, rectangles
 from knitground.core.model.lattice import Stagger
+from knitground.core.model.map import Map
 from knitground.core.model.marker import Marker, Shape
 from knitground.core.model.profile import Profile, ShipPart
 from knitground.core.model.properties import Property
@@ -333,3 +335,34 @@ def test_profiles_are_kept_with_the_project_and_lead_nowhere_else(tmp_path):
     assert doc.project.profiles == ()
     doc.undo()
     assert doc.project.profiles == (game,)
+
+
+def test_a_profile_follows_a_map_that_is_renamed(demo):
+    doc = Document(demo)
+    print_ = next(each for each in demo.profiles if each.name == "print")
+    doc.apply(rename_map(demo, demo.map_named("Harbour pans"), "Pans by the harbour"))
+    [now] = [each for each in demo.profiles if each.name == "print"]
+    assert now.maps == ("Pans by the harbour",)
+    doc.undo()
+    assert demo.profiles[1] == print_
+
+
+def test_a_link_in_a_strangers_project_leads_no_shipment_out(tmp_path):
+    home, outside = tmp_path / "p", tmp_path / "outside"
+    home.mkdir()
+    outside.mkdir()
+    (home / "shipped").symlink_to(outside)
+    for folder in ("shipped", "shipped/game", "../outside", "/tmp"):
+        with pytest.raises(PlaceError):
+            profile_folder(home, Profile("game", folder=folder))
+    assert profile_folder(home, Profile("game", folder="a/b")) == home / "a" / "b"
+
+
+def test_what_would_be_too_large_says_so_before_it_is_drawn(demo, tmp_path):
+    huge = Map("Huge", 2000, 2000, 16, 16)
+    huge.layers.append(huge.new_tile_layer("Tiles"))
+    demo.maps.append(huge)
+    for key, options in (("motion", {}), ("ora", {}), ("png", {"scale": "4"})):
+        with pytest.raises(PlaceError, match=r"Huge|huge"):
+            ship(demo, [huge], tmp_path, part(key, **options))
+    assert not list(tmp_path.iterdir())

@@ -19,8 +19,15 @@ from knitground.cli.output import (
     tell_faults,
 )
 from knitground.core.base.errors import KnitError, PlaceError
-from knitground.core.edit.profiles import check_folder
-from knitground.core.files.ship.ship import FORMATS, USUAL_FORMATS, Shipped, check, maps_of, ship
+from knitground.core.files.ship.ship import (
+    FORMATS,
+    USUAL_FORMATS,
+    Shipped,
+    check,
+    maps_of,
+    profile_folder,
+    ship,
+)
 from knitground.core.model.profile import OptionValue, Profile, ShipPart
 from knitground.core.model.project import Project
 
@@ -123,8 +130,7 @@ def _folder(model: Project, profile: Profile, folder: Path | None, *, named: boo
         return folder
     if not named or model.folder is None:
         raise click.UsageError("give a folder with --to, or a profile")
-    check_folder(profile.folder)
-    return model.folder / profile.folder
+    return profile_folder(model.folder, profile)
 
 
 def _parts(

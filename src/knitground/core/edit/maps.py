@@ -64,8 +64,15 @@ def rename_map(project: Project, map_: Map, name: str) -> Edit:
     """Give a map another name."""
     if not name.strip() or (name != map_.name and project.map_named(name)):
         raise EditError(f"there is a map “{name}” already, or it has no name: give another")
-    changed = Changed(What.MAPS, map_)
-    return Edit(f"Rename map “{map_.name}”", (SetField(map_, "name", name.strip(), changed),))
+    new = name.strip()
+    atoms: list[Atom] = [SetField(map_, "name", new, Changed(What.MAPS, map_))]
+    profiles = tuple(
+        replace(each, maps=tuple(new if one == map_.name else one for one in each.maps))
+        for each in project.profiles
+    )
+    if profiles != project.profiles:  # they ship it under its new name
+        atoms.append(SetField(project, "profiles", profiles, Changed(What.SHIPPING)))
+    return Edit(f"Rename map “{map_.name}”", tuple(atoms))
 
 
 def add_maps(project: Project, maps: Sequence[Map], name: str) -> Edit:

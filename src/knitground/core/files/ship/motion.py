@@ -53,6 +53,10 @@ def _files(
     """
     atlas, period = job.atlas(map_), _period(job, map_)
     level, times = SCALES[options.scale]
+    small = map_.lattice.at_level(min(level, map_.lattice.level_count - 1)).extent
+    if small[0] * small[1] * times * times > _MOST_PIXELS:
+        raise PlaceError(f"“{map_.name}” would be {small[0] * times} × {small[1] * times} px a "
+                         "frame: ship it at a smaller scale")  # fmt: skip
     at, frames, lasts = 0, [], []
     try:
         while at < period:

@@ -11,6 +11,7 @@ from knitground.core.base.errors import PlaceError
 from knitground.core.base.filenames import key_of
 from knitground.core.base.progress import Progress, no_progress
 from knitground.core.files.made import MadeFolder
+from knitground.core.files.places import inside
 from knitground.core.files.ship.csv import CSV
 from knitground.core.files.ship.json import JSON
 from knitground.core.files.ship.kinds import ShipFormat, ShipJob
@@ -132,6 +133,17 @@ def chosen_parts(parts: Sequence[str | ShipPart]) -> list[tuple[ShipFormat, Any]
         raise PlaceError(f"format {which} is not known: give some of {', '.join(FORMATS)}")
     by_key = {each.format: each for each in asked}
     return [(FORMATS[key], FORMATS[key].chosen(each.options)) for key, each in by_key.items()]
+
+
+def profile_folder(home: Path, profile: Profile) -> Path:
+    """Give the folder of a profile, inside that of its project.
+
+    Raises
+    ------
+    PlaceError
+        It leads out, or a link in it does: a stranger's project writes nowhere else.
+    """
+    return inside(home, profile.folder)
 
 
 def maps_of(project: Project, profile: Profile) -> list[Map]:

@@ -11,6 +11,7 @@ import numpy as np
 from annotated_types import MaxLen
 from numpy.typing import NDArray
 
+from knitground.core.base.errors import PlaceError
 from knitground.core.base.progress import Progress, no_progress
 from knitground.core.files.jsontext import to_text
 from knitground.core.files.layer_io import as_counted
@@ -22,6 +23,7 @@ from knitground.core.model.properties import typed_values
 from knitground.core.shapes.blocked import blocked_cells
 
 _DOOR = "door"
+_MOST = 1 << 20
 
 
 @dataclass(frozen=True)
@@ -148,6 +150,9 @@ def _files(
     """Make `MAP.ways.json` and `MAP.ways.graphml`: places, which lie beside which, and doors."""
     costs = costs_of(job, map_, options.cost)
     progress(0.2)
+    if options.of == "cells" and (costs > 0).sum() > _MOST:
+        raise PlaceError(f"“{map_.name}” has more than {_MOST} cells to walk on: put them together "
+                         "in rectangles")  # fmt: skip
     places = rectangles(costs, merged=options.of == "rectangles")
     progress(0.6)
     beside, doors = borders(map_, places, costs.shape), _doors(map_, places)

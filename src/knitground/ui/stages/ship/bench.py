@@ -22,13 +22,13 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from knitground.core.base.errors import KnitError
+from knitground.core.base.errors import KnitError, PlaceError
 from knitground.core.base.progress import Progress
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.profiles import put_profile, remove_profile
 from knitground.core.files.made import NotOursError
 from knitground.core.files.ship.names import ship_names
-from knitground.core.files.ship.ship import FORMATS, Shipped, check, ship
+from knitground.core.files.ship.ship import FORMATS, Shipped, check, profile_folder, ship
 from knitground.core.model.map import Map
 from knitground.core.model.profile import Profile, ShipPart
 from knitground.ui.common.asking import ask_text
@@ -198,7 +198,11 @@ class ShipBench(Stage):
         if profile.name in self._elsewhere:
             self.folder.setText(self._elsewhere[profile.name])
         elif home is not None:
-            self.folder.setText(str(home / profile.folder))
+            try:
+                self.folder.setText(str(profile_folder(home, profile)))
+            except PlaceError as error:
+                self.folder.clear()
+                self.session.warn(str(error))
         self._filling = False
         self._show_state()
 
