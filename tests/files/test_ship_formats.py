@@ -20,10 +20,12 @@ from knitground.core.edit.document import Document
 from knitground.core.edit.maps import rename_map
 from knitground.core.edit.profiles import put_profile, remove_profile
 from knitground.core.edit.shapes import add_shape
+from knitground.core.files.jsontext import rows_text, to_text
 from knitground.core.files.made import MADE
 from knitground.core.files.opening import open_project
 from knitground.core.files.saving import save_project
 from knitground.core.files.schema import schema_texts
+from knitground.core.files.ship.kinds import Kept
 from knitground.core.files.ship.png import map_picture
 from knitground.core.files.ship.ship import FORMATS, check, maps_of, profile_folder, ship
 from knitground.core.files.ship.ways import borders, rectangles
@@ -366,3 +368,39 @@ def test_what_would_be_too_large_says_so_before_it_is_drawn(demo, tmp_path):
         with pytest.raises(PlaceError, match=r"Huge|huge"):
             ship(demo, [huge], tmp_path, part(key, **options))
     assert not list(tmp_path.iterdir())
+
+
+def test_rows_are_written_as_any_other_json_is():
+    rng = np.random.default_rng(2)
+    for shape in ((3, 4), (1, 1), (0, 0)):
+        rows = rng.integers(-5, 999, shape)
+        want = to_text({"a": [{"rows": rows.tolist(), "b": 1}]})
+        assert to_text({"a": [{"rows": rows_text(rows, 4), "b": 1}]}) == want
+
+
+def test_what_is_kept_from_the_shipment_before_gives_the_same_files(demo, tmp_path):
+    """Whatever was changed: what is made anew and what is kept are the same bytes together."""
+    map_ = demo.map_named("Harbour pans")
+    doc, kept, parts = Document(demo), Kept(), [ShipPart("png", {"chunk": 16}), ShipPart("json")]
+    props, owner = map_.layers[2], demo.tileset_named("props")
+    changes = [
+        lambda: None,
+        lambda: props.cells.__setitem__((5, 7), map_.legend.place(TileRef("props", 0, 4))),
+        lambda: setattr(props, "opacity", 0.5),
+        lambda: setattr(props, "offset", (3, -2)),
+        lambda: setattr(owner, "picture", 255 - owner.picture),
+        lambda: owner.facts.__setitem__((0, 4), TileFacts(anchor=(3, 9))),
+        lambda: setattr(map_, "background", "#123456"),
+        lambda: setattr(props, "visible", False),
+        lambda: setattr(map_.layers[0], "terrain", np.roll(map_.layers[0].terrain, 1, 0)),
+        lambda: setattr(map_.layers[5], "markers", ()),
+        lambda: map_.layers[6].cells.__setitem__((slice(3, 9), slice(3, 9)), 0),
+    ]
+    for n, change in enumerate(changes):
+        change()
+        doc = Document(demo)
+        ship(demo, [map_], tmp_path / "kept", parts, knit=doc.ensure_all, kept=kept)
+        ship(demo, [map_], tmp_path / f"new {n}", parts, knit=doc.ensure_all)
+        for path in (tmp_path / f"new {n}").iterdir():
+            if path.name != MADE:
+                assert path.read_bytes() == (tmp_path / "kept" / path.name).read_bytes(), (n, path)

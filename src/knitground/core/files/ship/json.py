@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from hashlib import blake2b
 from typing import Any, NamedTuple
 
 import numpy as np
@@ -11,7 +12,7 @@ from knitground.core.base.errors import PlaceError
 from knitground.core.base.progress import Progress, no_progress
 from knitground.core.base.window import Box
 from knitground.core.files.images import png_bytes
-from knitground.core.files.jsontext import to_text
+from knitground.core.files.jsontext import Written, rows_text, to_text
 from knitground.core.files.layer_io import as_counted, terrain_grids, tint_colours
 from knitground.core.files.ship.formats import (
     ShipColour,
@@ -34,6 +35,7 @@ from knitground.core.model.marker import Marker
 from knitground.core.model.project import Project
 from knitground.core.model.properties import typed_values
 from knitground.core.model.standing import standing_of
+from knitground.core.model.terrain import TerrainSet
 from knitground.core.model.tile import TileRef
 from knitground.core.model.tileset import Tileset
 from knitground.core.render.tiles import overhang
@@ -78,7 +80,13 @@ def _files(
         layers=[_layer(map_, layer, numbers) for layer in map_.layers],
         terrain=_terrain(project, map_),
     )
-    text = to_text(model.model_dump(mode="json"))
+    whole = model.model_dump(mode="json")
+    for each, layer in zip(whole["layers"], map_.layers):
+        if layer.holds_tiles:
+            each["cells"] = _cells_text(job, cells_held(map_, layer, numbers))
+    for each, grids in zip(whole["terrain"], _terrain_grids(project, map_)):
+        each |= {name: _cells_text(job, grid) for name, grid in grids.items()}
+    text = to_text(whole)
     files = {f"{names.maps[map_.name]}.json": text.encode()}
     for tileset in tilesets:
         files[names.sheets[tileset.name]] = _sheet(tileset)
@@ -142,8 +150,13 @@ def cells_held(map_: Map, layer: Layer, numbers: Numbers) -> NDArray[np.int32]:
     return as_counted(map_, of_cell[np.maximum(layer.cells, 0)])
 
 
+def _cells_text(job: ShipJob, cells: NDArray[np.int32]) -> Written:
+    print_ = blake2b(repr(cells.shape).encode() + cells.tobytes()).digest()
+    return job.kept.once(print_, lambda: rows_text(cells, 4))
+
+
 def _tiles_held(map_: Map, layer: Layer, numbers: Numbers) -> dict[str, Any]:
-    return {"cells": cells_held(map_, layer, numbers).tolist()}
+    return {"cells": []}  # they are written as they are: there may be millions
 
 
 def _colours_held(map_: Map, layer: Layer, _numbers: Numbers) -> dict[str, Any]:
@@ -298,24 +311,31 @@ def _frame_sheets(project: Project, used: list[Used]) -> set[str]:
     return {name for name in out if project.tileset_named(name)}
 
 
-def _terrain(project: Project, map_: Map) -> list[ShipTerrain]:
+def _grounds(project: Project, map_: Map) -> list[tuple[GroundLayer, TerrainSet]]:
     out = []
     for layer in map_.layers:
-        found = (
-            project.set_of(layer.tileset, layer.set_name)
-            if isinstance(layer, GroundLayer)
-            else None
-        )
-        if isinstance(layer, GroundLayer) and found:
-            names = [each.name for each in found[1].terrains]
-            out.append(ShipTerrain(layer=layer.name, names=names, **_grids(map_, layer)))
+        if isinstance(layer, GroundLayer):
+            found = project.set_of(layer.tileset, layer.set_name)
+            if found is not None:
+                out.append((layer, found[1]))
     return out
 
 
-def _grids(map_: Map, layer: GroundLayer) -> dict[str, Any]:
-    """Give a layer's terrain where its kind of set has it."""
-    grids = zip(standing_of(layer.kind_of_set).names, terrain_grids(map_, layer))
-    return {"kind": layer.kind_of_set.value, **{name: grid.tolist() for name, grid in grids}}
+def _terrain(project: Project, map_: Map) -> list[ShipTerrain]:
+    return [
+        ShipTerrain(layer=layer.name, names=[each.name for each in kit.terrains],
+                    kind=layer.kind_of_set.value,
+                    **{name: [] for name in standing_of(layer.kind_of_set).names})
+        for layer, kit in _grounds(project, map_)
+    ]  # fmt: skip
+
+
+def _terrain_grids(project: Project, map_: Map) -> list[dict[str, NDArray[np.int32]]]:
+    """Give the terrain of layers where their kind of set has it."""
+    return [
+        dict(zip(standing_of(layer.kind_of_set).names, terrain_grids(map_, layer)))
+        for layer, _ in _grounds(project, map_)
+    ]
 
 
 def _sheet(tileset: Tileset) -> bytes:

@@ -11,7 +11,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass, field, fields
 from functools import lru_cache
-from typing import Any, Protocol
+from typing import Any, Protocol, TypeVar
 
 from pydantic import TypeAdapter, ValidationError
 
@@ -21,6 +21,8 @@ from knitground.core.files.ship.names import ShipNames
 from knitground.core.model.map import Map
 from knitground.core.model.project import Project
 from knitground.core.render.atlas import Atlas
+
+Made = TypeVar("Made")
 
 
 def option(default: Any, title: str, hint: str = "") -> Any:
@@ -33,12 +35,35 @@ class NoOptions:
     """A format that asks for nothing."""
 
 
+class Kept:
+    """What was made before of the same: kept from one shipment to the next, while it is asked for.
+
+    Keys are prints of all that something is made of, so nothing that is kept is out of date.
+    """
+
+    def __init__(self) -> None:
+        self._old: dict[bytes, Any] = {}
+        self._new: dict[bytes, Any] = {}
+
+    def once(self, key: bytes, make: Callable[[], Made]) -> Made:
+        """Make something, or give what was made of the same before."""
+        if key not in self._new:
+            self._new[key] = self._old[key] if key in self._old else make()
+        made: Made = self._new[key]
+        return made
+
+    def turn(self) -> None:
+        """Forget what the last shipment did not ask for."""
+        self._old, self._new = self._new, {}
+
+
 @dataclass(eq=False)
 class ShipJob:
     """What is shipped: a project's maps, knitted, and what their formats share."""
 
     project: Project
     names: ShipNames
+    kept: Kept = field(default_factory=Kept)
     _atlases: dict[int, Atlas] = field(default_factory=dict)
 
     def atlas(self, map_: Map) -> Atlas:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
+from hashlib import blake2b
 from pathlib import Path
 from typing import Annotated, Literal, NamedTuple
 
@@ -25,7 +26,7 @@ from knitground.core.model.project import Project
 from knitground.core.model.tileset import Picture
 from knitground.core.render.atlas import Atlas
 from knitground.core.render.pixels import over, straight
-from knitground.core.render.stack import draw_map, stack_of
+from knitground.core.render.stack import draw_map, needed, stack_of
 
 MAX_PIXELS = 16_384 * 16_384
 _MOST_FILES = 65_536
@@ -180,11 +181,46 @@ def _names(job: ShipJob, map_: Map, options: PngOptions) -> list[str]:
     return [each.name for each in _parts(job, map_, options)]
 
 
+def _looks(job: ShipJob, map_: Map) -> bytes:
+    """Give a print of what tiles look like and of what is true of whole layers."""
+    out = blake2b(repr((map_.lattice, map_.background)).encode())
+    for owner in job.project.tilesets:
+        drawn = {at: (each.anchor, each.frames, each.apart) for at, each in owner.facts.items()}
+        out.update(repr((owner.name, owner.slicing, sorted(drawn.items()))).encode())
+        if owner.picture is not None:
+            out.update(repr(owner.picture.shape).encode())
+            out.update(np.ascontiguousarray(owner.picture).data)
+    for layer in map_.layers:
+        out.update(repr((layer.number, layer.visible, layer.opacity, layer.shift, layer.kind,
+                         layer.own_cell, layer.interleaved, getattr(layer, "markers", ())))
+                   .encode())  # fmt: skip
+        if layer.own_cell is not None:
+            out.update(layer.cells.tobytes())
+    out.update(repr(map_.legend.tiles).encode())
+    return out.digest()
+
+
+def _print(
+    looks: bytes, atlas: Atlas, map_: Map, part: _Part, level: int, times: int, options: PngOptions
+) -> bytes:
+    """Give a print of all that a picture is made of."""
+    out = blake2b(looks + repr((part.rect, level, times, options.background)).encode())
+    layers = [each for each in map_.layers if each.visible] if part.layers is None else part.layers
+    small = min(level, map_.lattice.level_count - 1)
+    for layer in layers:
+        if layer.cells.size and layer.own_cell is None:
+            box = needed(map_, atlas, layer, part.rect, small)
+            if not box.is_empty:
+                out.update(repr((layer.number, box)).encode() + read(layer.cells, box).tobytes())
+    return out.digest()
+
+
 def _files(
     job: ShipJob, map_: Map, options: PngOptions, progress: Progress = no_progress
 ) -> dict[str, bytes]:
     level, times = SCALES[options.scale]
     parts = list(_parts(job, map_, options))
+    looks = _looks(job, map_) if options.chunk else b""
     out = {}
     for n, each in enumerate(parts):
         wide, high = (int(side) * times for side in each.rect[2:])
@@ -195,9 +231,17 @@ def _files(
         def part(done: float, n: int = n) -> None:
             progress((n + done) / len(parts))
 
-        picture = map_picture(job.project, map_, level, part, job.atlas(map_), each.layers,
-                              each.rect, background=options.background)  # fmt: skip
-        out[each.name] = png_bytes(picture.repeat(times, 0).repeat(times, 1))
+        def drawn(each: _Part = each, part: Progress = part) -> bytes:
+            picture = map_picture(job.project, map_, level, part, job.atlas(map_), each.layers,
+                                  each.rect, background=options.background)  # fmt: skip
+            return png_bytes(picture.repeat(times, 0).repeat(times, 1))
+
+        print_ = (
+            _print(looks, job.atlas(map_), map_, each, level, times, options)
+            if options.chunk
+            else b""
+        )
+        out[each.name] = job.kept.once(print_, drawn) if print_ else drawn()
     return out
 
 

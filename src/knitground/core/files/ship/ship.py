@@ -14,7 +14,7 @@ from knitground.core.files.made import MadeFolder
 from knitground.core.files.places import inside
 from knitground.core.files.ship.csv import CSV
 from knitground.core.files.ship.json import JSON
-from knitground.core.files.ship.kinds import ShipFormat, ShipJob
+from knitground.core.files.ship.kinds import Kept, ShipFormat, ShipJob
 from knitground.core.files.ship.markers import MARKERS
 from knitground.core.files.ship.motion import MOTION
 from knitground.core.files.ship.names import ship_names
@@ -63,6 +63,7 @@ def ship(
     overwrite: bool = False,
     profile: str = "",
     drop: bool = False,
+    kept: Kept | None = None,
 ) -> Shipped:
     """Write what a game reads.
 
@@ -75,6 +76,7 @@ def ship(
     parts : formats, by their keys or with options
     profile : in whose name it is written
     drop : whether to take away what it shipped before and does not any more
+    kept : of the shipment before, so that only what is different is made
 
     Raises
     ------
@@ -87,7 +89,7 @@ def ship(
         From `progress`.
     """
     made = MadeFolder(folder, overwrite=overwrite, maker=profile)
-    files, gaps = _make(project, maps, parts, progress, knit, made)
+    files, gaps = _make(project, maps, parts, progress, knit, made, kept or Kept())
     fresh = made.different(files)
     if fresh:
         made.write({name: files[name] for name in fresh})
@@ -111,7 +113,7 @@ def check(
 ) -> Shipped:
     """Tell what `ship` would write and leave over, and write nothing."""
     made = MadeFolder(folder, maker=profile)
-    files, gaps = _make(project, maps, parts, progress, knit, made)
+    files, gaps = _make(project, maps, parts, progress, knit, made, Kept())
     made.keep(files)
     return Shipped([folder / name for name in sorted(files)], gaps, made.different(files),
                    made.left_over())  # fmt: skip
@@ -163,7 +165,7 @@ def maps_of(project: Project, profile: Profile) -> list[Map]:
 
 def _make(
     project: Project, maps: Sequence[Map], parts: Sequence[str | ShipPart], progress: Progress,
-    knit: Knit | None, made: MadeFolder,
+    knit: Knit | None, made: MadeFolder, kept: Kept,
 ) -> tuple[dict[str, bytes], dict[str, int]]:  # fmt: skip
     """Make all files, by their names; and count gaps."""
     chosen = chosen_parts(parts)
@@ -175,7 +177,7 @@ def _make(
         rewrite_map(project, map_)
 
     knit = knit or afresh
-    job = ShipJob(project, ship_names(project, maps))
+    job = ShipJob(project, ship_names(project, maps), kept)
     by_name: dict[str, str] = {}
     names: list[str] = []
     for each, options in chosen:
@@ -201,4 +203,5 @@ def _make(
 
             files.update(each.files(job, map_, options, part))
     progress(1.0)
+    kept.turn()
     return files, {name: count for name, count in gaps.items() if count}

@@ -27,6 +27,7 @@ from knitground.core.base.progress import Progress
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.profiles import put_profile, remove_profile
 from knitground.core.files.made import NotOursError
+from knitground.core.files.ship.kinds import Kept
 from knitground.core.files.ship.names import ship_names
 from knitground.core.files.ship.ship import FORMATS, Shipped, check, profile_folder, ship
 from knitground.core.model.map import Map
@@ -101,6 +102,7 @@ class ShipBench(Stage):
         self.play = button("Play", self.play_now,
                            "Ship, and walk on it in a window of its own: a stand-in for the game "
                            "that reads shipped files only. What follows is seen there")  # fmt: skip
+        self._kept = Kept()
         self._plays = False
         """Whether what is being shipped is to be played."""
         self._question = Question(lambda: session.doc, self)
@@ -283,6 +285,7 @@ class ShipBench(Stage):
         self.folder.setText(str(folder / "shipped") if folder else "")
         self.follow.setChecked(False)
         self._elsewhere.clear()
+        self._kept = Kept()
         self._fill_profiles()
         self.refresh_later()
 
@@ -336,9 +339,10 @@ class ShipBench(Stage):
         folder = Path(self.folder.text()).expanduser()
         parts = [ShipPart(key, self.forms[key].values()) for key in self._formats()]
         name = profile.name if profile is not None else ""
+        kept = self._kept
 
         def work(progress: Progress) -> Shipped:
-            return ship(project, maps, folder, parts, progress, doc.ensure_all,
+            return ship(project, maps, folder, parts, progress, doc.ensure_all, kept=kept,
                         overwrite=overwrite, drop=drop, profile=name)  # fmt: skip
 
         return work
