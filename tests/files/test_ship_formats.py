@@ -9,6 +9,7 @@ from xml.etree import ElementTree
 import networkx
 import numpy as np
 import pytest
+from examples.pillow_reader import drawn
 from jsonschema import Draft202012Validator
 from PIL import Image, ImageChops
 from tests.core.test_diamond import yard
@@ -26,6 +27,7 @@ from knitground.core.files.opening import open_project
 from knitground.core.files.saving import save_project
 from knitground.core.files.schema import schema_texts
 from knitground.core.files.ship.kinds import Kept
+from knitground.core.files.ship.loading import load_shipped
 from knitground.core.files.ship.png import map_picture
 from knitground.core.files.ship.ship import FORMATS, check, maps_of, profile_folder, ship
 from knitground.core.files.ship.ways import borders, rectangles
@@ -404,3 +406,30 @@ def test_what_is_kept_from_the_shipment_before_gives_the_same_files(demo, tmp_pa
         for path in (tmp_path / f"new {n}").iterdir():
             if path.name != MADE:
                 assert path.read_bytes() == (tmp_path / "kept" / path.name).read_bytes(), (n, path)
+
+
+@pytest.mark.parametrize("name", ["Harbour pans", "Store yard"])
+def test_one_sheet_holds_what_is_shown_alone_and_draws_the_same(demo, tmp_path, name):
+    map_ = demo.map_named(name)
+    ship(demo, [map_], tmp_path / "a", ["json"])
+    shipped = ship(demo, [map_], tmp_path / "b",
+                   part("json", sheets="one", border=2, powers=True)).files  # fmt: skip
+    stem = name.lower().replace(" ", "-")
+    assert [path.name for path in shipped] == [f"{stem}.atlas.png", f"{stem}.json"]
+    one, other = (np.asarray(drawn(tmp_path / each / f"{stem}.json")) for each in "ab")
+    assert (one == other).all()
+    sheet, data = picture(shipped[0]), json.loads(shipped[1].read_text())
+    assert data["tilesets"][0]["size"] == list(sheet.shape[1::-1])
+    assert all(side & (side - 1) == 0 for side in sheet.shape[:2])
+    loaded = load_shipped(shipped[1])
+    whole = map_picture(loaded.project, loaded.map).astype(int)
+    assert np.abs(whole - map_picture(demo, map_).astype(int)).max() <= 2
+    taken = np.zeros(sheet.shape[:2], bool)
+    for x, y, wide, high in {(t["x"], t["y"], t["width"], t["height"]) for t in data["legend"]}:
+        area = np.s_[y - 2 : y + high + 2, x - 2 : x + wide + 2]
+        assert not taken[area].any(), "no two lie over one another, nor do their borders"
+        taken[area] = True
+        for row, inner in ((y - 1, y), (y + high, y + high - 1)):
+            assert (sheet[row, x : x + wide] == sheet[inner, x : x + wide]).all()
+        for col, inner in ((x - 1, x), (x + wide, x + wide - 1)):
+            assert (sheet[y : y + high, col] == sheet[y : y + high, inner]).all()

@@ -15,7 +15,8 @@ class ShipTileset(_Part):
     """A tileset: its picture (beside this file), and how it is cut.
 
     `size`, of the picture, `tile`, `begins` and `pitch` are pixels across and down: a tile's size,
-    where the first one begins, and from one to the next. `grid`: tiles across and down.
+    where the first one begins, and from one to the next. `grid`: tiles across and down. On a sheet
+    that was put together of the tiles shown they have any size: the legend tells where each is.
     """
 
     name: str

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from hashlib import blake2b
-from typing import Any, NamedTuple
+from typing import Annotated, Any, Literal, NamedTuple
 
 import numpy as np
+from annotated_types import Ge, Le
 from numpy.typing import NDArray
 
 from knitground.core.base.errors import PlaceError
@@ -25,8 +27,9 @@ from knitground.core.files.ship.formats import (
     ShipTile,
     ShipTileset,
 )
-from knitground.core.files.ship.kinds import ShipFormat, ShipJob
+from knitground.core.files.ship.kinds import ShipFormat, ShipJob, option
 from knitground.core.files.ship.names import used_sheets
+from knitground.core.files.ship.packing import Cut, packed
 from knitground.core.model.lattice import Lattice
 from knitground.core.model.layers import GAP, GroundLayer, Holds, Layer, MarkerLayer
 from knitground.core.model.limits import FULL_TINT
@@ -37,7 +40,7 @@ from knitground.core.model.properties import typed_values
 from knitground.core.model.standing import standing_of
 from knitground.core.model.terrain import TerrainSet
 from knitground.core.model.tile import TileRef
-from knitground.core.model.tileset import Tileset
+from knitground.core.model.tileset import Picture, Tileset
 from knitground.core.render.tiles import overhang
 from knitground.core.shapes.geometry import turned_shape
 from knitground.core.slicing.grid import clear_see_through
@@ -47,12 +50,27 @@ Numbers = dict[Cell, NDArray[np.int32]]
 """By the height and width of a cell: place of the shipped legend by place of the map's."""
 
 
-def _names(job: ShipJob, map_: Map, options: object = None) -> list[str]:
+@dataclass(frozen=True)
+class JsonOptions:
+    """What the pictures of tiles lie on."""
+
+    sheets: Literal["as they are", "one"] = option(
+        "as they are", "sheets", "The sheets themselves, or one a map with the tiles it shows alone"
+    )
+    border: Annotated[int, Ge(0), Le(64)] = option(
+        0, "border", "Of one sheet: pixels round each tile that repeat its outermost ones"
+    )
+    powers: bool = option(False, "powers of two", "Of one sheet: both sides are powers of two")
+
+
+def _names(job: ShipJob, map_: Map, options: JsonOptions) -> list[str]:
+    if options.sheets == "one":
+        return [f"{job.stem(map_)}.json", f"{job.stem(map_)}.atlas.png"]
     return [f"{job.stem(map_)}.json", *job.names.sheets.values()]
 
 
 def _files(
-    job: ShipJob, map_: Map, options: object, progress: Progress = no_progress
+    job: ShipJob, map_: Map, options: JsonOptions, progress: Progress = no_progress
 ) -> dict[str, bytes]:
     """Make the files of a map for a game: `NAME.json` and a PNG of each sheet that it uses.
 
@@ -80,6 +98,10 @@ def _files(
         layers=[_layer(map_, layer, numbers) for layer in map_.layers],
         terrain=_terrain(project, map_),
     )
+    files: dict[str, bytes] = {}
+    if options.sheets == "one":
+        files = _on_one_sheet(model, [_picture(each) for each in tilesets], options,
+                              f"{job.stem(map_)}.atlas.png")  # fmt: skip
     whole = model.model_dump(mode="json")
     for each, layer in zip(whole["layers"], map_.layers):
         if layer.holds_tiles:
@@ -87,10 +109,30 @@ def _files(
     for each, grids in zip(whole["terrain"], _terrain_grids(project, map_)):
         each |= {name: _cells_text(job, grid) for name, grid in grids.items()}
     text = to_text(whole)
-    files = {f"{names.maps[map_.name]}.json": text.encode()}
-    for tileset in tilesets:
-        files[names.sheets[tileset.name]] = _sheet(tileset)
-    return files
+    if options.sheets != "one":
+        files = {names.sheets[each.name]: png_bytes(_picture(each)) for each in tilesets}
+    return {f"{names.maps[map_.name]}.json": text.encode(), **files}
+
+
+def _on_one_sheet(
+    model: ShipFile, sheets: list[Picture], options: JsonOptions, name: str
+) -> dict[str, bytes]:
+    """Put what the legend shows on one sheet; the legend then tells where it is there."""
+    shown: list[ShipTile | ShipFrame] = []
+    for tile in model.legend:
+        shown += [tile, *tile.frames]
+    cuts = [Cut(each.tileset, each.x, each.y, each.width, each.height) for each in shown]
+    picture, places = packed(sheets, cuts, options.border, powers=options.powers)
+    numbers = {cut: n for n, cut in enumerate(places)}
+    for each, cut in zip(shown, cuts):
+        each.tileset, (each.x, each.y) = 0, places[cut]
+        if isinstance(each, ShipTile):
+            each.tile = numbers[cut]
+    model.tilesets = [
+        ShipTileset(name=model.name, picture=name, size=picture.shape[1::-1], tile=model.cell,
+                    grid=(len(places), 1), begins=(0, 0), pitch=model.cell, see_through=[])
+    ]  # fmt: skip
+    return {name: png_bytes(picture)}
 
 
 def shipped_legend(project: Project, map_: Map) -> tuple[list[Used], Numbers]:
@@ -338,17 +380,17 @@ def _terrain_grids(project: Project, map_: Map) -> list[dict[str, NDArray[np.int
     ]
 
 
-def _sheet(tileset: Tileset) -> bytes:
+def _picture(tileset: Tileset) -> Picture:
     if tileset.picture is None:
         raise PlaceError(
             f"the sheet of “{tileset.name}”, {tileset.sheet}, is missing or can not be read, so it "
             "can not be shipped: put it right, or find another one in Slice"
         )
-    return png_bytes(clear_see_through(tileset.picture.copy(), tileset.slicing))
+    return clear_see_through(tileset.picture.copy(), tileset.slicing)
 
 
 JSON = ShipFormat(
     "json", "JSON — layers, legend, tilesets, and sheets",
     "All that a game needs to draw the map and to know what lies where", _names, _files,
-    usual=True,
+    usual=True, options=JsonOptions,
 )  # fmt: skip
