@@ -15,9 +15,11 @@ from tests.ui.conftest import settle
 
 from knitground.core.base.window import Box
 from knitground.core.edit.laying import plan_cells
+from knitground.core.edit.maps import add_map, delete_map
 from knitground.core.files.opening import open_project
 from knitground.core.files.ship.ship import FORMATS
 from knitground.core.model.lattice import Rect
+from knitground.core.model.map import Map
 from knitground.core.model.tile import TileRef
 from knitground.ui.common.numbers import WholeBox
 from knitground.ui.common.tasks import wait_for_jobs
@@ -209,3 +211,18 @@ def test_a_stroke_reaches_a_game_that_is_played(window, bench, qtbot):
             break
     assert (game.world.picture(rect) != before).any()
     bench.follow.setChecked(False)
+
+
+def test_maps_that_come_and_go_change_no_profile(window, bench):
+    session = window.session
+    bench.keep_profile("quay")
+    before = session.project.profiles
+    session.do(lambda: add_map(session.project, Map("Another", 4, 4, 16, 16)))
+    window.stages["ship"].catch_up()
+    settle()
+    assert bench.maps.findText("Another") >= 0
+    assert bench.maps.currentText() == "Loading quay"
+    session.do(lambda: delete_map(session.project, session.project.map_named("Another")))
+    bench.catch_up()
+    settle()
+    assert session.project.profiles == before

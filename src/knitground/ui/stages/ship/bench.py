@@ -294,10 +294,13 @@ class ShipBench(Stage):
         names = [each.name for each in self.session.project.maps]
         items = [*names, _ALL] if len(names) > 1 else names
         if [self.maps.itemText(n) for n in range(self.maps.count())] != items:
+            self._filling = True  # what is shown meanwhile is nobody's choice
             self.maps.clear()
             self.maps.addItems(items)
             if len(names) > 1:
                 self.maps.setCurrentText(_ALL)
+            self._filling = False
+            self._show_profile()
         self._fill_profiles()
         self._show_state()
 
@@ -331,6 +334,7 @@ class ShipBench(Stage):
         folder = QFileDialog.getExistingDirectory(self, "Ship to", self.folder.text())
         if folder:
             self.folder.setText(folder)
+            self._edited()
 
     def _work(self, *, overwrite: bool = False, drop: bool = False) -> Callable[..., Shipped]:
         """Give what ships all that is asked for now."""
