@@ -39,6 +39,7 @@ from PySide6.QtCore import (
     QEvent,
     QPoint,
     QPointF,
+    QProcess,
     Qt,
     QTimer,
     QtMsgType,
@@ -482,6 +483,7 @@ class Wanderer:
             (QFileDialog, "getExistingDirectory", lambda *_, **__: ""),
             (SaveDialog, "exec", lambda _: 0),
             (QColorDialog, "getColor", lambda *_, **__: QColor("#336699")),
+            (QProcess, "startDetached", lambda *_, **__: True),
         ]  # fmt: skip
         for kind, name, instead in pretend:
             stack.enter_context(patch.object(kind, name, instead))

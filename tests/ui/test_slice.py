@@ -312,3 +312,19 @@ def test_a_large_sheet_stays_quick_to_type_on(window, bench, tmp_path):
     assert "64 × 64 = 4096 tiles" in bench.facts.text()
     assert bench.swatch.pixels.size <= 200 * 200
     click(bench.sheet, at(bench.sheet, 100, 100))
+
+
+def test_tiles_are_not_left_out_while_the_project_is_being_read(window):
+    """A press then says why, instead of ending in a fault; afterwards it does what it says."""
+    window.show_stage("slice")
+    bench, doc = window.stages["slice"], window.session.doc
+    owner = window.session.tileset
+    with doc.lease():
+        bench._leave_out([(0, 1)], True)
+        assert not doc.in_stroke
+        assert not window.session.in_gesture
+    assert "being read" in window.notices.text.text()
+    assert owner.left_out == frozenset()
+    bench._leave_out([(0, 1)], True)
+    bench._leave_out([], True)
+    assert owner.left_out == {(0, 1)}

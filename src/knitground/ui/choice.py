@@ -78,6 +78,7 @@ class Sight:
     repeat : the map nine times, three by three
     into : what is in front of the chosen layer faint
     round_pointer : what is in front of it cut away round the pointer
+    light : as lamps and the ambient colour light it
     """
 
     grid: bool = True
@@ -88,6 +89,7 @@ class Sight:
     repeat: bool = False
     into: bool = False
     round_pointer: bool = False
+    light: bool = False
 
 
 class ToolBox(QObject):

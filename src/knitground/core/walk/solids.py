@@ -12,6 +12,7 @@ from knitground.core.edit.document import Document
 from knitground.core.model.lattice import Rect
 from knitground.core.model.layers import Layer
 from knitground.core.model.map import Map, grid_of
+from knitground.core.shapes.filled import stamp
 from knitground.core.shapes.merge import OfTiles, laid_shapes
 
 Mask = NDArray[np.bool_]
@@ -101,7 +102,7 @@ class Solids:
                 mask = solid if kind in self.kinds else bearing if kind in self.one_way else None
                 for corners in each if mask is not None else ():
                     assert mask is not None
-                    _stamp(mask, corners - (rect.x, rect.y))
+                    stamp(mask, corners - (rect.x, rect.y))
         return solid, bearing
 
     def _off_map(self, rect: Rect) -> Mask:
@@ -123,32 +124,3 @@ def _runs(places: NDArray[np.int64], of: NDArray[np.int64]) -> list[slice]:
     holes = (np.diff(places) != 1) | (np.diff(of[places]) != 1)
     parts = np.split(places, np.flatnonzero(holes) + 1)
     return [slice(int(each[0]), int(each[-1]) + 1) for each in parts if len(each)]
-
-
-def _stamp(mask: Mask, outlines: NDArray[np.float64]) -> None:
-    """Set the pixels whose middles lie in outlines of one form: (n, corners, 2), x before y."""
-    base = np.floor(outlines[0].min(axis=0))
-    form = _filled(outlines[0] - base)
-    high, wide = form.shape
-    for at in np.floor(outlines.min(axis=1)).astype(np.int64).tolist():
-        left, top = at
-        up, before = max(0, -top), max(0, -left)
-        down, on = min(high, mask.shape[0] - top), min(wide, mask.shape[1] - left)
-        if down > up and on > before:
-            part = form[up:down, before:on]
-            mask[top + up : top + down, left + before : left + on] |= part
-
-
-def _filled(corners: NDArray[np.float64]) -> Mask:
-    """Fill a polygon that begins at (0, 0), by even and odd crossings of each line of pixels."""
-    wide, high = (int(np.ceil(each)) for each in corners.max(axis=0))
-    ys = np.arange(high) + 0.5
-    xs = np.arange(wide) + 0.5
-    inside = np.zeros((high, wide), np.bool_)
-    for (x0, y0), (x1, y1) in zip(corners.tolist(), np.roll(corners, -1, 0).tolist()):
-        if y0 == y1:
-            continue
-        crossed = (ys >= min(y0, y1)) & (ys < max(y0, y1))
-        at = x0 + (ys - y0) * (x1 - x0) / (y1 - y0)
-        inside ^= crossed[:, None] & (xs[None] >= at[:, None])
-    return inside

@@ -37,6 +37,7 @@ _SWITCHES = (
     ("Look into: cut away round the pointer", "", "round_pointer"),
     ("Look into: fade what is in front", "Shift+W", "into"),
     ("Screen frame", "Shift+S", "screen"),
+    ("Light", "Shift+L", "light"),
     ("Play animations", "", "playing"),
     ("Repeat 3 × 3", "Ctrl+Shift+R", "repeat"),
 )

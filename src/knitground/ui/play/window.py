@@ -24,6 +24,7 @@ from knitground.core.model.marker import Marker
 from knitground.core.render.atlas import Atlas
 from knitground.core.render.pixels import over
 from knitground.core.render.stack import draw_map, stack_of
+from knitground.core.shapes.light import Light, ambient_of, blocked_by, lamps_of, lit
 from knitground.core.walk.camera import screen_at
 from knitground.core.walk.cover import covered
 from knitground.core.walk.figure import TICK, Figure, Keys, Stand, View, Walk
@@ -56,6 +57,20 @@ class World:
         self.walk = Walk(Solids(self.doc, self.map), figure)
         self.outlines = Outlines()
         self._drawn: tuple[int, Rect, NDArray[np.uint32]] | None = None
+        self.lamps, self.ambient = lamps_of(self.map), ambient_of(self.map)
+        self.light = Light(blocked_by(loaded.project, self.map, self._cells))
+
+    @property
+    def flickers(self) -> bool:
+        """Whether any lamp is another one at each moment."""
+        return any(each.flicker for each in self.lamps)
+
+    def lit(self, rect: Rect, ms: int) -> NDArray[np.uint32]:
+        """Give what is seen of a part, as its lamps and its ambient colour light it."""
+        pixels = self.seen(rect)
+        if self.ambient is None:
+            return np.ascontiguousarray(pixels)
+        return lit(pixels, self.light.field(self.lamps, self.ambient, rect, ms))
 
     def seen(self, rect: Rect) -> NDArray[np.uint32]:
         """Give what is seen of a part; more round it is drawn, and kept until something moves."""
@@ -120,6 +135,7 @@ class PlayView(QWidget):
         self._within = {each.number for each in self.world.met(self.at)}
         self._held: set[Qt.Key] = set()
         self._last = self._since = perf_counter()
+        self._now_ms = 0
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMinimumSize(*self.world.map.screen)
         self.clock = QTimer(self, interval=_MS)
@@ -147,8 +163,9 @@ class PlayView(QWidget):
         ticks = min(_MOST_TICKS, int((now - self._last) / TICK))
         if ticks:
             self._last = now if ticks == _MOST_TICKS else self._last + ticks * TICK
-            moved = self.world.atlas.show_time(round((now - self._since) * 1000))
-            if self.go_on(ticks) or moved:
+            self._now_ms = round((now - self._since) * 1000)
+            moved = self.world.atlas.show_time(self._now_ms)
+            if self.go_on(ticks) or moved or self.world.flickers:
                 self.update()
 
     def go_on(self, ticks: int = 1) -> bool:
@@ -251,7 +268,7 @@ class PlayView(QWidget):
         room.moveTo(round(room.x()), round(room.y()))
         painter = QPainter(self)
         painter.fillRect(self.rect(), _NIGHT)
-        painter.drawImage(room, image_of(np.ascontiguousarray(self.world.seen(rect))))
+        painter.drawImage(room, image_of(self.world.lit(rect, self._now_ms)))
         figure = self.world.walk.figure
         self.hidden = covered(self.world.doc, self.map, self.world.atlas, figure, self.at)
         x = (self.at.x - figure.wide // 2 - rect.x) * factor + room.x()

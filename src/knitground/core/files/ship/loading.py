@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from contextlib import suppress
 from dataclasses import dataclass
 from pathlib import Path
@@ -106,7 +106,12 @@ def _empty(model: ShipFile, name: str) -> Map:
                    drawn_from=Corner(model.drawn_from))  # fmt: skip
     lattice = grid.lattice(rows, columns, high, wide, model.wrap)
     return Map(model.name, lattice.rows, lattice.columns, high, wide, model.wrap, grid=grid,
-               background=model.background, screen=model.screen)  # fmt: skip
+               background=model.background, screen=model.screen,
+               properties=_properties(model.properties))  # fmt: skip
+
+
+def _properties(said: Mapping[str, object]) -> tuple[Property, ...]:
+    return tuple(Property(name, str(value)) for name, value in said.items())
 
 
 def _one_sheet(model: ShipFile, sheets: Sequence[Picture], map_: Map, name: str) -> Tileset:
@@ -183,7 +188,7 @@ def _layer(map_: Map, number: int, model: ShipLayer, legend: int, name: str) -> 
         made = MarkerLayer(model.name, number)
         made.markers = tuple(
             Marker(n, Shape(each.shape), tuple(each.points), each.name, each.kind,
-                   tuple(Property(key, str(value)) for key, value in each.properties.items()),
+                   _properties(each.properties),
                    each.turn, each.scale,
                    TileRef(_NAME, 0, each.tile - 1) if each.tile else None)
             for n, each in enumerate(model.markers, 1)

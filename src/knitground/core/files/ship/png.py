@@ -27,6 +27,7 @@ from knitground.core.model.tileset import Picture
 from knitground.core.render.atlas import Atlas
 from knitground.core.render.pixels import over, straight
 from knitground.core.render.stack import draw_map, needed, stack_of
+from knitground.core.shapes.light import Light, ambient_of, blocked_by, lamps_of
 
 MAX_PIXELS = 16_384 * 16_384
 _MOST_FILES = 65_536
@@ -51,6 +52,7 @@ class PngOptions:
         0, "chunks of", "Cells across and down of a picture; 0 is the whole map"
     )
     background: bool = option(True, "background", "Fill it with the map's colour, if it has one")
+    light: bool = option(False, "lit", "As its lamps and its ambient colour light it")
     names: Annotated[str, MaxLen(200)] = option(
         "", "names", "As in {map}-{layer}-{row}-{col}; empty: as many of these as are needed"
     )
@@ -181,6 +183,18 @@ def _names(job: ShipJob, map_: Map, options: PngOptions) -> list[str]:
     return [each.name for each in _parts(job, map_, options)]
 
 
+def _lit(picture: Picture, light: Light, map_: Map, part: Rect) -> Picture:
+    """Light a picture of a part of the map, in pixels of its level."""
+    step = light.step
+    ambient = ambient_of(map_)
+    assert ambient is not None
+    field = light.field(lamps_of(map_), ambient, part.scaled(step, step))
+    out = picture.copy()
+    by = np.minimum(field[: out.shape[0], : out.shape[1]], 1)
+    out[..., :3] = np.rint(out[..., :3] * by).astype(np.uint8)
+    return out
+
+
 def _looks(job: ShipJob, map_: Map) -> bytes:
     """Give a print of what tiles look like and of what is true of whole layers."""
     out = blake2b(repr((map_.lattice, map_.background)).encode())
@@ -221,6 +235,10 @@ def _files(
     level, times = SCALES[options.scale]
     parts = list(_parts(job, map_, options))
     looks = _looks(job, map_) if options.chunk else b""
+    light = None
+    if options.light and options.of == "map" and ambient_of(map_) is not None:
+        light = Light(blocked_by(job.project, map_, lambda layer, box: read(layer.cells, box)),
+                      1 << min(level, map_.lattice.level_count - 1))  # fmt: skip
     out = {}
     for n, each in enumerate(parts):
         wide, high = (int(side) * times for side in each.rect[2:])
@@ -234,14 +252,15 @@ def _files(
         def drawn(each: _Part = each, part: Progress = part) -> bytes:
             picture = map_picture(job.project, map_, level, part, job.atlas(map_), each.layers,
                                   each.rect, background=options.background)  # fmt: skip
+            if light is not None:
+                picture = _lit(picture, light, map_, each.rect)
             return png_bytes(picture.repeat(times, 0).repeat(times, 1))
 
-        print_ = (
-            _print(looks, job.atlas(map_), map_, each, level, times, options)
-            if options.chunk
-            else b""
-        )
-        out[each.name] = job.kept.once(print_, drawn) if print_ else drawn()
+        if options.chunk and light is None:
+            key = _print(looks, job.atlas(map_), map_, each, level, times, options)
+            out[each.name] = job.kept.once(key, drawn)
+        else:
+            out[each.name] = drawn()
     return out
 
 

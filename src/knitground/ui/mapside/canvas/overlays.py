@@ -22,6 +22,7 @@ from knitground.ui.common.theme import LINEN, theme
 from knitground.ui.mapside.canvas.border import BorderDrag
 from knitground.ui.mapside.canvas.figure import FigureOver
 from knitground.ui.mapside.canvas.fitting import FittingPieces
+from knitground.ui.mapside.canvas.lighting import LightOver
 from knitground.ui.mapside.canvas.marked import Marked
 from knitground.ui.mapside.canvas.markers import draw_frame, draw_marker_ghost, draw_markers
 from knitground.ui.mapside.canvas.over import Canvas, Overlay
@@ -210,7 +211,7 @@ def _label(on: Canvas) -> None:
 
 
 OVERLAYS: tuple[type[Overlay], ...] = (
-    Hole, _drawn(_lines), MapShapes, _drawn(_pins), _drawn(_area), _drawn(_selection),
+    Hole, LightOver, _drawn(_lines), MapShapes, _drawn(_pins), _drawn(_area), _drawn(_selection),
     _drawn(_cursor), BorderDrag, Marked, GhostOver, Markers, FigureOver, _drawn(_screen),
     _drawn(_why), FittingPieces, _drawn(_label),
 )  # fmt: skip

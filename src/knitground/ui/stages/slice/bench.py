@@ -315,7 +315,11 @@ class SliceBench(Stage):
             return
         if not doc.in_stroke:
             self.session.begin_gesture(self)
-            doc.begin_stroke("Leave tiles out" if out else "Take tiles in again")
+            name = "Leave tiles out" if out else "Take tiles in again"
+            if not self.session.attempt(lambda: doc.begin_stroke(name)):
+                self.session.end_gesture(self)
+                self.sheet.stop_crossing()
+                return
         self.session.attempt(lambda: doc.apply(leave_out(tileset, places, out)))
         self.sheet.update()
 

@@ -1,0 +1,259 @@
+"""Light: lamps among the markers of a map, what they light, and what stands in their way.
+
+Own derivation. A pixel is lit by the ambient colour and, by each lamp, with its colour times its
+strength times (1 - (d / radius)²)², d its distance; that is 1 at the lamp and 0 at its radius,
+without an edge at either. What is lit is multiplied by that, at most by 1. Shadows: rays go out
+from a lamp in all directions to the first pixel that blocks light; what lies further along a ray is
+dark, between two rays in between.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass
+from functools import lru_cache
+from math import ceil, cos, pi, sin
+
+import numpy as np
+from numpy.typing import NDArray
+
+from knitground.core.base.window import Box
+from knitground.core.model.lattice import Rect
+from knitground.core.model.layers import Cells, Layer, MarkerLayer
+from knitground.core.model.map import Map
+from knitground.core.model.project import Project
+from knitground.core.model.properties import typed_values
+from knitground.core.shapes.filled import stamp
+from knitground.core.shapes.merge import OfTiles, laid_shapes
+
+LAMP, AMBIENT, BLOCKS = "lamp", "ambient", "blocks light"
+"""The kind of markers, the property of maps, and the kind of shapes."""
+DUSK = (0.30, 0.32, 0.46)
+"""What there is of light beside lamps, where a map does not say."""
+_MOST_RADIUS = 2048
+_INTO = 5
+"""Pixels of what blocks light that are lit: one sees the side of a wall that faces a lamp."""
+_SOFT = 3.0
+"""Pixels from light to dark along a ray."""
+
+Field = NDArray[np.float32]
+Colour = tuple[float, float, float]
+Blocked = Callable[[int, int, int, int], NDArray[np.bool_]]
+"""Gives which pixels of a rectangle (x, y, width, height) block light: (height, width)."""
+
+
+@dataclass(frozen=True)
+class Lamp:
+    """A lamp: where it is, how far it reaches in pixels, its colour, strength and flicker.
+
+    `flicker` is by how much of it it grows weaker now and then, 0 to 1; `number` tells when.
+    """
+
+    x: float
+    y: float
+    radius: float = 96.0
+    colour: Colour = (1.0, 0.85, 0.63)
+    strength: float = 1.0
+    flicker: float = 0.0
+    number: int = 0
+
+    def strength_at(self, ms: int) -> float:
+        """Give how strong it is at a time: two waves that never meet in the same way."""
+        if not self.flicker:
+            return self.strength
+        t, shift = ms / 1000, self.number * 1.7
+        wave = (sin(2 * pi * 1.3 * t + shift) + sin(2 * pi * 3.1 * t + 2.3 * shift)) / 4 + 0.5
+        return self.strength * (1 - self.flicker * wave)
+
+
+def colour_of(text: object, usual: Colour) -> Colour:
+    """Read #rrggbb; what is none gives the usual one."""
+    words = str(text).strip().removeprefix("#")
+    try:
+        red, green, blue = bytes.fromhex(words)
+    except ValueError:
+        return usual
+    return red / 255, green / 255, blue / 255
+
+
+def lamps_of(map_: Map) -> list[Lamp]:
+    """List the lamps of a map: markers of the kind “lamp” on layers that are shown.
+
+    Their properties: radius (pixels), colour (#rrggbb), strength, flicker; all can be missing.
+    """
+    out = []
+    for layer in map_.layers:
+        if not isinstance(layer, MarkerLayer) or not layer.visible:
+            continue
+        for each in layer.markers:
+            if each.kind != LAMP:
+                continue
+            said = typed_values(each.properties)
+            radius = _number(said.get("radius"), 96.0)
+            if radius > 0:
+                out.append(Lamp(
+                    *each.middle, min(radius, _MOST_RADIUS),
+                    colour_of(said.get("colour"), Lamp.colour),
+                    max(0.0, min(4.0, _number(said.get("strength"), 1.0))),
+                    max(0.0, min(1.0, _number(said.get("flicker"), 0.0))), each.number,
+                ))  # fmt: skip
+    return out
+
+
+def _number(value: object, usual: float) -> float:
+    try:
+        found = float(str(value).replace(",", ".")) if value is not None else usual
+    except ValueError:
+        return usual
+    return found if np.isfinite(found) else usual
+
+
+def ambient_of(map_: Map) -> Colour | None:
+    """Give the map's ambient colour, dusk if it has lamps alone; None: it is as bright as it is."""
+    said = typed_values(map_.properties).get(AMBIENT)
+    if said is not None:
+        return colour_of(said, DUSK)
+    return DUSK if lamps_of(map_) else None
+
+
+class Light:
+    """Lights parts of a map; what each lamp reaches is worked out once.
+
+    Parameters
+    ----------
+    step : pixels of the map to a place of the field; lamps stand on whole places
+    """
+
+    def __init__(self, blocked: Blocked | None = None, step: int = 1) -> None:
+        self._blocked, self.step = blocked, step
+        self._reached: dict[tuple[float, float, float], Field] = {}
+
+    def forget(self, rect: Rect | None = None) -> None:
+        """Work out anew what lamps reach that shine into a rectangle, or all."""
+        for x, y, radius in list(self._reached):
+            box = Rect(x - radius, y - radius, 2 * radius, 2 * radius)
+            if rect is None or box.meets(rect):
+                del self._reached[x, y, radius]
+
+    def field(self, lamps: Iterable[Lamp], ambient: Colour, rect: Rect, ms: int = 0) -> Field:
+        """Give how much light falls on a rectangle: (height, width, 3) of its places, 0 and more.
+
+        Parameters
+        ----------
+        rect : pixels of the map, on whole places
+        """
+        step = self.step
+        high, wide = ceil(rect.height / step), ceil(rect.width / step)
+        out = np.empty((high, wide, 3), np.float32)
+        out[:] = ambient
+        for lamp in lamps:
+            if not Rect(lamp.x - lamp.radius, lamp.y - lamp.radius, 2 * lamp.radius,
+                        2 * lamp.radius).meets(rect):  # fmt: skip
+                continue
+            reached = self._of(lamp)
+            side = reached.shape[0]
+            top = round(lamp.y / step) - side // 2 - round(rect.y / step)
+            left = round(lamp.x / step) - side // 2 - round(rect.x / step)
+            y0, x0 = max(0, top), max(0, left)
+            y1, x1 = min(high, top + side), min(wide, left + side)
+            if y1 <= y0 or x1 <= x0:
+                continue
+            part = reached[y0 - top : y1 - top, x0 - left : x1 - left]
+            strength = lamp.strength_at(ms)
+            for n, value in enumerate(lamp.colour):
+                out[y0:y1, x0:x1, n] += part * np.float32(value * strength)
+        return out
+
+    def _of(self, lamp: Lamp) -> Field:
+        key = lamp.x, lamp.y, lamp.radius
+        if key not in self._reached:
+            reach = ceil(lamp.radius / self.step)
+            found = _falloff(reach, lamp.radius / self.step)
+            if self._blocked is not None:
+                found = found * self._seen_from(lamp, reach)
+            self._reached[key] = found
+        return self._reached[key]
+
+    def _seen_from(self, lamp: Lamp, reach: int) -> Field:
+        """Tell how much of a lamp each place round it sees: (2 · reach + 1)², 0 to 1."""
+        assert self._blocked is not None
+        far = reach * self.step
+        cx, cy = (round(each / self.step) * self.step for each in (lamp.x, lamp.y))
+        mask = self._blocked(cx - far, cy - far, 2 * far + 1, 2 * far + 1)
+        side = 2 * reach + 1
+        if not mask.any():
+            return np.ones((side, side), np.float32)
+        rays = max(64, ceil(2 * pi * far / 2))
+        angles = np.arange(rays) * (2 * pi / rays)
+        steps = np.arange(far + 1)
+        xs = np.rint(far + np.cos(angles)[:, None] * steps).astype(np.intp)
+        ys = np.rint(far + np.sin(angles)[:, None] * steps).astype(np.intp)
+        hit = mask[ys, xs]
+        # A lamp that stands in what blocks light shines out of it.
+        hit &= np.maximum.accumulate(~hit, axis=1)
+        first = np.where(hit.any(axis=1), hit.argmax(axis=1), far + 1).astype(np.float32)
+        turn, away = _polar(reach)
+        place = turn * np.float32(rays)
+        low = place.astype(np.intp) % rays
+        part = place - np.floor(place)
+        ends = first[low] * (1 - part) + first[(low + 1) % rays] * part
+        lit = (ends + _INTO + _SOFT - away * self.step) / np.float32(_SOFT)
+        return np.asarray(np.clip(lit, 0, 1), np.float32)
+
+
+def blocked_by(project: Project, map_: Map, cells_of: Callable[[Layer, Box], Cells]) -> Blocked:
+    """Give what tells which pixels of a map block light: shapes of that kind on layers shown.
+
+    Parameters
+    ----------
+    cells_of : gives the cells of a layer in a box of its own grid
+    """
+    known: OfTiles = {}
+    blocks = any(each.kind == BLOCKS for owner in project.tilesets
+                 for fact in owner.facts.values() for each in fact.shapes)  # fmt: skip
+
+    def blocked(x: int, y: int, wide: int, high: int) -> NDArray[np.bool_]:
+        out = np.zeros((high, wide), np.bool_)
+        if not blocks:
+            return out
+        far = 2 * map_.lattice.longer  # shapes reach out of their cells by a picture at most
+        box = map_.lattice.cells_in(Rect(x - far, y - far, wide + 2 * far, high + 2 * far))
+        box = box.clipped(map_.height, map_.width)
+        if not box.is_empty:
+            for corners in laid_shapes(project, map_, box, None, cells_of, known).get(BLOCKS, ()):
+                stamp(out, corners - (x, y))
+        return out
+
+    return blocked
+
+
+@lru_cache(maxsize=32)
+def _falloff(reach: int, radius: float) -> Field:
+    _, away = _polar(reach)
+    return np.asarray(np.clip(1 - (away / radius) ** 2, 0, 1) ** 2, np.float32)
+
+
+@lru_cache(maxsize=32)
+def _polar(reach: int) -> tuple[Field, Field]:
+    """Give for each place round a lamp the part of a turn at which it is, and how far away."""
+    ys, xs = np.mgrid[-reach : reach + 1, -reach : reach + 1].astype(np.float32)
+    turn = np.arctan2(ys, xs) / np.float32(2 * pi) % 1
+    return np.asarray(turn, np.float32), np.asarray(np.hypot(xs, ys), np.float32)
+
+
+def lit(pixels: NDArray[np.uint32], field: Field, step: int = 1) -> NDArray[np.uint32]:
+    """Light premultiplied pixels by a field with a place for each step × step of them."""
+    high, wide = pixels.shape
+    out = pixels & np.uint32(0xFF000000)
+    for n, shift in enumerate((16, 8, 0)):
+        by = np.rint(np.minimum(field[..., n], 1) * 256).astype(np.uint32)
+        by = by.repeat(step, 0).repeat(step, 1)[:high, :wide] if step > 1 else by[:high, :wide]
+        value = (pixels >> np.uint32(shift)) & np.uint32(255)
+        out |= (value * by >> np.uint32(8)) << np.uint32(shift)
+    return out
+
+
+def ring(lamp: Lamp, corners: int = 48) -> list[tuple[float, float]]:
+    """Give the corners of the ring that a lamp reaches."""
+    return [(lamp.x + lamp.radius * cos(2 * pi * n / corners),
+             lamp.y + lamp.radius * sin(2 * pi * n / corners)) for n in range(corners)]  # fmt: skip
