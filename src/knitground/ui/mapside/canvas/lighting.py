@@ -17,6 +17,7 @@ from knitground.core.model.layers import Layer
 from knitground.core.model.map import Map, grid_of
 from knitground.core.shapes.light import (
     DUSK,
+    Blocked,
     Light,
     ambient_of,
     blocked_by,
