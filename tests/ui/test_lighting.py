@@ -107,7 +107,7 @@ def test_a_lit_picture_is_shipped_and_played(window, lamps, tmp_path):
     assert (part == dark[: part.shape[0], 512 : 512 + part.shape[1]]).all()
     view = PlayView(tmp_path / "plain", "Harbour pans")
     view.clock.stop()
-    view._looks.stop()
+    view.looks.stop()
     view.at = view.world.walk.begin(x, y + 60)
     rect = view.screen_rect
     shown = view.world.lit(rect, 0).view(np.uint8).reshape(int(rect.height), int(rect.width), 4)

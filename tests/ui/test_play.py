@@ -48,7 +48,7 @@ def game(demo, tmp_path):
 def played(game, qtbot):
     view = PlayView(game[1], "Harbour pans")
     view.clock.stop()
-    view._looks.stop()
+    view.looks.stop()
     window = PlayWindow(view)
     qtbot.addWidget(window)
     window.show()
@@ -163,3 +163,17 @@ def test_from_the_side_it_falls_and_jumps(game, qtbot):
     begun = view.at
     view.go_on(30)
     assert view.at.y > begun.y
+
+
+def test_ground_hides_nobody_and_what_stands_does(played):
+    view, _, _, _ = played
+    stand(view, 24, 42)
+    assert not view.world.hides(view.at).any(), "ground lies flat"
+    row, col = 24, 42
+    layer = next(each for each in view.map.layers if each.name == "Props")
+    layer.visible = True
+    layer.cells[row + 1, col] = layer.cells[layer.cells > 0][0]
+    layer.cells[row, col - 1 : col + 2] = layer.cells[row + 1, col]
+    view.at = view.world.walk.begin(*view.map.lattice.middle(row, col))
+    assert view.world.hides(view.at).shape == (view.world.walk.figure.high,
+                                               view.world.walk.figure.wide)  # fmt: skip

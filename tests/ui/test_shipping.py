@@ -195,7 +195,7 @@ def test_a_stroke_reaches_a_game_that_is_played(window, bench, qtbot):
     game = PlayView(Path(bench.folder.text()), "Harbour pans")
     qtbot.addWidget(game)
     game.clock.stop()
-    game._looks.stop()
+    game.looks.stop()
     rect = Rect(7 * 16, 5 * 16, 16, 16)
     before = game.world.picture(rect)
     bench.follow.setChecked(True)

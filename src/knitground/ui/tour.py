@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from pathlib import Path
+from tempfile import TemporaryDirectory
 
 import numpy as np
 from PySide6.QtCore import QPoint
@@ -12,15 +13,21 @@ from PySide6.QtWidgets import QDialog, QWidget
 from knitground.core.base.errors import PlaceError
 from knitground.core.base.window import Box
 from knitground.core.edit.laying import plan_cells
+from knitground.core.edit.maps import put_map_property
+from knitground.core.edit.markers import add_markers
 from knitground.core.edit.sheets import add_tileset
 from knitground.core.files.ship.png import map_picture
-from knitground.core.model.layers import GroundLayer
+from knitground.core.files.ship.ship import ship
+from knitground.core.model.layers import GroundLayer, MarkerLayer
+from knitground.core.model.marker import Marker, Shape
+from knitground.core.model.properties import Property
 from knitground.core.model.tile import TileRef
 from knitground.core.model.tileset import Tileset
 from knitground.demo.project import write_demo
 from knitground.ui.common.tasks import wait_for_jobs
 from knitground.ui.common.zoom import STEPS
 from knitground.ui.mapside.mockupdialog import MockupDialog
+from knitground.ui.play.window import PlayView, PlayWindow
 from knitground.ui.project.memory import Memory
 from knitground.ui.shell import Shell
 from knitground.ui.stages.draw.bench import TABS, DrawBench
@@ -92,6 +99,10 @@ def _gaps(window: Window) -> int:
     )
 
 
+_UNDONE = {"3-likely": 1, "6-grow": 1, "7-proof": 2, "8-play": 2}
+"""Steps that were only there to be looked at, by scene."""
+
+
 def take_pictures(window: Window, folder: Path) -> list[Path]:
     """Take a PNG of each stage at 1280 × 800."""
     folder.mkdir(parents=True, exist_ok=True)
@@ -102,8 +113,8 @@ def take_pictures(window: Window, folder: Path) -> list[Path]:
         ("4-rules", tour_rules),
         ("4-teach", tour_teach), ("4-rewrite", tour_rewrite), ("5-draw", _draw),
         ("5-markers", _markers), ("5-picture", _picture),
-        ("6-grow", _grow), ("6-coast", _coast), ("5-diamonds", _diamonds), ("7-walk", _walk),
-        ("7-proof", _proof), ("8-ship", _ship),
+        ("6-grow", _grow), ("5-diamonds", _diamonds), ("7-walk", _walk),
+        ("7-proof", _proof), ("8-ship", _ship), ("8-play", _play),
     ]  # fmt: skip
     files = []
     window.shell.resize(1280, 800)
@@ -113,12 +124,14 @@ def take_pictures(window: Window, folder: Path) -> list[Path]:
         scene(window)
         settle()
         kinds: dict[str, type[QDialog]] = {"5-picture": MockupDialog, "3-make": SetDialog}
-        shown = window.shell.findChild(kinds[name]) if name in kinds else None
+        shown: QWidget | None = window.shell.findChild(kinds[name]) if name in kinds else None
+        if name == "8-play":
+            shown = _played(window)
         files.append(snap(shown or window.shell, folder / f"{name}.png"))
         if isinstance(shown, SetDialog):
             shown.reject()
             shown.setParent(None)
-        for _ in range(1 if scene is _likely else 2 if scene is _proof else 0):
+        for _ in range(_UNDONE.get(name, 0)):
             window.session.undo()  # what was only there to be looked at
             settle()
     return files
@@ -271,17 +284,6 @@ def _grow(window: Window) -> None:
     window.mapside.view.leaveEvent(None)
 
 
-def _coast(window: Window) -> None:
-    window.session.undo()  # the quay that was painted after the recipe had run
-    window.session.choose_map(window.session.project.map_named("Salt coast"))
-    bench = window.stage_of(GrowBench)
-    bench.run_new()
-    settle()
-    bench.open_card(1)
-    window.mapside.view.fit()
-    settle()
-
-
 def _shapes(window: Window) -> None:
     session = window.session
     session.choose_tileset(session.project.tileset_named("works"))
@@ -362,3 +364,33 @@ def _ship(window: Window) -> None:
             f"{window.stage_of(ShipBench).files.count()} files in shipped"
         )
     window.mapside.view.fit()
+
+
+def _play(window: Window) -> None:
+    """Lamps on the causeway, and dusk."""
+    session, map_ = window.session, window.session.project.maps[0]
+    places = next(each for each in map_.layers if isinstance(each, MarkerLayer))
+    lamps = [
+        Marker(0, Shape.POINT, (map_.lattice.middle(24, 30 + 8 * n),), "", "lamp",
+               (Property("radius", "90"),))
+        for n in range(4)
+    ]  # fmt: skip
+    session.apply(add_markers(map_, places, lamps)[0])
+    session.apply(put_map_property(map_, Property("ambient", "#4a5078")))
+
+
+def _played(window: Window) -> QWidget:
+    """Ship the map, and walk on it in the window of its own."""
+    session = window.session
+    with TemporaryDirectory() as folder:
+        ship(session.project, [session.project.maps[0]], Path(folder), ["json"],
+             knit=session.doc.ensure_all)  # fmt: skip
+        view = PlayView(Path(folder), "Harbour pans")
+    view.clock.stop()
+    view.looks.stop()
+    view.at = view.world.walk.begin(*view.map.lattice.middle(24, 42))
+    shown = PlayWindow(view)
+    shown.resize(1280, 800)
+    shown.show()
+    settle()
+    return shown

@@ -30,12 +30,19 @@ def in_front(map_: Map) -> list[Layer]:
     return [each for each in shown if not isinstance(each, GroundLayer)]
 
 
-def covered(doc: Document, map_: Map, atlas: Atlas, figure: Figure, at: Stand) -> NDArray[np.bool_]:
+def covered(
+    doc: Document, map_: Map, atlas: Atlas, figure: Figure, at: Stand,
+    front: list[Layer] | None = None,
+) -> NDArray[np.bool_]:  # fmt: skip
     """Tell which pixels of a figure are hidden: (high, wide), its feet at the lower edge.
 
     A cell hides it if it begins nearer to the person who looks than the figure's feet are: on
     upright maps by the cell's lower edge, on diamonds by its middle; cells of a layer that is
     raised always do.
+
+    Parameters
+    ----------
+    front : layers that it may go behind, by default those of `in_front`
     """
     out = np.zeros((figure.high, figure.wide), np.bool_)
     left, top = at.x - figure.wide // 2, at.y - figure.high
@@ -54,7 +61,7 @@ def covered(doc: Document, map_: Map, atlas: Atlas, figure: Figure, at: Stand) -
         begins = grid.lattice.places_of(rows + box.top, cols + box.left)[..., 1] + high / 2
         return np.where(begins > at.y, cells, 0)
 
-    layers = in_front(map_)
+    layers = in_front(map_) if front is None else front
     if layers:
         drawn = draw_map(map_, atlas, stack_of(map_, atlas, seen, 0, cells_of, layers))
         down, across = int(seen.y - top), int(seen.x - left)

@@ -26,7 +26,7 @@ from knitground.core.render.pixels import over
 from knitground.core.render.stack import draw_map, stack_of
 from knitground.core.shapes.light import Light, ambient_of, blocked_by, lamps_of, lit
 from knitground.core.walk.camera import screen_at
-from knitground.core.walk.cover import covered
+from knitground.core.walk.cover import covered, in_front
 from knitground.core.walk.figure import TICK, Figure, Keys, Stand, View, Walk
 from knitground.core.walk.places import arrival, leads_to, met
 from knitground.core.walk.solids import Solids
@@ -59,6 +59,13 @@ class World:
         self._drawn: tuple[int, Rect, NDArray[np.uint32]] | None = None
         self.lamps, self.ambient = lamps_of(self.map), ambient_of(self.map)
         self.light = Light(blocked_by(loaded.project, self.map, self._cells))
+
+    def hides(self, at: Stand) -> NDArray[np.bool_]:
+        """Tell which pixels of the figure something is in front of."""
+        front = in_front(self.map)
+        if not self.map.lattice.slanted:
+            front = [each for each in front if each.number not in self.loaded.ground]
+        return covered(self.doc, self.map, self.atlas, self.walk.figure, at, front)
 
     @property
     def flickers(self) -> bool:
@@ -142,9 +149,9 @@ class PlayView(QWidget):
         self.clock.setTimerType(Qt.TimerType.PreciseTimer)
         self.clock.timeout.connect(self._on_clock)
         self.clock.start()
-        self._looks = QTimer(self, interval=_LOOKS_MS)
-        self._looks.timeout.connect(self.look_again)
-        self._looks.start()
+        self.looks = QTimer(self, interval=_LOOKS_MS)
+        self.looks.timeout.connect(self.look_again)
+        self.looks.start()
 
     @property
     def map(self) -> Map:
@@ -270,7 +277,7 @@ class PlayView(QWidget):
         painter.fillRect(self.rect(), _NIGHT)
         painter.drawImage(room, image_of(self.world.lit(rect, self._now_ms)))
         figure = self.world.walk.figure
-        self.hidden = covered(self.world.doc, self.map, self.world.atlas, figure, self.at)
+        self.hidden = self.world.hides(self.at)
         x = (self.at.x - figure.wide // 2 - rect.x) * factor + room.x()
         y = (self.at.y - figure.high - rect.y) * factor + room.y()
         painter.setClipRect(room)

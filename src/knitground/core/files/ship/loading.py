@@ -43,6 +43,8 @@ class Loaded:
     project: Project
     map: Map
     files: tuple[Path, ...]
+    ground: frozenset[int] = frozenset()
+    """Numbers of the layers that lie flat, as ground: nobody goes behind them."""
 
 
 def shipped_names(folder: Path) -> dict[str, Path]:
@@ -90,7 +92,8 @@ def load_shipped(path: Path) -> Loaded:
     owner = _one_sheet(model, sheets, map_, path.name)
     map_.layers = [_layer(map_, n, each, len(model.legend), path.name)
                    for n, each in enumerate(model.layers, 1)]  # fmt: skip
-    return Loaded(Project(model.name, None, [owner], [], [map_]), map_, tuple(files))
+    ground = frozenset(n for n, each in enumerate(model.layers, 1) if each.kind == "ground")
+    return Loaded(Project(model.name, None, [owner], [], [map_]), map_, tuple(files), ground)
 
 
 def _empty(model: ShipFile, name: str) -> Map:
