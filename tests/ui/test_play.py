@@ -169,11 +169,11 @@ def test_ground_hides_nobody_and_what_stands_does(played):
     view, _, _, _ = played
     stand(view, 24, 42)
     assert not view.world.hides(view.at).any(), "ground lies flat"
-    row, col = 24, 42
-    layer = next(each for each in view.map.layers if each.name == "Props")
-    layer.visible = True
-    layer.cells[row + 1, col] = layer.cells[layer.cells > 0][0]
-    layer.cells[row, col - 1 : col + 2] = layer.cells[row + 1, col]
-    view.at = view.world.walk.begin(*view.map.lattice.middle(row, col))
-    assert view.world.hides(view.at).shape == (view.world.walk.figure.high,
-                                               view.world.walk.figure.wide)  # fmt: skip
+    layers = {each.name: each for each in view.map.layers}
+    layers["Props"].visible = True
+    layers["Props"].cells[:] = 0
+    layers["Props"].cells[24, 41:44] = layers["Pans"].cells[24, 42]
+    hides = view.world.hides(view.at)
+    assert view.at.y == 24 * 16 + 8
+    assert hides[-8:].all(), "an opaque tile that begins nearer than its feet"
+    assert not hides[:-8].any()
