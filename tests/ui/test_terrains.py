@@ -344,11 +344,13 @@ def test_a_click_on_coverage_that_is_about_to_give_way_to_another_sets_does_noth
     sets = [(owner, kit) for owner in window.session.project.tilesets for kit in owner.sets]
     for before in sets:
         for owner, kit in sets:
+            if kit.kind is before[1].kind:
+                continue
             bench.choose_set(*before)
             later()
             button = bench.coverage.buttons[min(bench.coverage.buttons)]
             bench.choose_set(owner, kit)
-            if kit.kind is before[1].kind or not bench.users():
+            if not bench.users():
                 continue
             button.click()
             later()
