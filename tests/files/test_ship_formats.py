@@ -433,3 +433,16 @@ def test_one_sheet_holds_what_is_shown_alone_and_draws_the_same(demo, tmp_path, 
             assert (sheet[row, x : x + wide] == sheet[inner, x : x + wide]).all()
         for col, inner in ((x - 1, x), (x + wide, x + wide - 1)):
             assert (sheet[y : y + high, col] == sheet[y : y + high, inner]).all()
+
+
+def test_an_area_is_cut_out_of_the_whole(demo, tmp_path):
+    map_ = [demo.map_named("North basin")]
+    [whole] = ship(demo, map_, tmp_path / "a", part("png")).files
+    [some] = ship(demo, map_, tmp_path / "b", part("png", area="10, 4, 20, 12")).files
+    assert (picture(some) == picture(whole)[4 * 16 : 16 * 16, 10 * 16 : 30 * 16]).all()
+    cut = ship(demo, map_, tmp_path / "c", part("png", area="40, 40, 99, 99", chunk=5)).files
+    assert len(cut) == 4, "as far as there is a map"
+    assert (picture(cut[0]) == picture(whole)[640:720, 640:720]).all()
+    for words in ("1, 2, 3", "all", "500, 1, 2, 2", "1, 1, 0, 4"):
+        with pytest.raises(PlaceError, match=r"png\.area"):
+            ship(demo, map_, tmp_path / "d", part("png", area=words))

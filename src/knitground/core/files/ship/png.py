@@ -6,6 +6,7 @@ import re
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from hashlib import blake2b
+from math import ceil, floor
 from pathlib import Path
 from typing import Annotated, Literal, NamedTuple
 
@@ -15,7 +16,7 @@ from annotated_types import Ge, Le, MaxLen
 from knitground.core.base.errors import PlaceError
 from knitground.core.base.filenames import file_names, key_of
 from knitground.core.base.progress import Progress, no_progress
-from knitground.core.base.window import read
+from knitground.core.base.window import Box, read
 from knitground.core.files.images import png_bytes
 from knitground.core.files.made import write_asked
 from knitground.core.files.ship.kinds import ShipFormat, ShipJob, option
@@ -52,6 +53,9 @@ class PngOptions:
         0, "chunks of", "Cells across and down of a picture; 0 is the whole map"
     )
     background: bool = option(True, "background", "Fill it with the map's colour, if it has one")
+    area: Annotated[str, MaxLen(60)] = option(
+        "", "area", "Column, row, columns, rows of cells, as in 10, 4, 20, 12; empty is all of it"
+    )
     light: bool = option(False, "lit", "As its lamps and its ambient colour light it")
     names: Annotated[str, MaxLen(200)] = option(
         "", "names", "As in {map}-{layer}-{row}-{col}; empty: as many of these as are needed"
@@ -135,7 +139,8 @@ class _Part(NamedTuple):
 def _parts(job: ShipJob, map_: Map, options: PngOptions) -> Iterator[_Part]:
     level = min(SCALES[options.scale][0], map_.lattice.level_count - 1)
     small = map_.lattice.at_level(level)
-    wide, high = small.extent
+    whole = area_of(map_, options.area, level)
+    wide, high = int(whole.width), int(whole.height)
     down, across = high, wide
     if options.chunk:
         down, across = (options.chunk * side for side in small.cell_size)
@@ -157,9 +162,38 @@ def _parts(job: ShipJob, map_: Map, options: PngOptions) -> Iterator[_Part]:
                 raise PlaceError(f"png.names “{options.names}” makes {name} twice: add "
                                  "{layer}, {row} or {col}")  # fmt: skip
             seen[key_of(name)] = name
-            rect = Rect(col * across, row * down, min(across, wide - col * across),
-                        min(down, high - row * down))  # fmt: skip
+            rect = Rect(whole.x + col * across, whole.y + row * down,
+                        min(across, wide - col * across), min(down, high - row * down))  # fmt: skip
             yield _Part(name, some, rect)
+
+
+def area_of(map_: Map, words: str, level: int) -> Rect:
+    """Read “column, row, columns, rows”; gives whole pixels of a level of the map.
+
+    Raises
+    ------
+    PlaceError
+        These are no four numbers, or nothing of them is on the map.
+    """
+    everything = Rect(0, 0, *map_.lattice.at_level(level).extent)
+    if not words.strip():
+        return everything
+    try:
+        col, row, columns, rows = (int(each) for each in words.replace(";", ",").split(","))
+    except ValueError as error:
+        raise PlaceError(f"png.area is “{words[:60]}”: give column, row, columns, rows, as in "
+                         "10, 4, 20, 12") from error  # fmt: skip
+    corners = [map_.lattice.cell_named(row + down, col + right)
+               for down in (0, max(0, rows - 1)) for right in (0, max(0, columns - 1))]  # fmt: skip
+    box = Box(min(r for r, _ in corners), min(c for _, c in corners),
+              max(r for r, _ in corners) + 1, max(c for _, c in corners) + 1)  # fmt: skip
+    shrink = map_.lattice.scale(map_.lattice.at_level(level))
+    rect = map_.lattice.bounds(box).scaled(*shrink)
+    left, top = floor(rect.x), floor(rect.y)
+    whole = Rect(left, top, ceil(rect.right) - left, ceil(rect.bottom) - top).shared(everything)
+    if whole.is_empty or rows < 1 or columns < 1:
+        raise PlaceError(f"png.area is “{words[:60]}”, and nothing of that is on “{map_.name}”")
+    return whole
 
 
 def _pattern(options: PngOptions) -> str:
