@@ -6,6 +6,7 @@ import numpy as np
 import pytest
 from tests.core.test_diamond import yard
 from tests.core.test_staggered import shifted_yard
+from tests.strangers import times
 
 from knitground.core.base.errors import KnitError
 from knitground.core.files.ship.loading import load_shipped, shipped_names
@@ -107,3 +108,35 @@ def test_a_file_that_is_cut_short_and_a_folder_without_maps(demo, tmp_path):
         shipped_names(tmp_path)
     with pytest.raises(KnitError):
         shipped_names(tmp_path / "nowhere")
+
+
+ODD = [None, -1, 0, 1, 3.5, 2**40, -(2**70), 1e300, "", "x", [], {}, True, [[1, 2], [3]]]
+
+
+@pytest.mark.parametrize("seed", range(times(6, 60)))
+def test_whatever_stands_in_a_file_it_is_played_or_refused_in_words(demo, tmp_path, seed):
+    shipped(demo, demo.map_named("Loading quay"), tmp_path)
+    path = tmp_path / "loading-quay.json"
+    rng = np.random.default_rng(seed)
+    whole = path.read_text()
+    for _ in range(12):
+        data = json.loads(whole)
+        for _ in range(rng.integers(1, 4)):
+            at = data
+            for _ in range(rng.integers(1, 6)):
+                keys = list(at) if isinstance(at, dict) else range(len(at))
+                if not keys:
+                    break
+                key = keys[int(rng.integers(len(keys)))]
+                if isinstance(at[key], dict | list) and rng.random() < 0.8:
+                    at = at[key]
+                    continue
+                at[key] = ODD[int(rng.integers(len(ODD)))]
+                break
+        path.write_text(json.dumps(data))
+        try:
+            loaded = load_shipped(path)
+        except KnitError as error:
+            assert str(error)
+            continue
+        map_picture(loaded.project, loaded.map)

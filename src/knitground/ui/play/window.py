@@ -94,7 +94,8 @@ class World:
     def begin(self, door: str = "") -> Stand:
         """Stand at the door of that name, else at a spawn point, else in the middle."""
         x, y = arrival(self.map, door)
-        return self.walk.begin(x, y, max(64, self.map.lattice.extent[0] // 2))
+        wide, high = self.map.lattice.extent
+        return self.walk.begin(min(max(x, 0), wide), min(max(y, 0), high), max(64, wide // 2))
 
     def met(self, at: Stand) -> list[Marker]:
         """List the areas that the figure stands in, and points that it stands on."""

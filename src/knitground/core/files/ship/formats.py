@@ -6,9 +6,11 @@ from typing import Literal
 
 from pydantic import BaseModel, ConfigDict
 
+from knitground.core.model.limits import Coordinate, Degrees, HexColour, Scale, TileSide
+
 
 class _Part(BaseModel):
-    model_config = ConfigDict(extra="forbid")
+    model_config = ConfigDict(extra="forbid", allow_inf_nan=False)
 
 
 class ShipTileset(_Part):
@@ -96,9 +98,9 @@ class ShipMarker(_Part):
     shape: Literal["point", "box", "polygon", "picture"]
     name: str
     kind: str
-    points: list[tuple[float, float]]
-    turn: float
-    scale: float
+    points: list[tuple[Coordinate, Coordinate]]
+    turn: Degrees
+    scale: Scale
     tile: int | None
     properties: dict[str, str | int | float | bool]
 
@@ -182,9 +184,9 @@ class ShipFile(_Part):
     grid: tuple[int, int]
     cell: tuple[int, int]
     size: tuple[int, int]
-    screen: tuple[int, int] = (320, 180)
+    screen: tuple[TileSide, TileSide] = (320, 180)
     wrap: bool
-    background: str | None
+    background: HexColour | None
     properties: dict[str, str | int | float | bool]
     gaps: int
     tilesets: list[ShipTileset]

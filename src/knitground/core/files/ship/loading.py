@@ -86,6 +86,16 @@ def load_shipped(path: Path) -> Loaded:
         where = ".".join(str(each) for each in first["loc"])
         raise FormatError(f"{path.name} is no map that this program can play: {where}: "
                           f"{first['msg'].lower()}") from error  # fmt: skip
+    try:
+        return _loaded(model, path)
+    except KnitError:
+        raise
+    except (ValueError, TypeError, OverflowError, IndexError) as error:
+        # Numbers that no map can have: whatever they would do, they come from elsewhere.
+        raise FormatError(f"{path.name} does not fit itself: {error}") from error
+
+
+def _loaded(model: ShipFile, path: Path) -> Loaded:
     files = [path, *(inside(path.parent, each.picture) for each in model.tilesets)]
     sheets = [read_picture(each) for each in files[1:]]
     map_ = _empty(model, path.name)
@@ -160,6 +170,12 @@ def _one_sheet(model: ShipFile, sheets: Sequence[Picture], map_: Map, name: str)
     for n in range(len(model.legend)):
         for place, _ in frames[n]:
             facts[0, place] = TileFacts(anchor=anchors[n])
+    for tile in model.legend:
+        sides = max(1, tile.width, tile.height)
+        if any(not -1 <= value <= sides + 1 for shape in tile.shapes for point in shape.points
+               for value in point):  # fmt: skip
+            raise FormatError(f"{name}: a shape reaches out of its tile of {tile.width} × "
+                              f"{tile.height} px")  # fmt: skip
     wide, high = model.cell
     return Tileset(_NAME, f"{_NAME}.png", width, height,
                    Slicing(wide, high, pieces=tuple(areas)), facts, picture=picture)  # fmt: skip
