@@ -10,6 +10,7 @@ from knitground.core.edit import (
     layers,
     maps,
     markers,
+    profiles,
     rulehome,
     rules,
     shapes,
@@ -30,6 +31,7 @@ from knitground.core.model.map import Map
 from knitground.core.model.marker import Marker, Shape
 from knitground.core.model.mix import Fall, Mix, MixEntry
 from knitground.core.model.patch import Patch
+from knitground.core.model.profile import Profile, ShipPart
 from knitground.core.model.properties import Property, PropertyKind
 from knitground.core.model.recipe import MixStep, NoiseStep, Recipe
 from knitground.core.model.rules import (
@@ -299,6 +301,18 @@ class Edits:
         entries = (MixEntry(self.tile(), self.part, None, self.part), MixEntry(self.tile()))
         fall = Fall(density=self.part, of=self.one(("", self.name)), tint=self.name, border=2)
         return maps.put_mix(self.doc.project, Mix(self.name, entries, fall))
+
+    def do_profile(self):
+        options = self.one(({}, {"scale": "2"}, {"chunk": 5, "names": self.name},
+                            {"x" * 300: True}, {str(n): n for n in range(40)}))  # fmt: skip
+        made = Profile(self.name, self.one(((), (self.name,), ("Map", ""))),
+                       (ShipPart(self.one(("png", "json", "", "x" * 50)), options),),
+                       self.one(("shipped", "a/b", "../out", "", "x" * 400)))  # fmt: skip
+        return self.one((
+            lambda: profiles.put_profile(self.doc.project, made),
+            lambda: profiles.put_profile(self.doc.project, made, self.name),
+            lambda: profiles.remove_profile(self.doc.project, self.name),
+        ))()  # fmt: skip
 
     def do_tray(self):
         tile = self.tile()
