@@ -15,7 +15,7 @@ from tests.ui.conftest import settle
 
 from knitground.core.base.window import Box
 from knitground.core.edit.laying import plan_cells
-from knitground.core.edit.maps import add_map, delete_map
+from knitground.core.edit.maps import add_map, delete_map, set_background
 from knitground.core.files.opening import open_project
 from knitground.core.files.ship.ship import FORMATS
 from knitground.core.model.lattice import Rect
@@ -226,3 +226,29 @@ def test_maps_that_come_and_go_change_no_profile(window, bench):
     bench.catch_up()
     settle()
     assert session.project.profiles == before
+
+
+def test_a_profile_is_shipped_whenever_the_project_is_saved(window, bench):
+    session = window.session
+    home = session.project.folder
+    assert not bench.on_save.isEnabled(), "by hand nothing is kept"
+    bench.folder.setText(str(home / "shipped" / "quay"))
+    bench.keep_profile("quay")
+    assert bench.on_save.isEnabled()
+    assert window.files.save()
+    wait_for_jobs()
+    assert not (home / "shipped" / "quay").exists()
+    bench.on_save.click()
+    assert session.project.profiles[-1].on_save
+    assert window.files.save()
+    wait_for_jobs()
+    settle()
+    assert (home / "shipped" / "quay" / "loading-quay.json").is_file()
+    assert "“quay” " in window.notices.text.text()
+    (home / "shipped" / "quay" / "loading-quay.json").write_text("mine")
+    session.do(lambda: set_background(session.map, "#102030"))
+    assert window.files.save()
+    wait_for_jobs()
+    settle()
+    assert "not shipped" in window.notices.text.text()
+    assert (home / "shipped" / "quay" / "loading-quay.json").read_text() == "mine"

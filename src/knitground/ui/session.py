@@ -68,6 +68,8 @@ class Session(QObject):
     """Something else, or nothing, takes clicks on the map now, or other cells are marked there."""
     sight_changed = Signal()
     """Other things are shown of the map, or over it."""
+    saved = Signal()
+    """The project lies on disk as it is here."""
     walk_changed = Signal()
     """A figure begins to walk on the map, or walks no more."""
     figure_moved = Signal()

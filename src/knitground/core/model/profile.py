@@ -32,6 +32,7 @@ class Profile:
     parts : formats; none are the usual ones
     folder : inside of the project's own, into which it is shipped. Where else is a matter of a
         machine, not of the project: whoever opens a stranger's project writes nowhere else.
+    on_save : whether it is shipped each time that the project is saved in the window
     """
 
     __pydantic_config__: ClassVar[dict[str, object]] = {"extra": "forbid"}
@@ -40,6 +41,7 @@ class Profile:
     maps: Annotated[tuple[Name, ...], MaxLen(4096)] = ()
     parts: Annotated[tuple[ShipPart, ...], MaxLen(64)] = ()
     folder: Word = "shipped"
+    on_save: bool = False
 
 
 Profiles = Annotated[tuple[Profile, ...], MaxLen(256)]

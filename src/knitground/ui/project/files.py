@@ -229,6 +229,7 @@ class ProjectFiles(QObject):
             )
         else:
             self.session.note(f"Saved in {saved.folder}")
+        self.session.saved.emit()
 
     def _ask_about(self, folder: Path, conflict: Conflict, name: str) -> bool:
         """Ask what to do with files that somebody else has changed, and do it."""

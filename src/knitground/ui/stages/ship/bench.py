@@ -29,7 +29,15 @@ from knitground.core.edit.profiles import put_profile, remove_profile
 from knitground.core.files.made import NotOursError
 from knitground.core.files.ship.kinds import Kept
 from knitground.core.files.ship.names import ship_names
-from knitground.core.files.ship.ship import FORMATS, Shipped, check, profile_folder, ship
+from knitground.core.files.ship.ship import (
+    FORMATS,
+    USUAL_FORMATS,
+    Shipped,
+    check,
+    maps_of,
+    profile_folder,
+    ship,
+)
 from knitground.core.model.map import Map
 from knitground.core.model.profile import Profile, ShipPart
 from knitground.ui.common.asking import ask_text
@@ -99,6 +107,10 @@ class ShipBench(Stage):
         self.follow = QCheckBox("follow")
         self.follow.setToolTip("Ship again by itself after each change")
         self.follow.toggled.connect(self._follow_soon)
+        self.on_save = QCheckBox("on save")
+        self.on_save.setToolTip("Ship this profile each time that the project is saved")
+        self.on_save.toggled.connect(self._edited)
+        self.on_save.setEnabled(False)
         self.play = button("Play", self.play_now,
                            "Ship, and walk on it in a window of its own: a stand-in for the game "
                            "that reads shipped files only. What follows is seen there")  # fmt: skip
@@ -106,6 +118,7 @@ class ShipBench(Stage):
         self._plays = False
         """Whether what is being shipped is to be played."""
         self._question = Question(lambda: session.doc, self)
+        self._saving = Question(lambda: session.doc, self)
         self._timer = QTimer(self, singleShot=True, interval=_FOLLOWS_MS)
         self._timer.timeout.connect(self._ship_beside)
         self.state = QLabel()
@@ -127,6 +140,7 @@ class ShipBench(Stage):
         self._lay_out()
         session.changed.connect(self._follow)
         session.opened.connect(self._reopen)
+        session.saved.connect(self._ship_saved)
 
     def _lay_out(self) -> None:
         to = row(self.folder, button("Choose…", self._choose, "Choose the folder"))
@@ -147,7 +161,7 @@ class ShipBench(Stage):
             row(QLabel("What"), self.maps, 1),
             scroll,
             row(QLabel("To"), to),
-            row(self.go, self.compare, self.play, self.follow, 1),
+            row(self.go, self.compare, self.play, self.follow, self.on_save, 1),
             self.state,
             row(self.anyway, self.drop, 1),
             self.preview,
@@ -185,10 +199,12 @@ class ShipBench(Stage):
         """Show the fields as the chosen profile has them."""
         profile = self.profile
         self.lose.setEnabled(profile is not None)
+        self.on_save.setEnabled(profile is not None)
         self._ask_anew()
         if profile is None:
             return
         self._filling = True
+        self.on_save.setChecked(profile.on_save)
         parts = {each.format: each.options for each in profile.parts}
         for key, box in self.boxes.items():
             box.setChecked(key in parts if parts else FORMATS[key].usual)
@@ -219,7 +235,7 @@ class ShipBench(Stage):
             self._elsewhere.pop(name, None)
         else:
             self._elsewhere[name] = self.folder.text()
-        return Profile(name, maps, parts, kept)
+        return Profile(name, maps, parts, kept, self.on_save.isChecked())
 
     def _edited(self) -> None:
         """Keep what was changed with the profile that is chosen."""
@@ -269,6 +285,28 @@ class ShipBench(Stage):
             work = self._work()
             self._question.ask(lambda progress: (work(progress), None), self._done_beside,
                                self._failed)  # fmt: skip
+
+    def _ship_saved(self) -> None:
+        """Ship the profiles that are shipped whenever the project is saved, beside the window."""
+        project, doc, home = self.session.project, self.session.doc, self.session.project.folder
+        asked = [each for each in project.profiles if each.on_save]
+        if not asked or home is None:
+            return
+
+        def work(progress: Progress) -> list[str]:
+            told = []
+            for each in asked:
+                parts = each.parts or USUAL_FORMATS
+                done = ship(project, maps_of(project, each), profile_folder(home, each), parts,
+                            progress, doc.ensure_all, profile=each.name)  # fmt: skip
+                told.append(f"“{each.name}” {len(done.fresh)} of {len(done.files)} files")
+            return told
+
+        self._saving.ask(
+            work,
+            lambda told: self.session.note(f"Shipped with it: {', '.join(told or ())}"),
+            lambda error: self.session.warn(f"Saved, but not shipped: {error}"),
+        )
 
     def _done_beside(self, done: tuple[Shipped, None] | None) -> None:
         if done is not None:
@@ -417,6 +455,8 @@ class ShipBench(Stage):
         """List the files, what of them is new, and what is left over."""
         self.files.clear()
         self._written = {}
+        if self.preview.pixmap().isNull():
+            self.preview.setText("")
         for path in (*done.files, *(done.files[0].parent / name for name in done.left_over)):
             left = path.name in done.left_over
             size = bytes_text(path.stat().st_size) if path.exists() else ""
