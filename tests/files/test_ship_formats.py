@@ -203,7 +203,10 @@ def test_ways_are_what_a_flood_finds(demo, tmp_path):
     doc.apply(add_shape(owner, [(0, n) for n in range(4)], whole))
     owner.facts[0, 4] = TileFacts(properties=(Property("cost", "3", "number"),))
     places = next(each for each in map_.layers if hasattr(each, "markers"))
-    door = Marker(70, Shape.POINT, (map_.lattice.middle(10, 3),), "gate", "door",
+    doc.ensure_all(map_)
+    water = {map_.legend.place(TileRef("pans", 0, n)) for n in range(4)}
+    spot = np.argwhere(~np.isin(map_.layers[0].cells, list(water)))[40].tolist()
+    door = Marker(70, Shape.POINT, (map_.lattice.middle(*spot),), "gate", "door",
                   (Property("map", "North basin"),))  # fmt: skip
     places.markers += (door,)
     ship(demo, [map_], tmp_path, part("ways"), knit=doc.ensure_all)
@@ -224,9 +227,11 @@ def test_ways_are_what_a_flood_finds(demo, tmp_path):
     assert not free[np.isin(map_.layers[0].cells, list(water))].any()
     sizes = sum(each["rows"] * each["columns"] for each in data["places"])
     assert sizes == free.sum() > len(data["places"])
-    if free[10, 3]:
-        [told] = data["doors"]
-        assert told["map"] == "North basin"
+    [told] = data["doors"]
+    assert (told["name"], told["map"]) == ("gate", "North basin")
+    place = data["places"][told["place"]]
+    assert place["row"] <= spot[0] < place["row"] + place["rows"]
+    assert place["column"] <= spot[1] < place["column"] + place["columns"]
 
 
 def test_rectangles_hold_each_cell_once_and_only_cells_of_one_cost():

@@ -3,7 +3,6 @@
 import json
 import subprocess
 import sys
-import time
 
 import numpy as np
 import pytest
@@ -112,9 +111,7 @@ def test_a_map_that_is_shipped_anew_is_seen_and_one_cut_short_leaves_all_as_it_i
     map_.layers[0].pinned[28:33, 38:43] = True
     map_.layers[0].cells[28:33, 38:43] = map_.legend.place(TileRef("pans", 0, 8))
     ship(demo, demo.maps[:2], folder, ["json", "png"], overwrite=True)
-    began = time.perf_counter()
     assert view.look_again()
-    assert time.perf_counter() - began < 20
     assert (view.at.x, view.at.y) == place, "it has not lost its place"
     assert (view.world.picture(view.screen_rect) != shown).any()
 

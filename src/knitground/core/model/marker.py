@@ -24,6 +24,10 @@ Point = tuple[Coordinate, Coordinate]
 """x to the right and y down, in pixels of the map."""
 
 
+SPAWN, DOOR = "spawn point", "door"
+"""Kinds that mean something here too: where a game begins, and what leads to another map."""
+
+
 class Shape(Enum):
     """What a marker is on the map."""
 
@@ -69,3 +73,10 @@ class Marker:
         """Middle of the rectangle round its points; kept, for thousands are looked at."""
         xs, ys = [x for x, _ in self.points], [y for _, y in self.points]
         return (min(xs) + max(xs)) / 2, (min(ys) + max(ys)) / 2
+
+    @property
+    def leads_to(self) -> str:
+        """Name of the map that it leads to, if it is a door; "" if it leads nowhere."""
+        if self.kind != DOOR:
+            return ""
+        return next((each.value for each in self.properties if each.name == "map"), "")

@@ -8,17 +8,17 @@ import numpy as np
 
 from knitground.core.grow.distance import parts_of
 from knitground.core.model.layers import MarkerLayer
+from knitground.core.model.marker import SPAWN
 from knitground.core.proof.finding import Check, Finding, Group
 from knitground.core.proof.proving import Proving
 
-BEGINS = "spawn point"
 _LEAST = 2
 
 
 def _find(at: Proving) -> Iterator[Finding]:
     map_ = at.map
     begins = [marker.middle for layer in map_.layers if isinstance(layer, MarkerLayer)
-              for marker in layer.markers if marker.kind == BEGINS]  # fmt: skip
+              for marker in layer.markers if marker.kind == SPAWN]  # fmt: skip
     if not begins:
         return
     blocked = at.blocked()
@@ -41,12 +41,12 @@ def _find(at: Proving) -> Iterator[Finding]:
             continue
         places = at.places(numbers == number)
         yield Finding(
-            "reach", f"{sizes[number]} cells that can not be reached from any {BEGINS}",
+            "reach", f"{sizes[number]} cells that can not be reached from any {SPAWN}",
             f"{places[0]}", map_.name, 0, places, int(sizes[number]), hurt=0.55,
         )  # fmt: skip
 
 
 CHECK = Check(
     "reach", Group.PLAY, "Out of reach",
-    f"Places that can be walked on and not be reached from any {BEGINS}", _find,
+    f"Places that can be walked on and not be reached from any {SPAWN}", _find,
 )  # fmt: skip

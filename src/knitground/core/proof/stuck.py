@@ -12,11 +12,11 @@ from knitground.core.edit.atoms import Atom
 from knitground.core.edit.document import Edit
 from knitground.core.edit.markers import change_markers, moved
 from knitground.core.model.layers import MarkerLayer
-from knitground.core.model.marker import Marker, Shape
+from knitground.core.model.marker import SPAWN, Marker, Shape
 from knitground.core.proof.finding import Check, Finding, Group
 from knitground.core.proof.proving import Proving
 
-_WALKED = ("spawn point", "path stop")
+_WALKED = (SPAWN, "path stop")
 
 
 def _find(at: Proving) -> Iterator[Finding]:

@@ -11,8 +11,8 @@ from typing import NamedTuple, TypeVar, cast
 import numpy as np
 
 from knitground.core.model.layers import MarkerLayer
+from knitground.core.model.marker import SPAWN
 from knitground.core.proof.proving import Proving
-from knitground.core.proof.reach import BEGINS
 from knitground.core.shapes.blocked import SOLID
 from knitground.core.walk.figure import MOST_PX, Figure
 from knitground.core.walk.solids import Solids
@@ -70,7 +70,7 @@ def walked(at: Proving) -> Walked | None:
     solids = Solids(at.doc, map_, (SOLID,), side=1024)
     wide, high = min(_ROOM, solids.wide), min(_ROOM, solids.high)
     begins = [marker.middle for layer in map_.layers if isinstance(layer, MarkerLayer)
-              for marker in layer.markers if marker.kind == BEGINS]  # fmt: skip
+              for marker in layer.markers if marker.kind == SPAWN]  # fmt: skip
     x, y = begins[0] if begins else (solids.wide / 2, solids.high / 2)
     left = int(min(max(0, x - wide / 2), solids.wide - wide))
     top = int(min(max(0, y - high / 2), solids.high - high))

@@ -7,11 +7,9 @@ import numpy as np
 from knitground.core.edit.markers import Outlines, inside
 from knitground.core.model.layers import MarkerLayer
 from knitground.core.model.map import Map
-from knitground.core.model.marker import Marker, Point, Shape
+from knitground.core.model.marker import DOOR, SPAWN, Marker, Point, Shape
 from knitground.core.model.project import Project
 from knitground.core.walk.figure import Figure, Stand
-
-SPAWN, DOOR = "spawn point", "door"
 
 
 def met(project: Project, map_: Map, outlines: Outlines, figure: Figure, at: Stand) -> list[Marker]:
@@ -29,13 +27,6 @@ def met(project: Project, map_: Map, outlines: Outlines, figure: Figure, at: Sta
             if point or (each.shape is not Shape.PICTURE and inside(corners[n], x, y)):
                 out.append(each)
     return out
-
-
-def leads_to(marker: Marker) -> str:
-    """Give the name of the map that a door leads to; "" if it is none, or leads nowhere."""
-    if marker.kind != DOOR:
-        return ""
-    return next((each.value for each in marker.properties if each.name == "map"), "")
 
 
 def arrival(map_: Map, door: str = "") -> Point:

@@ -28,11 +28,11 @@ from knitground.core.edit.markers import Outlines
 from knitground.core.model.lattice import Rect
 from knitground.core.model.layers import MarkerLayer
 from knitground.core.model.map import Map
-from knitground.core.model.marker import Marker
+from knitground.core.model.marker import SPAWN, Marker
 from knitground.core.walk.camera import screen_at
 from knitground.core.walk.cover import covered
 from knitground.core.walk.figure import MOST_PX, TICK, Figure, Keys, Stand, View, Walk
-from knitground.core.walk.places import SPAWN, arrival, leads_to, met
+from knitground.core.walk.places import arrival, met
 from knitground.core.walk.solids import ONE_WAY, SOLID, Solids
 from knitground.ui.common.commands import Commands
 from knitground.ui.common.numbers import WholeBox
@@ -435,7 +435,7 @@ class Walking(QObject):
         fresh = [each for each in here if each.number not in self._within]
         self._within = {each.number for each in here}
         for each in fresh:
-            if to := leads_to(each):
+            if to := each.leads_to:
                 self._go_through(each, to)
                 return
 

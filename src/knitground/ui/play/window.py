@@ -28,7 +28,7 @@ from knitground.core.shapes.light import Light, ambient_of, blocked_by, lamps_of
 from knitground.core.walk.camera import screen_at
 from knitground.core.walk.cover import covered, in_front
 from knitground.core.walk.figure import TICK, Figure, Keys, Stand, View, Walk
-from knitground.core.walk.places import arrival, leads_to, met
+from knitground.core.walk.places import arrival, met
 from knitground.core.walk.solids import Solids
 from knitground.ui.common.figure import figure_picture
 from knitground.ui.common.painting import image_of
@@ -198,7 +198,7 @@ class PlayView(QWidget):
         self._within = {each.number for each in here}
         self.told.emit(" · ".join(each.title for each in here))
         for each in fresh:
-            if to := leads_to(each):
+            if to := each.leads_to:
                 self._go_through(each.name, to)
                 return
 
@@ -293,7 +293,9 @@ class PlayWindow(QWidget):
         super().__init__()
         self.view = view
         self.setWindowTitle(f"{view.map.name} — Play")
-        self.line = QLabel("arrows go, space jumps, Esc ends")
+        self.line = QLabel(
+            "arrows go, space jumps, Esc ends" if view.view is View.SIDE else "arrows go, Esc ends"
+        )
         self.line.setTextFormat(Qt.TextFormat.PlainText)
         self.line.setMargin(4)
         view.told.connect(self._tell)

@@ -25,9 +25,9 @@ from knitground.core.render.atlas import Atlas
 Made = TypeVar("Made")
 
 
-def option(default: Any, title: str, hint: str = "") -> Any:
+def option(default: Any, title: str, hint: str = "", example: str = "") -> Any:
     """Make a field of a format's options: what it is by itself, and what people read."""
-    return field(default=default, metadata={"title": title, "hint": hint})
+    return field(default=default, metadata={"title": title, "hint": hint, "example": example})
 
 
 @dataclass(frozen=True)

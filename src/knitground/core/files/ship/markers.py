@@ -20,7 +20,9 @@ from knitground.core.model.properties import typed_values
 class MarkerOptions:
     """Which of them."""
 
-    kind: Annotated[str, MaxLen(200)] = option("", "of kind", "Such as “spawn point”; empty: all")
+    kind: Annotated[str, MaxLen(200)] = option(
+        "", "of kind", "Only markers of this kind; empty: all", "all, or spawn point"
+    )
 
 
 def _names(job: ShipJob, map_: Map, options: MarkerOptions) -> list[str]:

@@ -54,11 +54,17 @@ class PngOptions:
     )
     background: bool = option(True, "background", "Fill it with the map's colour, if it has one")
     area: Annotated[str, MaxLen(60)] = option(
-        "", "area", "Column, row, columns, rows of cells, as in 10, 4, 20, 12; empty is all of it"
+        "",
+        "area",
+        "Column, row, columns, rows of cells; empty is all of it",
+        "all of it, or 10, 4, 20, 12",
     )
     light: bool = option(False, "lit", "As its lamps and its ambient colour light it")
     names: Annotated[str, MaxLen(200)] = option(
-        "", "names", "As in {map}-{layer}-{row}-{col}; empty: as many of these as are needed"
+        "",
+        "names",
+        "Of {map}, {layer}, {row} and {col}; empty: as many of these as are needed",
+        "by itself, or {map}-{layer}-{row}-{col}",
     )
 
 

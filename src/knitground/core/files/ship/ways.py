@@ -22,7 +22,6 @@ from knitground.core.model.map import Map
 from knitground.core.model.properties import typed_values
 from knitground.core.shapes.blocked import blocked_cells
 
-_DOOR = "door"
 _MOST = 1 << 20
 
 
@@ -125,8 +124,7 @@ def _doors(map_: Map, places: list[Place]) -> list[ShipDoor]:
     out: list[ShipDoor] = []
     for layer in map_.layers:
         for each in layer.markers if isinstance(layer, MarkerLayer) else ():
-            to = next((p.value for p in each.properties if p.name == "map"), None)
-            if each.kind != _DOOR or to is None:
+            if not each.leads_to:
                 continue
             cell = map_.lattice.cell_at(*each.middle)
             if not map_.lattice.holds(*cell):
@@ -135,7 +133,7 @@ def _doors(map_: Map, places: list[Place]) -> list[ShipDoor]:
             n = next((n for n, p in enumerate(places) if p.row <= row < p.row + p.rows
                       and p.column <= col < p.column + p.columns), None)  # fmt: skip
             if n is not None:
-                out.append(ShipDoor(place=n, name=each.name, map=str(to)))
+                out.append(ShipDoor(place=n, name=each.name, map=each.leads_to))
     return out
 
 

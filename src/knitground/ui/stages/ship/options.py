@@ -60,6 +60,7 @@ class OptionForm(QWidget):
             number.valueChanged.connect(lambda _: self.changed.emit())
             return number
         text = QLineEdit()
+        text.setPlaceholderText(each.metadata["example"])
         text.editingFinished.connect(self.changed.emit)
         return text
 
