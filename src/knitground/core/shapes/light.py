@@ -31,6 +31,7 @@ LAMP, AMBIENT, BLOCKS = "lamp", "ambient", "blocks light"
 DUSK = (0.30, 0.32, 0.46)
 """What there is of light beside lamps, where a map does not say."""
 _MOST_RADIUS = 2048
+_MOST_RAYS, _MOST_STEPS = 2048, 512
 _INTO = 5
 """Pixels of what blocks light that are lit: one sees the side of a wall that faces a lamp."""
 _SOFT = 3.0
@@ -183,15 +184,16 @@ class Light:
         side = 2 * reach + 1
         if not mask.any():
             return np.ones((side, side), np.float32)
-        rays = max(64, ceil(2 * pi * far / 2))
+        rays = min(_MOST_RAYS, max(64, ceil(pi * far)))
         angles = np.arange(rays) * (2 * pi / rays)
-        steps = np.arange(far + 1)
+        stride = -(-far // _MOST_STEPS)  # of very large lamps not every pixel is looked at
+        steps = np.arange(0, far + 1, stride)
         xs = np.rint(far + np.cos(angles)[:, None] * steps).astype(np.intp)
         ys = np.rint(far + np.sin(angles)[:, None] * steps).astype(np.intp)
         hit = mask[ys, xs]
         # A lamp that stands in what blocks light shines out of it.
         hit &= np.maximum.accumulate(~hit, axis=1)
-        first = np.where(hit.any(axis=1), hit.argmax(axis=1), far + 1).astype(np.float32)
+        first = np.where(hit.any(axis=1), hit.argmax(axis=1) * stride, far + 1).astype(np.float32)
         turn, away = _polar(reach)
         place = turn * np.float32(rays)
         low = place.astype(np.intp) % rays

@@ -64,7 +64,7 @@ class PngOptions:
         "",
         "names",
         "Of {map}, {layer}, {row} and {col}; empty: as many of these as are needed",
-        "by itself, or {map}-{layer}-{row}-{col}",
+        "{map}-{layer}-{row}-{col}",
     )
 
 
