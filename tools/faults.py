@@ -33,6 +33,7 @@ from knitground.core.proof.picture import place_picture, tile_picture
 from knitground.core.proof.proof import CHECKS, run_check
 from knitground.core.render.atlas import Atlas
 from knitground.core.render.pixels import straight
+from knitground.core.slicing.prints import prints_of
 
 _SEEN = (63, 42)
 _TIMES = 4
@@ -296,6 +297,13 @@ def unused(project: Project) -> None:
     project.tilesets.append(Tileset("spare", "spare.png", 16, 16, Slicing(16, 16), picture=none))
 
 
+def changed(project: Project) -> None:
+    """A spot on a tile that was not there when the project was saved."""
+    owner = project.tilesets[0]
+    owner.prints = prints_of(owner.picture, owner.slicing)
+    _paint(project, _plain(project, 1)[0], (196, 60, 44), slice(5, 11), slice(5, 11))
+
+
 def names(project: Project) -> None:
     """Two maps whose names differ only in case."""
     project.maps.append(Map("HARBOUR PANS", 8, 8, 16, 16))
@@ -304,8 +312,8 @@ def names(project: Project) -> None:
 PLANTS: dict[str, Plant] = {
     each.__name__: each
     for each in (seams, cut, runs, repeats, shares, fringes, steps, gaps, uncovered, pins, marks,
-                 strangers, layer, rules, snags, edges, tight, reach, stuck, lacking, missing, gone,
-                 unused, names)
+                 strangers, layer, rules, snags, edges, tight, reach, stuck, lacking, missing,
+                 changed, gone, unused, names)
 }  # fmt: skip
 """What puts one fault into the demo project, by the key of the check that finds it."""
 

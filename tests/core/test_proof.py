@@ -1,9 +1,11 @@
 """Each check against faults that were put in, by their number; and against what has none."""
 
+from collections import Counter
 from dataclasses import replace
 
 import numpy as np
 import pytest
+from PIL import Image
 from tests.maps import pair_marks, small_project, snapshot
 
 from knitground.core.base.errors import EditError
@@ -12,7 +14,8 @@ from knitground.core.edit.document import Document
 from knitground.core.edit.excuses import accuse, excuse
 from knitground.core.edit.laying import plan_cells, plan_terrain
 from knitground.core.files.opening import open_project
-from knitground.core.files.saving import save_project
+from knitground.core.files.saving import save_project, settle_after_save
+from knitground.core.model.excuse import Excuse
 from knitground.core.model.layers import GAP
 from knitground.core.model.map import Map
 from knitground.core.model.marker import Marker, Shape
@@ -27,6 +30,7 @@ from knitground.core.model.tile import TileRef
 from knitground.core.model.tileset import Frame, TileFacts, Tileset
 from knitground.core.proof import proof as proofs
 from knitground.core.proof.finding import Check, Group
+from knitground.core.proof.pairs import neighbours
 from knitground.core.proof.proof import CHECKS, cure, prove, run_check
 from knitground.core.proof.proving import MOST_PLACES
 from knitground.core.proof.runs import longest_runs
@@ -37,10 +41,10 @@ def found(doc, key, map_=None):
     return run_check(doc, check, (map_ or doc.project.maps[0]) if check.of_map else None)
 
 
-def smooth_project(size=(12, 14), seed=3, wrap=False):
-    """A map of a set whose tiles go on into each other: two terrains, four variants of each."""
+def smooth_project(size=(12, 14), seed=3, wrap=False, variants=4):
+    """A map of a set whose tiles go on into each other: two terrains, some variants of each."""
     side = 8
-    marks = pair_marks(((1, 2),), 4)
+    marks = pair_marks(((1, 2),), variants)
     rng = np.random.default_rng(seed)
     colours = {1: (60, 120, 140), 2: (220, 210, 190)}
     tiles = []
@@ -341,6 +345,46 @@ def test_a_stranger_among_plain_tiles_is_named():
     assert [each.tile for each in told] == [TileRef("sheet", row, col)]
 
 
+@pytest.mark.parametrize("corners", [(1, 1, 1, 1), (1, 1, 2, 2), (2, 1, 2, 2)])
+def test_of_two_that_claim_one_combination_the_stranger_is_named(corners):
+    doc, _, _ = smooth_project(variants=1)
+    assert found(doc, "strangers") == []
+    owner = doc.project.tilesets[0]
+    marks, picture = owner.sets[0].marks, owner.picture.copy()
+    true = np.argwhere((marks[..., [1, 3, 5, 7]] == corners).all(axis=2))[0].tolist()
+    row, col = marks.shape[0], 3
+    wider = np.zeros((row + 1, *marks.shape[1:]), np.uint8)
+    wider[:row], wider[row, col] = marks, marks[tuple(true)]
+    tile = np.full((8, picture.shape[1], 4), 255, np.uint8)
+    tile[..., :3] = (150, 30, 40)
+    owner.picture = np.concatenate([picture, tile])
+    owner.height += 8
+    owner.sets[0].marks = wider
+    told = found(Document(doc.project), "strangers")
+    assert [each.tile for each in told] == [TileRef("sheet", row, col)]
+    assert "one of 2 tiles" in told[0].words
+    facts = {(row, col): TileFacts(weight=0.0)}
+    owner.facts.update(facts)
+    assert found(Document(doc.project), "strangers") == []  # it is never laid
+
+
+def test_pairs_are_counted_alike_with_few_tiles_and_with_many():
+    rng = np.random.default_rng(4)
+    few = rng.integers(-1, 5, (9, 7)).astype(np.int32)
+    many = np.where(few > 0, few * 90_000, few)
+    for wrap in (False, True):
+        for down, across in ((1, 0), (0, 1)):
+            plain = Counter(
+                (int(few[r, c]), int(few[(r + down) % 9, (c + across) % 7]))
+                for r in range(9) for c in range(7)
+                if wrap or (r + down < 9 and c + across < 7)
+            )  # fmt: skip
+            wanted = [(*pair, n) for pair, n in sorted(plain.items()) if min(pair) > 0]
+            assert list(neighbours(few, wrap, down, across).pairs()) == wanted
+            large = [(a * 90_000, b * 90_000, n) for a, b, n in wanted]
+            assert list(neighbours(many, wrap, down, across).pairs()) == large
+
+
 def test_marks_that_contradict_their_pixels_are_named_and_mended():
     doc, *_ = smooth_project()
     owner = doc.project.tilesets[0]
@@ -579,3 +623,47 @@ def test_all_of_the_demo_is_checked_and_only_its_shapes_are_not_whole(demo_folde
     cells = sum(m.height * m.width for m in doc.project.maps)
     assert sum(each.count for each in proof.findings) < cells / 100
     assert snapshot(doc.project)[0] == before[0], "looking changes nothing"
+
+
+@pytest.mark.parametrize("pieces", [False, True])
+def test_tiles_that_were_drawn_anew_are_named_until_the_project_is_saved(tmp_path, pieces):
+    doc, _, _ = smooth_project()
+    owner = doc.project.tilesets[0]
+    if pieces:
+        areas = tuple((x, 0, 8, 8 + x % 3) for x in range(0, owner.width, 8))
+        owner.slicing, owner.sets = Slicing(8, 8, pieces=areas), []
+        doc.project.maps[0].layers.pop(0)
+    assert found(doc, "changed") == []  # it was never saved: nothing is known
+    settle_after_save(doc.project, save_project(doc.project, tmp_path / "it"))
+    assert found(doc, "changed") == []
+    file = tmp_path / "it" / owner.sheet
+    picture = np.asarray(Image.open(file)).copy()
+    picture[3, 17] = picture[5, 41] = (1, 2, 3, 255)
+    Image.fromarray(picture).save(file)
+    again = open_project(tmp_path / "it").project
+    told = found(Document(again), "changed")
+    assert [each.words.split(" of ")[0] for each in told] == ["tiles 2, 5"]
+    assert told[0].count == 2
+    again.excused = (Excuse(told[0].key, "as wanted"),)
+    assert prove(Document(again), only=["changed"]).findings == ()
+    owner = again.tilesets[0]
+    owner.picture = owner.picture.copy()
+    owner.picture[6, 1] = 9
+    assert "tiles 0, 2, 5" in prove(Document(again), only=["changed"]).findings[0].words
+    owner.data = None
+    settle_after_save(again, save_project(again, tmp_path / "it", overwrite=True))
+    assert found(Document(again), "changed") == []
+    assert found(Document(open_project(tmp_path / "it").project), "changed") == []
+
+
+def test_a_sheet_of_another_size_is_told_and_one_that_was_cut_otherwise_is_not(tmp_path):
+    doc, _, _ = smooth_project()
+    settle_after_save(doc.project, save_project(doc.project, tmp_path / "it"))
+    owner = doc.project.tilesets[0]
+    owner.slicing = Slicing(4, 4)
+    assert found(doc, "changed") == []
+    owner.slicing = Slicing(8, 8)
+    owner.picture = np.concatenate([owner.picture, owner.picture])
+    assert "other rows and columns" in found(doc, "changed")[0].words
+    owner.picture = None
+    assert found(doc, "changed") == []

@@ -19,6 +19,7 @@ from knitground.core.model.limits import (
     MAX_FRAMES,
     MAX_PARTS,
     MAX_PIECES,
+    MAX_SIDE_PX,
     MAX_TERRAINS,
     MAX_TRAY,
     AnchorPx,
@@ -47,7 +48,7 @@ from knitground.core.model.rules import RuleList
 from knitground.core.model.shapes import FIRST_KINDS, ShapeKinds, TileShape
 
 PROJECT_VERSION: Final = 5
-TILESET_VERSION: Final = 4
+TILESET_VERSION: Final = 5
 RULES_VERSION: Final = 1
 PROJECT_FORMAT: Final = "knitground/project"
 TILESET_FORMAT: Final = "knitground/tileset"
@@ -270,11 +271,15 @@ class TerrainSetFile(FilePart):
     rules: RuleListFile = RuleList()
 
 
+PrintRow = Annotated[str, Field(max_length=1_048_576, pattern="^([0-9a-f]{4})*$")]
+"""What the tiles of a row look like, four letters each: `core.slicing.prints`."""
+
+
 class TilesetFile(FilePart):
     """`*.tiles.json`: a sheet, its slicing, and what is known of its tiles."""
 
     format: Literal["knitground/tileset"] = TILESET_FORMAT
-    version: Literal[4] = TILESET_VERSION
+    version: Literal[5] = TILESET_VERSION
     name: Name
     sheet: FileName
     width: TileSide
@@ -284,15 +289,16 @@ class TilesetFile(FilePart):
     order: Annotated[list[tuple[Place, Place]], Field(max_length=1_048_576)] = []
     defaults: Annotated[list[TagDefaultFile], Field(max_length=1024)] = []
     sets: list[TerrainSetFile] = []
+    prints: Annotated[list[PrintRow], Field(max_length=MAX_SIDE_PX)] = []
 
     @staticmethod
     def migrated(data: dict[str, Any]) -> dict[str, Any]:
         """Bring a file of version 1, which had a list for each kind of fact, up to date.
 
-        Version 2 had no rules, version 3 no shapes and no defaults.
+        Version 2 had no rules, version 3 no shapes and no defaults, version 4 no prints.
         """
         if data.get("version") != 1:
-            old = data.get("version") in (2, 3)
+            old = data.get("version") in (2, 3, 4)
             return data | {"version": TILESET_VERSION} if old else data
         lists = {name: data.get(name, []) for name in _OLD_FACTS}
         facts: dict[tuple[Any, Any], dict[str, Any]] = {}

@@ -20,7 +20,7 @@ from knitground.core.files.reading import read_file
 from knitground.core.files.tileset_io import tileset_to_file
 from knitground.core.files.vault import write_together
 from knitground.core.model.project import Project
-from knitground.core.model.tileset import Tileset
+from knitground.core.model.tileset import Prints, Tileset
 
 TILESET_END, MAP_END = ".tiles.json", ".map.json"
 
@@ -34,6 +34,7 @@ class Saved:
     folder : where
     written : the files whose contents changed
     sheets : each tileset's file name and contents there
+    prints : what each tileset's tiles look like there
     known : what every file of the project holds now, by its path
     left : sheets that somebody else has changed and that were left as they are
     """
@@ -41,6 +42,7 @@ class Saved:
     folder: Path
     written: list[Path] = field(default_factory=list)
     sheets: list[tuple[Tileset, str, bytes | None]] = field(default_factory=list)
+    prints: list[Prints] = field(default_factory=list)
     known: dict[str, str] = field(default_factory=dict)
     left: list[str] = field(default_factory=list)
 
@@ -98,8 +100,8 @@ def project_bytes(project: Project) -> dict[str, bytes]:
 def settle_after_save(project: Project, saved: Saved) -> None:
     """Note that a save worked: the project, and its sheets, lie there now."""
     project.folder = saved.folder
-    for tileset, name, data in saved.sheets:
-        tileset.sheet = name
+    for (tileset, name, data), prints in zip(saved.sheets, saved.prints):
+        tileset.sheet, tileset.prints = name, prints
         tileset.origin = None
         if tileset.data is None and tileset.picture is not None:
             tileset.data = data
@@ -123,6 +125,7 @@ def _project_files(project: Project, saved: Saved, progress: Progress) -> dict[s
             files[sheet] = data
         model = tileset_to_file(tileset)
         model.sheet = sheet
+        saved.prints.append(Prints(tileset.slicing, tuple(model.prints)))
         files[name] = model_bytes(model)
     for place, (map_, name) in enumerate(zip(project.maps, map_files)):
         progress((place + len(project.tilesets)) / steps)

@@ -26,8 +26,9 @@ from knitground.core.model.terrain import (
     TerrainSet,
     no_marks,
 )
-from knitground.core.model.tileset import PLAIN, At, Frame, TileFacts, Tileset
+from knitground.core.model.tileset import PLAIN, At, Frame, Prints, TileFacts, Tileset
 from knitground.core.slicing.grid import lay_grid
+from knitground.core.slicing.prints import prints_of
 
 
 def tileset_to_file(tileset: Tileset) -> TilesetFile:
@@ -47,7 +48,16 @@ def tileset_to_file(tileset: Tileset) -> TilesetFile:
             for each in tileset.defaults
         ],
         sets=[_set_to_file(kit) for kit in tileset.sets],
+        prints=_prints_to_file(tileset),
     )
+
+
+def _prints_to_file(tileset: Tileset) -> list[str]:
+    """Give what the tiles look like; if nobody knows, what they looked like before."""
+    if tileset.picture is not None:
+        return list(prints_of(tileset.picture, tileset.slicing).rows)
+    known = tileset.prints
+    return list(known.rows) if known is not None and known.slicing == tileset.slicing else []
 
 
 def _facts_to_file(at: At, fact: TileFacts) -> TileFactsFile:
@@ -117,6 +127,7 @@ def tileset_from_file(file: TilesetFile, name: str) -> Tileset:
     tileset.order = tuple(file.order)
     tileset.defaults = tuple(TagDefault(each.tag, tuple(each.properties)) for each in file.defaults)
     tileset.sets = [_set_from_file(kit, name) for kit in file.sets]
+    tileset.prints = Prints(slicing, tuple(file.prints)) if file.prints else None
     names = [kit.name for kit in tileset.sets]
     twice = next((each for each in names if names.count(each) > 1), None)
     if twice is not None:

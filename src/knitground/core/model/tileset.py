@@ -94,6 +94,14 @@ PLAIN = TileFacts()
 FactsOf = dict[At, TileFacts]
 
 
+@dataclass(frozen=True)
+class Prints:
+    """What all tiles of a sheet looked like once, and how it was cut: four letters a tile."""
+
+    slicing: Slicing
+    rows: tuple[str, ...] = ()
+
+
 @dataclass(eq=False)
 class Tileset:
     """A sheet, its slicing, and the tiles' facts, which are sparse.
@@ -103,7 +111,8 @@ class Tileset:
     None if it was made here and not saved yet. `origin` is where that file lies as long as it has
     not been copied into the project's folder. `facts` is replaced by edits, never changed; `order`
     is the order of one's own in which tiles are offered, those that it leaves out after them.
-    `defaults` are properties that all its tiles have, or all with a tag.
+    `defaults` are properties that all its tiles have, or all with a tag. `prints` are of when it
+    was last saved, if it was.
     """
 
     name: Name
@@ -118,6 +127,7 @@ class Tileset:
     picture: Picture | None = None
     data: bytes | None = field(default=None, repr=False)
     origin: Path | None = None
+    prints: Prints | None = field(default=None, repr=False)
     _out: tuple[FactsOf, frozenset[At]] | None = field(default=None, repr=False)
 
     @property

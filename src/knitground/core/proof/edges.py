@@ -27,14 +27,13 @@ def _find(at: Proving) -> Iterator[Finding]:
         rows, cols = map_.lattice.cells_at(found[:, 0].astype(float), found[:, 1] - 0.5)
         inside = (rows >= 0) & (rows < map_.height) & (cols >= 0) & (cols < map_.width)
         np.add.at(hits, (rows[inside], cols[inside]), 1)
-    for part in parts(hits >= _OFTEN):
-        cells = np.argwhere(part)
-        count = int(hits[part].sum())
+    for cells in parts(hits >= _OFTEN):
+        count = int(hits[cells[:, 0], cells[:, 1]].sum())
         yield Finding(
             "edges",
             f"an edge catches a figure of {figure.wide} × {figure.high} px: of 1000 that "
             f"wandered ten seconds along walls {count} were stopped by it",
-            f"{cells[0].tolist()}", map_.name, 0, at.places(part),
+            f"{cells[0].tolist()}", map_.name, 0, at.places(cells),
             len(cells), hurt=min(0.7, 0.4 + count / 200),
         )  # fmt: skip
 

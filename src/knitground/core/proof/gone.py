@@ -47,8 +47,10 @@ def _find(at: Proving) -> Iterator[Finding]:
             continue
         cells = at.cells(layer)
         alike: dict[str, list[int]] = defaultdict(list)
-        for n in np.unique(cells[np.isin(cells, list(why))]).tolist():
-            alike[why[n]].append(n)
+        laid = np.bincount(np.maximum(cells, 0).ravel(), minlength=len(at.legend))
+        for n in why:
+            if laid[n]:
+                alike[why[n]].append(n)
         for words, places in alike.items():
             mask = np.isin(cells, places)
             count = int(mask.sum())

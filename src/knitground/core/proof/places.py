@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -24,11 +26,25 @@ def lay_masked(
     return plan_cells(map_, layer, box, values[part], mask[part], "").edit.atoms
 
 
-def parts(mask: NDArray[np.bool_], least: int = 1) -> list[NDArray[np.bool_]]:
-    """Part a mask into what hangs together over sides, the largest first; at most 64 parts."""
+def parts(mask: NDArray[np.bool_]) -> list[NDArray[np.int64]]:
+    """Part a mask into what hangs together over sides, the largest first; at most 64 parts.
+
+    Returns
+    -------
+    the cells of each: (n, 2) rows and columns
+    """
     from scipy.ndimage import label  # late: it is slow to import
 
     numbers, count = label(mask)
     sizes = np.bincount(numbers.ravel(), minlength=count + 1)
     order = sorted(range(1, count + 1), key=lambda n: (-sizes[n], n))
-    return [numbers == n for n in order[:64] if sizes[n] >= least]
+    return numbered(numbers, order[:64])
+
+
+def numbered(numbers: NDArray[np.integer], which: Sequence[int]) -> list[NDArray[np.int64]]:
+    """Give the cells of each of some parts, (n, 2), by the array that says whose a cell is."""
+    from scipy.ndimage import find_objects  # late: it is slow to import
+
+    boxes = find_objects(numbers)
+    return [np.argwhere(numbers[boxes[n - 1]] == n) + [side.start for side in boxes[n - 1]]
+            for n in which]  # fmt: skip

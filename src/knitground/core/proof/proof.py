@@ -46,7 +46,7 @@ CHECKS: dict[str, Check] = {
         gaps.CHECK, uncovered.CHECK, pins.CHECK, doubtful.CHECK, strangers.CHECK,
         wronglayer.CHECK, idlerules.CHECK, shares.CHECK,
         snags.CHECK, edges.CHECK, tight.CHECK, reach.CHECK, stuck.CHECK, lacking.CHECK,
-        sheets.MISSING, gone.CHECK, sheets.UNUSED, names.CHECK,
+        sheets.MISSING, sheets.CHANGED, gone.CHECK, sheets.UNUSED, names.CHECK,
     )
 }  # fmt: skip
 """By their keys, in the order in which they are shown."""

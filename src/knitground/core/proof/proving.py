@@ -76,12 +76,17 @@ class Proving:
         owner = self.owner(tile)
         return owner.fact(tile.row, tile.col) if owner is not None else None
 
-    def places(self, cells: NDArray[np.bool_] | Sequence[Cell]) -> tuple[Cell, ...]:
-        """Give the cells that a finding names: the first ones, or where it is mended all."""
+    def places(self, cells: NDArray[np.generic] | Sequence[Cell]) -> tuple[Cell, ...]:
+        """Give the cells that a finding names: the first ones, or where it is mended all.
+
+        Parameters
+        ----------
+        cells : a mask of the map, or their (n, 2) rows and columns
+        """
         most = None if self._every_place else MOST_PLACES
         if isinstance(cells, np.ndarray):
-            rows, cols = np.nonzero(cells)
-            return tuple(zip(rows[:most].tolist(), cols[:most].tolist()))
+            where = np.argwhere(cells) if cells.dtype == np.bool_ else cells
+            return tuple((row, col) for row, col in where[:most].tolist())
         return tuple(cells[:most])
 
     def key(self, place: int) -> str:

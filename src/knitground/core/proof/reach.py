@@ -10,6 +10,7 @@ from knitground.core.grow.distance import parts_of
 from knitground.core.model.layers import MarkerLayer
 from knitground.core.model.marker import SPAWN
 from knitground.core.proof.finding import Check, Finding, Group
+from knitground.core.proof.places import numbered
 from knitground.core.proof.proving import Proving
 
 _LEAST = 2
@@ -36,13 +37,13 @@ def _find(at: Proving) -> Iterator[Finding]:
     if not from_:
         return
     sizes = np.bincount(numbers.ravel(), minlength=count + 1)
-    for number in sorted(range(1, count + 1), key=lambda n: -int(sizes[n]))[:64]:
-        if number in from_ or sizes[number] < _LEAST:
-            continue
-        places = at.places(numbers == number)
+    largest = sorted(range(1, count + 1), key=lambda n: -int(sizes[n]))[:64]
+    lost = [number for number in largest if number not in from_ and sizes[number] >= _LEAST]
+    for cells in numbered(numbers, lost):
+        places = at.places(cells)
         yield Finding(
-            "reach", f"{sizes[number]} cells that can not be reached from any {SPAWN}",
-            f"{places[0]}", map_.name, 0, places, int(sizes[number]), hurt=0.55,
+            "reach", f"{len(cells)} cells that can not be reached from any {SPAWN}",
+            f"{places[0]}", map_.name, 0, places, len(cells), hurt=0.55,
         )  # fmt: skip
 
 

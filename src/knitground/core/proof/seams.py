@@ -13,6 +13,7 @@ from knitground.core.knit.layer import marked_tiles
 from knitground.core.model.terrain import Slot
 from knitground.core.proof.finding import Check, Finding, Group
 from knitground.core.proof.flat import Flat
+from knitground.core.proof.pairs import neighbours
 from knitground.core.proof.proving import Proving
 
 _STEP, _TIMES = 26.0, 2.2
@@ -136,16 +137,9 @@ def _along(
     shows: dict[int, tuple[int, ...]],
 ) -> Iterator[_Bad]:
     name, (down, across), slots = side
-    high, wide = cells.shape
-    if wrap:
-        one, other = cells, np.roll(cells, (-down, -across), (0, 1))
-    else:
-        one, other = cells[: high - down, : wide - across], cells[down:, across:]
-    pairs = one.astype(np.int64) << 32 | np.maximum(other, 0).astype(np.int64)
-    unique, counts = np.unique(pairs[(one > 0) & (other > 0)], return_counts=True)
+    beside = neighbours(cells, wrap, down, across)
     judged: dict[tuple[int, ...], list[tuple[float, float, int, int, int]]] = defaultdict(list)
-    for pair, count in zip(unique.tolist(), counts.tolist()):
-        a, b = pair >> 32, pair & 0xFFFFFFFF
+    for a, b, count in beside.pairs():
         if a not in cut or b not in cut:
             continue
         value = _step(cut[a].last[name], cut[b].first[name])
@@ -158,8 +152,8 @@ def _along(
         for value, grain, a, b, _ in alike:
             if value < max(usual, grain) * _TIMES or value < max(usual, grain) + _STEP:
                 continue
-            where = np.argwhere((one == a) & (other == b))
-            beyond = (where + np.array((down, across))) % (high, wide)
+            where = np.argwhere(beside.where(a, b))
+            beyond = (where + np.array((down, across))) % cells.shape
             yield _Bad(a, b, name, where, beyond, value, max(usual, grain))
 
 

@@ -1,9 +1,10 @@
-"""Sheets that are missing, and sheets, sets and tiles that nothing uses."""
+"""Sheets that are missing or were changed, and sheets, sets and tiles that nothing uses."""
 
 from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import fields, is_dataclass
+from hashlib import blake2b
 
 import numpy as np
 
@@ -14,6 +15,10 @@ from knitground.core.model.tileset import At, Tileset
 from knitground.core.proof.finding import Check, Finding, Group
 from knitground.core.proof.proving import Proving
 from knitground.core.render.tiles import filled_tiles, tile_pixels
+from knitground.core.slicing.prints import changed_tiles, prints_of
+
+_NAMED = 6
+"""Tiles that a finding names by their numbers."""
 
 
 def _missing(at: Proving) -> Iterator[Finding]:
@@ -22,6 +27,33 @@ def _missing(at: Proving) -> Iterator[Finding]:
             yield Finding(
                 "missing", f"the sheet of “{owner.name}”, {owner.sheet}, is missing or can not be "
                 "read", owner.name, hurt=1.0,
+            )  # fmt: skip
+
+
+def _changed(at: Proving) -> Iterator[Finding]:
+    for owner in at.project.tilesets:
+        if owner.picture is None or owner.prints is None:
+            continue
+        if owner.prints.slicing != owner.slicing:
+            continue  # it was cut otherwise here, and nobody knows yet what its tiles were like
+        now = prints_of(owner.picture, owner.slicing)
+        changed = changed_tiles(owner.prints, now)
+        # What is no fault is so as the sheet is now: if it is drawn anew it is told again.
+        key = f"{owner.name} {blake2b(repr(now.rows).encode(), digest_size=8).hexdigest()}"
+        if changed is None:
+            yield Finding(
+                "changed", f"“{owner.name}” has other rows and columns than when the project was "
+                "last saved: its sheet is of another size", key, hurt=0.5,
+            )  # fmt: skip
+        elif changed:
+            numbers = ", ".join(str(owner.number(*each)) for each in changed[:_NAMED])
+            more = f" and {len(changed) - _NAMED} more" if len(changed) > _NAMED else ""
+            tiles = "tiles" if len(changed) > 1 else "tile"
+            look = "look" if len(changed) > 1 else "looks"
+            yield Finding(
+                "changed", f"{tiles} {numbers}{more} of “{owner.name}” {look} otherwise than when "
+                "the project was last saved", key,
+                tile=TileRef(owner.name, *changed[0]), count=len(changed), hurt=0.2,
             )  # fmt: skip
 
 
@@ -105,6 +137,11 @@ def _shows_something(owner: Tileset, at: At) -> bool:
 MISSING = Check(
     "missing", Group.FILES, "Missing sheets", "Sheets whose picture is not there, or broken",
     _missing, stage="slice", of_map=False, of_cells=False,
+)  # fmt: skip
+CHANGED = Check(
+    "changed", Group.FILES, "Changed sheets",
+    "Sheets whose tiles look otherwise since the project was last saved: drawn anew elsewhere",
+    _changed, stage="slice", of_map=False, of_cells=False,
 )  # fmt: skip
 UNUSED = Check(
     "unused", Group.FILES, "Unused", "Sheets, sets and tiles that no map, mix or rule uses",

@@ -4,13 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-import numpy as np
-
 from knitground.core.knit.fits import opposite
 from knitground.core.model.terrain import Slot
 from knitground.core.model.tile import TileRef
 from knitground.core.proof.finding import Check, Finding, Group
 from knitground.core.proof.flat import Flat
+from knitground.core.proof.pairs import neighbours
 from knitground.core.proof.proving import Proving
 from knitground.core.shapes.blocked import SOLID
 from knitground.core.shapes.borders import NEAR_PX, side_spans
@@ -23,23 +22,14 @@ _WAYS = ((Slot.E, (0, 1), "to the right of"), (Slot.S, (1, 0), "below"))
 def _find(at: Proving) -> Iterator[Finding]:
     map_ = at.map
     flat = Flat(map_.lattice)
-    for layer in map_.layers:
+    solid = {n for n, tile in enumerate(at.legend) if tile is not None and _has(at, tile)}
+    for layer in map_.layers if solid else ():
         if not layer.holds_tiles or not layer.visible or not at.own_grid(layer):
             continue
         cells = at.cells(layer)
-        solid = {n for n, tile in enumerate(at.legend) if tile is not None and _has(at, tile)}
-        if not solid or not np.isin(cells, list(solid)).any():
-            continue
         for side, (down, across), name in _WAYS:
-            if map_.wrap:
-                one, other = cells, np.roll(cells, (-down, -across), (0, 1))
-            else:
-                one = cells[: cells.shape[0] - down, : cells.shape[1] - across]
-                other = cells[down:, across:]
-            pairs = np.maximum(one, 0).astype(np.int64) << 32 | np.maximum(other, 0)
-            unique, counts = np.unique(pairs, return_counts=True)
-            for pair, count in zip(unique.tolist(), counts.tolist()):
-                a, b = pair >> 32, pair & 0xFFFFFFFF
+            beside = neighbours(cells, map_.wrap, down, across)
+            for a, b, count in beside.pairs():
                 if a not in solid or b not in solid:
                     continue
                 first, second = map_.legend.tile(a), map_.legend.tile(b)
@@ -53,7 +43,7 @@ def _find(at: Proving) -> Iterator[Finding]:
                         "snags",
                         f"{at.title(second)} {name} {at.title(first)}: {words}",
                         f"{at.key(a)} {at.key(b)} {name}", map_.name, layer.number,
-                        at.places((one == a) & (other == b)),
+                        at.places(beside.where(a, b)),
                         count, first, 0.65,
                     )  # fmt: skip
 

@@ -37,7 +37,7 @@ def _find(at: Proving) -> Iterator[Finding]:
     if not holes.any() or holes.sum() > (1 - _FILLED) * size:
         return
     for part in parts(holes):
-        count = int(part.sum())
+        count = len(part)
         if count > max(4, _SMALL * size):
             continue
         places = at.places(part)

@@ -10,12 +10,13 @@ from typing import NamedTuple, TypeVar, cast
 
 import numpy as np
 
+from knitground.core.model.lattice import Rect
 from knitground.core.model.layers import MarkerLayer
 from knitground.core.model.marker import SPAWN
 from knitground.core.proof.proving import Proving
 from knitground.core.shapes.blocked import SOLID
 from knitground.core.walk.figure import MOST_PX, Figure
-from knitground.core.walk.solids import Solids
+from knitground.core.walk.solids import Solids, shapes_reach
 
 Found = TypeVar("Found")
 _ROOM = 4096
@@ -74,12 +75,16 @@ def walked(at: Proving) -> Walked | None:
     x, y = begins[0] if begins else (solids.wide / 2, solids.high / 2)
     left = int(min(max(0, x - wide / 2), solids.wide - wide))
     top = int(min(max(0, y - high / 2), solids.high - high))
-    return Walked(solids, figure, (left, top, wide, high), _print_of(at))
+    room = left, top, wide, high
+    return Walked(solids, figure, room, _print_of(at, room))
 
 
-def _print_of(at: Proving) -> bytes:
-    """Give a print of all that shapes of a map's tiles make of it."""
-    out = blake2b(repr(at.map.lattice).encode())
+def _print_of(at: Proving, room: tuple[int, int, int, int]) -> bytes:
+    """Give a print of all that shapes of a map's tiles make of a part of it."""
+    lattice = at.map.lattice
+    out = blake2b(repr(lattice).encode())
+    box = lattice.cells_in(shapes_reach(lattice, Rect(*room)))
+    part = box.clipped(at.map.height, at.map.width)
     facts = [at.fact(tile) if tile is not None else None for tile in at.legend]
     has = np.array([fact is not None and bool(fact.shapes) for fact in facts])
     for tile, fact in zip(at.legend, facts):
@@ -91,6 +96,8 @@ def _print_of(at: Proving) -> bytes:
         if not layer.visible or not layer.holds_tiles:
             continue
         cells = at.cells(layer)
+        if layer.own_cell is None and layer.shift == (0, 0) and not at.map.wrap:
+            cells = cells[part.top : part.bottom, part.left : part.right]
         shaped = np.where(has[np.clip(cells, 0, len(has) - 1)], cells, 0)
         if shaped.any():
             out.update(repr((layer.number, layer.shift, layer.own_cell)).encode())

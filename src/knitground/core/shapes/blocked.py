@@ -31,12 +31,12 @@ def blocked_cells(
     for layer in map_.layers:
         if not layer.holds_tiles or not layer.visible or layer.own_cell is not None:
             continue
-        cells = cells_of(layer)
+        cells = cells_of(layer)  # this may add to the legend
         solid = np.array([tile is not None and _is_solid(project, map_, tile)
                           for tile in map_.legend.tiles])  # fmt: skip
         if solid.any():
             known = True
-            out |= solid[np.clip(cells, 0, len(solid) - 1)] & (cells > 0)
+            out |= solid.take(cells, mode="clip")  # what is no tile is less than 1: never solid
     return out if known else None
 
 

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from knitground.core.base.window import Box
 from knitground.core.edit.document import Document
-from knitground.core.model.lattice import Rect
+from knitground.core.model.lattice import Lattice, Rect
 from knitground.core.model.layers import Layer
 from knitground.core.model.map import Map, grid_of
 from knitground.core.shapes.filled import stamp
@@ -87,9 +87,7 @@ class Solids:
     def _make(self, row: int, col: int) -> tuple[Mask, Mask]:
         lattice = self.map.lattice
         rect = Rect(col * self._side, row * self._side, self._side, self._side)
-        # Shapes reach out of their cells by a tile's picture at most: look as far round.
-        far = 2 * lattice.longer
-        wide = Rect(rect.x - far, rect.y - far, self._side + 2 * far, self._side + 2 * far)
+        wide = shapes_reach(lattice, rect)
         box = lattice.cells_in(wide).clipped(self.map.height, self.map.width)
         solid, bearing = np.zeros((2, self._side, self._side), np.bool_)
         if lattice.slanted:
@@ -117,6 +115,12 @@ class Solids:
 
     def _cells(self, layer: Layer, box: Box) -> NDArray[np.int32]:
         return self.doc.cells(grid_of(self.map, layer), layer, box)
+
+
+def shapes_reach(lattice: Lattice, rect: Rect) -> Rect:
+    """Give from how far round a rectangle shapes can reach into it: by a tile's picture at most."""
+    far = 2 * lattice.longer
+    return Rect(rect.x - far, rect.y - far, rect.width + 2 * far, rect.height + 2 * far)
 
 
 def _runs(places: NDArray[np.int64], of: NDArray[np.int64]) -> list[slice]:

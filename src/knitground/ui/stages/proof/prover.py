@@ -14,6 +14,7 @@ from knitground.core.edit.changed import Changed, What
 from knitground.core.model.map import Map
 from knitground.core.proof.finding import Finding
 from knitground.core.proof.proof import CHECKS, Proof, run_check, sorted_out
+from knitground.core.proof.sheets import CHANGED
 from knitground.ui.common.question import Question
 from knitground.ui.session import Session
 
@@ -70,6 +71,7 @@ class Prover(QObject):
         self._timer.timeout.connect(self._next)
         session.changed.connect(self._follow)
         session.opened.connect(self._reopen)
+        session.saved.connect(lambda: self._wait([CHANGED.key], _LATER_MS))
         session.choice.map_changed.connect(self._another_map)
 
     @property
