@@ -9,12 +9,18 @@ LIBRARIES_QT="libEGL.so.1 libGL.so.1 libglib-2.0.so.0 libdbus-1.so.3 libfontconf
 libxkbcommon.so.0 libxcb-cursor.so.0 libxcb-icccm.so.4 libxcb-keysyms.so.1 libxcb-shape.so.0 \
 libxcb-xkb.so.1 libxkbcommon-x11.so.0"
 
+BROWSER="chromium"
+
 # Compiled modules are kept: else each of the many processes of the tests compiles all of them again.
 unset PYTHONDONTWRITEBYTECODE
 
 say() { printf '%s\n' "knitground: $*" >&2; }
 
 missing_packages() {
+    # The worked example of a reader that is a page is tested in a real browser.
+    if [ -n "$1" ] && ! command -v chromium >/dev/null && ! command -v chromium-browser >/dev/null; then
+        printf '%s ' "$BROWSER"
+    fi
     if ! python3 -c 'import ensurepip, venv, sys; sys.exit(sys.version_info < (3, 11))' 2>/dev/null; then
         printf '%s ' "$PACKAGES_PYTHON"
     fi
@@ -30,7 +36,7 @@ missing_packages() {
 
 install_packages() {
     local wanted
-    wanted=$(missing_packages)
+    wanted=$(missing_packages "$1")
     [ -z "$wanted" ] && return 0
     local command="apt-get install -y --no-install-recommends $wanted"
     if [ "$(id -u)" != 0 ] || ! command -v apt-get >/dev/null; then
@@ -46,7 +52,7 @@ install_packages() {
 
 set_up() {
     local extra="$1" stamp wanted
-    install_packages
+    install_packages "$extra"
     if ! python3 -c 'import sys; sys.exit(sys.version_info < (3, 11))'; then
         say "Python 3.11 or newer is needed; this is $(python3 --version)"
         exit 1
