@@ -6,12 +6,28 @@ import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from tests.core.test_diamond import yard
 from tests.maps import small_project
 
+from knitground.core.base.window import read
 from knitground.core.model.lattice import Rect
+from knitground.core.model.limits import FULL_TINT
 from knitground.core.model.marker import Marker, Shape
+from knitground.core.model.project import Project
 from knitground.core.model.properties import Property
+from knitground.core.model.slicing import Slicing
+from knitground.core.model.tile import TileRef
+from knitground.core.model.tileset import Tileset
+from knitground.core.render.relief import (
+    By,
+    facing,
+    flat_relief,
+    made_relief,
+    relief_project,
+)
+from knitground.core.render.tiles import tile_pixels, tiles_pixels
 from knitground.core.shapes.light import DUSK, Lamp, Light, ambient_of, lamps_of, lit
+from knitground.core.shapes.maplight import MapLight, drawn_layers
 
 ROOM = Rect(0, 0, 60, 50)
 
@@ -132,3 +148,83 @@ def test_pixels_are_multiplied_and_keep_their_opacity():
             now = (int(out[y, x]) >> shift) & 255
             assert abs(now - was * min(1, float(field[y // 2, x // 2, n]))) <= 1.5
     assert (lit(pixels, np.ones((6, 8, 3), np.float32)) == pixels).all()
+
+
+def test_what_lies_flat_is_lit_as_before_and_what_faces_a_lamp_is_brighter():
+    lamp = Lamp(30, 25, 40, (1, 1, 1), height=16)
+    flat = np.zeros((200, 200, 3), np.float32)
+    flat[..., 2] = 1
+    plain = Light().field([lamp], (0, 0, 0), ROOM)
+    same = Light(faces=lambda rect: flat[: int(rect.height), : int(rect.width)])
+    assert np.allclose(same.field([lamp], (0, 0, 0), ROOM), plain, atol=1e-5)
+    right = flat.copy()
+    right[...] = 0.6, 0, 0.8
+    faced = Light(faces=lambda rect: right[: int(rect.height), : int(rect.width)])
+    field = faced.field([lamp], (0, 0, 0), ROOM)
+    for y, x in [(25, 10), (25, 45), (10, 30), (40, 12)]:
+        dx, dy = 30 - x, 25 - y
+        by = 0.8 + 0.6 * dx / max(16, hypot(dx, dy) / 2)
+        assert field[y, x] == pytest.approx(plain[y, x] * min(2, max(0, by)), abs=1e-4)
+    assert field[25, 10, 0] > plain[25, 10, 0] > field[25, 45, 0]
+
+
+@pytest.mark.parametrize("turn", range(8))
+def test_a_turned_relief_faces_where_the_turned_art_does(turn):
+    dome = np.zeros((9, 9, 4), np.uint8)
+    yy, xx = np.mgrid[-4:5, -4:5]
+    dome[..., 3] = 255 * (np.hypot(xx, yy) <= 4)
+    dome[..., 0] = 90
+    relief = made_relief(dome, Slicing(9, 9), By.OUTLINE)
+    owner = Tileset("it", "it.png", 9, 9, Slicing(9, 9), picture=dome, relief=relief)
+    faces = relief_project(Project("p", None, [owner], [], [])).tilesets[0]
+    pixels = tile_pixels(faces, TileRef("it", 0, 0, turn))
+    both = facing(pixels)
+    # Of something round each pixel faces away from its middle, however it is turned.
+    for y, x in ((4, 1), (4, 7), (1, 4), (7, 4), (2, 2)):
+        assert np.sign(np.round(both[y, x, :2], 1)).tolist() == np.sign([x - 4, y - 4]).tolist()
+    rows, cols = np.array([0]), np.array([0])
+    assert (tiles_pixels(faces, rows, cols, turn)[0] == pixels).all()
+    if turn == 0:
+        assert (both[0, 0] == (0, 0, 1)).all()
+
+
+def test_relief_by_brightness_rises_to_what_is_bright_and_keeps_to_its_tile():
+    art = np.full((16, 32, 4), 255, np.uint8)
+    art[..., :3] = np.linspace(0, 200, 16)[None, :, None].repeat(2, 0).reshape(1, 32, 1)
+    relief = made_relief(art, Slicing(16, 16), By.BRIGHTNESS).astype(int)
+    assert (relief[4:12, 3:13, 0] < 128).all(), "what rises to the right faces left"
+    assert (relief[..., 1] == 128).all()
+    assert abs(relief[8, 15, 0] - relief[8, 12, 0]) < 30, "the step between two tiles is no wall"
+    assert (made_relief(art, Slicing(16, 16), By.BRIGHTNESS, 0) == flat_relief(art)).all()
+    back = made_relief(art, Slicing(16, 16), By.BRIGHTNESS, -1).astype(int)
+    assert (back[4:12, 3:13, 0] > 128).all()
+    assert (made_relief(art, Slicing(16, 16), By.OUTLINE) == flat_relief(art)).all()
+
+
+@pytest.mark.parametrize("grid", ["square", "diamond"])
+def test_a_tint_layer_can_be_the_ambient_light(grid):
+    if grid == "square":
+        doc, map_, *_ = small_project((9, 12))
+    else:
+        doc, map_ = yard((6, 8))
+    tint = map_.new_tint_layer("Evening")
+    tint.cells[1:4, 2:6] = np.uint32(round(0.8 * FULL_TINT) << 24 | 0x305090).view(np.int32)
+    map_.layers.append(tint)
+    map_.properties = (Property("ambient", "Evening"),)
+    light = MapLight(doc.project, map_, lambda layer, box: read(layer.cells, box))
+    assert light.is_on
+    assert tint not in drawn_layers(map_)
+    rect = Rect(0, 0, *map_.lattice.extent)
+    field = light.field(rect)
+    ys, xs = np.mgrid[: int(rect.height), : int(rect.width)] + 0.5
+    rows, cols = map_.lattice.cells_at(xs, ys)
+    inside = (rows >= 1) & (rows < 4) & (cols >= 2) & (cols < 6)
+    colour = 1 - 0.8 * (1 - np.array([0x30, 0x50, 0x90]) / 255)
+    want = np.where(inside[..., None], colour, 1)
+    assert np.abs(field - want).max() < 0.004
+    part = light.field(Rect(17, 21, 40, 30))
+    assert (part == field[21:51, 17:57]).all()
+    coarse = MapLight(doc.project, map_, lambda layer, box: read(layer.cells, box), 4)
+    assert coarse.field(rect)[10, 12] == pytest.approx(field[42, 50], abs=0.01)
+    tint.visible = False
+    assert light.field(rect)[0, 0] == pytest.approx(DUSK)

@@ -166,6 +166,36 @@ def picture_atoms(tileset: Tileset, picture: Picture, data: bytes | None) -> lis
     ]
 
 
+def set_relief(
+    project: Project, tileset: Tileset, relief: Picture | None, data: bytes | None = None
+) -> Edit:
+    """Give a sheet a relief, or none: all tilesets that are cut from it.
+
+    Parameters
+    ----------
+    data : the file that it was read from; None if it was made here
+
+    Raises
+    ------
+    EditError
+        It is not as large as the sheet.
+    """
+    atoms: list[Atom] = []
+    for each in project.tilesets:
+        if each is not tileset and each.sheet != tileset.sheet:
+            continue
+        if relief is not None and (relief.shape[1], relief.shape[0]) != (each.width, each.height):
+            raise EditError(
+                f"the relief is {relief.shape[1]} × {relief.shape[0]} px, the sheet of "
+                f"“{each.name}” {each.width} × {each.height}: give it one of the sheet's size"
+            )
+        changed = Changed(What.LOOKS, tileset=each)
+        atoms += [SetField(each, "relief", relief, changed),
+                  SetField(each, "relief_data", data, changed)]  # fmt: skip
+    name = f"Relief of “{tileset.name}”" if relief is not None else f"No relief of “{tileset.name}”"
+    return Edit(name, tuple(atoms))
+
+
 def free_sheet(
     project: Project, wanted: str, picture: Picture | None, also: Iterable[str] = ()
 ) -> str:

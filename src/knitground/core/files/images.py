@@ -262,3 +262,8 @@ def png_bytes(picture: Picture) -> bytes:
     buffer = io.BytesIO()
     Image.fromarray(np.ascontiguousarray(picture)).save(buffer, "PNG", compress_level=6)
     return buffer.getvalue()
+
+
+def relief_name(sheet: str) -> str:
+    """Name the file of a sheet's relief: it lies beside the sheet."""
+    return f"{Path(sheet).stem}-normal.png"

@@ -17,7 +17,7 @@ from knitground.core.files.formats import (
     ProjectFile,
     TilesetFile,
 )
-from knitground.core.files.images import picture_of
+from knitground.core.files.images import picture_of, relief_name
 from knitground.core.files.jsontext import read_model
 from knitground.core.files.map_io import map_from_file
 from knitground.core.files.mapformats import MAP_FORMAT, MAP_VERSION, MapFile
@@ -71,6 +71,19 @@ class Source:
         data = read_file(counts, MAX_BYTES, error)
         self.seen[str(path.absolute())] = digest(data)
         return data
+
+    def has(self, name: str) -> bool:
+        """Whether a file of that name counts there."""
+        try:
+            path = inside(self.folder, name)
+        except PlaceError:
+            return False
+        counts = self._instead.get(name, path)
+        return counts is not None and counts.exists()
+
+    def forget(self, name: str) -> None:
+        """Leave a file to whoever made it: it is no part of the project."""
+        self.seen.pop(str(inside(self.folder, name).absolute()), None)
 
 
 def digest(data: bytes) -> str:
@@ -185,6 +198,30 @@ class _Sheets:
                 f"{tileset.width} × {tileset.height}: look at its slicing"
             )
             tileset.width, tileset.height = width, height
+        self._give_relief(tileset, tileset.picture)
+
+    def _give_relief(self, tileset: Tileset, picture: Picture) -> None:
+        """Give a tileset the relief that lies beside its sheet; what is wrong leaves it flat."""
+        name = relief_name(tileset.sheet)
+        if not self.source.has(name):
+            return
+        try:
+            if name not in self.read:
+                self.read[name] = self._picture(name)
+        except PictureError as error:
+            self.warnings.append(f"Relief of “{tileset.name}”: {error}. It is lit as if flat")
+            self.source.forget(name)
+            return
+        data, relief = self.read[name]
+        if relief.shape != picture.shape:
+            high, wide = relief.shape[:2]
+            self.warnings.append(
+                f"{name} is {wide} × {high} px, its sheet {picture.shape[1]} × {picture.shape[0]}: "
+                "it is left out until both are of one size"
+            )
+            self.source.forget(name)
+            return
+        tileset.relief, tileset.relief_data = relief, data
 
     def _picture(self, sheet: str) -> tuple[bytes, Picture]:
         data = self.source.read(sheet, PictureError)

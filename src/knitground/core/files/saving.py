@@ -10,7 +10,7 @@ from knitground.core.base.errors import Conflict
 from knitground.core.base.filenames import file_names, file_stem, key_of
 from knitground.core.base.progress import Progress, no_progress
 from knitground.core.files.formats import ProjectFile
-from knitground.core.files.images import SUFFIXES, png_bytes
+from knitground.core.files.images import SUFFIXES, png_bytes, relief_name
 from knitground.core.files.jsontext import model_bytes
 from knitground.core.files.map_io import map_to_file
 from knitground.core.files.mix_io import mix_to_file, patch_to_file
@@ -123,6 +123,8 @@ def _project_files(project: Project, saved: Saved, progress: Progress) -> dict[s
         progress(place / steps)
         if data is not None:
             files[sheet] = data
+        if tileset.relief is not None:
+            files[relief_name(sheet)] = tileset.relief_data or png_bytes(tileset.relief)
         model = tileset_to_file(tileset)
         model.sheet = sheet
         saved.prints.append(Prints(tileset.slicing, tuple(model.prints)))
@@ -192,7 +194,7 @@ def _dropped(project: Project, folder: Path, files: Iterable[str]) -> list[str]:
         path.name
         for path in map(Path, project.known)
         if path.parent == folder
-        and path.name.endswith((TILESET_END, MAP_END))
+        and path.name.endswith((TILESET_END, MAP_END, relief_name("")))
         and key_of(path.name) not in kept
     ]
 

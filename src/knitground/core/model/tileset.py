@@ -112,7 +112,9 @@ class Tileset:
     not been copied into the project's folder. `facts` is replaced by edits, never changed; `order`
     is the order of one's own in which tiles are offered, those that it leaves out after them.
     `defaults` are properties that all its tiles have, or all with a tag. `prints` are of when it
-    was last saved, if it was.
+    was last saved, if it was. `relief` is a picture as large as the sheet that tells which way its
+    pixels face (`core.render.relief`), `relief_data` its file; of a sheet that `faces` the picture
+    itself does.
     """
 
     name: Name
@@ -128,6 +130,9 @@ class Tileset:
     data: bytes | None = field(default=None, repr=False)
     origin: Path | None = None
     prints: Prints | None = field(default=None, repr=False)
+    relief: Picture | None = field(default=None, repr=False)
+    relief_data: bytes | None = field(default=None, repr=False)
+    faces: bool = False
     _out: tuple[FactsOf, frozenset[At]] | None = field(default=None, repr=False)
 
     @property

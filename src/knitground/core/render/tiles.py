@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from knitground.core.model.lattice import Lattice
 from knitground.core.model.tile import TileRef
 from knitground.core.model.tileset import PLAIN, Tileset
-from knitground.core.model.turns import lies_across, turned_array
+from knitground.core.model.turns import is_mirrored, lies_across, quarters, turned_array
 from knitground.core.render.pixels import Pixels, premultiplied
 from knitground.core.slicing.grid import clear_see_through, cut_tile
 
@@ -26,7 +26,7 @@ def tile_pixels(tileset: Tileset, tile: TileRef) -> Pixels | None:
     part = cut_tile(tileset.picture, tileset.slicing, tile.row, tile.col)
     if part.shape[:2] != (high, wide):
         return None
-    return turned_array(premultiplied(part), tile.turn)
+    return _turned(tileset, premultiplied(part), tile.turn)
 
 
 def tiles_pixels(
@@ -43,7 +43,27 @@ def tiles_pixels(
     ys = cut.top(0) + rows[:, None] * cut.pitch_y + np.arange(cut.tile_height)
     xs = cut.left(0) + cols[:, None] * cut.pitch_x + np.arange(cut.tile_width)
     parts = clear_see_through(tileset.picture[ys[:, :, None], xs[:, None, :]], cut)
-    return turned_array(premultiplied(parts), turn, (1, 2))
+    return _turned(tileset, premultiplied(parts), turn, (1, 2))
+
+
+def _turned(tileset: Tileset, pixels: Pixels, turn: int, axes: tuple[int, int] = (0, 1)) -> Pixels:
+    if tileset.faces:
+        return turned_facing(pixels, turn, axes)
+    out: Pixels = turned_array(pixels, turn, axes)
+    return out
+
+
+def turned_facing(pixels: Pixels, turn: int, axes: tuple[int, int] = (0, 1)) -> Pixels:
+    """Turn premultiplied pixels that say which way they face: what they say is turned too."""
+    out: Pixels = turned_array(pixels, turn, axes)
+    # As far right as up, both halves of what a colour can be: its opposite is what is left of it.
+    alpha, blue = out >> np.uint32(24), out & np.uint32(255)
+    right, up = (out >> np.uint32(16)) & np.uint32(255), (out >> np.uint32(8)) & np.uint32(255)
+    if is_mirrored(turn):
+        right = alpha - np.minimum(right, alpha)
+    for _ in range(quarters(turn)):
+        right, up = up, alpha - np.minimum(right, alpha)
+    return np.asarray(alpha << np.uint32(24) | right << np.uint32(16) | up << np.uint32(8) | blue)
 
 
 def overhang(tileset: Tileset, tile: TileRef, lattice: Lattice) -> tuple[int, int]:

@@ -4,7 +4,9 @@ Own derivation. A pixel is lit by the ambient colour and, by each lamp, with its
 strength times (1 - (d / radius)²)², d its distance; that is 1 at the lamp and 0 at its radius,
 without an edge at either. What is lit is multiplied by that, at most by 1. Shadows: rays go out
 from a lamp in all directions to the first pixel that blocks light; what lies further along a ray is
-dark, between two rays in between.
+dark, between two rays in between. Where sheets have a relief, what a lamp gives is further
+multiplied by nz + (nx · dx + ny · dy) / max(height, d / 2), from 0 to 2: n which way the pixel
+faces, (dx, dy) the way to the lamp. That is 1 on what lies flat.
 """
 
 from __future__ import annotations
@@ -19,7 +21,7 @@ from numpy.typing import NDArray
 
 from knitground.core.base.window import Box
 from knitground.core.model.lattice import Rect
-from knitground.core.model.layers import Cells, Layer, MarkerLayer
+from knitground.core.model.layers import Cells, Holds, Layer, MarkerLayer
 from knitground.core.model.map import Map
 from knitground.core.model.project import Project
 from knitground.core.model.properties import typed_values
@@ -31,6 +33,8 @@ LAMP, AMBIENT, BLOCKS = "lamp", "ambient", "blocks light"
 DUSK = (0.30, 0.32, 0.46)
 """What there is of light beside lamps, where a map does not say."""
 _MOST_RADIUS = 2048
+_MOST_FACED = 512
+"""Pixels of the radius of a lamp beyond which relief is left out: all in its reach is composed."""
 _MOST_RAYS, _MOST_STEPS = 2048, 512
 _INTO = 5
 """Pixels of what blocks light that are lit: one sees the side of a wall that faces a lamp."""
@@ -41,6 +45,8 @@ Field = NDArray[np.float32]
 Colour = tuple[float, float, float]
 Blocked = Callable[[int, int, int, int], NDArray[np.bool_]]
 """Gives which pixels of a rectangle (x, y, width, height) block light: (height, width)."""
+Faces = Callable[[Rect], Field]
+"""Gives which way the pixels of a rectangle face: (height, width, 3) right, down, and upwards."""
 
 
 @dataclass(frozen=True)
@@ -48,6 +54,7 @@ class Lamp:
     """A lamp: where it is, how far it reaches in pixels, its colour, strength and flicker.
 
     `flicker` is by how much of it it grows weaker now and then, 0 to 1; `number` tells when.
+    `height`: pixels over the ground; the lower it hangs, the more relief is seen.
     """
 
     x: float
@@ -57,6 +64,7 @@ class Lamp:
     strength: float = 1.0
     flicker: float = 0.0
     number: int = 0
+    height: float = 24.0
 
     def strength_at(self, ms: int) -> float:
         """Give how strong it is at a time: two waves that never meet in the same way."""
@@ -80,7 +88,8 @@ def colour_of(text: object, usual: Colour) -> Colour:
 def lamps_of(map_: Map) -> list[Lamp]:
     """List the lamps of a map: markers of the kind “lamp” on layers that are shown.
 
-    Their properties: radius (pixels), colour (#rrggbb), strength, flicker; all can be missing.
+    Their properties: radius (pixels), colour (#rrggbb), strength, flicker, height (pixels); all can
+    be missing.
     """
     out = []
     for layer in map_.layers:
@@ -97,6 +106,7 @@ def lamps_of(map_: Map) -> list[Lamp]:
                     colour_of(said.get("colour"), Lamp.colour),
                     max(0.0, min(4.0, _number(said.get("strength"), 1.0))),
                     max(0.0, min(1.0, _number(said.get("flicker"), 0.0))), each.number,
+                    max(1.0, min(4096.0, _number(said.get("height"), Lamp.height))),
                 ))  # fmt: skip
     return out
 
@@ -117,30 +127,44 @@ def ambient_of(map_: Map) -> Colour | None:
     return DUSK if lamps_of(map_) else None
 
 
+def ambient_layer_of(map_: Map) -> Layer | None:
+    """Give the tint layer that is the ambient light: that which the map's property names."""
+    said = typed_values(map_.properties).get(AMBIENT)
+    return next((each for each in map_.layers if each.holds is Holds.COLOURS and each.visible
+                 and each.name == said), None)  # fmt: skip
+
+
 class Light:
     """Lights parts of a map; what each lamp reaches is worked out once.
 
     Parameters
     ----------
     step : pixels of the map to a place of the field; lamps stand on whole places
+    faces : which way pixels face; None: all of them lie flat
     """
 
-    def __init__(self, blocked: Blocked | None = None, step: int = 1) -> None:
-        self._blocked, self.step = blocked, step
-        self._reached: dict[tuple[float, float, float], Field] = {}
+    def __init__(
+        self, blocked: Blocked | None = None, step: int = 1, faces: Faces | None = None
+    ) -> None:
+        self._blocked, self.step, self._faces = blocked, step, faces
+        self._reached: dict[tuple[float, float, float, float], Field] = {}
 
     def forget(self, rect: Rect | None = None) -> None:
         """Work out anew what lamps reach that shine into a rectangle, or all."""
-        for x, y, radius in list(self._reached):
-            box = Rect(x - radius, y - radius, 2 * radius, 2 * radius)
+        for x, y, radius, height in list(self._reached):
+            far = radius + self.step
+            box = Rect(x - far, y - far, 2 * far, 2 * far)
             if rect is None or box.meets(rect):
-                del self._reached[x, y, radius]
+                del self._reached[x, y, radius, height]
 
-    def field(self, lamps: Iterable[Lamp], ambient: Colour, rect: Rect, ms: int = 0) -> Field:
+    def field(
+        self, lamps: Iterable[Lamp], ambient: Colour | Field, rect: Rect, ms: int = 0
+    ) -> Field:
         """Give how much light falls on a rectangle: (height, width, 3) of its places, 0 and more.
 
         Parameters
         ----------
+        ambient : everywhere, or (height, width, 3) of the places
         rect : pixels of the map, on whole places
         """
         step = self.step
@@ -148,8 +172,8 @@ class Light:
         out = np.empty((high, wide, 3), np.float32)
         out[:] = ambient
         for lamp in lamps:
-            if not Rect(lamp.x - lamp.radius, lamp.y - lamp.radius, 2 * lamp.radius,
-                        2 * lamp.radius).meets(rect):  # fmt: skip
+            far = lamp.radius + step  # it stands on the nearest whole place
+            if not Rect(lamp.x - far, lamp.y - far, 2 * far, 2 * far).meets(rect):
                 continue
             reached = self._of(lamp)
             side = reached.shape[0]
@@ -166,14 +190,28 @@ class Light:
         return out
 
     def _of(self, lamp: Lamp) -> Field:
-        key = lamp.x, lamp.y, lamp.radius
+        key = lamp.x, lamp.y, lamp.radius, lamp.height
         if key not in self._reached:
             reach = ceil(lamp.radius / self.step)
             found = _falloff(reach, lamp.radius / self.step)
             if self._blocked is not None:
                 found = found * self._seen_from(lamp, reach)
+            if self._faces is not None and lamp.radius <= _MOST_FACED:
+                found = found * self._faced(lamp, reach)
             self._reached[key] = found
         return self._reached[key]
+
+    def _faced(self, lamp: Lamp, reach: int) -> Field:
+        """Tell by how much more or less each place round a lamp is lit for the way it faces."""
+        assert self._faces is not None
+        cx, cy = (round(each / self.step) * self.step for each in (lamp.x, lamp.y))
+        far, side = reach * self.step, (2 * reach + 1) * self.step
+        faces = self._faces(Rect(cx - far, cy - far, side, side))[:: self.step, :: self.step]
+        across = np.arange(reach, -reach - 1, -1, dtype=np.float32) * self.step
+        away = _polar(reach)[1] * self.step
+        towards = faces[..., 0] * across + faces[..., 1] * across[:, None]
+        by = faces[..., 2] + towards / np.maximum(lamp.height, away / 2)
+        return np.asarray(np.clip(by, 0, 2), np.float32)
 
     def _seen_from(self, lamp: Lamp, reach: int) -> Field:
         """Tell how much of a lamp each place round it sees: (2 · reach + 1)², 0 to 1."""

@@ -24,7 +24,8 @@ from knitground.core.model.marker import Marker
 from knitground.core.render.atlas import Atlas
 from knitground.core.render.pixels import over
 from knitground.core.render.stack import draw_map, stack_of
-from knitground.core.shapes.light import Light, ambient_of, blocked_by, lamps_of, lit
+from knitground.core.shapes.light import lamps_of, lit
+from knitground.core.shapes.maplight import MapLight, drawn_layers
 from knitground.core.walk.camera import screen_at
 from knitground.core.walk.cover import covered, in_front
 from knitground.core.walk.figure import TICK, Figure, Keys, Stand, View, Walk
@@ -57,8 +58,9 @@ class World:
         self.walk = Walk(Solids(self.doc, self.map), figure)
         self.outlines = Outlines()
         self._drawn: tuple[int, Rect, NDArray[np.uint32]] | None = None
-        self.lamps, self.ambient = lamps_of(self.map), ambient_of(self.map)
-        self.light = Light(blocked_by(loaded.project, self.map, self._cells))
+        self.light = MapLight(loaded.project, self.map, self._cells)
+        self.lamps, self.is_lit = lamps_of(self.map), self.light.is_on
+        self._layers = drawn_layers(self.map) if self.is_lit else None
 
     def hides(self, at: Stand) -> NDArray[np.bool_]:
         """Tell which pixels of the figure something is in front of."""
@@ -75,9 +77,9 @@ class World:
     def lit(self, rect: Rect, ms: int) -> NDArray[np.uint32]:
         """Give what is seen of a part, as its lamps and its ambient colour light it."""
         pixels = self.seen(rect)
-        if self.ambient is None:
+        if not self.is_lit:
             return np.ascontiguousarray(pixels)
-        return lit(pixels, self.light.field(self.lamps, self.ambient, rect, ms))
+        return lit(pixels, self.light.field(rect, ms, self.lamps))
 
     def seen(self, rect: Rect) -> NDArray[np.uint32]:
         """Give what is seen of a part; more round it is drawn, and kept until something moves."""
@@ -110,7 +112,7 @@ class World:
             seen = rect.shared(Rect(0, 0, *self.map.lattice.extent))
         if seen.is_empty:
             return out
-        stack = stack_of(self.map, self.atlas, seen, 0, self._cells)
+        stack = stack_of(self.map, self.atlas, seen, 0, self._cells, self._layers)
         drawn = draw_map(self.map, self.atlas, stack)
         if self.map.background is not None:
             colour = np.uint32(0xFF000000 | int(self.map.background[1:], 16))

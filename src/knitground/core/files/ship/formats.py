@@ -19,6 +19,7 @@ class ShipTileset(_Part):
     `size`, of the picture, `tile`, `begins` and `pitch` are pixels across and down: a tile's size,
     where the first one begins, and from one to the next. `grid`: tiles across and down. On a sheet
     that was put together of the tiles shown they have any size: the legend tells where each is.
+    `relief`: a picture as large as `picture` that tells which way its pixels face.
     """
 
     name: str
@@ -29,6 +30,7 @@ class ShipTileset(_Part):
     begins: tuple[int, int]
     pitch: tuple[int, int]
     see_through: list[tuple[int, int, int]]
+    relief: str | None = None
 
 
 class ShipFrame(_Part):

@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from knitground.core.base.errors import PlaceError
 from knitground.core.base.progress import Progress, no_progress
 from knitground.core.base.window import Box
-from knitground.core.files.images import png_bytes
+from knitground.core.files.images import png_bytes, relief_name
 from knitground.core.files.jsontext import Written, rows_text, to_text
 from knitground.core.files.layer_io import as_counted, terrain_grids, tint_colours
 from knitground.core.files.ship.formats import (
@@ -41,6 +41,7 @@ from knitground.core.model.standing import standing_of
 from knitground.core.model.terrain import TerrainSet
 from knitground.core.model.tile import TileRef
 from knitground.core.model.tileset import Picture, Tileset
+from knitground.core.render.relief import flat_relief, has_relief
 from knitground.core.render.tiles import overhang
 from knitground.core.shapes.geometry import turned_shape
 from knitground.core.slicing.grid import clear_see_through
@@ -65,8 +66,12 @@ class JsonOptions:
 
 def _names(job: ShipJob, map_: Map, options: JsonOptions) -> list[str]:
     if options.sheets == "one":
-        return [f"{job.stem(map_)}.json", f"{job.stem(map_)}.atlas.png"]
-    return [f"{job.stem(map_)}.json", *job.names.sheets.values()]
+        sheets = [f"{job.stem(map_)}.atlas.png"]
+    else:
+        sheets = list(job.names.sheets.values())
+    if has_relief(job.project):
+        sheets += [relief_name(each) for each in sheets]
+    return [f"{job.stem(map_)}.json", *sheets]
 
 
 def _files(
@@ -100,8 +105,7 @@ def _files(
     )
     files: dict[str, bytes] = {}
     if options.sheets == "one":
-        files = _on_one_sheet(model, [_picture(each) for each in tilesets], options,
-                              f"{job.stem(map_)}.atlas.png")  # fmt: skip
+        files = _on_one_sheet(model, tilesets, options, f"{job.stem(map_)}.atlas.png")
     whole = model.model_dump(mode="json")
     for each, layer in zip(whole["layers"], map_.layers):
         if layer.holds_tiles:
@@ -111,18 +115,28 @@ def _files(
     text = to_text(whole)
     if options.sheets != "one":
         files = {names.sheets[each.name]: png_bytes(_picture(each)) for each in tilesets}
+        files |= {relief_name(names.sheets[each.name]): png_bytes(each.relief)
+                  for each in tilesets if each.relief is not None}  # fmt: skip
     return {f"{names.maps[map_.name]}.json": text.encode(), **files}
 
 
 def _on_one_sheet(
-    model: ShipFile, sheets: list[Picture], options: JsonOptions, name: str
+    model: ShipFile, tilesets: list[Tileset], options: JsonOptions, name: str
 ) -> dict[str, bytes]:
     """Put what the legend shows on one sheet; the legend then tells where it is there."""
     shown: list[ShipTile | ShipFrame] = []
     for tile in model.legend:
         shown += [tile, *tile.frames]
     cuts = [Cut(each.tileset, each.x, each.y, each.width, each.height) for each in shown]
+    sheets = [_picture(each) for each in tilesets]
     picture, places = packed(sheets, cuts, options.border, powers=options.powers)
+    files = {name: png_bytes(picture)}
+    relief = None
+    if any(each.relief is not None for each in tilesets):
+        faces = [flat_relief(sheet) if each.relief is None else each.relief
+                 for each, sheet in zip(tilesets, sheets)]  # fmt: skip
+        relief = relief_name(name)
+        files[relief] = png_bytes(packed(faces, cuts, options.border, powers=options.powers)[0])
     numbers = {cut: n for n, cut in enumerate(places)}
     for each, cut in zip(shown, cuts):
         each.tileset, (each.x, each.y) = 0, places[cut]
@@ -130,9 +144,10 @@ def _on_one_sheet(
             each.tile = numbers[cut]
     model.tilesets = [
         ShipTileset(name=model.name, picture=name, size=picture.shape[1::-1], tile=model.cell,
-                    grid=(len(places), 1), begins=(0, 0), pitch=model.cell, see_through=[])
+                    grid=(len(places), 1), begins=(0, 0), pitch=model.cell, see_through=[],
+                    relief=relief)
     ]  # fmt: skip
-    return {name: png_bytes(picture)}
+    return files
 
 
 def shipped_legend(project: Project, map_: Map) -> tuple[list[Used], Numbers]:
@@ -282,6 +297,7 @@ def _tileset(tileset: Tileset, picture: str) -> ShipTileset:
         begins=(0, 0) if cut.pieces else (cut.left(0), cut.top(0)),
         pitch=(cut.pitch_x, cut.pitch_y),
         see_through=list(cut.see_through),
+        relief=relief_name(picture) if tileset.relief is not None else None,
     )
 
 

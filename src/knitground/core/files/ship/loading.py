@@ -29,6 +29,9 @@ from knitground.core.model.slicing import Slicing
 from knitground.core.model.tile import TileRef
 from knitground.core.model.tileset import Anchor, Frame, Picture, TileFacts, Tileset
 from knitground.core.model.turns import turned_array
+from knitground.core.render.pixels import premultiplied, straight
+from knitground.core.render.relief import flat_relief
+from knitground.core.render.tiles import turned_facing
 
 _NAME = "shipped"
 _MOST_BYTES = 1 << 30
@@ -99,7 +102,12 @@ def _loaded(model: ShipFile, path: Path) -> Loaded:
     files = [path, *(inside(path.parent, each.picture) for each in model.tilesets)]
     sheets = [read_picture(each) for each in files[1:]]
     map_ = _empty(model, path.name)
-    owner = _one_sheet(model, sheets, map_, path.name)
+    faces = []
+    for each, sheet in zip(model.tilesets, sheets):
+        if each.relief is not None:
+            files.append(inside(path.parent, each.relief))
+        faces.append(_relief(files[-1], sheet) if each.relief is not None else flat_relief(sheet))
+    owner = _one_sheet(model, sheets, faces, map_, path.name)
     map_.layers = [_layer(map_, n, each, len(model.legend), path.name)
                    for n, each in enumerate(model.layers, 1)]  # fmt: skip
     ground = frozenset(n for n, each in enumerate(model.layers, 1) if each.kind == "ground")
@@ -127,14 +135,26 @@ def _properties(said: Mapping[str, object]) -> tuple[Property, ...]:
     return tuple(Property(name, str(value)) for name, value in said.items())
 
 
-def _one_sheet(model: ShipFile, sheets: Sequence[Picture], map_: Map, name: str) -> Tileset:
+def _relief(path: Path, sheet: Picture) -> Picture:
+    found = read_picture(path)
+    if found.shape != sheet.shape:
+        raise FormatError(f"{path.name} is {found.shape[1]} × {found.shape[0]} px, its sheet "
+                          f"{sheet.shape[1]} × {sheet.shape[0]}: ship both anew")  # fmt: skip
+    return found
+
+
+def _one_sheet(
+    model: ShipFile, sheets: Sequence[Picture], faces: Sequence[Picture], map_: Map, name: str
+) -> Tileset:
     """Put all pictures of the legend, turned as they are shown, on one sheet of loose pieces."""
     own = _cells_of_places(model)
     cuts: list[Picture] = []
+    reliefs: list[Picture] = []
     anchors: list[Anchor] = []
     frames: list[list[tuple[int, int]]] = []
     for n, tile in enumerate(model.legend, 1):
         cuts.append(_cut(sheets, tile, tile.turn, name))
+        reliefs.append(_faced(faces, tile, tile.turn, name))
         cell = own.get(n)
         lattice = map_.lattice if cell is None else map_.lattice.divided(*cell)
         down, across = lattice.anchored()
@@ -144,6 +164,7 @@ def _one_sheet(model: ShipFile, sheets: Sequence[Picture], map_: Map, name: str)
         for frame in tile.frames:
             frames[n].append((len(cuts), frame.ms))
             cuts.append(_cut(sheets, frame, tile.turn, name))
+            reliefs.append(_faced(faces, frame, tile.turn, name))
     areas, x, y, line = [], 0, 0, 0
     for cut in cuts:
         high, wide = cut.shape[:2]
@@ -156,8 +177,12 @@ def _one_sheet(model: ShipFile, sheets: Sequence[Picture], map_: Map, name: str)
     if height * width > MAX_SHEET_PIXELS:
         raise FormatError(f"{name}: its tiles have more than {MAX_SHEET_PIXELS} pixels together")
     picture = np.zeros((height, width, 4), np.uint8)
-    for cut, (left, top, _, _) in zip(cuts, areas):
-        picture[top : top + cut.shape[0], left : left + cut.shape[1]] = cut
+    relief = flat_relief(picture) if any(each.relief for each in model.tilesets) else None
+    for cut, facing, (left, top, _, _) in zip(cuts, reliefs, areas):
+        there = np.s_[top : top + cut.shape[0], left : left + cut.shape[1]]
+        picture[there] = cut
+        if relief is not None:
+            relief[there] = facing
     facts = {
         (0, n): TileFacts(
             name=tile.name, anchor=anchors[n], apart=tile.apart,
@@ -178,7 +203,8 @@ def _one_sheet(model: ShipFile, sheets: Sequence[Picture], map_: Map, name: str)
                               f"{tile.height} px")  # fmt: skip
     wide, high = model.cell
     return Tileset(_NAME, f"{_NAME}.png", width, height,
-                   Slicing(wide, high, pieces=tuple(areas)), facts, picture=picture)  # fmt: skip
+                   Slicing(wide, high, pieces=tuple(areas)), facts, picture=picture,
+                   relief=relief)  # fmt: skip
 
 
 def _cells_of_places(model: ShipFile) -> dict[int, tuple[int, int]]:
@@ -199,6 +225,10 @@ def _cut(sheets: Sequence[Picture], at: ShipTile | ShipFrame, turn: int, name: s
         raise FormatError(f"{name} shows {at.width} × {at.height} px at {at.x}, {at.y} of a sheet "
                           f"of {sheet.shape[1]} × {sheet.shape[0]} px")  # fmt: skip
     return np.ascontiguousarray(turned_array(part, turn))
+
+
+def _faced(faces: Sequence[Picture], at: ShipTile | ShipFrame, turn: int, name: str) -> Picture:
+    return straight(turned_facing(premultiplied(_cut(faces, at, 0, name)), turn))
 
 
 def _layer(map_: Map, number: int, model: ShipLayer, legend: int, name: str) -> Layer:

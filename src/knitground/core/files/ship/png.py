@@ -28,7 +28,8 @@ from knitground.core.model.tileset import Picture
 from knitground.core.render.atlas import Atlas
 from knitground.core.render.pixels import over, straight
 from knitground.core.render.stack import draw_map, needed, stack_of
-from knitground.core.shapes.light import Light, ambient_of, blocked_by, lamps_of
+from knitground.core.shapes.light import ambient_of
+from knitground.core.shapes.maplight import MapLight, drawn_layers
 
 MAX_PIXELS = 16_384 * 16_384
 _MOST_FILES = 65_536
@@ -223,12 +224,9 @@ def _names(job: ShipJob, map_: Map, options: PngOptions) -> list[str]:
     return [each.name for each in _parts(job, map_, options)]
 
 
-def _lit(picture: Picture, light: Light, map_: Map, part: Rect) -> Picture:
+def _lit(picture: Picture, light: MapLight, part: Rect) -> Picture:
     """Light a picture of a part of the map, in pixels of its level."""
-    step = light.step
-    ambient = ambient_of(map_)
-    assert ambient is not None
-    field = light.field(lamps_of(map_), ambient, part.scaled(step, step))
+    field = light.field(part.scaled(light.step, light.step))
     out = picture.copy()
     by = np.minimum(field[: out.shape[0], : out.shape[1]], 1)
     out[..., :3] = np.rint(out[..., :3] * by).astype(np.uint8)
@@ -277,8 +275,8 @@ def _files(
     looks = _looks(job, map_) if options.chunk else b""
     light = None
     if options.light and options.of == "map" and ambient_of(map_) is not None:
-        light = Light(blocked_by(job.project, map_, lambda layer, box: read(layer.cells, box)),
-                      1 << min(level, map_.lattice.level_count - 1))  # fmt: skip
+        light = MapLight(job.project, map_, lambda layer, box: read(layer.cells, box),
+                         1 << min(level, map_.lattice.level_count - 1))  # fmt: skip
     out = {}
     for n, each in enumerate(parts):
         wide, high = (int(side) * times for side in each.rect[2:])
@@ -290,10 +288,11 @@ def _files(
             progress((n + done) / len(parts))
 
         def drawn(each: _Part = each, part: Progress = part) -> bytes:
-            picture = map_picture(job.project, map_, level, part, job.atlas(map_), each.layers,
+            layers = each.layers if light is None else drawn_layers(map_)
+            picture = map_picture(job.project, map_, level, part, job.atlas(map_), layers,
                                   each.rect, background=options.background)  # fmt: skip
             if light is not None:
-                picture = _lit(picture, light, map_, each.rect)
+                picture = _lit(picture, light, each.rect)
             return png_bytes(picture.repeat(times, 0).repeat(times, 1))
 
         if options.chunk and light is None:

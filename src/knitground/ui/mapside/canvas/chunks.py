@@ -150,12 +150,22 @@ class ChunkStore:
         self._bytes = 0
         self._ghost: Ghost | None = None
         self._looks_into: Layer | None = None
+        self._left_out: Layer | None = None
+
+    def leave_out(self, layer: Layer | None) -> None:
+        """Draw all but one layer: it is shown in another way, as light."""
+        if layer is not self._left_out:
+            self._left_out = layer
+            self.touch_all()
 
     def look_into(self, layer: Layer | None) -> None:
         """Let what lies in front of a layer be faint; None shows all as it is."""
         if layer is not self._looks_into:
             self._looks_into = layer
             self.touch_all()
+
+    def _visible(self) -> list[Layer]:
+        return [each for each in self._map.layers if each.visible and each is not self._left_out]
 
     def _layers(self, layers: Sequence[Layer]) -> list[Layer]:
         """Give the layers that are drawn: copies of those that are to be faint."""
@@ -301,7 +311,8 @@ class ChunkStore:
             ghost: Cells = lay_over(self._doc.cells(self._map, each, wide), wide, at, cells, period)
             return ghost
 
-        shown = [each for each in self._map.layers if each is laid[0][0] or each.visible]
+        visible = self._visible()
+        shown = [each for each in self._map.layers if each is laid[0][0] or each in visible]
         return draw(self.atlas, stack_of(self._map, self.atlas, rect, level, cells_of, shown))
 
     def picture_up_to(self, rect: Rect, level: int, layer: Layer) -> Pixels:
@@ -388,7 +399,7 @@ class ChunkStore:
 
     def _patch(self, level: int, chunk: Chunk, rect: Rect, until: float | None) -> bool:
         """Compose a part of a piece again; returns whether there was time for all it shows."""
-        map_, visible = self._map, [each for each in self._map.layers if each.visible]
+        map_, visible = self._map, self._visible()
         shown = self._layers(visible)
         own = {id(each): layer for each, layer in zip(shown, visible)}
         if until is not None and not self._doc.knitter.prepare(

@@ -15,15 +15,8 @@ from knitground.core.edit.changed import Changed, What
 from knitground.core.model.lattice import Rect
 from knitground.core.model.layers import Layer
 from knitground.core.model.map import Map, grid_of
-from knitground.core.shapes.light import (
-    DUSK,
-    Blocked,
-    Light,
-    ambient_of,
-    blocked_by,
-    lamps_of,
-    ring,
-)
+from knitground.core.shapes.light import lamps_of, ring
+from knitground.core.shapes.maplight import MapLight
 from knitground.ui.common.theme import LINEN
 from knitground.ui.mapside.canvas.over import Canvas, Overlay
 from knitground.ui.session import Session
@@ -39,7 +32,7 @@ class LightOver(Overlay):
 
     def __init__(self, session: Session, view: QWidget) -> None:
         super().__init__(session, view)
-        self._lights: dict[int, Light] = {}
+        self._lights: dict[int, MapLight] = {}
         self._map: Map | None = None
 
     def follow(self, change: Changed) -> None:
@@ -78,8 +71,8 @@ class LightOver(Overlay):
         rect = Rect(left, top, wide, high)
         lamps = lamps_of(on.map)
         if step not in self._lights:
-            self._lights[step] = Light(self._blocked(on.map), step)
-        field = self._lights[step].field(lamps, ambient_of(on.map) or DUSK, rect)
+            self._lights[step] = self._light(on.map, step)
+        field = self._lights[step].field(rect, lamps=lamps)
         image = field_image(field)
         sx, sy = on.camera.to_screen(left, top)
         painter = on.painter
@@ -95,13 +88,13 @@ class LightOver(Overlay):
             painter.drawPolygon(QPolygonF(corners))
         return True
 
-    def _blocked(self, map_: Map) -> Blocked:
+    def _light(self, map_: Map, step: int) -> MapLight:
         doc = self.session.doc
 
         def cells_of(layer: Layer, box: Box) -> NDArray[np.int32]:
             return doc.cells(grid_of(map_, layer), layer, box)
 
-        return blocked_by(self.session.project, map_, cells_of)
+        return MapLight(self.session.project, map_, cells_of, step)
 
 
 def field_image(field: NDArray[np.float32]) -> QImage:

@@ -24,6 +24,7 @@ from knitground.core.model.lattice import Place, Rect
 from knitground.core.model.layers import MarkerLayer
 from knitground.core.model.map import Map, cells_under
 from knitground.core.model.marker import Marker
+from knitground.core.shapes.light import ambient_layer_of
 from knitground.ui.common.painting import painting
 from knitground.ui.common.theme import theme
 from knitground.ui.common.turn import until_in_turn
@@ -270,7 +271,10 @@ class MapPicture(QWidget):
 
     def _look_into(self) -> None:
         if self.store is not None:
-            self.store.look_into(self.session.layer if self.session.sight.into else None)
+            sight, map_ = self.session.sight, self.shown_map
+            self.store.look_into(self.session.layer if sight.into else None)
+            light = ambient_layer_of(map_) if sight.light and map_ is not None else None
+            self.store.leave_out(light)
         self.update()
 
     def _run_clock(self) -> None:
