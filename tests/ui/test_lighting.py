@@ -10,7 +10,7 @@ from tests.ui.conftest import pixels, settle, settle_view
 from knitground.core.base.window import Box
 from knitground.core.edit.laying import plan_cells
 from knitground.core.edit.maps import put_map_property
-from knitground.core.edit.markers import add_markers, move_markers
+from knitground.core.edit.markers import add_markers, delete_markers, move_markers
 from knitground.core.edit.shapes import add_shape
 from knitground.core.files.ship.ship import ship
 from knitground.core.model.marker import Marker, Shape
@@ -29,6 +29,8 @@ def lamps(window):
     layer = next(each for each in session.map.layers if hasattr(each, "markers"))
     for each in session.map.layers:
         each.visible = each.name in ("Pans", "Props", "Places")
+    own = [each.number for each in layer.markers if each.kind == "lamp"]
+    session.do(lambda: delete_markers(session.map, layer, own))
     lamp = Marker(60, Shape.POINT, (session.map.lattice.middle(30, 40),), "lantern", "lamp",
                   (Property("radius", "100"),))  # fmt: skip
     session.do(lambda: add_markers(session.map, layer, [lamp])[0])

@@ -43,6 +43,7 @@ from knitground.core.model.slicing import Slicing
 from knitground.core.model.terrain import SetKind, Slot, Terrain, TerrainSet, no_marks
 from knitground.core.model.tile import TileRef
 from knitground.core.model.tileset import TileFacts, Tileset
+from knitground.core.render.relief import made_relief
 from knitground.demo.basin import (
     draft_tiles,
     growing_recipe,
@@ -227,7 +228,8 @@ def _works(folder: Path) -> Tileset:
     picture, data, _ = read_sheet(folder / "works.png")
     height, width = picture.shape[:2]
     slicing = Slicing(SIZE, SIZE, spacing_x=1, spacing_y=1, see_through=(SEE_THROUGH,))
-    tileset = Tileset("works", "works.png", width, height, slicing, picture=picture, data=data)
+    tileset = Tileset("works", "works.png", width, height, slicing, picture=picture, data=data,
+                      relief=made_relief(picture, slicing))  # fmt: skip
     marks = {kind: no_marks(tileset.rows, tileset.columns) for kind in ("causeway", "dyke")}
     for place, tile in enumerate(tiles):
         at = divmod(place, WORKS_COLUMNS)
@@ -273,6 +275,8 @@ def _harbour(project: Project) -> Map:
     map_.properties = (
         Property("wind", "0.4", PropertyKind.NUMBER),
         Property("raining", "no", PropertyKind.YES_NO),
+        # The evening that is painted as a tint is what light there is beside lamps.
+        Property("ambient", "Evening"),
     )
     ground = map_.new_ground_layer("Pans", "pans", "Pans")
     map_.layers.append(ground)
@@ -353,4 +357,14 @@ def _places(map_: Map) -> None:
         Marker(5, Shape.PICTURE, (at(60.3, 30.2),), "", "", (), 0.0, 2.0, heap),
         Marker(6, Shape.PICTURE, (at(63.1, 29.4),), "", "", (), 15.0, 1.0,
                TileRef("props", *PLACES["rake"])),
+        *(_lamp(n, at(col + 0.5, row + 0.5))
+          for n, (row, col) in enumerate(((24, 30), (24, 38), (29, 41), (24, 46), (24, 54)), 7)),
     )  # fmt: skip
+
+
+def _lamp(number: int, at: tuple[float, float]) -> Marker:
+    """Hang up a lamp on the causeway."""
+    return Marker(number, Shape.POINT, (at,), "", "lamp", (
+        Property("radius", "80", PropertyKind.WHOLE),
+        Property("flicker", "0.15", PropertyKind.NUMBER),
+    ))  # fmt: skip

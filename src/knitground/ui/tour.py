@@ -13,14 +13,10 @@ from PySide6.QtWidgets import QDialog, QWidget
 from knitground.core.base.errors import PlaceError
 from knitground.core.base.window import Box
 from knitground.core.edit.laying import plan_cells
-from knitground.core.edit.maps import put_map_property
-from knitground.core.edit.markers import add_markers
 from knitground.core.edit.sheets import add_tileset
 from knitground.core.files.ship.png import map_picture
 from knitground.core.files.ship.ship import ship
-from knitground.core.model.layers import GroundLayer, MarkerLayer
-from knitground.core.model.marker import Marker, Shape
-from knitground.core.model.properties import Property
+from knitground.core.model.layers import GroundLayer
 from knitground.core.model.tile import TileRef
 from knitground.core.model.tileset import Tileset
 from knitground.demo.project import write_demo
@@ -367,16 +363,7 @@ def _ship(window: Window) -> None:
 
 
 def _play(window: Window) -> None:
-    """Lamps on the causeway, and dusk."""
-    session, map_ = window.session, window.session.project.maps[0]
-    places = next(each for each in map_.layers if isinstance(each, MarkerLayer))
-    lamps = [
-        Marker(0, Shape.POINT, (map_.lattice.middle(24, 30 + 8 * n),), "", "lamp",
-               (Property("radius", "90"),))
-        for n in range(4)
-    ]  # fmt: skip
-    session.apply(add_markers(map_, places, lamps)[0])
-    session.apply(put_map_property(map_, Property("ambient", "#4a5078")))
+    """Nothing but what the demo has: lamps on the causeway, and dusk."""
 
 
 def _played(window: Window) -> QWidget:

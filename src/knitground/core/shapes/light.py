@@ -12,9 +12,10 @@ faces, (dx, dy) the way to the lamp. That is 1 on what lies flat.
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from enum import Enum
 from functools import lru_cache
-from math import ceil, cos, pi, sin
+from math import atan2, ceil, cos, hypot, pi, sin
 
 import numpy as np
 from numpy.typing import NDArray
@@ -23,8 +24,9 @@ from knitground.core.base.window import Box
 from knitground.core.model.lattice import Rect
 from knitground.core.model.layers import Cells, Holds, Layer, MarkerLayer
 from knitground.core.model.map import Map
+from knitground.core.model.marker import Marker
 from knitground.core.model.project import Project
-from knitground.core.model.properties import typed_values
+from knitground.core.model.properties import Property, PropertyKind, typed_values
 from knitground.core.shapes.filled import stamp
 from knitground.core.shapes.merge import OfTiles, laid_shapes
 
@@ -32,7 +34,7 @@ LAMP, AMBIENT, BLOCKS = "lamp", "ambient", "blocks light"
 """The kind of markers, the property of maps, and the kind of shapes."""
 DUSK = (0.30, 0.32, 0.46)
 """What there is of light beside lamps, where a map does not say."""
-_MOST_RADIUS = 2048
+_MOST_RADIUS, _MOST_STRENGTH = 2048, 4.0
 _MOST_FACED = 512
 """Pixels of the radius of a lamp beyond which relief is left out: all in its reach is composed."""
 _MOST_RAYS, _MOST_STEPS = 2048, 512
@@ -91,24 +93,60 @@ def lamps_of(map_: Map) -> list[Lamp]:
     Their properties: radius (pixels), colour (#rrggbb), strength, flicker, height (pixels); all can
     be missing.
     """
-    out = []
-    for layer in map_.layers:
-        if not isinstance(layer, MarkerLayer) or not layer.visible:
-            continue
-        for each in layer.markers:
-            if each.kind != LAMP:
-                continue
-            said = typed_values(each.properties)
-            radius = _number(said.get("radius"), 96.0)
-            if radius > 0:
-                out.append(Lamp(
-                    *each.middle, min(radius, _MOST_RADIUS),
-                    colour_of(said.get("colour"), Lamp.colour),
-                    max(0.0, min(4.0, _number(said.get("strength"), 1.0))),
-                    max(0.0, min(1.0, _number(said.get("flicker"), 0.0))), each.number,
-                    max(1.0, min(4096.0, _number(said.get("height"), Lamp.height))),
-                ))  # fmt: skip
-    return out
+    markers = [each for layer in map_.layers if isinstance(layer, MarkerLayer) and layer.visible
+               for each in layer.markers]  # fmt: skip
+    return [lamp for each in markers if (lamp := lamp_of(each)) is not None and lamp.radius > 0]
+
+
+def lamp_of(marker: Marker) -> Lamp | None:
+    """Read a marker as a lamp, if it is one."""
+    if marker.kind != LAMP:
+        return None
+    said = typed_values(marker.properties)
+    return Lamp(
+        *marker.middle, max(0.0, min(_MOST_RADIUS, _number(said.get("radius"), Lamp.radius))),
+        colour_of(said.get("colour"), Lamp.colour),
+        max(0.0, min(_MOST_STRENGTH, _number(said.get("strength"), 1.0))),
+        max(0.0, min(1.0, _number(said.get("flicker"), 0.0))), marker.number,
+        max(1.0, min(4096.0, _number(said.get("height"), Lamp.height))),
+    )  # fmt: skip
+
+
+class Grip(Enum):
+    """What of a lamp can be dragged on its ring."""
+
+    RADIUS = "radius"
+    STRENGTH = "strength"
+
+
+def grips(lamp: Lamp) -> dict[Grip, tuple[float, float]]:
+    """Tell where a lamp's ring can be taken hold of.
+
+    At its left for how far it shines; its strength is how far round the ring the other is, from
+    the top and clockwise: once round is the most there can be.
+    """
+    turn = 2 * pi * min(lamp.strength / _MOST_STRENGTH, 0.999)
+    return {
+        Grip.STRENGTH: (lamp.x + lamp.radius * sin(turn), lamp.y - lamp.radius * cos(turn)),
+        Grip.RADIUS: (lamp.x - lamp.radius, lamp.y),
+    }
+
+
+def with_grip(marker: Marker, grip: Grip, x: float, y: float) -> Marker:
+    """Give a lamp the radius or the strength that its ring has when it is dragged to a place."""
+    lamp = lamp_of(marker)
+    assert lamp is not None
+    right, down = x - lamp.x, y - lamp.y
+    if grip is Grip.RADIUS:
+        value = str(max(1, min(_MOST_RADIUS, round(hypot(right, down)))))
+    else:
+        turn = atan2(right, -down) / (2 * pi) % 1
+        value = f"{turn * _MOST_STRENGTH:.2f}".rstrip("0").rstrip(".")
+    said = [each for each in marker.properties if each.name != grip.value]
+    at = next((n for n, each in enumerate(marker.properties) if each.name == grip.value), len(said))
+    kind = PropertyKind.WHOLE if grip is Grip.RADIUS else PropertyKind.NUMBER
+    said.insert(at, Property(grip.value, value, kind))
+    return replace(marker, properties=tuple(said))
 
 
 def _number(value: object, usual: float) -> float:

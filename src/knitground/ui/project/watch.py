@@ -11,7 +11,8 @@ from knitground.core.base.progress import Progress
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.document import Document, Edit
 from knitground.core.edit.reslice import Losses, moved_tiles, read_again
-from knitground.core.files.images import read_sheet
+from knitground.core.edit.sheets import set_relief
+from knitground.core.files.images import read_sheet, relief_name
 from knitground.core.files.opening import digest
 from knitground.core.files.places import inside
 from knitground.core.model.tileset import SheetFile, Tileset
@@ -72,7 +73,7 @@ class SheetWatcher(QObject):
             self._watcher.removePaths(sorted(have - wanted))
         if wanted - have:
             self._watcher.addPaths(sorted(wanted - have))
-        for path in paths:
+        for path in [*paths, *(each.with_name(relief_name(each.name)) for each in paths)]:
             if path not in self._stamps:
                 self._stamps[path] = _stamp(path)
 
@@ -100,10 +101,46 @@ class SheetWatcher(QObject):
     def _look(self) -> None:
         self.watch_all()
         for path, tilesets in self._tilesets().items():
-            stamp = _stamp(path)
-            if stamp != self._stamps.get(path) and stamp != (0, 0):
-                self._stamps[path] = stamp
+            if self._is_other(path):
                 self._read(path, tilesets)
+            relief = path.with_name(relief_name(path.name))
+            if self._is_other(relief):
+                self._read_relief(relief, tilesets[0])
+
+    def _is_other(self, path: Path) -> bool:
+        """Whether a file is not what it was when this was asked last."""
+        stamp = _stamp(path)
+        if stamp in (self._stamps.get(path), (0, 0)):
+            return False
+        self._stamps[path] = stamp
+        return True
+
+    def _read_relief(self, path: Path, tileset: Tileset) -> None:
+        doc, known = self.session.doc, tileset.relief_data
+
+        def done(sheet: SheetFile) -> None:
+            self._tries[path] = 0
+            if known is None or digest(sheet.data) != digest(known):
+                doc.when_free(lambda: self._take_relief(doc, path, tileset, sheet))
+
+        Job(lambda _: read_sheet(path), done, lambda error: self._fail(path, error),
+            owner=self.session).start()  # fmt: skip
+
+    def _take_relief(self, doc: Document, path: Path, tileset: Tileset, sheet: SheetFile) -> None:
+        if doc is not self.session.doc or tileset not in doc.project.tilesets:
+            return
+        old = tileset.relief
+        if old is not None and old.shape == sheet.picture.shape and (old == sheet.picture).all():
+            return
+        try:
+            edit = set_relief(doc.project, tileset, sheet.picture, sheet.data)
+            self.session.finish_gesture()
+            doc.apply(Edit(f"Read “{path.name}” again", edit.atoms))
+        except KnitError as error:
+            self.session.warn(f"{path.name} changed on disk, but: {error}; it is left out")
+            return
+        self.session.note(f"{path.name} changed on disk and was read again")
+        doc.project.known[str(path.absolute())] = digest(sheet.data)
 
     def _read(self, path: Path, tilesets: list[Tileset]) -> None:
         before = [(each.slicing, each.picture) for each in tilesets]

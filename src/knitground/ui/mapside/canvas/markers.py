@@ -16,6 +16,7 @@ from knitground.core.model.layers import MarkerLayer
 from knitground.core.model.map import Map
 from knitground.core.model.marker import Marker, Point, Shape
 from knitground.core.render.pixels import Pixels
+from knitground.core.shapes.light import LAMP, Grip, Lamp, grips, lamp_of
 from knitground.ui.common.painting import image_of
 from knitground.ui.common.theme import LINEN
 from knitground.ui.common.zoom import Camera
@@ -78,7 +79,13 @@ def draw_markers(
             if here and instead
             else set()
         )
-        for n in sorted({*seen.tolist(), *moved}):
+        lamps = (
+            {n for n, each in enumerate(layer.markers) if each.number in session.markers
+             and each.kind == LAMP}
+            if here and session.markers
+            else set()
+        )  # fmt: skip
+        for n in sorted({*seen.tolist(), *moved, *lamps}):
             each = layer.markers[n]
             shown = instead.get(each.number, each) if here else each
             at = corners[n] if shown is each else outline(session.project, shown)
@@ -150,10 +157,14 @@ def _draw(
 ) -> None:
     corners = [QPointF(*camera.to_screen(x + shift[0], y + shift[1])) for x, y in at]
     shape = QPolygonF(corners)
-    seen = shape.boundingRect().adjusted(-16, -16, 160, 24)
+    lamp = lamp_of(marker) if chosen else None
+    far = lamp.radius * camera.zoom if lamp is not None else 0.0
+    seen = shape.boundingRect().adjusted(-16 - far, -16 - far, 160 + far, 24 + far)
     if not seen.intersects(QRectF(clip)):
         return
     colour = QColor(kind_colour(marker.kind))
+    if lamp is not None:
+        _draw_ring(painter, camera, lamp, shift)
     if marker.shape is Shape.POINT:
         _draw_point(painter, corners[0], colour, chosen=chosen)
     else:
@@ -195,6 +206,30 @@ def _draw_point(painter: QPainter, at: QPointF, colour: QColor, *, chosen: bool)
     painter.setBrush(Qt.BrushStyle.NoBrush)
     painter.setPen(QPen(ink, 1.5))
     painter.drawEllipse(at, 6.5, 6.5)
+
+
+def _draw_ring(painter: QPainter, camera: Camera, lamp: Lamp, shift: tuple[int, int]) -> None:
+    """Draw how far a lamp shines, and its grips: a square for that, a knob for its strength."""
+    middle = QPointF(*camera.to_screen(lamp.x + shift[0], lamp.y + shift[1]))
+    far = lamp.radius * camera.zoom
+    at = {grip: QPointF(*camera.to_screen(x + shift[0], y + shift[1]))
+          for grip, (x, y) in grips(lamp).items()}  # fmt: skip
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    for pen in (QPen(QColor(LINEN.panel), 3), QPen(QColor(LINEN.madder), 1)):
+        painter.setPen(pen)
+        painter.drawEllipse(middle, far, far)
+    # The arc from the top to the knob says how strong it is, before one sees it.
+    turn = round(360 * 16 * min(1.0, lamp.strength / 4))
+    painter.setPen(QPen(QColor(LINEN.madder), 4))
+    painter.drawArc(QRectF(middle.x() - far, middle.y() - far, 2 * far, 2 * far), 90 * 16, -turn)
+    painter.setPen(QPen(QColor(LINEN.panel), 1.5))
+    painter.setBrush(QColor(LINEN.madder))
+    painter.drawEllipse(at[Grip.STRENGTH], 6, 6)
+    square = QRectF(0, 0, 10, 10)
+    square.moveCenter(at[Grip.RADIUS])
+    painter.drawRect(square)
+    strength = f"{lamp.strength:.2f}".rstrip("0").rstrip(".")
+    _write(painter, at[Grip.STRENGTH] + QPointF(10, -9), f"strength {strength}")
 
 
 def _draw_corners(painter: QPainter, corners: list[QPointF]) -> None:

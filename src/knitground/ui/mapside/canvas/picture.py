@@ -461,7 +461,7 @@ class MapPicture(QWidget):
             self._follow_markers(change)
         elif change.map is self.shown_map and change.what in (What.LAYERS, What.KNITTING):
             self.store.touch_all()
-        self.update()
+        self._look_into()  # which layer is light may be another one now
 
     def _follow_cells(self, change: Changed) -> None:
         assert self.store is not None

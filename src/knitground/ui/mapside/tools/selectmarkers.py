@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from math import hypot
 
 from PySide6.QtCore import Qt
 
@@ -17,6 +18,7 @@ from knitground.core.edit.markers import (
 from knitground.core.model.layers import MarkerLayer
 from knitground.core.model.map import Map
 from knitground.core.model.marker import Marker, Point, Shape
+from knitground.core.shapes.light import Grip, grips, lamp_of, with_grip
 from knitground.ui.mapside.tools.markers import (
     BoxArea,
     EraseMarkers,
@@ -34,7 +36,10 @@ from knitground.ui.session import Session
 
 
 class SelectMarkers(MarkerTool):
-    """Select: chooses markers; a drag moves them, or one corner of an area, or draws a frame."""
+    """Select: chooses markers; a drag moves them, or one corner of an area, or draws a frame.
+
+    Chosen lamps have a ring: it is dragged by its grips, for how far and how strongly they shine.
+    """
 
     key = "select"
     drags = True
@@ -44,6 +49,7 @@ class SelectMarkers(MarkerTool):
         self._from: Pointer | None = None
         self._at: Pointer | None = None
         self._corner: tuple[Marker, int] | None = None
+        self._grip: tuple[Marker, Grip] | None = None
         self._frame = False
         self._before: frozenset[int] = frozenset()
 
@@ -65,6 +71,9 @@ class SelectMarkers(MarkerTool):
         if found is None or self._from is None or self._at is None or self._frame:
             return {}
         map_, layer = found
+        if self._grip is not None:
+            changed = with_grip(*self._grip, self._at.x, self._at.y)
+            return {changed.number: changed}
         if self._corner is not None:
             changed = self._with_corner(map_, self._corner[0], self._corner[1], self._at)
             return {changed.number: changed}
@@ -82,7 +91,8 @@ class SelectMarkers(MarkerTool):
         self._from = self._at = at
         self._before = self.session.markers
         self._corner, self._frame = self._corner_at(*found, at), False
-        if self._corner is not None:
+        self._grip = self._grip_at(*found, at)
+        if self._corner is not None or self._grip is not None:
             return True
         under = self.under(at)
         adds = bool(self.modifiers & Qt.KeyboardModifier.ShiftModifier)
@@ -117,12 +127,15 @@ class SelectMarkers(MarkerTool):
 
     def release(self) -> None:
         found, shown, chosen = self.parts(), self.shown, self.session.markers
-        corner = self._corner
+        corner, grip = self._corner, self._grip
         step = self._step(found[0]) if found is not None else (0.0, 0.0)
         self._end()
         if found is None or not shown or refusal_of(self.session, found[1]) is not None:
             return
-        if corner is not None:
+        if grip is not None:
+            number, what = grip[0].number, f"{grip[1].value.capitalize()} of the lamp"
+            self.session.apply(change_markers(*found, [number], lambda _: shown[number], what))
+        elif corner is not None:
             number = corner[0].number
             edit = change_markers(*found, [number], lambda _: shown[number], "Move corner")
             self.session.apply(edit)
@@ -134,7 +147,7 @@ class SelectMarkers(MarkerTool):
         self.session.choose_markers(self._before)
 
     def _end(self) -> None:
-        self._from = self._at = self._corner = None
+        self._from = self._at = self._corner = self._grip = None
         self._frame = False
 
     def _step(self, map_: Map) -> Point:
@@ -143,6 +156,16 @@ class SelectMarkers(MarkerTool):
         across, down = snap_step(self.desk, map_)
         x, y = self._at.x - self._from.x, self._at.y - self._from.y
         return round(x / across) * across, round(y / down) * down
+
+    def _grip_at(self, map_: Map, layer: MarkerLayer, at: Pointer) -> tuple[Marker, Grip] | None:
+        """Find a grip on the ring of a chosen lamp."""
+        near = map_.lattice.shorter / 3
+        for each in layer.markers:
+            lamp = lamp_of(each) if each.number in self.session.markers else None
+            for grip, (x, y) in grips(lamp).items() if lamp is not None else ():
+                if hypot(x - at.x, y - at.y) <= near:
+                    return each, grip
+        return None
 
     def _corner_at(self, map_: Map, layer: MarkerLayer, at: Pointer) -> tuple[Marker, int] | None:
         """Find a corner of a chosen area that is not turned."""

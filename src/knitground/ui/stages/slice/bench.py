@@ -169,6 +169,7 @@ class SliceBench(Stage):
         commands.add("Edit", "Use this slicing", self.commit, "Ctrl+Return")
         commands.add("Edit", "Re-lay the sheet…", self.pictures.ask_relay)
         commands.add("Edit", "Reskin the sheet…", self.pictures.ask_reskin)
+        commands.add("Edit", "Relief of the sheet…", self.pictures.ask_relief)
 
     def _reopen(self) -> None:
         self.trial = None

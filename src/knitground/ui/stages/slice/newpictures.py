@@ -8,12 +8,15 @@ from PySide6.QtWidgets import QFileDialog, QWidget
 
 from knitground.core.base.filenames import file_stem
 from knitground.core.edit.reslice import reskin, use_relaid
-from knitground.core.files.images import SUFFIXES, read_sheet
+from knitground.core.edit.sheets import set_relief
+from knitground.core.files.images import SUFFIXES, read_sheet, relief_name
 from knitground.core.model.slicing import Slicing
 from knitground.core.model.tileset import Picture, SheetFile, Tileset
+from knitground.core.render.relief import made_relief
 from knitground.ui.common.asking import answered
 from knitground.ui.session import Session
 from knitground.ui.stages.slice.relaydialog import RelayDialog, ReskinDialog, relaid
+from knitground.ui.stages.slice.reliefdialog import ReliefDialog
 
 
 class NewPictures:
@@ -42,6 +45,35 @@ class NewPictures:
                 )
 
         self.session.run_long("Laying the sheet out…", lambda _: relaid(tileset, numbers), take)
+
+    def ask_relief(self) -> None:
+        """Ask how to make the relief of the sheet, and make it."""
+        tileset = self.session.tileset
+        if tileset is None:
+            return
+        if tileset.picture is None:
+            self.session.warn(f"{tileset.sheet} is missing: find it first")
+            return
+        dialog = ReliefDialog(tileset, self.bench, moves=self.session.sight.playing)
+        if answered(dialog):
+            self.relief_with(dialog)
+
+    def relief_with(self, dialog: ReliefDialog) -> None:
+        """Make the relief that a dialog describes, or take it away, as one step."""
+        tileset, numbers, project = dialog.tileset, dialog.numbers(), self.session.project
+        if dialog.removes:
+            self.session.apply(set_relief(project, tileset, None))
+            return
+        picture, cut = tileset.picture, tileset.slicing
+        assert picture is not None
+
+        def take(made: Picture) -> None:
+            if self.session.apply(set_relief(project, tileset, made)):
+                name = relief_name(tileset.sheet)
+                self.session.note(f"“{tileset.name}” has a relief; saving writes {name}")
+
+        self.session.run_long("Making the relief…",
+                              lambda _: made_relief(picture, cut, *numbers), take)  # fmt: skip
 
     def ask_reskin(self) -> None:
         """Ask for another picture, show what it makes, and take it."""
