@@ -26,6 +26,7 @@ from knitground.core.files.made import MADE
 from knitground.core.files.opening import open_project
 from knitground.core.files.saving import save_project
 from knitground.core.files.schema import schema_texts
+from knitground.core.files.ship import png
 from knitground.core.files.ship.kinds import Kept
 from knitground.core.files.ship.loading import load_shipped
 from knitground.core.files.ship.png import map_picture
@@ -420,13 +421,16 @@ def test_one_sheet_holds_what_is_shown_alone_and_draws_the_same(demo, tmp_path, 
     shipped = ship(demo, [map_], tmp_path / "b",
                    part("json", sheets="one", border=2, powers=True)).files  # fmt: skip
     stem = name.lower().replace(" ", "-")
-    assert [path.name for path in shipped] == [f"{stem}.atlas.png", f"{stem}.json"]
+    *faces, at, about = shipped
+    assert [at.name, about.name] == [f"{stem}.atlas.png", f"{stem}.json"]
+    assert [each.name for each in faces] == [f"{stem}.atlas-normal.png"] * (stem[0] == "h")
     one, other = (np.asarray(drawn(tmp_path / each / f"{stem}.json")) for each in "ab")
     assert (one == other).all()
-    sheet, data = picture(shipped[0]), json.loads(shipped[1].read_text())
+    sheet, data = picture(at), json.loads(about.read_text())
     assert data["tilesets"][0]["size"] == list(sheet.shape[1::-1])
+    assert all(picture(each).shape == sheet.shape for each in faces)
     assert all(side & (side - 1) == 0 for side in sheet.shape[:2])
-    loaded = load_shipped(shipped[1])
+    loaded = load_shipped(about)
     whole = map_picture(loaded.project, loaded.map).astype(int)
     assert np.abs(whole - map_picture(demo, map_).astype(int)).max() <= 2
     taken = np.zeros(sheet.shape[:2], bool)
@@ -451,3 +455,20 @@ def test_an_area_is_cut_out_of_the_whole(demo, tmp_path):
     for words in ("1, 2, 3", "all", "500, 1, 2, 2", "1, 1, 0, 4"):
         with pytest.raises(PlaceError, match=r"png\.area"):
             ship(demo, map_, tmp_path / "d", part("png", area=words))
+
+
+@pytest.mark.parametrize("options", [{}, {"scale": "2"}, {"scale": "1/2", "light": True},
+                                     {"background": False}])  # fmt: skip
+def test_a_large_picture_is_written_in_bands_with_the_same_pixels(
+    demo, tmp_path, monkeypatch, options
+):
+    map_ = demo.map_named("Harbour pans")
+    map_.background = "#203040"
+    ship(demo, [map_], tmp_path / "whole", [ShipPart("png", options)])
+    monkeypatch.setattr(png, "_MOST_AT_ONCE", 1)
+    monkeypatch.setattr(png, "_BAND_PIXELS", 70_000)
+    ship(demo, [map_], tmp_path / "bands", [ShipPart("png", options)])
+    one, other = (Image.open(tmp_path / each / "harbour-pans.png") for each in ("whole", "bands"))
+    assert one.mode == other.mode == "RGBA"
+    assert (np.asarray(one) == np.asarray(other)).all()
+    Image.open(tmp_path / "bands" / "harbour-pans.png").verify()

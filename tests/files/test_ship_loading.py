@@ -4,15 +4,19 @@ import json
 
 import numpy as np
 import pytest
+from jsonschema import Draft202012Validator
 from tests.core.test_diamond import yard
 from tests.core.test_staggered import shifted_yard
 from tests.strangers import times
 
-from knitground.core.base.errors import KnitError
+from knitground.core.base.errors import KnitError, PlaceError
+from knitground.core.files.schema import schema_texts
 from knitground.core.files.ship.loading import load_shipped, shipped_names
 from knitground.core.files.ship.png import map_picture
 from knitground.core.files.ship.ship import ship
 from knitground.core.model.lattice import Corner, Stagger
+from knitground.core.model.map import Map
+from knitground.core.model.profile import ShipPart
 from knitground.core.walk.solids import Solids
 
 
@@ -140,3 +144,56 @@ def test_whatever_stands_in_a_file_it_is_played_or_refused_in_words(demo, tmp_pa
             assert str(error)
             continue
         map_picture(loaded.project, loaded.map)
+
+
+@pytest.mark.parametrize("name", ["Harbour pans", "North basin", "Store yard", "Loading quay"])
+def test_cells_in_chunks_are_those_of_one_file_and_only_what_changed_is_other(demo, tmp_path, name):
+    map_ = demo.map_named(name)
+    tint = map_.new_tint_layer("Spots")
+    tint.cells[1:3, 2:5] = 50 << 24 | 0x203040
+    map_.layers.append(tint)
+    ship(demo, [map_], tmp_path / "one", ["json"])
+    parts = [ShipPart("json", {"chunk": 17})]
+    ship(demo, [map_], tmp_path / "many", parts)
+    stem = name.lower().replace(" ", "-")
+    one, many = (load_shipped(tmp_path / each / f"{stem}.json") for each in ("one", "many"))
+    for a, b in zip(one.map.layers, many.map.layers):
+        assert (a.cells == b.cells).all()
+    data = json.loads((tmp_path / "many" / f"{stem}.json").read_text())
+    assert all(each["cells"] == [] for each in data["layers"])
+    rows, cols = (-(-side // 17) for side in data["grid"][::-1])
+    assert len(data["chunks"]) == rows * cols > 1
+    assert {tmp_path / "many" / each["file"] for each in data["chunks"]} < set(many.files)
+    schema = Draft202012Validator(json.loads(schema_texts()["cells.schema.json"]))
+    for each in data["chunks"]:
+        schema.validate(json.loads((tmp_path / "many" / each["file"]).read_text()))
+    assert list(shipped_names(tmp_path / "many")) == [name]
+    layer = next(each for each in map_.layers if each.kind == "tiles" and each.own_cell is None)
+    row, col = np.argwhere(layer.cells)[0].tolist()
+    layer.cells[row, col] = 0
+    fresh = ship(demo, [map_], tmp_path / "many", parts).fresh
+    assert len(fresh) == 1
+    assert str(fresh[0]).endswith(".cells.json")
+
+
+def test_chunks_that_do_not_fit_are_refused(demo, tmp_path):
+    map_ = demo.map_named("North basin")
+    ship(demo, [map_], tmp_path, [ShipPart("json", {"chunk": 30})])
+    path, file = tmp_path / "north-basin.json", tmp_path / "north-basin-0-1.cells.json"
+    good = json.loads(file.read_text())
+    for change, said in (
+        ({"map": "Another"}, "no part of"), ({"layers": good["layers"][:1]}, "no part of"),
+        ({"version": 9}, "can play"),
+    ):  # fmt: skip
+        file.write_text(json.dumps(good | change))
+        with pytest.raises(KnitError, match=said):
+            load_shipped(path)
+    short = json.loads((tmp_path / "north-basin-0-0.cells.json").read_text())
+    for each in short["layers"]:
+        each["cells"] = [line[:-1] for line in each["cells"]]
+    (tmp_path / "north-basin-0-0.cells.json").write_text(json.dumps(short))
+    file.write_text(json.dumps(good))
+    with pytest.raises(KnitError, match="does not go on"):
+        load_shipped(path)
+    with pytest.raises(PlaceError, match="take larger chunks"):
+        ship(demo, [Map("Long", 5000, 2, 16, 16)], tmp_path / "b", [ShipPart("json", {"chunk": 1})])

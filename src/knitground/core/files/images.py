@@ -267,3 +267,39 @@ def png_bytes(picture: Picture) -> bytes:
 def relief_name(sheet: str) -> str:
     """Name the file of a sheet's relief: it lies beside the sheet."""
     return f"{Path(sheet).stem}-normal.png"
+
+
+class PngBands:
+    """Writes a PNG from bands of rows, the uppermost first: no whole picture is ever in memory.
+
+    Parameters
+    ----------
+    wide, high : pixels
+    """
+
+    def __init__(self, wide: int, high: int) -> None:
+        self._packer = zlib.compressobj(6)
+        head = struct.pack(
+            ">IIBBBBB", wide, high, 8, 6, 0, 0, 0
+        )  # 8 bits of red, green, blue, alpha
+        self._parts = [b"\x89PNG\r\n\x1a\n", _chunk(b"IHDR", head)]
+
+    def add(self, pixels: Picture) -> None:
+        """Add rows: (n, wide, 4) uint8."""
+        rows = np.zeros((len(pixels), 1 + pixels.shape[1] * 4), np.uint8)  # 0: as they are
+        rows[:, 1:] = pixels.reshape(len(pixels), -1)
+        self._put(self._packer.compress(rows.data))
+
+    def _put(self, packed: bytes) -> None:
+        if packed:
+            self._parts.append(_chunk(b"IDAT", packed))
+
+    def done(self) -> bytes:
+        """Give the file."""
+        self._put(self._packer.flush())
+        return b"".join([*self._parts, _chunk(b"IEND", b"")])
+
+
+def _chunk(kind: bytes, data: bytes) -> bytes:
+    sum_ = zlib.crc32(data, zlib.crc32(kind))
+    return struct.pack(">I", len(data)) + kind + data + struct.pack(">I", sum_)

@@ -9,7 +9,7 @@ from pydantic import BaseModel
 from knitground.core.files.formats import ProjectFile, RulesFile, TilesetFile
 from knitground.core.files.mapformats import MapFile
 from knitground.core.files.recipeformats import KeptRecipeFile
-from knitground.core.files.ship.formats import MarkersFile, ShipFile, WaysFile
+from knitground.core.files.ship.formats import ChunkFile, MarkersFile, ShipFile, WaysFile
 
 MODELS: dict[str, type[BaseModel]] = {
     "project.schema.json": ProjectFile,
@@ -18,6 +18,7 @@ MODELS: dict[str, type[BaseModel]] = {
     "rules.schema.json": RulesFile,
     "recipe.schema.json": KeptRecipeFile,
     "ship.schema.json": ShipFile,
+    "cells.schema.json": ChunkFile,
     "ways.schema.json": WaysFile,
     "markers.schema.json": MarkersFile,
 }

@@ -163,6 +163,36 @@ class ShipTerrain(_Part):
     west: list[list[int]] | None = None
 
 
+class ShipChunk(_Part):
+    """A file of its own with a part of the cells, and the row and column of its first ones."""
+
+    file: str
+    row: int
+    column: int
+
+
+class ChunkLayer(_Part):
+    """The cells of a layer in a chunk, as `ShipLayer` has them."""
+
+    name: str
+    cells: list[list[int]]
+
+
+class ChunkFile(_Part):
+    """A part of the cells of a shipped map: `NAME-ROW-COL.cells.json`.
+
+    `layers` are those of the map, all of them in their order; what a layer has in the map's own
+    file has no cells here.
+    """
+
+    format: Literal["knitground/cells"] = "knitground/cells"
+    version: Literal[1] = 1
+    map: str
+    row: int
+    column: int
+    layers: list[ChunkLayer]
+
+
 class ShipFile(_Part):
     """A map for a game; layers from back to front.
 
@@ -176,6 +206,9 @@ class ShipFile(_Part):
     “bottom” the largest, “left” the smallest x, “right” the largest; of those of one x the smaller
     y first. What hangs over the border of a map that wraps comes in at the other side; beyond the
     outline of such a map of diamonds nothing is drawn.
+
+    Where there are `chunks`, cells of layers on the map's own cells lie in those files: each has
+    so many rows and columns as there are from its first ones to those of the next.
     """
 
     format: Literal["knitground/ship"] = "knitground/ship"
@@ -195,6 +228,7 @@ class ShipFile(_Part):
     legend: list[ShipTile]
     layers: list[ShipLayer]
     terrain: list[ShipTerrain]
+    chunks: list[ShipChunk] = []
 
 
 class ShipPlace(_Part):

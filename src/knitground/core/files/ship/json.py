@@ -17,6 +17,9 @@ from knitground.core.files.images import png_bytes, relief_name
 from knitground.core.files.jsontext import Written, rows_text, to_text
 from knitground.core.files.layer_io import as_counted, terrain_grids, tint_colours
 from knitground.core.files.ship.formats import (
+    ChunkFile,
+    ChunkLayer,
+    ShipChunk,
     ShipColour,
     ShipFile,
     ShipFrame,
@@ -46,6 +49,7 @@ from knitground.core.render.tiles import overhang
 from knitground.core.shapes.geometry import turned_shape
 from knitground.core.slicing.grid import clear_see_through
 
+_MOST_CHUNKS = 4096
 Cell = tuple[int, int]
 Numbers = dict[Cell, NDArray[np.int32]]
 """By the height and width of a cell: place of the shipped legend by place of the map's."""
@@ -61,6 +65,9 @@ class JsonOptions:
     border: Annotated[int, Ge(0), Le(64)] = option(
         0, "border", "Of one sheet: pixels round each tile that repeat its outermost ones"
     )
+    chunk: Annotated[int, Ge(0), Le(4096)] = option(
+        0, "chunk", "Cells across and down of the files that cells lie in; 0: all in one file"
+    )
     powers: bool = option(False, "powers of two", "Of one sheet: both sides are powers of two")
 
 
@@ -71,7 +78,20 @@ def _names(job: ShipJob, map_: Map, options: JsonOptions) -> list[str]:
         sheets = list(job.names.sheets.values())
     if has_relief(job.project):
         sheets += [relief_name(each) for each in sheets]
-    return [f"{job.stem(map_)}.json", *sheets]
+    return [f"{job.stem(map_)}.json", *sheets, *(each.file for each in _chunks(job, map_, options))]
+
+
+def _chunks(job: ShipJob, map_: Map, options: JsonOptions) -> list[ShipChunk]:
+    """List the files that cells lie in beside the map's own, by the rows and columns of chunks."""
+    if not options.chunk:
+        return []
+    side, (high, wide) = options.chunk, map_.lattice.unfolded_shape()
+    rows, cols = -(-high // side), -(-wide // side)
+    if rows * cols > _MOST_CHUNKS:
+        raise PlaceError(f"“{map_.name}” would be {rows * cols} files of cells, more than "
+                         f"{_MOST_CHUNKS}: take larger chunks")  # fmt: skip
+    return [ShipChunk(file=f"{job.stem(map_)}-{row}-{col}.cells.json", row=row * side,
+                      column=col * side) for row, col in np.ndindex(rows, cols)]  # fmt: skip
 
 
 def _files(
@@ -102,22 +122,46 @@ def _files(
         legend=[_tile(_lattice(map_, each.cell), tilesets, each.tile) for each in used],
         layers=[_layer(map_, layer, numbers) for layer in map_.layers],
         terrain=_terrain(project, map_),
+        chunks=_chunks(job, map_, options),
     )
     files: dict[str, bytes] = {}
     if options.sheets == "one":
         files = _on_one_sheet(model, tilesets, options, f"{job.stem(map_)}.atlas.png")
     whole = model.model_dump(mode="json")
-    for each, layer in zip(whole["layers"], map_.layers):
-        if layer.holds_tiles:
-            each["cells"] = _cells_text(job, cells_held(map_, layer, numbers))
+    held = [cells_held(map_, layer, numbers) if layer.holds_tiles else np.array(each["cells"])
+            for each, layer in zip(whole["layers"], map_.layers)]  # fmt: skip
+    for each, cells, layer in zip(whole["layers"], held, map_.layers):
+        each["cells"] = [] if _is_parted(layer, model) else _cells_text(job, cells)
+    for chunk in model.chunks:
+        files[chunk.file] = _chunk_text(job, map_, model, chunk, held, options.chunk).encode()
     for each, grids in zip(whole["terrain"], _terrain_grids(project, map_)):
         each |= {name: _cells_text(job, grid) for name, grid in grids.items()}
     text = to_text(whole)
     if options.sheets != "one":
-        files = {names.sheets[each.name]: png_bytes(_picture(each)) for each in tilesets}
+        files |= {names.sheets[each.name]: png_bytes(_picture(each)) for each in tilesets}
         files |= {relief_name(names.sheets[each.name]): png_bytes(each.relief)
                   for each in tilesets if each.relief is not None}  # fmt: skip
     return {f"{names.maps[map_.name]}.json": text.encode(), **files}
+
+
+def _is_parted(layer: Layer, model: ShipFile) -> bool:
+    """Whether the cells of a layer lie in chunks: it has the map's own ones, and has any."""
+    return bool(model.chunks) and layer.own_cell is None and layer.holds is not Holds.MARKERS
+
+
+def _chunk_text(
+    job: ShipJob, map_: Map, model: ShipFile, chunk: ShipChunk,
+    held: list[NDArray[np.int32]], side: int,
+) -> str:  # fmt: skip
+    part = np.s_[chunk.row : chunk.row + side, chunk.column : chunk.column + side]
+    none = np.zeros((0, 0), np.int32)
+    whole = ChunkFile(map=map_.name, row=chunk.row, column=chunk.column, layers=[
+        ChunkLayer(name=layer.name, cells=[]) for layer in map_.layers
+    ]).model_dump(mode="json")  # fmt: skip
+    for each, cells, layer in zip(whole["layers"], held, map_.layers):
+        own = cells[part] if _is_parted(layer, model) else none
+        each["cells"] = _cells_text(job, np.ascontiguousarray(own))
+    return to_text(whole)
 
 
 def _on_one_sheet(

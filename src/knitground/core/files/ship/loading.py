@@ -7,16 +7,17 @@ from collections.abc import Mapping, Sequence
 from contextlib import suppress
 from dataclasses import dataclass
 from pathlib import Path
+from typing import TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
-from pydantic import ValidationError
+from pydantic import BaseModel, ValidationError
 
 from knitground.core.base.errors import FormatError, KnitError, PlaceError
 from knitground.core.files.images import read_picture
 from knitground.core.files.places import inside
 from knitground.core.files.reading import read_file
-from knitground.core.files.ship.formats import ShipFile, ShipFrame, ShipLayer, ShipTile
+from knitground.core.files.ship.formats import ChunkFile, ShipFile, ShipFrame, ShipLayer, ShipTile
 from knitground.core.model.lattice import Corner, Grid, GridKind
 from knitground.core.model.layers import Layer, MarkerLayer, TileLayer, TintLayer
 from knitground.core.model.limits import FULL_TINT, MAX_CELLS, MAX_SHEET_PIXELS
@@ -33,7 +34,10 @@ from knitground.core.render.pixels import premultiplied, straight
 from knitground.core.render.relief import flat_relief
 from knitground.core.render.tiles import turned_facing
 
+Shipped = TypeVar("Shipped", bound=BaseModel)
 _NAME = "shipped"
+_BESIDE = (".cells.json", ".ways.json", ".markers.json")
+"""Files that lie beside a map's own."""
 _MOST_BYTES = 1 << 30
 _STRIP = 4096
 """Pixels across of the sheet on which all pictures of a map are put together."""
@@ -64,6 +68,8 @@ def shipped_names(folder: Path) -> dict[str, Path]:
     except OSError as error:
         raise PlaceError(f"{folder} can not be read ({error.strerror})") from error
     for path in paths:
+        if path.name.endswith(_BESIDE):
+            continue  # of large maps there are thousands
         with suppress(KnitError, ValueError, RecursionError):
             head = json.loads(read_file(path, _MOST_BYTES))
             if isinstance(head, dict) and head.get("format") == "knitground/ship":
@@ -81,16 +87,10 @@ def load_shipped(path: Path) -> Loaded:
     KnitError
         A file is missing, cut short, of another version, or does not fit the others.
     """
-    raw = read_file(path, _MOST_BYTES)
+    model = _read_as(ShipFile, path)
     try:
-        model = ShipFile.model_validate_json(raw)
-    except ValidationError as error:
-        first = error.errors()[0]
-        where = ".".join(str(each) for each in first["loc"])
-        raise FormatError(f"{path.name} is no map that this program can play: {where}: "
-                          f"{first['msg'].lower()}") from error  # fmt: skip
-    try:
-        return _loaded(model, path)
+        chunks = _put_together(model, path)
+        return _loaded(model, path, chunks)
     except KnitError:
         raise
     except (ValueError, TypeError, OverflowError, IndexError) as error:
@@ -98,9 +98,42 @@ def load_shipped(path: Path) -> Loaded:
         raise FormatError(f"{path.name} does not fit itself: {error}") from error
 
 
-def _loaded(model: ShipFile, path: Path) -> Loaded:
+def _read_as(kind: type[Shipped], path: Path) -> Shipped:
+    try:
+        return kind.model_validate_json(read_file(path, _MOST_BYTES))
+    except ValidationError as error:
+        first = error.errors()[0]
+        where = ".".join(str(each) for each in first["loc"])
+        raise FormatError(f"{path.name} is no map that this program can play: {where}: "
+                          f"{first['msg'].lower()}") from error  # fmt: skip
+
+
+def _put_together(model: ShipFile, path: Path) -> list[Path]:
+    """Put the cells that lie in chunks into the layers; returns the files."""
+    files = [inside(path.parent, each.file) for each in model.chunks]
+    lines: list[dict[int, list[int]]] = [{} for _ in model.layers]
+    for chunk, file in sorted(
+        zip(model.chunks, files), key=lambda each: (each[0].row, each[0].column)
+    ):
+        found = _read_as(ChunkFile, file)
+        if found.map != model.name or len(found.layers) != len(model.layers):
+            raise FormatError(f"{file.name} is no part of “{model.name}”: ship it anew")
+        for rows, layer in zip(lines, found.layers):
+            for n, line in enumerate(layer.cells, chunk.row):
+                row = rows.setdefault(n, [])
+                if len(row) != chunk.column:
+                    raise FormatError(f"{file.name} does not go on where the chunk before it ends")
+                row += line
+    for own, rows in zip(model.layers, lines):
+        if rows:
+            own.cells = [rows[n] for n in sorted(rows)]
+    return files
+
+
+def _loaded(model: ShipFile, path: Path, chunks: Sequence[Path]) -> Loaded:
     files = [path, *(inside(path.parent, each.picture) for each in model.tilesets)]
     sheets = [read_picture(each) for each in files[1:]]
+    files += chunks
     map_ = _empty(model, path.name)
     faces = []
     for each, sheet in zip(model.tilesets, sheets):

@@ -17,7 +17,7 @@ from knitground.core.base.errors import PlaceError
 from knitground.core.base.filenames import file_names, key_of
 from knitground.core.base.progress import Progress, no_progress
 from knitground.core.base.window import Box, read
-from knitground.core.files.images import png_bytes
+from knitground.core.files.images import PngBands, png_bytes
 from knitground.core.files.made import write_asked
 from knitground.core.files.ship.kinds import ShipFormat, ShipJob, option
 from knitground.core.model.lattice import Rect
@@ -34,6 +34,8 @@ from knitground.core.shapes.maplight import MapLight, drawn_layers
 MAX_PIXELS = 16_384 * 16_384
 _MOST_FILES = 65_536
 _BAND_PIXELS = 4 * 1024 * 1024
+_MOST_AT_ONCE = 16 * 1024 * 1024
+"""Pixels up to which a picture is all in memory; a larger one is written band by band."""
 _FIELD = re.compile(r"\{(map|layer|row|col)\}")
 _FORBIDDEN = set('/\\:*?"<>|') | {chr(n) for n in range(32)}
 SCALES = {"1/8": (3, 1), "1/4": (2, 1), "1/2": (1, 1), "1": (0, 1), "2": (0, 2), "3": (0, 3),
@@ -115,14 +117,29 @@ def map_picture(
             f"“{map_.name}” would be {width} × {height} px, more than "
             f"{MAX_PIXELS} pixels: ship it at a smaller scale"
         )
+    out = np.empty((height, width, 4), np.uint8)
     atlas = atlas or Atlas(project, map_)
-    out = np.zeros((height, width, 4), np.uint8)
+    for band, pixels in _bands(map_, level, progress, atlas, layers, part, background=background):
+        top = int(band.y - part.y)
+        out[top : top + len(pixels)] = pixels
+    return out
+
+
+def _bands(
+    map_: Map,
+    level: int,
+    progress: Progress,
+    atlas: Atlas,
+    layers: Sequence[Layer] | None,
+    part: Rect,
+    *,
+    background: bool,
+) -> Iterator[tuple[Rect, Picture]]:
+    """Draw a part of a map from above to below: where each band lies, and its pixels."""
+    width, height = int(part.width), int(part.height)
     colour = map_.background if background else None
-    if colour is not None:
-        out[:] = (*bytes.fromhex(colour[1:]), 255)
-    shown = any(layer.visible for layer in map_.layers) if layers is None else bool(layers)
     step = max(1, _BAND_PIXELS // width)
-    for top in range(0, height if shown else 0, step):
+    for top in range(0, height, step):
         progress(top / height)
         band = Rect(part.x, part.y + top, width, min(step, height - top))
         stack = stack_of(map_, atlas, band, level, lambda layer, box: read(layer.cells, box),
@@ -131,8 +148,7 @@ def map_picture(
         if colour is not None:
             paper = np.uint32(0xFF000000 | int(colour[1:], 16))
             pixels = over(pixels, np.full_like(pixels, paper))
-        out[top : top + len(pixels)] = straight(pixels)
-    return out
+        yield band, straight(pixels)
 
 
 class _Part(NamedTuple):
@@ -289,11 +305,20 @@ def _files(
 
         def drawn(each: _Part = each, part: Progress = part) -> bytes:
             layers = each.layers if light is None else drawn_layers(map_)
-            picture = map_picture(job.project, map_, level, part, job.atlas(map_), layers,
-                                  each.rect, background=options.background)  # fmt: skip
-            if light is not None:
-                picture = _lit(picture, light, each.rect)
-            return png_bytes(picture.repeat(times, 0).repeat(times, 1))
+            small = min(level, map_.lattice.level_count - 1)
+            bands = _bands(map_, small, part, job.atlas(map_), layers, each.rect,
+                           background=options.background)  # fmt: skip
+            wide, high = (int(side) * times for side in each.rect[2:])
+            out = PngBands(wide, high) if wide * high > _MOST_AT_ONCE else None
+            whole = []
+            for at, pixels in bands:
+                picture = pixels if light is None else _lit(pixels, light, at)
+                picture = picture.repeat(times, 0).repeat(times, 1)
+                if out is not None:
+                    out.add(picture)
+                else:
+                    whole.append(picture)
+            return png_bytes(np.concatenate(whole)) if out is None else out.done()
 
         if options.chunk and light is None:
             key = _print(looks, job.atlas(map_), map_, each, level, times, options)
