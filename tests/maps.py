@@ -94,7 +94,7 @@ def drawn(map_, atlas, box=None, level=0, cells_of=None, layers=None):
     return draw(atlas, stack_of(map_, atlas, rect, level, cells_of, layers))
 
 
-_NOT_SAVED = {"folder", "known", "origin", "data", "legend", "of", "_out"}
+_NOT_SAVED = {"folder", "known", "origin", "data", "legend", "of", "_out", "prints", "relief_data"}
 
 
 def snapshot(project):

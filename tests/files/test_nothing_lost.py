@@ -431,7 +431,7 @@ def test_two_things_never_ship_into_one_file(demo, tmp_path):
     demo.maps[0].name, demo.maps[1].name = "Pans", "東京"
     files = ship(demo, demo.maps, tmp_path / "out").files
     names = [path.name for path in files]
-    assert len({name.casefold() for name in names}) == len(names) == 15
+    assert len({name.casefold() for name in names}) == len(names) == 16
     assert "東京.json" in names
     alone = [path.name for path in ship(demo, [demo.maps[0]], tmp_path / "one").files]
     assert set(alone) < set(names), "a map has the same name whether it is shipped alone or not"

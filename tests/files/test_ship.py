@@ -35,7 +35,8 @@ def test_a_game_draws_the_picture_that_was_shipped(demo, tmp_path):
         "harbour-pans.json", "harbour-pans.png", "loading-quay.json", "loading-quay.png",
         "north-basin.json", "north-basin.png",
         "pans.tiles.png", "props.tiles.png", "salt-coast.json", "salt-coast.png",
-        "shimmer.tiles.png", "store-yard.json", "store-yard.png", "works.tiles.png",
+        "shimmer.tiles.png", "store-yard.json", "store-yard.png", "works.tiles-normal.png",
+        "works.tiles.png",
         "yard.tiles.png",
     ]  # fmt: skip
     picture = np.array(Image.open(tmp_path / "harbour-pans.png"))

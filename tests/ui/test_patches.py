@@ -347,7 +347,7 @@ def test_properties_of_the_map_are_typed_in_their_dialog(window, monkeypatch):
     def act(dialog):
         seen.append(dialog)
         editor = dialog.editor
-        assert list(editor.fields) == ["wind", "raining"]
+        assert list(editor.fields) == ["wind", "raining", "ambient"]
         editor.add.click()
         name = editor.fields["property"][0]
         name.setFocus()
@@ -361,9 +361,9 @@ def test_properties_of_the_map_are_typed_in_their_dialog(window, monkeypatch):
         assert map_.properties == (*before, Property("song"))
         session.undo()
         settle()
-        assert list(editor.fields) == ["wind", "raining", "property"]
+        assert list(editor.fields) == ["wind", "raining", "ambient", "property"]
         editor.removed.emit("raining")
-        assert list(editor.fields) == ["wind", "property"]
+        assert list(editor.fields) == ["wind", "ambient", "property"]
         dialog.reject()
 
     def shown(dialog):
@@ -374,7 +374,7 @@ def test_properties_of_the_map_are_typed_in_their_dialog(window, monkeypatch):
     monkeypatch.setattr(PropertiesDialog, "exec", shown)
     window.commands.named("Properties of the map…").action.trigger()
     assert seen
-    assert [each.name for each in map_.properties] == ["wind", "property"]
+    assert [each.name for each in map_.properties] == ["wind", "ambient", "property"]
     session.undo()
     session.undo()
     assert map_.properties == before

@@ -400,8 +400,9 @@ def test_ship_writes_and_lists_the_files(window, tmp_path):
     settle()
     names = sorted(path.name for path in (tmp_path / "game").iterdir())
     assert names == ["made.knit.json", "north-basin.json", "north-basin.png", "pans.tiles.png",
-                     "props.tiles.png", "shimmer.tiles.png", "works.tiles.png"]  # fmt: skip
-    assert window.stages["ship"].files.count() == 6
+                     "props.tiles.png", "shimmer.tiles.png", "works.tiles-normal.png",
+                     "works.tiles.png"]  # fmt: skip
+    assert window.stages["ship"].files.count() == 7
     assert "6 files" in window.stages["ship"].state.text()
     data = json.loads((tmp_path / "game" / "north-basin.json").read_text())
     assert data["grid"][0] == 48

@@ -44,7 +44,7 @@ from knitground.core.model.standing import standing_of
 from knitground.core.model.terrain import TerrainSet
 from knitground.core.model.tile import TileRef
 from knitground.core.model.tileset import Picture, Tileset
-from knitground.core.render.relief import flat_relief, has_relief
+from knitground.core.render.relief import flat_relief
 from knitground.core.render.tiles import overhang
 from knitground.core.shapes.geometry import turned_shape
 from knitground.core.slicing.grid import clear_see_through
@@ -74,10 +74,9 @@ class JsonOptions:
 def _names(job: ShipJob, map_: Map, options: JsonOptions) -> list[str]:
     if options.sheets == "one":
         sheets = [f"{job.stem(map_)}.atlas.png"]
+        sheets += [relief_name(each) for each in sheets if job.names.reliefs]
     else:
-        sheets = list(job.names.sheets.values())
-    if has_relief(job.project):
-        sheets += [relief_name(each) for each in sheets]
+        sheets = [*job.names.sheets.values(), *job.names.reliefs.values()]
     return [f"{job.stem(map_)}.json", *sheets, *(each.file for each in _chunks(job, map_, options))]
 
 
@@ -139,7 +138,7 @@ def _files(
     text = to_text(whole)
     if options.sheets != "one":
         files |= {names.sheets[each.name]: png_bytes(_picture(each)) for each in tilesets}
-        files |= {relief_name(names.sheets[each.name]): png_bytes(each.relief)
+        files |= {names.reliefs[each.name]: png_bytes(each.relief)
                   for each in tilesets if each.relief is not None}  # fmt: skip
     return {f"{names.maps[map_.name]}.json": text.encode(), **files}
 

@@ -183,7 +183,7 @@ def _make(
     for each, options in chosen:
         for map_ in maps:
             for name in dict.fromkeys(each.names(job, map_, options)):
-                shared = name in job.names.sheets.values()
+                shared = name in job.names.shared
                 who = "sheets" if shared else f"{each.key} of “{map_.name}”"
                 names.append(name)
                 other = by_name.setdefault(key_of(name), who)
