@@ -34,7 +34,7 @@ def game(demo, tmp_path):
         door = Marker(50, Shape.BOX, ((x, y - 20), (x + 30, y + 20)), "gate", "door",
                       (Property("map", to),))  # fmt: skip
         area = Marker(51, Shape.BOX, ((x - 60, y - 20), (x - 20, y + 20)), "the yard")
-        layer.markers = tuple(each for each in layer.markers if each.kind != "lamp") + (door, area)
+        layer.markers = (*tuple(each for each in layer.markers if each.kind != "lamp"), door, area)
         map_.properties = ()  # by day
         for one in map_.layers:
             if one.name in ("Props", "Dykes", "Shore growth"):
