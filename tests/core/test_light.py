@@ -155,11 +155,11 @@ def test_what_lies_flat_is_lit_as_before_and_what_faces_a_lamp_is_brighter():
     flat = np.zeros((200, 200, 3), np.float32)
     flat[..., 2] = 1
     plain = Light().field([lamp], (0, 0, 0), ROOM)
-    same = Light(faces=lambda rect: flat[: int(rect.height), : int(rect.width)])
+    same = Light(relief=lambda rect: flat[: int(rect.height), : int(rect.width)])
     assert np.allclose(same.field([lamp], (0, 0, 0), ROOM), plain, atol=1e-5)
     right = flat.copy()
     right[...] = 0.6, 0, 0.8
-    faced = Light(faces=lambda rect: right[: int(rect.height), : int(rect.width)])
+    faced = Light(relief=lambda rect: right[: int(rect.height), : int(rect.width)])
     field = faced.field([lamp], (0, 0, 0), ROOM)
     for y, x in [(25, 10), (25, 45), (10, 30), (40, 12)]:
         dx, dy = 30 - x, 25 - y

@@ -191,6 +191,13 @@ def test_moving_pictures_show_every_frame_for_its_time(tmp_path):
         found.seek(1)
         shown = np.asarray(found.convert("RGBA"))[16:24, 16:24]
     assert (shown == owner.picture[:8, 8:16]).all()
+    [of_area] = ship(doc.project, [map_], tmp_path / "area",
+                     part("motion", form="apng", area="2, 2, 3, 2", scale="2")).files  # fmt: skip
+    with Image.open(of_area) as found:
+        assert found.size == (48, 32)
+        found.seek(1)
+        corner = np.asarray(found.convert("RGBA"))[:16, :16]
+    assert (corner == owner.picture[:8, 8:16].repeat(2, 0).repeat(2, 1)).all()
 
 
 # Ways and markers

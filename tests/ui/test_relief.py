@@ -83,10 +83,10 @@ def test_the_dialog_shows_a_lamp_that_goes_over_it_and_follows_the_pointer(windo
     near = dialog.lit.pixels.copy()
     dialog._turn()
     assert (dialog.lit.pixels == near).all()
-    made = dialog.faces.pixels.copy()
+    made = dialog.relief.pixels.copy()
     dialog.by.setCurrentIndex(1)
     assert not dialog.round.isEnabled()
-    assert (dialog.faces.pixels != made).any()
+    assert (dialog.relief.pixels != made).any()
     dialog.close()
 
 

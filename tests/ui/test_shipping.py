@@ -17,6 +17,7 @@ from knitground.core.base.window import Box
 from knitground.core.edit.laying import plan_cells
 from knitground.core.edit.maps import add_map, delete_map, set_background
 from knitground.core.files.opening import open_project
+from knitground.core.files.ship import png
 from knitground.core.files.ship.ship import FORMATS
 from knitground.core.model.lattice import Rect
 from knitground.core.model.map import Map
@@ -252,3 +253,48 @@ def test_a_profile_is_shipped_whenever_the_project_is_saved(window, bench):
     settle()
     assert "not shipped" in window.notices.text.text()
     assert (home / "shipped" / "quay" / "loading-quay.json").read_text() == "mine"
+
+
+def outcome(bench, key):
+    """What is shown beneath a format, once nothing is on its way."""
+    for _ in range(50):
+        bench._look_timer.stop()
+        bench._look()
+        wait_for_jobs()
+        settle()
+        if not bench._looking.is_busy:
+            break
+    return bench.outcomes[key]
+
+
+def test_what_comes_out_is_shown_while_it_is_asked_for(window, bench):
+    bench.maps.setCurrentText("Harbour pans")
+    shown = outcome(bench, "png")
+    assert shown.words.text() == "harbour-pans.png"
+    whole = shown.picture.pixmap().toImage()
+    assert (whole.width(), whole.height()) == (112, 75)
+    names = bench.forms["png"].inputs["names"]
+    names.setText("the {map} {row}.{col}")
+    names.editingFinished.emit()
+    bench.forms["png"].inputs["chunk"].setValue(32)
+    shown = outcome(bench, "png")
+    assert shown.words.text().startswith("the harbour-pans 0.0.png, the harbour-pans 0.1.png")
+    assert "and 3 more" in shown.words.text()
+    cut = shown.picture.pixmap().toImage()
+    assert cut.pixelColor(37, 10).getRgb()[:3] == png._CUT[:3]
+    assert cut.pixelColor(30, 10) == whole.pixelColor(30, 10)
+    names.setText("{map}")
+    names.editingFinished.emit()
+    shown = outcome(bench, "png")
+    assert "makes harbour-pans.png twice" in shown.words.text()
+    assert shown.words.property("role") == "warning"
+    assert not shown.picture.isVisible()
+    sheets = outcome(bench, "json").picture.pixmap().toImage()
+    bench.forms["json"].inputs["sheets"].setCurrentText("one")
+    shown = outcome(bench, "json")
+    assert "harbour-pans.atlas.png" in shown.words.text()
+    assert shown.picture.pixmap().toImage() != sheets
+    assert not bench.outcomes["svg"].isVisible()
+    bench.boxes["svg"].setChecked(True)
+    assert outcome(bench, "svg").words.text() == "harbour-pans.shapes.svg"
+    assert bench.outcomes["svg"].isVisible()

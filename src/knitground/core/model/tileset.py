@@ -113,7 +113,7 @@ class Tileset:
     is the order of one's own in which tiles are offered, those that it leaves out after them.
     `defaults` are properties that all its tiles have, or all with a tag. `prints` are of when it
     was last saved, if it was. `relief` is a picture as large as the sheet that tells which way its
-    pixels face (`core.render.relief`), `relief_data` its file; of a sheet that `faces` the picture
+    pixels face (`core.render.relief`), `relief_data` its file; of one that `is_relief` the picture
     itself does.
     """
 
@@ -132,7 +132,7 @@ class Tileset:
     prints: Prints | None = field(default=None, repr=False)
     relief: Picture | None = field(default=None, repr=False)
     relief_data: bytes | None = field(default=None, repr=False)
-    faces: bool = False
+    is_relief: bool = False
     _out: tuple[FactsOf, frozenset[At]] | None = field(default=None, repr=False)
 
     @property

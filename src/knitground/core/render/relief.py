@@ -97,12 +97,12 @@ def has_relief(project: Project) -> bool:
 
 def relief_project(project: Project) -> Project:
     """Give a project whose sheets show which way pixels face, as opaque as the art is."""
-    return Project(project.name, None, [_faced(each) for each in project.tilesets], [], [])
+    return Project(project.name, None, [_as_picture(each) for each in project.tilesets], [], [])
 
 
-def _faced(owner: Tileset) -> Tileset:
+def _as_picture(owner: Tileset) -> Tileset:
     out = copy(owner)
-    out.faces = True
+    out.is_relief = True
     if owner.picture is None:
         return out
     picture = np.empty_like(owner.picture)

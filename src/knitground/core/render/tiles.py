@@ -47,7 +47,7 @@ def tiles_pixels(
 
 
 def _turned(tileset: Tileset, pixels: Pixels, turn: int, axes: tuple[int, int] = (0, 1)) -> Pixels:
-    if tileset.faces:
+    if tileset.is_relief:
         return turned_facing(pixels, turn, axes)
     out: Pixels = turned_array(pixels, turn, axes)
     return out

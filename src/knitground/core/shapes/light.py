@@ -35,7 +35,7 @@ LAMP, AMBIENT, BLOCKS = "lamp", "ambient", "blocks light"
 DUSK = (0.30, 0.32, 0.46)
 """What there is of light beside lamps, where a map does not say."""
 _MOST_RADIUS, _MOST_STRENGTH = 2048, 4.0
-_MOST_FACED = 512
+_MOST_RELIEF = 512
 """Pixels of the radius of a lamp beyond which relief is left out: all in its reach is composed."""
 _MOST_RAYS, _MOST_STEPS = 2048, 512
 _INTO = 5
@@ -47,7 +47,7 @@ Field = NDArray[np.float32]
 Colour = tuple[float, float, float]
 Blocked = Callable[[int, int, int, int], NDArray[np.bool_]]
 """Gives which pixels of a rectangle (x, y, width, height) block light: (height, width)."""
-Faces = Callable[[Rect], Field]
+ReliefOf = Callable[[Rect], Field]
 """Gives which way the pixels of a rectangle face: (height, width, 3) right, down, and upwards."""
 
 
@@ -178,13 +178,13 @@ class Light:
     Parameters
     ----------
     step : pixels of the map to a place of the field; lamps stand on whole places
-    faces : which way pixels face; None: all of them lie flat
+    relief : which way pixels face; None: all of them lie flat
     """
 
     def __init__(
-        self, blocked: Blocked | None = None, step: int = 1, faces: Faces | None = None
+        self, blocked: Blocked | None = None, step: int = 1, relief: ReliefOf | None = None
     ) -> None:
-        self._blocked, self.step, self._faces = blocked, step, faces
+        self._blocked, self.step, self._relief = blocked, step, relief
         self._reached: dict[tuple[float, float, float, float], Field] = {}
 
     def forget(self, rect: Rect | None = None) -> None:
@@ -234,21 +234,21 @@ class Light:
             found = _falloff(reach, lamp.radius / self.step)
             if self._blocked is not None:
                 found = found * self._seen_from(lamp, reach)
-            if self._faces is not None and lamp.radius <= _MOST_FACED:
-                found = found * self._faced(lamp, reach)
+            if self._relief is not None and lamp.radius <= _MOST_RELIEF:
+                found = found * self._by_relief(lamp, reach)
             self._reached[key] = found
         return self._reached[key]
 
-    def _faced(self, lamp: Lamp, reach: int) -> Field:
+    def _by_relief(self, lamp: Lamp, reach: int) -> Field:
         """Tell by how much more or less each place round a lamp is lit for the way it faces."""
-        assert self._faces is not None
+        assert self._relief is not None
         cx, cy = (round(each / self.step) * self.step for each in (lamp.x, lamp.y))
         far, side = reach * self.step, (2 * reach + 1) * self.step
-        faces = self._faces(Rect(cx - far, cy - far, side, side))[:: self.step, :: self.step]
+        facing = self._relief(Rect(cx - far, cy - far, side, side))[:: self.step, :: self.step]
         across = np.arange(reach, -reach - 1, -1, dtype=np.float32) * self.step
         away = _polar(reach)[1] * self.step
-        towards = faces[..., 0] * across + faces[..., 1] * across[:, None]
-        by = faces[..., 2] + towards / np.maximum(lamp.height, away / 2)
+        towards = facing[..., 0] * across + facing[..., 1] * across[:, None]
+        by = facing[..., 2] + towards / np.maximum(lamp.height, away / 2)
         return np.asarray(np.clip(by, 0, 2), np.float32)
 
     def _seen_from(self, lamp: Lamp, reach: int) -> Field:

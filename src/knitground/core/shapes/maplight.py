@@ -47,8 +47,8 @@ class MapLight:
         self, project: Project, map_: Map, cells_of: Callable[[Layer, Box], Cells], step: int = 1
     ) -> None:
         self._project, self.map, self._cells_of, self.step = project, map_, cells_of, step
-        faces = self._faces if has_relief(project) else None
-        self._light = Light(blocked_by(project, map_, cells_of), step, faces)
+        relief = self._relief if has_relief(project) else None
+        self._light = Light(blocked_by(project, map_, cells_of), step, relief)
 
     @property
     def is_on(self) -> bool:
@@ -102,7 +102,7 @@ class MapLight:
     def _atlas(self) -> Atlas:
         return Atlas(relief_project(self._project), self.map)
 
-    def _faces(self, rect: Rect) -> Field:
+    def _relief(self, rect: Rect) -> Field:
         out = np.zeros((int(rect.height), int(rect.width), 3), np.float32)
         out[..., 2] = 1
         seen = rect

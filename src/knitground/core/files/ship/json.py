@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from knitground.core.base.errors import PlaceError
 from knitground.core.base.progress import Progress, no_progress
 from knitground.core.base.window import Box
-from knitground.core.files.images import png_bytes, relief_name
+from knitground.core.files.images import picture_of, png_bytes, relief_name
 from knitground.core.files.jsontext import Written, rows_text, to_text
 from knitground.core.files.layer_io import as_counted, terrain_grids, tint_colours
 from knitground.core.files.ship.formats import (
@@ -33,6 +33,7 @@ from knitground.core.files.ship.formats import (
 from knitground.core.files.ship.kinds import ShipFormat, ShipJob, option
 from knitground.core.files.ship.names import used_sheets
 from knitground.core.files.ship.packing import Cut, packed
+from knitground.core.files.ship.png import shrunk_to
 from knitground.core.model.lattice import Lattice
 from knitground.core.model.layers import GAP, GroundLayer, Holds, Layer, MarkerLayer
 from knitground.core.model.limits import FULL_TINT
@@ -176,10 +177,10 @@ def _on_one_sheet(
     files = {name: png_bytes(picture)}
     relief = None
     if any(each.relief is not None for each in tilesets):
-        faces = [flat_relief(sheet) if each.relief is None else each.relief
+        reliefs = [flat_relief(sheet) if each.relief is None else each.relief
                  for each, sheet in zip(tilesets, sheets)]  # fmt: skip
         relief = relief_name(name)
-        files[relief] = png_bytes(packed(faces, cuts, options.border, powers=options.powers)[0])
+        files[relief] = png_bytes(packed(reliefs, cuts, options.border, powers=options.powers)[0])
     numbers = {cut: n for n, cut in enumerate(places)}
     for each, cut in zip(shown, cuts):
         each.tileset, (each.x, each.y) = 0, places[cut]
@@ -448,8 +449,16 @@ def _picture(tileset: Tileset) -> Picture:
     return clear_see_through(tileset.picture.copy(), tileset.slicing)
 
 
+def _sample(job: ShipJob, map_: Map, options: JsonOptions, side: int) -> Picture:
+    """Give the sheet that comes out; of several the first."""
+    files = _files(job, map_, options)
+    name = next((each for each in files if each.endswith(".atlas.png")), None)
+    name = name or next(each for each in files if each in job.names.sheets.values())
+    return shrunk_to(picture_of(files[name], name), side)
+
+
 JSON = ShipFormat(
     "json", "JSON — layers, legend, tilesets, and sheets",
     "All that a game needs to draw the map and to know what lies where", _names, _files,
-    usual=True, options=JsonOptions,
+    usual=True, options=JsonOptions, sample=_sample,
 )  # fmt: skip

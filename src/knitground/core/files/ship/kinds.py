@@ -20,6 +20,7 @@ from knitground.core.base.progress import Progress, no_progress
 from knitground.core.files.ship.names import ShipNames
 from knitground.core.model.map import Map
 from knitground.core.model.project import Project
+from knitground.core.model.tileset import Picture
 from knitground.core.render.atlas import Atlas
 
 Made = TypeVar("Made")
@@ -97,6 +98,8 @@ class ShipFormat:
     usual : whether it is shipped where nobody says which
     names : every file that may be written of a map, with the format's options
     options : a dataclass of what can be chosen
+    sample : makes a small picture of what comes out of a map, at most so many pixels across and
+        down; None: it is nothing to look at
     """
 
     key: str
@@ -106,6 +109,7 @@ class ShipFormat:
     files: MakesFiles
     usual: bool = False
     options: type = NoOptions
+    sample: Callable[[ShipJob, Map, Any, int], Picture] | None = None
 
     def chosen(self, values: dict[str, Any] | None = None) -> Any:
         """Make its options of those that are given; all others are as by themselves.

@@ -135,12 +135,12 @@ def _loaded(model: ShipFile, path: Path, chunks: Sequence[Path]) -> Loaded:
     sheets = [read_picture(each) for each in files[1:]]
     files += chunks
     map_ = _empty(model, path.name)
-    faces = []
+    reliefs = []
     for each, sheet in zip(model.tilesets, sheets):
         if each.relief is not None:
             files.append(inside(path.parent, each.relief))
-        faces.append(_relief(files[-1], sheet) if each.relief is not None else flat_relief(sheet))
-    owner = _one_sheet(model, sheets, faces, map_, path.name)
+        reliefs.append(_relief(files[-1], sheet) if each.relief is not None else flat_relief(sheet))
+    owner = _one_sheet(model, sheets, reliefs, map_, path.name)
     map_.layers = [_layer(map_, n, each, len(model.legend), path.name)
                    for n, each in enumerate(model.layers, 1)]  # fmt: skip
     ground = frozenset(n for n, each in enumerate(model.layers, 1) if each.kind == "ground")
@@ -177,17 +177,17 @@ def _relief(path: Path, sheet: Picture) -> Picture:
 
 
 def _one_sheet(
-    model: ShipFile, sheets: Sequence[Picture], faces: Sequence[Picture], map_: Map, name: str
+    model: ShipFile, sheets: Sequence[Picture], reliefs: Sequence[Picture], map_: Map, name: str
 ) -> Tileset:
     """Put all pictures of the legend, turned as they are shown, on one sheet of loose pieces."""
     own = _cells_of_places(model)
     cuts: list[Picture] = []
-    reliefs: list[Picture] = []
+    cut_reliefs: list[Picture] = []
     anchors: list[Anchor] = []
     frames: list[list[tuple[int, int]]] = []
     for n, tile in enumerate(model.legend, 1):
         cuts.append(_cut(sheets, tile, tile.turn, name))
-        reliefs.append(_faced(faces, tile, tile.turn, name))
+        cut_reliefs.append(_turned_relief(reliefs, tile, tile.turn, name))
         cell = own.get(n)
         lattice = map_.lattice if cell is None else map_.lattice.divided(*cell)
         down, across = lattice.anchored()
@@ -197,7 +197,7 @@ def _one_sheet(
         for frame in tile.frames:
             frames[n].append((len(cuts), frame.ms))
             cuts.append(_cut(sheets, frame, tile.turn, name))
-            reliefs.append(_faced(faces, frame, tile.turn, name))
+            cut_reliefs.append(_turned_relief(reliefs, frame, tile.turn, name))
     areas, x, y, line = [], 0, 0, 0
     for cut in cuts:
         high, wide = cut.shape[:2]
@@ -211,7 +211,7 @@ def _one_sheet(
         raise FormatError(f"{name}: its tiles have more than {MAX_SHEET_PIXELS} pixels together")
     picture = np.zeros((height, width, 4), np.uint8)
     relief = flat_relief(picture) if any(each.relief for each in model.tilesets) else None
-    for cut, facing, (left, top, _, _) in zip(cuts, reliefs, areas):
+    for cut, facing, (left, top, _, _) in zip(cuts, cut_reliefs, areas):
         there = np.s_[top : top + cut.shape[0], left : left + cut.shape[1]]
         picture[there] = cut
         if relief is not None:
@@ -260,8 +260,10 @@ def _cut(sheets: Sequence[Picture], at: ShipTile | ShipFrame, turn: int, name: s
     return np.ascontiguousarray(turned_array(part, turn))
 
 
-def _faced(faces: Sequence[Picture], at: ShipTile | ShipFrame, turn: int, name: str) -> Picture:
-    return straight(turned_facing(premultiplied(_cut(faces, at, 0, name)), turn))
+def _turned_relief(
+    reliefs: Sequence[Picture], at: ShipTile | ShipFrame, turn: int, name: str
+) -> Picture:
+    return straight(turned_facing(premultiplied(_cut(reliefs, at, 0, name)), turn))
 
 
 def _layer(map_: Map, number: int, model: ShipLayer, legend: int, name: str) -> Layer:

@@ -5,15 +5,17 @@ from __future__ import annotations
 import io
 from dataclasses import dataclass
 from math import lcm
-from typing import Literal
+from typing import Annotated, Literal
 
+from annotated_types import MaxLen
 from PIL import Image
 
 from knitground.core.base.errors import PlaceError
 from knitground.core.base.progress import Progress, no_progress
 from knitground.core.files.ship.kinds import ShipFormat, ShipJob, option
-from knitground.core.files.ship.png import SCALES, Scale, map_picture
+from knitground.core.files.ship.png import SCALES, Scale, area_of, map_picture, small_picture
 from knitground.core.model.map import Map
+from knitground.core.model.tileset import Picture
 
 _LONGEST_MS = 10_000
 _LEAST_MS = 20
@@ -27,6 +29,10 @@ class MotionOptions:
 
     form: Literal["gif", "apng"] = option("gif", "as", "A GIF has 255 colours, an APNG has all")
     scale: Scale = option("1", "scale", "Whole numbers stay sharp, parts are averaged")
+    area: Annotated[str, MaxLen(60)] = option(
+        "", "area", "Column, row, columns, rows of cells; empty is all of it",
+        "all of it, or 10, 4, 20, 12",
+    )  # fmt: skip
 
 
 def _names(job: ShipJob, map_: Map, options: MotionOptions) -> list[str]:
@@ -53,7 +59,8 @@ def _files(
     """
     atlas, period = job.atlas(map_), _period(job, map_)
     level, times = SCALES[options.scale]
-    small = map_.lattice.at_level(min(level, map_.lattice.level_count - 1)).extent
+    part = area_of(map_, options.area, min(level, map_.lattice.level_count - 1))
+    small = int(part.width), int(part.height)
     if small[0] * small[1] * times * times > _MOST_PIXELS:
         raise PlaceError(f"“{map_.name}” would be {small[0] * times} × {small[1] * times} px a "
                          "frame: ship it at a smaller scale")  # fmt: skip
@@ -61,7 +68,7 @@ def _files(
     try:
         while at < period:
             atlas.show_time(at)
-            picture = map_picture(job.project, map_, level, atlas=atlas)
+            picture = map_picture(job.project, map_, level, atlas=atlas, part=part)
             frames.append(Image.fromarray(picture.repeat(times, 0).repeat(times, 1)))
             if len(frames) * frames[0].width * frames[0].height > _MOST_PIXELS:
                 raise PlaceError(f"“{map_.name}” would move through more than {_MOST_PIXELS} "
@@ -82,7 +89,11 @@ def _files(
     return {name: packed.getvalue() for name in _names(job, map_, options)}
 
 
+def _sample(job: ShipJob, map_: Map, options: MotionOptions, side: int) -> Picture:
+    return small_picture(job, map_, options.area, side)
+
+
 MOTION = ShipFormat(
     "motion", "GIF or APNG — the map as it moves", "A frame for each change of its tiles",
-    _names, _files, options=MotionOptions,
+    _names, _files, options=MotionOptions, sample=_sample,
 )  # fmt: skip

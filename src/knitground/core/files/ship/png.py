@@ -12,6 +12,7 @@ from typing import Annotated, Literal, NamedTuple
 
 import numpy as np
 from annotated_types import Ge, Le, MaxLen
+from PIL import Image
 
 from knitground.core.base.errors import PlaceError
 from knitground.core.base.filenames import file_names, key_of
@@ -36,6 +37,8 @@ _MOST_FILES = 65_536
 _BAND_PIXELS = 4 * 1024 * 1024
 _MOST_AT_ONCE = 16 * 1024 * 1024
 """Pixels up to which a picture is all in memory; a larger one is written band by band."""
+_CUT = 176, 58, 46, 255
+"""The colour of lines where chunks are cut, in samples."""
 _FIELD = re.compile(r"\{(map|layer|row|col)\}")
 _FORBIDDEN = set('/\\:*?"<>|') | {chr(n) for n in range(32)}
 SCALES = {"1/8": (3, 1), "1/4": (2, 1), "1/2": (1, 1), "1": (0, 1), "2": (0, 2), "3": (0, 3),
@@ -328,7 +331,46 @@ def _files(
     return out
 
 
+def small_picture(
+    job: ShipJob, map_: Map, area: str, side: int, *, background: bool = True, light: bool = False
+) -> Picture:
+    """Draw a map, or an area of it, at most so many pixels across and down."""
+    level = 0
+    while level < map_.lattice.level_count - 1 and max(area_of(map_, area, level)[2:]) > 4 * side:
+        level += 1
+    part = area_of(map_, area, level)
+    shown = MapLight(job.project, map_, lambda layer, box: read(layer.cells, box), 1 << level) \
+        if light and ambient_of(map_) is not None else None  # fmt: skip
+    drawn = map_picture(job.project, map_, level, no_progress, job.atlas(map_),
+                        None if shown is None else drawn_layers(map_), part,
+                        background=background)  # fmt: skip
+    if shown is not None:
+        drawn = _lit(drawn, shown, part)
+    return shrunk_to(drawn, side)
+
+
+def shrunk_to(picture: Picture, side: int) -> Picture:
+    """Make a picture smaller, if it is larger than so many pixels across or down."""
+    image = Image.fromarray(np.ascontiguousarray(picture))
+    image.thumbnail((side, side), Image.Resampling.BOX)
+    return np.asarray(image).copy()
+
+
+def _sample(job: ShipJob, map_: Map, options: PngOptions, side: int) -> Picture:
+    """Draw what comes out, with lines where the chunks are cut."""
+    out = small_picture(job, map_, options.area, side, background=options.background,
+                        light=options.light and options.of == "map")  # fmt: skip
+    if options.chunk:
+        whole = area_of(map_, options.area, 0)
+        for axis, cell in enumerate(map_.lattice.cell_size):
+            far, pixels = whole[3 - axis], out.shape[axis]
+            for at in range(1, ceil(far / (cell * options.chunk))):
+                place = min(pixels - 1, round(at * cell * options.chunk / far * pixels))
+                out[(place, slice(None)) if axis == 0 else (slice(None), place)] = _CUT
+    return out
+
+
 PNG = ShipFormat(
     "png", "PNG — the map as a picture", "All visible layers, or each alone; whole or in chunks",
-    _names, _files, usual=True, options=PngOptions,
+    _names, _files, usual=True, options=PngOptions, sample=_sample,
 )  # fmt: skip

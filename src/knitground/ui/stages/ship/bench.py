@@ -27,7 +27,7 @@ from knitground.core.base.progress import Progress
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.profiles import put_profile, remove_profile
 from knitground.core.files.made import NotOursError
-from knitground.core.files.ship.kinds import Kept
+from knitground.core.files.ship.kinds import Kept, ShipJob
 from knitground.core.files.ship.names import ship_names
 from knitground.core.files.ship.ship import (
     FORMATS,
@@ -49,11 +49,14 @@ from knitground.ui.common.widgets import button, column, head, primary, row, set
 from knitground.ui.common.words import bytes_text, on_button, tip_of
 from knitground.ui.session import Session
 from knitground.ui.stages.ship.options import OptionForm
+from knitground.ui.stages.ship.outcome import Outcome, Sample, sample_of
 from knitground.ui.stages.stage import Stage
 
 _BY_HAND = "by hand"
 _FOLLOWS_MS = 400
 """How long nothing must change before files follow."""
+_LOOKS_MS = 250
+"""How long nothing must change before what comes out is shown."""
 _ALL = "all maps"
 _PREVIEW_BYTES = 4_000_000
 
@@ -79,6 +82,7 @@ class ShipBench(Stage):
         self.lose = button("Delete", self._delete_profile, "Delete this profile")
         self.boxes: dict[str, QCheckBox] = {}
         self.forms: dict[str, OptionForm] = {}
+        self.outcomes: dict[str, Outcome] = {}
         for key, each in FORMATS.items():
             box = self.boxes[key] = QCheckBox(each.title)
             box.setToolTip(tip_of(each.hint))
@@ -86,6 +90,11 @@ class ShipBench(Stage):
             form = self.forms[key] = OptionForm(each)
             form.setVisible(False)
             form.changed.connect(self._edited)
+            form.changed.connect(self._look_soon)
+            out = self.outcomes[key] = Outcome()
+            out.setVisible(each.usual)
+            box.toggled.connect(out.setVisible)
+            box.toggled.connect(self._look_soon)
             box.toggled.connect(lambda on, form=form: form.setVisible(on and bool(form.inputs)))
             box.toggled.connect(self._show_state)
             box.toggled.connect(self._ask_anew)
@@ -100,6 +109,7 @@ class ShipBench(Stage):
         self.folder.textChanged.connect(self._ask_anew)
         self.folder.editingFinished.connect(self._edited)
         self.maps.currentTextChanged.connect(self._ask_anew)
+        self.maps.currentTextChanged.connect(self._look_soon)
         self.maps.currentTextChanged.connect(self._edited)
         self.go = primary("Ship", self.ship_now, "Write the files", "Ctrl+E")
         self.compare = button("Compare", self.compare_now,
@@ -121,6 +131,9 @@ class ShipBench(Stage):
         self._saving = Question(lambda: session.doc, self)
         self._timer = QTimer(self, singleShot=True, interval=_FOLLOWS_MS)
         self._timer.timeout.connect(self._ship_beside)
+        self._looking = Question(lambda: session.doc, self)
+        self._look_timer = QTimer(self, singleShot=True, interval=_LOOKS_MS)
+        self._look_timer.timeout.connect(self._look)
         self.state = QLabel()
         self.state.setWordWrap(True)
         self.anyway = button(
@@ -147,7 +160,7 @@ class ShipBench(Stage):
         to.setStretch(0, 1)
         lines: list[QWidget] = []
         for key in FORMATS:
-            lines += [self.boxes[key], self.forms[key]]
+            lines += [self.boxes[key], self.forms[key], self.outcomes[key]]
         room = QWidget()
         room.setLayout(column(*lines, 1, spacing=4))
         scroll = QScrollArea()
@@ -272,6 +285,40 @@ class ShipBench(Stage):
             self._fill_profiles()
             self._show_profile()
         self._follow_soon()
+        if change.what not in (What.PROOF, What.LOCK, What.TRAY):
+            self._look_soon()
+
+    def showEvent(self, event: object) -> None:
+        super().showEvent(event)
+        self._look_soon()
+
+    def _look_soon(self, *_: object) -> None:
+        self._look_timer.start()
+
+    def _look(self) -> None:
+        """Show what comes out of the formats as they are asked for; beside the window."""
+        if self.session.in_gesture:
+            self._look_timer.start()
+            return
+        project, doc, maps = self.session.project, self.session.doc, self._maps()
+        parts = [ShipPart(key, self.forms[key].values()) for key in self._formats()]
+        if not self.isVisible() or not maps or not parts:
+            return
+
+        def work(progress: Progress) -> dict[str, Sample]:
+            doc.ensure_all(maps[0])
+            job = ShipJob(project, ship_names(project, maps))
+            out = {}
+            for n, each in enumerate(parts):
+                progress(n / len(parts))
+                out[each.format] = sample_of(job, maps, each)
+            return out
+
+        self._looking.ask(work, self._show_samples)
+
+    def _show_samples(self, found: dict[str, Sample] | None) -> None:
+        for key, each in (found or {}).items():
+            self.outcomes[key].show_sample(each)
 
     def _follow_soon(self) -> None:
         if self.follow.isChecked():

@@ -59,8 +59,8 @@ class ReliefDialog(Dialog):
         form.addRow("From", self.by)
         form.addRow("Strength", self.strength)
         form.addRow("Rounding", self.round)
-        self.lit, self.faces = Swatch(), Swatch()
-        for swatch in (self.lit, self.faces):
+        self.lit, self.relief = Swatch(), Swatch()
+        for swatch in (self.lit, self.relief):
             swatch.setMinimumSize(290, 290)
         self.lit.setMouseTracking(True)
         self.lit.installEventFilter(self)
@@ -83,7 +83,7 @@ class ReliefDialog(Dialog):
         layout = QVBoxLayout(self)
         layout.addLayout(row(
             column(form, hint, 1), column(QLabel("In the light of a lamp"), self.lit),
-            column(QLabel("The relief"), self.faces),
+            column(QLabel("The relief"), self.relief),
         ))  # fmt: skip
         layout.addWidget(buttons)
         self._angle = 0.0
@@ -115,7 +115,7 @@ class ReliefDialog(Dialog):
             relief = flat_relief(self._part)
         relief[..., 3] = self._part[..., 3]
         self._facing = facing(premultiplied(relief))
-        self.faces.show_pixels(premultiplied(relief))
+        self.relief.show_pixels(premultiplied(relief))
         self._show()
 
     def _turn(self) -> None:
@@ -129,7 +129,7 @@ class ReliefDialog(Dialog):
         if self._pointed is not None:
             x, y = self._pointed.x(), self._pointed.y()
         lamp = Lamp(round(x), round(y), 1.2 * max(high, wide), (1, 0.9, 0.75), 1.3, height=16)
-        light = Light(faces=self._around)
+        light = Light(relief=self._around)
         field = light.field([lamp], _AMBIENT, Rect(0, 0, wide, high))
         self.lit.show_pixels(lit(premultiplied(self._part), field))
 
