@@ -10,6 +10,8 @@ import networkx
 import numpy as np
 import pytest
 from examples.pillow_reader import drawn
+from hypothesis import given
+from hypothesis import strategies as st
 from jsonschema import Draft202012Validator
 from PIL import Image, ImageChops
 from tests.core.test_diamond import yard
@@ -29,6 +31,7 @@ from knitground.core.files.schema import schema_texts
 from knitground.core.files.ship import png
 from knitground.core.files.ship.kinds import Kept
 from knitground.core.files.ship.loading import load_shipped
+from knitground.core.files.ship.packing import Cut, packed
 from knitground.core.files.ship.png import map_picture
 from knitground.core.files.ship.ship import FORMATS, check, maps_of, profile_folder, ship
 from knitground.core.files.ship.ways import borders, rectangles
@@ -479,3 +482,25 @@ def test_a_large_picture_is_written_in_bands_with_the_same_pixels(
     assert one.mode == other.mode == "RGBA"
     assert (np.asarray(one) == np.asarray(other)).all()
     Image.open(tmp_path / "bands" / "harbour-pans.png").verify()
+
+
+@given(st.lists(st.tuples(st.integers(1, 30), st.integers(1, 30)), max_size=25, unique=True),
+       st.integers(0, 3), st.integers(0, 9), st.integers(0, 9), st.booleans())  # fmt: skip
+def test_packed_tiles_keep_their_borders_spacing_and_margin(sizes, border, margin, spacing, powers):
+    sheet = np.random.default_rng(2).integers(1, 255, (30, 30, 4), np.uint8)
+    cuts = [Cut(0, 0, 0, wide, high) for wide, high in sizes]
+    out, places = packed([sheet], cuts, border, margin=margin, spacing=spacing, powers=powers)
+    assert len(places) == len(sizes)
+    free = np.zeros(out.shape[:2], int)
+    for cut, (x, y) in places.items():
+        assert (
+            out[y : y + cut.height, x : x + cut.width] == sheet[: cut.height, : cut.width]
+        ).all()
+        left, top = x - border, y - border
+        right, bottom = x + cut.width + border, y + cut.height + border
+        assert min(left, top) >= margin
+        assert right <= out.shape[1] - margin
+        assert bottom <= out.shape[0] - margin
+        free[top : bottom + spacing, left : right + spacing] += 1
+    assert free.max(initial=0) <= 1
+    assert not powers or all(side & (side - 1) == 0 for side in out.shape[:2])

@@ -66,6 +66,12 @@ class JsonOptions:
     border: Annotated[int, Ge(0), Le(64)] = option(
         0, "border", "Of one sheet: pixels round each tile that repeat its outermost ones"
     )
+    margin: Annotated[int, Ge(0), Le(256)] = option(
+        0, "margin", "Of one sheet: empty pixels round all of its tiles"
+    )
+    spacing: Annotated[int, Ge(0), Le(256)] = option(
+        0, "spacing", "Of one sheet: empty pixels between two tiles"
+    )
     chunk: Annotated[int, Ge(0), Le(4096)] = option(
         0, "chunk", "Cells across and down of the files that cells lie in; 0: all in one file"
     )
@@ -173,14 +179,19 @@ def _on_one_sheet(
         shown += [tile, *tile.frames]
     cuts = [Cut(each.tileset, each.x, each.y, each.width, each.height) for each in shown]
     sheets = [_picture(each) for each in tilesets]
-    picture, places = packed(sheets, cuts, options.border, powers=options.powers)
+
+    def put(pictures: list[Picture]) -> tuple[Picture, dict[Cut, tuple[int, int]]]:
+        return packed(pictures, cuts, options.border, margin=options.margin,
+                      spacing=options.spacing, powers=options.powers)  # fmt: skip
+
+    picture, places = put(sheets)
     files = {name: png_bytes(picture)}
     relief = None
     if any(each.relief is not None for each in tilesets):
         reliefs = [flat_relief(sheet) if each.relief is None else each.relief
                  for each, sheet in zip(tilesets, sheets)]  # fmt: skip
         relief = relief_name(name)
-        files[relief] = png_bytes(packed(reliefs, cuts, options.border, powers=options.powers)[0])
+        files[relief] = png_bytes(put(reliefs)[0])
     numbers = {cut: n for n, cut in enumerate(places)}
     for each, cut in zip(shown, cuts):
         each.tileset, (each.x, each.y) = 0, places[cut]

@@ -25,7 +25,13 @@ class Cut(NamedTuple):
 
 
 def packed(
-    sheets: Sequence[Picture], cuts: Iterable[Cut], border: int = 0, *, powers: bool = False
+    sheets: Sequence[Picture],
+    cuts: Iterable[Cut],
+    border: int = 0,
+    *,
+    margin: int = 0,
+    spacing: int = 0,
+    powers: bool = False,
 ) -> tuple[Picture, dict[Cut, tuple[int, int]]]:
     """Put pictures together, the tall ones first, in rows on a sheet that is about square.
 
@@ -33,6 +39,7 @@ def packed(
     ----------
     border : pixels round each picture that repeat its outermost ones, so that nothing of a
         neighbour shows where a game draws it between pixels
+    margin, spacing : empty pixels round all of them, and between two
     powers : whether both sides are powers of two
 
     Returns
@@ -45,19 +52,21 @@ def packed(
         A side would have more than 16 384 pixels.
     """
     every = sorted(set(cuts), key=lambda each: (-each.height, -each.width, each))
-    area = sum((each.width + 2 * border) * (each.height + 2 * border) for each in every)
-    widest = max([1, *(each.width + 2 * border for each in every)])
-    across = max(widest, ceil(sqrt(area)))
+    more = 2 * border + spacing
+    area = sum((each.width + more) * (each.height + more) for each in every)
+    widest = max([1, *(each.width + 2 * border for each in every)]) + 2 * margin
+    across = max(widest, ceil(sqrt(area)) + 2 * margin - spacing)
     across = _power(across) if powers else across
     places: dict[Cut, tuple[int, int]] = {}
-    x = y = line = 0
+    x = y = margin
+    line = 0
     for each in every:
-        wide, high = each.width + 2 * border, each.height + 2 * border
-        if x + wide > across:
-            x, y, line = 0, y + line, 0
+        wide, high = each.width + more, each.height + more
+        if x + wide - spacing + margin > across:
+            x, y, line = margin, y + line, 0
         places[each] = x + border, y + border
         x, line = x + wide, max(line, high)
-    down = max(1, y + line)
+    down = max(1, y + line - (spacing if every else 0) + margin)
     down = _power(down) if powers else down
     if max(across, down) > _MOST_SIDE:
         raise PlaceError(f"the tiles of the map would be a sheet of {across} × {down} px, more "
