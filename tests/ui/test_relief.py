@@ -190,6 +190,7 @@ def test_a_lamps_ring_is_dragged_for_how_far_and_how_strongly_it_shines(window):
 
 def test_a_tint_layer_is_light_where_the_map_is_lit_and_a_tint_elsewhere(window):
     session = window.session
+    session.do(lambda: put_map_property(session.map, Property("ambient", "Evening")))
     for each in session.map.layers:
         each.visible = each.name in ("Pans", "Evening")
     session.show(grid=False, playing=False)

@@ -403,7 +403,7 @@ def test_ship_writes_and_lists_the_files(window, tmp_path):
                      "props.tiles.png", "shimmer.tiles.png", "works.tiles-normal.png",
                      "works.tiles.png"]  # fmt: skip
     assert window.stages["ship"].files.count() == 7
-    assert "6 files" in window.stages["ship"].state.text()
+    assert "7 files" in window.stages["ship"].state.text()
     data = json.loads((tmp_path / "game" / "north-basin.json").read_text())
     assert data["grid"][0] == 48
     with Image.open(tmp_path / "game" / "north-basin.png") as picture:

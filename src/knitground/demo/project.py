@@ -275,8 +275,7 @@ def _harbour(project: Project) -> Map:
     map_.properties = (
         Property("wind", "0.4", PropertyKind.NUMBER),
         Property("raining", "no", PropertyKind.YES_NO),
-        # The evening that is painted as a tint is what light there is beside lamps.
-        Property("ambient", "Evening"),
+        Property("ambient", "#4a5078", PropertyKind.COLOUR),
     )
     ground = map_.new_ground_layer("Pans", "pans", "Pans")
     map_.layers.append(ground)
