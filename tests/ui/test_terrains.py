@@ -1,10 +1,13 @@
 """Terrains in the real window: marks of three kinds, guess and review, copying, coverage, paths."""
 
+from threading import Event
+
 import numpy as np
 import pytest
-from PySide6.QtCore import QPoint, QPointF, Qt
+from PySide6.QtCore import QEvent, QPoint, QPointF, Qt
+from PySide6.QtGui import QEnterEvent
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QInputDialog, QLabel, QMessageBox, QPushButton
+from PySide6.QtWidgets import QApplication, QInputDialog, QLabel, QMessageBox, QPushButton
 from tests.maps import snapshot
 from tests.ui.conftest import LEFT, RIGHT, click, drag, move, pixels, rest, settle
 from tests.ui.test_regions import answer
@@ -22,6 +25,7 @@ from knitground.core.model.terrain import ANY, SetKind, Slot
 from knitground.core.model.tileset import Tileset
 from knitground.ui.common.marks import Face, slot_at, slot_point, threads
 from knitground.ui.mapside.tools import select, shapes
+from knitground.ui.stages.terrains import likelycards as cards
 from knitground.ui.stages.terrains.bench import TABS
 from knitground.ui.stages.terrains.makedialog import MakeDialog
 
@@ -700,28 +704,95 @@ def strange_sheet(window):
     return session, bench, new
 
 
+def all_found(bench, qtbot):
+    qtbot.waitUntil(lambda: not bench.likely.is_busy, timeout=20_000)
+    settle()
+    return bench.likely.offers
+
+
+def makes_of(bench):
+    return [each for each in bench.likely.findChildren(QPushButton)
+            if each.isVisible() and each.text() == "Make this set"]  # fmt: skip
+
+
 def test_a_sheet_without_sets_shows_likely_ones_and_a_click_makes_one(window, qtbot):
     session, bench, new = strange_sheet(window)
-    qtbot.waitUntil(lambda: bool(bench.likely.offers), timeout=20_000)
-    settle()
+    offers = [*all_found(bench, qtbot)]
     assert bench.likely.isVisible()
     assert bench.cards.isVisible()  # by hand is still there
     words = [each.text() for each in bench.likely.findChildren(QLabel)]
     assert any("ring set · 1 terrain · 47 of 47 combinations" in each for each in words)
     assert any("edge set" in each for each in words)
-    kinds = {offer[0].kind for offer in bench.likely.offers}
-    makes = [each for each in bench.likely.findChildren(QPushButton) if each.isVisible()]
-    assert len(makes) == len(kinds) == 2
-    QTest.mouseClick(makes[0], LEFT)
+    assert len(makes_of(bench)) == len({guess.kind for guess, _ in offers}) == 2
+    assert offers[0][0].score >= offers[1][0].score
+    QTest.mouseClick(makes_of(bench)[0], LEFT)
     settle()
-    assert [kit.kind for kit in new.sets] == [bench.likely.offers[0][0].kind]
+    assert [kit.kind for kit in new.sets] == [offers[0][0].kind]
     assert bench.kit is new.sets[0]
     assert not bench.likely.isVisible()
     assert session.doc.history.undo_name.startswith("Add terrain set")
+    assert bench.more.text() == "1 more set looks likely: show them"
+    QTest.mouseClick(bench.more, LEFT)
+    settle()
+    assert bench.likely.isVisible()
+    assert [guess for guess, _ in bench.likely.offers] == [offers[1][0]], "what is made has left"
+    QTest.mouseClick(makes_of(bench)[0], LEFT)
+    settle()
+    assert len(new.sets) == 2
+    assert not bench.more.isVisible()
+    session.undo()
     session.undo()
     settle()
     assert new.sets == []
-    qtbot.waitUntil(lambda: bench.likely.isVisible(), timeout=20_000)
+    assert bench.likely.isVisible()
+    assert len(bench.likely.offers) == 2, "and comes back when it is undone"
+
+
+def test_all_that_are_sure_are_made_as_one_step_and_a_card_shows_its_tiles(window, qtbot):
+    session, bench, new = strange_sheet(window)
+    offers = [*all_found(bench, qtbot)]
+    card = makes_of(bench)[0].parentWidget()
+    plain = bench.sheet.grab().toImage()
+    qtbot.mouseMove(bench.sheet)
+    QApplication.sendEvent(card, QEnterEvent(QPointF(5, 5), QPointF(5, 5), QPointF(5, 5)))
+    assert bench.sheet._outlined == offers[0][0].places
+    assert bench.sheet.grab().toImage() != plain
+    QApplication.sendEvent(card, QEvent(QEvent.Type.Leave))
+    assert bench.sheet._outlined == []
+    assert bench.likely.all.text() == "Make the 2 that are surer than 80%"
+    QTest.mouseClick(bench.likely.all, LEFT)
+    settle()
+    assert {kit.kind for kit in new.sets} == {guess.kind for guess, _ in offers}
+    assert session.doc.history.undo_name == "Make 2 likely sets"
+    session.undo()
+    assert new.sets == []
+
+
+def test_sets_can_be_made_while_more_is_looked_for(window, qtbot, monkeypatch):
+    gate = Event()
+    sets_of = cards.sheet_sets
+
+    def slow(sheet, progress, found):
+        def told(guess):
+            found(guess)
+            gate.wait(20)
+
+        return sets_of(sheet, progress, told)
+
+    monkeypatch.setattr(cards, "sheet_sets", slow)
+    try:
+        session, bench, new = strange_sheet(window)
+        qtbot.waitUntil(lambda: len(bench.likely.offers) == 1, timeout=20_000)
+        assert bench.likely.is_busy
+        assert bench.likely.looking.isVisible()
+        qtbot.waitUntil(lambda: bool(makes_of(bench)), timeout=5000)
+        QTest.mouseClick(makes_of(bench)[0], LEFT)
+        assert len(new.sets) == 1, "nothing is waited for"
+    finally:
+        gate.set()
+    assert len(all_found(bench, qtbot)) == 1
+    assert bench.more.isVisible()
+    del session
 
 
 def test_a_sheet_of_things_offers_no_set(window, qtbot):
@@ -730,7 +801,7 @@ def test_a_sheet_of_things_offers_no_set(window, qtbot):
     session.choose_tileset(props)
     window.show_stage("terrains")
     bench = window.stages["terrains"]
-    qtbot.waitUntil(lambda: not bench.likely._beside.is_busy, timeout=20_000)
+    qtbot.waitUntil(lambda: not bench.likely.is_busy, timeout=20_000)
     settle()
     assert bench.likely.offers == []
     assert not bench.likely.isVisible()
@@ -741,13 +812,13 @@ def test_likely_sets_are_looked_for_again_after_a_change_and_too_many_tiles_say_
     window, qtbot
 ):
     session, bench, _ = strange_sheet(window)
-    assert bench.likely._beside.is_busy
+    assert bench.likely.is_busy
     session.apply(rename_layer(session.map, session.map.layers[0], "Other"))  # meanwhile
     qtbot.waitUntil(lambda: bool(bench.likely.offers), timeout=20_000)
     picture = np.zeros((640, 640, 4), np.uint8)
     fine = Tileset("fine", "fine.png", 640, 640, Slicing(8, 8), picture=picture)
     session.apply(add_tileset(session.project, fine))
     session.choose_tileset(fine)
-    qtbot.waitUntil(lambda: not bench.likely._beside.is_busy, timeout=20_000)
+    qtbot.waitUntil(lambda: not bench.likely.is_busy, timeout=20_000)
     settle()
     assert not bench.likely.isVisible()

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import colorsys
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 
 import numpy as np
+from numpy.typing import NDArray
 
 from knitground.core.base.errors import SlicingError
 from knitground.core.base.progress import Progress, no_progress
@@ -30,8 +31,16 @@ _TOP, _BOTTOM = (Slot.NW, Slot.N, Slot.NE), (Slot.SW, Slot.S, Slot.SE)
 _LEFT, _RIGHT = (Slot.NW, Slot.W, Slot.SW), (Slot.NE, Slot.E, Slot.SE)
 
 
-def sheet_sets(tileset: Tileset, progress: Progress = no_progress) -> list[SetGuess]:
+def sheet_sets(
+    tileset: Tileset,
+    progress: Progress = no_progress,
+    found: Callable[[SetGuess], object] = lambda _: None,
+) -> list[SetGuess]:
     """Find the likely sets of a sheet, the best first; tiles of its sets and left-out ones apart.
+
+    Parameters
+    ----------
+    found : is told each as soon as it is found
 
     Raises
     ------
@@ -45,9 +54,7 @@ def sheet_sets(tileset: Tileset, progress: Progress = no_progress) -> list[SetGu
             f"“{tileset.name}” has {tileset.count} tiles; likely sets are looked for among "
             f"{MAX_TILES} at most: take an area of it as a sheet of its own"
         )
-    taken = np.zeros((tileset.rows, tileset.columns), np.bool_)
-    for kit in tileset.sets:
-        taken |= kit.marks_within(tileset.rows, tileset.columns).any(axis=2)
+    taken = marked_places(tileset)
     places, tiles = [], []
     for at in np.ndindex(tileset.rows, tileset.columns):
         if not taken[at] and at not in tileset.left_out:
@@ -55,7 +62,22 @@ def sheet_sets(tileset: Tileset, progress: Progress = no_progress) -> list[SetGu
             tiles.append(cut_tile(tileset.picture, tileset.slicing, *at))
     if not tiles or len({each.shape for each in tiles}) > 1:
         return []  # pieces of different sizes are no set
-    return find_sets(np.stack(tiles), places, progress)
+    return find_sets(np.stack(tiles), places, progress, found)
+
+
+def marked_places(tileset: Tileset) -> NDArray[np.bool_]:
+    """Tell which tiles of a sheet any of its sets has marked: (rows, columns)."""
+    out = np.zeros((tileset.rows, tileset.columns), np.bool_)
+    for kit in tileset.sets:
+        out |= kit.marks_within(tileset.rows, tileset.columns).any(axis=2)
+    return out
+
+
+def still_likely(tileset: Tileset, guess: SetGuess) -> bool:
+    """Whether most tiles of a likely set are in no set of the sheet yet."""
+    marked = marked_places(tileset)
+    inside = [at for at in guess.places if at[0] < marked.shape[0] and at[1] < marked.shape[1]]
+    return 2 * sum(bool(marked[at]) for at in inside) < len(guess.places) <= 2 * len(inside)
 
 
 def guess_words(guess: SetGuess) -> str:

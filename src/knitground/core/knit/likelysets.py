@@ -8,6 +8,7 @@ more closely and grown by tiles that fit. What is taken is put aside, and the re
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
@@ -28,7 +29,8 @@ _ENOUGH, _NOTHING_YET = 8, 0.04
 """After so many groups that all rank below that, no more are looked at."""
 _LEAST, _MOST = 6, 256
 _MOST_CLUSTERED = 700
-_NODES, _CLOSER, _OFFERS, _MOST_GROUPS = 9, 4, 8, 18
+_NODES, _CLOSER, _OFFERS, _MOST_GROUPS = 9, 4, 32, 18
+_MOST_BESIDE = 7
 _OVER, _TAKEN = 0.85, 0.3
 _BESIDE = 0.5
 """Part of the best rank from which on another row of ways is taken in the same turn."""
@@ -66,14 +68,20 @@ class SetGuess:
 
 
 def find_sets(
-    tiles: Tiles, places: list[Place], progress: Progress = no_progress
+    tiles: Tiles,
+    places: list[Place],
+    progress: Progress = no_progress,
+    found: Callable[[SetGuess], object] = lambda _: None,
 ) -> list[SetGuess]:
     """Find the likely sets among a sheet's tiles, the best first.
+
+    It goes on as long as clear ones come, 32 at most.
 
     Parameters
     ----------
     tiles : (n, h, w, 4), straight alpha, of one size
     places : (n,) row and column of each
+    found : is told each set as soon as it is found
     """
     keep = _worth(tiles)
     tiles, places = tiles[keep], [places[n] for n in keep.tolist()]
@@ -83,11 +91,12 @@ def find_sets(
     search = _Search(tiles, places, progress)
     left = np.arange(len(tiles))
     while len(left) >= _LEAST and len(out) < _OFFERS:
-        found = search.best(left, len(out) / _OFFERS)
-        for looked, group in found[: _OFFERS - len(out)]:
+        best = search.best(left, 1 - len(left) / len(tiles))
+        for looked, group in best[: _OFFERS - len(out)]:
             out.append(_guess(tiles, looked, group, places))
+            found(out[-1])
             left = np.setdiff1d(left, group[looked.fits])
-        if not found or found[0][0].score < _SCORE_ON:
+        if not best or best[0][0].score < _SCORE_ON:
             break
     return sorted(out, key=lambda each: -each.score)
 
@@ -243,7 +252,7 @@ class _Search:
         for number, group in enumerate(_groups(self.tiles, left, self.places)[:_MOST_GROUPS]):
             if number >= _ENOUGH and max(each[0] for each in tried) < _NOTHING_YET:
                 break  # noise, photos, figures: the rest will look like nothing too
-            self.done = done + number / _MOST_GROUPS / _OFFERS
+            self.done = done + (1 - done) * number / _MOST_GROUPS / 4
             self.progress(self.done)
             key = group.tobytes()
             if key not in self.quick:
@@ -257,7 +266,7 @@ class _Search:
         """Give the other rows of ways that are drawn once, none with a tile that is taken."""
         out: list[tuple[Looked, Group]] = []
         for rank, group, kind, count in tried:
-            if rank < _BESIDE * rank_of_best or len(out) == _OFFERS - 1:
+            if rank < _BESIDE * rank_of_best or len(out) == _MOST_BESIDE:
                 break
             once = kind is SetKind.EDGE and len(group) <= MOST_ONCE
             if not once or np.isin(group, taken).any():

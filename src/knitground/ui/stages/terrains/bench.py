@@ -112,6 +112,7 @@ class TerrainsBench(Stage):
         ):
             menu.addAction(f"New {kind.value} set: {words}…", partial(self.ask_terrains_of, kind))
         menu.addAction("Make a set from two plain tiles…", self.ask_made_set)
+        menu.addAction("Likely sets of this sheet", self.show_likely)
         menu.addSeparator()
         menu.addAction("Rename…", self.ask_set_name)
         menu.addAction("Delete", self.delete_set)
@@ -151,10 +152,14 @@ class TerrainsBench(Stage):
         )
         self.likely = LikelyCards(self.session)
         self.likely.hide()
+        self.more = button("", self.show_likely, "Likely sets of this sheet that are not made yet")
+        self.more.hide()
+        self._likely_open = False
         self.cards = SetCards()
         self.cards.hide()
         layout = column(
             row(head("Terrains"), 1, self.sets, self.set_button),
+            row(self.more, 1),
             self.likely,
             self.cards,
             self.chips,
@@ -166,7 +171,7 @@ class TerrainsBench(Stage):
             margins=14,
             spacing=7,
         )
-        layout.setStretch(5, 1)
+        layout.setStretch(6, 1)
         self.setLayout(layout)
 
     def _connect(self) -> None:
@@ -178,6 +183,8 @@ class TerrainsBench(Stage):
         self.cards.wanted.connect(self.ask_terrains_of)
         self.cards.making.connect(self.ask_made_set)
         self.likely.made.connect(self.made_likely)
+        self.likely.pointed.connect(self.sheet.outline)
+        self.likely.changed.connect(self._show_more)
         self.chips.chosen.connect(self.choose)
         self.chips.picture_wanted.connect(self.take_picture)
         self.sheet.tile_chosen.connect(lambda *_: self._on_tile())
@@ -212,6 +219,7 @@ class TerrainsBench(Stage):
         return self.session.project.tileset_named(self.guest_name) or self.owner
 
     def _on_opened(self) -> None:
+        self._likely_open = False
         self.guest_name = None
         self.review.show_line([])
         self.refresh_later()
@@ -257,7 +265,8 @@ class TerrainsBench(Stage):
             self.sheet.value = min(self.sheet.value, len(kit.terrains))
         self.chips.show_set(owner, kit, self.sheet.value)
         self.cards.setVisible(kit is None and owner is not None)
-        self.likely.show_sheet(self.session.tileset if kit is None else None)
+        self.likely.show_sheet(self.session.tileset, opened=kit is None or self._likely_open)
+        self._show_more()
         for part in (self.chips, self.acts, self.tabs, self.pages, self.big):
             part.setVisible(kit is not None)
         for each in (self.guess_button, self.copy_button, self.make_button):
@@ -528,7 +537,23 @@ class TerrainsBench(Stage):
             self.new_set(kind, [each.strip() for each in text.split(",")])
 
     def made_likely(self, owner: Tileset, kit: TerrainSet) -> None:
+        self._likely_open = False
         self.choose_set(owner, kit)
+
+    def show_likely(self) -> None:
+        """Show the likely sets of the sheet, or put them away."""
+        self._likely_open = not (self._likely_open and self.likely.isVisible())
+        if self._likely_open and self.owner is not None and self.owner.picture is None:
+            self.session.warn(f"{self.owner.sheet} is missing: find it first")
+        self.refresh()
+
+    def _show_more(self) -> None:
+        """Tell how many likely sets are left, while they are put away."""
+        count = len(self.likely.offers)
+        self.more.setVisible(self.kit is not None and count > 0)
+        words = "put them away" if self._likely_open else "show them"
+        sets = "set looks likely" if count == 1 else "sets look likely"
+        self.more.setText(f"{count} more {sets}: {words}")
 
     def new_set(self, kind: SetKind = SetKind.CORNER, names: Sequence[str] = ()) -> None:
         """Add a set with terrains of these names to the sheet; it is called after them."""

@@ -71,6 +71,7 @@ class MarksSheet(SheetView):
         self._stroke_on: Parts | None = None
         self._stroke_value = NOTHING
         self._clearing = False
+        self._outlined: list[tuple[int, int]] = []
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
 
     @property
@@ -81,6 +82,11 @@ class MarksSheet(SheetView):
     def show_set(self, kit: TerrainSet | None, owner: Tileset | None) -> None:
         """Show the marks of another set, which belongs to a tileset."""
         self.kit, self.owner = kit, owner
+        self.update()
+
+    def outline(self, places: list[tuple[int, int]]) -> None:
+        """Outline some tiles: those of what is pointed at elsewhere."""
+        self._outlined = places
         self.update()
 
     def set_copying(self, on: bool) -> None:
@@ -105,6 +111,10 @@ class MarksSheet(SheetView):
     # Painting
 
     def paint_over(self, painter: QPainter) -> None:
+        if self.tileset is not None:
+            for at in self._outlined:
+                if self.tileset.has(*at):
+                    _outline(painter, self.tile_rect(*at), LINEN.madder)
         if self.kit is None or self.tileset is None:
             return
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
