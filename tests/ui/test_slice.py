@@ -1,3 +1,5 @@
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from PySide6.QtCore import QPointF, Qt
@@ -11,7 +13,8 @@ from tests.ui.conftest import LEFT, click, drag, move, pixels, settle, settle_vi
 from tests.ui.test_stages import drop, type_into
 
 from knitground.core.base.progress import no_progress
-from knitground.core.edit.reslice import use_relaid
+from knitground.core.edit.reslice import nothing_hangs_on, use_relaid
+from knitground.core.edit.sheets import set_weight
 from knitground.core.files.images import png_bytes, read_sheet
 from knitground.core.files.opening import open_project
 from knitground.core.model.slicing import Slicing
@@ -328,3 +331,52 @@ def test_tiles_are_not_left_out_while_the_project_is_being_read(window):
     bench._leave_out([(0, 1)], True)
     bench._leave_out([], True)
     assert owner.left_out == {(0, 1)}
+
+
+def test_a_new_sheet_is_cut_as_it_was_shown_when_one_goes_on_and_one_in_use_is_not(
+    window, bench, tmp_path
+):
+    session = window.session
+    path = tmp_path / "fresh.png"
+    path.write_bytes(png_bytes(make("separators", 6).picture))
+    drop(window, path)
+    settle()
+    window.show_stage("slice")
+    settle()
+    fresh = session.tileset
+    assert fresh.name == "fresh"
+    shown = replace(fresh.slicing, tile_width=24, tile_height=24, margin_x=0, margin_y=0,
+                    spacing_x=0, spacing_y=0)  # fmt: skip
+    bench.show_trial(shown)
+    assert fresh.slicing != shown
+    window.show_stage("terrains")
+    settle()
+    assert fresh.slicing == shown
+    assert session.doc.history.undo_name == "Slice “fresh” 24 × 24"
+    session.undo()
+    assert fresh.slicing != shown
+    session.redo()
+    # Another sheet is chosen: the same.
+    window.show_stage("slice")
+    settle()
+    bench.show_trial(replace(shown, tile_width=30))
+    session.choose_tileset(session.project.tilesets[0])
+    settle()
+    assert fresh.slicing.tile_width == 30
+    # A sheet whose tiles are marked and laid stays as it was.
+    pans = session.tileset
+    was = pans.slicing
+    bench.show_trial(replace(was, tile_width=20))
+    window.show_stage("draw")
+    settle()
+    assert pans.slicing == was
+    # One of which a single tile is known neither.
+    session.choose_tileset(fresh)
+    session.do(lambda: set_weight(fresh, 0, 0, 3.0))
+    window.show_stage("slice")
+    settle()
+    bench.show_trial(replace(fresh.slicing, tile_width=40))
+    window.show_stage("draw")
+    settle()
+    assert fresh.slicing.tile_width == 30
+    assert not nothing_hangs_on(session.project, fresh)

@@ -30,7 +30,7 @@ from knitground.core.model.patch import Patch
 from knitground.core.model.project import Project, free_name
 from knitground.core.model.slicing import Area, Slicing
 from knitground.core.model.terrain import no_marks
-from knitground.core.model.tile import TileRef
+from knitground.core.model.tile import TileRef, tiles_in
 from knitground.core.model.tileset import PLAIN, Picture, SheetFile, Tileset
 from knitground.core.slicing.follow import Follow, Place, follow_content, follow_pixels
 from knitground.core.slicing.grid import lay_grid
@@ -59,6 +59,27 @@ class Losses:
             if count:
                 out.append(f"{count} {what}")
         return out + [f"{n} cells of “{name}”" for name, n in (self.cells or {}).items() if n]
+
+
+def nothing_hangs_on(project: Project, tileset: Tileset) -> bool:
+    """Whether a sheet can be cut otherwise with nothing to lose.
+
+    No tile of it is marked, known, laid on a map or named by a mix, a rule or a patch; a tile that
+    once lay on a map counts until the project is opened again.
+    """
+    if tileset.facts or tileset.sets or tileset.order:
+        return False
+    name = tileset.name
+    kits = [kit for each in project.tilesets for kit in each.sets]
+    if any(name in kit.guests for kit in kits):
+        return False
+    named: list[object] = [project.mixes, project.rule_lists, [kit.rules for kit in kits]]
+    named += [list(patch.rows) for patch in project.tray]
+    for map_ in project.maps:
+        named += [map_.legend.tiles, map_.recipe.steps]
+    frames = {frame.tileset for each in project.tilesets for fact in each.facts.values()
+              for frame in fact.frames}  # fmt: skip
+    return name not in frames and all(tile.tileset != name for tile in tiles_in(named))
 
 
 def use_slicing(project: Project, tileset: Tileset, slicing: Slicing) -> tuple[Edit, Losses]:

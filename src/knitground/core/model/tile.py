@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+from dataclasses import fields, is_dataclass
 from typing import NamedTuple
 
 from knitground.core.model.limits import Name, Place, Turn
@@ -14,3 +16,15 @@ class TileRef(NamedTuple):
     row: Place
     col: Place
     turn: Turn = 0
+
+
+def tiles_in(value: object) -> Iterator[TileRef]:
+    """List all tiles that anything made of dataclasses, tuples and lists names."""
+    if isinstance(value, TileRef):
+        yield value
+    elif isinstance(value, tuple | list):
+        for each in value:
+            yield from tiles_in(each)
+    elif is_dataclass(value):
+        for each in fields(value):
+            yield from tiles_in(getattr(value, each.name))

@@ -3,14 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import fields, is_dataclass
 from hashlib import blake2b
 
 import numpy as np
 
 from knitground.core.knit.layer import marked_tiles
 from knitground.core.model.layers import GroundLayer, MarkerLayer
-from knitground.core.model.tile import TileRef
+from knitground.core.model.tile import TileRef, tiles_in
 from knitground.core.model.tileset import At, Tileset
 from knitground.core.proof.finding import Check, Finding, Group
 from knitground.core.proof.proving import Proving
@@ -85,20 +84,8 @@ def _used(at: Proving) -> tuple[set[str], set[tuple[str, str]], set[tuple[str, i
             named.append(kit.rules)
             if (owner.name, kit.name) in sets:
                 named += marked_tiles(project, owner, kit)[1]
-    tiles = {(tile.tileset, tile.row, tile.col) for each in named for tile in _tiles_in(each)}
+    tiles = {(tile.tileset, tile.row, tile.col) for each in named for tile in tiles_in(each)}
     return sheets | {name for name, _, _ in tiles}, sets, tiles
-
-
-def _tiles_in(value: object) -> Iterator[TileRef]:
-    """List all tiles that anything of a list of rules names."""
-    if isinstance(value, TileRef):
-        yield value
-    elif isinstance(value, tuple):
-        for each in value:
-            yield from _tiles_in(each)
-    elif is_dataclass(value):
-        for each in fields(value):
-            yield from _tiles_in(getattr(value, each.name))
 
 
 def _unused(at: Proving) -> Iterator[Finding]:

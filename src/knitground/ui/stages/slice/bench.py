@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from contextlib import suppress
 from dataclasses import replace
 
 from PySide6.QtCore import Qt
+from PySide6.QtGui import QHideEvent
 from PySide6.QtWidgets import (
     QComboBox,
     QHBoxLayout,
@@ -17,7 +19,7 @@ from PySide6.QtWidgets import (
 from knitground.core.base.errors import KnitError, SlicingError
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.document import Edit
-from knitground.core.edit.reslice import Losses, use_slicing
+from knitground.core.edit.reslice import Losses, nothing_hangs_on, use_slicing
 from knitground.core.edit.sheets import add_region, leave_out, remove_tileset, set_anchor
 from knitground.core.edit.uses import count_uses
 from knitground.core.model.slicing import Area, Slicing
@@ -184,6 +186,7 @@ class SliceBench(Stage):
         if tileset is not None:
             self.sheets.setCurrentText(tileset.name)
         if tileset is not self.sheet.tileset or self.trial is None:
+            self._use_shown()
             self.sheet.show_tileset(tileset)
             self.reset()
             self.finder.look()
@@ -282,6 +285,26 @@ class SliceBench(Stage):
             self.session.warn(str(error))
             return
         self._use(tileset, trial, *made)
+
+    def hideEvent(self, event: QHideEvent) -> None:
+        if not event.spontaneous():  # minimised, one comes back to it
+            self._use_shown()
+        super().hideEvent(event)
+
+    def _use_shown(self) -> None:
+        """Cut a sheet as it is shown when it is left, where nothing hangs on it yet.
+
+        Else one who goes on without a click works with another grid than was seen.
+        """
+        tileset, trial, project = self.sheet.tileset, self.trial, self.session.project
+        if tileset not in project.tilesets or trial is None or tileset is None:
+            return
+        if trial == tileset.slicing or not nothing_hangs_on(project, tileset):
+            return
+        with suppress(SlicingError):  # what can not be cut so stays as it was
+            edit, _ = use_slicing(project, tileset, trial)
+            if self.session.apply(edit):
+                self.session.note(f"“{tileset.name}” is cut as it was shown: {edit.name}")
 
     def _use(self, tileset: Tileset, trial: Slicing, edit: Edit, losses: Losses) -> None:
         if losses.lines() and not self.confirm(losses.lines()):
