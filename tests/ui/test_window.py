@@ -25,6 +25,7 @@ from knitground.core.model.project import Project
 from knitground.ui import tour
 from knitground.ui.common import theme as themes
 from knitground.ui.common.finder import match
+from knitground.ui.common.menus import MENUS
 from knitground.ui.common.question import Question
 from knitground.ui.common.tasks import Job, run_with_progress, wait_for_jobs, work_title
 from knitground.ui.common.theme import LINEN, LOOM
@@ -172,11 +173,28 @@ def test_the_finder_ranks_what_fits_best(letters, best):
         "Layer › Lock or unlock layer",
         "View › Zoom in",
         "Map › New map…",
-        "Edit › Use this slicing",
+        "Sheet › Use this slicing",
     ]
     rated = sorted((match(letters, t), t) for t in titles if match(letters, t) is not None)
     assert rated[0][1] == best
     assert match("qqq", best) is None
+
+
+def test_every_command_stands_in_one_menu_and_no_menu_is_long(window):
+    menus = {action.text(): action.menu().actions() for action in window.shell.menuBar().actions()}
+    assert list(menus) == [name for name, _ in MENUS]
+    lines = [each.text() for actions in menus.values() for each in actions
+             if not each.isSeparator()]  # fmt: skip
+    assert len(lines) == len(set(lines))
+    assert {*lines} == {each.text for each in window.commands.all} | {"Lately"}
+    for name, groups in MENUS:
+        told = [text for group in groups for text in group]
+        shown = [each.text() for each in menus[name] if not each.isSeparator()]
+        assert shown == told, "what nobody has put anywhere would come last"
+        assert len(shown) <= 16
+        assert not menus[name][0].isSeparator()
+    assert all(each.title.startswith(f"{each.menu} › ") and each.menu for each in
+               window.commands.all)  # fmt: skip
 
 
 def test_shortcuts_are_not_taken_twice(window):

@@ -18,6 +18,7 @@ from knitground.core.files.places import PROJECT_NAME
 from knitground.ui.changed.dialog import ChangedDialog
 from knitground.ui.common.commands import Commands
 from knitground.ui.common.finder import Finder
+from knitground.ui.common.menus import MENUS
 from knitground.ui.common.notices import Notices
 from knitground.ui.common.tasks import (
     call_off_jobs,
@@ -47,7 +48,6 @@ from knitground.ui.stages.stage import Stage
 
 _IDLE_S = 0.01
 """How long is knitted in one idle moment."""
-_MENUS = ("Project", "Edit", "View", "Tool", "Layer", "Map", "Help")
 Kind = TypeVar("Kind", bound=Stage)
 
 
@@ -130,11 +130,8 @@ class Window(QObject):
     def _add_commands(self) -> None:
         """Fill the menus; each part adds its own."""
         commands = self.commands
-        for menu in _MENUS:
-            commands.menu(menu)
         self.files.add_commands(commands)
         commands.add(
-            "Project",
             "What changed…",
             lambda: ChangedDialog(self.session, self.shell, self.files.kept_copies).exec(),
         )
@@ -142,21 +139,20 @@ class Window(QObject):
         scatter.add_commands(self.session, commands, self.shell, lambda: self.mapside.active.at)
         for number, each in enumerate(STAGES, 1):
             show = partial(self.show_stage, each.key)
-            commands.add("View", f"Stage {each.name}", show, f"Ctrl+{number}")
-        commands.line("View")
+            commands.add(f"Stage {each.name}", show, f"Ctrl+{number}")
         self.mapside.add_commands(commands)
-        commands.add(
-            "Edit", "Release pins here",
+        commands.add("Release pins here",
             lambda: self.mapside.strip.layers.release_here(self.mapside.active.at), "U",
         )  # fmt: skip
         for stage in self.stages.values():
             stage.add_commands(commands)
         for name in THEMES:
-            commands.add("View", f"Theme {name}", partial(self.set_theme, name))
-        commands.add("View", "Find a command…", self.find_command, "Ctrl+K")
-        commands.add("Project", "Close window", self.shell.close, "Ctrl+Q")
+            commands.add(f"Theme {name}", partial(self.set_theme, name))
+        commands.add("Find a command…", self.find_command, "Ctrl+K")
+        commands.add("Close window", self.shell.close, "Ctrl+Q")
         about = f"Knit Ground {__version__}: from a sprite sheet to seamless maps"
-        commands.add("Help", "About Knit Ground", lambda: self.session.note(about))
+        commands.add("About Knit Ground", lambda: self.session.note(about))
+        commands.arrange(MENUS)
 
     def _connect(self) -> None:
         s = self.session

@@ -27,6 +27,9 @@ _HUES = (
 )  # fmt: skip
 _WHOLE = {SetKind.CORNER: 16, SetKind.EDGE: 16, SetKind.RING: 47}
 MAX_TILES = 4096
+_SMOOTH, _ROUGH, _STRIPED = 4.0, 10.0, 2.5
+"""Levels from one pixel to the next below which a tile is smooth, above which it is rough; how
+often as large they are one way as the other where it is striped."""
 _TOP, _BOTTOM = (Slot.NW, Slot.N, Slot.NE), (Slot.SW, Slot.S, Slot.SE)
 _LEFT, _RIGHT = (Slot.NW, Slot.W, Slot.SW), (Slot.NE, Slot.E, Slot.SE)
 
@@ -110,9 +113,11 @@ def _combinations_turned(guess: SetGuess) -> int:
 def kit_of_guess(tileset: Tileset, guess: SetGuess) -> TerrainSet:
     """Make a terrain set of a likely one, its terrains named and coloured after their art."""
     terrains: list[Terrain] = []
+    seen: list[Picture] = []
     for number in range(guess.terrains):
         pixels = _art_of(tileset, guess, number)
-        name = free_name(colour_word(pixels), [each.name for each in terrains])
+        name = _name_for(pixels, [each.name for each in terrains], seen)
+        seen.append(pixels)
         taken = [each.colour for each in terrains]
         colour = art_colour(pixels, taken) or free_colour(taken)
         letter = free_letter(name, [each.letter for each in terrains])
@@ -192,6 +197,40 @@ def colour_word(pixels: np.ndarray) -> str:
     if word == "red" and light > 0.52:
         word = "pink"
     return f"dark {word}" if light < 0.22 else f"light {word}" if light > 0.78 else word
+
+
+def _name_for(pixels: Picture, taken: list[str], others: list[Picture]) -> str:
+    """Name a terrain by its colour; if another has that name by how rough or how light it is."""
+    word = colour_word(pixels)
+    if word not in taken:
+        return word
+    mean = [float(each[each[..., 3] > 0][:, :3].mean()) for each in (pixels, *others)]
+    shade = "light" if mean[0] > mean[1 + taken.index(word)] else "dark"
+    plain = word.removeprefix("light ").removeprefix("dark ")
+    for name in (f"{texture_word(pixels)} {word}".strip(), f"{shade} {plain}",
+                 f"{texture_word(pixels)} {shade} {plain}".strip()):  # fmt: skip
+        if name not in taken:
+            return name
+    return free_name(word, taken)
+
+
+def texture_word(pixels: Picture) -> str:
+    """Say how rough a tile (h, w, 4) looks: smooth, rough, striped, or nothing in particular.
+
+    Examples
+    --------
+    >>> texture_word(np.full((8, 8, 4), 255, np.uint8))
+    'smooth'
+    """
+    light = pixels[..., :3].astype(np.float32).mean(axis=-1)
+    if min(light.shape) < 2:
+        return ""
+    down, across = (float(np.abs(np.diff(light, axis=axis)).mean()) for axis in (0, 1))
+    if max(down, across) < _SMOOTH:
+        return "smooth"
+    if max(down, across) > _STRIPED * min(down, across):
+        return "striped"
+    return "rough" if down + across > 2 * _ROUGH else ""
 
 
 def _of_lightness(light: float, words: Iterable[str]) -> str:

@@ -27,13 +27,17 @@ def with_key(name: str) -> str:
     return f"{name} ({keys})" if keys else name
 
 
+Menus = tuple[tuple[str, tuple[tuple[str, ...], ...]], ...]
+"""Menus by their names: groups of commands, by theirs."""
+
+
 @dataclass(eq=False)
 class Command:
     """A command as the menus and the command finder show it."""
 
-    menu: str
     text: str
     action: QAction
+    menu: str = ""
 
     @property
     def keys(self) -> str:
@@ -51,18 +55,11 @@ class Commands:
 
     def __init__(self, window: QMainWindow) -> None:
         self._window = window
-        self._menus: dict[str, QMenu] = {}
+        self._inner: dict[str, QMenu] = {}
         self.all: list[Command] = []
-
-    def menu(self, name: str) -> QMenu:
-        """Return a menu of the menu bar, making it if it is new."""
-        if name not in self._menus:
-            self._menus[name] = self._window.menuBar().addMenu(name)
-        return self._menus[name]
 
     def add(
         self,
-        menu: str,
         text: str,
         run: Callable[[], object],
         keys: str = "",
@@ -79,18 +76,38 @@ class Commands:
             action.setCheckable(True)
             action.setChecked(checked)
         action.triggered.connect(lambda *_: run())
-        self.menu(menu).addAction(action)
-        self.all.append(Command(menu, text, action))
+        self.all.append(Command(text, action))
         return action
+
+    def add_menu(self, text: str) -> QMenu:
+        """Add a menu of its own to a menu."""
+        self._inner[text] = QMenu(text, self._window)
+        return self._inner[text]
+
+    def arrange(self, menus: Menus) -> None:
+        """Put all commands into menus, with lines between groups; strangers come last."""
+        known = {each.text: each for each in self.all}
+        bar = self._window.menuBar()
+        for name, groups in menus:
+            menu = bar.addMenu(name)
+            for n, group in enumerate(groups):
+                if n:
+                    menu.addSeparator()
+                for text in group:
+                    if text in self._inner:
+                        menu.addMenu(self._inner[text])
+                        continue
+                    each = known.pop(text)
+                    each.menu = name
+                    menu.addAction(each.action)
+        for each in known.values():
+            each.menu = name
+            menu.addAction(each.action)
 
     def follow(self, action: QAction, changed: SignalInstance, is_on: Callable[[], bool]) -> None:
         """Let a command that is on or off show what is so, whoever changes it."""
         changed.connect(lambda: action.setChecked(is_on()))
         action.triggered.connect(lambda *_: action.setChecked(is_on()))
-
-    def line(self, menu: str) -> None:
-        """Add a line to a menu."""
-        self.menu(menu).addSeparator()
 
     def named(self, text: str) -> Command:
         """Find a command by its name."""

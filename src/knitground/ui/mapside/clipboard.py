@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import atexit
-from functools import partial
 
 from PySide6.QtWidgets import QApplication
 
@@ -118,10 +117,9 @@ def select_none(session: Session) -> None:
 
 def add_commands(session: Session, commands: Commands) -> None:
     """Add what can be done with a selection, and with what is in hand, to the menus."""
-    add = partial(commands.add, "Edit")
+    add = commands.add
     add("Undo", session.undo, "Ctrl+Z")
     add("Redo", session.redo, "Ctrl+Y").setShortcuts(keys_of("Ctrl+Y", "Ctrl+Shift+Z"))
-    commands.line("Edit")
     add("Copy", lambda: copy(session), "Ctrl+C")
     add("Cut", lambda: cut(session), "Ctrl+X")
     add("Paste into hand", lambda: paste(session), "Ctrl+V")
@@ -131,15 +129,11 @@ def add_commands(session: Session, commands: Commands) -> None:
     add("Selection to the layer behind", lambda: to_layer(session, -1), "Ctrl+Shift+[")
     add("Select all", lambda: select_all(session), "Ctrl+A")
     add("Select nothing", lambda: select_none(session), "Ctrl+Shift+A")
-    commands.line("Edit")
     add("Markers to the front", lambda: restack(session, to_front=True))
     add("Markers to the back", lambda: restack(session, to_front=False))
-    commands.line("Edit")
     add("Larger brush", lambda: session.set_size(session.desk().size + 1), ".")
     add("Smaller brush", lambda: session.set_size(session.desk().size - 1), ",")
-    commands.line("Edit")
     add("Turn clockwise", lambda: turn(session, 1), "]")
     add("Turn anticlockwise", lambda: turn(session, 3), "[")
     add("Mirror left to right", lambda: turn(session, 4), "M")
     add("Mirror top to bottom", lambda: turn(session, 6), "Shift+M")
-    commands.line("Edit")

@@ -45,13 +45,12 @@ class LayerCommands:
 
     def add_commands(self, commands: Commands) -> None:
         """Add them to the menus, those apart that need the strip to show something."""
-        add = partial(commands.add, "Layer")
+        add = commands.add
         add("Add tile layer", self.add_tiles)
         add("Rename layer…", self.ask_chosen_name, "F2")
         add("Duplicate layer", self.duplicate)
         add("Merge into the layer behind", self.merge)
         add("Delete layer", self.delete, "Ctrl+Delete")
-        commands.line("Layer")
         add("Show or hide layer", self.toggle_eye, EYE_KEYS)
         add("Lock or unlock layer", self.toggle_lock, LOCK_KEYS)
         add("Show only this layer, or all", self.show_only, "Shift+I")
@@ -59,7 +58,6 @@ class LayerCommands:
         add("Towards the front", lambda: self.shift(1), "Ctrl+]")
         add("Next layer", lambda: self.step(1), "PgUp")
         add("Previous layer", lambda: self.step(-1), "PgDown")
-        commands.line("Layer")
         add("Add a storey above", self.add_storey)
         add("Sort by depth with neighbours, or not", self.toggle_depth)
         add("Reroll variants", self.reroll)

@@ -5,7 +5,6 @@ from __future__ import annotations
 import re
 from collections.abc import Callable
 from dataclasses import replace
-from functools import partial
 from pathlib import Path
 
 from PySide6.QtCore import QObject, Signal
@@ -49,7 +48,7 @@ class MapCommands(QObject):
 
     def add_commands(self, commands: Commands) -> None:
         """Add them to the menus."""
-        add = partial(commands.add, "Map")
+        add = commands.add
         add("New map…", self.new_map, "Ctrl+N")
         add("Map from a picture…", self.ask_picture)
         add("Size of the map…", self.resize_map)

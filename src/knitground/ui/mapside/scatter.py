@@ -145,18 +145,15 @@ def add_commands(
     session: Session, commands: Commands, parent: QWidget, at: Callable[[], Pointer | None]
 ) -> None:
     """Add what goes by chance to the menus."""
-    add = partial(commands.add, "Edit")
+    add = commands.add
     add("Reroll", lambda: reroll(session, 1), "R")
     add("Reroll back", lambda: reroll(session, -1), "Shift+R")
-    commands.line("Edit")
-    commands.add("Layer", "Thin out…", lambda: ask_thin(session, parent))
-    commands.add("Layer", "Mix of what lies here", lambda: mix_from_map(session))
-    commands.add(
-        "Layer", "Replace this tile by what is in hand",
+    commands.add("Thin out…", lambda: ask_thin(session, parent))
+    commands.add("Mix of what lies here", lambda: mix_from_map(session))
+    commands.add("Replace this tile by what is in hand",
         lambda: replace_tile(session, at()), "Ctrl+Alt+F",
     )  # fmt: skip
-    commands.add("Layer", "Lay the mix here anew", lambda: lay_again(session, at()), "Shift+F")
-    commands.add(
-        "Layer", "Lay the mix here with another seed",
+    commands.add("Lay the mix here anew", lambda: lay_again(session, at()), "Shift+F")
+    commands.add("Lay the mix here with another seed",
         lambda: lay_again(session, at(), reroll=True), "Alt+Shift+F",
     )  # fmt: skip

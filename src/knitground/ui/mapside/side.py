@@ -179,21 +179,19 @@ class MapSide(QWidget):
         self._add_view_commands(commands)
         for tool in self.tools.values():
             choose = partial(self.session.choose_tool, tool.key)
-            commands.add("Tool", tool.name, choose, tool.shortcut)
-        commands.line("Tool")
-        commands.add("Tool", "Piece that fits here", lambda: self.active.fit_piece(1), "Y")
-        commands.add("Tool", "The piece before", lambda: self.active.fit_piece(-1), "Shift+Y")
+            commands.add(tool.name, choose, tool.shortcut)
+        commands.add("Piece that fits here", lambda: self.active.fit_piece(1), "Y")
+        commands.add("The piece before", lambda: self.active.fit_piece(-1), "Shift+Y")
         self.strip.add_commands(commands)
         self.maps.add_commands(commands)
         self.walking.add_commands(commands)
 
     def _add_view_commands(self, commands: Commands) -> None:
-        add = partial(commands.add, "View")
+        add = commands.add
         add("Zoom in", lambda: self.active.zoom_by(1), "+").setShortcuts(keys_of("+", "="))
         add("Zoom out", lambda: self.active.zoom_by(-1), "-")
         add("Zoom 100 %", lambda: self.active.zoom_to(STEPS.index(1)), "Ctrl+0")
         add("Whole map", lambda: self.active.fit(), "Home")
-        commands.line("View")
         add("Second view", self.toggle_second, "Shift+V", checked=False)
         for name, keys, of in _SWITCHES:
             commands.follow(

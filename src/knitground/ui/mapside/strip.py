@@ -172,8 +172,8 @@ class Strip(QFrame):
 
     def add_commands(self, commands: Commands) -> None:
         """Add the commands on layers to the menus."""
-        commands.add("Layer", "Add layer…", self.ask_kind, "Ctrl+Shift+L")
-        commands.add("Layer", "Offset and height…", self.ask_place)
+        commands.add("Add layer…", self.ask_kind, "Ctrl+Shift+L")
+        commands.add("Offset and height…", self.ask_place)
         self.layers.add_commands(commands)
 
     def _knit_from(self, map_: Map, layer: GroundLayer, tileset: str, set_name: str) -> None:

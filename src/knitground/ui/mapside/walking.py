@@ -240,7 +240,7 @@ class Walking(QObject):
 
     def add_commands(self, commands: Commands) -> None:
         """Add the command that begins and ends it."""
-        commands.add("Map", "Walk", self.toggle, "F6")
+        commands.add("Walk", self.toggle, "F6")
 
     def toggle(self) -> None:
         """Begin to walk, or end it."""

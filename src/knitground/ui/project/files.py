@@ -47,10 +47,10 @@ class ProjectFiles(QObject):
 
     def add_commands(self, commands: Commands) -> None:
         """Add the commands on the project to the menus."""
-        add = partial(commands.add, "Project")
+        add = commands.add
         add("New project", self.new_project)
         add("Open project…", self.ask_project, "Ctrl+O")
-        recent = commands.menu("Project").addMenu("Lately")
+        recent = commands.add_menu("Lately")
 
         def fill() -> None:
             recent.clear()
@@ -61,9 +61,7 @@ class ProjectFiles(QObject):
 
         recent.aboutToShow.connect(fill)
         add("Open the demo", lambda: self.open_demo(None))
-        commands.line("Project")
         add("Open sheet…", self.sheets.ask_sheet, "Ctrl+Shift+O")
-        commands.line("Project")
         add("Save", self.save, "Ctrl+S")
         add("Save as…", self.save_as, "Ctrl+Shift+S")
 

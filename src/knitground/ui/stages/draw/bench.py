@@ -161,8 +161,8 @@ class DrawBench(Stage):
         self.setLayout(layout)
 
     def add_commands(self, commands: Commands) -> None:
-        commands.add("Edit", "Keep in the tray", self.keep, "Ctrl+T")
-        commands.add("View", "Find tiles, mixes, patches", self.find_words, "Ctrl+F")
+        commands.add("Keep in the tray", self.keep, "Ctrl+T")
+        commands.add("Find tiles, mixes, patches", self.find_words, "Ctrl+F")
         keys = commands.named("Find tiles, mixes, patches").keys
         self.search_field.setToolTip(tip(self.search_field.toolTip(), keys))
 

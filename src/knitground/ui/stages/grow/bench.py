@@ -197,10 +197,9 @@ class GrowBench(Stage):
             self.refresh_later()
 
     def add_commands(self, commands: Commands) -> None:
-        commands.line("Map")
-        commands.add("Map", "Run recipe", self.run_new, "Ctrl+R")
-        commands.add("Map", "Keep the selection from the recipe", self.keep_selection)
-        commands.add("Layer", "Make the grown layer plain", self.make_plain)
+        commands.add("Run recipe", self.run_new, "Ctrl+R")
+        commands.add("Keep the selection from the recipe", self.keep_selection)
+        commands.add("Make the grown layer plain", self.make_plain)
 
     def refresh(self) -> None:
         """Show the recipe of the session's map."""

@@ -293,9 +293,9 @@ class ProofBench(Stage):
             self.session.do(lambda: excuse(project, [finding.key], why))
 
     def add_commands(self, commands: Commands) -> None:
-        commands.add("Map", "Check again", self.prover.again, "F5")
-        commands.add("Map", "Next finding", lambda: self.next_finding(1), "F8")
-        commands.add("Map", "The finding before", lambda: self.next_finding(-1), "Shift+F8")
+        commands.add("Check again", self.prover.again, "F5")
+        commands.add("Next finding", lambda: self.next_finding(1), "F8")
+        commands.add("The finding before", lambda: self.next_finding(-1), "Shift+F8")
 
     def next_finding(self, by: int) -> None:
         """Go to the next finding, whatever stage is shown."""

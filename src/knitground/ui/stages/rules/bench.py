@@ -180,12 +180,11 @@ class RulesBench(Stage):
         self.counter.counted.connect(self._show_counts)
 
     def add_commands(self, commands: Commands) -> None:
-        commands.line("Map")
-        add = partial(commands.add, "Map")
+        add = commands.add
         add("Teach a rule from the map", self.lesson.from_menu, "Shift+T")
         for words, selection, passes in REWRITINGS:
             add(words, partial(self.lists.rewrite, selection=selection, passes=passes))
-        commands.add("Edit", "Duplicate rule", self.duplicate, "Ctrl+J")
+        commands.add("Duplicate rule", self.duplicate, "Ctrl+J")
 
     # Following the session
 

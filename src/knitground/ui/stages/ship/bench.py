@@ -360,7 +360,7 @@ class ShipBench(Stage):
             self._done(done)
 
     def add_commands(self, commands: Commands) -> None:
-        commands.add("Project", "Ship", self.ship_now, "Ctrl+E")
+        commands.add("Ship", self.ship_now, "Ctrl+E")
 
     def _reopen(self) -> None:
         self.files.clear()

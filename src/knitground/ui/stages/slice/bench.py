@@ -168,10 +168,10 @@ class SliceBench(Stage):
         return self.sheet.cancel()
 
     def add_commands(self, commands: Commands) -> None:
-        commands.add("Edit", "Use this slicing", self.commit, "Ctrl+Return")
-        commands.add("Edit", "Re-lay the sheet…", self.pictures.ask_relay)
-        commands.add("Edit", "Reskin the sheet…", self.pictures.ask_reskin)
-        commands.add("Edit", "Relief of the sheet…", self.pictures.ask_relief)
+        commands.add("Use this slicing", self.commit, "Ctrl+Return")
+        commands.add("Re-lay the sheet…", self.pictures.ask_relay)
+        commands.add("Reskin the sheet…", self.pictures.ask_reskin)
+        commands.add("Relief of the sheet…", self.pictures.ask_relief)
 
     def _reopen(self) -> None:
         self.trial = None

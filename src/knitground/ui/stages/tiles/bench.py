@@ -262,7 +262,7 @@ class TilesBench(Stage):
         self.properties.removed.connect(self.remove_property)
 
     def add_commands(self, commands: Commands) -> None:
-        commands.add("Edit", "Choose all tiles", lambda: self.choose_by("all"), "Ctrl+Alt+A")
+        commands.add("Choose all tiles", lambda: self.choose_by("all"), "Ctrl+Alt+A")
 
     # Following
 
