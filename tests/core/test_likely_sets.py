@@ -11,11 +11,13 @@ from tests.maps import snapshot
 from knitground.core.base.errors import Cancelled, SlicingError
 from knitground.core.edit.document import Document
 from knitground.core.edit.likelysets import (
+    _name_for,
     add_likely_set,
     colour_word,
     guess_words,
     kit_of_guess,
     sheet_sets,
+    texture_word,
 )
 from knitground.core.files.opening import open_project
 from knitground.core.knit.bridge import build_graph
@@ -187,6 +189,26 @@ def test_a_missing_sheet_too_many_tiles_and_pieces_are_told(demo):
 def test_colours_have_names(colour, word):
     assert colour_word(np.full((3, 3, 4), (*colour, 255), np.uint8)) == word
     assert colour_word(np.zeros((3, 3, 4), np.uint8)) == "clear"
+
+
+def test_terrains_of_one_colour_are_told_apart_by_words_and_not_by_numbers():
+    rng = np.random.default_rng(3)
+    plain = np.full((16, 16, 4), (40, 130, 150, 255), np.uint8)
+    rough, striped, light = plain.copy(), plain.copy(), plain.copy()
+    rough[..., :3] = np.clip(plain[..., :3] + rng.integers(-30, 30, (16, 16, 1)), 0, 255)
+    striped[::2, :, :3] -= 25
+    light[..., :3] += 20
+    assert [texture_word(each) for each in (plain, rough, striped)] == [
+        "smooth",
+        "rough",
+        "striped",
+    ]
+    taken, seen = [], []
+    for each in (plain, rough, striped, light):
+        taken.append(_name_for(each, taken, seen))
+        seen.append(each)
+    assert taken == ["teal", "rough teal", "striped teal", "smooth teal"]
+    assert _name_for(light, taken, seen) == "light teal"
 
 
 def test_ring_sets_are_found_by_their_47():

@@ -32,6 +32,11 @@ def test_a_new_map_is_filled_with_a_terrain_in_one_step(window):
     dialog = NewMapDialog(session, window.shell)
     offered = [dialog.filled.itemText(n) for n in range(dialog.filled.count())]
     assert offered == ["nothing", "brine", "crust", "clay", "blush"]
+    assert dialog.filled.currentText() == "brine", "ground to begin with"
+    dialog.sizes.setCurrentIndex(1)
+    dialog.sizes.activated.emit(1)
+    assert dialog.sizes.currentText() == "96 × 64: Harbour pans, Salt coast"
+    assert (dialog.width_box.value(), dialog.height_box.value()) == (96, 64)
     dialog.filled.setCurrentText("crust")
     dialog.name.setText("Flat")
     steps = len(session.doc.history.names)
@@ -55,6 +60,8 @@ def test_a_terrain_without_a_plain_tile_says_so_and_fills_no_map(window):
     assert words == ["nothing", "brine", "crust", "clay (has no plain tile yet)", "blush"]
     allowed = [dialog.filled.model().item(n).isEnabled() for n in range(len(words))]
     assert allowed == [True, True, True, False, True]
+    marks[(marks[..., list(kit.kind.slots)] == 1).all(axis=2)] = 0
+    assert NewMapDialog(window.session, window.shell).filled.currentText() == "crust"
     dialog.filled.setFocus()
     dialog.filled.setCurrentIndex(2)
     QTest.keyClick(dialog.filled, Qt.Key.Key_Down)
@@ -66,6 +73,7 @@ def test_paths_do_not_cover_a_new_map_and_a_sheet_without_sets_offers_nothing(wi
     dialog.tilesets.setCurrentText("works")
     offered = [dialog.filled.itemText(n) for n in range(dialog.filled.count())]
     assert offered == ["nothing", "brick"]
+    assert dialog.filled.currentText() == "nothing", "walls are no ground"
     dialog.tilesets.setCurrentText("props")
     assert not dialog.filled.isEnabled()
 

@@ -91,6 +91,17 @@ class NewMapDialog(Dialog):
             box.setValue(value)
             box.setSuffix(" cells")
             box.valueChanged.connect(self._check)
+        self.sizes = QComboBox()
+        self.sizes.setToolTip("Take the size of another map")
+        self.sizes.addItem("as…", None)
+        known: dict[tuple[int, int], list[str]] = {}
+        for map_ in session.project.maps:
+            rows, columns = map_.lattice.counted
+            known.setdefault((columns, rows), []).append(map_.name)
+        for (columns, rows), names in known.items():
+            self.sizes.addItem(f"{columns} × {rows}: {', '.join(names)}", (columns, rows))
+        self.sizes.setVisible(bool(known))
+        self.sizes.activated.connect(self._take_size)
         self.across, self.down = WholeBox(), WholeBox()
         for box, what in ((self.across, "screens wide"), (self.down, "screens high")):
             box.setRange(0, 1000)
@@ -151,7 +162,7 @@ class NewMapDialog(Dialog):
         self.buttons.rejected.connect(self.reject)
         form = QFormLayout(self)
         form.addRow("Name", self.name)
-        form.addRow("Size", row(self.width_box, QLabel("×"), self.height_box, 1))
+        form.addRow("Size", row(self.width_box, QLabel("×"), self.height_box, self.sizes, 1))
         form.addRow(
             "or in screens",
             row(self.across, QLabel("×"), self.down, QLabel("of"), self.screen_width, QLabel("×"),
@@ -272,12 +283,28 @@ class NewMapDialog(Dialog):
                 self.filled.addItem(terrain_icon(kit, number), words, (kit.name, number))
                 self._allow_last(plain)
         self.filled.setEnabled(self.filled.count() > 1)
+        # What a map is begun with is ground, if there is any: the first that has a plain tile.
+        kits = {kit.name: kit for kit in tileset.sets} if tileset else {}
+        ground = [n for n in range(1, self.filled.count()) if self._is_allowed(n)
+                  and kits[self.filled.itemData(n)[0]].kind is SetKind.CORNER]  # fmt: skip
+        self.filled.setCurrentIndex(ground[0] if ground else 0)
+
+    def _is_allowed(self, place: int) -> bool:
+        items = self.filled.model()
+        return not isinstance(items, QStandardItemModel) or items.item(place).isEnabled()
 
     def _allow_last(self, on: bool) -> None:
         """Let the last terrain be chosen or not: one without a plain tile gives only gaps."""
         items = self.filled.model()
         if isinstance(items, QStandardItemModel):
             items.item(items.rowCount() - 1).setEnabled(on)
+
+    def _take_size(self, place: int) -> None:
+        """Take the size of another map."""
+        wanted = self.sizes.itemData(place)
+        if wanted is not None:
+            self.width_box.setValue(wanted[0])
+            self.height_box.setValue(wanted[1])
 
     def _by_screens(self) -> None:
         """Work the size in cells out of screens; a last cell that shows in part counts."""
