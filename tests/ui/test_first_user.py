@@ -259,3 +259,20 @@ def test_a_sparse_layers_card_shows_its_few_tiles_in_full(window):
     shown = card.thumb._pixels
     assert set((shown >> 24).ravel().tolist()) == {0, 255}
     assert (shown >> 24 == 255).any()
+
+
+def test_each_way_to_begin_has_a_picture_and_all_menus_have_room_at_900_px(empty_window):
+    window = empty_window
+    window.shell.resize(900, 600)
+    settle()
+    shown = [each.pixmap() for each in window.start.findChildren(QLabel)
+             if not each.pixmap().isNull()]  # fmt: skip
+    assert [(each.width(), each.height()) for each in shown] == [(222, 104), (236, 104), (236, 104)]
+    bar = window.shell.menuBar()
+    last = bar.actionGeometry(bar.actions()[-1])
+    assert last.right() > bar.actionGeometry(bar.actions()[0]).left()
+    assert bar.width() - window.title.width() >= last.right()
+    window.session.project.name = "A very long name of a project that has no room there at all"
+    window._show_state()
+    assert "…" in window.title.text()
+    assert window.title.toolTip().startswith("A very long name")

@@ -49,6 +49,8 @@ from knitground.ui.stages.stage import Stage
 _IDLE_S = 0.01
 """How long is knitted in one idle moment."""
 Kind = TypeVar("Kind", bound=Stage)
+_TITLE_PX = 240
+"""Room for the project's name beside the menus: at 900 px both are there."""
 
 
 class Window(QObject):
@@ -108,7 +110,7 @@ class Window(QObject):
         self.shell.pages.addWidget(self.work)
         self.title = QLabel()
         self.title.setProperty("role", "note")
-        self.title.setFixedWidth(320)
+        self.title.setFixedWidth(_TITLE_PX)
         self.title.setMinimumHeight(26)
         self.title.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         self.shell.menuBar().setCornerWidget(self.title)
@@ -243,7 +245,10 @@ class Window(QObject):
             action.setEnabled(step is not None or (name == "Undo" and self.session.in_gesture))
             action.setText(on_button(f"{name} {step}") if step else name)
         saved = "" if self.session.doc.is_saved else " — not saved"
-        self.title.setText(f"{self.session.project.name}{saved or ' — saved'}  ")
+        words = f"{self.session.project.name}{saved or ' — saved'}  "
+        room = self.title.fontMetrics()
+        self.title.setText(room.elidedText(words, Qt.TextElideMode.ElideMiddle, _TITLE_PX))
+        self.title.setToolTip(words.strip())
         self.shell.setWindowTitle(f"{self.session.project.name}{saved} — Knit Ground")
         self._show_page()
         self._idle.start()

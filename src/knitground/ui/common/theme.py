@@ -216,7 +216,7 @@ def _palette(t: Theme) -> QPalette:
 def _sheet(t: Theme) -> str:
     return f"""
     QMenuBar {{ background: {t.panel}; border-bottom: 1px solid {t.line}; }}
-    QMenuBar::item {{ padding: 4px 10px; background: transparent; }}
+    QMenuBar::item {{ padding: 4px 8px; background: transparent; }}
     QMenuBar::item:selected {{ background: {t.sunken}; }}
     QMenu {{ background: {t.panel}; border: 1px solid {t.line}; padding: 4px; }}
     QMenu::item {{ padding: 5px 24px 5px 12px; border-radius: 4px; }}

@@ -15,6 +15,8 @@ from knitground.ui.project.memory import Memory
 
 _SHOWN, _ACROSS = 8, 4
 _PICTURE = (180, 116)
+_PICTURES = Path(__file__).parents[1] / "pictures"
+"""What each way begins with; made by `tools/start_pictures.py`."""
 
 
 class StartPage(QWidget):
@@ -32,15 +34,15 @@ class StartPage(QWidget):
         title.setStyleSheet("font-size: 26px; font-weight: 600;")
         ways = row(
             self._way(
-                "Open a sheet", "A PNG with tiles; drop it on the window, too.",
+                "sheet", "Open a sheet", "A PNG with tiles; drop it anywhere on the window, too.",
                 primary("Open sheet…", self.sheet_asked.emit, "Begin with one", "Ctrl+Shift+O"),
             ),
             self._way(
-                "See it at work", "Harl Pans: three finished maps to change as you like.",
+                "demo", "See it at work", "Harl Pans: finished maps to change as you like.",
                 button("Open the demo", self.demo_asked.emit, "Write the demo project and open it"),
             ),
             self._way(
-                "Go on", "A folder with a project.knit.json.",
+                "map", "Go on", "A folder with a project.knit.json.",
                 button("Open project…", self.project_asked.emit, "Open a project", "Ctrl+O"),
             ),
             spacing=16,
@@ -56,10 +58,10 @@ class StartPage(QWidget):
     def showEvent(self, event: object) -> None:
         self.refresh()
 
-    def _way(self, name: str, text: str, action: QPushButton) -> QWidget:
-        card = panel()
-        card.setLayout(column(head(name), note(text), 1, row(action, 1), margins=16))
-        card.setMinimumHeight(150)
+    def _way(self, picture: str, name: str, text: str, action: QPushButton) -> QWidget:
+        card, shown = panel(), QLabel()
+        shown.setPixmap(QPixmap(str(_PICTURES / f"start-{picture}.png")))
+        card.setLayout(column(shown, head(name), note(text), 1, row(action, 1), margins=14))
         return card
 
     def refresh(self) -> None:
