@@ -243,6 +243,8 @@ def test_from_a_new_sheet_to_a_map_of_it(window, tmp_path):
     path = tmp_path / "lawn.png"
     path.write_bytes(png_bytes(np.random.default_rng(1).integers(0, 255, (32, 64, 4), np.uint8)))
     drop(window, path)
+    settle()
+    window.stages["slice"].use_size(16)
     window.show_stage("terrains")
     settle()
     window.stages["terrains"].new_set()
