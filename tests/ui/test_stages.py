@@ -268,6 +268,7 @@ def test_from_a_new_sheet_to_a_map_of_it(window, tmp_path):
     dialog.name.setText("Lawn")
     dialog.width_box.setValue(20)
     dialog.height_box.setValue(10)
+    dialog.filled.setCurrentIndex(0)
     window.mapside.maps.add_map(dialog)
     map_ = window.session.map
     assert (map_.name, map_.width, map_.height, map_.cell_width) == ("Lawn", 20, 10, 16)
@@ -319,14 +320,13 @@ def test_growing_follows_the_sliders_as_one_step(window):
     assert slider.value() == 0
 
 
-def test_reroll_takes_another_seed_and_undo_the_old_one(window):
+def test_reroll_takes_another_seed_and_undo_the_old_one(window, qtbot):
     session = window.session
     session.choose_map(session.project.maps[1])
     window.show_stage("grow")
     before = session.map.layers[0].terrain.copy()
     QTest.mouseClick(window.stages["grow"].reroll, LEFT)
-    settle()
-    assert session.map.recipe.seed == 8
+    qtbot.waitUntil(lambda: session.map.recipe.seed == 8, timeout=10_000)
     assert (session.map.layers[0].terrain != before).any()
     session.doc.undo()
     assert session.map.recipe.seed == 7

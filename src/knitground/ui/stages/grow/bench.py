@@ -130,6 +130,8 @@ class GrowBench(Stage):
         self.seed.setRange(0, 2_000_000_000)
         self.seed.setToolTip("The same seed gives the same map")
         self.seed.valueChanged.connect(self._set_seed)
+        self._seed_waits = False
+        """Whether a seed was given that no run has taken yet."""
         self.reroll = button("Reroll", self.roll, "Take the next seed for all steps")
         self.nine = button("Nine…", self.choose_of_nine, "See nine seeds side by side")
         self.run_button = primary("Run", self.run_new, "Run the recipe", "Ctrl+R")
@@ -215,6 +217,7 @@ class GrowBench(Stage):
             self._told_for, self.told, self.laid = map_, {}, {}
             self.step_note.setText("")
             self._open = 0
+            self._seed_waits = False
         steps = map_.recipe.steps
         self.title.setText(f"Recipe — {map_.name}")
         self.how.setText(_NO_RECIPE)
@@ -222,7 +225,8 @@ class GrowBench(Stage):
         for each in (self.seed_line, self.step_note):
             each.setVisible(bool(steps))
         self.repeat.setVisible(bool(steps) or map_.wrap)
-        self.seed.setValue(map_.recipe.seed)
+        if not self._seed_waits:  # cards are dealt in several turns: what was typed meanwhile stays
+            self.seed.setValue(map_.recipe.seed)
         self.wrap.setChecked(map_.wrap)
         grounds = [each for each in map_.layers if isinstance(each, GroundLayer)]
         self.seam.setVisible(map_.wrap and bool(grounds))
@@ -405,6 +409,7 @@ class GrowBench(Stage):
 
     def _set_seed(self) -> None:
         if not self._filling:
+            self._seed_waits = True
             self.new_key()
             self._wait.start()
 
@@ -465,6 +470,7 @@ class GrowBench(Stage):
         if not steps:
             return None
         seed = self.seed.value() if self.shows(map_) else map_.recipe.seed
+        self._seed_waits = False
         recipe = replace(map_.recipe, seed=seed, steps=steps)
         return Order(map_, recipe, self.change_key, map_.recipe.steps)
 
