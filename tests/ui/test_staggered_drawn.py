@@ -328,3 +328,18 @@ def test_a_picture_of_diamonds_becomes_a_staggered_map(view):
     assert made is not map_
     assert made.lattice == map_.lattice
     assert (made.lattice.unfolded(made.layers[0].cells) > 0).all()
+
+
+def test_a_staggered_map_asked_to_wrap_says_that_it_does_not(window):
+    session = window.session
+    session.choose_map(session.project.map_named("Loading quay"))
+    window.commands.named("Wraps at the borders, or not").action.trigger()
+    assert "only square and diamond maps wrap" in window.notices.text.text()
+    window.notices.text.setText("")
+    window.show_stage("grow")
+    settle()
+    grow = window.stages["grow"]
+    grow.wrap.click()
+    assert "only square and diamond maps wrap" in window.notices.text.text()
+    assert not grow.wrap.isChecked()
+    assert not session.map.wrap

@@ -118,7 +118,7 @@ class MapCommands(QObject):
         """Let the map wrap at its borders, or not."""
         map_ = self.session.map
         if map_ is not None:
-            self.session.apply(set_wrap(map_, not map_.wrap))
+            self.session.do(lambda: set_wrap(map_, not map_.wrap))
 
     def ask_order(self) -> None:
         """Show the map drawn from each corner, to choose one."""

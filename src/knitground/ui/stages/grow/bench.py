@@ -421,9 +421,11 @@ class GrowBench(Stage):
     def _set_wrap(self, on: bool) -> None:
         map_ = self.session.map
         if map_ is not None:
-            self.session.apply(set_wrap(map_, on))
-            if map_.recipe.steps:
+            done = self.session.do(lambda: set_wrap(map_, on))
+            if done and map_.recipe.steps:
                 self.run_new()
+            elif not done:
+                self.wrap.setChecked(map_.wrap)
 
     # Running
 
