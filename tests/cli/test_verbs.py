@@ -3,6 +3,7 @@ import os
 import shutil
 import subprocess
 import sys
+from pathlib import Path
 
 import numpy as np
 import pytest
@@ -23,6 +24,7 @@ from knitground.core.model.marker import Marker, Shape
 from knitground.core.model.mix import MixEntry
 from knitground.core.model.rules import NeighbourRule, Result, RuleList
 from knitground.core.model.tile import TileRef
+from knitground.core.render.relief import By, made_relief
 
 
 def call(*words):
@@ -528,3 +530,22 @@ def test_diff_tells_what_changed_and_draws_it(project, tmp_path, monkeypatch, ca
     code, error = failing(monkeypatch, capsys, "diff", project, "--revision", "HEAD")
     assert code == 2
     assert "git" in error
+
+
+def test_relief_is_written_beside_the_sheet_and_over_nothing_unasked(project, monkeypatch, capsys):
+    path = project / "pans.tiles.json"
+    said = json.loads(call("relief", path, "--by", "brightness", "--strength", "1.5",
+                           "--json").stdout)  # fmt: skip
+    assert Path(said["file"]).name == "pans-normal.png"
+    owner = open_project(project).project.tileset_named("pans")
+    want = made_relief(owner.picture, owner.slicing, By.BRIGHTNESS, 1.5)
+    assert (owner.relief == want).all()
+    code, line = failing(monkeypatch, capsys, "relief", path)
+    assert code == 2
+    assert "--overwrite" in line
+    assert failing(monkeypatch, capsys, "relief", path, "--overwrite")[0] == 0
+    assert (open_project(project).project.tileset_named("pans").relief != want).any()
+    (project / "pans.png").unlink()
+    code, line = failing(monkeypatch, capsys, "relief", path, "--overwrite")
+    assert code == 2
+    assert "is missing" in line

@@ -121,8 +121,12 @@ def test_the_page_draws_what_was_shipped(shipped, served, tmp_path, name):
 
 
 def test_the_page_says_what_is_wrong(served, tmp_path):
-    found = page(f"{served}/map.html?map=made.json", tmp_path)
-    assert "is no shipped map" in found or "JSON" in found
+    for name, said in (("made.knit.json", "made.knit.json is no shipped map"), ("no.json", "JSON")):
+        found = page(f"{served}/map.html?map={name}", tmp_path)
+        told = re.search(r'<p id="told">([^<]*)</p>', found)
+        assert told, found[:2000]
+        assert said in told[1]
+        assert "reading" not in told[1]
 
 
 def test_each_example_is_short_and_stands_alone():

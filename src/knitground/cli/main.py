@@ -21,6 +21,7 @@ _VERBS = {
     ),
     "grids": ("grids", "Guess how SHEET is cut, best guess first."),
     "cut": ("cut", "Cut SHEET into tiles, or lay it out anew."),
+    "relief": ("relief", "Make the relief of the sheet of TILESET, for lamps to shine on."),
     "marks": ("terrains", "Guess the marks of tiles of TILESET that have none."),
     "sets": ("terrains", "Find likely terrain sets among the tiles of SHEET."),
     "coverage": ("terrains", "Tell which combinations of marks TILESET has, and lacks."),

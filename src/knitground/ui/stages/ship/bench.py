@@ -53,7 +53,7 @@ from knitground.ui.stages.ship.outcome import Outcome, Sample, sample_of
 from knitground.ui.stages.stage import Stage
 
 _BY_HAND = "by hand"
-_FOLLOWS_MS = 400
+_FOLLOWS_MS = 150
 """How long nothing must change before files follow."""
 _LOOKS_MS = 250
 """How long nothing must change before what comes out is shown."""

@@ -22,6 +22,7 @@ from knitground.core.edit.document import Edit
 from knitground.core.edit.reslice import Losses, nothing_hangs_on, use_slicing
 from knitground.core.edit.sheets import add_region, leave_out, remove_tileset, set_anchor
 from knitground.core.edit.uses import count_uses
+from knitground.core.model.project import Project
 from knitground.core.model.slicing import Area, Slicing
 from knitground.core.model.tileset import Tileset
 from knitground.core.slicing.grid import lay_grid
@@ -302,7 +303,8 @@ class SliceBench(Stage):
         if trial == tileset.slicing or not nothing_hangs_on(project, tileset):
             return
         with suppress(SlicingError):  # what can not be cut so stays as it was
-            edit, _ = use_slicing(project, tileset, trial)
+            # Nothing of it lies on a map: none is looked through, however large it is.
+            edit, _ = use_slicing(Project(project.name, None, project.tilesets), tileset, trial)
             if self.session.apply(edit):
                 self.session.note(f"“{tileset.name}” is cut as it was shown: {edit.name}")
 
