@@ -6,8 +6,8 @@ import sys
 from collections.abc import Callable
 from pathlib import Path
 
-from PySide6.QtCore import QProcess, QSize, Qt, QTimer, QUrl, Signal
-from PySide6.QtGui import QDesktopServices, QImage, QPixmap
+from PySide6.QtCore import QProcess, Qt, QTimer, QUrl, Signal
+from PySide6.QtGui import QDesktopServices
 from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
@@ -58,7 +58,6 @@ _FOLLOWS_MS = 150
 _LOOKS_MS = 250
 """How long nothing must change before what comes out is shown."""
 _ALL = "all maps"
-_PREVIEW_BYTES = 4_000_000
 
 
 class ShipBench(Stage):
@@ -147,8 +146,8 @@ class ShipBench(Stage):
         self.files = QListWidget()
         self.files.setToolTip("Double-click opens the file")
         self.files.itemActivated.connect(lambda item: self._open(item.text()))
-        self.preview = QLabel("The files that are written will be listed here.")
-        self.preview.setProperty("role", "note")
+        self.hint = QLabel("The files that are written will be listed here.")
+        self.hint.setProperty("role", "note")
         self._written: dict[str, Path] = {}
         self._lay_out()
         session.changed.connect(self._follow)
@@ -177,7 +176,7 @@ class ShipBench(Stage):
             row(self.go, self.compare, self.play, self.follow, self.on_save, 1),
             self.state,
             row(self.anyway, self.drop, 1),
-            self.preview,
+            self.hint,
             self.files,
             margins=14,
         )
@@ -329,9 +328,7 @@ class ShipBench(Stage):
         if self.session.in_gesture:
             self._timer.start()
         elif self._problem() is None:
-            work = self._work()
-            self._question.ask(lambda progress: (work(progress), None), self._done_beside,
-                               self._failed)  # fmt: skip
+            self._question.ask(self._work(), self._done_beside, self._failed)
 
     def _ship_saved(self) -> None:
         """Ship the profiles that are shipped whenever the project is saved, beside the window."""
@@ -355,7 +352,7 @@ class ShipBench(Stage):
             lambda error: self.session.warn(f"Saved, but not shipped: {error}"),
         )
 
-    def _done_beside(self, done: tuple[Shipped, None] | None) -> None:
+    def _done_beside(self, done: Shipped | None) -> None:
         if done is not None:
             self._done(done)
 
@@ -364,7 +361,7 @@ class ShipBench(Stage):
 
     def _reopen(self) -> None:
         self.files.clear()
-        self.preview.setText("The files that are written will be listed here.")
+        self.hint.show()
         self._written = {}
         folder = self.session.project.folder
         self.folder.setText(str(folder / "shipped") if folder else "")
@@ -450,15 +447,7 @@ class ShipBench(Stage):
         if problem is not None:
             self.session.warn(problem)
             return
-        wide = max(120, self.files.width())
-        names = ship_names(self.session.project, self._maps())
-        pictures = [f"{name}.png" for name in names.maps.values()]
-        ship_all = self._work(overwrite=overwrite, drop=drop)
-
-        def work(progress: Progress) -> tuple[Shipped, QImage | None]:
-            shipped = ship_all(progress)
-            return shipped, _preview(shipped.files, pictures, wide)
-
+        work = self._work(overwrite=overwrite, drop=drop)
         self._ask_anew()
         self.session.finish_gesture()
         doc = self.session.doc
@@ -502,8 +491,7 @@ class ShipBench(Stage):
         """List the files, what of them is new, and what is left over."""
         self.files.clear()
         self._written = {}
-        if self.preview.pixmap().isNull():
-            self.preview.setText("")
+        self.hint.hide()
         for path in (*done.files, *(done.files[0].parent / name for name in done.left_over)):
             left = path.name in done.left_over
             size = bytes_text(path.stat().st_size) if path.exists() else ""
@@ -524,15 +512,11 @@ class ShipBench(Stage):
         self.drop.setVisible(bool(done.left_over))
         set_role(self.state, "warning" if gaps else "good")
 
-    def _done(self, shipped: tuple[Shipped, QImage | None]) -> None:
-        done, preview = shipped
+    def _done(self, done: Shipped) -> None:
         self._list(done, "written")
         if self._plays:
             self._plays = False
             self._start_play(done.files[0].parent)
-        if preview is not None:
-            self.preview.setText("")
-            self.preview.setPixmap(QPixmap.fromImage(preview))
         self.shipped.emit(done.files)
 
     def _failed(self, error: KnitError) -> None:
@@ -545,13 +529,3 @@ class ShipBench(Stage):
         path = self._written.get(line)
         if path is not None:
             QDesktopServices.openUrl(QUrl.fromLocalFile(str(path)))
-
-
-def _preview(files: list[Path], pictures: list[str], wide: int) -> QImage | None:
-    """Read the first map's picture small; beside the interface, for it may be large."""
-    shown = next((path for path in files if path.name in pictures), None)
-    if shown is None or shown.stat().st_size > _PREVIEW_BYTES:
-        return None
-    keep = Qt.AspectRatioMode.KeepAspectRatio
-    smooth = Qt.TransformationMode.SmoothTransformation
-    return QImage(str(shown)).scaled(QSize(wide, 110), keep, smooth)
