@@ -159,6 +159,7 @@ def as_new(window, memory, project):
     window.memory = window.files.memory = window.start.memory = Memory(memory)
     window.files.presence.release()
     window.files.presence.root = window.memory.presence
+    window.session.recipes = window.memory.recipes
     keeper = window.files.keeper
     keeper.slot.let_go()
     keeper.slot.root = window.memory.recovery

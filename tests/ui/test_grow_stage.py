@@ -14,7 +14,7 @@ from tests.ui.conftest import LEFT, NONE, drag, move, settle, settle_view, wake
 
 from knitground.core.base.window import Box
 from knitground.core.edit.laying import plan_cells, plan_terrain
-from knitground.core.edit.maps import add_map
+from knitground.core.edit.maps import add_map, set_recipe
 from knitground.core.edit.recipes import add_step, cells_painted, move_step, put_steps, step_title
 from knitground.core.edit.selecting import Selection
 from knitground.core.edit.tiles import add_tag
@@ -29,6 +29,7 @@ from knitground.core.model.map import Map
 from knitground.core.model.recipe import (
     MarkersStep,
     NoiseStep,
+    Recipe,
     RegionsStep,
     RewriteStep,
     RouteStep,
@@ -1206,3 +1207,110 @@ def test_a_terrain_without_a_plain_tile_is_told_once_with_cures(window):
     window.notices.cures[2].click()
     done()
     assert [each for each, _ in map_.recipe.steps[0].shares] == [e.name for e in kit.terrains[:2]]
+
+
+# A map without a recipe
+
+
+def without_recipe(window):
+    session = window.session
+    map_ = session.map
+    session.apply(set_recipe(map_, Recipe(4)))
+    window.show_stage("grow")
+    bench = window.stages["grow"]
+    for _ in range(100):
+        done(1)
+        if bench.starters.offers.buttons and not bench.starters.offers.is_busy:
+            break
+    return bench, map_
+
+
+def bare_map(window):
+    project = window.session.project
+    cell = project.maps[0]
+    made = Map("Bare", 30, 40, cell.cell_height, cell.cell_width)
+    window.session.apply(add_map(project, made))
+    window.session.choose_map(made)
+    return made
+
+
+def test_a_map_without_a_recipe_offers_pictures_and_a_click_takes_one(window):
+    made = bare_map(window)
+    bench, map_ = without_recipe(window)
+    assert map_ is made
+    offers = bench.starters.offers
+    assert offers.isVisible()
+    assert len(offers.buttons) >= 7
+    assert all(each.picture is not None for each in offers.buttons)
+    first = [each.picture.toImage() for each in offers.buttons]
+    QTest.mouseClick(bench.starters.reroll, LEFT)
+    done(12)
+    again = [each.picture.toImage() for each in offers.buttons]
+    assert any(a != b for a, b in zip(first, again))
+    seed = bench.starters.seed
+    title = offers.buttons[1].text()
+    QTest.mouseClick(offers.buttons[1], LEFT)
+    done(6)
+    assert title == "Islands"
+    assert [type(each) for each in map_.recipe.steps] == [NoiseStep, SmoothStep]
+    assert map_.recipe.seed == seed
+    assert (map_.layers[0].cells > 0).all()
+    assert not bench.starters.isVisible()
+    window.session.undo()
+    window.session.undo()
+    done(12)
+    assert not map_.layers
+    assert bench.starters.isVisible()
+    offers.buttons[0].setFocus()
+    QTest.keyClick(offers.buttons[0], Qt.Key.Key_Space)
+    done(6)
+    assert map_.recipe.steps
+
+
+def test_what_is_painted_is_asked_about_before_a_starter_lays_over_it(window, monkeypatch):
+    bench, map_ = without_recipe(window)
+    ground = next(each for each in map_.layers if each.name == "Causeway")
+    before, count = ground.terrain.copy(), len(map_.layers)
+    answers = ["Cancel", "Grow on a layer of its own"]
+
+    def answer(box):
+        wanted = answers.pop(0)
+        next(each for each in box.buttons() if each.text() == wanted).click()
+
+    monkeypatch.setattr(QMessageBox, "exec", answer)
+    ways = bench.starters.offers.buttons[0]
+    assert "ways" in ways.text()
+    QTest.mouseClick(ways, LEFT)
+    done(3)
+    assert not map_.recipe.steps  # called off: nothing came
+    assert len(map_.layers) == count
+    QTest.mouseClick(ways, LEFT)
+    done(6)
+    assert (ground.terrain == before).all()
+    assert len(map_.layers) == count + 1
+    assert map_.recipe.steps[-1].layer == map_.layers[map_.layers.index(ground) + 1].number
+
+
+def test_a_recipe_that_is_kept_is_offered_on_the_next_map(window, monkeypatch):
+    bench = window.stages["grow"]
+    window.show_stage("grow")
+    done()
+    monkeypatch.setattr(QInputDialog, "getText", lambda *_, **__: ("My pans", True))
+    window.session.choose_map(window.session.project.map_named("Salt coast"))
+    done()
+    bench.ask_keep()
+    assert [path.name for path in window.memory.recipes.iterdir()] == ["my-pans.recipe.json"]
+    bench, _ = without_recipe(window)
+    assert bench.starters.offers.buttons[-1].text() == "My pans"
+    (window.memory.recipes / "spoilt.recipe.json").write_text("{")
+    bench.starters.roll()
+    done(12)
+    assert bench.starters.offers.buttons[-1].text() == "My pans"
+    asked = []
+    monkeypatch.setattr(
+        QMessageBox, "exec", lambda box: (asked.append(box.text()), box.buttons()[0].click())
+    )
+    old = (window.memory.recipes / "my-pans.recipe.json").read_bytes()
+    bench.ask_keep()  # there is no recipe now
+    assert not asked
+    assert (window.memory.recipes / "my-pans.recipe.json").read_bytes() == old

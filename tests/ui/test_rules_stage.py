@@ -807,3 +807,30 @@ def test_a_project_without_sets_says_what_to_do(empty_window):
     bench.refresh()
     assert "Mark a terrain set first" in bench.how.text()
     assert not bench.add.isEnabled()
+
+
+def test_a_set_without_rules_shows_what_three_would_do(window):
+    window.show_stage("rules")
+    bench = window.stages["rules"]
+    home = next(each for each in homes(window.session.project)
+                if each.kit is not None and not each.rules.rules)  # fmt: skip
+    bench.homes.setCurrentIndex(bench.homes.findText(home.title))
+    bench.homes.activated.emit(bench.homes.currentIndex())
+    for _ in range(20):
+        wait_for_jobs()
+        settle()
+    offers = bench.begin.buttons
+    assert len(offers) == 3
+    assert all(each.isVisible() and each.picture is not None for each in offers)
+    assert not bench.tabs.isVisible()  # there is no rule that could be edited
+    before = snapshot(window.session.project)
+    QTest.mouseClick(offers[1], LEFT)
+    settle()
+    (rule,) = home.rules.rules
+    assert rule.name == offers[1].text()
+    assert bench.editor.isVisible()
+    assert not bench.begin.isVisible()
+    window.session.undo()
+    settle()
+    assert snapshot(window.session.project) == before
+    assert bench.begin.isVisible()

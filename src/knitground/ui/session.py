@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import replace
+from pathlib import Path
 from typing import Any, TypeVar
 
 from PySide6.QtCore import QObject, Signal
@@ -89,6 +90,8 @@ class Session(QObject):
         self.runner: (
             Callable[[str, Callable[[Progress], Any], Callable[[Any], object]], object] | None
         ) = None
+        self.recipes: Path | None = None
+        """Folder of the recipes that are kept to begin other maps with."""
         self.sight = Sight()
         self.taker: Taker | None = None
         self.marks: dict[str, CellMarks] = {}

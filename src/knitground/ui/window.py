@@ -66,6 +66,7 @@ class Window(QObject):
             use(app, chosen)
         self.session = Session()
         self.session.runner = self._run_long
+        self.session.recipes = self.memory.recipes
         self.sheets = SheetAdder(self.session, shell)
         self.files = ProjectFiles(self.session, self.memory, self.sheets, shell)
         self.stages = make_stages(self.session)

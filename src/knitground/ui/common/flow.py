@@ -32,6 +32,14 @@ class Flow(QWidget):
             part.show()
         self._lay()
 
+    def take(self, part: QWidget) -> None:
+        """Show all but one of its parts."""
+        if part in self.parts:
+            self.parts.remove(part)
+            part.hide()
+            part.deleteLater()
+            self._lay()
+
     def resizeEvent(self, event: QResizeEvent) -> None:
         self._lay()
 

@@ -35,8 +35,8 @@ class Memory:
     ----------
     folder : where all of it lies, instead of in the person's own folders
 
-    `recovery`, `presence` and `log` are the folders of kept copies, of what is open in which
-    window, and of faults.
+    `recovery`, `presence`, `log` and `recipes` are the folders of kept copies, of what is open in
+    which window, of faults, and of recipes that are kept to begin other maps with.
     """
 
     def __init__(self, folder: Path | None = None) -> None:
@@ -46,6 +46,7 @@ class Memory:
         self.recovery = (folder or user_data_path(_NAME, appauthor=False)) / "recovery"
         self.presence = (folder or user_state_path(_NAME, appauthor=False)) / "open"
         self.log = folder / "log" if folder else user_log_path(_NAME, appauthor=False)
+        self.recipes = (folder or user_data_path(_NAME, appauthor=False)) / "recipes"
         self._facts: dict[str, Any] = {}
         try:
             loaded = json.loads(self._file.read_text(encoding="utf-8"))

@@ -19,18 +19,22 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from knitground.core.base.filenames import file_stem
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.document import Edit
 from knitground.core.edit.maps import add_maps, set_wrap
 from knitground.core.edit.recipes import (
     Over,
     add_step,
+    cells_painted,
     duplicate_step,
+    grow_round,
     keep_area,
     layer_names,
     make_plain,
     move_step,
     painted_cells,
+    painted_over,
     paste_steps,
     put_step,
     put_steps,
@@ -41,6 +45,7 @@ from knitground.core.edit.recipes import (
     step_title,
 )
 from knitground.core.edit.selecting import Selection
+from knitground.core.edit.starters import Starter, starter_recipe, take_starter
 from knitground.core.files.recipefile import RECIPE_END, read_recipe, write_recipe
 from knitground.core.grow.kinds import STEP_KINDS
 from knitground.core.grow.looks import seam_figure
@@ -73,6 +78,7 @@ from knitground.ui.stages.grow.pairsdialog import PairsDialog
 from knitground.ui.stages.grow.running import RunLine
 from knitground.ui.stages.grow.runs import Order, Ran, Runs
 from knitground.ui.stages.grow.standin import off_words
+from knitground.ui.stages.grow.starterbox import StarterBox
 from knitground.ui.stages.grow.stepcard import StepCard, Told
 from knitground.ui.stages.stage import Stage
 
@@ -162,9 +168,12 @@ class GrowBench(Stage):
         menu.addSeparator()
         menu.addAction("Chunks that fit…", self.ask_chunks)
         menu.addSeparator()
+        menu.addAction("Keep to begin other maps with…", self.ask_keep)
         menu.addAction("Save as a file…", self.ask_save)
         menu.addAction("Add from a file…", self.ask_read)
         self.more.setMenu(menu)
+        self.starters = StarterBox(self.session)
+        self.starters.taken.connect(self.begin_with)
         self.lines = column(spacing=6)
         self.deck = Deck(self.lines, self._new_card)
         self.running = RunLine(self.runs.call_off)
@@ -178,8 +187,8 @@ class GrowBench(Stage):
         self.inner = inner = QWidget()
         inner.setLayout(column(
             self.title, self.how, self.seed_line, self.step_note, self.running, self.lines,
-            row(self.add, self.more, 1), self.wrap, self.repeat, self.seam, 1, margins=14,
-            spacing=8,
+            row(self.add, self.more, 1), self.starters, self.wrap, self.repeat, self.seam, 1,
+            margins=14, spacing=8,
         ))  # fmt: skip
         self.setLayout(column(scrolled(inner)))
         self.dragging = CardDrag(inner)
@@ -222,6 +231,7 @@ class GrowBench(Stage):
         self.title.setText(f"Recipe — {map_.name}")
         self.how.setText(_NO_RECIPE)
         self.how.setVisible(not steps)
+        self.starters.show_map(None if steps else map_)
         for each in (self.seed_line, self.step_note):
             each.setVisible(bool(steps))
         self.repeat.setVisible(bool(steps) or map_.wrap)
@@ -241,6 +251,7 @@ class GrowBench(Stage):
         self.title.setText("Recipe")
         self.how.setText(_NO_MAP)
         self.how.show()
+        self.starters.show_map(None)
         for each in (self.seed_line, self.step_note, self.repeat, self.seam):
             each.hide()
         self.deck.clear()
@@ -311,7 +322,9 @@ class GrowBench(Stage):
         painted = painted_cells(map_, layer)
         if layer is None or painted is None:
             return Over.INSTEAD
-        cells = int(painted.sum())
+        return self._ask_painted(layer.name, int(painted.sum()))
+
+    def _ask_painted(self, name: str, cells: int) -> Over | None:
         answers = {
             "Grow on a layer of its own": (Over.OWN.name, Role.AcceptRole),
             "Round what is painted": (Over.ROUND.name, Role.ActionRole),
@@ -320,10 +333,35 @@ class GrowBench(Stage):
         }
         answer = ask(
             self.window(), "Terrain is painted there",
-            f"“{layer.name}” has terrain painted by hand in {cells} cells.", answers,
+            f"“{name}” has terrain painted by hand in {cells} cells.", answers,
             "A step lays terrain anew each time that it runs.",
         )  # fmt: skip
         return Over[answer] if answer else None
+
+    def begin_with(self, starter: Starter, seed: int) -> None:
+        """Give the map the steps of a starter, with its layers, and run them."""
+        map_, doc = self.session.map, self.session.doc
+        if map_ is None or map_.recipe.steps:
+            return
+        recipe, over = starter_recipe(map_, starter, seed), Over.INSTEAD
+        painted = painted_over(map_, recipe)
+        if painted:
+            cells = int(sum(cells_painted(each).sum() for each in painted))
+            answer = self._ask_painted(painted[0].name, cells)
+            if answer is None:
+                return
+            over = answer
+
+        def begin() -> None:
+            with doc.stroke(f"Begin with “{starter.title}”"):
+                doc.apply(take_starter(map_, starter, seed))
+                doc.apply(put_steps(map_, grow_round(doc, map_, map_.recipe, over, "").steps))
+
+        self.session.attempt(begin)
+        if map_.recipe.steps:
+            self._open = 0
+            self.refresh()
+            self.run_new()
 
     def _change(self, place: int, step: Step, held: bool) -> None:
         """Grow with another step in one's place."""
@@ -561,6 +599,32 @@ class GrowBench(Stage):
         if name and map_ is not None:
             path = Path(name if name.endswith(RECIPE_END) else name + RECIPE_END)
             self.session.attempt(lambda: write_recipe(map_, path))
+
+    def ask_keep(self) -> None:
+        """Ask for a name and keep the recipe, to be offered where another map has none."""
+        map_, folder = self.session.map, self.session.recipes
+        if map_ is None or folder is None:
+            return
+        if not map_.recipe.steps:
+            self.session.warn(f"“{map_.name}” has no recipe that could be kept: add a step first")
+            return
+        name, ok = QInputDialog.getText(self, "Keep recipe", "Name", text=map_.name)
+        if ok and name.strip():
+            self.keep_recipe(name.strip())
+
+    def keep_recipe(self, name: str) -> None:
+        """Keep the recipe under a name; one of that name is written over when that is wanted."""
+        map_, folder = self.session.map, self.session.recipes
+        if map_ is None or folder is None:
+            return
+        path = folder / f"{file_stem(name)}{RECIPE_END}"
+        if path.exists():
+            answers = {"Replace it": ("yes", Role.DestructiveRole), "Cancel": ("", Role.RejectRole)}
+            if not ask(self.window(), "There is one of that name",
+                       f"A recipe “{name}” is kept already.", answers):  # fmt: skip
+                return
+        if self.session.attempt(lambda: write_recipe(map_, path)):
+            self.session.note(f"“{name}” is offered on maps that have no recipe yet")
 
     def ask_read(self) -> None:
         """Ask for a file and add its steps."""

@@ -4,56 +4,22 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from PySide6.QtCore import QRectF, QSize, Qt
-from PySide6.QtGui import QPainter, QPaintEvent, QPen, QPixmap
-from PySide6.QtWidgets import QAbstractButton, QDialogButtonBox, QGridLayout, QWidget
+from PySide6.QtCore import QSize
+from PySide6.QtGui import QPixmap
+from PySide6.QtWidgets import QDialogButtonBox, QGridLayout, QWidget
 
 from knitground.core.base.progress import Progress
 from knitground.core.grow.preview import grown_picture
 from knitground.core.model.map import Map
 from knitground.ui.common.dialog import Dialog
-from knitground.ui.common.painting import image_of, painting
+from knitground.ui.common.painting import image_of
+from knitground.ui.common.pictureoffers import PictureButton
 from knitground.ui.common.tasks import Job
-from knitground.ui.common.theme import theme
 from knitground.ui.common.widgets import button, column, note, row
 from knitground.ui.session import Session
 
 _COUNT = 9
 _WIDE, _HIGH = 236, 156
-
-
-class _Cell(QAbstractButton):
-    """One seed's picture, with its number beneath."""
-
-    def __init__(self) -> None:
-        super().__init__()
-        self.picture: QPixmap | None = None
-        self.setFixedSize(_WIDE + 12, _HIGH + 30)
-        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-
-    def show_picture(self, picture: QPixmap | None) -> None:
-        """Show another picture, as large as fits."""
-        self.picture = picture
-        self.update()
-
-    def paintEvent(self, event: QPaintEvent) -> None:
-        with painting(self) as painter:
-            frame = QRectF(5, 4, _WIDE, _HIGH)
-            painter.fillRect(frame, theme().colour("sunken"))
-            if self.picture is not None:
-                size = self.picture.size().scaled(
-                    QSize(_WIDE, _HIGH), Qt.AspectRatioMode.KeepAspectRatio
-                )
-                shown = QRectF(0, 0, size.width(), size.height())
-                shown.moveCenter(frame.center())
-                painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
-                painter.drawPixmap(shown, self.picture, QRectF(self.picture.rect()))
-            over = self.underMouse() or self.hasFocus()
-            painter.setPen(QPen(theme().colour("madder" if over else "line"), 2 if over else 1))
-            painter.drawRect(frame)
-            painter.setPen(theme().colour("ink"))
-            below = QRectF(0, _HIGH + 6, self.width(), 20)
-            painter.drawText(below, Qt.AlignmentFlag.AlignCenter, self.text())
 
 
 class NineDialog(Dialog):
@@ -72,9 +38,9 @@ class NineDialog(Dialog):
         self._goes = True
         self.grid = QGridLayout()
         self.grid.setSpacing(6)
-        self.cells: list[_Cell] = []
+        self.cells: list[PictureButton] = []
         for n in range(_COUNT):
-            cell = _Cell()
+            cell = PictureButton(QSize(_WIDE, _HIGH))
             cell.clicked.connect(lambda *_, n=n: self.take(n))
             self.cells.append(cell)
             self.grid.addWidget(cell, n // 3, n % 3)

@@ -6,7 +6,7 @@ from collections.abc import Callable
 from dataclasses import replace
 from functools import partial
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QSize, Qt
 from PySide6.QtGui import QIcon, QKeyEvent
 from PySide6.QtWidgets import (
     QCheckBox,
@@ -17,6 +17,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from knitground.core.base.progress import Progress
 from knitground.core.base.window import Box
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.document import Edit
@@ -34,6 +35,7 @@ from knitground.core.edit.rules import (
     set_first,
     switch_group,
 )
+from knitground.core.edit.rulestarters import RuleStarter, rule_picture, rule_starters
 from knitground.core.edit.rulestats import (
     STATE_WORDS,
     Situation,
@@ -50,8 +52,10 @@ from knitground.core.model.rules import (
     RewriteRule,
     Rule,
 )
+from knitground.core.render.pixels import Pixels
 from knitground.core.rules.places import places_of
 from knitground.ui.common.commands import Commands
+from knitground.ui.common.pictureoffers import PictureOffer, PictureOffers
 from knitground.ui.common.setswatch import sample_pixels
 from knitground.ui.common.widgets import (
     Swatch,
@@ -78,9 +82,13 @@ from knitground.ui.stages.rules.situations import SituationsPage
 from knitground.ui.stages.stage import Stage
 
 TABS = ("Rule", "Situations", "Swatch")
-
+_EXAMPLE = QSize(184, 129)
 
 _NOTHING_TO_RULES = (What.MARKERS, What.TRAY, What.LOCK, What.SHAPES, What.PROPERTIES)
+
+
+def _draw_example(home: RuleHome, rule: NeighbourRule, _progress: Progress) -> Pixels:
+    return rule_picture(home, rule)
 
 
 class RulesBench(Stage):
@@ -130,9 +138,15 @@ class RulesBench(Stage):
         self.mark.setToolTip("Mark on the map the cells that the chosen rule took")
         self.mark.clicked.connect(lambda _: self.mark_cells())
         self.how = note()
+        self.begin = PictureOffers(_EXAMPLE, "Rules to begin with")
+        self.begin.taken.connect(self.take_example)
+        self.examples: list[RuleStarter] = []
+        self._examples_of: object = None
 
     def _lay_out(self) -> None:
-        area = scrolled(self.list)
+        self.area = QStackedWidget()
+        self.area.addWidget(scrolled(self.list))
+        self.area.addWidget(self._first_rules())
         self.tabs = QTabBar()
         self.tabs.setDrawBase(False)
         for name in TABS:
@@ -147,15 +161,27 @@ class RulesBench(Stage):
             self.below.addWidget(page)
         self.below.setFixedHeight(300)
         buttons = row(
-            self.add, self.add_block, self.lesson.button, 1, self.copy, self.delete, spacing=6
+            self.lesson.button, self.add, self.add_block, 1, self.copy, self.delete, spacing=6
         )
         self.set_line = QWidget()
         self.set_line.setLayout(row(self.first, self.default, 1, self.mark))
         top = row(head("Rules"), 1, self.homes, self.lists.button)
         self.setLayout(column(
-            top, self.how, buttons, self.lesson.bar, self.set_line, area, self.tabs, self.below,
-            margins=10, spacing=6,
+            top, self.how, buttons, self.lesson.bar, self.set_line, self.area, self.tabs,
+            self.below, margins=10, spacing=6,
         ))  # fmt: skip
+
+    def _first_rules(self) -> QWidget:
+        """Make the page that stands there until a set has a rule."""
+        page = QWidget()
+        page.setLayout(column(
+            head("Show what is wrong, or begin with one of these"),
+            note("“Teach from map”: click cells that show the wrong tile, and the rule is "
+                 "proposed. Or click a picture: it is this set as that one rule would knit it. "
+                 "Its tile is only an example; put yours there instead."),
+            self.begin, 1, spacing=6,
+        ))  # fmt: skip
+        return scrolled(page)
 
     def _connect(self) -> None:
         s = self.session
@@ -271,8 +297,36 @@ class RulesBench(Stage):
         if self.counter.untaken is None:
             self._show_situations()
         self.list.show_rules(home, self.counter.notes())
+        self._show_examples()
         self.show_rule()
         self._show_tab()
+
+    def _show_examples(self) -> None:
+        """Where a set has no rule, show what one would do."""
+        home = self.home
+        none = home is not None and home.kit is not None and not home.rules.rules
+        self.area.setCurrentIndex(1 if none else 0)
+        self.tabs.setVisible(not none)
+        self.below.setVisible(not none)
+        if home is None or not none:
+            self._examples_of = None
+            self.begin.stop()
+            return
+        shown = (home.kit, self.session.doc.revision)
+        if shown == self._examples_of:
+            return
+        self._examples_of = shown
+        self.examples = rule_starters(home)
+        self.begin.show_offers([
+            PictureOffer(each.title, each.hint, partial(_draw_example, home, each.rule))
+            for each in self.examples
+        ])  # fmt: skip
+
+    def take_example(self, number: int) -> None:
+        """Add one of the rules to begin with."""
+        if number < len(self.examples):
+            rule = self.examples[number].rule
+            self.add_rule(lambda _: rule)
 
     def _how_words(self) -> str:
         home = self.home
