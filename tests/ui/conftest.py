@@ -160,6 +160,8 @@ def as_new(window, memory, project):
     window.files.presence.release()
     window.files.presence.root = window.memory.presence
     window.session.recipes = window.memory.recipes
+    window.first.memory = window.memory
+    window.first.put_away()
     keeper = window.files.keeper
     keeper.slot.let_go()
     keeper.slot.root = window.memory.recovery

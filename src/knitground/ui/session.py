@@ -69,6 +69,8 @@ class Session(QObject):
     """Something else, or nothing, takes clicks on the map now, or other cells are marked there."""
     sight_changed = Signal()
     """Other things are shown of the map, or over it."""
+    shipped = Signal()
+    """Files for a game were written."""
     saved = Signal()
     """The project lies on disk as it is here."""
     walk_changed = Signal()

@@ -9,8 +9,9 @@ from time import perf_counter
 from typing import Any, TypeVar
 
 from PySide6.QtCore import QEvent, QObject, Qt, QTimer
-from PySide6.QtGui import QCloseEvent, QKeyEvent, QKeySequence, QShortcut
+from PySide6.QtGui import QCloseEvent, QCursor, QKeyEvent, QKeySequence, QShortcut
 from PySide6.QtWidgets import QApplication, QLabel, QSplitter, QStackedWidget, QWidget
+from shiboken6 import isValid
 
 from knitground import __version__
 from knitground.core.base.progress import Progress
@@ -18,6 +19,7 @@ from knitground.core.files.places import PROJECT_NAME
 from knitground.ui.changed.dialog import ChangedDialog
 from knitground.ui.common.commands import Commands
 from knitground.ui.common.finder import Finder
+from knitground.ui.common.helping import help_bell
 from knitground.ui.common.menus import MENUS
 from knitground.ui.common.notices import Notices
 from knitground.ui.common.tasks import (
@@ -31,11 +33,14 @@ from knitground.ui.common.theme import THEMES, theme, use
 from knitground.ui.common.turn import turn_is_full, until_in_turn
 from knitground.ui.common.widgets import Roomy, column, show_when_laid_out
 from knitground.ui.common.words import on_button, tip_of
+from knitground.ui.help.pages import KEYS
+from knitground.ui.help.window import HelpWindow
 from knitground.ui.mapside import clipboard, scatter
 from knitground.ui.mapside.gaps import GapButton
 from knitground.ui.mapside.side import MapSide
 from knitground.ui.project.crash import CrashHandler
 from knitground.ui.project.files import ProjectFiles
+from knitground.ui.project.firstmap import FirstMap
 from knitground.ui.project.memory import Memory
 from knitground.ui.project.sheetadding import SheetAdder
 from knitground.ui.project.startpage import StartPage
@@ -76,6 +81,7 @@ class Window(QObject):
         self.notices = Notices()
         self._lay_out()
         self.commands = Commands(shell)
+        self._help: HelpWindow | None = None
         self._add_commands()
         self._connect()
         self.watcher = SheetWatcher(self.session)
@@ -97,7 +103,10 @@ class Window(QObject):
             self.bench.addWidget(Roomy(widget))
         self.bench.setMinimumWidth(250)
         self.splitter = QSplitter(Qt.Orientation.Horizontal)
-        self.splitter.addWidget(self.bench)
+        self.first = FirstMap(self.session, self.memory)
+        left = QWidget()
+        left.setLayout(column(self.bench, self.first, spacing=6))
+        self.splitter.addWidget(left)
         self.splitter.addWidget(self.mapside)
         self.splitter.setStretchFactor(1, 1)
         self.splitter.setChildrenCollapsible(False)
@@ -153,6 +162,10 @@ class Window(QObject):
             commands.add(f"Theme {name}", partial(self.set_theme, name))
         commands.add("Find a command…", self.find_command, "Ctrl+K")
         commands.add("Close window", self.shell.close, "Ctrl+Q")
+        commands.add("Help for what is here", self.help_here, "F1")
+        commands.add("All pages of the help", lambda: self.show_help("begin"), "Shift+F1")
+        commands.add("Keys and mouse", lambda: self.show_help(KEYS), "Ctrl+F1")
+        commands.add("First map in seven steps", self.first.call_back)
         about = f"Knit Ground {__version__}: from a sprite sheet to seamless maps"
         commands.add("About Knit Ground", lambda: self.session.note(about))
         commands.arrange(MENUS)
@@ -162,6 +175,8 @@ class Window(QObject):
         self.shell.rail.chosen.connect(self.show_stage)
         self.shell.dropped.connect(self._drop)
         s.stage_wanted.connect(self.show_stage)
+        self.first.stage_wanted.connect(self.show_stage)
+        help_bell().wanted.connect(self.help_here)
         s.stage_counted.connect(self.shell.rail.show_count)
         s.file_wanted.connect(self.sheets.ask_sheet)
         s.place_wanted.connect(self.sheets.ask_missing)
@@ -216,6 +231,7 @@ class Window(QObject):
         self.session.pointed.emit("")
         self._show_zoom()
         self._show_page()
+        self.first.at_stage(key)
 
     def _show_some_map(self) -> None:
         if not self.stage.shows_map:
@@ -301,6 +317,32 @@ class Window(QObject):
         finder.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         finder.show()
         return finder
+
+    def show_help(self, place: str) -> HelpWindow:
+        """Show a page of the help, perhaps a heading of it: “map#layers”."""
+        window = self._help_window(self.shell)
+        window.tell_of(None, place)
+        return window
+
+    def help_here(self, widget: QWidget | None = None) -> HelpWindow:
+        """Show the page about a part of the window: that under the pointer, if none is named."""
+        about = widget or QApplication.widgetAt(QCursor.pos())
+        if about is None or (about.window() is not self.shell and widget is None):
+            about = None
+        over = about.window() if about is not None else self.shell
+        window = self._help_window(over)
+        page = self.stage.key if self.shell.pages.currentWidget() is self.work else "begin"
+        window.tell_of(about, page)
+        return window
+
+    def _help_window(self, over: QWidget) -> HelpWindow:
+        """Give the window of the help: one of its own over a dialog, which blocks all others."""
+        if self._help is None or not isValid(self._help) or self._help.parentWidget() is not over:
+            if self._help is not None and isValid(self._help):
+                self._help.close()
+                self._help.deleteLater()
+            self._help = HelpWindow(self.commands.all, over)
+        return self._help
 
     def cancel(self) -> None:
         """Esc: call off what goes on."""

@@ -2,16 +2,25 @@
 
 from __future__ import annotations
 
-from PySide6.QtGui import QShowEvent
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QKeyEvent, QShowEvent
 from PySide6.QtWidgets import QDialog
+
+from knitground.ui.common.helping import help_bell
 
 
 class Dialog(QDialog):
     """A dialog that is as large as its parts need.
 
     Qt gives a dialog its size before the parts have the window's fonts and borders, with which they
-    need more: words were cut.
+    need more: words were cut. F1 asks for help about it.
     """
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.key() == Qt.Key.Key_F1:
+            help_bell().wanted.emit(self)
+        else:
+            super().keyPressEvent(event)
 
     def showEvent(self, event: QShowEvent) -> None:
         super().showEvent(event)

@@ -69,5 +69,9 @@ MENUS: Menus = (
          "Rewrite the map until nothing changes", "Rewrite the selection until nothing changes"),
         ("Run recipe", "Keep the selection from the recipe"),
     )),
-    ("Help", (("About Knit Ground",),)),
+    ("Help", (
+        ("Help for what is here", "All pages of the help", "Keys and mouse"),
+        ("First map in seven steps",),
+        ("About Knit Ground",),
+    )),
 )  # fmt: skip

@@ -6,7 +6,7 @@ import sys
 from collections.abc import Callable
 from pathlib import Path
 
-from PySide6.QtCore import QProcess, Qt, QTimer, QUrl, Signal
+from PySide6.QtCore import QProcess, Qt, QTimer, QUrl
 from PySide6.QtGui import QDesktopServices
 from PySide6.QtWidgets import (
     QCheckBox,
@@ -62,8 +62,6 @@ _ALL = "all maps"
 
 class ShipBench(Stage):
     """The stage: which maps, which formats, where to, and what was written."""
-
-    shipped = Signal(list)
 
     key = "ship"
     wide = 380
@@ -517,7 +515,7 @@ class ShipBench(Stage):
         if self._plays:
             self._plays = False
             self._start_play(done.files[0].parent)
-        self.shipped.emit(done.files)
+        self.session.shipped.emit()
 
     def _failed(self, error: KnitError) -> None:
         self._plays = False

@@ -1,0 +1,1 @@
+"""Help: one short page a stage, in the window and under `docs/help`; F1 leads to what is meant."""
