@@ -350,6 +350,7 @@ def test_a_map_without_a_recipe_gets_a_step(window):
 def test_shares_of_nothing_are_refused_with_words(window):
     window.session.choose_map(window.session.project.maps[1])
     window.show_stage("grow")
+    settle()
     for slider in window.stages["grow"].cards[0].sliders.values():
         slider.setValue(0)
     settle()

@@ -17,13 +17,14 @@ from knitground.core.edit.hand import TerrainInHand
 from knitground.core.edit.layers import rename_layer
 from knitground.core.edit.reslice import use_slicing
 from knitground.core.edit.sheets import add_tileset
-from knitground.core.edit.terrains import paint_marks
+from knitground.core.edit.terrains import add_set, paint_marks
 from knitground.core.files.opening import open_project
 from knitground.core.model.layers import GAP
 from knitground.core.model.slicing import Slicing
-from knitground.core.model.terrain import ANY, SetKind, Slot
+from knitground.core.model.terrain import ANY, SetKind, Slot, TerrainSet
 from knitground.core.model.tileset import Tileset
 from knitground.ui.common.marks import Face, slot_at, slot_point, threads
+from knitground.ui.common.tasks import wait_for_jobs
 from knitground.ui.mapside.tools import select, shapes
 from knitground.ui.stages.terrains import likelycards as cards
 from knitground.ui.stages.terrains.bench import TABS
@@ -135,10 +136,11 @@ def test_marks_are_set_with_keys_alone(window, bench):
 
 def test_the_tile_under_the_pointer_is_shown_large(bench):
     choose(bench, PANS, 0)
-    empty = pixels(bench.big)
+    example = pixels(bench.big)  # a plain tile of the terrain, as none is chosen
+    assert len(np.unique(example)) > 4
     move(bench.sheet, bench.sheet.tile_rect(1, 4).center().toPoint())
     shown = pixels(bench.big)
-    assert (shown != empty).mean() > 0.5
+    assert (shown != example).mean() > 0.2
     move(bench.sheet, bench.sheet.tile_rect(2, 6).center().toPoint())
     assert (pixels(bench.big) != shown).mean() > 0.2
 
@@ -822,3 +824,37 @@ def test_likely_sets_are_looked_for_again_after_a_change_and_too_many_tiles_say_
     qtbot.waitUntil(lambda: not bench.likely.is_busy, timeout=20_000)
     settle()
     assert not bench.likely.isVisible()
+
+
+# Where nothing is chosen, or marked, yet
+
+
+def test_where_no_tile_is_chosen_an_example_is_shown_with_what_comes_next(window, bench):
+    choose(bench, PANS, 0)
+    assert bench.sheet.chosen is None
+    bench.tabs.setCurrentIndex(0)
+    bench._show_tab()
+    assert bench.variants.head.text().startswith("For example ")
+    assert bench.variants._lines  # with weights that can be set
+    kit = bench.kit
+    kit.marks[:] = 0  # else its tiles are its own
+    window.session.apply(add_set(bench.owner, TerrainSet("Bare", SetKind.CORNER, kit.terrains)))
+    bench.choose_set(bench.owner, bench.owner.sets[-1])
+    bench._show_tab()
+    assert "drag over the corners" in bench.variants.head.text()
+    bench.tabs.setCurrentIndex(TABS.index("Review"))
+    review = bench.review
+    assert review.guess.isVisible()
+    assert not review.next.isVisible()
+    sheet = bench.sheet
+    for mark, (row, col) in enumerate(((0, 0), (0, 4), (0, 8), (1, 0)), 1):
+        bench.choose(mark)
+        sheet.choose(row, col)
+        QTest.keyClick(sheet, Qt.Key.Key_Space)
+    QTest.mouseClick(review.guess, LEFT)
+    for _ in range(10):
+        wait_for_jobs()
+        settle()
+    assert review.line
+    assert review.next.isVisible()
+    assert not review.guess.isVisible()

@@ -326,3 +326,15 @@ def test_the_status_line_tells_a_tile_under_the_pointer(window, bench):
     QTest.mouseClick(bench.sheet, LEFT, NONE, at(bench, 0, 0))
     QTest.mouseClick(bench.sheet, LEFT, NONE, bench.sheet.sheet_point(-40, -40))
     assert not bench.chosen
+
+
+def test_where_no_tile_is_chosen_one_is_shown_faintly(bench):
+    bench.sheet.choose([])
+    settle()
+    assert bench.big.faint
+    faint = pixels(bench.big)
+    assert len(np.unique(faint)) > 4  # a tile, no grey box
+    bench.sheet.choose([(0, 0)])
+    settle()
+    assert not bench.big.faint
+    assert (pixels(bench.big) != faint).any()

@@ -79,6 +79,7 @@ def make_window(memory: Path) -> Window:
     make_app().setCursorFlashTime(0)  # pictures do not ask whether the caret is shown just then
     shell = Shell()
     window = Window(shell, Memory(memory))
+    window.first.put_away()
     window.stage_of(GrowBench).show_times = False
     window.stage_of(ProofBench).prover.by_itself = False  # pictures are the same at any speed
     window.session.show(playing=False)

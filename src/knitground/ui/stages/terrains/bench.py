@@ -28,6 +28,7 @@ from knitground.core.edit.terrains import (
     add_set,
     copy_layout,
     delete_set,
+    plain_tile,
     rename_set,
     set_marks,
 )
@@ -194,6 +195,7 @@ class TerrainsBench(Stage):
         self.tabs.currentChanged.connect(self._turn_page)
         self.coverage.picked.connect(self.go_to)
         self.review.shown.connect(self.show_reviewed)
+        self.review.guess_wanted.connect(self.guess)
         self.review.ended.connect(lambda: s.note("All reviewed: coverage tells what is missing"))
 
     # What is shown
@@ -319,7 +321,9 @@ class TerrainsBench(Stage):
             return
         name = TABS[self.tabs.currentIndex()]
         if name == "Variants":
-            self.variants.show_tile(owner, kit, self._tile(self.sheet.chosen))
+            chosen = self._tile(self.sheet.chosen)
+            shown = chosen or self._example(owner, kit)
+            self.variants.show_tile(owner, kit, shown, example=chosen is None)
         elif name == "Coverage":
             self.coverage.show_set(owner, kit)
         elif name == "Swatch":
@@ -337,8 +341,18 @@ class TerrainsBench(Stage):
             return None
         return TileRef(shown.name, *at)
 
+    def _example(self, owner: Tileset, kit: TerrainSet) -> TileRef | None:
+        """Give a tile that shows how it is done, where none is chosen: a plain one, if marked."""
+        if self.shown is not owner or not kit.marks.any():
+            return None
+        tile = plain_tile(owner, kit, min(max(1, self.sheet.value), len(kit.terrains)))
+        return tile if tile is not None and owner.has(tile.row, tile.col) else None
+
     def _big_tile(self) -> tuple[TileRef, list[int], TerrainSet] | None:
         at = self.pointed or self.sheet.chosen
+        if at is None and self.owner is not None and self.kit is not None:
+            example = self._example(self.owner, self.kit)
+            at = (example.row, example.col) if example is not None else (0, 0)
         tile, kit, shown, owner = self._tile(at), self.kit, self.shown, self.owner
         if tile is None or kit is None or shown is None or owner is None:
             return None

@@ -6,7 +6,7 @@ from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QLabel, QWidget
 
 from knitground.core.knit.guessing import Place
-from knitground.ui.common.widgets import button, column, note, row
+from knitground.ui.common.widgets import button, column, note, primary, row
 
 
 class ReviewPanel(QWidget):
@@ -15,6 +15,8 @@ class ReviewPanel(QWidget):
     shown = Signal(int, int)
     """A tile to look at."""
     ended = Signal()
+    guess_wanted = Signal()
+    """Marks are to be guessed: that lines up what can be reviewed."""
 
     def __init__(self) -> None:
         super().__init__()
@@ -29,7 +31,9 @@ class ReviewPanel(QWidget):
         )
         self.next = button("Accept, next", lambda: self.step(1), "This one is right", "Enter")
         self.back = button("Back", lambda: self.step(-1), "The one before", "Shift+Enter")
-        self.setLayout(column(self.head, self.words, row(self.next, self.back, 1), 1))
+        hint = "Guess the marks of all other tiles, and line up the least sure"
+        self.guess = primary("Guess marks", self.guess_wanted.emit, hint)
+        self.setLayout(column(self.head, self.words, row(self.next, self.back, self.guess, 1), 1))
         self.show_line([])
 
     def show_line(self, line: list[tuple[Place, float]]) -> None:
@@ -50,10 +54,15 @@ class ReviewPanel(QWidget):
 
     def _show(self) -> None:
         going = bool(self.line)
-        self.next.setEnabled(going)
+        for each in (self.words, self.next, self.back):
+            each.setVisible(going)
+        self.guess.setVisible(not going)
         self.back.setEnabled(going and self.at > 0)
         if not going:
-            self.head.setText("Nothing to look at: “Guess marks” lines up the least sure tiles.")
+            self.head.setText(
+                "Mark one plain tile of each terrain; the others can be guessed from those. What "
+                "is least sure is lined up here, to be looked at tile by tile."
+            )
             return
         place, sure = self.line[self.at]
         self.head.setText(f"<b>{self.at + 1} of {len(self.line)}</b> · {sure:.0%} sure")

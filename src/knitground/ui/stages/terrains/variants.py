@@ -21,6 +21,10 @@ from knitground.ui.session import Session
 
 _MOST, _ACROSS = 48, 3
 NO_TILE = "Click a tile: its variants, with weights, show here."
+NO_MARKS = (
+    "Choose a terrain above, then drag over the corners or sides of tiles that show it. One plain "
+    "tile of each terrain is enough: “Guess marks” does the others."
+)
 
 
 class VariantsPanel(QWidget):
@@ -44,11 +48,18 @@ class VariantsPanel(QWidget):
         layout.setStretch(1, 1)
         self.setLayout(layout)
 
-    def show_tile(self, owner: Tileset, kit: TerrainSet, tile: TileRef | None) -> None:
-        """Show the tiles that have the same marks as one."""
+    def show_tile(
+        self, owner: Tileset, kit: TerrainSet, tile: TileRef | None, *, example: bool = False
+    ) -> None:
+        """Show the tiles that have the same marks as one.
+
+        Parameters
+        ----------
+        example : whether nobody has chosen it
+        """
         source = self.session.project.tileset_named(tile.tileset) if tile else None
         if tile is None or source is None or not source.has(tile.row, tile.col):
-            self.head.setText(NO_TILE)
+            self.head.setText(NO_TILE if kit.marks.any() else NO_MARKS)
             self._built = None
             clear(self.grid)
             return
@@ -62,7 +73,8 @@ class VariantsPanel(QWidget):
         owners = {each.name: each for each in self.session.project.tilesets}
         facts = [owners[t.tileset].fact(t.row, t.col) for t in same]
         words = key_words(kit, key) if any(key) else "no marks"
-        self.head.setText(f"{words}: {len(same)} tile{'s' * (len(same) > 1)}")
+        text = f"{words}: {len(same)} tile{'s' * (len(same) > 1)}"
+        self.head.setText(f"For example {text}. Click a tile for its own." if example else text)
         pictures = tuple(id(owners[each.tileset].picture) for each in same)
         if (same, pictures) != self._built:
             self._built = (same, pictures)

@@ -326,10 +326,9 @@ class TilesBench(Stage):
         self._show_shapes()
         wide = tileset is not None and tileset.count > MANY
         self.big.show_tile(
-            tileset if some else None,
-            min(chosen, default=None),
-            None if wide else self.session.project,
-        )
+            tileset, min(chosen, default=(0, 0)), None if wide else self.session.project,
+            faint=not some,
+        )  # fmt: skip
         if wide:
             self.soon.start(WIDE_MS)
         if tileset is None or not chosen:

@@ -18,7 +18,7 @@ from knitground.ui.common.checkers import checkers
 from knitground.ui.common.painting import image_of, painting
 from knitground.ui.common.theme import theme
 
-_SIDE = 168
+_SIDE, _FAINT = 168, 0.4
 LOOKS = (8.0, 12.0, 16.0, 24.0)
 """How many times as large the wheel makes the tile, when it does not just fit."""
 
@@ -38,6 +38,7 @@ class BigTile(QWidget):
         self.tileset: Tileset | None = None
         self.at: At | None = None
         self.playing = True
+        self.faint = False
         self._step = 0
         self.beside: Round | None = None
         self._round: dict[tuple[int, int], QImage] = {}
@@ -54,9 +55,20 @@ class BigTile(QWidget):
         self.setToolTip("The wheel comes nearer, to 24 times; the middle button moves what is seen")
 
     def show_tile(
-        self, tileset: Tileset | None, at: At | None, project: Project | None = None
+        self,
+        tileset: Tileset | None,
+        at: At | None,
+        project: Project | None = None,
+        *,
+        faint: bool = False,
     ) -> None:
-        """Show another tile; in a project with the tiles that it would join."""
+        """Show another tile; in a project with the tiles that it would join.
+
+        Parameters
+        ----------
+        faint : whether it is only an example, which nobody has chosen
+        """
+        self.faint = faint
         other = tileset is not self.tileset or at != self.at
         self.tileset, self.at, self.home = tileset, at, project
         if other:
@@ -148,6 +160,7 @@ class BigTile(QWidget):
             at = self.shown()
             image = self._image(at) if at is not None else None
             if image is not None:
+                painter.setOpacity(_FAINT if self.faint else 1.0)
                 self._draw(painter, image)
 
     def _image(self, tile: TileRef) -> QImage | None:

@@ -71,10 +71,15 @@ class ShapePad(BigTile):
         )
 
     def show_tile(
-        self, tileset: Tileset | None, at: At | None, project: Project | None = None
+        self,
+        tileset: Tileset | None,
+        at: At | None,
+        project: Project | None = None,
+        *,
+        faint: bool = False,
     ) -> None:
         other = tileset is not self.tileset or at != self.at
-        super().show_tile(tileset, at, project)
+        super().show_tile(tileset, at, project, faint=faint)
         self.project = project
         self.call_off()
         if other or self.shape_number is None or self.shape_number >= len(self.shapes):
