@@ -775,7 +775,7 @@ def test_recipes_are_copied_between_maps_and_kept_as_files(window, coast, tmp_pa
     assert "can" in window.notices.text.text() or "which" in window.notices.text.text()
     path = tmp_path / "coast.recipe.json"
     monkeypatch.setattr(
-        "knitground.ui.stages.grow.bench.QFileDialog.getSaveFileName",
+        "knitground.ui.common.filedialogs.QFileDialog.getSaveFileName",
         lambda *_: (str(path), ""),
     )
     coast.ask_save()

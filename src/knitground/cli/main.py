@@ -31,6 +31,7 @@ _VERBS = {
     "diff": ("diff", "Tell what is different in the project NOW, against BEFORE."),
     "proof": ("proof", "Find what is wrong with PROJECT before a game does."),
     "play": ("", "Walk on maps that were shipped to DIR: play DIR [--map M] [--side]."),
+    "desktop": ("desktop", "Put the program into the menus of this desktop, or out of them."),
     "ship": ("ship", "Ship maps of PROJECT for a game: pictures, JSON, shapes, ways."),
 }
 """Each verb: its module, and what it does. Those without one open the window (`__main__`)."""

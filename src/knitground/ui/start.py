@@ -7,6 +7,7 @@ import sys
 from pathlib import Path
 
 from PySide6.QtCore import QTimer
+from PySide6.QtGui import QIcon
 from PySide6.QtWidgets import QApplication
 
 from knitground.ui.common.garbage import Sweeper, set_aside
@@ -25,6 +26,7 @@ def make_app() -> QApplication:
     made = QApplication(sys.argv[:1])
     made.setApplicationName("Knit Ground")
     made.setApplicationDisplayName("Knit Ground")
+    made.setDesktopFileName("org.knitground.KnitGround")
     use(made, LINEN)
     Sweeper(made)
     return made
@@ -58,8 +60,11 @@ def _run(path: Path | None, *, demo: bool, as_json: bool = False) -> int:
     shell = Shell()
 
     def furnish() -> None:
+        from knitground.core.files.images import SUFFIXES
+        from knitground.desktop.install import ICON
         from knitground.ui.window import Window
 
+        app.setWindowIcon(QIcon(str(ICON)))
         window = Window(shell)
         window.crash.log_to(window.memory.log)
         window.crash.install()
@@ -69,6 +74,8 @@ def _run(path: Path | None, *, demo: bool, as_json: bool = False) -> int:
             return
         if demo:
             window.files.open_demo(path, _print_files if as_json else lambda _: None)
+        elif path is not None and path.suffix.lower() in SUFFIXES and path.is_file():
+            window.sheets.add_sheets([path])
         elif path is not None:
             window.files.open_project(path)
 

@@ -18,6 +18,7 @@ from knitground.core.base.progress import Progress
 from knitground.core.files.places import PROJECT_NAME
 from knitground.ui.changed.dialog import ChangedDialog
 from knitground.ui.common.commands import Commands
+from knitground.ui.common.filedialogs import file_places
 from knitground.ui.common.finder import Finder
 from knitground.ui.common.helping import help_bell
 from knitground.ui.common.menus import MENUS
@@ -72,6 +73,9 @@ class Window(QObject):
         self.session = Session()
         self.session.runner = self._run_long
         self.session.recipes = self.memory.recipes
+        places = file_places()
+        places.get = lambda key: self.memory.get(key, "")
+        places.keep = lambda key, value: self.memory.keep(key, value)
         self.sheets = SheetAdder(self.session, shell)
         self.files = ProjectFiles(self.session, self.memory, self.sheets, shell)
         self.stages = make_stages(self.session)

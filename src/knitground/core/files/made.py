@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import json
 import os
-from collections.abc import Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from contextlib import suppress
 from pathlib import Path
 
@@ -129,13 +129,18 @@ class MadeFolder:
             and os.path.lexists(inside(self.folder, name))
         ))  # fmt: skip
 
-    def drop(self, names: Iterable[str]) -> None:
-        """Take files away that were made here and are still as they were."""
+    def drop(self, names: Iterable[str], discard: Callable[[Path], object] = Path.unlink) -> None:
+        """Take files away that were made here and are still as they were.
+
+        Parameters
+        ----------
+        discard : how a file goes: for good, or into the desktop's trash
+        """
         for name in names:
             path = inside(self.folder, name)
             with suppress(OSError, KnitError):
                 if digest(read_file(path)) == self._list().get(name):
-                    path.unlink()
+                    discard(path)
 
     def refuse(self, names: Iterable[str]) -> None:
         """Refuse names of files that must not be written over; contents are looked at later.

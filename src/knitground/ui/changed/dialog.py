@@ -14,7 +14,6 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QPixmap
 from PySide6.QtWidgets import (
     QDialogButtonBox,
-    QFileDialog,
     QLabel,
     QListWidget,
     QListWidgetItem,
@@ -34,6 +33,7 @@ from knitground.core.files.revision import write_revision
 from knitground.ui.changed.pictures import PICTURE, fitted, map_picture, part_picture
 from knitground.ui.common.asking import ask_text
 from knitground.ui.common.dialog import Dialog
+from knitground.ui.common.filedialogs import ask_folder
 from knitground.ui.common.question import Question
 from knitground.ui.common.widgets import button, column, note, row
 from knitground.ui.common.words import on_button
@@ -107,9 +107,9 @@ class ChangedDialog(Dialog):
     # Comparing
 
     def _ask_folder(self) -> None:
-        name = QFileDialog.getExistingDirectory(self, "Compare with the project in…")
-        if name:
-            self.compare(Path(name))
+        folder = ask_folder(self, "Compare with the project in…", "compared projects")
+        if folder is not None:
+            self.compare(folder)
 
     def _ask_revision(self) -> None:
         revision = ask_text(self, "Compare with a revision", "Revision, as git names it (HEAD~1)")

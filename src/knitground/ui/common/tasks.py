@@ -18,6 +18,7 @@ from shiboken6 import isValid
 from knitground.core.base.errors import Cancelled, EditError, Fault, KnitError
 from knitground.core.base.progress import Progress
 from knitground.core.edit.document import Document
+from knitground.ui.common.taskbar import tell_taskbar
 
 Result = TypeVar("Result")
 SHOW_AFTER_MS = 300
@@ -232,12 +233,15 @@ def run_with_progress(
     def progressed(part: float) -> None:
         for dialog in shown:
             dialog.setValue(int(part * 1000))
+            tell_taskbar(part)
 
     def close() -> None:
         _titles.remove(title)
         if isValid(show_later):
             show_later.stop()
             show_later.deleteLater()
+        if shown:
+            tell_taskbar(None)
         for dialog in shown:
             if isValid(dialog):
                 dialog.hide()

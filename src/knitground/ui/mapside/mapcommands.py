@@ -9,7 +9,7 @@ from pathlib import Path
 
 from PySide6.QtCore import QObject, Signal
 from PySide6.QtGui import QColor
-from PySide6.QtWidgets import QColorDialog, QFileDialog, QInputDialog, QWidget
+from PySide6.QtWidgets import QColorDialog, QInputDialog, QWidget
 
 from knitground.core.edit.document import Edit
 from knitground.core.edit.maps import (
@@ -21,12 +21,13 @@ from knitground.core.edit.maps import (
     set_wrap,
 )
 from knitground.core.edit.sizes import duplicate_map
-from knitground.core.files.images import SUFFIXES, read_picture
+from knitground.core.files.images import read_picture
 from knitground.core.model.lattice import Place
 from knitground.core.model.map import Map
 from knitground.core.model.tileset import Picture
 from knitground.ui.common.asking import answered
 from knitground.ui.common.commands import Commands
+from knitground.ui.common.filedialogs import ask_file
 from knitground.ui.mapside.dialogs import NewMapDialog, ResizeDialog
 from knitground.ui.mapside.mockupdialog import MockupDialog
 from knitground.ui.mapside.orderdialog import OrderDialog
@@ -83,12 +84,9 @@ class MapCommands(QObject):
 
     def ask_picture(self) -> None:
         """Ask for a finished mock-up and make a map of it."""
-        kinds = " ".join(f"*{suffix}" for suffix in SUFFIXES)
-        name, _ = QFileDialog.getOpenFileName(
-            self.parent_widget, "Map from a picture", "", f"Pictures ({kinds})"
-        )
-        if name:
-            self.map_from_file(Path(name))
+        path = ask_file(self.parent_widget, "Map from a picture", "mock-ups")
+        if path is not None:
+            self.map_from_file(path)
 
     def map_from_file(self, path: Path) -> None:
         """Read a picture and show what map it would be."""

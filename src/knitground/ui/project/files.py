@@ -8,7 +8,7 @@ from functools import partial
 from pathlib import Path
 
 from PySide6.QtCore import QObject
-from PySide6.QtWidgets import QFileDialog, QWidget
+from PySide6.QtWidgets import QWidget
 
 from knitground.core.base.errors import Conflict, KnitError
 from knitground.core.base.progress import Progress
@@ -22,6 +22,7 @@ from knitground.core.model.project import Project
 from knitground.demo.project import write_demo
 from knitground.ui.common.asking import Role, answered, ask
 from knitground.ui.common.commands import Commands
+from knitground.ui.common.filedialogs import ask_file
 from knitground.ui.common.tasks import Job, run_with_progress, wait_for, work_title
 from knitground.ui.common.words import on_button
 from knitground.ui.project.crash import LOG
@@ -76,11 +77,10 @@ class ProjectFiles(QObject):
 
     def ask_project(self) -> None:
         """Ask for a project and open it."""
-        name, _ = QFileDialog.getOpenFileName(
-            self.shell, "Open project", "", "Knit Ground project (project.knit.json)"
-        )
-        if name:
-            self.open_project(Path(name))
+        wanted = "Knit Ground project (project.knit.json)"
+        path = ask_file(self.shell, "Open project", "projects", wanted)
+        if path is not None:
+            self.open_project(path)
 
     def open_project(self, path: Path) -> None:
         """Open a project, with progress if it takes long; an error leaves all as it was."""

@@ -18,11 +18,13 @@ from platformdirs import (
 
 from knitground.core.base.errors import KnitError
 from knitground.core.files.images import png_bytes
+from knitground.core.files.places import PROJECT_NAME
 from knitground.core.files.vault import write_together
 from knitground.core.model.project import Project
 from knitground.core.render.atlas import Atlas
 from knitground.core.render.pixels import straight
 from knitground.core.render.small import small_picture
+from knitground.ui.project.recentfiles import note_recent
 
 _NAME = "Knit Ground"
 _RECENT = 10
@@ -47,6 +49,7 @@ class Memory:
         self.presence = (folder or user_state_path(_NAME, appauthor=False)) / "open"
         self.log = folder / "log" if folder else user_log_path(_NAME, appauthor=False)
         self.recipes = (folder or user_data_path(_NAME, appauthor=False)) / "recipes"
+        self._desktop = (folder or user_data_path()) / "recently-used.xbel"
         self._facts: dict[str, Any] = {}
         try:
             loaded = json.loads(self._file.read_text(encoding="utf-8"))
@@ -76,6 +79,7 @@ class Memory:
 
     def add_recent(self, folder: Path) -> None:
         """Put a project at the head of the recent ones."""
+        note_recent(folder / PROJECT_NAME, self._desktop)
         names = [str(folder), *(str(each) for each in self.recent if each != folder)]
         self.keep("recent", names[:_RECENT])
 

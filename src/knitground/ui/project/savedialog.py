@@ -4,13 +4,14 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PySide6.QtWidgets import QDialogButtonBox, QFileDialog, QFormLayout, QLineEdit, QWidget
+from PySide6.QtWidgets import QDialogButtonBox, QFormLayout, QLineEdit, QWidget
 
 from knitground.core.base.filenames import file_stem
 from knitground.core.files.places import PROJECT_NAME
 from knitground.core.model.limits import MAX_NAME
 from knitground.core.model.project import Project
 from knitground.ui.common.dialog import Dialog
+from knitground.ui.common.filedialogs import ask_folder
 from knitground.ui.common.widgets import button, column, note, row
 
 UNNAMED = "Untitled"
@@ -60,11 +61,9 @@ class SaveDialog(Dialog):
         return place / _folder_name(self.name.text())
 
     def _choose(self) -> None:
-        found = QFileDialog.getExistingDirectory(
-            self, "Where the project is to lie", self.place.text()
-        )
-        if found:
-            self.place.setText(found)
+        found = ask_folder(self, "Where the project is to lie", "projects", self.place.text())
+        if found is not None:
+            self.place.setText(str(found))
 
     def _tell(self) -> None:
         sheets, tilesets, maps = self._counts

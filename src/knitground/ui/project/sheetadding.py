@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PySide6.QtWidgets import QFileDialog, QWidget
+from PySide6.QtWidgets import QWidget
 
 from knitground.core.base.filenames import file_stem
 from knitground.core.edit.sheets import add_tileset, find_sheet
-from knitground.core.files.images import SUFFIXES, frame_times, read_sheet
+from knitground.core.files.images import frame_times, read_sheet
 from knitground.core.files.newsheets import frames_tileset
 from knitground.core.files.sheetreading import (
     ReadSheets,
@@ -21,6 +21,7 @@ from knitground.core.model.project import free_name
 from knitground.core.model.slicing import Slicing
 from knitground.core.model.tileset import Picture, Tileset
 from knitground.ui.common.asking import Role, ask
+from knitground.ui.common.filedialogs import ask_file, ask_files
 from knitground.ui.session import Session
 
 
@@ -33,11 +34,7 @@ class SheetAdder:
 
     def ask_sheet(self) -> None:
         """Ask for pictures and add them as sheets."""
-        kinds = " ".join(f"*{suffix}" for suffix in SUFFIXES)
-        names, _ = QFileDialog.getOpenFileNames(
-            self.parent_widget, "Open sheet", "", f"Pictures ({kinds})"
-        )
-        self.add_sheets([Path(name) for name in names])
+        self.add_sheets(ask_files(self.parent_widget, "Open sheet", "sheets"))
 
     def add_sheets(self, paths: list[Path]) -> None:
         """Add pictures as sheets and go to Slice with the last one."""
@@ -125,12 +122,9 @@ class SheetAdder:
 
     def ask_missing(self, tileset: Tileset) -> None:
         """Ask where a sheet that is missing lies now."""
-        kinds = " ".join(f"*{suffix}" for suffix in SUFFIXES)
-        name, _ = QFileDialog.getOpenFileName(
-            self.parent_widget, f"Where is {tileset.sheet}?", "", f"Pictures ({kinds})"
-        )
-        if name:
-            self.give_sheet(tileset, Path(name))
+        path = ask_file(self.parent_widget, f"Where is {tileset.sheet}?", "sheets")
+        if path is not None:
+            self.give_sheet(tileset, path)
 
     def give_sheet(self, tileset: Tileset, path: Path) -> None:
         """Give a tileset the picture of a file."""

@@ -64,6 +64,7 @@ def ship(
     profile: str = "",
     drop: bool = False,
     kept: Kept | None = None,
+    discard: Callable[[Path], object] = Path.unlink,
 ) -> Shipped:
     """Write what a game reads.
 
@@ -77,6 +78,7 @@ def ship(
     profile : in whose name it is written
     drop : whether to take away what it shipped before and does not any more
     kept : of the shipment before, so that only what is different is made
+    discard : how a file is taken away: for good, or into the desktop's trash
 
     Raises
     ------
@@ -96,7 +98,7 @@ def ship(
     made.keep(name for name in files if name not in fresh)
     left = made.left_over()
     if drop:
-        made.drop(left)
+        made.drop(left, discard)
     made.close()
     return Shipped(made.paths, gaps, fresh, () if drop else left)
 

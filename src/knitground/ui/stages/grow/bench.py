@@ -11,7 +11,6 @@ from PySide6.QtCore import QTimer
 from PySide6.QtGui import QPixmap
 from PySide6.QtWidgets import (
     QCheckBox,
-    QFileDialog,
     QInputDialog,
     QLabel,
     QMenu,
@@ -54,6 +53,7 @@ from knitground.core.model.map import Map
 from knitground.core.model.recipe import Recipe, RewriteStep, Step
 from knitground.ui.common.asking import Role, answered, ask
 from knitground.ui.common.commands import Commands
+from knitground.ui.common.filedialogs import ask_file, ask_new_file
 from knitground.ui.common.numbers import WholeBox
 from knitground.ui.common.painting import image_of
 from knitground.ui.common.widgets import (
@@ -82,6 +82,7 @@ from knitground.ui.stages.grow.starterbox import StarterBox
 from knitground.ui.stages.grow.stepcard import StepCard, Told
 from knitground.ui.stages.stage import Stage
 
+_RECIPES = f"Recipes (*{RECIPE_END})"
 LIVE_CELLS = 512 * 512
 """Maps up to this size grow while a slider moves; larger ones when it is let go."""
 _NO_MAP = (
@@ -592,12 +593,11 @@ class GrowBench(Stage):
     def ask_save(self) -> None:
         """Ask for a file and write the recipe to it."""
         map_ = self.session.map
-        name, _ = QFileDialog.getSaveFileName(
-            self, "Save recipe", f"{map_.name if map_ else 'recipe'}{RECIPE_END}",
-            f"Recipes (*{RECIPE_END})",
-        )  # fmt: skip
-        if name and map_ is not None:
-            path = Path(name if name.endswith(RECIPE_END) else name + RECIPE_END)
+        name = f"{map_.name if map_ else 'recipe'}{RECIPE_END}"
+        found = ask_new_file(self, "Save recipe", "recipes", name, _RECIPES)
+        if found is not None and map_ is not None:
+            right = found.name.endswith(RECIPE_END)
+            path = found if right else found.with_name(found.name + RECIPE_END)
             self.session.attempt(lambda: write_recipe(map_, path))
 
     def ask_keep(self) -> None:
@@ -628,9 +628,9 @@ class GrowBench(Stage):
 
     def ask_read(self) -> None:
         """Ask for a file and add its steps."""
-        name, _ = QFileDialog.getOpenFileName(self, "Read recipe", "", f"Recipes (*{RECIPE_END})")
-        if name:
-            self.read_file(Path(name))
+        path = ask_file(self, "Read recipe", "recipes", _RECIPES)
+        if path is not None:
+            self.read_file(path)
 
     def read_file(self, path: Path) -> None:
         """Add the steps of a recipe's file behind those of this map."""

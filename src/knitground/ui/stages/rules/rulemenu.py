@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import replace
 from functools import partial
 from pathlib import Path
 
-from PySide6.QtWidgets import QFileDialog, QMenu, QPushButton
+from PySide6.QtWidgets import QMenu, QPushButton
 
 from knitground.core.edit.document import Edit
 from knitground.core.edit.rewriting import rewrite_now, use_on_map
@@ -23,13 +22,16 @@ from knitground.core.edit.rules import (
 from knitground.core.files.rulesfile import read_rules, write_rules
 from knitground.core.knit.layer import marked_tiles
 from knitground.core.model.rules import RuleList
-from knitground.ui.common.asking import answered, ask_text
+from knitground.ui.common.asking import ask_text
 from knitground.ui.common.commands import with_key
+from knitground.ui.common.filedialogs import ask_file, ask_new_file
 from knitground.ui.common.words import on_button
 from knitground.ui.session import Session
 from knitground.ui.stages.rules.part import Bench
 
 UNTIL_CALM = 256
+_END = ".rules.json"
+_RULES = f"Rules (*{_END})"
 REWRITINGS = (
     ("Rewrite the map once", False, 1),
     ("Rewrite the selection once", True, 1),
@@ -148,21 +150,15 @@ class RuleMenu:
         )
 
     def _ask_write(self) -> None:
-        dialog = QFileDialog(self.bench.window(), "Write rules", "", "Rules (*.rules.json)")
-        dialog.setAcceptMode(QFileDialog.AcceptMode.AcceptSave)
-        dialog.setOption(QFileDialog.Option.DontUseNativeDialog)
-        dialog.setDefaultSuffix("rules.json")
-        self._with_path(dialog, self.write_to)
+        name = f"{self.home.title if self.home is not None else 'rules'}{_END}"
+        path = ask_new_file(self.bench.window(), "Write rules", "rules", name, _RULES)
+        if path is not None:
+            self.write_to(path if path.name.endswith(_END) else path.with_name(path.name + _END))
 
     def _ask_read(self) -> None:
-        dialog = QFileDialog(self.bench.window(), "Read rules", "", "Rules (*.rules.json)")
-        dialog.setFileMode(QFileDialog.FileMode.ExistingFile)
-        dialog.setOption(QFileDialog.Option.DontUseNativeDialog)
-        self._with_path(dialog, self.read_from)
-
-    def _with_path(self, dialog: QFileDialog, action: Callable[[Path], object]) -> None:
-        if answered(dialog) and dialog.selectedFiles():
-            action(Path(dialog.selectedFiles()[0]))
+        path = ask_file(self.bench.window(), "Read rules", "rules", _RULES)
+        if path is not None:
+            self.read_from(path)
 
     def write_to(self, path: Path) -> None:
         """Write the list to a file."""

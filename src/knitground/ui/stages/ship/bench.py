@@ -6,12 +6,11 @@ import sys
 from collections.abc import Callable
 from pathlib import Path
 
-from PySide6.QtCore import QProcess, Qt, QTimer, QUrl
+from PySide6.QtCore import QFile, QProcess, Qt, QTimer, QUrl
 from PySide6.QtGui import QDesktopServices
 from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
-    QFileDialog,
     QFrame,
     QLabel,
     QLineEdit,
@@ -42,6 +41,7 @@ from knitground.core.model.map import Map
 from knitground.core.model.profile import Profile, ShipPart
 from knitground.ui.common.asking import ask_text
 from knitground.ui.common.commands import Commands
+from knitground.ui.common.filedialogs import ask_folder
 from knitground.ui.common.question import Question
 from knitground.ui.common.tasks import run_with_progress
 from knitground.ui.common.theme import theme
@@ -58,6 +58,12 @@ _FOLLOWS_MS = 150
 _LOOKS_MS = 250
 """How long nothing must change before what comes out is shown."""
 _ALL = "all maps"
+
+
+def _to_trash(path: Path) -> None:
+    """Put a file into the desktop's trash; where there is none it goes for good."""
+    if not QFile.moveToTrash(str(path)):
+        path.unlink()
 
 
 class ShipBench(Stage):
@@ -411,9 +417,9 @@ class ShipBench(Stage):
         return [key for key, box in self.boxes.items() if box.isChecked()]
 
     def _choose(self) -> None:
-        folder = QFileDialog.getExistingDirectory(self, "Ship to", self.folder.text())
-        if folder:
-            self.folder.setText(folder)
+        folder = ask_folder(self, "Ship to", "shipped files", self.folder.text())
+        if folder is not None:
+            self.folder.setText(str(folder))
             self._edited()
 
     def _work(self, *, overwrite: bool = False, drop: bool = False) -> Callable[..., Shipped]:
@@ -426,8 +432,10 @@ class ShipBench(Stage):
         kept = self._kept
 
         def work(progress: Progress) -> Shipped:
-            return ship(project, maps, folder, parts, progress, doc.ensure_all, kept=kept,
-                        overwrite=overwrite, drop=drop, profile=name)  # fmt: skip
+            return ship(
+                project, maps, folder, parts, progress, doc.ensure_all, kept=kept,
+                overwrite=overwrite, drop=drop, profile=name, discard=_to_trash,
+            )  # fmt: skip
 
         return work
 

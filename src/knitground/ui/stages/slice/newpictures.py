@@ -2,18 +2,17 @@
 
 from __future__ import annotations
 
-from pathlib import Path
-
-from PySide6.QtWidgets import QFileDialog, QWidget
+from PySide6.QtWidgets import QWidget
 
 from knitground.core.base.filenames import file_stem
 from knitground.core.edit.reslice import reskin, use_relaid
 from knitground.core.edit.sheets import set_relief
-from knitground.core.files.images import SUFFIXES, read_sheet, relief_name
+from knitground.core.files.images import read_sheet, relief_name
 from knitground.core.model.slicing import Slicing
 from knitground.core.model.tileset import Picture, SheetFile, Tileset
 from knitground.core.render.relief import made_relief
 from knitground.ui.common.asking import answered
+from knitground.ui.common.filedialogs import ask_file
 from knitground.ui.session import Session
 from knitground.ui.stages.slice.relaydialog import RelayDialog, ReskinDialog, relaid
 from knitground.ui.stages.slice.reliefdialog import ReliefDialog
@@ -78,13 +77,9 @@ class NewPictures:
     def ask_reskin(self) -> None:
         """Ask for another picture, show what it makes, and take it."""
         tileset = self.session.tileset
-        kinds = " ".join(f"*{suffix}" for suffix in SUFFIXES)
-        name, _ = QFileDialog.getOpenFileName(
-            self.bench, "Another picture", "", f"Pictures ({kinds})"
-        )
-        if not name or tileset is None:
+        path = ask_file(self.bench, "Another picture", "sheets")
+        if path is None or tileset is None:
             return
-        path = Path(name)
         self.session.run_long(
             f"Reading {path.name}…",
             lambda _: read_sheet(path),

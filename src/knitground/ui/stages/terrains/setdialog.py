@@ -12,7 +12,6 @@ from PySide6.QtGui import QPixmap
 from PySide6.QtWidgets import (
     QComboBox,
     QDialogButtonBox,
-    QFileDialog,
     QFormLayout,
     QLabel,
     QLineEdit,
@@ -32,7 +31,7 @@ from knitground.core.edit.makeset import (
     texture_tile,
     tile_picture,
 )
-from knitground.core.files.images import SUFFIXES, read_picture
+from knitground.core.files.images import read_picture
 from knitground.core.knit.making import Tiles
 from knitground.core.knit.outline import MAX_RIM, Outline, OutlineShape, Rim
 from knitground.core.knit.setmaking import (
@@ -47,6 +46,7 @@ from knitground.core.model.tile import TileRef
 from knitground.core.model.tileset import Picture, Tileset
 from knitground.core.render.pixels import premultiplied
 from knitground.ui.common.dialog import Dialog
+from knitground.ui.common.filedialogs import ask_file
 from knitground.ui.common.numbers import WholeBox
 from knitground.ui.common.question import Question
 from knitground.ui.common.tasks import Job
@@ -375,10 +375,9 @@ class SetDialog(Dialog):
     def ask_file(self, number: int) -> None:
         """Ask for a texture."""
         self.ask_for(number)
-        kinds = " ".join(f"*{suffix}" for suffix in SUFFIXES)
-        name, _ = QFileDialog.getOpenFileName(self, "A texture", "", f"Pictures ({kinds})")
-        if name:
-            self.take_file(Path(name))
+        path = ask_file(self, "A texture", "textures")
+        if path is not None:
+            self.take_file(path)
 
     def take_file(self, path: Path) -> None:
         """Take the upper left part of a picture, as large as the other tile; read beside."""
