@@ -5,8 +5,16 @@ from __future__ import annotations
 from weakref import WeakKeyDictionary
 
 import numpy as np
-from PySide6.QtCore import QPoint, QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QImage, QMouseEvent, QPainter, QPaintEvent, QResizeEvent, QWheelEvent
+from PySide6.QtCore import QEvent, QPoint, QPointF, QRectF, Qt, Signal
+from PySide6.QtGui import (
+    QImage,
+    QMouseEvent,
+    QNativeGestureEvent,
+    QPainter,
+    QPaintEvent,
+    QResizeEvent,
+    QWheelEvent,
+)
 from PySide6.QtWidgets import QWidget
 
 from knitground.core.model.slicing import Slicing
@@ -15,6 +23,7 @@ from knitground.core.slicing.grid import clear_see_through
 from knitground.ui.common.checkers import checkers
 from knitground.ui.common.painting import painting
 from knitground.ui.common.theme import theme
+from knitground.ui.common.touch import Pinch, moved_by
 from knitground.ui.common.zoom import STEPS, Camera
 
 
@@ -33,6 +42,8 @@ class SheetView(QWidget):
         self._pan_from: QPointF | None = None
         self._places: WeakKeyDictionary[Tileset, dict[object, Camera]] = WeakKeyDictionary()
         self._fresh = True
+        self._pinch = Pinch()
+        self.setAccessibleName("Sheet")
         self.setMouseTracking(True)
         self.setMinimumSize(160, 120)
         self.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
@@ -188,11 +199,28 @@ class SheetView(QWidget):
         """Draw what the stage adds."""
 
     def wheelEvent(self, event: QWheelEvent) -> None:
-        step = 1 if event.angleDelta().y() > 0 else -1
-        if self.camera.zoom_by(step, event.position().x(), event.position().y()):
+        moved = moved_by(event)
+        if moved is not None:
+            self.camera.left += moved.x()
+            self.camera.top += moved.y()
+            self._fresh = False
+            self.update()
+        elif event.angleDelta().y():
+            self._zoom_by(1 if event.angleDelta().y() > 0 else -1, event.position())
+
+    def _zoom_by(self, steps: int, at: QPointF) -> None:
+        if steps and self.camera.zoom_by(steps, at.x(), at.y()):
             self._fresh = False
             self.zoomed.emit()
             self.update()
+
+    def event(self, event: QEvent) -> bool:
+        if event.type() is QEvent.Type.NativeGesture:
+            steps = self._pinch.steps(event)
+            if steps is not None and isinstance(event, QNativeGestureEvent):
+                self._zoom_by(steps, event.position())
+                return True
+        return super().event(event)
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         if self._button not in (None, event.button()) and self._button in event.buttons():

@@ -2,18 +2,23 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass
+from html import unescape
 from time import perf_counter
+from typing import Any
 
 from PySide6.QtCore import QEvent, QObject, QRectF, Qt, QTimer
 from PySide6.QtGui import QColor, QFont, QPainter, QPalette, QPen
 from PySide6.QtWidgets import (
+    QAbstractButton,
     QApplication,
     QProxyStyle,
     QPushButton,
     QStyle,
     QStyleFactory,
     QStyleOption,
+    QStyleOptionComplex,
     QWidget,
 )
 from shiboken6 import createdByPython, isValid
@@ -38,6 +43,10 @@ class Theme:
     good: str
     warning: str
     canvas: str
+    edge: str
+    """Borders of fields: 3 : 1 against what lies on either side."""
+    faded: str
+    """Text of what can not be used now; it can be read all the same."""
 
     def colour(self, role: str) -> QColor:
         """Return a role's colour."""
@@ -46,11 +55,13 @@ class Theme:
 
 LINEN = Theme(
     "Linen", "#EFEAE0", "#F8F5EE", "#E3DCCD", "#2B2A33", "#625D69", "#CFC6B4",
-    "#3B4C8C", "#FFFFFF", "#B4472F", "#4F6C31", "#8F5F0B", "#84898A",
+    "#3B4C8C", "#FFFFFF", "#A23D27", "#4B672E", "#82550A", "#84898A",
+    "#7D7568", "#6E6977",
 )  # fmt: skip
 LOOM = Theme(
     "Loom", "#22242A", "#2A2D34", "#1B1D22", "#E8E4DA", "#B0ACA4", "#4A4F5A",
     "#8FA3E8", "#1B1D22", "#E07A5F", "#9BBF6B", "#E2B04A", "#4A4E52",
+    "#868B95", "#9A968F",
 )  # fmt: skip
 THEMES = {theme.name: theme for theme in (LINEN, LOOM)}
 
@@ -58,6 +69,7 @@ _BY_PALETTE = Theme(
     "by palette", "palette(window)", "palette(alternate-base)", "palette(midlight)",
     "palette(window-text)", "palette(placeholder-text)", "palette(mid)", "palette(highlight)",
     "palette(highlighted-text)", "", "palette(link-visited)", "palette(bright-text)", "",
+    "palette(dark)", "palette(shadow)",
 )  # fmt: skip
 """What a style sheet calls the roles: one sheet does for all themes, with another palette each."""
 
@@ -67,6 +79,41 @@ _active = [LINEN]
 def theme() -> Theme:
     """Return the theme in use."""
     return _active[0]
+
+
+_BOXES = (
+    QStyle.PrimitiveElement.PE_FrameLineEdit,
+    QStyle.PrimitiveElement.PE_IndicatorCheckBox,
+)
+_FIELDS = (QStyle.ComplexControl.CC_SpinBox, QStyle.ComplexControl.CC_ComboBox)
+
+
+def _draw_edge(painter: QPainter, option: QStyleOption) -> None:
+    """Draw the border of a field so that it can be told from what lies round it."""
+    if option.state & QStyle.StateFlag.State_HasFocus:
+        return  # the accent colour is there
+    painter.save()
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    painter.setPen(QPen(theme().colour("edge"), 1))
+    painter.drawRoundedRect(QRectF(option.rect).adjusted(0.5, 0.5, -0.5, -0.5), 2, 2)
+    painter.restore()
+
+
+def name_by_tip(widget: QWidget) -> None:
+    """Let a part that can have the keyboard be read by what its tooltip says, if it has no name."""
+    if widget.focusPolicy() is Qt.FocusPolicy.NoFocus or widget.accessibleName():
+        return
+    text = getattr(widget, "text", None)
+    words = text() if isinstance(widget, QAbstractButton) and callable(text) else ""
+    hint = getattr(widget, "placeholderText", None)
+    spoken = widget.toolTip() or (hint() if callable(hint) else "")
+    if spoken and not words:
+        widget.setAccessibleName(_plain(spoken))
+
+
+def _plain(tip: str) -> str:
+    return unescape(_TAG.sub(" ", tip)).strip() if "<" in tip else tip
 
 
 class _Style(QProxyStyle):
@@ -91,8 +138,27 @@ class _Style(QProxyStyle):
             painter.restore()
             return
         super().drawPrimitive(element, option, painter, widget)
+        if element in _BOXES:
+            _draw_edge(painter, option)
+
+    def drawComplexControl(
+        self,
+        control: QStyle.ComplexControl,
+        option: QStyleOptionComplex,
+        painter: QPainter,
+        widget: QWidget | None = None,
+    ) -> None:
+        super().drawComplexControl(control, option, painter, widget)
+        if control in _FIELDS:
+            _draw_edge(painter, option)
+
+    def polish(self, what: Any) -> Any:  # three functions of Qt have this name
+        if isinstance(what, QWidget):
+            name_by_tip(what)
+        return super().polish(what)
 
 
+_TAG = re.compile("<[^>]*>")
 _WEARS = "knitground_wears"
 _TURN_S = 0.01
 """How long widgets that nobody sees are dressed before the interface has its turn again."""
@@ -199,7 +265,8 @@ def _palette(t: Theme) -> QPalette:
         (role.ToolTipText, t.panel),
         (role.PlaceholderText, t.ink2),
         (role.Mid, t.line),
-        (role.Dark, t.line),
+        (role.Dark, t.edge),
+        (role.Shadow, t.faded),
         (role.Light, t.panel),
         (role.Accent, t.accent),
         (role.Midlight, t.sunken),
@@ -207,9 +274,7 @@ def _palette(t: Theme) -> QPalette:
     ):
         palette.setColor(which, QColor(value))
     for which in (role.Text, role.ButtonText, role.WindowText):
-        faded = QColor(t.ink2)
-        faded.setAlpha(150)
-        palette.setColor(QPalette.ColorGroup.Disabled, which, faded)
+        palette.setColor(QPalette.ColorGroup.Disabled, which, QColor(t.faded))
     return palette
 
 
@@ -221,7 +286,7 @@ def _sheet(t: Theme) -> str:
     QMenu {{ background: {t.panel}; border: 1px solid {t.line}; padding: 4px; }}
     QMenu::item {{ padding: 5px 24px 5px 12px; border-radius: 4px; }}
     QMenu::item:selected {{ background: {t.accent}; color: {t.on_accent}; }}
-    QMenu::item:disabled {{ color: {t.line}; }}
+    QMenu::item:disabled {{ color: {t.faded}; }}
     QMenu::separator {{ height: 1px; background: {t.line}; margin: 4px 8px; }}
     QToolTip {{ background: palette(tooltip-base); color: palette(tooltip-text);
         border: 0; padding: 4px 6px; }}

@@ -164,6 +164,7 @@ def scrolled(inner: QWidget) -> QScrollArea:
     area.setWidgetResizable(True)
     area.setFrameShape(QFrame.Shape.NoFrame)
     area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+    area.setFocusPolicy(Qt.FocusPolicy.NoFocus)  # what lies in it has the keyboard, and is shown
     return area
 
 
@@ -175,6 +176,7 @@ class Roomy(QScrollArea):
         self._inner = inner
         self.setWidget(inner)
         self.setFrameShape(QFrame.Shape.NoFrame)
+        self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         inner.installEventFilter(self)
 
     def _fit(self) -> None:

@@ -149,6 +149,9 @@ class Card(Framed):
             if self.layer.locked
             else icon("mdi6.lock-open-outline", "ink2")
         )
+        name = self.layer.name
+        self.eye.setAccessibleName(f"Hide {name}" if self.layer.visible else f"Show {name}")
+        self.lock.setAccessibleName(f"Unlock {name}" if self.layer.locked else f"Lock {name}")
         self.eye.setToolTip(f"Hide ({EYE_KEYS})" if self.layer.visible else f"Show ({EYE_KEYS})")
         self.lock.setToolTip(
             f"Unlock ({LOCK_KEYS})" if self.layer.locked else f"Lock ({LOCK_KEYS})"

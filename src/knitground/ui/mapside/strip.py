@@ -59,6 +59,7 @@ class Strip(QFrame):
         inner = QWidget()
         inner.setLayout(row(self._line, 1))
         area = self._area = QScrollArea()
+        area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         area.setWidget(inner)
         area.setWidgetResizable(True)
         area.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)

@@ -27,6 +27,7 @@ from knitground.core.model.marker import Marker
 from knitground.core.shapes.light import ambient_layer_of
 from knitground.ui.common.painting import painting
 from knitground.ui.common.theme import theme
+from knitground.ui.common.touch import Pinch
 from knitground.ui.common.turn import until_in_turn
 from knitground.ui.common.zoom import STEPS, Camera
 from knitground.ui.mapside.canvas.border import BorderDrag
@@ -105,6 +106,7 @@ class MapPicture(QWidget):
         self.cell_cursor: tuple[int, int] | None = None
         self._pan_from: QPointF | None = None
         self._space = False
+        self._pinch = Pinch()
         self.asks_why = False
         self._pan_button: Qt.MouseButton | None = None
         self.gesture: Tool | None = None

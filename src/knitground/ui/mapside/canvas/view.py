@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QPointF, Qt
+from PySide6.QtCore import QEvent, QPointF, Qt
 from PySide6.QtGui import (
+    QAccessible,
+    QAccessibleEvent,
     QDragEnterEvent,
     QDragMoveEvent,
     QDropEvent,
     QEnterEvent,
     QKeyEvent,
     QMouseEvent,
+    QNativeGestureEvent,
     QWheelEvent,
 )
 from PySide6.QtWidgets import QAbstractSpinBox, QApplication, QLineEdit
@@ -19,7 +22,9 @@ from knitground.core.edit.hand import PatchInHand
 from knitground.core.edit.planning import outside, refusal
 from knitground.core.edit.sizes import Margins
 from knitground.core.model.patch import Patch
+from knitground.ui.common.touch import moved_by
 from knitground.ui.mapside.canvas.picture import MapPicture
+from knitground.ui.mapside.layerlooks import under_pointer
 from knitground.ui.mapside.tools.tool import PATCH_KIND, Tool
 
 _ARROWS = {
@@ -119,16 +124,32 @@ class MapView(MapPicture):
                 self._release()
 
     def wheelEvent(self, event: QWheelEvent) -> None:
+        moved = moved_by(event)
+        if moved is not None:
+            self.pan(moved.x(), moved.y())
+            return
         notches = event.angleDelta().y()
         if notches == 0:
             return
         step = 1 if notches > 0 else -1
         if event.modifiers() & Qt.KeyboardModifier.ControlModifier:
             self.session.set_size(self.session.desk().size + step)
-        elif self.camera.zoom_by(step, event.position().x(), event.position().y()):
-            self.pointer = self._pointer(event.position())
+        else:
+            self._zoom_at(step, event.position())
+
+    def _zoom_at(self, steps: int, at: QPointF) -> None:
+        if steps and self.camera.zoom_by(steps, at.x(), at.y()):
+            self.pointer = self._pointer(at)
             self._fresh_view = False
             self._moved()
+
+    def event(self, event: QEvent) -> bool:
+        if event.type() is QEvent.Type.NativeGesture:
+            steps = self._pinch.steps(event)
+            if steps is not None and isinstance(event, QNativeGestureEvent):
+                self._zoom_at(steps, event.position())
+                return True
+        return super().event(event)
 
     def pan(self, x: float, y: float) -> None:
         """Move the picture by screen pixels."""
@@ -347,6 +368,10 @@ class MapView(MapPicture):
         self.keep_in_view(x, y)
         self._move_gesture(self.pointer)
         self.tell()
+        # Whoever can not see the cursor hears where it is, and what lies there.
+        self.setAccessibleDescription(under_pointer(self.session, self.pointer))
+        told = QAccessibleEvent(self, QAccessible.Event.DescriptionChanged)
+        QAccessible.updateAccessibility(told)
         self.update()
 
     def show_cell(self, row: int, col: int) -> None:

@@ -348,6 +348,7 @@ class DrawBench(Stage):
 
 def _scrolled(page: QWidget) -> QScrollArea:
     area = QScrollArea()
+    area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
     area.setWidget(page)
     area.setWidgetResizable(True)
     area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)

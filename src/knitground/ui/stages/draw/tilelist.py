@@ -6,7 +6,7 @@ from bisect import bisect_left, bisect_right
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPen, QResizeEvent
+from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPen, QResizeEvent
 
 from knitground.core.edit.sheets import move_in_order
 from knitground.core.model.patch import Patch
@@ -26,6 +26,12 @@ _GAP = 1
 Place = tuple[int, int]
 
 
+_ARROWS = {
+    Qt.Key.Key_Left: (0, -1), Qt.Key.Key_Right: (0, 1),
+    Qt.Key.Key_Up: (-1, 0), Qt.Key.Key_Down: (1, 0),
+}  # fmt: skip
+
+
 class TileList(SheetView):
     """A click takes a tile, a drag or Ctrl+click marks several; in an own order it moves one."""
 
@@ -35,6 +41,8 @@ class TileList(SheetView):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
+        self.setAccessibleName("Tiles")
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.chosen: list[Place] = []
         self.way = WAYS[0]
         self._found: frozenset[Place] | None = None
@@ -48,6 +56,29 @@ class TileList(SheetView):
         self._spots: dict[Place, tuple[int, int]] = {}
         self._laid_for: object = None
         self._full: dict[object, list[Place]] = {}
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        way = _ARROWS.get(Qt.Key(event.key()))
+        if way is None or event.modifiers() or not self.offered():
+            super().keyPressEvent(event)
+            return
+        at = self._beside(self.chosen[-1], *way) if self.chosen else self.offered()[0]
+        if at is not None:
+            self.chosen = [at]
+            self.taken.emit(*at)
+            self.setAccessibleDescription(f"row {at[0]}, column {at[1]}")
+
+    def _beside(self, at: Place, down: int, across: int) -> Place | None:
+        """Find the tile that lies next to one on the screen, however they are arranged."""
+        rect = self.tile_rect(*at)
+        middle = rect.center()
+        for step in range(1, 40):
+            x = middle.x() + across * rect.width() * (0.3 + 0.4 * step)
+            y = middle.y() + down * rect.height() * (0.3 + 0.4 * step)
+            found = self.tile_at(QPointF(x, y))
+            if found is not None and found != at:
+                return found
+        return None
 
     # How the tiles lie
 

@@ -121,8 +121,10 @@ class StepCard(QFrame):
         self.picture.setFixedSize(44, 30)
         self.picture.setToolTip("What it made; drag it to where the step is to run")
         up = icon_button("mdi6.arrow-up", partial(self.wanted.emit, "up"), "Run it earlier")
+        self._parts = {self.active: "Runs: {}", up: "Run {} earlier"}
         down = icon_button("mdi6.arrow-down", partial(self.wanted.emit, "down"), "Run it later")
         self.more = QToolButton()
+        self._parts |= {down: "Run {} later", self.more: "More for {}"}
         self.more.setText("…")
         self.more.setToolTip("More for this step")
         self.more.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
@@ -296,6 +298,9 @@ class StepCard(QFrame):
         title = f"{self.place + 1}  {step_title(step)}"
         title += f" → {layer.name}" if layer is not None else ""
         self.title.setText(on_button(title))
+        self.title.setAccessibleName(title)
+        for part, words in self._parts.items():
+            part.setAccessibleName(words.format(title))
         self.title.setToolTip(tip_of(f"{title}\n{_TITLE_TIP}"))
         self.words.setText(told.problem or told.words)
         set_role(self.words, "warning" if told.problem or told.spots else "note")

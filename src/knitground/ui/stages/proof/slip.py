@@ -50,6 +50,8 @@ class Slip(QFrame):
         words = "a fault after all" if why else "not a fault"
         self.excuse = button(words, lambda: self.excused.emit(finding), f"{words.capitalize()} (N)")
         self.excuse.setProperty("quiet", "true")
+        for act in (self.cure, self.every, self.excuse):
+            act.setAccessibleName(f"{act.text()}: {finding.words}")
         acts = row(self.cure, self.every, 1, self.excuse, spacing=4)
         text = column(self.words, self.count, 1, acts, spacing=2)
         body = row(self.picture, text, margins=6, spacing=8)

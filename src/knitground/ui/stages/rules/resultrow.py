@@ -112,6 +112,7 @@ class ResultRow(QWidget):
         inner = QWidget()
         inner.setLayout(row(self._line, 1))
         area = QScrollArea()
+        area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         area.setWidget(inner)
         area.setWidgetResizable(True)
         area.setFixedHeight(76)

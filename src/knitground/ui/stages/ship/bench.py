@@ -167,6 +167,7 @@ class ShipBench(Stage):
         room = QWidget()
         room.setLayout(column(*lines, 1, spacing=4))
         scroll = QScrollArea()
+        scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         scroll.setWidget(room)
         scroll.setWidgetResizable(True)
         scroll.setFrameShape(QFrame.Shape.NoFrame)

@@ -51,6 +51,7 @@ class CoveragePanel(QWidget):
         inner = QWidget()
         inner.setLayout(column(self.list, 1, margins=2))
         self.area = QScrollArea()
+        self.area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.area.setWidget(inner)
         self.area.setWidgetResizable(True)
         self.area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)

@@ -66,6 +66,7 @@ class LikelyCards(QWidget):
         room = QWidget()
         room.setLayout(self.cards)
         self.around = QScrollArea()
+        self.around.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.around.setWidget(room)
         self.around.setWidgetResizable(True)
         self.around.setFrameShape(QFrame.Shape.NoFrame)

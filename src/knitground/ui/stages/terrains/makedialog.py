@@ -76,6 +76,7 @@ class MakeDialog(Dialog):
         inner = QWidget()
         inner.setLayout(column(self.grid, 1, margins=4))
         area = QScrollArea()
+        area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         area.setWidget(inner)
         area.setWidgetResizable(True)
         self.buttons = QDialogButtonBox(

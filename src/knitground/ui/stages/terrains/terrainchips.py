@@ -58,6 +58,7 @@ class TerrainChips(QWidget):
         self._group.setExclusive(True)
         self.flow = Flow()
         self.area = QScrollArea()
+        self.area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.flow.laid.connect(lambda high: self.area.setFixedHeight(min(high, _HIGHEST) + 2))
         self.area.setWidget(self.flow)
         self.area.setWidgetResizable(True)

@@ -41,6 +41,7 @@ class VariantsPanel(QWidget):
         inner = QWidget()
         inner.setLayout(column(row(self.grid, 1), 1))
         area = QScrollArea()
+        area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         area.setWidget(inner)
         area.setWidgetResizable(True)

@@ -79,6 +79,7 @@ class MovesPage(QWidget):
         self.apart.clicked.connect(self._set_apart)
         self.words = note()
         area = QScrollArea()
+        area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         area.setWidget(self.strip)
         area.setWidgetResizable(True)
         area.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)

@@ -43,7 +43,6 @@ class TilesSheet(SheetView):
         self._before: frozenset[At] = frozenset()
         self._cursor: At | None = None
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName("Sheet")
 
     def show_tileset(self, tileset: Tileset | None) -> None:
         if tileset is not self.tileset:
