@@ -4,6 +4,7 @@ import pytest
 from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtGui import (
     QAccessible,
+    QFontInfo,
     QInputDevice,
     QNativeGestureEvent,
     QPalette,
@@ -25,7 +26,7 @@ from tests.ui.test_window import contrast
 
 from knitground.core.edit.hand import TileInHand
 from knitground.ui.common.filedialogs import ask_file, ask_files, ask_folder, ask_new_file
-from knitground.ui.common.theme import LINEN, LOOM
+from knitground.ui.common.theme import LINEN, LOOM, TEXT_SIZES, text_px, theme
 from knitground.ui.stagekinds import STAGES
 from knitground.ui.stages.draw.bench import TABS
 
@@ -248,3 +249,45 @@ def test_dialogs_begin_where_files_of_that_kind_were_chosen_last(window, tmp_pat
     assert begun[-1] == ""  # it is gone
     monkeypatch.setattr(QFileDialog, "getOpenFileName", answer(("", "")))
     assert ask_file(shell, "", "sheets") is None
+
+
+# Text and theme as one wants them
+
+
+def test_text_is_written_larger_and_the_window_still_holds_it(window):
+    run = {each.text: each.action.trigger for each in window.commands.all}
+    app = QApplication.instance()
+    try:
+        for _ in range(9):
+            run["Text larger"]()
+        assert text_px() == max(TEXT_SIZES) == app.font().pixelSize()
+        assert window.memory.get("text size", 0) == text_px()
+        run["Text smaller"]()
+        window.shell.resize(1280, 800)
+        for kind in STAGES:
+            window.show_stage(kind.key)
+            settle()
+            assert window.shell.width() == 1280
+            assert QFontInfo(window.stages[kind.key].font()).pixelSize() == text_px()
+    finally:
+        run["Text as at first"]()
+    assert text_px() == 13
+
+
+def test_the_theme_can_follow_the_desktop(window, monkeypatch):
+    run = {each.text: each.action.trigger for each in window.commands.all}
+    scheme = [Qt.ColorScheme.Dark]
+    hints = type("Hints", (), {"colorScheme": lambda _: scheme[0]})()
+    monkeypatch.setattr("knitground.ui.window.QGuiApplication.styleHints", lambda: hints)
+    try:
+        run["Theme of the desktop"]()
+        assert theme() is LOOM
+        scheme[0] = Qt.ColorScheme.Light
+        window._follow_desktop()
+        assert theme() is LINEN
+        run["Theme Loom"]()
+        scheme[0] = Qt.ColorScheme.Light
+        window._follow_desktop()  # one was chosen: it stays
+        assert theme() is LOOM
+    finally:
+        run["Theme Linen"]()

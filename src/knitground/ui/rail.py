@@ -7,7 +7,7 @@ from PySide6.QtGui import QFocusEvent, QFont, QKeyEvent, QMouseEvent, QPainter, 
 from PySide6.QtWidgets import QToolTip, QWidget
 
 from knitground.ui.common.knot import draw_knot
-from knitground.ui.common.theme import theme
+from knitground.ui.common.theme import text_px, theme
 from knitground.ui.stagekinds import STAGES, StageKind
 
 _WIDTH, _ITEM = 76, 66
@@ -112,7 +112,7 @@ class Rail(QWidget):
         painter.setFont(font)
         number = QRectF(middle.x() - 11, middle.y() - 11, 22, 22)
         painter.drawText(number, Qt.AlignmentFlag.AlignCenter, str(place + 1))
-        font.setPixelSize(12)
+        font.setPixelSize(min(14, text_px() - 1))
         font.setBold(here)
         painter.setFont(font)
         painter.setPen(t.colour("ink" if here else "ink2"))

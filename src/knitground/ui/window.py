@@ -9,7 +9,7 @@ from time import perf_counter
 from typing import Any, TypeVar
 
 from PySide6.QtCore import QEvent, QObject, Qt, QTimer
-from PySide6.QtGui import QCloseEvent, QCursor, QKeyEvent, QKeySequence, QShortcut
+from PySide6.QtGui import QCloseEvent, QCursor, QGuiApplication, QKeyEvent, QKeySequence, QShortcut
 from PySide6.QtWidgets import QApplication, QLabel, QSplitter, QStackedWidget, QWidget
 from shiboken6 import isValid
 
@@ -30,7 +30,18 @@ from knitground.ui.common.tasks import (
     warm_up,
     work_title,
 )
-from knitground.ui.common.theme import THEMES, theme, use
+from knitground.ui.common.theme import (
+    LINEN,
+    LOOM,
+    TEXT_PX,
+    TEXT_SIZES,
+    THEMES,
+    Theme,
+    set_text_size,
+    text_px,
+    theme,
+    use,
+)
 from knitground.ui.common.turn import turn_is_full, until_in_turn
 from knitground.ui.common.widgets import Roomy, column, show_when_laid_out
 from knitground.ui.common.words import on_button, tip_of
@@ -52,6 +63,7 @@ from knitground.ui.stagekinds import STAGES
 from knitground.ui.stages import make_stages
 from knitground.ui.stages.stage import Stage
 
+_AS_DESKTOP = "of the desktop"
 _IDLE_S = 0.01
 """How long is knitted in one idle moment."""
 Kind = TypeVar("Kind", bound=Stage)
@@ -67,9 +79,14 @@ class Window(QObject):
         self.shell = shell
         self.memory = memory or Memory()
         app = QApplication.instance()
-        chosen = THEMES.get(self.memory.get("theme", theme().name), theme())
-        if isinstance(app, QApplication) and chosen is not theme():
-            use(app, chosen)
+        if isinstance(app, QApplication):
+            chosen = self._theme_called(self.memory.get("theme", theme().name))
+            if chosen is not theme():
+                use(app, chosen)
+            size = self.memory.get("text size", TEXT_PX)
+            if size != text_px():
+                set_text_size(app, size)
+            app.styleHints().colorSchemeChanged.connect(self._follow_desktop)
         self.session = Session()
         self.session.runner = self._run_long
         self.session.recipes = self.memory.recipes
@@ -164,6 +181,9 @@ class Window(QObject):
             stage.add_commands(commands)
         for name in THEMES:
             commands.add(f"Theme {name}", partial(self.set_theme, name))
+        commands.add("Theme of the desktop", partial(self.set_theme, _AS_DESKTOP))
+        for text, step in (("Text larger", 1), ("Text smaller", -1), ("Text as at first", 0)):
+            commands.add(text, partial(self.set_text, step))
         commands.add("Find a command…", self.find_command, "Ctrl+K")
         commands.add("Close window", self.shell.close, "Ctrl+Q")
         commands.add("Help for what is here", self.help_here, "F1")
@@ -230,7 +250,9 @@ class Window(QObject):
         self.mapside.setVisible(self.stage.shows_map)
         if self.stage.shows_map:
             least = self.stage.minimumSizeHint().width()
-            width = self.memory.get(f"width {key}", max(self.stage.wide, least))
+            wide = round(self.stage.wide * text_px() / TEXT_PX)  # larger words want more room
+            width = self.memory.get(f"width {key}", max(wide, least))
+            width = max(width, wide) if wide > self.stage.wide else width
             self.splitter.setSizes([width, max(300, self.splitter.width() - width)])
         self.session.pointed.emit("")
         self._show_zoom()
@@ -300,12 +322,33 @@ class Window(QObject):
         self.files.keep_first_picture()
 
     def set_theme(self, name: str) -> None:
-        """Dress the window in another theme; it is remembered."""
+        """Dress the window in another theme, or as the desktop is; it is remembered."""
         app = QApplication.instance()
         assert isinstance(app, QApplication)
-        use(app, THEMES[name])
+        use(app, self._theme_called(name))
         self.memory.keep("theme", name)
         self.session.dressed.emit()
+
+    def _theme_called(self, name: str) -> Theme:
+        if name == _AS_DESKTOP:
+            dark = QGuiApplication.styleHints().colorScheme() is Qt.ColorScheme.Dark
+            return LOOM if dark else LINEN
+        return THEMES.get(name, theme())
+
+    def _follow_desktop(self) -> None:
+        if self.memory.get("theme", "") == _AS_DESKTOP:
+            self.set_theme(_AS_DESKTOP)
+
+    def set_text(self, step: int) -> None:
+        """Write all text one step larger or smaller, or (0) as at first; it is remembered."""
+        app = QApplication.instance()
+        assert isinstance(app, QApplication)
+        at = TEXT_SIZES.index(text_px()) + step
+        size = TEXT_SIZES[max(0, min(len(TEXT_SIZES) - 1, at))] if step else TEXT_PX
+        set_text_size(app, size)
+        self.memory.keep("text size", size)
+        self.session.dressed.emit()
+        self.show_stage(self.stage.key)
 
     def _run_long(
         self, title: str, work: Callable[[Progress], Any], done: Callable[[Any], object]

@@ -10,7 +10,6 @@ MENUS: Menus = (
         ("Open sheet…",),
         ("Save", "Save as…", "What changed…"),
         ("Ship", "Check again"),
-        ("Close window",),
     )),
     ("Edit", (
         ("Undo", "Redo"),
@@ -21,10 +20,8 @@ MENUS: Menus = (
     )),
     ("View", (
         ("Zoom in", "Zoom out", "Zoom 100 %", "Whole map"),
-        ("Second view", "Overview map"),
         ("Grid lines", "Pins", "Shapes", "Light", "Play animations", "Repeat 3 × 3"),
         ("Look into: cut away round the pointer", "Look into: fade what is in front"),
-        ("Theme Linen", "Theme Loom"),
     )),
     ("Go", (
         ("Stage Slice", "Stage Tiles", "Stage Terrains", "Stage Rules", "Stage Draw",
@@ -68,6 +65,12 @@ MENUS: Menus = (
         ("Rewrite the map once", "Rewrite the selection once",
          "Rewrite the map until nothing changes", "Rewrite the selection until nothing changes"),
         ("Run recipe", "Keep the selection from the recipe"),
+    )),
+    ("Window", (
+        ("Second view", "Overview map"),
+        ("Theme Linen", "Theme Loom", "Theme of the desktop"),
+        ("Text larger", "Text smaller", "Text as at first"),
+        ("Close window",),
     )),
     ("Help", (
         ("Help for what is here", "All pages of the help", "Keys and mouse"),

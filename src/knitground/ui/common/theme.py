@@ -74,6 +74,10 @@ _BY_PALETTE = Theme(
 """What a style sheet calls the roles: one sheet does for all themes, with another palette each."""
 
 _active = [LINEN]
+TEXT_SIZES = (12, 13, 14, 15, 16, 18)
+TEXT_PX = 13
+"""Pixels of a letter's height, as people may have them, and as they are at first."""
+_text = [TEXT_PX]
 
 
 def theme() -> Theme:
@@ -238,11 +242,22 @@ def use(app: QApplication, chosen: Theme) -> None:
         return
     _wardrobe.append(_Wardrobe(app))
     app.setStyle(_Style(QStyleFactory.create("Fusion")))
+    set_text_size(app, TEXT_PX)
+
+
+def text_px() -> int:
+    """How large the text of the window is, in pixels."""
+    return _text[0]
+
+
+def set_text_size(app: QApplication, size: int) -> None:
+    """Write all text of the window larger or smaller: so many pixels, within `TEXT_SIZES`."""
+    _text[0] = min(TEXT_SIZES, key=lambda each: abs(each - size))
     font = QFont(app.font())
-    font.setPixelSize(13)
+    font.setPixelSize(_text[0])
     font.setKerning(False)
     app.setFont(font)
-    app.setStyleSheet(_sheet(_BY_PALETTE))
+    app.setStyleSheet(_sheet(_BY_PALETTE, _text[0] - TEXT_PX))
 
 
 def _palette(t: Theme) -> QPalette:
@@ -278,7 +293,7 @@ def _palette(t: Theme) -> QPalette:
     return palette
 
 
-def _sheet(t: Theme) -> str:
+def _sheet(t: Theme, larger: int) -> str:
     return f"""
     QMenuBar {{ background: {t.panel}; border-bottom: 1px solid {t.line}; }}
     QMenuBar::item {{ padding: 4px 8px; background: transparent; }}
@@ -293,8 +308,8 @@ def _sheet(t: Theme) -> str:
     QFrame[panel="true"] {{ background: {t.panel}; border: 1px solid {t.line};
         border-radius: 4px; }}
     QFrame[panel="true"][chosen="true"] {{ border-color: {t.accent}; }}
-    QLabel[role="head"] {{ font-size: 15px; font-weight: 600; }}
-    QLabel[role="note"] {{ font-size: 11px; color: {t.ink2}; }}
+    QLabel[role="head"] {{ font-size: {15 + larger}px; font-weight: 600; }}
+    QLabel[role="note"] {{ font-size: {11 + larger}px; color: {t.ink2}; }}
     QLabel[role="good"] {{ color: {t.good}; }}
     QLabel[role="warning"] {{ color: {t.warning}; }}
     QPushButton, QToolButton {{ background: {t.window}; border: 1px solid {t.line};
@@ -303,7 +318,7 @@ def _sheet(t: Theme) -> str:
     QPushButton[left="true"] {{ text-align: left; padding-left: 8px; }}
     QPushButton[strong="true"] {{ font-weight: 600; }}
     QPushButton[quiet="true"] {{ background: transparent; border: 0; color: {t.ink2};
-        font-size: 11px; padding: 2px 6px; min-height: 14px; }}
+        font-size: {11 + larger}px; padding: 2px 6px; min-height: 14px; }}
     QPushButton[quiet="true"]:hover {{ background: {t.sunken}; color: {t.ink}; }}
     QPushButton:pressed {{ background: {t.line}; }}
     QPushButton[primary="true"] {{ background: {t.accent}; color: {t.on_accent};

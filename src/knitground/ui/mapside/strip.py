@@ -37,6 +37,7 @@ from knitground.core.model.limits import MAX_SHIFT
 from knitground.core.model.map import Map
 from knitground.ui.common.commands import Commands
 from knitground.ui.common.numbers import WholeBox
+from knitground.ui.common.theme import TEXT_PX, text_px
 from knitground.ui.common.turn import turn_is_full
 from knitground.ui.common.widgets import button, note, row
 from knitground.ui.common.words import on_button
@@ -105,6 +106,7 @@ class Strip(QFrame):
         """Show the layers of the session's map as they are now."""
         map_ = self.session.map
         layers = map_.layers if map_ else []
+        self._area.setFixedHeight(84 + 3 * max(0, text_px() - TEXT_PX))  # two lines of text
         if [card.layer for card in self.cards] != layers:
             self._rebuild()
         else:
