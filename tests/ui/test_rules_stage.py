@@ -834,3 +834,32 @@ def test_a_set_without_rules_shows_what_three_would_do(window):
     settle()
     assert snapshot(window.session.project) == before
     assert bench.begin.isVisible()
+
+
+def test_the_sheets_stand_in_the_bench_while_a_tile_is_chosen(window):
+    window.show_stage("rules")
+    bench = window.stages["rules"]
+    home = next(each for each in homes(window.session.project) if each.kit is not None)
+    bench.homes.setCurrentIndex(bench.homes.findText(home.title))
+    bench.homes.activated.emit(bench.homes.currentIndex())
+    settle()
+    bench.list.choose(home.rules.rules[0].number)
+    settle()
+    rule = bench.list.rule
+    bench.ask_sheet_tile()
+    settle()
+    assert bench.pane.isVisible()
+    assert not bench.list.isVisible()
+    assert bench.editor.isVisible()  # the rule that gets the tile is seen
+    click(bench.pane.sheet, bench.pane.sheet.tile_rect(1, 4).center().toPoint())
+    settle()
+    laid = [each.tile for each in home.rule(rule.number).result.tiles]
+    assert TileRef(home.tileset.name, 1, 4) in laid
+    assert bench.pane.isVisible()  # another may be wanted
+    QTest.keyClick(window.shell, Qt.Key.Key_Escape)
+    assert bench.list.isVisible()
+    bench.show_sheets()
+    bench.pane.sheet.taken.emit(0, 1)
+    assert window.session.hand == TileInHand(TileRef(home.tileset.name, 0, 1), 1)
+    QTest.mouseClick(bench.pane.back, LEFT)
+    assert not bench.pane.isVisible()

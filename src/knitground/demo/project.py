@@ -37,7 +37,11 @@ from knitground.core.model.properties import Property, PropertyKind
 from knitground.core.model.recipe import (
     NoiseStep,
     Recipe,
+    RegionsStep,
+    ShapeOf,
+    ShapeStep,
     SmoothStep,
+    Step,
 )
 from knitground.core.model.slicing import Slicing
 from knitground.core.model.terrain import SetKind, Slot, Terrain, TerrainSet, no_marks
@@ -279,12 +283,10 @@ def _harbour(project: Project) -> Map:
     )
     ground = map_.new_ground_layer("Pans", "pans", "Pans")
     map_.layers.append(ground)
-    shares = (("brine", 0.34), ("crust", 0.32), ("clay", 0.22), ("blush", 0.12))
-    land = NoiseStep(ground.number, 18.0, 3, shares, name="Ground", salt=0)
-    calm = SmoothStep(ground.number, 0, True, 7, name="No specks", salt=5)
-    map_.recipe = Recipe(41, (land, calm))
-    doc = grown_layer(project, map_)
     basin = Box(24, 30, 37, 52)
+    steps = harbour_ground(ground)
+    map_.recipe = Recipe(41, steps)
+    doc = grown_layer(project, map_)
     for box, terrain in ((basin.grown(3), CRUST), (basin, BRINE)):
         mask = np.ones((box.height, box.width), np.bool_)
         doc.apply(plan_terrain(doc, map_, ground, box, mask, terrain, "Quay basin").edit)
@@ -311,13 +313,34 @@ def _harbour(project: Project) -> Map:
     # The quay was laid by hand: what grows keeps off it.
     quay = basin.grown(4)
     area = Area.of(quay.top, quay.left, np.ones((quay.height, quay.width), np.bool_))
-    wild = (Condition(look=Look.AREA, area=area, negated=True),)
-    map_.recipe = Recipe(41, (replace(land, where=wild), replace(calm, where=wild)))
+    wild = Condition(look=Look.AREA, area=area, negated=True)
+    map_.recipe = Recipe(41, tuple(replace(each, where=(*each.where, wild)) for each in steps))
     _growth(doc, map_, ground, built | (props.cells > 0))
     _places(map_)
     lay_dusk(map_)
     doc.ensure_all(map_)
     return map_
+
+
+def harbour_ground(ground: GroundLayer) -> tuple[Step, ...]:
+    """Give the steps of the harbour's ground: land, the sea, and pans in rows to both sides."""
+    shares = (("brine", 0.05), ("crust", 0.55), ("clay", 0.37), ("blush", 0.03))
+    pans = (("brine", 0.5), ("blush", 0.34), ("clay", 0.16))
+
+    def in_field(top: int, left: int, high: int, wide: int) -> tuple[Condition, ...]:
+        area = Area.of(top, left, np.ones((high, wide), np.bool_))
+        return (Condition(look=Look.AREA, area=area),)
+
+    return (
+        NoiseStep(ground.number, 18.0, 3, shares, name="Ground", salt=0),
+        SmoothStep(ground.number, 0, True, 7, name="No specks", salt=5),
+        ShapeStep(ground.number, "brine", ShapeOf.GRADIENT, 0.22, 0.35, 270.0, name="Sea",
+                  salt=6),
+        RegionsStep(ground.number, 8.0, 0.0, pans, "crust", 1, name="Pans in the west", salt=7,
+                    where=in_field(10, 2, 36, 20)),
+        RegionsStep(ground.number, 8.0, 0.0, pans, "crust", 1, name="Pans in the east", salt=8,
+                    where=in_field(6, 60, 40, 34)),
+    )  # fmt: skip
 
 
 def _growth(doc: Document, map_: Map, ground: GroundLayer, built: NDArray[np.bool_]) -> None:

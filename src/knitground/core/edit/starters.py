@@ -40,6 +40,7 @@ from knitground.core.model.terrain import TerrainSet
 from knitground.core.model.tileset import Tileset
 from knitground.core.render.pixels import Pixels
 from knitground.core.render.tiles import tile_pixels
+from knitground.core.slicing.base import base_of
 
 _BLUE = (0.42, 0.72)
 _COLOURED = 0.12
@@ -134,7 +135,7 @@ def starters(project: Project, map_: Map) -> list[Starter]:
             RouteStep(ways.layer.number, name, between=RouteEnd.MARKERS, kind=_PLACE,
                       ground=number, dear=_named(other), wobble=0.4),
             brings=(*ways.comes, spots))  # fmt: skip
-    loose = next((each for each in project.mixes if _stands_loose(project, each)), None)
+    loose = next((each for each in project.mixes if _stands_loose(project, map_, each)), None)
     if loose is not None:
         mix = loose.name
         on = _grown_layer(map_, "Scattered", ground, ways)
@@ -161,8 +162,9 @@ def _shares(*asked: tuple[str, float]) -> tuple[tuple[str, float], ...]:
 
 
 def _fits(tileset: Tileset, map_: Map) -> bool:
-    cut = tileset.slicing
-    return (cut.tile_height, cut.tile_width) == (map_.cell_height, map_.cell_width)
+    base, cut = base_of(tileset), tileset.slicing
+    own = (base.height, base.width) if base is not None else (cut.tile_height, cut.tile_width)
+    return own == map_.lattice.cell_size
 
 
 def _layers_of_sets(
@@ -222,12 +224,14 @@ def _ground(project: Project, map_: Map) -> _Ground | None:
     return best
 
 
-def _stands_loose(project: Project, mix: Mix) -> bool:
+def _stands_loose(project: Project, map_: Map, mix: Mix) -> bool:
     """Tell whether a mix is of things that stand on a ground: one sees it past them."""
     for each in mix.entries:
         tileset = project.tileset_named(each.tile.tileset)
         pixels = tile_pixels(tileset, each.tile) if tileset is not None else None
-        if pixels is None or (pixels >> 24 == 255).all():
+        if tileset is None or pixels is None or not _fits(tileset, map_):
+            return False
+        if (pixels >> 24 == 255).all():
             return False
     return bool(mix.entries)
 

@@ -77,7 +77,7 @@ from knitground.ui.stages.rules.resultrow import tile_icon
 from knitground.ui.stages.rules.rewriteeditor import RewriteEditor
 from knitground.ui.stages.rules.rulelist import RuleListView
 from knitground.ui.stages.rules.rulemenu import REWRITINGS, RuleMenu
-from knitground.ui.stages.rules.sheetdialog import SheetDialog
+from knitground.ui.stages.rules.sheetpane import SheetPane
 from knitground.ui.stages.rules.situations import SituationsPage
 from knitground.ui.stages.stage import Stage
 
@@ -138,6 +138,8 @@ class RulesBench(Stage):
         self.mark.setToolTip("Mark on the map the cells that the chosen rule took")
         self.mark.clicked.connect(lambda _: self.mark_cells())
         self.how = note()
+        self.pane = SheetPane(self.session)
+        self.pane.closed.connect(lambda: self._show_area())
         self.begin = PictureOffers(_EXAMPLE, "Rules to begin with")
         self.begin.taken.connect(self.take_example)
         self.examples: list[RuleStarter] = []
@@ -147,6 +149,7 @@ class RulesBench(Stage):
         self.area = QStackedWidget()
         self.area.addWidget(scrolled(self.list))
         self.area.addWidget(self._first_rules())
+        self.area.addWidget(self.pane)
         self.tabs = QTabBar()
         self.tabs.setDrawBase(False)
         for name in TABS:
@@ -200,6 +203,7 @@ class RulesBench(Stage):
             editor.changed.connect(self.put_rules)
         self.editor.cell_asked.connect(self.ask_cell)
         self.editor.sheet_asked.connect(self.ask_sheet_tile)
+        self.rewrite.sheets_asked.connect(self.show_sheets)
         self.situations.shown.connect(self.go_to_situation)
         self.situations.rule_asked.connect(self.rule_of_situation)
         self.situations.tile_asked.connect(self.tile_of_situation)
@@ -217,6 +221,7 @@ class RulesBench(Stage):
     def _reopened(self) -> None:
         self.home = None
         self.pictures.forget(self.session.project)
+        self.pane.close_pane()
         self.lesson.stop()
         self.refresh_later()
 
@@ -301,11 +306,19 @@ class RulesBench(Stage):
         self.show_rule()
         self._show_tab()
 
+    def _has_none(self) -> bool:
+        """Tell whether it is a set's rules that are shown, and there are none."""
+        home = self.home
+        return home is not None and home.kit is not None and not home.rules.rules
+
+    def _show_area(self) -> None:
+        """Show the rules; or what the first could be, or the sheets while a tile is chosen."""
+        self.area.setCurrentIndex(2 if self.pane.is_open else 1 if self._has_none() else 0)
+
     def _show_examples(self) -> None:
         """Where a set has no rule, show what one would do."""
-        home = self.home
-        none = home is not None and home.kit is not None and not home.rules.rules
-        self.area.setCurrentIndex(1 if none else 0)
+        home, none = self.home, self._has_none()
+        self._show_area()
         self.tabs.setVisible(not none)
         self.below.setVisible(not none)
         if home is None or not none:
@@ -381,6 +394,9 @@ class RulesBench(Stage):
 
     def cancel(self) -> bool:
         if self.list.cancel():
+            return True
+        if self.pane.is_open:
+            self.pane.close_pane()
             return True
         if self.session.taker is not None:
             self.lesson.stop()
@@ -596,4 +612,10 @@ class RulesBench(Stage):
         """Choose tiles for the result on the sheet."""
         first = self.home.tileset if self.home else None
         words = "A click adds the tile to the rule's result."
-        SheetDialog(self.session, self, words, self.editor.add_tile, first).show()
+        self.pane.open_pane(first, words, self.editor.add_tile)
+        self._show_area()
+
+    def show_sheets(self) -> None:
+        """Show the sheets, to take a tile in hand."""
+        self.pane.open_pane(self.home.tileset if self.home else None)
+        self._show_area()

@@ -20,7 +20,6 @@ from knitground.ui.session import Session
 from knitground.ui.stages.rules.guests import Teacher
 from knitground.ui.stages.rules.part import Bench
 from knitground.ui.stages.rules.pictures import Pictures, draw_result, draw_stencil
-from knitground.ui.stages.rules.sheetdialog import take_in_hand
 
 
 class Proposed(QWidget):
@@ -64,7 +63,7 @@ class LessonBar:
         self.words = note()
         self.take_button = primary("Take the rule", self.take, "Take what is proposed", "Enter")
         stop = button("Call off", self.stop, "Leave all as it was", "Esc")
-        sheet = button("Sheet…", self.ask_sheet, "Take the right tile in hand from a sheet")
+        sheet = button("Sheet…", self.bench.show_sheets, "Take the right tile in hand from a sheet")
         self.bar = QFrame()
         self.bar.setProperty("panel", "true")
         told = row(self.proposed, self.words)
@@ -116,11 +115,6 @@ class LessonBar:
         except EditError as error:
             self.session.warn(str(error))
             return None
-
-    def ask_sheet(self) -> None:
-        """Show the sheets, to take the right tile in hand."""
-        first = self.bench.home.tileset if self.bench.home else None
-        take_in_hand(self.session, self.bench.window(), first)
 
     def _show(self) -> None:
         guest = self.session.taker

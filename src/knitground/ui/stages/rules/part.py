@@ -26,6 +26,9 @@ class Bench(Protocol):
     def show_list(self, name: str) -> None:
         """Show one of the project's own lists."""
 
+    def show_sheets(self) -> None:
+        """Show the sheets, to take a tile in hand."""
+
     def catch_up(self) -> None:
         """Bring what is shown up to date."""
 

@@ -31,7 +31,6 @@ from knitground.ui.stages.rules.blockpictures import block_bounds, block_layers
 from knitground.ui.stages.rules.editor import list_asks
 from knitground.ui.stages.rules.pictures import Pictures
 from knitground.ui.stages.rules.resultrow import Palette
-from knitground.ui.stages.rules.sheetdialog import take_in_hand
 from knitground.ui.stages.rules.stencilpad import BlockPad
 
 OWN = "its own layer"
@@ -41,6 +40,8 @@ class RewriteEditor(QWidget):
     """Edits a rewrite rule; what it makes of it is handed on."""
 
     changed = Signal(object, str, object)
+    sheets_asked = Signal()
+    """A tile of the sheets is wanted in hand."""
 
     def __init__(self, session: Session, pictures: Pictures) -> None:
         super().__init__()
@@ -122,7 +123,7 @@ class RewriteEditor(QWidget):
             row(QLabel("becomes"), self.outcomes, self.weight, 1, spacing=4), self.writes,
             row(write, more, 1, spacing=4), 1, spacing=4,
         )  # fmt: skip
-        sheet = button("Sheet…", lambda: take_in_hand(self.session, self),
+        sheet = button("Sheet…", self.sheets_asked.emit,
                        "Take a tile in hand, to look for or to write")  # fmt: skip
         middle = column(QLabel("Paint"), self.palette_, self.exact, 1, sheet, spacing=4)
         for box, letters in ((self.ways, 8), (self.outcomes, 4), (self.layers, 10)):
