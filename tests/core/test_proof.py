@@ -619,7 +619,7 @@ def test_all_of_the_demo_is_checked_and_only_its_shapes_are_not_whole(demo_folde
     before = snapshot(doc.project)
     proof = prove(doc)
     assert proof.failed == {}
-    assert {each.check for each in proof.findings} <= {"snags", "edges", "unused"}
+    assert {each.check for each in proof.findings} <= {"snags", "edges", "unused", "tight"}
     cells = sum(m.height * m.width for m in doc.project.maps)
     assert sum(each.count for each in proof.findings) < cells / 100
     assert snapshot(doc.project)[0] == before[0], "looking changes nothing"

@@ -4,7 +4,7 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
-from PySide6.QtCore import QPoint, Qt
+from PySide6.QtCore import QPoint, QRectF, Qt
 from PySide6.QtTest import QTest
 from tests.maps import snapshot
 from tests.ui.conftest import LEFT, NONE, RIGHT, click, drag, move, pixels, settle
@@ -24,6 +24,7 @@ from knitground.core.model.rules import OFF, OTHER, SAME, AskKind, NeighbourRule
 from knitground.core.model.tile import TileRef
 from knitground.ui.common.tasks import wait_for_jobs
 from knitground.ui.common.zoom import STEPS
+from knitground.ui.mapside.canvas.why import beside
 from knitground.ui.stages.rules.rulelist import HEAD
 
 CTRL, SHIFT, ALT = (
@@ -863,3 +864,18 @@ def test_the_sheets_stand_in_the_bench_while_a_tile_is_chosen(window):
     assert window.session.hand == TileInHand(TileRef(home.tileset.name, 0, 1), 1)
     QTest.mouseClick(bench.pane.back, LEFT)
     assert not bench.pane.isVisible()
+
+
+@pytest.mark.parametrize("at", [(100, 100), (1100, 100), (600, 20), (600, 700), (640, 400), (5, 5)])
+def test_why_this_tile_never_covers_the_places_that_it_numbers(at):
+    view = QRectF(0, 0, 1200, 720)
+    told = QRectF(at[0] - 50, at[1] - 50, 100, 100)
+    panel = beside(told, 340, 180, view)
+    assert view.contains(panel)
+    assert not panel.intersects(told)
+
+
+def test_where_there_is_no_room_beside_it_stands_at_the_border():
+    view = QRectF(0, 0, 420, 260)
+    panel = beside(QRectF(60, 20, 300, 220), 340, 180, view)
+    assert view.contains(panel)

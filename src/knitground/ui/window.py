@@ -67,7 +67,7 @@ _AS_DESKTOP = "of the desktop"
 _IDLE_S = 0.01
 """How long is knitted in one idle moment."""
 Kind = TypeVar("Kind", bound=Stage)
-_TITLE_PX = 240
+_TITLE_PX = 228
 """Room for the project's name beside the menus: at 900 px both are there."""
 
 

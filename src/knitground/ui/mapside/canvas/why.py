@@ -45,11 +45,9 @@ def draw_why(
     ruled = why.rules[:_MOST_RULES]
     more_high = 18.0 * len(ruled) + 6 if ruled else 0.0
     wide, high = 340.0, (132.0 if why.candidates else 76.0) + more_high
-    draw_failing(painter, camera, session.map, why)
+    marked = draw_failing(painter, camera, session.map, why)
     x, y = camera.to_screen(at.x, at.y)
-    left = x + 20 if x + 20 + wide < view.width() else x - 20 - wide
-    top = min(max(8.0, y - high / 2), view.height() - high - 8)
-    panel = QRectF(max(8.0, left), top, wide, high)
+    panel = beside(marked.united(QRectF(x - 12, y - 12, 24, 24)), wide, high, QRectF(view))
     painter.save()
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
     painter.setPen(QPen(t.colour("line"), 1))
@@ -77,6 +75,26 @@ def draw_why(
     painter.restore()
 
 
+def beside(told: QRectF, wide: float, high: float, view: QRectF) -> QRectF:
+    """Place a panel so that it does not cover what it tells about: at a side where there is room.
+
+    Where there is none at any side it stands at the right or left border, the farther one.
+    """
+    room = view.adjusted(8, 8, -8, -8)
+    middle = told.center()
+    across = min(max(room.left(), middle.x() - wide / 2), room.right() - wide)
+    down = min(max(room.top(), middle.y() - high / 2), room.bottom() - high)
+    for left, top in (
+        (told.right() + 8, down), (told.left() - 8 - wide, down),
+        (across, told.bottom() + 8), (across, told.top() - 8 - high),
+    ):  # fmt: skip
+        panel = QRectF(left, top, wide, high)
+        if room.contains(panel):
+            return panel
+    left = room.left() if middle.x() > room.center().x() else room.right() - wide
+    return QRectF(left, down, wide, high)
+
+
 def rule_line(each: RuleWhy) -> tuple[str, str]:
     """Say how a rule stands to a cell, and the colour's role."""
     name = each.name or "without a name"
@@ -98,8 +116,14 @@ def _draw_rules(painter: QPainter, inner: QRectF, why: Why) -> None:
         _text(painter, inner, 18.0 * n, words, 11, bold=each.took, role=role)
 
 
-def draw_failing(painter: QPainter, camera: Camera, map_: Map, why: Why) -> None:
-    """Mark on the map where rules above the one that took the cell fail, with their numbers."""
+def draw_failing(painter: QPainter, camera: Camera, map_: Map, why: Why) -> QRectF:
+    """Mark on the map where rules above the one that took the cell fail, with their numbers.
+
+    Returns
+    -------
+    what the marks cover on the screen
+    """
+    covered = QRectF()
     failing: dict[tuple[int, int], list[str]] = {}
     for each in why.rules[:_MOST_RULES]:
         if each.took:
@@ -118,7 +142,9 @@ def draw_failing(painter: QPainter, camera: Camera, map_: Map, why: Why) -> None
         painter.setBrush(QColor(LINEN.madder))
         painter.drawRoundedRect(spot, 8, 8)
         painter.drawText(spot, Qt.AlignmentFlag.AlignCenter, words)
+        covered = covered.united(spot)
     painter.restore()
+    return covered
 
 
 def _text(

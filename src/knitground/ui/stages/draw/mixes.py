@@ -8,7 +8,8 @@ from functools import partial
 
 import numpy as np
 from numpy.typing import NDArray
-from PySide6.QtGui import QColor, QPen, QPixmap
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QColor, QIcon, QPen, QPixmap
 from PySide6.QtWidgets import (
     QInputDialog,
     QLabel,
@@ -40,6 +41,7 @@ from knitground.ui.common.widgets import (
     row,
     set_role,
     show_when_laid_out,
+    tile_pixmap,
 )
 from knitground.ui.common.words import on_button, tip_of
 from knitground.ui.mapside.inhand import pixels_of
@@ -52,6 +54,9 @@ _SAMPLE = 128
 _COUNTED = 1024 * 1024
 """Cells of a layer up to which is counted, while it is drawn, what is laid."""
 _HARDLY, _BARELY = 0.04, 0.15
+_WIDE = 288
+"""Pixels across that a sample may take."""
+_STRIP, _IN_STRIP = 18, 4
 
 
 def sample_cells(mix: Mix) -> NDArray[np.int32]:
@@ -126,7 +131,10 @@ def sample_pixmap(
         painter.setPen(QPen(QColor(LINEN.madder), max(1, wide // 8)))
         for row, col in np.argwhere(np.isin(cells, list(caught))).tolist():
             painter.drawRect(col * wide, row * high, wide - 1, high - 1)
-    return made.scaledToWidth(240)
+    whole = max(1, _WIDE // max(1, made.width()))  # whole steps: pixels stay square
+    if made.width() <= _WIDE:
+        return made.scaled(made.size() * whole)
+    return made.scaledToWidth(_WIDE, Qt.TransformationMode.SmoothTransformation)
 
 
 def _repeat_words(mix: Mix, found: Sample) -> str:
@@ -228,6 +236,10 @@ class MixList(NamedList):
         card, name = QWidget(), mix.name
         take = TakeButton(on_button(name))
         take.setMinimumWidth(60)
+        strip = self._strip(mix)
+        if strip is not None:
+            take.setIcon(QIcon(strip))
+            take.setIconSize(strip.size())
         take.setChecked(chosen)
         take.setToolTip(tip_of(f"Take the mix “{name}” in hand"))
         take.clicked.connect(lambda *_: self._with(name, self.taken.emit))
@@ -256,6 +268,20 @@ class MixList(NamedList):
             layout.addWidget(self._sample_words)
         card.setLayout(layout)
         return card
+
+    def _strip(self, mix: Mix) -> QPixmap | None:
+        """Draw the first tiles of a mix beside each other, those that come most often first."""
+        first = sorted(mix.entries, key=lambda each: -each.weight)[:_IN_STRIP]
+        found = [pixels_of(self.session.project, each.tile) for each in first]
+        pictures = [tile_pixmap(each, _STRIP) for each in found if each is not None]
+        if not pictures:
+            return None
+        out = QPixmap(len(pictures) * (_STRIP + 2), _STRIP)
+        out.fill(Qt.GlobalColor.transparent)
+        with painting(out) as painter:
+            for n, each in enumerate(pictures):
+                painter.drawPixmap(n * (_STRIP + 2), 0, each)
+        return out
 
     def _with(self, name: str, act: Callable[[Mix], object]) -> None:
         """Do something with the mix of a name as it is now: cards stay while weights change."""
@@ -290,7 +316,11 @@ class MixList(NamedList):
             words.setText(found)
             return
         if found.pictures is not None:
-            sample.setPixmap(sample_pixmap(found.pictures, found.cells[:12, :26], found.caught))
+            wide = found.pictures.shape[2]
+            columns = max(6, min(24, _WIDE // max(1, wide * (2 if wide <= 16 else 1))))
+            rows = columns * 2 // 3
+            part = found.cells[:rows, :columns]
+            sample.setPixmap(sample_pixmap(found.pictures, part, found.caught))
         words.setText(_repeat_words(mix, found))
 
     def _patch_button(self, mix: Mix) -> QPushButton:

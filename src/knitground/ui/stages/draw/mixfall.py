@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable
 
 from PySide6.QtGui import QValidator
-from PySide6.QtWidgets import QComboBox, QWidget
+from PySide6.QtWidgets import QComboBox, QPushButton, QWidget
 
 from knitground.core.model.layers import GroundLayer, MarkerLayer, TintLayer
 from knitground.core.model.mix import Fall, FallWay
@@ -17,6 +17,7 @@ Change = Callable[[str, object], None]
 """Called with the name of a field of `Fall` and its new value."""
 _BORDERS = "borders"
 _EVENLY = "evenly"
+_MORE, _LESS = "tint, borders…", "fewer"
 
 
 class BorderBox(WholeBox):
@@ -78,10 +79,17 @@ class FallLines(QWidget):
         self._make_way()
         self._make_density()
         self._make_border(session)
+        self.more = QPushButton(_MORE)
+        self.more.setProperty("quiet", "true")
+        self.more.setCheckable(True)
+        self.more.setToolTip("What is wanted more rarely: denser where a tint is, off borders")
+        self.more.toggled.connect(self._show_more)
+        self._rare = (_line(self.tint), _line(self.border, self.of))
         self.setLayout(column(
-            _line(self.way, self.clump, self.steps), _line(self.density, self.tint),
-            _line(self.border, self.of), spacing=4,
+            _line(self.way, self.clump, self.steps), _line(self.density, self.more), *self._rare,
+            spacing=4,
         ))  # fmt: skip
+        self._show_more(False)
 
     def _make_way(self) -> None:
         self.way, self.clump, self.steps = QComboBox(), NumberBox(), WholeBox()
@@ -138,8 +146,15 @@ class FallLines(QWidget):
         )  # fmt: skip
         self.of.activated.connect(lambda n: self._change("of", self.of.itemData(n)))
 
+    def _show_more(self, on: bool) -> None:
+        for each in self._rare:
+            each.setVisible(on)
+        self.more.setText(_LESS if on else _MORE)
+
     def show_fall(self, fall: Fall) -> None:
         """Show how a mix falls."""
+        if fall.border or fall.tint:
+            self.more.setChecked(True)  # what is so is seen
         self.way.setCurrentIndex(list(FallWay).index(fall.way))
         self.clump.show_value(fall.size)
         self.clump.setVisible(fall.way is FallWay.CLUMPS)
