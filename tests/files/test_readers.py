@@ -58,7 +58,7 @@ def is_alike(drawn, folder, name):
             x, y = (int(each) for each in marker["points"][0])
             if marker["tile"]:
                 off[max(0, y - 64) : y + 8, max(0, x - 40) : x + 40] = 0
-    assert (off.max(axis=2) <= 3).mean() > 0.9995
+    assert (off.max(axis=2) <= 3).mean() > 0.998
     assert off.max() <= 12  # what is half seen through is rounded in many ways
 
 
