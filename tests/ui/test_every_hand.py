@@ -1,7 +1,7 @@
 """For every eye and hand: names for who hears the window, contrast, keys, touch pads, places."""
 
 import pytest
-from PySide6.QtCore import QPoint, QPointF, Qt
+from PySide6.QtCore import QPoint, QPointF, QRectF, Qt
 from PySide6.QtGui import (
     QAccessible,
     QFontInfo,
@@ -25,7 +25,10 @@ from tests.ui.conftest import NONE, settle
 from tests.ui.test_window import contrast
 
 from knitground.core.edit.hand import TileInHand
+from knitground.core.files.opening import open_project
 from knitground.ui.common.filedialogs import ask_file, ask_files, ask_folder, ask_new_file
+from knitground.ui.common.marks import Face, draw_shared
+from knitground.ui.common.painting import blank, painting
 from knitground.ui.common.theme import LINEN, LOOM, TEXT_SIZES, text_px, theme
 from knitground.ui.stagekinds import STAGES
 from knitground.ui.stages.draw.bench import TABS
@@ -291,3 +294,49 @@ def test_the_theme_can_follow_the_desktop(window, monkeypatch):
         assert theme() is LOOM
     finally:
         run["Theme Linen"]()
+
+
+# Scaled desktops, and written from right to left
+
+
+def test_marks_stay_sharp_where_the_desktop_is_scaled(qapp, demo_folder):
+    """A mark drawn at 200 % holds as many pixels as the screen has: letters are not blown up."""
+    project = open_project(demo_folder).project
+    kit = project.tilesets[0].sets[0]
+    marks = kit.marks[0, 0].tolist()
+    shown = {}
+    for ratio in (1.0, 2.0, 3.0):
+        picture = blank(64, 64, ratio)
+        with painting(picture) as painter:
+            draw_shared(painter, Face(QRectF(0, 0, 64, 64)), marks, kit)
+        assert picture.width() == 64 * ratio
+        image = picture.toImage()
+        image.setDevicePixelRatio(1)
+        shown[ratio] = image
+    small = shown[1.0].scaled(128, 128)
+    same = sum(
+        small.pixel(x, y) == shown[2.0].pixel(x, y) for x in range(128) for y in range(128)
+    )  # fmt: skip
+    assert same < 128 * 128 * 0.98  # it was drawn anew, not enlarged
+
+
+def test_from_right_to_left_every_stage_has_its_room(window):
+    app = QApplication.instance()
+    app.setLayoutDirection(Qt.LayoutDirection.RightToLeft)
+    try:
+        for kind in STAGES:
+            window.show_stage(kind.key)
+            for _ in range(3):
+                settle()
+            shown = window.shell.grab()
+            assert not shown.isNull()
+            rail = window.shell.rail.mapTo(window.shell, QPoint()).x()
+            assert rail > window.shell.width() / 2
+            for part in (window.stage, window.mapside):
+                if part.isVisible():
+                    left = part.mapTo(window.shell, QPoint()).x()
+                    assert left >= 0
+                    assert left + part.width() <= window.shell.width()
+    finally:
+        app.setLayoutDirection(Qt.LayoutDirection.LeftToRight)
+        settle()

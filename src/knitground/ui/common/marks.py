@@ -17,7 +17,7 @@ from knitground.core.model.terrain import (
     TerrainSet,
 )
 from knitground.core.slicing.base import Base
-from knitground.ui.common.painting import write_in
+from knitground.ui.common.painting import blank, write_in
 from knitground.ui.common.theme import LINEN
 
 PLACES = {
@@ -126,7 +126,8 @@ def draw_shared(painter: QPainter, face: Face, marks: list[int], kit: TerrainSet
     """Draw one tile's marks as a picture that tiles with the same marks share: for very many."""
     wide, high = round(face.rect.width()), round(face.rect.height())
     foot = (face.base, face.tall)
-    shared = _shared(kit.kind, kit.terrains, tuple(marks), wide, high, foot)
+    ratio = painter.device().devicePixelRatioF()
+    shared = _shared(kit.kind, kit.terrains, tuple(marks), wide, high, foot, ratio)
     painter.drawPixmap(face.rect.topLeft().toPoint(), shared)
 
 
@@ -138,9 +139,9 @@ def _shared(
     wide: int,
     high: int,
     foot: tuple[Base | None, int],
+    ratio: float,
 ) -> QPixmap:
-    out = QPixmap(wide, high)
-    out.fill(Qt.GlobalColor.transparent)
+    out = blank(wide, high, ratio)
     painter = QPainter(out)
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
     face = Face(QRectF(0, 0, wide, high), *foot)

@@ -8,8 +8,8 @@ from contextlib import contextmanager
 
 import numpy as np
 from numpy.typing import NDArray
-from PySide6.QtCore import QTimer
-from PySide6.QtGui import QFont, QImage, QPaintDevice, QPainter
+from PySide6.QtCore import Qt, QTimer
+from PySide6.QtGui import QFont, QGuiApplication, QImage, QPaintDevice, QPainter, QPixmap
 
 
 @contextmanager
@@ -27,6 +27,23 @@ def painting(widget: QPaintDevice) -> Iterator[QPainter]:
         QTimer.singleShot(0, lambda: sys.excepthook(*told))
     finally:
         painter.end()
+
+
+def blank(wide: int, high: int, ratio: float | None = None) -> QPixmap:
+    """Make an empty, see-through picture that stays sharp where the desktop is scaled.
+
+    Parameters
+    ----------
+    wide, high : as it is drawn on and laid out
+    ratio : pixels of the screen for each; None: of the sharpest screen there is
+    """
+    app = QGuiApplication.instance()
+    if ratio is None:
+        ratio = app.devicePixelRatio() if isinstance(app, QGuiApplication) else 1.0
+    out = QPixmap(round(wide * ratio), round(high * ratio))
+    out.setDevicePixelRatio(ratio)
+    out.fill(Qt.GlobalColor.transparent)
+    return out
 
 
 def write_in(painter: QPainter, size: int, *, bold: bool = False) -> None:

@@ -2,18 +2,18 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QPointF, Qt
-from PySide6.QtGui import QIcon, QPainter, QPixmap
+from PySide6.QtCore import QPointF
+from PySide6.QtGui import QIcon, QPainter
 
 from knitground.core.model.terrain import TerrainSet
 from knitground.core.model.tileset import Tileset
 from knitground.ui.common.marks import draw_diamond
+from knitground.ui.common.painting import blank
 
 
 def terrain_icon(kit: TerrainSet, mark: int, side: int = 22) -> QIcon:
     """Draw a terrain's diamond as an icon."""
-    out = QPixmap(side, side)
-    out.fill(Qt.GlobalColor.transparent)
+    out = blank(side, side)
     painter = QPainter(out)
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
     draw_diamond(painter, QPointF(side / 2, side / 2), side / 2 - 1, kit, mark)

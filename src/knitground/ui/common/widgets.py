@@ -27,7 +27,7 @@ from knitground.core.render.pixels import Pixels
 from knitground.ui.common.checkers import checkers
 from knitground.ui.common.icons import icon
 from knitground.ui.common.numbers import WholeBox
-from knitground.ui.common.painting import image_of, painting
+from knitground.ui.common.painting import blank, image_of, painting
 from knitground.ui.common.theme import theme
 from knitground.ui.common.words import tip
 
@@ -266,8 +266,7 @@ def pixel_box(low: int, high: int, hint: str) -> WholeBox:
 
 def tile_pixmap(pixels: Pixels, side: int, *, framed: bool = False) -> QPixmap:
     """Draw a tile as a pixmap of a given side, pixels kept square, see-through parts chequered."""
-    out = QPixmap(side, side)
-    out.fill(Qt.GlobalColor.transparent)
+    out = blank(side, side)
     painter = QPainter(out)
     rect = QRectF(0, 0, side, side)
     checkers(painter, rect)

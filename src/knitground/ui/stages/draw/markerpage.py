@@ -7,8 +7,8 @@ from dataclasses import replace
 from functools import partial
 from typing import Any
 
-from PySide6.QtCore import QSize, Qt, Signal
-from PySide6.QtGui import QColor, QIcon, QPainter, QPixmap
+from PySide6.QtCore import QSize, Signal
+from PySide6.QtGui import QColor, QIcon, QPainter
 from PySide6.QtWidgets import QFormLayout, QLineEdit, QWidget
 
 from knitground.core.edit.document import Edit
@@ -27,6 +27,7 @@ from knitground.core.model.map import Map
 from knitground.core.model.marker import Marker, Shape
 from knitground.core.model.properties import Property
 from knitground.ui.common.numbers import NumberBox
+from knitground.ui.common.painting import blank
 from knitground.ui.common.propertyeditor import DIFFERENT, PropertyEditor
 from knitground.ui.common.widgets import TakeButton, clear, column, head, note, row
 from knitground.ui.common.words import on_button, tip_of
@@ -37,8 +38,7 @@ from knitground.ui.session import Session
 
 def kind_icon(kind: str) -> QIcon:
     """A round spot in the colour of a kind."""
-    out = QPixmap(18, 18)
-    out.fill(Qt.GlobalColor.transparent)
+    out = blank(18, 18)
     painter = QPainter(out)
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
     painter.setBrush(QColor(kind_colour(kind)))

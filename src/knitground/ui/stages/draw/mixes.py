@@ -29,7 +29,7 @@ from knitground.core.edit.maps import delete_mix, put_mix
 from knitground.core.model.mix import FallWay, Mix, MixEntry
 from knitground.core.model.patch import Patch
 from knitground.core.model.project import Project
-from knitground.ui.common.painting import image_of, painting
+from knitground.ui.common.painting import blank, image_of, painting
 from knitground.ui.common.question import Question
 from knitground.ui.common.theme import LINEN
 from knitground.ui.common.widgets import (
@@ -239,7 +239,7 @@ class MixList(NamedList):
         strip = self._strip(mix)
         if strip is not None:
             take.setIcon(QIcon(strip))
-            take.setIconSize(strip.size())
+            take.setIconSize(strip.deviceIndependentSize().toSize())
         take.setChecked(chosen)
         take.setToolTip(tip_of(f"Take the mix “{name}” in hand"))
         take.clicked.connect(lambda *_: self._with(name, self.taken.emit))
@@ -276,8 +276,7 @@ class MixList(NamedList):
         pictures = [tile_pixmap(each, _STRIP) for each in found if each is not None]
         if not pictures:
             return None
-        out = QPixmap(len(pictures) * (_STRIP + 2), _STRIP)
-        out.fill(Qt.GlobalColor.transparent)
+        out = blank(len(pictures) * (_STRIP + 2), _STRIP)
         with painting(out) as painter:
             for n, each in enumerate(pictures):
                 painter.drawPixmap(n * (_STRIP + 2), 0, each)

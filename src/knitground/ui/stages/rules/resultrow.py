@@ -20,6 +20,7 @@ from knitground.core.model.rules import (
 )
 from knitground.core.model.tile import TileRef
 from knitground.ui.common.numbers import NumberBox
+from knitground.ui.common.painting import blank
 from knitground.ui.common.widgets import clear, column, icon_button, row
 from knitground.ui.common.words import tip_of
 from knitground.ui.stages.rules.pictures import Pictures, ask_words, draw_ask, draw_tile
@@ -31,8 +32,7 @@ def ask_icon(
     ask: Ask | None, home: RuleHome, pictures: Pictures, subject: Ask | None = None
 ) -> QIcon:
     """Draw what a place asks for as an icon; None is “anything”."""
-    out = QPixmap(_ICON, _ICON)
-    out.fill(Qt.GlobalColor.transparent)
+    out = blank(_ICON, _ICON)
     painter = QPainter(out)
     rect = QRectF(1, 1, _ICON - 2, _ICON - 2)
     if ask is not None:
@@ -44,8 +44,7 @@ def ask_icon(
 
 def tile_icon(pictures: Pictures, tile: TileRef | None, side: int = 34) -> QPixmap:
     """Draw a tile as a pixmap."""
-    out = QPixmap(side, side)
-    out.fill(Qt.GlobalColor.transparent)
+    out = blank(side, side)
     painter = QPainter(out)
     draw_tile(painter, QRectF(0, 0, side, side), pictures.tile(tile))
     painter.end()

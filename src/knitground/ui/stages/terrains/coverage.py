@@ -22,7 +22,7 @@ from knitground.core.model.tileset import Tileset
 from knitground.core.render.tiles import tile_pixels
 from knitground.core.slicing.base import base_of
 from knitground.ui.common.marks import Face, draw_marks
-from knitground.ui.common.painting import image_of
+from knitground.ui.common.painting import blank, image_of
 from knitground.ui.common.theme import LINEN, theme
 from knitground.ui.common.widgets import clear, column, note, set_role
 from knitground.ui.common.words import percent, tip_of
@@ -142,8 +142,7 @@ class CoveragePanel(QWidget):
         return f"{words}: {len(weights)} tiles ({parts}){inner}"
 
     def _picture(self, kit: TerrainSet, each: Combination) -> QPixmap:
-        out = QPixmap(_SIDE, _SIDE)
-        out.fill(Qt.GlobalColor.transparent)
+        out = blank(_SIDE, _SIDE)
         painter = QPainter(out)
         rect = QRectF(2, 2, _SIDE - 4, _SIDE - 4)
         tile = self.map.legend.tile(each.variants[0][0]) if each.had and self.map else None
