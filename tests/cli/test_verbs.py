@@ -549,3 +549,57 @@ def test_relief_is_written_beside_the_sheet_and_over_nothing_unasked(project, mo
     code, line = failing(monkeypatch, capsys, "relief", path, "--overwrite")
     assert code == 2
     assert "is missing" in line
+
+
+# A project begun
+
+
+def begun(tmp_path, demo_folder, *more):
+    sheets = [str(next(demo_folder.rglob(name))) for name in ("pans.png", "works.png")]
+    folder = tmp_path / "Wide flats"
+    done = CliRunner().invoke(commands, ["new", str(folder), *sheets, *more])
+    return folder, done
+
+
+def test_a_project_is_begun_from_sheets_with_sets_and_a_grown_map(tmp_path, demo_folder):
+    folder, done = begun(tmp_path, demo_folder, "--sets", "--map", "40x30", "--seed", "5", "--json")
+    assert done.exit_code == 0, done.output
+    facts = json.loads(done.output)
+    pans, works = facts["sheets"]
+    assert (pans["tile"], pans["margin"], pans["spacing"]) == ([16, 16], [4, 4], [2, 2])
+    assert {each["kind"] for each in (*pans["sets"], *works["sets"])} == {"corner", "ring", "edge"}
+    (map_,) = facts["maps"]
+    assert (map_["size"], map_["seed"], map_["form"]) == ([40, 30], 5, "square")
+    assert map_["steps"] > 0
+    project = open_project(folder).project
+    assert project.name == "Wide flats"
+    assert (project.maps[0].layers[0].cells > 0).all()
+    told = CliRunner().invoke(commands, ["list", str(folder)])
+    assert told.exit_code == 0
+    assert "map Map: 40 × 30 cells, a recipe of" in told.output
+    assert json.loads(CliRunner().invoke(commands, ["list", str(folder), "--json"]).output) == facts
+
+
+def test_a_grid_can_be_said_and_a_project_that_is_there_is_left_alone(tmp_path, demo_folder):
+    folder, done = begun(
+        tmp_path, demo_folder, "--tile", "18x18", "--margin", "3", "--spacing", "1,2"
+    )
+    assert done.exit_code == 0
+    cut = open_project(folder).project.tilesets[0].slicing
+    assert (cut.tile_width, cut.margin_x, cut.spacing_x, cut.spacing_y) == (18, 3, 1, 2)
+    before = {each.name: each.read_bytes() for each in folder.iterdir()}
+    _, again = begun(tmp_path, demo_folder)
+    assert again.exit_code != 0
+    assert "holds a project already" in str(again.exception)
+    assert {each.name: each.read_bytes() for each in folder.iterdir()} == before
+
+
+@pytest.mark.parametrize(("more", "words"), [
+    (["--map", "0x5"], "0"), (["--map", "wide"], "wide"), (["--tile", "x"], "x"),
+    (["--map", "99999x99999"], "99999"),
+])  # fmt: skip
+def test_nothing_is_written_where_a_number_is_wrong(tmp_path, demo_folder, more, words):
+    folder, done = begun(tmp_path, demo_folder, *more)
+    assert isinstance(done.exception, KnitError)
+    assert words in str(done.exception)
+    assert not folder.exists()

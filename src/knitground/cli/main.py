@@ -19,6 +19,8 @@ _VERBS = {
         "",
         "Write the demo project and open it: demo [DIR] [--headless] [--json].",
     ),
+    "new": ("project", "Begin a project in FOLDER with pictures as its sheets."),
+    "list": ("project", "Tell what PROJECT holds: sheets, sets, maps, layers, mixes."),
     "grids": ("grids", "Guess how SHEET is cut, best guess first."),
     "cut": ("cut", "Cut SHEET into tiles, or lay it out anew."),
     "relief": ("relief", "Make the relief of the sheet of TILESET, for lamps to shine on."),
