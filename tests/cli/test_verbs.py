@@ -20,6 +20,7 @@ from knitground.core.edit.laying import plan_terrain
 from knitground.core.files.images import png_bytes
 from knitground.core.files.opening import open_project
 from knitground.core.files.saving import save_project
+from knitground.core.knit.layer import knit_map
 from knitground.core.model.marker import Marker, Shape
 from knitground.core.model.mix import MixEntry
 from knitground.core.model.rules import NeighbourRule, Result, RuleList
@@ -573,6 +574,7 @@ def test_a_project_is_begun_from_sheets_with_sets_and_a_grown_map(tmp_path, demo
     assert map_["steps"] > 0
     project = open_project(folder).project
     assert project.name == "Wide flats"
+    knit_map(project, project.maps[0])
     assert (project.maps[0].layers[0].cells > 0).all()
     told = CliRunner().invoke(commands, ["list", str(folder)])
     assert told.exit_code == 0
