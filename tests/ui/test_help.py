@@ -225,8 +225,10 @@ def test_the_first_map_on_a_sheet_of_ones_own(empty_window, demo_folder):
         settle()
     assert window.stage.key == "slice"
     assert first.title.text() == "2  See how it is cut"
-    window.show_stage("terrains")
+    assert first.show_me.text() == "It is right: go on"
+    QTest.mouseClick(first.show_me, LEFT)
     settle()
+    assert window.stage.key == "terrains"
     assert first.title.text() == "3  Say what the tiles show"
 
 

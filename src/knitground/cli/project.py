@@ -37,7 +37,7 @@ _SURE = 0.8
 @click.option("--margin", default="0", metavar="N|X,Y", help="With --tile: pixels round.")
 @click.option("--spacing", default="0", metavar="N|X,Y", help="With --tile: pixels between.")
 @click.option("--sets", "with_sets", is_flag=True, help="Make the sets that are surer than 80 %.")
-@click.option("--map", "size", metavar="WxH", help="Add a map of so many cells; with --sets it "
+@click.option("--map", "size", metavar="WxH", help="Add a square map; with --sets it "
               "grows by the first recipe that the sets allow.")  # fmt: skip
 @click.option("--seed", default=1, show_default=True, help="Of that recipe.")
 @as_json

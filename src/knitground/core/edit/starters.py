@@ -36,7 +36,7 @@ from knitground.core.model.recipe import (
     Step,
 )
 from knitground.core.model.standing import standing_of
-from knitground.core.model.terrain import TerrainSet
+from knitground.core.model.terrain import SetKind, TerrainSet
 from knitground.core.model.tileset import Tileset
 from knitground.core.render.pixels import Pixels
 from knitground.core.render.tiles import tile_pixels
@@ -212,6 +212,8 @@ def _ground(project: Project, map_: Map) -> _Ground | None:
         dry = [name for name in names if name != wet] or names
         main = kit.name_of(lies) if lies in plains and kit.name_of(lies) in dry else dry[0]
         others = [name for name in names if name != main]
+        if not others and kit.kind is SetKind.CORNER:
+            continue  # noise has nothing to lay beside it
         if not others:  # one terrain, and cells that hold nothing
             found = _Ground(layer, kit, "", names[0], "", is_new=is_new)
         else:

@@ -33,6 +33,7 @@ class FirstStep:
     title, words : what is to be done, and how
     stage : where; "" where all stages do
     holds : whether a project shows that it is done; None: it is seen only while it is done
+    then : the stage to go on to, where looking is all that is to be done
     """
 
     key: str
@@ -40,6 +41,7 @@ class FirstStep:
     words: str
     stage: str
     holds: Callable[[Project], bool] | None = None
+    then: str = ""
 
 
 def _is_marked(project: Project) -> bool:
@@ -54,7 +56,7 @@ FIRST_STEPS = (
               lambda project: bool(project.tilesets)),
     FirstStep("cut", "See how it is cut",
               "Lines should run between the tiles; if not, take another grid of the list. Then go "
-              "on to Terrains.", "slice"),
+              "on to Terrains.", "slice", then="terrains"),
     FirstStep("marks", "Say what the tiles show",
               "Take a card under “It looks like”, or choose a kind of set and mark corners.",
               "terrains", _is_marked),
@@ -199,9 +201,13 @@ class FirstMap(QFrame):
         step = FIRST_STEPS[now]
         self.title.setText(f"{now + 1}  {step.title}")
         self.words.setText(step.words)
-        self.show_me.setVisible(step.stage != self.stage)
+        goes_on = step.then and step.stage == self.stage
+        self.show_me.setText("It is right: go on" if goes_on else "Go there")
+        self.show_me.setVisible(bool(goes_on) or step.stage != self.stage)
 
     def _go(self) -> None:
         done = self.done
         if False in done:
-            self.stage_wanted.emit(FIRST_STEPS[done.index(False)].stage)
+            step = FIRST_STEPS[done.index(False)]
+            here = step.stage == self.stage
+            self.stage_wanted.emit(step.then if here and step.then else step.stage)
