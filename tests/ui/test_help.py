@@ -214,6 +214,21 @@ def test_the_first_map_ticks_itself_off_while_one_works(window, tmp_path, monkey
     assert not first.is_wanted  # and stays away at the next start
 
 
+def test_what_is_painted_by_keys_ticks_it_off_too(window):
+    window.first.call_back()
+    window.show_stage("draw")
+    settle()
+    view = window.mapside.view
+    view.setFocus()
+    QTest.keyClick(window.shell, Qt.Key.Key_3)
+    view.show_cell(2, 2)
+    for key in (Qt.Key.Key_Return, Qt.Key.Key_Right, Qt.Key.Key_Right, Qt.Key.Key_Return):
+        QTest.keyClick(view, key)
+    settle()
+    assert window.session.doc.history.undo_name
+    assert window.first.title.text() == "6  Let it grow"
+
+
 def test_the_first_map_on_a_sheet_of_ones_own(empty_window, demo_folder):
     window, first = empty_window, empty_window.first
     first.call_back()

@@ -161,8 +161,10 @@ class FirstMap(QFrame):
     def _follow(self, change: Changed) -> None:
         if self.isHidden():
             return
-        if change.what in (What.TERRAIN, What.CELLS) and self.session.in_gesture:
-            self._tick("paint")
+        if change.what in (What.TERRAIN, What.CELLS):
+            # In Grow it may be a recipe that lays; by keys one lays without a gesture.
+            if self.session.in_gesture or self.stage == "draw":
+                self._tick("paint")
         elif change.what is What.RECIPE and change.map is not None and change.map.recipe.steps:
             self._tick("grow")
         elif change.what in (What.MARKS, What.MAPS, What.TILESETS, What.SLICING):
