@@ -148,6 +148,28 @@ def test_a_recipe_that_was_kept_begins_another_map(demo, tmp_path):
         assert (at.kind, at.name) == names[old.layer]
 
 
+def test_of_a_very_large_map_a_part_is_grown_for_the_picture(demo):
+    small, large = bare(demo.maps[0]), bare(demo.maps[0])
+    small.height, small.width, large.height, large.width = 512, 512, 3000, 2800
+    ground = large.new_ground_layer("g", "pans", "Pans")
+    large.layers.append(ground)
+    offer = next(each for each in starters(demo, large) if each.title == "Islands")
+    assert offer.layers == ()
+    pixels = starter_picture(demo, large, offer, 3, (100, 150))
+    assert (
+        pixels.shape
+        == starter_picture(
+            demo,
+            small,
+            next(e for e in starters(demo, small) if e.title == "Islands"),
+            3,
+            (100, 150),
+        ).shape
+    )
+    assert ground.cells.shape == (3000, 2800)
+    assert not ground.terrain.any()
+
+
 def test_a_step_that_can_not_run_leaves_no_picture(demo):
     map_ = bare(demo.maps[0])
     offer = Starter("bad", "", (NoiseStep(77, shares=(("salt", 1.0),)),))

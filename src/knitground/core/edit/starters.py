@@ -46,6 +46,8 @@ _BLUE = (0.42, 0.72)
 _COLOURED = 0.12
 """Hue and least saturation of a terrain that is taken for water."""
 _PLACE = "place"
+_MOST_SIDE = 512
+"""Cells of a map, in each direction, that are grown for a picture."""
 
 
 @dataclass(frozen=True)
@@ -324,8 +326,9 @@ def starter_picture(
     GrowError
         One of the steps can not run here.
     """
-    trial = stand_in(map_, starter_recipe(map_, starter, seed))
-    trial.layers += [each.copy() for each in starter.layers]
+    trial = _part_of(stand_in(map_, starter_recipe(map_, starter, seed)))
+    for each in starter.layers:
+        trial.layers.append(_cut(each, map_, trial))
     skipped: list[str] = []
     grown = run_recipe(project, trial, progress, skipped=skipped)
     if skipped:
@@ -333,6 +336,30 @@ def starter_picture(
     lay_on(trial, grown)
     knit_stand_in(project, trial)
     return fitted_picture(project, trial, size)
+
+
+def _part_of(trial: Map) -> Map:
+    """Give a stand-in as it is, or its upper left part where growing all of it would take long."""
+    high, wide = min(trial.height, _MOST_SIDE), min(trial.width, _MOST_SIDE)
+    if (high, wide) == (trial.height, trial.width):
+        return trial
+    whole = replace(trial)
+    trial.height, trial.width = high, wide
+    trial.layers = [_cut(each, whole, trial) for each in trial.layers]
+    return trial
+
+
+def _cut(layer: Layer, whole: Map, part: Map) -> Layer:
+    """Copy what of a layer lies on the upper left part of a map."""
+    if layer.own_cell is not None:
+        return layer.copy()
+    arrays = {}
+    for name in layer.arrays:
+        array = getattr(layer, name)  # of some a row and a column more than cells
+        rows = part.height + array.shape[0] - whole.height
+        cols = part.width + array.shape[1] - whole.width
+        arrays[name] = array[: max(0, rows), : max(0, cols)].copy()
+    return replace(layer, **arrays)
 
 
 def take_starter(map_: Map, starter: Starter, seed: int) -> Edit:

@@ -4,11 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-from PySide6.QtCore import Qt, QUrl
+from PySide6.QtCore import Qt, QTimer, QUrl
 from PySide6.QtGui import QKeyEvent, QTextCursor, QTextDocument
 from PySide6.QtWidgets import (
     QAbstractButton,
-    QApplication,
     QLineEdit,
     QListWidget,
     QListWidgetItem,
@@ -166,8 +165,10 @@ class HelpWindow(QWidget):
         self.show()
         self.raise_()
         self.activateWindow()
-        QApplication.processEvents()  # a heading's place is known once the page is laid out
-        self.go_to(place_of(widget) or page)
+        place = place_of(widget) or page
+        self.go_to(place)
+        # Where a heading stands is known for sure once the page has its width.
+        QTimer.singleShot(0, self, lambda: self.go_to(place))
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         if event.key() == Qt.Key.Key_Escape:
