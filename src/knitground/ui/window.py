@@ -345,7 +345,13 @@ class Window(QObject):
         assert isinstance(app, QApplication)
         at = TEXT_SIZES.index(text_px()) + step
         size = TEXT_SIZES[max(0, min(len(TEXT_SIZES) - 1, at))] if step else TEXT_PX
-        set_text_size(app, size)
+        if size == text_px():
+            return  # all of the window would be laid out anew for nothing
+        app.setOverrideCursor(Qt.CursorShape.WaitCursor)  # all parts are laid out anew: seconds
+        try:
+            set_text_size(app, size)
+        finally:
+            app.restoreOverrideCursor()
         self.memory.keep("text size", size)
         self.session.dressed.emit()
         self.show_stage(self.stage.key)
