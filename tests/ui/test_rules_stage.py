@@ -825,8 +825,12 @@ def test_a_set_without_rules_shows_what_three_would_do(window):
     assert all(each.isVisible() and each.picture is not None for each in offers)
     assert not bench.tabs.isVisible()  # there is no rule that could be edited
     before = snapshot(window.session.project)
+    window.session.choose_layer(next(e for e in window.session.map.layers if e.name == "Dykes"))
+    QTest.mouseClick(bench.lesson.button, LEFT)
+    assert bench.lesson.bar.isVisible()
     QTest.mouseClick(offers[1], LEFT)
     settle()
+    assert not bench.lesson.bar.isVisible()  # it was about the rules as they were
     (rule,) = home.rules.rules
     assert rule.name == offers[1].text()
     assert bench.editor.isVisible()

@@ -46,6 +46,8 @@ _BLUE = (0.42, 0.72)
 _COLOURED = 0.12
 """Hue and least saturation of a terrain that is taken for water."""
 _PLACE = "place"
+_LOOKED_AT = 32
+"""Entries of a mix that tell whether it is of things that stand loose."""
 _MOST_SIDE = 512
 """Cells of a map, in each direction, that are grown for a picture."""
 
@@ -230,7 +232,7 @@ def _ground(project: Project, map_: Map) -> _Ground | None:
 
 def _stands_loose(project: Project, map_: Map, mix: Mix) -> bool:
     """Tell whether a mix is of things that stand on a ground: one sees it past them."""
-    for each in mix.entries:
+    for each in mix.entries[:_LOOKED_AT]:
         tileset = project.tileset_named(each.tile.tileset)
         pixels = tile_pixels(tileset, each.tile) if tileset is not None else None
         if tileset is None or pixels is None or not _fits(tileset, map_):

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 from PySide6.QtCore import QEvent, QPointF, QSize, Qt, Signal
-from PySide6.QtGui import QHelpEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtGui import QHelpEvent, QPainter, QPaintEvent, QPen, QResizeEvent
 from PySide6.QtWidgets import QFrame, QToolTip, QWidget
 
 from knitground.core.edit.changed import Changed, What
@@ -21,6 +21,8 @@ from knitground.ui.session import Session
 
 _AWAY, _DONE = "first map put away", "first map done"
 _FEW_MARKS = 2
+_LOW = 700
+"""Pixels of the window's height below which only the title stands there."""
 
 
 @dataclass(frozen=True)
@@ -134,6 +136,16 @@ class FirstMap(QFrame):
         session.opened.connect(self.refresh)
         self.setVisible(self.is_wanted)
 
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        self._make_slim()
+        super().resizeEvent(event)
+
+    def _make_slim(self) -> None:
+        """In a low window the bench needs the room: the words are a tooltip there."""
+        low = self.window().height() < _LOW
+        self.words.setVisible(not low)
+        self.setToolTip(tip_of(self.words.text()) if low else "")
+
     @property
     def is_wanted(self) -> bool:
         """Whether it is shown: to whom has no projects yet, or has called it back."""
@@ -203,6 +215,7 @@ class FirstMap(QFrame):
         step = FIRST_STEPS[now]
         self.title.setText(f"{now + 1}  {step.title}")
         self.words.setText(step.words)
+        self._make_slim()
         goes_on = step.then and step.stage == self.stage
         self.show_me.setText("It is right: go on" if goes_on else "Go there")
         self.show_me.setVisible(bool(goes_on) or step.stage != self.stage)

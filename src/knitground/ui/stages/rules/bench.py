@@ -338,6 +338,7 @@ class RulesBench(Stage):
     def take_example(self, number: int) -> None:
         """Add one of the rules to begin with."""
         if number < len(self.examples):
+            self.lesson.stop()  # one that goes on was about the rules as they were
             rule = self.examples[number].rule
             self.add_rule(lambda _: rule)
 
