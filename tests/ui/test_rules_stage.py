@@ -141,7 +141,7 @@ def test_a_group_is_switched_by_its_heading_and_moved_as_one(window, bench):
     take_tile(window, "props", 0, 0)
     for n in range(5):
         bench.add.click()
-        bench.editor._change("Group of", group=("", "Odds", "Odds", "", "Ends")[n])
+        bench.editor.change("Group of", group=("", "Odds", "Odds", "", "Ends")[n])
     wanted = {each.number: each.group for each in home.rules.rules}
     order = [number for number in wanted if wanted[number] == "Odds"]
     rest = [number for number in wanted if wanted[number] != "Odds"]

@@ -231,7 +231,7 @@ def test_terrains_are_moved_merged_and_deleted_from_their_menu(window, bench, mo
 
 def test_a_tile_of_another_sheet_joins_the_set(window, bench):
     owner, kit = choose(bench, PANS, 0)
-    bench._choose_sheet(1)
+    bench.sheets.activated.emit(1)
     settle()
     assert bench.sheet.tileset.name == "props"
     bench.sheet.look(4, 24, 24)

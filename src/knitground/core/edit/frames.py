@@ -290,7 +290,7 @@ def time_frames(tileset: Tileset, places: Places, ms: int) -> Edit:
     check_ms(ms)
 
     def change(fact: TileFacts) -> TileFacts:
-        return replace(fact, frames=tuple(each._replace(ms=ms) for each in fact.frames))
+        return replace(fact, frames=tuple(replace(each, ms=ms) for each in fact.frames))
 
     return change_facts(tileset, places, change, What.LOOKS, f"{ms} ms a frame")
 

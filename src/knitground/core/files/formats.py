@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Any, Final, Literal
+from dataclasses import dataclass, fields
+from typing import Annotated, Any, ClassVar, Final, Literal
 
 from pydantic import (
     BaseModel,
@@ -16,36 +17,30 @@ from pydantic import (
 
 from knitground.core.model.excuse import Excuses
 from knitground.core.model.limits import (
-    MAX_FRAMES,
     MAX_PARTS,
-    MAX_PIECES,
     MAX_SIDE_PX,
     MAX_TERRAINS,
     MAX_TRAY,
-    AnchorPx,
     ApartSteps,
     BorderCells,
-    Channel,
     ClumpCells,
     FileName,
-    HexColour,
-    Letter,
-    Milliseconds,
     Name,
     OwnClump,
     Part,
     Place,
-    Side,
     TileSide,
-    Tolerance,
     Turn,
     Weight,
     Word,
 )
 from knitground.core.model.profile import Profiles
-from knitground.core.model.properties import Property
+from knitground.core.model.properties import Property, TagDefault
 from knitground.core.model.rules import RuleList
-from knitground.core.model.shapes import FIRST_KINDS, ShapeKinds, TileShape
+from knitground.core.model.shapes import FIRST_KINDS, ShapeKinds
+from knitground.core.model.slicing import Slicing
+from knitground.core.model.terrain import Terrain
+from knitground.core.model.tileset import At, TileFacts
 
 PROJECT_VERSION: Final = 5
 TILESET_VERSION: Final = 5
@@ -162,51 +157,23 @@ class ProjectFile(FilePart):
         return data | {"version": PROJECT_VERSION} if data.get("version") in (1, 2, 3, 4) else data
 
 
-class SlicingFile(FilePart):
-    """How a sheet is cut, in pixels."""
-
-    tile_width: TileSide
-    tile_height: TileSide
-    margin_x: Side = 0
-    margin_y: Side = 0
-    spacing_x: Side = 0
-    spacing_y: Side = 0
-    start_x: Side = 0
-    start_y: Side = 0
-    see_through: Annotated[list[tuple[Channel, Channel, Channel]], Field(max_length=64)] = []
-    tolerance: Tolerance = 0
-    area: tuple[Side, Side, TileSide, TileSide] | None = None
-    pieces: Annotated[
-        list[tuple[Side, Side, TileSide, TileSide]], Field(max_length=MAX_PIECES)
-    ] = []
-
-
-class FrameFile(FilePart):
-    """A picture of an animation, how long it shows, and its tileset if that is another one."""
-
-    row: Place
-    col: Place
-    ms: Milliseconds
-    tileset: Word = ""
-
-
 def _sparse_property(each: Property) -> dict[str, Any]:
     value: dict[str, Any] = _PROPERTY.dump_python(each, mode="json", exclude_defaults=True)
     return value
 
 
 _PROPERTY: TypeAdapter[Property] = TypeAdapter(Property)
-PropertyFile = Annotated[Property, PlainSerializer(_sparse_property)]
 
 
-class TagDefaultFile(FilePart):
-    """Properties that all tiles with a tag have; with an empty tag, all tiles."""
-
-    tag: Word
-    properties: Annotated[list[PropertyFile], Field(max_length=256)] = []
+def _sparse_default(each: TagDefault) -> dict[str, Any]:
+    return {"tag": each.tag, "properties": [_sparse_property(one) for one in each.properties]}
 
 
-class TileFactsFile(FilePart):
+TagDefaultFile = Annotated[TagDefault, PlainSerializer(_sparse_default)]
+
+
+@dataclass(frozen=True, kw_only=True)
+class PlacedFacts(TileFacts):
     """What is known of one tile; what is left out is as for any other tile.
 
     `anchor`: what of it stands on its cell's lower middle, pixels from its left and top. `inner`:
@@ -215,38 +182,37 @@ class TileFactsFile(FilePart):
     another one in each cell.
     """
 
+    __pydantic_config__: ClassVar[dict[str, object]] = {"extra": "forbid", "allow_inf_nan": False}
+
     row: Place
     col: Place
-    weight: Weight = 1.0
-    name: Word = ""
-    tags: Annotated[list[Name], Field(max_length=64)] = []
-    anchor: tuple[AnchorPx, AnchorPx] | None = None
-    frames: Annotated[list[FrameFile], Field(max_length=MAX_FRAMES)] = []
-    properties: Annotated[list[PropertyFile], Field(max_length=256)] = []
-    inner: bool = False
-    left_out: bool = False
-    shapes: Annotated[list[TileShape], Field(max_length=64)] = []
-    apart: bool = False
 
-    @model_serializer(mode="wrap")
-    def _sparse(self, handler: SerializerFunctionWrapHandler) -> dict[str, Any]:
-        """Write only what is not as for any other tile: most tiles have one fact or two."""
-        fields = type(self).model_fields
-        whole = handler(self)
-        return {
-            name: value
-            for name, value in whole.items()
-            if name in ("row", "col") or getattr(self, name) != fields[name].default
-        }
+    @property
+    def at(self) -> At:
+        """Row and column of the tile on its sheet."""
+        return self.row, self.col
+
+    @property
+    def facts(self) -> TileFacts:
+        """What is known, without the place."""
+        return TileFacts(**{name: getattr(self, name) for name in _FACTS})
 
 
-class TerrainFile(FilePart):
-    """One terrain of a set."""
+_FACTS = {each.name: each.default for each in fields(TileFacts)}
+_PLACED: TypeAdapter[PlacedFacts] = TypeAdapter(PlacedFacts)
 
-    name: Name
-    colour: HexColour
-    letter: Letter
-    picture: tuple[Place, Place] | None = None
+
+def _sparse_facts(each: PlacedFacts) -> dict[str, Any]:
+    """Write only what is not as for any other tile: most tiles have one fact or two."""
+    whole = _PLACED.dump_python(each, mode="json")
+    told = [name for name, plain in _FACTS.items() if getattr(each, name) != plain]
+    out = {name: whole[name] for name in ("row", "col", *told)}
+    if each.properties:
+        out["properties"] = [_sparse_property(one) for one in each.properties]
+    return out
+
+
+FactsFile = Annotated[PlacedFacts, PlainSerializer(_sparse_facts)]
 
 
 class TileMarksFile(FilePart):
@@ -266,7 +232,7 @@ class TerrainSetFile(FilePart):
 
     name: Name
     kind: Literal["corner", "edge", "ring"] = "corner"
-    terrains: Annotated[list[TerrainFile], Field(max_length=MAX_TERRAINS)] = []
+    terrains: Annotated[list[Terrain], Field(max_length=MAX_TERRAINS)] = []
     marks: list[TileMarksFile] = []
     rules: RuleListFile = RuleList()
 
@@ -284,8 +250,8 @@ class TilesetFile(FilePart):
     sheet: FileName
     width: TileSide
     height: TileSide
-    slicing: SlicingFile
-    facts: Annotated[list[TileFactsFile], Field(max_length=16_777_216)] = []
+    slicing: Slicing
+    facts: Annotated[list[FactsFile], Field(max_length=16_777_216)] = []
     order: Annotated[list[tuple[Place, Place]], Field(max_length=1_048_576)] = []
     defaults: Annotated[list[TagDefaultFile], Field(max_length=1024)] = []
     sets: list[TerrainSetFile] = []

@@ -6,47 +6,38 @@ import numpy as np
 
 from knitground.core.base.errors import FormatError, SlicingError
 from knitground.core.files.formats import (
-    FrameFile,
-    SlicingFile,
-    TagDefaultFile,
-    TerrainFile,
+    PlacedFacts,
     TerrainSetFile,
-    TileFactsFile,
     TileMarksFile,
     TilesetFile,
 )
-from knitground.core.model.properties import TagDefault
-from knitground.core.model.slicing import Slicing
 from knitground.core.model.terrain import (
     ANY,
     SLOTS,
     Marks,
     SetKind,
-    Terrain,
     TerrainSet,
     no_marks,
 )
-from knitground.core.model.tileset import PLAIN, At, Frame, Prints, TileFacts, Tileset
+from knitground.core.model.tileset import PLAIN, Prints, Tileset
 from knitground.core.slicing.grid import lay_grid
 from knitground.core.slicing.prints import prints_of
 
 
 def tileset_to_file(tileset: Tileset) -> TilesetFile:
     """Make the file model of a tileset."""
-    slicing = {name: getattr(tileset.slicing, name) for name in SlicingFile.model_fields}
-    slicing["pieces"] = list(tileset.slicing.pieces)
     return TilesetFile(
         name=tileset.name,
         sheet=tileset.sheet,
         width=tileset.width,
         height=tileset.height,
-        slicing=SlicingFile(**slicing),
-        facts=[_facts_to_file(at, fact) for at, fact in sorted(tileset.facts.items())],
-        order=list(tileset.order),
-        defaults=[
-            TagDefaultFile(tag=each.tag, properties=list(each.properties))
-            for each in tileset.defaults
+        slicing=tileset.slicing,
+        facts=[
+            PlacedFacts(row=row, col=col, **vars(fact))
+            for (row, col), fact in sorted(tileset.facts.items())
         ],
+        order=list(tileset.order),
+        defaults=list(tileset.defaults),
         sets=[_set_to_file(kit) for kit in tileset.sets],
         prints=_prints_to_file(tileset),
     )
@@ -60,34 +51,14 @@ def _prints_to_file(tileset: Tileset) -> list[str]:
     return list(known.rows) if known is not None and known.slicing == tileset.slicing else []
 
 
-def _facts_to_file(at: At, fact: TileFacts) -> TileFactsFile:
-    return TileFactsFile(
-        row=at[0],
-        col=at[1],
-        weight=fact.weight,
-        name=fact.name,
-        tags=list(fact.tags),
-        anchor=fact.anchor,
-        frames=[FrameFile(**each._asdict()) for each in fact.frames],
-        properties=list(fact.properties),
-        inner=fact.inner,
-        left_out=fact.left_out,
-        shapes=list(fact.shapes),
-        apart=fact.apart,
-    )
-
-
 def _set_to_file(kit: TerrainSet) -> TerrainSetFile:
     marks = _marks_to_file(kit, kit.marks, None)
     for name, guest in sorted(kit.guests.items()):
         marks += _marks_to_file(kit, guest, name)
-    terrains = [
-        TerrainFile(name=t.name, colour=t.colour, letter=t.letter, picture=t.picture)
-        for t in kit.terrains
-    ]
     return TerrainSetFile(
-        name=kit.name, kind=kit.kind.value, terrains=terrains, marks=marks, rules=kit.rules
-    )
+        name=kit.name, kind=kit.kind.value, terrains=list(kit.terrains), marks=marks,
+        rules=kit.rules,
+    )  # fmt: skip
 
 
 def _marks_to_file(kit: TerrainSet, marks: Marks, tileset: str | None) -> list[TileMarksFile]:
@@ -112,20 +83,16 @@ def tileset_from_file(file: TilesetFile, name: str) -> Tileset:
     FormatError
         The slicing does not cut the sheet, or marks name a terrain that is not in the set.
     """
-    numbers = file.slicing.model_dump()
-    numbers["see_through"] = tuple(tuple(colour) for colour in file.slicing.see_through)
-    numbers["area"] = file.slicing.area
-    numbers["pieces"] = tuple(file.slicing.pieces)
-    slicing = Slicing(**numbers)
+    slicing = file.slicing
     try:
         lay_grid(slicing, file.width, file.height)
     except SlicingError as error:
         raise FormatError(f"{name}: {error}") from error
     tileset = Tileset(file.name, file.sheet, file.width, file.height, slicing)
-    tileset.facts = {(each.row, each.col): _facts_from_file(each) for each in file.facts}
-    tileset.facts = {at: fact for at, fact in tileset.facts.items() if fact != PLAIN}
+    placed = {each.at: each.facts for each in file.facts}
+    tileset.facts = {at: fact for at, fact in placed.items() if fact != PLAIN}
     tileset.order = tuple(file.order)
-    tileset.defaults = tuple(TagDefault(each.tag, tuple(each.properties)) for each in file.defaults)
+    tileset.defaults = tuple(file.defaults)
     tileset.sets = [_set_from_file(kit, name) for kit in file.sets]
     tileset.prints = Prints(slicing, tuple(file.prints)) if file.prints else None
     names = [kit.name for kit in tileset.sets]
@@ -135,17 +102,8 @@ def tileset_from_file(file: TilesetFile, name: str) -> Tileset:
     return tileset
 
 
-def _facts_from_file(file: TileFactsFile) -> TileFacts:
-    frames = tuple(Frame(each.row, each.col, each.ms, each.tileset) for each in file.frames)
-    return TileFacts(
-        file.weight, file.name, tuple(file.tags), file.anchor, frames, tuple(file.properties),
-        file.inner, file.left_out, tuple(file.shapes), file.apart,
-    )  # fmt: skip
-
-
 def _set_from_file(file: TerrainSetFile, name: str) -> TerrainSet:
-    terrains = tuple(Terrain(t.name, t.colour, t.letter, t.picture) for t in file.terrains)
-    made = TerrainSet(file.name, SetKind(file.kind), terrains)
+    made = TerrainSet(file.name, SetKind(file.kind), tuple(file.terrains))
     guests = {each.tileset for each in file.marks if each.tileset is not None}
     made.marks = _marks_from_file(file, name, None)
     made.guests = {guest: _marks_from_file(file, name, guest) for guest in sorted(guests)}

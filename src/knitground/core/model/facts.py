@@ -63,5 +63,5 @@ def moved_frames(
         if each.tileset != tileset:
             out.append(each)
         elif (place := follow((each.row, each.col))) is not None:
-            out.append(each._replace(row=place[0], col=place[1]))
+            out.append(replace(each, row=place[0], col=place[1]))
     return tuple(out)

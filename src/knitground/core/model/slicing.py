@@ -1,7 +1,7 @@
 """How a sheet is cut into tiles."""
 
 from dataclasses import dataclass
-from typing import Annotated
+from typing import Annotated, ClassVar
 
 from annotated_types import MaxLen
 
@@ -24,6 +24,8 @@ class Slicing:
     With `pieces` there is no grid: each piece is a tile of its own size, tile n in row 0, column n.
     Tile width and height are then those of a map's cell that the pieces are meant for.
     """
+
+    __pydantic_config__: ClassVar[dict[str, object]] = {"extra": "forbid"}
 
     tile_width: TileSide
     tile_height: TileSide

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 from enum import IntEnum, StrEnum
-from typing import Annotated
+from typing import Annotated, ClassVar
 
 import numpy as np
 from annotated_types import MaxLen
@@ -80,6 +80,8 @@ class Terrain:
     `picture` is the tile (row, column of the set's own sheet) that stands for it, if one was
     chosen.
     """
+
+    __pydantic_config__: ClassVar[dict[str, object]] = {"extra": "forbid"}
 
     name: Name
     colour: HexColour

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import Annotated, NamedTuple
+from typing import Annotated, ClassVar, NamedTuple
 
 import numpy as np
 from annotated_types import MaxLen
@@ -34,11 +34,14 @@ Anchor = tuple[AnchorPx, AnchorPx]
 """Pixels from a tile's left and top to the point that stands on its cell's lower middle."""
 
 
-class Frame(NamedTuple):
+@dataclass(frozen=True)
+class Frame:
     """One picture of an animation: a tile, and how long it shows.
 
     `tileset` names another one than the animated tile's own.
     """
+
+    __pydantic_config__: ClassVar[dict[str, object]] = {"extra": "forbid"}
 
     row: Place
     col: Place

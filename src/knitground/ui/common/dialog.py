@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QKeyEvent, QShowEvent
-from PySide6.QtWidgets import QDialog
+from PySide6.QtWidgets import QDialog, QDialogButtonBox, QPushButton
 
 from knitground.ui.common.helping import help_bell
 
@@ -15,6 +15,20 @@ class Dialog(QDialog):
     Qt gives a dialog its size before the parts have the window's fonts and borders, with which they
     need more: words were cut. F1 asks for help about it.
     """
+
+    ok: QPushButton
+    """The button that does what is asked, once there are buttons."""
+
+    def make_buttons(self, act: str = "OK") -> QDialogButtonBox:
+        """Make the buttons at its foot: the one that does it, and Cancel."""
+        made = QDialogButtonBox(
+            QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel
+        )
+        self.ok = made.button(QDialogButtonBox.StandardButton.Ok)
+        self.ok.setText(act)
+        made.accepted.connect(self.accept)
+        made.rejected.connect(self.reject)
+        return made
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         if event.key() == Qt.Key.Key_F1:

@@ -11,10 +11,10 @@ from PySide6.QtWidgets import QComboBox, QGridLayout, QLineEdit, QSizePolicy, QW
 from knitground.core.base.numbers import plain_number
 from knitground.core.model.limits import MAX_NAME
 from knitground.core.model.properties import Property, PropertyKind
+from knitground.ui.common.form import DIFFERENT
 from knitground.ui.common.widgets import button, clear, column, icon_button, note, row
 from knitground.ui.common.words import tip_of
 
-DIFFERENT = "different"
 _KIND = 68
 
 

@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Iterable
 from typing import TypeVar
 
 import numpy as np
 from PySide6.QtCore import QEvent, QObject, QRectF, QSize, Qt, QTimer
 from PySide6.QtGui import QColor, QKeyEvent, QPainter, QPaintEvent, QPen, QPixmap, QResizeEvent
 from PySide6.QtWidgets import (
-    QComboBox,
     QFrame,
     QHBoxLayout,
     QLabel,
@@ -26,7 +25,6 @@ from PySide6.QtWidgets import (
 from knitground.core.render.pixels import Pixels
 from knitground.ui.common.checkers import checkers
 from knitground.ui.common.icons import icon
-from knitground.ui.common.numbers import WholeBox
 from knitground.ui.common.painting import blank, image_of, painting
 from knitground.ui.common.theme import theme
 from knitground.ui.common.words import tip
@@ -241,27 +239,6 @@ def show_when_laid_out(part: QWidget) -> None:
     part.setUpdatesEnabled(False)
     after_turns(2, part, lambda: part.setUpdatesEnabled(True))
     after_turns(4, part, lambda: part.setProperty(_WAITS, False))
-
-
-def fill_box(box: QComboBox, items: Sequence[tuple[str, object]], chosen: object) -> None:
-    """Put names and what they stand for into a box, and choose one."""
-    if [(box.itemText(n), box.itemData(n)) for n in range(box.count())] != list(items):
-        box.clear()
-        for name, data in items:
-            box.addItem(name, data)
-    box.setCurrentIndex(next((n for n, (_, data) in enumerate(items) if data == chosen), -1))
-
-
-def pixel_box(low: int, high: int, hint: str) -> WholeBox:
-    """Make a number field in pixels that tells of every keystroke."""
-    box = WholeBox()
-    box.setRange(low, high)
-    box.setSuffix(" px")
-    box.setToolTip(hint)
-    box.setAccessibleName(hint)
-    box.setKeyboardTracking(True)
-    box.setMinimumWidth(84)
-    return box
 
 
 def tile_pixmap(pixels: Pixels, side: int, *, framed: bool = False) -> QPixmap:

@@ -7,8 +7,6 @@ from PySide6.QtCore import QPointF, Qt
 from PySide6.QtGui import QIcon, QPainter, QPen, QPixmap, QPolygonF, QStandardItemModel
 from PySide6.QtWidgets import (
     QCheckBox,
-    QComboBox,
-    QDialogButtonBox,
     QFormLayout,
     QLabel,
     QLineEdit,
@@ -29,15 +27,16 @@ from knitground.core.model.map import Map
 from knitground.core.model.project import free_name
 from knitground.core.model.standing import standing_of
 from knitground.core.model.terrain import SetKind
+from knitground.core.model.tileset import Tileset
 from knitground.core.render.tiles import first_picture
 from knitground.core.slicing.base import Base, find_base
 from knitground.ui.common.dialog import Dialog
+from knitground.ui.common.form import Choice, Option, whole_box
 from knitground.ui.common.numbers import WholeBox
 from knitground.ui.common.tasks import Job
 from knitground.ui.common.terrainicon import terrain_icon
 from knitground.ui.common.theme import theme
 from knitground.ui.common.widgets import row, set_role
-from knitground.ui.common.words import tip
 from knitground.ui.mapside.basepad import BasePad
 from knitground.ui.session import QUIET_CELLS, Session
 
@@ -85,61 +84,58 @@ class NewMapDialog(Dialog):
         self.session = session
         self.setWindowTitle("New map")
         self.name = QLineEdit(free_name("Map", [each.name for each in session.project.maps]))
-        self.width_box, self.height_box = WholeBox(), WholeBox()
-        for box, value in ((self.width_box, 64), (self.height_box, 48)):
-            box.setRange(1, MAX_SIDE)
-            box.setValue(value)
-            box.setSuffix(" cells")
+        self.width_box, self.height_box = (
+            whole_box(1, MAX_SIDE, f"{what} of the map", value=value, suffix=" cells")
+            for what, value in (("Width", 64), ("Height", 48))
+        )
+        for box in (self.width_box, self.height_box):
             box.valueChanged.connect(self._check)
-        self.sizes = QComboBox()
-        self.sizes.setToolTip("Take the size of another map")
-        self.sizes.addItem("as…", None)
         known: dict[tuple[int, int], list[str]] = {}
         for map_ in session.project.maps:
             rows, columns = map_.lattice.counted
             known.setdefault((columns, rows), []).append(map_.name)
-        for (columns, rows), names in known.items():
-            self.sizes.addItem(f"{columns} × {rows}: {', '.join(names)}", (columns, rows))
+        sizes = [(f"{columns} × {rows}: {', '.join(names)}", (columns, rows))
+                 for (columns, rows), names in known.items()]  # fmt: skip
+        self.sizes = Choice("Take the size of another map", [("as…", None), *sizes])
         self.sizes.setVisible(bool(known))
-        self.sizes.activated.connect(self._take_size)
-        self.across, self.down = WholeBox(), WholeBox()
-        for box, what in ((self.across, "screens wide"), (self.down, "screens high")):
-            box.setRange(0, 1000)
-            box.setSpecialValueText("—")
-            box.setToolTip(tip(f"How many {what}; the size in cells follows"))
+        self.sizes.chosen.connect(self._take_size)
+        self.across, self.down = (
+            whole_box(0, 1000, f"How many screens {what}; the size in cells follows", special="—")
+            for what in ("wide", "high")
+        )
+        self.screen_width, self.screen_height = (
+            whole_box(1, 16_384, f"{what} of a screen", value=value, suffix=" px")
+            for what, value in (("Width", 320), ("Height", 180))
+        )
+        for box in (self.across, self.down, self.screen_width, self.screen_height):
             box.valueChanged.connect(self._by_screens)
-        self.screen_width, self.screen_height = WholeBox(), WholeBox()
-        for box, value in ((self.screen_width, 320), (self.screen_height, 180)):
-            box.setRange(1, 16_384)
-            box.setValue(value)
-            box.setSuffix(" px")
-            box.valueChanged.connect(self._by_screens)
-        self.tilesets = QComboBox()
-        self.tilesets.addItems([each.name for each in session.project.tilesets])
+        self.tilesets = Choice(
+            "The sheet that its cells are as large as, and whose sets it gets layers for",
+            [(each.name, each) for each in session.project.tilesets],
+        )  # fmt: skip
         if session.tileset is not None:
-            self.tilesets.setCurrentText(session.tileset.name)
+            self.tilesets.show_value(session.tileset)
         self.tilesets.currentIndexChanged.connect(self._check)
         self.tilesets.currentIndexChanged.connect(self._by_screens)
         self.tilesets.currentIndexChanged.connect(self._fill_terrains)
-        self.grid = QComboBox()
-        for kind, words in _GRIDS.items():
-            self.grid.addItem(_grid_icon(Grid.of(kind, 3, 2)), words, kind.value)
-        self.grid.setToolTip("How the map is divided")
-        self.grid.currentIndexChanged.connect(self._check)
-        self.grid.currentIndexChanged.connect(self._by_screens)
-        self.shift = QComboBox()
-        for (by_columns, first), words in _SHIFTS.items():
-            small = (2, 3) if by_columns else (3, 2)
-            shown = Grid.of(GridKind.STAGGERED, *small, by_columns=by_columns, first=first)
-            self.shift.addItem(_grid_icon(shown), words, (by_columns, first))
-        self.shift.setToolTip("Which rows, or columns, lie half a cell further")
-        self.shift.currentIndexChanged.connect(self._check)
-        self.shift.currentIndexChanged.connect(self._by_screens)
-        self.base_width, self.base_height = WholeBox(), WholeBox()
-        for box, what in ((self.base_width, "wide"), (self.base_height, "high")):
-            box.setRange(2, _WIDEST)
-            box.setSuffix(" px")
-            box.setToolTip(tip(f"How {what} the diamond is on which a picture stands"))
+        self.grid = Choice("How the map is divided", [
+            (words, kind, _grid_icon(Grid.of(kind, 3, 2))) for kind, words in _GRIDS.items()
+        ])  # fmt: skip
+        self.shift = Choice("Which rows, or columns, lie half a cell further", [
+            (words, (by_columns, first), _grid_icon(Grid.of(
+                GridKind.STAGGERED, *((2, 3) if by_columns else (3, 2)), by_columns=by_columns,
+                first=first,
+            ))) for (by_columns, first), words in _SHIFTS.items()
+        ])  # fmt: skip
+        for choice in (self.grid, self.shift):
+            choice.currentIndexChanged.connect(self._check)
+            choice.currentIndexChanged.connect(self._by_screens)
+        self.base_width, self.base_height = (
+            whole_box(2, _WIDEST, f"How {what} the diamond is on which a picture stands",
+                      suffix=" px")
+            for what in ("wide", "high")
+        )  # fmt: skip
+        for box in (self.base_width, self.base_height):
             box.valueChanged.connect(self._check)
         self.measured: Base | None = None
         self.below = 0
@@ -149,17 +145,11 @@ class NewMapDialog(Dialog):
         self.base_picture.changed.connect(self._drag_base)
         self.base_words = QLabel()
         self.base_words.setWordWrap(True)
-        self.filled = QComboBox()
-        self.filled.setToolTip("The terrain that lies everywhere to begin with")
+        self.filled = Choice("The terrain that lies everywhere to begin with")
         self.wrap = QCheckBox("Wraps at the borders")
         self.facts = QLabel()
         self.facts.setWordWrap(True)
-        self.buttons = QDialogButtonBox(
-            QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel
-        )
-        self.buttons.button(QDialogButtonBox.StandardButton.Ok).setText("Make map")
-        self.buttons.accepted.connect(self.accept)
-        self.buttons.rejected.connect(self.reject)
+        self.buttons = self.make_buttons("Make map")
         form = QFormLayout(self)
         form.addRow("Name", self.name)
         form.addRow("Size", row(self.width_box, QLabel("×"), self.height_box, self.sizes, 1))
@@ -185,9 +175,15 @@ class NewMapDialog(Dialog):
         self._fill_terrains()
         self._measure()
 
+    @property
+    def tileset(self) -> Tileset | None:
+        """The sheet that it is made for."""
+        found: Tileset | None = self.tilesets.value
+        return found
+
     def _measure(self) -> None:
         """Look in the tileset's pictures on what they stand, and take that."""
-        tileset = self.session.project.tileset_named(self.tilesets.currentText())
+        tileset = self.tileset
         self.measured = None
         if tileset is not None and tileset.picture is not None:
             self.measured = find_base(tileset.picture, tileset.slicing)
@@ -199,18 +195,19 @@ class NewMapDialog(Dialog):
         sure = base is not None and base.is_sure
         if sure != (self.kind is not GridKind.SQUARE):
             kind = GridKind.DIAMOND if sure else GridKind.SQUARE
-            self.grid.setCurrentIndex(self.grid.findData(kind.value))
+            self.grid.setCurrentIndex(self.grid.values.index(kind))
         self._check()
 
     @property
     def kind(self) -> GridKind:
         """The grid that is chosen."""
-        return GridKind(self.grid.currentData())
+        kind: GridKind = self.grid.value
+        return kind
 
     @property
     def how(self) -> Grid:
         """The grid of the map as it is asked for."""
-        by_columns, first = self.shift.currentData() or (False, False)
+        by_columns, first = self.shift.value
         return Grid.of(
             self.kind, self.height_box.value(), self.width_box.value(), by_columns=by_columns,
             first=first,
@@ -254,7 +251,7 @@ class NewMapDialog(Dialog):
             self._form.activate()
             self.resize(self.width(), self._form.heightForWidth(self.width()))
         if diamonds:
-            tileset = self.session.project.tileset_named(self.tilesets.currentText())
+            tileset = self.tileset
             self.base_picture.show_base(
                 first_picture(tileset) if tileset else None, self.base_width.value(), typed,
                 self.below,
@@ -269,9 +266,9 @@ class NewMapDialog(Dialog):
 
     def _fill_terrains(self) -> None:
         """Offer the terrains of the tileset's sets that lie on whole areas."""
-        self.filled.clear()
-        self.filled.addItem("nothing", None)
-        tileset = self.session.project.tileset_named(self.tilesets.currentText())
+        tileset = self.tileset
+        offered: list[Option] = [("nothing", None)]
+        allowed, ground = [True], []
         for kit in tileset.sets if tileset else []:
             if not standing_of(kit.kind).areas:
                 continue  # paths do not cover a map
@@ -280,28 +277,21 @@ class NewMapDialog(Dialog):
             for number, terrain in enumerate(kit.terrains, 1):
                 name, plain = terrain.name, number in plains
                 words = name if plain else f"{name} (has no plain tile yet)"
-                self.filled.addItem(terrain_icon(kit, number), words, (kit.name, number))
-                self._allow_last(plain)
-        self.filled.setEnabled(self.filled.count() > 1)
+                offered.append((words, (kit.name, number), terrain_icon(kit, number)))
+                allowed.append(plain)
+                if plain and kit.kind is SetKind.CORNER:
+                    ground.append((kit.name, number))
+        self.filled.offer(offered)
+        items = self.filled.model()
+        for place, on in enumerate(allowed):  # one without a plain tile gives only gaps
+            if isinstance(items, QStandardItemModel):
+                items.item(place).setEnabled(on)
+        self.filled.setEnabled(len(offered) > 1)
         # What a map is begun with is ground, if there is any: the first that has a plain tile.
-        kits = {kit.name: kit for kit in tileset.sets} if tileset else {}
-        ground = [n for n in range(1, self.filled.count()) if self._is_allowed(n)
-                  and kits[self.filled.itemData(n)[0]].kind is SetKind.CORNER]  # fmt: skip
-        self.filled.setCurrentIndex(ground[0] if ground else 0)
+        self.filled.show_value(ground[0] if ground else None)
 
-    def _is_allowed(self, place: int) -> bool:
-        items = self.filled.model()
-        return not isinstance(items, QStandardItemModel) or items.item(place).isEnabled()
-
-    def _allow_last(self, on: bool) -> None:
-        """Let the last terrain be chosen or not: one without a plain tile gives only gaps."""
-        items = self.filled.model()
-        if isinstance(items, QStandardItemModel):
-            items.item(items.rowCount() - 1).setEnabled(on)
-
-    def _take_size(self, place: int) -> None:
+    def _take_size(self, wanted: tuple[int, int] | None) -> None:
         """Take the size of another map."""
-        wanted = self.sizes.itemData(place)
         if wanted is not None:
             self.width_box.setValue(wanted[0])
             self.height_box.setValue(wanted[1])
@@ -334,11 +324,11 @@ class NewMapDialog(Dialog):
             text, role = str(error), "warning"
         self.facts.setText(text)
         set_role(self.facts, role)
-        ok = self.buttons.button(QDialogButtonBox.StandardButton.Ok)
+        ok = self.ok
         ok.setEnabled(role != "warning")
 
     def _tile(self) -> tuple[int, int]:
-        tileset = self.session.project.tileset_named(self.tilesets.currentText())
+        tileset = self.tileset
         if tileset is None:
             return 16, 16
         return tileset.slicing.tile_height, tileset.slicing.tile_width
@@ -351,7 +341,7 @@ class NewMapDialog(Dialog):
 
     def standing(self) -> Edit | None:
         """Let the tileset's pictures stand on their base, if that is not at their foot."""
-        tileset = self.session.project.tileset_named(self.tilesets.currentText())
+        tileset = self.tileset
         if self.kind is GridKind.SQUARE or tileset is None or not self.below:
             return None
         return stand_on_base(tileset, self.base_height.value(), self.below)
@@ -368,11 +358,11 @@ class NewMapDialog(Dialog):
             grid=self.how,
             screen=(self.screen_width.value(), self.screen_height.value()),
         )
-        tileset = self.session.project.tileset_named(self.tilesets.currentText())
+        tileset = self.tileset
         for kit in tileset.sets if tileset else []:
             assert tileset is not None
             layer = map_.new_ground_layer(kit.name, tileset.name, kit.name, kit.kind)
-            wanted = self.filled.currentData()
+            wanted = self.filled.value
             if wanted is not None and wanted[0] == kit.name:
                 shown = standing_of(kit.kind).shown(map_.lattice)
                 layer.terrain[:] = wanted[1] if shown is None else np.where(shown, wanted[1], 0)
@@ -397,21 +387,14 @@ class ResizeDialog(Dialog):
         for side, label in (
             ("top", "Above"), ("left", "Left"), ("right", "Right"), ("bottom", "Below"),
         ):  # fmt: skip
-            box = WholeBox()
-            box.setRange(-MAX_SIDE, MAX_SIDE)
-            box.setSuffix(" cells")
-            box.setToolTip("Cells to add on this side; less than 0 cuts")
+            box = whole_box(-MAX_SIDE, MAX_SIDE, "Cells to add on this side; less than 0 cuts",
+                            suffix=" cells")  # fmt: skip
             box.valueChanged.connect(self._check)
             self.boxes[side] = box
             form.addRow(label, box)
         self.facts = QLabel()
         self.facts.setWordWrap(True)
-        self.buttons = QDialogButtonBox(
-            QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel
-        )
-        self.buttons.button(QDialogButtonBox.StandardButton.Ok).setText("Resize")
-        self.buttons.accepted.connect(self.accept)
-        self.buttons.rejected.connect(self.reject)
+        self.buttons = self.make_buttons("Resize")
         form.addRow(self.facts)
         form.addRow(self.buttons)
         self.setMinimumWidth(380)
@@ -457,4 +440,4 @@ class ResizeDialog(Dialog):
     def _tell(self, text: str, role: str, *, ok: bool) -> None:
         self.facts.setText(text)
         set_role(self.facts, role)
-        self.buttons.button(QDialogButtonBox.StandardButton.Ok).setEnabled(ok)
+        self.ok.setEnabled(ok)

@@ -9,9 +9,7 @@ from numpy.typing import NDArray
 from PySide6.QtCore import QLineF, QPointF, QRectF, Qt, QTimer
 from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import (
-    QCheckBox,
     QComboBox,
-    QDialogButtonBox,
     QFormLayout,
     QLabel,
     QLineEdit,
@@ -33,11 +31,11 @@ from knitground.core.render.pixels import premultiplied
 from knitground.core.slicing.mapgrid import MapGrid, find_map_grid
 from knitground.core.slicing.mockup import Mockup, lay_with, read_mockup, sheet_columns, sheet_of
 from knitground.ui.common.dialog import Dialog
-from knitground.ui.common.numbers import WholeBox
+from knitground.ui.common.form import Check, Choice, pixel_box, whole_box
 from knitground.ui.common.painting import image_of
 from knitground.ui.common.question import Question
 from knitground.ui.common.theme import LINEN
-from knitground.ui.common.widgets import Swatch, column, head, note, pixel_box, row, set_role
+from knitground.ui.common.widgets import Swatch, column, head, note, row, set_role
 from knitground.ui.session import Session
 
 NEW, ALL = "a new sheet of its tiles", "the sheets of this project"
@@ -151,41 +149,39 @@ class MockupDialog(Dialog):
         self.likely = QComboBox()
         self.likely.setToolTip("Grids that the picture may be made of, the likeliest first")
         self.likely.activated.connect(self._take_grid)
-        self.form = QComboBox()
-        self.form.addItems(["Upright", "Diamonds, in rows"])
-        self.form.setToolTip("How the picture's cells stand")
-        self.form.activated.connect(lambda _: self.look())
+        self.form = Choice(
+            "How the picture's cells stand", [("Upright", False), ("Diamonds, in rows", True)]
+        )
+        self.form.chosen.connect(lambda _: self.look())
         self.tile_width = pixel_box(1, 1024, "Width of a tile")
         self.tile_height = pixel_box(1, 1024, "Height of a tile")
         self.start_x = pixel_box(0, 1024, "Pixels left of the first tile")
         self.start_y = pixel_box(0, 1024, "Pixels above the first tile")
-        self.tolerance = WholeBox()
-        self.tolerance.setRange(0, 128)
-        self.tolerance.setToolTip(
-            "Tiles are the same if no colour of any pixel differs by more; 0 is exact"
+        self.tolerance = whole_box(
+            0, 128, "Tiles are the same if no colour of any pixel differs by more; 0 is exact"
         )
-        self.turns = QCheckBox("Turned and mirrored tiles are the same")
-        self.turns.setChecked(True)
-        self.use = QComboBox()
-        self.use.addItem(NEW)
-        if self.session.project.tilesets:
-            self.use.addItem(ALL)
-            self.use.addItems([each.name for each in self.session.project.tilesets])
-        self.use.setToolTip("What the map takes its tiles from")
-        self.rest = QCheckBox("Tiles that are not there become a new sheet")
-        self.rest.setChecked(True)
-        self.sets = QCheckBox("Terrains too, so that it can be painted on")
-        self.sets.setToolTip(
+        self.turns = Check(
+            "Turned and mirrored tiles are the same", "Each such tile stands on the sheet once"
+        )
+        sheets = [each.name for each in self.session.project.tilesets]
+        uses = [NEW, *((ALL, *sheets) if sheets else ())]
+        self.use = Choice("What the map takes its tiles from", [(each, each) for each in uses])
+        self.rest = Check(
+            "Tiles that are not there become a new sheet", "Else their cells stay empty"
+        )
+        self.sets = Check(
+            "Terrains too, so that it can be painted on",
             "Looks for terrain sets among the tiles, with their marks by what lies beside what; "
-            "tiles are then not turned"
+            "tiles are then not turned",
         )
-        self.sets.setChecked(True)
+        for check in (self.turns, self.rest, self.sets):
+            check.setChecked(True)
         self.sets.toggled.connect(lambda _: self._later.start())
         for box in (self.tile_width, self.tile_height, self.start_x, self.start_y, self.tolerance):
             box.setValue(16 if box in (self.tile_width, self.tile_height) else 0)
             box.valueChanged.connect(lambda _: self._later.start())
         self.turns.toggled.connect(lambda _: self._later.start())
-        self.use.activated.connect(lambda _: self.look())
+        self.use.chosen.connect(lambda _: self.look())
         self.rest.toggled.connect(lambda _: self._say())
 
     def _lay_out(self) -> None:
@@ -196,14 +192,8 @@ class MockupDialog(Dialog):
         self.facts = QLabel()
         self.facts.setWordWrap(True)
         self.facts.setMinimumHeight(52)
-        self.buttons = QDialogButtonBox(
-            QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel
-        )
-        self.ok = self.buttons.button(QDialogButtonBox.StandardButton.Ok)
-        self.ok.setText("Make map")
+        self.buttons = self.make_buttons("Make map")
         self.ok.setEnabled(False)
-        self.buttons.accepted.connect(self.accept)
-        self.buttons.rejected.connect(self.reject)
         form = QFormLayout()
         form.addRow("Name", self.name)
         form.addRow("Likely grids", self.likely)
@@ -262,7 +252,7 @@ class MockupDialog(Dialog):
         """Give the grid that the fields ask for."""
         return MapGrid(
             self.tile_height.value(), self.tile_width.value(), self.start_y.value(),
-            self.start_x.value(), diamonds=self.form.currentIndex() == 1,
+            self.start_x.value(), diamonds=self.form.value,
         )  # fmt: skip
 
     def look(self) -> None:

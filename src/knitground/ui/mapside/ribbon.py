@@ -7,8 +7,6 @@ from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import (
     QBoxLayout,
     QButtonGroup,
-    QCheckBox,
-    QComboBox,
     QFrame,
     QLabel,
     QLayout,
@@ -20,8 +18,8 @@ from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.desk import FILL_BY, MAX_BRUSH, PICK_FROM, SELECT_WAYS, SNAPS
 from knitground.core.edit.hand import MixInHand, PatchInHand, TerrainInHand
 from knitground.core.model.layers import MarkerLayer, TintLayer
+from knitground.ui.common.form import Form, whole_box
 from knitground.ui.common.icons import icon
-from knitground.ui.common.numbers import WholeBox
 from knitground.ui.common.widgets import button, row
 from knitground.ui.common.words import tip, tip_of
 from knitground.ui.mapside.scatter import MOST_SEED, reroll
@@ -47,8 +45,7 @@ class Ribbon(QFrame):
         self._named: bool | None = None
         self._for_names = 0
         self._make_tools()
-        self._make_brush_options()
-        self._make_other_options()
+        self._make_options()
         self._lay_out()
         self._draw_icons(tools)
         self._name_tools(named=True)
@@ -88,60 +85,46 @@ class Ribbon(QFrame):
         self.tool = QLabel()
         self.tool.setFixedWidth(46)
 
-    def _make_brush_options(self) -> None:
+    def _make_options(self) -> None:
         session = self.session
-        self.brush = WholeBox()
-        self.brush.setRange(1, MAX_BRUSH)
-        self.brush.setPrefix("size ")
-        self.brush.setToolTip("Side of the brush (Ctrl+wheel, comma and full stop)")
+        self.brush = whole_box(1, MAX_BRUSH, "Side of the brush (Ctrl+wheel, comma and full stop)",
+                               prefix="size ")  # fmt: skip
         self.brush.valueChanged.connect(session.set_size)
-        self.outline = QCheckBox("outline")
-        self.outline.setToolTip("Box lays its rim only, as wide as the brush")
-        self.outline.toggled.connect(lambda on: session.set_options(outline=on))
-        self.round = QCheckBox("round")
-        self.round.setToolTip("The brush is round, else square")
-        self.round.toggled.connect(lambda on: session.set_options(round_brush=on))
-        self.soft = QCheckBox("soft")
-        self.soft.setToolTip("The brush lays less towards its rim")
-        self.soft.toggled.connect(lambda on: session.set_options(soft_brush=on))
-
-    def _make_other_options(self) -> None:
-        session = self.session
-        self.fill_by = QComboBox()
-        self.fill_by.addItems(list(FILL_BY))
-        self.fill_by.setToolTip(
-            "What Fill goes by: terrain or tile under the pointer, or selection"
+        form = self.form = Form(self)
+        form.typed.connect(lambda of, value, _: session.set_options(**{of: value}))
+        self.outline = form.check(
+            "outline", "outline", "Box lays its rim only, as wide as the brush"
         )
-        self.fill_by.textActivated.connect(lambda way: session.set_options(fill_by=way))
-        self.everywhere = QCheckBox("all such cells")
-        self.everywhere.setToolTip("Fill all such cells of the map, not only those connected")
-        self.everywhere.toggled.connect(lambda on: session.set_options(fill_all=on))
-        self.pick_from = QComboBox()
-        self.pick_from.addItems(list(PICK_FROM))
-        self.pick_from.setToolTip("Where Pick looks; of a block, all layers give their front tiles")
-        self.pick_from.textActivated.connect(lambda way: session.set_options(pick_from=way))
-        self.snap = QComboBox()
-        self.snap.addItems([f"snap: {each}" for each in SNAPS])
-        self.snap.setToolTip("What markers snap to")
-        self.snap.activated.connect(lambda n: session.set_options(snap=SNAPS[n]))
-        self.pattern = QCheckBox("pattern on map")
-        self.pattern.setToolTip(
-            "A patch repeats from the map's corner, else from where the drag began"
+        self.round = form.check("round_brush", "round", "The brush is round, else square")
+        self.soft = form.check("soft_brush", "soft", "The brush lays less towards its rim")
+        self.fill_by = form.choice(
+            "fill_by", "What Fill goes by: terrain or tile under the pointer, or selection",
+            [(each, each) for each in FILL_BY],
+        )  # fmt: skip
+        self.everywhere = form.check(
+            "fill_all", "all such cells",
+            "Fill all such cells of the map, not only those connected",
+        )  # fmt: skip
+        self.pick_from = form.choice(
+            "pick_from", "Where Pick looks; of a block, all layers give their front tiles",
+            [(each, each) for each in PICK_FROM],
+        )  # fmt: skip
+        self.snap = form.choice(
+            "snap", "What markers snap to", [(f"snap: {each}", each) for each in SNAPS]
         )
-        self.pattern.toggled.connect(lambda on: session.set_options(pattern_on_map=on))
-        self.way = QComboBox()
-        self.way.addItems(list(SELECT_WAYS))
-        self.way.setToolTip("How Select chooses cells; Shift adds, Ctrl takes away")
-        self.way.textActivated.connect(lambda way: session.set_options(select_way=way))
-        self.seed = WholeBox()
-        self.seed.setRange(0, MOST_SEED)
-        self.seed.setPrefix("seed ")
+        self.pattern = form.check(
+            "pattern_on_map", "pattern on map",
+            "A patch repeats from the map's corner, else from where the drag began",
+        )  # fmt: skip
+        self.way = form.choice(
+            "select_way", "How Select chooses cells; Shift adds, Ctrl takes away",
+            [(each, each) for each in SELECT_WAYS],
+        )  # fmt: skip
+        self.seed = form.whole(
+            "seed", 0, MOST_SEED, "The same seed draws the same again: note it, or type one",
+            prefix="seed ", wide=78, bare=True, at_once=False,  # R steps it
+        )  # fmt: skip
         self.seed.setWrapping(True)
-        self.seed.setKeyboardTracking(False)
-        self.seed.setButtonSymbols(WholeBox.ButtonSymbols.NoButtons)  # R steps it
-        self.seed.setFixedWidth(78)
-        self.seed.setToolTip("The same seed draws the same again: note it, or type one")
-        self.seed.valueChanged.connect(lambda seed: session.set_options(seed=seed))
         self.reroll = button("Reroll", lambda: reroll(session, 1),
                              "Draw the mix anew; Shift+R goes back", "R")  # fmt: skip
         self.reroll.setAccessibleName("Reroll")
@@ -226,6 +209,7 @@ class Ribbon(QFrame):
         """Show the session's state."""
         s = self.session.desk()
         options = s.options
+        self.form.show(options)
         self.buttons[s.tool].setChecked(True)
         self.tool.setText(s.tool.capitalize())
         self._say_hand()
@@ -245,32 +229,20 @@ class Ribbon(QFrame):
         patch = isinstance(s.hand, PatchInHand) and s.tool == "paint"
         self.brush.setVisible(brushes and not patch)
         self.round.setVisible(brushes and not patch and s.tool != "box" and not s.is_soft)
-        self.round.setChecked(options.round_brush)
         self.soft.setVisible(tint and s.tool in ("paint", "erase"))
-        self.soft.setChecked(options.soft_brush)
         self.fill_by.setVisible(s.tool == "fill" and not markers)
-        self.fill_by.setCurrentText(options.fill_by)
         self.everywhere.setVisible(
             s.tool == "fill" and not markers and options.fill_by != "selection"
         )
-        self.everywhere.setChecked(options.fill_all)
         self.pick_from.setVisible(s.tool == "pick" and not markers)
-        self.pick_from.setCurrentText(options.pick_from)
         self.snap.setVisible(markers)
-        self.snap.setCurrentIndex(SNAPS.index(options.snap))
         self.outline.setVisible(s.tool == "box" and not markers)
         self.way.setVisible(s.tool == "select" and not markers)
-        self.way.setCurrentText(options.select_way)
-        self.outline.setChecked(options.outline)
         repeats = (
             isinstance(s.hand, PatchInHand) and not markers and s.tool in ("line", "box", "fill")
         )
         self.pattern.setVisible(repeats)
-        self.pattern.setChecked(options.pattern_on_map)
         drawn = isinstance(s.hand, MixInHand) and not (markers or tint)
-        self.seed.blockSignals(True)
-        self.seed.setValue(options.seed)
-        self.seed.blockSignals(False)
         self.seed.setVisible(drawn)
         self.reroll.setVisible(drawn)
         if isinstance(s.hand, TerrainInHand) and s.tool == "fill":

@@ -16,7 +16,6 @@ from PySide6.QtWidgets import (
     QLabel,
     QMenu,
     QScrollArea,
-    QSlider,
     QVBoxLayout,
     QWidget,
     QWidgetAction,
@@ -36,7 +35,7 @@ from knitground.core.model.layers import (
 from knitground.core.model.limits import MAX_SHIFT
 from knitground.core.model.map import Map
 from knitground.ui.common.commands import Commands
-from knitground.ui.common.numbers import WholeBox
+from knitground.ui.common.form import Slide, whole_box
 from knitground.ui.common.theme import TEXT_PX, text_px
 from knitground.ui.common.turn import turn_is_full
 from knitground.ui.common.widgets import button, note, row
@@ -184,10 +183,8 @@ class Strip(QFrame):
 
     def _opacity_action(self, menu: QMenu, map_: Map, layer: Layer) -> QWidgetAction:
         """Make a slider of the layer's opacity; one drag of it is one step."""
-        slider = QSlider(Qt.Orientation.Horizontal)
-        slider.setRange(0, 100)
+        slider = Slide(0, 100, "Opacity of the layer, in %")
         slider.setValue(round(layer.opacity * 100))
-        slider.setToolTip("Opacity of the layer, in %")
         slider.setAccessibleName("Opacity")
         key = object()
         slider.valueChanged.connect(
@@ -207,13 +204,7 @@ class Strip(QFrame):
             ("Height above the ground in px: drawn that much higher, shipped for depth",
              layer.height),
         ):  # fmt: skip
-            box = WholeBox()
-            box.setRange(-MAX_SHIFT, MAX_SHIFT)
-            box.setValue(value)
-            box.setSuffix(" px")
-            box.setToolTip(hint)
-            box.setAccessibleName(hint)
-            fields.append(box)
+            fields.append(whole_box(-MAX_SHIFT, MAX_SHIFT, hint, value=value, suffix=" px"))
         key = object()
 
         def apply(_: int) -> None:

@@ -6,7 +6,6 @@ from dataclasses import replace
 
 from PySide6.QtWidgets import (
     QComboBox,
-    QDialogButtonBox,
     QFormLayout,
     QLabel,
     QVBoxLayout,
@@ -44,12 +43,7 @@ class SwapDialog(Dialog):
         self.picture.setMinimumSize(420, 320)
         for box in (self.old, self.new):
             box.currentIndexChanged.connect(self.show_preview)
-        buttons = QDialogButtonBox(
-            QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel
-        )
-        buttons.button(QDialogButtonBox.StandardButton.Ok).setText("Take it")
-        buttons.accepted.connect(self.accept)
-        buttons.rejected.connect(self.reject)
+        buttons = self.make_buttons("Take it")
         form = QFormLayout()
         form.addRow("Instead of", self.old)
         form.addRow("take", self.new)

@@ -13,8 +13,6 @@ from PySide6.QtCore import QEvent, QObject, QSize, Qt, QTimer
 from PySide6.QtGui import QKeyEvent, QResizeEvent
 from PySide6.QtWidgets import (
     QBoxLayout,
-    QCheckBox,
-    QComboBox,
     QFrame,
     QLabel,
     QMenu,
@@ -35,6 +33,7 @@ from knitground.core.walk.figure import MOST_PX, TICK, Figure, Keys, Stand, View
 from knitground.core.walk.places import arrival, met
 from knitground.core.walk.solids import ONE_WAY, SOLID, Solids
 from knitground.ui.common.commands import Commands
+from knitground.ui.common.form import Check, Choice, whole_box
 from knitground.ui.common.numbers import WholeBox
 from knitground.ui.common.widgets import button, note, row
 from knitground.ui.mapside.canvas.view import MapView
@@ -70,9 +69,10 @@ class FigureBar(QFrame):
         self.setProperty("panel", "true")
         self.changed: Callable[[], object] = lambda: None
         self.screen_chosen: Callable[[], object] = lambda: None
-        self.view = QComboBox()
-        self.view.addItems([each.value for each in View])
-        self.view.setToolTip("From above it goes eight ways; from the side it runs and jumps")
+        self.view = Choice(
+            "From above it goes eight ways; from the side it runs and jumps",
+            [(each.value, each) for each in View],
+        )
         self.view.currentIndexChanged.connect(self._choose_view)
         self.wide = self._number("wide ", 1, MOST_PX, "Pixels that it is wide")
         self.high = self._number("high ", 1, MOST_PX, "Pixels that it is high; from above walls "
@@ -84,15 +84,13 @@ class FigureBar(QFrame):
         self.kinds.setText("stopped by ")
         self.kinds.setToolTip("Kinds of shapes that it can not go through")
         self.kinds.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
-        self.framing = QComboBox()
-        self.framing.addItems([each.value for each in Screen])
-        self.framing.setToolTip(
+        self.framing = Choice(
             "What a player sees: the map's screen (Map > Screen size…) goes with the figure, stops "
-            "at the map's edges and stays within an area of the kind “camera”"
+            "at the map's edges and stays within an area of the kind “camera”",
+            [(each.value, each) for each in Screen],
         )
         self.framing.currentIndexChanged.connect(lambda _: self.screen_chosen())
-        self.shapes = QCheckBox("shapes")
-        self.shapes.setToolTip("Show the shapes of tiles (Shift+C)")
+        self.shapes = Check("shapes", "Show the shapes of tiles (Shift+C)")
         self.shapes.toggled.connect(lambda on: session.show(shapes=on))
         session.sight_changed.connect(lambda: self.shapes.setChecked(session.sight.shapes))
         self.told = note()
@@ -127,25 +125,20 @@ class FigureBar(QFrame):
         super().resizeEvent(event)
 
     def _number(self, prefix: str, least: int, most: int, hint: str) -> WholeBox:
-        made = WholeBox()
-        made.setRange(least, most)
-        made.setPrefix(prefix)
-        made.setFixedWidth(96)
-        made.setToolTip(hint)
-        made.setKeyboardTracking(False)
+        made = whole_box(least, most, hint, prefix=prefix, wide=96, at_once=False)
         made.valueChanged.connect(lambda _: self.changed())
         return made
 
     @property
     def shows(self) -> Screen:
         """How much is to be shown."""
-        return list(Screen)[self.framing.currentIndex()]
+        shown: Screen = self.framing.value
+        return shown
 
     def figure(self) -> Figure:
         """Give the figure that the fields describe."""
-        view = list(View)[self.view.currentIndex()]
         return Figure(self.wide.value(), self.high.value(), float(self.speed.value()),
-                      float(self.jump.value()), view)  # fmt: skip
+                      float(self.jump.value()), self.view.value)  # fmt: skip
 
     def begin(self, map_: Map) -> None:
         """Describe a figure that fits the cells of a map."""

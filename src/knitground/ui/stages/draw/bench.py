@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from PySide6.QtCore import Qt, QTimer
 from PySide6.QtWidgets import (
-    QComboBox,
     QInputDialog,
     QLabel,
     QLineEdit,
@@ -30,6 +29,7 @@ from knitground.core.model.patch import Patch
 from knitground.core.model.project import free_name
 from knitground.core.model.tile import TileRef
 from knitground.ui.common.commands import Commands
+from knitground.ui.common.form import Choice
 from knitground.ui.common.widgets import button, column, head, note, row, tile_pixmap
 from knitground.ui.common.words import tip
 from knitground.ui.mapside.inhand import hand_note, hand_pixels
@@ -94,17 +94,15 @@ class DrawBench(Stage):
         self.terrains = TerrainList(session)
         self.terrains.taken.connect(self.take)
         self.terrains.marking_asked.connect(lambda: session.stage_wanted.emit("terrains"))
-        self.sheets = QComboBox()
-        self.sheets.setToolTip("The sheet to take tiles from")
-        self.sheets.activated.connect(lambda n: session.choose_tileset(session.project.tilesets[n]))
-        self.sheet_way = QComboBox()
-        self.sheet_way.addItems(list(WAYS))
-        self.sheet_way.setToolTip(
+        self.sheets = Choice("The sheet to take tiles from")
+        self.sheets.chosen.connect(session.choose_tileset)
+        self.sheet_way = Choice(
             "Tiles as the sheet stands, packed to the panel's width, or in an order of your own "
-            "(drag tiles to where you want them)"
+            "(drag tiles to where you want them)",
+            [(each, each) for each in WAYS],
         )
         self.tiles = TileList(session)
-        self.sheet_way.textActivated.connect(self.tiles.set_way)
+        self.sheet_way.chosen.connect(self.tiles.set_way)
         self.tiles.taken.connect(self._take_tile)
         self.tiles.block_taken.connect(self._take_block)
         self.mixes = MixList(session)
@@ -206,12 +204,8 @@ class DrawBench(Stage):
     def refresh(self) -> None:
         """Show what there is to take, and what is in hand."""
         project, tileset = self.session.project, self.session.tileset
-        names = [each.name for each in project.tilesets]
-        if [self.sheets.itemText(n) for n in range(self.sheets.count())] != names:
-            self.sheets.clear()
-            self.sheets.addItems(names)
-        if tileset is not None:
-            self.sheets.setCurrentText(tileset.name)
+        self.sheets.offer((each.name, each) for each in project.tilesets)
+        self.sheets.show_value(tileset)
         if self.tiles.tileset is not tileset:
             self.tiles.chosen = []
         self.tiles.show_tileset(tileset)

@@ -26,9 +26,9 @@ from knitground.core.model.limits import MAX_SCALE, MIN_SCALE
 from knitground.core.model.map import Map
 from knitground.core.model.marker import Marker, Shape
 from knitground.core.model.properties import Property
-from knitground.ui.common.numbers import NumberBox
+from knitground.ui.common.form import Form
 from knitground.ui.common.painting import blank
-from knitground.ui.common.propertyeditor import DIFFERENT, PropertyEditor
+from knitground.ui.common.propertyeditor import PropertyEditor
 from knitground.ui.common.widgets import TakeButton, clear, column, head, note, row
 from knitground.ui.common.words import on_button, tip_of
 from knitground.ui.mapside.canvas.markers import READY_KINDS, kind_colour
@@ -70,7 +70,6 @@ class MarkerPage(QWidget):
         self.session = session
         self._words = ""
         self._kinds: object = None
-        self._filling = False
         self.buttons: dict[str, TakeButton] = {}
         self.kinds = column(spacing=4)
         self.new_kind = QLineEdit()
@@ -87,19 +86,22 @@ class MarkerPage(QWidget):
 
     def _make_form(self) -> None:
         self.form_head = head("Chosen marker")
-        self.name, self.kind = QLineEdit(), QLineEdit()
-        for what, field in (("name", self.name), ("kind", self.kind)):
-            field.editingFinished.connect(partial(self._set_text, what, field))
-        self.place_x = self._number(-1e6, 1e6, " px", "Pixels from the map's left border")
-        self.place_y = self._number(-1e6, 1e6, " px", "Pixels from the map's upper border")
-        self.turn = self._number(-360, 360, " °", "How far the picture is turned, clockwise")
-        self.scale = self._number(MIN_SCALE, MAX_SCALE, " ×", "How many times its size it is drawn")
-        self.scale.setDecimals(2)
-        self.scale.setSingleStep(0.25)
-        self.place_x.valueChanged.connect(lambda value: self._place(0, value))
-        self.place_y.valueChanged.connect(lambda value: self._place(1, value))
-        self.turn.valueChanged.connect(lambda value: self._set("turn", value % 360))
-        self.scale.valueChanged.connect(lambda value: self._set("scale", value))
+        form = self.fields = Form(self)
+        self.name, self.kind = form.line("name"), form.line("kind")
+        far = {"decimals": 1, "at_once": False}
+        self.place_x = form.number("x", -1e6, 1e6, "Pixels from the map's left border",
+                                   suffix=" px", **far)  # fmt: skip
+        self.place_y = form.number("y", -1e6, 1e6, "Pixels from the map's upper border",
+                                   suffix=" px", **far)  # fmt: skip
+        self.turn = form.number("turn", -360, 360, "How far the picture is turned, clockwise",
+                                suffix=" °", **far)  # fmt: skip
+        self.scale = form.number(
+            "scale", MIN_SCALE, MAX_SCALE, "How many times its size it is drawn", suffix=" ×",
+            step=0.25, at_once=False,
+        )  # fmt: skip
+        for box in (self.place_x, self.place_y, self.turn, self.scale):
+            box.setMinimumWidth(70)
+        form.typed.connect(self._set)
         self.properties = PropertyEditor("these markers")
         self.properties.put.connect(self._put_property)
         self.properties.removed.connect(self._remove_property)
@@ -111,17 +113,6 @@ class MarkerPage(QWidget):
         lines.addRow("Turn, scale", row(self.turn, self.scale, spacing=4))
         self.form = QWidget()
         self.form.setLayout(column(lines, self.properties))
-
-    def _number(self, low: float, high: float, suffix: str, hint: str) -> NumberBox:
-        box = NumberBox()
-        box.setToolTip(hint)
-        box.setAccessibleName(hint)
-        box.setRange(low, high)
-        box.setDecimals(1)
-        box.setSuffix(suffix)
-        box.setKeyboardTracking(False)
-        box.setMinimumWidth(70)
-        return box
 
     # Kinds
 
@@ -183,35 +174,24 @@ class MarkerPage(QWidget):
         self.form_head.setVisible(bool(chosen))
         if not chosen:
             return
-        self._filling = True
         first = chosen[0]
         several = len(chosen) > 1
         what = f"{len(chosen)} chosen markers" if several else f"Chosen {first.shape.value}"
         self.form_head.setText(what)
-        for field, value in (
-            (self.name, first.name), (self.kind, shared(each.kind for each in chosen)),
-        ):  # fmt: skip
-            if field.hasFocus() and field.isModified():
-                continue
-            field.setText(value if value is not None else "")
-            field.setPlaceholderText("" if value is not None else DIFFERENT)
-        self.name.setEnabled(not several)
         x, y = first.points[0]
-        for box, number in (
-            (self.place_x, x), (self.place_y, y), (self.turn, first.turn),
-            (self.scale, first.scale),
-        ):  # fmt: skip
-            box.setValue(number)
+        kind = shared(each.kind for each in chosen)
+        self.fields.show({"name": first.name, "kind": kind, "x": x, "y": y, "turn": first.turn,
+                          "scale": first.scale})  # fmt: skip
+        self.name.setEnabled(not several)
         self.place_x.setEnabled(not several)
         self.place_y.setEnabled(not several)
         self.scale.setEnabled(first.shape is Shape.PICTURE)
         self.turn.setEnabled(first.shape is not Shape.POINT)
         self.properties.show_properties(shared_properties(each.properties for each in chosen))
-        self._filling = False
 
     def _parts(self) -> tuple[Map, MarkerLayer] | None:
         map_, layer = self.session.map, self.session.layer
-        if self._filling or map_ is None or not isinstance(layer, MarkerLayer):
+        if map_ is None or not isinstance(layer, MarkerLayer):
             return None
         return map_, layer
 
@@ -221,14 +201,12 @@ class MarkerPage(QWidget):
             return
         self.session.apply(edit)
 
-    def _set(self, name: str, value: object) -> None:
-        changes: dict[str, Any] = {name: value}
+    def _set(self, name: str, value: Any) -> None:
+        if name in ("x", "y"):
+            self._place("xy".index(name), value)
+            return
+        changes: dict[str, Any] = {name: value % 360 if name == "turn" else value}
         self._change(lambda each: replace(each, **changes), f"{name.capitalize()} of markers")
-
-    def _set_text(self, name: str, field: QLineEdit) -> None:
-        if field.isModified():  # leaving a field that was not typed in changes nothing
-            field.setModified(False)
-            self._set(name, field.text().strip())
 
     def _place(self, axis: int, value: float) -> None:
         found, chosen = self._parts(), chosen_markers(self.session)

@@ -9,12 +9,13 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from PySide6.QtCore import QSignalBlocker, Signal
+from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QLabel, QVBoxLayout, QWidget
 
 from knitground.core.chance.draw import shares
 from knitground.core.model.mix import FallWay, Mix, MixEntry
 from knitground.core.model.project import Project
+from knitground.ui.common.form import number_box
 from knitground.ui.common.numbers import NumberBox
 from knitground.ui.common.theme import LINEN
 from knitground.ui.common.widgets import (
@@ -112,13 +113,8 @@ class MixEntries(QWidget):
         )
         if pixels is not None:
             picture.setPixmap(tile_pixmap(pixels, 32, framed=True))
-        weight = NumberBox()
-        weight.setRange(0, 10_000)
-        weight.setDecimals(1)
-        weight.setValue(entry.weight)
-        weight.setKeyboardTracking(False)
-        weight.setFixedWidth(74)
-        weight.setToolTip("Weight; 0 is never")
+        weight = number_box(0, 10_000, "Weight; 0 is never", decimals=1, value=entry.weight,
+                            wide=74, at_once=False)  # fmt: skip
         weight.valueChanged.connect(lambda value: self.changed.emit(place, "weight", value))
         words = note()
         words.setWordWrap(False)
@@ -132,15 +128,11 @@ class MixEntries(QWidget):
         return column(line) if size is None else column(line, row(size, 1), spacing=2)
 
     def _own_size(self, place: int, entry: MixEntry) -> NumberBox:
-        size = NumberBox()
-        size.setRange(0, 256)
-        size.setDecimals(1)
-        size.setSpecialValueText("clumps as the mix")
-        size.setPrefix("clumps of ")
-        size.setSuffix(" cells")
-        size.setValue(entry.size)
-        size.setKeyboardTracking(False)
-        size.setToolTip("Cells from one clump of this tile to the next; 0: as those of the mix")
+        size = number_box(
+            0, 256, "Cells from one clump of this tile to the next; 0: as those of the mix",
+            decimals=1, special="clumps as the mix", prefix="clumps of ", suffix=" cells",
+            value=entry.size, at_once=False,
+        )  # fmt: skip
         size.valueChanged.connect(lambda value: self.changed.emit(place, "size", value))
         return size
 
@@ -149,9 +141,8 @@ class MixEntries(QWidget):
         for place, line in enumerate(self._lines, self._page * PAGE):
             entry, share = self._mix.entries[place], float(parts[place])
             for box, value in ((line.weight, entry.weight), (line.size, entry.size)):
-                if box is not None and box.value() != value:
-                    with QSignalBlocker(box):
-                        box.setValue(value)
+                if box is not None:
+                    box.show_value(value)
             cells = round(share * self._cells)
             have = self._laid[place] if self._laid else None
             text = f"{percent(share)} · {cells} of {self._cells} cells"

@@ -5,13 +5,14 @@ from __future__ import annotations
 from functools import partial
 
 import numpy as np
-from PySide6.QtCore import QSize, Qt, Signal
+from PySide6.QtCore import QSize, Signal
 from PySide6.QtGui import QColor, QIcon, QPixmap
-from PySide6.QtWidgets import QColorDialog, QGridLayout, QLabel, QSlider, QWidget
+from PySide6.QtWidgets import QColorDialog, QGridLayout, QLabel, QWidget
 
 from knitground.core.edit.hand import TintInHand
 from knitground.core.model.layers import TintLayer
 from knitground.core.model.limits import FULL_TINT
+from knitground.ui.common.form import Slide
 from knitground.ui.common.widgets import TakeButton, button, clear, column, note, row
 from knitground.ui.common.words import on_button, tip_of
 from knitground.ui.session import Session
@@ -45,10 +46,10 @@ class TintPage(QWidget):
         self.buttons: dict[str, TakeButton] = {}
         self.grid = QGridLayout()
         self.grid.setSpacing(4)
-        self.strength = QSlider(Qt.Orientation.Horizontal)
-        self.strength.setRange(1, FULL_TINT)
+        self.strength = Slide(
+            1, FULL_TINT, "How strongly the colour is multiplied over what lies beneath"
+        )
         self.strength.setValue(90)
-        self.strength.setToolTip("How strongly the colour is multiplied over what lies beneath")
         self.strength.setAccessibleName("Strength")
         self.strength.valueChanged.connect(lambda _: self.take(self.colour))
         self.words = QLabel()

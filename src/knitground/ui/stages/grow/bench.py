@@ -10,7 +10,6 @@ from pathlib import Path
 from PySide6.QtCore import QTimer
 from PySide6.QtGui import QPixmap
 from PySide6.QtWidgets import (
-    QCheckBox,
     QInputDialog,
     QLabel,
     QMenu,
@@ -54,7 +53,7 @@ from knitground.core.model.recipe import Recipe, RewriteStep, Step
 from knitground.ui.common.asking import Role, answered, ask
 from knitground.ui.common.commands import Commands
 from knitground.ui.common.filedialogs import ask_file, ask_new_file
-from knitground.ui.common.numbers import WholeBox
+from knitground.ui.common.form import Check, whole_box
 from knitground.ui.common.painting import image_of
 from knitground.ui.common.widgets import (
     after_turns,
@@ -121,7 +120,6 @@ class GrowBench(Stage):
         self._told_for: object = None
         self._built: object = None
         self.change_key = object()
-        self._filling = False
         self._wait = QTimer(self, singleShot=True, interval=0)
         self._wait.timeout.connect(self.runs.run)
         self._make_parts()
@@ -133,9 +131,7 @@ class GrowBench(Stage):
 
     def _make_parts(self) -> None:
         self.title = head("Recipe")
-        self.seed = WholeBox()
-        self.seed.setRange(0, 2_000_000_000)
-        self.seed.setToolTip("The same seed gives the same map")
+        self.seed = whole_box(0, 2_000_000_000, "The same seed gives the same map")
         self.seed.valueChanged.connect(self._set_seed)
         self._seed_waits = False
         """Whether a seed was given that no run has taken yet."""
@@ -143,11 +139,11 @@ class GrowBench(Stage):
         self.nine = button("Nine…", self.choose_of_nine, "See nine seeds side by side")
         self.run_button = primary("Run", self.run_new, "Run the recipe", "Ctrl+R")
         self.step_note = note()
-        self.wrap = QCheckBox("Wraps at the borders")
-        self.wrap.setToolTip("The right border meets the left, the bottom the top")
+        self.wrap = Check(
+            "Wraps at the borders", "The right border meets the left, the bottom the top"
+        )
         self.wrap.clicked.connect(self._set_wrap)
-        self.repeat = QCheckBox("Show the map repeated 3 × 3")
-        self.repeat.setToolTip("See whether the borders meet")
+        self.repeat = Check("Show the map repeated 3 × 3", "See whether the borders meet")
         self.repeat.clicked.connect(lambda on: self.session.show(repeat=on))
         self.session.sight_changed.connect(
             lambda: self.repeat.setChecked(self.session.sight.repeat)
@@ -221,7 +217,6 @@ class GrowBench(Stage):
         if map_ is None:
             self._show_none()
             return
-        self._filling = True
         if not self.shows(map_):
             self.settle_wish()
             self._told_for, self.told, self.laid = map_, {}, {}
@@ -237,7 +232,7 @@ class GrowBench(Stage):
             each.setVisible(bool(steps))
         self.repeat.setVisible(bool(steps) or map_.wrap)
         if not self._seed_waits:  # cards are dealt in several turns: what was typed meanwhile stays
-            self.seed.setValue(map_.recipe.seed)
+            self.seed.show_value(map_.recipe.seed)
         self.wrap.setChecked(map_.wrap)
         grounds = [each for each in map_.layers if isinstance(each, GroundLayer)]
         self.seam.setVisible(map_.wrap and bool(grounds))
@@ -245,7 +240,6 @@ class GrowBench(Stage):
             figure = seam_figure(grounds[0])
             self.seam.setText(f"Over the border terrain changes {figure:.2f} × as often as inside.")
         self._show_cards(map_)
-        self._filling = False
 
     def _show_none(self) -> None:
         """Say what a recipe is for, where there is no map yet."""
@@ -367,7 +361,7 @@ class GrowBench(Stage):
     def _change(self, place: int, step: Step, held: bool) -> None:
         """Grow with another step in one's place."""
         map_ = self.session.map
-        if map_ is None or self._filling or place >= len(map_.recipe.steps):
+        if map_ is None or place >= len(map_.recipe.steps):
             return
         self.settle_wish()
         steps = list(self.wished or map_.recipe.steps)
@@ -447,10 +441,9 @@ class GrowBench(Stage):
         self.change_key = object()
 
     def _set_seed(self) -> None:
-        if not self._filling:
-            self._seed_waits = True
-            self.new_key()
-            self._wait.start()
+        self._seed_waits = True
+        self.new_key()
+        self._wait.start()
 
     def roll(self) -> None:
         """Take the next seed and grow again."""

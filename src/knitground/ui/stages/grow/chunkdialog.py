@@ -6,7 +6,7 @@ from typing import cast
 
 from PySide6.QtCore import QSize, Qt
 from PySide6.QtGui import QPixmap
-from PySide6.QtWidgets import QComboBox, QDialogButtonBox, QLabel, QWidget
+from PySide6.QtWidgets import QComboBox, QLabel, QWidget
 
 from knitground.core.base.progress import Progress
 from knitground.core.grow.chunks import COUNTS, grow_chunks, laid_out
@@ -41,12 +41,7 @@ class ChunkDialog(Dialog):
         self.picture.setAlignment(Qt.AlignmentFlag.AlignCenter)
         self.words = note("All have the border of this map, so any of them fits any other.")
         shuffle = button("Shuffle", self.shuffle, "Lay them out in another order")
-        self.buttons = QDialogButtonBox(
-            QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel
-        )
-        self.buttons.button(QDialogButtonBox.StandardButton.Ok).setText("Add the maps")
-        self.buttons.accepted.connect(self.accept)
-        self.buttons.rejected.connect(self.reject)
+        self.buttons = self.make_buttons("Add the maps")
         self.setLayout(column(
             row(self.count, shuffle, 1), self.picture, self.words, self.buttons, margins=12,
         ))  # fmt: skip
@@ -55,7 +50,7 @@ class ChunkDialog(Dialog):
     def _begin(self, fresh: bool) -> None:
         project, map_, order = self.session.project, self.map, self.order
         count, known = int(self.count.currentData()), self.chunks
-        self.buttons.button(QDialogButtonBox.StandardButton.Ok).setEnabled(False)
+        self.ok.setEnabled(False)
 
         def work(progress: Progress) -> object:
             chunks = grow_chunks(project, map_, count, progress) if fresh else known
@@ -68,7 +63,7 @@ class ChunkDialog(Dialog):
                 Qt.TransformationMode.SmoothTransformation,
             )  # fmt: skip
             self.picture.setPixmap(shown)
-            self.buttons.button(QDialogButtonBox.StandardButton.Ok).setEnabled(True)
+            self.ok.setEnabled(True)
 
         self._job = Job(work, done, lambda e: self.words.setText(str(e)), owner=self,
                         ended=lambda: None)  # fmt: skip

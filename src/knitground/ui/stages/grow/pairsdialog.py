@@ -29,7 +29,7 @@ from knitground.core.model.solvestep import Pair, SolveStep
 from knitground.core.model.tile import TileRef
 from knitground.core.render.tiles import tile_pixels
 from knitground.ui.common.dialog import Dialog
-from knitground.ui.common.numbers import WholeBox
+from knitground.ui.common.form import whole_box
 from knitground.ui.common.painting import image_of
 from knitground.ui.common.tasks import Job
 from knitground.ui.common.theme import theme
@@ -68,7 +68,6 @@ class PairsDialog(Dialog):
         super().__init__(parent)
         self.session, self.map, self.place = session, map_, place
         self.joins: Joins | None = None
-        self._filling = False
         self.setWindowTitle("Which pairs fit, and how many of each tile")
         self.tiles = _list(False, self._show)
         self.right, self.below = (_list(True, lambda: None) for _ in range(2))
@@ -92,13 +91,10 @@ class PairsDialog(Dialog):
         line.setStretch(1, 1)
         line.setStretch(2, 1)
         self.tiles.setFixedWidth(150)
-        self.most = WholeBox()
-        self.most.setRange(-1, 999_999)
-        self.most.setSpecialValueText("any number")
-        self.most.setPrefix("at most ")
-        self.most.setToolTip("How many of the chosen tile are laid at most; 0 is none")
-        self.most.setAccessibleName("At most so many of the chosen tile")
-        self.most.setKeyboardTracking(False)
+        self.most = whole_box(
+            -1, 999_999, "How many of the chosen tile are laid at most; 0 is none",
+            special="any number", prefix="at most ", at_once=False,
+        )  # fmt: skip
         self.most.valueChanged.connect(self._set_most)
         columns[0].addWidget(self.most)
         self.every = QCheckBox("Show those that do not fit too")
@@ -152,7 +148,7 @@ class PairsDialog(Dialog):
 
     def _set_most(self, value: int) -> None:
         chosen = self.tiles.currentItem()
-        if self._filling or chosen is None or self.joins is None:
+        if chosen is None or self.joins is None:
             return
         tile = self.joins.tiles[int(chosen.data(Qt.ItemDataRole.UserRole))]
         kept = [each for each in self.step.most if each[:2] != (tile.row, tile.col)]
@@ -168,9 +164,7 @@ class PairsDialog(Dialog):
         if self.joins is None or chosen is None:
             return
         one = int(chosen.data(Qt.ItemDataRole.UserRole))
-        self._filling = True
-        self.most.setValue(self._most_of(self.joins.tiles[one]))
-        self._filling = False
+        self.most.show_value(self._most_of(self.joins.tiles[one]))
         sides = ((self.right, self.joins.right, "right of it"),
                  (self.below, self.joins.down, "below it"))  # fmt: skip
         for head, (part, pairs, words) in zip(self.heads[1:], sides):

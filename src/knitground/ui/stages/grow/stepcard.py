@@ -6,21 +6,17 @@ from dataclasses import dataclass, replace
 from functools import partial
 from typing import Any
 
-from PySide6.QtCore import Qt, Signal
+from PySide6.QtCore import QSignalBlocker, Qt, Signal
 from PySide6.QtGui import QColor, QPixmap
 from PySide6.QtWidgets import (
     QApplication,
-    QCheckBox,
     QColorDialog,
-    QComboBox,
     QFrame,
     QGridLayout,
     QHBoxLayout,
     QLabel,
-    QLineEdit,
     QMenu,
     QPushButton,
-    QSlider,
     QToolButton,
     QWidget,
 )
@@ -29,12 +25,11 @@ from knitground.core.edit.recipes import fitting_layers, step_title
 from knitground.core.grow.kinds import STEP_KINDS
 from knitground.core.grow.stepkind import As, Setting
 from knitground.core.model.layers import GroundLayer, MarkerLayer
-from knitground.core.model.limits import MAX_NAME
 from knitground.core.model.map import Map
 from knitground.core.model.recipe import RewriteStep, Step, UnknownStep
 from knitground.core.model.solvestep import SolveStep
 from knitground.core.model.terrain import SetKind, TerrainSet
-from knitground.ui.common.numbers import WholeBox
+from knitground.ui.common.form import Check, Choice, Form, Slide, Word
 from knitground.ui.common.terrainicon import terrain_icon
 from knitground.ui.common.theme import LINEN
 from knitground.ui.common.widgets import (
@@ -43,7 +38,6 @@ from knitground.ui.common.widgets import (
     button,
     clear,
     column,
-    fill_box,
     icon_button,
     note,
     row,
@@ -85,14 +79,15 @@ class StepCard(QFrame):
         self._settings = about.settings if about is not None else ()
         self.step: Step | None = None
         self.fields: dict[str, QWidget] = {}
+        self.form = Form(self)
+        self.form.typed.connect(lambda of, value, _: self._set(of, value))
         self.values: dict[str, QLabel] = {}
         self.lines: dict[str, tuple[QWidget, QWidget]] = {}
-        self.sliders: dict[str, QSlider] = {}
+        self.sliders: dict[str, Slide] = {}
         """Of shares, by the terrain's name."""
         self.numbers: dict[str, QLabel] = {}
         self.bars: dict[str, ShareBar] = {}
         self.chips: dict[str, dict[str, QPushButton]] = {}
-        self._filling = False
         self.built: dict[str, object] = {}
         self.is_open = False
         self.setProperty("panel", "true")
@@ -107,9 +102,8 @@ class StepCard(QFrame):
     # Building
 
     def _make_head(self) -> None:
-        self.active = QCheckBox()
-        self.active.setToolTip("Whether this step runs")
-        self.active.clicked.connect(self._switch)
+        self.active = Check("", "Whether this step runs")
+        self.active.clicked.connect(lambda on: self._set("active", on))
         self.title = ElidedButton()
         self.title.setProperty("left", "true")
         self.title.setProperty("flat", "true")
@@ -159,7 +153,6 @@ class StepCard(QFrame):
             if each.shown is As.SHARES:
                 continue
             label, widget = QLabel(each.label), self._widget(each)
-            widget.setToolTip(each.hint)
             widget.setAccessibleName(each.label)
             self.fields[each.of] = widget
             # A label that lies in no layout would be a window of its own.
@@ -173,15 +166,10 @@ class StepCard(QFrame):
                 self.grid.addWidget(self.values[each.of], line, 2)
             else:
                 self.grid.addWidget(widget, line, 1, 1, 2)
-        self.layers = QComboBox()
-        self.layers.setToolTip("The layer that this step makes")
-        self.layers.setMinimumContentsLength(7)
-        self.layers.setSizeAdjustPolicy(
-            QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon
-        )
-        self.layers.activated.connect(self._choose_layer)
+        self.layers = Choice("The layer that this step makes", letters=7)
+        self.layers.chosen.connect(self._choose_layer)
         self.where = WhereEditor(self.session, self.map)
-        self.where.changed.connect(self._set_where)
+        self.where.changed.connect(lambda conditions: self._set("where", conditions))
         self.makes = QWidget()
         self.makes.setLayout(row(QLabel("Makes"), self.layers, 1, spacing=8))
         self.pairs = button(
@@ -196,72 +184,36 @@ class StepCard(QFrame):
             self.where.hide()  # it follows wherever its rules fit
 
     def _widget(self, each: Setting) -> QWidget:
+        """Make what asks for a setting."""
+        of, hint, form = each.of, each.hint, self.form
         if each.shown in (As.SLIDER, As.PART):
             return self._slider(each)
         if each.shown is As.WHOLE:
-            box = WholeBox()
-            box.setRange(int(each.low), int(each.high))
-            box.valueChanged.connect(lambda value: self._set(each.of, value))
-            return box
+            return form.whole(of, int(each.low), int(each.high), hint)
         if each.shown is As.CHECK:
-            check = QCheckBox(each.label)
-            check.clicked.connect(lambda on: self._set(each.of, on))
-            return check
-        if each.shown in (As.TEXT, As.MARKER, As.TAG):
-            return self._text(each)
+            return form.check(of, each.label, hint)
+        if each.shown in (As.MARKER, As.TAG):
+            return form.word(of, hint, empty="no tag" if each.shown is As.TAG else "")
+        if each.shown is As.TEXT:
+            return form.line(of, hint)
         if each.shown is As.COLOUR:
-            paint = QPushButton()
-            paint.clicked.connect(lambda *_: self._pick_colour(each.of))
-            return paint
+            return button("", lambda: self._pick_colour(of), hint)
         if each.shown is As.TERRAINS:
             chips = QWidget()
             chips.setLayout(row(spacing=3))
             return chips
-        return self._choice(each)
+        names = each.names or tuple(str(option) for option in each.options)
+        return form.choice(of, hint, list(zip(names, each.options)), letters=8)
 
-    def _slider(self, each: Setting) -> QSlider:
-        slider = QSlider(Qt.Orientation.Horizontal)
-        part = each.shown is As.PART
-        low, high = (
-            (0, 100) if part else (round(each.low / each.step), round(each.high / each.step))
-        )
-        slider.setRange(low, high)
-        by = 0.01 if part else each.step
-        slider.valueChanged.connect(lambda value: self._slide(each.of, value * by, slider))
+    def _slider(self, each: Setting) -> Slide:
+        by = _step_of(each)
+        slider = Slide(round(each.low / by), round(each.high / by), each.hint)
+        slider.valueChanged.connect(lambda value: self._slide(each, value * by, slider))
         slider.sliderReleased.connect(self.let_go)
         words = QLabel()
         words.setMinimumWidth(64)
         self.values[each.of] = words
         return slider
-
-    def _text(self, each: Setting) -> QWidget:
-        if each.shown in (As.MARKER, As.TAG):
-            box = QComboBox()
-            typed = QLineEdit()
-            typed.setMaxLength(MAX_NAME)
-            typed.setPlaceholderText("no tag" if each.shown is As.TAG else "")
-            box.setEditable(True)
-            box.setLineEdit(typed)
-            typed.editingFinished.connect(lambda: self._set(each.of, box.currentText().strip()))
-            box.activated.connect(lambda _: self._set(each.of, box.currentText().strip()))
-            return box
-        line = QLineEdit()
-        line.setMaxLength(MAX_NAME)
-        line.editingFinished.connect(lambda: self._set(each.of, line.text().strip()))
-        return line
-
-    def _choice(self, each: Setting) -> QComboBox:
-        box = QComboBox()
-        if each.shown is As.CHOICE:
-            for n, option in enumerate(each.options):
-                box.addItem(each.names[n] if each.names else str(option), option)
-        box.setMinimumContentsLength(8)
-        box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
-        if each.shown is As.CHOICE:  # Qt gives members of an enumeration back as plain text
-            box.activated.connect(lambda n: self._set(each.of, each.options[n]))
-        else:
-            box.activated.connect(lambda _: self._set(each.of, box.currentData()))
-        return box
 
     # Showing
 
@@ -285,15 +237,15 @@ class StepCard(QFrame):
         """Forget what is being written or dragged in it: it is about to show another step."""
         focus = QApplication.focusWidget()
         if focus is not None and self.isAncestorOf(focus):
-            focus.clearFocus()
-        for slider in self.findChildren(QSlider):
+            with QSignalBlocker(self):
+                focus.clearFocus()
+        for slider in self.findChildren(Slide):
             slider.setSliderDown(False)
 
     def show_step(self, step: Step, told: Told) -> None:
         """Show the step as it is, and what it has made."""
         self.step, self._told = step, told
-        self._filling = True
-        self.active.setChecked(step.active)
+        self.active.show_value(step.active)
         layer = self.map.layer_numbered(step.layer)
         title = f"{self.place + 1}  {step_title(step)}"
         title += f" → {layer.name}" if layer is not None else ""
@@ -308,18 +260,16 @@ class StepCard(QFrame):
         if told.picture is not None:
             self.picture.setPixmap(told.picture)
         self.picture.setVisible(told.picture is not None)
-        self._filling = False
 
     def _show_body(self, step: Step) -> None:
         """Show the step in the settings, which are there once the card has been opened."""
-        self._filling = True
-        fits = fitting_layers(self.map, self.kind)
-        fill_box(self.layers, [(each.name, each.number) for each in fits], step.layer)
+        self.layers.offer((e.name, e.number) for e in fitting_layers(self.map, self.kind))
+        self.layers.show_value(step.layer)
         self.makes.setVisible(bool(STEP_KINDS.get(self.kind)))
         for each in self._settings:
             self._show_field(each, step, self._told)
+        self.form.show(step)
         self.where.show_conditions(step.where)
-        self._filling = False
 
     def _show_field(self, each: Setting, step: Step, told: Told) -> None:
         value = getattr(step, each.of)
@@ -332,31 +282,24 @@ class StepCard(QFrame):
         for part in (*self.lines[each.of], *([self.values[each.of]] if each.of in self.values
                                              else [])):  # fmt: skip
             part.setVisible(not hidden)
-        if isinstance(widget, QSlider):
-            by = 0.01 if each.shown is As.PART else each.step
-            if not widget.isSliderDown():
-                widget.setValue(round(value / by))
+        if isinstance(widget, Slide):
+            widget.show_value(round(value / _step_of(each)))
             self.values[each.of].setText(_number_words(each, value, told))
-        elif isinstance(widget, QCheckBox):
-            widget.setChecked(value)
-        elif isinstance(widget, WholeBox):
-            widget.setValue(value)
-        elif isinstance(widget, QLineEdit):
-            if not widget.hasFocus():
-                widget.setText(value)
+        elif isinstance(widget, Choice):
+            self._offer(each, step, widget)
+        elif isinstance(widget, Word):
+            widget.offer(self._known_words(each))
         elif each.shown is As.COLOUR and isinstance(widget, QPushButton):
             widget.setText(str(value).upper())
             ink = "#000000" if QColor(value).lightness() > 128 else "#FFFFFF"
             widget.setStyleSheet(f"background: {value}; color: {ink};")
-        elif isinstance(widget, QComboBox):
-            self.show_choice(each, step, widget, value)
         elif each.shown is As.TERRAINS:
             self.show_chips(each, step, widget, value)
 
     # Changing
 
     def _become(self, *, held: bool = False, **changes: Any) -> None:
-        if self._filling or self.step is None:
+        if self.step is None:
             return
         new = replace(self.step, **changes)
         if new != self.step:
@@ -366,16 +309,13 @@ class StepCard(QFrame):
     def _set(self, of: str, value: Any) -> None:
         self._become(**{of: value})
 
-    def _slide(self, of: str, value: float, slider: QSlider) -> None:
-        if self.step is None:
-            return
-        whole = isinstance(getattr(self.step, of), int)
+    def _slide(self, each: Setting, value: float, slider: Slide) -> None:
+        whole = isinstance(getattr(self.step, each.of), int)
         new = round(value) if whole else round(value, 4)
-        each = next(f for f in self._settings if f.of == of)
-        self.values[of].setText(_number_words(each, new, Told()))
-        self._become(held=slider.isSliderDown(), **{of: new})
+        self.values[each.of].setText(_number_words(each, new, Told()))
+        self._become(held=slider.isSliderDown(), **{each.of: new})
 
-    def share(self, slider: QSlider, _: int) -> None:
+    def share(self, slider: Slide, _: int) -> None:
         shares = tuple((name, each.value() / 100) for name, each in self.sliders.items())
         self._become(held=slider.isSliderDown(), shares=shares)
 
@@ -383,20 +323,13 @@ class StepCard(QFrame):
         chosen = tuple(name for name, chip in self.chips[of].items() if chip.isChecked())
         self._set(of, chosen)
 
-    def _set_where(self, conditions: Any) -> None:
-        self._become(where=conditions)
-
     def _pick_colour(self, of: str) -> None:
         found = QColorDialog.getColor(QColor(getattr(self.step, of)), self, "Colour of the tint")
         if found.isValid():
             self._set(of, found.name())
 
-    def _switch(self, on: bool) -> None:
-        self._become(active=on)
-
-    def _choose_layer(self) -> None:
+    def _choose_layer(self, number: int) -> None:
         """Work on another layer; what is named of terrains follows as far as it is there too."""
-        number = int(self.layers.currentData() or 0)
         changes: dict[str, Any] = {"layer": number}
         kit = self.set_of(number)
         names = [t.name for t in kit.terrains] if kit else []
@@ -407,9 +340,9 @@ class StepCard(QFrame):
             changes["terrain"] = self.step.terrain if self.step.terrain in names else names[0]
         self._become(**changes)
 
-    def show_choice(self, each: Setting, step: Step, box: QComboBox, value: Any) -> None:
+    def _offer(self, each: Setting, step: Step, box: Choice) -> None:
+        """Offer what a setting can be, where that depends on the project or the step."""
         if each.shown is As.CHOICE:
-            box.setCurrentIndex([str(o) for o in each.options].index(str(value)))
             return
         project, map_ = self.session.project, self.map
         items: list[tuple[str, object]] = []
@@ -432,19 +365,15 @@ class StepCard(QFrame):
         elif each.shown is As.SET:
             owner = project.tileset_named(getattr(step, "tileset", ""))
             items = [(kit.name, kit.name) for kit in (owner.sets if owner else ())]
-        elif each.shown in (As.MARKER, As.TAG):
-            if each.shown is As.MARKER:
-                kinds = {m.kind for layer in map_.layers if isinstance(layer, MarkerLayer)
-                         for m in layer.markers if m.kind}  # fmt: skip
-            else:
-                kinds = {"", *(tag for owner in project.tilesets
-                               for fact in owner.facts.values() for tag in fact.tags)}  # fmt: skip
-            typed = box.lineEdit()
-            if typed is not None and not typed.hasFocus():
-                fill_box(box, [(kind, kind) for kind in sorted(kinds)], value)
-                box.setEditText(value)
-            return
-        fill_box(box, items, value)
+        box.offer(items)
+
+    def _known_words(self, each: Setting) -> list[str]:
+        """List the kinds of markers of the map, or the tags of all tiles."""
+        if each.shown is As.MARKER:
+            return sorted({m.kind for layer in self.map.layers if isinstance(layer, MarkerLayer)
+                           for m in layer.markers if m.kind})  # fmt: skip
+        return sorted({"", *(tag for owner in self.session.project.tilesets
+                             for fact in owner.facts.values() for tag in fact.tags)})  # fmt: skip
 
     def set_of(self, number: int) -> TerrainSet | None:
         layer = self.map.layer_numbered(number) if number else None
@@ -506,8 +435,7 @@ class StepCard(QFrame):
         laid = {name: part for name, _, part in told.shares}
         total = sum(asked.values()) or 1.0
         for name, slider in self.sliders.items():
-            if not slider.isSliderDown():
-                slider.setValue(round(asked.get(name, 0.0) * 100))
+            slider.show_value(round(asked.get(name, 0.0) * 100))
             want = asked.get(name, 0.0) / total
             have = laid.get(name or NOTHING)
             text = percent(want) if have is None else f"{percent(want)} / {percent(have)}"
@@ -518,9 +446,7 @@ class StepCard(QFrame):
         clear(self.share_grid)
         self.sliders, self.numbers, self.bars = {}, {}, {}
         for line, (name, colour) in enumerate(lines):
-            slider = QSlider(Qt.Orientation.Horizontal)
-            slider.setRange(0, 100)
-            slider.setToolTip(tip_of(f"Share of {name or NOTHING}"))
+            slider = Slide(0, 100, f"Share of {name or NOTHING}")
             slider.setAccessibleName(f"Share of {name or NOTHING}")
             slider.valueChanged.connect(partial(self.share, slider))
             slider.sliderReleased.connect(self.let_go)
@@ -537,6 +463,11 @@ class StepCard(QFrame):
             self.share_grid.addWidget(slider, 2 * line, 1)
             self.share_grid.addWidget(words, 2 * line, 2)
             self.share_grid.addWidget(bar, 2 * line + 1, 1, 1, 2)
+
+
+def _step_of(each: Setting) -> float:
+    """How much one step of a slider is."""
+    return 0.01 if each.shown is As.PART else each.step
 
 
 def _number_words(each: Setting, value: float, told: Told) -> str:

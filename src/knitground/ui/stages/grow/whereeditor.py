@@ -8,13 +8,13 @@ from typing import Any
 
 import numpy as np
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QComboBox, QLabel, QLineEdit, QMenu, QPushButton, QWidget
+from PySide6.QtWidgets import QLabel, QMenu, QPushButton, QWidget
 
 from knitground.core.model.conditions import Area, Condition, Conditions, Look
 from knitground.core.model.layers import GroundLayer, Layer, TintLayer
 from knitground.core.model.map import Map
-from knitground.ui.common.numbers import NumberBox
-from knitground.ui.common.widgets import clear, column, fill_box, icon_button, row
+from knitground.ui.common.form import Choice, Line, number_box
+from knitground.ui.common.widgets import clear, column, icon_button, row
 from knitground.ui.common.words import on_button
 from knitground.ui.session import Session
 
@@ -54,12 +54,9 @@ class WhereEditor(QWidget):
             self._lines.addWidget(self._line(n, each))
 
     def _line(self, number: int, each: Condition) -> QWidget:
-        held = QComboBox()
-        held.addItem("only", False)
-        held.addItem("not", True)
-        held.setCurrentIndex(1 if each.negated else 0)
-        held.setToolTip("Whether it must hold, or must not")
-        held.activated.connect(lambda _: self._put(number, negated=bool(held.currentData())))
+        held = Choice("Whether it must hold, or must not", [("only", False), ("not", True)])
+        held.show_value(each.negated)
+        held.chosen.connect(lambda negated: self._put(number, negated=negated))
         gone = icon_button("mdi6.close", partial(self._take_out, number), "Take it out")
         first = row(held, QLabel(str(each.look)), 1, gone, spacing=4)
         second = row(spacing=4)
@@ -87,13 +84,14 @@ class WhereEditor(QWidget):
     def _size(self) -> tuple[int, int]:
         return self.map.height, self.map.width
 
-    def _layers(self, number: int, each: Condition) -> QComboBox:
-        box = QComboBox()
-        fits = fitting(self.map, each.look)
-        fill_box(box, [(layer.name, layer.number) for layer in fits], each.layer)
-        box.setToolTip("The layer that is looked at, as the steps before have made it")
+    def _layers(self, number: int, each: Condition) -> Choice:
+        box = Choice(
+            "The layer that is looked at, as the steps before have made it",
+            [(layer.name, layer.number) for layer in fitting(self.map, each.look)],
+        )
+        box.show_value(each.layer)
         box.setMaximumWidth(120)
-        box.activated.connect(lambda _: self._put(number, layer=int(box.currentData()), names=()))
+        box.chosen.connect(lambda layer: self._put(number, layer=layer, names=()))
         return box
 
     def _names(self, number: int, each: Condition) -> QWidget:
@@ -113,25 +111,19 @@ class WhereEditor(QWidget):
         box.setMenu(menu)
         return box
 
-    def _tags(self, number: int, each: Condition) -> QLineEdit:
-        line = QLineEdit(", ".join(each.names))
-        line.setPlaceholderText("tags, with commas")
-        line.setToolTip("Cells whose tile has one of these tags")
-        line.editingFinished.connect(
-            lambda: self._put(
-                number, names=tuple(t for w in line.text().split(",") if (t := w.strip()))
+    def _tags(self, number: int, each: Condition) -> Line:
+        line = Line("Cells whose tile has one of these tags", empty="tags, with commas")
+        line.show_value(", ".join(each.names))
+        line.told.connect(
+            lambda text: self._put(
+                number, names=tuple(t for w in text.split(",") if (t := w.strip()))
             )
         )
         return line
 
     def _far(self, number: int, each: Condition, of: str, words: str) -> QWidget:
-        box = NumberBox()
-        box.setRange(0, 256)
-        box.setDecimals(1)
-        box.setPrefix(f"{words} ")
-        box.setValue(getattr(each, of))
-        box.setKeyboardTracking(False)
-        box.setToolTip("Distance in cells")
+        box = number_box(0, 256, "Distance in cells", decimals=1, prefix=f"{words} ",
+                         value=getattr(each, of), at_once=False)  # fmt: skip
         box.valueChanged.connect(lambda value: self._put(number, **{of: value}))
         return box
 

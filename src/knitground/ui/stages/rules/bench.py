@@ -9,8 +9,6 @@ from functools import partial
 from PySide6.QtCore import QSize, Qt
 from PySide6.QtGui import QIcon, QKeyEvent
 from PySide6.QtWidgets import (
-    QCheckBox,
-    QComboBox,
     QPushButton,
     QStackedWidget,
     QTabBar,
@@ -55,6 +53,7 @@ from knitground.core.model.rules import (
 from knitground.core.render.pixels import Pixels
 from knitground.core.rules.places import places_of
 from knitground.ui.common.commands import Commands
+from knitground.ui.common.form import Check, Choice
 from knitground.ui.common.pictureoffers import PictureOffer, PictureOffers
 from knitground.ui.common.setswatch import sample_pixels
 from knitground.ui.common.widgets import (
@@ -103,7 +102,6 @@ class RulesBench(Stage):
         self.home: RuleHome | None = None
         self.counter = RuleCounter(session)
         self.steps: dict[int, int] = {}
-        self._filling = False
         self.list = RuleListView(self.pictures)
         self.editor = NeighbourEditor(session, self.pictures)
         self.rewrite = RewriteEditor(session, self.pictures)
@@ -116,26 +114,25 @@ class RulesBench(Stage):
     # Building
 
     def _make_parts(self) -> None:
-        self.homes = QComboBox()
-        self.homes.setToolTip("Whose rules: of a terrain set, or a list of the project's own")
+        self.homes = Choice("Whose rules: of a terrain set, or a list of the project's own")
         self.homes.setMinimumWidth(180)
-        self.homes.activated.connect(self._choose_home)
+        self.homes.chosen.connect(self._switch)
         self.lists = RuleMenu(self.session, self)
         self.add = button("+ neighbour rule", self.add_neighbour,
                           "Add a rule: a tile by what lies round a cell")  # fmt: skip
         self.add_block = button("+ rewrite rule", self.add_rewrite,
                                 "Add a rule that replaces a block of cells by another")  # fmt: skip
         self.lesson = LessonBar(self.session, self, self.pictures)
-        self.first = QCheckBox("rules before marks")
-        self.first.setToolTip("Whether rules come before what tiles are marked with, or after")
+        self.first = Check(
+            "rules before marks", "Whether rules come before what tiles are marked with, or after"
+        )
         self.first.clicked.connect(lambda on: self.do(lambda h: set_first(h, on)))
         self.default = QPushButton("Default tile")
         self.default.setToolTip("The tile of cells that no rule and no mark takes: what is in hand")
         self.default.clicked.connect(self.choose_default)
         self.copy = button("Copy", self.duplicate, "Put a copy of the rule behind it", "Ctrl+J")
         self.delete = button("Delete", self.delete_rule, "Delete the rule (Del in the list)")
-        self.mark = QCheckBox("mark its cells")
-        self.mark.setToolTip("Mark on the map the cells that the chosen rule took")
+        self.mark = Check("mark its cells", "Mark on the map the cells that the chosen rule took")
         self.mark.clicked.connect(lambda _: self.mark_cells())
         self.how = note()
         self.pane = SheetPane(self.session)
@@ -271,13 +268,8 @@ class RulesBench(Stage):
         found = homes(project)
         if self.home is None and found:
             self.home = found[0]
-        self._filling = True
-        self.homes.clear()
-        for each in found:
-            self.homes.addItem(each.title)
-        at = next((n for n, each in enumerate(found) if each.same_as(self.home)), -1)
-        self.homes.setCurrentIndex(at)
-        self._filling = False
+        self.homes.offer((each.title, each) for each in found)
+        self.homes.show_value(next((each for each in found if each.same_as(self.home)), None))
         self._show_home()
         self.counter.soon(0)
 
@@ -455,10 +447,6 @@ class RulesBench(Stage):
     # Copying from the map, and teaching
 
     # Lists
-
-    def _choose_home(self, place: int) -> None:
-        if not self._filling:
-            self._switch(homes(self.session.project)[place])
 
     def choose_rule(self, number: int) -> None:
         """Show everything anew, and choose a rule."""

@@ -11,6 +11,7 @@ from PySide6.QtGui import QIcon, QPainter, QPixmap
 from PySide6.QtWidgets import QFrame, QGridLayout, QLabel, QScrollArea, QToolButton, QWidget
 
 from knitground.core.edit.rulehome import RuleHome
+from knitground.core.model.limits import MAX_WEIGHT
 from knitground.core.model.mix import MixEntry
 from knitground.core.model.rules import (
     SAME,
@@ -19,6 +20,7 @@ from knitground.core.model.rules import (
     ResultKind,
 )
 from knitground.core.model.tile import TileRef
+from knitground.ui.common.form import number_box
 from knitground.ui.common.numbers import NumberBox
 from knitground.ui.common.painting import blank
 from knitground.ui.common.widgets import clear, column, icon_button, row
@@ -150,14 +152,10 @@ class ResultRow(QWidget):
     def _add_tile(self, n: int, entry: MixEntry) -> None:
         picture = QLabel()
         picture.setToolTip(tip_of(f"tile of {entry.tile.tileset}"))
-        box = NumberBox()
-        box.setRange(0, 1_000_000)
-        box.setDecimals(2)
-        box.setToolTip("Weight of this tile among the results; 0 is never")
-        box.setAccessibleName("Weight")
-        box.setButtonSymbols(NumberBox.ButtonSymbols.NoButtons)
-        box.setFixedWidth(50)
-        box.setValue(entry.weight)
+        box = number_box(
+            0, MAX_WEIGHT, "Weight of this tile among the results; 0 is never", wide=50, bare=True,
+            value=entry.weight,
+        )  # fmt: skip
         box.valueChanged.connect(partial(self._weigh, n, box))
         words = QLabel()
         words.setProperty("role", "note")

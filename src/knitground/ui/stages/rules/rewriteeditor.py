@@ -2,15 +2,16 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import replace
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QCheckBox, QComboBox, QLabel, QLineEdit, QWidget
+from PySide6.QtWidgets import QLabel
 
 from knitground.core.edit.hand import TileInHand
 from knitground.core.edit.rulehome import RuleHome
 from knitground.core.model.layers import GroundLayer
-from knitground.core.model.limits import MAX_NAME
+from knitground.core.model.limits import MAX_WEIGHT
 from knitground.core.model.rules import (
     OFF,
     Ask,
@@ -19,93 +20,59 @@ from knitground.core.model.rules import (
     LaidCell,
     Outcome,
     RewriteRule,
-    Ways,
 )
 from knitground.core.model.tile import TileRef
 from knitground.core.rules.places import Place
 from knitground.ui.common.commands import with_key
-from knitground.ui.common.numbers import NumberBox, WholeBox
+from knitground.ui.common.form import Check, Choice, number_box
 from knitground.ui.common.widgets import button, column, row
 from knitground.ui.session import Session
 from knitground.ui.stages.rules.blockpictures import block_bounds, block_layers
-from knitground.ui.stages.rules.editor import list_asks
+from knitground.ui.stages.rules.editor import RuleEditor, list_asks
 from knitground.ui.stages.rules.pictures import Pictures
-from knitground.ui.stages.rules.resultrow import Palette
 from knitground.ui.stages.rules.stencilpad import BlockPad
 
 OWN = "its own layer"
 
 
-class RewriteEditor(QWidget):
-    """Edits a rewrite rule; what it makes of it is handed on."""
+class RewriteEditor(RuleEditor):
+    """Edits a rewrite rule: what it looks for, and what it writes."""
 
-    changed = Signal(object, str, object)
     sheets_asked = Signal()
     """A tile of the sheets is wanted in hand."""
+    kind = "Rewrite"
+    words: Mapping[str, str] = {
+        **RuleEditor.words,
+        "turns_tiles": "Turning of", "overlap": "Overlap of",
+    }  # fmt: skip
 
     def __init__(self, session: Session, pictures: Pictures) -> None:
-        super().__init__()
-        self.session, self.pictures = session, pictures
-        self.home: RuleHome | None = None
+        super().__init__(session, pictures)
         self.rule: RewriteRule | None = None
-        self._filling = False
-        self._key: object = None
         self.reads, self.writes = (BlockPad(pictures, writes=w) for w in (False, True))
         for pad in (self.reads, self.writes):
-            pad.started.connect(self._begin)
+            pad.started.connect(self.begin)
         self.reads.painted.connect(self._paint_reads)
         self.writes.painted.connect(self._paint_writes)
-        self.palette_ = Palette()
-        self._make_fields()
-        self._lay_out()
-
-    def _make_fields(self) -> None:
-        self.name, self.group = QLineEdit(), QLineEdit()
-        self.name.setPlaceholderText("name")
-        self.group.setPlaceholderText("group")
-        for field, what in ((self.name, "name"), (self.group, "group")):
-            field.setMaxLength(MAX_NAME)
-            field.editingFinished.connect(
-                lambda field=field, what=what: self._change(
-                    "Rename", **{what: field.text().strip()}
-                )
-            )
-        self.exact = QCheckBox("as turned")
-        self.exact.setToolTip("Tiles fit only if they are turned as shown; else however they lie")
-        self.layers = QComboBox()
-        self.layers.setToolTip("The layer whose cells both pads show")
-        self.layers.activated.connect(lambda _: self._show_pads())
-        self.outcomes = QComboBox()
-        self.outcomes.setToolTip("Which of the blocks that it may write is shown")
-        self.outcomes.activated.connect(self._choose_outcome)
-        self.weight = NumberBox()
-        self.weight.setRange(0, 1_000_000)
-        self.weight.setToolTip("Weight of this block among those that it may write")
-        self.weight.setPrefix("weight ")
+        self.exact = Check(
+            "as turned", "Tiles fit only if they are turned as shown; else however they lie"
+        )
+        self.layers = Choice("The layer whose cells both pads show", letters=10)
+        self.layers.chosen.connect(lambda _: self._show_pads())
+        self.outcomes = Choice("Which of the blocks that it may write is shown", letters=4)
+        self.outcomes.chosen.connect(self._choose_outcome)
+        self.weight = number_box(
+            0, MAX_WEIGHT, "Weight of this block among those that it may write", prefix="weight "
+        )
         self.weight.valueChanged.connect(self._weigh)
-        self.ways = QComboBox()
-        self.ways.setToolTip("In which ways the block is looked for")
-        for way in Ways:
-            self.ways.addItem(way.value)
-        self.ways.activated.connect(lambda n: self._change("Ways of", ways=list(Ways)[n]))
-        self.turns = QCheckBox("tiles too")
-        self.turns.setToolTip("Turn and mirror the tiles with the block")
-        self.turns.clicked.connect(lambda on: self._change("Turning of", turns_tiles=on))
-        self.overlap = QCheckBox("overlap")
-        self.overlap.setToolTip(
-            "Places may overlap; else each cell is written once at most, and no block is cut"
+        self.turns = self.form.check(
+            "turns_tiles", "tiles too", "Turn and mirror the tiles with the block"
         )
-        self.overlap.clicked.connect(lambda on: self._change("Overlap of", overlap=on))
-        self.on = QCheckBox("on")
-        self.on.setToolTip("Switch the rule on or off (Space in the list)")
-        self.on.clicked.connect(lambda on: self._change("Switch", on=on))
-        self.chance = WholeBox()
-        self.chance.setRange(0, 100)
-        self.chance.setSuffix(" %")
-        self.chance.setToolTip("Part of the places that are replaced")
-        self.chance.valueChanged.connect(
-            lambda n: self._change("Chance of", self.chance, chance=n / 100)
-        )
+        self.overlap = self.form.check(
+            "overlap", "overlap",
+            "Places may overlap; else each cell is written once at most, and no block is cut",
+        )  # fmt: skip
+        self._lay_out()
 
     def _lay_out(self) -> None:
         look = button("Selected", self.read_selection,
@@ -126,12 +93,6 @@ class RewriteEditor(QWidget):
         sheet = button("Sheet…", self.sheets_asked.emit,
                        "Take a tile in hand, to look for or to write")  # fmt: skip
         middle = column(QLabel("Paint"), self.palette_, self.exact, 1, sheet, spacing=4)
-        for box, letters in ((self.ways, 8), (self.outcomes, 4), (self.layers, 10)):
-            box.setSizeAdjustPolicy(
-                QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon
-            )
-            box.setMinimumContentsLength(letters)
-        self.group.setFixedWidth(80)
         below = row(self.ways, self.turns, self.overlap, self.chance, 1, spacing=6)
         head = row(self.name, QLabel("shows"), self.layers, self.group, self.on, spacing=6)
         self.setLayout(column(head, row(left, middle, right, 1, spacing=8), below, 1, spacing=4))
@@ -141,7 +102,7 @@ class RewriteEditor(QWidget):
     @property
     def layer(self) -> str:
         """The layer that the pads show, “” for the list's own."""
-        return str(self.layers.currentData() or "")
+        return str(self.layers.value or "")
 
     def show_rule(self, home: RuleHome, rule: RewriteRule) -> None:
         """Show a rule as it is."""
@@ -151,25 +112,15 @@ class RewriteEditor(QWidget):
             self.reads.reach = self.writes.reach = min(6, reach)
             self.writes.outcome = 0
         self.home, self.rule = home, rule
-        self._filling = True
         self._show_layers(rule)
-        for field, text in ((self.name, rule.name), (self.group, rule.group)):
-            if not field.hasFocus():
-                field.setText(text)
         count = max(1, len(rule.outcomes))
         self.writes.outcome = min(self.writes.outcome, count - 1)
-        self.outcomes.clear()
-        self.outcomes.addItems([f"{n + 1} of {count}" for n in range(count)])
-        self.outcomes.setCurrentIndex(self.writes.outcome)
+        self.outcomes.offer([(f"{n + 1} of {count}", n) for n in range(count)])
+        self.outcomes.show_value(self.writes.outcome)
         shown = rule.outcomes[self.writes.outcome] if rule.outcomes else Outcome()
         self.weight.show_value(shown.weight)
         self.weight.setVisible(count > 1)
-        self.ways.setCurrentIndex(list(Ways).index(rule.ways))
-        self.turns.setChecked(rule.turns_tiles)
-        self.overlap.setChecked(rule.overlap)
-        self.on.setChecked(rule.on)
-        self.chance.setValue(round(rule.chance * 100))
-        self._filling = False
+        self.form.show(rule)
         self._show_pads()
 
     def _show_layers(self, rule: RewriteRule) -> None:
@@ -177,10 +128,8 @@ class RewriteEditor(QWidget):
         names = block_layers(rule)
         map_ = self.session.map
         names += [each.name for each in (map_.layers if map_ else []) if each.name not in names]
-        self.layers.clear()
-        for name in names:
-            self.layers.addItem(name or OWN, name)
-        self.layers.setCurrentIndex(names.index(chosen) if chosen in names else 0)
+        self.layers.offer([(name or OWN, name) for name in names])
+        self.layers.show_value(chosen if chosen in names else names[0])
 
     def _show_pads(self) -> None:
         if self.home is None or self.rule is None:
@@ -207,16 +156,6 @@ class RewriteEditor(QWidget):
 
     # Changing
 
-    def _change(self, what: str, key: object = None, **fields: object) -> None:
-        if self._filling or self.rule is None:
-            return
-        new = replace(self.rule, **fields)  # type: ignore[arg-type]
-        if new != self.rule:
-            self.changed.emit(new, f"{what} {new.name or f'Rewrite {new.number}'}", key)
-
-    def _begin(self) -> None:
-        self._key = object()
-
     def _paint_reads(self, places: list[Place], clears: bool) -> None:
         if self.rule is None:
             return
@@ -228,7 +167,7 @@ class RewriteEditor(QWidget):
             if ask is not None:
                 ask = replace(ask, any_turn=not self.exact.isChecked())
                 block[row_, col, layer] = BlockCell(row_, col, layer, ask)
-        self._change("Block of", self._key, block=tuple(block[at] for at in sorted(block)))
+        self.change("Block of", self.gesture, block=tuple(block[at] for at in sorted(block)))
 
     def _paint_writes(self, places: list[Place], clears: bool) -> None:
         tile: TileRef | None = None
@@ -239,7 +178,7 @@ class RewriteEditor(QWidget):
                 return
             tile = hand.tile
         cells: dict[Place, TileRef | None] = {} if clears else dict.fromkeys(places, tile)
-        self._write(cells, places, self._key)
+        self._write(cells, places, self.gesture)
 
     def _write(
         self, cells: dict[Place, TileRef | None], gone: list[Place], key: object = None
@@ -255,7 +194,7 @@ class RewriteEditor(QWidget):
         for (row_, col), tile in cells.items():
             laid[row_, col, layer] = LaidCell(row_, col, layer, tile)
         outcomes[at] = replace(outcomes[at], cells=tuple(laid[k] for k in sorted(laid)))
-        self._change("Result of", key, outcomes=tuple(outcomes))
+        self.change("Result of", key, outcomes=tuple(outcomes))
 
     def _choose_outcome(self, place: int) -> None:
         self.writes.outcome = place
@@ -267,14 +206,14 @@ class RewriteEditor(QWidget):
         if self.rule is not None:
             outcomes = (*(self.rule.outcomes or (Outcome(),)), Outcome())
             self.writes.outcome = len(outcomes) - 1
-            self._change("Result of", outcomes=outcomes)
+            self.change("Result of", outcomes=outcomes)
 
     def _weigh(self, value: float) -> None:
         if self.rule is not None and self.writes.outcome < len(self.rule.outcomes):
             outcomes = list(self.rule.outcomes)
             at = self.writes.outcome
             outcomes[at] = replace(outcomes[at], weight=value)
-            self._change("Weight in", self.weight, outcomes=tuple(outcomes))
+            self.change("Weight in", self.weight, outcomes=tuple(outcomes))
 
     def selected_cells(self) -> dict[Place, TileRef | None] | None:
         """Give the tiles that are selected on the map, by place from the selection's middle."""
@@ -317,7 +256,7 @@ class RewriteEditor(QWidget):
                       else Ask(AskKind.EMPTY))
             for at, tile in sorted(cells.items())
         ]  # fmt: skip
-        self._change("Block of", block=(*kept, *found))
+        self.change("Block of", block=(*kept, *found))
 
     def write_selection(self) -> None:
         """Write what is selected on the map, on the layer that the pads show."""

@@ -5,11 +5,12 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QComboBox, QWidget
+from PySide6.QtWidgets import QWidget
 
 from knitground.core.edit.hand import TileInHand
 from knitground.core.model.tile import TileRef
 from knitground.core.model.tileset import Tileset
+from knitground.ui.common.form import Choice
 from knitground.ui.common.widgets import button, column, head, note, row
 from knitground.ui.session import Session
 from knitground.ui.stages.draw.tilelist import TileList
@@ -27,10 +28,9 @@ class SheetPane(QWidget):
         self.session = session
         self.is_open = False
         self._taken: Taken = self._take_in_hand
-        self.sheets = QComboBox()
-        self.sheets.setToolTip("The sheet to take tiles from")
-        self.sheets.activated.connect(self._show)
+        self.sheets = Choice("The sheet to take tiles from")
         self.sheet = TileList(session)
+        self.sheets.chosen.connect(self.sheet.show_tileset)
         self.sheet.taken.connect(self._take)
         self.words = note()
         self.back = button("Back to the rules", self.close_pane, "Close the sheets", "Esc")
@@ -51,12 +51,11 @@ class SheetPane(QWidget):
         tilesets = self.session.project.tilesets
         self.words.setText(words or "A click takes the tile in hand.")
         self._taken = taken or self._take_in_hand
-        self.sheets.clear()
-        self.sheets.addItems([each.name for each in tilesets])
+        self.sheets.offer((each.name, each) for each in tilesets)
         if tilesets:
-            at = tilesets.index(first) if first in tilesets else 0
-            self.sheets.setCurrentIndex(at)
-            self._show(at)
+            shown = first if first in tilesets else tilesets[0]
+            self.sheets.show_value(shown)
+            self.sheet.show_tileset(shown)
         self.is_open = True
 
     def close_pane(self) -> None:
@@ -64,9 +63,6 @@ class SheetPane(QWidget):
         if self.is_open:
             self.is_open = False
             self.closed.emit()
-
-    def _show(self, place: int) -> None:
-        self.sheet.show_tileset(self.session.project.tilesets[place])
 
     def _take(self, row: int, col: int) -> None:
         if self.sheet.tileset is not None:

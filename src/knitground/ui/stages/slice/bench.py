@@ -8,7 +8,6 @@ from dataclasses import replace
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QHideEvent
 from PySide6.QtWidgets import (
-    QComboBox,
     QHBoxLayout,
     QLabel,
     QMenu,
@@ -29,6 +28,7 @@ from knitground.core.slicing.grid import lay_grid
 from knitground.core.slicing.pieces import find_pieces
 from knitground.ui.common.asking import Role, ask
 from knitground.ui.common.commands import Commands
+from knitground.ui.common.form import Choice
 from knitground.ui.common.widgets import (
     Swatch,
     button,
@@ -107,9 +107,8 @@ class SliceBench(Stage):
         numbers.loose.clicked.connect(self.toggle_loose)
 
     def _make_parts(self) -> None:
-        self.sheets = QComboBox()
-        self.sheets.setToolTip("The sheet that is being sliced")
-        self.sheets.activated.connect(self._choose_sheet)
+        self.sheets = Choice("The sheet that is being sliced")
+        self.sheets.chosen.connect(self._choose_sheet)
         self.use = primary("Use this slicing", self.commit, "Cut the sheet so", "Ctrl+Return")
         self.revert = button("Back to what was", self.reset, "Forget the numbers that were tried")
         self.facts = FactsLine(self.session, self.sheet)
@@ -179,13 +178,9 @@ class SliceBench(Stage):
         self.refresh_later()
 
     def refresh(self) -> None:
-        names = [each.name for each in self.session.project.tilesets]
-        if [self.sheets.itemText(n) for n in range(self.sheets.count())] != names:
-            self.sheets.clear()
-            self.sheets.addItems(names)
         tileset = self.session.tileset
-        if tileset is not None:
-            self.sheets.setCurrentText(tileset.name)
+        self.sheets.offer((each.name, each) for each in self.session.project.tilesets)
+        self.sheets.show_value(tileset)
         if tileset is not self.sheet.tileset or self.trial is None:
             self._use_shown()
             self.sheet.show_tileset(tileset)

@@ -12,9 +12,10 @@ from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QToolButton, QWi
 
 from knitground.core.model.limits import MAX_SIDE_PX
 from knitground.core.model.slicing import Slicing
+from knitground.ui.common.form import pixel_box, whole_box
 from knitground.ui.common.numbers import WholeBox
 from knitground.ui.common.theme import theme
-from knitground.ui.common.widgets import button, clear, column, note, pixel_box, row
+from knitground.ui.common.widgets import button, clear, column, note, row
 from knitground.ui.common.words import tip_of
 
 _USUAL = (8, 16, 24, 32, 48, 64)
@@ -46,14 +47,11 @@ class SliceNumbers(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self._filling = False
         self._before = Slicing(1, 1)
         self.boxes: dict[str, WholeBox] = {}
         for key, low, hint in _FIELDS:
             self.boxes[key] = self._box(key, low, hint)
-        self.tolerance = WholeBox()
-        self.tolerance.setRange(0, 64)
-        self.tolerance.setToolTip("How near to a see-through colour a pixel must be")
+        self.tolerance = whole_box(0, 64, "How near to a see-through colour a pixel must be")
         self.tolerance.valueChanged.connect(self._tell)
         self.colours = QHBoxLayout()
         self.pick = button("Pick", lambda: None, "Click a colour on the sheet")
@@ -61,7 +59,11 @@ class SliceNumbers(QWidget):
         self.loose = button("Find pieces", lambda: None, "Find separate pictures by their outline")
         for each in (self.pick, self.draw, self.loose):
             each.setCheckable(True)
-        self.gap = self._gap_box()
+        self.gap = whole_box(
+            0, 64, "See-through pixels inside a piece that do not part it", value=1, prefix="gap ",
+            suffix=" px", at_once=False,
+        )  # fmt: skip
+        self.gap.valueChanged.connect(self.pieces_wanted)
         self.size_label = QLabel()
         self.setLayout(column(self._grid(), self._line()))
 
@@ -74,17 +76,6 @@ class SliceNumbers(QWidget):
         else:
             box.valueChanged.connect(self._tell)
         return box
-
-    def _gap_box(self) -> WholeBox:
-        gap = WholeBox()
-        gap.setRange(0, 64)
-        gap.setValue(1)
-        gap.setPrefix("gap ")
-        gap.setSuffix(" px")
-        gap.setKeyboardTracking(False)
-        gap.setToolTip("See-through pixels inside a piece that do not part it")
-        gap.valueChanged.connect(self.pieces_wanted)
-        return gap
 
     def _grid(self) -> QGridLayout:
         numbers = QGridLayout()
@@ -132,11 +123,9 @@ class SliceNumbers(QWidget):
 
     def show_slicing(self, slicing: Slicing) -> None:
         """Fill the fields in."""
-        self._filling = True
         for key, box in self.boxes.items():
-            box.setValue(getattr(slicing, key))
-        self.tolerance.setValue(slicing.tolerance)
-        self._filling = False
+            box.show_value(getattr(slicing, key))
+        self.tolerance.show_value(slicing.tolerance)
         self._before = slicing
 
     def slicing(self, before: Slicing) -> Slicing:
@@ -146,18 +135,13 @@ class SliceNumbers(QWidget):
 
     def _typed_across(self, across: str, down: str, value: int) -> None:
         """Take a number that was typed; where both were the same, the other one follows."""
-        if self._filling:
-            return
         if getattr(self._before, across) == getattr(self._before, down):
-            self._filling = True
-            self.boxes[down].setValue(value)
-            self._filling = False
+            self.boxes[down].show_value(value)
         self._tell()
 
     def _tell(self) -> None:
-        if not self._filling:
-            self._before = self.slicing(self._before)
-            self.typed.emit()
+        self._before = self.slicing(self._before)
+        self.typed.emit()
 
     def show_kind(self, slicing: Slicing) -> None:
         """Show the colours, and which fields mean what: loose pieces have a cell only."""

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 from pathlib import Path
 
-from PySide6.QtWidgets import QDialogButtonBox, QFormLayout, QLabel, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QFormLayout, QLabel, QVBoxLayout, QWidget
 
 from knitground.core.base.errors import SlicingError
 from knitground.core.model.slicing import Slicing
@@ -14,6 +14,7 @@ from knitground.core.render.pixels import Pixels, premultiplied
 from knitground.core.slicing.grid import lay_grid
 from knitground.core.slicing.relay import relay
 from knitground.ui.common.dialog import Dialog
+from knitground.ui.common.form import whole_box
 from knitground.ui.common.numbers import WholeBox
 from knitground.ui.common.widgets import Swatch, column, row, set_role
 from knitground.ui.stages.slice.swatches import swatch_pixels
@@ -28,28 +29,20 @@ class RelayDialog(Dialog):
         self.tileset = tileset
         self.boxes: dict[str, WholeBox] = {}
         form = QFormLayout()
-        for name, low, high, value in (
-            ("margin", 0, 256, 1),
-            ("spacing", 0, 256, 2),
-            ("columns", 1, 4096, max(1, tileset.columns)),
-            ("extrude", 0, 64, 1),
+        for name, low, high, value, hint in (
+            ("margin", 0, 256, 1, "Pixels round all tiles"),
+            ("spacing", 0, 256, 2, "Pixels between tiles"),
+            ("columns", 1, 4096, max(1, tileset.columns), "Tiles in a row"),
+            ("extrude", 0, 64, 1, "How often the outermost pixels of each tile are repeated"),
         ):
-            box = WholeBox()
-            box.setRange(low, high)
-            box.setValue(value)
-            box.setSuffix("" if name == "columns" else " px")
+            box = whole_box(low, high, hint, value=value, suffix="" if name == "columns" else " px")
             box.valueChanged.connect(self._show)
             self.boxes[name] = box
             form.addRow("Borders repeated by" if name == "extrude" else name.capitalize(), box)
         self.picture = Swatch()
         self.picture.setMinimumSize(420, 260)
         self.facts = QLabel()
-        self.buttons = QDialogButtonBox(
-            QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel
-        )
-        self.buttons.button(QDialogButtonBox.StandardButton.Ok).setText("Re-lay the sheet")
-        self.buttons.accepted.connect(self.accept)
-        self.buttons.rejected.connect(self.reject)
+        self.buttons = self.make_buttons("Re-lay the sheet")
         layout = QVBoxLayout(self)
         layout.addLayout(row(column(form, 1), self.picture))
         layout.addWidget(self.facts)
@@ -79,7 +72,7 @@ class RelayDialog(Dialog):
             text = str(error)
         self.facts.setText(text)
         set_role(self.facts, role)
-        ok = self.buttons.button(QDialogButtonBox.StandardButton.Ok)
+        ok = self.ok
         ok.setEnabled(role == "note")
 
 
@@ -112,12 +105,7 @@ class ReskinDialog(Dialog):
         facts = QLabel(text)
         facts.setWordWrap(True)
         set_role(facts, "note" if same else "warning")
-        buttons = QDialogButtonBox(
-            QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel
-        )
-        buttons.button(QDialogButtonBox.StandardButton.Ok).setText("Use this picture")
-        buttons.accepted.connect(self.accept)
-        buttons.rejected.connect(self.reject)
+        buttons = self.make_buttons("Use this picture")
         layout = QVBoxLayout(self)
         layout.addLayout(
             row(column(QLabel("As it is"), before), column(QLabel(f"With {path.name}"), after))

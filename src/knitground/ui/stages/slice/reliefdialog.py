@@ -7,7 +7,7 @@ from math import cos, sin
 import numpy as np
 from PySide6.QtCore import QEvent, QObject, QPointF, QTimer
 from PySide6.QtGui import QMouseEvent
-from PySide6.QtWidgets import QComboBox, QDialogButtonBox, QFormLayout, QLabel, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QDialogButtonBox, QFormLayout, QLabel, QVBoxLayout, QWidget
 
 from knitground.core.base.errors import SlicingError
 from knitground.core.files.images import relief_name
@@ -20,7 +20,7 @@ from knitground.core.render.tiles import filled_tiles
 from knitground.core.shapes.light import Lamp, Light, lit
 from knitground.core.slicing.grid import cut_tile
 from knitground.ui.common.dialog import Dialog
-from knitground.ui.common.numbers import NumberBox, WholeBox
+from knitground.ui.common.form import Choice, number_box, whole_box
 from knitground.ui.common.widgets import Swatch, column, note, row
 
 _SIDE = 96
@@ -38,23 +38,15 @@ class ReliefDialog(Dialog):
         self.tileset = tileset
         self.removes = False
         """Whether it is to have none any more."""
-        self.by = QComboBox()
-        for each, words in (
-            (By.BOTH, "brightness and outline"), (By.BRIGHTNESS, "brightness"),
-            (By.OUTLINE, "outline"),
-        ):  # fmt: skip
-            self.by.addItem(words, each)
-        self.by.setToolTip("What is bright lies higher; what has an outline rises from it")
-        self.strength = NumberBox()
-        self.strength.setRange(-4, 4)
-        self.strength.setSingleStep(0.1)
-        self.strength.setValue(1)
-        self.strength.setToolTip("How steep it is; less than 0 goes inwards")
-        self.round = WholeBox()
-        self.round.setRange(1, 64)
-        self.round.setValue(4)
-        self.round.setSuffix(" px")
-        self.round.setToolTip("By the outline: from there to where it lies flat")
+        self.by = Choice(
+            "What is bright lies higher; what has an outline rises from it",
+            [("brightness and outline", By.BOTH), ("brightness", By.BRIGHTNESS),
+             ("outline", By.OUTLINE)],
+        )  # fmt: skip
+        self.strength = number_box(-4, 4, "How steep it is; less than 0 goes inwards", value=1,
+                                   step=0.1)  # fmt: skip
+        self.round = whole_box(1, 64, "By the outline: from there to where it lies flat", value=4,
+                               suffix=" px")  # fmt: skip
         form = QFormLayout()
         form.addRow("From", self.by)
         form.addRow("Strength", self.strength)
@@ -70,16 +62,11 @@ class ReliefDialog(Dialog):
             "it in another program, and it is read again. Red is right, green up, blue towards you."
         )
         hint.setWordWrap(True)
-        buttons = QDialogButtonBox(
-            QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel
-        )
-        buttons.button(QDialogButtonBox.StandardButton.Ok).setText("Make the relief")
+        buttons = self.make_buttons("Make the relief")
         if tileset.relief is not None:
             away = buttons.addButton("Take it away", QDialogButtonBox.ButtonRole.DestructiveRole)
             away.setToolTip("The sheet is lit as if it were flat")
             away.clicked.connect(self._remove)
-        buttons.accepted.connect(self.accept)
-        buttons.rejected.connect(self.reject)
         layout = QVBoxLayout(self)
         layout.addLayout(row(
             column(form, hint, 1), column(QLabel("In the light of a lamp"), self.lit),
@@ -100,7 +87,7 @@ class ReliefDialog(Dialog):
 
     def numbers(self) -> tuple[By, float, int]:
         """Give what is asked for, as `made_relief` takes it."""
-        return self.by.currentData(), self.strength.value(), self.round.value()
+        return self.by.value, self.strength.value(), self.round.value()
 
     def _remove(self) -> None:
         self.removes = True
@@ -108,7 +95,7 @@ class ReliefDialog(Dialog):
 
     def _make(self) -> None:
         """Make the relief of what is shown, and light it."""
-        self.round.setEnabled(self.by.currentData() is not By.BRIGHTNESS)
+        self.round.setEnabled(self.by.value is not By.BRIGHTNESS)
         try:
             relief = made_relief(self._part, self._cut, *self.numbers())
         except SlicingError:

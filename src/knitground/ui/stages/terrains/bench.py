@@ -7,9 +7,6 @@ from functools import partial
 
 from PySide6.QtCore import Qt, QTimer
 from PySide6.QtWidgets import (
-    QComboBox,
-    QDialog,
-    QDialogButtonBox,
     QFormLayout,
     QInputDialog,
     QMenu,
@@ -43,6 +40,8 @@ from knitground.core.model.terrain import ANY, NOTHING, SetKind, TerrainSet
 from knitground.core.model.tile import TileRef
 from knitground.core.model.tileset import Tileset
 from knitground.ui.common.asking import answered
+from knitground.ui.common.dialog import Dialog
+from knitground.ui.common.form import Choice
 from knitground.ui.common.setswatch import sample_pixels
 from knitground.ui.common.terrainicon import set_title, terrain_icon
 from knitground.ui.common.widgets import Swatch, button, column, head, note, row
@@ -89,13 +88,11 @@ class TerrainsBench(Stage):
         self.swatch_note = note()
         self.big = BigTile(self._big_tile)
         self.big.session = session
-        self.sets = QComboBox()
-        self.sets.setToolTip("The terrain set that is being marked")
+        self.sets = Choice("The terrain set that is being marked")
         self.sets.setPlaceholderText("sets of other sheets")
-        self.sets.activated.connect(self._choose_set)
-        self.sheets = QComboBox()
-        self.sheets.setToolTip("A set may take tiles of other sheets too: choose one to mark them")
-        self.sheets.activated.connect(self._choose_sheet)
+        self.sets.chosen.connect(lambda found: self.choose_set(*found))
+        self.sheets = Choice("A set may take tiles of other sheets too: choose one to mark them")
+        self.sheets.chosen.connect(self._choose_sheet)
         self.progress = note()
         self._later = QTimer(self, singleShot=True, interval=_LATER_MS)
         self._later.timeout.connect(self._show_tab)
@@ -249,16 +246,14 @@ class TerrainsBench(Stage):
 
     def refresh(self) -> None:
         owner, kit = self.owner, self.kit
-        self._fill(self.sets, [set_title(each, k) for each, k in self._all_sets()],
-                   set_title(owner, kit) if owner and kit else "")  # fmt: skip
-        if kit is None:  # a sheet without a set: the list offers those of others, none is shown
-            self.sets.setCurrentIndex(-1)
-        self.sets.setVisible(bool(self._all_sets()))
-        names = [each.name for each in self.session.project.tilesets]
-        shown = self.shown
-        self._fill(self.sheets, [f"tiles of {name}" for name in names],
-                   f"tiles of {shown.name}" if shown else "")  # fmt: skip
-        self.sheets.setVisible(len(names) > 1 and kit is not None)
+        tilesets, shown = self.session.project.tilesets, self.shown
+        sets = [(each, kit) for each in tilesets for kit in each.sets]
+        self.sets.offer((set_title(*each), each) for each in sets)
+        self.sets.show_value((owner, kit))  # without a set of this sheet: none of the others
+        self.sets.setVisible(bool(sets))
+        self.sheets.offer((f"tiles of {each.name}", each) for each in tilesets)
+        self.sheets.show_value(shown)
+        self.sheets.setVisible(len(tilesets) > 1 and kit is not None)
         if self.sheet.tileset is not shown:
             self.sheet.chosen = None
         self.sheet.show_tileset(shown)
@@ -277,25 +272,11 @@ class TerrainsBench(Stage):
         self.big.update()
         self._later.start()
 
-    def _fill(self, box: QComboBox, names: list[str], current: str) -> None:
-        if [box.itemText(n) for n in range(box.count())] != names:
-            box.clear()
-            box.addItems(names)
-        if current:
-            box.setCurrentText(current)
-
     def _follow(self, change: Changed) -> None:
         if change.what in (What.MARKS, What.SLICING, What.TILESETS):
             self.refresh_later()
         elif change.what in (What.LAYERS, What.MAPS) and self.isVisible():
             self._show_progress()  # who uses the set
-
-    def _all_sets(self) -> list[tuple[Tileset, TerrainSet]]:
-        return [(each, kit) for each in self.session.project.tilesets for kit in each.sets]
-
-    def _choose_set(self, place: int) -> None:
-        tileset, kit = self._all_sets()[place]
-        self.choose_set(tileset, kit)
 
     def choose_set(self, tileset: Tileset, kit: TerrainSet) -> None:
         """Work on a set."""
@@ -305,8 +286,7 @@ class TerrainsBench(Stage):
         if kit.terrains:
             self.choose(min(max(1, self.sheet.value), len(kit.terrains)))
 
-    def _choose_sheet(self, place: int) -> None:
-        tileset = self.session.project.tilesets[place]
+    def _choose_sheet(self, tileset: Tileset) -> None:
         self.guest_name = None if tileset is self.owner else tileset.name
         self.refresh()
 
@@ -631,25 +611,21 @@ class TerrainsBench(Stage):
     def ask_terrains(self, found: list[int], there: list[int]) -> dict[int, int] | None:
         """Ask which terrain comes in place of which; None if it is called off."""
         assert self.kit is not None
-        dialog = QDialog(self)
+        dialog = Dialog(self)
         dialog.setWindowTitle("Copy layout")
         form = QFormLayout(dialog)
-        boxes = {}
+        boxes: dict[int, Choice] = {}
+        terrains = [
+            (each.name, number, terrain_icon(self.kit, number))
+            for number, each in enumerate(self.kit.terrains, 1)
+        ]
         for place, mark in enumerate(found):
-            box = QComboBox()
-            for number, terrain in enumerate(self.kit.terrains, 1):
-                box.addItem(terrain_icon(self.kit, number), terrain.name)
-            box.setCurrentIndex((there[place] if place < len(there) else mark) - 1)
-            boxes[mark] = box
+            box = boxes[mark] = Choice("The terrain that comes in its place", terrains)
+            box.show_value(there[place] if place < len(there) else mark)
             form.addRow(f"{self.kit.name_of(mark)} becomes", box)
-        buttons = QDialogButtonBox(
-            QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel
-        )
-        buttons.accepted.connect(dialog.accept)
-        buttons.rejected.connect(dialog.reject)
-        form.addRow(buttons)
+        form.addRow(dialog.make_buttons())
         if not answered(dialog):
             return None
-        return {mark: box.currentIndex() + 1 for mark, box in boxes.items()}
+        return {mark: box.value for mark, box in boxes.items()}
 
     # Coverage

@@ -6,7 +6,6 @@ import numpy as np
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
     QCheckBox,
-    QDialogButtonBox,
     QGridLayout,
     QLabel,
     QScrollArea,
@@ -79,12 +78,7 @@ class MakeDialog(Dialog):
         area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         area.setWidget(inner)
         area.setWidgetResizable(True)
-        self.buttons = QDialogButtonBox(
-            QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel
-        )
-        self.buttons.button(QDialogButtonBox.StandardButton.Ok).setText("Make them")
-        self.buttons.accepted.connect(self.accept)
-        self.buttons.rejected.connect(self.reject)
+        self.buttons = self.make_buttons("Make them")
         layout = column(
             note(
                 "They go on a new sheet of the project, with their marks; the sheet that they are "
@@ -121,7 +115,7 @@ class MakeDialog(Dialog):
         lack = len(self.missing) - len(self.made)
         text = f"{len(self.missing)} combinations are missing · {len(self.made)} can be made so"
         self.head.setText(text + (f" · {lack} can not" if lack else ""))
-        self.buttons.button(QDialogButtonBox.StandardButton.Ok).setEnabled(bool(self.made))
+        self.ok.setEnabled(bool(self.made))
 
     def chosen(self) -> list[Made]:
         """Tiles that are ticked."""

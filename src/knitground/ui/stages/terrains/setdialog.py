@@ -7,16 +7,12 @@ from functools import partial
 from pathlib import Path
 
 import numpy as np
-from PySide6.QtCore import QSize, Qt, QTimer
+from PySide6.QtCore import QSize, QTimer
 from PySide6.QtGui import QPixmap
 from PySide6.QtWidgets import (
-    QComboBox,
-    QDialogButtonBox,
     QFormLayout,
     QLabel,
-    QLineEdit,
     QPushButton,
-    QSlider,
     QWidget,
 )
 
@@ -47,7 +43,7 @@ from knitground.core.model.tileset import Picture, Tileset
 from knitground.core.render.pixels import premultiplied
 from knitground.ui.common.dialog import Dialog
 from knitground.ui.common.filedialogs import ask_file
-from knitground.ui.common.numbers import WholeBox
+from knitground.ui.common.form import Choice, Line, Slide, whole_box
 from knitground.ui.common.question import Question
 from knitground.ui.common.tasks import Job
 from knitground.ui.common.widgets import (
@@ -83,7 +79,6 @@ class SetDialog(Dialog):
         self.asked = 0
         self.found: Made | None = None
         self._shapes: dict[tuple[str, str], BorrowedShape] = {}
-        self._lenders: list[tuple[Tileset, TerrainSet]] = []
         self._beside = Question(lambda: session.doc, self)
         self.later = QTimer(self, singleShot=True, interval=_LATER_MS)
         self.later.timeout.connect(self.look)
@@ -117,10 +112,11 @@ class SetDialog(Dialog):
             each.setFixedSize(QSize(PICTURE_SIDE + 16, PICTURE_SIDE + 16))
             each.setToolTip(hint)
             each.clicked.connect(partial(self.ask_for, n))
-        self.names = [QLineEdit(), QLineEdit()]
-        for field, words in zip(self.names, ("first terrain", "second terrain")):
-            field.setPlaceholderText(words)
-            field.setToolTip("Name of the terrain; empty: by its set or its colour")
+        self.names = [
+            Line("Name of the terrain; empty: by its set or its colour", empty=words)
+            for words in ("first terrain", "second terrain")
+        ]
+        for field in self.names:
             field.textChanged.connect(self.later.start)
         self.nothing = button(
             "Nothing",
@@ -132,54 +128,36 @@ class SetDialog(Dialog):
                    "A texture from a picture file; its upper left part is taken")
             for n in (0, 1)
         ]  # fmt: skip
-        self.sheets = QComboBox()
-        self.sheets.addItems([each.name for each in self.project.tilesets])
-        self.sheets.setToolTip("The sheet to choose plain tiles on")
+        self.sheets = Choice(
+            "The sheet to choose plain tiles on", [(e.name, e) for e in self.project.tilesets]
+        )
         self.next = note()
         self.picker = TileChoice()
-        self.sheets.activated.connect(lambda n: self.picker.show_sheet(self.project.tilesets[n]))
+        self.sheets.chosen.connect(self.picker.show_sheet)
         self.picker.picked.connect(self.take)
 
     def _make_fields(self) -> None:
-        self.kind = QComboBox()
-        for kind, words in (
-            (SetKind.CORNER, "corner set: ground that blends, 16 tiles"),
-            (SetKind.EDGE, "edge set: ways, 16 tiles"),
-            (SetKind.RING, "ring set: whole cells, 47 tiles"),
-        ):
-            self.kind.addItem(words, kind.value)
-        self.kind.setToolTip("What the tiles' marks stand for")
-        self.kind.activated.connect(self._on_kind)
-        self.shape = QComboBox()
-        self.shape.setToolTip("The shape of the border: one of our own, or a set's of this project")
-        self.rough = QSlider(Qt.Orientation.Horizontal)
-        self.rough.setRange(0, 100)
+        self.kind = Choice("What the tiles' marks stand for", [
+            ("corner set: ground that blends, 16 tiles", SetKind.CORNER),
+            ("edge set: ways, 16 tiles", SetKind.EDGE),
+            ("ring set: whole cells, 47 tiles", SetKind.RING),
+        ])  # fmt: skip
+        self.kind.chosen.connect(self._on_kind)
+        self.shape = Choice("The shape of the border: one of our own, or a set's of this project")
+        self.rough = Slide(0, 100, "How far the border strays")
         self.rough.setValue(50)
-        self.rough.setToolTip("How far the border strays")
-        self.seed = WholeBox()
-        self.seed.setRange(1, _MOST_SEED)
-        self.seed.setToolTip("The number that the border's chance begins with")
+        self.seed = whole_box(1, _MOST_SEED, "The number that the border's chance begins with")
         self.again = button("Another", self.reroll, "Another seed")
-        self.rim = QComboBox()
-        for rim, words in (
-            (Rim.NONE, "none"), (Rim.DARKER, "darker"), (Rim.LIGHTER, "lighter"),
-            (Rim.SHADOW, "shadow, right and below"),
-        ):  # fmt: skip
-            self.rim.addItem(words, rim.value)
-        self.rim.setCurrentIndex(1)
-        self.rim.setToolTip("What is drawn along the border, in the two tiles' own colours")
-        self.rim_px = WholeBox()
-        self.rim_px.setRange(1, MAX_RIM)
-        self.rim_px.setSuffix(" px")
-        self.rim_px.setToolTip("How wide the rim is")
-        self.variants = WholeBox()
-        self.variants.setRange(1, MAX_VARIANTS)
-        self.variants.setToolTip("How many different tiles for each combination")
-        self.name = QLineEdit()
-        self.name.setPlaceholderText("named after its terrains")
-        self.name.setToolTip("Name of the new sheet")
+        self.rim = Choice("What is drawn along the border, in the two tiles' own colours", [
+            ("none", Rim.NONE), ("darker", Rim.DARKER), ("lighter", Rim.LIGHTER),
+            ("shadow, right and below", Rim.SHADOW),
+        ])  # fmt: skip
+        self.rim.show_value(Rim.DARKER)
+        self.rim_px = whole_box(1, MAX_RIM, "How wide the rim is", suffix=" px")
+        self.variants = whole_box(1, MAX_VARIANTS, "How many different tiles for each combination")
+        self.name = Line("Name of the new sheet", empty="named after its terrains")
         for box in (self.shape, self.rim):
-            box.activated.connect(self.later.start)
+            box.chosen.connect(self.later.start)
         for field in (self.rough, self.seed, self.rim_px, self.variants):
             field.valueChanged.connect(self.later.start)
         self.name.textChanged.connect(self.later.start)
@@ -191,14 +169,8 @@ class SetDialog(Dialog):
         self.laid, self.sample = Swatch(), Swatch()
         self.laid.setMinimumSize(420, 220)
         self.sample.setMinimumSize(420, 220)
-        self.buttons = QDialogButtonBox(
-            QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel
-        )
-        self.ok = self.buttons.button(QDialogButtonBox.StandardButton.Ok)
-        self.ok.setText("Make it")
+        self.buttons = self.make_buttons("Make it")
         self.ok.setEnabled(False)
-        self.buttons.accepted.connect(self.accept)
-        self.buttons.rejected.connect(self.reject)
         pair = [
             row(self.slots[n], column(self.names[n], row(self.files[n], *more, 1), spacing=4))
             for n, more in ((0, ()), (1, (self.nothing,)))
@@ -231,7 +203,7 @@ class SetDialog(Dialog):
         """Begin with the plain tiles of the set that is shown."""
         owner = self.session.tileset
         if owner is not None:
-            self.sheets.setCurrentIndex(self.project.tilesets.index(owner))
+            self.sheets.show_value(owner)
             self.picker.show_sheet(owner)
             for n, tile in enumerate(plain_tiles(owner, kit)[:2] if kit else []):
                 self.ask_for(n)
@@ -242,17 +214,15 @@ class SetDialog(Dialog):
 
     # Choosing
 
-    def _on_kind(self, _: int = 0) -> None:
+    def _on_kind(self) -> None:
         """Offer outlines of our own and those of sets of the kind."""
-        kept = self.shape.currentText()
-        self.shape.clear()
-        for each in OutlineShape:
-            self.shape.addItem(each.value, each.value)
-        kind = SetKind(self.kind.currentData())
-        self._lenders = lendable(self.project, kind)
-        for owner, kit in self._lenders:
-            self.shape.addItem(f"as in “{kit.name}” of {owner.name}", None)
-        self.shape.setCurrentIndex(max(0, self.shape.findText(kept)))
+        kept, kind = self.shape.value, self.kind.value
+        self.shape.offer([
+            *((each.value, each) for each in OutlineShape),
+            *((f"as in “{each[1].name}” of {each[0].name}", each)
+              for each in lendable(self.project, kind)),
+        ])  # fmt: skip
+        self.shape.show_value(kept if kept in self.shape.values else self.shape.values[0])
         self.names[1].setEnabled(kind is SetKind.CORNER)
         self.later.start()
 
@@ -267,19 +237,15 @@ class SetDialog(Dialog):
         first, second = self.pictures
         if first is None:
             return "Choose the plain tile of the first terrain: click it on the sheet"
-        shape = self.shape.currentData()
-        outline = Outline(
-            OutlineShape(shape) if shape else OutlineShape.RAGGED, self.rough.value() / 100,
-            self.seed.value(), Rim(self.rim.currentData()), self.rim_px.value(),
-        )  # fmt: skip
-        kind = SetKind(self.kind.currentData())
-        return SetPlan(kind, first, second, outline, self.variants.value())
+        shape = OutlineShape.RAGGED if self.lender() is not None else self.shape.value
+        outline = Outline(shape, self.rough.value() / 100, self.seed.value(), self.rim.value,
+                          self.rim_px.value())  # fmt: skip
+        return SetPlan(self.kind.value, first, second, outline, self.variants.value())
 
     def lender(self) -> tuple[Tileset, TerrainSet] | None:
         """The set whose outline is borrowed, if one is."""
-        if self.shape.currentData() is not None:
-            return None
-        return self._lenders[self.shape.currentIndex() - len(OutlineShape)]
+        shape = self.shape.value
+        return shape if isinstance(shape, tuple) else None
 
     def _borrowed(self, lender: tuple[Tileset, TerrainSet]) -> BorrowedShape:
         """The shape of a set, read once; reading takes long where it has many tiles."""

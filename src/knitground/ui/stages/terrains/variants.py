@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QSignalBlocker, Qt
-from PySide6.QtWidgets import QCheckBox, QGridLayout, QLabel, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QGridLayout, QLabel, QScrollArea, QVBoxLayout, QWidget
 
 from knitground.core.chance.draw import shares
 from knitground.core.edit.sheets import set_inner, set_weight
@@ -14,6 +14,7 @@ from knitground.core.model.terrain import TerrainSet
 from knitground.core.model.tile import TileRef
 from knitground.core.model.tileset import Tileset
 from knitground.core.render.tiles import tile_pixels
+from knitground.ui.common.form import Check, number_box
 from knitground.ui.common.numbers import NumberBox
 from knitground.ui.common.widgets import clear, column, note, row, tile_pixmap
 from knitground.ui.common.words import percent
@@ -34,7 +35,7 @@ class VariantsPanel(QWidget):
         super().__init__()
         self.session = session
         self._built: object = None
-        self._lines: list[tuple[NumberBox, QLabel, QCheckBox]] = []
+        self._lines: list[tuple[NumberBox, QLabel, Check]] = []
         self.head = note(NO_TILE)
         self.grid = QGridLayout()
         self.grid.setSpacing(8)
@@ -84,8 +85,7 @@ class VariantsPanel(QWidget):
         for (field, taken, inner), fact, share in zip(self._lines, facts, parts):
             field.show_value(fact.weight)
             taken.setText(percent(share))
-            with QSignalBlocker(inner):
-                inner.setChecked(fact.inner)
+            inner.show_value(fact.inner)
 
     def _build(self, same: list[tuple[Tileset, TileRef]]) -> None:
         """Lay out the lines of other tiles."""
@@ -103,19 +103,14 @@ class VariantsPanel(QWidget):
         pixels = tile_pixels(source, tile)
         if pixels is not None:
             picture.setPixmap(tile_pixmap(pixels, 32, framed=True))
-        field = NumberBox()
-        field.setRange(0, 1000)
-        field.setDecimals(1)
-        field.setKeyboardTracking(False)
-        field.setFixedWidth(64)
-        field.setToolTip("Weight among tiles with the same marks; 0 is never")
+        field = number_box(0, 1000, "Weight among tiles with the same marks; 0 is never",
+                           decimals=1, wide=64, at_once=False)  # fmt: skip
         key = object()
         field.valueChanged.connect(lambda value: self.weigh(source, at, value, key))
         taken = QLabel()
         taken.setProperty("role", "note")
-        inner = QCheckBox("only inside")
-        inner.setToolTip("Only in cells whose eight neighbours ask for the same marks")
-        inner.toggled.connect(lambda on: self.session.apply(set_inner(source, *at, on)))
+        inner = Check("only inside", "Only in cells whose eight neighbours ask for the same marks")
+        inner.clicked.connect(lambda on: self.session.apply(set_inner(source, *at, on)))
         self._lines.append((field, taken, inner))
         return column(row(picture, column(taken, field, spacing=2), 1), inner, spacing=2)
 

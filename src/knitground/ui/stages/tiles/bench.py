@@ -9,13 +9,10 @@ from functools import partial
 from PySide6.QtCore import Qt, QTimer
 from PySide6.QtGui import QDrag
 from PySide6.QtWidgets import (
-    QCheckBox,
-    QComboBox,
     QLabel,
     QLineEdit,
     QMenu,
     QPushButton,
-    QSlider,
     QStackedWidget,
     QTabBar,
     QWidget,
@@ -47,8 +44,8 @@ from knitground.core.model.tileset import PLAIN, At, Tileset
 from knitground.core.slicing.search import matching_tiles
 from knitground.ui.common.commands import Commands
 from knitground.ui.common.flow import Flow
-from knitground.ui.common.numbers import NumberBox
-from knitground.ui.common.propertyeditor import DIFFERENT, PropertyEditor
+from knitground.ui.common.form import Check, Choice, Line, Slide, number_box
+from knitground.ui.common.propertyeditor import PropertyEditor
 from knitground.ui.common.question import Question
 from knitground.ui.common.theme import LINEN
 from knitground.ui.common.widgets import (
@@ -56,7 +53,6 @@ from knitground.ui.common.widgets import (
     button,
     clear,
     column,
-    fill_box,
     head,
     note,
     row,
@@ -97,7 +93,6 @@ class TilesBench(Stage):
         self.pad = ShapePad()
         self.shapes = ShapesPage(session, self.pad)
         self.properties = PropertyEditor("these tiles")
-        self.filling = False
         self.change_key: object = None
         self._shares: dict[At, Share] = {}
         self.soon = QTimer(self, singleShot=True, interval=LATER_MS)
@@ -113,14 +108,12 @@ class TilesBench(Stage):
     # Building
 
     def _make_top(self) -> None:
-        self.sheets = QComboBox()
-        self.sheets.setToolTip("The sheet whose tiles are looked at")
-        self.sheets.activated.connect(self._choose_sheet)
-        self.overlay = QComboBox()
-        for each in OVERLAYS:
-            self.overlay.addItem(f"show {each}")
-        self.overlay.setToolTip("What is written on the tiles")
-        self.overlay.activated.connect(self._choose_overlay)
+        self.sheets = Choice("The sheet whose tiles are looked at")
+        self.sheets.chosen.connect(self.session.choose_tileset)
+        self.overlay = Choice(
+            "What is written on the tiles", [(f"show {each}", each) for each in OVERLAYS]
+        )
+        self.overlay.chosen.connect(self._choose_overlay)
         self.choice = QPushButton("Choose…")
         self.choice.setToolTip("Choose tiles of a kind")
         menu = QMenu(self.choice)
@@ -142,24 +135,20 @@ class TilesBench(Stage):
         self.pages.addWidget(scrolled(self.shapes))
 
     def _weight_page(self) -> QWidget:
-        self.weight = NumberBox()
-        self.weight.setRange(0, MAX_WEIGHT)
-        self.weight.setDecimals(2)
-        self.weight.setToolTip("Weight of the chosen tiles among their variants; 0 is never")
+        self.weight = number_box(
+            0, MAX_WEIGHT, "Weight of the chosen tiles among their variants; 0 is never"
+        )
         self.weight.valueChanged.connect(self.weigh)
         half = button("÷ 2", partial(self.scale, 0.5), "Halve the weights")
         double = button("× 2", partial(self.scale, 2.0), "Double the weights")
         equal = button("Equal", self.equal, "Give all of them weight 1")
-        self.together = QSlider(Qt.Orientation.Horizontal)
-        self.together.setRange(0, 99)
-        self.together.setToolTip("Part of their group that the chosen tiles take together")
+        self.together = Slide(0, 99, "Part of their group that the chosen tiles take together")
         self.together.setAccessibleName("Together")
         self.together.sliderPressed.connect(self.new_key)
         self.together.valueChanged.connect(self.share)
         self.together_words = QLabel("together")
         self.together_words.setMinimumWidth(96)
-        self.never = QCheckBox("leave out")
-        self.never.setToolTip("Neither offered nor knitted")
+        self.never = Check("leave out", "Neither offered nor knitted")
         self.never.clicked.connect(self.leave_out)
         self.share_lines = column(spacing=2)
         lines = QWidget()
@@ -173,10 +162,8 @@ class TilesBench(Stage):
         return page
 
     def _name_page(self) -> QWidget:
-        self.name = QLineEdit()
-        self.name.setMaxLength(MAX_NAME)
-        self.name.setToolTip("Name of the tile; several get a number each")
-        self.name.editingFinished.connect(self.give_name)
+        self.name = Line("Name of the tile; several get a number each")
+        self.name.told.connect(self.give_name)
         self.tag = QLineEdit()
         self.tag.setMaxLength(MAX_NAME)
         self.tag.setPlaceholderText("another tag, then Enter")
@@ -189,11 +176,10 @@ class TilesBench(Stage):
         return page
 
     def _property_page(self) -> QWidget:
-        self.whose = QComboBox()
-        self.whose.setToolTip(
+        self.whose = Choice(
             "Whose properties: of the chosen tiles, or defaults for tiles that lack their own"
         )
-        self.whose.activated.connect(self.show_properties)
+        self.whose.chosen.connect(self.show_properties)
         self.inherited = note()
         inner = QWidget()
         inner.setLayout(column(self.whose, self.properties, self.inherited, 1, spacing=4))
@@ -231,8 +217,8 @@ class TilesBench(Stage):
         self.shapes.words.setVisible(shapes)
         self.below.setFixedHeight(_BELOW_SHAPES if shapes else _BELOW)
         if shapes:
-            self.overlay.setCurrentIndex(OVERLAYS.index("shapes"))
-            self._choose_overlay(OVERLAYS.index("shapes"))
+            self.overlay.show_value("shapes")
+            self._choose_overlay("shapes")
         self._show_shapes()
 
     def _drag_tiles(self, tiles: list[At]) -> None:
@@ -303,12 +289,8 @@ class TilesBench(Stage):
     def refresh(self) -> None:
         """Show everything as it is now."""
         tilesets = self.session.project.tilesets
-        self.filling = True
-        self.sheets.clear()
-        self.sheets.addItems([each.name for each in tilesets])
-        at = tilesets.index(self.tileset) if self.tileset in tilesets else -1
-        self.sheets.setCurrentIndex(at)
-        self.filling = False
+        self.sheets.offer((each.name, each) for each in tilesets)
+        self.sheets.show_value(self.tileset)
         self.sheet.show_tileset(self.tileset)
         self.sheet.choose(self.chosen)
         self._find(self.search.text())
@@ -339,40 +321,32 @@ class TilesBench(Stage):
         first = min(chosen)
         one = len(chosen) == 1
         self.words.setText(tile_line(tileset, first) if one else f"{len(chosen)} tiles chosen")
-        self.filling = True
         every = [tileset.facts.get(at, PLAIN) for at in chosen]
         facts = list({id(fact): fact for fact in every}.values())
         weights = {fact.weight for fact in facts}
         self.weight.setSpecialValueText("")
         self.weight.show_value(facts[0].weight if len(weights) == 1 else _mean(weights))
         self.weight.setSuffix("" if len(weights) == 1 else " ≠")
-        self.never.setChecked(all(fact.left_out for fact in facts))
+        self.never.show_value(all(fact.left_out for fact in facts))
         names = {fact.name for fact in facts}
-        if not self.name.hasFocus():
-            self.name.setText(next(iter(names)) if len(names) == 1 else "")
-        self.name.setPlaceholderText("" if len(names) == 1 else DIFFERENT)
+        self.name.show_value(next(iter(names)) if len(names) == 1 else None)
         self.show_tags(Counter(tag for fact in every for tag in fact.tags), len(chosen))
         self.show_properties()
-        self.filling = False
         self.show_shares()
 
     # Changing
 
     def do_edit(self, build: Callable[[Tileset, frozenset[At]], Edit], key: object = None) -> bool:
         tileset, chosen = self.tileset, self.chosen
-        if self.filling or tileset is None or not chosen:
+        if tileset is None or not chosen:
             return False
         return self.session.do(lambda: build(tileset, chosen), key)
 
     def new_key(self) -> None:
         self.change_key = object()
 
-    def _choose_sheet(self, place: int) -> None:
-        if not self.filling:
-            self.session.choose_tileset(self.session.project.tilesets[place])
-
-    def _choose_overlay(self, place: int) -> None:
-        self.sheet.overlay = OVERLAYS[place]
+    def _choose_overlay(self, overlay: str) -> None:
+        self.sheet.overlay = overlay
         self.sheet.update()
 
     def choose_by(self, what: str) -> None:
@@ -447,19 +421,18 @@ class TilesBench(Stage):
             self.share_lines.addWidget(note("No marks: these tiles are laid by hand or by a mix."))
         whole = sum(shares[at].share for at in listed)
         groups = {(shares[at].variants, shares[at].of) for at in listed}
-        self.filling = True
         one_group = len(groups) == 1 and whole < 1
         self.together.setEnabled(bool(listed))
-        if one_group and not self.together.isSliderDown():
-            self.together.setValue(min(99, round(100 * whole)))
+        if one_group:
+            self.together.show_value(min(99, round(100 * whole)))
         words = f"together {percent(whole)}" if one_group else "together"
         self.together_words.setText(words)
-        self.filling = False
 
     @property
     def default_tag(self) -> str | None:
         """The tag whose properties are looked at; "" is the whole sheet, None the chosen tiles."""
-        return self.whose.currentData() if self.whose.currentIndex() > 0 else None
+        tag: str | None = self.whose.value
+        return tag
 
     def show_properties(self, *_: object) -> None:
         """Show the properties of the chosen tiles, of a tag or of the sheet."""
@@ -469,14 +442,12 @@ class TilesBench(Stage):
             return
         tags = sorted({tag for own in {each.tags for each in tileset.facts.values()}
                        for tag in own})  # fmt: skip
-        items: list[tuple[str, object]] = [("these tiles", None), ("all tiles of the sheet", "")]
-        fill_box(
-            self.whose,
-            items + [(f"all with tag “{tag}”", tag) for tag in tags],
-            self.default_tag,
-        )
-        self.whose.setCurrentIndex(max(0, self.whose.currentIndex()))
-        tag = self.default_tag
+        tag = self.default_tag if self.default_tag in ("", *tags) else None
+        self.whose.offer([
+            ("these tiles", None), ("all tiles of the sheet", ""),
+            *((f"all with tag “{each}”", each) for each in tags),
+        ])  # fmt: skip
+        self.whose.show_value(tag)
         known = {each.tag: each.properties for each in tileset.defaults}
         self.inherited.setText("")
         if tag is not None:
@@ -520,14 +491,8 @@ class TilesBench(Stage):
     def leave_out(self, on: bool) -> None:
         self.do_edit(lambda t, at: leave_out(t, at, on))
 
-    def give_name(self) -> None:
-        tileset = self.tileset
-        if tileset is None or not self.chosen:
-            return
-        names = {tileset.fact(*at).name for at in self.chosen}
-        text = self.name.text().strip()
-        if names != {text} and (text or len(names) == 1):
-            self.do_edit(lambda t, at: name_tiles(t, at, text))
+    def give_name(self, text: str) -> None:
+        self.do_edit(lambda t, at: name_tiles(t, at, text))
 
     def add_tag(self) -> None:
         text = self.tag.text()

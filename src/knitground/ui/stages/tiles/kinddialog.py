@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtGui import QColor
-from PySide6.QtWidgets import QColorDialog, QDialogButtonBox, QLabel, QLineEdit, QWidget
+from PySide6.QtWidgets import QColorDialog, QLabel, QLineEdit, QWidget
 
 from knitground.core.model.limits import MAX_NAME
 from knitground.core.model.shapes import ShapeKind
@@ -28,11 +28,7 @@ class KindDialog(Dialog):
         self.letter.setToolTip("Stands on the shapes; empty takes one that is free")
         self.colour = (old or _NEW).colour
         self.paint = button("Colour…", self._pick, "Colour of the shapes")
-        self.buttons = QDialogButtonBox(
-            QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel
-        )
-        self.buttons.accepted.connect(self.accept)
-        self.buttons.rejected.connect(self.reject)
+        self.buttons = self.make_buttons()
         self.setLayout(column(
             row(QLabel("Name"), self.name, QLabel("Letter"), self.letter, self.paint),
             self.buttons, margins=14,

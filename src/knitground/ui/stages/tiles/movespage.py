@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
 from pathlib import Path
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QCheckBox, QComboBox, QLabel, QScrollArea, QWidget
+from PySide6.QtWidgets import QLabel, QScrollArea, QWidget
 
 from knitground.core.base.errors import EditError
 from knitground.core.base.window import Box
@@ -25,7 +26,7 @@ from knitground.core.edit.frames import (
 )
 from knitground.core.files.sheetreading import ReadSheets, read_sheets
 from knitground.core.model.tileset import PLAIN, At, Frame, Tileset
-from knitground.ui.common.numbers import WholeBox
+from knitground.ui.common.form import Check, Choice, whole_box
 from knitground.ui.common.widgets import button, column, note, primary, row
 from knitground.ui.session import Session
 from knitground.ui.stages.tiles.bigtile import BigTile
@@ -44,7 +45,6 @@ class MovesPage(QWidget):
         self.tileset: Tileset | None = None
         self.tiles: frozenset[At] = frozenset()
         self.strip = FrameStrip()
-        self._filling = False
         self._make()
         self.strip.dropped_tiles.connect(self._drop_tiles)
         self.strip.dropped_files.connect(self.drop_files)
@@ -53,29 +53,27 @@ class MovesPage(QWidget):
         self.strip.picked.connect(self._pick)
 
     def _make(self) -> None:
-        self.blocks, self.ms = WholeBox(), WholeBox()
-        self.blocks.setRange(2, 256)
-        self.blocks.setValue(4)
-        self.blocks.setFixedWidth(64)
-        self.blocks.setToolTip("How many blocks there are, the chosen one included")
-        self.ms.setRange(1, 600_000)
-        self.ms.setValue(160)
-        self.ms.setSuffix(" ms")
-        self.ms.setToolTip("How long the chosen frame shows; without one, all of them")
+        self.blocks = whole_box(
+            2, 256, "How many blocks there are, the chosen one included", value=4, wide=64
+        )
+        self.ms = whole_box(
+            1, 600_000, "How long the chosen frame shows; without one, all of them", value=160,
+            suffix=" ms",
+        )  # fmt: skip
         self.ms.valueChanged.connect(self._time_one)
-        self.way = QComboBox()
-        self.way.addItems(list(WAYS))
-        self.way.setToolTip("Where the next block lies")
+        self.way = Choice("Where the next block lies", [(each, each) for each in WAYS])
         go = primary("Let them move", self.move_blocks,
                      "The chosen block moves through those beside it")  # fmt: skip
-        self.play = QCheckBox("play")
-        self.play.setChecked(True)
+        self.play = Check("play", "Let the large tile move")
+        self.play.show_value(True)
         self.play.clicked.connect(self._play)
         step = button("Step", self._step, "Show the next frame")
         times = button("For all", self._time, "All frames of all chosen tiles show for that time")
         still = button("Stand still", self._still, "Take the animations away")
-        self.apart = QCheckBox("each cell begins at another frame")
-        self.apart.setToolTip("By the cell's number; else all same animations keep step")
+        self.apart = Check(
+            "each cell begins at another frame",
+            "By the cell's number; else all same animations keep step",
+        )
         self.apart.clicked.connect(self._set_apart)
         self.words = note()
         area = QScrollArea()
@@ -96,7 +94,6 @@ class MovesPage(QWidget):
             self.strip.number = None
         self.tileset, self.tiles = tileset, tiles
         facts = [tileset.facts.get(at, PLAIN) for at in tiles] if tileset else []
-        self._filling = True
         frames = tileset.fact(*min(tiles)).frames if tileset and tiles else ()
         self.strip.show_frames(self.session.project, tileset, frames)
         moving = [fact for fact in facts if fact.frames]
@@ -109,13 +106,12 @@ class MovesPage(QWidget):
         number = self.strip.number
         if number is not None:
             self.ms.show_value(frames[number].ms)
-        self._filling = False
 
     # Changing
 
     def _do(self, build: Callable[[Tileset], Edit], key: object = None) -> bool:
         tileset = self.tileset
-        if tileset is None or not self.tiles or self._filling:
+        if tileset is None or not self.tiles:
             return False
         return self.session.do(lambda: build(tileset), key)
 
@@ -172,9 +168,7 @@ class MovesPage(QWidget):
     def _pick(self) -> None:
         number = self.strip.number
         if number is not None:
-            self._filling = True
-            self.ms.setValue(self.strip.frames[number].ms)
-            self._filling = False
+            self.ms.show_value(self.strip.frames[number].ms)
             self.play.setChecked(False)
             self.big.show_frame(number)
 
@@ -190,9 +184,9 @@ class MovesPage(QWidget):
 
     def _time_one(self, ms: int) -> None:
         number, frames = self.strip.number, self.strip.frames
-        if number is None or self._filling:
+        if number is None:
             return
-        new = frames[number]._replace(ms=ms)
+        new = replace(frames[number], ms=ms)
         self._set((*frames[:number], new, *frames[number + 1 :]), ("ms", number))
 
     def _time(self) -> None:

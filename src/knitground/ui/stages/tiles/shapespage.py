@@ -6,7 +6,7 @@ from collections.abc import Callable
 from dataclasses import replace
 from functools import partial
 
-from PySide6.QtWidgets import QButtonGroup, QComboBox, QLineEdit, QMenu, QPushButton, QWidget
+from PySide6.QtWidgets import QButtonGroup, QLineEdit, QMenu, QPushButton, QWidget
 
 from knitground.core.base.errors import EditError
 from knitground.core.edit.document import Edit
@@ -33,8 +33,8 @@ from knitground.core.shapes.borders import Meeting
 from knitground.core.shapes.geometry import corner_words, typed_corners
 from knitground.core.shapes.kinds import kind_named, kind_names
 from knitground.ui.common.asking import answered
-from knitground.ui.common.numbers import NumberBox, WholeBox
-from knitground.ui.common.widgets import button, column, fill_box, note, row, set_role
+from knitground.ui.common.form import Choice, number_box, whole_box
+from knitground.ui.common.widgets import button, column, note, row, set_role
 from knitground.ui.session import Session
 from knitground.ui.stages.tiles.kinddialog import KindDialog
 from knitground.ui.stages.tiles.shapepad import MODES, ShapePad
@@ -63,9 +63,8 @@ class ShapesPage(QWidget):
     # Building
 
     def _make(self) -> None:
-        self.kinds = QComboBox()
-        self.kinds.setToolTip("Kind of the area: what it is to the game")
-        self.kinds.activated.connect(self._choose_kind)
+        self.kinds = Choice("Kind of the area: what it is to the game")
+        self.kinds.chosen.connect(self.choose_kind)
         self.kinds.setMinimumWidth(70)
         self.more = QPushButton("Kinds…")
         menu = QMenu(self.more)
@@ -81,28 +80,20 @@ class ShapesPage(QWidget):
             each.setCheckable(True)
             each.setChecked(mode == self.pad.mode)
             self.modes.addButton(each, n)
-        self.snap = QComboBox()
-        for words, step in SNAPS:
-            self.snap.addItem(words, step)
-        self.snap.setToolTip("Where corners come to lie")
-        self.snap.activated.connect(self._set_snap)
+        self.snap = Choice("Where corners come to lie", SNAPS)
+        self.snap.chosen.connect(self._set_snap)
         self.corners = QLineEdit()
         self.corners.setPlaceholderText("corners: x,y  x,y …")
         self.corners.setToolTip("Corners of the chosen shape in pixels; Enter sets them")
         self.corners.editingFinished.connect(self._type)
-        self.tolerance = NumberBox()
-        self.tolerance.setRange(0, 64)
-        self.tolerance.setSingleStep(0.5)
-        self.tolerance.setDecimals(1)
-        self.tolerance.setValue(1.0)
-        self.tolerance.setSuffix(" px off")
-        self.tolerance.setToolTip("How far the outline may be from what the tile shows")
-        self.most = WholeBox()
-        self.most.setRange(2, 256)
-        self.most.setSpecialValueText("any corners")
-        self.most.setSuffix(" corners")
-        self.most.setValue(2)
-        self.most.setToolTip("At most so many corners; the one that matters least goes first")
+        self.tolerance = number_box(
+            0, 64, "How far the outline may be from what the tile shows", step=0.5, decimals=1,
+            value=1, suffix=" px off",
+        )  # fmt: skip
+        self.most = whole_box(
+            2, 256, "At most so many corners; the one that matters least goes first", value=2,
+            special="any corners", suffix=" corners",
+        )  # fmt: skip
         self.tolerance.valueChanged.connect(self.preview)
         self.most.valueChanged.connect(self.preview)
         self.words = note()
@@ -140,7 +131,8 @@ class ShapesPage(QWidget):
         if self.pad.kind not in names:
             self.pad.set_kind(names[0] if names else "solid")
         lines = [f"{kind_named(self.session.project, each).letter}  {each}" for each in names]
-        fill_box(self.kinds, list(zip(lines, names)), self.pad.kind)
+        self.kinds.offer(zip(lines, names))
+        self.kinds.show_value(self.pad.kind)
         self._show_shape()
         self.preview()
 
@@ -215,11 +207,8 @@ class ShapesPage(QWidget):
         self.modes.button(MODES.index(mode)).setChecked(True)
         self.pad.setFocus()
 
-    def _set_snap(self) -> None:
-        self.pad.snap = float(self.snap.currentData())
-
-    def _choose_kind(self) -> None:
-        self.choose_kind(str(self.kinds.currentData()))
+    def _set_snap(self, step: float) -> None:
+        self.pad.snap = step
 
     def choose_kind(self, kind: str) -> None:
         """Draw shapes of another kind; a chosen shape becomes one of it."""

@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 from PySide6.QtCore import QRectF
 from PySide6.QtGui import QPainter, QPaintEvent
-from PySide6.QtWidgets import QComboBox, QDialogButtonBox, QLabel, QWidget
+from PySide6.QtWidgets import QComboBox, QLabel, QWidget
 
 from knitground.core.edit.shapes import size_of
 from knitground.core.knit.layer import marked_tiles
@@ -57,12 +57,7 @@ class TerrainShapesDialog(Dialog):
         self.px.setSuffix(" px")
         self.words, self.told = QLabel(), note()
         self.tiles = _Tiles()
-        self.buttons = QDialogButtonBox(
-            QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel
-        )
-        self.buttons.button(QDialogButtonBox.StandardButton.Ok).setText("Shape them")
-        self.buttons.accepted.connect(self.accept)
-        self.buttons.rejected.connect(self.reject)
+        self.buttons = self.make_buttons("Shape them")
         self.setLayout(column(
             row(QLabel("Set"), self.sets, QLabel("shows"), self.terrains, 1),
             row(QLabel("Shape"), self.way, 1), row(self.words, self.px, 1), self.tiles, self.told,
@@ -119,7 +114,7 @@ class TerrainShapesDialog(Dialog):
         self.tiles.show_tiles(self.project, found)
         self.px.setEnabled(not whole)
         self.told.setText(f"{count} of {len(tiles)} tiles get a shape")
-        self.buttons.button(QDialogButtonBox.StandardButton.Ok).setEnabled(count > 0)
+        self.ok.setEnabled(count > 0)
 
 
 class _Tiles(QWidget):
