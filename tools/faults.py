@@ -146,7 +146,7 @@ def steps(project: Project) -> None:
     at = next(at for at, fact in sorted(owner.facts.items()) if fact.frames)
     frames = owner.facts[at].frames
     owner.facts[at] = replace(
-        owner.facts[at], frames=(*frames[:-1], frames[-1]._replace(ms=frames[-1].ms + 90))
+        owner.facts[at], frames=(*frames[:-1], replace(frames[-1], ms=frames[-1].ms + 90))
     )
 
 

@@ -18,6 +18,7 @@ from knitground.core.edit.rulestats import layers_with
 from knitground.core.grow.rewriting import LiveRules
 from knitground.core.knit.knit import knit_box, rule_window, wide_window
 from knitground.core.knit.layer import layer_table
+from knitground.core.model.lattice import Cell
 from knitground.core.model.layers import GAP, Cells, GroundLayer, GrownLayer, Layer, PinnedLayer
 from knitground.core.model.map import Map
 from knitground.core.model.mix import MixEntry
@@ -34,7 +35,6 @@ from knitground.core.rules.teach import teach_rule
 
 _AROUND = 96
 """Cells round the examples that are looked at: others far away are not compared."""
-Cell = tuple[int, int]
 
 
 @dataclass(frozen=True, eq=False)

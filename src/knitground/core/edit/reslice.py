@@ -31,8 +31,8 @@ from knitground.core.model.project import Project, free_name
 from knitground.core.model.slicing import Area, Slicing
 from knitground.core.model.terrain import no_marks
 from knitground.core.model.tile import TileRef, tiles_in
-from knitground.core.model.tileset import PLAIN, Picture, SheetFile, Tileset
-from knitground.core.slicing.follow import Follow, Place, follow_content, follow_pixels
+from knitground.core.model.tileset import PLAIN, At, Picture, SheetFile, Tileset
+from knitground.core.slicing.follow import Follow, follow_content, follow_pixels
 from knitground.core.slicing.grid import lay_grid
 from knitground.core.slicing.pieces import foot
 
@@ -126,7 +126,7 @@ def cut_areas(project: Project, tileset: Tileset, cuts: Sequence[Slicing]) -> Ed
     return Edit(f"Cut “{tileset.name}” into {len(cuts)} areas", tuple(atoms))
 
 
-def moved_tiles(slicing: Slicing, old: Picture | None, new: Picture) -> dict[Place, Place]:
+def moved_tiles(slicing: Slicing, old: Picture | None, new: Picture) -> dict[At, At]:
     """Find the tiles that moved between two states of a sheet; changes nothing, may take long.
 
     Raises
@@ -141,7 +141,7 @@ def moved_tiles(slicing: Slicing, old: Picture | None, new: Picture) -> dict[Pla
 
 
 def read_again(
-    project: Project, tileset: Tileset, sheet: SheetFile, moved: dict[Place, Place]
+    project: Project, tileset: Tileset, sheet: SheetFile, moved: dict[At, At]
 ) -> tuple[Edit, Losses]:
     """Take a sheet as it is on disk now; tiles that moved (`moved_tiles`) are followed.
 
@@ -155,7 +155,7 @@ def read_again(
 
     arrived = set(moved.values())
 
-    def follow(at: Place) -> Place | None:
+    def follow(at: At) -> At | None:
         # Where another tile has come to lie, the one that was there is gone.
         return moved.get(at) or (None if at in arrived else at)
 
@@ -173,7 +173,7 @@ def use_relaid(
     grid = lay_grid(slicing, width, height)
     columns = tileset.columns
 
-    def follow(at: Place) -> Place | None:
+    def follow(at: At) -> At | None:
         return divmod(at[0] * columns + at[1], grid.columns) if tileset.has(*at) else None
 
     changed = Changed(What.SLICING, tileset=tileset)

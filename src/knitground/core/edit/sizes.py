@@ -14,7 +14,7 @@ from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.document import Edit
 from knitground.core.edit.maps import check_size
 from knitground.core.model.conditions import Area
-from knitground.core.model.lattice import Lattice, Place, Staggered
+from knitground.core.model.lattice import Lattice, Point, Staggered
 from knitground.core.model.layers import (
     GroundLayer,
     Layer,
@@ -126,7 +126,7 @@ def _resized(map_: Map, margins: Margins) -> tuple[Lattice, Margins]:
     return after, Margins(*own)
 
 
-def _moved_by(map_: Map, margins: Margins) -> Place:
+def _moved_by(map_: Map, margins: Margins) -> Point:
     """Tell by how many pixels what lies on the map is further right and down afterwards."""
     after, own = _resized(map_, margins)
     x, y = after.place(own.top, own.left)

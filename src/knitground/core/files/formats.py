@@ -25,10 +25,10 @@ from knitground.core.model.limits import (
     BorderCells,
     ClumpCells,
     FileName,
+    Index,
     Name,
     OwnClump,
     Part,
-    Place,
     TileSide,
     Turn,
     Weight,
@@ -60,8 +60,8 @@ class TileFile(FilePart):
     """A tile: row and column on its sheet; turn 0–7 (quarter turns clockwise, + 4 mirrored)."""
 
     tileset: Name
-    row: Place
-    col: Place
+    row: Index
+    col: Index
     turn: Turn = 0
 
 
@@ -184,8 +184,8 @@ class PlacedFacts(TileFacts):
 
     __pydantic_config__: ClassVar[dict[str, object]] = {"extra": "forbid", "allow_inf_nan": False}
 
-    row: Place
-    col: Place
+    row: Index
+    col: Index
 
     @property
     def at(self) -> At:
@@ -221,8 +221,8 @@ class TileMarksFile(FilePart):
     0 is nothing, n the n-th terrain, 254 anything. `tileset` names another one than the set's own.
     """
 
-    row: Place
-    col: Place
+    row: Index
+    col: Index
     tileset: Name | None = None
     marks: Annotated[list[Annotated[int, Field(ge=0, le=254)]], Field(min_length=8, max_length=9)]
 
@@ -252,7 +252,7 @@ class TilesetFile(FilePart):
     height: TileSide
     slicing: Slicing
     facts: Annotated[list[FactsFile], Field(max_length=16_777_216)] = []
-    order: Annotated[list[tuple[Place, Place]], Field(max_length=1_048_576)] = []
+    order: Annotated[list[tuple[Index, Index]], Field(max_length=1_048_576)] = []
     defaults: Annotated[list[TagDefaultFile], Field(max_length=1024)] = []
     sets: list[TerrainSetFile] = []
     prints: Annotated[list[PrintRow], Field(max_length=MAX_SIDE_PX)] = []

@@ -19,12 +19,12 @@ from knitground.core.grow.distance import parts_of
 from knitground.core.grow.stepkind import As, Setting, Start, StepKind
 from knitground.core.grow.work import Grown, Mask, Work
 from knitground.core.knit.sides import with_sides
+from knitground.core.model.lattice import Cell
 from knitground.core.model.layers import GroundLayer, GrownLayer, MarkerLayer
 from knitground.core.model.recipe import RouteEnd, RouteStep
 from knitground.core.model.terrain import SetKind
 
 Costs = NDArray[np.int32]
-Cell = tuple[int, int]
 Path = list[Cell]
 """Cells that follow each other side by side; on a map that wraps taken modulo its size."""
 PLAIN, DEAR, KNOWN = 8, 64, 3

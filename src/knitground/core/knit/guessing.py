@@ -10,10 +10,8 @@ from numpy.typing import NDArray
 from knitground.core.base.progress import Progress, no_progress
 from knitground.core.knit.guess import guess_all, least_sure
 from knitground.core.model.terrain import ANY, NOTHING, SLOTS, UNKNOWN, SetKind, TerrainSet
-from knitground.core.model.tileset import Tileset
+from knitground.core.model.tileset import At, Tileset
 from knitground.core.slicing.grid import cut_tile
-
-Place = tuple[int, int]
 
 
 @dataclass
@@ -24,10 +22,10 @@ class Guessed:
     at, the least sure first.
     """
 
-    places: list[Place] = field(default_factory=list)
+    places: list[At] = field(default_factory=list)
     marks: NDArray[np.uint8] = field(default_factory=lambda: np.zeros((0, SLOTS), np.uint8))
     sure: NDArray[np.float32] = field(default_factory=lambda: np.zeros(0, np.float32))
-    line: list[tuple[Place, float]] = field(default_factory=list)
+    line: list[tuple[At, float]] = field(default_factory=list)
 
 
 def guess_sheet(

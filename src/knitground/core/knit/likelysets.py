@@ -19,8 +19,8 @@ from knitground.core.knit.faces import Described, describe_as, part_of
 from knitground.core.knit.labelling import SLOT_ORDERS
 from knitground.core.knit.setscore import MOST_ONCE, Looked, look_as
 from knitground.core.model.terrain import NOTHING, SLOTS, SetKind, Slot
+from knitground.core.model.tileset import At
 
-Place = tuple[int, int]
 Tiles = NDArray[np.uint8]
 Group = NDArray[np.intp]
 Tried = tuple[float, Group, SetKind, int]
@@ -59,17 +59,17 @@ class SetGuess:
     """
 
     kind: SetKind
-    places: list[Place]
+    places: list[At]
     marks: NDArray[np.uint8]
     terrains: int
-    plain: tuple[Place | None, ...]
+    plain: tuple[At | None, ...]
     combinations: int
     score: float
 
 
 def find_sets(
     tiles: Tiles,
-    places: list[Place],
+    places: list[At],
     progress: Progress = no_progress,
     found: Callable[[SetGuess], object] = lambda _: None,
 ) -> list[SetGuess]:
@@ -116,7 +116,7 @@ def _worth(tiles: Tiles) -> Group:
 # Groups
 
 
-def _groups(tiles: Tiles, left: Group, places: list[Place]) -> list[Group]:
+def _groups(tiles: Tiles, left: Group, places: list[At]) -> list[Group]:
     """List groups of tiles that may belong together, those that hold together best first."""
     found: list[Group] = [left] if len(left) <= _MOST else []
     at = np.array([places[n] for n in left.tolist()])
@@ -222,7 +222,7 @@ class _Search:
     progress : asked before each group, so that a search can be called off
     """
 
-    def __init__(self, tiles: Tiles, places: list[Place], progress: Progress) -> None:
+    def __init__(self, tiles: Tiles, places: list[At], progress: Progress) -> None:
         self.tiles, self.places, self.progress = tiles, places, progress
         self.told: dict[SetKind, Described] = describe_as(tiles, SetKind)
         self.quick: dict[bytes, list[Tried]] = {}
@@ -309,7 +309,7 @@ def _rank(looked: Looked) -> float:
     return float(looked.score * float(looked.fits.sum()) ** 0.3 * looked.fit**2)
 
 
-def _guess(tiles: Tiles, looked: Looked, group: Group, places: list[Place]) -> SetGuess:
+def _guess(tiles: Tiles, looked: Looked, group: Group, places: list[At]) -> SetGuess:
     """Put what was found into marks; which of two values is the terrain follows from the art."""
     mine = group[looked.fits]
     values = looked.values[looked.fits]
@@ -330,7 +330,7 @@ def _guess(tiles: Tiles, looked: Looked, group: Group, places: list[Place]) -> S
             marks[:, order] = values != nothing
     shown = marks[:, order]
     at = [places[n] for n in mine.tolist()]
-    firsts: list[Place | None] = []
+    firsts: list[At | None] = []
     for value in range(1, terrains + 1):
         found = np.flatnonzero((shown == value).all(axis=1))
         firsts.append(at[int(found[0])] if found.size else None)

@@ -26,7 +26,7 @@ from numpy.typing import NDArray
 from knitground.core.base.window import Box
 from knitground.core.model.turns import is_mirrored, quarters, turned_on
 
-Place = tuple[float, float]
+Point = tuple[float, float]
 """x (to the right) and y (down), in pixels from the map's upper left."""
 Cell = tuple[int, int]
 """Row and column."""
@@ -184,12 +184,12 @@ class Lattice:
         """Give the cell that a place lies on; may be outside the grid."""
         return int(y // self.high), int(x // self.wide)
 
-    def within(self, x: float, y: float) -> Place:
+    def within(self, x: float, y: float) -> Point:
         """Tell how far right and down in its cell a place lies, each 0 to 1."""
         row, col = self.cell_at(x, y)
         return x / self.wide - col, y / self.high - row
 
-    def places(self, x: float, y: float) -> Place:
+    def places(self, x: float, y: float) -> Point:
         """Give a place in columns and rows instead of pixels, with their parts."""
         return x / self.wide, y / self.high
 
@@ -223,7 +223,7 @@ class Lattice:
             ceil(rect.bottom / self.high), ceil(rect.right / self.wide),
         )  # fmt: skip
 
-    def cells_round(self, places: Iterable[Place]) -> Box | None:
+    def cells_round(self, places: Iterable[Point]) -> Box | None:
         """Give the box of the cells that some places lie on; None of no places."""
         cells = [self.cell_at(x, y) for x, y in places]
         if not cells:
@@ -242,12 +242,12 @@ class Lattice:
         """Give rows and columns of the cells that places lie on, as arrays that go together."""
         return np.floor(ys / self.high).astype(int), np.floor(xs / self.wide).astype(int)
 
-    def snap(self, x: float, y: float, parts: int = 1) -> Place:
+    def snap(self, x: float, y: float, parts: int = 1) -> Point:
         """Give the nearest corner of cells, or of so many parts of a cell's sides."""
         across, down = self.wide / parts, self.high / parts
         return round(x / across) * across, round(y / down) * down
 
-    def way(self, start: Place, end: Place) -> list[Place]:
+    def way(self, start: Point, end: Point) -> list[Point]:
         """List places on the straight way to another one: one for each quarter of a cell passed.
 
         However a way is parted, they lie in the same quarters. Where it meets lines between them it
@@ -362,7 +362,7 @@ class Lattice:
             ]
         return out
 
-    def spanned(self, a: Place, b: Place) -> tuple[Box, NDArray[np.bool_] | None]:
+    def spanned(self, a: Point, b: Point) -> tuple[Box, NDArray[np.bool_] | None]:
         """Give the cells of the rectangle between two places, as people count: a box, and which.
 
         None for all of it.
@@ -381,11 +381,11 @@ class Lattice:
 
     # From cells to pixels
 
-    def place(self, row: float, col: float) -> Place:
+    def place(self, row: float, col: float) -> Point:
         """Give the place of a corner of cells, or with parts of a place between them."""
         return col * self.wide, row * self.high
 
-    def middle(self, row: int, col: int) -> Place:
+    def middle(self, row: int, col: int) -> Point:
         """Give the middle of a cell."""
         return self.place(row + 0.5, col + 0.5)
 
@@ -395,7 +395,7 @@ class Lattice:
             box.left * self.wide, box.top * self.high, box.width * self.wide, box.height * self.high
         )
 
-    def outline(self, box: Box) -> list[Place]:
+    def outline(self, box: Box) -> list[Point]:
         """Give the corners of what a box of cells covers, clockwise from its upper left one."""
         return [
             self.place(box.top, box.left), self.place(box.top, box.right),
@@ -408,15 +408,15 @@ class Lattice:
         return self.bounds(self.whole)
 
     @property
-    def sides(self) -> list[Place]:
+    def sides(self) -> list[Point]:
         """Give the four corners between the map's sides, clockwise: above, right, below, left."""
         return self.outline(self.whole)
 
-    def border_in(self, rect: Rect) -> list[Place]:
+    def border_in(self, rect: Rect) -> list[Point]:
         """Give the corners of what all cells cover, clockwise, as far as a rectangle shows it."""
         return self.outline(self.whole)
 
-    def foot(self, row: int, col: int) -> Place:
+    def foot(self, row: int, col: int) -> Point:
         """Give where pictures stand on a cell: the middle of its lower side."""
         return self.place(row + 1, col + 0.5)
 
@@ -488,7 +488,7 @@ class Lattice:
         return self.picture[0] - self.high
 
     @property
-    def stride(self) -> Place:
+    def stride(self) -> Point:
         """Pixels right and down after which the lines between cells look the same again."""
         return self.wide, self.high
 
@@ -518,7 +518,7 @@ class Lattice:
 
     # Whole periods of a grid that wraps
 
-    def periods_in(self, rect: Rect) -> list[Place]:
+    def periods_in(self, rect: Rect) -> list[Point]:
         """List by how many pixels the copies of the grid lie right and down that a rect may show.
 
         One copy, moved by nothing, where the grid does not wrap.
@@ -533,12 +533,12 @@ class Lattice:
         ]
 
     @property
-    def copies(self) -> list[Place]:
+    def copies(self) -> list[Point]:
         """List by how many pixels the nine copies that lie side by side are moved, one by none."""
         wide, high = self.extent
         return [(x * wide, y * high) for y in (-1, 0, 1) for x in (-1, 0, 1)]
 
-    def home(self, x: float, y: float) -> Place:
+    def home(self, x: float, y: float) -> Point:
         """Give the place that a copy shows there."""
         wide, high = self.extent
         return x % wide, y % high
@@ -559,7 +559,7 @@ class Lattice:
         small: Self = _halved(self, level)
         return small
 
-    def scale(self, smaller: Lattice) -> Place:
+    def scale(self, smaller: Lattice) -> Point:
         """Give the pixels across and down that one pixel of this is on the same lattice smaller."""
         return smaller.wide / self.wide, smaller.high / self.high
 
@@ -610,7 +610,7 @@ class Diamond(Lattice):
     def one(self) -> Lattice:
         return Diamond(1, 1, self.high, self.wide)
 
-    def places(self, x: float, y: float) -> Place:
+    def places(self, x: float, y: float) -> Point:
         across, down = (x - self._left) * self.high, (y - self._top) * self.wide
         area = self.high * self.wide  # one division: what lies on a line is found to lie on it
         return (down + across) / area, (down - across) / area
@@ -619,7 +619,7 @@ class Diamond(Lattice):
         col, row = self.places(x, y)
         return floor(row), floor(col)
 
-    def within(self, x: float, y: float) -> Place:
+    def within(self, x: float, y: float) -> Point:
         col, row = self.places(x, y)
         return col - floor(col), row - floor(row)
 
@@ -647,16 +647,16 @@ class Diamond(Lattice):
         cols, rows = self.places(xs, ys)  # type: ignore[arg-type]
         return np.floor(rows).astype(int), np.floor(cols).astype(int)
 
-    def snap(self, x: float, y: float, parts: int = 1) -> Place:
+    def snap(self, x: float, y: float, parts: int = 1) -> Point:
         col, row = self.places(x, y)
         return self.place(round(row * parts) / parts, round(col * parts) / parts)
 
-    def way(self, start: Place, end: Place) -> list[Place]:
+    def way(self, start: Point, end: Point) -> list[Point]:
         upright = Lattice(self.rows, self.columns, 1, 1)
         found = upright.way(self.places(*start), self.places(*end))
         return [*(self.place(row, col) for col, row in found[:-1]), end]
 
-    def place(self, row: float, col: float) -> Place:
+    def place(self, row: float, col: float) -> Point:
         y = self._top + (col + row) * self.high / 2
         return self._left + (col - row) * self.wide / 2, y
 
@@ -666,7 +666,7 @@ class Diamond(Lattice):
         x, y = floor(left), floor(top)
         return Rect(x, y, ceil(right) - x, ceil(bottom) - y)
 
-    def foot(self, row: int, col: int) -> Place:
+    def foot(self, row: int, col: int) -> Point:
         return self.place(row + 1, col + 1)
 
     def begins(self, high: int, wide: int) -> tuple[int, int]:
@@ -735,15 +735,15 @@ class Diamond(Lattice):
         return np.lexsort((cols, rows + cols, down * rows + across * cols))
 
     @property
-    def copies(self) -> list[Place]:
+    def copies(self) -> list[Point]:
         return [self._period(down, across) for down in (-1, 0, 1) for across in (-1, 0, 1)]
 
-    def home(self, x: float, y: float) -> Place:
+    def home(self, x: float, y: float) -> Point:
         row, col = self.cell_at(x, y)
         across, down = self._period(row // self.rows, col // self.columns)
         return x - across, y - down
 
-    def _period(self, down: int, across: int) -> Place:
+    def _period(self, down: int, across: int) -> Point:
         """Tell by how many pixels a copy is moved that lies so many maps further."""
         rows, cols = down * self.rows, across * self.columns
         return (cols - rows) * self.wide / 2, (cols + rows) * self.high / 2
@@ -761,7 +761,7 @@ class Diamond(Lattice):
         out[inside] = pixels[at_rows[inside], at_cols[inside]]
         return out
 
-    def periods_in(self, rect: Rect) -> list[Place]:
+    def periods_in(self, rect: Rect) -> list[Point]:
         if not self.wrap:
             return [(0, 0)]
         seen = self.cells_in(rect)
@@ -889,7 +889,7 @@ class Staggered(Diamond):
         return Rect(0, self.rise, wide, high - self.rise)
 
     @property
-    def sides(self) -> list[Place]:
+    def sides(self) -> list[Point]:
         rect = self.frame
         return [(rect.x, rect.y), (rect.right, rect.y), (rect.right, rect.bottom),
                 (rect.x, rect.bottom)]  # fmt: skip
@@ -909,17 +909,17 @@ class Staggered(Diamond):
         out[inside] = pixels[rows[inside] // step, cols[inside] // step]
         return out
 
-    def _period(self, down: int, across: int) -> Place:
+    def _period(self, down: int, across: int) -> Point:
         rows, columns = self.stagger.rows, self.stagger.columns
         wide = columns * self.wide / (2 if self.stagger.by_columns else 1)
         return across * wide, down * rows * self.high / (1 if self.stagger.by_columns else 2)
 
-    def home(self, x: float, y: float) -> Place:
+    def home(self, x: float, y: float) -> Point:
         row, col = self.name_of(*self.cell_at(x, y))
         across, down = self._period(row // self.stagger.rows, col // self.stagger.columns)
         return x - across, y - down
 
-    def periods_in(self, rect: Rect) -> list[Place]:
+    def periods_in(self, rect: Rect) -> list[Point]:
         if not self.wrap:
             return [(0, 0)]
         wide, high = self._period(1, 1)
@@ -1018,7 +1018,7 @@ class Staggered(Diamond):
         mask[downs - box.top, acrosses - box.left] = True
         return box, mask
 
-    def border_in(self, rect: Rect) -> list[Place]:
+    def border_in(self, rect: Rect) -> list[Point]:
         """Give the zigzag round the cells of whole rows and columns that a rectangle shows."""
         half_wide, half_high = self.wide / 2, self.high / 2
         rows, cols = self.stagger.rows, self.stagger.columns
@@ -1029,11 +1029,11 @@ class Staggered(Diamond):
         if top >= bottom or left >= right:
             return []
 
-        def corner(row: int, col: int, across: int, down: int) -> Place:
+        def corner(row: int, col: int, across: int, down: int) -> Point:
             x, y = self.stagger.halves(row, col)
             return (x + across) * half_wide, self.rise + (y + down) * half_high
 
-        out: list[Place] = []
+        out: list[Point] = []
         if self.stagger.by_columns:
             for col in range(left, right):
                 out += [corner(top, col, 0, 1), corner(top, col, 1, 0), corner(top, col, 2, 1)]

@@ -10,7 +10,7 @@ import numpy as np
 from annotated_types import MaxLen
 from numpy.typing import NDArray
 
-from knitground.core.model.limits import MAX_TERRAINS, HexColour, Letter, Name, Place
+from knitground.core.model.limits import MAX_TERRAINS, HexColour, Index, Letter, Name
 from knitground.core.model.rules import RuleList
 
 NOTHING = 0
@@ -86,7 +86,7 @@ class Terrain:
     name: Name
     colour: HexColour
     letter: Letter
-    picture: tuple[Place, Place] | None = None
+    picture: tuple[Index, Index] | None = None
 
 
 def no_marks(rows: int = 0, columns: int = 0) -> Marks:
@@ -98,7 +98,7 @@ def no_marks(rows: int = 0, columns: int = 0) -> Marks:
 class TerrainSet:
     """Terrains and the marks of the tiles that show them.
 
-    Place n of `terrains` is written as n + 1 in `marks`, 0 is nothing and 254 anything. Marks
+    Index n of `terrains` is written as n + 1 in `marks`, 0 is nothing and 254 anything. Marks
     follow the sheet's grid and are kept for places that a smaller grid hides. `guests` are marks of
     tiles of other tilesets, by name. `rules` say what marks can not.
     """

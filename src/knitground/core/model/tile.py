@@ -6,15 +6,15 @@ from collections.abc import Iterator
 from dataclasses import fields, is_dataclass
 from typing import NamedTuple
 
-from knitground.core.model.limits import Name, Place, Turn
+from knitground.core.model.limits import Index, Name, Turn
 
 
 class TileRef(NamedTuple):
     """A tile by its place on its sheet, and how it is turned (0: as it stands; 1 to 7)."""
 
     tileset: Name
-    row: Place
-    col: Place
+    row: Index
+    col: Index
     turn: Turn = 0
 
 

@@ -14,9 +14,9 @@ from knitground.core.model.limits import (
     MAX_FRAMES,
     AnchorPx,
     FileName,
+    Index,
     Milliseconds,
     Name,
-    Place,
     TileSide,
     Weight,
     Word,
@@ -43,8 +43,8 @@ class Frame:
 
     __pydantic_config__: ClassVar[dict[str, object]] = {"extra": "forbid"}
 
-    row: Place
-    col: Place
+    row: Index
+    col: Index
     ms: Milliseconds
     tileset: Word = ""
 

@@ -8,8 +8,9 @@ from enum import StrEnum
 from functools import cached_property
 
 from knitground.core.edit.document import Edit
+from knitground.core.model.lattice import Cell
 from knitground.core.model.tile import TileRef
-from knitground.core.proof.proving import Cell, Proving
+from knitground.core.proof.proving import Proving
 
 
 class Group(StrEnum):

@@ -13,10 +13,11 @@ from knitground.core.edit.document import Edit
 from knitground.core.edit.piecehere import Fitting
 from knitground.core.knit.knit import terrain_of, without_rim
 from knitground.core.knit.missing import key_words
+from knitground.core.model.lattice import Cell
 from knitground.core.model.layers import GAP, GroundLayer
 from knitground.core.proof.finding import Check, Finding, Group
 from knitground.core.proof.places import lay_masked
-from knitground.core.proof.proving import Cell, Proving
+from knitground.core.proof.proving import Proving
 
 
 def _find(at: Proving) -> Iterator[Finding]:

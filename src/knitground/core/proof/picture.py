@@ -8,10 +8,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from knitground.core.edit.document import Document
-from knitground.core.model.lattice import Rect
+from knitground.core.model.lattice import Cell, Rect
 from knitground.core.model.map import Map, grid_of
 from knitground.core.proof.finding import Finding
-from knitground.core.proof.proving import Cell
 from knitground.core.render.atlas import Atlas
 from knitground.core.render.stack import draw_map, stack_of
 from knitground.core.render.tiles import tile_pixels

@@ -14,9 +14,10 @@ from knitground.core.knit.keys import keys_of
 from knitground.core.knit.knit import knit_box, terrain_of, without_rim
 from knitground.core.knit.layer import marked_tiles
 from knitground.core.knit.missing import key_words
+from knitground.core.model.lattice import Cell
 from knitground.core.model.layers import GroundLayer
 from knitground.core.proof.finding import Check, Finding, Group
-from knitground.core.proof.proving import Cell, Proving
+from knitground.core.proof.proving import Proving
 
 
 def _find(at: Proving) -> Iterator[Finding]:

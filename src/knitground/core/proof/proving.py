@@ -13,6 +13,7 @@ from knitground.core.base.progress import Progress, no_progress
 from knitground.core.base.window import Box
 from knitground.core.edit.document import Document
 from knitground.core.knit.table import KnitTable
+from knitground.core.model.lattice import Cell
 from knitground.core.model.layers import Cells, GroundLayer, Layer
 from knitground.core.model.map import Map, grid_of
 from knitground.core.model.project import Project
@@ -21,7 +22,6 @@ from knitground.core.model.tile import TileRef
 from knitground.core.model.tileset import TileFacts, Tileset
 from knitground.core.shapes.blocked import blocked_cells
 
-Cell = tuple[int, int]
 Found = TypeVar("Found")
 MOST_PLACES = 256
 """Cells that a finding names; it may count more. When it is mended it names all of them."""

@@ -9,8 +9,9 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from knitground.core.model.lattice import Cell
 from knitground.core.proof.finding import Check, Finding, Group
-from knitground.core.proof.proving import Cell, Proving
+from knitground.core.proof.proving import Proving
 from knitground.core.proof.walking import walked
 from knitground.core.walk.figure import Figure
 from knitground.core.walk.room import covered_by, stops_for

@@ -15,7 +15,7 @@ from knitground.core.model.map import Map
 from knitground.core.model.project import Project
 from knitground.core.model.tile import TileRef
 from knitground.core.model.tileset import PLAIN, At, Tileset
-from knitground.core.render.pages import Big, Page, Pictures, Reach, beginnings, smaller_big
+from knitground.core.render.pages import Big, LevelPictures, Overhang, Page, beginnings, smaller_big
 from knitground.core.render.pixels import Pixels, shrunk
 from knitground.core.render.single import GAP_INKS, MISSING_INKS, SinglePictures, hatch
 from knitground.core.render.tiles import overhang, plain_tiles, tile_pixels, tiles_pixels
@@ -24,7 +24,7 @@ _LONG_MS = 3_600_000
 
 
 class Atlas:
-    """Pictures by place of the legend, at each level.
+    """LevelPictures by place of the legend, at each level.
 
     Level n holds tiles of 1 / 2ⁿ the size (at least 1 px). A picture keeps its own size and stands
     with its anchor on the lower middle of its cell, or with its lower left corner on the cell's; it
@@ -142,21 +142,21 @@ class Atlas:
         return self._map.lattice.at_level(level)
 
     @property
-    def reach(self) -> Reach:
+    def reach(self) -> Overhang:
         """How far pictures reach beyond their cells."""
         self._extend()
         return self._reach
 
-    def reach_at(self, level: int) -> Reach:
+    def reach_at(self, level: int) -> Overhang:
         """How far they reach in pixels of a level."""
         each = self.reach
         if not level or not each:
             return each
         across, down = self.lattice().scale(self.lattice(level))
-        return Reach(ceil(each.up * down), ceil(each.left * across), ceil(each.down * down),
+        return Overhang(ceil(each.up * down), ceil(each.left * across), ceil(each.down * down),
                      ceil(each.right * across))  # fmt: skip
 
-    def at(self, level: int = 0, cells: Sequence[Cells] | None = None) -> Pictures:
+    def at(self, level: int = 0, cells: Sequence[Cells] | None = None) -> LevelPictures:
         """Give the pictures at a level that some cells show (by default all there are).
 
         Those of other cells may be blank.
@@ -170,7 +170,7 @@ class Atlas:
             for place in self._big.keys() - smaller.keys():
                 smaller[place] = smaller_big(self._big[place], down, across)
         count = self._size + len(self._begun) + 1
-        return Pictures(self._page(level).pixels[:count], smaller, self.reach_at(level))
+        return LevelPictures(self._page(level).pixels[:count], smaller, self.reach_at(level))
 
     def fill(
         self, level: int, cells: Sequence[Cells] | None = None, most: int | None = None
@@ -309,7 +309,7 @@ class Atlas:
         self._big: dict[int, Big] = {}
         self._big_levels: dict[int, dict[int, Big]] = {}
         self._dots: dict[int, Pixels] = {}
-        self._reach = Reach(up=self.lattice().rise)
+        self._reach = Overhang(up=self.lattice().rise)
         self._shown: dict[int, TileRef] = {}
         self.single.forget()
         self._extend()
@@ -326,7 +326,7 @@ class Atlas:
             if self._big.pop(place, None) is not None:
                 for each in self._big_levels.values():
                     each.pop(place, None)
-        self._reach = Reach(up=self.lattice().rise)
+        self._reach = Overhang(up=self.lattice().rise)
         for big in self._big.values():
             self._widen(big)
 
@@ -415,7 +415,7 @@ class Atlas:
         """Let the reach be as far as a picture goes."""
         (high, wide), cell = big.pixels.shape, self.lattice()
         more = -big.down, -big.across, big.down + high - cell.high, big.across + wide - cell.wide
-        self._reach = self._reach.or_more(Reach(*more))
+        self._reach = self._reach.or_more(Overhang(*more))
 
     def _blank(self) -> Pixels:
         return np.zeros(self.lattice().picture, np.uint32)

@@ -13,7 +13,7 @@ from knitground.core.base.window import Box
 from knitground.core.model.lattice import Lattice, Rect
 from knitground.core.model.layers import Cells
 from knitground.core.model.limits import FULL_TINT
-from knitground.core.render.pages import Big, Pictures
+from knitground.core.render.pages import Big, LevelPictures
 from knitground.core.render.pixels import Pixels, multiplied, over, weakened
 
 Size = tuple[int, int]
@@ -87,7 +87,7 @@ class Frame:
         return int(y - self.rect.y) + plane.down, int(x - self.rect.x) + plane.across
 
 
-def compose(pictures: Pictures, planes: Sequence[Plane], frame: Frame) -> Pixels:
+def compose(pictures: LevelPictures, planes: Sequence[Plane], frame: Frame) -> Pixels:
     """Lay layers over one another, the back one first.
 
     Parameters
@@ -134,7 +134,7 @@ def _groups(planes: Sequence[Plane]) -> list[list[Plane]]:
     return out
 
 
-def _alone(pictures: Pictures, plane: Plane, frame: Frame) -> Pixels:
+def _alone(pictures: LevelPictures, plane: Plane, frame: Frame) -> Pixels:
     """Compose a plane for itself, weakened as its opacity asks."""
     out: Pixels | None = None
     if not frame.lattice.slanted:
@@ -149,7 +149,7 @@ def _alone(pictures: Pictures, plane: Plane, frame: Frame) -> Pixels:
     return out if plane.opacity >= 1 else weakened(out, plane.opacity)
 
 
-def _seen(pictures: Pictures, plane: Plane, frame: Frame) -> tuple[Cells, int, int]:
+def _seen(pictures: LevelPictures, plane: Plane, frame: Frame) -> tuple[Cells, int, int]:
     """Give the cells whose own places are in the picture, and where the first of them begins."""
     (high, wide), (down, across), size = (
         (pictures.high, pictures.wide), frame.begins(plane), frame.size,
@@ -160,7 +160,7 @@ def _seen(pictures: Pictures, plane: Plane, frame: Frame) -> tuple[Cells, int, i
     return plane.cells[top:bottom, left:right], down + top * high, across + left * wide
 
 
-def _lay(out: Pixels, pictures: Pictures, plane: Plane, frame: Frame) -> None:
+def _lay(out: Pixels, pictures: LevelPictures, plane: Plane, frame: Frame) -> None:
     """Lay a plane over what is there, in place."""
     if frame.lattice.slanted:
         _lay_lines(out, pictures, [plane], frame)
@@ -178,7 +178,7 @@ def _lay(out: Pixels, pictures: Pictures, plane: Plane, frame: Frame) -> None:
     _lay_large(out, pictures, plane, frame)
 
 
-def _lay_large(out: Pixels, pictures: Pictures, plane: Plane, frame: Frame) -> None:
+def _lay_large(out: Pixels, pictures: LevelPictures, plane: Plane, frame: Frame) -> None:
     """Lay the pictures that reach beyond their cells, and the free ones, over what is there."""
     if pictures.big:
         down, across = frame.begins(plane)
@@ -191,13 +191,13 @@ def _lay_large(out: Pixels, pictures: Pictures, plane: Plane, frame: Frame) -> N
         lay_one(out, each.pixels, each.down, each.across)
 
 
-def _are_big(pictures: Pictures, cells: Cells) -> NDArray[np.bool_]:
+def _are_big(pictures: LevelPictures, cells: Cells) -> NDArray[np.bool_]:
     is_big = np.zeros(len(pictures.tiles) + 1, np.bool_)
     is_big[list(pictures.big)] = True
     return np.asarray(is_big[np.clip(cells, 0, len(pictures.tiles))])
 
 
-def _lay_lines(out: Pixels, pictures: Pictures, planes: Sequence[Plane], frame: Frame) -> None:
+def _lay_lines(out: Pixels, pictures: LevelPictures, planes: Sequence[Plane], frame: Frame) -> None:
     """Lay planes together, line by line from the farthest, in each line the back one first.
 
     A single plane is laid as strong as it is: who lays it alone weakens it as a whole. All is laid
@@ -241,7 +241,7 @@ class _Line(NamedTuple):
     """The first row of their pictures that any of them shows something in."""
 
 
-def _lines_of(pictures: Pictures, plane: Plane, n: int, frame: Frame) -> list[_Line]:
+def _lines_of(pictures: LevelPictures, plane: Plane, n: int, frame: Frame) -> list[_Line]:
     """List the lines of a plane that may be seen in a frame."""
     if not plane.cells.any():
         return []
@@ -270,7 +270,7 @@ def _lines_of(pictures: Pictures, plane: Plane, n: int, frame: Frame) -> list[_L
     return out
 
 
-def _tops(pictures: Pictures, cells: Cells) -> NDArray[np.intp]:
+def _tops(pictures: LevelPictures, cells: Cells) -> NDArray[np.intp]:
     """Tell of the pictures that cells show in which row each begins; blank ones begin nowhere."""
     used = np.unique(cells)
     out = np.full(len(pictures.tiles) + 1, pictures.high, np.intp)
@@ -279,7 +279,9 @@ def _tops(pictures: Pictures, cells: Cells) -> NDArray[np.intp]:
     return out
 
 
-def _lay_line(canvas: Pixels, inner: Pixels, pictures: Pictures, line: _Line, part: float) -> None:
+def _lay_line(
+    canvas: Pixels, inner: Pixels, pictures: LevelPictures, line: _Line, part: float
+) -> None:
     high, wide, count = pictures.high, pictures.wide, len(line.cells)
     y, x = line.y - line.rise + high + line.top, line.x + wide
     tall = high - line.top

@@ -13,7 +13,7 @@ _BITS = np.uint64(0xFFFFFFFF)
 
 
 @dataclass(frozen=True)
-class Reach:
+class Overhang:
     """By how many pixels the pictures of an atlas go beyond their cells, on each side."""
 
     up: int = 0
@@ -24,9 +24,9 @@ class Reach:
     def __bool__(self) -> bool:
         return any((self.up, self.left, self.down, self.right))
 
-    def or_more(self, other: Reach) -> Reach:
+    def or_more(self, other: Overhang) -> Overhang:
         """Give the larger reach on each side."""
-        return Reach(
+        return Overhang(
             max(self.up, other.up), max(self.left, other.left), max(self.down, other.down),
             max(self.right, other.right),
         )  # fmt: skip
@@ -46,7 +46,7 @@ class Big:
 
 
 @dataclass(frozen=True, eq=False)
-class Pictures:
+class LevelPictures:
     """The pictures of one level.
 
     `tiles` (legend + 1, h, w) premultiplied: place 0 blank, the last one the gap, so that place -1
@@ -55,7 +55,7 @@ class Pictures:
 
     tiles: Pixels
     big: dict[int, Big] = field(default_factory=dict)
-    reach: Reach = Reach()
+    reach: Overhang = Overhang()
 
     @property
     def high(self) -> int:

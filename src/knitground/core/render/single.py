@@ -1,4 +1,4 @@
-"""Pictures that stand alone: on cells of another size, free ones, and each of them smaller."""
+"""LevelPictures that stand alone: on cells of another size, free ones, and each of them smaller."""
 
 from __future__ import annotations
 

@@ -14,7 +14,7 @@ from knitground.core.model.layers import Cells, Holds, Layer, MarkerLayer
 from knitground.core.model.map import Map, grid_of
 from knitground.core.render.atlas import Atlas
 from knitground.core.render.compose import Frame, Plane, compose
-from knitground.core.render.pages import Big, Reach
+from knitground.core.render.pages import Big, Overhang
 from knitground.core.render.pixels import Pixels
 
 CellsOf = Callable[[Layer, Box], Cells]
@@ -35,14 +35,14 @@ class Stack:
         return [each.cells for each in self.planes if not each.tint]
 
 
-def full_reach(map_: Map, atlas: Atlas) -> Reach:
+def full_reach(map_: Map, atlas: Atlas) -> Overhang:
     """By how many pixels beyond its cells a change may show: large pictures, shifted layers."""
     reach = atlas.reach
     shifts = [layer.shift for layer in map_.layers if layer.shift != (0, 0)]
     if not shifts:
         return reach
     downs, acrosses = [down for down, _ in shifts], [across for _, across in shifts]
-    return Reach(
+    return Overhang(
         reach.up + max(0, -min(downs)), reach.left + max(0, -min(acrosses)),
         reach.down + max(0, *downs), reach.right + max(0, *acrosses),
     )  # fmt: skip
@@ -54,7 +54,7 @@ class _Level(NamedTuple):
     lattice: Lattice
     across: float
     down: float
-    reach: Reach
+    reach: Overhang
 
     def shift(self, layer: Layer) -> tuple[int, int]:
         """By how many pixels of the level a layer is drawn further down and right."""
@@ -104,7 +104,7 @@ def stack_of(
     layers : to show, the back one first; by default the visible ones
     """
     shown = [each for each in map_.layers if each.visible] if layers is None else layers
-    reach: Reach | None = None
+    reach: Overhang | None = None
     while reach != atlas.reach:
         reach = atlas.reach
         planes, at = [], _level(map_, atlas, level)

@@ -7,11 +7,10 @@ from collections.abc import Callable
 import numpy as np
 
 from knitground.core.model.slicing import Slicing
-from knitground.core.model.tileset import Picture
+from knitground.core.model.tileset import At, Picture
 from knitground.core.slicing.grid import Grid, each_tile
 
-Place = tuple[int, int]
-Follow = Callable[[Place], Place | None]
+Follow = Callable[[At], At | None]
 """Gives the new row and column of an old one; None for a tile that can not follow."""
 
 
@@ -31,7 +30,7 @@ def follow_pixels(old: Slicing, new: Slicing, rows: int, columns: int) -> Follow
     if old.pieces or new.pieces:
         return _follow_areas(old, new, rows, columns)
 
-    def place(at: Place) -> Place | None:
+    def place(at: At) -> At | None:
         row = _best(old.top(at[0]), old.tile_height, new.top(0), new.tile_height, new.pitch_y, rows)
         col = _best(
             old.left(at[1]), old.tile_width, new.left(0), new.tile_width, new.pitch_x, columns
@@ -52,7 +51,7 @@ def _follow_areas(old: Slicing, new: Slicing, rows: int, columns: int) -> Follow
     ).reshape(-1, 4)
     right, bottom = areas[:, 0] + areas[:, 2], areas[:, 1] + areas[:, 3]
 
-    def place(at: Place) -> Place | None:
+    def place(at: At) -> At | None:
         if old.pieces and not (at[0] == 0 and at[1] < len(old.pieces)):
             return None
         left, top, wide, high = old.tile_area(*at)
@@ -84,7 +83,7 @@ def _best(
 
 def follow_content(
     old_picture: Picture, old: Grid, new_picture: Picture, new: Grid
-) -> dict[Place, Place]:
+) -> dict[At, At]:
     """Find tiles that have moved: gone from their place, and found at one other place only.
 
     Returns

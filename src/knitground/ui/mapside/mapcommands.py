@@ -22,7 +22,7 @@ from knitground.core.edit.maps import (
 )
 from knitground.core.edit.sizes import duplicate_map
 from knitground.core.files.images import read_picture
-from knitground.core.model.lattice import Place
+from knitground.core.model.lattice import Point
 from knitground.core.model.map import Map
 from knitground.core.model.tileset import Picture
 from knitground.ui.common.asking import answered
@@ -42,7 +42,7 @@ class MapCommands(QObject):
     made = Signal()
     """A map was made: some stage that shows it is wanted."""
 
-    def __init__(self, session: Session, parent: QWidget, middle: Callable[[], Place]) -> None:
+    def __init__(self, session: Session, parent: QWidget, middle: Callable[[], Point]) -> None:
         super().__init__(parent)
         self.session, self._middle = session, middle
         self.parent_widget = parent

@@ -9,7 +9,7 @@ from PySide6.QtGui import QIcon, QPixmap
 from PySide6.QtWidgets import QDialogButtonBox, QToolButton, QWidget
 
 from knitground.core.edit.maps import draw_from
-from knitground.core.model.lattice import Corner, Place, Rect
+from knitground.core.model.lattice import Corner, Point, Rect
 from knitground.core.model.map import Map
 from knitground.core.render.atlas import Atlas
 from knitground.core.render.pixels import Pixels
@@ -29,7 +29,7 @@ _WORDS = {
 }
 
 
-def drawn_pictures(session: Session, map_: Map, middle: Place) -> dict[Corner, Pixels]:
+def drawn_pictures(session: Session, map_: Map, middle: Point) -> dict[Corner, Pixels]:
     """Draw what lies round a place as it is seen from each corner."""
     wide, high = map_.lattice.extent
     x = round(max(0, min(middle[0] - _WIDE / 2, wide - _WIDE)))
@@ -47,7 +47,7 @@ def drawn_pictures(session: Session, map_: Map, middle: Place) -> dict[Corner, P
 class OrderDialog(Dialog):
     """Shows the map drawn from each of its corners; a click takes one."""
 
-    def __init__(self, session: Session, map_: Map, middle: Place, parent: QWidget) -> None:
+    def __init__(self, session: Session, map_: Map, middle: Point, parent: QWidget) -> None:
         super().__init__(parent)
         self.session, self.map = session, map_
         self.setWindowTitle(f"Order of drawing of “{map_.name}”")

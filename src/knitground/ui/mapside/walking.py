@@ -23,7 +23,7 @@ from PySide6.QtWidgets import (
 from knitground.core.base.errors import EditError
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.markers import Outlines
-from knitground.core.model.lattice import Rect
+from knitground.core.model.lattice import Cell, Rect
 from knitground.core.model.layers import MarkerLayer
 from knitground.core.model.map import Map
 from knitground.core.model.marker import SPAWN, Marker
@@ -49,7 +49,6 @@ _KEYS = {
     Qt.Key.Key_Up: (0, -1), Qt.Key.Key_Down: (0, 1),
 }  # fmt: skip
 _DRAWN = (What.CELLS, What.TERRAIN)
-Cell = tuple[int, int]
 
 
 class Screen(Enum):

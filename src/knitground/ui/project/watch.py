@@ -15,14 +15,13 @@ from knitground.core.edit.sheets import set_relief
 from knitground.core.files.images import read_sheet, relief_name
 from knitground.core.files.opening import digest
 from knitground.core.files.places import inside
-from knitground.core.model.tileset import SheetFile, Tileset
-from knitground.core.slicing.follow import Place
+from knitground.core.model.tileset import At, SheetFile, Tileset
 from knitground.ui.common.tasks import Job
 from knitground.ui.session import Session
 
 _SETTLE_MS = 250
 _TRIES = 6
-Moves = list[dict[Place, Place]]
+Moves = list[dict[At, At]]
 """Of each tileset of a sheet: the tiles that moved."""
 
 
@@ -202,7 +201,7 @@ class SheetWatcher(QObject):
     def _apply(
         self,
         doc: Document,
-        there: list[tuple[Tileset, dict[Place, Place]]],
+        there: list[tuple[Tileset, dict[At, At]]],
         sheet: SheetFile,
         path: Path,
     ) -> tuple[int, list[Losses]]:

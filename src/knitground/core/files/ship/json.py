@@ -45,14 +45,14 @@ from knitground.core.model.standing import standing_of
 from knitground.core.model.terrain import TerrainSet
 from knitground.core.model.tile import TileRef
 from knitground.core.model.tileset import Picture, Tileset
+from knitground.core.render.compose import Size
 from knitground.core.render.relief import flat_relief
 from knitground.core.render.tiles import overhang
 from knitground.core.shapes.geometry import turned_shape
 from knitground.core.slicing.grid import clear_see_through
 
 _MOST_CHUNKS = 4096
-Cell = tuple[int, int]
-Numbers = dict[Cell, NDArray[np.int32]]
+Numbers = dict[Size, NDArray[np.int32]]
 """By the height and width of a cell: place of the shipped legend by place of the map's."""
 
 
@@ -288,7 +288,7 @@ _HELD = {
 }  # fmt: skip
 
 
-def _cell(grid: Map) -> Cell:
+def _cell(grid: Map) -> Size:
     return grid.lattice.cell_size
 
 
@@ -318,7 +318,7 @@ class Used(NamedTuple):
     """A tile as it lies on cells of a size: where its picture begins depends on both."""
 
     other_cell: bool
-    cell: Cell
+    cell: Size
     tile: TileRef
     place: int
 
@@ -356,7 +356,7 @@ def _tileset(tileset: Tileset, picture: str) -> ShipTileset:
     )
 
 
-def _lattice(map_: Map, cell: Cell) -> Lattice:
+def _lattice(map_: Map, cell: Size) -> Lattice:
     return map_.lattice if cell == _cell(map_) else map_.lattice.divided(*cell)
 
 

@@ -110,7 +110,7 @@ class Chunk:
 
 
 @dataclass(eq=False)
-class Ghost:
+class GhostPicture:
     """The picture of what a plan will give, composed from its top down.
 
     `part` is what is shown of the plan, `rect` the pixels of the level in the picture: beside the
@@ -148,7 +148,7 @@ class ChunkStore:
         self.atlas = atlas or Atlas(doc.project, map_)
         self._chunks: OrderedDict[Key, Chunk] = OrderedDict()
         self._bytes = 0
-        self._ghost: Ghost | None = None
+        self._ghost: GhostPicture | None = None
         self._looks_into: Layer | None = None
         self._left_out: Layer | None = None
 
@@ -337,7 +337,7 @@ class ChunkStore:
 
         return draw(self.atlas, stack_of(map_, self.atlas, rect, level, cells_of, shown))
 
-    def ghost(self, plan: Plan, level: int, seen: Box, until: float) -> Ghost:
+    def ghost(self, plan: Plan, level: int, seen: Box, until: float) -> GhostPicture:
         """Draw what a plan will give, a band of cells at least.
 
         It is kept as long as the same plan is shown at the same level, and goes on from where time
@@ -361,7 +361,7 @@ class ChunkStore:
                 break
         return ghost
 
-    def _new_ghost(self, plan: Plan, level: int, part: Plan) -> Ghost:
+    def _new_ghost(self, plan: Plan, level: int, part: Plan) -> GhostPicture:
         under = cells_under(self._map, part.layer, part.box)
         follows: list[tuple[Layer, Box, Cells]] = []
         if part.layer.holds_tiles and under == part.box and not part.box.is_empty:
@@ -371,7 +371,7 @@ class ChunkStore:
         rect = Rect(0, 0, 0, 0) if part.box.is_empty else self.shown(under, level)
         pixels = np.zeros((int(rect.height), int(rect.width)), np.uint32)
         laid = [(part.layer, part.box, part.cells), *follows]
-        return Ghost(plan, level, part, rect, laid, pixels)
+        return GhostPicture(plan, level, part, rect, laid, pixels)
 
     def shown(self, box: Box, level: int = 0) -> Rect:
         """Give the pixels where a change of cells may show: pictures reach beyond their cells.

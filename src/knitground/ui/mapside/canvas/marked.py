@@ -10,10 +10,11 @@ from PySide6.QtGui import QColor, QPainter, QPen, QPixmap, QPolygonF
 
 from knitground.core.base.window import Box
 from knitground.core.edit.laying import Plan
+from knitground.core.model.lattice import Cell
 from knitground.ui.common.knot import draw_knot
 from knitground.ui.common.theme import LINEN
 from knitground.ui.gesture import CellMarks
-from knitground.ui.mapside.canvas.over import Canvas, Cell, Overlay
+from knitground.ui.mapside.canvas.over import Canvas, Overlay
 from knitground.ui.mapside.canvas.overlay import ghost_rect, outline_on, seen_cells
 
 _MOST = 4000

@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QWidget
 from knitground.core.edit.changed import Changed
 from knitground.core.edit.desk import Desk, Pointer
 from knitground.core.edit.laying import Plan
+from knitground.core.model.lattice import Cell
 from knitground.core.model.map import Map
 from knitground.core.model.marker import Marker
 from knitground.ui.common.turn import until_in_turn
@@ -20,7 +21,6 @@ from knitground.ui.mapside.tools.tool import Tool
 from knitground.ui.session import Session
 
 GHOST_SECONDS = 0.006
-Cell = tuple[int, int]
 
 
 @dataclass(frozen=True, eq=False)

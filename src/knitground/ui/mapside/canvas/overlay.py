@@ -25,14 +25,14 @@ from knitground.core.base.window import Box, read
 from knitground.core.edit.desk import Pointer
 from knitground.core.edit.laying import Plan
 from knitground.core.edit.selecting import Selection
-from knitground.core.model.lattice import Lattice, Place, Rect
+from knitground.core.model.lattice import Lattice, Point, Rect
 from knitground.core.model.layers import Layer, PinnedLayer
 from knitground.core.model.map import Map, grid_of
 from knitground.core.render.pixels import Pixels
 from knitground.ui.common.painting import image_of
 from knitground.ui.common.theme import LINEN, theme
 from knitground.ui.common.zoom import Camera
-from knitground.ui.mapside.canvas.chunks import ChunkStore, Ghost
+from knitground.ui.mapside.canvas.chunks import ChunkStore, GhostPicture
 
 _MOST_PINS = 150
 """Pins that are drawn as such; of more each has the same picture."""
@@ -58,7 +58,7 @@ def pixel_rect(camera: Camera, area: Rect) -> QRectF:
     return QRectF(left, top, area.width * camera.zoom, area.height * camera.zoom)
 
 
-def ghost_rect(camera: Camera, store: ChunkStore, ghost: Ghost) -> QRectF:
+def ghost_rect(camera: Camera, store: ChunkStore, ghost: GhostPicture) -> QRectF:
     """Where the picture of a ghost lies on the screen."""
     across, down = store.atlas.lattice().scale(store.atlas.lattice(ghost.level))
     return pixel_rect(camera, ghost.rect.scaled(1 / across, 1 / down))
@@ -74,7 +74,7 @@ def corners_on(camera: Camera, map_: Map, box: Box, more: float = 0.0) -> list[Q
     return corners_round(camera, map_.lattice.outline(box), more)
 
 
-def corners_round(camera: Camera, places: Sequence[Place], more: float = 0.0) -> list[QPointF]:
+def corners_round(camera: Camera, places: Sequence[Point], more: float = 0.0) -> list[QPointF]:
     """Give four places of the map on the screen, or so many pixels further from their middle."""
     corners = [QPointF(*camera.to_screen(*each)) for each in places]
     if not more:

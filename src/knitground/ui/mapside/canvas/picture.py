@@ -20,7 +20,7 @@ from knitground.core.edit.desk import Desk, Pointer
 from knitground.core.edit.laying import Plan
 from knitground.core.edit.markers import marker_cells
 from knitground.core.edit.planning import refusal
-from knitground.core.model.lattice import Place, Rect
+from knitground.core.model.lattice import Point, Rect
 from knitground.core.model.layers import MarkerLayer
 from knitground.core.model.map import Map, cells_under
 from knitground.core.model.marker import Marker
@@ -159,7 +159,7 @@ class MapPicture(QWidget):
         return self.pointer
 
     @property
-    def middle(self) -> Place:
+    def middle(self) -> Point:
         """The place of the map in the middle of the view."""
         return self.camera.to_picture(self.width() / 2, self.height() / 2)
 
@@ -511,12 +511,12 @@ class MapPicture(QWidget):
             copy = rect.translated(x * self.camera.zoom, y * self.camera.zoom)
             painter.fillRect(copy, QColor(self.shown_map.background))
 
-    def copies(self) -> list[Place]:
+    def copies(self) -> list[Point]:
         """List by how many pixels of the map the copies are moved that are shown."""
         assert self.shown_map is not None
         return self.shown_map.lattice.copies if self.session.sight.repeat else [(0, 0)]
 
-    def _scaled(self, clip: QRect, copy: Place) -> _Scaled:
+    def _scaled(self, clip: QRect, copy: Point) -> _Scaled:
         """Where the pieces of a copy of the map lie on the screen, and what of it a clip shows."""
         assert self.shown_map is not None
         assert self.store is not None
@@ -542,7 +542,7 @@ class MapPicture(QWidget):
                 out.append(scaled.on_screen(each).toAlignedRect() & self.rect())
         return [each for each in out if not each.isEmpty()]
 
-    def draw_map(self, painter: QPainter, clip: QRect, copy: Place, until: float) -> None:
+    def draw_map(self, painter: QPainter, clip: QRect, copy: Point, until: float) -> None:
         assert self.store is not None
         assert self.shown_map is not None
         store, zoom = self.store, self.camera.zoom

@@ -11,7 +11,7 @@ from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPen, QResiz
 from knitground.core.edit.sheets import move_in_order
 from knitground.core.model.patch import Patch
 from knitground.core.model.tile import TileRef
-from knitground.core.model.tileset import Tileset
+from knitground.core.model.tileset import At, Tileset
 from knitground.core.render.tiles import filled_tiles, is_empty, tile_pixels
 from knitground.core.slicing.search import matching_tiles
 from knitground.ui.common.checkers import checkers
@@ -23,7 +23,6 @@ from knitground.ui.session import Session
 
 WAYS = ("as the sheet stands", "packed", "own order")
 _GAP = 1
-Place = tuple[int, int]
 
 
 _ARROWS = {
@@ -43,19 +42,19 @@ class TileList(SheetView):
         self.session = session
         self.setAccessibleName("Tiles")
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.chosen: list[Place] = []
+        self.chosen: list[At] = []
         self.way = WAYS[0]
-        self._found: frozenset[Place] | None = None
+        self._found: frozenset[At] | None = None
         self._words = ""
-        self._start: Place | None = None
-        self._dragged: Place | None = None
-        self._onto: Place | None = None
-        self._laid: list[Place] = []
+        self._start: At | None = None
+        self._dragged: At | None = None
+        self._onto: At | None = None
+        self._laid: list[At] = []
         self._tops: list[int] = []
         self._highest = 0
-        self._spots: dict[Place, tuple[int, int]] = {}
+        self._spots: dict[At, tuple[int, int]] = {}
         self._laid_for: object = None
-        self._full: dict[object, list[Place]] = {}
+        self._full: dict[object, list[At]] = {}
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         way = _ARROWS.get(Qt.Key(event.key()))
@@ -68,7 +67,7 @@ class TileList(SheetView):
             self.taken.emit(*at)
             self.setAccessibleDescription(f"row {at[0]}, column {at[1]}")
 
-    def _beside(self, at: Place, down: int, across: int) -> Place | None:
+    def _beside(self, at: At, down: int, across: int) -> At | None:
         """Find the tile that lies next to one on the screen, however they are arranged."""
         rect = self.tile_rect(*at)
         middle = rect.center()
@@ -128,7 +127,7 @@ class TileList(SheetView):
     def _as_sheet(self) -> bool:
         return self.way == WAYS[0] or self.tileset is None
 
-    def offered(self) -> list[Place]:
+    def offered(self) -> list[At]:
         """List the tiles that can be taken, in the order in which they are offered."""
         if self.tileset is None:
             return []
@@ -188,7 +187,7 @@ class TileList(SheetView):
         areas = [self._area(each) for each in self._laid]
         return max(x + w for x, _, w, _ in areas), max(y + h for _, y, _, h in areas)
 
-    def _area(self, place: Place) -> tuple[int, int, int, int]:
+    def _area(self, place: At) -> tuple[int, int, int, int]:
         assert self.tileset is not None
         _, _, wide, high = self.tileset.slicing.tile_area(*place)
         return (*self._spots[place], wide, high)
@@ -217,14 +216,14 @@ class TileList(SheetView):
         zoom = self.camera.zoom
         return QRectF(*self.camera.to_screen(x, y), wide * zoom, high * zoom)
 
-    def tile_at(self, at: QPointF) -> Place | None:
+    def tile_at(self, at: QPointF) -> At | None:
         if self._as_sheet:
             return super().tile_at(at)
         y = self.sheet_at(at)[1]
         near = self._between(y, y)
         return next((each for each in near if self.tile_rect(*each).contains(at)), None)
 
-    def _between(self, top: float, bottom: float) -> list[Place]:
+    def _between(self, top: float, bottom: float) -> list[At]:
         """List the tiles that lie between two heights: of a long list only those are looked at."""
         first = bisect_left(self._tops, top - self._highest)
         return self._laid[first : bisect_right(self._tops, bottom)]
@@ -303,7 +302,7 @@ class TileList(SheetView):
             self.chosen = self._block(self._start, at)
             self.update()
 
-    def _say(self, at: Place) -> str:
+    def _say(self, at: At) -> str:
         assert self.tileset is not None
         number, fact = self.tileset.number(*at), self.tileset.fact(*at)
         words = [f"tile {number} of {self.tileset.name}: column {at[1]}, row {at[0]}"]
@@ -311,7 +310,7 @@ class TileList(SheetView):
         words += [", ".join(fact.tags)] if fact.tags else []
         return " · ".join([*words, f"weight {fact.weight:g}"])
 
-    def _block(self, start: Place, end: Place) -> list[Place]:
+    def _block(self, start: At, end: At) -> list[At]:
         """List the tiles in the rectangle between two, as they are shown."""
         assert self.tileset is not None
         if self._as_sheet:
@@ -351,7 +350,7 @@ class TileList(SheetView):
             for r in range(min(rows), max(rows) + 1)
         ))  # fmt: skip
 
-    def _lattice(self) -> dict[Place, Place]:
+    def _lattice(self) -> dict[At, At]:
         """Give the marked tiles by row and column as they are shown."""
         if self._as_sheet:
             return {each: each for each in self.chosen}

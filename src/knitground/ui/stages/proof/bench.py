@@ -11,11 +11,11 @@ from PySide6.QtGui import QPixmap
 from PySide6.QtWidgets import QLabel, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
 from knitground.core.edit.excuses import accuse, excuse
+from knitground.core.model.lattice import Cell
 from knitground.core.model.map import Map
 from knitground.core.proof.finding import Finding, Group
 from knitground.core.proof.picture import cell_on_map, place_picture, tile_picture
 from knitground.core.proof.proof import CHECKS, cure
-from knitground.core.proof.proving import Cell
 from knitground.ui.common.asking import ask_text
 from knitground.ui.common.commands import Commands
 from knitground.ui.common.painting import image_of

@@ -6,13 +6,13 @@ from PySide6.QtCore import QRectF
 from PySide6.QtGui import QPainter
 
 from knitground.core.edit.rulehome import RuleHome
+from knitground.core.model.lattice import Cell
 from knitground.core.model.rules import (
     RewriteRule,
 )
 from knitground.ui.common.checkers import checkers
 from knitground.ui.common.theme import LINEN
 from knitground.ui.stages.rules.pictures import (
-    Cell,
     Pictures,
     draw_ask,
     draw_blank,

@@ -12,11 +12,10 @@ from knitground.core.edit.hand import TileInHand
 from knitground.core.edit.laying import Plan
 from knitground.core.edit.lesson import Lesson, Proposal
 from knitground.core.edit.rulestats import Fired
+from knitground.core.model.lattice import Cell
 from knitground.core.model.map import Map
 from knitground.core.rules.rewriterun import DONE
 from knitground.ui.session import Session
-
-Cell = tuple[int, int]
 
 
 class RuleCells:

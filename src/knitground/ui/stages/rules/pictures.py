@@ -11,6 +11,7 @@ from PySide6.QtGui import QBrush, QColor, QImage, QPainter, QPen
 from knitground.core.edit.ruledrafts import stencil_from_cell
 from knitground.core.edit.rulehome import RuleHome
 from knitground.core.edit.terrains import plain_tile
+from knitground.core.model.lattice import Cell
 from knitground.core.model.patch import Patch
 from knitground.core.model.project import Project
 from knitground.core.model.rules import (
@@ -31,8 +32,6 @@ from knitground.core.rules.places import REACHES, Place, base_places, places_of,
 from knitground.ui.common.checkers import checkers
 from knitground.ui.common.painting import image_of, write_in
 from knitground.ui.common.theme import LINEN, theme
-
-Cell = tuple[int, int]
 
 
 class Pictures:

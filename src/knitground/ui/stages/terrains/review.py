@@ -5,7 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QLabel, QWidget
 
-from knitground.core.knit.guessing import Place
+from knitground.core.model.tileset import At
 from knitground.ui.common.widgets import button, column, note, primary, row
 
 
@@ -20,7 +20,7 @@ class ReviewPanel(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self.line: list[tuple[Place, float]] = []
+        self.line: list[tuple[At, float]] = []
         self.at = 0
         self.head = QLabel()
         self.head.setWordWrap(True)
@@ -36,7 +36,7 @@ class ReviewPanel(QWidget):
         self.setLayout(column(self.head, self.words, row(self.next, self.back, self.guess, 1), 1))
         self.show_line([])
 
-    def show_line(self, line: list[tuple[Place, float]]) -> None:
+    def show_line(self, line: list[tuple[At, float]]) -> None:
         """Begin a review."""
         self.line, self.at = line, 0
         self._show()
