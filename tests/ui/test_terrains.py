@@ -367,7 +367,7 @@ def test_a_click_on_coverage_that_is_about_to_give_way_to_another_sets_does_noth
 def test_the_missing_tile_is_made_and_saved_with_the_project(window, bench):
     owner, kit = choose(bench, PANS, 0)
     dialog = MakeDialog(window.session.project, owner, kit, window.shell)
-    assert len(dialog.missing) == 1
+    assert len(dialog.able.missing) == 1
     assert [each.how.split()[0] for each in dialog.made] == ["mirrored"]
     dialog.mirror.setChecked(False)
     assert [each.how.split()[0] for each in dialog.made] == ["joined"]
@@ -507,7 +507,7 @@ def test_why_names_what_a_gap_needs_and_making_it_is_offered(window, draw, monke
     assert "asks for tiles that “Pans” lacks: NW" in window.notices.text.text()
     assert draw.cell_cursor == (row, col)
     asked = []
-    monkeypatch.setattr(MakeDialog, "exec", lambda dialog: asked.append(dialog.missing))
+    monkeypatch.setattr(MakeDialog, "exec", lambda dialog: asked.append(dialog.able.missing))
     QTest.mouseClick(window.notices.cures[0], Qt.MouseButton.LeftButton)
     assert window.stage.key == "terrains"
     assert (1, 1, 1, 2) in asked[0]

@@ -5,8 +5,10 @@ from __future__ import annotations
 import re
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
+from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from knitground.core.base.errors import EditError
 from knitground.core.base.window import whole
@@ -123,6 +125,24 @@ def lay_grown(map_: Map, grown: Sequence[Grown], recipe: Recipe | None = None) -
         # The array itself is swapped: however large the map, that takes no time.
         atoms.append(SetField(layer, name, new, Changed(_GROWN[name], map_, layer, whole(new))))
     return Edit("Grow", tuple(atoms))
+
+
+def put_terrain(map_: Map, layer: GroundLayer, terrain: NDArray[Any]) -> Edit:
+    """Lay terrain everywhere at once, of the shape that the layer holds; nothing is bridged."""
+    new, there = terrain.astype(layer.terrain.dtype), standing_of(layer.kind_of_set)
+    shown = there.shown(map_.lattice)
+    if shown is not None:
+        new = np.where(shown, new, 0).astype(new.dtype)
+    if map_.wrap:
+        close_seam(new)
+    other = new != layer.terrain
+    if not other.any():
+        return Edit("Lay terrain", ())
+    painted = layer.painted | other
+    return Edit("Lay terrain", (
+        SetField(layer, "painted", painted, Changed(What.RECIPE, map_, layer)),
+        SetField(layer, "terrain", new, Changed(What.TERRAIN, map_, layer, whole(new))),
+    ))  # fmt: skip
 
 
 def unpainted(map_: Map, layer: GroundLayer) -> list[Atom]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import Any
 
@@ -300,7 +300,8 @@ def _terrain_to_file(map_: Map, layer: GroundLayer) -> dict[str, Any]:
 
 def _terrain_from_file(map_: Map, file: GroundLayerFile, what: str) -> NDArray[Any]:
     """Read terrain as a layer holds it: (height + 1, width + 1) whatever the kind of set."""
-    standing = standing_of(SetKind(file.set_kind))
+    kind = SetKind(file.set_kind)
+    standing = standing_of(kind)
     shapes = standing.shapes(map_.height, map_.width)
     grids = {}
     for name, own in zip(_GRIDS, standing.names):
@@ -309,11 +310,22 @@ def _terrain_from_file(map_: Map, file: GroundLayerFile, what: str) -> NDArray[A
             raise FormatError(
                 f"{what}: an edge set's terrain needs “{name}” too, and it is missing"
             )
-        folds, (high, wide) = map_.lattice.exists is not None, shapes[own]
+        folds = map_.lattice.exists is not None
         shape = map_.lattice.unfolded_shape(1) if folds else shapes[own]
-        grid = cell_files.from_file(cells, *shape, 0, MAX_TERRAINS, f"{what}, {name}")
-        grids[own] = map_.lattice.folded(grid)[:high, :wide] if folds else grid
-    return standing.from_grids(grids, wrap=map_.wrap)
+        grids[name] = cell_files.from_file(cells, *shape, 0, MAX_TERRAINS, f"{what}, {name}")
+    return terrain_from_grids(map_, kind, grids)
+
+
+def terrain_from_grids(map_: Map, kind: SetKind, grids: Mapping[str, NDArray[Any]]) -> NDArray[Any]:
+    """Make terrain as a layer holds it of the grids that `terrain_grids` gives, by name."""
+    standing = standing_of(kind)
+    shapes = standing.shapes(map_.height, map_.width)
+    out = {}
+    for name, own in zip(_GRIDS, standing.names):
+        (high, wide), grid = shapes[own], grids[name]
+        folds = map_.lattice.exists is not None
+        out[own] = map_.lattice.folded(grid)[:high, :wide] if folds else grid
+    return standing.from_grids(out, wrap=map_.wrap)
 
 
 def _painted_from_file(file: PackedFile, shape: tuple[int, int], what: str) -> NDArray[np.bool_]:

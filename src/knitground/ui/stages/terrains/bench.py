@@ -490,7 +490,7 @@ class TerrainsBench(Stage):
         if owner is None or kit is None:
             return
         dialog = MakeDialog(self.session.project, owner, kit, self)
-        if not dialog.missing:
+        if not dialog.able.missing:
             dialog.deleteLater()
             self.session.note("No combination is missing")
         elif answered(dialog):

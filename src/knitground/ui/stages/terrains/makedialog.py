@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import numpy as np
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
     QCheckBox,
@@ -12,19 +11,15 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from knitground.core.knit.bridge import build_graph
-from knitground.core.knit.coverage import cover
-from knitground.core.knit.layer import marked_tiles, set_table
-from knitground.core.knit.making import Made, make_tiles
+from knitground.core.knit.makeable import makeable
+from knitground.core.knit.making import Made
 from knitground.core.knit.missing import key_words
-from knitground.core.model.lattice import Diamond
 from knitground.core.model.project import Project
 from knitground.core.model.terrain import TerrainSet
 from knitground.core.model.tileset import Tileset
 from knitground.core.render.pixels import premultiplied
-from knitground.core.slicing.base import base_of
-from knitground.core.slicing.grid import cut_tile
 from knitground.ui.common.dialog import Dialog
+from knitground.ui.common.form import Check
 from knitground.ui.common.widgets import clear, column, note, row, tile_pixmap
 from knitground.ui.common.words import tip_of
 
@@ -39,31 +34,14 @@ class MakeDialog(Dialog):
         self.setWindowTitle(f"Make missing tiles of “{kit.name}”")
         self.resize(620, 460)
         self.kit = kit
-        base = base_of(owner)
-        self.lattice = Diamond(1, 1, base.height, base.width) if base is not None else None
-        table, _ = set_table(project, owner, kit)
-        self.missing = [each.key for each in cover(table, kit, build_graph(table)).missing]
-        marks, tiles = marked_tiles(project, owner, kit)
-        owners = {each.name: each for each in project.tilesets}
-        size = (owner.slicing.tile_height, owner.slicing.tile_width)
-        pictures, kept = [], []
-        for number, tile in enumerate(tiles):
-            source = owners[tile.tileset]
-            if source.picture is None:
-                continue
-            picture = cut_tile(source.picture, source.slicing, tile.row, tile.col)
-            if picture.shape[:2] == size:
-                pictures.append(picture)
-                kept.append(number)
-        self.tiles = np.stack(pictures) if pictures else np.zeros((0, *size, 4), np.uint8)
-        self.marks = marks[kept]
-        self.turn = QCheckBox("turn tiles (light and grain turn too)")
-        self.mirror = QCheckBox("mirror tiles")
-        self.join = QCheckBox("join quarters of tiles")
+        self.able = makeable(project, owner, kit)
+        self.turn = Check("turn tiles", "Light and grain turn too")
+        self.mirror = Check("mirror tiles", "Left and right, top and bottom")
+        self.join = Check("join quarters of tiles", "Each quarter of a tile that shows it")
         for box, on in ((self.turn, False), (self.mirror, True), (self.join, True)):
             box.setChecked(on)
             box.toggled.connect(self.show_made)
-        if self.lattice is not None:
+        if self.able.lattice is not None:
             for box in (self.turn, self.join):
                 box.setChecked(False)
                 box.setEnabled(False)
@@ -96,10 +74,9 @@ class MakeDialog(Dialog):
 
     def show_made(self) -> None:
         """Make the tiles anew, in the ways that are allowed now."""
-        self.made = make_tiles(
-            self.kit.kind, self.tiles, self.marks, self.missing, turn=self.turn.isChecked(),
-            mirror=self.mirror.isChecked(), join=self.join.isChecked(), lattice=self.lattice,
-        )  # fmt: skip
+        self.made = self.able.made(
+            turn=self.turn.isChecked(), mirror=self.mirror.isChecked(), join=self.join.isChecked()
+        )
         clear(self.grid)
         self.boxes = []
         for place, each in enumerate(self.made[:400]):
@@ -112,8 +89,9 @@ class MakeDialog(Dialog):
             cell = column(picture, box, spacing=2)
             cell.setAlignment(picture, Qt.AlignmentFlag.AlignHCenter)
             self.grid.addLayout(cell, place // 3, place % 3)
-        lack = len(self.missing) - len(self.made)
-        text = f"{len(self.missing)} combinations are missing · {len(self.made)} can be made so"
+        missing = len(self.able.missing)
+        lack = missing - len(self.made)
+        text = f"{missing} combinations are missing · {len(self.made)} can be made so"
         self.head.setText(text + (f" · {lack} can not" if lack else ""))
         self.ok.setEnabled(bool(self.made))
 
