@@ -1,5 +1,6 @@
 import json
 import os
+import shlex
 import shutil
 import subprocess
 import sys
@@ -605,3 +606,70 @@ def test_nothing_is_written_where_a_number_is_wrong(tmp_path, demo_folder, more,
     assert isinstance(done.exception, KnitError)
     assert words in str(done.exception)
     assert not folder.exists()
+
+
+# Pipes, machines, quiet
+
+
+def test_a_sheet_comes_in_by_a_pipe(demo_folder, tmp_path):
+    art = (demo_folder / "pans.png").read_bytes()
+    for words in (("grids", "-"), ("sets", "-"), ("cut", "-", "--to", tmp_path / "tiles")):
+        result = CliRunner().invoke(
+            commands, [*map(str, words), "--json"], standalone_mode=False, input=art
+        )
+        assert result.exception is None
+        found = json.loads(result.output)
+        assert found
+    assert len(list((tmp_path / "tiles").glob("sheet-r*.png"))) == 72, "cut by its likeliest grid"
+    wrong = CliRunner().invoke(commands, ["grids", "-"], standalone_mode=False, input=b"no picture")
+    assert "what came in" in str(wrong.exception)
+
+
+def test_one_picture_goes_out_by_a_pipe(project, tmp_path):
+    call("ship", project, "--map", "Loading quay", "--format", "png", "--to", tmp_path / "out")
+    words = ["ship", str(project), "--map", "Loading quay", "--format", "png", "--to", "-"]
+    result = CliRunner().invoke(commands, words, standalone_mode=False)
+    assert result.stdout_bytes == (tmp_path / "out" / "loading-quay.png").read_bytes()
+    many = CliRunner().invoke(commands, [*words[:4], "--to", "-"], standalone_mode=False)
+    assert "files would go to stdout" in str(many.exception)
+    assert not many.stdout_bytes
+    assert not (project / "-").exists()
+
+
+def test_machines_are_told_what_is_wrong_in_json_too(monkeypatch, capsys, project):
+    for words, kind in (
+        (("knit", project, "--map", "Nowhere", "--json"), "PlaceError"),
+        (("grids", "none.png", "--json"), "PictureError"),
+        (("ship", project, "--json"), "UsageError"),
+    ):
+        monkeypatch.setattr(sys, "argv", ["knitground", *map(str, words)])
+        assert run() == 2
+        said = capsys.readouterr()
+        told = json.loads(said.out)["error"]
+        assert told["kind"] == kind
+        assert said.err == f"knitground: {told['words']}\n"
+    code, line = failing(monkeypatch, capsys, "knit", project, "--map", "Nowhere")
+    assert (code, line.count("\n")) == (2, 0)
+
+
+def test_quiet_says_nothing_where_nothing_is_wrong_and_what_is_wrong_all_the_same(project):
+    loud = call("knit", project, "--map", "North basin")
+    quiet = call("knit", project, "--map", "North basin", "-q")
+    assert (bool(loud.output), quiet.output) == (True, "")
+    found = call("proof", project, "--quiet")
+    assert (found.return_value, found.output) == (1, "")
+    assert json.loads(call("knit", project, "--map", "North basin", "-q", "--json").output)
+
+
+def test_who_looks_on_sees_how_far_long_work_is(project, tmp_path):
+    words = f"import sys; from knitground.cli.main import run; sys.argv = {['knitground', 'grow', str(project), '--map', 'Salt coast']!r}; sys.exit(run())"  # noqa: E501
+    seen = tmp_path / "seen"
+    script = ["script", "-qec", shlex.join([sys.executable, "-c", words]), str(seen)]
+    if shutil.which("script") is None:
+        pytest.skip("no program here gives a terminal")
+    done = subprocess.run(script, capture_output=True, check=False)
+    assert done.returncode == 0
+    assert b"Growing" in seen.read_bytes()
+    assert b"100%" in seen.read_bytes()
+    plain = subprocess.run([sys.executable, "-c", words], capture_output=True, check=True)
+    assert b"Growing" not in plain.stderr + plain.stdout

@@ -3,22 +3,24 @@
 from __future__ import annotations
 
 import re
+from dataclasses import replace
 from pathlib import Path
 
 import click
 import numpy as np
 from numpy.typing import NDArray
 
-from knitground.cli.output import as_json, overwriting, tell
+from knitground.cli.output import STDIO, as_json, overwriting, picture_from, tell
 from knitground.core.base.errors import SlicingError
 from knitground.core.base.filenames import file_stem
-from knitground.core.files.images import png_bytes, read_picture
+from knitground.core.files.images import png_bytes
 from knitground.core.files.jsontext import model_bytes
 from knitground.core.files.made import write_made
 from knitground.core.files.tileset_io import tileset_to_file
 from knitground.core.model.slicing import Colour, Slicing
 from knitground.core.model.tileset import Picture, Tileset
 from knitground.core.slicing.grid import cut, lay_grid
+from knitground.core.slicing.likely import likely_grids
 from knitground.core.slicing.relay import relay
 
 
@@ -42,7 +44,7 @@ def hex_colour(text: str) -> Colour:
 
 @click.command("cut")
 @click.argument("sheet", type=click.Path(path_type=Path))
-@click.option("--tile", required=True, metavar="WxH", help="Tile size in pixels.")
+@click.option("--tile", metavar="WxH", help="Tile size in pixels; without it the likeliest grid.")
 @click.option("--margin", default="0", metavar="N|X,Y", help="Pixels round the tiles.")
 @click.option("--spacing", default="0", metavar="N|X,Y", help="Pixels between tiles.")
 @click.option("--start", default="0", metavar="N|X,Y", help="Where the grid starts.")
@@ -58,7 +60,7 @@ def hex_colour(text: str) -> Colour:
 @as_json
 def cut_command(
     sheet: Path,
-    tile: str,
+    tile: str | None,
     margin: str,
     spacing: str,
     start: str,
@@ -73,25 +75,26 @@ def cut_command(
     overwrite: bool,
     as_json: bool,
 ) -> None:
-    """Cut SHEET into tiles and write each as a PNG; or, with --relay, lay it out anew.
+    """Cut SHEET (“-”: stdin) into tiles and write each as a PNG; with --relay, lay it out anew.
 
     A re-laid sheet comes with a tileset file that holds its slicing.
     """
-    slicing = Slicing(
-        *pair(tile, "tile"),
-        *pair(margin, "margin"),
-        *pair(spacing, "spacing"),
-        *pair(start, "start"),
-        tuple(hex_colour(each) for each in see_through),
-        tolerance,
-    )
-    picture = read_picture(sheet)
+    picture = picture_from(sheet)
+    clear = tuple(hex_colour(each) for each in see_through)
+    if tile is None:
+        slicing = replace(_likeliest(picture, sheet.name), see_through=clear, tolerance=tolerance)
+    else:
+        slicing = Slicing(
+            *pair(tile, "tile"), *pair(margin, "margin"), *pair(spacing, "spacing"),
+            *pair(start, "start"), clear, tolerance,
+        )  # fmt: skip
     grid = lay_grid(slicing, picture.shape[1], picture.shape[0])
-    stem = file_stem(sheet.stem)
+    name = "sheet" if sheet == STDIO else sheet.stem
+    stem = file_stem(name)
     if relaid:
         numbers = {"margin": new_margin, "spacing": new_spacing, "extrude": extrude}
         made, new = relay(picture, grid, columns=columns or grid.columns, **numbers)
-        files = _relaid_files(sheet.stem, made, new)
+        files = _relaid_files(name, made, new)
         lines = [f"{grid.count} tiles laid out anew: {made.shape[1]} × {made.shape[0]} px"]
     else:
         files = _tile_files(stem, cut(picture, grid), grid.columns)
@@ -99,8 +102,16 @@ def cut_command(
             f"{grid.columns} × {grid.rows} = {grid.count} tiles in {folder}",
             f"left over: {grid.leftover_x} px right, {grid.leftover_y} px below",
         ]
-    write_made(folder, files, sources=[sheet], overwrite=overwrite, durable=False)
+    sources = [] if sheet == STDIO else [sheet]
+    write_made(folder, files, sources=sources, overwrite=overwrite, durable=False)
     tell([str(folder / name) for name in files], lines, as_json)
+
+
+def _likeliest(picture: Picture, name: str) -> Slicing:
+    found = likely_grids(picture, 1)
+    if not found:
+        raise SlicingError(f"{name} has no likely grid: give its tile size with --tile WxH")
+    return found[0].slicing
 
 
 def _relaid_files(name: str, made: Picture, slicing: Slicing) -> dict[str, bytes]:

@@ -6,8 +6,7 @@ from pathlib import Path
 
 import click
 
-from knitground.cli.output import as_json, tell
-from knitground.core.files.images import read_picture
+from knitground.cli.output import as_json, picture_from, tell
 from knitground.core.slicing.areas import areas_words, likely_areas
 from knitground.core.slicing.likely import GridGuess, likely_grids
 
@@ -35,11 +34,11 @@ def guess_facts(guess: GridGuess) -> dict[str, object]:
 @click.option("--areas", is_flag=True, help="Also look for areas that have grids of their own.")
 @as_json
 def grids_command(sheet: Path, top: int, areas: bool, as_json: bool) -> None:
-    """Guess how SHEET is cut, best guess first, with what the pixels show.
+    """Guess how SHEET (“-”: stdin) is cut, best guess first, with what the pixels show.
 
     With --areas, JSON is an object of "guesses" and "areas".
     """
-    picture = read_picture(sheet)
+    picture = picture_from(sheet)
     guesses = likely_grids(picture, top)
     lines = [f"{each.score:4.0%}  {each.words()}: {', '.join(each.reasons)}" for each in guesses]
     facts: object = [guess_facts(each) for each in guesses]

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import os
+from collections.abc import Iterator
 from concurrent.futures import ProcessPoolExecutor
+from contextlib import ExitStack
 from dataclasses import replace
 from multiprocessing import get_context
 from pathlib import Path
@@ -17,6 +19,7 @@ from knitground.cli.output import (
     map_called,
     opened,
     overwriting,
+    progress,
     tell,
     tell_faults,
 )
@@ -106,7 +109,8 @@ def grow_command(
     doc = Document(model)
     map_.recipe = recipe = grow_round(doc, map_, recipe, way, _OVER_CURE)
     skipped: list[str] = []
-    grown = run_recipe(model, map_, until=step, skipped=skipped)
+    with progress("Growing") as told:
+        grown = run_recipe(model, map_, told, until=step, skipped=skipped)
     if not grown:
         raise GrowError("; ".join(skipped) or "no step of the recipe runs: switch one on")
     doc.apply(lay_grown(map_, grown))
@@ -117,10 +121,10 @@ def grow_command(
     plainless = find_plainless(model, map_, grown)
     for without in plainless:
         click.echo(f"knitground: {without.words}", err=True)
-    told = {"seed": recipe.seed, "steps": [_told(map_, each) for each in grown],
+    value = {"seed": recipe.seed, "steps": [_told(map_, each) for each in grown],
             "skipped": skipped,
             "without_plain_tile": [each.name for each in plainless]}  # fmt: skip
-    tell(told, [*lines, *skipped], as_json)
+    tell(value, [*lines, *skipped], as_json)
     knit_map(model, map_)
     rewrite_map(model, map_)
     return tell_faults(gaps_of(map_), found.warnings, allowed=allow_gaps)
@@ -192,13 +196,17 @@ def _grow_many(
             gaps[_name(map_.name, seed)] = count
 
     try:
-        if workers == 1:
-            for seed, job in zip(seeds, jobs):
-                keep(seed, grow_one(*job))
-        else:
-            with ProcessPoolExecutor(workers, mp_context=get_context("spawn")) as pool:
-                for seed, one in zip(seeds, pool.map(grow_one, *zip(*jobs))):
-                    keep(seed, one)
+        with ExitStack() as stack:
+            told = stack.enter_context(progress("Growing"))
+            if workers == 1:
+                each_of: Iterator[Any] = (grow_one(*job) for job in jobs)
+            else:
+                spawn = get_context("spawn")
+                pool = stack.enter_context(ProcessPoolExecutor(workers, mp_context=spawn))
+                each_of = pool.map(grow_one, *zip(*jobs))
+            for n, (seed, one) in enumerate(zip(seeds, each_of), 1):
+                keep(seed, one)
+                told(n / len(seeds))
     finally:
         made.close()
     return gaps

@@ -5,6 +5,7 @@ Verbs are imported when they are called: a list of them is to be there at once.
 
 from __future__ import annotations
 
+import json
 import sys
 from importlib import import_module
 
@@ -86,12 +87,18 @@ def run() -> int:
     except click.exceptions.Abort:
         return 130
     except click.ClickException as error:
-        click.echo(f"knitground: {error.format_message()}", err=True)
-        return 2
+        return _refused("UsageError", error.format_message())
     except KnitError as error:
-        click.echo(f"knitground: {error}", err=True)
-        return 2
+        return _refused(type(error).__name__, str(error))
     return result if isinstance(result, int) else 0
+
+
+def _refused(kind: str, words: str) -> int:
+    """Say what was refused: to people on stderr, to machines that asked for JSON on stdout."""
+    if "--json" in sys.argv[1:]:
+        click.echo(json.dumps({"error": {"kind": kind, "words": words}}, ensure_ascii=False))
+    click.echo(f"knitground: {words}", err=True)
+    return 2
 
 
 if __name__ == "__main__":

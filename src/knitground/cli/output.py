@@ -3,19 +3,80 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Mapping, Sequence
+import sys
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from contextlib import contextmanager
 from pathlib import Path
-from typing import Any
+from typing import Any, TypeVar
 
 import click
 
-from knitground.core.base.errors import PlaceError
+from knitground.core.base.errors import PictureError, PlaceError
+from knitground.core.base.progress import Progress, no_progress
+from knitground.core.files.images import MAX_PICTURE_BYTES, picture_of, read_picture, read_sheet
 from knitground.core.files.opening import Opened, open_project, open_tileset
 from knitground.core.model.map import Map
 from knitground.core.model.project import Project
-from knitground.core.model.tileset import Tileset
+from knitground.core.model.tileset import Picture, Tileset
 
-as_json = click.option("--json", "as_json", is_flag=True, help="Print one JSON document.")
+_QUIET = "knitground.quiet"
+_STEPS = 1000
+STDIO = Path("-")
+"""Named in place of a file: what comes in, or goes out, by a pipe."""
+_Verb = TypeVar("_Verb", bound=Callable[..., Any])
+
+
+def as_json(verb: _Verb) -> _Verb:
+    """Let a verb print JSON for machines, or nothing where nothing is wrong."""
+    quiet = click.option(
+        "--quiet", "-q", is_flag=True, expose_value=False,
+        help="Print no words for people and no progress; what is wrong is told all the same.",
+        callback=lambda ctx, _, on: ctx.meta.update({_QUIET: on}),
+    )  # fmt: skip
+    option = click.option("--json", "as_json", is_flag=True, help="Print one JSON document, of "
+                          "what is wrong too: {\"error\": {\"kind\", \"words\"}}.")  # fmt: skip
+    return option(quiet(verb))
+
+
+def _is_quiet() -> bool:
+    return bool(click.get_current_context().meta.get(_QUIET))
+
+
+@contextmanager
+def progress(words: str) -> Iterator[Progress]:
+    """Show on stderr how far long work is, where somebody looks at it."""
+    if _is_quiet() or not sys.stderr.isatty():
+        yield no_progress
+        return
+    with click.progressbar(length=_STEPS, label=words, file=sys.stderr) as bar:
+        yield lambda part: bar.update(round(part * _STEPS) - bar.pos)
+
+
+def picture_from(path: Path) -> Picture:
+    """Read the picture of a file, or of what a pipe brings where the path is “-”.
+
+    Raises
+    ------
+    PictureError
+        As `read_picture`.
+    """
+    return picture_of(_piped(), "what came in") if path == STDIO else read_picture(path)
+
+
+def sheet_from(path: Path) -> tuple[Picture, bytes]:
+    """Read a picture and its file, of a pipe where the path is “-”."""
+    if path == STDIO:
+        data = _piped()
+        return picture_of(data, "what came in"), data
+    picture, data, _ = read_sheet(path)
+    return picture, data
+
+
+def _piped() -> bytes:
+    data = sys.stdin.buffer.read(MAX_PICTURE_BYTES + 1)
+    if len(data) > MAX_PICTURE_BYTES:
+        raise PictureError(f"what came in has more than {MAX_PICTURE_BYTES >> 20} MB: send less")
+    return data
 
 
 overwriting = click.option(
@@ -44,7 +105,7 @@ def tell(value: Any, lines: Sequence[str], as_json: bool) -> None:
     """Print a JSON document, or lines for people."""
     if as_json:
         click.echo(json.dumps(value, ensure_ascii=False))
-    else:
+    elif not _is_quiet():
         for line in lines:
             click.echo(line)
 

@@ -8,7 +8,7 @@ from typing import Any
 import click
 
 from knitground import __version__
-from knitground.cli.output import as_json, map_called, opened, tell
+from knitground.cli.output import as_json, map_called, opened, progress, tell
 from knitground.core.edit.document import Document
 from knitground.core.files.opening import project_file
 from knitground.core.model.map import Map
@@ -40,7 +40,8 @@ def proof_command(
     found = opened(project)
     model = found.project
     maps = [map_called(model, name)] if name is not None else None
-    proof = prove(Document(model), maps, only or None)
+    with progress("Checking") as told:
+        proof = prove(Document(model), maps, only or None, told)
     if as_sarif:
         tell(_sarif(project_file(project), model, proof), [], True)
     else:

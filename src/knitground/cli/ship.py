@@ -6,15 +6,19 @@ import time
 from collections.abc import Callable, Sequence
 from dataclasses import fields
 from pathlib import Path
+from shutil import copyfileobj
+from tempfile import TemporaryDirectory
 
 import click
 
 from knitground.cli.output import (
+    STDIO,
     allowing_gaps,
     as_json,
     map_called,
     opened,
     overwriting,
+    progress,
     tell,
     tell_faults,
 )
@@ -44,7 +48,7 @@ def _options_words() -> str:
 @click.argument("project", type=click.Path(path_type=Path))
 @click.option("--map", "name", metavar="NAME", help="One map; all of them by default.")
 @click.option("--to", "folder", type=click.Path(path_type=Path), help="The folder to write into; "
-              "by default that of the profile.")  # fmt: skip
+              "by default that of the profile; “-” is stdout, for one file.")  # fmt: skip
 @click.option("--profile", metavar="NAME", help="Ship what a profile of the project says.")
 @click.option(
     "--format",
@@ -84,6 +88,10 @@ def ship_command(
     Only files that are different are written. Exits 1 if cells have no tile; the files are written
     all the same.
     """
+    if folder == STDIO:
+        if watch or only_check or as_json:
+            raise click.UsageError("--to - writes the one file to stdout, and nothing else")
+        return _pipe(project, name, profile, formats, given, level, allow_gaps=allow_gaps)
     if watch and (only_check or as_json):
         raise click.UsageError("--watch goes on for ever: it has neither --check nor --json")
 
@@ -96,8 +104,9 @@ def ship_command(
         there = _folder(model, asked, folder, named=profile is not None)
         if only_check:
             return check(model, maps, there, parts, profile=profile or ""), found.warnings
-        return ship(model, maps, there, parts, overwrite=overwrite, profile=profile or "",
-                    drop=drop), found.warnings  # fmt: skip
+        with progress("Shipping") as told:
+            return ship(model, maps, there, parts, told, overwrite=overwrite,
+                        profile=profile or "", drop=drop), found.warnings  # fmt: skip
 
     shipped, warnings = once()
     files = [str(path) for path in shipped.files]
@@ -115,6 +124,25 @@ def ship_command(
     if only_check and (shipped.fresh or shipped.left_over):
         return 1
     return tell_faults(shipped.gaps, warnings, allowed=allow_gaps)
+
+
+def _pipe(
+    project: Path, name: str | None, profile: str | None, formats: Sequence[str],
+    given: Sequence[str], level: int, *, allow_gaps: bool,
+) -> int:  # fmt: skip
+    """Write the one file that is shipped to stdout; returns the exit code."""
+    found = opened(project)
+    model = found.project
+    asked = _profile(model, profile) if profile is not None else Profile("shipped")
+    maps = maps_of(model, asked) if name is None else [map_called(model, name)]
+    with TemporaryDirectory() as place:
+        shipped = ship(model, maps, Path(place), _parts(asked, formats, given, level))
+        if len(shipped.files) != 1:
+            raise PlaceError(f"{len(shipped.files)} files would go to stdout, and it takes one: "
+                             "give one --map and one --format, such as png")  # fmt: skip
+        with click.open_file("-", "wb") as out, shipped.files[0].open("rb") as file:
+            copyfileobj(file, out)
+    return tell_faults(shipped.gaps, found.warnings, allowed=allow_gaps)
 
 
 def _profile(model: Project, name: str) -> Profile:

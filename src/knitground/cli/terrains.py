@@ -7,12 +7,11 @@ from pathlib import Path
 import click
 
 from knitground.cli.cut import pair
-from knitground.cli.output import as_json, opened_tileset, tell
+from knitground.cli.output import as_json, opened_tileset, progress, sheet_from, tell
 from knitground.core.base.errors import PlaceError
 from knitground.core.edit.document import Document
 from knitground.core.edit.likelysets import guess_words, kit_of_guess, sheet_sets
 from knitground.core.edit.terrains import set_marks
-from knitground.core.files.images import read_sheet
 from knitground.core.files.saving import save_project, save_tileset
 from knitground.core.knit.bridge import build_graph
 from knitground.core.knit.coverage import Combination, cover
@@ -128,18 +127,23 @@ def coverage_command(tileset: Path, name: str, as_json: bool) -> int:
 @click.option(
     "--tile", metavar="WxH", help="Tile size of a picture; without it the likeliest grid."
 )
+@click.option("--margin", default="0", metavar="N|X,Y", help="With --tile: pixels round.")
+@click.option("--spacing", default="0", metavar="N|X,Y", help="With --tile: pixels between.")
 @click.option(
     "--least", default=0.5, show_default=True, type=click.FloatRange(0, 1),
     help="Sets that are less sure are not told.",
 )  # fmt: skip
 @as_json
-def sets_command(sheet: Path, tile: str | None, least: float, as_json: bool) -> int:
-    """Find likely terrain sets among the tiles of SHEET, a picture or a NAME.tiles.json.
+def sets_command(
+    sheet: Path, tile: str | None, margin: str, spacing: str, least: float, as_json: bool
+) -> int:
+    """Find likely terrain sets among the tiles of SHEET, a picture (“-”: stdin) or a *.tiles.json.
 
     Exits 1 if there is none.
     """
-    owner = _sliced(sheet, tile)
-    found = [each for each in sheet_sets(owner) if each.score >= least]
+    owner = _sliced(sheet, tile, margin, spacing)
+    with progress("Looking for sets") as told:
+        found = [each for each in sheet_sets(owner, told) if each.score >= least]
     value, lines = [], []
     for guess in found:
         kit = kit_of_guess(owner, guess)
@@ -158,7 +162,7 @@ def sets_command(sheet: Path, tile: str | None, least: float, as_json: bool) -> 
     return 0 if found else 1
 
 
-def _sliced(path: Path, tile: str | None) -> Tileset:
+def _sliced(path: Path, tile: str | None, margin: str, spacing: str) -> Tileset:
     """Open a tileset, or cut a picture as told or as is likeliest.
 
     Raises
@@ -168,11 +172,12 @@ def _sliced(path: Path, tile: str | None) -> Tileset:
     """
     if path.name.endswith(".tiles.json"):
         return opened_tileset(path)[1]
-    picture, data, _ = read_sheet(path)
+    picture, data = sheet_from(path)
     height, width = picture.shape[:2]
     if tile is not None:
-        wide, high = pair(tile, "tile size")
-        slicing = Slicing(wide, high)
+        slicing = Slicing(
+            *pair(tile, "tile size"), *pair(margin, "margin"), *pair(spacing, "spacing")
+        )
     else:
         guesses = likely_grids(picture)
         if not guesses:
