@@ -1,11 +1,14 @@
 """Likely sets: how often a sheet's first offer is a true one, and what is offered without any.
 
-`python bench/sets.py [FOLDER]`: the folder has `truth.json` and `marks.json` with the pictures they
-name; by default `../shared/art` beside the project. Without it only drawn sheets are looked at.
+`python bench/sets.py [--harder] [FOLDER]`: the folder has `truth.json` and `marks.json` with the
+pictures they name; by default `../shared/art` beside the project. Without it only drawn sheets are
+looked at. With `--harder` sheets with clear sets are looked at too as they would be had somebody
+else saved them: rows shuffled, twice and half as large, as JPEG, another colour, two sheets on one.
 """
 
 from __future__ import annotations
 
+import io
 import json
 import os
 import sys
@@ -59,7 +62,66 @@ def cut(picture: np.ndarray, grid: dict) -> tuple[np.ndarray, list[tuple[int, in
     return np.stack(tiles), places
 
 
-def main(folder: Path) -> int:
+Sheet = tuple[np.ndarray, list[tuple[int, int]], list]
+"""Tiles, their places, and the true sets: kind, and marks by place."""
+
+
+def _noisy(tile: np.ndarray) -> np.ndarray:
+    """Give a tile as a JPEG of fair quality would; what is see-through stays so."""
+    file = io.BytesIO()
+    Image.fromarray(tile[..., :3]).save(file, "JPEG", quality=85)
+    return np.dstack([np.asarray(Image.open(file)), tile[..., 3:]])
+
+
+def _half(tiles: np.ndarray) -> np.ndarray:
+    count, high, wide, _ = tiles.shape
+    whole = tiles[:, : high // 2 * 2, : wide // 2 * 2]
+    halved = whole.reshape(count, high // 2, 2, wide // 2, 2, 4).mean(axis=(2, 4))
+    return np.asarray(halved, np.uint8)
+
+
+def harder(sheet: Sheet, other: Sheet) -> dict[str, Sheet]:
+    """Give a sheet in other states, by what was done to it."""
+    tiles, places, truths = sheet
+    rng = np.random.default_rng(5)
+    rows = sorted({row for row, _ in places})
+    to = dict(zip(rows, rng.permutation(rows).tolist()))
+    shuffled = {at: (to[at[0]], at[1]) for at in places}
+    turned = tiles.copy()
+    turned[..., :3] = tiles[..., [2, 0, 1]]
+    out = {
+        "rows shuffled": (tiles, [shuffled[at] for at in places],
+                          [(kind, {shuffled[at]: m for at, m in marks.items()})
+                           for kind, marks in truths]),
+        "twice as large": (tiles.repeat(2, axis=1).repeat(2, axis=2), places, truths),
+        "another colour": (turned, places, truths),
+        "as a JPEG": (np.stack([_noisy(each) for each in tiles]), places, truths),
+    }  # fmt: skip
+    if min(tiles.shape[1:3]) >= 32:
+        out["half as large"] = (_half(tiles), places, truths)
+    if other[0].shape[1:] == tiles.shape[1:]:
+        down = 2 + max(row for row, _ in places)
+        more = [(row + down, col) for row, col in other[1]]
+        out["two on one"] = (np.concatenate([tiles, other[0]]), [*places, *more], truths)
+    return out
+
+
+def look_harder(sheets: dict[str, Sheet]) -> None:
+    """Print how many clear sets are offered of sheets in each state."""
+    offered: dict[str, list[bool]] = defaultdict(list)
+    every = list(sheets.values())
+    for sheet in every:
+        others = [each for each in every if each is not sheet]
+        same = [each for each in others if each[0].shape[1:] == sheet[0].shape[1:]]
+        states = harder(sheet, same[0] if same else others[0])
+        for name, (tiles, places, truths) in states.items():
+            found = find_sets(tiles, places)
+            offered[name] += [any(agrees(g, kind, marks) for g in found) for kind, marks in truths]
+    for name, hits in offered.items():
+        print(f"{name}: {sum(hits)} of {len(hits)} clear sets offered")
+
+
+def main(folder: Path, *, hard: bool = False) -> int:
     """Print a line a sheet and the sums; returns the exit code."""
     fine = True
     for name, art, kind in (("corners", corner_art(16, 3), SetKind.CORNER),
@@ -79,6 +141,7 @@ def main(folder: Path) -> int:
     by_file = defaultdict(list)
     for each in sets:
         by_file[each["file"]].append(each)
+    clear_sheets: dict[str, Sheet] = {}
     first, offered, clear, clean, none, slowest = [], 0, 0, 0, 0, 0.0
     for grid in grids:
         picture = np.asarray(Image.open(folder / grid["file"]).convert("RGBA"))
@@ -97,6 +160,7 @@ def main(folder: Path) -> int:
         strong = [each for each in truths if each[0]["picture_follows_code"] != "weak"]
         top = [f"{g.kind.value} {len(g.places)} {g.score:.2f}" for g in found[:4]]
         if strong:
+            clear_sheets[grid["file"]] = (tiles, places, [each[1:] for each in strong])
             hit = bool(found) and any(agrees(found[0], kind, truth) for _, kind, truth in truths)
             first.append(hit)
             for _, kind, truth in strong:
@@ -113,8 +177,11 @@ def main(folder: Path) -> int:
     print(f"first offer true on {sum(first)} of {len(first)} sheets with clear sets; {offered} of "
           f"{clear} clear sets offered; nothing at 0.5 on {clean} of {none} others; slowest "
           f"{slowest:.1f} s")  # fmt: skip
+    if hard:
+        look_harder(clear_sheets)
     return 0 if fine else 1
 
 
 if __name__ == "__main__":
-    sys.exit(main(Path(sys.argv[1]) if len(sys.argv) > 1 else ART))
+    words = [each for each in sys.argv[1:] if each != "--harder"]
+    sys.exit(main(Path(words[0]) if words else ART, hard="--harder" in sys.argv))

@@ -40,7 +40,7 @@ def hits(kind, seeds=SEEDS):
      ("extruded", 0.85, 0.9), ("overlays", 0.7, 0.8), ("half filled", 0.8, 0.9)],
 )  # fmt: skip
 def test_sheets_of_a_kind_are_mostly_guessed_right(kind, best, three):
-    # Far below what docs/likely-grids.md reports for many sheets: this guards against a fall.
+    # Far below what docs/reading-art.md reports for many sheets: this guards against a fall.
     found = hits(kind)
     assert found[0] >= best
     assert found[1] >= three

@@ -8,7 +8,7 @@ from tests.core.test_guess import corner_art, isometric, road_art
 from tests.core.test_labelling import ring_art
 from tests.maps import snapshot
 
-from knitground.core.base.errors import Cancelled, SlicingError
+from knitground.core.base.errors import Cancelled, EditError, SlicingError
 from knitground.core.edit.document import Document
 from knitground.core.edit.likelysets import (
     _name_for,
@@ -16,8 +16,11 @@ from knitground.core.edit.likelysets import (
     colour_word,
     guess_words,
     kit_of_guess,
+    named_guess,
     sheet_sets,
     texture_word,
+    with_tiles,
+    without_tiles,
 )
 from knitground.core.files.opening import open_project
 from knitground.core.knit.bridge import build_graph
@@ -365,3 +368,64 @@ def test_a_slot_whose_two_values_are_named_the_other_way_round_is_named_as_the_o
     wrong = np.array([number[tuple(each)] for each in swapped.tolist()])
     named = codes.values[_named_alike(told, codes, wrong)]
     assert (named == true).all() or (named == 1 - true).all()
+
+
+def sheet_of(tiles, wide=8):
+    """Put tiles on a sheet of their own."""
+    count, high, across, _ = tiles.shape
+    rows = -(-count // wide)
+    picture = np.zeros((rows * high, wide * across, 4), np.uint8)
+    for n, tile in enumerate(tiles):
+        row, col = divmod(n, wide)
+        picture[row * high : (row + 1) * high, col * across : (col + 1) * across] = tile
+    return Tileset("art", "art.png", wide * across, rows * high, Slicing(across, high),
+                   picture=picture)  # fmt: skip
+
+
+def test_a_tile_that_is_put_in_gets_the_marks_that_it_had():
+    tiles, _, _ = corner_art(16, 2)
+    sheet = sheet_of(tiles)
+    (guess, *_) = sheet_sets(sheet)
+    for n in (0, 5, len(guess.places) - 1):
+        at = guess.places[n]
+        less = without_tiles(guess, [at])
+        assert at not in less.places
+        assert less.combinations <= guess.combinations
+        again = with_tiles(sheet, less, [at])
+        assert again.places[-1] == at
+        assert (again.marks[-1] == guess.marks[n]).all()
+        assert again.combinations == guess.combinations
+    assert with_tiles(sheet, guess, guess.places[:3]) is guess
+    with pytest.raises(EditError, match="a set needs a tile"):
+        without_tiles(guess, guess.places)
+    sheet.sets.append(kit_of_guess(sheet, without_tiles(guess, guess.places[4:])))
+    with pytest.raises(EditError, match="tile 0 is in a set already"):
+        with_tiles(sheet, without_tiles(guess, guess.places[:4]), [guess.places[0]])
+
+
+def test_terrains_of_a_likely_set_are_named_and_named_by_their_art_again():
+    tiles, _, _ = corner_art(16, 2)
+    sheet = sheet_of(tiles)
+    (guess, *_) = sheet_sets(sheet)
+    own = [each.name for each in kit_of_guess(sheet, guess).terrains]
+    named = named_guess(sheet, guess, 1, "reed")
+    assert [each.name for each in kit_of_guess(sheet, named).terrains] == [own[0], "reed"]
+    with pytest.raises(EditError, match="two terrains are called “reed”"):
+        named_guess(sheet, named, 0, "reed")
+    assert named_guess(sheet, named, 1, "").names == ("", "")
+
+
+def test_two_kinds_of_art_on_one_sheet_are_read_each_by_itself():
+    flat, *_ = corner_art(16, 3)
+    upright = np.zeros((len(flat), 32, 32, 4), np.uint8)
+    upright[:] = flat.repeat(2, axis=1).repeat(2, axis=2)
+    low = isometric(corner_art(16, 4)[0])
+    standing = np.zeros((len(low), 32, 32, 4), np.uint8)
+    standing[:, 16:] = low
+    both = np.concatenate([upright, standing])
+    down = 2 + (len(flat) - 1) // 8
+    places = places_of(len(flat)) + [(row + down, col) for row, col in places_of(len(low))]
+    found = [each for each in find_sets(both, places) if each.score > 0.8]
+    assert [each.kind for each in found] == [SetKind.CORNER] * 2
+    assert {len({row >= down for row, _ in each.places}) for each in found} == {1}, "none has both"
+    assert {len(each.places) for each in found} == {len(flat)}

@@ -770,6 +770,83 @@ def test_all_that_are_sure_are_made_as_one_step_and_a_card_shows_its_tiles(windo
     assert new.sets == []
 
 
+def on_sheet(bench, *places):
+    """Press on the first of some tiles of the sheet, move over the others and let go."""
+    points = [bench.sheet.tile_rect(*at).center().toPoint() for at in places]
+    drag(bench.sheet, *points)
+    settle()
+
+
+def test_a_likely_set_takes_tiles_in_and_out_and_is_named_before_it_is_made(window, qtbot):
+    session, bench, new = strange_sheet(window)
+    all_found(bench, qtbot)
+    card = next(each for each in bench.likely.shown if each.guess.kind is SetKind.RING)
+    places, marks = [*card.guess.places], card.guess.marks.copy()
+    first, other = card.pixels, next(each for each in bench.likely.shown if each is not card)
+    QTest.mouseClick(card.tiles, LEFT)
+    assert bench.likely.looking.text().startswith("click or drag over tiles")
+    on_sheet(bench, places[4], places[5], places[6])
+    assert card.guess.places == [*places[:4], *places[7:]]
+    assert (card.pixels != first).any(), "what it knits is shown at once"
+    assert "44 tiles" in card.words.text()
+    on_sheet(bench, places[5], places[0])
+    assert card.guess.places[-1] == places[5], "a drag that puts in leaves what is in"
+    assert (card.guess.marks[-1] == marks[5]).all(), "its marks are guessed from the others"
+    taken = other.guess.places[0]
+    QTest.keyClick(window.shell, Qt.Key.Key_Escape)
+    assert not card.tiles.isChecked()
+    assert bench.sheet.gathering is None
+    line = card.names[0]
+    line.setFocus()
+    line.selectAll()
+    QTest.keyClicks(line, "quay wall")
+    QTest.keyClick(line, Qt.Key.Key_Return)
+    QTest.mouseClick(card.tiles, LEFT)
+    QTest.mouseClick(other.tiles, LEFT)
+    assert not card.tiles.isChecked(), "one at a time"
+    QTest.mouseClick(card.make, LEFT)
+    settle()
+    assert bench.sheet.gathering is None
+    assert [each.name for each in new.sets[0].terrains] == ["quay wall"]
+    assert int(new.sets[0].marks.any(axis=2).sum()) == 45
+    assert session.doc.history.undo_name.startswith("Add terrain set")
+    bench.show_likely()
+    settle()
+    QTest.mouseClick(other.tiles, LEFT)
+    on_sheet(bench, places[0])
+    assert "is in a set already" in window.notices.text.text()
+    assert other.guess.places[0] == taken
+
+
+def test_what_was_guessed_is_marked_until_somebody_has_looked_at_it(window, qtbot):
+    _, bench, new = strange_sheet(window)
+    all_found(bench, qtbot)
+    card = next(each for each in bench.likely.shown if each.guess.kind is SetKind.RING)
+    QTest.mouseClick(card.make, LEFT)
+    settle()
+    places = sorted(card.guess.places)
+    assert bench.unseen == places
+    bench.sheet.fit()
+    marked = bench.sheet.grab().toImage()
+    bench.tabs.setCurrentIndex(TABS.index("Review"))
+    assert f"{len(places)} tiles have guessed marks" in bench.review.head.text()
+    on_sheet(bench, places[3])
+    assert bench.unseen == [*places[:3], *places[4:]]
+    QTest.mouseClick(bench.review.look, LEFT)
+    assert bench.review.head.text() == f"<b>1 of {len(places) - 1}</b>"
+    QTest.keyClick(bench.sheet, Qt.Key.Key_Return)
+    assert len(bench.unseen) == len(places) - 3, "what is lined up is looked at"
+    for _ in range(len(places) - 2):
+        QTest.keyClick(bench.sheet, Qt.Key.Key_Return)
+    assert bench.unseen == []
+    assert bench.review.guess.isVisible()
+    bench._guessed(new.sets[0], places)
+    bench.refresh()
+    QTest.mouseClick(bench.review.right, LEFT)
+    assert bench.unseen == []
+    assert bench.sheet.grab().toImage() != marked
+
+
 def test_sets_can_be_made_while_more_is_looked_for(window, qtbot, monkeypatch):
     gate = Event()
     sets_of = cards.sheet_sets

@@ -4,21 +4,31 @@ from __future__ import annotations
 
 import colorsys
 from collections.abc import Callable, Iterable
+from dataclasses import replace
 
 import numpy as np
 from numpy.typing import NDArray
 
-from knitground.core.base.errors import SlicingError
+from knitground.core.base.errors import EditError, SlicingError
 from knitground.core.base.progress import Progress, no_progress
 from knitground.core.edit.artcolour import art_colour
 from knitground.core.edit.document import Edit
 from knitground.core.edit.terrainlist import free_colour, free_letter
 from knitground.core.edit.terrains import add_set
 from knitground.core.knit.faces import square_faces
+from knitground.core.knit.guess import guess_all
 from knitground.core.knit.likelysets import SetGuess, find_sets
 from knitground.core.model.project import Project, free_name
-from knitground.core.model.terrain import SetKind, Slot, Terrain, TerrainSet, no_marks
-from knitground.core.model.tileset import Picture, Tileset
+from knitground.core.model.terrain import (
+    NOTHING,
+    UNKNOWN,
+    SetKind,
+    Slot,
+    Terrain,
+    TerrainSet,
+    no_marks,
+)
+from knitground.core.model.tileset import At, Picture, Tileset
 from knitground.core.slicing.grid import cut_tile
 
 _HUES = (
@@ -116,7 +126,8 @@ def kit_of_guess(tileset: Tileset, guess: SetGuess) -> TerrainSet:
     seen: list[Picture] = []
     for number in range(guess.terrains):
         pixels = _art_of(tileset, guess, number)
-        name = _name_for(pixels, [each.name for each in terrains], seen)
+        given = guess.names[number] if number < len(guess.names) else ""
+        name = given or _name_for(pixels, [each.name for each in terrains], seen)
         seen.append(pixels)
         taken = [each.colour for each in terrains]
         colour = art_colour(pixels, taken) or free_colour(taken)
@@ -153,6 +164,78 @@ def _at_slot(face: Picture, slot: Slot) -> Picture:
     across = 0 if slot in _LEFT else 1 if slot in _RIGHT else 0.5
     top, left = int(down * (face.shape[0] - high)), int(across * (face.shape[1] - wide))
     return face[top : top + high, left : left + wide]
+
+
+def named_guess(tileset: Tileset, guess: SetGuess, number: int, name: str) -> SetGuess:
+    """Give a likely set with another name for a terrain, counted from 0; "": named by its art.
+
+    Raises
+    ------
+    EditError
+        Another one is called so.
+    """
+    names = [each.name for each in kit_of_guess(tileset, guess).terrains]
+    if name and name in names[:number] + names[number + 1 :]:
+        raise EditError(f"two terrains are called “{name}”: give each its own name")
+    own = [*guess.names, *[""] * (guess.terrains - len(guess.names))]
+    own[number] = name
+    return replace(guess, names=tuple(own))
+
+
+def without_tiles(guess: SetGuess, places: Iterable[At]) -> SetGuess:
+    """Give a likely set that leaves tiles out.
+
+    Raises
+    ------
+    EditError
+        Nothing would be left.
+    """
+    gone = set(places)
+    keep = [n for n, at in enumerate(guess.places) if at not in gone]
+    if not keep:
+        raise EditError("a set needs a tile: leave one in")
+    return _of_tiles(guess, [guess.places[n] for n in keep], guess.marks[keep])
+
+
+def with_tiles(tileset: Tileset, guess: SetGuess, places: Iterable[At]) -> SetGuess:
+    """Give a likely set that takes tiles in; their marks are guessed from those that it has.
+
+    Raises
+    ------
+    EditError
+        A tile is in another set, shows nothing, or looks like none of them.
+    """
+    taken = marked_places(tileset)
+    fresh = [at for at in places if at not in guess.places]
+    for at in fresh:
+        if taken[at]:
+            raise EditError(f"tile {tileset.number(*at)} is in a set already: take it out there")
+    if not fresh or tileset.picture is None:
+        return guess
+    slots = list(guess.kind.slots)
+    given = np.full((len(fresh), guess.marks.shape[1]), NOTHING, np.uint8)
+    given[:, slots] = UNKNOWN
+    pictures = [cut_tile(tileset.picture, tileset.slicing, *at) for at in (*guess.places, *fresh)]
+    known = guess.marks.copy()
+    if guess.kind is SetKind.RING:
+        known[:, Slot.MIDDLE] = 1
+    found, _ = guess_all(np.stack(pictures), guess.kind, np.concatenate([known, given]))
+    new = found[len(guess.places) :]
+    strange = [at for at, own in zip(fresh, new) if not own[slots].any()]
+    if strange:
+        raise EditError(f"tile {tileset.number(*strange[0])} looks like none of the set's: make "
+                        "the set, then mark it by hand")  # fmt: skip
+    return _of_tiles(guess, [*guess.places, *fresh], np.concatenate([guess.marks, new]))
+
+
+def _of_tiles(guess: SetGuess, places: list[At], marks: NDArray[np.uint8]) -> SetGuess:
+    shown = marks[:, list(guess.kind.slots)]
+    plain: list[At | None] = []
+    for value in range(1, guess.terrains + 1):
+        found = np.flatnonzero((shown == value).all(axis=1))
+        plain.append(places[int(found[0])] if found.size else None)
+    return replace(guess, places=places, marks=marks, plain=tuple(plain),
+                   combinations=len(np.unique(shown, axis=0)))  # fmt: skip
 
 
 def add_likely_set(tileset: Tileset, guess: SetGuess) -> Edit:

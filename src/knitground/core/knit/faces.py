@@ -7,7 +7,7 @@ by its outermost line. (Own arrangement of block means and opponent colours.)
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 from itertools import pairwise
@@ -60,9 +60,23 @@ def describe_tiles(tiles: NDArray[np.uint8], kind: SetKind) -> Described:
     return describe_as(tiles, (kind,))[kind]
 
 
-def describe_as(tiles: NDArray[np.uint8], kinds: Iterable[SetKind]) -> dict[SetKind, Described]:
-    """Describe tiles (n, h, w, 4), straight alpha, for the slots of each of some kinds of sets."""
-    features = _features(_resized(square_faces(_cleared(tiles))))
+def describe_as(
+    tiles: NDArray[np.uint8],
+    kinds: Iterable[SetKind],
+    heaps: Sequence[NDArray[np.intp]] | None = None,
+) -> dict[SetKind, Described]:
+    """Describe tiles (n, h, w, 4), straight alpha, for the slots of each of some kinds of sets.
+
+    Parameters
+    ----------
+    heaps : tiles that are seen alike, (n,) numbers each, all tiles in one of them: whether they
+        are isometric, and what is see-through, is found heap by heap; by default all together
+    """
+    faces = np.zeros((len(tiles), FACE, FACE, 4))
+    for heap in [np.arange(len(tiles))] if heaps is None else heaps:
+        if len(heap):
+            faces[heap] = _resized(square_faces(_cleared(tiles[heap])))
+    features = _features(faces)
     lines = _lines(features)
     return {kind: _described(features, lines, kind) for kind in kinds}
 

@@ -56,6 +56,7 @@ class SetGuess:
     plain : of each terrain the place of a plain tile, None where there is none
     combinations : different ones that its tiles show
     score : 0 to 1
+    names : of the terrains, where somebody has given them
     """
 
     kind: SetKind
@@ -65,6 +66,7 @@ class SetGuess:
     plain: tuple[At | None, ...]
     combinations: int
     score: float
+    names: tuple[str, ...] = ()
 
 
 def find_sets(
@@ -121,13 +123,17 @@ def _groups(tiles: Tiles, left: Group, places: list[At]) -> list[Group]:
     found: list[Group] = [left] if len(left) <= _MOST else []
     at = np.array([places[n] for n in left.tolist()])
     found += _clusters(tiles[left], at, left)
+    blocks = len(found)
     found += _blocks(at, left)
     out: list[Group] = []
-    for group in found:
+    for number, group in enumerate(found):
         if not _LEAST <= len(group) <= _MOST:
             continue
-        if all(_overlap(group, other) <= _OVER for other in out):
+        alike = next((n for n, other in enumerate(out) if _overlap(group, other) > _OVER), None)
+        if alike is None:
             out.append(group)
+        elif number >= blocks and np.isin(group, out[alike]).all():
+            out[alike] = group  # what stands together, without the strays
     return out
 
 
@@ -136,8 +142,8 @@ def _overlap(one: Group, other: Group) -> float:
     return both / max(1, len(one) + len(other) - both)
 
 
-def _blocks(at: NDArray[np.int64], left: Group) -> list[Group]:
-    """Give tiles that hang together on the sheet, and each row."""
+def _blocks(at: NDArray[np.int64], left: Group, *, rows: bool = True) -> list[Group]:
+    """Give tiles that hang together on the sheet, and each row if asked."""
     from scipy import ndimage
 
     grid = np.zeros(at.max(axis=0) + 1, np.int64)
@@ -145,7 +151,7 @@ def _blocks(at: NDArray[np.int64], left: Group) -> list[Group]:
     number, count = ndimage.label(grid)
     own = number[at[:, 0], at[:, 1]]
     out = [left[own == n] for n in range(1, min(count, 24) + 1)]
-    for row in np.unique(at[:, 0])[:40].tolist():
+    for row in np.unique(at[:, 0])[:40].tolist() if rows else ():
         out.append(left[at[:, 0] == row])
     return out
 
@@ -224,7 +230,12 @@ class _Search:
 
     def __init__(self, tiles: Tiles, places: list[At], progress: Progress) -> None:
         self.tiles, self.places, self.progress = tiles, places, progress
-        self.told: dict[SetKind, Described] = describe_as(tiles, SetKind)
+        at = np.array(places)
+        blocks = [
+            each for each in _blocks(at, np.arange(len(at)), rows=False) if len(each) >= _LEAST
+        ]
+        rest = np.setdiff1d(np.arange(len(at)), np.concatenate([*blocks, np.zeros(0, np.intp)]))
+        self.told: dict[SetKind, Described] = describe_as(tiles, SetKind, [*blocks, rest])
         self.quick: dict[bytes, list[Tried]] = {}
         self.close: dict[tuple[bytes, SetKind, int], Looked] = {}
         self.done = 0.0

@@ -1,7 +1,7 @@
 """What each feature of a grid counts; written by `tools/fit_grids.py`, the words by hand.
 
 Of two grids the one with the higher sum of weight times feature is the likelier, by e to the
-difference. Fitted on real sheets of many authors and on drawn ones; see `docs/likely-grids.md`.
+difference. Fitted on real sheets of many authors and on drawn ones; see `docs/reading-art.md`.
 """
 
 Weights = dict[str, tuple[float, str]]

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from functools import partial
+from weakref import WeakKeyDictionary
 
+import numpy as np
 from PySide6.QtCore import Qt, QTimer
 from PySide6.QtWidgets import (
     QFormLayout,
@@ -38,7 +40,7 @@ from knitground.core.model.map import Map
 from knitground.core.model.project import free_name
 from knitground.core.model.terrain import ANY, NOTHING, SetKind, TerrainSet
 from knitground.core.model.tile import TileRef
-from knitground.core.model.tileset import Tileset
+from knitground.core.model.tileset import At, Tileset
 from knitground.ui.common.asking import answered
 from knitground.ui.common.dialog import Dialog
 from knitground.ui.common.form import Choice
@@ -150,6 +152,7 @@ class TerrainsBench(Stage):
         )
         self.likely = LikelyCards(self.session)
         self.likely.hide()
+        self._unseen: WeakKeyDictionary[TerrainSet, set[At]] = WeakKeyDictionary()
         self.more = button("", self.show_likely, "Likely sets of this sheet that are not made yet")
         self.more.hide()
         self._likely_open = False
@@ -182,10 +185,12 @@ class TerrainsBench(Stage):
         self.cards.making.connect(self.ask_made_set)
         self.likely.made.connect(self.made_likely)
         self.likely.pointed.connect(self.sheet.outline)
+        self.likely.gathers.connect(self.sheet.gather)
+        self.sheet.gathered.connect(self.likely.put)
         self.likely.changed.connect(self._show_more)
         self.chips.chosen.connect(self.choose)
         self.chips.picture_wanted.connect(self.take_picture)
-        self.sheet.tile_chosen.connect(lambda *_: self._on_tile())
+        self.sheet.tile_chosen.connect(self._on_tile)
         self.sheet.tile_pointed.connect(self._point)
         self.sheet.block_dropped.connect(self.drop_block)
         self.sheet.stepped.connect(self.review.step)
@@ -193,6 +198,8 @@ class TerrainsBench(Stage):
         self.coverage.picked.connect(self.go_to)
         self.review.shown.connect(self.show_reviewed)
         self.review.guess_wanted.connect(self.guess)
+        self.review.look_wanted.connect(self.look_at_guessed)
+        self.review.right_wanted.connect(self.take_all_as_right)
         self.review.ended.connect(lambda: s.note("All reviewed: coverage tells what is missing"))
 
     # What is shown
@@ -230,7 +237,7 @@ class TerrainsBench(Stage):
             self.choose(number)
 
     def cancel(self) -> bool:
-        return self.sheet.cancel()
+        return self.sheet.cancel() or self.likely.end_gathering()
 
     def make_missing(self, owner: Tileset, kit: TerrainSet) -> None:
         """Offer to make the missing tiles of a set."""
@@ -262,6 +269,7 @@ class TerrainsBench(Stage):
             self.sheet.value = min(self.sheet.value, len(kit.terrains))
         self.chips.show_set(owner, kit, self.sheet.value)
         self.cards.setVisible(kit is None and owner is not None)
+        self.cards.set_slim(bool(self.likely.shown))
         self.likely.show_sheet(self.session.tileset, opened=kit is None or self._likely_open)
         self._show_more()
         for part in (self.chips, self.acts, self.tabs, self.pages, self.big):
@@ -269,6 +277,7 @@ class TerrainsBench(Stage):
         for each in (self.guess_button, self.copy_button, self.make_button):
             each.setEnabled(kit is not None)
         self._show_progress()
+        self._show_guessed()
         self.big.update()
         self._later.start()
 
@@ -344,7 +353,8 @@ class TerrainsBench(Stage):
         self.pointed = at
         self.big.update()
 
-    def _on_tile(self) -> None:
+    def _on_tile(self, row_: int, col: int) -> None:
+        self._see((row_, col))
         self.big.update()
         if TABS[self.tabs.currentIndex()] == "Variants":
             self._show_tab()
@@ -414,8 +424,10 @@ class TerrainsBench(Stage):
                 return
             name = f"Guess marks of {len(found.places)} tiles"
             if self.session.apply(set_marks(owner, kit, found.places, found.marks, name, guest)):
+                if guest is None:
+                    self._guessed(kit, found.places)
                 self.tabs.setCurrentIndex(TABS.index("Review"))
-                self.review.show_line(found.line)
+                self.review.show_line([*found.line])
                 self.sheet.setFocus()
                 self.session.note(
                     f"{len(found.places)} tiles are marked; the {len(found.line)} least sure are "
@@ -530,9 +542,52 @@ class TerrainsBench(Stage):
         if ok:
             self.new_set(kind, [each.strip() for each in text.split(",")])
 
-    def made_likely(self, owner: Tileset, kit: TerrainSet) -> None:
+    def made_likely(self, owner: Tileset, kit: TerrainSet, made: list[TerrainSet]) -> None:
         self._likely_open = False
+        for each in made:
+            rows, cols = np.nonzero(each.marks.any(axis=2))
+            self._guessed(each, zip(rows.tolist(), cols.tolist()))
         self.choose_set(owner, kit)
+
+    # What was guessed, until somebody has looked at it
+
+    def _guessed(self, kit: TerrainSet, places: Iterable[At]) -> None:
+        self._unseen.setdefault(kit, set()).update(places)
+
+    @property
+    def unseen(self) -> list[At]:
+        """Tiles of the set whose marks were guessed and that nobody has looked at, row by row."""
+        owner, kit = self.owner, self.kit
+        if owner is None or kit is None:
+            return []
+        marked = np.asarray(kit.marks_within(owner.rows, owner.columns).any(axis=2))
+        return sorted(at for at in self._unseen.get(kit, ()) if owner.has(*at) and marked[at])
+
+    def _see(self, at: At) -> None:
+        """Somebody looks at a tile."""
+        if self.kit is not None and self.shown is self.owner:
+            self._unseen.get(self.kit, set()).discard(at)
+            self._show_guessed()
+
+    def _show_guessed(self) -> None:
+        left = self.unseen
+        self.sheet.guessed = frozenset(left)
+        self.sheet.update()
+        self.review.show_unseen(len(left))
+
+    def look_at_guessed(self) -> None:
+        """Line up the tiles whose marks nobody has looked at."""
+        if self.shown is not self.owner:
+            self.guest_name = None
+            self.refresh()
+        self.review.show_line([(at, None) for at in self.unseen])
+        self.sheet.setFocus()
+
+    def take_all_as_right(self) -> None:
+        """Take all guessed marks as right."""
+        if self.kit is not None:
+            self._unseen.pop(self.kit, None)
+            self._show_guessed()
 
     def show_likely(self) -> None:
         """Show the likely sets of the sheet, or put them away."""
@@ -543,7 +598,8 @@ class TerrainsBench(Stage):
 
     def _show_more(self) -> None:
         """Tell how many likely sets are left, while they are put away."""
-        count = len(self.likely.offers)
+        count = len(self.likely.shown)
+        self.cards.set_slim(count > 0)
         self.more.setVisible(self.kit is not None and count > 0)
         words = "put them away" if self._likely_open else "show them"
         sets = "set looks likely" if count == 1 else "sets look likely"

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection, Iterable
+
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QEvent, QPointF, QRectF, Qt, Signal
@@ -54,6 +56,8 @@ class MarksSheet(SheetView):
     """A block whose marks are to be copied, and the first row and column of where to."""
     stepped = Signal(int)
     """Enter: go on in the review."""
+    gathered = Signal(list, bool)
+    """Tiles that a drag went over while a likely set takes tiles in and out, and whether in."""
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -72,6 +76,11 @@ class MarksSheet(SheetView):
         self._stroke_value = NOTHING
         self._clearing = False
         self._outlined: list[tuple[int, int]] = []
+        self.gathering: frozenset[tuple[int, int]] | None = None
+        """The tiles of a likely set that takes others in, and them out; None: none does."""
+        self._over: list[tuple[int, int]] | None = None
+        self.guessed: Collection[tuple[int, int]] = ()
+        """Tiles of the set whose marks were guessed, and that nobody has looked at."""
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
 
     @property
@@ -87,6 +96,12 @@ class MarksSheet(SheetView):
     def outline(self, places: list[tuple[int, int]]) -> None:
         """Outline some tiles: those of what is pointed at elsewhere."""
         self._outlined = places
+        self.update()
+
+    def gather(self, places: Iterable[tuple[int, int]] | None) -> None:
+        """Let clicks and drags put tiles into a likely set, and out of it; None: no more."""
+        self.gathering = None if places is None else frozenset(places)
+        self._over = None
         self.update()
 
     def set_copying(self, on: bool) -> None:
@@ -112,9 +127,11 @@ class MarksSheet(SheetView):
 
     def paint_over(self, painter: QPainter) -> None:
         if self.tileset is not None:
-            for at in self._outlined:
+            for at in self.gathering if self.gathering is not None else self._outlined:
                 if self.tileset.has(*at):
                     _outline(painter, self.tile_rect(*at), LINEN.madder)
+            for at in self._over or ():
+                _outline(painter, self.tile_rect(*at).adjusted(2, 2, -2, -2), LINEN.accent)
         if self.kit is None or self.tileset is None:
             return
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
@@ -127,11 +144,24 @@ class MarksSheet(SheetView):
             rect = self.tile_rect(row, col)
             if rect.width() >= 14:
                 draw(painter, self.face(row, col), marks[row, col].tolist(), self.kit)
+        if self.guest is None:
+            self._draw_guessed(painter, seen)
         self._draw_chosen(painter)
         if self.copying:
             self._draw_blocks(painter)
         else:
             self._draw_hover(painter)
+
+    def _draw_guessed(self, painter: QPainter, seen: Iterable[tuple[int, int]]) -> None:
+        """Mark tiles whose marks nobody has looked at: a dog-ear at their upper right."""
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(QColor(LINEN.madder))
+        for at in seen:
+            if at in self.guessed:
+                rect = self.tile_rect(*at)
+                side = max(4.0, min(10.0, rect.width() * 0.2))
+                corner = rect.topRight()
+                painter.drawPolygon([corner, corner - QPointF(side, 0), corner + QPointF(0, side)])
 
     def _draw_chosen(self, painter: QPainter) -> None:
         assert self.tileset is not None
@@ -195,6 +225,11 @@ class MarksSheet(SheetView):
         return (*tile, slot_at(self.face(*tile), at, self.kit.kind))
 
     def pressed(self, event: QMouseEvent) -> None:
+        if self.gathering is not None:
+            tile = self.tile_at(event.position())
+            self._over = [tile] if tile is not None else None
+            self.update()
+            return
         found = self._slot_under(event.position())
         if found is None or self.kit is None or self.tileset is None:
             return
@@ -235,6 +270,14 @@ class MarksSheet(SheetView):
         self.update()
 
     def moved(self, event: QMouseEvent) -> None:
+        if self.gathering is not None:
+            tile = self.tile_at(event.position())
+            over = self._over or []
+            # What the first tile does, all do: in, or out.
+            if tile and over and (tile in self.gathering) == (over[0] in self.gathering):
+                self._over = over if tile in over else [*over, tile]
+                self.update()
+            return
         found = self._slot_under(event.position())
         if found != self._hover:
             if (found and found[:2]) != (self._hover and self._hover[:2]):
@@ -250,6 +293,12 @@ class MarksSheet(SheetView):
             self._mark([(found[0], found[1], int(found[2]))])
 
     def released(self, event: QMouseEvent) -> None:
+        if self.gathering is not None:
+            over, self._over = self._over, None
+            if over:
+                self.gathered.emit(over, over[0] not in self.gathering)
+            self.update()
+            return
         to, block = self._drop_place(), self.block
         self._corner = self._grip = None
         if self.copying and to is not None and block is not None and to != block[:2]:
@@ -278,6 +327,10 @@ class MarksSheet(SheetView):
 
     def cancel(self) -> bool:
         """Call off the drag; returns whether there was one."""
+        if self._over is not None:
+            self._over = None
+            self.update()
+            return True
         if self._grip is not None or self._corner is not None:
             self._grip = self._corner = None
             self.update()

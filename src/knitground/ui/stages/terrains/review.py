@@ -17,11 +17,17 @@ class ReviewPanel(QWidget):
     ended = Signal()
     guess_wanted = Signal()
     """Marks are to be guessed: that lines up what can be reviewed."""
+    look_wanted = Signal()
+    """What was guessed and nobody has looked at is to be lined up."""
+    right_wanted = Signal()
+    """All of that is right."""
 
     def __init__(self) -> None:
         super().__init__()
-        self.line: list[tuple[At, float]] = []
+        self.line: list[tuple[At, float | None]] = []
+        """Tiles, and how sure their marks are, if that is known."""
         self.at = 0
+        self.unseen = 0
         self.head = QLabel()
         self.head.setWordWrap(True)
         self.words = note(
@@ -33,10 +39,24 @@ class ReviewPanel(QWidget):
         self.back = button("Back", lambda: self.step(-1), "The one before", "Shift+Enter")
         hint = "Guess the marks of all other tiles, and line up the least sure"
         self.guess = primary("Guess marks", self.guess_wanted.emit, hint)
-        self.setLayout(column(self.head, self.words, row(self.next, self.back, self.guess, 1), 1))
+        self.look = primary("Look at them", self.look_wanted.emit,
+                            "Line them up, to be looked at one after the other")  # fmt: skip
+        self.right = button("All are right", self.right_wanted.emit,
+                            "Take all of them as looked at")  # fmt: skip
+        self.setLayout(column(
+            self.head, self.words,
+            row(self.next, self.back, self.look, self.right, self.guess, 1), 1,
+        ))  # fmt: skip
         self.show_line([])
 
-    def show_line(self, line: list[tuple[At, float]]) -> None:
+    def show_unseen(self, count: int) -> None:
+        """Tell how many tiles have guessed marks that nobody has looked at."""
+        if count != self.unseen:
+            self.unseen = count
+            if not self.line:
+                self._show()
+
+    def show_line(self, line: list[tuple[At, float | None]]) -> None:
         """Begin a review."""
         self.line, self.at = line, 0
         self._show()
@@ -56,8 +76,15 @@ class ReviewPanel(QWidget):
         going = bool(self.line)
         for each in (self.words, self.next, self.back):
             each.setVisible(going)
-        self.guess.setVisible(not going)
+        self.guess.setVisible(not going and not self.unseen)
+        for each in (self.look, self.right):
+            each.setVisible(not going and self.unseen > 0)
         self.back.setEnabled(going and self.at > 0)
+        if not going and self.unseen:
+            tiles = "1 tile has" if self.unseen == 1 else f"{self.unseen} tiles have"
+            self.head.setText(f"{tiles} guessed marks that nobody has looked at: they have a red "
+                              "corner on the sheet. A click on one looks at it.")  # fmt: skip
+            return
         if not going:
             self.head.setText(
                 "Mark one plain tile of each terrain; the others can be guessed from those. What "
@@ -65,5 +92,6 @@ class ReviewPanel(QWidget):
             )
             return
         place, sure = self.line[self.at]
-        self.head.setText(f"<b>{self.at + 1} of {len(self.line)}</b> · {sure:.0%} sure")
+        words = f"<b>{self.at + 1} of {len(self.line)}</b>"
+        self.head.setText(words if sure is None else f"{words} · {sure:.0%} sure")
         self.shown.emit(*place)

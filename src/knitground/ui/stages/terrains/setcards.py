@@ -21,6 +21,7 @@ _WORDS = {
 }
 _PAPER, _INK, _LINES = "#E8DFC9", "#3F7F6B", "#B9AE97"
 _CELLS = 4
+_ASKED, _INSTEAD = "What does this sheet show?", "Or mark it yourself"
 
 
 class Example(QWidget):
@@ -108,6 +109,8 @@ class SetCards(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
+        self._rich: list[QWidget] = []
+        """What is left out where likely sets are offered instead."""
         cards = [self._card(kind) for kind in SetKind]
         make = button(
             "Make a set from two plain tiles…", self.making.emit,
@@ -119,18 +122,22 @@ class SetCards(QWidget):
         )
         below = row(make, words)
         below.setStretch(1, 1)
-        self.setLayout(
-            column(
-                head("What does this sheet show?"),
-                row(*cards, spacing=10),
-                below,
-                spacing=8,
-            )
-        )  # fmt: skip
+        self.title = head(_ASKED)
+        self._rich.append(words)
+        self.setLayout(column(self.title, row(*cards, spacing=10), below, spacing=8))
+
+    def set_slim(self, on: bool) -> None:
+        """Show buttons alone: likely sets stand above, and the sheet wants its room."""
+        self.title.setText(_INSTEAD if on else _ASKED)
+        for each in self._rich:
+            each.setVisible(not on)
 
     def _card(self, kind: SetKind) -> QWidget:
         name, words = _WORDS[kind]
         card = panel()
         make = button(name, partial(self.wanted.emit, kind), f"Make a {kind.value} set")
-        card.setLayout(column(row(1, Example(kind), 1), note(words), 1, make, margins=8, spacing=6))
+        about = QWidget()
+        about.setLayout(column(row(1, Example(kind), 1), note(words), 1, spacing=6))
+        self._rich.append(about)
+        card.setLayout(column(about, make, margins=8, spacing=6))
         return card
