@@ -5,17 +5,17 @@ from __future__ import annotations
 import base64
 import binascii
 import zlib
-from concurrent.futures import ThreadPoolExecutor
+from collections.abc import Callable
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
 from knitground.core.base.errors import FormatError
-from knitground.core.files.mapformats import MAX_BLOCK_ROWS, CellsFile, PackedFile, RowsFile
+from knitground.core.files.mapformats import CellsFile, PackedFile, RowsFile
+from knitground.core.files.packing import Blocks, each_of
 
 ROWS_LIMIT = 65_536
-_BLOCK_CELLS = 262_144
 
 
 def to_file(cells: NDArray[Any]) -> CellsFile:
@@ -27,26 +27,18 @@ def to_file(cells: NDArray[Any]) -> CellsFile:
 
 def packed(cells: NDArray[Any]) -> PackedFile:
     """Write cells packed, whatever their number."""
-    small = cells.dtype == np.uint8
-    plain = cells.astype(np.uint8 if small else "<i4", copy=False)
-    step = min(MAX_BLOCK_ROWS, max(1, _BLOCK_CELLS // max(1, cells.shape[1])))
-
-    def pack(top: int) -> str:
-        return base64.b64encode(zlib.compress(plain[top : top + step].tobytes(), 3)).decode()
-
-    tops = range(0, cells.shape[0], step)
-    if len(tops) < 4:
-        blocks = [pack(top) for top in tops]
-    else:
-        with ThreadPoolExecutor(4) as pool:  # packing lets other threads run
-            blocks = list(pool.map(pack, tops))
-    return PackedFile(packed="uint8" if small else "int32", block_rows=step, blocks=blocks)
+    return Blocks(cells).packed()
 
 
 def from_file(
-    cells: CellsFile, height: int, width: int, low: int, high: int, what: str
-) -> NDArray[np.int32]:
+    cells: CellsFile, height: int, width: int, low: int, high: int, what: str,
+    table: NDArray[np.int32] | None = None,
+) -> NDArray[np.int32]:  # fmt: skip
     """Read cells that must be height × width numbers from low to high.
+
+    Parameters
+    ----------
+    table : what each number from 0 to high stands for
 
     Raises
     ------
@@ -54,14 +46,19 @@ def from_file(
         Another size, a number out of bounds, or packed data that is broken or unpacks to more
         than height × width numbers (no more than that is ever unpacked).
     """
+
+    def check(part: NDArray[Any]) -> None:
+        if part.size and (int(part.min()) < low or int(part.max()) > high):
+            worst = int(part.min()) if int(part.min()) < low else int(part.max())
+            raise FormatError(
+                f"{what}: {worst} is outside {low} … {high}, what the file itself lists"
+            )
+
     if isinstance(cells, RowsFile):
         out = _from_rows(cells.rows, height, width, what)
-    else:
-        out = _from_packed(cells, height, width, what)
-    if out.size and (int(out.min()) < low or int(out.max()) > high):
-        worst = int(out.min()) if int(out.min()) < low else int(out.max())
-        raise FormatError(f"{what}: {worst} is outside {low} … {high}, what the file itself lists")
-    return out
+        check(out)
+        return out if table is None else table[out]
+    return _from_packed(cells, height, width, what, check, table)
 
 
 def _from_rows(rows: list[list[int]], height: int, width: int, what: str) -> NDArray[np.int32]:
@@ -76,7 +73,11 @@ def _from_rows(rows: list[list[int]], height: int, width: int, what: str) -> NDA
         raise FormatError(f"{what}: a number does not fit 32 bits") from error
 
 
-def _from_packed(cells: PackedFile, height: int, width: int, what: str) -> NDArray[np.int32]:
+def _from_packed(
+    cells: PackedFile, height: int, width: int, what: str,
+    check: Callable[[NDArray[Any]], None], table: NDArray[np.int32] | None,
+) -> NDArray[np.int32]:  # fmt: skip
+    """Unpack, check and look up block by block: each while the processor has it at hand."""
     kind = np.dtype(np.uint8) if cells.packed == "uint8" else np.dtype("<i4")
     step = cells.block_rows
     if len(cells.blocks) != -(-height // step):
@@ -84,11 +85,18 @@ def _from_packed(cells: PackedFile, height: int, width: int, what: str) -> NDArr
             f"{what}: {len(cells.blocks)} blocks of {step} rows do not make {height} rows"
         )
     out = np.empty((height, width), np.int32)
-    for place, block in enumerate(cells.blocks):
+
+    def read(place: int) -> None:
         top = place * step
         rows = min(step, height - top)
-        data = _unpacked(block, rows * width * kind.itemsize, f"{what}, block {place + 1}")
-        out[top : top + rows] = np.frombuffer(data, kind).reshape(rows, width)
+        data = _unpacked(
+            cells.blocks[place], rows * width * kind.itemsize, f"{what}, block {place + 1}"
+        )
+        block = np.frombuffer(data, kind).reshape(rows, width)
+        check(block)
+        out[top : top + rows] = block if table is None else table[block]
+
+    each_of(read, range(len(cells.blocks)))
     return out
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -25,6 +25,7 @@ from knitground.core.files.mapformats import (
     TileLayerFile,
     TintLayerFile,
 )
+from knitground.core.files.packing import Blocks
 from knitground.core.model.layers import (
     Cells,
     GroundLayer,
@@ -116,8 +117,14 @@ def _read_tiles(map_: Map, file: TileLayerFile, what: str) -> dict[str, Any]:
 
 
 def _drawn(map_: Map, layer: Layer) -> dict[str, Any]:
-    legend, small = own_legend(map_.legend, as_counted(map_, layer.cells))
-    return {"legend": legend, "cells": cell_files.to_file(small)}
+    cells = as_counted(map_, layer.cells)
+    if cells.size <= cell_files.ROWS_LIMIT:
+        legend, small = own_legend(map_.legend, cells)
+        return {"legend": legend, "cells": cell_files.to_file(small)}
+    blocks = Blocks(cells)
+    known = map_.legend.tiles  # it may grow while this goes on beside the window
+    legend, table = _small_legend(known, blocks.used(len(known) - 1))
+    return {"legend": legend, "cells": blocks.packed(table)}
 
 
 def as_counted(map_: Map, cells: NDArray[Any]) -> NDArray[Any]:
@@ -141,8 +148,8 @@ def _cells(
     size: tuple[int, ...],
     what: str,
 ) -> Cells:
-    small = cell_files.from_file(file.cells, size[0], size[1], 0, len(file.legend), what)
-    return places[map_.lattice.folded(small)] if size == map_.lattice.counted else places[small]
+    found = cell_files.from_file(file.cells, size[0], size[1], 0, len(file.legend), what, places)
+    return map_.lattice.folded(found) if size == map_.lattice.counted else found
 
 
 # Grown
@@ -342,20 +349,28 @@ def own_legend(
     for part in np.array_split(cells.ravel(), max(1, cells.size // _COUNTED_AT_A_TIME)):
         counts += np.bincount(np.clip(part, 0, len(known)), minlength=len(known) + 1)
     used = np.flatnonzero(counts[:-1]).tolist()
+    files, table = _small_legend(known, used)
+    return files, table[np.clip(cells, 0, len(table) - 1)]
+
+
+def _small_legend(
+    known: Sequence[TileRef | None], used: Iterable[int]
+) -> tuple[list[TileFile], NDArray[np.int32]]:
+    """Give the files of the tiles at some places, in order, and what each place is among them."""
     tiles = {place: tile for place in used if (tile := known[place]) is not None}
     order = sorted(tiles, key=lambda place: tiles[place])
-    translate = np.zeros(len(known), np.int32)
-    translate[order] = np.arange(1, len(order) + 1)
-    small = translate[np.clip(cells, 0, len(translate) - 1)]
+    table = np.zeros(len(known), np.int32)
+    table[order] = np.arange(1, len(order) + 1)
     files = [
         TileFile(tileset=t.tileset, row=t.row, col=t.col, turn=t.turn)
         for t in (tiles[place] for place in order)
     ]
-    return files, small
+    return files, table
 
 
 def _pins(map_: Map, layer: PinnedLayer) -> tuple[list[TileFile], PinFile | PackedFile]:
-    rows, cols = np.nonzero(layer.pinned)
+    none = np.zeros(0, np.intp)
+    rows, cols = np.nonzero(layer.pinned) if layer.pinned.any() else (none, none)
     legend, small = own_legend(map_.legend, layer.cells[rows, cols][None])
     if rows.size <= _LISTED_PINS:
         names = (map_.lattice.name_of(int(r), int(c)) for r, c in zip(rows, cols))
