@@ -160,6 +160,7 @@ def as_new(window, memory, project):
     window.files.presence.release()
     window.files.presence.root = window.memory.presence
     window.session.recipes = window.memory.recipes
+    window.session.sizes = []
     window.first.memory = window.memory
     window.first.put_away()
     keeper = window.files.keeper

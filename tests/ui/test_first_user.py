@@ -24,6 +24,7 @@ from knitground.ui.mapside.dialogs import NewMapDialog
 from knitground.ui.mapside.layerlooks import cropped
 from knitground.ui.project.memory import Memory
 from knitground.ui.project.startpage import StartPage
+from knitground.ui.window import _sizes as window_sizes
 
 
 def test_a_new_map_is_filled_with_a_terrain_in_one_step(window):
@@ -276,3 +277,24 @@ def test_each_way_to_begin_has_a_picture_and_all_menus_have_room_at_900_px(empty
     window._show_state()
     assert "…" in window.title.text()
     assert window.title.toolTip().startswith("A very long name")
+
+
+def test_a_size_that_was_used_before_is_offered_in_any_project(window):
+    session = window.session
+    dialog = NewMapDialog(session, window.shell)
+    before = [dialog.sizes.itemText(n) for n in range(dialog.sizes.count())]
+    assert not any("used before" in each for each in before)
+    dialog.width_box.setValue(50)
+    dialog.height_box.setValue(20)
+    window.mapside.maps.add_map(dialog)
+    assert session.sizes == [(50, 20)]
+    session.undo()
+    again = NewMapDialog(session, window.shell)
+    place = again.sizes.findText("50 × 20: used before")
+    again.sizes.setCurrentIndex(place)
+    again.sizes.activated.emit(place)
+    assert (again.width_box.value(), again.height_box.value()) == (50, 20)
+    kept = window.memory.get("map sizes", [])
+    assert window_sizes([*kept, [0, 5], ["a", 1], 7, [1, 2, 3], [4, True]]) == [(50, 20)]
+    for each in (dialog, again):
+        each.deleteLater()

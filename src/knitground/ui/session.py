@@ -28,6 +28,7 @@ from knitground.ui.gesture import CellMarks, Gesture, Taker, Walker
 QUIET_CELLS = 2_000_000
 """Cells of all layers up to which a change of a whole map takes no longer than a frame or three."""
 Result = TypeVar("Result")
+_SIZES = 6
 
 
 class Session(QObject):
@@ -68,6 +69,7 @@ class Session(QObject):
     marks_changed = Signal()
     """Something else, or nothing, takes clicks on the map now, or other cells are marked there."""
     sight_changed = Signal()
+    sizes_changed = Signal()
     """Other things are shown of the map, or over it."""
     shipped = Signal()
     """Files for a game were written."""
@@ -94,6 +96,8 @@ class Session(QObject):
         ) = None
         self.recipes: Path | None = None
         """Folder of the recipes that are kept to begin other maps with."""
+        self.sizes: list[tuple[int, int]] = []
+        """Columns and rows of the maps that were begun last, in any project."""
         self.sight = Sight()
         self.taker: Taker | None = None
         self.marks: dict[str, CellMarks] = {}
@@ -359,6 +363,12 @@ class Session(QObject):
     def set_options(self, **changes: Any) -> None:
         """Set options of the tools by their names (`ToolOptions`)."""
         self.tools.set(**changes)
+
+    def note_map_size(self, columns: int, rows: int) -> None:
+        """Note the size of a map that was begun."""
+        others = [each for each in self.sizes if each != (columns, rows)]
+        self.sizes = [(columns, rows), *others][:_SIZES]
+        self.sizes_changed.emit()
 
     def set_size(self, size: int) -> None:
         """Give the brush another side."""

@@ -16,6 +16,7 @@ from shiboken6 import isValid
 from knitground import __version__
 from knitground.core.base.progress import Progress
 from knitground.core.files.places import PROJECT_NAME
+from knitground.core.model.limits import MAX_SIDE
 from knitground.ui.changed.dialog import ChangedDialog
 from knitground.ui.common.commands import Commands
 from knitground.ui.common.filedialogs import file_places
@@ -71,6 +72,15 @@ _TITLE_PX = 228
 """Room for the project's name beside the menus: at 900 px both are there."""
 
 
+def _sizes(kept: list[object]) -> list[tuple[int, int]]:
+    """Read sizes of maps as they were kept; what is none is left out."""
+    return [
+        (each[0], each[1]) for each in kept
+        if isinstance(each, list) and len(each) == 2
+        and all(type(side) is int and 1 <= side <= MAX_SIDE for side in each)
+    ]  # fmt: skip
+
+
 class Window(QObject):
     """The parts of the window inside a `Shell`. It knows of a stage what `Stage` says."""
 
@@ -90,6 +100,10 @@ class Window(QObject):
         self.session = Session()
         self.session.runner = self._run_long
         self.session.recipes = self.memory.recipes
+        self.session.sizes = _sizes(self.memory.get("map sizes", []))
+        self.session.sizes_changed.connect(
+            lambda: self.memory.keep("map sizes", [list(each) for each in self.session.sizes])
+        )
         places = file_places()
         places.get = lambda key: self.memory.get(key, "")
         places.keep = lambda key, value: self.memory.keep(key, value)

@@ -94,9 +94,13 @@ class NewMapDialog(Dialog):
         for map_ in session.project.maps:
             rows, columns = map_.lattice.counted
             known.setdefault((columns, rows), []).append(map_.name)
+        for each in session.sizes:
+            known.setdefault(each, ["used before"])
         sizes = [(f"{columns} × {rows}: {', '.join(names)}", (columns, rows))
                  for (columns, rows), names in known.items()]  # fmt: skip
-        self.sizes = Choice("Take the size of another map", [("as…", None), *sizes])
+        self.sizes = Choice(
+            "Take the size of another map, or one used before", [("as…", None), *sizes]
+        )
         self.sizes.setVisible(bool(known))
         self.sizes.chosen.connect(self._take_size)
         self.across, self.down = (

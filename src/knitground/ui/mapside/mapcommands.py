@@ -79,6 +79,8 @@ class MapCommands(QObject):
         if standing is not None:
             edit = replace(edit, atoms=(*standing.atoms, *edit.atoms))
         if self.session.apply(edit):
+            rows, columns = map_.lattice.counted
+            self.session.note_map_size(columns, rows)
             self.session.choose_map(map_)
             self.made.emit()
 

@@ -99,8 +99,8 @@ class LikelyCards(QWidget):
 
     @property
     def is_busy(self) -> bool:
-        """Whether it still looks for more."""
-        return self._job is not None
+        """Whether it still looks for more, or has more to show."""
+        return self._job is not None or len(self._cards) < len(self._found)
 
     @property
     def offers(self) -> list[Offer]:
@@ -187,15 +187,16 @@ class LikelyCards(QWidget):
             self.hide()
 
     def _show_left(self) -> None:
-        """Show those that are not made yet, the best first; a card is made once."""
+        """Show those that are not made yet, the best first.
+
+        A card is made once, and one in a turn: several would be felt.
+        """
         tileset = self.tileset
-        left: list[LikelyCard] = []
-        for number, (guess, pixels) in enumerate([*self._found] if tileset is not None else []):
-            assert tileset is not None
-            if number not in self._cards:
-                self._cards[number] = self._card(tileset, guess, pixels)
-            if still_likely(tileset, self._cards[number].guess):
-                left.append(self._cards[number])
+        if tileset is not None and len(self._cards) < len(self._found):
+            self._cards[len(self._cards)] = self._card(tileset, *self._found[len(self._cards)])
+            QTimer.singleShot(0, self, self._show_left)
+        left = [each for each in self._cards.values()
+                if tileset is not None and still_likely(tileset, each.guess)]  # fmt: skip
         left.sort(key=lambda each: -each.guess.score)
         self.title.setVisible(bool(left))
         self._say()
