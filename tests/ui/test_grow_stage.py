@@ -405,19 +405,23 @@ def test_nine_seeds_are_shown_and_one_is_taken(window, coast, monkeypatch):
     dialog.show()
     for _ in range(60):
         done(1)
-        if dialog.ready == 9:
+        if not dialog.offers.is_busy:
             break
-    assert dialog.ready == 9
-    assert len({each.picture.cacheKey() for each in dialog.cells}) == 9
+    cells = dialog.offers.buttons
+    assert [each.text() for each in cells[:2]] == ["seed 12 · now", "seed 13"]
+    assert len({each.picture.cacheKey() for each in cells}) == 9
+    assert len({each.pos().x() for each in cells}) == 3, "three in a row"
     assert snapshot(session.project) == start  # looking changes nothing
     dialog.grab()
-    QTest.mouseClick(dialog.cells[4], LEFT)
-    assert dialog.chosen == 16
+    dialog.show_more()
+    QTest.mouseClick(dialog.offers.buttons[4], LEFT)
+    assert dialog.chosen == 25
+    assert not dialog.offers.is_busy, "nothing goes on once it is closed"
     dialog.deleteLater()
 
     def take(dialog):
         dialog.chosen = 31
-        dialog._goes = False
+        dialog.offers.stop()
         return True
 
     monkeypatch.setattr("knitground.ui.stages.grow.bench.answered", take)

@@ -83,6 +83,8 @@ class PictureOffers(QWidget):
     """The number of the offer that was clicked."""
     drawn = Signal()
     """All pictures are there."""
+    failed = Signal(str)
+    """Why one of them could not be made, and was left out."""
 
     def __init__(self, size: QSize, name: str) -> None:
         super().__init__()
@@ -137,6 +139,7 @@ class PictureOffers(QWidget):
         def fail(error: KnitError) -> None:
             if job is self._job:
                 self.flow.take(button)
+                self.failed.emit(str(error))
                 self._next()
 
         job: Job[Pixels] = Job(offer.draw, done, fail, owner=self)

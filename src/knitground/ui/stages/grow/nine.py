@@ -5,20 +5,18 @@ from __future__ import annotations
 from dataclasses import replace
 
 from PySide6.QtCore import QSize
-from PySide6.QtGui import QPixmap
-from PySide6.QtWidgets import QDialogButtonBox, QGridLayout, QWidget
+from PySide6.QtWidgets import QDialogButtonBox, QWidget
 
 from knitground.core.base.progress import Progress
 from knitground.core.grow.preview import grown_picture
 from knitground.core.model.map import Map
+from knitground.core.render.pixels import Pixels
 from knitground.ui.common.dialog import Dialog
-from knitground.ui.common.painting import image_of
-from knitground.ui.common.pictureoffers import PictureButton
-from knitground.ui.common.tasks import Job
+from knitground.ui.common.pictureoffers import PictureOffer, PictureOffers
 from knitground.ui.common.widgets import button, column, note, row
 from knitground.ui.session import Session
 
-_COUNT = 9
+_COUNT, _ACROSS = 9, 3
 _WIDE, _HIGH = 236, 156
 
 
@@ -32,63 +30,35 @@ class NineDialog(Dialog):
         self.setWindowTitle(f"Nine seeds for “{map_.name}”")
         self.session, self.map = session, map_
         self.chosen: int | None = None
-        self.first = seed
-        self.ready = 0
-        self._job: Job[object] | None = None
-        self._goes = True
-        self.grid = QGridLayout()
-        self.grid.setSpacing(6)
-        self.cells: list[PictureButton] = []
-        for n in range(_COUNT):
-            cell = PictureButton(QSize(_WIDE, _HIGH))
-            cell.clicked.connect(lambda *_, n=n: self.take(n))
-            self.cells.append(cell)
-            self.grid.addWidget(cell, n // 3, n % 3)
+        self.now = self.first = seed
+        self.offers = PictureOffers(QSize(_WIDE, _HIGH), "Nine seeds")
+        self.offers.taken.connect(self.take)
+        self.offers.flow.setFixedWidth(_ACROSS * (_WIDE + 24))
         self.words = note("Each seed is grown on the map as it is; pins stay. A click takes one.")
+        self.offers.failed.connect(self.words.setText)
         self.buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Cancel)
         self.buttons.rejected.connect(self.reject)
         more = button("Nine more", self.show_more, "The next nine seeds")
-        self.setLayout(column(self.words, self.grid, row(more, 1, self.buttons), margins=12))
-        self._begin()
+        self.setLayout(column(self.words, self.offers, row(more, 1, self.buttons), margins=12))
+        self._show()
 
-    def _begin(self) -> None:
-        self.ready = 0
-        for n, cell in enumerate(self.cells):
-            cell.setText(f"seed {self.first + n}" + (" · now" if n == 0 else ""))
-            cell.show_picture(None)
-        self._next()
+    def _show(self) -> None:
+        self.offers.show_offers([self._offer(self.first + n) for n in range(_COUNT)])
 
-    def _next(self) -> None:
-        if not self._goes or self.ready >= _COUNT:
-            return
+    def _offer(self, seed: int) -> PictureOffer:
         map_, project = self.map, self.session.project
-        recipe = replace(map_.recipe, seed=self.first + self.ready)
-        number, first = self.ready, self.first
+        recipe = replace(map_.recipe, seed=seed)
 
-        def work(progress: Progress) -> object:
+        def draw(progress: Progress) -> Pixels:
             return grown_picture(project, map_, recipe, (_HIGH, _WIDE), progress)
 
-        def done(found: object) -> None:
-            if self._goes and first == self.first and found is not None:
-                image = image_of(found).copy()  # type: ignore[arg-type]
-                self.cells[number].show_picture(QPixmap.fromImage(image))
-                self.ready = number + 1
-
-        def step(found: object) -> None:
-            done(found)
-            self._next()
-
-        self._job = Job(work, step, self._fail, owner=self, ended=lambda: None)
-        self._job.start()
-
-    def _fail(self, error: Exception) -> None:
-        self._goes = False
-        self.words.setText(str(error))
+        words = f"seed {seed}" + (" · now" if seed == self.now else "")
+        return PictureOffer(words, "Take this seed", draw)
 
     def show_more(self) -> None:
         """Show the next nine seeds."""
         self.first += _COUNT
-        self._begin()
+        self._show()
 
     def take(self, number: int) -> None:
         """Take the n-th of the seeds."""
@@ -96,5 +66,5 @@ class NineDialog(Dialog):
         self.accept()
 
     def done(self, result: int) -> None:
-        self._goes = False
+        self.offers.stop()
         super().done(result)
