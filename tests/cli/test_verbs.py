@@ -673,3 +673,16 @@ def test_who_looks_on_sees_how_far_long_work_is(project, tmp_path):
     assert b"100%" in seen.read_bytes()
     plain = subprocess.run([sys.executable, "-c", words], capture_output=True, check=True)
     assert b"Growing" not in plain.stderr + plain.stdout
+
+
+def test_the_examples_that_help_gives_are_understood():
+    seen = 0
+    ctx = commands.make_context("knitground", ["list", "."])
+    for name in commands.list_commands(ctx):
+        verb = commands.get_command(ctx, name)
+        for line in (verb.epilog or "").split("\n")[2:]:
+            words = shlex.split(line.split("| ")[-1].split(" > ")[0])
+            assert words[:2] == ["knitground", name]
+            verb.make_context(name, words[2:])
+            seen += 1
+    assert seen > 15

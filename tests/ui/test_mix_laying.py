@@ -4,12 +4,12 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QColor
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QComboBox, QDoubleSpinBox, QLabel, QSpinBox, QToolButton
 from tests.strangers import times
-from tests.ui.conftest import click, move, props_view, settle
+from tests.ui.conftest import click, drag, move, props_view, settle
 
 from knitground.core.base.window import Box
 from knitground.core.edit.hand import MixInHand
@@ -18,11 +18,12 @@ from knitground.core.edit.maps import put_mix
 from knitground.core.edit.planning import refusal
 from knitground.core.edit.selecting import select_box
 from knitground.core.edit.tint import tint_value
-from knitground.core.model.mix import Fall, FallWay, Mix, MixEntry
+from knitground.core.model.limits import MAX_WEIGHT
+from knitground.core.model.mix import Fall, FallWay, Mix, MixEntry, weight_of_share
 from knitground.core.model.tile import TileRef
 from knitground.ui.common.tasks import wait_for_jobs
 from knitground.ui.common.theme import LINEN
-from knitground.ui.common.widgets import TakeButton
+from knitground.ui.common.widgets import ShareGrip, TakeButton
 from knitground.ui.stages.draw.bench import TABS
 from knitground.ui.stages.draw.mixentries import PAGE
 
@@ -200,6 +201,32 @@ def test_a_mix_of_very_many_tiles_is_shown_a_page_at_a_time(window):
     assert shown()[0] == mix_named(window, "salt flat").weights[0]
     take(window, "very many")
     assert shown()[0] == 1.0
+
+
+def test_a_share_is_dragged_and_the_others_keep_theirs_among_each_other(window):
+    window.show_stage("draw")
+    session = window.session
+    mixes = take(window, "marsh")
+    before = mix_named(window, "marsh").weights
+    steps = len(session.doc.history.names)
+    bar = mixes.findChildren(ShareGrip)[0]
+    high = bar.height() // 2
+    drag(bar, *(QPoint(round(part * (bar.width() - 1)), high) for part in (0.2, 0.9, 0.6)))
+    settle()
+    after = mix_named(window, "marsh").weights
+    assert after[0] / sum(after) == pytest.approx(0.6, abs=0.02)
+    assert after[1:] == before[1:]
+    assert mixes.findChildren(ShareGrip)[0] is bar, "it is not made anew under the pointer"
+    assert bar.asked == pytest.approx(0.6, abs=0.02)
+    assert len(session.doc.history.names) == steps + 1, "a drag is one step"
+    drag(bar, QPoint(bar.width() + 40, high))
+    settle()
+    assert max(mix_named(window, "marsh").weights) <= MAX_WEIGHT
+    assert mix_named(window, "marsh").weights[0] / sum(mix_named(window, "marsh").weights) < 1
+    session.undo()
+    session.undo()
+    assert mix_named(window, "marsh").weights == before
+    assert weight_of_share([5.0], 0, 0.3) is None, "it has all, whatever its weight"
 
 
 def test_lists_that_nobody_sees_are_built_when_they_are_shown(window):

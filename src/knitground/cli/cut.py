@@ -10,7 +10,7 @@ import click
 import numpy as np
 from numpy.typing import NDArray
 
-from knitground.cli.output import STDIO, as_json, overwriting, picture_from, tell
+from knitground.cli.output import STDIO, as_json, examples, overwriting, picture_from, tell
 from knitground.core.base.errors import SlicingError
 from knitground.core.base.filenames import file_stem
 from knitground.core.files.images import png_bytes
@@ -42,7 +42,14 @@ def hex_colour(text: str) -> Colour:
     return red, green, blue
 
 
-@click.command("cut")
+@click.command(
+    "cut",
+    epilog=examples(
+        "cut sheet.png --to tiles",
+        "cut sheet.png --tile 16 --spacing 2 --relay --extrude 1 --to .",
+        "curl -s URL | knitground cut - --tile 32 --to tiles",
+    ),
+)
 @click.argument("sheet", type=click.Path(path_type=Path))
 @click.option("--tile", metavar="WxH", help="Tile size in pixels; without it the likeliest grid.")
 @click.option("--margin", default="0", metavar="N|X,Y", help="Pixels round the tiles.")

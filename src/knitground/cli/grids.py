@@ -6,7 +6,7 @@ from pathlib import Path
 
 import click
 
-from knitground.cli.output import as_json, picture_from, tell
+from knitground.cli.output import as_json, examples, picture_from, tell
 from knitground.core.slicing.areas import areas_words, likely_areas
 from knitground.core.slicing.likely import GridGuess, likely_grids
 
@@ -28,7 +28,13 @@ def guess_facts(guess: GridGuess) -> dict[str, object]:
     }
 
 
-@click.command("grids")
+@click.command(
+    "grids",
+    epilog=examples(
+        "grids sheet.png",
+        "grids sheet.png --top 3 --json",
+    ),
+)
 @click.argument("sheet", type=click.Path(path_type=Path))
 @click.option("--top", default=5, show_default=True, type=click.IntRange(1, 20))
 @click.option("--areas", is_flag=True, help="Also look for areas that have grids of their own.")

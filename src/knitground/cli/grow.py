@@ -16,6 +16,7 @@ import click
 from knitground.cli.output import (
     allowing_gaps,
     as_json,
+    examples,
     map_called,
     opened,
     overwriting,
@@ -45,7 +46,13 @@ MOST = 10_000
 _OVER_CURE = "--over round, --over own or --over instead"
 
 
-@click.command("grow")
+@click.command(
+    "grow",
+    epilog=examples(
+        "grow Harbour --map Coast --seed 7",
+        "grow Harbour --map Coast --count 100 --to coasts",
+    ),
+)
 @click.argument("project", type=click.Path(path_type=Path))
 @click.option("--map", "name", required=True, metavar="NAME", help="The map.")
 @click.option("--seed", type=int, help="Another seed than the recipe's; it is kept.")

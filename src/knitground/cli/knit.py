@@ -7,7 +7,15 @@ from typing import Any
 
 import click
 
-from knitground.cli.output import allowing_gaps, as_json, map_called, opened, tell, tell_faults
+from knitground.cli.output import (
+    allowing_gaps,
+    as_json,
+    examples,
+    map_called,
+    opened,
+    tell,
+    tell_faults,
+)
 from knitground.core.edit.atoms import close_seam
 from knitground.core.edit.rules import homes
 from knitground.core.edit.rulestats import rule_stats
@@ -24,7 +32,13 @@ from knitground.core.model.project import Project
 from knitground.core.model.terrain import SetKind
 
 
-@click.command("knit")
+@click.command(
+    "knit",
+    epilog=examples(
+        'knit Harbour --map "North basin"',
+        'knit Harbour --map "North basin" --bridge --quiet',
+    ),
+)
 @click.argument("project", type=click.Path(path_type=Path))
 @click.option("--map", "name", required=True, metavar="NAME", help="The map.")
 @click.option("--bridge", is_flag=True, help="Put terrain between what has no tiles, and save.")

@@ -38,6 +38,11 @@ def as_json(verb: _Verb) -> _Verb:
     return option(quiet(verb))
 
 
+def examples(*lines: str) -> str:
+    """Write examples for the end of a verb's help, each on a line of its own."""
+    return "\b\nExamples:\n" + "\n".join(f"  knitground {each}" for each in lines)
+
+
 def _is_quiet() -> bool:
     return bool(click.get_current_context().meta.get(_QUIET))
 

@@ -8,7 +8,7 @@ from typing import Any
 import click
 
 from knitground.cli.cut import pair
-from knitground.cli.output import as_json, opened, tell, tell_faults
+from knitground.cli.output import as_json, examples, opened, tell, tell_faults
 from knitground.core.base.errors import PlaceError
 from knitground.core.edit.document import Document
 from knitground.core.edit.likelysets import add_likely_set, sheet_sets
@@ -29,7 +29,13 @@ from knitground.core.slicing.likely import likely_grids
 _SURE = 0.8
 
 
-@click.command("new")
+@click.command(
+    "new",
+    epilog=examples(
+        "new Harbour pans.png props.png --sets --map 64x48",
+        "new Harbour sheet.png --tile 32 --margin 1 --spacing 2",
+    ),
+)
 @click.argument("folder", type=click.Path(path_type=Path, file_okay=False))
 @click.argument("sheets", nargs=-1, required=True, metavar="SHEET...",
                 type=click.Path(path_type=Path))  # fmt: skip

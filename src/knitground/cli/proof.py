@@ -8,7 +8,7 @@ from typing import Any
 import click
 
 from knitground import __version__
-from knitground.cli.output import as_json, map_called, opened, progress, tell
+from knitground.cli.output import as_json, examples, map_called, opened, progress, tell
 from knitground.core.edit.document import Document
 from knitground.core.files.opening import project_file
 from knitground.core.model.map import Map
@@ -21,7 +21,14 @@ _BAD = 0.8
 """From so much hurt on a finding is an error to tools that read SARIF."""
 
 
-@click.command("proof")
+@click.command(
+    "proof",
+    epilog=examples(
+        "proof Harbour",
+        "proof Harbour --only gaps --only seams --json",
+        "proof Harbour --sarif > findings.sarif",
+    ),
+)
 @click.argument("project", type=click.Path(path_type=Path))
 @click.option("--map", "name", metavar="NAME", help="Look at one map only.")
 @click.option(

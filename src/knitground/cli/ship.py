@@ -15,6 +15,7 @@ from knitground.cli.output import (
     STDIO,
     allowing_gaps,
     as_json,
+    examples,
     map_called,
     opened,
     overwriting,
@@ -44,7 +45,14 @@ def _options_words() -> str:
                      for one in fields(each.options))  # fmt: skip
 
 
-@click.command("ship")
+@click.command(
+    "ship",
+    epilog=examples(
+        "ship Harbour --to game",
+        "ship Harbour --to game --format png --with png.scale=2 --watch",
+        "ship Harbour --map Coast --format png --to - > coast.png",
+    ),
+)
 @click.argument("project", type=click.Path(path_type=Path))
 @click.option("--map", "name", metavar="NAME", help="One map; all of them by default.")
 @click.option("--to", "folder", type=click.Path(path_type=Path), help="The folder to write into; "

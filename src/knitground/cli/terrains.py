@@ -7,7 +7,7 @@ from pathlib import Path
 import click
 
 from knitground.cli.cut import pair
-from knitground.cli.output import as_json, opened_tileset, progress, sheet_from, tell
+from knitground.cli.output import as_json, examples, opened_tileset, progress, sheet_from, tell
 from knitground.core.base.errors import PlaceError
 from knitground.core.edit.document import Document
 from knitground.core.edit.likelysets import guess_words, kit_of_guess, sheet_sets
@@ -72,7 +72,12 @@ def marks_command(tileset: Path, name: str, save: bool, as_json: bool) -> int:
     return 0
 
 
-@click.command("coverage")
+@click.command(
+    "coverage",
+    epilog=examples(
+        "coverage Harbour/pans.tiles.json --set Pans",
+    ),
+)
 @_tileset
 @_set
 @as_json
@@ -122,7 +127,13 @@ def coverage_command(tileset: Path, name: str, as_json: bool) -> int:
     return 1 if found.missing else 0
 
 
-@click.command("sets")
+@click.command(
+    "sets",
+    epilog=examples(
+        "sets sheet.png",
+        "sets sheet.png --tile 16 --spacing 1 --least 0.8",
+    ),
+)
 @click.argument("sheet", type=click.Path(path_type=Path))
 @click.option(
     "--tile", metavar="WxH", help="Tile size of a picture; without it the likeliest grid."

@@ -65,4 +65,8 @@ def man_page(group: click.Group, version: str) -> str:
             words = " ".join(found[1].split()) if found is not None else ""
             if found is not None and words and "--help" not in found[0]:
                 out.append(f".TP\n.B {roff(found[0])}\n{roff(words)}\n")
+        lines = [each.strip() for each in (verb.epilog or "").split("\n")[2:]]
+        if lines:
+            shown = "\n".join(roff(each) for each in lines)
+            out.append(f".PP\nExamples:\n.nf\n{shown}\n.fi\n")
     return "".join([*out, _FOOT])

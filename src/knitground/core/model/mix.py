@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 from typing import Annotated
@@ -66,6 +67,25 @@ class Fall:
     of: Word = ""
     density: Part = 1.0
     tint: Word = ""
+
+
+MOST_SHARE = 0.99
+"""Of one entry: the others are to be there still."""
+
+
+def weight_of_share(weights: Sequence[float], place: int, share: float) -> float | None:
+    """Give the weight with which an entry takes a share; the others keep theirs among each other.
+
+    None if there is nothing beside it.
+
+    Examples
+    --------
+    >>> weight_of_share([1, 1, 2], 0, 0.5)
+    3.0
+    """
+    others = sum(weights) - weights[place]
+    part = min(MOST_SHARE, max(0.0, share))
+    return round(others * part / (1 - part), 3) if others > 0 else None
 
 
 @dataclass(frozen=True)

@@ -6,8 +6,17 @@ from collections.abc import Callable, Iterable
 from typing import TypeVar
 
 import numpy as np
-from PySide6.QtCore import QEvent, QObject, QRectF, QSize, Qt, QTimer
-from PySide6.QtGui import QColor, QKeyEvent, QPainter, QPaintEvent, QPen, QPixmap, QResizeEvent
+from PySide6.QtCore import QEvent, QObject, QRectF, QSize, Qt, QTimer, Signal
+from PySide6.QtGui import (
+    QColor,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QPixmap,
+    QResizeEvent,
+)
 from PySide6.QtWidgets import (
     QFrame,
     QHBoxLayout,
@@ -288,6 +297,35 @@ class ShareBar(QWidget):
             filled = QRectF(track.left(), top, track.width() * min(1.0, part), high)
             painter.drawRoundedRect(filled, 2, 2)
         painter.end()
+
+
+class ShareGrip(ShareBar):
+    """A bar whose share is dragged."""
+
+    dragged = Signal(float, object)
+    """The share that is asked for, and the key of the drag: all of it is one step."""
+
+    def __init__(self, colour: str, hint: str) -> None:
+        super().__init__(0.0, None, colour)
+        self._drag: object = None
+        self.setToolTip(hint)
+        self.setCursor(Qt.CursorShape.SizeHorCursor)
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        if event.button() == Qt.MouseButton.LeftButton:
+            self._drag = object()
+            self._tell(event)
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        if self._drag is not None:
+            self._tell(event)
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        self._drag = None
+
+    def _tell(self, event: QMouseEvent) -> None:
+        part = event.position().x() / max(1, self.width() - 1)
+        self.dragged.emit(min(1.0, max(0.0, part)), self._drag)
 
 
 class Swatch(QWidget):

@@ -8,18 +8,20 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import partial
 
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QLabel, QVBoxLayout, QWidget
 
 from knitground.core.chance.draw import shares
-from knitground.core.model.mix import FallWay, Mix, MixEntry
+from knitground.core.model.limits import MAX_WEIGHT
+from knitground.core.model.mix import FallWay, Mix, MixEntry, weight_of_share
 from knitground.core.model.project import Project
 from knitground.ui.common.form import number_box
 from knitground.ui.common.numbers import NumberBox
 from knitground.ui.common.theme import LINEN
 from knitground.ui.common.widgets import (
-    ShareBar,
+    ShareGrip,
     clear,
     column,
     icon_button,
@@ -41,14 +43,17 @@ class _Line:
 
     weight: NumberBox
     size: NumberBox | None
-    bar: ShareBar
+    bar: ShareGrip
     words: QLabel
 
 
 class MixEntries(QWidget):
-    """Shows the entries of a mix, a page of them; `changed` tells place, field and value."""
+    """Shows the entries of a mix, a page of them.
 
-    changed = Signal(int, str, float)
+    `changed` tells place, field and value, and the key of the gesture.
+    """
+
+    changed = Signal(int, str, float, object)
 
     def __init__(self, project: Project, mix: Mix, page: int = 0) -> None:
         super().__init__()
@@ -115,10 +120,11 @@ class MixEntries(QWidget):
             picture.setPixmap(tile_pixmap(pixels, 32, framed=True))
         weight = number_box(0, 10_000, "Weight; 0 is never", decimals=1, value=entry.weight,
                             wide=74, at_once=False)  # fmt: skip
-        weight.valueChanged.connect(lambda value: self.changed.emit(place, "weight", value))
+        weight.valueChanged.connect(lambda value: self.changed.emit(place, "weight", value, None))
         words = note()
         words.setWordWrap(False)
-        bar = ShareBar(0.0, None, LINEN.accent)
+        bar = ShareGrip(LINEN.accent, "Drag: the share it takes; the rest is shared as before")
+        bar.dragged.connect(partial(self._drag, place))
         side = column(bar, words, spacing=0)
         line = row(picture, weight, side, spacing=6)
         line.setStretch(2, 1)
@@ -133,8 +139,13 @@ class MixEntries(QWidget):
             decimals=1, special="clumps as the mix", prefix="clumps of ", suffix=" cells",
             value=entry.size, at_once=False,
         )  # fmt: skip
-        size.valueChanged.connect(lambda value: self.changed.emit(place, "size", value))
+        size.valueChanged.connect(lambda value: self.changed.emit(place, "size", value, None))
         return size
+
+    def _drag(self, place: int, share: float, key: object) -> None:
+        weight = weight_of_share(self._mix.weights, place, share)
+        if weight is not None:
+            self.changed.emit(place, "weight", min(weight, MAX_WEIGHT), key)
 
     def _show_figures(self) -> None:
         parts = shares(self._mix.weights)

@@ -375,14 +375,14 @@ class MixList(NamedList):
         total = sum(found)
         return tuple(round(each / total, 4) for each in found) if total else None
 
-    def _change_entry(self, place: int, field: str, value: float) -> None:
+    def _change_entry(self, place: int, field: str, value: float, key: object) -> None:
         mix = self._in_hand()
         if mix is None or place >= len(mix.entries):
             return
         entries = list(mix.entries)
         entries[place] = replace(entries[place], **{field: value})  # type: ignore[arg-type]
         changed = replace(mix, entries=tuple(entries))
-        self.session.do(lambda: put_mix(self.session.project, changed, mix))
+        self.session.do(lambda: put_mix(self.session.project, changed, mix), key)
 
     def _rename_mix(self, mix: Mix) -> None:
         name, ok = QInputDialog.getText(self, "Rename mix", "Name", text=mix.name)
