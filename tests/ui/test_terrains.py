@@ -369,11 +369,11 @@ def test_the_missing_tile_is_made_and_saved_with_the_project(window, bench):
     dialog = MakeDialog(window.session.project, owner, kit, window.shell)
     assert len(dialog.able.missing) == 1
     assert [each.how.split()[0] for each in dialog.made] == ["mirrored"]
-    dialog.mirror.setChecked(False)
+    dialog.mirror.click()
     assert [each.how.split()[0] for each in dialog.made] == ["joined"]
-    dialog.join.setChecked(False)
+    dialog.join.click()
     assert dialog.made == []
-    dialog.mirror.setChecked(True)
+    dialog.mirror.click()
     bench.make(dialog)
     assert [each.name for each in window.session.project.tilesets][-1] == "pans made"
     bench.tabs.setCurrentIndex(TABS.index("Coverage"))
@@ -383,6 +383,18 @@ def test_the_missing_tile_is_made_and_saved_with_the_project(window, bench):
     again = open_project(window.session.project.folder).project
     assert again.tilesets[0].sets[0].guests["pans made"].any()
     assert again.tilesets[-1].picture.shape == (16, 16, 4)
+
+
+def test_what_stands_on_diamonds_is_mirrored_only(window):
+    yard = next(each for each in window.session.project.tilesets if each.name == "yard")
+    kit = yard.sets[0]
+    dialog = MakeDialog(window.session.project, yard, kit, window.shell)
+    assert (dialog.mirror.isChecked(), dialog.mirror.isEnabled()) == (True, True)
+    for each in (dialog.turn, dialog.join):
+        assert (each.isChecked(), each.isEnabled()) == (False, False)
+        assert "seen from one side" in each.toolTip()
+    assert all(each.how.startswith("mirrored") for each in dialog.made)
+    dialog.deleteLater()
 
 
 def test_the_swatch_glows_where_a_tile_is_missing_and_follows_marks(window, bench):

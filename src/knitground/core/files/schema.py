@@ -24,11 +24,18 @@ MODELS: dict[str, type[BaseModel]] = {
 }
 
 
+_SHIPPED = (ShipFile, ChunkFile, WaysFile, MarkersFile)
+
+
 def schema_texts() -> dict[str, str]:
     """Give the text of each schema by its file name, always the same for the same models."""
     texts = {}
     for name, model in MODELS.items():
-        schema = model.model_json_schema()
+        # What a game reads is only written here: all of it is there, whatever its default.
+        shipped = model in _SHIPPED
+        schema = model.model_json_schema(mode="serialization" if shipped else "validation")
+        version = model.model_fields["version"].default
+        schema["$id"] = f"urn:knitground:{name.removesuffix('.schema.json')}:{version}"
         schema["$schema"] = "https://json-schema.org/draft/2020-12/schema"
         texts[name] = json.dumps(schema, indent=1, sort_keys=True, ensure_ascii=False) + "\n"
     return texts

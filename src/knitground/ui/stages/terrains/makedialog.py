@@ -38,14 +38,13 @@ class MakeDialog(Dialog):
         self.turn = Check("turn tiles", "Light and grain turn too")
         self.mirror = Check("mirror tiles", "Left and right, top and bottom")
         self.join = Check("join quarters of tiles", "Each quarter of a tile that shows it")
-        for box, on in ((self.turn, False), (self.mirror, True), (self.join, True)):
-            box.setChecked(on)
-            box.toggled.connect(self.show_made)
-        if self.able.lattice is not None:
-            for box in (self.turn, self.join):
-                box.setChecked(False)
-                box.setEnabled(False)
-                box.setToolTip("What stands on diamonds is seen from one side: it is mirrored only")
+        flat = self.able.lattice is None
+        for box, on in ((self.turn, False), (self.mirror, True), (self.join, flat)):
+            box.show_value(on)
+            box.clicked.connect(self.show_made)
+        for box in () if flat else (self.turn, self.join):
+            box.setEnabled(False)
+            box.setToolTip("What stands on diamonds is seen from one side: it is mirrored only")
         self.head = QLabel()
         self.grid = QGridLayout()
         self.made: list[Made] = []
