@@ -7,9 +7,14 @@ import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QIcon
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QLineEdit, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QApplication, QLineEdit, QMessageBox, QTabBar, QVBoxLayout, QWidget
+from tests.ui.conftest import settle
 
 from knitground.ui.common.form import DIFFERENT, Choice, Form, Slide
+from knitground.ui.common.tasks import wait_for_jobs
+from knitground.ui.mapside.dialogs import NewMapDialog
+from knitground.ui.stages.slice.reliefdialog import ReliefDialog
+from knitground.ui.stages.terrains.setdialog import SetDialog
 
 
 class Way(StrEnum):
@@ -157,3 +162,61 @@ def test_a_slider_that_is_held_is_moved_by_nobody_else(qtbot):
     slider.show_value(40)
     assert (slider.value(), found) == (40, [])
     QApplication.processEvents()
+
+
+def choose_all(part):
+    """Choose each of what every list offers that can be seen, as a person does."""
+    tried = 0
+    for box in part.findChildren(Choice):
+        for place in range(box.count()):
+            if box.isVisible() and box.isEnabled() and place < box.count():
+                box.setCurrentIndex(place)
+                box.activated.emit(place)
+                settle()
+                tried += 1
+    return tried
+
+
+@pytest.mark.parametrize("key", ["slice", "tiles", "terrains", "rules", "draw", "grow", "ship"])
+def test_every_option_of_every_list_of_every_stage_is_taken(window, key, monkeypatch):
+    def call_off(box):  # what was painted is not grown over unasked
+        (box.escapeButton() or box.buttons()[-1]).click()
+        return 0
+
+    monkeypatch.setattr(QMessageBox, "exec", call_off)
+    window.show_stage(key)
+    settle()
+    stage = window.stages[key]
+    tried = choose_all(stage)
+    for bar in stage.findChildren(QTabBar):
+        for tab in range(bar.count()):
+            bar.setCurrentIndex(tab)
+            settle()
+            tried += choose_all(stage)
+    assert tried > 2 or key == "ship"
+    assert window.crash.faults == 0
+    wait_for_jobs()
+    settle()
+
+
+def test_every_option_of_the_lists_over_the_map_and_of_dialogs_is_taken(window):
+    session = window.session
+    window.show_stage("draw")
+    for tool in ("fill", "pick", "select", "line"):
+        session.choose_tool(tool)
+        settle()
+        choose_all(window.mapside.ribbon)
+    for make in (
+        lambda: NewMapDialog(session, window.shell),
+        lambda: SetDialog(session, session.tileset.sets[0], window.shell),
+        lambda: ReliefDialog(session.tileset, window.shell, moves=False),
+    ):
+        dialog = make()
+        dialog.show()
+        settle()
+        assert choose_all(dialog) > 2
+        dialog.close()
+        dialog.deleteLater()
+        wait_for_jobs()
+        settle()
+    assert window.crash.faults == 0

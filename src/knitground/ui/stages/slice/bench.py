@@ -108,7 +108,7 @@ class SliceBench(Stage):
 
     def _make_parts(self) -> None:
         self.sheets = Choice("The sheet that is being sliced")
-        self.sheets.chosen.connect(self._choose_sheet)
+        self.sheets.chosen.connect(self.session.choose_tileset)
         self.use = primary("Use this slicing", self.commit, "Cut the sheet so", "Ctrl+Return")
         self.revert = button("Back to what was", self.reset, "Forget the numbers that were tried")
         self.facts = FactsLine(self.session, self.sheet)
@@ -197,9 +197,6 @@ class SliceBench(Stage):
             self.refresh_later()
         elif change.what is What.TILESETS:
             self.refresh_later()
-
-    def _choose_sheet(self, place: int) -> None:
-        self.session.choose_tileset(self.session.project.tilesets[place])
 
     # The trial
 

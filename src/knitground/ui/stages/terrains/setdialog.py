@@ -157,7 +157,7 @@ class SetDialog(Dialog):
         self.variants = whole_box(1, MAX_VARIANTS, "How many different tiles for each combination")
         self.name = Line("Name of the new sheet", empty="named after its terrains")
         for box in (self.shape, self.rim):
-            box.chosen.connect(self.later.start)
+            box.chosen.connect(lambda _: self.later.start())
         for field in (self.rough, self.seed, self.rim_px, self.variants):
             field.valueChanged.connect(self.later.start)
         self.name.textChanged.connect(self.later.start)
