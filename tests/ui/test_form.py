@@ -8,6 +8,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QIcon
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QLineEdit, QMessageBox, QTabBar, QVBoxLayout, QWidget
+from shiboken6 import isValid
 from tests.ui.conftest import settle
 
 from knitground.ui.common.form import DIFFERENT, Choice, Form, Slide
@@ -168,12 +169,13 @@ def choose_all(part):
     """Choose each of what every list offers that can be seen, as a person does."""
     tried = 0
     for box in part.findChildren(Choice):
-        for place in range(box.count()):
-            if box.isVisible() and box.isEnabled() and place < box.count():
-                box.setCurrentIndex(place)
-                box.activated.emit(place)
-                settle()
-                tried += 1
+        place = 0
+        while isValid(box) and box.isVisible() and box.isEnabled() and place < box.count():
+            box.setCurrentIndex(place)
+            box.activated.emit(place)
+            settle()  # what it stands in may be made anew
+            place += 1
+            tried += 1
     return tried
 
 
