@@ -2,7 +2,7 @@
 
 `python bench/files.py` prints a table, for maps of 1024² and 4096² cells with eight layers; exits 1
 if a limit is broken. What follows a stroke packs the blocks alone that the stroke has changed; all
-the rest is hashed, to know that it is as it was. On the smaller map the sheets take most of the time.
+the rest is hashed, to know that it is as it was. On the smaller map sheets take most of the time.
 """
 
 from __future__ import annotations
