@@ -41,7 +41,7 @@ _SIZE = QSize(220, 104)
 _WIDE, _ICON = 264, 14
 _COMES_MS = 150
 _LOOKING = "looking for likely sets…"
-_GATHER = "click or drag over tiles on the sheet: in, or out; Esc ends it"
+_GATHER = "click tiles on the sheet; Esc ends"
 Offer = tuple[SetGuess, Pixels]
 
 
@@ -76,6 +76,7 @@ class LikelyCards(QWidget):
         self._comes.timeout.connect(self._show_left)
         self.title = head("It looks like")
         self.looking = note()
+        self.looking.setWordWrap(False)
         self.all = button("", self.make_all, "Make each of these sets, as one step")
         self.cards = row(spacing=10)
         self.cards.addStretch(1)
