@@ -334,7 +334,7 @@ class LikelyCard(QFrame):
         self.words = note()
         self.make = primary("Make this set", self.wanted.emit, "")
         self.tiles = button(
-            "Tiles…", lambda: None,
+            "Choose tiles", lambda: None,
             "Put tiles in, or take them out: click them on the sheet, or drag over several",
         )  # fmt: skip
         self.tiles.setCheckable(True)
