@@ -80,7 +80,7 @@ def frame_rows(window: Window, settle: Callable[[], None]) -> list[Row]:
 
     from knitground.core.edit.hand import TerrainInHand, TileInHand, TintInHand
     from knitground.core.model.tile import TileRef
-    from knitground.ui.common.turn import begin_turn
+    from knitground.ui.common.pulse import begin_pulse
     from knitground.ui.common.zoom import STEPS
 
     session, view = window.session, window.mapside.view
@@ -130,7 +130,7 @@ def frame_rows(window: Window, settle: Callable[[], None]) -> list[Row]:
     def warm() -> None:
         view.repaint()
         while view.cold:
-            begin_turn()
+            begin_pulse()
             view.repaint()
 
     def told(name: str, times: list[Spent]) -> list[Row]:

@@ -90,10 +90,10 @@ def spent(work: Callable[[], object]) -> Spent:
 
     What others do on the machine meanwhile is not our own work: the processor's time counts.
     """
-    from knitground.ui.common.turn import begin_turn
+    from knitground.ui.common.pulse import begin_pulse
 
     paces = [pace_ms() for _ in range(3)]
-    begin_turn()  # the paces are no part of it
+    begin_pulse()  # the paces are no part of it
     begun = thread_time()
     took = timed(work) * 1000
     own = (thread_time() - begun) * 1000

@@ -1,20 +1,16 @@
 import shutil
 import sys
 from contextlib import contextmanager
-from dataclasses import asdict
 
 import pytest
 from PySide6.QtCore import QCoreApplication, QEvent, QPoint, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QComboBox, QMessageBox, QTabBar
+from PySide6.QtWidgets import QApplication, QMessageBox
 
-from knitground.core.edit.desk import ToolOptions
 from knitground.core.model.project import Project
 from knitground.ui import tour
-from knitground.ui.choice import Sight
-from knitground.ui.common.sheetview import SheetView
+from knitground.ui.common.pulse import begin_pulse
 from knitground.ui.common.theme import THEMES, theme
-from knitground.ui.common.turn import begin_turn
 from knitground.ui.project.memory import Memory
 from knitground.ui.shell import Shell
 from knitground.ui.start import make_app
@@ -30,7 +26,7 @@ def settle_view(view):
     """Wait until a view of the map has drawn all of its pieces, however busy the machine is."""
     for _ in range(100):
         settle()
-        begin_turn()
+        begin_pulse()
         view.grab()  # whether a paint has come by itself or not
         if not view.cold:
             return
@@ -39,7 +35,7 @@ def settle_view(view):
 def rest(window):
     """Let the window do what it does in idle moments: tests are too short for any by itself."""
     while window._idle.isActive():
-        begin_turn()
+        begin_pulse()
         window._work_off()
     settle()
 
@@ -159,8 +155,8 @@ def as_new(window, memory, project):
     window.memory = window.files.memory = window.start.memory = Memory(memory)
     window.files.presence.release()
     window.files.presence.root = window.memory.presence
-    window.session.recipes = window.memory.recipes
-    window.session.sizes = []
+    session.recipes = window.memory.recipes
+    session.sizes = []
     window.first.memory = window.memory
     window.first.put_away()
     keeper = window.files.keeper
@@ -169,55 +165,9 @@ def as_new(window, memory, project):
     keeper.written, keeper._job = 0, None
     keeper._timer.start()
     window.crash.faults, window.crash._log = 0, None
-    session.tools.tool = "paint"
-    session.tools.options = ToolOptions()
-    session.tools.tool_changed.emit()
-    session.tools.options_changed.emit()
-    if window.mapside.second is not None:
-        window.mapside.toggle_second()
     window.mapside.show()
-    view = window.mapside.view
-    session.show(**asdict(Sight()))
-    view.overview.hide()
-    view._space = view.asks_why = False
-    view.pointer = view.cell_cursor = view._pan_from = view._pan_button = None
-    for command in window.commands.all:
-        if command.action.isCheckable():
-            command.action.setChecked(command.text in ("Pins", "Grid lines", "Play animations"))
     if theme() is not THEMES["Linen"]:
         window.set_theme("Linen")
-    for stage in window.stages.values():
-        for kind in (QTabBar, QComboBox):
-            for each in stage.findChildren(kind):
-                each.setCurrentIndex(0)
-    for sheet in shell.findChildren(SheetView):
-        sheet._fresh, sheet._button = True, None
-        sheet._places.clear()
-    draw, ship = window.stages["draw"], window.stages["ship"]
-    draw.search_field.clear()
-    draw.tiles.chosen = []
-    draw.tiles.set_way(draw.sheet_way.itemText(0))
-    cut, terrains = window.stages["slice"], window.stages["terrains"]
-    cut.numbers.gap.setValue(cut.numbers.gap.minimum() + 1)
-    cut.sheet.picking = cut.sheet.drawing = False
-    for each in (terrains.copy_button, cut.numbers.pick, cut.numbers.draw):
-        each.setChecked(False)
-    terrains.sheet.copying, terrains.sheet.block = False, None
-    terrains.sheet.chosen = terrains.pointed = terrains.sheet._hover = None
-    terrains.sheet.value = 0
-    moves = window.stages["tiles"].moves
-    moves.play.setChecked(True)
-    moves.big.play(True)
-    moves.ms.show_value(160)
-    rules = window.stages["rules"]
-    rules.home = None
-    rules.steps.clear()
-    rules.mark.setChecked(False)
-    held = view._held
-    held._before, held._wants_back, held._used = None, False, False
-    for key, box in ship.boxes.items():
-        box.setChecked(key in ("png", "json"))
-        ship.forms[key].show_values({})
     session.open(project)
     window.notices.hide()
     window.notices.text.clear()

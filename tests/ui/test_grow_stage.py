@@ -306,7 +306,7 @@ def test_cards_that_take_long_to_make_come_together_and_are_kept(window, monkeyp
     for card in bench.deck.cards + bench.deck._spare:
         card.deleteLater()
     bench.deck.cards, bench.deck._spare, bench._built = [], [], None
-    monkeypatch.setattr("knitground.ui.stages.grow.deck.turn_is_full", lambda: True)
+    monkeypatch.setattr("knitground.ui.stages.grow.deck.pulse_is_full", lambda: True)
     window.show_stage("grow")
     seen = [len(bench.cards)]
     while seen[-1] < len(steps):

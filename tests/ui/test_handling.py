@@ -19,7 +19,7 @@ from knitground.core.model.layers import GAP
 from knitground.core.model.project import Project
 from knitground.core.model.tile import TileRef
 from knitground.ui.common.dialog import Dialog
-from knitground.ui.common.turn import begin_turn
+from knitground.ui.common.pulse import begin_pulse
 from knitground.ui.common.widgets import column
 from knitground.ui.mapside.dialogs import NewMapDialog
 from knitground.ui.project.memory import Memory
@@ -338,7 +338,7 @@ def test_gaps_are_counted_in_the_status_line(window):
     window.mapside.strip.layers.reroll()
     while window.session.doc.work_off(64):
         pass
-    begin_turn()
+    begin_pulse()
     window._work_off()
     gaps = int((ground.cells == GAP).sum())
     assert gaps > 0

@@ -76,12 +76,12 @@ class Spot(Overlay):
 
 def test_a_made_up_overlay_is_drawn_over_every_view(window, monkeypatch):
     monkeypatch.setattr(picture, "OVERLAYS", (*picture.OVERLAYS, Spot))
-    window.mapside.toggle_second()
+    window.session.show(second=True)
     settle()
     shown = pixels(window.mapside.second) & 0xFFFFFF
     assert (shown[3:8, 3:8] == 0x123456).all()
     assert (shown[9:20, 9:20] != 0x123456).all()
-    window.mapside.toggle_second()
+    window.session.show(second=False)
 
 
 class MoodBench(Stage):

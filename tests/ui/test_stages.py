@@ -17,8 +17,8 @@ from knitground.core.model.layers import GAP
 from knitground.core.model.slicing import Slicing
 from knitground.core.model.terrain import Slot
 from knitground.ui.common.marks import slot_point
+from knitground.ui.common.pulse import begin_pulse
 from knitground.ui.common.tasks import wait_for_jobs
-from knitground.ui.common.turn import begin_turn
 from knitground.ui.mapside.dialogs import NewMapDialog
 
 
@@ -193,7 +193,7 @@ def test_the_right_button_clears_and_shift_marks_a_whole_tile(window, sheet):
     settle()
     while window.session.doc.work_off(64):
         pass
-    begin_turn()
+    begin_pulse()
     window._work_off()
     assert "gap" in window.gaps.text()
     window.stages["terrains"].choose(3)

@@ -242,7 +242,7 @@ def test_lines_between_cells_and_the_overview_have_the_maps_form(view):
     assert lined[:, 0].max() <= bottom + 1
     assert (bare[lined[:, 0], lined[:, 1]] & 0xFFFFFF != 0x84898A).mean() > 0.9, "on cells only"
     overview = view.overview
-    overview.show()
+    session.show(overview=True)
     settle()
     assert overview._pixels.shape[1] > 4
     filled = overview._pixels != 0

@@ -327,7 +327,7 @@ def test_another_theme_dresses_what_is_seen_and_what_comes_into_view(window, qap
 
 def test_dressing_for_another_theme_comes_to_an_end_on_any_machine(window, qapp, monkeypatch):
     """Each turn dresses something, however slow it is, and nothing goes on after the last."""
-    monkeypatch.setattr(themes, "_TURN_S", 0.0)
+    monkeypatch.setattr(themes, "_PULSE_S", 0.0)
     window.set_theme("Loom")
     wardrobe = themes._wardrobe[0]
     turns, most = 0, len(qapp.allWidgets())

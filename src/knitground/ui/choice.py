@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import dataclass, replace
+from dataclasses import asdict, dataclass, replace
 from typing import Any
 
 from PySide6.QtCore import QObject, Signal
@@ -79,6 +79,8 @@ class Sight:
     into : what is in front of the chosen layer faint
     round_pointer : what is in front of it cut away round the pointer
     light : as lamps and the ambient colour light it
+    second : in a second view beside the first
+    overview : all of it, small, in a corner of the first
     """
 
     grid: bool = True
@@ -90,6 +92,8 @@ class Sight:
     into: bool = False
     round_pointer: bool = False
     light: bool = False
+    second: bool = False
+    overview: bool = False
 
 
 class ToolBox(QObject):
@@ -115,6 +119,11 @@ class ToolBox(QObject):
         if options != self.options:
             self.options = options
             self.options_changed.emit()
+
+    def begin_anew(self) -> None:
+        """Become as at first."""
+        self.choose("paint")
+        self.set(**asdict(ToolOptions()))
 
 
 class InHand(QObject):

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping
-from dataclasses import replace
+from dataclasses import asdict, replace
 from pathlib import Path
 from typing import Any, TypeVar
 
@@ -167,7 +167,11 @@ class Session(QObject):
         )
 
     def open(self, project: Project) -> None:
-        """Take another project; what was open is forgotten."""
+        """Take another project; what was open is forgotten, and so is all that was chosen.
+
+        Each part becomes as it is in a new window on `opened`: besides what is remembered between
+        runs a window keeps nothing from one project to the next.
+        """
         self.finish_gesture()
         self.taker, self.marks = None, {}
         self.doc.changed.disconnect()
@@ -181,6 +185,8 @@ class Session(QObject):
         self.choice.map, self.choice.layer = map_, _first_layer(map_)
         self.choice.tileset = project.tilesets[0] if project.tilesets else None
         self.in_hand.take(self._first_terrain())
+        self.tools.begin_anew()
+        self.show(**asdict(Sight()))
         self.opened.emit()
 
     # Changing the document

@@ -24,6 +24,7 @@ from knitground.ui.common.finder import Finder
 from knitground.ui.common.helping import help_bell
 from knitground.ui.common.menus import MENUS
 from knitground.ui.common.notices import Notices
+from knitground.ui.common.pulse import pulse_is_full, until_in_pulse
 from knitground.ui.common.tasks import (
     call_off_jobs,
     run_with_progress,
@@ -43,7 +44,6 @@ from knitground.ui.common.theme import (
     theme,
     use,
 )
-from knitground.ui.common.turn import turn_is_full, until_in_turn
 from knitground.ui.common.widgets import Roomy, column, show_when_laid_out
 from knitground.ui.common.words import on_button, tip_of
 from knitground.ui.help.pages import KEYS
@@ -325,9 +325,9 @@ class Window(QObject):
 
     def _work_off(self) -> None:
         """Knit, in idle moments, what nobody has looked at; then tell the gaps."""
-        if self.session.doc.in_stroke or work_title() or turn_is_full():
+        if self.session.doc.in_stroke or work_title() or pulse_is_full():
             return
-        until = until_in_turn(_IDLE_S)
+        until = until_in_pulse(_IDLE_S)
         while self.session.doc.work_off(1):
             if perf_counter() > until:
                 return

@@ -59,6 +59,11 @@ class SheetView(QWidget):
             self.fit()
         self.update()
 
+    def forget(self) -> None:
+        """Become as at first: another project is open."""
+        self._fresh, self._button = True, None
+        self._places.clear()
+
     def _remember(self) -> None:
         """Keep where the view stands, for when the same sheet is shown again."""
         if self.tileset is not None and not self._fresh:

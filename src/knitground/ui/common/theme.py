@@ -23,7 +23,7 @@ from PySide6.QtWidgets import (
 )
 from shiboken6 import createdByPython, isValid
 
-from knitground.ui.common.turn import until_in_turn
+from knitground.ui.common.pulse import until_in_pulse
 
 
 @dataclass(frozen=True)
@@ -164,7 +164,7 @@ class _Style(QProxyStyle):
 
 _TAG = re.compile("<[^>]*>")
 _WEARS = "knitground_wears"
-_TURN_S = 0.01
+_PULSE_S = 0.01
 """How long widgets that nobody sees are dressed before the interface has its turn again."""
 
 
@@ -200,7 +200,7 @@ class _Wardrobe(QObject):
         return False
 
     def _go_on(self) -> None:
-        until = until_in_turn(_TURN_S)
+        until = until_in_pulse(_PULSE_S)
         while self._to_do:
             self._dress_all_of(self._to_do.pop())
             if perf_counter() > until:

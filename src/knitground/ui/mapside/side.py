@@ -40,6 +40,8 @@ _SWITCHES = (
     ("Light", "Shift+L", "light"),
     ("Play animations", "", "playing"),
     ("Repeat 3 × 3", "Ctrl+Shift+R", "repeat"),
+    ("Second view", "Shift+V", "second"),
+    ("Overview map", "O", "overview"),
 )
 """Commands that show more or less of the map, their keys, and what of `Sight` they change."""
 
@@ -98,6 +100,7 @@ class MapSide(QWidget):
         self._filling = False
         session.choice.map_changed.connect(self.refresh)
         session.opened.connect(self.refresh)
+        session.sight_changed.connect(self._follow_sight)
         session.changed.connect(self._follow)
 
     def _new_view(self) -> MapView:
@@ -118,9 +121,15 @@ class MapSide(QWidget):
         self.each_view(lambda each: setattr(each, "gives_way", each is not view))
         self.zoomed.emit()
 
-    def toggle_second(self) -> None:
+    def _follow_sight(self) -> None:
+        sight = self.session.sight
+        self.view.overview.setVisible(sight.overview)
+        if sight.second != (self.second is not None):
+            self._show_second(sight.second)
+
+    def _show_second(self, shown: bool) -> None:
         """Show the map a second time beside the first, with a zoom of its own, or no more."""
-        if self.second is None:
+        if shown:
             self.second = self._new_view()
             self.second.open_map()
             self.second.gives_way = True
@@ -130,6 +139,7 @@ class MapSide(QWidget):
             return
         gone, self.second = self.second, None
         self._activate(self.view)
+        assert gone is not None
         gone.cancel()
         gone.retire()
 
@@ -192,14 +202,12 @@ class MapSide(QWidget):
         add("Zoom out", lambda: self.active.zoom_by(-1), "-")
         add("Zoom 100 %", lambda: self.active.zoom_to(STEPS.index(1)), "Ctrl+0")
         add("Whole map", lambda: self.active.fit(), "Home")
-        add("Second view", self.toggle_second, "Shift+V", checked=False)
         for name, keys, of in _SWITCHES:
             commands.follow(
                 add(name, partial(self._switch, of), keys, checked=getattr(Sight(), of)),
                 self.session.sight_changed, partial(self._shows, of),
             )  # fmt: skip
         overview = self.view.overview
-        add("Overview map", lambda: overview.setVisible(overview.isHidden()), "O", checked=False)
         overview.setToolTip(tip(overview.toolTip(), with_key("Overview map")))
 
     def _shows(self, of: str) -> bool:

@@ -36,8 +36,8 @@ from knitground.core.model.limits import MAX_SHIFT
 from knitground.core.model.map import Map
 from knitground.ui.common.commands import Commands
 from knitground.ui.common.form import Slide, whole_box
+from knitground.ui.common.pulse import pulse_is_full
 from knitground.ui.common.theme import TEXT_PX, text_px
-from knitground.ui.common.turn import turn_is_full
 from knitground.ui.common.widgets import button, note, row
 from knitground.ui.common.words import on_button
 from knitground.ui.mapside.layercard import Card
@@ -147,12 +147,12 @@ class Strip(QFrame):
         return card
 
     def _draw_thumbs(self) -> None:
-        """Draw the small pictures, one in a turn: each takes a while on a large layer."""
+        """Draw the small pictures, one in a pulse: each takes a while on a large layer."""
         self._to_draw = list(self.cards)
         self._draw_one_thumb()
 
     def _draw_one_thumb(self) -> None:
-        if turn_is_full():
+        if pulse_is_full():
             self._next_thumb.start()
             return
         map_ = self.session.map

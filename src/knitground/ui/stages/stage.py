@@ -5,11 +5,13 @@ from __future__ import annotations
 from typing import ClassVar
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QWidget
+from PySide6.QtWidgets import QTabBar, QWidget
 
 from knitground.core.edit.hand import TerrainInHand
 from knitground.core.model.layers import GroundLayer
 from knitground.ui.common.commands import Commands
+from knitground.ui.common.form import Choice
+from knitground.ui.common.sheetview import SheetView
 from knitground.ui.session import Session
 
 
@@ -33,6 +35,7 @@ class Stage(QWidget):
         super().__init__()
         self.session = session
         self._is_late = True
+        session.opened.connect(self.begin_anew)
 
     @property
     def zoom_words(self) -> str | None:
@@ -60,6 +63,16 @@ class Stage(QWidget):
 
     def add_commands(self, commands: Commands) -> None:
         """Add the commands of the stage to the menus."""
+
+    def begin_anew(self) -> None:
+        """Become as it is in a new window: another project is open."""
+        for sheet in self.findChildren(SheetView):
+            sheet.forget()
+        for tabs in self.findChildren(QTabBar):
+            tabs.setCurrentIndex(0)
+        for choice in self.findChildren(Choice):
+            choice.setCurrentIndex(0)
+        self.refresh_later()
 
     def refresh(self) -> None:
         """Show everything as it is now."""

@@ -22,11 +22,15 @@ class HeldTool:
         self._used = False
         self._wants_back = False
         session.tools.tool_changed.connect(self._on_picked)
+        session.opened.connect(self._forget)
 
     def _on_picked(self) -> None:
         if self._session.tool != self._tool:
             self._before, self._tool = self._tool, self._session.tool
             self._used = self._wants_back = False
+
+    def _forget(self) -> None:
+        self._before, self._used, self._wants_back = None, False, False
 
     def used(self) -> None:
         """Note that the tool has been used."""

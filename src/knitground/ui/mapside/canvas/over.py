@@ -14,7 +14,7 @@ from knitground.core.edit.laying import Plan
 from knitground.core.model.lattice import Cell
 from knitground.core.model.map import Map
 from knitground.core.model.marker import Marker
-from knitground.ui.common.turn import until_in_turn
+from knitground.ui.common.pulse import until_in_pulse
 from knitground.ui.common.zoom import Camera
 from knitground.ui.mapside.canvas.chunks import ChunkStore
 from knitground.ui.mapside.tools.tool import Tool
@@ -64,7 +64,7 @@ class Canvas:
     @property
     def ghost_until(self) -> float:
         """Until when a ghost may be drawn, as `perf_counter` tells it."""
-        return until_in_turn(GHOST_SECONDS)
+        return until_in_pulse(GHOST_SECONDS)
 
 
 class Overlay:

@@ -26,9 +26,9 @@ from knitground.core.model.map import Map, cells_under
 from knitground.core.model.marker import Marker
 from knitground.core.shapes.light import ambient_layer_of
 from knitground.ui.common.painting import painting
+from knitground.ui.common.pulse import until_in_pulse
 from knitground.ui.common.theme import theme
 from knitground.ui.common.touch import Pinch
-from knitground.ui.common.turn import until_in_turn
 from knitground.ui.common.zoom import STEPS, Camera
 from knitground.ui.mapside.canvas.border import BorderDrag
 from knitground.ui.mapside.canvas.chunks import ChunkStore
@@ -371,6 +371,8 @@ class MapPicture(QWidget):
             overlay.forget()
         self.shown_map = None
         self.store = None
+        self._space = self.asks_why = False
+        self.pointer = self.cell_cursor = self._pan_from = self._pan_button = None
         self._on_picked()
 
     def _on_picked(self) -> None:
@@ -429,7 +431,7 @@ class MapPicture(QWidget):
             painter.fillRect(event.rect(), theme().colour("canvas"))
             if self.shown_map is None or self.store is None:
                 return
-            until = until_in_turn(_FRAME_SECONDS)
+            until = until_in_pulse(_FRAME_SECONDS)
             self.cold = 0
             self.draw_ground(painter)
             for copy in self.copies():

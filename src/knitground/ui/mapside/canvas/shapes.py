@@ -33,10 +33,10 @@ from knitground.core.shapes.merge import (
     merge,
     rings_of,
 )
+from knitground.ui.common.pulse import until_in_pulse
 from knitground.ui.common.shapedrawing import draw_letter, ring_path
 from knitground.ui.common.tasks import Job
 from knitground.ui.common.theme import LINEN
-from knitground.ui.common.turn import until_in_turn
 from knitground.ui.common.zoom import Camera
 from knitground.ui.mapside.canvas.over import Canvas, Overlay
 from knitground.ui.mapside.canvas.overlay import seen_cells
@@ -173,7 +173,7 @@ class MapShapes(Overlay):
             for col in range(box.left // _SIDE, -(-box.right // _SIDE))
         ]  # fmt: skip
         blocks = self._blocks.setdefault(map_, OrderedDict())
-        until = until_in_turn(_SECONDS)
+        until = until_in_pulse(_SECONDS)
         missing = [key for key in keys if key not in blocks]
         for n, key in enumerate(missing):
             if n and perf_counter() > until:

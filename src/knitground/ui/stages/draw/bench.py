@@ -85,7 +85,6 @@ class DrawBench(Stage):
             session.choice.picked, session.choice.tileset_changed, session.in_hand.changed,
         ):  # fmt: skip
             signal.connect(self.refresh_later)
-        session.opened.connect(self.refresh_later)
         session.changed.connect(self._follow)
         session.dressed.connect(self._redress)
 
@@ -171,6 +170,13 @@ class DrawBench(Stage):
         self.search_field.selectAll()
 
     # Following the session
+
+    def begin_anew(self) -> None:
+        self.search_field.clear()
+        self.tiles.chosen = []
+        self.tiles.set_way(WAYS[0])
+        self.sheet_way.show_value(WAYS[0])
+        super().begin_anew()
 
     def _follow(self, change: Changed) -> None:
         if change.what in (What.MARKS, What.SLICING, What.TILESETS, What.TRAY):

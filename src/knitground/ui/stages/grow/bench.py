@@ -126,7 +126,6 @@ class GrowBench(Stage):
         self._lay_out()
         self._connect_runs()
         session.choice.map_changed.connect(self.refresh_later)
-        session.opened.connect(self.refresh_later)
         session.changed.connect(self._follow)
 
     def _make_parts(self) -> None:

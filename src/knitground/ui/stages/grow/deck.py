@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QVBoxLayout
 
 from knitground.core.model.map import Map
 from knitground.core.model.recipe import Step
-from knitground.ui.common.turn import turn_is_full
+from knitground.ui.common.pulse import pulse_is_full
 from knitground.ui.stages.grow.stepcard import StepCard
 
 _SPARE = 16
@@ -43,7 +43,7 @@ class Deck:
         for place, step in enumerate(steps):
             if place in dealt:
                 continue
-            if made and turn_is_full():
+            if made and pulse_is_full():
                 self.cards, self._spare = [], left + list(dealt.values())
                 self._put_away(self._spare)
                 return False

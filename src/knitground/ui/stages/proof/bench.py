@@ -99,17 +99,16 @@ class ProofBench(Stage):
         self._soon.timeout.connect(self.refresh_later)
         self.prover.changed.connect(self._take_note)
         session.choice.map_changed.connect(self.refresh_later)
-        session.opened.connect(self._reopen)
 
     # Showing
 
-    def _reopen(self) -> None:
+    def begin_anew(self) -> None:
         """Narrow nothing: what was looked for in another project is not looked for in this one."""
         self.check, self._large = "", None
         self.folded = {"excused"}
         self.pages.clear()
         self.search.clear()
-        self.refresh_later()
+        super().begin_anew()
 
     def _take_note(self) -> None:
         self._soon.start()

@@ -185,7 +185,6 @@ class RulesBench(Stage):
 
     def _connect(self) -> None:
         s = self.session
-        s.opened.connect(self._reopened)
         s.changed.connect(self._follow)
         s.choice.picked.connect(self._follow_layer)
         s.in_hand.changed.connect(self._follow_hand)
@@ -215,12 +214,14 @@ class RulesBench(Stage):
 
     # Following the session
 
-    def _reopened(self) -> None:
+    def begin_anew(self) -> None:
         self.home = None
+        self.steps.clear()
+        self.mark.show_value(False)
         self.pictures.forget(self.session.project)
         self.pane.close_pane()
         self.lesson.stop()
-        self.refresh_later()
+        super().begin_anew()
 
     def _follow(self, change: Changed) -> None:
         if change.what in (What.MARKS, What.SLICING, What.TILESETS, What.LOOKS):

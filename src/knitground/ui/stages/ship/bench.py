@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import sys
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from pathlib import Path
 
 from PySide6.QtCore import QFile, QProcess, Qt, QTimer, QUrl
@@ -155,7 +155,6 @@ class ShipBench(Stage):
         self._written: dict[str, Path] = {}
         self._lay_out()
         session.changed.connect(self._follow)
-        session.opened.connect(self._reopen)
         session.saved.connect(self._ship_saved)
 
     def _lay_out(self) -> None:
@@ -222,10 +221,7 @@ class ShipBench(Stage):
             return
         self._filling = True
         self.on_save.setChecked(profile.on_save)
-        parts = {each.format: each.options for each in profile.parts}
-        for key, box in self.boxes.items():
-            box.setChecked(key in parts if parts else FORMATS[key].usual)
-            self.forms[key].show_values(parts.get(key, {}))
+        self._show_parts(profile.parts)
         one = profile.maps[0] if len(profile.maps) == 1 else _ALL
         if self.maps.findText(one) >= 0:
             self.maps.setCurrentText(one)
@@ -364,7 +360,15 @@ class ShipBench(Stage):
     def add_commands(self, commands: Commands) -> None:
         commands.add("Ship", self.ship_now, "Ctrl+E")
 
-    def _reopen(self) -> None:
+    def _show_parts(self, wanted: Iterable[ShipPart]) -> None:
+        """Show what is shipped; without any, what is shipped if nobody says what."""
+        parts = {each.format: each.options for each in wanted}
+        for key, box in self.boxes.items():
+            box.setChecked(key in parts if parts else FORMATS[key].usual)
+            self.forms[key].show_values(parts.get(key, {}))
+
+    def begin_anew(self) -> None:
+        self._show_parts(())
         self.files.clear()
         self.hint.show()
         self._written = {}
@@ -373,8 +377,9 @@ class ShipBench(Stage):
         self.follow.setChecked(False)
         self._elsewhere.clear()
         self._kept = Kept()
+        self.maps.clear()  # those of this project are offered, and all chosen
         self._fill_profiles()
-        self.refresh_later()
+        super().begin_anew()
 
     def refresh(self) -> None:
         """Show the maps there are."""

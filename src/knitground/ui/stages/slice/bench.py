@@ -80,7 +80,6 @@ class SliceBench(Stage):
         self._lay_out()
         self.sheet.zoomed.connect(self.zoomed)
         session.choice.tileset_changed.connect(self.refresh_later)
-        session.opened.connect(self._reopen)
         session.changed.connect(self._follow)
         session.dressed.connect(self.guesses.rebuild)
         self.sheet.hovered.connect(self._point)
@@ -173,9 +172,12 @@ class SliceBench(Stage):
         commands.add("Reskin the sheet…", self.pictures.ask_reskin)
         commands.add("Relief of the sheet…", self.pictures.ask_relief)
 
-    def _reopen(self) -> None:
+    def begin_anew(self) -> None:
         self.trial = None
-        self.refresh_later()
+        self.numbers.begin_anew()
+        self.sheet.picking = self.sheet.drawing = self.sheet.drawing_region = False
+        self.sheet.unsetCursor()
+        super().begin_anew()
 
     def refresh(self) -> None:
         tileset = self.session.tileset

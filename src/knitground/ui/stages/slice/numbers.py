@@ -22,6 +22,7 @@ _USUAL = (8, 16, 24, 32, 48, 64)
 _PAIRS = {"tile_width": "tile_height", "margin_x": "margin_y", "spacing_x": "spacing_y",
           "start_x": "start_y"}  # fmt: skip
 """By the number that is typed: the one that follows while both are the same."""
+_GAP = 1
 _FIELDS = (
     ("tile_width", 1, "Tile width"),
     ("tile_height", 1, "Tile height"),
@@ -60,12 +61,18 @@ class SliceNumbers(QWidget):
         for each in (self.pick, self.draw, self.loose):
             each.setCheckable(True)
         self.gap = whole_box(
-            0, 64, "See-through pixels inside a piece that do not part it", value=1, prefix="gap ",
-            suffix=" px", at_once=False,
+            0, 64, "See-through pixels inside a piece that do not part it", value=_GAP,
+            prefix="gap ", suffix=" px", at_once=False,
         )  # fmt: skip
         self.gap.valueChanged.connect(self.pieces_wanted)
         self.size_label = QLabel()
         self.setLayout(column(self._grid(), self._line()))
+
+    def begin_anew(self) -> None:
+        """Become as at first."""
+        self.gap.show_value(_GAP)
+        for each in (self.pick, self.draw):
+            each.setChecked(False)
 
     def _box(self, key: str, low: int, hint: str) -> WholeBox:
         box = pixel_box(low, MAX_SIDE_PX, hint)

@@ -178,7 +178,6 @@ class TerrainsBench(Stage):
     def _connect(self) -> None:
         s = self.session
         s.choice.tileset_changed.connect(self.refresh_later)
-        s.opened.connect(self._on_opened)
         s.changed.connect(self._follow)
         s.dressed.connect(self._later.start)
         self.cards.wanted.connect(self.ask_terrains_of)
@@ -224,11 +223,13 @@ class TerrainsBench(Stage):
             return self.owner
         return self.session.project.tileset_named(self.guest_name) or self.owner
 
-    def _on_opened(self) -> None:
+    def begin_anew(self) -> None:
         self._likely_open = False
         self.guest_name = None
         self.review.show_line([])
-        self.refresh_later()
+        self.copy_button.setChecked(False)
+        self._toggle_copy()
+        super().begin_anew()
 
     def digit(self, number: int) -> None:
         if number == 0:

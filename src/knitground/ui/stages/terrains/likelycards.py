@@ -190,7 +190,7 @@ class LikelyCards(QWidget):
     def _show_left(self) -> None:
         """Show those that are not made yet, the best first.
 
-        A card is made once, and one in a turn: several would be felt.
+        A card is made once, and one in a pulse: several would be felt.
         """
         tileset = self.tileset
         if tileset is not None and len(self._cards) < len(self._found):

@@ -93,6 +93,10 @@ class MarksSheet(SheetView):
         self.kit, self.owner = kit, owner
         self.update()
 
+    def forget(self) -> None:
+        self.value, self.chosen, self._hover = NOTHING, None, None
+        super().forget()
+
     def outline(self, places: list[tuple[int, int]]) -> None:
         """Outline some tiles: those of what is pointed at elsewhere."""
         self._outlined = places

@@ -237,7 +237,6 @@ class TilesBench(Stage):
 
     def _connect(self) -> None:
         s = self.session
-        s.opened.connect(self.refresh_later)
         s.changed.connect(self._follow)
         s.choice.tileset_changed.connect(self.refresh_later)
         s.choice.map_changed.connect(self.refresh_later)
@@ -246,6 +245,10 @@ class TilesBench(Stage):
         self.sheet.dragged_out.connect(self._drag_tiles)
         self.properties.put.connect(self.put_property)
         self.properties.removed.connect(self.remove_property)
+
+    def begin_anew(self) -> None:
+        self.moves.begin_anew()
+        super().begin_anew()
 
     def add_commands(self, commands: Commands) -> None:
         commands.add("Choose all tiles", lambda: self.choose_by("all"), "Ctrl+Alt+A")

@@ -34,6 +34,7 @@ from knitground.ui.stages.tiles.framestrip import FrameStrip
 
 WAYS = ("side by side", "one below the other", "on the next sheets")
 _SHEETS = len(WAYS) - 1
+_MS = 160
 
 
 class MovesPage(QWidget):
@@ -52,12 +53,19 @@ class MovesPage(QWidget):
         self.strip.removed.connect(self._remove)
         self.strip.picked.connect(self._pick)
 
+    def begin_anew(self) -> None:
+        """Become as at first."""
+        self.play.show_value(True)
+        self.big.play(True)
+        self.ms.show_value(_MS)
+        self.way.show_value(WAYS[0])
+
     def _make(self) -> None:
         self.blocks = whole_box(
             2, 256, "How many blocks there are, the chosen one included", value=4, wide=64
         )
         self.ms = whole_box(
-            1, 600_000, "How long the chosen frame shows; without one, all of them", value=160,
+            1, 600_000, "How long the chosen frame shows; without one, all of them", value=_MS,
             suffix=" ms",
         )  # fmt: skip
         self.ms.valueChanged.connect(self._time_one)
