@@ -29,7 +29,7 @@ from knitground.core.files.opening import open_project
 from knitground.ui.common.filedialogs import ask_file, ask_files, ask_folder, ask_new_file
 from knitground.ui.common.marks import Face, draw_shared
 from knitground.ui.common.painting import blank, painting
-from knitground.ui.common.theme import LINEN, LOOM, TEXT_SIZES, text_px, theme
+from knitground.ui.common.theme import LINEN, LOOM, TEXT_SIZES, set_text_size, text_px, theme
 from knitground.ui.stagekinds import STAGES
 from knitground.ui.stages.draw.bench import TABS
 
@@ -259,7 +259,8 @@ def test_text_is_written_larger_and_the_window_still_holds_it(window):
     run = {each.text: each.action.trigger for each in window.commands.all}
     app = QApplication.instance()
     try:
-        for _ in range(9):
+        set_text_size(app, TEXT_SIZES[-3])
+        for _ in range(3):  # once more than there are
             run["Text larger"]()
         assert text_px() == max(TEXT_SIZES) == app.font().pixelSize()
         assert window.memory.get("text size", 0) == text_px()
