@@ -171,7 +171,7 @@ def main() -> int:
         ratio("a piece of 256 × 256 px", "the same on squares",
               drawing(project, diamonds, piece), square, 4),
         ratio("what one cell changes", "the same on squares",
-              drawing(project, diamonds, cell[0]), drawing(project, squares, cell[1]), 4),
+              drawing(project, diamonds, cell[0]), drawing(project, squares, cell[1]), 5),
     ]  # fmt: skip
     for layer in diamonds.layers:
         layer.interleaved = True

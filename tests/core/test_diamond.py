@@ -23,7 +23,7 @@ from knitground.core.files.map_io import map_from_file, map_to_file
 from knitground.core.files.ship.png import map_picture
 from knitground.core.knit.layer import knit_map
 from knitground.core.knit.making import make_tiles
-from knitground.core.model.lattice import DIAMOND, Diamond, GridKind, Lattice, Rect
+from knitground.core.model.lattice import DIAMOND, Corner, Diamond, GridKind, Lattice, Rect
 from knitground.core.model.map import Map
 from knitground.core.model.marker import Marker, Shape
 from knitground.core.model.project import Project
@@ -32,6 +32,7 @@ from knitground.core.model.terrain import SetKind, Slot
 from knitground.core.model.tile import TileRef
 from knitground.core.model.tileset import TileFacts, Tileset
 from knitground.core.render.atlas import Atlas
+from knitground.core.render.pages import Looks
 from knitground.core.render.pixels import straight
 from knitground.core.render.stack import draw, stack_of
 from knitground.core.render.tiles import tile_pixels
@@ -561,3 +562,63 @@ def picture_shapes(owner):
     flat = Tileset("flat", "flat.png", 16, 8, Slicing(8, 8),
                    picture=np.full((8, 16, 4), 255, np.uint8))  # fmt: skip
     return shapes_on_tile(flat, (0, 0), SetKind.CORNER, [0, 1, 0, 1, 0, 1, 0, 1, 0], 1, "k")[0].form
+
+
+# Many lines at once
+
+
+@pytest.mark.parametrize("corner", Corner)
+@pytest.mark.parametrize("base", [(16, 32), (10, 20), (6, 14)])
+@pytest.mark.parametrize("hard", [True, False])
+def test_lines_laid_at_once_give_what_line_after_line_does(corner, base, hard, monkeypatch):
+    doc, map_ = yard((9, 7), base, base[1] + 3 * (base[0] % 4))
+    map_.grid = replace(map_.grid, drawn_from=corner)
+    for owner in doc.project.tilesets:
+        if hard:
+            owner.picture[..., 3] = np.where(owner.picture[..., 3] > 0, 255, 0)
+    props = map_.layers[1]
+    props.cells[::2] = map_.layers[0].cells[1::3][: len(props.cells[::2])].max()
+    props.cells[4, 3] = -1
+    third = replace(map_.layers[0], name="Upper", height=5, offset=(3, 0), opacity=0.6)
+    fourth = replace(map_.layers[0], name="With it", interleaved=True, opacity=0.5)
+    fifth = replace(props, name="And this", interleaved=True)
+    map_.layers += [third, fourth, fifth]
+    at_once, level = [], [0, 1]
+    rects = [Rect(0, 0, *map_.lattice.extent), Rect(37, 21, 61, 50), Rect(90, 60, 1, 1)]
+    for lay in ("as it is", "line by line"):
+        if lay == "line by line":
+            monkeypatch.setattr(Diamond, "level_lines", 0)
+        atlas = Atlas(doc.project, map_)
+        at_once.append([
+            draw(atlas, stack_of(map_, atlas, rect, each, lambda lay, box: read(lay.cells, box)))
+            for rect in rects for each in level
+        ])  # fmt: skip
+    for one, other in zip(*at_once):
+        assert (one == other).all()
+    assert at_once[0][0].any()
+
+
+def test_what_is_known_of_pictures_follows_what_is_drawn():
+    rng = np.random.default_rng(4)
+    for size in ((1, 1), (5, 3), (16, 8)):
+        pixels = rng.integers(0, 2, (40, *size)).astype(np.uint32) * np.uint32(0xFF102030)
+        pixels[3, :, 0] = 0x40102030
+        looks = Looks.of(pixels)
+        for n, each in enumerate(pixels):
+            rows = np.flatnonzero(each.any(axis=1))
+            assert looks.tops[n] == (rows[0] if rows.size else size[0])
+            alpha = each >> 24
+            assert looks.hard[n] == ((alpha == 0) | (alpha == 255)).all()
+    doc, map_ = yard()
+    atlas = Atlas(doc.project, map_)
+    for level in (0, 1):
+        found = atlas.at(level)
+        looks = Looks.of(found.tiles)
+        assert (found.looks.tops == looks.tops).all()
+        assert (found.looks.hard == looks.hard).all()
+    doc.project.tilesets[0].picture[..., 3] = 90
+    atlas.refresh(doc.project.tilesets[0])
+    found = atlas.at(0)
+    looks = Looks.of(found.tiles)
+    assert (found.looks.hard == looks.hard).all()
+    assert not looks.hard[map_.legend.place(TileRef("floor", 0, 0))]

@@ -12,7 +12,7 @@ from knitground.core.model.tileset import Frame, Tileset
 from knitground.core.model.turns import turned_array as turned
 from knitground.core.render.atlas import Atlas
 from knitground.core.render.compose import lay_out
-from knitground.core.render.pages import LevelPictures
+from knitground.core.render.pages import LevelPictures, Looks
 from knitground.core.render.pixels import over, premultiplied, shrunk, straight
 from knitground.core.render.tiles import filled_tiles, is_empty
 
@@ -57,7 +57,7 @@ def test_composing_is_laying_tile_on_tile():
     tiles = premultiplied(rng.integers(0, 256, (6, 4, 3, 4), np.uint8))
     tiles[0] = 0
     stack = [rng.integers(0, 5, (5, 6)).astype(np.int32) for _ in range(3)]
-    found = composed(LevelPictures(tiles), stack)
+    found = composed(LevelPictures(tiles, Looks.of(tiles)), stack)
     for row in range(5):
         for col in range(6):
             pixel = tiles[stack[0][row, col]]

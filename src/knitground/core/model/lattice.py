@@ -444,6 +444,14 @@ class Lattice:
         """Give the cells of a box line by line, the farthest first."""
         return _upright_lines(box.height, box.width)
 
+    @property
+    def level_lines(self) -> int:
+        """Tell how lines lie that can be laid many at once: half a base apart, in whole pixels.
+
+        1: each further down than the one before, -1: further up; 0: they do not lie so.
+        """
+        return 0
+
     def line_of(self, row: int, col: int) -> int:
         """Tell which line a cell is in: what is nearer has a greater number."""
         return row
@@ -721,6 +729,11 @@ class Diamond(Lattice):
 
     def lines(self, box: Box) -> Lines:
         return _slanted_lines(box.height, box.width, self.drawn_from)
+
+    @property
+    def level_lines(self) -> int:
+        down, across = _DEPTHS[self.drawn_from]
+        return down if down == across and self.high % 2 == self.wide % 2 == 0 else 0
 
     def line_of(self, row: int, col: int) -> int:
         down, across = _DEPTHS[self.drawn_from]

@@ -170,7 +170,8 @@ class Atlas:
             for place in self._big.keys() - smaller.keys():
                 smaller[place] = smaller_big(self._big[place], down, across)
         count = self._size + len(self._begun) + 1
-        return LevelPictures(self._page(level).pixels[:count], smaller, self.reach_at(level))
+        page = self._page(level)
+        return LevelPictures(page.pixels[:count], page.looks, smaller, self.reach_at(level))
 
     def fill(
         self, level: int, cells: Sequence[Cells] | None = None, most: int | None = None
@@ -222,7 +223,7 @@ class Atlas:
             page.pixels[places] = shrunk(before, *self.lattice(level).picture)
         else:
             self._cut(places)
-        page.drawn[places] = True
+        page.note(places)
 
     def _cut(self, places: NDArray[np.intp]) -> None:
         """Cut tiles that fit their cells and stand still: those of a sheet and a turn at once."""
@@ -391,7 +392,7 @@ class Atlas:
         for page in self._pages[1:]:
             page.drawn[place] = False
         self._pages[0].pixels[place] = self._picture(place, tile)
-        self._pages[0].drawn[place] = True
+        self._pages[0].note([place])
 
     def _picture(self, place: int, tile: TileRef) -> Pixels:
         owner = self._project.tileset_named(tile.tileset)

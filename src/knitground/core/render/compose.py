@@ -14,7 +14,7 @@ from knitground.core.model.lattice import Lattice, Rect
 from knitground.core.model.layers import Cells
 from knitground.core.model.limits import FULL_TINT
 from knitground.core.render.pages import Big, LevelPictures
-from knitground.core.render.pixels import Pixels, multiplied, over, weakened
+from knitground.core.render.pixels import Pixels, cover, multiplied, over, weakened
 
 Size = tuple[int, int]
 """Height and width in pixels."""
@@ -106,12 +106,11 @@ def compose(pictures: LevelPictures, planes: Sequence[Plane], frame: Frame) -> P
     that the nearer one hides the farther. On a slanted one all pictures of a layer are drawn from
     the farthest line of cells to the nearest. Neighbours that are interleaved share their lines.
     """
+    if frame.lattice.slanted:
+        return _compose_slanted(pictures, planes, frame)
     out: Pixels | None = None
-    for plane, *more in _groups(planes):
-        if more:
-            out = np.zeros(frame.size, np.uint32) if out is None else out
-            _lay_lines(out, pictures, [plane, *more], frame)
-        elif plane.tint:
+    for plane in planes:
+        if plane.tint:
             if out is not None and plane.cells.any():
                 out = multiplied(out, _tint(plane, frame))
         elif out is not None and plane.opacity >= 1:
@@ -122,28 +121,13 @@ def compose(pictures: LevelPictures, planes: Sequence[Plane], frame: Frame) -> P
     return np.zeros(frame.size, np.uint32) if out is None else out
 
 
-def _groups(planes: Sequence[Plane]) -> list[list[Plane]]:
-    """Put neighbours together that are drawn line by line."""
-    out: list[list[Plane]] = []
-    for plane in planes:
-        joins = plane.interleaved and not plane.tint
-        if joins and out and out[-1][-1].interleaved and not out[-1][-1].tint:
-            out[-1].append(plane)
-        else:
-            out.append([plane])
-    return out
-
-
 def _alone(pictures: LevelPictures, plane: Plane, frame: Frame) -> Pixels:
     """Compose a plane for itself, weakened as its opacity asks."""
-    out: Pixels | None = None
-    if not frame.lattice.slanted:
-        seen, y, x = _seen(pictures, plane, frame)
-        whole = seen.shape[0] * pictures.high, seen.shape[1] * pictures.wide
-        if (y, x) == (0, 0) and whole == frame.size:
-            out = lay_out(pictures.tiles, seen)  # nothing lies beneath: most are so
-            _lay_large(out, pictures, plane, frame)
-    if out is None:
+    seen, y, x = _seen(pictures, plane, frame)
+    if (y, x, seen.shape[0] * pictures.high, seen.shape[1] * pictures.wide) == (0, 0, *frame.size):
+        out = lay_out(pictures.tiles, seen)  # nothing lies beneath: most are so
+        _lay_large(out, pictures, plane, frame)
+    else:
         out = np.zeros(frame.size, np.uint32)
         _lay(out, pictures, plane, frame)
     return out if plane.opacity >= 1 else weakened(out, plane.opacity)
@@ -162,17 +146,16 @@ def _seen(pictures: LevelPictures, plane: Plane, frame: Frame) -> tuple[Cells, i
 
 def _lay(out: Pixels, pictures: LevelPictures, plane: Plane, frame: Frame) -> None:
     """Lay a plane over what is there, in place."""
-    if frame.lattice.slanted:
-        _lay_lines(out, pictures, [plane], frame)
-        return
     seen, y, x = _seen(pictures, plane, frame)
     high, wide = pictures.high, pictures.wide
     rows, cols = np.nonzero(seen)
     if rows.size:
         if (y, x) == (0, 0) and (seen.shape[0] * high, seen.shape[1] * wide) == out.shape:
-            above = pictures.tiles[_safe(seen, len(pictures.tiles))[rows, cols]]
+            places = _safe(seen, len(pictures.tiles))[rows, cols]
             view = out.reshape(seen.shape[0], high, seen.shape[1], wide)
-            view[rows, :, cols] = over(above, view[rows, :, cols])
+            beneath = view[rows, :, cols]
+            cover(beneath, pictures.tiles[places], hard=bool(pictures.looks.hard[places].all()))
+            view[rows, :, cols] = beneath
         else:
             lay_one(out, lay_out(pictures.tiles, seen), y, x)
     _lay_large(out, pictures, plane, frame)
@@ -197,16 +180,164 @@ def _are_big(pictures: LevelPictures, cells: Cells) -> NDArray[np.bool_]:
     return np.asarray(is_big[np.clip(cells, 0, len(pictures.tiles))])
 
 
-def _lay_lines(out: Pixels, pictures: LevelPictures, planes: Sequence[Plane], frame: Frame) -> None:
+class _Canvas(NamedTuple):
+    """A larger picture round a frame: so nothing that is laid has to be cut off.
+
+    `inner` is the frame's part of `whole`, and begins `down` and `across` from its upper left.
+    """
+
+    whole: Pixels
+    inner: Pixels
+    down: int
+    across: int
+
+    @classmethod
+    def of(cls, pictures: LevelPictures, frame: Frame) -> _Canvas:
+        """Make a blank one."""
+        # Lines are cut into strips of half a base, so that each may need as much more.
+        down, across = pictures.high + frame.lattice.high, pictures.wide
+        high, wide = frame.size
+        whole = np.zeros((high + 2 * down, wide + 2 * across), np.uint32)
+        return cls(whole, whole[down : down + high, across : across + wide], down, across)
+
+    def room(self, y: int, x: int, steps: Size, parts: Size, size: Size) -> Pixels:
+        """Give places for pictures, which may share pixels, by row and column of them.
+
+        Parameters
+        ----------
+        y, x : where the first one begins, from the frame's upper left
+        steps : from one to the next, in pixels down and across
+        parts : how many there are, down and across
+        size : of each
+        """
+        row, pixel = self.whole.strides
+        begins = (self.down + y) * row + (self.across + x) * pixel
+        strides = (steps[0] * row, steps[1] * pixel, row, pixel)
+        return np.ndarray((*parts, *size), np.uint32, self.whole.data, begins, strides)
+
+
+def _compose_slanted(pictures: LevelPictures, planes: Sequence[Plane], frame: Frame) -> Pixels:
+    """Lay layers over one another whose cells lie aslant."""
+    canvas = _Canvas.of(pictures, frame)
+    for group in _groups(planes):
+        first = group[0]
+        if first.tint:
+            if first.cells.any():
+                canvas.inner[:] = multiplied(canvas.inner, _tint(first, frame))
+        elif len(group) > 1 or first.opacity >= 1:
+            _lay_slanted(canvas, pictures, group, frame)
+        else:
+            alone = _Canvas.of(pictures, frame)
+            _lay_slanted(alone, pictures, group, frame)
+            canvas.inner[:] = over(weakened(alone.inner, first.opacity), canvas.inner)
+    return np.ascontiguousarray(canvas.inner)
+
+
+def _groups(planes: Sequence[Plane]) -> list[list[Plane]]:
+    """Put neighbours together that are drawn line by line."""
+    out: list[list[Plane]] = []
+    for plane in planes:
+        joins = plane.interleaved and not plane.tint
+        if joins and out and out[-1][-1].interleaved and not out[-1][-1].tint:
+            out[-1].append(plane)
+        else:
+            out.append([plane])
+    return out
+
+
+def _lay_slanted(
+    canvas: _Canvas, pictures: LevelPictures, planes: Sequence[Plane], frame: Frame
+) -> None:
     """Lay planes together, line by line from the farthest, in each line the back one first.
 
-    A single plane is laid as strong as it is: who lays it alone weakens it as a whole. All is laid
-    on a larger picture, so that nothing has to be cut off.
+    A single plane is laid as strong as it is: who lays it alone weakens it as a whole.
     """
-    down, across = pictures.high, pictures.wide
-    canvas = np.zeros((out.shape[0] + 2 * down, out.shape[1] + 2 * across), np.uint32)
-    inner = canvas[down : down + out.shape[0], across : across + out.shape[1]]
-    inner[:] = out
+    alike = len({(each.down, each.across) for each in planes}) == 1
+    alike &= not any(each.interleaved and each.placed for each in planes)
+    alike &= not any(_are_big(pictures, each.cells).any() for each in planes if pictures.big)
+    if alike and frame.lattice.level_lines:
+        _lay_strips(canvas, pictures, planes, frame)
+    else:
+        _lay_lines(canvas, pictures, planes, frame)
+    for plane in planes:
+        for each in () if plane.interleaved else plane.placed:
+            lay_one(canvas.inner, each.pixels, each.down, each.across)
+
+
+class _Strips(NamedTuple):
+    """The cells of a plane that are seen, each (n,), and how they are laid.
+
+    `lines` and `steps` count from the first ones that are seen: rows and columns together, and
+    columns without rows.
+    """
+
+    lines: NDArray[np.intp]
+    steps: NDArray[np.intp]
+    places: Cells
+    top: int
+    hard: bool
+    part: float
+
+
+def _lay_strips(
+    canvas: _Canvas, pictures: LevelPictures, planes: Sequence[Plane], frame: Frame
+) -> None:
+    """Lay planes line by line where lines lie half a base apart: all lines at once.
+
+    Pictures are cut into strips that are half a base high. What lies on such a strip of the whole
+    comes from as many lines as a picture has strips; each pass lays one of these on all of them,
+    the farthest line's, which is the last strip of its pictures, first. Own derivation.
+    """
+    lattice, (high, wide), tall = frame.lattice, frame.size, pictures.high
+    half, side = lattice.high // 2, lattice.wide // 2
+    x, y = (int(each) for each in lattice.place(0, 0))
+    x += planes[0].across - int(frame.rect.x) - side
+    y += planes[0].down - int(frame.rect.y) - lattice.rise
+    lines = range((-tall - y) // half + 1, -((y - high) // half))
+    steps = range((-lattice.wide - x) // side + 1, -((x - wide) // side))
+    # Those of a line are a whole base apart, and share no pixel.
+    strips = -(-tall // half)
+    room = canvas.room(
+        y + lines.start * half, x + steps.start * side, (half, side),
+        (len(lines) - 1 + strips, len(steps)), (half, lattice.wide),
+    )  # fmt: skip
+    seen = [
+        each for plane in planes
+        if (each := _strips_of(pictures, plane, lines, steps, len(planes) > 1)) is not None
+    ]  # fmt: skip
+    for strip in range(strips)[:: -lattice.level_lines]:
+        begins, ends = strip * half, min((strip + 1) * half, tall)
+        for each in seen:
+            if ends > each.top:
+                into = room[:, :, : ends - begins]
+                at = each.lines + strip, each.steps
+                beneath = into[at]
+                above = pictures.tiles[each.places, begins:ends]
+                cover(beneath, weakened(above, each.part), hard=each.hard)
+                into[at] = beneath
+
+
+def _strips_of(
+    pictures: LevelPictures, plane: Plane, lines: range, steps: range, weaken: bool
+) -> _Strips | None:
+    """Give the cells of a plane on some lines and steps; None if there are none."""
+    rows, cols = np.nonzero(plane.cells)
+    n = rows + cols + (plane.top + plane.left - lines.start)
+    h = cols - rows + (plane.left - plane.top - steps.start)
+    at = np.flatnonzero((n >= 0) & (n < len(lines)) & (h >= 0) & (h < len(steps)))
+    if not at.size:
+        return None
+    places = _safe(plane.cells[rows[at], cols[at]], len(pictures.tiles))
+    part = plane.opacity if weaken else 1.0
+    hard = part >= 1 and bool(pictures.looks.hard[places].all())
+    return _Strips(n[at], h[at], places, int(pictures.looks.tops[places].min()), hard, part)
+
+
+def _lay_lines(
+    canvas: _Canvas, pictures: LevelPictures, planes: Sequence[Plane], frame: Frame
+) -> None:
+    """Lay planes line by line, however lines lie."""
+    inner = canvas.inner
     lines = [each for n, plane in enumerate(planes)
              for each in _lines_of(pictures, plane, n, frame)]  # fmt: skip
     lines.sort(key=lambda each: (each.number, each.plane))
@@ -219,13 +350,9 @@ def _lay_lines(out: Pixels, pictures: LevelPictures, planes: Sequence[Plane], fr
         while free and free[0][0] < line.number:
             _, n, each = free.pop(0)
             lay_one(inner, weakened(each.pixels, parts[n]), each.down, each.across)
-        _lay_line(canvas, inner, pictures, line, parts[line.plane])
+        _lay_line(canvas, pictures, line, parts[line.plane])
     for _, n, each in free:
         lay_one(inner, weakened(each.pixels, parts[n]), each.down, each.across)
-    for plane in planes:
-        for each in () if plane.interleaved else plane.placed:
-            lay_one(inner, each.pixels, each.down, each.across)
-    out[:] = inner
 
 
 class _Line(NamedTuple):
@@ -239,6 +366,8 @@ class _Line(NamedTuple):
     rise: int
     top: int
     """The first row of their pictures that any of them shows something in."""
+    hard: bool
+    """Whether nothing of them has to be blended (`Looks`)."""
 
 
 def _lines_of(pictures: LevelPictures, plane: Plane, n: int, frame: Frame) -> list[_Line]:
@@ -256,7 +385,7 @@ def _lines_of(pictures: LevelPictures, plane: Plane, n: int, frame: Frame) -> li
     seen = (cells != 0) & (xs < wide + reach.left) & (xs + pictures.wide + reach.right > 0)
     shown = np.logical_or.reduceat(seen, starts)
     shown &= (ys - reach.up < high) & (ys + lattice.high + reach.down > 0)
-    tops, rise = _tops(pictures, cells), lattice.rise
+    tops, hard, rise = pictures.looks.tops, pictures.looks.hard, lattice.rise
     ends = [*starts[1:].tolist(), len(cells)]
     out = []
     for line in np.flatnonzero(shown).tolist():
@@ -265,37 +394,25 @@ def _lines_of(pictures: LevelPictures, plane: Plane, n: int, frame: Frame) -> li
         part = cells[low:last]
         out.append(
             _Line(first + int(numbers[line]), n, part, int(ys[line]), int(xs[low]), rise,
-                  int(tops[part].min()))
+                  int(tops[part].min()), bool(hard[part].all()))
         )  # fmt: skip
     return out
 
 
-def _tops(pictures: LevelPictures, cells: Cells) -> NDArray[np.intp]:
-    """Tell of the pictures that cells show in which row each begins; blank ones begin nowhere."""
-    used = np.unique(cells)
-    out = np.full(len(pictures.tiles) + 1, pictures.high, np.intp)
-    filled = np.asarray(pictures.tiles[used].any(axis=2))
-    out[used] = np.where(filled.any(axis=1), filled.argmax(axis=1), pictures.high)
-    return out
-
-
-def _lay_line(
-    canvas: Pixels, inner: Pixels, pictures: LevelPictures, line: _Line, part: float
-) -> None:
-    high, wide, count = pictures.high, pictures.wide, len(line.cells)
-    y, x = line.y - line.rise + high + line.top, line.x + wide
+def _lay_line(canvas: _Canvas, pictures: LevelPictures, line: _Line, part: float) -> None:
+    high, wide, count, inner = pictures.high, pictures.wide, len(line.cells), canvas.inner
+    y, x = line.y - line.rise + line.top, line.x
     tall = high - line.top
-    inside = y >= 0 and y + tall <= canvas.shape[0]
-    inside &= x >= 0 and x + count * wide <= canvas.shape[1]
+    inside = -canvas.down <= y and y + tall <= inner.shape[0] + canvas.down
+    inside &= -canvas.across <= x and x + count * wide <= inner.shape[1] + canvas.across
     if tall > 0 and inside:
-        down, across = canvas.strides
-        room: Pixels = np.ndarray(
-            (count, tall, wide), np.uint32, canvas.data, y * down + x * across,
-            (wide * across, down, across),
-        )  # fmt: skip
+        room = canvas.room(y, x, (tall, wide), (1, count), (tall, wide))[0]
         at = np.flatnonzero(line.cells)
+        beneath = room if at.size == count else room[at]
         above = pictures.tiles[line.cells[at], line.top :]
-        room[at] = over(weakened(above, part), room[at])
+        cover(beneath, weakened(above, part), hard=line.hard and part >= 1)
+        if beneath is not room:
+            room[at] = beneath
     elif tall > 0:  # far larger pictures beside it are seen, or a part of it
         strip = lay_out(pictures.tiles, line.cells[None])
         lay_one(inner, weakened(strip, part), line.y - line.rise, line.x)

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 
 import numpy as np
 from numpy.typing import NDArray
 
-from knitground.core.render.pixels import Pixels, shrunk
+from knitground.core.render.pixels import OPAQUE, Pixels, shrunk
 
 _BITS = np.uint64(0xFFFFFFFF)
 
@@ -46,14 +47,35 @@ class Big:
 
 
 @dataclass(frozen=True, eq=False)
+class Looks:
+    """What is known of pictures before they are laid: each (n,).
+
+    `tops`: the first row in which there is anything, their height if there is nothing; `hard`:
+    whether each of their pixels covers what is beneath it or shows all of it.
+    """
+
+    tops: NDArray[np.intp]
+    hard: NDArray[np.bool_]
+
+    @classmethod
+    def of(cls, pixels: Pixels) -> Looks:
+        """Look at pictures (n, h, w)."""
+        filled = np.asarray(pixels.any(axis=2))
+        tops = np.where(filled.any(axis=1), filled.argmax(axis=1), pixels.shape[1])
+        return cls(tops, np.asarray(((pixels == 0) | (pixels >= OPAQUE)).all(axis=(1, 2))))
+
+
+@dataclass(frozen=True, eq=False)
 class LevelPictures:
     """The pictures of one level.
 
     `tiles` (legend + 1, h, w) premultiplied: place 0 blank, the last one the gap, so that place -1
-    finds it; blank too for places in `big`. `reach` is in pixels of the level.
+    finds it; blank too for places in `big`. `looks` of the same pictures. `reach` is in pixels of
+    the level.
     """
 
     tiles: Pixels
+    looks: Looks
     big: dict[int, Big] = field(default_factory=dict)
     reach: Overhang = Overhang()
 
@@ -74,9 +96,22 @@ class Page:
     def __init__(self, size: tuple[int, int], count: int, gap: Pixels) -> None:
         self.pixels: Pixels = np.zeros((count, *size), np.uint32)
         self.drawn = np.zeros(count, np.bool_)
+        self.tops = np.full(count, size[0], np.intp)
+        self.hard = np.ones(count, np.bool_)
         self.count = 0
         self.gap = gap
         self.grow(count)
+
+    def note(self, places: Sequence[int] | NDArray[np.intp]) -> None:
+        """Note that some pictures are drawn."""
+        looks = Looks.of(self.pixels[places])
+        self.tops[places], self.hard[places] = looks.tops, looks.hard
+        self.drawn[places] = True
+
+    @property
+    def looks(self) -> Looks:
+        """What is known of the pictures that are drawn."""
+        return Looks(self.tops[: self.count], self.hard[: self.count])
 
     def grow(self, count: int) -> None:
         """Make room for so many pictures; the gap moves behind them, on the last place."""
@@ -85,11 +120,12 @@ class Page:
             pixels = np.zeros((room, *self.gap.shape), np.uint32)
             pixels[: self.count] = self.pixels[: self.count]
             self.pixels, self.drawn = pixels, np.resize(self.drawn, room)
+            self.tops, self.hard = np.resize(self.tops, room), np.resize(self.hard, room)
         if self.count:
             self.pixels[self.count - 1] = 0
         self.drawn[max(0, self.count - 1) :] = False
         self.pixels[count - 1] = self.gap
-        self.drawn[[0, count - 1]] = True
+        self.note([0, count - 1])
         self.count = count
 
     def shrink(self, count: int) -> None:
@@ -97,7 +133,7 @@ class Page:
         self.pixels[count - 1 : self.count] = 0
         self.drawn[count - 1 :] = False
         self.pixels[count - 1] = self.gap
-        self.drawn[count - 1] = True
+        self.note([count - 1])
         self.count = count
 
 

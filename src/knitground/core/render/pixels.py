@@ -12,6 +12,8 @@ from knitground.core.model.tileset import Picture
 
 Pixels = NDArray[np.uint32]
 
+OPAQUE = np.uint32(0xFF000000)
+"""The least pixel that covers what is beneath it."""
 _RB = np.uint32(0x00FF00FF)
 _HALF = np.uint32(0x00800080)
 _EIGHT = np.uint32(8)
@@ -57,6 +59,19 @@ def over(top: Pixels, beneath: Pixels) -> Pixels:
     high = (high + ((high >> _EIGHT) & _RB)) & ~_RB
     blended: Pixels = top + (low | high)
     return blended
+
+
+def cover(room: Pixels, top: Pixels, *, hard: bool = False) -> None:
+    """Lay pixels over others of the same shape, in place.
+
+    Parameters
+    ----------
+    hard : whether each of them is opaque or blank: nothing has to be blended
+    """
+    if hard:
+        np.copyto(room, top, where=top != 0)
+    else:
+        room[...] = over(top, room)
 
 
 def weakened(pixels: Pixels, part: float) -> Pixels:
