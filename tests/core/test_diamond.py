@@ -347,6 +347,25 @@ def test_the_piece_that_was_there_is_among_the_first_three(demo, name, layer, le
     assert np.mean(hits) >= least
 
 
+def test_ground_whose_foot_is_left_out_joins_its_own():
+    """Blades in front reach over it: at the very side of its cell there is nothing."""
+    mask, rng = Diamond(1, 1, 32, 64).mask(), np.random.default_rng(2)
+    picture = np.zeros((64, 192, 4), np.uint8)
+    for n, colour in enumerate(((60, 130, 50), (200, 180, 120), (70, 90, 160))):
+        part = picture[32 - 4 * (n < 2) :, n * 64 : n * 64 + 64][:32]
+        part[mask] = (*colour, 255)
+        part[mask, :3] += rng.integers(0, 12, (mask.sum(), 3), np.uint8)
+    owner = Tileset("ground", "g.png", 192, 64, Slicing(64, 64), picture=picture)
+    map_ = Map("Meadow", 5, 5, 32, 64, grid=DIAMOND)
+    layer = map_.new_tile_layer("Ground")
+    map_.layers.append(layer)
+    doc = Document(Project("P", tilesets=[owner], maps=[map_]))
+    for n in range(3):
+        layer.cells[:] = map_.legend.place(TileRef("ground", 0, n))
+        best, *_ = Fitting(doc, map_, layer, owner).on((2, 2))
+        assert best.tile.col == n
+
+
 def test_where_nothing_lies_beside_any_piece_fits():
     doc, map_ = yard((4, 4))
     map_.layers[0].cells[:] = 0

@@ -24,6 +24,12 @@ _ALONG = 32
 """Places along a side that are compared."""
 _BESIDE = 0.75
 """Pixels from the side at which they are, inside of the picture's own cell."""
+_WITHIN = 0.55
+"""Part of the way to a diamond's middle within which what a picture shows counts as at the side:
+blades and stones in front reach over the foot of what is behind, so it is often left out there."""
+_FULL = 0.7
+"""Part of a diamond that ground covers."""
+_LOOKED_AT = 200
 _OPEN = 0.35
 """What a side counts at which nothing lies on the other side, against one where something does."""
 _GRAIN = 3
@@ -65,6 +71,7 @@ class Fitting:
         self._look = _Strips(doc, self._grid.lattice)
         self._low = _LOW * self._grid.lattice.cell_size[0]
         self._tiles = _candidates(owner)
+        self._look.of_ground = self._grid.lattice.slanted and self._look.are_ground(self._tiles)
         self._weights = [owner.fact(tile.row, tile.col).weight for tile in self._tiles]
         self._costs: dict[tuple[int, TileRef | None], NDArray[np.float64]] = {}
 
@@ -121,6 +128,8 @@ class _Strips:
         self._project, self._lattice = doc.project, lattice
         self._pictures: dict[TileRef, tuple[Pixels, int, int, int] | None] = {}
         self._strips: dict[tuple[TileRef, int, int], Strip] = {}
+        self.of_ground = False
+        """Whether what lies near a side counts as at it (`_WITHIN`)."""
         one, cell = lattice.one(), Box(0, 0, 1, 1)
         self._corners = np.array(one.outline(cell)) - one.bounds(cell)[:2]
         self._middle = self._corners.mean(axis=0)
@@ -155,6 +164,20 @@ class _Strips:
             self._strips[key] = _with_coarse(strip)
         return self._strips[key]
 
+    def are_ground(self, tiles: Sequence[TileRef]) -> bool:
+        """Tell whether nearly all of some tiles lie on all of their diamond, but for its foot."""
+        ys, xs = np.nonzero(self._lattice.one().mask())
+        full = 0
+        for found in map(self._picture, tiles[:_LOOKED_AT]):
+            if found is not None:
+                pixels, down, across, _ = found
+                rows, cols = ys - down, xs - across
+                inside = (rows >= 0) & (rows < pixels.shape[0])
+                inside &= (cols >= 0) & (cols < pixels.shape[1])
+                seen = pixels[rows[inside], cols[inside]] >> np.uint32(24) > SEEN
+                full += bool(seen.sum() > _FULL * len(ys))
+        return full >= 0.9 * len(tiles[:_LOOKED_AT])
+
     def _look(self, picture: tuple[Pixels, int, int, int], side: int, up: int) -> Strip:
         pixels, down, across, _ = picture
         start, end = self._corners[side], self._corners[(side + 1) % 4]
@@ -162,12 +185,16 @@ class _Strips:
             start, end = end, start
         part = ((np.arange(_ALONG) + 0.5) / _ALONG)[:, None]
         inward = self._middle - (start + end) / 2
-        places = start * (1 - part) + end * part + inward / np.hypot(*inward) * _BESIDE
-        xs = np.floor(places[:, 0] - across).astype(int)
-        ys = np.floor(places[:, 1] - down).astype(int) - up
-        inside = (ys >= 0) & (ys < pixels.shape[0]) & (xs >= 0) & (xs < pixels.shape[1])
+        far = float(np.hypot(*inward))
         out = np.zeros((_ALONG, 4), np.float32)
-        out[inside] = _channels(pixels[ys[inside], xs[inside]])
+        deepest = far * _WITHIN if self.of_ground else 0
+        for depth in np.arange(_BESIDE, max(_BESIDE + 1, deepest)):
+            places = start * (1 - part) + end * part + inward / far * depth
+            xs = np.floor(places[:, 0] - across).astype(int)
+            ys = np.floor(places[:, 1] - down).astype(int) - up
+            inside = (ys >= 0) & (ys < pixels.shape[0]) & (xs >= 0) & (xs < pixels.shape[1])
+            inside &= out[:, 3] <= 0.4
+            out[inside] = _channels(pixels[ys[inside], xs[inside]])
         return out
 
 
