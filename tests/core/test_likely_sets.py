@@ -429,3 +429,48 @@ def test_two_kinds_of_art_on_one_sheet_are_read_each_by_itself():
     assert [each.kind for each in found] == [SetKind.CORNER] * 2
     assert {len({row >= down for row, _ in each.places}) for each in found} == {1}, "none has both"
     assert {len(each.places) for each in found} == {len(flat)}
+
+
+def blobs(colour, seed, noise, size=24):
+    """Bodies that go on at the sides where they are joined, each with eyes of its own."""
+    rng = np.random.default_rng(seed)
+    y, x = np.indices((size, size)) + 0.5
+    tiles, marks = [], []
+    for sides in product((0, 1), repeat=4):
+        body = np.ones((size, size), bool)
+        for on, away in zip(sides, (y, size - x, size - y, x)):
+            edge = 2 + rng.integers(0, noise + 1) + np.sin(rng.uniform(0, 6) + x + y)
+            body &= (away > edge) | bool(on)
+        out = np.zeros((size, size, 4), np.uint8)
+        out[body] = (*colour, 255)
+        out[body, :3] -= rng.integers(0, 20, (body.sum(), 1)).astype(np.uint8)
+        for middle in (size / 3, size * 2 / 3):
+            away = y - size * 0.4 + rng.uniform(-3, 3), x - middle + rng.uniform(-3, 3)
+            out[np.hypot(*away) < 3.5] = 255
+        tiles.append(out)
+        marks.append(np.array([*np.kron(sides, [1, 0])], np.uint8))
+    return np.stack(tiles), np.stack(marks)
+
+
+def test_a_row_that_lies_as_one_that_was_found_is_read_by_its_marks():
+    """By itself the third row is taken for a corner set of half of its tiles."""
+    rows = [blobs((200, 40, 40), 1, 0), blobs((40, 90, 200), 2, 6), blobs((60, 180, 60), 3, 8)]
+    alone = find_sets(rows[2][0], places_of(16, 16))
+    assert not any(each.kind is SetKind.EDGE and len(each.places) > 12 for each in alone)
+    sheet = np.concatenate([*(tiles for tiles, _ in rows), sprites(16, 24, 5)])
+    found = find_sets(sheet, places_of(64, 16))
+    assert [each.kind for each in found] == [SetKind.EDGE] * 3
+    assert sorted(each.places[0][0] for each in found) == [0, 1, 2], "and nothing of the figures"
+    marks = np.concatenate([marks for _, marks in rows])
+    for each in found:
+        assert len(each.places) == 15
+        own = [places_of(64, 16).index(at) for at in each.places]
+        assert (each.marks[:, [0, 2, 4, 6]] == marks[own][:, [0, 2, 4, 6]]).all()
+
+
+def test_sets_as_likely_as_each_other_come_in_the_order_of_the_sheet():
+    tiles, _, _ = road_art(16, 2, True, copies=1)
+    other = tiles.copy()
+    other[..., :3] = 255 - other[..., :3]
+    found = find_sets(np.concatenate([other, tiles]), places_of(32, 16))
+    assert [each.places[0][0] for each in found] == [0, 1]

@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 from knitground.core.base.progress import Progress, no_progress
 from knitground.core.knit.faces import Described, describe_as, part_of
 from knitground.core.knit.labelling import SLOT_ORDERS
-from knitground.core.knit.setscore import MOST_ONCE, Looked, look_as
+from knitground.core.knit.setscore import MOST_ONCE, Looked, look_as, look_like
 from knitground.core.model.terrain import NOTHING, SLOTS, SetKind, Slot
 from knitground.core.model.tileset import At
 
@@ -34,6 +34,8 @@ _MOST_BESIDE = 7
 _OVER, _TAKEN = 0.85, 0.3
 _BESIDE = 0.5
 """Part of the best rank from which on another row of ways is taken in the same turn."""
+_ALIKE = 0.9
+"""Part of a set's tiles that have to be there where another lies as it does."""
 _SCORE_LEAST, _SCORE_ON = 0.25, 0.5
 """Below the first nothing is told; after one below the second the rest is not looked at."""
 _QUICK_TILES = 48
@@ -100,7 +102,8 @@ def find_sets(
             left = np.setdiff1d(left, group[looked.fits])
         if not best or best[0][0].score < _SCORE_ON:
             break
-    return sorted(out, key=lambda each: -each.score)
+    # Those that are as likely come in the order of the sheet.
+    return sorted(out, key=lambda each: (-round(each.score, 2), min(each.places)))
 
 
 def _worth(tiles: Tiles) -> Group:
@@ -253,9 +256,42 @@ class _Search:
         if best is None or best[1].score < _SCORE_LEAST:
             return []
         out = [(best[1], best[2])]
+        out += self._parallel(best[1], best[2], left)
         if best[1].kind is SetKind.EDGE and len(best[2]) <= MOST_ONCE:
-            out += self._beside(tried, best[0], best[2][best[1].fits])
+            taken = np.concatenate([group[looked.fits] for looked, group in out])
+            out += self._beside(tried, best[0], taken)
         return out  # but a large set changes what the rest looks like
+
+    def _parallel(self, looked: Looked, group: Group, left: Group) -> list[tuple[Looked, Group]]:
+        """Give the sets that lie on the sheet as one that was found does, tile by tile.
+
+        Many sheets draw the same tiles again in other colours, in the rows below or beside.
+        """
+        out: list[tuple[Looked, Group]] = []
+        if looked.score < _SCORE_ON:
+            return out
+        mine, values = group[looked.fits], looked.values[looked.fits]
+        at = np.array([self.places[n] for n in mine.tolist()])
+        free = {self.places[n]: n for n in np.setdiff1d(left, mine).tolist()}
+        sides = np.array(list(free) or [(0, 0)])
+        for axis in (0, 1):
+            low, high = sides[:, axis].min(), sides[:, axis].max()
+            for step in range(int(low - at[:, axis].min()), int(high - at[:, axis].max()) + 1):
+                moved = at.copy()
+                moved[:, axis] += step
+                there = [free.get((row, col)) for row, col in moved.tolist()]
+                has = np.array([each is not None for each in there])
+                if has.sum() < max(_LEAST, _ALIKE * len(there)):
+                    continue
+                others = np.array([each for each in there if each is not None], np.intp)
+                self.progress(self.done)
+                told = part_of(self.told[looked.kind], others)
+                found = look_like(told, looked.kind, looked.count, values[has])
+                if found.score >= _SCORE_ON:
+                    out.append((found, others))
+                    for each in others[found.fits].tolist():
+                        del free[self.places[each]]
+        return out
 
     def _tried(self, left: Group, done: float) -> list[Tried]:
         """Look at the groups of what is left, quickly: those that rank highest first."""

@@ -65,6 +65,16 @@ def look_as(told: Described, kind: SetKind, values: int = 2, *, quick: bool = Fa
     return _judged(kind, told, codes, labels)
 
 
+def look_like(told: Described, kind: SetKind, count: int, values: NDArray[np.int64]) -> Looked:
+    """Look at described tiles as at a set of a kind whose labels, (n, slots), somebody else has."""
+    codes = codes_of(kind, count)
+    numbers = {tuple(each): n for n, each in enumerate(codes.values.tolist())}
+    allowed = np.zeros((len(values), len(codes.values)), np.bool_)
+    allowed[np.arange(len(values)), [numbers[tuple(each)] for each in values.tolist()]] = True
+    labeller = Labeller(told, codes, allowed, np.full(values.shape, -1, np.int64))
+    return _judged(kind, told, codes, labeller.solve(starts=labeller.free_starts(), quick=True))
+
+
 def _named_alike(told: Described, codes: Codes, code: NDArray[np.int64]) -> NDArray[np.int64]:
     """Name the two values at each slot as at the others: what looks alike is of one name.
 
