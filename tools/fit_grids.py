@@ -24,7 +24,7 @@ sys.path.insert(0, str(Path(__file__).parents[1]))
 
 from tests.sheets import KINDS, make
 
-from knitground.core.slicing.evidence import backgrounds, brightness, colour_codes
+from knitground.core.slicing.evidence import backgrounds, colour_codes
 from knitground.core.slicing.gridweights import AXIS, PAIR, SCORE
 from knitground.core.slicing.likely import both_axes, score_features, the_best
 from knitground.core.slicing.pairs import join_axes, pair_up
@@ -211,7 +211,7 @@ def prepare(job):
     """Describe all grids of a sample; in another process."""
     sample, picture = job
     codes = colour_codes(picture)
-    axes = both_axes(codes, brightness(picture), backgrounds(codes) or [codes[0, 0]])
+    axes = both_axes(picture, backgrounds(codes) or [codes[0, 0]])
     sample.axes = [tuple(replaced(axis) for axis in pair) for pair in axes]
     return sample
 
