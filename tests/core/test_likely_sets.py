@@ -463,7 +463,7 @@ def test_a_row_that_lies_as_one_that_was_found_is_read_by_its_marks():
     assert sorted(each.places[0][0] for each in found) == [0, 1, 2], "and nothing of the figures"
     marks = np.concatenate([marks for _, marks in rows])
     for each in found:
-        assert len(each.places) == 15
+        assert len(each.places) == each.combinations == 15
         own = [places_of(64, 16).index(at) for at in each.places]
         assert (each.marks[:, [0, 2, 4, 6]] == marks[own][:, [0, 2, 4, 6]]).all()
 

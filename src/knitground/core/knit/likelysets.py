@@ -382,7 +382,7 @@ def _guess(tiles: Tiles, looked: Looked, group: Group, places: list[At]) -> SetG
         found = np.flatnonzero((shown == value).all(axis=1))
         firsts.append(at[int(found[0])] if found.size else None)
     keep = np.flatnonzero((marks != NOTHING).any(axis=1))
-    kinds = len(np.unique(shown, axis=0))
+    kinds = len(np.unique(shown[keep], axis=0))
     return SetGuess(looked.kind, [at[n] for n in keep.tolist()], marks[keep], terrains,
                     tuple(firsts), kinds, round(looked.score, 3))  # fmt: skip
 
