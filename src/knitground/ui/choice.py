@@ -106,6 +106,10 @@ class ToolBox(QObject):
         super().__init__()
         self.tool = "paint"
         self.options = ToolOptions()
+        self.pressure = 1.0
+        """How far a pen is pressed, 0 to 1; 1 while none is."""
+        self.has_pen = False
+        """Whether a pen was seen."""
 
     def choose(self, tool: str) -> None:
         """Take another tool."""
@@ -121,9 +125,16 @@ class ToolBox(QObject):
             self.options_changed.emit()
 
     def begin_anew(self) -> None:
-        """Become as at first."""
+        """Become as at first; how a pen is used belongs to the person, not to a project."""
         self.choose("paint")
-        self.set(**asdict(ToolOptions()))
+        self.set(**asdict(ToolOptions(pen_size=self.options.pen_size)))
+
+    def note_pen(self, pressure: float) -> None:
+        """Note that there is a pen, and how far it is pressed."""
+        self.pressure = pressure
+        if not self.has_pen:
+            self.has_pen = True
+            self.options_changed.emit()
 
 
 class InHand(QObject):

@@ -163,8 +163,9 @@ class Session(QObject):
         """All that decides what a click lays, as it is now."""
         c = self.choice
         return Desk(
-            self.doc, c.map, c.layer, self.tool, self.hand, self.options, c.selection, c.markers
-        )
+            self.doc, c.map, c.layer, self.tool, self.hand, self.options, c.selection, c.markers,
+            self.tools.pressure,
+        )  # fmt: skip
 
     def open(self, project: Project) -> None:
         """Take another project; what was open is forgotten, and so is all that was chosen.

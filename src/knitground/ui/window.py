@@ -104,6 +104,9 @@ class Window(QObject):
         self.session.sizes_changed.connect(
             lambda: self.memory.keep("map sizes", [list(each) for each in self.session.sizes])
         )
+        tools = self.session.tools
+        tools.set(pen_size=self.memory.get("pen size", False))
+        tools.options_changed.connect(lambda: self.memory.keep("pen size", tools.options.pen_size))
         places = file_places()
         places.get = lambda key: self.memory.get(key, "")
         places.keep = lambda key, value: self.memory.keep(key, value)

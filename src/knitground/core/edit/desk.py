@@ -74,6 +74,7 @@ class ToolOptions:
     pick_from, snap, select_way : one of `PICK_FROM`, `SNAPS`, `SELECT_WAYS`
     pattern_on_map : whether patches repeat from the map's corner, or from where a drag began
     seed : of random draws
+    pen_size : whether a pen that is pressed less lays with a smaller brush
     """
 
     terrain_size: int = 2
@@ -88,11 +89,15 @@ class ToolOptions:
     select_way: str = SELECT_WAYS[0]
     pattern_on_map: bool = True
     seed: int = 1
+    pen_size: bool = False
 
 
 @dataclass(frozen=True, eq=False)
 class Desk:
-    """The map and layer that are worked on, the tool, what is in hand, what is selected."""
+    """The map and layer that are worked on, the tool, what is in hand, what is selected.
+
+    `pressure` is that of a pen, 0 to 1; 1 for all else.
+    """
 
     doc: Document
     map: Map | None = None
@@ -102,6 +107,7 @@ class Desk:
     options: ToolOptions = field(default_factory=ToolOptions)
     selection: Selection | None = None
     markers: frozenset[int] = frozenset()
+    pressure: float = 1.0
 
     @property
     def project(self) -> Project:
@@ -137,7 +143,8 @@ class Desk:
     @property
     def size(self) -> int:
         """Side of the brush: vertices for terrain, cells for all else."""
-        return self.options.terrain_size if self.lays_terrain else self.options.tile_size
+        side = self.options.terrain_size if self.lays_terrain else self.options.tile_size
+        return max(1, round(side * self.pressure)) if self.options.pen_size else side
 
     @property
     def is_soft(self) -> bool:
@@ -153,7 +160,7 @@ class Desk:
         """All that a plan depends on besides the place, to be compared."""
         return (
             self.doc.revision, id(self.doc), id(self.map), id(self.layer), self.tool, self.hand,
-            self.options, id(self.selection),
+            self.options, id(self.selection), self.pressure,
         )  # fmt: skip
 
 

@@ -97,6 +97,9 @@ class Ribbon(QFrame):
         )
         self.round = form.check("round_brush", "round", "The brush is round, else square")
         self.soft = form.check("soft_brush", "soft", "The brush lays less towards its rim")
+        self.pen = form.check(
+            "pen_size", "by pen", "A pen that is pressed less lays with a smaller brush"
+        )
         self.fill_by = form.choice(
             "fill_by", "What Fill goes by: terrain or tile under the pointer, or selection",
             [(each, each) for each in FILL_BY],
@@ -141,7 +144,8 @@ class Ribbon(QFrame):
         tools.setStretch(len(self.buttons) + 3, 1)
         options = row(
             self.way, self.fill_by, self.everywhere, self.pick_from, self.snap, self.pattern,
-            self.outline, self.soft, self.round, self.brush, self.seed, self.reroll, 1, spacing=6,
+            self.outline, self.soft, self.round, self.pen, self.brush, self.seed, self.reroll, 1,
+            spacing=6,
         )  # fmt: skip
         self._parts = tools, options
         self._rows.addLayout(tools, 1)
@@ -229,6 +233,9 @@ class Ribbon(QFrame):
         patch = isinstance(s.hand, PatchInHand) and s.tool == "paint"
         self.brush.setVisible(brushes and not patch)
         self.round.setVisible(brushes and not patch and s.tool != "box" and not s.is_soft)
+        self.pen.setVisible(
+            self.session.tools.has_pen and brushes and not patch and s.tool in ("paint", "erase")
+        )
         self.soft.setVisible(tint and s.tool in ("paint", "erase"))
         self.fill_by.setVisible(s.tool == "fill" and not markers)
         self.everywhere.setVisible(

@@ -107,6 +107,8 @@ class MapPicture(QWidget):
         self._pan_from: QPointF | None = None
         self._space = False
         self._pinch = Pinch()
+        self._rubs = False
+        """Whether the end of a pen that rubs out is pressed."""
         self.asks_why = False
         self._pan_button: Qt.MouseButton | None = None
         self.gesture: Tool | None = None

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 from PySide6.QtCore import QEvent, QPointF, Qt
 from PySide6.QtGui import (
     QAccessible,
@@ -13,6 +15,8 @@ from PySide6.QtGui import (
     QKeyEvent,
     QMouseEvent,
     QNativeGestureEvent,
+    QPointingDevice,
+    QTabletEvent,
     QWheelEvent,
 )
 from PySide6.QtWidgets import QAbstractSpinBox, QApplication, QLineEdit
@@ -123,6 +127,13 @@ class MapView(MapPicture):
             else:
                 self._release()
 
+    def tabletEvent(self, event: QTabletEvent) -> None:
+        """Note how far a pen is pressed; what it does then comes as from a mouse."""
+        pressed = event.type() is not QEvent.Type.TabletRelease and bool(event.buttons())
+        self.session.tools.note_pen(event.pressure() if pressed else 1.0)
+        self._rubs = pressed and event.pointerType() is QPointingDevice.PointerType.Eraser
+        event.ignore()
+
     def wheelEvent(self, event: QWheelEvent) -> None:
         moved = moved_by(event)
         if moved is not None:
@@ -217,6 +228,8 @@ class MapView(MapPicture):
             self._release()
             return
         desk = self.gesture.desk if self.gesture is not None else self.session.desk()
+        rubs = self._rubs and self.gesture is None
+        desk = replace(desk, tool="erase") if rubs else desk
         refused = refusal(desk, at)
         if refused:
             if self.shown_map is not None and outside(self.shown_map, at):
@@ -224,7 +237,8 @@ class MapView(MapPicture):
             else:
                 self.session.warn(f"Nothing laid: {refused}")
             return
-        self._begin(self.gesture or self.tool_of(), at, modifiers, button)
+        rubber = self.tool_of("erase").on_desk(desk) if rubs else None
+        self._begin(rubber or self.gesture or self.tool_of(), at, modifiers, button)
 
     def _begin(
         self, tool: Tool, at: Pointer, modifiers: Qt.KeyboardModifier,

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from dataclasses import replace
 from itertools import pairwise
 
 from PySide6.QtCore import Qt
@@ -73,6 +74,7 @@ class _Brush(Tool):
         map_, last = self.desk.grid, self._last
         if map_ is None or last is None or not self.session.doc.in_stroke:
             return
+        self._desk = replace(self.desk, pressure=self.session.tools.pressure)
         if self._path:
             self._go(map_, last, at)
             return
