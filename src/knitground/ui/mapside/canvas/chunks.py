@@ -38,7 +38,7 @@ _GHOST_PIXELS = 4_000_000
 _BAND_PIXELS = 48_000
 """Pixels of a ghost that are composed before the clock is looked at."""
 _FAINT = 0.25
-LIMIT_BYTES = 192 * 1024 * 1024
+LIMIT_BYTES = 96 * 1024 * 1024
 Key = tuple[int, int, int]
 
 
