@@ -54,5 +54,5 @@ def set_aside() -> None:
     gc.collect()
     gc.freeze()
     with suppress(OSError, AttributeError):  # where the C library has it
-        # What was let go of lies between what is kept: without a word the system never gets it back.
+        # What was let go of lies between what is kept: the system does not get it by itself.
         ctypes.CDLL(None).malloc_trim(0)
