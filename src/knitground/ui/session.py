@@ -187,7 +187,7 @@ class Session(QObject):
         self.choice.tileset = project.tilesets[0] if project.tilesets else None
         self.in_hand.take(self._first_terrain())
         self.tools.begin_anew()
-        self.show(**asdict(Sight()))
+        self.show(**asdict(Sight(playing=self.sight.playing)))  # who stopped motion wants none
         self.opened.emit()
 
     # Changing the document

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from typing import ClassVar
 from weakref import WeakKeyDictionary
 
 import numpy as np
@@ -18,7 +19,7 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QWidget
 
 from knitground.core.model.slicing import Slicing
-from knitground.core.model.tileset import Picture, Tileset
+from knitground.core.model.tileset import At, Picture, Tileset
 from knitground.core.slicing.grid import clear_see_through
 from knitground.ui.common.checkers import checkers
 from knitground.ui.common.painting import painting
@@ -26,11 +27,23 @@ from knitground.ui.common.theme import theme
 from knitground.ui.common.touch import Pinch, moved_by
 from knitground.ui.common.zoom import STEPS, Camera
 
+_BETWEEN = 2
+"""Pixels of the sheet between the lines of a folded strip."""
+_LARGER, _MOST_FOLDED = 1.4, 1024
+"""How many times as large tiles have to be on the screen that a strip is folded, and how many tiles
+it may have."""
+
 
 class SheetView(QWidget):
-    """Shows a tileset's sheet. Stages draw over it and react to the pointer."""
+    """Shows a tileset's sheet. Stages draw over it and react to the pointer.
+
+    A strip, a sheet of one row or one column, may be folded: its tiles then stand in several lines,
+    as many as show them largest, for as a whole it would be a thread on the screen.
+    """
 
     zoomed = Signal()
+    folds: ClassVar[bool] = False
+    """Whether strips are folded."""
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -42,6 +55,9 @@ class SheetView(QWidget):
         self._pan_from: QPointF | None = None
         self._places: WeakKeyDictionary[Tileset, dict[object, Camera]] = WeakKeyDictionary()
         self._fresh = True
+        self._line = 0
+        """How many tiles of a strip stand in a line; 0: the sheet is shown as it stands."""
+        self._folded: object = None
         self._pinch = Pinch()
         self.setAccessibleName("Sheet")
         self.setMouseTracking(True)
@@ -54,6 +70,8 @@ class SheetView(QWidget):
             self._remember()
             self._fresh = True
         self.tileset = tileset
+        if tileset is not None and self._folded != (tileset, tileset.slicing):
+            self._fold()
         self._recall()
         if self._fresh:
             self.fit()
@@ -82,15 +100,63 @@ class SheetView(QWidget):
         """What the remembered place of the view belongs to, besides the sheet."""
         return None
 
+    def _fold(self) -> None:
+        """Say how many tiles stand in a line, if it is a strip that is larger so."""
+        tileset, before = self.tileset, self._line
+        self._line = 0
+        if tileset is None:
+            return
+        cut, count = tileset.slicing, tileset.count
+        self._folded = (tileset, cut)
+        if self.folds and not cut.pieces and 1 in (tileset.rows, tileset.columns):
+            wide, high = self._room()
+            if 1 < count <= _MOST_FOLDED:
+                sizes = [
+                    min(wide / (line * cut.tile_width),
+                        high / (-(-count // line) * (cut.tile_height + _BETWEEN)))
+                    for line in range(1, count + 1)
+                ]  # fmt: skip
+                whole = min(wide / tileset.width, high / tileset.height)
+                best = max(range(count), key=lambda n: sizes[n])
+                if sizes[best] > _LARGER * whole:
+                    self._line = best + 1
+        if self._line != before:
+            self._fresh = True
+
+    def _room(self) -> tuple[int, int]:
+        return max(1, self.width() - 16), max(1, self.height() - 16)
+
+    def area_of(self, row: int, col: int) -> tuple[int, int, int, int]:
+        """Give left, top, width and height of a tile as it is shown, in pixels of the sheet."""
+        assert self.tileset is not None
+        cut = self.tileset.slicing
+        if not self._line:
+            return cut.tile_area(row, col)
+        down, across = divmod(row + col, self._line)  # one of them is 0
+        wide, high = cut.tile_width, cut.tile_height
+        return across * wide, down * (high + _BETWEEN), wide, high
+
+    def tile_beside(self, at: At, down: int, across: int) -> At:
+        """Give the tile so many further down and to the right on the screen; there may be none."""
+        assert self.tileset is not None
+        if not self._line:
+            return at[0] + down, at[1] + across
+        number = sum(at) + down * self._line + across
+        return (number, 0) if self.tileset.columns == 1 else (0, number)
+
     def extent(self) -> tuple[int, int]:
         """Width and height of all there is to show, in pixels of the sheet."""
         assert self.tileset is not None
+        if self._line:
+            cut, lines = self.tileset.slicing, -(-self.tileset.count // self._line)
+            return self._line * cut.tile_width, lines * (cut.tile_height + _BETWEEN) - _BETWEEN
         return self.tileset.width, self.tileset.height
 
     def fit(self) -> None:
         """Show all of the sheet."""
         if self.tileset is not None:
-            room = (max(1, self.width() - 16), max(1, self.height() - 16))
+            self._fold()
+            room = self._room()
             extent = self.extent()
             self.camera.fit(*extent, *room)
             middle = (extent[0] / 2, extent[1] / 2)
@@ -122,8 +188,7 @@ class SheetView(QWidget):
 
     def tile_rect(self, row: int, col: int) -> QRectF:
         """Where a tile lies on the screen."""
-        assert self.tileset is not None
-        left, top, wide, high = self.tileset.slicing.tile_area(row, col)
+        left, top, wide, high = self.area_of(row, col)
         zoom = self.camera.zoom
         return QRectF(*self.camera.to_screen(left, top), wide * zoom, high * zoom)
 
@@ -131,6 +196,14 @@ class SheetView(QWidget):
         """Row and column of the tile under a place on the screen."""
         if self.tileset is None:
             return None
+        if self._line:
+            x, y = self.sheet_at(at)
+            cut = self.tileset.slicing
+            across, down = int(x // cut.tile_width), int(y // (cut.tile_height + _BETWEEN))
+            if not 0 <= across < self._line or y % (cut.tile_height + _BETWEEN) >= cut.tile_height:
+                return None
+            beside = self.tile_beside((0, 0), down, across)
+            return beside if self.tileset.has(*beside) else None
         found = self.tileset.slicing.tile_at(*self.sheet_at(at))
         return found if found is not None and self.tileset.has(*found) else None
 
@@ -139,9 +212,10 @@ class SheetView(QWidget):
         if self.tileset is None:
             return []
         cut = self.tileset.slicing
-        if cut.pieces:
-            view = QRectF(self.rect())
-            return [(0, n) for n in range(len(cut.pieces)) if view.intersects(self.tile_rect(0, n))]
+        if cut.pieces or self._line:
+            view, tall = QRectF(self.rect()), self.tileset.columns == 1 and not cut.pieces
+            every = [(n, 0) if tall else (0, n) for n in range(self.tileset.count)]
+            return [each for each in every if view.intersects(self.tile_rect(*each))]
         x0, y0 = self.sheet_at(QPointF(0, 0))
         x1, y1 = self.sheet_at(QPointF(self.width(), self.height()))
         first_row = max(0, int((y0 - cut.top(0)) // cut.pitch_y))
@@ -173,8 +247,28 @@ class SheetView(QWidget):
             painter.setPen(theme().colour("warning"))
             painter.drawText(rect, Qt.AlignmentFlag.AlignCenter, f"{self.tileset.sheet} is missing")
             return
+        if self._line:
+            self._paint_folded(painter, picture)
+            return
         checkers(painter, rect)
         self._paint_seen(painter, picture)
+
+    def _paint_folded(self, painter: QPainter, picture: Picture) -> None:
+        """Draw the tiles of a strip, line by line."""
+        assert self.tileset is not None
+        cut = self.look_as or self.tileset.slicing
+        step = max(1, int(1 / self.camera.zoom))
+        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, False)
+        for at in self.seen_tiles():
+            left, top, wide, high = self.tileset.slicing.tile_area(*at)
+            part = np.ascontiguousarray(picture[top : top + high : step, left : left + wide : step])
+            if cut.see_through:
+                part = self.touch_up(clear_see_through(part, cut), cut)
+            rect = self.tile_rect(*at)
+            checkers(painter, rect)
+            image = QImage(part.data, part.shape[1], part.shape[0], part.shape[1] * 4,
+                           QImage.Format.Format_RGBA8888)  # fmt: skip
+            painter.drawImage(rect, image)
 
     def _paint_seen(self, painter: QPainter, picture: Picture) -> None:
         """Draw what the view shows; the work is bounded by the view, not by the sheet."""

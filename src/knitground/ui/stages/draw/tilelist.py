@@ -36,6 +36,7 @@ class TileList(SheetView):
 
     taken = Signal(int, int)
     block_taken = Signal()
+    folds = True
 
     def __init__(self, session: Session) -> None:
         super().__init__()

@@ -59,6 +59,8 @@ class MarksSheet(SheetView):
     gathered = Signal(list, bool)
     """Tiles that a drag went over while a likely set takes tiles in and out, and whether in."""
 
+    folds = True
+
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
@@ -141,7 +143,7 @@ class MarksSheet(SheetView):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         marks = self.marks()
         cut = self.tileset.slicing
-        small = not cut.pieces and cut.pitch_x * self.camera.zoom < 14  # no room for marks
+        small = not cut.pieces and cut.tile_width * self.camera.zoom < 14  # no room for marks
         seen = [] if small else self.seen_tiles()
         draw = draw_shared if len(seen) > _MANY else draw_marks
         for row, col in seen:
@@ -176,23 +178,25 @@ class MarksSheet(SheetView):
     def _draw_blocks(self, painter: QPainter) -> None:
         if self.block is None or not self._holds(self.block):
             return  # the sheet was sliced anew since
-        _outline(painter, self._block_rect(self.block), LINEN.accent)
+        for rect in self._block_rects(self.block):
+            _outline(painter, rect, LINEN.accent)
         to = self._drop_place()
-        if to is not None:
-            _outline(painter, self._block_rect((*to, *self.block[2:])), LINEN.madder)
+        for rect in self._block_rects((*to, *self.block[2:])) if to is not None else ():
+            _outline(painter, rect, LINEN.madder)
 
     def _holds(self, block: Block) -> bool:
         row, col, rows, cols = block
         assert self.tileset is not None
         return self.tileset.has(row, col) and self.tileset.has(row + rows - 1, col + cols - 1)
 
-    def _block_rect(self, block: Block) -> QRectF:
+    def _block_rects(self, block: Block) -> list[QRectF]:
+        """Give a rectangle round a block; of one on several lines of a strip one for each."""
         row, col, rows, cols = block
-        first = self.tile_rect(row, col)
-        last = self.tile_rect(row, col)
-        cut, zoom = self.tileset.slicing, self.camera.zoom  # type: ignore[union-attr]
-        last.translate((cols - 1) * cut.pitch_x * zoom, (rows - 1) * cut.pitch_y * zoom)
-        return first.united(last).adjusted(-2, -2, 2, 2)
+        lines: dict[int, QRectF] = {}
+        for at in ((r, c) for r in range(row, row + rows) for c in range(col, col + cols)):
+            line = self.area_of(*at)[1] if self._line else 0
+            lines[line] = lines.get(line, QRectF()).united(self.tile_rect(*at))
+        return [rect.adjusted(-2, -2, 2, 2) for rect in lines.values()]
 
     def _drop_place(self) -> tuple[int, int] | None:
         if self._grip is None or self._hover is None or self.block is None:
@@ -408,7 +412,7 @@ class MarksSheet(SheetView):
         assert self.tileset is not None
         row, col = self.chosen or (0, 0)
         if self.chosen is not None:
-            row, col = row + down, col + across
+            row, col = self.tile_beside((row, col), down, across)
         if self.tileset.has(row, col):
             self.choose(row, col)
             self.tile_pointed.emit((row, col))
@@ -417,7 +421,7 @@ class MarksSheet(SheetView):
     def show_tile(self, row: int, col: int) -> None:
         """Bring a tile into the view if it is not there."""
         if not QRectF(self.rect()).contains(self.tile_rect(row, col)) and self.tileset is not None:
-            left, top, wide, high = self.tileset.slicing.tile_area(row, col)
+            left, top, wide, high = self.area_of(row, col)
             self.camera.centre(left + wide / 2, top + high / 2, self.width(), self.height())
             self._fresh = False
             self.update()

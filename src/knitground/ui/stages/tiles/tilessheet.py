@@ -31,6 +31,8 @@ class TilesSheet(SheetView):
     dragged_out = Signal(list)
     """Tiles were dragged down out of the sheet, as frames of those that were chosen before."""
 
+    folds = True
+
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
@@ -126,7 +128,8 @@ class TilesSheet(SheetView):
         start = last = None
         for at in [*sorted(tiles), None]:
             if start is not None and last is not None:
-                if at == (last[0], last[1] + 1) and not self._loose:
+                beside = at is not None and self.area_of(*at)[1] == self.area_of(*last)[1]
+                if at == (last[0], last[1] + 1) and beside and not self._loose:
                     last = at
                     continue
                 out.append(self.tile_rect(*start).united(self.tile_rect(*last)))
@@ -177,7 +180,7 @@ class TilesSheet(SheetView):
             super().keyPressEvent(event)
             return
         at = self._cursor or min(self.chosen, default=(0, 0))
-        new = (at[0] + step[0], at[1] + step[1]) if self._cursor or self.chosen else at
+        new = self.tile_beside(at, *step) if self._cursor or self.chosen else at
         if self.tileset.has(*new):
             self._cursor = new
             more = event.modifiers() & Qt.KeyboardModifier.ShiftModifier
