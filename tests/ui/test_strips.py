@@ -164,3 +164,18 @@ def test_another_slicing_unfolds_what_is_no_strip_any_more(strips, tall):
     assert owner.slicing == half
     assert sheet._line == 0
     assert sheet.extent() == (owner.width, owner.height)
+
+
+@pytest.mark.parametrize("stage", ["draw", "slice", "tiles", "terrains"])
+def test_a_long_name_of_a_sheet_takes_no_room_from_the_bench(empty_window, tmp_path, stage):
+    project = strip(tmp_path, tall=False)
+    project.tilesets[0].name = "a sheet that somebody has given forty-odd letters"
+    empty_window.session.open(project)
+    empty_window.show_stage(stage)
+    bench = empty_window.stages[stage]
+    if stage == "draw":
+        bench.tabs.setCurrentIndex(1)
+    settle()
+    room = empty_window.bench.currentWidget()
+    assert room.horizontalScrollBar().maximum() == 0
+    assert empty_window.shell.width() == 1280

@@ -93,13 +93,13 @@ class DrawBench(Stage):
         self.terrains = TerrainList(session)
         self.terrains.taken.connect(self.take)
         self.terrains.marking_asked.connect(lambda: session.stage_wanted.emit("terrains"))
-        self.sheets = Choice("The sheet to take tiles from")
+        self.sheets = Choice("The sheet to take tiles from", letters=8)
         self.sheets.chosen.connect(session.choose_tileset)
         self.sheet_way = Choice(
             "Tiles as the sheet stands, packed to the panel's width, or in an order of your own "
             "(drag tiles to where you want them)",
-            [(each, each) for each in WAYS],
-        )
+            [(each, each) for each in WAYS], letters=10,
+        )  # fmt: skip
         self.tiles = TileList(session)
         self.sheet_way.chosen.connect(self.tiles.set_way)
         self.tiles.taken.connect(self._take_tile)

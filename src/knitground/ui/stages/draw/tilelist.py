@@ -21,7 +21,7 @@ from knitground.ui.common.theme import LINEN, theme
 from knitground.ui.common.zoom import STEPS, Camera
 from knitground.ui.session import Session
 
-WAYS = ("as the sheet stands", "packed", "own order")
+WAYS = ("as it stands", "packed", "own order")
 _GAP = 1
 
 

@@ -28,7 +28,7 @@ class SheetPane(QWidget):
         self.session = session
         self.is_open = False
         self._taken: Taken = self._take_in_hand
-        self.sheets = Choice("The sheet to take tiles from")
+        self.sheets = Choice("The sheet to take tiles from", letters=8)
         self.sheet = TileList(session)
         self.sheets.chosen.connect(self.sheet.show_tileset)
         self.sheet.taken.connect(self._take)

@@ -106,7 +106,7 @@ class SliceBench(Stage):
         numbers.loose.clicked.connect(self.toggle_loose)
 
     def _make_parts(self) -> None:
-        self.sheets = Choice("The sheet that is being sliced")
+        self.sheets = Choice("The sheet that is being sliced", letters=20)
         self.sheets.chosen.connect(self.session.choose_tileset)
         self.use = primary("Use this slicing", self.commit, "Cut the sheet so", "Ctrl+Return")
         self.revert = button("Back to what was", self.reset, "Forget the numbers that were tried")
