@@ -23,7 +23,7 @@ from knitground.core.files.map_io import map_from_file, map_to_file
 from knitground.core.files.ship.png import map_picture
 from knitground.core.knit.layer import knit_map
 from knitground.core.knit.making import make_tiles
-from knitground.core.model.lattice import DIAMOND, Corner, Diamond, GridKind, Lattice, Rect
+from knitground.core.model.lattice import DIAMOND, SQUARE, Corner, Diamond, GridKind, Lattice, Rect
 from knitground.core.model.map import Map
 from knitground.core.model.marker import Marker, Shape
 from knitground.core.model.project import Project
@@ -436,6 +436,25 @@ def test_layers_sorted_by_depth_are_drawn_line_by_line():
             wanted = Image.alpha_composite(wanted, Image.fromarray(map_picture(doc.project, one)))
     assert differ(found, np.asarray(wanted).astype(int)) <= 8
     map_.layers[:] = [lower, upper]
+    assert (map_picture(doc.project, map_) != found).any()
+
+
+def test_layers_of_a_square_map_are_sorted_by_depth_too():
+    doc, map_ = yard((5, 6))
+    map_.grid = SQUARE
+    below = map_.new_tile_layer("Below")
+    below.cells[:] = map_.layers[0].cells
+    map_.layers[:] = [below, *(replace(each, interleaved=True) for each in map_.layers)]
+    found = map_picture(doc.project, map_)
+    wanted = Image.fromarray(map_picture(doc.project, replace(map_, layers=[below])))
+    for row in range(5):
+        for layer in map_.layers[1:]:
+            cells = np.where(np.arange(5)[:, None] == row, layer.cells, 0)
+            one = replace(map_, layers=[replace(layer, interleaved=False, cells=cells)])
+            wanted = Image.alpha_composite(wanted, Image.fromarray(map_picture(doc.project, one)))
+    assert differ(found, np.asarray(wanted).astype(int)) <= 8
+    for layer in map_.layers:
+        layer.interleaved = False
     assert (map_picture(doc.project, map_) != found).any()
 
 

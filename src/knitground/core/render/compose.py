@@ -109,8 +109,14 @@ def compose(pictures: LevelPictures, planes: Sequence[Plane], frame: Frame) -> P
     if frame.lattice.slanted:
         return _compose_slanted(pictures, planes, frame)
     out: Pixels | None = None
-    for plane in planes:
-        if plane.tint:
+    for plane, *more in _groups(planes):
+        if more:
+            canvas = _Canvas.of(pictures, frame)
+            if out is not None:
+                canvas.inner[:] = out
+            _lay_lines(canvas, pictures, [plane, *more], frame)
+            out = np.ascontiguousarray(canvas.inner)
+        elif plane.tint:
             if out is not None and plane.cells.any():
                 out = multiplied(out, _tint(plane, frame))
         elif out is not None and plane.opacity >= 1:
