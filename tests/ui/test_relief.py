@@ -13,6 +13,8 @@ from tests.ui.conftest import pixels, settle, settle_view
 
 from knitground.core.edit.maps import put_map_property
 from knitground.core.edit.markers import add_markers
+from knitground.core.edit.sheets import set_relief
+from knitground.core.files.images import png_bytes, relief_name
 from knitground.core.files.opening import open_project
 from knitground.core.files.ship.loading import load_shipped
 from knitground.core.files.ship.ship import ship
@@ -21,6 +23,7 @@ from knitground.core.model.profile import ShipPart
 from knitground.core.model.properties import Property
 from knitground.core.render.relief import By, flat_relief, made_relief
 from knitground.core.shapes.light import Grip, grips, lamp_of
+from knitground.ui.common.tasks import wait_for_jobs
 from knitground.ui.play.window import PlayView
 from knitground.ui.stages.slice.bench import SliceBench
 from knitground.ui.stages.slice.reliefdialog import ReliefDialog
@@ -208,3 +211,29 @@ def test_a_tint_layer_is_light_where_the_map_is_lit_and_a_tint_elsewhere(window)
     session.do(lambda: put_map_property(session.map, Property("ambient", "#000000")))
     settle_view(view)
     assert np.median(pixels(view) >> 8 & 255) < 40, "the tint is a tint again, and it is dark"
+
+
+def test_a_relief_that_was_saved_and_taken_back_does_not_come_again(window):
+    """The window's own file is no change from outside, however late the system tells of it."""
+    session = window.session
+    owner = next(each for each in session.project.tilesets if each.name == "pans")
+    made = np.full_like(owner.picture, 200)
+    assert session.apply(set_relief(session.project, owner, made))
+    assert window.files.save()
+    wait_for_jobs()
+    session.undo()
+    assert owner.relief is None
+    window.watcher.look_again()
+    window.watcher._settle.stop()
+    window.watcher._look()
+    wait_for_jobs()
+    settle()
+    assert owner.relief is None
+    path = window.watcher.sheet_path(owner)
+    other = made.copy()
+    other[:4] = 90
+    path.with_name(relief_name(path.name)).write_bytes(png_bytes(other))
+    window.watcher._look()
+    wait_for_jobs()
+    settle()
+    assert (owner.relief == other).all(), "what somebody else paints is read"

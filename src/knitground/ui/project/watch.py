@@ -119,7 +119,10 @@ class SheetWatcher(QObject):
 
         def done(sheet: SheetFile) -> None:
             self._tries[path] = 0
-            if known is None or digest(sheet.data) != digest(known):
+            now = digest(sheet.data)
+            if doc.project.known.get(str(path.absolute())) == now:
+                return  # saved by this window: a relief that was undone since stays undone
+            if known is None or now != digest(known):
                 doc.when_free(lambda: self._take_relief(doc, path, tileset, sheet))
 
         Job(lambda _: read_sheet(path), done, lambda error: self._fail(path, error),
