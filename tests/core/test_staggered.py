@@ -23,6 +23,7 @@ from knitground.core.edit.sizes import Margins, cut_content, resize_map
 from knitground.core.files.map_io import map_from_file, map_to_file
 from knitground.core.files.mapformats import MapFile
 from knitground.core.grow.runner import run_recipe
+from knitground.core.grow.shares import cut_shares
 from knitground.core.knit.knit import knit_box
 from knitground.core.knit.layer import layer_table
 from knitground.core.model.lattice import (
@@ -512,6 +513,33 @@ def test_a_recipe_works_on_the_cells_that_there_are():
     corners = [ground.terrain[row : row + 2, col : col + 2] for row, col in border]
     assert all((each == 2).all() for each in corners), "the border lies along the map's own"
     assert (ground.terrain == 1).any()
+
+
+@pytest.mark.parametrize(("by_columns", "first"), WAYS)
+def test_shares_of_noise_are_counted_on_the_cells_that_there_are(by_columns, first):
+    doc, map_, ground, _ = shifted_project(30, 22, by_columns=by_columns, first=first)
+    asked = (("brine", 0.2), ("crust", 0.5), ("clay", 0.3))
+    for seed in (1, 2, 3):
+        map_.recipe = Recipe(seed, (NoiseStep(ground.number, 12.0, shares=asked),))
+        made = run_recipe(doc.project, map_)
+        doc.apply(lay_grown(map_, made))
+        doc.ensure_all(map_)
+        nothing_beyond(map_)
+        found = {name: (share, laid) for name, share, laid in made[0].shares}
+        for name, part in asked:
+            assert found[name] == pytest.approx((part, part), abs=0.004)
+        assert not (ground.cells < 0).any(), "without a gap"
+
+
+def test_levels_are_cut_where_they_are_counted():
+    rng = np.random.default_rng(3)
+    field, only = rng.normal(size=(20, 31)), rng.random((20, 31)) < 0.4
+    total = int(only.sum())
+    counts = [total // 3, total // 4, total - total // 3 - total // 4]
+    levels = cut_shares(field, counts, only)
+    assert np.bincount(levels[only], minlength=3).tolist() == counts
+    for low, high in ((0, 1), (1, 2)):
+        assert field[levels == low].max() <= field[levels == high].min() + 1e-6
 
 
 # Files

@@ -46,7 +46,12 @@ class Noise:
 
 
 def noise_ground(
-    graph: TerrainGraph, parts: dict[int, float], size: tuple[int, int], wrap: bool, noise: Noise
+    graph: TerrainGraph,
+    parts: dict[int, float],
+    size: tuple[int, int],
+    wrap: bool,
+    noise: Noise,
+    only: NDArray[np.bool_] | None = None,
 ) -> NDArray[np.uint8]:
     """Lay terrain by noise.
 
@@ -57,6 +62,7 @@ def noise_ground(
     size : rows and columns of vertices (of one period, if the map wraps)
     wrap : whether the far border meets the near one
     noise : scale, octaves and seed
+    only : (rows, columns) the vertices that shares are counted on; None: all of them
 
     Returns
     -------
@@ -67,12 +73,12 @@ def noise_ground(
     if not wanted:
         raise GrowError("every share is 0, so nothing can grow: give one terrain a share over 0")
     tree = plant_tree(graph, wanted)
-    total = size[0] * size[1]
+    total = size[0] * size[1] if only is None else int(only.sum())
     names = sorted(wanted)
     goal = dict(zip(names, exact_counts([wanted[t] for t in names], total)))
     if len(tree.order) == 1:
         return np.full(size, tree.order[0], np.uint8)
-    growth = _Growth(tree, goal, size, wrap, noise)
+    growth = _Growth(tree, goal, size, wrap, noise, None if only is None else only.ravel())
     return growth.run()
 
 
@@ -86,8 +92,9 @@ class _Growth:
         size: tuple[int, int],
         wrap: bool,
         noise: Noise,
+        only: NDArray[np.bool_] | None,
     ) -> None:
-        self.tree, self.goal, self.size = tree, goal, size
+        self.tree, self.goal, self.size, self.only = tree, goal, size, only
         self.keys: dict[int, NDArray[np.int64]] = {}
         self.parting = Parting(tree, size, wrap)
         # Two terrains share one field, from its two ends: a third of the time saved, and ground
@@ -104,7 +111,7 @@ class _Growth:
         ask = {t: self._subtree_goal(t) for t in self.tree.order[1:]}
         ground = self._laid(ask)
         for _ in range(_ROUNDS - 1):
-            laid = np.bincount(ground, minlength=len(self.tree.depth))
+            laid = np.bincount(self._counted(ground), minlength=len(self.tree.depth))
             lack = {t: self._subtree_goal(t) - self._subtree_laid(t, laid) for t in ask}
             if sum(abs(n) for n in lack.values()) <= ground.size // 25:
                 break
@@ -113,6 +120,9 @@ class _Growth:
         for terrain in reversed(self.tree.order[1:]):
             self._settle(ground, terrain)
         return ground.reshape(self.size)
+
+    def _counted(self, ground: NDArray[np.uint8]) -> NDArray[np.uint8]:
+        return ground if self.only is None else ground[self.only]
 
     def _inside(self, terrain: int) -> list[int]:
         at = int(self.tree.depth[terrain])
@@ -138,7 +148,8 @@ class _Growth:
             same_parent = [t for t in tree.order[1:] if tree.parent[t] == tree.parent[terrain]]
             for sibling in same_parent[: same_parent.index(terrain)]:
                 home |= ground == sibling
-            above = keys - _bound(keys if home.all() else keys[home], ask[terrain])
+            asked = home if self.only is None else home & self.only
+            above = keys - _bound(keys if asked.all() else keys[asked], ask[terrain])
             wins = home & (above >= 0)
             wins &= (ground == tree.parent[terrain]) | (above > strength)
             ground[wins] = terrain
@@ -152,12 +163,14 @@ class _Growth:
         if goal is None:
             return
         for _ in range(8):
-            lack = goal - int((ground == terrain).sum())
+            lack = goal - int((self._counted(ground) == terrain).sum())
             if lack == 0:
                 return
             source, target = (parent, terrain) if lack > 0 else (terrain, parent)
             mine, theirs = ground == source, ground == target
             harmless = mine & ~self.parting.beside(~(mine | theirs))
+            if self.only is not None:
+                harmless &= self.only
             touching = harmless & self.parting.beside(theirs)
             free = np.flatnonzero(touching if touching.any() else harmless)
             if free.size == 0:

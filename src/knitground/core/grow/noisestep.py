@@ -43,7 +43,8 @@ def run_noise(work: Work, step: NoiseStep) -> list[Grown]:
     height, width = map_.height, map_.width
     size = (height, width) if map_.wrap else (height + 1, width + 1)
     table = work.table(layer)
-    laid_out = noise_ground(build_graph(table), parts, size, map_.wrap, noise)
+    shown = work.shown(layer)
+    laid_out = noise_ground(build_graph(table), parts, size, map_.wrap, noise, shown)
     ground = close_gaps(table, laid_out, map_.wrap, progress=work.progress)
     if step.where:
         old = work.places(layer)
@@ -51,7 +52,6 @@ def run_noise(work: Work, step: NoiseStep) -> list[Grown]:
         ground = work.joined(layer, np.where(free, ground, old).astype(np.uint8))
     terrain = np.pad(ground, ((0, 1), (0, 1)), mode="wrap") if map_.wrap else ground
     total = sum(parts.values())
-    shown = work.shown(layer)
     some = ground.ravel() if shown is None else ground[shown]
     laid = np.bincount(some, minlength=len(kit.terrains) + 1) / max(1, some.size)
     shares = tuple(
@@ -71,8 +71,10 @@ def _noise_areas(
     marks = sorted(parts)
     if not any(parts.values()):
         raise GrowError("every share is 0, so nothing can grow: give one terrain a share over 0")
-    counts = exact_counts([parts[n] for n in marks], work.size[0] * work.size[1])
-    levels = cut_shares(noise.field(work.size, 0), counts)
+    shown = work.shown(layer)
+    total = work.size[0] * work.size[1] if shown is None else int(shown.sum())
+    counts = exact_counts([parts[n] for n in marks], total)
+    levels = cut_shares(noise.field(work.size, 0), counts, shown)
     made = np.array(marks, np.uint8)[levels]
     if step.where:
         made = np.where(work.mask(step), made, work.places(layer)).astype(np.uint8)

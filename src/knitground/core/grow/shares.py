@@ -61,26 +61,31 @@ def top_places(keys: NDArray[np.int64], count: int) -> NDArray[np.bool_]:
     return marked
 
 
-def cut_shares(field: NDArray[np.float64], counts: list[int]) -> NDArray[np.uint8]:
+def cut_shares(
+    field: NDArray[np.float64], counts: list[int], only: NDArray[np.bool_] | None = None
+) -> NDArray[np.uint8]:
     """Cut a field into levels 0, 1, 2 … of exactly so many places each, lowest values first.
 
     Parameters
     ----------
     field : (h, w) float64
     counts : places of each level; they add up to h·w
+    only : (h, w) the places that are counted, to whose sum they add up then; the others are cut at
+        the same values
 
     Returns
     -------
     (h, w) uint8
     """
     keys = ordered(field)
+    some = keys if only is None else keys[only.ravel()]
     ends = np.cumsum(counts)[:-1]
-    inner = sorted({int(end) for end in ends if 0 < end < keys.size})
-    parted = np.partition(keys, inner) if inner else keys
+    inner = sorted({int(end) for end in ends if 0 < end < some.size})
+    parted = np.partition(some, inner) if inner else some
     levels = np.zeros(keys.size, np.uint8)
     for end in ends:
         if end <= 0:
             levels += 1
-        elif end < keys.size:
+        elif end < some.size:
             levels += keys >= parted[end]
     return levels.reshape(field.shape)
