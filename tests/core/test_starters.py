@@ -19,6 +19,7 @@ from knitground.core.edit.starters import (
     starter_recipe,
     starters,
     take_starter,
+    why_none,
 )
 from knitground.core.files.recipefile import read_recipe, write_recipe
 from knitground.core.grow.runner import run_recipe
@@ -93,8 +94,18 @@ def test_only_what_the_sets_allow_is_offered():
     assert "Islands" in titles
     assert not any("ways" in each for each in titles)  # there is no edge set
     assert not any(each.startswith("Scattered") for each in titles)  # nor a mix
+    kit = project.tilesets[0].sets[0]
+    plain = (kit.marks[..., list(SetKind.CORNER.slots)] == 2).all(axis=-1)
+    kept = kit.marks.copy()
+    kit.marks[plain] = 0
+    kit.marks[(kit.marks[..., list(SetKind.CORNER.slots)] == 1).all(axis=-1)] = 0
+    assert starters(project, map_) == []
+    one, two = (each.name for each in kit.terrains[:2])
+    assert f"“{one}” and “{two}” of the set “{kit.name}” have no tile" in why_none(project, map_)
+    kit.marks = kept
     project.tilesets[0].sets = []
     assert starters(project, map_) == []
+    assert "Make such a set" in why_none(project, map_)
 
 
 def test_only_things_that_stand_on_a_ground_are_scattered(demo):

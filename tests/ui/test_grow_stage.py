@@ -1262,6 +1262,18 @@ def test_a_map_without_a_recipe_offers_pictures_and_a_click_takes_one(window):
     assert not bench.starters.isVisible()
     window.session.undo()
     window.session.undo()
+    sets = {each.name: each.sets for each in window.session.project.tilesets}
+    for each in window.session.project.tilesets:
+        each.sets = []
+    bench.starters._shown = None
+    bench.starters.show_map(map_)
+    assert "Make such a set" in bench.starters.words.text()
+    assert not bench.starters.offers.isVisible()
+    for each in window.session.project.tilesets:
+        each.sets = sets[each.name]
+    bench.starters._shown = None
+    bench.starters.show_map(map_)
+    assert bench.starters.offers.isVisible()
     done(12)
     assert not map_.layers
     assert bench.starters.isVisible()

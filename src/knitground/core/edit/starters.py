@@ -230,6 +230,24 @@ def _ground(project: Project, map_: Map) -> _Ground | None:
     return best
 
 
+def why_none(project: Project, map_: Map) -> str:
+    """Say why a map has nothing to begin with, and what helps."""
+    for _, tileset, kit, _ in _layers_of_sets(project, map_, areas=True):
+        plains = plain_terrains(project, tileset, kit)
+        lacks = [f"“{each.name}”" for n, each in enumerate(kit.terrains, 1) if n not in plains]
+        if lacks:
+            which = lacks[0] if len(lacks) == 1 else f"{', '.join(lacks[:-1])} and {lacks[-1]}"
+            return (
+                f"Nothing to begin with: {which} of the set “{kit.name}” "
+                f"{'has' if len(lacks) == 1 else 'have'} no tile that shows nothing else, so no "
+                "area can be laid. Coverage in Terrains shows what is missing."
+            )
+    return (
+        "Nothing to begin with yet: areas are laid of two terrains of a corner set, or of one of a "
+        "ring set, whose tiles fit this map. Make such a set in Terrains."
+    )
+
+
 def _stands_loose(project: Project, map_: Map, mix: Mix) -> bool:
     """Tell whether a mix is of things that stand on a ground: one sees it past them."""
     for each in mix.entries[:_LOOKED_AT]:

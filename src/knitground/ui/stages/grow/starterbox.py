@@ -9,7 +9,13 @@ from PySide6.QtCore import QSize, Signal
 from PySide6.QtWidgets import QWidget
 
 from knitground.core.base.errors import KnitError
-from knitground.core.edit.starters import Starter, kept_starter, starter_picture, starters
+from knitground.core.edit.starters import (
+    Starter,
+    kept_starter,
+    starter_picture,
+    starters,
+    why_none,
+)
 from knitground.core.files.recipefile import RECIPE_END, read_recipe
 from knitground.core.grow.preview import stand_in
 from knitground.core.model.map import Map
@@ -19,6 +25,12 @@ from knitground.ui.session import Session
 
 _SIZE = QSize(172, 114)
 _MOST_KEPT = 12
+
+
+_WORDS = (
+    "Each is grown on this map, with your own sets. A click takes its steps; all of it can be "
+    "changed afterwards."
+)
 
 
 class StarterBox(QWidget):
@@ -35,10 +47,7 @@ class StarterBox(QWidget):
         self.seed = 1
         self._shown: object = None
         self.reroll = button("Reroll", self.roll, "Show them all with the next seed")
-        self.words = note(
-            "Each is grown on this map, with your own sets. A click takes its steps; all of it can "
-            "be changed afterwards."
-        )
+        self.words = note(_WORDS)
         self.offers = PictureOffers(_SIZE, "Recipes to begin with")
         self.offers.taken.connect(self._take)
         self.setLayout(column(
@@ -75,7 +84,10 @@ class StarterBox(QWidget):
                          partial(starter_picture, project, trial, each, seed, _DRAWN))
             for each in self.starters
         ])  # fmt: skip
-        self.setVisible(bool(self.starters))
+        self.words.setText(_WORDS if self.starters else why_none(project, map_))
+        self.reroll.setVisible(bool(self.starters))
+        self.offers.setVisible(bool(self.starters))
+        self.show()
 
     def _kept(self, map_: Map) -> list[Starter]:
         """List the recipes that were kept for other maps, as far as they fit this one."""
