@@ -6,6 +6,7 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QFocusEvent, QFont, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QToolTip, QWidget
 
+from knitground.core.base.tongue import say
 from knitground.ui.common.knot import draw_knot
 from knitground.ui.common.theme import text_px, theme
 from knitground.ui.stagekinds import STAGES, StageKind
@@ -23,7 +24,7 @@ class Rail(QWidget):
         self.setFixedWidth(_WIDTH)
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-        self.setAccessibleName("Stages")
+        self.setAccessibleName(say("Stages"))
         self._at = 0
         self._counts: dict[str, int] = {}
         self._hover = -1
@@ -59,7 +60,7 @@ class Rail(QWidget):
             self._hover = place
             self.update()
             if place >= 0:
-                text = f"{STAGES[place].tip} (Ctrl+{place + 1})"
+                text = say("{tip} (Ctrl+{place})", tip=STAGES[place].tip, place=place + 1)
                 QToolTip.showText(event.globalPosition().toPoint(), text, self)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
@@ -117,7 +118,7 @@ class Rail(QWidget):
         painter.setFont(font)
         painter.setPen(t.colour("ink" if here else "ink2"))
         name = QRectF(rect.left(), rect.top() + 38, rect.width(), 20)
-        painter.drawText(name, Qt.AlignmentFlag.AlignCenter, stage.name)
+        painter.drawText(name, Qt.AlignmentFlag.AlignCenter, say(stage.name))
         count = self._counts.get(stage.key, 0)
         if count:
             draw_knot(painter, QPointF(middle.x() + 16, middle.y() - 7), 4.5)

@@ -11,6 +11,7 @@ from PySide6.QtCore import QObject, Signal
 
 from knitground.core.base.errors import EditError, KnitError
 from knitground.core.base.progress import Progress, no_progress
+from knitground.core.base.tongue import say
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.desk import MAX_BRUSH, Desk, ToolOptions
 from knitground.core.edit.document import Document, Edit
@@ -205,7 +206,9 @@ class Session(QObject):
 
         def build() -> Edit:
             if doc.revision != revision:
-                raise EditError(f"“{edit.name}” came too early, nothing was done: do it again")
+                raise EditError(
+                    say("“{name}” came too early, nothing was done: do it again", name=edit.name)
+                )
             return edit
 
         return self.do(build)
@@ -296,7 +299,7 @@ class Session(QObject):
         if map_.height * map_.width * len(map_.layers) <= QUIET_CELLS:
             self.do(lambda: resize_map(map_, margins))
         else:
-            self.run_long("Resizing…", lambda _: resize_map(map_, margins), self.apply)
+            self.run_long(say("Resizing…"), lambda _: resize_map(map_, margins), self.apply)
 
     def take_clicks(self, taker: Taker | None) -> None:
         """Let something take clicks on the map until it goes; None: the tools have them again."""
@@ -413,9 +416,9 @@ class Session(QObject):
         """Turn or mirror what is in hand: quarter turns clockwise, with 4 mirrored first."""
         made = turned_hand(self.hand, by, self.grid.lattice if self.grid else None)
         if made is None and isinstance(self.hand, TileInHand):
-            self.note("A picture that stands on a diamond can be mirrored, not turned")
+            self.note(say("A picture that stands on a diamond can be mirrored, not turned"))
         elif made is None:
-            self.note("Only a tile or a patch can be turned: take one in hand")
+            self.note(say("Only a tile or a patch can be turned: take one in hand"))
         else:
             self.in_hand.take(made, self.in_hand.before)
 

@@ -9,6 +9,7 @@ from PySide6.QtCore import QTimer, Signal
 from PySide6.QtGui import QDragEnterEvent, QDropEvent, QPaintEvent
 from PySide6.QtWidgets import QHBoxLayout, QMainWindow, QStackedWidget, QWidget
 
+from knitground.core.base.tongue import say
 from knitground.ui.rail import Rail
 
 
@@ -38,7 +39,7 @@ class Shell(QMainWindow):
         layout.addWidget(self.rail)
         layout.addWidget(self.pages, 1)
         self.setCentralWidget(middle)
-        self.menuBar().addMenu("Project")
+        self.menuBar().addMenu(say("Project"))
         self.menuBar().clear()
 
     def after_first_paint(self, then: Callable[[], object]) -> None:

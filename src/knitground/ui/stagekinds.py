@@ -7,6 +7,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from knitground.core.base.tongue import later, say
+
 
 @dataclass(frozen=True)
 class StageKind:
@@ -31,22 +33,30 @@ class StageKind:
 
 
 STAGES = (
-    StageKind("slice", "Slice", "Cut a sheet into tiles", "SliceBench"),
+    StageKind("slice", later("Slice"), say("Cut a sheet into tiles"), "SliceBench"),
     StageKind(
-        "tiles", "Tiles", "Say what each tile is: weight, name, tags, properties, animation",
+        "tiles",
+        later("Tiles"),
+        say("Say what each tile is: weight, name, tags, properties, animation"),
         "TilesBench",
     ),
     StageKind(
-        "terrains", "Terrains", "Say what each tile shows at its sides and corners",
+        "terrains",
+        later("Terrains"),
+        say("Say what each tile shows at its sides and corners"),
         "TerrainsBench",
     ),
     StageKind(
-        "rules", "Rules", "Say what each tile is for, and let drafts become finished art",
+        "rules",
+        later("Rules"),
+        say("Say what each tile is for, and let drafts become finished art"),
         "RulesBench",
     ),
-    StageKind("draw", "Draw", "Lay maps by hand", "DrawBench"),
-    StageKind("grow", "Grow", "Let a recipe make a layer", "GrowBench"),
-    StageKind("proof", "Proof", "Find what is wrong before the game does", "ProofBench"),
-    StageKind("ship", "Ship", "Write what a game reads", "ShipBench"),
-)  # fmt: skip
+    StageKind("draw", later("Draw"), say("Lay maps by hand"), "DrawBench"),
+    StageKind("grow", later("Grow"), say("Let a recipe make a layer"), "GrowBench"),
+    StageKind(
+        "proof", later("Proof"), say("Find what is wrong before the game does"), "ProofBench"
+    ),
+    StageKind("ship", later("Ship"), say("Write what a game reads"), "ShipBench"),
+)
 """In the order of the work."""

@@ -15,6 +15,7 @@ from shiboken6 import isValid
 
 from knitground import __version__
 from knitground.core.base.progress import Progress
+from knitground.core.base.tongue import say
 from knitground.core.files.places import PROJECT_NAME
 from knitground.core.model.limits import MAX_SIDE
 from knitground.ui.changed.dialog import ChangedDialog
@@ -64,7 +65,7 @@ from knitground.ui.stagekinds import STAGES
 from knitground.ui.stages import make_stages
 from knitground.ui.stages.stage import Stage
 
-_AS_DESKTOP = "of the desktop"
+_AS_DESKTOP = say("of the desktop")
 _IDLE_S = 0.01
 """How long is knitted in one idle moment."""
 Kind = TypeVar("Kind", bound=Stage)
@@ -199,7 +200,11 @@ class Window(QObject):
         for name in THEMES:
             commands.add(f"Theme {name}", partial(self.set_theme, name))
         commands.add("Theme of the desktop", partial(self.set_theme, _AS_DESKTOP))
-        for text, step in (("Text larger", 1), ("Text smaller", -1), ("Text as at first", 0)):
+        for text, step in (
+            ("Text larger", 1),
+            ("Text smaller", -1),
+            ("Text as at first", 0),
+        ):
             commands.add(text, partial(self.set_text, step))
         commands.add("Find a command…", self.find_command, "Ctrl+K")
         commands.add("Close window", self.shell.close, "Ctrl+Q")
@@ -207,7 +212,9 @@ class Window(QObject):
         commands.add("All pages of the help", lambda: self.show_help("begin"), "Shift+F1")
         commands.add("Keys and mouse", lambda: self.show_help(KEYS), "Ctrl+F1")
         commands.add("First map in seven steps", self.first.call_back)
-        about = f"Knit Ground {__version__}: from a sprite sheet to seamless maps"
+        about = say(
+            "Knit Ground {version}: from a sprite sheet to seamless maps", version=__version__
+        )
         commands.add("About Knit Ground", lambda: self.session.note(about))
         commands.arrange(MENUS)
 
@@ -303,21 +310,30 @@ class Window(QObject):
         for name, step in (("Undo", history.undo_name), ("Redo", history.redo_name)):
             action = self.commands.named(name).action
             action.setEnabled(step is not None or (name == "Undo" and self.session.in_gesture))
-            action.setText(on_button(f"{name} {step}") if step else name)
-        saved = "" if self.session.doc.is_saved else " — not saved"
-        words = f"{self.session.project.name}{saved or ' — saved'}  "
+            action.setText(on_button(f"{say(name)} {step}") if step else say(name))
+        saved = "" if self.session.doc.is_saved else say(" — not saved")
+        words = f"{self.session.project.name}{saved or say(' — saved')}  "
         room = self.title.fontMetrics()
         self.title.setText(room.elidedText(words, Qt.TextElideMode.ElideMiddle, _TITLE_PX))
         self.title.setToolTip(words.strip())
-        self.shell.setWindowTitle(f"{self.session.project.name}{saved} — Knit Ground")
+        self.shell.setWindowTitle(
+            say("{name}{saved} — Knit Ground", name=self.session.project.name, saved=saved)
+        )
         self._show_page()
         self._idle.start()
 
     def _show_zoom(self) -> None:
         sheet = self.stage.zoom_words
-        shown = "" if self.session.map is None else f"zoom {self.mapside.active.camera.text()}"
+        shown = (
+            ""
+            if self.session.map is None
+            else say("zoom {it}", it=self.mapside.active.camera.text())
+        )
         keys = self.commands.named("Find a command…").keys
-        words = [f"sheet zoom {sheet}" if sheet else shown, f"{keys} commands"]
+        words = [
+            say("sheet zoom {sheet}", sheet=sheet) if sheet else shown,
+            say("{keys} commands", keys=keys),
+        ]
         self.zoom.setText(" · ".join(filter(None, words)) + "  ")
 
     def _point(self, text: str) -> None:

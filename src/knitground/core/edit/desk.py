@@ -7,6 +7,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 
+from knitground.core.base.tongue import later
 from knitground.core.base.window import Box
 from knitground.core.edit.document import Document
 from knitground.core.edit.hand import Hand, TerrainInHand
@@ -18,10 +19,16 @@ from knitground.core.model.project import Project
 from knitground.core.model.terrain import SetKind
 
 MAX_BRUSH = 64
-FILL_BY = ("same terrain", "same tile", "selection")
-PICK_FROM = ("this layer, else the front", "this layer", "all layers")
-SNAPS = ("cell", "half cell", "pixel")
-SELECT_WAYS = ("box", "lasso", "same tile", "same terrain", "region")
+FILL_BY = (later("same terrain"), later("same tile"), later("selection"))
+PICK_FROM = (later("this layer, else the front"), later("this layer"), later("all layers"))
+SNAPS = (later("cell"), later("half cell"), later("pixel"))
+SELECT_WAYS = (
+    later("box"),
+    later("lasso"),
+    later("same tile"),
+    later("same terrain"),
+    later("region"),
+)
 
 
 @dataclass(frozen=True)

@@ -24,6 +24,7 @@ from PySide6.QtWidgets import (
 
 from knitground.core.base.errors import EditError
 from knitground.core.base.progress import Progress
+from knitground.core.base.tongue import say
 from knitground.core.compare.differences import Difference, differences
 from knitground.core.compare.takeback import taken_back, whole_back
 from knitground.core.edit.document import Document
@@ -46,7 +47,7 @@ def put_picture(label: QLabel, picture: QPixmap | None, difference: Difference |
         label.setPixmap(picture)
     else:
         label.setPixmap(QPixmap())
-        label.setText("nothing to be seen" if difference is not None else "")
+        label.setText(say("nothing to be seen") if difference is not None else "")
 
 
 class ChangedDialog(Dialog):
@@ -57,24 +58,26 @@ class ChangedDialog(Dialog):
     ) -> None:
         super().__init__(parent)
         self.session = session
-        self.setWindowTitle("What changed")
+        self.setWindowTitle(say("What changed"))
         self.before: Document | None = None
         self.found: list[Difference] = []
         self._question = Question(lambda: session.doc, self)
         folder = session.project.folder
-        self.saved = button("Since the last save", lambda: self.compare(folder),
-                            "Against the files of this project as they are now")  # fmt: skip
-        self.other = button("Against a folder…", self._ask_folder, "Against another project")
-        hint = "Against a revision of the git repository that it lies in"
-        self.revision = button("Against a revision…", self._ask_revision, hint)
+        self.saved = button(say("Since the last save"), lambda: self.compare(folder),
+                            say("Against the files of this project as they are now"))  # fmt: skip
+        self.other = button(
+            say("Against a folder…"), self._ask_folder, say("Against another project")
+        )
+        hint = say("Against a revision of the git repository that it lies in")
+        self.revision = button(say("Against a revision…"), self._ask_revision, hint)
         self.kept = QToolButton()
-        self.kept.setText("Against a kept copy ")
-        self.kept.setToolTip("Against work that was not saved when the program ended")
+        self.kept.setText(say("Against a kept copy "))
+        self.kept.setToolTip(say("Against work that was not saved when the program ended"))
         self.kept.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
         menu = QMenu(self.kept)
         for copy in copies():
             when = datetime.fromtimestamp(copy.saved_at).strftime("%d %B, %H:%M")
-            menu.addAction(on_button(f"“{copy.name}” of {when}"),
+            menu.addAction(on_button(say("“{name}” of {when}", name=copy.name, when=when)),
                            partial(self.compare, copy.folder))  # fmt: skip
         self.kept.setMenu(menu)
         self.kept.setEnabled(bool(menu.actions()))
@@ -90,10 +93,17 @@ class ChangedDialog(Dialog):
         for each in (self.old, self.new):
             each.setFixedSize(PICTURE)
             each.setAlignment(Qt.AlignmentFlag.AlignCenter)
-        self.take = button("Take this back", self.take_back, "As it was before, as one step")
-        self.whole = button("The whole map", lambda: self.take_back(all_of_it=True),
-                            "Take back whatever is different of this map, as one step")  # fmt: skip
-        self.go = button("Go there", self._go, "Show the map, the first cell in the middle")
+        self.take = button(
+            say("Take this back"), self.take_back, say("As it was before, as one step")
+        )
+        self.whole = button(
+            say("The whole map"),
+            lambda: self.take_back(all_of_it=True),
+            say("Take back whatever is different of this map, as one step"),
+        )
+        self.go = button(
+            say("Go there"), self._go, say("Show the map, the first cell in the middle")
+        )
         close = QDialogButtonBox(QDialogButtonBox.StandardButton.Close)
         close.rejected.connect(self.reject)
         pictures = row(column(note("before"), self.old), column(note("now"), self.new), spacing=8)
@@ -102,17 +112,19 @@ class ChangedDialog(Dialog):
             row(self.saved, self.other, self.revision, self.kept, 1), self.told,
             row(self.list, right, spacing=10), row(1, close), margins=12,
         ))  # fmt: skip
-        self._fill([], "Choose what the project is to be compared with.")
+        self._fill([], say("Choose what the project is to be compared with."))
 
     # Comparing
 
     def _ask_folder(self) -> None:
-        folder = ask_folder(self, "Compare with the project in…", "compared projects")
+        folder = ask_folder(self, say("Compare with the project in…"), say("compared projects"))
         if folder is not None:
             self.compare(folder)
 
     def _ask_revision(self) -> None:
-        revision = ask_text(self, "Compare with a revision", "Revision, as git names it (HEAD~1)")
+        revision = ask_text(
+            self, say("Compare with a revision"), say("Revision, as git names it (HEAD~1)")
+        )
         if revision and self.session.project.folder is not None:
             self.compare(self.session.project.folder, revision)
 
@@ -134,11 +146,23 @@ class ChangedDialog(Dialog):
 
         def done(made: tuple[Document, list[Difference]]) -> None:
             self.before, found = made
-            where = f"{folder} in “{revision}”" if revision else str(folder)
+            where = (
+                say("{folder} in “{revision}”", folder=folder, revision=revision)
+                if revision
+                else str(folder)
+            )
             count = len(found)
-            self._fill(found, f"{count} difference{'' if count == 1 else 's'} against {where}")
+            self._fill(
+                found,
+                say(
+                    "{count} difference{words} against {where}",
+                    count=count,
+                    words="" if count == 1 else "s",
+                    where=where,
+                ),
+            )
 
-        self.session.run_long("Comparing…", work, done)
+        self.session.run_long(say("Comparing…"), work, done)
 
     def _fill(self, found: list[Difference], words: str) -> None:
         self.found = found
@@ -204,9 +228,12 @@ class ChangedDialog(Dialog):
         map_ = now.map_named(difference.name)
         if difference.part == "map" and map_ is not None:
             self.session.choose_map(map_)
-        doc, words = self.session.doc, f"{edit.name}: Ctrl+Z undoes it"
-        self.session.run_long("Comparing…", lambda progress: differences(before, doc, progress),
-                              lambda found: self._fill(found, words))  # fmt: skip
+        doc, words = self.session.doc, say("{name}: Ctrl+Z undoes it", name=edit.name)
+        self.session.run_long(
+            say("Comparing…"),
+            lambda progress: differences(before, doc, progress),
+            lambda found: self._fill(found, words),
+        )
 
     def _go(self) -> None:
         difference = self.chosen

@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QPainter, QPixmap
 
+from knitground.core.base.tongue import say
 from knitground.core.compare.differences import Difference
 from knitground.core.compare.pictures import drawn_small, marked
 from knitground.core.edit.document import Document
@@ -153,7 +154,9 @@ def _rules(home: RuleHome, others: Sequence[Rule]) -> QPixmap:
             painter.drawText(QPointF(170, top + 42), "→")
         if len(rules) > _RULES:
             write_in(painter, 11)
-            painter.drawText(QPointF(0, PICTURE.height() - 2), f"and {len(rules) - _RULES} more")
+            painter.drawText(
+                QPointF(0, PICTURE.height() - 2), say("and {count} more", count=len(rules) - _RULES)
+            )
     return out
 
 

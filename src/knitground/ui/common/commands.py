@@ -9,7 +9,8 @@ from PySide6.QtCore import SignalInstance
 from PySide6.QtGui import QAction, QKeySequence
 from PySide6.QtWidgets import QMainWindow, QMenu
 
-from knitground.ui.common.words import tip
+from knitground.core.base.tongue import say
+from knitground.ui.common.words import keys_said, tip
 
 
 def keys_of(*words: str) -> list[QKeySequence]:
@@ -24,7 +25,7 @@ _SHORTCUTS: dict[str, str] = {}
 def with_key(name: str) -> str:
     """Name a command with its key, for texts: Undo (Ctrl+Z); the name alone if it has none."""
     keys = _SHORTCUTS.get(name, "")
-    return f"{name} ({keys})" if keys else name
+    return f"{say(name)} ({keys_said(keys)})" if keys else say(name)
 
 
 Menus = tuple[tuple[str, tuple[tuple[str, ...], ...]], ...]
@@ -47,7 +48,7 @@ class Command:
     @property
     def title(self) -> str:
         """Menu and name, as the finder lists it."""
-        return f"{self.menu} › {self.text}"
+        return f"{say(self.menu)} › {say(self.text)}"
 
 
 class Commands:
@@ -67,11 +68,11 @@ class Commands:
         checked: bool | None = None,
     ) -> QAction:
         """Add a command; with `checked` it is one that is on or off."""
-        action = QAction(text, self._window)
+        action = QAction(say(text), self._window)
         _SHORTCUTS[text] = keys
         if keys:
             action.setShortcut(QKeySequence(keys))
-            action.setToolTip(tip(text, keys))
+            action.setToolTip(tip(say(text), keys))
         if checked is not None:
             action.setCheckable(True)
             action.setChecked(checked)
@@ -81,7 +82,7 @@ class Commands:
 
     def add_menu(self, text: str) -> QMenu:
         """Add a menu of its own to a menu."""
-        self._inner[text] = QMenu(text, self._window)
+        self._inner[text] = QMenu(say(text), self._window)
         return self._inner[text]
 
     def arrange(self, menus: Menus) -> None:
@@ -89,7 +90,7 @@ class Commands:
         known = {each.text: each for each in self.all}
         bar = self._window.menuBar()
         for name, groups in menus:
-            menu = bar.addMenu(name)
+            menu = bar.addMenu(say(name))
             for n, group in enumerate(groups):
                 if n:
                     menu.addSeparator()

@@ -8,9 +8,10 @@ from pathlib import Path
 
 from PySide6.QtWidgets import QFileDialog, QWidget
 
+from knitground.core.base.tongue import say
 from knitground.core.files.images import SUFFIXES
 
-PICTURES = f"Pictures ({' '.join(f'*{suffix}' for suffix in SUFFIXES)})"
+PICTURES = say("Pictures ({words})", words=" ".join(f"*{suffix}" for suffix in SUFFIXES))
 
 
 class FilePlaces:

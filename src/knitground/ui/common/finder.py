@@ -6,6 +6,7 @@ from PySide6.QtCore import QEvent, QObject, Qt
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
+from knitground.core.base.tongue import say
 from knitground.ui.common.commands import Command, Commands
 from knitground.ui.common.dialog import Dialog
 
@@ -43,10 +44,10 @@ class Finder(Dialog):
     def __init__(self, commands: Commands, parent: QWidget) -> None:
         super().__init__(parent, Qt.WindowType.Popup)
         self._commands = commands
-        self.setWindowTitle("Commands")
+        self.setWindowTitle(say("Commands"))
         self.setMinimumSize(460, 320)
         self.field = QLineEdit()
-        self.field.setPlaceholderText("Type what you want to do…")
+        self.field.setPlaceholderText(say("Type what you want to do…"))
         self.field.textChanged.connect(self.narrow)
         self.field.installEventFilter(self)
         self.list = QListWidget()

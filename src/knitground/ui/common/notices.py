@@ -9,6 +9,7 @@ from PySide6.QtCore import QEvent, QObject, Qt, QTimer
 from PySide6.QtGui import QPaintEvent
 from PySide6.QtWidgets import QFrame, QPushButton, QWidget
 
+from knitground.core.base.tongue import say
 from knitground.ui.common.painting import painting
 from knitground.ui.common.theme import theme
 from knitground.ui.common.widgets import button, plain, row
@@ -27,7 +28,7 @@ class Notices(QFrame):
         self.text.setWordWrap(True)
         self.text.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         self.cures: list[QPushButton] = []
-        self._line = row(self.text, button("Dismiss", self.hide, "Put this note away"))
+        self._line = row(self.text, button(say("Dismiss"), self.hide, say("Put this note away")))
         self._line.setContentsMargins(_EDGE + 8, 2, 2, 2)
         self._line.setStretch(0, 1)
         self.setLayout(self._line)

@@ -9,6 +9,7 @@ from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QComboBox, QGridLayout, QLineEdit, QSizePolicy, QWidget
 
 from knitground.core.base.numbers import plain_number
+from knitground.core.base.tongue import say
 from knitground.core.model.limits import MAX_NAME
 from knitground.core.model.properties import Property, PropertyKind
 from knitground.ui.common.form import DIFFERENT
@@ -32,8 +33,10 @@ class PropertyEditor(QWidget):
         self._grid.setVerticalSpacing(4)
         for col, share in enumerate((5, 4, 5)):
             self._grid.setColumnStretch(col, share)
-        self.empty = note(f"No property yet: what a game should know of {things}.")
-        self.add = button("+ property", self.add_one, "Give the chosen ones a property")
+        self.empty = note(
+            say("No property yet: what a game should know of {things}.", things=things)
+        )
+        self.add = button(say("+ property"), self.add_one, say("Give the chosen ones a property"))
         self.fields: dict[str, tuple[QLineEdit, QComboBox, QLineEdit]] = {}
         self._shown: list[tuple[Property, bool]] | None = None
         self.setLayout(column(self._grid, self.empty, row(self.add, 1), 1, spacing=6))
@@ -65,11 +68,11 @@ class PropertyEditor(QWidget):
     def _add_line(self, line: int, each: Property, same: bool) -> None:
         name, value, kind = QLineEdit(each.name), QLineEdit(), QComboBox()
         name.setMaxLength(MAX_NAME)
-        name.setToolTip("Name of the property")
+        name.setToolTip(say("Name of the property"))
         for one in PropertyKind:
             kind.addItem(one.value)
         kind.setCurrentIndex(list(PropertyKind).index(each.kind))
-        kind.setToolTip(tip_of(f"What kind of value it is: {each.kind.value}"))
+        kind.setToolTip(tip_of(say("What kind of value it is: {value}", value=each.kind.value)))
         kind.setMinimumWidth(_KIND)  # where it is narrow names and values need the room
         kind.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         kind.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
@@ -83,7 +86,9 @@ class PropertyEditor(QWidget):
         value.editingFinished.connect(partial(self._revalue, each, value))
         kind.activated.connect(partial(self._rekind, each))
         gone = icon_button(
-            "mdi6.close", partial(self.removed.emit, each.name), f"Take “{each.name}” away"
+            "mdi6.close",
+            partial(self.removed.emit, each.name),
+            say("Take “{name}” away", name=each.name),
         )
         for col, part in enumerate((name, kind, value, gone)):
             self._grid.addWidget(part, line, col)
@@ -94,7 +99,7 @@ class PropertyEditor(QWidget):
         number, name = 1, "property"
         while name in self.fields:
             number += 1
-            name = f"property {number}"
+            name = say("property {number}", number=number)
         self.put.emit(Property(name), "", False)
 
     def _rename(self, each: Property, field: QLineEdit) -> None:
@@ -133,7 +138,7 @@ class PropertyEditor(QWidget):
 
 def _hint(kind: PropertyKind) -> str:
     return {
-        PropertyKind.YES_NO: "yes or no", PropertyKind.COLOUR: "#rrggbb",
-        PropertyKind.FILE: "a path inside the project's folder",
-        PropertyKind.CHOICE: "one of its choices; another word becomes a choice more",
+        PropertyKind.YES_NO: say("yes or no"), PropertyKind.COLOUR: "#rrggbb",
+        PropertyKind.FILE: say("a path inside the project's folder"),
+        PropertyKind.CHOICE: say("one of its choices; another word becomes a choice more"),
     }.get(kind, f"a {kind.value}")  # fmt: skip

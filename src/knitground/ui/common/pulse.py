@@ -11,6 +11,8 @@ from time import perf_counter, thread_time
 
 from PySide6.QtCore import QAbstractEventDispatcher, QObject
 
+from knitground.core.base.tongue import say
+
 _FULL_S = 0.025
 _LEAST_S = 0.0005
 
@@ -35,7 +37,7 @@ def begin_pulse() -> None:
     """Begin a pulse: for measuring what is called from no loop of events."""
     if not _pulses:
         dispatcher = QAbstractEventDispatcher.instance()
-        assert dispatcher is not None, "there is no interface"
+        assert dispatcher is not None, say("there is no interface")
         _pulses.append(_Pulse(dispatcher))
     _pulses[0].begin()
 

@@ -18,6 +18,7 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QWidget
 
+from knitground.core.base.tongue import say
 from knitground.core.model.slicing import Slicing
 from knitground.core.model.tileset import At, Picture, Tileset
 from knitground.core.slicing.grid import clear_see_through
@@ -59,7 +60,7 @@ class SheetView(QWidget):
         """How many tiles of a strip stand in a line; 0: the sheet is shown as it stands."""
         self._folded: object = None
         self._pinch = Pinch()
-        self.setAccessibleName("Sheet")
+        self.setAccessibleName(say("Sheet"))
         self.setMouseTracking(True)
         self.setMinimumSize(160, 120)
         self.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
@@ -245,7 +246,11 @@ class SheetView(QWidget):
         if picture is None:
             painter.fillRect(rect, theme().colour("sunken"))
             painter.setPen(theme().colour("warning"))
-            painter.drawText(rect, Qt.AlignmentFlag.AlignCenter, f"{self.tileset.sheet} is missing")
+            painter.drawText(
+                rect,
+                Qt.AlignmentFlag.AlignCenter,
+                say("{sheet} is missing", sheet=self.tileset.sheet),
+            )
             return
         if self._line:
             self._paint_folded(painter, picture)

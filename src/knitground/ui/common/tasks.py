@@ -17,6 +17,7 @@ from shiboken6 import isValid
 
 from knitground.core.base.errors import Cancelled, EditError, Fault, KnitError
 from knitground.core.base.progress import Progress
+from knitground.core.base.tongue import say
 from knitground.core.edit.document import Document
 from knitground.ui.common.taskbar import tell_taskbar
 
@@ -114,7 +115,7 @@ class Job(Generic[Result]):
 
     def _report(self, part_done: float) -> None:
         if self._stop.is_set():
-            raise Cancelled("called off; nothing has changed")
+            raise Cancelled(say("called off; nothing has changed"))
         if self._progressed is not None:
             self._bell.leave([self._progressed, part_done])
 
@@ -133,7 +134,7 @@ class Job(Generic[Result]):
         if self._owner is not None and not isValid(self._owner):
             return  # the window it was for has been closed meanwhile
         if error is None and self._stop.is_set():
-            error = Cancelled("called off; nothing has changed")
+            error = Cancelled(say("called off; nothing has changed"))
         if error is None:
             self._done(result)
         elif isinstance(error, KnitError):
@@ -156,7 +157,7 @@ def _run(only: list[Job[Any]]) -> None:
 def _bell() -> _Bell:
     sys.setswitchinterval(_SWITCH_SECONDS)
     app = QApplication.instance()
-    assert app is not None, "work beside the interface needs one"
+    assert app is not None, say("work beside the interface needs one")
     return _Bell(app)
 
 
@@ -218,7 +219,15 @@ def run_with_progress(
         focus.setFocus()
     if _titles:  # it may have begun just now: what was written asked for it
         words = title.rstrip("…")
-        failed(EditError(f"“{words}” has to wait: “{work_title().rstrip('…')}” still goes on"))
+        failed(
+            EditError(
+                say(
+                    "“{words}” has to wait: “{work_title}” still goes on",
+                    words=words,
+                    work_title=work_title().rstrip("…"),
+                )
+            )
+        )
         return None
     shown: list[QProgressDialog] = []
     _titles.append(title)
@@ -264,7 +273,7 @@ def run_with_progress(
 
 
 def _progress_window(parent: QWidget, title: str) -> QProgressDialog:
-    dialog = QProgressDialog(title, "Cancel", 0, 1000, parent)
+    dialog = QProgressDialog(title, say("Cancel"), 0, 1000, parent)
     dialog.setWindowModality(Qt.WindowModality.ApplicationModal)
     dialog.setMinimumDuration(2**30)
     dialog.setAutoClose(False)

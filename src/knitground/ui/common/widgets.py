@@ -31,6 +31,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from knitground.core.base.tongue import say
 from knitground.core.render.pixels import Pixels
 from knitground.ui.common.checkers import checkers
 from knitground.ui.common.icons import icon
@@ -38,7 +39,7 @@ from knitground.ui.common.painting import blank, image_of, painting
 from knitground.ui.common.theme import theme
 from knitground.ui.common.words import tip
 
-_WAITS = "waits to be laid out"
+_WAITS = say("waits to be laid out")
 _Layout = TypeVar("_Layout", QVBoxLayout, QHBoxLayout)
 
 

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from html import escape
 
+from knitground.core.base.tongue import say
+
 
 def percent(part: float) -> str:
     """Write a part of 1 in percent: two digits, never 0 % for what is not nothing.
@@ -25,12 +27,27 @@ def bytes_text(count: int) -> str:
     """Write a file's size for people."""
     if count < 1024:
         return f"{count} B"
-    return f"{count / 1024:.0f} KB" if count < 1024 * 1024 else f"{count / 1024 / 1024:.1f} MB"
+    return (
+        say("{count:.0f} KB", count=count / 1024)
+        if count < 1024 * 1024
+        else say("{count:.1f} MB", count=count / 1024 / 1024)
+    )
+
+
+def keys_said(keys: str) -> str:
+    """Write a shortcut as it stands on the person's keyboard.
+
+    Examples
+    --------
+    >>> keys_said("Ctrl+Shift+Z")
+    'Ctrl+Shift+Z'
+    """
+    return "+".join(say(each) for each in keys.split("+")) if len(keys) > 1 else keys
 
 
 def tip(text: str, keys: str = "") -> str:
     """Write a tooltip with its shortcut; names in it are shown as they are."""
-    return tip_of(f"{text} ({keys})" if keys else text)
+    return tip_of(f"{text} ({keys_said(keys)})" if keys else text)
 
 
 def tip_of(text: str) -> str:

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from functools import lru_cache
 from pathlib import Path
 
+from knitground.core.base.tongue import say
 from knitground.ui.common.commands import Command
 
 FOLDER = Path(__file__).parent / "text"
@@ -95,21 +96,21 @@ def written_pages() -> tuple[Page, ...]:
 def keys_page(commands: Iterable[Command]) -> Page:
     """Make the page of keys and mouse, from the commands as they are."""
     lines = [
-        "# Keys and mouse", "", "## Mouse on the map", "",
-        "| with | on the map |", "|---|---|",
-        "| left | lays what is in hand |",
-        "| right | takes in hand what lies there |",
-        "| middle, or space and left | moves the map |",
-        "| wheel | zooms at the pointer |",
-        "| Ctrl + wheel | size of the brush |",
-        "| Shift, Ctrl, Alt | as the ribbon says for the tool that is chosen |",
+        say("# Keys and mouse"), "", say("## Mouse on the map"), "",
+        say("| with | on the map |"), "|---|---|",
+        say("| left | lays what is in hand |"),
+        say("| right | takes in hand what lies there |"),
+        say("| middle, or space and left | moves the map |"),
+        say("| wheel | zooms at the pointer |"),
+        say("| Ctrl + wheel | size of the brush |"),
+        say("| Shift, Ctrl, Alt | as the ribbon says for the tool that is chosen |"),
     ]  # fmt: skip
     menus: dict[str, list[Command]] = {}
     for each in commands:
         menus.setdefault(each.menu, []).append(each)
     for menu, found in menus.items():
         if any(each.keys for each in found):
-            lines += ["", f"## {menu}", "", "| command | keys |", "|---|---|"]
+            lines += ["", f"## {menu}", "", say("| command | keys |"), "|---|---|"]
             lines += [f"| {each.text.replace('|', '/')} | `{each.keys}` |" for each in found
                       if each.keys]  # fmt: skip
-    return Page(KEYS, "Keys and mouse", "\n".join([*lines, ""]))
+    return Page(KEYS, say("Keys and mouse"), "\n".join([*lines, ""]))

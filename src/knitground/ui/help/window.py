@@ -17,6 +17,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from knitground.core.base.tongue import say
 from knitground.ui.common.commands import Command
 from knitground.ui.common.theme import theme
 from knitground.ui.common.widgets import column, note
@@ -30,24 +31,24 @@ class HelpWindow(QWidget):
 
     def __init__(self, commands: Iterable[Command], parent: QWidget) -> None:
         super().__init__(parent, Qt.WindowType.Window)
-        self.setWindowTitle("Help — Knit Ground")
+        self.setWindowTitle(say("Help — Knit Ground"))
         self.resize(860, 640)
         self.pages: dict[str, Page] = {
             each.key: each for each in (*written_pages(), keys_page(commands))
         }
         self.page = ""
         self.field = QLineEdit()
-        self.field.setPlaceholderText("Search the help…")
-        self.field.setAccessibleName("Search the help")
+        self.field.setPlaceholderText(say("Search the help…"))
+        self.field.setAccessibleName(say("Search the help"))
         self.field.setClearButtonEnabled(True)
         self.field.textChanged.connect(self.search)
         self.list = QListWidget()
-        self.list.setAccessibleName("Pages")
+        self.list.setAccessibleName(say("Pages"))
         self.list.currentItemChanged.connect(lambda item, _: self._choose(item))
         self.pointed = note()
         self.pointed.hide()
         self.browser = QTextBrowser()
-        self.browser.setAccessibleName("Page")
+        self.browser.setAccessibleName(say("Page"))
         self.browser.setOpenLinks(False)
         self.browser.setSearchPaths([str(FOLDER)])
         self.browser.document().setDocumentMargin(16)
@@ -160,7 +161,7 @@ class HelpWindow(QWidget):
         page : that of the stage, where nothing nearer is told
         """
         words = words_of(widget)
-        self.pointed.setText(f"Under the pointer — {words}")
+        self.pointed.setText(say("Under the pointer — {words}", words=words))
         self.pointed.setVisible(bool(words))
         self.show()
         self.raise_()

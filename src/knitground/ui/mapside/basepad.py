@@ -6,6 +6,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import QWidget
 
+from knitground.core.base.tongue import say
 from knitground.core.render.pixels import Pixels
 from knitground.ui.common.checkers import checkers
 from knitground.ui.common.painting import image_of, painting
@@ -37,10 +38,12 @@ class BasePad(QWidget):
         self._grip, self._at = "", QPointF()
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseTracking(True)
-        self.setAccessibleName("Base on a picture")
+        self.setAccessibleName(say("Base on a picture"))
         self.setToolTip(
-            "The diamond that pictures stand on: drag its corners, or it as a whole "
-            "(arrow keys; with Shift up and down)"
+            say(
+                "The diamond that pictures stand on: drag its corners, or it as a whole "
+                "(arrow keys; with Shift up and down)"
+            )
         )
 
     def show_base(self, pixels: Pixels | None, width: int, height: int, below: int) -> None:

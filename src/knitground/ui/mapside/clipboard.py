@@ -6,6 +6,7 @@ import atexit
 
 from PySide6.QtWidgets import QApplication
 
+from knitground.core.base.tongue import say
 from knitground.core.base.window import Box
 from knitground.core.edit.markers import (
     delete_markers,
@@ -44,7 +45,13 @@ def delete(session: Session) -> None:
     map_, layer = session.map, session.layer
     if map_ is not None and isinstance(layer, MarkerLayer):
         if layer.locked:
-            session.warn(f"{layer.name} is locked — {LOCK_KEYS} unlocks it")
+            session.warn(
+                say(
+                    "{name} is locked — {lock_keys} unlocks it",
+                    name=layer.name,
+                    lock_keys=LOCK_KEYS,
+                )
+            )
         else:
             session.apply(delete_markers(map_, layer, session.markers))
         return
@@ -55,7 +62,7 @@ def delete(session: Session) -> None:
 def _delete_selected(session: Session) -> None:
     plan = erase_selected(session.desk())
     if plan is None:
-        session.note("Select cells of a layer that is not locked or hidden first")
+        session.note(say("Select cells of a layer that is not locked or hidden first"))
     else:
         session.apply(plan.edit)
 
@@ -64,7 +71,7 @@ def fill(session: Session) -> None:
     """Lay what is in hand on the selected cells."""
     plan = plan_selected(session.desk())
     if plan is None:
-        session.note("Select cells, and take something in hand that fits the layer")
+        session.note(say("Select cells, and take something in hand that fits the layer"))
     else:
         session.apply(plan.edit)
 
@@ -73,7 +80,9 @@ def restack(session: Session, *, to_front: bool) -> None:
     """Bring the chosen markers in front of all others of their layer, or behind them."""
     map_, layer = session.map, session.layer
     if map_ is None or not isinstance(layer, MarkerLayer) or not session.markers:
-        session.note(f"Choose markers first: take {with_key('Select')} and click one")
+        session.note(
+            say("Choose markers first: take {with_key} and click one", with_key=with_key("Select"))
+        )
         return
     session.apply(restack_markers(map_, layer, session.markers, to_front=to_front))
 
@@ -82,14 +91,21 @@ def to_layer(session: Session, by: int) -> None:
     """Move the selected cells to the next layer in front (1) or behind (-1) that takes tiles."""
     map_, layer, chosen = session.map, session.layer, session.selection
     if map_ is None or layer is None or chosen is None:
-        session.note(f"Select cells first: take {with_key('Select')} and drag")
+        session.note(
+            say("Select cells first: take {with_key} and drag", with_key=with_key("Select"))
+        )
         return
     at = map_.layers.index(layer)
     further = map_.layers[at + 1 :] if by > 0 else map_.layers[:at][::-1]
     fitting = [each for each in further if each.holds_tiles and same_cells(map_, layer, each)]
     if not fitting:
-        session.note(f"There is no layer {'in front of' if by > 0 else 'behind'} “{layer.name}” "
-                     "that takes its tiles")  # fmt: skip
+        session.note(
+            say(
+                "There is no layer {words} “{name}” that takes its tiles",
+                words=say("in front of") if by > 0 else say("behind"),
+                name=layer.name,
+            )
+        )
         return
     target = fitting[0]
 

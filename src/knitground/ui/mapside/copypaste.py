@@ -12,6 +12,7 @@ from PySide6.QtGui import QImage
 from PySide6.QtWidgets import QApplication
 
 from knitground.core.base.errors import KnitError
+from knitground.core.base.tongue import say
 from knitground.core.edit.hand import PatchInHand
 from knitground.core.edit.markers import (
     add_markers,
@@ -57,17 +58,31 @@ def copy(session: Session) -> bool:
         return _copy_markers(session)
     map_, layer, chosen = session.grid, session.layer, session.selection
     if map_ is None or layer is None or chosen is None:
-        session.note(f"Select cells first: take {with_key('Select')} and drag")
+        session.note(
+            say("Select cells first: take {with_key} and drag", with_key=with_key("Select"))
+        )
         return False
     if not layer.holds_tiles:
-        session.note(f"“{layer.name}” holds {layer.kind}, no tiles: choose another layer to copy")
+        session.note(
+            say(
+                "“{name}” holds {kind}, no tiles: choose another layer to copy",
+                name=layer.name,
+                kind=layer.kind,
+            )
+        )
         return False
     if chosen.box.height * chosen.box.width > _MOST_CELLS:
-        session.warn(f"{chosen.count} cells are too many to copy: select at most {_MOST_CELLS}")
+        session.warn(
+            say(
+                "{count} cells are too many to copy: select at most {most_cells}",
+                count=chosen.count,
+                most_cells=_MOST_CELLS,
+            )
+        )
         return False
     cells = chosen_cells(session.doc, map_, layer, chosen)
     if not cells.any():
-        session.note(f"Nothing to copy: “{layer.name}” is empty there")
+        session.note(say("Nothing to copy: “{name}” is empty there", name=layer.name))
         return False
     data = QMimeData()
     data.setData(KIND, _written(layer.name, cells, map_.legend))
@@ -75,7 +90,13 @@ def copy(session: Session) -> bool:
     if pixels is not None:
         data.setImageData(image_of(pixels).copy())
     QApplication.clipboard().setMimeData(data)
-    session.note(f"{chosen.count} cells of “{layer.name}” copied: paste takes them in hand")
+    session.note(
+        say(
+            "{count} cells of “{name}” copied: paste takes them in hand",
+            count=chosen.count,
+            name=layer.name,
+        )
+    )
     return True
 
 
@@ -93,14 +114,17 @@ def paste(session: Session) -> None:
         return
     patch = _read(bytes(data.data(KIND).data()))
     if patch is None:
-        session.warn("The patch on the clipboard is broken: copy it once more")
+        session.warn(say("The patch on the clipboard is broken: copy it once more"))
         return
     known = {each.name for each in session.project.tilesets}
     missing = {tile.tileset for row in patch.rows for tile in row if tile} - known
     if missing:
         session.warn(
-            f"The patch uses “{sorted(missing)[0]}”, which this project does not have: add that "
-            "sheet under the same name first"
+            say(
+                "The patch uses “{sorted}”, which this project does not have: add that sheet "
+                "under the same name first",
+                sorted=sorted(missing)[0],
+            )
         )
         return
     session.hold(PatchInHand(patch))
@@ -110,27 +134,30 @@ def _copy_markers(session: Session) -> bool:
     chosen = chosen_markers(session)
     if not chosen:
         session.note(
-            f"Choose markers first: take {with_key('Select')} and click one, or draw a frame"
+            say(
+                "Choose markers first: take {with_key} and click one, or draw a frame",
+                with_key=with_key("Select"),
+            )
         )
         return False
     data = QMimeData()
     files = [marker_to_file(each).model_dump(mode="json") for each in chosen]
     data.setData(MARKERS_KIND, json.dumps(files).encode())
     QApplication.clipboard().setMimeData(data)
-    session.note(f"{len(chosen)} markers copied")
+    session.note(say("{count} markers copied", count=len(chosen)))
     return True
 
 
 def _paste_markers(session: Session, raw: bytes) -> None:
     map_, layer = session.map, session.layer
     if map_ is None or not isinstance(layer, MarkerLayer) or layer.locked:
-        session.warn("Markers go on a marker layer that is not locked: choose one below")
+        session.warn(say("Markers go on a marker layer that is not locked: choose one below"))
         return
     try:
         files = [MarkerFile.model_validate(each) for each in json.loads(raw)]
-        found = [marker_from_file(each, "the clipboard") for each in files]
+        found = [marker_from_file(each, say("the clipboard")) for each in files]
     except (ValueError, TypeError, KnitError):
-        session.warn("The markers on the clipboard are broken: copy them once more")
+        session.warn(say("The markers on the clipboard are broken: copy them once more"))
         return
     shifted = [moved(each, *map_.lattice.stride) for each in found]
 
@@ -157,7 +184,9 @@ def turn(session: Session, by: int) -> None:
         session.turn_hand(by)
         return
     if layer.locked:
-        session.warn(f"{layer.name} is locked — {LOCK_KEYS} unlocks it")
+        session.warn(
+            say("{name} is locked — {lock_keys} unlocks it", name=layer.name, lock_keys=LOCK_KEYS)
+        )
         return
 
     def change(each: Marker) -> Marker:
@@ -165,7 +194,7 @@ def turn(session: Session, by: int) -> None:
             return replace(each, tile=turn_tile(each.tile, by)) if each.tile else each
         return turned(each, 15.0 if by == 1 else -15.0)
 
-    name = "Mirror markers" if is_mirrored(by) else "Turn markers"
+    name = say("Mirror markers") if is_mirrored(by) else say("Turn markers")
     session.apply(change_markers(map_, layer, session.markers, change, name))
 
 
@@ -174,10 +203,22 @@ def _turn_selection(session: Session, by: int) -> None:
     if grid is None or layer is None or chosen is None or isinstance(layer, MarkerLayer):
         return
     if layer.locked or not layer.visible:
-        session.warn(f"Nothing turned: {layer.name} is {'locked' if layer.locked else 'hidden'}")
+        session.warn(
+            say(
+                "Nothing turned: {name} is {words}",
+                name=layer.name,
+                words=say("locked") if layer.locked else say("hidden"),
+            )
+        )
         return
     if chosen.box.height * chosen.box.width > _MOST_CELLS:
-        session.warn(f"{chosen.count} cells are too many to turn: select at most {_MOST_CELLS}")
+        session.warn(
+            say(
+                "{count} cells are too many to turn: select at most {most_cells}",
+                count=chosen.count,
+                most_cells=_MOST_CELLS,
+            )
+        )
         return
     plan, turned_cells = plan_turn(session.doc, grid, layer, chosen, by)
     if session.apply(plan.edit):
@@ -201,10 +242,16 @@ def _paste_picture(session: Session, picture: Picture) -> None:
     """Take a picture of another program in hand if it is made of known tiles, else offer ways."""
     high, wide = picture.shape[:2]
     if not 0 < high * wide <= _MOST_PIXELS:
-        session.warn(f"The picture on the clipboard has {wide} × {high} px: copy a smaller one")
+        session.warn(
+            say(
+                "The picture on the clipboard has {wide} × {high} px: copy a smaller one",
+                wide=wide,
+                high=high,
+            )
+        )
         return
     session.run_long(
-        "Looking at the picture…",
+        say("Looking at the picture…"),
         lambda _: _patch_in(session, picture),
         lambda patch: _take_or_offer(session, picture, patch),
     )
@@ -214,11 +261,21 @@ def _take_or_offer(session: Session, picture: Picture, patch: Patch | None) -> N
     high, wide = picture.shape[:2]
     if patch is not None:
         session.hold(PatchInHand(patch))
-        session.note(f"The picture is {patch.width} × {patch.height} tiles that the project has")
+        session.note(
+            say(
+                "The picture is {width} × {height} tiles that the project has",
+                width=patch.width,
+                height=patch.height,
+            )
+        )
         return
     session.offer(
-        f"The clipboard holds a picture of {wide} × {high} px that is not made of this project's "
-        "tiles",
+        say(
+            "The clipboard holds a picture of {wide} × {high} px that is not made of "
+            "this project's tiles",
+            wide=wide,
+            high=high,
+        ),
         {
             "Make it a sheet": lambda: session.sheet_wanted.emit(picture, _NAME),
             "Make it a map…": lambda: session.map_wanted.emit(picture, _NAME),
@@ -244,8 +301,8 @@ def _patch_in(session: Session, picture: Picture) -> Patch | None:
 
 def _strange(data: QMimeData | None) -> str:
     if data is not None and data.hasText() and data.text().strip():
-        return "The clipboard holds text, no tiles: copy selected cells first"
-    return "The clipboard is empty: copy selected cells first"
+        return say("The clipboard holds text, no tiles: copy selected cells first")
+    return say("The clipboard is empty: copy selected cells first")
 
 
 def _read(raw: bytes) -> Patch | None:

@@ -14,6 +14,7 @@ from PySide6.QtWidgets import (
 )
 
 from knitground.core.base.errors import KnitError
+from knitground.core.base.tongue import say
 from knitground.core.base.window import Box
 from knitground.core.edit.atoms import close_seam
 from knitground.core.edit.document import Edit
@@ -42,15 +43,15 @@ from knitground.ui.session import QUIET_CELLS, Session
 
 _WIDEST = 1024
 _GRIDS = {
-    GridKind.SQUARE: "Square",
-    GridKind.DIAMOND: "Diamond (isometric)",
-    GridKind.STAGGERED: "Staggered (isometric, in rows)",
+    GridKind.SQUARE: say("Square"),
+    GridKind.DIAMOND: say("Diamond (isometric)"),
+    GridKind.STAGGERED: say("Staggered (isometric, in rows)"),
 }
 _SHIFTS = {
-    (False, False): "Every other row, from the second",
-    (False, True): "Every other row, from the first",
-    (True, False): "Every other column, from the second",
-    (True, True): "Every other column, from the first",
+    (False, False): say("Every other row, from the second"),
+    (False, True): say("Every other row, from the first"),
+    (True, False): say("Every other column, from the second"),
+    (True, True): say("Every other column, from the first"),
 }
 """Words by whether columns are shifted, and whether the first one is."""
 
@@ -82,11 +83,13 @@ class NewMapDialog(Dialog):
     def __init__(self, session: Session, parent: QWidget) -> None:
         super().__init__(parent)
         self.session = session
-        self.setWindowTitle("New map")
-        self.name = QLineEdit(free_name("Map", [each.name for each in session.project.maps]))
+        self.setWindowTitle(say("New map"))
+        self.name = QLineEdit(free_name(say("Map"), [each.name for each in session.project.maps]))
         self.width_box, self.height_box = (
-            whole_box(1, MAX_SIDE, f"{what} of the map", value=value, suffix=" cells")
-            for what, value in (("Width", 64), ("Height", 48))
+            whole_box(
+                1, MAX_SIDE, say("{what} of the map", what=what), value=value, suffix=" cells"
+            )
+            for what, value in ((say("Width"), 64), (say("Height"), 48))
         )
         for box in (self.width_box, self.height_box):
             box.valueChanged.connect(self._check)
@@ -95,26 +98,31 @@ class NewMapDialog(Dialog):
             rows, columns = map_.lattice.counted
             known.setdefault((columns, rows), []).append(map_.name)
         for each in session.sizes:
-            known.setdefault(each, ["used before"])
+            known.setdefault(each, [say("used before")])
         sizes = [(f"{columns} × {rows}: {', '.join(names)}", (columns, rows))
                  for (columns, rows), names in known.items()]  # fmt: skip
         self.sizes = Choice(
-            "Take the size of another map, or one used before", [("as…", None), *sizes]
+            say("Take the size of another map, or one used before"), [("as…", None), *sizes]
         )
         self.sizes.setVisible(bool(known))
         self.sizes.chosen.connect(self._take_size)
         self.across, self.down = (
-            whole_box(0, 1000, f"How many screens {what}; the size in cells follows", special="—")
+            whole_box(
+                0,
+                1000,
+                say("How many screens {what}; the size in cells follows", what=what),
+                special="—",
+            )
             for what in ("wide", "high")
         )
         self.screen_width, self.screen_height = (
-            whole_box(1, 16_384, f"{what} of a screen", value=value, suffix=" px")
-            for what, value in (("Width", 320), ("Height", 180))
+            whole_box(1, 16_384, say("{what} of a screen", what=what), value=value, suffix=" px")
+            for what, value in ((say("Width"), 320), (say("Height"), 180))
         )
         for box in (self.across, self.down, self.screen_width, self.screen_height):
             box.valueChanged.connect(self._by_screens)
         self.tilesets = Choice(
-            "The sheet that its cells are as large as, and whose sets it gets layers for",
+            say("The sheet that its cells are as large as, and whose sets it gets layers for"),
             [(each.name, each) for each in session.project.tilesets],
         )  # fmt: skip
         if session.tileset is not None:
@@ -122,10 +130,10 @@ class NewMapDialog(Dialog):
         self.tilesets.currentIndexChanged.connect(self._check)
         self.tilesets.currentIndexChanged.connect(self._by_screens)
         self.tilesets.currentIndexChanged.connect(self._fill_terrains)
-        self.grid = Choice("How the map is divided", [
+        self.grid = Choice(say("How the map is divided"), [
             (words, kind, _grid_icon(Grid.of(kind, 3, 2))) for kind, words in _GRIDS.items()
         ])  # fmt: skip
-        self.shift = Choice("Which rows, or columns, lie half a cell further", [
+        self.shift = Choice(say("Which rows, or columns, lie half a cell further"), [
             (words, (by_columns, first), _grid_icon(Grid.of(
                 GridKind.STAGGERED, *((2, 3) if by_columns else (3, 2)), by_columns=by_columns,
                 first=first,
@@ -135,10 +143,14 @@ class NewMapDialog(Dialog):
             choice.currentIndexChanged.connect(self._check)
             choice.currentIndexChanged.connect(self._by_screens)
         self.base_width, self.base_height = (
-            whole_box(2, _WIDEST, f"How {what} the diamond is on which a picture stands",
-                      suffix=" px")
+            whole_box(
+                2,
+                _WIDEST,
+                say("How {what} the diamond is on which a picture stands", what=what),
+                suffix=" px",
+            )
             for what in ("wide", "high")
-        )  # fmt: skip
+        )
         for box in (self.base_width, self.base_height):
             box.valueChanged.connect(self._check)
         self.measured: Base | None = None
@@ -149,27 +161,27 @@ class NewMapDialog(Dialog):
         self.base_picture.changed.connect(self._drag_base)
         self.base_words = QLabel()
         self.base_words.setWordWrap(True)
-        self.filled = Choice("The terrain that lies everywhere to begin with")
-        self.wrap = QCheckBox("Wraps at the borders")
+        self.filled = Choice(say("The terrain that lies everywhere to begin with"))
+        self.wrap = QCheckBox(say("Wraps at the borders"))
         self.facts = QLabel()
         self.facts.setWordWrap(True)
-        self.buttons = self.make_buttons("Make map")
+        self.buttons = self.make_buttons(say("Make map"))
         form = QFormLayout(self)
-        form.addRow("Name", self.name)
-        form.addRow("Size", row(self.width_box, QLabel("×"), self.height_box, self.sizes, 1))
+        form.addRow(say("Name"), self.name)
+        form.addRow(say("Size"), row(self.width_box, QLabel("×"), self.height_box, self.sizes, 1))
         form.addRow(
-            "or in screens",
+            say("or in screens"),
             row(self.across, QLabel("×"), self.down, QLabel("of"), self.screen_width, QLabel("×"),
                 self.screen_height),
         )  # fmt: skip
-        form.addRow("Cells as in", self.tilesets)
-        form.addRow("Grid", self.grid)
-        form.addRow("Shifted", self.shift)
+        form.addRow(say("Cells as in"), self.tilesets)
+        form.addRow(say("Grid"), self.grid)
+        form.addRow(say("Shifted"), self.shift)
         self.base_row = row(self.base_width, QLabel("×"), self.base_height, 1)
-        form.addRow("Base", self.base_row)
+        form.addRow(say("Base"), self.base_row)
         form.addRow("", self.base_picture)
         form.addRow("", self.base_words)
-        form.addRow("Filled with", self.filled)
+        form.addRow(say("Filled with"), self.filled)
         form.addRow("", self.wrap)
         form.addRow(self.facts)
         form.addRow(self.buttons)
@@ -226,26 +238,38 @@ class NewMapDialog(Dialog):
             self._form.setRowVisible(each, diamonds)
         words, role = "", "note"
         if diamonds and base is None:
-            words = "No diamond is seen at the foot of these pictures: type or drag how large it is"
+            words = say(
+                "No diamond is seen at the foot of these pictures: type or drag how large it is"
+            )
         elif diamonds and base is not None:
-            words = (
-                f"Measured on {base.tiles} pictures: {base.width} × {base.height} px, "
-                f"{base.score * 100:.0f} % sure"
+            words = say(
+                "Measured on {tiles} pictures: {width} × {height} px, {score:.0f} % sure",
+                tiles=base.tiles,
+                width=base.width,
+                height=base.height,
+                score=base.score * 100,
             )
         elif base is not None and base.is_sure:
-            words = (
-                f"These pictures stand on diamonds of {base.width} × {base.height} px "
-                f"({base.score * 100:.0f} % sure): choose Diamond"
+            words = say(
+                "These pictures stand on diamonds of {width} × {height} px ({score:.0f} % "
+                "sure): choose Diamond",
+                width=base.width,
+                height=base.height,
+                score=base.score * 100,
             )
             role = "warning"
         if diamonds and self.below:
-            words += f", {self.below} px over their foot: anchors are set on its middle"
+            words += say(
+                ", {below} px over their foot: anchors are set on its middle", below=self.below
+            )
         tall = self._tile()[0]
         typed = self.base_height.value()
         if diamonds and base is not None and typed == tall and base.height < tall:
-            words = (
-                f"{tall} px is the height of the picture, not of what it stands on: that is "
-                f"{base.height} px"
+            words = say(
+                "{tall} px is the height of the picture, not of what it stands on: that is "
+                "{height} px",
+                tall=tall,
+                height=base.height,
             )
             role = "warning"
         self.base_words.setText(words)
@@ -280,7 +304,7 @@ class NewMapDialog(Dialog):
             plains = plain_terrains(self.session.project, tileset, kit)
             for number, terrain in enumerate(kit.terrains, 1):
                 name, plain = terrain.name, number in plains
-                words = name if plain else f"{name} (has no plain tile yet)"
+                words = name if plain else say("{name} (has no plain tile yet)", name=name)
                 offered.append((words, (kit.name, number), terrain_icon(kit, number)))
                 allowed.append(plain)
                 if plain and kit.kind is SetKind.CORNER:
@@ -316,11 +340,18 @@ class NewMapDialog(Dialog):
         lattice = self.how.lattice(height, width, *self._cell())
         staggered = self.kind is GridKind.STAGGERED
         self.wrap.setEnabled(not staggered)
-        self.wrap.setToolTip("A staggered map does not wrap" if staggered else "")
+        self.wrap.setToolTip(say("A staggered map does not wrap") if staggered else "")
         (tall, broad), (wide, high) = lattice.cell_size, lattice.extent
         text, role = (
-            f"cells of {broad} × {tall} px, {wide} × {high} px in all", "note",
-        )  # fmt: skip
+            say(
+                "cells of {broad} × {tall} px, {wide} × {high} px in all",
+                broad=broad,
+                tall=tall,
+                wide=wide,
+                high=high,
+            ),
+            "note",
+        )
         try:
             check_size(height, width)
             check_size(lattice.rows, lattice.columns)
@@ -375,7 +406,7 @@ class NewMapDialog(Dialog):
                     if map_.wrap:
                         close_seam(layer.terrain)
             map_.layers.append(layer)
-        map_.layers.append(map_.new_tile_layer("Tiles"))
+        map_.layers.append(map_.new_tile_layer(say("Tiles")))
         return map_
 
 
@@ -385,20 +416,23 @@ class ResizeDialog(Dialog):
     def __init__(self, map_: Map, parent: QWidget) -> None:
         super().__init__(parent)
         self.map_ = map_
-        self.setWindowTitle(f"Size of “{map_.name}”")
+        self.setWindowTitle(say("Size of “{name}”", name=map_.name))
         self.boxes: dict[str, WholeBox] = {}
         form = QFormLayout(self)
         for side, label in (
-            ("top", "Above"), ("left", "Left"), ("right", "Right"), ("bottom", "Below"),
-        ):  # fmt: skip
-            box = whole_box(-MAX_SIDE, MAX_SIDE, "Cells to add on this side; less than 0 cuts",
+            ("top", say("Above")),
+            ("left", say("Left")),
+            ("right", say("Right")),
+            ("bottom", say("Below")),
+        ):
+            box = whole_box(-MAX_SIDE, MAX_SIDE, say("Cells to add on this side; less than 0 cuts"),
                             suffix=" cells")  # fmt: skip
             box.valueChanged.connect(self._check)
             self.boxes[side] = box
             form.addRow(label, box)
         self.facts = QLabel()
         self.facts.setWordWrap(True)
-        self.buttons = self.make_buttons("Resize")
+        self.buttons = self.make_buttons(say("Resize"))
         form.addRow(self.facts)
         form.addRow(self.buttons)
         self.setMinimumWidth(380)
@@ -412,7 +446,13 @@ class ResizeDialog(Dialog):
         asked, map_ = self.margins(), self.map_
         height, width = counted_after(map_, asked)
         rows, columns = map_.lattice.counted
-        text = f"{columns} × {rows} cells become {width} × {height}"
+        text = say(
+            "{columns} × {rows} cells become {width} × {height}",
+            columns=columns,
+            rows=rows,
+            width=width,
+            height=height,
+        )
         role, ok = "note", True
         try:
             check_size(height, width)
@@ -429,15 +469,17 @@ class ResizeDialog(Dialog):
         def done(lost: dict[str, int]) -> None:
             if asked != self.margins():
                 return  # another size is asked for by now, and counted
-            parts = ", ".join(f"{count} of “{name}”" for name, count in lost.items())
-            cut = f"{text}. Cut off: {parts}. Undo brings them back."
+            parts = ", ".join(
+                say("{count} of “{name}”", count=count, name=name) for name, count in lost.items()
+            )
+            cut = say("{it}. Cut off: {parts}. Undo brings them back.", it=text, parts=parts)
             self._tell(cut if lost else text, "warning" if lost else "note", ok=True)
 
         map_ = self.map_
         if map_.height * map_.width * len(map_.layers) <= QUIET_CELLS:
             done(cut_content(map_, asked))
             return
-        self._tell(f"{text}. Counting what is cut off…", "note", ok=True)
+        self._tell(say("{it}. Counting what is cut off…", it=text), "note", ok=True)
         work = lambda _: cut_content(map_, asked)  # noqa: E731
         Job(work, done, lambda _: None, owner=self).start()
 

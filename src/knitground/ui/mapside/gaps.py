@@ -6,6 +6,7 @@ import numpy as np
 from PySide6.QtWidgets import QToolButton
 
 from knitground.core.base.progress import Progress
+from knitground.core.base.tongue import say
 from knitground.core.knit.keys import Key
 from knitground.core.knit.missing import key_words, missing_keys
 from knitground.core.model.layers import GAP, GroundLayer
@@ -27,7 +28,7 @@ class GapButton(QToolButton):
         super().__init__()
         self.session, self.notices = session, notices
         self.setProperty("flat", "true")
-        self.setToolTip("Show the first gap, and name the tile that is missing there")
+        self.setToolTip(say("Show the first gap, and name the tile that is missing there"))
         self.clicked.connect(self.show_first)
         self.hide()
 
@@ -37,7 +38,7 @@ class GapButton(QToolButton):
         knitter = self.session.doc.knitter
         layers = [each for each in map_.layers if isinstance(each, GroundLayer)] if map_ else []
         count = sum(knitter.gaps(layer)[0] for layer in layers)
-        self.setText(f"{count} gap{'s' * (count != 1)}")
+        self.setText(say("{count} gap{it}", count=count, it="s" * (count != 1)))
         self.setVisible(count > 0)
 
     def show_first(self) -> None:
@@ -57,7 +58,7 @@ class GapButton(QToolButton):
                     return layer, (int(places[0][0]), int(places[0][1])), missing
             return None
 
-        self.session.run_long("Looking for gaps…", look, self._tell)
+        self.session.run_long(say("Looking for gaps…"), look, self._tell)
 
     def _tell(self, found: Found | None) -> None:
         if found is None:
@@ -68,12 +69,25 @@ class GapButton(QToolButton):
         self.session.cell_wanted.emit(*cell)
         owner = self.session.project.set_of(layer.tileset, layer.set_name)
         if owner is None:
-            self.session.warn(f"The terrain set of “{layer.name}” is not there: choose another")
+            self.session.warn(
+                say("The terrain set of “{name}” is not there: choose another", name=layer.name)
+            )
             return
-        named = "; ".join(f"{key_words(owner[1], key)} ({n} cells)" for key, n in missing[:_NAMED])
-        more = f" and {len(missing) - _NAMED} more" if len(missing) > _NAMED else ""
+        named = "; ".join(
+            say("{key_words} ({n} cells)", key_words=key_words(owner[1], key), n=n)
+            for key, n in missing[:_NAMED]
+        )
+        more = (
+            say(" and {count} more", count=len(missing) - _NAMED) if len(missing) > _NAMED else ""
+        )
         self.notices.tell(
-            f"“{layer.name}” asks for tiles that “{owner[1].name}” lacks: {named}{more}",
+            say(
+                "“{name}” asks for tiles that “{name2}” lacks: {named}{more}",
+                name=layer.name,
+                name2=owner[1].name,
+                named=named,
+                more=more,
+            ),
             "warning",
             {"Make them…": lambda: self.session.missing_wanted.emit(*owner)},
         )

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from knitground.core.base.progress import Progress
+from knitground.core.base.tongue import say
 from knitground.core.model.layers import Cells, GrownLayer, Layer
 from knitground.core.model.map import Map
 from knitground.ui.session import Session
@@ -37,4 +38,4 @@ def once_grown(
         doc.grower.keep(grown, cells)
         act()
 
-    session.run_long("Growing what lies under the pins…", work, done)
+    session.run_long(say("Growing what lies under the pins…"), work, done)

@@ -8,6 +8,7 @@ from typing import Any
 
 import numpy as np
 
+from knitground.core.base.tongue import say
 from knitground.core.chance.draw import shares
 from knitground.core.edit.hand import (
     Hand,
@@ -96,33 +97,46 @@ def _one_colour(colour: str) -> Pixels:
 def _mix_note(hand: MixInHand, session: Session) -> str:
     parts = shares(hand.mix.weights)
     words = ", ".join(map(percent, parts[:_SHARES_TOLD]))
-    words += f" and {len(parts) - _SHARES_TOLD} more" if len(parts) > _SHARES_TOLD else ""
-    return f"{len(hand.mix.entries)} tiles: {words} · seed {session.options.seed} · R rerolls"
+    words += (
+        say(" and {count} more", count=len(parts) - _SHARES_TOLD)
+        if len(parts) > _SHARES_TOLD
+        else ""
+    )
+    return say(
+        "{count} tiles: {words} · seed {seed} · R rerolls",
+        count=len(hand.mix.entries),
+        words=words,
+        seed=session.options.seed,
+    )
 
 
 HAND_KINDS: dict[type, HandKind] = {
     TileInHand: HandKind(
         lambda project, hand: pixels_of(project, hand.tile),
-        lambda *_: "[ ] turn it, M mirrors, Shift+M flips; on a ground or grown layer it becomes a "
-                   "pin",
+        lambda *_: say(
+            "[ ] turn it, M mirrors, Shift+M flips; on a ground or grown layer it becomes a pin"
+        ),
     ),
     MixInHand: HandKind(lambda project, hand: mix_pixels(project, hand.mix), _mix_note),
     PatchInHand: HandKind(
         lambda project, hand: patch_pixels(project, hand.patch),
-        lambda *_: "[ ] turn it, M mirrors, Shift+M flips; Box and Fill repeat it",
+        lambda *_: say("[ ] turn it, M mirrors, Shift+M flips; Box and Fill repeat it"),
     ),
     TerrainInHand: HandKind(
-        _terrain_pixels, lambda hand, _: f"{hand.set_name}: tiles at its borders knit themselves"
+        _terrain_pixels,
+        lambda hand, _: say(
+            "{set_name}: tiles at its borders knit themselves", set_name=hand.set_name
+        ),
     ),
     TintInHand: HandKind(
         lambda _, hand: _one_colour(hand.colour),
-        lambda *_: "multiplied over what lies beneath; Pick takes a colour from the layer",
+        lambda *_: say("multiplied over what lies beneath; Pick takes a colour from the layer"),
     ),
     MarkerInHand: HandKind(
         lambda _, hand: _one_colour(kind_colour(hand.kind)),
-        lambda *_: "Paint: a point · Box, Line: an area · Select moves and edits",
+        lambda *_: say("Paint: a point · Box, Line: an area · Select moves and edits"),
     ),
-}  # fmt: skip
+}
 
 
 def hand_pixels(project: Project, hand: Hand | None) -> Pixels | None:
@@ -133,5 +147,5 @@ def hand_pixels(project: Project, hand: Hand | None) -> Pixels | None:
 def hand_note(hand: Hand | None, session: Session) -> str:
     """Say what is in hand, and what it may lay."""
     if hand is None:
-        return "take a terrain, a tile or a mix"
+        return say("take a terrain, a tile or a mix")
     return HAND_KINDS[type(hand)].note(hand, session)

@@ -17,6 +17,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from knitground.core.base.tongue import say
 from knitground.core.edit.layers import (
     lock_layer,
     show_layer,
@@ -96,8 +97,8 @@ class Card(Framed):
         self.name = plain()
         self.kind = note(layer.kind)
         self.kind.setWordWrap(False)
-        self.eye = icon_button("mdi6.eye-outline", self._toggle_eye, "Hide", EYE_KEYS)
-        self.lock = icon_button("mdi6.lock-open-outline", self._toggle_lock, "Lock", LOCK_KEYS)
+        self.eye = icon_button("mdi6.eye-outline", self._toggle_eye, say("Hide"), EYE_KEYS)
+        self.lock = icon_button("mdi6.lock-open-outline", self._toggle_lock, say("Lock"), LOCK_KEYS)
         for each in (self.eye, self.lock):
             each.setIconSize(QSize(14, 14))
             each.setFixedSize(18, 18)
@@ -123,7 +124,7 @@ class Card(Framed):
     def refresh(self) -> None:
         """Show the layer's name, eye and lock, and whether it is the chosen one."""
         here = self.session.layer is self.layer
-        self.setAccessibleName(f"Layer {self.layer.name}")
+        self.setAccessibleName(say("Layer {name}", name=self.layer.name))
         self.dress(here)
         font = self.name.font()
         font.setBold(here)
@@ -135,9 +136,20 @@ class Card(Framed):
         own = " {1}×{0}".format(*grid.lattice.cell_size) if grid is not self.map else ""
         self.kind.setText(self.layer.kind + own + (" ⇲" if moved else ""))
         across, down = self.layer.offset
-        place = f" · offset {across}, {down} px, height {self.layer.height} px" if moved else ""
-        place += " · sorted by depth" if self.layer.interleaved else ""
-        words = f"{self.layer.name}: click to work on it, drag to move it{place}"
+        place = (
+            say(
+                " · offset {across}, {down} px, height {height} px",
+                across=across,
+                down=down,
+                height=self.layer.height,
+            )
+            if moved
+            else ""
+        )
+        place += say(" · sorted by depth") if self.layer.interleaved else ""
+        words = say(
+            "{name}: click to work on it, drag to move it{place}", name=self.layer.name, place=place
+        )
         self.setToolTip(tip_of(words))
         self.eye.setIcon(
             icon("mdi6.eye-outline", "ink2")
@@ -150,11 +162,21 @@ class Card(Framed):
             else icon("mdi6.lock-open-outline", "ink2")
         )
         name = self.layer.name
-        self.eye.setAccessibleName(f"Hide {name}" if self.layer.visible else f"Show {name}")
-        self.lock.setAccessibleName(f"Unlock {name}" if self.layer.locked else f"Lock {name}")
-        self.eye.setToolTip(f"Hide ({EYE_KEYS})" if self.layer.visible else f"Show ({EYE_KEYS})")
+        self.eye.setAccessibleName(
+            say("Hide {name}", name=name) if self.layer.visible else say("Show {name}", name=name)
+        )
+        self.lock.setAccessibleName(
+            say("Unlock {name}", name=name) if self.layer.locked else say("Lock {name}", name=name)
+        )
+        self.eye.setToolTip(
+            say("Hide ({eye_keys})", eye_keys=EYE_KEYS)
+            if self.layer.visible
+            else say("Show ({eye_keys})", eye_keys=EYE_KEYS)
+        )
         self.lock.setToolTip(
-            f"Unlock ({LOCK_KEYS})" if self.layer.locked else f"Lock ({LOCK_KEYS})"
+            say("Unlock ({lock_keys})", lock_keys=LOCK_KEYS)
+            if self.layer.locked
+            else say("Lock ({lock_keys})", lock_keys=LOCK_KEYS)
         )
 
     def _toggle_eye(self) -> None:
@@ -175,7 +197,7 @@ class Card(Framed):
             self._press = None
             drag = QDrag(self)
             data = QMimeData()
-            data.setText(f"layer {self.layer.number}")
+            data.setText(say("layer {number}", number=self.layer.number))
             drag.setMimeData(data)
             drag.setPixmap(self.thumb.grab())
             drag.exec(Qt.DropAction.MoveAction)

@@ -7,6 +7,7 @@ from functools import partial
 
 from PySide6.QtWidgets import QInputDialog, QMenu, QWidget
 
+from knitground.core.base.tongue import say
 from knitground.core.base.window import whole
 from knitground.core.edit.desk import Pointer
 from knitground.core.edit.hand import TileInHand
@@ -85,7 +86,9 @@ class LayerCommands:
     def _release_here(self, at: Pointer | None) -> None:
         plan = release_pins(self.session.desk(), at)
         if plan is None:
-            self.session.note("No pin there: point at a pinned cell of the chosen layer, or select")
+            self.session.note(
+                say("No pin there: point at a pinned cell of the chosen layer, or select")
+            )
         else:
             self.session.apply(plan.edit)
 
@@ -94,15 +97,23 @@ class LayerCommands:
         menu = QMenu(self.parent_widget)
         for tileset in self.session.project.tilesets:
             for kit in tileset.sets:
-                text = f"Ground layer from {tileset.name} — {kit.name} ({kit.kind.value} set)"
+                text = say(
+                    "Ground layer from {name} — {name2} ({value} set)",
+                    name=tileset.name,
+                    name2=kit.name,
+                    value=kit.kind.value,
+                )
                 menu.addAction(on_button(text), partial(self.add_ground, tileset.name, kit.name))
-        menu.addAction("Tile layer", self.add_tiles)
-        menu.addAction("Tile layer with cells of its own…", self.ask_own_cells)
-        menu.addAction("Grown layer: made by a recipe", partial(self.add_kind, "Grown"))
+        menu.addAction(say("Tile layer"), self.add_tiles)
+        menu.addAction(say("Tile layer with cells of its own…"), self.ask_own_cells)
+        menu.addAction(say("Grown layer: made by a recipe"), partial(self.add_kind, say("Grown")))
         menu.addAction(
-            "Marker layer: points, areas, free pictures", partial(self.add_kind, "Markers")
+            say("Marker layer: points, areas, free pictures"),
+            partial(self.add_kind, say("Markers")),
         )
-        menu.addAction("Tint layer: colours over what lies beneath", partial(self.add_kind, "Tint"))
+        menu.addAction(
+            say("Tint layer: colours over what lies beneath"), partial(self.add_kind, say("Tint"))
+        )
         return menu
 
     def add_kind(self, kind: str) -> None:
@@ -124,8 +135,8 @@ class LayerCommands:
         old = f"{cut.tile_width} × {cut.tile_height}" if cut and not cut.pieces else "16 × 16"
         text, ok = QInputDialog.getText(
             self.parent_widget,
-            "Tile layer with cells of its own",
-            "Width × height of a cell in px",
+            say("Tile layer with cells of its own"),
+            say("Width × height of a cell in px"),
             text=old,
         )
         if ok:
@@ -138,27 +149,39 @@ class LayerCommands:
             return
         if len(numbers) != 2 or not all(1 <= int(each) <= 16_384 for each in numbers):
             self.session.warn(
-                f"“{text}” is not a size of cells: give width × height, 1 to 16 384 px each"
+                say(
+                    "“{it}” is not a size of cells: give width × height, 1 to 16 384 px each",
+                    it=text,
+                )
             )
             return
         if map_.lattice.slanted:
-            self.session.warn("On a map of diamonds all layers have the map's cells")
+            self.session.warn(say("On a map of diamonds all layers have the map's cells"))
             return
         width, height = (int(each) for each in numbers)
         own = map_.lattice.divided(height, width)
         if own.rows * own.columns > MAX_CELLS:
             self.session.warn(
-                f"cells of {width} × {height} px would be more than {MAX_CELLS}: give larger ones"
+                say(
+                    "cells of {width} × {height} px would be more than {max_cells}: give larger "
+                    "ones",
+                    width=width,
+                    height=height,
+                    max_cells=MAX_CELLS,
+                )
             )
             return
-        name = free_name(f"Tiles {width} × {height}", [layer.name for layer in map_.layers])
+        name = free_name(
+            say("Tiles {width} × {height}", width=width, height=height),
+            [layer.name for layer in map_.layers],
+        )
         self._add(map_, map_.new_tile_layer(name, (height, width)))
 
     def add_tiles(self) -> None:
         """Add a tile layer in front of the chosen layer and choose it."""
         map_ = self.session.map
         if map_ is not None:
-            name = free_name("Tiles", [layer.name for layer in map_.layers])
+            name = free_name(say("Tiles"), [layer.name for layer in map_.layers])
             self._add(map_, map_.new_tile_layer(name))
 
     def add_storey(self) -> None:
@@ -168,10 +191,14 @@ class LayerCommands:
             return
         rise = self._rise(map_) or map_.lattice.cell_size[0]
         names = [each.name for each in map_.layers]
-        made = map_.new_tile_layer(free_name("Storey", names))
+        made = map_.new_tile_layer(free_name(say("Storey"), names))
         made.offset, made.height = layer.offset, layer.height + rise
         self._add(map_, made)
-        self.session.note(f"“{made.name}” is {rise} px above “{layer.name}”")
+        self.session.note(
+            say(
+                "“{name}” is {rise} px above “{name2}”", name=made.name, rise=rise, name2=layer.name
+            )
+        )
 
     def _rise(self, map_: Map) -> int:
         """Measure by how much the tile in hand rises over its cell; 0 of what lies flat."""
@@ -187,8 +214,10 @@ class LayerCommands:
         if map_ is not None and layer is not None:
             on = not layer.interleaved
             if self.session.apply(interleave_layer(map_, layer, on)):
-                words = "with its neighbours that are too" if on else "no more"
-                self.session.note(f"“{layer.name}” is sorted by depth {words}")
+                words = say("with its neighbours that are too") if on else say("no more")
+                self.session.note(
+                    say("“{name}” is sorted by depth {words}", name=layer.name, words=words)
+                )
 
     def add_ground(self, tileset: str, set_name: str) -> None:
         """Add a ground layer in front of the chosen layer and choose it."""
@@ -208,7 +237,9 @@ class LayerCommands:
     def ask_name(self, layer: Layer) -> None:
         """Ask for another name for a layer."""
         map_ = self.session.map
-        name, ok = QInputDialog.getText(self.parent_widget, "Rename layer", "Name", text=layer.name)
+        name, ok = QInputDialog.getText(
+            self.parent_widget, say("Rename layer"), say("Name"), text=layer.name
+        )
         if ok and map_ is not None:
             self.session.do(lambda: rename_layer(map_, layer, name, self.session.project))
 
@@ -264,17 +295,19 @@ class LayerCommands:
         if map_ is not None and isinstance(layer, GroundLayer):
             self.session.apply(reseed_layer(map_, layer, layer.seed + 1))
         else:
-            self.session.note("Only a ground layer draws variants: choose one")
+            self.session.note(say("Only a ground layer draws variants: choose one"))
 
     def release_pins(self) -> None:
         """Let all cells of the chosen layer be knitted, or grown, again."""
         map_, layer = self.session.map, self.session.layer
         if map_ is None or not isinstance(layer, PinnedLayer) or not layer.pinned.any():
-            self.session.note("The chosen layer has no pins")
+            self.session.note(say("The chosen layer has no pins"))
             return
         once_grown(self.session, map_, layer, lambda: self._release_all(map_, layer))
 
     def _release_all(self, map_: Map, layer: PinnedLayer) -> None:
-        name = f"Release {int(layer.pinned.sum())} pins of “{layer.name}”"
+        name = say(
+            "Release {number} pins of “{name}”", number=int(layer.pinned.sum()), name=layer.name
+        )
         box, every = whole(layer.cells), layer.pinned.copy()
         self.session.apply(plan_unpin(self.session.doc, map_, layer, box, every, name).edit)

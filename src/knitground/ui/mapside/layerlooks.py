@@ -7,6 +7,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from knitground.core.base.tongue import say
 from knitground.core.base.window import Box
 from knitground.core.edit.desk import Pointer
 from knitground.core.edit.hand import TURN_WORDS
@@ -99,7 +100,11 @@ class _Tint(LayerLook):
     def words(self, session: Session, map_: Map, layer: Layer, at: Pointer) -> str:
         value = _value(session, map_, layer, at)
         part = percent((value >> 24) / FULL_TINT)
-        return f"colour #{value & 0xFFFFFF:06x}, {part}" if value else "none"
+        return (
+            say("colour #{value:06x}, {part}", value=value & 0xFFFFFF, part=part)
+            if value
+            else "none"
+        )
 
 
 class _Markers(LayerLook):
@@ -110,8 +115,8 @@ class _Markers(LayerLook):
     def words(self, session: Session, map_: Map, layer: Layer, at: Pointer) -> str:
         assert isinstance(layer, MarkerLayer)
         found = marker_at(session.project, layer, at.x, at.y, map_.lattice.shorter / 2)
-        what = f"{found.shape.value} “{found.title}”" if found else "no marker"
-        return f"{what} · x {at.x:.0f}, y {at.y:.0f} px"
+        what = f"{found.shape.value} “{found.title}”" if found else say("no marker")
+        return say("{what} · x {x:.0f}, y {y:.0f} px", what=what, x=at.x, y=at.y)
 
 
 _LOOKS: dict[type[Layer], LayerLook] = {
@@ -133,9 +138,17 @@ def under_pointer(session: Session, at: Pointer) -> str:
     row, col = at.cell(map_)
     if not map_.lattice.holds(row, col):
         rows, columns = map_.lattice.counted
-        return f"outside {map_.name} · {columns} × {rows} cells"
+        return say(
+            "outside {name} · {columns} × {rows} cells", name=map_.name, columns=columns, rows=rows
+        )
     named = map_.lattice.name_of(row, col)
-    start = f"column {named[1]}, row {named[0]} · {layer.name} ({layer.kind})"
+    start = say(
+        "column {named}, row {named2} · {name} ({kind})",
+        named=named[1],
+        named2=named[0],
+        name=layer.name,
+        kind=layer.kind,
+    )
     return f"{start}: {look_of(layer).words(session, map_, layer, at)}"
 
 
@@ -153,8 +166,15 @@ def tile_words(session: Session, tile: TileRef | None) -> str:
         return "empty"
     owner = session.project.tileset_named(tile.tileset)
     if owner is None or not owner.has(tile.row, tile.col):
-        return f"missing tile of {tile.tileset} (row {tile.row}, column {tile.col})"
-    return f"tile {owner.number(tile.row, tile.col)} of {tile.tileset}"
+        return say(
+            "missing tile of {tileset} (row {row}, column {col})",
+            tileset=tile.tileset,
+            row=tile.row,
+            col=tile.col,
+        )
+    return say(
+        "tile {number} of {tileset}", number=owner.number(tile.row, tile.col), tileset=tile.tileset
+    )
 
 
 def laid_words(session: Session, tile: TileRef) -> str:
@@ -169,7 +189,7 @@ def laid_words(session: Session, tile: TileRef) -> str:
             if marks.any():
                 turned = turned_ring(marks, tile.turn)
                 shown = [f"{slot.name} {kit.name_of(int(turned[slot]))}" for slot in kit.kind.slots]
-                return f"{words}, shows {' · '.join(shown)}"
+                return say("{words}, shows {words2}", words=words, words2=" · ".join(shown))
     return words
 
 
@@ -189,9 +209,14 @@ def live_words(session: Session, map_: Map, layer: GrownLayer, cell: Box) -> str
             for down, across, _ in block.writes if block.rule == n else ():
                 at_row, at_col = cell.top - down, cell.left - across
                 if ((rows == at_row) & (cols == at_col) & (states == DONE)).any():
-                    name = rule.name or "without a name"
-                    return f" · made by rule {n + 1} of “{live.step.rules}”, “{name}”"
-    return f" · no rule of “{live.step.rules}” takes it"
+                    name = rule.name or say("without a name")
+                    return say(
+                        " · made by rule {n} of “{rules}”, “{name}”",
+                        n=n + 1,
+                        rules=live.step.rules,
+                        name=name,
+                    )
+    return say(" · no rule of “{rules}” takes it", rules=live.step.rules)
 
 
 # Pictures

@@ -11,6 +11,7 @@ from PySide6.QtCore import QObject, Signal
 from PySide6.QtGui import QColor
 from PySide6.QtWidgets import QColorDialog, QInputDialog, QWidget
 
+from knitground.core.base.tongue import say
 from knitground.core.edit.document import Edit
 from knitground.core.edit.maps import (
     add_map,
@@ -86,14 +87,14 @@ class MapCommands(QObject):
 
     def ask_picture(self) -> None:
         """Ask for a finished mock-up and make a map of it."""
-        path = ask_file(self.parent_widget, "Map from a picture", "mock-ups")
+        path = ask_file(self.parent_widget, say("Map from a picture"), "mock-ups")
         if path is not None:
             self.map_from_file(path)
 
     def map_from_file(self, path: Path) -> None:
         """Read a picture and show what map it would be."""
         self.session.run_long(
-            f"Reading {path.name}…",
+            say("Reading {name}…", name=path.name),
             lambda _: read_picture(path),
             lambda picture: self.map_from_picture(picture, path.stem),
         )
@@ -126,7 +127,9 @@ class MapCommands(QObject):
         if map_ is None:
             return
         if not map_.lattice.slanted:
-            self.session.note(f"“{map_.name}” has upright cells: they are drawn row by row")
+            self.session.note(
+                say("“{name}” has upright cells: they are drawn row by row", name=map_.name)
+            )
             return
         dialog = OrderDialog(self.session, map_, self._middle(), self.parent_widget)
         dialog.finished.connect(dialog.deleteLater)
@@ -139,7 +142,9 @@ class MapCommands(QObject):
             return
         rows, columns = map_.lattice.counted
         text, ok = QInputDialog.getText(
-            self.parent_widget, "Go to cell", f"Column, row (0, 0 to {columns - 1}, {rows - 1})"
+            self.parent_widget,
+            say("Go to cell"),
+            say("Column, row (0, 0 to {columns}, {rows})", columns=columns - 1, rows=rows - 1),
         )
         if ok:
             self.show_cell(text)
@@ -149,13 +154,21 @@ class MapCommands(QObject):
         map_ = self.session.map
         numbers = re.findall(r"-?\d+", text)
         if map_ is None or len(numbers) != 2:
-            self.session.warn(f"“{text}” is not a cell: give a column and a row, as in 12, 7")
+            self.session.warn(
+                say("“{it}” is not a cell: give a column and a row, as in 12, 7", it=text)
+            )
             return
         col, row = (int(each) for each in numbers)
         rows, columns = map_.lattice.counted
         if not (0 <= col < columns and 0 <= row < rows):
             self.session.warn(
-                f"cell {col}, {row} is outside the map: give 0 to {columns - 1} and 0 to {rows - 1}"
+                say(
+                    "cell {col}, {row} is outside the map: give 0 to {columns} and 0 to {rows}",
+                    col=col,
+                    row=row,
+                    columns=columns - 1,
+                    rows=rows - 1,
+                )
             )
             return
         self.session.cell_wanted.emit(*map_.lattice.cell_named(row, col))
@@ -165,7 +178,7 @@ class MapCommands(QObject):
         map_ = self.session.map
         if map_ is not None:
             old = QColor(map_.background or "#84898a")
-            colour = QColorDialog.getColor(old, self.parent_widget, "Background of the map")
+            colour = QColorDialog.getColor(old, self.parent_widget, say("Background of the map"))
             if colour.isValid():
                 self.set_background(colour.name())
 
@@ -181,7 +194,7 @@ class MapCommands(QObject):
             return
         old = f"{map_.screen[0]} × {map_.screen[1]}"
         text, ok = QInputDialog.getText(
-            self.parent_widget, "Screen size", "Width × height in px", text=old
+            self.parent_widget, say("Screen size"), say("Width × height in px"), text=old
         )
         if ok:
             self.set_screen(text)
@@ -191,7 +204,9 @@ class MapCommands(QObject):
         map_ = self.session.map
         numbers = re.findall(r"-?\d+", text)
         if map_ is None or len(numbers) != 2:
-            self.session.warn(f"“{text}” is not a size: give width × height, as in 320 × 180")
+            self.session.warn(
+                say("“{it}” is not a size: give width × height, as in 320 × 180", it=text)
+            )
             return
         width, height = (int(each) for each in numbers)
         done = self.session.do(lambda: set_screen(map_, width, height))
@@ -215,7 +230,9 @@ class MapCommands(QObject):
 
     def rename(self, map_: Map) -> None:
         """Ask for another name for a map."""
-        name, ok = QInputDialog.getText(self.parent_widget, "Rename map", "Name", text=map_.name)
+        name, ok = QInputDialog.getText(
+            self.parent_widget, say("Rename map"), say("Name"), text=map_.name
+        )
         if ok:
             self.session.do(lambda: rename_map(self.session.project, map_, name))
 
@@ -228,7 +245,7 @@ class MapCommands(QObject):
         """Show what another tileset makes of the map, and take it if that is wanted."""
         map_ = self.session.map
         if map_ is None or len(self.session.project.tilesets) < 2:
-            self.session.note("A map can take another tileset once the project has two")
+            self.session.note(say("A map can take another tileset once the project has two"))
             return
         dialog = SwapDialog(self.session, map_, self.parent_widget)
         if answered(dialog):

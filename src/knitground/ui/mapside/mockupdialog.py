@@ -18,6 +18,7 @@ from PySide6.QtWidgets import (
 
 from knitground.core.base.errors import KnitError
 from knitground.core.base.progress import Progress
+from knitground.core.base.tongue import say
 from knitground.core.base.window import Box
 from knitground.core.edit.document import Edit
 from knitground.core.edit.likelysets import guess_words
@@ -38,7 +39,7 @@ from knitground.ui.common.theme import LINEN
 from knitground.ui.common.widgets import Swatch, column, head, note, row, set_role
 from knitground.ui.session import Session
 
-NEW, ALL = "a new sheet of its tiles", "the sheets of this project"
+NEW, ALL = say("a new sheet of its tiles"), say("the sheets of this project")
 _SHOWN = 256
 _LINES_FROM = 5.0
 """Pixels of a cell on the screen from which on lines are drawn between cells."""
@@ -133,7 +134,7 @@ class MockupDialog(Dialog):
     def __init__(self, session: Session, picture: Picture, name: str, parent: QWidget) -> None:
         super().__init__(parent)
         self.session, self.picture = session, picture
-        self.setWindowTitle("Map from a picture")
+        self.setWindowTitle(say("Map from a picture"))
         self.grids: list[MapGrid] = []
         self.found: _Read | None = None
         self._finding = Question(lambda: session.doc, self)
@@ -147,32 +148,37 @@ class MockupDialog(Dialog):
     def _make_fields(self, name: str) -> None:
         self.name = QLineEdit(name)
         self.likely = QComboBox()
-        self.likely.setToolTip("Grids that the picture may be made of, the likeliest first")
+        self.likely.setToolTip(say("Grids that the picture may be made of, the likeliest first"))
         self.likely.activated.connect(self._take_grid)
         self.form = Choice(
-            "How the picture's cells stand", [("Upright", False), ("Diamonds, in rows", True)]
+            say("How the picture's cells stand"),
+            [(say("Upright"), False), (say("Diamonds, in rows"), True)],
         )
         self.form.chosen.connect(lambda _: self.look())
-        self.tile_width = pixel_box(1, 1024, "Width of a tile")
-        self.tile_height = pixel_box(1, 1024, "Height of a tile")
-        self.start_x = pixel_box(0, 1024, "Pixels left of the first tile")
-        self.start_y = pixel_box(0, 1024, "Pixels above the first tile")
+        self.tile_width = pixel_box(1, 1024, say("Width of a tile"))
+        self.tile_height = pixel_box(1, 1024, say("Height of a tile"))
+        self.start_x = pixel_box(0, 1024, say("Pixels left of the first tile"))
+        self.start_y = pixel_box(0, 1024, say("Pixels above the first tile"))
         self.tolerance = whole_box(
-            0, 128, "Tiles are the same if no colour of any pixel differs by more; 0 is exact"
+            0, 128, say("Tiles are the same if no colour of any pixel differs by more; 0 is exact")
         )
         self.turns = Check(
-            "Turned and mirrored tiles are the same", "Each such tile stands on the sheet once"
+            say("Turned and mirrored tiles are the same"),
+            say("Each such tile stands on the sheet once"),
         )
         sheets = [each.name for each in self.session.project.tilesets]
         uses = [NEW, *((ALL, *sheets) if sheets else ())]
-        self.use = Choice("What the map takes its tiles from", [(each, each) for each in uses])
+        self.use = Choice(say("What the map takes its tiles from"), [(each, each) for each in uses])
         self.rest = Check(
-            "Tiles that are not there become a new sheet", "Else their cells stay empty"
+            say("Tiles that are not there become a new sheet"), say("Else their cells stay empty")
         )
         self.sets = Check(
-            "Terrains too, so that it can be painted on",
-            "Looks for terrain sets among the tiles, with their marks by what lies beside what; "
-            "tiles are then not turned",
+            say("Terrains too, so that it can be painted on"),
+            say(
+                "Looks for terrain sets among the tiles, with their marks by what lies "
+                "beside what; "
+                "tiles are then not turned"
+            ),
         )
         for check in (self.turns, self.rest, self.sets):
             check.setChecked(True)
@@ -192,23 +198,27 @@ class MockupDialog(Dialog):
         self.facts = QLabel()
         self.facts.setWordWrap(True)
         self.facts.setMinimumHeight(52)
-        self.buttons = self.make_buttons("Make map")
+        self.buttons = self.make_buttons(say("Make map"))
         self.ok.setEnabled(False)
         form = QFormLayout()
-        form.addRow("Name", self.name)
-        form.addRow("Likely grids", self.likely)
-        form.addRow("Cells", self.form)
-        form.addRow("Tile", row(self.tile_width, QLabel("×"), self.tile_height, 1))
-        form.addRow("Start", row(self.start_x, QLabel(","), self.start_y, 1))
-        form.addRow("Tolerance", self.tolerance)
+        form.addRow(say("Name"), self.name)
+        form.addRow(say("Likely grids"), self.likely)
+        form.addRow(say("Cells"), self.form)
+        form.addRow(say("Tile"), row(self.tile_width, QLabel("×"), self.tile_height, 1))
+        form.addRow(say("Start"), row(self.start_x, QLabel(","), self.start_y, 1))
+        form.addRow(say("Tolerance"), self.tolerance)
         form.addRow("", self.turns)
-        form.addRow("Tiles from", self.use)
+        form.addRow(say("Tiles from"), self.use)
         form.addRow("", self.rest)
         form.addRow("", self.sets)
         left = column(
-            note(f"The picture is {wide} × {high} px."), form, self.facts, 1, self.buttons
+            note(say("The picture is {wide} × {high} px.", wide=wide, high=high)),
+            form,
+            self.facts,
+            1,
+            self.buttons,
         )
-        right = column(self.view, head("Its different tiles"), self.shown)
+        right = column(self.view, head(say("Its different tiles")), self.shown)
         right.setStretch(0, 3)
         right.setStretch(2, 2)
         body = row(left, right, margins=12, spacing=16)
@@ -219,21 +229,27 @@ class MockupDialog(Dialog):
     # Looking at the picture, beside the interface thread
 
     def _find(self) -> None:
-        self.facts.setText("looking for the grid…")
+        self.facts.setText(say("looking for the grid…"))
         begun = self.grid()
 
         def done(grids: list[MapGrid]) -> None:
             self.grids = grids
             for each in grids:
                 self.likely.addItem(
-                    f"{each.tile_width} × {each.tile_height} from {each.start_x}, {each.start_y}"
+                    say(
+                        "{tile_width} × {tile_height} from {start_x}, {start_y}",
+                        tile_width=each.tile_width,
+                        tile_height=each.tile_height,
+                        start_x=each.start_x,
+                        start_y=each.start_y,
+                    )
                 )
             if grids and self.grid() != begun:
                 self.look()  # somebody was quicker, and knows better
             elif grids:
                 self._take_grid(0)
             else:
-                self.likely.addItem("none: nothing repeats")
+                self.likely.addItem(say("none: nothing repeats"))
                 self.likely.setEnabled(False)
                 self.look()
 
@@ -294,10 +310,17 @@ class MockupDialog(Dialog):
             return
         rows, cols = found.mockup.tile_of_cell.shape
         count = len(found.mockup.tiles)
-        words = [f"{cols} × {rows} cells of {count} different tiles"]
+        words = [
+            say(
+                "{cols} × {rows} cells of {count} different tiles",
+                cols=cols,
+                rows=rows,
+                count=count,
+            )
+        ]
         turned = int((found.mockup.turn_of_cell > 0).sum())
         if turned:
-            words.append(f"{turned} cells with a turned tile")
+            words.append(say("{turned} cells with a turned tile", turned=turned))
         grid = found.mockup.grid
         high, wide = self.picture.shape[:2]
         taken = Grid.of(GridKind.STAGGERED if grid.diamonds else GridKind.SQUARE, rows, cols)
@@ -305,8 +328,15 @@ class MockupDialog(Dialog):
         right = wide - grid.start_x - round(frame.width)
         below = high - grid.start_y - round(frame.height)
         if grid.start_x or grid.start_y or right or below:
-            words.append(f"left out: {grid.start_x} px left, {grid.start_y} above, {right} right, "
-                         f"{below} below")  # fmt: skip
+            words.append(
+                say(
+                    "left out: {start_x} px left, {start_y} above, {right} right, {below} below",
+                    start_x=grid.start_x,
+                    start_y=grid.start_y,
+                    right=right,
+                    below=below,
+                )
+            )
         strange = [n for n in range(1, count + 1) if n not in found.known]
         uses_sheets = self.use.currentText() != NEW
         unknown = np.isin(found.mockup.tile_of_cell, strange) if uses_sheets else None
@@ -320,8 +350,14 @@ class MockupDialog(Dialog):
         self.rest.setVisible(uses_sheets)
         if uses_sheets:
             cells = int(unknown.sum()) if unknown is not None else 0
-            words.append(f"{count - len(strange)} tiles are there, {len(strange)} are not: their "
-                         f"{cells} cells are marked")  # fmt: skip
+            words.append(
+                say(
+                    "{count} tiles are there, {count2} are not: their {cells} cells are marked",
+                    count=count - len(strange),
+                    count2=len(strange),
+                    cells=cells,
+                )
+            )
         self.facts.setText(" · ".join(words))
         empty = uses_sheets and strange and not self.rest.isChecked()
         set_role(self.facts, "warning" if empty else "note")
@@ -331,17 +367,25 @@ class MockupDialog(Dialog):
     def _set_words(found: _Read) -> list[str]:
         """Say which sets there are; cells that will be pinned are marked in the view."""
         if not found.sets:
-            return ["no terrain set was found among them: the map would be a layer of tiles"]
+            return [say("no terrain set was found among them: the map would be a layer of tiles")]
         first = found.sets[0]
         pinned = int((~first.knitted & (found.mockup.tile_of_cell > 0)).sum())
         words = [guess_words(first.guess)]
         if first.share < KNITTED_FROM:
             words.append(
-                f"{first.share:.0%} of the cells follow from it: the sheet is marked, the map is a "
-                "layer of tiles"
+                say(
+                    "{share:.0%} of the cells follow from it: the sheet is marked, the map is a "
+                    "layer of tiles",
+                    share=first.share,
+                )
             )
         elif pinned:
-            words.append(f"{pinned} cells do not follow from terrain: they are pinned, and marked")
+            words.append(
+                say(
+                    "{pinned} cells do not follow from terrain: they are pinned, and marked",
+                    pinned=pinned,
+                )
+            )
         if len(found.sets) > 1:
             words.append("and " + ", ".join(guess_words(each.guess) for each in found.sets[1:]))
         return words
@@ -356,7 +400,7 @@ class MockupDialog(Dialog):
         found, session = self.found, self.session
         if found is None:
             return
-        name = self.name.text().strip() or "Picture"
+        name = self.name.text().strip() or say("Picture")
         rest = self.rest.isChecked() or self.use.currentText() == NEW
 
         def lay(made: tuple[Edit, Map, Tileset | None]) -> None:
@@ -367,7 +411,7 @@ class MockupDialog(Dialog):
                     session.choose_tileset(tileset)
 
         session.run_long(
-            "Making the map…",
+            say("Making the map…"),
             lambda _: map_from_mockup(
                 session.project, name, found.mockup, found.known, rest=rest, sets=found.sets
             ),

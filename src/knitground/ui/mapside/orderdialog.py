@@ -8,6 +8,7 @@ from PySide6.QtCore import QSize, Qt
 from PySide6.QtGui import QIcon, QPixmap
 from PySide6.QtWidgets import QDialogButtonBox, QToolButton, QWidget
 
+from knitground.core.base.tongue import say
 from knitground.core.edit.maps import draw_from
 from knitground.core.model.lattice import Corner, Point, Rect
 from knitground.core.model.map import Map
@@ -22,10 +23,10 @@ from knitground.ui.session import Session
 
 _WIDE, _HIGH = 232, 168
 _WORDS = {
-    Corner.TOP: "Upper corner first",
-    Corner.LEFT: "Left corner first",
-    Corner.RIGHT: "Right corner first",
-    Corner.BOTTOM: "Lower corner first",
+    Corner.TOP: say("Upper corner first"),
+    Corner.LEFT: say("Left corner first"),
+    Corner.RIGHT: say("Right corner first"),
+    Corner.BOTTOM: say("Lower corner first"),
 }
 
 
@@ -50,7 +51,7 @@ class OrderDialog(Dialog):
     def __init__(self, session: Session, map_: Map, middle: Point, parent: QWidget) -> None:
         super().__init__(parent)
         self.session, self.map = session, map_
-        self.setWindowTitle(f"Order of drawing of “{map_.name}”")
+        self.setWindowTitle(say("Order of drawing of “{name}”", name=map_.name))
         self.buttons: dict[Corner, QToolButton] = {}
         for corner, pixels in drawn_pictures(session, map_, middle).items():
             made = QToolButton()
@@ -60,13 +61,19 @@ class OrderDialog(Dialog):
             made.setIconSize(QSize(_WIDE, _HIGH))
             made.setCheckable(True)
             made.setChecked(corner is map_.grid.drawn_from)
-            made.setToolTip(tip_of(f"{_WORDS[corner]}: what lies nearer to the other end hides it"))
+            made.setToolTip(
+                tip_of(
+                    say("{words}: what lies nearer to the other end hides it", words=_WORDS[corner])
+                )
+            )
             made.clicked.connect(lambda *_, corner=corner: self.take(corner))
             self.buttons[corner] = made
         close = QDialogButtonBox(QDialogButtonBox.StandardButton.Cancel)
         close.rejected.connect(self.reject)
         first, *rest = (self.buttons[each] for each in _WORDS)
-        words = note("Your own tiles, drawn from each corner: take the picture that looks right.")
+        words = note(
+            say("Your own tiles, drawn from each corner: take the picture that looks right.")
+        )
         self.setLayout(column(
             words, row(first, rest[0]), row(rest[1], rest[2]), row(1, close), margins=12,
         ))  # fmt: skip

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from PySide6.QtWidgets import QDialogButtonBox, QWidget
 
+from knitground.core.base.tongue import say
 from knitground.core.edit.changed import Changed
 from knitground.core.edit.maps import put_map_property, remove_map_property
 from knitground.core.model.map import Map
@@ -20,9 +21,9 @@ class PropertiesDialog(Dialog):
     def __init__(self, session: Session, map_: Map, parent: QWidget) -> None:
         super().__init__(parent)
         self.session, self.map = session, map_
-        self.setWindowTitle(f"Properties of {map_.name}")
+        self.setWindowTitle(say("Properties of {name}", name=map_.name))
         self.setMinimumSize(420, 260)
-        self.editor = PropertyEditor("this map")
+        self.editor = PropertyEditor(say("this map"))
         self.editor.put.connect(self._put)
         self.editor.removed.connect(
             lambda name: session.do(lambda: remove_map_property(map_, name))

@@ -14,6 +14,7 @@ from PySide6.QtWidgets import (
     QSizePolicy,
 )
 
+from knitground.core.base.tongue import say
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.desk import FILL_BY, MAX_BRUSH, PICK_FROM, SELECT_WAYS, SNAPS
 from knitground.core.edit.hand import MixInHand, PatchInHand, TerrainInHand
@@ -87,55 +88,60 @@ class Ribbon(QFrame):
 
     def _make_options(self) -> None:
         session = self.session
-        self.brush = whole_box(1, MAX_BRUSH, "Side of the brush (Ctrl+wheel, comma and full stop)",
-                               prefix="size ")  # fmt: skip
+        self.brush = whole_box(
+            1, MAX_BRUSH, say("Side of the brush (Ctrl+wheel, comma and full stop)"), prefix="size "
+        )
         self.brush.valueChanged.connect(session.set_size)
         form = self.form = Form(self)
         form.typed.connect(lambda of, value, _: session.set_options(**{of: value}))
         self.outline = form.check(
-            "outline", "outline", "Box lays its rim only, as wide as the brush"
+            "outline", say("outline"), say("Box lays its rim only, as wide as the brush")
         )
-        self.round = form.check("round_brush", "round", "The brush is round, else square")
-        self.soft = form.check("soft_brush", "soft", "The brush lays less towards its rim")
+        self.round = form.check("round_brush", say("round"), say("The brush is round, else square"))
+        self.soft = form.check(
+            "soft_brush", say("soft"), say("The brush lays less towards its rim")
+        )
         self.pen = form.check(
-            "pen_size", "by pen", "A pen that is pressed less lays with a smaller brush"
+            "pen_size", say("by pen"), say("A pen that is pressed less lays with a smaller brush")
         )
         self.fill_by = form.choice(
-            "fill_by", "What Fill goes by: terrain or tile under the pointer, or selection",
-            [(each, each) for each in FILL_BY],
+            "fill_by", say("What Fill goes by: terrain or tile under the pointer, or selection"),
+            [(say(each), each) for each in FILL_BY],
         )  # fmt: skip
         self.everywhere = form.check(
-            "fill_all", "all such cells",
-            "Fill all such cells of the map, not only those connected",
+            "fill_all", say("all such cells"),
+            say("Fill all such cells of the map, not only those connected"),
         )  # fmt: skip
         self.pick_from = form.choice(
-            "pick_from", "Where Pick looks; of a block, all layers give their front tiles",
-            [(each, each) for each in PICK_FROM],
+            "pick_from", say("Where Pick looks; of a block, all layers give their front tiles"),
+            [(say(each), each) for each in PICK_FROM],
         )  # fmt: skip
         self.snap = form.choice(
-            "snap", "What markers snap to", [(f"snap: {each}", each) for each in SNAPS]
+            "snap",
+            say("What markers snap to"),
+            [(say("snap: {each}", each=say(each)), each) for each in SNAPS],
         )
         self.pattern = form.check(
-            "pattern_on_map", "pattern on map",
-            "A patch repeats from the map's corner, else from where the drag began",
+            "pattern_on_map", say("pattern on map"),
+            say("A patch repeats from the map's corner, else from where the drag began"),
         )  # fmt: skip
         self.way = form.choice(
-            "select_way", "How Select chooses cells; Shift adds, Ctrl takes away",
-            [(each, each) for each in SELECT_WAYS],
+            "select_way", say("How Select chooses cells; Shift adds, Ctrl takes away"),
+            [(say(each), each) for each in SELECT_WAYS],
         )  # fmt: skip
         self.seed = form.whole(
-            "seed", 0, MOST_SEED, "The same seed draws the same again: note it, or type one",
-            prefix="seed ", wide=78, bare=True, at_once=False,  # R steps it
+            "seed", 0, MOST_SEED, say("The same seed draws the same again: note it, or type one"),
+            prefix=say("seed "), wide=78, bare=True, at_once=False,  # R steps it
         )  # fmt: skip
         self.seed.setWrapping(True)
-        self.reroll = button("Reroll", lambda: reroll(session, 1),
-                             "Draw the mix anew; Shift+R goes back", "R")  # fmt: skip
-        self.reroll.setAccessibleName("Reroll")
+        self.reroll = button(say("Reroll"), lambda: reroll(session, 1),
+                             say("Draw the mix anew; Shift+R goes back"), "R")  # fmt: skip
+        self.reroll.setAccessibleName(say("Reroll"))
 
     def _lay_out(self) -> None:
         rule = QFrame()
         rule.setFrameShape(QFrame.Shape.VLine)
-        in_hand = self.in_hand = QLabel("In hand")
+        in_hand = self.in_hand = QLabel(say("In hand"))
         in_hand.setProperty("role", "note")
         self._rows = QBoxLayout(QBoxLayout.Direction.LeftToRight, self)
         self._rows.setContentsMargins(_MARGIN, _MARGIN, _MARGIN, _MARGIN)
@@ -195,7 +201,7 @@ class Ribbon(QFrame):
         self._named = named
         self.tool.setVisible(not named)
         words = {made: self._tools[key].name for key, made in self.buttons.items()}
-        for made, name in {**words, self.reroll: "Reroll"}.items():
+        for made, name in {**words, self.reroll: say("Reroll")}.items():
             made.setText(name if named else "")
             made.setMinimumWidth(0 if named else 36)
             made.setMaximumWidth(16_777_215 if named else 36)
@@ -253,7 +259,7 @@ class Ribbon(QFrame):
         self.seed.setVisible(drawn)
         self.reroll.setVisible(drawn)
         if isinstance(s.hand, TerrainInHand) and s.tool == "fill":
-            self.hand.setToolTip("Fills connected vertices of the same terrain")
+            self.hand.setToolTip(say("Fills connected vertices of the same terrain"))
         self._fit()
 
 

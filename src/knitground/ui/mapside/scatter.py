@@ -7,6 +7,7 @@ from functools import partial
 
 from PySide6.QtWidgets import QInputDialog, QWidget
 
+from knitground.core.base.tongue import say
 from knitground.core.base.window import Box
 from knitground.core.edit.desk import Pointer
 from knitground.core.edit.flood import Region
@@ -37,7 +38,7 @@ def _there(session: Session) -> tuple[Map, Layer, Selection] | None:
     """Give the map, the layer and the selected cells, all of the map if none are selected."""
     map_, layer = session.grid, session.layer
     if map_ is None or layer is None or not layer.holds_tiles:
-        session.note("Choose a layer of tiles first, in the strip under the map")
+        session.note(say("Choose a layer of tiles first, in the strip under the map"))
         return None
     every = Box(0, 0, map_.height, map_.width)
     chosen = session.selection or select_box(map_, every)
@@ -50,7 +51,9 @@ def mix_from_map(session: Session) -> None:
     if there is None:
         return
     map_, layer, chosen = there
-    name = free_name(f"Mix of {layer.name}", [each.name for each in session.project.mixes])
+    name = free_name(
+        say("Mix of {name}", name=layer.name), [each.name for each in session.project.mixes]
+    )
 
     def done(found: tuple[Mix, int]) -> None:
         mix, count = found
@@ -59,10 +62,18 @@ def mix_from_map(session: Session) -> None:
             if session.tool in ("erase", "pick"):
                 session.choose_tool("paint")
             kinds = len(mix.entries)
-            session.note(f"“{mix.name}” holds {kinds} tile{'s' * (kinds != 1)} by {count} cells")
+            session.note(
+                say(
+                    "“{name}” holds {kinds} tile{it} by {count} cells",
+                    name=mix.name,
+                    kinds=kinds,
+                    it="s" * (kinds != 1),
+                    count=count,
+                )
+            )
 
     work = partial(mix_of_cells, session.doc, map_, layer, chosen, name)
-    session.run_long("Counting tiles…", lambda _: work(), done)
+    session.run_long(say("Counting tiles…"), lambda _: work(), done)
 
 
 def ask_thin(session: Session, parent: QWidget) -> None:
@@ -72,28 +83,39 @@ def ask_thin(session: Session, parent: QWidget) -> None:
         return
     map_, layer, chosen = there
     if layer.locked or not layer.visible:
-        state = "hidden" if not layer.visible else f"locked — {LOCK_KEYS} unlocks it"
-        session.warn(f"Nothing thinned out: {layer.name} is {state}")
+        state = (
+            "hidden"
+            if not layer.visible
+            else say("locked — {lock_keys} unlocks it", lock_keys=LOCK_KEYS)
+        )
+        session.warn(say("Nothing thinned out: {name} is {state}", name=layer.name, state=state))
         return
     if isinstance(layer, GroundLayer):
         session.warn(KNITTED.format(layer.name))
         return
-    what = "selection" if session.selection else "whole map"
+    what = "selection" if session.selection else say("whole map")
     share, ok = QInputDialog.getDouble(
-        parent, "Thin out",
-        f"Per cent of the tiles of “{layer.name}” to take away, {what}", 30.0, 0.1, 100.0, 1,
-    )  # fmt: skip
+        parent,
+        say("Thin out"),
+        say("Per cent of the tiles of “{name}” to take away, {what}", name=layer.name, what=what),
+        30.0,
+        0.1,
+        100.0,
+        1,
+    )
     if not ok:
         return
 
     def done(found: tuple[Plan, int]) -> None:
         plan, count = found
         if session.apply(plan.edit):
-            session.note(f"{count} tiles taken away from “{layer.name}”")
+            session.note(
+                say("{count} tiles taken away from “{name}”", count=count, name=layer.name)
+            )
 
     seed = session.options.seed
     work = partial(plan_thin, session.doc, map_, layer, chosen, share / 100, seed)
-    session.run_long("Thinning out…", lambda _: work(), done)
+    session.run_long(say("Thinning out…"), lambda _: work(), done)
 
 
 def lay_again(session: Session, at: Pointer | None, *, reroll: bool = False) -> None:
@@ -101,11 +123,15 @@ def lay_again(session: Session, at: Pointer | None, *, reroll: bool = False) -> 
     desk = session.desk()
     map_, layer = desk.grid, desk.layer
     if map_ is None or not isinstance(layer, TileLayer):
-        session.note("Choose a layer of tiles that was filled with a mix")
+        session.note(say("Choose a layer of tiles that was filled with a mix"))
         return
     if layer.locked or not layer.visible:
-        state = "hidden" if not layer.visible else f"locked — {LOCK_KEYS} unlocks it"
-        session.warn(f"Nothing laid anew: {layer.name} is {state}")
+        state = (
+            "hidden"
+            if not layer.visible
+            else say("locked — {lock_keys} unlocks it", lock_keys=LOCK_KEYS)
+        )
+        session.warn(say("Nothing laid anew: {name} is {state}", name=layer.name, state=state))
         return
     chosen, found = session.selection, None
     if chosen is not None:
@@ -115,11 +141,11 @@ def lay_again(session: Session, at: Pointer | None, *, reroll: bool = False) -> 
     if found is None and chosen is None and layer.laid:
         found = layer.laid[-1]
     if found is None:
-        session.note("No fill with a mix is known there: fill with a mix first")
+        session.note(say("No fill with a mix is known there: fill with a mix first"))
         return
     again, seed = found, (found.seed + 1) % (MOST_SEED + 1) if reroll else found.seed
     session.run_long(
-        "Laying anew…",
+        say("Laying anew…"),
         lambda _: plan_again(desk, again, seed),
         lambda plan: session.apply(plan.edit),
     )
@@ -128,17 +154,24 @@ def lay_again(session: Session, at: Pointer | None, *, reroll: bool = False) -> 
 def replace_tile(session: Session, at: Pointer | None) -> None:
     """Lay what is in hand on all cells that hold the tile under the pointer."""
     if at is None:
-        session.note("Point at the tile that is to be replaced")
+        session.note(say("Point at the tile that is to be replaced"))
         return
     desk, where = session.desk(), at
-    kind = "in the selection" if session.selection else "on the map"
+    kind = say("in the selection") if session.selection else say("on the map")
 
     def done(found: tuple[Plan, Region]) -> None:
         if session.apply(with_laid(desk, *found)):
             count = int(found[1].mask.sum())
-            session.note(f"{count} cell{'s' * (count != 1)} replaced {kind}")
+            session.note(
+                say(
+                    "{count} cell{it} replaced {kind}",
+                    count=count,
+                    it="s" * (count != 1),
+                    kind=kind,
+                )
+            )
 
-    session.run_long("Replacing…", lambda _: plan_replace(desk, where), done)
+    session.run_long(say("Replacing…"), lambda _: plan_replace(desk, where), done)
 
 
 def add_commands(

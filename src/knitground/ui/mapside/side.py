@@ -9,6 +9,7 @@ from PySide6.QtCore import QEvent, QObject, Qt, Signal
 from PySide6.QtGui import QFont, QFontMetrics
 from PySide6.QtWidgets import QLabel, QSplitter, QTabBar, QToolButton, QWidget
 
+from knitground.core.base.tongue import say
 from knitground.core.edit.changed import Changed, What
 from knitground.ui.choice import Sight
 from knitground.ui.common.commands import Commands, keys_of, with_key
@@ -31,17 +32,17 @@ from knitground.ui.session import Session
 
 _NAME_WIDE = 180
 _SWITCHES = (
-    ("Pins", "Shift+U", "pins"),
-    ("Grid lines", "G", "grid"),
-    ("Shapes", "Shift+C", "shapes"),
-    ("Look into: cut away round the pointer", "", "round_pointer"),
-    ("Look into: fade what is in front", "Shift+W", "into"),
-    ("Screen frame", "Shift+S", "screen"),
-    ("Light", "Shift+L", "light"),
-    ("Play animations", "", "playing"),
-    ("Repeat 3 × 3", "Ctrl+Shift+R", "repeat"),
-    ("Second view", "Shift+V", "second"),
-    ("Overview map", "O", "overview"),
+    (say("Pins"), "Shift+U", "pins"),
+    (say("Grid lines"), "G", "grid"),
+    (say("Shapes"), "Shift+C", "shapes"),
+    (say("Look into: cut away round the pointer"), "", "round_pointer"),
+    (say("Look into: fade what is in front"), "Shift+W", "into"),
+    (say("Screen frame"), "Shift+S", "screen"),
+    (say("Light"), "Shift+L", "light"),
+    (say("Play animations"), "", "playing"),
+    (say("Repeat 3 × 3"), "Ctrl+Shift+R", "repeat"),
+    (say("Second view"), "Shift+V", "second"),
+    (say("Overview map"), "O", "overview"),
 )
 """Commands that show more or less of the map, their keys, and what of `Sight` they change."""
 
@@ -63,7 +64,7 @@ class MapSide(QWidget):
         self.tabs.setExpanding(False)
         self.tabs.setDrawBase(False)
         self.tabs.setElideMode(Qt.TextElideMode.ElideNone)
-        for side, hint in (("Left", "Earlier maps"), ("Right", "Later maps")):
+        for side, hint in ((say("Left"), say("Earlier maps")), (say("Right"), say("Later maps"))):
             arrow = self.tabs.findChild(QToolButton, f"Scroll{side}Button")
             if isinstance(arrow, QToolButton):
                 arrow.setToolTip(hint)
@@ -82,17 +83,17 @@ class MapSide(QWidget):
         session.walk_changed.connect(lambda: self.ribbon.setVisible(not self.walking.is_on))
         self.maps = MapCommands(session, self, lambda: self.active.middle)
         self.empty = QWidget(self.view)
-        text = QLabel("This project has no map yet.")
+        text = QLabel(say("This project has no map yet."))
         self.empty.setLayout(
             column(
                 1,
                 row(1, text, 1),
-                row(1, primary("New map…", self.maps.new_map, "Make a map", "Ctrl+N"), 1),
+                row(1, primary(say("New map…"), self.maps.new_map, say("Make a map"), "Ctrl+N"), 1),
                 1,
             )
         )
         self.view.installEventFilter(self)
-        top = row(self.tabs, button("+", self.maps.new_map, "New map", "Ctrl+N"), 1, spacing=4)
+        top = row(self.tabs, button("+", self.maps.new_map, say("New map"), "Ctrl+N"), 1, spacing=4)
         layout = column(top, self.ribbon, self.walking.bar, self.views, self.strip, spacing=4)
         layout.setStretch(3, 1)
         layout.setContentsMargins(0, 4, 0, 0)
@@ -159,7 +160,9 @@ class MapSide(QWidget):
             for name in names:
                 self.tabs.addTab(name)
         for place, each in enumerate(maps):
-            self.tabs.setTabToolTip(place, tip_of(f"{each.name}; double-click renames"))
+            self.tabs.setTabToolTip(
+                place, tip_of(say("{name}; double-click renames", name=each.name))
+            )
         if self.session.map in maps:
             self.tabs.setCurrentIndex(maps.index(self.session.map))
         self._filling = False

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from knitground.core.base.tongue import say
 from knitground.core.edit.hand import TileInHand
 from knitground.core.edit.layers import add_layer
 from knitground.core.edit.sheets import scaled_tileset
@@ -33,8 +34,16 @@ def offer_for_size(session: Session, tileset: Tileset) -> None:
     ]
     there = bool(fitting)
     session.offer(
-        f"Tiles of “{tileset.name}” are {tile[1]} × {tile[0]} px, cells of “{layer.name}” "
-        f"{cell[1]} × {cell[0]} px: as they are they stand on their cell's lower left",
+        say(
+            "Tiles of “{name}” are {tile} × {tile2} px, cells of “{name2}” {cell} × "
+            "{cell2} px: as they are they stand on their cell's lower left",
+            name=tileset.name,
+            tile=tile[1],
+            tile2=tile[0],
+            name2=layer.name,
+            cell=cell[1],
+            cell2=cell[0],
+        ),
         {
             "Scale them": lambda: scale(session, tileset, *cell),
             ("Lay on " + fitting[0].name) if there else "Layer with such cells": lambda: (
@@ -51,8 +60,13 @@ def _offer_for_base(
     if tile[1] != base[1]:
         high = round(tile[0] * base[1] / tile[1])
         session.offer(
-            f"Tiles of “{tileset.name}” are {tile[1]} px wide, the diamonds of this map {base[1]}: "
-            "as they are they stand in the middle",
+            say(
+                "Tiles of “{name}” are {tile} px wide, the diamonds of this map {base}: as "
+                "they are they stand in the middle",
+                name=tileset.name,
+                tile=tile[1],
+                base=base[1],
+            ),
             {"Scale them": lambda: scale(session, tileset, high, base[1])},
         )
 
@@ -69,9 +83,10 @@ def scale(session: Session, tileset: Tileset, height: int, width: int) -> None:
             session.take(TileInHand(hand.tile._replace(tileset=made.name), hand.number))
 
     session.run_long(
-        f"Scaling {tileset.name}…", lambda _: scaled_tileset(project, tileset, height, width),
+        say("Scaling {name}…", name=tileset.name),
+        lambda _: scaled_tileset(project, tileset, height, width),
         lambda found: session.attempt(lambda: done(found)),
-    )  # fmt: skip
+    )
 
 
 def add_fitting_layer(session: Session, height: int, width: int) -> None:
@@ -79,7 +94,10 @@ def add_fitting_layer(session: Session, height: int, width: int) -> None:
     map_ = session.map
     if map_ is None:
         return
-    name = free_name(f"Tiles {width} × {height}", [each.name for each in map_.layers])
+    name = free_name(
+        say("Tiles {width} × {height}", width=width, height=height),
+        [each.name for each in map_.layers],
+    )
     made = map_.new_tile_layer(name, (height, width))
     at = map_.layers.index(session.layer) + 1 if session.layer in map_.layers else None
     if session.do(lambda: add_layer(map_, made, at)):

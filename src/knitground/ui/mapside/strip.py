@@ -21,6 +21,7 @@ from PySide6.QtWidgets import (
     QWidgetAction,
 )
 
+from knitground.core.base.tongue import say
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.layers import (
     fade_layer,
@@ -66,7 +67,7 @@ class Strip(QFrame):
         area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         area.viewport().installEventFilter(self)
         area.setFixedHeight(84)
-        self.add = button("+", self.ask_kind, "Add a layer", "Ctrl+Shift+L")
+        self.add = button("+", self.ask_kind, say("Add a layer"), "Ctrl+Shift+L")
         ends = row(note("back"), 1, note("front"))
         cards = row(area, self.add)
         cards.setStretch(0, 1)
@@ -183,15 +184,15 @@ class Strip(QFrame):
 
     def _opacity_action(self, menu: QMenu, map_: Map, layer: Layer) -> QWidgetAction:
         """Make a slider of the layer's opacity; one drag of it is one step."""
-        slider = Slide(0, 100, "Opacity of the layer, in %")
+        slider = Slide(0, 100, say("Opacity of the layer, in %"))
         slider.setValue(round(layer.opacity * 100))
-        slider.setAccessibleName("Opacity")
+        slider.setAccessibleName(say("Opacity"))
         key = object()
         slider.valueChanged.connect(
             lambda value: self.session.apply(fade_layer(map_, layer, value / 100), key)
         )
         holder = QWidget()
-        holder.setLayout(row(QLabel("Opacity"), slider, margins=6))
+        holder.setLayout(row(QLabel(say("Opacity")), slider, margins=6))
         action = QWidgetAction(menu)
         action.setDefaultWidget(holder)
         return action
@@ -200,10 +201,13 @@ class Strip(QFrame):
         """Make number fields of the layer's offset and height; they can be seen at once."""
         fields = []
         for hint, value in (
-            ("Pixels further right", layer.offset[0]), ("Pixels further down", layer.offset[1]),
-            ("Height above the ground in px: drawn that much higher, shipped for depth",
-             layer.height),
-        ):  # fmt: skip
+            (say("Pixels further right"), layer.offset[0]),
+            (say("Pixels further down"), layer.offset[1]),
+            (
+                say("Height above the ground in px: drawn that much higher, shipped for depth"),
+                layer.height,
+            ),
+        ):
             fields.append(whole_box(-MAX_SHIFT, MAX_SHIFT, hint, value=value, suffix=" px"))
         key = object()
 
@@ -215,7 +219,14 @@ class Strip(QFrame):
             box.valueChanged.connect(apply)
         holder = QWidget()
         holder.setLayout(
-            row(QLabel("Offset"), fields[0], fields[1], QLabel("Height"), fields[2], margins=6)
+            row(
+                QLabel(say("Offset")),
+                fields[0],
+                fields[1],
+                QLabel(say("Height")),
+                fields[2],
+                margins=6,
+            )
         )
         action = QWidgetAction(menu)
         action.setDefaultWidget(holder)
@@ -240,20 +251,20 @@ class Strip(QFrame):
         if map_ is None:
             return
         menu = self._new_menu()
-        menu.addAction("Rename…", lambda: self.layers.ask_name(layer))
+        menu.addAction(say("Rename…"), lambda: self.layers.ask_name(layer))
         menu.addAction(self._opacity_action(menu, map_, layer))
         menu.addAction(self._place_action(menu, map_, layer))
-        menu.addAction("Duplicate", self.layers.duplicate)
-        menu.addAction("Merge into the layer behind", self.layers.merge)
-        menu.addAction("Show only this one, or all", self.layers.show_only)
-        depth = menu.addAction("Sort by depth with neighbours", self.layers.toggle_depth)
+        menu.addAction(say("Duplicate"), self.layers.duplicate)
+        menu.addAction(say("Merge into the layer behind"), self.layers.merge)
+        menu.addAction(say("Show only this one, or all"), self.layers.show_only)
+        depth = menu.addAction(say("Sort by depth with neighbours"), self.layers.toggle_depth)
         depth.setCheckable(True)
         depth.setChecked(layer.interleaved)
-        menu.addAction("Add a storey above", self.layers.add_storey)
-        menu.addAction("Towards the back", lambda: self.layers.shift(-1))
-        menu.addAction("Towards the front", lambda: self.layers.shift(1))
+        menu.addAction(say("Add a storey above"), self.layers.add_storey)
+        menu.addAction(say("Towards the back"), lambda: self.layers.shift(-1))
+        menu.addAction(say("Towards the front"), lambda: self.layers.shift(1))
         if isinstance(layer, GroundLayer):
-            sets = menu.addMenu("Knit from")
+            sets = menu.addMenu(say("Knit from"))
             for tileset in self.session.project.tilesets:
                 for kit in tileset.sets:
                     if kit.kind is not layer.kind_of_set:
@@ -262,9 +273,9 @@ class Strip(QFrame):
                         on_button(f"{tileset.name} — {kit.name}"),
                         partial(self._knit_from, map_, layer, tileset.name, kit.name),
                     )
-            menu.addAction("Reroll variants", self.layers.reroll)
+            menu.addAction(say("Reroll variants"), self.layers.reroll)
         menu.addSeparator()
-        menu.addAction("Delete", self.layers.delete)
+        menu.addAction(say("Delete"), self.layers.delete)
         menu.popup(at)
 
     # Dragging cards

@@ -12,6 +12,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from knitground.core.base.tongue import say
 from knitground.core.base.window import read
 from knitground.core.edit.reslice import swap_tileset
 from knitground.core.knit.layer import knit_map
@@ -33,7 +34,7 @@ class SwapDialog(Dialog):
     def __init__(self, session: Session, map_: Map, parent: QWidget) -> None:
         super().__init__(parent)
         self.session, self.map = session, map_
-        self.setWindowTitle(f"Another tileset for “{map_.name}”")
+        self.setWindowTitle(say("Another tileset for “{name}”", name=map_.name))
         names = [each.name for each in session.project.tilesets]
         self.old, self.new = QComboBox(), QComboBox()
         self.old.addItems(names)
@@ -43,15 +44,15 @@ class SwapDialog(Dialog):
         self.picture.setMinimumSize(420, 320)
         for box in (self.old, self.new):
             box.currentIndexChanged.connect(self.show_preview)
-        buttons = self.make_buttons("Take it")
+        buttons = self.make_buttons(say("Take it"))
         form = QFormLayout()
-        form.addRow("Instead of", self.old)
+        form.addRow(say("Instead of"), self.old)
         form.addRow("take", self.new)
         layout = QVBoxLayout(self)
         layout.addLayout(form)
-        layout.addWidget(QLabel("The map's upper left part:"))
+        layout.addWidget(QLabel(say("The map's upper left part:")))
         layout.addWidget(self.picture)
-        layout.addWidget(note("Tiles keep their row and column. Undo takes it back."))
+        layout.addWidget(note(say("Tiles keep their row and column. Undo takes it back.")))
         layout.addWidget(buttons)
         self.show_preview()
 
@@ -76,7 +77,9 @@ class SwapDialog(Dialog):
             self.session.apply(swap_tileset(map_, *names))
         else:
             self.session.run_long(
-                "Taking another tileset…", lambda _: swap_tileset(map_, *names), self.session.apply
+                say("Taking another tileset…"),
+                lambda _: swap_tileset(map_, *names),
+                self.session.apply,
             )
 
 

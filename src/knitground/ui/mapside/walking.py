@@ -21,6 +21,7 @@ from PySide6.QtWidgets import (
 )
 
 from knitground.core.base.errors import EditError
+from knitground.core.base.tongue import say
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.markers import Outlines
 from knitground.core.model.lattice import Cell, Rect
@@ -54,8 +55,8 @@ _DRAWN = (What.CELLS, What.TERRAIN)
 class Screen(Enum):
     """How much is shown while a figure walks."""
 
-    ALL = "the whole view"
-    FRAME = "screen frame"
+    ALL = say("the whole view")
+    FRAME = say("screen frame")
     BOX = "letter-box"
 
 
@@ -69,36 +70,43 @@ class FigureBar(QFrame):
         self.changed: Callable[[], object] = lambda: None
         self.screen_chosen: Callable[[], object] = lambda: None
         self.view = Choice(
-            "From above it goes eight ways; from the side it runs and jumps",
+            say("From above it goes eight ways; from the side it runs and jumps"),
             [(each.value, each) for each in View],
         )
         self.view.currentIndexChanged.connect(self._choose_view)
-        self.wide = self._number("wide ", 1, MOST_PX, "Pixels that it is wide")
-        self.high = self._number("high ", 1, MOST_PX, "Pixels that it is high; from above walls "
-                                 "stop the lower half of it")  # fmt: skip
-        self.speed = self._number("speed ", 1, 4000, "Pixels a second")
-        self.jump = self._number("jump ", 0, 4000, "Pixels that it jumps up, from the side")
+        self.wide = self._number("wide ", 1, MOST_PX, say("Pixels that it is wide"))
+        self.high = self._number(
+            "high ",
+            1,
+            MOST_PX,
+            say("Pixels that it is high; from above walls stop the lower half of it"),
+        )
+        self.speed = self._number("speed ", 1, 4000, say("Pixels a second"))
+        self.jump = self._number("jump ", 0, 4000, say("Pixels that it jumps up, from the side"))
         self.jump.setEnabled(False)
         self.kinds = QToolButton()
-        self.kinds.setText("stopped by ")
-        self.kinds.setToolTip("Kinds of shapes that it can not go through")
+        self.kinds.setText(say("stopped by "))
+        self.kinds.setToolTip(say("Kinds of shapes that it can not go through"))
         self.kinds.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
         self.framing = Choice(
-            "What a player sees: the map's screen (Map > Screen size…) goes with the figure, stops "
-            "at the map's edges and stays within an area of the kind “camera”",
+            say(
+                "What a player sees: the map's screen (Map > Screen size…) goes with the "
+                "figure, stops "
+                "at the map's edges and stays within an area of the kind “camera”"
+            ),
             [(each.value, each) for each in Screen],
         )
         self.framing.currentIndexChanged.connect(lambda _: self.screen_chosen())
-        self.shapes = Check("shapes", "Show the shapes of tiles (Shift+C)")
+        self.shapes = Check("shapes", say("Show the shapes of tiles (Shift+C)"))
         self.shapes.toggled.connect(lambda on: session.show(shapes=on))
         session.sight_changed.connect(lambda: self.shapes.setChecked(session.sight.shapes))
         self.told = note()
         self.told.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
-        head = QLabel("Walk")
+        head = QLabel(say("Walk"))
         bold = head.font()
         bold.setBold(True)
         head.setFont(bold)
-        stop_button = button("Stop", stop, "Give the tools back", "Esc")
+        stop_button = button(say("Stop"), stop, say("Give the tools back"), "Esc")
         self._parts = (
             row(head, self.view, self.kinds, self.framing, self.shapes, self.told, spacing=6),
             row(self.wide, self.high, self.speed, self.jump, 1, stop_button, spacing=6),
@@ -249,7 +257,7 @@ class Walking(QObject):
         """
         map_, view = self.session.map, self._view()
         if map_ is None:
-            self.session.warn("there is no map to walk on: make one first (Ctrl+N)")
+            self.session.warn(say("there is no map to walk on: make one first (Ctrl+N)"))
             return
         if not view.isVisible():
             self.session.stage_wanted.emit("draw")
@@ -278,8 +286,8 @@ class Walking(QObject):
             shape.kind for owner in self.session.project.tilesets
             for fact in owner.facts.values() for shape in fact.shapes
         }:  # fmt: skip
-            self.session.note("No tile has a shape of that kind: nothing stops the figure. "
-                              "Give tiles shapes in Tiles")  # fmt: skip
+            self.session.note(say("No tile has a shape of that kind: nothing stops the figure. "
+                              "Give tiles shapes in Tiles"))  # fmt: skip
 
     def stop(self) -> None:
         """End it: the tools have the ribbon again."""
@@ -434,8 +442,14 @@ class Walking(QObject):
     def _go_through(self, door: Marker, name: str) -> None:
         map_ = self.session.project.map_named(name)
         if map_ is None:
-            self.session.warn(f"the door “{door.title}” leads to the map “{name}”, which is not "
-                              "there: correct its property “map”")  # fmt: skip
+            self.session.warn(
+                say(
+                    "the door “{title}” leads to the map “{name}”, which is not there: correct "
+                    "its property “map”",
+                    title=door.title,
+                    name=name,
+                )
+            )
             return
         self._fitted = map_  # the figure stays as large as it is
         self.map = map_

@@ -13,6 +13,7 @@ from PySide6.QtGui import QColor, QFocusEvent, QKeyEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import QLabel, QVBoxLayout, QWidget
 
 from knitground.core.base.errors import EditError, KnitError
+from knitground.core.base.tongue import say
 from knitground.core.base.window import Box
 from knitground.core.edit.document import Document
 from knitground.core.edit.markers import Outlines
@@ -137,7 +138,14 @@ class PlayView(QWidget):
         self.maps = shipped_names(folder)
         if name and name not in self.maps:
             which = ", ".join(f"“{each}”" for each in self.maps)
-            raise KnitError(f"no map “{name[:60]}” was shipped to {folder}: there is {which}")
+            raise KnitError(
+                say(
+                    "no map “{name}” was shipped to {folder}: there is {which}",
+                    name=name[:60],
+                    folder=folder,
+                    which=which,
+                )
+            )
         self.world = World(load_shipped(self.maps[name or next(iter(self.maps))]), view)
         self.at = self.world.begin()
         self.hidden: NDArray[np.bool_] = np.zeros((1, 1), np.bool_)
@@ -208,7 +216,11 @@ class PlayView(QWidget):
         try:
             self.maps = shipped_names(self.folder)
             if to not in self.maps:
-                self.told.emit(f"the door “{door}” leads to “{to}”, which was not shipped")
+                self.told.emit(
+                    say(
+                        "the door “{door}” leads to “{to}”, which was not shipped", door=door, to=to
+                    )
+                )
                 return
             world = World(load_shipped(self.maps[to]), self.view)
             at = world.begin(door)
@@ -244,7 +256,7 @@ class PlayView(QWidget):
             if not world.walk.is_free(at.x, at.y):
                 at = world.walk.begin(at.x, at.y)
         except (KnitError, EditError) as error:
-            self.told.emit(f"as before: {error}")
+            self.told.emit(say("as before: {error}", error=error))
             return False
         self.world, self.at, self._seen = world, at, self._state(world)
         self._within = {each.number for each in world.met(at)}
@@ -294,9 +306,11 @@ class PlayWindow(QWidget):
     def __init__(self, view: PlayView) -> None:
         super().__init__()
         self.view = view
-        self.setWindowTitle(f"{view.map.name} — Play")
+        self.setWindowTitle(say("{name} — Play", name=view.map.name))
         self.line = QLabel(
-            "arrows go, space jumps, Esc ends" if view.view is View.SIDE else "arrows go, Esc ends"
+            say("arrows go, space jumps, Esc ends")
+            if view.view is View.SIDE
+            else say("arrows go, Esc ends")
         )
         self.line.setTextFormat(Qt.TextFormat.PlainText)
         self.line.setMargin(4)
@@ -312,7 +326,7 @@ class PlayWindow(QWidget):
 
     def _tell(self, words: str) -> None:
         self.line.setText(words)
-        self.setWindowTitle(f"{self.view.map.name} — Play")
+        self.setWindowTitle(say("{name} — Play", name=self.view.map.name))
 
 
 def play(words: list[str]) -> int:

@@ -13,6 +13,7 @@ from types import TracebackType
 from typing import TextIO
 
 from knitground.core.base.errors import Fault, KnitError, one_line
+from knitground.core.base.tongue import say
 
 LOG = logging.getLogger("knitground")
 _LOG_BYTES, _LOG_FILES = 512 * 1024, 4
@@ -112,7 +113,12 @@ class CrashHandler:
             kept = self._keep()
         except Exception:
             LOG.exception("no copy could be kept")
-            kept = "no copy could be kept"
-        log = f"; details are in {self._log}" if self._log else ""
+            kept = say("no copy could be kept")
+        log = say("; details are in {log}", log=self._log) if self._log else ""
         what = one_line(f"{kind.__name__}: {error}")[:200]
-        return f"Something went wrong in the program ({what}); {kept}{log}"
+        return say(
+            "Something went wrong in the program ({what}); {kept}{log}",
+            what=what,
+            kept=kept,
+            log=log,
+        )

@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QWidget
 
 from knitground.core.base.errors import Conflict, KnitError
 from knitground.core.base.progress import Progress
+from knitground.core.base.tongue import say
 from knitground.core.files.copies import Copy, drop_copy, waiting_copies
 from knitground.core.files.opening import Opened, open_project
 from knitground.core.files.places import PROJECT_NAME
@@ -58,7 +59,7 @@ class ProjectFiles(QObject):
             for folder in self.memory.recent:
                 recent.addAction(on_button(str(folder)), partial(self.open_project, folder))
             if not self.memory.recent:
-                recent.addAction("none yet").setEnabled(False)
+                recent.addAction(say("none yet")).setEnabled(False)
 
         recent.aboutToShow.connect(fill)
         add("Open the demo", lambda: self.open_demo(None))
@@ -77,8 +78,8 @@ class ProjectFiles(QObject):
 
     def ask_project(self) -> None:
         """Ask for a project and open it."""
-        wanted = "Knit Ground project (project.knit.json)"
-        path = ask_file(self.shell, "Open project", "projects", wanted)
+        wanted = say("Knit Ground project (project.knit.json)")
+        path = ask_file(self.shell, say("Open project"), "projects", wanted)
         if path is not None:
             self.open_project(path)
 
@@ -97,10 +98,10 @@ class ProjectFiles(QObject):
 
         run_with_progress(
             self.shell,
-            f"Opening {path.name}…",
+            say("Opening {name}…", name=path.name),
             lambda progress: open_project(path, progress),
             done,
-            lambda error: self.session.warn(f"Not opened: {error}"),
+            lambda error: self.session.warn(say("Not opened: {error}", error=error)),
             self.session.doc,  # it is not changed any more: it may be left
         )
 
@@ -138,8 +139,12 @@ class ProjectFiles(QObject):
         since = self.presence.claim(folder)
         if since is not None:
             self.session.warn(
-                f"“{self.session.project.name}” is open in another window too (since {since}): "
-                "whichever saves second is asked before anything is overwritten"
+                say(
+                    "“{name}” is open in another window too (since {since}): whichever saves "
+                    "second is asked before anything is overwritten",
+                    name=self.session.project.name,
+                    since=since,
+                )
             )
 
     def open_demo(
@@ -158,7 +163,7 @@ class ProjectFiles(QObject):
         if (target / PROJECT_NAME).exists():
             written(None)
         else:
-            self.session.run_long("Drawing the demo…", lambda _: write_demo(target), written)
+            self.session.run_long(say("Drawing the demo…"), lambda _: write_demo(target), written)
 
     # Saving
 
@@ -205,9 +210,9 @@ class ProjectFiles(QObject):
             if isinstance(error, Conflict):
                 conflict.append(error)
             else:
-                self.session.warn(f"Not saved: {error}")
+                self.session.warn(say("Not saved: {error}", error=error))
 
-        wait_for(run_with_progress(self.shell, "Saving…", work, done, failed, doc))
+        wait_for(run_with_progress(self.shell, say("Saving…"), work, done, failed, doc))
         if saved:
             return True
         return bool(conflict) and self._ask_about(folder, conflict[0], name)
@@ -222,11 +227,14 @@ class ProjectFiles(QObject):
         self._claim(saved.folder)
         if saved.left:
             self.session.warn(
-                f"Saved in {saved.folder}; {', '.join(saved.left)} changed on disk meanwhile and "
-                "was left as it is"
+                say(
+                    "Saved in {folder}; {words} changed on disk meanwhile and was left as it is",
+                    folder=saved.folder,
+                    words=", ".join(saved.left),
+                )
             )
         else:
-            self.session.note(f"Saved in {saved.folder}")
+            self.session.note(say("Saved in {folder}", folder=saved.folder))
         self.session.saved.emit()
 
     def _ask_about(self, folder: Path, conflict: Conflict, name: str) -> bool:
@@ -236,7 +244,7 @@ class ProjectFiles(QObject):
             return self.save_to(folder, overwrite=True, name=name)
         if answer == "elsewhere":
             return self.save_as()
-        self.session.warn(f"Not saved: {conflict}")
+        self.session.warn(say("Not saved: {conflict}", conflict=conflict))
         return False
 
     def ask_conflict(self, text: str) -> str:
@@ -246,14 +254,18 @@ class ProjectFiles(QObject):
             "Overwrite": ("overwrite", Role.DestructiveRole),
             "Cancel": ("cancel", Role.RejectRole),
         }
-        more = "Overwriting keeps what is there now as NAME.previous."
-        return ask(self.shell, "Files on disk have changed", f"{text}.", buttons, more)
+        more = say("Overwriting keeps what is there now as NAME.previous.")
+        return ask(self.shell, say("Files on disk have changed"), f"{text}.", buttons, more)
 
     def may_leave(self) -> bool:
         """Ask what to do with unsaved changes; returns whether to go on."""
         self.session.finish_gesture()
         if work_title():
-            self.session.warn(f"“{work_title().rstrip('…')}” still goes on: wait for it")
+            self.session.warn(
+                say(
+                    "“{work_title}” still goes on: wait for it", work_title=work_title().rstrip("…")
+                )
+            )
             return False
         project = self.session.project
         nothing = not project.tilesets and not project.maps and not self.session.doc.history.names
@@ -264,8 +276,8 @@ class ProjectFiles(QObject):
             "Don't save": ("drop", Role.DestructiveRole),
             "Cancel": ("stay", Role.RejectRole),
         }
-        text = f"“{project.name}” has changes that are not saved."
-        answer = ask(self.shell, "Unsaved changes", text, buttons)
+        text = say("“{name}” has changes that are not saved.", name=project.name)
+        answer = ask(self.shell, say("Unsaved changes"), text, buttons)
         return self.save() if answer == "save" else answer == "drop"
 
     def leave(self) -> None:
@@ -285,7 +297,7 @@ class ProjectFiles(QObject):
     def _tell_no_copy(self, why: str) -> None:
         """Unsaved work is in memory only: somebody should know."""
         self.session.offer(
-            f"No copy of what is not saved can be kept: {why}", {"Save now": self.save}
+            say("No copy of what is not saved can be kept: {why}", why=why), {"Save now": self.save}
         )
 
     def offer_copies(self) -> bool:
@@ -295,17 +307,23 @@ class ProjectFiles(QObject):
             return False
         copy = copies[0]
         when = datetime.fromtimestamp(copy.saved_at).strftime("%d %B, %H:%M")
-        where = f"It lies in {copy.home}." if copy.home else "It was never saved."
-        more = f" {len(copies) - 1} more wait." if len(copies) > 1 else ""
+        where = (
+            say("It lies in {home}.", home=copy.home) if copy.home else say("It was never saved.")
+        )
+        more = say(" {count} more wait.", count=len(copies) - 1) if len(copies) > 1 else ""
         buttons = {
             "Take up the copy": ("take", Role.AcceptRole),
             "Throw it away": ("drop", Role.DestructiveRole),
             "Later": ("later", Role.RejectRole),
         }
         answer = ask(
-            self.shell, "A copy was kept", f"“{copy.name}” was not saved when the program ended.",
-            buttons, f"A copy of {when} was kept. {where}{more}", copy.picture,
-        )  # fmt: skip
+            self.shell,
+            say("A copy was kept"),
+            say("“{name}” was not saved when the program ended.", name=copy.name),
+            buttons,
+            say("A copy of {when} was kept. {where}{more}", when=when, where=where, more=more),
+            copy.picture,
+        )
         if answer == "take":
             return self.recover(copy)
         if answer == "drop":
@@ -317,7 +335,7 @@ class ProjectFiles(QObject):
         try:
             opened = open_project(copy.folder)
         except KnitError as error:
-            self.session.warn(f"The copy can not be opened: {error}")
+            self.session.warn(say("The copy can not be opened: {error}", error=error))
             return False
         project = opened.project
         project.folder = copy.home

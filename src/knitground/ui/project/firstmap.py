@@ -10,6 +10,7 @@ from PySide6.QtCore import QEvent, QPointF, QSize, Qt, Signal
 from PySide6.QtGui import QHelpEvent, QPainter, QPaintEvent, QPen, QResizeEvent
 from PySide6.QtWidgets import QFrame, QToolTip, QWidget
 
+from knitground.core.base.tongue import say
 from knitground.core.edit.changed import Changed, What
 from knitground.core.model.project import Project
 from knitground.ui.common.painting import painting
@@ -19,7 +20,7 @@ from knitground.ui.common.words import tip_of
 from knitground.ui.project.memory import Memory
 from knitground.ui.session import Session
 
-_AWAY, _DONE = "first map put away", "first map done"
+_AWAY, _DONE = say("first map put away"), say("first map done")
 _FEW_MARKS = 2
 _LOW = 700
 """Pixels of the window's height below which only the title stands there."""
@@ -54,24 +55,56 @@ def _is_marked(project: Project) -> bool:
 
 
 FIRST_STEPS = (
-    FirstStep("sheet", "Open a sheet", "Drop a PNG with tiles anywhere on the window.", "slice",
-              lambda project: bool(project.tilesets)),
-    FirstStep("cut", "See how it is cut",
-              "Lines should run between the tiles; if not, take another grid of the list. Then go "
-              "on to Terrains.", "slice", then="terrains"),
-    FirstStep("marks", "Say what the tiles show",
-              "Take a card under “It looks like”, or choose a kind of set and mark corners.",
-              "terrains", _is_marked),
-    FirstStep("map", "Make a map", "The + beside the map tabs; the sizes offered are fine.", "draw",
-              lambda project: bool(project.maps)),
-    FirstStep("paint", "Paint on it",
-              "Click a terrain at the left, then draw on the map: the tiles knit themselves.",
-              "draw"),
-    FirstStep("grow", "Let it grow",
-              "Click one of the pictures, or run the recipe with another seed.", "grow"),
-    FirstStep("ship", "Ship it", "Choose PNG or JSON and a folder. That is what a game loads.",
-              "ship"),
-)  # fmt: skip
+    FirstStep(
+        "sheet",
+        say("Open a sheet"),
+        say("Drop a PNG with tiles anywhere on the window."),
+        "slice",
+        lambda project: bool(project.tilesets),
+    ),
+    FirstStep(
+        "cut",
+        say("See how it is cut"),
+        say(
+            "Lines should run between the tiles; if not, take another grid of the list. Then go "
+            "on to Terrains."
+        ),
+        "slice",
+        then="terrains",
+    ),
+    FirstStep(
+        "marks",
+        say("Say what the tiles show"),
+        say("Take a card under “It looks like”, or choose a kind of set and mark corners."),
+        "terrains",
+        _is_marked,
+    ),
+    FirstStep(
+        "map",
+        say("Make a map"),
+        say("The + beside the map tabs; the sizes offered are fine."),
+        "draw",
+        lambda project: bool(project.maps),
+    ),
+    FirstStep(
+        "paint",
+        say("Paint on it"),
+        say("Click a terrain at the left, then draw on the map: the tiles knit themselves."),
+        "draw",
+    ),
+    FirstStep(
+        "grow",
+        say("Let it grow"),
+        say("Click one of the pictures, or run the recipe with another seed."),
+        "grow",
+    ),
+    FirstStep(
+        "ship",
+        say("Ship it"),
+        say("Choose PNG or JSON and a folder. That is what a game loads."),
+        "ship",
+    ),
+)
 
 
 class Stitches(QWidget):
@@ -87,7 +120,9 @@ class Stitches(QWidget):
     def show_done(self, done: tuple[bool, ...], now: int) -> None:
         """Show which steps are done, and which is to be done now."""
         self.done, self.now = done, now
-        self.setAccessibleName(f"{sum(done)} of {len(done)} steps done")
+        self.setAccessibleName(
+            say("{number} of {count} steps done", number=sum(done), count=len(done))
+        )
         self.update()
 
     def paintEvent(self, event: QPaintEvent) -> None:
@@ -105,7 +140,7 @@ class Stitches(QWidget):
     def event(self, event: QEvent) -> bool:
         if isinstance(event, QHelpEvent):
             n = min(len(FIRST_STEPS) - 1, max(0, int(event.pos().x() // 18)))
-            words = f"{n + 1} {FIRST_STEPS[n].title}" + (" — done" if self.done[n] else "")
+            words = f"{n + 1} {FIRST_STEPS[n].title}" + (say(" — done") if self.done[n] else "")
             QToolTip.showText(event.globalPos(), tip_of(words), self)
             return True
         return super().event(event)
@@ -125,8 +160,8 @@ class FirstMap(QFrame):
         self.title, self.words = head(""), note()
         self.count = plain()
         self.count.setProperty("role", "note")
-        self.show_me = button("Go there", self._go, "Go to the stage where it is done")
-        self.away = icon_button("mdi6.close", self.put_away, "Put it away; Help calls it back")
+        self.show_me = button(say("Go there"), self._go, say("Go to the stage where it is done"))
+        self.away = icon_button("mdi6.close", self.put_away, say("Put it away; Help calls it back"))
         self.setLayout(column(
             row(self.stitches, self.count, 1, self.show_me, self.away, spacing=8),
             self.title, self.words, margins=10, spacing=4,
@@ -206,10 +241,12 @@ class FirstMap(QFrame):
         done = self.done
         now = done.index(False) if False in done else len(done)
         self.stitches.show_done(done, now)
-        self.count.setText(f"{sum(done)} of {len(done)}")
+        self.count.setText(say("{number} of {count}", number=sum(done), count=len(done)))
         if now == len(done):
-            self.title.setText("That is a map")
-            self.words.setText("A game can load it. F1 tells about whatever is under the pointer.")
+            self.title.setText(say("That is a map"))
+            self.words.setText(
+                say("A game can load it. F1 tells about whatever is under the pointer.")
+            )
             self.show_me.hide()
             return
         step = FIRST_STEPS[now]
@@ -217,7 +254,7 @@ class FirstMap(QFrame):
         self.words.setText(step.words)
         self._make_slim()
         goes_on = step.then and step.stage == self.stage
-        self.show_me.setText("It is right: go on" if goes_on else "Go there")
+        self.show_me.setText(say("It is right: go on") if goes_on else say("Go there"))
         self.show_me.setVisible(bool(goes_on) or step.stage != self.stage)
 
     def _go(self) -> None:

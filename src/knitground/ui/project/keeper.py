@@ -9,6 +9,7 @@ from PySide6.QtCore import QObject, QTimer, Signal
 
 from knitground.core.base.errors import KnitError
 from knitground.core.base.progress import Progress
+from knitground.core.base.tongue import say
 from knitground.core.files.copies import CopySlot, StaleError
 from knitground.ui.common.tasks import Job
 from knitground.ui.project.crash import LOG
@@ -108,9 +109,13 @@ class Keeper(QObject):
     def keep_at_fault(self) -> str:
         """Write a copy after a fault, if there is anything unsaved; says in words what it did."""
         if self.session.doc.is_saved:
-            return "everything is saved"
+            return say("everything is saved")
         path = self.keep(fault=True)
-        return f"a copy of the project is in {path}" if path else "no copy could be kept"
+        return (
+            say("a copy of the project is in {path}", path=path)
+            if path
+            else say("no copy could be kept")
+        )
 
     def forget(self) -> None:
         """Throw the copy away: the project is saved, or its changes are not wanted."""

@@ -7,6 +7,7 @@ from pathlib import Path
 from PySide6.QtWidgets import QDialogButtonBox, QFormLayout, QLineEdit, QWidget
 
 from knitground.core.base.filenames import file_stem
+from knitground.core.base.tongue import say
 from knitground.core.files.places import PROJECT_NAME
 from knitground.core.model.limits import MAX_NAME
 from knitground.core.model.project import Project
@@ -14,7 +15,7 @@ from knitground.ui.common.dialog import Dialog
 from knitground.ui.common.filedialogs import ask_folder
 from knitground.ui.common.widgets import button, column, note, row
 
-UNNAMED = "Untitled"
+UNNAMED = say("Untitled")
 
 
 class SaveDialog(Dialog):
@@ -25,16 +26,18 @@ class SaveDialog(Dialog):
 
     def __init__(self, project: Project, place: Path, parent: QWidget) -> None:
         super().__init__(parent)
-        self.setWindowTitle("Save project")
+        self.setWindowTitle(say("Save project"))
         self._counts = (len({each.sheet for each in project.tilesets}), len(project.tilesets),
                         len(project.maps))  # fmt: skip
         self.name = QLineEdit("" if project.name == UNNAMED else project.name)
         self.name.setMaxLength(MAX_NAME)
-        self.name.setPlaceholderText("name of the project and of its folder")
-        self.name.setToolTip("What the project is called; its folder is called so too")
+        self.name.setPlaceholderText(say("name of the project and of its folder"))
+        self.name.setToolTip(say("What the project is called; its folder is called so too"))
         self.place = QLineEdit(str(place))
-        self.place.setToolTip("The folder that the project's own folder is made in")
-        choose = button("Choose…", self._choose, "Choose the folder in which it is to lie")
+        self.place.setToolTip(say("The folder that the project's own folder is made in"))
+        choose = button(
+            say("Choose…"), self._choose, say("Choose the folder in which it is to lie")
+        )
         self.words = note()
         self.buttons = QDialogButtonBox(
             QDialogButtonBox.StandardButton.Save | QDialogButtonBox.StandardButton.Cancel
@@ -42,10 +45,10 @@ class SaveDialog(Dialog):
         self.buttons.accepted.connect(self.accept)
         self.buttons.rejected.connect(self.reject)
         form = QFormLayout()
-        form.addRow("Name", self.name)
+        form.addRow(say("Name"), self.name)
         line = row(self.place, choose, spacing=4)
         line.setStretch(0, 1)
-        form.addRow("In", line)
+        form.addRow(say("In"), line)
         self.setLayout(column(form, self.words, self.buttons, margins=14))
         self.setMinimumWidth(520)
         for field in (self.name, self.place):
@@ -61,7 +64,7 @@ class SaveDialog(Dialog):
         return place / _folder_name(self.name.text())
 
     def _choose(self) -> None:
-        found = ask_folder(self, "Where the project is to lie", "projects", self.place.text())
+        found = ask_folder(self, say("Where the project is to lie"), "projects", self.place.text())
         if found is not None:
             self.place.setText(str(found))
 
@@ -70,13 +73,13 @@ class SaveDialog(Dialog):
         there = self.name.text().strip() and self.place.text().strip()
         self.buttons.button(QDialogButtonBox.StandardButton.Save).setEnabled(bool(there))
         if not there:
-            self.words.setText("Give it a name and a place.")
+            self.words.setText(say("Give it a name and a place."))
             return
         words = [
             PROJECT_NAME, _counted(sheets, "sheet"), _counted(tilesets, "tileset"),
             _counted(maps, "map"),
         ]  # fmt: skip
-        made = "" if self.folder.exists() else ", which is made"
+        made = "" if self.folder.exists() else say(", which is made")
         self.words.setText(f"{self.folder}{made}: {', '.join(filter(None, words))}.")
 
 

@@ -7,6 +7,7 @@ from pathlib import Path
 from PySide6.QtWidgets import QWidget
 
 from knitground.core.base.filenames import file_stem
+from knitground.core.base.tongue import say
 from knitground.core.edit.sheets import add_tileset, find_sheet
 from knitground.core.files.images import frame_times, read_sheet
 from knitground.core.files.newsheets import frames_tileset
@@ -34,7 +35,7 @@ class SheetAdder:
 
     def ask_sheet(self) -> None:
         """Ask for pictures and add them as sheets."""
-        self.add_sheets(ask_files(self.parent_widget, "Open sheet", "sheets"))
+        self.add_sheets(ask_files(self.parent_widget, say("Open sheet"), "sheets"))
 
     def add_sheets(self, paths: list[Path]) -> None:
         """Add pictures as sheets and go to Slice with the last one."""
@@ -43,7 +44,13 @@ class SheetAdder:
         try:
             pictures = pictures_of(paths)
         except OSError as error:
-            self.session.warn(f"{error.filename} can not be read ({error.strerror})")
+            self.session.warn(
+                say(
+                    "{filename} can not be read ({strerror})",
+                    filename=error.filename,
+                    strerror=error.strerror,
+                )
+            )
             return
         if len(pictures) > 1:
             how = self.ask_many(len(pictures))
@@ -54,7 +61,7 @@ class SheetAdder:
                 return
         room = self.session.project.sheets_room
         self.session.run_long(
-            "Reading sheets…",
+            say("Reading sheets…"),
             lambda progress: read_sheets(paths, room, progress),
             self._add_tilesets,
         )
@@ -76,19 +83,19 @@ class SheetAdder:
             "Loose pictures": ("loose", Role.AcceptRole),
             "Cancel": ("cancel", Role.RejectRole),
         }
-        more = (
+        more = say(
             "Sheets are each cut into tiles. Loose pictures of any size become the tiles of one "
             "tileset, each with its anchor."
         )
-        text = f"{count} pictures. What are they?"
-        return ask(self.parent_widget, "Several pictures", text, buttons, more)
+        text = say("{count} pictures. What are they?", count=count)
+        return ask(self.parent_widget, say("Several pictures"), text, buttons, more)
 
     def add_loose(self, name: str, pictures: list[Path]) -> None:
         """Make one tileset of loose pictures."""
         map_ = self.session.map
         cell = map_.lattice.cell_size if map_ is not None else (16, 16)
         self.session.run_long(
-            "Reading pictures…",
+            say("Reading pictures…"),
             lambda progress: read_loose(name, pictures, cell, progress),
             self._add_tilesets,
         )
@@ -117,19 +124,19 @@ class SheetAdder:
             "One tile that moves": ("animation", Role.AcceptRole),
             "First frame only": ("first", Role.RejectRole),
         }
-        text = f"“{tileset.sheet}” has {count} frames."
-        return ask(self.parent_widget, "An animation", text, buttons)
+        text = say("“{sheet}” has {count} frames.", sheet=tileset.sheet, count=count)
+        return ask(self.parent_widget, say("An animation"), text, buttons)
 
     def ask_missing(self, tileset: Tileset) -> None:
         """Ask where a sheet that is missing lies now."""
-        path = ask_file(self.parent_widget, f"Where is {tileset.sheet}?", "sheets")
+        path = ask_file(self.parent_widget, say("Where is {sheet}?", sheet=tileset.sheet), "sheets")
         if path is not None:
             self.give_sheet(tileset, path)
 
     def give_sheet(self, tileset: Tileset, path: Path) -> None:
         """Give a tileset the picture of a file."""
         self.session.run_long(
-            f"Reading {path.name}…",
+            say("Reading {name}…", name=path.name),
             lambda _: read_sheet(path),
             lambda sheet: self.session.apply(find_sheet(self.session.project, tileset, sheet)),
         )

@@ -8,6 +8,7 @@ from PySide6.QtCore import QSize, Qt, Signal
 from PySide6.QtGui import QIcon, QPainter, QPixmap
 from PySide6.QtWidgets import QGridLayout, QLabel, QPushButton, QToolButton, QWidget
 
+from knitground.core.base.tongue import say
 from knitground.ui.common.theme import theme
 from knitground.ui.common.widgets import button, clear, column, head, note, panel, primary, row
 from knitground.ui.common.words import on_button, tip_of
@@ -34,23 +35,37 @@ class StartPage(QWidget):
         title.setStyleSheet("font-size: 26px; font-weight: 600;")
         ways = row(
             self._way(
-                "sheet", "Open a sheet", "A PNG with tiles; drop it anywhere on the window, too.",
-                primary("Open sheet…", self.sheet_asked.emit, "Begin with one", "Ctrl+Shift+O"),
+                "sheet",
+                say("Open a sheet"),
+                say("A PNG with tiles; drop it anywhere on the window, too."),
+                primary(
+                    say("Open sheet…"), self.sheet_asked.emit, say("Begin with one"), "Ctrl+Shift+O"
+                ),
             ),
             self._way(
-                "demo", "See it at work", "Harl Pans: finished maps to change as you like.",
-                button("Open the demo", self.demo_asked.emit, "Write the demo project and open it"),
+                "demo",
+                say("See it at work"),
+                say("Harl Pans: finished maps to change as you like."),
+                button(
+                    say("Open the demo"),
+                    self.demo_asked.emit,
+                    say("Write the demo project and open it"),
+                ),
             ),
             self._way(
-                "map", "Go on", "A folder with a project.knit.json.",
-                button("Open project…", self.project_asked.emit, "Open a project", "Ctrl+O"),
+                "map",
+                say("Go on"),
+                say("A folder with a project.knit.json."),
+                button(
+                    say("Open project…"), self.project_asked.emit, say("Open a project"), "Ctrl+O"
+                ),
             ),
             spacing=16,
-        )  # fmt: skip
+        )
         self.recent = column(spacing=4)
         middle = QWidget()
         middle.setMaximumWidth(860)
-        subtitle = note("From a sprite sheet to seamless maps that a game can load.")
+        subtitle = note(say("From a sprite sheet to seamless maps that a game can load."))
         middle.setLayout(column(1, title, subtitle, ways, self.recent, 2, spacing=14))
         self.setLayout(row(1, middle, 1))
         self.layout().setStretch(1, 8)  # type: ignore[union-attr]
@@ -70,7 +85,7 @@ class StartPage(QWidget):
         folders = self.memory.recent[:_SHOWN]
         if not folders:
             return
-        self.recent.addWidget(head("Lately"))
+        self.recent.addWidget(head(say("Lately")))
         cards = QWidget()
         grid = QGridLayout(cards)
         grid.setContentsMargins(0, 0, 0, 0)
@@ -88,8 +103,8 @@ class StartPage(QWidget):
         card.setFixedSize(_PICTURE[0] + 20, _PICTURE[1] + 34)
         name = card.fontMetrics().elidedText(folder.name, Qt.TextElideMode.ElideMiddle, _PICTURE[0])
         card.setText(on_button(name))
-        card.setToolTip(tip_of(f"Open {folder}"))
-        card.setAccessibleName(f"Open {folder.name}")
+        card.setToolTip(tip_of(say("Open {folder}", folder=folder)))
+        card.setAccessibleName(say("Open {name}", name=folder.name))
         card.setCursor(Qt.CursorShape.PointingHandCursor)
         card.clicked.connect(lambda *_: self.recent_asked.emit(folder))
         return card

@@ -8,6 +8,7 @@ from PySide6.QtCore import QFileSystemWatcher, QObject, QTimer
 
 from knitground.core.base.errors import KnitError, PlaceError
 from knitground.core.base.progress import Progress
+from knitground.core.base.tongue import say
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.document import Document, Edit
 from knitground.core.edit.reslice import Losses, moved_tiles, read_again
@@ -137,11 +138,17 @@ class SheetWatcher(QObject):
         try:
             edit = set_relief(doc.project, tileset, sheet.picture, sheet.data)
             self.session.finish_gesture()
-            doc.apply(Edit(f"Read “{path.name}” again", edit.atoms))
+            doc.apply(Edit(say("Read “{name}” again", name=path.name), edit.atoms))
         except KnitError as error:
-            self.session.warn(f"{path.name} changed on disk, but: {error}; it is left out")
+            self.session.warn(
+                say(
+                    "{name} changed on disk, but: {error}; it is left out",
+                    name=path.name,
+                    error=error,
+                )
+            )
             return
-        self.session.note(f"{path.name} changed on disk and was read again")
+        self.session.note(say("{name} changed on disk and was read again", name=path.name))
         doc.project.known[str(path.absolute())] = digest(sheet.data)
 
     def _read(self, path: Path, tilesets: list[Tileset]) -> None:
@@ -169,7 +176,9 @@ class SheetWatcher(QObject):
             self._settle.start()
         else:
             self._tries[path] = 0
-            self.session.warn(f"{path.name} changed on disk, but: {error}")
+            self.session.warn(
+                say("{name} changed on disk, but: {error}", name=path.name, error=error)
+            )
 
     def _take(
         self, doc: Document, path: Path, tilesets: list[Tileset], sheet: SheetFile, moves: Moves
@@ -188,14 +197,24 @@ class SheetWatcher(QObject):
         try:
             count, losses = self._apply(doc, there, sheet, path)
         except KnitError as error:
-            self.session.warn(f"{path.name} changed on disk, but: {error}; the old one is kept")
+            self.session.warn(
+                say(
+                    "{name} changed on disk, but: {error}; the old one is kept",
+                    name=path.name,
+                    error=error,
+                )
+            )
             return
         lines = [line for each in losses for line in each.lines()]
-        text = f"{path.name} changed on disk and was read again"
-        text += f"; {count} tiles had moved and were followed" if count else ""
+        text = say("{name} changed on disk and was read again", name=path.name)
+        text += say("; {count} tiles had moved and were followed", count=count) if count else ""
         if lines:
             self.session.warn(
-                f"{text}; not to be followed: {', '.join(lines)}; undo brings it back"
+                say(
+                    "{it}; not to be followed: {words}; undo brings it back",
+                    it=text,
+                    words=", ".join(lines),
+                )
             )
         else:
             self.session.note(text)
@@ -211,7 +230,7 @@ class SheetWatcher(QObject):
         """Let all tilesets of a sheet take it, as one step."""
         self.session.finish_gesture()
         losses: list[Losses] = []
-        with doc.stroke(f"Read “{path.name}” again"):
+        with doc.stroke(say("Read “{name}” again", name=path.name)):
             for tileset, moved in there:
                 edit, lost = read_again(doc.project, tileset, sheet, moved)
                 doc.apply(Edit(edit.name, edit.atoms))

@@ -9,6 +9,7 @@ from PySide6.QtGui import QColor, QPen, QPolygonF
 from PySide6.QtWidgets import QWidget
 
 from knitground.core.base.errors import KnitError
+from knitground.core.base.tongue import say
 from knitground.core.edit.maps import check_size
 from knitground.core.edit.sizes import Margins, counted_after, cut_content
 from knitground.core.model.map import Map
@@ -89,7 +90,16 @@ class BorderDrag(Overlay):
     def _tell(self, map_: Map) -> None:
         m = self._margins
         (height, width), (rows, columns) = counted_after(map_, m), map_.lattice.counted
-        self.label, self.warns = f"{columns} × {rows} → {width} × {height} cells", False
+        self.label, self.warns = (
+            say(
+                "{columns} × {rows} → {width} × {height} cells",
+                columns=columns,
+                rows=rows,
+                width=width,
+                height=height,
+            ),
+            False,
+        )
         try:
             check_size(height, width)
         except KnitError as error:
@@ -98,8 +108,13 @@ class BorderDrag(Overlay):
         if min(m.top, m.left, m.bottom, m.right) < 0 and map_.height * map_.width <= _COUNTED_CELLS:
             lost = cut_content(map_, m)
             if lost:
-                parts = ", ".join(f"{count} of {name}" for name, count in lost.items())
-                self.label, self.warns = f"{self.label} · cuts off {parts}", True
+                parts = ", ".join(
+                    say("{count} of {name}", count=count, name=name) for name, count in lost.items()
+                )
+                self.label, self.warns = (
+                    say("{label} · cuts off {parts}", label=self.label, parts=parts),
+                    True,
+                )
 
     def release(self) -> bool:
         """Give the map the size it was dragged to, as one step; returns whether one was dragged."""

@@ -7,6 +7,7 @@ from PySide6.QtGui import QPainter, QPen, QPixmap
 from PySide6.QtWidgets import QWidget
 
 from knitground.core.base.errors import KnitError
+from knitground.core.base.tongue import say
 from knitground.core.base.window import Box
 from knitground.core.edit.hand import TileInHand
 from knitground.core.edit.piecehere import Fitting, Piece
@@ -38,11 +39,11 @@ class FittingPieces(Overlay):
         """Take the best piece for a cell in hand, or go on to the next one."""
         map_, layer = self.session.map, self.session.layer
         if map_ is None or layer is None or cell is None:
-            self.session.note("Point at a cell, or go there with the arrows, and ask again")
+            self.session.note(say("Point at a cell, or go there with the arrows, and ask again"))
             return
         owner = self._owner(layer)
         if not layer.holds_tiles or owner is None:
-            self.session.note("Only on layers of tiles a piece can be looked for")
+            self.session.note(say("Only on layers of tiles a piece can be looked for"))
             return
         same = self.at == (map_, layer, cell) and self._revision == self.session.doc.revision
         if same and self.found:
@@ -56,12 +57,12 @@ class FittingPieces(Overlay):
             if found:
                 self._take(0)
             else:
-                self.session.note("Nothing lies beside this cell: any piece fits")
+                self.session.note(say("Nothing lies beside this cell: any piece fits"))
                 self.view.update()
 
         doc = self.session.doc
         self.session.run_long(
-            "Looking which pieces fit…",
+            say("Looking which pieces fit…"),
             lambda _: Fitting(doc, map_, layer, owner).on(cell, _SHOWN), done,
         )  # fmt: skip
 
@@ -84,7 +85,7 @@ class FittingPieces(Overlay):
         tile = self.found[place].tile
         owner = self.session.project.tileset_named(tile.tileset)
         if owner is None:
-            raise KnitError(f"there is no sheet “{tile.tileset}”")
+            raise KnitError(say("there is no sheet “{tileset}”", tileset=tile.tileset))
         self.session.choose_tool("paint")
         self.session.take(TileInHand(tile, owner.number(tile.row, tile.col)))
         self.view.update()
@@ -118,7 +119,9 @@ class FittingPieces(Overlay):
         painter.drawRoundedRect(panel, 6, 6)
         write_in(painter, 11)
         painter.setPen(t.colour("ink2"))
-        words = f"Fits here: {self.place + 1} of {len(self.found)}, best first"
+        words = say(
+            "Fits here: {place} of {count}, best first", place=self.place + 1, count=len(self.found)
+        )
         painter.drawText(panel.adjusted(10, 4, -8, 0), Qt.AlignmentFlag.AlignTop, words)
         for n, picture in enumerate(self._pictures):
             spot = QRectF(panel.left() + 12 + n * (_SIDE + 8), panel.top() + 24, _SIDE, _SIDE)

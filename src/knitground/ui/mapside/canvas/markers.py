@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, QRect, QRectF, Qt
 from PySide6.QtGui import QColor, QFont, QFontMetricsF, QPainter, QPen, QPolygonF
 
+from knitground.core.base.tongue import say
 from knitground.core.edit.desk import Pointer
 from knitground.core.edit.markers import Bounds, Outlines, outline
 from knitground.core.model.layers import MarkerLayer
@@ -26,7 +27,7 @@ _COLOURS = (
     "#3b4c8c", "#c65b3c", "#2f8f9d", "#b97e14", "#8a4f7d", "#5e7d3a", "#4a6a78", "#7a5a3a",
     "#a23b52", "#4f7fb5",
 )  # fmt: skip
-READY_KINDS = ("spawn point", "door", "path stop", "sound", "note", "camera", "lamp")
+READY_KINDS = (say("spawn point"), "door", say("path stop"), "sound", "note", "camera", "lamp")
 """Kinds that are offered from the start; they take the first colours."""
 _MOST_DRAWN = 1500
 """Markers in view that are drawn with all their marks; of more, each is a dot."""
@@ -229,7 +230,9 @@ def _draw_ring(painter: QPainter, camera: Camera, lamp: Lamp, shift: tuple[int, 
     square.moveCenter(at[Grip.RADIUS])
     painter.drawRect(square)
     strength = f"{lamp.strength:.2f}".rstrip("0").rstrip(".")
-    _write(painter, at[Grip.STRENGTH] + QPointF(10, -9), f"strength {strength}")
+    _write(
+        painter, at[Grip.STRENGTH] + QPointF(10, -9), say("strength {strength}", strength=strength)
+    )
 
 
 def _draw_corners(painter: QPainter, corners: list[QPointF]) -> None:

@@ -21,6 +21,7 @@ from PySide6.QtGui import (
     QPolygonF,
 )
 
+from knitground.core.base.tongue import say
 from knitground.core.base.window import Box, read
 from knitground.core.edit.desk import Pointer
 from knitground.core.edit.laying import Plan
@@ -408,7 +409,7 @@ def draw_screen(
         painter.setPen(QPen(QColor(colour), width))
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.drawRect(frame)
-    text = f"screen {map_.screen[0]} × {map_.screen[1]} px"
+    text = say("screen {screen} × {screen2} px", screen=map_.screen[0], screen2=map_.screen[1])
     letters = painter.fontMetrics()
     plate = QRectF(frame.left() + 1, 0, letters.horizontalAdvance(text) + 12, letters.height() + 4)
     plate.moveBottom(frame.bottom() - 1)

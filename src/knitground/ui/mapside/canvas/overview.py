@@ -9,6 +9,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt, QTimer
 from PySide6.QtGui import QColor, QImage, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QWidget
 
+from knitground.core.base.tongue import say
 from knitground.core.edit.changed import Changed
 from knitground.core.render.pixels import Pixels
 from knitground.core.render.small import SMALL_HIGH, SMALL_WIDE, small_picture
@@ -31,7 +32,7 @@ class Overview(QWidget):
         self._image: QImage | None = None
         self._later = QTimer(self, singleShot=True, interval=_LATER_MS)
         self._later.timeout.connect(self.redraw)
-        self.setToolTip("The whole map: click or drag to go there")
+        self.setToolTip(say("The whole map: click or drag to go there"))
         self.setCursor(Qt.CursorShape.PointingHandCursor)
         self.setFixedSize(SMALL_WIDE + 8, SMALL_HIGH + 8)
         session.changed.connect(self._follow)

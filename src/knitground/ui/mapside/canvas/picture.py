@@ -15,6 +15,7 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QWidget
 
+from knitground.core.base.tongue import say
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.desk import Desk, Pointer
 from knitground.core.edit.laying import Plan
@@ -122,7 +123,7 @@ class MapPicture(QWidget):
         self.setAcceptDrops(True)
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName("Map")
+        self.setAccessibleName(say("Map"))
         self.setMinimumSize(240, 160)
         self.setCursor(Qt.CursorShape.CrossCursor)
         self._clock = QTimer(self, singleShot=True)
@@ -195,18 +196,24 @@ class MapPicture(QWidget):
             return refused, True
         layer = s.layer.name if s.layer else ""
         if s.tool == "pick":
-            return f"Pick ← {layer}", False
+            return say("Pick ← {layer}", layer=layer), False
         if s.tool == "select" and isinstance(s.layer, MarkerLayer):
-            return f"Select markers · {len(s.markers)} chosen → {layer}", False
+            return say(
+                "Select markers · {count} chosen → {layer}", count=len(s.markers), layer=layer
+            ), False
         if s.tool == "select":
             count = s.selection.count if s.selection else 0
-            return f"Select by {s.options.select_way} · {count} cells", False
+            return say(
+                "Select by {select_way} · {count} cells",
+                select_way=say(s.options.select_way),
+                count=count,
+            ), False
         what = "" if s.tool == "erase" else f" · {s.hand.title}" if s.hand else ""
-        more = " (goes on beyond what is shown)" if self._fill_goes_on() else ""
+        more = say(" (goes on beyond what is shown)") if self._fill_goes_on() else ""
         plan = self.plan
-        bridged = f" + {plan.bridged} bridged" if plan and plan.bridged else ""
+        bridged = say(" + {bridged} bridged", bridged=plan.bridged) if plan and plan.bridged else ""
         name = plan.edit.name if plan and s.tool == "erase" else s.tool.capitalize()
-        drops = " · Esc drops it" if s.in_hand.floats and s.tool == "paint" else ""
+        drops = say(" · Esc drops it") if s.in_hand.floats and s.tool == "paint" else ""
         return f"{name}{what} → {layer}{bridged}{more}{drops}", False
 
     def look_further(self) -> bool:

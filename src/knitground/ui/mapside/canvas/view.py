@@ -21,6 +21,7 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QAbstractSpinBox, QApplication, QLineEdit
 
+from knitground.core.base.tongue import say
 from knitground.core.edit.desk import Pointer
 from knitground.core.edit.hand import PatchInHand
 from knitground.core.edit.planning import outside, refusal
@@ -235,7 +236,7 @@ class MapView(MapPicture):
             if self.shown_map is not None and outside(self.shown_map, at):
                 self._offer_growth(at)
             else:
-                self.session.warn(f"Nothing laid: {refused}")
+                self.session.warn(say("Nothing laid: {refused}", refused=refused))
             return
         rubber = self.tool_of("erase").on_desk(desk) if rubs else None
         self._begin(rubber or self.gesture or self.tool_of(), at, modifiers, button)
@@ -299,7 +300,11 @@ class MapView(MapPicture):
             max(0, -row), max(0, -col), max(0, row + 1 - rows), max(0, col + 1 - columns)
         )
         self.session.offer(
-            f"Nothing laid: that is outside the map of {columns} × {rows} cells",
+            say(
+                "Nothing laid: that is outside the map of {columns} × {rows} cells",
+                columns=columns,
+                rows=rows,
+            ),
             {"Grow the map here": lambda: self.session.resize_map(map_, margins)},
         )
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import QPointF, QRect, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPen
 
+from knitground.core.base.tongue import say
 from knitground.core.edit.desk import Pointer
 from knitground.core.edit.reasons import why_cell
 from knitground.core.knit.explain import Why
@@ -54,7 +55,7 @@ def draw_why(
     painter.setBrush(t.colour("panel"))
     painter.drawRoundedRect(panel, 6, 6)
     inner = panel.adjusted(12, 8, -12, -8)
-    _text(painter, inner, 0, "Why this tile?", 13, bold=True)
+    _text(painter, inner, 0, say("Why this tile?"), 13, bold=True)
     _text(painter, inner, 20, why.sentence(), 11, lines=2)
     shown = why.candidates[:6]
     for place, each in enumerate(shown):
@@ -71,7 +72,9 @@ def draw_why(
         _label(painter, area, words)
     _draw_rules(painter, inner.adjusted(0, high - more_high - 12, 0, 0), why)
     if len(why.candidates) > len(shown):
-        _text(painter, inner, 96, f"and {len(why.candidates) - len(shown)} more", 11)
+        _text(
+            painter, inner, 96, say("and {count} more", count=len(why.candidates) - len(shown)), 11
+        )
     painter.restore()
 
 
@@ -97,16 +100,26 @@ def beside(told: QRectF, wide: float, high: float, view: QRectF) -> QRectF:
 
 def rule_line(each: RuleWhy) -> tuple[str, str]:
     """Say how a rule stands to a cell, and the colour's role."""
-    name = each.name or "without a name"
+    name = each.name or say("without a name")
     if each.took:
-        return f"{each.place}  {name}: took it", "good"
+        return say("{place}  {name}: took it", place=each.place, name=name), "good"
     if each.fits:
-        return f"{each.place}  {name}: would fit as well", "ink2"
+        return say("{place}  {name}: would fit as well", place=each.place, name=name), "ink2"
     if each.left_by:
-        why = "left it by chance" if each.left_by == "chance" else "is not for this row or column"
+        why = (
+            say("left it by chance")
+            if each.left_by == "chance"
+            else say("is not for this row or column")
+        )
         return f"{each.place}  {name}: {why}", "ink2"
     count = len(each.failed)
-    return f"{each.place}  {name}: {count} place{'' if count == 1 else 's'} fail", "madder"
+    return say(
+        "{place}  {name}: {count} place{words} fail",
+        place=each.place,
+        name=name,
+        count=count,
+        words="" if count == 1 else "s",
+    ), "madder"
 
 
 def _draw_rules(painter: QPainter, inner: QRectF, why: Why) -> None:

@@ -9,6 +9,7 @@ from itertools import pairwise
 from PySide6.QtCore import Qt
 
 from knitground.core.base.errors import KnitError
+from knitground.core.base.tongue import say
 from knitground.core.edit.desk import Pointer, places_along
 from knitground.core.edit.hand import PatchInHand
 from knitground.core.edit.layerplans import Cover
@@ -133,12 +134,12 @@ class _Brush(Tool):
 class Paint(_Brush):
     """Lays what is in hand."""
 
-    key, name, shortcut, icon = "paint", "Paint", "P", "mdi6.brush"
-    tip = "Paint: lay what is in hand along the drag"
+    key, name, shortcut, icon = "paint", say("Paint"), "P", "mdi6.brush"
+    tip = say("Paint: lay what is in hand along the drag")
 
 
 class Erase(_Brush):
     """Takes away: pins first, then terrain or tiles."""
 
-    key, name, shortcut, icon = "erase", "Erase", "E", "mdi6.eraser"
-    tip = "Erase: pins first, then what lies beneath"
+    key, name, shortcut, icon = "erase", say("Erase"), "E", "mdi6.eraser"
+    tip = say("Erase: pins first, then what lies beneath")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from knitground.core.base.tongue import say
 from knitground.core.base.window import Box
 from knitground.core.edit.desk import Desk, Pointer
 from knitground.core.edit.hand import MarkerInHand, TileInHand
@@ -210,7 +211,9 @@ class PolygonArea(MarkerTool):
         elif here not in self._corners:
             self._corners.append(here)
             if len(self._corners) == 1:
-                self.session.note("Click corner by corner; the first or last one again closes it")
+                self.session.note(
+                    say("Click corner by corner; the first or last one again closes it")
+                )
         return False
 
     def close(self) -> None:
@@ -237,7 +240,7 @@ class EraseMarkers(MarkerTool):
     key = "erase"
 
     def press(self, at: Pointer) -> bool:
-        if not self.session.attempt(lambda: self.session.doc.begin_stroke("Erase markers")):
+        if not self.session.attempt(lambda: self.session.doc.begin_stroke(say("Erase markers"))):
             return False
         self.move(at)
         return True
@@ -263,7 +266,7 @@ class PickMarker(MarkerTool):
     def press(self, at: Pointer) -> bool:
         under = self.under(at)
         if under is None:
-            self.session.note("Nothing to pick there: no marker of the chosen layer")
+            self.session.note(say("Nothing to pick there: no marker of the chosen layer"))
         elif under.tile is not None:
             owner = self.session.project.tileset_named(under.tile.tileset)
             number = owner.number(under.tile.row, under.tile.col) if owner else 0
@@ -276,6 +279,12 @@ class PickMarker(MarkerTool):
 def refusal_of(session: Session, layer: Layer | None) -> str | None:
     """Say why chosen markers of a layer can not be changed; None if they can."""
     if layer is not None and layer.locked:
-        session.warn(f"Nothing moved: {layer.name} is locked — {LOCK_KEYS} unlocks it")
+        session.warn(
+            say(
+                "Nothing moved: {name} is locked — {lock_keys} unlocks it",
+                name=layer.name,
+                lock_keys=LOCK_KEYS,
+            )
+        )
         return "locked"
     return None

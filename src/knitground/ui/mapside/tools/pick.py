@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
+from knitground.core.base.tongue import say
 from knitground.core.base.window import Box
 from knitground.core.edit.desk import PICK_FROM, Pointer, between
 from knitground.core.edit.hand import PatchInHand
@@ -25,8 +26,10 @@ MOST_PATCH_CELLS = 65_536
 class Pick(Tool):
     """Takes in hand what lies there on the chosen layer, else on the front layer that has any."""
 
-    key, name, shortcut, icon = "pick", "Pick", "K", "mdi6.hand-back-right-outline"
-    tip = "Pick: take in hand what lies under the pointer, or drag over a block (right button too)"
+    key, name, shortcut, icon = "pick", say("Pick"), "K", "mdi6.hand-back-right-outline"
+    tip = say(
+        "Pick: take in hand what lies under the pointer, or drag over a block (right button too)"
+    )
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
@@ -67,23 +70,28 @@ class Pick(Tool):
             return
         area = area.fitted(map_.height, map_.width, map_.wrap)
         if area.is_empty:
-            self.session.note("Nothing to pick there: it lies outside the map")
+            self.session.note(say("Nothing to pick there: it lies outside the map"))
             return
         if area.height * area.width > MOST_PATCH_CELLS:
             self.session.warn(
-                f"{area.width} × {area.height} cells are too many for a patch of at most "
-                f"{MOST_PATCH_CELLS}: pick less at a time"
+                say(
+                    "{width} × {height} cells are too many for a patch of at most "
+                    "{most_patch_cells}: pick less at a time",
+                    width=area.width,
+                    height=area.height,
+                    most_patch_cells=MOST_PATCH_CELLS,
+                )
             )
             return
         if layer.holds is Holds.COLOURS:
             self.session.note(
-                "A patch holds tiles: pick one cell of a tint, or choose another layer"
+                say("A patch holds tiles: pick one cell of a tint, or choose another layer")
             )
             return
         cells = self._block(map_, layer, area)
         rows = tuple(tuple(map_.legend.tile(int(p)) for p in line) for line in cells)
         if not any(tile for row in rows for tile in row):
-            self.session.note(f"Nothing to pick there: “{layer.name}” is empty")
+            self.session.note(say("Nothing to pick there: “{name}” is empty", name=layer.name))
             return
         self.session.take(PatchInHand(Patch(layer.name, rows)))
         self.session.choose_tool("paint")
@@ -117,8 +125,8 @@ class Pick(Tool):
                 self.session.take(hand)
                 self.session.choose_layer(layer)
                 return
-        where = "on this layer" if way == PICK_FROM[1] else "on every layer"
-        self.session.note(f"Nothing to pick there: the cell is empty {where}")
+        where = say("on this layer") if way == PICK_FROM[1] else say("on every layer")
+        self.session.note(say("Nothing to pick there: the cell is empty {where}", where=where))
 
 
 def seen_from(at: Pointer, layer: Layer | None, other: Layer) -> Pointer:

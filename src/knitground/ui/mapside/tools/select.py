@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from PySide6.QtCore import Qt
 
+from knitground.core.base.tongue import say
 from knitground.core.base.window import Box
 from knitground.core.edit.desk import Pointer
 from knitground.core.edit.laying import Plan
@@ -28,8 +29,8 @@ _QUIET_CELLS = 512 * 512
 class Select(Tool):
     """Chooses cells; Shift adds to what is chosen, Ctrl takes away."""
 
-    key, name, shortcut, icon = "select", "Select", "S", "mdi6.selection-drag"
-    tip = "Select cells (Shift adds, Ctrl takes away); drag what is selected to move it"
+    key, name, shortcut, icon = "select", say("Select"), "S", "mdi6.selection-drag"
+    tip = say("Select cells (Shift adds, Ctrl takes away); drag what is selected to move it")
     drags = True
 
     def __init__(self, session: Session) -> None:
@@ -118,7 +119,7 @@ class Select(Tool):
         looks_at_all = self.desk.options.select_way not in ("box", "lasso")
         if looks_at_all and map_.height * map_.width > _QUIET_CELLS:
             self.session.run_long(
-                "Selecting…",
+                say("Selecting…"),
                 lambda _: self._found(map_),
                 lambda new: self.session.select(combined(before, new, how)),
             )

@@ -7,6 +7,7 @@ from math import hypot
 
 from PySide6.QtCore import Qt
 
+from knitground.core.base.tongue import say
 from knitground.core.edit.desk import Pointer
 from knitground.core.edit.laying import Plan
 from knitground.core.edit.markers import (
@@ -133,11 +134,14 @@ class SelectMarkers(MarkerTool):
         if found is None or not shown or refusal_of(self.session, found[1]) is not None:
             return
         if grip is not None:
-            number, what = grip[0].number, f"{grip[1].value.capitalize()} of the lamp"
+            number, what = (
+                grip[0].number,
+                say("{value} of the lamp", value=grip[1].value.capitalize()),
+            )
             self.session.apply(change_markers(*found, [number], lambda _: shown[number], what))
         elif corner is not None:
             number = corner[0].number
-            edit = change_markers(*found, [number], lambda _: shown[number], "Move corner")
+            edit = change_markers(*found, [number], lambda _: shown[number], say("Move corner"))
             self.session.apply(edit)
         elif step != (0, 0):
             self.session.apply(move_markers(*found, chosen, *step))

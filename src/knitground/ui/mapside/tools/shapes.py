@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from knitground.core.base.errors import KnitError
+from knitground.core.base.tongue import say
 from knitground.core.base.window import Box as Area
 from knitground.core.edit.desk import Desk, Pointer, between
 from knitground.core.edit.flood import Region
@@ -108,7 +109,7 @@ class _Shape(Tool):
         self.cancel()
         if late is not None and start is not None:
             self.session.run_long(
-                "Laying…", lambda _: self._plan_on(desk, start, late[1]), self._lay
+                say("Laying…"), lambda _: self._plan_on(desk, start, late[1]), self._lay
             )
         self._lay(plan)
 
@@ -135,8 +136,8 @@ class _Shape(Tool):
 class Line(_Shape):
     """Lays what is in hand along a straight line."""
 
-    key, name, shortcut, icon = "line", "Line", "L", "mdi6.vector-line"
-    tip = "Line: lay what is in hand along a straight line"
+    key, name, shortcut, icon = "line", say("Line"), "L", "mdi6.vector-line"
+    tip = say("Line: lay what is in hand along a straight line")
 
     def plan(self, map_: Map, start: Pointer, end: Pointer) -> Plan | None:
         if self.desk.draws_path:
@@ -146,14 +147,14 @@ class Line(_Shape):
         last, _ = brush(self.desk, map_, end)
         places = line_cells((first.top, first.left), (last.top, last.left))
         box, mask = swept(places, round_it)
-        return plan_region(self.desk, Region(box, mask), "Line of", self.anchor(map_, start))
+        return plan_region(self.desk, Region(box, mask), say("Line of"), self.anchor(map_, start))
 
 
 class Box(_Shape):
     """Lays what is in hand on a rectangle, all of it or its outline."""
 
-    key, name, shortcut, icon = "box", "Box", "B", "mdi6.vector-square"
-    tip = "Box: lay what is in hand on a rectangle; “outline” lays its rim"
+    key, name, shortcut, icon = "box", say("Box"), "B", "mdi6.vector-square"
+    tip = say("Box: lay what is in hand on a rectangle; “outline” lays its rim")
 
     def plan(self, map_: Map, start: Pointer, end: Pointer) -> Plan | None:
         if self.desk.draws_path:
@@ -168,7 +169,7 @@ class Box(_Shape):
             return self._counted(map_, start, (spanned, among))
         if self.desk.options.outline and min(mask.shape) > 2 * size:
             mask[size:-size, size:-size] = False
-        return plan_region(self.desk, Region(box, mask), "Box of", self.anchor(map_, start))
+        return plan_region(self.desk, Region(box, mask), say("Box of"), self.anchor(map_, start))
 
     def _counted(
         self, map_: Map, start: Pointer, cells: tuple[Area, NDArray[np.bool_]]
@@ -181,7 +182,7 @@ class Box(_Shape):
             mask = mask & ~np.logical_and.reduce(beside)
         if self.desk.lays_terrain and self.desk.set_kind is not None:
             box, mask = standing_of(self.desk.set_kind).on_cells(box, mask)
-        return plan_region(self.desk, Region(box, mask), "Box of", self.anchor(map_, start))
+        return plan_region(self.desk, Region(box, mask), say("Box of"), self.anchor(map_, start))
 
     def _path(self, map_: Map, start: Pointer, end: Pointer) -> Plan | None:
         """Draw the rim as a path, or join all cells of the rectangle."""

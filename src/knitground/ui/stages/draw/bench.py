@@ -13,6 +13,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from knitground.core.base.tongue import later, say
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.hand import (
     Hand,
@@ -43,7 +44,14 @@ from knitground.ui.stages.draw.tints import TintPage
 from knitground.ui.stages.draw.tray import TrayList
 from knitground.ui.stages.stage import Stage
 
-TABS = ("Terrains", "Tiles", "Mixes", "Tray", "Markers", "Tint")
+TABS = (
+    later("Terrains"),
+    later("Tiles"),
+    later("Mixes"),
+    later("Tray"),
+    later("Markers"),
+    later("Tint"),
+)
 
 
 _PAGES: dict[type[Layer], tuple[str, ...]] = {
@@ -67,12 +75,14 @@ class DrawBench(Stage):
         self.tabs.setDrawBase(False)
         self.tabs.setUsesScrollButtons(False)
         for name in TABS:
-            self.tabs.addTab(name)
+            self.tabs.addTab(say(name))
         self.pages = QStackedWidget()
         self.search_field = QLineEdit()
-        self.search_field.setPlaceholderText("find by name or tag…")
+        self.search_field.setPlaceholderText(say("find by name or tag…"))
         self.search_field.setClearButtonEnabled(True)
-        self.search_field.setToolTip("Shows what these words fit: names, tags, numbers, terrains")
+        self.search_field.setToolTip(
+            say("Shows what these words fit: names, tags, numbers, terrains")
+        )
         self.search_field.textChanged.connect(self.search)
         self._make_pages()
         self.hand_picture = QLabel()
@@ -93,13 +103,17 @@ class DrawBench(Stage):
         self.terrains = TerrainList(session)
         self.terrains.taken.connect(self.take)
         self.terrains.marking_asked.connect(lambda: session.stage_wanted.emit("terrains"))
-        self.sheets = Choice("The sheet to take tiles from", letters=8)
+        self.sheets = Choice(say("The sheet to take tiles from"), letters=8)
         self.sheets.chosen.connect(session.choose_tileset)
         self.sheet_way = Choice(
-            "Tiles as the sheet stands, packed to the panel's width, or in an order of your own "
-            "(drag tiles to where you want them)",
-            [(each, each) for each in WAYS], letters=10,
-        )  # fmt: skip
+            say(
+                "Tiles as the sheet stands, packed to the panel's width, or in an order of "
+                "your own "
+                "(drag tiles to where you want them)"
+            ),
+            [(each, each) for each in WAYS],
+            letters=10,
+        )
         self.tiles = TileList(session)
         self.sheet_way.chosen.connect(self.tiles.set_way)
         self.tiles.taken.connect(self._take_tile)
@@ -119,18 +133,21 @@ class DrawBench(Stage):
     def _lay_out(self) -> None:
         tiles = QWidget()
         names = row(
-            button("Name…", self.ask_label, "Name the marked tile"),
-            button("Tags…", self.ask_tags, "Tag the marked tiles, so that they are found"),
-            button("Mix", self.new_mix, "Make a mix of the marked tiles"),
-            1, spacing=4,
-        )  # fmt: skip
+            button(say("Name…"), self.ask_label, say("Name the marked tile")),
+            button(
+                say("Tags…"), self.ask_tags, say("Tag the marked tiles, so that they are found")
+            ),
+            button(say("Mix"), self.new_mix, say("Make a mix of the marked tiles")),
+            1,
+            spacing=4,
+        )
         shown = row(self.sheets, self.sheet_way, spacing=4)
         shown.setStretch(0, 1)
         tiles.setLayout(
             column(
                 shown,
                 self.tiles,
-                note("Click takes a tile; a drag or Ctrl+click takes several as a patch."),
+                note(say("Click takes a tile; a drag or Ctrl+click takes several as a patch.")),
                 names,
                 spacing=6,
             )
@@ -144,14 +161,19 @@ class DrawBench(Stage):
         hand = row(self.hand_picture, column(self.hand_name, self.hand_note, 1, spacing=2))
         hand.setStretch(1, 1)
         layout = column(
-            head("Take in hand"),
+            head(say("Take in hand")),
             self.tabs,
             self.search_field,
             self.pages,
-            head("In hand"),
+            head(say("In hand")),
             hand,
-            head("Why this tile?"),
-            note("Hold W over a cell: what it asks for, candidates, weights and the number drawn."),
+            head(say("Why this tile?")),
+            note(
+                say(
+                    "Hold W over a cell: what it asks for, candidates, weights and the "
+                    "number drawn."
+                )
+            ),
             margins=14,
         )
         layout.setStretch(3, 1)
@@ -205,7 +227,9 @@ class DrawBench(Stage):
         for page in (self.terrains, self.mixes, self.tray, self.markers):
             page.search(words)
         if words.strip():
-            self.session.pointed.emit(f"{count} tiles of this sheet fit “{words.strip()}”")
+            self.session.pointed.emit(
+                say("{count} tiles of this sheet fit “{words}”", count=count, words=words.strip())
+            )
 
     def refresh(self) -> None:
         """Show what there is to take, and what is in hand."""
@@ -280,9 +304,11 @@ class DrawBench(Stage):
         elif isinstance(hand, PatchInHand):
             patch = hand.patch
         elif isinstance(hand, TileInHand):
-            patch = Patch(f"tile {hand.number}", ((hand.tile,),))
+            patch = Patch(say("tile {number}", number=hand.number), ((hand.tile,),))
         if patch is None:
-            s.note("Nothing to keep: take a patch or a tile in hand, or select cells with tiles")
+            s.note(
+                say("Nothing to keep: take a patch or a tile in hand, or select cells with tiles")
+            )
             return
         self.tray.keep(patch)
         self.tabs.setCurrentIndex(TABS.index("Tray"))
@@ -293,12 +319,15 @@ class DrawBench(Stage):
         """Ask for the name of the marked tile."""
         tileset = self.session.tileset
         if tileset is None or len(self.tiles.chosen) != 1:
-            self.session.note("Mark one tile on the sheet first")
+            self.session.note(say("Mark one tile on the sheet first"))
             return
         at = self.tiles.chosen[0]
         old = tileset.fact(*at).name
         text, ok = QInputDialog.getText(
-            self, "Name of the tile", f"Name of tile {tileset.number(*at)}", text=old
+            self,
+            say("Name of the tile"),
+            say("Name of tile {number}", number=tileset.number(*at)),
+            text=old,
         )
         if ok:
             self.session.do(lambda: name_tile(tileset, *at, text))
@@ -307,11 +336,14 @@ class DrawBench(Stage):
         """Ask for the tags of the marked tiles."""
         tileset, chosen = self.session.tileset, list(self.tiles.chosen)
         if tileset is None or not chosen:
-            self.session.note("Mark tiles on the sheet first: click, drag, or Ctrl+click")
+            self.session.note(say("Mark tiles on the sheet first: click, drag, or Ctrl+click"))
             return
         old = ", ".join(tileset.fact(*chosen[0]).tags)
         text, ok = QInputDialog.getText(
-            self, "Tags", f"Tags of {len(chosen)} tiles, with commas between", text=old
+            self,
+            say("Tags"),
+            say("Tags of {count} tiles, with commas between", count=len(chosen)),
+            text=old,
         )
         if ok:
             self.session.do(lambda: tag_tiles(tileset, chosen, text.split(",")))
@@ -320,9 +352,9 @@ class DrawBench(Stage):
         """Make a mix of the tiles marked on the sheet and take it in hand."""
         tileset = self.session.tileset
         if tileset is None or not self.tiles.chosen:
-            self.session.note("Mark tiles on the sheet first: drag, or Ctrl+click")
+            self.session.note(say("Mark tiles on the sheet first: drag, or Ctrl+click"))
             return
-        name = free_name("Mix", [each.name for each in self.session.project.mixes])
+        name = free_name(say("Mix"), [each.name for each in self.session.project.mixes])
         entries = tuple(
             MixEntry(TileRef(tileset.name, r, c), tileset.fact(r, c).weight)
             for r, c in self.tiles.chosen

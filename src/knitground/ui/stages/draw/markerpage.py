@@ -11,6 +11,7 @@ from PySide6.QtCore import QSize, Signal
 from PySide6.QtGui import QColor, QIcon, QPainter
 from PySide6.QtWidgets import QFormLayout, QLineEdit, QWidget
 
+from knitground.core.base.tongue import say
 from knitground.core.edit.document import Edit
 from knitground.core.edit.hand import MarkerInHand
 from knitground.core.edit.markers import change_markers, moved
@@ -73,44 +74,55 @@ class MarkerPage(QWidget):
         self.buttons: dict[str, TakeButton] = {}
         self.kinds = column(spacing=4)
         self.new_kind = QLineEdit()
-        self.new_kind.setPlaceholderText("another kind…")
-        self.new_kind.setToolTip("Any word; Enter takes it in hand")
+        self.new_kind.setPlaceholderText(say("another kind…"))
+        self.new_kind.setToolTip(say("Any word; Enter takes it in hand"))
         self.new_kind.returnPressed.connect(self._take_new)
         self._make_form()
-        self.setLayout(column(
-            note("Paint lays points, Box and Line lay areas; with a tile in hand Paint lays a free "
-                 "picture. Select moves them."),
-            self.kinds, self.new_kind, self.form_head, self.form, 1,
-        ))  # fmt: skip
+        self.setLayout(
+            column(
+                note(
+                    say(
+                        "Paint lays points, Box and Line lay areas; with a tile in hand "
+                        "Paint lays a free "
+                        "picture. Select moves them."
+                    )
+                ),
+                self.kinds,
+                self.new_kind,
+                self.form_head,
+                self.form,
+                1,
+            )
+        )
         session.choice.selected.connect(self.refresh)
 
     def _make_form(self) -> None:
-        self.form_head = head("Chosen marker")
+        self.form_head = head(say("Chosen marker"))
         form = self.fields = Form(self)
         self.name, self.kind = form.line("name"), form.line("kind")
         far = {"decimals": 1, "at_once": False}
-        self.place_x = form.number("x", -1e6, 1e6, "Pixels from the map's left border",
+        self.place_x = form.number("x", -1e6, 1e6, say("Pixels from the map's left border"),
                                    suffix=" px", **far)  # fmt: skip
-        self.place_y = form.number("y", -1e6, 1e6, "Pixels from the map's upper border",
+        self.place_y = form.number("y", -1e6, 1e6, say("Pixels from the map's upper border"),
                                    suffix=" px", **far)  # fmt: skip
-        self.turn = form.number("turn", -360, 360, "How far the picture is turned, clockwise",
+        self.turn = form.number("turn", -360, 360, say("How far the picture is turned, clockwise"),
                                 suffix=" °", **far)  # fmt: skip
         self.scale = form.number(
-            "scale", MIN_SCALE, MAX_SCALE, "How many times its size it is drawn", suffix=" ×",
+            "scale", MIN_SCALE, MAX_SCALE, say("How many times its size it is drawn"), suffix=" ×",
             step=0.25, at_once=False,
         )  # fmt: skip
         for box in (self.place_x, self.place_y, self.turn, self.scale):
             box.setMinimumWidth(70)
         form.typed.connect(self._set)
-        self.properties = PropertyEditor("these markers")
+        self.properties = PropertyEditor(say("these markers"))
         self.properties.put.connect(self._put_property)
         self.properties.removed.connect(self._remove_property)
         lines = QFormLayout()
         lines.setContentsMargins(0, 0, 0, 0)
-        lines.addRow("Name", self.name)
-        lines.addRow("Kind", self.kind)
-        lines.addRow("Place", row(self.place_x, self.place_y, spacing=4))
-        lines.addRow("Turn, scale", row(self.turn, self.scale, spacing=4))
+        lines.addRow(say("Name"), self.name)
+        lines.addRow(say("Kind"), self.kind)
+        lines.addRow(say("Place"), row(self.place_x, self.place_y, spacing=4))
+        lines.addRow(say("Turn, scale"), row(self.turn, self.scale, spacing=4))
         self.form = QWidget()
         self.form.setLayout(column(lines, self.properties))
 
@@ -158,7 +170,7 @@ class MarkerPage(QWidget):
                 made = TakeButton(on_button(kind))
                 made.setIcon(kind_icon(kind))
                 made.setIconSize(QSize(18, 18))
-                made.setToolTip(tip_of(f"Take the kind “{kind}” in hand"))
+                made.setToolTip(tip_of(say("Take the kind “{kind}” in hand", kind=kind)))
                 made.clicked.connect(partial(self._take, kind))
                 self.kinds.addWidget(made)
                 self.buttons[kind] = made
@@ -176,7 +188,11 @@ class MarkerPage(QWidget):
             return
         first = chosen[0]
         several = len(chosen) > 1
-        what = f"{len(chosen)} chosen markers" if several else f"Chosen {first.shape.value}"
+        what = (
+            say("{count} chosen markers", count=len(chosen))
+            if several
+            else say("Chosen {value}", value=first.shape.value)
+        )
         self.form_head.setText(what)
         x, y = first.points[0]
         kind = shared(each.kind for each in chosen)
@@ -197,7 +213,13 @@ class MarkerPage(QWidget):
 
     def _apply(self, edit: Edit) -> None:
         if isinstance(self.session.layer, MarkerLayer) and self.session.layer.locked:
-            self.session.warn(f"{self.session.layer.name} is locked — {LOCK_KEYS} unlocks it")
+            self.session.warn(
+                say(
+                    "{name} is locked — {lock_keys} unlocks it",
+                    name=self.session.layer.name,
+                    lock_keys=LOCK_KEYS,
+                )
+            )
             return
         self.session.apply(edit)
 
@@ -206,7 +228,9 @@ class MarkerPage(QWidget):
             self._place("xy".index(name), value)
             return
         changes: dict[str, Any] = {name: value % 360 if name == "turn" else value}
-        self._change(lambda each: replace(each, **changes), f"{name.capitalize()} of markers")
+        self._change(
+            lambda each: replace(each, **changes), say("{name} of markers", name=name.capitalize())
+        )
 
     def _place(self, axis: int, value: float) -> None:
         found, chosen = self._parts(), chosen_markers(self.session)
@@ -215,7 +239,7 @@ class MarkerPage(QWidget):
         step = value - chosen[0].points[0][axis]
         right, down = (step, 0.0) if axis == 0 else (0.0, step)
         self._apply(change_markers(
-            *found, [chosen[0].number], lambda each: moved(each, right, down), "Move markers"
+            *found, [chosen[0].number], lambda each: moved(each, right, down), say("Move markers")
         ))  # fmt: skip
 
     def _put_property(self, new: Property, old: str, keep: bool) -> None:
@@ -229,14 +253,14 @@ class MarkerPage(QWidget):
         taken = [each.name for marker in chosen for each in marker.properties]
         ready = self.session.attempt(lambda: check_property(new, old, taken))
         if ready:
-            self._change(change, f"Property “{new.name}” of markers")
+            self._change(change, say("Property “{name}” of markers", name=new.name))
         self._show_form()
 
     def _remove_property(self, name: str) -> None:
         def change(each: Marker) -> Marker:
             return replace(each, properties=without_property(each.properties, name))
 
-        self._change(change, f"Take property “{name}” from markers")
+        self._change(change, say("Take property “{name}” from markers", name=name))
 
     def _change(self, change: Callable[[Marker], Marker], words: str) -> None:
         found = self._parts()

@@ -13,6 +13,7 @@ from functools import partial
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QLabel, QVBoxLayout, QWidget
 
+from knitground.core.base.tongue import say
 from knitground.core.chance.draw import shares
 from knitground.core.model.limits import MAX_WEIGHT
 from knitground.core.model.mix import FallWay, Mix, MixEntry, weight_of_share
@@ -65,8 +66,12 @@ class MixEntries(QWidget):
         self._page = min(page, max(0, len(mix.entries) - 1) // PAGE)
         self._box = column(spacing=4)
         self._where = note()
-        self._before = icon_button("mdi6.chevron-left", lambda: self.turn(-1), "Tiles before these")
-        self._behind = icon_button("mdi6.chevron-right", lambda: self.turn(1), "Tiles behind these")
+        self._before = icon_button(
+            "mdi6.chevron-left", lambda: self.turn(-1), say("Tiles before these")
+        )
+        self._behind = icon_button(
+            "mdi6.chevron-right", lambda: self.turn(1), say("Tiles behind these")
+        )
         pages = QWidget()
         pages.setLayout(row(self._before, self._where, self._behind, 1, spacing=4))
         pages.setVisible(len(mix.entries) > PAGE)
@@ -105,7 +110,14 @@ class MixEntries(QWidget):
         clear(self._box)
         self._lines = []
         first, last = self._page * PAGE, min((self._page + 1) * PAGE, len(self._mix.entries))
-        self._where.setText(f"tiles {first + 1} – {last} of {len(self._mix.entries)}")
+        self._where.setText(
+            say(
+                "tiles {first} – {last} of {count}",
+                first=first + 1,
+                last=last,
+                count=len(self._mix.entries),
+            )
+        )
         for place in range(first, last):
             self._box.addLayout(self._line(place, self._mix.entries[place]))
 
@@ -118,12 +130,12 @@ class MixEntries(QWidget):
         )
         if pixels is not None:
             picture.setPixmap(tile_pixmap(pixels, 32, framed=True))
-        weight = number_box(0, 10_000, "Weight; 0 is never", decimals=1, value=entry.weight,
+        weight = number_box(0, 10_000, say("Weight; 0 is never"), decimals=1, value=entry.weight,
                             wide=74, at_once=False)  # fmt: skip
         weight.valueChanged.connect(lambda value: self.changed.emit(place, "weight", value, None))
         words = note()
         words.setWordWrap(False)
-        bar = ShareGrip(LINEN.accent, "Drag: the share it takes; the rest is shared as before")
+        bar = ShareGrip(LINEN.accent, say("Drag: the share it takes; the rest is shared as before"))
         bar.dragged.connect(partial(self._drag, place))
         side = column(bar, words, spacing=0)
         line = row(picture, weight, side, spacing=6)
@@ -135,8 +147,8 @@ class MixEntries(QWidget):
 
     def _own_size(self, place: int, entry: MixEntry) -> NumberBox:
         size = number_box(
-            0, 256, "Cells from one clump of this tile to the next; 0: as those of the mix",
-            decimals=1, special="clumps as the mix", prefix="clumps of ", suffix=" cells",
+            0, 256, say("Cells from one clump of this tile to the next; 0: as those of the mix"),
+            decimals=1, special=say("clumps as the mix"), prefix=say("clumps of "), suffix=" cells",
             value=entry.size, at_once=False,
         )  # fmt: skip
         size.valueChanged.connect(lambda value: self.changed.emit(place, "size", value, None))
@@ -156,9 +168,22 @@ class MixEntries(QWidget):
                     box.show_value(value)
             cells = round(share * self._cells)
             have = self._laid[place] if self._laid else None
-            text = f"{percent(share)} · {cells} of {self._cells} cells"
-            line.words.setText(
-                text if have is None else f"{percent(share)} asked · {percent(have)} laid"
+            text = say(
+                "{percent} · {cells} of {cells2} cells",
+                percent=percent(share),
+                cells=cells,
+                cells2=self._cells,
             )
-            line.words.setToolTip(tip_of(f"If the whole map were filled: about {cells} cells"))
+            line.words.setText(
+                text
+                if have is None
+                else say(
+                    "{percent} asked · {percent2} laid",
+                    percent=percent(share),
+                    percent2=percent(have),
+                )
+            )
+            line.words.setToolTip(
+                tip_of(say("If the whole map were filled: about {cells} cells", cells=cells))
+            )
             line.bar.show_shares(share, have)

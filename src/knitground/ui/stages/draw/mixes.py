@@ -21,6 +21,7 @@ from PySide6.QtWidgets import (
 from shiboken6 import isValid
 
 from knitground.core.base.errors import EditError
+from knitground.core.base.tongue import say
 from knitground.core.chance.draw import shares
 from knitground.core.chance.fall import fall_cells, laid_cells, repetition
 from knitground.core.chance.landmark import landmarks
@@ -69,7 +70,7 @@ def sample_cells(mix: Mix) -> NDArray[np.int32]:
     """
     weights = tuple(each for each in mix.weights if each > 0)
     if not weights:
-        raise EditError("no tile has a weight over 0: give one")
+        raise EditError(say("no tile has a weight over 0: give one"))
     at = np.arange(_SAMPLE)
     own = tuple(each.size for each in mix.entries if each.weight > 0)
     cells = fall_cells(weights, mix.fall, at, at, 1, 1, None, None, own)
@@ -141,21 +142,32 @@ def _repeat_words(mix: Mix, found: Sample) -> str:
     """Say how much of a sample the eye would catch, and what to change."""
     if found.caught:
         one = len(found.caught) == 1
-        rarer = "let it keep further apart" if mix.fall.way is FallWay.APART else "keep it apart"
-        return (
-            f"The eye catches the framed {'one' if one else 'ones'} again and again: "
-            f"{'it looks' if one else 'they look'} unlike the rest. Lower "
-            f"{'its weight' if one else 'their weights'}, or {rarer}."
+        rarer = (
+            say("let it keep further apart")
+            if mix.fall.way is FallWay.APART
+            else say("keep it apart")
+        )
+        return say(
+            "The eye catches the framed {words} again and again: {words2} unlike the "
+            "rest. Lower {words3}, or {rarer}.",
+            words=say("one") if one else say("ones"),
+            words2=say("it looks") if one else say("they look"),
+            words3=say("its weight") if one else say("their weights"),
+            rarer=rarer,
         )
     if mix.fall.way is FallWay.CLUMPS:
-        return f"Clumps, {mix.fall.size:g} cells from one to the next."
+        return say("Clumps, {size:g} cells from one to the next.", size=mix.fall.size)
     value, (down, across) = found.repeats
     if value < _HARDLY:
-        return f"Repeats {value:.1%}: the eye catches nothing."
-    where = f"{abs(across)} across and {abs(down)} down"
+        return say("Repeats {value:.1%}: the eye catches nothing.", value=value)
+    where = say("{number} across and {number2} down", number=abs(across), number2=abs(down))
     if value < _BARELY:
-        return f"Repeats {value:.1%}, every {where}: barely seen."
-    return f"Repeats {value:.0%}, every {where}: add tiles, or make their weights more alike."
+        return say("Repeats {value:.1%}, every {where}: barely seen.", value=value, where=where)
+    return say(
+        "Repeats {value:.0%}, every {where}: add tiles, or make their weights more alike.",
+        value=value,
+        where=where,
+    )
 
 
 class MixList(NamedList):
@@ -227,7 +239,7 @@ class MixList(NamedList):
             if self.fits(mix.name):
                 self.lines.addWidget(self._mix_card(mix, mix is chosen, page))
         if not self.session.project.mixes:
-            self.lines.addWidget(note("No mix yet. Mark tiles under Tiles, then “Mix”."))
+            self.lines.addWidget(note(say("No mix yet. Mark tiles under Tiles, then “Mix”.")))
 
     def _map_cells(self) -> int:
         return self.session.map.height * self.session.map.width if self.session.map else 0
@@ -241,17 +253,19 @@ class MixList(NamedList):
             take.setIcon(QIcon(strip))
             take.setIconSize(strip.deviceIndependentSize().toSize())
         take.setChecked(chosen)
-        take.setToolTip(tip_of(f"Take the mix “{name}” in hand"))
+        take.setToolTip(tip_of(say("Take the mix “{name}” in hand", name=name)))
         take.clicked.connect(lambda *_: self._with(name, self.taken.emit))
         rename = icon_button(
-            "mdi6.pencil-outline", lambda: self._with(name, self._rename_mix), f"Rename {name}"
+            "mdi6.pencil-outline",
+            lambda: self._with(name, self._rename_mix),
+            say("Rename {name}", name=name),
         )
         remove = icon_button(
             "mdi6.trash-can-outline",
             lambda: self._with(
                 name, lambda each: self.session.apply(delete_mix(self.session.project, each))
             ),
-            f"Delete {name}",
+            say("Delete {name}", name=name),
         )
         top = row(take, rename, remove, spacing=4)
         top.setStretch(0, 1)
@@ -263,7 +277,7 @@ class MixList(NamedList):
             layout.addWidget(self._entries)
             layout.addLayout(self._fall)
             self._sample, self._sample_words = QLabel(), note()
-            self._sample.setAccessibleName("A sample of the mix")
+            self._sample.setAccessibleName(say("A sample of the mix"))
             layout.addWidget(self._sample)
             layout.addWidget(self._sample_words)
         card.setLayout(layout)
@@ -324,16 +338,16 @@ class MixList(NamedList):
 
     def _patch_button(self, mix: Mix) -> QPushButton:
         """Let a patch of the tray, or the one in hand, be part of the mix."""
-        add = QPushButton("+ patch")
-        add.setToolTip("Let a patch be part of the mix: it is laid whole or not at all")
+        add = QPushButton(say("+ patch"))
+        add.setToolTip(say("Let a patch be part of the mix: it is laid whole or not at all"))
         menu = QMenu(add)
         in_hand = self._patch_in_hand()
         for patch in [*([in_hand] if in_hand else []), *self.session.project.tray]:
-            words = on_button(patch.name or "patch in hand")
+            words = on_button(patch.name or say("patch in hand"))
             join = partial(self.add_patch, patch=patch)
             menu.addAction(words, partial(self._with, mix.name, join))
         if not menu.actions():
-            menu.addAction("The tray is empty: keep a patch there first").setEnabled(False)
+            menu.addAction(say("The tray is empty: keep a patch there first")).setEnabled(False)
         add.setMenu(menu)
         return add
 
@@ -341,7 +355,9 @@ class MixList(NamedList):
         """Put a patch into a mix; its first tile shows for it."""
         first = next((tile for line in patch.rows for tile in line if tile), None)
         if first is None:
-            self.session.warn(f"Patch “{patch.name}” has no tile: it can not be laid")
+            self.session.warn(
+                say("Patch “{name}” has no tile: it can not be laid", name=patch.name)
+            )
             return
         entries = (*mix.entries, MixEntry(first, 1.0, patch))
         changed = replace(mix, entries=entries)
@@ -385,7 +401,7 @@ class MixList(NamedList):
         self.session.do(lambda: put_mix(self.session.project, changed, mix), key)
 
     def _rename_mix(self, mix: Mix) -> None:
-        name, ok = QInputDialog.getText(self, "Rename mix", "Name", text=mix.name)
+        name, ok = QInputDialog.getText(self, say("Rename mix"), say("Name"), text=mix.name)
         if ok and name.strip() != mix.name:
             changed = replace(mix, name=name.strip())
             done = self.session.do(lambda: put_mix(self.session.project, changed, mix))

@@ -7,6 +7,7 @@ from collections.abc import Callable, Iterable
 from PySide6.QtGui import QValidator
 from PySide6.QtWidgets import QPushButton, QWidget
 
+from knitground.core.base.tongue import say
 from knitground.core.model.layers import GroundLayer, MarkerLayer, TintLayer
 from knitground.core.model.mix import Fall, FallWay
 from knitground.ui.common.form import Form
@@ -18,7 +19,7 @@ Change = Callable[[str, object], None]
 """Called with the name of a field of `Fall` and its new value."""
 _BORDERS = "borders"
 _EVENLY = "evenly"
-_MORE, _LESS = "tint, borders…", "fewer"
+_MORE, _LESS = say("tint, borders…"), "fewer"
 
 
 class BorderBox(WholeBox):
@@ -26,12 +27,12 @@ class BorderBox(WholeBox):
 
     def __init__(self) -> None:
         super().__init__()
-        self.setAccessibleName("Cells off or near")
+        self.setAccessibleName(say("Cells off or near"))
 
     def textFromValue(self, value: int) -> str:
         if not value:
             return "anywhere"
-        return f"{value} off" if value > 0 else f"within {-value} of"
+        return say("{value} off", value=value) if value > 0 else say("within {it} of", it=-value)
 
     def validate(self, text: str, pos: int) -> tuple[QValidator.State, str, int]:
         if not any(each.isalpha() for each in text):
@@ -50,7 +51,7 @@ def _names(first: str, names: Iterable[str], chosen: str) -> list[tuple[str, obj
     known = list(dict.fromkeys(names))
     there: list[tuple[str, object]] = [(first, ""), *((name, name) for name in known)]
     lost = chosen and chosen not in known
-    return [*there, (f"{chosen} — not on this map", chosen)] if lost else there
+    return [*there, (say("{chosen} — not on this map", chosen=chosen), chosen)] if lost else there
 
 
 class FallLines(QWidget):
@@ -71,41 +72,63 @@ class FallLines(QWidget):
         form = self.form = Form(self)
         form.typed.connect(lambda of, value, _: change(of, value))
         self.way = form.choice(
-            "way", "How its tiles come to lie beside each other: painted, filled and grown alike",
-            [(f"falls {each.value}", each) for each in FallWay], letters=12,
-        )  # fmt: skip
+            "way",
+            say("How its tiles come to lie beside each other: painted, filled and grown alike"),
+            [(say("falls {value}", value=each.value), each) for each in FallWay],
+            letters=12,
+        )
         self.clump = form.number(
-            "size", 1, 256, "Cells from one clump to the next", decimals=1, suffix=" cells",
+            "size", 1, 256, say("Cells from one clump to the next"), decimals=1, suffix=" cells",
             at_once=False,
         )  # fmt: skip
         self.steps = form.whole(
-            "steps", 1, 3, "How many steps from cell to cell two of the same keep apart",
+            "steps", 1, 3, say("How many steps from cell to cell two of the same keep apart"),
             suffix=" apart",
         )  # fmt: skip
         self.density = form.number(
-            "density", 0, 100, "The part of the cells that get a tile; others stay as they are",
-            times=100, decimals=1, suffix=" % dense", at_once=False,
-        )  # fmt: skip
-        self.density.setAccessibleName("Density")
+            "density",
+            0,
+            100,
+            say("The part of the cells that get a tile; others stay as they are"),
+            times=100,
+            decimals=1,
+            suffix=say(" % dense"),
+            at_once=False,
+        )
+        self.density.setAccessibleName(say("Density"))
         self.tint = form.choice(
             "tint",
-            "Density painted by hand: the stronger the colour of this tint layer, the more cells "
-            "get a tile; where it has none, none does", letters=8,
-        )  # fmt: skip
+            say(
+                "Density painted by hand: the stronger the colour of this tint layer, the "
+                "more cells "
+                "get a tile; where it has none, none does"
+            ),
+            letters=8,
+        )
         self.border = form.whole(
-            "border", -16, 16,
-            "Over 0: cells that it keeps off what is chosen at the right; under 0: stays so near",
-            at_once=False, box=BorderBox(),
-        )  # fmt: skip
+            "border",
+            -16,
+            16,
+            say(
+                "Over 0: cells that it keeps off what is chosen at the right; under 0: stays "
+                "so near"
+            ),
+            at_once=False,
+            box=BorderBox(),
+        )
         self.of = form.choice(
             "of",
-            "What it keeps off or near: where terrains meet on the ground beneath, a terrain, or "
-            "all that lies on a layer", letters=8,
-        )  # fmt: skip
+            say(
+                "What it keeps off or near: where terrains meet on the ground beneath, a "
+                "terrain, or "
+                "all that lies on a layer"
+            ),
+            letters=8,
+        )
         self.more = QPushButton(_MORE)
         self.more.setProperty("quiet", "true")
         self.more.setCheckable(True)
-        self.more.setToolTip("What is wanted more rarely: denser where a tint is, off borders")
+        self.more.setToolTip(say("What is wanted more rarely: denser where a tint is, off borders"))
         self.more.toggled.connect(self._show_more)
         self._rare = (_line(self.tint), _line(self.border, self.of))
         self.setLayout(column(

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from PySide6.QtCore import QSize, Signal
 
+from knitground.core.base.tongue import say
 from knitground.core.edit.hand import TerrainInHand
 from knitground.core.model.terrain import TerrainSet
 from knitground.core.model.tileset import Tileset
@@ -50,9 +51,14 @@ class TerrainList(NamedList):
                         self._add(tileset, kit, mark)
         if not terrains:
             self.lines.addWidget(
-                note("No terrain yet: say in Terrains what tiles show at their sides and corners.")
+                note(
+                    say(
+                        "No terrain yet: say in Terrains what tiles show at their sides and "
+                        "corners."
+                    )
+                )
             )
-            self.lines.addWidget(button("Go to Terrains", self.marking_asked.emit))
+            self.lines.addWidget(button(say("Go to Terrains"), self.marking_asked.emit))
 
     def _add(self, tileset: Tileset, kit: TerrainSet, mark: int) -> None:
         name = kit.name_of(mark)
@@ -60,7 +66,7 @@ class TerrainList(NamedList):
         made = TakeButton(on_button(name))
         made.setIcon(terrain_icon(kit, mark))
         made.setIconSize(QSize(20, 20))
-        made.setToolTip(tip_of(f"Take {name} in hand (key {mark})"))
+        made.setToolTip(tip_of(say("Take {name} in hand (key {mark})", name=name, mark=mark)))
         made.clicked.connect(lambda: self.taken.emit(hand))
         self.lines.addWidget(made)
         self.buttons[hand] = made

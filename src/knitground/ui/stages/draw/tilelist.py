@@ -8,6 +8,7 @@ import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPen, QResizeEvent
 
+from knitground.core.base.tongue import say
 from knitground.core.edit.sheets import move_in_order
 from knitground.core.model.patch import Patch
 from knitground.core.model.tile import TileRef
@@ -21,7 +22,7 @@ from knitground.ui.common.theme import LINEN, theme
 from knitground.ui.common.zoom import STEPS, Camera
 from knitground.ui.session import Session
 
-WAYS = ("as it stands", "packed", "own order")
+WAYS = (say("as it stands"), "packed", say("own order"))
 _GAP = 1
 
 
@@ -41,7 +42,7 @@ class TileList(SheetView):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
-        self.setAccessibleName("Tiles")
+        self.setAccessibleName(say("Tiles"))
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.chosen: list[At] = []
         self.way = WAYS[0]
@@ -66,7 +67,7 @@ class TileList(SheetView):
         if at is not None:
             self.chosen = [at]
             self.taken.emit(*at)
-            self.setAccessibleDescription(f"row {at[0]}, column {at[1]}")
+            self.setAccessibleDescription(say("row {at}, column {at2}", at=at[0], at2=at[1]))
 
     def _beside(self, at: At, down: int, across: int) -> At | None:
         """Find the tile that lies next to one on the screen, however they are arranged."""
@@ -277,7 +278,7 @@ class TileList(SheetView):
         if at is None or self.tileset is None:
             return
         if at in self.tileset.left_out or is_empty(self.tileset, *at):
-            self.session.note("That tile is empty or left out")
+            self.session.note(say("That tile is empty or left out"))
             return
         if event.modifiers() & Qt.KeyboardModifier.ControlModifier:
             if at in self.chosen:
@@ -306,10 +307,18 @@ class TileList(SheetView):
     def _say(self, at: At) -> str:
         assert self.tileset is not None
         number, fact = self.tileset.number(*at), self.tileset.fact(*at)
-        words = [f"tile {number} of {self.tileset.name}: column {at[1]}, row {at[0]}"]
+        words = [
+            say(
+                "tile {number} of {name}: column {at}, row {at2}",
+                number=number,
+                name=self.tileset.name,
+                at=at[1],
+                at2=at[0],
+            )
+        ]
         words += [f"“{fact.name}”"] if fact.name else []
         words += [", ".join(fact.tags)] if fact.tags else []
-        return " · ".join([*words, f"weight {fact.weight:g}"])
+        return " · ".join([*words, say("weight {weight:g}", weight=fact.weight)])
 
     def _block(self, start: At, end: At) -> list[At]:
         """List the tiles in the rectangle between two, as they are shown."""

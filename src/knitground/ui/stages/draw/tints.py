@@ -9,6 +9,7 @@ from PySide6.QtCore import QSize, Signal
 from PySide6.QtGui import QColor, QIcon, QPixmap
 from PySide6.QtWidgets import QColorDialog, QGridLayout, QLabel, QWidget
 
+from knitground.core.base.tongue import say
 from knitground.core.edit.hand import TintInHand
 from knitground.core.model.layers import TintLayer
 from knitground.core.model.limits import FULL_TINT
@@ -47,19 +48,29 @@ class TintPage(QWidget):
         self.grid = QGridLayout()
         self.grid.setSpacing(4)
         self.strength = Slide(
-            1, FULL_TINT, "How strongly the colour is multiplied over what lies beneath"
+            1, FULL_TINT, say("How strongly the colour is multiplied over what lies beneath")
         )
         self.strength.setValue(90)
-        self.strength.setAccessibleName("Strength")
+        self.strength.setAccessibleName(say("Strength"))
         self.strength.valueChanged.connect(lambda _: self.take(self.colour))
         self.words = QLabel()
         self.words.setMinimumWidth(48)
-        own = button("Another colour…", self.ask, "Choose any colour")
-        self.setLayout(column(
-            note("A colour is multiplied over what lies beneath; the soft brush lays less at its "
-                 "rim. Paint it on a tint layer."),
-            self.grid, own, row(QLabel("Strength"), self.strength, self.words), 1,
-        ))  # fmt: skip
+        own = button(say("Another colour…"), self.ask, say("Choose any colour"))
+        self.setLayout(
+            column(
+                note(
+                    say(
+                        "A colour is multiplied over what lies beneath; the soft brush lays "
+                        "less at its "
+                        "rim. Paint it on a tint layer."
+                    )
+                ),
+                self.grid,
+                own,
+                row(QLabel(say("Strength")), self.strength, self.words),
+                1,
+            )
+        )
 
     def take(self, colour: str) -> None:
         """Take a colour in hand, as strong as the slider says."""
@@ -68,7 +79,7 @@ class TintPage(QWidget):
 
     def ask(self) -> None:
         """Ask for any colour and take it."""
-        found = QColorDialog.getColor(QColor(self.colour), self, "Colour of the tint")
+        found = QColorDialog.getColor(QColor(self.colour), self, say("Colour of the tint"))
         if found.isValid():
             self.take(found.name())
 
@@ -94,7 +105,15 @@ class TintPage(QWidget):
                 made.setIcon(swatch_icon(colour))
                 made.setIconSize(QSize(18, 18))
                 made.setMinimumWidth(30)
-                made.setToolTip(tip_of(f"Take {names.get(colour, 'colour')} {colour} in hand"))
+                made.setToolTip(
+                    tip_of(
+                        say(
+                            "Take {get} {colour} in hand",
+                            get=names.get(colour, "colour"),
+                            colour=colour,
+                        )
+                    )
+                )
                 made.setAccessibleName(f"{names.get(colour, 'colour')} {colour}")
                 made.clicked.connect(partial(self._click, colour))
                 self.grid.addWidget(made, n // _ACROSS, n % _ACROSS)

@@ -8,6 +8,7 @@ from PySide6.QtCore import QMimeData, QPoint, QSize, Qt, Signal
 from PySide6.QtGui import QDrag, QIcon, QMouseEvent, QPixmap
 from PySide6.QtWidgets import QInputDialog, QWidget
 
+from knitground.core.base.tongue import say
 from knitground.core.edit.tray import drop_patch, keep_patch, rename_patch
 from knitground.core.model.patch import Patch
 from knitground.ui.common.widgets import (
@@ -31,13 +32,22 @@ class PatchButton(TakeButton):
     """A patch of the tray: a click takes it, a drag carries it onto the map."""
 
     def __init__(self, patch: Patch, picture: QPixmap | None) -> None:
-        super().__init__(f"{on_button(patch.name)}\n{patch.width} × {patch.height} tiles")
+        super().__init__(
+            say(
+                "{on_button}\n{width} × {height} tiles",
+                on_button=on_button(patch.name),
+                width=patch.width,
+                height=patch.height,
+            )
+        )
         self.patch = patch
         self._picture = picture
         self._press: QPoint | None = None
         self.setMinimumWidth(60)
         self.setStyleSheet("min-height: 52px;")  # the window's own sheet sets a lower one
-        self.setToolTip(tip_of(f"Take “{patch.name}” in hand, or drag it onto the map"))
+        self.setToolTip(
+            tip_of(say("Take “{name}” in hand, or drag it onto the map", name=patch.name))
+        )
         if picture is not None:
             self.setIcon(QIcon(picture))
             self.setIconSize(QSize(48, 48))
@@ -75,8 +85,8 @@ class TrayList(NamedList):
         super().__init__(session)
         self.cards: list[PatchButton] = []
         keep = button(
-            "Keep in the tray", self.keep_asked.emit,
-            "Keep the patch in hand, or what is selected on the map", "Ctrl+T",
+            say("Keep in the tray"), self.keep_asked.emit,
+            say("Keep the patch in hand, or what is selected on the map"), "Ctrl+T",
         )  # fmt: skip
         self.setLayout(column(keep, self.lines, 1))
 
@@ -101,10 +111,14 @@ class TrayList(NamedList):
             card.clicked.connect(partial(self._take, patch))
             self.cards.append(card)
             rename = icon_button(
-                "mdi6.pencil-outline", partial(self._rename, patch), f"Rename {patch.name}"
+                "mdi6.pencil-outline",
+                partial(self._rename, patch),
+                say("Rename {name}", name=patch.name),
             )
             remove = icon_button(
-                "mdi6.trash-can-outline", partial(self._drop, patch), f"Take {patch.name} out"
+                "mdi6.trash-can-outline",
+                partial(self._drop, patch),
+                say("Take {name} out", name=patch.name),
             )
             line = row(card, rename, remove, spacing=4)
             line.setStretch(0, 1)
@@ -113,15 +127,20 @@ class TrayList(NamedList):
             self.lines.addWidget(holder)
         if not tray:
             self.lines.addWidget(
-                note("Nothing kept yet. Take a block in hand, from the sheet or with Pick from the "
-                     "map, or select cells, then “Keep in the tray”.")
-            )  # fmt: skip
+                note(
+                    say(
+                        "Nothing kept yet. Take a block in hand, from the sheet or with Pick "
+                        "from the "
+                        "map, or select cells, then “Keep in the tray”."
+                    )
+                )
+            )
 
     def _take(self, patch: Patch) -> None:
         self.taken.emit(patch)
 
     def _rename(self, patch: Patch) -> None:
-        name, ok = QInputDialog.getText(self, "Rename patch", "Name", text=patch.name)
+        name, ok = QInputDialog.getText(self, say("Rename patch"), say("Name"), text=patch.name)
         if ok and name.strip() != patch.name:
             self.session.do(lambda: rename_patch(self.session.project, patch, name))
 
@@ -134,6 +153,6 @@ class TrayList(NamedList):
         def do() -> None:
             edit, kept = keep_patch(self.session.project, patch)
             self.session.doc.apply(edit)
-            self.session.note(f"Kept in the tray as “{kept.name}”")
+            self.session.note(say("Kept in the tray as “{name}”", name=kept.name))
 
         self.session.attempt(do)

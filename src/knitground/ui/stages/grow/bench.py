@@ -18,6 +18,7 @@ from PySide6.QtWidgets import (
 )
 
 from knitground.core.base.filenames import file_stem
+from knitground.core.base.tongue import say
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.document import Edit
 from knitground.core.edit.maps import add_maps, set_wrap
@@ -81,14 +82,14 @@ from knitground.ui.stages.grow.starterbox import StarterBox
 from knitground.ui.stages.grow.stepcard import StepCard, Told
 from knitground.ui.stages.stage import Stage
 
-_RECIPES = f"Recipes (*{RECIPE_END})"
+_RECIPES = say("Recipes (*{recipe_end})", recipe_end=RECIPE_END)
 LIVE_CELLS = 512 * 512
 """Maps up to this size grow while a slider moves; larger ones when it is let go."""
-_NO_MAP = (
+_NO_MAP = say(
     "A recipe makes layers of a map from a seed, step by step. This project has no map yet: "
     "“New map…” at the right makes one."
 )
-_NO_RECIPE = (
+_NO_RECIPE = say(
     "This map has no recipe yet. A recipe makes layers from a seed, step by step: “Noise ground” "
     "lays terrain by chance, “Scatter” strews tiles and patches, “Route” leads ways from place to "
     "place. It can be run again with another seed; what you lay by hand stays."
@@ -129,44 +130,44 @@ class GrowBench(Stage):
         session.changed.connect(self._follow)
 
     def _make_parts(self) -> None:
-        self.title = head("Recipe")
-        self.seed = whole_box(0, 2_000_000_000, "The same seed gives the same map")
+        self.title = head(say("Recipe"))
+        self.seed = whole_box(0, 2_000_000_000, say("The same seed gives the same map"))
         self.seed.valueChanged.connect(self._set_seed)
         self._seed_waits = False
         """Whether a seed was given that no run has taken yet."""
-        self.reroll = button("Reroll", self.roll, "Take the next seed for all steps")
-        self.nine = button("Nine…", self.choose_of_nine, "See nine seeds side by side")
-        self.run_button = primary("Run", self.run_new, "Run the recipe", "Ctrl+R")
+        self.reroll = button(say("Reroll"), self.roll, say("Take the next seed for all steps"))
+        self.nine = button(say("Nine…"), self.choose_of_nine, say("See nine seeds side by side"))
+        self.run_button = primary(say("Run"), self.run_new, say("Run the recipe"), "Ctrl+R")
         self.step_note = note()
         self.wrap = Check(
-            "Wraps at the borders", "The right border meets the left, the bottom the top"
+            say("Wraps at the borders"), say("The right border meets the left, the bottom the top")
         )
         self.wrap.clicked.connect(self._set_wrap)
-        self.repeat = Check("Show the map repeated 3 × 3", "See whether the borders meet")
+        self.repeat = Check(say("Show the map repeated 3 × 3"), say("See whether the borders meet"))
         self.repeat.clicked.connect(lambda on: self.session.show(repeat=on))
         self.session.sight_changed.connect(
             lambda: self.repeat.setChecked(self.session.sight.repeat)
         )
         self.seam = note()
-        self.add = QPushButton("+ step")
-        self.add.setToolTip("Add a step behind the others")
+        self.add = QPushButton(say("+ step"))
+        self.add.setToolTip(say("Add a step behind the others"))
         menu = QMenu(self.add)
         menu.setToolTipsVisible(True)
         for kind, about in STEP_KINDS.items():
             act = menu.addAction(about.title, partial(self.add_kind, kind))
             act.setToolTip(about.hint)
         self.add.setMenu(menu)
-        self.more = QPushButton("Recipe…")
-        self.more.setToolTip("Copy, paste, save and read recipes")
+        self.more = QPushButton(say("Recipe…"))
+        self.more.setToolTip(say("Copy, paste, save and read recipes"))
         menu = QMenu(self.more)
-        menu.addAction("Copy all steps", self.copy_all)
-        menu.addAction("Paste steps", self.paste)
+        menu.addAction(say("Copy all steps"), self.copy_all)
+        menu.addAction(say("Paste steps"), self.paste)
         menu.addSeparator()
-        menu.addAction("Chunks that fit…", self.ask_chunks)
+        menu.addAction(say("Chunks that fit…"), self.ask_chunks)
         menu.addSeparator()
-        menu.addAction("Keep to begin other maps with…", self.ask_keep)
-        menu.addAction("Save as a file…", self.ask_save)
-        menu.addAction("Add from a file…", self.ask_read)
+        menu.addAction(say("Keep to begin other maps with…"), self.ask_keep)
+        menu.addAction(say("Save as a file…"), self.ask_save)
+        menu.addAction(say("Add from a file…"), self.ask_read)
         self.more.setMenu(menu)
         self.starters = StarterBox(self.session)
         self.starters.taken.connect(self.begin_with)
@@ -178,7 +179,7 @@ class GrowBench(Stage):
         self.how = note()
         self.seed_line = QWidget()
         self.seed_line.setLayout(row(
-            QLabel("Seed"), self.seed, self.reroll, self.nine, 1, self.run_button, spacing=5,
+            QLabel(say("Seed")), self.seed, self.reroll, self.nine, 1, self.run_button, spacing=5,
         ))  # fmt: skip
         self.inner = inner = QWidget()
         inner.setLayout(column(
@@ -223,7 +224,7 @@ class GrowBench(Stage):
             self._open = 0
             self._seed_waits = False
         steps = map_.recipe.steps
-        self.title.setText(f"Recipe — {map_.name}")
+        self.title.setText(say("Recipe — {name}", name=map_.name))
         self.how.setText(_NO_RECIPE)
         self.how.setVisible(not steps)
         self.starters.show_map(None if steps else map_)
@@ -237,12 +238,17 @@ class GrowBench(Stage):
         self.seam.setVisible(map_.wrap and bool(grounds))
         if map_.wrap and grounds:
             figure = seam_figure(grounds[0])
-            self.seam.setText(f"Over the border terrain changes {figure:.2f} × as often as inside.")
+            self.seam.setText(
+                say(
+                    "Over the border terrain changes {figure:.2f} × as often as inside.",
+                    figure=figure,
+                )
+            )
         self._show_cards(map_)
 
     def _show_none(self) -> None:
         """Say what a recipe is for, where there is no map yet."""
-        self.title.setText("Recipe")
+        self.title.setText(say("Recipe"))
         self.how.setText(_NO_MAP)
         self.how.show()
         self.starters.show_map(None)
@@ -272,7 +278,7 @@ class GrowBench(Stage):
             told = self.told.get(place, Told())
             if isinstance(step, RewriteStep):
                 mine = next((p for p in problems if p.startswith(f"step {place + 1} ")), "")
-                words = told.words or "It follows while you draw: no need to run it."
+                words = told.words or say("It follows while you draw: no need to run it.")
                 told = replace(told, problem=mine, words=words)
             card.show_step(step, told)
             card.open(place == self._open)
@@ -326,10 +332,12 @@ class GrowBench(Stage):
             "Cancel": ("", Role.RejectRole),
         }
         answer = ask(
-            self.window(), "Terrain is painted there",
-            f"“{name}” has terrain painted by hand in {cells} cells.", answers,
-            "A step lays terrain anew each time that it runs.",
-        )  # fmt: skip
+            self.window(),
+            say("Terrain is painted there"),
+            say("“{name}” has terrain painted by hand in {cells} cells.", name=name, cells=cells),
+            answers,
+            say("A step lays terrain anew each time that it runs."),
+        )
         return Over[answer] if answer else None
 
     def begin_with(self, starter: Starter, seed: int) -> None:
@@ -347,7 +355,7 @@ class GrowBench(Stage):
             over = answer
 
         def begin() -> None:
-            with doc.stroke(f"Begin with “{starter.title}”"):
+            with doc.stroke(say("Begin with “{title}”", title=starter.title)):
                 doc.apply(take_starter(map_, starter, seed))
                 doc.apply(put_steps(map_, grow_round(doc, map_, map_.recipe, over, "").steps))
 
@@ -431,7 +439,9 @@ class GrowBench(Stage):
         if map_ is None:
             return
         step = map_.recipe.steps[place]
-        name, ok = QInputDialog.getText(self, "Rename step", "Name", text=step_title(step))
+        name, ok = QInputDialog.getText(
+            self, say("Rename step"), say("Name"), text=step_title(step)
+        )
         if ok:
             new = replace(step, name=name.strip())
             self.do_edit(lambda each: put_step(each, place, new))
@@ -531,7 +541,7 @@ class GrowBench(Stage):
             told |= {place: each for place, each in self.told.items() if place > last}
         self.told = told
         took = sum(each.seconds for each in found.grown)
-        text = f"{took * 1000:.0f} ms · " if self.show_times else ""
+        text = say("{took:.0f} ms · ", took=took * 1000) if self.show_times else ""
         self.step_note.setText(text + off_words(found.grown))
         stuck = next((each for each in found.grown if each.spots), None)
         if found.skipped:
@@ -554,8 +564,10 @@ class GrowBench(Stage):
         if map_ is not None:
             steps = salted(map_.recipe)
             self.copied = ([steps[n] for n in places], layer_names(map_))
-            copied = "1 step" if len(places) == 1 else f"{len(places)} steps"
-            self.session.note(f"{copied} copied: “Recipe…”, “Paste steps” adds what you copied")
+            copied = say("1 step") if len(places) == 1 else say("{count} steps", count=len(places))
+            self.session.note(
+                say("{copied} copied: “Recipe…”, “Paste steps” adds what you copied", copied=copied)
+            )
 
     def copy_all(self) -> None:
         """Copy all steps, to be pasted on another map."""
@@ -565,7 +577,7 @@ class GrowBench(Stage):
     def paste(self) -> None:
         """Add the copied steps behind those of this map."""
         if self.copied is None:
-            self.session.warn("No step is copied: copy some first")
+            self.session.warn(say("No step is copied: copy some first"))
             return
         steps, names = self.copied
         if self.do_edit(lambda map_: paste_steps(map_, steps, names)):
@@ -579,14 +591,14 @@ class GrowBench(Stage):
         dialog = ChunkDialog(self.session, map_, self.window())
         if answered(dialog) and len(dialog.chunks) > 1:
             new = dialog.chunks[1:]
-            name = f"Add {len(new)} chunks of “{map_.name}”"
+            name = say("Add {count} chunks of “{name}”", count=len(new), name=map_.name)
             self.session.do(lambda: add_maps(self.session.project, new, name))
 
     def ask_save(self) -> None:
         """Ask for a file and write the recipe to it."""
         map_ = self.session.map
         name = f"{map_.name if map_ else 'recipe'}{RECIPE_END}"
-        found = ask_new_file(self, "Save recipe", "recipes", name, _RECIPES)
+        found = ask_new_file(self, say("Save recipe"), "recipes", name, _RECIPES)
         if found is not None and map_ is not None:
             right = found.name.endswith(RECIPE_END)
             path = found if right else found.with_name(found.name + RECIPE_END)
@@ -598,9 +610,11 @@ class GrowBench(Stage):
         if map_ is None or folder is None:
             return
         if not map_.recipe.steps:
-            self.session.warn(f"“{map_.name}” has no recipe that could be kept: add a step first")
+            self.session.warn(
+                say("“{name}” has no recipe that could be kept: add a step first", name=map_.name)
+            )
             return
-        name, ok = QInputDialog.getText(self, "Keep recipe", "Name", text=map_.name)
+        name, ok = QInputDialog.getText(self, say("Keep recipe"), say("Name"), text=map_.name)
         if ok and name.strip():
             self.keep_recipe(name.strip())
 
@@ -612,15 +626,15 @@ class GrowBench(Stage):
         path = folder / f"{file_stem(name)}{RECIPE_END}"
         if path.exists():
             answers = {"Replace it": ("yes", Role.DestructiveRole), "Cancel": ("", Role.RejectRole)}
-            if not ask(self.window(), "There is one of that name",
-                       f"A recipe “{name}” is kept already.", answers):  # fmt: skip
+            if not ask(self.window(), say("There is one of that name"),
+                       say("A recipe “{name}” is kept already.", name=name), answers):  # fmt: skip
                 return
         if self.session.attempt(lambda: write_recipe(map_, path)):
-            self.session.note(f"“{name}” is offered on maps that have no recipe yet")
+            self.session.note(say("“{name}” is offered on maps that have no recipe yet", name=name))
 
     def ask_read(self) -> None:
         """Ask for a file and add its steps."""
-        path = ask_file(self, "Read recipe", "recipes", _RECIPES)
+        path = ask_file(self, say("Read recipe"), "recipes", _RECIPES)
         if path is not None:
             self.read_file(path)
 
@@ -638,7 +652,9 @@ class GrowBench(Stage):
         """Let no step change the selected cells any more."""
         chosen: Selection | None = self.session.selection
         if chosen is None:
-            self.session.warn("Nothing is selected: select the cells that are to be kept first")
+            self.session.warn(
+                say("Nothing is selected: select the cells that are to be kept first")
+            )
         else:
             self.do_edit(lambda map_: keep_area(map_, chosen))
 

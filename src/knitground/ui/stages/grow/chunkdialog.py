@@ -9,6 +9,7 @@ from PySide6.QtGui import QPixmap
 from PySide6.QtWidgets import QComboBox, QLabel, QWidget
 
 from knitground.core.base.progress import Progress
+from knitground.core.base.tongue import say
 from knitground.core.grow.chunks import COUNTS, grow_chunks, laid_out
 from knitground.core.grow.preview import Pixels
 from knitground.core.model.map import Map
@@ -26,22 +27,22 @@ class ChunkDialog(Dialog):
 
     def __init__(self, session: Session, map_: Map, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.setWindowTitle(f"Chunks of “{map_.name}”")
+        self.setWindowTitle(say("Chunks of “{name}”", name=map_.name))
         self.session, self.map = session, map_
         self.chunks: list[Map] = []
         self.order = 1
         self._job: Job[object] | None = None
         self.count = QComboBox()
         for each in COUNTS:
-            self.count.addItem(f"{each} maps", each)
-        self.count.setToolTip("How many maps, this one included")
+            self.count.addItem(say("{each} maps", each=each), each)
+        self.count.setToolTip(say("How many maps, this one included"))
         self.count.activated.connect(self.grow)
         self.picture = QLabel("growing…")
         self.picture.setMinimumSize(_WIDE, _HIGH)
         self.picture.setAlignment(Qt.AlignmentFlag.AlignCenter)
-        self.words = note("All have the border of this map, so any of them fits any other.")
-        shuffle = button("Shuffle", self.shuffle, "Lay them out in another order")
-        self.buttons = self.make_buttons("Add the maps")
+        self.words = note(say("All have the border of this map, so any of them fits any other."))
+        shuffle = button(say("Shuffle"), self.shuffle, say("Lay them out in another order"))
+        self.buttons = self.make_buttons(say("Add the maps"))
         self.setLayout(column(
             row(self.count, shuffle, 1), self.picture, self.words, self.buttons, margins=12,
         ))  # fmt: skip

@@ -8,6 +8,7 @@ from PySide6.QtCore import QSize
 from PySide6.QtWidgets import QDialogButtonBox, QWidget
 
 from knitground.core.base.progress import Progress
+from knitground.core.base.tongue import say
 from knitground.core.grow.preview import grown_picture
 from knitground.core.model.map import Map
 from knitground.core.render.pixels import Pixels
@@ -27,18 +28,20 @@ class NineDialog(Dialog):
         self, session: Session, map_: Map, seed: int, parent: QWidget | None = None
     ) -> None:
         super().__init__(parent)
-        self.setWindowTitle(f"Nine seeds for “{map_.name}”")
+        self.setWindowTitle(say("Nine seeds for “{name}”", name=map_.name))
         self.session, self.map = session, map_
         self.chosen: int | None = None
         self.now = self.first = seed
-        self.offers = PictureOffers(QSize(_WIDE, _HIGH), "Nine seeds")
+        self.offers = PictureOffers(QSize(_WIDE, _HIGH), say("Nine seeds"))
         self.offers.taken.connect(self.take)
         self.offers.flow.setFixedWidth(_ACROSS * (_WIDE + 24))
-        self.words = note("Each seed is grown on the map as it is; pins stay. A click takes one.")
+        self.words = note(
+            say("Each seed is grown on the map as it is; pins stay. A click takes one.")
+        )
         self.offers.failed.connect(self.words.setText)
         self.buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Cancel)
         self.buttons.rejected.connect(self.reject)
-        more = button("Nine more", self.show_more, "The next nine seeds")
+        more = button(say("Nine more"), self.show_more, say("The next nine seeds"))
         self.setLayout(column(self.words, self.offers, row(more, 1, self.buttons), margins=12))
         self._show()
 
@@ -52,8 +55,8 @@ class NineDialog(Dialog):
         def draw(progress: Progress) -> Pixels:
             return grown_picture(project, map_, recipe, (_HIGH, _WIDE), progress)
 
-        words = f"seed {seed}" + (" · now" if seed == self.now else "")
-        return PictureOffer(words, "Take this seed", draw)
+        words = say("seed {seed}", seed=seed) + (say(" · now") if seed == self.now else "")
+        return PictureOffer(words, say("Take this seed"), draw)
 
     def show_more(self) -> None:
         """Show the next nine seeds."""

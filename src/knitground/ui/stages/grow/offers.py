@@ -9,6 +9,7 @@ from functools import partial
 import numpy as np
 from PySide6.QtCore import QObject, Signal
 
+from knitground.core.base.tongue import say
 from knitground.core.base.window import Box
 from knitground.core.edit.laying import plan_unpin
 from knitground.core.edit.recipes import put_steps
@@ -57,9 +58,9 @@ class Offers(QObject):
                 self.run_wanted.emit()
 
         if left_out(map_.recipe, layer, first.name) is not None:
-            cures[f"Leave “{first.name}” out"] = leave_out
-        more = f" ({len(new) - 1} more such terrains)" if len(new) > 1 else ""
-        session.offer(f"The {first.words}{more}", cures)
+            cures[say("Leave “{name}” out", name=first.name)] = leave_out
+        more = say(" ({count} more such terrains)", count=len(new) - 1) if len(new) > 1 else ""
+        session.offer(say("The {words}{more}", words=first.words, more=more), cures)
 
     def tell_spot(self, map_: Map, made: Grown) -> None:
         """Say where a solve could not go on, and offer what helps."""
@@ -78,10 +79,12 @@ class Offers(QObject):
                 once_grown(session, map_, layer, partial(free_cells, layer))
 
         def free_cells(layer: GrownLayer) -> None:
-            session.apply(plan_unpin(session.doc, map_, layer, box, mask, "Free those cells").edit)
+            session.apply(
+                plan_unpin(session.doc, map_, layer, box, mask, say("Free those cells")).edit
+            )
             self.run_wanted.emit()
 
-        words = f"Step {place + 1}: {made.words}"
+        words = say("Step {place}: {words}", place=place + 1, words=made.words)
         cures: dict[str, Callable[[], object]] = {"Show": show, "Free those cells": free}
         step = map_.recipe.steps[place] if place < len(map_.recipe.steps) else None
         if isinstance(step, SolveStep) and made.words.startswith("impossible"):

@@ -21,6 +21,7 @@ from PySide6.QtWidgets import (
 )
 
 from knitground.core.base.progress import Progress
+from knitground.core.base.tongue import say
 from knitground.core.edit.recipes import put_step
 from knitground.core.grow.joins import Joins, joins_of
 from knitground.core.grow.work import Work
@@ -40,7 +41,7 @@ from knitground.ui.session import Session
 MOST = 400
 """Pairs shown of one tile and side."""
 _LARGE = 48
-_HOW = (
+_HOW = say(
     "Choose a tile: beside it are those that may lie right of it and below it. "
     "A click or Space forbids a pair, and allows it again; so it does with one that does not fit."
 )
@@ -68,17 +69,17 @@ class PairsDialog(Dialog):
         super().__init__(parent)
         self.session, self.map, self.place = session, map_, place
         self.joins: Joins | None = None
-        self.setWindowTitle("Which pairs fit, and how many of each tile")
+        self.setWindowTitle(say("Which pairs fit, and how many of each tile"))
         self.tiles = _list(False, self._show)
         self.right, self.below = (_list(True, lambda: None) for _ in range(2))
-        self.heads = [note("Tiles"), note(), note()]
+        self.heads = [note(say("Tiles")), note(), note()]
         for each, below in ((self.right, False), (self.below, True)):
             each.itemClicked.connect(lambda item, b=below: self.toggle(item, b))
             each.keyed.connect(lambda item, b=below: self.toggle(item, b))
-        for part, name in ((self.tiles, "Tiles"), (self.right, "Right of it"),
-                           (self.below, "Below it")):  # fmt: skip
+        for part, name in ((self.tiles, say("Tiles")), (self.right, say("Right of it")),
+                           (self.below, say("Below it"))):  # fmt: skip
             part.setAccessibleName(name)
-        self.words = note("Looking which tiles fit…")
+        self.words = note(say("Looking which tiles fit…"))
         buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Close)
         buttons.rejected.connect(self.reject)
         # Enter ends a number here, and is not to close the window.
@@ -92,14 +93,14 @@ class PairsDialog(Dialog):
         line.setStretch(2, 1)
         self.tiles.setFixedWidth(150)
         self.most = whole_box(
-            -1, 999_999, "How many of the chosen tile are laid at most; 0 is none",
-            special="any number", prefix="at most ", at_once=False,
+            -1, 999_999, say("How many of the chosen tile are laid at most; 0 is none"),
+            special=say("any number"), prefix=say("at most "), at_once=False,
         )  # fmt: skip
         self.most.valueChanged.connect(self._set_most)
         columns[0].addWidget(self.most)
-        self.every = QCheckBox("Show those that do not fit too")
+        self.every = QCheckBox(say("Show those that do not fit too"))
         self.every.setToolTip(
-            "They stand behind those that fit; a click allows a pair all the same"
+            say("They stand behind those that fit; a click allows a pair all the same")
         )
         self.every.clicked.connect(self._show)
         self.setLayout(
@@ -135,10 +136,18 @@ class PairsDialog(Dialog):
         pairs = int(self.joins.right.sum() + self.joins.down.sum())
         lost = len(self.step.forbidden)
         self.words.setText(
-            f"{len(self.joins.tiles)} tiles, {pairs} pairs fit"
-            + (f" · {lost} forbidden" if lost else "")
-            + (f" · {len(self.step.allowed)} allowed besides" if self.step.allowed else "")
-            + (f" · limited tiles: {len(self.step.most)}" if self.step.most else "")
+            say("{count} tiles, {pairs} pairs fit", count=len(self.joins.tiles), pairs=pairs)
+            + (say(" · {lost} forbidden", lost=lost) if lost else "")
+            + (
+                say(" · {count} allowed besides", count=len(self.step.allowed))
+                if self.step.allowed
+                else ""
+            )
+            + (
+                say(" · limited tiles: {count}", count=len(self.step.most))
+                if self.step.most
+                else ""
+            )
         )
 
     def _most_of(self, tile: TileRef) -> int:
@@ -165,8 +174,8 @@ class PairsDialog(Dialog):
             return
         one = int(chosen.data(Qt.ItemDataRole.UserRole))
         self.most.show_value(self._most_of(self.joins.tiles[one]))
-        sides = ((self.right, self.joins.right, "right of it"),
-                 (self.below, self.joins.down, "below it"))  # fmt: skip
+        sides = ((self.right, self.joins.right, say("right of it")),
+                 (self.below, self.joins.down, say("below it")))  # fmt: skip
         for head, (part, pairs, words) in zip(self.heads[1:], sides):
             part.clear()
             fits = np.flatnonzero(pairs[one]).tolist()
@@ -176,8 +185,12 @@ class PairsDialog(Dialog):
                 others = [n for n in others if self._pair(one, n, below) in self.step.allowed]
             for other in [*fits, *others][:MOST]:
                 self._add_pair(part, one, other)
-            more = f", the first {MOST} shown" if len(fits) + len(others) > MOST else ""
-            head.setText(f"{len(fits)} may lie {words}{more}")
+            more = (
+                say(", the first {most} shown", most=MOST) if len(fits) + len(others) > MOST else ""
+            )
+            head.setText(
+                say("{count} may lie {words}{more}", count=len(fits), words=words, more=more)
+            )
 
     def _add_pair(self, part: QListWidget, one: int, other: int) -> None:
         assert self.joins is not None
@@ -210,16 +223,31 @@ class PairsDialog(Dialog):
         assert self.joins is not None
         may, fits = self._may(one, other, below), self._fits(one, other, below)
         name = self._name(self.joins.tiles[other])
-        item.setText(f"{name} yes" if may and not fits else name if may else f"{name} no")
+        item.setText(
+            say("{name} yes", name=name)
+            if may and not fits
+            else name
+            if may
+            else say("{name} no", name=name)
+        )
         if fits:
-            words = "fits; a click forbids it" if may else "forbidden; a click allows it"
+            words = say("fits; a click forbids it") if may else say("forbidden; a click allows it")
         else:
             words = (
-                "allowed, though it does not fit; a click takes that back"
+                say("allowed, though it does not fit; a click takes that back")
                 if may
-                else ("does not fit; a click allows it")
+                else (say("does not fit; a click allows it"))
             )
-        item.setToolTip(tip_of(f"{self._name(self.joins.tiles[one])} and {name}: {words}"))
+        item.setToolTip(
+            tip_of(
+                say(
+                    "{name} and {name2}: {words}",
+                    name=self._name(self.joins.tiles[one]),
+                    name2=name,
+                    words=words,
+                )
+            )
+        )
 
     def toggle(self, item: QListWidgetItem, below: bool) -> None:
         """Forbid a pair, or allow it again."""

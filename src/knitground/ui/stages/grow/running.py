@@ -8,6 +8,7 @@ from PySide6.QtCore import Qt, QTimer
 from PySide6.QtGui import QPixmap
 from PySide6.QtWidgets import QLabel, QProgressBar, QWidget
 
+from knitground.core.base.tongue import say
 from knitground.core.edit.document import Document
 from knitground.core.grow.looks import step_picture
 from knitground.core.grow.work import Grown
@@ -29,10 +30,10 @@ class RunLine(QWidget):
         self.bar.setRange(0, 1000)
         self.bar.setTextVisible(False)
         self.bar.setFixedHeight(8)
-        self.bar.setAccessibleName("How far the recipe is")
-        self.stop = button("Cancel", cancel, "Stop growing; nothing changes")
+        self.bar.setAccessibleName(say("How far the recipe is"))
+        self.stop = button(say("Cancel"), cancel, say("Stop growing; nothing changes"))
         self.picture = QLabel()
-        self.picture.setAccessibleName("What the step has made so far")
+        self.picture.setAccessibleName(say("What the step has made so far"))
         line = row(self.bar, self.stop, spacing=8)
         line.setStretch(0, 1)
         self.setLayout(column(line, self.picture, spacing=4))

@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QWidget
 
 from knitground.core.base.errors import Cancelled, KnitError
 from knitground.core.base.progress import Progress
+from knitground.core.base.tongue import say
 from knitground.core.edit.document import Edit
 from knitground.core.edit.maps import lay_grown
 from knitground.core.edit.recipes import (
@@ -178,10 +179,16 @@ class Runs(QObject):
             }
             count = int(cells_painted(layer).sum())
             answer = ask(
-                self._home.window(), "Terrain was painted there",
-                f"“{layer.name}” was painted in {count} cells since it was grown.", answers,
-                "The recipe lays its terrain anew.",
-            )  # fmt: skip
+                self._home.window(),
+                say("Terrain was painted there"),
+                say(
+                    "“{name}” was painted in {count} cells since it was grown.",
+                    name=layer.name,
+                    count=count,
+                ),
+                answers,
+                say("The recipe lays its terrain anew."),
+            )
             if not answer:
                 return None
             edit, recipe = grow_over(map_, layer, Over[answer], recipe)

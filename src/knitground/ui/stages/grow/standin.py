@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from knitground.core.base.tongue import say
 from knitground.core.grow.work import Grown
 from knitground.core.model.layers import GroundLayer
 from knitground.core.model.map import Map
@@ -17,8 +18,11 @@ def off_words(grown: list[Grown]) -> str:
     ]  # fmt: skip
     worst = max((abs(a - b) for _, a, b in shares), default=0.0)
     if worst < 0.0005:
-        return "shares exact"
-    return f"shares within {percent(worst)}: borders need room; a larger scale gives more"
+        return say("shares exact")
+    return say(
+        "shares within {percent}: borders need room; a larger scale gives more",
+        percent=percent(worst),
+    )
 
 
 def with_recipe(map_: Map, recipe: Recipe) -> Map:

@@ -9,6 +9,7 @@ from PySide6.QtCore import QSize, Signal
 from PySide6.QtWidgets import QWidget
 
 from knitground.core.base.errors import KnitError
+from knitground.core.base.tongue import say
 from knitground.core.edit.starters import (
     Starter,
     kept_starter,
@@ -27,7 +28,7 @@ _SIZE = QSize(172, 114)
 _MOST_KEPT = 12
 
 
-_WORDS = (
+_WORDS = say(
     "Each is grown on this map, with your own sets. A click takes its steps; all of it can be "
     "changed afterwards."
 )
@@ -46,12 +47,12 @@ class StarterBox(QWidget):
         self.starters: list[Starter] = []
         self.seed = 1
         self._shown: object = None
-        self.reroll = button("Reroll", self.roll, "Show them all with the next seed")
+        self.reroll = button(say("Reroll"), self.roll, say("Show them all with the next seed"))
         self.words = note(_WORDS)
-        self.offers = PictureOffers(_SIZE, "Recipes to begin with")
+        self.offers = PictureOffers(_SIZE, say("Recipes to begin with"))
         self.offers.taken.connect(self._take)
         self.setLayout(column(
-            row(head("Begin with"), 1, self.reroll), self.words, self.offers, spacing=6,
+            row(head(say("Begin with")), 1, self.reroll), self.words, self.offers, spacing=6,
         ))  # fmt: skip
 
     def show_map(self, map_: Map | None) -> None:

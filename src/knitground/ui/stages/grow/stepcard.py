@@ -21,6 +21,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from knitground.core.base.tongue import say
 from knitground.core.edit.recipes import fitting_layers, step_title
 from knitground.core.grow.kinds import STEP_KINDS
 from knitground.core.grow.stepkind import As, Setting
@@ -47,7 +48,9 @@ from knitground.ui.common.words import on_button, percent, tip_of
 from knitground.ui.session import Session
 from knitground.ui.stages.grow.whereeditor import WhereEditor
 
-_TITLE_TIP = "Open or close this step; drag it to where it is to run (Alt+↑ ↓; Del takes it out)"
+_TITLE_TIP = say(
+    "Open or close this step; drag it to where it is to run (Alt+↑ ↓; Del takes it out)"
+)
 NOTHING = "nothing"
 LAID_WIDE = 92
 
@@ -102,7 +105,7 @@ class StepCard(QFrame):
     # Building
 
     def _make_head(self) -> None:
-        self.active = Check("", "Whether this step runs")
+        self.active = Check("", say("Whether this step runs"))
         self.active.clicked.connect(lambda on: self._set("active", on))
         self.title = ElidedButton()
         self.title.setProperty("left", "true")
@@ -113,25 +116,27 @@ class StepCard(QFrame):
         self.title.clicked.connect(lambda *_: self.opened.emit())
         self.picture = QLabel()
         self.picture.setFixedSize(44, 30)
-        self.picture.setToolTip("What it made; drag it to where the step is to run")
-        up = icon_button("mdi6.arrow-up", partial(self.wanted.emit, "up"), "Run it earlier")
-        self._parts = {self.active: "Runs: {}", up: "Run {} earlier"}
-        down = icon_button("mdi6.arrow-down", partial(self.wanted.emit, "down"), "Run it later")
+        self.picture.setToolTip(say("What it made; drag it to where the step is to run"))
+        up = icon_button("mdi6.arrow-up", partial(self.wanted.emit, "up"), say("Run it earlier"))
+        self._parts = {self.active: say("Runs: {}"), up: say("Run {} earlier")}
+        down = icon_button(
+            "mdi6.arrow-down", partial(self.wanted.emit, "down"), say("Run it later")
+        )
         self.more = QToolButton()
-        self._parts |= {down: "Run {} later", self.more: "More for {}"}
+        self._parts |= {down: say("Run {} later"), self.more: say("More for {}")}
         self.more.setText("…")
-        self.more.setToolTip("More for this step")
+        self.more.setToolTip(say("More for this step"))
         self.more.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
         menu = QMenu(self.more)
         acts = ["rename", "double", "reroll", "copy"]
-        words = ["Rename…", "Double", "Reroll only this one", "Copy"]
+        words = [say("Rename…"), say("Double"), say("Reroll only this one"), say("Copy")]
         if self.kind is not RewriteStep:
             acts += ["look", "to here", "from here"]
-            words += ["Look at it alone…", "Run to here", "Run from here on, anew"]
+            words += [say("Look at it alone…"), say("Run to here"), say("Run from here on, anew")]
         for act, text in zip(acts, words):
             menu.addAction(text, partial(self.wanted.emit, act))
         menu.addSeparator()
-        menu.addAction("Take it out", partial(self.wanted.emit, "remove"))
+        menu.addAction(say("Take it out"), partial(self.wanted.emit, "remove"))
         self.more.setMenu(menu)
         self.words = note()
         line = row(self.active, self.picture, self.title, up, down, self.more, spacing=3)
@@ -166,16 +171,20 @@ class StepCard(QFrame):
                 self.grid.addWidget(self.values[each.of], line, 2)
             else:
                 self.grid.addWidget(widget, line, 1, 1, 2)
-        self.layers = Choice("The layer that this step makes", letters=7)
+        self.layers = Choice(say("The layer that this step makes"), letters=7)
         self.layers.chosen.connect(self._choose_layer)
         self.where = WhereEditor(self.session, self.map)
         self.where.changed.connect(lambda conditions: self._set("where", conditions))
         self.makes = QWidget()
-        self.makes.setLayout(row(QLabel("Makes"), self.layers, 1, spacing=8))
+        self.makes.setLayout(row(QLabel(say("Makes")), self.layers, 1, spacing=8))
         self.pairs = button(
-            "Which pairs fit…", partial(self.wanted.emit, "pairs"),
-            "See which tiles it takes to fit, forbid pairs, and limit how many of a tile are laid",
-        )  # fmt: skip
+            say("Which pairs fit…"),
+            partial(self.wanted.emit, "pairs"),
+            say(
+                "See which tiles it takes to fit, forbid pairs, and limit how many of a tile "
+                "are laid"
+            ),
+        )
         self.body.setLayout(column(
             self.makes, self.grid, self.share_grid, row(self.pairs, 1), self.where, spacing=6,
         ))  # fmt: skip
@@ -193,7 +202,7 @@ class StepCard(QFrame):
         if each.shown is As.CHECK:
             return form.check(of, each.label, hint)
         if each.shown in (As.MARKER, As.TAG):
-            return form.word(of, hint, empty="no tag" if each.shown is As.TAG else "")
+            return form.word(of, hint, empty=say("no tag") if each.shown is As.TAG else "")
         if each.shown is As.TEXT:
             return form.line(of, hint)
         if each.shown is As.COLOUR:
@@ -324,7 +333,9 @@ class StepCard(QFrame):
         self._set(of, chosen)
 
     def _pick_colour(self, of: str) -> None:
-        found = QColorDialog.getColor(QColor(getattr(self.step, of)), self, "Colour of the tint")
+        found = QColorDialog.getColor(
+            QColor(getattr(self.step, of)), self, say("Colour of the tint")
+        )
         if found.isValid():
             self._set(of, found.name())
 
@@ -446,8 +457,8 @@ class StepCard(QFrame):
         clear(self.share_grid)
         self.sliders, self.numbers, self.bars = {}, {}, {}
         for line, (name, colour) in enumerate(lines):
-            slider = Slide(0, 100, f"Share of {name or NOTHING}")
-            slider.setAccessibleName(f"Share of {name or NOTHING}")
+            slider = Slide(0, 100, say("Share of {it}", it=name or NOTHING))
+            slider.setAccessibleName(say("Share of {it}", it=name or NOTHING))
             slider.valueChanged.connect(partial(self.share, slider))
             slider.sliderReleased.connect(self.let_go)
             words = QLabel()

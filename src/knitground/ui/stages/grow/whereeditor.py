@@ -10,6 +10,7 @@ import numpy as np
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QLabel, QMenu, QPushButton, QWidget
 
+from knitground.core.base.tongue import say
 from knitground.core.model.conditions import Area, Condition, Conditions, Look
 from knitground.core.model.layers import GroundLayer, Layer, TintLayer
 from knitground.core.model.map import Map
@@ -33,8 +34,8 @@ class WhereEditor(QWidget):
         self.session, self.map = session, map_
         self.conditions: Conditions = ()
         self._shown: object = None
-        self.add = QPushButton("+ where")
-        self.add.setToolTip("Let the step work only where something holds")
+        self.add = QPushButton(say("+ where"))
+        self.add.setToolTip(say("Let the step work only where something holds"))
         menu = QMenu(self.add)
         for look in Look:
             menu.addAction(str(look)[0].upper() + str(look)[1:], partial(self.add_one, look))
@@ -54,10 +55,10 @@ class WhereEditor(QWidget):
             self._lines.addWidget(self._line(n, each))
 
     def _line(self, number: int, each: Condition) -> QWidget:
-        held = Choice("Whether it must hold, or must not", [("only", False), ("not", True)])
+        held = Choice(say("Whether it must hold, or must not"), [("only", False), ("not", True)])
         held.show_value(each.negated)
         held.chosen.connect(lambda negated: self._put(number, negated=negated))
-        gone = icon_button("mdi6.close", partial(self._take_out, number), "Take it out")
+        gone = icon_button("mdi6.close", partial(self._take_out, number), say("Take it out"))
         first = row(held, QLabel(str(each.look)), 1, gone, spacing=4)
         second = row(spacing=4)
         if each.look in (*_GROUND, *_TILES, Look.TINT):
@@ -71,9 +72,9 @@ class WhereEditor(QWidget):
             second.addWidget(self._far(number, each, "high", "to"))
         if each.look is Look.AREA:
             cells = each.area.count if each.area else 0
-            second.addWidget(QLabel(f"{cells} cells"))
-            take = QPushButton("Take the selection")
-            take.setToolTip("The cells that are selected on the map now")
+            second.addWidget(QLabel(say("{cells} cells", cells=cells)))
+            take = QPushButton(say("Take the selection"))
+            take.setToolTip(say("The cells that are selected on the map now"))
             take.clicked.connect(lambda *_: self._take_selection(number))
             second.addWidget(take)
         second.addStretch(1)
@@ -86,7 +87,7 @@ class WhereEditor(QWidget):
 
     def _layers(self, number: int, each: Condition) -> Choice:
         box = Choice(
-            "The layer that is looked at, as the steps before have made it",
+            say("The layer that is looked at, as the steps before have made it"),
             [(layer.name, layer.number) for layer in fitting(self.map, each.look)],
         )
         box.show_value(each.layer)
@@ -100,8 +101,8 @@ class WhereEditor(QWidget):
         found = None
         if isinstance(layer, GroundLayer):
             found = self.session.project.set_of(layer.tileset, layer.set_name)
-        box = QPushButton(on_button(", ".join(each.names) or "any terrain"))
-        box.setToolTip("Which terrains are meant")
+        box = QPushButton(on_button(", ".join(each.names) or say("any terrain")))
+        box.setToolTip(say("Which terrains are meant"))
         menu = QMenu(box)
         for terrain in found[1].terrains if found else ():
             act = menu.addAction(on_button(terrain.name))
@@ -112,7 +113,7 @@ class WhereEditor(QWidget):
         return box
 
     def _tags(self, number: int, each: Condition) -> Line:
-        line = Line("Cells whose tile has one of these tags", empty="tags, with commas")
+        line = Line(say("Cells whose tile has one of these tags"), empty=say("tags, with commas"))
         line.show_value(", ".join(each.names))
         line.told.connect(
             lambda text: self._put(
@@ -122,7 +123,7 @@ class WhereEditor(QWidget):
         return line
 
     def _far(self, number: int, each: Condition, of: str, words: str) -> QWidget:
-        box = number_box(0, 256, "Distance in cells", decimals=1, prefix=f"{words} ",
+        box = number_box(0, 256, say("Distance in cells"), decimals=1, prefix=f"{words} ",
                          value=getattr(each, of), at_once=False)  # fmt: skip
         box.valueChanged.connect(lambda value: self._put(number, **{of: value}))
         return box
@@ -136,13 +137,19 @@ class WhereEditor(QWidget):
         needs = look in (*_GROUND, *_TILES, Look.TINT)
         if needs and layer is None:
             kind = "ground" if look in _GROUND else "tint" if look is Look.TINT else "tile"
-            self.session.warn(f"“{look}” looks at a {kind} layer, and there is none: add one first")
+            self.session.warn(
+                say(
+                    "“{look}” looks at a {kind} layer, and there is none: add one first",
+                    look=look,
+                    kind=kind,
+                )
+            )
             return
         new = Condition(look=look, layer=layer.number if needs and layer else 0)
         if look is Look.AREA:
             area = self._selected()
             if area is None:
-                self.session.warn("Select the cells on the map first, then add the area")
+                self.session.warn(say("Select the cells on the map first, then add the area"))
                 return
             new = replace(new, area=area)
         self._emit((*self.conditions, new))
@@ -159,7 +166,7 @@ class WhereEditor(QWidget):
     def _take_selection(self, number: int) -> None:
         area = self._selected()
         if area is None:
-            self.session.warn("Nothing is selected: select cells on the map first")
+            self.session.warn(say("Nothing is selected: select cells on the map first"))
         else:
             self._put(number, area=area)
 

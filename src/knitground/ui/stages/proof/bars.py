@@ -6,6 +6,7 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QFont, QHelpEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QToolTip, QWidget
 
+from knitground.core.base.tongue import say
 from knitground.core.proof.proof import CHECKS
 from knitground.ui.common.painting import painting
 from knitground.ui.common.theme import theme
@@ -29,7 +30,7 @@ class CheckBars(QWidget):
         self.key = ""
         self.setMinimumSize(QSize(len(CHECKS) * _NARROW, _HIGH))
         self.setFixedHeight(_HIGH)
-        self.setAccessibleName("Checks")
+        self.setAccessibleName(say("Checks"))
 
     def show_checks(self, checks: dict[str, Checked], counts: dict[str, int], key: str) -> None:
         """Show how far checks are, and how many faults each has found."""
@@ -50,9 +51,9 @@ class CheckBars(QWidget):
         check, one = CHECKS[key], self.checks.get(key, Checked())
         count = self.counts.get(key, 0)
         state = {
-            State.WAITS: "waits", State.RUNS: "is being checked",
-            State.DONE: f"{count} found" if count else "nothing found",
-            State.FAILED: f"could not be made: {one.words}",
+            State.WAITS: "waits", State.RUNS: say("is being checked"),
+            State.DONE: say("{count} found", count=count) if count else say("nothing found"),
+            State.FAILED: say("could not be made: {words}", words=one.words),
         }[one.state]  # fmt: skip
         return f"{check.title}: {state}\n{check.hint}"
 

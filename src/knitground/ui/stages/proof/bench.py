@@ -10,6 +10,7 @@ from PySide6.QtCore import QTimer
 from PySide6.QtGui import QPixmap
 from PySide6.QtWidgets import QLabel, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
+from knitground.core.base.tongue import say
 from knitground.core.edit.excuses import accuse, excuse
 from knitground.core.model.lattice import Cell
 from knitground.core.model.map import Map
@@ -57,7 +58,7 @@ class Knots:
         large = self._large
         if large is not None and large.map == map_.name:
             for cell in large.places:
-                yield cell_on_map(map_, large, cell), "large knot"
+                yield cell_on_map(map_, large, cell), say("large knot")
 
 
 class ProofBench(Stage):
@@ -73,7 +74,7 @@ class ProofBench(Stage):
         self.bars.chosen.connect(self.show_check)
         self.check = ""
         self.search = QLineEdit()
-        self.search.setPlaceholderText("find in what was found…")
+        self.search.setPlaceholderText(say("find in what was found…"))
         self.search.setClearButtonEnabled(True)
         self.search.textChanged.connect(self.refresh_later)
         self.told = note()
@@ -89,9 +90,14 @@ class ProofBench(Stage):
         inner = QWidget()
         inner.setLayout(self.list)
         self.area = scrolled(inner)
-        again = button("Check again", self.prover.again, "Make all checks anew", "F5")
+        again = button(say("Check again"), self.prover.again, say("Make all checks anew"), "F5")
         body = column(
-            row(head("Proof"), 1, again), self.told, self.bars, self.search, self.area, margins=14
+            row(head(say("Proof")), 1, again),
+            self.told,
+            self.bars,
+            self.search,
+            self.area,
+            margins=14,
         )
         body.setStretch(4, 1)
         self.setLayout(body)
@@ -157,11 +163,19 @@ class ProofBench(Stage):
         if self.prover.is_busy:
             words = "checking…"
         elif not count:
-            words = "Nothing found: all checks are content with this map and the project."
+            words = say("Nothing found: all checks are content with this map and the project.")
         else:
-            words = f"{count} finding{'s' if count > 1 else ''}, the worst first"
+            words = say(
+                "{count} finding{words}, the worst first",
+                count=count,
+                words="s" if count > 1 else "",
+            )
         if self.check:
-            words += f" · only {CHECKS[self.check].title.lower()} ({shown}): click its bar for all"
+            words += say(
+                " · only {title} ({shown}): click its bar for all",
+                title=CHECKS[self.check].title.lower(),
+                shown=shown,
+            )
         return words
 
     def _build(self, found: list[Finding], excused: list[Finding]) -> None:
@@ -172,12 +186,12 @@ class ProofBench(Stage):
         for each in found:
             groups[CHECKS[each.check].group.value].append(each)
         alike = Counter(each.check for each in found)
-        whys = {each.key: each.why or "said so" for each in self.session.project.excused}
+        whys = {each.key: each.why or say("said so") for each in self.session.project.excused}
         for name, some in groups.items():
             if some:
                 self._add_group(name, name, some, alike, {})
         if excused:
-            self._add_group("excused", "Not a fault", excused, Counter(), whys)
+            self._add_group("excused", say("Not a fault"), excused, Counter(), whys)
         self.list.addStretch(1)
         again = next((each for each in self.slips if each.finding.key == focus), None)
         if again is not None:
@@ -191,7 +205,7 @@ class ProofBench(Stage):
         line.setProperty("quiet", "true")
         line.setProperty("left", "true")
         line.setProperty("strong", "true")
-        line.setToolTip("Fold or unfold these")
+        line.setToolTip(say("Fold or unfold these"))
         line.clicked.connect(lambda *_: self._fold(key))
         self.list.addWidget(line)
         if folded:
@@ -210,9 +224,16 @@ class ProofBench(Stage):
         if len(some) > _PAGE:
             last = (len(some) - 1) // _PAGE
             first = page * _PAGE + 1
-            words = QLabel(f"{first} to {min(len(some), first + _PAGE - 1)} of {len(some)}")
-            back = button("‹", lambda: self._turn(key, page - 1), "The ones before")
-            on = button("›", lambda: self._turn(key, page + 1), "The next ones")
+            words = QLabel(
+                say(
+                    "{first} to {number} of {count}",
+                    first=first,
+                    number=min(len(some), first + _PAGE - 1),
+                    count=len(some),
+                )
+            )
+            back = button("‹", lambda: self._turn(key, page - 1), say("The ones before"))
+            on = button("›", lambda: self._turn(key, page + 1), say("The next ones"))
             back.setEnabled(page > 0)
             on.setEnabled(page < last)
             self.list.addLayout(row(1, back, words, on, 1))
@@ -262,7 +283,9 @@ class ProofBench(Stage):
                 self.session.choose_tileset(
                     self.session.project.tileset_named(finding.tile.tileset)
                 )
-            self.session.note(f"Mend it in {CHECKS[finding.check].stage.capitalize()}")
+            self.session.note(
+                say("Mend it in {stage}", stage=CHECKS[finding.check].stage.capitalize())
+            )
             return
         self.session.choose_map(map_)
         layer = map_.layer_numbered(finding.layer)
@@ -275,7 +298,7 @@ class ProofBench(Stage):
         """Mend findings as one step."""
         doc = self.session.doc
         self.session.run_long(
-            "Mending…", lambda progress: cure(doc, findings, progress), self.session.apply
+            say("Mending…"), lambda progress: cure(doc, findings, progress), self.session.apply
         )
 
     def _cure_all(self, finding: Finding) -> None:
@@ -287,7 +310,7 @@ class ProofBench(Stage):
         if any(each.key == finding.key for each in project.excused):
             self.session.do(lambda: accuse(project, [finding.key]))
             return
-        why = ask_text(self.window(), "Not a fault", "Why? (it may stay empty)")
+        why = ask_text(self.window(), say("Not a fault"), say("Why? (it may stay empty)"))
         if why is not None:
             self.session.do(lambda: excuse(project, [finding.key], why))
 
@@ -302,7 +325,9 @@ class ProofBench(Stage):
             self.session.stage_wanted.emit(self.key)
         self.catch_up()
         if not self.slips:
-            self.session.note("Nothing was found" if not self.prover.is_busy else "Still checking")
+            self.session.note(
+                say("Nothing was found") if not self.prover.is_busy else say("Still checking")
+            )
             return
         at = next((n for n, each in enumerate(self.slips) if each.hasFocus()), -1 if by > 0 else 0)
         slip = self.slips[(at + by) % len(self.slips)]

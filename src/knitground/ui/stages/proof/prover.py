@@ -10,6 +10,7 @@ from PySide6.QtCore import QObject, QTimer, Signal
 
 from knitground.core.base.errors import KnitError
 from knitground.core.base.progress import Progress
+from knitground.core.base.tongue import say
 from knitground.core.edit.changed import Changed, What
 from knitground.core.model.map import Map
 from knitground.core.proof.finding import Finding
@@ -157,7 +158,7 @@ class Prover(QObject):
         def work(progress: Progress) -> list[Finding] | None:
             def told(part: float) -> None:
                 if self.session.in_gesture:
-                    raise _DrawnError("it is checked after what is drawn")
+                    raise _DrawnError(say("it is checked after what is drawn"))
                 progress(part)
 
             try:

@@ -6,6 +6,7 @@ from PySide6.QtCore import QSize, Qt, Signal
 from PySide6.QtGui import QEnterEvent, QKeyEvent, QMouseEvent, QPixmap
 from PySide6.QtWidgets import QFrame, QLabel
 
+from knitground.core.base.tongue import say
 from knitground.core.proof.finding import Finding
 from knitground.core.proof.proof import CHECKS
 from knitground.ui.common.widgets import button, column, note, plain, row
@@ -32,22 +33,28 @@ class Slip(QFrame):
         self.setFrameShape(QFrame.Shape.StyledPanel)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName(finding.words)
-        self.setToolTip("Click (Enter): go there, again: the next place · C: mend · N: not a fault")
+        self.setToolTip(
+            say("Click (Enter): go there, again: the next place · C: mend · N: not a fault")
+        )
         self.picture = QLabel()
         self.picture.setFixedSize(PICTURE)
         if picture is not None:
             self.picture.setPixmap(picture)
         self.words = plain(finding.words)
         self.words.setWordWrap(True)
-        self.count = note(self._count_words() + (f" · no fault: {why}" if why else ""))
+        self.count = note(self._count_words() + (say(" · no fault: {why}", why=why) if why else ""))
         self.is_excused = bool(why)
         self.cure = button(
-            check.cure_words or "Mend", lambda: self.cured.emit(finding), "Mend this one (C)"
+            check.cure_words or say("Mend"),
+            lambda: self.cured.emit(finding),
+            say("Mend this one (C)"),
         )
         self.every = button(
-            f"all {alike}", lambda: self.all_cured.emit(finding), "Mend all that this check found"
+            say("all {alike}", alike=alike),
+            lambda: self.all_cured.emit(finding),
+            say("Mend all that this check found"),
         )
-        words = "a fault after all" if why else "not a fault"
+        words = say("a fault after all") if why else say("not a fault")
         self.excuse = button(words, lambda: self.excused.emit(finding), f"{words.capitalize()} (N)")
         self.excuse.setProperty("quiet", "true")
         for act in (self.cure, self.every, self.excuse):
@@ -65,13 +72,17 @@ class Slip(QFrame):
 
     def _count_words(self) -> str:
         count = self.finding.count
-        return f"{count} places" if count > 1 and len(self.finding.places) > 1 else ""
+        return (
+            say("{count} places", count=count) if count > 1 and len(self.finding.places) > 1 else ""
+        )
 
     def go(self) -> None:
         """Ask for the next place."""
         self.place = (self.place + 1) % max(1, len(self.finding.places))
         if len(self.finding.places) > 1:
-            self.count.setText(f"{self.place + 1} of {self.finding.count} places")
+            self.count.setText(
+                say("{place} of {count} places", place=self.place + 1, count=self.finding.count)
+            )
         self.wanted.emit(self)
 
     def mousePressEvent(self, event: QMouseEvent) -> None:

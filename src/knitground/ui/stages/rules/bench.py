@@ -16,6 +16,7 @@ from PySide6.QtWidgets import (
 )
 
 from knitground.core.base.progress import Progress
+from knitground.core.base.tongue import later, say
 from knitground.core.base.window import Box
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.document import Edit
@@ -80,7 +81,7 @@ from knitground.ui.stages.rules.sheetpane import SheetPane
 from knitground.ui.stages.rules.situations import SituationsPage
 from knitground.ui.stages.stage import Stage
 
-TABS = ("Rule", "Situations", "Swatch")
+TABS = (later("Rule"), later("Situations"), later("Swatch"))
 _EXAMPLE = QSize(184, 129)
 
 _NOTHING_TO_RULES = (What.MARKERS, What.TRAY, What.LOCK, What.SHAPES, What.PROPERTIES)
@@ -114,30 +115,42 @@ class RulesBench(Stage):
     # Building
 
     def _make_parts(self) -> None:
-        self.homes = Choice("Whose rules: of a terrain set, or a list of the project's own")
+        self.homes = Choice(say("Whose rules: of a terrain set, or a list of the project's own"))
         self.homes.setMinimumWidth(180)
         self.homes.chosen.connect(self._switch)
         self.lists = RuleMenu(self.session, self)
-        self.add = button("+ neighbour rule", self.add_neighbour,
-                          "Add a rule: a tile by what lies round a cell")  # fmt: skip
-        self.add_block = button("+ rewrite rule", self.add_rewrite,
-                                "Add a rule that replaces a block of cells by another")  # fmt: skip
+        self.add = button(say("+ neighbour rule"), self.add_neighbour,
+                          say("Add a rule: a tile by what lies round a cell"))  # fmt: skip
+        self.add_block = button(
+            say("+ rewrite rule"),
+            self.add_rewrite,
+            say("Add a rule that replaces a block of cells by another"),
+        )
         self.lesson = LessonBar(self.session, self, self.pictures)
         self.first = Check(
-            "rules before marks", "Whether rules come before what tiles are marked with, or after"
+            say("rules before marks"),
+            say("Whether rules come before what tiles are marked with, or after"),
         )
         self.first.clicked.connect(lambda on: self.do(lambda h: set_first(h, on)))
-        self.default = QPushButton("Default tile")
-        self.default.setToolTip("The tile of cells that no rule and no mark takes: what is in hand")
+        self.default = QPushButton(say("Default tile"))
+        self.default.setToolTip(
+            say("The tile of cells that no rule and no mark takes: what is in hand")
+        )
         self.default.clicked.connect(self.choose_default)
-        self.copy = button("Copy", self.duplicate, "Put a copy of the rule behind it", "Ctrl+J")
-        self.delete = button("Delete", self.delete_rule, "Delete the rule (Del in the list)")
-        self.mark = Check("mark its cells", "Mark on the map the cells that the chosen rule took")
+        self.copy = button(
+            say("Copy"), self.duplicate, say("Put a copy of the rule behind it"), "Ctrl+J"
+        )
+        self.delete = button(
+            say("Delete"), self.delete_rule, say("Delete the rule (Del in the list)")
+        )
+        self.mark = Check(
+            say("mark its cells"), say("Mark on the map the cells that the chosen rule took")
+        )
         self.mark.clicked.connect(lambda _: self.mark_cells())
         self.how = note()
         self.pane = SheetPane(self.session)
         self.pane.closed.connect(lambda: self._show_area())
-        self.begin = PictureOffers(_EXAMPLE, "Rules to begin with")
+        self.begin = PictureOffers(_EXAMPLE, say("Rules to begin with"))
         self.begin.taken.connect(self.take_example)
         self.examples: list[RuleStarter] = []
         self._examples_of: object = None
@@ -150,10 +163,10 @@ class RulesBench(Stage):
         self.tabs = QTabBar()
         self.tabs.setDrawBase(False)
         for name in TABS:
-            self.tabs.addTab(name)
+            self.tabs.addTab(say(name))
         self.tabs.currentChanged.connect(self._show_tab)
         self.rule_page = QStackedWidget()
-        self.no_rule = note("Choose a rule to see its stencil, or add one.")
+        self.no_rule = note(say("Choose a rule to see its stencil, or add one."))
         for each in (self.no_rule, self.editor, self.rewrite):
             self.rule_page.addWidget(each)
         self.below = QStackedWidget()
@@ -165,7 +178,7 @@ class RulesBench(Stage):
         )
         self.set_line = QWidget()
         self.set_line.setLayout(row(self.first, self.default, 1, self.mark))
-        top = row(head("Rules"), 1, self.homes, self.lists.button)
+        top = row(head(say("Rules")), 1, self.homes, self.lists.button)
         self.setLayout(column(
             top, self.how, buttons, self.lesson.bar, self.set_line, self.area, self.tabs,
             self.below, margins=10, spacing=6,
@@ -175,10 +188,10 @@ class RulesBench(Stage):
         """Make the page that stands there until a set has a rule."""
         page = QWidget()
         page.setLayout(column(
-            head("Show what is wrong, or begin with one of these"),
-            note("“Teach from map”: click cells that show the wrong tile, and the rule is "
+            head(say("Show what is wrong, or begin with one of these")),
+            note(say("“Teach from map”: click cells that show the wrong tile, and the rule is "
                  "proposed. Or click a picture: it is this set as that one rule would knit it. "
-                 "Its tile is only an example; put yours there instead."),
+                 "Its tile is only an example; put yours there instead.")),
             self.begin, 1, spacing=6,
         ))  # fmt: skip
         return scrolled(page)
@@ -290,7 +303,7 @@ class RulesBench(Stage):
             self.first.setChecked(home.rules.first)
             tile = home.rules.default
             self.default.setIcon(QIcon(tile_icon(self.pictures, tile, 18)) if tile else QIcon())
-            self.default.setText("Default tile" if tile else "No default tile")
+            self.default.setText(say("Default tile") if tile else say("No default tile"))
         self.counter.show_list(home)
         if self.counter.untaken is None:
             self._show_situations()
@@ -338,18 +351,18 @@ class RulesBench(Stage):
     def _how_words(self) -> str:
         home = self.home
         if home is None:
-            return (
+            return say(
                 "Rules say what a tile is for. Mark a terrain set first, or make a list that "
                 "rewrites layers: “Rules… › New list”."
             )
         if home.rules.rules:
-            return "Read top to bottom; the first rule that fits a cell wins. Drag to reorder."
+            return say("Read top to bottom; the first rule that fits a cell wins. Drag to reorder.")
         if home.kit is not None:
-            return (
+            return say(
                 "No rule yet: tiles follow from their marks. A rule gives a cell another tile by "
                 "what lies round it; or teach one: show a cell that looks wrong."
             )
-        return (
+        return say(
             "No rule yet. Select a block on the map, add a rewrite rule and take it “From "
             "selection”; then use the list on the map: a layer follows while you draft."
         )
@@ -419,7 +432,12 @@ class RulesBench(Stage):
     def _show_situations(self) -> None:
         found = self.counter.untaken
         self.situations.show_found(self.home, found)
-        self.tabs.setTabText(1, f"Situations {found.had} / {found.wanted}" if found else TABS[1])
+        self.tabs.setTabText(
+            1,
+            say("Situations {had} / {wanted}", had=found.had, wanted=found.wanted)
+            if found
+            else say(TABS[1]),
+        )
 
     def _tell_list(self) -> None:
         warning = self.counter.warning()
@@ -427,7 +445,7 @@ class RulesBench(Stage):
         home = self.home
         own = home is not None and home.kit is None and bool(home.rules.rules)
         if not warning and own and not self.counter.stats.used:
-            words = "No step of this map uses the list yet: “Rules… › Use on this map”."
+            words = say("No step of this map uses the list yet: “Rules… › Use on this map”.")
         self.how.setText(words)
         set_role(self.how, "warning" if warning else "note")
 
@@ -503,7 +521,7 @@ class RulesBench(Stage):
     def toggle(self, number: int) -> None:
         rule = self.list.rule
         if rule is not None:
-            words = "Switch off" if rule.on else "Switch on"
+            words = say("Switch off") if rule.on else say("Switch on")
             new = replace(rule, on=not rule.on)
             self.put_rules(new, f"{words} {rule_words(rule)}", None)
 
@@ -528,7 +546,9 @@ class RulesBench(Stage):
         elif self.home.rules.default is not None:
             self.do(lambda home: set_default(home, None))
         else:
-            self.session.warn("Take the tile in hand that cells are to show which nothing takes")
+            self.session.warn(
+                say("Take the tile in hand that cells are to show which nothing takes")
+            )
 
     def step(self, number: int, by: int) -> None:
         """Show the next, or last, cell of the map that a rule took."""
@@ -543,7 +563,16 @@ class RulesBench(Stage):
         became = f" — {STATE_WORDS[int(fired.states[at])]}" if fired.states is not None else ""
         map_ = self.session.map
         row_, col = map_.lattice.name_of(row_, col) if map_ is not None else (row_, col)
-        self.session.note(f"Cell {at + 1} of {len(fired.rows)}: column {col}, row {row_}{became}")
+        self.session.note(
+            say(
+                "Cell {at} of {count}: column {col}, row {row}{became}",
+                at=at + 1,
+                count=len(fired.rows),
+                col=col,
+                row=row_,
+                became=became,
+            )
+        )
 
     def mark_cells(self) -> None:
         if self.session.taker is not None:
@@ -566,10 +595,12 @@ class RulesBench(Stage):
             return
         hand = self.session.hand
         tiles = (MixEntry(hand.tile),) if isinstance(hand, TileInHand) else ()
-        rule = replace(rule_of_key(home, found.key), result=Result(tiles=tiles), name="Situation")
+        rule = replace(
+            rule_of_key(home, found.key), result=Result(tiles=tiles), name=say("Situation")
+        )
         self.add_rule(lambda _: rule)
         if not tiles:
-            self.session.note("The rule has no tile yet: take one in hand, then “+ in hand”")
+            self.session.note(say("The rule has no tile yet: take one in hand, then “+ in hand”"))
 
     def tile_of_situation(self) -> None:
         """Go to Terrains and offer to make the set's missing tiles."""
@@ -584,7 +615,9 @@ class RulesBench(Stage):
         home, rule = self.home, self.list.rule
         layers = layers_with(home, map_) if home else []
         if home is None or home.kit is None or not isinstance(rule, NeighbourRule) or not layers:
-            self.session.warn("No layer of this map is knitted from the set whose rules these are")
+            self.session.warn(
+                say("No layer of this map is knitted from the set whose rules these are")
+            )
             return
         layer = self.session.layer if self.session.layer in layers else layers[0]
         assert isinstance(layer, GroundLayer)
@@ -596,12 +629,14 @@ class RulesBench(Stage):
                   if not window.off(place)[0, 0]}  # fmt: skip
         made = stencil_from_cell(home.kit, values)
         new = replace(rule, stencil=made.stencil, subject=made.subject)
-        self.put_rules(new, f"Stencil of {rule_words(rule)} from a cell", None)
+        self.put_rules(
+            new, say("Stencil of {rule_words} from a cell", rule_words=rule_words(rule)), None
+        )
 
     def ask_sheet_tile(self) -> None:
         """Choose tiles for the result on the sheet."""
         first = self.home.tileset if self.home else None
-        words = "A click adds the tile to the rule's result."
+        words = say("A click adds the tile to the rule's result.")
         self.pane.open_pane(first, words, self.editor.add_tile)
         self._show_area()
 

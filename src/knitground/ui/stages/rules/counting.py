@@ -6,6 +6,7 @@ from PySide6.QtCore import QObject, QTimer, Signal
 
 from knitground.core.base.errors import KnitError
 from knitground.core.base.progress import Progress
+from knitground.core.base.tongue import say
 from knitground.core.edit.rulehome import RuleHome
 from knitground.core.edit.rulestats import (
     RuleStats,
@@ -113,13 +114,18 @@ class RuleCounter(QObject):
             return RuleNote(warning=problem, cells=cells)
         if fact is not None and fact.never_fires and rule.on:
             words = _hiding_words(home, fact.hidden_by, marks=fact.marks_hide)
-            return RuleNote(warning=f"never fires: {words}", can_lift=True)
+            return RuleNote(warning=say("never fires: {words}", words=words), can_lift=True)
         unit = "cell" if home.kit is not None else "place"
         counted = f"{cells} {unit}{'' if cells == 1 else 's'}"
         if fact is not None:
             many = "" if self.report and self.report.exact else "about "
-            some = f"{fact.takes} of {fact.could} situation{'' if fact.could == 1 else 's'}"
-            counted = f"takes {many}{some}\n{counted}"
+            some = say(
+                "{takes} of {could} situation{words}",
+                takes=fact.takes,
+                could=fact.could,
+                words="" if fact.could == 1 else "s",
+            )
+            counted = say("takes {it}{some}\n{counted}", it=many, some=some, counted=counted)
         elif fired is not None and fired.state_words():
             counted += f"\n{fired.state_words()}"
         return RuleNote(counted, cells=cells)
@@ -129,7 +135,7 @@ class RuleCounter(QObject):
         if 0 in self.stats.problems:
             return self.stats.problems[0]
         if self.stats.loops:
-            return (
+            return say(
                 "These rules come back to an earlier state instead of coming to rest: try fewer "
                 "passes, or take out one that undoes another."
             )
@@ -138,8 +144,8 @@ class RuleCounter(QObject):
 
 def _hiding_words(home: RuleHome, numbers: tuple[int, ...], *, marks: bool) -> str:
     places = {each.number: n for n, each in enumerate(home.rules.rules, 1)}
-    named = [f"rule {places[n]}" for n in numbers if n in places]
-    named += ["the marks"] if marks else []
+    named = [say("rule {places}", places=places[n]) for n in numbers if n in places]
+    named += [say("the marks")] if marks else []
     some = ", ".join(named[:4]) + (" …" if len(named) > 4 else "")
     one = len(named) == 1 and not marks
-    return f"{some} take{'s' if one else ''} all that it fits"
+    return say("{some} take{words} all that it fits", some=some, words="s" if one else "")

@@ -9,6 +9,7 @@ from typing import Any
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QLabel, QWidget
 
+from knitground.core.base.tongue import say
 from knitground.core.edit.hand import MixInHand, PatchInHand, TileInHand, TilesInHand
 from knitground.core.edit.rulehome import RuleHome
 from knitground.core.model.mix import MixEntry
@@ -39,11 +40,14 @@ class RuleEditor(QWidget):
 
     changed = Signal(object, str, object)
     """The rule as it is to be, the step's name, and the key of the gesture."""
-    kind = "Rule"
+    kind = say("Rule")
     words: Mapping[str, str] = {
-        "name": "Rename", "group": "Group of", "on": "Switch", "ways": "Ways of",
-        "chance": "Chance of",
-    }  # fmt: skip
+        "name": say("Rename"),
+        "group": say("Group of"),
+        "on": say("Switch"),
+        "ways": say("Ways of"),
+        "chance": say("Chance of"),
+    }
     """How a step is called, by what it sets."""
 
     def __init__(self, session: Session, pictures: Pictures) -> None:
@@ -58,16 +62,18 @@ class RuleEditor(QWidget):
         self.form.typed.connect(self._set)
         self.name = self.form.line("name", empty="name")
         self.group = self.form.line(
-            "group", "Rules with the same group stand together under its name", empty="group",
+            "group", say("Rules with the same group stand together under its name"), empty="group",
             wide=80,
         )  # fmt: skip
-        self.on = self.form.check("on", "on", "Switch the rule on or off (Space in the list)")
+        self.on = self.form.check("on", "on", say("Switch the rule on or off (Space in the list)"))
         self.ways = self.form.choice(
-            "ways", "In which ways its cells are looked for", [(each.value, each) for each in Ways],
+            "ways",
+            say("In which ways its cells are looked for"),
+            [(each.value, each) for each in Ways],
             letters=8,
-        )  # fmt: skip
+        )
         self.chance = self.form.whole(
-            "chance", 0, 100, "Part of the fitting places that the rule takes", times=100,
+            "chance", 0, 100, say("Part of the fitting places that the rule takes"), times=100,
             suffix=" %",
         )  # fmt: skip
 
@@ -96,7 +102,7 @@ class NeighbourEditor(RuleEditor):
     """A tile is to be chosen on the sheet."""
     words: Mapping[str, str] = {
         **RuleEditor.words,
-        "turns_result": "Turning of", "subject": "What is meant by",
+        "turns_result": say("Turning of"), "subject": say("What is meant by"),
     }  # fmt: skip
 
     def __init__(self, session: Session, pictures: Pictures) -> None:
@@ -106,18 +112,18 @@ class NeighbourEditor(RuleEditor):
         self.pad.started.connect(self.begin)
         self.pad.painted.connect(self._paint)
         self.result = ResultRow(pictures)
-        self.result.changed.connect(lambda new, key: self.change("Result of", key, result=new))
+        self.result.changed.connect(lambda new, key: self.change(say("Result of"), key, result=new))
         self.name.setMinimumWidth(120)
         self.subject = self.form.choice(
-            "subject", "Which cells the rule is about; “same” and “other” mean this"
+            "subject", say("Which cells the rule is about; “same” and “other” mean this")
         )
         self.subject.setMinimumWidth(120)
         self.turns = self.form.check(
-            "turns_result", "result too", "Turn and mirror the result with the stencil"
+            "turns_result", say("result too"), say("Turn and mirror the result with the stencil")
         )
         self.spacing = Form(self)
-        hints = ("Only every so many rows", "Only every so many columns",
-                 "From this row on", "From this column on")  # fmt: skip
+        hints = (say("Only every so many rows"), say("Only every so many columns"),
+                 say("From this row on"), say("From this column on"))  # fmt: skip
         self.every = [
             self.spacing.whole(str(n), 1 if n < 2 else 0, 4096, hint, wide=46, bare=True)
             for n, hint in enumerate(hints)
@@ -126,19 +132,21 @@ class NeighbourEditor(RuleEditor):
         self._lay_out()
 
     def _lay_out(self) -> None:
-        smaller = button("−", lambda: self.pad.resize_by(-1), "A smaller stencil")
-        larger = button("+", lambda: self.pad.resize_by(1), "A larger stencil")
-        copy = button("From a cell…", self.cell_asked.emit,
-                      "Copy the stencil from a cell: click it on the map")  # fmt: skip
+        smaller = button("−", lambda: self.pad.resize_by(-1), say("A smaller stencil"))
+        larger = button("+", lambda: self.pad.resize_by(1), say("A larger stencil"))
+        copy = button(say("From a cell…"), self.cell_asked.emit,
+                      say("Copy the stencil from a cell: click it on the map"))  # fmt: skip
         for each in (smaller, larger):
             each.setFixedWidth(28)
         left = column(self.pad, row(smaller, larger, copy, 1, spacing=4), 1, spacing=4)
-        hand = button("+ in hand", self.add_hand, "Lay the tile, patch or mix that is in hand")
-        sheet = button("Sheet…", self.sheet_asked.emit, "Choose tiles on the sheet")
+        hand = button(
+            say("+ in hand"), self.add_hand, say("Lay the tile, patch or mix that is in hand")
+        )
+        sheet = button(say("Sheet…"), self.sheet_asked.emit, say("Choose tiles on the sheet"))
         others = (ResultKind.LEAVE, ResultKind.GAP, ResultKind.TILES)
         self.more = Choice(
-            "Leave the cell as it is, or make it a gap, instead of laying a tile",
-            [("or …", None), *((each.value, each) for each in others)], letters=3,
+            say("Leave the cell as it is, or make it a gap, instead of laying a tile"),
+            [(say("or …"), None), *((each.value, each) for each in others)], letters=3,
         )  # fmt: skip
         self.more.chosen.connect(self._other_result)
         numbers = self.every
@@ -146,8 +154,8 @@ class NeighbourEditor(RuleEditor):
             self.result,
             row(hand, sheet, 1, spacing=4),
             row(self.ways, self.turns, 1, spacing=6),
-            row(QLabel("Takes"), self.chance, self.more, 1, spacing=6),
-            row(QLabel("Every"), numbers[1], QLabel("×"), numbers[0], 1, spacing=4),
+            row(QLabel(say("Takes")), self.chance, self.more, 1, spacing=6),
+            row(QLabel(say("Every")), numbers[1], QLabel("×"), numbers[0], 1, spacing=4),
             row(QLabel("from"), numbers[3], QLabel(","), numbers[2], 1, spacing=4),
             1,
             spacing=5,
@@ -196,10 +204,19 @@ class NeighbourEditor(RuleEditor):
             choices = [a for a in list_asks(self.session) if a.kind is not AskKind.NOT_TILES]
         if rule.subject is not None and rule.subject not in choices:
             choices.append(rule.subject)
-        self.subject.offer([
-            ("any terrain" if home.kit else "any tile", None),
-            *((f"on {ask_words(ask)}", ask, ask_icon(ask, home, self.pictures)) for ask in choices),
-        ])  # fmt: skip
+        self.subject.offer(
+            [
+                (say("any terrain") if home.kit else say("any tile"), None),
+                *(
+                    (
+                        say("on {ask_words}", ask_words=ask_words(ask)),
+                        ask,
+                        ask_icon(ask, home, self.pictures),
+                    )
+                    for ask in choices
+                ),
+            ]
+        )
 
     # Changing
 
@@ -213,14 +230,14 @@ class NeighbourEditor(RuleEditor):
             if ask is not None:
                 asked[place] = ask
         stencil = tuple(Spot(y, x, ask) for (y, x), ask in sorted(asked.items()))
-        self.change("Stencil of", self.gesture, stencil=stencil)
+        self.change(say("Stencil of"), self.gesture, stencil=stencil)
 
     def _space_out(self, key: object) -> None:
-        self.change("Spacing of", key, every=tuple(box.value() for box in self.every))
+        self.change(say("Spacing of"), key, every=tuple(box.value() for box in self.every))
 
     def _other_result(self, kind: ResultKind | None) -> None:
         if self.rule is not None and kind is not None:
-            self.change("Result of", result=replace(self.rule.result, kind=kind))
+            self.change(say("Result of"), result=replace(self.rule.result, kind=kind))
 
     def add_hand(self) -> None:
         """Lay what is in hand: one tile more, or a patch or mix instead."""
@@ -228,12 +245,12 @@ class NeighbourEditor(RuleEditor):
         if isinstance(hand, TileInHand):
             self.add_tile(hand.tile)
         elif isinstance(hand, PatchInHand):
-            self.change("Result of", result=Result(ResultKind.PATCH, patch=hand.patch))
+            self.change(say("Result of"), result=Result(ResultKind.PATCH, patch=hand.patch))
         elif isinstance(hand, MixInHand):
-            self.change("Result of", result=Result(ResultKind.MIX, mix=hand.name))
+            self.change(say("Result of"), result=Result(ResultKind.MIX, mix=hand.name))
         else:
             self.session.warn(
-                "Nothing to lay is in hand: take a tile, a patch or a mix, or use “Sheet…”"
+                say("Nothing to lay is in hand: take a tile, a patch or a mix, or use “Sheet…”")
             )
 
     def add_tile(self, tile: TileRef) -> None:
@@ -243,7 +260,7 @@ class NeighbourEditor(RuleEditor):
         tiles = self.rule.result.tiles if self.rule.result.kind is ResultKind.TILES else ()
         if all(each.tile != tile for each in tiles):
             result = Result(ResultKind.TILES, (*tiles, MixEntry(tile)))
-            self.change("Result of", result=result)
+            self.change(say("Result of"), result=result)
 
 
 def list_asks(session: Session) -> list[Ask]:

@@ -7,6 +7,7 @@ from collections.abc import Callable, Iterable
 import numpy as np
 
 from knitground.core.base.errors import EditError
+from knitground.core.base.tongue import say
 from knitground.core.edit.desk import Pointer
 from knitground.core.edit.hand import TileInHand
 from knitground.core.edit.laying import Plan
@@ -56,7 +57,7 @@ class CellPicker:
 
     def label(self) -> str:
         """Say what a click does."""
-        return "Copy the stencil from this cell · right button calls it off"
+        return say("Copy the stencil from this cell · right button calls it off")
 
 
 class Teacher:
@@ -125,5 +126,5 @@ class Teacher:
     def label(self) -> str:
         """Say what a click does."""
         if self.lesson.tile is None:
-            return "Teach · take the right tile in hand first (sheet, or Pick from the map)"
-        return "Teach · this cell should show it; Ctrl+click: stays as it is"
+            return say("Teach · take the right tile in hand first (sheet, or Pick from the map)")
+        return say("Teach · this cell should show it; Ctrl+click: stays as it is")

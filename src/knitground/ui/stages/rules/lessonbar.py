@@ -7,6 +7,7 @@ from PySide6.QtGui import QPaintEvent
 from PySide6.QtWidgets import QFrame, QWidget
 
 from knitground.core.base.errors import EditError
+from knitground.core.base.tongue import say
 from knitground.core.edit.lesson import Lesson, lesson_on
 from knitground.core.edit.rulehome import RuleHome
 from knitground.core.edit.rulestats import layers_with
@@ -31,7 +32,7 @@ class Proposed(QWidget):
         self.home: RuleHome | None = None
         self.rule: NeighbourRule | None = None
         self.setFixedSize(QSize(132, 80))
-        self.setAccessibleName("The rule that is proposed")
+        self.setAccessibleName(say("The rule that is proposed"))
 
     def show_rule(self, home: RuleHome | None, rule: NeighbourRule | None) -> None:
         """Show a rule of a list, or none."""
@@ -56,14 +57,20 @@ class LessonBar:
         self.proposed = Proposed(pictures)
         self.proposed.hide()
         self.button = button(
-            "Teach from map", self.toggle, "Show cells with the wrong tile, and get the rule",
+            say("Teach from map"),
+            self.toggle,
+            say("Show cells with the wrong tile, and get the rule"),
             "Shift+T",
-        )  # fmt: skip
+        )
         self.button.setCheckable(True)
         self.words = note()
-        self.take_button = primary("Take the rule", self.take, "Take what is proposed", "Enter")
-        stop = button("Call off", self.stop, "Leave all as it was", "Esc")
-        sheet = button("Sheet…", self.bench.show_sheets, "Take the right tile in hand from a sheet")
+        self.take_button = primary(
+            say("Take the rule"), self.take, say("Take what is proposed"), "Enter"
+        )
+        stop = button(say("Call off"), self.stop, say("Leave all as it was"), "Esc")
+        sheet = button(
+            say("Sheet…"), self.bench.show_sheets, say("Take the right tile in hand from a sheet")
+        )
         self.bar = QFrame()
         self.bar.setProperty("panel", "true")
         told = row(self.proposed, self.words)
@@ -108,7 +115,7 @@ class LessonBar:
             self.session.choose_layer(own[0])
         layer = self.session.layer
         if layer is None:
-            self.session.warn("A lesson needs a layer: choose one")
+            self.session.warn(say("A lesson needs a layer: choose one"))
             return None
         try:
             return lesson_on(doc, map_, layer, home)
@@ -124,20 +131,26 @@ class LessonBar:
         self.take_button.setEnabled(found is not None)
         self.proposed.show_rule(self.bench.home, found.rule if found is not None else None)
         if guest.lesson.tile is None:
-            words = "Take the right tile in hand: with “Sheet…”, or from the map by "
+            words = say("Take the right tile in hand: with “Sheet…”, or from the map by ")
             words += f"{with_key('Pick')}."
         elif found is None:
-            words = "Click a cell with the wrong tile. Ctrl+click: stays as it is."
+            words = say("Click a cell with the wrong tile. Ctrl+click: stays as it is.")
         else:
             changes = int(found.changed.sum())
             asked = len(found.rule.stencil)
-            words = (
-                f"{changes} cell{'' if changes == 1 else 's'} would change; {asked} places asked, "
-                f"number {found.place} of the list. Another wrong cell widens it, Ctrl+click keeps "
-                "one as it is."
+            words = say(
+                "{changes} cell{words} would change; {asked} places asked, number {place} of "
+                "the list. Another wrong cell widens it, Ctrl+click keeps one as it is.",
+                changes=changes,
+                words="" if changes == 1 else "s",
+                asked=asked,
+                place=found.place,
             )
             if found.not_told:
-                words += f" {found.not_told} cells that look right can not be told apart."
+                words += say(
+                    " {not_told} cells that look right can not be told apart.",
+                    not_told=found.not_told,
+                )
         self.words.setText(words)
 
     def take(self) -> None:

@@ -8,6 +8,7 @@ import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QBrush, QColor, QImage, QPainter, QPen
 
+from knitground.core.base.tongue import say
 from knitground.core.edit.ruledrafts import stencil_from_cell
 from knitground.core.edit.rulehome import RuleHome
 from knitground.core.edit.terrains import plain_tile
@@ -285,7 +286,7 @@ def draw_result(
         mix = next((each for each in project.mixes if each.name == result.mix), None)
         entries = mix.entries if mix else ()
     if not entries:
-        _caption(painter, rect, "no result yet")
+        _caption(painter, rect, say("no result yet"))
         return
     shown = entries[: max(1, int(rect.width() // (side + 8)))]
     for n, each in enumerate(shown):
@@ -334,10 +335,14 @@ def ask_words(ask: Ask | None) -> str:
     if ask.kind is AskKind.TERRAIN:
         return ask.name or "nothing"
     if ask.kind is AskKind.TAG:
-        return f"tag “{ask.name}”"
+        return say("tag “{name}”", name=ask.name)
     if ask.kind in (AskKind.TILES, AskKind.NOT_TILES):
-        some = "one tile" if len(ask.tiles) == 1 else f"one of {len(ask.tiles)} tiles"
-        return some if ask.kind is AskKind.TILES else f"not {some}"
+        some = (
+            say("one tile")
+            if len(ask.tiles) == 1
+            else say("one of {count} tiles", count=len(ask.tiles))
+        )
+        return some if ask.kind is AskKind.TILES else say("not {some}", some=some)
     return ask.kind.value
 
 

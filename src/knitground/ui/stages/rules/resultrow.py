@@ -10,6 +10,7 @@ from PySide6.QtCore import QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QIcon, QPainter, QPixmap
 from PySide6.QtWidgets import QFrame, QGridLayout, QLabel, QScrollArea, QToolButton, QWidget
 
+from knitground.core.base.tongue import say
 from knitground.core.edit.rulehome import RuleHome
 from knitground.core.model.limits import MAX_WEIGHT
 from knitground.core.model.mix import MixEntry
@@ -80,7 +81,7 @@ class Palette(QWidget):
             made.setFixedSize(QSize(_ICON + 10, _ICON + 10))
             made.setStyleSheet("QToolButton { padding: 0 }")
             words = ask_words(ask)
-            made.setToolTip(tip_of(f"Paint “{words}” on the stencil"))
+            made.setToolTip(tip_of(say("Paint “{words}” on the stencil", words=words)))
             made.setAccessibleName(words)
             made.clicked.connect(partial(self.choose, ask))
             self._grid.addWidget(made, n // 3, n % 3)
@@ -142,24 +143,35 @@ class ResultRow(QWidget):
             for n, each in enumerate(result.tiles[:32]):
                 self._add_tile(n, each)
             if not result.tiles:
-                self._line.addWidget(QLabel("Nothing yet: take a tile in hand, then “+ in hand”."))
+                self._line.addWidget(
+                    QLabel(say("Nothing yet: take a tile in hand, then “+ in hand”."))
+                )
             return
-        words = {ResultKind.PATCH: f"Patch “{result.patch.name if result.patch else ''}”, in order",
-                 ResultKind.MIX: f"Mix “{result.mix}”",
-                 ResultKind.LEAVE: "Left as it is", ResultKind.GAP: "A gap"}  # fmt: skip
+        words = {
+            ResultKind.PATCH: say(
+                "Patch “{words}”, in order", words=result.patch.name if result.patch else ""
+            ),
+            ResultKind.MIX: say("Mix “{mix}”", mix=result.mix),
+            ResultKind.LEAVE: say("Left as it is"),
+            ResultKind.GAP: say("A gap"),
+        }
         self._line.addWidget(QLabel(words[result.kind]))
 
     def _add_tile(self, n: int, entry: MixEntry) -> None:
         picture = QLabel()
-        picture.setToolTip(tip_of(f"tile of {entry.tile.tileset}"))
+        picture.setToolTip(tip_of(say("tile of {tileset}", tileset=entry.tile.tileset)))
         box = number_box(
-            0, MAX_WEIGHT, "Weight of this tile among the results; 0 is never", wide=50, bare=True,
+            0,
+            MAX_WEIGHT,
+            say("Weight of this tile among the results; 0 is never"),
+            wide=50,
+            bare=True,
             value=entry.weight,
-        )  # fmt: skip
+        )
         box.valueChanged.connect(partial(self._weigh, n, box))
         words = QLabel()
         words.setProperty("role", "note")
-        gone = icon_button("mdi6.close", partial(self._drop, n), "Take this tile out")
+        gone = icon_button("mdi6.close", partial(self._drop, n), say("Take this tile out"))
         inner = row(picture, column(gone, words, 1, spacing=0), spacing=2)
         holder = QWidget()
         holder.setLayout(column(inner, box, 1, spacing=2))

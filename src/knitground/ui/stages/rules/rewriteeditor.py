@@ -8,6 +8,7 @@ from dataclasses import replace
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QLabel
 
+from knitground.core.base.tongue import say
 from knitground.core.edit.hand import TileInHand
 from knitground.core.edit.rulehome import RuleHome
 from knitground.core.model.layers import GroundLayer
@@ -32,7 +33,7 @@ from knitground.ui.stages.rules.editor import RuleEditor, list_asks
 from knitground.ui.stages.rules.pictures import Pictures
 from knitground.ui.stages.rules.stencilpad import BlockPad
 
-OWN = "its own layer"
+OWN = say("its own layer")
 
 
 class RewriteEditor(RuleEditor):
@@ -40,10 +41,10 @@ class RewriteEditor(RuleEditor):
 
     sheets_asked = Signal()
     """A tile of the sheets is wanted in hand."""
-    kind = "Rewrite"
+    kind = say("Rewrite")
     words: Mapping[str, str] = {
         **RuleEditor.words,
-        "turns_tiles": "Turning of", "overlap": "Overlap of",
+        "turns_tiles": say("Turning of"), "overlap": say("Overlap of"),
     }  # fmt: skip
 
     def __init__(self, session: Session, pictures: Pictures) -> None:
@@ -55,44 +56,55 @@ class RewriteEditor(RuleEditor):
         self.reads.painted.connect(self._paint_reads)
         self.writes.painted.connect(self._paint_writes)
         self.exact = Check(
-            "as turned", "Tiles fit only if they are turned as shown; else however they lie"
+            say("as turned"),
+            say("Tiles fit only if they are turned as shown; else however they lie"),
         )
-        self.layers = Choice("The layer whose cells both pads show", letters=10)
+        self.layers = Choice(say("The layer whose cells both pads show"), letters=10)
         self.layers.chosen.connect(lambda _: self._show_pads())
-        self.outcomes = Choice("Which of the blocks that it may write is shown", letters=4)
+        self.outcomes = Choice(say("Which of the blocks that it may write is shown"), letters=4)
         self.outcomes.chosen.connect(self._choose_outcome)
         self.weight = number_box(
-            0, MAX_WEIGHT, "Weight of this block among those that it may write", prefix="weight "
+            0,
+            MAX_WEIGHT,
+            say("Weight of this block among those that it may write"),
+            prefix="weight ",
         )
         self.weight.valueChanged.connect(self._weigh)
         self.turns = self.form.check(
-            "turns_tiles", "tiles too", "Turn and mirror the tiles with the block"
+            "turns_tiles", say("tiles too"), say("Turn and mirror the tiles with the block")
         )
         self.overlap = self.form.check(
             "overlap", "overlap",
-            "Places may overlap; else each cell is written once at most, and no block is cut",
+            say("Places may overlap; else each cell is written once at most, and no block is cut"),
         )  # fmt: skip
         self._lay_out()
 
     def _lay_out(self) -> None:
-        look = button("Selected", self.read_selection,
-                      "Look for what is selected on the map")  # fmt: skip
-        write = button("Selected", self.write_selection,
-                       "Write what is selected on the map")  # fmt: skip
-        more = button("+ block", self.add_outcome, "Another block that it may write instead")
-        smaller = button("−", lambda: self._resize(-1), "Smaller pads")
-        larger = button("+", lambda: self._resize(1), "Larger pads")
+        look = button(say("Selected"), self.read_selection,
+                      say("Look for what is selected on the map"))  # fmt: skip
+        write = button(say("Selected"), self.write_selection,
+                       say("Write what is selected on the map"))  # fmt: skip
+        more = button(
+            say("+ block"), self.add_outcome, say("Another block that it may write instead")
+        )
+        smaller = button("−", lambda: self._resize(-1), say("Smaller pads"))
+        larger = button("+", lambda: self._resize(1), say("Larger pads"))
         for each in (smaller, larger):
             each.setFixedWidth(28)
-        left = column(QLabel("Look for"), self.reads, row(look, smaller, larger, 1, spacing=4), 1,
-                      spacing=4)  # fmt: skip
+        left = column(
+            QLabel(say("Look for")),
+            self.reads,
+            row(look, smaller, larger, 1, spacing=4),
+            1,
+            spacing=4,
+        )
         right = column(
             row(QLabel("becomes"), self.outcomes, self.weight, 1, spacing=4), self.writes,
             row(write, more, 1, spacing=4), 1, spacing=4,
         )  # fmt: skip
-        sheet = button("Sheet…", self.sheets_asked.emit,
-                       "Take a tile in hand, to look for or to write")  # fmt: skip
-        middle = column(QLabel("Paint"), self.palette_, self.exact, 1, sheet, spacing=4)
+        sheet = button(say("Sheet…"), self.sheets_asked.emit,
+                       say("Take a tile in hand, to look for or to write"))  # fmt: skip
+        middle = column(QLabel(say("Paint")), self.palette_, self.exact, 1, sheet, spacing=4)
         below = row(self.ways, self.turns, self.overlap, self.chance, 1, spacing=6)
         head = row(self.name, QLabel("shows"), self.layers, self.group, self.on, spacing=6)
         self.setLayout(column(head, row(left, middle, right, 1, spacing=8), below, 1, spacing=4))
@@ -115,7 +127,9 @@ class RewriteEditor(RuleEditor):
         self._show_layers(rule)
         count = max(1, len(rule.outcomes))
         self.writes.outcome = min(self.writes.outcome, count - 1)
-        self.outcomes.offer([(f"{n + 1} of {count}", n) for n in range(count)])
+        self.outcomes.offer(
+            [(say("{n} of {count}", n=n + 1, count=count), n) for n in range(count)]
+        )
         self.outcomes.show_value(self.writes.outcome)
         shown = rule.outcomes[self.writes.outcome] if rule.outcomes else Outcome()
         self.weight.show_value(shown.weight)
@@ -167,14 +181,14 @@ class RewriteEditor(RuleEditor):
             if ask is not None:
                 ask = replace(ask, any_turn=not self.exact.isChecked())
                 block[row_, col, layer] = BlockCell(row_, col, layer, ask)
-        self.change("Block of", self.gesture, block=tuple(block[at] for at in sorted(block)))
+        self.change(say("Block of"), self.gesture, block=tuple(block[at] for at in sorted(block)))
 
     def _paint_writes(self, places: list[Place], clears: bool) -> None:
         tile: TileRef | None = None
         ask, hand = self.palette_.ask, self.session.hand
         if not clears and (ask is None or ask.kind is not AskKind.EMPTY):
             if not isinstance(hand, TileInHand):
-                self.session.warn("What to write is painted with a tile: take one in hand")
+                self.session.warn(say("What to write is painted with a tile: take one in hand"))
                 return
             tile = hand.tile
         cells: dict[Place, TileRef | None] = {} if clears else dict.fromkeys(places, tile)
@@ -194,7 +208,7 @@ class RewriteEditor(RuleEditor):
         for (row_, col), tile in cells.items():
             laid[row_, col, layer] = LaidCell(row_, col, layer, tile)
         outcomes[at] = replace(outcomes[at], cells=tuple(laid[k] for k in sorted(laid)))
-        self.change("Result of", key, outcomes=tuple(outcomes))
+        self.change(say("Result of"), key, outcomes=tuple(outcomes))
 
     def _choose_outcome(self, place: int) -> None:
         self.writes.outcome = place
@@ -206,28 +220,35 @@ class RewriteEditor(RuleEditor):
         if self.rule is not None:
             outcomes = (*(self.rule.outcomes or (Outcome(),)), Outcome())
             self.writes.outcome = len(outcomes) - 1
-            self.change("Result of", outcomes=outcomes)
+            self.change(say("Result of"), outcomes=outcomes)
 
     def _weigh(self, value: float) -> None:
         if self.rule is not None and self.writes.outcome < len(self.rule.outcomes):
             outcomes = list(self.rule.outcomes)
             at = self.writes.outcome
             outcomes[at] = replace(outcomes[at], weight=value)
-            self.change("Weight in", self.weight, outcomes=tuple(outcomes))
+            self.change(say("Weight in"), self.weight, outcomes=tuple(outcomes))
 
     def selected_cells(self) -> dict[Place, TileRef | None] | None:
         """Give the tiles that are selected on the map, by place from the selection's middle."""
         chosen, map_, layer = self.session.selection, self.session.map, self.session.layer
         if chosen is None or map_ is None or layer is None or not layer.holds_tiles:
             self.session.warn(
-                f"Nothing is selected: take {with_key('Select')}, drag over a block of tiles"
+                say(
+                    "Nothing is selected: take {with_key}, drag over a block of tiles",
+                    with_key=with_key("Select"),
+                )
             )
             return None
         box = chosen.box
         if box.height > 13 or box.width > 13:
             self.session.warn(
-                f"The selection is {box.width} × {box.height} cells, a block 13 × 13 at most: "
-                "select less"
+                say(
+                    "The selection is {width} × {height} cells, a block 13 × 13 at most: select "
+                    "less",
+                    width=box.width,
+                    height=box.height,
+                )
             )
             return None
         cells = self.session.doc.cells(map_, layer, box)
@@ -256,7 +277,7 @@ class RewriteEditor(RuleEditor):
                       else Ask(AskKind.EMPTY))
             for at, tile in sorted(cells.items())
         ]  # fmt: skip
-        self.change("Block of", block=(*kept, *found))
+        self.change(say("Block of"), block=(*kept, *found))
 
     def write_selection(self) -> None:
         """Write what is selected on the map, on the layer that the pads show."""

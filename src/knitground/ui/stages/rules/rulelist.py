@@ -16,6 +16,7 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
+from knitground.core.base.tongue import say
 from knitground.core.edit.rulehome import RuleHome, rule_words
 from knitground.core.model.rules import NeighbourRule, RewriteRule, Rule, Ways
 from knitground.ui.common.painting import painting, write_in
@@ -29,8 +30,8 @@ CARD, GAP, HEAD = 88, 6, 22
 _TEXT = 168
 _STENCIL = 76
 WAY_WORDS = {
-    Ways.AS_DRAWN: "", Ways.TURNED: "turns, 4 ways", Ways.MIRRORED: "mirrors, 2 ways",
-    Ways.BOTH: "8 ways",
+    Ways.AS_DRAWN: "", Ways.TURNED: say("turns, 4 ways"), Ways.MIRRORED: say("mirrors, 2 ways"),
+    Ways.BOTH: say("8 ways"),
 }  # fmt: skip
 
 
@@ -80,7 +81,7 @@ class RuleListView(QWidget):
         self._drop: int | None = None
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName("Rules")
+        self.setAccessibleName(say("Rules"))
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
 
     # What is shown
@@ -146,7 +147,7 @@ class RuleListView(QWidget):
         if self._heads(place):
             rect = QRectF(4, self._tops[place] - HEAD, self.width() - 8, HEAD)
             off = not any(each.on for each in self._rules if each.group == rule.group)
-            words = f"{rule.group} · off" if off else rule.group
+            words = say("{group} · off", group=rule.group) if off else rule.group
             _text(painter, rect, words, 12, bold=True, role="ink2")
 
     def _draw_drop(self, painter: QPainter) -> None:
@@ -183,7 +184,7 @@ class RuleListView(QWidget):
     def _draw_outcomes(self, painter: QPainter, rect: QRectF, rule: RewriteRule) -> None:
         assert self.home is not None
         if not rule.outcomes:
-            _text(painter, rect, "writes nothing yet", 11, role="ink2")
+            _text(painter, rect, say("writes nothing yet"), 11, role="ink2")
         for n in range(min(2, len(rule.outcomes))):
             at = QRectF(rect.left() + n * 72, rect.top() - 6, 66, 70)
             draw_block(painter, at, rule, self.home, self.pictures, n)
@@ -202,7 +203,7 @@ class RuleListView(QWidget):
     def _draw_steps(self, painter: QPainter, rect: QRectF, rule: Rule) -> None:
         note = self.notes.get(rule.number, RuleNote())
         if note.can_lift:
-            _pill(painter, self._lift_rect(rect), "move above them")
+            _pill(painter, self._lift_rect(rect), say("move above them"))
         elif note.cells:
             for step, at in self._step_rects(rect).items():
                 _pill(painter, at, "◂" if step < 0 else "▸")
@@ -330,14 +331,14 @@ class RuleListView(QWidget):
                 rule = self._rules[place]
                 note = self.notes.get(rule.number, RuleNote())
                 parts = [rule_words(rule), note.warning or note.words]
-                keys = (
+                keys = say(
                     "Alt+↑ ↓ moves it, with Shift its group; Space switches it; "
                     "← → step through its cells"
                 )
                 said = "\n".join([*filter(None, parts), keys])
                 QToolTip.showText(event.globalPos(), tip_of(said), self)
             elif self._head_at(QPointF(event.pos())) >= 0:
-                words = "A click switches the group on or off, a drag moves it"
+                words = say("A click switches the group on or off, a drag moves it")
                 QToolTip.showText(event.globalPos(), words, self)
             return True
         return super().event(event)
@@ -354,7 +355,7 @@ def _way_words(rule: Rule) -> str:
     if rule.chance < 1:
         parts.append(f"{rule.chance:.0%}")
     if isinstance(rule, NeighbourRule) and rule.every[:2] != (1, 1):
-        parts.append(f"every {rule.every[1]} × {rule.every[0]}")
+        parts.append(say("every {every} × {every2}", every=rule.every[1], every2=rule.every[0]))
     return "\n".join(each for each in parts if each)
 
 

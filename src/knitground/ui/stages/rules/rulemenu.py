@@ -8,6 +8,7 @@ from pathlib import Path
 
 from PySide6.QtWidgets import QMenu, QPushButton
 
+from knitground.core.base.tongue import say
 from knitground.core.edit.document import Edit
 from knitground.core.edit.rewriting import rewrite_now, use_on_map
 from knitground.core.edit.ruledrafts import rules_from_marks
@@ -31,12 +32,12 @@ from knitground.ui.stages.rules.part import Bench
 
 UNTIL_CALM = 256
 _END = ".rules.json"
-_RULES = f"Rules (*{_END})"
+_RULES = say("Rules (*{end})", end=_END)
 REWRITINGS = (
-    ("Rewrite the map once", False, 1),
-    ("Rewrite the selection once", True, 1),
-    ("Rewrite the map until nothing changes", False, UNTIL_CALM),
-    ("Rewrite the selection until nothing changes", True, UNTIL_CALM),
+    (say("Rewrite the map once"), False, 1),
+    (say("Rewrite the selection once"), True, 1),
+    (say("Rewrite the map until nothing changes"), False, UNTIL_CALM),
+    (say("Rewrite the selection until nothing changes"), True, UNTIL_CALM),
 )
 """In words, whether in the selection, and how often at most."""
 
@@ -46,8 +47,8 @@ class RuleMenu:
 
     def __init__(self, session: Session, bench: Bench) -> None:
         self.session, self.bench = session, bench
-        self.button = QPushButton("Rules…")
-        self.button.setToolTip("New lists, reading and writing them, using them on the map")
+        self.button = QPushButton(say("Rules…"))
+        self.button.setToolTip(say("New lists, reading and writing them, using them on the map"))
         self.menu = QMenu(self.button)
         self.menu.aboutToShow.connect(self.fill)
         self.button.setMenu(self.menu)
@@ -61,35 +62,41 @@ class RuleMenu:
         """Fill the menu for the list that is shown."""
         menu, home = self.menu, self.home
         menu.clear()
-        menu.addAction("New list…", self.ask_new_list)
+        menu.addAction(say("New list…"), self.ask_new_list)
         own = home is not None and home.kit is None
         for words, action, on in (
-            ("Rename…", self._ask_rename, own),
-            ("Delete list", self._delete_list, own),
-            ("All marks of this set as rules", self.marks_as_rules, home is not None and not own),
+            (say("Rename…"), self._ask_rename, own),
+            (say("Delete list"), self._delete_list, own),
+            (
+                say("All marks of this set as rules"),
+                self.marks_as_rules,
+                home is not None and not own,
+            ),
         ):
             menu.addAction(words, action).setEnabled(on)
         menu.addSeparator()
-        menu.addAction("Use on this map: a layer that follows", self.use_list).setEnabled(own)
+        menu.addAction(say("Use on this map: a layer that follows"), self.use_list).setEnabled(own)
         for words, selection, passes in REWRITINGS:
             action = partial(self.rewrite, selection=selection, passes=passes)
             menu.addAction(words, action).setEnabled(own)
         menu.addSeparator()
-        others = menu.addMenu("Add the rules of")
+        others = menu.addMenu(say("Add the rules of"))
         for each in homes(self.session.project):
             if home is not None and not each.same_as(home) and each.rules.rules:
                 others.addAction(on_button(each.title), partial(self.add_from, each))
         menu.addSeparator()
-        menu.addAction("Write to a file…", self._ask_write).setEnabled(home is not None)
-        menu.addAction("Read from a file…", self._ask_read)
+        menu.addAction(say("Write to a file…"), self._ask_write).setEnabled(home is not None)
+        menu.addAction(say("Read from a file…"), self._ask_read)
 
     def ask_new_list(self) -> None:
         """Ask for a name and make a list of rules."""
-        name = ask_text(self.bench.window(), "New list", "Name of the list", "Finish")
+        name = ask_text(
+            self.bench.window(), say("New list"), say("Name of the list"), say("Finish")
+        )
         if name:
             self.new_list(name)
 
-    def new_list(self, name: str = "Rules") -> None:
+    def new_list(self, name: str = say("Rules")) -> None:
         """Make a list of rules."""
         project = self.session.project
         if self.session.do(lambda: add_rule_list(project, RuleList(name))):
@@ -98,7 +105,7 @@ class RuleMenu:
     def _ask_rename(self) -> None:
         home = self.home
         name = ask_text(
-            self.bench.window(), "Rename", "Name of the list", home.name if home else ""
+            self.bench.window(), say("Rename"), say("Name of the list"), home.name if home else ""
         )
         if not name or home is None or home.kit is not None:
             return
@@ -136,27 +143,32 @@ class RuleMenu:
         self.bench.catch_up()
         home, map_, layer = self.home, self.session.map, self.session.layer
         if home is None or home.kit is not None or map_ is None or layer is None:
-            self.session.warn("Choose a list of rules of the project's own first, in Rules")
+            self.session.warn(say("Choose a list of rules of the project's own first, in Rules"))
             return
         chosen = self.session.selection if selection else None
         if selection and chosen is None:
-            self.session.warn(f"Nothing is selected: take {with_key('Select')} and drag over cells")
+            self.session.warn(
+                say(
+                    "Nothing is selected: take {with_key} and drag over cells",
+                    with_key=with_key("Select"),
+                )
+            )
             return
         doc = self.session.doc
         self.session.run_long(
-            "Rewriting…",
+            say("Rewriting…"),
             lambda _: rewrite_now(doc, map_, home.name, layer, chosen, passes),
             self.session.apply,
         )
 
     def _ask_write(self) -> None:
         name = f"{self.home.title if self.home is not None else 'rules'}{_END}"
-        path = ask_new_file(self.bench.window(), "Write rules", "rules", name, _RULES)
+        path = ask_new_file(self.bench.window(), say("Write rules"), "rules", name, _RULES)
         if path is not None:
             self.write_to(path if path.name.endswith(_END) else path.with_name(path.name + _END))
 
     def _ask_read(self) -> None:
-        path = ask_file(self.bench.window(), "Read rules", "rules", _RULES)
+        path = ask_file(self.bench.window(), say("Read rules"), "rules", _RULES)
         if path is not None:
             self.read_from(path)
 
@@ -164,7 +176,9 @@ class RuleMenu:
         """Write the list to a file."""
         home = self.home
         if home is not None and self.session.attempt(lambda: write_rules(path, home.rules)):
-            self.session.note(f"{path.name} written: {len(home.rules.rules)} rules")
+            self.session.note(
+                say("{name} written: {count} rules", name=path.name, count=len(home.rules.rules))
+            )
 
     def read_from(self, path: Path) -> None:
         """Read a file of rules: behind those of the set that is shown, or as a list of its own."""

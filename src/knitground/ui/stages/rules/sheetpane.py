@@ -7,6 +7,7 @@ from collections.abc import Callable
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QWidget
 
+from knitground.core.base.tongue import say
 from knitground.core.edit.hand import TileInHand
 from knitground.core.model.tile import TileRef
 from knitground.core.model.tileset import Tileset
@@ -28,16 +29,20 @@ class SheetPane(QWidget):
         self.session = session
         self.is_open = False
         self._taken: Taken = self._take_in_hand
-        self.sheets = Choice("The sheet to take tiles from", letters=8)
+        self.sheets = Choice(say("The sheet to take tiles from"), letters=8)
         self.sheet = TileList(session)
         self.sheets.chosen.connect(self.sheet.show_tileset)
         self.sheet.taken.connect(self._take)
         self.words = note()
-        self.back = button("Back to the rules", self.close_pane, "Close the sheets", "Esc")
+        self.back = button(
+            say("Back to the rules"), self.close_pane, say("Close the sheets"), "Esc"
+        )
         layout = column(
-            row(head("Tiles of the sheets"), 1, self.sheets, self.back), self.words, self.sheet,
+            row(head(say("Tiles of the sheets")), 1, self.sheets, self.back),
+            self.words,
+            self.sheet,
             spacing=6,
-        )  # fmt: skip
+        )
         layout.setStretch(2, 1)
         self.setLayout(layout)
 
@@ -49,7 +54,7 @@ class SheetPane(QWidget):
         words, taken : what a click does; without them the tile comes in hand
         """
         tilesets = self.session.project.tilesets
-        self.words.setText(words or "A click takes the tile in hand.")
+        self.words.setText(words or say("A click takes the tile in hand."))
         self._taken = taken or self._take_in_hand
         self.sheets.offer((each.name, each) for each in tilesets)
         if tilesets:

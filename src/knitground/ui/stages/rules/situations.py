@@ -6,6 +6,7 @@ from PySide6.QtCore import QEvent, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QHelpEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QToolTip, QWidget
 
+from knitground.core.base.tongue import say
 from knitground.core.edit.rulehome import RuleHome
 from knitground.core.edit.rulestats import Situation, Situations
 from knitground.core.knit.missing import key_words
@@ -32,7 +33,7 @@ class SituationsView(QWidget):
         self._all: tuple[Situation, ...] = ()
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName("Situations that nobody takes")
+        self.setAccessibleName(say("Situations that nobody takes"))
 
     def show_situations(self, home: RuleHome | None, found: tuple[Situation, ...]) -> None:
         """Show other situations."""
@@ -86,7 +87,7 @@ class SituationsView(QWidget):
         draw_key(painter, spot, each.key, self.home, self.pictures)
         write_in(painter, 11)
         painter.setPen(t.colour("warning" if each.cells else "ink2"))
-        words = f"{each.cells} cells" if each.cells else "not on a map"
+        words = say("{cells} cells", cells=each.cells) if each.cells else say("not on a map")
         below = QRectF(rect.left(), spot.bottom() + 3, rect.width(), 15)
         painter.drawText(below, Qt.AlignmentFlag.AlignCenter, words)
 
@@ -141,10 +142,13 @@ class SituationsPage(QWidget):
         super().__init__()
         self.view = SituationsView(pictures)
         self.words = note()
-        self.make_rule = button("Make a rule", self.rule_asked.emit,
-                                "A rule for this situation, with the tile in hand")  # fmt: skip
-        self.make_tile = button("Make the tile…", self.tile_asked.emit,
-                                "Make missing tiles of the set, in Terrains")  # fmt: skip
+        self.make_rule = button(
+            say("Make a rule"),
+            self.rule_asked.emit,
+            say("A rule for this situation, with the tile in hand"),
+        )
+        self.make_tile = button(say("Make the tile…"), self.tile_asked.emit,
+                                say("Make missing tiles of the set, in Terrains"))  # fmt: skip
         self.view.shown.connect(self.shown)
         buttons = row(self.make_rule, self.make_tile, 1)
         self.setLayout(column(self.words, scrolled(self.view), buttons, spacing=4))
@@ -159,14 +163,18 @@ class SituationsPage(QWidget):
         self.view.show_situations(home, found.untaken if found else ())
         some = bool(found and found.untaken)
         if found is None:
-            self.words.setText("Not counted yet.")
+            self.words.setText(say("Not counted yet."))
         elif not found.untaken:
-            self.words.setText("Rules and marks take every situation.")
+            self.words.setText(say("Rules and marks take every situation."))
         else:
             cells = sum(each.cells for each in found.untaken)
             self.words.setText(
-                f"No tile for {_count(len(found.untaken), 'situation')}, shown by "
-                f"{_count(cells, 'cell')} of the maps. Double-click leads to a cell."
+                say(
+                    "No tile for {count}, shown by {count2} of the maps. Double-click leads to a "
+                    "cell.",
+                    count=_count(len(found.untaken), "situation"),
+                    count2=_count(cells, "cell"),
+                )
             )
         for each in (self.make_rule, self.make_tile):
             each.setEnabled(some)

@@ -8,6 +8,7 @@ from PySide6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QHelpEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QToolTip, QWidget
 
+from knitground.core.base.tongue import say
 from knitground.core.edit.rulehome import RuleHome
 from knitground.core.model.rules import Ask, NeighbourRule, RewriteRule
 from knitground.core.rules.places import REACHES, Place, places_of
@@ -131,7 +132,11 @@ class Pad(QWidget):
             return True
         if isinstance(event, QHelpEvent):
             place = self.place_at(QPointF(event.pos()))
-            words = f"{self.words_at(place)} (right button clears)" if place else ""
+            words = (
+                say("{words_at} (right button clears)", words_at=self.words_at(place))
+                if place
+                else ""
+            )
             QToolTip.showText(event.globalPos(), tip_of(words), self)
             return True
         return super().event(event)
@@ -166,7 +171,7 @@ class StencilPad(Pad):
         super().__init__(pictures)
         self.rule: NeighbourRule | None = None
         self.reach = 1
-        self.setAccessibleName("Stencil")
+        self.setAccessibleName(say("Stencil"))
 
     def show_rule(self, home: RuleHome | None, rule: NeighbourRule | None) -> None:
         """Show another rule's stencil, as large as it is."""
@@ -226,7 +231,7 @@ class BlockPad(Pad):
         self.outcome = 0
         self.layer = ""
         self.reach = 1
-        self.setAccessibleName("What to write" if writes else "What to look for")
+        self.setAccessibleName(say("What to write") if writes else say("What to look for"))
 
     def show_rule(self, home: RuleHome | None, rule: RewriteRule | None, layer: str) -> None:
         """Show a rule's block on a layer."""
@@ -252,7 +257,7 @@ class BlockPad(Pad):
                  if (e.row, e.col) == place and e.layer == self.layer), None
             )  # fmt: skip
             return ask_words(found)
-        return "what is laid here" if self._laid(place) else "stays as it is"
+        return say("what is laid here") if self._laid(place) else say("stays as it is")
 
     def _laid(self, place: Place) -> bool:
         assert self.rule is not None

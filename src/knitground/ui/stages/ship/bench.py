@@ -23,6 +23,7 @@ from PySide6.QtWidgets import (
 
 from knitground.core.base.errors import KnitError, PlaceError
 from knitground.core.base.progress import Progress
+from knitground.core.base.tongue import say
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.profiles import put_profile, remove_profile
 from knitground.core.files.made import NotOursError
@@ -52,12 +53,12 @@ from knitground.ui.stages.ship.options import OptionForm
 from knitground.ui.stages.ship.outcome import Outcome, Sample, sample_of
 from knitground.ui.stages.stage import Stage
 
-_BY_HAND = "by hand"
+_BY_HAND = say("by hand")
 _FOLLOWS_MS = 150
 """How long nothing must change before files follow."""
 _LOOKS_MS = 250
 """How long nothing must change before what comes out is shown."""
-_ALL = "all maps"
+_ALL = say("all maps")
 
 
 def _to_trash(path: Path) -> None:
@@ -75,14 +76,15 @@ class ShipBench(Stage):
     def __init__(self, session: Session) -> None:
         super().__init__(session)
         self.maps = QComboBox()
-        self.maps.setToolTip("The map to ship")
+        self.maps.setToolTip(say("The map to ship"))
         self.profiles = QTabBar()
         self.profiles.setExpanding(False)
-        self.profiles.setToolTip("What is shipped together: maps, formats, folder; kept with the "
-                                 "project")  # fmt: skip
+        self.profiles.setToolTip(
+            say("What is shipped together: maps, formats, folder; kept with the project")
+        )
         self.profiles.currentChanged.connect(self._show_profile)
-        self.keep = button("+", self._ask_profile, "Keep this as a profile of the project")
-        self.lose = button("Delete", self._delete_profile, "Delete this profile")
+        self.keep = button("+", self._ask_profile, say("Keep this as a profile of the project"))
+        self.lose = button(say("Delete"), self._delete_profile, say("Delete this profile"))
         self.boxes: dict[str, QCheckBox] = {}
         self.forms: dict[str, OptionForm] = {}
         self.outcomes: dict[str, Outcome] = {}
@@ -107,26 +109,31 @@ class ShipBench(Stage):
         self._elsewhere: dict[str, str] = {}
         """Folders outside of the project's, by profile: they are this run's, not the project's."""
         self.folder = QLineEdit()
-        self.folder.setPlaceholderText("a folder for the files")
+        self.folder.setPlaceholderText(say("a folder for the files"))
         self.folder.textChanged.connect(self._show_state)
         self.folder.textChanged.connect(self._ask_anew)
         self.folder.editingFinished.connect(self._edited)
         self.maps.currentTextChanged.connect(self._ask_anew)
         self.maps.currentTextChanged.connect(self._look_soon)
         self.maps.currentTextChanged.connect(self._edited)
-        self.go = primary("Ship", self.ship_now, "Write the files", "Ctrl+E")
-        self.compare = button("Compare", self.compare_now,
-                              "Tell which files would be written, and write none")  # fmt: skip
+        self.go = primary(say("Ship"), self.ship_now, say("Write the files"), "Ctrl+E")
+        self.compare = button(say("Compare"), self.compare_now,
+                              say("Tell which files would be written, and write none"))  # fmt: skip
         self.follow = QCheckBox("follow")
-        self.follow.setToolTip("Ship again by itself after each change")
+        self.follow.setToolTip(say("Ship again by itself after each change"))
         self.follow.toggled.connect(self._follow_soon)
-        self.on_save = QCheckBox("on save")
-        self.on_save.setToolTip("Ship this profile each time that the project is saved")
+        self.on_save = QCheckBox(say("on save"))
+        self.on_save.setToolTip(say("Ship this profile each time that the project is saved"))
         self.on_save.toggled.connect(self._edited)
         self.on_save.setEnabled(False)
-        self.play = button("Play", self.play_now,
-                           "Ship, and walk on it in a window of its own: a stand-in for the game "
-                           "that reads shipped files only. What follows is seen there")  # fmt: skip
+        self.play = button(
+            say("Play"),
+            self.play_now,
+            say(
+                "Ship, and walk on it in a window of its own: a stand-in for the game "
+                "that reads shipped files only. What follows is seen there"
+            ),
+        )
         self._kept = Kept()
         self._plays = False
         """Whether what is being shipped is to be played."""
@@ -140,17 +147,20 @@ class ShipBench(Stage):
         self.state = QLabel()
         self.state.setWordWrap(True)
         self.anyway = button(
-            "Overwrite them", lambda: self.ship_now(overwrite=True),
-            "Write over the files there that were not shipped from here",
+            say("Overwrite them"), lambda: self.ship_now(overwrite=True),
+            say("Write over the files there that were not shipped from here"),
         )  # fmt: skip
         self.anyway.hide()
-        self.drop = button("Take them away", lambda: self.ship_now(drop=True),
-                           "Take away what this profile shipped before, and no longer")  # fmt: skip
+        self.drop = button(
+            say("Take them away"),
+            lambda: self.ship_now(drop=True),
+            say("Take away what this profile shipped before, and no longer"),
+        )
         self.drop.hide()
         self.files = QListWidget()
-        self.files.setToolTip("Double-click opens the file")
+        self.files.setToolTip(say("Double-click opens the file"))
         self.files.itemActivated.connect(lambda item: self._open(item.text()))
-        self.hint = QLabel("The files that are written will be listed here.")
+        self.hint = QLabel(say("The files that are written will be listed here."))
         self.hint.setProperty("role", "note")
         self._written: dict[str, Path] = {}
         self._lay_out()
@@ -158,7 +168,7 @@ class ShipBench(Stage):
         session.saved.connect(self._ship_saved)
 
     def _lay_out(self) -> None:
-        to = row(self.folder, button("Choose…", self._choose, "Choose the folder"))
+        to = row(self.folder, button(say("Choose…"), self._choose, say("Choose the folder")))
         to.setStretch(0, 1)
         lines: list[QWidget] = []
         for key in FORMATS:
@@ -172,11 +182,11 @@ class ShipBench(Stage):
         scroll.setFrameShape(QFrame.Shape.NoFrame)
         scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         layout = column(
-            head("Ship"),
+            head(say("Ship")),
             row(self.profiles, self.keep, 1, self.lose),
-            row(QLabel("What"), self.maps, 1),
+            row(QLabel(say("What")), self.maps, 1),
             scroll,
-            row(QLabel("To"), to),
+            row(QLabel(say("To")), to),
             row(self.go, self.compare, self.play, self.follow, self.on_save, 1),
             self.state,
             row(self.anyway, self.drop, 1),
@@ -261,7 +271,7 @@ class ShipBench(Stage):
         self._follow_soon()
 
     def _ask_profile(self) -> None:
-        name = ask_text(self, "Keep as a profile", "Name, such as “game” or “print”")
+        name = ask_text(self, say("Keep as a profile"), say("Name, such as “game” or “print”"))
         if name:
             self.keep_profile(name)
 
@@ -344,13 +354,22 @@ class ShipBench(Stage):
                 parts = each.parts or USUAL_FORMATS
                 done = ship(project, maps_of(project, each), profile_folder(home, each), parts,
                             progress, doc.ensure_all, profile=each.name)  # fmt: skip
-                told.append(f"“{each.name}” {len(done.fresh)} of {len(done.files)} files")
+                told.append(
+                    say(
+                        "“{name}” {count} of {count2} files",
+                        name=each.name,
+                        count=len(done.fresh),
+                        count2=len(done.files),
+                    )
+                )
             return told
 
         self._saving.ask(
             work,
-            lambda told: self.session.note(f"Shipped with it: {', '.join(told or ())}"),
-            lambda error: self.session.warn(f"Saved, but not shipped: {error}"),
+            lambda told: self.session.note(
+                say("Shipped with it: {words}", words=", ".join(told or ()))
+            ),
+            lambda error: self.session.warn(say("Saved, but not shipped: {error}", error=error)),
         )
 
     def _done_beside(self, done: Shipped | None) -> None:
@@ -412,18 +431,18 @@ class ShipBench(Stage):
 
     def _problem(self) -> str | None:
         if not self.session.project.maps:
-            return "There is no map to ship yet: make one in Draw."
+            return say("There is no map to ship yet: make one in Draw.")
         if not self._formats():
-            return "Choose at least one format."
+            return say("Choose at least one format.")
         if not self.folder.text().strip():
-            return "Choose a folder."
+            return say("Choose a folder.")
         return None
 
     def _formats(self) -> list[str]:
         return [key for key, box in self.boxes.items() if box.isChecked()]
 
     def _choose(self) -> None:
-        folder = ask_folder(self, "Ship to", "shipped files", self.folder.text())
+        folder = ask_folder(self, say("Ship to"), say("shipped files"), self.folder.text())
         if folder is not None:
             self.folder.setText(str(folder))
             self._edited()
@@ -463,12 +482,12 @@ class ShipBench(Stage):
         self._ask_anew()
         self.session.finish_gesture()
         doc = self.session.doc
-        run_with_progress(self.window(), "Shipping…", work, self._done, self._failed, doc)
+        run_with_progress(self.window(), say("Shipping…"), work, self._done, self._failed, doc)
 
     def play_now(self) -> None:
         """Ship, then walk on what was shipped in a process of its own; files follow from now on."""
         if not self.boxes["json"].isChecked():
-            self.session.warn("Play reads the JSON and the sheets: tick JSON to ship them too")
+            self.session.warn(say("Play reads the JSON and the sheets: tick JSON to ship them too"))
             return
         self._plays = True
         self.ship_now()
@@ -493,10 +512,10 @@ class ShipBench(Stage):
         name = self.profile.name if self.profile is not None else ""
         self.session.finish_gesture()
         run_with_progress(
-            self.window(), "Comparing…",
+            self.window(), say("Comparing…"),
             lambda progress: check(project, maps, folder, parts, progress, doc.ensure_all,
                                    profile=name),
-            lambda found: self._list(found, "would be written"), self._failed, doc,
+            lambda found: self._list(found, say("would be written")), self._failed, doc,
         )  # fmt: skip
 
     def _list(self, done: Shipped, fresh: str) -> None:
@@ -507,19 +526,29 @@ class ShipBench(Stage):
         for path in (*done.files, *(done.files[0].parent / name for name in done.left_over)):
             left = path.name in done.left_over
             size = bytes_text(path.stat().st_size) if path.exists() else ""
-            state = "left over" if left else fresh if path.name in done.fresh else "as it was"
+            state = (
+                say("left over") if left else fresh if path.name in done.fresh else say("as it was")
+            )
             line = f"{path.name}   {size}   {state}".replace("      ", "   ")
             self._written[line] = path
             item = QListWidgetItem(line, self.files)
-            if state != "as it was":
+            if left or path.name in done.fresh:
                 item.setForeground(theme().colour("madder" if left else "good"))
         count = len(done.fresh)
-        words = f"{len(done.files)} files in {done.files[0].parent}, {count} {fresh}"
+        words = say(
+            "{count} files in {parent}, {count2} {fresh}",
+            count=len(done.files),
+            parent=done.files[0].parent,
+            count2=count,
+            fresh=fresh,
+        )
         if done.left_over:
-            words += f"; {len(done.left_over)} of before are not shipped any more"
-        gaps = [f"“{name}” has {count}" for name, count in done.gaps.items()]
+            words += say("; {count} of before are not shipped any more", count=len(done.left_over))
+        gaps = [
+            say("“{name}” has {count}", name=name, count=count) for name, count in done.gaps.items()
+        ]
         if gaps:
-            words += f". Cells without a tile that fits: {', '.join(gaps)}"
+            words += say(". Cells without a tile that fits: {words}", words=", ".join(gaps))
         self.state.setText(words)
         self.drop.setVisible(bool(done.left_over))
         set_role(self.state, "warning" if gaps else "good")
@@ -533,7 +562,7 @@ class ShipBench(Stage):
 
     def _failed(self, error: KnitError) -> None:
         self._plays = False
-        self.state.setText(f"Nothing written: {error}")
+        self.state.setText(say("Nothing written: {error}", error=error))
         set_role(self.state, "warning")
         self.anyway.setVisible(isinstance(error, NotOursError))
 

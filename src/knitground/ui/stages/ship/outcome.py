@@ -9,6 +9,7 @@ from PySide6.QtGui import QPixmap
 from PySide6.QtWidgets import QLabel, QSizePolicy, QWidget
 
 from knitground.core.base.errors import KnitError
+from knitground.core.base.tongue import say
 from knitground.core.files.ship.kinds import ShipJob
 from knitground.core.files.ship.ship import FORMATS
 from knitground.core.model.map import Map
@@ -47,7 +48,10 @@ def sample_of(job: ShipJob, maps: Sequence[Map], part: ShipPart) -> Sample:
         return Sample(str(error), wrong=True)
     words = ", ".join(names[:_NAMED])
     more = len(names) - _NAMED
-    return Sample(f"{words} and {more} more" if more > 0 else words, picture=picture)
+    return Sample(
+        say("{words} and {more} more", words=words, more=more) if more > 0 else words,
+        picture=picture,
+    )
 
 
 class Outcome(QWidget):

@@ -16,6 +16,7 @@ from PySide6.QtWidgets import (
 )
 
 from knitground.core.base.errors import KnitError, SlicingError
+from knitground.core.base.tongue import say
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.document import Edit
 from knitground.core.edit.reslice import Losses, nothing_hangs_on, use_slicing
@@ -106,49 +107,71 @@ class SliceBench(Stage):
         numbers.loose.clicked.connect(self.toggle_loose)
 
     def _make_parts(self) -> None:
-        self.sheets = Choice("The sheet that is being sliced", letters=20)
+        self.sheets = Choice(say("The sheet that is being sliced"), letters=20)
         self.sheets.chosen.connect(self.session.choose_tileset)
-        self.use = primary("Use this slicing", self.commit, "Cut the sheet so", "Ctrl+Return")
-        self.revert = button("Back to what was", self.reset, "Forget the numbers that were tried")
+        self.use = primary(
+            say("Use this slicing"), self.commit, say("Cut the sheet so"), "Ctrl+Return"
+        )
+        self.revert = button(
+            say("Back to what was"), self.reset, say("Forget the numbers that were tried")
+        )
         self.facts = FactsLine(self.session, self.sheet)
         self.find_button = button(
-            "Find the sheet…", self._find, "Choose the picture that is missing"
+            say("Find the sheet…"), self._find, say("Choose the picture that is missing")
         )
-        self.more = QPushButton("Sheet…")
-        self.more.setToolTip("Lay the sheet out anew, or give it another picture")
+        self.more = QPushButton(say("Sheet…"))
+        self.more.setToolTip(say("Lay the sheet out anew, or give it another picture"))
         menu = QMenu(self.more)
-        menu.addAction("New region: draw it on the sheet", self.begin_region)
-        menu.addAction("Remove this sheet or region", self.remove)
+        menu.addAction(say("New region: draw it on the sheet"), self.begin_region)
+        menu.addAction(say("Remove this sheet or region"), self.remove)
         menu.addSeparator()
-        menu.addAction("Re-lay: other margin, spacing, columns, borders…", self.pictures.ask_relay)
-        menu.addAction("Reskin: another picture…", self.pictures.ask_reskin)
+        menu.addAction(
+            say("Re-lay: other margin, spacing, columns, borders…"), self.pictures.ask_relay
+        )
+        menu.addAction(say("Reskin: another picture…"), self.pictures.ask_reskin)
         self.more.setMenu(menu)
-        self.swatch_note = note("The sliced tiles laid edge to edge: a wrong grid shows here.")
+        self.swatch_note = note(say("The sliced tiles laid edge to edge: a wrong grid shows here."))
 
     def _lay_out(self) -> None:
         left = panel()
         left.setLayout(
             column(
-                row(head("Slice the sheet"), 1, self.sheets,
-                    button("Open sheet…", self.session.file_wanted.emit, "Add a picture",
-                           "Ctrl+Shift+O")),
-                note("Click a likely grid, drag a line or a tile's corner, draw one, or type."),
+                row(
+                    head(say("Slice the sheet")),
+                    1,
+                    self.sheets,
+                    button(
+                        say("Open sheet…"),
+                        self.session.file_wanted.emit,
+                        say("Add a picture"),
+                        "Ctrl+Shift+O",
+                    ),
+                ),
+                note(
+                    say("Click a likely grid, drag a line or a tile's corner, draw one, or type.")
+                ),
                 self.sheet,
                 row(self.numbers, 1, column(self.use, self.revert, self.more, 1)),
                 _facts_line(self.facts, self.find_button),
                 margins=14,
             )
-        )  # fmt: skip
+        )
         left.layout().setStretch(2, 1)  # type: ignore[union-attr]
         right = panel()
         right.setFixedWidth(340)
         self.repeated.setMaximumHeight(150)
         right.setLayout(
             column(
-                head("Likely grids"), self.guesses, head("Swatch"), self.swatch_note, self.swatch,
-                note("The tile under the pointer, three by three:"), self.repeated, margins=14,
+                head(say("Likely grids")),
+                self.guesses,
+                head(say("Swatch")),
+                self.swatch_note,
+                self.swatch,
+                note(say("The tile under the pointer, three by three:")),
+                self.repeated,
+                margins=14,
             )
-        )  # fmt: skip
+        )
         right.layout().setStretch(4, 1)  # type: ignore[union-attr]
         self.setLayout(row(left, right))
         self.layout().setStretch(0, 1)  # type: ignore[union-attr]
@@ -269,7 +292,7 @@ class SliceBench(Stage):
         cells = sum(each.height * each.width * len(each.layers) for each in project.maps)
         if cells > _QUIET_CELLS:  # every cell laid by hand is looked at: not in this thread
             self.session.run_long(
-                "Slicing…",
+                say("Slicing…"),
                 lambda _: use_slicing(project, tileset, trial),
                 lambda made: self._use(tileset, trial, *made),
             )
@@ -300,28 +323,37 @@ class SliceBench(Stage):
             # Nothing of it lies on a map: none is looked through, however large it is.
             edit, _ = use_slicing(Project(project.name, None, project.tilesets), tileset, trial)
             if self.session.apply(edit):
-                self.session.note(f"“{tileset.name}” is cut as it was shown: {edit.name}")
+                self.session.note(
+                    say(
+                        "“{name}” is cut as it was shown: {name2}",
+                        name=tileset.name,
+                        name2=edit.name,
+                    )
+                )
 
     def _use(self, tileset: Tileset, trial: Slicing, edit: Edit, losses: Losses) -> None:
         if losses.lines() and not self.confirm(losses.lines()):
             return
         if self.session.apply(edit):
-            cut = f"{tileset.columns} × {tileset.rows} tiles"
-            cut = f"{tileset.count} loose pieces" if trial.pieces else cut
+            cut = say("{columns} × {rows} tiles", columns=tileset.columns, rows=tileset.rows)
+            cut = say("{count} loose pieces", count=tileset.count) if trial.pieces else cut
             self.session.note(
-                f"“{tileset.name}” is cut into {cut}; "
-                "marks, weights and cells follow the same pixels"
+                say(
+                    "“{name}” is cut into {cut}; marks, weights and cells follow the same pixels",
+                    name=tileset.name,
+                    cut=cut,
+                )
             )
 
     def confirm(self, lost: list[str]) -> bool:
         """List what can not follow a new slicing and ask whether to go on."""
         buttons = {
-            "Slice anyway": ("go on", Role.AcceptRole),
+            "Slice anyway": (say("go on"), Role.AcceptRole),
             "Cancel": ("stay", Role.RejectRole),
         }
-        text = "No tile of the new slicing covers the same pixels for:"
-        more = "\n".join(lost) + "\n\nUndo brings them back."
-        return ask(self, "Slice anew", text, buttons, more) == "go on"
+        text = say("No tile of the new slicing covers the same pixels for:")
+        more = "\n".join(lost) + say("\n\nUndo brings them back.")
+        return ask(self, say("Slice anew"), text, buttons, more) == "go on"
 
     # Regions and tiles that are left out
 
@@ -335,7 +367,7 @@ class SliceBench(Stage):
             return
         if not doc.in_stroke:
             self.session.begin_gesture(self)
-            name = "Leave tiles out" if out else "Take tiles in again"
+            name = say("Leave tiles out") if out else say("Take tiles in again")
             if not self.session.attempt(lambda: doc.begin_stroke(name)):
                 self.session.end_gesture(self)
                 self.sheet.stop_crossing()
@@ -371,7 +403,7 @@ class SliceBench(Stage):
     def _point(self, words: str) -> None:
         tileset, at = self.session.tileset, self.sheet.pointed_tile()
         if tileset is not None and at is not None and self.trial == tileset.slicing:
-            words += f" · {self.uses(tileset, at)} cells use it"
+            words += say(" · {uses} cells use it", uses=self.uses(tileset, at))
         self.session.pointed.emit(words)
 
     def uses(self, tileset: Tileset, at: tuple[int, int]) -> int:
@@ -427,9 +459,13 @@ class SliceBench(Stage):
                 self.show_trial(replace(plain, pieces=found))
             else:
                 self.show_trial(plain)
-                self.session.warn("No pieces found: say which colour of the sheet is see-through")
+                self.session.warn(
+                    say("No pieces found: say which colour of the sheet is see-through")
+                )
 
-        self.session.run_long("Finding pieces…", lambda _: find_pieces(picture, plain, gap), take)
+        self.session.run_long(
+            say("Finding pieces…"), lambda _: find_pieces(picture, plain, gap), take
+        )
 
     def move_anchor(self, number: int, x: int, y: int) -> None:
         tileset = self.session.tileset
@@ -443,7 +479,7 @@ class SliceBench(Stage):
     def begin_region(self) -> None:
         """Let the next drag on the sheet draw a region."""
         self.sheet.drawing_region = True
-        self.session.note("Drag on the sheet: the region gets a slicing of its own")
+        self.session.note(say("Drag on the sheet: the region gets a slicing of its own"))
 
     def add_region(self, area: tuple[int, int, int, int]) -> None:
         """Make a region of the sheet and go on with its slicing."""

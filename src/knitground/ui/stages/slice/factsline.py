@@ -6,6 +6,7 @@ from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QLabel
 
 from knitground.core.base.errors import SlicingError
+from knitground.core.base.tongue import say
 from knitground.core.model.slicing import Slicing
 from knitground.core.model.tileset import Picture, Tileset
 from knitground.core.slicing.facts import GridFacts, grid_facts
@@ -19,10 +20,15 @@ from knitground.ui.stages.slice.slicesheet import SliceSheet
 def _pieces_line(slicing: Slicing) -> str:
     widths = [area[2] for area in slicing.pieces]
     heights = [area[3] for area in slicing.pieces]
-    return (
-        f"{len(widths)} loose pieces, {min(widths)} … {max(widths)} px wide, {min(heights)} … "
-        f"{max(heights)} px high · Shift+drag joins or adds, the right button takes away, "
-        "drag a foot mark to move an anchor"
+    return say(
+        "{count} loose pieces, {number} … {number2} px wide, {number3} … {number4} "
+        "px high · Shift+drag joins or adds, the right button takes away, drag a "
+        "foot mark to move an anchor",
+        count=len(widths),
+        number=min(widths),
+        number2=max(widths),
+        number3=min(heights),
+        number4=max(heights),
     )
 
 
@@ -51,20 +57,29 @@ class FactsLine(QLabel):
 
     def say_facts(self, tileset: Tileset, grid: Grid) -> None:
         """Say what a grid makes of a sheet."""
-        text = (
-            f"{grid.columns} × {grid.rows} = {grid.count} tiles · "
-            f"leftover: {grid.leftover_x} px right, {grid.leftover_y} px below"
+        text = say(
+            "{columns} × {rows} = {count} tiles · leftover: {leftover_x} px right, "
+            "{leftover_y} px below",
+            columns=grid.columns,
+            rows=grid.rows,
+            count=grid.count,
+            leftover_x=grid.leftover_x,
+            leftover_y=grid.leftover_y,
         )
         if grid.slicing.pieces:
             text = _pieces_line(grid.slicing)
         facts = self.sheet.facts
         if facts is not None:
-            text += f" · {int(facts.empty.sum())} empty, {int(facts.doubles.sum())} double"
+            text += say(
+                " · {number} empty, {number2} double",
+                number=int(facts.empty.sum()),
+                number2=int(facts.doubles.sum()),
+            )
             crossed = int(facts.crossed.sum())
             if facts.mostly_crossed:
-                text += ", pictures span several tiles"
+                text += say(", pictures span several tiles")
             elif crossed:
-                text += f", {crossed} cut by a line (ticked)"
+                text += say(", {crossed} cut by a line (ticked)", crossed=crossed)
         if tileset.picture is None:
             self.say(f"{text} · {tileset.sheet} is missing", "warning")
         else:

@@ -7,6 +7,7 @@ from weakref import WeakKeyDictionary, WeakSet
 import numpy as np
 from PySide6.QtCore import QObject, Signal
 
+from knitground.core.base.tongue import say
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.reslice import cut_areas
 from knitground.core.model.slicing import Area
@@ -96,7 +97,9 @@ class GridFinder(QObject):
         if tileset is None or not cuts:
             return
         if self.session.do(lambda: cut_areas(self.session.project, tileset, cuts)):
-            self.session.note(f"{len(cuts)} areas, each a sheet of its own in the list above")
+            self.session.note(
+                say("{count} areas, each a sheet of its own in the list above", count=len(cuts))
+            )
 
     def _show_guesses(self, tileset: Tileset, found: list[GridGuess]) -> None:
         assert tileset.picture is not None

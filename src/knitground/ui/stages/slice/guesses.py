@@ -7,6 +7,7 @@ from PySide6.QtCore import QRectF, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QLabel, QVBoxLayout, QWidget
 
+from knitground.core.base.tongue import say
 from knitground.core.model.slicing import Slicing
 from knitground.core.model.tileset import Picture
 from knitground.core.slicing.areas import AreaGuess
@@ -29,7 +30,7 @@ class SureBar(QWidget):
         super().__init__()
         self.part = part
         self.setFixedSize(56, 8)
-        self.setToolTip(tip_of(f"{part:.0%} sure"))
+        self.setToolTip(tip_of(say("{part:.0%} sure", part=part)))
 
     def paintEvent(self, event: QPaintEvent) -> None:
         t = theme()
@@ -67,7 +68,9 @@ class GuessCard(Framed):
         line = row(shown, text, margins=7, spacing=8)
         line.setStretch(1, 1)
         self.setLayout(line)
-        self.setToolTip(tip_of(f"Try {guess.words()} (arrow keys step through the list)"))
+        self.setToolTip(
+            tip_of(say("Try {words} (arrow keys step through the list)", words=guess.words()))
+        )
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         self.clicked.emit()
@@ -90,14 +93,14 @@ class GuessList(QWidget):
         self._cards.setSpacing(6)
         self.state = note()
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName("Likely grids")
+        self.setAccessibleName(say("Likely grids"))
         self.areas: list[AreaGuess] = []
         self._areas_words = note()
         self._areas_words.setTextFormat(Qt.TextFormat.RichText)  # no name of anything is in it
         self._areas_words.setWordWrap(True)
         make = button(
-            "Cut into these areas", lambda: self.areas_wanted.emit(self.areas),
-            "Each area gets a slicing of its own; undo takes it back",
+            say("Cut into these areas"), lambda: self.areas_wanted.emit(self.areas),
+            say("Each area gets a slicing of its own; undo takes it back"),
         )  # fmt: skip
         self._areas_card = panel()
         self._areas_card.setLayout(column(self._areas_words, row(make, 1), margins=8, spacing=6))
@@ -109,15 +112,15 @@ class GuessList(QWidget):
         self.guesses, self.cards, self._chosen = [], [], -1
         self.show_areas([])
         clear(self._cards)
-        self.state.setText("looking at the pixels…")
+        self.state.setText(say("looking at the pixels…"))
 
     def show_guesses(self, guesses: list[GridGuess], picture: Picture) -> None:
         """Show what was found."""
         self.guesses, self._picture, self._chosen = guesses[:4], picture, -1
         if guesses:
-            self.state.setText("Best first; click to try. Why: what the pixels show.")
+            self.state.setText(say("Best first; click to try. Why: what the pixels show."))
         else:
-            self.state.setText("Nothing regular found: type the numbers, or draw one tile.")
+            self.state.setText(say("Nothing regular found: type the numbers, or draw one tile."))
         self.rebuild()
 
     def show_areas(self, areas: list[AreaGuess]) -> None:
@@ -126,9 +129,19 @@ class GuessList(QWidget):
         told = []
         for place, each in enumerate(areas):
             x, y, wide, high = each.area
-            what = each.guess.words() if each.guess else "no grid"
-            where = "This area" if place == 0 else "that area"
-            told.append(f"{where} ({wide} × {high} px from {x}, {y}): <b>{what}</b>")
+            what = each.guess.words() if each.guess else say("no grid")
+            where = say("This area") if place == 0 else say("that area")
+            told.append(
+                say(
+                    "{where} ({wide} × {high} px from {x}, {y}): <b>{what}</b>",
+                    where=where,
+                    wide=wide,
+                    high=high,
+                    x=x,
+                    y=y,
+                    what=what,
+                )
+            )
         self._areas_words.setText(";<br>".join(told))
         self._areas_card.setVisible(bool(areas))
 

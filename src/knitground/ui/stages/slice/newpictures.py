@@ -5,6 +5,7 @@ from __future__ import annotations
 from PySide6.QtWidgets import QWidget
 
 from knitground.core.base.filenames import file_stem
+from knitground.core.base.tongue import say
 from knitground.core.edit.reslice import reskin, use_relaid
 from knitground.core.edit.sheets import set_relief
 from knitground.core.files.images import read_sheet, relief_name
@@ -40,10 +41,16 @@ class NewPictures:
         def take(made: tuple[Picture, Slicing]) -> None:
             if self.session.apply(use_relaid(self.session.project, tileset, *made, name)):
                 self.session.note(
-                    f"“{tileset.name}” is laid out anew; saving writes {tileset.sheet}"
+                    say(
+                        "“{name}” is laid out anew; saving writes {sheet}",
+                        name=tileset.name,
+                        sheet=tileset.sheet,
+                    )
                 )
 
-        self.session.run_long("Laying the sheet out…", lambda _: relaid(tileset, numbers), take)
+        self.session.run_long(
+            say("Laying the sheet out…"), lambda _: relaid(tileset, numbers), take
+        )
 
     def ask_relief(self) -> None:
         """Ask how to make the relief of the sheet, and make it."""
@@ -51,7 +58,7 @@ class NewPictures:
         if tileset is None:
             return
         if tileset.picture is None:
-            self.session.warn(f"{tileset.sheet} is missing: find it first")
+            self.session.warn(say("{sheet} is missing: find it first", sheet=tileset.sheet))
             return
         dialog = ReliefDialog(tileset, self.bench, moves=self.session.sight.playing)
         if answered(dialog):
@@ -69,19 +76,25 @@ class NewPictures:
         def take(made: Picture) -> None:
             if self.session.apply(set_relief(project, tileset, made)):
                 name = relief_name(tileset.sheet)
-                self.session.note(f"“{tileset.name}” has a relief; saving writes {name}")
+                self.session.note(
+                    say(
+                        "“{name}” has a relief; saving writes {name2}",
+                        name=tileset.name,
+                        name2=name,
+                    )
+                )
 
-        self.session.run_long("Making the relief…",
+        self.session.run_long(say("Making the relief…"),
                               lambda _: made_relief(picture, cut, *numbers), take)  # fmt: skip
 
     def ask_reskin(self) -> None:
         """Ask for another picture, show what it makes, and take it."""
         tileset = self.session.tileset
-        path = ask_file(self.bench, "Another picture", "sheets")
+        path = ask_file(self.bench, say("Another picture"), "sheets")
         if path is None or tileset is None:
             return
         self.session.run_long(
-            f"Reading {path.name}…",
+            say("Reading {name}…", name=path.name),
             lambda _: read_sheet(path),
             lambda sheet: self.reskin_with(tileset, sheet),
         )

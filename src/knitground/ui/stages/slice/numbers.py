@@ -10,6 +10,7 @@ from PySide6.QtCore import Signal
 from PySide6.QtGui import QColor
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QToolButton, QWidget
 
+from knitground.core.base.tongue import say
 from knitground.core.model.limits import MAX_SIDE_PX
 from knitground.core.model.slicing import Slicing
 from knitground.ui.common.form import pixel_box, whole_box
@@ -24,14 +25,14 @@ _PAIRS = {"tile_width": "tile_height", "margin_x": "margin_y", "spacing_x": "spa
 """By the number that is typed: the one that follows while both are the same."""
 _GAP = 1
 _FIELDS = (
-    ("tile_width", 1, "Tile width"),
-    ("tile_height", 1, "Tile height"),
-    ("margin_x", 0, "Margin left"),
-    ("margin_y", 0, "Margin above"),
-    ("spacing_x", 0, "Spacing across"),
-    ("spacing_y", 0, "Spacing down"),
-    ("start_x", 0, "Start x"),
-    ("start_y", 0, "Start y"),
+    ("tile_width", 1, say("Tile width")),
+    ("tile_height", 1, say("Tile height")),
+    ("margin_x", 0, say("Margin left")),
+    ("margin_y", 0, say("Margin above")),
+    ("spacing_x", 0, say("Spacing across")),
+    ("spacing_y", 0, say("Spacing down")),
+    ("start_x", 0, say("Start x")),
+    ("start_y", 0, say("Start y")),
 )
 
 
@@ -52,16 +53,20 @@ class SliceNumbers(QWidget):
         self.boxes: dict[str, WholeBox] = {}
         for key, low, hint in _FIELDS:
             self.boxes[key] = self._box(key, low, hint)
-        self.tolerance = whole_box(0, 64, "How near to a see-through colour a pixel must be")
+        self.tolerance = whole_box(0, 64, say("How near to a see-through colour a pixel must be"))
         self.tolerance.valueChanged.connect(self._tell)
         self.colours = QHBoxLayout()
-        self.pick = button("Pick", lambda: None, "Click a colour on the sheet")
-        self.draw = button("Draw a tile", lambda: None, "Draw one tile on the sheet (Shift+drag)")
-        self.loose = button("Find pieces", lambda: None, "Find separate pictures by their outline")
+        self.pick = button(say("Pick"), lambda: None, say("Click a colour on the sheet"))
+        self.draw = button(
+            say("Draw a tile"), lambda: None, say("Draw one tile on the sheet (Shift+drag)")
+        )
+        self.loose = button(
+            say("Find pieces"), lambda: None, say("Find separate pictures by their outline")
+        )
         for each in (self.pick, self.draw, self.loose):
             each.setCheckable(True)
         self.gap = whole_box(
-            0, 64, "See-through pixels inside a piece that do not part it", value=_GAP,
+            0, 64, say("See-through pixels inside a piece that do not part it"), value=_GAP,
             prefix="gap ", suffix=" px", at_once=False,
         )  # fmt: skip
         self.gap.valueChanged.connect(self.pieces_wanted)
@@ -78,7 +83,9 @@ class SliceNumbers(QWidget):
         box = pixel_box(low, MAX_SIDE_PX, hint)
         other = _PAIRS.get(key)
         if other is not None:
-            box.setToolTip(tip_of(f"{hint}; the one beside it follows while both are the same"))
+            box.setToolTip(
+                tip_of(say("{hint}; the one beside it follows while both are the same", hint=hint))
+            )
             box.valueChanged.connect(partial(self._typed_across, key, other))
         else:
             box.valueChanged.connect(self._tell)
@@ -90,10 +97,10 @@ class SliceNumbers(QWidget):
         numbers.setVerticalSpacing(6)
         for place, (label, x, y) in enumerate(
             (
-                ("Tile  w × h", "tile_width", "tile_height"),
-                ("Margin  x, y", "margin_x", "margin_y"),
-                ("Spacing  x, y", "spacing_x", "spacing_y"),
-                ("Start  x, y", "start_x", "start_y"),
+                (say("Tile  w × h"), "tile_width", "tile_height"),
+                (say("Margin  x, y"), "margin_x", "margin_y"),
+                (say("Spacing  x, y"), "spacing_x", "spacing_y"),
+                (say("Start  x, y"), "start_x", "start_y"),
             )
         ):
             at, down = (place % 2) * 3, place // 2
@@ -113,13 +120,13 @@ class SliceNumbers(QWidget):
 
     def _usual_sizes(self) -> QHBoxLayout:
         """Make a button for each usual size of tiles."""
-        sizes = row(note("usual sizes"), spacing=4)
+        sizes = row(note(say("usual sizes")), spacing=4)
         self.usual: dict[int, QToolButton] = {}
         for side in _USUAL:
             made = QToolButton()
             made.setText(str(side))
-            made.setToolTip(tip_of(f"Tiles of {side} × {side} px"))
-            made.setAccessibleName(f"Tiles of {side} × {side} px")
+            made.setToolTip(tip_of(say("Tiles of {side} × {side} px", side=side)))
+            made.setAccessibleName(say("Tiles of {side} × {side} px", side=side))
             made.clicked.connect(partial(self.size_wanted.emit, side))
             sizes.addWidget(made)
             self.usual[side] = made
@@ -157,11 +164,11 @@ class SliceNumbers(QWidget):
         loose = slicing.is_loose
         self.loose.setChecked(loose)
         self.gap.setVisible(loose)
-        self.size_label.setText("Cell  w × h" if loose else "Tile  w × h")
+        self.size_label.setText(say("Cell  w × h") if loose else say("Tile  w × h"))
         for key, box in self.boxes.items():
             box.setEnabled(not loose or key.startswith("tile_"))
-        self.boxes["tile_width"].setToolTip("Cell width" if loose else "Tile width")
-        self.boxes["tile_height"].setToolTip("Cell height" if loose else "Tile height")
+        self.boxes["tile_width"].setToolTip(say("Cell width") if loose else say("Tile width"))
+        self.boxes["tile_height"].setToolTip(say("Cell height") if loose else say("Tile height"))
 
     def _show_colours(self, colours: tuple[tuple[int, int, int], ...]) -> None:
         clear(self.colours)
@@ -175,5 +182,5 @@ class SliceNumbers(QWidget):
                 f"background: {name}; color: {ink}; border: 1px solid {theme().line};"
                 "padding: 2px 8px;"
             )
-            chip.setToolTip(tip_of(f"{name}: click to take it away"))
+            chip.setToolTip(tip_of(say("{name}: click to take it away", name=name)))
             self.colours.addWidget(chip)

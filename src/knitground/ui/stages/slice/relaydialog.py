@@ -8,6 +8,7 @@ from pathlib import Path
 from PySide6.QtWidgets import QFormLayout, QLabel, QVBoxLayout, QWidget
 
 from knitground.core.base.errors import SlicingError
+from knitground.core.base.tongue import say
 from knitground.core.model.slicing import Slicing
 from knitground.core.model.tileset import Picture, Tileset
 from knitground.core.render.pixels import Pixels, premultiplied
@@ -25,24 +26,24 @@ class RelayDialog(Dialog):
 
     def __init__(self, tileset: Tileset, parent: QWidget) -> None:
         super().__init__(parent)
-        self.setWindowTitle(f"Re-lay “{tileset.name}”")
+        self.setWindowTitle(say("Re-lay “{name}”", name=tileset.name))
         self.tileset = tileset
         self.boxes: dict[str, WholeBox] = {}
         form = QFormLayout()
         for name, low, high, value, hint in (
-            ("margin", 0, 256, 1, "Pixels round all tiles"),
-            ("spacing", 0, 256, 2, "Pixels between tiles"),
-            ("columns", 1, 4096, max(1, tileset.columns), "Tiles in a row"),
-            ("extrude", 0, 64, 1, "How often the outermost pixels of each tile are repeated"),
+            ("margin", 0, 256, 1, say("Pixels round all tiles")),
+            ("spacing", 0, 256, 2, say("Pixels between tiles")),
+            ("columns", 1, 4096, max(1, tileset.columns), say("Tiles in a row")),
+            ("extrude", 0, 64, 1, say("How often the outermost pixels of each tile are repeated")),
         ):
             box = whole_box(low, high, hint, value=value, suffix="" if name == "columns" else " px")
             box.valueChanged.connect(self._show)
             self.boxes[name] = box
-            form.addRow("Borders repeated by" if name == "extrude" else name.capitalize(), box)
+            form.addRow(say("Borders repeated by") if name == "extrude" else name.capitalize(), box)
         self.picture = Swatch()
         self.picture.setMinimumSize(420, 260)
         self.facts = QLabel()
-        self.buttons = self.make_buttons("Re-lay the sheet")
+        self.buttons = self.make_buttons(say("Re-lay the sheet"))
         layout = QVBoxLayout(self)
         layout.addLayout(row(column(form, 1), self.picture))
         layout.addWidget(self.facts)
@@ -58,14 +59,15 @@ class RelayDialog(Dialog):
         picture, role = self.tileset.picture, "warning"
         try:
             if picture is None:
-                text = f"{self.tileset.sheet} is missing: find it first"
+                text = say("{sheet} is missing: find it first", sheet=self.tileset.sheet)
             else:
                 grid = lay_grid(self.tileset.slicing, self.tileset.width, self.tileset.height)
                 few = replace(grid, rows=min(grid.rows, 1 + 128 // max(1, grid.columns)))
                 made, _ = relay(picture, few, **self.numbers())
                 self.picture.show_pixels(premultiplied(made[:512, :512]))
-                text = (
-                    f"{grid.count} tiles in a new sheet; the old file stays, maps keep their tiles"
+                text = say(
+                    "{count} tiles in a new sheet; the old file stays, maps keep their tiles",
+                    count=grid.count,
                 )
                 role = "note"
         except SlicingError as error:
@@ -89,7 +91,7 @@ class ReskinDialog(Dialog):
 
     def __init__(self, tileset: Tileset, picture: Picture, path: Path, parent: QWidget) -> None:
         super().__init__(parent)
-        self.setWindowTitle(f"{path.name} for “{tileset.name}”")
+        self.setWindowTitle(say("{name} for “{name2}”", name=path.name, name2=tileset.name))
         before, after = Swatch(), Swatch()
         for swatch, shown in ((before, tileset.picture), (after, picture)):
             swatch.setMinimumSize(320, 300)
@@ -97,18 +99,27 @@ class ReskinDialog(Dialog):
         height, width = picture.shape[:2]
         same = (width, height) == (tileset.width, tileset.height)
         text = (
-            "The same size: every tile keeps its place, marks, weights and maps."
+            say("The same size: every tile keeps its place, marks, weights and maps.")
             if same
-            else f"It is {width} × {height} px, the old one {tileset.width} × {tileset.height}: "
-            "tiles keep row and column; look whether the arrangement is the same."
+            else say(
+                "It is {width} × {height} px, the old one {width2} × {height2}: tiles keep "
+                "row and column; look whether the arrangement is the same.",
+                width=width,
+                height=height,
+                width2=tileset.width,
+                height2=tileset.height,
+            )
         )
         facts = QLabel(text)
         facts.setWordWrap(True)
         set_role(facts, "note" if same else "warning")
-        buttons = self.make_buttons("Use this picture")
+        buttons = self.make_buttons(say("Use this picture"))
         layout = QVBoxLayout(self)
         layout.addLayout(
-            row(column(QLabel("As it is"), before), column(QLabel(f"With {path.name}"), after))
+            row(
+                column(QLabel(say("As it is")), before),
+                column(QLabel(say("With {name}", name=path.name)), after),
+            )
         )
         layout.addWidget(facts)
         layout.addWidget(buttons)

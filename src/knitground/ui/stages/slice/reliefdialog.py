@@ -10,6 +10,7 @@ from PySide6.QtGui import QMouseEvent
 from PySide6.QtWidgets import QDialogButtonBox, QFormLayout, QLabel, QVBoxLayout, QWidget
 
 from knitground.core.base.errors import SlicingError
+from knitground.core.base.tongue import say
 from knitground.core.files.images import relief_name
 from knitground.core.model.lattice import Rect
 from knitground.core.model.slicing import Slicing
@@ -34,43 +35,49 @@ class ReliefDialog(Dialog):
 
     def __init__(self, tileset: Tileset, parent: QWidget, *, moves: bool = True) -> None:
         super().__init__(parent)
-        self.setWindowTitle(f"Relief of “{tileset.name}”")
+        self.setWindowTitle(say("Relief of “{name}”", name=tileset.name))
         self.tileset = tileset
         self.removes = False
         """Whether it is to have none any more."""
         self.by = Choice(
-            "What is bright lies higher; what has an outline rises from it",
-            [("brightness and outline", By.BOTH), ("brightness", By.BRIGHTNESS),
+            say("What is bright lies higher; what has an outline rises from it"),
+            [(say("brightness and outline"), By.BOTH), ("brightness", By.BRIGHTNESS),
              ("outline", By.OUTLINE)],
         )  # fmt: skip
-        self.strength = number_box(-4, 4, "How steep it is; less than 0 goes inwards", value=1,
+        self.strength = number_box(-4, 4, say("How steep it is; less than 0 goes inwards"), value=1,
                                    step=0.1)  # fmt: skip
-        self.round = whole_box(1, 64, "By the outline: from there to where it lies flat", value=4,
-                               suffix=" px")  # fmt: skip
+        self.round = whole_box(
+            1, 64, say("By the outline: from there to where it lies flat"), value=4, suffix=" px"
+        )
         form = QFormLayout()
-        form.addRow("From", self.by)
-        form.addRow("Strength", self.strength)
-        form.addRow("Rounding", self.round)
+        form.addRow(say("From"), self.by)
+        form.addRow(say("Strength"), self.strength)
+        form.addRow(say("Rounding"), self.round)
         self.lit, self.relief = Swatch(), Swatch()
         for swatch in (self.lit, self.relief):
             swatch.setMinimumSize(290, 290)
         self.lit.setMouseTracking(True)
         self.lit.installEventFilter(self)
-        self.lit.setToolTip("A lamp goes over it; it follows the pointer")
+        self.lit.setToolTip(say("A lamp goes over it; it follows the pointer"))
         hint = note(
-            f"It is kept as {relief_name(tileset.sheet)} beside the sheet: paint on "
-            "it in another program, and it is read again. Red is right, green up, blue towards you."
+            say(
+                "It is kept as {relief_name} beside the sheet: paint on it in another "
+                "program, and it is read again. Red is right, green up, blue towards you.",
+                relief_name=relief_name(tileset.sheet),
+            )
         )
         hint.setWordWrap(True)
-        buttons = self.make_buttons("Make the relief")
+        buttons = self.make_buttons(say("Make the relief"))
         if tileset.relief is not None:
-            away = buttons.addButton("Take it away", QDialogButtonBox.ButtonRole.DestructiveRole)
-            away.setToolTip("The sheet is lit as if it were flat")
+            away = buttons.addButton(
+                say("Take it away"), QDialogButtonBox.ButtonRole.DestructiveRole
+            )
+            away.setToolTip(say("The sheet is lit as if it were flat"))
             away.clicked.connect(self._remove)
         layout = QVBoxLayout(self)
         layout.addLayout(row(
-            column(form, hint, 1), column(QLabel("In the light of a lamp"), self.lit),
-            column(QLabel("The relief"), self.relief),
+            column(form, hint, 1), column(QLabel(say("In the light of a lamp")), self.lit),
+            column(QLabel(say("The relief")), self.relief),
         ))  # fmt: skip
         layout.addWidget(buttons)
         self._angle = 0.0

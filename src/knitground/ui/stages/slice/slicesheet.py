@@ -17,6 +17,7 @@ from PySide6.QtGui import (
     QPolygonF,
 )
 
+from knitground.core.base.tongue import say
 from knitground.core.model.slicing import Slicing
 from knitground.core.model.tileset import Picture
 from knitground.core.slicing.base import base_of
@@ -268,19 +269,35 @@ class SliceSheet(SheetView):
         """Say what is under a place of the sheet."""
         if self.tileset is None:
             return ""
-        size = f"{self.tileset.sheet} · {self.tileset.width} × {self.tileset.height} px"
+        size = say(
+            "{sheet} · {width} × {height} px",
+            sheet=self.tileset.sheet,
+            width=self.tileset.width,
+            height=self.tileset.height,
+        )
         if not (0 <= x < self.tileset.width and 0 <= y < self.tileset.height):
             return size
         at = self.grid.tile_at(x, y) if self.grid else None
         if at is None or self.grid is None:
-            return f"{size} · between tiles at {int(x)}, {int(y)}"
+            return say(
+                "{size} · between tiles at {number}, {number2}",
+                size=size,
+                number=int(x),
+                number2=int(y),
+            )
         if self.grid.slicing.pieces:
             return f"{size} · {self._piece_words(at[1])}"
         number = at[0] * self.grid.columns + at[1]
         cut = self.grid.slicing
-        return (
-            f"{size} · tile {number}: column {at[1]}, row {at[0]} at "
-            f"{cut.left(at[1])}, {cut.top(at[0])} px{self._fact_words(at)}"
+        return say(
+            "{size} · tile {number}: column {at}, row {at2} at {left}, {top} px{fact_words}",
+            size=size,
+            number=number,
+            at=at[1],
+            at2=at[0],
+            left=cut.left(at[1]),
+            top=cut.top(at[0]),
+            fact_words=self._fact_words(at),
         )
 
     def _piece_words(self, number: int) -> str:
@@ -289,18 +306,27 @@ class SliceSheet(SheetView):
         label = self.tileset.fact(0, number).name if self.tileset else ""
         name = f" “{label}”" if label and self.settled else ""
         facts = self._fact_words((0, number))
-        return f"piece {number}{name}: {wide} × {high} px at {left}, {top}{facts}"
+        return say(
+            "piece {number}{name}: {wide} × {high} px at {left}, {top}{facts}",
+            number=number,
+            name=name,
+            wide=wide,
+            high=high,
+            left=left,
+            top=top,
+            facts=facts,
+        )
 
     def _fact_words(self, at: tuple[int, int]) -> str:
         if self.tileset is not None and at in self.tileset.left_out:
-            return " · left out"
+            return say(" · left out")
         if self.facts is None:
             return ""
         if self.facts.empty[at]:
-            return " · empty"
+            return say(" · empty")
         if self.facts.doubles[at]:
-            return f" · the same as tile {self.facts.first[at]}"
-        return " · art goes on over its border" if self.facts.crossed[at] else ""
+            return say(" · the same as tile {first}", first=self.facts.first[at])
+        return say(" · art goes on over its border") if self.facts.crossed[at] else ""
 
     def pressed(self, event: QMouseEvent) -> None:
         if self.tileset is None:

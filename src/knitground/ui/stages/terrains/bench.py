@@ -19,6 +19,7 @@ from PySide6.QtWidgets import (
 )
 
 from knitground.core.base.progress import Progress
+from knitground.core.base.tongue import later, say
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.hand import TerrainInHand
 from knitground.core.edit.terrainlist import add_terrain
@@ -60,11 +61,11 @@ from knitground.ui.stages.terrains.terrainchips import TerrainChips
 from knitground.ui.stages.terrains.variants import VariantsPanel
 
 _LATER_MS = 120
-TABS = ("Variants", "Coverage", "Swatch", "Review")
+TABS = (later("Variants"), later("Coverage"), later("Swatch"), later("Review"))
 _EXAMPLES = {
-    SetKind.CORNER: "as in grass, sand, water",
-    SetKind.EDGE: "as in road, river",
-    SetKind.RING: "as in wall",
+    SetKind.CORNER: say("as in grass, sand, water"),
+    SetKind.EDGE: say("as in road, river"),
+    SetKind.RING: say("as in wall"),
 }
 
 
@@ -90,10 +91,12 @@ class TerrainsBench(Stage):
         self.swatch_note = note()
         self.big = BigTile(self._big_tile)
         self.big.session = session
-        self.sets = Choice("The terrain set that is being marked")
-        self.sets.setPlaceholderText("sets of other sheets")
+        self.sets = Choice(say("The terrain set that is being marked"))
+        self.sets.setPlaceholderText(say("sets of other sheets"))
         self.sets.chosen.connect(lambda found: self.choose_set(*found))
-        self.sheets = Choice("A set may take tiles of other sheets too: choose one to mark them")
+        self.sheets = Choice(
+            say("A set may take tiles of other sheets too: choose one to mark them")
+        )
         self.sheets.chosen.connect(self._choose_sheet)
         self.progress = note()
         self._later = QTimer(self, singleShot=True, interval=_LATER_MS)
@@ -102,39 +105,42 @@ class TerrainsBench(Stage):
         self._connect()
 
     def _lay_out(self) -> None:
-        self.set_button = QPushButton("Set…")
-        self.set_button.setToolTip("New, renamed, deleted terrain sets")
+        self.set_button = QPushButton(say("Set…"))
+        self.set_button.setToolTip(say("New, renamed, deleted terrain sets"))
         menu = QMenu(self.set_button)
         for kind, words in (
-            (SetKind.CORNER, "terrain at the corners"),
-            (SetKind.EDGE, "paths over the sides"),
-            (SetKind.RING, "cells joined to their neighbours"),
+            (SetKind.CORNER, say("terrain at the corners")),
+            (SetKind.EDGE, say("paths over the sides")),
+            (SetKind.RING, say("cells joined to their neighbours")),
         ):
-            menu.addAction(f"New {kind.value} set: {words}…", partial(self.ask_terrains_of, kind))
-        menu.addAction("Make a set from two plain tiles…", self.ask_made_set)
-        menu.addAction("Likely sets of this sheet", self.show_likely)
+            menu.addAction(
+                say("New {value} set: {words}…", value=kind.value, words=words),
+                partial(self.ask_terrains_of, kind),
+            )
+        menu.addAction(say("Make a set from two plain tiles…"), self.ask_made_set)
+        menu.addAction(say("Likely sets of this sheet"), self.show_likely)
         menu.addSeparator()
-        menu.addAction("Rename…", self.ask_set_name)
-        menu.addAction("Delete", self.delete_set)
+        menu.addAction(say("Rename…"), self.ask_set_name)
+        menu.addAction(say("Delete"), self.delete_set)
         self.set_button.setMenu(menu)
         self.guess_button = button(
-            "Guess marks",
+            say("Guess marks"),
             self.guess,
-            "Guess the marks of all other tiles from those marked",
+            say("Guess the marks of all other tiles from those marked"),
         )
         self.copy_button = button(
-            "Copy layout", self._toggle_copy,
-            "Drag over a block of tiles, then drag the block onto another one",
+            say("Copy layout"), self._toggle_copy,
+            say("Drag over a block of tiles, then drag the block onto another one"),
         )  # fmt: skip
         self.copy_button.setCheckable(True)
         self.make_button = button(
-            "Make missing…", self.ask_make, "Make missing tiles from those that are there"
+            say("Make missing…"), self.ask_make, say("Make missing tiles from those that are there")
         )
         self.tabs = QTabBar()
         self.tabs.setExpanding(False)
         self.tabs.setDrawBase(False)
         for name in TABS:
-            self.tabs.addTab(name)
+            self.tabs.addTab(say(name))
         self.pages = QStackedWidget()
         swatch = QWidget()
         swatch_layout = column(self.swatch_note, self.swatch, spacing=4)
@@ -153,13 +159,15 @@ class TerrainsBench(Stage):
         self.likely = LikelyCards(self.session)
         self.likely.hide()
         self._unseen: WeakKeyDictionary[TerrainSet, set[At]] = WeakKeyDictionary()
-        self.more = button("", self.show_likely, "Likely sets of this sheet that are not made yet")
+        self.more = button(
+            "", self.show_likely, say("Likely sets of this sheet that are not made yet")
+        )
         self.more.hide()
         self._likely_open = False
         self.cards = SetCards()
         self.cards.hide()
         layout = column(
-            row(head("Terrains"), 1, self.sets, self.set_button),
+            row(head(say("Terrains")), 1, self.sets, self.set_button),
             row(self.more, 1),
             self.likely,
             self.cards,
@@ -199,7 +207,9 @@ class TerrainsBench(Stage):
         self.review.guess_wanted.connect(self.guess)
         self.review.look_wanted.connect(self.look_at_guessed)
         self.review.right_wanted.connect(self.take_all_as_right)
-        self.review.ended.connect(lambda: s.note("All reviewed: coverage tells what is missing"))
+        self.review.ended.connect(
+            lambda: s.note(say("All reviewed: coverage tells what is missing"))
+        )
 
     # What is shown
 
@@ -259,7 +269,7 @@ class TerrainsBench(Stage):
         self.sets.offer((set_title(*each), each) for each in sets)
         self.sets.show_value((owner, kit))  # without a set of this sheet: none of the others
         self.sets.setVisible(bool(sets))
-        self.sheets.offer((f"tiles of {each.name}", each) for each in tilesets)
+        self.sheets.offer((say("tiles of {name}", name=each.name), each) for each in tilesets)
         self.sheets.show_value(shown)
         self.sheets.setVisible(len(tilesets) > 1 and kit is not None)
         if self.sheet.tileset is not shown:
@@ -320,7 +330,9 @@ class TerrainsBench(Stage):
             pixels, gaps = sample_pixels(self.session.project, owner, kit)
             self.swatch.show_pixels(pixels)
             self.swatch_note.setText(
-                f"{gaps} cells have no tile: they glow" if gaps else "Every cell has its tile."
+                say("{gaps} cells have no tile: they glow", gaps=gaps)
+                if gaps
+                else say("Every cell has its tile.")
             )
 
     # Tiles
@@ -369,14 +381,16 @@ class TerrainsBench(Stage):
         marks = kit.marks_within(shown.rows, shown.columns, guest)[..., list(kit.kind.slots)]
         marked = int((marks != NOTHING).any(axis=2).sum())
         full = int((marks != NOTHING).all(axis=2).sum())
-        text = f"{marked} of {shown.count} tiles marked"
+        text = say("{marked} of {count} tiles marked", marked=marked, count=shown.count)
         if kit.kind is SetKind.CORNER and full < marked:
-            text += f" · {marked - full} of them in part"
+            text += say(" · {marked} of them in part", marked=marked - full)
         users = len(self.users())
         article = "an" if kit.kind is SetKind.EDGE else "a"
-        text += f" · {article} {kit.kind.value} set"
+        text += say(" · {article} {value} set", article=article, value=kit.kind.value)
         text += (
-            f", used by {users} layer{'s' * (users > 1)}" if users else ", not used by a map yet"
+            say(", used by {users} layer{it}", users=users, it="s" * (users > 1))
+            if users
+            else say(", not used by a map yet")
         )
         self.progress.setText(text)
 
@@ -409,13 +423,15 @@ class TerrainsBench(Stage):
     def _toggle_copy(self) -> None:
         self.sheet.set_copying(self.copy_button.isChecked())
         if self.copy_button.isChecked():
-            self.session.note("Drag over a block of marked tiles, then drag it onto another block")
+            self.session.note(
+                say("Drag over a block of marked tiles, then drag it onto another block")
+            )
 
     def guess(self) -> None:
         """Guess all marks that are not known, as one step, and line up the least sure."""
         owner, kit, shown = self.owner, self.kit, self.shown
         if owner is None or kit is None or shown is None or shown.picture is None:
-            self.session.note("Choose a set and a sheet first")
+            self.session.note(say("Choose a set and a sheet first"))
             return
         guest = None if shown is owner else shown
 
@@ -423,7 +439,7 @@ class TerrainsBench(Stage):
             if isinstance(found, str):
                 self.session.note(found[0].upper() + found[1:])
                 return
-            name = f"Guess marks of {len(found.places)} tiles"
+            name = say("Guess marks of {count} tiles", count=len(found.places))
             if self.session.apply(set_marks(owner, kit, found.places, found.marks, name, guest)):
                 if guest is None:
                     self._guessed(kit, found.places)
@@ -431,13 +447,17 @@ class TerrainsBench(Stage):
                 self.review.show_line([*found.line])
                 self.sheet.setFocus()
                 self.session.note(
-                    f"{len(found.places)} tiles are marked; the {len(found.line)} least sure are "
-                    "lined up: Enter accepts"
+                    say(
+                        "{count} tiles are marked; the {count2} least sure are lined up: Enter "
+                        "accepts",
+                        count=len(found.places),
+                        count2=len(found.line),
+                    )
                 )
 
         name = guest.name if guest else None
         self.session.run_long(
-            "Guessing marks…", lambda progress: guess_sheet(shown, kit, name, progress), take
+            say("Guessing marks…"), lambda progress: guess_sheet(shown, kit, name, progress), take
         )
 
     def show_reviewed(self, row_: int, col: int) -> None:
@@ -450,7 +470,7 @@ class TerrainsBench(Stage):
         """Copy the marks of a block; asks which terrain comes in place of which."""
         owner, kit = self.owner, self.kit
         if owner is None or kit is None or self.shown is not owner:
-            self.session.note("A layout is copied on the set's own sheet")
+            self.session.note(say("A layout is copied on the set's own sheet"))
             return
         row_, col, rows, cols = block
         marks = kit.marks_within(owner.rows, owner.columns)
@@ -478,7 +498,7 @@ class TerrainsBench(Stage):
         map_, knitter = self.session.map, self.session.doc.knitter
         layers = [layer for layer in self.users() if map_ and layer in map_.layers]
         if map_ is None or not layers:
-            self.session.note("This map has no layer of that set")
+            self.session.note(say("This map has no layer of that set"))
             return
 
         def look(_: Progress) -> tuple[GroundLayer, tuple[int, int]] | None:
@@ -490,12 +510,12 @@ class TerrainsBench(Stage):
 
         def show(found: tuple[GroundLayer, tuple[int, int]] | None) -> None:
             if found is None:
-                self.session.note("No cell of this map asks for that combination")
+                self.session.note(say("No cell of this map asks for that combination"))
             else:
                 self.session.choose_layer(found[0])
                 self.session.cell_wanted.emit(*found[1])
 
-        self.session.run_long("Looking for a cell…", look, show)
+        self.session.run_long(say("Looking for a cell…"), look, show)
 
     def ask_make(self) -> None:
         """Show which missing tiles can be made, and make those that are wanted."""
@@ -505,14 +525,14 @@ class TerrainsBench(Stage):
         dialog = MakeDialog(self.session.project, owner, kit, self)
         if not dialog.able.missing:
             dialog.deleteLater()
-            self.session.note("No combination is missing")
+            self.session.note(say("No combination is missing"))
         elif answered(dialog):
             self.make(dialog)
 
     def ask_made_set(self) -> None:
         """Make a set from two plain tiles and an outline, on a sheet of its own."""
         if not self.session.project.tilesets:
-            self.session.warn("There is no sheet to take tiles from yet: open one in Slice")
+            self.session.warn(say("There is no sheet to take tiles from yet: open one in Slice"))
             return
         dialog = SetDialog(self.session, self.kit, self)
         if answered(dialog):
@@ -529,7 +549,13 @@ class TerrainsBench(Stage):
         def do() -> None:
             edit, made = add_made(self.session.project, owner, kit, dialog.chosen())
             self.session.doc.apply(edit)
-            self.session.note(f"“{made.name}” is a new sheet; saving writes {made.sheet}")
+            self.session.note(
+                say(
+                    "“{name}” is a new sheet; saving writes {sheet}",
+                    name=made.name,
+                    sheet=made.sheet,
+                )
+            )
 
         self.session.attempt(do)
 
@@ -537,8 +563,8 @@ class TerrainsBench(Stage):
         """Ask what a new set shows, and make it."""
         text, ok = QInputDialog.getText(
             self,
-            f"New {kind.value} set",
-            f"Its terrains, with commas between ({_EXAMPLES[kind]})",
+            say("New {value} set", value=kind.value),
+            say("Its terrains, with commas between ({examples})", examples=_EXAMPLES[kind]),
         )
         if ok:
             self.new_set(kind, [each.strip() for each in text.split(",")])
@@ -594,7 +620,7 @@ class TerrainsBench(Stage):
         """Show the likely sets of the sheet, or put them away."""
         self._likely_open = not (self._likely_open and self.likely.isVisible())
         if self._likely_open and self.owner is not None and self.owner.picture is None:
-            self.session.warn(f"{self.owner.sheet} is missing: find it first")
+            self.session.warn(say("{sheet} is missing: find it first", sheet=self.owner.sheet))
         self.refresh()
 
     def _show_more(self) -> None:
@@ -602,24 +628,26 @@ class TerrainsBench(Stage):
         count = len(self.likely.shown)
         self.cards.set_slim(count > 0)
         self.more.setVisible(self.kit is not None and count > 0)
-        words = "put them away" if self._likely_open else "show them"
-        sets = "set looks likely" if count == 1 else "sets look likely"
-        self.more.setText(f"{count} more {sets}: {words}")
+        words = say("put them away") if self._likely_open else say("show them")
+        sets = say("set looks likely") if count == 1 else say("sets look likely")
+        self.more.setText(say("{count} more {sets}: {words}", count=count, sets=sets, words=words))
 
     def new_set(self, kind: SetKind = SetKind.CORNER, names: Sequence[str] = ()) -> None:
         """Add a set with terrains of these names to the sheet; it is called after them."""
         tileset = self.session.tileset
         if tileset is None:
-            self.session.warn("There is no sheet to mark yet: open one in Slice")
+            self.session.warn(say("There is no sheet to mark yet: open one in Slice"))
             return
-        terrains = list(dict.fromkeys(each for each in names if each)) or ["terrain 1"]
-        called = ", ".join(terrains) if any(names) else f"{kind.value} set".capitalize()
+        terrains = list(dict.fromkeys(each for each in names if each)) or [say("terrain 1")]
+        called = (
+            ", ".join(terrains) if any(names) else say("{value} set", value=kind.value).capitalize()
+        )
         name = free_name(called[:MAX_NAME], [each.name for each in tileset.sets])
         kit = TerrainSet(name, kind)
         doc = self.session.doc
 
         def make() -> None:
-            with doc.stroke(f"Add {kind.value} set “{name}”"):
+            with doc.stroke(say("Add {value} set “{name}”", value=kind.value, name=name)):
                 doc.apply(add_set(tileset, kit))
                 for each in terrains:
                     doc.apply(add_terrain(tileset, kit, each))
@@ -631,13 +659,18 @@ class TerrainsBench(Stage):
         self.refresh()
         self.choose(1)
         self.session.note(
-            "Next: mark one plain tile of each terrain (Shift and click marks all of a tile); then "
-            "“Guess marks” does the others"
+            say(
+                "Next: mark one plain tile of each terrain (Shift and click marks all of a "
+                "tile); then "
+                "“Guess marks” does the others"
+            )
         )
 
     def ask_set_name(self) -> None:
         if self.kit is not None:
-            name, ok = QInputDialog.getText(self, "Rename set", "Name", text=self.kit.name)
+            name, ok = QInputDialog.getText(
+                self, say("Rename set"), say("Name"), text=self.kit.name
+            )
             if ok:
                 self.rename_set(name)
 
@@ -661,7 +694,9 @@ class TerrainsBench(Stage):
 
     def take_picture(self, mark: int) -> None:
         if self.sheet.chosen is None or self.shown is not self.owner:
-            self.session.note("Choose a tile of the set's own sheet first: it becomes the picture")
+            self.session.note(
+                say("Choose a tile of the set's own sheet first: it becomes the picture")
+            )
         else:
             self.chips.change(mark, picture=self.sheet.chosen)
 
@@ -669,7 +704,7 @@ class TerrainsBench(Stage):
         """Ask which terrain comes in place of which; None if it is called off."""
         assert self.kit is not None
         dialog = Dialog(self)
-        dialog.setWindowTitle("Copy layout")
+        dialog.setWindowTitle(say("Copy layout"))
         form = QFormLayout(dialog)
         boxes: dict[int, Choice] = {}
         terrains = [
@@ -677,9 +712,9 @@ class TerrainsBench(Stage):
             for number, each in enumerate(self.kit.terrains, 1)
         ]
         for place, mark in enumerate(found):
-            box = boxes[mark] = Choice("The terrain that comes in its place", terrains)
+            box = boxes[mark] = Choice(say("The terrain that comes in its place"), terrains)
             box.show_value(there[place] if place < len(there) else mark)
-            form.addRow(f"{self.kit.name_of(mark)} becomes", box)
+            form.addRow(say("{name} becomes", name=self.kit.name_of(mark)), box)
         form.addRow(dialog.make_buttons())
         if not answered(dialog):
             return None

@@ -9,6 +9,7 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QIcon, QPainter, QPen, QPixmap, QPolygonF
 from PySide6.QtWidgets import QGridLayout, QLabel, QScrollArea, QToolButton, QWidget
 
+from knitground.core.base.tongue import say
 from knitground.core.chance.draw import shares
 from knitground.core.knit.bridge import build_graph
 from knitground.core.knit.coverage import Combination, Coverage, cover
@@ -80,8 +81,18 @@ class CoveragePanel(QWidget):
             names = " and ".join(kit.name_of(t) for t in group) or "plain"
             lack = sum(not each.had for each in combinations)
             had = len(combinations) - lack
-            more = f", {lack} missing" if lack else ""
-            self.list.addWidget(note(f"{names}: {had} of {len(combinations)}{more}"))
+            more = say(", {lack} missing", lack=lack) if lack else ""
+            self.list.addWidget(
+                note(
+                    say(
+                        "{names}: {had} of {count}{more}",
+                        names=names,
+                        had=had,
+                        count=len(combinations),
+                        more=more,
+                    )
+                )
+            )
             grid = QGridLayout()
             grid.setSpacing(3)
             for place, each in enumerate(sorted(combinations, key=lambda c: c.had)):
@@ -99,24 +110,39 @@ class CoveragePanel(QWidget):
         assert self.coverage is not None
         cover_ = self.coverage
         lack, twice = len(cover_.missing), len(cover_.doubled)
-        text = f"{cover_.had} of {len(cover_.pairs)} combinations have a tile"
-        text += f" · {lack} missing" if lack else " · nothing missing"
-        text += f" · {twice} with several, drawn by weight" if twice else ""
+        text = say(
+            "{had} of {count} combinations have a tile", had=cover_.had, count=len(cover_.pairs)
+        )
+        text += say(" · {lack} missing", lack=lack) if lack else say(" · nothing missing")
+        text += say(" · {twice} with several, drawn by weight", twice=twice) if twice else ""
         more = [each for each in cover_.beyond if not each.had]
         if cover_.beyond:
-            kinds = "two terrains at once" if kit.kind is SetKind.EDGE else "three or four terrains"
-            text += f" · of {kinds}: {len(cover_.beyond) - len(more)} of {len(cover_.beyond)}"
+            kinds = (
+                say("two terrains at once")
+                if kit.kind is SetKind.EDGE
+                else say("three or four terrains")
+            )
+            text += say(
+                " · of {kinds}: {count} of {count2}",
+                kinds=kinds,
+                count=len(cover_.beyond) - len(more),
+                count2=len(cover_.beyond),
+            )
         self.head.setText(text)
         set_role(self.head, "warning" if lack else "good")
 
     def _show_bridges(self, kit: TerrainSet) -> None:
         assert self.coverage is not None
         for a, b, way in self.coverage.bridges[:40]:
-            names = f"{kit.name_of(a)} and {kit.name_of(b)} have no tiles in common"
+            names = say(
+                "{name} and {name2} have no tiles in common",
+                name=kit.name_of(a),
+                name2=kit.name_of(b),
+            )
             if way:
-                names += f": bridged by {' → '.join(kit.name_of(t) for t in way)}"
+                names += say(": bridged by {words}", words=" → ".join(kit.name_of(t) for t in way))
             else:
-                names += " and no way between them: they would leave gaps"
+                names += say(" and no way between them: they would leave gaps")
             self.list.addWidget(note(names))
 
     def _button(self, kit: TerrainSet, each: Combination) -> QToolButton:
@@ -133,13 +159,19 @@ class CoveragePanel(QWidget):
     def _words(self, kit: TerrainSet, each: Combination) -> str:
         words = key_words(kit, each.key)
         if not each.had:
-            return f"Missing: {words}"
+            return say("Missing: {words}", words=words)
         if not each.doubled:
             return words
         weights = [weight for _, weight in each.variants]
         parts = ", ".join(percent(share) for share in shares(weights))
-        inner = f", {len(each.inner)} only inside areas" if each.inner else ""
-        return f"{words}: {len(weights)} tiles ({parts}){inner}"
+        inner = say(", {count} only inside areas", count=len(each.inner)) if each.inner else ""
+        return say(
+            "{words}: {count} tiles ({parts}){inner}",
+            words=words,
+            count=len(weights),
+            parts=parts,
+            inner=inner,
+        )
 
     def _picture(self, kit: TerrainSet, each: Combination) -> QPixmap:
         out = blank(_SIDE, _SIDE)

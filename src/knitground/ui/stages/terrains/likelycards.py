@@ -12,6 +12,7 @@ from PySide6.QtGui import QEnterEvent, QPixmap
 from PySide6.QtWidgets import QFrame, QLabel, QScrollArea, QWidget
 
 from knitground.core.base.progress import Progress
+from knitground.core.base.tongue import say
 from knitground.core.edit.likelysets import (
     add_likely_set,
     guess_words,
@@ -40,8 +41,8 @@ _OFFERED, _SURE = 0.5, 0.8
 _SIZE = QSize(220, 104)
 _WIDE, _ICON = 264, 14
 _COMES_MS = 150
-_LOOKING = "looking for likely sets…"
-_GATHER = "click tiles on the sheet; Esc ends"
+_LOOKING = say("looking for likely sets…")
+_GATHER = say("click tiles on the sheet; Esc ends")
 Offer = tuple[SetGuess, Pixels]
 
 
@@ -74,10 +75,10 @@ class LikelyCards(QWidget):
         self._job: Job[None] | None = None
         self._comes = QTimer(self, interval=_COMES_MS)
         self._comes.timeout.connect(self._show_left)
-        self.title = head("It looks like")
+        self.title = head(say("It looks like"))
         self.looking = note()
         self.looking.setWordWrap(False)
-        self.all = button("", self.make_all, "Make each of these sets, as one step")
+        self.all = button("", self.make_all, say("Make each of these sets, as one step"))
         self.cards = row(spacing=10)
         self.cards.addStretch(1)
         room = self._room = QWidget()
@@ -89,7 +90,7 @@ class LikelyCards(QWidget):
         self.around.setWidgetResizable(True)
         self.around.setFrameShape(QFrame.Shape.NoFrame)
         self.around.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self.around.setAccessibleName("Likely sets")
+        self.around.setAccessibleName(say("Likely sets"))
         self.setLayout(column(row(self.title, self.looking, 1, self.all), self.around, spacing=6))
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
@@ -226,7 +227,9 @@ class LikelyCards(QWidget):
 
     def _say_sure(self) -> None:
         sure = len(self._sure())
-        self.all.setText(f"Make the {sure} that are surer than {_SURE:.0%}")
+        self.all.setText(
+            say("Make the {sure} that are surer than {sure2:.0%}", sure=sure, sure2=_SURE)
+        )
         self.all.setVisible(sure > 1)
 
     def _sure(self) -> list[SetGuess]:
@@ -285,7 +288,7 @@ class LikelyCards(QWidget):
 
     def _make(self, tileset: Tileset, guesses: Iterable[SetGuess]) -> None:
         chosen = list(guesses)
-        name = f"Make {len(chosen)} likely sets" if len(chosen) > 1 else ""
+        name = say("Make {count} likely sets", count=len(chosen)) if len(chosen) > 1 else ""
         self.end_gathering()
 
         def do() -> None:
@@ -319,23 +322,23 @@ class LikelyCard(QFrame):
         self.setProperty("panel", "true")
         self.tileset, self.guess, self.pixels = tileset, guess, pixels
         self.picture = QLabel()
-        self.picture.setAccessibleName("What this set would knit")
+        self.picture.setAccessibleName(say("What this set would knit"))
         self.names: list[Line] = []
         lines = column(spacing=2)
         kit = kit_of_guess(tileset, guess)
         for number, terrain in enumerate(kit.terrains):
-            line = Line("Name of this terrain; empty: by its colour")
-            line.setAccessibleName(f"Name of {terrain.name}")
+            line = Line(say("Name of this terrain; empty: by its colour"))
+            line.setAccessibleName(say("Name of {name}", name=terrain.name))
             line.told.connect(partial(self.named.emit, number))
             icon = QLabel()
             icon.setPixmap(terrain_icon(kit, number + 1).pixmap(_ICON, _ICON))
             lines.addLayout(row(icon, line, spacing=4))
             self.names.append(line)
         self.words = note()
-        self.make = primary("Make this set", self.wanted.emit, "")
+        self.make = primary(say("Make this set"), self.wanted.emit, "")
         self.tiles = button(
-            "Choose tiles", lambda: None,
-            "Put tiles in, or take them out: click them on the sheet, or drag over several",
+            say("Choose tiles"), lambda: None,
+            say("Put tiles in, or take them out: click them on the sheet, or drag over several"),
         )  # fmt: skip
         self.tiles.setCheckable(True)
         self.setLayout(column(
@@ -349,9 +352,15 @@ class LikelyCard(QFrame):
         """Show it with other tiles or names; and what it knits then, if that is another picture."""
         self.guess = guess
         self.show_names()
-        self.words.setText(f"{guess_words(guess)} · {guess.score:.0%} sure")
-        what = f"{guess.kind.value} set of {len(guess.places)} tiles"
-        self.make.setToolTip(tip_of(f"Make a {what}, marks included"))
+        self.words.setText(
+            say(
+                "{guess_words} · {score:.0%} sure",
+                guess_words=guess_words(guess),
+                score=guess.score,
+            )
+        )
+        what = say("{value} set of {count} tiles", value=guess.kind.value, count=len(guess.places))
+        self.make.setToolTip(tip_of(say("Make a {what}, marks included", what=what)))
         if pixels is not None:
             self.pixels = pixels
             self.picture.setPixmap(_fitted(pixels))

@@ -11,6 +11,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from knitground.core.base.tongue import say
 from knitground.core.knit.makeable import makeable
 from knitground.core.knit.making import Made
 from knitground.core.knit.missing import key_words
@@ -31,20 +32,24 @@ class MakeDialog(Dialog):
         self, project: Project, owner: Tileset, kit: TerrainSet, parent: QWidget | None = None
     ) -> None:
         super().__init__(parent)
-        self.setWindowTitle(f"Make missing tiles of “{kit.name}”")
+        self.setWindowTitle(say("Make missing tiles of “{name}”", name=kit.name))
         self.resize(620, 460)
         self.kit = kit
         self.able = makeable(project, owner, kit)
-        self.turn = Check("turn tiles", "Light and grain turn too")
-        self.mirror = Check("mirror tiles", "Left and right, top and bottom")
-        self.join = Check("join quarters of tiles", "Each quarter of a tile that shows it")
+        self.turn = Check(say("turn tiles"), say("Light and grain turn too"))
+        self.mirror = Check(say("mirror tiles"), say("Left and right, top and bottom"))
+        self.join = Check(
+            say("join quarters of tiles"), say("Each quarter of a tile that shows it")
+        )
         flat = self.able.lattice is None
         for box, on in ((self.turn, False), (self.mirror, True), (self.join, flat)):
             box.show_value(on)
             box.clicked.connect(self.show_made)
         for box in () if flat else (self.turn, self.join):
             box.setEnabled(False)
-            box.setToolTip("What stands on diamonds is seen from one side: it is mirrored only")
+            box.setToolTip(
+                say("What stands on diamonds is seen from one side: it is mirrored only")
+            )
         self.head = QLabel()
         self.grid = QGridLayout()
         self.made: list[Made] = []
@@ -55,11 +60,14 @@ class MakeDialog(Dialog):
         area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         area.setWidget(inner)
         area.setWidgetResizable(True)
-        self.buttons = self.make_buttons("Make them")
+        self.buttons = self.make_buttons(say("Make them"))
         layout = column(
             note(
-                "They go on a new sheet of the project, with their marks; the sheet that they are "
-                "made from is not touched. What does the art allow?"
+                say(
+                    "They go on a new sheet of the project, with their marks; the sheet that "
+                    "they are "
+                    "made from is not touched. What does the art allow?"
+                )
             ),
             row(self.turn, self.mirror, self.join, 1),
             self.head,
@@ -90,8 +98,12 @@ class MakeDialog(Dialog):
             self.grid.addLayout(cell, place // 3, place % 3)
         missing = len(self.able.missing)
         lack = missing - len(self.made)
-        text = f"{missing} combinations are missing · {len(self.made)} can be made so"
-        self.head.setText(text + (f" · {lack} can not" if lack else ""))
+        text = say(
+            "{missing} combinations are missing · {count} can be made so",
+            missing=missing,
+            count=len(self.made),
+        )
+        self.head.setText(text + (say(" · {lack} can not", lack=lack) if lack else ""))
         self.ok.setEnabled(bool(self.made))
 
     def chosen(self) -> list[Made]:

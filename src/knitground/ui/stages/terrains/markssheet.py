@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 from PySide6.QtCore import QEvent, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPen
 
+from knitground.core.base.tongue import say
 from knitground.core.edit.document import Edit
 from knitground.core.edit.terrains import colours_from_art, paint_marks
 from knitground.core.model.terrain import ANY, NOTHING, Slot, TerrainSet
@@ -248,10 +249,14 @@ class MarksSheet(SheetView):
         self.choose(*found[:2])
         self._clearing = event.button() == Qt.MouseButton.RightButton
         if not self._clearing and self.value == NOTHING:
-            self.session.note("Choose a terrain above first; the right button clears marks")
+            self.session.note(say("Choose a terrain above first; the right button clears marks"))
             return
         value = NOTHING if self._clearing else self.value
-        name = "Clear marks" if self._clearing else f"Mark {self.kit.name_of(value)}"
+        name = (
+            say("Clear marks")
+            if self._clearing
+            else say("Mark {name}", name=self.kit.name_of(value))
+        )
         if not self.session.attempt(lambda: self.session.doc.begin_stroke(name)):
             return
         self._stroke, self._stroke_on, self._stroke_value = set(), self._parts(), value
@@ -428,7 +433,7 @@ class MarksSheet(SheetView):
 
     def _mark_chosen(self, slots: list[Slot], value: int) -> None:
         if self.chosen is None:
-            self.session.note("Choose a tile first: click it, or use the arrow keys")
+            self.session.note(say("Choose a tile first: click it, or use the arrow keys"))
             return
         row, col = self.chosen
         self._paint([(row, col, int(slot)) for slot in slots], value)
@@ -443,7 +448,13 @@ class MarksSheet(SheetView):
         )
         number = self.tileset.number(row, col)
         weight = self.tileset.fact(row, col).weight
-        return f"tile {number}, slot {slot.name}: {around or 'no marks'} · weight {weight:g}"
+        return say(
+            "tile {number}, slot {name}: {it} · weight {weight:g}",
+            number=number,
+            name=slot.name,
+            it=around or say("no marks"),
+            weight=weight,
+        )
 
     def leaveEvent(self, event: object) -> None:
         self._hover = None

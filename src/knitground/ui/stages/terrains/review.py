@@ -5,6 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QLabel, QWidget
 
+from knitground.core.base.tongue import say
 from knitground.core.model.tileset import At
 from knitground.ui.common.widgets import button, column, note, primary, row
 
@@ -31,18 +32,22 @@ class ReviewPanel(QWidget):
         self.head = QLabel()
         self.head.setWordWrap(True)
         self.words = note(
-            "Enter accepts and goes on, Shift+Enter goes back. Choose a terrain with 1 … 9 "
-            "(0: any); mark slots with Q W E / A S D / Z X C as they lie on the tile. "
-            "Shift clears one, Space fills the tile, Backspace clears it."
+            say(
+                "Enter accepts and goes on, Shift+Enter goes back. Choose a terrain with 1 … 9 "
+                "(0: any); mark slots with Q W E / A S D / Z X C as they lie on the tile. "
+                "Shift clears one, Space fills the tile, Backspace clears it."
+            )
         )
-        self.next = button("Accept, next", lambda: self.step(1), "This one is right", "Enter")
-        self.back = button("Back", lambda: self.step(-1), "The one before", "Shift+Enter")
-        hint = "Guess the marks of all other tiles, and line up the least sure"
-        self.guess = primary("Guess marks", self.guess_wanted.emit, hint)
-        self.look = primary("Look at them", self.look_wanted.emit,
-                            "Line them up, to be looked at one after the other")  # fmt: skip
-        self.right = button("All are right", self.right_wanted.emit,
-                            "Take all of them as looked at")  # fmt: skip
+        self.next = button(
+            say("Accept, next"), lambda: self.step(1), say("This one is right"), "Enter"
+        )
+        self.back = button(say("Back"), lambda: self.step(-1), say("The one before"), "Shift+Enter")
+        hint = say("Guess the marks of all other tiles, and line up the least sure")
+        self.guess = primary(say("Guess marks"), self.guess_wanted.emit, hint)
+        self.look = primary(say("Look at them"), self.look_wanted.emit,
+                            say("Line them up, to be looked at one after the other"))  # fmt: skip
+        self.right = button(say("All are right"), self.right_wanted.emit,
+                            say("Take all of them as looked at"))  # fmt: skip
         self.setLayout(column(
             self.head, self.words,
             row(self.next, self.back, self.look, self.right, self.guess, 1), 1,
@@ -81,17 +86,31 @@ class ReviewPanel(QWidget):
             each.setVisible(not going and self.unseen > 0)
         self.back.setEnabled(going and self.at > 0)
         if not going and self.unseen:
-            tiles = "1 tile has" if self.unseen == 1 else f"{self.unseen} tiles have"
-            self.head.setText(f"{tiles} guessed marks that nobody has looked at: they have a red "
-                              "corner on the sheet. A click on one looks at it.")  # fmt: skip
+            tiles = (
+                say("1 tile has")
+                if self.unseen == 1
+                else say("{unseen} tiles have", unseen=self.unseen)
+            )
+            self.head.setText(
+                say(
+                    "{tiles} guessed marks that nobody has looked at: they have a red corner on "
+                    "the sheet. A click on one looks at it.",
+                    tiles=tiles,
+                )
+            )
             return
         if not going:
             self.head.setText(
-                "Mark one plain tile of each terrain; the others can be guessed from those. What "
-                "is least sure is lined up here, to be looked at tile by tile."
+                say(
+                    "Mark one plain tile of each terrain; the others can be guessed from "
+                    "those. What "
+                    "is least sure is lined up here, to be looked at tile by tile."
+                )
             )
             return
         place, sure = self.line[self.at]
-        words = f"<b>{self.at + 1} of {len(self.line)}</b>"
-        self.head.setText(words if sure is None else f"{words} · {sure:.0%} sure")
+        words = say("<b>{at} of {count}</b>", at=self.at + 1, count=len(self.line))
+        self.head.setText(
+            words if sure is None else say("{words} · {sure:.0%} sure", words=words, sure=sure)
+        )
         self.shown.emit(*place)

@@ -9,19 +9,29 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QPainter, QPainterPath, QPaintEvent, QPen
 from PySide6.QtWidgets import QWidget
 
+from knitground.core.base.tongue import say
 from knitground.core.model.terrain import SetKind
 from knitground.ui.common.painting import painting
 from knitground.ui.common.theme import theme
 from knitground.ui.common.widgets import button, column, head, note, panel, row
 
 _WORDS = {
-    SetKind.CORNER: ("Corner set", "Ground that blends: terrain stands where four tiles meet."),
-    SetKind.EDGE: ("Edge set", "Paths: what goes over a tile's sides, from cell to cell."),
-    SetKind.RING: ("Ring set", "Walls, water, floors: whole cells, joined to their eight round."),
+    SetKind.CORNER: (
+        say("Corner set"),
+        say("Ground that blends: terrain stands where four tiles meet."),
+    ),
+    SetKind.EDGE: (
+        say("Edge set"),
+        say("Paths: what goes over a tile's sides, from cell to cell."),
+    ),
+    SetKind.RING: (
+        say("Ring set"),
+        say("Walls, water, floors: whole cells, joined to their eight round."),
+    ),
 }
 _PAPER, _INK, _LINES = "#E8DFC9", "#3F7F6B", "#B9AE97"
 _CELLS = 4
-_ASKED, _INSTEAD = "What does this sheet show?", "Or mark it yourself"
+_ASKED, _INSTEAD = say("What does this sheet show?"), say("Or mark it yourself")
 
 
 class Example(QWidget):
@@ -31,7 +41,7 @@ class Example(QWidget):
         super().__init__()
         self.kind = kind
         self.setFixedSize(QSize(132, 92))
-        self.setAccessibleName(f"Example of a {kind.value} set")
+        self.setAccessibleName(say("Example of a {value} set", value=kind.value))
 
     def paintEvent(self, event: QPaintEvent) -> None:
         with painting(self) as painter:
@@ -113,12 +123,15 @@ class SetCards(QWidget):
         """What is left out where likely sets are offered instead."""
         cards = [self._card(kind) for kind in SetKind]
         make = button(
-            "Make a set from two plain tiles…", self.making.emit,
-            "Two plain tiles and an outline become all tiles of a set",
+            say("Make a set from two plain tiles…"), self.making.emit,
+            say("Two plain tiles and an outline become all tiles of a set"),
         )  # fmt: skip
         words = note(
-            "Next: mark one plain tile of each terrain (choose the terrain, then Shift and click "
-            "the tile); then “Guess marks” does the others."
+            say(
+                "Next: mark one plain tile of each terrain (choose the terrain, then Shift "
+                "and click "
+                "the tile); then “Guess marks” does the others."
+            )
         )
         below = row(make, words)
         below.setStretch(1, 1)
@@ -135,7 +148,9 @@ class SetCards(QWidget):
     def _card(self, kind: SetKind) -> QWidget:
         name, words = _WORDS[kind]
         card = panel()
-        make = button(name, partial(self.wanted.emit, kind), f"Make a {kind.value} set")
+        make = button(
+            name, partial(self.wanted.emit, kind), say("Make a {value} set", value=kind.value)
+        )
         about = QWidget()
         about.setLayout(column(row(1, Example(kind), 1), note(words), 1, spacing=6))
         self._rich.append(about)

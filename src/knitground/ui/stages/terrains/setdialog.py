@@ -18,6 +18,7 @@ from PySide6.QtWidgets import (
 
 from knitground.core.base.errors import KnitError
 from knitground.core.base.progress import Progress
+from knitground.core.base.tongue import say
 from knitground.core.edit.makeset import (
     add_made_set,
     lendable,
@@ -73,7 +74,7 @@ class SetDialog(Dialog):
     ) -> None:
         super().__init__(parent)
         self.session = session
-        self.setWindowTitle("Make a set")
+        self.setWindowTitle(say("Make a set"))
         self.pictures: list[Tiles | None] = [None, None]
         self.known: list[Terrain | None] = [None, None]
         self.asked = 0
@@ -103,8 +104,8 @@ class SetDialog(Dialog):
     def _make_tiles(self) -> None:
         self.slots = [QPushButton(), QPushButton()]
         hints = (
-            "The terrain that the outline goes round: click, then click its plain tile below",
-            "What lies round it: click, then click its plain tile below",
+            say("The terrain that the outline goes round: click, then click its plain tile below"),
+            say("What lies round it: click, then click its plain tile below"),
         )
         for n, (each, hint) in enumerate(zip(self.slots, hints)):
             each.setCheckable(True)
@@ -113,23 +114,23 @@ class SetDialog(Dialog):
             each.setToolTip(hint)
             each.clicked.connect(partial(self.ask_for, n))
         self.names = [
-            Line("Name of the terrain; empty: by its set or its colour", empty=words)
-            for words in ("first terrain", "second terrain")
+            Line(say("Name of the terrain; empty: by its set or its colour"), empty=words)
+            for words in (say("first terrain"), say("second terrain"))
         ]
         for field in self.names:
             field.textChanged.connect(self.later.start)
         self.nothing = button(
-            "Nothing",
+            say("Nothing"),
             self.take_nothing,
-            "See-through: the set is laid over another layer",
+            say("See-through: the set is laid over another layer"),
         )
         self.files = [
-            button("File…", partial(self.ask_file, n),
-                   "A texture from a picture file; its upper left part is taken")
+            button(say("File…"), partial(self.ask_file, n),
+                   say("A texture from a picture file; its upper left part is taken"))
             for n in (0, 1)
         ]  # fmt: skip
         self.sheets = Choice(
-            "The sheet to choose plain tiles on", [(e.name, e) for e in self.project.tilesets]
+            say("The sheet to choose plain tiles on"), [(e.name, e) for e in self.project.tilesets]
         )
         self.next = note()
         self.picker = TileChoice()
@@ -137,25 +138,29 @@ class SetDialog(Dialog):
         self.picker.picked.connect(self.take)
 
     def _make_fields(self) -> None:
-        self.kind = Choice("What the tiles' marks stand for", [
-            ("corner set: ground that blends, 16 tiles", SetKind.CORNER),
-            ("edge set: ways, 16 tiles", SetKind.EDGE),
-            ("ring set: whole cells, 47 tiles", SetKind.RING),
+        self.kind = Choice(say("What the tiles' marks stand for"), [
+            (say("corner set: ground that blends, 16 tiles"), SetKind.CORNER),
+            (say("edge set: ways, 16 tiles"), SetKind.EDGE),
+            (say("ring set: whole cells, 47 tiles"), SetKind.RING),
         ])  # fmt: skip
         self.kind.chosen.connect(self._on_kind)
-        self.shape = Choice("The shape of the border: one of our own, or a set's of this project")
-        self.rough = Slide(0, 100, "How far the border strays")
+        self.shape = Choice(
+            say("The shape of the border: one of our own, or a set's of this project")
+        )
+        self.rough = Slide(0, 100, say("How far the border strays"))
         self.rough.setValue(50)
-        self.seed = whole_box(1, _MOST_SEED, "The number that the border's chance begins with")
-        self.again = button("Another", self.reroll, "Another seed")
-        self.rim = Choice("What is drawn along the border, in the two tiles' own colours", [
+        self.seed = whole_box(1, _MOST_SEED, say("The number that the border's chance begins with"))
+        self.again = button(say("Another"), self.reroll, say("Another seed"))
+        self.rim = Choice(say("What is drawn along the border, in the two tiles' own colours"), [
             ("none", Rim.NONE), ("darker", Rim.DARKER), ("lighter", Rim.LIGHTER),
-            ("shadow, right and below", Rim.SHADOW),
+            (say("shadow, right and below"), Rim.SHADOW),
         ])  # fmt: skip
         self.rim.show_value(Rim.DARKER)
-        self.rim_px = whole_box(1, MAX_RIM, "How wide the rim is", suffix=" px")
-        self.variants = whole_box(1, MAX_VARIANTS, "How many different tiles for each combination")
-        self.name = Line("Name of the new sheet", empty="named after its terrains")
+        self.rim_px = whole_box(1, MAX_RIM, say("How wide the rim is"), suffix=" px")
+        self.variants = whole_box(
+            1, MAX_VARIANTS, say("How many different tiles for each combination")
+        )
+        self.name = Line(say("Name of the new sheet"), empty=say("named after its terrains"))
         for box in (self.shape, self.rim):
             box.chosen.connect(lambda _: self.later.start())
         for field in (self.rough, self.seed, self.rim_px, self.variants):
@@ -169,27 +174,27 @@ class SetDialog(Dialog):
         self.laid, self.sample = Swatch(), Swatch()
         self.laid.setMinimumSize(420, 220)
         self.sample.setMinimumSize(420, 220)
-        self.buttons = self.make_buttons("Make it")
+        self.buttons = self.make_buttons(say("Make it"))
         self.ok.setEnabled(False)
         pair = [
             row(self.slots[n], column(self.names[n], row(self.files[n], *more, 1), spacing=4))
             for n, more in ((0, ()), (1, (self.nothing,)))
         ]
         form = QFormLayout()
-        form.addRow("Kind", self.kind)
-        form.addRow("Outline", self.shape)
-        form.addRow("Rough", self.rough)
-        form.addRow("Seed", row(self.seed, self.again, 1))
-        form.addRow("Rim", row(self.rim, self.rim_px, 1))
-        form.addRow("Variants", row(self.variants, 1))
-        form.addRow("Sheet", self.name)
-        where = row(QLabel("Plain tiles of"), self.sheets, self.next)
+        form.addRow(say("Kind"), self.kind)
+        form.addRow(say("Outline"), self.shape)
+        form.addRow(say("Rough"), self.rough)
+        form.addRow(say("Seed"), row(self.seed, self.again, 1))
+        form.addRow(say("Rim"), row(self.rim, self.rim_px, 1))
+        form.addRow(say("Variants"), row(self.variants, 1))
+        form.addRow(say("Sheet"), self.name)
+        where = row(QLabel(say("Plain tiles of")), self.sheets, self.next)
         where.setStretch(2, 1)
         left = column(
             *pair, where, self.picker, form, self.facts, self.buttons, spacing=8
         )  # fmt: skip
         left.setStretch(3, 1)
-        right = column(head("Its tiles"), self.laid, head("What it knits"), self.sample)
+        right = column(head(say("Its tiles")), self.laid, head(say("What it knits")), self.sample)
         right.setStretch(1, 1)
         right.setStretch(3, 1)
         side = QWidget()
@@ -219,7 +224,7 @@ class SetDialog(Dialog):
         kept, kind = self.shape.value, self.kind.value
         self.shape.offer([
             *((each.value, each) for each in OutlineShape),
-            *((f"as in “{each[1].name}” of {each[0].name}", each)
+            *((say("as in “{name}” of {name2}", name=each[1].name, name2=each[0].name), each)
               for each in lendable(self.project, kind)),
         ])  # fmt: skip
         self.shape.show_value(kept if kept in self.shape.values else self.shape.values[0])
@@ -236,7 +241,7 @@ class SetDialog(Dialog):
         """What the fields ask for, or what is missing."""
         first, second = self.pictures
         if first is None:
-            return "Choose the plain tile of the first terrain: click it on the sheet"
+            return say("Choose the plain tile of the first terrain: click it on the sheet")
         shape = OutlineShape.RAGGED if self.lender() is not None else self.shape.value
         outline = Outline(shape, self.rough.value() / 100, self.seed.value(), self.rim.value,
                           self.rim_px.value())  # fmt: skip
@@ -286,13 +291,24 @@ class SetDialog(Dialog):
         self._show(answer)
         tileset = answer.tileset
         high, wide = plan.first.shape[:2]
-        words = f"{answer.tiles} tiles of {wide} × {high} px · {tileset.sheet}"
+        words = say(
+            "{tiles} tiles of {wide} × {high} px · {sheet}",
+            tiles=answer.tiles,
+            wide=wide,
+            high=high,
+            sheet=tileset.sheet,
+        )
         lender = self.lender()
         shape = self._shapes.get((lender[0].name, lender[1].name)) if lender else None
         if shape is not None:
-            words += f" · {len(shape.masks)} of {shape.whole} shapes borrowed"
+            words += say(
+                " · {count} of {whole} shapes borrowed", count=len(shape.masks), whole=shape.whole
+            )
         if not rim_shows(plan):
-            words += f" · the two tiles have no {plan.outline.rim.value} colour for most of the rim"
+            words += say(
+                " · the two tiles have no {value} colour for most of the rim",
+                value=plan.outline.rim.value,
+            )
         self.say(words, wrong=False)
 
     def _show(self, found: Made | None) -> None:
@@ -313,7 +329,13 @@ class SetDialog(Dialog):
         if not self.session.apply(add_made_set(self.project, tileset)):
             return None
         self.session.choose_tileset(tileset)
-        self.session.note(f"“{tileset.name}” is a new sheet; saving writes {tileset.sheet}")
+        self.session.note(
+            say(
+                "“{name}” is a new sheet; saving writes {sheet}",
+                name=tileset.name,
+                sheet=tileset.sheet,
+            )
+        )
         return tileset
 
     def ask_for(self, number: int) -> None:
@@ -321,7 +343,7 @@ class SetDialog(Dialog):
         self.asked = number
         for n, each in enumerate(self.slots):
             each.setChecked(n == number)
-        self.next.setText(f"next click: {('first', 'second')[number]} terrain")
+        self.next.setText(say("next click: {it} terrain", it=("first", "second")[number]))
 
     def take(self, tile: TileRef) -> None:
         """Take a tile of a sheet as the one that is asked for."""
@@ -341,7 +363,7 @@ class SetDialog(Dialog):
     def ask_file(self, number: int) -> None:
         """Ask for a texture."""
         self.ask_for(number)
-        path = ask_file(self, "A texture", "textures")
+        path = ask_file(self, say("A texture"), "textures")
         if path is not None:
             self.take_file(path)
 
@@ -378,7 +400,7 @@ class SetDialog(Dialog):
         )
         self.slots[n].setText("" if picture is not None else "nothing" if n else "")
         self.names[n].setPlaceholderText(
-            terrain.name if terrain else ("first terrain", "second terrain")[n]
+            terrain.name if terrain else (say("first terrain"), say("second terrain"))[n]
         )
         if n == 0 and picture is not None and self.pictures[1] is None:
             self.ask_for(1)

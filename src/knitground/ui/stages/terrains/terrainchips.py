@@ -17,6 +17,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from knitground.core.base.tongue import say
 from knitground.core.edit.document import Edit
 from knitground.core.edit.ruledrafts import set_plain_mix
 from knitground.core.edit.rulehome import RuleHome
@@ -73,7 +74,7 @@ class TerrainChips(QWidget):
             return
         self._shown = state
         if kit is None:
-            words = note("No terrain set yet: “Set…” makes one for this sheet.")
+            words = note(say("No terrain set yet: “Set…” makes one for this sheet."))
             words.setWordWrap(False)
             self.flow.put([words])
             return
@@ -81,7 +82,7 @@ class TerrainChips(QWidget):
             self._chip(kit, mark, terrain.name) for mark, terrain in enumerate(kit.terrains, 1)
         ]
         parts.append(self._chip(kit, ANY, "any"))
-        parts.append(button("+ terrain", self.new_terrain, "Add a terrain to the set"))
+        parts.append(button(say("+ terrain"), self.new_terrain, say("Add a terrain to the set")))
         self.flow.put(parts)
 
     def _chip(self, kit: TerrainSet, mark: int, name: str) -> QPushButton:
@@ -93,10 +94,12 @@ class TerrainChips(QWidget):
         self._group.addButton(chip)
         chip.clicked.connect(lambda *_: self.chosen.emit(mark))
         if mark == ANY:
-            chip.setToolTip("Mark a slot that may be anything (key 0)")
+            chip.setToolTip(say("Mark a slot that may be anything (key 0)"))
             return chip
-        keys = f" (key {mark})" if mark < 10 else ""
-        chip.setToolTip(tip_of(f"Mark {name}{keys}; the right button changes it"))
+        keys = say(" (key {mark})", mark=mark) if mark < 10 else ""
+        chip.setToolTip(
+            tip_of(say("Mark {name}{keys}; the right button changes it", name=name, keys=keys))
+        )
         chip.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
         chip.customContextMenuRequested.connect(lambda at: self._open_menu(mark, chip, at))
         return chip
@@ -108,21 +111,21 @@ class TerrainChips(QWidget):
         """Make the menu of a terrain."""
         assert self.kit is not None
         menu = QMenu(parent)
-        menu.addAction("Rename…", partial(self._rename, mark))
-        menu.addAction("Colour…", partial(self._recolour, mark))
-        menu.addAction("Letter…", partial(self._reletter, mark))
-        menu.addAction("Picture: the chosen tile", partial(self.picture_wanted.emit, mark))
+        menu.addAction(say("Rename…"), partial(self._rename, mark))
+        menu.addAction(say("Colour…"), partial(self._recolour, mark))
+        menu.addAction(say("Letter…"), partial(self._reletter, mark))
+        menu.addAction(say("Picture: the chosen tile"), partial(self.picture_wanted.emit, mark))
         menu.addSeparator()
-        menu.addAction("Move towards the front", partial(self.shift, mark, mark - 1))
-        menu.addAction("Move towards the end", partial(self.shift, mark, mark + 1))
-        others = menu.addMenu("Merge into")
+        menu.addAction(say("Move towards the front"), partial(self.shift, mark, mark - 1))
+        menu.addAction(say("Move towards the end"), partial(self.shift, mark, mark + 1))
+        others = menu.addMenu(say("Merge into"))
         for number, terrain in enumerate(self.kit.terrains, 1):
             if number != mark:
                 words, into = on_button(terrain.name), partial(self.merge, mark, number)
                 others.addAction(terrain_icon(self.kit, number), words, into)
         others.setEnabled(len(self.kit.terrains) > 1)
-        self._add_mixes(menu.addMenu("Plain cells from"), mark)
-        menu.addAction("Delete…", partial(self.delete, mark))
+        self._add_mixes(menu.addMenu(say("Plain cells from")), mark)
+        menu.addAction(say("Delete…"), partial(self.delete, mark))
         return menu
 
     def _add_mixes(self, menu: QMenu, mark: int) -> None:
@@ -131,12 +134,16 @@ class TerrainChips(QWidget):
         now = plain_mix(RuleHome(project, self.owner, self.kit), mark)
         names = ["", *(each.name for each in project.mixes)]
         for name in names:
-            words = on_button(f"mix “{name}”") if name else "the set's own tiles, by weight"
+            words = (
+                on_button(say("mix “{name}”", name=name))
+                if name
+                else say("the set's own tiles, by weight")
+            )
             action = menu.addAction(words, partial(self.draw_plain, mark, name))
             action.setCheckable(True)
             action.setChecked(name == now)
         if len(names) == 1:
-            menu.addAction("make a mix on stage Draw first").setEnabled(False)
+            menu.addAction(say("make a mix on stage Draw first")).setEnabled(False)
 
     # Changes
 
@@ -145,7 +152,7 @@ class TerrainChips(QWidget):
 
     def new_terrain(self) -> None:
         """Ask for a name and add a terrain."""
-        name, ok = QInputDialog.getText(self, "New terrain", "Name of the terrain")
+        name, ok = QInputDialog.getText(self, say("New terrain"), say("Name of the terrain"))
         if ok:
             self.add(name)
 
@@ -210,15 +217,24 @@ class TerrainChips(QWidget):
     def ask_instead(self, mark: int, uses: list[tuple[str, str, int]]) -> int | None:
         """Say where a terrain is used and ask what comes in its place; None: do not delete it."""
         assert self.kit is not None
-        where = "\n".join(f"{count} places of “{layer}” on “{map_}”" for map_, layer, count in uses)
+        where = "\n".join(
+            say("{count} places of “{layer}” on “{map}”", count=count, layer=layer, map=map_)
+            for map_, layer, count in uses
+        )
         others = [t.name for n, t in enumerate(self.kit.terrains, 1) if n != mark]
         if not others:
-            QMessageBox.information(self, "Delete terrain", f"Used by\n{where}")
+            QMessageBox.information(
+                self, say("Delete terrain"), say("Used by\n{where}", where=where)
+            )
             return NOTHING  # the edit refuses it, and says the cure
         name, ok = QInputDialog.getItem(
             self,
-            "Delete terrain",
-            f"“{self.kit.name_of(mark)}” is used by\n{where}\n\nPut in its place:",
+            say("Delete terrain"),
+            say(
+                "“{name}” is used by\n{where}\n\nPut in its place:",
+                name=self.kit.name_of(mark),
+                where=where,
+            ),
             [*others, "nothing"],
             editable=False,
         )
@@ -227,20 +243,22 @@ class TerrainChips(QWidget):
     def _rename(self, mark: int) -> None:
         assert self.kit is not None
         old = self.kit.name_of(mark)
-        name, ok = QInputDialog.getText(self, "Rename terrain", "Name", text=old)
+        name, ok = QInputDialog.getText(self, say("Rename terrain"), say("Name"), text=old)
         if ok:
             self.change(mark, name=name)
 
     def _recolour(self, mark: int) -> None:
         assert self.kit is not None
         old = QColor(self.kit.terrains[mark - 1].colour)
-        colour = QColorDialog.getColor(old, self, "Colour of the terrain")
+        colour = QColorDialog.getColor(old, self, say("Colour of the terrain"))
         if colour.isValid():
             self.change(mark, colour=colour.name())
 
     def _reletter(self, mark: int) -> None:
         assert self.kit is not None
         old = self.kit.terrains[mark - 1].letter
-        letter, ok = QInputDialog.getText(self, "Letter of the terrain", "Letter", text=old)
+        letter, ok = QInputDialog.getText(
+            self, say("Letter of the terrain"), say("Letter"), text=old
+        )
         if ok and letter.strip():
             self.change(mark, letter=letter.strip())

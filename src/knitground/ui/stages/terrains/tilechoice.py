@@ -7,6 +7,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPixmap
 from PySide6.QtWidgets import QWidget
 
+from knitground.core.base.tongue import say
 from knitground.core.model.tile import TileRef
 from knitground.core.model.tileset import Tileset
 from knitground.core.render.pixels import premultiplied
@@ -29,8 +30,8 @@ class TileChoice(QWidget):
         self._picture: QPixmap | None = None
         self.setMinimumSize(240, 150)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setToolTip("Click a plain tile; or arrows and Enter")
-        self.setAccessibleName("Tiles to choose from")
+        self.setToolTip(say("Click a plain tile; or arrows and Enter"))
+        self.setAccessibleName(say("Tiles to choose from"))
 
     def show_sheet(self, tileset: Tileset | None) -> None:
         """Show another sheet."""

@@ -5,6 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QGridLayout, QLabel, QScrollArea, QVBoxLayout, QWidget
 
+from knitground.core.base.tongue import say
 from knitground.core.chance.draw import shares
 from knitground.core.edit.sheets import set_inner, set_weight
 from knitground.core.knit.layer import marked_tiles
@@ -21,8 +22,8 @@ from knitground.ui.common.words import percent
 from knitground.ui.session import Session
 
 _MOST, _ACROSS = 48, 3
-NO_TILE = "Click a tile: its variants, with weights, show here."
-NO_MARKS = (
+NO_TILE = say("Click a tile: its variants, with weights, show here.")
+NO_MARKS = say(
     "Choose a terrain above, then drag over the corners or sides of tiles that show it. One plain "
     "tile of each terrain is enough: “Guess marks” does the others."
 )
@@ -74,9 +75,13 @@ class VariantsPanel(QWidget):
             same = [t for t, m in zip(tiles, marks) if key_of_marks(kit.kind, m) == key] or [tile]
         owners = {each.name: each for each in self.session.project.tilesets}
         facts = [owners[t.tileset].fact(t.row, t.col) for t in same]
-        words = key_words(kit, key) if any(key) else "no marks"
-        text = f"{words}: {len(same)} tile{'s' * (len(same) > 1)}"
-        self.head.setText(f"For example {text}. Click a tile for its own." if example else text)
+        words = key_words(kit, key) if any(key) else say("no marks")
+        text = say(
+            "{words}: {count} tile{it}", words=words, count=len(same), it="s" * (len(same) > 1)
+        )
+        self.head.setText(
+            say("For example {it}. Click a tile for its own.", it=text) if example else text
+        )
         pictures = tuple(id(owners[each.tileset].picture) for each in same)
         if (same, pictures) != self._built:
             self._built = (same, pictures)
@@ -94,7 +99,7 @@ class VariantsPanel(QWidget):
         for place, (source, tile) in enumerate(same[:_MOST]):
             self.grid.addLayout(self._variant(source, tile), place // _ACROSS, place % _ACROSS)
         if len(same) > _MOST:
-            more = note(f"and {len(same) - _MOST} more")
+            more = note(say("and {count} more", count=len(same) - _MOST))
             self.grid.addWidget(more, _MOST // _ACROSS, 0, 1, _ACROSS)
 
     def _variant(self, source: Tileset, tile: TileRef) -> QVBoxLayout:
@@ -103,13 +108,15 @@ class VariantsPanel(QWidget):
         pixels = tile_pixels(source, tile)
         if pixels is not None:
             picture.setPixmap(tile_pixmap(pixels, 32, framed=True))
-        field = number_box(0, 1000, "Weight among tiles with the same marks; 0 is never",
+        field = number_box(0, 1000, say("Weight among tiles with the same marks; 0 is never"),
                            decimals=1, wide=64, at_once=False)  # fmt: skip
         key = object()
         field.valueChanged.connect(lambda value: self.weigh(source, at, value, key))
         taken = QLabel()
         taken.setProperty("role", "note")
-        inner = Check("only inside", "Only in cells whose eight neighbours ask for the same marks")
+        inner = Check(
+            say("only inside"), say("Only in cells whose eight neighbours ask for the same marks")
+        )
         inner.clicked.connect(lambda on: self.session.apply(set_inner(source, *at, on)))
         self._lines.append((field, taken, inner))
         return column(row(picture, column(taken, field, spacing=2), 1), inner, spacing=2)

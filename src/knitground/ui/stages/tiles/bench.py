@@ -18,6 +18,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from knitground.core.base.tongue import later, say
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.document import Edit
 from knitground.core.edit.properties import shared_properties
@@ -68,7 +69,13 @@ from knitground.ui.stages.tiles.shapepad import PAD_SIDE, ShapePad
 from knitground.ui.stages.tiles.shapespage import ShapesPage
 from knitground.ui.stages.tiles.tilessheet import OVERLAYS, TilesSheet, tile_line
 
-TABS = ("Weight", "Name and tags", "Properties", "Moves", "Shapes")
+TABS = (
+    later("Weight"),
+    later("Name and tags"),
+    later("Properties"),
+    later("Moves"),
+    later("Shapes"),
+)
 _SHAPES, _MOVES = TABS.index("Shapes"), TABS.index("Moves")
 _BELOW, _BELOW_SHAPES = 232, 326
 _SHOWN_SHARES = 8
@@ -92,7 +99,7 @@ class TilesBench(Stage):
         self.moves = MovesPage(session, self.big)
         self.pad = ShapePad()
         self.shapes = ShapesPage(session, self.pad)
-        self.properties = PropertyEditor("these tiles")
+        self.properties = PropertyEditor(say("these tiles"))
         self.change_key: object = None
         self._shares: dict[At, Share] = {}
         self.soon = QTimer(self, singleShot=True, interval=LATER_MS)
@@ -108,21 +115,22 @@ class TilesBench(Stage):
     # Building
 
     def _make_top(self) -> None:
-        self.sheets = Choice("The sheet whose tiles are looked at")
+        self.sheets = Choice(say("The sheet whose tiles are looked at"))
         self.sheets.chosen.connect(self.session.choose_tileset)
         self.overlay = Choice(
-            "What is written on the tiles", [(f"show {each}", each) for each in OVERLAYS]
+            say("What is written on the tiles"),
+            [(say("show {each}", each=say(each)), each) for each in OVERLAYS],
         )
         self.overlay.chosen.connect(self._choose_overlay)
-        self.choice = QPushButton("Choose…")
-        self.choice.setToolTip("Choose tiles of a kind")
+        self.choice = QPushButton(say("Choose…"))
+        self.choice.setToolTip(say("Choose tiles of a kind"))
         menu = QMenu(self.choice)
         for what in CHOICES:
             menu.addAction(what[0].upper() + what[1:], partial(self.choose_by, what))
         self.choice.setMenu(menu)
         self.search = QLineEdit()
-        self.search.setPlaceholderText("find by name, tag, number, terrain")
-        self.search.setToolTip("Only the tiles that fit are bright; Enter chooses them")
+        self.search.setPlaceholderText(say("find by name, tag, number, terrain"))
+        self.search.setToolTip(say("Only the tiles that fit are bright; Enter chooses them"))
         self.search.textChanged.connect(self._find)
         self.search.returnPressed.connect(self._choose_found)
         self.words = note()
@@ -136,48 +144,54 @@ class TilesBench(Stage):
 
     def _weight_page(self) -> QWidget:
         self.weight = number_box(
-            0, MAX_WEIGHT, "Weight of the chosen tiles among their variants; 0 is never"
+            0, MAX_WEIGHT, say("Weight of the chosen tiles among their variants; 0 is never")
         )
         self.weight.valueChanged.connect(self.weigh)
-        half = button("÷ 2", partial(self.scale, 0.5), "Halve the weights")
-        double = button("× 2", partial(self.scale, 2.0), "Double the weights")
-        equal = button("Equal", self.equal, "Give all of them weight 1")
-        self.together = Slide(0, 99, "Part of their group that the chosen tiles take together")
-        self.together.setAccessibleName("Together")
+        half = button("÷ 2", partial(self.scale, 0.5), say("Halve the weights"))
+        double = button("× 2", partial(self.scale, 2.0), say("Double the weights"))
+        equal = button(say("Equal"), self.equal, say("Give all of them weight 1"))
+        self.together = Slide(0, 99, say("Part of their group that the chosen tiles take together"))
+        self.together.setAccessibleName(say("Together"))
         self.together.sliderPressed.connect(self.new_key)
         self.together.valueChanged.connect(self.share)
         self.together_words = QLabel("together")
         self.together_words.setMinimumWidth(96)
-        self.never = Check("leave out", "Neither offered nor knitted")
+        self.never = Check(say("leave out"), say("Neither offered nor knitted"))
         self.never.clicked.connect(self.leave_out)
         self.share_lines = column(spacing=2)
         lines = QWidget()
         lines.setLayout(column(self.share_lines, 1))
         page = QWidget()
         page.setLayout(column(
-            row(QLabel("Weight"), self.weight, half, double, equal, 1, spacing=4),
+            row(QLabel(say("Weight")), self.weight, half, double, equal, 1, spacing=4),
             row(self.together_words, self.together, self.never, spacing=6), scrolled(lines),
             spacing=6,
         ))  # fmt: skip
         return page
 
     def _name_page(self) -> QWidget:
-        self.name = Line("Name of the tile; several get a number each")
+        self.name = Line(say("Name of the tile; several get a number each"))
         self.name.told.connect(self.give_name)
         self.tag = QLineEdit()
         self.tag.setMaxLength(MAX_NAME)
-        self.tag.setPlaceholderText("another tag, then Enter")
+        self.tag.setPlaceholderText(say("another tag, then Enter"))
         self.tag.returnPressed.connect(self.add_tag)
         self.tags = Flow()
         page = QWidget()
-        page.setLayout(column(
-            row(QLabel("Name"), self.name), row(QLabel("Tags"), self.tag), self.tags, 1, spacing=8,
-        ))  # fmt: skip
+        page.setLayout(
+            column(
+                row(QLabel(say("Name")), self.name),
+                row(QLabel(say("Tags")), self.tag),
+                self.tags,
+                1,
+                spacing=8,
+            )
+        )
         return page
 
     def _property_page(self) -> QWidget:
         self.whose = Choice(
-            "Whose properties: of the chosen tiles, or defaults for tiles that lack their own"
+            say("Whose properties: of the chosen tiles, or defaults for tiles that lack their own")
         )
         self.whose.chosen.connect(self.show_properties)
         self.inherited = note()
@@ -189,7 +203,7 @@ class TilesBench(Stage):
         self.tabs = QTabBar()
         self.tabs.setDrawBase(False)
         for name in TABS:
-            self.tabs.addTab(name)
+            self.tabs.addTab(say(name))
         self.tabs.currentChanged.connect(self._show_page)
         self.below = QWidget()
         left = column(self.big, self.words, self.pad, self.shapes.words, 1, spacing=4)
@@ -202,7 +216,7 @@ class TilesBench(Stage):
         self.shapes.words.setFixedWidth(PAD_SIDE)
         self.words.setFixedWidth(168)
         self.setLayout(column(
-            row(head("Tiles"), 1, self.sheets), row(self.overlay, self.choice, self.search),
+            row(head(say("Tiles")), 1, self.sheets), row(self.overlay, self.choice, self.search),
             self.sheet, self.tabs, self.below, margins=10, spacing=6,
         ))  # fmt: skip
 
@@ -317,13 +331,15 @@ class TilesBench(Stage):
         if wide:
             self.soon.start(WIDE_MS)
         if tileset is None or not chosen:
-            self.words.setText("Choose tiles: click, drag, Ctrl, or “Choose…”.")
+            self.words.setText(say("Choose tiles: click, drag, Ctrl, or “Choose…”."))
             self.show_properties()
             self.show_shares()
             return
         first = min(chosen)
         one = len(chosen) == 1
-        self.words.setText(tile_line(tileset, first) if one else f"{len(chosen)} tiles chosen")
+        self.words.setText(
+            tile_line(tileset, first) if one else say("{count} tiles chosen", count=len(chosen))
+        )
         every = [tileset.facts.get(at, PLAIN) for at in chosen]
         facts = list({id(fact): fact for fact in every}.values())
         weights = {fact.weight for fact in facts}
@@ -360,7 +376,11 @@ class TilesBench(Stage):
         found = choose_tiles(self.session.project, self.tileset, what, self.chosen)
         self.sheet.choose(found)
         if not found:
-            self.session.note(f"No tile is {what}" if what != "all" else "The sheet has no tile")
+            self.session.note(
+                say("No tile is {what}", what=what)
+                if what != "all"
+                else say("The sheet has no tile")
+            )
 
     def _find(self, words: str) -> None:
         found = None
@@ -412,23 +432,31 @@ class TilesBench(Stage):
         for at in listed[:_SHOWN_SHARES]:
             each = shares[at]
             words = percent(each.share)
-            words += f" ≈ {each.cells} of {each.of} cells" if each.of else ""
+            words += (
+                say(" ≈ {cells} of {of} cells", cells=each.cells, of=each.of) if each.of else ""
+            )
             line = row(
-                QLabel(f"tile {tileset.number(*at)}"), ShareBar(each.share, None, LINEN.accent),
-                QLabel(words), spacing=6,
-            )  # fmt: skip
+                QLabel(say("tile {number}", number=tileset.number(*at))),
+                ShareBar(each.share, None, LINEN.accent),
+                QLabel(words),
+                spacing=6,
+            )
             self.share_lines.addLayout(line)
         if len(listed) > _SHOWN_SHARES:
-            self.share_lines.addWidget(note(f"and {len(listed) - _SHOWN_SHARES} more"))
+            self.share_lines.addWidget(
+                note(say("and {count} more", count=len(listed) - _SHOWN_SHARES))
+            )
         if not listed:
-            self.share_lines.addWidget(note("No marks: these tiles are laid by hand or by a mix."))
+            self.share_lines.addWidget(
+                note(say("No marks: these tiles are laid by hand or by a mix."))
+            )
         whole = sum(shares[at].share for at in listed)
         groups = {(shares[at].variants, shares[at].of) for at in listed}
         one_group = len(groups) == 1 and whole < 1
         self.together.setEnabled(bool(listed))
         if one_group:
             self.together.show_value(min(99, round(100 * whole)))
-        words = f"together {percent(whole)}" if one_group else "together"
+        words = say("together {percent}", percent=percent(whole)) if one_group else "together"
         self.together_words.setText(words)
 
     @property
@@ -447,15 +475,15 @@ class TilesBench(Stage):
                        for tag in own})  # fmt: skip
         tag = self.default_tag if self.default_tag in ("", *tags) else None
         self.whose.offer([
-            ("these tiles", None), ("all tiles of the sheet", ""),
-            *((f"all with tag “{each}”", each) for each in tags),
+            (say("these tiles"), None), (say("all tiles of the sheet"), ""),
+            *((say("all with tag “{each}”", each=each), each) for each in tags),
         ])  # fmt: skip
         self.whose.show_value(tag)
         known = {each.tag: each.properties for each in tileset.defaults}
         self.inherited.setText("")
         if tag is not None:
             self.properties.show_properties([(each, True) for each in known.get(tag, ())])
-            self.inherited.setText("A tile's own property of the same name goes before it.")
+            self.inherited.setText(say("A tile's own property of the same name goes before it."))
             return
         self.properties.show_properties(
             shared_properties(tileset.facts.get(at, PLAIN).properties for at in chosen)
@@ -465,14 +493,14 @@ class TilesBench(Stage):
             own = {each.name for each in tileset.fact(*first).properties}
             more = [each for each in tileset.properties_of(*first) if each.name not in own]
             words = ", ".join(f"{each.name} = {each.value}" for each in more[:8])
-            self.inherited.setText(f"By default: {words}" if more else "")
+            self.inherited.setText(say("By default: {words}", words=words) if more else "")
 
     def show_tags(self, tags: Counter[str], count: int) -> None:
         parts: list[QWidget] = []
         for tag, having in sorted(tags.items())[:_MOST_TAGS]:
             words = tag if having == count else f"{tag} ({having})"
             gone = partial(self._remove_tag, tag)
-            hint = tip_of(f"Take the tag “{tag}” away")
+            hint = tip_of(say("Take the tag “{tag}” away", tag=tag))
             parts.append(button(on_button(f"{words}  ×"), gone, hint))
         self.tags.put(parts)
 

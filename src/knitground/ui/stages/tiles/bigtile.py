@@ -9,6 +9,7 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt, QTimer
 from PySide6.QtGui import QImage, QMouseEvent, QPainter, QPaintEvent, QWheelEvent
 from PySide6.QtWidgets import QWidget
 
+from knitground.core.base.tongue import say
 from knitground.core.knit.joining import Round, joined_tiles
 from knitground.core.model.project import Project
 from knitground.core.model.tile import TileRef
@@ -51,8 +52,10 @@ class BigTile(QWidget):
         self._timer = QTimer(self, interval=40)
         self._timer.timeout.connect(self._tick)
         self.setFixedSize(QSize(side, side))
-        self.setAccessibleName("The tile, large")
-        self.setToolTip("The wheel comes nearer, to 24 times; the middle button moves what is seen")
+        self.setAccessibleName(say("The tile, large"))
+        self.setToolTip(
+            say("The wheel comes nearer, to 24 times; the middle button moves what is seen")
+        )
 
     def show_tile(
         self,

@@ -21,6 +21,7 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QWidget
 
+from knitground.core.base.tongue import say
 from knitground.core.model.project import Project
 from knitground.core.model.tile import TileRef
 from knitground.core.model.tileset import At, Frames, Tileset
@@ -66,10 +67,13 @@ class FrameStrip(QWidget):
         self._drag_from: int | None = None
         self.setAcceptDrops(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName("Frames")
+        self.setAccessibleName(say("Frames"))
         self.setToolTip(
-            "Frames: drag tiles here from the sheet, or drop picture files. Drag moves one, Delete "
-            "takes it away, Alt+← → moves it"
+            say(
+                "Frames: drag tiles here from the sheet, or drop picture files. Drag moves "
+                "one, Delete "
+                "takes it away, Alt+← → moves it"
+            )
         )
         self.setFixedHeight(_HIGH)
 
@@ -174,7 +178,7 @@ class FrameStrip(QWidget):
                 self._draw(painter, n)
             if not self.frames:
                 painter.setPen(theme().colour("ink2"))
-                words = "It stands still. Drag tiles here, or drop pictures."
+                words = say("It stands still. Drag tiles here, or drop pictures.")
                 painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, words)
             if self._drop_at is not None:
                 x = self.rect_of(self._drop_at).left() - _GAP / 2

@@ -10,6 +10,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QLabel, QScrollArea, QWidget
 
 from knitground.core.base.errors import EditError
+from knitground.core.base.tongue import say
 from knitground.core.base.window import Box
 from knitground.core.edit.document import Edit
 from knitground.core.edit.frames import (
@@ -32,7 +33,7 @@ from knitground.ui.session import Session
 from knitground.ui.stages.tiles.bigtile import BigTile
 from knitground.ui.stages.tiles.framestrip import FrameStrip
 
-WAYS = ("side by side", "one below the other", "on the next sheets")
+WAYS = (say("side by side"), say("one below the other"), say("on the next sheets"))
 _SHEETS = len(WAYS) - 1
 _MS = 160
 
@@ -62,25 +63,27 @@ class MovesPage(QWidget):
 
     def _make(self) -> None:
         self.blocks = whole_box(
-            2, 256, "How many blocks there are, the chosen one included", value=4, wide=64
+            2, 256, say("How many blocks there are, the chosen one included"), value=4, wide=64
         )
         self.ms = whole_box(
-            1, 600_000, "How long the chosen frame shows; without one, all of them", value=_MS,
+            1, 600_000, say("How long the chosen frame shows; without one, all of them"), value=_MS,
             suffix=" ms",
         )  # fmt: skip
         self.ms.valueChanged.connect(self._time_one)
-        self.way = Choice("Where the next block lies", [(each, each) for each in WAYS])
-        go = primary("Let them move", self.move_blocks,
-                     "The chosen block moves through those beside it")  # fmt: skip
-        self.play = Check("play", "Let the large tile move")
+        self.way = Choice(say("Where the next block lies"), [(each, each) for each in WAYS])
+        go = primary(say("Let them move"), self.move_blocks,
+                     say("The chosen block moves through those beside it"))  # fmt: skip
+        self.play = Check("play", say("Let the large tile move"))
         self.play.show_value(True)
         self.play.clicked.connect(self._play)
-        step = button("Step", self._step, "Show the next frame")
-        times = button("For all", self._time, "All frames of all chosen tiles show for that time")
-        still = button("Stand still", self._still, "Take the animations away")
+        step = button(say("Step"), self._step, say("Show the next frame"))
+        times = button(
+            say("For all"), self._time, say("All frames of all chosen tiles show for that time")
+        )
+        still = button(say("Stand still"), self._still, say("Take the animations away"))
         self.apart = Check(
-            "each cell begins at another frame",
-            "By the cell's number; else all same animations keep step",
+            say("each cell begins at another frame"),
+            say("By the cell's number; else all same animations keep step"),
         )
         self.apart.clicked.connect(self._set_apart)
         self.words = note()
@@ -108,9 +111,15 @@ class MovesPage(QWidget):
         self.apart.setEnabled(bool(moving))
         self.apart.setChecked(bool(moving) and all(fact.apart for fact in moving))
         self.words.setText(
-            f"{len(moving)} of {len(facts)} move; the first in {len(frames)} frames." if moving
-            else "None of them moves."
-        )  # fmt: skip
+            say(
+                "{count} of {count2} move; the first in {count3} frames.",
+                count=len(moving),
+                count2=len(facts),
+                count3=len(frames),
+            )
+            if moving
+            else say("None of them moves.")
+        )
         number = self.strip.number
         if number is not None:
             self.ms.show_value(frames[number].ms)
@@ -131,7 +140,7 @@ class MovesPage(QWidget):
         """Take tiles that were dragged from a sheet as frames."""
         tileset, project, ms = self.tileset, self.session.project, self.ms.value()
         if tileset is None or not self.tiles:
-            self.session.warn("Choose the tile that is to move, then drag its frames here")
+            self.session.warn(say("Choose the tile that is to move, then drag its frames here"))
             return
         own = "" if name == tileset.name else name
         if len(self.tiles) > 1:
@@ -145,7 +154,7 @@ class MovesPage(QWidget):
         """Take picture files as frames: of one tile, or of a whole sheet for all chosen tiles."""
         tileset, tiles, ms = self.tileset, self.tiles, self.ms.value()
         if tileset is None or not tiles:
-            self.session.warn("Choose the tiles that are to move, then drop their frames here")
+            self.session.warn(say("Choose the tiles that are to move, then drop their frames here"))
             return
 
         def done(found: ReadSheets) -> None:
@@ -157,7 +166,7 @@ class MovesPage(QWidget):
 
         room = self.session.project.sheets_room
         self.session.run_long(
-            "Reading frames…", lambda progress: read_sheets(paths, room, progress), done
+            say("Reading frames…"), lambda progress: read_sheets(paths, room, progress), done
         )
 
     def _move(self, number: int, place: int) -> None:
@@ -224,7 +233,12 @@ class MovesPage(QWidget):
         names = next_sheets(project, tileset, count - 1)
         if len(names) < count - 1:
             raise EditError(
-                f"{len(names)} sheets with tiles of that size stand after “{tileset.name}”, "
-                f"{count - 1} are needed: add them, or give fewer blocks"
+                say(
+                    "{count} sheets with tiles of that size stand after “{name}”, {count2} are "
+                    "needed: add them, or give fewer blocks",
+                    count=len(names),
+                    name=tileset.name,
+                    count2=count - 1,
+                )
             )
         return move_through_sheets(project, tileset, self.tiles, names, ms)

@@ -7,6 +7,7 @@ from dataclasses import replace
 from PySide6.QtCore import QEvent, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 
+from knitground.core.base.tongue import say
 from knitground.core.model.project import Project
 from knitground.core.model.shapes import Corner, ShapeForm, Shapes, TileShape
 from knitground.core.model.terrain import Slot
@@ -64,10 +65,12 @@ class ShapePad(BigTile):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseTracking(True)
         self.setCursor(Qt.CursorShape.CrossCursor)
-        self.setAccessibleName("Shapes of the tile")
+        self.setAccessibleName(say("Shapes of the tile"))
         self.setToolTip(
-            "Drag draws; of a polygon click the corners, Enter or the first corner closes it. "
-            "Esc calls off, Delete takes away. The wheel comes nearer, the middle button moves"
+            say(
+                "Drag draws; of a polygon click the corners, Enter or the first corner closes it. "
+                "Esc calls off, Delete takes away. The wheel comes nearer, the middle button moves"
+            )
         )
 
     def show_tile(

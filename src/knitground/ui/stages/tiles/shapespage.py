@@ -9,6 +9,7 @@ from functools import partial
 from PySide6.QtWidgets import QButtonGroup, QLineEdit, QMenu, QPushButton, QWidget
 
 from knitground.core.base.errors import EditError
+from knitground.core.base.tongue import say
 from knitground.core.edit.document import Edit
 from knitground.core.edit.shapes import (
     Outlined,
@@ -40,7 +41,7 @@ from knitground.ui.stages.tiles.kinddialog import KindDialog
 from knitground.ui.stages.tiles.shapepad import MODES, ShapePad
 from knitground.ui.stages.tiles.terrainshapes import TerrainShapesDialog
 
-SNAPS = (("whole pixels", 1.0), ("half pixels", 0.5), ("free", 0.0))
+SNAPS = ((say("whole pixels"), 1.0), (say("half pixels"), 0.5), ("free", 0.0))
 _TRACED_AT_ONCE = 128 * 128
 """Pixels of a tile whose outline is shown while its bounds change."""
 
@@ -63,57 +64,61 @@ class ShapesPage(QWidget):
     # Building
 
     def _make(self) -> None:
-        self.kinds = Choice("Kind of the area: what it is to the game")
+        self.kinds = Choice(say("Kind of the area: what it is to the game"))
         self.kinds.chosen.connect(self.choose_kind)
         self.kinds.setMinimumWidth(70)
-        self.more = QPushButton("Kinds…")
+        self.more = QPushButton(say("Kinds…"))
         menu = QMenu(self.more)
-        menu.addAction("New kind…", self.new_kind)
-        menu.addAction("Change this kind…", self.edit_kind)
-        menu.addAction("Remove this kind", self.drop_kind)
+        menu.addAction(say("New kind…"), self.new_kind)
+        menu.addAction(say("Change this kind…"), self.edit_kind)
+        menu.addAction(say("Remove this kind"), self.drop_kind)
         self.more.setMenu(menu)
         self.modes = QButtonGroup(self)
-        hints = ("Move corners and shapes", "Drag a box", "Click the corners of a polygon",
-                 "Drag what is round")  # fmt: skip
+        hints = (
+            say("Move corners and shapes"),
+            say("Drag a box"),
+            say("Click the corners of a polygon"),
+            say("Drag what is round"),
+        )
         for n, (mode, hint) in enumerate(zip(MODES, hints)):
             each = button(mode.capitalize(), partial(self._set_mode, mode), hint)
             each.setCheckable(True)
             each.setChecked(mode == self.pad.mode)
             self.modes.addButton(each, n)
-        self.snap = Choice("Where corners come to lie", SNAPS)
+        self.snap = Choice(say("Where corners come to lie"), SNAPS)
         self.snap.chosen.connect(self._set_snap)
         self.corners = QLineEdit()
-        self.corners.setPlaceholderText("corners: x,y  x,y …")
-        self.corners.setToolTip("Corners of the chosen shape in pixels; Enter sets them")
+        self.corners.setPlaceholderText(say("corners: x,y  x,y …"))
+        self.corners.setToolTip(say("Corners of the chosen shape in pixels; Enter sets them"))
         self.corners.editingFinished.connect(self._type)
         self.tolerance = number_box(
-            0, 64, "How far the outline may be from what the tile shows", step=0.5, decimals=1,
-            value=1, suffix=" px off",
+            0, 64, say("How far the outline may be from what the tile shows"), step=0.5, decimals=1,
+            value=1, suffix=say(" px off"),
         )  # fmt: skip
         self.most = whole_box(
-            2, 256, "At most so many corners; the one that matters least goes first", value=2,
-            special="any corners", suffix=" corners",
+            2, 256, say("At most so many corners; the one that matters least goes first"), value=2,
+            special=say("any corners"), suffix=" corners",
         )  # fmt: skip
         self.tolerance.valueChanged.connect(self.preview)
         self.most.valueChanged.connect(self.preview)
         self.words = note()
 
     def _lay_out(self) -> None:
-        self.act = QPushButton("All chosen…")
-        self.act.setToolTip("Copy, mirror, turn or take away shapes of all chosen tiles")
+        self.act = QPushButton(say("All chosen…"))
+        self.act.setToolTip(say("Copy, mirror, turn or take away shapes of all chosen tiles"))
         menu = QMenu(self.act)
-        menu.addAction("Copy the first tile's shapes to them", self.copy)
+        menu.addAction(say("Copy the first tile's shapes to them"), self.copy)
         menu.addSeparator()
-        for words, turn in (("Mirror left and right", 4), ("Mirror top and bottom", 6),
-                            ("Turn by a quarter", 1), ("Turn by a half", 2)):  # fmt: skip
+        for words, turn in ((say("Mirror left and right"), 4), (say("Mirror top and bottom"), 6),
+                            (say("Turn by a quarter"), 1), (say("Turn by a half"), 2)):  # fmt: skip
             menu.addAction(words, partial(self.turn, turn))
         menu.addSeparator()
-        menu.addAction("Take shapes of this kind away", lambda: self.clear(self.pad.kind))
-        menu.addAction("Take all shapes away", self.clear)
+        menu.addAction(say("Take shapes of this kind away"), lambda: self.clear(self.pad.kind))
+        menu.addAction(say("Take all shapes away"), self.clear)
         self.act.setMenu(menu)
-        trace = button("Outline", self.trace, "Trace what the chosen tiles show")
-        terrain = button("From terrain…", self.from_terrain,
-                         "Shapes for all tiles of a set, from what they show")  # fmt: skip
+        trace = button(say("Outline"), self.trace, say("Trace what the chosen tiles show"))
+        terrain = button(say("From terrain…"), self.from_terrain,
+                         say("Shapes for all tiles of a set, from what they show"))  # fmt: skip
         modes = self.modes.buttons()
         self.setLayout(column(
             row(self.kinds, self.more, spacing=4), row(*modes[:2], spacing=4),
@@ -150,8 +155,16 @@ class ShapesPage(QWidget):
         set_role(self.words, "warning" if told else "note")
         count = len(self.pad.shapes)
         if not told:
-            whole = f"{count} shape{'' if count == 1 else 's'} · sides meet" if count else ""
-            lines.append(whole or "No shape yet: drag on the tile.")
+            whole = (
+                say(
+                    "{count} shape{words} · sides meet",
+                    count=count,
+                    words="" if count == 1 else "s",
+                )
+                if count
+                else ""
+            )
+            lines.append(whole or say("No shape yet: drag on the tile."))
         self.words.setText("\n".join([*lines, *told]))
 
     def preview(self) -> None:
@@ -195,7 +208,7 @@ class ShapesPage(QWidget):
 
         def build() -> Edit:
             if self.tileset is None or self.pad.at is None:
-                raise EditError("no tile is chosen: choose one")
+                raise EditError(say("no tile is chosen: choose one"))
             new = replace(shape, corners=typed_corners(text))
             return put_shape(self.tileset, self.pad.at, number, new)
 
@@ -251,7 +264,7 @@ class ShapesPage(QWidget):
                 self.session.note(f"{count_words(tiles)}: {outline_words(found)}")
 
         self.session.run_long(
-            "Tracing outlines…",
+            say("Tracing outlines…"),
             lambda progress: outline_tiles(
                 tileset, tiles, kind, tolerance=tolerance, most=most, progress=progress
             ),
@@ -265,7 +278,7 @@ class ShapesPage(QWidget):
             return
         owners = [each for each in project.tilesets if each.sets]
         if not owners:
-            self.session.warn("No sheet has a terrain set: make one in Terrains first")
+            self.session.warn(say("No sheet has a terrain set: make one in Terrains first"))
             return
         dialog = TerrainShapesDialog(project, tileset, self.pad.kind, self.window())
         if answered(dialog):
@@ -299,14 +312,25 @@ class ShapesPage(QWidget):
         project, kind = self.session.project, self.pad.kind
         uses = kind_uses(project, kind)
         if self.session.do(lambda: remove_kind(project, kind)) and uses:
-            tiles = f"{uses} tile{'' if uses == 1 else 's'}"
-            self.session.note(f"“{kind}” was on {tiles}: its shapes are gone with it (undo)")
+            tiles = say("{uses} tile{words}", uses=uses, words="" if uses == 1 else "s")
+            self.session.note(
+                say(
+                    "“{kind}” was on {tiles}: its shapes are gone with it (undo)",
+                    kind=kind,
+                    tiles=tiles,
+                )
+            )
 
 
 def outline_words(found: Outlined) -> str:
     """Tell what outlines leave out and take in."""
-    words = f"{found.corners} corners · {found.lost:g} px lost, {found.added:g} px too much"
-    return words + (f" · {found.empty} show nothing" if found.empty else "")
+    words = say(
+        "{corners} corners · {lost:g} px lost, {added:g} px too much",
+        corners=found.corners,
+        lost=found.lost,
+        added=found.added,
+    )
+    return words + (say(" · {empty} show nothing", empty=found.empty) if found.empty else "")
 
 
 def meeting_words(found: list[Meeting]) -> list[str]:
@@ -314,7 +338,14 @@ def meeting_words(found: list[Meeting]) -> list[str]:
     out = []
     for each in found:
         if each.steps:
-            out.append(f"{each.side.name}: {each.differing} of {each.neighbours} neighbours differ")
+            out.append(
+                say(
+                    "{name}: {differing} of {neighbours} neighbours differ",
+                    name=each.side.name,
+                    differing=each.differing,
+                    neighbours=each.neighbours,
+                )
+            )
         if each.gaps:
-            out.append(f"{each.side.name}: ends just short of the side")
+            out.append(say("{name}: ends just short of the side", name=each.side.name))
     return out

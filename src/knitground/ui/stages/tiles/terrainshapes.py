@@ -9,6 +9,7 @@ from PySide6.QtCore import QRectF
 from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import QComboBox, QLabel, QWidget
 
+from knitground.core.base.tongue import say
 from knitground.core.edit.shapes import size_of
 from knitground.core.knit.layer import marked_tiles
 from knitground.core.model.project import Project
@@ -29,9 +30,9 @@ from knitground.ui.common.widgets import column, note, row
 _SHOWN = 24
 _CELL = 56
 _WORDS = {
-    SetKind.CORNER: "The border between two terrains lies in the tile's middle; move it by",
-    SetKind.EDGE: "Ways are so wide (0 is a third of the tile)",
-    SetKind.RING: "The border lies inside the tile by",
+    SetKind.CORNER: say("The border between two terrains lies in the tile's middle; move it by"),
+    SetKind.EDGE: say("Ways are so wide (0 is a third of the tile)"),
+    SetKind.RING: say("The border lies inside the tile by"),
 }
 
 
@@ -42,7 +43,7 @@ class TerrainShapesDialog(Dialog):
         self, project: Project, tileset: Tileset, kind: str, parent: QWidget | None = None
     ) -> None:
         super().__init__(parent)
-        self.setWindowTitle(f"“{kind}” from terrain")
+        self.setWindowTitle(say("“{kind}” from terrain", kind=kind))
         self.project, self.kind = project, kind
         self.homes: list[tuple[Tileset, TerrainSet]] = [
             (owner, kit)
@@ -57,12 +58,18 @@ class TerrainShapesDialog(Dialog):
         self.px.setSuffix(" px")
         self.words, self.told = QLabel(), note()
         self.tiles = _Tiles()
-        self.buttons = self.make_buttons("Shape them")
-        self.setLayout(column(
-            row(QLabel("Set"), self.sets, QLabel("shows"), self.terrains, 1),
-            row(QLabel("Shape"), self.way, 1), row(self.words, self.px, 1), self.tiles, self.told,
-            self.buttons, margins=14,
-        ))  # fmt: skip
+        self.buttons = self.make_buttons(say("Shape them"))
+        self.setLayout(
+            column(
+                row(QLabel(say("Set")), self.sets, QLabel("shows"), self.terrains, 1),
+                row(QLabel(say("Shape")), self.way, 1),
+                row(self.words, self.px, 1),
+                self.tiles,
+                self.told,
+                self.buttons,
+                margins=14,
+            )
+        )
         self.sets.currentIndexChanged.connect(self._choose_set)
         self.terrains.currentIndexChanged.connect(self.preview)
         self.way.currentIndexChanged.connect(self.preview)
@@ -113,7 +120,9 @@ class TerrainShapesDialog(Dialog):
                 found.append((home, tile, made))
         self.tiles.show_tiles(self.project, found)
         self.px.setEnabled(not whole)
-        self.told.setText(f"{count} of {len(tiles)} tiles get a shape")
+        self.told.setText(
+            say("{count} of {count2} tiles get a shape", count=count, count2=len(tiles))
+        )
         self.ok.setEnabled(count > 0)
 
 

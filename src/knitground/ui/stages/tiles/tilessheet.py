@@ -7,6 +7,7 @@ from collections.abc import Iterable
 from PySide6.QtCore import QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPen
 
+from knitground.core.base.tongue import later, say
 from knitground.core.model.tileset import PLAIN, At, TileFacts, Tileset
 from knitground.core.shapes.kinds import kind_named
 from knitground.ui.common.painting import write_in
@@ -16,8 +17,16 @@ from knitground.ui.common.theme import LINEN, theme
 from knitground.ui.session import Session
 
 OVERLAYS = (
-    "weight", "name", "tags", "properties", "shapes", "moves", "anchor", "never used", "nothing",
-)  # fmt: skip
+    later("weight"),
+    later("name"),
+    later("tags"),
+    later("properties"),
+    later("shapes"),
+    later("moves"),
+    later("anchor"),
+    later("never used"),
+    later("nothing"),
+)
 _MOST_LABELS = 3000
 _OUT_PX = 12
 _MOST_OUTLINED = 800
@@ -221,9 +230,13 @@ def overlay_words(overlay: str, fact: TileFacts) -> tuple[str, str]:
 def tile_line(tileset: Tileset, at: At) -> str:
     """Say in one line what is known of a tile."""
     fact = tileset.fact(*at)
-    words = [f"tile {tileset.number(*at)}: column {at[1]}, row {at[0]}"]
+    words = [
+        say(
+            "tile {number}: column {at}, row {at2}", number=tileset.number(*at), at=at[1], at2=at[0]
+        )
+    ]
     words += [f"“{fact.name}”"] if fact.name else []
     words += [", ".join(fact.tags)] if fact.tags else []
     words += [f"{each.name} = {each.value}" for each in fact.properties[:4]]
-    words += [f"{len(fact.frames)} frames"] if fact.frames else []
-    return " · ".join([*words, f"weight {fact.weight:g}"])
+    words += [say("{count} frames", count=len(fact.frames))] if fact.frames else []
+    return " · ".join([*words, say("weight {weight:g}", weight=fact.weight)])
