@@ -40,6 +40,10 @@ def main() -> None:
     if verb in _WINDOW_HELP and "--headless" not in words and (why := _no_display()):
         sys.stderr.write(f"knitground: {why}\n")
         sys.exit(2)
+    if verb in _WINDOW_HELP and "--headless" not in words:
+        from knitground.ui.common.language import begin_to_speak
+
+        begin_to_speak()
     if verb == "open":
         from knitground.ui.start import open_window
 

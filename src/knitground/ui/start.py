@@ -6,10 +6,11 @@ import json
 import sys
 from pathlib import Path
 
-from PySide6.QtCore import QTimer
+from PySide6.QtCore import QLibraryInfo, QTimer, QTranslator
 from PySide6.QtGui import QIcon
 from PySide6.QtWidgets import QApplication
 
+from knitground.core.base.tongue import ENGLISH, spoken
 from knitground.ui.common.garbage import Sweeper, set_aside
 from knitground.ui.common.theme import LINEN, use
 from knitground.ui.shell import Shell
@@ -27,9 +28,18 @@ def make_app() -> QApplication:
     made.setApplicationName("Knit Ground")
     made.setApplicationDisplayName("Knit Ground")
     made.setDesktopFileName("org.knitground.KnitGround")
+    _speak_as_qt(made)
     use(made, LINEN)
     Sweeper(made)
     return made
+
+
+def _speak_as_qt(app: QApplication) -> None:
+    """Let Qt's own dialogs and buttons speak the language of the window."""
+    words = QTranslator(app)
+    folder = QLibraryInfo.path(QLibraryInfo.LibraryPath.TranslationsPath)
+    if spoken() != ENGLISH and words.load(f"qtbase_{spoken()}", folder):
+        app.installTranslator(words)
 
 
 def open_window(words: list[str]) -> int:

@@ -23,6 +23,9 @@ from knitground.ui.common.commands import Commands
 from knitground.ui.common.filedialogs import file_places
 from knitground.ui.common.finder import Finder
 from knitground.ui.common.helping import help_bell
+from knitground.ui.common.language import KEY as LANGUAGE
+from knitground.ui.common.language import NAMES as LANGUAGES
+from knitground.ui.common.language import of_desktop
 from knitground.ui.common.menus import MENUS
 from knitground.ui.common.notices import Notices
 from knitground.ui.common.pulse import pulse_is_full, until_in_pulse
@@ -56,6 +59,7 @@ from knitground.ui.project.crash import CrashHandler
 from knitground.ui.project.files import ProjectFiles
 from knitground.ui.project.firstmap import FirstMap
 from knitground.ui.project.memory import Memory
+from knitground.ui.project.savedialog import UNNAMED
 from knitground.ui.project.sheetadding import SheetAdder
 from knitground.ui.project.startpage import StartPage
 from knitground.ui.project.watch import SheetWatcher
@@ -65,7 +69,7 @@ from knitground.ui.stagekinds import STAGES
 from knitground.ui.stages import make_stages
 from knitground.ui.stages.stage import Stage
 
-_AS_DESKTOP = say("of the desktop")
+_AS_DESKTOP = "of the desktop"
 _IDLE_S = 0.01
 """How long is knitted in one idle moment."""
 Kind = TypeVar("Kind", bound=Stage)
@@ -206,6 +210,9 @@ class Window(QObject):
             ("Text as at first", 0),
         ):
             commands.add(text, partial(self.set_text, step))
+        commands.add("Language of the desktop", partial(self.set_language, ""))
+        for language, name in LANGUAGES.items():
+            commands.add(f"Language {name}", partial(self.set_language, language))
         commands.add("Find a command…", self.find_command, "Ctrl+K")
         commands.add("Close window", self.shell.close, "Ctrl+Q")
         commands.add("Help for what is here", self.help_here, "F1")
@@ -312,13 +319,13 @@ class Window(QObject):
             action.setEnabled(step is not None or (name == "Undo" and self.session.in_gesture))
             action.setText(on_button(f"{say(name)} {step}") if step else say(name))
         saved = "" if self.session.doc.is_saved else say(" — not saved")
-        words = f"{self.session.project.name}{saved or say(' — saved')}  "
+        name = self.session.project.name
+        name = say(name) if name == UNNAMED else name
+        words = f"{name}{saved or say(' — saved')}  "
         room = self.title.fontMetrics()
         self.title.setText(room.elidedText(words, Qt.TextElideMode.ElideMiddle, _TITLE_PX))
         self.title.setToolTip(words.strip())
-        self.shell.setWindowTitle(
-            say("{name}{saved} — Knit Ground", name=self.session.project.name, saved=saved)
-        )
+        self.shell.setWindowTitle(say("{name}{saved} — Knit Ground", name=name, saved=saved))
         self._show_page()
         self._idle.start()
 
@@ -361,6 +368,12 @@ class Window(QObject):
         use(app, self._theme_called(name))
         self.memory.keep("theme", name)
         self.session.dressed.emit()
+
+    def set_language(self, language: str) -> None:
+        """Speak another language, "" for that of the desktop, from the next start on."""
+        self.memory.keep(LANGUAGE, language)
+        name = LANGUAGES[language or of_desktop()]
+        self.session.note(say("The window speaks {name} when it is started again", name=name))
 
     def _theme_called(self, name: str) -> Theme:
         if name == _AS_DESKTOP:

@@ -17,6 +17,8 @@ A message names the value that is wrong, the limit it broke and the cure, in one
 import re
 from collections.abc import Sequence
 
+from knitground.core.base.tongue import say
+
 _BREAKS = re.compile(r"[\x00-\x1f\x7f\x85\u2028\u2029]+")
 
 
@@ -79,7 +81,10 @@ class Fault(KnitError):  # noqa: N818
 
     def __init__(self, cause: BaseException) -> None:
         super().__init__(
-            f"something went wrong in the program ({type(cause).__name__}: {str(cause)[:200]}); "
-            "nothing has changed"
+            say(
+                "something went wrong in the program ({name}: {cause}); nothing has changed",
+                name=type(cause).__name__,
+                cause=str(cause)[:200],
+            )
         )
         self.cause = cause

@@ -17,6 +17,7 @@ TONGUES = Path(__file__).parents[2] / "tongues"
 ENGLISH = "en"
 
 _spoken: gettext.NullTranslations = gettext.NullTranslations()
+_language = ENGLISH
 
 
 def languages() -> list[str]:
@@ -26,11 +27,17 @@ def languages() -> list[str]:
 
 def speak(language: str) -> None:
     """Say everything from now on in a language, in English if it is not known."""
-    global _spoken
-    _spoken = gettext.NullTranslations()
+    global _spoken, _language
+    _spoken, _language = gettext.NullTranslations(), ENGLISH
     if language in languages()[1:]:
+        _language = language
         with (TONGUES / f"{language}.mo").open("rb") as file:
             _spoken = gettext.GNUTranslations(file)
+
+
+def spoken() -> str:
+    """Give the language that is spoken, by its two letters."""
+    return _language
 
 
 def say(text: str, /, **values: object) -> str:

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from knitground.core.base.errors import EditError
 from knitground.core.base.hashing import cell_numbers
+from knitground.core.base.tongue import say
 
 VARIANT_SLOTS = 256
 MIX_SLOTS = 65_536
@@ -48,9 +49,13 @@ def _counts(weights: tuple[float, ...], slots: int) -> NDArray[np.int64]:
     """Work out `slot_counts`: of the keys of a set thousands ask for the same few weights."""
     wanted = np.asarray(weights, np.float64)
     if wanted.size == 0 or not np.isfinite(wanted).all() or (wanted < 0).any():
-        raise EditError(f"weights {list(weights)} can not be used: give numbers of 0 or more")
+        raise EditError(
+            say("weights {list} can not be used: give numbers of 0 or more", list=list(weights))
+        )
     if wanted.sum() <= 0:
-        raise EditError("all weights are 0, so nothing can be drawn: give one tile a weight over 0")
+        raise EditError(
+            say("all weights are 0, so nothing can be drawn: give one tile a weight over 0")
+        )
     exact = wanted / wanted.sum() * slots
     counts = np.floor(exact).astype(np.int64)
     counts[(wanted > 0) & (counts == 0)] = 1

@@ -22,6 +22,7 @@ from numpy.typing import NDArray
 
 from knitground.core.base.errors import EditError
 from knitground.core.base.hashing import cell_numbers, mix_one
+from knitground.core.base.tongue import say
 from knitground.core.chance.apart import Choice, apart_cells, apart_in, far_in
 from knitground.core.chance.draw import MIX_SLOTS, draw_cells, slot_counts, slot_table
 from knitground.core.model.mix import Fall, FallWay
@@ -95,16 +96,23 @@ def check_fall(weights: tuple[float, ...], fall: Fall) -> None:
     if len(some) == 2 and some[0] == some[1]:
         return  # as on a chessboard
     if len(some) < 5:
-        one = "one tile" if len(some) == 1 else f"{len(some)} tiles"
+        one = say("one tile") if len(some) == 1 else say("{count} tiles", count=len(some))
         raise EditError(
-            f"{one} can not keep apart by chance: it takes five, or two with the same weight; add "
-            "some, or let the mix fall in exact shares"
+            say(
+                "{it} can not keep apart by chance: it takes five, or two with the same "
+                "weight; add some, or let the mix fall in exact shares",
+                it=one,
+            )
         )
     most = max(some) / sum(some)
     if most > _MOST_APART:
         raise EditError(
-            f"a tile of {most:.0%} can not keep apart from itself: {_MOST_APART:.0%} is the most; "
-            "lower its weight, or let the mix fall in exact shares"
+            say(
+                "a tile of {most:.0%} can not keep apart from itself: {most_apart:.0%} is "
+                "the most; lower its weight, or let the mix fall in exact shares",
+                most=most,
+                most_apart=_MOST_APART,
+            )
         )
 
 
@@ -113,17 +121,32 @@ def _check_steps(some: list[float], steps: int) -> None:
     need = 2 * steps * (steps + 1) + 1
     if len(some) < need:
         fits = max((n for n in (1, 2, 3) if len(some) > 2 * n * (n + 1)), default=0)
-        cure = f"let them keep {fits} apart" if fits else "let the mix fall in exact shares"
-        one = "one tile" if len(some) == 1 else f"{len(some)} tiles"
+        cure = (
+            say("let them keep {fits} apart", fits=fits)
+            if fits
+            else say("let the mix fall in exact shares")
+        )
+        one = say("one tile") if len(some) == 1 else say("{count} tiles", count=len(some))
         raise EditError(
-            f"{one} can not keep {steps} steps apart by chance: it takes {need}; add some, "
-            f"or {cure}"
+            say(
+                "{it} can not keep {steps} steps apart by chance: it takes {need}; add some, "
+                "or {cure}",
+                it=one,
+                steps=steps,
+                need=need,
+                cure=cure,
+            )
         )
     most, bound = max(some) / sum(some), _MOST_FAR[steps]
     if most > bound:
         raise EditError(
-            f"a tile of {most:.0%} can not keep {steps} steps from itself: {bound:.0%} is the "
-            "most; lower its weight"
+            say(
+                "a tile of {most:.0%} can not keep {steps} steps from itself: {bound:.0%} is "
+                "the most; lower its weight",
+                most=most,
+                steps=steps,
+                bound=bound,
+            )
         )
 
 

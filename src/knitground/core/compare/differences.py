@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from knitground.core.base.progress import Progress, no_progress
+from knitground.core.base.tongue import say, say_many
 from knitground.core.base.window import Box
 from knitground.core.edit.document import Document
 from knitground.core.model.layers import Layer
@@ -23,14 +24,16 @@ Mask = NDArray[np.bool_]
 _OF_LAYERS = {"cells", "pinned", "terrain", "painted", "markers", "laid"}
 """Fields of layers that are told as cells or markers, not as settings."""
 _OF_PROJECTS = {
-    "name": "is called otherwise", "shape_kinds": "has other kinds of shapes",
-    "tray": "has other patches in its tray", "excused": "has other findings that are no fault",
-    "profiles": "ships otherwise",
-}  # fmt: skip
+    "name": say("is called otherwise"),
+    "shape_kinds": say("has other kinds of shapes"),
+    "tray": say("has other patches in its tray"),
+    "excused": say("has other findings that are no fault"),
+    "profiles": say("ships otherwise"),
+}
 _OF_MAPS = {
-    "wrap": "wraps, or no more", "background": "has another background",
-    "screen": "has another screen", "properties": "has other properties",
-    "recipe": "has another recipe", "grid": "has another grid",
+    "wrap": say("wraps, or no more"), "background": say("has another background"),
+    "screen": say("has another screen"), "properties": say("has other properties"),
+    "recipe": say("has another recipe"), "grid": say("has another grid"),
 }  # fmt: skip
 
 
@@ -87,7 +90,7 @@ def differences(
         progress(n / len(names))
         one, other = old.get(name), now.project.map_named(name)
         if one is None or other is None:
-            out.append(Difference("map", name, "is new" if one is None else "is gone"))
+            out.append(Difference("map", name, say("is new") if one is None else say("is gone")))
         else:
             out += _map(before, now, one, other)
     out += _named("mix", before.project.mixes, now.project.mixes)
@@ -103,9 +106,9 @@ def _named(part: str, old: Sequence[Any], new: Sequence[Any]) -> Iterator[Differ
     before, now = ({each.name: each for each in some} for some in (old, new))
     for name in dict.fromkeys([*before, *now]):
         if name not in before or name not in now:
-            yield Difference(part, name, "is new" if name in now else "is gone")
+            yield Difference(part, name, say("is new") if name in now else say("is gone"))
         elif before[name] != now[name]:
-            yield Difference(part, name, "is different")
+            yield Difference(part, name, say("is different"))
 
 
 def _sheets(before: Project, now: Project) -> Iterator[Difference]:
@@ -113,17 +116,21 @@ def _sheets(before: Project, now: Project) -> Iterator[Difference]:
     for name in dict.fromkeys([*old, *(each.name for each in now.tilesets)]):
         one, other = old.get(name), now.tileset_named(name)
         if one is None or other is None:
-            yield Difference("sheet", name, "is new" if one is None else "is gone")
+            yield Difference("sheet", name, say("is new") if one is None else say("is gone"))
             continue
         if one.slicing != other.slicing:
-            yield Difference("sheet", name, "is cut otherwise")
+            yield Difference("sheet", name, say("is cut otherwise"))
         if not _same_picture(one, other):
-            yield Difference("sheet", name, "has another picture")
+            yield Difference("sheet", name, say("has another picture"))
         facts = [at for at in sorted({*one.facts, *other.facts})
                  if one.fact(*at) != other.fact(*at)]  # fmt: skip
         if facts:
-            yield Difference("sheet", name, "tiles with other weights, names, shapes or animations",
-                             tiles=tuple(TileRef(name, *at) for at in facts))  # fmt: skip
+            yield Difference(
+                "sheet",
+                name,
+                say("tiles with other weights, names, shapes or animations"),
+                tiles=tuple(TileRef(name, *at) for at in facts),
+            )
         yield from _sets(one, other)
 
 
@@ -139,16 +146,16 @@ def _sets(one: Tileset, other: Tileset) -> Iterator[Difference]:
         a, b = old.get(name), other.set_named(name)
         title = f"{other.name} · {name}"
         if a is None or b is None:
-            yield Difference("set", title, "is new" if a is None else "is gone")
+            yield Difference("set", title, say("is new") if a is None else say("is gone"))
             continue
         if (a.kind, a.terrains) != (b.kind, b.terrains):
-            yield Difference("set", title, "has other terrains", fields=("terrains",))
+            yield Difference("set", title, say("has other terrains"), fields=("terrains",))
         tiles = _marked_otherwise(one, other, a, b)
         if tiles:
-            yield Difference("set", title, "tiles with other marks", tiles=tuple(tiles),
+            yield Difference("set", title, say("tiles with other marks"), tiles=tuple(tiles),
                              fields=("marks", "guests"))  # fmt: skip
         if a.rules != b.rules:
-            yield Difference("set", title, "has other rules", fields=("rules",))
+            yield Difference("set", title, say("has other rules"), fields=("rules",))
 
 
 def _marked_otherwise(one: Tileset, other: Tileset, a: TerrainSet, b: TerrainSet) -> list[TileRef]:
@@ -169,22 +176,36 @@ def _map(before: Document, now: Document, one: Map, other: Map) -> Iterator[Diff
             yield Difference("map", other.name, words, fields=(field,))
     size = (one.height, one.width), (other.height, other.width)
     if size[0] != size[1] or one.lattice.cell_size != other.lattice.cell_size:
-        yield Difference("map", other.name, f"has another size: {one.width} × {one.height} cells "
-                         f"before, {other.width} × {other.height} now")  # fmt: skip
+        yield Difference(
+            "map",
+            other.name,
+            say(
+                "has another size: {width} × {height} cells before, {width2} × {height2} now",
+                width=one.width,
+                height=one.height,
+                width2=other.width,
+                height2=other.height,
+            ),
+        )
     old = {each.number: each for each in one.layers}
     for number in dict.fromkeys([*old, *(each.number for each in other.layers)]):
         a, b = old.get(number), other.layer_numbered(number)
         if a is None or b is None:
             layer = a or b
             assert layer is not None
-            words = "is new" if a is None else "is gone"
-            yield Difference("map", other.name, f"layer “{layer.name}” {words}", layer.name,
-                             number=number)  # fmt: skip
+            words = say("is new") if a is None else say("is gone")
+            yield Difference(
+                "map",
+                other.name,
+                say("layer “{name}” {words}", name=layer.name, words=words),
+                layer.name,
+                number=number,
+            )
         else:
             yield from _layer(before, now, one, other, a, b)
     order = [each.number for each in one.layers if other.layer_numbered(each.number)]
     if order != [each.number for each in other.layers if each.number in old]:
-        yield Difference("map", other.name, "its layers lie in another order",
+        yield Difference("map", other.name, say("its layers lie in another order"),
                          fields=("layers",))  # fmt: skip
 
 
@@ -192,8 +213,13 @@ def _layer(
     before: Document, now: Document, one: Map, other: Map, a: Layer, b: Layer
 ) -> Iterator[Difference]:
     if type(a) is not type(b):
-        yield Difference("map", other.name, f"layer “{b.name}” is of another kind", b.name,
-                         number=b.number)  # fmt: skip
+        yield Difference(
+            "map",
+            other.name,
+            say("layer “{name}” is of another kind", name=b.name),
+            b.name,
+            number=b.number,
+        )
         return
     settings = [
         each.name
@@ -202,19 +228,44 @@ def _layer(
     ]
     if settings:
         words = ", ".join(each.replace("_", " ") for each in settings)
-        yield Difference("map", other.name, f"layer “{b.name}” has another {words}", b.name,
-                         number=b.number, fields=tuple(settings))  # fmt: skip
+        yield Difference(
+            "map",
+            other.name,
+            say("layer “{name}” has another {words}", name=b.name, words=words),
+            b.name,
+            number=b.number,
+            fields=tuple(settings),
+        )
     markers = getattr(a, "markers", ()), getattr(b, "markers", ())
     if markers[0] != markers[1]:
         count = len(set(markers[0]) ^ set(markers[1])) or 1
-        yield Difference("map", other.name, f"{count} other marker{'s' if count > 1 else ''} on "
-                         f"“{b.name}”", b.name, number=b.number, fields=("markers",))  # fmt: skip
+        yield Difference(
+            "map",
+            other.name,
+            say_many(
+                "{count} other marker on “{name}”",
+                "{count} other markers on “{name}”",
+                count,
+                name=b.name,
+            ),
+            b.name,
+            number=b.number,
+            fields=("markers",),
+        )
     if a.cells.shape != b.cells.shape or not a.cells.size:
         return
     off = _told_apart(before, one, a) != _told_apart(now, other, b)
     if off.any():
-        yield Difference("map", other.name, f"{int(off.sum())} cells of “{b.name}” show something "
-                         "else", b.name, off, number=b.number)  # fmt: skip
+        yield Difference(
+            "map",
+            other.name,
+            say(
+                "{number} cells of “{name}” show something else", number=int(off.sum()), name=b.name
+            ),
+            b.name,
+            off,
+            number=b.number,
+        )
 
 
 def _told_apart(doc: Document, map_: Map, layer: Layer) -> NDArray[Any]:

@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from knitground.core.base.errors import EditError
+from knitground.core.base.tongue import say
 from knitground.core.base.window import whole
 from knitground.core.compare.differences import Difference
 from knitground.core.edit.atoms import Atom, SetField
@@ -42,11 +43,11 @@ def taken_back(before: Project, now: Project, difference: Difference) -> Edit:
     """
     made = _OF_PARTS[difference.part](before, now, difference)
     if isinstance(made, Edit):
-        return Edit(f"Take back “{difference.name}”", made.atoms)
+        return Edit(say("Take back “{name}”", name=difference.name), made.atoms)
     atoms = tuple(made)
     if not atoms:
         raise _not_alone(difference)
-    return Edit(f"Take back “{difference.layer or difference.name}”", atoms)
+    return Edit(say("Take back “{it}”", it=difference.layer or difference.name), atoms)
 
 
 def whole_back(before: Project, now: Project, difference: Difference) -> Edit:
@@ -59,13 +60,18 @@ def whole_back(before: Project, now: Project, difference: Difference) -> Edit:
     """
     if difference.part != "map":
         raise _not_alone(difference)
-    return Edit(f"Take back “{difference.name}”",
+    return Edit(say("Take back “{name}”", name=difference.name),
                 (_listed(before, now, difference.name, "maps", What.MAPS),))  # fmt: skip
 
 
 def _not_alone(difference: Difference) -> EditError:
-    return EditError(f"“{difference.name}” {difference.words}: that can not be taken back alone; "
-                     "open the other project for it")  # fmt: skip
+    return EditError(
+        say(
+            "“{name}” {words}: that can not be taken back alone; open the other project for it",
+            name=difference.name,
+            words=difference.words,
+        )
+    )
 
 
 def _listed(before: Project, now: Project, name: str, field: str, what: What) -> Atom:
@@ -118,7 +124,7 @@ def _of_sets(before: Project, now: Project, difference: Difference) -> list[Atom
     owner_name, _, name = difference.name.partition(" · ")
     old_owner, owner = (each.tileset_named(owner_name) for each in (before, now))
     if owner is None or old_owner is None:
-        raise EditError(f"there is no sheet “{owner_name}” any more")
+        raise EditError(say("there is no sheet “{owner_name}” any more", owner_name=owner_name))
     changed = Changed(What.MARKS, tileset=owner)
     old, kit = old_owner.set_named(name), owner.set_named(name)
     if old is None or kit is None:

@@ -20,7 +20,11 @@ from knitground.core.model.terrain import SetKind
 
 MAX_BRUSH = 64
 FILL_BY = (later("same terrain"), later("same tile"), later("selection"))
-PICK_FROM = (later("this layer, else the front"), later("this layer"), later("all layers"))
+PICK_FROM = (
+    later("this layer, else the front"),
+    later("this layer"),
+    later("all layers"),
+)
 SNAPS = (later("cell"), later("half cell"), later("pixel"))
 SELECT_WAYS = (
     later("box"),

@@ -9,6 +9,7 @@ from dataclasses import dataclass
 from psygnal import Signal
 
 from knitground.core.base.errors import EditError
+from knitground.core.base.tongue import say
 from knitground.core.base.window import Box, read
 from knitground.core.edit.atoms import Atom, SetField
 from knitground.core.edit.changed import Changed, What
@@ -139,7 +140,9 @@ class Document:
 
     def _refuse_while_read(self, name: str) -> None:
         if self._leases:
-            raise EditError(f"“{name}” has to wait: the project is being read, do it again then")
+            raise EditError(
+                say("“{name}” has to wait: the project is being read, do it again then", name=name)
+            )
 
     def amend(self, edit: Edit, key: object) -> None:
         """Make a change that stands in for the last one made with the same key.
@@ -162,7 +165,9 @@ class Document:
     def begin_stroke(self, name: str) -> None:
         """Open a stroke: all edits until it ends are one step."""
         if self._stroke is not None:
-            raise EditError(f"“{self._stroke.name}” is still being drawn: finish it first")
+            raise EditError(
+                say("“{name}” is still being drawn: finish it first", name=self._stroke.name)
+            )
         self._refuse_while_read(name)
         self._stroke = Step(name)
 
@@ -199,7 +204,7 @@ class Document:
         if self._stroke is not None:
             self.cancel_stroke()
             return None
-        self._refuse_while_read("Undo")
+        self._refuse_while_read(say("Undo"))
         step = self.history.take_back()
         if step is None:
             return None
@@ -209,7 +214,7 @@ class Document:
 
     def redo(self) -> str | None:
         """Do the last undone step again; returns its name, None if there is none."""
-        self._refuse_while_read("Redo")
+        self._refuse_while_read(say("Redo"))
         step = self.history.bring_back() if self._stroke is None else None
         if step is None:
             return None

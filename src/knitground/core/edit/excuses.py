@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Collection
 
 from knitground.core.base.errors import EditError
+from knitground.core.base.tongue import say
 from knitground.core.edit.atoms import SetField
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.document import Edit
@@ -25,13 +26,15 @@ def excuse(project: Project, keys: Collection[str], why: str = "") -> Edit:
     kept = [each for each in project.excused if each.key not in keys]
     new = (*kept, *(Excuse(key[:_LONGEST], why.strip()) for key in dict.fromkeys(keys)))
     if len(new) > _MOST:
-        raise EditError(f"more than {_MOST} findings would be no fault: take some back")
+        raise EditError(
+            say("more than {most} findings would be no fault: take some back", most=_MOST)
+        )
     count = len(dict.fromkeys(keys))
-    words = "Not a fault" if count == 1 else f"{count} findings are no fault"
+    words = say("Not a fault") if count == 1 else say("{count} findings are no fault", count=count)
     return Edit(words, (SetField(project, "excused", new, Changed(What.PROOF)),))
 
 
 def accuse(project: Project, keys: Collection[str]) -> Edit:
     """Take back that findings are no fault."""
     new = tuple(each for each in project.excused if each.key not in keys)
-    return Edit("A fault after all", (SetField(project, "excused", new, Changed(What.PROOF)),))
+    return Edit(say("A fault after all"), (SetField(project, "excused", new, Changed(What.PROOF)),))

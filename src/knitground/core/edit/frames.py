@@ -7,6 +7,7 @@ from dataclasses import replace
 from functools import partial
 
 from knitground.core.base.errors import EditError
+from knitground.core.base.tongue import say
 from knitground.core.base.window import Box
 from knitground.core.edit.atoms import Atom, SetField
 from knitground.core.edit.changed import Changed, What
@@ -41,14 +42,29 @@ def set_frames(
         if each.tileset:
             found = project.tileset_named(each.tileset) if project else None
             if found is None:
-                raise EditError(f"there is no sheet “{each.tileset}”: add it first")
+                raise EditError(
+                    say("there is no sheet “{tileset}”: add it first", tileset=each.tileset)
+                )
             owner = found
         if not owner.has(each.row, each.col):
-            raise EditError(f"“{owner.name}” has no tile in row {each.row}, column {each.col}")
+            raise EditError(
+                say(
+                    "“{name}” has no tile in row {row}, column {col}",
+                    name=owner.name,
+                    row=each.row,
+                    col=each.col,
+                )
+            )
         check_ms(each.ms)
     if len(frames) > MAX_FRAMES:
-        raise EditError(f"{len(frames)} frames are too many: at most {MAX_FRAMES} fit")
-    name = f"Animation of tile {tileset.number(row, col)}"
+        raise EditError(
+            say(
+                "{count} frames are too many: at most {max_frames} fit",
+                count=len(frames),
+                max_frames=MAX_FRAMES,
+            )
+        )
+    name = say("Animation of tile {number}", number=tileset.number(row, col))
     change = partial(replace, frames=frames)
     return change_facts(tileset, [(row, col)], change, What.LOOKS, name)
 
@@ -95,14 +111,23 @@ def give_frames(
     shape = [(row - mine[0][0], col - mine[0][1]) for row, col in mine]
     if shape != [(row - theirs[0][0], col - theirs[0][1]) for row, col in theirs]:
         raise EditError(
-            f"{len(mine)} tiles are chosen and {len(theirs)} of another shape were given: choose "
-            "one tile, or give a block of the same shape"
+            say(
+                "{count} tiles are chosen and {count2} of another shape were given: choose "
+                "one tile, or give a block of the same shape",
+                count=len(mine),
+                count2=len(theirs),
+            )
         )
     facts = {}
     for at, frame in zip(mine, theirs):
         old = tileset.fact(*at).frames or (Frame(*at, ms),)
         facts[at] = replace(tileset.fact(*at), frames=(*old, Frame(*frame, ms, source)))
-    return put_facts(tileset, facts, What.LOOKS, f"A frame more for {count_words(facts)}")
+    return put_facts(
+        tileset,
+        facts,
+        What.LOOKS,
+        say("A frame more for {count_words}", count_words=count_words(facts)),
+    )
 
 
 def move_through_sheets(
@@ -121,21 +146,36 @@ def move_through_sheets(
     """
     check_ms(ms)
     if not sheets:
-        raise EditError("no other sheet is named: add the sheets with the later frames first")
+        raise EditError(say("no other sheet is named: add the sheets with the later frames first"))
     mine = (tileset.slicing.tile_width, tileset.slicing.tile_height)
     for name in sheets:
         other = project.tileset_named(name)
         if other is None:
-            raise EditError(f"there is no sheet “{name}”: add it first")
+            raise EditError(say("there is no sheet “{name}”: add it first", name=name))
         size = (other.slicing.tile_width, other.slicing.tile_height)
         if size != mine:
             raise EditError(
-                f"“{name}” has tiles of {size[0]} × {size[1]} px, those of “{tileset.name}” are "
-                f"{mine[0]} × {mine[1]}: slice them alike"
+                say(
+                    "“{name}” has tiles of {size} × {size2} px, those of “{name2}” are {mine} × "
+                    "{mine2}: slice them alike",
+                    name=name,
+                    size=size[0],
+                    size2=size[1],
+                    name2=tileset.name,
+                    mine=mine[0],
+                    mine2=mine[1],
+                )
             )
         lacking = next((at for at in places if not other.has(*at)), None)
         if lacking is not None:
-            raise EditError(f"“{name}” has no tile in row {lacking[0]}, column {lacking[1]}")
+            raise EditError(
+                say(
+                    "“{name}” has no tile in row {lacking}, column {lacking2}",
+                    name=name,
+                    lacking=lacking[0],
+                    lacking2=lacking[1],
+                )
+            )
     facts = {
         at: replace(
             tileset.fact(*at),
@@ -143,7 +183,9 @@ def move_through_sheets(
         )
         for at in places
     }
-    return put_facts(tileset, facts, What.LOOKS, f"Let {count_words(facts)} move")
+    return put_facts(
+        tileset, facts, What.LOOKS, say("Let {count_words} move", count_words=count_words(facts))
+    )
 
 
 def next_sheets(project: Project, tileset: Tileset, count: int) -> list[str]:
@@ -175,7 +217,9 @@ def frames_of_files(
     """
     check_ms(ms)
     if not read or not places:
-        raise EditError("no picture was given, or no tile is chosen: choose the tiles that move")
+        raise EditError(
+            say("no picture was given, or no tile is chosen: choose the tiles that move")
+        )
     whole = (tileset.width, tileset.height)
     one = (tileset.slicing.tile_width, tileset.slicing.tile_height)
     sizes = {(each.width, each.height) for each in read}
@@ -184,19 +228,34 @@ def frames_of_files(
     if sizes != {one}:
         odd = next(each for each in read if (each.width, each.height) not in (whole, one))
         raise EditError(
-            f"{odd.sheet} has {odd.width} × {odd.height} px: a frame is as large as a tile "
-            f"({one[0]} × {one[1]}) or as the whole sheet ({whole[0]} × {whole[1]})"
+            say(
+                "{sheet} has {width} × {height} px: a frame is as large as a tile ({it} × "
+                "{it2}) or as the whole sheet ({whole} × {whole2})",
+                sheet=odd.sheet,
+                width=odd.width,
+                height=odd.height,
+                it=one[0],
+                it2=one[1],
+                whole=whole[0],
+                whole2=whole[1],
+            )
         )
     if len(places) > 1:
         raise EditError(
-            f"{len(read)} pictures of one tile can not move {len(places)} tiles: choose one tile"
+            say(
+                "{count} pictures of one tile can not move {count2} tiles: choose one tile",
+                count=len(read),
+                count2=len(places),
+            )
         )
     at = next(iter(places))
     atoms, names = _added(project, read, tileset)
     old = tileset.fact(*at).frames or (Frame(*at, ms),)
     frames = (*old, *(Frame(0, 0, ms, name) for name in names))
     facts = {at: replace(tileset.fact(*at), frames=frames)}
-    edit = put_facts(tileset, facts, What.LOOKS, f"Animation of tile {tileset.number(*at)}")
+    edit = put_facts(
+        tileset, facts, What.LOOKS, say("Animation of tile {number}", number=tileset.number(*at))
+    )
     return Edit(edit.name, (*atoms, *edit.atoms))
 
 
@@ -211,7 +270,9 @@ def _with_sheets(
         old = tileset.fact(*at).frames or (Frame(*at, ms),)
         new = (*old, *(Frame(*at, ms, name) for name in names))
         facts[at] = replace(tileset.fact(*at), frames=new)
-    edit = put_facts(tileset, facts, What.LOOKS, f"Let {count_words(facts)} move")
+    edit = put_facts(
+        tileset, facts, What.LOOKS, say("Let {count_words} move", count_words=count_words(facts))
+    )
     return Edit(edit.name, (*atoms, *edit.atoms))
 
 
@@ -234,14 +295,18 @@ def _added(
 def set_apart(tileset: Tileset, places: Places, on: bool) -> Edit:
     """Let the frames of tiles begin at another one in each cell, or all keep step again."""
     change = partial(replace, apart=on)
-    name = f"{count_words(places)} {'out of' if on else 'in'} step"
+    name = say(
+        "{count_words} {words} step",
+        count_words=count_words(places),
+        words=say("out of") if on else say("in"),
+    )
     return change_facts(tileset, places, change, What.LOOKS, name)
 
 
 def check_ms(ms: int) -> None:
     """Refuse a time that no frame may have."""
     if not 1 <= ms <= 600_000:
-        raise EditError(f"{ms} ms is out of bounds: give 1 to 600 000")
+        raise EditError(say("{ms} ms is out of bounds: give 1 to 600 000", ms=ms))
 
 
 def block_frames(
@@ -262,14 +327,22 @@ def block_frames(
         There is no such block on the sheet, or a time is out of bounds.
     """
     if not 2 <= count <= 256:
-        raise EditError(f"{count} blocks can not move: give 2 to 256")
+        raise EditError(say("{count} blocks can not move: give 2 to 256", count=count))
     check_ms(ms)
     step = (box.height, 0) if below else (0, box.width)
     last = (box.bottom - 1 + step[0] * (count - 1), box.right - 1 + step[1] * (count - 1))
     if not tileset.has(*last):
         raise EditError(
-            f"“{tileset.name}” has {tileset.rows} × {tileset.columns} tiles: the last of {count} "
-            f"blocks would end in row {last[0]}, column {last[1]}. Give fewer, or a smaller block"
+            say(
+                "“{name}” has {rows} × {columns} tiles: the last of {count} blocks would end "
+                "in row {last}, column {last2}. Give fewer, or a smaller block",
+                name=tileset.name,
+                rows=tileset.rows,
+                columns=tileset.columns,
+                count=count,
+                last=last[0],
+                last2=last[1],
+            )
         )
     return {
         (row, col): tuple(Frame(row + n * step[0], col + n * step[1], ms) for n in range(count))
@@ -282,7 +355,9 @@ def move_blocks(tileset: Tileset, box: Box, count: int, *, below: bool, ms: int)
     """Let all tiles of a block move through the blocks beside it, in one act."""
     frames = block_frames(tileset, box, count, below=below, ms=ms)
     facts = {at: replace(tileset.fact(*at), frames=each) for at, each in frames.items()}
-    return put_facts(tileset, facts, What.LOOKS, f"Let {count_words(facts)} move")
+    return put_facts(
+        tileset, facts, What.LOOKS, say("Let {count_words} move", count_words=count_words(facts))
+    )
 
 
 def time_frames(tileset: Tileset, places: Places, ms: int) -> Edit:
@@ -292,12 +367,16 @@ def time_frames(tileset: Tileset, places: Places, ms: int) -> Edit:
     def change(fact: TileFacts) -> TileFacts:
         return replace(fact, frames=tuple(replace(each, ms=ms) for each in fact.frames))
 
-    return change_facts(tileset, places, change, What.LOOKS, f"{ms} ms a frame")
+    return change_facts(tileset, places, change, What.LOOKS, say("{ms} ms a frame", ms=ms))
 
 
 def stand_still(tileset: Tileset, places: Places) -> Edit:
     """Take the animations of tiles away."""
     change = partial(replace, frames=())
     return change_facts(
-        tileset, places, change, What.LOOKS, f"Let {count_words(places)} stand still"
+        tileset,
+        places,
+        change,
+        What.LOOKS,
+        say("Let {count_words} stand still", count_words=count_words(places)),
     )

@@ -4,12 +4,22 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from knitground.core.base.tongue import say
 from knitground.core.model.lattice import Lattice
 from knitground.core.model.mix import Mix
 from knitground.core.model.patch import Patch, turn_tile
 from knitground.core.model.tile import TileRef
 
-TURN_WORDS = ("", "90°", "180°", "270°", "mirrored", "mirrored 90°", "flipped", "mirrored 270°")
+TURN_WORDS = (
+    "",
+    "90°",
+    "180°",
+    "270°",
+    "mirrored",
+    say("mirrored 90°"),
+    "flipped",
+    say("mirrored 270°"),
+)
 
 
 @dataclass(frozen=True)
@@ -24,7 +34,7 @@ class TerrainInHand:
     @property
     def title(self) -> str:
         """How the ribbon and the pointer's label call it."""
-        return f"Terrain · {self.name}"
+        return say("Terrain · {name}", name=self.name)
 
 
 @dataclass(frozen=True)
@@ -38,7 +48,12 @@ class TileInHand:
     def title(self) -> str:
         """How the ribbon and the pointer's label call it."""
         turn = f" {TURN_WORDS[self.tile.turn]}" if self.tile.turn else ""
-        return f"Tile {self.number} · {self.tile.tileset}{turn}"
+        return say(
+            "Tile {number} · {tileset}{turn}",
+            number=self.number,
+            tileset=self.tile.tileset,
+            turn=turn,
+        )
 
     @property
     def tiles(self) -> tuple[TileRef, ...]:
@@ -56,7 +71,7 @@ class MixInHand:
     @property
     def title(self) -> str:
         """How the ribbon and the pointer's label call it."""
-        return f"Mix · {self.name}"
+        return say("Mix · {name}", name=self.name)
 
     @property
     def tiles(self) -> tuple[TileRef, ...]:
@@ -73,7 +88,12 @@ class PatchInHand:
     @property
     def title(self) -> str:
         """How the ribbon and the pointer's label call it."""
-        return f"Patch {self.patch.width} × {self.patch.height} · {self.patch.name}"
+        return say(
+            "Patch {width} × {height} · {name}",
+            width=self.patch.width,
+            height=self.patch.height,
+            name=self.patch.name,
+        )
 
     @property
     def tiles(self) -> tuple[TileRef, ...]:
@@ -91,7 +111,9 @@ class TintInHand:
     @property
     def title(self) -> str:
         """How the ribbon and the pointer's label call it."""
-        return f"Colour {self.colour} · {round(self.strength / 1.27)} %"
+        return say(
+            "Colour {colour} · {number} %", colour=self.colour, number=round(self.strength / 1.27)
+        )
 
 
 @dataclass(frozen=True)
@@ -103,7 +125,7 @@ class MarkerInHand:
     @property
     def title(self) -> str:
         """How the ribbon and the pointer's label call it."""
-        return f"Marker · {self.kind or 'no kind'}"
+        return say("Marker · {it}", it=self.kind or say("no kind"))
 
 
 TilesInHand = TileInHand | MixInHand | PatchInHand

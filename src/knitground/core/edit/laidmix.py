@@ -7,6 +7,7 @@ from dataclasses import replace
 import numpy as np
 
 from knitground.core.base.errors import EditError
+from knitground.core.base.tongue import say
 from knitground.core.base.window import Box
 from knitground.core.edit.atoms import SetField
 from knitground.core.edit.changed import Changed, What
@@ -83,9 +84,11 @@ def plan_replace(desk: Desk, at: Pointer) -> tuple[Plan, Region]:
     desk = replace(desk, tool="fill", options=replace(desk.options, fill_by="same tile"))
     why, map_, layer = refusal(desk, at), desk.grid, desk.layer
     if why is not None or map_ is None or layer is None:
-        raise EditError(f"nothing replaced: {why}")
+        raise EditError(say("nothing replaced: {why}", why=why))
     if not layer.holds_tiles or not isinstance(desk.hand, TilesInHand):
-        raise EditError("nothing replaced: take a tile, a patch or a mix in hand, on a tile layer")
+        raise EditError(
+            say("nothing replaced: take a tile, a patch or a mix in hand, on a tile layer")
+        )
     row, col = at.cell(map_)
     row, col = row % map_.height, col % map_.width
     chosen = desk.selection
@@ -93,11 +96,11 @@ def plan_replace(desk: Desk, at: Pointer) -> tuple[Plan, Region]:
     cells = desk.doc.cells(map_, layer, box)
     place = int(desk.doc.cells(map_, layer, Box(row, col, row + 1, col + 1))[0, 0])
     if place <= 0:
-        raise EditError("nothing replaced: no tile lies under the pointer; point at one")
+        raise EditError(say("nothing replaced: no tile lies under the pointer; point at one"))
     region = Region(box, (cells == place) & (chosen.mask if chosen else True))
-    plan = plan_region(desk, region, "Replace by", (0, 0))
+    plan = plan_region(desk, region, say("Replace by"), (0, 0))
     if plan is None or not region.mask.any():
-        raise EditError("nothing replaced: that tile does not lie in the selection")
+        raise EditError(say("nothing replaced: that tile does not lie in the selection"))
     return plan, region
 
 
@@ -116,7 +119,9 @@ def plan_again(desk: Desk, laid: LaidMix, seed: int | None = None) -> Plan:
     map_, layer = desk.grid, desk.layer
     mix = next((each for each in desk.doc.project.mixes if each.name == laid.mix), None)
     if mix is None:
-        raise EditError(f"mix “{laid.mix}”, with which this was filled, is not there: undo its end")
+        raise EditError(
+            say("mix “{mix}”, with which this was filled, is not there: undo its end", mix=laid.mix)
+        )
     assert isinstance(layer, TileLayer)
     assert map_ is not None
     mask = laid.area.mask(*layer.cells.shape)
@@ -124,7 +129,7 @@ def plan_again(desk: Desk, laid: LaidMix, seed: int | None = None) -> Plan:
     mask &= np.isin(layer.cells, [0, *known])
     rows, cols = np.nonzero(mask)
     if not rows.size:
-        raise EditError(f"nothing of the fill with “{laid.mix}” lies there any more")
+        raise EditError(say("nothing of the fill with “{mix}” lies there any more", mix=laid.mix))
     box = Box(int(rows.min()), int(cols.min()), int(rows.max()) + 1, int(cols.max()) + 1)
     part = mask[box.top : box.bottom, box.left : box.right]
     seed = laid.seed if seed is None else seed
@@ -133,7 +138,7 @@ def plan_again(desk: Desk, laid: LaidMix, seed: int | None = None) -> Plan:
     again = replace(desk, hand=hand, options=options)
     taken = part & mix_mask(again, map_, layer, mix, box)
     values = np.where(taken, hand_values(again, hand, map_, layer, box, None, taken, taken), 0)
-    plan = plan_cells(map_, layer, box, values, part, f"Lay “{mix.name}” anew")
+    plan = plan_cells(map_, layer, box, values, part, say("Lay “{name}” anew", name=mix.name))
     new = replace(laid, seed=seed, tiles=mix_tiles(mix))
     every = tuple(new if each is laid else each for each in layer.laid)
     if every == layer.laid:

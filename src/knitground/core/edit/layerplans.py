@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from knitground.core.base.errors import EditError
+from knitground.core.base.tongue import say
 from knitground.core.base.window import Box, index, read
 from knitground.core.chance.fall import check_fall
 from knitground.core.edit.desk import Desk, Pointer
@@ -75,18 +76,24 @@ class LayerPlans:
         """Say why what is in hand can not be laid on the layer, and the cure."""
         hand = desk.hand
         if isinstance(hand, MarkerInHand):
-            return f"{_holds(layer)} — markers go on a marker layer: choose one below"
+            return say(
+                "{holds} — markers go on a marker layer: choose one below", holds=_holds(layer)
+            )
         if isinstance(hand, TintInHand):
-            return f"{_holds(layer)} — colours go on a tint layer: choose one below"
+            return say(
+                "{holds} — colours go on a tint layer: choose one below", holds=_holds(layer)
+            )
         if hand is None:
-            return "nothing in hand — take a terrain, a tile or a mix at the left"
+            return say("nothing in hand — take a terrain, a tile or a mix at the left")
         if isinstance(hand, TerrainInHand):
             return self.terrain_refusal(layer, hand)
         return _mix_refusal(desk, layer, hand) if isinstance(hand, MixInHand) else None
 
     def terrain_refusal(self, layer: Layer, _hand: TerrainInHand) -> str | None:
         """Say why terrain can not be laid on it."""
-        return f"{_holds(layer)} — terrain goes on a ground layer: choose one below"
+        return say(
+            "{holds} — terrain goes on a ground layer: choose one below", holds=_holds(layer)
+        )
 
     def dab(
         self, desk: Desk, map_: Map, layer: Layer, region: Region, anchor: Anchor,
@@ -95,7 +102,7 @@ class LayerPlans:
         """Plan one dab of Paint or Erase."""
         if desk.tool == "erase":
             return self.erase(desk, map_, layer, region)
-        return self.lay(desk, map_, layer, region, "Paint", anchor)
+        return self.lay(desk, map_, layer, region, say("Paint"), anchor)
 
     def next_dab(
         self, desk: Desk, map_: Map, layer: Layer, region: Region, anchor: Anchor,
@@ -154,7 +161,7 @@ class LayerPlans:
     ) -> Plan | None:
         """Plan erasing a region; `what` follows the words of the step."""
         blank = np.zeros(region.mask.shape, np.int32)
-        name = f"Erase{what}" if what else "Erase tiles"
+        name = say("Erase{what}", what=what) if what else say("Erase tiles")
         return plan_cells(map_, layer, region.box, blank, region.mask, name)
 
     def erase_cells(self, desk: Desk, map_: Map, layer: Layer, region: Region) -> Plan | None:
@@ -176,7 +183,7 @@ def _value(desk: Desk, map_: Map, layer: Layer, at: Pointer) -> int:
 
 
 def _holds(layer: Layer) -> str:
-    return f"{layer.name} holds {layer.kind}"
+    return say("{name} holds {kind}", name=layer.name, kind=say(layer.kind))
 
 
 class GrownPlans(LayerPlans):
@@ -202,7 +209,7 @@ class GrownPlans(LayerPlans):
         """Plan releasing pins; where there are none, emptying cells, which pins them."""
         assert isinstance(layer, GrownLayer)
         if self.releases(map_, layer, region):
-            name = f"Release pins{' of' if what else ''}{what}"
+            name = say("Release pins{words}{what}", words=say(" of") if what else "", what=what)
             return plan_unpin(desk.doc, map_, layer, region.box, region.mask, name)
         return super().erase(desk, map_, layer, region, what)
 
@@ -228,9 +235,9 @@ class GroundPlans(LayerPlans):
         terrain = erases or isinstance(hand, TerrainInHand)
         released = erases and any(self.releases(map_, layer, each) for each in regions)
         if len(dabs) > 1 and terrain and not (pins or released):
-            value, name = 0, "Erase terrain"
+            value, name = 0, say("Erase terrain")
             if not erases and isinstance(hand, TerrainInHand):
-                value, name = hand.value, f"Paint {hand.title}"
+                value, name = hand.value, say("Paint {title}", title=hand.title)
             yield plan_terrain_dabs(desk.doc, map_, layer, dabs, value, name)
         else:
             yield from super().dabs(desk, map_, layer, regions, anchor, cover, pins)
@@ -244,7 +251,12 @@ class GroundPlans(LayerPlans):
         assert isinstance(layer, GroundLayer)
         if (layer.tileset, layer.set_name) == (hand.tileset, hand.set_name):
             return None
-        return f"{layer.name} is knitted from “{layer.set_name}”, not from “{hand.set_name}”"
+        return say(
+            "{name} is knitted from “{set_name}”, not from “{set_name2}”",
+            name=layer.name,
+            set_name=layer.set_name,
+            set_name2=hand.set_name,
+        )
 
     def lay(
         self, desk: Desk, map_: Map, layer: Layer, region: Region, verb: str, anchor: Anchor
@@ -264,17 +276,17 @@ class GroundPlans(LayerPlans):
         box, mask = region.box, region.mask
         if self.releases(map_, layer, region):
             cells, every = standing_of(layer.kind_of_set).under(box, mask)
-            return plan_unpin(desk.doc, map_, layer, cells, every, "Release pins")
-        return plan_terrain(desk.doc, map_, layer, box, mask, 0, "Erase terrain")
+            return plan_unpin(desk.doc, map_, layer, cells, every, say("Release pins"))
+        return plan_terrain(desk.doc, map_, layer, box, mask, 0, say("Erase terrain"))
 
     def erase_cells(self, desk: Desk, map_: Map, layer: Layer, region: Region) -> Plan | None:
         """Plan releasing the pins of cells, or taking away the terrain round them."""
         assert isinstance(layer, GroundLayer)
         box, mask = region.box, region.mask
         if pins_to_release(map_, layer, box, mask):
-            return plan_unpin(desk.doc, map_, layer, box, mask, "Release pins of selection")
+            return plan_unpin(desk.doc, map_, layer, box, mask, say("Release pins of selection"))
         box, mask = standing_of(layer.kind_of_set).on_cells(box, mask)
-        return plan_terrain(desk.doc, map_, layer, box, mask, 0, "Erase terrain of selection")
+        return plan_terrain(desk.doc, map_, layer, box, mask, 0, say("Erase terrain of selection"))
 
     def picked(self, desk: Desk, map_: Map, layer: Layer, at: Pointer) -> Hand | None:
         """Give the nearest terrain, or the tile of a pin."""
@@ -296,14 +308,14 @@ class TintPlans(LayerPlans):
         """Only a colour can be laid."""
         if isinstance(desk.hand, TintInHand):
             return None
-        return f"{layer.name} holds colours — take a colour in hand at the left"
+        return say("{name} holds colours — take a colour in hand at the left", name=layer.name)
 
     def dab(
         self, desk: Desk, map_: Map, layer: Layer, region: Region, _anchor: Anchor,
         cover: Cover | None,
     ) -> Plan | None:  # fmt: skip
         """Plan a dab, with a soft brush less towards its rim."""
-        verb = "Erase colour" if desk.tool == "erase" else "Paint"
+        verb = say("Erase colour") if desk.tool == "erase" else say("Paint")
         weights = soft_weights(desk.size) if desk.is_soft else None
         return plan_tint(desk, map_, layer, region, verb, weights, cover)
 
@@ -330,7 +342,10 @@ class MarkerPlans(LayerPlans):
         """Only kinds of markers, and tiles as free pictures."""
         if isinstance(desk.hand, MarkerInHand | TileInHand):
             return None
-        return f"{layer.name} holds markers — take a kind of marker or a tile in hand at the left"
+        return say(
+            "{name} holds markers — take a kind of marker or a tile in hand at the left",
+            name=layer.name,
+        )
 
     def dab(
         self, _desk: Desk, _map: Map, _layer: Layer, _region: Region, _anchor: Anchor,
@@ -367,7 +382,7 @@ def plans_of(layer: Layer) -> LayerPlans:
 
 def _mix_refusal(desk: Desk, layer: Layer, hand: MixInHand) -> str | None:
     if sum(hand.mix.weights) <= 0:
-        return f"mix “{hand.name}” is empty — give it tiles with a weight over 0"
+        return say("mix “{name}” is empty — give it tiles with a weight over 0", name=hand.name)
     try:
         single = (each.weight for each in hand.mix.entries if each.patch is None)
         weights = tuple(each for each in single if each > 0)
@@ -376,7 +391,7 @@ def _mix_refusal(desk: Desk, layer: Layer, hand: MixInHand) -> str | None:
         if desk.grid is not None:
             check_taking(Lie(desk.project, desk.grid), hand.mix.fall, layer.number)
     except EditError as error:
-        return f"mix “{hand.name}”: {error}"
+        return say("mix “{name}”: {error}", name=hand.name, error=error)
     return None
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 
 from knitground.core.base.errors import EditError
+from knitground.core.base.tongue import say
 from knitground.core.edit.atoms import Atom, SetField
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.document import Edit
@@ -22,13 +23,13 @@ def add_layer(map_: Map, layer: Layer, at: int | None = None) -> Edit:
     _check_name(layer.name)
     layers = list(map_.layers)
     layers.insert(len(layers) if at is None else at, layer)
-    return _layers_edit(map_, layers, f"Add layer “{layer.name}”")
+    return _layers_edit(map_, layers, say("Add layer “{name}”", name=layer.name))
 
 
 def delete_layer(map_: Map, layer: Layer) -> Edit:
     """Delete a layer."""
     layers = [each for each in map_.layers if each is not layer]
-    return _layers_edit(map_, layers, f"Delete layer “{layer.name}”")
+    return _layers_edit(map_, layers, say("Delete layer “{name}”", name=layer.name))
 
 
 def move_layer(map_: Map, layer: Layer, to: int) -> Edit:
@@ -36,8 +37,8 @@ def move_layer(map_: Map, layer: Layer, to: int) -> Edit:
     layers = [each for each in map_.layers if each is not layer]
     layers.insert(max(0, min(to, len(layers))), layer)
     if layers == map_.layers:
-        return Edit("Move layer", ())
-    return _layers_edit(map_, layers, f"Move layer “{layer.name}”")
+        return Edit(say("Move layer"), ())
+    return _layers_edit(map_, layers, say("Move layer “{name}”", name=layer.name))
 
 
 def _layers_edit(map_: Map, layers: list[Layer], name: str) -> Edit:
@@ -64,7 +65,7 @@ def rename_layer(map_: Map, layer: Layer, name: str, project: Project | None = N
         others = (each for owner in project.maps for each in owner.layers if each is not layer)
         if all(each.name != layer.name for each in others):
             atoms += mixes_following(project, {layer.name: new})
-    return Edit(f"Rename layer “{layer.name}”", tuple(atoms))
+    return Edit(say("Rename layer “{name}”", name=layer.name), tuple(atoms))
 
 
 def _lists_of(maps: Iterable[Map]) -> set[str]:
@@ -76,21 +77,29 @@ def _lists_of(maps: Iterable[Map]) -> set[str]:
 def show_layer(map_: Map, layer: Layer, visible: bool) -> Edit:
     """Show or hide a layer."""
     changed = Changed(What.LAYERS, map_, layer)
-    name = f"{'Show' if visible else 'Hide'} layer “{layer.name}”"
+    name = say(
+        "{words} layer “{name}”", words=say("Show") if visible else say("Hide"), name=layer.name
+    )
     return Edit(name, (SetField(layer, "visible", visible, changed),))
 
 
 def lock_layer(map_: Map, layer: Layer, locked: bool) -> Edit:
     """Lock a layer against drawing, or unlock it."""
     changed = Changed(What.LOCK, map_, layer)
-    name = f"{'Lock' if locked else 'Unlock'} layer “{layer.name}”"
+    name = say(
+        "{words} layer “{name}”", words=say("Lock") if locked else say("Unlock"), name=layer.name
+    )
     return Edit(name, (SetField(layer, "locked", locked, changed),))
 
 
 def interleave_layer(map_: Map, layer: Layer, on: bool) -> Edit:
     """Draw a layer line by line with its neighbours that are drawn so, or whole as before."""
     changed = Changed(What.LAYERS, map_, layer)
-    name = f"{'Sort' if on else 'Do not sort'} “{layer.name}” by depth"
+    name = say(
+        "{words} “{name}” by depth",
+        words=say("Sort") if on else say("Do not sort"),
+        name=layer.name,
+    )
     return Edit(name, (SetField(layer, "interleaved", on, changed),))
 
 
@@ -98,20 +107,35 @@ def fade_layer(map_: Map, layer: Layer, opacity: float) -> Edit:
     """Let a layer hide more or less of what lies behind it: 0 to 1."""
     changed = Changed(What.LAYERS, map_, layer)
     atom = SetField(layer, "opacity", opacity, changed)
-    return Edit(f"Opacity of “{layer.name}” {opacity:.0%}", (atom,))
+    return Edit(say("Opacity of “{name}” {opacity:.0%}", name=layer.name, opacity=opacity), (atom,))
 
 
 def place_layer(map_: Map, layer: Layer, offset: tuple[int, int], height: int) -> Edit:
     """Draw a layer further right and down, and so many pixels above the ground."""
-    for what, value in (("offset x", offset[0]), ("offset y", offset[1]), ("height", height)):
+    for what, value in (
+        (say("offset x"), offset[0]),
+        (say("offset y"), offset[1]),
+        ("height", height),
+    ):
         if not -MAX_SHIFT <= value <= MAX_SHIFT:
             raise EditError(
-                f"{what} {value} px is out of bounds: give -{MAX_SHIFT} to {MAX_SHIFT} px"
+                say(
+                    "{what} {value} px is out of bounds: give -{max_shift} to {max_shift} px",
+                    what=what,
+                    value=value,
+                    max_shift=MAX_SHIFT,
+                )
             )
     if (offset, height) == (layer.offset, layer.height):
-        return Edit("Offset and height", ())
+        return Edit(say("Offset and height"), ())
     changed = Changed(What.LAYERS, map_, layer)
-    name = f"Offset {offset[0]}, {offset[1]} and height {height} of “{layer.name}”"
+    name = say(
+        "Offset {offset}, {offset2} and height {height} of “{name}”",
+        offset=offset[0],
+        offset2=offset[1],
+        height=height,
+        name=layer.name,
+    )
     atoms = (
         SetField(layer, "offset", offset, changed), SetField(layer, "height", height, changed),
     )  # fmt: skip
@@ -121,7 +145,10 @@ def place_layer(map_: Map, layer: Layer, offset: tuple[int, int], height: int) -
 def reseed_layer(map_: Map, layer: GroundLayer, seed: int) -> Edit:
     """Draw all variants of a ground layer anew."""
     changed = Changed(What.KNITTING, map_, layer)
-    return Edit(f"Reroll variants of “{layer.name}”", (SetField(layer, "seed", seed, changed),))
+    return Edit(
+        say("Reroll variants of “{name}”", name=layer.name),
+        (SetField(layer, "seed", seed, changed),),
+    )
 
 
 def use_set(map_: Map, layer: GroundLayer, tileset: str, set_name: str) -> Edit:
@@ -131,9 +158,9 @@ def use_set(map_: Map, layer: GroundLayer, tileset: str, set_name: str) -> Edit:
         SetField(layer, "tileset", tileset, changed),
         SetField(layer, "set_name", set_name, changed),
     )
-    return Edit(f"Knit “{layer.name}” from “{set_name}”", atoms)
+    return Edit(say("Knit “{name}” from “{set_name}”", name=layer.name, set_name=set_name), atoms)
 
 
 def _check_name(name: str) -> None:
     if not name.strip():
-        raise EditError("a layer needs a name: type one")
+        raise EditError(say("a layer needs a name: type one"))

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from knitground.core.base.tongue import say
 from knitground.core.base.window import Box, index, read
 from knitground.core.edit.atoms import Atom, PatchArray, PatchTerrain
 from knitground.core.edit.changed import Changed, What
@@ -393,7 +394,7 @@ def plan_unpin(
     elif isinstance(layer, GrownLayer):
         made = doc.grower.cells(map_, layer, box)
     else:
-        raise TypeError(f"nothing makes the cells of a layer of {layer.kind}")
+        raise TypeError(say("nothing makes the cells of a layer of {kind}", kind=layer.kind))
     cells = np.where(released, made, read(layer.cells, box))
     atoms = (
         PatchArray(layer, "pinned", box, pins & ~mask, changed),

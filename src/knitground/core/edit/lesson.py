@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from knitground.core.base.errors import EditError
+from knitground.core.base.tongue import say
 from knitground.core.base.window import Box, read
 from knitground.core.edit.document import Document, Edit
 from knitground.core.edit.laying import Plan
@@ -120,7 +121,7 @@ class Lesson(ABC):
         stencil, subject, untold = self._stencil(box, wanted, other & ~wanted)
         number = self.home.rules.free_number()
         rule = NeighbourRule(
-            number, stencil, "Taught", Result(tiles=(MixEntry(self.tile),)), subject
+            number, stencil, say("Taught"), Result(tiles=(MixEntry(self.tile),)), subject
         )
         takers = self._takers(box, wanted)
         listed = self.home.rules
@@ -138,7 +139,7 @@ class Lesson(ABC):
 
     def edit(self, proposal: Proposal) -> Edit:
         """Give the edit that takes the proposal."""
-        return self.home.put(proposal.rules, "Teach a rule")
+        return self.home.put(proposal.rules, say("Teach a rule"))
 
     def _box(self) -> Box:
         rows = [row for row, _ in (*self.wrong, *self.right)]
@@ -207,7 +208,11 @@ class ListLesson(Lesson):
     def _live(self) -> LiveRules:
         live = self.doc.rewriter.rules_of(self.map, self.layer)
         if live is None:
-            raise EditError(f"“{self.layer.name}” follows no rules any more: choose another layer")
+            raise EditError(
+                say(
+                    "“{name}” follows no rules any more: choose another layer", name=self.layer.name
+                )
+            )
         return live
 
     def _stencil(
@@ -221,7 +226,7 @@ class ListLesson(Lesson):
         tiles = {self.map.legend.tile(int(place)) for place in np.unique(inner[wanted])}
         drafts = tuple(sorted({tile._replace(turn=0) for tile in tiles if tile is not None}))
         if not drafts or None in tiles:
-            raise EditError("an example has no draft beneath it: show cells where one lies")
+            raise EditError(say("an example has no draft beneath it: show cells where one lies"))
         subject = Ask(AskKind.TILES, tiles=drafts)
         near = board.tiles_fit([subject], source, board.off(wide))[0].astype(np.uint8)
         size = None if self.map.wrap else (self.map.height, self.map.width)
@@ -264,6 +269,9 @@ def lesson_on(doc: Document, map_: Map, layer: Layer, home: RuleHome) -> Lesson:
     if home.kit is None and isinstance(layer, GrownLayer) and follows:
         return ListLesson(doc, map_, layer, home)
     raise EditError(
-        "A lesson needs a layer that follows these rules: a ground layer of the set, or the layer "
-        "that follows the list"
+        say(
+            "A lesson needs a layer that follows these rules: a ground layer of the set, or "
+            "the layer "
+            "that follows the list"
+        )
     )

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from knitground.core.base.errors import EditError, SlicingError
 from knitground.core.base.progress import Progress, no_progress
+from knitground.core.base.tongue import later, say
 from knitground.core.edit.artcolour import art_colour
 from knitground.core.edit.document import Edit
 from knitground.core.edit.terrainlist import free_colour, free_letter
@@ -32,9 +33,16 @@ from knitground.core.model.tileset import At, Picture, Tileset
 from knitground.core.slicing.grid import cut_tile
 
 _HUES = (
-    (0.03, "red"), (0.1, "orange"), (0.18, "yellow"), (0.42, "green"), (0.55, "teal"),
-    (0.7, "blue"), (0.8, "violet"), (0.94, "pink"), (1.01, "red"),
-)  # fmt: skip
+    (0.03, later("red")),
+    (0.1, later("orange")),
+    (0.18, later("yellow")),
+    (0.42, later("green")),
+    (0.55, later("teal")),
+    (0.7, later("blue")),
+    (0.8, later("violet")),
+    (0.94, later("pink")),
+    (1.01, later("red")),
+)
 _WHOLE = {SetKind.CORNER: 16, SetKind.EDGE: 16, SetKind.RING: 47}
 MAX_TILES = 4096
 _SMOOTH, _ROUGH, _STRIPED = 4.0, 10.0, 2.5
@@ -61,11 +69,18 @@ def sheet_sets(
         The sheet is missing, or has too many tiles.
     """
     if tileset.picture is None:
-        raise SlicingError(f"the sheet of “{tileset.name}” is missing: find it first")
+        raise SlicingError(
+            say("the sheet of “{name}” is missing: find it first", name=tileset.name)
+        )
     if tileset.count > MAX_TILES:
         raise SlicingError(
-            f"“{tileset.name}” has {tileset.count} tiles; likely sets are looked for among "
-            f"{MAX_TILES} at most: take an area of it as a sheet of its own"
+            say(
+                "“{name}” has {count} tiles; likely sets are looked for among {max_tiles} at "
+                "most: take an area of it as a sheet of its own",
+                name=tileset.name,
+                count=tileset.count,
+                max_tiles=MAX_TILES,
+            )
         )
     taken = marked_places(tileset)
     places, tiles = [], []
@@ -95,16 +110,26 @@ def still_likely(tileset: Tileset, guess: SetGuess) -> bool:
 
 def guess_words(guess: SetGuess) -> str:
     """Say what a likely set is, in a line."""
-    terrains = "1 terrain" if guess.terrains == 1 else f"{guess.terrains} terrains"
+    terrains = (
+        say("1 terrain")
+        if guess.terrains == 1
+        else say("{terrains} terrains", terrains=guess.terrains)
+    )
     whole = _WHOLE[guess.kind] - (guess.terrains == 1 and guess.kind is not SetKind.RING)
-    shown = f"{min(guess.combinations, whole)} of {whole}"
+    shown = say("{number} of {whole}", number=min(guess.combinations, whole), whole=whole)
     if guess.terrains > 2:  # not all terrains need to meet
         shown = str(guess.combinations)
     shown += " combinations"
     turned = _combinations_turned(guess)
     if turned > guess.combinations:
-        shown += f" ({min(turned, whole)} with the tiles turned)"
-    return f"{guess.kind.value} set · {terrains} · {shown} · {len(guess.places)} tiles"
+        shown += say(" ({number} with the tiles turned)", number=min(turned, whole))
+    return say(
+        "{value} set · {terrains} · {shown} · {count} tiles",
+        value=say(guess.kind.value),
+        terrains=terrains,
+        shown=shown,
+        count=len(guess.places),
+    )
 
 
 def _combinations_turned(guess: SetGuess) -> int:
@@ -176,7 +201,7 @@ def named_guess(tileset: Tileset, guess: SetGuess, number: int, name: str) -> Se
     """
     names = [each.name for each in kit_of_guess(tileset, guess).terrains]
     if name and name in names[:number] + names[number + 1 :]:
-        raise EditError(f"two terrains are called “{name}”: give each its own name")
+        raise EditError(say("two terrains are called “{name}”: give each its own name", name=name))
     own = [*guess.names, *[""] * (guess.terrains - len(guess.names))]
     own[number] = name
     return replace(guess, names=tuple(own))
@@ -193,7 +218,7 @@ def without_tiles(guess: SetGuess, places: Iterable[At]) -> SetGuess:
     gone = set(places)
     keep = [n for n, at in enumerate(guess.places) if at not in gone]
     if not keep:
-        raise EditError("a set needs a tile: leave one in")
+        raise EditError(say("a set needs a tile: leave one in"))
     return _of_tiles(guess, [guess.places[n] for n in keep], guess.marks[keep])
 
 
@@ -209,7 +234,12 @@ def with_tiles(tileset: Tileset, guess: SetGuess, places: Iterable[At]) -> SetGu
     fresh = [at for at in places if at not in guess.places]
     for at in fresh:
         if taken[at]:
-            raise EditError(f"tile {tileset.number(*at)} is in a set already: take it out there")
+            raise EditError(
+                say(
+                    "tile {number} is in a set already: take it out there",
+                    number=tileset.number(*at),
+                )
+            )
     if not fresh or tileset.picture is None:
         return guess
     slots = list(guess.kind.slots)
@@ -223,8 +253,12 @@ def with_tiles(tileset: Tileset, guess: SetGuess, places: Iterable[At]) -> SetGu
     new = found[len(guess.places) :]
     strange = [at for at, own in zip(fresh, new) if not own[slots].any()]
     if strange:
-        raise EditError(f"tile {tileset.number(*strange[0])} looks like none of the set's: make "
-                        "the set, then mark it by hand")  # fmt: skip
+        raise EditError(
+            say(
+                "tile {number} looks like none of the set's: make the set, then mark it by hand",
+                number=tileset.number(*strange[0]),
+            )
+        )
     return _of_tiles(guess, [*guess.places, *fresh], np.concatenate([guess.marks, new]))
 
 
@@ -269,17 +303,28 @@ def colour_word(pixels: np.ndarray) -> str:
     """
     seen = pixels[pixels[..., 3] > 0]
     if not len(seen):
-        return "clear"
+        return say("clear")
     red, green, blue = (float(each) / 255 for each in seen[:, :3].mean(axis=0))
     hue, light, _ = colorsys.rgb_to_hls(red, green, blue)
     if max(red, green, blue) - min(red, green, blue) < 0.09 or light < 0.08:
-        return _of_lightness(light, ("black", "dark grey", "grey", "light grey", "white"))
+        return _of_lightness(
+            light,
+            (
+                say("black"),
+                say("dark {word}", word=say("grey")),
+                say("grey"),
+                say("light {word}", word=say("grey")),
+                say("white"),
+            ),
+        )
     word = next(name for end, name in _HUES if hue < end)
     if word == "orange" and light < 0.5:
-        word = "brown"
+        word = later("brown")
     if word == "red" and light > 0.52:
-        word = "pink"
-    return f"dark {word}" if light < 0.22 else f"light {word}" if light > 0.78 else word
+        word = later("pink")
+    if light < 0.22:
+        return say("dark {word}", word=say(word))
+    return say("light {word}", word=say(word)) if light > 0.78 else say(word)
 
 
 def _name_for(pixels: Picture, taken: list[str], others: list[Picture]) -> str:
@@ -288,10 +333,13 @@ def _name_for(pixels: Picture, taken: list[str], others: list[Picture]) -> str:
     if word not in taken:
         return word
     mean = [float(each[each[..., 3] > 0][:, :3].mean()) for each in (pixels, *others)]
-    shade = "light" if mean[0] > mean[1 + taken.index(word)] else "dark"
-    plain = word.removeprefix("light ").removeprefix("dark ")
-    for name in (f"{texture_word(pixels)} {word}".strip(), f"{shade} {plain}",
-                 f"{texture_word(pixels)} {shade} {plain}".strip()):  # fmt: skip
+    plain = word.removeprefix(say("light {word}", word="")).removeprefix(
+        say("dark {word}", word="")
+    )
+    lighter = mean[0] > mean[1 + taken.index(word)]
+    shaded = say("light {word}", word=plain) if lighter else say("dark {word}", word=plain)
+    texture = texture_word(pixels)
+    for name in (f"{texture} {word}".strip(), shaded, f"{texture} {shaded}".strip()):
         if name not in taken:
             return name
     return free_name(word, taken)
@@ -310,10 +358,10 @@ def texture_word(pixels: Picture) -> str:
         return ""
     down, across = (float(np.abs(np.diff(light, axis=axis)).mean()) for axis in (0, 1))
     if max(down, across) < _SMOOTH:
-        return "smooth"
+        return say("smooth")
     if max(down, across) > _STRIPED * min(down, across):
-        return "striped"
-    return "rough" if down + across > 2 * _ROUGH else ""
+        return say("striped")
+    return say("rough") if down + across > 2 * _ROUGH else ""
 
 
 def _of_lightness(light: float, words: Iterable[str]) -> str:

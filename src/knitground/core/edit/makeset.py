@@ -8,6 +8,7 @@ import numpy as np
 
 from knitground.core.base.errors import EditError
 from knitground.core.base.filenames import file_stem
+from knitground.core.base.tongue import say
 from knitground.core.edit.artcolour import art_colour
 from knitground.core.edit.document import Edit
 from knitground.core.edit.likelysets import colour_word
@@ -36,10 +37,17 @@ def tile_picture(project: Project, tile: TileRef) -> Tiles:
     """
     owner = project.tileset_named(tile.tileset)
     if owner is None or owner.picture is None:
-        raise EditError(f"the sheet of “{tile.tileset}” is missing: find it in Slice first")
+        raise EditError(
+            say("the sheet of “{tileset}” is missing: find it in Slice first", tileset=tile.tileset)
+        )
     if not owner.has(tile.row, tile.col):
         raise EditError(
-            f"“{tile.tileset}” has no tile in column {tile.col}, row {tile.row}: choose another"
+            say(
+                "“{tileset}” has no tile in column {col}, row {row}: choose another",
+                tileset=tile.tileset,
+                col=tile.col,
+                row=tile.row,
+            )
         )
     return cut_tile(owner.picture, owner.slicing, tile.row, tile.col)
 
@@ -109,8 +117,11 @@ def shape_of(project: Project, owner: Tileset, kit: TerrainSet) -> BorrowedShape
     found = borrow_shape(kit.kind, np.stack(pictures), marks[kept]) if pictures else None
     if found is None:
         raise EditError(
-            f"no tile of “{kit.name}” shows how its terrains meet, or their colours do not tell "
-            "them apart: borrow from another set, or take an outline of our own"
+            say(
+                "no tile of “{name}” shows how its terrains meet, or their colours do not "
+                "tell them apart: borrow from another set, or take an outline of our own",
+                name=kit.name,
+            )
         )
     return found
 
@@ -160,4 +171,7 @@ def made_tileset(
 def add_made_set(project: Project, tileset: Tileset) -> Edit:
     """Add the sheet of a set that was made."""
     atoms = add_tileset(project, tileset).atoms
-    return Edit(f"Make set “{tileset.sets[0].name}” of {tileset.count} tiles", atoms)
+    return Edit(
+        say("Make set “{name}” of {count} tiles", name=tileset.sets[0].name, count=tileset.count),
+        atoms,
+    )

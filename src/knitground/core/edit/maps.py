@@ -11,6 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from knitground.core.base.errors import EditError
+from knitground.core.base.tongue import say
 from knitground.core.base.window import whole
 from knitground.core.edit.atoms import Atom, SetField, close_seam
 from knitground.core.edit.changed import Changed, What
@@ -39,19 +40,36 @@ def check_size(height: int, width: int) -> None:
     """
     for side, value in (("height", height), ("width", width)):
         if not 1 <= value <= MAX_SIDE:
-            raise EditError(f"{side} {value} is out of bounds: give 1 to {MAX_SIDE} cells")
+            raise EditError(
+                say(
+                    "{side} {value} is out of bounds: give 1 to {max_side} cells",
+                    side=side,
+                    value=value,
+                    max_side=MAX_SIDE,
+                )
+            )
     if height * width > MAX_CELLS:
-        raise EditError(f"{width} × {height} cells are more than {MAX_CELLS}: make the map smaller")
+        raise EditError(
+            say(
+                "{width} × {height} cells are more than {max_cells}: make the map smaller",
+                width=width,
+                height=height,
+                max_cells=MAX_CELLS,
+            )
+        )
 
 
 def add_map(project: Project, map_: Map) -> Edit:
     """Add a map to the project."""
     check_size(map_.height, map_.width)
     if not map_.name.strip() or project.map_named(map_.name):
-        raise EditError(f"there is a map “{map_.name}” already, or it has no name: give another")
+        raise EditError(
+            say("there is a map “{name}” already, or it has no name: give another", name=map_.name)
+        )
     changed = Changed(What.MAPS, map_)
     return Edit(
-        f"Add map “{map_.name}”", (SetField(project, "maps", [*project.maps, map_], changed),)
+        say("Add map “{name}”", name=map_.name),
+        (SetField(project, "maps", [*project.maps, map_], changed),),
     )
 
 
@@ -59,13 +77,17 @@ def delete_map(project: Project, map_: Map) -> Edit:
     """Delete a map from the project."""
     maps = [each for each in project.maps if each is not map_]
     changed = Changed(What.MAPS, map_)
-    return Edit(f"Delete map “{map_.name}”", (SetField(project, "maps", maps, changed),))
+    return Edit(
+        say("Delete map “{name}”", name=map_.name), (SetField(project, "maps", maps, changed),)
+    )
 
 
 def rename_map(project: Project, map_: Map, name: str) -> Edit:
     """Give a map another name."""
     if not name.strip() or (name != map_.name and project.map_named(name)):
-        raise EditError(f"there is a map “{name}” already, or it has no name: give another")
+        raise EditError(
+            say("there is a map “{name}” already, or it has no name: give another", name=name)
+        )
     new = name.strip()
     atoms: list[Atom] = [SetField(map_, "name", new, Changed(What.MAPS, map_))]
     profiles = tuple(
@@ -74,7 +96,7 @@ def rename_map(project: Project, map_: Map, name: str) -> Edit:
     )
     if profiles != project.profiles:  # they ship it under its new name
         atoms.append(SetField(project, "profiles", profiles, Changed(What.SHIPPING)))
-    return Edit(f"Rename map “{map_.name}”", tuple(atoms))
+    return Edit(say("Rename map “{name}”", name=map_.name), tuple(atoms))
 
 
 def add_maps(project: Project, maps: Sequence[Map], name: str) -> Edit:
@@ -87,7 +109,7 @@ def add_maps(project: Project, maps: Sequence[Map], name: str) -> Edit:
     return Edit(name, (SetField(project, "maps", [*project.maps, *maps], changed),))
 
 
-def set_recipe(map_: Map, recipe: Recipe, name: str = "Change recipe") -> Edit:
+def set_recipe(map_: Map, recipe: Recipe, name: str = say("Change recipe")) -> Edit:
     """Give a map another recipe; nothing grows by that alone."""
     if recipe == map_.recipe:
         return Edit(name, ())
@@ -112,7 +134,9 @@ def lay_grown(map_: Map, grown: Sequence[Grown], recipe: Recipe | None = None) -
                 atoms.append(SetField(layer, name, each.made, Changed(_GROWN[name], map_, layer)))
             continue
         if old.shape != each.made.shape:
-            raise EditError(f"“{layer.name}” has another size now: run the recipe once more")
+            raise EditError(
+                say("“{name}” has another size now: run the recipe once more", name=layer.name)
+            )
         new, there = layer.with_grown(each.made), map_.lattice.exists
         if isinstance(layer, GroundLayer):
             there = standing_of(layer.kind_of_set).shown(map_.lattice)
@@ -124,7 +148,7 @@ def lay_grown(map_: Map, grown: Sequence[Grown], recipe: Recipe | None = None) -
             continue
         # The array itself is swapped: however large the map, that takes no time.
         atoms.append(SetField(layer, name, new, Changed(_GROWN[name], map_, layer, whole(new))))
-    return Edit("Grow", tuple(atoms))
+    return Edit(say("Grow"), tuple(atoms))
 
 
 def put_terrain(map_: Map, layer: GroundLayer, terrain: NDArray[Any]) -> Edit:
@@ -137,9 +161,9 @@ def put_terrain(map_: Map, layer: GroundLayer, terrain: NDArray[Any]) -> Edit:
         close_seam(new)
     other = new != layer.terrain
     if not other.any():
-        return Edit("Lay terrain", ())
+        return Edit(say("Lay terrain"), ())
     painted = layer.painted | other
-    return Edit("Lay terrain", (
+    return Edit(say("Lay terrain"), (
         SetField(layer, "painted", painted, Changed(What.RECIPE, map_, layer)),
         SetField(layer, "terrain", new, Changed(What.TERRAIN, map_, layer, whole(new))),
     ))  # fmt: skip
@@ -156,18 +180,24 @@ def unpainted(map_: Map, layer: GroundLayer) -> list[Atom]:
 def set_background(map_: Map, colour: str | None) -> Edit:
     """Put a colour #rrggbb behind all layers of a map, or none."""
     if colour is not None and not re.fullmatch(r"#[0-9a-fA-F]{6}", colour):
-        raise EditError(f"“{colour}” is not a colour: give #rrggbb")
+        raise EditError(say("“{colour}” is not a colour: give #rrggbb", colour=colour))
     changed = Changed(What.LAYERS, map_)
-    return Edit("Background", (SetField(map_, "background", colour, changed),))
+    return Edit(say("Background"), (SetField(map_, "background", colour, changed),))
 
 
 def set_screen(map_: Map, width: int, height: int) -> Edit:
     """Say how many pixels a player sees at a time."""
     for side, value in (("width", width), ("height", height)):
         if not 1 <= value <= 16_384:
-            raise EditError(f"screen {side} {value} px is out of bounds: give 1 to 16 384")
+            raise EditError(
+                say(
+                    "screen {side} {value} px is out of bounds: give 1 to 16 384",
+                    side=side,
+                    value=value,
+                )
+            )
     changed = Changed(What.LAYERS, map_)
-    name = f"Screen of {width} × {height} px"
+    name = say("Screen of {width} × {height} px", width=width, height=height)
     return Edit(name, (SetField(map_, "screen", (width, height), changed),))
 
 
@@ -181,13 +211,13 @@ def put_map_property(map_: Map, new: Property, old: str = "", *, keep: bool = Fa
     """
     check_property(new, old, (each.name for each in map_.properties))
     found = with_property(map_.properties, new, old, keep=keep)
-    return _set_properties(map_, found, f"Property “{new.name}” of the map")
+    return _set_properties(map_, found, say("Property “{name}” of the map", name=new.name))
 
 
 def remove_map_property(map_: Map, name: str) -> Edit:
     """Take a property away from a map."""
     found = without_property(map_.properties, name)
-    return _set_properties(map_, found, f"Take property “{name}” from the map")
+    return _set_properties(map_, found, say("Take property “{name}” from the map", name=name))
 
 
 def _set_properties(map_: Map, found: Properties, name: str) -> Edit:
@@ -198,9 +228,11 @@ def _set_properties(map_: Map, found: Properties, name: str) -> Edit:
 def set_wrap(map_: Map, wrap: bool) -> Edit:
     """Let a map wrap at its borders, or not. Switched on, the far vertices take the near ones."""
     if wrap == map_.wrap:
-        return Edit("Wrap", ())
+        return Edit(say("Wrap"), ())
     if wrap and map_.grid.kind is GridKind.STAGGERED:
-        raise EditError(f"“{map_.name}” is staggered, and only square and diamond maps wrap")
+        raise EditError(
+            say("“{name}” is staggered, and only square and diamond maps wrap", name=map_.name)
+        )
     atoms: list[Atom] = [SetField(map_, "wrap", wrap, Changed(What.MAPS, map_))]
     for layer in map_.layers if wrap else ():
         if isinstance(layer, GroundLayer):
@@ -209,7 +241,7 @@ def set_wrap(map_: Map, wrap: bool) -> Edit:
                 closed = getattr(layer, name).copy()
                 close_seam(closed)
                 atoms.append(SetField(layer, name, closed, changed))
-    return Edit("Wrap at the borders" if wrap else "No wrapping", tuple(atoms))
+    return Edit(say("Wrap at the borders") if wrap else say("No wrapping"), tuple(atoms))
 
 
 def draw_from(map_: Map, corner: Corner) -> Edit:
@@ -221,28 +253,34 @@ def draw_from(map_: Map, corner: Corner) -> Edit:
         Its cells are upright: they are drawn row by row.
     """
     if map_.grid.kind is GridKind.SQUARE:
-        raise EditError(f"“{map_.name}” has upright cells: they are drawn row by row, from above")
+        raise EditError(
+            say("“{name}” has upright cells: they are drawn row by row, from above", name=map_.name)
+        )
     if corner is map_.grid.drawn_from:
-        return Edit("Order of drawing", ())
+        return Edit(say("Order of drawing"), ())
     grid = replace(map_.grid, drawn_from=corner)
     changed = Changed(What.LAYERS, map_)
-    return Edit(f"Draw from the {corner}", (SetField(map_, "grid", grid, changed),))
+    return Edit(
+        say("Draw from the {corner}", corner=corner), (SetField(map_, "grid", grid, changed),)
+    )
 
 
 def put_mix(project: Project, mix: Mix, instead_of: Mix | None = None) -> Edit:
     """Add a mix, or put it in another one's place."""
     if not mix.name.strip():
-        raise EditError("a mix needs a name: type one")
+        raise EditError(say("a mix needs a name: type one"))
     if any(each.name == mix.name and each is not instead_of for each in project.mixes):
-        raise EditError(f"there is a mix “{mix.name}” already: give another name")
+        raise EditError(say("there is a mix “{name}” already: give another name", name=mix.name))
     for entry in mix.entries:
         if not 0 <= entry.weight <= 1e6:
-            raise EditError(f"weight {entry.weight:g} is out of bounds: give 0 to 1 000 000")
+            raise EditError(
+                say("weight {weight:g} is out of bounds: give 0 to 1 000 000", weight=entry.weight)
+            )
     if instead_of is None:
-        mixes, name = [*project.mixes, mix], f"Add mix “{mix.name}”"
+        mixes, name = [*project.mixes, mix], say("Add mix “{name}”", name=mix.name)
     else:
         mixes = [mix if each is instead_of else each for each in project.mixes]
-        name = f"Change mix “{mix.name}”"
+        name = say("Change mix “{name}”", name=mix.name)
     atoms: list[Atom] = [SetField(project, "mixes", mixes, Changed(What.MIXES))]
     if instead_of is not None and instead_of.name != mix.name:
         atoms += _renamed_in_recipes(project, instead_of.name, mix.name)
@@ -290,4 +328,6 @@ def delete_mix(project: Project, mix: Mix) -> Edit:
     """Delete a mix."""
     mixes = [each for each in project.mixes if each is not mix]
     changed = Changed(What.MIXES)
-    return Edit(f"Delete mix “{mix.name}”", (SetField(project, "mixes", mixes, changed),))
+    return Edit(
+        say("Delete mix “{name}”", name=mix.name), (SetField(project, "mixes", mixes, changed),)
+    )

@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from knitground.core.base.errors import EditError
+from knitground.core.base.tongue import say, say_many
 from knitground.core.base.window import Box
 from knitground.core.edit.atoms import SetField
 from knitground.core.edit.changed import Changed, What
@@ -28,11 +29,16 @@ Bounds = NDArray[np.float64]
 def add_markers(map_: Map, layer: MarkerLayer, made: Sequence[Marker]) -> tuple[Edit, set[int]]:
     """Add markers in front of those that are there; returns the numbers that they get too."""
     if len(layer.markers) + len(made) > MAX_MARKERS:
-        raise EditError(f"a layer holds at most {MAX_MARKERS} markers: use another one")
+        raise EditError(
+            say(
+                "a layer holds at most {max_markers} markers: use another one",
+                max_markers=MAX_MARKERS,
+            )
+        )
     first = max((each.number for each in layer.markers), default=0) + 1
     fresh = tuple(replace(each, number=first + n) for n, each in enumerate(made))
-    what = made[0].title if len(made) == 1 else f"{len(made)} markers"
-    edit = _markers_edit(map_, layer, (*layer.markers, *fresh), f"Lay {what}")
+    what = made[0].title if len(made) == 1 else say("{count} markers", count=len(made))
+    edit = _markers_edit(map_, layer, (*layer.markers, *fresh), say("Lay {what}", what=what))
     return edit, {each.number for each in fresh}
 
 
@@ -56,7 +62,7 @@ def move_markers(
 ) -> Edit:
     """Move markers by pixels."""
     return change_markers(
-        map_, layer, numbers, lambda each: moved(each, right, down), "Move markers"
+        map_, layer, numbers, lambda each: moved(each, right, down), say("Move markers")
     )
 
 
@@ -65,7 +71,7 @@ def delete_markers(map_: Map, layer: MarkerLayer, numbers: Iterable[int]) -> Edi
     gone = set(numbers)
     left = tuple(each for each in layer.markers if each.number not in gone)
     count = len(layer.markers) - len(left)
-    name = f"Delete {count} marker{'s' if count != 1 else ''}"
+    name = say_many("Delete {count} marker", "Delete {count} markers", count)
     if not count:
         return Edit(name, ())
     return _markers_edit(map_, layer, left, name)
@@ -79,7 +85,7 @@ def restack_markers(
     some = tuple(each for each in layer.markers if each.number in chosen)
     rest = tuple(each for each in layer.markers if each.number not in chosen)
     new = (*rest, *some) if to_front else (*some, *rest)
-    name = "Markers to the front" if to_front else "Markers to the back"
+    name = say("Markers to the front") if to_front else say("Markers to the back")
     return Edit(name, ()) if new == layer.markers else _markers_edit(map_, layer, new, name)
 
 

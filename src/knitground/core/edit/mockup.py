@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 from knitground.core.base.errors import EditError
 from knitground.core.base.filenames import file_stem
+from knitground.core.base.tongue import say
 from knitground.core.edit.atoms import Atom
 from knitground.core.edit.document import Edit
 from knitground.core.edit.likelysets import kit_of_guess
@@ -67,7 +68,9 @@ def map_from_mockup(
         for place, number in enumerate(strange):
             known[number] = TileRef(made.name, *divmod(place, made.columns))
     if not known:
-        raise EditError("no tile of the picture is known, and none is to be added: nothing to lay")
+        raise EditError(
+            say("no tile of the picture is known, and none is to be added: nothing to lay")
+        )
     rows, cols = mockup.tile_of_cell.shape
     grid = mockup.grid
     how = Grid.of(GridKind.STAGGERED if grid.diamonds else GridKind.SQUARE, rows, cols)
@@ -76,7 +79,7 @@ def map_from_mockup(
         free_name(name, [each.name for each in project.maps]), lattice.rows, lattice.columns,
         grid.tile_height, grid.tile_width, grid=how,
     )  # fmt: skip
-    layer: TileLayer | GroundLayer = map_.new_tile_layer("Tiles")
+    layer: TileLayer | GroundLayer = map_.new_tile_layer(say("Tiles"))
     if made is not None and sets and len(strange) == count:
         ground = _with_sets(map_, made, mockup, sets)
         layer = ground if sets[0].share >= KNITTED_FROM else layer
@@ -86,7 +89,11 @@ def map_from_mockup(
     if isinstance(layer, GroundLayer):
         layer.pinned[:] = ~sets[0].knitted & (laid > 0)
     edit = add_map(project, map_)
-    return Edit(f"Map “{map_.name}” from a picture", (*atoms, *edit.atoms)), map_, made
+    return (
+        Edit(say("Map “{name}” from a picture", name=map_.name), (*atoms, *edit.atoms)),
+        map_,
+        made,
+    )
 
 
 def _laid_cells(map_: Map, mockup: Mockup, known: Mapping[int, TileRef]) -> NDArray[np.int32]:
@@ -117,7 +124,7 @@ def _with_sets(map_: Map, tileset: Tileset, mockup: Mockup, sets: Sequence[LaidS
             facts[at] = replace(PLAIN, weight=weight)
     tileset.facts = facts
     kit = tileset.sets[0]
-    layer = map_.new_ground_layer("Ground", tileset.name, kit.name, kit.kind)
+    layer = map_.new_ground_layer(say("Ground"), tileset.name, kit.name, kit.kind)
     layer.terrain[:] = first.terrain
     return layer
 

@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from knitground.core.base.tongue import say
 from knitground.core.base.window import Box, read
 from knitground.core.edit.desk import Desk, Pointer
 from knitground.core.edit.flood import Region, flood_in
@@ -43,22 +44,32 @@ def refusal(desk: Desk, at: Pointer | None) -> str | None:
     """Say why a click would do nothing, and the cure; None if it would."""
     map_, layer = desk.map, desk.layer
     if map_ is None:
-        return "no map yet — Ctrl+N makes one"
+        return say("no map yet — Ctrl+N makes one")
     if layer is None:
-        return "no layer yet — add one below"
+        return say("no layer yet — add one below")
     if desk.tool in ("pick", "select"):
         return None
     if layer.locked:
-        return f"{layer.name} is locked — {LOCK_KEYS} unlocks it"
+        return say(
+            "{name} is locked — {lock_keys} unlocks it", name=layer.name, lock_keys=LOCK_KEYS
+        )
     if not layer.visible:
-        return f"{layer.name} is hidden — {EYE_KEYS} shows it"
+        return say("{name} is hidden — {eye_keys} shows it", name=layer.name, eye_keys=EYE_KEYS)
     if at is not None and outside(map_, at):
         rows, columns = map_.lattice.counted
-        return f"outside the map of {columns} × {rows} cells — a click offers to grow it"
+        return say(
+            "outside the map of {columns} × {rows} cells — a click offers to grow it",
+            columns=columns,
+            rows=rows,
+        )
     if desk.tool == "fill" and isinstance(layer, MarkerLayer):
-        return f"{layer.name} holds markers — Fill lays none: take Paint, Line or Box"
+        return say(
+            "{name} holds markers — Fill lays none: take Paint, Line or Box", name=layer.name
+        )
     if desk.tool == "fill" and desk.options.fill_by == "selection" and desk.selection is None:
-        return "nothing is selected — take Select (S) and drag, or let Fill go by what lies there"
+        return say(
+            "nothing is selected — take Select (S) and drag, or let Fill go by what lies there"
+        )
     if desk.tool == "erase":
         return None
     return plans_of(layer).refusal(desk, layer)
@@ -174,11 +185,13 @@ def plan_path(desk: Desk, sides: SideMask) -> Plan | None:
         fitted = cells.fitted(map_.height, map_.width, map_.wrap)
         if not fitted.is_empty and read(layer.pinned, fitted).any():
             every = np.ones((cells.height, cells.width), np.bool_)
-            return plan_unpin(desk.doc, map_, layer, cells, every, "Release pins")
-        return plan_sides(desk.doc, map_, layer, sides, 0, "Erase terrain")
+            return plan_unpin(desk.doc, map_, layer, cells, every, say("Release pins"))
+        return plan_sides(desk.doc, map_, layer, sides, 0, say("Erase terrain"))
     if not isinstance(hand, TerrainInHand):
         return None
-    return plan_sides(desk.doc, map_, layer, sides, hand.value, f"Paint {hand.title}")
+    return plan_sides(
+        desk.doc, map_, layer, sides, hand.value, say("Paint {title}", title=hand.title)
+    )
 
 
 def plan_way(desk: Desk, steps: Sequence[SideMask]) -> Iterator[Plan]:
@@ -196,9 +209,9 @@ def plan_way(desk: Desk, steps: Sequence[SideMask]) -> Iterator[Plan]:
             if plan is not None:
                 yield plan
     elif erases or isinstance(hand, TerrainInHand):
-        value, name = 0, "Erase terrain"
+        value, name = 0, say("Erase terrain")
         if not erases and isinstance(hand, TerrainInHand):
-            value, name = hand.value, f"Paint {hand.title}"
+            value, name = hand.value, say("Paint {title}", title=hand.title)
         for n in range(0, len(steps), _DABS):
             some = steps[n : n + _DABS]
             yield plan_sides_along(desk.doc, map_, layer, some, value, name)
@@ -220,7 +233,7 @@ def plan_fill(desk: Desk, at: Pointer, limit: int | None = None) -> tuple[Plan, 
         found = plan_selected(desk)
         return (found, region) if found else None
     region = fill_region(desk, map_, layer, at, limit)
-    plan = plan_region(desk, region, "Fill", anchor)
+    plan = plan_region(desk, region, say("Fill"), anchor)
     return (plan, region) if plan else None
 
 
@@ -322,7 +335,7 @@ def plan_selected(desk: Desk) -> Plan | None:
     if isinstance(desk.hand, TerrainInHand) and desk.set_kind is not None:
         box, mask = standing_of(desk.set_kind).on_cells(box, mask)
     anchor = (0, 0) if desk.options.pattern_on_map else (box.top, box.left)
-    return plan_region(desk, Region(box, mask), "Fill selection with", anchor)
+    return plan_region(desk, Region(box, mask), say("Fill selection with"), anchor)
 
 
 def erase_selected(desk: Desk) -> Plan | None:
@@ -352,7 +365,7 @@ def release_pins(desk: Desk, at: Pointer | None) -> Plan | None:
     map_, layer, cells = desk.map, desk.layer, _chosen_cells(desk, at)
     if map_ is None or not isinstance(layer, PinnedLayer) or layer.locked or cells is None:
         return None
-    plan = plan_unpin(desk.doc, map_, layer, *cells, "Release pins")
+    plan = plan_unpin(desk.doc, map_, layer, *cells, say("Release pins"))
     return plan if plan.changes_anything else None
 
 

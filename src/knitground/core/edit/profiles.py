@@ -5,6 +5,7 @@ from __future__ import annotations
 from pathlib import PurePosixPath
 
 from knitground.core.base.errors import EditError
+from knitground.core.base.tongue import say
 from knitground.core.edit.atoms import SetField
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.document import Edit
@@ -25,22 +26,22 @@ def put_profile(project: Project, profile: Profile, instead_of: str = "") -> Edi
     name = profile.name.strip()
     others = [each.name for each in project.profiles if each.name != instead_of]
     if not name:
-        raise EditError("a profile needs a name")
+        raise EditError(say("a profile needs a name"))
     if name in others:
-        raise EditError(f"there is a profile “{name}” already: give another name")
+        raise EditError(say("there is a profile “{name}” already: give another name", name=name))
     if len(others) >= _MOST:
-        raise EditError(f"a project has at most {_MOST} profiles: delete one")
+        raise EditError(say("a project has at most {most} profiles: delete one", most=_MOST))
     check_folder(profile.folder)
     there = list(project.profiles)
     place = next((n for n, each in enumerate(there) if each.name == instead_of), len(there))
     there[place : place + 1] = [profile]
-    return _edit(project, tuple(there), f"Change profile “{name}”")
+    return _edit(project, tuple(there), say("Change profile “{name}”", name=name))
 
 
 def remove_profile(project: Project, name: str) -> Edit:
     """Take a profile away; what it shipped stays where it is."""
     left = tuple(each for each in project.profiles if each.name != name)
-    return _edit(project, left, f"Delete profile “{name}”")
+    return _edit(project, left, say("Delete profile “{name}”", name=name))
 
 
 def check_folder(folder: str) -> None:
@@ -53,9 +54,14 @@ def check_folder(folder: str) -> None:
     """
     path = PurePosixPath(folder.strip().replace("\\", "/"))
     if path.is_absolute() or ".." in path.parts or not path.parts or ":" in folder:
-        raise EditError(f"“{folder[:60]}” is not inside the project's folder: a profile names a "
-                        "folder in it, such as shipped/game; ship elsewhere with a folder typed "
-                        "here or with --to")  # fmt: skip
+        raise EditError(
+            say(
+                "“{folder}” is not inside the project's folder: a profile names a folder in "
+                "it, such as shipped/game; ship elsewhere with a folder typed here or with "
+                "--to",
+                folder=folder[:60],
+            )
+        )
 
 
 def _edit(project: Project, new: tuple[Profile, ...], name: str) -> Edit:

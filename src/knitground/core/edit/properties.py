@@ -6,6 +6,7 @@ from collections.abc import Iterable
 from dataclasses import replace
 
 from knitground.core.base.errors import EditError
+from knitground.core.base.tongue import say
 from knitground.core.model.properties import Properties, Property, PropertyKind, checked_value
 
 
@@ -22,10 +23,12 @@ def check_property(new: Property, old: str, taken: Iterable[str]) -> None:
         It has no name or one that is taken, or its value is not of its kind.
     """
     if not new.name.strip():
-        raise EditError("a property needs a name: type one")
+        raise EditError(say("a property needs a name: type one"))
     checked_value(new)
     if old and old != new.name and new.name in set(taken):
-        raise EditError(f"there is a property “{new.name}” already: give another name")
+        raise EditError(
+            say("there is a property “{name}” already: give another name", name=new.name)
+        )
 
 
 def with_property(

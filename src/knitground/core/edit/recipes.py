@@ -11,6 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from knitground.core.base.errors import EditError, GrowError
+from knitground.core.base.tongue import later, say
 from knitground.core.edit.atoms import Atom, SetField
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.document import Document, Edit
@@ -36,7 +37,7 @@ from knitground.core.model.recipe import MixStep, Recipe, RewriteStep, Step, Unk
 def step_title(step: Step) -> str:
     """How a step is called: its own name, else its kind's."""
     if isinstance(step, UnknownStep):
-        return step.name or f"“{step.kind}” (unknown here)"
+        return step.name or say("“{kind}” (unknown here)", kind=step.kind)
     return step.name or STEP_KINDS[type(step)].title
 
 
@@ -58,9 +59,9 @@ def fitting_layers(map_: Map, kind: type) -> list[Layer]:
 class Over(StrEnum):
     """What becomes of terrain that was painted by hand where steps are to work."""
 
-    OWN = "on a layer of its own"
-    ROUND = "round what is painted"
-    INSTEAD = "instead of it"
+    OWN = later("on a layer of its own")
+    ROUND = later("round what is painted")
+    INSTEAD = later("instead of it")
 
 
 def step_layer(map_: Map, kind: type, near: Layer | None = None) -> Layer | None:
@@ -123,7 +124,7 @@ def add_step(
     step = replace(step, salt=recipe.free_salt() if recipe.steps else None)
     new = replace(recipe, steps=(*recipe.steps, step))
     atoms.append(SetField(map_, "recipe", new, Changed(What.RECIPE, map_)))
-    return Edit(f"Add {about.title.lower()}", tuple(atoms))
+    return Edit(say("Add {title}", title=about.title.lower()), tuple(atoms))
 
 
 def _is_free(map_: Map, layer: Layer | None) -> bool:
@@ -175,7 +176,7 @@ def grow_over(map_: Map, layer: GroundLayer, over: Over, recipe: Recipe) -> tupl
             replace(each, where=(*each.where, off)) if each.layer == layer.number else each
             for each in steps
         )
-    return Edit(f"Grow {over}", tuple(atoms)), replace(recipe, steps=steps)
+    return Edit(say("Grow {over}", over=over), tuple(atoms)), replace(recipe, steps=steps)
 
 
 def grow_round(doc: Document, map_: Map, recipe: Recipe, over: Over | None, cure: str) -> Recipe:
@@ -199,8 +200,13 @@ def grow_round(doc: Document, map_: Map, recipe: Recipe, over: Over | None, cure
         if over is None:
             count = int(cells_painted(layer).sum())
             raise GrowError(
-                f"“{layer.name}” was painted in {count} cells since it was grown, and growing lays "
-                f"its terrain anew: say {cure}"
+                say(
+                    "“{name}” was painted in {count} cells since it was grown, and growing lays "
+                    "its terrain anew: say {cure}",
+                    name=layer.name,
+                    count=count,
+                    cure=cure,
+                )
             )
         edit, recipe = grow_over(map_, layer, over, recipe)
         doc.apply(edit)
@@ -210,7 +216,10 @@ def grow_round(doc: Document, map_: Map, recipe: Recipe, over: Over | None, cure
 def _beside(map_: Map, layer: GroundLayer) -> tuple[Layer, list[Atom]]:
     """Make another ground layer of the same set in front of one, which stays as it is."""
     made = map_.new_ground_layer(
-        f"{layer.name}, grown"[:MAX_NAME], layer.tileset, layer.set_name, layer.kind_of_set
+        say("{name}, grown", name=layer.name)[:MAX_NAME],
+        layer.tileset,
+        layer.set_name,
+        layer.kind_of_set,
     )
     at = map_.layers.index(layer) + 1
     layers = [*map_.layers[:at], made, *map_.layers[at:]]
@@ -220,16 +229,16 @@ def _beside(map_: Map, layer: GroundLayer) -> tuple[Layer, list[Atom]]:
 def _with_layer(map_: Map, about: StepKind) -> tuple[Layer, list[Atom]]:
     made: Layer
     if GrownLayer in about.layers:
-        made = map_.new_grown_layer("Grown")
+        made = map_.new_grown_layer(say("Grown"))
     elif TintLayer in about.layers:
-        made = map_.new_tint_layer("Tint")
+        made = map_.new_tint_layer(say("Tint"))
     elif MarkerLayer in about.layers:
-        made = map_.new_marker_layer("Markers")
+        made = map_.new_marker_layer(say("Markers"))
     else:
         raise EditError(
-            f"{about.title} needs a ground layer"
-            + (" with a corner or ring set" if about.sets else "")
-            + ": add one with “+ layer”"
+            say("{title} needs a ground layer", title=about.title)
+            + (say(" with a corner or ring set") if about.sets else "")
+            + say(": add one with “+ layer”")
         )
     told = Changed(What.LAYERS, map_, made)
     return made, [SetField(map_, "layers", [*map_.layers, made], told)]
@@ -254,28 +263,30 @@ def put_step(map_: Map, place: int, step: Step) -> Edit:
     """Put a step in another one's place."""
     steps = list(map_.recipe.steps)
     steps[place] = step
-    return _with_steps(map_, steps, f"Change step {place + 1}")
+    return _with_steps(map_, steps, say("Change step {place}", place=place + 1))
 
 
 def put_steps(map_: Map, steps: Sequence[Step]) -> Edit:
     """Put all steps in place of those that are there."""
-    return _with_steps(map_, steps, "Change steps")
+    return _with_steps(map_, steps, say("Change steps"))
 
 
 def remove_step(map_: Map, place: int) -> Edit:
     """Take a step out; what it made stays until the recipe runs."""
     steps = salted(map_.recipe)
     del steps[place]
-    return _with_steps(map_, steps, "Take a step out")
+    return _with_steps(map_, steps, say("Take a step out"))
 
 
 def move_step(map_: Map, place: int, to: int) -> Edit:
     """Let a step stand at another place; all draw the same as before."""
     steps = salted(map_.recipe)
     if not 0 <= to < len(steps):
-        raise EditError(f"there is no place {to + 1}: the recipe has {len(steps)} steps")
+        raise EditError(
+            say("there is no place {to}: the recipe has {count} steps", to=to + 1, count=len(steps))
+        )
     steps.insert(to, steps.pop(place))
-    return _with_steps(map_, steps, "Move a step")
+    return _with_steps(map_, steps, say("Move a step"))
 
 
 def duplicate_step(map_: Map, place: int) -> Edit:
@@ -283,14 +294,14 @@ def duplicate_step(map_: Map, place: int) -> Edit:
     steps = salted(map_.recipe)
     copy = replace(steps[place], salt=map_.recipe.free_salt())
     steps.insert(place + 1, copy)
-    return _with_steps(map_, steps, "Double a step")
+    return _with_steps(map_, steps, say("Double a step"))
 
 
 def reroll_step(map_: Map, place: int) -> Edit:
     """Let a step draw other numbers, and only that one."""
     steps = salted(map_.recipe)
     steps[place] = replace(steps[place], salt=map_.recipe.free_salt())
-    return _with_steps(map_, steps, f"Reroll step {place + 1}")
+    return _with_steps(map_, steps, say("Reroll step {place}", place=place + 1))
 
 
 def layer_names(map_: Map) -> dict[int, tuple[str, str]]:
@@ -316,7 +327,7 @@ def paste_steps(target: Map, steps: Sequence[Step], names: Mapping[int, tuple[st
     made: list[Step] = salted(target.recipe)
     for n, step in enumerate(steps):
         made.append(replace(renumbered(step, found), salt=free + n))
-    return _with_steps(target, made, f"Paste {len(steps)} steps")
+    return _with_steps(target, made, say("Paste {count} steps", count=len(steps)))
 
 
 def renumbered(step: Step, found: Callable[[int], int]) -> Step:
@@ -381,7 +392,9 @@ def terrain_renamed(step: Step, numbers: Collection[int], names: Mapping[str, st
 def keep_area(map_: Map, chosen: Selection) -> Edit:
     """Let no step of the recipe change the chosen cells any more."""
     if not map_.recipe.steps:
-        raise EditError(f"“{map_.name}” has no recipe that could change them: add a step in Grow")
+        raise EditError(
+            say("“{name}” has no recipe that could change them: add a step in Grow", name=map_.name)
+        )
     mask = np.zeros((map_.height, map_.width), np.bool_)
     box = chosen.box
     rows, cols = box.rows(map_.height), box.cols(map_.width)
@@ -393,7 +406,7 @@ def keep_area(map_: Map, chosen: Selection) -> Edit:
         else replace(each, where=(*each.where, kept))
         for each in salted(map_.recipe)
     ]  # fmt: skip
-    return _with_steps(map_, steps, f"Keep {int(mask.sum())} cells as they are")
+    return _with_steps(map_, steps, say("Keep {number} cells as they are", number=int(mask.sum())))
 
 
 def make_plain(map_: Map, layer: Layer) -> Edit:
@@ -406,7 +419,10 @@ def make_plain(map_: Map, layer: Layer) -> Edit:
     """
     if not isinstance(layer, GrownLayer):
         raise EditError(
-            f"“{layer.name}” is no grown layer: choose one, or copy what “{layer.name}” shows"
+            say(
+                "“{name}” is no grown layer: choose one, or copy what “{name}” shows",
+                name=layer.name,
+            )
         )
     plain = TileLayer(
         layer.name, layer.number, visible=layer.visible, locked=layer.locked,
@@ -420,4 +436,4 @@ def make_plain(map_: Map, layer: Layer) -> Edit:
     if len(steps) != len(recipe.steps):
         new = replace(recipe, steps=tuple(steps))
         atoms.append(SetField(map_, "recipe", new, Changed(What.RECIPE, map_)))
-    return Edit(f"Make “{layer.name}” plain", tuple(atoms))
+    return Edit(say("Make “{name}” plain", name=layer.name), tuple(atoms))

@@ -9,6 +9,7 @@ from functools import partial
 import numpy as np
 from numpy.typing import NDArray
 
+from knitground.core.base.tongue import say
 from knitground.core.base.window import whole
 from knitground.core.edit.atoms import Atom, PatchArray, SetField
 from knitground.core.edit.changed import Changed, What
@@ -52,13 +53,17 @@ class Losses:
         """Say each in a line; none if nothing is lost."""
         out = []
         for count, what in (
-            (self.marks, "tiles with marks"),
-            (self.facts, "tiles with names, weights or other facts"),
-            (self.entries, "tiles of mixes"),
+            (self.marks, say("tiles with marks")),
+            (self.facts, say("tiles with names, weights or other facts")),
+            (self.entries, say("tiles of mixes")),
         ):
             if count:
                 out.append(f"{count} {what}")
-        return out + [f"{n} cells of “{name}”" for name, n in (self.cells or {}).items() if n]
+        return out + [
+            say("{n} cells of “{name}”", n=n, name=name)
+            for name, n in (self.cells or {}).items()
+            if n
+        ]
 
 
 def nothing_hangs_on(project: Project, tileset: Tileset) -> bool:
@@ -95,8 +100,8 @@ def use_slicing(project: Project, tileset: Tileset, slicing: Slicing) -> tuple[E
     changed = Changed(What.SLICING, tileset=tileset)
     first: list[Atom] = [SetField(tileset, "slicing", slicing, changed)]
     size = f"{slicing.tile_width} × {slicing.tile_height}"
-    what = f"{grid.columns} loose pieces" if slicing.pieces else size
-    name = f"Slice “{tileset.name}” {what}"
+    what = say("{columns} loose pieces", columns=grid.columns) if slicing.pieces else size
+    name = say("Slice “{name}” {what}", name=tileset.name, what=what)
     cut = (grid.rows, grid.columns)
     return _moved(project, tileset, follow, cut, first, name, slicing.pieces)
 
@@ -123,7 +128,9 @@ def cut_areas(project: Project, tileset: Tileset, cuts: Sequence[Slicing]) -> Ed
         made.append(replace(tileset, name=name, slicing=cut, facts={}, sets=[], order=()))
     changed = Changed(What.TILESETS, tileset=tileset)
     atoms.append(SetField(project, "tilesets", [*project.tilesets, *made], changed))
-    return Edit(f"Cut “{tileset.name}” into {len(cuts)} areas", tuple(atoms))
+    return Edit(
+        say("Cut “{name}” into {count} areas", name=tileset.name, count=len(cuts)), tuple(atoms)
+    )
 
 
 def moved_tiles(slicing: Slicing, old: Picture | None, new: Picture) -> dict[At, At]:
@@ -161,7 +168,7 @@ def read_again(
 
     first = picture_atoms(tileset, sheet.picture, sheet.data)
     size = (max(new.rows, tileset.rows), max(new.columns, tileset.columns))
-    name = f"Read “{tileset.sheet}” again"
+    name = say("Read “{sheet}” again", sheet=tileset.sheet)
     return _moved(project, tileset, follow, size, first, name)
 
 
@@ -184,12 +191,16 @@ def use_relaid(
         SetField(tileset, "origin", None, changed),
     ]
     size = (grid.rows, grid.columns)
-    return _moved(project, tileset, follow, size, first, f"Re-lay “{tileset.name}”")[0]
+    return _moved(project, tileset, follow, size, first, say("Re-lay “{name}”", name=tileset.name))[
+        0
+    ]
 
 
 def reskin(project: Project, tileset: Tileset, sheet: SheetFile) -> Edit:
     """Give a tileset another picture with the same arrangement; all else stays."""
-    return Edit(f"Reskin “{tileset.name}”", tuple(sheet_atoms(project, tileset, sheet)))
+    return Edit(
+        say("Reskin “{name}”", name=tileset.name), tuple(sheet_atoms(project, tileset, sheet))
+    )
 
 
 def swap_tileset(map_: Map, old: str, new: str) -> Edit:
@@ -205,7 +216,9 @@ def swap_tileset(map_: Map, old: str, new: str) -> Edit:
     table = _table(map_, translate)
     for layer in map_.layers:
         atoms += _cells_atoms(map_, layer, table, translate)[0]
-    return Edit(f"“{map_.name}”: {new} instead of {old}", tuple(atoms))
+    return Edit(
+        say("“{name}”: {new} instead of {old}", name=map_.name, new=new, old=old), tuple(atoms)
+    )
 
 
 def _moved(

@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from knitground.core.base.errors import EditError
+from knitground.core.base.tongue import say
 from knitground.core.base.window import Box
 from knitground.core.edit.atoms import Atom, SetField
 from knitground.core.edit.changed import Changed, What
@@ -23,7 +24,9 @@ from knitground.core.rules.table import LEAVE, stock_of
 def use_on_map(map_: Map, rules: str, source: Layer) -> Edit:
     """Add a grown layer that follows a list of rules, in front of the layer that they read."""
     if source.cells.shape != (map_.height, map_.width):
-        raise EditError(f"“{source.name}” has cells of its own size: rules read the map's cells")
+        raise EditError(
+            say("“{name}” has cells of its own size: rules read the map's cells", name=source.name)
+        )
     layer = map_.new_grown_layer(f"{source.name}, {rules}"[:200])
     at = map_.layers.index(source) + 1
     layers = [*map_.layers[:at], layer, *map_.layers[at:]]
@@ -33,7 +36,7 @@ def use_on_map(map_: Map, rules: str, source: Layer) -> Edit:
         SetField(map_, "layers", layers, Changed(What.LAYERS, map_)),
         SetField(map_, "recipe", recipe, Changed(What.RECIPE, map_)),
     )
-    return Edit(f"Let a layer follow “{rules}”", atoms)
+    return Edit(say("Let a layer follow “{rules}”", rules=rules), atoms)
 
 
 def rewrite_now(
@@ -58,9 +61,15 @@ def rewrite_now(
     """
     listed = doc.project.rules_named(rules)
     if listed is None:
-        raise EditError(f"there are no rules “{rules}”: choose another list")
+        raise EditError(say("there are no rules “{rules}”: choose another list", rules=rules))
     if not layer.holds_tiles:
-        raise EditError(f"“{layer.name}” holds {layer.kind}, no tiles: choose another layer")
+        raise EditError(
+            say(
+                "“{name}” holds {kind}, no tiles: choose another layer",
+                name=layer.name,
+                kind=say(layer.kind),
+            )
+        )
     board = Board(doc.project, map_, layer)
     table = compile_rewrite(listed, board, stock_of(doc.project, map_))
     box = within.box if within is not None else Box(0, 0, map_.height, map_.width)
@@ -72,8 +81,12 @@ def rewrite_now(
         done = apply_rewrite(table, board, box, map_.recipe.seed)
     if done.loops:
         raise EditError(
-            f"“{rules}” come back to an earlier state after {done.passes} passes, and would go on "
-            "for ever: rewrite once, or take out a rule that undoes another"
+            say(
+                "“{rules}” come back to an earlier state after {passes} passes, and would go "
+                "on for ever: rewrite once, or take out a rule that undoes another",
+                rules=rules,
+                passes=done.passes,
+            )
         )
     atoms: list[Atom] = []
     count = 0
@@ -85,9 +98,13 @@ def rewrite_now(
         if not mask.any():
             continue
         if target.locked:
-            raise EditError(f"“{target.name}” is locked: unlock it first")
+            raise EditError(say("“{name}” is locked: unlock it first", name=target.name))
         count += int(mask.sum())
-        atoms += plan_cells(map_, target, box, np.where(mask, cells, 0), mask, "Rewrite").edit.atoms
+        atoms += plan_cells(
+            map_, target, box, np.where(mask, cells, 0), mask, say("Rewrite")
+        ).edit.atoms
     if not count:
-        raise EditError(f"no block that “{rules}” looks for is there: nothing was rewritten")
-    return Edit(f"Rewrite {count} cells by “{rules}”", tuple(atoms))
+        raise EditError(
+            say("no block that “{rules}” looks for is there: nothing was rewritten", rules=rules)
+        )
+    return Edit(say("Rewrite {count} cells by “{rules}”", count=count, rules=rules), tuple(atoms))

@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from dataclasses import replace
 
 from knitground.core.base.errors import EditError
+from knitground.core.base.tongue import say
 from knitground.core.edit.document import Edit
 from knitground.core.edit.rulehome import RuleHome, change_rule
 from knitground.core.model.mix import MixEntry
@@ -80,18 +81,26 @@ def set_plain_mix(home: RuleHome, mark: int, mix: str) -> Edit:
     old = plain_rule(home, mark)
     if not mix:
         others = tuple(each for each in home.rules.rules if each is not old)
-        return home.put(replace(home.rules, rules=others), f"Plain {name} from the set")
+        return home.put(
+            replace(home.rules, rules=others), say("Plain {name} from the set", name=name)
+        )
     if not home.rules.first:
         raise EditError(
-            f"the marks of “{home.kit.name}” come before its rules, and a mix for plain {name} is"
-            " a rule: tick “rules before marks” on stage Rules first"
+            say(
+                "the marks of “{name}” come before its rules, and a mix for plain {name2} is "
+                "a rule: tick “rules before marks” on stage Rules first",
+                name=home.kit.name,
+                name2=name,
+            )
         )
     result = Result(ResultKind.MIX, mix=mix)
-    what = f"Plain {name} from mix “{mix}”"
+    what = say("Plain {name} from mix “{mix}”", name=name, mix=mix)
     if old is not None:
         return change_rule(home, old.number, replace(old, result=result, on=True), what)
     stencil, subject = stencil_of_marks(home.kit, [mark] * 9)
-    rule = NeighbourRule(home.rules.free_number(), stencil, f"Plain {name}", result, subject)
+    rule = NeighbourRule(
+        home.rules.free_number(), stencil, say("Plain {name}", name=name), result, subject
+    )
     return home.put(replace(home.rules, rules=(*home.rules.rules, rule)), what)
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
+from knitground.core.base.tongue import say
 from knitground.core.edit.atoms import SetField
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.document import Edit
@@ -36,7 +37,11 @@ class RuleHome:
     @property
     def title(self) -> str:
         """The list in words."""
-        return f"{self.kit.name} ({self.kit.kind.value} set)" if self.kit else self.name
+        return (
+            say("{name} ({value} set)", name=self.kit.name, value=say(self.kit.kind.value))
+            if self.kit
+            else self.name
+        )
 
     @property
     def is_there(self) -> bool:
@@ -67,7 +72,7 @@ class RuleHome:
 
 def rule_words(rule: Rule) -> str:
     """Name a rule: its own name, or its kind and number."""
-    kind = "Rule" if isinstance(rule, NeighbourRule) else "Rewrite"
+    kind = say("Rule") if isinstance(rule, NeighbourRule) else say("Rewrite")
     return rule.name or f"{kind} {rule.number}"
 
 
@@ -75,4 +80,7 @@ def change_rule(home: RuleHome, number: int, new: Rule, what: str = "") -> Edit:
     """Put another rule in a rule's place; it keeps its number."""
     new = replace(new, number=number)
     rules = tuple(new if each.number == number else each for each in home.rules.rules)
-    return home.put(replace(home.rules, rules=rules), what or f"Change {rule_words(new)}")
+    return home.put(
+        replace(home.rules, rules=rules),
+        what or say("Change {rule_words}", rule_words=rule_words(new)),
+    )

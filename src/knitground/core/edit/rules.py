@@ -6,6 +6,7 @@ from collections.abc import Callable, Iterable, Sequence
 from dataclasses import replace
 
 from knitground.core.base.errors import EditError
+from knitground.core.base.tongue import say
 from knitground.core.edit.atoms import Atom, SetField
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.document import Edit
@@ -38,7 +39,10 @@ def add_rule(home: RuleHome, rule: Rule, at: int | None = None) -> Edit:
     rules = list(home.rules.rules)
     rule = replace(rule, number=home.rules.free_number())
     rules.insert(len(rules) if at is None else at, rule)
-    return home.put(replace(home.rules, rules=tuple(rules)), f"Add {rule_words(rule)}")
+    return home.put(
+        replace(home.rules, rules=tuple(rules)),
+        say("Add {rule_words}", rule_words=rule_words(rule)),
+    )
 
 
 def delete_rules(home: RuleHome, numbers: Iterable[int]) -> Edit:
@@ -46,7 +50,11 @@ def delete_rules(home: RuleHome, numbers: Iterable[int]) -> Edit:
     gone = set(numbers)
     rules = tuple(each for each in home.rules.rules if each.number not in gone)
     names = [rule_words(each) for each in home.rules.rules if each.number in gone]
-    what = f"Delete {names[0]}" if len(names) == 1 else f"Delete {len(names)} rules"
+    what = (
+        say("Delete {names}", names=names[0])
+        if len(names) == 1
+        else say("Delete {count} rules", count=len(names))
+    )
     return home.put(replace(home.rules, rules=rules), what)
 
 
@@ -55,11 +63,11 @@ def duplicate_rule(home: RuleHome, number: int) -> Edit:
     rules = list(home.rules.rules)
     at = next((n for n, each in enumerate(rules) if each.number == number), None)
     if at is None:
-        raise EditError(f"rule {number} is not in the list: choose another")
+        raise EditError(say("rule {number} is not in the list: choose another", number=number))
     copy = replace(rules[at], number=home.rules.free_number())
     rules.insert(at + 1, copy)
     new = replace(home.rules, rules=tuple(rules))
-    return home.put(new, f"Duplicate {rule_words(copy)}")
+    return home.put(new, say("Duplicate {rule_words}", rule_words=rule_words(copy)))
 
 
 def move_rules(home: RuleHome, numbers: Sequence[int], to: int) -> Edit:
@@ -68,7 +76,11 @@ def move_rules(home: RuleHome, numbers: Sequence[int], to: int) -> Edit:
     moved = [each for each in rules if each.number in set(numbers)]
     before = [each for each in rules[:to] if each.number not in set(numbers)]
     after = [each for each in rules[to:] if each.number not in set(numbers)]
-    what = f"Move {rule_words(moved[0])}" if len(moved) == 1 else f"Move {len(moved)} rules"
+    what = (
+        say("Move {rule_words}", rule_words=rule_words(moved[0]))
+        if len(moved) == 1
+        else say("Move {count} rules", count=len(moved))
+    )
     return home.put(replace(home.rules, rules=(*before, *moved, *after)), what)
 
 
@@ -79,7 +91,7 @@ def move_above(home: RuleHome, number: int, others: Iterable[int]) -> Edit:
     at = min(places, default=0)
     edit = move_rules(home, [number], at)
     rule = home.rule(number)
-    what = f"Move {rule_words(rule) if rule else 'rule'} above what hides it"
+    what = say("Move {words} above what hides it", words=rule_words(rule) if rule else say("rule"))
     field = edit.atoms[0] if edit.atoms else None
     new = home.rules
     if isinstance(field, SetField):
@@ -97,35 +109,37 @@ def switch_group(home: RuleHome, group: str) -> Edit:
     rules = tuple(
         replace(each, on=on) if each.group == group else each for each in home.rules.rules
     )
-    what = f"Switch {'on' if on else 'off'} group “{group}”"
+    what = say("Switch {words} group “{group}”", words=say("on") if on else say("off"), group=group)
     return home.put(replace(home.rules, rules=rules), what)
 
 
 def set_first(home: RuleHome, first: bool) -> Edit:
     """Let a set's rules come before its marks, or after them."""
-    what = "Rules before marks" if first else "Rules after marks"
+    what = say("Rules before marks") if first else say("Rules after marks")
     return home.put(replace(home.rules, first=first), what)
 
 
 def set_default(home: RuleHome, tile: TileRef | None) -> Edit:
     """Choose the tile that a cell shows which neither rules nor marks take."""
     return home.put(
-        replace(home.rules, default=tile), "Default tile" if tile else "No default tile"
+        replace(home.rules, default=tile), say("Default tile") if tile else say("No default tile")
     )
 
 
 def add_rule_list(project: Project, new: RuleList) -> Edit:
     """Add a list of rules to the project; its name is made one of its own."""
-    name = free_name(new.name or "Rules", [each.name for each in project.rule_lists])
+    name = free_name(new.name or say("Rules"), [each.name for each in project.rule_lists])
     lists = [*project.rule_lists, replace(new, name=name)]
     atom = SetField(project, "rule_lists", lists, Changed(What.RULES))
-    return Edit(f"Add rules “{name}”", (atom,))
+    return Edit(say("Add rules “{name}”", name=name), (atom,))
 
 
 def rename_rule_list(project: Project, name: str, new: str) -> Edit:
     """Give a rule list another name; recipes follow."""
     if not new.strip() or (new != name and project.rules_named(new)):
-        raise EditError(f"there are rules “{new}” already, or it has no name: give another")
+        raise EditError(
+            say("there are rules “{new}” already, or it has no name: give another", new=new)
+        )
     lists = [replace(each, name=new) if each.name == name else each for each in project.rule_lists]
     atoms: list[Atom] = [SetField(project, "rule_lists", lists, Changed(What.RULES))]
     for map_ in project.maps:
@@ -138,14 +152,14 @@ def rename_rule_list(project: Project, name: str, new: str) -> Edit:
         if steps != map_.recipe.steps:
             recipe = replace(map_.recipe, steps=steps)
             atoms.append(SetField(map_, "recipe", recipe, Changed(What.RECIPE, map_)))
-    return Edit(f"Rename rules “{new}”", tuple(atoms))
+    return Edit(say("Rename rules “{new}”", new=new), tuple(atoms))
 
 
 def delete_rule_list(project: Project, name: str) -> Edit:
     """Delete a rule list; steps that use it say so and do nothing."""
     lists = [each for each in project.rule_lists if each.name != name]
     atom = SetField(project, "rule_lists", lists, Changed(What.RULES))
-    return Edit(f"Delete rules “{name}”", (atom,))
+    return Edit(say("Delete rules “{name}”", name=name), (atom,))
 
 
 def merge_rules(home: RuleHome, more: RuleList) -> Edit:
@@ -154,11 +168,13 @@ def merge_rules(home: RuleHome, more: RuleList) -> Edit:
     added = tuple(replace(rule, number=number + n) for n, rule in enumerate(more.rules))
     if home.kit is not None and any(isinstance(each, RewriteRule) for each in added):
         raise EditError(
-            "these rules rewrite layers, which a terrain set has not: read them into a list of "
-            "their own"
+            say(
+                "these rules rewrite layers, which a terrain set has not: read them into a list of "
+                "their own"
+            )
         )
     new = replace(home.rules, rules=(*home.rules.rules, *added))
-    return home.put(new, f"Add {len(added)} rules")
+    return home.put(new, say("Add {count} rules", count=len(added)))
 
 
 # Rules from marks and from cells

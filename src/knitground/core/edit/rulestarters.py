@@ -11,6 +11,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
+from knitground.core.base.tongue import say
 from knitground.core.base.window import Box, read
 from knitground.core.edit.rulehome import RuleHome
 from knitground.core.knit.knit import knit_box
@@ -80,22 +81,35 @@ def rule_starters(home: RuleHome) -> list[RuleStarter]:
     own = _plain_spots(kit.kind, terrain)
     if kit.kind is SetKind.EDGE:
         along = [Spot(1, 0, terrain), Spot(1, 2, terrain), *_bare((0, 1), (2, 1))]
-        add("Here and there", f"Where {name} goes on straight, a third of the cells by chance",
-            along, chance=0.33, ways=Ways.TURNED)  # fmt: skip
-        add("Crossings", f"Where {name} comes from all sides", own)
-        add("At the map's border", f"Where {name} leaves the map",
+        add(
+            "Here and there",
+            say("Where {name} goes on straight, a third of the cells by chance", name=name),
+            along,
+            chance=0.33,
+            ways=Ways.TURNED,
+        )
+        add("Crossings", say("Where {name} comes from all sides", name=name), own)
+        add("At the map's border", say("Where {name} leaves the map", name=name),
             [Spot(1, 0, terrain), Spot(1, -2, OFF)], ways=Ways.TURNED)  # fmt: skip
         return out
     wide = [Spot(y, x, SAME if kit.kind is SetKind.RING else terrain)
             for y, x in places_of(kit.kind, 1)
             if kit.kind is not SetKind.RING or (y, x) != (1, 1)]  # fmt: skip
-    add(f"Wide {name}", f"Where {name} lies all round, a cell gets another tile", wide)
-    add("Every third", f"In {name} every third row and column gets another tile", own,
-        every=(3, 3, 0, 0))  # fmt: skip
+    add(
+        say("Wide {name}", name=name),
+        say("Where {name} lies all round, a cell gets another tile", name=name),
+        wide,
+    )
+    add(
+        "Every third",
+        say("In {name} every third row and column gets another tile", name=name),
+        own,
+        every=(3, 3, 0, 0),
+    )
     # Beyond the border there is no place: of a corner set two vertices, of a ring set a cell.
     beyond = [(-2, 0), (-2, 2)] if kit.kind is SetKind.CORNER else [(-1, 1)]
     border = [each for each in own if (each.y, each.x) not in beyond]
-    add("At the map's border", f"Where {name} meets the end of the map",
+    add("At the map's border", say("Where {name} meets the end of the map", name=name),
         [*(Spot(y, x, OFF) for y, x in beyond), *border], ways=Ways.TURNED)  # fmt: skip
     return out
 

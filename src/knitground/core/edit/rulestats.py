@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 from knitground.core.base.errors import KnitError
 from knitground.core.base.progress import Progress, no_progress
+from knitground.core.base.tongue import say
 from knitground.core.base.window import Box
 from knitground.core.edit.rulehome import RuleHome
 from knitground.core.grow.rewriting import live_rules
@@ -30,8 +31,8 @@ from knitground.core.rules.table import compile_rules, stock_of
 
 _BAND = 256
 STATE_WORDS = {
-    DONE: "replaced", CHANCE: "left by chance", EARLIER: "an earlier rule took its cells",
-    OVERLAP: "overlaps another place of its own",
+    DONE: "replaced", CHANCE: say("left by chance"), EARLIER: say("an earlier rule took its cells"),
+    OVERLAP: say("overlaps another place of its own"),
 }  # fmt: skip
 
 

@@ -6,6 +6,7 @@ import numpy as np
 
 from knitground.core.base.errors import EditError
 from knitground.core.base.hashing import cell_numbers
+from knitground.core.base.tongue import say
 from knitground.core.edit.document import Document
 from knitground.core.edit.laying import Plan, plan_cells
 from knitground.core.edit.selecting import Selection
@@ -14,7 +15,7 @@ from knitground.core.model.map import Map
 from knitground.core.model.mix import Mix, MixEntry
 from knitground.core.model.tile import TileRef
 
-KNITTED = "“{}” is knitted from its terrain: thin out a tile layer or a grown one"
+KNITTED = say("“{}” is knitted from its terrain: thin out a tile layer or a grown one")
 THINNING = 0x7B1D
 """Put to the seed, so that the cells that go are not those that a mix of this seed chose by."""
 
@@ -42,7 +43,9 @@ def mix_of_cells(
         if tile is not None:
             found[tile] = found.get(tile, 0) + count
     if not found:
-        raise EditError(f"no tile of “{layer.name}” lies there: select cells with tiles")
+        raise EditError(
+            say("no tile of “{name}” lies there: select cells with tiles", name=layer.name)
+        )
     most = sorted(found.items(), key=lambda each: (-each[1], each[0]))
     return Mix(name, tuple(MixEntry(tile, float(n)) for tile, n in most)), sum(found.values())
 
@@ -71,12 +74,16 @@ def plan_thin(
     if isinstance(layer, GroundLayer):
         raise EditError(KNITTED.format(layer.name))
     if not 0 < share <= 1:
-        raise EditError(f"{100 * share:g} % is out of bounds: give 1 to 100 %")
+        raise EditError(say("{share:g} % is out of bounds: give 1 to 100 %", share=100 * share))
     rows, cols = np.nonzero((doc.cells(map_, layer, chosen.box) > 0) & chosen.mask)
     count = round(share * rows.size)
     if not count:
         raise EditError(
-            f"{100 * share:g} % of the {rows.size} tiles there is none: give more, or select more"
+            say(
+                "{share:g} % of the {size} tiles there is none: give more, or select more",
+                share=100 * share,
+                size=rows.size,
+            )
         )
     box = chosen.box
     lines, columns = np.arange(box.top, box.bottom), np.arange(box.left, box.right)
@@ -85,4 +92,4 @@ def plan_thin(
     mask = np.zeros(chosen.mask.shape, np.bool_)
     mask[rows[gone], cols[gone]] = True
     empty = np.zeros(mask.shape, np.int32)
-    return plan_cells(map_, layer, box, empty, mask, "Thin out"), count
+    return plan_cells(map_, layer, box, empty, mask, say("Thin out")), count

@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from knitground.core.base.errors import EditError
+from knitground.core.base.tongue import say
 from knitground.core.base.window import Box, read
 from knitground.core.edit.document import Document, Edit
 from knitground.core.edit.laying import Plan, plan_cells, plan_unpin
@@ -167,7 +168,7 @@ def plan_move(
     laid = chosen.mask & (cells > 0)
     values[part][laid] = cells[laid]
     mask[part] |= laid
-    return plan_cells(map_, layer, wide, values, mask, "Move selection")
+    return plan_cells(map_, layer, wide, values, mask, say("Move selection"))
 
 
 def plan_turn(
@@ -207,7 +208,7 @@ def plan_turn(
     laid = mask & (new > 0)
     _part(values, wide, target)[laid] = new[laid]
     _part(covered, wide, target)[:] |= laid
-    name = "Mirror selection" if mirrors else "Turn selection"
+    name = say("Mirror selection") if mirrors else say("Turn selection")
     inner = target.clipped(map_.height, map_.width)
     rows = slice(inner.top - target.top, inner.bottom - target.top)
     kept = mask[rows, inner.left - target.left : inner.right - target.left]
@@ -235,18 +236,32 @@ def to_layer(doc: Document, map_: Map, source: Layer, target: Layer, chosen: Sel
     grid = grid_of(map_, source)
     for layer in (source, target):
         if not layer.holds_tiles:
-            raise EditError(f"“{layer.name}” holds {layer.kind}, no tiles: choose another layer")
+            raise EditError(
+                say(
+                    "“{name}” holds {kind}, no tiles: choose another layer",
+                    name=layer.name,
+                    kind=say(layer.kind),
+                )
+            )
         if layer.locked:
-            raise EditError(f"“{layer.name}” is locked: unlock it first")
+            raise EditError(say("“{name}” is locked: unlock it first", name=layer.name))
     if not same_cells(map_, source, target):
-        raise EditError(f"“{target.name}” has cells of another size than “{source.name}”")
+        raise EditError(
+            say(
+                "“{name}” has cells of another size than “{name2}”",
+                name=target.name,
+                name2=source.name,
+            )
+        )
     cells = doc.cells(map_, source, chosen.box)
     mask = chosen.mask & (cells > 0)
     if isinstance(source, PinnedLayer):
         mask &= read(source.pinned, chosen.box)
     if not mask.any():
-        raise EditError(f"nothing was laid on “{source.name}” there: select cells with tiles")
-    name = f"Move {int(mask.sum())} cells to “{target.name}”"
+        raise EditError(
+            say("nothing was laid on “{name}” there: select cells with tiles", name=source.name)
+        )
+    name = say("Move {number} cells to “{name}”", number=int(mask.sum()), name=target.name)
     if isinstance(source, PinnedLayer):
         taken = plan_unpin(doc, map_, source, chosen.box, mask, name)
     else:

@@ -10,6 +10,7 @@ import numpy as np
 
 from knitground.core.base.errors import EditError
 from knitground.core.base.progress import Progress, no_progress
+from knitground.core.base.tongue import say, say_many
 from knitground.core.edit.atoms import Atom, SetField
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.document import Edit
@@ -48,7 +49,12 @@ def add_shape(tileset: Tileset, places: Places, shape: TileShape) -> Edit:
         high, wide = size_of(tileset, at)
         return (*own, checked_shape(shape, wide, high))
 
-    return _change(tileset, places, change, f"Draw “{shape.kind}” on {count_words(places)}")
+    return _change(
+        tileset,
+        places,
+        change,
+        say("Draw “{kind}” on {count_words}", kind=shape.kind, count_words=count_words(places)),
+    )
 
 
 def put_shape(tileset: Tileset, at: At, number: int, shape: TileShape) -> Edit:
@@ -61,30 +67,36 @@ def put_shape(tileset: Tileset, at: At, number: int, shape: TileShape) -> Edit:
     """
     own = tileset.fact(*at).shapes
     if not 0 <= number < len(own):
-        raise EditError(f"tile {tileset.number(*at)} has no shape {number + 1}: choose another")
+        raise EditError(
+            say(
+                "tile {number} has no shape {number2}: choose another",
+                number=tileset.number(*at),
+                number2=number + 1,
+            )
+        )
     high, wide = size_of(tileset, at)
     new = checked_shape(shape, wide, high)
     shapes = (*own[:number], new, *own[number + 1 :])
-    return _change(tileset, [at], lambda *_: shapes, f"Change “{shape.kind}”")
+    return _change(tileset, [at], lambda *_: shapes, say("Change “{kind}”", kind=shape.kind))
 
 
 def remove_shape(tileset: Tileset, at: At, number: int) -> Edit:
     """Take the n-th shape of a tile away."""
     own = tileset.fact(*at).shapes
     shapes = (*own[:number], *own[number + 1 :])
-    return _change(tileset, [at], lambda *_: shapes, "Take a shape away")
+    return _change(tileset, [at], lambda *_: shapes, say("Take a shape away"))
 
 
 def clear_shapes(tileset: Tileset, places: Places, kind: str = "") -> Edit:
     """Take all shapes of tiles away, or all of a kind."""
-    name = f"Take shapes from {count_words(places)}"
+    name = say("Take shapes from {count_words}", count_words=count_words(places))
     return _change(tileset, places, lambda _, own: _without(own, kind) if kind else (), name)
 
 
 def copy_shapes(tileset: Tileset, source: At, places: Places) -> Edit:
     """Give tiles the shapes of one of them, in place of their own."""
     shapes = tileset.fact(*source).shapes
-    name = f"Copy shapes to {count_words(places)}"
+    name = say("Copy shapes to {count_words}", count_words=count_words(places))
 
     def change(at: At, own: Shapes) -> Shapes:
         high, wide = size_of(tileset, at)
@@ -106,13 +118,22 @@ def turn_shapes(tileset: Tileset, places: Places, turn: int) -> Edit:
         high, wide = size_of(tileset, at)
         if lies_across(turn) and high != wide and own:
             raise EditError(
-                f"shapes of a tile of {wide} × {high} px can not be turned by a quarter: turn them "
-                "by a half, or mirror them"
+                say(
+                    "shapes of a tile of {wide} × {high} px can not be turned by a quarter: turn "
+                    "them by a half, or mirror them",
+                    wide=wide,
+                    high=high,
+                )
             )
         return tuple(turned_shape(each, turn, wide, high) for each in own)
 
-    words = "Mirror" if is_mirrored(turn) else "Turn"
-    return _change(tileset, places, change, f"{words} shapes of {count_words(places)}")
+    words = say("Mirror") if is_mirrored(turn) else say("Turn")
+    return _change(
+        tileset,
+        places,
+        change,
+        say("{words} shapes of {count_words}", words=words, count_words=count_words(places)),
+    )
 
 
 class Outlined(NamedTuple):
@@ -149,9 +170,9 @@ def outline_tiles(
         From `progress`.
     """
     if tileset.picture is None:
-        raise EditError(f"the sheet of “{tileset.name}” is missing: find it first")
+        raise EditError(say("the sheet of “{name}” is missing: find it first", name=tileset.name))
     if not 0 <= tolerance <= 64 or not (most == 0 or 3 <= most <= 256):
-        raise EditError("an outline keeps to 0 to 64 px, and has 3 to 256 corners")
+        raise EditError(say("an outline keeps to 0 to 64 px, and has 3 to 256 corners"))
     out: dict[At, Shapes] = {}
     corners, lost, added, empty = 0, 0.0, 0.0, 0
     for n, at in enumerate(sorted(places)):
@@ -171,7 +192,7 @@ def outline_tiles(
 
 def use_outlines(tileset: Tileset, found: Outlined) -> Edit:
     """Give tiles the shapes that were traced."""
-    name = f"Outline of {count_words(found.shapes)}"
+    name = say("Outline of {count_words}", count_words=count_words(found.shapes))
     return _change(tileset, found.shapes, lambda at, _: found.shapes[at], name)
 
 
@@ -216,9 +237,19 @@ def shapes_from_terrain(
             atoms.append(SetField(tileset, "facts", facts, Changed(What.SHAPES, tileset=tileset)))
     if not count:
         raise EditError(
-            f"no tile of “{kit.name}” shows “{kit.name_of(terrain)}”: mark some in Terrains first"
+            say(
+                "no tile of “{name}” shows “{name2}”: mark some in Terrains first",
+                name=kit.name,
+                name2=kit.name_of(terrain),
+            )
         )
-    what = f"“{kind}” for “{kit.name_of(terrain)}”: {count} tile{'' if count == 1 else 's'}"
+    what = say_many(
+        "“{kind}” for “{name}”: {count} tile",
+        "“{kind}” for “{name}”: {count} tiles",
+        count,
+        kind=kind,
+        name=kit.name_of(terrain),
+    )
     return Edit(what, tuple(atoms))
 
 
@@ -232,7 +263,14 @@ def _change(
     new = dict(tileset.facts)
     for at in places:
         if not tileset.has(*at):
-            raise EditError(f"“{tileset.name}” has no tile in row {at[0]}, column {at[1]}")
+            raise EditError(
+                say(
+                    "“{name}” has no tile in row {at}, column {at2}",
+                    name=tileset.name,
+                    at=at[0],
+                    at2=at[1],
+                )
+            )
         fact = tileset.fact(*at)
         new[at] = replace(fact, shapes=change(at, fact.shapes))
         if new[at] == PLAIN:
@@ -250,25 +288,25 @@ def add_kind(project: Project, name: str, letter: str = "", colour: str = "#6B66
     """Add a kind of area."""
     word = name.strip()
     if not word:
-        raise EditError("a kind needs a name: type one")
+        raise EditError(say("a kind needs a name: type one"))
     names = [each.name for each in project.shape_kinds]
     if word in names:
-        raise EditError(f"there is a kind “{word}” already: give another name")
+        raise EditError(say("there is a kind “{word}” already: give another name", word=word))
     new = ShapeKind(word, letter or _free_letter(project.shape_kinds, word), colour)
-    return _set_kinds(project, (*project.shape_kinds, new), f"Add kind “{word}”")
+    return _set_kinds(project, (*project.shape_kinds, new), say("Add kind “{word}”", word=word))
 
 
 def change_kind(project: Project, old: str, new: ShapeKind) -> Edit:
     """Rename a kind, or give it another letter or colour; shapes follow its name."""
     names = [each.name for each in project.shape_kinds]
     if old not in names:
-        raise EditError(f"there is no kind “{old}”: add it first")
+        raise EditError(say("there is no kind “{old}”: add it first", old=old))
     if not new.name.strip():
-        raise EditError("a kind needs a name: type one")
+        raise EditError(say("a kind needs a name: type one"))
     if new.name != old and new.name in names:
-        raise EditError(f"there is a kind “{new.name}” already: give another name")
+        raise EditError(say("there is a kind “{name}” already: give another name", name=new.name))
     kinds = tuple(new if each.name == old else each for each in project.shape_kinds)
-    edit = _set_kinds(project, kinds, f"Change kind “{old}”")
+    edit = _set_kinds(project, kinds, say("Change kind “{old}”", old=old))
 
     def renamed(fact: TileFacts) -> TileFacts:
         shapes = (replace(s, kind=new.name) if s.kind == old else s for s in fact.shapes)
@@ -280,7 +318,7 @@ def change_kind(project: Project, old: str, new: ShapeKind) -> Edit:
 def remove_kind(project: Project, name: str) -> Edit:
     """Take a kind away, and all shapes of it."""
     kinds = tuple(each for each in project.shape_kinds if each.name != name)
-    edit = _set_kinds(project, kinds, f"Remove kind “{name}”")
+    edit = _set_kinds(project, kinds, say("Remove kind “{name}”", name=name))
 
     def without(fact: TileFacts) -> TileFacts:
         return replace(fact, shapes=_without(fact.shapes, name))

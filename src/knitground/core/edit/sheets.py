@@ -11,6 +11,7 @@ import numpy as np
 
 from knitground.core.base.errors import EditError
 from knitground.core.base.filenames import file_stem, key_of
+from knitground.core.base.tongue import say
 from knitground.core.edit.atoms import Atom, SetField
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.document import Edit
@@ -30,12 +31,16 @@ def add_tileset(project: Project, tileset: Tileset) -> Edit:
     tileset.sheet = free_sheet(project, tileset.sheet, tileset.picture)
     new = [*project.tilesets, tileset]
     changed = Changed(What.TILESETS, tileset=tileset)
-    return Edit(f"Add sheet “{tileset.name}”", (SetField(project, "tilesets", new, changed),))
+    return Edit(
+        say("Add sheet “{name}”", name=tileset.name), (SetField(project, "tilesets", new, changed),)
+    )
 
 
 def add_region(project: Project, tileset: Tileset, area: Area) -> tuple[Edit, Tileset]:
     """Make a region of a sheet: a tileset of its own on the same picture, cut as the first is."""
-    name = free_name(f"{tileset.name} region", [each.name for each in project.tilesets])
+    name = free_name(
+        say("{name} region", name=tileset.name), [each.name for each in project.tilesets]
+    )
     size = (min(tileset.slicing.tile_width, area[2]), min(tileset.slicing.tile_height, area[3]))
     slicing = Slicing(
         *size,
@@ -66,17 +71,27 @@ def remove_tileset(project: Project, tileset: Tileset) -> Edit:
         )
         if knitted or laid or pictures:
             raise EditError(
-                f"map “{map_.name}” uses tiles of “{tileset.name}”: take them off the map first"
+                say(
+                    "map “{name}” uses tiles of “{name2}”: take them off the map first",
+                    name=map_.name,
+                    name2=tileset.name,
+                )
             )
     for owner in project.tilesets:
         shown = any(f.tileset == tileset.name for fact in owner.facts.values() for f in fact.frames)
         if shown and owner is not tileset:
             raise EditError(
-                f"tiles of “{owner.name}” move through “{tileset.name}”: let them stand still first"
+                say(
+                    "tiles of “{name}” move through “{name2}”: let them stand still first",
+                    name=owner.name,
+                    name2=tileset.name,
+                )
             )
     new = [each for each in project.tilesets if each is not tileset]
     changed = Changed(What.TILESETS, tileset=tileset)
-    return Edit(f"Remove “{tileset.name}”", (SetField(project, "tilesets", new, changed),))
+    return Edit(
+        say("Remove “{name}”", name=tileset.name), (SetField(project, "tilesets", new, changed),)
+    )
 
 
 def change_facts(
@@ -101,7 +116,7 @@ def leave_out(tileset: Tileset, places: Iterable[tuple[int, int]], out: bool) ->
     """Leave tiles out, or take them in again: those left out are not offered and not knitted."""
     high, wide = tileset.rows, tileset.columns
     chosen = [at for at in places if 0 <= at[0] < high and 0 <= at[1] < wide]
-    name = "Leave tiles out" if out else "Take tiles in again"
+    name = say("Leave tiles out") if out else say("Take tiles in again")
     change = partial(replace, left_out=out)
     return change_facts(tileset, chosen, change, What.MARKS, name)
 
@@ -109,11 +124,18 @@ def leave_out(tileset: Tileset, places: Iterable[tuple[int, int]], out: bool) ->
 def set_anchor(tileset: Tileset, row: int, col: int, anchor: Anchor | None) -> Edit:
     """Say which pixel of a tile stands on its cell's lower middle; None: its lower left corner."""
     if not tileset.has(row, col):
-        raise EditError(f"“{tileset.name}” has no tile in row {row}, column {col}")
+        raise EditError(
+            say(
+                "“{name}” has no tile in row {row}, column {col}",
+                name=tileset.name,
+                row=row,
+                col=col,
+            )
+        )
     if anchor is not None:
         _, _, wide, high = tileset.slicing.tile_area(row, col)
         anchor = (min(max(anchor[0], -wide), 2 * wide), min(max(anchor[1], 0), 2 * high))
-    name = f"Anchor of tile {tileset.number(row, col)}"
+    name = say("Anchor of tile {number}", number=tileset.number(row, col))
     change = partial(replace, anchor=anchor)
     return change_facts(tileset, [(row, col)], change, What.LOOKS, name)
 
@@ -133,14 +155,14 @@ def stand_on_base(tileset: Tileset, height: int, below: int) -> Edit:
         if tileset.fact(*at).anchor is None
     ]  # fmt: skip
     change = partial(replace, anchor=anchor)
-    name = f"Anchors of “{tileset.name}” on its base"
+    name = say("Anchors of “{name}” on its base", name=tileset.name)
     return change_facts(tileset, tiles, change, What.LOOKS, name)
 
 
 def find_sheet(project: Project, tileset: Tileset, sheet: SheetFile) -> Edit:
     """Give a tileset the picture that was missing; saving copies its file into the project."""
     atoms = sheet_atoms(project, tileset, sheet)
-    return Edit(f"Find sheet of “{tileset.name}”", tuple(atoms))
+    return Edit(say("Find sheet of “{name}”", name=tileset.name), tuple(atoms))
 
 
 def sheet_atoms(project: Project, tileset: Tileset, sheet: SheetFile) -> list[Atom]:
@@ -186,13 +208,24 @@ def set_relief(
             continue
         if relief is not None and (relief.shape[1], relief.shape[0]) != (each.width, each.height):
             raise EditError(
-                f"the relief is {relief.shape[1]} × {relief.shape[0]} px, the sheet of "
-                f"“{each.name}” {each.width} × {each.height}: give it one of the sheet's size"
+                say(
+                    "the relief is {shape} × {shape2} px, the sheet of “{name}” {width} × "
+                    "{height}: give it one of the sheet's size",
+                    shape=relief.shape[1],
+                    shape2=relief.shape[0],
+                    name=each.name,
+                    width=each.width,
+                    height=each.height,
+                )
             )
         changed = Changed(What.LOOKS, tileset=each)
         atoms += [SetField(each, "relief", relief, changed),
                   SetField(each, "relief_data", data, changed)]  # fmt: skip
-    name = f"Relief of “{tileset.name}”" if relief is not None else f"No relief of “{tileset.name}”"
+    name = (
+        say("Relief of “{name}”", name=tileset.name)
+        if relief is not None
+        else say("No relief of “{name}”", name=tileset.name)
+    )
     return Edit(name, tuple(atoms))
 
 
@@ -220,14 +253,18 @@ def free_sheet(
 
 def set_inner(tileset: Tileset, row: int, col: int, inner: bool) -> Edit:
     """Keep a tile for cells whose eight neighbours ask for the same, or let it go anywhere."""
-    name = f"Tile {tileset.number(row, col)} {'only inside' if inner else 'anywhere'}"
+    name = say(
+        "Tile {number} {words}",
+        number=tileset.number(row, col),
+        words=say("only inside") if inner else say("anywhere"),
+    )
     change = partial(replace, inner=inner)
     return change_facts(tileset, [(row, col)], change, What.MARKS, name)
 
 
 def set_weight(tileset: Tileset, row: int, col: int, weight: float) -> Edit:
     """Give a tile another weight among its variants; 0 is never."""
-    name = f"Weight of tile {tileset.number(row, col)}"
+    name = say("Weight of tile {number}", number=tileset.number(row, col))
     change = partial(replace, weight=float(weight))
     return change_facts(tileset, [(row, col)], change, What.MARKS, name)
 
@@ -248,12 +285,12 @@ def move_in_order(
     rest = [each for each in tileset.order if each not in set(order)]
     changed = Changed(What.ORDER, tileset=tileset)
     atom = SetField(tileset, "order", (*order, *rest), changed)
-    return Edit(f"Move tile {tileset.number(*moved)} in the order", (atom,))
+    return Edit(say("Move tile {number} in the order", number=tileset.number(*moved)), (atom,))
 
 
 def name_tile(tileset: Tileset, row: int, col: int, label: str) -> Edit:
     """Name a tile, or take its name away."""
-    name = f"Name tile {tileset.number(row, col)}"
+    name = say("Name tile {number}", number=tileset.number(row, col))
     change = partial(replace, name=label.strip())
     return change_facts(tileset, [(row, col)], change, What.ORDER, name)
 
@@ -262,7 +299,7 @@ def tag_tiles(tileset: Tileset, places: Iterable[tuple[int, int]], tags: Iterabl
     """Give tiles these tags and no others."""
     places = list(places)
     words = tuple(dict.fromkeys(word.strip() for word in tags if word.strip()))
-    return change_facts(tileset, places, partial(replace, tags=words), What.ORDER, "Tag tiles")
+    return change_facts(tileset, places, partial(replace, tags=words), What.ORDER, say("Tag tiles"))
 
 
 def scaled_tileset(
@@ -278,14 +315,27 @@ def scaled_tileset(
         The sheet is missing, holds loose pieces, or would be too large.
     """
     if tileset.picture is None or tileset.slicing.pieces:
-        why = "has no picture" if tileset.picture is None else "holds loose pieces"
-        raise EditError(f"“{tileset.name}” {why} and can not be scaled: cut it by a grid first")
+        why = say("has no picture") if tileset.picture is None else say("holds loose pieces")
+        raise EditError(
+            say(
+                "“{name}” {why} and can not be scaled: cut it by a grid first",
+                name=tileset.name,
+                why=why,
+            )
+        )
     rows, columns = tileset.rows, tileset.columns
     why = sheet_words(columns * width, rows * height)
     if why:
         raise EditError(
-            f"{columns} × {rows} tiles of {width} × {height} px: {why}; cut the sheet into regions "
-            "first"
+            say(
+                "{columns} × {rows} tiles of {width} × {height} px: {why}; cut the sheet "
+                "into regions first",
+                columns=columns,
+                rows=rows,
+                width=width,
+                height=height,
+                why=why,
+            )
         )
     cut = tileset.slicing
     ys = np.arange(height) * cut.tile_height // height
@@ -310,12 +360,17 @@ def scaled_tileset(
         sets=[replace(kit, marks=kit.marks.copy(), guests={}) for kit in tileset.sets],
     )  # fmt: skip
     edit = add_tileset(project, made)
-    return Edit(f"Scale “{tileset.name}” to {width} × {height}", edit.atoms), made
+    return Edit(
+        say("Scale “{name}” to {width} × {height}", name=tileset.name, width=width, height=height),
+        edit.atoms,
+    ), made
 
 
 def check_free_name(name: str, taken: list[str], what: str) -> None:
     """Refuse a name that is empty or taken."""
     if not name.strip():
-        raise EditError(f"a {what} needs a name: type one")
+        raise EditError(say("a {what} needs a name: type one", what=what))
     if name in taken:
-        raise EditError(f"there is a {what} “{name}” already: give another name")
+        raise EditError(
+            say("there is a {what} “{name}” already: give another name", what=what, name=name)
+        )

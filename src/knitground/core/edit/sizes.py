@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from knitground.core.base.errors import EditError
+from knitground.core.base.tongue import say
 from knitground.core.edit.atoms import Atom, SetField, close_seam
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.document import Edit
@@ -48,7 +49,7 @@ def resize_map(map_: Map, margins: Margins) -> Edit:
     height, width = counted_after(map_, margins)
     check_size(height, width)
     if (height, width) == map_.lattice.counted and margins.top == margins.left == 0:
-        return Edit("Resize map", ())
+        return Edit(say("Resize map"), ())
     after, own = _resized(map_, margins)
     check_size(after.rows, after.columns)
     changed = Changed(What.SIZE, map_)
@@ -66,7 +67,10 @@ def resize_map(map_: Map, margins: Margins) -> Edit:
         if isinstance(layer, MarkerLayer):
             moved = tuple(each for each, cut in _markers_moved(map_, layer, margins) if not cut)
             atoms.append(SetField(layer, "markers", moved, changed))
-    return Edit(f"Resize “{map_.name}” to {width} × {height}", tuple(atoms))
+    return Edit(
+        say("Resize “{name}” to {width} × {height}", name=map_.name, width=width, height=height),
+        tuple(atoms),
+    )
 
 
 def _layer_atoms(
@@ -194,21 +198,26 @@ def _cells_cut(map_: Map, layer: Layer, kept: NDArray[np.bool_]) -> int:
 
 def duplicate_map(project: Project, map_: Map) -> tuple[Edit, Map]:
     """Add a copy of a map to the project."""
-    name = free_name(f"{map_.name} copy", [each.name for each in project.maps])
+    name = free_name(say("{name} copy", name=map_.name), [each.name for each in project.maps])
     made = map_.copy(name)
     changed = Changed(What.MAPS, made)
     maps = [*project.maps, made]
-    return Edit(f"Duplicate map “{map_.name}”", (SetField(project, "maps", maps, changed),)), made
+    return Edit(
+        say("Duplicate map “{name}”", name=map_.name), (SetField(project, "maps", maps, changed),)
+    ), made
 
 
 def duplicate_layer(map_: Map, layer: Layer) -> tuple[Edit, Layer]:
     """Add a copy of a layer in front of it."""
-    name = free_name(f"{layer.name} copy", [each.name for each in map_.layers])
+    name = free_name(say("{name} copy", name=layer.name), [each.name for each in map_.layers])
     made = layer.copy(name, map_.free_number())
     layers = list(map_.layers)
     layers.insert(layers.index(layer) + 1, made)
     changed = Changed(What.LAYERS, map_)
-    edit = Edit(f"Duplicate layer “{layer.name}”", (SetField(map_, "layers", layers, changed),))
+    edit = Edit(
+        say("Duplicate layer “{name}”", name=layer.name),
+        (SetField(map_, "layers", layers, changed),),
+    )
     return edit, made
 
 
@@ -222,32 +231,52 @@ def merge_down(map_: Map, layer: Layer) -> Edit:
     """
     at = map_.layers.index(layer)
     if at == 0:
-        raise EditError(f"“{layer.name}” is the back layer: there is none to merge it into")
+        raise EditError(
+            say("“{name}” is the back layer: there is none to merge it into", name=layer.name)
+        )
     below = map_.layers[at - 1]
     for each in (layer, below):
         if not isinstance(each, TileLayer):
             raise EditError(
-                f"“{each.name}” is a layer of {each.kind}: only tile layers merge, a ground layer "
-                "remembers terrain and a grown one what its recipe makes"
+                say(
+                    "“{name}” is a layer of {kind}: only tile layers merge, a ground layer "
+                    "remembers terrain and a grown one what its recipe makes",
+                    name=each.name,
+                    kind=each.kind,
+                )
             )
     assert isinstance(layer, TileLayer)
     assert isinstance(below, TileLayer)
     if layer.cell != below.cell:
-        raise EditError(f"“{layer.name}” has cells of another size than “{below.name}”")
+        raise EditError(
+            say(
+                "“{name}” has cells of another size than “{name2}”",
+                name=layer.name,
+                name2=below.name,
+            )
+        )
     if layer.shift != below.shift:
         raise EditError(
-            f"“{layer.name}” is drawn {layer.shift[1]}, {layer.shift[0]} px off and "
-            f"“{below.name}” {below.shift[1]}, {below.shift[0]} px: give both the same offset first"
+            say(
+                "“{name}” is drawn {shift}, {shift2} px off and “{name2}” {shift3}, {shift4} "
+                "px: give both the same offset first",
+                name=layer.name,
+                shift=layer.shift[1],
+                shift2=layer.shift[0],
+                name2=below.name,
+                shift3=below.shift[1],
+                shift4=below.shift[0],
+            )
         )
     if below.locked:
-        raise EditError(f"“{below.name}” is locked: unlock it first")
+        raise EditError(say("“{name}” is locked: unlock it first", name=below.name))
     merged = np.where(layer.cells != 0, layer.cells, below.cells)
     layers = [each for each in map_.layers if each is not layer]
     atoms: tuple[Atom, ...] = (
         SetField(below, "cells", merged, Changed(What.CELLS, map_, below)),
         SetField(map_, "layers", layers, Changed(What.LAYERS, map_)),
     )
-    return Edit(f"Merge “{layer.name}” into “{below.name}”", atoms)
+    return Edit(say("Merge “{name}” into “{name2}”", name=layer.name, name2=below.name), atoms)
 
 
 def show_only(map_: Map, layer: Layer) -> Edit:
@@ -260,4 +289,6 @@ def show_only(map_: Map, layer: Layer) -> Edit:
         for each in map_.layers
         if each.visible != (alone or each is layer)
     )
-    return Edit("Show all layers" if alone else f"Show only “{layer.name}”", atoms)
+    return Edit(
+        say("Show all layers") if alone else say("Show only “{name}”", name=layer.name), atoms
+    )

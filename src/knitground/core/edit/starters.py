@@ -10,6 +10,7 @@ import numpy as np
 
 from knitground.core.base.errors import GrowError, KnitError
 from knitground.core.base.progress import Progress, no_progress
+from knitground.core.base.tongue import say
 from knitground.core.edit.atoms import Atom, SetField
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.document import Edit
@@ -103,50 +104,100 @@ def starters(project: Project, map_: Map) -> list[Starter]:
         name = ways.kit.terrains[0].name
         path = RouteStep(ways.layer.number, name, between=RouteEnd.BORDERS, ground=number,
                          dear=_named(other), wobble=0.5)  # fmt: skip
-        add(f"{_called(main)} with ways",
-            f"Patches of {_called(other)}, and {name} from border to border", patches, path,
-            brings=ways.comes)  # fmt: skip
+        add(
+            say("{called} with ways", called=_called(main)),
+            say(
+                "Patches of {called}, and {name} from border to border",
+                called=_called(other),
+                name=name,
+            ),
+            patches,
+            path,
+            brings=ways.comes,
+        )
     else:
-        add(f"{_called(main)} in patches", f"Patches of {_called(other)} by noise", patches)
+        add(
+            say("{called} in patches", called=_called(main)),
+            say("Patches of {called} by noise", called=_called(other)),
+            patches,
+        )
     sea, land = (ground.wet, other if ground.wet == main else main) if ground.wet else (main, other)
     fill = NoiseStep(number, shares=_shares((land, 1.0)))
-    add("Islands", f"Islands of {_called(land)} in {_called(sea)}",
+    add(
+        "Islands",
+        say("Islands of {called} in {called2}", called=_called(land), called2=_called(sea)),
         NoiseStep(number, scale=size, shares=_shares((land, 0.4), (sea, 0.6))),
-        SmoothStep(number, passes=1, least=14))  # fmt: skip
+        SmoothStep(number, passes=1, least=14),
+    )
     if sea:
-        add("Coast", f"{_called(sea)} at one side, {_called(land)} at the other", fill,
-            ShapeStep(number, sea, ShapeOf.GRADIENT, share=0.42, rough=0.5,
-                      turn=200.0))  # fmt: skip
-        add("Lake", f"A lake of {_called(sea)} with a ragged shore", fill,
+        add(
+            "Coast",
+            say(
+                "{called} at one side, {called2} at the other",
+                called=_called(sea),
+                called2=_called(land),
+            ),
+            fill,
+            ShapeStep(number, sea, ShapeOf.GRADIENT, share=0.42, rough=0.5, turn=200.0),
+        )
+        add("Lake", say("A lake of {called} with a ragged shore", called=_called(sea)), fill,
             ShapeStep(number, sea, ShapeOf.ISLAND, share=0.3, rough=0.5))  # fmt: skip
     dense = next(iter(ground.more), other)
     free = main if dense == other else other
-    add("Caves with rooms", f"Rooms of {_called(free)}, each in reach, in {_called(dense)}",
-        RegionsStep(number, size=max(9.0, size / 2), warp=0.3, shares=_shares((free, 1.0)),
-                    wall=dense, thick=2))  # fmt: skip
+    add(
+        "Caves with rooms",
+        say(
+            "Rooms of {called}, each in reach, in {called2}",
+            called=_called(free),
+            called2=_called(dense),
+        ),
+        RegionsStep(
+            number,
+            size=max(9.0, size / 2),
+            warp=0.3,
+            shares=_shares((free, 1.0)),
+            wall=dense,
+            thick=2,
+        ),
+    )
     if main:
         even = _shares(*((name, 1.0) for name in (main, other, *ground.more)))
-        add("Fields", "Pieces of land beside each other, each of one terrain",
+        add("Fields", say("Pieces of land beside each other, each of one terrain"),
             RegionsStep(number, size=max(6.0, size / 2.5), warp=0.15, shares=even))  # fmt: skip
     if ways is not None:
         name = ways.kit.terrains[0].name
         later = sum(each.is_new for each in (ground, ways))
-        spots = map_.new_marker_layer("Places")
+        spots = map_.new_marker_layer(say("Places"))
         spots.number += later
         count = max(3, min(12, map_.height * map_.width // 400))
-        add("Places and ways between", f"{count} places, joined by {name}", patches,
+        add(
+            "Places and ways between",
+            say("{count} places, joined by {name}", count=count, name=name),
+            patches,
             MarkersStep(spots.number, kind=_PLACE, count=count, apart=size / 1.5),
-            RouteStep(ways.layer.number, name, between=RouteEnd.MARKERS, kind=_PLACE,
-                      ground=number, dear=_named(other), wobble=0.4),
-            brings=(*ways.comes, spots))  # fmt: skip
+            RouteStep(
+                ways.layer.number,
+                name,
+                between=RouteEnd.MARKERS,
+                kind=_PLACE,
+                ground=number,
+                dear=_named(other),
+                wobble=0.4,
+            ),
+            brings=(*ways.comes, spots),
+        )
     loose = next((each for each in project.mixes if _stands_loose(project, map_, each)), None)
     if loose is not None:
         mix = loose.name
-        on = _grown_layer(map_, "Scattered", ground, ways)
+        on = _grown_layer(map_, say("Scattered"), ground, ways)
         where = (Condition(look=Look.TERRAIN, layer=number, names=(main,)),) if main else ()
-        add(f"Scattered {mix}", f"Patches of {_called(other)}, and {mix} in clumps", patches,
+        add(
+            say("Scattered {mix}", mix=mix),
+            say("Patches of {called}, and {mix} in clumps", called=_called(other), mix=mix),
+            patches,
             ScatterStep(on.number, mix=mix, density=0.2, clumps=max(6.0, size / 2), where=where),
-            brings=() if on in map_.layers else (on,))  # fmt: skip
+            brings=() if on in map_.layers else (on,),
+        )
     return out
 
 
@@ -155,7 +206,7 @@ def _named(name: str) -> tuple[str, ...]:
 
 
 def _called(name: str) -> str:
-    return name or "bare ground"
+    return name or say("bare ground")
 
 
 def _shares(*asked: tuple[str, float]) -> tuple[tuple[str, float], ...]:
@@ -236,13 +287,20 @@ def why_none(project: Project, map_: Map) -> str:
         plains = plain_terrains(project, tileset, kit)
         lacks = [f"“{each.name}”" for n, each in enumerate(kit.terrains, 1) if n not in plains]
         if lacks:
-            which = lacks[0] if len(lacks) == 1 else f"{', '.join(lacks[:-1])} and {lacks[-1]}"
-            return (
-                f"Nothing to begin with: {which} of the set “{kit.name}” "
-                f"{'has' if len(lacks) == 1 else 'have'} no tile that shows nothing else, so no "
-                "area can be laid. Coverage in Terrains shows what is missing."
+            which = (
+                lacks[0]
+                if len(lacks) == 1
+                else say("{words} and {lacks}", words=", ".join(lacks[:-1]), lacks=lacks[-1])
             )
-    return (
+            return say(
+                "Nothing to begin with: {which} of the set “{name}” {words} no tile that "
+                "shows nothing else, so no area can be laid. Coverage in Terrains shows what "
+                "is missing.",
+                which=which,
+                name=kit.name,
+                words=say("has") if len(lacks) == 1 else say("have"),
+            )
+    return say(
         "Nothing to begin with yet: areas are laid of two terrains of a corner set, or of one of a "
         "ring set, whose tiles fit this map. Make such a set in Terrains."
     )
@@ -319,7 +377,7 @@ def kept_starter(
         renumbered(each, lambda number: own.get(names.get(number, ("", "")), 0))
         for each in recipe.steps
     )
-    hint = f"{len(steps)} steps, as you kept them"
+    hint = say("{count} steps, as you kept them", count=len(steps))
     return Starter(title, hint, steps, tuple(brings))
 
 
@@ -392,8 +450,12 @@ def take_starter(map_: Map, starter: Starter, seed: int) -> Edit:
     """
     if map_.recipe.steps:
         raise KnitError(
-            f"“{map_.name}” has a recipe of {len(map_.recipe.steps)} steps already: add to it, or "
-            "take its steps out first"
+            say(
+                "“{name}” has a recipe of {count} steps already: add to it, or take its "
+                "steps out first",
+                name=map_.name,
+                count=len(map_.recipe.steps),
+            )
         )
     atoms: list[Atom] = []
     if starter.layers:
@@ -402,4 +464,4 @@ def take_starter(map_: Map, starter: Starter, seed: int) -> Edit:
         atoms.append(SetField(map_, "layers", layers, told))
     recipe = starter_recipe(map_, starter, seed)
     atoms.append(SetField(map_, "recipe", recipe, Changed(What.RECIPE, map_)))
-    return Edit(f"Begin with “{starter.title}”", tuple(atoms))
+    return Edit(say("Begin with “{title}”", title=starter.title), tuple(atoms))

@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from knitground.core.base.errors import EditError
+from knitground.core.base.tongue import say
 from knitground.core.base.window import whole
 from knitground.core.edit.atoms import Atom, PatchArray, SetField
 from knitground.core.edit.changed import Changed, What
@@ -54,13 +55,18 @@ def _shifted(colour: str, part: float) -> str:
 def add_terrain(tileset: Tileset, kit: TerrainSet, name: str) -> Edit:
     """Add a terrain to a set, with the next colour and a letter that is free."""
     if len(kit.terrains) >= MAX_TERRAINS:
-        raise EditError(f"a set holds at most {MAX_TERRAINS} terrains: start another set")
+        raise EditError(
+            say(
+                "a set holds at most {max_terrains} terrains: start another set",
+                max_terrains=MAX_TERRAINS,
+            )
+        )
     check_free_name(name, [each.name for each in kit.terrains], "terrain")
     colour = free_colour(each.colour for each in kit.terrains)
     terrain = Terrain(name, colour, free_letter(name, [each.letter for each in kit.terrains]))
     changed = Changed(What.MARKS, tileset=tileset)
     atom = SetField(kit, "terrains", (*kit.terrains, terrain), changed)
-    return Edit(f"Add terrain “{name}”", (atom,))
+    return Edit(say("Add terrain “{name}”", name=name), (atom,))
 
 
 def change_terrain(
@@ -84,7 +90,7 @@ def change_terrain(
     atoms: list[Atom] = [SetField(kit, "terrains", terrains, changed)]
     if new.name != old.name:
         atoms += _recipe_atoms(project, tileset, kit, {old.name: new.name})
-    return Edit(f"Change terrain “{old.name}”", tuple(atoms))
+    return Edit(say("Change terrain “{name}”", name=old.name), tuple(atoms))
 
 
 def move_terrain(project: Project, tileset: Tileset, kit: TerrainSet, number: int, to: int) -> Edit:
@@ -93,10 +99,10 @@ def move_terrain(project: Project, tileset: Tileset, kit: TerrainSet, number: in
     order = [n for n in range(1, len(kit.terrains) + 1) if n != number]
     order.insert(to - 1, number)
     if order == sorted(order):
-        return Edit("Move terrain", ())
+        return Edit(say("Move terrain"), ())
     terrains = tuple(kit.terrains[n - 1] for n in order)
     table = {old: new for new, old in enumerate(order, 1)}
-    name = f"Move terrain “{kit.terrains[number - 1].name}”"
+    name = say("Move terrain “{name}”", name=kit.terrains[number - 1].name)
     return _renumbered(project, tileset, kit, terrains, table, name)
 
 
@@ -105,9 +111,9 @@ def merge_terrain(
 ) -> Edit:
     """Let a terrain become another one, on tiles and on maps."""
     if number == into:
-        return Edit("Merge terrains", ())
+        return Edit(say("Merge terrains"), ())
     old, new = kit.terrains[number - 1], kit.terrains[into - 1]
-    name = f"Merge “{old.name}” into “{new.name}”"
+    name = say("Merge “{name}” into “{name2}”", name=old.name, name2=new.name)
     return _without(project, tileset, kit, number, into, name, {old.name: new.name})
 
 
@@ -125,11 +131,18 @@ def delete_terrain(
     used = terrain_uses(project, tileset, kit, number)
     if len(kit.terrains) == 1 and used:
         raise EditError(
-            f"“{old.name}” is the only terrain of “{kit.name}”, and map “{used[0][0]}” uses it: "
-            "add another terrain first"
+            say(
+                "“{name}” is the only terrain of “{name2}”, and map “{used}” uses it: add "
+                "another terrain first",
+                name=old.name,
+                name2=kit.name,
+                used=used[0][0],
+            )
         )
     names = {old.name: kit.terrains[instead - 1].name if instead else None}
-    edit = _without(project, tileset, kit, number, instead, f"Delete terrain “{old.name}”", names)
+    edit = _without(
+        project, tileset, kit, number, instead, say("Delete terrain “{name}”", name=old.name), names
+    )
     cleared = {number: NOTHING}
     return _with_marks_cleared(edit, kit, cleared)
 

@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 from knitground.core.base.errors import EditError
 from knitground.core.base.filenames import file_stem
+from knitground.core.base.tongue import say
 from knitground.core.base.window import Box, read
 from knitground.core.edit.artcolour import art_colour
 from knitground.core.edit.atoms import Atom, PatchArray, SetField
@@ -58,14 +59,26 @@ def paint_marks(
     guest : the tileset that the tiles are of, if it is another one
     """
     if not (0 <= value <= len(kit.terrains) or value == ANY):
-        raise EditError(f"mark {value} is not one of the {len(kit.terrains)} terrains of the set")
+        raise EditError(
+            say(
+                "mark {value} is not one of the {count} terrains of the set",
+                value=value,
+                count=len(kit.terrains),
+            )
+        )
     target, places = guest or tileset, list(slots)
-    name = "Clear marks" if value == NOTHING else f"Mark {kit.name_of(value)}"
+    name = say("Clear marks") if value == NOTHING else say("Mark {name}", name=kit.name_of(value))
     for row, col, _ in places:
         if not target.has(row, col):
             raise EditError(
-                f"the sheet has no tile in row {row}, column {col}: its grid is "
-                f"{target.columns} × {target.rows}"
+                say(
+                    "the sheet has no tile in row {row}, column {col}: its grid is {columns} × "
+                    "{rows}",
+                    row=row,
+                    col=col,
+                    columns=target.columns,
+                    rows=target.rows,
+                )
             )
     if not places:
         return Edit(name, ())
@@ -119,7 +132,7 @@ def marks_edit(
 
 def set_marks(
     tileset: Tileset, kit: TerrainSet, places: Sequence[tuple[int, int]], marks: NDArray[np.uint8],
-    name: str = "Set marks", guest: Tileset | None = None,
+    name: str = say("Set marks"), guest: Tileset | None = None,
 ) -> Edit:  # fmt: skip
     """Give tiles all their marks at once.
 
@@ -157,8 +170,8 @@ def colours_from_art(tileset: Tileset, kit: TerrainSet) -> Edit:
             terrains[number - 1] = replace(terrain, colour=colour)
     changed = Changed(What.MARKS, tileset=tileset)
     if tuple(terrains) == kit.terrains:
-        return Edit("Colours from the art", ())
-    return Edit("Colours from the art", (SetField(kit, "terrains", tuple(terrains), changed),))
+        return Edit(say("Colours from the art"), ())
+    return Edit(say("Colours from the art"), (SetField(kit, "terrains", tuple(terrains), changed),))
 
 
 def copy_layout(
@@ -184,18 +197,30 @@ def copy_layout(
     row, col, rows, cols = source
     if not tileset.has(target[0] + rows - 1, target[1] + cols - 1):
         raise EditError(
-            f"a block of {cols} × {rows} tiles from column {target[1]}, row {target[0]} on does "
-            f"not fit the sheet's {tileset.columns} × {tileset.rows}: begin further up or left"
+            say(
+                "a block of {cols} × {rows} tiles from column {target}, row {target2} on "
+                "does not fit the sheet's {columns} × {rows2}: begin further up or left",
+                cols=cols,
+                rows=rows,
+                target=target[1],
+                target2=target[0],
+                columns=tileset.columns,
+                rows2=tileset.rows,
+            )
         )
     if any(not 0 <= mark <= len(kit.terrains) for mark in terrains.values()):
-        raise EditError(f"the set has {len(kit.terrains)} terrains: choose one of them")
+        raise EditError(
+            say("the set has {count} terrains: choose one of them", count=len(kit.terrains))
+        )
     marks = _room_for(tileset, kit)
     block = marks[row : row + rows, col : col + cols].copy()
     table = np.arange(256).astype(np.uint8)
     for old, new in terrains.items():
         table[old] = new
     marks[target[0] : target[0] + rows, target[1] : target[1] + cols] = table[block]
-    return marks_edit(tileset, kit, marks, f"Copy marks of {cols} × {rows} tiles")
+    return marks_edit(
+        tileset, kit, marks, say("Copy marks of {cols} × {rows} tiles", cols=cols, rows=rows)
+    )
 
 
 def add_made(
@@ -209,9 +234,11 @@ def add_made(
         There are none.
     """
     if not made:
-        raise EditError("no tile was made: allow turning, mirroring or joining, or choose some")
+        raise EditError(
+            say("no tile was made: allow turning, mirroring or joining, or choose some")
+        )
     sheet, marks = sheet_of(made)
-    name = free_name(f"{owner.name} made", [each.name for each in project.tilesets])
+    name = free_name(say("{name} made", name=owner.name), [each.name for each in project.tilesets])
     height, width = made[0].pixels.shape[:2]
     tileset = Tileset(
         name, f"{file_stem(name)}.png", sheet.shape[1], sheet.shape[0],
@@ -220,7 +247,7 @@ def add_made(
     changed = Changed(What.MARKS, tileset=owner)
     guests = {**kit.guests, name: marks}
     atoms = (*add_tileset(project, tileset).atoms, SetField(kit, "guests", guests, changed))
-    return Edit(f"Make {len(made)} missing tiles", atoms), tileset
+    return Edit(say("Make {count} missing tiles", count=len(made)), atoms), tileset
 
 
 # Sets
@@ -228,10 +255,10 @@ def add_made(
 
 def add_set(tileset: Tileset, kit: TerrainSet) -> Edit:
     """Add a terrain set to a tileset."""
-    check_free_name(kit.name, [each.name for each in tileset.sets], "terrain set")
+    check_free_name(kit.name, [each.name for each in tileset.sets], say("terrain set"))
     changed = Changed(What.MARKS, tileset=tileset)
     atom = SetField(tileset, "sets", [*tileset.sets, kit], changed)
-    return Edit(f"Add terrain set “{kit.name}”", (atom,))
+    return Edit(say("Add terrain set “{name}”", name=kit.name), (atom,))
 
 
 def layers_of(project: Project, tileset: Tileset, kit: TerrainSet) -> list[tuple[Map, GroundLayer]]:
@@ -249,24 +276,32 @@ def rename_set(project: Project, tileset: Tileset, kit: TerrainSet, name: str) -
     """Give a set another name; the layers that use it follow."""
     name = name.strip()
     if name == kit.name:
-        return Edit("Rename terrain set", ())
-    check_free_name(name, [each.name for each in tileset.sets], "terrain set")
+        return Edit(say("Rename terrain set"), ())
+    check_free_name(name, [each.name for each in tileset.sets], say("terrain set"))
     atoms: list[Atom] = [SetField(kit, "name", name, Changed(What.MARKS, tileset=tileset))]
     for map_, layer in layers_of(project, tileset, kit):
         atoms.append(SetField(layer, "set_name", name, Changed(What.KNITTING, map_, layer)))
-    return Edit(f"Rename terrain set “{kit.name}”", tuple(atoms))
+    return Edit(say("Rename terrain set “{name}”", name=kit.name), tuple(atoms))
 
 
 def delete_set(project: Project, tileset: Tileset, kit: TerrainSet) -> Edit:
     """Delete a set; refused while a layer is knitted from it."""
     for map_, layer in layers_of(project, tileset, kit):
         raise EditError(
-            f"layer “{layer.name}” of map “{map_.name}” is knitted from “{kit.name}”: delete the "
-            "layer, or choose another set for it, first"
+            say(
+                "layer “{name}” of map “{name2}” is knitted from “{name3}”: delete the "
+                "layer, or choose another set for it, first",
+                name=layer.name,
+                name2=map_.name,
+                name3=kit.name,
+            )
         )
     sets = [each for each in tileset.sets if each is not kit]
     changed = Changed(What.MARKS, tileset=tileset)
-    return Edit(f"Delete terrain set “{kit.name}”", (SetField(tileset, "sets", sets, changed),))
+    return Edit(
+        say("Delete terrain set “{name}”", name=kit.name),
+        (SetField(tileset, "sets", sets, changed),),
+    )
 
 
 # Terrains

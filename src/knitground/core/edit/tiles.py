@@ -10,6 +10,7 @@ from typing import NamedTuple
 import numpy as np
 
 from knitground.core.base.errors import EditError
+from knitground.core.base.tongue import later, say, say_many
 from knitground.core.edit.atoms import SetField
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.document import Edit
@@ -31,7 +32,7 @@ Places = Collection[At]
 
 def count_words(places: Places) -> str:
     """Count tiles in words."""
-    return f"{len(places)} tile{'' if len(places) == 1 else 's'}"
+    return say_many("{count} tile", "{count} tiles", len(places))
 
 
 # Weights
@@ -41,18 +42,30 @@ def set_weights(tileset: Tileset, places: Places, weight: float) -> Edit:
     """Give tiles one weight; 0 is never."""
     _check_weight(weight)
     change = partial(replace, weight=float(weight))
-    return change_facts(tileset, places, change, What.MARKS, f"Weight of {count_words(places)}")
+    return change_facts(
+        tileset,
+        places,
+        change,
+        What.MARKS,
+        say("Weight of {count_words}", count_words=count_words(places)),
+    )
 
 
 def scale_weights(tileset: Tileset, places: Places, factor: float) -> Edit:
     """Multiply the weights of tiles; their shares among each other stay."""
     if not 0 < factor <= MAX_WEIGHT:
-        raise EditError(f"factor {factor:g} is out of bounds: give more than 0")
+        raise EditError(say("factor {factor:g} is out of bounds: give more than 0", factor=factor))
 
     def change(fact: TileFacts) -> TileFacts:
         return replace(fact, weight=min(MAX_WEIGHT, fact.weight * factor))
 
-    return change_facts(tileset, places, change, What.MARKS, f"Weight of {count_words(places)}")
+    return change_facts(
+        tileset,
+        places,
+        change,
+        What.MARKS,
+        say("Weight of {count_words}", count_words=count_words(places)),
+    )
 
 
 def share_together(project: Project, tileset: Tileset, places: Places, part: float) -> Edit:
@@ -68,7 +81,9 @@ def share_together(project: Project, tileset: Tileset, places: Places, part: flo
         The part is out of bounds, or no chosen tile has variants that are not chosen.
     """
     if not 0 <= part < 1:
-        raise EditError(f"a share of {part:.0%} leaves nothing to the others: give 0 to 99 %")
+        raise EditError(
+            say("a share of {part:.0%} leaves nothing to the others: give 0 to 99 %", part=part)
+        )
     chosen = set(places)
     new: dict[At, float] = {}
     for group in variant_groups(project, tileset):
@@ -82,14 +97,24 @@ def share_together(project: Project, tileset: Tileset, places: Places, part: flo
             new[at] = wanted * group[at] / have if have > 0 else wanted / len(own)
     if not new:
         raise EditError(
-            "these tiles have no variants beside them: mark others in the same way first, or make "
-            "a mix"
+            say(
+                "these tiles have no variants beside them: mark others in the same way "
+                "first, or make "
+                "a mix"
+            )
         )
     over = max(new.values())
     if over > MAX_WEIGHT:
-        raise EditError(f"that asks for a weight of {over:g}: lower the weights of the others")
+        raise EditError(
+            say("that asks for a weight of {over:g}: lower the weights of the others", over=over)
+        )
     facts = {at: replace(tileset.fact(*at), weight=weight) for at, weight in new.items()}
-    return put_facts(tileset, facts, What.MARKS, f"{count_words(places)} together {part:.0%}")
+    return put_facts(
+        tileset,
+        facts,
+        What.MARKS,
+        say("{count_words} together {part:.0%}", count_words=count_words(places), part=part),
+    )
 
 
 def put_facts(tileset: Tileset, facts: Mapping[At, TileFacts], what: What, name: str) -> Edit:
@@ -103,7 +128,11 @@ def put_facts(tileset: Tileset, facts: Mapping[At, TileFacts], what: What, name:
 
 def _check_weight(weight: float) -> None:
     if not 0 <= weight <= MAX_WEIGHT:
-        raise EditError(f"weight {weight:g} is out of bounds: give 0 to 1 000 000; 0 is never")
+        raise EditError(
+            say(
+                "weight {weight:g} is out of bounds: give 0 to 1 000 000; 0 is never", weight=weight
+            )
+        )
 
 
 def variant_groups(project: Project, tileset: Tileset) -> list[dict[At, float]]:
@@ -181,19 +210,27 @@ def name_tiles(tileset: Tileset, places: Places, name: str) -> Edit:
     for n, at in enumerate(order, 1):
         own = words if len(order) == 1 or not words else f"{words} {n}"
         facts[at] = replace(tileset.fact(*at), name=own)
-    return put_facts(tileset, facts, What.ORDER, f"Name {count_words(places)}")
+    return put_facts(
+        tileset, facts, What.ORDER, say("Name {count_words}", count_words=count_words(places))
+    )
 
 
 def add_tag(tileset: Tileset, places: Places, tag: str) -> Edit:
     """Give tiles a tag more."""
     word = tag.strip()
     if not word:
-        raise EditError("a tag needs a word: type one")
+        raise EditError(say("a tag needs a word: type one"))
 
     def change(fact: TileFacts) -> TileFacts:
         return fact if word in fact.tags else replace(fact, tags=(*fact.tags, word))
 
-    return change_facts(tileset, places, change, What.ORDER, f"Tag {count_words(places)} “{word}”")
+    return change_facts(
+        tileset,
+        places,
+        change,
+        What.ORDER,
+        say("Tag {count_words} “{word}”", count_words=count_words(places), word=word),
+    )
 
 
 def remove_tag(tileset: Tileset, places: Places, tag: str) -> Edit:
@@ -202,7 +239,7 @@ def remove_tag(tileset: Tileset, places: Places, tag: str) -> Edit:
     def change(fact: TileFacts) -> TileFacts:
         return replace(fact, tags=tuple(each for each in fact.tags if each != tag))
 
-    name = f"Take tag “{tag}” from {count_words(places)}"
+    name = say("Take tag “{tag}” from {count_words}", tag=tag, count_words=count_words(places))
     return change_facts(tileset, places, change, What.ORDER, name)
 
 
@@ -225,7 +262,7 @@ def put_property(
     def change(fact: TileFacts) -> TileFacts:
         return replace(fact, properties=with_property(fact.properties, new, old, keep=keep))
 
-    name = f"Property “{new.name}” of {count_words(places)}"
+    name = say("Property “{name}” of {count_words}", name=new.name, count_words=count_words(places))
     return change_facts(tileset, places, change, What.ORDER, name)
 
 
@@ -254,9 +291,16 @@ def remove_default(tileset: Tileset, tag: str, name: str) -> Edit:
 
 def _set_defaults(tileset: Tileset, known: Mapping[str, Properties], name: str, tag: str) -> Edit:
     new = tuple(TagDefault(tag, own) for tag, own in sorted(known.items()) if own)
-    whose = f"all with tag “{tag}”" if tag else f"all tiles of “{tileset.name}”"
+    whose = (
+        say("all with tag “{tag}”", tag=tag)
+        if tag
+        else say("all tiles of “{name}”", name=tileset.name)
+    )
     told = Changed(What.ORDER, tileset=tileset)
-    return Edit(f"“{name}” of {whose}", (SetField(tileset, "defaults", new, told),))
+    return Edit(
+        say("“{name}” of {whose}", name=name, whose=whose),
+        (SetField(tileset, "defaults", new, told),),
+    )
 
 
 def remove_property(tileset: Tileset, places: Places, name: str) -> Edit:
@@ -265,15 +309,18 @@ def remove_property(tileset: Tileset, places: Places, name: str) -> Edit:
     def change(fact: TileFacts) -> TileFacts:
         return replace(fact, properties=without_property(fact.properties, name))
 
-    what = f"Take property “{name}” from {count_words(places)}"
+    what = say(
+        "Take property “{name}” from {count_words}", name=name, count_words=count_words(places)
+    )
     return change_facts(tileset, places, change, What.ORDER, what)
 
 
 # Choosing
 
-CHOICES = ("all", "with the same marks", "with the same tags", "empty", "double",
-           "not on any map", "that move", "without a name or tag",
-           "without a shape")  # fmt: skip
+CHOICES = tuple(map(later, (
+    "all", "with the same marks", "with the same tags", "empty", "double", "not on any map",
+    "that move", "without a name or tag", "without a shape",
+)))  # fmt: skip
 
 
 def choose_tiles(project: Project, tileset: Tileset, what: str, now: Iterable[At] = ()) -> list[At]:

@@ -6,6 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from knitground.core.base.errors import EditError
+from knitground.core.base.tongue import say
 from knitground.core.model.layers import Cells
 from knitground.core.model.limits import FULL_TINT
 
@@ -15,7 +16,13 @@ Weights = NDArray[np.float32]
 def tint_value(colour: str, strength: int) -> int:
     """Give the cell of a tint layer for a colour #rrggbb and a strength of 0 to 127."""
     if not 0 <= strength <= FULL_TINT:
-        raise EditError(f"strength {strength} is out of bounds: give 0 to {FULL_TINT}")
+        raise EditError(
+            say(
+                "strength {strength} is out of bounds: give 0 to {full_tint}",
+                strength=strength,
+                full_tint=FULL_TINT,
+            )
+        )
     return strength << 24 | int(colour[1:], 16) if strength else 0
 
 

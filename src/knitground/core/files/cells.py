@@ -12,6 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from knitground.core.base.errors import FormatError
+from knitground.core.base.tongue import say
 from knitground.core.files.mapformats import CellsFile, PackedFile, RowsFile
 from knitground.core.files.packing import Blocks, each_of
 
@@ -51,7 +52,13 @@ def from_file(
         if part.size and (int(part.min()) < low or int(part.max()) > high):
             worst = int(part.min()) if int(part.min()) < low else int(part.max())
             raise FormatError(
-                f"{what}: {worst} is outside {low} … {high}, what the file itself lists"
+                say(
+                    "{what}: {worst} is outside {low} … {high}, what the file itself lists",
+                    what=what,
+                    worst=worst,
+                    low=low,
+                    high=high,
+                )
             )
 
     if isinstance(cells, RowsFile):
@@ -65,12 +72,19 @@ def _from_rows(rows: list[list[int]], height: int, width: int, what: str) -> NDA
     if len(rows) != height or any(len(row) != width for row in rows):
         found = len(rows[0]) if rows else 0
         raise FormatError(
-            f"{what}: {found} × {len(rows)} numbers stand where {width} × {height} must be"
+            say(
+                "{what}: {found} × {count} numbers stand where {width} × {height} must be",
+                what=what,
+                found=found,
+                count=len(rows),
+                width=width,
+                height=height,
+            )
         )
     try:
         return np.array(rows, np.int32).reshape(height, width)
     except (OverflowError, ValueError) as error:
-        raise FormatError(f"{what}: a number does not fit 32 bits") from error
+        raise FormatError(say("{what}: a number does not fit 32 bits", what=what)) from error
 
 
 def _from_packed(
@@ -82,7 +96,13 @@ def _from_packed(
     step = cells.block_rows
     if len(cells.blocks) != -(-height // step):
         raise FormatError(
-            f"{what}: {len(cells.blocks)} blocks of {step} rows do not make {height} rows"
+            say(
+                "{what}: {count} blocks of {step} rows do not make {height} rows",
+                what=what,
+                count=len(cells.blocks),
+                step=step,
+                height=height,
+            )
         )
     out = np.empty((height, width), np.int32)
 
@@ -105,10 +125,17 @@ def _unpacked(block: str, size: int, what: str) -> bytes:
         unpacker = zlib.decompressobj()
         data = unpacker.decompress(base64.b64decode(block, validate=True), size + 1)
     except (binascii.Error, zlib.error, ValueError) as error:
-        raise FormatError(f"{what} is broken: {error}") from error
+        raise FormatError(say("{what} is broken: {error}", what=what, error=error)) from error
     if unpacker.unused_data or (len(data) == size and not unpacker.eof):
-        raise FormatError(f"{what} goes on after its end: it is broken")
+        raise FormatError(say("{what} goes on after its end: it is broken", what=what))
     if len(data) != size:
         more = "more than" if len(data) > size else f"{len(data)} instead of"
-        raise FormatError(f"{what} unpacks to {more} {size} bytes, the map's size")
+        raise FormatError(
+            say(
+                "{what} unpacks to {more} {size} bytes, the map's size",
+                what=what,
+                more=more,
+                size=size,
+            )
+        )
     return data

@@ -20,6 +20,7 @@ from secrets import token_hex
 from typing import IO
 
 from knitground.core.base.errors import KnitError
+from knitground.core.base.tongue import say
 from knitground.core.files.images import png_bytes
 from knitground.core.files.places import PROJECT_NAME
 from knitground.core.files.saving import project_bytes
@@ -144,7 +145,13 @@ class CopySlot:
                 self.folder.mkdir(parents=True)
             except OSError as error:
                 folder, self.folder = self.folder, None
-                raise KnitError(f"{folder} can not be made ({error.strerror})") from error
+                raise KnitError(
+                    say(
+                        "{folder} can not be made ({strerror})",
+                        folder=folder,
+                        strerror=error.strerror,
+                    )
+                ) from error
             self._hold()
         return self.folder
 

@@ -20,6 +20,7 @@ from PIL import Image, UnidentifiedImageError
 
 from knitground.core.base.errors import PictureError
 from knitground.core.base.progress import Progress, no_progress
+from knitground.core.base.tongue import say
 from knitground.core.files.reading import plain_file
 from knitground.core.model.limits import MAX_SHEET_PIXELS, MAX_SHEETS_BYTES, MAX_SIDE_PX
 from knitground.core.model.tileset import Picture, SheetFile
@@ -92,8 +93,12 @@ def picture_of(data: bytes, name: str, room: int | None = None) -> Picture:
     with _opened(io.BytesIO(data), name) as image:
         if room is not None and len(data) + 4 * image.width * image.height > room:
             raise PictureError(
-                f"{name} does not fit: all sheets of a project together take at most "
-                f"{MAX_SHEETS_BYTES >> 20} MB of memory; use fewer, or smaller ones"
+                say(
+                    "{name} does not fit: all sheets of a project together take at most "
+                    "{max_sheets_bytes} MB of memory; use fewer, or smaller ones",
+                    name=name,
+                    max_sheets_bytes=MAX_SHEETS_BYTES >> 20,
+                )
             )
         return _rgba(image)
 
@@ -111,15 +116,23 @@ def _opened(file: IO[bytes], name: str) -> Iterator[Image.Image]:
             yield image
     except UnidentifiedImageError as error:
         raise PictureError(
-            f"{name} is not a picture that can be read: "
-            "give a PNG, GIF, WebP, BMP, TGA, TIFF or JPEG"
+            say(
+                "{name} is not a picture that can be read: give a PNG, GIF, WebP, BMP, TGA, "
+                "TIFF or JPEG",
+                name=name,
+            )
         ) from error
     except MemoryError as error:
-        raise PictureError(f"{name} needs more memory than there is: cut it up") from error
+        raise PictureError(
+            say("{name} needs more memory than there is: cut it up", name=name)
+        ) from error
     except _BROKEN as error:
         raise PictureError(
-            f"{name} is broken or cut short ({str(error)[:200]}): save it again in the paint "
-            "program"
+            say(
+                "{name} is broken or cut short ({error}): save it again in the paint program",
+                name=name,
+                error=str(error)[:200],
+            )
         ) from error
 
 
@@ -154,7 +167,11 @@ def _heard(name: str) -> Iterator[None]:
     errors = [each for each in lines if each.strip() and "Warning" not in each]
     if errors:
         raise PictureError(
-            f"{name} is broken or cut short ({errors[0][:200]}): save it again in the paint program"
+            say(
+                "{name} is broken or cut short ({errors}): save it again in the paint program",
+                name=name,
+                errors=errors[0][:200],
+            )
         )
 
 
@@ -186,15 +203,24 @@ def read_frames(path: Path, progress: Progress = no_progress) -> list[Picture]:
             return []
         if count * image.width * image.height > _MAX_FRAMES_PIXELS:
             raise PictureError(
-                f"{path.name} has {count} frames of {image.width} × {image.height} px, more than "
-                f"{_MAX_FRAMES_PIXELS} px in all: save fewer, or smaller ones"
+                say(
+                    "{name} has {count} frames of {width} × {height} px, more than "
+                    "{max_frames_pixels} px in all: save fewer, or smaller ones",
+                    name=path.name,
+                    count=count,
+                    width=image.width,
+                    height=image.height,
+                    max_frames_pixels=_MAX_FRAMES_PIXELS,
+                )
             )
         frames, pixels = [], 0
         for number, each in enumerate(_each_frame(image, path.name)):
             progress(number / count)
             pixels += each.width * each.height
             if pixels > _MAX_FRAMES_PIXELS:
-                raise PictureError(f"{path.name} has frames that grow: save it again")
+                raise PictureError(
+                    say("{name} has frames that grow: save it again", name=path.name)
+                )
             frames.append(np.array(each.convert("RGBA"), np.uint8))
     return frames
 
@@ -216,13 +242,25 @@ def _each_frame(image: Image.Image, name: str) -> Iterator[Image.Image]:
 def _check_size(name: str, width: int, height: int) -> None:
     if not (1 <= width <= MAX_SIDE_PX and 1 <= height <= MAX_SIDE_PX):
         raise PictureError(
-            f"{name} says it is {width} × {height} px: a sheet has sides of 1 to "
-            f"{MAX_SIDE_PX} px; cut it into smaller sheets"
+            say(
+                "{name} says it is {width} × {height} px: a sheet has sides of 1 to "
+                "{max_side_px} px; cut it into smaller sheets",
+                name=name,
+                width=width,
+                height=height,
+                max_side_px=MAX_SIDE_PX,
+            )
         )
     if width * height > MAX_SHEET_PIXELS:
         raise PictureError(
-            f"{name} is {width} × {height} px, more than {MAX_SHEET_PIXELS} px in all: cut it into "
-            "smaller sheets"
+            say(
+                "{name} is {width} × {height} px, more than {max_sheet_pixels} px in all: "
+                "cut it into smaller sheets",
+                name=name,
+                width=width,
+                height=height,
+                max_sheet_pixels=MAX_SHEET_PIXELS,
+            )
         )
 
 

@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 from pydantic import BaseModel, ValidationError
 
 from knitground.core.base.errors import FormatError
+from knitground.core.base.tongue import say
 
 _FIRST = 1024
 Model = TypeVar("Model", bound=BaseModel)
@@ -95,13 +96,23 @@ def read_model(raw: bytes, name: str, kind: type[Model], wanted: str, newest: in
     found = data.get("format") if isinstance(data, dict) else None
     if found != wanted:
         raise FormatError(
-            f"{name}: its format is {_short(found)}, not “{wanted}”: choose another file"
+            say(
+                "{name}: its format is {short}, not “{wanted}”: choose another file",
+                name=name,
+                short=_short(found),
+                wanted=wanted,
+            )
         )
     version = data.get("version")
     if isinstance(version, int) and not isinstance(version, bool) and version > newest:
         raise FormatError(
-            f"{name}: version {version} is newer than {newest}, the newest this program "
-            "knows: open it with a newer Knit Ground"
+            say(
+                "{name}: version {version} is newer than {newest}, the newest this program "
+                "knows: open it with a newer Knit Ground",
+                name=name,
+                version=version,
+                newest=newest,
+            )
         )
     migrate = getattr(kind, "migrated", None)
     try:
@@ -110,7 +121,13 @@ def read_model(raw: bytes, name: str, kind: type[Model], wanted: str, newest: in
         first = error.errors(include_url=False)[0]
         where = ".".join(str(part) for part in first["loc"]) or "the file"
         raise FormatError(
-            f"{name}: {where} is {_short(first.get('input'))}: {first['msg']}"
+            say(
+                "{name}: {where} is {short}: {first}",
+                name=name,
+                where=where,
+                short=_short(first.get("input")),
+                first=first["msg"],
+            )
         ) from error
 
 
@@ -120,18 +137,28 @@ def _load(raw: bytes, name: str) -> Any:
     try:
         return json.loads(raw.decode("utf-8"))
     except UnicodeDecodeError as error:
-        raise FormatError(f"{name} is not UTF-8 text (byte {error.start})") from error
+        raise FormatError(
+            say("{name} is not UTF-8 text (byte {start})", name=name, start=error.start)
+        ) from error
     except json.JSONDecodeError as error:
         raise FormatError(
-            f"{name} is broken in line {error.lineno}, column {error.colno}: {error.msg}; "
-            f"what it was before the last save, if that is kept, is {name}.previous"
+            say(
+                "{name} is broken in line {lineno}, column {colno}: {msg}; what it was "
+                "before the last save, if that is kept, is {name}.previous",
+                name=name,
+                lineno=error.lineno,
+                colno=error.colno,
+                msg=error.msg,
+            )
         ) from error
     except ValueError as error:  # Python reads numbers of at most 4300 digits
         raise FormatError(
-            f"{name} holds a number of thousands of digits: not one of ours"
+            say("{name} holds a number of thousands of digits: not one of ours", name=name)
         ) from error
     except (RecursionError, MemoryError) as error:
-        raise FormatError(f"{name} is nested too deeply, or too large, to be ours") from error
+        raise FormatError(
+            say("{name} is nested too deeply, or too large, to be ours", name=name)
+        ) from error
 
 
 def _begin_of(raw: bytes) -> bytes:

@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from knitground.core.base.errors import FormatError
+from knitground.core.base.tongue import say
 from knitground.core.files import cells as cell_files
 from knitground.core.files.formats import TileFile
 from knitground.core.files.mapformats import (
@@ -100,13 +101,21 @@ def _write_tiles(map_: Map, layer: TileLayer) -> dict[str, Any]:
 
 def _read_tiles(map_: Map, file: TileLayerFile, what: str) -> dict[str, Any]:
     if file.cell is not None and map_.lattice.slanted:
-        raise FormatError(f"{what}: on a map of diamonds a layer has the map's cells, not its own")
+        raise FormatError(
+            say("{what}: on a map of diamonds a layer has the map's cells, not its own", what=what)
+        )
     if file.cell is not None:
         own = map_.lattice.divided(*file.cell)
         if own.rows * own.columns > MAX_CELLS:
             raise FormatError(
-                f"{what}: cells of {file.cell[1]} × {file.cell[0]} px would be more than "
-                f"{MAX_CELLS}, the most a layer may have"
+                say(
+                    "{what}: cells of {cell} × {cell2} px would be more than {max_cells}, the "
+                    "most a layer may have",
+                    what=what,
+                    cell=file.cell[1],
+                    cell2=file.cell[0],
+                    max_cells=MAX_CELLS,
+                )
             )
     blank = map_.new_tile_layer(file.name, file.cell)
     size = map_.lattice.counted if blank.cell is None else blank.cells.shape
@@ -188,7 +197,9 @@ def _write_markers(_map: Map, layer: MarkerLayer) -> dict[str, Any]:
 def _read_markers(map_: Map, file: MarkerLayerFile, what: str) -> dict[str, Any]:
     numbers = [each.number for each in file.markers]
     if len(set(numbers)) != len(numbers):
-        raise FormatError(f"{what}: two markers have the same number: give each its own")
+        raise FormatError(
+            say("{what}: two markers have the same number: give each its own", what=what)
+        )
     markers = tuple(marker_from_file(each, what) for each in file.markers)
     return {"cells": np.zeros((map_.height, map_.width), np.int32), "markers": markers}
 
@@ -230,12 +241,23 @@ def marker_from_file(file: MarkerFile, what: str) -> Marker:
     if (wanted is not None and count != wanted) or (shape is Shape.POLYGON and count < 3):
         asked = "3 or more" if wanted is None else str(wanted)
         raise FormatError(
-            f"{what}: marker {file.number} is a {file.shape} of {count} points: give {asked}"
+            say(
+                "{what}: marker {number} is a {shape} of {count} points: give {asked}",
+                what=what,
+                number=file.number,
+                shape=file.shape,
+                count=count,
+                asked=asked,
+            )
         )
     if (tile is not None) != (shape is Shape.PICTURE):
         raise FormatError(
-            f"{what}: marker {file.number} is a {file.shape}: only a "
-            "picture has a tile, and it needs one"
+            say(
+                "{what}: marker {number} is a {shape}: only a picture has a tile, and it needs one",
+                what=what,
+                number=file.number,
+                shape=file.shape,
+            )
         )
     return Marker(
         file.number, shape, tuple(file.points), file.name, file.kind, tuple(file.properties),
@@ -315,7 +337,11 @@ def _terrain_from_file(map_: Map, file: GroundLayerFile, what: str) -> NDArray[A
         cells: CellsFile | None = getattr(file, name)
         if cells is None:
             raise FormatError(
-                f"{what}: an edge set's terrain needs “{name}” too, and it is missing"
+                say(
+                    "{what}: an edge set's terrain needs “{name}” too, and it is missing",
+                    what=what,
+                    name=name,
+                )
             )
         folds = map_.lattice.exists is not None
         shape = map_.lattice.unfolded_shape(1) if folds else shapes[own]
@@ -398,8 +424,15 @@ def _pins_from_file(
     for row, col, place in file.pins.pins:
         if not (0 <= row < size[0] and 0 <= col < size[1] and 0 <= place <= count):
             raise FormatError(
-                f"{what}: pin {[row, col, place]} is outside the map's {size[1]} × {size[0]} "
-                f"cells or the legend's {count} tiles"
+                say(
+                    "{what}: pin {it} is outside the map's {size} × {size2} cells or the "
+                    "legend's {count} tiles",
+                    what=what,
+                    it=[row, col, place],
+                    size=size[1],
+                    size2=size[0],
+                    count=count,
+                )
             )
         at = map_.lattice.cell_named(row, col)
         cells[at] = places[place]

@@ -15,6 +15,7 @@ from pathlib import Path
 
 from knitground.core.base.errors import KnitError, PlaceError
 from knitground.core.base.filenames import key_of
+from knitground.core.base.tongue import say
 from knitground.core.files.formats import (
     PROJECT_FORMAT,
     PROJECT_VERSION,
@@ -88,7 +89,9 @@ class MadeFolder:
         maker: str = "",
     ) -> None:  # fmt: skip
         if str(folder) == "-":
-            raise PlaceError("“-” is no folder: give the name of one, or ./- if it is called so")
+            raise PlaceError(
+                say("“-” is no folder: give the name of one, or ./- if it is called so")
+            )
         self.folder = folder
         self.sources = tuple(sources)
         self.overwrite = overwrite
@@ -155,7 +158,11 @@ class MadeFolder:
             name = wanted.get(key_of(str(source.resolve())))
             if name is not None:
                 raise PlaceError(
-                    f"{name} in {self.folder} is what this is made of: give another folder"
+                    say(
+                        "{name} in {folder} is what this is made of: give another folder",
+                        name=name,
+                        folder=self.folder,
+                    )
                 )
         real = (self.folder / "x").resolve().parent
         for home in (real, *real.parents):
@@ -163,8 +170,12 @@ class MadeFolder:
                 for own in _files_of(home):
                     if key_of(str(own.resolve())) in wanted:
                         raise PlaceError(
-                            f"{own.name} in {self.folder} is a file of the project there: give "
-                            "another folder"
+                            say(
+                                "{name} in {folder} is a file of the project there: give "
+                                "another folder",
+                                name=own.name,
+                                folder=self.folder,
+                            )
                         )
 
     def write(self, files: Mapping[str, bytes], *, durable: bool = True) -> None:
@@ -212,8 +223,13 @@ class MadeFolder:
         if found:
             more = f" and {len(found) - 1} more files" if len(found) > 1 else ""
             raise NotOursError(
-                f"{found[0]}{more} in {self.folder} was not made here, or was changed since: give "
-                "another folder, move it away, or say that it may be overwritten"
+                say(
+                    "{found}{more} in {folder} was not made here, or was changed since: give "
+                    "another folder, move it away, or say that it may be overwritten",
+                    found=found[0],
+                    more=more,
+                    folder=self.folder,
+                )
             )
 
     def _list(self) -> dict[str, str]:
@@ -254,5 +270,9 @@ def _files_of(home: Path) -> list[Path]:
         return [inside(home, name) for name in names]
     except KnitError as error:
         raise PlaceError(
-            f"in {home} lies a project that can not be read ({error}): give a folder outside it"
+            say(
+                "in {home} lies a project that can not be read ({error}): give a folder outside it",
+                home=home,
+                error=error,
+            )
         ) from error

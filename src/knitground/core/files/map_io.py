@@ -6,6 +6,7 @@ import json
 from typing import Any
 
 from knitground.core.base.errors import FormatError
+from knitground.core.base.tongue import say
 from knitground.core.files.layer_io import layer_from_file, layer_to_file
 from knitground.core.files.mapformats import MapFile
 from knitground.core.files.recipeformats import (
@@ -124,20 +125,34 @@ def map_from_file(file: MapFile, name: str) -> Map:
     """
     if file.height * file.width > MAX_CELLS:
         raise FormatError(
-            f"{name}: {file.width} × {file.height} cells are more than {MAX_CELLS} "
-            "(4096 × 4096), the most a map may have"
+            say(
+                "{name}: {width} × {height} cells are more than {max_cells} (4096 × 4096), "
+                "the most a map may have",
+                name=name,
+                width=file.width,
+                height=file.height,
+                max_cells=MAX_CELLS,
+            )
         )
     grid = Grid.of(
         file.grid, file.height, file.width, by_columns=file.shifted == "columns",
         first=file.first_shifted, drawn_from=file.drawn_from,
     )  # fmt: skip
     if file.wrap and file.grid is GridKind.STAGGERED:
-        raise FormatError(f"{name}: a staggered map does not wrap: take “wrap” out")
+        raise FormatError(say("{name}: a staggered map does not wrap: take “wrap” out", name=name))
     size = grid.lattice(file.height, file.width, file.tile_height, file.tile_width)
     if size.rows * size.columns > MAX_CELLS:
         raise FormatError(
-            f"{name}: {file.width} × {file.height} staggered cells take an array of {size.columns} "
-            f"× {size.rows}, and {MAX_CELLS} cells are the most: make the map smaller"
+            say(
+                "{name}: {width} × {height} staggered cells take an array of {columns} × "
+                "{rows}, and {max_cells} cells are the most: make the map smaller",
+                name=name,
+                width=file.width,
+                height=file.height,
+                columns=size.columns,
+                rows=size.rows,
+                max_cells=MAX_CELLS,
+            )
         )
     map_ = Map(
         file.name, size.rows, size.columns, file.tile_height, file.tile_width, file.wrap, grid=grid
@@ -147,6 +162,8 @@ def map_from_file(file: MapFile, name: str) -> Map:
     map_.recipe = recipe_from_file(file.recipe)
     numbers = [layer.number for layer in file.layers]
     if len(set(numbers)) != len(numbers):
-        raise FormatError(f"{name}: two layers have the same number: give each its own")
+        raise FormatError(
+            say("{name}: two layers have the same number: give each its own", name=name)
+        )
     map_.layers = [layer_from_file(map_, layer, name) for layer in file.layers]
     return map_

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from knitground.core.base.errors import FormatError
+from knitground.core.base.tongue import say
 from knitground.core.files.formats import MixEntryFile, MixFile, PatchFile, TileFile
 from knitground.core.model.mix import Fall, FallWay, Mix, MixEntry
 from knitground.core.model.patch import Patch
@@ -65,9 +66,16 @@ def patch_from_file(file: PatchFile, where: str = "the tray") -> Patch:
     """
     what = f"patch “{file.name}” of {where}"
     if len({len(row) for row in file.rows}) != 1:
-        raise FormatError(f"{what}: its rows are not of one length")
+        raise FormatError(say("{what}: its rows are not of one length", what=what))
     tiles = [None, *(TileRef(t.tileset, t.row, t.col, t.turn) for t in file.tiles)]
     worst = max((n for row in file.rows for n in row if not 0 <= n < len(tiles)), default=None)
     if worst is not None:
-        raise FormatError(f"{what}: {worst} is outside 0 … {len(file.tiles)}, what it lists")
+        raise FormatError(
+            say(
+                "{what}: {worst} is outside 0 … {count}, what it lists",
+                what=what,
+                worst=worst,
+                count=len(file.tiles),
+            )
+        )
     return Patch(file.name, tuple(tuple(tiles[n] for n in row) for row in file.rows))

@@ -9,6 +9,7 @@ from pathlib import Path
 
 from knitground.core.base.errors import FormatError, KnitError, PictureError, PlaceError
 from knitground.core.base.progress import Progress, no_progress
+from knitground.core.base.tongue import say
 from knitground.core.files.formats import (
     PROJECT_FORMAT,
     PROJECT_VERSION,
@@ -67,7 +68,7 @@ class Source:
         path = inside(self.folder, name)
         counts = self._instead.get(name, path)
         if counts is None:
-            raise error(f"{name} is not there")
+            raise error(say("{name} is not there", name=name))
         data = read_file(counts, MAX_BYTES, error)
         self.seen[str(path.absolute())] = digest(data)
         return data
@@ -97,9 +98,17 @@ def project_file(path: Path) -> Path:
         found = path / PROJECT_NAME if path.is_dir() else path
         there = found.exists() or found.name in waiting(found.parent).instead
     except (OSError, ValueError) as error:
-        raise PlaceError(f"{str(path)[:80]} can not be looked at: choose another place") from error
+        raise PlaceError(
+            say("{path} can not be looked at: choose another place", path=str(path)[:80])
+        ) from error
     if not there:
-        raise PlaceError(f"there is no project at {path}: choose a folder with {PROJECT_NAME}")
+        raise PlaceError(
+            say(
+                "there is no project at {path}: choose a folder with {project_name}",
+                path=path,
+                project_name=PROJECT_NAME,
+            )
+        )
     return found
 
 
@@ -123,7 +132,9 @@ def open_project(path: Path, progress: Progress = no_progress) -> Opened:
             source.look_again()
             return _read_project(source, file.name, progress)
     except OSError as error:
-        raise PlaceError(f"{folder} can not be read ({error.strerror})") from error
+        raise PlaceError(
+            say("{folder} can not be read ({strerror})", folder=folder, strerror=error.strerror)
+        ) from error
 
 
 def _read_project(source: Source, name: str, progress: Progress) -> Opened:
@@ -142,8 +153,13 @@ def _read_project(source: Source, name: str, progress: Progress) -> Opened:
         cells += model.height * model.width * max(1, len(model.layers))
         if cells > MAX_PROJECT_CELLS:
             raise FormatError(
-                f"{each}: with this map the project's layers have {cells} cells, more than "
-                f"{MAX_PROJECT_CELLS}: open it with fewer maps"
+                say(
+                    "{each}: with this map the project's layers have {cells} cells, more than "
+                    "{max_project_cells}: open it with fewer maps",
+                    each=each,
+                    cells=cells,
+                    max_project_cells=MAX_PROJECT_CELLS,
+                )
             )
         project.maps.append(map_from_file(model, each))
     project.rule_lists = list(head.rule_lists)
@@ -167,7 +183,14 @@ def _check_names(where: str, project: Project) -> None:
         seen: set[str] = set()
         for name in names:
             if name in seen:
-                raise FormatError(f"{where}: two {what} are called “{name}”: rename one")
+                raise FormatError(
+                    say(
+                        "{where}: two {what} are called “{name}”: rename one",
+                        where=where,
+                        what=what,
+                        name=name,
+                    )
+                )
             seen.add(name)
 
 
@@ -253,9 +276,11 @@ def open_tileset(path: Path) -> tuple[Opened, Tileset]:
         head = path.parent / PROJECT_NAME
         listed = head.exists()
     except (OSError, ValueError) as error:
-        raise PlaceError(f"{str(path)[:80]} can not be looked at: choose another") from error
+        raise PlaceError(
+            say("{path} can not be looked at: choose another", path=str(path)[:80])
+        ) from error
     if not there:
-        raise PlaceError(f"there is no tileset at {path}: give a NAME.tiles.json")
+        raise PlaceError(say("there is no tileset at {path}: give a NAME.tiles.json", path=path))
     source = Source(path.parent)
     if listed:
         raw = source.read(PROJECT_NAME)

@@ -10,6 +10,7 @@ from pathlib import Path
 from typing import IO
 
 from knitground.core.base.errors import KnitError, PlaceError
+from knitground.core.base.tongue import say
 
 MAX_BYTES = 1024 * 1024 * 1024
 
@@ -41,17 +42,40 @@ def plain_file(
         try:
             facts = os.fstat(handle)
             if not stat.S_ISREG(facts.st_mode):
-                raise error(f"{path.name} is no plain file{end or ': choose one'}")
+                raise error(
+                    say(
+                        "{name} is no plain file{it}", name=path.name, it=end or say(": choose one")
+                    )
+                )
             if facts.st_size > most:
                 why = end or ": not one of our files"
-                raise error(f"{path.name} has {facts.st_size} bytes, more than {most}{why}")
+                raise error(
+                    say(
+                        "{name} has {st_size} bytes, more than {most}{why}",
+                        name=path.name,
+                        st_size=facts.st_size,
+                        most=most,
+                        why=why,
+                    )
+                )
             with os.fdopen(handle, "rb", closefd=False) as file:
                 yield file
         finally:
             os.close(handle)
     except OSError as fault:
-        raise error(f"{path.name} can not be read ({fault.strerror}){end}") from fault
+        raise error(
+            say(
+                "{name} can not be read ({strerror}){end}",
+                name=path.name,
+                strerror=fault.strerror,
+                end=end,
+            )
+        ) from fault
     except ValueError as fault:  # a zero byte in the name
-        raise error(f"{path.name!r} is not the name of a file{end}") from fault
+        raise error(
+            say("{name!r} is not the name of a file{end}", name=path.name, end=end)
+        ) from fault
     except MemoryError as fault:
-        raise error(f"{path.name} needs more memory than there is{end}") from fault
+        raise error(
+            say("{name} needs more memory than there is{end}", name=path.name, end=end)
+        ) from fault

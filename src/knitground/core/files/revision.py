@@ -13,6 +13,7 @@ import subprocess
 from pathlib import Path
 
 from knitground.core.base.errors import PlaceError
+from knitground.core.base.tongue import say
 from knitground.core.files.places import inside
 from knitground.core.files.reading import MAX_BYTES
 
@@ -48,7 +49,12 @@ def write_revision(folder: Path, revision: str, to: Path) -> Path:
         There is no git, no repository, no such revision, or the project is not in it.
     """
     if revision.startswith("-") or not revision.strip() or len(revision) > 200:
-        raise PlaceError(f"“{revision[:60]}” is no revision: give one like HEAD~1, or a branch")
+        raise PlaceError(
+            say(
+                "“{revision}” is no revision: give one like HEAD~1, or a branch",
+                revision=revision[:60],
+            )
+        )
     commit = _git(folder, "rev-parse", "--verify", "--quiet", "--end-of-options",
                   f"{revision}^{{commit}}").decode().strip()  # fmt: skip
     prefix = _git(folder, "rev-parse", "--show-prefix").decode("utf-8", "surrogateescape")
@@ -57,9 +63,22 @@ def write_revision(folder: Path, revision: str, to: Path) -> Path:
     room = _MOST_BYTES
     entries = [each for each in listed.split(b"\0") if each]
     if not entries:
-        raise PlaceError(f"{folder} was not in the repository in “{revision}”")
+        raise PlaceError(
+            say(
+                "{folder} was not in the repository in “{revision}”",
+                folder=folder,
+                revision=revision,
+            )
+        )
     if len(entries) > _MOST_FILES:
-        raise PlaceError(f"“{revision}” has {len(entries)} files there: at most {_MOST_FILES}")
+        raise PlaceError(
+            say(
+                "“{revision}” has {count} files there: at most {most_files}",
+                revision=revision,
+                count=len(entries),
+                most_files=_MOST_FILES,
+            )
+        )
     start = len(prefix.rstrip("\n").encode("utf-8", "surrogateescape"))
     for entry in entries:
         facts, _, raw = entry.partition(b"\t")
@@ -68,7 +87,9 @@ def write_revision(folder: Path, revision: str, to: Path) -> Path:
             continue  # links and other repositories lead elsewhere
         room -= int(size)
         if int(size) > MAX_BYTES or room < 0:
-            raise PlaceError(f"the files in “{revision}” are too large to be compared")
+            raise PlaceError(
+                say("the files in “{revision}” are too large to be compared", revision=revision)
+            )
         path = inside(to, os.fsdecode(raw[start:]))
         path.parent.mkdir(parents=True, exist_ok=True)
         path.write_bytes(_git(folder, "cat-file", "blob", number.decode()))
@@ -79,7 +100,7 @@ def _git(folder: Path, *words: str) -> bytes:
     """Run git where a project lies."""
     program = shutil.which("git")
     if program is None:
-        raise PlaceError("there is no git on this machine: compare with a folder instead")
+        raise PlaceError(say("there is no git on this machine: compare with a folder instead"))
     own = {name: value for name, value in os.environ.items() if not name.startswith("GIT_")}
     try:
         done = subprocess.run(
@@ -87,9 +108,11 @@ def _git(folder: Path, *words: str) -> bytes:
             env={**own, **_OWN}, timeout=_SECONDS, stdin=subprocess.DEVNULL,
         )  # fmt: skip
     except (OSError, subprocess.TimeoutExpired) as error:
-        raise PlaceError(f"git could not be asked: {error}") from error
+        raise PlaceError(say("git could not be asked: {error}", error=error)) from error
     if done.returncode:
         said = done.stderr.decode("utf-8", "replace").strip().splitlines()
         why = said[0][:200] if said else "there is no such revision"
-        raise PlaceError(f"git does not give that revision of {folder}: {why}")
+        raise PlaceError(
+            say("git does not give that revision of {folder}: {why}", folder=folder, why=why)
+        )
     return done.stdout

@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from knitground.core.base.errors import FormatError, SlicingError
+from knitground.core.base.tongue import say
 from knitground.core.files.formats import (
     PlacedFacts,
     TerrainSetFile,
@@ -98,7 +99,9 @@ def tileset_from_file(file: TilesetFile, name: str) -> Tileset:
     names = [kit.name for kit in tileset.sets]
     twice = next((each for each in names if names.count(each) > 1), None)
     if twice is not None:
-        raise FormatError(f"{name}: two terrain sets are called “{twice}”: rename one")
+        raise FormatError(
+            say("{name}: two terrain sets are called “{twice}”: rename one", name=name, twice=twice)
+        )
     return tileset
 
 
@@ -116,20 +119,41 @@ def _marks_from_file(file: TerrainSetFile, name: str, tileset: str | None) -> Ma
     high = max((each.row for each in own), default=-1) + 1
     wide = max((each.col for each in own), default=-1) + 1
     if high * wide > 16_777_216:
-        raise FormatError(f"{name}: marks stand as far out as row {high - 1}, column {wide - 1}")
+        raise FormatError(
+            say(
+                "{name}: marks stand as far out as row {high}, column {wide}",
+                name=name,
+                high=high - 1,
+                wide=wide - 1,
+            )
+        )
     marks = no_marks(high, wide)
     for each in own:
         highest = max((mark for mark in each.marks if mark != ANY), default=0)
         if highest > len(file.terrains):
             raise FormatError(
-                f"{name}: set “{file.name}” marks a tile with terrain {highest}, "
-                f"but has only {len(file.terrains)}"
+                say(
+                    "{name}: set “{name2}” marks a tile with terrain {highest}, but has only "
+                    "{count}",
+                    name=name,
+                    name2=file.name,
+                    highest=highest,
+                    count=len(file.terrains),
+                )
             )
         kept = _slots_of(SetKind(file.kind))
         if any(each.marks[kept:]):
             raise FormatError(
-                f"{name}: set “{file.name}” is a {file.kind} set and marks the middle of a tile: "
-                f"row {each.row}, column {each.col}: give it {kept} marks"
+                say(
+                    "{name}: set “{name2}” is a {kind} set and marks the middle of a tile: row "
+                    "{row}, column {col}: give it {kept} marks",
+                    name=name,
+                    name2=file.name,
+                    kind=file.kind,
+                    row=each.row,
+                    col=each.col,
+                    kept=kept,
+                )
             )
         marks[each.row, each.col, : len(each.marks)] = each.marks
     return marks

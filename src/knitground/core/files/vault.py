@@ -23,6 +23,7 @@ from time import monotonic, sleep
 
 from knitground.core.base.errors import PlaceError
 from knitground.core.base.filenames import key_of
+from knitground.core.base.tongue import say
 from knitground.core.files.places import inside
 from knitground.core.files.reading import read_file
 
@@ -124,8 +125,12 @@ def write_together(
     except OSError as error:
         where = at.name if at != folder else str(folder)
         raise PlaceError(
-            f"{where} can not be written ({error.strerror or error}): all files there are as "
-            "before; make room or choose another folder"
+            say(
+                "{where} can not be written ({it}): all files there are as before; make room "
+                "or choose another folder",
+                where=where,
+                it=error.strerror or error,
+            )
         ) from error
     return list(fresh)
 
@@ -200,11 +205,11 @@ def _instead(journal: Path, tasks: list[_Task], back: bool) -> dict[str, Path | 
 def _look_ours(journal: Path) -> None:
     """Refuse a folder that holds anything but what a save puts there."""
     if not stat.S_ISDIR(journal.lstat().st_mode):
-        raise PlaceError("it is no folder")
+        raise PlaceError(say("it is no folder"))
     with os.scandir(journal) as entries:
         for each in entries:
             if not _OURS.fullmatch(each.name) or not each.is_file(follow_symlinks=False):
-                raise PlaceError(f"it holds “{each.name[:80]}”")
+                raise PlaceError(say("it holds “{name}”", name=each.name[:80]))
 
 
 def _read_tasks(folder: Path, raw: bytes) -> list[_Task]:
@@ -212,18 +217,18 @@ def _read_tasks(folder: Path, raw: bytes) -> list[_Task]:
     try:
         found = json.loads(raw)
     except (ValueError, RecursionError) as error:
-        raise PlaceError("its list is no JSON") from error
+        raise PlaceError(say("its list is no JSON")) from error
     if not isinstance(found, list) or not found:
-        raise PlaceError("its list is no list of files")
+        raise PlaceError(say("its list is no list of files"))
     tasks, seen = [], set()
     for number, each in enumerate(found):
         kinds = [type(value) for value in each] if isinstance(each, list) else []
         if kinds != [str, int, bool, bool, bool]:
-            raise PlaceError("its list is no list of files")
+            raise PlaceError(say("its list is no list of files"))
         task = _Task(*each)
         _refuse_name(folder, task.name)
         if task.number != number or key_of(task.name) in seen:
-            raise PlaceError("its list names a file twice")
+            raise PlaceError(say("its list names a file twice"))
         seen.add(key_of(task.name))
         tasks.append(task)
     return tasks
@@ -233,7 +238,9 @@ def _refuse_name(folder: Path, name: str) -> Path:
     """Refuse the name of a file that no save would write; returns where it lies."""
     path = inside(folder, name)
     if any(part.startswith(".") for part in path.relative_to(folder).parts):
-        raise PlaceError(f"“{name[:80]}” is a hidden file: give a name without a point before it")
+        raise PlaceError(
+            say("“{name}” is a hidden file: give a name without a point before it", name=name[:80])
+        )
     return path
 
 
@@ -257,7 +264,10 @@ def lock(folder: Path, *, shared: bool = False) -> Iterator[None]:
             except BlockingIOError:
                 if monotonic() > until:
                     raise PlaceError(
-                        f"{folder} is being saved by another program: try again in a moment"
+                        say(
+                            "{folder} is being saved by another program: try again in a moment",
+                            folder=folder,
+                        )
                     ) from None
                 sleep(0.02)
             except OSError:
@@ -297,15 +307,15 @@ def _prepare(
     path = _place(folder, name)
     path.parent.mkdir(parents=True, exist_ok=True)
     if path.is_dir():
-        raise IsADirectoryError(21, "a folder lies there")
+        raise IsADirectoryError(21, say("a folder lies there"))
     if data is not None:
         write(journal / f"new{number}", data, durable)
     existed = os.path.lexists(path)
     if existed:
         if not path.is_file():
-            raise FileExistsError(17, "no plain file lies there")
+            raise FileExistsError(17, say("no plain file lies there"))
         if not os.access(path.parent, os.W_OK):
-            raise PermissionError(13, "Permission denied")
+            raise PermissionError(13, say("Permission denied"))
         _link(path, journal / f"old{number}")
     return _Task(name, number, existed, data is None, keep)
 

@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 from knitground.core.base.errors import GrowError
 from knitground.core.base.hashing import mix_one
 from knitground.core.base.progress import Progress, no_progress
+from knitground.core.base.tongue import say
 from knitground.core.grow.preview import fitted_picture, grow_stand_in, knit_stand_in, stand_in
 from knitground.core.grow.work import Work
 from knitground.core.model.layers import GroundLayer, MarkerLayer
@@ -43,12 +44,25 @@ def grow_chunks(
         The map does not wrap, has no recipe, or is too small to have an inside.
     """
     if not map_.wrap:
-        raise GrowError(f"“{map_.name}” does not wrap: chunks fit by its border; let it wrap first")
+        raise GrowError(
+            say(
+                "“{name}” does not wrap: chunks fit by its border; let it wrap first",
+                name=map_.name,
+            )
+        )
     if not map_.recipe.steps:
-        raise GrowError(f"the recipe of “{map_.name}” has no step yet: add one first")
+        raise GrowError(
+            say("the recipe of “{name}” has no step yet: add one first", name=map_.name)
+        )
     if min(map_.height, map_.width) < 4 * BAND:
         raise GrowError(
-            f"“{map_.name}” has {map_.height} × {map_.width} cells: chunks need {4 * BAND} a side"
+            say(
+                "“{name}” has {height} × {width} cells: chunks need {band} a side",
+                name=map_.name,
+                height=map_.height,
+                width=map_.width,
+                band=4 * BAND,
+            )
         )
     out = [stand_in(map_)]
     for number in range(1, count):

@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 
 from knitground.core.base.errors import GrowError
 from knitground.core.base.hashing import mix_one
+from knitground.core.base.tongue import say
 from knitground.core.grow.noise import noise_field
 from knitground.core.grow.parting import Parting, TerrainTree, plant_tree
 from knitground.core.grow.shares import exact_counts, ordered, top_places
@@ -71,7 +72,9 @@ def noise_ground(
     """
     wanted = {terrain: part for terrain, part in parts.items() if part > 0}
     if not wanted:
-        raise GrowError("every share is 0, so nothing can grow: give one terrain a share over 0")
+        raise GrowError(
+            say("every share is 0, so nothing can grow: give one terrain a share over 0")
+        )
     tree = plant_tree(graph, wanted)
     total = size[0] * size[1] if only is None else int(only.sum())
     names = sorted(wanted)

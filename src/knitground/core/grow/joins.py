@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from knitground.core.base.errors import GrowError
+from knitground.core.base.tongue import say
 from knitground.core.grow.work import Work
 from knitground.core.knit.fits import fitting
 from knitground.core.knit.layer import marked_tiles
@@ -63,8 +64,11 @@ def joins_of(work: Work, step: SolveStep) -> Joins:
         owner = work.project.tileset_named(step.tileset)
         if owner is None:
             raise GrowError(
-                f"{work.number} lays tiles of sheet “{step.tileset}”, which is not there: choose "
-                "another"
+                say(
+                    "{number} lays tiles of sheet “{tileset}”, which is not there: choose another",
+                    number=work.number,
+                    tileset=step.tileset,
+                )
             )
         by_marks = step.source is SolveFrom.MARKS
         found = _from_marks(work, step, owner) if by_marks else from_pixels(
@@ -72,8 +76,12 @@ def joins_of(work: Work, step: SolveStep) -> Joins:
         )  # fmt: skip
     if not 1 <= len(found.tiles) <= MAX_TILES:
         raise GrowError(
-            f"{work.number} has {len(found.tiles)} tiles to lay: it takes 1 to {MAX_TILES} with a "
-            "weight over 0"
+            say(
+                "{number} has {count} tiles to lay: it takes 1 to {max_tiles} with a weight over 0",
+                number=work.number,
+                count=len(found.tiles),
+                max_tiles=MAX_TILES,
+            )
         )
     if step.blocks == 1:
         _set_pairs(found, step.allowed, True)
@@ -112,8 +120,11 @@ def _from_marks(work: Work, step: SolveStep, owner: Tileset) -> Joins:
     kit = owner.set_named(step.set_name) or next(iter(owner.sets), None)
     if kit is None:
         raise GrowError(
-            f"{work.number}: “{owner.name}” has no terrain set: make one, or join tiles by their "
-            "pixels"
+            say(
+                "{number}: “{name}” has no terrain set: make one, or join tiles by their pixels",
+                number=work.number,
+                name=owner.name,
+            )
         )
     raw, tiles = marked_tiles(work.project, owner, kit)
     marks = raw.astype(np.int64)
@@ -140,7 +151,7 @@ def _from_marks(work: Work, step: SolveStep, owner: Tileset) -> Joins:
 def from_pixels(project: Project, owner: Tileset, tolerance: float) -> Joins:
     """Let tiles join whose outermost pixels are alike, within a mean difference of 0 to 255."""
     if owner.picture is None:
-        raise GrowError(f"the sheet of “{owner.name}” is missing: find it first")
+        raise GrowError(say("the sheet of “{name}” is missing: find it first", name=owner.name))
     filled = filled_tiles(owner)
     tiles = [TileRef(owner.name, int(r), int(c)) for r, c in np.argwhere(filled)]
     tiles = [t for t, w in zip(tiles, _weights(project, tiles)) if w > 0][: MAX_TILES + 1]
@@ -171,14 +182,21 @@ def _alike(one: NDArray[np.float32], other: NDArray[np.float32]) -> NDArray[np.f
 def _example(work: Work, step: SolveStep) -> Layer:
     if not step.example:
         raise GrowError(
-            f"{work.number} learns from an example: choose the layer that shows what may lie "
-            "side by side"
+            say(
+                "{number} learns from an example: choose the layer that shows what may lie "
+                "side by side",
+                number=work.number,
+            )
         )
     layer = work.map.layer_numbered(step.example)
     if not isinstance(layer, Layer) or not layer.holds_tiles or layer.number == step.layer:
         raise GrowError(
-            f"{work.number} learns from layer {step.example}, which is gone, has no tiles or is "
-            "the one that it makes: choose another"
+            say(
+                "{number} learns from layer {example}, which is gone, has no tiles or is the "
+                "one that it makes: choose another",
+                number=work.number,
+                example=step.example,
+            )
         )
     return layer
 
@@ -208,8 +226,15 @@ def _from_blocks(work: Work, step: SolveStep, pairs: Joins) -> Joins:
     blocks, first, counts = np.unique(flat[whole], axis=0, return_inverse=True, return_counts=True)
     if len(blocks) > MAX_TILES:
         raise GrowError(
-            f"{work.number}: “{layer.name}” has {len(blocks)} different blocks of {side} × {side}, "
-            f"{MAX_TILES} are the most: learn from pairs, or from a smaller example"
+            say(
+                "{number}: “{name}” has {count} different blocks of {side} × {side}, "
+                "{max_tiles} are the most: learn from pairs, or from a smaller example",
+                number=work.number,
+                name=layer.name,
+                count=len(blocks),
+                side=side,
+                max_tiles=MAX_TILES,
+            )
         )
     count = len(blocks)
     shaped = blocks.reshape(count, side, side)
@@ -239,7 +264,13 @@ def _from_example(work: Work, step: SolveStep) -> Joins:
     known = np.unique(cells[cells > 0])
     tiles = [tile for place in known.tolist() if (tile := work.map.legend.tile(place)) is not None]
     if not tiles:
-        raise GrowError(f"{work.number}: nothing lies on “{layer.name}”: lay an example first")
+        raise GrowError(
+            say(
+                "{number}: nothing lies on “{name}”: lay an example first",
+                number=work.number,
+                name=layer.name,
+            )
+        )
     number = np.full(len(work.map.legend) + 1, -1, np.int64)
     number[known] = np.arange(len(known))
     grid = np.where(cells > 0, number[np.maximum(cells, 0)], -1)

@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from knitground.core.base.errors import EditError, GrowError
 from knitground.core.base.hashing import mix_one
+from knitground.core.base.tongue import say
 from knitground.core.base.window import Box, index, read
 from knitground.core.grow.patchwork import mix_cells
 from knitground.core.grow.stepkind import DENSITY, MIX, ON_GROWN, As, Setting, StepKind
@@ -67,7 +68,9 @@ def fill_from_mix(
         laid &= taken_cells(lie, mix.fall, step.layer, box, seed, step.density, step.on)
         fallen = mix_cells(map_, mix, step.layer, box, seed, laid, laid)
     except EditError as error:
-        raise GrowError(f"step {place + 1}: mix “{mix.name}”: {error}") from error
+        raise GrowError(
+            say("step {place}: mix “{name}”: {error}", place=place + 1, name=mix.name, error=error)
+        ) from error
     return np.where(laid, fallen, 0)
 
 
@@ -78,13 +81,38 @@ def _laid_now(layer: Layer) -> Cells:
 def _mix_of(project: Project, step: MixStep, place: int) -> Mix:
     mix = next((each for each in project.mixes if each.name == step.mix), None)
     if mix is None:
-        raise GrowError(f"step {place + 1} draws from mix “{step.mix}”, which is not there")
+        raise GrowError(
+            say(
+                "step {place} draws from mix “{mix}”, which is not there",
+                place=place + 1,
+                mix=step.mix,
+            )
+        )
     if sum(mix.weights) <= 0:
-        raise GrowError(f"step {place + 1}: mix “{step.mix}” has no tile with a weight over 0")
+        raise GrowError(
+            say(
+                "step {place}: mix “{mix}” has no tile with a weight over 0",
+                place=place + 1,
+                mix=step.mix,
+            )
+        )
     if not 0 <= step.density <= 1:
-        raise GrowError(f"step {place + 1}: density {step.density:g} is out of bounds: give 0 to 1")
+        raise GrowError(
+            say(
+                "step {place}: density {density:g} is out of bounds: give 0 to 1",
+                place=place + 1,
+                density=step.density,
+            )
+        )
     if step.place not in PLACES:
-        raise GrowError(f"step {place + 1}: “{step.place}” is none of {list(PLACES)}")
+        raise GrowError(
+            say(
+                "step {place}: “{place2}” is none of {list}",
+                place=place + 1,
+                place2=step.place,
+                list=list(PLACES),
+            )
+        )
     return mix
 
 
@@ -105,7 +133,11 @@ def allowed_cells(
     )
     if not isinstance(ground, GroundLayer) or found is None:
         raise GrowError(
-            f"step {place + 1} looks at ground layer {step.on}, which is not there: choose another"
+            say(
+                "step {place} looks at ground layer {on}, which is not there: choose another",
+                place=place + 1,
+                on=step.on,
+            )
         )
     slots = terrain_slots(map_, ground, box, (terrains or {}).get(step.on, ground.terrain))
     named = np.zeros(256, np.bool_)
@@ -122,7 +154,11 @@ def run_mix(work: Work, step: MixStep) -> list[Grown]:
     layer = work.map.layer_numbered(step.layer)
     if not isinstance(layer, GrownLayer):
         raise GrowError(
-            f"{work.number} fills grown layer {step.layer}, which is not there: choose another"
+            say(
+                "{number} fills grown layer {layer}, which is not there: choose another",
+                number=work.number,
+                layer=step.layer,
+            )
         )
     terrains = {each.layer.number: each.made for each in work.before
                 if isinstance(each.layer, GroundLayer)}  # fmt: skip
@@ -139,13 +175,24 @@ def run_mix(work: Work, step: MixStep) -> list[Grown]:
 
 
 MIX_FILL = StepKind(
-    MixStep, "Mix fill", "Cells drawn from a mix by chance", ON_GROWN, run_mix,
+    MixStep,
+    say("Mix fill"),
+    say("Cells drawn from a mix by chance"),
+    ON_GROWN,
+    run_mix,
     lambda at: MixStep(at.layer.number, at.mix),
     (
-        MIX, DENSITY,
-        Setting("on", "On", As.GROUND, "The ground layer that says where tiles may lie"),
-        Setting("place", "Place", As.CHOICE, "Inside terrains, or where they meet", options=PLACES),
-        Setting("terrains", "Terrains", As.TERRAINS, "None chosen: any terrain", on="on"),
+        MIX,
+        DENSITY,
+        Setting("on", say("On"), As.GROUND, say("The ground layer that says where tiles may lie")),
+        Setting(
+            "place",
+            say("Place"),
+            As.CHOICE,
+            say("Inside terrains, or where they meet"),
+            options=PLACES,
+        ),
+        Setting("terrains", say("Terrains"), As.TERRAINS, say("None chosen: any terrain"), on="on"),
     ),
     alone=True,
-)  # fmt: skip
+)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from knitground.core.base.errors import GrowError
+from knitground.core.base.tongue import say
 from knitground.core.grow.ground import Noise, noise_ground
 from knitground.core.grow.sides import run_noise_sides
 from knitground.core.grow.stepkind import (
@@ -30,7 +31,13 @@ def run_noise(work: Work, step: NoiseStep) -> list[Grown]:
     map_ = work.map
     layer = map_.layer_numbered(step.layer)
     if not isinstance(layer, GroundLayer):
-        raise GrowError(f"{work.number} asks for ground layer {step.layer}, which is not there")
+        raise GrowError(
+            say(
+                "{number} asks for ground layer {layer}, which is not there",
+                number=work.number,
+                layer=step.layer,
+            )
+        )
     _, kit = work.kit(layer)
     _check_step(step)
     noise = Noise(step.scale, step.octaves, work.seed, step.form, step.stretch, step.turn)
@@ -70,7 +77,9 @@ def _noise_areas(
 
     marks = sorted(parts)
     if not any(parts.values()):
-        raise GrowError("every share is 0, so nothing can grow: give one terrain a share over 0")
+        raise GrowError(
+            say("every share is 0, so nothing can grow: give one terrain a share over 0")
+        )
     shown = work.shown(layer)
     total = work.size[0] * work.size[1] if shown is None else int(shown.sum())
     counts = exact_counts([parts[n] for n in marks], total)
@@ -83,24 +92,48 @@ def _noise_areas(
 
 def _check_step(step: NoiseStep) -> None:
     if not 2 <= step.scale <= 4096:
-        raise GrowError(f"scale {step.scale} is out of bounds: give 2 to 4096 cells")
+        raise GrowError(
+            say("scale {scale} is out of bounds: give 2 to 4096 cells", scale=step.scale)
+        )
     if not 1 <= step.octaves <= 8:
-        raise GrowError(f"{step.octaves} octaves are out of bounds: give 1 to 8")
+        raise GrowError(
+            say("{octaves} octaves are out of bounds: give 1 to 8", octaves=step.octaves)
+        )
     if any(share < 0 for _, share in step.shares):
-        raise GrowError("a share is negative: give 0 or more")
+        raise GrowError(say("a share is negative: give 0 or more"))
 
 
 NOISE = StepKind(
-    NoiseStep, "Noise ground", "Terrain laid by noise, as much of each as you say", ON_GROUND,
-    run_noise, lambda at: NoiseStep(at.layer.number, shares=even_shares(at)),
+    NoiseStep,
+    say("Noise ground"),
+    say("Terrain laid by noise, as much of each as you say"),
+    ON_GROUND,
+    run_noise,
+    lambda at: NoiseStep(at.layer.number, shares=even_shares(at)),
     (
-        SCALE, OCTAVES,
-        Setting("form", "Form", As.CHOICE, "Plain, in long ridges, or billowed",
-                options=tuple(NoiseForm)),
-        Setting("stretch", "Stretched", As.SLIDER, "How many times longer than wide", 1, 8, 0.5,
-                " ×"),
-        Setting("turn", "Turned", As.SLIDER, "Direction of what is stretched", 0, 180, 5, "°"),
+        SCALE,
+        OCTAVES,
+        Setting(
+            "form",
+            say("Form"),
+            As.CHOICE,
+            say("Plain, in long ridges, or billowed"),
+            options=tuple(NoiseForm),
+        ),
+        Setting(
+            "stretch",
+            say("Stretched"),
+            As.SLIDER,
+            say("How many times longer than wide"),
+            1,
+            8,
+            0.5,
+            " ×",
+        ),
+        Setting(
+            "turn", say("Turned"), As.SLIDER, say("Direction of what is stretched"), 0, 180, 5, "°"
+        ),
         SHARES,
     ),
     covers=True,
-)  # fmt: skip
+)

@@ -8,6 +8,7 @@ from typing import Any
 
 import numpy as np
 
+from knitground.core.base.tongue import say
 from knitground.core.grow.work import Grown
 from knitground.core.knit.keys import keys_of
 from knitground.core.knit.layer import layer_table, plain_terrains
@@ -38,10 +39,18 @@ class Plainless:
     @property
     def words(self) -> str:
         """Say what is wrong, and the three cures."""
-        cells = "1 cell is a gap" if self.cells == 1 else f"{self.cells} cells are gaps"
-        return (
-            f"terrain “{self.name}” of “{self.kit.name}” has no plain tile, so {cells} on "
-            f"“{self.layer.name}”: mark one, make one, or leave the terrain out"
+        cells = (
+            say("1 cell is a gap")
+            if self.cells == 1
+            else say("{cells} cells are gaps", cells=self.cells)
+        )
+        return say(
+            "terrain “{name}” of “{name2}” has no plain tile, so {cells} on “{name3}”: "
+            "mark one, make one, or leave the terrain out",
+            name=self.name,
+            name2=self.kit.name,
+            cells=cells,
+            name3=self.layer.name,
         )
 
 

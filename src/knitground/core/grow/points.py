@@ -7,6 +7,7 @@ from dataclasses import replace
 import numpy as np
 
 from knitground.core.base.hashing import cell_numbers
+from knitground.core.base.tongue import say
 from knitground.core.grow.distance import parts_of
 from knitground.core.grow.stepkind import As, Setting, StepKind
 from knitground.core.grow.work import Grown, Mask, Work
@@ -36,7 +37,7 @@ def run_markers(work: Work, step: MarkersStep) -> list[Grown]:
         name = f"{step.called} {n + 1}" if step.called and len(chosen) > 1 else step.called
         new = Marker(number + n, Shape.POINT, (at,), name, step.kind, (own,))
         made.append(_as_before(layer, new, own))
-    words = f"{len(chosen)} of {step.count} set"
+    words = say("{count} of {count2} set", count=len(chosen), count2=step.count)
     return [Grown(layer, (*kept, *made), words=words)]
 
 
@@ -101,14 +102,24 @@ def _reachable(work: Work, free: Mask, kind: str) -> Mask:
 
 
 MARKERS = StepKind(
-    MarkersStep, "Markers", "Points where conditions hold, so far apart", (MarkerLayer,),
-    run_markers, lambda at: MarkersStep(at.layer.number),
+    MarkersStep,
+    say("Markers"),
+    say("Points where conditions hold, so far apart"),
+    (MarkerLayer,),
+    run_markers,
+    lambda at: MarkersStep(at.layer.number),
     (
-        Setting("kind", "Kind", As.TEXT, "What a game takes them for"),
-        Setting("called", "Name", As.TEXT, "Several get a number each"),
-        Setting("count", "Count", As.SLIDER, "Asked for", 1, 60),
-        Setting("apart", "Apart", As.SLIDER, "Cells between two", 0, 64, unit=" cells"),
-        Setting("reach", "Reached from", As.MARKER,
-                "Kind of marker from which each can be reached"),
+        Setting("kind", say("Kind"), As.TEXT, say("What a game takes them for")),
+        Setting("called", say("Name"), As.TEXT, say("Several get a number each")),
+        Setting("count", say("Count"), As.SLIDER, say("Asked for"), 1, 60),
+        Setting(
+            "apart", say("Apart"), As.SLIDER, say("Cells between two"), 0, 64, unit=say(" cells")
+        ),
+        Setting(
+            "reach",
+            say("Reached from"),
+            As.MARKER,
+            say("Kind of marker from which each can be reached"),
+        ),
     ),
-)  # fmt: skip
+)

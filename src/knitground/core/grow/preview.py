@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from knitground.core.base.errors import GrowError
 from knitground.core.base.progress import Progress, no_progress
+from knitground.core.base.tongue import say
 from knitground.core.base.window import Box, read
 from knitground.core.grow.runner import last_made, run_recipe
 from knitground.core.grow.work import Grown
@@ -96,7 +97,9 @@ def alone_picture(
     grown = run_recipe(project, trial, progress, until=place + 1, skipped=skipped)
     own = [each for each in grown if each.step == place]
     if not own:
-        raise GrowError(skipped[-1] if skipped else f"step {place + 1} is switched off")
+        raise GrowError(
+            skipped[-1] if skipped else say("step {place} is switched off", place=place + 1)
+        )
     lay_on(trial, grown)
     numbers = {each.layer.number for each in own}
     trial.layers = [each for each in trial.layers if each.number in numbers]

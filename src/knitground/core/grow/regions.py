@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 
 from knitground.core.base.errors import GrowError
 from knitground.core.base.hashing import cell_numbers, mix_one
+from knitground.core.base.tongue import say
 from knitground.core.grow.noise import noise_field
 from knitground.core.grow.stepkind import (
     AREAS,
@@ -36,17 +37,19 @@ def run_regions(work: Work, step: RegionsStep) -> list[Grown]:
     places = work.places(ground)
     asked = {work.mark(ground, name): share for name, share in step.shares if share > 0}
     if not asked:
-        raise GrowError(f"{work.number} has no terrain with a share over 0: give one")
+        raise GrowError(
+            say("{number} has no terrain with a share over 0: give one", number=work.number)
+        )
     numbers, count, edge = regions(
         places.shape, step.size, step.warp, work.seed, wrap=work.map.wrap
     )
     terrain_of = _dealt(np.bincount(numbers.ravel(), minlength=count), asked, work.seed)
     made = terrain_of[numbers]
-    words = f"{count} regions"
+    words = say("{count} regions", count=count)
     if step.wall:
         walls, passages = _walls(numbers, edge, step, work.seed, wrap=work.map.wrap)
         made[walls] = work.mark(ground, step.wall)
-        words = f"{count} rooms, {passages} passages"
+        words = say("{count} rooms, {passages} passages", count=count, passages=passages)
     free = work.on_places(ground, work.mask(step))
     places[free] = made[free]
     places = work.joined(ground, places)
@@ -181,15 +184,28 @@ def _walls(
 
 
 REGIONS = StepKind(
-    RegionsStep, "Regions", "Patches round scattered points, or rooms with passages", ON_GROUND,
-    run_regions, lambda at: RegionsStep(at.layer.number, shares=even_shares(at)),
+    RegionsStep,
+    say("Regions"),
+    say("Patches round scattered points, or rooms with passages"),
+    ON_GROUND,
+    run_regions,
+    lambda at: RegionsStep(at.layer.number, shares=even_shares(at)),
     (
-        Setting("size", "Size", As.SLIDER, "Cells from one region to the next", 4, 64,
-                unit=" cells"),
-        Setting("warp", "Ragged", As.PART, "How ragged their borders are"),
-        Setting("wall", "Walls", As.TERRAIN, "Terrain between rooms; none: regions that touch"),
-        Setting("thick", "Thick", As.SLIDER, "Cells of wall", 1, 8, unit=" cells"),
+        Setting(
+            "size",
+            say("Size"),
+            As.SLIDER,
+            say("Cells from one region to the next"),
+            4,
+            64,
+            unit=say(" cells"),
+        ),
+        Setting("warp", say("Ragged"), As.PART, say("How ragged their borders are")),
+        Setting(
+            "wall", say("Walls"), As.TERRAIN, say("Terrain between rooms; none: regions that touch")
+        ),
+        Setting("thick", say("Thick"), As.SLIDER, say("Cells of wall"), 1, 8, unit=say(" cells")),
         SHARES,
     ),
     AREAS,
-)  # fmt: skip
+)

@@ -8,6 +8,7 @@ import numpy as np
 
 from knitground.core.base.errors import EditError, GrowError, KnitError
 from knitground.core.base.hashing import mix_one
+from knitground.core.base.tongue import say
 from knitground.core.base.window import Box
 from knitground.core.grow.stepkind import ON_GROWN, As, Setting, Start, StepKind
 from knitground.core.grow.work import Grown, Work
@@ -127,23 +128,37 @@ def live_rules(
     own = map_.layer_numbered(step.layer)
     if not isinstance(own, GrownLayer):
         raise GrowError(
-            f"step {place + 1} makes grown layer {step.layer}, which is not there: choose another"
+            say(
+                "step {place} makes grown layer {layer}, which is not there: choose another",
+                place=place + 1,
+                layer=step.layer,
+            )
         )
     source = map_.layer_numbered(step.source)
     if source is None or source is own:
         raise GrowError(
-            f"step {place + 1} reads layer {step.source}, which is not there or is the one that it "
-            "makes: choose another"
+            say(
+                "step {place} reads layer {source}, which is not there or is the one that it "
+                "makes: choose another",
+                place=place + 1,
+                source=step.source,
+            )
         )
     listed = project.rules_named(step.rules)
     if listed is None:
-        raise GrowError(f"step {place + 1} uses rule list “{step.rules}”, which is not there")
+        raise GrowError(
+            say(
+                "step {place} uses rule list “{rules}”, which is not there",
+                place=place + 1,
+                rules=step.rules,
+            )
+        )
     try:
         board = Board(project, map_, source, cells, terrains)
         board.layer("")
         table = compile_rewrite(listed, board, stock_of(project, map_))
     except EditError as error:
-        raise GrowError(f"step {place + 1}: {error}") from error
+        raise GrowError(say("step {place}: {error}", place=place + 1, error=error)) from error
     live = LiveRules(step, board, table, mix_one(map_.recipe.seed, map_.recipe.salt_of(place)), own)
     # What it makes it does not read: only what was laid there by hand.
     live.board.pins_only = frozenset(layer.number for layer in live.layers.values())
@@ -168,19 +183,33 @@ def run_rewrite(work: Work, step: RewriteStep) -> list[Grown]:
 def _begin(at: Start) -> RewriteStep:
     source = next((e for e in at.map.layers if e is not at.layer and e.holds_tiles), None)
     if not at.project.rule_lists or source is None:
-        raise EditError("it needs a rule list and a layer to read: make rules in Rules")
+        raise EditError(say("it needs a rule list and a layer to read: make rules in Rules"))
     return RewriteStep(at.layer.number, at.project.rule_lists[0].name, source.number)
 
 
 REWRITE = StepKind(
-    RewriteStep, "Rewrite", "Blocks found on a layer, replaced by rules", ON_GROWN, run_rewrite,
+    RewriteStep,
+    say("Rewrite"),
+    say("Blocks found on a layer, replaced by rules"),
+    ON_GROWN,
+    run_rewrite,
     _begin,
     (
-        Setting("rules", "Rules", As.RULES, "The list of rules, made in Rules"),
-        Setting("source", "Reads", As.LAYER, "The layer that the rules read"),
-        Setting("passes", "Passes", As.WHOLE, "How often the rules are tried at most", 1,
-                MAX_PASSES),
-        Setting("copies", "copies what no rule takes", As.CHECK,
-                "Shows the source where none fits"),
+        Setting("rules", say("Rules"), As.RULES, say("The list of rules, made in Rules")),
+        Setting("source", say("Reads"), As.LAYER, say("The layer that the rules read")),
+        Setting(
+            "passes",
+            say("Passes"),
+            As.WHOLE,
+            say("How often the rules are tried at most"),
+            1,
+            MAX_PASSES,
+        ),
+        Setting(
+            "copies",
+            say("copies what no rule takes"),
+            As.CHECK,
+            say("Shows the source where none fits"),
+        ),
     ),
-)  # fmt: skip
+)

@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 
 from knitground.core.base.errors import GrowError
 from knitground.core.base.hashing import cell_numbers, mix_one
+from knitground.core.base.tongue import say
 from knitground.core.chance.draw import MIX_SLOTS, draw_cells, slot_table
 from knitground.core.grow.distance import parts_of
 from knitground.core.grow.stepkind import As, Setting, Start, StepKind
@@ -34,12 +35,17 @@ _LEAST_PATCH = 6
 
 def run_route(work: Work, step: RouteStep) -> list[Grown]:
     """Lay ways; places that can not be reached are told."""
-    layer = work.layer(step.layer, GroundLayer | GrownLayer, "ground or grown")  # type: ignore[arg-type]
+    layer = work.layer(step.layer, GroundLayer | GrownLayer, say("ground or grown"))  # type: ignore[arg-type]
     costs = route_costs(work, step)
     ends = route_ends(work, step, costs)
     if len(ends) < 2:
         raise GrowError(
-            f"{work.number} joins {step.between}, and there are {len(ends)}: it takes two"
+            say(
+                "{number} joins {between}, and there are {count}: it takes two",
+                number=work.number,
+                between=step.between,
+                count=len(ends),
+            )
         )
     wrap = work.map.wrap and step.between is not RouteEnd.BORDERS
     ways = _ways_there(work, layer)
@@ -47,11 +53,16 @@ def run_route(work: Work, step: RouteStep) -> list[Grown]:
     through = work.map.wrap and step.between is RouteEnd.BORDERS
     made = _lay(work, step, layer, paths, through=through)
     cells = len({(r % work.size[0], c % work.size[1]) for path in paths for r, c in path})
-    words = f"{len(ends) - len(lost)} of {len(ends)} places joined, {cells} cells of way"
+    words = say(
+        "{count} of {count2} places joined, {cells} cells of way",
+        count=len(ends) - len(lost),
+        count2=len(ends),
+        cells=cells,
+    )
     if lost:
         names = (work.map.lattice.name_of(*each) for each in lost[:3])
-        where = ", ".join(f"row {row}, column {col}" for row, col in names)
-        words += f" · no way to {where}"
+        where = ", ".join(say("row {row}, column {col}", row=row, col=col) for row, col in names)
+        words += say(" · no way to {where}", where=where)
     return [Grown(layer, made, (), words=words)]
 
 
@@ -362,7 +373,11 @@ def _lay_tiles(work: Work, step: RouteStep, layer: GrownLayer, mask: Mask) -> ND
     entries = [each for each in mix.entries if each.weight > 0] if mix else []
     if not entries:
         raise GrowError(
-            f"{work.number} lays tiles of mix “{step.mix}”, which is not there or empty: choose one"
+            say(
+                "{number} lays tiles of mix “{mix}”, which is not there or empty: choose one",
+                number=work.number,
+                mix=step.mix,
+            )
         )
     places = np.array([work.map.legend.place(each.tile) for each in entries], np.int32)
     table = slot_table(places, [each.weight for each in entries], MIX_SLOTS)
@@ -382,22 +397,56 @@ def _begin(at: Start) -> RouteStep:
 
 
 ROUTE = StepKind(
-    RouteStep, "Route", "Ways between markers, borders or patches of terrain",
-    (GroundLayer, GrownLayer), run_route, _begin,
+    RouteStep,
+    say("Route"),
+    say("Ways between markers, borders or patches of terrain"),
+    (GroundLayer, GrownLayer),
+    run_route,
+    _begin,
     (
-        Setting("terrain", "Lays", As.TERRAIN, "The terrain of the way"),
-        Setting("mix", "Tiles of", As.MIX, "What is laid on a grown layer"),
-        Setting("between", "Joins", As.CHOICE, "What it leads to", options=tuple(RouteEnd)),
-        Setting("kind", "Kind", As.MARKER, "Markers of this kind; empty is all of them",
-                only=("between", (RouteEnd.MARKERS,))),
-        Setting("ground", "Over", As.GROUND, "The ground layer that makes going dear"),
-        Setting("seek", "Patches", As.TERRAINS, "Patches of this terrain are joined", on="ground",
-                only=("between", (RouteEnd.REGIONS,))),
-        Setting("dear", "Dear", As.TERRAINS, "Terrains that it goes round if it can", on="ground"),
-        Setting("never", "Never", As.TERRAINS, "Terrains that it never crosses", on="ground"),
-        Setting("width", "Width", As.SLIDER, "Cells; ways of edge sets are one", 1, 8,
-                unit=" cells"),
-        Setting("wobble", "Wobble", As.PART, "How much chance bends it"),
-        Setting("joins", "joins ways that are there", As.CHECK, "Ways are cheap to follow"),
+        Setting("terrain", say("Lays"), As.TERRAIN, say("The terrain of the way")),
+        Setting("mix", say("Tiles of"), As.MIX, say("What is laid on a grown layer")),
+        Setting(
+            "between", say("Joins"), As.CHOICE, say("What it leads to"), options=tuple(RouteEnd)
+        ),
+        Setting(
+            "kind",
+            say("Kind"),
+            As.MARKER,
+            say("Markers of this kind; empty is all of them"),
+            only=("between", (RouteEnd.MARKERS,)),
+        ),
+        Setting("ground", say("Over"), As.GROUND, say("The ground layer that makes going dear")),
+        Setting(
+            "seek",
+            say("Patches"),
+            As.TERRAINS,
+            say("Patches of this terrain are joined"),
+            on="ground",
+            only=("between", (RouteEnd.REGIONS,)),
+        ),
+        Setting(
+            "dear",
+            say("Dear"),
+            As.TERRAINS,
+            say("Terrains that it goes round if it can"),
+            on="ground",
+        ),
+        Setting(
+            "never", say("Never"), As.TERRAINS, say("Terrains that it never crosses"), on="ground"
+        ),
+        Setting(
+            "width",
+            say("Width"),
+            As.SLIDER,
+            say("Cells; ways of edge sets are one"),
+            1,
+            8,
+            unit=say(" cells"),
+        ),
+        Setting("wobble", say("Wobble"), As.PART, say("How much chance bends it")),
+        Setting(
+            "joins", say("joins ways that are there"), As.CHECK, say("Ways are cheap to follow")
+        ),
     ),
-)  # fmt: skip
+)

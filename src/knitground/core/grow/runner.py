@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 
 from knitground.core.base.errors import GrowError, KnitError
 from knitground.core.base.progress import Progress, no_progress
+from knitground.core.base.tongue import say
 from knitground.core.base.window import Box, read
 from knitground.core.grow.kinds import STEP_KINDS
 from knitground.core.grow.mixfill import fill_from_mix
@@ -99,7 +100,9 @@ def run_recipe(
     """
     steps = map_.recipe.steps
     if not steps:
-        raise GrowError(f"the recipe of map “{map_.name}” has no step yet: add one in Grow")
+        raise GrowError(
+            say("the recipe of map “{name}” has no step yet: add one in Grow", name=map_.name)
+        )
     results: list[Grown] = []
     last = len(steps) if until is None else min(until, len(steps))
     known = _known(project) if kept is not None else b""

@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 
 from knitground.core.base.errors import GrowError
 from knitground.core.base.hashing import cell_numbers, mix_one
+from knitground.core.base.tongue import say
 from knitground.core.grow.noise import noise_field
 from knitground.core.grow.stepkind import DENSITY, MIX, ON_GROWN, As, Setting, StepKind
 from knitground.core.grow.work import Grown, Mask, Work
@@ -55,7 +56,7 @@ def strewn_of(project: Project, map_: Map, mix: Mix) -> list[Strewn]:
                 np.int32,
             )
             name = entry.patch.name
-        out.append(Strewn(cells, entry.weight, name or f"entry {number + 1}"))
+        out.append(Strewn(cells, entry.weight, name or say("entry {number}", number=number + 1)))
     return out
 
 
@@ -64,10 +65,22 @@ def run_scatter(work: Work, step: ScatterStep) -> list[Grown]:
     layer = work.layer(step.layer, GrownLayer, "grown")
     mix = next((each for each in work.project.mixes if each.name == step.mix), None)
     if mix is None:
-        raise GrowError(f"{work.number} draws from mix “{step.mix}”, which is not there")
+        raise GrowError(
+            say(
+                "{number} draws from mix “{mix}”, which is not there",
+                number=work.number,
+                mix=step.mix,
+            )
+        )
     things = strewn_of(work.project, work.map, mix)
     if not things:
-        raise GrowError(f"{work.number}: mix “{step.mix}” has nothing with a weight over 0")
+        raise GrowError(
+            say(
+                "{number}: mix “{mix}” has nothing with a weight over 0",
+                number=work.number,
+                mix=step.mix,
+            )
+        )
     dense = work.where(step.where)
     cells = work.own_cells(layer)
     taken = (cells > 0) | layer.pinned
@@ -81,7 +94,9 @@ def run_scatter(work: Work, step: ScatterStep) -> list[Grown]:
     words = ", ".join(f"{n} {each.name}" for each, n in zip(things, counts))
     short = [(each.name, n, want) for each, n, want in zip(things, counts, wanted) if n < want]
     if short:
-        words += " · no room for " + ", ".join(f"{want - n} {name}" for name, n, want in short[:3])
+        words += say(" · no room for ") + ", ".join(
+            f"{want - n} {name}" for name, n, want in short[:3]
+        )
     out = np.where(made > 0, made, cells)
     return [Grown(layer, out, ((step.mix, step.density, laid),), words=words)]
 
@@ -250,15 +265,36 @@ class _Ground:
 
 
 SCATTER = StepKind(
-    ScatterStep, "Scatter", "Tiles and patches, whole and apart from each other", ON_GROWN,
-    run_scatter, lambda at: ScatterStep(at.layer.number, at.mix),
+    ScatterStep,
+    say("Scatter"),
+    say("Tiles and patches, whole and apart from each other"),
+    ON_GROWN,
+    run_scatter,
+    lambda at: ScatterStep(at.layer.number, at.mix),
     (
-        MIX, DENSITY,
-        Setting("gap", "Gap", As.SLIDER, "Free cells round each", 0, 12, unit=" cells"),
-        Setting("alike", "Alike", As.SLIDER, "Free cells between two of the same kind", 0, 24,
-                unit=" cells"),
-        Setting("clumps", "Clumps", As.SLIDER, "Cells from one clump to the next; 0 is even", 0, 48,
-                unit=" cells"),
+        MIX,
+        DENSITY,
+        Setting(
+            "gap", say("Gap"), As.SLIDER, say("Free cells round each"), 0, 12, unit=say(" cells")
+        ),
+        Setting(
+            "alike",
+            say("Alike"),
+            As.SLIDER,
+            say("Free cells between two of the same kind"),
+            0,
+            24,
+            unit=say(" cells"),
+        ),
+        Setting(
+            "clumps",
+            say("Clumps"),
+            As.SLIDER,
+            say("Cells from one clump to the next; 0 is even"),
+            0,
+            48,
+            unit=say(" cells"),
+        ),
     ),
     alone=True,
-)  # fmt: skip
+)

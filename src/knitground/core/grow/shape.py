@@ -7,6 +7,7 @@ from numpy.typing import NDArray
 
 from knitground.core.base.errors import GrowError
 from knitground.core.base.hashing import mix_one
+from knitground.core.base.tongue import say
 from knitground.core.grow.noise import noise_field
 from knitground.core.grow.shares import ordered, top_places
 from knitground.core.grow.stepkind import AREAS, ON_GROUND, As, Setting, StepKind
@@ -58,7 +59,11 @@ def _picture_field(work: Work, name: str, size: tuple[int, int]) -> Field:
     sheet = work.project.tileset_named(name)
     if sheet is None or sheet.picture is None:
         raise GrowError(
-            f"{work.number} reads the picture of sheet “{name}”, which is not there: choose another"
+            say(
+                "{number} reads the picture of sheet “{name}”, which is not there: choose another",
+                number=work.number,
+                name=name,
+            )
         )
     picture = sheet.picture.astype(np.float64)
     grey = (picture[..., :3] @ (0.3, 0.59, 0.11)) * picture[..., 3] / 255 / 127.5 - 1
@@ -77,8 +82,12 @@ def run_border(work: Work, step: BorderStep) -> list[Grown]:
     """
     if work.map.wrap:
         raise GrowError(
-            f"{work.number} lays a border, and “{work.map.name}” wraps and has none: take the step "
-            "out, or let the map end at its borders"
+            say(
+                "{number} lays a border, and “{name}” wraps and has none: take the step out, "
+                "or let the map end at its borders",
+                number=work.number,
+                name=work.map.name,
+            )
         )
     ground = work.layer(step.layer, GroundLayer, "ground")
     mark = work.mark(ground, step.terrain)
@@ -98,28 +107,46 @@ def run_border(work: Work, step: BorderStep) -> list[Grown]:
 
 
 SHAPE = StepKind(
-    ShapeStep, "Shape", "An island, a lake, a band, a gradient, or a grey picture", ON_GROUND,
-    run_shape, lambda at: ShapeStep(at.layer.number, at.terrain),
+    ShapeStep,
+    say("Shape"),
+    say("An island, a lake, a band, a gradient, or a grey picture"),
+    ON_GROUND,
+    run_shape,
+    lambda at: ShapeStep(at.layer.number, at.terrain),
     (
-        Setting("terrain", "Lays", As.TERRAIN, "The terrain of the shape"),
-        Setting("form", "Form", As.CHOICE, "What it is like", options=tuple(ShapeOf)),
-        Setting("share", "Share", As.PART, "Part of the places that it takes"),
-        Setting("rough", "Rough", As.PART, "How much noise bends its border"),
-        Setting("turn", "From", As.SLIDER, "Where a gradient begins; 0 is at the left", 0, 360, 5,
-                "°", only=("form", (ShapeOf.GRADIENT,))),
-        Setting("sheet", "Picture", As.SHEET, "The sheet whose bright parts are taken",
-                only=("form", (ShapeOf.PICTURE,))),
+        Setting("terrain", say("Lays"), As.TERRAIN, say("The terrain of the shape")),
+        Setting("form", say("Form"), As.CHOICE, say("What it is like"), options=tuple(ShapeOf)),
+        Setting("share", say("Share"), As.PART, say("Part of the places that it takes")),
+        Setting("rough", say("Rough"), As.PART, say("How much noise bends its border")),
+        Setting(
+            "turn",
+            say("From"),
+            As.SLIDER,
+            say("Where a gradient begins; 0 is at the left"),
+            0,
+            360,
+            5,
+            "°",
+            only=("form", (ShapeOf.GRADIENT,)),
+        ),
+        Setting(
+            "sheet",
+            say("Picture"),
+            As.SHEET,
+            say("The sheet whose bright parts are taken"),
+            only=("form", (ShapeOf.PICTURE,)),
+        ),
     ),
     AREAS,
-)  # fmt: skip
+)
 
 BORDER = StepKind(
-    BorderStep, "Border", "A terrain along the map's borders", ON_GROUND, run_border,
+    BorderStep, say("Border"), say("A terrain along the map's borders"), ON_GROUND, run_border,
     lambda at: BorderStep(at.layer.number, at.terrain),
     (
-        Setting("terrain", "Lays", As.TERRAIN, "The terrain along the borders"),
-        Setting("width", "Width", As.SLIDER, "Cells", 1, 24, unit=" cells"),
-        Setting("rough", "Rough", As.PART, "How much noise bends it"),
+        Setting("terrain", say("Lays"), As.TERRAIN, say("The terrain along the borders")),
+        Setting("width", say("Width"), As.SLIDER, say("Cells"), 1, 24, unit=say(" cells")),
+        Setting("rough", say("Rough"), As.PART, say("How much noise bends it")),
     ),
     AREAS,
 )  # fmt: skip

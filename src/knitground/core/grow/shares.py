@@ -6,6 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from knitground.core.base.errors import GrowError
+from knitground.core.base.tongue import say
 
 _FINE = 2.0**24  # of a deviation; over a hundred deviations still fit 32 bits
 
@@ -20,7 +21,11 @@ def exact_counts(parts: list[float], total: int) -> list[int]:
     """
     whole = sum(parts)
     if not 0 < whole < float("inf") or min(parts) < 0:
-        raise GrowError(f"shares {parts} can not be laid: give at least one terrain more than 0")
+        raise GrowError(
+            say(
+                "shares {parts} can not be laid: give at least one terrain more than 0", parts=parts
+            )
+        )
     exact = [part / whole * total for part in parts]
     counts = [int(value) for value in exact]
     order = sorted(range(len(parts)), key=lambda n: counts[n] - exact[n])

@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from knitground.core.base.errors import GrowError
+from knitground.core.base.tongue import say
 from knitground.core.grow.ground import Noise
 from knitground.core.grow.work import Grown, Work
 from knitground.core.knit.sides import with_sides
@@ -27,7 +28,9 @@ def run_noise_sides(work: Work, step: NoiseStep, layer: GroundLayer, noise: Nois
     nothing = asked.pop(0, 0.0)
     total = sum(asked.values())
     if not total:
-        raise GrowError("every share is 0, so nothing can grow: give one terrain a share over 0")
+        raise GrowError(
+            say("every share is 0, so nothing can grow: give one terrain a share over 0")
+        )
     whole = total + nothing if nothing else max(100.0, total)
     free = work.mask(step)
     shares = []

@@ -9,6 +9,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
+from knitground.core.base.tongue import say
 from knitground.core.grow.distance import parts_of
 from knitground.core.grow.stepkind import AREAS, ON_GROUND, As, Setting, StepKind
 from knitground.core.grow.work import Grown, Mask, Places, Work
@@ -33,7 +34,7 @@ def run_smooth(work: Work, step: SmoothStep) -> list[Grown]:
     asked = np.bincount(before.ravel(), minlength=256)
     wanted = {n: float(asked[n]) for n in np.flatnonzero(asked).tolist()}
     changed = float((places != before).mean())
-    words = f"{changed:.1%} of the places changed"
+    words = say("{changed:.1%} of the places changed", changed=changed)
     return [Grown(ground, terrain, work.shares_laid(ground, places, wanted), words=words)]
 
 
@@ -99,14 +100,33 @@ def without_islands(places: Places, free: Mask, least: int, *, wrap: bool) -> Pl
 
 
 SMOOTH = StepKind(
-    SmoothStep, "Smooth", "Round what is ragged; islands and holes go", ON_GROUND, run_smooth,
+    SmoothStep,
+    say("Smooth"),
+    say("Round what is ragged; islands and holes go"),
+    ON_GROUND,
+    run_smooth,
     lambda at: SmoothStep(at.layer.number),
     (
-        Setting("passes", "Passes", As.SLIDER, "How often; 0 only takes islands away", 0,
-                MAX_PASSES),
-        Setting("least", "Least", As.SLIDER, "Islands and holes of fewer places go", 0, 60,
-                unit=" places"),
-        Setting("keeps_shares", "keeps the shares", As.CHECK, "Each terrain keeps its places"),
+        Setting(
+            "passes",
+            say("Passes"),
+            As.SLIDER,
+            say("How often; 0 only takes islands away"),
+            0,
+            MAX_PASSES,
+        ),
+        Setting(
+            "least",
+            say("Least"),
+            As.SLIDER,
+            say("Islands and holes of fewer places go"),
+            0,
+            60,
+            unit=say(" places"),
+        ),
+        Setting(
+            "keeps_shares", say("keeps the shares"), As.CHECK, say("Each terrain keeps its places")
+        ),
     ),
     AREAS,
-)  # fmt: skip
+)

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from time import monotonic
 
 import numpy as np
 from numpy.typing import NDArray
 
 from knitground.core.base.errors import EditError, GrowError
+from knitground.core.base.tongue import say, say_many
 from knitground.core.grow.joins import Joins, joins_of
 from knitground.core.grow.reach import Reach
 from knitground.core.grow.solver import Solved, Solver, wrong_joins
@@ -35,8 +35,12 @@ def run_solve(work: Work, step: SolveStep) -> list[Grown]:
     area = work.mask(step)
     if int(area.sum()) > MAX_SOLVED:
         raise GrowError(
-            f"{work.number} would solve {int(area.sum())} cells, {MAX_SOLVED} are the most: give "
-            "it an area"
+            say(
+                "{number} would solve {number2} cells, {max_solved} are the most: give it an area",
+                number=work.number,
+                number2=int(area.sum()),
+                max_solved=MAX_SOLVED,
+            )
         )
     task = _Task(work, step, layer, joins, area)
     solver, found, left = task.solved()
@@ -45,22 +49,36 @@ def run_solve(work: Work, step: SolveStep) -> list[Grown]:
         found.cells = np.array(solver.done, np.int32).reshape(work.size)
     wrong = wrong_joins(joins, found.cells, wrap=task.wraps)
     if wrong and not found.proven:
-        raise GrowError(f"{work.number}: {len(wrong)} cells do not join: tell the makers")
+        raise GrowError(
+            say(
+                "{number}: {count} cells do not join: tell the makers",
+                number=work.number,
+                count=len(wrong),
+            )
+        )
     made = task.before if found.proven else task.laid_as(found.cells)
     words, spots = _told(work, joins, found)
     if found.proven:
         words += _missing(work, step, joins, solver, found)
     elif left:
-        words += f" · nothing fits in {_count(left, 'cell')}: left out"
+        words += say(
+            " · nothing fits in {count}: left out",
+            count=say_many("{count} cell", "{count} cells", len(left)),
+        )
         spots = spots or tuple(left[:64])
     if len(parts) > 1:
         alone = [cell for part in parts[1:] for cell in part]
-        words += f" · “{step.reach}” in {len(parts)} parts, {_count(alone, 'cell')} not reached"
+        words += say(
+            " · “{reach}” in {count} parts, {count2} not reached",
+            reach=step.reach,
+            count=len(parts),
+            count2=say_many("{count} cell", "{count} cells", len(alone)),
+        )
         spots = spots or tuple(divmod(cell, int(work.size[1])) for cell in alone[:64])
     elif parts:
-        words += f" · all “{step.reach}” reached"
+        words += say(" · all “{reach}” reached", reach=step.reach)
     elif step.reach and found.holes and not found.proven:
-        words += f" · whether all “{step.reach}” are reached was not looked at"
+        words += say(" · whether all “{reach}” are reached was not looked at", reach=step.reach)
     laid = float((found.cells >= 0).sum()) / max(1, int(task.area.sum()))
     shares = ((step.tileset or "tiles", 1.0, laid),)
     return [Grown(layer, made, shares, words=words, spots=spots)]
@@ -124,10 +142,6 @@ class _Task:
             self.work.show(Grown(self.layer, self.laid_as(cells), step=self.work.place))
 
 
-def _count(things: Sequence[object], what: str) -> str:
-    return f"{len(things)} {what}{'s' * (len(things) != 1)}"
-
-
 def _gap(solver: Solver, found: Solved) -> tuple[int, int]:
     """Choose the cell to be left out where it is impossible: a given one only if all round it are.
 
@@ -144,8 +158,8 @@ def _gap(solver: Solver, found: Solved) -> tuple[int, int]:
 
 
 _FACING = (
-    ("above", (Slot.SW, Slot.SE), Slot.S), ("at the right", (Slot.NW, Slot.SW), Slot.W),
-    ("below", (Slot.NW, Slot.NE), Slot.N), ("at the left", (Slot.NE, Slot.SE), Slot.E),
+    ("above", (Slot.SW, Slot.SE), Slot.S), (say("at the right"), (Slot.NW, Slot.SW), Slot.W),
+    ("below", (Slot.NW, Slot.NE), Slot.N), (say("at the left"), (Slot.NE, Slot.SE), Slot.E),
 )  # fmt: skip
 """Where a neighbour lies (N E S W), and the slots of its side that faces the cell."""
 
@@ -173,7 +187,12 @@ def _missing(work: Work, step: SolveStep, joins: Joins, solver: Solver, found: S
         wanted.append(f"{' and '.join(names)} {where}")
     if not wanted:
         return ""
-    return f" · row {row}, column {col} would take a tile with {', '.join(wanted)}"
+    return say(
+        " · row {row}, column {col} would take a tile with {words}",
+        row=row,
+        col=col,
+        words=", ".join(wanted),
+    )
 
 
 def _reached(work: Work, step: SolveStep, joins: Joins, solver: Solver) -> list[list[int]]:
@@ -196,8 +215,12 @@ def _reached(work: Work, step: SolveStep, joins: Joins, solver: Solver) -> list[
                 ways[side] |= 1 << n
     if not members:
         raise GrowError(
-            f"{work.number}: no tile that it lays has the tag “{step.reach}”: give some of them "
-            "that tag in Tiles, or choose another"
+            say(
+                "{number}: no tile that it lays has the tag “{reach}”: give some of them "
+                "that tag in Tiles, or choose another",
+                number=work.number,
+                reach=step.reach,
+            )
         )
     solver.until = monotonic() + step.seconds
     return Reach(solver, members, (ways[0], ways[1], ways[2], ways[3])).join()
@@ -211,25 +234,40 @@ def _told(work: Work, joins: Joins, found: Solved) -> tuple[str, tuple[tuple[int
     if found.proven:
         row, col = named[0]
         far = [spot for spot in named[1:] if spot != named[0]]
-        others = ", ".join(f"row {r}, column {c}" for r, c in far[:3])
+        others = ", ".join(say("row {r}, column {c}", r=r, c=c) for r, c in far[:3])
         return (
-            f"impossible: nothing fits in row {row}, column {col} between what is given at "
-            f"{others or 'the border'}",
+            say(
+                "impossible: nothing fits in row {row}, column {col} between what is given at {it}",
+                row=row,
+                col=col,
+                it=others or say("the border"),
+            ),
             spots,
         )
     if found.holes:
         row, col = named[0]
-        return f"{len(found.holes)} cells stay empty, the first in row {row}, column {col}", spots
+        return say(
+            "{count} cells stay empty, the first in row {row}, column {col}",
+            count=len(found.holes),
+            row=row,
+            col=col,
+        ), spots
     shown = {joins.tiles[n] for n in np.unique(found.cells[found.cells >= 0]).tolist()}
-    words = f"all join · {len(shown)} of {len(set(joins.tiles))} tiles used"
+    words = say(
+        "all join · {count} of {count2} tiles used", count=len(shown), count2=len(set(joins.tiles))
+    )
     if found.over:
         tile, more = next(iter(found.over.items()))
         over = joins.tiles[tile]
         alike = [n for n, each in enumerate(joins.tiles) if each == over]
         lies = np.argwhere(np.isin(found.cells, alike))
-        words += (
-            f" · the tile of row {over.row}, column {over.col} lies {len(lies)} times, {more} too"
-            " often: nothing else fits where it is"
+        words += say(
+            " · the tile of row {row}, column {col} lies {count} times, {more} too "
+            "often: nothing else fits where it is",
+            row=over.row,
+            col=over.col,
+            count=len(lies),
+            more=more,
         )
         return words, tuple((int(r), int(c)) for r, c in lies[:64])
     return words, ()
@@ -240,7 +278,7 @@ def _begin(at: Start) -> SolveStep:
     home = next((each for each in tilesets if each.sets), None)
     sheet = home or next(iter(tilesets), None)
     if sheet is None:
-        raise EditError("it lays tiles of a sheet: open one first")
+        raise EditError(say("it lays tiles of a sheet: open one first"))
     source = SolveFrom.MARKS if home else SolveFrom.PIXELS
     return SolveStep(at.layer.number, sheet.name, source, home.sets[0].name if home else "")
 
@@ -249,29 +287,83 @@ _BY_MARKS = ("source", (SolveFrom.MARKS,))
 _BY_PIXELS = ("source", (SolveFrom.PIXELS,))
 _BY_EXAMPLE = ("source", (SolveFrom.EXAMPLE,))
 SOLVE = StepKind(
-    SolveStep, "Solve", "Tiles for an area so that all join", ON_GROWN, run_solve, _begin,
+    SolveStep,
+    say("Solve"),
+    say("Tiles for an area so that all join"),
+    ON_GROWN,
+    run_solve,
+    _begin,
     (
-        Setting("tileset", "Tiles of", As.SHEET, "The sheet whose tiles are laid",
-                only=("source", (SolveFrom.MARKS, SolveFrom.PIXELS))),
-        Setting("source", "Joined by", As.CHOICE, "What tells which tiles may lie side by side",
-                options=tuple(SolveFrom)),
-        Setting("set_name", "Set", As.SET, "The set whose marks are read", only=_BY_MARKS),
-        Setting("tolerance", "Tolerance", As.SLIDER, "Mean difference of touching pixels", 0, 120,
-                only=_BY_PIXELS),
-        Setting("example", "Example", As.LAYER, "The layer that shows what may lie side by side",
-                only=_BY_EXAMPLE),
-        Setting("blocks", "Like it in", As.CHOICE,
-                "What lies as it does on the example: pairs, or blocks of 2 × 2 or 3 × 3 cells",
-                options=(1, 2, 3), names=("pairs", "blocks of 2 × 2", "blocks of 3 × 3"),
-                only=_BY_EXAMPLE),
-        Setting("edge", "Border", As.CHOICE, "What the border of the map does",
-                options=tuple(SolveEdge)),
-        Setting("reach", "Reachable", As.TAG,
-                "All tiles with this tag can be reached from each other, side by side"),
-        Setting("gaps", "leaves gaps where it is impossible", As.CHECK,
-                "Leaves the cells empty at which it shows that nothing fits, and fills the rest"),
-        Setting("seconds", "Gives up after", As.SLIDER, "The longest that it looks, in seconds",
-                1, 120, unit=" s"),
+        Setting(
+            "tileset",
+            say("Tiles of"),
+            As.SHEET,
+            say("The sheet whose tiles are laid"),
+            only=("source", (SolveFrom.MARKS, SolveFrom.PIXELS)),
+        ),
+        Setting(
+            "source",
+            say("Joined by"),
+            As.CHOICE,
+            say("What tells which tiles may lie side by side"),
+            options=tuple(SolveFrom),
+        ),
+        Setting(
+            "set_name", say("Set"), As.SET, say("The set whose marks are read"), only=_BY_MARKS
+        ),
+        Setting(
+            "tolerance",
+            say("Tolerance"),
+            As.SLIDER,
+            say("Mean difference of touching pixels"),
+            0,
+            120,
+            only=_BY_PIXELS,
+        ),
+        Setting(
+            "example",
+            say("Example"),
+            As.LAYER,
+            say("The layer that shows what may lie side by side"),
+            only=_BY_EXAMPLE,
+        ),
+        Setting(
+            "blocks",
+            say("Like it in"),
+            As.CHOICE,
+            say("What lies as it does on the example: pairs, or blocks of 2 × 2 or 3 × 3 cells"),
+            options=(1, 2, 3),
+            names=("pairs", say("blocks of 2 × 2"), say("blocks of 3 × 3")),
+            only=_BY_EXAMPLE,
+        ),
+        Setting(
+            "edge",
+            say("Border"),
+            As.CHOICE,
+            say("What the border of the map does"),
+            options=tuple(SolveEdge),
+        ),
+        Setting(
+            "reach",
+            say("Reachable"),
+            As.TAG,
+            say("All tiles with this tag can be reached from each other, side by side"),
+        ),
+        Setting(
+            "gaps",
+            say("leaves gaps where it is impossible"),
+            As.CHECK,
+            say("Leaves the cells empty at which it shows that nothing fits, and fills the rest"),
+        ),
+        Setting(
+            "seconds",
+            say("Gives up after"),
+            As.SLIDER,
+            say("The longest that it looks, in seconds"),
+            1,
+            120,
+            unit=" s",
+        ),
     ),
     alone=True,
-)  # fmt: skip
+)

@@ -8,6 +8,7 @@ from enum import StrEnum
 from typing import Any
 
 from knitground.core.base.errors import EditError
+from knitground.core.base.tongue import say
 from knitground.core.grow.work import Grown, Work
 from knitground.core.model.layers import GroundLayer, GrownLayer, Layer
 from knitground.core.model.map import Map
@@ -70,13 +71,23 @@ class Setting:
     only: tuple[str, tuple[Any, ...]] | None = None
 
 
-SCALE = Setting("scale", "Scale", As.SLIDER, "Cells from one large patch to the next", 2, 96,
-                unit=" cells")  # fmt: skip
-OCTAVES = Setting("octaves", "Octaves", As.SLIDER, "How many halvings of the scale add detail", 1,
-                  7)  # fmt: skip
-SHARES = Setting("shares", "Shares", As.SHARES, "Asked for by the sliders, and laid on this map")
-MIX = Setting("mix", "Mix", As.MIX, "What is laid")
-DENSITY = Setting("density", "Density", As.PART, "Part of the cells that get a tile")
+SCALE = Setting(
+    "scale",
+    say("Scale"),
+    As.SLIDER,
+    say("Cells from one large patch to the next"),
+    2,
+    96,
+    unit=say(" cells"),
+)
+OCTAVES = Setting(
+    "octaves", say("Octaves"), As.SLIDER, say("How many halvings of the scale add detail"), 1, 7
+)
+SHARES = Setting(
+    "shares", say("Shares"), As.SHARES, say("Asked for by the sliders, and laid on this map")
+)
+MIX = Setting("mix", say("Mix"), As.MIX, say("What is laid"))
+DENSITY = Setting("density", say("Density"), As.PART, say("Part of the cells that get a tile"))
 
 
 @dataclass(frozen=True)
@@ -110,7 +121,7 @@ class Start:
             It has none.
         """
         if not self.project.mixes:
-            raise EditError("it draws from a mix: make one in Draw, under Tiles")
+            raise EditError(say("it draws from a mix: make one in Draw, under Tiles"))
         return self.project.mixes[0].name
 
     @property
@@ -129,7 +140,9 @@ def even_shares(at: Start) -> tuple[tuple[str, float], ...]:
     """
     names = at.terrains
     if not names:
-        raise EditError(f"the set of “{at.layer.name}” has no terrain yet: add one in Terrains")
+        raise EditError(
+            say("the set of “{name}” has no terrain yet: add one in Terrains", name=at.layer.name)
+        )
     if isinstance(at.layer, GroundLayer) and at.layer.kind_of_set is not SetKind.CORNER:
         return ((names[0], 0.2), ("", 0.8))
     return tuple((name, round(1 / len(names), 2)) for name in names)

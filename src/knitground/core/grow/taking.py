@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from knitground.core.base.errors import EditError
 from knitground.core.base.hashing import cell_numbers, mix_one
+from knitground.core.base.tongue import say
 from knitground.core.base.window import Box, read
 from knitground.core.chance.fall import laid_cells
 from knitground.core.grow.distance import far_from
@@ -118,8 +119,13 @@ def _tint(lie: Lie, name: str) -> TintLayer:
     if found is None or found.cells.shape != (map_.height, map_.width):
         have = ", ".join(f"“{each.name}”" for each in tints) or "none"
         raise EditError(
-            f"as dense as tint “{name}”: map “{map_.name}” has no tint layer of that name for its "
-            f"cells (it has {have}): add one, or choose another"
+            say(
+                "as dense as tint “{name}”: map “{name2}” has no tint layer of that name for "
+                "its cells (it has {have}): add one, or choose another",
+                name=name,
+                name2=map_.name,
+                have=have,
+            )
         )
     return found
 
@@ -166,8 +172,12 @@ def _shown(lie: Lie, name: str, number: int, wide: Box, on: int) -> Mask | None:
             slots = terrain_slots(map_, ground, wide, lie.terrain(ground))
             return np.asarray((slots == mark).any(axis=0))
     raise EditError(
-        f"it keeps off or near “{name}”: map “{map_.name}” has no layer and no terrain of that "
-        "name; choose another at the mix"
+        say(
+            "it keeps off or near “{name}”: map “{name2}” has no layer and no terrain of "
+            "that name; choose another at the mix",
+            name=name,
+            name2=map_.name,
+        )
     )
 
 

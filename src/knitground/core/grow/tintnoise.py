@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
+from knitground.core.base.tongue import say
 from knitground.core.grow.noise import noise_field
 from knitground.core.grow.stepkind import OCTAVES, SCALE, As, Setting, StepKind
 from knitground.core.grow.work import Grown, Work
@@ -26,17 +27,22 @@ def run_tint(work: Work, step: TintStep) -> list[Grown]:
     if before is not None:  # several tints of one layer lie over each other
         made = np.where(strength > 0, made, before)
     laid = float((strength > 0).mean())
-    return [Grown(layer, made, words=f"{laid:.0%} of the cells tinted")]
+    return [Grown(layer, made, words=say("{laid:.0%} of the cells tinted", laid=laid))]
 
 
 TINT = StepKind(
-    TintStep, "Tint by noise", "A colour, stronger here and weaker there", (TintLayer,), run_tint,
+    TintStep,
+    say("Tint by noise"),
+    say("A colour, stronger here and weaker there"),
+    (TintLayer,),
+    run_tint,
     lambda at: TintStep(at.layer.number),
     (
-        Setting("colour", "Colour", As.COLOUR, "Multiplied over what lies beneath"),
-        Setting("strength", "Strength", As.SLIDER, "At its strongest", 1, 127),
-        SCALE, OCTAVES,
-        Setting("even", "Even", As.PART, "How much of it lies everywhere"),
+        Setting("colour", say("Colour"), As.COLOUR, say("Multiplied over what lies beneath")),
+        Setting("strength", say("Strength"), As.SLIDER, say("At its strongest"), 1, 127),
+        SCALE,
+        OCTAVES,
+        Setting("even", say("Even"), As.PART, say("How much of it lies everywhere")),
     ),
     covers=True,
-)  # fmt: skip
+)

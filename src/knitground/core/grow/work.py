@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from knitground.core.base.errors import GrowError
 from knitground.core.base.hashing import mix_one
 from knitground.core.base.progress import Progress, no_progress
+from knitground.core.base.tongue import say
 from knitground.core.base.window import Box
 from knitground.core.grow.distance import far_from
 from knitground.core.grow.parting import Parting, plant_tree
@@ -82,7 +83,7 @@ class Work:
     @property
     def number(self) -> str:
         """How errors call the step."""
-        return f"step {self.place + 1}"
+        return say("step {place}", place=self.place + 1)
 
     @property
     def size(self) -> tuple[int, int]:
@@ -111,8 +112,13 @@ class Work:
         found = self.map.layer_numbered(number)
         if not isinstance(found, kind):
             raise GrowError(
-                f"{self.number} needs a {words} layer, and layer {number} is none or is gone: "
-                "choose another"
+                say(
+                    "{number} needs a {words} layer, and layer {number2} is none or is gone: "
+                    "choose another",
+                    number=self.number,
+                    words=words,
+                    number2=number,
+                )
             )
         return found
 
@@ -175,7 +181,12 @@ class Work:
     def _held(self, each: Condition) -> NDArray[np.float32]:
         if each.look is Look.AREA:
             if each.area is None:
-                raise GrowError(f"{self.number} works in an area that was never chosen: choose one")
+                raise GrowError(
+                    say(
+                        "{number} works in an area that was never chosen: choose one",
+                        number=self.number,
+                    )
+                )
             return each.area.mask(*self.size).astype(np.float32)
         if each.look is Look.EDGE:
             return _band(self._from_border(), each)
@@ -223,8 +234,12 @@ class Work:
         layer = self.map.layer_numbered(each.layer)
         if layer is None or not layer.holds_tiles or layer.cells.shape != self.size:
             raise GrowError(
-                f"{self.number} looks at the tiles of layer {each.layer}, which is gone or has "
-                "none: choose another"
+                say(
+                    "{number} looks at the tiles of layer {layer}, which is gone or has none: "
+                    "choose another",
+                    number=self.number,
+                    layer=each.layer,
+                )
             )
         if isinstance(layer, GroundLayer) and each.look is not Look.TAG:
             laid = np.asarray((self.slots(layer) > 0).any(axis=0))
@@ -256,8 +271,13 @@ class Work:
         found = self.project.set_of(ground.tileset, ground.set_name)
         if found is None or found[1].kind is not ground.kind_of_set:
             raise GrowError(
-                f"layer “{ground.name}” uses terrain set “{ground.set_name}” of "
-                f"“{ground.tileset}”, which is not there: choose another set for the layer"
+                say(
+                    "layer “{name}” uses terrain set “{set_name}” of “{tileset}”, which is not "
+                    "there: choose another set for the layer",
+                    name=ground.name,
+                    set_name=ground.set_name,
+                    tileset=ground.tileset,
+                )
             )
         return found
 
@@ -276,8 +296,13 @@ class Work:
         if not mark:
             known = ", ".join(each.name for each in kit.terrains)
             raise GrowError(
-                f"{self.number} lays “{name}”, which “{kit.name}” does not have: choose one of "
-                f"{known}"
+                say(
+                    "{number} lays “{name}”, which “{name2}” does not have: choose one of {known}",
+                    number=self.number,
+                    name=name,
+                    name2=kit.name,
+                    known=known,
+                )
             )
         return mark
 
@@ -297,8 +322,12 @@ class Work:
         standing = standing_of(ground.kind_of_set)
         if not standing.areas:
             raise GrowError(
-                f"{self.number} works with areas of terrain; “{ground.name}” has an edge set, "
-                "which has sides only: choose another layer"
+                say(
+                    "{number} works with areas of terrain; “{name}” has an edge set, which has "
+                    "sides only: choose another layer",
+                    number=self.number,
+                    name=ground.name,
+                )
             )
         high, wide = standing.places(self.map.height, self.map.width, wrap=self.map.wrap)
         terrain, homes = self.terrain(ground), standing.homes(self.map.lattice)

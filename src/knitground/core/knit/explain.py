@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from knitground.core.base.hashing import cell_numbers
+from knitground.core.base.tongue import say
 from knitground.core.base.window import Box
 from knitground.core.chance.draw import VARIANT_SLOTS, shares
 from knitground.core.knit.bridge import TerrainGraph
@@ -65,25 +66,43 @@ class Why:
         around = " · ".join(f"{slot} {name}" for slot, name in zip(self.slots, self.shown))
         if self.rule is not None and not self.pinned:
             rest = sum(each.fits for each in self.rules) - 1
-            more = f"; {rest} further down would fit as well" if rest else ""
-            name = f"“{self.rule.name}”" if self.rule.name else "without a name"
-            return f"{around}: rule {self.rule.place}, {name}, took it{more}"
+            more = say("; {rest} further down would fit as well", rest=rest) if rest else ""
+            name = f"“{self.rule.name}”" if self.rule.name else say("without a name")
+            return say(
+                "{around}: rule {place}, {name}, took it{more}",
+                around=around,
+                place=self.rule.place,
+                name=name,
+                more=more,
+            )
         if self.by_default:
-            return f"{around}: no rule and no mark takes it, so the default tile lies here"
-        way = f" · a bridge would go {' → '.join(self.bridge)}" if self.bridge else ""
+            return say(
+                "{around}: no rule and no mark takes it, so the default tile lies here",
+                around=around,
+            )
+        way = (
+            say(" · a bridge would go {words}", words=" → ".join(self.bridge))
+            if self.bridge
+            else ""
+        )
         if self.pinned:
-            return f"pinned by hand; beneath it: {around}"
+            return say("pinned by hand; beneath it: {around}", around=around)
         if self.gap:
-            return f"gap: no tile with a weight shows {around}{way}"
+            return say("gap: no tile with a weight shows {around}{way}", around=around, way=way)
         if not self.candidates:
-            return "empty: no terrain there"
+            return say("empty: no terrain there")
         if len(self.candidates) == 1:
-            return f"{around}: the only tile with these marks"
+            return say("{around}: the only tile with these marks", around=around)
         chosen = next((each for each in self.candidates if each.chosen), None)
         part = f"{chosen.share:.0%}" if chosen else "0 %"
-        return (
-            f"{around}: drawn from {len(self.candidates)} variants "
-            f"(number {self.number} of 256, share {part}, seed {self.seed})"
+        return say(
+            "{around}: drawn from {count} variants (number {number} of 256, share "
+            "{part}, seed {seed})",
+            around=around,
+            count=len(self.candidates),
+            number=self.number,
+            part=part,
+            seed=self.seed,
         )
 
 

@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from knitground.core.base.progress import Progress, no_progress
+from knitground.core.base.tongue import say
 from knitground.core.knit.guess import guess_all, least_sure
 from knitground.core.model.terrain import ANY, NOTHING, SLOTS, UNKNOWN, SetKind, TerrainSet
 from knitground.core.model.tileset import At, Tileset
@@ -37,7 +38,7 @@ def guess_sheet(
     mark makes a tile one.
     """
     if tileset.picture is None:
-        return f"the sheet of “{tileset.name}” is missing: find it first"
+        return say("the sheet of “{name}” is missing: find it first", name=tileset.name)
     marks = kit.marks_within(tileset.rows, tileset.columns, guest)
     slots = list(kit.kind.slots)
     places, pictures, rows = [], [], []
@@ -62,15 +63,15 @@ def guess_sheet(
         pictures.append(picture)
         rows.append(own)
     if not rows:
-        return "the sheet has no tile with a picture"
+        return say("the sheet has no tile with a picture")
     if len({picture.shape for picture in pictures}) > 1:
-        return "loose pieces of different sizes can not be guessed: mark them by hand"
+        return say("loose pieces of different sizes can not be guessed: mark them by hand")
     given = np.stack(rows)
     asked = np.asarray((given[:, slots] == UNKNOWN).any(axis=1), np.bool_)
     if asked.all():
-        return "mark one plain tile of each terrain first, then guess the others"
+        return say("mark one plain tile of each terrain first, then guess the others")
     if not asked.any():
-        return "every tile is marked already"
+        return say("every tile is marked already")
     found, sure = guess_all(np.stack(pictures), kit.kind, given, progress)
     asked = np.asarray(asked & found[:, slots].any(axis=1))
     line = [
@@ -78,7 +79,7 @@ def guess_sheet(
     ]
     chosen = np.flatnonzero(asked).tolist()
     if not chosen:
-        return "no other tile looks like those that are marked"
+        return say("no other tile looks like those that are marked")
     least = sure[chosen][:, slots].min(axis=1)
     return Guessed([places[n] for n in chosen], found[chosen], least, line)
 

@@ -19,6 +19,7 @@ from typing import Any, Protocol
 import numpy as np
 from numpy.typing import NDArray
 
+from knitground.core.base.tongue import say
 from knitground.core.chance.draw import VARIANT_SLOTS
 from knitground.core.knit.ring import RING_BITS, STEPS, patterns_of, reduced
 from knitground.core.model.terrain import ANY, NOTHING, SetKind, Slot, TerrainSet
@@ -172,7 +173,7 @@ class _Four(Keys):
         return int(table.north[north]) + int(table.south[south])
 
     def told(self, kit: TerrainSet, key: Key) -> tuple[tuple[str, ...], tuple[str, ...]]:
-        names = tuple(slot.name for slot in self.kind.slots)
+        names = tuple(slot.title for slot in self.kind.slots)
         return names, tuple(kit.name_of(mark) for mark in key)
 
     def words(self, kit: TerrainSet, key: Key) -> str:
@@ -342,12 +343,14 @@ class _Ring(Keys):
         return [key[0] * 256 + bits for bits in patterns_of(key[1])]
 
     def told(self, kit: TerrainSet, key: Key) -> tuple[tuple[str, ...], tuple[str, ...]]:
-        same = [slot.name for n, slot in enumerate(RING_BITS) if key[1] >> n & 1]
-        return ("middle", "same at"), (kit.name_of(key[0]), ", ".join(same) or "none")
+        same = [slot.title for n, slot in enumerate(RING_BITS) if key[1] >> n & 1]
+        return ("middle", say("same at")), (kit.name_of(key[0]), ", ".join(same) or "none")
 
     def words(self, kit: TerrainSet, key: Key) -> str:
         same = bin(key[1]).count("1")
-        return f"{kit.name_of(key[0])} with {same} of 8 neighbours the same"
+        return say(
+            "{name} with {same} of 8 neighbours the same", name=kit.name_of(key[0]), same=same
+        )
 
     def pair_codes(self, keys: Collection[Key], base: int) -> tuple[Codes, Codes]:
         del keys, base

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from knitground.core.base.tongue import say, say_many
 from knitground.core.knit.keys import Key
 from knitground.core.knit.ring import RING_BITS, reduced
 from knitground.core.model.lattice import Lattice
@@ -128,8 +129,14 @@ def _by_turning(
     for marks_by, turn in sorted(ways, key=lambda way: (is_mirrored(way[1]), way[1])):
         for number, each in enumerate(marks):
             if key_of_marks(kind, turned_ring(each, marks_by)) == key and each.any():
-                quarter = f"turned {90 * quarters(turn)}°" if quarters(turn) else ""
-                how = " and ".join(filter(None, ["mirrored" if is_mirrored(turn) else "", quarter]))
+                quarter = (
+                    say("turned {quarters}°", quarters=90 * quarters(turn))
+                    if quarters(turn)
+                    else ""
+                )
+                how = say(" and ").join(
+                    filter(None, [say("mirrored") if is_mirrored(turn) else "", quarter])
+                )
                 pixels = np.ascontiguousarray(turned_array(tiles[number], turn))
                 return Made(key, pixels, goal, how, (number,))
     return None
@@ -156,7 +163,13 @@ def _by_joining(
         out[part] = tiles[number][part]
         sources.append(number)
     names = len(set(sources))
-    return Made(key, out, goal, f"joined from {names} tile{'s' * (names > 1)}", tuple(sources))
+    return Made(
+        key,
+        out,
+        goal,
+        say_many("joined from {count} tile", "joined from {count} tiles", names),
+        tuple(sources),
+    )
 
 
 def _source(

@@ -17,6 +17,7 @@ from numpy.typing import NDArray
 from scipy.ndimage import distance_transform_edt
 
 from knitground.core.base.errors import EditError
+from knitground.core.base.tongue import later, say
 from knitground.core.knit.keys import Key
 from knitground.core.knit.ring import RING_BITS, STEPS, reduced
 from knitground.core.model.terrain import SetKind, Slot
@@ -35,20 +36,20 @@ _INSET = 0.16
 class OutlineShape(StrEnum):
     """What the border looks like."""
 
-    RAGGED = "ragged"
-    ROUND = "round"
-    STRAIGHT = "straight"
-    TUFTS = "tufts"
-    STEPPED = "stepped"
+    RAGGED = later("ragged")
+    ROUND = later("round")
+    STRAIGHT = later("straight")
+    TUFTS = later("tufts")
+    STEPPED = later("stepped")
 
 
 class Rim(StrEnum):
     """What is drawn along the border."""
 
-    NONE = "none"
-    DARKER = "darker"
-    LIGHTER = "lighter"
-    SHADOW = "shadow"
+    NONE = later("none")
+    DARKER = later("darker")
+    LIGHTER = later("lighter")
+    SHADOW = later("shadow")
 
 
 @dataclass(frozen=True)
@@ -63,9 +64,17 @@ class Outline:
 
     def __post_init__(self) -> None:
         if not 0 <= self.rough <= 1:
-            raise EditError(f"an outline's roughness is 0 to 1, not {self.rough:g}")
+            raise EditError(
+                say("an outline's roughness is 0 to 1, not {rough:g}", rough=self.rough)
+            )
         if not 1 <= self.rim_px <= MAX_RIM:
-            raise EditError(f"a rim is 1 to {MAX_RIM} px wide, not {self.rim_px}")
+            raise EditError(
+                say(
+                    "a rim is 1 to {max_rim} px wide, not {rim_px}",
+                    max_rim=MAX_RIM,
+                    rim_px=self.rim_px,
+                )
+            )
 
 
 def every_key(kind: SetKind, *, both: bool) -> list[Key]:

@@ -10,6 +10,7 @@ from scipy.ndimage import uniform_filter
 
 from knitground.core.base.errors import EditError
 from knitground.core.base.progress import Progress, no_progress
+from knitground.core.base.tongue import say
 from knitground.core.knit.keys import Key
 from knitground.core.knit.making import Made, Tiles, key_of_marks, marks_of_key
 from knitground.core.knit.outline import (
@@ -72,25 +73,49 @@ def check_plan(plan: SetPlan) -> None:
     high, wide = plan.first.shape[:2]
     if not (MIN_TILE <= high <= MAX_TILE and MIN_TILE <= wide <= MAX_TILE):
         raise EditError(
-            f"a set is made of tiles of {MIN_TILE} to {MAX_TILE} px a side, not {wide} × {high}: "
-            "choose another tile"
+            say(
+                "a set is made of tiles of {min_tile} to {max_tile} px a side, not {wide} × "
+                "{high}: choose another tile",
+                min_tile=MIN_TILE,
+                max_tile=MAX_TILE,
+                wide=wide,
+                high=high,
+            )
         )
     if plan.second is not None and plan.second.shape[:2] != (high, wide):
         other_high, other_wide = plan.second.shape[:2]
         raise EditError(
-            f"the two tiles differ in size, {wide} × {high} and {other_wide} × {other_high} px: "
-            "choose two of one size"
+            say(
+                "the two tiles differ in size, {wide} × {high} and {other_wide} × "
+                "{other_high} px: choose two of one size",
+                wide=wide,
+                high=high,
+                other_wide=other_wide,
+                other_high=other_high,
+            )
         )
     if not 1 <= plan.variants <= MAX_VARIANTS:
-        raise EditError(f"1 to {MAX_VARIANTS} variants can be made, not {plan.variants}")
+        raise EditError(
+            say(
+                "1 to {max_variants} variants can be made, not {variants}",
+                max_variants=MAX_VARIANTS,
+                variants=plan.variants,
+            )
+        )
     if not (plan.first[..., 3] > 0).any():
-        raise EditError("nothing can be seen of the first tile: choose one that shows the terrain")
+        raise EditError(
+            say("nothing can be seen of the first tile: choose one that shows the terrain")
+        )
     if plan.second is not None and np.array_equal(plan.first, plan.second):
-        raise EditError("both tiles are the same picture: choose two that differ")
+        raise EditError(say("both tiles are the same picture: choose two that differ"))
     if plan.borrowed is not None and plan.borrowed.kind is not plan.kind:
         raise EditError(
-            f"the outline is of a {plan.borrowed.kind.value} set, the new set is a "
-            f"{plan.kind.value} set: borrow from one of its kind"
+            say(
+                "the outline is of a {value} set, the new set is a {value2} set: borrow from "
+                "one of its kind",
+                value=say(plan.borrowed.kind.value),
+                value2=say(plan.kind.value),
+            )
         )
 
 
@@ -119,10 +144,14 @@ def make_set(plan: SetPlan, progress: Progress = no_progress) -> list[Made]:
             pixels = _filled(plan, mask)
             if rim.any():
                 pixels[rim] = shades.of(pixels[rim], lighter=plan.outline.rim is Rim.LIGHTER)
-            how = "plain" if plain else f"outline {plan.outline.shape.value}"
+            how = (
+                say("plain")
+                if plain
+                else say("outline {value}", value=say(plan.outline.shape.value))
+            )
             lent = plan.borrowed is not None and key in plan.borrowed.masks
             if lent and variant == 0 and not plain:
-                how = "outline of the set"
+                how = say("outline of the set")
             out.append(Made(key, pixels, marks_of_key(plan.kind, key), how, ()))
     if plan.kind is SetKind.EDGE and plan.second is not None:
         none = (NOTHING,) * 4
@@ -358,4 +387,6 @@ def check_sheet(made: list[Made], columns: int) -> None:
     high = made[0].pixels.shape[0] * -(-len(made) // columns)
     why = sheet_words(made[0].pixels.shape[1] * columns, high)
     if why:
-        raise EditError(f"a sheet of {len(made)} tiles: {why}; make fewer variants")
+        raise EditError(
+            say("a sheet of {count} tiles: {why}; make fewer variants", count=len(made), why=why)
+        )

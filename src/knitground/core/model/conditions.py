@@ -14,6 +14,7 @@ from annotated_types import Ge, Le, MaxLen
 from numpy.typing import NDArray
 
 from knitground.core.base.errors import FormatError
+from knitground.core.base.tongue import later, say
 from knitground.core.model.limits import (
     Name,
     Number,
@@ -69,10 +70,18 @@ def _unpacked(area: Area) -> NDArray[np.bool_]:
         unpacker = zlib.decompressobj()
         raw = unpacker.decompress(base64.b64decode(area.bits, validate=True), count // 8 + 8)
     except (ValueError, zlib.error) as error:
-        raise FormatError(f"an area of a recipe can not be unpacked ({error})") from error
+        raise FormatError(
+            say("an area of a recipe can not be unpacked ({error})", error=error)
+        ) from error
     bits = np.unpackbits(np.frombuffer(raw, np.uint8))
     if bits.size < count:
-        raise FormatError(f"an area of a recipe has {bits.size} cells, {count} are needed")
+        raise FormatError(
+            say(
+                "an area of a recipe has {size} cells, {count} are needed",
+                size=bits.size,
+                count=count,
+            )
+        )
     return bits[:count].astype(np.bool_).reshape(area.height, area.width)
 
 
@@ -84,15 +93,15 @@ def _counted(area: Area) -> int:
 class Look(StrEnum):
     """What a condition looks at."""
 
-    TERRAIN = "on terrain"
-    MEETS = "where terrains meet"
-    NEAR = "so far from terrain"
-    TILES = "where tiles lie"
-    NEAR_TILES = "so far from tiles"
-    TAG = "on tiles with a tag"
-    AREA = "in an area"
-    TINT = "as dense as a tint"
-    EDGE = "so far from the map's border"
+    TERRAIN = later("on terrain")
+    MEETS = later("where terrains meet")
+    NEAR = later("so far from terrain")
+    TILES = later("where tiles lie")
+    NEAR_TILES = later("so far from tiles")
+    TAG = later("on tiles with a tag")
+    AREA = later("in an area")
+    TINT = later("as dense as a tint")
+    EDGE = later("so far from the map's border")
 
 
 @dataclass(frozen=True, kw_only=True)

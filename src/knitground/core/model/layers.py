@@ -10,6 +10,7 @@ import numpy as np
 from annotated_types import MaxLen
 from numpy.typing import NDArray
 
+from knitground.core.base.tongue import later
 from knitground.core.model.laid import LaidMixes
 from knitground.core.model.limits import (
     MAX_MARKERS,
@@ -123,7 +124,7 @@ class TileLayer(Layer):
     laid: LaidMixes = field(default=(), kw_only=True)
     """Fills with mixes that can be laid anew."""
 
-    kind: ClassVar[str] = "tiles"
+    kind: ClassVar[str] = later("tiles")
 
     @property
     def own_cell(self) -> tuple[int, int] | None:
@@ -150,7 +151,7 @@ class PinnedLayer(Layer):
 class GrownLayer(PinnedLayer):
     """A layer whose cells a recipe makes."""
 
-    kind: ClassVar[str] = "grown"
+    kind: ClassVar[str] = later("grown")
 
     def with_grown(self, made: Any) -> Any:
         """Give what a step has made, but for the pins."""
@@ -165,7 +166,7 @@ class TintLayer(Layer):
     `FULL_TINT`, at which it multiplies by its colour itself.
     """
 
-    kind: ClassVar[str] = "tint"
+    kind: ClassVar[str] = later("tint")
     holds: ClassVar[Holds] = Holds.COLOURS
 
 
@@ -175,7 +176,7 @@ class MarkerLayer(Layer):
 
     markers: Annotated[tuple[Marker, ...], MaxLen(MAX_MARKERS)] = ()
 
-    kind: ClassVar[str] = "markers"
+    kind: ClassVar[str] = later("markers")
     holds: ClassVar[Holds] = Holds.MARKERS
     grown: ClassVar[str] = "markers"
 
@@ -202,7 +203,7 @@ class GroundLayer(PinnedLayer):
     terrain: NDArray[Any] = field(default_factory=lambda: np.zeros((1, 1), np.uint8))
     painted: NDArray[np.bool_] = field(default_factory=lambda: np.zeros((0, 0), np.bool_))
 
-    kind: ClassVar[str] = "ground"
+    kind: ClassVar[str] = later("ground")
     arrays: ClassVar[tuple[str, ...]] = ("cells", "pinned", "terrain", "painted")
     grown: ClassVar[str] = "terrain"
 

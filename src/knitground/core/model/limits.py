@@ -18,6 +18,7 @@ from typing import Annotated, Any, Union, get_args, get_origin, get_type_hints
 from annotated_types import Ge, Le, MaxLen, MinLen
 
 from knitground.core.base.errors import EditError
+from knitground.core.base.tongue import say
 
 MAX_SIDE_PX = 16_384
 MAX_SHEET_PIXELS = 8192 * 5120
@@ -165,7 +166,11 @@ def _words(where: Where) -> tuple[str, str]:
     owner, field = where
     kind = re.sub(r"(?<=[a-z])(?=[A-Z])", " ", type(owner).__name__).lower()
     called = getattr(owner, "name", None)
-    who = f" of {kind} “{called[:40]}”" if isinstance(called, str) and called else f" of {kind}"
+    who = (
+        say(" of {kind} “{called}”", kind=kind, called=called[:40])
+        if isinstance(called, str) and called
+        else say(" of {kind}", kind=kind)
+    )
     return field.replace("_", " "), who
 
 
@@ -222,7 +227,7 @@ def _check_once(value: Any) -> None:
 def _check_number(value: Any, where: Where, before: Any) -> None:
     if not isinstance(value, int | float) or value != value:
         what = _words(where)
-        raise EditError(f"{what[0]}{what[1]} is not a number: give one")
+        raise EditError(say("{what}{what2} is not a number: give one", what=what[0], what2=what[1]))
 
 
 def _bounded_checker(inner: Checker, bounds: tuple[Any, ...]) -> Checker:
@@ -237,9 +242,15 @@ def _bounded_checker(inner: Checker, bounds: tuple[Any, ...]) -> Checker:
         if (low is not None and value < low) or (high is not None and value > high):
             what = _words(where)
             raise EditError(
-                f"{what[0]} {number_words(value)}{what[1]} is out of bounds: give "
-                f"{number_words('' if low is None else low)} to "
-                f"{number_words('' if high is None else high)}"
+                say(
+                    "{what} {number_words}{what2} is out of bounds: give {number_words2} to "
+                    "{number_words3}",
+                    what=what[0],
+                    number_words=number_words(value),
+                    what2=what[1],
+                    number_words2=number_words("" if low is None else low),
+                    number_words3=number_words("" if high is None else high),
+                )
             )
         if others:
             _check_form(others, value, where)
@@ -310,7 +321,14 @@ def _ends(keys: list[Any]) -> list[Any]:
 def _check_text(value: Any, where: Where, before: Any) -> None:
     if not isinstance(value, str):
         what = _words(where)
-        raise EditError(f"{what[0]} {value!r:.40}{what[1]} is not text: type some")
+        raise EditError(
+            say(
+                "{what} {value!r:.40}{what2} is not text: type some",
+                what=what[0],
+                value=value,
+                what2=what[1],
+            )
+        )
     if value.isascii():
         return
     try:
@@ -318,8 +336,14 @@ def _check_text(value: Any, where: Where, before: Any) -> None:
     except UnicodeEncodeError as error:
         what = _words(where)
         raise EditError(
-            f"{what[0]} {value!r:.40}{what[1]} has a letter (place {error.start + 1}) that no file "
-            "can hold: type another name"
+            say(
+                "{what} {value!r:.40}{what2} has a letter (place {start}) that no file can "
+                "hold: type another name",
+                what=what[0],
+                value=value,
+                what2=what[1],
+                start=error.start + 1,
+            )
         ) from error
 
 
@@ -327,12 +351,27 @@ def _check_form(bounds: tuple[Any, ...], value: Any, where: Where) -> None:
     for bound in bounds:
         if isinstance(bound, MinLen) and len(value) < bound.min_length:
             what = _words(where)
-            raise EditError(f"{what[0]}{what[1]} is empty: give at least {bound.min_length}")
+            raise EditError(
+                say(
+                    "{what}{what2} is empty: give at least {min_length}",
+                    what=what[0],
+                    what2=what[1],
+                    min_length=bound.min_length,
+                )
+            )
         if isinstance(bound, MaxLen) and len(value) > bound.max_length:
             raise EditError(_too_many(value, bound.max_length, _words(where)))
         if isinstance(bound, Like) and not re.match(bound.pattern, value):
             what = _words(where)
-            raise EditError(f"{what[0]} “{value[:20]}”{what[1]} is not of the form {bound.words}")
+            raise EditError(
+                say(
+                    "{what} “{value}”{what2} is not of the form {words}",
+                    what=what[0],
+                    value=value[:20],
+                    what2=what[1],
+                    words=bound.words,
+                )
+            )
 
 
 def number_words(value: Any) -> str:
@@ -346,20 +385,42 @@ def number_words(value: Any) -> str:
     if isinstance(value, str):
         return value
     if isinstance(value, int):
-        return str(value) if abs(value) < 10**18 else "a number of more than 18 digits"
+        return str(value) if abs(value) < 10**18 else say("a number of more than 18 digits")
     return f"{value:g}"
 
 
 def _too_many(value: Any, most: int, what: tuple[str, str]) -> str:
     if isinstance(value, str):
-        return f"{what[0]} “{value[:20]}…”{what[1]} is too long: give at most {most} letters"
-    return f"{len(value)} {what[0]}{what[1]} are too many: at most {most} fit"
+        return say(
+            "{what} “{value}…”{what2} is too long: give at most {most} letters",
+            what=what[0],
+            value=value[:20],
+            what2=what[1],
+            most=most,
+        )
+    return say(
+        "{count} {what}{what2} are too many: at most {most} fit",
+        count=len(value),
+        what=what[0],
+        what2=what[1],
+        most=most,
+    )
 
 
 def sheet_words(width: int, height: int) -> str:
     """Say why a sheet of so many pixels is too large; empty if it is not."""
     if width > MAX_SIDE_PX or height > MAX_SIDE_PX:
-        return f"{width} × {height} px is over {MAX_SIDE_PX} px a side"
+        return say(
+            "{width} × {height} px is over {max_side_px} px a side",
+            width=width,
+            height=height,
+            max_side_px=MAX_SIDE_PX,
+        )
     if width * height > MAX_SHEET_PIXELS:
-        return f"{width} × {height} px is over {MAX_SHEET_PIXELS} px in all"
+        return say(
+            "{width} × {height} px is over {max_sheet_pixels} px in all",
+            width=width,
+            height=height,
+            max_sheet_pixels=MAX_SHEET_PIXELS,
+        )
     return ""

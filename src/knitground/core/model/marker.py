@@ -9,6 +9,7 @@ from typing import Annotated
 
 from annotated_types import MaxLen, MinLen
 
+from knitground.core.base.tongue import say
 from knitground.core.model.limits import (
     MAX_CORNERS,
     Coordinate,
@@ -66,7 +67,7 @@ class Marker:
     @property
     def title(self) -> str:
         """What it is called: its name, else its kind, else its shape."""
-        return self.name or self.kind or self.shape.value
+        return self.name or self.kind or say(self.shape.value)
 
     @cached_property
     def middle(self) -> Point:

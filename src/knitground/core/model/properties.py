@@ -10,6 +10,7 @@ from typing import Annotated, ClassVar
 from annotated_types import MaxLen
 
 from knitground.core.base.errors import EditError
+from knitground.core.base.tongue import later, say
 from knitground.core.model.limits import Name, Text, Word
 
 Value = str | int | float | bool
@@ -18,13 +19,13 @@ Value = str | int | float | bool
 class PropertyKind(StrEnum):
     """What a property's value is."""
 
-    TEXT = "text"
-    WHOLE = "whole number"
-    NUMBER = "number"
-    YES_NO = "yes or no"
-    COLOUR = "colour"
-    FILE = "file"
-    CHOICE = "choice"
+    TEXT = later("text")
+    WHOLE = later("whole number")
+    NUMBER = later("number")
+    YES_NO = later("yes or no")
+    COLOUR = later("colour")
+    FILE = later("file")
+    CHOICE = later("choice")
 
 
 @dataclass(frozen=True)
@@ -92,17 +93,19 @@ def checked_value(each: Property) -> Value:
     what = f"property “{each.name}” is “{each.value[:40]}”"
     if each.kind is PropertyKind.YES_NO:
         if text.lower() not in ("yes", "no"):
-            raise EditError(f"{what}, which is neither yes nor no: give one of them")
+            raise EditError(say("{what}, which is neither yes nor no: give one of them", what=what))
         return text.lower() == "yes"
     if each.kind in (PropertyKind.WHOLE, PropertyKind.NUMBER):
         return _number(text, what, whole=each.kind is PropertyKind.WHOLE)
     if each.kind is PropertyKind.COLOUR and not re.fullmatch(r"#[0-9a-fA-F]{6}", text):
-        raise EditError(f"{what}, which is no colour: give #rrggbb")
+        raise EditError(say("{what}, which is no colour: give #rrggbb", what=what))
     if each.kind is PropertyKind.FILE and (text.startswith("/") or ".." in text.split("/")):
-        raise EditError(f"{what}, which lies outside the project: give a path inside its folder")
+        raise EditError(
+            say("{what}, which lies outside the project: give a path inside its folder", what=what)
+        )
     if each.kind is PropertyKind.CHOICE and text not in each.choices:
         some = ", ".join(each.choices[:8]) or "nothing: add choices first"
-        raise EditError(f"{what}, which is none of its choices ({some})")
+        raise EditError(say("{what}, which is none of its choices ({some})", what=what, some=some))
     return each.value
 
 
@@ -112,9 +115,13 @@ def _number(text: str, what: str, *, whole: bool) -> int | float:
         # Beyond forty digits it is cut, and so no number any more.
         number: int | float = int(text[:41]) if whole else float(text[:41])
     except ValueError as error:
-        raise EditError(f"{what}, which is no {kind}: give one of at most 40 digits") from error
+        raise EditError(
+            say("{what}, which is no {kind}: give one of at most 40 digits", what=what, kind=kind)
+        ) from error
     if len(text) > 40:
-        raise EditError(f"{what}, which is no {kind}: give one of at most 40 digits")
+        raise EditError(
+            say("{what}, which is no {kind}: give one of at most 40 digits", what=what, kind=kind)
+        )
     if number != number or number in (float("inf"), float("-inf")):
-        raise EditError(f"{what}, which is no number: give one")
+        raise EditError(say("{what}, which is no number: give one", what=what))
     return number

@@ -8,6 +8,7 @@ from typing import Annotated, Any, ClassVar, Literal
 
 from annotated_types import Ge, Le, MaxLen
 
+from knitground.core.base.tongue import later
 from knitground.core.model.conditions import FORBID_MORE, AnyStep, Distance, Names
 from knitground.core.model.limits import (
     MAX_STEPS,
@@ -38,9 +39,9 @@ Shares = Annotated[tuple[tuple[Word, Weight], ...], MaxLen(256)]
 class NoiseForm(StrEnum):
     """How noise is bent."""
 
-    PLAIN = "plain"
-    RIDGED = "ridged"
-    BILLOWED = "billowed"
+    PLAIN = later("plain")
+    RIDGED = later("ridged")
+    BILLOWED = later("billowed")
 
 
 @dataclass(frozen=True)
@@ -161,11 +162,11 @@ class RegionsStep(AnyStep):
 class ShapeOf(StrEnum):
     """The forms that a shape step knows."""
 
-    ISLAND = "island"
-    LAKE = "lake"
-    BORDER = "border band"
-    GRADIENT = "gradient"
-    PICTURE = "grey picture"
+    ISLAND = later("island")
+    LAKE = later("lake")
+    BORDER = later("border band")
+    GRADIENT = later("gradient")
+    PICTURE = later("grey picture")
 
 
 @dataclass(frozen=True)
@@ -198,9 +199,9 @@ class ShapeStep(AnyStep):
 class RouteEnd(StrEnum):
     """What a route joins."""
 
-    MARKERS = "markers"
-    BORDERS = "the map's borders"
-    REGIONS = "patches of a terrain"
+    MARKERS = later("markers")
+    BORDERS = later("the map's borders")
+    REGIONS = later("patches of a terrain")
 
 
 @dataclass(frozen=True)

@@ -8,6 +8,7 @@ from typing import Annotated, NamedTuple, TypeVar
 
 from annotated_types import MaxLen, MinLen
 
+from knitground.core.base.tongue import later
 from knitground.core.model.limits import (
     MAX_BLOCK,
     MAX_RULES,
@@ -35,14 +36,14 @@ def _strict(kind: type[_Kind]) -> type[_Kind]:
 class AskKind(StrEnum):
     """What a place of a stencil asks for; a place that is not there may be anything."""
 
-    SAME = "same"
-    OTHER = "other"
-    TERRAIN = "terrain"
-    TAG = "tag"
-    TILES = "tiles"
-    NOT_TILES = "not tiles"
-    EMPTY = "empty"
-    OFF = "off the map"
+    SAME = later("same")
+    OTHER = later("other")
+    TERRAIN = later("terrain")
+    TAG = later("tag")
+    TILES = later("tiles")
+    NOT_TILES = later("not tiles")
+    EMPTY = later("empty")
+    OFF = later("off the map")
 
 
 @dataclass(frozen=True)
@@ -82,10 +83,10 @@ Stencil = Annotated[tuple[Spot, ...], MaxLen(MAX_BLOCK)]
 class Ways(StrEnum):
     """In which ways a rule is tried: as drawn, turned, mirrored left to right, or both."""
 
-    AS_DRAWN = "as drawn"
-    TURNED = "turned"
-    MIRRORED = "mirrored"
-    BOTH = "turned and mirrored"
+    AS_DRAWN = later("as drawn")
+    TURNED = later("turned")
+    MIRRORED = later("mirrored")
+    BOTH = later("turned and mirrored")
 
     @property
     def turns(self) -> tuple[int, ...]:
@@ -101,11 +102,11 @@ class Ways(StrEnum):
 class ResultKind(StrEnum):
     """What a rule does with its cell."""
 
-    TILES = "tiles"
-    PATCH = "patch"
-    MIX = "mix"
-    LEAVE = "leave as it is"
-    GAP = "gap"
+    TILES = later("tiles")
+    PATCH = later("patch")
+    MIX = later("mix")
+    LEAVE = later("leave as it is")
+    GAP = later("gap")
 
 
 @dataclass(frozen=True)

@@ -8,6 +8,7 @@ from typing import Annotated, ClassVar, Literal
 
 from annotated_types import Ge, Le, MaxLen
 
+from knitground.core.base.tongue import later
 from knitground.core.model.conditions import FORBID_MORE, AnyStep
 from knitground.core.model.limits import (
     Number,
@@ -20,17 +21,17 @@ Tries = Annotated[int, Ge(1), Le(600)]
 class SolveFrom(StrEnum):
     """What tells which tiles may lie side by side."""
 
-    MARKS = "marks of a set"
-    PIXELS = "pixels of their sides"
-    EXAMPLE = "an example"
+    MARKS = later("marks of a set")
+    PIXELS = later("pixels of their sides")
+    EXAMPLE = later("an example")
 
 
 class SolveEdge(StrEnum):
     """What a solved area does at its border."""
 
-    OPEN = "open"
-    CLOSED = "closed"
-    WRAPS = "wraps"
+    OPEN = later("open")
+    CLOSED = later("closed")
+    WRAPS = later("wraps")
 
 
 Pair = tuple[Number, Number, Number, Number, bool]

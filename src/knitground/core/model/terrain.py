@@ -10,6 +10,7 @@ import numpy as np
 from annotated_types import MaxLen
 from numpy.typing import NDArray
 
+from knitground.core.base.tongue import say
 from knitground.core.model.limits import MAX_TERRAINS, HexColour, Index, Letter, Name
 from knitground.core.model.rules import RuleList
 
@@ -36,6 +37,11 @@ class Slot(IntEnum):
     W = 6
     NW = 7
     MIDDLE = 8
+
+    @property
+    def title(self) -> str:
+        """Its name, as people read it."""
+        return say(self.name) if self is not Slot.MIDDLE else say("middle")
 
 
 _ROUND = (Slot.N, Slot.NE, Slot.E, Slot.SE, Slot.S, Slot.SW, Slot.W, Slot.NW)

@@ -13,6 +13,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from knitground.core.base.tongue import say, say_many
 from knitground.core.edit.atoms import Atom
 from knitground.core.edit.document import Edit
 from knitground.core.edit.terrains import marks_edit
@@ -87,18 +88,23 @@ def _find(at: Proving) -> Iterator[Finding]:
             for each in _doubts_once(at, owner, kit):
                 yield Finding(
                     "marks",
-                    f"{at.title(each.tile)} looks like {_words(kit, each.shown, each.marks)}, "
-                    f"and is marked {_words(kit, each.marks, each.shown)}",
+                    say(
+                        "{title} looks like {words}, and is marked {words2}",
+                        title=at.title(each.tile),
+                        words=_words(kit, each.shown, each.marks),
+                        words2=_words(kit, each.marks, each.shown),
+                    ),
                     f"{owner.name} {kit.name} {each.tile.tileset} {each.tile.row},{each.tile.col}",
-                    tile=each.tile, hurt=0.75 * each.sure,
-                )  # fmt: skip
+                    tile=each.tile,
+                    hurt=0.75 * each.sure,
+                )
 
 
 def _words(kit: TerrainSet, marks: NDArray[np.uint8], other: NDArray[np.uint8]) -> str:
     """Name the marks in which two differ."""
     return " · ".join(
-        f"{slot.name if slot is not Slot.MIDDLE else 'middle'} "
-        f"{kit.name_of(int(marks[slot])) if marks[slot] != NOTHING else 'nothing'}"
+        f"{slot.title} "
+        f"{kit.name_of(int(marks[slot])) if marks[slot] != NOTHING else say('nothing')}"
         for slot in Slot if marks[slot] != other[slot]
     )  # fmt: skip
 
@@ -125,11 +131,14 @@ def _cure(at: Proving, findings: Sequence[Finding]) -> Edit:
                     if each.tile.tileset == name:
                         marks[each.tile.row, each.tile.col] = each.shown
                 atoms += marks_edit(owner, kit, marks, "", guest).atoms
-    return Edit(f"Mark {count} tile{'s' if count > 1 else ''} as drawn", tuple(atoms))
+    return Edit(
+        say_many("Mark {count} tile as drawn", "Mark {count} tiles as drawn", count),
+        tuple(atoms),
+    )
 
 
 CHECK = Check(
-    "marks", Group.SENSE, "Marks and pixels",
-    "Tiles whose marks contradict what they show, by all other tiles of their set", _find,
-    "Mark as drawn", _cure, "terrains", of_map=False, of_cells=False,
+    "marks", Group.SENSE, say("Marks and pixels"),
+    say("Tiles whose marks contradict what they show, by all other tiles of their set"), _find,
+    say("Mark as drawn"), _cure, "terrains", of_map=False, of_cells=False,
 )  # fmt: skip

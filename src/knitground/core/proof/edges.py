@@ -6,6 +6,7 @@ from collections.abc import Iterator
 
 import numpy as np
 
+from knitground.core.base.tongue import say
 from knitground.core.proof.finding import Check, Finding, Group
 from knitground.core.proof.places import parts
 from knitground.core.proof.proving import Proving
@@ -31,15 +32,15 @@ def _find(at: Proving) -> Iterator[Finding]:
         count = int(hits[cells[:, 0], cells[:, 1]].sum())
         yield Finding(
             "edges",
-            f"an edge catches a figure of {figure.wide} × {figure.high} px: of 1000 that "
-            f"wandered ten seconds along walls {count} were stopped by it",
+            say("an edge catches a figure of {wide} × {high} px: of 1000 that wandered ten "
+"seconds along walls {count} were stopped by it", wide=figure.wide, high=figure.high, count=count),
             f"{cells[0].tolist()}", map_.name, 0, at.places(cells),
             len(cells), hurt=min(0.7, 0.4 + count / 200),
         )  # fmt: skip
 
 
 CHECK = Check(
-    "edges", Group.PLAY, "Edges that catch",
-    "Edges between solid shapes that stop a figure though it could go on a few pixels beside",
+    "edges", Group.PLAY, say("Edges that catch"),
+    say("Edges between solid shapes that stop a figure though it could go on a few pixels beside"),
     _find, stage="tiles",
 )  # fmt: skip

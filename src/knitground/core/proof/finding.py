@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from enum import StrEnum
 from functools import cached_property
 
+from knitground.core.base.tongue import later
 from knitground.core.edit.document import Edit
 from knitground.core.model.lattice import Cell
 from knitground.core.model.tile import TileRef
@@ -16,10 +17,10 @@ from knitground.core.proof.proving import Proving
 class Group(StrEnum):
     """What a fault spoils."""
 
-    LOOKS = "Looks"
-    SENSE = "Sense"
-    PLAY = "Play"
-    FILES = "Files"
+    LOOKS = later("Looks")
+    SENSE = later("Sense")
+    PLAY = later("Play")
+    FILES = later("Files")
 
 
 @dataclass(frozen=True)

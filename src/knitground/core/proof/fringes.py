@@ -6,6 +6,7 @@ from collections.abc import Iterator
 
 import numpy as np
 
+from knitground.core.base.tongue import say
 from knitground.core.model.tile import TileRef
 from knitground.core.proof.finding import Check, Finding, Group
 from knitground.core.proof.proving import Proving
@@ -36,13 +37,20 @@ def _find(at: Proving) -> Iterator[Finding]:
         for count, tile in sorted(found, reverse=True)[:64]:
             yield Finding(
                 "fringes",
-                f"{at.title(tile)} has {count} pixels of nearly the see-through colour round it",
-                f"{tile.tileset} {tile.row},{tile.col}", count=count, tile=tile, hurt=0.35,
-            )  # fmt: skip
+                say(
+                    "{title} has {count} pixels of nearly the see-through colour round it",
+                    title=at.title(tile),
+                    count=count,
+                ),
+                f"{tile.tileset} {tile.row},{tile.col}",
+                count=count,
+                tile=tile,
+                hurt=0.35,
+            )
 
 
 CHECK = Check(
-    "fringes", Group.LOOKS, "Fringes",
-    "Pixels of nearly the see-through colour that are left round what is drawn on it", _find,
+    "fringes", Group.LOOKS, say("Fringes"),
+    say("Pixels of nearly the see-through colour that are left round what is drawn on it"), _find,
     stage="slice", of_map=False, of_cells=False,
 )  # fmt: skip

@@ -7,6 +7,7 @@ from collections.abc import Iterator, Sequence
 import numpy as np
 
 from knitground.core.base.errors import EditError
+from knitground.core.base.tongue import say
 from knitground.core.base.window import whole
 from knitground.core.edit.atoms import Atom
 from knitground.core.edit.document import Edit
@@ -34,7 +35,7 @@ def _find(at: Proving) -> Iterator[Finding]:
         for key, row, col in zip(keys, rows.tolist(), cols.tolist()):
             found.setdefault(key, []).append((row, col))
         for key, places in sorted(found.items(), key=lambda each: -len(each[1])):
-            words = f"no tile shows {key_words(kit, key)}"
+            words = say("no tile shows {key_words}", key_words=key_words(kit, key))
             yield Finding(
                 "gaps", words, f"{kit.name} {key}", map_.name, layer.number,
                 at.places(places), len(places), hurt=1.0,
@@ -61,11 +62,11 @@ def _cure(at: Proving, findings: Sequence[Finding]) -> Edit:
         count += int((values > 0).sum())
         atoms += lay_masked(at.map, layer, values, values > 0)
     if not atoms:
-        raise EditError("nothing joins there: make the missing tile in Terrains")
-    return Edit(f"Pin what fits on {count} gaps", tuple(atoms))
+        raise EditError(say("nothing joins there: make the missing tile in Terrains"))
+    return Edit(say("Pin what fits on {count} gaps", count=count), tuple(atoms))
 
 
 CHECK = Check(
-    "gaps", Group.SENSE, "Gaps", "Cells whose terrain no tile shows", _find,
-    "Pin what fits best", _cure, "terrains",
+    "gaps", Group.SENSE, say("Gaps"), say("Cells whose terrain no tile shows"), _find,
+    say("Pin what fits best"), _cure, "terrains",
 )  # fmt: skip

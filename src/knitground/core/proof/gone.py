@@ -8,6 +8,7 @@ from collections.abc import Iterator, Sequence
 import numpy as np
 
 from knitground.core.base.errors import EditError
+from knitground.core.base.tongue import say
 from knitground.core.base.window import whole
 from knitground.core.edit.atoms import Atom
 from knitground.core.edit.document import Edit
@@ -24,15 +25,15 @@ def _lost(at: Proving, tile: TileRef) -> str:
     """Say why nothing is seen of a tile; "" if something is, or its sheet is missing altogether."""
     owner = at.project.tileset_named(tile.tileset)
     if owner is None:
-        return f"there is no sheet “{tile.tileset}”"
+        return say("there is no sheet “{tileset}”", tileset=tile.tileset)
     if owner.picture is None:
         return ""  # *Missing sheets* says so once
     if not owner.has(tile.row, tile.col):
-        return f"“{owner.name}” has no tile there any more"
+        return say("“{name}” has no tile there any more", name=owner.name)
     marked = any(kit.marks_within(owner.rows, owner.columns)[tile.row, tile.col].any()
                  for kit in owner.sets)  # fmt: skip
     if not marked and is_empty(owner, tile.row, tile.col):
-        return f"nothing is to be seen at its place on “{owner.name}”"
+        return say("nothing is to be seen at its place on “{name}”", name=owner.name)
     return ""
 
 
@@ -54,11 +55,17 @@ def _find(at: Proving) -> Iterator[Finding]:
         for words, places in alike.items():
             mask = np.isin(cells, places)
             count = int(mask.sum())
-            kinds = f"{len(places)} tiles" if len(places) > 1 else "a tile"
+            kinds = say("{count} tiles", count=len(places)) if len(places) > 1 else say("a tile")
             yield Finding(
-                "gone", f"{kinds} on {count} cells: {words}", words, map_.name, layer.number,
-                at.places(mask), count, hurt=0.9,
-            )  # fmt: skip
+                "gone",
+                say("{kinds} on {count} cells: {words}", kinds=kinds, count=count, words=words),
+                words,
+                map_.name,
+                layer.number,
+                at.places(mask),
+                count,
+                hurt=0.9,
+            )
 
 
 def _cure(at: Proving, findings: Sequence[Finding]) -> Edit:
@@ -80,12 +87,21 @@ def _cure(at: Proving, findings: Sequence[Finding]) -> Edit:
             continue
         atoms += lay_masked(at.map, layer, np.zeros(mask.shape, np.int32), mask)
     if not atoms:
-        raise EditError("these are knitted or grown: correct the slicing of the sheet in Slice")
-    return Edit(f"Erase {count} cells of gone tiles", tuple(atoms))
+        raise EditError(
+            say("these are knitted or grown: correct the slicing of the sheet in Slice")
+        )
+    return Edit(say("Erase {count} cells of gone tiles", count=count), tuple(atoms))
 
 
 CHECK = Check(
-    "gone", Group.FILES, "Gone tiles",
-    "Tiles on maps that their sheet does not have any more: it was changed, or is cut otherwise",
-    _find, "Erase them", _cure, "slice",
-)  # fmt: skip
+    "gone",
+    Group.FILES,
+    say("Gone tiles"),
+    say(
+        "Tiles on maps that their sheet does not have any more: it was changed, or is cut otherwise"
+    ),
+    _find,
+    say("Erase them"),
+    _cure,
+    "slice",
+)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from knitground.core.base.tongue import say
 from knitground.core.edit.rulehome import RuleHome
 from knitground.core.knit.layer import set_table
 from knitground.core.model.rules import NeighbourRule
@@ -30,13 +31,21 @@ def _find(at: Proving) -> Iterator[Finding]:
                 if fact.never_fires or fact.problem:
                     hidden = ", ".join(str(_place(kit.rules.rules, n)) for n in fact.hidden_by)
                     why = fact.problem or (
-                        f"rule {hidden} takes all that it fits" if hidden
-                        else "marks take all that it fits"
+                        say("rule {hidden} takes all that it fits", hidden=hidden) if hidden
+                        else say("marks take all that it fits")
                     )  # fmt: skip
                     yield Finding(
-                        "rules", f"rule {place} “{rule.name}” of {home.title} never fires: {why}",
-                        f"{owner.name} {kit.name} {rule.number}", hurt=0.5,
-                    )  # fmt: skip
+                        "rules",
+                        say(
+                            "rule {place} “{name}” of {title} never fires: {why}",
+                            place=place,
+                            name=rule.name,
+                            title=home.title,
+                            why=why,
+                        ),
+                        f"{owner.name} {kit.name} {rule.number}",
+                        hurt=0.5,
+                    )
 
 
 def _place(rules: tuple[object, ...], number: int) -> int:
@@ -44,6 +53,12 @@ def _place(rules: tuple[object, ...], number: int) -> int:
 
 
 CHECK = Check(
-    "rules", Group.SENSE, "Idle rules", "Rules that never fire, and what hides them", _find,
-    stage="rules", of_map=False, of_cells=False,
-)  # fmt: skip
+    "rules",
+    Group.SENSE,
+    say("Idle rules"),
+    say("Rules that never fire, and what hides them"),
+    _find,
+    stage="rules",
+    of_map=False,
+    of_cells=False,
+)

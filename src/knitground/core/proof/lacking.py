@@ -7,6 +7,7 @@ from collections.abc import Iterator, Sequence
 from dataclasses import replace
 from functools import partial
 
+from knitground.core.base.tongue import say
 from knitground.core.edit.atoms import Atom
 from knitground.core.edit.document import Edit
 from knitground.core.edit.markers import change_markers
@@ -50,9 +51,18 @@ def _find(at: Proving) -> Iterator[Finding]:
                     cell = at.map.lattice.nearest(*at.map.lattice.cell_at(*marker.middle))
                     yield Finding(
                         "lacking",
-                        f"{kind} “{marker.title}” has no “{name}”, as nearly all others have",
-                        f"{marker.number} {name}", at.map.name, layer.number, (cell,), hurt=0.5,
-                    )  # fmt: skip
+                        say(
+                            "{kind} “{title}” has no “{name}”, as nearly all others have",
+                            kind=kind,
+                            title=marker.title,
+                            name=name,
+                        ),
+                        f"{marker.number} {name}",
+                        at.map.name,
+                        layer.number,
+                        (cell,),
+                        hurt=0.5,
+                    )
 
 
 def _with(more: dict[int, list[Property]], marker: Marker) -> Marker:
@@ -77,11 +87,11 @@ def _cure(at: Proving, findings: Sequence[Finding]) -> Edit:
         if added:
             edit = change_markers(at.map, layer, list(added), partial(_with, added), "")
             atoms += edit.atoms
-    return Edit("Add what the others have", tuple(atoms))
+    return Edit(say("Add what the others have"), tuple(atoms))
 
 
 CHECK = Check(
-    "lacking", Group.PLAY, "Lacking properties",
-    "Markers without a property that nearly all others of their kind have", _find,
-    "Add the usual value", _cure,
+    "lacking", Group.PLAY, say("Lacking properties"),
+    say("Markers without a property that nearly all others of their kind have"), _find,
+    say("Add the usual value"), _cure,
 )  # fmt: skip

@@ -6,6 +6,7 @@ from collections import defaultdict
 from collections.abc import Iterator, Sequence
 
 from knitground.core.base.errors import EditError
+from knitground.core.base.tongue import say
 from knitground.core.edit.atoms import Atom
 from knitground.core.edit.document import Edit
 from knitground.core.edit.maps import rename_map
@@ -29,14 +30,20 @@ def _find(at: Proving) -> Iterator[Finding]:
         "mix": [each.name for each in project.mixes],
     }
     for map_ in project.maps:
-        kinds[f"layer of “{map_.name}”"] = [each.name for each in map_.layers]
+        kinds[say("layer of “{name}”", name=map_.name)] = [each.name for each in map_.layers]
     for kind, names in kinds.items():
         for same in _alike(names):
             shown = ", ".join(f"“{each}”" for each in same)
             yield Finding(
-                "names", f"{shown}: names of a {kind} that differ only in capitals or blanks",
-                f"{kind} {same[0].casefold()}", hurt=0.3,
-            )  # fmt: skip
+                "names",
+                say(
+                    "{shown}: names of a {kind} that differ only in capitals or blanks",
+                    shown=shown,
+                    kind=kind,
+                ),
+                f"{kind} {same[0].casefold()}",
+                hurt=0.3,
+            )
 
 
 def _cure(at: Proving, findings: Sequence[Finding]) -> Edit:
@@ -53,11 +60,19 @@ def _cure(at: Proving, findings: Sequence[Finding]) -> Edit:
             atoms += rename_map(project, map_, name).atoms
             taken.append(name.casefold())
     if not atoms:
-        raise EditError("rename one of them: only maps are renamed by themselves")
-    return Edit("Rename maps that are called alike", tuple(atoms))
+        raise EditError(say("rename one of them: only maps are renamed by themselves"))
+    return Edit(say("Rename maps that are called alike"), tuple(atoms))
 
 
 CHECK = Check(
-    "names", Group.FILES, "Names alike", "Names that differ only in capitals or blanks", _find,
-    "Rename", _cure, "draw", of_map=False, of_cells=False,
-)  # fmt: skip
+    "names",
+    Group.FILES,
+    say("Names alike"),
+    say("Names that differ only in capitals or blanks"),
+    _find,
+    say("Rename"),
+    _cure,
+    "draw",
+    of_map=False,
+    of_cells=False,
+)

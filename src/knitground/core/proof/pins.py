@@ -6,6 +6,7 @@ from collections.abc import Iterator, Sequence
 
 import numpy as np
 
+from knitground.core.base.tongue import say
 from knitground.core.base.window import whole
 from knitground.core.edit.atoms import Atom
 from knitground.core.edit.document import Edit
@@ -49,7 +50,11 @@ def _find(at: Proving) -> Iterator[Finding]:
         for (place, key), places in sorted(found.items(), key=lambda each: -len(each[1])):
             tile = map_.legend.tile(place)
             assert tile is not None
-            words = f"{at.title(tile)} is pinned where terrain asks for {key_words(kit, key)}"
+            words = say(
+                "{title} is pinned where terrain asks for {key_words}",
+                title=at.title(tile),
+                key_words=key_words(kit, key),
+            )
             yield Finding(
                 "pins", words, f"{at.key(place)} {key}", map_.name, layer.number,
                 at.places(places), len(places), tile, 0.5,
@@ -65,11 +70,11 @@ def _cure(at: Proving, findings: Sequence[Finding]) -> Edit:
             mask[tuple(np.array(cells).T)] = True
             plan = plan_unpin(at.doc, at.map, layer, whole(mask), mask, "")
             atoms += plan.edit.atoms
-    return Edit("Release pins that terrain has outgrown", tuple(atoms))
+    return Edit(say("Release pins that terrain has outgrown"), tuple(atoms))
 
 
 CHECK = Check(
-    "pins", Group.SENSE, "Outgrown pins",
-    "Tiles of the set that were pinned, and show other terrain than lies there now", _find,
-    "Release the pins", _cure,
+    "pins", Group.SENSE, say("Outgrown pins"),
+    say("Tiles of the set that were pinned, and show other terrain than lies there now"), _find,
+    say("Release the pins"), _cure,
 )  # fmt: skip

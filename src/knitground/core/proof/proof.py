@@ -8,6 +8,7 @@ from dataclasses import dataclass, field
 
 from knitground.core.base.errors import Cancelled, EditError, KnitError
 from knitground.core.base.progress import Progress, no_progress
+from knitground.core.base.tongue import say
 from knitground.core.edit.atoms import Atom
 from knitground.core.edit.document import Document, Edit
 from knitground.core.model.map import Map
@@ -87,13 +88,15 @@ def run_check(
         for each in check.find(Proving(doc, map_, progress)):
             out.append(each)
             if len(out) >= MOST:
-                words = f"there are more: the first {MOST} are told"
+                words = say("there are more: the first {most} are told", most=MOST)
                 out.append(Finding(check.key, words, "more", each.map, hurt=0))
                 break
     except KnitError:
         raise
     except Exception as error:  # one that fails inside leaves the others be
-        raise EditError(f"it failed ({type(error).__name__}: {error})") from error
+        raise EditError(
+            say("it failed ({name}: {error})", name=type(error).__name__, error=error)
+        ) from error
     return sorted(out, key=_rank)
 
 
@@ -124,7 +127,13 @@ def prove(
     """
     strange = [each for each in only or () if each not in CHECKS]
     if strange:
-        raise EditError(f"there is no check “{strange[0][:60]}”: give one of {', '.join(CHECKS)}")
+        raise EditError(
+            say(
+                "there is no check “{strange}”: give one of {words}",
+                strange=strange[0][:60],
+                words=", ".join(CHECKS),
+            )
+        )
     chosen = [each for key, each in CHECKS.items() if only is None or key in only]
     looked = list(doc.project.maps if maps is None else maps)
     jobs: list[tuple[Check, Map | None]]
@@ -174,7 +183,7 @@ def cure(doc: Document, findings: Sequence[Finding], progress: Progress = no_pro
     for each in findings:
         parts[each.check, each.map].add(each.key)
     if not any(CHECKS[key].cure for key, _ in parts):
-        raise EditError("this can not be mended by itself: go there and see")
+        raise EditError(say("this can not be mended by itself: go there and see"))
     name = ""
     for (key, map_name), wanted in parts.items():
         check = CHECKS[key]
@@ -187,5 +196,7 @@ def cure(doc: Document, findings: Sequence[Finding], progress: Progress = no_pro
             atoms += edit.atoms
             name = edit.name
     if not atoms:
-        raise EditError("what was found is not there any more: nothing is to be mended")
-    return Edit(name if len(parts) == 1 else f"Mend {len(findings)} findings", tuple(atoms))
+        raise EditError(say("what was found is not there any more: nothing is to be mended"))
+    return Edit(
+        name if len(parts) == 1 else say("Mend {count} findings", count=len(findings)), tuple(atoms)
+    )

@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from knitground.core.base.progress import Progress, no_progress
+from knitground.core.base.tongue import say
 from knitground.core.base.window import Box
 from knitground.core.edit.document import Document
 from knitground.core.knit.table import KnitTable
@@ -105,9 +106,15 @@ class Proving:
         """Call a tile: by its name, else by its number."""
         owner = self.owner(tile)
         if owner is None:
-            return f"a tile of “{tile.tileset}”"
+            return say("a tile of “{tileset}”", tileset=tile.tileset)
         name = owner.fact(tile.row, tile.col).name
-        return f"“{name}”" if name else f"tile {owner.number(tile.row, tile.col)} of {owner.name}"
+        return (
+            f"“{name}”"
+            if name
+            else say(
+                "tile {number} of {name}", number=owner.number(tile.row, tile.col), name=owner.name
+            )
+        )
 
     def grounds(self) -> Iterator[tuple[GroundLayer, Tileset, TerrainSet, KnitTable]]:
         """List the ground layers whose set is there, and what they are knitted from."""

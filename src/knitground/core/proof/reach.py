@@ -6,6 +6,7 @@ from collections.abc import Iterator
 
 import numpy as np
 
+from knitground.core.base.tongue import say
 from knitground.core.grow.distance import parts_of
 from knitground.core.model.layers import MarkerLayer
 from knitground.core.model.marker import SPAWN
@@ -42,12 +43,22 @@ def _find(at: Proving) -> Iterator[Finding]:
     for cells in numbered(numbers, lost):
         places = at.places(cells)
         yield Finding(
-            "reach", f"{len(cells)} cells that can not be reached from any {SPAWN}",
-            f"{places[0]}", map_.name, 0, places, len(cells), hurt=0.55,
-        )  # fmt: skip
+            "reach",
+            say(
+                "{count} cells that can not be reached from any {spawn}",
+                count=len(cells),
+                spawn=SPAWN,
+            ),
+            f"{places[0]}",
+            map_.name,
+            0,
+            places,
+            len(cells),
+            hurt=0.55,
+        )
 
 
 CHECK = Check(
-    "reach", Group.PLAY, "Out of reach",
-    f"Places that can be walked on and not be reached from any {SPAWN}", _find,
+    "reach", Group.PLAY, say("Out of reach"),
+    say("Places that can be walked on and not be reached from any {spawn}", spawn=SPAWN), _find,
 )  # fmt: skip

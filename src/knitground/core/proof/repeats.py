@@ -12,6 +12,7 @@ from dataclasses import replace
 import numpy as np
 from numpy.typing import NDArray
 
+from knitground.core.base.tongue import say
 from knitground.core.chance.landmark import landmarks
 from knitground.core.edit.atoms import Atom, SetField
 from knitground.core.edit.changed import Changed, What
@@ -53,12 +54,23 @@ def _find(at: Proving) -> Iterator[Finding]:
                 assert tile is not None
                 yield Finding(
                     "repeats",
-                    f"{at.title(tile)} catches the eye, and {count} of them lie within {_NEAR} "
-                    f"cells of another: it takes {shares[n]:.0%} of its ground, "
-                    f"{_ALONE:.0%} would hide that",
-                    at.key(place), at.map.name, layer.number, at.places(near), count, tile,
+                    say(
+                        "{title} catches the eye, and {count} of them lie within {near} cells of "
+                        "another: it takes {shares:.0%} of its ground, {alone:.0%} would hide that",
+                        title=at.title(tile),
+                        count=count,
+                        near=_NEAR,
+                        shares=shares[n],
+                        alone=_ALONE,
+                    ),
+                    at.key(place),
+                    at.map.name,
+                    layer.number,
+                    at.places(near),
+                    count,
+                    tile,
                     min(0.5, 0.2 + count / 1000),
-                )  # fmt: skip
+                )
 
 
 def _picture(at: Proving, place: int) -> NDArray[np.uint8] | None:
@@ -105,11 +117,11 @@ def _cure(at: Proving, findings: Sequence[Finding]) -> Edit:
                 facts[where] = replace(owner.fact(*where), weight=light)
         changed = Changed(What.MARKS, tileset=owner)
         atoms.append(SetField(owner, "facts", facts, changed))
-    return Edit("Lay what catches the eye more rarely", tuple(atoms))
+    return Edit(say("Lay what catches the eye more rarely"), tuple(atoms))
 
 
 CHECK = Check(
-    "repeats", Group.LOOKS, "What repeats",
-    "Variants that look unlike the others, and lie so near to their like that the eye sees it",
-    _find, "Lay it more rarely", _cure, "terrains",
+    "repeats", Group.LOOKS, say("What repeats"),
+    say("Variants that look unlike the others, and lie so near to their like that the eye sees it"),
+    _find, say("Lay it more rarely"), _cure, "terrains",
 )  # fmt: skip

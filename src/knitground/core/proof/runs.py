@@ -7,6 +7,7 @@ from collections.abc import Iterator
 import numpy as np
 from numpy.typing import NDArray
 
+from knitground.core.base.tongue import say
 from knitground.core.proof.finding import Check, Finding, Group
 from knitground.core.proof.proving import Proving
 
@@ -54,15 +55,28 @@ def _find(at: Proving) -> Iterator[Finding]:
                     assert tile is not None
                     yield Finding(
                         "runs",
-                        f"{at.title(tile)} {length} times in a row, though it is one of "
-                        f"{len(variants)} variants",
-                        f"{at.key(place)} {row},{col} {down}", map_.name, layer.number,
-                        at.places(places), length, tile, 0.25,
-                    )  # fmt: skip
+                        say(
+                            "{title} {length} times in a row, though it is one of {count} variants",
+                            title=at.title(tile),
+                            length=length,
+                            count=len(variants),
+                        ),
+                        f"{at.key(place)} {row},{col} {down}",
+                        map_.name,
+                        layer.number,
+                        at.places(places),
+                        length,
+                        tile,
+                        0.25,
+                    )
 
 
 CHECK = Check(
-    "runs", Group.LOOKS, "The same in a row",
-    "One of several variants so often in a row that it catches the eye: another seed parts them",
+    "runs",
+    Group.LOOKS,
+    say("The same in a row"),
+    say(
+        "One of several variants so often in a row that it catches the eye: another seed parts them"
+    ),
     _find,
-)  # fmt: skip
+)

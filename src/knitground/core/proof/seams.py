@@ -9,6 +9,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from knitground.core.base.tongue import later, say
 from knitground.core.knit.layer import marked_tiles
 from knitground.core.model.terrain import Slot
 from knitground.core.proof.finding import Check, Finding, Group
@@ -22,8 +23,8 @@ _OPAQUE = 200
 _LEAST = 0.5
 """Part of a side that must be opaque on both tiles."""
 _SIDES = {
-    "below": ((1, 0), (Slot.SW, Slot.S, Slot.SE)),
-    "to the right of": ((0, 1), (Slot.NE, Slot.E, Slot.SE)),
+    later("below"): ((1, 0), (Slot.SW, Slot.S, Slot.SE)),
+    later("to the right of"): ((0, 1), (Slot.NE, Slot.E, Slot.SE)),
 }  # fmt: skip
 
 
@@ -118,15 +119,29 @@ def _finding(at: Proving, number: int, place: int, some: list[_Bad]) -> Finding:
     cells = list(dict.fromkeys(map(tuple, places.tolist())))
     down, across = _SIDES[worst.name][0]
     lower = 1 if worst.one == place else -1
-    name = "beside" if at.map.lattice.slanted else worst.name
-    more = f", and on {len(places) - 1} borders more" if len(places) > 1 else ""
+    name = say("beside") if at.map.lattice.slanted else say(worst.name)
+    more = say(", and on {count} borders more", count=len(places) - 1) if len(places) > 1 else ""
     return Finding(
         "seams",
-        f"{at.title(second)} {name} {at.title(first)}: a step of {worst.step:.0f} levels, "
-        f"{worst.usual:.0f} are usual there{more}",
-        at.key(place), at.map.name, number, at.places(cells), len(cells), own,
-        min(0.9, 0.3 + worst.step / 256), (0.5 + lower * down / 2, 0.5 + lower * across / 2),
-    )  # fmt: skip
+        say(
+            "{title} {name} {title2}: a step of {step:.0f} levels, {usual:.0f} are usual "
+            "there{more}",
+            title=at.title(second),
+            name=name,
+            title2=at.title(first),
+            step=worst.step,
+            usual=worst.usual,
+            more=more,
+        ),
+        at.key(place),
+        at.map.name,
+        number,
+        at.places(cells),
+        len(cells),
+        own,
+        min(0.9, 0.3 + worst.step / 256),
+        (0.5 + lower * down / 2, 0.5 + lower * across / 2),
+    )
 
 
 def _along(
@@ -158,7 +173,13 @@ def _along(
 
 
 CHECK = Check(
-    "seams", Group.LOOKS, "Seams",
-    "Neighbours whose colours leap at the line between them, where others of the same marks go on",
-    _find, stage="tiles",
-)  # fmt: skip
+    "seams",
+    Group.LOOKS,
+    say("Seams"),
+    say(
+        "Neighbours whose colours leap at the line between them, where others of the same "
+        "marks go on"
+    ),
+    _find,
+    stage="tiles",
+)

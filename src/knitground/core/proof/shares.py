@@ -7,6 +7,7 @@ from math import sqrt
 
 import numpy as np
 
+from knitground.core.base.tongue import say
 from knitground.core.proof.finding import Check, Finding, Group
 from knitground.core.proof.proving import Proving
 
@@ -34,11 +35,11 @@ def _find(at: Proving) -> Iterator[Finding]:
                 tile = at.map.legend.tile(place)
                 assert tile is not None
                 by_hand = int((layer.pinned & (cells == place)).sum())
-                why = f"; {by_hand} of them are pinned" if by_hand else ""
+                why = say("; {by_hand} of them are pinned", by_hand=by_hand) if by_hand else ""
                 yield Finding(
                     "shares",
-                    f"{at.title(tile)} takes {laid:.0%} of its ground, {asked:.0%} are asked "
-                    f"for by its weight{why}",
+                    say("{title} takes {laid:.0%} of its ground, {asked:.0%} are asked for by its "
+"weight{why}", title=at.title(tile), laid=laid, asked=asked, why=why),
                     at.key(place), at.map.name, layer.number,
                     at.places(np.asarray(cells == place)), count, tile,
                     min(0.4, 0.1 + abs(laid - asked)),
@@ -46,7 +47,7 @@ def _find(at: Proving) -> Iterator[Finding]:
 
 
 CHECK = Check(
-    "shares", Group.SENSE, "Shares",
-    "Variants that lie more often, or more rarely, than their weights ask for", _find,
+    "shares", Group.SENSE, say("Shares"),
+    say("Variants that lie more often, or more rarely, than their weights ask for"), _find,
     stage="terrains",
 )  # fmt: skip

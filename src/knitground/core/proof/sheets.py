@@ -7,6 +7,7 @@ from hashlib import blake2b
 
 import numpy as np
 
+from knitground.core.base.tongue import say, say_many
 from knitground.core.knit.layer import marked_tiles
 from knitground.core.model.layers import GroundLayer, MarkerLayer
 from knitground.core.model.tile import TileRef, tiles_in
@@ -24,9 +25,15 @@ def _missing(at: Proving) -> Iterator[Finding]:
     for owner in at.project.tilesets:
         if owner.picture is None:
             yield Finding(
-                "missing", f"the sheet of “{owner.name}”, {owner.sheet}, is missing or can not be "
-                "read", owner.name, hurt=1.0,
-            )  # fmt: skip
+                "missing",
+                say(
+                    "the sheet of “{name}”, {sheet}, is missing or can not be read",
+                    name=owner.name,
+                    sheet=owner.sheet,
+                ),
+                owner.name,
+                hurt=1.0,
+            )
 
 
 def _changed(at: Proving) -> Iterator[Finding]:
@@ -41,19 +48,39 @@ def _changed(at: Proving) -> Iterator[Finding]:
         key = f"{owner.name} {blake2b(repr(now.rows).encode(), digest_size=8).hexdigest()}"
         if changed is None:
             yield Finding(
-                "changed", f"“{owner.name}” has other rows and columns than when the project was "
-                "last saved: its sheet is of another size", key, hurt=0.5,
-            )  # fmt: skip
+                "changed",
+                say(
+                    "“{name}” has other rows and columns than when the project was last saved: "
+                    "its sheet is of another size",
+                    name=owner.name,
+                ),
+                key,
+                hurt=0.5,
+            )
         elif changed:
             numbers = ", ".join(str(owner.number(*each)) for each in changed[:_NAMED])
-            more = f" and {len(changed) - _NAMED} more" if len(changed) > _NAMED else ""
-            tiles = "tiles" if len(changed) > 1 else "tile"
-            look = "look" if len(changed) > 1 else "looks"
+            more = (
+                say(" and {count} more", count=len(changed) - _NAMED)
+                if len(changed) > _NAMED
+                else ""
+            )
             yield Finding(
-                "changed", f"{tiles} {numbers}{more} of “{owner.name}” {look} otherwise than when "
-                "the project was last saved", key,
-                tile=TileRef(owner.name, *changed[0]), count=len(changed), hurt=0.2,
-            )  # fmt: skip
+                "changed",
+                say_many(
+                    "tile {numbers}{more} of “{name}” looks otherwise than when the project "
+                    "was last saved",
+                    "tiles {numbers}{more} of “{name}” look otherwise than when the project "
+                    "was last saved",
+                    len(changed),
+                    numbers=numbers,
+                    more=more,
+                    name=owner.name,
+                ),
+                key,
+                tile=TileRef(owner.name, *changed[0]),
+                count=len(changed),
+                hurt=0.2,
+            )
 
 
 def _used(at: Proving) -> tuple[set[str], set[tuple[str, str]], set[tuple[str, int, int]]]:
@@ -92,14 +119,23 @@ def _unused(at: Proving) -> Iterator[Finding]:
     sheets, sets, tiles = _used(at)
     for owner in at.project.tilesets:
         if owner.name not in sheets:
-            yield Finding("unused", f"nothing uses the sheet “{owner.name}”", owner.name, hurt=0.1)
+            yield Finding(
+                "unused",
+                say("nothing uses the sheet “{name}”", name=owner.name),
+                owner.name,
+                hurt=0.1,
+            )
             continue
         for kit in owner.sets:
             if (owner.name, kit.name) not in sets and not kit.rules.rules:
                 yield Finding(
-                    "unused", f"no map uses the set “{kit.name}” of “{owner.name}”",
-                    f"{owner.name} {kit.name}", hurt=0.1,
-                )  # fmt: skip
+                    "unused",
+                    say(
+                        "no map uses the set “{name}” of “{name2}”", name=kit.name, name2=owner.name
+                    ),
+                    f"{owner.name} {kit.name}",
+                    hurt=0.1,
+                )
         if owner.picture is None:
             continue
         filled = {(row, col) for row, col in np.argwhere(filled_tiles(owner)).tolist()}
@@ -109,10 +145,19 @@ def _unused(at: Proving) -> Iterator[Finding]:
         if idle:
             count = len(filled) - len(spare) + len(idle)
             yield Finding(
-                "unused", f"{len(idle)} of {count} tiles of “{owner.name}” lie nowhere, and no "
-                "mix, rule or set in use has them", f"{owner.name} tiles",
-                tile=TileRef(owner.name, *idle[0]), count=len(idle), hurt=0.05,
-            )  # fmt: skip
+                "unused",
+                say(
+                    "{count} of {count2} tiles of “{name}” lie nowhere, and no mix, rule or set "
+                    "in use has them",
+                    count=len(idle),
+                    count2=count,
+                    name=owner.name,
+                ),
+                f"{owner.name} tiles",
+                tile=TileRef(owner.name, *idle[0]),
+                count=len(idle),
+                hurt=0.05,
+            )
 
 
 def _shows_something(owner: Tileset, at: At) -> bool:
@@ -122,15 +167,26 @@ def _shows_something(owner: Tileset, at: At) -> bool:
 
 
 MISSING = Check(
-    "missing", Group.FILES, "Missing sheets", "Sheets whose picture is not there, or broken",
-    _missing, stage="slice", of_map=False, of_cells=False,
-)  # fmt: skip
+    "missing",
+    Group.FILES,
+    say("Missing sheets"),
+    say("Sheets whose picture is not there, or broken"),
+    _missing,
+    stage="slice",
+    of_map=False,
+    of_cells=False,
+)
 CHANGED = Check(
-    "changed", Group.FILES, "Changed sheets",
-    "Sheets whose tiles look otherwise since the project was last saved: drawn anew elsewhere",
+    "changed", Group.FILES, say("Changed sheets"),
+    say("Sheets whose tiles look otherwise since the project was last saved: drawn anew elsewhere"),
     _changed, stage="slice", of_map=False, of_cells=False,
 )  # fmt: skip
 UNUSED = Check(
-    "unused", Group.FILES, "Unused", "Sheets, sets and tiles that no map, mix or rule uses",
-    _unused, stage="slice", of_map=False,
-)  # fmt: skip
+    "unused",
+    Group.FILES,
+    say("Unused"),
+    say("Sheets, sets and tiles that no map, mix or rule uses"),
+    _unused,
+    stage="slice",
+    of_map=False,
+)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from knitground.core.base.tongue import say
 from knitground.core.knit.fits import opposite
 from knitground.core.model.terrain import Slot
 from knitground.core.model.tile import TileRef
@@ -16,7 +17,7 @@ from knitground.core.shapes.borders import NEAR_PX, side_spans
 
 _SMALL = 3.0
 """Pixels up to which a step between two shapes catches a figure, and is not meant."""
-_WAYS = ((Slot.E, (0, 1), "to the right of"), (Slot.S, (1, 0), "below"))
+_WAYS = ((Slot.E, (0, 1), say("to the right of")), (Slot.S, (1, 0), say("below")))
 
 
 def _find(at: Proving) -> Iterator[Finding]:
@@ -70,14 +71,14 @@ def _meeting(at: Proving, flat: Flat, one: TileRef, other: TileRef, side: Slot) 
     ]  # fmt: skip
     small = [each for each in steps if 0.3 < each <= _SMALL]
     if small:
-        return f"a step of {max(small):.1f} px between their solid shapes"
+        return say("a step of {number:.1f} px between their solid shapes", number=max(small))
     if (near and not mine and theirs) or (close and not theirs and mine):
-        return f"their solid shapes end up to {NEAR_PX:.0f} px apart"
+        return say("their solid shapes end up to {near_px:.0f} px apart", near_px=NEAR_PX)
     return ""
 
 
 CHECK = Check(
-    "snags", Group.PLAY, "Snags and slits",
-    "Solid shapes of neighbours that miss each other by a few pixels: a figure catches there",
+    "snags", Group.PLAY, say("Snags and slits"),
+    say("Solid shapes of neighbours that miss each other by a few pixels: a figure catches there"),
     _find, stage="tiles",
 )  # fmt: skip

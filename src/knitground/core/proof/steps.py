@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Iterator
 
+from knitground.core.base.tongue import say
 from knitground.core.knit.layer import marked_tiles
 from knitground.core.proof.finding import Check, Finding, Group
 from knitground.core.proof.proving import Proving
@@ -28,14 +29,28 @@ def _find(at: Proving) -> Iterator[Finding]:
                 if ms != usual:
                     yield Finding(
                         "steps",
-                        f"{at.title(tile)} takes {ms} ms for its pictures, {many} others of "
-                        f"“{kit.name}” take {usual} ms: beside them it falls out of step",
-                        f"{tile.tileset} {tile.row},{tile.col}", tile=tile, hurt=0.4,
-                    )  # fmt: skip
+                        say(
+                            "{title} takes {ms} ms for its pictures, {it} others of “{name}” take "
+                            "{usual} ms: beside them it falls out of step",
+                            title=at.title(tile),
+                            ms=ms,
+                            it=many,
+                            name=kit.name,
+                            usual=usual,
+                        ),
+                        f"{tile.tileset} {tile.row},{tile.col}",
+                        tile=tile,
+                        hurt=0.4,
+                    )
 
 
 CHECK = Check(
-    "steps", Group.LOOKS, "Out of step",
-    "Animated tiles of a set that take longer or shorter than the others", _find, stage="tiles",
-    of_map=False, of_cells=False,
-)  # fmt: skip
+    "steps",
+    Group.LOOKS,
+    say("Out of step"),
+    say("Animated tiles of a set that take longer or shorter than the others"),
+    _find,
+    stage="tiles",
+    of_map=False,
+    of_cells=False,
+)

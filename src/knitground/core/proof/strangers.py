@@ -15,6 +15,7 @@ from collections.abc import Iterator, Sequence
 import numpy as np
 from numpy.typing import NDArray
 
+from knitground.core.base.tongue import say
 from knitground.core.knit.keys import Key, keys_of
 from knitground.core.knit.layer import marked_tiles
 from knitground.core.knit.missing import key_words
@@ -93,12 +94,18 @@ def _find(at: Proving) -> Iterator[Finding]:
             for n in strangers(marks, keys, pictures) if tiles else ():
                 yield Finding(
                     "strangers",
-                    f"{at.title(tiles[n])} is one of {keys.count(keys[n])} tiles for "
-                    f"{key_words(kit, keys[n])}, and does not go on at its borders as others that "
-                    "are marked like it",
+                    say(
+                        "{title} is one of {count} tiles for {key_words}, and does not go on "
+                        "at its "
+                        "borders as others that are marked like it",
+                        title=at.title(tiles[n]),
+                        count=keys.count(keys[n]),
+                        key_words=key_words(kit, keys[n]),
+                    ),
                     f"{tiles[n].tileset} {tiles[n].row},{tiles[n].col} {kit.name}",
-                    tile=tiles[n], hurt=0.6,
-                )  # fmt: skip
+                    tile=tiles[n],
+                    hurt=0.6,
+                )
 
 
 def _judged(
@@ -140,7 +147,7 @@ def _flat_of(project: Project, owner: Tileset, kit: TerrainSet) -> Flat | None:
 
 
 CHECK = Check(
-    "strangers", Group.SENSE, "Strangers among variants",
-    "Tiles with the same marks as others, by accident: mixed among them they spoil the ground",
+    "strangers", Group.SENSE, say("Strangers among variants"),
+    say("Tiles with the same marks as others, by accident: mixed among them they spoil the ground"),
     _find, stage="terrains", of_map=False, of_cells=False,
 )  # fmt: skip

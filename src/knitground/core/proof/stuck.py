@@ -8,6 +8,7 @@ from functools import partial
 import numpy as np
 
 from knitground.core.base.errors import EditError
+from knitground.core.base.tongue import say
 from knitground.core.edit.atoms import Atom
 from knitground.core.edit.document import Edit
 from knitground.core.edit.markers import change_markers, moved
@@ -36,7 +37,7 @@ def _find(at: Proving) -> Iterator[Finding]:
                 and map_.lattice.holds(*cell) and bool(blocked[cell])
             )  # fmt: skip
             if off or inside:
-                where = "lies outside the map" if off else "stands inside something solid"
+                where = say("lies outside the map") if off else say("stands inside something solid")
                 yield Finding(
                     "stuck", f"{marker.kind or 'marker'} “{marker.title}” {where}",
                     f"{marker.number}", map_.name, layer.number,
@@ -53,7 +54,7 @@ def _cure(at: Proving, findings: Sequence[Finding]) -> Edit:
         free &= map_.lattice.exists
     rows, cols = np.nonzero(free)
     if not rows.size:
-        raise EditError("no cell of the map is free: take something solid away")
+        raise EditError(say("no cell of the map is free: take something solid away"))
     atoms: list[Atom] = []
     for layer in map_.layers:
         if not isinstance(layer, MarkerLayer):
@@ -66,7 +67,7 @@ def _cure(at: Proving, findings: Sequence[Finding]) -> Edit:
         if changes:
             edit = change_markers(map_, layer, list(changes), partial(_changed, changes), "")
             atoms += edit.atoms
-    return Edit("Put markers where they are free", tuple(atoms))
+    return Edit(say("Put markers where they are free"), tuple(atoms))
 
 
 def _changed(made: dict[int, Marker], marker: Marker) -> Marker:
@@ -82,7 +83,7 @@ def _freed(at: Proving, marker: Marker, rows: np.ndarray, cols: np.ndarray) -> M
 
 
 CHECK = Check(
-    "stuck", Group.PLAY, "Misplaced markers",
-    "Spawn points and path stops inside something solid, and markers outside the map", _find,
-    "Move to the nearest free cell", _cure,
+    "stuck", Group.PLAY, say("Misplaced markers"),
+    say("Spawn points and path stops inside something solid, and markers outside the map"), _find,
+    say("Move to the nearest free cell"), _cure,
 )  # fmt: skip

@@ -9,6 +9,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from knitground.core.base.tongue import say
 from knitground.core.model.lattice import Cell
 from knitground.core.proof.finding import Check, Finding, Group
 from knitground.core.proof.proving import Proving
@@ -112,18 +113,29 @@ def _find(at: Proving) -> Iterator[Finding]:
         if not all(map_.lattice.holds(*cell) for cell in counts):
             continue  # at the border of a map of diamonds
         cells = sorted(counts, key=lambda cell: (-counts[cell], cell))
-        what = "a way" if each.ways > 1 else "a dead end"
+        what = say("a way") if each.ways > 1 else say("a dead end")
         yield Finding(
             "tight",
-            f"{what}, {each.wide} px wide and {each.deep} long, into which a figure of "
-            f"{who.figure.wide} × {who.figure.high} px does not fit",
-            f"{min(counts)}", map_.name, 0, at.places(cells), len(cells),
+            say(
+                "{what}, {wide} px wide and {deep} long, into which a figure of {wide2} × "
+                "{high} px does not fit",
+                what=what,
+                wide=each.wide,
+                deep=each.deep,
+                wide2=who.figure.wide,
+                high=who.figure.high,
+            ),
+            f"{min(counts)}",
+            map_.name,
+            0,
+            at.places(cells),
+            len(cells),
             hurt=0.45 if each.ways > 1 else 0.35,
-        )  # fmt: skip
+        )
 
 
 CHECK = Check(
-    "tight", Group.PLAY, "Too narrow",
-    "Dead ends and ways between solid shapes that are narrower than a figure", _find,
+    "tight", Group.PLAY, say("Too narrow"),
+    say("Dead ends and ways between solid shapes that are narrower than a figure"), _find,
     stage="tiles",
 )  # fmt: skip

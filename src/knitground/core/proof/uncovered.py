@@ -6,6 +6,7 @@ from collections.abc import Iterator
 
 import numpy as np
 
+from knitground.core.base.tongue import say, say_many
 from knitground.core.model.layers import GAP, Holds
 from knitground.core.proof.finding import Check, Finding, Group
 from knitground.core.proof.places import parts
@@ -42,12 +43,20 @@ def _find(at: Proving) -> Iterator[Finding]:
             continue
         places = at.places(part)
         yield Finding(
-            "uncovered", f"{count} cell{'s' if count > 1 else ''} that no layer fills",
-            f"{places[0]}", map_.name, 0, places, count, hurt=0.7,
-        )  # fmt: skip
+            "uncovered",
+            say_many(
+                "{count} cell that no layer fills", "{count} cells that no layer fills", count
+            ),
+            f"{places[0]}",
+            map_.name,
+            0,
+            places,
+            count,
+            hurt=0.7,
+        )
 
 
 CHECK = Check(
-    "uncovered", Group.SENSE, "Holes",
-    "Cells that no layer fills, on a map that is filled almost everywhere", _find,
+    "uncovered", Group.SENSE, say("Holes"),
+    say("Cells that no layer fills, on a map that is filled almost everywhere"), _find,
 )  # fmt: skip

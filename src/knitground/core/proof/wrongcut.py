@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from knitground.core.base.tongue import say
 from knitground.core.model.slicing import Slicing
 from knitground.core.model.tile import TileRef
 from knitground.core.proof.finding import Check, Finding, Group
@@ -47,12 +48,25 @@ def _find(at: Proving) -> Iterator[Finding]:
         if best is None or best.score < _SURE or not is_cut_through(owner.slicing, best.slicing):
             continue
         yield Finding(
-            "cut", f"the sheet “{owner.name}” looks like {best.words()}, and is cut otherwise",
-            owner.name, tile=TileRef(owner.name, 0, 0), hurt=0.8,
-        )  # fmt: skip
+            "cut",
+            say(
+                "the sheet “{name}” looks like {words}, and is cut otherwise",
+                name=owner.name,
+                words=best.words(),
+            ),
+            owner.name,
+            tile=TileRef(owner.name, 0, 0),
+            hurt=0.8,
+        )
 
 
 CHECK = Check(
-    "cut", Group.LOOKS, "Wrong cuts", "Sheets that are cut through the middle of their tiles",
-    _find, stage="slice", of_map=False, of_cells=False,
-)  # fmt: skip
+    "cut",
+    Group.LOOKS,
+    say("Wrong cuts"),
+    say("Sheets that are cut through the middle of their tiles"),
+    _find,
+    stage="slice",
+    of_map=False,
+    of_cells=False,
+)

@@ -7,6 +7,7 @@ from collections.abc import Iterator, Sequence
 import numpy as np
 
 from knitground.core.base.errors import EditError
+from knitground.core.base.tongue import say
 from knitground.core.edit.atoms import Atom
 from knitground.core.edit.document import Edit
 from knitground.core.model.layers import TileLayer
@@ -41,10 +42,23 @@ def _find(at: Proving) -> Iterator[Finding]:
             places = at.places(at.cells(layer) == place + 1)
             yield Finding(
                 "layer",
-                f"{at.title(tile)} lies on “{layer.name}” {own}×, on “{other.name}” "
-                f"{others[home]}×: it may have been laid on the wrong layer",
-                f"{home} {at.key(place + 1)}", map_.name, layer.number, places, own, tile, 0.45,
-            )  # fmt: skip
+                say(
+                    "{title} lies on “{name}” {own}×, on “{name2}” {others}×: it may have been "
+                    "laid on the wrong layer",
+                    title=at.title(tile),
+                    name=layer.name,
+                    own=own,
+                    name2=other.name,
+                    others=others[home],
+                ),
+                f"{home} {at.key(place + 1)}",
+                map_.name,
+                layer.number,
+                places,
+                own,
+                tile,
+                0.45,
+            )
 
 
 def _cure(at: Proving, findings: Sequence[Finding]) -> Edit:
@@ -61,14 +75,18 @@ def _cure(at: Proving, findings: Sequence[Finding]) -> Edit:
             masks[home][cell] = masks[each.layer][cell] = True
     for layer in tiles:
         if layer.locked and masks[layer.number].any():
-            raise EditError(f"“{layer.name}” is locked: unlock it first")
+            raise EditError(say("“{name}” is locked: unlock it first", name=layer.name))
         atoms += lay_masked(at.map, layer, values[layer.number], masks[layer.number])
-    return Edit(f"Move {sum(len(each.places) for each in findings)} tiles to their layer",
-                tuple(atoms))  # fmt: skip
+    return Edit(
+        say(
+            "Move {number} tiles to their layer", number=sum(len(each.places) for each in findings)
+        ),
+        tuple(atoms),
+    )
 
 
 CHECK = Check(
-    "layer", Group.SENSE, "Wrong layer",
-    "Tiles that lie a few times on one layer and otherwise always on another", _find,
-    "Move to that layer", _cure,
+    "layer", Group.SENSE, say("Wrong layer"),
+    say("Tiles that lie a few times on one layer and otherwise always on another"), _find,
+    say("Move to that layer"), _cure,
 )  # fmt: skip

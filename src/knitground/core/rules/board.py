@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from knitground.core.base.errors import EditError
+from knitground.core.base.tongue import say
 from knitground.core.base.window import Box, index, lay_over, read
 from knitground.core.model.layers import Cells, GroundLayer, Layer, PinnedLayer
 from knitground.core.model.map import Map
@@ -88,10 +89,21 @@ class Board:
         found = next((each for each in self.map.layers if each.name == name), None)
         found = found if name else self.source
         if found is None:
-            words = f"layer “{name}”" if name else "the layer it reads"
-            raise EditError(f"{words} is not on map “{self.map.name}”: choose another layer")
+            words = say("layer “{name}”", name=name) if name else say("the layer it reads")
+            raise EditError(
+                say(
+                    "{words} is not on map “{name}”: choose another layer",
+                    words=words,
+                    name=self.map.name,
+                )
+            )
         if found.cells.shape != (self.map.height, self.map.width):
-            raise EditError(f"“{found.name}” has cells of its own size: rules read the map's cells")
+            raise EditError(
+                say(
+                    "“{name}” has cells of its own size: rules read the map's cells",
+                    name=found.name,
+                )
+            )
         return found
 
     def check(self, name: str, ask: Ask) -> None:
@@ -105,7 +117,13 @@ class Board:
         if ask.kind is AskKind.TERRAIN:
             self._mark(layer, ask)
         elif ask.kind not in (AskKind.OFF,) and not layer.holds_tiles:
-            raise EditError(f"“{layer.name}” holds {layer.kind}, no tiles: choose another layer")
+            raise EditError(
+                say(
+                    "“{name}” holds {kind}, no tiles: choose another layer",
+                    name=layer.name,
+                    kind=layer.kind,
+                )
+            )
 
     def cells(self, name: str, box: Box) -> Cells:
         """Copy the cells of a layer in a box: 0 off a map that does not wrap."""
@@ -185,14 +203,23 @@ class Board:
     def _mark(self, layer: Layer, ask: Ask) -> int:
         if not isinstance(layer, GroundLayer):
             raise EditError(
-                f"“{layer.name}” holds {layer.kind}, but terrain “{ask.name}” is asked of it: "
-                "choose a ground layer"
+                say(
+                    "“{name}” holds {kind}, but terrain “{name2}” is asked of it: choose a "
+                    "ground layer",
+                    name=layer.name,
+                    kind=layer.kind,
+                    name2=ask.name,
+                )
             )
         found = self.project.set_of(layer.tileset, layer.set_name)
         mark = found[1].number_of(ask.name) if found else 0
         if ask.name and not mark:
             raise EditError(
-                f"terrain “{ask.name}” is not in the set of “{layer.name}”: choose another"
+                say(
+                    "terrain “{name}” is not in the set of “{name2}”: choose another",
+                    name=ask.name,
+                    name2=layer.name,
+                )
             )
         return mark
 

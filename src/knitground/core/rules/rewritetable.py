@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from knitground.core.base.errors import EditError
+from knitground.core.base.tongue import say
 from knitground.core.chance.draw import slot_counts
 from knitground.core.model.layers import GAP
 from knitground.core.model.mix import MixEntry
@@ -167,29 +168,41 @@ def _draws(weights: Sequence[float]) -> NDArray[np.int32]:
 
 def _check_rewrite(rule: RewriteRule, board: Board, stock: Stock) -> None:
     if not rule.block:
-        raise EditError("it looks for nothing: draw the block that it is to find")
+        raise EditError(say("it looks for nothing: draw the block that it is to find"))
     if not any(each.cells and each.weight > 0 for each in rule.outcomes):
-        raise EditError("it writes nothing: draw what it is to lay")
+        raise EditError(say("it writes nothing: draw what it is to lay"))
     seen: set[tuple[int, int, str]] = set()
     for row, col, layer, ask in rule.block:
         if (row, col, layer) in seen:
-            raise EditError(f"cell ({row}, {col}) of the block is asked twice: clear one")
+            raise EditError(
+                say("cell ({row}, {col}) of the block is asked twice: clear one", row=row, col=col)
+            )
         seen.add((row, col, layer))
         if ask.kind in (AskKind.SAME, AskKind.OTHER):
-            raise EditError("“same” and “other” are for neighbour rules: ask for tiles or a tag")
+            raise EditError(
+                say("“same” and “other” are for neighbour rules: ask for tiles or a tag")
+            )
         board.check(layer, ask)
     for outcome in rule.outcomes:
         for cell in outcome.cells:
             if cell.layer and not board.layer(cell.layer).holds_tiles:
-                raise EditError(f"“{cell.layer}” holds no tiles: write on another layer")
+                raise EditError(
+                    say("“{layer}” holds no tiles: write on another layer", layer=cell.layer)
+                )
             if cell.tile is not None and not stock.has(cell.tile):
-                raise EditError(f"its tile of “{cell.tile.tileset}” is gone: choose another")
+                raise EditError(
+                    say(
+                        "its tile of “{tileset}” is gone: choose another", tileset=cell.tile.tileset
+                    )
+                )
 
 
 def _neighbour_blocks(rule: NeighbourRule, index: int, board: Board, stock: Stock) -> list[Block]:
     for y, x, _ in rule.stencil:
         if not fits_kind(None, (y, x)):
-            raise EditError(f"place ({y}, {x}) is outside the stencil of tiles: clear it")
+            raise EditError(
+                say("place ({y}, {x}) is outside the stencil of tiles: clear it", y=y, x=x)
+            )
     if rule.subject is not None:
         board.check("", rule.subject)
     subject = rule.subject or SAME
@@ -216,7 +229,7 @@ def _look(spot: Spot, subject: Ask) -> Look:
 def _check_looks(looks: Sequence[Look]) -> None:
     own = {(look.ask, look.denied) for look in looks if not look.down and not look.across}
     if any((ask, not denied) in own for ask, denied in own):
-        raise EditError("its own cell is to be same and other at once: clear the middle")
+        raise EditError(say("its own cell is to be same and other at once: clear the middle"))
 
 
 def _results(
@@ -233,11 +246,11 @@ def _results(
     if result.kind is ResultKind.MIX:
         mix = stock.mix(result.mix)
         if mix is None:
-            raise EditError(f"its mix “{result.mix}” is gone: choose another result")
+            raise EditError(say("its mix “{mix}” is gone: choose another result", mix=result.mix))
         entries = mix.entries
     there = [each for each in entries if each.weight > 0 and stock.has(each.tile)]
     if not there:
-        raise EditError("it has no tile that is there: give it one, or “leave as it is”")
+        raise EditError(say("it has no tile that is there: give it one, or “leave as it is”"))
     there = there[:_OUTCOME_SLOTS]
     places = [[stock.place(turn_tile(each.tile, by))] for each in there]
     return np.array(places, np.int32), [each.weight for each in there], None
@@ -245,7 +258,7 @@ def _results(
 
 def _patch_places(patch: Patch | None, by: int, stock: Stock) -> NDArray[np.int32]:
     if patch is None or not any(tile for line in patch.rows for tile in line):
-        raise EditError("its patch has no tile: give it another result")
+        raise EditError(say("its patch has no tile: give it another result"))
     rows = patch.turned(by).rows
     places = [[stock.place(tile) if tile and stock.has(tile) else LEAVE for tile in line]
               for line in rows]  # fmt: skip

@@ -14,6 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from knitground.core.base.errors import EditError
+from knitground.core.base.tongue import say
 from knitground.core.chance.draw import MIX_SLOTS, VARIANT_SLOTS, slot_table
 from knitground.core.chance.fall import check_fall
 from knitground.core.model.layers import GAP
@@ -127,7 +128,7 @@ def forms_of(rule: Rule, kit: TerrainSet, index: int = 0) -> list[Form]:
     """
     if not isinstance(rule, NeighbourRule):
         raise EditError(
-            "a terrain set has no layers to rewrite: move the rule to a list of its own"
+            say("a terrain set has no layers to rewrite: move the rule to a list of its own")
         )
     found = _ways_of(rule.stencil, rule.subject, rule.ways, kit.name, kit.kind, kit.terrains)
     return [Form(index, turn, needs, nothing) for turn, needs, nothing in found]
@@ -151,10 +152,15 @@ def _ways_of(
     for y, x, _ in rule.stencil:
         if not fits_kind(kit.kind, (y, x)):
             raise EditError(
-                f"place ({y}, {x}) is outside the stencil of a set of {kit.kind.value}s: clear it"
+                say(
+                    "place ({y}, {x}) is outside the stencil of a set of {value}s: clear it",
+                    y=y,
+                    x=x,
+                    value=say(kit.kind.value),
+                )
             )
         if (y, x) in seen:
-            raise EditError(f"place ({y}, {x}) is asked twice: clear one of the two")
+            raise EditError(say("place ({y}, {x}) is asked twice: clear one of the two", y=y, x=x))
         seen.add((y, x))
     subject = _subject(rule, kit)
     return tuple(
@@ -166,7 +172,7 @@ def _subject(rule: NeighbourRule, kit: TerrainSet) -> int | None:
     if rule.subject is None:
         return None
     if rule.subject.kind is not AskKind.TERRAIN:
-        raise EditError("it is about tiles, but stands in a terrain set: give it a terrain")
+        raise EditError(say("it is about tiles, but stands in a terrain set: give it a terrain"))
     return _number(kit, rule.subject)
 
 
@@ -174,7 +180,11 @@ def _number(kit: TerrainSet, ask: Ask) -> int:
     number = kit.number_of(ask.name)
     if ask.name and not number:
         raise EditError(
-            f"it asks for terrain “{ask.name}”, which set “{kit.name}” has not: choose another"
+            say(
+                "it asks for terrain “{name}”, which set “{name2}” has not: choose another",
+                name=ask.name,
+                name2=kit.name,
+            )
         )
     return number
 
@@ -209,19 +219,28 @@ def _need(
         return Need(place, 1 << _number(kit, ask))
     if ask.kind not in (AskKind.SAME, AskKind.OTHER):
         raise EditError(
-            f"place {place} asks for {ask.kind.value}, but a terrain set has terrains: "
-            "ask for one of those"
+            say(
+                "place {place} asks for {value}, but a terrain set has terrains: ask for one "
+                "of those",
+                place=place,
+                value=say(ask.kind.value),
+            )
         )
     same = ask.kind is AskKind.SAME
     if subject is not None:
         return Need(place, 1 << subject if same else every & ~(1 << subject))
     if model is None:
         raise EditError(
-            "“other” has nothing to differ from: give the rule a terrain, or mark a place “same”"
+            say(
+                "“other” has nothing to differ from: give the rule a terrain, or mark a "
+                "place “same”"
+            )
         )
     if place == model:
         if not same:
-            raise EditError(f"place {place} is the rule's own and can not be other: clear it")
+            raise EditError(
+                say("place {place} is the rule's own and can not be other: clear it", place=place)
+            )
         return Need(place)  # it is like itself
     return Need(place, like=model) if same else Need(place, unlike=model)
 
@@ -233,14 +252,19 @@ def _check_possible(needs: Sequence[Need]) -> None:
         if need.off:
             y, x = need.place
             if 0 <= y <= 2 and 0 <= x <= 2:
-                raise EditError(f"place {need.place} is never off the map: clear it")
+                raise EditError(
+                    say("place {place} is never off the map: clear it", place=need.place)
+                )
         if not need.mask:
             continue
         left = masks.get(need.place, need.mask) & need.mask
         if not left:
             raise EditError(
-                f"place {need.place} is to show two things at once, so the rule never fits: "
-                "clear it, or give the rule another terrain"
+                say(
+                    "place {place} is to show two things at once, so the rule never fits: clear "
+                    "it, or give the rule another terrain",
+                    place=need.place,
+                )
             )
         masks[need.place] = left
 
@@ -273,18 +297,27 @@ class _Layout:
         if result.kind is ResultKind.MIX:
             mix = self._stock.mix(result.mix)
             if mix is None:
-                raise EditError(f"its mix “{result.mix}” is gone: choose another result")
+                raise EditError(
+                    say("its mix “{mix}” is gone: choose another result", mix=result.mix)
+                )
             entries = tuple(each for each in mix.entries if each.patch is None)
             if not entries:
                 raise EditError(
-                    f"its mix “{mix.name}” has nothing but patches, and a rule draws single"
-                    " cells: give it another result"
+                    say(
+                        "its mix “{name}” has nothing but patches, and a rule draws single cells: "
+                        "give it another result",
+                        name=mix.name,
+                    )
                 )
         there = [each for each in entries if each.weight > 0 and self._stock.has(each.tile)]
         if not there:
             lost = next((each.tile for each in entries if not self._stock.has(each.tile)), None)
-            words = f"its tile of “{lost.tileset}” is gone" if lost else "it has no result"
-            raise EditError(f"{words}: give it a tile, or “leave as it is”")
+            words = (
+                say("its tile of “{tileset}” is gone", tileset=lost.tileset)
+                if lost
+                else say("it has no result")
+            )
+            raise EditError(say("{words}: give it a tile, or “leave as it is”", words=words))
         weights = [each.weight for each in there]
         fall, words = self._fall_of(mix, weights) if mix is not None else (None, "")
         for turn in turns:
@@ -303,7 +336,11 @@ class _Layout:
                 kept, weight = values[:VARIANT_SLOTS], weights[:VARIANT_SLOTS]
                 self._add_block(slot_table(kept, weight, VARIANT_SLOTS))
         missing = sum(not self._stock.has(each.tile) for each in entries)
-        return f"{missing} of its tiles are gone: the others are laid" if missing else words
+        return (
+            say("{missing} of its tiles are gone: the others are laid", missing=missing)
+            if missing
+            else words
+        )
 
     @staticmethod
     def _fall_of(mix: Mix, weights: Sequence[float]) -> tuple[Fall | None, str]:
@@ -313,12 +350,12 @@ class _Layout:
         try:
             check_fall(tuple(weights), mix.fall)
         except EditError as error:
-            return None, f"its mix falls each by itself here: {error}"
+            return None, say("its mix falls each by itself here: {error}", error=error)
         return mix.fall, ""
 
     def _add_patch(self, patch: Patch | None, rule: NeighbourRule, turns: Sequence[int]) -> str:
         if patch is None or not any(tile for line in patch.rows for tile in line):
-            raise EditError("its patch has no tile: give it another result")
+            raise EditError(say("its patch has no tile: give it another result"))
         lost = 0
         for turn in turns:
             turned = patch.turned(turn) if rule.turns_result else patch
@@ -331,7 +368,11 @@ class _Layout:
                 np.int32,
             )
             self._add_block(np.full(VARIANT_SLOTS, LEAVE, np.int32))
-        return f"{lost} tiles of its patch are gone: the others are laid" if lost else ""
+        return (
+            say("{lost} tiles of its patch are gone: the others are laid", lost=lost)
+            if lost
+            else ""
+        )
 
     def _add_block(self, block: NDArray[np.int32]) -> None:
         self._starts.append(VARIANT_SLOTS * len(self._blocks))

@@ -8,6 +8,7 @@ from collections.abc import Sequence
 from dataclasses import replace
 
 from knitground.core.base.errors import EditError
+from knitground.core.base.tongue import say
 from knitground.core.model.limits import number_words
 from knitground.core.model.shapes import MAX_SHAPE_CORNERS, Corner, ShapeForm, TileShape
 from knitground.core.model.turns import turned_points
@@ -95,27 +96,47 @@ def checked_shape(shape: TileShape, width: int, height: int) -> TileShape:
     least = 3 if shape.form is ShapeForm.POLYGON else 2
     if not least <= len(points) <= MAX_SHAPE_CORNERS:
         raise EditError(
-            f"a {shape.form} of {len(points)} corners is none: give {least} to {MAX_SHAPE_CORNERS}"
+            say(
+                "a {form} of {count} corners is none: give {least} to {max_shape_corners}",
+                form=shape.form,
+                count=len(points),
+                least=least,
+                max_shape_corners=MAX_SHAPE_CORNERS,
+            )
         )
     for x, y in points:
         if not (-width <= x <= 2 * width and -height <= y <= 2 * height):
             raise EditError(
-                f"corner {number_words(x)},{number_words(y)} is too far from the tile of {width} × "
-                f"{height} px: give {-width} to {2 * width} across, {-height} to {2 * height} down"
+                say(
+                    "corner {number_words},{number_words2} is too far from the tile of {width} × "
+                    "{height} px: give {it} to {width2} across, {it2} to {height2} down",
+                    number_words=number_words(x),
+                    number_words2=number_words(y),
+                    width=width,
+                    height=height,
+                    it=-width,
+                    width2=2 * width,
+                    it2=-height,
+                    height2=2 * height,
+                )
             )
     if len(set(points)) < len(points) and shape.form is ShapeForm.POLYGON:
-        raise EditError("two corners lie on one place: take one of them away")
+        raise EditError(say("two corners lie on one place: take one of them away"))
     corners = outline(shape)
     if all(_side_of((corners[0], corners[1]), each) == 0 for each in corners):
-        raise EditError(f"this {shape.form} has no area: draw it wider")
+        raise EditError(say("this {form} has no area: draw it wider", form=shape.form))
     crossing = _crossing(points) if shape.form is ShapeForm.POLYGON else None
     if crossing is not None:
         raise EditError(
-            f"this polygon crosses itself: its sides {crossing[0] + 1} and {crossing[1] + 1} do. "
-            "Draw it as two, or move a corner"
+            say(
+                "this polygon crosses itself: its sides {crossing} and {crossing2} do. Draw "
+                "it as two, or move a corner",
+                crossing=crossing[0] + 1,
+                crossing2=crossing[1] + 1,
+            )
         )
     if area_of(corners) < 1e-6:
-        raise EditError(f"this {shape.form} has no area: draw it wider")
+        raise EditError(say("this {form} has no area: draw it wider", form=shape.form))
     return replace(shape, corners=_in_order(shape.form, points))
 
 
@@ -191,13 +212,22 @@ def typed_corners(text: str) -> tuple[Corner, ...]:
             x, y = (float(each) for each in parts)
         except ValueError as error:
             raise EditError(
-                f"“{word[:20]}” is no corner: give x,y in pixels, as in 0,0  16,0  16,8"
+                say(
+                    "“{word}” is no corner: give x,y in pixels, as in 0,0  16,0  16,8",
+                    word=word[:20],
+                )
             ) from error
         if not (math.isfinite(x) and math.isfinite(y)):
-            raise EditError(f"“{word[:20]}” is no corner: give numbers")
+            raise EditError(say("“{word}” is no corner: give numbers", word=word[:20]))
         found.append((x, y))
     if len(found) > MAX_SHAPE_CORNERS:
-        raise EditError(f"{len(found)} corners are too many: at most {MAX_SHAPE_CORNERS} fit")
+        raise EditError(
+            say(
+                "{count} corners are too many: at most {max_shape_corners} fit",
+                count=len(found),
+                max_shape_corners=MAX_SHAPE_CORNERS,
+            )
+        )
     return tuple(found)
 
 

@@ -20,6 +20,7 @@ from math import atan2, ceil, cos, hypot, pi, sin
 import numpy as np
 from numpy.typing import NDArray
 
+from knitground.core.base.tongue import later
 from knitground.core.base.window import Box
 from knitground.core.model.lattice import Rect
 from knitground.core.model.layers import Cells, Holds, Layer, MarkerLayer
@@ -115,8 +116,8 @@ def lamp_of(marker: Marker) -> Lamp | None:
 class Grip(Enum):
     """What of a lamp can be dragged on its ring."""
 
-    RADIUS = "radius"
-    STRENGTH = "strength"
+    RADIUS = later("radius")
+    STRENGTH = later("strength")
 
 
 def grips(lamp: Lamp) -> dict[Grip, tuple[float, float]]:

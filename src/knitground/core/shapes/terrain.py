@@ -4,13 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+from knitground.core.base.tongue import say
 from knitground.core.model.shapes import Corner, ShapeForm, TileShape
 from knitground.core.model.terrain import ANY, SetKind, Slot
 from knitground.core.model.tileset import Tileset
 from knitground.core.shapes.geometry import outline
 from knitground.core.slicing.base import base_of
 
-WHOLE_TILE, PART = "whole tile", "where it shows"
+WHOLE_TILE, PART = say("whole tile"), say("where it shows")
 WAYS = (PART, WHOLE_TILE)
 Rect = tuple[float, float, float, float]
 """Left, top, right, bottom."""

@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from knitground.core.base.errors import SlicingError
+from knitground.core.base.tongue import say
 from knitground.core.model.limits import MAX_PIECES, MAX_SIDE_PX
 from knitground.core.model.slicing import Slicing
 from knitground.core.model.tileset import Picture
@@ -68,14 +69,27 @@ def lay_grid(slicing: Slicing, width: int, height: int) -> Grid:
     ):
         if first + tile > side:
             raise SlicingError(
-                f"tile {axis} {tile} px from {first} px on does not fit the {axis} "
-                f"that ends at {side} px: make the tile, the margin or the start smaller"
+                say(
+                    "tile {axis} {tile} px from {first} px on does not fit the {axis} that ends "
+                    "at {side} px: make the tile, the margin or the start smaller",
+                    axis=axis,
+                    tile=tile,
+                    first=first,
+                    side=side,
+                )
             )
     columns, rows = slicing.columns_of(width), slicing.rows_of(height)
     if columns * rows > MAX_TILES:
         raise SlicingError(
-            f"{columns} × {rows} tiles are more than {MAX_TILES}: make the tile larger than "
-            f"{slicing.tile_width} × {slicing.tile_height} px"
+            say(
+                "{columns} × {rows} tiles are more than {max_tiles}: make the tile larger "
+                "than {tile_width} × {tile_height} px",
+                columns=columns,
+                rows=rows,
+                max_tiles=MAX_TILES,
+                tile_width=slicing.tile_width,
+                tile_height=slicing.tile_height,
+            )
         )
     rest_x = width - (slicing.left(columns) - slicing.spacing_x)
     rest_y = height - (slicing.top(rows) - slicing.spacing_y)
@@ -94,23 +108,44 @@ def _check_area(slicing: Slicing, width: int, height: int) -> None:
     left, top, wide, high = slicing.area
     if not (0 <= left < width and 0 <= top < height and wide > 0 and high > 0):
         raise SlicingError(
-            f"region {wide} × {high} px at {left}, {top} lies outside the sheet's "
-            f"{width} × {height} px: draw it anew"
+            say(
+                "region {wide} × {high} px at {left}, {top} lies outside the sheet's {width} "
+                "× {height} px: draw it anew",
+                wide=wide,
+                high=high,
+                left=left,
+                top=top,
+                width=width,
+                height=height,
+            )
         )
 
 
 def _check_pieces(slicing: Slicing, width: int, height: int) -> None:
     if len(slicing.pieces) > MAX_PIECES:
         raise SlicingError(
-            f"{len(slicing.pieces)} pieces are more than {MAX_PIECES}: join small ones, "
-            "or draw a region round those that are wanted"
+            say(
+                "{count} pieces are more than {max_pieces}: join small ones, or draw a "
+                "region round those that are wanted",
+                count=len(slicing.pieces),
+                max_pieces=MAX_PIECES,
+            )
         )
     for number, (left, top, wide, high) in enumerate(slicing.pieces):
         inside = left >= 0 and top >= 0 and left + wide <= width and top + high <= height
         if not inside or wide < 1 or high < 1:
             raise SlicingError(
-                f"piece {number}, {wide} × {high} px at {left}, {top}, lies outside the sheet's "
-                f"{width} × {height} px: find the pieces anew"
+                say(
+                    "piece {number}, {wide} × {high} px at {left}, {top}, lies outside the "
+                    "sheet's {width} × {height} px: find the pieces anew",
+                    number=number,
+                    wide=wide,
+                    high=high,
+                    left=left,
+                    top=top,
+                    width=width,
+                    height=height,
+                )
             )
 
 
@@ -124,7 +159,13 @@ def _check_numbers(slicing: Slicing) -> None:
         if not low <= value <= high:
             label = item.name.replace("_", " ")
             raise SlicingError(
-                f"{label} {value} px is out of bounds: give a whole number from {low} to {high}"
+                say(
+                    "{label} {value} px is out of bounds: give a whole number from {low} to {high}",
+                    label=label,
+                    value=value,
+                    low=low,
+                    high=high,
+                )
             )
 
 

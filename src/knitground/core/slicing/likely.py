@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
+from knitground.core.base.tongue import say
 from knitground.core.model.slicing import Area, Slicing
 from knitground.core.model.tileset import Picture
 from knitground.core.slicing.axis import axis_grids
@@ -55,8 +56,8 @@ class GridGuess:
         cut = self.slicing
         text = f"{cut.tile_width} × {cut.tile_height}"
         for name, x, y in (
-            ("margin", cut.margin_x, cut.margin_y),
-            ("spacing", cut.spacing_x, cut.spacing_y),
+            (say("margin"), cut.margin_x, cut.margin_y),
+            (say("spacing"), cut.spacing_x, cut.spacing_y),
         ):
             if x or y:
                 text += f", {name} {x}" if x == y else f", {name} {x}, {y}"
@@ -216,21 +217,21 @@ def _reasons(pairs: Pairs, n: int, columns: int, rows: int) -> tuple[str, ...]:
     repeated = [bool(axis.repeated[at]) for axis, at in zip(axes, places) if axis.count[at] > 1]
     if repeated and all(repeated):
         width = int(axes[0].spacing[places[0]] or axes[1].spacing[places[1]]) // 2
-        out.append(f"tiles' borders are repeated {width} px outwards")
+        out.append(say("tiles' borders are repeated {width} px outwards", width=width))
     elif any(of("spacing")) and max(of("gutter not clean"), default=1.0) < 0.05:
-        out.append("gutters are one flat colour")
+        out.append(say("gutters are one flat colour"))
     if max(of("lines clear"), default=0.0) > 0.6:
-        out.append("hardly any art is cut by a line")
+        out.append(say("hardly any art is cut by a line"))
     if max(of("seams held"), default=0.0) > 0.5 and not out:
-        out.append("colours change at the lines")
+        out.append(say("colours change at the lines"))
     pitches = [int(axis.pitch[at]) for axis, at in zip(axes, places)]
     if columns > 1 and rows > 1:
         same = pitches[0] == pitches[1]
-        out.append(f"repeats every {pitches[0]} px" if same else
-                   f"repeats every {pitches[0]} × {pitches[1]} px")  # fmt: skip
+        every = f"{pitches[0]}" if same else f"{pitches[0]} × {pitches[1]}"
     else:
-        out.append(f"repeats every {pitches[0] if columns > 1 else pitches[1]} px")
+        every = f"{pitches[0] if columns > 1 else pitches[1]}"
+    out.append(say("repeats every {every} px", every=every))
     if all(of("fits")):
-        out.append("fills the sheet exactly")
-    out.append(f"{columns} × {rows} tiles")
+        out.append(say("fills the sheet exactly"))
+    out.append(say("{columns} × {rows} tiles", columns=columns, rows=rows))
     return tuple(out)

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from knitground.core.base.errors import SlicingError
 from knitground.core.base.progress import Progress, no_progress
+from knitground.core.base.tongue import say
 from knitground.core.model.lattice import Diamond, Stagger
 from knitground.core.model.limits import MAX_SIDE_PX, sheet_words
 from knitground.core.model.tile import TileRef
@@ -65,8 +66,13 @@ def read_mockup(
     progress(0.3)
     if len(first) > _MOST_TILES:
         raise SlicingError(
-            f"{len(first)} of {rows * cols} tiles are different, more than {_MOST_TILES}: it is no "
-            "map of tiles of this size, or give a tolerance"
+            say(
+                "{count} of {rows} tiles are different, more than {most_tiles}: it is no map "
+                "of tiles of this size, or give a tolerance",
+                count=len(first),
+                rows=rows * cols,
+                most_tiles=_MOST_TILES,
+            )
         )
     order = np.argsort(first)  # as they come, read row by row
     rank = np.empty(len(order), np.intp)
@@ -92,19 +98,36 @@ def _checked_size(picture: Picture, grid: MapGrid, tolerance: int) -> tuple[int,
     high, wide = grid.tile_height, grid.tile_width
     if not (1 <= high <= MAX_SIDE_PX and 1 <= wide <= MAX_SIDE_PX) or not 0 <= tolerance <= 255:
         raise SlicingError(
-            f"tiles of {wide} × {high} px with tolerance {tolerance} can not be: give sizes from 1 "
-            "px on and a tolerance of 0 to 255"
+            say(
+                "tiles of {wide} × {high} px with tolerance {tolerance} can not be: give "
+                "sizes from 1 px on and a tolerance of 0 to 255",
+                wide=wide,
+                high=high,
+                tolerance=tolerance,
+            )
         )
     if grid.diamonds and (high % 2 or wide % 2):
         raise SlicingError(
-            f"diamonds of {wide} × {high} px can not be cut: half of one is no whole number of "
-            "pixels, give even numbers"
+            say(
+                "diamonds of {wide} × {high} px can not be cut: half of one is no whole "
+                "number of pixels, give even numbers",
+                wide=wide,
+                high=high,
+            )
         )
     rows, cols = grid.size(picture)
     if rows < 1 or cols < 1 or min(grid.start_y, grid.start_x) < 0:
         raise SlicingError(
-            f"no whole tile of {wide} × {high} px fits into {picture.shape[1]} × "
-            f"{picture.shape[0]} px from {grid.start_x}, {grid.start_y} on: give a smaller one"
+            say(
+                "no whole tile of {wide} × {high} px fits into {shape} × {shape2} px from "
+                "{start_x}, {start_y} on: give a smaller one",
+                wide=wide,
+                high=high,
+                shape=picture.shape[1],
+                shape2=picture.shape[0],
+                start_x=grid.start_x,
+                start_y=grid.start_y,
+            )
         )
     return rows, cols
 
@@ -300,8 +323,14 @@ def sheet_of(tiles: NDArray[np.uint8]) -> Picture:
     why = sheet_words(columns * wide, rows * high)
     if why:
         raise SlicingError(
-            f"{count} tiles of {wide} × {high} px: a sheet of {why}; give a tolerance, or take a "
-            "part of the picture"
+            say(
+                "{count} tiles of {wide} × {high} px: a sheet of {why}; give a tolerance, or "
+                "take a part of the picture",
+                count=count,
+                wide=wide,
+                high=high,
+                why=why,
+            )
         )
     out = np.zeros((rows, columns, high, wide, 4), np.uint8)
     out.reshape(-1, high, wide, 4)[:count] = tiles

@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from knitground.core.base.errors import SlicingError
+from knitground.core.base.tongue import say
 from knitground.core.model.limits import MAX_PIECES, sheet_words
 from knitground.core.model.slicing import Area, Slicing
 from knitground.core.model.tileset import Anchor, Picture
@@ -51,8 +52,12 @@ def find_pieces(
     labels, count = ndimage.label(joined, np.ones((3, 3), np.int8))
     if count > 8 * MAX_PIECES:
         raise SlicingError(
-            f"{count} pieces are more than {MAX_PIECES}: take a larger gap, or say which colour "
-            "is see-through"
+            say(
+                "{count} pieces are more than {max_pieces}: take a larger gap, or say which "
+                "colour is see-through",
+                count=count,
+                max_pieces=MAX_PIECES,
+            )
         )
     labels[~seen] = 0
     pixels = np.bincount(labels.ravel(), minlength=count + 1)
@@ -67,7 +72,13 @@ def find_pieces(
         if pixels[n] >= least
     ]
     if len(found) > MAX_PIECES:
-        raise SlicingError(f"{len(found)} pieces are more than {MAX_PIECES}: take a larger gap")
+        raise SlicingError(
+            say(
+                "{count} pieces are more than {max_pieces}: take a larger gap",
+                count=len(found),
+                max_pieces=MAX_PIECES,
+            )
+        )
     return tuple(in_reading_order(found))
 
 
@@ -138,7 +149,13 @@ def pack(pictures: Sequence[Picture], spacing: int = 2) -> tuple[Picture, tuple[
         There are none, more than 16 384, or they do not fit a sheet of 16 384 px.
     """
     if not pictures or len(pictures) > MAX_PIECES:
-        raise SlicingError(f"{len(pictures)} pictures: give 1 to {MAX_PIECES}")
+        raise SlicingError(
+            say(
+                "{count} pictures: give 1 to {max_pieces}",
+                count=len(pictures),
+                max_pieces=MAX_PIECES,
+            )
+        )
     area = sum((p.shape[0] + spacing) * (p.shape[1] + spacing) for p in pictures)
     widest = max(p.shape[1] for p in pictures) + 2 * spacing
     width = max(widest, int(area**0.5 * 1.15) + spacing)
@@ -156,7 +173,13 @@ def pack(pictures: Sequence[Picture], spacing: int = 2) -> tuple[Picture, tuple[
     height = y + shelf + spacing
     why = sheet_words(width, height)
     if why:
-        raise SlicingError(f"a sheet of {len(pictures)} pictures: {why}; take fewer at a time")
+        raise SlicingError(
+            say(
+                "a sheet of {count} pictures: {why}; take fewer at a time",
+                count=len(pictures),
+                why=why,
+            )
+        )
     sheet = np.zeros((height, used, 4), np.uint8)
     for picture, (left, top, wide, high) in zip(pictures, places):
         sheet[top : top + high, left : left + wide] = picture

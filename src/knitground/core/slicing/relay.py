@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from knitground.core.base.errors import SlicingError
+from knitground.core.base.tongue import say
 from knitground.core.model.limits import sheet_words
 from knitground.core.model.slicing import Slicing
 from knitground.core.model.tileset import Picture
@@ -44,7 +45,14 @@ def relay(
         ("extrude", extrude, 0),
     ):
         if value < low:
-            raise SlicingError(f"{name} {value} is too small here: give at least {low}")
+            raise SlicingError(
+                say(
+                    "{name} {value} is too small here: give at least {low}",
+                    name=name,
+                    value=value,
+                    low=low,
+                )
+            )
     columns = min(columns, max(1, grid.count))
     old = grid.slicing
     new = Slicing(old.tile_width, old.tile_height, margin, margin, spacing, spacing)
@@ -65,7 +73,13 @@ def _packed_anew(
 ) -> tuple[Picture, Slicing]:
     """Pack the pieces of a sheet anew; the same pieces in the same order."""
     if extrude < 0 or spacing < 2 * extrude:
-        raise SlicingError(f"spacing {spacing} is too small here: give at least {2 * extrude}")
+        raise SlicingError(
+            say(
+                "spacing {spacing} is too small here: give at least {extrude}",
+                spacing=spacing,
+                extrude=2 * extrude,
+            )
+        )
     around = ((extrude, extrude), (extrude, extrude), (0, 0))
     grown = [np.pad(tile, around, mode="edge") for tile in each_tile(picture, grid)]
     sheet, places = pack(grown, spacing - 2 * extrude)
@@ -83,5 +97,5 @@ def _size(new: Slicing, count: int, columns: int) -> tuple[int, int]:
     height = 2 * new.margin_y + rows * new.pitch_y - new.spacing_y
     why = sheet_words(width, height)
     if why:
-        raise SlicingError(f"a sheet of {why}: take other columns")
+        raise SlicingError(say("a sheet of {why}: take other columns", why=why))
     return height, width

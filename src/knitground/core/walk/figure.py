@@ -12,6 +12,7 @@ from enum import Enum
 from math import floor, hypot
 
 from knitground.core.base.errors import EditError
+from knitground.core.base.tongue import later, say
 from knitground.core.walk.solids import Solids
 
 TICK = 1 / 60
@@ -32,8 +33,8 @@ CAUGHT_PX = 4
 class View(Enum):
     """From where the map is seen."""
 
-    ABOVE = "from above"
-    SIDE = "from the side"
+    ABOVE = later("from above")
+    SIDE = later("from the side")
 
 
 @dataclass(frozen=True)
@@ -56,11 +57,20 @@ class Figure:
     def __post_init__(self) -> None:
         for name, value in (("width", self.wide), ("height", self.high)):
             if not 1 <= value <= MOST_PX:
-                raise EditError(f"the figure's {name} is {value} px: give 1 to {MOST_PX}")
+                raise EditError(
+                    say(
+                        "the figure's {name} is {value} px: give 1 to {most_px}",
+                        name=name,
+                        value=value,
+                        most_px=MOST_PX,
+                    )
+                )
         if not 1 <= self.speed <= 4000:
-            raise EditError(f"the figure's speed is {self.speed:g} px a second: give 1 to 4000")
+            raise EditError(
+                say("the figure's speed is {speed:g} px a second: give 1 to 4000", speed=self.speed)
+            )
         if not 0 <= self.jump <= 4000:
-            raise EditError(f"the figure jumps {self.jump:g} px: give 0 to 4000")
+            raise EditError(say("the figure jumps {jump:g} px: give 0 to 4000", jump=self.jump))
 
     @property
     def stands(self) -> int:
@@ -114,8 +124,14 @@ class Walk:
     def __init__(self, solids: Solids, figure: Figure) -> None:
         if figure.wide > solids.wide or figure.high > solids.high:
             raise EditError(
-                f"the figure has {figure.wide} × {figure.high} px and the map "
-                f"{solids.wide} × {solids.high}: make the figure smaller"
+                say(
+                    "the figure has {wide} × {high} px and the map {wide2} × {high2}: make the "
+                    "figure smaller",
+                    wide=figure.wide,
+                    high=figure.high,
+                    wide2=solids.wide,
+                    high2=solids.high,
+                )
             )
         self.solids, self.figure = solids, figure
 
@@ -141,8 +157,13 @@ class Walk:
                 if self.is_free(at[0] + dx, at[1] + dy):
                     return Stand(at[0] + dx, at[1] + dy)
         raise EditError(
-            f"the figure, {self.figure.wide} × {self.figure.high} px, has no room within "
-            f"{within} px of there: begin elsewhere, or make it smaller"
+            say(
+                "the figure, {wide} × {high} px, has no room within {within} px of there: "
+                "begin elsewhere, or make it smaller",
+                wide=self.figure.wide,
+                high=self.figure.high,
+                within=within,
+            )
         )
 
     def step(self, at: Stand, keys: Keys) -> Stand:

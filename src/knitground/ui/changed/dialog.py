@@ -24,7 +24,7 @@ from PySide6.QtWidgets import (
 
 from knitground.core.base.errors import EditError
 from knitground.core.base.progress import Progress
-from knitground.core.base.tongue import say
+from knitground.core.base.tongue import say, say_many
 from knitground.core.compare.differences import Difference, differences
 from knitground.core.compare.takeback import taken_back, whole_back
 from knitground.core.edit.document import Document
@@ -106,7 +106,9 @@ class ChangedDialog(Dialog):
         )
         close = QDialogButtonBox(QDialogButtonBox.StandardButton.Close)
         close.rejected.connect(self.reject)
-        pictures = row(column(note("before"), self.old), column(note("now"), self.new), spacing=8)
+        pictures = row(
+            column(note(say("before")), self.old), column(note(say("now")), self.new), spacing=8
+        )
         right = column(pictures, 1, row(self.take, self.whole, self.go, 1), spacing=6)
         self.setLayout(column(
             row(self.saved, self.other, self.revision, self.kept, 1), self.told,
@@ -117,7 +119,7 @@ class ChangedDialog(Dialog):
     # Comparing
 
     def _ask_folder(self) -> None:
-        folder = ask_folder(self, say("Compare with the project in…"), say("compared projects"))
+        folder = ask_folder(self, say("Compare with the project in…"), "compared projects")
         if folder is not None:
             self.compare(folder)
 
@@ -154,10 +156,10 @@ class ChangedDialog(Dialog):
             count = len(found)
             self._fill(
                 found,
-                say(
-                    "{count} difference{words} against {where}",
-                    count=count,
-                    words="" if count == 1 else "s",
+                say_many(
+                    "{count} difference against {where}",
+                    "{count} differences against {where}",
+                    count,
                     where=where,
                 ),
             )

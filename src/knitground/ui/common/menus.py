@@ -70,6 +70,7 @@ MENUS: Menus = (
         ("Second view", "Overview map"),
         ("Theme Linen", "Theme Loom", "Theme of the desktop"),
         ("Text larger", "Text smaller", "Text as at first"),
+        ("Language of the desktop", "Language English", "Language Deutsch"),
         ("Close window",),
     )),
     ("Help", (

@@ -70,9 +70,11 @@ class PropertyEditor(QWidget):
         name.setMaxLength(MAX_NAME)
         name.setToolTip(say("Name of the property"))
         for one in PropertyKind:
-            kind.addItem(one.value)
+            kind.addItem(say(one.value))
         kind.setCurrentIndex(list(PropertyKind).index(each.kind))
-        kind.setToolTip(tip_of(say("What kind of value it is: {value}", value=each.kind.value)))
+        kind.setToolTip(
+            tip_of(say("What kind of value it is: {value}", value=say(each.kind.value)))
+        )
         kind.setMinimumWidth(_KIND)  # where it is narrow names and values need the room
         kind.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         kind.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
@@ -141,4 +143,4 @@ def _hint(kind: PropertyKind) -> str:
         PropertyKind.YES_NO: say("yes or no"), PropertyKind.COLOUR: "#rrggbb",
         PropertyKind.FILE: say("a path inside the project's folder"),
         PropertyKind.CHOICE: say("one of its choices; another word becomes a choice more"),
-    }.get(kind, f"a {kind.value}")  # fmt: skip
+    }.get(kind, say("a {kind}", kind=say(kind.value)))  # fmt: skip

@@ -5,6 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import QPointF
 from PySide6.QtGui import QIcon, QPainter
 
+from knitground.core.base.tongue import say
 from knitground.core.model.terrain import TerrainSet
 from knitground.core.model.tileset import Tileset
 from knitground.ui.common.marks import draw_diamond
@@ -23,4 +24,4 @@ def terrain_icon(kit: TerrainSet, mark: int, side: int = 22) -> QIcon:
 
 def set_title(tileset: Tileset, kit: TerrainSet) -> str:
     """Name a set in the list: what it shows, its kind, and its sheet."""
-    return f"{kit.name} · {kit.kind.value} · {tileset.name}"
+    return f"{kit.name} · {say(kit.kind.value)} · {tileset.name}"

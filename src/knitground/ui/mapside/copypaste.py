@@ -67,7 +67,7 @@ def copy(session: Session) -> bool:
             say(
                 "“{name}” holds {kind}, no tiles: choose another layer to copy",
                 name=layer.name,
-                kind=layer.kind,
+                kind=say(layer.kind),
             )
         )
         return False

@@ -87,7 +87,7 @@ class NewMapDialog(Dialog):
         self.name = QLineEdit(free_name(say("Map"), [each.name for each in session.project.maps]))
         self.width_box, self.height_box = (
             whole_box(
-                1, MAX_SIDE, say("{what} of the map", what=what), value=value, suffix=" cells"
+                1, MAX_SIDE, say("{what} of the map", what=what), value=value, suffix=say(" cells")
             )
             for what, value in ((say("Width"), 64), (say("Height"), 48))
         )
@@ -171,9 +171,16 @@ class NewMapDialog(Dialog):
         form.addRow(say("Size"), row(self.width_box, QLabel("×"), self.height_box, self.sizes, 1))
         form.addRow(
             say("or in screens"),
-            row(self.across, QLabel("×"), self.down, QLabel("of"), self.screen_width, QLabel("×"),
-                self.screen_height),
-        )  # fmt: skip
+            row(
+                self.across,
+                QLabel("×"),
+                self.down,
+                QLabel(say("of")),
+                self.screen_width,
+                QLabel("×"),
+                self.screen_height,
+            ),
+        )
         form.addRow(say("Cells as in"), self.tilesets)
         form.addRow(say("Grid"), self.grid)
         form.addRow(say("Shifted"), self.shift)
@@ -426,7 +433,7 @@ class ResizeDialog(Dialog):
             ("bottom", say("Below")),
         ):
             box = whole_box(-MAX_SIDE, MAX_SIDE, say("Cells to add on this side; less than 0 cuts"),
-                            suffix=" cells")  # fmt: skip
+                            suffix=say(" cells"))  # fmt: skip
             box.valueChanged.connect(self._check)
             self.boxes[side] = box
             form.addRow(label, box)

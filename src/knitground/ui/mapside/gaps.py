@@ -6,7 +6,7 @@ import numpy as np
 from PySide6.QtWidgets import QToolButton
 
 from knitground.core.base.progress import Progress
-from knitground.core.base.tongue import say
+from knitground.core.base.tongue import say, say_many
 from knitground.core.knit.keys import Key
 from knitground.core.knit.missing import key_words, missing_keys
 from knitground.core.model.layers import GAP, GroundLayer
@@ -38,7 +38,7 @@ class GapButton(QToolButton):
         knitter = self.session.doc.knitter
         layers = [each for each in map_.layers if isinstance(each, GroundLayer)] if map_ else []
         count = sum(knitter.gaps(layer)[0] for layer in layers)
-        self.setText(say("{count} gap{it}", count=count, it="s" * (count != 1)))
+        self.setText(say_many("{count} gap", "{count} gaps", count))
         self.setVisible(count > 0)
 
     def show_first(self) -> None:

@@ -95,7 +95,7 @@ class Card(Framed):
         self.setFixedWidth(_CARD)
         self.thumb = Thumb()
         self.name = plain()
-        self.kind = note(layer.kind)
+        self.kind = note(say(layer.kind))
         self.kind.setWordWrap(False)
         self.eye = icon_button("mdi6.eye-outline", self._toggle_eye, say("Hide"), EYE_KEYS)
         self.lock = icon_button("mdi6.lock-open-outline", self._toggle_lock, say("Lock"), LOCK_KEYS)
@@ -134,7 +134,7 @@ class Card(Framed):
         self.name.setText(name)
         grid, moved = grid_of(self.map, self.layer), self.layer.shift != (0, 0)
         own = " {1}×{0}".format(*grid.lattice.cell_size) if grid is not self.map else ""
-        self.kind.setText(self.layer.kind + own + (" ⇲" if moved else ""))
+        self.kind.setText(say(self.layer.kind) + own + (" ⇲" if moved else ""))
         across, down = self.layer.offset
         place = (
             say(

@@ -101,7 +101,7 @@ class LayerCommands:
                     "Ground layer from {name} — {name2} ({value} set)",
                     name=tileset.name,
                     name2=kit.name,
-                    value=kit.kind.value,
+                    value=say(kit.kind.value),
                 )
                 menu.addAction(on_button(text), partial(self.add_ground, tileset.name, kit.name))
         menu.addAction(say("Tile layer"), self.add_tiles)

@@ -103,7 +103,7 @@ class _Tint(LayerLook):
         return (
             say("colour #{value:06x}, {part}", value=value & 0xFFFFFF, part=part)
             if value
-            else "none"
+            else say("none")
         )
 
 
@@ -115,7 +115,7 @@ class _Markers(LayerLook):
     def words(self, session: Session, map_: Map, layer: Layer, at: Pointer) -> str:
         assert isinstance(layer, MarkerLayer)
         found = marker_at(session.project, layer, at.x, at.y, map_.lattice.shorter / 2)
-        what = f"{found.shape.value} “{found.title}”" if found else say("no marker")
+        what = f"{say(found.shape.value)} “{found.title}”" if found else say("no marker")
         return say("{what} · x {x:.0f}, y {y:.0f} px", what=what, x=at.x, y=at.y)
 
 
@@ -147,7 +147,7 @@ def under_pointer(session: Session, at: Pointer) -> str:
         named=named[1],
         named2=named[0],
         name=layer.name,
-        kind=layer.kind,
+        kind=say(layer.kind),
     )
     return f"{start}: {look_of(layer).words(session, map_, layer, at)}"
 
@@ -163,7 +163,7 @@ def _value(session: Session, map_: Map, layer: Layer, at: Pointer) -> int:
 def tile_words(session: Session, tile: TileRef | None) -> str:
     """Name a tile by its number and tileset."""
     if tile is None:
-        return "empty"
+        return say("empty")
     owner = session.project.tileset_named(tile.tileset)
     if owner is None or not owner.has(tile.row, tile.col):
         return say(
@@ -188,7 +188,9 @@ def laid_words(session: Session, tile: TileRef) -> str:
             marks = kit.marks_within(tile.row + 1, tile.col + 1, guest)[tile.row, tile.col]
             if marks.any():
                 turned = turned_ring(marks, tile.turn)
-                shown = [f"{slot.name} {kit.name_of(int(turned[slot]))}" for slot in kit.kind.slots]
+                shown = [
+                    f"{slot.title} {kit.name_of(int(turned[slot]))}" for slot in kit.kind.slots
+                ]
                 return say("{words}, shows {words2}", words=words, words2=" · ".join(shown))
     return words
 

@@ -68,7 +68,7 @@ class Ribbon(QFrame):
         group = QButtonGroup(self)
         for tool in self._tools.values():
             made = QPushButton()
-            made.setAccessibleName(tool.name)
+            made.setAccessibleName(say(tool.name))
             made.setCheckable(True)
             made.setIcon(icon(tool.icon))
             made.setIconSize(QSize(16, 16))
@@ -89,7 +89,10 @@ class Ribbon(QFrame):
     def _make_options(self) -> None:
         session = self.session
         self.brush = whole_box(
-            1, MAX_BRUSH, say("Side of the brush (Ctrl+wheel, comma and full stop)"), prefix="size "
+            1,
+            MAX_BRUSH,
+            say("Side of the brush (Ctrl+wheel, comma and full stop)"),
+            prefix=say("size "),
         )
         self.brush.valueChanged.connect(session.set_size)
         form = self.form = Form(self)
@@ -186,7 +189,7 @@ class Ribbon(QFrame):
     def _say_hand(self) -> None:
         """Name what is in hand, shortened if there is no room for all of it."""
         hand = self.session.hand
-        title = text = hand.title if hand else "nothing"
+        title = text = hand.title if hand else say("nothing")
         room = max(40, self.hand.width())
         if self.hand.fontMetrics().horizontalAdvance(text) > room:
             text = text.partition(" · ")[2] or text  # its name says more than what it is
@@ -221,14 +224,14 @@ class Ribbon(QFrame):
         options = s.options
         self.form.show(options)
         self.buttons[s.tool].setChecked(True)
-        self.tool.setText(s.tool.capitalize())
+        self.tool.setText(say(s.tool.capitalize()))
         self._say_hand()
         QTimer.singleShot(0, self, self._say_hand)  # what is shown beside it decides its room
         self.brush.blockSignals(True)
         self.brush.setValue(s.size)
         one, more = (
-            ("vertex", "vertices") if s.lays_terrain else
-            ("path", "path") if s.draws_path else ("cell", "cells")
+            (say("vertex"), say("vertices")) if s.lays_terrain else
+            (say("path"), say("path")) if s.draws_path else (say("cell"), say("cells"))
         )  # fmt: skip
         self.brush.setSuffix(f" {more}")
         self.brush.setMinimumWidth(self.brush.sizeHint().width())  # the bench keeps its room

@@ -7,7 +7,7 @@ from functools import partial
 
 from PySide6.QtWidgets import QInputDialog, QWidget
 
-from knitground.core.base.tongue import say
+from knitground.core.base.tongue import say, say_many
 from knitground.core.base.window import Box
 from knitground.core.edit.desk import Pointer
 from knitground.core.edit.flood import Region
@@ -63,11 +63,11 @@ def mix_from_map(session: Session) -> None:
                 session.choose_tool("paint")
             kinds = len(mix.entries)
             session.note(
-                say(
-                    "“{name}” holds {kinds} tile{it} by {count} cells",
+                say_many(
+                    "“{name}” holds {count} tile by {count} cells",
+                    "“{name}” holds {count} tiles by {count} cells",
+                    kinds,
                     name=mix.name,
-                    kinds=kinds,
-                    it="s" * (kinds != 1),
                     count=count,
                 )
             )
@@ -84,7 +84,7 @@ def ask_thin(session: Session, parent: QWidget) -> None:
     map_, layer, chosen = there
     if layer.locked or not layer.visible:
         state = (
-            "hidden"
+            say("hidden")
             if not layer.visible
             else say("locked — {lock_keys} unlocks it", lock_keys=LOCK_KEYS)
         )
@@ -93,7 +93,7 @@ def ask_thin(session: Session, parent: QWidget) -> None:
     if isinstance(layer, GroundLayer):
         session.warn(KNITTED.format(layer.name))
         return
-    what = "selection" if session.selection else say("whole map")
+    what = say("selection") if session.selection else say("whole map")
     share, ok = QInputDialog.getDouble(
         parent,
         say("Thin out"),
@@ -127,7 +127,7 @@ def lay_again(session: Session, at: Pointer | None, *, reroll: bool = False) -> 
         return
     if layer.locked or not layer.visible:
         state = (
-            "hidden"
+            say("hidden")
             if not layer.visible
             else say("locked — {lock_keys} unlocks it", lock_keys=LOCK_KEYS)
         )
@@ -163,10 +163,10 @@ def replace_tile(session: Session, at: Pointer | None) -> None:
         if session.apply(with_laid(desk, *found)):
             count = int(found[1].mask.sum())
             session.note(
-                say(
-                    "{count} cell{it} replaced {kind}",
-                    count=count,
-                    it="s" * (count != 1),
+                say_many(
+                    "{count} cell replaced {kind}",
+                    "{count} cells replaced {kind}",
+                    count,
                     kind=kind,
                 )
             )

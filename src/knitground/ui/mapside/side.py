@@ -32,17 +32,17 @@ from knitground.ui.session import Session
 
 _NAME_WIDE = 180
 _SWITCHES = (
-    (say("Pins"), "Shift+U", "pins"),
-    (say("Grid lines"), "G", "grid"),
-    (say("Shapes"), "Shift+C", "shapes"),
-    (say("Look into: cut away round the pointer"), "", "round_pointer"),
-    (say("Look into: fade what is in front"), "Shift+W", "into"),
-    (say("Screen frame"), "Shift+S", "screen"),
-    (say("Light"), "Shift+L", "light"),
-    (say("Play animations"), "", "playing"),
-    (say("Repeat 3 × 3"), "Ctrl+Shift+R", "repeat"),
-    (say("Second view"), "Shift+V", "second"),
-    (say("Overview map"), "O", "overview"),
+    ("Pins", "Shift+U", "pins"),
+    ("Grid lines", "G", "grid"),
+    ("Shapes", "Shift+C", "shapes"),
+    ("Look into: cut away round the pointer", "", "round_pointer"),
+    ("Look into: fade what is in front", "Shift+W", "into"),
+    ("Screen frame", "Shift+S", "screen"),
+    ("Light", "Shift+L", "light"),
+    ("Play animations", "", "playing"),
+    ("Repeat 3 × 3", "Ctrl+Shift+R", "repeat"),
+    ("Second view", "Shift+V", "second"),
+    ("Overview map", "O", "overview"),
 )
 """Commands that show more or less of the map, their keys, and what of `Sight` they change."""
 

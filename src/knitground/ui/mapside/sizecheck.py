@@ -45,8 +45,10 @@ def offer_for_size(session: Session, tileset: Tileset) -> None:
             cell2=cell[0],
         ),
         {
-            "Scale them": lambda: scale(session, tileset, *cell),
-            ("Lay on " + fitting[0].name) if there else "Layer with such cells": lambda: (
+            say("Scale them"): lambda: scale(session, tileset, *cell),
+            say("Lay on {name}", name=fitting[0].name)
+            if there
+            else say("Layer with such cells"): lambda: (
                 session.choose_layer(fitting[0]) if there else add_fitting_layer(session, *tile)
             ),
         },
@@ -67,7 +69,7 @@ def _offer_for_base(
                 tile=tile[1],
                 base=base[1],
             ),
-            {"Scale them": lambda: scale(session, tileset, high, base[1])},
+            {say("Scale them"): lambda: scale(session, tileset, high, base[1])},
         )
 
 

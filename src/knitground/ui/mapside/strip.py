@@ -68,7 +68,7 @@ class Strip(QFrame):
         area.viewport().installEventFilter(self)
         area.setFixedHeight(84)
         self.add = button("+", self.ask_kind, say("Add a layer"), "Ctrl+Shift+L")
-        ends = row(note("back"), 1, note("front"))
+        ends = row(note(say("back")), 1, note(say("front")))
         cards = row(area, self.add)
         cards.setStretch(0, 1)
         layout = QVBoxLayout(self)

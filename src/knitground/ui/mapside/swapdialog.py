@@ -47,7 +47,7 @@ class SwapDialog(Dialog):
         buttons = self.make_buttons(say("Take it"))
         form = QFormLayout()
         form.addRow(say("Instead of"), self.old)
-        form.addRow("take", self.new)
+        form.addRow(say("take"), self.new)
         layout = QVBoxLayout(self)
         layout.addLayout(form)
         layout.addWidget(QLabel(say("The map's upper left part:")))

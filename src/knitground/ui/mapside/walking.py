@@ -21,7 +21,7 @@ from PySide6.QtWidgets import (
 )
 
 from knitground.core.base.errors import EditError
-from knitground.core.base.tongue import say
+from knitground.core.base.tongue import later, say
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.markers import Outlines
 from knitground.core.model.lattice import Cell, Rect
@@ -57,7 +57,7 @@ class Screen(Enum):
 
     ALL = say("the whole view")
     FRAME = say("screen frame")
-    BOX = "letter-box"
+    BOX = later("letter-box")
 
 
 class FigureBar(QFrame):
@@ -71,18 +71,20 @@ class FigureBar(QFrame):
         self.screen_chosen: Callable[[], object] = lambda: None
         self.view = Choice(
             say("From above it goes eight ways; from the side it runs and jumps"),
-            [(each.value, each) for each in View],
+            [(say(each.value), each) for each in View],
         )
         self.view.currentIndexChanged.connect(self._choose_view)
-        self.wide = self._number("wide ", 1, MOST_PX, say("Pixels that it is wide"))
+        self.wide = self._number(say("wide "), 1, MOST_PX, say("Pixels that it is wide"))
         self.high = self._number(
-            "high ",
+            say("high "),
             1,
             MOST_PX,
             say("Pixels that it is high; from above walls stop the lower half of it"),
         )
-        self.speed = self._number("speed ", 1, 4000, say("Pixels a second"))
-        self.jump = self._number("jump ", 0, 4000, say("Pixels that it jumps up, from the side"))
+        self.speed = self._number(say("speed "), 1, 4000, say("Pixels a second"))
+        self.jump = self._number(
+            say("jump "), 0, 4000, say("Pixels that it jumps up, from the side")
+        )
         self.jump.setEnabled(False)
         self.kinds = QToolButton()
         self.kinds.setText(say("stopped by "))
@@ -94,10 +96,10 @@ class FigureBar(QFrame):
                 "figure, stops "
                 "at the map's edges and stays within an area of the kind “camera”"
             ),
-            [(each.value, each) for each in Screen],
+            [(say(each.value), each) for each in Screen],
         )
         self.framing.currentIndexChanged.connect(lambda _: self.screen_chosen())
-        self.shapes = Check("shapes", say("Show the shapes of tiles (Shift+C)"))
+        self.shapes = Check(say("shapes"), say("Show the shapes of tiles (Shift+C)"))
         self.shapes.toggled.connect(lambda on: session.show(shapes=on))
         session.sight_changed.connect(lambda: self.shapes.setChecked(session.sight.shapes))
         self.told = note()

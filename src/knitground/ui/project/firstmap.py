@@ -20,7 +20,7 @@ from knitground.ui.common.words import tip_of
 from knitground.ui.project.memory import Memory
 from knitground.ui.session import Session
 
-_AWAY, _DONE = say("first map put away"), say("first map done")
+_AWAY, _DONE = "first map put away", "first map done"
 _FEW_MARKS = 2
 _LOW = 700
 """Pixels of the window's height below which only the title stands there."""

@@ -9,7 +9,6 @@ from pathlib import Path
 from typing import Any
 
 from platformdirs import (
-    user_config_path,
     user_data_path,
     user_documents_path,
     user_log_path,
@@ -25,6 +24,7 @@ from knitground.core.model.project import Project
 from knitground.core.render.atlas import Atlas
 from knitground.core.render.pixels import straight
 from knitground.core.render.small import small_picture
+from knitground.ui.common.language import memory_file
 from knitground.ui.project.recentfiles import note_recent
 
 _NAME = "Knit Ground"
@@ -43,9 +43,8 @@ class Memory:
     """
 
     def __init__(self, folder: Path | None = None) -> None:
-        home = folder or user_config_path(_NAME, appauthor=False)
-        self._file = home / "memory.json"
-        self._pictures = home / "pictures"
+        self._file = memory_file(folder)
+        self._pictures = self._file.parent / "pictures"
         self.recovery = (folder or user_data_path(_NAME, appauthor=False)) / "recovery"
         self.presence = (folder or user_state_path(_NAME, appauthor=False)) / "open"
         self.log = folder / "log" if folder else user_log_path(_NAME, appauthor=False)

@@ -7,7 +7,7 @@ from pathlib import Path
 from PySide6.QtWidgets import QDialogButtonBox, QFormLayout, QLineEdit, QWidget
 
 from knitground.core.base.filenames import file_stem
-from knitground.core.base.tongue import say
+from knitground.core.base.tongue import later, say, say_many
 from knitground.core.files.places import PROJECT_NAME
 from knitground.core.model.limits import MAX_NAME
 from knitground.core.model.project import Project
@@ -15,7 +15,7 @@ from knitground.ui.common.dialog import Dialog
 from knitground.ui.common.filedialogs import ask_folder
 from knitground.ui.common.widgets import button, column, note, row
 
-UNNAMED = say("Untitled")
+UNNAMED = later("Untitled")
 
 
 class SaveDialog(Dialog):
@@ -76,15 +76,13 @@ class SaveDialog(Dialog):
             self.words.setText(say("Give it a name and a place."))
             return
         words = [
-            PROJECT_NAME, _counted(sheets, "sheet"), _counted(tilesets, "tileset"),
-            _counted(maps, "map"),
+            PROJECT_NAME,
+            say_many("{count} sheet", "{count} sheets", sheets) if sheets else "",
+            say_many("{count} tileset", "{count} tilesets", tilesets) if tilesets else "",
+            say_many("{count} map", "{count} maps", maps) if maps else "",
         ]  # fmt: skip
         made = "" if self.folder.exists() else say(", which is made")
         self.words.setText(f"{self.folder}{made}: {', '.join(filter(None, words))}.")
-
-
-def _counted(count: int, word: str) -> str:
-    return f"{count} {word}{'s' * (count != 1)}" if count else ""
 
 
 def _folder_name(name: str) -> str:

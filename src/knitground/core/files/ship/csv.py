@@ -8,6 +8,7 @@ from collections.abc import Iterable, Sequence
 
 from knitground.core.base.filenames import file_names
 from knitground.core.base.progress import Progress, no_progress
+from knitground.core.base.tongue import say
 from knitground.core.files.ship.json import cells_held, shipped_legend
 from knitground.core.files.ship.kinds import ShipFormat, ShipJob
 from knitground.core.model.layers import Layer
@@ -50,6 +51,9 @@ def _table(rows: Iterable[Sequence[object]]) -> bytes:
 
 
 CSV = ShipFormat(
-    "csv", "CSV — cells of each layer of tiles", "Numbers in rows, and a list of what they are",
-    _names, _files,
-)  # fmt: skip
+    "csv",
+    say("CSV — cells of each layer of tiles"),
+    say("Numbers in rows, and a list of what they are"),
+    _names,
+    _files,
+)

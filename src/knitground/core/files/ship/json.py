@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 
 from knitground.core.base.errors import PlaceError
 from knitground.core.base.progress import Progress, no_progress
+from knitground.core.base.tongue import say
 from knitground.core.base.window import Box
 from knitground.core.files.images import picture_of, png_bytes, relief_name
 from knitground.core.files.jsontext import Written, rows_text, to_text
@@ -61,21 +62,27 @@ class JsonOptions:
     """What the pictures of tiles lie on."""
 
     sheets: Literal["as they are", "one"] = option(
-        "as they are", "sheets", "The sheets themselves, or one a map with the tiles it shows alone"
+        "as they are",
+        say("sheets"),
+        say("The sheets themselves, or one a map with the tiles it shows alone"),
     )
     border: Annotated[int, Ge(0), Le(64)] = option(
-        0, "border", "Of one sheet: pixels round each tile that repeat its outermost ones"
+        0, say("border"), say("Of one sheet: pixels round each tile that repeat its outermost ones")
     )
     margin: Annotated[int, Ge(0), Le(256)] = option(
-        0, "margin", "Of one sheet: empty pixels round all of its tiles"
+        0, say("margin"), say("Of one sheet: empty pixels round all of its tiles")
     )
     spacing: Annotated[int, Ge(0), Le(256)] = option(
-        0, "spacing", "Of one sheet: empty pixels between two tiles"
+        0, say("spacing"), say("Of one sheet: empty pixels between two tiles")
     )
     chunk: Annotated[int, Ge(0), Le(4096)] = option(
-        0, "chunk", "Cells across and down of the files that cells lie in; 0: all in one file"
+        0,
+        say("chunk"),
+        say("Cells across and down of the files that cells lie in; 0: all in one file"),
     )
-    powers: bool = option(False, "powers of two", "Of one sheet: both sides are powers of two")
+    powers: bool = option(
+        False, say("powers of two"), say("Of one sheet: both sides are powers of two")
+    )
 
 
 def _names(job: ShipJob, map_: Map, options: JsonOptions) -> list[str]:
@@ -94,8 +101,15 @@ def _chunks(job: ShipJob, map_: Map, options: JsonOptions) -> list[ShipChunk]:
     side, (high, wide) = options.chunk, map_.lattice.unfolded_shape()
     rows, cols = -(-high // side), -(-wide // side)
     if rows * cols > _MOST_CHUNKS:
-        raise PlaceError(f"“{map_.name}” would be {rows * cols} files of cells, more than "
-                         f"{_MOST_CHUNKS}: take larger chunks")  # fmt: skip
+        raise PlaceError(
+            say(
+                "“{name}” would be {rows} files of cells, more than {most_chunks}: take "
+                "larger chunks",
+                name=map_.name,
+                rows=rows * cols,
+                most_chunks=_MOST_CHUNKS,
+            )
+        )
     return [ShipChunk(file=f"{job.stem(map_)}-{row}-{col}.cells.json", row=row * side,
                       column=col * side) for row, col in np.ndindex(rows, cols)]  # fmt: skip
 
@@ -454,8 +468,12 @@ def _terrain_grids(project: Project, map_: Map) -> list[dict[str, NDArray[np.int
 def _picture(tileset: Tileset) -> Picture:
     if tileset.picture is None:
         raise PlaceError(
-            f"the sheet of “{tileset.name}”, {tileset.sheet}, is missing or can not be read, so it "
-            "can not be shipped: put it right, or find another one in Slice"
+            say(
+                "the sheet of “{name}”, {sheet}, is missing or can not be read, so it can "
+                "not be shipped: put it right, or find another one in Slice",
+                name=tileset.name,
+                sheet=tileset.sheet,
+            )
         )
     return clear_see_through(tileset.picture.copy(), tileset.slicing)
 
@@ -469,7 +487,7 @@ def _sample(job: ShipJob, map_: Map, options: JsonOptions, side: int) -> Picture
 
 
 JSON = ShipFormat(
-    "json", "JSON — layers, legend, tilesets, and sheets",
-    "All that a game needs to draw the map and to know what lies where", _names, _files,
+    "json", say("JSON — layers, legend, tilesets, and sheets"),
+    say("All that a game needs to draw the map and to know what lies where"), _names, _files,
     usual=True, options=JsonOptions, sample=_sample,
 )  # fmt: skip

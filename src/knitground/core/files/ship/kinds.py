@@ -17,6 +17,7 @@ from pydantic import TypeAdapter, ValidationError
 
 from knitground.core.base.errors import PlaceError
 from knitground.core.base.progress import Progress, no_progress
+from knitground.core.base.tongue import say
 from knitground.core.files.ship.names import ShipNames
 from knitground.core.model.map import Map
 from knitground.core.model.project import Project
@@ -123,14 +124,29 @@ class ShipFormat:
         strange = [name for name in values or {} if name not in known]
         if strange:
             which = ", ".join(known) or "none"
-            raise PlaceError(f"{self.key} has no option “{strange[0][:60]}”: it has {which}")
+            raise PlaceError(
+                say(
+                    "{key} has no option “{strange}”: it has {which}",
+                    key=self.key,
+                    strange=strange[0][:60],
+                    which=which,
+                )
+            )
         try:
             return _adapter(self.options).validate_python(values or {})
         except ValidationError as error:
             first = error.errors()[0]
             name = ".".join(str(each) for each in first["loc"][:1])
             value = str(first.get("input"))[:60]
-            raise PlaceError(f"{self.key}.{name} is “{value}”: {first['msg'].lower()}") from error
+            raise PlaceError(
+                say(
+                    "{key}.{name} is “{value}”: {first}",
+                    key=self.key,
+                    name=name,
+                    value=value,
+                    first=first["msg"].lower(),
+                )
+            ) from error
 
 
 @lru_cache(maxsize=64)

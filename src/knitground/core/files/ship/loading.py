@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 from pydantic import BaseModel, ValidationError
 
 from knitground.core.base.errors import FormatError, KnitError, PlaceError
+from knitground.core.base.tongue import say
 from knitground.core.files.images import read_picture
 from knitground.core.files.places import inside
 from knitground.core.files.reading import read_file
@@ -66,7 +67,9 @@ def shipped_names(folder: Path) -> dict[str, Path]:
     try:
         paths = sorted(folder.glob("*.json"))
     except OSError as error:
-        raise PlaceError(f"{folder} can not be read ({error.strerror})") from error
+        raise PlaceError(
+            say("{folder} can not be read ({strerror})", folder=folder, strerror=error.strerror)
+        ) from error
     for path in paths:
         if path.name.endswith(_BESIDE):
             continue  # of large maps there are thousands
@@ -75,7 +78,9 @@ def shipped_names(folder: Path) -> dict[str, Path]:
             if isinstance(head, dict) and head.get("format") == "knitground/ship":
                 out[str(head.get("name"))] = path
     if not out:
-        raise PlaceError(f"no shipped map lies in {folder}: ship one there as JSON")
+        raise PlaceError(
+            say("no shipped map lies in {folder}: ship one there as JSON", folder=folder)
+        )
     return out
 
 
@@ -95,7 +100,9 @@ def load_shipped(path: Path) -> Loaded:
         raise
     except (ValueError, TypeError, OverflowError, IndexError) as error:
         # Numbers that no map can have: whatever they would do, they come from elsewhere.
-        raise FormatError(f"{path.name} does not fit itself: {error}") from error
+        raise FormatError(
+            say("{name} does not fit itself: {error}", name=path.name, error=error)
+        ) from error
 
 
 def _read_as(kind: type[Shipped], path: Path) -> Shipped:
@@ -104,8 +111,14 @@ def _read_as(kind: type[Shipped], path: Path) -> Shipped:
     except ValidationError as error:
         first = error.errors()[0]
         where = ".".join(str(each) for each in first["loc"])
-        raise FormatError(f"{path.name} is no map that this program can play: {where}: "
-                          f"{first['msg'].lower()}") from error  # fmt: skip
+        raise FormatError(
+            say(
+                "{name} is no map that this program can play: {where}: {first}",
+                name=path.name,
+                where=where,
+                first=first["msg"].lower(),
+            )
+        ) from error
 
 
 def _put_together(model: ShipFile, path: Path) -> list[Path]:
@@ -117,12 +130,18 @@ def _put_together(model: ShipFile, path: Path) -> list[Path]:
     ):
         found = _read_as(ChunkFile, file)
         if found.map != model.name or len(found.layers) != len(model.layers):
-            raise FormatError(f"{file.name} is no part of “{model.name}”: ship it anew")
+            raise FormatError(
+                say(
+                    "{name} is no part of “{name2}”: ship it anew", name=file.name, name2=model.name
+                )
+            )
         for rows, layer in zip(lines, found.layers):
             for n, line in enumerate(layer.cells, chunk.row):
                 row = rows.setdefault(n, [])
                 if len(row) != chunk.column:
-                    raise FormatError(f"{file.name} does not go on where the chunk before it ends")
+                    raise FormatError(
+                        say("{name} does not go on where the chunk before it ends", name=file.name)
+                    )
                 row += line
     for own, rows in zip(model.layers, lines):
         if rows:
@@ -151,7 +170,16 @@ def _empty(model: ShipFile, name: str) -> Map:
     columns, rows = model.grid
     wide, high = model.cell
     if not (0 < rows * columns <= MAX_CELLS and 0 < wide <= 16_384 and 0 < high <= 16_384):
-        raise FormatError(f"{name}: {columns} × {rows} cells of {wide} × {high} px is no map")
+        raise FormatError(
+            say(
+                "{name}: {columns} × {rows} cells of {wide} × {high} px is no map",
+                name=name,
+                columns=columns,
+                rows=rows,
+                wide=wide,
+                high=high,
+            )
+        )
     kind = GridKind(model.form)
     ways = [each.odd_row[0] for each in model.layers] + [0.0]
     downs = [each.odd_column[1] for each in model.layers] + [0.0]
@@ -171,8 +199,16 @@ def _properties(said: Mapping[str, object]) -> tuple[Property, ...]:
 def _relief(path: Path, sheet: Picture) -> Picture:
     found = read_picture(path)
     if found.shape != sheet.shape:
-        raise FormatError(f"{path.name} is {found.shape[1]} × {found.shape[0]} px, its sheet "
-                          f"{sheet.shape[1]} × {sheet.shape[0]}: ship both anew")  # fmt: skip
+        raise FormatError(
+            say(
+                "{name} is {shape} × {shape2} px, its sheet {shape3} × {shape4}: ship both anew",
+                name=path.name,
+                shape=found.shape[1],
+                shape2=found.shape[0],
+                shape3=sheet.shape[1],
+                shape4=sheet.shape[0],
+            )
+        )
     return found
 
 
@@ -208,7 +244,13 @@ def _one_sheet(
     height = max(1, y + line)
     width = max([1, *(left + wide for left, _, wide, _ in areas)])
     if height * width > MAX_SHEET_PIXELS:
-        raise FormatError(f"{name}: its tiles have more than {MAX_SHEET_PIXELS} pixels together")
+        raise FormatError(
+            say(
+                "{name}: its tiles have more than {max_sheet_pixels} pixels together",
+                name=name,
+                max_sheet_pixels=MAX_SHEET_PIXELS,
+            )
+        )
     picture = np.zeros((height, width, 4), np.uint8)
     relief = flat_relief(picture) if any(each.relief for each in model.tilesets) else None
     for cut, facing, (left, top, _, _) in zip(cuts, cut_reliefs, areas):
@@ -232,8 +274,14 @@ def _one_sheet(
         sides = max(1, tile.width, tile.height)
         if any(not -1 <= value <= sides + 1 for shape in tile.shapes for point in shape.points
                for value in point):  # fmt: skip
-            raise FormatError(f"{name}: a shape reaches out of its tile of {tile.width} × "
-                              f"{tile.height} px")  # fmt: skip
+            raise FormatError(
+                say(
+                    "{name}: a shape reaches out of its tile of {width} × {height} px",
+                    name=name,
+                    width=tile.width,
+                    height=tile.height,
+                )
+            )
     wide, high = model.cell
     return Tileset(_NAME, f"{_NAME}.png", width, height,
                    Slicing(wide, high, pieces=tuple(areas)), facts, picture=picture,
@@ -251,12 +299,30 @@ def _cells_of_places(model: ShipFile) -> dict[int, tuple[int, int]]:
 
 def _cut(sheets: Sequence[Picture], at: ShipTile | ShipFrame, turn: int, name: str) -> Picture:
     if not 0 <= at.tileset < len(sheets):
-        raise FormatError(f"{name} names sheet {at.tileset}, and has {len(sheets)}")
+        raise FormatError(
+            say(
+                "{name} names sheet {tileset}, and has {count}",
+                name=name,
+                tileset=at.tileset,
+                count=len(sheets),
+            )
+        )
     sheet = sheets[at.tileset]
     part = sheet[at.y : at.y + at.height, at.x : at.x + at.width]
     if min(at.x, at.y) < 0 or part.shape[:2] != (at.height, at.width):
-        raise FormatError(f"{name} shows {at.width} × {at.height} px at {at.x}, {at.y} of a sheet "
-                          f"of {sheet.shape[1]} × {sheet.shape[0]} px")  # fmt: skip
+        raise FormatError(
+            say(
+                "{name} shows {width} × {height} px at {x}, {y} of a sheet of {shape} × "
+                "{shape2} px",
+                name=name,
+                width=at.width,
+                height=at.height,
+                x=at.x,
+                y=at.y,
+                shape=sheet.shape[1],
+                shape2=sheet.shape[0],
+            )
+        )
     return np.ascontiguousarray(turned_array(part, turn))
 
 
@@ -287,11 +353,25 @@ def _layer(map_: Map, number: int, model: ShipLayer, legend: int, name: str) -> 
         counted = grid.lattice.unfolded_shape() if own is None else (grid.height, grid.width)
         cells = np.array(model.cells, np.int64).reshape(-1, counted[1])
         if cells.shape != tuple(counted):
-            raise FormatError(f"{name}: “{model.name}” has {cells.shape[0]} rows of cells, and the "
-                              f"map {counted[0]}")  # fmt: skip
+            raise FormatError(
+                say(
+                    "{name}: “{name2}” has {shape} rows of cells, and the map {counted}",
+                    name=name,
+                    name2=model.name,
+                    shape=cells.shape[0],
+                    counted=counted[0],
+                )
+            )
         if cells.size and not 0 <= cells.min() <= cells.max() < len(values):
-            raise FormatError(f"{name}: “{model.name}” names {cells.max()}, and there are "
-                              f"{len(values) - 1}")  # fmt: skip
+            raise FormatError(
+                say(
+                    "{name}: “{name2}” names {number}, and there are {count}",
+                    name=name,
+                    name2=model.name,
+                    number=cells.max(),
+                    count=len(values) - 1,
+                )
+            )
         laid = values[cells]
         made.cells = map_.lattice.folded(laid) if own is None else laid
     made.visible, made.opacity, made.interleaved = model.visible, model.opacity, model.interleaved
@@ -310,5 +390,7 @@ def _values(map_: Map, model: ShipLayer, legend: int, name: str) -> NDArray[np.i
         for each in model.colours
     ]
     if any(not 0 <= each < 1 << 32 for each in colours):
-        raise FormatError(f"{name}: “{model.name}” has a colour that is none")
+        raise FormatError(
+            say("{name}: “{name2}” has a colour that is none", name=name, name2=model.name)
+        )
     return np.array([0, *colours], np.uint32).view(np.int32)

@@ -8,6 +8,7 @@ from typing import Annotated
 from annotated_types import MaxLen
 
 from knitground.core.base.progress import Progress, no_progress
+from knitground.core.base.tongue import say
 from knitground.core.files.jsontext import to_text
 from knitground.core.files.ship.formats import MarkerAlone, MarkersFile
 from knitground.core.files.ship.kinds import ShipFormat, ShipJob, option
@@ -21,7 +22,7 @@ class MarkerOptions:
     """Which of them."""
 
     kind: Annotated[str, MaxLen(200)] = option(
-        "", "of kind", "Only markers of this kind; empty: all", "all, or spawn point"
+        "", say("of kind"), say("Only markers of this kind; empty: all"), say("all, or spawn point")
     )
 
 
@@ -45,6 +46,10 @@ def _files(
 
 
 MARKERS = ShipFormat(
-    "markers", "Markers — spawn points, doors, areas", "Their list alone, without the map",
-    _names, _files, options=MarkerOptions,
-)  # fmt: skip
+    "markers",
+    say("Markers — spawn points, doors, areas"),
+    say("Their list alone, without the map"),
+    _names,
+    _files,
+    options=MarkerOptions,
+)

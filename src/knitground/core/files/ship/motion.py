@@ -12,6 +12,7 @@ from PIL import Image
 
 from knitground.core.base.errors import PlaceError
 from knitground.core.base.progress import Progress, no_progress
+from knitground.core.base.tongue import say
 from knitground.core.files.ship.kinds import ShipFormat, ShipJob, option
 from knitground.core.files.ship.png import SCALES, Scale, area_of, map_picture, small_picture
 from knitground.core.model.map import Map
@@ -27,11 +28,13 @@ _MOST_PIXELS = 64_000_000
 class MotionOptions:
     """Of which kind, and how large."""
 
-    form: Literal["gif", "apng"] = option("gif", "as", "A GIF has 255 colours, an APNG has all")
-    scale: Scale = option("1", "scale", "Whole numbers stay sharp, parts are averaged")
+    form: Literal["gif", "apng"] = option(
+        "gif", say("as"), say("A GIF has 255 colours, an APNG has all")
+    )
+    scale: Scale = option("1", say("scale"), say("Whole numbers stay sharp, parts are averaged"))
     area: Annotated[str, MaxLen(60)] = option(
-        "", "area", "Column, row, columns, rows of cells; empty is all of it",
-        "all of it, or 10, 4, 20, 12",
+        "", say("area"), say("Column, row, columns, rows of cells; empty is all of it"),
+        say("all of it, or 10, 4, 20, 12"),
     )  # fmt: skip
 
 
@@ -62,8 +65,14 @@ def _files(
     part = area_of(map_, options.area, min(level, map_.lattice.level_count - 1))
     small = int(part.width), int(part.height)
     if small[0] * small[1] * times * times > _MOST_PIXELS:
-        raise PlaceError(f"“{map_.name}” would be {small[0] * times} × {small[1] * times} px a "
-                         "frame: ship it at a smaller scale")  # fmt: skip
+        raise PlaceError(
+            say(
+                "“{name}” would be {small} × {small2} px a frame: ship it at a smaller scale",
+                name=map_.name,
+                small=small[0] * times,
+                small2=small[1] * times,
+            )
+        )
     at, frames, lasts = 0, [], []
     try:
         while at < period:
@@ -71,8 +80,14 @@ def _files(
             picture = map_picture(job.project, map_, level, atlas=atlas, part=part)
             frames.append(Image.fromarray(picture.repeat(times, 0).repeat(times, 1)))
             if len(frames) * frames[0].width * frames[0].height > _MOST_PIXELS:
-                raise PlaceError(f"“{map_.name}” would move through more than {_MOST_PIXELS} "
-                                 "pixels: ship it at a smaller scale")  # fmt: skip
+                raise PlaceError(
+                    say(
+                        "“{name}” would move through more than {most_pixels} pixels: ship it at a "
+                        "smaller scale",
+                        name=map_.name,
+                        most_pixels=_MOST_PIXELS,
+                    )
+                )
             wait = atlas.next_change(at)
             wait = period if wait is None else max(_LEAST_MS, wait)
             lasts.append(min(wait, period - at))
@@ -94,6 +109,6 @@ def _sample(job: ShipJob, map_: Map, options: MotionOptions, side: int) -> Pictu
 
 
 MOTION = ShipFormat(
-    "motion", "GIF or APNG — the map as it moves", "A frame for each change of its tiles",
+    "motion", say("GIF or APNG — the map as it moves"), say("A frame for each change of its tiles"),
     _names, _files, options=MotionOptions, sample=_sample,
 )  # fmt: skip

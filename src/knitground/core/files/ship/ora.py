@@ -10,6 +10,7 @@ import numpy as np
 
 from knitground.core.base.errors import PlaceError
 from knitground.core.base.progress import Progress, no_progress
+from knitground.core.base.tongue import say
 from knitground.core.files.images import png_bytes
 from knitground.core.files.ship.kinds import ShipFormat, ShipJob
 from knitground.core.files.ship.png import map_picture
@@ -38,8 +39,16 @@ def _files(
     """
     wide, high = map_.lattice.extent
     if wide * high > _MOST_PIXELS:
-        raise PlaceError(f"“{map_.name}” would be {wide} × {high} px a layer, more than "
-                         f"{_MOST_PIXELS} pixels: ship it as PNG, in chunks")  # fmt: skip
+        raise PlaceError(
+            say(
+                "“{name}” would be {wide} × {high} px a layer, more than {most_pixels} "
+                "pixels: ship it as PNG, in chunks",
+                name=map_.name,
+                wide=wide,
+                high=high,
+                most_pixels=_MOST_PIXELS,
+            )
+        )
     whole = map_picture(job.project, map_, 0, atlas=job.atlas(map_))
     lines: list[str] = []
     parts: dict[str, bytes] = {}
@@ -100,6 +109,9 @@ def _picture(job: ShipJob, map_: Map, layer: Layer, shape: tuple[int, ...]) -> P
 
 
 ORA = ShipFormat(
-    "ora", "OpenRaster — a picture with layers", "Opens in paint programs, layer by layer",
-    _names, _files,
-)  # fmt: skip
+    "ora",
+    say("OpenRaster — a picture with layers"),
+    say("Opens in paint programs, layer by layer"),
+    _names,
+    _files,
+)

@@ -9,6 +9,7 @@ from typing import NamedTuple
 import numpy as np
 
 from knitground.core.base.errors import PlaceError
+from knitground.core.base.tongue import say
 from knitground.core.model.tileset import Picture
 
 _MOST_SIDE = 16_384
@@ -69,8 +70,15 @@ def packed(
     down = max(1, y + line - (spacing if every else 0) + margin)
     down = _power(down) if powers else down
     if max(across, down) > _MOST_SIDE:
-        raise PlaceError(f"the tiles of the map would be a sheet of {across} × {down} px, more "
-                         f"than {_MOST_SIDE}: ship the sheets as they are")  # fmt: skip
+        raise PlaceError(
+            say(
+                "the tiles of the map would be a sheet of {across} × {down} px, more than "
+                "{most_side}: ship the sheets as they are",
+                across=across,
+                down=down,
+                most_side=_MOST_SIDE,
+            )
+        )
     out = np.zeros((down, across, 4), np.uint8)
     for each, (left, top) in places.items():
         part = sheets[each.sheet][each.y : each.y + each.height, each.x : each.x + each.width]

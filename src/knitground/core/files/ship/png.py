@@ -17,6 +17,7 @@ from PIL import Image
 from knitground.core.base.errors import PlaceError
 from knitground.core.base.filenames import file_names, key_of
 from knitground.core.base.progress import Progress, no_progress
+from knitground.core.base.tongue import say
 from knitground.core.base.window import Box, read
 from knitground.core.files.images import PngBands, png_bytes
 from knitground.core.files.made import write_asked
@@ -52,24 +53,26 @@ class PngOptions:
     """What is drawn, how large, and what the files are called."""
 
     of: Literal["map", "layers"] = option(
-        "map", "shows", "One picture of all visible layers, or one of each of them"
+        "map", say("shows"), say("One picture of all visible layers, or one of each of them")
     )
-    scale: Scale = option("1", "scale", "Whole numbers stay sharp, parts are averaged")
+    scale: Scale = option("1", say("scale"), say("Whole numbers stay sharp, parts are averaged"))
     chunk: Annotated[int, Ge(0), Le(4096)] = option(
-        0, "chunks of", "Cells across and down of a picture; 0 is the whole map"
+        0, say("chunks of"), say("Cells across and down of a picture; 0 is the whole map")
     )
-    background: bool = option(True, "background", "Fill it with the map's colour, if it has one")
+    background: bool = option(
+        True, say("background"), say("Fill it with the map's colour, if it has one")
+    )
     area: Annotated[str, MaxLen(60)] = option(
         "",
-        "area",
-        "Column, row, columns, rows of cells; empty is all of it",
-        "all of it, or 10, 4, 20, 12",
+        say("area"),
+        say("Column, row, columns, rows of cells; empty is all of it"),
+        say("all of it, or 10, 4, 20, 12"),
     )
-    light: bool = option(False, "lit", "As its lamps and its ambient colour light it")
+    light: bool = option(False, say("lit"), say("As its lamps and its ambient colour light it"))
     names: Annotated[str, MaxLen(200)] = option(
         "",
-        "names",
-        "Of {map}, {layer}, {row} and {col}; empty: as many of these as are needed",
+        say("names"),
+        say("Of {map}, {layer}, {row} and {col}; empty: as many of these as are needed"),
         "{map}-{layer}-{row}-{col}",
     )
 
@@ -117,8 +120,14 @@ def map_picture(
     width, height = int(part.width), int(part.height)
     if width * height > MAX_PIXELS:
         raise PlaceError(
-            f"“{map_.name}” would be {width} × {height} px, more than "
-            f"{MAX_PIXELS} pixels: ship it at a smaller scale"
+            say(
+                "“{name}” would be {width} × {height} px, more than {max_pixels} pixels: "
+                "ship it at a smaller scale",
+                name=map_.name,
+                width=width,
+                height=height,
+                max_pixels=MAX_PIXELS,
+            )
         )
     out = np.empty((height, width, 4), np.uint8)
     atlas = atlas or Atlas(project, map_)
@@ -177,16 +186,27 @@ def _parts(job: ShipJob, map_: Map, options: PngOptions) -> Iterator[_Part]:
         layers = [(name, [each]) for each, name in
                   zip(shown, file_names([each.name for each in shown], ""))]  # fmt: skip
     if rows * cols * len(layers) > _MOST_FILES:
-        raise PlaceError(f"“{map_.name}” would be {rows * cols * len(layers)} pictures, more than "
-                         f"{_MOST_FILES}: take larger chunks")  # fmt: skip
+        raise PlaceError(
+            say(
+                "“{name}” would be {rows} pictures, more than {most_files}: take larger chunks",
+                name=map_.name,
+                rows=rows * cols * len(layers),
+                most_files=_MOST_FILES,
+            )
+        )
     pattern = _pattern(options)
     seen: dict[str, str] = {}
     for layer, some in layers:
         for row, col in np.ndindex(rows, cols):
             name = _filled_in(pattern, map=job.stem(map_), layer=layer, row=row, col=col) + ".png"
             if key_of(name) in seen:
-                raise PlaceError(f"png.names “{options.names}” makes {name} twice: add "
-                                 "{layer}, {row} or {col}")  # fmt: skip
+                raise PlaceError(
+                    say(
+                        "png.names “{names}” makes {name} twice: add {{layer}}, {{row}} or {{col}}",
+                        names=options.names,
+                        name=name,
+                    )
+                )
             seen[key_of(name)] = name
             rect = Rect(whole.x + col * across, whole.y + row * down,
                         min(across, wide - col * across), min(down, high - row * down))  # fmt: skip
@@ -207,8 +227,12 @@ def area_of(map_: Map, words: str, level: int) -> Rect:
     try:
         col, row, columns, rows = (int(each) for each in words.replace(";", ",").split(","))
     except ValueError as error:
-        raise PlaceError(f"png.area is “{words[:60]}”: give column, row, columns, rows, as in "
-                         "10, 4, 20, 12") from error  # fmt: skip
+        raise PlaceError(
+            say(
+                "png.area is “{words}”: give column, row, columns, rows, as in 10, 4, 20, 12",
+                words=words[:60],
+            )
+        ) from error
     corners = [map_.lattice.cell_named(row + down, col + right)
                for down in (0, max(0, rows - 1)) for right in (0, max(0, columns - 1))]  # fmt: skip
     box = Box(min(r for r, _ in corners), min(c for _, c in corners),
@@ -218,7 +242,13 @@ def area_of(map_: Map, words: str, level: int) -> Rect:
     left, top = floor(rect.x), floor(rect.y)
     whole = Rect(left, top, ceil(rect.right) - left, ceil(rect.bottom) - top).shared(everything)
     if whole.is_empty or rows < 1 or columns < 1:
-        raise PlaceError(f"png.area is “{words[:60]}”, and nothing of that is on “{map_.name}”")
+        raise PlaceError(
+            say(
+                "png.area is “{words}”, and nothing of that is on “{name}”",
+                words=words[:60],
+                name=map_.name,
+            )
+        )
     return whole
 
 
@@ -227,11 +257,21 @@ def _pattern(options: PngOptions) -> str:
     pattern = options.names.removesuffix(".png") or usual
     bare = _FIELD.sub("", pattern)
     if set(bare) & set("{}"):
-        raise PlaceError(f"png.names is “{pattern[:60]}”: only {{map}}, {{layer}}, {{row}} and "
-                         "{col} stand in braces")  # fmt: skip
+        raise PlaceError(
+            say(
+                "png.names is “{pattern}”: only {{map}}, {{layer}}, {{row}} and {{col}} "
+                "stand in braces",
+                pattern=pattern[:60],
+            )
+        )
     if "{map}" not in pattern or set(bare) & _FORBIDDEN or pattern.startswith("."):
-        raise PlaceError(f"png.names is “{pattern[:60]}”: it has to hold {{map}}, and nothing that "
-                         "names of files can not")  # fmt: skip
+        raise PlaceError(
+            say(
+                "png.names is “{pattern}”: it has to hold {{map}}, and nothing that names of "
+                "files can not",
+                pattern=pattern[:60],
+            )
+        )
     return pattern
 
 
@@ -300,8 +340,16 @@ def _files(
     for n, each in enumerate(parts):
         wide, high = (int(side) * times for side in each.rect[2:])
         if wide * high > MAX_PIXELS:
-            raise PlaceError(f"{each.name} would be {wide} × {high} px, more than {MAX_PIXELS} "
-                             "pixels: ship it in chunks, or at a smaller scale")  # fmt: skip
+            raise PlaceError(
+                say(
+                    "{name} would be {wide} × {high} px, more than {max_pixels} pixels: ship it "
+                    "in chunks, or at a smaller scale",
+                    name=each.name,
+                    wide=wide,
+                    high=high,
+                    max_pixels=MAX_PIXELS,
+                )
+            )
 
         def part(done: float, n: int = n) -> None:
             progress((n + done) / len(parts))
@@ -371,6 +419,12 @@ def _sample(job: ShipJob, map_: Map, options: PngOptions, side: int) -> Picture:
 
 
 PNG = ShipFormat(
-    "png", "PNG — the map as a picture", "All visible layers, or each alone; whole or in chunks",
-    _names, _files, usual=True, options=PngOptions, sample=_sample,
-)  # fmt: skip
+    "png",
+    say("PNG — the map as a picture"),
+    say("All visible layers, or each alone; whole or in chunks"),
+    _names,
+    _files,
+    usual=True,
+    options=PngOptions,
+    sample=_sample,
+)

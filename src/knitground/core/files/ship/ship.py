@@ -10,6 +10,7 @@ from typing import Any
 from knitground.core.base.errors import PlaceError
 from knitground.core.base.filenames import key_of
 from knitground.core.base.progress import Progress, no_progress
+from knitground.core.base.tongue import say
 from knitground.core.files.made import MadeFolder
 from knitground.core.files.places import inside
 from knitground.core.files.ship.csv import CSV
@@ -134,7 +135,13 @@ def chosen_parts(parts: Sequence[str | ShipPart]) -> list[tuple[ShipFormat, Any]
     unknown = [each.format for each in asked if each.format not in FORMATS]
     if unknown or not asked:
         which = ", ".join(f"“{each[:40]}”" for each in unknown) or "“”"
-        raise PlaceError(f"format {which} is not known: give some of {', '.join(FORMATS)}")
+        raise PlaceError(
+            say(
+                "format {which} is not known: give some of {words}",
+                which=which,
+                words=", ".join(FORMATS),
+            )
+        )
     by_key = {each.format: each for each in asked}
     return [(FORMATS[key], FORMATS[key].chosen(each.options)) for key, each in by_key.items()]
 
@@ -160,8 +167,14 @@ def maps_of(project: Project, profile: Profile) -> list[Map]:
     """
     missing = [name for name in profile.maps if project.map_named(name) is None]
     if missing:
-        raise PlaceError(f"the profile “{profile.name}” ships the map “{missing[0]}”, which is not "
-                         "there: correct the profile in Ship")  # fmt: skip
+        raise PlaceError(
+            say(
+                "the profile “{name}” ships the map “{missing}”, which is not there: correct "
+                "the profile in Ship",
+                name=profile.name,
+                missing=missing[0],
+            )
+        )
     return [each for each in project.maps if not profile.maps or each.name in profile.maps]
 
 
@@ -172,7 +185,7 @@ def _make(
     """Make all files, by their names; and count gaps."""
     chosen = chosen_parts(parts)
     if not maps:
-        raise PlaceError("there is no map to ship: make one in Draw")
+        raise PlaceError(say("there is no map to ship: make one in Draw"))
 
     def afresh(map_: Map) -> None:
         knit_map(project, map_)
@@ -190,8 +203,16 @@ def _make(
                 names.append(name)
                 other = by_name.setdefault(key_of(name), who)
                 if other != who:
-                    raise PlaceError(f"{name} would be written twice, by {other} and by {who}: "
-                                     "give one of them other names")  # fmt: skip
+                    raise PlaceError(
+                        say(
+                            "{name} would be written twice, by {other} and by {who}: give "
+                            "one of them "
+                            "other names",
+                            name=name,
+                            other=other,
+                            who=who,
+                        )
+                    )
     made.refuse(names)
     files: dict[str, bytes] = {}
     gaps: dict[str, int] = {}

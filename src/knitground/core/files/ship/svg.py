@@ -5,6 +5,7 @@ from __future__ import annotations
 from xml.sax.saxutils import escape, quoteattr
 
 from knitground.core.base.progress import Progress, no_progress
+from knitground.core.base.tongue import say
 from knitground.core.files.ship.kinds import ShipFormat, ShipJob
 from knitground.core.model.map import Map
 from knitground.core.shapes.kinds import kind_named
@@ -49,6 +50,6 @@ def _number(value: float) -> str:
 
 
 SVG = ShipFormat(
-    "svg", "SVG — collision shapes and other areas, merged",
-    "A path for each part of each kind of shape, for editors and engines", _names, _files,
+    "svg", say("SVG — collision shapes and other areas, merged"),
+    say("A path for each part of each kind of shape, for editors and engines"), _names, _files,
 )  # fmt: skip

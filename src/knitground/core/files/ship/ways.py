@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 
 from knitground.core.base.errors import PlaceError
 from knitground.core.base.progress import Progress, no_progress
+from knitground.core.base.tongue import say
 from knitground.core.files.jsontext import to_text
 from knitground.core.files.layer_io import as_counted
 from knitground.core.files.ship.formats import ShipBeside, ShipDoor, ShipPlace, WaysFile
@@ -29,12 +30,16 @@ _MOST = 1 << 20
 class WaysOptions:
     """What the ways are made of."""
 
-    form: Literal["both", "json", "graphml"] = option("both", "as")
+    form: Literal["both", "json", "graphml"] = option("both", say("as"))
     of: Literal["rectangles", "cells"] = option(
-        "rectangles", "made of", "Cells of one cost are put together, or each is a place of its own"
+        "rectangles",
+        say("made of"),
+        say("Cells of one cost are put together, or each is a place of its own"),
     )
     cost: Annotated[str, MaxLen(200)] = option(
-        "cost", "cost by", "The property of tiles that says what a step there costs; 1 without it"
+        "cost",
+        say("cost by"),
+        say("The property of tiles that says what a step there costs; 1 without it"),
     )
 
 
@@ -149,8 +154,8 @@ def _files(
     costs = costs_of(job, map_, options.cost)
     progress(0.2)
     if options.of == "cells" and (costs > 0).sum() > _MOST:
-        raise PlaceError(f"“{map_.name}” has more than {_MOST} cells to walk on: put them together "
-                         "in rectangles")  # fmt: skip
+        raise PlaceError(say("“{name}” has more than {most} cells to walk on: put them together in "
+"rectangles", name=map_.name, most=_MOST))  # fmt: skip
     places = rectangles(costs, merged=options.of == "rectangles")
     progress(0.6)
     beside, doors = borders(map_, places, costs.shape), _doors(map_, places)
@@ -190,6 +195,10 @@ def _graphml(
 
 
 WAYS = ShipFormat(
-    "ways", "Ways — where one can walk", "Places, neighbours, costs and doors, for finding ways",
-    _names, _files, options=WaysOptions,
-)  # fmt: skip
+    "ways",
+    say("Ways — where one can walk"),
+    say("Places, neighbours, costs and doors, for finding ways"),
+    _names,
+    _files,
+    options=WaysOptions,
+)

@@ -212,7 +212,7 @@ class MapPicture(QWidget):
         more = say(" (goes on beyond what is shown)") if self._fill_goes_on() else ""
         plan = self.plan
         bridged = say(" + {bridged} bridged", bridged=plan.bridged) if plan and plan.bridged else ""
-        name = plan.edit.name if plan and s.tool == "erase" else s.tool.capitalize()
+        name = plan.edit.name if plan and s.tool == "erase" else say(s.tool.capitalize())
         drops = say(" · Esc drops it") if s.in_hand.floats and s.tool == "paint" else ""
         return f"{name}{what} → {layer}{bridged}{more}{drops}", False
 

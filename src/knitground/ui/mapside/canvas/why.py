@@ -5,7 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import QPointF, QRect, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPen
 
-from knitground.core.base.tongue import say
+from knitground.core.base.tongue import say, say_many
 from knitground.core.edit.desk import Pointer
 from knitground.core.edit.reasons import why_cell
 from knitground.core.knit.explain import Why
@@ -113,12 +113,12 @@ def rule_line(each: RuleWhy) -> tuple[str, str]:
         )
         return f"{each.place}  {name}: {why}", "ink2"
     count = len(each.failed)
-    return say(
-        "{place}  {name}: {count} place{words} fail",
+    return say_many(
+        "{place}  {name}: {count} place fail",
+        "{place}  {name}: {count} places fail",
+        count,
         place=each.place,
         name=name,
-        count=count,
-        words="" if count == 1 else "s",
     ), "madder"
 
 

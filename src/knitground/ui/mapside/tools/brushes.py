@@ -52,7 +52,7 @@ class _Brush(Tool):
             once_grown(self.session, grid, layer, lambda: self._release_alone(at))
             return False  # the pointer has gone on when it is known
         plan = self._planned(at)
-        name = plan.edit.name if plan else self.name
+        name = plan.edit.name if plan else say(self.name)
         if not self.session.attempt(lambda: self.session.doc.begin_stroke(name)):
             return False
         self._last = at
@@ -134,12 +134,12 @@ class _Brush(Tool):
 class Paint(_Brush):
     """Lays what is in hand."""
 
-    key, name, shortcut, icon = "paint", say("Paint"), "P", "mdi6.brush"
+    key, name, shortcut, icon = "paint", "Paint", "P", "mdi6.brush"
     tip = say("Paint: lay what is in hand along the drag")
 
 
 class Erase(_Brush):
     """Takes away: pins first, then terrain or tiles."""
 
-    key, name, shortcut, icon = "erase", say("Erase"), "E", "mdi6.eraser"
+    key, name, shortcut, icon = "erase", "Erase", "E", "mdi6.eraser"
     tip = say("Erase: pins first, then what lies beneath")

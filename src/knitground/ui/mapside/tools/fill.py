@@ -16,7 +16,7 @@ _QUIET_CELLS = 512 * 512
 class Fill(Tool):
     """Lays what is in hand on all connected cells, or vertices, that hold the same."""
 
-    key, name, shortcut, icon = "fill", say("Fill"), "F", "mdi6.texture-box"
+    key, name, shortcut, icon = "fill", "Fill", "F", "mdi6.texture-box"
     tip = say("Fill: lay what is in hand on the region under the pointer")
 
     def press(self, at: Pointer) -> bool:

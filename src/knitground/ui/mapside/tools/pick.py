@@ -26,7 +26,7 @@ MOST_PATCH_CELLS = 65_536
 class Pick(Tool):
     """Takes in hand what lies there on the chosen layer, else on the front layer that has any."""
 
-    key, name, shortcut, icon = "pick", say("Pick"), "K", "mdi6.hand-back-right-outline"
+    key, name, shortcut, icon = "pick", "Pick", "K", "mdi6.hand-back-right-outline"
     tip = say(
         "Pick: take in hand what lies under the pointer, or drag over a block (right button too)"
     )

@@ -29,7 +29,7 @@ _QUIET_CELLS = 512 * 512
 class Select(Tool):
     """Chooses cells; Shift adds to what is chosen, Ctrl takes away."""
 
-    key, name, shortcut, icon = "select", say("Select"), "S", "mdi6.selection-drag"
+    key, name, shortcut, icon = "select", "Select", "S", "mdi6.selection-drag"
     tip = say("Select cells (Shift adds, Ctrl takes away); drag what is selected to move it")
     drags = True
 

@@ -136,7 +136,7 @@ class SelectMarkers(MarkerTool):
         if grip is not None:
             number, what = (
                 grip[0].number,
-                say("{value} of the lamp", value=grip[1].value.capitalize()),
+                say("{value} of the lamp", value=say(grip[1].value).capitalize()),
             )
             self.session.apply(change_markers(*found, [number], lambda _: shown[number], what))
         elif corner is not None:

@@ -136,7 +136,7 @@ class _Shape(Tool):
 class Line(_Shape):
     """Lays what is in hand along a straight line."""
 
-    key, name, shortcut, icon = "line", say("Line"), "L", "mdi6.vector-line"
+    key, name, shortcut, icon = "line", "Line", "L", "mdi6.vector-line"
     tip = say("Line: lay what is in hand along a straight line")
 
     def plan(self, map_: Map, start: Pointer, end: Pointer) -> Plan | None:
@@ -153,7 +153,7 @@ class Line(_Shape):
 class Box(_Shape):
     """Lays what is in hand on a rectangle, all of it or its outline."""
 
-    key, name, shortcut, icon = "box", say("Box"), "B", "mdi6.vector-square"
+    key, name, shortcut, icon = "box", "Box", "B", "mdi6.vector-square"
     tip = say("Box: lay what is in hand on a rectangle; “outline” lays its rim")
 
     def plan(self, map_: Map, start: Pointer, end: Pointer) -> Plan | None:

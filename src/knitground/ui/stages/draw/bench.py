@@ -111,7 +111,7 @@ class DrawBench(Stage):
                 "your own "
                 "(drag tiles to where you want them)"
             ),
-            [(each, each) for each in WAYS],
+            [(say(each), each) for each in WAYS],
             letters=10,
         )
         self.tiles = TileList(session)
@@ -369,7 +369,7 @@ class DrawBench(Stage):
     def _show_hand(self) -> None:
         hand = self.session.hand
         self.tray.show_taken(hand.patch if isinstance(hand, PatchInHand) else None)
-        self.hand_name.setText(hand.title if hand else "nothing")
+        self.hand_name.setText(hand.title if hand else say("nothing"))
         self.hand_note.setText(hand_note(hand, self.session))
         pixels = hand_pixels(self.session.project, hand)
         if pixels is None:

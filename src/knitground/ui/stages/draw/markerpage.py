@@ -191,7 +191,7 @@ class MarkerPage(QWidget):
         what = (
             say("{count} chosen markers", count=len(chosen))
             if several
-            else say("Chosen {value}", value=first.shape.value)
+            else say("Chosen {value}", value=say(first.shape.value))
         )
         self.form_head.setText(what)
         x, y = first.points[0]

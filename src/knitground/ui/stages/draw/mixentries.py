@@ -147,10 +147,16 @@ class MixEntries(QWidget):
 
     def _own_size(self, place: int, entry: MixEntry) -> NumberBox:
         size = number_box(
-            0, 256, say("Cells from one clump of this tile to the next; 0: as those of the mix"),
-            decimals=1, special=say("clumps as the mix"), prefix=say("clumps of "), suffix=" cells",
-            value=entry.size, at_once=False,
-        )  # fmt: skip
+            0,
+            256,
+            say("Cells from one clump of this tile to the next; 0: as those of the mix"),
+            decimals=1,
+            special=say("clumps as the mix"),
+            prefix=say("clumps of "),
+            suffix=say(" cells"),
+            value=entry.size,
+            at_once=False,
+        )
         size.valueChanged.connect(lambda value: self.changed.emit(place, "size", value, None))
         return size
 

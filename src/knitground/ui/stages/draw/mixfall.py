@@ -31,7 +31,7 @@ class BorderBox(WholeBox):
 
     def textFromValue(self, value: int) -> str:
         if not value:
-            return "anywhere"
+            return say("anywhere")
         return say("{value} off", value=value) if value > 0 else say("within {it} of", it=-value)
 
     def validate(self, text: str, pos: int) -> tuple[QValidator.State, str, int]:
@@ -74,16 +74,21 @@ class FallLines(QWidget):
         self.way = form.choice(
             "way",
             say("How its tiles come to lie beside each other: painted, filled and grown alike"),
-            [(say("falls {value}", value=each.value), each) for each in FallWay],
+            [(say("falls {value}", value=say(each.value)), each) for each in FallWay],
             letters=12,
         )
         self.clump = form.number(
-            "size", 1, 256, say("Cells from one clump to the next"), decimals=1, suffix=" cells",
+            "size",
+            1,
+            256,
+            say("Cells from one clump to the next"),
+            decimals=1,
+            suffix=say(" cells"),
             at_once=False,
-        )  # fmt: skip
+        )
         self.steps = form.whole(
             "steps", 1, 3, say("How many steps from cell to cell two of the same keep apart"),
-            suffix=" apart",
+            suffix=say(" apart"),
         )  # fmt: skip
         self.density = form.number(
             "density",

@@ -8,7 +8,7 @@ import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPen, QResizeEvent
 
-from knitground.core.base.tongue import say
+from knitground.core.base.tongue import later, say
 from knitground.core.edit.sheets import move_in_order
 from knitground.core.model.patch import Patch
 from knitground.core.model.tile import TileRef
@@ -22,7 +22,7 @@ from knitground.ui.common.theme import LINEN, theme
 from knitground.ui.common.zoom import STEPS, Camera
 from knitground.ui.session import Session
 
-WAYS = (say("as it stands"), "packed", say("own order"))
+WAYS = (later("as it stands"), later("packed"), later("own order"))
 _GAP = 1
 
 

@@ -9,6 +9,7 @@ from PySide6.QtGui import QPixmap
 from PySide6.QtWidgets import QDialogButtonBox, QLabel, QWidget
 
 from knitground.core.base.progress import Progress
+from knitground.core.base.tongue import say
 from knitground.core.edit.recipes import step_title
 from knitground.core.grow.preview import Pixels, alone_picture
 from knitground.core.model.map import Map
@@ -30,7 +31,7 @@ class AloneDialog(Dialog):
         super().__init__(parent)
         step = map_.recipe.steps[place]
         self.setWindowTitle(f"{place + 1}  {step_title(step)}")
-        self.picture = QLabel("growing…")
+        self.picture = QLabel(say("growing…"))
         self.picture.setMinimumSize(_WIDE, _HIGH)
         self.picture.setAlignment(Qt.AlignmentFlag.AlignCenter)
         self.words = note()

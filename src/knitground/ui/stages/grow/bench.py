@@ -277,7 +277,8 @@ class GrowBench(Stage):
         for place, (card, step) in enumerate(zip(self.cards, steps)):
             told = self.told.get(place, Told())
             if isinstance(step, RewriteStep):
-                mine = next((p for p in problems if p.startswith(f"step {place + 1} ")), "")
+                head = say("step {place}", place=place + 1)
+                mine = next((p for p in problems if p.startswith((f"{head} ", f"{head}:"))), "")
                 words = told.words or say("It follows while you draw: no need to run it.")
                 told = replace(told, problem=mine, words=words)
             card.show_step(step, told)
@@ -473,7 +474,7 @@ class GrowBench(Stage):
     def _connect_runs(self) -> None:
         runs = self.runs
         runs.began.connect(self.running.begin)
-        runs.began.connect(lambda *_: self.step_note.setText("growing…"))
+        runs.began.connect(lambda *_: self.step_note.setText(say("growing…")))
         runs.progressed.connect(self.running.tell)
         runs.ended.connect(self.running.end)
         runs.ran.connect(self._tell)

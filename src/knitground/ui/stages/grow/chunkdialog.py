@@ -37,7 +37,7 @@ class ChunkDialog(Dialog):
             self.count.addItem(say("{each} maps", each=each), each)
         self.count.setToolTip(say("How many maps, this one included"))
         self.count.activated.connect(self.grow)
-        self.picture = QLabel("growing…")
+        self.picture = QLabel(say("growing…"))
         self.picture.setMinimumSize(_WIDE, _HIGH)
         self.picture.setAlignment(Qt.AlignmentFlag.AlignCenter)
         self.words = note(say("All have the border of this map, so any of them fits any other."))

@@ -51,7 +51,7 @@ from knitground.ui.stages.grow.whereeditor import WhereEditor
 _TITLE_TIP = say(
     "Open or close this step; drag it to where it is to run (Alt+↑ ↓; Del takes it out)"
 )
-NOTHING = "nothing"
+NOTHING = say("nothing")
 LAID_WIDE = 92
 
 
@@ -211,7 +211,7 @@ class StepCard(QFrame):
             chips = QWidget()
             chips.setLayout(row(spacing=3))
             return chips
-        names = each.names or tuple(str(option) for option in each.options)
+        names = each.names or tuple(say(str(option)) for option in each.options)
         return form.choice(of, hint, list(zip(names, each.options)), letters=8)
 
     def _slider(self, each: Setting) -> Slide:
@@ -359,7 +359,7 @@ class StepCard(QFrame):
         items: list[tuple[str, object]] = []
         if each.shown is As.TERRAIN:
             kit = self.set_of(step.layer)
-            items = [(NOTHING if each.of != "wall" else "none", "")]
+            items = [(NOTHING if each.of != "wall" else say("none"), "")]
             items += [(t.name, t.name) for t in (kit.terrains if kit else ())]
         elif each.shown is As.MIX:
             items = [(mix.name, mix.name) for mix in project.mixes]
@@ -367,7 +367,7 @@ class StepCard(QFrame):
             items = [(rules.name, rules.name) for rules in project.rule_lists]
         elif each.shown is As.GROUND:
             grounds = [layer for layer in map_.layers if isinstance(layer, GroundLayer)]
-            items = [("everywhere", 0), *((layer.name, layer.number) for layer in grounds)]
+            items = [(say("everywhere"), 0), *((layer.name, layer.number) for layer in grounds)]
         elif each.shown is As.LAYER:
             items = [(layer.name, layer.number) for layer in map_.layers
                      if layer.number != step.layer and layer.holds_tiles]  # fmt: skip

@@ -38,7 +38,8 @@ class WhereEditor(QWidget):
         self.add.setToolTip(say("Let the step work only where something holds"))
         menu = QMenu(self.add)
         for look in Look:
-            menu.addAction(str(look)[0].upper() + str(look)[1:], partial(self.add_one, look))
+            words = say(look.value)
+            menu.addAction(words[0].upper() + words[1:], partial(self.add_one, look))
         self.add.setMenu(menu)
         self._lines = column(spacing=3)
         self.setLayout(column(self._lines, row(self.add, 1), spacing=3))
@@ -55,11 +56,13 @@ class WhereEditor(QWidget):
             self._lines.addWidget(self._line(n, each))
 
     def _line(self, number: int, each: Condition) -> QWidget:
-        held = Choice(say("Whether it must hold, or must not"), [("only", False), ("not", True)])
+        held = Choice(
+            say("Whether it must hold, or must not"), [(say("only"), False), (say("not"), True)]
+        )
         held.show_value(each.negated)
         held.chosen.connect(lambda negated: self._put(number, negated=negated))
         gone = icon_button("mdi6.close", partial(self._take_out, number), say("Take it out"))
-        first = row(held, QLabel(str(each.look)), 1, gone, spacing=4)
+        first = row(held, QLabel(say(each.look.value)), 1, gone, spacing=4)
         second = row(spacing=4)
         if each.look in (*_GROUND, *_TILES, Look.TINT):
             second.addWidget(self._layers(number, each))
@@ -68,8 +71,8 @@ class WhereEditor(QWidget):
         if each.look is Look.TAG:
             second.addWidget(self._tags(number, each))
         if each.look in _FAR:
-            second.addWidget(self._far(number, each, "low", "from"))
-            second.addWidget(self._far(number, each, "high", "to"))
+            second.addWidget(self._far(number, each, "low", say("from")))
+            second.addWidget(self._far(number, each, "high", say("to")))
         if each.look is Look.AREA:
             cells = each.area.count if each.area else 0
             second.addWidget(QLabel(say("{cells} cells", cells=cells)))
@@ -136,11 +139,17 @@ class WhereEditor(QWidget):
         layer = next(iter(fits), None)
         needs = look in (*_GROUND, *_TILES, Look.TINT)
         if needs and layer is None:
-            kind = "ground" if look in _GROUND else "tint" if look is Look.TINT else "tile"
+            kind = (
+                say("ground")
+                if look in _GROUND
+                else say("tint")
+                if look is Look.TINT
+                else say("tile")
+            )
             self.session.warn(
                 say(
                     "“{look}” looks at a {kind} layer, and there is none: add one first",
-                    look=look,
+                    look=say(look.value),
                     kind=kind,
                 )
             )

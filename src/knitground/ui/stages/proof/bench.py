@@ -10,7 +10,7 @@ from PySide6.QtCore import QTimer
 from PySide6.QtGui import QPixmap
 from PySide6.QtWidgets import QLabel, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
-from knitground.core.base.tongue import say
+from knitground.core.base.tongue import say, say_many
 from knitground.core.edit.excuses import accuse, excuse
 from knitground.core.model.lattice import Cell
 from knitground.core.model.map import Map
@@ -165,10 +165,8 @@ class ProofBench(Stage):
         elif not count:
             words = say("Nothing found: all checks are content with this map and the project.")
         else:
-            words = say(
-                "{count} finding{words}, the worst first",
-                count=count,
-                words="s" if count > 1 else "",
+            words = say_many(
+                "{count} finding, the worst first", "{count} findings, the worst first", count
             )
         if self.check:
             words += say(
@@ -189,7 +187,7 @@ class ProofBench(Stage):
         whys = {each.key: each.why or say("said so") for each in self.session.project.excused}
         for name, some in groups.items():
             if some:
-                self._add_group(name, name, some, alike, {})
+                self._add_group(name, say(name), some, alike, {})
         if excused:
             self._add_group("excused", say("Not a fault"), excused, Counter(), whys)
         self.list.addStretch(1)

@@ -6,7 +6,7 @@ from PySide6.QtCore import QObject, QTimer, Signal
 
 from knitground.core.base.errors import KnitError
 from knitground.core.base.progress import Progress
-from knitground.core.base.tongue import say
+from knitground.core.base.tongue import say, say_many
 from knitground.core.edit.rulehome import RuleHome
 from knitground.core.edit.rulestats import (
     RuleStats,
@@ -115,15 +115,18 @@ class RuleCounter(QObject):
         if fact is not None and fact.never_fires and rule.on:
             words = _hiding_words(home, fact.hidden_by, marks=fact.marks_hide)
             return RuleNote(warning=say("never fires: {words}", words=words), can_lift=True)
-        unit = "cell" if home.kit is not None else "place"
-        counted = f"{cells} {unit}{'' if cells == 1 else 's'}"
+        counted = (
+            say_many("{count} cell", "{count} cells", cells)
+            if home.kit is not None
+            else say_many("{count} place", "{count} places", cells)
+        )
         if fact is not None:
-            many = "" if self.report and self.report.exact else "about "
-            some = say(
-                "{takes} of {could} situation{words}",
+            many = "" if self.report and self.report.exact else say("about ")
+            some = say_many(
+                "{takes} of {count} situation",
+                "{takes} of {count} situations",
+                fact.could,
                 takes=fact.takes,
-                could=fact.could,
-                words="" if fact.could == 1 else "s",
             )
             counted = say("takes {it}{some}\n{counted}", it=many, some=some, counted=counted)
         elif fired is not None and fired.state_words():
@@ -148,4 +151,6 @@ def _hiding_words(home: RuleHome, numbers: tuple[int, ...], *, marks: bool) -> s
     named += [say("the marks")] if marks else []
     some = ", ".join(named[:4]) + (" …" if len(named) > 4 else "")
     one = len(named) == 1 and not marks
-    return say("{some} take{words} all that it fits", some=some, words="s" if one else "")
+    if one:
+        return say("{some} takes all that it fits", some=some)
+    return say("{some} take all that it fits", some=some)

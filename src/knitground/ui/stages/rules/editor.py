@@ -60,16 +60,20 @@ class RuleEditor(QWidget):
         self.palette_ = Palette()
         self.form = Form(self)
         self.form.typed.connect(self._set)
-        self.name = self.form.line("name", empty="name")
+        self.name = self.form.line("name", empty=say("name"))
         self.group = self.form.line(
-            "group", say("Rules with the same group stand together under its name"), empty="group",
+            "group",
+            say("Rules with the same group stand together under its name"),
+            empty=say("group"),
             wide=80,
-        )  # fmt: skip
-        self.on = self.form.check("on", "on", say("Switch the rule on or off (Space in the list)"))
+        )
+        self.on = self.form.check(
+            "on", say("on"), say("Switch the rule on or off (Space in the list)")
+        )
         self.ways = self.form.choice(
             "ways",
             say("In which ways its cells are looked for"),
-            [(each.value, each) for each in Ways],
+            [(say(each.value), each) for each in Ways],
             letters=8,
         )
         self.chance = self.form.whole(
@@ -146,7 +150,7 @@ class NeighbourEditor(RuleEditor):
         others = (ResultKind.LEAVE, ResultKind.GAP, ResultKind.TILES)
         self.more = Choice(
             say("Leave the cell as it is, or make it a gap, instead of laying a tile"),
-            [(say("or …"), None), *((each.value, each) for each in others)], letters=3,
+            [(say("or …"), None), *((say(each.value), each) for each in others)], letters=3,
         )  # fmt: skip
         self.more.chosen.connect(self._other_result)
         numbers = self.every
@@ -156,7 +160,7 @@ class NeighbourEditor(RuleEditor):
             row(self.ways, self.turns, 1, spacing=6),
             row(QLabel(say("Takes")), self.chance, self.more, 1, spacing=6),
             row(QLabel(say("Every")), numbers[1], QLabel("×"), numbers[0], 1, spacing=4),
-            row(QLabel("from"), numbers[3], QLabel(","), numbers[2], 1, spacing=4),
+            row(QLabel(say("from")), numbers[3], QLabel(","), numbers[2], 1, spacing=4),
             1,
             spacing=5,
         )  # fmt: skip

@@ -7,7 +7,7 @@ from PySide6.QtGui import QPaintEvent
 from PySide6.QtWidgets import QFrame, QWidget
 
 from knitground.core.base.errors import EditError
-from knitground.core.base.tongue import say
+from knitground.core.base.tongue import say, say_many
 from knitground.core.edit.lesson import Lesson, lesson_on
 from knitground.core.edit.rulehome import RuleHome
 from knitground.core.edit.rulestats import layers_with
@@ -138,11 +138,12 @@ class LessonBar:
         else:
             changes = int(found.changed.sum())
             asked = len(found.rule.stencil)
-            words = say(
-                "{changes} cell{words} would change; {asked} places asked, number {place} of "
-                "the list. Another wrong cell widens it, Ctrl+click keeps one as it is.",
-                changes=changes,
-                words="" if changes == 1 else "s",
+            words = say_many(
+                "{count} cell would change; {asked} places asked, number {place} of the "
+                "list. Another wrong cell widens it, Ctrl+click keeps one as it is.",
+                "{count} cells would change; {asked} places asked, number {place} of the "
+                "list. Another wrong cell widens it, Ctrl+click keeps one as it is.",
+                changes,
                 asked=asked,
                 place=found.place,
             )

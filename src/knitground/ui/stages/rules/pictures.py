@@ -275,7 +275,7 @@ def draw_result(
     """Draw what a rule lays: up to four tiles with their weights, a patch, or words."""
     side = min(rect.height() - 16, 34.0)
     if result.kind in (ResultKind.LEAVE, ResultKind.GAP):
-        _caption(painter, rect, result.kind.value)
+        _caption(painter, rect, say(result.kind.value))
         return
     if result.kind is ResultKind.PATCH and result.patch is not None:
         draw_patch(painter, QRectF(rect.left(), rect.top(), rect.height(), rect.height()),
@@ -331,9 +331,9 @@ def _small(painter: QPainter, rect: QRectF, words: str) -> None:
 def ask_words(ask: Ask | None) -> str:
     """Say in words what a place asks for."""
     if ask is None:
-        return "anything"
+        return say("anything")
     if ask.kind is AskKind.TERRAIN:
-        return ask.name or "nothing"
+        return ask.name or say("nothing")
     if ask.kind is AskKind.TAG:
         return say("tag “{name}”", name=ask.name)
     if ask.kind in (AskKind.TILES, AskKind.NOT_TILES):
@@ -343,7 +343,7 @@ def ask_words(ask: Ask | None) -> str:
             else say("one of {count} tiles", count=len(ask.tiles))
         )
         return some if ask.kind is AskKind.TILES else say("not {some}", some=some)
-    return ask.kind.value
+    return say(ask.kind.value)
 
 
 def block_cell(rule: RewriteRule, cell: Cell, layer: str) -> BlockCell | None:

@@ -67,14 +67,14 @@ class RewriteEditor(RuleEditor):
             0,
             MAX_WEIGHT,
             say("Weight of this block among those that it may write"),
-            prefix="weight ",
+            prefix=say("weight "),
         )
         self.weight.valueChanged.connect(self._weigh)
         self.turns = self.form.check(
             "turns_tiles", say("tiles too"), say("Turn and mirror the tiles with the block")
         )
         self.overlap = self.form.check(
-            "overlap", "overlap",
+            "overlap", say("overlap"),
             say("Places may overlap; else each cell is written once at most, and no block is cut"),
         )  # fmt: skip
         self._lay_out()
@@ -99,14 +99,14 @@ class RewriteEditor(RuleEditor):
             spacing=4,
         )
         right = column(
-            row(QLabel("becomes"), self.outcomes, self.weight, 1, spacing=4), self.writes,
+            row(QLabel(say("becomes")), self.outcomes, self.weight, 1, spacing=4), self.writes,
             row(write, more, 1, spacing=4), 1, spacing=4,
         )  # fmt: skip
         sheet = button(say("Sheet…"), self.sheets_asked.emit,
                        say("Take a tile in hand, to look for or to write"))  # fmt: skip
         middle = column(QLabel(say("Paint")), self.palette_, self.exact, 1, sheet, spacing=4)
         below = row(self.ways, self.turns, self.overlap, self.chance, 1, spacing=6)
-        head = row(self.name, QLabel("shows"), self.layers, self.group, self.on, spacing=6)
+        head = row(self.name, QLabel(say("shows")), self.layers, self.group, self.on, spacing=6)
         self.setLayout(column(head, row(left, middle, right, 1, spacing=8), below, 1, spacing=4))
 
     # Showing

@@ -196,7 +196,7 @@ class RuleListView(QWidget):
               role="ink2")  # fmt: skip
         name = QRectF(left + 22, rect.top() + 7, _TEXT - 22, 18)
         _text(painter, name, rule_words(rule), 13, bold=True)
-        words = note.warning or ("off" if not rule.on else note.words)
+        words = note.warning or (say("off") if not rule.on else note.words)
         area = QRectF(left, rect.top() + 27, _TEXT, 58)
         _text(painter, area, words, 11, role="warning" if note.warning else "ink2", wraps=True)
 

@@ -34,10 +34,10 @@ UNTIL_CALM = 256
 _END = ".rules.json"
 _RULES = say("Rules (*{end})", end=_END)
 REWRITINGS = (
-    (say("Rewrite the map once"), False, 1),
-    (say("Rewrite the selection once"), True, 1),
-    (say("Rewrite the map until nothing changes"), False, UNTIL_CALM),
-    (say("Rewrite the selection until nothing changes"), True, UNTIL_CALM),
+    ("Rewrite the map once", False, 1),
+    ("Rewrite the selection once", True, 1),
+    ("Rewrite the map until nothing changes", False, UNTIL_CALM),
+    ("Rewrite the selection until nothing changes", True, UNTIL_CALM),
 )
 """In words, whether in the selection, and how often at most."""
 

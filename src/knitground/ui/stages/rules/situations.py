@@ -6,7 +6,7 @@ from PySide6.QtCore import QEvent, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QHelpEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QToolTip, QWidget
 
-from knitground.core.base.tongue import say
+from knitground.core.base.tongue import say, say_many
 from knitground.core.edit.rulehome import RuleHome
 from knitground.core.edit.rulestats import Situation, Situations
 from knitground.core.knit.missing import key_words
@@ -127,10 +127,6 @@ class SituationsView(QWidget):
         return super().event(event)
 
 
-def _count(number: int, what: str) -> str:
-    return f"{number} {what}{'' if number == 1 else 's'}"
-
-
 class SituationsPage(QWidget):
     """The field of situations, what it says in words, and what can be done with one."""
 
@@ -172,8 +168,8 @@ class SituationsPage(QWidget):
                 say(
                     "No tile for {count}, shown by {count2} of the maps. Double-click leads to a "
                     "cell.",
-                    count=_count(len(found.untaken), "situation"),
-                    count2=_count(cells, "cell"),
+                    count=say_many("{count} situation", "{count} situations", len(found.untaken)),
+                    count2=say_many("{count} cell", "{count} cells", cells),
                 )
             )
         for each in (self.make_rule, self.make_tile):

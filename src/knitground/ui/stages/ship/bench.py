@@ -119,7 +119,7 @@ class ShipBench(Stage):
         self.go = primary(say("Ship"), self.ship_now, say("Write the files"), "Ctrl+E")
         self.compare = button(say("Compare"), self.compare_now,
                               say("Tell which files would be written, and write none"))  # fmt: skip
-        self.follow = QCheckBox("follow")
+        self.follow = QCheckBox(say("follow"))
         self.follow.setToolTip(say("Ship again by itself after each change"))
         self.follow.toggled.connect(self._follow_soon)
         self.on_save = QCheckBox(say("on save"))
@@ -442,7 +442,7 @@ class ShipBench(Stage):
         return [key for key, box in self.boxes.items() if box.isChecked()]
 
     def _choose(self) -> None:
-        folder = ask_folder(self, say("Ship to"), say("shipped files"), self.folder.text())
+        folder = ask_folder(self, say("Ship to"), "shipped files", self.folder.text())
         if folder is not None:
             self.folder.setText(str(folder))
             self._edited()

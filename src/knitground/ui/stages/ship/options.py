@@ -9,6 +9,7 @@ from annotated_types import Ge, Le
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QLabel, QLineEdit, QWidget
 
+from knitground.core.base.tongue import say
 from knitground.core.files.ship.kinds import ShipFormat
 from knitground.core.model.profile import OptionValue
 from knitground.ui.common.numbers import WholeBox
@@ -43,7 +44,8 @@ class OptionForm(QWidget):
         kind = get_args(hint)[0] if hasattr(hint, "__metadata__") else hint
         if get_origin(kind) is Literal:
             combo = QComboBox()
-            combo.addItems([str(value) for value in get_args(kind)])
+            for value in get_args(kind):
+                combo.addItem(say(str(value)), value)
             combo.currentIndexChanged.connect(lambda _: self.changed.emit())
             return combo
         if kind is bool:
@@ -71,7 +73,7 @@ class OptionForm(QWidget):
         for name, each in self.inputs.items():
             value: OptionValue
             if isinstance(each, QComboBox):
-                value = each.currentText()
+                value = each.currentData()
             elif isinstance(each, QCheckBox):
                 value = each.isChecked()
             elif isinstance(each, WholeBox):
@@ -90,7 +92,7 @@ class OptionForm(QWidget):
         for name, each in self.inputs.items():
             value = values.get(name, getattr(usual, name))
             if isinstance(each, QComboBox):
-                each.setCurrentText(str(value))
+                each.setCurrentIndex(each.findData(value))
             elif isinstance(each, QCheckBox):
                 each.setChecked(bool(value))
             elif isinstance(each, WholeBox):

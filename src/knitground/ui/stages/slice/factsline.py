@@ -81,7 +81,7 @@ class FactsLine(QLabel):
             elif crossed:
                 text += say(", {crossed} cut by a line (ticked)", crossed=crossed)
         if tileset.picture is None:
-            self.say(f"{text} · {tileset.sheet} is missing", "warning")
+            self.say(say("{text} · {sheet} is missing", text=text, sheet=tileset.sheet), "warning")
         else:
             self.say(text, "warning" if grid.leftover_x or grid.leftover_y else "good")
 

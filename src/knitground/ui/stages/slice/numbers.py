@@ -67,7 +67,7 @@ class SliceNumbers(QWidget):
             each.setCheckable(True)
         self.gap = whole_box(
             0, 64, say("See-through pixels inside a piece that do not part it"), value=_GAP,
-            prefix="gap ", suffix=" px", at_once=False,
+            prefix=say("gap "), suffix=" px", at_once=False,
         )  # fmt: skip
         self.gap.valueChanged.connect(self.pieces_wanted)
         self.size_label = QLabel()
@@ -114,9 +114,16 @@ class SliceNumbers(QWidget):
 
     def _line(self) -> QHBoxLayout:
         return row(
-            QLabel("See-through"), self.colours, self.pick, QLabel("tolerance"), self.tolerance,
-            self.draw, self.loose, self.gap, 1,
-        )  # fmt: skip
+            QLabel(say("See-through")),
+            self.colours,
+            self.pick,
+            QLabel(say("tolerance")),
+            self.tolerance,
+            self.draw,
+            self.loose,
+            self.gap,
+            1,
+        )
 
     def _usual_sizes(self) -> QHBoxLayout:
         """Make a button for each usual size of tiles."""
@@ -173,7 +180,7 @@ class SliceNumbers(QWidget):
     def _show_colours(self, colours: tuple[tuple[int, int, int], ...]) -> None:
         clear(self.colours)
         if not colours:
-            self.colours.addWidget(note("none"))
+            self.colours.addWidget(note(say("none")))
         for colour in colours:
             chip = button("×", partial(self.colour_gone.emit, colour))
             ink = "#000" if sum(colour) > 380 else "#fff"

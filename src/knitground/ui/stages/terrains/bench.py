@@ -19,7 +19,7 @@ from PySide6.QtWidgets import (
 )
 
 from knitground.core.base.progress import Progress
-from knitground.core.base.tongue import later, say
+from knitground.core.base.tongue import later, say, say_many
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.hand import TerrainInHand
 from knitground.core.edit.terrainlist import add_terrain
@@ -114,7 +114,7 @@ class TerrainsBench(Stage):
             (SetKind.RING, say("cells joined to their neighbours")),
         ):
             menu.addAction(
-                say("New {value} set: {words}…", value=kind.value, words=words),
+                say("New {value} set: {words}…", value=say(kind.value), words=words),
                 partial(self.ask_terrains_of, kind),
             )
         menu.addAction(say("Make a set from two plain tiles…"), self.ask_made_set)
@@ -386,9 +386,9 @@ class TerrainsBench(Stage):
             text += say(" · {marked} of them in part", marked=marked - full)
         users = len(self.users())
         article = "an" if kit.kind is SetKind.EDGE else "a"
-        text += say(" · {article} {value} set", article=article, value=kit.kind.value)
+        text += say(" · {article} {value} set", article=article, value=say(kit.kind.value))
         text += (
-            say(", used by {users} layer{it}", users=users, it="s" * (users > 1))
+            say_many(", used by {count} layer", ", used by {count} layers", users)
             if users
             else say(", not used by a map yet")
         )
@@ -563,7 +563,7 @@ class TerrainsBench(Stage):
         """Ask what a new set shows, and make it."""
         text, ok = QInputDialog.getText(
             self,
-            say("New {value} set", value=kind.value),
+            say("New {value} set", value=say(kind.value)),
             say("Its terrains, with commas between ({examples})", examples=_EXAMPLES[kind]),
         )
         if ok:
@@ -640,14 +640,16 @@ class TerrainsBench(Stage):
             return
         terrains = list(dict.fromkeys(each for each in names if each)) or [say("terrain 1")]
         called = (
-            ", ".join(terrains) if any(names) else say("{value} set", value=kind.value).capitalize()
+            ", ".join(terrains)
+            if any(names)
+            else say("{value} set", value=say(kind.value)).capitalize()
         )
         name = free_name(called[:MAX_NAME], [each.name for each in tileset.sets])
         kit = TerrainSet(name, kind)
         doc = self.session.doc
 
         def make() -> None:
-            with doc.stroke(say("Add {value} set “{name}”", value=kind.value, name=name)):
+            with doc.stroke(say("Add {value} set “{name}”", value=say(kind.value), name=name)):
                 doc.apply(add_set(tileset, kit))
                 for each in terrains:
                     doc.apply(add_terrain(tileset, kit, each))

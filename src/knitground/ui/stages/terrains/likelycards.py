@@ -359,7 +359,9 @@ class LikelyCard(QFrame):
                 score=guess.score,
             )
         )
-        what = say("{value} set of {count} tiles", value=guess.kind.value, count=len(guess.places))
+        what = say(
+            "{value} set of {count} tiles", value=say(guess.kind.value), count=len(guess.places)
+        )
         self.make.setToolTip(tip_of(say("Make a {what}, marks included", what=what)))
         if pixels is not None:
             self.pixels = pixels

@@ -451,7 +451,7 @@ class MarksSheet(SheetView):
         return say(
             "tile {number}, slot {name}: {it} · weight {weight:g}",
             number=number,
-            name=slot.name,
+            name=slot.title,
             it=around or say("no marks"),
             weight=weight,
         )

@@ -41,7 +41,7 @@ class Example(QWidget):
         super().__init__()
         self.kind = kind
         self.setFixedSize(QSize(132, 92))
-        self.setAccessibleName(say("Example of a {value} set", value=kind.value))
+        self.setAccessibleName(say("Example of a {value} set", value=say(kind.value)))
 
     def paintEvent(self, event: QPaintEvent) -> None:
         with painting(self) as painter:
@@ -149,7 +149,7 @@ class SetCards(QWidget):
         name, words = _WORDS[kind]
         card = panel()
         make = button(
-            name, partial(self.wanted.emit, kind), say("Make a {value} set", value=kind.value)
+            name, partial(self.wanted.emit, kind), say("Make a {value} set", value=say(kind.value))
         )
         about = QWidget()
         about.setLayout(column(row(1, Example(kind), 1), note(words), 1, spacing=6))

@@ -223,7 +223,7 @@ class SetDialog(Dialog):
         """Offer outlines of our own and those of sets of the kind."""
         kept, kind = self.shape.value, self.kind.value
         self.shape.offer([
-            *((each.value, each) for each in OutlineShape),
+            *((say(each.value), each) for each in OutlineShape),
             *((say("as in “{name}” of {name2}", name=each[1].name, name2=each[0].name), each)
               for each in lendable(self.project, kind)),
         ])  # fmt: skip
@@ -307,7 +307,7 @@ class SetDialog(Dialog):
         if not rim_shows(plan):
             words += say(
                 " · the two tiles have no {value} colour for most of the rim",
-                value=plan.outline.rim.value,
+                value=say(plan.outline.rim.value),
             )
         self.say(words, wrong=False)
 
@@ -370,7 +370,7 @@ class SetDialog(Dialog):
     def take_file(self, path: Path) -> None:
         """Take the upper left part of a picture, as large as the other tile; read beside."""
         number = self.asked
-        self.say(f"reading {path.name}…", wrong=False)
+        self.say(say("reading {name}…", name=path.name), wrong=False)
         Job(
             lambda _: read_picture(path),
             lambda picture: self._take_texture(number, picture),
@@ -398,7 +398,7 @@ class SetDialog(Dialog):
             if picture is not None
             else QPixmap()
         )
-        self.slots[n].setText("" if picture is not None else "nothing" if n else "")
+        self.slots[n].setText("" if picture is not None else say("nothing") if n else "")
         self.names[n].setPlaceholderText(
             terrain.name if terrain else (say("first terrain"), say("second terrain"))[n]
         )

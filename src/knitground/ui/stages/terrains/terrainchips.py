@@ -81,7 +81,7 @@ class TerrainChips(QWidget):
         parts: list[QWidget] = [
             self._chip(kit, mark, terrain.name) for mark, terrain in enumerate(kit.terrains, 1)
         ]
-        parts.append(self._chip(kit, ANY, "any"))
+        parts.append(self._chip(kit, ANY, say("any")))
         parts.append(button(say("+ terrain"), self.new_terrain, say("Add a terrain to the set")))
         self.flow.put(parts)
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QGridLayout, QLabel, QScrollArea, QVBoxLayout, QWidget
 
-from knitground.core.base.tongue import say
+from knitground.core.base.tongue import say, say_many
 from knitground.core.chance.draw import shares
 from knitground.core.edit.sheets import set_inner, set_weight
 from knitground.core.knit.layer import marked_tiles
@@ -76,9 +76,7 @@ class VariantsPanel(QWidget):
         owners = {each.name: each for each in self.session.project.tilesets}
         facts = [owners[t.tileset].fact(t.row, t.col) for t in same]
         words = key_words(kit, key) if any(key) else say("no marks")
-        text = say(
-            "{words}: {count} tile{it}", words=words, count=len(same), it="s" * (len(same) > 1)
-        )
+        text = say_many("{words}: {count} tile", "{words}: {count} tiles", len(same), words=words)
         self.head.setText(
             say("For example {it}. Click a tile for its own.", it=text) if example else text
         )

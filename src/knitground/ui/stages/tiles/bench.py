@@ -126,7 +126,8 @@ class TilesBench(Stage):
         self.choice.setToolTip(say("Choose tiles of a kind"))
         menu = QMenu(self.choice)
         for what in CHOICES:
-            menu.addAction(what[0].upper() + what[1:], partial(self.choose_by, what))
+            words = say(what)
+            menu.addAction(words[0].upper() + words[1:], partial(self.choose_by, what))
         self.choice.setMenu(menu)
         self.search = QLineEdit()
         self.search.setPlaceholderText(say("find by name, tag, number, terrain"))
@@ -154,7 +155,7 @@ class TilesBench(Stage):
         self.together.setAccessibleName(say("Together"))
         self.together.sliderPressed.connect(self.new_key)
         self.together.valueChanged.connect(self.share)
-        self.together_words = QLabel("together")
+        self.together_words = QLabel(say("together"))
         self.together_words.setMinimumWidth(96)
         self.never = Check(say("leave out"), say("Neither offered nor knitted"))
         self.never.clicked.connect(self.leave_out)
@@ -377,7 +378,7 @@ class TilesBench(Stage):
         self.sheet.choose(found)
         if not found:
             self.session.note(
-                say("No tile is {what}", what=what)
+                say("No tile is {what}", what=say(what))
                 if what != "all"
                 else say("The sheet has no tile")
             )
@@ -405,7 +406,7 @@ class TilesBench(Stage):
             shares = tile_shares(self.session.project, tileset, self.session.map)
             self._list_shares(tileset, shares)
             return
-        self.share_lines.addWidget(note("counting…"))
+        self.share_lines.addWidget(note(say("counting…")))
         self.soon.start(WIDE_MS)
 
     def count(self) -> None:
@@ -456,7 +457,7 @@ class TilesBench(Stage):
         self.together.setEnabled(bool(listed))
         if one_group:
             self.together.show_value(min(99, round(100 * whole)))
-        words = say("together {percent}", percent=percent(whole)) if one_group else "together"
+        words = say("together {percent}", percent=percent(whole)) if one_group else say("together")
         self.together_words.setText(words)
 
     @property

@@ -73,7 +73,7 @@ class MovesPage(QWidget):
         self.way = Choice(say("Where the next block lies"), [(each, each) for each in WAYS])
         go = primary(say("Let them move"), self.move_blocks,
                      say("The chosen block moves through those beside it"))  # fmt: skip
-        self.play = Check("play", say("Let the large tile move"))
+        self.play = Check(say("play"), say("Let the large tile move"))
         self.play.show_value(True)
         self.play.clicked.connect(self._play)
         step = button(say("Step"), self._step, say("Show the next frame"))
@@ -95,7 +95,7 @@ class MovesPage(QWidget):
         area.setFixedHeight(72)
         self.setLayout(column(
             area, row(self.play, step, self.ms, times, 1, spacing=4),
-            row(self.blocks, QLabel("blocks"), self.way, 1, spacing=4),
+            row(self.blocks, QLabel(say("blocks")), self.way, 1, spacing=4),
             row(go, still, 1, spacing=4), self.apart, self.words, 1, spacing=4,
         ))  # fmt: skip
 

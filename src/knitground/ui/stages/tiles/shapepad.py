@@ -7,7 +7,7 @@ from dataclasses import replace
 from PySide6.QtCore import QEvent, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 
-from knitground.core.base.tongue import say
+from knitground.core.base.tongue import later, say
 from knitground.core.model.project import Project
 from knitground.core.model.shapes import Corner, ShapeForm, Shapes, TileShape
 from knitground.core.model.terrain import Slot
@@ -23,7 +23,7 @@ from knitground.ui.stages.tiles.bigtile import BigTile
 from knitground.ui.stages.tiles.shapehandles import handles, with_corner, with_handle
 
 PAD_SIDE = 248
-MODES = ("change", "box", "polygon", "round")
+MODES = (later("change"), later("box"), later("polygon"), later("round"))
 _NEAR_PX = 8.0
 _KEYS = (
     Qt.Key.Key_Left, Qt.Key.Key_Right, Qt.Key.Key_Up, Qt.Key.Key_Down, Qt.Key.Key_Delete,

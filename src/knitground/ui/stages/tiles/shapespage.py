@@ -9,7 +9,7 @@ from functools import partial
 from PySide6.QtWidgets import QButtonGroup, QLineEdit, QMenu, QPushButton, QWidget
 
 from knitground.core.base.errors import EditError
-from knitground.core.base.tongue import say
+from knitground.core.base.tongue import say, say_many
 from knitground.core.edit.document import Edit
 from knitground.core.edit.shapes import (
     Outlined,
@@ -41,7 +41,7 @@ from knitground.ui.stages.tiles.kinddialog import KindDialog
 from knitground.ui.stages.tiles.shapepad import MODES, ShapePad
 from knitground.ui.stages.tiles.terrainshapes import TerrainShapesDialog
 
-SNAPS = ((say("whole pixels"), 1.0), (say("half pixels"), 0.5), ("free", 0.0))
+SNAPS = ((say("whole pixels"), 1.0), (say("half pixels"), 0.5), (say("free"), 0.0))
 _TRACED_AT_ONCE = 128 * 128
 """Pixels of a tile whose outline is shown while its bounds change."""
 
@@ -81,7 +81,7 @@ class ShapesPage(QWidget):
             say("Drag what is round"),
         )
         for n, (mode, hint) in enumerate(zip(MODES, hints)):
-            each = button(mode.capitalize(), partial(self._set_mode, mode), hint)
+            each = button(say(mode).capitalize(), partial(self._set_mode, mode), hint)
             each.setCheckable(True)
             each.setChecked(mode == self.pad.mode)
             self.modes.addButton(each, n)
@@ -97,7 +97,7 @@ class ShapesPage(QWidget):
         )  # fmt: skip
         self.most = whole_box(
             2, 256, say("At most so many corners; the one that matters least goes first"), value=2,
-            special=say("any corners"), suffix=" corners",
+            special=say("any corners"), suffix=say(" corners"),
         )  # fmt: skip
         self.tolerance.valueChanged.connect(self.preview)
         self.most.valueChanged.connect(self.preview)
@@ -156,11 +156,7 @@ class ShapesPage(QWidget):
         count = len(self.pad.shapes)
         if not told:
             whole = (
-                say(
-                    "{count} shape{words} · sides meet",
-                    count=count,
-                    words="" if count == 1 else "s",
-                )
+                say_many("{count} shape · sides meet", "{count} shapes · sides meet", count)
                 if count
                 else ""
             )
@@ -312,7 +308,7 @@ class ShapesPage(QWidget):
         project, kind = self.session.project, self.pad.kind
         uses = kind_uses(project, kind)
         if self.session.do(lambda: remove_kind(project, kind)) and uses:
-            tiles = say("{uses} tile{words}", uses=uses, words="" if uses == 1 else "s")
+            tiles = say_many("{count} tile", "{count} tiles", uses)
             self.session.note(
                 say(
                     "“{kind}” was on {tiles}: its shapes are gone with it (undo)",
@@ -341,11 +337,11 @@ def meeting_words(found: list[Meeting]) -> list[str]:
             out.append(
                 say(
                     "{name}: {differing} of {neighbours} neighbours differ",
-                    name=each.side.name,
+                    name=each.side.title,
                     differing=each.differing,
                     neighbours=each.neighbours,
                 )
             )
         if each.gaps:
-            out.append(say("{name}: ends just short of the side", name=each.side.name))
+            out.append(say("{name}: ends just short of the side", name=each.side.title))
     return out

@@ -61,7 +61,7 @@ class TerrainShapesDialog(Dialog):
         self.buttons = self.make_buttons(say("Shape them"))
         self.setLayout(
             column(
-                row(QLabel(say("Set")), self.sets, QLabel("shows"), self.terrains, 1),
+                row(QLabel(say("Set")), self.sets, QLabel(say("shows")), self.terrains, 1),
                 row(QLabel(say("Shape")), self.way, 1),
                 row(self.words, self.px, 1),
                 self.tiles,

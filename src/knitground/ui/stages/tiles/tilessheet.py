@@ -223,7 +223,7 @@ def overlay_words(overlay: str, fact: TileFacts) -> tuple[str, str]:
     if overlay == "anchor":
         return ("" if fact.anchor is None else f"{fact.anchor[0]},{fact.anchor[1]}", "ink")
     if overlay == "never used":
-        return ("never" if fact.left_out or not fact.weight else "", "madder")
+        return (say("never") if fact.left_out or not fact.weight else "", "madder")
     return "", "ink"
 
 
