@@ -15,6 +15,7 @@ import io
 import sys
 from collections.abc import Iterator
 from dataclasses import fields
+from datetime import UTC, datetime
 from enum import Enum
 from pathlib import Path
 from typing import Literal, get_args, get_origin, get_type_hints
@@ -33,6 +34,8 @@ from knitground.ui.common.menus import MENUS
 
 SOURCE = Path(__file__).parents[1] / "src" / "knitground"
 KEYS = ("Ctrl", "Shift", "Alt", "Del", "Esc", "Enter", "Home", "Space")
+_HEAD = "# What Knit Ground says. Brought up to date by tools/translate.py."
+_DAY = datetime(2026, 12, 2, tzinfo=UTC)
 Text = str | tuple[str, str]
 """A text, or the two forms of one that counts."""
 
@@ -61,9 +64,8 @@ def _said_in(tree: ast.AST) -> Iterator[Text]:
         first = [each.value for each in node.args[:2] if isinstance(each, ast.Constant)]
         if name == "say_many":
             yield first[0], first[1]
-        elif name in ("say", "later"):
-            if first:  # else it is a name from a table, noted there
-                yield first[0]
+        elif name in ("say", "later") and first:  # else it is a name from a table, noted there
+            yield first[0]
 
 
 def _in_tables() -> Iterator[tuple[str, str]]:
@@ -101,10 +103,12 @@ def catalog_of(language: str) -> Catalog:
 def updated(language: str) -> Catalog:
     """Give a language's file as it should be: all texts, and none that is not said any more."""
     old = catalog_of(language)
-    new = Catalog(language, project="Knit Ground", version="1", fuzzy=False,
-                  header_comment=f"# Knit Ground in “{language}”. Made by tools/translate.py.")  # fmt: skip
-    for key in ("creation_date", "revision_date"):
-        setattr(new, key, old.creation_date if old.creation_date else new.creation_date)
+    new = Catalog(
+        language, project="Knit Ground", version="1", fuzzy=False, header_comment=_HEAD,
+        msgid_bugs_address="-", last_translator="-", language_team="-",
+    )  # fmt: skip
+    # No day in it: the same texts are the same file.
+    new.creation_date = new.revision_date = _DAY
     for text, where in sorted(texts().items(), key=lambda each: (min(each[1]), str(each[0]))):
         known = old.get(text[0] if isinstance(text, tuple) else text)
         said = known.string if known and _same_form(known.id, text) else ""

@@ -142,8 +142,9 @@ class Window(QObject):
 
     def _lay_out(self) -> None:
         self.bench = QStackedWidget()
-        for widget in self.stages.values():
-            self.bench.addWidget(Roomy(widget))
+        self.rooms = {key: Roomy(stage) for key, stage in self.stages.items()}
+        for room in self.rooms.values():
+            self.bench.addWidget(room)
         self.bench.setMinimumWidth(250)
         self.splitter = QSplitter(Qt.Orientation.Horizontal)
         self.first = FirstMap(self.session, self.memory)
@@ -280,7 +281,7 @@ class Window(QObject):
         self.bench.setCurrentIndex(list(self.stages).index(key))
         self.mapside.setVisible(self.stage.shows_map)
         if self.stage.shows_map:
-            least = self.stage.minimumSizeHint().width()
+            least = self.rooms[key].least_width(self.bench.height())
             wide = round(self.stage.wide * text_px() / TEXT_PX)  # larger words want more room
             width = self.memory.get(f"width {key}", max(wide, least))
             width = max(width, wide) if wide > self.stage.wide else width

@@ -31,7 +31,6 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from knitground.core.base.tongue import say
 from knitground.core.render.pixels import Pixels
 from knitground.ui.common.checkers import checkers
 from knitground.ui.common.icons import icon
@@ -39,7 +38,7 @@ from knitground.ui.common.painting import blank, image_of, painting
 from knitground.ui.common.theme import theme
 from knitground.ui.common.words import tip
 
-_WAITS = say("waits to be laid out")
+_WAITS = "waits to be laid out"
 _Layout = TypeVar("_Layout", QVBoxLayout, QHBoxLayout)
 
 
@@ -187,12 +186,22 @@ class Roomy(QScrollArea):
         self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         inner.installEventFilter(self)
 
+    def least_width(self, height: int) -> int:
+        """Give the width at which nothing has to be moved sideways, at some height."""
+        least = self._inner.minimumSizeHint().expandedTo(self._inner.minimumSize())
+        bar = self.verticalScrollBar().sizeHint().width() if least.height() > height else 0
+        return least.width() + bar
+
     def _fit(self) -> None:
         inner, room = self._inner, self.maximumViewportSize()
         least = inner.minimumSizeHint().expandedTo(inner.minimumSize())
         bar = self.verticalScrollBar().sizeHint().width()
         if least.width() > room.width():
             room.setHeight(room.height() - bar)
+        layout = inner.layout()
+        if layout is not None and layout.hasHeightForWidth():  # lines that are broken need more
+            wide = max(least.width(), room.width() - bar)
+            least.setHeight(max(least.height(), layout.minimumHeightForWidth(wide)))
         if least.height() > room.height():
             room.setWidth(room.width() - bar)
         inner.resize(room.expandedTo(least))

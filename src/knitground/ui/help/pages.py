@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from functools import lru_cache
 from pathlib import Path
 
-from knitground.core.base.tongue import say
+from knitground.core.base.tongue import ENGLISH, say
 from knitground.ui.common.commands import Command
 
 FOLDER = Path(__file__).parent / "text"
@@ -53,16 +53,17 @@ ABOUT: dict[str, str] = {
 
 @dataclass(frozen=True)
 class Page:
-    """A page: its key, its title and its text, in Markdown."""
+    """A page, in Markdown.
+
+    Parameters
+    ----------
+    anchors : its headings as they are written in `ABOUT`: in every language the English ones
+    """
 
     key: str
     title: str
     text: str
-
-    @property
-    def anchors(self) -> list[str]:
-        """Headings that can be gone to, as they are written in `ABOUT`."""
-        return [anchor_of(each) for each in re.findall(r"^## (.*)$", self.text, re.MULTILINE)]
+    anchors: tuple[str, ...] = ()
 
     def hits(self, words: str) -> int:
         """Tell how much it is about words, its title counting most; 0 if one stands nowhere."""
@@ -82,14 +83,26 @@ def anchor_of(heading: str) -> str:
     return "-".join(re.findall(r"\w+", heading.casefold()))
 
 
-@lru_cache(maxsize=1)
-def written_pages() -> tuple[Page, ...]:
+def anchors_of(text: str) -> tuple[str, ...]:
+    """Give the headings of a page that can be gone to, in their order."""
+    return tuple(anchor_of(each) for each in re.findall(r"^## (.*)$", text, re.MULTILINE))
+
+
+def folder_of(language: str) -> Path:
+    """Give the folder in which the pages lie in a language, the English ones if it has none."""
+    return FOLDER / language if (FOLDER / language).is_dir() else FOLDER
+
+
+@lru_cache
+def written_pages(language: str = ENGLISH) -> tuple[Page, ...]:
     """Read the pages that lie here, in their order."""
     out = []
     for key in PAGES:
         if key != KEYS:
-            text = (FOLDER / f"{key}.md").read_text(encoding="utf-8")
-            out.append(Page(key, text.splitlines()[0].removeprefix("# "), text))
+            english = (FOLDER / f"{key}.md").read_text(encoding="utf-8")
+            text = (folder_of(language) / f"{key}.md").read_text(encoding="utf-8")
+            title = text.splitlines()[0].removeprefix("# ")
+            out.append(Page(key, title, text, anchors_of(english)))
     return tuple(out)
 
 
@@ -113,4 +126,5 @@ def keys_page(commands: Iterable[Command]) -> Page:
             lines += ["", f"## {menu}", "", say("| command | keys |"), "|---|---|"]
             lines += [f"| {each.text.replace('|', '/')} | `{each.keys}` |" for each in found
                       if each.keys]  # fmt: skip
-    return Page(KEYS, say("Keys and mouse"), "\n".join([*lines, ""]))
+    text = "\n".join([*lines, ""])
+    return Page(KEYS, say("Keys and mouse"), text, anchors_of(text))

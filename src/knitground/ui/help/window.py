@@ -17,11 +17,11 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from knitground.core.base.tongue import say
+from knitground.core.base.tongue import say, spoken
 from knitground.ui.common.commands import Command
 from knitground.ui.common.theme import theme
 from knitground.ui.common.widgets import column, note
-from knitground.ui.help.pages import ABOUT, FOLDER, Page, anchor_of, keys_page, written_pages
+from knitground.ui.help.pages import ABOUT, Page, folder_of, keys_page, written_pages
 
 _KEY = Qt.ItemDataRole.UserRole
 
@@ -34,7 +34,7 @@ class HelpWindow(QWidget):
         self.setWindowTitle(say("Help — Knit Ground"))
         self.resize(860, 640)
         self.pages: dict[str, Page] = {
-            each.key: each for each in (*written_pages(), keys_page(commands))
+            each.key: each for each in (*written_pages(spoken()), keys_page(commands))
         }
         self.page = ""
         self.field = QLineEdit()
@@ -50,7 +50,7 @@ class HelpWindow(QWidget):
         self.browser = QTextBrowser()
         self.browser.setAccessibleName(say("Page"))
         self.browser.setOpenLinks(False)
-        self.browser.setSearchPaths([str(FOLDER)])
+        self.browser.setSearchPaths([str(folder_of(spoken()))])
         self.browser.document().setDocumentMargin(16)
         self.browser.anchorClicked.connect(self._follow)
         left, right = QWidget(), QWidget()
@@ -139,9 +139,12 @@ class HelpWindow(QWidget):
                 self.list.setCurrentRow(row)
         if self.page != key:
             self._show(key)
+        anchors = self.pages[key].anchors
+        left = anchors.index(anchor) if anchor in anchors else -1
         block = self.browser.document().begin()
-        while block.isValid():
-            if block.blockFormat().headingLevel() == 2 and anchor_of(block.text()) == anchor:
+        while block.isValid() and left >= 0:
+            left -= block.blockFormat().headingLevel() == 2
+            if left < 0:
                 top = self.browser.document().documentLayout().blockBoundingRect(block).top()
                 self.browser.verticalScrollBar().setValue(int(top) - 8)
                 self.browser.setTextCursor(QTextCursor(block))

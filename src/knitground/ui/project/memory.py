@@ -16,7 +16,6 @@ from platformdirs import (
 )
 
 from knitground.core.base.errors import KnitError
-from knitground.core.base.tongue import say
 from knitground.core.files.images import png_bytes
 from knitground.core.files.places import PROJECT_NAME
 from knitground.core.files.vault import write_together
@@ -118,4 +117,4 @@ def projects_folder() -> Path:
 
 def demo_folder() -> Path:
     """Where the demo project is written when it is opened from the window."""
-    return user_data_path(_NAME, appauthor=False) / "demo" / say("Harl Pans")
+    return user_data_path(_NAME, appauthor=False) / "demo" / "Harl Pans"

@@ -8,7 +8,6 @@ from pathlib import Path
 from xml.etree import ElementTree
 
 from knitground.core.base.errors import KnitError
-from knitground.core.base.tongue import say
 from knitground.core.files.vault import write_together
 
 MIME = "application/x-knitground-project"
@@ -66,7 +65,7 @@ def _put(root: ElementTree.Element, uri: str) -> None:
         programs = ElementTree.SubElement(owned, f"{{{_BOOKMARK}}}applications")
     mine = next((each for each in programs if each.get("name") == "Knit Ground"), None)
     if mine is None:
-        facts = {"name": "Knit Ground", "exec": say("'knitground open %u'"), "count": "0"}
+        facts = {"name": "Knit Ground", "exec": "'knitground open %u'", "count": "0"}
         mine = ElementTree.SubElement(programs, f"{{{_BOOKMARK}}}application", facts)
     count = mine.get("count", "0")
     mine.set("count", str(int(count) + 1 if count.isdecimal() else 1))

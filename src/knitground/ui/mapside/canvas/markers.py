@@ -27,7 +27,7 @@ _COLOURS = (
     "#3b4c8c", "#c65b3c", "#2f8f9d", "#b97e14", "#8a4f7d", "#5e7d3a", "#4a6a78", "#7a5a3a",
     "#a23b52", "#4f7fb5",
 )  # fmt: skip
-READY_KINDS = (say("spawn point"), "door", say("path stop"), "sound", "note", "camera", "lamp")
+READY_KINDS = ("spawn point", "door", "path stop", "sound", "note", "camera", "lamp")
 """Kinds that are offered from the start; they take the first colours."""
 _MOST_DRAWN = 1500
 """Markers in view that are drawn with all their marks; of more, each is a dot."""

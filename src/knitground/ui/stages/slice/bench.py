@@ -57,6 +57,7 @@ def _facts_line(facts: QLabel, find: QWidget) -> QHBoxLayout:
     return line
 
 
+_LOW_SWATCH = 92
 _QUIET_CELLS = 2_000_000
 
 
@@ -160,6 +161,8 @@ class SliceBench(Stage):
         right = panel()
         right.setFixedWidth(340)
         self.repeated.setMaximumHeight(150)
+        for each in (self.swatch, self.repeated):  # beside the first map in seven steps, too
+            each.setMinimumHeight(_LOW_SWATCH)
         right.setLayout(
             column(
                 head(say("Likely grids")),

@@ -385,8 +385,7 @@ class TerrainsBench(Stage):
         if kit.kind is SetKind.CORNER and full < marked:
             text += say(" · {marked} of them in part", marked=marked - full)
         users = len(self.users())
-        article = "an" if kit.kind is SetKind.EDGE else "a"
-        text += say(" · {article} {value} set", article=article, value=say(kit.kind.value))
+        text += say(" · {value} set", value=say(kit.kind.value))
         text += (
             say_many(", used by {count} layer", ", used by {count} layers", users)
             if users
