@@ -117,7 +117,7 @@ def _tint(lie: Lie, name: str) -> TintLayer:
     tints = [each for each in map_.layers if isinstance(each, TintLayer)]
     found = next((each for each in tints if each.name == name), None)
     if found is None or found.cells.shape != (map_.height, map_.width):
-        have = ", ".join(f"“{each.name}”" for each in tints) or "none"
+        have = ", ".join(f"“{each.name}”" for each in tints) or say("none")
         raise EditError(
             say(
                 "as dense as tint “{name}”: map “{name2}” has no tint layer of that name for "

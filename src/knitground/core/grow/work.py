@@ -389,7 +389,7 @@ class Work:
         laid = np.bincount(some, minlength=len(kit.terrains) + 1) / max(1, some.size)
         total = sum((asked or {}).values()) or 1.0
         parts = {n: value / total for n, value in (asked or {}).items()}
-        names = {0: "nothing", **{n: each.name for n, each in enumerate(kit.terrains, 1)}}
+        names = {0: say("nothing"), **{n: each.name for n, each in enumerate(kit.terrains, 1)}}
         return tuple(
             (name, parts.get(n, 0.0 if asked else float(laid[n])), float(laid[n]))
             for n, name in names.items()

@@ -127,9 +127,9 @@ class TerrainSet:
     def name_of(self, mark: int) -> str:
         """Name of a mark: a terrain's, “nothing” or “any”."""
         if mark == ANY:
-            return "any"
+            return say("any")
         known = 0 < mark <= len(self.terrains)
-        return self.terrains[mark - 1].name if known else "nothing"
+        return self.terrains[mark - 1].name if known else say("nothing")
 
     def number_of(self, name: str) -> int:
         """Return the mark that stands for a terrain's name, 0 if the set has none of that name."""

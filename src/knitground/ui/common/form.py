@@ -13,11 +13,12 @@ from PySide6.QtCore import QObject, QSignalBlocker, Qt, Signal
 from PySide6.QtGui import QIcon
 from PySide6.QtWidgets import QCheckBox, QComboBox, QLineEdit, QSlider, QWidget
 
+from knitground.core.base.tongue import say
 from knitground.core.model.limits import MAX_NAME
 from knitground.ui.common.numbers import NumberBox, WholeBox
 from knitground.ui.common.words import tip_of
 
-DIFFERENT = "different"
+DIFFERENT = say("different")
 """What a line says when things that are chosen together do not agree."""
 Option = tuple[str, object] | tuple[str, object, QIcon]
 """Words of a choice, what it stands for, and its picture."""

@@ -8,6 +8,7 @@ from functools import lru_cache
 from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPen, QPixmap, QPolygonF
 
+from knitground.core.base.tongue import say
 from knitground.core.model.terrain import (
     ANY,
     NOTHING,
@@ -28,7 +29,7 @@ PLACES = {
 _SMALL = 26.0
 _CORNERS = (Slot.NW, Slot.NE, Slot.SE, Slot.SW)
 _RING = (Slot.N, Slot.NE, Slot.E, Slot.SE, Slot.S, Slot.SW, Slot.W, Slot.NW)
-_ANYTHING = Terrain("any", "#fffdf6", "✱")
+_ANYTHING = Terrain(say("any"), "#fffdf6", "✱")
 
 
 @dataclass(frozen=True)

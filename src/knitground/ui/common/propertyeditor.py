@@ -98,7 +98,7 @@ class PropertyEditor(QWidget):
 
     def add_one(self) -> None:
         """Add a property with a name that is free."""
-        number, name = 1, "property"
+        number, name = 1, say("property")
         while name in self.fields:
             number += 1
             name = say("property {number}", number=number)

@@ -102,7 +102,7 @@ class NewMapDialog(Dialog):
         sizes = [(f"{columns} × {rows}: {', '.join(names)}", (columns, rows))
                  for (columns, rows), names in known.items()]  # fmt: skip
         self.sizes = Choice(
-            say("Take the size of another map, or one used before"), [("as…", None), *sizes]
+            say("Take the size of another map, or one used before"), [(say("as…"), None), *sizes]
         )
         self.sizes.setVisible(bool(known))
         self.sizes.chosen.connect(self._take_size)
@@ -113,7 +113,7 @@ class NewMapDialog(Dialog):
                 say("How many screens {what}; the size in cells follows", what=what),
                 special="—",
             )
-            for what in ("wide", "high")
+            for what in (say("wide"), say("high"))
         )
         self.screen_width, self.screen_height = (
             whole_box(1, 16_384, say("{what} of a screen", what=what), value=value, suffix=" px")
@@ -149,7 +149,7 @@ class NewMapDialog(Dialog):
                 say("How {what} the diamond is on which a picture stands", what=what),
                 suffix=" px",
             )
-            for what in ("wide", "high")
+            for what in (say("wide"), say("high"))
         )
         for box in (self.base_width, self.base_height):
             box.valueChanged.connect(self._check)
@@ -302,7 +302,7 @@ class NewMapDialog(Dialog):
     def _fill_terrains(self) -> None:
         """Offer the terrains of the tileset's sets that lie on whole areas."""
         tileset = self.tileset
-        offered: list[Option] = [("nothing", None)]
+        offered: list[Option] = [(say("nothing"), None)]
         allowed, ground = [True], []
         for kit in tileset.sets if tileset else []:
             if not standing_of(kit.kind).areas:

@@ -123,7 +123,7 @@ class ShipFormat:
         known = [each.name for each in fields(self.options)]
         strange = [name for name in values or {} if name not in known]
         if strange:
-            which = ", ".join(known) or "none"
+            which = ", ".join(known) or say("none")
             raise PlaceError(
                 say(
                     "{key} has no option “{strange}”: it has {which}",

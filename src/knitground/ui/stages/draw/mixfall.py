@@ -17,9 +17,9 @@ from knitground.ui.session import Session
 
 Change = Callable[[str, object], None]
 """Called with the name of a field of `Fall` and its new value."""
-_BORDERS = "borders"
-_EVENLY = "evenly"
-_MORE, _LESS = say("tint, borders…"), "fewer"
+_BORDERS = say("borders")
+_EVENLY = say("evenly")
+_MORE, _LESS = say("tint, borders…"), say("fewer")
 
 
 class BorderBox(WholeBox):

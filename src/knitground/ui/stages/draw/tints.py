@@ -19,9 +19,15 @@ from knitground.ui.common.words import on_button, tip_of
 from knitground.ui.session import Session
 
 READY = (
-    ("dusk", "#5a5f9e"), ("night", "#2e3566"), ("shade", "#7c7f8c"), ("dawn", "#f0b7a0"),
-    ("lamp", "#ffcf7a"), ("rust", "#c9714f"), ("weed", "#8fae6b"), ("deep", "#3f7f8f"),
-)  # fmt: skip
+    (say("dusk"), "#5a5f9e"),
+    (say("night"), "#2e3566"),
+    (say("shade"), "#7c7f8c"),
+    (say("dawn"), "#f0b7a0"),
+    (say("lamp"), "#ffcf7a"),
+    (say("rust"), "#c9714f"),
+    (say("weed"), "#8fae6b"),
+    (say("deep"), "#3f7f8f"),
+)
 _ACROSS = 3
 _USED_LOOKED_AT = 512 * 512
 _ALIKE = 40
@@ -109,12 +115,12 @@ class TintPage(QWidget):
                     tip_of(
                         say(
                             "Take {get} {colour} in hand",
-                            get=names.get(colour, "colour"),
+                            get=names.get(colour, say("colour")),
                             colour=colour,
                         )
                     )
                 )
-                made.setAccessibleName(f"{names.get(colour, 'colour')} {colour}")
+                made.setAccessibleName(f"{names.get(colour, say('colour'))} {colour}")
                 made.clicked.connect(partial(self._click, colour))
                 self.grid.addWidget(made, n // _ACROSS, n % _ACROSS)
                 self.buttons[colour] = made

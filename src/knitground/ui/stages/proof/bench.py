@@ -161,7 +161,7 @@ class ProofBench(Stage):
 
     def _words(self, count: int, shown: int) -> str:
         if self.prover.is_busy:
-            words = "checking…"
+            words = say("checking…")
         elif not count:
             words = say("Nothing found: all checks are content with this map and the project.")
         else:

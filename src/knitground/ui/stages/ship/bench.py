@@ -554,7 +554,7 @@ class ShipBench(Stage):
         set_role(self.state, "warning" if gaps else "good")
 
     def _done(self, done: Shipped) -> None:
-        self._list(done, "written")
+        self._list(done, say("written"))
         if self._plays:
             self._plays = False
             self._start_play(done.files[0].parent)

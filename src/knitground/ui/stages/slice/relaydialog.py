@@ -8,7 +8,7 @@ from pathlib import Path
 from PySide6.QtWidgets import QFormLayout, QLabel, QVBoxLayout, QWidget
 
 from knitground.core.base.errors import SlicingError
-from knitground.core.base.tongue import say
+from knitground.core.base.tongue import later, say
 from knitground.core.model.slicing import Slicing
 from knitground.core.model.tileset import Picture, Tileset
 from knitground.core.render.pixels import Pixels, premultiplied
@@ -31,15 +31,17 @@ class RelayDialog(Dialog):
         self.boxes: dict[str, WholeBox] = {}
         form = QFormLayout()
         for name, low, high, value, hint in (
-            ("margin", 0, 256, 1, say("Pixels round all tiles")),
-            ("spacing", 0, 256, 2, say("Pixels between tiles")),
-            ("columns", 1, 4096, max(1, tileset.columns), say("Tiles in a row")),
+            (later("margin"), 0, 256, 1, say("Pixels round all tiles")),
+            (later("spacing"), 0, 256, 2, say("Pixels between tiles")),
+            (later("columns"), 1, 4096, max(1, tileset.columns), say("Tiles in a row")),
             ("extrude", 0, 64, 1, say("How often the outermost pixels of each tile are repeated")),
         ):
             box = whole_box(low, high, hint, value=value, suffix="" if name == "columns" else " px")
             box.valueChanged.connect(self._show)
             self.boxes[name] = box
-            form.addRow(say("Borders repeated by") if name == "extrude" else name.capitalize(), box)
+            form.addRow(
+                say("Borders repeated by") if name == "extrude" else say(name).capitalize(), box
+            )
         self.picture = Swatch()
         self.picture.setMinimumSize(420, 260)
         self.facts = QLabel()

@@ -41,8 +41,8 @@ class ReliefDialog(Dialog):
         """Whether it is to have none any more."""
         self.by = Choice(
             say("What is bright lies higher; what has an outline rises from it"),
-            [(say("brightness and outline"), By.BOTH), ("brightness", By.BRIGHTNESS),
-             ("outline", By.OUTLINE)],
+            [(say("brightness and outline"), By.BOTH), (say("brightness"), By.BRIGHTNESS),
+             (say("outline"), By.OUTLINE)],
         )  # fmt: skip
         self.strength = number_box(-4, 4, say("How steep it is; less than 0 goes inwards"), value=1,
                                    step=0.1)  # fmt: skip

@@ -152,7 +152,7 @@ class SetDialog(Dialog):
         self.seed = whole_box(1, _MOST_SEED, say("The number that the border's chance begins with"))
         self.again = button(say("Another"), self.reroll, say("Another seed"))
         self.rim = Choice(say("What is drawn along the border, in the two tiles' own colours"), [
-            ("none", Rim.NONE), ("darker", Rim.DARKER), ("lighter", Rim.LIGHTER),
+            (say("none"), Rim.NONE), (say("darker"), Rim.DARKER), (say("lighter"), Rim.LIGHTER),
             (say("shadow, right and below"), Rim.SHADOW),
         ])  # fmt: skip
         self.rim.show_value(Rim.DARKER)
@@ -343,7 +343,7 @@ class SetDialog(Dialog):
         self.asked = number
         for n, each in enumerate(self.slots):
             each.setChecked(n == number)
-        self.next.setText(say("next click: {it} terrain", it=("first", "second")[number]))
+        self.next.setText(say("next click: {it} terrain", it=(say("first"), say("second"))[number]))
 
     def take(self, tile: TileRef) -> None:
         """Take a tile of a sheet as the one that is asked for."""

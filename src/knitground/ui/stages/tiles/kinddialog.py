@@ -11,7 +11,7 @@ from knitground.core.model.shapes import ShapeKind
 from knitground.ui.common.dialog import Dialog
 from knitground.ui.common.widgets import button, column, row
 
-_NEW = ShapeKind("new", "N", "#6B6672")
+_NEW = ShapeKind(say("new"), "N", "#6B6672")
 
 
 class KindDialog(Dialog):
