@@ -10,7 +10,7 @@ import click
 import numpy as np
 from numpy.typing import NDArray
 
-from knitground.cli.output import STDIO, as_json, examples, overwriting, picture_from, tell
+from knitground.cli.output import STDIO, as_json, dry_run, examples, overwriting, picture_from, tell
 from knitground.core.base.errors import SlicingError
 from knitground.core.base.filenames import file_stem
 from knitground.core.files.images import png_bytes
@@ -64,6 +64,7 @@ def hex_colour(text: str) -> Colour:
 @click.option("--extrude", default=0, show_default=True, help="With --relay: borders repeated.")
 @click.option("--to", "folder", required=True, type=click.Path(path_type=Path))
 @overwriting
+@dry_run
 @as_json
 def cut_command(
     sheet: Path,

@@ -8,7 +8,7 @@ from tempfile import TemporaryDirectory
 import click
 import numpy as np
 
-from knitground.cli.output import as_json, opened, overwriting, tell
+from knitground.cli.output import as_json, dry_run, opened, overwriting, tell
 from knitground.core.base.filenames import file_names
 from knitground.core.compare.differences import Difference, differences
 from knitground.core.compare.pictures import drawn_small, marked, side_by_side
@@ -31,6 +31,7 @@ from knitground.core.files.revision import write_revision
     help="Write each map that is different, before and now side by side, what is different marked.",
 )  # fmt: skip
 @overwriting
+@dry_run
 @as_json
 def diff_command(
     before: Path,

@@ -16,6 +16,7 @@ import click
 from knitground.cli.output import (
     allowing_gaps,
     as_json,
+    dry_run,
     examples,
     map_called,
     opened,
@@ -77,6 +78,7 @@ _OVER_CURE = "--over round, --over own or --over instead"
 )
 @overwriting
 @allowing_gaps
+@dry_run
 @as_json
 def grow_command(
     project: Path,

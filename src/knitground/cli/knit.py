@@ -10,6 +10,7 @@ import click
 from knitground.cli.output import (
     allowing_gaps,
     as_json,
+    dry_run,
     examples,
     map_called,
     opened,
@@ -43,6 +44,7 @@ from knitground.core.model.terrain import SetKind
 @click.option("--map", "name", required=True, metavar="NAME", help="The map.")
 @click.option("--bridge", is_flag=True, help="Put terrain between what has no tiles, and save.")
 @allowing_gaps
+@dry_run
 @as_json
 def knit_command(project: Path, name: str, bridge: bool, allow_gaps: bool, as_json: bool) -> int:
     """Knit a map of PROJECT and report gaps; exits 1 if there are any, or a sheet is missing.

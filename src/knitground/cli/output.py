@@ -15,6 +15,7 @@ from knitground.core.base.errors import PictureError, PlaceError
 from knitground.core.base.progress import Progress, no_progress
 from knitground.core.files.images import MAX_PICTURE_BYTES, picture_of, read_picture, read_sheet
 from knitground.core.files.opening import Opened, open_project, open_tileset
+from knitground.core.files.vault import rehearsed
 from knitground.core.model.map import Map
 from knitground.core.model.project import Project
 from knitground.core.model.tileset import Picture, Tileset
@@ -84,6 +85,23 @@ def _piped() -> bytes:
     return data
 
 
+def _rehearse(ctx: click.Context, _: click.Parameter, on: bool) -> None:
+    if on:
+        told = ctx.with_resource(rehearsed())
+        ctx.call_on_close(lambda: _tell_rehearsed(told))
+
+
+def _tell_rehearsed(told: list[Path]) -> None:
+    for path in told:
+        click.echo(f"knitground: would write {path}", err=True)
+    if not told:
+        click.echo("knitground: would write nothing", err=True)
+
+
+dry_run = click.option(
+    "--dry-run", is_flag=True, expose_value=False, callback=_rehearse,
+    help="Write nothing; say on stderr which files would be different.",
+)  # fmt: skip
 overwriting = click.option(
     "--overwrite", is_flag=True, help="Also over files there that were not made here."
 )

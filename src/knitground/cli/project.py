@@ -8,7 +8,7 @@ from typing import Any
 import click
 
 from knitground.cli.cut import pair
-from knitground.cli.output import as_json, examples, opened, tell, tell_faults
+from knitground.cli.output import as_json, dry_run, examples, opened, tell, tell_faults
 from knitground.core.base.errors import PlaceError
 from knitground.core.edit.document import Document
 from knitground.core.edit.likelysets import add_likely_set, sheet_sets
@@ -46,6 +46,7 @@ _SURE = 0.8
 @click.option("--map", "size", metavar="WxH", help="Add a square map; with --sets it "
               "grows by the first recipe that the sets allow.")  # fmt: skip
 @click.option("--seed", default=1, show_default=True, help="Of that recipe.")
+@dry_run
 @as_json
 def new_command(
     folder: Path, sheets: tuple[Path, ...], tile: str | None, margin: str, spacing: str,

@@ -6,7 +6,7 @@ from pathlib import Path
 
 import click
 
-from knitground.cli.output import as_json, opened_tileset, overwriting, tell
+from knitground.cli.output import as_json, dry_run, opened_tileset, overwriting, tell
 from knitground.core.base.errors import PlaceError
 from knitground.core.files.images import png_bytes, relief_name
 from knitground.core.files.places import inside
@@ -23,6 +23,7 @@ from knitground.core.render.relief import By, made_relief
 @click.option("--round", "round_px", default=4, show_default=True, type=click.IntRange(1, 64),
               help="By the outline: pixels from there to where it lies flat.")  # fmt: skip
 @overwriting
+@dry_run
 @as_json
 def relief_command(
     tileset: Path, by: str, strength: float, round_px: int, overwrite: bool, as_json: bool

@@ -15,6 +15,7 @@ from knitground.cli.output import (
     STDIO,
     allowing_gaps,
     as_json,
+    dry_run,
     examples,
     map_called,
     opened,
@@ -33,6 +34,7 @@ from knitground.core.files.ship.ship import (
     profile_folder,
     ship,
 )
+from knitground.core.files.vault import is_rehearsed
 from knitground.core.model.profile import OptionValue, Profile, ShipPart
 from knitground.core.model.project import Project
 
@@ -75,6 +77,7 @@ def _options_words() -> str:
 @click.option("--watch", is_flag=True, help="Go on: ship again whenever the project is saved.")
 @overwriting
 @allowing_gaps
+@dry_run
 @as_json
 def ship_command(
     project: Path,
@@ -97,11 +100,13 @@ def ship_command(
     all the same.
     """
     if folder == STDIO:
-        if watch or only_check or as_json:
+        if watch or only_check or as_json or is_rehearsed():
             raise click.UsageError("--to - writes the one file to stdout, and nothing else")
         return _pipe(project, name, profile, formats, given, level, allow_gaps=allow_gaps)
-    if watch and (only_check or as_json):
-        raise click.UsageError("--watch goes on for ever: it has neither --check nor --json")
+    if watch and (only_check or as_json or is_rehearsed()):
+        raise click.UsageError(
+            "--watch goes on for ever: it has neither --check, --dry-run nor --json"
+        )
 
     def once() -> tuple[Shipped, list[str]]:
         found = opened(project)

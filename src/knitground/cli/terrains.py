@@ -7,7 +7,15 @@ from pathlib import Path
 import click
 
 from knitground.cli.cut import pair
-from knitground.cli.output import as_json, examples, opened_tileset, progress, sheet_from, tell
+from knitground.cli.output import (
+    as_json,
+    dry_run,
+    examples,
+    opened_tileset,
+    progress,
+    sheet_from,
+    tell,
+)
 from knitground.core.base.errors import PlaceError
 from knitground.core.edit.document import Document
 from knitground.core.edit.likelysets import guess_words, kit_of_guess, sheet_sets
@@ -42,6 +50,7 @@ def found_set(path: Path, name: str) -> tuple[Project, Tileset, TerrainSet]:
 @_tileset
 @_set
 @click.option("--save", is_flag=True, help="Give the tiles these marks and save the project.")
+@dry_run
 @as_json
 def marks_command(tileset: Path, name: str, save: bool, as_json: bool) -> int:
     """Guess the marks of tiles of TILESET (a NAME.tiles.json) that have none.

@@ -110,7 +110,9 @@ def _from_packed(
         top = place * step
         rows = min(step, height - top)
         data = _unpacked(
-            cells.blocks[place], rows * width * kind.itemsize, f"{what}, block {place + 1}"
+            cells.blocks[place],
+            rows * width * kind.itemsize,
+            say("{what}, block {place}", what=what, place=place + 1),
         )
         block = np.frombuffer(data, kind).reshape(rows, width)
         check(block)
@@ -129,7 +131,7 @@ def _unpacked(block: str, size: int, what: str) -> bytes:
     if unpacker.unused_data or (len(data) == size and not unpacker.eof):
         raise FormatError(say("{what} goes on after its end: it is broken", what=what))
     if len(data) != size:
-        more = "more than" if len(data) > size else f"{len(data)} instead of"
+        more = say("more than") if len(data) > size else say("{count} instead of", count=len(data))
         raise FormatError(
             say(
                 "{what} unpacks to {more} {size} bytes, the map's size",

@@ -206,7 +206,7 @@ def _read(folder: Path) -> Copy:
     when, home = about.get("saved_at"), about.get("home")
     return Copy(
         folder,
-        str(about.get("name") or "a project"),
+        str(about.get("name") or say("a project")),
         Path(home) if isinstance(home, str) and home else None,
         float(when) if isinstance(when, int | float) else folder.stat().st_mtime,
         bool(about.get("fault")),

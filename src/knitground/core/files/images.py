@@ -77,7 +77,7 @@ def sheet_bytes(path: Path) -> bytes:
     PictureError
         It is missing, no plain file, no picture, or too large.
     """
-    with plain_file(path, MAX_PICTURE_BYTES, PictureError, "choose another file") as file:
+    with plain_file(path, MAX_PICTURE_BYTES, PictureError, say("choose another file")) as file:
         with _opened(file, path.name):
             pass
         file.seek(0)
@@ -183,8 +183,8 @@ def conversion(path: Path) -> str | None:
     except PictureError:
         return None
     if mode.startswith("I") or mode == "F":
-        return f"{path.name} has more than 8 bits a channel: brought down to 8"
-    return f"{path.name} is in CMYK: converted to RGB" if mode == "CMYK" else None
+        return say("{name} has more than 8 bits a channel: brought down to 8", name=path.name)
+    return say("{name} is in CMYK: converted to RGB", name=path.name) if mode == "CMYK" else None
 
 
 def read_frames(path: Path, progress: Progress = no_progress) -> list[Picture]:

@@ -119,7 +119,7 @@ def read_model(raw: bytes, name: str, kind: type[Model], wanted: str, newest: in
         return kind.model_validate(migrate(data) if migrate else data)
     except ValidationError as error:
         first = error.errors(include_url=False)[0]
-        where = ".".join(str(part) for part in first["loc"]) or "the file"
+        where = ".".join(str(part) for part in first["loc"]) or say("the file")
         raise FormatError(
             say(
                 "{name}: {where} is {short}: {first}",
@@ -173,5 +173,5 @@ def _short(value: Any) -> str:
     try:
         text = repr(value)
     except ValueError:  # a number of thousands of digits
-        text = "a very long number"
+        text = say("a very long number")
     return text if len(text) <= 60 else text[:57] + "…"

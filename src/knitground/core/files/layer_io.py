@@ -89,7 +89,10 @@ def layer_from_file(map_: Map, file: LayerFile, name: str) -> Layer:
     """
     form = next(each for each in FORMATS if each.file is type(file))
     common = {name: getattr(file, name) for name in _COMMON}
-    return form.layer(**common, **form.read(map_, file, f"{name}: layer “{file.name}”"))
+    return form.layer(
+        **common,
+        **form.read(map_, file, say("{name}: layer “{name2}”", name=name, name2=file.name)),
+    )
 
 
 # Tiles
@@ -239,7 +242,7 @@ def marker_from_file(file: MarkerFile, what: str) -> Marker:
     shape, count = Shape(file.shape), len(file.points)
     wanted = {Shape.POINT: 1, Shape.PICTURE: 1, Shape.BOX: 2}.get(shape)
     if (wanted is not None and count != wanted) or (shape is Shape.POLYGON and count < 3):
-        asked = "3 or more" if wanted is None else str(wanted)
+        asked = say("3 or more") if wanted is None else str(wanted)
         raise FormatError(
             say(
                 "{what}: marker {number} is a {shape} of {count} points: give {asked}",
@@ -362,7 +365,9 @@ def terrain_from_grids(map_: Map, kind: SetKind, grids: Mapping[str, NDArray[Any
 
 
 def _painted_from_file(file: PackedFile, shape: tuple[int, int], what: str) -> NDArray[np.bool_]:
-    return cell_files.from_file(file, shape[0], shape[1], 0, 1, f"{what}, painted") > 0
+    return (
+        cell_files.from_file(file, shape[0], shape[1], 0, 1, say("{what}, painted", what=what)) > 0
+    )
 
 
 def own_legend(
@@ -416,7 +421,7 @@ def _pins_from_file(
     cells = np.zeros((map_.height, map_.width), np.int32)
     pinned = np.zeros(cells.shape, np.bool_)
     if isinstance(file.pins, PackedFile):
-        found = cell_files.from_file(file.pins, *size, -1, count, f"{what}, pins")
+        found = cell_files.from_file(file.pins, *size, -1, count, say("{what}, pins", what=what))
         grid = map_.lattice.folded(found + 1) - 1  # what does not exist is no pin
         pinned = grid >= 0
         cells[pinned] = places[grid[pinned]]

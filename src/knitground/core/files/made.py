@@ -28,7 +28,7 @@ from knitground.core.files.jsontext import read_model
 from knitground.core.files.opening import Source, digest
 from knitground.core.files.places import PROJECT_NAME, inside
 from knitground.core.files.reading import read_file
-from knitground.core.files.vault import write_together
+from knitground.core.files.vault import is_rehearsed, write_together
 
 MADE = "made.knit.json"
 _FORMAT = "knitground.made"
@@ -142,7 +142,9 @@ class MadeFolder:
         for name in names:
             path = inside(self.folder, name)
             with suppress(OSError, KnitError):
-                if digest(read_file(path)) == self._list().get(name):
+                if digest(read_file(path)) != self._list().get(name):
+                    continue
+                if not is_rehearsed(path):
                     discard(path)
 
     def refuse(self, names: Iterable[str]) -> None:
@@ -208,7 +210,8 @@ class MadeFolder:
         if not self._made and by == self._makers and files == self._list():
             return
         data = json.dumps(all_of, ensure_ascii=False, indent=1, sort_keys=True).encode() + b"\n"
-        write_together(self.folder, {MADE: data}, durable=False)
+        if not is_rehearsed():  # nobody asks for that list
+            write_together(self.folder, {MADE: data}, durable=False)
 
     def _refuse_others(self, wanted: Mapping[str, bytes | None], new: Mapping[str, str]) -> None:
         """Refuse what was not made here; asked while nobody else writes there."""
@@ -221,7 +224,7 @@ class MadeFolder:
             if there not in (new[name], self._made.get(name), self._list().get(name)):
                 found.append(name)
         if found:
-            more = f" and {len(found) - 1} more files" if len(found) > 1 else ""
+            more = say(" and {count} more files", count=len(found) - 1) if len(found) > 1 else ""
             raise NotOursError(
                 say(
                     "{found}{more} in {folder} was not made here, or was changed since: give "

@@ -16,7 +16,9 @@ def mix_from_file(file: MixFile) -> Mix:
         MixEntry(
             TileRef(each.tileset, each.row, each.col, each.turn),
             each.weight,
-            patch_from_file(each.patch, f"mix “{file.name}”") if each.patch else None,
+            patch_from_file(each.patch, say("mix “{name}”", name=file.name))
+            if each.patch
+            else None,
             each.size,
         )
         for each in file.entries
@@ -56,7 +58,7 @@ def patch_to_file(patch: Patch) -> PatchFile:
     )
 
 
-def patch_from_file(file: PatchFile, where: str = "the tray") -> Patch:
+def patch_from_file(file: PatchFile, where: str = say("the tray")) -> Patch:
     """Make a patch of its file model.
 
     Raises
@@ -64,7 +66,7 @@ def patch_from_file(file: PatchFile, where: str = "the tray") -> Patch:
     FormatError
         Its rows are not of one length, or name tiles that it does not list.
     """
-    what = f"patch “{file.name}” of {where}"
+    what = say("patch “{name}” of {where}", name=file.name, where=where)
     if len({len(row) for row in file.rows}) != 1:
         raise FormatError(say("{what}: its rows are not of one length", what=what))
     tiles = [None, *(TileRef(t.tileset, t.row, t.col, t.turn) for t in file.tiles)]

@@ -177,8 +177,8 @@ def _check_names(where: str, project: Project) -> None:
     for what, names in (
         ("tilesets", [each.name for each in project.tilesets]),
         ("maps", [each.name for each in project.maps]),
-        ("rule lists", [each.name for each in project.rule_lists]),
-        ("kinds of shapes", [each.name for each in project.shape_kinds]),
+        (say("rule lists"), [each.name for each in project.rule_lists]),
+        (say("kinds of shapes"), [each.name for each in project.shape_kinds]),
     ):
         seen: set[str] = set()
         for name in names:
@@ -210,15 +210,26 @@ class _Sheets:
                 self.read[tileset.sheet] = self._picture(tileset.sheet)
         except PictureError as error:
             self.warnings.append(
-                f"Sheet of “{tileset.name}”: {error}. Its tiles are drawn as missing"
+                say(
+                    "Sheet of “{name}”: {error}. Its tiles are drawn as missing",
+                    name=tileset.name,
+                    error=error,
+                )
             )
             return
         tileset.data, tileset.picture = self.read[tileset.sheet]
         height, width = tileset.picture.shape[:2]
         if (width, height) != (tileset.width, tileset.height):
             self.warnings.append(
-                f"{tileset.sheet} is {width} × {height} px now, it was "
-                f"{tileset.width} × {tileset.height}: look at its slicing"
+                say(
+                    "{sheet} is {width} × {height} px now, it was {width2} × {height2}: look at "
+                    "its slicing",
+                    sheet=tileset.sheet,
+                    width=width,
+                    height=height,
+                    width2=tileset.width,
+                    height2=tileset.height,
+                )
             )
             tileset.width, tileset.height = width, height
         self._give_relief(tileset, tileset.picture)
@@ -232,15 +243,28 @@ class _Sheets:
             if name not in self.read:
                 self.read[name] = self._picture(name)
         except PictureError as error:
-            self.warnings.append(f"Relief of “{tileset.name}”: {error}. It is lit as if flat")
+            self.warnings.append(
+                say(
+                    "Relief of “{name}”: {error}. It is lit as if flat",
+                    name=tileset.name,
+                    error=error,
+                )
+            )
             self.source.forget(name)
             return
         data, relief = self.read[name]
         if relief.shape != picture.shape:
             high, wide = relief.shape[:2]
             self.warnings.append(
-                f"{name} is {wide} × {high} px, its sheet {picture.shape[1]} × {picture.shape[0]}: "
-                "it is left out until both are of one size"
+                say(
+                    "{name} is {wide} × {high} px, its sheet {shape} × {shape2}: it is left out "
+                    "until both are of one size",
+                    name=name,
+                    wide=wide,
+                    high=high,
+                    shape=picture.shape[1],
+                    shape2=picture.shape[0],
+                )
             )
             self.source.forget(name)
             return

@@ -11,6 +11,8 @@ from hashlib import blake2b
 from pathlib import Path
 from typing import IO
 
+from knitground.core.base.tongue import say
+
 
 class Presence:
     """Says for one window which project is open in it, for as long as the program runs.
@@ -72,4 +74,4 @@ def _since(path: Path) -> str:
     with suppress(OSError, ValueError, TypeError, KeyError):
         since = json.loads(path.read_bytes())["since"]
         return time.strftime("%H:%M", time.localtime(since))
-    return "a while ago"
+    return say("a while ago")

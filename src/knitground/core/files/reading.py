@@ -48,7 +48,7 @@ def plain_file(
                     )
                 )
             if facts.st_size > most:
-                why = end or ": not one of our files"
+                why = end or say(": not one of our files")
                 raise error(
                     say(
                         "{name} has {st_size} bytes, more than {most}{why}",

@@ -111,7 +111,7 @@ def _git(folder: Path, *words: str) -> bytes:
         raise PlaceError(say("git could not be asked: {error}", error=error)) from error
     if done.returncode:
         said = done.stderr.decode("utf-8", "replace").strip().splitlines()
-        why = said[0][:200] if said else "there is no such revision"
+        why = said[0][:200] if said else say("there is no such revision")
         raise PlaceError(
             say("git does not give that revision of {folder}: {why}", folder=folder, why=why)
         )

@@ -9,6 +9,7 @@ from pathlib import Path
 from knitground.core.base.errors import Conflict
 from knitground.core.base.filenames import file_names, file_stem, key_of
 from knitground.core.base.progress import Progress, no_progress
+from knitground.core.base.tongue import say
 from knitground.core.files.formats import ProjectFile
 from knitground.core.files.images import SUFFIXES, png_bytes, relief_name
 from knitground.core.files.jsontext import model_bytes
@@ -231,10 +232,17 @@ def _look_for_conflicts(
 
 
 def _conflict_words(folder: Path, found: list[str], project: Project) -> str:
-    more = f" and {len(found) - 1} more files" if len(found) > 1 else ""
+    more = say(" and {count} more files", count=len(found) - 1) if len(found) > 1 else ""
     if not any(Path(each).parent == folder for each in project.known):
-        return f"{folder} holds another project or other files already: {found[0]}{more}"
-    return (
-        f"{found[0]}{more} changed on disk since the project was opened or saved: another window, "
-        "or another program"
+        return say(
+            "{folder} holds another project or other files already: {found}{more}",
+            folder=folder,
+            found=found[0],
+            more=more,
+        )
+    return say(
+        "{found}{more} changed on disk since the project was opened or saved: "
+        "another window, or another program",
+        found=found[0],
+        more=more,
     )

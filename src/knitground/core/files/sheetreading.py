@@ -8,6 +8,7 @@ from pathlib import Path
 
 from knitground.core.base.errors import Cancelled, KnitError
 from knitground.core.base.progress import Progress
+from knitground.core.base.tongue import say
 from knitground.core.files.images import SUFFIXES, conversion, read_frames, read_picture
 from knitground.core.files.newsheets import loose_tileset, new_tileset
 from knitground.core.model.tileset import Picture, Tileset
@@ -63,7 +64,7 @@ def read_sheets(paths: list[Path], room: int, progress: Progress) -> ReadSheets:
     for path in paths:
         inside = _pictures_in(path) if path.is_dir() else [path]
         if not inside:
-            out.said.append(f"{path} holds neither a project nor a picture")
+            out.said.append(say("{path} holds neither a project nor a picture", path=path))
         files += inside
     for place, path in enumerate(files):
         progress(place / len(files))

@@ -17,6 +17,7 @@ import shutil
 import stat
 from collections.abc import Callable, Iterator, Mapping
 from contextlib import contextmanager, suppress
+from contextvars import ContextVar
 from dataclasses import dataclass, field
 from pathlib import Path
 from time import monotonic, sleep
@@ -32,6 +33,8 @@ ASIDE = "knit-save-of-another"
 """What a `.knit-save` that no save left is called once it was moved aside, with a number."""
 _LIST, _BACK = "list.json", "back.json"
 _PATIENCE_SECONDS = 20.0
+_TOLD: ContextVar[list[Path] | None] = ContextVar("told", default=None)
+"""What would be written or taken away, while nothing is."""
 _OURS = re.compile(r"(new|old)\d{1,7}|draft\.json|list\.json|back\.json")
 _MOST_LIST_BYTES = 64 * 1024 * 1024
 
@@ -60,6 +63,29 @@ class Journal:
     words: str = ""
     instead: dict[str, Path | None] = field(default_factory=dict)
     """Which files count instead of those in their places; one that is to be gone has no path."""
+
+
+@contextmanager
+def rehearsed() -> Iterator[list[Path]]:
+    """Write nothing, and take nothing away, within this: give the files that would be different.
+
+    What would be refused is refused as ever.
+    """
+    told: list[Path] = []
+    token = _TOLD.set(told)
+    try:
+        yield told
+    finally:
+        _TOLD.reset(token)
+
+
+def is_rehearsed(*files: Path) -> bool:
+    """Whether nothing is to be written; then files are told instead, each once."""
+    told = _TOLD.get()
+    if told is None:
+        return False
+    told += [each for each in files if each not in told]
+    return True
 
 
 def write_together(
@@ -91,6 +117,13 @@ def write_together(
         all files are as before.
     """
     at: Path = folder
+    if is_rehearsed():
+        wanted = dict(files)
+        if look is not None:
+            look(wanted)
+        names = [n for n, data in wanted.items() if not _holds(folder, n, data)]
+        is_rehearsed(*(folder / each for each in names))
+        return names
     try:
         folder.mkdir(parents=True, exist_ok=True)
         with lock(folder):
@@ -180,9 +213,14 @@ def waiting(folder: Path) -> Journal:
     except (PlaceError, OSError) as error:
         why = error.strerror or "" if isinstance(error, OSError) else str(error)
         return Journal(
-            there=True, words=f"{JOURNAL} in {folder.name} is not what a save left, and is left "
-            f"alone: {why}",
-        )  # fmt: skip
+            there=True,
+            words=say(
+                "{journal} in {name} is not what a save left, and is left alone: {why}",
+                journal=JOURNAL,
+                name=folder.name,
+                why=why,
+            ),
+        )
     return Journal(tuple(tasks), back, True, "", _instead(journal, tasks, back))
 
 

@@ -344,7 +344,10 @@ class _Ring(Keys):
 
     def told(self, kit: TerrainSet, key: Key) -> tuple[tuple[str, ...], tuple[str, ...]]:
         same = [slot.title for n, slot in enumerate(RING_BITS) if key[1] >> n & 1]
-        return (say("middle"), say("same at")), (kit.name_of(key[0]), ", ".join(same) or say("none"))
+        return (say("middle"), say("same at")), (
+            kit.name_of(key[0]),
+            ", ".join(same) or say("none"),
+        )
 
     def words(self, kit: TerrainSet, key: Key) -> str:
         same = bin(key[1]).count("1")

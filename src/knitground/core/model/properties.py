@@ -90,7 +90,7 @@ def checked_value(each: Property) -> Value:
         The text is no such value.
     """
     text = each.value.strip()
-    what = f"property “{each.name}” is “{each.value[:40]}”"
+    what = say("property “{name}” is “{value}”", name=each.name, value=each.value[:40])
     if each.kind is PropertyKind.YES_NO:
         if text.lower() not in ("yes", "no"):
             raise EditError(say("{what}, which is neither yes nor no: give one of them", what=what))
@@ -104,7 +104,7 @@ def checked_value(each: Property) -> Value:
             say("{what}, which lies outside the project: give a path inside its folder", what=what)
         )
     if each.kind is PropertyKind.CHOICE and text not in each.choices:
-        some = ", ".join(each.choices[:8]) or "nothing: add choices first"
+        some = ", ".join(each.choices[:8]) or say("nothing: add choices first")
         raise EditError(say("{what}, which is none of its choices ({some})", what=what, some=some))
     return each.value
 

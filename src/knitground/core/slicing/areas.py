@@ -8,6 +8,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from knitground.core.base.progress import Progress, no_progress
+from knitground.core.base.tongue import say
 from knitground.core.model.slicing import Area
 from knitground.core.model.tileset import Picture
 from knitground.core.slicing.evidence import Codes, backgrounds, brightness, colour_codes
@@ -238,8 +239,17 @@ def areas_words(areas: list[AreaGuess]) -> str:
     out = []
     for each in areas:
         x, y, wide, high = each.area
-        what = each.guess.words() if each.guess else "no grid"
-        out.append(f"{wide} × {high} px from {x}, {y}: {what}")
+        what = each.guess.words() if each.guess else say("no grid")
+        out.append(
+            say(
+                "{wide} × {high} px from {x}, {y}: {what}",
+                wide=wide,
+                high=high,
+                x=x,
+                y=y,
+                what=what,
+            )
+        )
     return "; ".join(out)
 
 
