@@ -68,6 +68,11 @@ def _filled(text: str, values: Mapping[str, object]) -> str:
     return text.format(**values) if values else text
 
 
+def quoted(name: object, /) -> str:
+    """Put what a person calls something between the marks of their language."""
+    return say("“{name}”", name=name)
+
+
 def later(text: str, /) -> str:
     """Note a text that is a name in the program here, and said where a person reads it."""
     return text

@@ -10,7 +10,7 @@ import numpy as np
 
 from knitground.core.base.errors import GrowError, KnitError
 from knitground.core.base.progress import Progress, no_progress
-from knitground.core.base.tongue import say
+from knitground.core.base.tongue import quoted, say
 from knitground.core.edit.atoms import Atom, SetField
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.document import Edit
@@ -285,7 +285,7 @@ def why_none(project: Project, map_: Map) -> str:
     """Say why a map has nothing to begin with, and what helps."""
     for _, tileset, kit, _ in _layers_of_sets(project, map_, areas=True):
         plains = plain_terrains(project, tileset, kit)
-        lacks = [f"“{each.name}”" for n, each in enumerate(kit.terrains, 1) if n not in plains]
+        lacks = [quoted(each.name) for n, each in enumerate(kit.terrains, 1) if n not in plains]
         if lacks:
             which = (
                 lacks[0]

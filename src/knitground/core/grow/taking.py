@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from knitground.core.base.errors import EditError
 from knitground.core.base.hashing import cell_numbers, mix_one
-from knitground.core.base.tongue import say
+from knitground.core.base.tongue import quoted, say
 from knitground.core.base.window import Box, read
 from knitground.core.chance.fall import laid_cells
 from knitground.core.grow.distance import far_from
@@ -117,7 +117,7 @@ def _tint(lie: Lie, name: str) -> TintLayer:
     tints = [each for each in map_.layers if isinstance(each, TintLayer)]
     found = next((each for each in tints if each.name == name), None)
     if found is None or found.cells.shape != (map_.height, map_.width):
-        have = ", ".join(f"“{each.name}”" for each in tints) or say("none")
+        have = ", ".join(quoted(each.name) for each in tints) or say("none")
         raise EditError(
             say(
                 "as dense as tint “{name}”: map “{name2}” has no tint layer of that name for "

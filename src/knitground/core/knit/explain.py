@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from knitground.core.base.hashing import cell_numbers
-from knitground.core.base.tongue import say
+from knitground.core.base.tongue import quoted, say
 from knitground.core.base.window import Box
 from knitground.core.chance.draw import VARIANT_SLOTS, shares
 from knitground.core.knit.bridge import TerrainGraph
@@ -67,7 +67,7 @@ class Why:
         if self.rule is not None and not self.pinned:
             rest = sum(each.fits for each in self.rules) - 1
             more = say("; {rest} further down would fit as well", rest=rest) if rest else ""
-            name = f"“{self.rule.name}”" if self.rule.name else say("without a name")
+            name = quoted(self.rule.name) if self.rule.name else say("without a name")
             return say(
                 "{around}: rule {place}, {name}, took it{more}",
                 around=around,

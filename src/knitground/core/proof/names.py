@@ -6,7 +6,7 @@ from collections import defaultdict
 from collections.abc import Iterator, Sequence
 
 from knitground.core.base.errors import EditError
-from knitground.core.base.tongue import say
+from knitground.core.base.tongue import quoted, say
 from knitground.core.edit.atoms import Atom
 from knitground.core.edit.document import Edit
 from knitground.core.edit.maps import rename_map
@@ -33,7 +33,7 @@ def _find(at: Proving) -> Iterator[Finding]:
         kinds[say("layer of “{name}”", name=map_.name)] = [each.name for each in map_.layers]
     for kind, names in kinds.items():
         for same in _alike(names):
-            shown = ", ".join(f"“{each}”" for each in same)
+            shown = ", ".join(quoted(each) for each in same)
             yield Finding(
                 "names",
                 say(

@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from knitground.core.base.progress import Progress, no_progress
-from knitground.core.base.tongue import say
+from knitground.core.base.tongue import quoted, say
 from knitground.core.base.window import Box
 from knitground.core.edit.document import Document
 from knitground.core.knit.table import KnitTable
@@ -109,7 +109,7 @@ class Proving:
             return say("a tile of “{tileset}”", tileset=tile.tileset)
         name = owner.fact(tile.row, tile.col).name
         return (
-            f"“{name}”"
+            quoted(name)
             if name
             else say(
                 "tile {number} of {name}", number=owner.number(tile.row, tile.col), name=owner.name

@@ -39,10 +39,19 @@ def _find(at: Proving) -> Iterator[Finding]:
             if off or inside:
                 where = say("lies outside the map") if off else say("stands inside something solid")
                 yield Finding(
-                    "stuck", f"{marker.kind or 'marker'} “{marker.title}” {where}",
-                    f"{marker.number}", map_.name, layer.number,
-                    (map_.lattice.nearest(*cell),), hurt=0.85,
-                )  # fmt: skip
+                    "stuck",
+                    say(
+                        "{kind} “{title}” {where}",
+                        kind=marker.kind or say("marker"),
+                        title=marker.title,
+                        where=where,
+                    ),
+                    f"{marker.number}",
+                    map_.name,
+                    layer.number,
+                    (map_.lattice.nearest(*cell),),
+                    hurt=0.85,
+                )
 
 
 def _cure(at: Proving, findings: Sequence[Finding]) -> Edit:

@@ -245,6 +245,11 @@ def use(app: QApplication, chosen: Theme) -> None:
     set_text_size(app, TEXT_PX)
 
 
+def text_scale() -> float:
+    """How many times as large as at first letters are: for those that are painted."""
+    return _text[0] / TEXT_PX
+
+
 def text_px() -> int:
     """How large the text of the window is, in pixels."""
     return _text[0]

@@ -17,7 +17,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from knitground.core.base.tongue import say, spoken
+from knitground.core.base.tongue import quoted, say, spoken
 from knitground.ui.common.commands import Command
 from knitground.ui.common.theme import theme
 from knitground.ui.common.widgets import column, note
@@ -189,7 +189,7 @@ def words_of(widget: QWidget | None) -> str:
             hint = QTextDocument()
             hint.setHtml(widget.toolTip())
             words = hint.toPlainText()
-            return f"“{name}”: {words}" if name and name not in words else words
+            return f"{quoted(name)}: {words}" if name and name not in words else words
         widget = widget.parentWidget()
     return ""
 

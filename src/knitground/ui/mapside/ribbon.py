@@ -84,7 +84,6 @@ class Ribbon(QFrame):
         bold.setBold(True)
         self.hand.setFont(bold)
         self.tool = QLabel()
-        self.tool.setFixedWidth(46)
 
     def _make_options(self) -> None:
         session = self.session
@@ -224,6 +223,9 @@ class Ribbon(QFrame):
         options = s.options
         self.form.show(options)
         self.buttons[s.tool].setChecked(True)
+        names = [say(each.name) for each in self._tools.values()]
+        letters = self.tool.fontMetrics()  # another tool never moves what stands beside it
+        self.tool.setFixedWidth(max(letters.horizontalAdvance(each) for each in names) + 2)
         self.tool.setText(say(s.tool.capitalize()))
         self._say_hand()
         QTimer.singleShot(0, self, self._say_hand)  # what is shown beside it decides its room

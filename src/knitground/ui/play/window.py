@@ -13,7 +13,7 @@ from PySide6.QtGui import QColor, QFocusEvent, QKeyEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import QLabel, QVBoxLayout, QWidget
 
 from knitground.core.base.errors import EditError, KnitError
-from knitground.core.base.tongue import say
+from knitground.core.base.tongue import quoted, say
 from knitground.core.base.window import Box
 from knitground.core.edit.document import Document
 from knitground.core.edit.markers import Outlines
@@ -137,7 +137,7 @@ class PlayView(QWidget):
         self.folder, self.view = folder, view
         self.maps = shipped_names(folder)
         if name and name not in self.maps:
-            which = ", ".join(f"“{each}”" for each in self.maps)
+            which = ", ".join(quoted(each) for each in self.maps)
             raise KnitError(
                 say(
                     "no map “{name}” was shipped to {folder}: there is {which}",

@@ -10,7 +10,7 @@ from typing import Any
 from knitground.core.base.errors import PlaceError
 from knitground.core.base.filenames import key_of
 from knitground.core.base.progress import Progress, no_progress
-from knitground.core.base.tongue import say
+from knitground.core.base.tongue import quoted, say
 from knitground.core.files.made import MadeFolder
 from knitground.core.files.places import inside
 from knitground.core.files.ship.csv import CSV
@@ -134,7 +134,7 @@ def chosen_parts(parts: Sequence[str | ShipPart]) -> list[tuple[ShipFormat, Any]
     asked = [ShipPart(each) if isinstance(each, str) else each for each in every]
     unknown = [each.format for each in asked if each.format not in FORMATS]
     if unknown or not asked:
-        which = ", ".join(f"“{each[:40]}”" for each in unknown) or "“”"
+        which = ", ".join(quoted(each[:40]) for each in unknown) or quoted("")
         raise PlaceError(
             say(
                 "format {which} is not known: give some of {words}",
@@ -199,7 +199,11 @@ def _make(
         for map_ in maps:
             for name in dict.fromkeys(each.names(job, map_, options)):
                 shared = name in job.names.shared
-                who = "sheets" if shared else f"{each.key} of “{map_.name}”"
+                who = (
+                    say("sheets")
+                    if shared
+                    else say("{key} of “{name}”", key=each.key, name=map_.name)
+                )
                 names.append(name)
                 other = by_name.setdefault(key_of(name), who)
                 if other != who:

@@ -19,7 +19,7 @@ from knitground.core.model.marker import Marker, Point, Shape
 from knitground.core.render.pixels import Pixels
 from knitground.core.shapes.light import LAMP, Grip, Lamp, grips, lamp_of
 from knitground.ui.common.painting import image_of
-from knitground.ui.common.theme import LINEN
+from knitground.ui.common.theme import LINEN, text_scale
 from knitground.ui.common.zoom import Camera
 from knitground.ui.session import Session
 
@@ -244,14 +244,15 @@ def _draw_corners(painter: QPainter, corners: list[QPointF]) -> None:
 
 def _write(painter: QPainter, at: QPointF, text: str) -> None:
     font = QFont(painter.font())
-    font.setPixelSize(11)
+    font.setPixelSize(round(11 * text_scale()))
     painter.setFont(font)
+    high = 16 * text_scale()
     wide = QFontMetricsF(font).horizontalAdvance(text)
     ground = QColor(LINEN.ink)
     ground.setAlpha(215)
     painter.setPen(Qt.PenStyle.NoPen)
     painter.setBrush(ground)
-    rect = QRectF(at.x(), at.y() - 16, wide + 10, 16)
+    rect = QRectF(at.x(), at.y() - high, wide + 10, high)
     painter.drawRoundedRect(rect, 3, 3)
     painter.setPen(QColor("#FFFFFF"))
     painter.drawText(rect, Qt.AlignmentFlag.AlignCenter, text)

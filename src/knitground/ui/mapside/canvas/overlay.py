@@ -31,7 +31,7 @@ from knitground.core.model.layers import Layer, PinnedLayer
 from knitground.core.model.map import Map, grid_of
 from knitground.core.render.pixels import Pixels
 from knitground.ui.common.painting import image_of
-from knitground.ui.common.theme import LINEN, theme
+from knitground.ui.common.theme import LINEN, text_scale, theme
 from knitground.ui.common.zoom import Camera
 from knitground.ui.mapside.canvas.chunks import ChunkStore, GhostPicture
 
@@ -465,13 +465,14 @@ def draw_label(
     """Draw the pointer's label below and right of the brush: tool · in hand → layer."""
     text, warns = label
     font = QFont(painter.font())
-    font.setPixelSize(12)
+    font.setPixelSize(round(12 * text_scale()))
     painter.setFont(font)
     wide = _text_width(text, font.toString()) + 18
     half = min(64.0, map_.lattice.bounds(brush).width * camera.zoom / 2)
     x, y = camera.to_screen(at.x, at.y)
     left = min(max(x + half + 14, 4), max(4.0, view.width() - wide - 4))
-    top = min(y + half + 10, view.height() - 28)
+    high = 22 * text_scale()
+    top = min(y + half + 10, view.height() - high - 6)
     ground = QColor(theme().warning if warns else LINEN.ink)
     if warns and theme() is not LINEN:
         ground = QColor(LINEN.warning)
@@ -480,7 +481,7 @@ def draw_label(
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
     painter.setPen(Qt.PenStyle.NoPen)
     painter.setBrush(ground)
-    rect = QRectF(left, top, wide, 22)
+    rect = QRectF(left, top, wide, high)
     painter.drawRoundedRect(rect, 4, 4)
     painter.setPen(QColor("#FFFFFF"))
     painter.drawText(rect, Qt.AlignmentFlag.AlignCenter, text)

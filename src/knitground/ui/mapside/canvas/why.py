@@ -13,7 +13,7 @@ from knitground.core.model.layers import GroundLayer
 from knitground.core.model.map import Map
 from knitground.core.rules.why import RuleWhy
 from knitground.ui.common.painting import image_of, write_in
-from knitground.ui.common.theme import LINEN, theme
+from knitground.ui.common.theme import LINEN, text_scale, theme
 from knitground.ui.common.words import percent
 from knitground.ui.common.zoom import Camera
 from knitground.ui.mapside.canvas.chunks import ChunkStore
@@ -48,8 +48,13 @@ def draw_why(
     wide, high = 340.0, (132.0 if why.candidates else 76.0) + more_high
     marked = draw_failing(painter, camera, session.map, why)
     x, y = camera.to_screen(at.x, at.y)
-    panel = beside(marked.united(QRectF(x - 12, y - 12, 24, 24)), wide, high, QRectF(view))
+    by = text_scale()
+    told = marked.united(QRectF(x - 12, y - 12, 24, 24))
+    place = beside(told, wide * by, high * by, QRectF(view))
     painter.save()
+    painter.translate(place.topLeft())
+    painter.scale(by, by)
+    panel = QRectF(0, 0, wide, high)
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
     painter.setPen(QPen(t.colour("line"), 1))
     painter.setBrush(t.colour("panel"))
@@ -58,8 +63,8 @@ def draw_why(
     _text(painter, inner, 0, say("Why this tile?"), 13, bold=True)
     _text(painter, inner, 20, why.sentence(), 11, lines=2)
     shown = why.candidates[:6]
-    for place, each in enumerate(shown):
-        spot = QRectF(inner.left() + place * 52, inner.top() + 54, 32, 32)
+    for number, each in enumerate(shown):
+        spot = QRectF(inner.left() + number * 52, inner.top() + 54, 32, 32)
         picture = store.atlas.picture(session.map.legend.place(each.tile)).copy()
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, False)
         painter.drawImage(spot, image_of(picture))

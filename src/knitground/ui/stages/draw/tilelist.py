@@ -8,7 +8,7 @@ import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPen, QResizeEvent
 
-from knitground.core.base.tongue import later, say
+from knitground.core.base.tongue import later, quoted, say
 from knitground.core.edit.sheets import move_in_order
 from knitground.core.model.patch import Patch
 from knitground.core.model.tile import TileRef
@@ -316,7 +316,7 @@ class TileList(SheetView):
                 at2=at[0],
             )
         ]
-        words += [f"“{fact.name}”"] if fact.name else []
+        words += [quoted(fact.name)] if fact.name else []
         words += [", ".join(fact.tags)] if fact.tags else []
         return " · ".join([*words, say("weight {weight:g}", weight=fact.weight)])
 

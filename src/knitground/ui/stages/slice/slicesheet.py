@@ -17,7 +17,7 @@ from PySide6.QtGui import (
     QPolygonF,
 )
 
-from knitground.core.base.tongue import say
+from knitground.core.base.tongue import quoted, say
 from knitground.core.model.slicing import Slicing
 from knitground.core.model.tileset import Picture
 from knitground.core.slicing.base import base_of
@@ -304,7 +304,7 @@ class SliceSheet(SheetView):
         assert self.grid is not None
         left, top, wide, high = self.grid.slicing.tile_area(0, number)
         label = self.tileset.fact(0, number).name if self.tileset else ""
-        name = f" “{label}”" if label and self.settled else ""
+        name = f" {quoted(label)}" if label and self.settled else ""
         facts = self._fact_words((0, number))
         return say(
             "piece {number}{name}: {wide} × {high} px at {left}, {top}{facts}",

@@ -7,7 +7,7 @@ from collections.abc import Iterable
 from PySide6.QtCore import QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPen
 
-from knitground.core.base.tongue import later, say
+from knitground.core.base.tongue import later, quoted, say
 from knitground.core.model.tileset import PLAIN, At, TileFacts, Tileset
 from knitground.core.shapes.kinds import kind_named
 from knitground.ui.common.painting import write_in
@@ -235,7 +235,7 @@ def tile_line(tileset: Tileset, at: At) -> str:
             "tile {number}: column {at}, row {at2}", number=tileset.number(*at), at=at[1], at2=at[0]
         )
     ]
-    words += [f"“{fact.name}”"] if fact.name else []
+    words += [quoted(fact.name)] if fact.name else []
     words += [", ".join(fact.tags)] if fact.tags else []
     words += [f"{each.name} = {each.value}" for each in fact.properties[:4]]
     words += [say("{count} frames", count=len(fact.frames))] if fact.frames else []
