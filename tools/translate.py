@@ -26,6 +26,14 @@ from babel.messages.pofile import read_po, write_po
 
 from knitground.core.base.tongue import TONGUES
 from knitground.core.files.ship.ship import FORMATS
+from knitground.core.model.lattice import Corner
+from knitground.core.model.layers import (
+    GroundLayer,
+    GrownLayer,
+    MarkerLayer,
+    TileLayer,
+    TintLayer,
+)
 from knitground.core.model.marker import Shape
 from knitground.core.model.mix import FallWay
 from knitground.core.model.shapes import ShapeForm
@@ -33,6 +41,7 @@ from knitground.core.model.terrain import SetKind, Slot
 from knitground.ui.common.menus import MENUS
 
 SOURCE = Path(__file__).parents[1] / "src" / "knitground"
+LAYER_KINDS = (TileLayer, GrownLayer, TintLayer, MarkerLayer, GroundLayer)
 KEYS = ("Ctrl", "Shift", "Alt", "Del", "Esc", "Enter", "Home", "Space")
 _HEAD = "# What Knit Ground says. Brought up to date by tools/translate.py."
 _DAY = datetime(2026, 12, 2, tzinfo=UTC)
@@ -73,13 +82,16 @@ def _in_tables() -> Iterator[tuple[str, str]]:
     for menu, groups in MENUS:
         for text in (menu, *(each for group in groups for each in group)):
             yield text, "ui/common/menus.py"
-    kinds: tuple[type[Enum], ...] = (SetKind, Shape, ShapeForm, FallWay)
+    kinds: tuple[type[Enum], ...] = (SetKind, Shape, ShapeForm, FallWay, Corner)
     for kind in kinds:
         for each in kind:
             yield each.value, f"{kind.__module__}".replace("knitground.", "").replace(".", "/")
     for slot in Slot:
         if slot is not Slot.MIDDLE:
             yield slot.name, "core/model/terrain.py"
+    for layer in LAYER_KINDS:
+        for each in fields(layer):
+            yield each.name.replace("_", " "), "core/compare/differences.py"
     for key in KEYS:
         yield key, "ui/common/words.py"
     for form in FORMATS.values():

@@ -7,7 +7,7 @@ pokes every button, slider, field and list of every stage, answers the dialogs t
 saves and opens. After each hundred acts it lets go of everything and checks: no fault, no word from
 Qt, no stroke left open, the window usable; what is saved opens equal; undoing all gives the start.
 Acts that keep the interface from taking input for over 50 ms of its thread's own time are listed.
-Exits 1 if anything failed.
+Exits 1 if anything failed. It speaks the language of the desktop: LANGUAGE=de wanders in German.
 """
 
 from __future__ import annotations
@@ -32,6 +32,9 @@ if __name__ == "__main__":
     _HOME = tempfile.mkdtemp(prefix="knitground-wander-")
     for _name in ("XDG_CONFIG_HOME", "XDG_DATA_HOME", "XDG_STATE_HOME", "XDG_CACHE_HOME"):
         os.environ[_name] = str(Path(_HOME) / _name.lower())
+    from knitground.ui.common.language import begin_to_speak
+
+    begin_to_speak()
 
 from bench.run import QUIET_PACE_MS, pace_ms
 from PySide6.QtCore import (

@@ -131,7 +131,7 @@ def test_nothing_in_the_window_is_english(spoken, demo_folder):
 def test_commands_and_help_are_german(spoken):
     titles, pages, cancel = spoken[1:4]
     assert "Bearbeiten › Rückgängig" in titles
-    assert "Fenster › Sprache des Schreibtischs" in titles
+    assert "Fenster › Sprache des Desktops" in titles
     assert not {part for title in titles for part in title.split(" › ")} & english_only()
     assert pages[:2] == ["Anfangen", "Schneiden"]
     # Headings are found by the same names in every language.

@@ -227,7 +227,7 @@ def _layer(
         if each.name not in _OF_LAYERS and getattr(a, each.name) != getattr(b, each.name)
     ]
     if settings:
-        words = ", ".join(each.replace("_", " ") for each in settings)
+        words = ", ".join(say(each.replace("_", " ")) for each in settings)
         yield Difference(
             "map",
             other.name,

@@ -38,7 +38,7 @@ def check_size(height: int, width: int) -> None:
     EditError
         A side is not 1 … 65 535 cells, or there are more than 4096 × 4096 cells.
     """
-    for side, value in (("height", height), ("width", width)):
+    for side, value in ((say("height"), height), (say("width"), width)):
         if not 1 <= value <= MAX_SIDE:
             raise EditError(
                 say(
@@ -187,7 +187,7 @@ def set_background(map_: Map, colour: str | None) -> Edit:
 
 def set_screen(map_: Map, width: int, height: int) -> Edit:
     """Say how many pixels a player sees at a time."""
-    for side, value in (("width", width), ("height", height)):
+    for side, value in ((say("width"), width), (say("height"), height)):
         if not 1 <= value <= 16_384:
             raise EditError(
                 say(
@@ -261,7 +261,8 @@ def draw_from(map_: Map, corner: Corner) -> Edit:
     grid = replace(map_.grid, drawn_from=corner)
     changed = Changed(What.LAYERS, map_)
     return Edit(
-        say("Draw from the {corner}", corner=corner), (SetField(map_, "grid", grid, changed),)
+        say("Draw from the {corner}", corner=say(corner.value)),
+        (SetField(map_, "grid", grid, changed),),
     )
 
 

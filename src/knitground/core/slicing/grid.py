@@ -64,8 +64,8 @@ def lay_grid(slicing: Slicing, width: int, height: int) -> Grid:
         return Grid(slicing, len(slicing.pieces), 1, 0, 0)
     width, height = slicing.right_of(width), slicing.bottom_of(height)
     for axis, tile, first, side in (
-        ("width", slicing.tile_width, slicing.left(0), width),
-        ("height", slicing.tile_height, slicing.top(0), height),
+        (say("width"), slicing.tile_width, slicing.left(0), width),
+        (say("height"), slicing.tile_height, slicing.top(0), height),
     ):
         if first + tile > side:
             raise SlicingError(
