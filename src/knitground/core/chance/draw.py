@@ -9,8 +9,9 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from knitground.core.base.bands import in_bands
 from knitground.core.base.errors import EditError
-from knitground.core.base.hashing import cell_numbers
+from knitground.core.base.hashing import column_numbers, join, row_numbers
 from knitground.core.base.tongue import say
 
 VARIANT_SLOTS = 256
@@ -96,12 +97,16 @@ def draw_cells(
 
     Notes
     -----
-    Works through bands of rows that stay in the processor's cache.
+    Works through bands of rows that stay in the processor's cache, all processors helping.
     """
     out = np.empty((len(rows), len(cols)), np.int32)
-    step = max(1, 32_768 // max(1, len(cols)))
-    for top in range(0, len(rows), step):
-        numbers = cell_numbers(rows[top : top + step], cols, seed, layer)
+    row_part, col_part = row_numbers(rows, seed, layer), column_numbers(cols, seed, layer)
+
+    def draw_rows(top: int, bottom: int) -> None:
+        numbers = np.empty((bottom - top, len(cols)), np.uint32)
+        join(row_part[top:bottom], col_part, numbers)
         numbers >>= np.uint32(16)
-        np.take(table, numbers.view(np.int32), out=out[top : top + step], mode="wrap")
+        np.take(table, numbers.view(np.int32), out=out[top:bottom], mode="wrap")
+
+    in_bands(draw_rows, len(rows), len(cols))
     return out

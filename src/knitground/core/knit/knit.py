@@ -7,6 +7,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from knitground.core.base.bands import in_bands
 from knitground.core.base.hashing import column_numbers, join, row_numbers
 from knitground.core.base.window import Box, read
 from knitground.core.knit.keys import Ground, keys_of
@@ -14,8 +15,6 @@ from knitground.core.knit.ring import STEPS
 from knitground.core.knit.table import KnitTable
 from knitground.core.model.layers import GAP, Cells, GroundLayer
 from knitground.core.rules.apply import Window, apply_rules
-
-_CHUNK_CELLS = 32_768
 
 
 def knit(
@@ -38,7 +37,7 @@ def knit(
     Notes
     -----
     A part gives what the whole gives, bit for bit: nothing but a cell's own surroundings and place
-    is read. Works through bands of about 32 K cells; no loop over cells.
+    is read. Works through bands of rows, all processors helping; no loop over cells.
 
     Examples
     --------
@@ -53,17 +52,17 @@ def knit(
     if out.size == 0:
         return out
     terrain = table.keys.known(terrain, table.base)
-    band = max(1, min(height, _CHUNK_CELLS // width))
-    numbers = np.empty((band, width), np.uint32)
     row_part, col_part = row_numbers(rows, seed, layer), column_numbers(cols, seed, layer)
     more = 1 + 2 * table.mark_margin
-    for top in range(0, height, band):
-        n = min(band, height - top)
-        places = _starts(table, terrain[top : top + n + more])
-        join(row_part[top : top + n], col_part, numbers[:n])
-        numbers[:n] >>= np.uint32(24)
-        places += numbers[:n].view(np.int32)
-        np.take(table.slots, places, out=out[top : top + n], mode="clip")
+
+    def knit_rows(top: int, bottom: int) -> None:
+        places = _starts(table, terrain[top : bottom + more])
+        numbers = join(row_part[top:bottom], col_part, np.empty(places.shape, np.uint32))
+        numbers >>= np.uint32(24)
+        places += numbers.view(np.int32)
+        np.take(table.slots, places, out=out[top:bottom], mode="clip")
+
+    in_bands(knit_rows, height, width)
     return out
 
 

@@ -7,6 +7,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from knitground.core.base.bands import in_bands
 from knitground.core.base.hashing import cell_numbers, mix_one
 from knitground.core.chance.fall import fall_cells
 from knitground.core.model.layers import Cells
@@ -112,11 +113,13 @@ def forms_in(table: RuleTable, window: Window, seed: int, layer: int) -> NDArray
     if not table.forms or out.size == 0:
         return out
     quick = table.quick is not None
-    band = max(1, min(height, (_QUICK_CELLS if quick else _CHUNK_CELLS) // width))
-    for top in range(0, height, band):
-        part = window.band(top, min(band, height - top))
+
+    def find(top: int, bottom: int) -> None:
+        part = window.band(top, bottom - top)
         found = _quick_forms(table, part) if quick else _packed_forms(table, part, seed, layer)
-        out[top : top + band] = found
+        out[top:bottom] = found
+
+    in_bands(find, height, width, _QUICK_CELLS if quick else _CHUNK_CELLS)
     return out
 
 

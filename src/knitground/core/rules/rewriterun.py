@@ -10,6 +10,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from knitground.core.base.bands import in_bands
 from knitground.core.base.hashing import column_numbers, mix_one, row_numbers
 from knitground.core.base.window import Box
 from knitground.core.model.layers import Cells
@@ -217,14 +218,15 @@ def _places_where(
     if high <= 0 or wide <= 0:
         none = np.zeros(0, np.intp)
         return none, none
-    found_rows, found_cols = [], []
-    band = max(1, _CHUNK_CELLS // wide)
-    for top in range(0, high, band):
-        n = min(band, high - top)
-        rows, cols = _in_band(looks, up + top, left, n, wide)
-        found_rows.append(rows + up + top)
-        found_cols.append(cols + left)
-    return np.concatenate(found_rows), np.concatenate(found_cols)
+    found: dict[int, tuple[NDArray[np.intp], NDArray[np.intp]]] = {}
+
+    def look(top: int, bottom: int) -> None:
+        rows, cols = _in_band(looks, up + top, left, bottom - top, wide)
+        found[top] = rows + up + top, cols + left
+
+    in_bands(look, high, wide, _CHUNK_CELLS)
+    rows, cols = zip(*(found[top] for top in sorted(found)))
+    return np.concatenate(rows), np.concatenate(cols)
 
 
 def _in_band(
