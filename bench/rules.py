@@ -136,7 +136,7 @@ def rule_rows() -> list[Row]:
         ratio("50 rules of same/other, 1 M cells", "take", lambda: forms_in(quick, near, 1, 1),
               lambda: np.take(look_up, at), 8),
         ratio("50 general rules, 1 M cells", "uniform_filter",
-              lambda: forms_in(general, wide, 1, 1), lambda: uniform_filter(bytes_, 3), 10),
+              lambda: forms_in(general, wide, 1, 1), lambda: uniform_filter(bytes_, 3), 7),
         ratio("50 general rules, 1 M cells", "plain planes",
               lambda: forms_in(general, wide, 1, 1), lambda: plain_planes(general, wide), 0.1, 5),
         Row("analysis of 50 rules, ms", "-", spent, 0, spent, 50),

@@ -151,7 +151,7 @@ def core_rows() -> list[Row]:
     rows.append(
         ratio(
             "knit 1024 × 1024", "np.take of as many cells",
-            lambda: knit(table, terrain, at, at, 1, 1), lambda: np.take(entries, places), 12,
+            lambda: knit(table, terrain, at, at, 1, 1), lambda: np.take(entries, places), 6,
         )
     )  # fmt: skip
     weights = rng.random(16) + 0.1
@@ -179,7 +179,7 @@ def core_rows() -> list[Row]:
     rows.append(
         ratio(
             "the whole step, borders parted", "gaussian_filter(8, wrap)",
-            lambda: noise_ground(graph, parts, (side, side), True, Noise(16, 4, 1)), smooth, 12, 5,
+            lambda: noise_ground(graph, parts, (side, side), True, Noise(16, 4, 1)), smooth, 7, 5,
         )
     )  # fmt: skip
     return rows
@@ -220,7 +220,7 @@ def kind_rows() -> list[Row]:
             ratio(
                 f"knit 1024 × 1024, {name}", "np.take of as many cells",
                 lambda table=table, ground=ground: knit(table, ground, at, at, 1, 1),
-                lambda: np.take(entries, places), 12,
+                lambda: np.take(entries, places), 6,
             )
         )  # fmt: skip
     tiles, true, known = corner_art(16, 1, 8)

@@ -57,7 +57,7 @@ def _facts_line(facts: QLabel, find: QWidget) -> QHBoxLayout:
     return line
 
 
-_LOW_SWATCH = 92
+_LOW_SWATCH = 96
 _QUIET_CELLS = 2_000_000
 
 
