@@ -49,6 +49,25 @@ def test_a_new_map_is_filled_with_a_terrain_in_one_step(window):
     assert all(each.name != "Flat" for each in session.project.maps)
 
 
+def test_a_bush_that_stands_alone_is_no_ground_to_begin_with(window):
+    owner = window.session.project.tilesets[0]
+    kit = owner.sets[0]
+    window.session.choose_tileset(owner)
+    lone = [tuple(map(int, at)) for at in
+            np.argwhere((kit.marks[..., list(kit.kind.slots)] == 1).all(axis=2))]  # fmt: skip
+    picture = owner.picture.copy()
+    for row, col in lone:
+        left, top, wide, high = owner.slicing.tile_area(row, col)
+        picture[top : top + high, left : left + wide // 3, 3] = 0
+    owner.picture = picture
+    dialog = NewMapDialog(window.session, window.shell)
+    assert dialog.filled.currentText() == "crust"
+    assert dialog.filled.itemText(1) == "brine"  # it can be chosen all the same
+    assert dialog.filled.model().item(1).isEnabled()
+    picture[..., 3] = 0  # where nothing hides anything all are alike
+    assert NewMapDialog(window.session, window.shell).filled.currentText() == "brine"
+
+
 def test_a_terrain_without_a_plain_tile_says_so_and_fills_no_map(window):
     owner = window.session.project.tilesets[0]
     kit = owner.sets[0]

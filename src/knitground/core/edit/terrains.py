@@ -41,6 +41,8 @@ TERRAIN_COLOURS = (
 
 
 _GIVEN = frozenset(TERRAIN_COLOURS)
+_HIDES, _LOOKED_AT = 0.9, 64
+"""Part of what the fullest of so many tiles hides that ground hides too."""
 
 
 # Marks
@@ -305,6 +307,23 @@ def delete_set(project: Project, tileset: Tileset, kit: TerrainSet) -> Edit:
 
 
 # Terrains
+
+
+def covers_cells(tileset: Tileset, kit: TerrainSet, mark: int) -> bool:
+    """Whether a terrain's plain tile hides what lies beneath as well as the set's tiles do.
+
+    A bush that stands alone in its cell is plain, and no ground that a map is begun with.
+    """
+    plain, picture = plain_tile(tileset, kit, mark), tileset.picture
+    if plain is None or picture is None:
+        return False
+    marked = kit.marks_within(tileset.rows, tileset.columns)[..., list(kit.kind.slots)].any(axis=2)
+    some = [(int(row), int(col)) for row, col in np.argwhere(marked)[:_LOOKED_AT]]
+
+    def hidden(at: tuple[int, int]) -> float:
+        return float((cut_tile(picture, tileset.slicing, *at)[..., 3] > 0).mean())
+
+    return hidden((plain.row, plain.col)) >= _HIDES * max(map(hidden, some), default=0.0)
 
 
 def plain_tile(tileset: Tileset, kit: TerrainSet, mark: int) -> TileRef | None:

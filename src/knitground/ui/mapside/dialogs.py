@@ -21,6 +21,7 @@ from knitground.core.edit.document import Edit
 from knitground.core.edit.maps import check_size
 from knitground.core.edit.sheets import stand_on_base
 from knitground.core.edit.sizes import Margins, counted_after, cut_content
+from knitground.core.edit.terrains import covers_cells
 from knitground.core.knit.layer import plain_terrains
 from knitground.core.model.lattice import Grid, GridKind, cells_for
 from knitground.core.model.limits import MAX_SIDE
@@ -314,7 +315,7 @@ class NewMapDialog(Dialog):
                 words = name if plain else say("{name} (has no plain tile yet)", name=name)
                 offered.append((words, (kit.name, number), terrain_icon(kit, number)))
                 allowed.append(plain)
-                if plain and kit.kind is SetKind.CORNER:
+                if plain and kit.kind is SetKind.CORNER and covers_cells(tileset, kit, number):
                     ground.append((kit.name, number))
         self.filled.offer(offered)
         items = self.filled.model()
