@@ -8,7 +8,7 @@ by its outermost line. (Own arrangement of block means and opponent colours.)
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
 from itertools import pairwise
 from typing import Any
@@ -16,10 +16,13 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from knitground.core.base.bands import in_bands
 from knitground.core.model.terrain import SetKind, Slot
 
 Floats = NDArray[np.float64]
 FACE = 32
+_AT_ONCE = 128
+"""Tiles that are described together: all their numbers stay near the processor."""
 _MOST = 0.6
 """Part of the tiles that tells what kind of art it is: others may lie among them."""
 CHANNELS = 5
@@ -76,9 +79,22 @@ def describe_as(
     for heap in [np.arange(len(tiles))] if heaps is None else heaps:
         if len(heap):
             faces[heap] = _resized(square_faces(_cleared(tiles[heap])))
-    features = _features(faces)
-    lines = _lines(features)
-    return {kind: _described(features, lines, kind) for kind in kinds}
+    wanted, told = tuple(kinds), {}
+
+    def look(top: int, bottom: int) -> None:
+        features = _features(faces[top:bottom])
+        lines = _lines(features)
+        told[top] = [_described(features, lines, kind) for kind in wanted]
+
+    in_bands(look, max(1, len(tiles)), FACE * FACE, _AT_ONCE * FACE * FACE)
+    bands = [told[top] for top in sorted(told)]
+    return {kind: _joined([each[n] for each in bands]) for n, kind in enumerate(wanted)}
+
+
+def _joined(bands: list[Described]) -> Described:
+    """Put the descriptions of some tiles behind each other."""
+    parts = tuple(np.concatenate(each) for each in zip(*(band.parts for band in bands)))
+    return replace(bands[0], parts=parts, lines=np.concatenate([each.lines for each in bands]))
 
 
 def _described(features: Floats, lines: Floats, kind: SetKind) -> Described:
