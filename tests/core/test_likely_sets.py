@@ -4,6 +4,7 @@ from itertools import permutations, product
 
 import numpy as np
 import pytest
+from bench.shades import guessed, is_right, shaded, unrelated
 from tests.core.test_guess import corner_art, isometric, road_art
 from tests.core.test_labelling import ring_art
 from tests.maps import snapshot
@@ -474,3 +475,30 @@ def test_sets_as_likely_as_each_other_come_in_the_order_of_the_sheet():
     other[..., :3] = 255 - other[..., :3]
     found = find_sets(np.concatenate([other, tiles]), places_of(32, 16))
     assert [each.places[0][0] for each in found] == [0, 1]
+
+
+@pytest.mark.parametrize(("size", "shade", "grain"), [(16, 0.8, 12), (16, 0.88, 4), (32, 0.88, 12)])
+def test_sand_in_sand_is_found(size, shade, grain):
+    """Opaque ground whose border is a shade of its own colour: a person sees it at once."""
+    for seed, rim in product((1, 2), (False, True)):
+        tiles, marks = shaded(size, seed, shade, grain, rim=rim)
+        guess = guessed(tiles)
+        assert is_right(guess, marks)
+        assert guess.kind is SetKind.CORNER
+
+
+def test_grounds_that_are_a_little_lighter_or_darker_are_no_set():
+    for seed in range(6):
+        guess = guessed(unrelated(16, seed))
+        assert guess is None or guess.score < 0.5
+
+
+def test_tiles_are_described_alike_however_many_there_are():
+    tiles = np.concatenate([corner_art(16, seed)[0] for seed in range(9)])  # 288: three at a time
+    for kind in SetKind:
+        whole = describe_tiles(tiles, kind)
+        for at in (slice(0, 130), slice(125, 131), slice(287, 288)):
+            part = describe_tiles(tiles[at], kind)
+            assert np.array_equal(part.lines, whole.lines[at])
+            for some, every in zip(part.parts, whole.parts):
+                assert np.array_equal(some, every[at])

@@ -25,7 +25,8 @@ _AT_ONCE = 128
 """Tiles that are described together: all their numbers stay near the processor."""
 _MOST = 0.6
 """Part of the tiles that tells what kind of art it is: others may lie among them."""
-CHANNELS = 5
+CHANNELS, ALPHA, OPAQUE = 5, 3, 0.7
+"""Numbers of a pixel; which of them says how opaque it is, and what it is then."""
 _LIGHT = np.array([0.3, 0.59, 0.11])
 _TURNS = {
     Slot.N: 0, Slot.E: 1, Slot.S: 2, Slot.W: 3, Slot.NW: 0, Slot.NE: 1, Slot.SE: 2, Slot.SW: 3,
@@ -178,7 +179,7 @@ def _features(faces: Floats) -> Floats:
             light,
             1.2 * (rgb[..., 0] - rgb[..., 1]),
             1.2 * (rgb[..., 2] - (rgb[..., 0] + rgb[..., 1]) / 2),
-            0.7 * alpha,
+            OPAQUE * alpha,
             deviation,
         ],
         axis=-1,

@@ -9,14 +9,15 @@ import numpy as np
 from numpy.typing import NDArray
 
 from knitground.core.knit.codes import Codes, corner_codes, edge_codes, ring_codes
-from knitground.core.knit.faces import Described, Floats
+from knitground.core.knit.faces import ALPHA, CHANNELS, OPAQUE, Described, Floats
 from knitground.core.knit.labelling import Labeller, Labels
 from knitground.core.model.terrain import SetKind
 
 _WANT = {SetKind.EDGE: 16.0, SetKind.CORNER: 14.0, SetKind.RING: 47.0}
 """Different combinations that a whole set has."""
-_FLOOR = 4e-4
-"""Variance that is nothing: else pictures with empty borders would be wholly explained."""
+_FLOOR, _FLOOR_WHOLE = 4e-4, 5e-5
+"""Variance that is nothing: else pictures with empty borders would be wholly explained. Where tiles
+fill their borders a shade of the same colour is something."""
 _CLEARLY = 0.85
 """Part of what names cost as they are, below which others are taken."""
 _TURNED, MOST_ONCE = 0.85, 12
@@ -107,25 +108,26 @@ def _judged(kind: SetKind, told: Described, codes: Codes, labels: Labels) -> Loo
     if len(code) < 4:
         return Looked(kind, codes.count, codes.values[labels.code], fits, 0.0, 0.0)
     explained, worst = [], []
-    first = 0
-    for part, weights in zip(told.parts, told.weights):
-        for slot in range(part.shape[1]):
-            total, within = _spread(part[fits, slot], values[:, first + slot], weights)
-            explained.append((total, within))
-            worst.append((total - within) / (total + _FLOOR))
-        first += part.shape[1]
-    sep = _part(explained)
-    even = np.full(told.lines.shape[-1], 1 / told.lines.shape[-1])
-    states = codes.states[code]
-    line = _part([_spread(told.lines[fits, side], states[:, side], even) for side in range(4)])
     _, counts = np.unique(code, return_counts=True)
     capped = np.minimum(counts, 2 * np.median(counts))
     shares = capped / capped.sum()
     variety = float(np.exp(-(shares * np.log(shares)).sum()))
+    wanted = _WANT[kind] * (1 if kind is SetKind.RING else codes.count - 1)
+    floor, first = _floor(told.lines[fits], variety / _WANT[kind]), 0
+    for part, weights in zip(told.parts, told.weights):
+        for slot in range(part.shape[1]):
+            total, within = _spread(part[fits, slot], values[:, first + slot], weights)
+            explained.append((total, within))
+            worst.append((total - within) / (total + floor))
+        first += part.shape[1]
+    sep = _part(explained, floor)
+    even = np.full(told.lines.shape[-1], 1 / told.lines.shape[-1])
+    states = codes.states[code]
+    spreads = [_spread(told.lines[fits, side], states[:, side], even) for side in range(4)]
+    line = _part(spreads, floor)
     sides = values if kind is not SetKind.RING else values[:, :4]
     rarest = float(np.bincount(sides.ravel(), minlength=codes.count).min() / sides.size)
     rarest *= codes.count / 2
-    wanted = _WANT[kind] * (1 if kind is SetKind.RING else codes.count - 1)
     low = max(0.0, min(worst))
     fit = float(np.sqrt(max(0.0, sep) * max(0.0, line)))
     whole = 1 / (1 + np.exp(-9 * (variety / wanted - 0.5)))
@@ -168,7 +170,21 @@ def _spread(x: Floats, labels: NDArray[np.int64], weights: Floats) -> tuple[floa
     return total / len(x), max(0.0, total - between) / len(x)
 
 
-def _part(pairs: list[tuple[float, float]]) -> float:
+def _floor(lines: Floats, part: float) -> float:
+    """Give the variance that is nothing.
+
+    Parameters
+    ----------
+    lines : (n, 4, features) of the tiles' borders
+    part : of the combinations of two terrains, how many are there; a few tiles are easily alike by
+        chance
+    """
+    whole = lines[..., ALPHA::CHANNELS].min(axis=(1, 2)) > 0.99 * OPAQUE
+    sure = float(whole.mean() * np.clip((part - 0.5) / 0.3, 0, 1))
+    return _FLOOR + (_FLOOR_WHOLE - _FLOOR) * sure
+
+
+def _part(pairs: list[tuple[float, float]], floor: float) -> float:
     total = sum(all_ for all_, _ in pairs)
     within = sum(left for _, left in pairs)
-    return (total - within) / (total + _FLOOR * len(pairs))
+    return (total - within) / (total + floor * len(pairs))
