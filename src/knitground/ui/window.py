@@ -335,7 +335,7 @@ class Window(QObject):
         shown = (
             ""
             if self.session.map is None
-            else say("zoom {it}", it=self.mapside.active.camera.text())
+            else say("zoom {scale}", scale=self.mapside.active.camera.text())
         )
         keys = self.commands.named("Find a command…").keys
         words = [

@@ -99,9 +99,9 @@ def check_fall(weights: tuple[float, ...], fall: Fall) -> None:
         one = say("one tile") if len(some) == 1 else say("{count} tiles", count=len(some))
         raise EditError(
             say(
-                "{it} can not keep apart by chance: it takes five, or two with the same "
+                "{tiles} can not keep apart by chance: it takes five, or two with the same "
                 "weight; add some, or let the mix fall in exact shares",
-                it=one,
+                tiles=one,
             )
         )
     most = max(some) / sum(some)
@@ -129,9 +129,9 @@ def _check_steps(some: list[float], steps: int) -> None:
         one = say("one tile") if len(some) == 1 else say("{count} tiles", count=len(some))
         raise EditError(
             say(
-                "{it} can not keep {steps} steps apart by chance: it takes {need}; add some, "
+                "{tiles} can not keep {steps} steps apart by chance: it takes {need}; add some, "
                 "or {cure}",
-                it=one,
+                tiles=one,
                 steps=steps,
                 need=need,
                 cure=cure,

@@ -47,7 +47,7 @@ def taken_back(before: Project, now: Project, difference: Difference) -> Edit:
     atoms = tuple(made)
     if not atoms:
         raise _not_alone(difference)
-    return Edit(say("Take back “{it}”", it=difference.layer or difference.name), atoms)
+    return Edit(say("Take back “{what}”", what=difference.layer or difference.name), atoms)
 
 
 def whole_back(before: Project, now: Project, difference: Difference) -> Edit:

@@ -229,15 +229,15 @@ def frames_of_files(
         odd = next(each for each in read if (each.width, each.height) not in (whole, one))
         raise EditError(
             say(
-                "{sheet} has {width} × {height} px: a frame is as large as a tile ({it} × "
-                "{it2}) or as the whole sheet ({whole} × {whole2})",
+                "{sheet} has {width} × {height} px: a frame is as large as a tile ({tile_width} × "
+                "{tile_height}) or as the whole sheet ({sheet_width} × {sheet_height})",
                 sheet=odd.sheet,
                 width=odd.width,
                 height=odd.height,
-                it=one[0],
-                it2=one[1],
-                whole=whole[0],
-                whole2=whole[1],
+                tile_width=one[0],
+                tile_height=one[1],
+                sheet_width=whole[0],
+                sheet_height=whole[1],
             )
         )
     if len(places) > 1:

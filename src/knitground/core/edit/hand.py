@@ -125,7 +125,7 @@ class MarkerInHand:
     @property
     def title(self) -> str:
         """How the ribbon and the pointer's label call it."""
-        return say("Marker · {it}", it=self.kind or say("no kind"))
+        return say("Marker · {kind}", kind=self.kind or say("no kind"))
 
 
 TilesInHand = TileInHand | MixInHand | PatchInHand

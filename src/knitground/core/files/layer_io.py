@@ -430,10 +430,10 @@ def _pins_from_file(
         if not (0 <= row < size[0] and 0 <= col < size[1] and 0 <= place <= count):
             raise FormatError(
                 say(
-                    "{what}: pin {it} is outside the map's {size} × {size2} cells or the "
+                    "{what}: pin {pin} is outside the map's {size} × {size2} cells or the "
                     "legend's {count} tiles",
                     what=what,
-                    it=[row, col, place],
+                    pin=[row, col, place],
                     size=size[1],
                     size2=size[0],
                     count=count,

@@ -44,7 +44,9 @@ def plain_file(
             if not stat.S_ISREG(facts.st_mode):
                 raise error(
                     say(
-                        "{name} is no plain file{it}", name=path.name, it=end or say(": choose one")
+                        "{name} is no plain file{cure}",
+                        name=path.name,
+                        cure=end or say(": choose one"),
                     )
                 )
             if facts.st_size > most:

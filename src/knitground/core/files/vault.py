@@ -159,10 +159,10 @@ def write_together(
         where = at.name if at != folder else str(folder)
         raise PlaceError(
             say(
-                "{where} can not be written ({it}): all files there are as before; make room "
+                "{where} can not be written ({why}): all files there are as before; make room "
                 "or choose another folder",
                 where=where,
-                it=error.strerror or error,
+                why=error.strerror or error,
             )
         ) from error
     return list(fresh)

@@ -237,10 +237,11 @@ def _told(work: Work, joins: Joins, found: Solved) -> tuple[str, tuple[tuple[int
         others = ", ".join(say("row {r}, column {c}", r=r, c=c) for r, c in far[:3])
         return (
             say(
-                "impossible: nothing fits in row {row}, column {col} between what is given at {it}",
+                "impossible: nothing fits in row {row}, column {col} between what is given "
+                "at {sides}",
                 row=row,
                 col=col,
-                it=others or say("the border"),
+                sides=others or say("the border"),
             ),
             spots,
         )

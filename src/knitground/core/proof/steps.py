@@ -30,11 +30,12 @@ def _find(at: Proving) -> Iterator[Finding]:
                     yield Finding(
                         "steps",
                         say(
-                            "{title} takes {ms} ms for its pictures, {it} others of “{name}” take "
+                            "{title} takes {ms} ms for its pictures, {others} others of "
+                            "“{name}” take "
                             "{usual} ms: beside them it falls out of step",
                             title=at.title(tile),
                             ms=ms,
-                            it=many,
+                            others=many,
                             name=kit.name,
                             usual=usual,
                         ),

@@ -108,16 +108,16 @@ def checked_shape(shape: TileShape, width: int, height: int) -> TileShape:
         if not (-width <= x <= 2 * width and -height <= y <= 2 * height):
             raise EditError(
                 say(
-                    "corner {number_words},{number_words2} is too far from the tile of {width} × "
-                    "{height} px: give {it} to {width2} across, {it2} to {height2} down",
-                    number_words=number_words(x),
-                    number_words2=number_words(y),
+                    "corner {x},{y} is too far from the tile of {width} × "
+                    "{height} px: give {left} to {right} across, {top} to {bottom} down",
+                    x=number_words(x),
+                    y=number_words(y),
                     width=width,
                     height=height,
-                    it=-width,
-                    width2=2 * width,
-                    it2=-height,
-                    height2=2 * height,
+                    left=-width,
+                    right=2 * width,
+                    top=-height,
+                    bottom=2 * height,
                 )
             )
     if len(set(points)) < len(points) and shape.form is ShapeForm.POLYGON:

@@ -480,14 +480,14 @@ class ResizeDialog(Dialog):
             parts = ", ".join(
                 say("{count} of “{name}”", count=count, name=name) for name, count in lost.items()
             )
-            cut = say("{it}. Cut off: {parts}. Undo brings them back.", it=text, parts=parts)
+            cut = say("{sizes}. Cut off: {parts}. Undo brings them back.", sizes=text, parts=parts)
             self._tell(cut if lost else text, "warning" if lost else "note", ok=True)
 
         map_ = self.map_
         if map_.height * map_.width * len(map_.layers) <= QUIET_CELLS:
             done(cut_content(map_, asked))
             return
-        self._tell(say("{it}. Counting what is cut off…", it=text), "note", ok=True)
+        self._tell(say("{sizes}. Counting what is cut off…", sizes=text), "note", ok=True)
         work = lambda _: cut_content(map_, asked)  # noqa: E731
         Job(work, done, lambda _: None, owner=self).start()
 

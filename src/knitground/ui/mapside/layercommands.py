@@ -150,8 +150,8 @@ class LayerCommands:
         if len(numbers) != 2 or not all(1 <= int(each) <= 16_384 for each in numbers):
             self.session.warn(
                 say(
-                    "“{it}” is not a size of cells: give width × height, 1 to 16 384 px each",
-                    it=text,
+                    "“{typed}” is not a size of cells: give width × height, 1 to 16 384 px each",
+                    typed=text,
                 )
             )
             return

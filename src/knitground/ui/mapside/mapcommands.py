@@ -155,7 +155,7 @@ class MapCommands(QObject):
         numbers = re.findall(r"-?\d+", text)
         if map_ is None or len(numbers) != 2:
             self.session.warn(
-                say("“{it}” is not a cell: give a column and a row, as in 12, 7", it=text)
+                say("“{typed}” is not a cell: give a column and a row, as in 12, 7", typed=text)
             )
             return
         col, row = (int(each) for each in numbers)
@@ -205,7 +205,7 @@ class MapCommands(QObject):
         numbers = re.findall(r"-?\d+", text)
         if map_ is None or len(numbers) != 2:
             self.session.warn(
-                say("“{it}” is not a size: give width × height, as in 320 × 180", it=text)
+                say("“{typed}” is not a size: give width × height, as in 320 × 180", typed=text)
             )
             return
         width, height = (int(each) for each in numbers)

@@ -211,8 +211,8 @@ class SheetWatcher(QObject):
         if lines:
             self.session.warn(
                 say(
-                    "{it}; not to be followed: {words}; undo brings it back",
-                    it=text,
+                    "{told}; not to be followed: {words}; undo brings it back",
+                    told=text,
                     words=", ".join(lines),
                 )
             )

@@ -32,7 +32,9 @@ class BorderBox(WholeBox):
     def textFromValue(self, value: int) -> str:
         if not value:
             return say("anywhere")
-        return say("{value} off", value=value) if value > 0 else say("within {it} of", it=-value)
+        return (
+            say("{value} off", value=value) if value > 0 else say("within {cells} of", cells=-value)
+        )
 
     def validate(self, text: str, pos: int) -> tuple[QValidator.State, str, int]:
         if not any(each.isalpha() for each in text):

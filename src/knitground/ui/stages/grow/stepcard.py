@@ -457,8 +457,8 @@ class StepCard(QFrame):
         clear(self.share_grid)
         self.sliders, self.numbers, self.bars = {}, {}, {}
         for line, (name, colour) in enumerate(lines):
-            slider = Slide(0, 100, say("Share of {it}", it=name or NOTHING))
-            slider.setAccessibleName(say("Share of {it}", it=name or NOTHING))
+            slider = Slide(0, 100, say("Share of {terrain}", terrain=name or NOTHING))
+            slider.setAccessibleName(say("Share of {terrain}", terrain=name or NOTHING))
             slider.valueChanged.connect(partial(self.share, slider))
             slider.sliderReleased.connect(self.let_go)
             words = QLabel()

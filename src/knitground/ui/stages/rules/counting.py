@@ -128,7 +128,7 @@ class RuleCounter(QObject):
                 fact.could,
                 takes=fact.takes,
             )
-            counted = say("takes {it}{some}\n{counted}", it=many, some=some, counted=counted)
+            counted = say("takes {about}{some}\n{counted}", about=many, some=some, counted=counted)
         elif fired is not None and fired.state_words():
             counted += f"\n{fired.state_words()}"
         return RuleNote(counted, cells=cells)

@@ -449,10 +449,10 @@ class MarksSheet(SheetView):
         number = self.tileset.number(row, col)
         weight = self.tileset.fact(row, col).weight
         return say(
-            "tile {number}, slot {name}: {it} · weight {weight:g}",
+            "tile {number}, slot {name}: {marks} · weight {weight:g}",
             number=number,
             name=slot.title,
-            it=around or say("no marks"),
+            marks=around or say("no marks"),
             weight=weight,
         )
 

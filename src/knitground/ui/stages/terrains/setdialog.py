@@ -343,7 +343,9 @@ class SetDialog(Dialog):
         self.asked = number
         for n, each in enumerate(self.slots):
             each.setChecked(n == number)
-        self.next.setText(say("next click: {it} terrain", it=(say("first"), say("second"))[number]))
+        self.next.setText(
+            say("next click: {which} terrain", which=(say("first"), say("second"))[number])
+        )
 
     def take(self, tile: TileRef) -> None:
         """Take a tile of a sheet as the one that is asked for."""

@@ -78,7 +78,9 @@ class VariantsPanel(QWidget):
         words = key_words(kit, key) if any(key) else say("no marks")
         text = say_many("{words}: {count} tile", "{words}: {count} tiles", len(same), words=words)
         self.head.setText(
-            say("For example {it}. Click a tile for its own.", it=text) if example else text
+            say("For example {variants}. Click a tile for its own.", variants=text)
+            if example
+            else text
         )
         pictures = tuple(id(owners[each.tileset].picture) for each in same)
         if (same, pictures) != self._built:
