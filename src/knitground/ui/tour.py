@@ -16,6 +16,7 @@ from knitground.core.edit.laying import plan_cells
 from knitground.core.edit.sheets import add_tileset
 from knitground.core.files.ship.png import map_picture
 from knitground.core.files.ship.ship import ship
+from knitground.core.knit.outline import OutlineShape
 from knitground.core.model.layers import GroundLayer
 from knitground.core.model.tile import TileRef
 from knitground.core.model.tileset import Tileset
@@ -210,7 +211,7 @@ def _make(window: Window) -> None:
     dialog.take(TileRef("pans", 0, 8))
     dialog.ask_for(1)
     dialog.take(TileRef("pans", 1, 0))
-    dialog.shape.setCurrentIndex(dialog.shape.findText("tufts"))
+    dialog.shape.setCurrentIndex(dialog.shape.values.index(OutlineShape.TUFTS))
     dialog.rough.setValue(80)
     dialog.variants.setValue(2)
     dialog.resize(1280, 800)

@@ -119,7 +119,7 @@ def guess_words(guess: SetGuess) -> str:
     shown = say("{number} of {whole}", number=min(guess.combinations, whole), whole=whole)
     if guess.terrains > 2:  # not all terrains need to meet
         shown = str(guess.combinations)
-    shown += " combinations"
+    shown += say(" combinations")
     turned = _combinations_turned(guess)
     if turned > guess.combinations:
         shown += say(" ({number} with the tiles turned)", number=min(turned, whole))

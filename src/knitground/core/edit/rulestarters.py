@@ -82,14 +82,14 @@ def rule_starters(home: RuleHome) -> list[RuleStarter]:
     if kit.kind is SetKind.EDGE:
         along = [Spot(1, 0, terrain), Spot(1, 2, terrain), *_bare((0, 1), (2, 1))]
         add(
-            "Here and there",
+            say("Here and there"),
             say("Where {name} goes on straight, a third of the cells by chance", name=name),
             along,
             chance=0.33,
             ways=Ways.TURNED,
         )
-        add("Crossings", say("Where {name} comes from all sides", name=name), own)
-        add("At the map's border", say("Where {name} leaves the map", name=name),
+        add(say("Crossings"), say("Where {name} comes from all sides", name=name), own)
+        add(say("At the map's border"), say("Where {name} leaves the map", name=name),
             [Spot(1, 0, terrain), Spot(1, -2, OFF)], ways=Ways.TURNED)  # fmt: skip
         return out
     wide = [Spot(y, x, SAME if kit.kind is SetKind.RING else terrain)
@@ -101,7 +101,7 @@ def rule_starters(home: RuleHome) -> list[RuleStarter]:
         wide,
     )
     add(
-        "Every third",
+        say("Every third"),
         say("In {name} every third row and column gets another tile", name=name),
         own,
         every=(3, 3, 0, 0),
@@ -109,7 +109,7 @@ def rule_starters(home: RuleHome) -> list[RuleStarter]:
     # Beyond the border there is no place: of a corner set two vertices, of a ring set a cell.
     beyond = [(-2, 0), (-2, 2)] if kit.kind is SetKind.CORNER else [(-1, 1)]
     border = [each for each in own if (each.y, each.x) not in beyond]
-    add("At the map's border", say("Where {name} meets the end of the map", name=name),
+    add(say("At the map's border"), say("Where {name} meets the end of the map", name=name),
         [*(Spot(y, x, OFF) for y, x in beyond), *border], ways=Ways.TURNED)  # fmt: skip
     return out
 

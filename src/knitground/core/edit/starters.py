@@ -124,14 +124,14 @@ def starters(project: Project, map_: Map) -> list[Starter]:
     sea, land = (ground.wet, other if ground.wet == main else main) if ground.wet else (main, other)
     fill = NoiseStep(number, shares=_shares((land, 1.0)))
     add(
-        "Islands",
+        say("Islands"),
         say("Islands of {called} in {called2}", called=_called(land), called2=_called(sea)),
         NoiseStep(number, scale=size, shares=_shares((land, 0.4), (sea, 0.6))),
         SmoothStep(number, passes=1, least=14),
     )
     if sea:
         add(
-            "Coast",
+            say("Coast"),
             say(
                 "{called} at one side, {called2} at the other",
                 called=_called(sea),
@@ -140,12 +140,12 @@ def starters(project: Project, map_: Map) -> list[Starter]:
             fill,
             ShapeStep(number, sea, ShapeOf.GRADIENT, share=0.42, rough=0.5, turn=200.0),
         )
-        add("Lake", say("A lake of {called} with a ragged shore", called=_called(sea)), fill,
+        add(say("Lake"), say("A lake of {called} with a ragged shore", called=_called(sea)), fill,
             ShapeStep(number, sea, ShapeOf.ISLAND, share=0.3, rough=0.5))  # fmt: skip
     dense = next(iter(ground.more), other)
     free = main if dense == other else other
     add(
-        "Caves with rooms",
+        say("Caves with rooms"),
         say(
             "Rooms of {called}, each in reach, in {called2}",
             called=_called(free),
@@ -162,7 +162,7 @@ def starters(project: Project, map_: Map) -> list[Starter]:
     )
     if main:
         even = _shares(*((name, 1.0) for name in (main, other, *ground.more)))
-        add("Fields", say("Pieces of land beside each other, each of one terrain"),
+        add(say("Fields"), say("Pieces of land beside each other, each of one terrain"),
             RegionsStep(number, size=max(6.0, size / 2.5), warp=0.15, shares=even))  # fmt: skip
     if ways is not None:
         name = ways.kit.terrains[0].name
@@ -171,7 +171,7 @@ def starters(project: Project, map_: Map) -> list[Starter]:
         spots.number += later
         count = max(3, min(12, map_.height * map_.width // 400))
         add(
-            "Places and ways between",
+            say("Places and ways between"),
             say("{count} places, joined by {name}", count=count, name=name),
             patches,
             MarkersStep(spots.number, kind=_PLACE, count=count, apart=size / 1.5),

@@ -24,14 +24,15 @@ def _alike(names: Sequence[str]) -> list[list[str]]:
 
 def _find(at: Proving) -> Iterator[Finding]:
     project = at.project
-    kinds = {
-        "map": [each.name for each in project.maps],
-        "sheet": [each.name for each in project.tilesets],
-        "mix": [each.name for each in project.mixes],
-    }
+    kinds = [
+        ("map", say("map"), [each.name for each in project.maps]),
+        ("sheet", say("sheet"), [each.name for each in project.tilesets]),
+        ("mix", say("mix"), [each.name for each in project.mixes]),
+    ]
     for map_ in project.maps:
-        kinds[say("layer of “{name}”", name=map_.name)] = [each.name for each in map_.layers]
-    for kind, names in kinds.items():
+        words = say("layer of “{name}”", name=map_.name)
+        kinds.append((f"layer of “{map_.name}”", words, [each.name for each in map_.layers]))
+    for kind, words, names in kinds:
         for same in _alike(names):
             shown = ", ".join(quoted(each) for each in same)
             yield Finding(
@@ -39,7 +40,7 @@ def _find(at: Proving) -> Iterator[Finding]:
                 say(
                     "{shown}: names of a {kind} that differ only in capitals or blanks",
                     shown=shown,
-                    kind=kind,
+                    kind=words,
                 ),
                 f"{kind} {same[0].casefold()}",
                 hurt=0.3,

@@ -277,8 +277,8 @@ def _take_or_offer(session: Session, picture: Picture, patch: Patch | None) -> N
             high=high,
         ),
         {
-            "Make it a sheet": lambda: session.sheet_wanted.emit(picture, _NAME),
-            "Make it a map…": lambda: session.map_wanted.emit(picture, _NAME),
+            say("Make it a sheet"): lambda: session.sheet_wanted.emit(picture, _NAME),
+            say("Make it a map…"): lambda: session.map_wanted.emit(picture, _NAME),
         },
     )
 

@@ -89,5 +89,5 @@ class GapButton(QToolButton):
                 more=more,
             ),
             "warning",
-            {"Make them…": lambda: self.session.missing_wanted.emit(*owner)},
+            {say("Make them…"): lambda: self.session.missing_wanted.emit(*owner)},
         )

@@ -7,7 +7,7 @@ from functools import partial
 
 from PySide6.QtWidgets import QInputDialog, QMenu, QWidget
 
-from knitground.core.base.tongue import say
+from knitground.core.base.tongue import later, say
 from knitground.core.base.window import whole
 from knitground.core.edit.desk import Pointer
 from knitground.core.edit.hand import TileInHand
@@ -106,13 +106,13 @@ class LayerCommands:
                 menu.addAction(on_button(text), partial(self.add_ground, tileset.name, kit.name))
         menu.addAction(say("Tile layer"), self.add_tiles)
         menu.addAction(say("Tile layer with cells of its own…"), self.ask_own_cells)
-        menu.addAction(say("Grown layer: made by a recipe"), partial(self.add_kind, say("Grown")))
+        menu.addAction(say("Grown layer: made by a recipe"), partial(self.add_kind, later("Grown")))
         menu.addAction(
             say("Marker layer: points, areas, free pictures"),
-            partial(self.add_kind, say("Markers")),
+            partial(self.add_kind, later("Markers")),
         )
         menu.addAction(
-            say("Tint layer: colours over what lies beneath"), partial(self.add_kind, say("Tint"))
+            say("Tint layer: colours over what lies beneath"), partial(self.add_kind, later("Tint"))
         )
         return menu
 
@@ -121,7 +121,7 @@ class LayerCommands:
         map_ = self.session.map
         if map_ is None:
             return
-        name = free_name(kind, [layer.name for layer in map_.layers])
+        name = free_name(say(kind), [layer.name for layer in map_.layers])
         make = {
             "Grown": map_.new_grown_layer, "Markers": map_.new_marker_layer,
             "Tint": map_.new_tint_layer,

@@ -113,7 +113,7 @@ class ProjectFiles(QObject):
         missing = next((t for t in opened.project.tilesets if t.picture is None), None)
         text = " · ".join(opened.warnings)
         if missing is not None:
-            self.session.offer(text, {"Find it…": lambda: self.sheets.ask_missing(missing)})
+            self.session.offer(text, {say("Find it…"): lambda: self.sheets.ask_missing(missing)})
         else:
             self.session.warn(text)
 
@@ -250,9 +250,9 @@ class ProjectFiles(QObject):
     def ask_conflict(self, text: str) -> str:
         """Ask: “overwrite”, “elsewhere” or “cancel”."""
         buttons = {
-            "Save elsewhere…": ("elsewhere", Role.ActionRole),
-            "Overwrite": ("overwrite", Role.DestructiveRole),
-            "Cancel": ("cancel", Role.RejectRole),
+            say("Save elsewhere…"): ("elsewhere", Role.ActionRole),
+            say("Overwrite"): ("overwrite", Role.DestructiveRole),
+            say("Cancel"): ("cancel", Role.RejectRole),
         }
         more = say("Overwriting keeps what is there now as NAME.previous.")
         return ask(self.shell, say("Files on disk have changed"), f"{text}.", buttons, more)
@@ -272,9 +272,9 @@ class ProjectFiles(QObject):
         if self.session.doc.is_saved or nothing:
             return True
         buttons = {
-            "Save": ("save", Role.AcceptRole),
-            "Don't save": ("drop", Role.DestructiveRole),
-            "Cancel": ("stay", Role.RejectRole),
+            say("Save"): ("save", Role.AcceptRole),
+            say("Don't save"): ("drop", Role.DestructiveRole),
+            say("Cancel"): ("stay", Role.RejectRole),
         }
         text = say("“{name}” has changes that are not saved.", name=project.name)
         answer = ask(self.shell, say("Unsaved changes"), text, buttons)
@@ -297,7 +297,8 @@ class ProjectFiles(QObject):
     def _tell_no_copy(self, why: str) -> None:
         """Unsaved work is in memory only: somebody should know."""
         self.session.offer(
-            say("No copy of what is not saved can be kept: {why}", why=why), {"Save now": self.save}
+            say("No copy of what is not saved can be kept: {why}", why=why),
+            {say("Save now"): self.save},
         )
 
     def offer_copies(self) -> bool:
@@ -312,9 +313,9 @@ class ProjectFiles(QObject):
         )
         more = say(" {count} more wait.", count=len(copies) - 1) if len(copies) > 1 else ""
         buttons = {
-            "Take up the copy": ("take", Role.AcceptRole),
-            "Throw it away": ("drop", Role.DestructiveRole),
-            "Later": ("later", Role.RejectRole),
+            say("Take up the copy"): ("take", Role.AcceptRole),
+            say("Throw it away"): ("drop", Role.DestructiveRole),
+            say("Later"): ("later", Role.RejectRole),
         }
         answer = ask(
             self.shell,

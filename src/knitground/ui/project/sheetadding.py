@@ -79,9 +79,9 @@ class SheetAdder:
     def ask_many(self, count: int) -> str:
         """Ask what several pictures are: “sheets”, “loose” (one tileset of them), or “cancel”."""
         buttons = {
-            "Sheets": ("sheets", Role.AcceptRole),
-            "Loose pictures": ("loose", Role.AcceptRole),
-            "Cancel": ("cancel", Role.RejectRole),
+            say("Sheets"): ("sheets", Role.AcceptRole),
+            say("Loose pictures"): ("loose", Role.AcceptRole),
+            say("Cancel"): ("cancel", Role.RejectRole),
         }
         more = say(
             "Sheets are each cut into tiles. Loose pictures of any size become the tiles of one "
@@ -120,9 +120,9 @@ class SheetAdder:
     def ask_frames(self, tileset: Tileset, count: int) -> str:
         """Ask what frames become: “tiles”, an “animation”, or the “first” one the sheet."""
         buttons = {
-            "Each frame a tile": ("tiles", Role.AcceptRole),
-            "One tile that moves": ("animation", Role.AcceptRole),
-            "First frame only": ("first", Role.RejectRole),
+            say("Each frame a tile"): ("tiles", Role.AcceptRole),
+            say("One tile that moves"): ("animation", Role.AcceptRole),
+            say("First frame only"): ("first", Role.RejectRole),
         }
         text = say("“{sheet}” has {count} frames.", sheet=tileset.sheet, count=count)
         return ask(self.parent_widget, say("An animation"), text, buttons)

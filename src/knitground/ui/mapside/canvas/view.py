@@ -305,7 +305,7 @@ class MapView(MapPicture):
                 columns=columns,
                 rows=rows,
             ),
-            {"Grow the map here": lambda: self.session.resize_map(map_, margins)},
+            {say("Grow the map here"): lambda: self.session.resize_map(map_, margins)},
         )
 
     def _release(self) -> None:

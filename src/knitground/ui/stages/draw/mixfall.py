@@ -45,7 +45,7 @@ class BorderBox(WholeBox):
     def valueFromText(self, text: str) -> int:
         number = next((int(word) for word in text.replace("-", " -").split()
                        if word.lstrip("-").isdecimal()), 0)  # fmt: skip
-        return -number if "within" in text else number
+        return -number if text == self.textFromValue(-number) else number
 
 
 def _names(first: str, names: Iterable[str], chosen: str) -> list[tuple[str, object]]:

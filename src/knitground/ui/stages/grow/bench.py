@@ -327,10 +327,10 @@ class GrowBench(Stage):
 
     def _ask_painted(self, name: str, cells: int) -> Over | None:
         answers = {
-            "Grow on a layer of its own": (Over.OWN.name, Role.AcceptRole),
-            "Round what is painted": (Over.ROUND.name, Role.ActionRole),
-            "Instead of it": (Over.INSTEAD.name, Role.DestructiveRole),
-            "Cancel": ("", Role.RejectRole),
+            say("Grow on a layer of its own"): (Over.OWN.name, Role.AcceptRole),
+            say("Round what is painted"): (Over.ROUND.name, Role.ActionRole),
+            say("Instead of it"): (Over.INSTEAD.name, Role.DestructiveRole),
+            say("Cancel"): ("", Role.RejectRole),
         }
         answer = ask(
             self.window(),
@@ -626,7 +626,10 @@ class GrowBench(Stage):
             return
         path = folder / f"{file_stem(name)}{RECIPE_END}"
         if path.exists():
-            answers = {"Replace it": ("yes", Role.DestructiveRole), "Cancel": ("", Role.RejectRole)}
+            answers = {
+                say("Replace it"): ("yes", Role.DestructiveRole),
+                say("Cancel"): ("", Role.RejectRole),
+            }
             if not ask(self.window(), say("There is one of that name"),
                        say("A recipe “{name}” is kept already.", name=name), answers):  # fmt: skip
                 return

@@ -47,8 +47,10 @@ class Offers(QObject):
             return
         first, layer = new[0], new[0].layer
         cures: dict[str, Callable[[], object]] = {
-            "Mark one…": lambda: session.marks_wanted.emit(first.owner, first.kit, first.terrain),
-            "Make one…": lambda: session.missing_wanted.emit(first.owner, first.kit),
+            say("Mark one…"): lambda: session.marks_wanted.emit(
+                first.owner, first.kit, first.terrain
+            ),
+            say("Make one…"): lambda: session.missing_wanted.emit(first.owner, first.kit),
         }
 
         def leave_out() -> None:
@@ -85,13 +87,13 @@ class Offers(QObject):
             self.run_wanted.emit()
 
         words = say("Step {place}: {words}", place=place + 1, words=made.words)
-        cures: dict[str, Callable[[], object]] = {"Show": show, "Free those cells": free}
+        cures: dict[str, Callable[[], object]] = {say("Show"): show, say("Free those cells"): free}
         step = map_.recipe.steps[place] if place < len(map_.recipe.steps) else None
-        if isinstance(step, SolveStep) and made.words.startswith("impossible"):
+        if isinstance(step, SolveStep) and not step.gaps:
             new = replace(step, gaps=True)
-            cures["Leave gaps"] = lambda: self.step_wanted.emit(place, new)
+            cures[say("Leave gaps")] = lambda: self.step_wanted.emit(place, new)
             found_set = session.project.set_of(step.tileset, step.set_name)
             if step.source is SolveFrom.MARKS and found_set is not None:
                 owner, kit = found_set
-                cures["Make the tile…"] = lambda: session.missing_wanted.emit(owner, kit)
+                cures[say("Make the tile…")] = lambda: session.missing_wanted.emit(owner, kit)
         session.offer(words, cures)

@@ -172,10 +172,10 @@ class Runs(QObject):
         map_, recipe = order.map_, order.recipe
         for layer in painted_over(map_, recipe):
             answers = {
-                "Round what is painted": (Over.ROUND.name, Role.AcceptRole),
-                "Grow on a layer of its own": (Over.OWN.name, Role.ActionRole),
-                "Instead of it": (Over.INSTEAD.name, Role.DestructiveRole),
-                "Cancel": ("", Role.RejectRole),
+                say("Round what is painted"): (Over.ROUND.name, Role.AcceptRole),
+                say("Grow on a layer of its own"): (Over.OWN.name, Role.ActionRole),
+                say("Instead of it"): (Over.INSTEAD.name, Role.DestructiveRole),
+                say("Cancel"): ("", Role.RejectRole),
             }
             count = int(cells_painted(layer).sum())
             answer = ask(

@@ -58,7 +58,7 @@ class Knots:
         large = self._large
         if large is not None and large.map == map_.name:
             for cell in large.places:
-                yield cell_on_map(map_, large, cell), say("large knot")
+                yield cell_on_map(map_, large, cell), "large knot"
 
 
 class ProofBench(Stage):
@@ -282,7 +282,7 @@ class ProofBench(Stage):
                     self.session.project.tileset_named(finding.tile.tileset)
                 )
             self.session.note(
-                say("Mend it in {stage}", stage=CHECKS[finding.check].stage.capitalize())
+                say("Mend it in {stage}", stage=say(CHECKS[finding.check].stage.capitalize()))
             )
             return
         self.session.choose_map(map_)

@@ -351,8 +351,8 @@ class SliceBench(Stage):
     def confirm(self, lost: list[str]) -> bool:
         """List what can not follow a new slicing and ask whether to go on."""
         buttons = {
-            "Slice anyway": (say("go on"), Role.AcceptRole),
-            "Cancel": ("stay", Role.RejectRole),
+            say("Slice anyway"): (say("go on"), Role.AcceptRole),
+            say("Cancel"): ("stay", Role.RejectRole),
         }
         text = say("No tile of the new slicing covers the same pixels for:")
         more = "\n".join(lost) + say("\n\nUndo brings them back.")
