@@ -10,17 +10,15 @@ from knitground.core.base.tongue import say
 from knitground.core.files.layer_io import layer_from_file, layer_to_file
 from knitground.core.files.mapformats import MapFile
 from knitground.core.files.recipeformats import (
-    MixStepFile,
     NoiseStepFile,
     RecipeFile,
-    RewriteStepFile,
     ShareFile,
     UnknownStepFile,
 )
 from knitground.core.model.lattice import Grid, GridKind
 from knitground.core.model.limits import MAX_CELLS
 from knitground.core.model.map import Map
-from knitground.core.model.recipe import MixStep, NoiseStep, Recipe, RewriteStep, Step, UnknownStep
+from knitground.core.model.recipe import NoiseStep, Recipe, Step, UnknownStep
 
 
 def map_to_file(map_: Map) -> MapFile:
@@ -51,28 +49,14 @@ def recipe_to_file(recipe: Recipe) -> RecipeFile:
 
 
 def _step_to_file(step: Step) -> Any:
-    common: dict[str, Any] = {
-        "name": step.name, "active": step.active, "salt": step.salt, "where": list(step.where),
-    }  # fmt: skip
     if isinstance(step, UnknownStep):
         return UnknownStepFile(**(json.loads(step.raw) | {"active": step.active}))
-    if isinstance(step, RewriteStep):
-        return RewriteStepFile(
-            layer=step.layer, rules=step.rules, source=step.source, passes=step.passes,
-            copies=step.copies, **common,
-        )  # fmt: skip
-    if isinstance(step, MixStep):
-        return MixStepFile(
-            layer=step.layer, mix=step.mix, density=step.density, on=step.on,
-            terrains=list(step.terrains), place=step.place,  # type: ignore[arg-type]
-            **common,
-        )  # fmt: skip
     if isinstance(step, NoiseStep):
         return NoiseStepFile(
+            name=step.name, active=step.active, salt=step.salt, where=list(step.where),
             layer=step.layer, scale=step.scale, octaves=step.octaves, form=step.form,
             stretch=step.stretch, turn=step.turn,
             shares=[ShareFile(terrain=name, share=share) for name, share in step.shares],
-            **common,
         )  # fmt: skip
     return step
 
@@ -81,22 +65,14 @@ def _step_from_file(file: Any) -> Step:
     if isinstance(file, UnknownStepFile):
         raw = json.dumps(file.model_dump(mode="json"), sort_keys=True)
         return UnknownStep(file.layer, file.step, raw, name=file.name, active=file.active)
-    if not isinstance(file, NoiseStepFile | MixStepFile | RewriteStepFile):
-        step: Step = file
-        return step
-    common: dict[str, Any] = {
-        "name": file.name, "active": file.active, "salt": file.salt, "where": tuple(file.where),
-    }  # fmt: skip
-    if isinstance(file, RewriteStepFile):
-        return RewriteStep(file.layer, file.rules, file.source, file.passes, file.copies, **common)
-    if isinstance(file, MixStepFile):
-        return MixStep(
-            file.layer, file.mix, file.density, file.on, tuple(file.terrains), file.place, **common
-        )
-    shares = tuple((each.terrain, each.share) for each in file.shares)
-    return NoiseStep(
-        file.layer, file.scale, file.octaves, shares, file.form, file.stretch, file.turn, **common
-    )
+    if isinstance(file, NoiseStepFile):
+        shares = tuple((each.terrain, each.share) for each in file.shares)
+        return NoiseStep(
+            file.layer, file.scale, file.octaves, shares, file.form, file.stretch, file.turn,
+            name=file.name, active=file.active, salt=file.salt, where=tuple(file.where),
+        )  # fmt: skip
+    step: Step = file
+    return step
 
 
 def recipe_from_file(file: RecipeFile) -> Recipe:

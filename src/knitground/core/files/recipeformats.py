@@ -25,13 +25,11 @@ from knitground.core.model.limits import (
     Name,
     Number,
     Octaves,
-    Part,
-    Passes,
     Seed,
     Weight,
     Word,
 )
-from knitground.core.model.recipe import NEW_STEPS, NoiseForm, Stretch, Turned
+from knitground.core.model.recipe import PLAIN_STEPS, NoiseForm, Stretch, Turned
 
 RECIPE_FORMAT: Final = "knitground/recipe"
 
@@ -46,13 +44,24 @@ class ShareFile(FilePart):
     share: Weight
 
 
-class _StepPart(FilePart):
-    """What all steps have; what is as it is by itself is not written."""
+class NoiseStepFile(FilePart):
+    """Recipe step: noise ground. A share of terrain "" is nothing, in ring and edge sets.
+
+    Of what all steps have, and of how noise is bent, what is as it is by itself is not written.
+    """
 
     name: Word = ""
     active: bool = True
     salt: Number | None = None
     where: Annotated[list[Condition], Field(max_length=16)] = []
+    step: Literal["noise ground"] = "noise ground"
+    layer: Number
+    scale: Cells = 16.0
+    octaves: Octaves = 4
+    shares: Annotated[list[ShareFile], Field(max_length=256)] = []
+    form: NoiseForm = NoiseForm.PLAIN
+    stretch: Stretch = 1.0
+    turn: Turned = 0.0
 
     @model_serializer(mode="wrap")
     def _sparse(self, handler: SerializerFunctionWrapHandler) -> dict[str, Any]:
@@ -73,49 +82,10 @@ def _sparse_condition(each: Condition) -> dict[str, Any]:
     return value
 
 
-class NoiseStepFile(_StepPart):
-    """Recipe step: noise ground. A share of terrain "" is nothing, in ring and edge sets."""
-
-    step: Literal["noise ground"] = "noise ground"
-    layer: Number
-    scale: Cells = 16.0
-    octaves: Octaves = 4
-    shares: Annotated[list[ShareFile], Field(max_length=256)] = []
-    form: NoiseForm = NoiseForm.PLAIN
-    stretch: Stretch = 1.0
-    turn: Turned = 0.0
-
-
-class MixStepFile(_StepPart):
-    """Recipe step: mix fill. `on` is the number of the ground layer that says where, 0 for none."""
-
-    step: Literal["mix fill"] = "mix fill"
-    layer: Number
-    mix: Name
-    density: Part = 0.2
-    on: Number = 0
-    terrains: Annotated[list[Name], Field(max_length=64)] = []
-    place: Literal["inside", "where they meet"] = "inside"
-
-
-class RewriteStepFile(_StepPart):
-    """Recipe step: rewrite. `source` is the number of the layer that the rules read."""
-
-    step: Literal["rewrite"] = "rewrite"
-    layer: Number
-    rules: Name
-    source: Number
-    passes: Passes = 1
-    copies: bool = False
-
-
 def _sparse_step(each: Any) -> dict[str, Any]:
     kind = type(each)
     value: dict[str, Any] = TypeAdapter(kind).dump_python(each, mode="json", exclude_defaults=True)
     return {"step": each.step, **value}
-
-
-_FILES = {"noise ground": NoiseStepFile, "mix fill": MixStepFile, "rewrite": RewriteStepFile}
 
 
 def _kind_of_step(value: Any) -> str:
@@ -123,9 +93,9 @@ def _kind_of_step(value: Any) -> str:
     return name if isinstance(name, str) and name in _KNOWN else "unknown"
 
 
-_NEW = {get_args(get_type_hints(each)["step"])[0]: each for each in NEW_STEPS}
+_PLAIN = {get_args(get_type_hints(each)["step"])[0]: each for each in PLAIN_STEPS}
 
-_KNOWN = {*_FILES, *_NEW}
+_KNOWN = {"noise ground", *_PLAIN}
 
 
 class UnknownStepFile(BaseModel):
@@ -139,11 +109,12 @@ class UnknownStepFile(BaseModel):
     active: bool = True
 
 
-_TAGGED: Any = Union[  # noqa: UP007 - made of a list
-    tuple(
-        [Annotated[each, Tag(name)] for name, each in _FILES.items()]
-        + [Annotated[each, PlainSerializer(_sparse_step), Tag(name)] for name, each in _NEW.items()]
-        + [Annotated[UnknownStepFile, Tag("unknown")]]
+_TAGGED: Any = Union[
+    (
+        *(Annotated[each, PlainSerializer(_sparse_step), Tag(name)]
+          for name, each in _PLAIN.items()),
+        Annotated[NoiseStepFile, Tag("noise ground")],
+        Annotated[UnknownStepFile, Tag("unknown")],
     )
 ]  # fmt: skip
 

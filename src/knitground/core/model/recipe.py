@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 from enum import StrEnum
-from typing import Annotated, Any, ClassVar, Literal
+from typing import Annotated, Any, ClassVar, Literal, get_args
 
 from annotated_types import Ge, Le, MaxLen
 
@@ -69,7 +69,8 @@ class NoiseStep(AnyStep):
     turn: Turned = 0.0
 
 
-PLACES = ("inside", "where they meet")
+MixPlace = Literal["inside", "where they meet"]
+PLACES: tuple[MixPlace, ...] = get_args(MixPlace)
 
 
 @dataclass(frozen=True)
@@ -92,7 +93,10 @@ class MixStep(AnyStep):
     density: Part = 0.2
     on: Number = 0
     terrains: Names = ()
-    place: str = "inside"
+    place: MixPlace = "inside"
+    step: Literal["mix fill"] = field(default="mix fill", kw_only=True)
+
+    __pydantic_config__: ClassVar[dict[str, object]] = FORBID_MORE
 
 
 @dataclass(frozen=True)
@@ -113,6 +117,9 @@ class RewriteStep(AnyStep):
     source: Number
     passes: Passes = 1
     copies: bool = False
+    step: Literal["rewrite"] = field(default="rewrite", kw_only=True)
+
+    __pydantic_config__: ClassVar[dict[str, object]] = FORBID_MORE
 
 
 @dataclass(frozen=True)
@@ -325,9 +332,9 @@ Step = (
     NoiseStep | MixStep | RewriteStep | SmoothStep | RegionsStep | ShapeStep | RouteStep
     | ScatterStep | BorderStep | TintStep | MarkersStep | SolveStep | UnknownStep
 )  # fmt: skip
-NEW_STEPS: tuple[Any, ...] = (
-    SmoothStep, RegionsStep, ShapeStep, RouteStep, ScatterStep, BorderStep, TintStep, MarkersStep,
-    SolveStep,
+PLAIN_STEPS: tuple[Any, ...] = (
+    MixStep, RewriteStep, SmoothStep, RegionsStep, ShapeStep, RouteStep, ScatterStep, BorderStep,
+    TintStep, MarkersStep, SolveStep,
 )  # fmt: skip
 """Kinds of steps whose files are written as they are."""
 
