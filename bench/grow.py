@@ -124,6 +124,11 @@ def step_rows() -> list[Row]:
     def lead() -> object:
         return join_places(costs, [(10, 10), (1000, 990)], wrap=False)
 
+    twelve = [(97 * n % SIDE, 411 * n % SIDE) for n in range(12)]
+
+    def join() -> object:
+        return join_places(costs, twelve, wrap=True)
+
     spent = sorted(timed(strew) for _ in range(3))[1]
     field_of = noise_field(SIDE, SIDE, 16, 4, 1)
     inside = np.abs(np.diff(field_of, axis=0)).mean()
@@ -136,8 +141,10 @@ def step_rows() -> list[Row]:
               6, 5),
         ratio("a route across", "distance_transform_edt", lead,
               lambda: distance_transform_edt(mask), 3, 5),
+        ratio("ways between 12 places", "distance_transform_edt", join,
+              lambda: distance_transform_edt(mask), 12, 3),
         ratio("regions", "gaussian_filter(8, wrap)",
-              lambda: regions((SIDE, SIDE), 24, 0.5, 1, wrap=True), smooth, 60, 3),
+              lambda: regions((SIDE, SIDE), 24, 0.5, 1, wrap=True), smooth, 10, 3),
         ratio("a pass of smoothing", "gaussian_filter(8, wrap)",
               lambda: majority(ground, free, wrap=True, keeps=True), smooth, 30, 3),
         Row("scatter of 4 props, seconds", "1.5 s", spent * 1000, 1500.0, spent / 1.5, 1.0),

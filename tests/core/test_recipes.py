@@ -23,6 +23,7 @@ from knitground.core.files.opening import open_project
 from knitground.core.files.recipefile import read_recipe, write_recipe
 from knitground.core.files.recipeformats import RecipeFile
 from knitground.core.files.saving import save_project
+from knitground.core.grow import regions as regioning
 from knitground.core.grow.distance import far_from, parts_of
 from knitground.core.grow.joins import Joins, from_pixels
 from knitground.core.grow.kinds import STEP_KINDS
@@ -243,6 +244,20 @@ def test_regions_are_whole_fit_the_torus_and_have_about_their_shares(demo):
     assert all(abs(laid - 0.5) < 0.08 for _, _, laid in made.shares)
 
 
+@pytest.mark.parametrize(("size", "each", "warp", "wrap"), [
+    ((60, 80), 12, 1.0, True), ((61, 79), 12, 1.0, False), ((10, 9), 6, 1.0, True),
+    ((5, 90), 4, 0.5, True), ((40, 40), 64, 0.0, True),
+])  # fmt: skip
+def test_points_that_are_passed_over_are_not_the_nearest(monkeypatch, size, each, warp, wrap):
+    quick = regions(size, each, warp, 3, wrap=wrap)
+    monkeypatch.setattr(regioning, "_NEAR", [*regioning._NEAR, *regioning._FAR])
+    monkeypatch.setattr(regioning, "_FAR", [])
+    numbers, count, edge = regions(size, each, warp, 3, wrap=wrap)
+    assert count == quick[1]
+    assert (numbers == quick[0]).all()
+    assert np.array_equal(edge, quick[2], equal_nan=True)
+
+
 def test_rooms_are_closed_by_walls_and_joined_by_passages(place):
     g = place
     (made,) = g.run(RegionsStep(g.ground.number, 10, 0.2, (("crust", 1.0),), "brine", 2))
@@ -338,6 +353,30 @@ def test_routes_are_the_cheapest_there_are(seed, wrap):
     assert sum(int(costs[at]) for at in cells[:-1]) == wanted[end]
     steps = [abs(a[0] - b[0]) + abs(a[1] - b[1]) for a, b in itertools.pairwise(path)]
     assert all(each == 1 for each in steps)
+
+
+@given(st.integers(0, 2**31), st.booleans())
+def test_each_way_is_the_cheapest_to_what_is_joined_by_then(seed, wrap):
+    """One search goes on from way to way; each is held to one that begins anew."""
+    rng = np.random.default_rng(seed)
+    costs = rng.integers(0, 30, (14, 17)).astype(np.int32)
+    ends = list(dict.fromkeys(map(tuple, rng.integers(0, 14, (7, 2)).tolist())))
+    paths, lost = join_places(costs, ends, wrap=wrap)
+    open_ = [end for end in ends if costs[end] > 0]
+    joined = np.zeros(costs.shape, bool)
+    for first in open_[:1]:
+        joined[first] = True
+    for path in paths:
+        far = distances(costs, joined, wrap=wrap)
+        left = [end for end in open_[1:] if not joined[end] or end == path[0]]
+        assert far[path[0]] == min(far[end] for end in left)
+        cells = [(r % 14, c % 17) for r, c in path]
+        assert joined[cells[-1]]
+        assert sum(int(costs[at]) for at in cells[:-1]) == far[path[0]]
+        joined[tuple(zip(*cells))] = True
+    assert {path[0] for path in paths} | set(lost) | set(open_[:1]) == set(ends)
+    far = distances(costs, joined, wrap=wrap)
+    assert all(costs[end] == 0 or far[end] >= 2**30 for end in lost)
 
 
 def test_routes_join_markers_never_cross_and_meet_over_the_border(place):

@@ -8,9 +8,12 @@ lacks most.
 
 from __future__ import annotations
 
+from typing import Any
+
 import numpy as np
 from numpy.typing import NDArray
 
+from knitground.core.base.bands import in_bands
 from knitground.core.base.errors import GrowError
 from knitground.core.base.hashing import cell_numbers, mix_one
 from knitground.core.base.tongue import say
@@ -29,6 +32,13 @@ from knitground.core.model.layers import GroundLayer
 from knitground.core.model.recipe import RegionsStep
 
 Numbers = NDArray[np.int32]
+_NEAR = [(down, across) for down in (-1, 0, 1) for across in (-1, 0, 1)]
+_FAR = [
+    (down, across)
+    for down in range(-2, 3)
+    for across in range(-2, 3)
+    if (down, across) not in _NEAR
+]
 
 
 def run_regions(work: Work, step: RegionsStep) -> list[Grown]:
@@ -78,33 +88,84 @@ def regions(
         scale = max(2.0, each * 0.6)
         y = y + warp * 0.28 * each * noise_field(high, wide, scale, 4, mix_one(seed, 5))
         x = x + warp * 0.28 * each * noise_field(high, wide, scale, 4, mix_one(seed, 6))
-    at_row = np.floor(y * rows / high).astype(np.int64)
-    at_col = np.floor(x * cols / wide).astype(np.int64)
-    best = np.full(size, np.inf, np.float32)
-    second = np.full(size, np.inf, np.float32)
-    numbers = np.zeros(size, np.int32)
-    reach = range(-2, 3)
-    seen: set[tuple[int, int]] = set()
-    for down in reach:
-        for across in reach:
-            seen.add((down, across))
-            row, col = at_row + down, at_col + across
-            off_y = np.floor_divide(row, rows) * high
-            off_x = np.floor_divide(col, cols) * wide
-            there = wrap | ((off_y == 0) & (off_x == 0))
-            row, col = row % rows, col % cols
-            gap_y = point_y[row, col] + off_y - y
-            gap_x = point_x[row, col] + off_x - x
-            far = np.where(there, np.hypot(gap_y, gap_x), np.inf).astype(np.float32)
-            number = (row * cols + col).astype(np.int32)
-            nearer = far < best
+    at_row = np.floor(y * rows / high).astype(np.int32)
+    at_col = np.floor(x * cols / wide).astype(np.int32)
+    points = _Points(
+        (at_row.min() - 2, at_row.max() + 3), (at_col.min() - 2, at_col.max() + 3),
+        point_y, point_x, size, wrap=wrap,
+    )  # fmt: skip
+    places = points.place(at_row, at_col)
+    numbers, edge = np.empty(size, np.int32), np.empty(size, np.float32)
+
+    def find(top: int, bottom: int) -> None:
+        part = slice(top, bottom)
+        numbers[part], edge[part] = points.nearest(places[part], y[part], x[part])
+
+    in_bands(find, high, wide)
+    return numbers, rows * cols, edge
+
+
+class _Points:
+    """The points round the squares in which places lie, and their copies beyond a border."""
+
+    def __init__(
+        self, rows: tuple[int, int], cols: tuple[int, int], point_y: NDArray[np.float64],
+        point_x: NDArray[np.float64], size: tuple[int, int], *, wrap: bool,
+    ) -> None:  # fmt: skip
+        high, wide = point_y.shape
+        self.top, self.left, self.wide = rows[0], cols[0], cols[1] - cols[0]
+        down, row = np.divmod(np.arange(*rows)[:, None], high)
+        across, col = np.divmod(np.arange(*cols)[None, :], wide)
+        there = wrap | ((down == 0) & (across == 0))
+        self.y = np.where(there, point_y[row, col] + down * size[0], np.inf).ravel()
+        self.x = np.where(there, point_x[row, col] + across * size[1], np.inf).ravel()
+        self.numbers = (row * wide + col).astype(np.int32).ravel()
+        # A place lies in its square, and points not nearer to their squares' sides than 0.12.
+        self.sure = np.float32(1.119 * min(size[0] / high, size[1] / wide))
+
+    def place(self, row: NDArray[np.int32], col: NDArray[np.int32]) -> NDArray[np.int32]:
+        """Give the place of a square's point in the lists."""
+        return np.asarray((row - self.top) * self.wide + (col - self.left), np.int32)
+
+    def nearest(
+        self, places: NDArray[np.int32], y: NDArray[Any], x: NDArray[Any]
+    ) -> tuple[Numbers, NDArray[np.float32]]:
+        """Number the nearest point, and tell how much further the second nearest is."""
+        found = (
+            np.zeros(places.shape, np.int32), np.full(places.shape, np.inf, np.float32),
+            np.full(places.shape, np.inf, np.float32),
+        )  # fmt: skip
+        self._look(_NEAR, places, y, x, found)
+        # Points two squares away are further than the second nearest nearly everywhere.
+        open_ = np.nonzero(found[2] > self.sure)
+        if len(open_[0]):
+            some = (found[0][open_], found[1][open_], found[2][open_])
+            self._look(_FAR, places[open_], y[open_], x[open_], some)
+            for whole, part in zip(found, some):
+                whole[open_] = part
+        return found[0], found[2] - found[1]
+
+    def _look(
+        self, ways: list[tuple[int, int]], places: NDArray[np.int32], y: NDArray[Any],
+        x: NDArray[Any], found: tuple[Numbers, NDArray[np.float32], NDArray[np.float32]],
+    ) -> None:  # fmt: skip
+        numbers, best, second = found
+        for down, across in ways:
+            at = places + np.int32(down * self.wide + across)
+            gap_y, gap_x = self.y.take(at), self.x.take(at)
+            gap_y -= y
+            gap_x -= x
+            gap_y *= gap_y
+            gap_x *= gap_x
+            gap_y += gap_x
+            far = np.sqrt(gap_y, out=gap_y).astype(np.float32)
+            number = self.numbers.take(at)
             # A lattice of one or two rows meets itself: the same point again is no second one.
             other = number != numbers
-            second = np.where(nearer & other, best, np.where(other, np.minimum(second, far),
-                                                             second))  # fmt: skip
-            numbers = np.where(nearer, number, numbers)
-            best = np.where(nearer, far, best)
-    return numbers, rows * cols, second - best
+            nearer = far < best
+            np.minimum(second, np.maximum(far, best), out=second, where=other)
+            np.copyto(numbers, number, where=nearer)
+            np.minimum(best, far, out=best)
 
 
 def _dealt(sizes: NDArray[np.int64], asked: dict[int, float], seed: int) -> Places:

@@ -154,26 +154,23 @@ def join_places(
     costs = costs.copy()
     if ways is not None:
         costs[ways & (costs > 0)] = KNOWN
-    reached = np.zeros(costs.shape, np.bool_)
     lost = [end for end in ends if costs[end] == 0]
     open_ = [end for end in ends if costs[end] > 0]
     if not open_:
         return [], lost
-    reached[open_[0]] = True
-    open_ = open_[1:]
+    search = _Search(costs, wrap=wrap)
+    reached = [open_.pop(0)]
     paths: list[Path] = []
     while open_:
-        far = distances(costs, reached, wrap=wrap, until=open_)
+        search.run(search.numbers(reached), search.numbers(open_))
+        far = search.distances
         near = [end for end in open_ if far[end] < _FAR]
         if not near:
             return paths, lost + open_
         end = min(near, key=lambda each: (int(far[each]), each))
         path = way_back(costs, far, end, wrap=wrap)
         paths.append(path)
-        for row, col in path:
-            at = (row % costs.shape[0], col % costs.shape[1])
-            reached[at] = True
-            costs[at] = KNOWN
+        reached = [(row % costs.shape[0], col % costs.shape[1]) for row, col in path]
         open_.remove(end)
     return paths, lost
 
@@ -195,55 +192,70 @@ def distances(costs: Costs, sources: Mask, *, wrap: bool, until: list[Cell] | No
     A bucket takes as many levels as the cheapest step costs: no cell of it can be reached by way
     of another one of it, so that all of them are final at once.
     """
-    high, wide = costs.shape
-    field = np.pad(costs, 1).ravel()  # the rim is never entered: neighbours are fixed steps away
-    alias = np.pad(np.arange(high * wide, dtype=np.int32).reshape(high, wide), 1, mode="wrap")
-    alias += 2 * (alias // wide) + wide + 3
-    search = _Search(field, alias.ravel() if wrap else None, wide + 2)
-    inside = np.zeros((high + 2, wide + 2), np.bool_)
-    inside[1:-1, 1:-1] = sources
-    targets = np.array([(row + 1) * (wide + 2) + col + 1 for row, col in until or []], np.intp)
-    search.run(np.flatnonzero(inside.ravel()), targets)
-    return np.ascontiguousarray(search.far.reshape(high + 2, wide + 2)[1:-1, 1:-1])
+    search = _Search(costs, wrap=wrap)
+    search.run(search.numbers(np.argwhere(sources)), search.numbers(until or []))
+    return np.ascontiguousarray(search.distances)
 
 
 class _Search:
-    """Distances on a flat field with a rim; `alias` leads from the rim to the far side."""
+    """Distances on a flat field with a rim; `alias` leads from the rim to the far side.
 
-    def __init__(self, costs: Costs, alias: Costs | None, wide: int) -> None:
-        self.open = costs > 0
-        self.costs, self.alias = np.where(self.open, costs, _FAR), alias
-        self.steps = (-wide, wide, -1, 1)
-        self.far = np.full(costs.size, _FAR, np.int32)
-        self._last = np.empty(costs.size, np.int32)
+    More sources may come after it has run: what is nearer by them is found, all else stands.
+    """
+
+    def __init__(self, costs: Costs, *, wrap: bool) -> None:
+        high, wide = costs.shape
+        self.size = (high + 2, wide + 2)
+        field = np.pad(costs, 1).ravel()  # the rim is never entered: neighbours are at fixed steps
+        self.open = field > 0
+        self.costs = np.where(self.open, field, _FAR)
+        self.alias = None
+        if wrap:
+            alias = np.pad(np.arange(high * wide, dtype=np.int32).reshape(high, wide), 1,
+                           mode="wrap")  # fmt: skip
+            self.alias = (alias + (2 * (alias // wide) + wide + 3)).ravel()
+        self.steps = (-wide - 2, wide + 2, -1, 1)
+        self.far = np.full(field.size, _FAR, np.int32)
+        self._width = 0
+        self._buckets: dict[int, list[NDArray[Any]]] = {}
+        self._last = np.empty(field.size, np.int32)
+
+    def numbers(self, cells: Any) -> NDArray[np.intp]:
+        """Number cells, [(row, column), …], as the flat field does."""
+        at = np.asarray(cells, np.intp).reshape(-1, 2)
+        numbers: NDArray[np.intp] = (at[:, 0] + 1) * self.size[1] + at[:, 1] + 1
+        return numbers
+
+    @property
+    def distances(self) -> Costs:
+        """What it costs to come to each cell, (h, w)."""
+        far: Costs = self.far.reshape(self.size)[1:-1, 1:-1]
+        return far
 
     def run(self, start: NDArray[np.intp], targets: NDArray[np.intp]) -> None:
-        """Spread from the start until one of the targets is reached, if there are any."""
-        far = self.far
+        """Spread from more sources until one of the targets is reached, if there are any."""
+        far, buckets = self.far, self._buckets
         far[start] = 0
-        open_ = self.costs[self.open & (far > 0)]
-        if not open_.size:
-            return
-        width = int(open_.min())
-        buckets: list[list[NDArray[Any]]] = [[] for _ in range(int(open_.max()) // width + 2)]
-        buckets[0].append(start)
-        waiting, lap = 1, 0
-        while waiting:
-            found = buckets[lap % len(buckets)]
-            if found:
-                buckets[lap % len(buckets)] = []
-                waiting -= len(found)
-                if targets.size and (far[targets] < (lap + 1) * width).any():
-                    return
-                here = self._once(found[0] if len(found) == 1 else np.concatenate(found))
-                here = here[far[here] >= lap * width]
-                reached = self._spread(here)
-                later = far[reached] // width - lap
-                due, begin = reached[np.argsort(later, kind="stable")], 0
-                for away, count in enumerate(np.bincount(later).tolist()):
-                    if count:
-                        buckets[(lap + away) % len(buckets)].append(due[begin : begin + count])
-                        begin, waiting = begin + count, waiting + 1
+        if not self._width:
+            open_ = self.costs[self.open & (far > 0)]
+            self._width = int(open_.min()) if open_.size else int(_FAR)
+        width, lap = self._width, 0
+        buckets.setdefault(0, []).append(start)
+        while buckets:
+            if lap not in buckets:
+                lap = min(buckets)  # what waits since another source was told
+            if targets.size and (far[targets] < (lap + 1) * width).any():
+                return
+            found = buckets.pop(lap)
+            here = self._once(found[0] if len(found) == 1 else np.concatenate(found))
+            here = here[far[here] >= lap * width]
+            reached = self._spread(here)
+            later = far[reached] // width - lap
+            due, begin = reached[np.argsort(later, kind="stable")], 0
+            for away, count in enumerate(np.bincount(later).tolist()):
+                if count:
+                    buckets.setdefault(lap + away, []).append(due[begin : begin + count])
+                    begin += count
             lap += 1
 
     def _once(self, places: NDArray[Any]) -> NDArray[Any]:
