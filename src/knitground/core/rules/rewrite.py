@@ -50,7 +50,7 @@ def apply_rewrite(
         wide = Box(max(wide.top, inside.top), max(wide.left, inside.left),
                    min(wide.bottom, inside.bottom), min(wide.right, inside.right))  # fmt: skip
     run = RewriteRun(table, board, wide, seed)
-    seen = {run.state()}
+    seen = {run.state()} if passes > 1 else set()
     done, loops = 0, False
     for number in range(passes):
         # All passes are made, calm or not: a part must not end sooner than the whole.

@@ -10,7 +10,6 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from knitground.core.base.bands import in_bands
 from knitground.core.base.hashing import column_numbers, mix_one, row_numbers
 from knitground.core.base.window import Box
 from knitground.core.model.layers import Cells
@@ -24,7 +23,8 @@ from knitground.core.rules.board import Board, Plane
 from knitground.core.rules.rewritetable import MOST_ROUNDS, Look, RewriteTable
 from knitground.core.rules.table import LEAVE
 
-_CHUNK_CELLS = 1 << 18
+Packed = NDArray[np.uint8]
+"""(rows, columns / 8): a bit for each cell of a window."""
 
 DONE, CHANCE, EARLIER, OVERLAP = range(4)
 """What became of a place where a rule's block was found: it was replaced, or what kept it."""
@@ -123,10 +123,16 @@ class RewriteRun:
     def _matches(self, seed: int) -> _Matches:
         """Find where each block fits; anchors stand on the map."""
         planes = self._planes()
+        packed: dict[tuple[object, int], Packed] = {}
         parts = []
         for n, block in enumerate(self.table.blocks):
-            looks = [(look.down, look.across, planes[_key(look)]) for look in block.looks]
-            rows, cols = _places_where(looks, self.shape)
+            looks = []
+            for look in block.looks:
+                key = _key(look)
+                if (key, look.across) not in packed:
+                    packed[key, look.across] = _packed(planes[key], look.across)
+                looks.append((look.down, packed[key, look.across]))
+            rows, cols = _places_where(looks)
             on_map = ~self.off[rows, cols]
             rows, cols = rows[on_map], cols[on_map]
             rule = self.table.rules[block.rule]
@@ -205,48 +211,40 @@ def _key(look: Look) -> object:
     return look.layer, ask.kind, ask.name, frozenset(ask.tiles), ask.any_turn, look.denied
 
 
+def _packed(plane: Plane, across: int) -> Packed:
+    """Give for each cell what lies so many columns right of it, eight to a byte."""
+    moved = plane
+    if across:
+        moved = np.zeros_like(plane)  # beyond the window nothing fits
+        if across > 0:
+            moved[:, :-across] = plane[:, across:]
+        else:
+            moved[:, -across:] = plane[:, :across]
+    return np.packbits(moved, axis=1)
+
+
 def _places_where(
-    looks: Sequence[tuple[int, int, Plane]], shape: tuple[int, int]
+    looks: Sequence[tuple[int, Packed]],
 ) -> tuple[NDArray[np.intp], NDArray[np.intp]]:
-    """Find the anchors at which all looks hold; those whose block leaves the window are not."""
-    height, width = shape
-    up = max(0, *(-look[0] for look in looks), 0)
-    down = max(0, *(look[0] for look in looks), 0)
-    left = max(0, *(-look[1] for look in looks), 0)
-    right = max(0, *(look[1] for look in looks), 0)
-    high, wide = height - up - down, width - left - right
-    if high <= 0 or wide <= 0:
+    """Find the anchors at which all looks hold; those whose block leaves the window are not.
+
+    Parameters
+    ----------
+    looks : how many rows further down each looks, and what `_packed` gives for it
+    """
+    up = max(0, *(-down for down, _ in looks), 0)
+    height = len(looks[0][1]) - up - max(0, *(down for down, _ in looks), 0)
+    if height <= 0:
         none = np.zeros(0, np.intp)
         return none, none
-    found: dict[int, tuple[NDArray[np.intp], NDArray[np.intp]]] = {}
-
-    def look(top: int, bottom: int) -> None:
-        rows, cols = _in_band(looks, up + top, left, bottom - top, wide)
-        found[top] = rows + up + top, cols + left
-
-    in_bands(look, high, wide, _CHUNK_CELLS)
-    rows, cols = zip(*(found[top] for top in sorted(found)))
-    return np.concatenate(rows), np.concatenate(cols)
-
-
-def _in_band(
-    looks: Sequence[tuple[int, int, Plane]], top: int, left: int, high: int, wide: int
-) -> tuple[NDArray[np.intp], NDArray[np.intp]]:
-    def part(down: int, across: int, plane: Plane) -> Plane:
-        start = top + down
-        return plane[start : start + high, left + across : left + across + wide]
-
-    hits = part(*looks[0]).copy()
-    rest = list(looks[1:])
-    while rest:
-        hits &= part(*rest.pop(0))
-        if len(rest) > 1 and np.count_nonzero(hits) * 32 < hits.size:
-            break  # few are left: look at those alone
-    rows, cols = np.divmod(np.flatnonzero(hits), wide)
-    for down, across, plane in rest:
-        fits = plane[rows + top + down, cols + left + across]
-        rows, cols = rows[fits], cols[fits]
-    return rows, cols
+    first, *rest = (plane[up + down : up + down + height] for down, plane in looks)
+    hits = first.copy()
+    for each in rest:
+        hits &= each
+    at = np.flatnonzero(hits)
+    which, bits = np.nonzero(np.unpackbits(hits.ravel()[at][:, None], axis=1))
+    rows, cols = np.divmod(at[which], hits.shape[1])
+    return rows + up, cols * 8 + bits
 
 
 class _Matches:
