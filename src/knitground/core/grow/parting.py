@@ -84,11 +84,24 @@ class Parting:
 
     def __init__(self, tree: TerrainTree, size: tuple[int, int], wrap: bool) -> None:
         self.tree, self.size, self.wrap = tree, size, wrap
-        self.far = tree.apart()
+        # Of two that may not touch those give way that lie deeper than what both lie in.
+        self.gives = tree.apart() & (tree.depth[:, None] != tree.meet)
         # All work is on the flat field with a rim of one: a neighbour is then a fixed step away.
         self._wide = size[1] + 2
         places = np.arange(size[0] * size[1], dtype=np.int32)
         self._places = self.rimmed(places).ravel()
+        # Eight terrains at a time, a bit each: what they are, and to which of them each gives way.
+        # Those that are not in the tree are all alike: one bit is theirs.
+        outside = np.ones(len(tree.depth), np.bool_)
+        outside[list(tree.order)] = False
+        kinds = [np.array([t]) for t in tree.order] + [np.flatnonzero(outside)]
+        self._bits: list[tuple[NDArray[np.uint8], NDArray[np.uint8]]] = []
+        for start in range(0, len(kinds), 8):
+            bits = np.zeros(len(tree.depth), np.uint8)
+            for n, some in enumerate(kinds[start : start + 8]):
+                bits[some] = 1 << n
+            apart = np.where(self.gives, bits, np.uint8(0))
+            self._bits.append((bits, np.bitwise_or.reduce(apart, axis=1)))
 
     def rimmed(self, flat: NDArray[Any]) -> NDArray[Any]:
         """Give a flat field a rim of one place, as its far side or as its nearest places."""
@@ -110,19 +123,17 @@ class Parting:
         tree = self.tree
         while True:
             field = self.rimmed(ground).ravel()
-            at = self._touching(field)
+            at = self._giving_way(field)
             if at.size == 0:
                 return ground
             mine, places = field[at], self._places[at]
-            limit = tree.depth[mine]
+            limit, first = tree.depth[mine], mine.astype(np.intp) * len(tree.depth)
             for step in self.steps():
                 theirs = field[at + step]
                 # Strengths are looked up only where two clash, and this one can give way.
-                n = np.flatnonzero(self.far[mine, theirs])
-                here, there = mine[n], theirs[n]
-                meet = tree.meet[here, there]
-                gives = tree.depth[here] != meet
-                n, there, meet = n[gives], there[gives], meet[gives]
+                n = np.flatnonzero(self.gives.take(first + theirs))
+                there = theirs[n]
+                meet = tree.meet[mine[n], there]
                 place, near = places[n], self._places[at[n] + step]
                 own, other = strength[place], strength[near]
                 weaker = (own < other) | ((own == other) & (place < near))
@@ -130,22 +141,20 @@ class Parting:
                 limit[n] = np.minimum(limit[n], np.where(weaker, meet, meet + 1))
             ground[places] = tree.ancestor[mine, limit]
 
-    def _touching(self, field: NDArray[np.uint8]) -> NDArray[np.intp]:
-        """Find the places of a flat rimmed field that have a neighbour they may not touch."""
-        count, far = len(self.tree.depth), self.far.ravel()
-        clash = np.zeros((self.size[0] + 2, self._wide), np.bool_)
-        flat = clash.ravel()
-        for step in self.steps()[4:]:
-            # Numbers differ between neighbours only along borders: look at those alone. Steps
-            # from the rim to the rim of another row come along, and mark nothing but the rim.
-            differ = np.flatnonzero(field[:-step] != field[step:])
-            pair = field[differ].astype(np.intp) * count + field[differ + step]
-            bad = differ[far[pair]]
-            flat[bad] = True
-            flat[bad + step] = True
-        clash[[0, -1]] = False
-        clash[:, [0, -1]] = False
-        return np.flatnonzero(flat)
+    def _giving_way(self, field: NDArray[np.uint8]) -> NDArray[np.intp]:
+        """Find the places of a flat rimmed field with a neighbour to which they may give way."""
+        clash = np.zeros(self.size, np.bool_)
+        for bits, apart in self._bits:
+            kinds = bits.take(field).reshape(-1, self._wide)
+            rows = kinds[:-2] | kinds[1:-1]
+            rows |= kinds[2:]
+            near = rows[:, :-2] | rows[:, 1:-1]
+            near |= rows[:, 2:]
+            near &= apart.take(field).reshape(-1, self._wide)[1:-1, 1:-1]
+            clash |= near != 0
+        at = np.flatnonzero(clash)
+        at += 2 * (at // self.size[1]) + self._wide + 1  # from the field to the rimmed one
+        return at
 
 
 def mend(graph: TerrainGraph, terrain: NDArray[np.uint8], wrap: bool) -> NDArray[np.uint8]:
