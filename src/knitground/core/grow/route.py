@@ -30,6 +30,8 @@ Path = list[Cell]
 """Cells that follow each other side by side; on a map that wraps taken modulo its size."""
 PLAIN, DEAR, KNOWN = 8, 64, 3
 _FAR = np.int32(2**30)
+_WIDE = 4
+"""Cheapest steps to a bucket: fewer take more rounds, more look at cells again and again."""
 _LEAST_PATCH = 6
 
 
@@ -189,8 +191,9 @@ def distances(costs: Costs, sources: Mask, *, wrap: bool, until: list[Cell] | No
 
     Notes
     -----
-    A bucket takes as many levels as the cheapest step costs: no cell of it can be reached by way
-    of another one of it, so that all of them are final at once.
+    Cells wait in buckets by what they cost, a few of the cheapest steps to a bucket; the cheapest
+    bucket is emptied until nothing comes back to it, and all of it is final then (U. Meyer,
+    P. Sanders, “Δ-stepping: a parallelizable shortest path algorithm”, 2003).
     """
     search = _Search(costs, wrap=wrap)
     search.run(search.numbers(np.argwhere(sources)), search.numbers(until or []))
@@ -238,45 +241,43 @@ class _Search:
         far[start] = 0
         if not self._width:
             open_ = self.costs[self.open & (far > 0)]
-            self._width = int(open_.min()) if open_.size else int(_FAR)
-        width, lap = self._width, 0
+            self._width = _WIDE * int(open_.min()) if open_.size else int(_FAR)
+        width = self._width
         buckets.setdefault(0, []).append(start)
         while buckets:
-            if lap not in buckets:
-                lap = min(buckets)  # what waits since another source was told
-            if targets.size and (far[targets] < (lap + 1) * width).any():
+            lap = min(buckets)
+            if targets.size and (far.take(targets) < lap * width).any():
                 return
             found = buckets.pop(lap)
             here = self._once(found[0] if len(found) == 1 else np.concatenate(found))
-            here = here[far[here] >= lap * width]
+            here = here[far.take(here) >= lap * width]
             reached = self._spread(here)
-            later = far[reached] // width - lap
-            due, begin = reached[np.argsort(later, kind="stable")], 0
-            for away, count in enumerate(np.bincount(later).tolist()):
+            levels = far.take(reached) // width - lap
+            due, begin = reached.take(np.argsort(levels, kind="stable")), 0
+            for away, count in enumerate(np.bincount(levels).tolist()):
                 if count:
                     buckets.setdefault(lap + away, []).append(due[begin : begin + count])
                     begin += count
-            lap += 1
 
     def _once(self, places: NDArray[Any]) -> NDArray[Any]:
         """Leave out places that are there twice."""
         numbers = np.arange(places.size, dtype=np.int32)
         self._last[places] = numbers
-        first = self._last[places] == numbers
+        first = self._last.take(places) == numbers
         kept: NDArray[Any] = places[first]
         return kept
 
     def _spread(self, here: NDArray[Any]) -> NDArray[Any]:
         """Go on from final places; returns the neighbours that are nearer by it."""
-        own, reached = self.far[here], []
+        own, reached = self.far.take(here), []
         for step in self.steps:
             to: NDArray[Any] = here + step
             if self.alias is not None:
-                to = self.alias[to]
-            new = own + self.costs[to]  # of what is never entered 2³⁰ and more: never nearer
-            better = np.flatnonzero(new < self.far[to])
-            to = to[better]
-            self.far[to] = new[better]
+                to = self.alias.take(to)
+            new = own + self.costs.take(to)  # of what is never entered 2³⁰ and more: never nearer
+            better = np.flatnonzero(new < self.far.take(to))
+            to = to.take(better)
+            self.far[to] = new.take(better)
             reached.append(to)
         return np.concatenate(reached)
 
