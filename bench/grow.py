@@ -10,6 +10,7 @@ import itertools
 import json
 import os
 import sys
+import tempfile
 from dataclasses import asdict
 from pathlib import Path
 from time import perf_counter
@@ -152,6 +153,52 @@ def step_rows() -> list[Row]:
     ]  # fmt: skip
 
 
+def recipe_rows() -> list[Row]:
+    """Run six steps of the demo's basin on larger maps: all of them, and after a slider's move."""
+    from dataclasses import replace
+
+    from knitground.core.files.opening import open_project
+    from knitground.core.grow.runner import Kept, run_recipe
+    from knitground.core.model.layers import GroundLayer
+    from knitground.core.model.map import Map
+    from knitground.core.model.recipe import Recipe, SmoothStep
+    from knitground.demo.project import write_demo
+
+    with tempfile.TemporaryDirectory() as folder:
+        write_demo(Path(folder))
+        project = open_project(Path(folder)).project
+    basin = next(each for each in project.maps if each.name == "North basin")
+    steps = basin.recipe.steps[:6]
+    calm = steps[1]
+    assert isinstance(calm, SmoothStep)
+
+    def grown(side: int) -> tuple[float, float]:
+        map_ = Map("large", side, side, basin.cell_height, basin.cell_width, wrap=True)
+        for each in basin.layers:
+            made = (
+                map_.new_ground_layer(each.name, each.tileset, each.set_name, each.kind_of_set)
+                if isinstance(each, GroundLayer) else map_.new_grown_layer(each.name)
+            )  # fmt: skip
+            made.number = each.number
+            map_.layers.append(made)
+        map_.recipe = Recipe(7, steps)
+        kept = Kept()
+        whole = timed(lambda: run_recipe(project, map_, kept=kept))
+        slid = []
+        for size in (3, 5, 8):  # the second step's slider: all after it are made anew
+            slider = replace(calm, least=size)
+            map_.recipe = Recipe(7, (steps[0], slider, *steps[2:]))
+            slid.append(timed(lambda: run_recipe(project, map_, kept=kept)))
+        return 1000 * whole, 1000 * sorted(slid)[1]
+
+    grown(64)  # what is looked up once a process
+    (_, slid), (whole, _) = grown(256), grown(1024)
+    return [
+        Row("six steps, 256², after a slider", "ms, 60 asked", slid, 1, slid, 200),
+        Row("six steps, 1024²", "ms, 1000 asked", whole, 1, whole, 3000),
+    ]
+
+
 def cases() -> list[tuple[str, Any, tuple[int, int], bool, float]]:
     """Make solving cases: sets of sides with many and few tiles, free and with cells given."""
     import numpy as np
@@ -251,7 +298,7 @@ def rival_rows() -> list[Row]:
 
 def main() -> int:
     """Print the rows; 1 if one is over its limit."""
-    rows = [*plainless_rows(), *step_rows(), *solve_rows(), *rival_rows()]
+    rows = [*plainless_rows(), *step_rows(), *recipe_rows(), *solve_rows(), *rival_rows()]
     if "--json" in sys.argv:
         sys.stdout.write(json.dumps([asdict(each) for each in rows]) + "\n")
     else:

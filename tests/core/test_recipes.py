@@ -355,6 +355,24 @@ def test_routes_are_the_cheapest_there_are(seed, wrap):
     assert all(each == 1 for each in steps)
 
 
+@given(st.integers(0, 2**31), st.integers(1, 12), st.booleans())
+def test_a_gap_is_kept_all_round_what_lies_there(seed, gap, wrap):
+    rng = np.random.default_rng(seed)
+    taken = rng.random((int(rng.integers(1, 20)), int(rng.integers(1, 20)))) < 0.1
+    high, wide = taken.shape
+    near = np.zeros_like(taken)
+    for row, col in np.argwhere(taken).tolist():
+        for r, c in itertools.product(range(row - gap, row + gap + 1),
+                                      range(col - gap, col + gap + 1)):  # fmt: skip
+            if wrap or (0 <= r < high and 0 <= c < wide):
+                near[r % high, c % wide] = True
+    step = ScatterStep(0, "m", 1.0, gap)
+    things = [Strewn(np.ones((1, 1), np.int32), 1.0, "one")]
+    laid, _, _ = scatter(things, ~taken, taken, step, 1, wrap=wrap)
+    assert not (near & (laid > 0)).any()
+    assert (laid > 0).any() == (~near & ~taken).any()
+
+
 @given(st.integers(0, 2**31), st.booleans())
 def test_each_way_is_the_cheapest_to_what_is_joined_by_then(seed, wrap):
     """One search goes on from way to way; each is held to one that begins anew."""

@@ -12,29 +12,19 @@ import zlib
 from collections import OrderedDict
 from collections.abc import Callable, Iterable
 from concurrent.futures import ThreadPoolExecutor
-from secrets import randbits
 from threading import Lock
 from typing import Any, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
-from xxhash import xxh3_128_digest
 
+from knitground.core.base.digest import digest_of
 from knitground.core.files.mapformats import MAX_BLOCK_ROWS, PackedFile
 
 _BLOCK_CELLS = 262_144
 _MOST_KEPT = 64 * 1024 * 1024
 _WORKERS = 4
-_SEED = randbits(64)
 _Value = TypeVar("_Value")
-
-
-def _mark_of(values: NDArray[Any]) -> bytes:
-    """Give a hash of what an array holds: twenty times as fast as one that keeps secrets.
-
-    Its seed is another one in each run, so that nobody can make two blocks that pass for the same.
-    """
-    return xxh3_128_digest(values.reshape(-1).view(np.uint8).data, seed=_SEED)
 
 
 class _Kept:
@@ -97,7 +87,7 @@ class Blocks:
 
     def _mark(self, top: int) -> bytes:
         block = self._block(top)
-        return _mark_of(block) + f"{block.dtype.str} {block.shape}".encode()
+        return digest_of(block) + f"{block.dtype.str} {block.shape}".encode()
 
     def used(self, most: int) -> NDArray[np.intp]:
         """List the numbers from 0 to `most` that stand in the cells, ascending; others left out."""
@@ -125,7 +115,7 @@ class Blocks:
 
     def packed(self, table: NDArray[np.int32] | None = None) -> PackedFile:
         """Pack them, or what a table gives for each number: for one beyond it that of its end."""
-        said = b"" if table is None else _mark_of(table)
+        said = b"" if table is None else digest_of(table)
 
         def pack(number: int) -> str:
             return _kept.of(self._marks[number] + said, lambda: self._pack(number, table))

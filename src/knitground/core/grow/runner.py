@@ -14,6 +14,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from knitground.core.base.digest import digest_of
 from knitground.core.base.errors import GrowError, KnitError
 from knitground.core.base.progress import Progress, no_progress
 from knitground.core.base.tongue import say
@@ -290,4 +291,4 @@ def _known(project: Project) -> bytes:
 
 
 def _feed(out: Any, array: NDArray[Any]) -> None:
-    out.update(np.ascontiguousarray(array).data)
+    out.update(digest_of(array))

@@ -160,9 +160,7 @@ class _Ground:
         self.free, self.gap, self.wrap = free, gap, wrap
         self.size = free.shape
         self.anchors: list[tuple[int, int]] | None = None
-        self.near = taken.copy()
-        for row, col in np.argwhere(taken).tolist() if gap else ():
-            self._close(self.near, row, row + 1, col, col + 1, gap)
+        self.near = _grown(taken, gap, wrap=wrap) if gap else taken.copy()
 
     def lay(
         self,
@@ -262,6 +260,16 @@ class _Ground:
             near[top:bottom, left:right] = True
         else:
             near[np.ix_(np.arange(top, bottom) % height, np.arange(left, right) % width)] = True
+
+
+def _grown(mask: Mask, by: int, *, wrap: bool) -> Mask:
+    """Mark all within a square of so many places round each that is marked."""
+    from scipy.ndimage import maximum_filter1d  # late: slow to import
+
+    out = mask.astype(np.uint8)
+    for axis in (0, 1):
+        out = maximum_filter1d(out, 2 * by + 1, axis, mode="wrap" if wrap else "constant")
+    return out.astype(np.bool_)
 
 
 SCATTER = StepKind(
