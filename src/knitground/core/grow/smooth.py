@@ -76,26 +76,27 @@ def _near(mask: Mask, *, wrap: bool) -> NDArray[np.int32]:
 def without_islands(places: Places, free: Mask, least: int, *, wrap: bool) -> Places:
     """Let parts of fewer places take the terrain that most of their neighbours have."""
     out = places.copy()
-    for kind in np.unique(places).tolist():
+    kinds = np.unique(places)
+    for kind in kinds.tolist():
         numbers, count = parts_of(out == kind, wrap=wrap, corners=False)
         sizes = np.bincount(numbers.ravel(), minlength=count + 1)
-        small = np.flatnonzero((sizes < least) & (np.arange(count + 1) > 0))
-        if not small.size:
+        is_small = sizes < least
+        is_small[0] = False
+        if not is_small.any():
             continue
         wide = np.pad(out, 1, mode="wrap" if wrap else "edge")
-        inside = np.isin(numbers, small) & free
+        inside = is_small[numbers] & free
         rows, cols = np.nonzero(inside)
-        votes: dict[int, dict[int, int]] = {}
+        part = (np.cumsum(is_small) - 1)[numbers[rows, cols]]  # small ones, numbered anew
+        votes = np.zeros((int(is_small.sum()), len(kinds)), np.intp)
         for down, across in ((0, 1), (2, 1), (1, 0), (1, 2)):
-            near = wide[rows + down, cols + across]
-            for number, other in zip(numbers[rows, cols].tolist(), near.tolist()):
-                if other != kind:
-                    found = votes.setdefault(number, {})
-                    found[other] = found.get(other, 0) + 1
-        new = np.full(count + 1, kind, np.uint8)
-        for number, found in votes.items():
-            new[number] = max(sorted(found), key=lambda each: found[each])
-        out[inside] = new[numbers[inside]]
+            near = np.searchsorted(kinds, wide[rows + down, cols + across])
+            votes += np.bincount(part * len(kinds) + near, minlength=votes.size).reshape(
+                votes.shape
+            )
+        votes[:, kinds == kind] = 0
+        new = np.where(votes.any(axis=1), kinds[votes.argmax(axis=1)], kind).astype(np.uint8)
+        out[inside] = new[part]
     return out
 
 
