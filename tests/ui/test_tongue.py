@@ -183,7 +183,7 @@ KEYS_AND_NAMES = {
     "Stage {}", "Theme {}", "Language {}", "a { color: {}; }", "map {}", "{} tiles",
     "layer of “{}”", "to the right of", "where they meet", "whole number", "as they are",
     "half cell", "same tile", "each by itself", "in exact shares", "never side by side",
-    "in clumps", "%(asctime)s %(levelname)s %(message)s",
+    "in clumps", "mix fill", "%(asctime)s %(levelname)s %(message)s",
 }  # fmt: skip
 """Names that the program goes by, values of files, and what is a name everywhere."""
 
