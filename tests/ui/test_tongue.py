@@ -183,7 +183,7 @@ KEYS_AND_NAMES = {
     "Stage {}", "Theme {}", "Language {}", "a { color: {}; }", "map {}", "{} tiles",
     "layer of “{}”", "to the right of", "where they meet", "whole number", "as they are",
     "half cell", "same tile", "each by itself", "in exact shares", "never side by side",
-    "in clumps", "mix fill", "%(asctime)s %(levelname)s %(message)s",
+    "in clumps", "mix fill", " px", " ms", "layer ", "%(asctime)s %(levelname)s %(message)s",
 }  # fmt: skip
 """Names that the program goes by, values of files, and what is a name everywhere."""
 
@@ -206,21 +206,22 @@ def texts_as_they_stand(tree):
         reads = (" " in text.strip() and re.search(r"[A-Za-z]{3}", text)) or re.match(
             r"[A-Z][a-z]+[….]?$", text
         )
+        reads = reads or (text != text.strip() and re.search(r"[A-Za-z]{2}", text))
         if not reads or text.startswith("<") or text in KEYS_AND_NAMES | commands | noted:
             continue
         at, inside = node, None
         while inside is None and at in above and not isinstance(above[at], ast.stmt):
             at, before = above[at], at
             if isinstance(at, ast.Call) and before is not at.func:
-                inside = getattr(at.func, "attr", getattr(at.func, "id", ""))
+                inside = getattr(at.func, "id", f".{getattr(at.func, 'attr', '')}")
             elif isinstance(at, ast.JoinedStr):
                 inside = "say"  # looked at as a whole
             elif isinstance(at, ast.Compare):
                 inside = "say"  # what is compared is noted, or said, where it comes from
         is_doc = isinstance(above.get(node), ast.Expr)
         if not is_doc and inside not in (
-            "say", "say_many", "later", "map", "TypeVar", "cast", "setStyleSheet", "exception",
-            "warning", "info",
+            "say", "say_many", "later", "map", "TypeVar", "cast", ".setStyleSheet", ".exception",
+            ".warning", ".info", ".map",
         ):  # fmt: skip
             yield node.lineno, text
 
@@ -262,3 +263,11 @@ def test_texts_with_values_are_one_text():
 
 def test_the_module_says_nothing_while_it_is_imported():
     assert tongue.say("Undo") == "Undo"
+
+
+def test_what_an_answer_stands_for_is_a_key():
+    """Buttons are said; what is asked for afterwards is the same in every language."""
+    for file in (SOURCE / "ui").rglob("*.py"):
+        for node in ast.walk(ast.parse(file.read_text(encoding="utf-8"))):
+            if isinstance(node, ast.Tuple) and ast.unparse(node.elts[-1]).startswith("Role."):
+                assert "say(" not in ast.unparse(node.elts[0]), (file.name, node.lineno)

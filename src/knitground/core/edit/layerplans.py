@@ -157,16 +157,16 @@ class LayerPlans:
         return False
 
     def erase(
-        self, _desk: Desk, map_: Map, layer: Layer, region: Region, what: str = ""
+        self, _desk: Desk, map_: Map, layer: Layer, region: Region, *, selected: bool = False
     ) -> Plan | None:
-        """Plan erasing a region; `what` follows the words of the step."""
+        """Plan erasing a region; the step is named by what is selected if that is it."""
         blank = np.zeros(region.mask.shape, np.int32)
-        name = say("Erase{what}", what=what) if what else say("Erase tiles")
+        name = say("Erase selection") if selected else say("Erase tiles")
         return plan_cells(map_, layer, region.box, blank, region.mask, name)
 
     def erase_cells(self, desk: Desk, map_: Map, layer: Layer, region: Region) -> Plan | None:
         """Plan emptying the selected cells."""
-        return self.erase(desk, map_, layer, region, " selection")
+        return self.erase(desk, map_, layer, region, selected=True)
 
     def picked(self, desk: Desk, map_: Map, layer: Layer, at: Pointer) -> Hand | None:
         """Give what lies at a place on the map, to be taken in hand."""
@@ -204,14 +204,14 @@ class GrownPlans(LayerPlans):
         return self.dab(desk, map_, layer, region, anchor, cover)
 
     def erase(
-        self, desk: Desk, map_: Map, layer: Layer, region: Region, what: str = ""
+        self, desk: Desk, map_: Map, layer: Layer, region: Region, *, selected: bool = False
     ) -> Plan | None:
         """Plan releasing pins; where there are none, emptying cells, which pins them."""
         assert isinstance(layer, GrownLayer)
         if self.releases(map_, layer, region):
-            name = say("Release pins{words}{what}", words=say(" of") if what else "", what=what)
+            name = say("Release pins of selection") if selected else say("Release pins")
             return plan_unpin(desk.doc, map_, layer, region.box, region.mask, name)
-        return super().erase(desk, map_, layer, region, what)
+        return super().erase(desk, map_, layer, region, selected=selected)
 
 
 class GroundPlans(LayerPlans):
@@ -269,7 +269,7 @@ class GroundPlans(LayerPlans):
         return super().lay(desk, map_, layer, region, verb, anchor)
 
     def erase(
-        self, desk: Desk, map_: Map, layer: Layer, region: Region, what: str = ""
+        self, desk: Desk, map_: Map, layer: Layer, region: Region, *, selected: bool = False
     ) -> Plan | None:
         """Plan releasing pins; where there are none, taking away the terrain beneath."""
         assert isinstance(layer, GroundLayer)

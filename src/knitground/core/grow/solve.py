@@ -184,7 +184,7 @@ def _missing(work: Work, step: SolveStep, joins: Joins, solver: Solver, found: S
         marks = kit.marks_within(home.rows, home.columns, guest)[tile.row, tile.col]
         slots = corners if kit.kind is SetKind.CORNER else (side,)
         names = dict.fromkeys(kit.name_of(int(marks[slot])) or say("nothing") for slot in slots)
-        wanted.append(f"{' and '.join(names)} {where}")
+        wanted.append(f"{say(' and ').join(names)} {where}")
     if not wanted:
         return ""
     return say(

@@ -155,7 +155,7 @@ def make_set(plan: SetPlan, progress: Progress = no_progress) -> list[Made]:
             out.append(Made(key, pixels, marks_of_key(plan.kind, key), how, ()))
     if plan.kind is SetKind.EDGE and plan.second is not None:
         none = (NOTHING,) * 4
-        out.append(Made(none, plan.second.copy(), marks_of_key(plan.kind, none), "plain", ()))
+        out.append(Made(none, plan.second.copy(), marks_of_key(plan.kind, none), say("plain"), ()))
     progress(1.0)
     return out
 

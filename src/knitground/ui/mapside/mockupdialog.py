@@ -387,7 +387,8 @@ class MockupDialog(Dialog):
                 )
             )
         if len(found.sets) > 1:
-            words.append("and " + ", ".join(guess_words(each.guess) for each in found.sets[1:]))
+            more = ", ".join(guess_words(each.guess) for each in found.sets[1:])
+            words.append(say("and {sets}", sets=more))
         return words
 
     def done(self, result: int) -> None:

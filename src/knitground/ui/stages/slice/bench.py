@@ -351,7 +351,7 @@ class SliceBench(Stage):
     def confirm(self, lost: list[str]) -> bool:
         """List what can not follow a new slicing and ask whether to go on."""
         buttons = {
-            say("Slice anyway"): (say("go on"), Role.AcceptRole),
+            say("Slice anyway"): ("go on", Role.AcceptRole),
             say("Cancel"): ("stay", Role.RejectRole),
         }
         text = say("No tile of the new slicing covers the same pixels for:")

@@ -78,7 +78,7 @@ class CoveragePanel(QWidget):
         wide = max(6, (self.width() - 24) // (_SIDE + 4))
         shown = 0
         for group, combinations in ordered:
-            names = " and ".join(kit.name_of(t) for t in group) or "plain"
+            names = say(" and ").join(kit.name_of(t) for t in group) or say("plain")
             lack = sum(not each.had for each in combinations)
             had = len(combinations) - lack
             more = say(", {lack} missing", lack=lack) if lack else ""

@@ -286,7 +286,7 @@ class SetDialog(Dialog):
     def _found(self, plan: SetPlan, answer: Made | str | None) -> None:
         if answer is None or isinstance(answer, str):
             self._show(None)
-            self.say(answer or "This could not be made: try another outline", wrong=True)
+            self.say(answer or say("This could not be made: try another outline"), wrong=True)
             return
         self._show(answer)
         tileset = answer.tileset
