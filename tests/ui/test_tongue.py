@@ -269,5 +269,6 @@ def test_what_an_answer_stands_for_is_a_key():
     """Buttons are said; what is asked for afterwards is the same in every language."""
     for file in (SOURCE / "ui").rglob("*.py"):
         for node in ast.walk(ast.parse(file.read_text(encoding="utf-8"))):
-            if isinstance(node, ast.Tuple) and ast.unparse(node.elts[-1]).startswith("Role."):
-                assert "say(" not in ast.unparse(node.elts[0]), (file.name, node.lineno)
+            parts = node.elts if isinstance(node, ast.Tuple) else []
+            if parts and ast.unparse(parts[-1]).startswith("Role."):
+                assert "say(" not in ast.unparse(parts[0]), (file.name, node.lineno)
