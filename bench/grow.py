@@ -9,6 +9,7 @@ from __future__ import annotations
 import itertools
 import json
 import os
+import subprocess
 import sys
 import tempfile
 from dataclasses import asdict
@@ -199,6 +200,26 @@ def recipe_rows() -> list[Row]:
     ]
 
 
+def many_row() -> Row:
+    """Grow a map with many seeds by the command line, on all processors and on one."""
+    from knitground.demo.project import write_demo
+
+    with tempfile.TemporaryDirectory() as folder:
+        write_demo(Path(folder) / "demo")
+
+        def grow(count: int, processes: int) -> float:
+            to = f"{folder}/{processes} {count}"
+            run = [sys.executable, "-m", "knitground", "grow", f"{folder}/demo", "--quiet",
+                   "--map", "Salt coast", "--count", str(count), "--processes", str(processes),
+                   "--allow-gaps", "--to", to]  # fmt: skip
+            return timed(lambda: subprocess.run(run, check=True, capture_output=True))
+
+        number = os.cpu_count() or 1
+        one, many = grow(40, 1) - grow(1, 1), grow(40, number) - grow(2, number)
+    return Row(f"40 seeds on {number} processes", "one process, a share each", 1000 * many,
+               1000 * one / number, many * number / one, 1.4)  # fmt: skip
+
+
 def cases() -> list[tuple[str, Any, tuple[int, int], bool, float]]:
     """Make solving cases: sets of sides with many and few tiles, free and with cells given."""
     import numpy as np
@@ -298,7 +319,14 @@ def rival_rows() -> list[Row]:
 
 def main() -> int:
     """Print the rows; 1 if one is over its limit."""
-    rows = [*plainless_rows(), *step_rows(), *recipe_rows(), *solve_rows(), *rival_rows()]
+    rows = [
+        *plainless_rows(),
+        *step_rows(),
+        *recipe_rows(),
+        many_row(),
+        *solve_rows(),
+        *rival_rows(),
+    ]
     if "--json" in sys.argv:
         sys.stdout.write(json.dumps([asdict(each) for each in rows]) + "\n")
     else:
