@@ -663,7 +663,7 @@ def test_a_taught_stencil_tells_the_wanted_cells_from_the_others(kind):
     for seed in range(6):
         _doc, map_, layer, kit = layer_of(kind, (8, 8), False, seed, 2)
         rng = np.random.default_rng(seed)
-        cells = wide_window(layer, Box(0, 0, 8, 8), False, REACHES[kind][-1])
+        cells = wide_window(layer, Box(0, 0, 8, 8), map_.lattice, REACHES[kind][-1])
         wanted = np.zeros((8, 8), bool)
         shown = layer.terrain[:8, :8] & 255
         rows, cols = np.nonzero(shown)
@@ -682,10 +682,10 @@ def test_a_taught_stencil_tells_the_wanted_cells_from_the_others(kind):
 
 
 def test_a_second_example_makes_the_stencil_wider():
-    _, _, layer, kit = layer_of(SetKind.RING, (7, 7), False, 1, 1)
+    _, map_, layer, kit = layer_of(SetKind.RING, (7, 7), False, 1, 1)
     layer.terrain[:] = 0
     layer.terrain[2:5, 2:5] = 1
-    cells = wide_window(layer, Box(0, 0, 7, 7), False, 3)
+    cells = wide_window(layer, Box(0, 0, 7, 7), map_.lattice, 3)
     wanted, other = np.zeros((7, 7), bool), np.zeros((7, 7), bool)
     wanted[2, 2] = True  # the upper left corner …
     other[2:5, 2:5] = True

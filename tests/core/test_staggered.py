@@ -10,12 +10,12 @@ from PIL import Image
 from tests.core.test_diamond import differ, yard
 from tests.maps import small_project, snapshot
 
-from knitground.core.base.errors import EditError, FormatError, KnitError, SlicingError
+from knitground.core.base.errors import FormatError, KnitError, SlicingError
 from knitground.core.base.window import Box, whole
 from knitground.core.edit.desk import Desk, Pointer, ToolOptions
 from knitground.core.edit.document import Document
 from knitground.core.edit.hand import TerrainInHand, TileInHand
-from knitground.core.edit.maps import lay_grown, set_wrap
+from knitground.core.edit.maps import lay_grown
 from knitground.core.edit.mockup import map_from_mockup
 from knitground.core.edit.planning import outside, plan_dab, plan_dabs, plan_fill, refusal
 from knitground.core.edit.selecting import select_box, select_like, select_outline
@@ -580,10 +580,6 @@ def test_a_staggered_map_is_saved_as_it_is_counted_and_opens_equal(by_columns, f
 
 def test_wrong_staggered_maps_are_refused_in_words():
     doc, map_, _, _ = shifted_project(6, 5)
-    with pytest.raises(EditError, match="staggered"):
-        doc.apply(set_wrap(map_, True))
-    with pytest.raises(FormatError, match="does not wrap"):
-        map_from_file(map_to_file(map_).model_copy(update={"wrap": True}), "m")
     with pytest.raises(FormatError, match="staggered cells take an array"):
         map_from_file(map_to_file(map_).model_copy(update={"height": 4000, "width": 4000}), "m")
     with pytest.raises(ValueError, match="grid"):

@@ -8,7 +8,6 @@ from tests.core.test_kinds import edge_marks, kind_project
 from tests.maps import small_project
 from tests.strangers import times
 
-from knitground.core.edit.atoms import close_seam
 from knitground.core.edit.desk import Desk, Pointer, ToolOptions, places_along
 from knitground.core.edit.hand import (
     MixInHand,
@@ -29,6 +28,7 @@ from knitground.core.edit.planning import (
 from knitground.core.knit.sides import sides_along
 from knitground.core.model.mix import Mix, MixEntry
 from knitground.core.model.patch import Patch
+from knitground.core.model.standing import close_seam
 from knitground.core.model.terrain import SetKind
 from knitground.core.model.tile import TileRef
 
@@ -126,7 +126,7 @@ def test_a_path_gives_the_same_map_at_any_speed(tool):
         doc, map_, layer, _ = kind_project(SetKind.EDGE, edge_marks(2), (14, 16), wrap=wrap)
         layer.terrain[:] = rng.choice([0, 1, 2, 258, 513], layer.terrain.shape)
         if wrap:
-            close_seam(layer.terrain)
+            close_seam(layer.terrain, map_.lattice)
         layer.pinned |= rng.random(layer.pinned.shape) < (0.04 if seed % 3 == 0 else 0)
         hand = TerrainInHand("sheet", "Set", int(rng.integers(1, 3)), "x")
         desk = Desk(doc, map_, layer, tool, hand, ToolOptions(), None, frozenset())

@@ -399,7 +399,7 @@ class LayerDoor:
                 f"row {row}, column {col} is off “{self.map.name}”: give rows 0 to {high - 1} "
                 f"and columns 0 to {wide - 1}"
             )
-        return (row % grid.height, col % grid.width) if most and not more else (row, col)
+        return (row % high, col % wide) if most and not more else (row, col)
 
     def _on_array(self, at: Pair) -> Pair:
         """Give the row and column of the array that a cell is kept at."""

@@ -29,7 +29,7 @@ from knitground.api.sheet import SheetDoor
 from knitground.core.base.errors import EditError
 from knitground.core.edit.document import Document
 from knitground.core.edit.hand import MixInHand, TileInHand
-from knitground.core.edit.maps import add_map, delete_map, delete_mix, put_mix
+from knitground.core.edit.maps import add_map, check_wraps, delete_map, delete_mix, put_mix
 from knitground.core.edit.mockup import map_from_mockup
 from knitground.core.edit.sheets import add_tileset, remove_tileset
 from knitground.core.files.images import read_sheet
@@ -201,10 +201,10 @@ class ProjectDoor:
         kind = GridKind(one_of(grid, [each.value for each in GridKind], "grid"))
         if shifted not in ("rows", "columns"):
             raise EditError(f"{short(shifted)} can not be shifted: give rows or columns")
-        if wrap and kind is GridKind.STAGGERED:
-            raise EditError("a staggered map does not wrap: take a square or a diamond grid")
         how = Grid.of(kind, high, wide, by_columns=shifted == "columns",
                       first=bool(first_shifted))  # fmt: skip
+        if wrap:
+            check_wraps(how, short(name))
         lattice = how.lattice(high, wide, tile_high, tile_wide)
         map_ = Map(
             name_of(name, "map"), lattice.rows, lattice.columns, tile_high, tile_wide,

@@ -17,7 +17,6 @@ from knitground.cli.output import (
     tell,
     tell_faults,
 )
-from knitground.core.edit.atoms import close_seam
 from knitground.core.edit.rules import homes
 from knitground.core.edit.rulestats import rule_stats
 from knitground.core.files.opening import project_file
@@ -30,6 +29,7 @@ from knitground.core.knit.missing import key_words, missing_keys
 from knitground.core.model.layers import GroundLayer
 from knitground.core.model.map import Map
 from knitground.core.model.project import Project
+from knitground.core.model.standing import close_seam
 from knitground.core.model.terrain import SetKind
 
 
@@ -118,6 +118,5 @@ def _bridge(model: Project, map_: Map) -> int:
         mended = mend(graph, grid, map_.wrap)
         changed += int((mended != grid).sum())
         grid[:] = mended
-        if map_.wrap:
-            close_seam(layer.terrain)
+        close_seam(layer.terrain, map_.lattice)
     return changed

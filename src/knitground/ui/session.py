@@ -16,8 +16,9 @@ from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.desk import MAX_BRUSH, Desk, ToolOptions
 from knitground.core.edit.document import Document, Edit
 from knitground.core.edit.hand import Hand, MixInHand, TerrainInHand, TileInHand, turned_hand
+from knitground.core.edit.maps import check_wraps, set_wrap
 from knitground.core.edit.selecting import Selection, same_cells
-from knitground.core.edit.sizes import Margins, resize_map
+from knitground.core.edit.sizes import Margins, one_more, resize_map
 from knitground.core.model.layers import GroundLayer, Layer, MarkerLayer
 from knitground.core.model.map import Map
 from knitground.core.model.project import Project
@@ -300,6 +301,28 @@ class Session(QObject):
             self.do(lambda: resize_map(map_, margins))
         else:
             self.run_long(say("Resizing…"), lambda _: resize_map(map_, margins), self.apply)
+
+    def let_wrap(self, map_: Map, wrap: bool) -> bool:
+        """Let a map wrap at its borders, or not; returns whether it does as asked now.
+
+        If its rows would not meet where it begins anew, one more is offered.
+        """
+        try:
+            if wrap:
+                check_wraps(map_.grid, map_.name)
+        except EditError as error:
+            self.offer(
+                str(error), {say("Give it one more, and wrap"): lambda: self._wrap_larger(map_)}
+            )
+            return False
+        return self.do(lambda: set_wrap(map_, wrap))
+
+    def _wrap_larger(self, map_: Map) -> None:
+        if map_ not in self.project.maps:
+            return
+        with self.doc.stroke(say("Wrap at the borders")):
+            self.do(lambda: resize_map(map_, one_more(map_.grid)))
+            self.do(lambda: set_wrap(map_, True))
 
     def take_clicks(self, taker: Taker | None) -> None:
         """Let something take clicks on the map until it goes; None: the tools have them again."""

@@ -11,8 +11,10 @@ from numpy.typing import NDArray
 from knitground.core.base.window import Box, index, read
 from knitground.core.edit.changed import Changed
 from knitground.core.edit.held import held_bytes
+from knitground.core.model.lattice import Lattice
 from knitground.core.model.layers import GroundLayer
 from knitground.core.model.limits import check_field
+from knitground.core.model.standing import close_seam
 
 
 class Atom(Protocol):
@@ -113,10 +115,10 @@ class PatchArray:
 
 @dataclass(eq=False)
 class PatchTerrain(PatchArray):
-    """Write terrain on vertices; on a map that wraps, both ends of the seam follow."""
+    """Write terrain on its places; on a map that wraps, both ends of the seam follow."""
 
     owner: GroundLayer
-    wrap: bool = False
+    lattice: Lattice = field(kw_only=True)
     touched: NDArray[np.bool_] = field(kw_only=True)
     """What of the box is painted: all that is another terrain now, or was in between."""
     painted: NDArray[np.bool_] | None = field(init=False, default=None)
@@ -135,26 +137,19 @@ class PatchTerrain(PatchArray):
         self._note(self.painted)
 
     def _painted(self) -> NDArray[np.bool_]:
-        painted = self.owner.painted
-        return painted[:-1, :-1] if self.wrap else painted
+        return self._once(self.owner.painted)
+
+    def _once(self, array: NDArray[Any]) -> NDArray[Any]:
+        return array[:-1, :-1] if self.lattice.torus else array
 
     def _note(self, values: NDArray[np.bool_]) -> None:
         target = self._painted()
         target[index(self.box, target.shape[0], target.shape[1])] = values
-        if self.wrap:
-            close_seam(self.owner.painted)
+        close_seam(self.owner.painted, self.lattice)
 
     def _target(self) -> NDArray[Any]:
-        terrain = self.owner.terrain
-        return terrain[:-1, :-1] if self.wrap else terrain
+        return self._once(self.owner.terrain)
 
     def _write(self, values: NDArray[np.uint8]) -> None:
         super()._write(values)
-        if self.wrap:
-            close_seam(self.owner.terrain)
-
-
-def close_seam(terrain: NDArray[Any]) -> None:
-    """Make the last row and column of vertices equal to the first, in place."""
-    terrain[-1] = terrain[0]
-    terrain[:, -1] = terrain[:, 0]
+        close_seam(self.owner.terrain, self.lattice)

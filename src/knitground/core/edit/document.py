@@ -10,7 +10,7 @@ from psygnal import Signal
 
 from knitground.core.base.errors import EditError
 from knitground.core.base.tongue import say
-from knitground.core.base.window import Box, read
+from knitground.core.base.window import Box
 from knitground.core.edit.atoms import Atom, SetField
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.grower import Grower
@@ -19,7 +19,7 @@ from knitground.core.edit.knitter import Gives, Knitter
 from knitground.core.edit.rewriter import Rewriter
 from knitground.core.edit.room import check_room
 from knitground.core.model.layers import Cells, GroundLayer, GrownLayer, Layer
-from knitground.core.model.map import Map
+from knitground.core.model.map import Map, grid_of
 from knitground.core.model.project import Project
 
 
@@ -235,7 +235,7 @@ class Document:
             self.knitter.ensure(map_, layer, box)
         elif isinstance(layer, GrownLayer):
             self.rewriter.ensure(map_, layer, box)
-        return read(layer.cells, box)
+        return grid_of(map_, layer).lattice.read(layer.cells, box)
 
     def work_off(self, blocks: int = 16) -> bool:
         """Knit a few blocks that nobody has looked at yet; returns whether any are left."""

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -10,6 +10,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from knitground.core.base.window import Box
+
+Meeting = tuple[tuple[NDArray[np.intp], ...], tuple[NDArray[np.intp], ...]]
 
 
 @dataclass(frozen=True, eq=False)
@@ -49,6 +51,7 @@ def flood_in(
     wrap: bool = False,
     limit: int | None = None,
     among: Callable[[Box], NDArray[np.bool_] | None] = lambda _: None,
+    meeting: Meeting | None = None,
 ) -> Region:
     """Find the places connected to one over shared sides that hold the same value.
 
@@ -60,6 +63,8 @@ def flood_in(
     row, col : where to begin, inside the grid
     wrap : whether it goes on over the borders
     limit : look at a window of at most this many rows and columns
+    meeting : places and those that they meet across the border, each as rows and columns, where
+        that goes round but not straight
 
     Returns
     -------
@@ -84,8 +89,17 @@ def flood_in(
         mask = labels == labels[row - inner.top, col - inner.left]
         if is_all:
             if wrap:
-                mask = _over_the_border(labels, count, mask)
+                ends = ((labels[0], labels[-1]), (labels[:, 0], labels[:, -1]))
+                mask = _over_the_border(labels, count, mask, ends)
+            if meeting is not None:
+                met = [(labels[meeting[0]], labels[meeting[1]])]
+                mask = _over_the_border(labels, count, mask, met)
             return _trimmed(inner, mask, True)
+        if meeting is not None and _meets(mask, inner, meeting):
+            if limit is not None and max(height, width) > limit:
+                return _trimmed(inner, mask, False)
+            reach = max(height, width)  # it goes on at the other side
+            continue
         if not _touches(mask, inner, (height, width), wrap):
             return _trimmed(inner, mask, True)
         if limit is not None and 2 * reach + 1 >= limit:
@@ -103,13 +117,23 @@ def _touches(mask: NDArray[np.bool_], inner: Box, size: tuple[int, int], wrap: b
     )
 
 
+def _meets(mask: NDArray[np.bool_], inner: Box, meeting: Meeting) -> bool:
+    """Whether the region meets the border of a grid behind which it goes on."""
+    for rows, cols in meeting:
+        within = (
+            (rows >= inner.top) & (rows < inner.bottom)
+            & (cols >= inner.left) & (cols < inner.right)
+        )  # fmt: skip
+        if mask[rows[within] - inner.top, cols[within] - inner.left].any():
+            return True
+    return False
+
+
 def _over_the_border(
-    labels: NDArray[np.integer[Any]], count: int, mask: NDArray[np.bool_]
+    labels: NDArray[np.integer[Any]], count: int, mask: NDArray[np.bool_], ends: Sequence[Any]
 ) -> NDArray[np.bool_]:
-    """Join the pieces that meet over the border to the region."""
-    pairs = np.concatenate(
-        [np.stack([labels[0], labels[-1]], 1), np.stack([labels[:, 0], labels[:, -1]], 1)]
-    )
+    """Join the pieces that meet over the border to the region: `ends` are labels that meet."""
+    pairs = np.concatenate([np.stack(each, 1) for each in ends])
     pairs = np.unique(pairs[(pairs > 0).all(1)], axis=0)
     wanted = np.zeros(count + 1, np.bool_)
     wanted[labels[mask][0]] = True

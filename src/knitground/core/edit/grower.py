@@ -74,7 +74,7 @@ class Grower:
             return grown_cells(self._project, map_, layer, box)
         if layer not in self._made:
             self.keep(layer, self.grow(map_, layer))
-        return read(self._made[layer].cells, box)
+        return map_.lattice.read(self._made[layer].cells, box)
 
 
 def _has_new_pins(layer: GrownLayer, made: _Made, box: Box | None) -> bool:

@@ -75,7 +75,7 @@ class Knitter:
         state = self._state(layer)
         if not state.stale:
             return
-        for piece in box.pieces(map_.height, map_.width):
+        for piece in map_.lattice.pieces(box):
             for place in state.stale.within(piece):
                 self._knit_block(map_, layer, state, place)
 
@@ -92,7 +92,7 @@ class Knitter:
             if not isinstance(layer, GroundLayer) or not layer.visible:
                 continue
             state = self._state(layer)
-            for piece in box_of(layer).pieces(map_.height, map_.width):
+            for piece in map_.lattice.pieces(box_of(layer)):
                 for place in state.stale.within(piece):
                     self._knit_block(map_, layer, state, place)
                     ready = False
@@ -172,7 +172,7 @@ class Knitter:
             return self._all_stale(lambda each: each is layer)
         if change.what is What.TERRAIN:
             box = cells_reached(self.table(map_, layer), box)
-        box = box.fitted(map_.height, map_.width, map_.wrap)
+        box = map_.lattice.fitted(box)
         if gives is not None and gives.layer is layer and gives.box == box:
             self._take_over(map_, layer, gives)
         else:
@@ -183,13 +183,13 @@ class Knitter:
         """Lay cells that were knitted for the plan: the same as knitting them now."""
         layer.cells[index(gives.box, map_.height, map_.width)] = gives.cells
         state = self._state(layer)
-        for piece in gives.box.pieces(map_.height, map_.width):
+        for piece in map_.lattice.pieces(gives.box):
             self._count(layer, state, piece)
 
     def _reknit(self, map_: Map, layer: GroundLayer, box: Box) -> None:
         state = self._state(layer)
         table = self.table(map_, layer)
-        for piece in box.pieces(map_.height, map_.width):
+        for piece in map_.lattice.pieces(box):
             if piece.height * piece.width > AT_ONCE:
                 state.stale.touch(piece)
                 continue

@@ -43,9 +43,7 @@ def with_laid(desk: Desk, plan: Plan, region: Region) -> Edit:
         return plan.edit
     if desk.doc.project.mixes and hand.name not in [each.name for each in desk.doc.project.mixes]:
         return plan.edit
-    mask = np.zeros(layer.cells.shape, np.bool_)
-    rows, cols = region.box.rows(map_.height), region.box.cols(map_.width)
-    mask[np.ix_(rows, cols)] = region.mask
+    mask = map_.lattice.marked(region.box, region.mask)
     new = LaidMix(hand.name, Area.of(0, 0, mask), desk.options.seed, mix_tiles(hand.mix))
     laid = (*layer.laid, new)[-MAX_LAID:]
     changed = Changed(What.LAYERS, map_, layer)

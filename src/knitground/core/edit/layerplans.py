@@ -142,6 +142,10 @@ class LayerPlans:
         hand = desk.hand
         if not isinstance(hand, TilesInHand):
             return None
+        if isinstance(hand, MixInHand) and map_.wrap and map_.lattice.torus is None:
+            # Where rows and columns do not go round, a cell draws its tile where it is kept.
+            box, _, mask = map_.lattice.brought(region.box, region.mask, region.mask)
+            region = Region(box, mask, region.complete)
         mask = region.mask
         dealt = None if desk.tool == "paint" else region.mask
         if isinstance(hand, MixInHand):
@@ -221,8 +225,7 @@ class GroundPlans(LayerPlans):
         """Whether there are pins on or between the places."""
         assert isinstance(layer, GroundLayer)
         cells, _ = standing_of(layer.kind_of_set).under(region.box, region.mask)
-        fitted = cells.fitted(map_.height, map_.width, map_.wrap)
-        return not fitted.is_empty and bool(read(layer.pinned, fitted).any())
+        return bool(map_.lattice.read(layer.pinned, cells).any())
 
     def dabs(
         self, desk: Desk, map_: Map, layer: Layer, regions: Sequence[Region], anchor: Anchor,
@@ -416,13 +419,9 @@ def plan_tint(
     mask = region.mask
     if weights is None:
         return plan_cells(map_, layer, region.box, np.full(mask.shape, value, np.int32), mask, name)
-    box = region.box.fitted(map_.height, map_.width, map_.wrap)
+    box, weights, _ = map_.lattice.brought(region.box, weights, weights > 0)
     if box.is_empty:
         return None
-    if box.height < region.box.height or box.width < region.box.width:
-        rows = np.arange(box.top, box.bottom) - region.box.top
-        cols = np.arange(box.left, box.right) - region.box.left
-        weights = weights[np.ix_(rows % weights.shape[0], cols % weights.shape[1])]
     if cover is not None:
         weights = cover.more(box, weights)
     values = blended(read(layer.cells, box), value, weights)
@@ -434,13 +433,7 @@ def pins_to_release(map_: Map, layer: PinnedLayer, box: Box, mask: NDArray[np.bo
 
     There an erased cell is itself a pin, and a stroke must not undo what it has just done.
     """
-    if not map_.wrap:
-        inner = box.clipped(map_.height, map_.width)
-        top, left = inner.top - box.top, inner.left - box.left
-        box, mask = inner, mask[top : top + inner.height, left : left + inner.width]
-    if box.is_empty:
-        return False
-    pins = read(layer.pinned, box) & mask
+    pins = map_.lattice.read(layer.pinned, box) & mask
     if not isinstance(layer, GroundLayer):
-        pins &= read(layer.cells, box) != 0
+        pins &= map_.lattice.read(layer.cells, box) != 0
     return bool(pins.any())

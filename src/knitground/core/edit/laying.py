@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from knitground.core.base.tongue import say
-from knitground.core.base.window import Box, index, read
+from knitground.core.base.window import Box, index, read, whole
 from knitground.core.edit.atoms import Atom, PatchArray, PatchTerrain
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.document import Document, Edit
@@ -18,9 +18,10 @@ from knitground.core.knit.bridge import Sides, build_bridges
 from knitground.core.knit.keys import Ground
 from knitground.core.knit.knit import cells_reached, knit_box, terrain_with
 from knitground.core.knit.sides import SideMask, mend_sides, sides_of, with_sides
+from knitground.core.model.lattice import Staggered
 from knitground.core.model.layers import Cells, GroundLayer, GrownLayer, Layer, PinnedLayer
 from knitground.core.model.map import Map
-from knitground.core.model.standing import standing_of
+from knitground.core.model.standing import Homes, standing_of
 from knitground.core.model.terrain import SetKind
 
 Mask = NDArray[np.bool_]
@@ -101,10 +102,10 @@ def plan_terrain_dabs(
     """
     if layer.kind_of_set is SetKind.EDGE:
         return plan_sides(doc, map_, layer, sides_of(*united(dabs)), value, name)
-    standing = standing_of(layer.kind_of_set)
-    period = standing.places(map_.height, map_.width, wrap=map_.wrap)
-    shown = standing.shown(map_.lattice)
-    if not map_.wrap:
+    lattice, standing = map_.lattice, standing_of(layer.kind_of_set)
+    period = standing.places(lattice)
+    shown = standing.shown(lattice) if not lattice.wrap else None
+    if not lattice.wrap:
         dabs = [_clipped(*each, period) for each in dabs]
     if shown is not None:
         dabs = [(box, mask & read(shown, box)) for box, mask in dabs if not box.is_empty]
@@ -117,15 +118,17 @@ def plan_terrain_dabs(
     if value >= graph.apart.shape[0]:
         return _nothing(layer, name)
     near = graph.reach + 1
-    area = united(dabs)[0].grown(near).fitted(period[0], period[1], map_.wrap)
-    homes = standing.homes(map_.lattice)
+    homes = standing.homes(lattice)
+    if homes is not None and lattice.wrap:
+        return _plan_seen(doc, map_, layer, dabs, near, value, name)
+    area = united(dabs)[0].grown(near).fitted(period[0], period[1], lattice.wrap)
     before = _ground(layer, period, area, homes)
     after = before.copy()
     painted, touched = np.zeros(before.shape, np.bool_), np.zeros(before.shape, np.bool_)
     table = doc.knitter.table(map_, layer)
     for box, mask in dabs:
         window = box.grown(near)
-        if map_.wrap:
+        if lattice.wrap:
             window = _whole_periods(window, period)
             own = _repeated(box, mask, window, period)
             sides = Sides()
@@ -140,7 +143,7 @@ def plan_terrain_dabs(
             )  # fmt: skip
         here = read(after, window.moved(-area.top, -area.left))
         made = build_bridges(table, graph, here, own, value, sides)
-        if map_.wrap:
+        if lattice.wrap:
             window, middle = _middle_period(window, period)
             made, own = made[middle], own[middle]
         at = index(window.moved(-area.top, -area.left), *after.shape)
@@ -154,18 +157,99 @@ def plan_terrain_dabs(
     return _terrain_plan(doc, map_, layer, name, area, after, touched, bridged)
 
 
-def _ground(
-    layer: GroundLayer, period: tuple[int, ...], area: Box, homes: NDArray[np.intp] | None
-) -> Ground:
+class _Seen:
+    """The terrain of a map that wraps aslant, changed window by window as it is seen there.
+
+    `after` is what becomes of it, (rows + 1, columns + 1); `touched` what was another terrain in
+    between.
+    """
+
+    def __init__(self, map_: Map, layer: GroundLayer) -> None:
+        homes = standing_of(layer.kind_of_set).homes(map_.lattice)
+        assert homes is not None
+        assert isinstance(map_.lattice, Staggered)
+        self._lattice, self._homes = map_.lattice, homes
+        self.before = layer.terrain
+        self.after = layer.terrain.copy()
+        self.touched = np.zeros(self.after.shape, np.bool_)
+        every = self._lattice.exists
+        assert every is not None
+        self._there = every
+
+    def window(self, box: Box, near: int, *masks: Mask) -> tuple[Box, list[Mask]]:
+        """Give a window round a box in which no place is seen twice, and masks of the box in it.
+
+        If there is no such window it is the whole array and so many places more on each side: of
+        it only what lies on cells that there are is written.
+        """
+        window = box.grown(near)
+        if self._shows_once(window):
+            return window, [_within(box, each, window) for each in masks]
+        window = whole(self.after).grown(near)
+        return window, [self._repeated(box, each, window) for each in masks]
+
+    def read(self, window: Box) -> Ground:
+        """Copy what is seen in a window as it is by now."""
+        return self._homes.read(self.after, window)
+
+    def write(self, window: Box, made: Ground) -> None:
+        """Lay what was made of a window."""
+        at = self._homes.of(window)
+        if not self._shows_once(window):
+            there = self._on_cells(window)
+            at, made = at[there], made[there]
+        after, touched = self.after.reshape(-1), self.touched.reshape(-1)
+        touched[at] |= after[at] != made
+        after[at] = made
+
+    def mask(self, window: Box, own: Mask) -> Mask:
+        """Give a mask of a window as one of the array."""
+        out = np.zeros(self.after.shape, np.bool_)
+        out.reshape(-1)[self._homes.of(window)[own]] = True
+        return out
+
+    def _shows_once(self, window: Box) -> bool:
+        return max(window.height, window.width) <= self._lattice.once
+
+    def _repeated(self, box: Box, mask: Mask, window: Box) -> Mask:
+        return np.asarray(self.mask(box, mask).reshape(-1)[self._homes.of(window)])
+
+    def _on_cells(self, window: Box) -> Mask:
+        out = np.zeros((window.height, window.width), np.bool_)
+        top, left = -window.top, -window.left
+        out[top : top + self._there.shape[0], left : left + self._there.shape[1]] = self._there
+        return out
+
+
+def _plan_seen(
+    doc: Document, map_: Map, layer: GroundLayer, dabs: Sequence[Dab], near: int, value: int,
+    name: str,
+) -> Plan:  # fmt: skip
+    """Plan dabs of a brush on a map that wraps aslant."""
+    seen, painted = _Seen(map_, layer), np.zeros(layer.terrain.shape, np.bool_)
+    table, graph = doc.knitter.table(map_, layer), doc.knitter.graph(map_, layer)
+    for box, mask in dabs:
+        window, (own,) = seen.window(box, near, mask)
+        here = seen.read(window)
+        seen.write(window, build_bridges(table, graph, here, own, value, Sides()))
+        painted |= seen.mask(window, own)
+    bridged = int(((seen.before != seen.after) & ~painted).sum())
+    return _terrain_plan(
+        doc, map_, layer, name, whole(seen.after), seen.after, seen.touched, bridged
+    )
+
+
+def _ground(layer: GroundLayer, period: tuple[int, ...], area: Box, homes: Homes | None) -> Ground:
     """Copy the terrain of an area, with what counts for places that the map has not."""
     if homes is None:
         return read(layer.terrain[: period[0], : period[1]], area)
-    return np.asarray(layer.terrain.reshape(-1)[read(homes, area)])
+    return homes.read(layer.terrain, area)
 
 
-def _at_home(own: Mask, window: Box, homes: NDArray[np.intp]) -> Mask:
+def _at_home(own: Mask, window: Box, homes: Homes) -> Mask:
     """Tell which places of a window are as one that is in the mask."""
-    down, across = np.divmod(read(homes, window), homes.shape[1])
+    at = homes.of(window)
+    down, across = np.divmod(at, homes.lattice.columns + 1)
     down, across = down - window.top, across - window.left
     among = (down >= 0) & (down < window.height) & (across >= 0) & (across < window.width)
     out = np.zeros_like(own)
@@ -198,14 +282,8 @@ def _plan_cells_of_ring(
     doc: Document, map_: Map, layer: GroundLayer, box: Box, mask: Mask, value: int, name: str
 ) -> Plan:
     """Plan laying a terrain on the cells of a ring set: it needs no bridges."""
-    if map_.wrap:
-        mask = _on_torus(box, mask, (map_.height, map_.width))
-        box = box.fitted(map_.height, map_.width, True)
-        mask = read(mask, box)
-    shown = standing_of(layer.kind_of_set).shown(map_.lattice)
-    if shown is not None:
-        mask = mask & read(shown, box)
-    before = read(layer.terrain[: map_.height, : map_.width], box)
+    box, _, mask = map_.lattice.brought(box, mask, mask)
+    before = map_.lattice.read(layer.terrain[: map_.height, : map_.width], box)
     after = np.where(mask, np.uint8(value), before)
     return _terrain_plan(doc, map_, layer, name, box, after, before != after, 0)
 
@@ -224,7 +302,9 @@ def plan_sides_along(
     doc: Document, map_: Map, layer: GroundLayer, steps: Sequence[SideMask], value: int, name: str
 ) -> Plan:
     """Plan laying a terrain on sides step by step, as one plan: see `plan_terrain_dabs`."""
-    period = (map_.height, map_.width) if map_.wrap else layer.terrain.shape
+    if map_.wrap and map_.lattice.torus is None:
+        return _plan_sides_seen(doc, map_, layer, steps, value, name)
+    period = map_.lattice.torus or layer.terrain.shape
     steps = [_sides_there(map_, layer, sides) for sides in steps]
     parts = [each for sides in steps if (each := _around(sides, period, wrap=map_.wrap))]
     if not parts:
@@ -251,6 +331,27 @@ def plan_sides_along(
         ((differs & 255 > 0) & ~painted[0]).sum() + ((differs >> 8 > 0) & ~painted[1]).sum()
     )
     return _terrain_plan(doc, map_, layer, name, area, after, touched, bridged)
+
+
+def _plan_sides_seen(
+    doc: Document, map_: Map, layer: GroundLayer, steps: Sequence[SideMask], value: int, name: str
+) -> Plan:
+    """Plan sides on a map that wraps aslant."""
+    seen, table = _Seen(map_, layer), doc.knitter.table(map_, layer)
+    painted = np.zeros((2, *layer.terrain.shape), np.bool_)
+    for box, *masks in steps:
+        window, (north, west) = seen.window(box, 3, *masks)
+        here = seen.read(window)
+        laid = with_sides(here, north, west, value)
+        seen.write(window, mend_sides(table, here, laid, north, west))
+        painted |= np.stack([seen.mask(window, each) for each in (north, west)])
+    differs = seen.before ^ seen.after
+    bridged = int(
+        ((differs & 255 > 0) & ~painted[0]).sum() + ((differs >> 8 > 0) & ~painted[1]).sum()
+    )
+    return _terrain_plan(
+        doc, map_, layer, name, whole(seen.after), seen.after, seen.touched, bridged
+    )
 
 
 def _sides_there(map_: Map, layer: GroundLayer, sides: SideMask) -> SideMask:
@@ -312,9 +413,9 @@ def _terrain_plan(
         patch[~read(shown, at)] = 0  # what counts there is what lies nearest
     changed = Changed(What.TERRAIN, map_, layer, at)
     own = touched[inner.top : inner.bottom, inner.left : inner.right]
-    atom = PatchTerrain(layer, "terrain", at, patch, changed, wrap=map_.wrap, touched=own)
+    atom = PatchTerrain(layer, "terrain", at, patch, changed, lattice=map_.lattice, touched=own)
     table = doc.knitter.table(map_, layer)
-    cells_box = cells_reached(table, at).fitted(map_.height, map_.width, map_.wrap)
+    cells_box = map_.lattice.fitted(cells_reached(table, at))
     trial = terrain_with(table, layer, cells_box, map_.wrap, at, patch)
     cells = knit_box(table, layer, cells_box, trial, wrap=map_.wrap)
     gives = Gives(layer, cells_box, cells, doc.revision)
@@ -359,7 +460,7 @@ def plan_cells(map_: Map, layer: Layer, box: Box, values: Cells, mask: Mask, nam
     values : (h, w) places of the map's legend, or colours; 0 to empty a cell
     mask : (h, w) which cells of the box to lay
     """
-    box, values, mask = _fitted(map_, box, values, mask)
+    box, values, mask = map_.lattice.brought(box, values, mask)
     if box.is_empty or not mask.any():
         return _nothing(layer, name)
     before = read(layer.cells, box)
@@ -379,8 +480,7 @@ def plan_unpin(
     doc: Document, map_: Map, layer: PinnedLayer, box: Box, mask: Mask, name: str
 ) -> Plan:
     """Plan releasing pins: the cells are knitted, or grown, again."""
-    dummy = np.zeros(mask.shape, np.int32)
-    box, _, mask = _fitted(map_, box, dummy, mask)
+    box, _, mask = map_.lattice.brought(box, mask, mask)
     if box.is_empty:
         return _nothing(layer, name)
     pins = read(layer.pinned, box)
@@ -401,26 +501,3 @@ def plan_unpin(
         PatchArray(layer, "cells", box, cells, changed),
     )
     return Plan(Edit(name, atoms), layer, box, cells)
-
-
-def _fitted(map_: Map, box: Box, values: Cells, mask: Mask) -> tuple[Box, Cells, Mask]:
-    if not map_.wrap:
-        inner = box.clipped(map_.height, map_.width)
-        if inner.is_empty:
-            return inner, values[:0, :0], mask[:0, :0]
-        top, left = inner.top - box.top, inner.left - box.left
-        part = (slice(top, top + inner.height), slice(left, left + inner.width))
-        there = map_.lattice.part(inner)
-        return inner, values[part], mask[part] if there is None else mask[part] & there
-    if box.height <= map_.height and box.width <= map_.width:
-        return box, values, mask
-    # What is larger than the map comes round: where two of its cells meet, the first one counts.
-    fitted = box.fitted(map_.height, map_.width, wrap=True)
-    out = np.zeros((fitted.height, fitted.width), values.dtype)
-    laid = np.zeros(out.shape, np.bool_)
-    rows, cols = np.nonzero(mask)
-    row_at = (rows + box.top - fitted.top) % map_.height
-    col_at = (cols + box.left - fitted.left) % map_.width
-    out[row_at[::-1], col_at[::-1]] = values[rows[::-1], cols[::-1]]
-    laid[row_at, col_at] = True
-    return fitted, out, laid

@@ -178,7 +178,7 @@ class SetLesson(Lesson):
     ) -> tuple[tuple[Spot, ...], Ask | None, int]:
         assert self.home.kit is not None
         kit = self.home.kit
-        cells = wide_window(self.layer, box, self.map.wrap, REACHES[kit.kind][-1])
+        cells = wide_window(self.layer, box, self.map.lattice, REACHES[kit.kind][-1])
         taught = teach_rule(kit, cells, wanted, other)
         return taught.stencil, taught.subject, taught.not_told
 

@@ -13,13 +13,13 @@ from numpy.typing import NDArray
 from knitground.core.base.errors import EditError
 from knitground.core.base.tongue import say
 from knitground.core.base.window import whole
-from knitground.core.edit.atoms import Atom, SetField, close_seam
+from knitground.core.edit.atoms import Atom, SetField
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.document import Edit
 from knitground.core.edit.properties import check_property, with_property, without_property
 from knitground.core.grow.runner import last_made
 from knitground.core.grow.work import Grown
-from knitground.core.model.lattice import Corner, GridKind
+from knitground.core.model.lattice import Corner, Grid, GridKind
 from knitground.core.model.layers import GroundLayer, TileLayer
 from knitground.core.model.limits import MAX_CELLS, MAX_SIDE
 from knitground.core.model.map import Map
@@ -27,7 +27,7 @@ from knitground.core.model.mix import Mix
 from knitground.core.model.project import Project, free_name
 from knitground.core.model.properties import Properties, Property
 from knitground.core.model.recipe import MixStep, Recipe, RouteStep, ScatterStep
-from knitground.core.model.standing import standing_of
+from knitground.core.model.standing import close_seam, standing_of
 
 
 def check_size(height: int, width: int) -> None:
@@ -143,6 +143,7 @@ def lay_grown(map_: Map, grown: Sequence[Grown], recipe: Recipe | None = None) -
         if there is not None:
             new = np.where(there, new, 0).astype(new.dtype)
         if isinstance(layer, GroundLayer):
+            close_seam(new, map_.lattice)
             atoms += unpainted(map_, layer)
         if (old == new).all():
             continue
@@ -157,8 +158,7 @@ def put_terrain(map_: Map, layer: GroundLayer, terrain: NDArray[Any]) -> Edit:
     shown = there.shown(map_.lattice)
     if shown is not None:
         new = np.where(shown, new, 0).astype(new.dtype)
-    if map_.wrap:
-        close_seam(new)
+    close_seam(new, map_.lattice)
     other = new != layer.terrain
     if not other.any():
         return Edit(say("Lay terrain"), ())
@@ -225,21 +225,48 @@ def _set_properties(map_: Map, found: Properties, name: str) -> Edit:
     return Edit(name, (SetField(map_, "properties", found, changed),))
 
 
+def check_wraps(grid: Grid, name: str) -> None:
+    """Refuse to let a grid wrap whose rows would not meet where it begins anew.
+
+    Raises
+    ------
+    EditError
+        Every other of its rows is shifted, and they are odd in number.
+    """
+    stagger = grid.stagger
+    if stagger is None or stagger.meets:
+        return
+    if stagger.by_columns:
+        raise EditError(
+            say(
+                "“{name}” has {count} columns, every other of which is shifted: to wrap they have "
+                "to be even in number, so give it {more}",
+                name=name, count=stagger.columns, more=stagger.columns + 1,
+            )
+        )  # fmt: skip
+    raise EditError(
+        say(
+            "“{name}” has {count} rows, every other of which is shifted: to wrap they have to be "
+            "even in number, so give it {more}",
+            name=name, count=stagger.rows, more=stagger.rows + 1,
+        )
+    )  # fmt: skip
+
+
 def set_wrap(map_: Map, wrap: bool) -> Edit:
     """Let a map wrap at its borders, or not. Switched on, the far vertices take the near ones."""
     if wrap == map_.wrap:
         return Edit(say("Wrap"), ())
-    if wrap and map_.grid.kind is GridKind.STAGGERED:
-        raise EditError(
-            say("“{name}” is staggered, and only square and diamond maps wrap", name=map_.name)
-        )
+    if wrap:
+        check_wraps(map_.grid, map_.name)
+    lattice = replace(map_.lattice, wrap=wrap)
     atoms: list[Atom] = [SetField(map_, "wrap", wrap, Changed(What.MAPS, map_))]
     for layer in map_.layers if wrap else ():
         if isinstance(layer, GroundLayer):
             changed = Changed(What.TERRAIN, map_, layer, whole(layer.terrain))
             for name in ("terrain", "painted"):
                 closed = getattr(layer, name).copy()
-                close_seam(closed)
+                close_seam(closed, lattice)
                 atoms.append(SetField(layer, name, closed, changed))
     return Edit(say("Wrap at the borders") if wrap else say("No wrapping"), tuple(atoms))
 

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from knitground.core.base.tongue import say
-from knitground.core.base.window import Box, read
+from knitground.core.base.window import Box
 from knitground.core.edit.desk import Desk, Pointer
 from knitground.core.edit.flood import Region, flood_in
 from knitground.core.edit.hand import (
@@ -20,6 +20,7 @@ from knitground.core.edit.layerplans import Cover, plans_of
 from knitground.core.edit.laying import Plan, plan_sides, plan_sides_along, plan_unpin
 from knitground.core.edit.tint import disc
 from knitground.core.knit.sides import SideMask
+from knitground.core.model.lattice import Lattice
 from knitground.core.model.layers import (
     GroundLayer,
     Layer,
@@ -29,6 +30,8 @@ from knitground.core.model.layers import (
 from knitground.core.model.map import Map
 from knitground.core.model.standing import Standing, standing_of
 
+Among = Callable[[Box], NDArray[np.bool_] | None]
+"""Tells which places of a box there are, None for all."""
 _DABS = 64
 """So many dabs of a jump are laid at a time: the box round them stays small."""
 EYE_KEYS, LOCK_KEYS = "I", "J"
@@ -182,8 +185,7 @@ def plan_path(desk: Desk, sides: SideMask) -> Plan | None:
         return None
     if desk.tool == "erase":
         cells = Box(sides[0].top, sides[0].left, sides[0].bottom - 1, sides[0].right - 1)
-        fitted = cells.fitted(map_.height, map_.width, map_.wrap)
-        if not fitted.is_empty and read(layer.pinned, fitted).any():
+        if map_.lattice.read(layer.pinned, cells).any():
             every = np.ones((cells.height, cells.width), np.bool_)
             return plan_unpin(desk.doc, map_, layer, cells, every, say("Release pins"))
         return plan_sides(desk.doc, map_, layer, sides, 0, say("Erase terrain"))
@@ -248,8 +250,9 @@ def fill_region(
 ) -> Region:
     """Find what a fill covers: vertices for a terrain in hand, else (or if asked for) cells."""
     by_tile = desk.options.fill_by == "same tile" and desk.tool == "fill"
-    size = (map_.height, map_.width)
-    row, col = _inside(*at.cell(map_), size, map_.wrap)
+    lattice = map_.lattice
+    grid: NDArray[Any] = layer.cells
+    row, col = lattice.nearest(*at.cell(map_))
 
     def tiles(box: Box) -> NDArray[Any]:
         return desk.doc.cells(map_, layer, box)
@@ -260,28 +263,25 @@ def fill_region(
         return standing_of(layer.kind_of_set).same(part)
 
     values = ground if isinstance(layer, GroundLayer) and not by_tile else tiles
-    among = map_.lattice.part
+    among: Among = lattice.part
     if not cells and desk.lays_terrain and isinstance(layer, GroundLayer):
         standing = standing_of(layer.kind_of_set)
         if by_tile:
             found = _like(
-                tiles,
-                size,
-                row,
-                col,
-                map_.wrap,
-                limit,
-                map_.lattice.part,
+                tiles, lattice, grid.shape, (row, col), limit, among,
                 everywhere=desk.options.fill_all,
-            )
+            )  # fmt: skip
             return Region(*standing.on_cells(found.box, found.mask), found.complete)
-        grid = layer.terrain[:-1, :-1] if map_.wrap else layer.terrain
-        row, col = _inside(*at.vertex(map_), grid.shape, map_.wrap)
-        size = (grid.shape[0], grid.shape[1])
+        vertex = at.vertex(map_)
+        if lattice.wrap:  # each place once: it goes with the cell below it
+            grid, (row, col) = layer.terrain[:-1, :-1], lattice.nearest(*vertex)
+        else:
+            grid = layer.terrain
+            row, col = (min(max(n, 0), size - 1) for n, size in zip(vertex, grid.shape))
+            among = lambda box: _touched(map_, standing, box)  # noqa: E731
         values = lambda box: grid[box.top : box.bottom, box.left : box.right]  # noqa: E731
-        among = lambda box: _touched(map_, standing, box)  # noqa: E731
     everywhere = desk.options.fill_all and desk.tool == "fill"
-    return _like(values, size, row, col, map_.wrap, limit, among, everywhere=everywhere)
+    return _like(values, lattice, grid.shape, (row, col), limit, among, everywhere=everywhere)
 
 
 def _touched(map_: Map, standing: Standing, box: Box) -> NDArray[np.bool_] | None:
@@ -296,18 +296,19 @@ def _touched(map_: Map, standing: Standing, box: Box) -> NDArray[np.bool_] | Non
 
 def _like(
     values: Callable[[Box], NDArray[Any]],
-    size: tuple[int, int],
-    row: int,
-    col: int,
-    wrap: bool,
+    lattice: Lattice,
+    shape: tuple[int, ...],
+    at: tuple[int, int],
     limit: int | None,
-    among: Callable[[Box], NDArray[np.bool_] | None],
+    among: Among,
     *,
     everywhere: bool,
 ) -> Region:
     """Find the places that hold what one holds: those connected to it, or all there are."""
+    size, (row, col) = (shape[0], shape[1]), at
     if not everywhere:
-        return flood_in(values, size, row, col, wrap, limit, among)
+        straight = lattice.torus is not None
+        return flood_in(values, size, row, col, straight, limit, among, lattice.meeting())
     box = Box(0, 0, *size)
     if limit is not None:
         half = limit // 2
@@ -316,12 +317,6 @@ def _like(
     mask, there = part == part[row - box.top, col - box.left], among(box)
     mask = mask if there is None else mask & there
     return Region(box, mask, (box.height, box.width) == size)
-
-
-def _inside(row: int, col: int, size: tuple[int, ...], wrap: bool) -> tuple[int, int]:
-    if wrap:
-        return row % size[0], col % size[1]
-    return min(max(row, 0), size[0] - 1), min(max(col, 0), size[1] - 1)
 
 
 def plan_selected(desk: Desk) -> Plan | None:
@@ -352,12 +347,7 @@ def has_pins(desk: Desk, at: Pointer | None = None) -> bool:
     if map_ is None or not isinstance(layer, PinnedLayer) or cells is None:
         return False
     box, mask = cells
-    rows, cols = np.nonzero(mask)
-    rows, cols = rows + box.top, cols + box.left
-    if map_.wrap:
-        return bool(layer.pinned[rows % map_.height, cols % map_.width].any())
-    inside = (rows >= 0) & (cols >= 0) & (rows < map_.height) & (cols < map_.width)
-    return bool(layer.pinned[rows[inside], cols[inside]].any())
+    return bool((map_.lattice.read(layer.pinned, box) & mask).any())
 
 
 def release_pins(desk: Desk, at: Pointer | None) -> Plan | None:

@@ -395,10 +395,7 @@ def keep_area(map_: Map, chosen: Selection) -> Edit:
         raise EditError(
             say("“{name}” has no recipe that could change them: add a step in Grow", name=map_.name)
         )
-    mask = np.zeros((map_.height, map_.width), np.bool_)
-    box = chosen.box
-    rows, cols = box.rows(map_.height), box.cols(map_.width)
-    mask[np.ix_(rows, cols)] = chosen.mask
+    mask = map_.lattice.marked(chosen.box, chosen.mask)
     area = Area.of(0, 0, mask)
     kept = Condition(look=Look.AREA, area=area, negated=True)
     steps = [

@@ -65,7 +65,7 @@ class Rewriter:
         live = self._live_of(map_, layer)
         if live is None or not live.stale:
             return
-        for piece in box.pieces(map_.height, map_.width):
+        for piece in map_.lattice.pieces(box):
             for place in live.stale.within(piece):
                 live.stale.bring(place, partial(self._lay, map_, live))
 
@@ -101,7 +101,7 @@ class Rewriter:
             area = patches[read[0].number][0]
             for each in read[1:]:
                 area = area.joined(patches[each.number][0])
-            area = area.grown(live.rules.reach).fitted(map_.height, map_.width, map_.wrap)
+            area = map_.lattice.fitted(area.grown(live.rules.reach))
             if area.height * area.width > AT_ONCE:
                 return []
             self._look_up(map_, live, area.grown(live.rules.reach))
@@ -158,7 +158,7 @@ class Rewriter:
                 made += [Changed(What.CELLS, map_, each) for each in live.rules.layers.values()]
                 continue
             more = live.rules.reach + (change.what is What.TERRAIN)
-            box = box.grown(more).fitted(map_.height, map_.width, map_.wrap)
+            box = map_.lattice.fitted(box.grown(more))
             self._do_box(map_, live, box)
             made += [
                 _Made(What.CELLS, map_, each, box, by=place) for each in live.rules.layers.values()
@@ -167,7 +167,7 @@ class Rewriter:
 
     def _do_box(self, map_: Map, live: _Live, box: Box) -> None:
         """Work a box out at once, or leave it to whoever looks if it is a large one."""
-        for piece in box.pieces(map_.height, map_.width):
+        for piece in map_.lattice.pieces(box):
             if piece.height * piece.width > AT_ONCE:
                 live.stale.touch(piece)
             else:
@@ -183,7 +183,7 @@ class Rewriter:
 
     def _look_up(self, map_: Map, live: _Live, box: Box) -> None:
         """See to it that what the rules read is as it should be."""
-        box = box.fitted(map_.height, map_.width, map_.wrap)
+        box = map_.lattice.fitted(box)
         for name in live.rules.sources():
             layer = live.rules.board.layer(name)
             if isinstance(layer, GroundLayer):

@@ -10,12 +10,12 @@ from numpy.typing import NDArray
 
 from knitground.core.base.errors import EditError
 from knitground.core.base.tongue import say
-from knitground.core.edit.atoms import Atom, SetField, close_seam
+from knitground.core.edit.atoms import Atom, SetField
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.document import Edit
-from knitground.core.edit.maps import check_size
+from knitground.core.edit.maps import check_size, check_wraps
 from knitground.core.model.conditions import Area
-from knitground.core.model.lattice import Lattice, Point, Staggered
+from knitground.core.model.lattice import Grid, Lattice, Point, Staggered
 from knitground.core.model.layers import (
     GroundLayer,
     Layer,
@@ -25,7 +25,7 @@ from knitground.core.model.layers import (
 from knitground.core.model.map import Map, grid_of
 from knitground.core.model.marker import Marker
 from knitground.core.model.project import Project, free_name
-from knitground.core.model.standing import standing_of
+from knitground.core.model.standing import close_seam, standing_of
 
 
 @dataclass(frozen=True)
@@ -46,12 +46,11 @@ def resize_map(map_: Map, margins: Margins) -> Edit:
     EditError
         The map would have a side of 0 or over 65 535 cells, or too many cells in all.
     """
+    check_resized(map_, margins)
     height, width = counted_after(map_, margins)
-    check_size(height, width)
     if (height, width) == map_.lattice.counted and margins.top == margins.left == 0:
         return Edit(say("Resize map"), ())
     after, own = _resized(map_, margins)
-    check_size(after.rows, after.columns)
     changed = Changed(What.SIZE, map_)
     atoms: list[Atom] = [
         SetField(map_, "height", after.rows, changed),
@@ -73,6 +72,27 @@ def resize_map(map_: Map, margins: Margins) -> Edit:
     )
 
 
+def check_resized(map_: Map, margins: Margins) -> None:
+    """Refuse a size that a map can not have.
+
+    Raises
+    ------
+    EditError
+        It has a side of 0 or over 65 535 cells, too many cells in all, or could not wrap any more.
+    """
+    check_size(*counted_after(map_, margins))
+    after, _ = _resized(map_, margins)
+    check_size(after.rows, after.columns)
+    if map_.wrap and isinstance(after, Staggered):
+        check_wraps(replace(map_.grid, stagger=after.stagger), map_.name)
+
+
+def one_more(grid: Grid) -> Margins:
+    """Give the row or column more with which a staggered grid meets itself where it wraps."""
+    by_columns = grid.stagger is not None and grid.stagger.by_columns
+    return Margins(0, 0, 0, 1) if by_columns else Margins(0, 0, 1, 0)
+
+
 def _layer_atoms(
     map_: Map, layer: Layer, margins: Margins, after: Lattice, changed: Changed
 ) -> list[Atom]:
@@ -81,15 +101,15 @@ def _layer_atoms(
     for name in layer.arrays:
         old: NDArray[Any] = getattr(layer, name)
         if name == "terrain" and isinstance(layer, GroundLayer):
-            old = standing_of(layer.kind_of_set).own(layer.terrain, wrap=map_.wrap)
+            old = standing_of(layer.kind_of_set).own(layer.terrain, map_.lattice)
         new = _moved(old, margins)
-        if name in ("terrain", "painted") and map_.wrap:
-            close_seam(new)
         there = after.exists
         if isinstance(layer, GroundLayer) and there is not None and new.shape != there.shape:
             there = standing_of(layer.kind_of_set).shown(after)
         if there is not None:
             new = np.where(there, new, np.zeros((), new.dtype))
+        if name in ("terrain", "painted"):
+            close_seam(new, after)
         atoms.append(SetField(layer, name, new, changed))
     if isinstance(layer, TileLayer) and layer.laid:
         size = layer.cells.shape

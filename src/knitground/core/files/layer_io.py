@@ -361,7 +361,7 @@ def terrain_from_grids(map_: Map, kind: SetKind, grids: Mapping[str, NDArray[Any
         (high, wide), grid = shapes[own], grids[name]
         folds = map_.lattice.exists is not None
         out[own] = map_.lattice.folded(grid)[:high, :wide] if folds else grid
-    return standing.from_grids(out, wrap=map_.wrap)
+    return standing.from_grids(out, map_.lattice)
 
 
 def _painted_from_file(file: PackedFile, shape: tuple[int, int], what: str) -> NDArray[np.bool_]:

@@ -15,7 +15,7 @@ from knitground.core.files.recipeformats import (
     ShareFile,
     UnknownStepFile,
 )
-from knitground.core.model.lattice import Grid, GridKind
+from knitground.core.model.lattice import Grid
 from knitground.core.model.limits import MAX_CELLS
 from knitground.core.model.map import Map
 from knitground.core.model.recipe import NoiseStep, Recipe, Step, UnknownStep
@@ -114,8 +114,14 @@ def map_from_file(file: MapFile, name: str) -> Map:
         file.grid, file.height, file.width, by_columns=file.shifted == "columns",
         first=file.first_shifted, drawn_from=file.drawn_from,
     )  # fmt: skip
-    if file.wrap and file.grid is GridKind.STAGGERED:
-        raise FormatError(say("{name}: a staggered map does not wrap: take “wrap” out", name=name))
+    if file.wrap and grid.stagger is not None and not grid.stagger.meets:
+        raise FormatError(
+            say(
+                "{name}: a staggered map of which an odd number is shifted does not wrap: take "
+                "“wrap” out",
+                name=name,
+            )
+        )
     size = grid.lattice(file.height, file.width, file.tile_height, file.tile_width)
     if size.rows * size.columns > MAX_CELLS:
         raise FormatError(

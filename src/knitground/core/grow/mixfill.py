@@ -57,7 +57,7 @@ def fill_from_mix(
     made = terrains or {}
     laid_by = cells or _laid_now
     lie = Lie(
-        project, map_, lambda each, part: read(laid_by(each), part),
+        project, map_, lambda each, part: map_.lattice.read(laid_by(each), part),
         lambda each: made.get(each.number, each.terrain),
     )  # fmt: skip
     laid = allowed_cells(project, map_, step, place, box, terrains)

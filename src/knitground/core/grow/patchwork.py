@@ -59,7 +59,7 @@ def mix_cells(
         places = np.array([map_.legend.place(entry.tile) for entry in single], np.int32)
         weights = tuple(entry.weight for entry in single)
         own = tuple(entry.size for entry in single)
-        torus = (map_.height, map_.width) if map_.wrap else None
+        torus = map_.lattice.torus
         fallen = fall_cells(weights, mix.fall, rows, cols, seed, number, torus, dealt, own)
         out = places[fallen]
     if not patched:

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import replace
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -12,14 +11,14 @@ from numpy.typing import NDArray
 from knitground.core.base.errors import GrowError
 from knitground.core.base.progress import Progress, no_progress
 from knitground.core.base.tongue import say
-from knitground.core.base.window import Box, read
+from knitground.core.base.window import Box
 from knitground.core.grow.runner import last_made, run_recipe
 from knitground.core.grow.work import Grown
 from knitground.core.knit.knit import knit_box
 from knitground.core.knit.layer import layer_table
 from knitground.core.model.lattice import Rect
-from knitground.core.model.layers import GroundLayer, Layer
-from knitground.core.model.map import Legend, Map
+from knitground.core.model.layers import GroundLayer
+from knitground.core.model.map import Legend, Map, as_laid
 from knitground.core.model.project import Project
 from knitground.core.model.recipe import Recipe
 from knitground.core.render.atlas import Atlas
@@ -122,8 +121,5 @@ def fitted_picture(project: Project, map_: Map, size: tuple[int, int]) -> Pixels
         level += 1
     atlas = Atlas(project, map_)
 
-    def cells_of(layer: Layer, part: Box) -> Any:
-        return read(layer.cells, part)
-
     rect = Rect(0, 0, *atlas.lattice(level).extent)
-    return draw(atlas, stack_of(map_, atlas, rect, level, cells_of))
+    return draw(atlas, stack_of(map_, atlas, rect, level, as_laid(map_)))

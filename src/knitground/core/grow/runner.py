@@ -18,7 +18,7 @@ from knitground.core.base.digest import digest_of
 from knitground.core.base.errors import GrowError, KnitError
 from knitground.core.base.progress import Progress, no_progress
 from knitground.core.base.tongue import say
-from knitground.core.base.window import Box, read
+from knitground.core.base.window import Box
 from knitground.core.grow.kinds import STEP_KINDS
 from knitground.core.grow.mixfill import fill_from_mix
 from knitground.core.grow.rewriting import live_rules
@@ -185,7 +185,7 @@ def grown_cells(
     found = next((each.made for each in reversed(made) if each.layer is layer), None)
     if found is None:
         return np.zeros((box.height, box.width), np.int32)
-    return read(np.asarray(found, np.int32), box)
+    return map_.lattice.read(np.asarray(found, np.int32), box)
 
 
 def needs_whole_run(project: Project, map_: Map, layer: GrownLayer) -> bool:

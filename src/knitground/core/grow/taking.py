@@ -12,21 +12,17 @@ from numpy.typing import NDArray
 from knitground.core.base.errors import EditError
 from knitground.core.base.hashing import cell_numbers, mix_one
 from knitground.core.base.tongue import quoted, say
-from knitground.core.base.window import Box, read
+from knitground.core.base.window import Box
 from knitground.core.chance.fall import laid_cells
 from knitground.core.grow.distance import far_from
 from knitground.core.model.layers import Cells, GroundLayer, Layer, TintLayer
 from knitground.core.model.limits import FULL_TINT
-from knitground.core.model.map import Map
+from knitground.core.model.map import Map, as_laid
 from knitground.core.model.mix import Fall
 from knitground.core.model.project import Project
 from knitground.core.rules.board import terrain_slots
 
 Mask = NDArray[np.bool_]
-
-
-def _own_cells(layer: Layer, box: Box) -> Cells:
-    return read(layer.cells, box)
 
 
 def _own_terrain(ground: GroundLayer) -> NDArray[Any]:
@@ -39,8 +35,12 @@ class Lie:
 
     project: Project
     map: Map
-    cells: Callable[[Layer, Box], Cells] = _own_cells
+    now: Callable[[Layer, Box], Cells] | None = None
     terrain: Callable[[GroundLayer], NDArray[Any]] = _own_terrain
+
+    def cells(self, layer: Layer, box: Box) -> Cells:
+        """Copy the cells of a layer in a box."""
+        return (self.now or as_laid(self.map))(layer, box)
 
 
 def taken_cells(
@@ -75,7 +75,7 @@ def taken_cells(
             out[part] = taken_cells(lie, fall, number, inner, seed, density, on)
         return out
     rows, cols = box.rows(map_.height), box.cols(map_.width)
-    torus = (map_.height, map_.width) if map_.wrap else None
+    torus = map_.lattice.torus
     out = laid_cells(density * fall.density, fall, rows, cols, seed, number, torus)
     if fall.tint:
         strong = lie.cells(_tint(lie, fall.tint), box)

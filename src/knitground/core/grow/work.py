@@ -92,8 +92,8 @@ class Work:
 
     @property
     def torus(self) -> tuple[int, int] | None:
-        """Rows and columns of a map that wraps."""
-        return self.size if self.map.wrap else None
+        """Rows and columns of a map that wraps straight on."""
+        return self.map.lattice.torus
 
     # Layers as they are now
 
@@ -329,10 +329,10 @@ class Work:
                     name=ground.name,
                 )
             )
-        high, wide = standing.places(self.map.height, self.map.width, wrap=self.map.wrap)
+        high, wide = standing.places(self.map.lattice)
         terrain, homes = self.terrain(ground), standing.homes(self.map.lattice)
         if homes is not None:
-            terrain = terrain.reshape(-1)[homes]
+            return homes.read(terrain, Box(0, 0, high, wide)).astype(np.uint8)
         return np.array(terrain[:high, :wide], np.uint8)
 
     def on_places(self, ground: GroundLayer, mask: Mask) -> Mask:

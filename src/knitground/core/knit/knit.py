@@ -13,7 +13,9 @@ from knitground.core.base.window import Box, read
 from knitground.core.knit.keys import Ground, keys_of
 from knitground.core.knit.ring import STEPS
 from knitground.core.knit.table import KnitTable
+from knitground.core.model.lattice import Lattice
 from knitground.core.model.layers import GAP, Cells, GroundLayer
+from knitground.core.model.standing import standing_of
 from knitground.core.rules.apply import Window, apply_rules
 
 
@@ -153,17 +155,21 @@ def rule_window(
         box.rows(height),
         box.cols(width),
         None if wrap else (height, width),
-        (height, width) if wrap else None,
-        table.shown,
+        (height, width) if wrap and table.homes is None else None,
+        None if wrap else table.shown,
     )
 
 
-def wide_window(layer: GroundLayer, box: Box, wrap: bool, margin: int) -> Window:
+def wide_window(layer: GroundLayer, box: Box, lattice: Lattice, margin: int) -> Window:
     """Give a box of a layer's cells, and so many more round it, as rules look at it."""
     height, width = layer.cells.shape
-    rows, cols = _places(layer, box, wrap, margin)
-    near = layer.terrain[np.ix_(rows, cols)]
-    size = None if wrap else (height, width)
+    homes = standing_of(layer.kind_of_set).homes(lattice) if lattice.wrap else None
+    if homes is not None:
+        wide = box.grown(margin)
+        near = homes.read(layer.terrain, Box(wide.top, wide.left, wide.bottom + 1, wide.right + 1))
+    else:
+        near = layer.terrain[np.ix_(*_places(layer, box, lattice.wrap, margin))]
+    size = None if lattice.wrap else (height, width)
     return Window(layer.kind_of_set, near, margin, box.rows(height), box.cols(width), size)
 
 
@@ -181,8 +187,7 @@ def terrain_of(table: KnitTable, layer: GroundLayer, box: Box, wrap: bool) -> Gr
     height, width = source.shape[0] - last, source.shape[1] - last
     inside = inner.top >= 0 and inner.left >= 0 and inner.bottom <= height and inner.right <= width
     if table.homes is not None:
-        homes = table.homes[np.ix_(*_places(layer, box, wrap, table.margin))]
-        return source.reshape(-1)[homes]
+        return table.homes.read(source, inner)
     if inside:
         return source[inner.top : inner.bottom, inner.left : inner.right].copy()
     rows, cols = _places(layer, box, wrap, table.margin)
@@ -198,15 +203,18 @@ def terrain_with(
     ----------
     at, patch : where, and what would stand there; on a map that wraps it may reach over the border
     """
-    rows, cols = _places(layer, box, wrap, table.margin)
     if table.homes is not None:
-        homes = table.homes[np.ix_(rows, cols)]
+        more = table.margin
+        homes = table.homes.of(
+            Box(box.top - more, box.left - more, box.bottom + 1 + more, box.right + 1 + more)
+        )
         result: Ground = layer.terrain.reshape(-1)[homes]
         down, across = (n - a for n, a in zip(
             np.divmod(homes, layer.terrain.shape[1]), (at.top, at.left)))  # fmt: skip
         among = (down >= 0) & (down < at.height) & (across >= 0) & (across < at.width)
         result[among] = patch[down[among], across[among]]
         return result
+    rows, cols = _places(layer, box, wrap, table.margin)
     out: Ground = layer.terrain[np.ix_(rows, cols)]
     down, across = rows - at.top, cols - at.left
     if wrap:
@@ -231,7 +239,7 @@ def _places(
 def cells_reached(table: KnitTable, at: Box) -> Box:
     """Give the cells whose tile may be another one once terrain in a box is."""
     more = table.margin
-    if table.homes is not None:
+    if table.homes is not None and table.homes.nearest is not None:
         more *= 3  # what lies beyond the border is as the nearest place inside, which may be aslant
     near = table.keys.more
     return Box(at.top - near - more, at.left - near - more, at.bottom + more, at.right + more)

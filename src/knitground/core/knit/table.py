@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 from knitground.core.chance.draw import VARIANT_SLOTS, slot_table
 from knitground.core.knit.keys import Key, Keys, keys_of
 from knitground.core.model.layers import EMPTY, GAP
+from knitground.core.model.standing import Homes
 from knitground.core.model.terrain import SetKind
 from knitground.core.rules.ruletable import RuleTable
 
@@ -47,7 +48,7 @@ class KnitTable:
     inner: dict[Key, Variants] = field(default_factory=dict)
     rules: RuleTable | None = None
     exists: NDArray[np.bool_] | None = None
-    homes: NDArray[np.intp] | None = None
+    homes: Homes | None = None
     shown: NDArray[np.bool_] | None = None
 
     @property

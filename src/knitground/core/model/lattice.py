@@ -23,7 +23,7 @@ from typing import Any, ClassVar, NamedTuple, Self, TypeVar
 import numpy as np
 from numpy.typing import NDArray
 
-from knitground.core.base.window import Box
+from knitground.core.base.window import Box, index, lay_over, read
 from knitground.core.model.turns import is_mirrored, quarters, turned_on
 
 Point = tuple[float, float]
@@ -134,6 +134,19 @@ _DEPTHS = {Corner.TOP: (1, 1), Corner.RIGHT: (1, -1), Corner.BOTTOM: (-1, -1),
 
 _LINES = 1 << 20
 """More than there are lines: where those from the left come first, each falls into cells."""
+
+
+def _laid(
+    box: Box, values: NDArray[Any], cells: tuple[Any, ...], at: tuple[Any, ...]
+) -> tuple[NDArray[Any], NDArray[np.bool_]]:
+    """Lay what some cells hold at other places of a box; of those that meet the first counts."""
+    out = np.zeros((box.height, box.width), values.dtype)
+    laid = np.zeros(out.shape, np.bool_)
+    # Copies: views that run backwards NumPy is free to walk forwards.
+    back = [np.ascontiguousarray(each[::-1]) for each in (*at, values[cells])]
+    out[back[0], back[1]] = back[2]
+    laid[at] = True
+    return out, laid
 
 
 @lru_cache(maxsize=64)
@@ -372,12 +385,100 @@ class Lattice:
         left, right = sorted((left, right))
         return self.box_named(top, left, bottom + 1, right + 1)
 
+    # Beyond the border
+
+    @property
+    def torus(self) -> Cell | None:
+        """After how many rows and columns of the array the grid begins anew.
+
+        None where it does not wrap, and where it does but not straight along rows and columns: what
+        lies beyond the border is told by the methods below then.
+        """
+        return (self.rows, self.columns) if self.wrap else None
+
     def nearest(self, row: int, col: int) -> Cell:
-        """Give the cell of the grid that lies nearest to one that may be outside."""
-        at, (rows, columns) = self.name_of(row, col), self.counted
+        """Give the cell of the grid that lies nearest to one that may be outside.
+
+        On a grid that wraps it is the one that is seen there.
+        """
+        (at, (rows, columns)) = self.name_of(row, col), self.counted
         if 0 <= at[0] < rows and 0 <= at[1] < columns:
             return row, col
+        if self.wrap:
+            return self.cell_named(at[0] % rows, at[1] % columns)
         return self.cell_named(min(max(at[0], 0), rows - 1), min(max(at[1], 0), columns - 1))
+
+    def seen_at(
+        self, rows: NDArray[np.intp], cols: NDArray[np.intp]
+    ) -> tuple[NDArray[np.intp], NDArray[np.intp]]:
+        """Give the cells of a grid that wraps that are seen at cells anywhere, as arrays."""
+        return rows % self.rows, cols % self.columns
+
+    def fitted(self, box: Box) -> Box:
+        """Cut a box to what the grid has: clipped, or where it wraps one whole period at most."""
+        return box.fitted(self.rows, self.columns, self.wrap)
+
+    def pieces(self, box: Box) -> list[Box]:
+        """Cut a box that may reach over the border of a grid that wraps into boxes of the array."""
+        return box.pieces(self.rows, self.columns)
+
+    def read(self, values: NDArray[Any], box: Box) -> NDArray[Any]:
+        """Copy what cells of a box hold, over the border where the grid wraps; else 0 beyond it.
+
+        Parameters
+        ----------
+        values : (rows, columns)
+        """
+        inner = box if self.wrap else box.clipped(self.rows, self.columns)
+        if inner == box:
+            return read(values, box)
+        out = np.zeros((box.height, box.width), values.dtype)
+        top, left = inner.top - box.top, inner.left - box.left
+        out[top : top + inner.height, left : left + inner.width] = read(values, inner)
+        return out
+
+    def meeting(self) -> tuple[tuple[NDArray[np.intp], ...], tuple[NDArray[np.intp], ...]] | None:
+        """Give the cells that meet across the border, and the other of each, as rows and columns.
+
+        None where rows and columns tell that: it does not wrap, or straight on.
+        """
+        return None
+
+    def lay_over(
+        self, values: NDArray[Any], box: Box, patch_box: Box, patch: NDArray[Any]
+    ) -> NDArray[Any]:
+        """Lay a patch over the values of a box, as far as both show the same cells; in place."""
+        return lay_over(values, box, patch_box, patch, self.torus)
+
+    def brought(
+        self, box: Box, values: NDArray[Any], mask: NDArray[np.bool_]
+    ) -> tuple[Box, NDArray[Any], NDArray[np.bool_]]:
+        """Bring values (h, w) that are meant for some cells of a box onto the grid.
+
+        What lies outside is left out. Where the grid wraps it comes in at the other side; where two
+        cells meet there, the first one counts.
+        """
+        if not self.wrap:
+            inner = box.clipped(self.rows, self.columns)
+            if inner.is_empty:
+                return inner, values[:0, :0], mask[:0, :0]
+            top, left = inner.top - box.top, inner.left - box.left
+            part = (slice(top, top + inner.height), slice(left, left + inner.width))
+            there = self.part(inner)
+            return inner, values[part], mask[part] if there is None else mask[part] & there
+        if box.height <= self.rows and box.width <= self.columns:
+            return box, values, mask
+        rows, cols = np.nonzero(mask)
+        fitted = self.fitted(box)
+        at = self.seen_at(rows + box.top - fitted.top, cols + box.left - fitted.left)
+        return fitted, *_laid(fitted, values, (rows, cols), at)
+
+    def marked(self, box: Box, mask: NDArray[np.bool_]) -> NDArray[np.bool_]:
+        """Give a mask of some cells of a box as one of the whole array."""
+        box, _, mask = self.brought(box, mask, mask)
+        out = np.zeros((self.rows, self.columns), np.bool_)
+        out[index(box, self.rows, self.columns)] = mask
+        return out
 
     # From cells to pixels
 
@@ -822,6 +923,11 @@ class Stagger:
         return down, (right - self._moved(down)) // 2
 
     @property
+    def meets(self) -> bool:
+        """Whether the last row, or column, lies beside the first as any two do, so it may wrap."""
+        return (self.columns if self.by_columns else self.rows) % 2 == 0
+
+    @property
     def corners(self) -> Stagger:
         """How the upper corners of cells are counted, those below the last ones too."""
         more = (1, 2) if self.by_columns else (2, 1)
@@ -859,6 +965,21 @@ def _existing(stagger: Stagger, rows: int, columns: int) -> NDArray[np.bool_]:
     out[_places_of(stagger, *_least(stagger))] = True
     out.flags.writeable = False
     return out
+
+
+@lru_cache(maxsize=16)
+def _meeting(
+    lattice: Staggered,
+) -> tuple[tuple[NDArray[np.intp], ...], tuple[NDArray[np.intp], ...]]:
+    there = lattice.exists
+    assert there is not None
+    ends: list[tuple[NDArray[np.intp], ...]] = []
+    for down, across in ((1, 0), (0, 1)):
+        beside = np.pad(there, ((0, down), (0, across)))[down:, across:]
+        rows, cols = np.nonzero(there & ~beside)
+        ends.append((rows, cols, *lattice.seen_at(rows + down, cols + across)))
+    row, col, other_row, other_col = (np.concatenate(each) for each in zip(*ends))
+    return (row, col), (other_row, other_col)
 
 
 @dataclass(frozen=True)
@@ -1030,6 +1151,102 @@ class Staggered(Diamond):
         mask = np.zeros((box.height, box.width), np.bool_)
         mask[downs - box.top, acrosses - box.left] = True
         return box, mask
+
+    # Beyond the border of one that wraps: its copies lie aslant in the array
+
+    @property
+    def torus(self) -> Cell | None:
+        return None
+
+    def seen_at(
+        self, rows: NDArray[Any], cols: NDArray[Any]
+    ) -> tuple[NDArray[np.intp], NDArray[np.intp]]:
+        right, down = _least(self.stagger)
+        at = self.stagger.counted(cols - rows + right, cols + rows + down)
+        halves = self.stagger.halves(at[0] % self.stagger.rows, at[1] % self.stagger.columns)
+        across, along = halves[0] - right, halves[1] - down
+        return (along - across) // 2, (along + across) // 2
+
+    def _seen_in(self, box: Box) -> tuple[NDArray[np.intp], NDArray[np.intp]]:
+        rows, cols = np.arange(box.top, box.bottom), np.arange(box.left, box.right)
+        return self.seen_at(*np.broadcast_arrays(rows[:, None], cols[None]))
+
+    def has_all(self, box: Box) -> bool:
+        """Whether all cells of a box are there: those at its four corners lie furthest out."""
+        return all(
+            self.holds(row, col)
+            for row in (box.top, box.bottom - 1) for col in (box.left, box.right - 1)
+        )  # fmt: skip
+
+    def fitted(self, box: Box) -> Box:
+        if not self.wrap:
+            return super().fitted(box)
+        if box.is_empty or self.has_all(box):
+            return box
+        rows, cols = self._seen_in(box)
+        return Box(int(rows.min()), int(cols.min()), int(rows.max()) + 1, int(cols.max()) + 1)
+
+    def pieces(self, box: Box) -> list[Box]:
+        if not self.wrap or box.is_empty or self.has_all(box):
+            return super().pieces(box)
+        names = [self.name_of(row, col) for row in (box.top, box.bottom - 1)
+                 for col in (box.left, box.right - 1)]  # fmt: skip
+        downs, acrosses = (
+            range(min(at) // count - 1, max(at) // count + 2)
+            for at, count in zip(zip(*names), self.counted)
+        )
+        found = []
+        for down in downs:
+            for across in acrosses:
+                rows, cols = self._moved(down, across)
+                piece = box.moved(-rows, -cols).clipped(self.rows, self.columns)
+                there = self.part(piece)
+                if there is not None and there.any():
+                    found.append(piece)
+        return found
+
+    @property
+    def once(self) -> int:
+        """Up to how many rows and columns a box of the array shows no cell of a copy too."""
+        return min(sum(map(abs, self._moved(0, 1))), sum(map(abs, self._moved(1, 0)))) // 2
+
+    def meeting(self) -> tuple[tuple[NDArray[np.intp], ...], tuple[NDArray[np.intp], ...]] | None:
+        return _meeting(self) if self.wrap else None
+
+    def _moved(self, down: int, across: int) -> Cell:
+        """Tell by how many rows and columns of the array a copy lies further."""
+        stagger = self.stagger
+        right = across * stagger.columns * (1 if stagger.by_columns else 2)
+        along = down * stagger.rows * (2 if stagger.by_columns else 1)
+        return (along - right) // 2, (along + right) // 2
+
+    def read(self, values: NDArray[Any], box: Box) -> NDArray[Any]:
+        if not self.wrap:
+            return super().read(values, box)
+        return read(values, box) if self.has_all(box) else np.asarray(values[self._seen_in(box)])
+
+    def lay_over(
+        self, values: NDArray[Any], box: Box, patch_box: Box, patch: NDArray[Any]
+    ) -> NDArray[Any]:
+        if not self.wrap:
+            return super().lay_over(values, box, patch_box, patch)
+        rows, cols = self._seen_in(box)
+        rows, cols = rows - patch_box.top, cols - patch_box.left
+        among = (rows >= 0) & (rows < patch_box.height) & (cols >= 0) & (cols < patch_box.width)
+        values[among] = patch[rows[among], cols[among]]
+        return values
+
+    def brought(
+        self, box: Box, values: NDArray[Any], mask: NDArray[np.bool_]
+    ) -> tuple[Box, NDArray[Any], NDArray[np.bool_]]:
+        if not self.wrap:
+            return super().brought(box, values, mask)
+        if not mask.any() or self.has_all(box):
+            return box, values, mask
+        cells = np.nonzero(mask)
+        rows, cols = self.seen_at(cells[0] + box.top, cells[1] + box.left)
+        fitted = Box(int(rows.min()), int(cols.min()), int(rows.max()) + 1, int(cols.max()) + 1)
+        return fitted, *_laid(fitted, values, cells, (rows - fitted.top, cols - fitted.left))
 
     def border_in(self, rect: Rect) -> list[Point]:
         """Give the zigzag round the cells of whole rows and columns that a rectangle shows."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 from functools import lru_cache
 from threading import Lock
@@ -205,6 +206,11 @@ def grid_of(map_: Map, layer: Layer | None) -> Map:
         wrap=map_.wrap and fits,
         of=map_,
     )
+
+
+def as_laid(map_: Map) -> Callable[[Layer, Box], Cells]:
+    """Give what copies the cells of a layer of a map in a box, as they are now."""
+    return lambda layer, box: grid_of(map_, layer).lattice.read(layer.cells, box)
 
 
 def cells_under(map_: Map, layer: Layer | None, box: Box) -> Box:

@@ -12,6 +12,7 @@ from __future__ import annotations
 
 from abc import ABC, abstractmethod
 from collections.abc import Mapping
+from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any
 
@@ -19,12 +20,38 @@ import numpy as np
 from numpy.typing import NDArray
 
 from knitground.core.base.window import Box
-from knitground.core.model.lattice import Lattice
+from knitground.core.model.lattice import Lattice, Staggered
 from knitground.core.model.terrain import SetKind
 
 Terrain = NDArray[Any]
 """(height + 1, width + 1), as a ground layer holds it."""
 Mask = NDArray[np.bool_]
+
+
+@dataclass(frozen=True)
+class Homes:
+    """Where on the map terrain is looked up that counts for a place the map may not have.
+
+    `lattice`: of a map that wraps aslant: what is seen there. Else `nearest`, (rows + 1, columns +
+    1), counted row by row: what lies beyond the border of a map is as the nearest place inside.
+    """
+
+    lattice: Lattice
+    nearest: NDArray[np.intp] | None = None
+
+    def of(self, box: Box) -> NDArray[np.intp]:
+        """Give for each place of a box the one that counts for it, counted row by row: (h, w)."""
+        rows, cols = np.arange(box.top, box.bottom), np.arange(box.left, box.right)
+        if self.nearest is not None:
+            high, wide = self.nearest.shape
+            return self.nearest[np.ix_(np.clip(rows, 0, high - 1), np.clip(cols, 0, wide - 1))]
+        assert isinstance(self.lattice, Staggered)
+        at = self.lattice.seen_at(*np.broadcast_arrays(rows[:, None], cols[None]))
+        return at[0] * (self.lattice.columns + 1) + at[1]
+
+    def read(self, terrain: Terrain, box: Box) -> Terrain:
+        """Copy the terrain (rows + 1, columns + 1) that counts for the places of a box."""
+        return np.asarray(terrain.reshape(-1)[self.of(box)])
 
 
 class Standing(ABC):
@@ -36,10 +63,9 @@ class Standing(ABC):
     areas = True
     """Whether it can cover areas; what stands on sides goes along them only."""
 
-    def places(self, height: int, width: int, *, wrap: bool) -> tuple[int, int]:
-        """Give the rows and columns of places that a map of so many cells has, counted once."""
-        del wrap
-        return height, width
+    def places(self, lattice: Lattice) -> tuple[int, int]:
+        """Give the rows and columns of places that a map has in the array, counted once."""
+        return lattice.rows, lattice.columns
 
     def on_cells(self, box: Box, mask: Mask) -> tuple[Box, Mask]:
         """Give the places that lie on or round cells, as a box and a mask."""
@@ -61,30 +87,36 @@ class Standing(ABC):
         """
         return _shown(self.kind, lattice) if lattice.exists is not None else None
 
-    def homes(self, lattice: Lattice) -> NDArray[np.intp] | None:
-        """Give for each place the nearest one that is shown, counted row by row.
-
-        What lies beyond the border of a map is as the nearest place inside. None: where that is
-        told by rows and columns alone.
-        """
-        there = lattice.exists is not None and not lattice.wrap and self.areas
-        return _homes(self.kind, lattice) if there else None
+    def homes(self, lattice: Lattice) -> Homes | None:
+        """Tell which places count for those that the map has not; None: rows and columns tell."""
+        if lattice.exists is None:
+            return None
+        if lattice.wrap:
+            return Homes(lattice)
+        return Homes(lattice, _nearest(self.kind, lattice)) if self.areas else None
 
     @abstractmethod
     def grids(self, terrain: Terrain) -> tuple[Terrain, ...]:
         """Part terrain into grids of marks, each as large as there are such places."""
 
     @abstractmethod
-    def from_grids(self, grids: Mapping[str, Terrain], *, wrap: bool) -> Terrain:
+    def from_grids(self, grids: Mapping[str, Terrain], lattice: Lattice) -> Terrain:
         """Make terrain of its grids, by name."""
 
     @abstractmethod
     def shapes(self, height: int, width: int) -> dict[str, tuple[int, int]]:
         """Give the rows and columns of each grid, of a map of so many cells."""
 
-    @abstractmethod
-    def own(self, terrain: Terrain, *, wrap: bool) -> Terrain:
+    def own(self, terrain: Terrain, lattice: Lattice) -> Terrain:
         """Copy terrain without what stands there only because the map wraps, or did."""
+        out = self._own(terrain.copy(), wrap=lattice.torus is not None)
+        if lattice.wrap and lattice.exists is not None:
+            out[~np.pad(lattice.exists, ((0, 1), (0, 1)))] = 0
+        return out
+
+    @abstractmethod
+    def _own(self, terrain: Terrain, *, wrap: bool) -> Terrain:
+        """Take away what stands for nothing in the last row and column, in place."""
 
     @abstractmethod
     def slots(self, terrain: Terrain) -> NDArray[np.uint8]:
@@ -127,7 +159,7 @@ def _shown(kind: SetKind, lattice: Lattice) -> Mask:
 
 
 @lru_cache(maxsize=16)
-def _homes(kind: SetKind, lattice: Lattice) -> NDArray[np.intp]:
+def _nearest(kind: SetKind, lattice: Lattice) -> NDArray[np.intp]:
     from scipy.ndimage import distance_transform_edt  # late: slow to import
 
     shown = _shown(kind, lattice)
@@ -140,8 +172,8 @@ def _homes(kind: SetKind, lattice: Lattice) -> NDArray[np.intp]:
 class _Corner(Standing):
     kind, names = SetKind.CORNER, ("vertices",)
 
-    def places(self, height: int, width: int, *, wrap: bool) -> tuple[int, int]:
-        return (height, width) if wrap else (height + 1, width + 1)
+    def places(self, lattice: Lattice) -> tuple[int, int]:
+        return lattice.torus or (lattice.rows + 1, lattice.columns + 1)
 
     def on_cells(self, box: Box, mask: Mask) -> tuple[Box, Mask]:
         wide = np.pad(mask, ((0, 1), (0, 1)))
@@ -164,18 +196,17 @@ class _Corner(Standing):
     def grids(self, terrain: Terrain) -> tuple[Terrain, ...]:
         return (terrain,)
 
-    def from_grids(self, grids: Mapping[str, Terrain], *, wrap: bool) -> Terrain:
-        del wrap  # the file holds the last row and column too
+    def from_grids(self, grids: Mapping[str, Terrain], lattice: Lattice) -> Terrain:
+        del lattice  # the file holds the last row and column too
         return grids["vertices"].astype(np.uint8)
 
     def shapes(self, height: int, width: int) -> dict[str, tuple[int, int]]:
         return {"vertices": (height + 1, width + 1)}
 
-    def own(self, terrain: Terrain, *, wrap: bool) -> Terrain:
-        out = terrain.copy()
+    def _own(self, terrain: Terrain, *, wrap: bool) -> Terrain:
         if wrap:
-            out[-1], out[:, -1] = 0, 0
-        return out
+            terrain[-1], terrain[:, -1] = 0, 0
+        return terrain
 
     def slots(self, terrain: Terrain) -> NDArray[np.uint8]:
         north, south = terrain[:-1], terrain[1:]
@@ -192,18 +223,17 @@ class _Ring(Standing):
     def grids(self, terrain: Terrain) -> tuple[Terrain, ...]:
         return (terrain[:-1, :-1],)
 
-    def from_grids(self, grids: Mapping[str, Terrain], *, wrap: bool) -> Terrain:
+    def from_grids(self, grids: Mapping[str, Terrain], lattice: Lattice) -> Terrain:
         out = np.pad(grids["cells"].astype(np.uint8), ((0, 1), (0, 1)))
-        return _closed(out) if wrap else out
+        return close_seam(out, lattice)
 
     def shapes(self, height: int, width: int) -> dict[str, tuple[int, int]]:
         return {"cells": (height, width)}
 
-    def own(self, terrain: Terrain, *, wrap: bool) -> Terrain:
+    def _own(self, terrain: Terrain, *, wrap: bool) -> Terrain:
         del wrap
-        out = terrain.copy()
-        out[-1], out[:, -1] = 0, 0
-        return out
+        terrain[-1], terrain[:, -1] = 0, 0
+        return terrain
 
     def slots(self, terrain: Terrain) -> NDArray[np.uint8]:
         return terrain[:-1, :-1][None].astype(np.uint8)
@@ -220,22 +250,21 @@ class _Edge(Standing):
         north, west = (terrain & 255).astype(np.uint8), (terrain >> 8).astype(np.uint8)
         return north[:, :-1], west[:-1]
 
-    def from_grids(self, grids: Mapping[str, Terrain], *, wrap: bool) -> Terrain:
+    def from_grids(self, grids: Mapping[str, Terrain], lattice: Lattice) -> Terrain:
         north, west = grids["north"].astype(np.uint16), grids["west"].astype(np.uint16)
         out = np.pad(north, ((0, 0), (0, 1))) | np.pad(west, ((0, 1), (0, 0))) << np.uint16(8)
-        return _closed(out) if wrap else out
+        return close_seam(out, lattice)
 
     def shapes(self, height: int, width: int) -> dict[str, tuple[int, int]]:
         return {"north": (height + 1, width), "west": (height, width + 1)}
 
-    def own(self, terrain: Terrain, *, wrap: bool) -> Terrain:
-        out = terrain.copy()
+    def _own(self, terrain: Terrain, *, wrap: bool) -> Terrain:
         if wrap:
-            out[-1], out[:, -1] = 0, 0
+            terrain[-1], terrain[:, -1] = 0, 0
         else:  # the far half of each number stands for nothing there
-            out[-1] &= 0x00FF
-            out[:, -1] &= 0xFF00
-        return out
+            terrain[-1] &= 0x00FF
+            terrain[:, -1] &= 0xFF00
+        return terrain
 
     def slots(self, terrain: Terrain) -> NDArray[np.uint8]:
         north, west = terrain & 255, terrain >> 8
@@ -259,10 +288,30 @@ class _Edge(Standing):
         return int(((terrain & 255) == mark).sum() + ((terrain >> 8) == mark).sum())
 
 
-def _closed(terrain: Terrain) -> Terrain:
-    """Make the last row and column of a map that wraps equal to the first, in place."""
-    terrain[-1], terrain[:, -1] = terrain[0], terrain[:, 0]
+def close_seam(terrain: Terrain, lattice: Lattice) -> Terrain:
+    """Make what stands beyond the border of a map equal to what is seen there, in place.
+
+    Only a map that wraps has anything there: its last row and column, which meet the first, or the
+    corners and sides round its cells that are those of others.
+    """
+    if lattice.torus is not None:
+        terrain[-1], terrain[:, -1] = terrain[0], terrain[:, 0]
+    elif lattice.wrap:
+        beyond, at = _seam(lattice)
+        terrain.reshape(-1)[beyond] = terrain.reshape(-1)[at]
     return terrain
+
+
+@lru_cache(maxsize=16)
+def _seam(lattice: Lattice) -> tuple[NDArray[np.intp], NDArray[np.intp]]:
+    """Give the places round cells that are those of others, and which: counted row by row."""
+    assert isinstance(lattice, Staggered)
+    assert lattice.exists is not None
+    there = np.pad(lattice.exists, ((0, 1), (0, 1)))
+    rows, cols = np.nonzero(_shown(SetKind.CORNER, lattice) & ~there)
+    at = lattice.seen_at(rows, cols)
+    wide = lattice.columns + 1
+    return rows * wide + cols, at[0] * wide + at[1]
 
 
 _ALL: dict[SetKind, Standing] = {each.kind: each for each in (_Corner(), _Ring(), _Edge())}

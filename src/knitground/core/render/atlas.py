@@ -101,7 +101,8 @@ class Atlas:
             return cells
         map_, out = self._map, cells.copy()
         rows, cols = np.nonzero(found)
-        numbers = beginnings((rows + box.top) % map_.height, (cols + box.left) % map_.width)
+        on_map = rows + box.top, cols + box.left
+        numbers = beginnings(*(map_.lattice.seen_at(*on_map) if map_.wrap else on_map))
         first = np.zeros(self._size, np.int64)
         count = np.ones(self._size, np.int64)
         for place, (at, frames) in self._first_of.items():

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from knitground.core.base.errors import EditError
 from knitground.core.base.tongue import say
-from knitground.core.base.window import Box, index, lay_over, read
+from knitground.core.base.window import Box, read
 from knitground.core.model.layers import Cells, GroundLayer, Layer, PinnedLayer
 from knitground.core.model.map import Map
 from knitground.core.model.project import Project
@@ -33,7 +33,7 @@ def terrain_slots(map_: Map, ground: GroundLayer, box: Box, terrain: NDArray[Any
     """
     wide = Box(box.top, box.left, box.bottom + 1, box.right + 1)
     if map_.wrap:
-        part = terrain[:-1, :-1][index(wide, map_.height, map_.width)]
+        part = map_.lattice.read(terrain[:-1, :-1], wide)
     else:
         part = read(terrain, wide)
     return standing_of(ground.kind_of_set).slots(part)
@@ -127,18 +127,13 @@ class Board:
 
     def cells(self, name: str, box: Box) -> Cells:
         """Copy the cells of a layer in a box: 0 off a map that does not wrap."""
-        layer = self.layer(name)
+        layer, read_from = self.layer(name), self.map.lattice.read
         if layer.number in self.pins_only and isinstance(layer, PinnedLayer):
-            pinned = self._over(layer.pinned, box, 0)
-            return np.where(pinned, self._over(layer.cells, box, 0), 0).astype(np.int32)
-        cells = self._over(self._cells.get(layer.number, layer.cells), box, 0)
+            pinned = read_from(layer.pinned, box)
+            return np.where(pinned, read_from(layer.cells, box), 0).astype(np.int32)
+        cells = read_from(self._cells.get(layer.number, layer.cells), box)
         if layer.number in self.patches:
-            lay_over(
-                cells,
-                box,
-                *self.patches[layer.number],
-                (self.map.height, self.map.width) if self.map.wrap else None,
-            )
+            self.map.lattice.lay_over(cells, box, *self.patches[layer.number])
         return cells
 
     def off(self, box: Box) -> Plane:
@@ -167,7 +162,7 @@ class Board:
         fits = (terrain_slots(map_, layer, inner, terrain) == mark).all(axis=0)
         top, left = inner.top - box.top, inner.left - box.left
         out[top : top + inner.height, left : left + inner.width] = fits
-        there = map_.lattice.part(box)
+        there = None if map_.wrap else map_.lattice.part(box)
         return out if there is None else out & there
 
     def tiles_fit(self, asks: Sequence[Ask], cells: Cells, off: Plane) -> list[Plane]:
@@ -186,18 +181,6 @@ class Board:
             beyond = sum(1 << n for n, ask in enumerate(some) if ask.kind in _FITS_OFF)
             bits[off] = beyond
             out += [(bits & np.uint8(1 << n)).astype(np.bool_) for n in range(len(some))]
-        return out
-
-    def _over(self, cells: NDArray[Any], box: Box, fill: int) -> NDArray[Any]:
-        height, width = cells.shape
-        if self.map.wrap:
-            return read(cells, box)
-        inner = box.clipped(height, width)
-        if inner == box:
-            return read(cells, box)
-        out = np.full((box.height, box.width), fill, cells.dtype)
-        top, left = inner.top - box.top, inner.left - box.left
-        out[top : top + inner.height, left : left + inner.width] = read(cells, inner)
         return out
 
     def _mark(self, layer: Layer, ask: Ask) -> int:

@@ -67,16 +67,19 @@ class RewriteRun:
         self.read = {name: self._start(name) for name in {*table.inputs, *table.outputs}}
         self.written = {name: np.full(self.shape, LEAVE, np.int32) for name in table.outputs}
         self.found: dict[int, tuple[NDArray[np.intp], NDArray[np.intp], NDArray[np.int8]]] = {}
-        self.rows = np.arange(wide.top, wide.bottom)
-        self.cols = np.arange(wide.left, wide.right)
-        if board.map.wrap:
-            self.rows, self.cols = self.rows % board.map.height, self.cols % board.map.width
 
     def _start(self, name: str) -> Cells | None:
         layer = self.board.layer(name) if name or self.board.source is not None else None
         if layer is None or not layer.holds_tiles:
             return None
         return self.board.cells(name, self.wide)
+
+    def seen_at(
+        self, rows: NDArray[np.intp], cols: NDArray[np.intp]
+    ) -> tuple[NDArray[np.intp], NDArray[np.intp]]:
+        """Give the rows and columns of the map that cells of the window show."""
+        rows, cols = rows + self.wide.top, cols + self.wide.left
+        return self.board.map.lattice.seen_at(rows, cols) if self.board.map.wrap else (rows, cols)
 
     def state(self) -> bytes:
         """Digest what has been written."""
@@ -138,9 +141,8 @@ class RewriteRun:
             rule = self.table.rules[block.rule]
             if isinstance(rule, NeighbourRule) and rule.every[:2] != (1, 1):
                 down, across, top, left = rule.every
-                here = ((self.rows[rows] - top) % down == 0) & (
-                    (self.cols[cols] - left) % across == 0
-                )
+                at = self.seen_at(rows, cols)
+                here = ((at[0] - top) % down == 0) & ((at[1] - left) % across == 0)
                 rows, cols = rows[here], cols[here]
             parts.append((np.full(len(rows), n, np.intp), rows, cols))
         blocks = np.concatenate([part[0] for part in parts] or [np.zeros(0, np.intp)])
@@ -197,11 +199,18 @@ class RewriteRun:
         top, left = box.top - self.wide.top, box.left - self.wide.left
         part = (slice(top, top + box.height), slice(left, left + box.width))
         found = {}
+        map_ = self.board.map
+        there = map_.lattice.part(box) if map_.wrap else None
         for number, (rows, cols, states) in self.found.items():
             rows, cols = rows - top, cols - left
             inside = (rows >= 0) & (rows < box.height) & (cols >= 0) & (cols < box.width)
+            if there is not None:
+                inside[inside] = there[rows[inside], cols[inside]]
             found[number] = (rows[inside] + box.top, cols[inside] + box.left, states[inside])
         cells = {name: each[part].copy() for name, each in self.written.items()}
+        if there is not None:  # what is seen of copies is no more than that
+            for each in cells.values():
+                each[~there] = LEAVE
         return Rewritten(cells, found, done, loops)
 
 
@@ -314,7 +323,7 @@ class _Matches:
                 inside = (rows >= 0) & (rows < height) & (cols >= 0) & (cols < width)
                 value = block.values[outcome, spot]
                 if block.patch is not None:
-                    where = self.run.rows[rows % height], self.run.cols[cols % width]
+                    where = self.run.seen_at(rows, cols)
                     shape = block.patch.shape
                     value = block.patch[where[0] % shape[0], where[1] % shape[1]]
                 keys.append(self.key[mine][inside])
@@ -331,9 +340,8 @@ def _numbers_at(
     run: RewriteRun, rows: NDArray[np.intp], cols: NDArray[np.intp], seed: int
 ) -> NDArray[np.uint32]:
     """Give the numbers of single cells: (n,)."""
-    by_row = row_numbers(run.rows, seed, 11)
-    by_col = column_numbers(run.cols, seed, 11)
-    out = by_row[rows] ^ by_col[cols]
+    rows, cols = run.seen_at(rows, cols)
+    out = row_numbers(rows, seed, 11) ^ column_numbers(cols, seed, 11)
     out *= np.uint32(0x9E3779B1)
     out ^= out >> np.uint32(15)
     out *= np.uint32(0x85EBCA6B)

@@ -8,9 +8,9 @@ from typing import TYPE_CHECKING
 import numpy as np
 from numpy.typing import NDArray
 
-from knitground.core.base.window import Box, read
-from knitground.core.model.layers import GAP, Cells, Layer
-from knitground.core.model.map import Map, grid_of
+from knitground.core.base.window import Box
+from knitground.core.model.layers import GAP, Layer
+from knitground.core.model.map import Map, as_laid, grid_of
 from knitground.core.model.project import Project
 from knitground.core.model.tile import TileRef
 from knitground.core.render.stack import CellsOf
@@ -40,17 +40,12 @@ def tile_shapes(project: Project, tile: TileRef) -> list[tuple[str, NDArray[np.f
     ]
 
 
-def own_cells(layer: Layer, box: Box) -> Cells:
-    """Read the cells of a layer as they are."""
-    return read(layer.cells, box)
-
-
 def laid_shapes(
     project: Project,
     map_: Map,
     box: Box | None = None,
     layers: Sequence[Layer] | None = None,
-    cells_of: CellsOf = own_cells,
+    cells_of: CellsOf | None = None,
     known: OfTiles | None = None,
 ) -> Laid:
     """List the shapes of what lies in a box of a map.
@@ -64,13 +59,13 @@ def laid_shapes(
     """
     shown = [each for each in map_.layers if each.visible] if layers is None else layers
     found: Laid = {}
-    known = {} if known is None else known
+    known, read_from = {} if known is None else known, cells_of or as_laid(map_)
     for layer in shown:
         if not layer.holds_tiles:
             continue
         grid = grid_of(map_, layer)
         part = _part(map_, grid, box)
-        cells = cells_of(layer, part)
+        cells = read_from(layer, part)
         down, across = layer.shift
         flat = cells.ravel()
         order = np.argsort(flat, kind="stable")

@@ -10,24 +10,30 @@ from PySide6.QtWidgets import (
     QFormLayout,
     QLabel,
     QLineEdit,
+    QPushButton,
     QWidget,
 )
 
 from knitground.core.base.errors import KnitError
 from knitground.core.base.tongue import say
 from knitground.core.base.window import Box
-from knitground.core.edit.atoms import close_seam
 from knitground.core.edit.document import Edit
-from knitground.core.edit.maps import check_size
+from knitground.core.edit.maps import check_size, check_wraps
 from knitground.core.edit.sheets import stand_on_base
-from knitground.core.edit.sizes import Margins, counted_after, cut_content
+from knitground.core.edit.sizes import (
+    Margins,
+    check_resized,
+    counted_after,
+    cut_content,
+    one_more,
+)
 from knitground.core.edit.terrains import covers_cells
 from knitground.core.knit.layer import plain_terrains
 from knitground.core.model.lattice import Grid, GridKind, cells_for
 from knitground.core.model.limits import MAX_SIDE
 from knitground.core.model.map import Map
 from knitground.core.model.project import free_name
-from knitground.core.model.standing import standing_of
+from knitground.core.model.standing import close_seam, standing_of
 from knitground.core.model.terrain import SetKind
 from knitground.core.model.tileset import Tileset
 from knitground.core.render.tiles import first_picture
@@ -164,6 +170,12 @@ class NewMapDialog(Dialog):
         self.base_words.setWordWrap(True)
         self.filled = Choice(say("The terrain that lies everywhere to begin with"))
         self.wrap = QCheckBox(say("Wraps at the borders"))
+        self.wrap.toggled.connect(self._check)
+        self.one_more = QPushButton(say("Give it one more"))
+        self.one_more.setToolTip(
+            say("Rows, or columns, that are shifted have to be even in number")
+        )
+        self.one_more.clicked.connect(self._add_one)
         self.facts = QLabel()
         self.facts.setWordWrap(True)
         self.buttons = self.make_buttons(say("Make map"))
@@ -190,7 +202,7 @@ class NewMapDialog(Dialog):
         form.addRow("", self.base_picture)
         form.addRow("", self.base_words)
         form.addRow(say("Filled with"), self.filled)
-        form.addRow("", self.wrap)
+        form.addRow("", row(self.wrap, self.one_more, 1))
         form.addRow(self.facts)
         form.addRow(self.buttons)
         self.setMinimumWidth(380)
@@ -346,9 +358,6 @@ class NewMapDialog(Dialog):
         height, width = self.height_box.value(), self.width_box.value()
         self._tell_base()
         lattice = self.how.lattice(height, width, *self._cell())
-        staggered = self.kind is GridKind.STAGGERED
-        self.wrap.setEnabled(not staggered)
-        self.wrap.setToolTip(say("A staggered map does not wrap") if staggered else "")
         (tall, broad), (wide, high) = lattice.cell_size, lattice.extent
         text, role = (
             say(
@@ -363,12 +372,22 @@ class NewMapDialog(Dialog):
         try:
             check_size(height, width)
             check_size(lattice.rows, lattice.columns)
+            if self.wrap.isChecked():
+                check_wraps(self.how, self.name.text().strip())
         except KnitError as error:
             text, role = str(error), "warning"
+        stagger = self.how.stagger
+        odd = self.wrap.isChecked() and stagger is not None and not stagger.meets
+        self.one_more.setVisible(odd)
         self.facts.setText(text)
         set_role(self.facts, role)
         ok = self.ok
         ok.setEnabled(role != "warning")
+
+    def _add_one(self) -> None:
+        more = one_more(self.how)
+        self.height_box.setValue(self.height_box.value() + more.bottom)
+        self.width_box.setValue(self.width_box.value() + more.right)
 
     def _tile(self) -> tuple[int, int]:
         tileset = self.tileset
@@ -397,7 +416,7 @@ class NewMapDialog(Dialog):
             lattice.rows,
             lattice.columns,
             *self._cell(),
-            wrap=self.wrap.isChecked() and self.kind is not GridKind.STAGGERED,
+            wrap=self.wrap.isChecked(),
             grid=self.how,
             screen=(self.screen_width.value(), self.screen_height.value()),
         )
@@ -411,8 +430,7 @@ class NewMapDialog(Dialog):
                 layer.terrain[:] = wanted[1] if shown is None else np.where(shown, wanted[1], 0)
                 if kit.kind is SetKind.RING:
                     layer.terrain[-1], layer.terrain[:, -1] = 0, 0
-                    if map_.wrap:
-                        close_seam(layer.terrain)
+                close_seam(layer.terrain, map_.lattice)
             map_.layers.append(layer)
         map_.layers.append(map_.new_tile_layer(say("Tiles")))
         return map_
@@ -463,7 +481,7 @@ class ResizeDialog(Dialog):
         )
         role, ok = "note", True
         try:
-            check_size(height, width)
+            check_resized(map_, asked)
             if any(box.value() < 0 for box in self.boxes.values()):
                 self._count(asked, text)
                 return

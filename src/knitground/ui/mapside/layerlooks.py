@@ -201,7 +201,7 @@ def live_words(session: Session, map_: Map, layer: GrownLayer, cell: Box) -> str
     if live is None:
         return ""
     reach = [max(abs(w[0]), abs(w[1])) for block in live.table.blocks for w in block.writes]
-    box = cell.grown(max(reach, default=0)).fitted(map_.height, map_.width, map_.wrap)
+    box = map_.lattice.fitted(cell.grown(max(reach, default=0)))
     done = live.run(box)
     for n, rule in enumerate(live.table.rules):
         rows, cols, states = done.found.get(rule.number, (None, None, None))

@@ -19,7 +19,6 @@ from knitground.core.edit.maps import (
     rename_map,
     set_background,
     set_screen,
-    set_wrap,
 )
 from knitground.core.edit.sizes import duplicate_map
 from knitground.core.files.images import read_picture
@@ -119,7 +118,7 @@ class MapCommands(QObject):
         """Let the map wrap at its borders, or not."""
         map_ = self.session.map
         if map_ is not None:
-            self.session.do(lambda: set_wrap(map_, not map_.wrap))
+            self.session.let_wrap(map_, not map_.wrap)
 
     def ask_order(self) -> None:
         """Show the map drawn from each corner, to choose one."""

@@ -13,11 +13,10 @@ from PySide6.QtWidgets import (
 )
 
 from knitground.core.base.tongue import say
-from knitground.core.base.window import read
 from knitground.core.edit.reslice import swap_tileset
 from knitground.core.knit.layer import knit_map
 from knitground.core.model.lattice import Rect
-from knitground.core.model.map import Map
+from knitground.core.model.map import Map, as_laid
 from knitground.core.render.atlas import Atlas
 from knitground.core.render.stack import draw, stack_of
 from knitground.ui.common.dialog import Dialog
@@ -66,7 +65,7 @@ class SwapDialog(Dialog):
         atlas = Atlas(self.session.project, part)
         level = 1 if part.lattice.level_count > 1 else 0
         rect = Rect(0, 0, *atlas.lattice(level).extent)
-        stack = stack_of(part, atlas, rect, level, lambda layer, box: read(layer.cells, box))
+        stack = stack_of(part, atlas, rect, level, as_laid(part))
         self.picture.show_pixels(draw(atlas, stack) if stack.planes else None)
 
     def take(self) -> None:

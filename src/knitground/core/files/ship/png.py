@@ -18,13 +18,13 @@ from knitground.core.base.errors import PlaceError
 from knitground.core.base.filenames import file_names, key_of
 from knitground.core.base.progress import Progress, no_progress
 from knitground.core.base.tongue import say
-from knitground.core.base.window import Box, read
+from knitground.core.base.window import Box
 from knitground.core.files.images import PngBands, png_bytes
 from knitground.core.files.made import write_asked
 from knitground.core.files.ship.kinds import ShipFormat, ShipJob, option
 from knitground.core.model.lattice import Rect
 from knitground.core.model.layers import Layer
-from knitground.core.model.map import Map
+from knitground.core.model.map import Map, as_laid
 from knitground.core.model.project import Project
 from knitground.core.model.tileset import Picture
 from knitground.core.render.atlas import Atlas
@@ -154,8 +154,7 @@ def _bands(
     for top in range(0, height, step):
         progress(top / height)
         band = Rect(part.x, part.y + top, width, min(step, height - top))
-        stack = stack_of(map_, atlas, band, level, lambda layer, box: read(layer.cells, box),
-                         layers)  # fmt: skip
+        stack = stack_of(map_, atlas, band, level, as_laid(map_), layers)
         pixels = draw_map(map_, atlas, stack)
         if colour is not None:
             paper = np.uint32(0xFF000000 | int(colour[1:], 16))
@@ -322,7 +321,7 @@ def _print(
         if layer.cells.size and layer.own_cell is None:
             box = needed(map_, atlas, layer, part.rect, small)
             if not box.is_empty:
-                out.update(repr((layer.number, box)).encode() + read(layer.cells, box).tobytes())
+                out.update(repr((layer.number, box)).encode() + as_laid(map_)(layer, box).tobytes())
     return out.digest()
 
 
@@ -334,7 +333,7 @@ def _files(
     looks = _looks(job, map_) if options.chunk else b""
     light = None
     if options.light and options.of == "map" and ambient_of(map_) is not None:
-        light = MapLight(job.project, map_, lambda layer, box: read(layer.cells, box),
+        light = MapLight(job.project, map_, as_laid(map_),
                          1 << min(level, map_.lattice.level_count - 1))  # fmt: skip
     out = {}
     for n, each in enumerate(parts):
@@ -387,7 +386,7 @@ def small_picture(
     while level < map_.lattice.level_count - 1 and max(area_of(map_, area, level)[2:]) > 4 * side:
         level += 1
     part = area_of(map_, area, level)
-    shown = MapLight(job.project, map_, lambda layer, box: read(layer.cells, box), 1 << level) \
+    shown = MapLight(job.project, map_, as_laid(map_), 1 << level) \
         if light and ambient_of(map_) is not None else None  # fmt: skip
     drawn = map_picture(job.project, map_, level, no_progress, job.atlas(map_),
                         None if shown is None else drawn_layers(map_), part,

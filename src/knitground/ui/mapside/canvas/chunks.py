@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 from PySide6.QtCore import QSize, Qt
 from PySide6.QtGui import QImage
 
-from knitground.core.base.window import Box, lay_over
+from knitground.core.base.window import Box
 from knitground.core.edit.document import Document
 from knitground.core.edit.laying import Plan
 from knitground.core.model.lattice import Rect
@@ -306,9 +306,8 @@ class ChunkStore:
             at, cells = other[id(each)]
             if wide == at:
                 return cells
-            grid = grid_of(self._map, each)
-            period = (grid.height, grid.width) if grid.wrap else None
-            ghost: Cells = lay_over(self._doc.cells(self._map, each, wide), wide, at, cells, period)
+            lattice = grid_of(self._map, each).lattice
+            ghost: Cells = lattice.lay_over(self._doc.cells(self._map, each, wide), wide, at, cells)
             return ghost
 
         visible = self._visible()

@@ -139,4 +139,4 @@ class FittingPieces(Overlay):
     def cell_of(self, map_: Map, layer: Layer | None, at: tuple[int, int]) -> tuple[int, int]:
         """Give the cell that is meant: one that wraps is the same as its copy."""
         grid = grid_of(map_, layer)
-        return (at[0] % grid.height, at[1] % grid.width) if grid.wrap else at
+        return grid.lattice.nearest(*at) if grid.wrap else at

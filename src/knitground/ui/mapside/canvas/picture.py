@@ -484,7 +484,7 @@ class MapPicture(QWidget):
             self.update()
             return
         under = cells_under(self.shown_map, change.layer, change.box)
-        box = under.fitted(self.shown_map.height, self.shown_map.width, self.shown_map.wrap)
+        box = self.shown_map.lattice.fitted(under)
         self.store.touch(box)
         if self.session.sight.repeat or self.shown_map.wrap or self.session.sight.shapes:
             self.update()
@@ -505,9 +505,7 @@ class MapPicture(QWidget):
         other = [each for each in {*before} ^ {*layer.markers} if each.tile is not None]
         box = marker_cells(self.session.project, self.shown_map, other)
         if box is not None:
-            self.store.touch(
-                box.fitted(self.shown_map.height, self.shown_map.width, self.shown_map.wrap)
-            )
+            self.store.touch(self.shown_map.lattice.fitted(box))
         if self.pointer is not None:
             self.tell()
 

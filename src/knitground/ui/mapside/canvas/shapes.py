@@ -134,10 +134,11 @@ class MapShapes(Overlay):
         blocks = self._blocks.get(map_)
         if blocks:
             box = cells_under(map_, change.layer, change.box)
-            box = box.fitted(map_.height, map_.width, map_.wrap)
-            rows, cols = set(box.rows(map_.height) // _SIDE), set(box.cols(map_.width) // _SIDE)
-            for key in [each for each in blocks if each[0] in rows and each[1] in cols]:
-                del blocks[key]
+            for piece in map_.lattice.pieces(map_.lattice.fitted(box)):
+                rows = range(piece.top // _SIDE, -(-piece.bottom // _SIDE))
+                cols = range(piece.left // _SIDE, -(-piece.right // _SIDE))
+                for key in [each for each in blocks if each[0] in rows and each[1] in cols]:
+                    del blocks[key]
 
     def draw(self, on: Canvas) -> bool:
         """Draw what is known; what is being made comes when it is there."""

@@ -378,8 +378,6 @@ class MapView(MapPicture):
         grid = self.session.grid
         if grid is None:
             return
-        if grid.wrap:
-            row, col = row % grid.height, col % grid.width
         row, col = grid.lattice.nearest(row, col)
         self.cell_cursor = (row, col)
         x, y = grid.lattice.middle(row, col)

@@ -68,7 +68,7 @@ class Pick(Tool):
         map_, layer = self.desk.grid, self.desk.layer
         if map_ is None or layer is None:
             return
-        area = area.fitted(map_.height, map_.width, map_.wrap)
+        area = map_.lattice.fitted(area)
         if area.is_empty:
             self.session.note(say("Nothing to pick there: it lies outside the map"))
             return

@@ -21,7 +21,7 @@ from knitground.core.base.filenames import file_stem
 from knitground.core.base.tongue import say
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.document import Edit
-from knitground.core.edit.maps import add_maps, set_wrap
+from knitground.core.edit.maps import add_maps
 from knitground.core.edit.recipes import (
     Over,
     add_step,
@@ -463,7 +463,7 @@ class GrowBench(Stage):
     def _set_wrap(self, on: bool) -> None:
         map_ = self.session.map
         if map_ is not None:
-            done = self.session.do(lambda: set_wrap(map_, on))
+            done = self.session.let_wrap(map_, on)
             if done and map_.recipe.steps:
                 self.run_new()
             elif not done:

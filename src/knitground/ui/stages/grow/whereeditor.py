@@ -6,7 +6,6 @@ from dataclasses import replace
 from functools import partial
 from typing import Any
 
-import numpy as np
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QLabel, QMenu, QPushButton, QWidget
 
@@ -167,10 +166,7 @@ class WhereEditor(QWidget):
         chosen = self.session.selection
         if chosen is None:
             return None
-        mask = np.zeros(self._size(), np.bool_)
-        rows, cols = chosen.box.rows(self.map.height), chosen.box.cols(self.map.width)
-        mask[np.ix_(rows, cols)] = chosen.mask
-        return Area.of(0, 0, mask)
+        return Area.of(0, 0, self.map.lattice.marked(chosen.box, chosen.mask))
 
     def _take_selection(self, number: int) -> None:
         area = self._selected()

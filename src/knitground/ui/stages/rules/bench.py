@@ -623,7 +623,7 @@ class RulesBench(Stage):
         assert isinstance(layer, GroundLayer)
         reach = self.editor.pad.reach
         box = Box(cell[0], cell[1], cell[0] + 1, cell[1] + 1)
-        window = wide_window(layer, box, map_.wrap, max(1, reach))
+        window = wide_window(layer, box, map_.lattice, max(1, reach))
         values = {place: int(window.values(place)[0, 0])
                   for place in places_of(home.kit.kind, reach)
                   if not window.off(place)[0, 0]}  # fmt: skip
