@@ -4,6 +4,7 @@ The plane here is a staggered map that does not wrap and shows the small one 3 Ã
 true in its middle has to be true on the small one, wherever that is cut.
 """
 
+from collections import Counter
 from dataclasses import replace
 from itertools import product
 
@@ -16,30 +17,43 @@ from tests.core.test_rewrite import random_list
 from tests.core.test_staggered import desk_of, nothing_beyond, over, shifted_project, shifted_yard
 from tests.maps import pair_marks, snapshot
 
-from knitground.core.base.errors import EditError, FormatError
+from knitground.core.base.errors import EditError, FormatError, GrowError
 from knitground.core.base.window import Box, whole
 from knitground.core.edit.desk import Pointer
 from knitground.core.edit.document import Document
 from knitground.core.edit.hand import TerrainInHand, TileInHand
 from knitground.core.edit.laying import plan_cells, plan_sides, plan_terrain
-from knitground.core.edit.maps import set_recipe, set_wrap
+from knitground.core.edit.maps import lay_grown, set_recipe, set_wrap
 from knitground.core.edit.planning import plan_dab, plan_dabs, plan_fill
 from knitground.core.edit.rules import add_rule_list
 from knitground.core.edit.sizes import Margins, resize_map
 from knitground.core.files.map_io import map_from_file, map_to_file
 from knitground.core.files.mapformats import MapFile
+from knitground.core.grow.distance import parts_of
+from knitground.core.grow.noise import noise_on
 from knitground.core.grow.rewriting import live_rules
+from knitground.core.grow.runner import run_recipe
 from knitground.core.knit.knit import knit_box
 from knitground.core.knit.layer import layer_table
 from knitground.core.model.lattice import Grid, GridKind, Rect, Stagger, Staggered
 from knitground.core.model.map import Map, as_laid
-from knitground.core.model.mix import MixEntry
+from knitground.core.model.mix import Mix, MixEntry
 from knitground.core.model.project import Project
-from knitground.core.model.recipe import Recipe, RewriteStep
+from knitground.core.model.recipe import (
+    BorderStep,
+    MixStep,
+    NoiseStep,
+    Recipe,
+    RewriteStep,
+    ScatterStep,
+    SmoothStep,
+    TintStep,
+)
 from knitground.core.model.rules import Ask, AskKind, NeighbourRule, Result, RuleList, Spot
 from knitground.core.model.standing import close_seam, standing_of
 from knitground.core.model.terrain import SetKind
 from knitground.core.model.tile import TileRef
+from knitground.core.proof.pairs import neighbours
 from knitground.core.render.atlas import Atlas
 from knitground.core.render.stack import draw, stack_of
 
@@ -421,6 +435,85 @@ def test_rewrite_rules_see_what_lies_across_the_border(by_columns, first):
         assert (
             out.cells[box.top : box.bottom, box.left : box.right][inside] == cells[inside]
         ).all()
+
+
+# Recipes and proofs
+
+
+@given(lattices(2, 9), st.floats(2, 6), st.integers(0, 99))
+def test_noise_is_the_same_at_every_copy_of_a_place(lattice, scale, seed):
+    made = noise_on(lattice, (lattice.rows + 1, lattice.columns + 1), scale, 3, seed, 2.0, 30.0)
+    for row, col in np.ndindex(made.shape):
+        assert made[row, col] == made[seen(lattice, row, col)]
+
+
+@pytest.mark.parametrize(("by_columns", "first"), WAYS)
+def test_noise_ground_meets_itself_at_the_border_in_exact_shares(by_columns, first):
+    doc, map_, ground, _ = shifted_project(30, 22, by_columns=by_columns, first=first)
+    doc.apply(set_wrap(map_, True))
+    asked = (("brine", 0.2), ("crust", 0.5), ("clay", 0.3))
+    for seed in (1, 2, 3):
+        map_.recipe = Recipe(seed, (NoiseStep(ground.number, 8.0, shares=asked),))
+        made = run_recipe(doc.project, map_)
+        assert not made[0].words
+        doc.apply(lay_grown(map_, made))
+        doc.ensure_all(map_)
+        nothing_beyond(map_)
+        assert (close_seam(ground.terrain.copy(), map_.lattice) == ground.terrain).all()
+        found = {name: laid for name, _, laid in made[0].shares}
+        for name, part in asked:
+            assert found[name] == pytest.approx(part, abs=0.02)
+        assert not (ground.cells < 0).any(), "without a gap"
+        # Places beside each other across the border differ as seldom as any two.
+        laid, there = ground.terrain[:-1, :-1], map_.lattice.exists
+        (rows, cols), other = map_.lattice.meeting()
+        across = (laid[rows, cols] != laid[other]).mean()
+        inside = np.mean([(laid[there] != map_.lattice.beside(laid, *step)[there]).mean()
+                          for step in ((1, 0), (0, 1))])  # fmt: skip
+        assert across < inside + 0.12
+
+
+def test_a_step_that_does_not_look_over_the_border_says_so():
+    doc, map_, ground, _ = shifted_project(12, 8)
+    doc.apply(set_wrap(map_, True))
+    for make, name in ((map_.new_grown_layer, "Reeds"), (map_.new_tint_layer, "Dusk")):
+        map_.layers.append(make(name))
+    grown, tint = map_.layers[2:]
+    doc.project.mixes.append(Mix("some", (MixEntry(TileRef("sheet", 0, 1)),)))
+    map_.recipe = Recipe(3, (
+        SmoothStep(ground.number), MixStep(grown.number, "some", 0.5),
+        ScatterStep(grown.number, "some", 0.2), TintStep(tint.number, even=0.2),
+    ))  # fmt: skip
+    made = run_recipe(doc.project, map_)
+    doc.apply(lay_grown(map_, made))
+    doc.ensure_all(map_)
+    nothing_beyond(map_)
+    silent = [each.step for each in made if "no further than the border" not in each.words]
+    assert silent == [1, 3]
+    map_.recipe = Recipe(3, (BorderStep(ground.number, "crust", 2),))
+    with pytest.raises(GrowError, match="wraps and has none"):
+        run_recipe(doc.project, map_)
+
+
+def test_proofs_look_over_the_border():
+    doc, map_, _, tiles = shifted_project(6, 4)
+    doc.apply(set_wrap(map_, True))
+    lattice, rng = map_.lattice, np.random.default_rng(5)
+    tiles.cells = lattice.folded(rng.integers(1, 5, lattice.counted)).astype(np.int32)
+    for step in ((1, 0), (0, 1)):
+        wanted = Counter()
+        for row, col in np.argwhere(lattice.exists).tolist():
+            other = seen(lattice, row + step[0], col + step[1])
+            wanted[int(tiles.cells[row, col]), int(tiles.cells[other])] += 1
+        pairs = neighbours(lattice, tiles.cells, *step).pairs()
+        assert {(a, b): n for a, b, n in pairs} == wanted
+    free = lattice.folded(rng.random(lattice.counted) < 0.5)
+    numbers, count = parts_of(free, wrap=False, corners=False, meeting=lattice.meeting())
+    for row, col in np.argwhere(free).tolist():
+        for down, across in ((1, 0), (0, 1)):
+            other = seen(lattice, row + down, col + across)
+            assert not free[other] or numbers[other] == numbers[row, col]
+    assert set(np.unique(numbers[free])) == set(range(1, count + 1))
 
 
 # Pictures and files

@@ -16,6 +16,7 @@ from knitground.core.edit.laying import plan_cells, plan_terrain
 from knitground.core.files.opening import open_project
 from knitground.core.files.saving import save_project, settle_after_save
 from knitground.core.model.excuse import Excuse
+from knitground.core.model.lattice import Lattice
 from knitground.core.model.layers import GAP
 from knitground.core.model.map import Map
 from knitground.core.model.marker import Marker, Shape
@@ -373,6 +374,7 @@ def test_pairs_are_counted_alike_with_few_tiles_and_with_many():
     few = rng.integers(-1, 5, (9, 7)).astype(np.int32)
     many = np.where(few > 0, few * 90_000, few)
     for wrap in (False, True):
+        lattice = Lattice(9, 7, 4, 4, wrap)
         for down, across in ((1, 0), (0, 1)):
             plain = Counter(
                 (int(few[r, c]), int(few[(r + down) % 9, (c + across) % 7]))
@@ -380,9 +382,9 @@ def test_pairs_are_counted_alike_with_few_tiles_and_with_many():
                 if wrap or (r + down < 9 and c + across < 7)
             )  # fmt: skip
             wanted = [(*pair, n) for pair, n in sorted(plain.items()) if min(pair) > 0]
-            assert list(neighbours(few, wrap, down, across).pairs()) == wanted
+            assert list(neighbours(lattice, few, down, across).pairs()) == wanted
             large = [(a * 90_000, b * 90_000, n) for a, b, n in wanted]
-            assert list(neighbours(many, wrap, down, across).pairs()) == large
+            assert list(neighbours(lattice, many, down, across).pairs()) == large
 
 
 def test_marks_that_contradict_their_pixels_are_named_and_mended():

@@ -42,8 +42,8 @@ def marked(picture: NDArray[np.uint8], map_: Map, cells: NDArray[np.bool_]) -> N
     ys = (np.arange(high) + 0.5) * full_high / high
     rows, cols = map_.lattice.cells_at(xs[None], ys[:, None])
     rows, cols = np.broadcast_arrays(rows, cols)
-    inside = (rows >= 0) & (rows < map_.height) & (cols >= 0) & (cols < map_.width)
-    on = inside & cells[rows.clip(0, map_.height - 1), cols.clip(0, map_.width - 1)]
+    on = map_.lattice.there(rows, cols)
+    on[on] = cells[rows[on], cols[on]]
     # A cell may be less than a pixel: what the grid of pixels misses is put in by its middle.
     middle = np.argwhere(cells)
     places = map_.lattice.places_of(middle[:, 0] + 0.5, middle[:, 1] + 0.5)

@@ -10,8 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from knitground.core.base.window import Box
-
-Meeting = tuple[tuple[NDArray[np.intp], ...], tuple[NDArray[np.intp], ...]]
+from knitground.core.model.lattice import Meeting
 
 
 @dataclass(frozen=True, eq=False)

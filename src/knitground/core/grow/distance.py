@@ -5,6 +5,8 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
+from knitground.core.model.lattice import Meeting
+
 Mask = NDArray[np.bool_]
 
 
@@ -33,19 +35,22 @@ def far_from(mask: Mask, most: float, *, wrap: bool) -> NDArray[np.float32]:
     return out
 
 
-def parts_of(mask: Mask, *, wrap: bool, corners: bool = True) -> tuple[NDArray[np.int32], int]:
+def parts_of(
+    mask: Mask, *, wrap: bool, corners: bool = True, meeting: Meeting | None = None
+) -> tuple[NDArray[np.int32], int]:
     """Number the connected parts of a mask from 1 on, 0 outside; returns also how many.
 
     Parameters
     ----------
     corners : whether cells that touch at a corner only are connected
+    meeting : cells that meet over sides across a border that goes round, but not straight
     """
     from scipy.ndimage import label
 
     near = np.ones((3, 3), int) if corners else None
     found, count = label(mask, near)
     numbers = np.asarray(found, np.int32)
-    if not wrap or count < 2:
+    if not (wrap or meeting is not None) or count < 2:
         return numbers, count
     lead = np.arange(count + 1)
 
@@ -55,7 +60,12 @@ def parts_of(mask: Mask, *, wrap: bool, corners: bool = True) -> tuple[NDArray[n
             n = int(lead[n])
         return n
 
-    for a, b in ((numbers[0], numbers[-1]), (numbers[:, 0], numbers[:, -1])):
+    if meeting is not None:
+        ends = [(numbers[meeting[0]], numbers[meeting[1]])]
+        corners = False
+    else:
+        ends = [(numbers[0], numbers[-1]), (numbers[:, 0], numbers[:, -1])]
+    for a, b in ends:
         for shift in (-1, 0, 1) if corners else (0,):
             moved = np.roll(b, shift)
             both = (a > 0) & (moved > 0)

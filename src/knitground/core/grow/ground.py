@@ -17,10 +17,11 @@ from numpy.typing import NDArray
 from knitground.core.base.errors import GrowError
 from knitground.core.base.hashing import mix_one
 from knitground.core.base.tongue import say
-from knitground.core.grow.noise import noise_field
+from knitground.core.grow.noise import noise_on
 from knitground.core.grow.parting import Parting, TerrainTree, plant_tree
 from knitground.core.grow.shares import exact_counts, ordered, top_places
 from knitground.core.knit.bridge import TerrainGraph
+from knitground.core.model.lattice import Lattice
 from knitground.core.model.recipe import NoiseForm
 
 _ROUNDS = 2
@@ -36,11 +37,13 @@ class Noise:
     form: NoiseForm = NoiseForm.PLAIN
     stretch: float = 1.0
     turn: float = 0.0
+    on: Lattice | None = None
+    """The grid that it is made for; None: one whose rows and columns go round."""
 
     def field(self, size: tuple[int, int], number: int) -> NDArray[np.float64]:
         """Make the n-th field of this noise."""
         seed = mix_one(self.seed, number)
-        made = noise_field(*size, self.scale, self.octaves, seed, self.stretch, self.turn)
+        made = noise_on(self.on, size, self.scale, self.octaves, seed, self.stretch, self.turn)
         if self.form is NoiseForm.RIDGED:
             return np.asarray(1 - np.abs(made))
         return np.abs(made) if self.form is NoiseForm.BILLOWED else made

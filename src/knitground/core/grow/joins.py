@@ -217,7 +217,7 @@ def _from_blocks(work: Work, step: SolveStep, pairs: Joins) -> Joins:
     number[places] = np.arange(len(places))
     grid = np.where(cells > 0, number[np.maximum(cells, 0)], -2)
     more = side - 1
-    wide = np.pad(grid, ((0, more), (0, more)), mode="wrap") if work.map.wrap else np.pad(
+    wide = np.pad(grid, ((0, more), (0, more)), mode="wrap") if work.goes_round else np.pad(
         grid, ((0, more), (0, more)), constant_values=-1
     )  # fmt: skip
     windows = np.lib.stride_tricks.sliding_window_view(wide, (side, side))
@@ -240,7 +240,7 @@ def _from_blocks(work: Work, step: SolveStep, pairs: Joins) -> Joins:
     shaped = blocks.reshape(count, side, side)
     rows, cols = (each.ravel()[whole] for each in np.indices(grid.shape))
     ends = np.zeros((4, count), np.bool_)
-    if not work.map.wrap:
+    if not work.goes_round:
         for at, on in enumerate((rows == 0, cols == grid.shape[1] - 1, rows == grid.shape[0] - 1,
                                  cols == 0)):  # fmt: skip
             ends[at, first.ravel()[on]] = True
@@ -279,7 +279,7 @@ def _from_example(work: Work, step: SolveStep) -> Joins:
     ends = np.zeros((4, count), np.bool_)
     for axis, pairs, low, high in ((1, right, 3, 1), (0, down, 0, 2)):
         there = np.roll(grid, -1, axis)
-        if not work.map.wrap:
+        if not work.goes_round:
             edge = [slice(None), slice(None)]
             edge[axis] = slice(-1, None)
             there[tuple(edge)] = -1
@@ -287,7 +287,7 @@ def _from_example(work: Work, step: SolveStep) -> Joins:
         pairs[grid[both], there[both]] = True
         ends[high, grid[(grid >= 0) & (there < 0)]] = True
         first = np.roll(grid, 1, axis)
-        if not work.map.wrap:
+        if not work.goes_round:
             edge = [slice(None), slice(None)]
             edge[axis] = slice(0, 1)
             first[tuple(edge)] = -1

@@ -195,4 +195,5 @@ MIX_FILL = StepKind(
         Setting("terrains", say("Terrains"), As.TERRAINS, say("None chosen: any terrain"), on="on"),
     ),
     alone=True,
+    over_border=True,
 )

@@ -13,6 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from knitground.core.base.hashing import cell_numbers
+from knitground.core.model.lattice import Lattice, Staggered
 
 _BETA = 3.0
 
@@ -49,6 +50,32 @@ def noise_field(
     field = fft.irfft2(spectrum, s=(height, width), workers=2, overwrite_x=True)
     deviation = float(field.std())
     return field / deviation if deviation > 0 else field
+
+
+def noise_on(
+    lattice: Lattice | None,
+    size: tuple[int, ...],
+    scale: float,
+    octaves: int,
+    seed: int,
+    stretch: float = 1.0,
+    turn: float = 0.0,
+) -> NDArray[np.float64]:
+    """Make noise for the array of a grid: as `noise_field`, and periodic where the grid is.
+
+    Where copies of a grid lie aslant in the array, it is made on half bases to the right and down,
+    in which they lie straight; there all is √2 times as large, and an eighth of a turn further.
+
+    Parameters
+    ----------
+    size : rows and columns, of cells or of their corners
+    """
+    if not isinstance(lattice, Staggered) or not lattice.wrap:
+        return noise_field(size[0], size[1], scale, octaves, seed, stretch, turn)
+    rows, cols = np.indices(size[:2])
+    (high, wide), (down, right) = lattice.half_bases, lattice.halves_of(rows, cols)
+    made = noise_field(high, wide, scale * 2**0.5, octaves, seed, stretch, turn + 45)
+    return np.asarray(made[down % high, right % wide])
 
 
 def _filter(

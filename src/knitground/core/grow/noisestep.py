@@ -20,9 +20,9 @@ from knitground.core.grow.stepkind import (
 )
 from knitground.core.grow.work import Grown, Work
 from knitground.core.knit.bridge import build_graph
-from knitground.core.knit.repair import close_gaps
 from knitground.core.model.layers import GroundLayer
 from knitground.core.model.recipe import NoiseForm, NoiseStep
+from knitground.core.model.standing import standing_of
 from knitground.core.model.terrain import SetKind
 
 
@@ -40,24 +40,23 @@ def run_noise(work: Work, step: NoiseStep) -> list[Grown]:
         )
     _, kit = work.kit(layer)
     _check_step(step)
-    noise = Noise(step.scale, step.octaves, work.seed, step.form, step.stretch, step.turn)
+    noise = Noise(
+        step.scale, step.octaves, work.seed, step.form, step.stretch, step.turn, map_.lattice
+    )
     if kit.kind is SetKind.EDGE:
         return run_noise_sides(work, step, layer, noise)
     parts = {kit.number_of(name): share for name, share in step.shares if kit.number_of(name)}
     if kit.kind is SetKind.RING:
         nothing = sum(share for name, share in step.shares if not name)
         return [_noise_areas(work, step, layer, {**parts, 0: nothing} if nothing else parts, noise)]
-    height, width = map_.height, map_.width
-    size = (height, width) if map_.wrap else (height + 1, width + 1)
-    table = work.table(layer)
+    size = standing_of(layer.kind_of_set).places(map_.lattice)
     shown = work.shown(layer)
-    laid_out = noise_ground(build_graph(table), parts, size, map_.wrap, noise, shown)
-    ground = close_gaps(table, laid_out, map_.wrap, progress=work.progress)
+    graph = build_graph(work.table(layer))
+    ground = work.closed(layer, noise_ground(graph, parts, size, work.goes_round, noise, shown))
     if step.where:
         old = work.places(layer)
         free = work.on_places(layer, work.mask(step))
         ground = work.joined(layer, np.where(free, ground, old).astype(np.uint8))
-    terrain = np.pad(ground, ((0, 1), (0, 1)), mode="wrap") if map_.wrap else ground
     total = sum(parts.values())
     some = ground.ravel() if shown is None else ground[shown]
     laid = np.bincount(some, minlength=len(kit.terrains) + 1) / max(1, some.size)
@@ -66,7 +65,7 @@ def run_noise(work: Work, step: NoiseStep) -> list[Grown]:
         for n, each in enumerate(kit.terrains, 1)
         if n in parts or laid[n] > 0
     )
-    return [Grown(layer, terrain, shares)]
+    return [Grown(layer, work.as_terrain(layer, ground), shares)]
 
 
 def _noise_areas(
@@ -136,4 +135,5 @@ NOISE = StepKind(
         SHARES,
     ),
     covers=True,
+    over_border=True,
 )

@@ -26,7 +26,7 @@ def run_markers(work: Work, step: MarkersStep) -> list[Grown]:
     free = work.mask(step)
     if step.reach:
         free &= _reachable(work, free, step.reach)
-    chosen = apart_places(free, step.count, step.apart, work.seed, wrap=work.map.wrap)
+    chosen = apart_places(free, step.count, step.apart, work.seed, wrap=work.goes_round)
     own = Property(GROWN, str(work.map.recipe.salt_of(work.place)), PropertyKind.WHOLE)
     made_before = next((e.made for e in reversed(work.before) if e.layer is layer), layer.markers)
     kept = [each for each in made_before if own not in each.properties]
@@ -89,7 +89,7 @@ def apart_places(
 
 def _reachable(work: Work, free: Mask, kind: str) -> Mask:
     """Tell which cells can be reached, side by side, from the markers of a kind."""
-    numbers, _ = parts_of(free, wrap=work.map.wrap, corners=False)
+    numbers, _ = parts_of(free, wrap=work.goes_round, corners=False)
     high, wide = work.size
     found: set[int] = set()
     for marker in work.markers(kind):

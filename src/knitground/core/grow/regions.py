@@ -51,13 +51,13 @@ def run_regions(work: Work, step: RegionsStep) -> list[Grown]:
             say("{number} has no terrain with a share over 0: give one", number=work.number)
         )
     numbers, count, edge = regions(
-        places.shape, step.size, step.warp, work.seed, wrap=work.map.wrap
+        places.shape, step.size, step.warp, work.seed, wrap=work.goes_round
     )
     terrain_of = _dealt(np.bincount(numbers.ravel(), minlength=count), asked, work.seed)
     made = terrain_of[numbers]
     words = say("{count} regions", count=count)
     if step.wall:
-        walls, passages = _walls(numbers, edge, step, work.seed, wrap=work.map.wrap)
+        walls, passages = _walls(numbers, edge, step, work.seed, wrap=work.goes_round)
         made[walls] = work.mark(ground, step.wall)
         words = say("{count} rooms, {passages} passages", count=count, passages=passages)
     free = work.on_places(ground, work.mask(step))

@@ -212,4 +212,5 @@ REWRITE = StepKind(
             say("Shows the source where none fits"),
         ),
     ),
+    over_border=True,
 )

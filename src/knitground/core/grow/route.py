@@ -49,10 +49,10 @@ def run_route(work: Work, step: RouteStep) -> list[Grown]:
                 count=len(ends),
             )
         )
-    wrap = work.map.wrap and step.between is not RouteEnd.BORDERS
+    wrap = work.goes_round and step.between is not RouteEnd.BORDERS
     ways = _ways_there(work, layer)
     paths, lost = join_places(costs, ends, wrap=wrap, ways=ways if step.joins else None)
-    through = work.map.wrap and step.between is RouteEnd.BORDERS
+    through = work.goes_round and step.between is RouteEnd.BORDERS
     made = _lay(work, step, layer, paths, through=through)
     cells = len({(r % work.size[0], c % work.size[1]) for path in paths for r, c in path})
     words = say(
@@ -100,7 +100,7 @@ def route_ends(work: Work, step: RouteStep, costs: Costs) -> list[Cell]:
     ground = work.layer(step.ground or step.layer, GroundLayer, "ground")
     marks = [mark for name in step.seek if (mark := work.mark(ground, name))]
     shown: Mask = np.all(np.isin(work.slots(ground), marks), axis=0)
-    numbers, count = parts_of(shown, wrap=work.map.wrap)
+    numbers, count = parts_of(shown, wrap=work.goes_round)
     ends = []
     for number in range(1, count + 1):
         rows, cols = np.nonzero(numbers == number)
@@ -322,7 +322,7 @@ def _lay(
     for path in paths:
         for row, col in path:
             mask[row % high, col % wide] = True
-    mask = _wider(mask, step.width, wrap=work.map.wrap)
+    mask = _wider(mask, step.width, wrap=work.goes_round)
     if isinstance(layer, GrownLayer):
         return _lay_tiles(work, step, layer, mask)
     places = work.places(layer)
@@ -374,7 +374,7 @@ def _lay_sides(
             for row, col in (path[0], path[-1]):
                 west[row, 0] |= col in (0, wide - 1)
                 north[0, col] |= row in (0, high - 1)
-    if work.map.wrap:
+    if work.goes_round:
         north[-1], west[:, -1] = north[0], west[:, 0]
         north[:, -1], west[-1] = north[:, 0], west[0]
     sides = np.array(work.terrain(layer), np.uint16)

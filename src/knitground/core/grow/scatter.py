@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 from knitground.core.base.errors import GrowError
 from knitground.core.base.hashing import cell_numbers, mix_one
 from knitground.core.base.tongue import say
-from knitground.core.grow.noise import noise_field
+from knitground.core.grow.noise import noise_on
 from knitground.core.grow.stepkind import DENSITY, MIX, ON_GROWN, As, Setting, StepKind
 from knitground.core.grow.work import Grown, Mask, Work
 from knitground.core.model.layers import Cells, GrownLayer
@@ -87,7 +87,7 @@ def run_scatter(work: Work, step: ScatterStep) -> list[Grown]:
     free = np.ones(work.size, np.bool_) if dense is None else dense > 0
     weights = _weights(work, step, dense)
     made, counts, wanted = scatter(
-        things, free & ~taken, taken, step, work.seed, wrap=work.map.wrap, weights=weights
+        things, free & ~taken, taken, step, work.seed, wrap=work.goes_round, weights=weights
     )
     room = max(1, int(free.sum()))
     laid = float(np.count_nonzero(made)) / room
@@ -108,7 +108,9 @@ def _weights(
         return None
     out = np.ones(work.size) if dense is None else dense.astype(np.float64)
     if step.clumps:
-        field = noise_field(*work.size, max(2.0, step.clumps), 2, mix_one(work.seed, 17))
+        field = noise_on(
+            work.map.lattice, work.size, max(2.0, step.clumps), 2, mix_one(work.seed, 17)
+        )
         out = out * np.exp(np.clip(2.5 * field, -8, 8))
     return out
 

@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 from knitground.core.base.errors import GrowError
 from knitground.core.base.hashing import mix_one
 from knitground.core.base.tongue import say
-from knitground.core.grow.noise import noise_field
+from knitground.core.grow.noise import noise_on
 from knitground.core.grow.shares import ordered, top_places
 from knitground.core.grow.stepkind import AREAS, ON_GROUND, As, Setting, StepKind
 from knitground.core.grow.work import Grown, Work
@@ -26,7 +26,7 @@ def run_shape(work: Work, step: ShapeStep) -> list[Grown]:
     field = shape_field(work, step, places.shape)
     if step.rough > 0:
         scale = max(4.0, min(places.shape) / 5)
-        noise = noise_field(places.shape[0], places.shape[1], scale, 5, work.seed)
+        noise = noise_on(work.map.lattice, places.shape, scale, 5, work.seed)
         field = field + step.rough * 0.22 * noise
     free = work.on_places(ground, work.mask(step))
     keys = ordered(field)[free.ravel()]
@@ -51,7 +51,7 @@ def shape_field(work: Work, step: ShapeStep, size: tuple[int, int]) -> Field:
         angle = np.deg2rad(step.turn)
         along = -(np.cos(angle) * x + np.sin(angle) * y)
         # On a map that wraps it goes there and back, or its border would show.
-        return np.asarray(np.cos(np.pi * along) if work.map.wrap else along)
+        return np.asarray(np.cos(np.pi * along) if work.goes_round else along)
     return _picture_field(work, step.sheet, size)
 
 
@@ -95,8 +95,8 @@ def run_border(work: Work, step: BorderStep) -> list[Grown]:
     far = work.from_border(ground)
     field = far.astype(np.float64)
     if step.rough > 0:
-        high, wide = places.shape
-        noise = noise_field(high, wide, max(4.0, 4.0 * step.width), 4, mix_one(work.seed, 1))
+        scale = max(4.0, 4.0 * step.width)
+        noise = noise_on(work.map.lattice, places.shape, scale, 4, mix_one(work.seed, 1))
         field = field + step.rough * step.width * 0.5 * noise
     laid = (field < step.width) | (far == 0)
     laid &= work.on_places(ground, work.mask(step))

@@ -16,6 +16,7 @@ from knitground.core.grow.work import Grown, Work
 from knitground.core.knit.sides import with_sides
 from knitground.core.model.layers import GroundLayer
 from knitground.core.model.recipe import NoiseStep
+from knitground.core.model.standing import close_seam
 
 _LEVELS = 24
 
@@ -36,7 +37,7 @@ def run_noise_sides(work: Work, step: NoiseStep, layer: GroundLayer, noise: Nois
     shares = []
     for number, (mark, share) in enumerate(sorted(asked.items())):
         field = noise.field((high, wide), number)
-        north, west, laid = _lines(field, share / whole, free, wrap=work.map.wrap)
+        north, west, laid = _lines(field, share / whole, free, wrap=work.goes_round)
         sides = with_sides(sides, north, west, mark)
         _, kit = work.kit(layer)
         shares.append((kit.name_of(mark), share / whole, laid))
@@ -45,9 +46,7 @@ def run_noise_sides(work: Work, step: NoiseStep, layer: GroundLayer, noise: Nois
         kept = np.zeros(old.shape, np.bool_)
         kept[:high, :wide] = ~free
         sides = np.where(kept & (sides == 0), old, sides).astype(np.uint16)
-    if work.map.wrap:
-        sides[-1], sides[:, -1] = sides[0], sides[:, 0]
-    return [Grown(layer, sides, tuple(shares))]
+    return [Grown(layer, close_seam(sides, work.map.lattice), tuple(shares))]
 
 
 def _lines(

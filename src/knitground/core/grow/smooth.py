@@ -26,9 +26,9 @@ def run_smooth(work: Work, step: SmoothStep) -> list[Grown]:
     before = places.copy()
     for number in range(step.passes):
         work.progress(number / max(1, step.passes))
-        places = majority(places, free, wrap=work.map.wrap, keeps=step.keeps_shares)
+        places = majority(places, free, wrap=work.goes_round, keeps=step.keeps_shares)
     if step.least > 1:
-        places = without_islands(places, free, step.least, wrap=work.map.wrap)
+        places = without_islands(places, free, step.least, wrap=work.goes_round)
     places = work.joined(ground, places)
     terrain = work.as_terrain(ground, places)
     asked = np.bincount(before.ravel(), minlength=256)

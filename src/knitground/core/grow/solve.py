@@ -101,7 +101,7 @@ class _Task:
         self.given[pinned] = numbers[held]
         # What was pinned and is no tile of these is nothing that could join: it is left out.
         self.area = area & ~(pinned & (self.given < 0))
-        self.wraps = work.map.wrap or step.edge is SolveEdge.WRAPS
+        self.wraps = work.goes_round or step.edge is SolveEdge.WRAPS
         self.before = work.own_cells(layer)
         limits = {(row, col): most for row, col, most in step.most}
         first = {tile: n for n, tile in reversed(list(enumerate(joins.tiles)))}

@@ -162,6 +162,7 @@ class StepKind:
     settings : what can be set of it, from which its card is made
     alone : whether a new one goes to a layer that no other step makes, if there is one
     covers : whether it makes the whole layer anew, whatever lay on it, unless conditions hold it
+    over_border : whether it looks over the border of a map whose copies lie aslant in its array too
     """
 
     model: type
@@ -174,3 +175,4 @@ class StepKind:
     sets: tuple[SetKind, ...] = ()
     alone: bool = False
     covers: bool = False
+    over_border: bool = False

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from knitground.core.base.tongue import say
-from knitground.core.grow.noise import noise_field
+from knitground.core.grow.noise import noise_on
 from knitground.core.grow.stepkind import OCTAVES, SCALE, As, Setting, StepKind
 from knitground.core.grow.work import Grown, Work
 from knitground.core.model.layers import TintLayer
@@ -15,7 +15,7 @@ from knitground.core.model.recipe import TintStep
 def run_tint(work: Work, step: TintStep) -> list[Grown]:
     """Make the colours of a tint layer; where conditions hold in part, weaker."""
     layer = work.layer(step.layer, TintLayer, "tint")
-    field = noise_field(*work.size, step.scale, step.octaves, work.seed)
+    field = noise_on(work.map.lattice, work.size, step.scale, step.octaves, work.seed)
     part = step.even + (1 - step.even) * np.clip(0.5 + field / 3, 0, 1)
     dense = work.where(step.where)
     if dense is not None:
@@ -45,4 +45,5 @@ TINT = StepKind(
         Setting("even", say("Even"), As.PART, say("How much of it lies everywhere")),
     ),
     covers=True,
+    over_border=True,
 )

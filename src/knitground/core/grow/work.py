@@ -13,7 +13,7 @@ from knitground.core.base.errors import GrowError
 from knitground.core.base.hashing import mix_one
 from knitground.core.base.progress import Progress, no_progress
 from knitground.core.base.tongue import say
-from knitground.core.base.window import Box
+from knitground.core.base.window import Box, whole
 from knitground.core.grow.distance import far_from
 from knitground.core.grow.parting import Parting, plant_tree
 from knitground.core.grow.taking import tint_strength
@@ -34,7 +34,7 @@ from knitground.core.model.layers import (
 from knitground.core.model.map import Map
 from knitground.core.model.marker import Marker
 from knitground.core.model.project import Project
-from knitground.core.model.standing import standing_of
+from knitground.core.model.standing import Homes, close_seam, standing_of
 from knitground.core.model.terrain import SetKind, TerrainSet
 from knitground.core.rules.board import terrain_slots
 
@@ -94,6 +94,11 @@ class Work:
     def torus(self) -> tuple[int, int] | None:
         """Rows and columns of a map that wraps straight on."""
         return self.map.lattice.torus
+
+    @property
+    def goes_round(self) -> bool:
+        """Whether rows and columns of the map's array go round."""
+        return self.torus is not None
 
     # Layers as they are now
 
@@ -221,7 +226,7 @@ class Work:
             return np.asarray(some, np.float32)
         if each.look is Look.NEAR:
             shown = np.asarray(named[slots].any(axis=0))
-            return _band(far_from(shown, each.high, wrap=self.map.wrap), each)
+            return _band(self._far_from(shown, each.high), each)
         return np.asarray(named[slots].all(axis=0), np.float32)
 
     def slots(self, ground: GroundLayer) -> NDArray[np.uint8]:
@@ -229,6 +234,14 @@ class Work:
         box = Box(0, 0, *self.size)
         found: NDArray[np.uint8] = terrain_slots(self.map, ground, box, self.terrain(ground))
         return found
+
+    def _far_from(self, mask: Mask, most: float) -> NDArray[np.float32]:
+        """Give how far cells are from the nearest one of a mask, over a border that goes round."""
+        if not self.map.wrap or self.goes_round:
+            return far_from(mask, most, wrap=self.goes_round)
+        more = int(most) + 2
+        wide = self.map.lattice.read(mask, self.map.lattice.whole.grown(more))
+        return far_from(wide, most, wrap=False)[more:-more, more:-more]
 
     def _on_tiles(self, each: Condition) -> NDArray[np.float32]:
         layer = self.map.layer_numbered(each.layer)
@@ -255,7 +268,7 @@ class Work:
                     fits[place] = bool(set(each.names) & set(owner.fact(tile.row, tile.col).tags))
             return fits[np.maximum(cells, 0)].astype(np.float32)
         if each.look is Look.NEAR_TILES:
-            return _band(far_from(laid, each.high, wrap=self.map.wrap), each)
+            return _band(self._far_from(laid, each.high), each)
         return laid.astype(np.float32)
 
     # Ground
@@ -340,16 +353,21 @@ class Work:
         there, shown = self.map.lattice.exists, self.shown(ground)
         standing = standing_of(ground.kind_of_set)
         if there is None or shown is None:
-            return standing.within(mask, wrap=self.map.wrap)
+            return standing.within(mask, wrap=self.goes_round)
         # The border of the map counts as in the mask, however it runs.
-        return standing.within(mask | ~there, wrap=False) & shown
+        wide = self.map.lattice.beside(mask, 0, 0) if self.map.wrap else mask | ~there
+        return standing.within(wide, wrap=False) & shown
 
     def shown(self, ground: GroundLayer) -> Mask | None:
         """Tell which places of a ground layer lie on cells that there are; None: all."""
         there = self.map.lattice.exists
         if there is None:
             return None
-        return standing_of(ground.kind_of_set).on_cells(Box(0, 0, *self.size), there)[1]
+        standing = standing_of(ground.kind_of_set)
+        if self.map.wrap:  # each place once: it goes with the cell below it
+            return np.pad(there, [(0, n - m) for n, m in zip(standing.places(self.map.lattice),
+                                                             there.shape)])  # fmt: skip
+        return standing.on_cells(Box(0, 0, *self.size), there)[1]
 
     def from_border(self, ground: GroundLayer) -> NDArray[np.float32]:
         """Tell how far places lie from the map's border: 0 on it, and one more each further in."""
@@ -363,10 +381,7 @@ class Work:
     def as_terrain(self, ground: GroundLayer, places: Places) -> NDArray[Any]:
         """Make a ground layer's whole terrain of its places."""
         high, wide = self.map.height + 1 - places.shape[0], self.map.width + 1 - places.shape[1]
-        out = np.pad(places, ((0, high), (0, wide)))
-        if self.map.wrap:
-            out[-1], out[:, -1] = out[0], out[:, 0]
-        return out
+        return close_seam(np.pad(places, ((0, high), (0, wide))), self.map.lattice)
 
     def joined(
         self, ground: GroundLayer, places: Places, strength: NDArray[np.int64] | None = None
@@ -374,10 +389,33 @@ class Work:
         """Part terrains that have no tiles in common, and close gaps; ring sets need neither."""
         if ground.kind_of_set is SetKind.RING:
             return places
-        table = self.table(ground)
+        graph, homes = build_graph(self.table(ground)), self._copies(ground)
+        if homes is not None:
+            places = homes.read(places, whole(places))
+        return self.closed(ground, _parted(graph, places, strength, wrap=self.goes_round))
+
+    def _copies(self, ground: GroundLayer) -> Homes | None:
+        """Tell which places are seen at others, where copies of the map lie aslant in its array."""
+        lattice = self.map.lattice
+        return standing_of(ground.kind_of_set).homes(lattice) if lattice.wrap else None
+
+    def closed(self, ground: GroundLayer, places: Places) -> Places:
+        """Close gaps of a corner set; on a map that wraps aslant those at its border too."""
+        table, homes, shown = self.table(ground), self._copies(ground), self.shown(ground)
+        out = close_gaps(table, places, self.goes_round, progress=self.progress)
+        if homes is None or shown is None:
+            return out
         graph = build_graph(table)
-        parted = _parted(graph, places, strength, wrap=self.map.wrap)
-        return close_gaps(table, parted, self.map.wrap, progress=self.progress)
+        wide, inner = whole(out).grown(_RIM), slice(_RIM, -_RIM)
+        for _ in range(_SEAM_ROUNDS):  # what is mended at one side is seen at the other
+            # Who gives way is told by the place that is seen, or each would leave it to a copy.
+            strength = homes.of(wide).astype(np.int64) * 0x9E3779B1 & 0xFFFF_FFFF
+            seen = _parted(graph, homes.read(out, wide), strength, wrap=False)
+            made = close_gaps(table, seen, False, progress=self.progress)[inner, inner]
+            before, out = out, np.where(shown, made, out)
+            if (before == out).all():
+                break
+        return out
 
     def shares_laid(
         self, ground: GroundLayer, places: Places, asked: dict[int, float] | None = None
@@ -395,6 +433,10 @@ class Work:
             for n, name in names.items()
             if laid[n] > 0 or parts.get(n, 0) > 0
         )
+
+
+_RIM, _SEAM_ROUNDS = 6, 4
+"""Places beyond a border that are looked at, and how often, where what lies there is a copy."""
 
 
 def _band(far: NDArray[np.float32], each: Condition) -> NDArray[np.float32]:

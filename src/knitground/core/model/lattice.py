@@ -14,7 +14,7 @@ screen it is up and to the right.
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import dataclass, replace
+from dataclasses import astuple, dataclass, replace
 from enum import StrEnum
 from functools import lru_cache
 from math import ceil, floor
@@ -30,6 +30,8 @@ Point = tuple[float, float]
 """x (to the right) and y (down), in pixels from the map's upper left."""
 Cell = tuple[int, int]
 """Row and column."""
+Meeting = tuple[tuple[NDArray[np.intp], ...], tuple[NDArray[np.intp], ...]]
+"""Cells that meet across a border, and the other of each: rows and columns."""
 _PIECE_CELLS = 128
 _ROWS_TO_COLUMNS = 7
 """The turn that makes rows columns: mirrored, and three quarters round."""
@@ -298,6 +300,15 @@ class Lattice:
         """Whether there is such a cell."""
         return 0 <= row < self.rows and 0 <= col < self.columns
 
+    def there(self, rows: NDArray[Any], cols: NDArray[Any]) -> NDArray[np.bool_]:
+        """Tell which of many cells there are; rows and columns go together."""
+        rows, cols = np.broadcast_arrays(rows, cols)
+        out = (rows >= 0) & (rows < self.rows) & (cols >= 0) & (cols < self.columns)
+        every = self.exists
+        if every is not None:
+            out[out] = every[rows[out], cols[out]]
+        return np.asarray(out)
+
     # Cells as people, files and games count them
 
     @property
@@ -437,7 +448,11 @@ class Lattice:
         out[top : top + inner.height, left : left + inner.width] = read(values, inner)
         return out
 
-    def meeting(self) -> tuple[tuple[NDArray[np.intp], ...], tuple[NDArray[np.intp], ...]] | None:
+    def beside(self, values: NDArray[Any], down: int, across: int) -> NDArray[Any]:
+        """Give for each cell what one holds that lies so many rows and columns further."""
+        return self.read(values, self.whole.moved(down, across))
+
+    def meeting(self) -> Meeting | None:
         """Give the cells that meet across the border, and the other of each, as rows and columns.
 
         None where rows and columns tell that: it does not wrap, or straight on.
@@ -968,9 +983,7 @@ def _existing(stagger: Stagger, rows: int, columns: int) -> NDArray[np.bool_]:
 
 
 @lru_cache(maxsize=16)
-def _meeting(
-    lattice: Staggered,
-) -> tuple[tuple[NDArray[np.intp], ...], tuple[NDArray[np.intp], ...]]:
+def _meeting(lattice: Staggered) -> Meeting:
     there = lattice.exists
     assert there is not None
     ends: list[tuple[NDArray[np.intp], ...]] = []
@@ -1035,10 +1048,7 @@ class Staggered(Diamond):
         xs = np.arange(ceil(wide / pixel)) * pixel + pixel / 2
         ys = np.arange(ceil(high / pixel)) * pixel + pixel / 2 + self.rise
         rows, cols = np.broadcast_arrays(*self.cells_at(xs[None], ys[:, None]))
-        exists = self.exists
-        assert exists is not None
-        inside = (rows >= 0) & (rows < self.rows) & (cols >= 0) & (cols < self.columns)
-        inside[inside] = exists[rows[inside], cols[inside]]
+        inside = self.there(rows, cols)
         out = np.zeros(inside.shape, np.uint32)
         out[inside] = pixels[rows[inside] // step, cols[inside] // step]
         return out
@@ -1167,6 +1177,19 @@ class Staggered(Diamond):
         across, along = halves[0] - right, halves[1] - down
         return (along - across) // 2, (along + across) // 2
 
+    @property
+    def half_bases(self) -> tuple[int, int]:
+        """After how many half bases down and to the right a grid that wraps begins anew."""
+        rows, columns, by_columns, _ = astuple(self.stagger)
+        return (2 * rows, columns) if by_columns else (rows, 2 * columns)
+
+    def halves_of(
+        self, rows: NDArray[Any], cols: NDArray[Any]
+    ) -> tuple[NDArray[Any], NDArray[Any]]:
+        """Give how many half bases down and to the right cells begin."""
+        right, down = _least(self.stagger)
+        return cols + rows + down, cols - rows + right
+
     def _seen_in(self, box: Box) -> tuple[NDArray[np.intp], NDArray[np.intp]]:
         rows, cols = np.arange(box.top, box.bottom), np.arange(box.left, box.right)
         return self.seen_at(*np.broadcast_arrays(rows[:, None], cols[None]))
@@ -1210,7 +1233,7 @@ class Staggered(Diamond):
         """Up to how many rows and columns a box of the array shows no cell of a copy too."""
         return min(sum(map(abs, self._moved(0, 1))), sum(map(abs, self._moved(1, 0)))) // 2
 
-    def meeting(self) -> tuple[tuple[NDArray[np.intp], ...], tuple[NDArray[np.intp], ...]] | None:
+    def meeting(self) -> Meeting | None:
         return _meeting(self) if self.wrap else None
 
     def _moved(self, down: int, across: int) -> Cell:

@@ -26,7 +26,7 @@ def _find(at: Proving) -> Iterator[Finding]:
     hits = np.zeros((map_.height, map_.width), np.int32)
     if len(found):
         rows, cols = map_.lattice.cells_at(found[:, 0].astype(float), found[:, 1] - 0.5)
-        inside = (rows >= 0) & (rows < map_.height) & (cols >= 0) & (cols < map_.width)
+        inside = map_.lattice.there(rows, cols)
         np.add.at(hits, (rows[inside], cols[inside]), 1)
     for cells in parts(hits >= _OFTEN):
         count = int(hits[cells[:, 0], cells[:, 1]].sum())

@@ -8,6 +8,8 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from knitground.core.model.lattice import Lattice
+
 _COUNTED = 1 << 22
 """Pairs that could be up to which they are counted without being sorted, which is faster."""
 
@@ -37,10 +39,7 @@ class Neighbours(NamedTuple):
         return np.asarray((self.one == one) & (self.other == other))
 
 
-def neighbours(cells: NDArray[np.int32], wrap: bool, down: int, across: int) -> Neighbours:
+def neighbours(lattice: Lattice, cells: NDArray[np.int32], down: int, across: int) -> Neighbours:
     """Lay cells beside those that lie one row down, or one column across, from each."""
     cells = np.maximum(cells, 0)
-    if wrap:
-        return Neighbours(cells, np.roll(cells, (-down, -across), (0, 1)))
-    high, wide = cells.shape
-    return Neighbours(cells[: high - down, : wide - across], cells[down:, across:])
+    return Neighbours(cells, lattice.beside(cells, down, across))

@@ -27,12 +27,14 @@ def _find(at: Proving) -> Iterator[Finding]:
     if blocked is None:
         return
     free = ~blocked if map_.lattice.exists is None else ~blocked & map_.lattice.exists
-    numbers, count = parts_of(free, wrap=map_.wrap, corners=False)
+    numbers, count = parts_of(
+        free, wrap=map_.lattice.torus is not None, corners=False, meeting=map_.lattice.meeting()
+    )
     from_ = set()
     for x, y in begins:
         cell = map_.lattice.cell_at(x, y)
         if map_.wrap:
-            cell = cell[0] % map_.height, cell[1] % map_.width
+            cell = map_.lattice.nearest(*cell)
         if map_.lattice.holds(*cell) and numbers[cell]:
             from_.add(int(numbers[cell]))
     if not from_:

@@ -17,6 +17,7 @@ from knitground.core.chance.landmark import landmarks
 from knitground.core.edit.atoms import Atom, SetField
 from knitground.core.edit.changed import Changed, What
 from knitground.core.edit.document import Edit
+from knitground.core.model.lattice import Lattice
 from knitground.core.model.tile import TileRef
 from knitground.core.proof.finding import Check, Finding, Group
 from knitground.core.proof.proving import Proving
@@ -46,7 +47,7 @@ def _find(at: Proving) -> Iterator[Finding]:
             shares = [weight / total for _, weight in variants]
             for n in landmarks(np.stack(stack), shares):
                 place = variants[n][0]
-                near = _near_another(cells == place, wrap=at.map.wrap)
+                near = _near_another(at.map.lattice, cells == place)
                 count = int(near.sum())
                 if count < _LEAST or 2 * count < int((cells == place).sum()):
                     continue
@@ -84,11 +85,12 @@ def _picture(at: Proving, place: int) -> NDArray[np.uint8] | None:
     return out
 
 
-def _near_another(same: NDArray[np.bool_], *, wrap: bool) -> NDArray[np.bool_]:
+def _near_another(lattice: Lattice, same: NDArray[np.bool_]) -> NDArray[np.bool_]:
     from scipy.ndimage import uniform_filter  # late: it is slow to import
 
-    side = 2 * _NEAR + 1
-    part = uniform_filter(same.astype(np.float32), side, mode="wrap" if wrap else "constant")
+    side, rim = 2 * _NEAR + 1, slice(_NEAR, -_NEAR)
+    wide = lattice.read(same, lattice.whole.grown(_NEAR))
+    part = uniform_filter(wide.astype(np.float32), side)[rim, rim]
     return np.asarray(same & (part * side * side > 1.5))
 
 

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from knitground.core.base.tongue import later, say
 from knitground.core.knit.layer import marked_tiles
+from knitground.core.model.lattice import Lattice
 from knitground.core.model.terrain import Slot
 from knitground.core.proof.finding import Check, Finding, Group
 from knitground.core.proof.flat import Flat
@@ -81,7 +82,7 @@ def _find(at: Proving) -> Iterator[Finding]:
         cells = at.cells(layer)
         bad = [
             each for name, (step, slots) in _SIDES.items()
-            for each in _along(cells, map_.wrap, (name, step, slots), cut, shows)
+            for each in _along(map_.lattice, cells, (name, step, slots), cut, shows)
         ]  # fmt: skip
         # A border has two tiles: the one at fault is that which goes on badly more often.
         often = Counter(place for each in bad for place in (each.one, each.other))
@@ -145,14 +146,14 @@ def _finding(at: Proving, number: int, place: int, some: list[_Bad]) -> Finding:
 
 
 def _along(
+    lattice: Lattice,
     cells: NDArray[np.int32],
-    wrap: bool,
     side: tuple[str, tuple[int, int], tuple[Slot, ...]],
     cut: dict[int, _Edges],
     shows: dict[int, tuple[int, ...]],
 ) -> Iterator[_Bad]:
     name, (down, across), slots = side
-    beside = neighbours(cells, wrap, down, across)
+    beside = neighbours(lattice, cells, down, across)
     judged: dict[tuple[int, ...], list[tuple[float, float, int, int, int]]] = defaultdict(list)
     for a, b, count in beside.pairs():
         if a not in cut or b not in cut:
@@ -168,7 +169,9 @@ def _along(
             if value < max(usual, grain) * _TIMES or value < max(usual, grain) + _STEP:
                 continue
             where = np.argwhere(beside.where(a, b))
-            beyond = (where + np.array((down, across))) % cells.shape
+            beyond = where + np.array((down, across))
+            if lattice.wrap:
+                beyond = np.stack(lattice.seen_at(*beyond.T), axis=-1)
             yield _Bad(a, b, name, where, beyond, value, max(usual, grain))
 
 

@@ -29,7 +29,7 @@ def _find(at: Proving) -> Iterator[Finding]:
             continue
         cells = at.cells(layer)
         for side, (down, across), name in _WAYS:
-            beside = neighbours(cells, map_.wrap, down, across)
+            beside = neighbours(map_.lattice, cells, down, across)
             for a, b, count in beside.pairs():
                 if a not in solid or b not in solid:
                     continue

@@ -30,7 +30,7 @@ def _find(at: Proving) -> Iterator[Finding]:
         for marker in layer.markers:
             cell = map_.lattice.cell_at(*marker.middle)
             if map_.wrap:
-                cell = cell[0] % map_.height, cell[1] % map_.width
+                cell = map_.lattice.nearest(*cell)
             off = not any(0 <= x <= wide and 0 <= y <= high for x, y in marker.points)
             inside = (
                 not off and marker.kind in _WALKED and blocked is not None

@@ -154,9 +154,7 @@ def draw_map(map_: Map, atlas: Atlas, stack: Stack) -> Pixels:
     if map_.wrap and lattice.slanted:
         xs = stack.rect.x + np.arange(out.shape[1]) + 0.5
         ys = stack.rect.y + np.arange(out.shape[0]) + 0.5
-        rows, cols = lattice.cells_at(xs[None], ys[:, None])
-        inside = (rows >= 0) & (rows < map_.height) & (cols >= 0) & (cols < map_.width)
-        out[~inside] = 0
+        out[~lattice.there(*lattice.cells_at(xs[None], ys[:, None]))] = 0
     return out
 
 

@@ -106,12 +106,8 @@ class Solids:
     def _off_map(self, rect: Rect) -> Mask:
         """Tell which pixels lie on no cell of a map that is no rectangle."""
         xs, ys = rect.x + np.arange(self._side) + 0.5, rect.y + np.arange(self._side) + 0.5
-        rows, cols = self.map.lattice.cells_at(xs[None], ys[:, None])
-        out = (rows < 0) | (rows >= self.map.height) | (cols < 0) | (cols >= self.map.width)
-        there = self.map.lattice.exists
-        if there is not None:
-            out |= ~there[rows.clip(0, self.map.height - 1), cols.clip(0, self.map.width - 1)]
-        return np.asarray(out)
+        lattice = self.map.lattice
+        return np.asarray(~lattice.there(*lattice.cells_at(xs[None], ys[:, None])))
 
     def _cells(self, layer: Layer, box: Box) -> NDArray[np.int32]:
         return self.doc.cells(grid_of(self.map, layer), layer, box)

@@ -172,9 +172,7 @@ class NewMapDialog(Dialog):
         self.wrap = QCheckBox(say("Wraps at the borders"))
         self.wrap.toggled.connect(self._check)
         self.one_more = QPushButton(say("Give it one more"))
-        self.one_more.setToolTip(
-            say("Rows, or columns, that are shifted have to be even in number")
-        )
+        self.one_more.setToolTip(say("What is shifted has to be even in number"))
         self.one_more.clicked.connect(self._add_one)
         self.facts = QLabel()
         self.facts.setWordWrap(True)

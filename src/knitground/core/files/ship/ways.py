@@ -118,11 +118,8 @@ def _beside(
     """Give cells and those across a side of them, each pair once."""
     if map_.lattice.exists is not None:  # staggered: by where they are in the array of diamonds
         at = np.asarray(map_.lattice.folded(at + 1)) - 1
-    for axis in (0, 1):
-        if map_.wrap:
-            yield at, np.roll(at, -1, axis)
-        else:
-            yield (at[:-1], at[1:]) if axis == 0 else (at[:, :-1], at[:, 1:])
+    for step in ((1, 0), (0, 1)):
+        yield at, map_.lattice.beside(at + 1, *step) - 1
 
 
 def _doors(map_: Map, places: list[Place]) -> list[ShipDoor]:

@@ -249,10 +249,10 @@ def draw_plan(
         return True
     painter.save()
     whole = map_rect(camera, map_)
-    if is_upright(map_):
+    if map_.wrap and map_.lattice.slanted:  # what is seen beyond the border is of the other side
+        painter.setClipPath(path_of(border_on(camera, map_, painter.viewport())))
+    elif is_upright(map_):
         painter.setClipRect(whole)
-    elif map_.wrap:
-        painter.setClipPath(path_of(outline_on(camera, map_, map_.lattice.whole)))
     painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, camera.zoom < 1)
     for period in map_.lattice.periods_in(map_.lattice.frame):
         step = QPointF(*period) * camera.zoom
