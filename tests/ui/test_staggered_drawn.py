@@ -4,13 +4,16 @@ import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QPushButton
 from tests.ui.conftest import LEFT, click, drag, move, pixels, settle, settle_view, wake
 
 from knitground.core.edit.hand import TerrainInHand, TileInHand
+from knitground.core.edit.sizes import Margins
 from knitground.core.files.opening import open_project
 from knitground.core.files.saving import save_project
 from knitground.core.files.ship.png import map_picture
 from knitground.core.model.lattice import Corner, GridKind
+from knitground.core.model.standing import close_seam
 from knitground.core.model.tile import TileRef
 from knitground.demo.yard import yard_tile
 from knitground.ui.common.tasks import wait_for_jobs
@@ -19,10 +22,10 @@ from knitground.ui.mapside.mockupdialog import MockupDialog
 from knitground.ui.mapside.orderdialog import OrderDialog
 
 NONE, SHIFT = Qt.KeyboardModifier.NoModifier, Qt.KeyboardModifier.ShiftModifier
-WAYS = [(False, False), (True, True)]
+WAYS = [(False, False, False), (True, True, False), (False, True, True)]
 
 
-@pytest.fixture(params=WAYS, ids=["rows", "columns, the first"])
+@pytest.fixture(params=WAYS, ids=["rows", "columns, the first", "rows that wrap"])
 def view(window, request):
     """A staggered map of salt, made in the dialog for new maps, at its full size."""
     session = window.session
@@ -31,16 +34,18 @@ def view(window, request):
     assert dialog.kind is GridKind.DIAMOND, "the sheet stands on diamonds"
     dialog.grid.setCurrentIndex(dialog.grid.findData("staggered"))
     assert dialog.shift.isVisibleTo(dialog)
-    dialog.shift.setCurrentIndex(list(range(4))[0 if request.param == WAYS[0] else 3])
-    rows, columns = (14, 6) if request.param == WAYS[0] else (6, 14)
+    by_columns, first, wraps = request.param
+    dialog.shift.setCurrentIndex(2 * by_columns + first)
+    rows, columns = (6, 14) if by_columns else (14, 6)
     dialog.height_box.setValue(rows)
     dialog.width_box.setValue(columns)
     dialog.filled.setCurrentIndex(1)
-    assert not dialog.wrap.isEnabled()
+    dialog.wrap.setChecked(wraps)
     window.mapside.maps.add_map(dialog)
     dialog.deleteLater()
     assert session.map.lattice.counted == (rows, columns)
-    assert (session.map.grid.stagger.by_columns, session.map.grid.stagger.first) == request.param
+    stagger = session.map.grid.stagger
+    assert (stagger.by_columns, stagger.first, session.map.wrap) == request.param
     window.show_stage("draw")
     wake(window)
     view = window.mapside.view
@@ -143,7 +148,10 @@ def test_terrain_is_painted_up_to_the_border_and_over_it(view):
     assert session.layer is floor
     click(view, spot(view, rows, 0) + QPoint(0, 90))
     settle()
-    assert "outside the map" in view.label()[0]
+    if map_.wrap:
+        assert (close_seam(floor.terrain.copy(), map_.lattice) == floor.terrain).all()
+    else:
+        assert "outside the map" in view.label()[0]
 
 
 def test_the_cell_cursor_goes_along_the_screen_and_never_off_the_map(view):
@@ -161,8 +169,10 @@ def test_the_cell_cursor_goes_along_the_screen_and_never_off_the_map(view):
         QTest.keyClick(view, Qt.Key.Key_Down)
     rows, columns = view.shown_map.lattice.counted
     at = view.shown_map.lattice.name_of(*view.cell_cursor)
-    assert rows - 2 <= at[0] < rows
-    assert columns - 2 <= at[1] < columns
+    if not view.shown_map.wrap:
+        assert rows - 2 <= at[0] < rows
+        assert columns - 2 <= at[1] < columns
+    assert view.shown_map.lattice.holds(*view.cell_cursor)
     QTest.keyClick(view, Qt.Key.Key_Return)
     settle()
     assert cells(view)[at] > 0
@@ -208,18 +218,25 @@ def test_the_border_is_dragged_by_whole_rows_and_columns(view):
     edge = QPoint(*(int(n) for n in view.camera.to_screen(rect.right, rect.y + rect.height / 2)))
     by = round(map_.cell_width * view.camera.zoom * (1 if columns == 6 else 0.5))
     start = edge + QPoint(5, 0)
-    move(view, start)
-    drag(view, start, start + QPoint(by, 0), release=False)
-    assert f"→ {columns + 1} × {rows}" in view.border.label
-    QTest.mouseRelease(view, LEFT, NONE, start + QPoint(by, 0))
-    settle()
-    assert session.map.lattice.counted == (rows, columns + 1)
-    assert (cells(view, map_.layers[0])[:, :columns] != 0).all()
-    session.undo()
+    if not map_.wrap:  # one that does has none to take hold of
+        move(view, start)
+        drag(view, start, start + QPoint(by, 0), release=False)
+        assert f"→ {columns + 1} × {rows}" in view.border.label
+        QTest.mouseRelease(view, LEFT, NONE, start + QPoint(by, 0))
+        settle()
+        assert session.map.lattice.counted == (rows, columns + 1)
+        assert (cells(view, map_.layers[0])[:, :columns] != 0).all()
+        session.undo()
     assert session.map.lattice.counted == (rows, columns)
     dialog = ResizeDialog(map_, WINDOW[0].shell)
     dialog.boxes["top"].setValue(1)
-    assert f"{columns} × {rows} cells become {columns} × {rows + 1}" in dialog.facts.text()
+    if map_.wrap:
+        assert f"{rows + 1} rows, every other of which is shifted" in dialog.facts.text()
+        assert not dialog.ok.isEnabled()
+        dialog.boxes["top"].setValue(2)
+    more = 2 if map_.wrap else 1
+    assert f"{columns} × {rows} cells become {columns} × {rows + more}" in dialog.facts.text()
+    assert dialog.ok.isEnabled()
     dialog.deleteLater()
 
 
@@ -295,7 +312,7 @@ def test_what_was_drawn_is_saved_and_opens_equal(view, tmp_path):
 
 def test_a_picture_of_diamonds_becomes_a_staggered_map(view):
     session, map_ = view.session, view.shown_map
-    if map_.grid.stagger.by_columns:
+    if map_.grid.stagger.by_columns or map_.wrap:
         return
     session.choose_layer(map_.layers[0])
     session.take(TerrainInHand("yard", "Floor", 2, "planks"))
@@ -330,16 +347,72 @@ def test_a_picture_of_diamonds_becomes_a_staggered_map(view):
     assert (made.lattice.unfolded(made.layers[0].cells) > 0).all()
 
 
-def test_a_staggered_map_asked_to_wrap_says_that_it_does_not(window):
+def test_rows_that_do_not_meet_get_one_more_to_wrap(window):
     session = window.session
     session.choose_map(session.project.map_named("Loading quay"))
-    window.commands.named("Wraps at the borders, or not").action.trigger()
-    assert "only square and diamond maps wrap" in window.notices.text.text()
-    window.notices.text.setText("")
+    map_ = session.map
+    session.resize_map(map_, Margins(0, 0, 1, 0))
+    rows, columns = map_.lattice.counted
+    assert rows % 2
     window.show_stage("grow")
     settle()
     grow = window.stages["grow"]
     grow.wrap.click()
-    assert "only square and diamond maps wrap" in window.notices.text.text()
+    assert f"{rows} rows, every other of which is shifted" in window.notices.text.text()
     assert not grow.wrap.isChecked()
-    assert not session.map.wrap
+    assert not map_.wrap
+    button = next(each for each in window.notices.findChildren(QPushButton)
+                  if each.text() == "Give it one more, and wrap")  # fmt: skip
+    button.click()
+    settle()
+    assert map_.wrap
+    assert map_.lattice.counted == (rows + 1, columns)
+    assert grow.wrap.isChecked()
+    session.undo()
+    assert not map_.wrap, "in one step"
+    assert map_.lattice.counted == (rows, columns)
+    dialog = NewMapDialog(session, window.shell)
+    dialog.grid.setCurrentIndex(dialog.grid.findData("staggered"))
+    dialog.height_box.setValue(7)
+    assert dialog.ok.isEnabled()
+    dialog.wrap.setChecked(True)
+    assert not dialog.ok.isEnabled()
+    assert "7 rows" in dialog.facts.text()
+    dialog.one_more.click()
+    assert dialog.height_box.value() == 8
+    assert dialog.ok.isEnabled()
+    assert dialog.one_more.isHidden()
+    dialog.deleteLater()
+
+
+def test_what_is_painted_over_the_border_is_seen_at_the_other_side(view):
+    session, map_ = view.session, view.shown_map
+    if not map_.wrap:
+        return
+    floor = map_.layers[0]
+    session.choose_layer(floor)
+    session.take(TerrainInHand("yard", "Floor", 2, "planks"))
+    session.choose_tool("paint")
+    session.set_options(terrain_size=3)
+    rows, columns = map_.lattice.counted
+    move(view, spot(view, 6, columns - 1))
+    settle()
+    assert view.plan.changes_anything
+    drag(view, spot(view, 6, columns - 1), spot(view, 8, columns - 1))
+    settle()
+    session.doc.ensure_all(map_)
+    changed = cells(view, floor) != cells(view, floor)[0, 0]
+    assert changed[:, 0].any()
+    assert changed[:, columns - 1].any()
+    picture = map_picture(session.project, map_)
+    right, left = ((picture[:, part, 2].astype(int) < 120) & (picture[:, part, 3] > 0)
+                   for part in (np.s_[-64:], np.s_[:64]))  # fmt: skip
+    assert right.any()
+    assert left.any()
+    session.show(repeat=True)
+    settle_view(view)
+    assert len(view.copies()) == 9
+    session.undo()
+    session.doc.ensure_all(map_)
+    assert rows == 14
+    assert (cells(view, floor) > 0).all()
