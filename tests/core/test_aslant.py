@@ -29,7 +29,9 @@ from knitground.core.edit.rules import add_rule_list
 from knitground.core.edit.sizes import Margins, resize_map
 from knitground.core.files.map_io import map_from_file, map_to_file
 from knitground.core.files.mapformats import MapFile
+from knitground.core.grow.chunks import grow_chunks
 from knitground.core.grow.distance import parts_of
+from knitground.core.grow.looks import seam_figure
 from knitground.core.grow.noise import noise_on
 from knitground.core.grow.rewriting import live_rules
 from knitground.core.grow.runner import run_recipe
@@ -471,6 +473,9 @@ def test_noise_ground_meets_itself_at_the_border_in_exact_shares(by_columns, fir
         inside = np.mean([(laid[there] != map_.lattice.beside(laid, *step)[there]).mean()
                           for step in ((1, 0), (0, 1))])  # fmt: skip
         assert across < inside + 0.12
+        assert seam_figure(ground, map_.lattice) == pytest.approx(across / inside, rel=0.2)
+    with pytest.raises(GrowError, match="is staggered: chunks are cut"):
+        grow_chunks(doc.project, map_, 2)
 
 
 def test_a_step_that_does_not_look_over_the_border_says_so():
@@ -488,7 +493,7 @@ def test_a_step_that_does_not_look_over_the_border_says_so():
     doc.apply(lay_grown(map_, made))
     doc.ensure_all(map_)
     nothing_beyond(map_)
-    silent = [each.step for each in made if "no further than the border" not in each.words]
+    silent = [each.step for each in made if "does not look across" not in each.words]
     assert silent == [1, 3]
     map_.recipe = Recipe(3, (BorderStep(ground.number, "crust", 2),))
     with pytest.raises(GrowError, match="wraps and has none"):

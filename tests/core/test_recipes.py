@@ -153,7 +153,7 @@ def test_every_step_runs_twice_alike_without_gaps_and_meets_at_the_border(place)
         for layer in (g.ground, g.ways):
             assert (layer.terrain[0] == layer.terrain[-1]).all()
             assert (layer.terrain[:, 0] == layer.terrain[:, -1]).all()
-        assert 0.5 < seam_figure(g.ground) < 1.7
+        assert 0.5 < seam_figure(g.ground, g.map.lattice) < 1.7
     assert len(g.points.markers) == 4
 
 

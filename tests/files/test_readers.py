@@ -16,8 +16,11 @@ import numpy as np
 import pytest
 from examples import pillow_reader
 from PIL import Image
+from tests.core.test_diamond import yard
+from tests.core.test_staggered import shifted_yard
 
 from knitground.core.files.ship.ship import ship
+from knitground.core.model.lattice import SQUARE, Stagger
 from knitground.core.model.tile import TileRef
 
 EXAMPLES = Path(pillow_reader.__file__).parent
@@ -60,6 +63,35 @@ def is_alike(drawn, folder, name):
                 off[max(0, y - 64) : y + 8, max(0, x - 40) : x + 40] = 0
     assert (off.max(axis=2) <= 3).mean() > 0.998
     assert off.max() <= 12  # what is half seen through is rounded in many ways
+
+
+@pytest.mark.parametrize("form", ["square", "diamond", "rows", "columns"])
+def test_copies_of_a_map_that_wraps_lie_where_the_readme_says(form, tmp_path):
+    """So many row steps down and column steps right as there are rows and columns."""
+    if form in ("square", "diamond"):
+        doc, map_ = yard((8, 6))
+        map_.grid = SQUARE if form == "square" else map_.grid
+    else:
+        doc, map_ = shifted_yard(Stagger(8, 6, form == "columns", form == "columns"))
+    map_.wrap = True
+    ship(doc.project, [map_], tmp_path)
+    name = tmp_path / f"{map_.name.lower()}.json"
+    data = json.loads(name.read_text())
+    columns, rows = data["grid"]
+    for layer in data["layers"]:
+        layer["cells"] = np.tile(layer["cells"], (3, 3)).tolist()
+        layer["first"] = [begins - rows * down - columns * right for begins, down, right in
+                          zip(layer["first"], layer["row_step"], layer["column_step"])]  # fmt: skip
+    data["grid"] = [3 * columns, 3 * rows]
+    name.write_text(json.dumps(data))
+    found = np.asarray(pillow_reader.drawn(name)).astype(int)
+    picture = np.array(Image.open(name.with_suffix(".png")).convert("RGBA")).astype(int)
+    ys, xs = np.indices(picture.shape[:2]) + 0.5
+    within = map_.lattice.there(*map_.lattice.cells_at(xs, ys))
+    assert (picture[~within] == 0).all()
+    off = np.abs(found - picture)[within]
+    assert off.max() <= 6
+    assert (picture[within][:, 3] > 0).mean() > 0.5
 
 
 @pytest.mark.parametrize("name", MAPS)

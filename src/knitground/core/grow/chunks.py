@@ -50,6 +50,14 @@ def grow_chunks(
                 name=map_.name,
             )
         )
+    if map_.lattice.torus is None:
+        raise GrowError(
+            say(
+                "“{name}” is staggered: chunks are cut along straight borders, of square and "
+                "diamond maps",
+                name=map_.name,
+            )
+        )
     if not map_.recipe.steps:
         raise GrowError(
             say("the recipe of “{name}” has no step yet: add one first", name=map_.name)

@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from knitground.core.grow.work import Grown
+from knitground.core.model.lattice import Lattice
 from knitground.core.model.layers import GroundLayer, MarkerLayer, TintLayer
 from knitground.core.model.map import Map
 from knitground.core.model.project import Project
@@ -115,9 +116,16 @@ def _largest(cells: NDArray[np.uint8], height: int, width: int, colours: Small) 
     return colours[both[np.ix_(rows, cols)]]
 
 
-def seam_figure(ground: GroundLayer) -> float:
+def seam_figure(ground: GroundLayer, lattice: Lattice) -> float:
     """Tell how often terrain changes over a wrapping map's border, against inside: 1 is alike."""
     terrain = ground.terrain[:-1, :-1]
+    meeting, there = lattice.meeting(), lattice.exists
+    if meeting is not None and there is not None:
+        beyond = float((terrain[meeting[0]] != terrain[meeting[1]]).mean())
+        both = [there[:-1] & there[1:], there[:, :-1] & there[:, 1:]]
+        differs = [terrain[:-1] != terrain[1:], terrain[:, :-1] != terrain[:, 1:]]
+        often = float(np.concatenate([each[on] for each, on in zip(differs, both)]).mean())
+        return beyond / often if often > 0 else 1.0
     inside, across = [], []
     for each in (terrain, terrain.T):
         across.append(float((each[0] != each[-1]).mean()))

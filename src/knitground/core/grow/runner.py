@@ -146,7 +146,7 @@ def run_step(
     seconds = perf_counter() - begun
     made = [replace(each, seconds=seconds / len(made), step=work.place) for each in made]
     if work.map.wrap and not (work.goes_round or STEP_KINDS[type(step)].over_border):
-        no_further = say("looks no further than the border, which is no straight one")
+        no_further = say("does not look across the border of a staggered map")
         made = [replace(each, words=" · ".join(filter(None, (each.words, no_further))))
                 for each in made]  # fmt: skip
     if kept is not None:

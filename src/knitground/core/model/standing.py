@@ -197,8 +197,7 @@ class _Corner(Standing):
         return (terrain,)
 
     def from_grids(self, grids: Mapping[str, Terrain], lattice: Lattice) -> Terrain:
-        del lattice  # the file holds the last row and column too
-        return grids["vertices"].astype(np.uint8)
+        return close_seam(grids["vertices"].astype(np.uint8), lattice)
 
     def shapes(self, height: int, width: int) -> dict[str, tuple[int, int]]:
         return {"vertices": (height + 1, width + 1)}

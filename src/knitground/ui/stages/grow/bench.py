@@ -237,7 +237,7 @@ class GrowBench(Stage):
         grounds = [each for each in map_.layers if isinstance(each, GroundLayer)]
         self.seam.setVisible(map_.wrap and bool(grounds))
         if map_.wrap and grounds:
-            figure = seam_figure(grounds[0])
+            figure = seam_figure(grounds[0], map_.lattice)
             self.seam.setText(
                 say(
                     "Over the border terrain changes {figure:.2f} × as often as inside.",
