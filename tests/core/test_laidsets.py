@@ -2,24 +2,28 @@
 
 import numpy as np
 import pytest
+from scipy.ndimage import gaussian_filter
 from tests.core.test_setmaking import GRASS, SAND, tile
 
 from knitground.core.base.window import Box, whole
 from knitground.core.edit.document import Document
 from knitground.core.edit.makeset import made_tileset, set_terrains
-from knitground.core.edit.mockup import map_from_mockup
+from knitground.core.edit.mockup import map_from_mockup, mockup_sets
 from knitground.core.files.ship.png import map_picture
 from knitground.core.knit.knit import knit_box
 from knitground.core.knit.laidsets import laid_sets
 from knitground.core.knit.layer import knit_map, layer_table
 from knitground.core.knit.outline import Outline, OutlineShape
 from knitground.core.knit.setmaking import SetPlan, make_set
+from knitground.core.model.lattice import Grid, GridKind
 from knitground.core.model.layers import GroundLayer, TileLayer
 from knitground.core.model.map import Map
 from knitground.core.model.project import Project
+from knitground.core.model.standing import standing_of
 from knitground.core.model.terrain import SetKind, Slot
 from knitground.core.slicing.mapgrid import MapGrid, find_map_grid
 from knitground.core.slicing.mockup import read_mockup, sheet_columns
+from knitground.demo.yard import yard_tile
 
 WATER = np.array([[30, 70, 150], [40, 90, 170], [25, 60, 130]], float)
 
@@ -143,6 +147,46 @@ def made_map(picture, *, sets=True):
     edit, map_, tileset = map_from_mockup(project, "pic", mockup, sets=found)
     doc.apply(edit)
     return doc, map_, tileset, found
+
+
+@pytest.mark.parametrize("tall", [False, True])
+def test_a_flat_picture_of_diamonds_is_ground_with_the_terrain_that_it_shows(demo, tall):
+    """A staggered map of the yard's floor, as a picture; with walls on it some cells are pinned."""
+    grid = Grid.of(GridKind.STAGGERED, 30, 16)
+    size = grid.lattice(30, 16, 32, 64)
+    shown = Map("Shown", size.rows, size.columns, 32, 64, grid=grid)
+    floor = shown.new_ground_layer("Floor", "yard", "Floor")
+    rng = np.random.default_rng(2)
+    field = gaussian_filter(rng.normal(size=floor.terrain.shape), 2)
+    there = standing_of(SetKind.CORNER).shown(shown.lattice)
+    floor.terrain[:] = np.where(there, 1 + (field > 0), 0)
+    shown.layers.append(floor)
+    if tall:
+        props = shown.new_tile_layer("Props")
+        laid = np.zeros((30, 16), np.int32)
+        laid[8:22:5, 3:14:4] = shown.legend.place(yard_tile("crate"))
+        props.cells = shown.lattice.folded(laid)
+        shown.layers.append(props)
+    knit_map(demo, shown)
+    picture = np.ascontiguousarray(map_picture(demo, shown)[size.rise :])
+    mockup = read_mockup(picture, MapGrid(32, 64, diamonds=True), turns=False)
+    found = mockup_sets(mockup)
+    assert found[0].guess.kind is SetKind.CORNER
+    project = Project("p", None)
+    doc = Document(project)
+    edit, map_, tileset = map_from_mockup(project, "pic", mockup, sets=found)
+    doc.apply(edit)
+    ground = map_.layers[0]
+    assert isinstance(ground, GroundLayer)
+    right = agreement(ground.terrain[there], floor.terrain[there])
+    assert right > (0.97 if tall else 0.999)
+    assert (ground.pinned.sum() > 0) == tall
+    assert not ground.pinned[~size.exists].any()
+    pinned = float(ground.pinned.sum()) / size.exists.sum()
+    assert found[0].share == pytest.approx(1 - pinned, abs=0.001)
+    doc.ensure_all(map_)
+    assert (map_.lattice.unfolded(ground.cells) > 0).all()
+    assert len(tileset.sets[0].terrains) >= 2
 
 
 def test_the_map_looks_as_the_picture_and_paints_as_ground():

@@ -13,6 +13,7 @@ from knitground.core.files.opening import open_project
 from knitground.core.files.saving import save_project
 from knitground.core.files.ship.png import map_picture
 from knitground.core.model.lattice import Corner, GridKind
+from knitground.core.model.layers import GroundLayer
 from knitground.core.model.standing import close_seam
 from knitground.core.model.tile import TileRef
 from knitground.demo.yard import yard_tile
@@ -335,7 +336,8 @@ def test_a_picture_of_diamonds_becomes_a_staggered_map(view):
     settle()
     assert "6 × 14 cells" in dialog.facts.text()
     assert "left out" not in dialog.facts.text()
-    assert not dialog.sets.isVisibleTo(dialog)
+    assert dialog.sets.isChecked()
+    assert dialog.sets.isVisibleTo(dialog)
     lined = pixels(dialog.view)
     assert len(np.unique(lined)) > 10
     dialog.accept()
@@ -345,6 +347,8 @@ def test_a_picture_of_diamonds_becomes_a_staggered_map(view):
     assert made is not map_
     assert made.lattice == map_.lattice
     assert (made.lattice.unfolded(made.layers[0].cells) > 0).all()
+    kit = session.project.tileset_named("read").sets
+    assert isinstance(made.layers[0], GroundLayer) == bool(kit)
 
 
 def test_rows_that_do_not_meet_get_one_more_to_wrap(window):

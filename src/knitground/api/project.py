@@ -30,13 +30,12 @@ from knitground.core.base.errors import EditError
 from knitground.core.edit.document import Document
 from knitground.core.edit.hand import MixInHand, TileInHand
 from knitground.core.edit.maps import add_map, check_wraps, delete_map, delete_mix, put_mix
-from knitground.core.edit.mockup import map_from_mockup
+from knitground.core.edit.mockup import map_from_mockup, mockup_sets
 from knitground.core.edit.sheets import add_tileset, remove_tileset
 from knitground.core.files.images import read_sheet
 from knitground.core.files.newsheets import new_tileset
 from knitground.core.files.saving import save_project, settle_after_save
 from knitground.core.files.ship.ship import USUAL_FORMATS, maps_of, profile_folder, ship
-from knitground.core.knit.laidsets import laid_sets
 from knitground.core.model.lattice import Grid, GridKind
 from knitground.core.model.limits import MAX_CELLS, MAX_SIDE, MAX_SIDE_PX, MAX_WEIGHT
 from knitground.core.model.map import Map
@@ -49,7 +48,7 @@ from knitground.core.proof.finding import Finding
 from knitground.core.proof.proof import prove
 from knitground.core.slicing.likely import likely_grids
 from knitground.core.slicing.mapgrid import MapGrid, find_map_grid
-from knitground.core.slicing.mockup import lay_with, read_mockup, sheet_columns
+from knitground.core.slicing.mockup import lay_with, read_mockup
 
 
 class ProjectDoor:
@@ -238,13 +237,10 @@ class ProjectDoor:
             grid = MapGrid(*pair(tile, "the size of a tile", least=1, most=MAX_SIDE_PX), 0, 0)
         near = whole(tolerance, "the tolerance", 0, 255)
         owners = [self.sheet(each).tileset for each in names_of(sheets, "sheet")] if sheets else []
-        wanted = bool(sets) and not owners and not grid.diamonds
+        wanted = bool(sets) and not owners
         mockup = read_mockup(picture, grid, tolerance=near, turns=not wanted, progress=told)
         known = lay_with(mockup, owners, tolerance=near) if owners else {}
-        kits = []
-        if wanted and len(mockup.tiles):
-            columns = sheet_columns(len(mockup.tiles))
-            kits = laid_sets(mockup.tiles, mockup.tile_of_cell, columns, told)
+        kits = mockup_sets(mockup, told) if wanted else []
         edit, map_, _ = map_from_mockup(
             self.project, name_of(name, "map"), mockup, known, sets=kits
         )

@@ -10,14 +10,15 @@ from numpy.typing import NDArray
 
 from knitground.core.base.errors import EditError
 from knitground.core.base.filenames import file_stem
+from knitground.core.base.progress import Progress, no_progress
 from knitground.core.base.tongue import say
 from knitground.core.edit.atoms import Atom
 from knitground.core.edit.document import Edit
 from knitground.core.edit.likelysets import kit_of_guess
 from knitground.core.edit.maps import add_map
 from knitground.core.edit.sheets import add_tileset
-from knitground.core.knit.laidsets import KNITTED_FROM, LaidSet
-from knitground.core.model.lattice import Grid, GridKind
+from knitground.core.knit.laidsets import KNITTED_FROM, LaidSet, laid_sets
+from knitground.core.model.lattice import Grid, GridKind, Lattice
 from knitground.core.model.layers import GroundLayer, TileLayer
 from knitground.core.model.limits import MAX_WEIGHT
 from knitground.core.model.map import Map
@@ -26,7 +27,31 @@ from knitground.core.model.project import Project, free_name
 from knitground.core.model.slicing import Slicing
 from knitground.core.model.tile import TileRef
 from knitground.core.model.tileset import PLAIN, Tileset
-from knitground.core.slicing.mockup import Mockup, sheet_of
+from knitground.core.slicing.mockup import Mockup, sheet_columns, sheet_of
+
+
+def mockup_grid(mockup: Mockup) -> Grid:
+    """Give the grid of the map that a mock-up shows."""
+    kind = GridKind.STAGGERED if mockup.grid.diamonds else GridKind.SQUARE
+    return Grid.of(kind, *mockup.tile_of_cell.shape)
+
+
+def mockup_lattice(mockup: Mockup) -> Lattice:
+    """Give where the cells of the map lie that a mock-up shows."""
+    (rows, columns), grid = mockup.tile_of_cell.shape, mockup.grid
+    return mockup_grid(mockup).lattice(rows, columns, grid.tile_height, grid.tile_width)
+
+
+def mockup_sets(mockup: Mockup, progress: Progress = no_progress) -> list[LaidSet]:
+    """Find the terrain sets among a mock-up's tiles, for the sheet that they become.
+
+    What they say of cells is for the array that the map is kept in.
+    """
+    lattice = mockup_lattice(mockup)
+    return laid_sets(
+        mockup.tiles, np.asarray(lattice.folded(mockup.tile_of_cell)),
+        sheet_columns(len(mockup.tiles)), progress, lattice.exists,
+    )  # fmt: skip
 
 
 def map_from_mockup(
@@ -71,13 +96,10 @@ def map_from_mockup(
         raise EditError(
             say("no tile of the picture is known, and none is to be added: nothing to lay")
         )
-    rows, cols = mockup.tile_of_cell.shape
-    grid = mockup.grid
-    how = Grid.of(GridKind.STAGGERED if grid.diamonds else GridKind.SQUARE, rows, cols)
-    lattice = how.lattice(rows, cols, grid.tile_height, grid.tile_width)
+    lattice = mockup_lattice(mockup)
     map_ = Map(
         free_name(name, [each.name for each in project.maps]), lattice.rows, lattice.columns,
-        grid.tile_height, grid.tile_width, grid=how,
+        lattice.high, lattice.wide, grid=mockup_grid(mockup),
     )  # fmt: skip
     layer: TileLayer | GroundLayer = map_.new_tile_layer(say("Tiles"))
     if made is not None and sets and len(strange) == count:

@@ -42,21 +42,18 @@ class LaidSet:
 
     `guess` has its tiles at row and column of a sheet of `columns` tiles a row, `terrain` is what a
     ground layer of the picture's size holds, and `knitted` (rows, columns) tells the cells whose
-    tile shows just that: the others have to be pinned. `apart` are numbers of tiles that lie far
-    less often than others with the same marks, or look unlike them: something stands on them, or a
-    terrain was not seen; they stay where they are, and are laid nowhere else.
+    tile shows just that, and `share` which part of all they are: the others have to be pinned.
+    `apart` are numbers of tiles that lie far less often than others with the same marks, or look
+    unlike them: something stands on them, or a terrain was not seen; they stay where they are, and
+    are laid nowhere else.
     """
 
     guess: SetGuess
     columns: int
     terrain: Terrain
     knitted: NDArray[np.bool_]
+    share: float
     apart: frozenset[int] = frozenset()
-
-    @property
-    def share(self) -> float:
-        """Part of the cells that are knitted."""
-        return float(self.knitted.mean())
 
 
 def laid_sets(
@@ -64,14 +61,17 @@ def laid_sets(
     tile_of_cell: Numbers,
     columns: int,
     progress: Progress = no_progress,
+    there: NDArray[np.bool_] | None = None,
 ) -> list[LaidSet]:
     """Find the sets of a picture, the one that covers most of it first.
 
     Parameters
     ----------
     tiles : (n, h, w, 4), the different tiles of the picture
-    tile_of_cell : (rows, columns), from 1; 0 where nothing is seen
+    tile_of_cell : (rows, columns), from 1; 0 where nothing is seen. Of a staggered map it is the
+        array that the map is kept in
     columns : tiles a row of the sheet that they are to be laid on
+    there : (rows, columns) which cells the map has; by default all of them
     """
     if not 0 < len(tiles) <= _MOST_TILES:
         return []
@@ -85,7 +85,7 @@ def laid_sets(
             if joined is not None:
                 guess = joined
                 found.remove(other)
-        out.append(_laid(guess, tiles, tile_of_cell, columns))
+        out.append(_laid(guess, tiles, tile_of_cell, columns, there))
     return sorted(out, key=lambda each: -each.share)
 
 
@@ -144,7 +144,13 @@ def _votes_of(guess: SetGuess, cells: Numbers, columns: int) -> NDArray[np.int32
     return _vertex_votes(marks, own, cells, guess.terrains + 1)
 
 
-def _laid(guess: SetGuess, tiles: NDArray[np.uint8], cells: Numbers, columns: int) -> LaidSet:
+def _laid(
+    guess: SetGuess,
+    tiles: NDArray[np.uint8],
+    cells: Numbers,
+    columns: int,
+    there: NDArray[np.bool_] | None,
+) -> LaidSet:
     count = len(tiles)
     marks, own = _by_number(guess, count, columns)
     ways: dict[SetKind, Votes] = {
@@ -169,7 +175,8 @@ def _laid(guess: SetGuess, tiles: NDArray[np.uint8], cells: Numbers, columns: in
     counts = np.bincount(cells.ravel(), minlength=count + 1)
     apart = _apart(numbers, better.marks, counts, _looks(tiles))
     fits &= ~np.isin(cells, list(apart))
-    return LaidSet(better, columns, terrain, fits, apart)
+    share = float(fits.mean() if there is None else fits[there].mean())
+    return LaidSet(better, columns, terrain, fits, share, apart)
 
 
 def _looks(tiles: NDArray[np.uint8]) -> NDArray[np.float64]:

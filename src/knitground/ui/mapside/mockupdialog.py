@@ -22,15 +22,15 @@ from knitground.core.base.tongue import say
 from knitground.core.base.window import Box
 from knitground.core.edit.document import Edit
 from knitground.core.edit.likelysets import guess_words
-from knitground.core.edit.mockup import map_from_mockup
-from knitground.core.knit.laidsets import KNITTED_FROM, LaidSet, laid_sets
+from knitground.core.edit.mockup import map_from_mockup, mockup_lattice, mockup_sets
+from knitground.core.knit.laidsets import KNITTED_FROM, LaidSet
 from knitground.core.model.lattice import Grid, GridKind
 from knitground.core.model.map import Map
 from knitground.core.model.tile import TileRef
 from knitground.core.model.tileset import Picture, Tileset
 from knitground.core.render.pixels import premultiplied
 from knitground.core.slicing.mapgrid import MapGrid, find_map_grid
-from knitground.core.slicing.mockup import Mockup, lay_with, read_mockup, sheet_columns, sheet_of
+from knitground.core.slicing.mockup import Mockup, lay_with, read_mockup, sheet_of
 from knitground.ui.common.dialog import Dialog
 from knitground.ui.common.form import Check, Choice, pixel_box, whole_box
 from knitground.ui.common.painting import image_of
@@ -55,6 +55,12 @@ class _Read:
     known: dict[int, TileRef]
     sheet: Picture
     sets: list[LaidSet]
+
+
+def _not_knitted(found: _Read) -> NDArray[np.bool_]:
+    """Tell which cells of the picture, as they are counted, do not follow from its first set."""
+    knitted = mockup_lattice(found.mockup).unfolded(found.sets[0].knitted)
+    return np.asarray(~knitted & (found.mockup.tile_of_cell > 0))
 
 
 class MockupView(QWidget):
@@ -278,16 +284,13 @@ class MockupDialog(Dialog):
         turns, use = self.turns.isChecked(), self.use.currentText()
         project, picture = self.session.project, self.picture
         sheets = [each for each in project.tilesets if use in (ALL, each.name)]
-        wanted = use == NEW and self.sets.isChecked() and not grid.diamonds
+        wanted = use == NEW and self.sets.isChecked()
         turns = turns and not wanted
 
         def work(progress: Progress) -> _Read:
             mockup = read_mockup(picture, grid, tolerance=tolerance, turns=turns, progress=progress)
             known = lay_with(mockup, sheets, tolerance=tolerance, turns=turns) if sheets else {}
-            sets: list[LaidSet] = []
-            if wanted and len(mockup.tiles):
-                columns = sheet_columns(len(mockup.tiles))
-                sets = laid_sets(mockup.tiles, mockup.tile_of_cell, columns, progress)
+            sets = mockup_sets(mockup, progress) if wanted else []
             return _Read(mockup, known, sheet_of(mockup.tiles[:_SHOWN]), sets)
 
         def done(found: _Read) -> None:
@@ -323,8 +326,7 @@ class MockupDialog(Dialog):
             words.append(say("{turned} cells with a turned tile", turned=turned))
         grid = found.mockup.grid
         high, wide = self.picture.shape[:2]
-        taken = Grid.of(GridKind.STAGGERED if grid.diamonds else GridKind.SQUARE, rows, cols)
-        frame = taken.lattice(rows, cols, grid.tile_height, grid.tile_width).frame
+        frame = mockup_lattice(found.mockup).frame
         right = wide - grid.start_x - round(frame.width)
         below = high - grid.start_y - round(frame.height)
         if grid.start_x or grid.start_y or right or below:
@@ -340,12 +342,12 @@ class MockupDialog(Dialog):
         strange = [n for n in range(1, count + 1) if n not in found.known]
         uses_sheets = self.use.currentText() != NEW
         unknown = np.isin(found.mockup.tile_of_cell, strange) if uses_sheets else None
-        self.sets.setVisible(not uses_sheets and not grid.diamonds)
+        self.sets.setVisible(not uses_sheets)
         self.turns.setEnabled(uses_sheets or not self.sets.isChecked())
-        if not uses_sheets and self.sets.isChecked() and not grid.diamonds:
+        if not uses_sheets and self.sets.isChecked():
             words += self._set_words(found)
             if found.sets and found.sets[0].share >= KNITTED_FROM:
-                unknown = ~found.sets[0].knitted & (found.mockup.tile_of_cell > 0)
+                unknown = _not_knitted(found)
         self.view.show_grid(found.mockup.grid, unknown)
         self.rest.setVisible(uses_sheets)
         if uses_sheets:
@@ -369,7 +371,7 @@ class MockupDialog(Dialog):
         if not found.sets:
             return [say("no terrain set was found among them: the map would be a layer of tiles")]
         first = found.sets[0]
-        pinned = int((~first.knitted & (found.mockup.tile_of_cell > 0)).sum())
+        pinned = int(_not_knitted(found).sum())
         words = [guess_words(first.guess)]
         if first.share < KNITTED_FROM:
             words.append(
