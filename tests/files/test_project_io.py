@@ -4,6 +4,7 @@ import shutil
 import tracemalloc
 import zlib
 from dataclasses import replace
+from pathlib import Path
 
 import numpy as np
 import pytest
@@ -12,12 +13,12 @@ from hypothesis import strategies as st
 from jsonschema import Draft202012Validator
 from tests.maps import small_project, snapshot
 
-from knitground.core.base.errors import Cancelled, FormatError, KnitError, PlaceError
+from knitground.core.base.errors import Cancelled, Conflict, FormatError, KnitError, PlaceError
 from knitground.core.base.filenames import file_names, file_stem
 from knitground.core.edit.maps import put_mix
 from knitground.core.files import vault
 from knitground.core.files.cells import from_file, packed, to_file
-from knitground.core.files.images import png_bytes
+from knitground.core.files.images import png_bytes, relief_name
 from knitground.core.files.mapformats import PackedFile
 from knitground.core.files.opening import open_project
 from knitground.core.files.places import inside
@@ -348,6 +349,29 @@ def test_the_last_good_copy_is_kept(tmp_path):
     save_project(project, tmp_path)
     assert (tmp_path / "map.map.json.previous").read_bytes() == before
     assert (tmp_path / "map.map.json").read_bytes() != before
+
+
+def test_a_relief_of_a_project_that_is_saved_over_is_not_taken_for_ones_own(demo, tmp_path):
+    """Found by the wanderer: the sheets are the same, and one project's have no relief."""
+    owner = next(each for each in demo.tilesets if each.relief is not None)
+    save_project(demo, tmp_path)
+    there = tmp_path / relief_name(owner.sheet)
+    assert there.exists()
+    other = open_project(tmp_path).project
+    for each in other.tilesets:
+        each.relief = each.relief_data = None
+    other.folder, other.known = tmp_path / "elsewhere", {}
+    with pytest.raises(Conflict):
+        save_project(other, tmp_path)
+    assert there.exists(), "nothing is taken away unasked"
+    settle_after_save(other, save_project(other, tmp_path, overwrite=True))
+    assert not there.exists()
+    assert Path(f"{there}.previous").exists()
+    assert all(each.relief is None for each in open_project(tmp_path).project.tilesets)
+    there.write_bytes(png_bytes(owner.relief))  # laid beside the sheet by hand: it is taken
+    other.mixes.clear()
+    save_project(other, tmp_path, overwrite=True)
+    assert there.exists()
 
 
 def test_save_in_another_folder_takes_the_sheets_along(tmp_path):

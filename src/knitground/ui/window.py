@@ -8,7 +8,7 @@ from pathlib import Path
 from time import perf_counter
 from typing import Any, TypeVar
 
-from PySide6.QtCore import QEvent, QObject, Qt, QTimer
+from PySide6.QtCore import QEvent, QObject, QPoint, QRect, Qt, QTimer
 from PySide6.QtGui import QCloseEvent, QCursor, QGuiApplication, QKeyEvent, QKeySequence, QShortcut
 from PySide6.QtWidgets import QApplication, QLabel, QSplitter, QStackedWidget, QWidget
 from shiboken6 import isValid
@@ -56,6 +56,7 @@ from knitground.ui.mapside import clipboard, scatter
 from knitground.ui.mapside.gaps import GapButton
 from knitground.ui.mapside.side import MapSide
 from knitground.ui.project.crash import CrashHandler
+from knitground.ui.project.curtain import Curtain
 from knitground.ui.project.files import ProjectFiles
 from knitground.ui.project.firstmap import FirstMap
 from knitground.ui.project.memory import Memory
@@ -74,6 +75,8 @@ _IDLE_S = 0.01
 """How long is knitted in one idle moment."""
 Kind = TypeVar("Kind", bound=Stage)
 _TITLE_PX = 228
+_ROUND_MAP = (88, -6, -118)
+"""Pixels above, right of and below the map, by which it is told where it will be."""
 """Room for the project's name beside the menus: at 900 px both are there."""
 
 
@@ -162,6 +165,7 @@ class Window(QObject):
         self.notices.float_over(self.shell)
         self.shell.pages.addWidget(self.start)
         self.shell.pages.addWidget(self.work)
+        self.files.curtain = Curtain(self.shell.pages, self._map_place, self._map_is_drawn)
         self.title = QLabel()
         self.title.setProperty("role", "note")
         self.title.setFixedWidth(_TITLE_PX)
@@ -170,6 +174,22 @@ class Window(QObject):
         self.shell.menuBar().setCornerWidget(self.title)
         self.title.show()  # the menu bar is on the screen already, and shows no late-comers
         self._lay_out_bar()
+
+    def _map_place(self) -> QRect:
+        """Tell where on the window's pages the map is, or will be when the work is shown.
+
+        Empty at a stage that shows none.
+        """
+        view, pages = self.mapside.view, self.shell.pages
+        if not self.stage.shows_map:
+            return QRect()
+        if view.isVisible():
+            return QRect(view.mapTo(pages, QPoint(0, 0)), view.size())
+        return pages.rect().adjusted(round(self.stage.wide), *_ROUND_MAP)
+
+    def _map_is_drawn(self) -> bool:
+        drawn = self.mapside.view.drawn is self.session.map
+        return self.work.updatesEnabled() and (drawn or not self.mapside.view.isVisible())
 
     def _lay_out_bar(self) -> None:
         self.under = QLabel()

@@ -104,7 +104,9 @@ def _from_packed(
                 height=height,
             )
         )
-    out = np.empty((height, width), np.int32)
+    wanted = [place for place in range(len(cells.blocks)) if cells.is_wanted(place)]
+    new = np.empty if len(wanted) == len(cells.blocks) else np.zeros
+    out = new((height, width), np.int32)
 
     def read(place: int) -> None:
         top = place * step
@@ -118,7 +120,7 @@ def _from_packed(
         check(block)
         out[top : top + rows] = block if table is None else table[block]
 
-    each_of(read, range(len(cells.blocks)))
+    each_of(read, wanted)
     return out
 
 

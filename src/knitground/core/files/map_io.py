@@ -8,14 +8,14 @@ from typing import Any
 from knitground.core.base.errors import FormatError
 from knitground.core.base.tongue import say
 from knitground.core.files.layer_io import layer_from_file, layer_to_file
-from knitground.core.files.mapformats import MapFile
+from knitground.core.files.mapformats import MapFile, PackedFile
 from knitground.core.files.recipeformats import (
     NoiseStepFile,
     RecipeFile,
     ShareFile,
     UnknownStepFile,
 )
-from knitground.core.model.lattice import Grid
+from knitground.core.model.lattice import Grid, Lattice
 from knitground.core.model.limits import MAX_CELLS
 from knitground.core.model.map import Map
 from knitground.core.model.recipe import NoiseStep, Recipe, Step, UnknownStep
@@ -91,6 +91,40 @@ def recipe_from_file(file: RecipeFile) -> Recipe:
     return Recipe(file.seed, steps)
 
 
+def _grid_of(file: MapFile) -> Grid:
+    return Grid.of(
+        file.grid, file.height, file.width, by_columns=file.shifted == "columns",
+        first=file.first_shifted, drawn_from=file.drawn_from,
+    )  # fmt: skip
+
+
+def map_lattice(file: MapFile) -> Lattice:
+    """Give where the cells of a map lie that has not been made yet."""
+    return _grid_of(file).lattice(
+        file.height, file.width, file.tile_height, file.tile_width, file.wrap
+    )
+
+
+def part_from_file(file: MapFile, name: str, rows: range) -> Map:
+    """Make a map of which no more is read than some of its rows, as people count them.
+
+    Parameters
+    ----------
+    rows : blocks of cells in which none of them is are left empty
+    """
+    packed = [
+        value for layer in file.layers for field in type(layer).model_fields
+        if isinstance(value := getattr(layer, field), PackedFile)
+    ]  # fmt: skip
+    try:
+        for each in packed:
+            each.want(rows)
+        return map_from_file(file, name)
+    finally:
+        for each in packed:
+            each.want(None)
+
+
 def map_from_file(file: MapFile, name: str) -> Map:
     """Make a map of its file model.
 
@@ -110,10 +144,7 @@ def map_from_file(file: MapFile, name: str) -> Map:
                 max_cells=MAX_CELLS,
             )
         )
-    grid = Grid.of(
-        file.grid, file.height, file.width, by_columns=file.shifted == "columns",
-        first=file.first_shifted, drawn_from=file.drawn_from,
-    )  # fmt: skip
+    grid = _grid_of(file)
     if file.wrap and grid.stagger is not None and not grid.stagger.meets:
         raise FormatError(
             say(

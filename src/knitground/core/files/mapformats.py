@@ -6,6 +6,7 @@ from typing import Annotated, Any, Final, Literal
 
 from pydantic import (
     Field,
+    PrivateAttr,
 )
 
 from knitground.core.files.formats import FilePart, TileFile
@@ -55,6 +56,16 @@ class PackedFile(FilePart):
     packed: Literal["int32", "uint8"]
     block_rows: Annotated[int, Field(ge=1, le=MAX_BLOCK_ROWS)]
     blocks: list[str]
+    _wanted: range | None = PrivateAttr(default=None)
+
+    def want(self, rows: range | None) -> None:
+        """Let only blocks with some of these rows be unpacked, until None: all of them."""
+        self._wanted = rows
+
+    def is_wanted(self, place: int) -> bool:
+        """Whether a block is to be unpacked; the cells of others are 0."""
+        rows, top = self._wanted, place * self.block_rows
+        return rows is None or (top < rows.stop and rows.start < top + self.block_rows)
 
 
 CellsFile = RowsFile | PackedFile

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from contextlib import suppress
 from dataclasses import dataclass, field
 from hashlib import blake2b
+from math import floor
 from pathlib import Path
 
 from knitground.core.base.errors import FormatError, KnitError, PictureError, PlaceError
@@ -20,16 +22,23 @@ from knitground.core.files.formats import (
 )
 from knitground.core.files.images import picture_of, relief_name
 from knitground.core.files.jsontext import read_model
-from knitground.core.files.map_io import map_from_file
+from knitground.core.files.map_io import map_from_file, map_lattice, part_from_file
 from knitground.core.files.mapformats import MAP_FORMAT, MAP_VERSION, MapFile
 from knitground.core.files.mix_io import mix_from_file, patch_from_file
 from knitground.core.files.places import PROJECT_NAME, inside
 from knitground.core.files.reading import MAX_BYTES, read_file
 from knitground.core.files.tileset_io import tileset_from_file
 from knitground.core.files.vault import lock, settle, waiting
+from knitground.core.model.lattice import Rect
 from knitground.core.model.limits import MAX_PROJECT_CELLS, MAX_SHEETS_BYTES
+from knitground.core.model.map import Map
 from knitground.core.model.project import Project
 from knitground.core.model.tileset import Picture, Tileset
+
+LOOK_CELLS = 1 << 22
+"""Cells of all layers of a map above which a first look at it is worth its while."""
+_MORE_ROWS = 16
+"""Rows round those in view: what is knitted and what reaches into view depends on them."""
 
 
 @dataclass
@@ -112,11 +121,26 @@ def project_file(path: Path) -> Path:
     return found
 
 
-def open_project(path: Path, progress: Progress = no_progress) -> Opened:
+@dataclass(frozen=True)
+class FirstLook:
+    """Somebody who wants to see the middle of a large map before all of it is read.
+
+    `seen` takes the project with its sheets, the first map with the rows that are in view (the
+    others are empty) and the rectangle of so many pixels, in whichever thread the reading is done.
+    """
+
+    width: int
+    height: int
+    seen: Callable[[Project, Map, Rect], object]
+
+
+def open_project(
+    path: Path, progress: Progress = no_progress, look: FirstLook | None = None
+) -> Opened:
     """Read a project from its folder or its file.
 
     A sheet that is gone or broken does not stop it: its tiles are drawn as missing, and a warning
-    says so.
+    says so. `look` is shown what is in view of the first map, if that is a large one.
 
     Raises
     ------
@@ -130,14 +154,14 @@ def open_project(path: Path, progress: Progress = no_progress) -> Opened:
         source = Source(folder)
         with lock(folder, shared=True):
             source.look_again()
-            return _read_project(source, file.name, progress)
+            return _read_project(source, file.name, progress, look)
     except OSError as error:
         raise PlaceError(
             say("{folder} can not be read ({strerror})", folder=folder, strerror=error.strerror)
         ) from error
 
 
-def _read_project(source: Source, name: str, progress: Progress) -> Opened:
+def _read_project(source: Source, name: str, progress: Progress, look: FirstLook | None) -> Opened:
     head = read_model(source.read(name), name, ProjectFile, PROJECT_FORMAT, PROJECT_VERSION)
     opened = Opened(Project(head.name, source.folder), [source.words] if source.words else [])
     project = opened.project
@@ -146,6 +170,8 @@ def _read_project(source: Source, name: str, progress: Progress) -> Opened:
     for place, each in enumerate(head.tilesets):
         progress(place / steps)
         project.tilesets.append(_read_tileset(source, each, sheets))
+    project.rule_lists = list(head.rule_lists)
+    project.mixes = [mix_from_file(mix) for mix in head.mixes]
     cells = 0
     for place, each in enumerate(head.maps):
         progress((place + len(head.tilesets)) / steps)
@@ -161,16 +187,31 @@ def _read_project(source: Source, name: str, progress: Progress) -> Opened:
                     max_project_cells=MAX_PROJECT_CELLS,
                 )
             )
+        if look is not None and place == 0 and cells > LOOK_CELLS:
+            _show(project, model, each, look)
         project.maps.append(map_from_file(model, each))
-    project.rule_lists = list(head.rule_lists)
     project.shape_kinds = head.shape_kinds
     _check_names(name, project)
-    project.mixes = [mix_from_file(mix) for mix in head.mixes]
     project.tray = [patch_from_file(patch) for patch in head.tray]
     project.excused = head.excused
     project.profiles = head.profiles
     project.known = source.seen
     return opened
+
+
+def _show(project: Project, model: MapFile, name: str, look: FirstLook) -> None:
+    """Show what of a map is in view before all of it is read; what is wrong is told later."""
+    lattice = map_lattice(model)
+    wide, high = lattice.extent
+    rect = Rect(
+        floor(wide / 2 - look.width / 2), floor(high / 2 - look.height / 2),
+        look.width, look.height,
+    )  # fmt: skip
+    corners = [(x, y) for x in (rect.x, rect.right) for y in (rect.y, rect.bottom)]
+    rows = [lattice.name_of(*lattice.cell_at(*each))[0] for each in corners]
+    part = range(min(rows) - _MORE_ROWS, max(rows) + _MORE_ROWS)
+    with suppress(KnitError):
+        look.seen(project, part_from_file(model, name, part), rect)
 
 
 def _check_names(where: str, project: Project) -> None:

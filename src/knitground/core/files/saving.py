@@ -77,10 +77,14 @@ def save_project(
     new = {name: digest(data) for name, data in files.items()}
     changes: dict[str, bytes | None] = dict(files)
     changes.update(dict.fromkeys(_dropped(project, folder, files)))
+    others: list[str] = []
+    if overwrite and folder != project.folder:  # another project's files may give way
+        others = _reliefs_of_others(folder, saved, files)
+        changes.update(dict.fromkeys(others))
     kept: set[str] = set()
 
     def look(wanted: dict[str, bytes | None]) -> None:
-        _look_for_conflicts(project, folder, wanted, new, saved, overwrite=overwrite)
+        _look_for_conflicts(project, folder, wanted, new, saved, others, overwrite=overwrite)
         kept.update(wanted)
 
     names = write_together(folder, changes, keep_previous=True, look=look)
@@ -200,12 +204,22 @@ def _dropped(project: Project, folder: Path, files: Iterable[str]) -> list[str]:
     ]
 
 
+def _reliefs_of_others(folder: Path, saved: Saved, files: Iterable[str]) -> list[str]:
+    """Name reliefs that lie beside sheets without one: they would be taken for theirs."""
+    kept = {key_of(name) for name in files}
+    names = {relief_name(name) for tileset, name, _ in saved.sheets if tileset.relief is None}
+    return sorted(
+        name for name in names if key_of(name) not in kept and inside(folder, name).is_file()
+    )
+
+
 def _look_for_conflicts(
     project: Project,
     folder: Path,
     changes: dict[str, bytes | None],
     new: dict[str, str],
     saved: Saved,
+    others: list[str],
     *,
     overwrite: bool,
 ) -> None:
@@ -224,7 +238,8 @@ def _look_for_conflicts(
             del changes[name]
             saved.left.append(name)
         elif changes[name] is None:
-            del changes[name]
+            if name not in others:
+                del changes[name]
         else:
             found.append(name)
     if found and not overwrite:

@@ -27,6 +27,7 @@ from knitground.ui.common.filedialogs import ask_file
 from knitground.ui.common.tasks import Job, run_with_progress, wait_for, work_title
 from knitground.ui.common.words import on_button
 from knitground.ui.project.crash import LOG
+from knitground.ui.project.curtain import Curtain
 from knitground.ui.project.keeper import Keeper
 from knitground.ui.project.memory import Memory, demo_folder, projects_folder
 from knitground.ui.project.savedialog import UNNAMED, SaveDialog
@@ -46,6 +47,8 @@ class ProjectFiles(QObject):
         self.keeper.failed.connect(self._tell_no_copy)
         self.presence = Presence(memory.presence)
         self._pictured: Path | None = None
+        self.curtain: Curtain | None = None
+        """Shows what is in view of a large project while all of it is read."""
 
     def add_commands(self, commands: Commands) -> None:
         """Add the commands on the project to the menus."""
@@ -96,14 +99,18 @@ class ProjectFiles(QObject):
                 self.memory.add_recent(folder.absolute())
                 self._claim(folder)
 
-        run_with_progress(
+        curtain = self.curtain
+        look = curtain.look() if curtain is not None else None
+        job = run_with_progress(
             self.shell,
             say("Opening {name}…", name=path.name),
-            lambda progress: open_project(path, progress),
+            lambda progress: open_project(path, progress, look),
             done,
             lambda error: self.session.warn(say("Not opened: {error}", error=error)),
             self.session.doc,  # it is not changed any more: it may be left
         )
+        if curtain is not None and job is not None:
+            job.when_over(curtain.draw_back)
 
     def take(self, opened: Opened) -> None:
         """Show a project that was read, and say what could not be found."""

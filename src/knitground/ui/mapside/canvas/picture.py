@@ -119,6 +119,8 @@ class MapPicture(QWidget):
         self._telling = QTimer(self, singleShot=True, interval=0)
         self._telling.timeout.connect(self.tell)
         self.cold = 0
+        self.drawn: Map | None = None
+        """The map that was last painted whole."""
         self.paint_ms = 0.0
         self.setAcceptDrops(True)
         self.setMouseTracking(True)
@@ -449,6 +451,8 @@ class MapPicture(QWidget):
                 self.later.start()
             self._run_clock()
             self.draw_over(painter, event.rect())
+            if not self.cold:
+                self.drawn = self.shown_map
 
     def layer_camera_now(self) -> Camera:
         """The camera as it sees the chosen layer."""
