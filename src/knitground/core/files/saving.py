@@ -78,7 +78,7 @@ def save_project(
     changes: dict[str, bytes | None] = dict(files)
     changes.update(dict.fromkeys(_dropped(project, folder, files)))
     others: list[str] = []
-    if overwrite and folder != project.folder:  # another project's files may give way
+    if folder != project.folder:  # another project may lie there
         others = _reliefs_of_others(folder, saved, files)
         changes.update(dict.fromkeys(others))
     kept: set[str] = set()
@@ -237,9 +237,8 @@ def _look_for_conflicts(
         if name in sheets and known is not None and new.get(name) == known:
             del changes[name]
             saved.left.append(name)
-        elif changes[name] is None:
-            if name not in others:
-                del changes[name]
+        elif changes[name] is None and name not in others:
+            del changes[name]
         else:
             found.append(name)
     if found and not overwrite:
