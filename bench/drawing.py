@@ -13,6 +13,7 @@ import os
 import sys
 import tempfile
 from collections.abc import Callable
+from dataclasses import replace
 from pathlib import Path
 from time import perf_counter
 from typing import TYPE_CHECKING
@@ -231,18 +232,25 @@ def file_rows(project: Project, folder: Path) -> list[Row]:
 
 
 def view_rows(window: Window, folder: Path) -> list[Row]:
-    """Open the project with the large map in the window: until it is read, and drawn."""
+    """Open a project of the large map alone in the window: seen, read, and drawn."""
+    from PySide6.QtTest import QTest
     from PySide6.QtWidgets import QApplication
 
     from knitground.ui.common.pulse import begin_pulse
 
-    view, before = window.mapside.view, window.session.project
-    begun = perf_counter()
+    window.show_stage("draw")
+    view, before, curtain = window.mapside.view, window.session.project, window.files.curtain
+    assert curtain is not None
+    begun, first = perf_counter(), 0.0
     window.files.open_project(folder)
     while window.session.project is before:
-        QApplication.processEvents()
+        QTest.qWait(2)  # a window that waits: one that turns round and round holds the reading up
+        if not first and curtain.isVisible():
+            curtain.grab()
+            first = perf_counter() - begun
     read = perf_counter() - begun
-    window.session.choose_map(window.session.project.maps[-1])
+    assert window.session.map is not None
+    assert window.session.map.height == SIDE
     QApplication.processEvents()
     begin_pulse()
     view.grab()
@@ -252,8 +260,11 @@ def view_rows(window: Window, folder: Path) -> list[Row]:
         view.grab()
     seen = (perf_counter() - begun) * 1000
     return [
-        Row("opened in the window", "ms", read * 1000, 1, read * 1000, 5000),
-        Row("and drawn, fitted to the view", "ms, 500 asked", seen, 1, seen, 6000),
+        Row(
+            "opened: what is in view is seen", "ms, 500 asked", first * 1000, 1, first * 1000, 1500
+        ),
+        Row("all of it is read", "ms, 2000 asked", read * 1000, 1, read * 1000, 5000),
+        Row("and drawn by the window itself", "ms", seen, 1, seen, 6000),
     ]
 
 
@@ -261,6 +272,7 @@ def main() -> int:
     """Run all; returns the exit code."""
     os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
     from knitground.core.edit.maps import add_map
+    from knitground.core.files.saving import save_project
     from knitground.demo.project import write_demo
     from knitground.ui.common.garbage import set_aside
     from knitground.ui.tour import make_window
@@ -286,7 +298,8 @@ def main() -> int:
     rows += frame_rows(window, lambda: settle(3))
     rows += file_rows(project, folder / "saved")
     window.session.doc.mark_saved()
-    rows += view_rows(window, folder / "saved")
+    save_project(replace(project, maps=[map_]), folder / "alone")
+    rows += view_rows(window, folder / "alone")
     window.shell.close()
     return tell_rows(rows)
 
