@@ -233,10 +233,15 @@ def file_rows(project: Project, folder: Path) -> list[Row]:
 
 def view_rows(window: Window, folder: Path) -> list[Row]:
     """Open a project of the large map alone in the window: seen, read, and drawn."""
-    from PySide6.QtTest import QTest
+    from PySide6.QtCore import QEventLoop, QTimer
     from PySide6.QtWidgets import QApplication
 
     from knitground.ui.common.pulse import begin_pulse
+
+    def turn() -> None:
+        loop = QEventLoop()
+        QTimer.singleShot(4, loop.quit)
+        loop.exec()  # as the program waits: what else is called holds the thread that reads up
 
     window.show_stage("draw")
     view, before, curtain = window.mapside.view, window.session.project, window.files.curtain
@@ -244,7 +249,7 @@ def view_rows(window: Window, folder: Path) -> list[Row]:
     begun, first = perf_counter(), 0.0
     window.files.open_project(folder)
     while window.session.project is before:
-        QTest.qWait(2)  # a window that waits: one that turns round and round holds the reading up
+        turn()
         if not first and curtain.isVisible():
             curtain.grab()
             first = perf_counter() - begun
