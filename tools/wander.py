@@ -251,7 +251,8 @@ class Wanderer:
             pass
         settle(2)
         if snapshot(session.project) != self.start:
-            self.faults.append("undoing all does not give the start")
+            found = differs(self.start, snapshot(session.project))
+            self.faults.append(f"undoing all does not give the start: {found}")
 
     # Acts
 

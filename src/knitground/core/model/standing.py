@@ -297,7 +297,7 @@ def close_seam(terrain: Terrain, lattice: Lattice) -> Terrain:
         terrain[-1], terrain[:, -1] = terrain[0], terrain[:, 0]
     elif lattice.wrap:
         beyond, at = _seam(lattice)
-        terrain.reshape(-1)[beyond] = terrain.reshape(-1)[at]
+        terrain.flat[beyond] = terrain.flat[at]
     return terrain
 
 
