@@ -33,6 +33,7 @@ from knitground.core.grow.chunks import grow_chunks
 from knitground.core.grow.distance import parts_of
 from knitground.core.grow.looks import seam_figure
 from knitground.core.grow.noise import noise_on
+from knitground.core.grow.parting import mend_layer
 from knitground.core.grow.rewriting import live_rules
 from knitground.core.grow.runner import run_recipe
 from knitground.core.knit.knit import knit_box
@@ -339,6 +340,37 @@ def test_strokes_anywhere_leave_a_map_that_is_whole_and_can_be_undone(by_columns
     assert snapshot(doc.project) == before
 
 
+@pytest.mark.parametrize("kind", list(SetKind))
+def test_a_map_that_wraps_from_now_on_is_knitted_so_and_back_again(kind):
+    doc, map_, ground, _ = wrapping(kind, 10, 6)
+    map_.wrap = False
+    scattered(map_, ground, 4)
+    ground.terrain[~standing_of(kind).shown(map_.lattice)] = 0
+    doc.ensure_all(map_)
+
+    def is_knitted():
+        doc.ensure_all(map_)
+        fresh = layer_table(doc.project, map_, ground)
+        wanted = knit_box(fresh, ground, whole(ground.cells), wrap=map_.wrap)
+        return (ground.cells == wanted).all()
+
+    assert is_knitted()
+    apart = ground.cells.copy()
+    before = snapshot(doc.project)
+    doc.apply(set_wrap(map_, True))
+    assert is_knitted()
+    assert (ground.cells != apart).any(), "it makes a difference at the border"
+    doc.apply(set_wrap(map_, False))
+    assert is_knitted()
+    shown = standing_of(kind).shown(map_.lattice)
+    assert not ground.terrain[~shown].any(), "copies are no terrain of the map's own"
+    doc.undo()
+    assert is_knitted()
+    doc.undo()
+    assert is_knitted()
+    assert snapshot(doc.project) == before
+
+
 def test_pins_and_tiles_laid_over_the_border_come_in_at_the_other_side():
     doc, map_, ground, tiles = shifted_project(6, 4)
     doc.apply(set_wrap(map_, True))
@@ -476,6 +508,27 @@ def test_noise_ground_meets_itself_at_the_border_in_exact_shares(by_columns, fir
         assert seam_figure(ground, map_.lattice) == pytest.approx(across / inside, rel=0.2)
     with pytest.raises(GrowError, match="is staggered: chunks are cut"):
         grow_chunks(doc.project, map_, 2)
+
+
+@pytest.mark.parametrize("by_columns", [False, True])
+def test_terrains_without_tiles_in_common_are_mended_over_the_border(by_columns):
+    doc, map_, ground, _ = shifted_project(12, 8, by_columns=by_columns)
+    doc.apply(set_wrap(map_, True))
+    graph = doc.knitter.graph(map_, ground)
+    rng = np.random.default_rng(3)
+    laid = 1 + 2 * (rng.random(map_.lattice.counted) < 0.3)
+    ground.terrain[:-1, :-1] = map_.lattice.folded(laid)
+    close_seam(ground.terrain, map_.lattice)
+    mended = mend_layer(graph, ground.terrain, map_.lattice)
+    assert (close_seam(mended.copy(), map_.lattice) == mended).all()
+    ground.terrain[:] = mended
+    table = layer_table(doc.project, map_, ground)
+    cells = knit_box(table, ground, whole(ground.cells), wrap=True)
+    assert not (cells < 0).any(), "without a gap, at the border neither"
+    kept = (ground.terrain[:-1, :-1] == map_.lattice.folded(laid))[map_.lattice.exists]
+    assert 0.2 < kept.mean() < 1
+    again = mend_layer(graph, mended, map_.lattice)
+    assert (again == mended).all()
 
 
 def test_a_step_that_does_not_look_over_the_border_says_so():

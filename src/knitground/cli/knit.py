@@ -6,6 +6,7 @@ from pathlib import Path
 from typing import Any
 
 import click
+import numpy as np
 
 from knitground.cli.output import (
     allowing_gaps,
@@ -21,7 +22,7 @@ from knitground.core.edit.rules import homes
 from knitground.core.edit.rulestats import rule_stats
 from knitground.core.files.opening import project_file
 from knitground.core.files.saving import save_project
-from knitground.core.grow.parting import mend
+from knitground.core.grow.parting import mend_layer
 from knitground.core.grow.rewriting import rewrite_map
 from knitground.core.knit.bridge import build_graph
 from knitground.core.knit.layer import knit_map, layer_table
@@ -29,7 +30,6 @@ from knitground.core.knit.missing import key_words, missing_keys
 from knitground.core.model.layers import GroundLayer
 from knitground.core.model.map import Map
 from knitground.core.model.project import Project
-from knitground.core.model.standing import close_seam
 from knitground.core.model.terrain import SetKind
 
 
@@ -114,9 +114,8 @@ def _bridge(model: Project, map_: Map) -> int:
         if not isinstance(layer, GroundLayer) or layer.kind_of_set is not SetKind.CORNER:
             continue  # only terrain on vertices needs bridges as a whole
         graph = build_graph(layer_table(model, map_, layer))
-        grid = layer.terrain[:-1, :-1] if map_.wrap else layer.terrain
-        mended = mend(graph, grid, map_.wrap)
-        changed += int((mended != grid).sum())
-        grid[:] = mended
-        close_seam(layer.terrain, map_.lattice)
+        mended = mend_layer(graph, layer.terrain, map_.lattice)
+        grid = np.s_[:-1, :-1] if map_.wrap else np.s_[:, :]  # each place once
+        changed += int((mended[grid] != layer.terrain[grid]).sum())
+        layer.terrain[:] = mended
     return changed

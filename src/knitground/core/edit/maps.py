@@ -268,6 +268,18 @@ def set_wrap(map_: Map, wrap: bool) -> Edit:
                 closed = getattr(layer, name).copy()
                 close_seam(closed, lattice)
                 atoms.append(SetField(layer, name, closed, changed))
+    if map_.lattice.exists is not None:  # what cells are knitted from lies elsewhere now
+        atoms.append(SetField(map_, "wrap", wrap, Changed(What.SIZE, map_)))
+    if not wrap and map_.lattice.torus is None:  # copies in cells that there are not mean nothing
+        for layer in map_.layers:
+            if isinstance(layer, GroundLayer):
+                shown = standing_of(layer.kind_of_set).shown(lattice)
+                assert shown is not None
+                changed = Changed(What.TERRAIN, map_, layer, whole(layer.terrain))
+                for name in ("terrain", "painted"):
+                    old = getattr(layer, name)
+                    own = np.where(shown, old, np.zeros((), old.dtype))
+                    atoms.append(SetField(layer, name, own, changed))
     return Edit(say("Wrap at the borders") if wrap else say("No wrapping"), tuple(atoms))
 
 

@@ -7,6 +7,7 @@ derivation.)
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from itertools import pairwise
 from typing import Any
@@ -14,7 +15,14 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from knitground.core.base.window import whole
 from knitground.core.knit.bridge import FAR, TerrainGraph
+from knitground.core.model.lattice import Lattice
+from knitground.core.model.standing import Homes, close_seam, standing_of
+from knitground.core.model.terrain import SetKind
+
+_RIM, _SEAM_ROUNDS = 6, 6
+"""Places beyond a border that are looked at, and how often, where what lies there is a copy."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -157,12 +165,65 @@ class Parting:
         return at
 
 
-def mend(graph: TerrainGraph, terrain: NDArray[np.uint8], wrap: bool) -> NDArray[np.uint8]:
+def mend_layer(
+    graph: TerrainGraph, terrain: NDArray[np.uint8], lattice: Lattice
+) -> NDArray[np.uint8]:
+    """Mend all of a corner set's terrain (rows + 1, columns + 1), over the border of its map too.
+
+    Returns
+    -------
+    a new array, both ends of the seam the same
+    """
+    out, torus = terrain.copy(), lattice.torus
+    if not lattice.wrap or torus is not None:
+        part = out[: torus[0], : torus[1]] if torus is not None else out
+        part[:] = mend(graph, part, torus is not None)
+        return close_seam(out, lattice)
+    homes, there = standing_of(SetKind.CORNER).homes(lattice), lattice.exists
+    assert homes is not None
+    assert there is not None
+    own = np.pad(there, ((0, 1), (0, 1)))
+    mended = over_seam(out, homes, own, lambda seen, way: mend(graph, seen, False, way))
+    return close_seam(mended, lattice)
+
+
+def over_seam(
+    places: NDArray[np.uint8],
+    homes: Homes,
+    own: NDArray[np.bool_],
+    mended: Callable[[NDArray[np.uint8], NDArray[np.int64]], NDArray[np.uint8]],
+) -> NDArray[np.uint8]:
+    """Mend terrain on a map whose copies lie aslant in its array, as it is seen round it.
+
+    Parameters
+    ----------
+    places : (h, w) of the array
+    own : (h, w) the places that are no copies of others
+    mended : mends what is seen of the array and round it; it gets a number for each place by which
+        the same one of two gives way wherever they are seen
+    """
+    wide, inner = whole(places).grown(_RIM), slice(_RIM, -_RIM)
+    way = homes.of(wide).astype(np.int64) * 0x9E3779B1 & 0xFFFF_FFFF
+    out = places
+    for _ in range(_SEAM_ROUNDS):  # what is mended at one side is seen at the other
+        before, out = out, np.where(own, mended(homes.read(out, wide), way)[inner, inner], out)
+        if (before == out).all():
+            break
+    return out
+
+
+def mend(
+    graph: TerrainGraph,
+    terrain: NDArray[np.uint8],
+    wrap: bool,
+    strength: NDArray[np.int64] | None = None,
+) -> NDArray[np.uint8]:
     """Put bridges wherever terrains touch without tiles in common.
 
     Parameters
     ----------
     terrain : (h, w) uint8, vertices of one period; nothing (0) is left as it is
+    strength : (h, w) of two places that touch the one with the smaller number gives way
 
     Returns
     -------
@@ -172,7 +233,7 @@ def mend(graph: TerrainGraph, terrain: NDArray[np.uint8], wrap: bool) -> NDArray
     if (
         odd.any()
     ):  # of a terrain that the set does not have: its cells are gaps, and stay as they are
-        mended = mend(graph, np.where(odd, np.uint8(0), terrain), wrap)
+        mended = mend(graph, np.where(odd, np.uint8(0), terrain), wrap, strength)
         return np.where(odd, terrain, mended)
     counts = np.bincount(terrain.ravel(), minlength=graph.apart.shape[0])
     known = {t: float(n) for t, n in enumerate(counts[: graph.apart.shape[0]]) if t and n}
@@ -180,4 +241,5 @@ def mend(graph: TerrainGraph, terrain: NDArray[np.uint8], wrap: bool) -> NDArray
         return terrain.copy()
     parting = Parting(plant_tree(graph, known), (terrain.shape[0], terrain.shape[1]), wrap)
     flat = terrain.ravel().copy()
-    return parting.part(flat, np.zeros(flat.size, np.int64)).reshape(terrain.shape)
+    weak = np.zeros(flat.size, np.int64) if strength is None else strength.ravel()
+    return parting.part(flat, weak).reshape(terrain.shape)

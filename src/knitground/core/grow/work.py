@@ -15,7 +15,7 @@ from knitground.core.base.progress import Progress, no_progress
 from knitground.core.base.tongue import say
 from knitground.core.base.window import Box, whole
 from knitground.core.grow.distance import far_from
-from knitground.core.grow.parting import Parting, plant_tree
+from knitground.core.grow.parting import Parting, over_seam, plant_tree
 from knitground.core.grow.taking import tint_strength
 from knitground.core.knit.bridge import TerrainGraph, build_graph
 from knitground.core.knit.knit import knit_box
@@ -406,16 +406,12 @@ class Work:
         if homes is None or shown is None:
             return out
         graph = build_graph(table)
-        wide, inner = whole(out).grown(_RIM), slice(_RIM, -_RIM)
-        for _ in range(_SEAM_ROUNDS):  # what is mended at one side is seen at the other
-            # Who gives way is told by the place that is seen, or each would leave it to a copy.
-            strength = homes.of(wide).astype(np.int64) * 0x9E3779B1 & 0xFFFF_FFFF
-            seen = _parted(graph, homes.read(out, wide), strength, wrap=False)
-            made = close_gaps(table, seen, False, progress=self.progress)[inner, inner]
-            before, out = out, np.where(shown, made, out)
-            if (before == out).all():
-                break
-        return out
+
+        def mended(seen: Places, way: NDArray[np.int64]) -> Places:
+            parted = _parted(graph, seen, way, wrap=False)
+            return close_gaps(table, parted, False, progress=self.progress)
+
+        return over_seam(out, homes, shown, mended)
 
     def shares_laid(
         self, ground: GroundLayer, places: Places, asked: dict[int, float] | None = None
@@ -433,10 +429,6 @@ class Work:
             for n, name in names.items()
             if laid[n] > 0 or parts.get(n, 0) > 0
         )
-
-
-_RIM, _SEAM_ROUNDS = 6, 4
-"""Places beyond a border that are looked at, and how often, where what lies there is a copy."""
 
 
 def _band(far: NDArray[np.float32], each: Condition) -> NDArray[np.float32]:

@@ -68,7 +68,8 @@ class Pick(Tool):
         map_, layer = self.desk.grid, self.desk.layer
         if map_ is None or layer is None:
             return
-        area = map_.lattice.fitted(area)
+        if not map_.wrap or map_.lattice.torus is not None:  # else it is picked as it is seen
+            area = map_.lattice.fitted(area)
         if area.is_empty:
             self.session.note(say("Nothing to pick there: it lies outside the map"))
             return
