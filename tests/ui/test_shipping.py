@@ -229,6 +229,21 @@ def test_maps_that_come_and_go_change_no_profile(window, bench):
     assert session.project.profiles == before
 
 
+def test_a_project_that_is_opened_keeps_its_profiles_as_they_are(window, bench):
+    """Found by the wanderer: the profile chosen before has the name of one in the new project."""
+    session, folder = window.session, window.session.project.folder
+    names = [bench.profiles.tabData(n) for n in range(bench.profiles.count())]
+    bench.profiles.setCurrentIndex(names.index("game"))
+    settle()
+    kept = session.project.profiles
+    assert {each.format for each in kept[0].parts} != {"png", "json"}
+    session.open(open_project(folder).project)
+    settle()
+    assert session.project.profiles == kept
+    assert session.doc.history.undo_name is None
+    assert bench.profiles.currentIndex() == 0
+
+
 def test_a_profile_is_shipped_whenever_the_project_is_saved(window, bench):
     session = window.session
     home = session.project.folder

@@ -387,6 +387,8 @@ class ShipBench(Stage):
             self.forms[key].show_values(parts.get(key, {}))
 
     def begin_anew(self) -> None:
+        # First: what is shown from here on would be kept with a profile that has the same name.
+        self.profiles.setCurrentIndex(0)
         self._show_parts(())
         self.files.clear()
         self.hint.show()
