@@ -33,13 +33,14 @@ def packed(cells: NDArray[Any]) -> PackedFile:
 
 def from_file(
     cells: CellsFile, height: int, width: int, low: int, high: int, what: str,
-    table: NDArray[np.int32] | None = None,
-) -> NDArray[np.int32]:  # fmt: skip
+    table: NDArray[np.int32] | None = None, kept: type[np.integer[Any]] = np.int32,
+) -> NDArray[Any]:  # fmt: skip
     """Read cells that must be height × width numbers from low to high.
 
     Parameters
     ----------
     table : what each number from 0 to high stands for
+    kept : as what numbers they are given, all from low to high among them
 
     Raises
     ------
@@ -64,8 +65,8 @@ def from_file(
     if isinstance(cells, RowsFile):
         out = _from_rows(cells.rows, height, width, what)
         check(out)
-        return out if table is None else table[out]
-    return _from_packed(cells, height, width, what, check, table)
+        return (out if table is None else table[out]).astype(kept, copy=False)
+    return _from_packed(cells, height, width, what, check, table, kept)
 
 
 def _from_rows(rows: list[list[int]], height: int, width: int, what: str) -> NDArray[np.int32]:
@@ -90,7 +91,8 @@ def _from_rows(rows: list[list[int]], height: int, width: int, what: str) -> NDA
 def _from_packed(
     cells: PackedFile, height: int, width: int, what: str,
     check: Callable[[NDArray[Any]], None], table: NDArray[np.int32] | None,
-) -> NDArray[np.int32]:  # fmt: skip
+    kept: type[np.integer[Any]],
+) -> NDArray[Any]:  # fmt: skip
     """Unpack, check and look up block by block: each while the processor has it at hand."""
     kind = np.dtype(np.uint8) if cells.packed == "uint8" else np.dtype("<i4")
     step = cells.block_rows
@@ -106,7 +108,7 @@ def _from_packed(
         )
     wanted = [place for place in range(len(cells.blocks)) if cells.is_wanted(place)]
     new = np.empty if len(wanted) == len(cells.blocks) else np.zeros
-    out = new((height, width), np.int32)
+    out = new((height, width), kept)
 
     def read(place: int) -> None:
         top = place * step

@@ -189,8 +189,11 @@ def _write_tint(map_: Map, layer: TintLayer) -> dict[str, Any]:
 
 def _read_tint(map_: Map, file: TintLayerFile, what: str) -> dict[str, Any]:
     colours = [each.strength << 24 | int(each.colour[1:], 16) for each in file.colours]
-    small = cell_files.from_file(file.cells, *map_.lattice.counted, 0, len(file.colours), what)
-    return {"cells": np.array([0, *colours], np.int32)[map_.lattice.folded(small)]}
+    table = np.array([0, *colours], np.int32)
+    cells = cell_files.from_file(
+        file.cells, *map_.lattice.counted, 0, len(file.colours), what, table
+    )
+    return {"cells": map_.lattice.folded(cells)}
 
 
 def _write_markers(_map: Map, layer: MarkerLayer) -> dict[str, Any]:
@@ -348,7 +351,9 @@ def _terrain_from_file(map_: Map, file: GroundLayerFile, what: str) -> NDArray[A
             )
         folds = map_.lattice.exists is not None
         shape = map_.lattice.unfolded_shape(1) if folds else shapes[own]
-        grids[name] = cell_files.from_file(cells, *shape, 0, MAX_TERRAINS, f"{what}, {name}")
+        grids[name] = cell_files.from_file(
+            cells, *shape, 0, MAX_TERRAINS, f"{what}, {name}", kept=np.uint8
+        )
     return terrain_from_grids(map_, kind, grids)
 
 
@@ -366,7 +371,10 @@ def terrain_from_grids(map_: Map, kind: SetKind, grids: Mapping[str, NDArray[Any
 
 def _painted_from_file(file: PackedFile, shape: tuple[int, int], what: str) -> NDArray[np.bool_]:
     return (
-        cell_files.from_file(file, shape[0], shape[1], 0, 1, say("{what}, painted", what=what)) > 0
+        cell_files.from_file(
+            file, shape[0], shape[1], 0, 1, say("{what}, painted", what=what), kept=np.uint8
+        )
+        > 0
     )
 
 

@@ -223,7 +223,8 @@ class _Ring(Standing):
         return (terrain[:-1, :-1],)
 
     def from_grids(self, grids: Mapping[str, Terrain], lattice: Lattice) -> Terrain:
-        out = np.pad(grids["cells"].astype(np.uint8), ((0, 1), (0, 1)))
+        out = np.zeros((lattice.rows + 1, lattice.columns + 1), np.uint8)
+        out[:-1, :-1] = grids["cells"]
         return close_seam(out, lattice)
 
     def shapes(self, height: int, width: int) -> dict[str, tuple[int, int]]:
@@ -250,8 +251,10 @@ class _Edge(Standing):
         return north[:, :-1], west[:-1]
 
     def from_grids(self, grids: Mapping[str, Terrain], lattice: Lattice) -> Terrain:
-        north, west = grids["north"].astype(np.uint16), grids["west"].astype(np.uint16)
-        out = np.pad(north, ((0, 0), (0, 1))) | np.pad(west, ((0, 1), (0, 0))) << np.uint16(8)
+        out = np.zeros((lattice.rows + 1, lattice.columns + 1), np.uint16)
+        out[:-1] = grids["west"]
+        out <<= np.uint16(8)
+        out[:, :-1] |= grids["north"].astype(np.uint8, copy=False)
         return close_seam(out, lattice)
 
     def shapes(self, height: int, width: int) -> dict[str, tuple[int, int]]:
