@@ -99,6 +99,7 @@ def test_small_projects_and_broken_ones(demo, tmp_path, monkeypatch):
     name = tmp_path / "harbour-pans.map.json"
     data = json.loads(name.read_text())
     packed = next(layer["cells"] for layer in data["layers"] if "blocks" in layer.get("cells", ()))
+    whole = list(packed["blocks"])
     packed["blocks"][0] = "no block"
     name.write_text(json.dumps(data))
     looks = []
@@ -111,6 +112,17 @@ def test_small_projects_and_broken_ones(demo, tmp_path, monkeypatch):
     with pytest.raises(FormatError, match="is broken"):
         open_project(tmp_path, look=look)
     assert len(looks) == 1, "what can not be shown is told by reading alone"
+    packed["blocks"] = whole
+    name.write_text(json.dumps(data))
+
+    def fails(*_each):
+        raise ZeroDivisionError
+
+    assert open_project(tmp_path, look=FirstLook(96, 64, fails)).project.maps, (
+        "it opens all the same"
+    )
+    packed["blocks"] = ["no block"] * len(whole)
+    name.write_text(json.dumps(data))
     monkeypatch.setattr(opening, "LOOK_CELLS", 1 << 22)
     with pytest.raises(FormatError):
         open_project(tmp_path, look=look)

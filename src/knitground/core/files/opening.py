@@ -210,7 +210,7 @@ def _show(project: Project, model: MapFile, name: str, look: FirstLook) -> None:
     corners = [(x, y) for x in (rect.x, rect.right) for y in (rect.y, rect.bottom)]
     rows = [lattice.name_of(*lattice.cell_at(*each))[0] for each in corners]
     part = range(min(rows) - _MORE_ROWS, max(rows) + _MORE_ROWS)
-    with suppress(KnitError):
+    with suppress(Exception):  # a look is never why a project is not opened
         look.seen(project, part_from_file(model, name, part), rect)
 
 
