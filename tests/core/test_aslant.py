@@ -24,7 +24,7 @@ from knitground.core.edit.document import Document
 from knitground.core.edit.hand import TerrainInHand, TileInHand
 from knitground.core.edit.laying import plan_cells, plan_sides, plan_terrain
 from knitground.core.edit.maps import lay_grown, set_recipe, set_wrap
-from knitground.core.edit.planning import plan_dab, plan_dabs, plan_fill
+from knitground.core.edit.planning import plan_dab, plan_fill
 from knitground.core.edit.rules import add_rule_list
 from knitground.core.edit.sizes import Margins, resize_map
 from knitground.core.files.map_io import map_from_file, map_to_file
@@ -309,35 +309,6 @@ def test_a_dab_over_the_border_lays_what_nine_lay_on_a_plane(kind, by_columns, f
     doc.ensure_all(map_)
     table = layer_table(doc.project, map_, ground)
     assert (ground.cells == knit_box(table, ground, whole(ground.cells), wrap=True)).all()
-
-
-@given(st.booleans(), st.booleans(), st.integers(0, 99))
-def test_strokes_anywhere_leave_a_map_that_is_whole_and_can_be_undone(by_columns, first, seed):
-    doc, map_, ground, tiles = shifted_project(6, 4, by_columns=by_columns, first=first)
-    doc.apply(set_wrap(map_, True))
-    rng = np.random.default_rng(seed)
-    wide, high = map_.lattice.extent
-    before = snapshot(doc.project)
-    tile = TileInHand(TileRef("sheet", 0, 3), 3)
-    for _ in range(6):
-        ats = [Pointer(*rng.uniform((-40, -40), (wide + 40, high + 40))) for _ in range(3)]
-        value, name = ((1, "brine"), (2, "crust"), (3, "clay"))[rng.integers(3)]
-        on = ground if rng.random() < 0.7 else tiles
-        hand = TerrainInHand("sheet", "Set", value, name) if on is ground else tile
-        tool = "paint" if rng.random() < 0.8 else "erase"
-        desk = desk_of(doc, map_, on, tool, hand, terrain_size=int(rng.integers(1, 9)), tile_size=9)
-        for plan in plan_dabs(desk, ats):
-            doc.apply(plan.edit)
-            kept = plan.layer.cells[plan.box.top : plan.box.bottom, plan.box.left : plan.box.right]
-            assert (kept == plan.cells).all(), "the ghost is the result"
-    nothing_beyond(map_)
-    doc.ensure_all(map_)
-    table = layer_table(doc.project, map_, ground)
-    assert (ground.cells == knit_box(table, ground, whole(ground.cells), wrap=True)).all()
-    assert (close_seam(ground.terrain.copy(), map_.lattice) == ground.terrain).all()
-    while doc.history.undo_name != "Wrap at the borders":
-        doc.undo()
-    assert snapshot(doc.project) == before
 
 
 @pytest.mark.parametrize("kind", list(SetKind))

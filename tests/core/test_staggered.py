@@ -53,7 +53,7 @@ from knitground.core.model.recipe import (
     TintStep,
 )
 from knitground.core.model.rules import OFF, NeighbourRule, Result, RuleList, Spot
-from knitground.core.model.standing import standing_of
+from knitground.core.model.standing import close_seam, standing_of
 from knitground.core.model.terrain import SetKind
 from knitground.core.model.tile import TileRef
 from knitground.core.render.atlas import Atlas
@@ -339,20 +339,26 @@ def over(map_, row, col):
     return Pointer(*map_.lattice.middle(*map_.lattice.cell_named(row, col)))
 
 
+@pytest.mark.parametrize("wrap", [False, True])
 @given(st.booleans(), st.booleans(), st.integers(0, 99))
-def test_strokes_leave_nothing_beyond_the_border_and_knit_as_the_whole(by_columns, first, seed):
-    doc, map_, ground, tiles = shifted_project(7, 5, by_columns=by_columns, first=first)
+def test_strokes_leave_nothing_beyond_the_border_and_knit_as_the_whole(
+    wrap, by_columns, first, seed
+):
+    size, most, tile_size = ((6, 4), 9, 9) if wrap else ((7, 5), 5, 2)  # larger than the map too
+    doc, map_, ground, tiles = shifted_project(*size, by_columns=by_columns, first=first)
+    map_.wrap = wrap
     rng = np.random.default_rng(seed)
     wide, high = map_.lattice.extent
     before = snapshot(doc.project)
     tile = TileInHand(TileRef("sheet", 0, 3), 3)
     for _ in range(6):
-        ats = [Pointer(*rng.uniform((-20, -20), (wide + 20, high + 20))) for _ in range(3)]
+        ats = [Pointer(*rng.uniform((-40, -40), (wide + 40, high + 40))) for _ in range(3)]
         value, name = ((1, "brine"), (2, "crust"), (3, "clay"))[rng.integers(3)]
         on = ground if rng.random() < 0.7 else tiles
         hand = TerrainInHand("sheet", "Set", value, name) if on is ground else tile
         tool = "paint" if rng.random() < 0.8 else "erase"
-        desk = desk_of(doc, map_, on, tool, hand, terrain_size=int(rng.integers(1, 5)), tile_size=2)
+        brush = int(rng.integers(1, most))
+        desk = desk_of(doc, map_, on, tool, hand, terrain_size=brush, tile_size=tile_size)
         for plan in plan_dabs(desk, ats):
             doc.apply(plan.edit)
             kept = plan.layer.cells[plan.box.top : plan.box.bottom, plan.box.left : plan.box.right]
@@ -360,7 +366,8 @@ def test_strokes_leave_nothing_beyond_the_border_and_knit_as_the_whole(by_column
     nothing_beyond(map_)
     table = layer_table(doc.project, map_, ground)
     doc.ensure_all(map_)
-    assert (ground.cells == knit_box(table, ground, whole(ground.cells))).all()
+    assert (ground.cells == knit_box(table, ground, whole(ground.cells), wrap=wrap)).all()
+    assert (close_seam(ground.terrain.copy(), map_.lattice) == ground.terrain).all()
     while doc.history.undo_name:
         doc.undo()
     assert snapshot(doc.project) == before

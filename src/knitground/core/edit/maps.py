@@ -261,25 +261,19 @@ def set_wrap(map_: Map, wrap: bool) -> Edit:
         check_wraps(map_.grid, map_.name)
     lattice = replace(map_.lattice, wrap=wrap)
     atoms: list[Atom] = [SetField(map_, "wrap", wrap, Changed(What.MAPS, map_))]
-    for layer in map_.layers if wrap else ():
-        if isinstance(layer, GroundLayer):
-            changed = Changed(What.TERRAIN, map_, layer, whole(layer.terrain))
-            for name in ("terrain", "painted"):
-                closed = getattr(layer, name).copy()
-                close_seam(closed, lattice)
-                atoms.append(SetField(layer, name, closed, changed))
-    if map_.lattice.exists is not None:  # what cells are knitted from lies elsewhere now
+    if lattice.exists is not None:  # what cells are knitted from lies elsewhere now
         atoms.append(SetField(map_, "wrap", wrap, Changed(What.SIZE, map_)))
-    if not wrap and map_.lattice.torus is None:  # copies in cells that there are not mean nothing
-        for layer in map_.layers:
-            if isinstance(layer, GroundLayer):
-                shown = standing_of(layer.kind_of_set).shown(lattice)
-                assert shown is not None
-                changed = Changed(What.TERRAIN, map_, layer, whole(layer.terrain))
-                for name in ("terrain", "painted"):
-                    old = getattr(layer, name)
-                    own = np.where(shown, old, np.zeros((), old.dtype))
-                    atoms.append(SetField(layer, name, own, changed))
+    for layer in map_.layers:
+        if not isinstance(layer, GroundLayer):
+            continue
+        changed = Changed(What.TERRAIN, map_, layer, whole(layer.terrain))
+        shown = standing_of(layer.kind_of_set).shown(lattice)
+        for name in ("terrain", "painted"):
+            new = close_seam(getattr(layer, name).copy(), lattice)
+            if not wrap and shown is not None:  # copies in cells that there are not mean nothing
+                new[~shown] = 0
+            if (new != getattr(layer, name)).any():
+                atoms.append(SetField(layer, name, new, changed))
     return Edit(say("Wrap at the borders") if wrap else say("No wrapping"), tuple(atoms))
 
 
