@@ -17,7 +17,6 @@ from knitground.demo.texture import SIZE, Field, Pixels, calm, colour, dithered,
 
 BRINE, CRUST, CLAY, BLUSH = range(1, 5)
 MARGIN, SPACING, COLUMNS = 4, 2, 12
-PAIRS = ((BRINE, CRUST), (CRUST, CLAY), (BLUSH, CRUST))
 LEFT_OUT = (BLUSH, (True, False, False, True))
 """The one combination without a tile: so that coverage has something to show."""
 VARIANTS = {BRINE: 4, CRUST: 4, CLAY: 4, BLUSH: 3}

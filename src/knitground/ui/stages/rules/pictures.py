@@ -12,17 +12,14 @@ from knitground.core.base.tongue import say
 from knitground.core.edit.ruledrafts import stencil_from_cell
 from knitground.core.edit.rulehome import RuleHome
 from knitground.core.edit.terrains import plain_tile
-from knitground.core.model.lattice import Cell
 from knitground.core.model.patch import Patch
 from knitground.core.model.project import Project
 from knitground.core.model.rules import (
     Ask,
     AskKind,
-    BlockCell,
     NeighbourRule,
     Result,
     ResultKind,
-    RewriteRule,
     Spot,
 )
 from knitground.core.model.terrain import SetKind, TerrainSet
@@ -344,8 +341,3 @@ def ask_words(ask: Ask | None) -> str:
         )
         return some if ask.kind is AskKind.TILES else say("not {some}", some=some)
     return say(ask.kind.value)
-
-
-def block_cell(rule: RewriteRule, cell: Cell, layer: str) -> BlockCell | None:
-    """Give what a rule asks of a cell of a layer."""
-    return next((e for e in rule.block if (e.row, e.col) == cell and e.layer == layer), None)
