@@ -162,6 +162,13 @@ def test_a_likely_set_is_added_as_one_step_and_what_is_marked_is_not_offered_aga
     kit = pans.sets[0]
     marks = kit.marks_within(pans.rows, pans.columns)
     assert {tuple(at) for at in np.argwhere(marks.any(axis=2)).tolist()} == set(guess.places)
+    again = kit_of_guess(pans, guess)
+    assert [each.name for each in again.terrains] == [each.name for each in kit.terrains]
+    assert again.name != kit.name
+    assert not again.name[-1].isdigit(), "sets of like colours are told apart by words"
+    pans.sets.append(again)
+    assert kit_of_guess(pans, guess).name == f"{again.name} 2"
+    pans.sets.pop()
     assert not any(set(each.places) & set(guess.places) for each in sheet_sets(pans))
     document.undo()
     assert snapshot(demo) == before

@@ -161,8 +161,13 @@ def kit_of_guess(tileset: Tileset, guess: SetGuess) -> TerrainSet:
     marks = no_marks(tileset.rows, tileset.columns)
     for at, own in zip(guess.places, guess.marks):
         marks[at] = own
-    title = ", ".join(each.name for each in terrains)
-    name = free_name(title, [each.name for each in tileset.sets])
+    title, others = ", ".join(each.name for each in terrains), [each.name for each in tileset.sets]
+    if title in others:  # two words tell more than a number
+        named = zip(terrains, map(texture_word, seen))
+        words = [f"{look} {each.name}" if look not in each.name else each.name
+                 for each, look in named]  # fmt: skip
+        title = ", ".join(words)
+    name = free_name(title, others)
     return TerrainSet(name, guess.kind, tuple(terrains), marks)
 
 
