@@ -266,6 +266,8 @@ def set_wrap(map_: Map, wrap: bool) -> Edit:
     for layer in map_.layers:
         if not isinstance(layer, GroundLayer):
             continue
+        # Cells at a border look beyond it, or no longer do, whatever happens to the terrain.
+        atoms.append(SetField(map_, "wrap", wrap, Changed(What.KNITTING, map_, layer)))
         changed = Changed(What.TERRAIN, map_, layer, whole(layer.terrain))
         shown = standing_of(layer.kind_of_set).shown(lattice)
         for name in ("terrain", "painted"):
